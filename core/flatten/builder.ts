@@ -1,0 +1,150 @@
+import { problem, type Problem, type Span } from '../language/diagnostics';
+import { unitOrUndefined, type Unit } from '../language/units';
+import { constant, evaluate, isRelation, walk, type FlatExpr } from './flat-expression';
+import type { FlatAction, FlatAssertion, FlatChart, FlatEquation, FlatPart, FlatVariable } from './flat-model';
+import type { BoundValue, ClassInstance } from './instance';
+import type { ClassLibrary, ClassRef } from './library';
+
+/** What is being built while an instance tree becomes a flat model. */
+export interface Builder {
+  readonly library: ClassLibrary;
+  readonly variables: FlatVariable[];
+  readonly indexOf: Map<string, number>;
+  readonly flows: Set<number>;
+  /** Values given to variables, read when first needed. */
+  readonly bindings: Map<number, BoundValue>;
+  readonly starts: Map<number, { start?: BoundValue; min?: BoundValue; max?: BoundValue; nominal?: BoundValue }>;
+  readonly equations: FlatEquation[];
+  readonly initialEquations: FlatEquation[];
+  readonly actions: FlatAction[];
+  readonly assertions: FlatAssertion[];
+  readonly parts: { name: string; typeName: string; instance: ClassInstance }[];
+  readonly charts: FlatChart[];
+  readonly problems: Problem[];
+  readonly statics: Map<string, ClassInstance>;
+  /** Inputs of parts that an equation of an enclosing part determines. */
+  readonly givenFromOutside: Set<number>;
+  /** Texts whose units have been checked: every instance of a type shares them. */
+  readonly unitsChecked: WeakSet<object>;
+  readonly pending: Map<ClassInstance, Map<string, () => void>>;
+  report(place: string, p: Problem): void;
+  add(variable: FlatVariable): number;
+  /** The value of an expression of constants and parameters, if it has one now. */
+  structural(e: FlatExpr): number | undefined;
+  /** The constants of a package or an enclosing class, as a part of its own. */
+  staticInstance(owner: ClassRef): ClassInstance;
+  /** The value bound to a constant or parameter. */
+  bindingOf(index: number): FlatExpr | undefined;
+}
+
+/** The steps the builder calls back into. */
+export interface BuilderSteps {
+  elaborateBinding(b: Builder, value: BoundValue, unit?: Unit): FlatExpr | undefined;
+  instantiateConstants(b: Builder, owner: ClassRef): ClassInstance;
+}
+
+export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Builder {
+  const { elaborateBinding } = steps;
+  const reported = new Set<string>();
+  const memo = new Map<number, FlatExpr | undefined | 'busy'>();
+  const values = new Map<number, number>();
+  const b: Builder = {
+    library,
+    variables: [], indexOf: new Map(), flows: new Set(), bindings: new Map(), starts: new Map(), equations: [], initialEquations: [],
+    actions: [], assertions: [], parts: [], charts: [], problems: [], statics: new Map(), givenFromOutside: new Set(),
+    unitsChecked: new WeakSet(), pending: new Map(),
+    report(place, p) {
+      const full = p.place === undefined ? { ...p, place } : p;
+      const key = `${full.place}|${full.span?.start}|${full.span?.end}|${full.code}|${full.message}`;
+      if (reported.has(key)) return;
+      reported.add(key);
+      b.problems.push(full);
+    },
+    add(variable) {
+      const index = b.variables.length;
+      b.variables.push(variable);
+      b.indexOf.set(variable.name, index);
+      return index;
+    },
+    staticInstance(owner) {
+      let instance = b.statics.get(owner.path);
+      if (!instance) {
+        instance = steps.instantiateConstants(b, owner);
+        b.statics.set(owner.path, instance);
+      }
+      return instance;
+    },
+    bindingOf(index) {
+      const known = memo.get(index);
+      if (known === 'busy') {
+        const v = b.variables[index];
+        b.report(v.place, problem('error', 'circular', `The value of ${v.name} depends on itself`, v.span));
+        return constant(NaN);
+      }
+      if (known !== undefined || memo.has(index)) return known as FlatExpr | undefined;
+      const bound = b.bindings.get(index);
+      if (!bound) return undefined;
+      memo.set(index, 'busy');
+      const value = elaborateBinding(b, bound, unitOrUndefined(b.variables[index].unit));
+      memo.set(index, value);
+      return value;
+    },
+    structural(e) {
+      if (e.op === 'const') return e.value;
+      let open = false;
+      walk(e, (x) => {
+        if (x.op === 'time' || x.op === 'der' || x.op === 'pre' || x.op === 'initial' || x.op === 'sample') open = true;
+        if (x.op === 'var') {
+          const kind = b.variables[x.index].kind;
+          if (kind !== 'constant' && kind !== 'parameter') open = true;
+        }
+        return open;
+      });
+      if (open) return undefined;
+      const lookup = (index: number): number => {
+        const known = values.get(index);
+        if (known !== undefined) return known;
+        values.set(index, NaN);
+        const bound = b.bindingOf(index) ?? startOf(b, index, steps);
+        const value = bound ? evaluate(bound, lookup) : NaN;
+        values.set(index, value);
+        return value;
+      };
+      const value = evaluate(e, lookup);
+      return Number.isNaN(value) ? undefined : value;
+    },
+  };
+  return b;
+}
+
+function startOf(b: Builder, index: number, steps: BuilderSteps): FlatExpr | undefined {
+  const start = b.starts.get(index)?.start;
+  return start && steps.elaborateBinding(b, start, unitOrUndefined(b.variables[index].unit));
+}
+
+export interface VariableInit {
+  readonly name: string;
+  readonly type: FlatVariable['type'];
+  readonly kind: FlatVariable['kind'];
+  readonly place: string;
+  readonly span?: Span;
+}
+
+export const plainVariable = (init: VariableInit, more: Partial<FlatVariable> = {}): FlatVariable => ({
+  fixed: false, unit: '', displayUnit: '', note: '', isProtected: false, isInput: false, isOutput: false, hidden: false, ...init, ...more,
+});
+
+/** A Boolean variable of the compiler's own, e.g. the condition of a `when`. */
+export function hiddenBoolean(b: Builder, name: string, place: string, condition: FlatExpr, origin: FlatEquation['origin']): number {
+  const index = b.add(plainVariable({ name, type: 'Boolean', kind: 'discrete', place }, { hidden: true }));
+  b.equations.push({ left: { op: 'var', index }, right: condition, origin });
+  return index;
+}
+
+export const hasRelation = (e: FlatExpr): boolean => {
+  let found = false;
+  walk(e, (x) => (found ||= isRelation(x.op)));
+  return found;
+};
+
+export type { ClassRef, FlatPart };

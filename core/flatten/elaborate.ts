@@ -1,0 +1,439 @@
+import type { CallExpr, Expr, RefExpr } from '../language/ast';
+import { problem, type Span } from '../language/diagnostics';
+import { nearestName } from '../language/nearest';
+import { printExpression } from '../language/print';
+import { elaborateUnits, type UnitContext } from '../language/unit-check';
+import type { Unit } from '../language/units';
+import type { Builder } from './builder';
+import {
+  add, applyFunction, binary, choose, constant, functionArity, multiply, negate, not, one, zero, type FlatExpr, type FunctionName,
+} from './flat-expression';
+import type { BoundValue, ClassInstance, Scope } from './instance';
+import { isValue, memberOf, resolve, isClassInstance, type Resolved } from './resolve';
+import {
+  chooseValue, elementwise, fillValue, flattenValue, isArray, mapValue, multiplyValues, shapeOf, ShapeError, sumOf, transpose, type Value,
+} from './values';
+
+/** Thrown inside this file where an expression has no value; the problem has been reported. */
+class NoValue extends Error {}
+
+export const nan: FlatExpr = constant(NaN);
+
+/** The value of an expression read in a scope. What cannot be read is reported and becomes NaN. */
+export function elaborate(b: Builder, e: Expr, scope: Scope): Value | undefined {
+  try {
+    return visit(b, elaborateUnits(e, unitContext(b, scope)), scope);
+  } catch (error) {
+    if (error instanceof NoValue) return undefined;
+    if (error instanceof ShapeError) {
+      b.report(scope.place, problem('error', 'shape', error.message, e.span));
+      return undefined;
+    }
+    throw error;
+  }
+}
+
+export function elaborateScalar(b: Builder, e: Expr, scope: Scope): FlatExpr | undefined {
+  const value = elaborate(b, e, scope);
+  if (value === undefined || !isArray(value)) return value;
+  b.report(scope.place, problem('error', 'shape', `${printExpression(e)} is an array of size [${shapeOf(value).join(', ')}], but a single value is needed`, e.span));
+  return undefined;
+}
+
+/** The value bound to one scalar, taken out of an array value where it was given for a whole array. */
+export function elaborateBinding(b: Builder, bound: BoundValue, unit?: Unit): FlatExpr | undefined {
+  let value = elaborate(b, elaborateUnits(bound.expr, unitContext(b, bound.scope), unit), bound.scope);
+  if (value === undefined) return undefined;
+  for (const k of bound.subscripts) {
+    if (!isArray(value)) break;
+    if (k > value.length) {
+      b.report(bound.scope.place, problem('error', 'shape', `${printExpression(bound.expr)} has ${value.length} elements, but element ${k} is needed`, bound.expr.span));
+      return undefined;
+    }
+    value = value[k - 1];
+  }
+  if (!isArray(value)) return value;
+  b.report(bound.scope.place, problem('error', 'shape', `${printExpression(bound.expr)} is an array, but a single value is needed`, bound.expr.span));
+  return undefined;
+}
+
+/** Declared units of the names in a scope; silent about names that do not exist. */
+export function unitContext(b: Builder, scope: Scope): UnitContext {
+  return {
+    unitOf(ref) {
+      let node = memberOf(b, scope.instance, ref.parts[0].name);
+      const inside = (n: typeof node): typeof node => {
+        while (n?.kind === 'array') n = n.elements[0];
+        return n;
+      };
+      node = inside(node);
+      for (const part of ref.parts.slice(1)) node = inside(node?.kind === 'class' ? memberOf(b, node, part.name) : undefined);
+      return node?.kind === 'leaf' ? b.variables[node.index].unit || undefined : undefined;
+    },
+  };
+}
+
+/** An integer known before the run, such as an array size; undefined where there is none, which has been reported. */
+export function structuralInteger(b: Builder, e: Expr, scope: Scope, what: string): number | undefined {
+  try {
+    return integerOf(b, elaborateUnits(e, unitContext(b, scope)), scope, what);
+  } catch (error) {
+    if (error instanceof NoValue || error instanceof ShapeError) return undefined;
+    throw error;
+  }
+}
+
+function integerOf(b: Builder, e: Expr, scope: Scope, what: string): number {
+  const value = scalar(b, e, scope);
+  const known = b.structural(value);
+  if (known === undefined || !Number.isFinite(known)) {
+    fail(b, scope, e.span, 'not-constant', `${what} must be known before the run, but ${printExpression(e)} is not`);
+  }
+  if (!Number.isInteger(known)) fail(b, scope, e.span, 'not-integer', `${what} must be a whole number, but ${printExpression(e)} is ${known}`);
+  return known!;
+}
+
+function fail(b: Builder, scope: Scope, span: Span, code: string, message: string): never {
+  b.report(scope.place, problem('error', code, message, span));
+  throw new NoValue();
+}
+
+function scalar(b: Builder, e: Expr, scope: Scope): FlatExpr {
+  const v = visit(b, e, scope);
+  if (isArray(v)) fail(b, scope, e.span, 'shape', `${printExpression(e)} is an array of size [${shapeOf(v).join(', ')}], but a single value is needed`);
+  return v;
+}
+
+/** Follows a reference to anything: a value, a part, an array of parts. */
+export function resolveReference(b: Builder, ref: RefExpr, scope: Scope): Resolved | undefined {
+  try {
+    return resolve(b, ref, scope, (part, size) => part.subscripts.map((s) => subscriptOf(b, s, scope, size)));
+  } catch (error) {
+    if (error instanceof NoValue) return undefined;
+    throw error;
+  }
+}
+
+function subscriptOf(b: Builder, s: Expr, scope: Scope, size: number): number | number[] | 'all' {
+  if (s.kind === 'colon') return 'all';
+  const withEnd: Scope = { ...scope, iterators: new Map([...scope.iterators, ['end', size]]) };
+  const v = visit(b, s, withEnd);
+  const toInteger = (x: FlatExpr): number => {
+    const known = b.structural(x);
+    if (known === undefined) fail(b, scope, s.span, 'not-constant', `The index ${printExpression(s)} must be known before the run`);
+    if (!Number.isInteger(known)) fail(b, scope, s.span, 'not-integer', `The index ${printExpression(s)} is ${known}, not a whole number`);
+    return known!;
+  };
+  return isArray(v) ? flattenValue(v).map(toInteger) : toInteger(v);
+}
+
+const relationOps = { '<': 'lt', '<=': 'le', '>': 'gt', '>=': 'ge', '==': 'eq', '<>': 'ne' } as const;
+
+function visit(b: Builder, e: Expr, scope: Scope): Value {
+  switch (e.kind) {
+    case 'number':
+      return constant(e.value);
+    case 'boolean':
+      return e.value ? one : zero;
+    case 'string':
+      return fail(b, scope, e.span, 'text-value', 'A text cannot be computed with');
+    case 'ref': {
+      const r = resolveReference(b, e, scope);
+      if (r === undefined) throw new NoValue();
+      if (!isValue(r)) return fail(b, scope, e.span, 'part-as-value', `${printExpression(e)} is a part, not a value`);
+      return r;
+    }
+    case 'unary': {
+      const v = visit(b, e.operand, scope);
+      return e.op === '+' ? v : mapValue(v, e.op === '-' ? negate : not);
+    }
+    case 'binary':
+      return visitBinary(b, e, scope);
+    case 'if': {
+      let value: Value | undefined;
+      const branches = [...e.branches].reverse();
+      // only a branch that can be chosen needs a value of the right shape
+      for (const { condition } of e.branches) {
+        const known = b.structural(scalar(b, condition, scope));
+        if (known === undefined) break;
+      }
+      value = visit(b, e.otherwise, scope);
+      for (const branch of branches) value = chooseValue(scalar(b, branch.condition, scope), visit(b, branch.value, scope), value);
+      return value;
+    }
+    case 'array':
+      return e.elements.map((x) => visit(b, x, scope));
+    case 'comprehension':
+      return iterate(b, e, scope);
+    case 'range': {
+      const start = scalar(b, e.start, scope);
+      const from = b.structural(start);
+      const to = b.structural(scalar(b, e.stop, scope));
+      const step = e.step ? b.structural(scalar(b, e.step, scope)) : 1;
+      if (from === undefined || to === undefined || step === undefined || step === 0) {
+        return fail(b, scope, e.span, 'not-constant', `The range ${printExpression(e)} must be known before the run`);
+      }
+      const count = Math.max(0, Math.floor((to - from) / step + 1e-9) + 1);
+      if (count > 1_000_000) return fail(b, scope, e.span, 'too-large', `The range ${printExpression(e)} has ${count} elements; at most 1000000 are taken`);
+      return Array.from({ length: count }, (_, k) => constant(from + k * step));
+    }
+    case 'call':
+      return visitCall(b, e, scope);
+    case 'end': {
+      const size = scope.iterators.get('end');
+      return size === undefined ? fail(b, scope, e.span, 'end', '"end" only has a meaning inside an index') : constant(size);
+    }
+    case 'tuple':
+    case 'colon':
+      return fail(b, scope, e.span, 'expected-value', `${printExpression(e)} is not a value`);
+    case 'error':
+      throw new NoValue();
+  }
+}
+
+function visitBinary(b: Builder, e: Extract<Expr, { kind: 'binary' }>, scope: Scope): Value {
+  const left = visit(b, e.left, scope);
+  const right = visit(b, e.right, scope);
+  const what = printExpression(e);
+  switch (e.op) {
+    case '+': return elementwise('add', left, right, what, false);
+    case '-': return elementwise('sub', left, right, what, false);
+    case '*': return multiplyValues(left, right);
+    case '/':
+      if (isArray(right)) return fail(b, scope, e.span, 'shape', `${printExpression(e.right)} is an array and cannot divide`);
+      return mapValue(left, (x) => binary('div', x, right));
+    case '.+': return elementwise('add', left, right, what, true);
+    case '.-': return elementwise('sub', left, right, what, true);
+    case '.*': return elementwise('mul', left, right, what, true);
+    case './': return elementwise('div', left, right, what, true);
+    case '^':
+    case '.^':
+      return elementwise('pow', left, right, what, e.op === '.^');
+    case 'and': return elementwise('and', left, right, what, false);
+    case 'or': return elementwise('or', left, right, what, false);
+    default: return elementwise(relationOps[e.op], left, right, what, false);
+  }
+}
+
+function iterate(b: Builder, e: Extract<Expr, { kind: 'comprehension' }>, scope: Scope): readonly Value[] {
+  const [first, ...rest] = e.iterators;
+  const range = first.range ? visit(b, first.range, scope) : fail(b, scope, first.span, 'no-range', `The index ${first.name} needs a range: ${first.name} in 1:n`);
+  if (!isArray(range)) return fail(b, scope, first.span, 'no-range', `The index ${first.name} needs a range: ${first.name} in 1:n`);
+  return range.map((x) => {
+    const value = b.structural(x as FlatExpr);
+    if (value === undefined) return fail(b, scope, first.span, 'not-constant', `The range of ${first.name} must be known before the run`);
+    const inner: Scope = { ...scope, iterators: new Map([...scope.iterators, [first.name, value]]) };
+    return rest.length ? iterate(b, { ...e, iterators: rest }, inner) : visit(b, e.body, inner);
+  });
+}
+
+const arrayFunctions = new Set([
+  'sum', 'product', 'size', 'ndims', 'fill', 'zeros', 'ones', 'linspace', 'identity', 'transpose', 'cross', 'vector', 'scalar', 'cat', 'diagonal', 'array', 'skew', 'outerProduct',
+]);
+const eventFunctions = new Set(['der', 'pre', 'edge', 'change', 'initial', 'terminal', 'noEvent', 'smooth', 'sample', 'homotopy', 'in', 'rising', 'falling']);
+
+function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
+  const name = e.callee;
+  const need = (n: number): void => {
+    if (e.args.length !== n) fail(b, scope, e.span, 'arguments', `${name} takes ${n} argument${n === 1 ? '' : 's'}, but ${e.args.length} ${e.args.length === 1 ? 'is' : 'are'} given`);
+  };
+  const arg = (k: number): FlatExpr => scalar(b, e.args[k], scope);
+  if (arrayFunctions.has(name)) return arrayCall(b, e, scope);
+  switch (name) {
+    case 'der':
+      need(1);
+      return mapValue(visit(b, e.args[0], scope), (x) => derivative(b, x, e.args[0], scope));
+    case 'pre':
+      need(1);
+      return mapValue(visit(b, e.args[0], scope), (x) =>
+        x.op === 'var' ? { op: 'pre', index: x.index } : x.op === 'const' ? x : fail(b, scope, e.span, 'pre', `pre takes a quantity, not ${printExpression(e.args[0])}`));
+    case 'edge': case 'rising': case 'falling': case 'change': {
+      need(1);
+      const x = arg(0);
+      if (x.op !== 'var') return fail(b, scope, e.span, 'edge', `${name} takes a quantity, not ${printExpression(e.args[0])}`);
+      const before: FlatExpr = { op: 'pre', index: x.index };
+      if (name === 'change') return binary('ne', x, before);
+      return name === 'falling' ? binary('and', not(x), before) : binary('and', x, not(before));
+    }
+    case 'initial': case 'terminal':
+      return { op: name };
+    case 'noEvent':
+      need(1);
+      return mapValue(visit(b, e.args[0], scope), (a) => ({ op: 'noEvent', a }));
+    case 'smooth':
+      need(2);
+      return visit(b, e.args[1], scope);
+    case 'homotopy': {
+      const actual = e.args[0] ?? e.named.find((n) => n.name === 'actual')?.value;
+      if (!actual) return fail(b, scope, e.span, 'arguments', 'homotopy needs its actual value');
+      return visit(b, actual, scope);
+    }
+    case 'sample':
+      need(2);
+      return { op: 'sample', start: arg(0), interval: arg(1) };
+    case 'in':
+      need(1);
+      return stateOf(b, e, scope);
+    case 'min': case 'max':
+      if (e.args.length === 1) {
+        const all = flattenValue(visit(b, e.args[0], scope));
+        if (all.length === 0) return fail(b, scope, e.span, 'arguments', `${name} of an empty array`);
+        return all.reduce((x, y) => applyFunction(name, [x, y]));
+      }
+      need(2);
+      return applyFunction(name, [arg(0), arg(1)]);
+    case 'semiLinear': {
+      need(3);
+      const x = arg(0);
+      return choose(binary('ge', x, zero), multiply(arg(1), x), multiply(arg(2), x));
+    }
+    case 'Integer':
+      need(1);
+      return arg(0);
+  }
+  if (name in functionArity) {
+    const fn = name as FunctionName;
+    need(functionArity[fn]);
+    const args = e.args.map((a) => visit(b, a, scope));
+    if (args.length === 1) return mapValue(args[0], (x) => applyFunction(fn, [x]));
+    return elementwisePair(args[0], args[1], (x, y) => applyFunction(fn, [x, y]));
+  }
+  const known = [...Object.keys(functionArity), ...arrayFunctions, ...eventFunctions, 'convert'];
+  const near = nearestName(name, known);
+  return fail(b, scope, e.calleeSpan, 'unknown-function', `There is no function ${name}${near ? `; did you mean ${near}?` : ''}`);
+}
+
+const elementwisePair = (x: Value, y: Value, f: (a: FlatExpr, b: FlatExpr) => FlatExpr): Value => {
+  if (isArray(x) && isArray(y)) return x.map((v, k) => elementwisePair(v, y[k], f));
+  if (isArray(x)) return x.map((v) => elementwisePair(v, y, f));
+  if (isArray(y)) return y.map((v) => elementwisePair(x, v, f));
+  return f(x, y);
+};
+
+/** `der` of a quantity, or of an expression by the rules of differentiation. */
+function derivative(b: Builder, x: FlatExpr, source: Expr, scope: Scope): FlatExpr {
+  switch (x.op) {
+    case 'const':
+      return zero;
+    case 'time':
+      return one;
+    case 'var': {
+      const kind = b.variables[x.index].kind;
+      return kind === 'constant' || kind === 'parameter' ? zero : { op: 'der', index: x.index };
+    }
+    case 'neg':
+      return negate(derivative(b, x.a, source, scope));
+    case 'add': case 'sub':
+      return binary(x.op, derivative(b, x.a, source, scope), derivative(b, x.b, source, scope));
+    case 'mul':
+      return add(multiply(derivative(b, x.a, source, scope), x.b), multiply(x.a, derivative(b, x.b, source, scope)));
+    default:
+      return fail(b, scope, source.span, 'der', `der takes a quantity; give ${printExpression(source)} a name of its own first`);
+  }
+}
+
+/** `in(mode.Fast)`: whether a state of a chart is active. */
+function stateOf(b: Builder, e: CallExpr, scope: Scope): FlatExpr {
+  const ref = e.args[0];
+  if (ref.kind !== 'ref') return fail(b, scope, e.span, 'state', 'in(...) takes the name of a state, such as in(mode.Fast)');
+  let instance: ClassInstance = scope.instance;
+  let k = 0;
+  for (; k < ref.parts.length - 1; k++) {
+    const next = memberOf(b, instance, ref.parts[k].name);
+    if (!isClassInstance(next)) break;
+    instance = next;
+  }
+  const names = ref.parts.slice(k).map((p) => p.name);
+  const named = instance.charts.find((c) => c.source.name === names[0]);
+  const charts = named && names.length > 1 ? [named] : instance.charts;
+  const wanted = named && names.length > 1 ? names.slice(1) : names;
+  for (const chart of charts) {
+    const index = chart.source.states.findIndex((s, j) => s.name === wanted.at(-1) && matchesPath(chart.source.states, j, wanted));
+    if (index >= 0) return { op: 'var', index: chart.states[index] };
+  }
+  const all = charts.flatMap((c) => c.source.states.map((s) => s.name));
+  const near = nearestName(wanted.at(-1)!, all);
+  const span = ref.parts.at(-1)!.span;
+  b.report(scope.place, problem('error', 'unknown-state', `${instance.ref.definition.name} has no state ${wanted.join('.')}${near ? `; did you mean ${near}?` : ''}`, span,
+    near ? [{ title: `Change to ${near}`, span, text: near }] : undefined));
+  throw new NoValue();
+}
+
+/** `Turning.Fast` also names `Running.Turning.Fast`. */
+function matchesPath(states: readonly { name: string; parent: number }[], index: number, path: readonly string[]): boolean {
+  let at = index;
+  for (let k = path.length - 1; k >= 0; k--) {
+    while (at >= 0 && states[at].name !== path[k]) at = k === path.length - 1 ? -1 : states[at].parent;
+    if (at < 0) return false;
+    at = states[at].parent;
+  }
+  return true;
+}
+
+function arrayCall(b: Builder, e: CallExpr, scope: Scope): Value {
+  const name = e.callee;
+  const value = (k: number): Value => (e.args[k] ? visit(b, e.args[k], scope) : fail(b, scope, e.span, 'arguments', `${name} needs ${k + 1} argument${k ? 's' : ''}`));
+  const integer = (k: number): number => integerOf(b, e.args[k] ?? e, scope, `The size in ${name}`);
+  const sizes = (from: number): number[] => e.args.slice(from).map((_, k) => integer(from + k));
+  const list = (v: Value): readonly Value[] => (isArray(v) ? v : fail(b, scope, e.span, 'shape', `${name} needs an array`));
+  switch (name) {
+    case 'sum': return sumOf(flattenValue(value(0)));
+    case 'product': return flattenValue(value(0)).reduce(multiply, one);
+    case 'size': {
+      const shape = shapeOf(value(0));
+      if (e.args.length === 1) return shape.map(constant);
+      const k = integer(1);
+      if (!(k >= 1 && k <= shape.length)) return fail(b, scope, e.span, 'shape', `${printExpression(e.args[0])} has ${shape.length} dimensions, not ${k}`);
+      return constant(shape[k - 1]);
+    }
+    case 'ndims': return constant(shapeOf(value(0)).length);
+    case 'fill': return fillValue(value(0), sizes(1));
+    case 'zeros': return fillValue(zero, sizes(0));
+    case 'ones': return fillValue(one, sizes(0));
+    case 'linspace': {
+      const [from, to] = [scalar(b, e.args[0], scope), scalar(b, e.args[1], scope)];
+      const n = integer(2);
+      const width = binary('sub', to, from);
+      return Array.from({ length: n }, (_, k) => add(from, multiply(width, constant(n === 1 ? 0 : k / (n - 1)))));
+    }
+    case 'identity': {
+      const n = integer(0);
+      return Array.from({ length: n }, (_, i) => Array.from({ length: n }, (_, j) => (i === j ? one : zero)));
+    }
+    case 'diagonal': {
+      const d = list(value(0));
+      return d.map((x, i) => d.map((_, j) => (i === j ? x : zero)));
+    }
+    case 'transpose': return transpose(list(value(0)));
+    case 'vector': return flattenValue(value(0));
+    case 'scalar': {
+      const all = flattenValue(value(0));
+      return all.length === 1 ? all[0] : fail(b, scope, e.span, 'shape', `scalar needs one element, not ${all.length}`);
+    }
+    case 'array': return e.args.map((_, k) => value(k));
+    case 'cat': {
+      const along = integer(0);
+      if (along === 1) return e.args.slice(1).flatMap((_, k) => list(value(k + 1)));
+      const rows = e.args.slice(1).map((_, k) => list(value(k + 1)));
+      return rows[0].map((_, i) => rows.flatMap((m) => list(m[i])));
+    }
+    case 'cross': {
+      const x = flattenValue(value(0));
+      const y = flattenValue(value(1));
+      if (x.length !== 3 || y.length !== 3) return fail(b, scope, e.span, 'shape', 'cross needs two vectors of 3 elements');
+      const part = (i: number, j: number): FlatExpr => binary('sub', multiply(x[i], y[j]), multiply(x[j], y[i]));
+      return [part(1, 2), part(2, 0), part(0, 1)];
+    }
+    case 'skew': {
+      const x = flattenValue(value(0));
+      return [[zero, negate(x[2]), x[1]], [x[2], zero, negate(x[0])], [negate(x[1]), x[0], zero]];
+    }
+    case 'outerProduct': {
+      const x = flattenValue(value(0));
+      const y = flattenValue(value(1));
+      return x.map((xi) => y.map((yj) => multiply(xi, yj)));
+    }
+    default:
+      return fail(b, scope, e.span, 'unknown-function', `There is no function ${name}`);
+  }
+}

@@ -1,0 +1,320 @@
+import type { CallExpr, Equation, Expr, SendNode } from '../language/ast';
+import { problem } from '../language/diagnostics';
+import { printEquation, printExpression } from '../language/print';
+import { checkSides, checkUnits, elaborateUnits, checkUnits as unitsOf } from '../language/unit-check';
+import { hiddenBoolean, type Builder } from './builder';
+import { elaborate, elaborateScalar, resolveReference, unitContext } from './elaborate';
+import { binary, choose, constant, isConstant, not, sameExpression, subtract, type FlatExpr } from './flat-expression';
+import type { FlatEquation, FlatSend, Origin } from './flat-model';
+import type { ClassInstance, Scope } from './instance';
+import { isClassInstance, isValue } from './resolve';
+import { flattenValue, isArray, ShapeError, zipValues, type Value } from './values';
+import type { Connections } from './connections';
+import type { MessageRoutes } from './messages';
+
+export interface EquationContext {
+  readonly connections: Connections;
+  readonly routes: MessageRoutes;
+}
+
+export function originOf(node: Equation, scope: Scope): Origin {
+  return {
+    part: scope.instance.name, place: scope.place, span: node.span,
+    get text() {
+      return printEquation(node);
+    },
+  };
+}
+
+/** Reads the equations of a part and adds their scalar form to the model. */
+export function addEquations(b: Builder, equations: readonly Equation[], scope: Scope, context: EquationContext, initial: boolean): void {
+  const into = initial ? b.initialEquations : b.equations;
+  for (const e of equations) into.push(...lowerEquation(b, e, scope, context, initial));
+}
+
+function lowerEquation(b: Builder, e: Equation, scope: Scope, context: EquationContext, initial: boolean): FlatEquation[] {
+  switch (e.kind) {
+    case 'equal':
+      return lowerEqual(b, e, scope);
+    case 'connect':
+      context.connections.connect(b, e, scope);
+      return [];
+    case 'call':
+      lowerCall(b, e.call, scope, e);
+      return [];
+    case 'send':
+      b.report(scope.place, problem('error', 'send-outside-when', 'A message is sent at a moment: put send inside a when', e.span));
+      return [];
+    case 'for':
+      return lowerFor(b, e, scope, context, initial);
+    case 'if':
+      return lowerIf(b, e, scope, context, initial);
+    case 'when':
+      return lowerWhen(b, e, scope, context);
+    case 'error':
+      return [];
+  }
+}
+
+function lowerEqual(b: Builder, e: Extract<Equation, { kind: 'equal' }>, scope: Scope): FlatEquation[] {
+  const units = unitContext(b, scope);
+  if (!b.unitsChecked.has(e)) {
+    b.unitsChecked.add(e);
+    checkSides(e.left, e.right, 'equates', e.span, units, (p) => b.report(scope.place, p));
+  }
+  if (e.left.kind === 'tuple') {
+    b.report(scope.place, problem('error', 'not-supported', 'Functions with several results are not supported yet', e.left.span));
+    return [];
+  }
+  const unitOf = (x: Expr) => unitsOf(x, units, () => undefined)?.unit;
+  const left = elaborate(b, elaborateUnits(e.left, units, unitOf(e.right)), scope);
+  const right = elaborate(b, elaborateUnits(e.right, units, unitOf(e.left)), scope);
+  if (left === undefined || right === undefined) return [];
+  noteGivenInputs(b, e, left, right);
+  const origin = originOf(e, scope);
+  const equations: FlatEquation[] = [];
+  try {
+    zipValues(left, right, (l, r) => {
+      equations.push({ left: l, right: r, origin });
+      return l;
+    }, printExpression(e.left) + ' = ' + printExpression(e.right));
+  } catch (error) {
+    if (!(error instanceof ShapeError)) throw error;
+    b.report(scope.place, problem('error', 'shape', error.message, e.span));
+  }
+  return equations;
+}
+
+/** `part.u = ...` determines an input of a part from outside. */
+function noteGivenInputs(b: Builder, e: Extract<Equation, { kind: 'equal' }>, left: Value, right: Value): void {
+  for (const [source, value] of [[e.left, left], [e.right, right]] as const) {
+    if (source.kind !== 'ref') continue;
+    for (const x of flattenValue(value)) if (x.op === 'var' && b.variables[x.index].isInput) b.givenFromOutside.add(x.index);
+  }
+}
+
+function lowerCall(b: Builder, call: CallExpr, scope: Scope, node: Equation): void {
+  const origin = originOf(node, scope);
+  if (call.callee === 'assert') {
+    const [condition, message, level] = call.args;
+    const levelExpr = level ?? call.named.find((n) => n.name === 'level')?.value;
+    const value = condition && elaborateScalar(b, condition, scope);
+    if (!value) return;
+    const text = message?.kind === 'string' ? message.value : message ? printExpression(message) : 'An assertion does not hold';
+    const warning = levelExpr?.kind === 'ref' && levelExpr.parts.at(-1)!.name === 'warning';
+    b.assertions.push({ condition: value, message: text, warning, origin });
+    return;
+  }
+  b.report(scope.place, problem('error', 'not-an-equation', `${call.callee}(...) cannot stand alone as an equation`, call.span));
+}
+
+function lowerFor(b: Builder, e: Extract<Equation, { kind: 'for' }>, scope: Scope, context: EquationContext, initial: boolean): FlatEquation[] {
+  const [first, ...rest] = e.iterators;
+  const range = first.range && elaborate(b, first.range, scope);
+  if (!range || !isArray(range)) {
+    b.report(scope.place, problem('error', 'no-range', `The index ${first.name} needs a range: ${first.name} in 1:n`, first.span));
+    return [];
+  }
+  return range.flatMap((x) => {
+    const value = isArray(x) ? undefined : b.structural(x);
+    if (value === undefined) return [];
+    const inner: Scope = { ...scope, iterators: new Map([...scope.iterators, [first.name, value]]) };
+    if (rest.length > 0) return lowerFor(b, { ...e, iterators: rest }, inner, context, initial);
+    return e.body.flatMap((inside) => lowerEquation(b, inside, inner, context, initial));
+  });
+}
+
+function lowerIf(b: Builder, e: Extract<Equation, { kind: 'if' }>, scope: Scope, context: EquationContext, initial: boolean): FlatEquation[] {
+  const conditions: FlatExpr[] = [];
+  for (const branch of e.branches) {
+    checkUnits(branch.condition, unitContext(b, scope), (p) => b.report(scope.place, p));
+    const c = elaborateScalar(b, branch.condition, scope);
+    if (!c) return [];
+    conditions.push(c);
+  }
+  // a condition of constants and parameters chooses now where the branches differ in size, or contain more than equations
+  const known = conditions.map((c) => b.structural(c));
+  const structural = e.branches.some((x) => x.body.some((q) => q.kind !== 'equal')) || countDiffers(e);
+  if (structural && known.every((k) => k !== undefined)) {
+    const chosen = known.findIndex((k) => k);
+    const body = chosen >= 0 ? e.branches[chosen].body : e.otherwise;
+    return body.flatMap((q) => lowerEquation(b, q, scope, context, initial));
+  }
+  const lowered = [...e.branches.map((x) => x.body), e.otherwise].map((body) => body.flatMap((q) => lowerEquation(b, q, scope, context, initial)));
+  const sizes = new Set(lowered.map((l) => l.length));
+  if (sizes.size > 1) {
+    b.report(scope.place, problem('error', 'if-branches', `Every branch of this if needs the same number of equations, but they have ${lowered.map((l) => l.length).join(', ')}`, e.span));
+    return [];
+  }
+  return mergeBranches(conditions, lowered, originOf(e, scope));
+}
+
+const countDiffers = (e: Extract<Equation, { kind: 'if' }>): boolean =>
+  new Set([...e.branches.map((x) => x.body.length), e.otherwise.length]).size > 1;
+
+function mergeBranches(conditions: readonly FlatExpr[], branches: readonly FlatEquation[][], origin: Origin): FlatEquation[] {
+  const last = branches[branches.length - 1];
+  return last.map((otherwise, k) => {
+    const rows = branches.slice(0, -1).map((rest, j) => rest.find((q) => sameExpression(q.left, otherwise.left)) ?? branches[j][k]);
+    if (rows.every((q) => sameExpression(q.left, otherwise.left))) {
+      const right = rows.reduceRight((value, q, j) => choose(conditions[j], q.right, value), otherwise.right);
+      return { left: otherwise.left, right, origin };
+    }
+    const residual = (q: FlatEquation): FlatExpr => subtract(q.left, q.right);
+    const all = branches.map((x) => residual(x[k]));
+    return { left: all.slice(0, -1).reduceRight((value, r, j) => choose(conditions[j], r, value), all[all.length - 1]), right: constant(0), origin };
+  });
+}
+
+/** The conditions of one branch of a `when`, each as a Boolean variable whose rising edge starts it. */
+interface WhenTrigger {
+  readonly conditions: readonly number[];
+  readonly atInitial: boolean;
+  /** True at the moment the branch is carried out. */
+  readonly active: FlatExpr;
+}
+
+export function whenTrigger(b: Builder, condition: Expr, scope: Scope, origin: Origin, earlier: FlatExpr | undefined): WhenTrigger | undefined {
+  checkUnits(condition, unitContext(b, scope), (p) => b.report(scope.place, p));
+  const value = elaborate(b, condition, scope);
+  if (value === undefined) return undefined;
+  let atInitial = false;
+  const conditions: number[] = [];
+  let active: FlatExpr = constant(0);
+  for (const c of flattenValue(value)) {
+    if (c.op === 'initial') {
+      atInitial = true;
+      active = binary('or', active, c);
+      continue;
+    }
+    let index: number;
+    if (c.op === 'var' && b.variables[c.index].type === 'Boolean') index = c.index;
+    else {
+      index = hiddenBoolean(b, `${scope.instance.name}${scope.instance.name ? '.' : ''}$when${b.variables.length}`, scope.place, c, origin);
+    }
+    conditions.push(index);
+    active = binary('or', active, binary('and', { op: 'var', index }, not({ op: 'pre', index })));
+  }
+  return { conditions, atInitial, active: earlier ? binary('and', not(earlier), active) : active };
+}
+
+function lowerWhen(b: Builder, e: Extract<Equation, { kind: 'when' }>, scope: Scope, context: EquationContext): FlatEquation[] {
+  const assigned = new Map<number, { active: FlatExpr; value: FlatExpr; origin: Origin }[]>();
+  let earlier: FlatExpr | undefined;
+  for (const branch of e.branches) {
+    const trigger = whenTrigger(b, branch.condition, scope, originOf(e, scope), earlier);
+    if (!trigger) continue;
+    earlier = earlier ? binary('or', earlier, trigger.active) : trigger.active;
+    lowerWhenBody(b, branch.body, scope, context, trigger, constant(1), assigned);
+  }
+  return [...assigned].map(([index, rules]) => {
+    b.variables[index].kind = 'discrete';
+    const right = rules.reduceRight<FlatExpr>((value, rule) => choose(rule.active, rule.value, value), { op: 'pre', index });
+    return { left: { op: 'var', index }, right, origin: rules[0].origin };
+  });
+}
+
+function lowerWhenBody(
+  b: Builder, body: readonly Equation[], scope: Scope, context: EquationContext, trigger: WhenTrigger, guard: FlatExpr,
+  assigned: Map<number, { active: FlatExpr; value: FlatExpr; origin: Origin }[]>,
+): void {
+  for (const q of body) {
+    const origin = originOf(q, scope);
+    switch (q.kind) {
+      case 'equal':
+        for (const eq of lowerEqual(b, q, scope)) {
+          const [target, value] = eq.left.op === 'var' ? [eq.left, eq.right] : [eq.right, eq.left];
+          if (target.op !== 'var') {
+            b.report(scope.place, problem('error', 'when-target', 'Inside a when, an equation gives one quantity a new value: name = value', q.span));
+            continue;
+          }
+          const rules = assigned.get(target.index) ?? [];
+          rules.push({ active: binary('and', trigger.active, guard), value, origin });
+          assigned.set(target.index, rules);
+        }
+        break;
+      case 'call': {
+        const { call } = q;
+        if (call.callee === 'reinit' && call.args.length === 2) {
+          const state = elaborate(b, call.args[0], scope);
+          const value = elaborate(b, elaborateUnits(call.args[1], unitContext(b, scope), unitsOf(call.args[0], unitContext(b, scope), () => undefined)?.unit), scope);
+          if (state === undefined || value === undefined) break;
+          const values = flattenValue(value);
+          flattenValue(state).forEach((s, k) => {
+            if (s.op !== 'var') b.report(scope.place, problem('error', 'reinit', 'reinit takes a quantity and its new value', call.span));
+            else b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'reinit', state: s.index, value: guarded(guard, values[k] ?? values[0], s.index) }, origin });
+          });
+        } else if (call.callee === 'terminate') {
+          const text = call.args[0]?.kind === 'string' ? call.args[0].value : 'The run ended itself';
+          b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'terminate', message: text }, origin });
+        } else if (call.callee === 'assert') {
+          const condition = call.args[0] && elaborateScalar(b, call.args[0], scope);
+          const text = call.args[1]?.kind === 'string' ? call.args[1].value : 'An assertion does not hold';
+          if (condition) b.assertions.push({ condition: binary('or', not(trigger.active), condition), message: text, warning: false, origin });
+        } else b.report(scope.place, problem('error', 'when-body', `${call.callee}(...) cannot stand in a when`, call.span));
+        break;
+      }
+      case 'send': {
+        const send = lowerSend(b, q, scope, context.routes);
+        if (send) b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'send', send }, origin });
+        break;
+      }
+      case 'if': {
+        let open: FlatExpr = guard;
+        for (const branch of q.branches) {
+          const c = elaborateScalar(b, branch.condition, scope);
+          if (!c) continue;
+          lowerWhenBody(b, branch.body, scope, context, trigger, binary('and', open, c), assigned);
+          open = binary('and', open, not(c));
+        }
+        lowerWhenBody(b, q.otherwise, scope, context, trigger, open, assigned);
+        break;
+      }
+      case 'for': {
+        const [it] = q.iterators;
+        const range = it.range && elaborate(b, it.range, scope);
+        for (const x of range && isArray(range) ? range : []) {
+          const value = isArray(x) ? undefined : b.structural(x);
+          if (value !== undefined) {
+            lowerWhenBody(b, q.body, { ...scope, iterators: new Map([...scope.iterators, [it.name, value]]) }, context, trigger, guard, assigned);
+          }
+        }
+        break;
+      }
+      default:
+        b.report(scope.place, problem('error', 'when-body', 'This cannot stand inside a when', q.span));
+    }
+  }
+}
+
+const guarded = (guard: FlatExpr, value: FlatExpr, state: number): FlatExpr =>
+  isConstant(guard, 1) ? value : choose(guard, value, { op: 'var', index: state });
+
+/** Finds out who receives a message. */
+export function lowerSend(b: Builder, node: SendNode, scope: Scope, routes: MessageRoutes): FlatSend | undefined {
+  const args = node.args.flatMap((a) => {
+    const value = elaborateScalar(b, a.value, scope);
+    return value ? [{ name: a.name, value }] : [];
+  });
+  const sender = scope.instance.part;
+  if (!node.receiver) return { message: node.message, args, sender, receivers: [sender] };
+  const first = node.receiver.parts[0].name;
+  if (node.receiver.parts.length === 1) {
+    const port = routes.port(scope.instance, first);
+    if (port) {
+      if (port.messages.length > 0 && !port.messages.includes(node.message)) {
+        b.report(scope.place, problem('error', 'unknown-message', `The port ${first} does not carry ${node.message}; it carries ${port.messages.join(', ')}`, node.messageSpan));
+      }
+      return { message: node.message, args, sender, receivers: routes.receivers(scope.instance, first, node.message) };
+    }
+  }
+  const r = resolveReference(b, node.receiver, scope);
+  if (r === undefined) return undefined;
+  const parts: ClassInstance[] = isClassInstance(r) ? [r] : Array.isArray(r) ? r.filter(isClassInstance) : [];
+  if (parts.length === 0 || (isValue(r) && !isClassInstance(r))) {
+    b.report(scope.place, problem('error', 'receiver', `${printExpression(node.receiver)} is not a part or a message port`, node.receiver.span));
+    return undefined;
+  }
+  return { message: node.message, args, sender, receivers: parts.map((p) => p.part) };
+}
+

@@ -1,0 +1,193 @@
+/**
+ * Expressions of the flat model: scalar, over variable numbers. Booleans are 0 and 1, enumeration literals count from 1.
+ * The constructors fold constants and drop neutral elements, nothing else.
+ */
+export type FlatExpr =
+  | { readonly op: 'const'; readonly value: number }
+  | { readonly op: 'var'; readonly index: number }
+  | { readonly op: 'der'; readonly index: number }
+  | { readonly op: 'pre'; readonly index: number }
+  | { readonly op: 'time' }
+  | { readonly op: 'initial' }
+  | { readonly op: 'terminal' }
+  | { readonly op: 'neg' | 'not' | 'noEvent'; readonly a: FlatExpr }
+  | PairExpr
+  | { readonly op: 'if'; readonly c: FlatExpr; readonly a: FlatExpr; readonly b: FlatExpr }
+  | { readonly op: 'fn'; readonly name: FunctionName; readonly args: readonly FlatExpr[] }
+  /** True at the instants start + k * interval, k = 0, 1, ... */
+  | { readonly op: 'sample'; readonly start: FlatExpr; readonly interval: FlatExpr };
+
+/** Two operands: arithmetic, relations, logic. */
+export interface PairExpr {
+  readonly op: ArithmeticOp | RelationOp | 'and' | 'or';
+  readonly a: FlatExpr;
+  readonly b: FlatExpr;
+}
+
+export type ArithmeticOp = 'add' | 'sub' | 'mul' | 'div' | 'pow';
+export type RelationOp = 'lt' | 'le' | 'gt' | 'ge' | 'eq' | 'ne';
+
+/** The numeric functions of the language, with their arity. */
+export const functionArity = {
+  sin: 1, cos: 1, tan: 1, asin: 1, acos: 1, atan: 1, atan2: 2, sinh: 1, cosh: 1, tanh: 1, exp: 1, log: 1, log10: 1,
+  sqrt: 1, abs: 1, sign: 1, min: 2, max: 2, floor: 1, ceil: 1, integer: 1, mod: 2, rem: 2, div: 2,
+} as const;
+export type FunctionName = keyof typeof functionArity;
+
+export const constant = (value: number): FlatExpr => ({ op: 'const', value });
+export const zero = constant(0);
+export const one = constant(1);
+export const variable = (index: number): FlatExpr => ({ op: 'var', index });
+export const isConstant = (e: FlatExpr, value?: number): e is { op: 'const'; value: number } =>
+  e.op === 'const' && (value === undefined || e.value === value);
+
+export function negate(a: FlatExpr): FlatExpr {
+  if (a.op === 'const') return constant(-a.value);
+  if (a.op === 'neg') return a.a;
+  return { op: 'neg', a };
+}
+
+export function binary(op: ArithmeticOp | RelationOp | 'and' | 'or', a: FlatExpr, b: FlatExpr): FlatExpr {
+  if (a.op === 'const' && b.op === 'const') {
+    const value = applyBinary(op, a.value, b.value);
+    if (Number.isFinite(value)) return constant(value);
+  }
+  switch (op) {
+    case 'add':
+      return isConstant(a, 0) ? b : isConstant(b, 0) ? a : { op, a, b };
+    case 'sub':
+      return isConstant(b, 0) ? a : isConstant(a, 0) ? negate(b) : { op, a, b };
+    case 'mul':
+      if (isConstant(a, 0) || isConstant(b, 0)) return zero;
+      return isConstant(a, 1) ? b : isConstant(b, 1) ? a : isConstant(a, -1) ? negate(b) : isConstant(b, -1) ? negate(a) : { op, a, b };
+    case 'div':
+      return isConstant(a, 0) && !isConstant(b, 0) ? zero : isConstant(b, 1) ? a : { op, a, b };
+    case 'pow':
+      return isConstant(b, 1) ? a : { op, a, b };
+    case 'and':
+      return isConstant(a, 1) ? b : isConstant(b, 1) ? a : isConstant(a, 0) || isConstant(b, 0) ? zero : { op, a, b };
+    case 'or':
+      return isConstant(a, 0) ? b : isConstant(b, 0) ? a : isConstant(a, 1) || isConstant(b, 1) ? one : { op, a, b };
+    default:
+      return { op, a, b };
+  }
+}
+
+export const add = (a: FlatExpr, b: FlatExpr): FlatExpr => binary('add', a, b);
+export const subtract = (a: FlatExpr, b: FlatExpr): FlatExpr => binary('sub', a, b);
+export const multiply = (a: FlatExpr, b: FlatExpr): FlatExpr => binary('mul', a, b);
+export const divide = (a: FlatExpr, b: FlatExpr): FlatExpr => binary('div', a, b);
+export const not = (a: FlatExpr): FlatExpr => (a.op === 'const' ? constant(a.value ? 0 : 1) : a.op === 'not' ? a.a : { op: 'not', a });
+export const choose = (c: FlatExpr, a: FlatExpr, b: FlatExpr): FlatExpr =>
+  c.op === 'const' ? (c.value ? a : b) : sameExpression(a, b) ? a : { op: 'if', c, a, b };
+
+export function applyFunction(name: FunctionName, args: readonly FlatExpr[]): FlatExpr {
+  if (args.every((x) => x.op === 'const')) {
+    const value = callFunction(name, args.map((x) => (x.op === 'const' ? x.value : NaN)));
+    if (Number.isFinite(value)) return constant(value);
+  }
+  return { op: 'fn', name, args };
+}
+
+export function applyBinary(op: ArithmeticOp | RelationOp | 'and' | 'or', a: number, b: number): number {
+  switch (op) {
+    case 'add': return a + b;
+    case 'sub': return a - b;
+    case 'mul': return a * b;
+    case 'div': return a / b;
+    case 'pow': return a ** b;
+    case 'lt': return a < b ? 1 : 0;
+    case 'le': return a <= b ? 1 : 0;
+    case 'gt': return a > b ? 1 : 0;
+    case 'ge': return a >= b ? 1 : 0;
+    case 'eq': return a === b ? 1 : 0;
+    case 'ne': return a !== b ? 1 : 0;
+    case 'and': return a && b ? 1 : 0;
+    case 'or': return a || b ? 1 : 0;
+  }
+}
+
+export function callFunction(name: FunctionName, x: readonly number[]): number {
+  switch (name) {
+    case 'mod': return x[0] - Math.floor(x[0] / x[1]) * x[1];
+    case 'rem': return x[0] - Math.trunc(x[0] / x[1]) * x[1];
+    case 'div': return Math.trunc(x[0] / x[1]);
+    case 'integer': return Math.floor(x[0]);
+    case 'atan2': return Math.atan2(x[0], x[1]);
+    case 'min': return Math.min(x[0], x[1]);
+    case 'max': return Math.max(x[0], x[1]);
+    default: return Math[name](x[0]);
+  }
+}
+
+/** The direct operands of an expression. */
+export function operands(e: FlatExpr): readonly FlatExpr[] {
+  switch (e.op) {
+    case 'const': case 'var': case 'der': case 'pre': case 'time': case 'initial': case 'terminal':
+      return [];
+    case 'neg': case 'not': case 'noEvent':
+      return [e.a];
+    case 'if':
+      return [e.c, e.a, e.b];
+    case 'fn':
+      return e.args;
+    case 'sample':
+      return [e.start, e.interval];
+    default:
+      return [e.a, e.b];
+  }
+}
+
+/** Rebuilds an expression with its operands mapped. */
+export function mapOperands(e: FlatExpr, f: (x: FlatExpr) => FlatExpr): FlatExpr {
+  switch (e.op) {
+    case 'const': case 'var': case 'der': case 'pre': case 'time': case 'initial': case 'terminal':
+      return e;
+    case 'neg': return negate(f(e.a));
+    case 'not': return not(f(e.a));
+    case 'noEvent': return { op: 'noEvent', a: f(e.a) };
+    case 'if': return choose(f(e.c), f(e.a), f(e.b));
+    case 'fn': return applyFunction(e.name, e.args.map(f));
+    case 'sample': return { op: 'sample', start: f(e.start), interval: f(e.interval) };
+    default: return binary(e.op, f(e.a), f(e.b));
+  }
+}
+
+/** Calls `visit` on every node; a visit that returns true stops there. */
+export function walk(e: FlatExpr, visit: (x: FlatExpr) => boolean | void): void {
+  if (visit(e)) return;
+  for (const x of operands(e)) walk(x, visit);
+}
+
+export function sameExpression(a: FlatExpr, b: FlatExpr): boolean {
+  if (a === b) return true;
+  if (a.op !== b.op) return false;
+  if (a.op === 'const') return a.value === (b as typeof a).value;
+  if (a.op === 'var' || a.op === 'der' || a.op === 'pre') return a.index === (b as typeof a).index;
+  if (a.op === 'fn' && a.name !== (b as typeof a).name) return false;
+  const xa = operands(a);
+  const xb = operands(b);
+  return xa.length === xb.length && xa.every((x, k) => sameExpression(x, xb[k]));
+}
+
+export const isRelation = (op: FlatExpr['op']): op is RelationOp =>
+  op === 'lt' || op === 'le' || op === 'gt' || op === 'ge' || op === 'eq' || op === 'ne';
+
+/** Reads an expression against a table of values; what it cannot know gives NaN. */
+export function evaluate(e: FlatExpr, value: (index: number) => number): number {
+  switch (e.op) {
+    case 'const': return e.value;
+    case 'var': return value(e.index);
+    case 'neg': return -evaluate(e.a, value);
+    case 'not': return evaluate(e.a, value) ? 0 : 1;
+    case 'noEvent': return evaluate(e.a, value);
+    case 'if': return evaluate(e.c, value) ? evaluate(e.a, value) : evaluate(e.b, value);
+    case 'fn': return callFunction(e.name, e.args.map((x) => evaluate(x, value)));
+    case 'der': case 'pre': case 'time': case 'initial': case 'terminal': case 'sample': return NaN;
+    default: return applyBinary(e.op, evaluate(e.a, value), evaluate(e.b, value));
+  }
+}
+
+/** A comparison of two values. */
+export type Relation = PairExpr & { readonly op: RelationOp };
+export const asRelation = (e: FlatExpr): Relation | undefined => (isRelation(e.op) ? (e as Relation) : undefined);

@@ -1,0 +1,126 @@
+import type { Problem, Span } from '../language/diagnostics';
+import type { ChartStructure } from '../behaviour/chart-structure';
+import type { FlatExpr } from './flat-expression';
+
+/** Where an equation comes from: the text, and the part in which it holds. */
+export interface Origin {
+  /** Full name of the part, '' for the root. */
+  readonly part: string;
+  readonly place: string;
+  readonly span: Span;
+  /** The equation as written, for messages. */
+  readonly text: string;
+}
+
+export type ValueType = 'Real' | 'Integer' | 'Boolean' | 'String' | 'enumeration';
+
+export interface FlatVariable {
+  readonly name: string;
+  readonly type: ValueType;
+  /** `external`: set from outside (inputs nothing is linked to); `assigned`: written by charts and held in between. */
+  kind: 'constant' | 'parameter' | 'continuous' | 'discrete' | 'external' | 'assigned';
+  /** Value of a constant or parameter. */
+  binding?: FlatExpr;
+  start?: FlatExpr;
+  fixed: boolean;
+  readonly unit: string;
+  readonly displayUnit: string;
+  min?: FlatExpr;
+  max?: FlatExpr;
+  nominal?: FlatExpr;
+  readonly note: string;
+  readonly place: string;
+  readonly span?: Span;
+  readonly literals?: readonly string[];
+  readonly isProtected: boolean;
+  readonly isInput: boolean;
+  readonly isOutput: boolean;
+  /** Made by the compiler: conditions of `when` and the like. */
+  readonly hidden: boolean;
+  /** The text of a String constant or parameter. */
+  text?: string;
+}
+
+export interface FlatEquation {
+  readonly left: FlatExpr;
+  readonly right: FlatExpr;
+  readonly origin: Origin;
+}
+
+/** Something done once when a Boolean variable becomes true. */
+export interface FlatAction {
+  /** Variables whose rising edge does it (any of them), `initial` at the start. */
+  readonly conditions: readonly number[];
+  readonly atInitial: boolean;
+  readonly does:
+    | { readonly kind: 'reinit'; readonly state: number; readonly value: FlatExpr }
+    | { readonly kind: 'send'; readonly send: FlatSend }
+    | { readonly kind: 'terminate'; readonly message: string };
+  readonly origin: Origin;
+}
+
+export interface FlatAssertion {
+  readonly condition: FlatExpr;
+  readonly message: string;
+  readonly warning: boolean;
+  readonly origin: Origin;
+}
+
+export interface FlatSend {
+  readonly message: string;
+  readonly args: readonly { readonly name: string; readonly value: FlatExpr }[];
+  /** Numbers of parts. */
+  readonly sender: number;
+  readonly receivers: readonly number[];
+}
+
+export type FlatStatement =
+  | { readonly kind: 'assign'; readonly target: number; readonly value: FlatExpr; readonly origin: Origin }
+  | { readonly kind: 'send'; readonly send: FlatSend; readonly origin: Origin }
+  | {
+      readonly kind: 'if';
+      readonly branches: readonly { readonly condition: FlatExpr; readonly body: readonly FlatStatement[] }[];
+      readonly otherwise: readonly FlatStatement[];
+    };
+
+/** A state chart in one part. State `k` has the Boolean variable `active[k]`. */
+export interface FlatChart {
+  readonly name: string;
+  readonly part: number;
+  readonly place: string;
+  readonly structure: ChartStructure;
+  readonly active: readonly number[];
+  readonly entry: readonly (readonly FlatStatement[])[];
+  readonly exit: readonly (readonly FlatStatement[])[];
+  readonly transitions: readonly FlatTransition[];
+}
+
+export interface FlatTransition {
+  readonly guard?: FlatExpr;
+  /** Boolean variable of a `when` trigger. */
+  readonly condition?: number;
+  /** Delay of an `after` trigger, in seconds. */
+  readonly delay?: FlatExpr;
+  readonly effect: readonly FlatStatement[];
+  readonly origin: Origin;
+}
+
+export interface FlatPart {
+  readonly name: string;
+  readonly typeName: string;
+  readonly charts: readonly number[];
+}
+
+export interface FlatModel {
+  readonly name: string;
+  readonly variables: readonly FlatVariable[];
+  readonly equations: readonly FlatEquation[];
+  readonly initialEquations: readonly FlatEquation[];
+  readonly actions: readonly FlatAction[];
+  readonly assertions: readonly FlatAssertion[];
+  readonly parts: readonly FlatPart[];
+  readonly charts: readonly FlatChart[];
+  /** Variable number of a full name. */
+  readonly indexOf: ReadonlyMap<string, number>;
+  readonly problems: readonly Problem[];
+}

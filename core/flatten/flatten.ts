@@ -1,0 +1,134 @@
+import type { Expr } from '../language/ast';
+import { problem, type Problem } from '../language/diagnostics';
+import { checkAgainstUnit, checkUnits } from '../language/unit-check';
+import { describeUnit, unitOrUndefined, type Unit } from '../language/units';
+import { createBuilder, hasRelation, hiddenBoolean, plainVariable, type Builder } from './builder';
+import { addCharts } from './charts';
+import { createConnections } from './connections';
+import { elaborateBinding, elaborateScalar, unitContext } from './elaborate';
+import { addEquations } from './equations';
+import { constant, isConstant, isRelation, variable } from './flat-expression';
+import type { FlatModel } from './flat-model';
+import { modifierOf, type BoundValue, type ClassInstance, type Scope } from './instance';
+import { instantiateClass, instantiateConstants, rootContext } from './instantiate';
+import { findClass, type ClassLibrary } from './library';
+import { createRoutes } from './messages';
+import type { Modification } from '../language/ast';
+
+/** A value to be watched besides those of the model, such as a term of a requirement. */
+export interface Observer {
+  readonly name: string;
+  readonly expr: Expr;
+  readonly place: string;
+}
+
+export interface FlattenOptions {
+  /** Changed values of the root. */
+  readonly changes?: Modification;
+  readonly changesPlace?: string;
+  readonly observers?: readonly Observer[];
+}
+
+export interface FlattenResult {
+  readonly model: FlatModel;
+  /** Variable of each observer that could be read, with its unit. */
+  readonly observed: ReadonlyMap<string, { readonly index: number; readonly unit?: Unit; readonly unitName?: string }>;
+}
+
+/** Turns a class of a library into a flat model: scalar variables and equations under full names. */
+export function flatten(library: ClassLibrary, className: string, options: FlattenOptions = {}): FlattenResult {
+  const b = createBuilder(library, { elaborateBinding, instantiateConstants });
+  const ref = findClass(library, undefined, className);
+  if (!ref) {
+    b.report('', problem('error', 'unknown-class', `There is no class ${className}; there are ${[...library.top.keys()].join(', ') || 'none'}`));
+    return { model: finish(b, className), observed: new Map() };
+  }
+  if (ref.definition.partial) b.report(ref.place, problem('error', 'partial', `${className} is partial: it can be extended, but not run`, ref.definition.nameSpan));
+  const home: Scope = {
+    instance: { kind: 'class', name: '', ref, members: new Map(), bodies: [], isConnector: false, inner: new Set(), charts: [], part: -1 },
+    home: ref, iterators: new Map(), place: options.changesPlace ?? ref.place,
+  };
+  const root = instantiateClass(b, ref, '', modifierOf(options.changes ?? { args: [] }, home), rootContext);
+  const connections = createConnections();
+  const routes = createRoutes(b);
+  for (const { instance } of b.parts) {
+    for (const body of instance.bodies) {
+      const scope: Scope = { instance, home: body.ref, iterators: new Map(), place: body.ref.place };
+      const { definition } = body.ref;
+      addEquations(b, definition.equations, scope, { connections, routes }, false);
+      addEquations(b, definition.initialEquations, scope, { connections, routes }, true);
+      const algorithm = [...definition.algorithms, ...definition.initialAlgorithms].find((a) => a.length > 0);
+      if (algorithm) b.report(body.ref.place, problem('error', 'not-supported', 'Algorithm sections are not supported yet', algorithm[0].span));
+      if (definition.external) b.report(body.ref.place, problem('error', 'not-supported', 'External functions are not supported', definition.nameSpan));
+    }
+    addCharts(b, instance, routes);
+  }
+  connections.finish(b);
+  const observed = addObservers(b, root, options.observers ?? []);
+  return { model: finish(b, className), observed };
+}
+
+function addObservers(b: Builder, root: ClassInstance, observers: readonly Observer[]): Map<string, { index: number; unit?: Unit; unitName?: string }> {
+  const observed = new Map<string, { index: number; unit?: Unit; unitName?: string }>();
+  for (const { name, expr, place } of observers) {
+    const scope: Scope = { instance: root, home: root.ref, iterators: new Map(), place };
+    const known = checkUnits(expr, unitContext(b, scope), (p) => b.report(place, p));
+    const value = elaborateScalar(b, expr, scope);
+    if (!value) continue;
+    const origin = { part: '', place, span: expr.span, text: name };
+    const isBoolean = isRelation(value.op) || ['and', 'or', 'not'].includes(value.op) || hasRelation(value);
+    const unit = known && !known.free ? { unit: known.unit, unitName: known.name ?? describeUnit(known.unit) } : {};
+    if (value.op === 'var') observed.set(name, { index: value.index, ...unit });
+    else if (isBoolean) observed.set(name, { index: hiddenBoolean(b, name, place, value, origin) });
+    else {
+      const index = b.add(plainVariable({ name, type: 'Real', kind: 'continuous', place }, { hidden: true }));
+      b.equations.push({ left: variable(index), right: value, origin });
+      observed.set(name, { index, ...unit });
+    }
+  }
+  return observed;
+}
+
+/** Gives variables their bindings and start values. */
+function finish(b: Builder, name: string): FlatModel {
+  const read = (bound: BoundValue | undefined, unit: string): ReturnType<typeof elaborateBinding> => bound && elaborateBinding(b, bound, unitOrUndefined(unit));
+  // elaborating a binding may make constants of packages, so the list can grow
+  for (let index = 0; index < b.variables.length; index++) {
+    const v = b.variables[index];
+    const given = b.starts.get(index);
+    v.start ??= read(given?.start, v.unit);
+    v.min = read(given?.min, v.unit);
+    v.max = read(given?.max, v.unit);
+    v.nominal = read(given?.nominal, v.unit);
+    const bound = b.bindings.get(index);
+    if (!bound) continue;
+    const value = b.bindingOf(index);
+    if (value === undefined) continue;
+    checkBindingUnits(b, index, bound);
+    if (v.kind === 'constant' || v.kind === 'parameter') v.binding = value;
+    else if (v.kind !== 'assigned') {
+      b.equations.push({ left: variable(index), right: value, origin: { part: '', place: bound.scope.place, span: bound.expr.span, text: `${v.name} = ...` } });
+    } else v.start ??= value;
+  }
+  for (const v of b.variables) {
+    if (v.kind === 'parameter' && !v.binding) v.binding = v.start ?? constant(0);
+    if (v.kind === 'constant' && !v.binding && v.type !== 'String') {
+      v.binding = constant(NaN);
+      b.report(v.place, problem('error', 'no-value', `The constant ${v.name} has no value`, v.span));
+    }
+    if (v.binding && isConstant(v.binding) && Number.isNaN(v.binding.value)) v.binding = constant(NaN);
+  }
+  const problems: Problem[] = b.problems;
+  return {
+    name, variables: b.variables, equations: b.equations, initialEquations: b.initialEquations, actions: b.actions, assertions: b.assertions,
+    parts: b.parts.map((p, k) => ({ name: p.name, typeName: p.typeName, charts: b.charts.flatMap((c, j) => (c.part === k ? [j] : [])) })),
+    charts: b.charts, indexOf: b.indexOf, problems,
+  };
+}
+
+function checkBindingUnits(b: Builder, index: number, bound: BoundValue): void {
+  if (b.unitsChecked.has(bound.expr)) return;
+  b.unitsChecked.add(bound.expr);
+  const { name, unit } = b.variables[index];
+  checkAgainstUnit(bound.expr, name, unit, unitContext(b, bound.scope), (p) => b.report(bound.scope.place, p));
+}

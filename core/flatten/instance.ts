@@ -1,0 +1,95 @@
+import type { ChartSource, ClassRef, PartBehaviour } from './library';
+import type { Expr, Modification } from '../language/ast';
+
+/** The tree of parts: a node per component, a leaf per scalar. */
+export type Instance = LeafInstance | ClassInstance | ArrayInstance;
+
+export interface LeafInstance {
+  readonly kind: 'leaf';
+  /** Number of the flat variable. */
+  readonly index: number;
+}
+export interface ArrayInstance {
+  readonly kind: 'array';
+  readonly elements: readonly Instance[];
+  readonly isConnector: boolean;
+}
+export interface ClassInstance {
+  readonly kind: 'class';
+  readonly name: string;
+  readonly ref: ClassRef;
+  readonly parent?: ClassInstance;
+  readonly members: Map<string, Instance>;
+  /** Lexical home of each member's declaration, for names in its binding. */
+  readonly bodies: ClassBody[];
+  readonly isConnector: boolean;
+  readonly inner: Set<string>;
+  readonly charts: { readonly source: ChartSource; readonly states: readonly number[]; readonly whens: Map<number, number> }[];
+  /** Number of the part, in document order. */
+  readonly part: number;
+}
+
+/** A class or one of its bases, with the scope in which its equations are read. */
+export interface ClassBody {
+  readonly ref: ClassRef;
+  readonly behaviour?: PartBehaviour;
+}
+
+/** Where an expression is read. */
+export interface Scope {
+  readonly instance: ClassInstance;
+  /** Lexical class, for type and constant names. */
+  readonly home: ClassRef;
+  readonly iterators: ReadonlyMap<string, number>;
+  readonly place: string;
+}
+
+/** A modification with the scopes of its values: outer ones win over inner ones. */
+export interface Modifier {
+  readonly value?: BoundValue;
+  readonly children: ReadonlyMap<string, Modifier>;
+  readonly redeclare?: { readonly typeName: string; readonly home: ClassRef; readonly modifier: Modifier };
+}
+export interface BoundValue {
+  readonly expr: Expr;
+  readonly scope: Scope;
+  readonly each: boolean;
+  /** Number of array dimensions of components already indexed away since the value was given. */
+  readonly subscripts: readonly number[];
+}
+
+export const noModifier: Modifier = { children: new Map() };
+
+export function modifierOf(m: Modification, scope: Scope, each = false): Modifier {
+  const children = new Map<string, Modifier>();
+  for (const a of m.args) {
+    let child: Modifier;
+    if (a.redeclare) {
+      const r = a.redeclare;
+      const typeName = r.kind === 'component' ? r.typeName : (r.short?.base ?? r.name);
+      const inner = r.kind === 'component' ? r.modification : (r.short?.modification ?? { args: [] });
+      child = { children: new Map(), redeclare: { typeName, home: scope.home, modifier: modifierOf(inner, scope) } };
+    } else child = modifierOf(a.modification, scope, each || a.each);
+    const nested = a.path.slice(1).reduceRight<Modifier>((inner, name) => ({ children: new Map([[name, inner]]) }), child);
+    children.set(a.path[0], mergeModifiers(nested, children.get(a.path[0])));
+  }
+  return { children, ...(m.value && { value: { expr: m.value, scope, each, subscripts: [] } }) };
+}
+
+/** The outer modifier wins where both say something. */
+export function mergeModifiers(outer: Modifier, inner: Modifier | undefined): Modifier {
+  if (!inner) return outer;
+  if (outer.children.size === 0 && !outer.value && !outer.redeclare) return inner;
+  const children = new Map(inner.children);
+  for (const [name, m] of outer.children) children.set(name, mergeModifiers(m, inner.children.get(name)));
+  const value = outer.value ?? inner.value;
+  const redeclare = outer.redeclare ?? inner.redeclare;
+  return { children, ...(value && { value }), ...(redeclare && { redeclare }) };
+}
+
+/** The modifier of one element of an array of components. */
+export function indexModifier(m: Modifier, index: number): Modifier {
+  const value = m.value && (m.value.each ? m.value : { ...m.value, subscripts: [...m.value.subscripts, index] });
+  const children = new Map([...m.children].map(([name, child]) => [name, indexModifier(child, index)]));
+  return { children, ...(value && { value }), ...(m.redeclare && { redeclare: m.redeclare }) };
+}

@@ -1,0 +1,319 @@
+import type { ComponentElement, Expr } from '../language/ast';
+import { problem, type Span } from '../language/diagnostics';
+import { nearestName } from '../language/nearest';
+import { printModification } from '../language/print';
+import { parseUnit } from '../language/units';
+import { plainVariable, type Builder } from './builder';
+import { elaborate, elaborateScalar, structuralInteger } from './elaborate';
+import { zero } from './flat-expression';
+import type { FlatVariable, ValueType } from './flat-model';
+import {
+  indexModifier, mergeModifiers, modifierOf, noModifier, type ArrayInstance, type ClassBody, type ClassInstance, type Instance, type Modifier, type Scope,
+} from './instance';
+import { findClass, type ClassRef } from './library';
+
+const builtins: ReadonlySet<string> = new Set(['Real', 'Integer', 'Boolean', 'String']);
+const deepest = 60;
+
+/** One declaration of a class or of one of its bases. */
+interface Declaration {
+  readonly element: ComponentElement;
+  readonly home: ClassRef;
+  /** From extends clauses, outermost first. */
+  readonly modifier: Modifier | undefined;
+}
+
+interface Context {
+  readonly parent?: ClassInstance;
+  readonly prefix: string;
+  readonly depth: number;
+  readonly variability: ComponentElement['variability'];
+  readonly causality: ComponentElement['causality'];
+  readonly isFlow: boolean;
+  readonly isProtected: boolean;
+  readonly isConnector: boolean;
+}
+
+export const rootContext: Context = {
+  prefix: '', depth: 0, variability: 'continuous', causality: 'none', isFlow: false, isProtected: false, isConnector: false,
+};
+
+const scopeOf = (instance: ClassInstance, home: ClassRef): Scope => ({ instance, home, iterators: new Map(), place: home.place });
+
+/** Makes the instance tree below a class. */
+export function instantiateClass(b: Builder, ref: ClassRef, name: string, modifier: Modifier, context: Context): ClassInstance {
+  const bodies: ClassBody[] = [];
+  const instance: ClassInstance = {
+    kind: 'class', name, ref, members: new Map(), bodies, inner: new Set(), charts: [],
+    isConnector: context.isConnector || ref.definition.classKind === 'connector', part: b.parts.length,
+    ...(context.parent && { parent: context.parent }),
+  };
+  b.parts.push({ name, typeName: ref.definition.name, instance });
+  if (context.depth > deepest) {
+    b.report(ref.place, problem('error', 'endless', `${ref.definition.name} contains itself, directly or through its parts`, ref.definition.nameSpan));
+    return instance;
+  }
+  const declarations = new Map<string, Declaration>();
+  collect(b, instance, ref, undefined, declarations, bodies, 0);
+  const pending = new Map<string, () => void>();
+  b.pending.set(instance, pending);
+  for (const [member, declaration] of declarations) {
+    pending.set(member, () => {
+      const made = instantiateComponent(b, instance, declaration, modifier.children.get(member), context);
+      if (made) instance.members.set(member, made);
+    });
+  }
+  for (const member of declarations.keys()) {
+    const make = pending.get(member);
+    pending.delete(member);
+    make?.();
+  }
+  for (const body of bodies) instantiateCharts(b, instance, body);
+  for (const [member, m] of modifier.children) {
+    if (declarations.has(member) || m.redeclare) continue;
+    const bound = firstValue(m);
+    const near = nearestName(member, declarations.keys());
+    if (bound) {
+      b.report(bound.scope.place, problem('error', 'unknown-name', `${ref.definition.name} has no ${member} to change${near ? `; did you mean ${near}?` : ''}`, bound.expr.span));
+    }
+  }
+  return instance;
+}
+
+const firstValue = (m: Modifier): { scope: Scope; expr: Expr } | undefined =>
+  m.value ?? [...m.children.values()].map(firstValue).find((v) => v !== undefined);
+
+/** Gathers the declarations of a class with those of its bases, and the bodies whose equations hold. */
+function collect(
+  b: Builder, instance: ClassInstance, ref: ClassRef, modifier: Modifier | undefined, into: Map<string, Declaration>, bodies: ClassBody[], depth: number,
+): void {
+  if (depth > deepest) {
+    b.report(ref.place, problem('error', 'endless', `${ref.definition.name} extends itself`, ref.definition.nameSpan));
+    return;
+  }
+  const { definition } = ref;
+  if (definition.short) {
+    const base = findClass(b.library, ref.parent, definition.short.base, 0, true);
+    const own = modifierOf(definition.short.modification, scopeOf(instance, ref));
+    if (base) collect(b, instance, base, modifier ? mergeModifiers(modifier, own) : own, into, bodies, depth + 1);
+    return;
+  }
+  for (const e of definition.elements) {
+    if (e.kind === 'extends') {
+      const base = findClass(b.library, ref, e.base, 0, true) ?? (ref.parent && findClass(b.library, ref.parent, e.base));
+      if (builtins.has(e.base)) continue;
+      if (!base) {
+        b.report(ref.place, problem('error', 'unknown-type', `There is no class ${e.base} to extend`, e.span));
+        continue;
+      }
+      const own = modifierOf(e.modification, scopeOf(instance, ref));
+      collect(b, instance, base, modifier ? mergeModifiers(modifier, own) : own, into, bodies, depth + 1);
+    } else if (e.kind === 'component') {
+      if (into.has(e.name) && into.get(e.name)!.home === ref && !e.redeclare) {
+        b.report(ref.elementPlace?.(e.name) ?? ref.place, problem('error', 'duplicate-name', `${e.name} is declared twice in ${definition.name}`, e.nameSpan));
+      }
+      const before = into.get(e.name);
+      into.set(e.name, { element: e, home: ref, modifier: modifier?.children.get(e.name) ?? (e.redeclare ? before?.modifier : undefined) });
+    }
+  }
+  bodies.push({ ref, ...(ref.behaviour && { behaviour: ref.behaviour }) });
+}
+
+function instantiateComponent(b: Builder, instance: ClassInstance, d: Declaration, outer: Modifier | undefined, context: Context): Instance | undefined {
+  const { element, home } = d;
+  const scope = scopeOf(instance, home);
+  const place = home.elementPlace?.(element.name) ?? home.place;
+  if (element.condition) {
+    const value = elaborateScalar(b, element.condition, scope);
+    const known = value && b.structural(value);
+    if (known === undefined) {
+      b.report(place, problem('error', 'not-constant', `The condition of ${element.name} must be known before the run`, element.condition.span));
+      return undefined;
+    }
+    if (!known) return undefined;
+  }
+  if (element.outer && !element.inner) {
+    const found = findInner(instance, element.name);
+    if (found) return found;
+    b.report(place, problem('error', 'no-inner', `No enclosing part declares inner ${element.name}`, element.nameSpan));
+  }
+  if (element.inner) instance.inner.add(element.name);
+  let modifier = mergeModifiers(d.modifier ?? noModifier, modifierOf(element.modification, scope));
+  if (outer) modifier = mergeModifiers(outer, modifier);
+  const typeName = modifier.redeclare?.typeName ?? element.typeName;
+  const typeHome = modifier.redeclare?.home ?? home;
+  if (modifier.redeclare) modifier = mergeModifiers(modifier.redeclare.modifier, { children: modifier.children, ...(modifier.value && { value: modifier.value }) });
+  const type = resolveType(b, typeName, typeHome, modifier, instance);
+  if (!type) {
+    const names = [...builtins, ...b.library.top.keys()];
+    const near = nearestName(typeName, names);
+    b.report(place, problem('error', 'unknown-type', `There is no type ${typeName}${near ? `; did you mean ${near}?` : ''}`, element.typeSpan,
+      near ? [{ title: `Change to ${near}`, span: element.typeSpan, text: near }] : undefined));
+    return undefined;
+  }
+  modifier = type.modifier;
+  const dimensions = [...element.dimensions, ...type.dimensions];
+  const inner: Context = {
+    parent: instance, prefix: context.prefix, depth: context.depth + 1,
+    variability: stricter(context.variability, element.variability),
+    causality: element.causality !== 'none' ? element.causality : type.causality !== 'none' ? type.causality : context.isConnector ? context.causality : 'none',
+    isFlow: context.isFlow || element.flow === 'flow',
+    isProtected: context.isProtected || element.protected,
+    isConnector: type.ref?.definition.classKind === 'connector' || (context.isConnector && type.ref !== undefined),
+  };
+  const fullName = instance.name === '' ? element.name : `${instance.name}.${element.name}`;
+  const one = (name: string, m: Modifier): Instance =>
+    type.ref && !type.literals
+      ? instantiateClass(b, type.ref, name, m, inner)
+      : { kind: 'leaf', index: addLeaf(b, name, type.builtin, type.literals, m, inner, element, place, scope) };
+  const expand = (name: string, m: Modifier, k: number): Instance => {
+    if (k >= dimensions.length) return one(name, m);
+    const size = sizeOf(b, dimensions[k], k, m, scope, element, place);
+    const elements = Array.from({ length: size }, (_, j) => {
+      const at = indexModifier(m, j + 1);
+      const open = k > 0 ? `${name.slice(0, -1)},${j + 1}]` : `${name}[${j + 1}]`;
+      return expand(open, at, k + 1);
+    });
+    return { kind: 'array', elements, isConnector: inner.isConnector } satisfies ArrayInstance;
+  };
+  return expand(fullName, modifier, 0);
+}
+
+const maximumSize = 200_000;
+
+function sizeOf(b: Builder, dimension: Expr, k: number, m: Modifier, scope: Scope, element: ComponentElement, place: string): number {
+  if (dimension.kind === 'colon') {
+    let value = m.value && elaborate(b, m.value.expr, m.value.scope);
+    for (const s of m.value?.subscripts ?? []) value = Array.isArray(value) ? value[s - 1] : undefined;
+    if (Array.isArray(value)) return value.length;
+    b.report(place, problem('error', 'no-size', `The size of ${element.name}[:] must follow from its value`, dimension.span));
+    return 0;
+  }
+  const n = structuralInteger(b, dimension, scope, `The size of ${element.name}`);
+  if (n !== undefined && n >= 0 && n <= maximumSize) return n;
+  if (n !== undefined) b.report(place, problem('error', 'size', `${element.name} cannot have ${n} elements`, dimension.span));
+  return 0;
+}
+
+const order: readonly ComponentElement['variability'][] = ['constant', 'parameter', 'discrete', 'continuous'];
+const stricter = (a: ComponentElement['variability'], c: ComponentElement['variability']): ComponentElement['variability'] =>
+  order.indexOf(a) < order.indexOf(c) ? a : c;
+
+function findInner(instance: ClassInstance, name: string): Instance | undefined {
+  for (let at = instance.parent; at; at = at.parent) if (at.inner.has(name)) return at.members.get(name);
+  return undefined;
+}
+
+interface ResolvedType {
+  readonly ref?: ClassRef;
+  readonly builtin: ValueType;
+  readonly literals?: readonly string[];
+  readonly dimensions: readonly Expr[];
+  readonly causality: ComponentElement['causality'];
+  readonly modifier: Modifier;
+}
+
+/** Follows `type Voltage = Real(unit = "V")` down to a builtin type or a class. */
+function resolveType(b: Builder, name: string, home: ClassRef, modifier: Modifier, instance: ClassInstance): ResolvedType | undefined {
+  let causality: ComponentElement['causality'] = 'none';
+  const dimensions: Expr[] = [];
+  let at = name;
+  let from: ClassRef | undefined = home;
+  let merged = modifier;
+  for (let depth = 0; depth < deepest; depth++) {
+    if (builtins.has(at)) return { builtin: at as ValueType, dimensions, causality, modifier: merged };
+    const ref: ClassRef | undefined = findClass(b.library, from, at);
+    if (!ref) return undefined;
+    if (ref.definition.enumeration) return { ref, builtin: 'enumeration', literals: ref.definition.enumeration, dimensions, causality, modifier: merged };
+    const { short } = ref.definition;
+    const base = short?.base ?? onlyBase(ref);
+    if (base === undefined || (!short && !builtins.has(base))) return { ref, builtin: 'Real', dimensions, causality, modifier: merged };
+    if (short) {
+      const target = builtins.has(short.base) ? undefined : findClass(b.library, ref.parent, short.base);
+      if (target && !target.definition.short && !target.definition.enumeration && !builtins.has(onlyBase(target) ?? '')) {
+        return { ref, builtin: 'Real', dimensions: [...dimensions, ...short.dimensions], causality, modifier: merged };
+      }
+      if (short.causality !== 'none') causality = short.causality;
+      dimensions.push(...short.dimensions);
+      merged = mergeModifiers(merged, modifierOf(short.modification, scopeOf(instance, ref)));
+    } else {
+      const e = ref.definition.elements.find((x) => x.kind === 'extends')!;
+      merged = mergeModifiers(merged, modifierOf(e.kind === 'extends' ? e.modification : { args: [] }, scopeOf(instance, ref)));
+    }
+    at = base;
+    from = ref.parent;
+  }
+  return undefined;
+}
+
+const onlyBase = (ref: ClassRef): string | undefined => {
+  const e = ref.definition.elements.find((x) => x.kind === 'extends');
+  return e?.kind === 'extends' && builtins.has(e.base) ? e.base : undefined;
+};
+
+function addLeaf(
+  b: Builder, name: string, type: ValueType, literals: readonly string[] | undefined, m: Modifier, context: Context, element: ComponentElement, place: string, scope: Scope,
+): number {
+  const unit = textOf(m.children.get('unit')) ?? '';
+  const unitProblem = parseUnit(unit);
+  const span: Span = element.nameSpan;
+  if (typeof unitProblem === 'string') b.report(place, problem('error', 'unknown-unit', `The unit of ${element.name}: ${unitProblem}`, span));
+  const fixed = m.children.get('fixed')?.value;
+  const kind: FlatVariable['kind'] =
+    context.variability === 'constant' || context.variability === 'parameter' ? context.variability
+      : context.variability === 'discrete' || type !== 'Real' ? 'discrete' : 'continuous';
+  const index = b.add(plainVariable(
+    { name, type, kind, place, span },
+    {
+      unit, displayUnit: textOf(m.children.get('displayUnit')) ?? '', note: element.description,
+      isProtected: context.isProtected, isInput: context.causality === 'input', isOutput: context.causality === 'output',
+      fixed: fixed?.expr.kind === 'boolean' ? fixed.expr.value : kind === 'parameter' || kind === 'constant',
+      ...(literals && { literals }),
+    },
+  ));
+  if (context.isFlow) b.flows.add(index);
+  const attributes: { start?: NonNullable<Modifier['value']>; min?: NonNullable<Modifier['value']>; max?: NonNullable<Modifier['value']>; nominal?: NonNullable<Modifier['value']> } = {};
+  for (const key of ['start', 'min', 'max', 'nominal'] as const) {
+    const value = m.children.get(key)?.value;
+    if (value) attributes[key] = value;
+  }
+  b.starts.set(index, attributes);
+  if (m.value) {
+    if (type === 'String') b.variables[index].text = m.value.expr.kind === 'string' ? m.value.expr.value : printModification({ args: [], value: m.value.expr });
+    else b.bindings.set(index, m.value);
+  }
+  void scope;
+  return index;
+}
+
+const textOf = (m: Modifier | undefined): string | undefined => {
+  let e = m?.value?.expr;
+  const subscripts = m?.value?.subscripts ?? [];
+  for (const k of subscripts) if (e?.kind === 'array') e = e.elements[k - 1];
+  return e?.kind === 'string' ? e.value : undefined;
+};
+
+/** Gives every state of a chart its Boolean variable, so that `in(...)` is an ordinary reference. */
+function instantiateCharts(b: Builder, instance: ClassInstance, body: ClassBody): void {
+  for (const source of body.behaviour?.charts ?? []) {
+    const base = instance.name === '' ? source.name : `${instance.name}.${source.name}`;
+    const states = source.states.map((s) =>
+      b.add(plainVariable({ name: `${base}.${statePath(source.states, s)}`, type: 'Boolean', kind: 'assigned', place: s.place }, { hidden: true })));
+    states.forEach((index) => (b.variables[index].start = zero));
+    instance.charts.push({ source, states, whens: new Map() });
+  }
+}
+
+export function statePath(states: readonly { name: string; parent: number }[], state: { name: string; parent: number }): string {
+  return state.parent < 0 ? state.name : `${statePath(states, states[state.parent])}.${state.name}`;
+}
+
+/** The constants of a package, made when one is first used. */
+export function instantiateConstants(b: Builder, owner: ClassRef): ClassInstance {
+  const constants = owner.definition.elements.filter((e) => e.kind !== 'component' || e.variability === 'constant');
+  const reduced: ClassRef = { ...owner, definition: { ...owner.definition, elements: constants, equations: [], classKind: 'package' } };
+  const made = instantiateClass(b, reduced, owner.path, noModifier, { ...rootContext, isProtected: true });
+  b.parts.pop();
+  return made;
+}
+

@@ -1,0 +1,134 @@
+import type { ClassDefinition, ComponentElement, Element, Expr, Modification, Statement } from '../language/ast';
+
+/** A class with its lexical home, where the names in it are looked up. */
+export interface ClassRef {
+  readonly definition: ClassDefinition;
+  readonly parent?: ClassRef;
+  /** Dotted name from the top of the library. */
+  readonly path: string;
+  /** Address of its texts in problems. */
+  readonly place: string;
+  /** Address of one declaration, where it differs from `place`. */
+  readonly elementPlace?: (name: string) => string | undefined;
+  readonly behaviour?: PartBehaviour;
+}
+
+/** What a part type has besides equations. Texts are parsed, names not yet resolved. */
+export interface PartBehaviour {
+  readonly charts: readonly ChartSource[];
+  readonly messagePorts: readonly MessagePort[];
+  readonly messageLinks: readonly MessageLink[];
+}
+export interface MessagePort {
+  readonly name: string;
+  readonly messages: readonly string[];
+  readonly direction: 'in' | 'out';
+}
+export interface MessageLink {
+  readonly from: string;
+  readonly to: string;
+  readonly place: string;
+}
+export interface ChartSource {
+  readonly name: string;
+  readonly place: string;
+  readonly parallel: boolean;
+  readonly states: readonly StateSource[];
+  readonly transitions: readonly TransitionSource[];
+}
+export interface StateSource {
+  readonly name: string;
+  /** Index of the enclosing state, -1 at the top. */
+  readonly parent: number;
+  readonly parallel: boolean;
+  readonly initial: boolean;
+  readonly entry: readonly Statement[];
+  readonly exit: readonly Statement[];
+  readonly place: string;
+}
+export interface TransitionSource {
+  readonly from: number;
+  readonly to: number;
+  readonly trigger:
+    | { readonly kind: 'message'; readonly message: string }
+    | { readonly kind: 'after'; readonly delay: Expr }
+    | { readonly kind: 'when'; readonly condition: Expr }
+    | { readonly kind: 'completion' };
+  readonly guard?: Expr;
+  readonly effect: readonly Statement[];
+  readonly place: string;
+}
+
+export interface ClassLibrary {
+  readonly top: ReadonlyMap<string, ClassRef>;
+}
+
+export function libraryOf(classes: readonly ClassRef[]): ClassLibrary {
+  return { top: new Map(classes.map((c) => [c.definition.name, c])) };
+}
+
+/** Classes of a parsed file as a library. */
+export const libraryOfFile = (classes: readonly ClassDefinition[], place: string): ClassLibrary =>
+  libraryOf(classes.map((definition) => ({ definition, path: definition.name, place })));
+
+const childCache = new WeakMap<ClassRef, Map<string, ClassRef>>();
+
+/** Classes declared directly in a class. */
+export function nestedClasses(ref: ClassRef): ReadonlyMap<string, ClassRef> {
+  let found = childCache.get(ref);
+  if (!found) {
+    found = new Map();
+    for (const e of ref.definition.elements) {
+      if (e.kind === 'class') found.set(e.name, { definition: e, parent: ref, path: `${ref.path}.${e.name}`, place: ref.place });
+    }
+    childCache.set(ref, found);
+  }
+  return found;
+}
+
+/** A class inside another, inherited ones included. */
+export function memberClass(library: ClassLibrary, ref: ClassRef, name: string, depth = 0): ClassRef | undefined {
+  const own = nestedClasses(ref).get(name);
+  if (own || depth > 30) return own;
+  if (ref.definition.short) {
+    const base = findClass(library, ref.parent, ref.definition.short.base, depth + 1);
+    return base && memberClass(library, base, name, depth + 1);
+  }
+  for (const e of ref.definition.elements) {
+    if (e.kind !== 'extends' || e.base === name) continue;
+    const base = findClass(library, ref, e.base, depth + 1, true);
+    const inherited = base && memberClass(library, base, name, depth + 1);
+    if (inherited) return inherited;
+  }
+  return undefined;
+}
+
+/** Looks a dotted class name up from inside `home` outwards, then among the top classes. */
+export function findClass(library: ClassLibrary, home: ClassRef | undefined, name: string, depth = 0, forExtends = false): ClassRef | undefined {
+  const [first, ...rest] = name.replace(/^\./, '').split('.');
+  let start: ClassRef | undefined;
+  if (!name.startsWith('.')) {
+    for (let at = home; at && !start; at = at.parent) {
+      start = forExtends && at === home ? nestedClasses(at).get(first) : memberClass(library, at, first, depth);
+      start ??= importedClass(library, at, first, depth);
+    }
+  }
+  start ??= library.top.get(first);
+  return rest.reduce<ClassRef | undefined>((at, part) => at && memberClass(library, at, part, depth), start);
+}
+
+function importedClass(library: ClassLibrary, at: ClassRef, name: string, depth: number): ClassRef | undefined {
+  for (const e of at.definition.elements) {
+    if (e.kind !== 'import' || depth > 20) continue;
+    const last = e.path.split('.').at(-1);
+    if (e.wildcard ? false : (e.alias ?? last) === name) return findClass(library, undefined, `.${e.path}`, depth + 1);
+    if (e.wildcard) {
+      const home = findClass(library, undefined, `.${e.path}`, depth + 1);
+      const found = home && nestedClasses(home).get(name);
+      if (found) return found;
+    }
+  }
+  return undefined;
+}
+
+export type { ClassDefinition, ComponentElement, Element, Modification };

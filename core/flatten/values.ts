@@ -1,0 +1,69 @@
+import { add, binary, choose, constant, multiply, type FlatExpr } from './flat-expression';
+
+/** A value of the language during flattening: a scalar expression, or a (nested) array of values. */
+export type Value = FlatExpr | readonly Value[];
+
+export const isArray = (v: Value): v is readonly Value[] => Array.isArray(v);
+
+export class ShapeError extends Error {}
+
+export function shapeOf(v: Value): number[] {
+  return isArray(v) ? [v.length, ...(v.length ? shapeOf(v[0]) : [])] : [];
+}
+
+const describeShape = (shape: readonly number[]): string => (shape.length === 0 ? 'a single value' : `size [${shape.join(', ')}]`);
+
+export const mapValue = (v: Value, f: (x: FlatExpr) => FlatExpr): Value => (isArray(v) ? v.map((x) => mapValue(x, f)) : f(v));
+
+export function flattenValue(v: Value): FlatExpr[] {
+  return isArray(v) ? v.flatMap(flattenValue) : [v];
+}
+
+export function zipValues(a: Value, b: Value, f: (x: FlatExpr, y: FlatExpr) => FlatExpr, what: string): Value {
+  if (isArray(a) && isArray(b)) {
+    if (a.length !== b.length) throw new ShapeError(`${what}: the sides have ${describeShape(shapeOf(a))} and ${describeShape(shapeOf(b))}`);
+    return a.map((x, k) => zipValues(x, b[k], f, what));
+  }
+  if (isArray(a) || isArray(b)) throw new ShapeError(`${what}: the sides have ${describeShape(shapeOf(a))} and ${describeShape(shapeOf(b))}`);
+  return f(a, b);
+}
+
+export const sumOf = (terms: readonly FlatExpr[]): FlatExpr => terms.reduce(add, constant(0));
+
+const dot = (a: readonly Value[], b: readonly Value[]): FlatExpr => {
+  if (a.length !== b.length) throw new ShapeError(`A product of vectors of ${a.length} and ${b.length} elements`);
+  return sumOf(a.map((x, k) => multiply(x as FlatExpr, b[k] as FlatExpr)));
+};
+
+export const transpose = (m: readonly Value[]): Value[] =>
+  m.length === 0 ? [] : (m[0] as readonly Value[]).map((_, j) => m.map((row) => (row as readonly Value[])[j]));
+
+/** `*` of the Modelica language, section 10.6.5. */
+export function multiplyValues(a: Value, b: Value): Value {
+  if (!isArray(a)) return isArray(b) ? mapValue(b, (x) => multiply(a, x)) : multiply(a, b);
+  if (!isArray(b)) return mapValue(a, (x) => multiply(x, b));
+  const da = shapeOf(a).length;
+  const db = shapeOf(b).length;
+  if (da === 1 && db === 1) return dot(a, b);
+  if (da === 2 && db === 1) return a.map((row) => dot(row as readonly Value[], b));
+  const columns = transpose(b);
+  if (da === 1 && db === 2) return columns.map((column) => dot(a, column as readonly Value[]));
+  if (da === 2 && db === 2) return a.map((row) => columns.map((column) => dot(row as readonly Value[], column as readonly Value[])));
+  throw new ShapeError('A product of arrays of more than two dimensions');
+}
+
+/** Operators that work element by element; a scalar meets every element where the dotted form or `*`, `/` allow it. */
+export function elementwise(op: Parameters<typeof binary>[0], a: Value, b: Value, what: string, broadcast: boolean): Value {
+  if (broadcast && isArray(a) !== isArray(b)) {
+    return isArray(a) ? mapValue(a, (x) => binary(op, x, b as FlatExpr)) : mapValue(b, (y) => binary(op, a as FlatExpr, y));
+  }
+  return zipValues(a, b, (x, y) => binary(op, x, y), what);
+}
+
+export const chooseValue = (c: FlatExpr, a: Value, b: Value): Value => zipValues(a, b, (x, y) => choose(c, x, y), 'A conditional value');
+
+export function fillValue(value: Value, sizes: readonly number[]): Value {
+  if (sizes.length === 0) return value;
+  const [n, ...rest] = sizes;
+  return Array.from({ length: Math.max(0, n) }, () => fillValue(value, rest));
+}

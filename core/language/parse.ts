@@ -1,0 +1,106 @@
+import type { ClassDefinition, Equation, Expr, Modification, Statement } from './ast';
+import { problem, type Problem } from './diagnostics';
+import { lex, type Comment } from './lexer';
+import { parseClass, parseComposition, parseModificationArguments, atClass } from './parse-class';
+import { parseExpression } from './parse-expression';
+import { parseStatements } from './parse-body';
+import { tokenStream, tokenText, type TokenStream } from './token-stream';
+
+export interface Parsed<T> {
+  readonly value: T;
+  readonly problems: readonly Problem[];
+  readonly comments: readonly Comment[];
+}
+
+/** Nesting deeper than this is refused, so that no text can exhaust the stack. */
+const deepest = 400;
+
+function tooDeep(text: string): { start: number; end: number } | undefined {
+  let depth = 0;
+  for (let i = 0; i < text.length; i++) {
+    const c = text[i];
+    if (c === '(' || c === '{' || c === '[') depth++;
+    else if (c === ')' || c === '}' || c === ']') depth--;
+    if (depth > deepest) return { start: i, end: i + 1 };
+  }
+  return undefined;
+}
+
+function run<T>(text: string, parse: (s: TokenStream) => T, empty: T): Parsed<T> {
+  const deep = tooDeep(text);
+  if (deep) return { value: empty, problems: [problem('error', 'too-deep', `Brackets are nested more than ${deepest} deep`, deep)], comments: [] };
+  const { tokens, comments, problems } = lex(text);
+  const s = tokenStream(tokens, problems);
+  const value = parse(s);
+  if (s.peek().kind !== 'end-of-text') s.report('unexpected', `${tokenText(s.peek())} cannot stand here`);
+  return { value, problems, comments };
+}
+
+/** One expression, such as a guard, a limit or a start value. */
+export const parseExpressionText = (text: string): Parsed<Expr> =>
+  run(text, parseExpression, { kind: 'error', span: { start: 0, end: text.length } });
+
+/** Statements, such as the effect of a transition. */
+export const parseStatementsText = (text: string): Parsed<readonly Statement[]> => run(text, parseStatements, []);
+
+/** The changed values of a part: `a = 1, b(start = 2)`. */
+export const parseModificationText = (text: string): Parsed<Modification> => {
+  const shifted = run<Modification>(`(${text})`, parseModificationArguments, { args: [] });
+  return { ...shifted, problems: shifted.problems.map((p) => (p.span ? { ...p, span: { start: p.span.start - 1, end: p.span.end - 1 } } : p)) };
+};
+
+export type PhysicsText = Pick<ClassDefinition, 'elements' | 'equations' | 'initialEquations' | 'algorithms' | 'initialAlgorithms'>;
+
+/**
+ * The physics text of a part type: equations, optionally in sections (`equation`, `initial equation`, `algorithm`).
+ * A text that starts without a section word starts with equations.
+ */
+export function parsePhysicsText(text: string): Parsed<PhysicsText> {
+  const empty: PhysicsText = { elements: [], equations: [], initialEquations: [], algorithms: [], initialAlgorithms: [] };
+  const parse = (s: TokenStream): PhysicsText => {
+    const body = parseComposition(s);
+    return body;
+  };
+  const first = lex(text).tokens[0];
+  const sectioned = first.kind === 'keyword' && ['equation', 'initial', 'algorithm', 'parameter', 'constant', 'protected', 'public'].includes(first.text);
+  if (sectioned || first.kind === 'end-of-text') return run(text, parse, empty);
+  // keep the spans: the section word takes the place of nothing
+  const prefix = 'equation ';
+  const shifted = run(prefix + text, parse, empty);
+  return shiftSpans(shifted, -prefix.length);
+}
+
+/** Moves every span of a tree by the same distance. */
+function shiftSpans<T>(node: T, by: number): T {
+  if (Array.isArray(node)) return node.map((n) => shiftSpans(n, by)) as T;
+  if (node === null || typeof node !== 'object') return node;
+  const copy: Record<string, unknown> = {};
+  for (const [key, value] of Object.entries(node)) {
+    copy[key] = typeof value === 'number' && (key === 'start' || key === 'end') ? value + by : shiftSpans(value, by);
+  }
+  return copy as T;
+}
+
+/** A whole file: class definitions, each ended by `;`, after an optional `within`. */
+export function parseFile(text: string): Parsed<readonly ClassDefinition[]> {
+  return run<readonly ClassDefinition[]>(
+    text,
+    (s) => {
+      const classes: ClassDefinition[] = [];
+      if (s.accept('within')) s.recover(new Set());
+      while (s.peek().kind !== 'end-of-text') {
+        s.accept('final');
+        if (!atClass(s)) {
+          s.report('expected-class', `Expected a class such as "model Name ... end Name;", but found ${tokenText(s.peek())}`);
+          s.next();
+          s.recover(new Set(['model', 'block', 'class', 'connector', 'record', 'type', 'function', 'package']));
+          continue;
+        }
+        classes.push(parseClass(s, { redeclare: false, replaceable: false }));
+        s.expect(';', 'A class');
+      }
+      return classes;
+    },
+    [],
+  );
+}

@@ -1,0 +1,322 @@
+import type { Expr, RefExpr } from './ast';
+import { problem, type Fix, type Problem, type Span } from './diagnostics';
+import { printExpression } from './print';
+import {
+  convertValue, describeUnit, dimensionless, divideUnits, multiplyUnits, parseUnit, powerUnit, sameDimension, sameUnit, unitOrUndefined, type Unit,
+} from './units';
+
+/**
+ * What is known about the unit of a value. `free` units carry a number somebody wrote by hand (`60 * f`), so that only
+ * their dimension can be checked, not their scale. `undefined`: any unit.
+ */
+export interface UnitKnowledge {
+  readonly unit: Unit;
+  readonly free: boolean;
+  /** The unit as written, where the value is a single quantity. */
+  readonly name?: string;
+}
+
+export interface UnitContext {
+  /** The declared unit of a quantity, or undefined when it has none (or is unknown). */
+  unitOf(ref: RefExpr): string | undefined;
+}
+
+const sameArgument = new Set(['abs', 'pre', 'min', 'max', 'mod', 'rem', 'noEvent', 'smooth', 'sum', 'delay', 'previous', 'hold', 'fill', 'integer', 'floor', 'ceil', 'homotopy']);
+const pureNumber = new Set(['exp', 'log', 'log10', 'sinh', 'cosh', 'tanh', 'sin', 'cos', 'tan', 'asin', 'acos', 'atan']);
+
+/** The units of an expression and every clash inside it. */
+export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem) => void): UnitKnowledge | undefined {
+  const second: Unit = { dimension: [0, 0, 1, 0, 0, 0, 0], scale: 1, offset: 0 };
+  const known = (unit: Unit, free = false, name?: string): UnitKnowledge => ({ unit, free, ...(name && { name }) });
+
+  const meet = (a: Expr, b: Expr, verb: string, span: Span): UnitKnowledge | undefined => {
+    const ua = visit(a);
+    const ub = visit(b);
+    if (!ua || !ub) return ua ?? ub;
+    const p = clash(ua, ub, a, b, verb, span);
+    if (p) report(p);
+    return ua.free ? ub : ua;
+  };
+
+  const visit = (e: Expr): UnitKnowledge | undefined => {
+    switch (e.kind) {
+      case 'number': {
+        if (e.unit === undefined) return undefined;
+        const unit = parseUnit(e.unit);
+        if (typeof unit === 'string') report(problem('error', 'unknown-unit', `The unit '${e.unit}': ${unit}`, e.span));
+        // a number with a unit takes the scale its context needs (see elaborateUnits)
+        return typeof unit === 'object' ? known(unit, true) : undefined;
+      }
+      case 'ref': {
+        if (e.parts.length === 1 && e.parts[0].name === 'time') return known(second, false, 's');
+        e.parts.forEach((p) => p.subscripts.forEach(visit));
+        const name = context.unitOf(e);
+        const unit = unitOrUndefined(name);
+        return unit ? known(unit, false, name) : undefined;
+      }
+      case 'unary':
+        return visit(e.operand);
+      case 'binary':
+        return binary(e);
+      case 'if': {
+        e.branches.forEach((b) => visit(b.condition));
+        const values = [...e.branches.map((b) => b.value), e.otherwise];
+        return values.slice(1).reduce<UnitKnowledge | undefined>((u, value, k) => {
+          const uv = visit(value);
+          if (!u || !uv) return u ?? uv;
+          const p = clash(u, uv, values[k], value, 'chooses between', value.span);
+          if (p) report(p);
+          return u;
+        }, visit(values[0]));
+      }
+      case 'call':
+        return call(e);
+      case 'array':
+        return e.elements.map(visit).find((u) => u !== undefined);
+      case 'comprehension':
+        return visit(e.body);
+      case 'range':
+        [e.start, e.step, e.stop].forEach((x) => x && visit(x));
+        return undefined;
+      default:
+        return undefined;
+    }
+  };
+
+  const binary = (e: Extract<Expr, { kind: 'binary' }>): UnitKnowledge | undefined => {
+    switch (e.op) {
+      case '+': case '.+':
+      case '-': case '.-': {
+        const result = meet(e.left, e.right, e.op.endsWith('+') ? 'adds' : 'subtracts', e.span);
+        if (!result || result.unit.offset === 0) return result;
+        // the difference of two temperatures has no offset any more; a number added by hand leaves it open
+        const plain = [e.left, e.right].some((x) => visitQuiet(x) === undefined);
+        return { ...result, unit: { ...result.unit, offset: 0 }, free: result.free || plain };
+      }
+      case '<': case '<=': case '>': case '>=': case '==': case '<>':
+        meet(e.left, e.right, 'compares', e.span);
+        return undefined;
+      case 'and': case 'or':
+        visit(e.left);
+        visit(e.right);
+        return undefined;
+      case '*': case '.*':
+      case '/': case './': {
+        const left = visit(e.left);
+        const right = visit(e.right);
+        const divide = e.op.endsWith('/');
+        const literal = (x: Expr): boolean => x.kind === 'number' && x.unit === undefined;
+        const number = (x: Expr): UnitKnowledge | undefined => (isNumber(x) ? known(dimensionless, true) : undefined);
+        const ul = left ?? number(e.left);
+        const ur = right ?? number(e.right);
+        if (!ul || !ur) return undefined;
+        const unit = divide ? divideUnits(ul.unit, ur.unit) : multiplyUnits(ul.unit, ur.unit);
+        const halves = [e.left, e.right].some((x) => literal(x) && x.kind === 'number' && (x.value === 0.5 || x.value === 2));
+        return known(unit, (ul.free || ur.free) && !(halves && (left ? !left.free : true) && (right ? !right.free : true)));
+      }
+      case '^': case '.^': {
+        const base = visit(e.left);
+        visit(e.right);
+        if (!base) return undefined;
+        const exponent = constantOf(e.right);
+        if (exponent === undefined) return sameDimension(base.unit, dimensionless) ? base : undefined;
+        return known(powerUnit(base.unit, exponent), base.free);
+      }
+    }
+  };
+
+  const call = (e: Extract<Expr, { kind: 'call' }>): UnitKnowledge | undefined => {
+    const args = e.args.map(visit);
+    e.named.forEach((n) => visit(n.value));
+    if (e.callee === 'der') return args[0] && known(divideUnits(args[0].unit, second), args[0].free);
+    if (e.callee === 'sqrt') return args[0] && known(powerUnit(args[0].unit, 0.5), args[0].free);
+    if (e.callee === 'convert' && e.args[1]?.kind === 'string') {
+      const to = parseUnit(e.args[1].value);
+      if (typeof to !== 'object') {
+        report(problem('error', 'unknown-unit', `convert needs a unit: ${to ?? 'none is given'}`, e.args[1].span));
+        return undefined;
+      }
+      if (args[0] && !sameDimension(args[0].unit, to)) {
+        report(problem('error', 'unit-clash', `${printExpression(e.args[0])} is in ${nameOf(args[0])} and cannot be converted to ${e.args[1].value}`, e.span));
+      }
+      return known(to, false, e.args[1].value);
+    }
+    if (e.callee === 'atan2') {
+      if (args[0] && args[1]) {
+        const p = clash(args[0], args[1], e.args[0], e.args[1], 'compares', e.span);
+        if (p) report(p);
+      }
+      return known(dimensionless, true);
+    }
+    if (pureNumber.has(e.callee)) {
+      if (args[0] && !sameDimension(args[0].unit, dimensionless)) {
+        report(problem('error', 'unit-clash', `${e.callee} needs a plain number, but ${printExpression(e.args[0])} is in ${nameOf(args[0])}`, e.args[0].span));
+      }
+      return known(dimensionless, true);
+    }
+    if (e.callee === 'min' || e.callee === 'max') {
+      if (args.length === 2 && args[0] && args[1]) {
+        const p = clash(args[0], args[1], e.args[0], e.args[1], 'compares', e.span);
+        if (p) report(p);
+      }
+      return args.find((u) => u && !u.free) ?? args.find((u) => u);
+    }
+    if (e.callee === 'smooth') return args[1];
+    if (sameArgument.has(e.callee)) return args[0];
+    return undefined;
+  };
+
+  const visitQuiet = (e: Expr): UnitKnowledge | undefined => checkUnits(e, context, () => undefined);
+  return visit(root);
+}
+
+const nameOf = (u: UnitKnowledge): string => u.name ?? describeUnit(u.unit);
+
+/** A value made of numbers only. */
+const isNumber = (e: Expr): boolean =>
+  e.kind === 'number' ? e.unit === undefined
+    : e.kind === 'unary' ? isNumber(e.operand)
+    : e.kind === 'binary' ? isNumber(e.left) && isNumber(e.right)
+    : e.kind === 'ref' && (e.parts.at(-1)!.name === 'pi');
+
+function constantOf(e: Expr): number | undefined {
+  if (e.kind === 'number') return e.value;
+  if (e.kind === 'unary' && e.op !== 'not') {
+    const v = constantOf(e.operand);
+    return v === undefined ? undefined : e.op === '-' ? -v : v;
+  }
+  if (e.kind === 'binary' && e.op === '/') {
+    const a = constantOf(e.left);
+    const b = constantOf(e.right);
+    return a === undefined || b === undefined ? undefined : a / b;
+  }
+  return undefined;
+}
+
+/** The problem of bringing two units together, if there is one. */
+function clash(ua: UnitKnowledge, ub: UnitKnowledge, a: Expr, b: Expr, verb: string, span: Span): Problem | undefined {
+  if (!sameDimension(ua.unit, ub.unit)) {
+    return problem('error', 'unit-clash', `This ${verb} ${printExpression(a)} in ${nameOf(ua)} and ${printExpression(b)} in ${nameOf(ub)}`, span);
+  }
+  if (ua.free || ub.free) return undefined;
+  const offsetsMatter = verb === 'compares' || verb === 'equates' || verb === 'assigns';
+  const scaleDiffers = Math.abs(ua.unit.scale / ub.unit.scale - 1) > 1e-9;
+  const offsetDiffers = offsetsMatter && Math.abs(ua.unit.offset - ub.unit.offset) > 1e-9;
+  if (!scaleDiffers && !offsetDiffers) return undefined;
+  const fixes: Fix[] = ua.name
+    ? [{ title: `Convert to ${ua.name}`, span: b.span, text: `convert(${printExpression(b)}, "${ua.name}")` }]
+    : [];
+  return problem(
+    'error', 'unit-scale',
+    `This ${verb} ${printExpression(a)} in ${nameOf(ua)} and ${printExpression(b)} in ${nameOf(ub)}: same kind, different scale`, span, fixes,
+  );
+}
+
+/** Checks both sides of an equation or an assignment against each other. */
+export function checkSides(left: Expr, right: Expr, verb: 'equates' | 'assigns', span: Span, context: UnitContext, report: (p: Problem) => void): void {
+  const ul = checkUnits(left, context, report);
+  const ur = checkUnits(right, context, report);
+  if (!ul || !ur) return;
+  const p = clash(ul, ur, left, right, verb, span);
+  if (p) report(p);
+}
+
+/** Checks a value against the declared unit of the quantity it is given to. */
+export function checkAgainstUnit(value: Expr, name: string, unitName: string, context: UnitContext, report: (p: Problem) => void): void {
+  const found = checkUnits(value, context, report);
+  const declared = unitOrUndefined(unitName);
+  if (!found || !declared) return;
+  const target: Expr = { kind: 'ref', parts: [{ name, subscripts: [], span: value.span }], global: false, span: value.span };
+  const p = clash({ unit: declared, free: false, name: unitName }, found, target, value, 'assigns', value.span);
+  if (p) report(p);
+}
+
+/**
+ * Replaces numbers with a unit by plain numbers in the unit their context expects (that of the other side of a sum, a
+ * comparison or an equation; coherent SI where the context has none), and `convert` by its arithmetic.
+ */
+export function elaborateUnits(e: Expr, context: UnitContext, expected?: Unit): Expr {
+  const quiet = (): void => undefined;
+  const unitOfExpr = (x: Expr): Unit | undefined => {
+    if (!hasUnits(x)) return checkUnits(x, context, quiet)?.unit;
+    const u = checkUnits(x, context, quiet);
+    return u && !u.free ? u.unit : undefined;
+  };
+  const visit = (x: Expr, want?: Unit): Expr => {
+    if (!hasUnits(x)) return x;
+    switch (x.kind) {
+      case 'number': {
+        const own = unitOrUndefined(x.unit);
+        if (!own) return { kind: 'number', value: x.value, span: x.span };
+        const target = want && sameDimension(want, own) ? want : { ...own, scale: 1, offset: 0 };
+        return { kind: 'number', value: roundOff(convertValue(x.value, own, target)), span: x.span };
+      }
+      case 'unary':
+        return { ...x, operand: visit(x.operand, want) };
+      case 'binary': {
+        const additive = /^(\.?[+-]|<|<=|>|>=|==|<>)$/.test(x.op);
+        if (!additive) return { ...x, left: visit(x.left), right: visit(x.right) };
+        const relation = !/[+-]$/.test(x.op);
+        const common = unitOfExpr(x.left) ?? unitOfExpr(x.right) ?? (relation ? undefined : want);
+        return { ...x, left: visit(x.left, common), right: visit(x.right, common) };
+      }
+      case 'if':
+        return {
+          ...x,
+          branches: x.branches.map((b) => ({ condition: visit(b.condition), value: visit(b.value, want) })),
+          otherwise: visit(x.otherwise, want),
+        };
+      case 'call': {
+        if (x.callee === 'convert' && x.args[1]?.kind === 'string') return conversion(x.args[0], x.args[1].value);
+        const keeps = sameArgument.has(x.callee);
+        const common = x.callee === 'min' || x.callee === 'max' ? (x.args.map(unitOfExpr).find((u) => u) ?? want) : keeps ? want : undefined;
+        return { ...x, args: x.args.map((a) => visit(a, common)), named: x.named.map((n) => ({ ...n, value: visit(n.value) })) };
+      }
+      case 'array':
+        return { ...x, elements: x.elements.map((y) => visit(y, want)) };
+      case 'comprehension':
+        return { ...x, body: visit(x.body, want) };
+      case 'range':
+        return { ...x, start: visit(x.start), stop: visit(x.stop), ...(x.step && { step: visit(x.step) }) };
+      default:
+        return x;
+    }
+  };
+  const conversion = (value: Expr, unitName: string): Expr => {
+    const to = unitOrUndefined(unitName);
+    const from = unitOfExpr(value) ?? (to && { ...to, scale: 1, offset: 0 });
+    const inner = visit(value);
+    if (!to || !from || !sameDimension(from, to) || sameUnit(from, to)) return inner;
+    const span = value.span;
+    const scaled: Expr = { kind: 'binary', op: '*', left: inner, right: { kind: 'number', value: from.scale / to.scale, span }, span };
+    const shift = (from.offset - to.offset) / to.scale;
+    return shift === 0 ? scaled : { kind: 'binary', op: '+', left: scaled, right: { kind: 'number', value: shift, span }, span };
+  };
+  return visit(e, expected);
+}
+
+/** Conversions such as 200 ms to 0.2 s should not show the last bit of a product. */
+const roundOff = (value: number): number => Number(value.toPrecision(15));
+
+function hasUnits(e: Expr): boolean {
+  switch (e.kind) {
+    case 'number':
+      return e.unit !== undefined;
+    case 'unary':
+      return hasUnits(e.operand);
+    case 'binary':
+      return hasUnits(e.left) || hasUnits(e.right);
+    case 'if':
+      return hasUnits(e.otherwise) || e.branches.some((b) => hasUnits(b.condition) || hasUnits(b.value));
+    case 'call':
+      return e.callee === 'convert' || e.args.some(hasUnits) || e.named.some((n) => hasUnits(n.value));
+    case 'array':
+      return e.elements.some(hasUnits);
+    case 'comprehension':
+      return hasUnits(e.body);
+    case 'range':
+      return hasUnits(e.start) || hasUnits(e.stop) || (e.step !== undefined && hasUnits(e.step));
+    default:
+      return false;
+  }
+}

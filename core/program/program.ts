@@ -1,0 +1,285 @@
+import type { FlatEquation, FlatSend, FlatStatement } from '../flatten/flat-model';
+import { walk, type FlatExpr } from '../flatten/flat-expression';
+import { differentiate, type Unknown } from '../analysis/differentiate';
+import type { Block, SolvableModel, TornBlock } from '../analysis/solvable-model';
+import { newton, newtonWork } from './newton';
+import { createExpressionWriter, type ConditionMode, type ModeNumbers, type ModeSource, type WriterContext } from './write-expression';
+
+/** The arrays generated code works on. All of a run's state lies here, so that a snapshot is a copy. */
+export interface Memory {
+  /** Values of all variables. */
+  readonly v: Float64Array;
+  /** Values before the event, for `pre`. */
+  readonly pre: Float64Array;
+  /** Derivatives of the states. */
+  readonly d: Float64Array;
+  /** Held values of conditions and step functions. */
+  readonly m: Float64Array;
+  /** Their values as of now, and how far each condition is from changing. */
+  readonly live: Float64Array;
+  readonly z: Float64Array;
+  /** 1 while a sample instant is being handled. */
+  readonly s: Float64Array;
+  /** [initial, terminal] */
+  readonly flags: Float64Array;
+}
+
+export interface Machine {
+  readonly memory: Memory;
+  /** Derivatives of the states y at t, conditions held. */
+  derivatives(t: number, y: Float64Array, dy: Float64Array): void;
+  /** All variables at t for the states in memory, conditions held. */
+  outputs(t: number): void;
+  /** All variables at t, conditions as of now. */
+  event(t: number): void;
+  /** As `event`, with the initial equations. */
+  initial(t: number): void;
+  /** `live` and `z` for the values in memory. */
+  conditions(t: number): void;
+  parameters(overrides: ReadonlyMap<number, number>): void;
+  starts(): void;
+  guard(k: number, t: number): boolean;
+  delay(k: number, t: number): number;
+  effect(k: number, t: number, send: (send: FlatSend, args: number[]) => void): void;
+  action(k: number, t: number): number[];
+  assertion(k: number, t: number): boolean;
+  sampleTimes(k: number): { start: number; interval: number };
+}
+
+export interface Program {
+  readonly solvable: SolvableModel;
+  readonly modes: readonly ModeSource[];
+  readonly sampleCount: number;
+  /** The equations of each torn block, for messages. */
+  readonly tornBlocks: readonly { readonly equations: readonly FlatEquation[]; readonly unknowns: readonly Unknown[] }[];
+  /** Effects in the order in which the simulator knows them: for each chart entry, exit, then transitions. */
+  readonly effects: readonly (readonly FlatStatement[])[];
+  /** Generated text, for inspection. */
+  readonly source: string;
+  createMachine(): Machine;
+}
+
+const statementsPerFunction = 400;
+
+/** Writes the program of a solvable model: straight-line JavaScript over arrays, holding slot numbers and literals only. */
+export function createProgram(solvable: SolvableModel): Program {
+  const { model, states } = solvable;
+  const slotOf = new Map(states.map((s, k) => [s, k]));
+  const modes: ModeSource[] = [];
+  const samples: { start: FlatExpr; interval: FlatExpr }[] = [];
+  const numbers: ModeNumbers = new Map();
+  const tornBlocks: { block: TornBlock; mode: ConditionMode }[] = [];
+  const isState = new Set(states);
+  const varies = (index: number): boolean => isState.has(index) || model.variables[index].kind === 'continuous';
+  let locals = new Map<string, string>();
+  const context: WriterContext = {
+    modes, samples, varies, signs: new Map(), local: (kind, index) => locals.get(kind + index), stateSlot: (index) => slotOf.get(index) ?? 0,
+  };
+  const writer = (mode: ConditionMode) => createExpressionWriter(context, mode, numbers);
+  const slot = (u: Unknown): string => (u.kind === 'var' ? `v[${u.index}]` : `d[${slotOf.get(u.index)}]`);
+  const functions: string[] = [];
+
+  /** Splits statements into functions small enough to be optimised; a name per function. */
+  const chunked = (name: string, statements: readonly string[]): string => {
+    const calls: string[] = [];
+    for (let at = 0, k = 0; at < statements.length || k === 0; at += statementsPerFunction, k++) {
+      functions.push(`function ${name}_${k}(t){${statements.slice(at, at + statementsPerFunction).join('')}}`);
+      calls.push(`${name}_${k}(t);`);
+    }
+    return calls.join('');
+  };
+
+  const writeBlocks = (blocks: readonly Block[], mode: ConditionMode): string[] => {
+    const w = writer(mode);
+    return blocks.flatMap((b) => {
+      if (b.kind === 'assign') return mode === 'held' && b.discrete ? [] : [`${slot(b.target)}=${w.value(b.value)};`];
+      // in a loop conditions are held: the event iteration brings them up to date
+      tornBlocks.push({ block: b, mode: 'held' });
+      return [`solve_${tornBlocks.length - 1}(t);`];
+    });
+  };
+
+  const allBlocks = writeBlocks(solvable.blocks, 'held');
+  functions.push(`function outputs(t){${chunked('out', allBlocks)}}`);
+  functions.push(`function event(t){${chunked('ev', writeBlocks(solvable.blocks, 'live'))}}`);
+  const sameStart = solvable.initialBlocks === solvable.blocks;
+  functions.push(`function initial(t){${sameStart ? 'event(t);' : chunked('ini', writeBlocks(solvable.initialBlocks, 'live'))}}`);
+
+  // derivatives: only what they need, in locals where nothing has to be solved
+  const needed = neededBlocks(solvable);
+  const simple = needed.every((b) => b.kind === 'assign') && needed.length <= statementsPerFunction;
+  if (simple) {
+    locals = new Map(states.map((s, k) => [`var${s}`, `y${k}`]));
+    const w = writer('held');
+    const head = states.map((_, k) => `const y${k}=y[${k}];`);
+    const body = needed.map((b) => {
+      if (b.kind !== 'assign') return '';
+      const name = `${b.target.kind === 'var' ? 'a' : 'd'}${b.target.index}`;
+      const text = `const ${name}=${w.value(b.value)};`;
+      locals.set(b.target.kind + b.target.index, name);
+      return text;
+    });
+    const tail = states.map((s, k) => `dy[${k}]=${locals.get(`der${s}`) ?? `d[${k}]`};`);
+    functions.push(`function derivatives(t,y,dy){${head.join('')}${body.join('')}${tail.join('')}}`);
+    locals = new Map();
+  } else {
+    const head = chunkedCopy(states);
+    functions.push(head.text, `function derivatives(t,y,dy){${head.call}${chunked('der', writeBlocks(needed, 'held'))}for(let k=0;k<${states.length};k++)dy[k]=d[k];}`);
+  }
+
+  tornBlocks.forEach(({ block, mode }, k) => {
+    locals = new Map();
+    functions.push(writeTornBlock(k, block, writer(mode), slot, locals));
+  });
+  locals = new Map();
+
+  // conditions: everything numbered so far; guards and the like compute theirs plainly
+  const plain = writer('plain');
+  const conditionStatements: string[] = [];
+  for (let k = 0; k < modes.length; k++) {
+    const source = modes[k];
+    if (source.kind === 'floor') {
+      conditionStatements.push(`live[${k}]=Math.floor(${plain.value(source.expr)});z[${k}]=NaN;`);
+    } else {
+      const e = source.expr;
+      conditionStatements.push(`z[${k}]=${plain.value(e.a)}-${plain.value(e.b)};live[${k}]=${plain.condition(e)}?1:0;`);
+    }
+  }
+  functions.push(`function conditions(t){${chunked('con', conditionStatements)}}`);
+
+  const effects: (readonly FlatStatement[])[] = [];
+  const guards: string[] = [];
+  const delays: string[] = [];
+  const sends: FlatSend[] = [];
+  const writeStatements = (body: readonly FlatStatement[]): string =>
+    body.map((s) => {
+      switch (s.kind) {
+        case 'assign':
+          return `v[${s.target}]=${plain.value(s.value)};`;
+        case 'send':
+          sends.push(s.send);
+          return `send(sends[${sends.length - 1}],[${s.send.args.map((a) => plain.value(a.value)).join(',')}]);`;
+        case 'if':
+          return s.branches.map((x) => `if(${plain.condition(x.condition)}){${writeStatements(x.body)}}`).join('else ') + (s.otherwise.length ? `else{${writeStatements(s.otherwise)}}` : '');
+      }
+    }).join('');
+  for (const chart of model.charts) {
+    effects.push(...chart.entry, ...chart.exit, ...chart.transitions.map((t) => t.effect));
+    for (const t of chart.transitions) {
+      guards.push(t.guard ? plain.condition(t.guard) : 'true');
+      delays.push(t.delay ? plain.value(t.delay) : '0');
+    }
+  }
+  const table = (name: string, parameters: string, bodies: readonly string[]): string => `const ${name}=[${bodies.map((x) => `(${parameters})=>${x}`).join(',')}];`;
+  functions.push(table('guardTable', 't', guards.map((g) => `(${g})`)));
+  functions.push(table('delayTable', 't', delays.map((g) => `(${g})`)));
+  functions.push(table('effectTable', 't,send', effects.map((e) => `{${writeStatements(e)}}`)));
+  functions.push(table('actionTable', 't', model.actions.map((a) => {
+    if (a.does.kind === 'reinit') return `[${plain.value(a.does.value)}]`;
+    if (a.does.kind === 'send') return `[${a.does.send.args.map((x) => plain.value(x.value)).join(',')}]`;
+    return '[]';
+  })));
+  functions.push(table('assertionTable', 't', model.assertions.map((a) => `!!(${plain.condition(a.condition)})`)));
+  const parameterStatements = solvable.parameters.map((k) => `if(o.has(${k}))v[${k}]=o.get(${k});else v[${k}]=${plain.value(model.variables[k].binding ?? { op: 'const', value: 0 })};`);
+  const startStatements = model.variables.flatMap((x, k) =>
+    x.kind === 'constant' || x.kind === 'parameter' ? [] : [`v[${k}]=${plain.value(x.start ?? { op: 'const', value: x.type === 'enumeration' ? 1 : 0 })};`]);
+  const chunkedWith = (name: string, statements: readonly string[]): string => {
+    const calls: string[] = [];
+    for (let at = 0, k = 0; at < statements.length; at += statementsPerFunction, k++) {
+      functions.push(`function ${name}_${k}(t,o){${statements.slice(at, at + statementsPerFunction).join('')}}`);
+      calls.push(`${name}_${k}(0,o);`);
+    }
+    return calls.join('');
+  };
+  functions.push(`function parameters(o){${chunkedWith('par', parameterStatements)}}`);
+  functions.push(`function starts(){const o=null;${chunkedWith('sta', startStatements)}}`);
+  functions.push(table('sampleTable', 't', samples.map((x) => `({start:${plain.value(x.start)},interval:${plain.value(x.interval)}})`)));
+
+  const source = `"use strict";
+const {v,pre,d,m,live,z,s,flags}=M;
+const sq=(x)=>x*x,cube=(x)=>x*x*x;
+${functions.join('\n')}
+return {outputs,event,initial,derivatives,parameters,starts,
+conditions,
+guard:(k,t)=>!!guardTable[k](t),delay:(k,t)=>delayTable[k](t),effect:(k,t,send)=>effectTable[k](t,send),
+action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTimes:(k)=>sampleTable[k](0)};`;
+  const factory = new Function('M', 'newton', 'works', 'sends', source) as (
+    M: Memory, solver: typeof newton, works: ReturnType<typeof newtonWork>[], sendTable: FlatSend[],
+  ) => Omit<Machine, 'memory'>;
+  return {
+    solvable, modes, sampleCount: samples.length, effects, source,
+    tornBlocks: tornBlocks.map(({ block }) => ({
+      equations: [...block.inner.map((x) => x.equation), ...block.residuals.map((r) => r.equation)],
+      unknowns: [...block.tears, ...block.inner.map((x) => x.target)],
+    })),
+    createMachine() {
+      const memory: Memory = {
+        v: new Float64Array(model.variables.length), pre: new Float64Array(model.variables.length), d: new Float64Array(states.length),
+        m: new Float64Array(modes.length), live: new Float64Array(modes.length), z: new Float64Array(modes.length),
+        s: new Float64Array(samples.length), flags: new Float64Array(2),
+      };
+      return { memory, ...factory(memory, newton, tornBlocks.map(({ block }) => newtonWork(block.tears.length)), sends) };
+    },
+  };
+}
+
+function chunkedCopy(states: readonly number[]): { text: string; call: string } {
+  const parts: string[] = [];
+  for (let at = 0; at < states.length; at += statementsPerFunction) {
+    parts.push(`function copy_${parts.length}(y){${states.slice(at, at + statementsPerFunction).map((s, k) => `v[${s}]=y[${at + k}];`).join('')}}`);
+  }
+  return { text: parts.join('\n'), call: parts.map((_, k) => `copy_${k}(y);`).join('') };
+}
+
+/** The blocks that the derivatives depend on. */
+function neededBlocks(solvable: SolvableModel): Block[] {
+  const key = (kind: string, index: number): string => kind + index;
+  const wanted = new Set(solvable.states.map((s) => key('der', s)));
+  const kept: Block[] = [];
+  for (const b of [...solvable.blocks].reverse()) {
+    const targets = b.kind === 'assign' ? [b.target] : [...b.tears, ...b.inner.map((x) => x.target)];
+    if (!targets.some((u) => wanted.has(key(u.kind, u.index)))) continue;
+    if (b.kind === 'assign' && b.discrete) continue;
+    kept.push(b);
+    const values = b.kind === 'assign' ? [b.value] : [...b.inner.map((x) => x.value), ...b.residuals.map((r) => r.value)];
+    for (const e of values) walk(e, (x) => void ((x.op === 'var' || x.op === 'der') && wanted.add(key(x.op, x.index))));
+  }
+  return kept.reverse();
+}
+
+/** Residual and Jacobian of a torn block; the chain through the inner unknowns is followed symbolically. */
+function writeTornBlock(
+  k: number, b: TornBlock, w: { value(e: FlatExpr): string }, slot: (u: Unknown) => string, locals: Map<string, string>,
+): string {
+  const n = b.tears.length;
+  const setTears = b.tears.map((u, j) => `${slot(u)}=x[${j}];`).join('');
+  const inner = b.inner.map((x) => `${slot(x.target)}=${w.value(x.value)};`).join('');
+  const residuals = b.residuals.map((r, i) => `r[${i}]=${w.value(r.value)};`).join('');
+  const jacobian: string[] = [];
+  const position = new Map<string, number>();
+  b.tears.forEach((u, j) => position.set(u.kind + u.index, j));
+  const innerAt = new Map(b.inner.map((x, i) => [x.target.kind + x.target.index, i]));
+  for (let j = 0; j < n; j++) {
+    const depends = new Set<number>();
+    const seed = (leaf: FlatExpr): FlatExpr => {
+      if (leaf.op !== 'var' && leaf.op !== 'der') return { op: 'const', value: 0 };
+      const name = leaf.op + leaf.index;
+      if (position.has(name)) return { op: 'const', value: position.get(name) === j ? 1 : 0 };
+      const i = innerAt.get(name);
+      // the derivative of an inner unknown is kept in a local, which stands for a variable of no number
+      return i !== undefined && depends.has(i) ? { op: 'var', index: -1 - i } : { op: 'const', value: 0 };
+    };
+    b.inner.forEach((_, i) => locals.set(`var${-1 - i}`, `g${j}_${i}`));
+    b.inner.forEach((x, i) => {
+      const e = differentiate(x.value, seed);
+      if (e.op === 'const' && e.value === 0) return;
+      jacobian.push(`const g${j}_${i}=${w.value(e)};`);
+      depends.add(i);
+    });
+    b.residuals.forEach((r, i) => jacobian.push(`J[${i * n + j}]=${w.value(differentiate(r.value, seed))};`));
+  }
+  const read = b.tears.map((u, j) => `x[${j}]=${slot(u)};`).join('');
+  return `function solve_${k}(t){const work=works[${k}],x=work.x;${read}
+newton(${k},${b.linear},work,(x,r)=>{${setTears}${inner}${residuals}},(J)=>{${jacobian.join('')}});
+}`;
+}

@@ -1,0 +1,152 @@
+import { asRelation, constant, walk, type FlatExpr, type Relation, type RelationOp } from '../flatten/flat-expression';
+
+/**
+ * How an expression is written: `held` reads conditions from their held values (between events), `live` computes and stores
+ * them (at events), `plain` computes them without storing (guards, start values).
+ */
+export type ConditionMode = 'held' | 'live' | 'plain';
+
+/** A condition or step function whose change is an event. */
+export type ModeSource = { readonly kind: 'relation'; readonly expr: Relation } | { readonly kind: 'floor'; readonly expr: FlatExpr };
+
+export interface WriterContext {
+  readonly modes: ModeSource[];
+  readonly samples: { readonly start: FlatExpr; readonly interval: FlatExpr }[];
+  /** Whether a variable can change between events. */
+  varies(index: number): boolean;
+  /** Name of a local that holds a variable or derivative now. */
+  local(kind: 'var' | 'der', index: number): string | undefined;
+  stateSlot(index: number): number;
+  /** The sign conditions of an `abs` or `sign`, made once per node. */
+  readonly signs: Map<FlatExpr, { readonly positive: Relation; readonly negative: Relation }>;
+}
+
+const symbolOf: Record<RelationOp, string> = { lt: '<', le: '<=', gt: '>', ge: '>=', eq: '===', ne: '!==' };
+
+const literal = (value: number): string =>
+  Number.isNaN(value) ? 'NaN' : value === Infinity ? 'Infinity' : value === -Infinity ? '(-Infinity)' : value < 0 || Object.is(value, -0) ? `(${value})` : String(value);
+
+/** Numbers given to mode sources, so that the same expression in two functions shares one. */
+export type ModeNumbers = Map<FlatExpr, number>;
+
+export function createExpressionWriter(context: WriterContext, mode: ConditionMode, numbers: ModeNumbers): { value(e: FlatExpr): string; condition(e: FlatExpr): string } {
+  let insideNoEvent = 0;
+
+  const varying = (e: FlatExpr): boolean => {
+    let found = false;
+    walk(e, (x) => (found ||= x.op === 'time' || x.op === 'der' || (x.op === 'var' && context.varies(x.index))));
+    return found;
+  };
+
+  const modeNumber = (e: FlatExpr, source: ModeSource): number => {
+    let k = numbers.get(e);
+    if (k === undefined) {
+      k = context.modes.length;
+      numbers.set(e, k);
+      context.modes.push(source);
+    }
+    return k;
+  };
+
+  /** `source` is what decides; `compute` its JavaScript. */
+  const throughMode = (e: FlatExpr, source: ModeSource, compute: string): string => {
+    if (mode === 'plain') return compute;
+    const k = modeNumber(e, source);
+    return mode === 'held' ? `m[${k}]` : `(m[${k}]=${compute})`;
+  };
+
+  const relation = (e: Relation): string => {
+    const plain = `${value(e.a)}${symbolOf[e.op]}${value(e.b)}`;
+    if (insideNoEvent > 0 || mode === 'plain' || e.op === 'eq' || e.op === 'ne' || !varying(e)) return `(${plain})`;
+    return throughMode(e, { kind: 'relation', expr: e }, `(${plain})?1:0`);
+  };
+
+  const floorOf = (e: FlatExpr, of: FlatExpr): string => {
+    const compute = `Math.floor(${value(of)})`;
+    if (insideNoEvent > 0 || mode === 'plain' || !varying(of)) return compute;
+    return throughMode(e, { kind: 'floor', expr: of }, compute);
+  };
+
+  const power = (a: FlatExpr, b: FlatExpr): string => {
+    if (b.op === 'const' && b.value === 2) return `sq(${value(a)})`;
+    if (b.op === 'const' && b.value === 0.5) return `Math.sqrt(${value(a)})`;
+    if (b.op === 'const' && b.value === -1) return `(1/${value(a)})`;
+    if (b.op === 'const' && b.value === 3) return `cube(${value(a)})`;
+    return `Math.pow(${value(a)},${value(b)})`;
+  };
+
+  const fn = (e: Extract<FlatExpr, { op: 'fn' }>): string => {
+    const [x, y] = e.args;
+    switch (e.name) {
+      case 'abs': case 'sign': {
+        if (insideNoEvent > 0 || mode === 'plain' || !varying(x)) return `Math.${e.name}(${value(x)})`;
+        let signs = context.signs.get(e);
+        if (!signs) {
+          signs = { positive: { op: 'gt', a: x, b: constant(0) }, negative: { op: 'lt', a: x, b: constant(0) } };
+          context.signs.set(e, signs);
+        }
+        if (e.name === 'abs') return `(${relation(signs.negative)}?-(${value(x)}):${value(x)})`;
+        return `(${relation(signs.positive)}?1:${relation(signs.negative)}?-1:0)`;
+      }
+      case 'floor': case 'integer':
+        return floorOf(e, x);
+      case 'ceil':
+        return `(-${floorOf(e, { op: 'neg', a: x })})`;
+      case 'mod':
+        return `(${value(x)}-${value(y)}*${floorOf(e, { op: 'div', a: x, b: y })})`;
+      case 'rem': return `(${value(x)}-${value(y)}*Math.trunc(${value(x)}/${value(y)}))`;
+      case 'div': return `Math.trunc(${value(x)}/${value(y)})`;
+      default:
+        return `Math.${e.name}(${e.args.map(value).join(',')})`;
+    }
+  };
+
+  const condition = (e: FlatExpr): string => {
+    switch (e.op) {
+      case 'and': return `(${condition(e.a)}&&${condition(e.b)})`;
+      case 'or': return `(${condition(e.a)}||${condition(e.b)})`;
+      case 'not': return `!${condition(e.a)}`;
+      default: {
+        const r = asRelation(e);
+        return r ? relation(r) : value(e);
+      }
+    }
+  };
+
+  const value = (e: FlatExpr): string => {
+    switch (e.op) {
+      case 'const': return literal(e.value);
+      case 'var': return context.local('var', e.index) ?? `v[${e.index}]`;
+      case 'der': return context.local('der', e.index) ?? `d[${context.stateSlot(e.index)}]`;
+      case 'pre': return `pre[${e.index}]`;
+      case 'time': return 't';
+      case 'initial': return 'flags[0]';
+      case 'terminal': return 'flags[1]';
+      case 'sample': {
+        let k = numbers.get(e);
+        if (k === undefined) {
+          k = context.samples.length;
+          numbers.set(e, k);
+          context.samples.push({ start: e.start, interval: e.interval });
+        }
+        return `s[${k}]`;
+      }
+      case 'neg': return `(-${value(e.a)})`;
+      case 'noEvent': {
+        insideNoEvent++;
+        const text = value(e.a);
+        insideNoEvent--;
+        return text;
+      }
+      case 'add': return `(${value(e.a)}+${value(e.b)})`;
+      case 'sub': return `(${value(e.a)}-${value(e.b)})`;
+      case 'mul': return `(${value(e.a)}*${value(e.b)})`;
+      case 'div': return `(${value(e.a)}/${value(e.b)})`;
+      case 'pow': return power(e.a, e.b);
+      case 'if': return `(${condition(e.c)}?${value(e.a)}:${value(e.b)})`;
+      case 'fn': return fn(e);
+      default: return `(${condition(e)}?1:0)`;
+    }
+  };
+  return { value, condition };
+}

@@ -1,0 +1,145 @@
+import { initialStep, noCounts, scaledNorm, smallestStep, type Derivatives, type Stepper, type Tolerances } from './stepper';
+
+/**
+ * Explicit Runge-Kutta method of order 5(4) with dense output of order 4: Dormand and Prince (1980); step size control and
+ * stiffness test after Hairer, Norsett and Wanner, Solving Ordinary Differential Equations I (1993), sections II.4-II.6, IV.2.
+ * Coefficients keep the notation of the book.
+ */
+const a21 = 1 / 5;
+const a31 = 3 / 40, a32 = 9 / 40;
+const a41 = 44 / 45, a42 = -56 / 15, a43 = 32 / 9;
+const a51 = 19372 / 6561, a52 = -25360 / 2187, a53 = 64448 / 6561, a54 = -212 / 729;
+const a61 = 9017 / 3168, a62 = -355 / 33, a63 = 46732 / 5247, a64 = 49 / 176, a65 = -5103 / 18656;
+const a71 = 35 / 384, a73 = 500 / 1113, a74 = 125 / 192, a75 = -2187 / 6784, a76 = 11 / 84;
+const c2 = 1 / 5, c3 = 3 / 10, c4 = 4 / 5, c5 = 8 / 9;
+const e1 = 71 / 57600, e3 = -71 / 16695, e4 = 71 / 1920, e5 = -17253 / 339200, e6 = 22 / 525, e7 = -1 / 40;
+const d1 = -12715105075 / 11282082432, d3 = 87487479700 / 32700410799, d4 = -10690763975 / 1880347072;
+const d5 = 701980252875 / 199316789632, d6 = -1453857185 / 822651844, d7 = 69997945 / 29380423;
+
+const safety = 0.9, beta = 0.04, growth = 10, shrink = 0.2;
+const exponent = 0.2 - beta * 0.75;
+
+export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: number): Stepper {
+  const array = (): Float64Array => new Float64Array(n);
+  const [k1, k2, k3, k4, k5, k6, k7, y, yNew, yStage, error] = Array.from({ length: 11 }, array);
+  const [r1, r2, r3, r4, r5] = Array.from({ length: 5 }, array);
+  const counts = noCounts();
+  let t = 0, previous = 0, h = 0, lastError = 1e-4, started = false, rejected = false, k1Valid = false;
+  let stiffVotes = 0, calmVotes = 0, stiff = false;
+  let rSpan = 0;
+
+  const stages = (hh: number): void => {
+    for (let i = 0; i < n; i++) yStage[i] = y[i] + hh * a21 * k1[i];
+    f(t + c2 * hh, yStage, k2);
+    for (let i = 0; i < n; i++) yStage[i] = y[i] + hh * (a31 * k1[i] + a32 * k2[i]);
+    f(t + c3 * hh, yStage, k3);
+    for (let i = 0; i < n; i++) yStage[i] = y[i] + hh * (a41 * k1[i] + a42 * k2[i] + a43 * k3[i]);
+    f(t + c4 * hh, yStage, k4);
+    for (let i = 0; i < n; i++) yStage[i] = y[i] + hh * (a51 * k1[i] + a52 * k2[i] + a53 * k3[i] + a54 * k4[i]);
+    f(t + c5 * hh, yStage, k5);
+    for (let i = 0; i < n; i++) yStage[i] = y[i] + hh * (a61 * k1[i] + a62 * k2[i] + a63 * k3[i] + a64 * k4[i] + a65 * k5[i]);
+    f(t + hh, yStage, k6);
+    for (let i = 0; i < n; i++) yNew[i] = y[i] + hh * (a71 * k1[i] + a73 * k3[i] + a74 * k4[i] + a75 * k5[i] + a76 * k6[i]);
+    f(t + hh, yNew, k7);
+    counts.evaluations += 6;
+  };
+
+  const stiffnessTest = (hh: number): void => {
+    let top = 0, bottom = 0;
+    for (let i = 0; i < n; i++) {
+      top += (k7[i] - k6[i]) ** 2;
+      bottom += (yNew[i] - yStage[i]) ** 2;
+    }
+    const product = bottom > 0 ? Math.abs(hh) * Math.sqrt(top / bottom) : 0;
+    if (product > 3.25) {
+      calmVotes = 0;
+      if (++stiffVotes >= 15) stiff = true;
+    } else if (stiffVotes > 0 && ++calmVotes >= 6) stiffVotes = 0;
+  };
+
+  const keepDense = (hh: number): void => {
+    for (let i = 0; i < n; i++) {
+      const difference = yNew[i] - y[i];
+      const spline = hh * k1[i] - difference;
+      r1[i] = y[i];
+      r2[i] = difference;
+      r3[i] = spline;
+      r4[i] = difference - hh * k7[i] - spline;
+      r5[i] = hh * (d1 * k1[i] + d3 * k3[i] + d4 * k4[i] + d5 * k5[i] + d6 * k6[i] + d7 * k7[i]);
+    }
+    rSpan = hh;
+  };
+
+  return {
+    get t() { return t; },
+    get previous() { return previous; },
+    get stiff() { return stiff; },
+    y, counts,
+    reset(time, state) {
+      t = previous = time;
+      y.set(state);
+      k1Valid = false;
+      started = false;
+      rejected = false;
+      stiff = false;
+      stiffVotes = 0;
+    },
+    step(limit) {
+      if (!k1Valid) {
+        f(t, y, k1);
+        counts.evaluations++;
+        k1Valid = true;
+      }
+      if (!started) {
+        h = initialStep(f, t, y, k1, 5, Math.min(longest, limit - t), tol, yStage, k2);
+        counts.evaluations++;
+        lastError = 1e-4;
+        started = true;
+      }
+      for (;;) {
+        const room = limit - t;
+        let hh = Math.min(h, longest);
+        const last = hh >= room * (1 - 1e-10);
+        if (last) hh = room;
+        else if (hh > room / 2) hh = room / 2;
+        if (hh < smallestStep(t) && !last) return false;
+        stages(hh);
+        for (let i = 0; i < n; i++) error[i] = hh * (e1 * k1[i] + e3 * k3[i] + e4 * k4[i] + e5 * k5[i] + e6 * k6[i] + e7 * k7[i]);
+        const err = scaledNorm(error, y, yNew, tol);
+        if (!(err <= 1)) {
+          counts.rejected++;
+          rejected = true;
+          h = Number.isFinite(err) ? hh * Math.max(shrink, safety / err ** 0.2) : hh * 0.1;
+          if (h < smallestStep(t)) return false;
+          continue;
+        }
+        stiffnessTest(hh);
+        keepDense(hh);
+        let factor = safety * (lastError ** beta) / Math.max(err, 1e-20) ** exponent;
+        factor = Math.min(rejected ? 1 : growth, Math.max(shrink, factor));
+        // a step cut short by the limit says nothing against the longer one
+        h = last || hh < h ? Math.max(h, hh * factor) : hh * factor;
+        lastError = Math.max(err, 1e-4);
+        rejected = false;
+        previous = t;
+        t = last ? limit : t + hh;
+        y.set(yNew);
+        k1.set(k7);
+        counts.steps++;
+        return true;
+      }
+    },
+    interpolate(time, out) {
+      const theta = rSpan === 0 ? 1 : (time - previous) / rSpan;
+      const theta1 = 1 - theta;
+      for (let i = 0; i < n; i++) out[i] = r1[i] + theta * (r2[i] + theta1 * (r3[i] + theta * (r4[i] + theta1 * r5[i])));
+    },
+    save: () => [h, lastError, started ? 1 : 0, rejected ? 1 : 0, stiffVotes, calmVotes],
+    load(saved) {
+      [h, lastError] = saved;
+      started = saved[2] === 1;
+      rejected = saved[3] === 1;
+      [, , , , stiffVotes, calmVotes] = saved;
+    },
+  };
+}

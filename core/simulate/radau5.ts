@@ -1,0 +1,348 @@
+import { initialStep, noCounts, scaledNorm, smallestStep, type Derivatives, type Stepper, type Tolerances } from './stepper';
+
+/**
+ * Radau IIA method of order 5 with variable steps and dense output, for stiff equations: Hairer and Wanner, Solving Ordinary
+ * Differential Equations II (1996), section IV.8, whose notation is kept. The Jacobian is taken by differences, dense.
+ */
+const SQ6 = Math.sqrt(6);
+const C1 = (4 - SQ6) / 10, C2 = (4 + SQ6) / 10;
+const C1M1 = C1 - 1, C2M1 = C2 - 1, C1MC2 = C1 - C2;
+const DD1 = -(13 + 7 * SQ6) / 3, DD2 = (-13 + 7 * SQ6) / 3, DD3 = -1 / 3;
+const cbrt9 = Math.cbrt(9), cbrt81 = Math.cbrt(81);
+const gamma = 30 / (6 + cbrt81 - cbrt9);
+const alphaRaw = (12 - cbrt81 + cbrt9) / 60, betaRaw = ((cbrt81 + cbrt9) * Math.sqrt(3)) / 60;
+const modulus = alphaRaw ** 2 + betaRaw ** 2;
+const ALPHA = alphaRaw / modulus, BETA = betaRaw / modulus;
+const T11 = 9.1232394870892942792e-2, T12 = -0.14125529502095420843, T13 = -3.0029194105147424492e-2;
+const T21 = 0.24171793270710701896, T22 = 0.20412935229379993199, T23 = 0.38294211275726193779, T31 = 0.96604818261509293619;
+const TI11 = 4.325579890063155351, TI12 = 0.33919925181580986954, TI13 = 0.54177053993587487119;
+const TI21 = -4.1787185915519047273, TI22 = -0.32768282076106238708, TI23 = 0.47662355450055045196;
+const TI31 = -0.50287263494578687595, TI32 = 2.5719269498556054292, TI33 = -0.59603920482822492497;
+const newtonLimit = 7, safety = 0.9, reuseTheta = 0.001, shrinkLimit = 8, growthLimit = 0.2;
+
+export function radau5(n: number, f: Derivatives, given: Tolerances, longest: number): Stepper {
+  // the error estimate is of lower order: tolerances are adapted as in the book's code
+  const relative = 0.1 * given.relative ** (2 / 3);
+  const tol: Tolerances = { ...given, relative, absolute: (relative * given.absolute) / given.relative };
+  const newtonTolerance = Math.max((10 * Number.EPSILON) / relative, Math.min(0.03, Math.sqrt(relative)));
+  const array = (): Float64Array => new Float64Array(n);
+  const [y, z1, z2, z3, w1, w2, w3, f0, f1, work, work2] = Array.from({ length: 11 }, array);
+  const [cont1, cont2, cont3, yEnd] = Array.from({ length: 4 }, array);
+  const J = new Float64Array(n * n), E1 = new Float64Array(n * n), E2r = new Float64Array(n * n), E2i = new Float64Array(n * n);
+  const p1 = new Int32Array(n), p2 = new Int32Array(n);
+  const counts = noCounts();
+  let t = 0, previous = 0, h = 0, hOld = 0, hAccepted = 0, errAccepted = 0.01, faccon = 1, theta = 0;
+  let started = false, first = true, rejected = false, fresh = false, factoredFor = 0, f0Valid = false, hasDense = false, span = 0;
+
+  const evaluate = (time: number, state: Float64Array, out: Float64Array): void => {
+    f(time, state, out);
+    counts.evaluations++;
+  };
+
+  const jacobian = (): void => {
+    work.set(y);
+    for (let j = 0; j < n; j++) {
+      const delta = Math.sqrt(Number.EPSILON * Math.max(1e-5, Math.abs(y[j])));
+      work[j] = y[j] + delta;
+      evaluate(t, work, work2);
+      for (let i = 0; i < n; i++) J[i * n + j] = (work2[i] - f0[i]) / delta;
+      work[j] = y[j];
+    }
+    counts.jacobians++;
+    fresh = true;
+  };
+
+  const factor = (hh: number): boolean => {
+    const fac = gamma / hh, alpha = ALPHA / hh, beta = BETA / hh;
+    for (let k = 0; k < n * n; k++) {
+      E1[k] = E2r[k] = -J[k];
+      E2i[k] = 0;
+    }
+    for (let i = 0; i < n; i++) {
+      E1[i * n + i] += fac;
+      E2r[i * n + i] += alpha;
+      E2i[i * n + i] = beta;
+    }
+    counts.factorisations++;
+    factoredFor = hh;
+    return luReal(n, E1, p1) && luComplex(n, E2r, E2i, p2);
+  };
+
+  const errorNorm = (x: Float64Array): number => scaledNorm(x, y, y, tol);
+
+  /** Solves for the stages; the number of iterations, or a new step size as a negative number. */
+  const solveStages = (hh: number): number => {
+    const fac = gamma / hh, alpha = ALPHA / hh, beta = BETA / hh;
+    if (first || !hasDense) {
+      z1.fill(0); z2.fill(0); z3.fill(0); w1.fill(0); w2.fill(0); w3.fill(0);
+    } else {
+      const q3 = hh / hOld, q1 = C1 * q3, q2 = C2 * q3;
+      for (let i = 0; i < n; i++) {
+        z1[i] = q1 * (cont1[i] + (q1 - C2M1) * (cont2[i] + (q1 - C1M1) * cont3[i]));
+        z2[i] = q2 * (cont1[i] + (q2 - C2M1) * (cont2[i] + (q2 - C1M1) * cont3[i]));
+        z3[i] = q3 * (cont1[i] + (q3 - C2M1) * (cont2[i] + (q3 - C1M1) * cont3[i]));
+        w1[i] = TI11 * z1[i] + TI12 * z2[i] + TI13 * z3[i];
+        w2[i] = TI21 * z1[i] + TI22 * z2[i] + TI23 * z3[i];
+        w3[i] = TI31 * z1[i] + TI32 * z2[i] + TI33 * z3[i];
+      }
+    }
+    faccon = Math.max(faccon, Number.EPSILON) ** 0.8;
+    theta = reuseTheta;
+    let oldNorm = 0, oldQuotient = 0;
+    for (let iteration = 1; iteration <= newtonLimit; iteration++) {
+      for (let i = 0; i < n; i++) work[i] = y[i] + z1[i];
+      evaluate(t + C1 * hh, work, z1);
+      for (let i = 0; i < n; i++) work[i] = y[i] + z2[i];
+      evaluate(t + C2 * hh, work, z2);
+      for (let i = 0; i < n; i++) work[i] = y[i] + z3[i];
+      evaluate(t + hh, work, z3);
+      for (let i = 0; i < n; i++) {
+        const [a, b, c] = [z1[i], z2[i], z3[i]];
+        const g1 = TI11 * a + TI12 * b + TI13 * c;
+        const g2 = TI21 * a + TI22 * b + TI23 * c;
+        const g3 = TI31 * a + TI32 * b + TI33 * c;
+        z1[i] = g1 - w1[i] * fac;
+        z2[i] = g2 - w2[i] * alpha + w3[i] * beta;
+        z3[i] = g3 - w3[i] * alpha - w2[i] * beta;
+      }
+      solveReal(n, E1, p1, z1);
+      solveComplex(n, E2r, E2i, p2, z2, z3);
+      const size = Math.sqrt((errorNorm(z1) ** 2 + errorNorm(z2) ** 2 + errorNorm(z3) ** 2) / 3);
+      if (!Number.isFinite(size)) return -hh / 2;
+      if (iteration > 1) {
+        const quotient = size / oldNorm;
+        theta = iteration === 2 ? quotient : Math.sqrt(quotient * oldQuotient);
+        oldQuotient = quotient;
+        if (theta >= 0.99) return -hh / 2;
+        faccon = theta / (1 - theta);
+        const predicted = (faccon * size * theta ** (newtonLimit - 1 - iteration)) / newtonTolerance;
+        if (predicted >= 1) {
+          const q = Math.max(1e-4, Math.min(20, predicted));
+          return -hh * 0.8 * q ** (-1 / (4 + newtonLimit - 1 - iteration));
+        }
+      }
+      oldNorm = Math.max(size, Number.EPSILON);
+      for (let i = 0; i < n; i++) {
+        w1[i] += z1[i];
+        w2[i] += z2[i];
+        w3[i] += z3[i];
+        z1[i] = T11 * w1[i] + T12 * w2[i] + T13 * w3[i];
+        z2[i] = T21 * w1[i] + T22 * w2[i] + T23 * w3[i];
+        z3[i] = T31 * w1[i] + w2[i];
+      }
+      if (faccon * size <= newtonTolerance) return iteration;
+    }
+    return -hh / 2;
+  };
+
+  const estimateError = (hh: number): number => {
+    for (let i = 0; i < n; i++) {
+      work2[i] = (DD1 * z1[i] + DD2 * z2[i] + DD3 * z3[i]) / hh;
+      work[i] = work2[i] + f0[i];
+    }
+    solveReal(n, E1, p1, work);
+    let err = Math.max(errorNorm(work), 1e-10);
+    if (err >= 1 && (first || rejected)) {
+      for (let i = 0; i < n; i++) work[i] += y[i];
+      evaluate(t, work, f1);
+      for (let i = 0; i < n; i++) work[i] = f1[i] + work2[i];
+      solveReal(n, E1, p1, work);
+      err = Math.max(errorNorm(work), 1e-10);
+    }
+    return err;
+  };
+
+  const accept = (hh: number, end: number): void => {
+    for (let i = 0; i < n; i++) {
+      y[i] += z3[i];
+      cont1[i] = (z2[i] - z3[i]) / C2M1;
+      const ak = (z1[i] - z2[i]) / C1MC2;
+      const a3 = (ak - z1[i] / C1) / C2;
+      cont2[i] = (ak - cont1[i]) / C1M1;
+      cont3[i] = cont2[i] - a3;
+    }
+    yEnd.set(y);
+    hasDense = true;
+    hOld = span = hh;
+    previous = t;
+    t = end;
+    counts.steps++;
+  };
+
+  return {
+    get t() { return t; },
+    get previous() { return previous; },
+    stiff: false,
+    y, counts,
+    reset(time, state) {
+      t = previous = time;
+      y.set(state);
+      started = false;
+      f0Valid = false;
+      hasDense = false;
+      fresh = false;
+      factoredFor = 0;
+      first = true;
+      rejected = false;
+      faccon = 1;
+    },
+    step(limit) {
+      if (!f0Valid) {
+        evaluate(t, y, f0);
+        f0Valid = true;
+      }
+      if (!started) {
+        h = initialStep(f, t, y, f0, 3, Math.min(longest, limit - t), tol, work, work2);
+        counts.evaluations++;
+        jacobian();
+        started = true;
+      }
+      for (let tries = 0; tries < 200; tries++) {
+        const room = limit - t;
+        let hh = Math.min(h, longest);
+        const last = hh >= room * (1 - 1e-10);
+        if (last) hh = room;
+        else if (hh > room / 2) hh = room / 2;
+        if (hh < smallestStep(t) && !last) return false;
+        if (factoredFor !== hh && !factor(hh)) {
+          h = hh / 2;
+          factoredFor = 0;
+          continue;
+        }
+        const iterations = solveStages(hh);
+        if (iterations < 0) {
+          counts.rejected++;
+          rejected = true;
+          h = -iterations;
+          if (h < smallestStep(t)) return false;
+          if (!fresh) jacobian();
+          factoredFor = 0;
+          continue;
+        }
+        const err = estimateError(hh);
+        const fac = Math.min(safety, (safety * (1 + 2 * newtonLimit)) / (iterations + 2 * newtonLimit));
+        let quotient = Math.max(growthLimit, Math.min(shrinkLimit, err ** 0.25 / fac));
+        if (!(err < 1)) {
+          counts.rejected++;
+          rejected = true;
+          h = first ? hh * 0.1 : hh / quotient;
+          if (h < smallestStep(t)) return false;
+          if (!fresh) {
+            jacobian();
+            factoredFor = 0;
+          }
+          continue;
+        }
+        if (!first) {
+          const predictive = ((hAccepted / hh) * (err ** 2 / errAccepted) ** 0.25) / safety;
+          quotient = Math.max(quotient, Math.max(growthLimit, Math.min(shrinkLimit, predictive)));
+        }
+        hAccepted = hh;
+        errAccepted = Math.max(0.01, err);
+        accept(hh, last ? limit : t + hh);
+        let next = hh / quotient;
+        if (rejected) next = Math.min(next, hh);
+        rejected = false;
+        first = false;
+        evaluate(t, y, f0);
+        fresh = false;
+        const ratio = next / hh;
+        const keepSize = theta <= reuseTheta && ratio >= 1 && ratio <= 1.2;
+        h = last || hh < h ? Math.max(Math.min(next, hh * 8), keepSize ? hh : next) : keepSize ? hh : next;
+        if (theta > reuseTheta) {
+          jacobian();
+          factoredFor = 0;
+        }
+        return true;
+      }
+      return false;
+    },
+    interpolate(time, out) {
+      const s = span === 0 ? 0 : (time - t) / span;
+      for (let i = 0; i < n; i++) out[i] = yEnd[i] + s * (cont1[i] + (s - C2M1) * (cont2[i] + (s - C1M1) * cont3[i]));
+    },
+    // a restored run starts the method anew, as does the run the snapshot was taken of (see snapshot in simulation.ts)
+    save: () => [],
+    load: () => undefined,
+  };
+}
+
+function luReal(n: number, A: Float64Array, pivots: Int32Array): boolean {
+  for (let k = 0; k < n; k++) {
+    let pivot = k;
+    for (let i = k + 1; i < n; i++) if (Math.abs(A[i * n + k]) > Math.abs(A[pivot * n + k])) pivot = i;
+    pivots[k] = pivot;
+    const size = A[pivot * n + k];
+    if (size === 0 || !Number.isFinite(size)) return false;
+    if (pivot !== k) for (let j = 0; j < n; j++) [A[k * n + j], A[pivot * n + j]] = [A[pivot * n + j], A[k * n + j]];
+    for (let i = k + 1; i < n; i++) {
+      const q = (A[i * n + k] /= A[k * n + k]);
+      if (q === 0) continue;
+      for (let j = k + 1; j < n; j++) A[i * n + j] -= q * A[k * n + j];
+    }
+  }
+  return true;
+}
+
+function solveReal(n: number, A: Float64Array, pivots: Int32Array, b: Float64Array): void {
+  for (let k = 0; k < n; k++) if (pivots[k] !== k) [b[k], b[pivots[k]]] = [b[pivots[k]], b[k]];
+  for (let i = 1; i < n; i++) for (let j = 0; j < i; j++) b[i] -= A[i * n + j] * b[j];
+  for (let i = n - 1; i >= 0; i--) {
+    for (let j = i + 1; j < n; j++) b[i] -= A[i * n + j] * b[j];
+    b[i] /= A[i * n + i];
+  }
+}
+
+function luComplex(n: number, R: Float64Array, I: Float64Array, pivots: Int32Array): boolean {
+  for (let k = 0; k < n; k++) {
+    let pivot = k, largest = -1;
+    for (let i = k; i < n; i++) {
+      const size = Math.abs(R[i * n + k]) + Math.abs(I[i * n + k]);
+      if (size > largest) [pivot, largest] = [i, size];
+    }
+    pivots[k] = pivot;
+    if (!(largest > 0) || !Number.isFinite(largest)) return false;
+    if (pivot !== k) {
+      for (let j = 0; j < n; j++) {
+        [R[k * n + j], R[pivot * n + j]] = [R[pivot * n + j], R[k * n + j]];
+        [I[k * n + j], I[pivot * n + j]] = [I[pivot * n + j], I[k * n + j]];
+      }
+    }
+    const pr = R[k * n + k], pi = I[k * n + k], m2 = pr * pr + pi * pi;
+    for (let i = k + 1; i < n; i++) {
+      const ar = R[i * n + k], ai = I[i * n + k];
+      if (ar === 0 && ai === 0) continue;
+      const qr = (ar * pr + ai * pi) / m2, qi = (ai * pr - ar * pi) / m2;
+      R[i * n + k] = qr;
+      I[i * n + k] = qi;
+      for (let j = k + 1; j < n; j++) {
+        R[i * n + j] -= qr * R[k * n + j] - qi * I[k * n + j];
+        I[i * n + j] -= qr * I[k * n + j] + qi * R[k * n + j];
+      }
+    }
+  }
+  return true;
+}
+
+function solveComplex(n: number, R: Float64Array, I: Float64Array, pivots: Int32Array, br: Float64Array, bi: Float64Array): void {
+  for (let k = 0; k < n; k++) {
+    const p = pivots[k];
+    if (p === k) continue;
+    [br[k], br[p]] = [br[p], br[k]];
+    [bi[k], bi[p]] = [bi[p], bi[k]];
+  }
+  for (let i = 1; i < n; i++) {
+    for (let j = 0; j < i; j++) {
+      br[i] -= R[i * n + j] * br[j] - I[i * n + j] * bi[j];
+      bi[i] -= R[i * n + j] * bi[j] + I[i * n + j] * br[j];
+    }
+  }
+  for (let i = n - 1; i >= 0; i--) {
+    for (let j = i + 1; j < n; j++) {
+      br[i] -= R[i * n + j] * br[j] - I[i * n + j] * bi[j];
+      bi[i] -= R[i * n + j] * bi[j] + I[i * n + j] * br[j];
+    }
+    const r = R[i * n + i], m = I[i * n + i], m2 = r * r + m * m;
+    [br[i], bi[i]] = [(br[i] * r + bi[i] * m) / m2, (bi[i] * r - br[i] * m) / m2];
+  }
+}

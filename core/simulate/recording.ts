@@ -1,0 +1,157 @@
+import type { FlatModel } from '../flatten/flat-model';
+import type { MessageRecord, Observer, TransitionRecord } from './simulation';
+
+/** What a run leaves behind: a table of values over time, and what happened. */
+export interface Recording {
+  readonly rows: number;
+  readonly time: Float64Array;
+  readonly columns: readonly RecordingColumn[];
+  readonly messages: readonly MessageRecord[];
+  readonly transitions: readonly TransitionRecord[];
+}
+
+export interface ColumnHead {
+  readonly name: string;
+  readonly unit: string;
+  readonly kind: 'real' | 'integer' | 'boolean' | 'literal';
+  /** Names of the values of a `literal` column, counted from 0. */
+  readonly literals: readonly string[];
+}
+
+export interface RecordingColumn extends ColumnHead {
+  readonly values: Float64Array;
+}
+
+/** Rows a recorder holds before it keeps only every second one of them. */
+const defaultLimit = 4_000_000;
+
+interface Source {
+  readonly head: { -readonly [K in keyof ColumnHead]: ColumnHead[K] } & { literals: string[] };
+  read(values: Float64Array): number;
+}
+
+/** Names of everything a recording can have a column for. */
+export function recordable(model: FlatModel): string[] {
+  return sources(model).map((s) => s.head.name);
+}
+
+function sources(model: FlatModel): Source[] {
+  const found: Source[] = [];
+  const charts = new Map(model.charts.map((c) => [c.active[0], c]));
+  const chartAt = new Map<number, FlatModel['charts'][number]>(charts);
+  model.variables.forEach((v, index) => {
+    const chart = chartAt.get(index);
+    if (chart) found.push(chartSource(chart));
+    if (v.hidden || v.kind === 'constant' || v.kind === 'parameter' || v.type === 'String' || v.isProtected) return;
+    const kind = v.type === 'Boolean' ? 'boolean' : v.type === 'Integer' ? 'integer' : v.literals ? 'literal' : 'real';
+    const shift = kind === 'literal' ? 1 : 0;
+    found.push({ head: { name: v.name, unit: v.unit, kind, literals: [...(v.literals ?? [])] }, read: (values) => values[index] - shift });
+  });
+  return found;
+}
+
+/** One column per chart: the active leaf, or the active leaves joined by " + ". */
+function chartSource(chart: FlatModel['charts'][number]): Source {
+  const leaves = chart.structure.states.flatMap((s, k) => (s.children.length === 0 ? [k] : []));
+  const literals = leaves.map((k) => chart.structure.states[k].path);
+  const head: Source['head'] = { name: chart.name, unit: '', kind: 'literal', literals };
+  return {
+    head,
+    read(values) {
+      const active = leaves.filter((k) => values[chart.active[k]] !== 0);
+      if (active.length === 1) return leaves.indexOf(active[0]);
+      const text = active.map((k) => chart.structure.states[k].path).join(' + ');
+      const known = literals.indexOf(text);
+      if (known >= 0) return known;
+      literals.push(text);
+      return literals.length - 1;
+    },
+  };
+}
+
+export interface Recorder extends Observer {
+  readonly rows: number;
+  /** Everything recorded so far. */
+  take(): Recording;
+  /** The rows, messages and transitions since the last call, as copies that may be transferred. */
+  takeNew(): Recording;
+}
+
+/** Keeps rows in growing columns. `wanted` names the columns; all by default. */
+export function createRecorder(model: FlatModel, wanted?: readonly string[], limit = defaultLimit): Recorder {
+  const all = sources(model);
+  const chosen = wanted ? all.filter((s) => wanted.includes(s.head.name)) : all;
+  let capacity = 1024, rows = 0, taken = 0, messagesTaken = 0, transitionsTaken = 0, stride = 1, skipped = 0;
+  let time = new Float64Array(capacity);
+  let columns = chosen.map(() => new Float64Array(capacity));
+  const messages: MessageRecord[] = [];
+  const transitions: TransitionRecord[] = [];
+  const grow = (): void => {
+    capacity *= 2;
+    const larger = (a: Float64Array): Float64Array<ArrayBuffer> => {
+      const b = new Float64Array(capacity);
+      b.set(a);
+      return b;
+    };
+    time = larger(time);
+    columns = columns.map(larger);
+  };
+  /** Past the limit every second plain row goes; rows at events stay where they are first. */
+  const thin = (): void => {
+    let kept = 0;
+    for (let r = 0; r < rows; r += 2) {
+      time[kept] = time[r];
+      for (const c of columns) c[kept] = c[r];
+      kept++;
+    }
+    rows = kept;
+    taken = 0;
+    stride *= 2;
+  };
+  const slice = (from: number, messageFrom: number, transitionFrom: number): Recording => ({
+    rows: rows - from, time: time.slice(from, rows),
+    columns: chosen.map((s, k) => ({ ...s.head, literals: [...s.head.literals], values: columns[k].slice(from, rows) })),
+    messages: messages.slice(messageFrom), transitions: transitions.slice(transitionFrom),
+  });
+  return {
+    get rows() { return rows; },
+    row(t, values, kind) {
+      if (kind === 'step') return;
+      if (kind === 'sample' && stride > 1 && ++skipped % stride !== 0) return;
+      if (rows * Math.max(1, chosen.length) >= limit * 8) thin();
+      if (rows === capacity) grow();
+      time[rows] = t;
+      for (let k = 0; k < chosen.length; k++) columns[k][rows] = chosen[k].read(values);
+      rows++;
+    },
+    message: (record) => void messages.push(record),
+    transition: (record) => void transitions.push(record),
+    take: () => slice(0, 0, 0),
+    takeNew() {
+      const part = slice(taken, messagesTaken, transitionsTaken);
+      [taken, messagesTaken, transitionsTaken] = [rows, messages.length, transitions.length];
+      return part;
+    },
+  };
+}
+
+/** Row at or last before a time; -1 before the first. */
+export function rowAt(time: Float64Array, rows: number, t: number): number {
+  let low = 0, high = rows;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (time[middle] <= t) low = middle + 1;
+    else high = middle;
+  }
+  return low - 1;
+}
+
+/** A column's value at a time: interpolated for real quantities, held for all others. */
+export function valueAt(recording: Recording, column: RecordingColumn, t: number): number | undefined {
+  const row = rowAt(recording.time, recording.rows, t);
+  if (row < 0) return undefined;
+  const value = column.values[row];
+  if (column.kind !== 'real' || row + 1 >= recording.rows) return value;
+  const [t0, t1] = [recording.time[row], recording.time[row + 1]];
+  return t1 > t0 ? value + ((column.values[row + 1] - value) * (t - t0)) / (t1 - t0) : value;
+}

@@ -1,0 +1,3 @@
+declare module '*.css';
+declare module '*.scss';
+declare module 'elkjs/lib/elk.bundled.js';
