@@ -53,6 +53,9 @@ export function differentiate(e: FlatExpr, inner: (leaf: FlatExpr) => FlatExpr):
   }
 }
 
+/** Conditions of a derivative follow the values at hand; they are no events of the model. */
+const asIs = (a: FlatExpr): FlatExpr => (a.op === 'const' ? a : { op: 'noEvent', a });
+
 function differentiateFunction(e: Extract<FlatExpr, { op: 'fn' }>, d: (x: FlatExpr) => FlatExpr): FlatExpr {
   const [x, y] = e.args;
   const dx = d(x);
@@ -73,9 +76,9 @@ function differentiateFunction(e: Extract<FlatExpr, { op: 'fn' }>, d: (x: FlatEx
     case 'log': return divide(dx, x);
     case 'log10': return divide(dx, multiply(x, constant(Math.LN10)));
     case 'sqrt': return isConstant(dx, 0) ? zero : divide(dx, multiply(constant(2), e));
-    case 'abs': return multiply(fn('sign', [x]), dx);
-    case 'min': return choose(binary('le', x, y), dx, d(y));
-    case 'max': return choose(binary('ge', x, y), dx, d(y));
+    case 'abs': return multiply(asIs(fn('sign', [x])), dx);
+    case 'min': return choose(asIs(binary('le', x, y)), dx, d(y));
+    case 'max': return choose(asIs(binary('ge', x, y)), dx, d(y));
     case 'mod': case 'rem': return dx;
     case 'sign': case 'floor': case 'ceil': case 'integer': case 'div': return zero;
   }

@@ -101,7 +101,7 @@ function parsePrimary(s: TokenStream): Expr {
         s.next();
         return { kind: 'boolean', value: t.text === 'true', span };
       }
-      if (t.text === 'der' || t.text === 'initial' || t.text === 'pure' || t.text === 'in') return parseCall(s, s.next().text, t.start);
+      if (t.text === 'der' || t.text === 'initial' || t.text === 'pure' || t.text === 'in' || (t.text === 'within' && s.peek(1).text === '(')) return parseCall(s, s.next().text, t.start);
       if (t.text === 'end') {
         s.next();
         return { kind: 'end', span };

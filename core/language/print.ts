@@ -12,7 +12,7 @@ export const printName = (name: string): string =>
   isPlainName(name) ? name : `'${name.replace(/\\/g, '\\\\').replace(/'/g, "\\'")}'`;
 const printString = (value: string): string => `"${value.replace(/\\/g, '\\\\').replace(/"/g, '\\"').replace(/\n/g, '\\n')}"`;
 const printDotted = (name: string): string => (name.startsWith('.') ? '.' : '') + name.replace(/^\./, '').split('.').map(printName).join('.');
-const callWords = new Set(['der', 'initial', 'pure', 'in']);
+const callWords = new Set(['der', 'initial', 'pure', 'in', 'within']);
 
 export function printNumber(value: number): string {
   if (Number.isInteger(value) && Math.abs(value) < 1e15) return String(value);

@@ -103,7 +103,18 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const hasModes = program.modes.length > 0;
   const longest = hasModes ? Math.max(options.stop / 100, options.recordEvery) : Infinity;
   const nominal = Float64Array.from(states, () => 1);
-  const stepper: Stepper = createStepper(options, n, machine.derivatives, { relative: options.relative, absolute: options.absolute, nominal }, n === 0 ? options.recordEvery : longest);
+  let stageFailure: BlockFailure | undefined;
+  /** A stage the equations cannot be solved for makes the step too long, not the run wrong. */
+  const derivatives: Machine['derivatives'] = (t, state, dy) => {
+    try {
+      machine.derivatives(t, state, dy);
+    } catch (error) {
+      if (!(error instanceof BlockFailure)) throw error;
+      stageFailure = error;
+      dy.fill(NaN);
+    }
+  };
+  const stepper: Stepper = createStepper(options, n, program.tornBlocks.length > 0 ? derivatives : machine.derivatives, { relative: options.relative, absolute: options.absolute, nominal }, n === 0 ? options.recordEvery : longest);
   const discrete = model.variables.flatMap((x, k) => (x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external' ? [k] : []));
   const overrides = new Map(options.values);
   const stimulus = [...options.stimulus].sort((a, b) => a.time - b.time);
@@ -435,9 +446,11 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const stepOnce = (): boolean => {
     const limit = nextTimeEvent();
     const from = time;
-    const ok = limit > time ? guarded(() => stepper.step(limit)) : true;
-    if (hasFailed()) return false;
+    stageFailure = undefined;
+    const ok = limit > time ? stepper.step(limit) : true;
     if (!ok) {
+      if (stageFailure) fail(blockProblem(program, stageFailure, time, v));
+      if (hasFailed()) return false;
       checkFinite();
       if (!hasFailed()) fail(stepProblem(program, time, machine.memory, options.solver));
       return false;

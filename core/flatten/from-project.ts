@@ -1,0 +1,180 @@
+import type { ClassDefinition, ComponentElement, Equation, Expr, Modification, ModificationArgument, RefExpr } from '../language/ast';
+import { emptyModification } from '../language/ast';
+import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
+import { parseExpressionText, parsePhysicsText, parseStatementsText } from '../language/parse';
+import type { Chart, PartType, Project, Quantity } from '../project/project';
+import { libraryOf, type ChartSource, type ClassLibrary, type ClassRef, type PartBehaviour } from './library';
+
+/** Part types as classes: the one way from the document into the compiler. */
+export interface ProjectLibrary {
+  readonly library: ClassLibrary;
+  /** What is wrong with the texts themselves. */
+  readonly problems: readonly Problem[];
+}
+
+const nowhere: Span = { start: 0, end: 0 };
+
+interface Lowered {
+  readonly ref: ClassRef;
+  readonly problems: readonly Problem[];
+}
+
+/** A type is read again only when it, or the name of another type, changes. */
+const cache = new WeakMap<PartType, { names: string; lowered: Lowered }>();
+
+export function projectLibrary(project: Project): ProjectLibrary {
+  const names = project.types.map((t) => `${t.id}=${t.name}`).join();
+  const nameOf = new Map(project.types.map((t) => [t.id, t.name]));
+  const portsOf = new Map(project.types.map((t) => [t.id, new Set(t.ports.map((p) => p.name))]));
+  const key = names + [...portsOf].map(([id, ports]) => `${id}:${[...ports].join()}`).join(';');
+  const all = project.types.map((type) => {
+    let known = cache.get(type);
+    if (!known || known.names !== key) {
+      known = { names: key, lowered: lowerType(type, nameOf, portsOf) };
+      cache.set(type, known);
+    }
+    return known.lowered;
+  });
+  return { library: libraryOf(all.map((x) => x.ref)), problems: all.flatMap((x) => x.problems) };
+}
+
+function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf: ReadonlyMap<string, ReadonlySet<string>>): Lowered {
+  const place = `type/${type.id}`;
+  const problems: Problem[] = [];
+  const read = (text: string, at: string): Expr | undefined => {
+    if (text.trim() === '') return undefined;
+    const parsed = parseExpressionText(text);
+    problems.push(...atPlace(at, parsed.problems));
+    return parsed.problems.some((p) => p.severity === 'error') ? undefined : parsed.value;
+  };
+  const places = new Map<string, string>();
+  const elements: ComponentElement[] = type.quantities.map((q) => {
+    places.set(q.name, `${place}/quantity/${q.id}`);
+    return quantityElement(q, (key) => read(q[key], `${place}/quantity/${q.id}/${key}`));
+  });
+  for (const part of type.parts) {
+    const at = `${place}/part/${part.id}`;
+    places.set(part.name, at);
+    const typeName = nameOf.get(part.type);
+    if (!typeName) {
+      problems.push({ ...problem('error', 'unknown-type', `The type of ${part.name} is no longer there`), place: at });
+      continue;
+    }
+    const args = part.changes.flatMap((c, k): ModificationArgument[] => {
+      const value = read(c.value, `${at}/change/${k}`);
+      return value ? [{ path: c.name.split('.'), each: false, final: false, modification: { args: [], value }, span: value.span }] : [];
+    });
+    elements.push(component(part.name, typeName, { args }, {}));
+  }
+  const physics = parsePhysicsText(type.physics);
+  problems.push(...atPlace(`${place}/physics`, physics.problems));
+  const signalLinks: Equation[] = [];
+  const messageLinks: { from: string; to: string; place: string }[] = [];
+  for (const link of type.links) {
+    const at = `${place}/link/${link.id}`;
+    if (isMessageEnd(type, link.from, portsOf) || isMessageEnd(type, link.to, portsOf)) {
+      messageLinks.push({ from: link.from, to: link.to, place: at });
+      continue;
+    }
+    const [from, to] = [read(link.from, at), read(link.to, at)];
+    if (from?.kind === 'ref' && to?.kind === 'ref') signalLinks.push({ kind: 'connect', a: from as RefExpr, b: to as RefExpr, span: nowhere });
+    else problems.push({ ...problem('error', 'link', `The link ${link.from} to ${link.to} needs a port or quantity at both ends`), place: at });
+  }
+  const definition: ClassDefinition = {
+    kind: 'class', classKind: 'model', name: type.name, nameSpan: nowhere, partial: false, replaceable: false, redeclare: false, expandable: false,
+    description: type.note, elements: [...elements, ...physics.value.elements], equations: [...physics.value.equations, ...signalLinks],
+    initialEquations: physics.value.initialEquations, algorithms: physics.value.algorithms, initialAlgorithms: physics.value.initialAlgorithms,
+    external: false, span: nowhere,
+  };
+  const behaviour: PartBehaviour = {
+    charts: type.charts.map((c) => lowerChart(c, `${place}/chart/${c.id}`, problems)),
+    messagePorts: type.ports.map((p) => ({ name: p.name, messages: p.messages, direction: p.direction })), messageLinks,
+  };
+  return { ref: { definition, path: type.name, place: `${place}/physics`, elementPlace: (name) => places.get(name), behaviour }, problems };
+}
+
+function isMessageEnd(type: PartType, path: string, portsOf: ReadonlyMap<string, ReadonlySet<string>>): boolean {
+  const [first, second] = path.split('.');
+  if (second === undefined) return type.ports.some((p) => p.name === first);
+  const part = type.parts.find((p) => p.name === first);
+  return part !== undefined && (portsOf.get(part.type)?.has(second) ?? false);
+}
+
+function component(name: string, typeName: string, modification: Modification, more: Partial<ComponentElement>): ComponentElement {
+  return {
+    kind: 'component', name, nameSpan: nowhere, typeName, typeSpan: nowhere, dimensions: [], variability: 'continuous', causality: 'none', flow: 'none',
+    inner: false, outer: false, final: false, replaceable: false, redeclare: false, protected: false, modification, description: '', span: nowhere, ...more,
+  };
+}
+
+function quantityElement(q: Quantity, read: (key: 'value' | 'min' | 'max') => Expr | undefined): ComponentElement {
+  const set = (name: string, value: Expr | undefined): ModificationArgument[] =>
+    value ? [{ path: [name], each: false, final: false, modification: { args: [], value }, span: value.span }] : [];
+  const isFixed = q.role === 'constant' || q.role === 'parameter';
+  const value = read('value');
+  const unit: Expr | undefined = q.unit ? { kind: 'string', value: q.unit, span: nowhere } : undefined;
+  const args = [...set('unit', unit), ...set('min', read('min')), ...set('max', read('max')), ...(isFixed ? [] : set('start', value))];
+  return component(q.name, q.type, { args, ...(isFixed && value && { value }) }, {
+    variability: isFixed ? (q.role as 'constant' | 'parameter') : 'continuous',
+    causality: q.role === 'input' || q.role === 'output' ? q.role : 'none',
+    description: q.note,
+  });
+}
+
+function lowerChart(chart: Chart, place: string, problems: Problem[]): ChartSource {
+  const index = new Map(chart.states.map((s, k) => [s.id, k]));
+  const statements = (text: string, at: string) => {
+    if (text.trim() === '') return [];
+    const parsed = parseStatementsText(text);
+    problems.push(...atPlace(at, parsed.problems));
+    return parsed.value;
+  };
+  const expression = (text: string, at: string): Expr | undefined => {
+    const parsed = parseExpressionText(text);
+    problems.push(...atPlace(at, parsed.problems));
+    return parsed.value.kind === 'error' ? undefined : parsed.value;
+  };
+  return {
+    name: chart.name, place, parallel: false,
+    states: chart.states.map((s) => ({
+      name: s.name, parent: s.parent === null ? -1 : (index.get(s.parent) ?? -1), parallel: s.parallel, initial: s.initial,
+      entry: statements(s.entry, `${place}/state/${s.id}/entry`), exit: statements(s.exit, `${place}/state/${s.id}/exit`), place: `${place}/state/${s.id}`,
+    })),
+    transitions: chart.transitions.flatMap((t): ChartSource['transitions'][number][] => {
+      const at = `${place}/transition/${t.id}`;
+      const [from, to] = [index.get(t.from), index.get(t.to)];
+      if (from === undefined || to === undefined) {
+        problems.push({ ...problem('error', 'transition', 'This transition has lost one of its states'), place: at });
+        return [];
+      }
+      const guard = t.guard.trim() === '' ? undefined : expression(t.guard, `${at}/guard`);
+      let trigger: ChartSource['transitions'][number]['trigger'] = { kind: 'completion' };
+      if (t.trigger !== 'completion') {
+        if (t.on.trim() === '') {
+          const needs = { message: 'the name of a message', after: "a time, such as 0.1 's'", when: 'a condition' }[t.trigger];
+          problems.push({ ...problem('error', 'trigger', `This trigger needs ${needs}`), place: `${at}/trigger` });
+          return [];
+        }
+        if (t.trigger === 'message') trigger = { kind: 'message', message: t.on.trim() };
+        else {
+          const value = expression(t.on, `${at}/trigger`);
+          if (!value) return [];
+          trigger = t.trigger === 'after' ? { kind: 'after', delay: value } : { kind: 'when', condition: value };
+        }
+      }
+      return [{ from, to, trigger, ...(guard && { guard }), effect: statements(t.effect, `${at}/effect`), place: at }];
+    }),
+  };
+}
+
+/** Changed values of a setup, as modifications of the root. */
+export function readChanges(changes: readonly { readonly name: string; readonly value: string }[], place: string): { modification: Modification; problems: Problem[] } {
+  const problems: Problem[] = [];
+  const args = changes.flatMap((c, k): ModificationArgument[] => {
+    const parsed = parseExpressionText(c.value);
+    problems.push(...atPlace(`${place}/${k}`, parsed.problems));
+    if (parsed.problems.length > 0) return [];
+    return [{ path: c.name.split('.'), each: false, final: false, modification: { args: [], value: parsed.value }, span: parsed.value.span }];
+  });
+  return { modification: args.length ? { args } : emptyModification, problems };
+}

@@ -1,0 +1,211 @@
+import { applyPatches, enablePatches, produceWithPatches, type Draft, type Patch } from 'immer';
+import { problem, type Problem } from '../language/diagnostics';
+import { ValidationError } from 'yup';
+import { typeById, type Project } from './project';
+import { references, usersOf, type ElementKind, type Reference } from './references';
+import { entrySchemas, nameSchema, type ListName } from './schema';
+
+enablePatches();
+
+/** A change of the document, as data. Lists are addressed like `types/<id>/charts/<id>/states`, entries by their id. */
+export type Edit =
+  | { readonly kind: 'insert'; readonly list: string; readonly entry: object & { readonly id: string }; readonly index?: number }
+  | { readonly kind: 'update'; readonly list: string; readonly id: string; readonly changes: Readonly<Record<string, unknown>> }
+  | { readonly kind: 'remove'; readonly list: string; readonly id: string }
+  | { readonly kind: 'move'; readonly list: string; readonly id: string; readonly index: number }
+  /** Renames an element; every text that mentions it follows. */
+  | { readonly kind: 'rename'; readonly list: string; readonly id: string; readonly name: string }
+  | { readonly kind: 'project'; readonly changes: Partial<Pick<Project, 'name' | 'note' | 'root'>> }
+  | { readonly kind: 'batch'; readonly label: string; readonly edits: readonly Edit[] };
+
+export interface EditResult {
+  readonly project: Project;
+  /** Why the edit was refused; the project is unchanged then. */
+  readonly refused?: Problem;
+  readonly patches: readonly Patch[];
+  readonly inverse: readonly Patch[];
+}
+
+class Refused extends Error {
+  constructor(readonly why: Problem) {
+    super(why.message);
+  }
+}
+
+const refuse = (code: string, message: string): never => {
+  throw new Refused(problem('error', code, message));
+};
+
+/** Carries an edit out. A refused edit changes nothing. */
+export function applyEdit(project: Project, edit: Edit): EditResult {
+  try {
+    const [next, patches, inverse] = produceWithPatches(project, (draft) => change(draft as Draft<Project>, edit));
+    return { project: next as Project, patches, inverse };
+  } catch (error) {
+    if (error instanceof Refused) return { project, refused: error.why, patches: [], inverse: [] };
+    throw error;
+  }
+}
+
+export const undoEdit = (project: Project, inverse: readonly Patch[]): Project => applyPatches(project, inverse as Patch[]);
+export const redoEdit = (project: Project, patches: readonly Patch[]): Project => applyPatches(project, patches as Patch[]);
+
+type Entry = { id: string; name?: string };
+
+function listAt(project: Draft<Project>, address: string): { list: Entry[]; name: ListName; owner: Entry | undefined } {
+  const keys = address.split('/');
+  let at: unknown = project;
+  let owner: Entry | undefined;
+  for (let k = 0; k < keys.length; k++) {
+    const inside: unknown = (at as Record<string, unknown>)[keys[k]];
+    if (!Array.isArray(inside) || !(keys[k] in entrySchemas)) return refuse('no-list', `There is no list ${address}`);
+    if (k === keys.length - 1) return { list: inside as Entry[], name: keys[k] as ListName, owner };
+    const id = keys[++k];
+    owner = (inside as Entry[]).find((e) => e.id === id);
+    if (!owner) return refuse('gone', `What this belongs to is no longer there`);
+    at = owner;
+  }
+  return refuse('no-list', `There is no list ${address}`);
+}
+
+function validate(name: ListName, entry: unknown): void {
+  try {
+    entrySchemas[name].validateSync(entry, { strict: true, abortEarly: true });
+  } catch (error) {
+    if (error instanceof ValidationError) refuse('invalid', error.path ? `${lastKey(error.path)}: ${error.errors[0]}` : error.errors[0]);
+    throw error;
+  }
+}
+const lastKey = (path: string): string => path.split('.').at(-1)!;
+
+/** Lists whose names are looked up together: no two entries of them may share one. */
+const namespaces: Partial<Record<ListName, readonly ListName[]>> = {
+  quantities: ['quantities', 'parts', 'ports', 'charts'], parts: ['quantities', 'parts', 'ports', 'charts'], ports: ['quantities', 'parts', 'ports', 'charts'],
+  charts: ['quantities', 'parts', 'ports', 'charts'], types: ['types'], states: ['states'],
+};
+
+function checkUnique(project: Draft<Project>, list: ReturnType<typeof listAt>, id: string, name: string): void {
+  const owner = (list.owner ?? project) as unknown as Record<string, Entry[]>;
+  for (const other of namespaces[list.name] ?? []) {
+    const taken = owner[other]?.find((e) => e.name === name && e.id !== id);
+    if (taken) refuse('duplicate-name', `${name} is taken: ${'name' in owner ? `${(owner as unknown as Entry).name} has` : 'there is'} one in ${other} already`);
+  }
+}
+
+function change(project: Draft<Project>, edit: Edit): void {
+  switch (edit.kind) {
+    case 'project':
+      Object.assign(project, edit.changes);
+      return;
+    case 'batch':
+      for (const inner of edit.edits) change(project, inner);
+      return;
+    case 'insert': {
+      const at = listAt(project, edit.list);
+      validate(at.name, edit.entry);
+      if (at.list.some((e) => e.id === edit.entry.id)) refuse('duplicate-id', 'This is there already');
+      const entry = structuredClone(edit.entry) as Entry;
+      if (entry.name !== undefined) checkUnique(project, at, entry.id, entry.name);
+      at.list.splice(edit.index ?? at.list.length, 0, entry);
+      return;
+    }
+    case 'update': {
+      const at = listAt(project, edit.list);
+      const entry = at.list.find((e) => e.id === edit.id) ?? refuse('gone', 'This is no longer there');
+      const next = { ...(JSON.parse(JSON.stringify(entry)) as Entry), ...edit.changes } as Entry;
+      validate(at.name, next);
+      if (next.name !== undefined && next.name !== entry.name) checkUnique(project, at, entry.id, next.name);
+      Object.assign(entry, edit.changes);
+      return;
+    }
+    case 'remove': {
+      const at = listAt(project, edit.list);
+      const index = at.list.findIndex((e) => e.id === edit.id);
+      if (index < 0) refuse('gone', 'This is no longer there');
+      refuseWhileUsed(project as Project, edit.list, at.name, at.list[index]);
+      at.list.splice(index, 1);
+      if (at.name === 'states') removeState(at, edit.id);
+      return;
+    }
+    case 'move': {
+      const { list } = listAt(project, edit.list);
+      const index = list.findIndex((e) => e.id === edit.id);
+      if (index < 0) return;
+      const [entry] = list.splice(index, 1);
+      list.splice(Math.max(0, Math.min(edit.index, list.length)), 0, entry);
+      return;
+    }
+    case 'rename':
+      rename(project, edit);
+  }
+}
+
+const kindOfList: Partial<Record<ListName, ElementKind>> = { quantities: 'quantity', parts: 'part', ports: 'port', charts: 'chart', states: 'state' };
+
+function refuseWhileUsed(project: Project, list: string, name: ListName, entry: Entry): void {
+  const [, typeId] = list.split('/');
+  const shown = (users: readonly string[]): string => (users.length > 5 ? `${users.slice(0, 5).join('; ')} and ${users.length - 5} more` : users.join('; '));
+  if (name === 'types') {
+    const users = project.types.flatMap((t) => t.parts.filter((p) => p.type === entry.id).map((p) => `${t.name}.${p.name}`));
+    if (project.root === entry.id) users.unshift('the project, as its product');
+    if (users.length > 0) refuse('in-use', `${entry.name} is still used by ${shown(users)}`);
+    return;
+  }
+  const kind = kindOfList[name];
+  if (!kind || entry.name === undefined) return;
+  const own = kind === 'state' ? `state ${entry.name}` : `${typeById(project, typeId)?.name}.${entry.name} (`;
+  const users = usersOf(project, kind, typeId, entry.name).filter((u) => !u.startsWith(own) && u !== `entry of ${own}` && u !== `exit of ${own}`);
+  if (users.length > 0) refuse('in-use', `${entry.name} is still used by ${shown(users)}`);
+}
+
+/** With a state go the states inside it and all transitions that touch them. */
+function removeState(at: ReturnType<typeof listAt>, id: string): void {
+  const chart = at.owner as unknown as { states: { id: string; parent: string | null }[]; transitions: { from: string; to: string }[] };
+  const gone = new Set([id]);
+  for (let grown = true; grown; ) {
+    grown = false;
+    for (const s of chart.states) {
+      if (s.parent !== null && gone.has(s.parent) && !gone.has(s.id)) {
+        gone.add(s.id);
+        grown = true;
+      }
+    }
+  }
+  chart.states = chart.states.filter((s) => !gone.has(s.id));
+  chart.transitions = chart.transitions.filter((t) => !gone.has(t.from) && !gone.has(t.to));
+}
+
+function rename(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename' }>): void {
+  const at = listAt(project, edit.list);
+  const entry = at.list.find((e) => e.id === edit.id) ?? refuse('gone', 'This is no longer there');
+  if (entry.name === edit.name) return;
+  try {
+    if (at.name !== 'setups' && at.name !== 'panels') nameSchema.validateSync(edit.name, { strict: true });
+  } catch (error) {
+    if (error instanceof ValidationError) refuse('invalid', error.errors[0]);
+    throw error;
+  }
+  checkUnique(project, at, entry.id, edit.name);
+  const kind = kindOfList[at.name];
+  if (kind) {
+    const [, typeId] = edit.list.split('/');
+    const before = JSON.parse(JSON.stringify(project)) as Project;
+    const mentions = references(before).filter((r) => r.kind === kind && r.type === typeId && r.name === entry.name && (kind !== 'state' || r.id === entry.id));
+    replaceMentions(project, mentions, edit.name);
+  }
+  entry.name = edit.name;
+}
+
+/** Replaces mentions from the back, so that earlier spans stay valid. */
+function replaceMentions(project: Draft<Project>, mentions: readonly Reference[], name: string): void {
+  const byText = new Map<string, Reference[]>();
+  for (const m of mentions) byText.set(m.text.place, [...(byText.get(m.text.place) ?? []), m]);
+  for (const list of byText.values()) {
+    const { keys, text } = list[0].text;
+    let replaced = text;
+    for (const m of [...list].sort((a, b) => b.span.start - a.span.start)) replaced = replaced.slice(0, m.span.start) + name + replaced.slice(m.span.end);
+    let at: unknown = project;
+    for (const key of keys.slice(0, -1)) at = (at as Record<string | number, unknown>)[key];
+    (at as Record<string | number, unknown>)[keys[keys.length - 1]] = replaced;
+  }
+}

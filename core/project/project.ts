@@ -1,0 +1,198 @@
+/** The document: everything a project file holds. Plain data; changed by edits only (see edits.ts). */
+export interface Project {
+  readonly format: 'zelvar-project';
+  readonly version: 1;
+  readonly id: string;
+  readonly name: string;
+  readonly note: string;
+  /** Id of the part type that is the product. */
+  readonly root: string;
+  readonly types: readonly PartType[];
+  readonly requirements: readonly Requirement[];
+  readonly glossary: readonly GlossaryEntry[];
+  readonly setups: readonly Setup[];
+  readonly panels: readonly Panel[];
+  readonly tracks: readonly Track[];
+}
+
+export interface PartType {
+  readonly id: string;
+  readonly name: string;
+  readonly note: string;
+  readonly quantities: readonly Quantity[];
+  readonly parts: readonly Part[];
+  readonly ports: readonly Port[];
+  readonly links: readonly Link[];
+  readonly physics: string;
+  readonly charts: readonly Chart[];
+}
+
+export interface Quantity {
+  readonly id: string;
+  readonly name: string;
+  readonly type: 'Real' | 'Integer' | 'Boolean';
+  readonly role: 'constant' | 'parameter' | 'variable' | 'input' | 'output';
+  /** Value of a constant or parameter, start value of everything else; a formula. */
+  readonly value: string;
+  readonly unit: string;
+  readonly min: string;
+  readonly max: string;
+  readonly note: string;
+}
+
+/** One use of a type inside another, with changed values. */
+export interface Part {
+  readonly id: string;
+  readonly name: string;
+  readonly type: string;
+  readonly changes: readonly Change[];
+  readonly note: string;
+}
+
+export interface Change {
+  /** Path of the quantity, as seen from where the change stands. */
+  readonly name: string;
+  readonly value: string;
+}
+
+/** Where messages leave or enter. Inputs and outputs are the signal ports. */
+export interface Port {
+  readonly id: string;
+  readonly name: string;
+  readonly direction: 'in' | 'out';
+  readonly messages: readonly string[];
+  readonly note: string;
+}
+
+export interface Link {
+  readonly id: string;
+  readonly from: string;
+  readonly to: string;
+  readonly carries: string;
+}
+
+export interface Chart {
+  readonly id: string;
+  readonly name: string;
+  readonly states: readonly ChartState[];
+  readonly transitions: readonly Transition[];
+}
+
+export interface ChartState {
+  readonly id: string;
+  readonly name: string;
+  readonly parent: string | null;
+  readonly initial: boolean;
+  readonly parallel: boolean;
+  readonly entry: string;
+  readonly exit: string;
+  readonly note: string;
+  /** Position inside the parent. */
+  readonly x: number;
+  readonly y: number;
+}
+
+export interface Transition {
+  readonly id: string;
+  readonly from: string;
+  readonly to: string;
+  readonly trigger: 'message' | 'after' | 'when' | 'completion';
+  /** Message name, delay or condition. */
+  readonly on: string;
+  readonly guard: string;
+  readonly effect: string;
+}
+
+export interface Requirement {
+  readonly id: string;
+  /** The identifier people use, e.g. CAP-01. */
+  readonly key: string;
+  readonly text: string;
+  /** A formula written by hand; empty where the limit is read out of the text. */
+  readonly formula: string;
+  readonly note: string;
+}
+
+export interface GlossaryEntry {
+  readonly id: string;
+  readonly phrase: string;
+  /** Quantity, event, state or condition, as seen from the product. */
+  readonly meaning: string;
+}
+
+export interface Setup {
+  readonly id: string;
+  readonly name: string;
+  readonly note: string;
+  readonly changes: readonly Change[];
+  readonly stimulus: readonly StimulusRow[];
+  readonly solver: 'auto' | 'dopri5' | 'rk4' | 'implicit';
+  readonly relative: number;
+  readonly absolute: number;
+  readonly step: number;
+  readonly stop: number;
+  readonly recordEvery: number;
+  /** Seconds of the product per second of the clock; 0: as fast as possible. */
+  readonly pace: number;
+  readonly panel: string;
+}
+
+export interface StimulusRow {
+  readonly id: string;
+  readonly time: number;
+  readonly kind: 'set' | 'send';
+  /** Path of a quantity, or of a part followed by the message. */
+  readonly target: string;
+  readonly value: string;
+}
+
+export interface Panel {
+  readonly id: string;
+  readonly name: string;
+  readonly controls: readonly Control[];
+}
+
+export interface Control {
+  readonly id: string;
+  readonly kind: 'button' | 'switch' | 'slider' | 'readout' | 'lamp' | 'verdict';
+  readonly label: string;
+  /** Path of a quantity or state, `part.message` of a button, or the key of a requirement. */
+  readonly target: string;
+  readonly unit: string;
+  readonly min: number;
+  readonly max: number;
+}
+
+export interface Track {
+  readonly id: string;
+  /** Full names of what it shows; charts show as state lanes. */
+  readonly items: readonly string[];
+  readonly height: number;
+}
+
+export const typeById = (project: Project, id: string): PartType | undefined => project.types.find((t) => t.id === id);
+
+export const emptyProject = (id: string, name: string): Project => ({
+  format: 'zelvar-project', version: 1, id, name, note: '', root: '', types: [], requirements: [], glossary: [], setups: [], panels: [], tracks: [],
+});
+
+export const newType = (id: string, name: string): PartType => ({
+  id, name, note: '', quantities: [], parts: [], ports: [], links: [], physics: '', charts: [],
+});
+
+export const newQuantity = (id: string, name: string): Quantity => ({
+  id, name, type: 'Real', role: 'variable', value: '0', unit: '', min: '', max: '', note: '',
+});
+
+export const newState = (id: string, name: string, parent: string | null, x: number, y: number): ChartState => ({
+  id, name, parent, initial: false, parallel: false, entry: '', exit: '', note: '', x, y,
+});
+
+export const newTransition = (id: string, from: string, to: string): Transition => ({ id, from, to, trigger: 'completion', on: '', guard: '', effect: '' });
+
+export const newSetup = (id: string, name: string): Setup => ({
+  id, name, note: '', changes: [], stimulus: [], solver: 'auto', relative: 1e-6, absolute: 1e-9, step: 1e-3, stop: 10, recordEvery: 1e-3, pace: 0, panel: '',
+});
+
+/** Children of a state, or the top states of a chart for null. */
+export const childStates = (chart: Chart, parent: string | null): ChartState[] => chart.states.filter((s) => s.parent === parent);

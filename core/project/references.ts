@@ -1,0 +1,132 @@
+import type { RefExpr, SendNode } from '../language/ast';
+import type { Span } from '../language/diagnostics';
+import { parseExpressionText, parsePhysicsText, parseStatementsText } from '../language/parse';
+import { typeById, type Project } from './project';
+import { documentTexts, type DocumentText } from './texts';
+
+export type ElementKind = 'quantity' | 'part' | 'port' | 'state' | 'chart' | 'message';
+
+/** One mention of an element of a part type in a text of the document. */
+export interface Reference {
+  readonly text: DocumentText;
+  readonly span: Span;
+  readonly kind: ElementKind;
+  /** Part type the element belongs to; messages belong to the whole project. */
+  readonly type: string;
+  readonly name: string;
+  /** State id for states. */
+  readonly id?: string;
+}
+
+/** Every mention of every element, found by reading the texts; what resolves to nothing is left out. */
+export function references(project: Project): Reference[] {
+  return documentTexts(project).flatMap((text) => referencesIn(project, text));
+}
+
+export function referencesIn(project: Project, text: DocumentText): Reference[] {
+  const found: Reference[] = [];
+  const visitNode = (node: unknown, shadowed: ReadonlySet<string>): void => {
+    if (Array.isArray(node)) return node.forEach((x) => visitNode(x, shadowed));
+    if (node === null || typeof node !== 'object') return;
+    const n = node as { kind?: string; iterators?: readonly { name: string }[]; callee?: string; args?: unknown[] };
+    if (n.kind === 'ref') {
+      const ref = node as RefExpr;
+      ref.parts.forEach((p) => p.subscripts.forEach((s) => visitNode(s, shadowed)));
+      if (!ref.global && !(ref.parts.length === 1 && shadowed.has(ref.parts[0].name))) resolvePath(project, text, ref.parts, found);
+      return;
+    }
+    if (n.kind === 'call' && n.callee === 'in') {
+      const arg = (n.args as { kind?: string; parts?: RefExpr['parts'] }[])[0];
+      if (arg?.kind === 'ref' && arg.parts) resolveState(project, text, arg.parts, found);
+      return;
+    }
+    if (n.kind === 'send') {
+      const send = node as SendNode;
+      found.push({ text, span: send.messageSpan, kind: 'message', type: '', name: send.message });
+    }
+    const inner = n.iterators ? new Set([...shadowed, ...n.iterators.map((i) => i.name)]) : shadowed;
+    for (const value of Object.values(node)) if (typeof value === 'object') visitNode(value, inner);
+  };
+  const none = new Set<string>();
+  switch (text.kind) {
+    case 'expression':
+      visitNode(parseExpressionText(text.text).value, none);
+      break;
+    case 'statements':
+      visitNode(parseStatementsText(text.text).value, none);
+      break;
+    case 'physics':
+      visitNode(parsePhysicsText(text.text).value, none);
+      break;
+    case 'message':
+      found.push({ text, span: { start: 0, end: text.text.length }, kind: 'message', type: '', name: text.text });
+      break;
+    case 'path':
+    case 'chart-path':
+    case 'message-path': {
+      const parts = pathParts(text.text);
+      if (text.kind === 'message-path') {
+        const last = parts.pop();
+        if (last) found.push({ text, span: last.span, kind: 'message', type: '', name: last.name });
+      }
+      resolvePath(project, text, parts, found);
+    }
+  }
+  return found;
+}
+
+/** The names of a plain path with their spans. */
+function pathParts(path: string): { name: string; span: Span }[] {
+  const parts: { name: string; span: Span }[] = [];
+  for (const match of path.matchAll(/([\p{L}_][\p{L}\p{N}_]*)(\[[^\]]*\])?/gu)) {
+    parts.push({ name: match[1], span: { start: match.index, end: match.index + match[1].length } });
+  }
+  return parts;
+}
+
+function resolvePath(project: Project, text: DocumentText, parts: readonly { name: string; span: Span }[], found: Reference[]): void {
+  let type = typeById(project, text.scope);
+  for (const { name, span } of parts) {
+    if (!type) return;
+    const owner = type.id;
+    const part = type.parts.find((p) => p.name === name);
+    if (part) {
+      found.push({ text, span, kind: 'part', type: owner, name });
+      type = typeById(project, part.type);
+      continue;
+    }
+    if (type.quantities.some((q) => q.name === name)) found.push({ text, span, kind: 'quantity', type: owner, name });
+    else if (type.ports.some((p) => p.name === name)) found.push({ text, span, kind: 'port', type: owner, name });
+    else if (type.charts.some((c) => c.name === name)) found.push({ text, span, kind: 'chart', type: owner, name });
+    return;
+  }
+}
+
+function resolveState(project: Project, text: DocumentText, parts: readonly { name: string; span: Span }[], found: Reference[]): void {
+  let type = typeById(project, text.scope);
+  let k = 0;
+  for (; k < parts.length - 1 && type; k++) {
+    const part: { name: string; type: string } | undefined = type.parts.find((p) => p.name === parts[k].name);
+    if (!part) break;
+    found.push({ text, span: parts[k].span, kind: 'part', type: type.id, name: part.name });
+    type = typeById(project, part.type);
+  }
+  if (!type) return;
+  const named = type.charts.find((c) => c.name === parts[k].name && k < parts.length - 1);
+  if (named) found.push({ text, span: parts[k++].span, kind: 'chart', type: type.id, name: named.name });
+  const charts = named ? [named] : type.charts;
+  for (const chart of charts) {
+    for (; k < parts.length; k++) {
+      const state = chart.states.find((s) => s.name === parts[k].name);
+      if (!state) break;
+      found.push({ text, span: parts[k].span, kind: 'state', type: type.id, name: state.name, id: state.id });
+    }
+    if (k >= parts.length) return;
+  }
+}
+
+/** Who mentions an element, as words for a message. */
+export function usersOf(project: Project, kind: ElementKind, type: string, name: string): string[] {
+  const all = references(project).filter((r) => r.kind === kind && r.name === name && (kind === 'message' || r.type === type));
+  return [...new Set(all.map((r) => r.text.label))];
+}

@@ -1,0 +1,88 @@
+import * as yup from 'yup';
+import { keywords } from '../language/lexer';
+import { parseUnit } from '../language/units';
+import type { Control, Port, Quantity, Setup, StimulusRow, Transition } from './project';
+
+/** The shape of the project file, checked with Yup; the messages are for the person who edits or opens one. */
+
+const text = (limit = 20_000): yup.StringSchema<string> => yup.string().strict().max(limit, `At most ${limit} characters`).defined();
+const id = text(64).required('An id is missing').matches(/^[A-Za-z0-9_-]+$/, 'An id has letters, digits, - and _ only');
+
+export const namePattern = /^[\p{L}_][\p{L}\p{N}_]*$/u;
+const reserved = new Set([...keywords, 'time', 'send', 'to']);
+
+/** A name of the language: usable in formulas. */
+export const nameSchema = text(80)
+  .required('A name is needed')
+  .matches(namePattern, 'A name starts with a letter and has letters, digits and _ only')
+  .test('reserved', 'This word has a meaning of its own in formulas', (value) => !reserved.has(value ?? ''));
+
+export const unitSchema = text(80).test('unit', 'Not a known unit', function (value) {
+  const unit = parseUnit(value ?? '');
+  return typeof unit === 'string' ? this.createError({ message: unit[0].toUpperCase() + unit.slice(1) }) : true;
+});
+
+const finite = yup.number().strict().defined().test('finite', 'A number is needed', (value) => Number.isFinite(value));
+const positive = finite.moreThan(0, 'This must be more than 0');
+const list = <S extends yup.AnyObjectSchema>(item: S, limit = 20_000) => yup.array(item).strict().max(limit, `At most ${limit} entries`).defined();
+
+export const quantitySchema = yup.object({
+  id, name: nameSchema,
+  type: yup.mixed<Quantity['type']>().oneOf(['Real', 'Integer', 'Boolean']).defined(),
+  role: yup.mixed<Quantity['role']>().oneOf(['constant', 'parameter', 'variable', 'input', 'output']).defined(),
+  value: text(), unit: unitSchema, min: text(400), max: text(400), note: text(),
+});
+const changeSchema = yup.object({ name: text(400).required('What is changed?'), value: text() });
+export const partSchema = yup.object({ id, name: nameSchema, type: id, changes: list(changeSchema), note: text() });
+export const portSchema = yup.object({
+  id, name: nameSchema, direction: yup.mixed<Port['direction']>().oneOf(['in', 'out']).defined(), messages: yup.array(nameSchema).strict().defined(), note: text(),
+});
+export const linkSchema = yup.object({ id, from: text(400).required('Where does the link start?'), to: text(400).required('Where does the link end?'), carries: text(400) });
+export const stateSchema = yup.object({
+  id, name: nameSchema, parent: id.nullable(), initial: yup.boolean().strict().defined(), parallel: yup.boolean().strict().defined(),
+  entry: text(), exit: text(), note: text(), x: finite, y: finite,
+});
+export const transitionSchema = yup.object({
+  id, from: id, to: id,
+  trigger: yup.mixed<Transition['trigger']>().oneOf(['message', 'after', 'when', 'completion']).defined(),
+  on: text(), guard: text(), effect: text(),
+});
+export const chartSchema = yup.object({ id, name: nameSchema, states: list(stateSchema), transitions: list(transitionSchema) });
+export const typeSchema = yup.object({
+  id, name: nameSchema, note: text(), quantities: list(quantitySchema), parts: list(partSchema), ports: list(portSchema), links: list(linkSchema),
+  physics: text(2_000_000), charts: list(chartSchema),
+});
+export const requirementSchema = yup.object({ id, key: text(80).required('An id is needed'), text: text(), formula: text(), note: text() });
+export const glossarySchema = yup.object({ id, phrase: text(200).required('A phrase is needed'), meaning: text(400).required('What does it stand for?') });
+const stimulusSchema = yup.object({
+  id, time: finite.min(0, 'A time of 0 s or later'), kind: yup.mixed<StimulusRow['kind']>().oneOf(['set', 'send']).defined(), target: text(400).required('What is set or sent?'), value: text(400),
+});
+export const setupSchema = yup.object({
+  id, name: text(120).required('A name is needed'), note: text(), changes: list(changeSchema), stimulus: list(stimulusSchema),
+  solver: yup.mixed<Setup['solver']>().oneOf(['auto', 'dopri5', 'rk4', 'implicit']).defined(),
+  relative: positive, absolute: positive, step: positive, stop: positive, recordEvery: positive, pace: finite.min(0), panel: text(64),
+});
+const controlSchema = yup.object({
+  id, kind: yup.mixed<Control['kind']>().oneOf(['button', 'switch', 'slider', 'readout', 'lamp', 'verdict']).defined(),
+  label: text(120), target: text(400), unit: unitSchema, min: finite, max: finite,
+});
+export const panelSchema = yup.object({ id, name: text(120).required('A name is needed'), controls: list(controlSchema) });
+export const trackSchema = yup.object({ id, items: yup.array(text(400)).strict().defined(), height: positive });
+
+export const projectFormat = 'zelvar-project';
+export const projectVersion = 1;
+
+export const projectSchema = yup.object({
+  format: yup.mixed<typeof projectFormat>().oneOf([projectFormat]).defined(),
+  version: yup.mixed<1>().oneOf([projectVersion]).defined(),
+  id, name: text(200).required('A project needs a name'), note: text(), root: text(64), types: list(typeSchema), requirements: list(requirementSchema),
+  glossary: list(glossarySchema), setups: list(setupSchema), panels: list(panelSchema), tracks: list(trackSchema),
+});
+
+/** The schema of the entries of each list of the document. */
+export const entrySchemas = {
+  types: typeSchema, quantities: quantitySchema, parts: partSchema, ports: portSchema, links: linkSchema, charts: chartSchema, states: stateSchema,
+  transitions: transitionSchema, requirements: requirementSchema, glossary: glossarySchema, setups: setupSchema, stimulus: stimulusSchema,
+  panels: panelSchema, controls: controlSchema, tracks: trackSchema,
+} as const;
+export type ListName = keyof typeof entrySchemas;

@@ -1,0 +1,68 @@
+import type { Project } from './project';
+
+/** How a text of the document is read. */
+export type TextKind = 'expression' | 'statements' | 'physics' | 'path' | 'message-path' | 'chart-path' | 'message';
+
+/** A text with its address, and the part type in which its names are looked up. */
+export interface DocumentText {
+  readonly place: string;
+  readonly kind: TextKind;
+  readonly scope: string;
+  readonly text: string;
+  /** Words of which the text is one, for lists of users. */
+  readonly label: string;
+  /** Path of keys in the document, for replacing it. */
+  readonly keys: readonly (string | number)[];
+}
+
+/** Every text of the document that can name something. */
+export function documentTexts(project: Project): DocumentText[] {
+  const all: DocumentText[] = [];
+  const push = (kind: TextKind, scope: string, text: string, place: string, label: string, keys: readonly (string | number)[]): void => {
+    if (text.trim() !== '') all.push({ kind, scope, text, place, label, keys });
+  };
+  project.types.forEach((type, t) => {
+    const at = `type/${type.id}`;
+    type.quantities.forEach((q, k) => {
+      for (const key of ['value', 'min', 'max'] as const) push('expression', type.id, q[key], `${at}/quantity/${q.id}/${key}`, `${type.name}.${q.name} (${key})`, ['types', t, 'quantities', k, key]);
+    });
+    type.parts.forEach((p, k) => {
+      p.changes.forEach((c, j) => {
+        push('expression', type.id, c.value, `${at}/part/${p.id}/change/${j}`, `${type.name}.${p.name} (${c.name})`, ['types', t, 'parts', k, 'changes', j, 'value']);
+        push('path', p.type, c.name, `${at}/part/${p.id}/change/${j}/name`, `${type.name}.${p.name} (changed value)`, ['types', t, 'parts', k, 'changes', j, 'name']);
+      });
+    });
+    type.links.forEach((l, k) => {
+      for (const key of ['from', 'to'] as const) push('path', type.id, l[key], `${at}/link/${l.id}/${key}`, `link ${l.from} to ${l.to} in ${type.name}`, ['types', t, 'links', k, key]);
+    });
+    push('physics', type.id, type.physics, `${at}/physics`, `physics of ${type.name}`, ['types', t, 'physics']);
+    type.charts.forEach((c, k) => {
+      c.states.forEach((s, j) => {
+        for (const key of ['entry', 'exit'] as const) push('statements', type.id, s[key], `${at}/chart/${c.id}/state/${s.id}/${key}`, `${key} of state ${s.name}`, ['types', t, 'charts', k, 'states', j, key]);
+      });
+      c.transitions.forEach((x, j) => {
+        const place = `${at}/chart/${c.id}/transition/${x.id}`;
+        const name = (s: string): string => c.states.find((state) => state.id === s)?.name ?? '?';
+        const label = `transition ${name(x.from)} to ${name(x.to)}`;
+        push(x.trigger === 'message' ? 'message' : 'expression', type.id, x.on, `${place}/trigger`, label, ['types', t, 'charts', k, 'transitions', j, 'on']);
+        push('expression', type.id, x.guard, `${place}/guard`, label, ['types', t, 'charts', k, 'transitions', j, 'guard']);
+        push('statements', type.id, x.effect, `${place}/effect`, label, ['types', t, 'charts', k, 'transitions', j, 'effect']);
+      });
+    });
+  });
+  const root = project.root;
+  project.requirements.forEach((r, k) => push('expression', root, r.formula, `requirement/${r.id}`, `requirement ${r.key}`, ['requirements', k, 'formula']));
+  project.glossary.forEach((g, k) => push('expression', root, g.meaning, `glossary/${g.id}`, `glossary "${g.phrase}"`, ['glossary', k, 'meaning']));
+  project.setups.forEach((s, k) => {
+    s.changes.forEach((c, j) => push('path', root, c.name, `setup/${s.id}/change/${j}`, `setup ${s.name}`, ['setups', k, 'changes', j, 'name']));
+    s.stimulus.forEach((x, j) => push(x.kind === 'set' ? 'path' : 'message-path', root, x.target, `setup/${s.id}/stimulus/${x.id}`, `stimulus of setup ${s.name}`, ['setups', k, 'stimulus', j, 'target']));
+  });
+  project.panels.forEach((p, k) => {
+    p.controls.forEach((c, j) => {
+      if (c.kind === 'verdict') return;
+      push(c.kind === 'button' ? 'message-path' : c.kind === 'lamp' ? 'expression' : 'path', root, c.target, `panel/${p.id}/control/${c.id}`, `panel ${p.name}`, ['panels', k, 'controls', j, 'target']);
+    });
+  });
+  project.tracks.forEach((t, k) => t.items.forEach((item, j) => push('chart-path', root, item, `track/${t.id}/${j}`, 'a track of the ribbon', ['tracks', k, 'items', j])));
+  return all;
+}

@@ -1,0 +1,174 @@
+import type { Expr } from '../language/ast';
+import { atPlace, hasErrors, problem, type Problem } from '../language/diagnostics';
+import { nearestName } from '../language/nearest';
+import { parseExpressionText } from '../language/parse';
+import { convertDifference, unitOrUndefined } from '../language/units';
+import type { Project, Requirement, Setup } from '../project/project';
+import { typeById } from '../project/project';
+import { flatten, type FlattenResult, type Observer } from '../flatten/flatten';
+import type { FlatModel } from '../flatten/flat-model';
+import { projectLibrary, readChanges } from '../flatten/from-project';
+import { readFormula, type LimitFormula } from '../requirements/formula';
+import { readLimit } from '../requirements/read-limit';
+import type { Program } from '../program/program';
+import { compile } from '../simulate/compile';
+import type { SimulationOptions, Stimulus } from '../simulate/simulation';
+import type { MonitorSource } from '../verdicts/monitor';
+
+/** A requirement with what watches it; without a source where it cannot be watched. */
+export interface WatchedRequirement {
+  readonly id: string;
+  readonly key: string;
+  readonly source: MonitorSource | undefined;
+  readonly problem: string;
+}
+
+export interface Prepared {
+  readonly model: FlatModel;
+  readonly program: Program | undefined;
+  readonly requirements: readonly WatchedRequirement[];
+  readonly options: SimulationOptions;
+  readonly problems: readonly Problem[];
+}
+
+/** From a project and a setup to a program with its monitors. Problems carry their places; without a program nothing can run. */
+export function prepareRun(project: Project, setup: Setup, rootId = project.root): Prepared {
+  const { library, problems: textProblems } = projectLibrary(project);
+  const rootName = typeById(project, rootId)?.name ?? '';
+  const limits = project.requirements.map((r) => requirementLimit(project, r));
+  const observers = limits.flatMap((l) => l.observers);
+  const place = `setup/${setup.id}/change`;
+  const changed = readChanges(setup.changes, place);
+  let flat = flatten(library, rootName, { observers });
+  const setupProblems: Problem[] = [...changed.problems];
+  const startValues = new Map<number, number>();
+  if (setup.changes.length > 0) {
+    const fixed = setup.changes.filter((c) => isFixed(flat, c.name));
+    if (fixed.length > 0) flat = flatten(library, rootName, { observers, changes: readChanges(fixed, place).modification, changesPlace: place });
+    setup.changes.forEach((c, k) => {
+      if (fixed.includes(c)) return;
+      const index = flat.model.indexOf.get(c.name);
+      if (index === undefined) setupProblems.push(unknownPath(flat.model, c.name, `${place}/${k}`));
+      else startValues.set(index, plainValue(c.value));
+    });
+  }
+  const { model } = flat;
+  const compiled = compile(withoutObserverErrors(model));
+  const stimulus = readStimulus(setup, model, setupProblems);
+  const options: SimulationOptions = {
+    stop: setup.stop, solver: setup.solver, relative: setup.relative, absolute: setup.absolute, step: setup.step, recordEvery: setup.recordEvery,
+    values: startValues, stimulus,
+  };
+  const problems = [
+    ...textProblems, ...compiled.problems, ...model.problems.filter((p) => p.place?.startsWith('requirement/')), ...limits.flatMap((l) => l.problems), ...setupProblems,
+  ];
+  const blocking = hasErrors(textProblems) || hasErrors(setupProblems) || !compiled.program || hasErrors(compiled.problems);
+  return {
+    model, program: blocking ? undefined : compiled.program, options, problems: [...new Set(problems)],
+    requirements: limits.map((l) => ({ id: l.requirement.id, key: l.requirement.key, source: l.formula && monitorSource(l, flat), problem: l.problems[0]?.message ?? '' })),
+  };
+}
+
+/** A requirement that cannot be read does not keep the product from running. */
+const withoutObserverErrors = (model: FlatModel): FlatModel => ({ ...model, problems: model.problems.filter((p) => !p.place?.startsWith('requirement/')) });
+
+const isFixed = (flat: FlattenResult, name: string): boolean => {
+  const index = flat.model.indexOf.get(name);
+  const kind = index === undefined ? undefined : flat.model.variables[index].kind;
+  return kind === 'parameter' || kind === 'constant' || (kind === undefined && [...flat.model.indexOf.keys()].some((n) => n.startsWith(`${name}[`)));
+};
+
+function unknownPath(model: FlatModel, name: string, place: string): Problem {
+  const near = nearestName(name, model.indexOf.keys());
+  return { ...problem('error', 'unknown-name', `${model.name} has no ${name}${near ? `; did you mean ${near}?` : ''}`), place };
+}
+
+function plainValue(text: string): number {
+  const { value } = parseExpressionText(text);
+  const read = (e: Expr): number => {
+    if (e.kind === 'number') {
+      const unit = unitOrUndefined(e.unit);
+      return unit ? e.value * unit.scale + unit.offset : e.value;
+    }
+    if (e.kind === 'boolean') return e.value ? 1 : 0;
+    if (e.kind === 'unary') return e.op === '-' ? -read(e.operand) : e.op === 'not' ? (read(e.operand) ? 0 : 1) : read(e.operand);
+    if (e.kind === 'binary') {
+      const [a, b] = [read(e.left), read(e.right)];
+      return e.op === '+' ? a + b : e.op === '-' ? a - b : e.op === '*' ? a * b : e.op === '/' ? a / b : e.op === '^' ? a ** b : NaN;
+    }
+    return NaN;
+  };
+  return read(value);
+}
+
+interface RequirementLimit {
+  readonly requirement: Requirement;
+  readonly formula: LimitFormula | undefined;
+  readonly observers: readonly Observer[];
+  readonly problems: readonly Problem[];
+}
+
+/** The observers a requirement needs in the model. */
+function requirementLimit(project: Project, requirement: Requirement): RequirementLimit {
+  const place = `requirement/${requirement.id}`;
+  const limit = readLimit(requirement, project.glossary);
+  if (limit.formula === undefined) return { requirement, formula: undefined, observers: [], problems: atPlace(place, limit.problems) };
+  const { formula, problems } = readFormula(limit.formula);
+  if (!formula) return { requirement, formula: undefined, observers: [], problems: atPlace(`${place}/formula`, problems) };
+  const name = (what: string): string => `$${requirement.id}.${what}`;
+  const observers: Observer[] = [{ name: name('predicate'), expr: formula.predicate, place: `${place}/formula` }];
+  if (formula.condition) observers.push({ name: name('condition'), expr: formula.condition, place: `${place}/formula` });
+  if (formula.margin) observers.push({ name: name('margin'), expr: formula.margin, place: `${place}/formula` });
+  return { requirement, formula, observers, problems: [] };
+}
+
+function monitorSource(limit: RequirementLimit, flat: FlattenResult): MonitorSource | undefined {
+  const formula = limit.formula!;
+  const name = (what: string): string => `$${limit.requirement.id}.${what}`;
+  const predicate = flat.observed.get(name('predicate'));
+  const condition = formula.condition ? flat.observed.get(name('condition')) : undefined;
+  if (!predicate || (formula.condition && !condition)) return undefined;
+  const margin = flat.observed.get(name('margin'));
+  const told = unitOrUndefined(formula.unit);
+  const marginScale = margin?.unit && told ? convertDifference(1, margin.unit, told) : 1;
+  const isResponse = formula.kind === 'response';
+  return {
+    kind: formula.kind, predicate: predicate.index, condition: condition?.index ?? -1, margin: margin?.index ?? -1, marginScale,
+    unit: isResponse ? formula.withinUnit : formula.unit || (margin?.unitName ?? ''), within: formula.within,
+    timeScale: isResponse ? 1 / (unitOrUndefined(formula.withinUnit)?.scale ?? 1) : 1,
+  };
+}
+
+function readStimulus(setup: Setup, model: FlatModel, problems: Problem[]): Stimulus[] {
+  return setup.stimulus.flatMap((row): Stimulus[] => {
+    const place = `setup/${setup.id}/stimulus/${row.id}`;
+    if (row.kind === 'set') {
+      const index = model.indexOf.get(row.target);
+      if (index === undefined) {
+        problems.push(unknownPath(model, row.target, place));
+        return [];
+      }
+      const { kind } = model.variables[index];
+      if (kind === 'continuous' || kind === 'discrete') {
+        problems.push({ ...problem('error', 'not-settable', `${row.target} follows from the equations and cannot be set; inputs and parameters can`), place });
+        return [];
+      }
+      return [{ time: row.time, kind: 'set', variable: index, value: plainValue(row.value) }];
+    }
+    const target = messageTarget(model, row.target);
+    if (!target) {
+      problems.push({ ...problem('error', 'unknown-part', `${row.target} does not name a part and a message, such as ctrl.start`), place });
+      return [];
+    }
+    return [{ time: row.time, kind: 'send', part: target.part, message: target.message, args: [] }];
+  });
+}
+
+/** `ctrl.start`: the part and the message. A lone name is a message to the root. */
+export function messageTarget(model: FlatModel, path: string): { part: number; message: string } | undefined {
+  const dot = path.lastIndexOf('.');
+  const partName = dot < 0 ? '' : path.slice(0, dot);
+  const part = model.parts.findIndex((p) => p.name === partName);
+  return part < 0 ? undefined : { part, message: path.slice(dot + 1) };
+}
+

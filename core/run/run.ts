@@ -1,0 +1,41 @@
+import { createRecorder, type Recorder } from '../simulate/recording';
+import { createSimulation, type Simulation } from '../simulate/simulation';
+import { createMonitor, type Finding, type Monitor } from '../verdicts/monitor';
+import type { Prepared, WatchedRequirement } from './prepare';
+
+/** One execution: a simulation with its recorder and its monitors. */
+export interface Run {
+  readonly simulation: Simulation;
+  readonly recorder: Recorder;
+  findings(): RequirementFinding[];
+}
+
+export interface RequirementFinding extends Finding {
+  readonly id: string;
+  readonly key: string;
+}
+
+const unwatched = (r: WatchedRequirement): Finding => ({
+  verdict: 'undecided', margin: undefined, unit: '', worstAt: undefined, failsSince: undefined, reason: r.problem || 'Its limit cannot be read', lane: [],
+});
+
+export function createRun(prepared: Prepared & { readonly program: NonNullable<Prepared['program']> }, record?: readonly string[]): Run {
+  const recorder = createRecorder(prepared.model, record);
+  const monitors = prepared.requirements.map((r): Monitor | undefined => r.source && createMonitor(r.source));
+  const watching = monitors.filter((m): m is Monitor => m !== undefined);
+  const simulation = createSimulation(prepared.program, prepared.options, {
+    row(time, values, kind) {
+      recorder.row(time, values, kind);
+      for (const m of watching) m.row(time, values, kind);
+    },
+    message: recorder.message,
+    transition: recorder.transition,
+  });
+  return {
+    simulation, recorder,
+    findings: () => prepared.requirements.map((r, k) => ({ id: r.id, key: r.key, ...(monitors[k]?.finding() ?? unwatched(r)) })),
+  };
+}
+
+export const isRunnable = (p: Prepared): p is Prepared & { readonly program: NonNullable<Prepared['program']> } => p.program !== undefined;
+

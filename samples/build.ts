@@ -1,0 +1,55 @@
+import type { Chart, ChartState, Control, Link, Part, PartType, Port, Project, Quantity, Setup, StimulusRow, Track, Transition } from '../core/project/project';
+import { newSetup } from '../core/project/project';
+
+/** Short forms for writing sample projects; ids are made from names so that files stay readable and comparable. */
+
+export const slug = (text: string): string => text.replace(/[^A-Za-z0-9]+/g, '-').replace(/^-|-$/g, '').toLowerCase();
+
+type QuantityRow = readonly [name: string, value: string, unit: string, note: string, more?: Partial<Quantity>];
+
+const quantities = (role: Quantity['role']) => (...rows: readonly QuantityRow[]): Quantity[] =>
+  rows.map(([name, value, unit, note, more]) => ({ id: `q-${name}`, name, type: 'Real', role, value, unit, min: '', max: '', note, ...more }));
+export const parameters = quantities('parameter');
+export const variables = quantities('variable');
+export const inputs = quantities('input');
+export const outputs = quantities('output');
+
+export const part = (name: string, type: string, note = '', changes: Part['changes'] = []): Part => ({ id: `p-${name}`, name, type: `t-${slug(type)}`, changes, note });
+export const link = (from: string, to: string, carries: string): Link => ({ id: `l-${slug(`${from}-${to}`)}`, from, to, carries });
+export const port = (name: string, direction: Port['direction'], messages: readonly string[], note = ''): Port => ({ id: `o-${name}`, name, direction, messages, note });
+
+export const partType = (name: string, note: string, more: Partial<PartType>): PartType => ({
+  id: `t-${slug(name)}`, name, note, quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], ...more,
+});
+
+type StateRow = readonly [name: string, x: number, y: number, more?: Partial<Omit<ChartState, 'parent'>> & { readonly parent?: string }];
+type TransitionRow = readonly [from: string, to: string, trigger: string, more?: Partial<Transition>];
+
+/** Triggers are written as `start`, `after 0.1 's'`, `when x > 1` or `` (at once). */
+export function chart(name: string, states: readonly StateRow[], transitions: readonly TransitionRow[]): Chart {
+  const stateId = (state: string): string => `s-${slug(state)}`;
+  return {
+    id: `c-${slug(name)}`, name,
+    states: states.map(([state, x, y, more], k) => ({
+      name: state, initial: k === 0, parallel: false, entry: '', exit: '', note: '', x, y, ...more, id: stateId(state), parent: more?.parent ? stateId(more.parent) : null,
+    })),
+    transitions: transitions.map(([from, to, trigger, more], k) => {
+      const match = /^(after|when) (.*)$/s.exec(trigger);
+      return {
+        id: `x-${k + 1}`, from: stateId(from), to: stateId(to), trigger: trigger === '' ? 'completion' : match ? (match[1] as 'after' | 'when') : 'message',
+        on: match ? match[2] : trigger, guard: '', effect: '', ...more,
+      };
+    }),
+  };
+}
+
+export const stimulus = (...rows: readonly (readonly [time: number, kind: StimulusRow['kind'], target: string, value?: string])[]): StimulusRow[] =>
+  rows.map(([time, kind, target, value], k) => ({ id: `i-${k + 1}`, time, kind, target, value: value ?? '' }));
+export const setup = (name: string, note: string, more: Partial<Setup>): Setup => ({ ...newSetup(`u-${slug(name)}`, name), note, ...more });
+export const control = (kind: Control['kind'], label: string, target: string, more: Partial<Control> = {}): Control => ({
+  id: `n-${slug(label)}`, kind, label, target, unit: '', min: 0, max: 1, ...more,
+});
+export const tracks = (...rows: readonly (readonly [height: number, ...items: string[]])[]): Track[] =>
+  rows.map(([height, ...items], k) => ({ id: `k-${k + 1}`, items, height }));
+export const requirement = (key: string, text: string): Project['requirements'][number] => ({ id: `r-${slug(key)}`, key, text, formula: '', note: '' });
+export const phrase = (words: string, meaning: string): Project['glossary'][number] => ({ id: `g-${slug(words)}`, phrase: words, meaning });

@@ -1,0 +1,241 @@
+import type { Project } from '../core/project/project';
+import { chart, control, inputs, link, outputs, parameters, part, partType, phrase, port, requirement, setup, stimulus, tracks, variables } from './build';
+
+/** The demo: a bench-top tube capper. `npm run samples` writes it to tube-capper.zelvar.json. */
+
+const capper = partType('Capper', 'A bench-top tube capper: stops a tube, clamps it, turns the cap down to a set torque and sends it on.', {
+  parts: [
+    part('belt', 'BeltDrive', 'brings tubes to the station'),
+    part('gripper', 'Gripper', 'holds the tube'),
+    part('spindle', 'SpindleDrive', 'turns the cap'),
+    part('cap', 'CapThread', 'the cap on its thread'),
+    part('guard', 'GuardSwitch', 'door in front of the moving parts'),
+    part('psu', 'Supply', '12 V supply'),
+    part('ctrl', 'CapperControl', 'the controller', [
+      { name: 'motorConstant', value: 'spindle.k' }, { name: 'gear', value: 'spindle.gear' }, { name: 'resistance', value: 'spindle.R' }, { name: 'efficiency', value: 'spindle.efficiency' },
+    ]),
+    part('panel', 'OperatorPanel', 'keys and lamp'),
+  ],
+  links: [
+    link('ctrl.voltage', 'spindle.command', 'voltage wanted'), link('psu.voltage', 'spindle.supply', 'voltage at hand'), link('spindle.power', 'psu.power', 'electrical power'),
+    link('spindle.speed', 'cap.speed', 'turning speed'), link('cap.torque', 'spindle.load', 'torque'),
+    link('spindle.speed', 'ctrl.speed', 'measured speed'), link('cap.angle', 'ctrl.angle', 'measured angle'), link('cap.torque', 'ctrl.torque', 'measured torque'),
+    link('spindle.windingTemperature', 'ctrl.temperature', 'measured temperature'), link('ctrl.engage', 'cap.engaged', 'head down on the cap'), link('ctrl.lamp', 'panel.lamp', 'lamp'),
+    link('belt.events', 'ctrl.events', 'tube seen'), link('gripper.events', 'ctrl.events', 'tube clamped'), link('cap.events', 'ctrl.events', 'cap seated'),
+    link('guard.events', 'ctrl.events', 'guard opened, closed'), link('panel.keys', 'ctrl.events', 'start, stop, reset'),
+    link('ctrl.toBelt', 'belt.orders', 'advance'), link('ctrl.toGripper', 'gripper.orders', 'close, open'), link('ctrl.toCap', 'cap.orders', 'new cap'),
+  ],
+});
+
+const spindle = partType('SpindleDrive', 'Motor, gear and spindle with its losses and its temperature.', {
+  quantities: [
+    ...parameters(
+      ['R', '1.2', 'Ohm', 'winding resistance'], ['L', "0.8 'mH'", 'H', 'winding inductance'], ['k', '0.035', 'N.m/A', 'torque and back-emf constant'],
+      ['Jm', '9e-6', 'kg.m2', 'rotor inertia'], ['gear', '10', '1', 'gear ratio'], ['efficiency', '0.85', '1', 'gear efficiency', { min: '0', max: '1' }],
+      ['Js', '4e-5', 'kg.m2', 'spindle inertia'], ['friction', '2e-4', 'N.m.s/rad', 'viscous friction'],
+      ['Rwc', '4', 'K/W', 'winding to case'], ['Rca', '9', 'K/W', 'case to air'], ['Cw', '18', 'J/K', 'heat capacity of the winding'], ['Cc', '120', 'J/K', 'heat capacity of the case'],
+      ['ambient', '24', 'degC', 'air temperature'],
+    ),
+    ...inputs(['command', '0', 'V', 'voltage wanted by the controller'], ['supply', '12', 'V', 'voltage the supply can give'], ['load', '0', 'N.m', 'torque taken from the spindle']),
+    ...variables(['voltage', '0', 'V', 'voltage at the winding'], ['rotorSpeed', '0', 'rad/s', 'speed of the rotor'], ['angle', '0', 'rad', 'angle of the spindle'], ['caseTemperature', '24', 'degC', 'temperature of the case']),
+    ...outputs(['current', '0', 'A', 'winding current'], ['speed', '0', 'rad/s', 'spindle speed'], ['torque', '0', 'N.m', 'torque behind the gear'], ['power', '0', 'W', 'electrical power taken'], ['windingTemperature', '24', 'degC', 'temperature of the winding']),
+  ],
+  physics: `// the bridge can give no more than the supply has
+voltage = max(-supply, min(supply, command));
+power = abs(voltage*current);
+
+// winding
+L*der(current) = voltage - R*current - k*rotorSpeed;
+
+// gear and spindle
+rotorSpeed = gear*speed;
+torque = gear*efficiency*k*current;
+(Js + gear^2*Jm)*der(speed) = torque - friction*speed - load;
+der(angle) = speed;
+
+// two-mass thermal model
+Cw*der(windingTemperature) = R*current^2 - (windingTemperature - caseTemperature)/Rwc;
+Cc*der(caseTemperature) = (windingTemperature - caseTemperature)/Rwc - (caseTemperature - ambient)/Rca;
+`,
+});
+
+const cap = partType('CapThread', 'The cap turning down on its thread until it seats.', {
+  quantities: [
+    ...parameters(
+      ['threadFriction', '0.05', 'N.m', 'friction torque of the thread'], ['slip', '0.15', 'rad/s', 'speed at which the friction is fully there'],
+      ['seatTurns', '1.25', '1', 'turns until the cap seats'], ['seatStiffness', '2.4', 'N.m/rad', 'stiffness of the seat'], ['seatDamping', '0.004', 'N.m.s/rad', 'damping of the seat'],
+    ),
+    ...inputs(['speed', '0', 'rad/s', 'speed of the spindle'], ['engaged', 'false', '', 'the head is down on the cap', { type: 'Boolean' }]),
+    ...variables(['depth', '0', 'rad', 'angle turned past the seat'], ['seatTorque', '0', 'N.m', 'torque of the seat']),
+    ...outputs(['angle', '0', 'rad', 'angle turned'], ['torque', '0', 'N.m', 'cap torque'], ['seated', 'false', '', 'the cap touches its seat', { type: 'Boolean' }]),
+  ],
+  ports: [port('events', 'out', ['seated'], 'tells when the cap seats'), port('orders', 'in', ['newCap'], 'a new tube stands under the head')],
+  physics: `der(angle) = if engaged then speed else 0;
+depth = angle - 2*3.141592653589793*seatTurns;
+seated = depth >= 0;
+seatTorque = if seated then max(0, seatStiffness*depth + seatDamping*speed) else 0;
+torque = if engaged then threadFriction*tanh(speed/slip) + seatTorque else 0;
+
+when seated then
+  send seated to events;
+end when;
+when in(life.Fresh) then
+  reinit(angle, 0);
+end when;
+`,
+  charts: [chart('life', [['Fresh', 40, 40], ['Worked', 260, 40]], [['Fresh', 'Worked', 'when engaged'], ['Worked', 'Fresh', 'newCap']])],
+});
+
+const control_ = partType('CapperControl', 'What the capper does, and when.', {
+  quantities: [
+    ...parameters(
+      ['fastSpeed', '26', 'rad/s', 'speed until the cap is nearly down'], ['creepSpeed', '6', 'rad/s', 'speed for the last part', { min: '0' }], ['creepAfter', '1.0', '1', 'turns after which it creeps'],
+      ['pressTorque', '0.60', 'N.m', 'torque to press with'], ['holdTime', '0.1', 's', 'how long the torque is held'], ['speedGain', '0.25', 'V.s/rad', 'gain of the speed loop'],
+      ['compensation', '0.6', '1', 'share of the back-emf made up for while pressing', { min: '0', max: '1' }], ['hottest', '95', 'degC', 'winding temperature that stops the machine'],
+      ['motorConstant', '0.035', 'N.m/A', 'of the motor'], ['gear', '10', '1', 'of the drive'], ['resistance', '1.2', 'Ohm', 'of the winding'], ['efficiency', '0.85', '1', 'of the gear'],
+    ),
+    ...inputs(['speed', '0', 'rad/s', 'measured spindle speed'], ['angle', '0', 'rad', 'measured cap angle'], ['torque', '0', 'N.m', 'measured cap torque'], ['temperature', '24', 'degC', 'measured winding temperature']),
+    ...variables(['turns', '0', '1', 'turns of the cap'], ['wanted', '0', 'rad/s', 'speed wanted'], ['count', '0', '', 'tubes done', { type: 'Integer' }]),
+    ...outputs(['voltage', '0', 'V', 'voltage for the spindle'], ['engage', 'false', '', 'head down', { type: 'Boolean' }], ['lamp', 'false', '', 'lamp on the panel', { type: 'Boolean' }]),
+  ],
+  ports: [
+    port('events', 'in', ['start', 'stop', 'reset', 'tubeSeen', 'clamped', 'seated', 'guardOpened', 'guardClosed'], 'everything it is told'),
+    port('toBelt', 'out', ['advance', 'halt']), port('toGripper', 'out', ['close', 'open']), port('toCap', 'out', ['newCap']),
+  ],
+  physics: `turns = angle/(2*3.141592653589793);
+wanted = if in(mode.Fast) then fastSpeed elseif in(mode.Creep) then creepSpeed else 0;
+voltage = if in(mode.Fast) or in(mode.Creep) then max(0, motorConstant*gear*wanted + speedGain*(wanted - speed))
+  elseif in(mode.Press) or in(mode.Hold) then resistance*pressTorque/(gear*efficiency*motorConstant) + compensation*motorConstant*gear*speed
+  else 0;
+lamp = in(mode.Running);
+`,
+  charts: [chart('mode', [
+    ['Off', 40, 40], ['Homing', 40, 200], ['Ready', 40, 360],
+    ['Running', 300, 40, { exit: 'engage := false;' }],
+    ['WaitTube', 40, 80, { parent: 'Running', initial: true }],
+    ['Clamp', 40, 230, { parent: 'Running', entry: 'send newCap to toCap;\nsend close to toGripper;' }],
+    ['Turning', 280, 80, { parent: 'Running', entry: 'engage := true;' }],
+    ['Fast', 40, 80, { parent: 'Turning', initial: true }],
+    ['Creep', 40, 200, { parent: 'Turning' }],
+    ['Press', 40, 320, { parent: 'Turning' }],
+    ['Hold', 620, 80, { parent: 'Running' }],
+    ['Release', 620, 230, { parent: 'Running', entry: 'engage := false;\ncount := count + 1;\nsend open to toGripper;' }],
+    ['Advance', 620, 380, { parent: 'Running', entry: 'send advance to toBelt;' }],
+    ['Stopped', 300, 760, { entry: 'send halt to toBelt;' }],
+    ['Fault', 620, 760, { entry: 'send halt to toBelt;' }],
+    ['NoTube', 40, 80, { parent: 'Fault', initial: true }],
+    ['Slipping', 40, 200, { parent: 'Fault' }],
+    ['Overheated', 280, 80, { parent: 'Fault' }],
+  ], [
+    ['Off', 'Homing', "after 0.05 's'"], ['Homing', 'Ready', "after 0.1 's'"], ['Ready', 'Running', 'start', { effect: 'send advance to toBelt;' }],
+    ['WaitTube', 'Clamp', 'tubeSeen'], ['WaitTube', 'NoTube', "after 3 's'"], ['Clamp', 'Turning', 'clamped'],
+    ['Fast', 'Creep', 'when turns >= creepAfter'], ['Creep', 'Press', 'seated'], ['Fast', 'Press', 'seated'],
+    ['Press', 'Hold', 'when torque > 0.9*pressTorque and speed < 0.5'], ['Turning', 'Slipping', "after 3 's'"],
+    ['Hold', 'Release', 'after holdTime'], ['Release', 'Advance', "after 0.12 's'"], ['Advance', 'WaitTube', "after 0.02 's'"],
+    ['Running', 'Stopped', 'guardOpened'], ['Running', 'Ready', 'stop'], ['Running', 'Overheated', 'when temperature > hottest'],
+    ['Stopped', 'Homing', 'reset'], ['Fault', 'Homing', 'reset'],
+  ])],
+});
+
+const belt = partType('BeltDrive', 'Moves the tubes on, one at a time.', {
+  quantities: [
+    ...parameters(['top', '0.12', 'm/s', 'belt speed'], ['lag', '0.03', 's', 'time constant of the belt drive'], ['pitch', '0.048', 'm', 'distance of the tubes']),
+    ...variables(['tubes', '1', '', 'tubes still to come', { type: 'Integer' }], ['driving', 'false', '', 'the drive is on', { type: 'Boolean' }], ['travelled', '0', 'm', 'way since the last tube']),
+    ...outputs(['speed', '0', 'm/s', 'speed of the belt']),
+  ],
+  ports: [port('events', 'out', ['tubeSeen'], 'a tube has reached the station'), port('orders', 'in', ['advance', 'halt'])],
+  physics: `lag*der(speed) = (if driving then top else 0) - speed;
+der(travelled) = speed;
+`,
+  charts: [chart('drive', [
+    ['Standing', 40, 40, { entry: 'driving := false;' }], ['Moving', 300, 40, { entry: 'driving := true;' }],
+  ], [
+    ['Standing', 'Moving', 'advance', { guard: 'tubes > 0' }],
+    ['Moving', 'Standing', 'when travelled >= pitch', { effect: 'tubes := tubes - 1;\nsend tubeSeen to events;' }],
+    ['Moving', 'Standing', 'halt'],
+  ])],
+});
+const beltPhysics = `${belt.physics}when in(drive.Moving) then
+  reinit(travelled, 0);
+end when;
+`;
+
+const gripper = partType('Gripper', 'Two jaws that hold the tube.', {
+  quantities: [
+    ...parameters(['stroke', '6e-3', 'm', 'way of a jaw'], ['lag', '0.02', 's', 'time constant of a jaw']),
+    ...variables(['position', '0', 'm', 'way closed']),
+    ...outputs(['closed', 'false', '', 'the tube is held', { type: 'Boolean' }]),
+  ],
+  ports: [port('events', 'out', ['clamped']), port('orders', 'in', ['close', 'open'])],
+  physics: `lag*der(position) = (if in(jaws.Closing) or in(jaws.Closed) then stroke else 0) - position;
+`,
+  charts: [chart('jaws', [
+    ['Open', 40, 40], ['Closing', 300, 40], ['Closed', 300, 220, { entry: 'closed := true;\nsend clamped to events;', exit: 'closed := false;' }], ['Opening', 40, 220],
+  ], [
+    ['Open', 'Closing', 'close'], ['Closing', 'Closed', 'when position > 0.98*stroke'], ['Closed', 'Opening', 'open'], ['Opening', 'Open', 'when position < 0.05*stroke'], ['Opening', 'Closing', 'close'],
+  ])],
+});
+
+const guard = partType('GuardSwitch', 'The door switch.', {
+  quantities: [...inputs(['open', 'false', '', 'the door is open', { type: 'Boolean' }])],
+  ports: [port('events', 'out', ['guardOpened', 'guardClosed'])],
+  charts: [chart('door', [
+    ['Shut', 40, 40, {}], ['Ajar', 300, 40, {}],
+  ], [
+    ['Shut', 'Ajar', 'when open', { effect: 'send guardOpened to events;' }], ['Ajar', 'Shut', 'when not open', { effect: 'send guardClosed to events;' }],
+  ])],
+});
+
+const supply = partType('Supply', 'The 12 V supply with its inner resistance.', {
+  quantities: [
+    ...parameters(['nominal', '12', 'V', 'voltage without load'], ['resistance', '0.06', 'Ohm', 'inner resistance']),
+    ...inputs(['power', '0', 'W', 'power taken']), ...variables(['current', '0', 'A', 'current given']), ...outputs(['voltage', '12', 'V', 'voltage under load']),
+  ],
+  physics: `voltage = nominal - resistance*current;
+power = voltage*current;
+`,
+});
+
+const panelType = partType('OperatorPanel', 'Keys and lamp of the operator.', {
+  quantities: [...inputs(['lamp', 'false', '', 'lamp', { type: 'Boolean' }])],
+  ports: [port('keys', 'out', ['start', 'stop', 'reset'])],
+  charts: [chart('keypad', [['Waiting', 40, 40]], [
+    ['Waiting', 'Waiting', 'start', { effect: 'send start to keys;' }], ['Waiting', 'Waiting', 'stop', { effect: 'send stop to keys;' }], ['Waiting', 'Waiting', 'reset', { effect: 'send reset to keys;' }],
+  ])],
+});
+
+export const tubeCapper: Project = {
+  format: 'zelvar-project', version: 1, id: 'tube-capper', name: 'Tube capper', root: capper.id,
+  note: 'A bench-top machine that puts caps on sample tubes: mechanics, electronics, software and an operator.',
+  types: [capper, control_, spindle, cap, { ...belt, physics: beltPhysics }, gripper, guard, supply, panelType],
+  requirements: [
+    requirement('CAP-01', 'The spindle speed shall not exceed 330 rpm.'),
+    requirement('CAP-02', 'The cap torque shall not exceed 0.85 N.m.'),
+    requirement('CAP-03', 'When a tube is clamped, the cap shall be seated within 1.6 s.'),
+    requirement('CAP-04', 'While turning, the winding current shall stay below 10 A.'),
+    requirement('CAP-05', 'When the guard opens, the spindle speed shall fall below 5 rpm within 200 ms.'),
+    requirement('CAP-08', 'The winding temperature shall not exceed 90 degC.'),
+  ],
+  glossary: [
+    phrase('spindle speed', 'spindle.speed'), phrase('cap torque', 'cap.torque'), phrase('winding current', 'spindle.current'), phrase('winding temperature', 'spindle.windingTemperature'),
+    phrase('tube is clamped', 'gripper.closed'), phrase('cap is seated', 'cap.seated'), phrase('turning', 'in(ctrl.mode.Turning)'), phrase('holding', 'in(ctrl.mode.Hold)'), phrase('guard opens', 'guard.open'),
+  ],
+  setups: [
+    setup('Careful', 'One tube, capped with the creep speed as designed.', { stop: 2, panel: 'a-operator', stimulus: stimulus([0.2, 'send', 'panel.start']) }),
+    setup('Eager', 'The same with a creep speed of 16 rad/s: faster, but the cap hits its seat too hard.', {
+      stop: 2, panel: 'a-operator', changes: [{ name: 'ctrl.creepSpeed', value: '16' }], stimulus: stimulus([0.2, 'send', 'panel.start']),
+    }),
+    setup('Guard', 'The operator opens the guard while the spindle turns fast.', {
+      stop: 2, panel: 'a-operator', stimulus: stimulus([0.2, 'send', 'panel.start'], [0.85, 'set', 'guard.open', 'true']),
+    }),
+  ],
+  panels: [{
+    id: 'a-operator', name: 'Operator',
+    controls: [
+      control('button', 'Start', 'panel.start'), control('button', 'Stop', 'panel.stop'), control('button', 'Reset', 'panel.reset'), control('switch', 'Guard open', 'guard.open'),
+      control('lamp', 'Running', 'panel.lamp'), control('readout', 'Speed', 'spindle.speed', { unit: 'rpm' }), control('readout', 'Cap torque', 'cap.torque', { unit: 'N.m' }),
+      control('readout', 'Current', 'spindle.current', { unit: 'A' }), control('readout', 'Tubes done', 'ctrl.count'), control('verdict', 'Torque', 'CAP-02'), control('verdict', 'Guard stop', 'CAP-05'),
+    ],
+  }],
+  tracks: tracks([110, 'spindle.speed', 'ctrl.wanted'], [110, 'cap.torque'], [90, 'spindle.current'], [30, 'ctrl.mode'], [30, 'gripper.jaws']),
+};
