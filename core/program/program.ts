@@ -279,7 +279,9 @@ function writeTornBlock(
     b.residuals.forEach((r, i) => jacobian.push(`J[${i * n + j}]=${w.value(differentiate(r.value, seed))};`));
   }
   const read = b.tears.map((u, j) => `x[${j}]=${slot(u)};`).join('');
-  return `function solve_${k}(t){const work=works[${k}],x=work.x;${read}
-newton(${k},${b.linear},work,(x,r)=>{${setTears}${inner}${residuals}},(J)=>{${jacobian.join('')}});
-}`;
+  // top-level functions: a solve must not allocate; T hands the time on
+  return `let T_${k}=0;
+function residual_${k}(x,r){const t=T_${k};${setTears}${inner}${residuals}}
+function jacobian_${k}(J){const t=T_${k};${jacobian.join('')}}
+function solve_${k}(t){const work=works[${k}],x=work.x;T_${k}=t;${read}newton(${k},${b.linear},work,residual_${k},jacobian_${k});}`;
 }

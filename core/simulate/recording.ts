@@ -27,6 +27,9 @@ const defaultLimit = 4_000_000;
 
 interface Source {
   readonly head: { -readonly [K in keyof ColumnHead]: ColumnHead[K] } & { literals: string[] };
+  /** Variable number of a plain column, -1 where `read` computes it; that changes at events only. */
+  readonly index: number;
+  readonly shift: number;
   read(values: Float64Array): number;
 }
 
@@ -45,7 +48,7 @@ function sources(model: FlatModel): Source[] {
     if (v.hidden || v.kind === 'constant' || v.kind === 'parameter' || v.type === 'String' || v.isProtected) return;
     const kind = v.type === 'Boolean' ? 'boolean' : v.type === 'Integer' ? 'integer' : v.literals ? 'literal' : 'real';
     const shift = kind === 'literal' ? 1 : 0;
-    found.push({ head: { name: v.name, unit: v.unit, kind, literals: [...(v.literals ?? [])] }, read: (values) => values[index] - shift });
+    found.push({ head: { name: v.name, unit: v.unit, kind, literals: [...(v.literals ?? [])] }, index, shift, read: (values) => values[index] - shift });
   });
   return found;
 }
@@ -56,7 +59,7 @@ function chartSource(chart: FlatModel['charts'][number]): Source {
   const literals = leaves.map((k) => chart.structure.states[k].path);
   const head: Source['head'] = { name: chart.name, unit: '', kind: 'literal', literals };
   return {
-    head,
+    head, index: -1, shift: 0,
     read(values) {
       const active = leaves.filter((k) => values[chart.active[k]] !== 0);
       if (active.length === 1) return leaves.indexOf(active[0]);
@@ -86,6 +89,10 @@ export function createRecorder(model: FlatModel, wanted?: readonly string[], lim
   let columns = chosen.map(() => new Float64Array(capacity));
   const messages: MessageRecord[] = [];
   const transitions: TransitionRecord[] = [];
+  const plain = chosen.flatMap((c, k) => (c.index >= 0 ? [k] : []));
+  const computed = chosen.flatMap((c, k) => (c.index < 0 ? [k] : []));
+  const indices = plain.map((k) => chosen[k].index);
+  const shifts = plain.map((k) => chosen[k].shift);
   const grow = (): void => {
     capacity *= 2;
     const larger = (a: Float64Array): Float64Array<ArrayBuffer> => {
@@ -121,7 +128,8 @@ export function createRecorder(model: FlatModel, wanted?: readonly string[], lim
       if (rows * Math.max(1, chosen.length) >= limit * 8) thin();
       if (rows === capacity) grow();
       time[rows] = t;
-      for (let k = 0; k < chosen.length; k++) columns[k][rows] = chosen[k].read(values);
+      for (let k = 0; k < plain.length; k++) columns[plain[k]][rows] = values[indices[k]] - shifts[k];
+      for (const k of computed) columns[k][rows] = kind === 'sample' && rows > 0 ? columns[k][rows - 1] : chosen[k].read(values);
       rows++;
     },
     message: (record) => void messages.push(record),

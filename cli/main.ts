@@ -1,0 +1,58 @@
+import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
+import { check } from './check';
+import { run } from './run';
+import { simulate } from './simulate';
+import { solverNames, type SolverName } from '../core/simulate/solvers';
+
+/** Options that `run` and `simulate` share. */
+export interface RunOptions {
+  readonly set: readonly string[];
+  readonly stop?: number;
+  readonly solver?: SolverName;
+  readonly rtol?: number;
+  readonly atol?: number;
+  readonly step?: number;
+  readonly record?: readonly string[];
+  readonly out?: string;
+  readonly json?: boolean;
+}
+
+const positive = (text: string): number => {
+  const value = Number(text);
+  if (!(value > 0) || !Number.isFinite(value)) throw new InvalidArgumentError('A number above 0 is needed.');
+  return value;
+};
+const collect = (text: string, before: string[]): string[] => [...before, text];
+
+const withRunOptions = (command: Command): Command =>
+  command
+    .option('--set <path=value>', 'give a quantity another value; may be repeated', collect, [])
+    .option('--stop <seconds>', 'end of the run', positive)
+    .addOption(new Option('--solver <name>', 'integration method').choices(solverNames))
+    .option('--rtol <number>', 'relative tolerance', positive)
+    .option('--atol <number>', 'absolute tolerance', positive)
+    .option('--step <seconds>', 'step of rk4, and distance of recorded rows', positive)
+    .option('--record <paths>', 'columns to record, separated by commas', (text) => text.split(',').map((p) => p.trim()).filter(Boolean))
+    .option('--out <file.csv>', 'write the recording')
+    .option('--json', 'print the outcome as JSON');
+
+/** Runs the command; the number is the exit code. */
+export async function main(args: readonly string[]): Promise<number> {
+  let code = 0;
+  const program = new Command('zelvar').description('Runs and checks Zelvar projects and physics texts without a browser').exitOverride();
+  withRunOptions(program.command('run').description('run a setup of a project and print the verdicts').argument('<project>', 'project file')
+    .requiredOption('--setup <name>', 'what to run'))
+    .action((file: string, options: RunOptions & { setup: string }) => { code = run(file, options); });
+  withRunOptions(program.command('simulate').description('simulate a class of a physics text').argument('<file.mo>', 'text of classes')
+    .requiredOption('--class <name>', 'what to simulate'))
+    .action((file: string, options: RunOptions & { class: string }) => { code = simulate(file, options); });
+  program.command('check').description('list the problems of a project or a physics text').argument('<file>', 'project or .mo file').option('--json', 'print as JSON')
+    .action((file: string, options: { json?: boolean }) => { code = check(file, options); });
+  try {
+    await program.parseAsync(args as string[], { from: 'user' });
+  } catch (error) {
+    if (!(error instanceof CommanderError)) throw error;
+    return error.code === 'commander.helpDisplayed' || error.code === 'commander.help' ? 0 : 2;
+  }
+  return code;
+}

@@ -1,0 +1,87 @@
+import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
+import { ValidationError } from 'yup';
+import { problem, type Problem } from '../language/diagnostics';
+import type { Project } from '../project/project';
+import { projectFormat, projectSchema, projectVersion } from '../project/schema';
+
+/**
+ * The project file: a zip with `project.json`, or that JSON alone (the plain form, easier to compare and to keep under
+ * version control). Both are read; anything else is refused with a reason.
+ */
+export function writeProjectJson(project: Project): string {
+  return JSON.stringify(project, null, 1) + '\n';
+}
+
+export function writeProjectFile(project: Project): Uint8Array {
+  return zipSync({ 'project.json': strToU8(writeProjectJson(project)) }, { mtime: new Date(2026, 0, 1) });
+}
+
+export interface ReadProject {
+  readonly value: Project | undefined;
+  readonly problems: readonly Problem[];
+}
+
+const failed = (code: string, message: string): ReadProject => ({ value: undefined, problems: [problem('error', code, message)] });
+
+/** Never throws: what is wrong comes back as problems. */
+export function readProjectFile(bytes: Uint8Array): ReadProject {
+  if (bytes.length === 0) return failed('empty', 'The file is empty');
+  if (bytes[0] === 0x50 && bytes[1] === 0x4b) {
+    let entries: Record<string, Uint8Array>;
+    try {
+      entries = unzipSync(bytes, { filter: (f) => f.name === 'project.json' && f.originalSize < 200_000_000 });
+    } catch {
+      return failed('damaged', 'This project file is damaged or was cut short: its contents cannot be unpacked');
+    }
+    const json = entries['project.json'];
+    return json ? readProjectText(strFromU8(json)) : failed('foreign', 'This is a zip file, but not a Zelvar project: there is no project.json in it');
+  }
+  return readProjectText(new TextDecoder().decode(bytes));
+}
+
+export function readProjectText(text: string): ReadProject {
+  let data: unknown;
+  try {
+    data = JSON.parse(text.replace(/^\uFEFF/, ''));
+  } catch (error) {
+    const start = text.trimStart();
+    if (!start.startsWith('{')) return failed('foreign', 'This is not a Zelvar project file');
+    const detail = error instanceof Error ? error.message : '';
+    return failed('damaged', `The file is damaged or was cut short: it stops making sense ${positionOf(detail, text)}`);
+  }
+  const head = data as { format?: unknown; version?: unknown } | null;
+  if (typeof head !== 'object' || head === null || head.format !== projectFormat) return failed('foreign', 'This is not a Zelvar project file');
+  if (typeof head.version !== 'number' || !Number.isInteger(head.version) || head.version < 1) return failed('version', 'The file does not say which version of the format it has');
+  if (head.version > projectVersion) {
+    return failed('future', `This file was written by a newer Zelvar (format ${head.version}; this one reads up to ${projectVersion}). Nothing was changed`);
+  }
+  try {
+    const value = projectSchema.noUnknown(false).validateSync(data, { strict: true, abortEarly: false }) as Project;
+    const broken = danglingReferences(value);
+    return { value, problems: broken };
+  } catch (error) {
+    if (!(error instanceof ValidationError)) throw error;
+    const inner = error.inner.length > 0 ? error.inner : [error];
+    return { value: undefined, problems: inner.slice(0, 20).map((e) => problem('error', 'invalid', `${readablePath(e.path ?? '')}: ${e.errors[0]}`)) };
+  }
+}
+
+const readablePath = (path: string): string => (path === '' ? 'The file' : path);
+
+function positionOf(detail: string, text: string): string {
+  const match = /position (\d+)/.exec(detail);
+  const at = match ? Number(match[1]) : text.length;
+  const line = text.slice(0, at).split('\n').length;
+  return `at line ${line} of ${text.split('\n').length}`;
+}
+
+/** References that lead nowhere are told, not refused: the rest of the file is still good. */
+function danglingReferences(project: Project): Problem[] {
+  const types = new Set(project.types.map((t) => t.id));
+  const problems: Problem[] = [];
+  if (project.root !== '' && !types.has(project.root)) problems.push(problem('warning', 'dangling', 'The product of this file is not one of its part types'));
+  for (const t of project.types) {
+    for (const p of t.parts) if (!types.has(p.type)) problems.push(problem('warning', 'dangling', `The type of ${t.name}.${p.name} is missing in the file`));
+  }
+  return problems;
+}

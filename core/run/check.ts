@@ -1,0 +1,37 @@
+import type { Problem } from '../language/diagnostics';
+import { flatten } from '../flatten/flatten';
+import { projectLibrary } from '../flatten/from-project';
+import { newSetup, typeById, type Project } from '../project/project';
+import { prepareRun } from './prepare';
+
+/** Everything that is wrong in a project, each problem with its place: texts, names, units, structure, requirements, setups. */
+export function checkProject(project: Project): Problem[] {
+  const found: Problem[] = [];
+  const root = typeById(project, project.root);
+  if (root) {
+    const setups = project.setups.length > 0 ? project.setups : [newSetup('none', '')];
+    // the product is the same in all setups; what differs is found by preparing each that changes something
+    const first = prepareRun(project, { ...setups[0], changes: [], stimulus: [] });
+    found.push(...first.problems);
+    for (const setup of setups) if (setup.changes.length + setup.stimulus.length > 0) found.push(...prepareRun(project, setup).problems.filter((p) => p.place?.startsWith('setup/')));
+  } else found.push(...projectLibrary(project).problems);
+  found.push(...unusedTypes(project));
+  const keys = new Set<string>();
+  return found.filter((p) => {
+    const key = `${p.place}|${p.span?.start}|${p.span?.end}|${p.code}|${p.message}`;
+    return !keys.has(key) && keys.add(key);
+  });
+}
+
+/** Types that no part of the product is of are read on their own: names and units only, since their ports are open. */
+function unusedTypes(project: Project): Problem[] {
+  const used = new Set<string>();
+  const visit = (id: string): void => {
+    if (used.has(id)) return;
+    used.add(id);
+    typeById(project, id)?.parts.forEach((p) => visit(p.type));
+  };
+  visit(project.root);
+  const { library } = projectLibrary(project);
+  return project.types.filter((t) => !used.has(t.id)).flatMap((t) => flatten(library, t.name).model.problems);
+}
