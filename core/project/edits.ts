@@ -1,15 +1,22 @@
 import { applyPatches, enablePatches, produceWithPatches, type Draft, type Patch } from 'immer';
 import { problem, type Problem } from '../language/diagnostics';
 import { ValidationError } from 'yup';
-import { typeById, type Project } from './project';
+import {
+  typeById, type Chart, type ChartState, type Control, type GlossaryEntry, type Link, type Panel, type Part, type PartType, type Port, type Project, type Quantity,
+  type Requirement, type Setup, type StimulusRow, type Track, type Transition,
+} from './project';
 import { references, usersOf, type ElementKind, type Reference } from './references';
 import { entrySchemas, nameSchema, type ListName } from './schema';
 
 enablePatches();
 
+/** Anything a list of the document can hold. */
+export type ListEntry =
+  | PartType | Quantity | Part | Port | Link | Chart | ChartState | Transition | Requirement | GlossaryEntry | Setup | StimulusRow | Panel | Control | Track;
+
 /** A change of the document, as data. Lists are addressed like `types/<id>/charts/<id>/states`, entries by their id. */
 export type Edit =
-  | { readonly kind: 'insert'; readonly list: string; readonly entry: object & { readonly id: string }; readonly index?: number }
+  | { readonly kind: 'insert'; readonly list: string; readonly entry: ListEntry; readonly index?: number }
   | { readonly kind: 'update'; readonly list: string; readonly id: string; readonly changes: Readonly<Record<string, unknown>> }
   | { readonly kind: 'remove'; readonly list: string; readonly id: string }
   | { readonly kind: 'move'; readonly list: string; readonly id: string; readonly index: number }
@@ -104,7 +111,7 @@ function change(project: Draft<Project>, edit: Edit): void {
       const at = listAt(project, edit.list);
       validate(at.name, edit.entry);
       if (at.list.some((e) => e.id === edit.entry.id)) refuse('duplicate-id', 'This is there already');
-      const entry = structuredClone(edit.entry) as Entry;
+      const entry = structuredClone(edit.entry) as unknown as Entry;
       if (entry.name !== undefined) checkUnique(project, at, entry.id, entry.name);
       at.list.splice(edit.index ?? at.list.length, 0, entry);
       return;

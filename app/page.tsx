@@ -1,0 +1,5 @@
+import { App } from '@/views/app';
+
+export default function Page() {
+  return <App />;
+}

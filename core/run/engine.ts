@@ -1,0 +1,178 @@
+import type { Problem } from '../language/diagnostics';
+import type { Project } from '../project/project';
+import type { Recording } from '../simulate/recording';
+import type { RunStatus } from '../simulate/simulation';
+import type { StepCounts } from '../simulate/stepper';
+import { checkProject } from './check';
+import { messageTarget, prepareRun, type Prepared } from './prepare';
+import { createRun, isRunnable, type RequirementFinding, type Run } from './run';
+
+/** What a run tells while it goes on. Rows since the last update are in `chunk`. */
+export interface RunUpdate {
+  readonly run: number;
+  readonly status: RunStatus | 'paused' | 'cancelled';
+  readonly time: number;
+  readonly chunk: Recording;
+  readonly findings: readonly RequirementFinding[];
+  readonly problem: Problem | undefined;
+  readonly counts: StepCounts & { readonly events: number };
+  /** Clock seconds spent computing so far. */
+  readonly seconds: number;
+}
+
+/** The model of a run, as far as views need it. */
+export interface RunModel {
+  readonly run: number;
+  /** Values of constants and parameters. */
+  readonly parameters: Readonly<Record<string, number>>;
+  readonly parts: readonly string[];
+  readonly charts: readonly { readonly name: string; readonly place: string; readonly states: readonly string[]; readonly transitions: readonly string[] }[];
+  readonly units: Readonly<Record<string, string>>;
+  readonly settable: readonly string[];
+}
+
+export type StartResult = { readonly model: RunModel; readonly problems: readonly Problem[] } | { readonly model: undefined; readonly problems: readonly Problem[] };
+
+/** A run that can be watched, paused and acted on from another thread. */
+export interface Engine {
+  check(project: Project): Problem[];
+  start(project: Project, setupId: string, options: { readonly pace: number; readonly changes?: Readonly<Record<string, string>>; readonly paused?: boolean }, listen: (update: RunUpdate) => void): StartResult;
+  pause(): void;
+  resume(): void;
+  /** Goes on to just after the next event and pauses. */
+  step(): void;
+  setPace(pace: number): void;
+  cancel(): void;
+  set(path: string, value: number): boolean;
+  send(path: string): boolean;
+}
+
+const sliceMilliseconds = 24;
+const updateMilliseconds = 40;
+
+interface Session {
+  readonly id: number;
+  readonly prepared: Prepared;
+  readonly run: Run;
+  readonly listen: (update: RunUpdate) => void;
+  pace: number;
+  paused: boolean;
+  cancelled: boolean;
+  /** Clock and product time from which the pace counts. */
+  clockBase: number;
+  timeBase: number;
+  lastUpdate: number;
+  computing: number;
+}
+
+/** `pack` prepares an update for its way to the listener, for instance by marking arrays for transfer. */
+export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u): Engine {
+  let session: Session | undefined;
+  let count = 0;
+
+  const tell = (s: Session): void => {
+    const { simulation } = s.run;
+    s.lastUpdate = performance.now();
+    const status = s.cancelled ? 'cancelled' : simulation.status === 'running' && s.paused ? 'paused' : simulation.status;
+    s.listen(pack({
+      run: s.id, status, time: simulation.time, chunk: s.run.recorder.takeNew(), findings: s.run.findings(), problem: simulation.problem,
+      counts: simulation.counts, seconds: s.computing / 1000,
+    }));
+  };
+
+  const rebase = (s: Session): void => {
+    s.clockBase = performance.now();
+    s.timeBase = s.run.simulation.time;
+  };
+
+  /** Works for a slice of time, then lets messages in. */
+  const work = (s: Session): void => {
+    if (session !== s || s.paused || s.cancelled) return;
+    const { simulation } = s.run;
+    const started = performance.now();
+    const target = s.pace > 0 ? s.timeBase + ((started - s.clockBase) / 1000) * s.pace : Infinity;
+    const end = started + sliceMilliseconds;
+    let looks = 0;
+    simulation.advance(target, false, () => ++looks % 16 !== 0 || performance.now() < end);
+    const now = performance.now();
+    s.computing += now - started;
+    if (now - s.lastUpdate >= updateMilliseconds || simulation.status !== 'running') tell(s);
+    if (simulation.status === 'running') setTimeout(() => work(s), s.pace > 0 ? 8 : 0);
+  };
+
+  const act = (change: (s: Session) => void): void => {
+    if (!session || session.cancelled) return;
+    change(session);
+    tell(session);
+  };
+
+  return {
+    check: checkProject,
+    start(project, setupId, options, listen) {
+      if (session) session.cancelled = true;
+      const setup = project.setups.find((x) => x.id === setupId);
+      if (!setup) return { model: undefined, problems: [{ severity: 'error', code: 'no-setup', message: 'This setup is no longer there' }] };
+      const extra = Object.entries(options.changes ?? {}).map(([name, value]) => ({ name, value }));
+      const prepared = prepareRun(project, { ...setup, changes: [...setup.changes.filter((c) => !extra.some((e) => e.name === c.name)), ...extra] });
+      if (!isRunnable(prepared)) return { model: undefined, problems: prepared.problems };
+      const run = createRun(prepared);
+      count++;
+      const s: Session = {
+        id: count, prepared, run, listen, pace: options.pace, paused: options.paused ?? false, cancelled: false, clockBase: 0, timeBase: 0, lastUpdate: 0, computing: 0,
+      };
+      session = s;
+      run.simulation.advance(0);
+      rebase(s);
+      setTimeout(() => (s.paused ? tell(s) : work(s)), 0);
+      return { model: runModel(count, prepared, run), problems: prepared.problems };
+    },
+    pause: () => act((s) => (s.paused = true)),
+    resume() {
+      const s = session;
+      if (!s || s.cancelled || s.run.simulation.status !== 'running') return;
+      s.paused = false;
+      rebase(s);
+      work(s);
+    },
+    step: () =>
+      act((s) => {
+        s.paused = true;
+        s.run.simulation.advance(Infinity, true);
+      }),
+    setPace: (pace) =>
+      act((s) => {
+        s.pace = pace;
+        rebase(s);
+      }),
+    cancel: () =>
+      act((s) => {
+        s.cancelled = true;
+      }),
+    set(path, value) {
+      const index = session?.prepared.model.indexOf.get(path);
+      if (index === undefined) return false;
+      act((s) => s.run.simulation.set(index, value));
+      return true;
+    },
+    send(path) {
+      const target = session && messageTarget(session.prepared.model, path);
+      if (!target) return false;
+      act((s) => s.run.simulation.send(target.part, target.message));
+      return true;
+    },
+  };
+}
+
+function runModel(id: number, prepared: Prepared, run: Run): RunModel {
+  const { model } = prepared;
+  const { v } = run.simulation.machine.memory;
+  const visible = model.variables.map((x, k) => ({ x, k })).filter(({ x }) => !x.hidden && x.type !== 'String');
+  return {
+    run: id,
+    parameters: Object.fromEntries(visible.filter(({ x }) => x.kind === 'parameter' || x.kind === 'constant').map(({ x, k }) => [x.name, v[k]])),
+    parts: model.parts.map((p) => p.name),
+    charts: model.charts.map((c) => ({ name: c.name, place: c.place, states: c.structure.states.map((s) => s.path), transitions: c.transitions.map((t) => t.origin.place) })),
+    units: Object.fromEntries(visible.map(({ x }) => [x.name, x.unit])),
+    settable: visible.filter(({ x }) => x.kind === 'external' || x.kind === 'parameter' || x.kind === 'assigned').map(({ x }) => x.name),
+  };
+}

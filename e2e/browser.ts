@@ -1,0 +1,76 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { existsSync, mkdtempSync, rmSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import puppeteer, { type Browser, type Page } from 'puppeteer-core';
+
+/** Starts what browser tests need: the built application on a free port, and headless Chromium. */
+export const chromiumPath = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome'].find((p) => existsSync(p)) ?? '/usr/bin/chromium';
+
+export const freePort = (): Promise<number> =>
+  new Promise((resolve, reject) => {
+    const server = createServer();
+    server.once('error', reject);
+    server.listen(0, '127.0.0.1', () => {
+      const address = server.address();
+      server.close(() => resolve(typeof address === 'object' && address ? address.port : 0));
+    });
+  });
+
+export interface Server {
+  readonly url: string;
+  stop(): void;
+}
+
+export async function startServer(): Promise<Server> {
+  const port = await freePort();
+  const child: ChildProcess = spawn(process.execPath, ['node_modules/next/dist/bin/next', 'start', '-H', '127.0.0.1', '-p', String(port)], {
+    stdio: ['ignore', 'pipe', 'pipe'], env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1', NODE_ENV: 'production' },
+  });
+  let output = '';
+  child.stdout?.on('data', (d) => (output += d));
+  child.stderr?.on('data', (d) => (output += d));
+  const url = `http://127.0.0.1:${port}`;
+  for (let tries = 0; tries < 240; tries++) {
+    if (child.exitCode !== null) throw new Error(`The server ended: ${output}`);
+    try {
+      if ((await fetch(url)).ok) return { url, stop: () => void child.kill('SIGTERM') };
+    } catch {
+      // not up yet
+    }
+    await new Promise((r) => setTimeout(r, 250));
+  }
+  child.kill('SIGKILL');
+  throw new Error(`The server did not answer: ${output}`);
+}
+
+export interface Chromium {
+  readonly browser: Browser;
+  stop(): Promise<void>;
+}
+
+export async function startChromium(): Promise<Chromium> {
+  const profile = mkdtempSync(join(tmpdir(), 'zelvar-profile-'));
+  const browser = await puppeteer.launch({
+    executablePath: chromiumPath, userDataDir: profile, headless: true, defaultViewport: { width: 1280, height: 800 },
+    args: ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--force-color-profile=srgb'],
+  });
+  return {
+    browser,
+    async stop() {
+      await browser.close();
+      rmSync(profile, { recursive: true, force: true, maxRetries: 5 });
+    },
+  };
+}
+
+/** A page whose console errors are collected. */
+export async function newPage(browser: Browser): Promise<{ page: Page; errors: string[] }> {
+  const context = await browser.createBrowserContext();
+  const page = await context.newPage();
+  const errors: string[] = [];
+  page.on('console', (m) => m.type() === 'error' && errors.push(m.text()));
+  page.on('pageerror', (e) => errors.push(String(e)));
+  return { page, errors };
+}

@@ -1,0 +1,70 @@
+import { useMemo } from 'react';
+import type { Problem } from '@/core/language/diagnostics';
+import { typeById, type PartType, type Project } from '@/core/project/project';
+import { usePlace } from './place-store';
+import { useProject } from './project-store';
+import { useRuns } from './run-store';
+
+/** A part in the tree of the product. */
+export interface PartNode {
+  /** Full name; '' is the product itself. */
+  readonly path: string;
+  readonly name: string;
+  readonly type: PartType;
+  readonly children: readonly PartNode[];
+}
+
+export function partTree(project: Project): PartNode | undefined {
+  const build = (type: PartType, path: string, name: string, depth: number): PartNode => ({
+    path, name, type,
+    children: depth > 20 ? [] : type.parts.flatMap((p) => {
+      const inner = typeById(project, p.type);
+      return inner ? [build(inner, path ? `${path}.${p.name}` : p.name, p.name, depth + 1)] : [];
+    }),
+  });
+  const root = typeById(project, project.root);
+  return root && build(root, '', root.name, 0);
+}
+
+export const allParts = (node: PartNode | undefined): PartNode[] => (node ? [node, ...node.children.flatMap(allParts)] : []);
+
+export const useTree = (): PartNode | undefined => {
+  const project = useProject((s) => s.project);
+  return useMemo(() => project && partTree(project), [project]);
+};
+
+/** The part type at hand and the part of it that is looked at; without a part, values are unknown. */
+export function useHere(): { readonly type: PartType | undefined; readonly path: string | undefined; readonly project: Project | undefined } {
+  const project = useProject((s) => s.project);
+  const part = usePlace((s) => s.part);
+  const typeId = usePlace((s) => s.type);
+  const tree = useTree();
+  return useMemo(() => {
+    const parts = allParts(tree);
+    if (typeId && project) {
+      const type = typeById(project, typeId);
+      const first = parts.find((p) => p.type.id === typeId && p.path === part) ?? parts.find((p) => p.type.id === typeId);
+      if (type) return { type, path: first?.path, project };
+    }
+    const node = parts.find((p) => p.path === part) ?? parts[0];
+    return { type: node?.type ?? project?.types[0], path: node?.path, project };
+  }, [project, part, typeId, tree]);
+}
+
+export const fullName = (path: string | undefined, name: string): string => (path ? `${path}.${name}` : name);
+
+/** Problems at a place or inside it. */
+export const problemsAt = (problems: readonly Problem[], place: string): Problem[] =>
+  problems.filter((p) => p.place === place || p.place?.startsWith(`${place}/`));
+
+export const useProblems = (place: string): Problem[] => {
+  const problems = useProject((s) => s.problems);
+  return useMemo(() => problemsAt(problems, place), [problems, place]);
+};
+
+/** Setup chosen for the next run. */
+export function useSetup() {
+  const project = useProject((s) => s.project);
+  const id = useRuns((s) => s.setupId);
+  return project?.setups.find((s) => s.id === id) ?? project?.setups[0];
+}

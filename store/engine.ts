@@ -1,0 +1,130 @@
+import * as Comlink from 'comlink';
+import type { Engine } from '@/core/run/engine';
+import { useProject } from './project-store';
+import { useRuns, type RunView } from './run-store';
+import { toRecording } from './run-data';
+import { saveProject, saveRuns } from './storage';
+import { usePlace } from './place-store';
+
+/** The engine's worker and everything that reacts to the document: checking, saving, running. */
+let worker: Worker | undefined;
+let checker: Worker | undefined;
+let engine: Comlink.Remote<Engine> | undefined;
+let checkEngine: Comlink.Remote<Engine> | undefined;
+
+const makeWorker = (): Worker => new Worker(new URL('../workers/engine.worker.ts', import.meta.url), { type: 'module' });
+
+/** Starts the workers and the subscriptions; the returned function ends them. */
+export function startEngine(): () => void {
+  worker = makeWorker();
+  checker = makeWorker();
+  engine = Comlink.wrap<Engine>(worker);
+  checkEngine = Comlink.wrap<Engine>(checker);
+  let checkTimer: ReturnType<typeof setTimeout> | undefined;
+  let saveTimer: ReturnType<typeof setTimeout> | undefined;
+  let wanted = 0;
+  const check = async (): Promise<void> => {
+    const { project } = useProject.getState();
+    if (!project || !checkEngine) return;
+    const mine = ++wanted;
+    const problems = await checkEngine.check(project);
+    if (mine === wanted) useProject.getState().setProblems(problems);
+  };
+  const save = async (): Promise<void> => {
+    const { project } = useProject.getState();
+    if (!project) return;
+    try {
+      await saveProject(project);
+      if (useProject.getState().project === project) useProject.getState().setSaved('saved');
+    } catch {
+      useProject.getState().setSaved('failed');
+    }
+  };
+  const unsubscribe = useProject.subscribe((state, before) => {
+    if (state.project === before.project || !state.project) return;
+    clearTimeout(checkTimer);
+    checkTimer = setTimeout(() => void check(), 60);
+    clearTimeout(saveTimer);
+    saveTimer = setTimeout(() => void save(), 250);
+  });
+  const saveNow = (): void => void save();
+  window.addEventListener('pagehide', saveNow);
+  if (useProject.getState().project) void check();
+  return () => {
+    unsubscribe();
+    clearTimeout(checkTimer);
+    clearTimeout(saveTimer);
+    window.removeEventListener('pagehide', saveNow);
+    engine?.[Comlink.releaseProxy]();
+    checkEngine?.[Comlink.releaseProxy]();
+    worker?.terminate();
+    checker?.terminate();
+    worker = checker = undefined;
+    engine = checkEngine = undefined;
+  };
+}
+
+/** Starts the chosen setup. `changes` are values for this run only. */
+export async function startRun(options: { readonly paused?: boolean } = {}): Promise<void> {
+  const { project } = useProject.getState();
+  const runs = useRuns.getState();
+  const setup = project?.setups.find((s) => s.id === runs.setupId) ?? project?.setups[0];
+  if (!project || !engine) return;
+  if (!setup) {
+    usePlace.getState().say('There is no setup to run yet: add one on the Bench');
+    return;
+  }
+  const listen = Comlink.proxy((update: Parameters<Parameters<Engine['start']>[3]>[0]) => {
+    useRuns.getState().update(update);
+    if (update.status === 'finished' || update.status === 'failed' || update.status === 'cancelled') keepRuns(project.id);
+  });
+  const result = await engine.start(project, setup.id, { pace: runs.pace, ...options }, listen);
+  if (!result.model) {
+    useRuns.getState().failStart(result.problems);
+    const errors = result.problems.filter((p) => p.severity === 'error');
+    usePlace.getState().say(errors.length > 1 ? `${errors[0].message} (and ${errors.length - 1} more)` : (errors[0]?.message ?? 'The run could not start'));
+    return;
+  }
+  useRuns.getState().begin({ model: result.model, setup: setup.name, changes: setup.changes.map((c) => `${c.name} = ${c.value}`).join(', '), stop: setup.stop });
+}
+
+export const pauseRun = (): void => void engine?.pause();
+export const resumeRun = (): void => void engine?.resume();
+export const cancelRun = (): void => void engine?.cancel();
+
+/** Goes on to the next event; starts a paused run where there is none. */
+export async function stepRun(): Promise<void> {
+  const { current } = useRuns.getState();
+  if (!current || (current.status !== 'running' && current.status !== 'paused')) await startRun({ paused: true });
+  await engine?.step();
+}
+
+export function changePace(pace: number): void {
+  useRuns.getState().setPace(pace);
+  void engine?.setPace(pace);
+}
+
+const live = (): boolean => {
+  const { current } = useRuns.getState();
+  return current?.status === 'running' || current?.status === 'paused';
+};
+
+/** Panel controls act on the run that is going on. */
+export async function sendMessage(path: string): Promise<void> {
+  if (!live()) usePlace.getState().say('Start a run first: the panel acts on a running product', 'note');
+  else if (!(await engine?.send(path))) usePlace.getState().say(`${path} does not name a part and a message`);
+}
+
+export async function setQuantity(path: string, value: number): Promise<void> {
+  if (!live()) usePlace.getState().say('Start a run first: the panel acts on a running product', 'note');
+  else if (!(await engine?.set(path, value))) usePlace.getState().say(`There is no quantity ${path} in this run`);
+}
+
+function keepRuns(projectId: string): void {
+  const { current, earlier } = useRuns.getState();
+  const stored = (run: RunView | undefined, slot: number) =>
+    run && run.data.rows > 0
+      ? [{ projectId, slot, setup: run.setup, changes: run.changes, recording: toRecording(run.data), findings: run.findings, model: run.model }]
+      : [];
+  saveRuns([...stored(current, 0), ...stored(earlier, 1)]).catch(() => usePlace.getState().say('The run could not be kept in the browser: there may be no room left'));
+}

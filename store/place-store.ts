@@ -1,0 +1,65 @@
+import { create } from 'zustand';
+
+export const areas = ['needs', 'product', 'behaviour', 'physics', 'bench'] as const;
+export type Area = (typeof areas)[number];
+
+/** Where one is: area, part (by full name, '' is the product) and the selected element. */
+export interface Location {
+  readonly area: Area;
+  readonly part: string;
+  /** Part type shown where no part of it exists. */
+  readonly type: string;
+  /** Address of the selected element, such as `state/<id>` or `quantity/<id>`. */
+  readonly item: string;
+}
+
+interface PlaceState extends Location {
+  readonly theme: 'light' | 'dark';
+  readonly outlineOpen: boolean;
+  readonly detailsOpen: boolean;
+  readonly notice: { readonly kind: 'problem' | 'note'; readonly text: string } | undefined;
+  go(to: Partial<Location>): void;
+  select(item: string): void;
+  setTheme(theme: 'light' | 'dark'): void;
+  toggle(side: 'outline' | 'details'): void;
+  say(text: string, kind?: 'problem' | 'note'): void;
+  silence(): void;
+}
+
+const toHash = (l: Location): string => `#/${l.area}/${encodeURIComponent(l.part)}/${encodeURIComponent(l.type)}/${encodeURIComponent(l.item)}`;
+
+export function fromHash(hash: string): Location | undefined {
+  const [, area, part = '', type = '', item = ''] = hash.replace(/^#/, '').split('/').map(decodeURIComponent);
+  return (areas as readonly string[]).includes(area) ? { area: area as Area, part, type, item } : undefined;
+}
+
+/** Every step is one of the browser's history, so that back and forward work. */
+export const usePlace = create<PlaceState>((set, get) => {
+  const write = (replace: boolean): void => {
+    if (typeof window === 'undefined') return;
+    const { area, part, type, item } = get();
+    const hash = toHash({ area, part, type, item });
+    if (hash === window.location.hash) return;
+    if (replace) window.history.replaceState(null, '', hash);
+    else window.history.pushState(null, '', hash);
+  };
+  return {
+    area: 'bench', part: '', type: '', item: '', theme: 'light', outlineOpen: true, detailsOpen: true, notice: undefined,
+    go(to) {
+      set({ item: '', ...to });
+      write(false);
+    },
+    select(item) {
+      set({ item });
+      write(true);
+    },
+    setTheme(theme) {
+      set({ theme });
+      document.documentElement.setAttribute('data-bs-theme', theme);
+      window.localStorage.setItem('zelvar-theme', theme);
+    },
+    toggle: (side) => set(side === 'outline' ? { outlineOpen: !get().outlineOpen } : { detailsOpen: !get().detailsOpen }),
+    say: (text, kind = 'problem') => set({ notice: { kind, text } }),
+    silence: () => set({ notice: undefined }),
+  };
+});

@@ -1,0 +1,78 @@
+import { create } from 'zustand';
+import type { Problem } from '@/core/language/diagnostics';
+import type { RunModel, RunUpdate } from '@/core/run/engine';
+import type { RequirementFinding } from '@/core/run/run';
+import { appendChunk, emptyRunData, type RunData } from './run-data';
+
+/** One run with everything views show of it. */
+export interface RunView {
+  readonly model: RunModel;
+  readonly setup: string;
+  /** Values changed for this run only, as words. */
+  readonly changes: string;
+  readonly stop: number;
+  readonly data: RunData;
+  readonly status: RunUpdate['status'];
+  readonly time: number;
+  readonly findings: readonly RequirementFinding[];
+  readonly problem: Problem | undefined;
+  readonly counts: RunUpdate['counts'] | undefined;
+  readonly seconds: number;
+}
+
+interface RunState {
+  readonly current: RunView | undefined;
+  /** The run before, shown behind the current one. */
+  readonly earlier: RunView | undefined;
+  /** Counts updates of `current.data`. */
+  readonly version: number;
+  readonly cursor: number;
+  /** The cursor stays at the newest moment while a run goes on. */
+  readonly follow: boolean;
+  /** Visible span of time; undefined: the whole run. */
+  readonly span: readonly [number, number] | undefined;
+  readonly setupId: string;
+  readonly pace: number;
+  /** Problems that kept the last run from starting. */
+  readonly startProblems: readonly Problem[];
+  chooseSetup(id: string): void;
+  setPace(pace: number): void;
+  begin(run: Pick<RunView, 'model' | 'setup' | 'changes' | 'stop'>): void;
+  update(update: RunUpdate): void;
+  failStart(problems: readonly Problem[]): void;
+  moveCursor(time: number): void;
+  setSpan(span: readonly [number, number] | undefined): void;
+  restore(current: RunView | undefined, earlier: RunView | undefined): void;
+  clear(): void;
+}
+
+export const useRuns = create<RunState>((set, get) => ({
+  current: undefined, earlier: undefined, version: 0, cursor: 0, follow: true, span: undefined, setupId: '', pace: 0, startProblems: [],
+  chooseSetup: (setupId) => set({ setupId }),
+  setPace: (pace) => set({ pace }),
+  begin(run) {
+    const { current } = get();
+    const keep = current && current.data.rows > 1 ? current : get().earlier;
+    set({
+      current: { ...run, data: emptyRunData(), status: 'running', time: 0, findings: [], problem: undefined, counts: undefined, seconds: 0 },
+      earlier: keep, version: 0, cursor: 0, follow: true, span: undefined, startProblems: [],
+    });
+  },
+  update(update) {
+    const { current, follow, cursor, version } = get();
+    if (!current || current.model.run !== update.run) return;
+    appendChunk(current.data, update.chunk);
+    set({
+      current: { ...current, status: update.status, time: update.time, findings: update.findings, problem: update.problem, counts: update.counts, seconds: update.seconds },
+      version: version + 1, cursor: follow ? update.time : cursor,
+    });
+  },
+  failStart: (startProblems) => set({ startProblems }),
+  moveCursor: (time) => set({ cursor: Math.max(0, time), follow: false }),
+  setSpan: (span) => set({ span }),
+  restore: (current, earlier) => set({ current, earlier, version: 1, cursor: current?.time ?? 0, follow: false, span: undefined }),
+  clear: () => set({ current: undefined, earlier: undefined, cursor: 0, span: undefined, startProblems: [], setupId: '' }),
+}));
+
+/** Time axis of the ribbon: the longer of run and setup. */
+export const wholeSpan = (current: RunView | undefined, stop: number): readonly [number, number] => [0, Math.max(current?.stop ?? stop, 1e-9)];

@@ -1,0 +1,72 @@
+import { openDB, type DBSchema, type IDBPDatabase } from 'idb';
+import type { Project } from '@/core/project/project';
+import type { Recording } from '@/core/simulate/recording';
+import type { RequirementFinding } from '@/core/run/run';
+import type { RunModel } from '@/core/run/engine';
+
+/** What the browser keeps: projects as they change, and the newest runs of each. */
+interface ZelvarDatabase extends DBSchema {
+  projects: { key: string; value: { readonly project: Project; readonly changed: number } };
+  runs: { key: [string, number]; value: StoredRun; indexes: { project: string } };
+}
+
+export interface StoredRun {
+  readonly projectId: string;
+  /** 0 is the newest run, 1 the one before. */
+  readonly slot: number;
+  readonly setup: string;
+  readonly changes: string;
+  readonly recording: Recording;
+  readonly findings: readonly RequirementFinding[];
+  readonly model: RunModel;
+}
+
+let database: Promise<IDBPDatabase<ZelvarDatabase>> | undefined;
+
+const open = (): Promise<IDBPDatabase<ZelvarDatabase>> =>
+  (database ??= openDB<ZelvarDatabase>('zelvar', 1, {
+    upgrade(db) {
+      db.createObjectStore('projects');
+      db.createObjectStore('runs', { keyPath: ['projectId', 'slot'] }).createIndex('project', 'projectId');
+    },
+  }));
+
+export const saveProject = async (project: Project): Promise<void> => void (await (await open()).put('projects', { project, changed: Date.now() }, project.id));
+
+export const loadProject = async (id: string): Promise<Project | undefined> => (await (await open()).get('projects', id))?.project;
+
+export interface ProjectEntry {
+  readonly id: string;
+  readonly name: string;
+  readonly note: string;
+  readonly changed: number;
+}
+
+/** Kept projects, the one changed last first. */
+export async function listProjects(): Promise<ProjectEntry[]> {
+  const all = await (await open()).getAll('projects');
+  return all.map(({ project, changed }) => ({ id: project.id, name: project.name, note: project.note, changed })).sort((a, b) => b.changed - a.changed);
+}
+
+export async function deleteProject(id: string): Promise<void> {
+  const db = await open();
+  const transaction = db.transaction(['projects', 'runs'], 'readwrite');
+  await transaction.objectStore('projects').delete(id);
+  for (const slot of [0, 1]) await transaction.objectStore('runs').delete([id, slot]);
+  await transaction.done;
+}
+
+export async function saveRuns(runs: readonly StoredRun[]): Promise<void> {
+  const db = await open();
+  const transaction = db.transaction('runs', 'readwrite');
+  for (const run of runs) await transaction.store.put(run);
+  await transaction.done;
+}
+
+export const loadRuns = async (projectId: string): Promise<StoredRun[]> => (await open()).getAllFromIndex('runs', 'project', projectId);
+
+/** Forgets the open connection, so that tests can start over. */
+export const closeStorage = async (): Promise<void> => {
+  if (database) (await database).close();
+  database = undefined;
+};

@@ -1,0 +1,102 @@
+'use client';
+import { useEffect, useId, useLayoutEffect, useRef, useState, type KeyboardEvent } from 'react';
+import type { Problem } from '@/core/language/diagnostics';
+
+interface FieldProps {
+  readonly value: string;
+  readonly label: string;
+  /** Takes the new text; what it returns says why it was refused. */
+  readonly onCommit: (text: string) => Problem | undefined;
+  readonly mono?: boolean;
+  readonly placeholder?: string;
+  readonly problem?: string;
+  readonly list?: readonly string[];
+  readonly multiline?: boolean;
+  /** Commits with every key instead of when the field is left. */
+  readonly immediate?: boolean;
+  readonly disabled?: boolean;
+}
+
+/** A field that looks like text until it is used. Enter or leaving it commits, Escape takes the typing back. */
+export function CellField(props: FieldProps) {
+  const { value, label, onCommit, mono, placeholder, problem, list, multiline, immediate, disabled } = props;
+  const [draft, setDraft] = useState<string>();
+  const [refused, setRefused] = useState<string>();
+  const area = useRef<HTMLTextAreaElement>(null);
+  const id = useId();
+  const shown = draft ?? value;
+  useEffect(() => setRefused(undefined), [value]);
+  useLayoutEffect(() => {
+    const el = area.current;
+    if (!el) return;
+    el.style.height = '0';
+    el.style.height = `${el.scrollHeight + 2}px`;
+  }, [shown]);
+  const commit = (text: string): void => {
+    if (text === value) {
+      setDraft(undefined);
+      setRefused(undefined);
+      return;
+    }
+    const why = onCommit(text);
+    setRefused(why?.message);
+    if (!why) setDraft(undefined);
+  };
+  const keys = (e: KeyboardEvent<HTMLElement>): void => {
+    if (e.key === 'Escape') {
+      setDraft(undefined);
+      setRefused(undefined);
+      e.stopPropagation();
+    } else if (e.key === 'Enter' && (!multiline || e.ctrlKey || e.metaKey)) {
+      e.preventDefault();
+      commit(shown);
+    }
+  };
+  const message = refused ?? problem;
+  const common = {
+    className: `cell-field${mono ? ' mono' : ''}`, value: shown, placeholder, disabled, spellCheck: !mono && multiline, 'aria-label': label, 'aria-invalid': message !== undefined,
+    ...(message && { 'aria-describedby': id }), onKeyDown: keys, onBlur: () => draft !== undefined && commit(draft),
+  };
+  const change = (text: string): void => {
+    if (immediate) {
+      setDraft(text);
+      setRefused(onCommit(text)?.message);
+    } else setDraft(text);
+  };
+  return (
+    <>
+      {multiline ? (
+        <textarea ref={area} rows={1} {...common} onChange={(e) => change(e.target.value)} />
+      ) : (
+        <input {...common} {...(list && { list: `${id}-list` })} onChange={(e) => change(e.target.value)} autoComplete="off" />
+      )}
+      {list && (
+        <datalist id={`${id}-list`}>
+          {list.map((item) => (
+            <option key={item} value={item} />
+          ))}
+        </datalist>
+      )}
+      {message && (
+        <div className="field-problem" id={id} role="alert">
+          {message}
+        </div>
+      )}
+    </>
+  );
+}
+
+/** A choice that looks like text until it is used. */
+export function CellSelect({ value, label, options, onCommit }: {
+  readonly value: string; readonly label: string; readonly options: readonly (readonly [value: string, text: string])[]; readonly onCommit: (value: string) => void;
+}) {
+  return (
+    <select className="cell-field" aria-label={label} value={value} onChange={(e) => onCommit(e.target.value)}>
+      {options.map(([v, text]) => (
+        <option key={v} value={v}>
+          {text}
+        </option>
+      ))}
+    </select>
+  );
+}

@@ -1,0 +1,13 @@
+'use client';
+import { useDraggable } from '@dnd-kit/core';
+import type { ReactNode } from 'react';
+
+/** A name that can be dragged onto the ribbon, where it becomes a track. `name` is the full name in the run. */
+export function DraggableName({ name, from, children }: { readonly name: string; readonly from: string; readonly children: ReactNode }) {
+  const { attributes, listeners, setNodeRef } = useDraggable({ id: `${from}:${name}`, data: { name } });
+  return (
+    <span ref={setNodeRef} className="grab" {...listeners} {...attributes} role="button" aria-label={`${name}: drag to the ribbon`} title="Drag to the ribbon to see it over time">
+      {children}
+    </span>
+  );
+}

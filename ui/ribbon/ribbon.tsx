@@ -1,0 +1,273 @@
+'use client';
+import { useDroppable } from '@dnd-kit/core';
+import { ChevronsDownUp, ChevronsUpDown, Maximize2, Pause, Play, Square, StepForward, ZoomIn, ZoomOut } from 'lucide-react';
+import { useEffect, useMemo, useRef, useState, type PointerEvent, type WheelEvent } from 'react';
+import type { Project } from '@/core/project/project';
+import { cancelRun, changePace, pauseRun, resumeRun, startRun, stepRun } from '@/store/engine';
+import { useProject } from '@/store/project-store';
+import { useRuns, wholeSpan } from '@/store/run-store';
+import { usePlace } from '@/store/place-store';
+import { useSetup } from '@/store/derived';
+import { Button } from '../button';
+import { formatNumber, formatTime } from '../format';
+import { marks, niceStep, TimeAxisContext, toPixels, toTime, valueAxisWidth, type TimeAxis } from './axis';
+import { MessageRow, TrackRow, VerdictRow } from './rows';
+
+export const paces: readonly (readonly [number, string])[] = [[0, 'as fast as possible'], [10, '10×'], [1, '1×'], [0.1, '1/10'], [0.01, '1/100']];
+
+/** The time strip below every area: run controls, cursor, verdict lanes and tracks. */
+export function Ribbon({ open, onToggle }: { readonly open: boolean; readonly onToggle: () => void }) {
+  const project = useProject((s) => s.project);
+  if (!project) return null;
+  return (
+    <section className="ribbon" aria-label="Ribbon">
+      <RunBar open={open} onToggle={onToggle} project={project} />
+      <Tracks project={project} />
+    </section>
+  );
+}
+
+function RunBar({ open, onToggle, project }: { readonly open: boolean; readonly onToggle: () => void; readonly project: Project }) {
+  const run = useRuns((s) => s.current);
+  const cursor = useRuns((s) => s.cursor);
+  const pace = useRuns((s) => s.pace);
+  const chooseSetup = useRuns((s) => s.chooseSetup);
+  const setSpan = useRuns((s) => s.setSpan);
+  const span = useRuns((s) => s.span);
+  const setup = useSetup();
+  const running = run?.status === 'running';
+  const paused = run?.status === 'paused';
+  const findings = run?.findings ?? [];
+  const count = (v: string): number => findings.filter((f) => f.verdict === v).length;
+  const whole = wholeSpan(run, setup?.stop ?? 10);
+  const zoom = (factor: number): void => {
+    const [a, b] = span ?? whole;
+    const centre = cursor >= a && cursor <= b ? cursor : (a + b) / 2;
+    setSpan([centre - (centre - a) * factor, centre + (b - centre) * factor]);
+  };
+  return (
+    <div className="ribbon-bar" role="toolbar" aria-label="Run controls">
+      {running ? (
+        <Button variant="primary" onClick={pauseRun} title="Pause (space)">
+          <Pause size={14} aria-hidden /> Pause
+        </Button>
+      ) : (
+        <Button variant="primary" onClick={() => (paused ? resumeRun() : void startRun())} title={paused ? 'Go on (space)' : 'Run the setup (space)'} disabled={!setup}>
+          <Play size={14} aria-hidden /> {paused ? 'Go on' : 'Run'}
+        </Button>
+      )}
+      <Button label="Step to the next event (.)" onClick={() => void stepRun()} disabled={!setup || running}>
+        <StepForward size={14} aria-hidden />
+      </Button>
+      <Button label="End the run" onClick={cancelRun} disabled={!running && !paused}>
+        <Square size={13} aria-hidden />
+      </Button>
+      <select className="form-select form-select-sm" aria-label="Setup" value={setup?.id ?? ''} onChange={(e) => chooseSetup(e.target.value)}>
+        {project.setups.length === 0 && <option value="">no setup yet</option>}
+        {project.setups.map((s) => (
+          <option key={s.id} value={s.id}>
+            {s.name}
+          </option>
+        ))}
+      </select>
+      <select className="form-select form-select-sm" aria-label="Pace" value={pace} onChange={(e) => changePace(Number(e.target.value))}>
+        {paces.map(([value, text]) => (
+          <option key={value} value={value}>
+            {text}
+          </option>
+        ))}
+      </select>
+      <span className={`clock mono${running ? ' live' : ''}`} data-testid="clock">
+        t = {formatTime(cursor)}
+      </span>
+      <RunStatusText />
+      <span className="spacer" />
+      {findings.length > 0 && (
+        <span className="text-nowrap" data-testid="summary">
+          <strong style={{ color: 'var(--good)' }}>{count('holds')}</strong> hold, <strong style={{ color: count('fails') ? 'var(--bad)' : 'inherit' }}>{count('fails')}</strong> fail,{' '}
+          <span className="quiet">{count('undecided')} open</span>
+        </span>
+      )}
+      <Button variant="bare" label="Zoom in" onClick={() => zoom(0.5)}>
+        <ZoomIn size={15} aria-hidden />
+      </Button>
+      <Button variant="bare" label="Zoom out" onClick={() => zoom(2)}>
+        <ZoomOut size={15} aria-hidden />
+      </Button>
+      <Button variant="bare" label="Show the whole run" onClick={() => setSpan(undefined)} disabled={!span}>
+        <Maximize2 size={14} aria-hidden />
+      </Button>
+      <Button variant="bare" label={open ? 'Push the ribbon down' : 'Pull the ribbon up'} onClick={onToggle}>
+        {open ? <ChevronsDownUp size={15} aria-hidden /> : <ChevronsUpDown size={15} aria-hidden />}
+      </Button>
+    </div>
+  );
+}
+
+function RunStatusText() {
+  const run = useRuns((s) => s.current);
+  const earlier = useRuns((s) => s.earlier);
+  if (!run) return <span className="quiet text-truncate">not run yet</span>;
+  const speed = run.seconds > 0 && run.status !== 'paused' ? run.time / run.seconds : undefined;
+  if (run.status === 'failed') {
+    return (
+      <span className="text-truncate" style={{ color: 'var(--bad)' }} title={run.problem?.message}>
+        stopped: {run.problem?.message}
+      </span>
+    );
+  }
+  return (
+    <span className="quiet text-truncate" data-testid="run-status">
+      {run.setup} {run.status}
+      {run.status === 'finished' && speed !== undefined && ` · ${formatNumber(speed, 2)}× real time`}
+      {earlier && ` · dashed: earlier run (${earlier.setup}${earlier.changes && earlier.changes !== run.changes ? `, ${earlier.changes}` : ''})`}
+    </span>
+  );
+}
+
+function Tracks({ project }: { readonly project: Project }) {
+  const body = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(600);
+  const run = useRuns((s) => s.current);
+  const cursor = useRuns((s) => s.cursor);
+  const span = useRuns((s) => s.span);
+  const setSpan = useRuns((s) => s.setSpan);
+  const moveCursor = useRuns((s) => s.moveCursor);
+  const edit = useProject((s) => s.edit);
+  const say = usePlace((s) => s.say);
+  const setup = useSetup();
+  const narrow = useRef(196);
+  const drag = useRef<'cursor' | { readonly x: number; readonly span: readonly [number, number] } | undefined>(undefined);
+
+  useEffect(() => {
+    const el = body.current;
+    if (!el) return;
+    const measure = (): void => {
+      narrow.current = el.querySelector('.row-label')?.getBoundingClientRect().width ?? 196;
+      setWidth(Math.max(80, el.clientWidth - narrow.current - valueAxisWidth));
+    };
+    measure();
+    const observer = new ResizeObserver(measure);
+    observer.observe(el);
+    return () => observer.disconnect();
+  }, []);
+
+  const whole = wholeSpan(run, setup?.stop ?? 10);
+  const [from, to] = span ?? whole;
+  const axis = useMemo<TimeAxis>(() => ({ from, to, width }), [from, to, width]);
+  const plotLeft = narrow.current + valueAxisWidth;
+
+  const timeAt = (e: { readonly clientX: number }): number => toTime(axis, e.clientX - (body.current?.getBoundingClientRect().left ?? 0) - plotLeft);
+  const inPlot = (e: { readonly clientX: number }): boolean => e.clientX - (body.current?.getBoundingClientRect().left ?? 0) >= plotLeft - 4;
+  const clampTime = (t: number): number => Math.min(Math.max(t, 0), Math.max(run?.time ?? 0, 0));
+
+  const down = (e: PointerEvent<HTMLDivElement>): void => {
+    if (e.button !== 0 || !inPlot(e) || (e.target as HTMLElement).closest('button')) return;
+    const isRuler = (e.target as HTMLElement).closest('.time-ruler') !== null;
+    e.currentTarget.setPointerCapture(e.pointerId);
+    if (isRuler || e.shiftKey) drag.current = { x: e.clientX, span: [from, to] };
+    else {
+      drag.current = 'cursor';
+      moveCursor(clampTime(timeAt(e)));
+    }
+  };
+  const move = (e: PointerEvent<HTMLDivElement>): void => {
+    if (drag.current === 'cursor') moveCursor(clampTime(timeAt(e)));
+    else if (drag.current) {
+      const shift = ((drag.current.x - e.clientX) / width) * (drag.current.span[1] - drag.current.span[0]);
+      setSpan([drag.current.span[0] + shift, drag.current.span[1] + shift]);
+    }
+  };
+  const wheel = (e: WheelEvent<HTMLDivElement>): void => {
+    if (!inPlot(e)) return;
+    if (e.ctrlKey || e.metaKey || e.altKey) {
+      const t = timeAt(e);
+      const factor = Math.exp(e.deltaY * 0.002);
+      const least = 1e-7;
+      if ((to - from) * factor > least) setSpan([t - (t - from) * factor, t + (to - t) * factor]);
+    } else if (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY)) {
+      const shift = ((e.deltaX || e.deltaY) / width) * (to - from);
+      setSpan([from + shift, to + shift]);
+    }
+  };
+  // the browser would zoom the page
+  useEffect(() => {
+    const el = body.current;
+    const hold = (e: globalThis.WheelEvent): void => {
+      if (e.ctrlKey || e.metaKey || e.shiftKey) e.preventDefault();
+    };
+    el?.addEventListener('wheel', hold, { passive: false });
+    return () => el?.removeEventListener('wheel', hold);
+  }, []);
+  const keys = (e: React.KeyboardEvent): void => {
+    const small = (to - from) / (e.shiftKey ? 20 : 200);
+    if (e.key === 'ArrowLeft') moveCursor(clampTime(cursor - small));
+    else if (e.key === 'ArrowRight') moveCursor(clampTime(cursor + small));
+    else if (e.key === 'Home') moveCursor(0);
+    else if (e.key === 'End') moveCursor(run?.time ?? 0);
+    else return;
+    e.preventDefault();
+  };
+
+  const removeItem = (trackId: string, name: string): void => {
+    const track = project.tracks.find((t) => t.id === trackId);
+    if (!track) return;
+    const items = track.items.filter((i) => i !== name);
+    const refused = edit(items.length === 0 ? { kind: 'remove', list: 'tracks', id: trackId } : { kind: 'update', list: 'tracks', id: trackId, changes: { items } }, `Remove ${name} from the ribbon`);
+    if (refused) say(refused.message);
+  };
+
+  const cursorX = toPixels(axis, cursor);
+  const end = run?.time ?? 0;
+  return (
+    <TimeAxisContext.Provider value={axis}>
+      <div
+        ref={body} className="ribbon-body" onPointerDown={down} onPointerMove={move} onPointerUp={() => (drag.current = undefined)} onPointerCancel={() => (drag.current = undefined)}
+        onWheel={wheel} onDoubleClick={(e) => inPlot(e) && setSpan(undefined)} onKeyDown={keys} tabIndex={0} role="slider" aria-label="Time cursor" aria-valuemin={0} aria-valuemax={end} aria-valuenow={cursor}
+        aria-valuetext={formatTime(cursor)} data-testid="tracks"
+      >
+        <Ruler axis={axis} />
+        <div style={{ position: 'relative' }}>
+          {run?.findings.map((f) => <VerdictRow key={f.id} finding={f} end={end} />)}
+          {project.tracks.map((t) => (
+            <TrackRow key={t.id} track={t} remove={(name) => removeItem(t.id, name)} />
+          ))}
+          {run && <MessageRow />}
+          {run && cursorX >= -1 && cursorX <= width + 1 && <div className="cursor-line" style={{ left: plotLeft + cursorX }} data-testid="cursor-line" />}
+        </div>
+        <NewTrackZone empty={project.tracks.length === 0} />
+      </div>
+    </TimeAxisContext.Provider>
+  );
+}
+
+function Ruler({ axis }: { readonly axis: TimeAxis }) {
+  const step = niceStep(axis.to - axis.from, axis.width / 90);
+  const digits = Math.max(0, Math.min(9, -Math.floor(Math.log10(step) + 1e-9)));
+  return (
+    <div className="ribbon-row" style={{ position: 'sticky', top: 0, zIndex: 4, background: 'var(--paper)' }}>
+      <div className="row-label quiet" style={{ fontSize: '0.9em' }}>
+        time in s
+      </div>
+      <div className="time-ruler" style={{ position: 'relative', height: 20, marginLeft: valueAxisWidth, cursor: 'ew-resize' }} title="Drag to move along the run; wheel with Ctrl to zoom, double click for the whole run">
+        {marks(axis.from, axis.to, axis.width / 90).map((t) => {
+          const x = toPixels(axis, t);
+          return x < -1 || x > axis.width - 4 ? null : (
+            <span key={t} className="mono quiet" style={{ position: 'absolute', left: x, top: 2, fontSize: 10, borderLeft: '1px solid var(--hair)', paddingLeft: 3, pointerEvents: 'none' }}>
+              {t.toFixed(digits)}
+            </span>
+          );
+        })}
+      </div>
+    </div>
+  );
+}
+
+function NewTrackZone({ empty }: { readonly empty: boolean }) {
+  const { setNodeRef, isOver, active } = useDroppable({ id: 'new-track', data: { track: 'new' } });
+  return (
+    <div ref={setNodeRef} className={`drop-hint${isOver ? ' drop-over' : ''}`} data-testid="new-track" style={{ minHeight: active ? 34 : 26 }}>
+      {active ? 'Drop here for a track of its own' : empty ? 'Drag a quantity or a state chart here to see it over time' : 'Drag quantities here from any area'}
+    </div>
+  );
+}

@@ -1,0 +1,178 @@
+'use client';
+import { useDroppable } from '@dnd-kit/core';
+import { X } from 'lucide-react';
+import { useMemo, type ReactNode } from 'react';
+import type { RequirementFinding } from '@/core/run/run';
+import type { Track } from '@/core/project/project';
+import { sameDimension, unitOrUndefined } from '@/core/language/units';
+import { stateAtTime, valueAtTime } from '@/store/run-data';
+import { useRuns, type RunView } from '@/store/run-store';
+import { usePlace } from '@/store/place-store';
+import { formatNumber, inUnit, withUnit } from '../format';
+import { VerdictMark } from '../verdict';
+import { LaneCanvas, type LaneBlock, type LaneMark } from './lane-canvas';
+import { lineColour, QuantityPlot } from './quantity-plot';
+import { segmentsOf } from './reduce';
+import { useTimeAxis } from './axis';
+
+function Row({ label, drop, height, children }: { readonly label: ReactNode; readonly drop?: string; readonly height: number; readonly children: ReactNode }) {
+  const { setNodeRef, isOver } = useDroppable({ id: drop ?? 'none', disabled: !drop, data: { track: drop } });
+  return (
+    <div ref={setNodeRef} className={`ribbon-row${isOver ? ' drop-over' : ''}`} style={{ minHeight: height }} {...(drop && { 'data-track': drop })}>
+      <div className="row-label">{label}</div>
+      <div className="lane">{children}</div>
+    </div>
+  );
+}
+
+const laneLook = {
+  good: { fill: '--good-soft', ink: '--good', label: 'holds' },
+  bad: { fill: '--bad-soft', ink: '--bad', label: 'fails' },
+  waiting: { fill: '--now-soft', ink: '--now-ink', label: 'due' },
+  idle: { fill: '--paper-2', ink: '--ink-3', label: '' },
+} as const;
+
+/** A requirement over time: when it was tested, when it held, when it failed. */
+export function VerdictRow({ finding, end }: { readonly finding: RequirementFinding; readonly end: number }) {
+  const theme = usePlace((s) => s.theme);
+  const go = usePlace((s) => s.go);
+  const moveCursor = useRuns((s) => s.moveCursor);
+  const blocks = useMemo(
+    () => finding.lane.map((s, k): LaneBlock => ({ from: s.from, to: finding.lane[k + 1]?.from ?? end, ...laneLook[s.status], hatched: s.status === 'bad' })),
+    [finding.lane, end],
+  );
+  return (
+    <Row
+      height={24}
+      label={
+        <div className="d-flex align-items-center gap-2">
+          <button type="button" className="btn btn-link p-0" style={{ fontSize: 'inherit' }} onClick={() => {
+            if (finding.worstAt !== undefined) moveCursor(finding.failsSince ?? finding.worstAt);
+            go({ area: 'needs', item: `requirement/${finding.id}` });
+          }} title="Go to the requirement and to the moment of its verdict">
+            {finding.key}
+          </button>
+          <span className="text-truncate" style={{ fontSize: '0.92em' }}>
+            <VerdictMark finding={finding} />
+          </span>
+        </div>
+      }
+    >
+      <LaneCanvas blocks={blocks} height={23} theme={theme} label={`Verdict of ${finding.key} over time`} />
+    </Row>
+  );
+}
+
+/** Names of states without what all of them share. */
+export const shortState = (path: string): string => path.split('.').slice(-2).join('.');
+
+function StateRow({ name, run, track, remove }: { readonly name: string; readonly run: RunView; readonly track: Track; readonly remove: (name: string) => void }) {
+  const theme = usePlace((s) => s.theme);
+  const cursor = useRuns((s) => s.cursor);
+  const version = useRuns((s) => s.version);
+  const axis = useTimeAxis();
+  const column = run.data.columns.get(name);
+  const now = stateAtTime(run.data, name, cursor);
+  const blocks = useMemo((): LaneBlock[] => {
+    void version;
+    const kinds = column?.kind;
+    return segmentsOf(run.data, name, axis.from, axis.to).map((s) => {
+      const label = kinds === 'boolean' ? (s.value ? 'true' : 'false') : shortState(column?.literals[s.value] ?? String(s.value));
+      const tint = kinds === 'boolean' ? (s.value ? '--accent-soft' : '--paper-2') : s.value % 2 ? '--paper-3' : '--accent-soft';
+      return { ...s, label, fill: tint, ink: '--ink' };
+    });
+  }, [run.data, name, axis, version, column]);
+  return (
+    <Row height={26} drop={`track:${track.id}`} label={<TrackValue name={name} value={now ? shortState(now) : column?.kind === 'boolean' ? String(Boolean(valueAtTime(run.data, name, cursor))) : '–'} remove={() => remove(name)} />}>
+      <LaneCanvas blocks={blocks} height={25} theme={theme} label={`States of ${name} over time`} />
+    </Row>
+  );
+}
+
+function TrackValue({ name, value, difference, colour, remove }: { readonly name: string; readonly value: string; readonly difference?: string | undefined; readonly colour?: string; readonly remove: () => void }) {
+  return (
+    <div className="track-value" data-track-item={name}>
+      {colour && <span className="swatch" style={{ borderTopColor: colour }} />}
+      <span className="name" title={name}>
+        {name}
+      </span>
+      <button type="button" className="remove" aria-label={`Remove ${name} from the ribbon`} onClick={remove}>
+        <X size={12} />
+      </button>
+      <span className="mono">{value}</span>
+      {difference && (
+        <span className="mono difference" title="Difference to the earlier run at the cursor">
+          {difference}
+        </span>
+      )}
+    </div>
+  );
+}
+
+/** A track of the ribbon: curves of quantities, or a lane of states. */
+export function TrackRow({ track, remove }: { readonly track: Track; readonly remove: (name: string) => void }) {
+  const run = useRuns((s) => s.current);
+  const earlier = useRuns((s) => s.earlier);
+  const cursor = useRuns((s) => s.cursor);
+  const version = useRuns((s) => s.version);
+  const theme = usePlace((s) => s.theme);
+  const kindOf = (name: string): string | undefined => run?.data.columns.get(name)?.kind;
+  const lanes = track.items.filter((i) => kindOf(i) === 'literal' || kindOf(i) === 'boolean');
+  const curves = useMemo(() => track.items.filter((i) => !lanes.includes(i)), [track.items, lanes.join()]); // eslint-disable-line react-hooks/exhaustive-deps -- the names decide
+  const unit = run?.data.columns.get(curves[0] ?? '')?.unit ?? '';
+  return (
+    <>
+      {curves.length > 0 && (
+        <Row
+          height={track.height} drop={`track:${track.id}`}
+          label={curves.map((name, k) => {
+            const own = run?.data.columns.get(name)?.unit ?? '';
+            const convertible = sameUnitKind(own, unit);
+            const value = run && valueAtTime(run.data, name, cursor);
+            const before = earlier && valueAtTime(earlier.data, name, cursor);
+            const show = (v: number | undefined): number | undefined => (convertible ? inUnit(v, own, unit) : v);
+            const difference = value !== undefined && before !== undefined ? (show(value) ?? 0) - (show(before) ?? 0) : undefined;
+            return (
+              <TrackValue
+                key={name} name={name} colour={lineColour(k)} value={withUnit(formatNumber(show(value)), convertible ? unit : own)} remove={() => remove(name)}
+                difference={difference === undefined ? undefined : `Δ ${difference > 0 ? '+' : ''}${formatNumber(Math.abs(difference) < 1e-9 ? 0 : difference, 3)}`}
+              />
+            );
+          })}
+        >
+          <QuantityPlot items={curves} unit={unit} height={track.height} data={run?.data} earlier={earlier?.data} version={version} theme={theme} />
+        </Row>
+      )}
+      {run && lanes.map((name) => <StateRow key={name} name={name} run={run} track={track} remove={remove} />)}
+    </>
+  );
+}
+
+function sameUnitKind(a: string, b: string): boolean {
+  const [ua, ub] = [unitOrUndefined(a), unitOrUndefined(b)];
+  return ua !== undefined && ub !== undefined && sameDimension(ua, ub);
+}
+
+/** Every message of the run, with who sent and who received it. */
+export function MessageRow() {
+  const run = useRuns((s) => s.current);
+  const version = useRuns((s) => s.version);
+  const cursor = useRuns((s) => s.cursor);
+  const theme = usePlace((s) => s.theme);
+  const marks = useMemo((): LaneMark[] => {
+    void version;
+    return (run?.data.messages ?? []).map((m) => ({ at: m.time, label: m.message }));
+  }, [run, version]);
+  const last = run?.data.messages.findLast((m) => m.time <= cursor);
+  const name = (part: number): string => (part < 0 ? 'outside' : run?.model.parts[part] || 'product');
+  return (
+    <Row height={24} label={
+      <div className="track-value">
+        <span className="name">{last ? `${name(last.sender)} → ${last.receivers.map(name).join(', ') || 'nobody'}` : 'messages'}</span>
+        <span>{last?.message ?? ''}</span>
+      </div>
+    }>
+      <LaneCanvas blocks={[]} marks={marks} height={23} theme={theme} label="Messages over time" />
+    </Row>
+  );
+}

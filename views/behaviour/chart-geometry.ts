@@ -1,0 +1,129 @@
+import { childStates, type Chart, type ChartState, type Transition } from '@/core/project/project';
+
+/** Sizes of state cards, from what they say. */
+export interface Size {
+  readonly width: number;
+  readonly height: number;
+}
+
+export const headerHeight = 27;
+const lineHeight = 16.5;
+const padding = 18;
+
+export function textLines(state: ChartState): string[] {
+  const lines = (label: string, text: string): string[] => text.trim().split('\n').filter((l) => l.trim() !== '').map((l, k) => `${k === 0 ? label : ' '.repeat(label.length)} ${l.trim()}`);
+  return [...lines('entry', state.entry), ...lines('exit ', state.exit)];
+}
+
+export function sizesOf(chart: Chart): Map<string, Size> {
+  const sizes = new Map<string, Size>();
+  const measure = (state: ChartState): Size => {
+    const known = sizes.get(state.id);
+    if (known) return known;
+    const lines = textLines(state);
+    const children = childStates(chart, state.id);
+    let width = Math.max(130, state.name.length * 8 + 70, ...lines.map((l) => l.length * 6.3 + 24));
+    let height = headerHeight + (lines.length ? lines.length * lineHeight + 8 : 10);
+    for (const c of children) {
+      const inner = measure(c);
+      width = Math.max(width, c.x + inner.width + padding);
+      height = Math.max(height, c.y + inner.height + padding);
+    }
+    const size = { width: Math.round(width), height: Math.round(height) };
+    sizes.set(state.id, size);
+    return size;
+  };
+  chart.states.forEach(measure);
+  return sizes;
+}
+
+/** States with their parents before them, as the drawing needs them. */
+export function parentsFirst(chart: Chart): ChartState[] {
+  const inside = (parent: string | null): ChartState[] => childStates(chart, parent).flatMap((s) => [s, ...inside(s.id)]);
+  return inside(null);
+}
+
+export function statePath(chart: Chart, state: ChartState): string {
+  const parent = chart.states.find((s) => s.id === state.parent);
+  return parent ? `${statePath(chart, parent)}.${state.name}` : state.name;
+}
+
+export const isActive = (active: string | undefined, path: string): boolean =>
+  active !== undefined && active.split(' + ').some((a) => a === path || a.startsWith(`${path}.`));
+
+/** What a transition says on its arrow. */
+export function transitionText(t: Transition): string {
+  const unquoted = t.on.replace(/(\d)\s*'([^']*)'/g, '$1 $2');
+  const trigger = t.trigger === 'message' ? t.on : t.trigger === 'completion' ? '' : `${t.trigger} ${unquoted}`;
+  const guard = t.guard.trim() ? ` [${t.guard.trim()}]` : '';
+  const effect = t.effect.trim() ? ` / ${t.effect.trim().replace(/\s*\n\s*/g, ' ')}` : '';
+  return `${trigger}${guard}${effect}`.trim() || 'at once';
+}
+
+interface Rect {
+  readonly x: number;
+  readonly y: number;
+  readonly width: number;
+  readonly height: number;
+}
+
+/** Where the line from the centre of a card towards a point leaves the card, and through which side. */
+function borderPoint(r: Rect, towards: { x: number; y: number }): { x: number; y: number; nx: number; ny: number } {
+  const cx = r.x + r.width / 2, cy = r.y + r.height / 2;
+  const dx = towards.x - cx, dy = towards.y - cy;
+  if (Math.abs(dx) * r.height > Math.abs(dy) * r.width) {
+    const s = Math.sign(dx) || 1;
+    return { x: cx + (s * r.width) / 2, y: Math.min(r.y + r.height - 6, Math.max(r.y + 6, cy + (dy * r.width) / 2 / Math.max(Math.abs(dx), 1e-9))), nx: s, ny: 0 };
+  }
+  const s = Math.sign(dy) || 1;
+  return { x: Math.min(r.x + r.width - 6, Math.max(r.x + 6, cx + (dx * r.height) / 2 / Math.max(Math.abs(dy), 1e-9))), y: cy + (s * r.height) / 2, nx: 0, ny: s };
+}
+
+const overlapOf = (a0: number, a1: number, b0: number, b1: number): [number, number] | undefined => {
+  const lo = Math.max(a0, b0), hi = Math.min(a1, b1);
+  return hi - lo > 24 ? [lo, hi] : undefined;
+};
+
+const holds = (outer: Rect, inner: Rect): boolean =>
+  outer.x <= inner.x && outer.y <= inner.y && outer.x + outer.width >= inner.x + inner.width && outer.y + outer.height >= inner.y + inner.height;
+
+/**
+ * An arrow between two cards: straight where they face each other, curved otherwise. `shift` keeps parallel arrows apart.
+ */
+export function arrowPath(a: Rect, b: Rect, shift: number): { path: string; x: number; y: number } {
+  if (a === b || (a.x === b.x && a.y === b.y && a.width === b.width && a.height === b.height)) {
+    const x = a.x + a.width, y = a.y + a.height / 2;
+    return { path: `M ${x} ${y - 8} C ${x + 44} ${y - 26 - shift} ${x + 44} ${y + 26 + shift} ${x} ${y + 10}`, x: x + 36, y };
+  }
+  if (holds(a, b) || holds(b, a)) {
+    // between a state and one inside it: from the edge of the outer card
+    const [outer, inner] = holds(a, b) ? [a, b] : [b, a];
+    const y = inner.y + inner.height / 2 + shift;
+    const from = { x: outer.x, y }, to = { x: inner.x, y };
+    const [s, e] = holds(a, b) ? [from, to] : [to, from];
+    return { path: `M ${s.x} ${s.y} L ${e.x} ${e.y}`, x: (s.x + e.x) / 2, y };
+  }
+  const vertical = overlapOf(a.x, a.x + a.width, b.x, b.x + b.width);
+  const horizontal = overlapOf(a.y, a.y + a.height, b.y, b.y + b.height);
+  if (vertical) {
+    const x = Math.min(vertical[1] - 8, Math.max(vertical[0] + 8, (vertical[0] + vertical[1]) / 2 + shift));
+    const down = b.y > a.y;
+    const y1 = down ? a.y + a.height : a.y, y2 = down ? b.y : b.y + b.height;
+    return { path: `M ${x} ${y1} L ${x} ${y2}`, x, y: (y1 + y2) / 2 };
+  }
+  if (horizontal) {
+    const y = Math.min(horizontal[1] - 6, Math.max(horizontal[0] + 6, (horizontal[0] + horizontal[1]) / 2 + shift));
+    const right = b.x > a.x;
+    const x1 = right ? a.x + a.width : a.x, x2 = right ? b.x : b.x + b.width;
+    return { path: `M ${x1} ${y} L ${x2} ${y}`, x: (x1 + x2) / 2, y };
+  }
+  const centre = (r: Rect): { x: number; y: number } => ({ x: r.x + r.width / 2, y: r.y + r.height / 2 });
+  const p = borderPoint(a, centre(b)), q = borderPoint(b, centre(a));
+  const reach = Math.min(90, Math.hypot(q.x - p.x, q.y - p.y) / 2);
+  const c1 = { x: p.x + p.nx * reach + (p.ny ? shift : 0), y: p.y + p.ny * reach + (p.nx ? shift : 0) };
+  const c2 = { x: q.x + q.nx * reach + (q.ny ? shift : 0), y: q.y + q.ny * reach + (q.nx ? shift : 0) };
+  return {
+    path: `M ${p.x} ${p.y} C ${c1.x} ${c1.y} ${c2.x} ${c2.y} ${q.x} ${q.y}`,
+    x: (p.x + 3 * c1.x + 3 * c2.x + q.x) / 8, y: (p.y + 3 * c1.y + 3 * c2.y + q.y) / 8,
+  };
+}

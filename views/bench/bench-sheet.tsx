@@ -1,0 +1,235 @@
+'use client';
+import { Copy, Plus, Trash2 } from 'lucide-react';
+import { nanoid } from 'nanoid';
+import { newSetup, type Project, type Setup } from '@/core/project/project';
+import { problemsAt, useSetup } from '@/store/derived';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { useRuns } from '@/store/run-store';
+import { Button } from '@/ui/button';
+import { CellField, CellSelect } from '@/ui/cell-field';
+import { formatNumber } from '@/ui/format';
+import { PanelView } from './panel-view';
+
+/** What runs, and the panel to act on it while it does. */
+export function BenchSheet() {
+  const project = useProject((s) => s.project);
+  const setup = useSetup();
+  const chooseSetup = useRuns((s) => s.chooseSetup);
+  const { edit } = useProject.getState();
+  if (!project) return null;
+  const add = (base?: Setup): void => {
+    const names = project.setups.map((s) => s.name);
+    let name = base ? `${base.name} copy` : 'Setup';
+    for (let k = 2; names.includes(name); k++) name = `${base ? `${base.name} copy` : 'Setup'} ${k}`;
+    const entry = { ...(base ?? { ...newSetup('', ''), panel: project.panels[0]?.id ?? '' }), id: `u-${nanoid(8)}`, name };
+    const refused = edit({ kind: 'insert', list: 'setups', entry }, base ? `Copy the setup ${base.name}` : 'Add a setup');
+    if (refused) usePlace.getState().say(refused.message);
+    else chooseSetup(entry.id);
+  };
+  return (
+    <>
+      <div className="pane-head">
+        <h2>Setups</h2>
+        <Button onClick={() => add()}>
+          <Plus size={14} aria-hidden /> Setup
+        </Button>
+      </div>
+      <div className="bench" style={{ flex: 1 }}>
+        <div>
+          {project.setups.length === 0 ? (
+            <div className="empty">
+              <h3>Nothing to run yet</h3>
+              <p>A setup says what is run: changed values, what happens from outside and when, for how long and how exactly.</p>
+              <Button variant="primary" onClick={() => add()}>
+                <Plus size={14} aria-hidden /> Add a setup
+              </Button>
+            </div>
+          ) : (
+            <>
+              <div className="setup-tabs" role="radiogroup" aria-label="Setups">
+                {project.setups.map((s) => (
+                  <button key={s.id} type="button" role="radio" aria-checked={s.id === setup?.id} className={`btn btn-sm ${s.id === setup?.id ? 'btn-primary' : 'btn-plain'}`} onClick={() => chooseSetup(s.id)}>
+                    {s.name}
+                  </button>
+                ))}
+              </div>
+              {setup && <SetupForm key={setup.id} project={project} setup={setup} copy={() => add(setup)} />}
+            </>
+          )}
+        </div>
+        <div>
+          <PanelView project={project} />
+        </div>
+      </div>
+    </>
+  );
+}
+
+const solvers: readonly (readonly [Setup['solver'], string])[] = [['auto', 'automatic'], ['dopri5', 'Dormand–Prince 5(4)'], ['rk4', 'Runge–Kutta 4, fixed step'], ['implicit', 'Radau IIA 5 (stiff)']];
+
+function SetupForm({ project, setup, copy }: { readonly project: Project; readonly setup: Setup; readonly copy: () => void }) {
+  const { edit } = useProject.getState();
+  const problems = useProject((s) => s.problems);
+  const startProblems = useRuns((s) => s.startProblems);
+  const list = 'setups';
+  const set = (changes: Partial<Setup>, what: string) => edit({ kind: 'update', list, id: setup.id, changes }, `${what} of ${setup.name}`);
+  const number = (key: 'stop' | 'relative' | 'absolute' | 'step' | 'recordEvery', label: string, unit: string) => (
+    <div className="field-row">
+      <label>{label}</label>
+      <div className="d-flex align-items-baseline gap-2">
+        <span style={{ width: 110 }}>
+          <CellField
+            value={String(setup[key])} label={label} mono
+            onCommit={(text) => {
+              const value = Number(text.replace(/\s*(s|sec)$/, ''));
+              return Number.isFinite(value) && text.trim() !== '' ? set({ [key]: value }, `Change ${label.toLowerCase()}`) : { severity: 'error', code: 'number', message: `"${text}" is not a number` };
+            }}
+          />
+        </span>
+        <span className="quiet">{unit}</span>
+      </div>
+    </div>
+  );
+  const remove = (): void => void edit({ kind: 'remove', list, id: setup.id }, `Delete the setup ${setup.name}`);
+  const problemOf = (place: string): string | undefined => problemsAt(problems, place)[0]?.message;
+  return (
+    <>
+      <div className="pt-2">
+        <div className="field-row">
+          <label>Name</label>
+          <div className="d-flex gap-1">
+            <CellField value={setup.name} label="Name of the setup" onCommit={(name) => set({ name }, 'Change the name')} />
+            <Button variant="bare" label="Copy this setup" onClick={copy}>
+              <Copy size={14} aria-hidden />
+            </Button>
+            <Button variant="bare" label="Delete this setup" onClick={remove}>
+              <Trash2 size={14} aria-hidden />
+            </Button>
+          </div>
+        </div>
+        <div className="field-row">
+          <label>Note</label>
+          <div>
+            <CellField value={setup.note} label="Note" multiline onCommit={(note) => set({ note }, 'Change the note')} />
+          </div>
+        </div>
+      </div>
+      <h3 className="section-title">
+        Changed values
+        <Button size="sm" onClick={() => set({ changes: [...setup.changes, { name: project.types[0]?.quantities[0]?.name ?? 'part.quantity', value: '0' }] }, 'Change a value')}>
+          <Plus size={13} aria-hidden /> Value
+        </Button>
+      </h3>
+      {setup.changes.length === 0 && <p className="px-3 quiet mb-1">The product as it is designed.</p>}
+      <table className="table" data-testid="changes">
+        <tbody>
+          {setup.changes.map((c, k) => {
+            const put = (change: Partial<typeof c>) => set({ changes: setup.changes.map((x, j) => (j === k ? { ...x, ...change } : x)) }, 'Change a value');
+            const problem = problemOf(`setup/${setup.id}/change/${k}`);
+            return (
+              <tr key={k}>
+                <td style={{ width: '52%' }}>
+                  <CellField value={c.name} label="Quantity to change" mono {...(problem && { problem })} onCommit={(name) => put({ name: name.trim() })} />
+                </td>
+                <td>
+                  <CellField value={c.value} label={`Value of ${c.name}`} mono onCommit={(value) => put({ value: value.trim() })} />
+                </td>
+                <td style={{ width: 40 }}>
+                  <Button variant="bare" label={`Leave ${c.name} as designed`} onClick={() => set({ changes: setup.changes.filter((_, j) => j !== k) }, 'Remove a changed value')}>
+                    <Trash2 size={13} aria-hidden />
+                  </Button>
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      <Stimulus setup={setup} problemOf={problemOf} />
+      <h3 className="section-title">How it is computed</h3>
+      {number('stop', 'Duration', 's')}
+      <div className="field-row">
+        <label>Solver</label>
+        <div>
+          <CellSelect value={setup.solver} label="Solver" options={solvers} onCommit={(solver) => set({ solver: solver as Setup['solver'] }, 'Change the solver')} />
+        </div>
+      </div>
+      {setup.solver === 'rk4' ? number('step', 'Step', 's') : number('relative', 'Tolerance', 'relative')}
+      {setup.solver !== 'rk4' && number('absolute', '', 'absolute')}
+      {number('recordEvery', 'Record every', 's')}
+      {startProblems.length > 0 && (
+        <div className="px-3 py-2" style={{ color: 'var(--bad)' }} role="alert" data-testid="start-problems">
+          <strong>It did not start:</strong>
+          {startProblems.filter((p) => p.severity === 'error').slice(0, 5).map((p, k) => (
+            <div key={k}>{p.message}</div>
+          ))}
+        </div>
+      )}
+      <RunFacts />
+    </>
+  );
+}
+
+function Stimulus({ setup, problemOf }: { readonly setup: Setup; readonly problemOf: (place: string) => string | undefined }) {
+  const { edit } = useProject.getState();
+  const list = `setups/${setup.id}/stimulus`;
+  const add = (): void => {
+    const refused = edit({ kind: 'insert', list, entry: { id: `i-${nanoid(8)}`, time: setup.stimulus.at(-1)?.time ?? 0, kind: 'send', target: setup.stimulus.at(-1)?.target ?? 'part.message', value: '' } }, 'Add a stimulus');
+    if (refused) usePlace.getState().say(refused.message);
+  };
+  return (
+    <>
+      <h3 className="section-title">
+        Stimulus: what happens from outside
+        <Button size="sm" onClick={add}>
+          <Plus size={13} aria-hidden /> Row
+        </Button>
+      </h3>
+      {setup.stimulus.length === 0 && <p className="px-3 quiet mb-1">Nothing by itself: use the panel while it runs.</p>}
+      <table className="table" data-testid="stimulus">
+        <tbody>
+          {setup.stimulus.map((row) => {
+            const put = (changes: Partial<typeof row>) => edit({ kind: 'update', list, id: row.id, changes }, 'Change a stimulus');
+            const problem = problemOf(`setup/${setup.id}/stimulus/${row.id}`);
+            return (
+              <tr key={row.id}>
+                <td style={{ width: 96 }}>
+                  <div className="d-flex align-items-baseline gap-1">
+                    <CellField value={String(row.time)} label="Time in s" mono onCommit={(text) => (Number.isFinite(Number(text)) && text.trim() ? put({ time: Number(text) }) : { severity: 'error', code: 'number', message: 'A time in seconds' })} />
+                    <span className="quiet">s</span>
+                  </div>
+                </td>
+                <td style={{ width: 82 }}>
+                  <CellSelect value={row.kind} label="What happens" options={[['send', 'send'], ['set', 'set']]} onCommit={(kind) => void put({ kind: kind as 'set' | 'send', value: kind === 'set' ? '0' : '' })} />
+                </td>
+                <td>
+                  <CellField value={row.target} label={row.kind === 'send' ? 'Part and message' : 'Quantity'} mono {...(problem && { problem })} onCommit={(target) => put({ target: target.trim() })} />
+                </td>
+                <td style={{ width: 84 }}>{row.kind === 'set' && <CellField value={row.value} label="Value" mono onCommit={(value) => put({ value })} />}</td>
+                <td style={{ width: 40 }}>
+                  <Button variant="bare" label="Delete this row" onClick={() => edit({ kind: 'remove', list, id: row.id }, 'Delete a stimulus')}>
+                    <Trash2 size={13} aria-hidden />
+                  </Button>
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+function RunFacts() {
+  const run = useRuns((s) => s.current);
+  if (!run?.counts) return null;
+  const { steps, rejected, evaluations, events } = run.counts;
+  return (
+    <>
+      <h3 className="section-title">Last run: {run.setup}</h3>
+      <p className="px-3 quiet">
+        {run.status} at {formatNumber(run.time)} s: {steps} steps ({rejected} rejected), {evaluations} evaluations, {events} events, {run.data.rows} rows, {formatNumber(run.seconds * 1000, 3)} ms
+      </p>
+    </>
+  );
+}

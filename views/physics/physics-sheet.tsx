@@ -1,0 +1,119 @@
+'use client';
+import { useMemo } from 'react';
+import { fullName, problemsAt, useHere } from '@/store/derived';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { useRuns } from '@/store/run-store';
+import { DraggableName } from '@/ui/draggable-name';
+import { FormulaEditor } from '@/ui/formula-editor';
+import { withUnit } from '@/ui/format';
+import { namesIn } from '@/ui/known-names';
+import { showValue } from '@/ui/value-now';
+
+const starter = `// one equation per unknown, for example
+// der(position) = speed;
+`;
+
+/** The equations of a part type as text. */
+export function PhysicsSheet() {
+  const { type, path, project } = useHere();
+  const problems = useProject((s) => s.problems);
+  const { edit } = useProject.getState();
+  const run = useRuns((s) => s.current);
+  const cursor = useRuns((s) => s.cursor);
+  const version = useRuns((s) => s.version);
+  const { say } = usePlace.getState();
+  const names = useMemo(() => (project && type ? namesIn(project, type) : []), [project, type]);
+  const place = type ? `type/${type.id}/physics` : '';
+  const mine = useMemo(() => problems.filter((p) => p.place === place), [problems, place]);
+  if (!project || !type) return null;
+  const unitOf = (name: string): string => type.quantities.find((q) => q.name === name)?.unit ?? '';
+  const valueOf = (name: string): string | undefined => {
+    if (!run || path === undefined) return undefined;
+    const text = showValue(run, fullName(path, name), cursor);
+    return text ? withUnit(text, unitOf(name)) : undefined;
+  };
+  const change = (physics: string): void => {
+    if (physics === type.physics) return;
+    const refused = edit({ kind: 'update', list: 'types', id: type.id, changes: { physics } }, `Change the physics of ${type.name}`, `physics-${type.id}`);
+    if (refused) say(refused.message);
+  };
+  return (
+    <>
+      <div className="pane-head">
+        <h2>
+          Physics of <span className="type-tag">{type.name}</span>
+        </h2>
+        <span className="quiet text-nowrap">{path !== undefined && run ? `values of ${path || 'the product'} at the cursor` : 'run it to see values'}</span>
+      </div>
+      <div className="pane-body" style={{ background: 'var(--card)' }}>
+        <FormulaEditor
+          key={type.id} value={type.physics} label={`Physics text of ${type.name}`} onChange={change} problems={mine} names={names} readValue={valueOf} lineValues moment={cursor + version * 1e-9}
+          minHeight="100%"
+        />
+        {type.physics.trim() === '' && (
+          <div className="empty">
+            <h3>No equations yet</h3>
+            <p>Write what holds, in any order and direction; Zelvar finds out how to solve it. Names are the quantities of this part type.</p>
+            <pre className="mono">{starter}</pre>
+          </div>
+        )}
+      </div>
+    </>
+  );
+}
+
+/** Quantities of the part with their values, and the problems of the text. */
+export function PhysicsDetails() {
+  const { type, path } = useHere();
+  const problems = useProject((s) => s.problems);
+  const run = useRuns((s) => s.current);
+  const cursor = useRuns((s) => s.cursor);
+  useRuns((s) => s.version);
+  const go = usePlace((s) => s.go);
+  if (!type) return null;
+  const mine = problemsAt(problems, `type/${type.id}`);
+  return (
+    <>
+      <div className="pane-head">
+        <h2>Quantities</h2>
+        <button type="button" className="btn btn-link p-0" style={{ fontSize: 'inherit' }} onClick={() => go({ area: 'product' })}>
+          edit
+        </button>
+      </div>
+      <div className="pane-body">
+        {mine.length > 0 && (
+          <ul className="list-unstyled px-3 py-2 m-0" style={{ color: 'var(--bad)', borderBottom: '1px solid var(--hair)' }} data-testid="physics-problems">
+            {mine.map((p, k) => (
+              <li key={k} className="mb-1">
+                {p.message}
+              </li>
+            ))}
+          </ul>
+        )}
+        <table className="table">
+          <tbody>
+            {type.quantities.map((q) => {
+              const name = fullName(path, q.name);
+              return (
+                <tr key={q.id} title={q.note} data-value-of={q.name}>
+                  <td className="mono">
+                    <DraggableName name={name} from="physics">
+                      {q.name}
+                    </DraggableName>
+                  </td>
+                  <td className="quiet" style={{ fontSize: '0.9em' }}>
+                    {q.role}
+                  </td>
+                  <td className="mono text-end text-nowrap">
+                    {(path !== undefined && showValue(run, name, cursor)) || '–'} <span className="quiet">{q.unit !== '1' && q.unit}</span>
+                  </td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      </div>
+    </>
+  );
+}

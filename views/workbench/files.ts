@@ -1,0 +1,94 @@
+import type { Problem } from '@/core/language/diagnostics';
+import { readProjectFile, writeProjectFile } from '@/core/formats/project-file';
+import { readRecordingCsv, writeRecordingCsv } from '@/core/formats/recording-csv';
+import type { Project } from '@/core/project/project';
+import { fromRecording, toRecording } from '@/store/run-data';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { useRuns } from '@/store/run-store';
+import { loadProject, saveProject } from '@/store/storage';
+
+/** Opening, importing and exporting. Nothing is replaced before the new thing has been read completely. */
+
+export function openProject(project: Project): void {
+  useRuns.getState().clear();
+  useProject.getState().open(project);
+  useRuns.getState().chooseSetup(project.setups[0]?.id ?? '');
+}
+
+export async function openDemo(): Promise<void> {
+  const { default: text } = await import('@/samples/tube-capper.zelvar.json');
+  const project = text as unknown as Project;
+  const kept = await loadProject(project.id).catch(() => undefined);
+  openProject(kept ?? project);
+  await saveProject(useProject.getState().project ?? project).catch(() => undefined);
+  if (!window.location.hash) usePlace.getState().go({ area: 'bench', part: '', type: '' });
+}
+
+export const closeProject = (): void => {
+  useRuns.getState().clear();
+  useProject.getState().close();
+  window.history.pushState(null, '', window.location.pathname);
+};
+
+const explain = (name: string, problems: readonly Problem[]): string =>
+  `${name} was not opened. ${problems.slice(0, 3).map((p) => p.message).join('. ')}${problems.length > 3 ? ` (and ${problems.length - 3} more)` : ''}`;
+
+/** Reads a project file or a recording, whichever it is. */
+export async function importFile(file: File): Promise<void> {
+  const { say } = usePlace.getState();
+  if (/\.csv$/i.test(file.name)) return importRecording(file);
+  if (file.size > 200_000_000) return say(`${file.name} is too large: project files of up to 200 MB are read`);
+  const { value, problems } = readProjectFile(new Uint8Array(await file.arrayBuffer()));
+  if (!value) return say(explain(file.name, problems));
+  const kept = await loadProject(value.id).catch(() => undefined);
+  // a project with the same id stays untouched: the imported one becomes a copy beside it
+  const project = kept && JSON.stringify(kept) !== JSON.stringify(value) ? { ...value, id: `${value.id}-${Date.now().toString(36)}`, name: `${value.name} (imported)` } : value;
+  openProject(project);
+  await saveProject(project).catch(() => say('The browser has no room to keep this project: export it before you close the page'));
+  usePlace.getState().go({ area: 'product', part: '', type: '' });
+  if (problems.length > 0) say(`${file.name} was opened. ${problems.map((p) => p.message).join('. ')}`, 'note');
+}
+
+async function importRecording(file: File): Promise<void> {
+  const { say } = usePlace.getState();
+  const { value, problems } = readRecordingCsv(await file.text());
+  if (!value) return say(explain(file.name, problems));
+  if (!useProject.getState().project) {
+    return say(`${file.name} is a recording: open or make a project first, then import it there`);
+  }
+  const data = fromRecording(value);
+  const end = data.rows > 0 ? data.time[data.rows - 1] : 0;
+  const view = {
+    model: { run: -Date.now(), parameters: {}, parts: [], charts: [], units: Object.fromEntries([...data.columns.values()].map((c) => [c.name, c.unit])), settable: [] },
+    setup: file.name, changes: '', stop: end, data, status: 'finished' as const, time: end, findings: [], problem: undefined, counts: undefined, seconds: 0,
+  };
+  const { current, restore } = useRuns.getState();
+  if (current) restore(current, view);
+  else restore(view, undefined);
+  const note = `${file.name}: ${value.rows} rows${current ? ', shown as the earlier run' : ''}`;
+  say(problems.length > 0 ? `${note}. ${problems.slice(0, 3).map((p) => p.message).join('. ')}` : note, problems.length > 0 ? 'problem' : 'note');
+}
+
+function download(name: string, type: string, content: BlobPart): void {
+  const url = URL.createObjectURL(new Blob([content], { type }));
+  const link = document.createElement('a');
+  link.href = url;
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(url), 10_000);
+}
+
+const fileName = (name: string): string => name.replace(/[^\p{L}\p{N}_-]+/gu, '-').replace(/^-|-$/g, '').toLowerCase() || 'project';
+
+export function exportProject(): void {
+  const { project } = useProject.getState();
+  if (project) download(`${fileName(project.name)}.zelvar`, 'application/zip', writeProjectFile(project) as BlobPart);
+}
+
+export function exportRecording(): void {
+  const { project } = useProject.getState();
+  const { current } = useRuns.getState();
+  if (!current || current.data.rows === 0) return usePlace.getState().say('There is no recording yet: run a setup first', 'note');
+  download(`${fileName(project?.name ?? 'run')}-${fileName(current.setup)}.csv`, 'text/csv', writeRecordingCsv(toRecording(current.data)));
+}

@@ -1,0 +1,103 @@
+'use client';
+import { ChevronDown, ChevronRight } from 'lucide-react';
+import { useEffect, useMemo, useRef, useState } from 'react';
+import { Tree, type NodeRendererProps, type TreeApi } from 'react-arborist';
+import type { Chart, ChartState, PartType, Project } from '@/core/project/project';
+import { fullName, useHere, useTree, type PartNode } from '@/store/derived';
+import { usePlace, type Area, type Location } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { useRuns } from '@/store/run-store';
+import { stateAtTime } from '@/store/run-data';
+
+interface Item {
+  readonly id: string;
+  readonly name: string;
+  readonly typeName: string;
+  readonly to: Partial<Location>;
+  readonly chart?: { readonly name: string; readonly path: string };
+  readonly children?: readonly Item[];
+}
+
+/** The tree of the area at hand: the parts of the product, with the states of their charts in Behaviour. */
+export function Outline() {
+  const tree = useTree();
+  const project = useProject((s) => s.project);
+  const area = usePlace((s) => s.area);
+  const [search, setSearch] = useState('');
+  const box = useRef<HTMLDivElement>(null);
+  const [size, setSize] = useState({ width: 200, height: 200 });
+  const api = useRef<TreeApi<Item>>(undefined);
+  useEffect(() => {
+    const el = box.current;
+    if (!el) return;
+    const observer = new ResizeObserver(() => setSize({ width: el.clientWidth, height: el.clientHeight }));
+    observer.observe(el);
+    return () => observer.disconnect();
+  }, []);
+  const items = useMemo(() => (project ? outlineItems(project, tree, area) : []), [project, tree, area]);
+  return (
+    <>
+      <div className="pane-head">
+        <input className="form-control form-control-sm" placeholder="Search parts" aria-label="Search the outline" value={search} onChange={(e) => setSearch(e.target.value)} />
+      </div>
+      <div ref={box} style={{ flex: 1, minHeight: 0 }} role="navigation" aria-label="Outline">
+        <Tree<Item>
+          ref={(t) => void (api.current = t ?? undefined)} data={items} width={size.width} height={size.height} rowHeight={27} indent={14} openByDefault
+          disableDrag disableDrop disableEdit searchTerm={search} searchMatch={(node, term) => `${node.data.name} ${node.data.typeName}`.toLowerCase().includes(term.toLowerCase())}
+          onActivate={(node) => usePlace.getState().go(node.data.to)}
+        >
+          {OutlineRow}
+        </Tree>
+      </div>
+    </>
+  );
+}
+
+function outlineItems(project: Project, tree: PartNode | undefined, area: Area): Item[] {
+  const build = (node: PartNode): Item => {
+    const own = area === 'behaviour' ? node.type.charts.flatMap((c) => chartItems(node, c)) : [];
+    const children = [...own, ...node.children.map(build)];
+    return { id: `part:${node.path}`, name: node.name, typeName: node.path ? node.type.name : '', to: { part: node.path, type: '' }, ...(children.length && { children }) };
+  };
+  const used = new Set<string>();
+  const note = (node: PartNode): void => {
+    used.add(node.type.id);
+    node.children.forEach(note);
+  };
+  if (tree) note(tree);
+  const unused = project.types.filter((t) => !used.has(t.id)).map((t: PartType): Item => ({ id: `type:${t.id}`, name: t.name, typeName: 'not used yet', to: { part: '', type: t.id } }));
+  return [...(tree ? [build(tree)] : []), ...unused];
+}
+
+function chartItems(node: PartNode, chart: Chart): Item[] {
+  const name = fullName(node.path, chart.name);
+  const inside = (parent: ChartState | null, path: string): Item[] =>
+    chart.states.filter((s) => s.parent === (parent?.id ?? null)).map((s) => {
+      const here = path ? `${path}.${s.name}` : s.name;
+      const children = inside(s, here);
+      return { id: `state:${node.path}:${s.id}`, name: s.name, typeName: '', to: { part: node.path, type: '', item: `state/${s.id}` }, chart: { name, path: here }, ...(children.length && { children }) };
+    });
+  return inside(null, '');
+}
+
+function OutlineRow({ node, style }: NodeRendererProps<Item>) {
+  const here = useHere();
+  const item = usePlace((s) => s.item);
+  const { chart, name, typeName, to } = node.data;
+  const lit = useRuns((s) => {
+    if (!chart || !s.current) return false;
+    const state = stateAtTime(s.current.data, chart.name, s.cursor);
+    return state !== undefined && (state === chart.path || state.startsWith(`${chart.path}.`) || state.split(' + ').some((x) => x === chart.path || x.startsWith(`${chart.path}.`)));
+  });
+  const isHere = chart ? item === to.item && here.path === to.part : to.type ? here.type?.id === to.type && !here.path : here.path === to.part && !item.startsWith('state/');
+  return (
+    <div style={style} className={`outline-row${isHere ? ' here' : ''}`}>
+      <span style={{ width: 14, flex: 'none' }} onClick={(e) => { e.stopPropagation(); node.toggle(); }}>
+        {node.isInternal && (node.isOpen ? <ChevronDown size={13} aria-hidden /> : <ChevronRight size={13} aria-hidden />)}
+      </span>
+      {lit && <span className="lit-dot" title="active at the cursor" />}
+      <span>{name}</span>
+      {typeName && <span className="type-name type-tag">{typeName}</span>}
+    </div>
+  );
+}

@@ -1,0 +1,32 @@
+'use client';
+import { useHotkeys } from 'react-hotkeys-hook';
+import { pauseRun, resumeRun, startRun, stepRun } from '@/store/engine';
+import { areas, usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { useRuns } from '@/store/run-store';
+import { usePalette } from './palette-state';
+import { areaLook } from './rail';
+
+const isButton = (e: KeyboardEvent): boolean => e.target instanceof HTMLElement && e.target.closest('button, [role=button], a, select') !== null;
+
+/** Keys that work on every sheet. In editors Ctrl+Z belongs to the editor. */
+export function useShortcuts(): void {
+  const { go } = usePlace.getState();
+  useHotkeys(areas.map((a) => `g>${areaLook[a].key}`), (_, keys) => {
+    const area = areas.find((a) => keys.keys?.includes(areaLook[a].key) || keys.hotkey?.endsWith(areaLook[a].key));
+    if (area) go({ area });
+  });
+  useHotkeys('space', (e) => {
+    if (isButton(e)) return;
+    e.preventDefault();
+    const status = useRuns.getState().current?.status;
+    if (status === 'running') pauseRun();
+    else if (status === 'paused') resumeRun();
+    else void startRun();
+  });
+  useHotkeys('period', () => void stepRun());
+  useHotkeys('mod+z', (e) => { e.preventDefault(); useProject.getState().undo(); });
+  useHotkeys(['mod+shift+z', 'mod+y'], (e) => { e.preventDefault(); useProject.getState().redo(); });
+  useHotkeys('mod+k', (e) => { e.preventDefault(); usePalette.getState().setOpen(true); }, { enableOnFormTags: true, enableOnContentEditable: true });
+  useHotkeys('shift+slash', () => usePalette.getState().setHelp(true));
+}

@@ -1,0 +1,103 @@
+'use client';
+import { DndContext, DragOverlay, PointerSensor, useSensor, useSensors, type DragEndEvent } from '@dnd-kit/core';
+import { nanoid } from 'nanoid';
+import { useEffect, useRef, useState } from 'react';
+import { Group, Panel, Separator, usePanelRef } from 'react-resizable-panels';
+import { useProject } from '@/store/project-store';
+import { usePlace } from '@/store/place-store';
+import { Ribbon } from '@/ui/ribbon/ribbon';
+import { BehaviourDetails, BehaviourSheet } from '../behaviour/behaviour';
+import { BenchSheet } from '../bench/bench-sheet';
+import { NeedsDetails, NeedsSheet } from '../needs/needs-sheet';
+import { PhysicsDetails, PhysicsSheet } from '../physics/physics-sheet';
+import { ProductDetails, ProductSheet } from '../product/product-sheet';
+import { Outline } from './outline';
+import { Palette } from './palette';
+import { Rail } from './rail';
+import { TopBar } from './top-bar';
+import { useShortcuts } from './shortcuts';
+
+const sheets = { needs: NeedsSheet, product: ProductSheet, behaviour: BehaviourSheet, physics: PhysicsSheet, bench: BenchSheet };
+const details = { needs: NeedsDetails, product: ProductDetails, behaviour: BehaviourDetails, physics: PhysicsDetails, bench: undefined };
+
+/** One sheet, what surrounds it, and the ribbon below everything. */
+export function Workbench() {
+  const area = usePlace((s) => s.area);
+  const outlineOpen = usePlace((s) => s.outlineOpen);
+  const detailsOpen = usePlace((s) => s.detailsOpen);
+  const edit = useProject((s) => s.edit);
+  const project = useProject((s) => s.project);
+  const [dragged, setDragged] = useState<string>();
+  const [ribbonOpen, setRibbonOpen] = useState(true);
+  const ribbon = usePanelRef();
+  const outline = useRef<HTMLDivElement>(null);
+  useShortcuts();
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }));
+  useEffect(() => {
+    document.title = project ? `${project.name} · Zelvar` : 'Zelvar';
+  }, [project]);
+
+  const drop = (e: DragEndEvent): void => {
+    setDragged(undefined);
+    const name = e.active.data.current?.name as string | undefined;
+    const target = e.over?.data.current?.track as string | undefined;
+    if (!name || !target || !project) return;
+    const id = target.startsWith('track:') ? target.slice(6) : undefined;
+    const track = project.tracks.find((t) => t.id === id);
+    const refused = track
+      ? track.items.includes(name) ? undefined : edit({ kind: 'update', list: 'tracks', id: track.id, changes: { items: [...track.items, name] } }, `Show ${name} in the ribbon`)
+      : edit({ kind: 'insert', list: 'tracks', entry: { id: nanoid(8), items: [name], height: 90 } }, `Show ${name} in the ribbon`);
+    if (refused) usePlace.getState().say(refused.message);
+  };
+  const toggleRibbon = (): void => {
+    setRibbonOpen(!ribbonOpen);
+    ribbon.current?.resize(ribbonOpen ? '40px' : '42%');
+  };
+  const Sheet = sheets[area];
+  const Details = details[area];
+  return (
+    <DndContext sensors={sensors} onDragStart={(e) => setDragged(e.active.data.current?.name as string)} onDragEnd={drop} onDragCancel={() => setDragged(undefined)} autoScroll={false}>
+      <div className="frame">
+        <TopBar />
+        <Rail />
+        <Group orientation="vertical" style={{ minWidth: 0, minHeight: 0 }}>
+          <Panel minSize="120px" style={{ minHeight: 0 }}>
+            <Group orientation="horizontal">
+              {outlineOpen && area !== 'bench' && area !== 'needs' && (
+                <>
+                  <Panel id="outline" defaultSize="210px" minSize="140px" maxSize="420px">
+                    <div ref={outline} className="pane outline">
+                      <Outline />
+                    </div>
+                  </Panel>
+                  <Separator className="split-bar" />
+                </>
+              )}
+              <Panel id="sheet" minSize="300px">
+                <main className="pane" aria-label="Sheet">
+                  <Sheet />
+                </main>
+              </Panel>
+              {detailsOpen && Details && (
+                <>
+                  <Separator className="split-bar" />
+                  <Panel id="details" defaultSize="292px" minSize="220px" maxSize="520px">
+                    <aside className="pane outline" aria-label="Details">
+                      <Details />
+                    </aside>
+                  </Panel>
+                </>
+              )}
+            </Group>
+          </Panel>
+          <Separator className="split-bar" />
+          <Panel panelRef={ribbon} id="ribbon" defaultSize="42%" minSize="40px" style={{ minHeight: 0 }}>
+            <Ribbon open={ribbonOpen} onToggle={toggleRibbon} />
+          </Panel>
+        </Group>
+      </div>
+      <DragOverlay dropAnimation={null}>{dragged && <div className="drag-chip mono">{dragged}</div>}</DragOverlay>
+      <Palette />
+    </DndContext>
+  );
+}
