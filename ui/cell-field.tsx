@@ -26,11 +26,23 @@ export function CellField(props: FieldProps) {
   const id = useId();
   const shown = draft ?? value;
   useEffect(() => setRefused(undefined), [value]);
+  // as tall as its text, whatever the width of its column
   useLayoutEffect(() => {
     const el = area.current;
     if (!el) return;
-    el.style.height = '0';
-    el.style.height = `${el.scrollHeight + 2}px`;
+    let width = -1;
+    const fit = (): void => {
+      el.style.height = '0';
+      el.style.height = `${el.scrollHeight + 2}px`;
+    };
+    fit();
+    const observer = new ResizeObserver(() => {
+      if (el.clientWidth !== width) fit();
+      width = el.clientWidth;
+    });
+    observer.observe(el);
+    void document.fonts?.ready.then(fit);
+    return () => observer.disconnect();
   }, [shown]);
   const commit = (text: string): void => {
     if (text === value) {

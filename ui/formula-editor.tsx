@@ -4,7 +4,7 @@ import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { StateEffect, StateField, type Extension } from '@codemirror/state';
 import { Decoration, EditorView, hoverTooltip, keymap, WidgetType, type DecorationSet } from '@codemirror/view';
 import CodeMirror, { type ReactCodeMirrorRef } from '@uiw/react-codemirror';
-import { useEffect, useMemo, useRef } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
 import { languageMode } from './language-mode';
 
@@ -85,6 +85,7 @@ const wordAt = (text: string, at: number): { name: string; from: number; to: num
 export function FormulaEditor(props: Props) {
   const { value, label, onChange, onLeave, problems, names, inline, lineValues, minHeight, moment } = props;
   const ref = useRef<ReactCodeMirrorRef>(null);
+  const [ready, setReady] = useState(false);
   const latest = useRef(props);
   latest.current = props;
   const extensions = useMemo<Extension[]>(() => [
@@ -122,7 +123,7 @@ export function FormulaEditor(props: Props) {
       ...(p.fixes && { actions: p.fixes.map((f) => ({ name: f.title, apply: (v: EditorView) => v.dispatch({ changes: { from: f.span.start, to: Math.min(f.span.end, v.state.doc.length), insert: f.text } }) })) }),
     }));
     view.dispatch(setDiagnostics(view.state, diagnostics));
-  }, [problems, value]);
+  }, [problems, value, ready]);
 
   useEffect(() => {
     const view = ref.current?.view;
@@ -138,12 +139,12 @@ export function FormulaEditor(props: Props) {
       if (now) rows.push({ line: k, text: `${name} = ${now}` });
     }
     view.dispatch({ effects: setLineValues.of(rows) });
-  }, [moment, value, lineValues, names]);
+  }, [moment, value, lineValues, names, ready]);
 
   return (
     <div className={`formula-editor${inline ? ' inline' : ''}${problems.some((p) => p.severity === 'error') ? ' wrong' : ''}`}>
       <CodeMirror
-        ref={ref} value={value} onChange={onChange} onBlur={() => onLeave?.()} extensions={extensions} theme="none" minHeight={minHeight ?? (inline ? '26px' : '240px')}
+        ref={ref} value={value} onChange={onChange} onBlur={() => onLeave?.()} extensions={extensions} theme="none" onCreateEditor={() => setReady(true)} minHeight={minHeight ?? (inline ? '26px' : '240px')}
         basicSetup={{ lineNumbers: !inline, foldGutter: false, highlightActiveLine: !inline, highlightActiveLineGutter: !inline, autocompletion: false, history: true, searchKeymap: !inline }}
       />
       {inline && problems.filter((p) => p.severity === 'error').slice(0, 2).map((p) => (

@@ -219,8 +219,10 @@ export function describeUnit(unit: Unit): string {
     const known = unitOrUndefined(name);
     if (known && sameUnit(known, unit) && !(name === '%' && unit.scale === 1)) return name;
   }
-  const up = unit.dimension.flatMap((x, k) => (x > 0 ? [power(baseSymbols[k], x)] : []));
-  const down = unit.dimension.flatMap((x, k) => (x < 0 ? [power(baseSymbols[k], -x)] : []));
+  // mass first, as in kg.m2/s2
+  const order = [1, 0, 2, 3, 4, 5, 6];
+  const up = order.flatMap((k) => (unit.dimension[k] > 0 ? [power(baseSymbols[k], unit.dimension[k])] : []));
+  const down = order.flatMap((k) => (unit.dimension[k] < 0 ? [power(baseSymbols[k], -unit.dimension[k])] : []));
   const below = down.length > 1 ? `(${down.join('.')})` : down[0];
   const text = (up.join('.') || '1') + (below ? `/${below}` : '');
   const exact = Math.abs(unit.scale - 1) < 1e-9;

@@ -133,7 +133,7 @@ function readAmount(words: readonly Word[], at: number, used: Span[]): { amount:
   let next = at + 1;
   let end = w.span.end;
   const candidate = words[at + 1];
-  if (unit === '' && candidate && typeof parseUnit(candidate.text) === 'object' && !['in', 'a', 'and', 'at'].includes(candidate.norm)) {
+  if (unit === '' && candidate && typeof parseUnit(candidate.text) === 'object' && !['in', 'a', 'and', 'at'].includes(candidate.text)) {
     unit = candidate.text;
     end = candidate.span.end;
     next++;

@@ -35,7 +35,7 @@ export function QuantityPlot({ items, unit, height, data, earlier, version, them
       type: 'line',
       data: { datasets: [] },
       options: {
-        responsive: false, animation: false, parsing: false, normalized: true, events: [],
+        responsive: false, maintainAspectRatio: false, animation: false, parsing: false, normalized: true, events: [],
         layout: { padding: { top: 4, bottom: 4, left: 0, right: 0 } },
         elements: { point: { radius: 0 }, line: { borderWidth: 1.5, tension: 0 } },
         scales: {
@@ -86,5 +86,5 @@ export function QuantityPlot({ items, unit, height, data, earlier, version, them
     c.update('none');
   }, [items, unit, height, data, earlier, version, axis, theme]);
 
-  return <canvas ref={canvas} height={height} role="img" aria-label={`Curves of ${items.join(', ')}`} />;
+  return <canvas ref={canvas} height={height} style={{ display: 'block' }} role="img" aria-label={`Curves of ${items.join(', ')}`} />;
 }

@@ -9,7 +9,7 @@ import { useRuns, wholeSpan } from '@/store/run-store';
 import { usePlace } from '@/store/place-store';
 import { useSetup } from '@/store/derived';
 import { Button } from '../button';
-import { formatNumber, formatTime } from '../format';
+import { formatTime } from '../format';
 import { marks, niceStep, TimeAxisContext, toPixels, toTime, valueAxisWidth, type TimeAxis } from './axis';
 import { MessageRow, TrackRow, VerdictRow } from './rows';
 
@@ -108,7 +108,6 @@ function RunStatusText() {
   const run = useRuns((s) => s.current);
   const earlier = useRuns((s) => s.earlier);
   if (!run) return <span className="quiet text-truncate">not run yet</span>;
-  const speed = run.seconds > 0 && run.status !== 'paused' ? run.time / run.seconds : undefined;
   if (run.status === 'failed') {
     return (
       <span className="text-truncate" style={{ color: 'var(--bad)' }} title={run.problem?.message}>
@@ -119,7 +118,6 @@ function RunStatusText() {
   return (
     <span className="quiet text-truncate" data-testid="run-status">
       {run.setup} {run.status}
-      {run.status === 'finished' && speed !== undefined && ` · ${formatNumber(speed, 2)}× real time`}
       {earlier && ` · dashed: earlier run (${earlier.setup}${earlier.changes && earlier.changes !== run.changes ? `, ${earlier.changes}` : ''})`}
     </span>
   );
@@ -136,14 +134,14 @@ function Tracks({ project }: { readonly project: Project }) {
   const edit = useProject((s) => s.edit);
   const say = usePlace((s) => s.say);
   const setup = useSetup();
-  const narrow = useRef(196);
+  const narrow = useRef(224);
   const drag = useRef<'cursor' | { readonly x: number; readonly span: readonly [number, number] } | undefined>(undefined);
 
   useEffect(() => {
     const el = body.current;
     if (!el) return;
     const measure = (): void => {
-      narrow.current = el.querySelector('.row-label')?.getBoundingClientRect().width ?? 196;
+      narrow.current = el.querySelector('.row-label')?.getBoundingClientRect().width ?? 224;
       setWidth(Math.max(80, el.clientWidth - narrow.current - valueAxisWidth));
     };
     measure();

@@ -126,7 +126,7 @@ function ChartSheet({ type, chart, path }: { readonly type: PartType; readonly c
         </Button>
       </div>
       <div style={{ flex: 1, minHeight: 0 }} data-testid="chart">
-        <ChartCanvas chart={chart} address={address} active={active} lastTaken={taken} dwell={since === undefined ? '' : `${formatNumber(since, 3)} s`} problems={problems} removeSelected={remove} />
+        <ChartCanvas chart={chart} address={address} active={active} lastTaken={taken} problems={problems} removeSelected={remove} />
       </div>
     </>
   );

@@ -11,19 +11,19 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { arrowPath, isActive, parentsFirst, sizesOf, statePath, textLines, transitionText } from './chart-geometry';
 
-type StateNode = Node<{ readonly state: ChartState; readonly group: boolean; readonly lit: boolean; readonly wrong: boolean; readonly dwell: string }, 'state'>;
+type StateNode = Node<{ readonly state: ChartState; readonly group: boolean; readonly lit: boolean; readonly wrong: boolean }, 'state'>;
 type ArrowEdge = Edge<{ readonly transition: Transition; readonly lit: boolean; readonly wrong: boolean; readonly shift: number }, 'arrow'>;
 
 const sides = [Position.Top, Position.Right, Position.Bottom, Position.Left];
 
 function StateCard({ data, selected }: NodeProps<StateNode>) {
-  const { state, group, lit, wrong, dwell } = data;
+  const { state, group, lit, wrong } = data;
   return (
     <>
       <div className={`state-card${group ? ' group' : ''}${lit ? ' lit' : ''}${selected ? ' selected' : ''}`} data-state={state.name} data-lit={lit} style={wrong ? { borderColor: 'var(--bad)' } : undefined}>
         <div className="state-name">
           {state.name}
-          {lit ? <span className="now-word">{dwell ? `active ${dwell}` : 'active'}</span> : state.initial && <span className="first">starts here</span>}
+          {lit ? <span className="now-word">active</span> : state.initial && <span className="first">starts here</span>}
         </div>
         {textLines(state).map((line, k) => (
           <div key={k} className="state-text mono" style={{ paddingBlock: 0 }}>
@@ -55,8 +55,10 @@ function Arrow({ id, source, target, data, selected, markerEnd }: EdgeProps<Arro
           className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ' wrong' : ''}`} style={{ transform: `translate(-50%, -50%) translate(${x}px, ${y}px)` }} title={text}
           onClick={() => select(`transition/${data.transition.id}`)} data-transition={text} data-lit={data.lit}
         >
-          {head}
-          {rest.length > 0 && <span className="after-text"> / {rest.join(' / ')}</span>}
+          <span>
+            {head}
+            {rest.length > 0 && <span className="after-text"> / …</span>}
+          </span>
         </div>
       </EdgeLabelRenderer>
     </>
@@ -72,13 +74,12 @@ interface Props {
   readonly address: string;
   readonly active: string | undefined;
   readonly lastTaken: string | undefined;
-  readonly dwell: string;
   readonly problems: readonly Problem[];
   readonly removeSelected: () => void;
 }
 
 /** The drawing of a state chart: cards to move, handles to connect. */
-export function ChartCanvas({ chart, address, active, lastTaken, dwell, problems, removeSelected }: Props) {
+export function ChartCanvas({ chart, address, active, lastTaken, problems, removeSelected }: Props) {
   const { edit } = useProject.getState();
   const item = usePlace((s) => s.item);
   const { select, say } = usePlace.getState();
@@ -92,30 +93,31 @@ export function ChartCanvas({ chart, address, active, lastTaken, dwell, problems
       const group = chart.states.some((x) => x.parent === s.id);
       return {
         id: s.id, type: 'state', position: { x: s.x, y: s.y }, ...sizes.get(s.id)!, ...(s.parent && { parentId: s.parent }), selected: item === `state/${s.id}`,
-        data: { state: s, group, lit, wrong: wrong.has(s.id), dwell: lit && !group ? dwell : '' }, ariaLabel: `State ${s.name}${lit ? ', active' : ''}`, deletable: false,
-        zIndex: 0,
+        data: { state: s, group, lit, wrong: wrong.has(s.id) }, ariaLabel: `State ${s.name}${lit ? ', active' : ''}`, deletable: false,
+        // arrows run above the cards that hold others and below those that do not
+        zIndex: group ? 0 : 20,
       };
     }),
-    [chart, sizes, active, dwell, item, wrong],
+    [chart, sizes, active, item, wrong],
   );
   // while a card is being moved, its place is that of the pointer
   const [moving, setMoving] = useState<StateNode[]>();
   const nodes = moving ?? wanted;
   const edges = useMemo(
-    () => chart.transitions.map((t, k): ArrowEdge => {
+    () => chart.transitions.map((t): ArrowEdge => {
       const twins = chart.transitions.filter((o) => (o.from === t.from && o.to === t.to) || (o.from === t.to && o.to === t.from));
       const place = twins.findIndex((o) => o.id === t.id);
       const lit = lastTaken === t.id;
       return {
         id: t.id, type: 'arrow', source: t.from, target: t.to, selected: item === `transition/${t.id}`, data: { transition: t, lit, wrong: wrong.has(t.id), shift: (place - (twins.length - 1) / 2) * 46 },
-        markerEnd: { type: MarkerType.ArrowClosed, width: 14, height: 14, color: lit ? 'var(--now)' : 'var(--ink-3)' }, ariaLabel: `Transition ${transitionText(t)}`, deletable: false, zIndex: 1 + (k % 2),
+        markerEnd: { type: MarkerType.ArrowClosed, width: 14, height: 14, color: lit ? 'var(--now)' : 'var(--ink-3)' }, ariaLabel: `Transition ${transitionText(t)}`, deletable: false, zIndex: 10,
       };
     }),
     [chart, item, lastTaken, wrong],
   );
   const ids = chart.states.length;
   useEffect(() => {
-    const timer = setTimeout(() => void flow.fitView({ padding: 0.06, maxZoom: 1.1 }), 30);
+    const timer = setTimeout(() => void flow.fitView({ padding: 0.03, maxZoom: 1.1 }), 30);
     return () => clearTimeout(timer);
   }, [flow, chart.id, ids]);
 
@@ -143,7 +145,7 @@ export function ChartCanvas({ chart, address, active, lastTaken, dwell, problems
     <ReactFlow<StateNode, ArrowEdge>
       nodes={nodes} edges={edges} nodeTypes={nodeTypes} edgeTypes={edgeTypes} onNodesChange={changes} onNodeDragStop={stop} onConnect={connect} connectionMode={ConnectionMode.Loose}
       onNodeClick={(_, n) => select(`state/${n.id}`)} onEdgeClick={(_, e) => select(`transition/${e.id}`)} onPaneClick={() => select('')} deleteKeyCode={null} minZoom={0.15} maxZoom={2}
-      connectionRadius={30} onlyRenderVisibleElements={chart.states.length > 120} proOptions={{ hideAttribution: false }} fitView fitViewOptions={{ padding: 0.06, maxZoom: 1.1 }} zoomOnDoubleClick={false}
+      connectionRadius={30} elevateNodesOnSelect={false} elevateEdgesOnSelect={false} onlyRenderVisibleElements={chart.states.length > 120} proOptions={{ hideAttribution: true }} fitView fitViewOptions={{ padding: 0.03, maxZoom: 1.1 }} zoomOnDoubleClick={false}
       onKeyDown={(e) => {
         if ((e.key === 'Delete' || e.key === 'Backspace') && !(e.target instanceof HTMLInputElement)) removeSelected();
         const chosen = /^(state|transition)/.test(item) || document.activeElement?.closest('.react-flow__node, .react-flow__edge');

@@ -8,7 +8,7 @@ export interface Size {
 
 export const headerHeight = 27;
 const lineHeight = 16.5;
-const padding = 18;
+const padding = 14;
 
 export function textLines(state: ChartState): string[] {
   const lines = (label: string, text: string): string[] => text.trim().split('\n').filter((l) => l.trim() !== '').map((l, k) => `${k === 0 ? label : ' '.repeat(label.length)} ${l.trim()}`);
@@ -22,7 +22,7 @@ export function sizesOf(chart: Chart): Map<string, Size> {
     if (known) return known;
     const lines = textLines(state);
     const children = childStates(chart, state.id);
-    let width = Math.max(130, state.name.length * 8 + 70, ...lines.map((l) => l.length * 6.3 + 24));
+    let width = Math.min(176, Math.max(128, state.name.length * 8 + 72, ...lines.map((l) => l.length * 6.2 + 24)));
     let height = headerHeight + (lines.length ? lines.length * lineHeight + 8 : 10);
     for (const c of children) {
       const inner = measure(c);

@@ -1,15 +1,16 @@
 'use client';
 import { CircleCheck, CircleDashed, OctagonX, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
+import { useState } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
 import Form from 'react-bootstrap/Form';
 import type { Control, Panel, Project } from '@/core/project/project';
 import { sendMessage, setQuantity } from '@/store/engine';
 import { useSetup } from '@/store/derived';
-import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
+import { CellField, CellSelect } from '@/ui/cell-field';
 import { formatNumber, inUnit } from '@/ui/format';
 import { valueNow } from '@/ui/value-now';
 import { marginText } from '@/ui/verdict';
@@ -64,23 +65,27 @@ const kinds: readonly (readonly [Control['kind'], string, string])[] = [
 
 function AddControl({ panel }: { readonly panel: Panel }) {
   const { edit } = useProject.getState();
-  const add = (kind: Control['kind'], hint: string): void => {
-    const target = window.prompt(`What is it for? (${hint})`)?.trim();
-    if (!target) return;
-    const refused = edit({ kind: 'insert', list: `panels/${panel.id}/controls`, entry: { id: `n-${nanoid(8)}`, kind, label: target, target, unit: '', min: 0, max: 1 } }, `Add ${target} to the panel`);
-    if (refused) usePlace.getState().say(refused.message);
+  const [kind, setKind] = useState<Control['kind']>('readout');
+  const [open, setOpen] = useState(false);
+  const add = (target: string): ReturnType<typeof edit> => {
+    if (!target.trim()) return undefined;
+    const entry: Control = { id: `n-${nanoid(8)}`, kind, label: target.trim(), target: target.trim(), unit: '', min: 0, max: 1 };
+    const refused = edit({ kind: 'insert', list: `panels/${panel.id}/controls`, entry }, `Add ${target} to the panel`);
+    if (!refused) setOpen(false);
+    return refused;
   };
+  const hint = kinds.find(([k]) => k === kind)?.[2];
   return (
-    <Dropdown align="end" className="ms-auto">
+    <Dropdown align="end" className="ms-auto" show={open} onToggle={setOpen} autoClose="outside">
       <Dropdown.Toggle as={Button} size="sm" id="add-control">
         Add
       </Dropdown.Toggle>
-      <Dropdown.Menu>
-        {kinds.map(([kind, text, hint]) => (
-          <Dropdown.Item key={kind} onClick={() => add(kind, hint)}>
-            {text}
-          </Dropdown.Item>
-        ))}
+      <Dropdown.Menu style={{ width: 290, padding: 10 }}>
+        <CellSelect value={kind} label="What to add" options={kinds.map(([k, text]) => [k, text] as const)} onCommit={(k) => setKind(k as Control['kind'])} />
+        <div className="my-2">
+          <CellField value="" label="What it is for" mono {...(hint && { placeholder: hint })} onCommit={add} />
+        </div>
+        <span className="quiet">Enter adds it.</span>
       </Dropdown.Menu>
     </Dropdown>
   );

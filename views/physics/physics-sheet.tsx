@@ -91,21 +91,22 @@ export function PhysicsDetails() {
             ))}
           </ul>
         )}
-        <table className="table">
+        <table className="table" style={{ tableLayout: 'fixed' }}>
+          <colgroup>
+            <col style={{ width: '48%' }} />
+            <col />
+          </colgroup>
           <tbody>
             {type.quantities.map((q) => {
               const name = fullName(path, q.name);
               return (
-                <tr key={q.id} title={q.note} data-value-of={q.name}>
-                  <td className="mono">
+                <tr key={q.id} title={`${q.role}${q.note ? `: ${q.note}` : ''}`} data-value-of={q.name}>
+                  <td className="mono text-truncate">
                     <DraggableName name={name} from="physics">
                       {q.name}
                     </DraggableName>
                   </td>
-                  <td className="quiet" style={{ fontSize: '0.9em' }}>
-                    {q.role}
-                  </td>
-                  <td className="mono text-end text-nowrap">
+                  <td className="mono text-end text-nowrap text-truncate" style={{ fontSize: '0.86em' }}>
                     {(path !== undefined && showValue(run, name, cursor)) || '–'} <span className="quiet">{q.unit !== '1' && q.unit}</span>
                   </td>
                 </tr>

@@ -17,7 +17,7 @@ import { DraggableName } from '@/ui/draggable-name';
 import { showValue } from '@/ui/value-now';
 
 const roles: readonly (readonly [Quantity['role'], string])[] = [['parameter', 'parameter'], ['constant', 'constant'], ['variable', 'variable'], ['input', 'input'], ['output', 'output']];
-const types: readonly (readonly [Quantity['type'], string])[] = [['Real', 'number'], ['Integer', 'whole number'], ['Boolean', 'yes or no']];
+const types: readonly (readonly [Quantity['type'], string])[] = [['Real', 'number'], ['Integer', 'whole'], ['Boolean', 'yes/no']];
 
 const freeName = (taken: readonly string[], base: string): string => {
   for (let k = 1; ; k++) {
@@ -148,22 +148,22 @@ function QuantityTable({ type, path, add }: { readonly type: PartType; readonly 
     );
   }
   return (
-    <table className="table" data-testid="quantities">
+    <table className="table" style={{ tableLayout: 'fixed' }} data-testid="quantities">
       <colgroup>
-        <col style={{ width: '19%' }} />
-        <col style={{ width: 94 }} />
-        <col style={{ width: 92 }} />
-        <col style={{ width: '14%' }} />
+        <col style={{ width: '22%' }} />
         <col style={{ width: 88 }} />
-        <col />
+        <col style={{ width: 74 }} />
         <col style={{ width: 92 }} />
+        <col style={{ width: 96 }} />
+        <col />
+        <col style={{ width: 84 }} />
       </colgroup>
       <thead>
         <tr>
           <th scope="col">Quantity</th>
           <th scope="col">Role</th>
           <th scope="col">Kind</th>
-          <th scope="col">Value or start</th>
+          <th scope="col">Value, start</th>
           <th scope="col">Unit</th>
           <th scope="col">Note</th>
           <th scope="col" className="text-end">

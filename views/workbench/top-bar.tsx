@@ -26,7 +26,7 @@ export function TopBar() {
   const here = useHere();
   return (
     <header className="top-bar">
-      <span className="mark" aria-hidden>
+      <span className="brand" aria-hidden>
         Zelvar
       </span>
       <Button variant="bare" label="Back" onClick={() => window.history.back()}>

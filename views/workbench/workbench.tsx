@@ -65,7 +65,7 @@ export function Workbench() {
             <Group orientation="horizontal">
               {outlineOpen && area !== 'bench' && area !== 'needs' && (
                 <>
-                  <Panel id="outline" defaultSize="210px" minSize="140px" maxSize="420px">
+                  <Panel id="outline" defaultSize="196px" minSize="140px" maxSize="420px">
                     <div ref={outline} className="pane outline">
                       <Outline />
                     </div>
@@ -81,7 +81,7 @@ export function Workbench() {
               {detailsOpen && Details && (
                 <>
                   <Separator className="split-bar" />
-                  <Panel id="details" defaultSize="292px" minSize="220px" maxSize="520px">
+                  <Panel id="details" defaultSize="256px" minSize="220px" maxSize="520px">
                     <aside className="pane outline" aria-label="Details">
                       <Details />
                     </aside>

@@ -1,0 +1,84 @@
+import fc from 'fast-check';
+import { parseExpressionText } from './parse';
+import { checkUnits, elaborateUnits } from './unit-check';
+import { commonUnits, convertValue, parseUnit, sameDimension, sameUnit, unitOrUndefined, type Unit } from './units';
+
+const unit = (text: string): Unit => {
+  const u = parseUnit(text);
+  if (typeof u !== 'object') throw new Error(`${text}: ${u}`);
+  return u;
+};
+const convert = (value: number, from: string, to: string): number => convertValue(value, unit(from), unit(to));
+
+test('conversions agree with the SI brochure and ISO 80000', () => {
+  expect(convert(330, 'rpm', 'rad/s')).toBeCloseTo(34.5575191894877, 12);
+  expect(convert(90, 'degC', 'K')).toBeCloseTo(363.15, 12);
+  expect(convert(212, 'degF', 'degC')).toBeCloseTo(100, 9);
+  expect(convert(1, 'bar', 'Pa')).toBe(1e5);
+  expect(convert(6, 'L/min', 'm3/s')).toBeCloseTo(1e-4, 15);
+  expect(convert(1, 'N.m', 'kg.m2/s2')).toBe(1);
+  expect(convert(45, '%', '1')).toBeCloseTo(0.45, 12);
+  expect(convert(1, 'kW.h', 'J')).toBeCloseTo(3.6e6, 6);
+  expect(convert(1, 'V.s/rad', 'N.m/A')).toBe(1);
+  expect(convert(72, 'km/h', 'm/s')).toBeCloseTo(20, 12);
+});
+
+test('a quotient takes one factor, as in ISO 80000: J/(kg.K) is not J/kg.K', () => {
+  expect(sameUnit(unit('J/(kg.K)'), unit('m2/(s2.K)'))).toBe(true);
+  expect(sameDimension(unit('J/kg.K'), unit('J/(kg.K)'))).toBe(false);
+  expect(sameUnit(unit('s-1'), unit('Hz'))).toBe(true);
+  expect(sameUnit(unit('m/s2'), unit('m.s-2'))).toBe(true);
+});
+
+test('what is not a unit is told by name', () => {
+  expect(parseUnit('Nm')).toMatch(/"Nm" is not a known unit/);
+  expect(parseUnit('kg..m')).toMatch(/not part of a unit/);
+  expect(parseUnit('N.(m')).toMatch(/not closed/);
+  expect(parseUnit('  ')).toBeUndefined();
+});
+
+test('converting there and back gives the value again', () => {
+  const known = commonUnits.filter((u) => typeof parseUnit(u) === 'object');
+  expect(known).toHaveLength(commonUnits.length);
+  fc.assert(fc.property(fc.constantFrom(...known), fc.constantFrom(...known), fc.double({ min: -1e6, max: 1e6, noNaN: true }), (a, b, x) => {
+    if (!sameDimension(unit(a), unit(b))) return;
+    expect(convertValue(convertValue(x, unit(a), unit(b)), unit(b), unit(a))).toBeCloseTo(x, 5);
+  }));
+});
+
+describe('checking expressions', () => {
+  const units: Record<string, string> = { w: 'rad/s', n: 'rpm', T: 'degC', Tk: 'K', i: 'A', R: 'Ohm', u: 'V', m: 'kg', v: 'm/s', E: 'J', p: 'bar', k: '1', x: '' };
+  const context = { unitOf: (ref: { parts: readonly { name: string }[] }) => units[ref.parts[0].name] };
+  const check = (text: string): string[] => {
+    const found: string[] = [];
+    checkUnits(parseExpressionText(text).value, context, (p) => found.push(p.message));
+    return found;
+  };
+  test('sound formulas pass', () => {
+    for (const text of ['u - R*i', '0.5*m*v^2 + E', 'T - 20', 'w <= 330 \'rpm\'', 'sin(w*time)', 'max(u, 0)', 'if w > 1 then u else R*i', 'sqrt(v^2) + v', 'x + w', 'u/(R*i) + k', 'convert(n, "rad/s") - w']) expect([text, check(text)]).toEqual([text, []]);
+  });
+  test('clashes are told with both units', () => {
+    expect(check('u + i')[0]).toBe('This adds u in V and i in A');
+    expect(check('w > n')[0]).toMatch(/same kind, different scale/);
+    expect(check('m*v + E')[0]).toMatch(/kg\.m\/s.*J/);
+    expect(check('sin(v)')[0]).toMatch(/sin needs a plain number/);
+    expect(check("i < 3 's'")[0]).toMatch(/compares i in A/);
+    expect(check('convert(n, "V")')[0]).toMatch(/cannot be converted/);
+  });
+  test('numbers with units take the scale of what they meet', () => {
+    const value = (text: string): unknown => {
+      const e = elaborateUnits(parseExpressionText(text).value, context);
+      return e.kind === 'binary' && e.right.kind === 'number' ? e.right.value : e;
+    };
+    expect(value("w <= 330 'rpm'")).toBeCloseTo(34.5575191894877, 12);
+    expect(value("n <= 330 'rpm'")).toBe(330);
+    expect(value("T < 363.15 'K'")).toBe(90);
+    expect(value("time > 200 'ms'")).toBe(0.2);
+    expect(elaborateUnits(parseExpressionText("200 'mA'").value, context)).toMatchObject({ value: 0.2 });
+  });
+});
+
+test('unitOrUndefined is silent about nonsense', () => {
+  expect(unitOrUndefined('nonsense')).toBeUndefined();
+  expect(unitOrUndefined(undefined)).toBeUndefined();
+});

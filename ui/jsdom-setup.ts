@@ -1,0 +1,9 @@
+/** What browsers have and jsdom lacks. */
+class NoObserver {
+  observe(): void {}
+  unobserve(): void {}
+  disconnect(): void {}
+}
+Object.assign(globalThis, { ResizeObserver: globalThis.ResizeObserver ?? NoObserver, structuredClone: globalThis.structuredClone ?? ((x: unknown) => JSON.parse(JSON.stringify(x))) });
+Element.prototype.scrollIntoView ??= () => undefined;
+window.matchMedia ??= ((query: string) => ({ matches: false, media: query, addEventListener: () => undefined, removeEventListener: () => undefined })) as unknown as typeof window.matchMedia;
