@@ -92,6 +92,8 @@ export interface Snapshot {
 
 const maximumIterations = 200;
 const maximumEventsAtOnce = 2000;
+/** Events within a ten-thousand-millionth of the run that count as endless. */
+const maximumBurst = 50;
 
 export function createSimulation(program: Program, options: SimulationOptions, observer: Observer): Simulation {
   const { solvable } = program;
@@ -325,10 +327,10 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   let burstStart = 0, burstCount = 0;
   /** Events that pile up without the time moving on noticeably. */
   const noteChatter = (): void => {
-    if (time - burstStart > 1e-9 * Math.max(1, options.stop)) {
+    if (time - burstStart > 1e-10 * Math.max(1, options.stop)) {
       burstStart = time;
       burstCount = 0;
-    } else if (++burstCount > maximumEventsAtOnce) fail(chatterProblem(program, time, machine.memory));
+    } else if (++burstCount > maximumBurst) fail(chatterProblem(program, time, machine.memory));
   };
 
   const checkAssertions = (): void => {
@@ -450,6 +452,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     const ok = limit > time ? stepper.step(limit) : true;
     if (!ok) {
       if (stageFailure) fail(blockProblem(program, stageFailure, time, v));
+      else if (burstCount > 3) fail(chatterProblem(program, time, machine.memory));
       if (hasFailed()) return false;
       checkFinite();
       if (!hasFailed()) fail(stepProblem(program, time, machine.memory, options.solver));
