@@ -6,10 +6,12 @@ const shared = {
   extensionsToTreatAsEsm: [],
 };
 
-export default {
+const config = {
   projects: [
     { ...shared, displayName: 'core', testEnvironment: 'node', testMatch: ['<rootDir>/{core,cli,samples}/**/*.test.ts'] },
     { ...shared, displayName: 'interface', testEnvironment: 'jsdom', setupFiles: ['<rootDir>/ui/jsdom-setup.ts'], testMatch: ['<rootDir>/{store,ui,views}/**/*.test.{ts,tsx}'] },
     { ...shared, displayName: 'browser', testEnvironment: 'node', testMatch: ['<rootDir>/e2e/**/*.test.ts'] },
   ],
 };
+
+export default config;

@@ -2,20 +2,8 @@ import { Command, CommanderError, InvalidArgumentError, Option } from 'commander
 import { check } from './check';
 import { run } from './run';
 import { simulate } from './simulate';
-import { solverNames, type SolverName } from '../core/simulate/solvers';
-
-/** Options that `run` and `simulate` share. */
-export interface RunOptions {
-  readonly set: readonly string[];
-  readonly stop?: number;
-  readonly solver?: SolverName;
-  readonly rtol?: number;
-  readonly atol?: number;
-  readonly step?: number;
-  readonly record?: readonly string[];
-  readonly out?: string;
-  readonly json?: boolean;
-}
+import { solverNames } from '../core/simulate/solvers';
+import type { RunOptions } from './options';
 
 const positive = (text: string): number => {
   const value = Number(text);

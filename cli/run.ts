@@ -3,7 +3,7 @@ import { readProjectFile } from '../core/formats/project-file';
 import { documentTexts } from '../core/project/texts';
 import type { Project, Setup } from '../core/project/project';
 import { createRun, isRunnable, prepareRun, type RequirementFinding } from '../core/run';
-import type { RunOptions } from './main';
+import type { RunOptions } from './options';
 import { complain, formatProblem, print, problemAsJson, readBytes, readSettings, unknownColumns, writeCsv } from './output';
 
 /** Texts of a project by their address, for positions in messages. */

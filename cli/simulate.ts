@@ -7,7 +7,7 @@ import { compile } from '../core/simulate/compile';
 import { createRecorder } from '../core/simulate/recording';
 import { createSimulation } from '../core/simulate/simulation';
 import { experimentOf } from '../core/flatten/experiment';
-import type { RunOptions } from './main';
+import type { RunOptions } from './options';
 import { complain, formatProblem, print, problemAsJson, readBytes, readSettings, unknownColumns, writeCsv } from './output';
 
 /** `zelvar simulate`: 0 the run reached its end, 2 it could not. */

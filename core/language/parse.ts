@@ -1,4 +1,4 @@
-import type { ClassDefinition, Equation, Expr, Modification, Statement } from './ast';
+import type { ClassDefinition, Expr, Modification, Statement } from './ast';
 import { problem, type Problem } from './diagnostics';
 import { lex, type Comment } from './lexer';
 import { parseClass, parseComposition, parseModificationArguments, atClass } from './parse-class';

@@ -83,6 +83,7 @@ export interface Snapshot {
   readonly step: number;
   readonly status: RunStatus;
   readonly memory: readonly Float64Array[];
+  readonly method: readonly number[];
   readonly due: Float64Array;
   readonly sampleIndex: readonly number[];
   readonly nextRow: number;
@@ -608,7 +609,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       if (status === 'ready') start();
       restart();
       return {
-        time, step: superdense, status, memory: [v, pre, machine.memory.d, m, s, flags].map((a) => Float64Array.from(a)), due: Float64Array.from(due),
+        time, step: superdense, status, method: stepper.save(), memory: [v, pre, machine.memory.d, m, s, flags].map((a) => Float64Array.from(a)), due: Float64Array.from(due),
         sampleIndex: samples.map((x) => x.index), nextRow, stimulusAt, overrides: [...overrides],
       };
     },
@@ -618,6 +619,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       superdense = snapshot.step;
       [v, pre, machine.memory.d, m, s, flags].forEach((a, k) => a.set(snapshot.memory[k]));
       due.set(snapshot.due);
+      stepper.load(snapshot.method);
       samples.forEach((x, k) => (x.index = snapshot.sampleIndex[k]));
       overrides.clear();
       snapshot.overrides.forEach(([k, value]) => overrides.set(k, value));

@@ -118,7 +118,8 @@ export function TrackRow({ track, remove }: { readonly track: Track; readonly re
   const theme = usePlace((s) => s.theme);
   const kindOf = (name: string): string | undefined => run?.data.columns.get(name)?.kind;
   const lanes = track.items.filter((i) => kindOf(i) === 'literal' || kindOf(i) === 'boolean');
-  const curves = useMemo(() => track.items.filter((i) => !lanes.includes(i)), [track.items, lanes.join()]); // eslint-disable-line react-hooks/exhaustive-deps -- the names decide
+  const curveNames = track.items.filter((i) => !lanes.includes(i)).join('\n');
+  const curves = useMemo(() => curveNames.split('\n').filter(Boolean), [curveNames]);
   const unit = run?.data.columns.get(curves[0] ?? '')?.unit ?? '';
   return (
     <>

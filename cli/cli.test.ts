@@ -1,0 +1,70 @@
+import { execFileSync, spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+
+jest.setTimeout(120_000);
+const folder = mkdtempSync(join(tmpdir(), 'zelvar-cli-'));
+const capper = 'samples/tube-capper.zelvar.json';
+const zelvar = (...args: string[]) => {
+  const { status, stdout, stderr } = spawnSync(process.execPath, ['cli/zelvar.mjs', ...args], { encoding: 'utf8' });
+  return { status, stdout, stderr };
+};
+const file = (name: string, text: string): string => {
+  const path = join(folder, name);
+  writeFileSync(path, text);
+  return path;
+};
+
+test('run: verdicts, exit codes, values set, CSV', () => {
+  const out = join(folder, 'run.csv');
+  const careful = zelvar('run', capper, '--setup', 'Careful', '--record', 'spindle.speed,ctrl.mode,gripper.closed', '--out', out);
+  expect(careful.status).toBe(0);
+  expect(careful.stdout).toMatch(/CAP-02\s+holds\s+margin 0\.1\d* N\.m/);
+  const rows = readFileSync(out, 'utf8').trim().split('\n');
+  expect(rows[0]).toBe('time,gripper.closed,spindle.speed [rad/s],ctrl.mode');
+  expect(rows.at(-1)!.split(',')[0]).toBe('2');
+  expect(rows.at(-1)!.split(',')[1]).toBe('false');
+  expect(rows.at(-1)!.split(',')[3]).toBe('Running.WaitTube');
+  const eager = zelvar('run', capper, '--setup', 'Careful', '--set', 'ctrl.creepSpeed=16', '--json');
+  expect(eager.status).toBe(1);
+  const told = JSON.parse(eager.stdout) as { status: string; requirements: { id: string; verdict: string; margin: number }[] };
+  expect(told.requirements.find((r) => r.id === 'CAP-02')).toMatchObject({ verdict: 'fails' });
+  expect(told.requirements.find((r) => r.id === 'CAP-02')!.margin).toBeLessThan(0);
+});
+
+test('run: what cannot run exits with 2 and says why', () => {
+  expect(zelvar('run', capper, '--setup', 'Nowhere')).toMatchObject({ status: 2, stderr: expect.stringContaining('it has Careful, Eager, Guard') });
+  expect(zelvar('run', 'missing.json', '--setup', 'x').status).toBe(2);
+  expect(zelvar('run', capper, '--setup', 'Careful', '--set', 'ctrl.crepSpeed=3')).toMatchObject({ status: 2, stderr: expect.stringContaining('did you mean ctrl.creepSpeed') });
+  expect(zelvar('run', capper, '--setup', 'Careful', '--record', 'nothing').status).toBe(2);
+  expect(zelvar('run', file('cut.json', readFileSync(capper, 'utf8').slice(0, 500)), '--setup', 'x')).toMatchObject({ status: 2, stderr: expect.stringContaining('cut short') });
+});
+
+test('simulate: a plain text of physics; the last row is at the stop time', () => {
+  const text = file('decay.mo', 'model Decay parameter Real k = 1; Real x(start = 1, unit = "V"); Boolean low = x < 0.5; equation der(x) = -k*x; end Decay;');
+  const out = join(folder, 'decay.csv');
+  const run = zelvar('simulate', text, '--class', 'Decay', '--stop', '2', '--step', '0.25', '--rtol', '1e-9', '--atol', '1e-12', '--set', 'k=2', '--out', out);
+  expect(run.status).toBe(0);
+  const rows = readFileSync(out, 'utf8').trim().split('\n').map((r) => r.split(','));
+  expect(rows[0]).toEqual(['time', 'x [V]', 'low']);
+  expect(rows.at(-1)![0]).toBe('2');
+  expect(Number(rows.at(-1)![1])).toBeCloseTo(Math.exp(-4), 9);
+  expect(rows[1]).toEqual(['0', '1', 'false']);
+  expect(rows.at(-1)![2]).toBe('true');
+  expect(zelvar('simulate', text, '--class', 'Decai')).toMatchObject({ status: 2, stderr: expect.stringContaining('There is no class Decai') });
+  for (const solver of ['dopri5', 'rk4', 'implicit', 'auto']) expect(zelvar('simulate', text, '--class', 'Decay', '--solver', solver).status).toBe(0);
+  expect(zelvar('simulate', text, '--class', 'Decay', '--solver', 'magic').status).toBe(2);
+});
+
+test('check: positions, and exit 1 on errors', () => {
+  expect(zelvar('check', capper)).toMatchObject({ status: 0, stdout: expect.stringContaining('no problems') });
+  const bad = file('bad.mo', 'model A\n  Real x;\nequation\n  x = yy + 1;\nend A;\n');
+  expect(zelvar('check', bad)).toMatchObject({ status: 1, stdout: expect.stringContaining(`${bad}:4:7: error: yy is not a quantity or part of A`) });
+  const told = JSON.parse(zelvar('check', bad, '--json').stdout) as { problems: { line: number; column: number }[] };
+  expect(told.problems[0]).toMatchObject({ line: 4, column: 7, severity: 'error' });
+});
+
+test('npx zelvar finds the command of this package', () => {
+  expect(execFileSync('npx', ['--no-install', 'zelvar', '--help'], { encoding: 'utf8' })).toContain('simulate');
+});

@@ -1,0 +1,71 @@
+import { zipSync, strToU8 } from 'fflate';
+import { tubeCapper } from '../../samples/tube-capper';
+import type { Recording } from '../simulate/recording';
+import { readProjectFile, readProjectText, writeProjectFile, writeProjectJson } from './project-file';
+import { readRecordingCsv, writeRecordingCsv } from './recording-csv';
+
+const bytes = (text: string): Uint8Array => new TextEncoder().encode(text);
+const message = (data: Uint8Array): string => {
+  const { value, problems } = readProjectFile(data);
+  expect(value).toBeUndefined();
+  return problems.map((p) => p.message).join('; ');
+};
+
+describe('project files', () => {
+  test('both forms read back to the same project', () => {
+    expect(readProjectFile(writeProjectFile(tubeCapper)).value).toEqual(tubeCapper);
+    expect(readProjectText(writeProjectJson(tubeCapper))).toEqual({ value: tubeCapper, problems: [] });
+  });
+  test('broken and foreign files are refused with a reason', () => {
+    const json = writeProjectJson(tubeCapper);
+    expect(message(bytes(''))).toBe('The file is empty');
+    expect(message(bytes(json.slice(0, json.length / 2)))).toMatch(/cut short: it stops making sense at line \d+/);
+    expect(message(writeProjectFile(tubeCapper).slice(0, 400))).toMatch(/damaged or was cut short/);
+    expect(message(zipSync({ 'other.txt': strToU8('x') }))).toMatch(/no project\.json in it/);
+    expect(message(bytes('GIF89a'))).toBe('This is not a Zelvar project file');
+    expect(message(bytes('{"a": 1}'))).toBe('This is not a Zelvar project file');
+    expect(message(bytes('[]'))).toBe('This is not a Zelvar project file');
+    expect(message(bytes(json.replace('"version": 1', '"version": 7')))).toMatch(/written by a newer Zelvar \(format 7/);
+  });
+  test('a script in a name, a wrong type, a missing field are told by their place', () => {
+    const withName = (name: unknown): Uint8Array => bytes(JSON.stringify({ ...tubeCapper, types: [{ ...tubeCapper.types[0], name }] }));
+    expect(message(withName('<img onerror=alert(1)>'))).toMatch(/types\[0\]\.name: A name starts with a letter/);
+    expect(message(withName(12))).toMatch(/types\[0\]\.name/);
+    expect(message(bytes(JSON.stringify({ ...tubeCapper, setups: [{ id: 'x' }] })))).toMatch(/setups\[0\]/);
+  });
+  test('references to nowhere are told but do not cost the file', () => {
+    const { value, problems } = readProjectText(JSON.stringify({ ...tubeCapper, root: 'nowhere' }));
+    expect(value).toBeDefined();
+    expect(problems[0].message).toMatch(/not one of its part types/);
+  });
+});
+
+describe('recordings as CSV', () => {
+  const recording: Recording = {
+    rows: 3, time: Float64Array.of(0, 0.1, 0.1), messages: [], transitions: [],
+    columns: [
+      { name: 'spindle.w', unit: 'rad/s', kind: 'real', literals: [], values: Float64Array.of(1, 1 / 3, -2e-20) },
+      { name: 'c[1].u', unit: '', kind: 'real', literals: [], values: Float64Array.of(0, 0, 5) },
+      { name: 'guard.open', unit: '', kind: 'boolean', literals: [], values: Float64Array.of(0, 1, 1) },
+      { name: 'ctrl.mode', unit: '', kind: 'literal', literals: ['Off', 'Running, fast'], values: Float64Array.of(0, 1, 1) },
+    ],
+  };
+  const text = writeRecordingCsv(recording);
+  test('names, units, Booleans and states are written as words', () => {
+    expect(text.split('\n').slice(0, 3)).toEqual(['time,spindle.w [rad/s],c[1].u,guard.open,ctrl.mode', '0,1,0,false,Off', '0.1,0.3333333333333333,0,true,"Running, fast"']);
+  });
+  test('they read back to the same values, bit for bit', () => {
+    const { value, problems } = readRecordingCsv(text);
+    expect(problems).toEqual([]);
+    expect([...value!.time]).toEqual([...recording.time]);
+    expect(value!.columns.map((c) => [c.name, c.unit, c.kind, [...c.values]])).toEqual(recording.columns.map((c) => [c.name, c.unit, c.kind, [...c.values]]));
+  });
+  test('what is wrong is told by line and column, the rest is read', () => {
+    const { value, problems } = readRecordingCsv('time;x [V]\n0;1\noops;2\n1;abc\n0.5;3\n2;4\n'.replace(/;/g, ','));
+    expect(value?.rows).toBe(3);
+    expect(problems.map((p) => p.message)).toEqual([
+      'Line 3, column 1: "oops" is not a time; this line is left out', 'Line 5, column 1: the time 0.5 is earlier than the one before; this line is left out', 'Line 3, column 2: "abc" is not a number',
+    ]);
+    expect(readRecordingCsv('a,b\n1,2').problems[0].message).toMatch(/not a recording/);
+  });
+});

@@ -1,0 +1,117 @@
+import fc from 'fast-check';
+import { tubeCapper } from '../../samples/tube-capper';
+import { checkProject } from '../run/check';
+import { applyEdit, redoEdit, undoEdit, type Edit } from './edits';
+import { newQuantity, newState, typeById, type Project } from './project';
+import { references, usersOf } from './references';
+
+const errors = (p: Project): string[] => checkProject(p).filter((x) => x.severity === 'error').map((x) => x.message);
+const done = (p: Project, edit: Edit): Project => {
+  const r = applyEdit(p, edit);
+  if (r.refused) throw new Error(r.refused.message);
+  return r.project;
+};
+
+test('the capper has no problems', () => {
+  expect(checkProject(tubeCapper)).toEqual([]);
+});
+
+describe('renaming follows into every text', () => {
+  test('a quantity: physics, links, changes, glossary, panel, tracks', () => {
+    const next = done(tubeCapper, { kind: 'rename', list: 'types/t-spindledrive/quantities', id: 'q-speed', name: 'omega' });
+    expect(errors(next)).toEqual([]);
+    expect(typeById(next, 't-spindledrive')?.physics).toContain('rotorSpeed = gear*omega;');
+    expect(typeById(next, 't-spindledrive')?.physics).not.toMatch(/\bspeed\b(?!.*\/\/)/);
+    expect(typeById(next, 't-capper')?.links.filter((l) => l.from === 'spindle.omega')).toHaveLength(2);
+    expect(next.glossary.find((g) => g.phrase === 'spindle speed')?.meaning).toBe('spindle.omega');
+    expect(next.panels[0].controls.find((c) => c.label === 'Speed')?.target).toBe('spindle.omega');
+    expect(next.tracks[0].items).toEqual(['spindle.omega', 'ctrl.wanted']);
+    // the same name in another type is another quantity
+    expect(typeById(next, 't-capthread')?.physics).toContain('speed/slip');
+  });
+  test('a part: links, changed values, setups', () => {
+    const next = done(tubeCapper, { kind: 'rename', list: 'types/t-capper/parts', id: 'p-ctrl', name: 'brain' });
+    expect(errors(next)).toEqual([]);
+    expect(next.setups[1].changes[0].name).toBe('brain.creepSpeed');
+    expect(next.glossary.find((g) => g.phrase === 'turning')?.meaning).toBe('in(brain.mode.Turning)');
+  });
+  test('a state: guards, equations and conditions', () => {
+    const next = done(tubeCapper, { kind: 'rename', list: 'types/t-cappercontrol/charts/c-mode/states', id: 's-fast', name: 'Quick' });
+    expect(errors(next)).toEqual([]);
+    expect(typeById(next, 't-cappercontrol')?.physics).toContain('in(mode.Quick)');
+  });
+  test('a chart and a type', () => {
+    let next = done(tubeCapper, { kind: 'rename', list: 'types/t-cappercontrol/charts', id: 'c-mode', name: 'phase' });
+    next = done(next, { kind: 'rename', list: 'types', id: 't-gripper', name: 'Jaws' });
+    expect(errors(next)).toEqual([]);
+  });
+});
+
+describe('refusals change nothing and say why', () => {
+  const refused = (edit: Edit): string => {
+    const r = applyEdit(tubeCapper, edit);
+    expect(r.project).toBe(tubeCapper);
+    return r.refused?.message ?? '';
+  };
+  test('deleting what is used lists the users', () => {
+    const message = refused({ kind: 'remove', list: 'types/t-spindledrive/quantities', id: 'q-speed' });
+    expect(message).toMatch(/^speed is still used by .*physics of SpindleDrive.*/);
+    expect(refused({ kind: 'remove', list: 'types', id: 't-gripper' })).toBe('Gripper is still used by Capper.gripper');
+    expect(refused({ kind: 'remove', list: 'types/t-cappercontrol/charts/c-mode/states', id: 's-press' })).toMatch(/still used by/);
+  });
+  test('bad names, taken names, bad units, scripts in names', () => {
+    const list = 'types/t-spindledrive/quantities';
+    expect(refused({ kind: 'rename', list, id: 'q-R', name: '2nd' })).toMatch(/starts with a letter/);
+    expect(refused({ kind: 'rename', list, id: 'q-R', name: 'when' })).toMatch(/meaning of its own/);
+    expect(refused({ kind: 'rename', list, id: 'q-R', name: 'L' })).toMatch(/L is taken/);
+    expect(refused({ kind: 'rename', list, id: 'q-R', name: '<script>alert(1)</script>' })).toMatch(/letters, digits and _ only/);
+    expect(refused({ kind: 'update', list, id: 'q-R', changes: { unit: 'Nm' } })).toMatch(/"Nm" is not a known unit/);
+    expect(refused({ kind: 'insert', list, entry: newQuantity('q-new', 'torque') })).toMatch(/torque is taken/);
+    expect(refused({ kind: 'update', list: 'setups', id: 'u-eager', changes: { stop: -1 } })).toMatch(/more than 0/);
+  });
+  test('a batch is carried out whole or not at all', () => {
+    const list = 'types/t-spindledrive/quantities';
+    expect(refused({ kind: 'batch', label: 'two', edits: [{ kind: 'insert', list, entry: newQuantity('q-a', 'fine') }, { kind: 'rename', list, id: 'q-R', name: 'L' }] })).toMatch(/taken/);
+  });
+});
+
+test('deleting a state takes its inside and its transitions along', () => {
+  const list = 'types/t-cappercontrol/charts/c-mode';
+  const next = done(tubeCapper, { kind: 'remove', list: `${list}/states`, id: 's-fault' });
+  const chart = typeById(next, 't-cappercontrol')!.charts[0];
+  expect(chart.states.map((s) => s.name)).not.toEqual(expect.arrayContaining(['NoTube']));
+  expect(chart.transitions.every((t) => chart.states.some((s) => s.id === t.from) && chart.states.some((s) => s.id === t.to))).toBe(true);
+});
+
+test('references know types, not just words', () => {
+  expect(usersOf(tubeCapper, 'quantity', 't-supply', 'power')).toEqual(['link spindle.power to psu.power in Capper', 'physics of Supply']);
+  const spans = references(tubeCapper).map((r) => r.text.text.slice(r.span.start, r.span.end) === r.name);
+  expect(spans.every(Boolean)).toBe(true);
+});
+
+test('any sequence of edits can be undone to the same document and redone to the same document', () => {
+  const list = 'types/t-gripper/quantities';
+  const edits: fc.Arbitrary<Edit> = fc.oneof(
+    fc.integer({ min: 0, max: 99999 }).map((k): Edit => ({ kind: 'insert', list, entry: newQuantity(`q-n${k}`, `n${k}`) })),
+    fc.constantFrom('q-stroke', 'q-lag', 'q-position', 'q-closed').chain((id) => fc.constantFrom('p', 'q', 'r', 's').map((name): Edit => ({ kind: 'rename', list, id, name }))),
+    fc.constantFrom('q-stroke', 'q-lag').chain((id) => fc.nat(50).map((v): Edit => ({ kind: 'update', list, id, changes: { value: String(v) } }))),
+    fc.constantFrom('s-open', 's-closing', 's-closed').map((id): Edit => ({ kind: 'remove', list: 'types/t-gripper/charts/c-jaws/states', id })),
+    fc.nat(9).map((k): Edit => ({ kind: 'insert', list: 'types/t-gripper/charts/c-jaws/states', entry: newState(`s-x${k}`, `X${k}`, null, k, k) })),
+    fc.nat(5).map((index): Edit => ({ kind: 'move', list, id: 'q-lag', index })),
+  );
+  fc.assert(fc.property(fc.array(edits, { maxLength: 14 }), (all) => {
+    let project: Project = tubeCapper;
+    const steps = [];
+    for (const edit of all) {
+      const r = applyEdit(project, edit);
+      if (r.refused) continue;
+      steps.push(r);
+      project = r.project;
+    }
+    const end = project;
+    for (const s of [...steps].reverse()) project = undoEdit(project, s.inverse);
+    expect(project).toEqual(tubeCapper);
+    for (const s of steps) project = redoEdit(project, s.patches);
+    expect(project).toEqual(end);
+  }), { numRuns: 60 });
+});
