@@ -33,6 +33,7 @@ async function until<T>(ask: () => Promise<T>, good: (answer: T) => boolean, wha
     }
     await pause(80);
   }
+  if (process.env.ZELVAR_SHOT) await page.screenshot({ path: process.env.ZELVAR_SHOT as `${string}.png` });
   throw new Error(`${what}; last seen: ${JSON.stringify(last)}`);
 }
 const text = (selector: string): Promise<string> => page.$eval(selector, (e) => (e as HTMLElement).innerText);
@@ -62,6 +63,7 @@ async function clickText(selector: string, wanted: string): Promise<void> {
 }
 const area = (name: string): Promise<void> => clickText('.rail button', name);
 const choosePart = async (name: string): Promise<void> => {
+  await fill('Search the outline', name, false);
   const handle = await page.waitForFunction((w) => [...document.querySelectorAll<HTMLElement>('.outline-row')].find((e) => e.innerText.split('\n')[0].trim() === w), { timeout: 12_000 }, name);
   await (handle.asElement() as ElementHandle<HTMLElement>).click();
 };

@@ -39,6 +39,10 @@ class ValueWidget extends WidgetType {
   override eq(other: ValueWidget): boolean {
     return other.text === this.text;
   }
+  /** A click on a value puts the caret there, as on text. */
+  override ignoreEvent(): boolean {
+    return false;
+  }
   toDOM(): HTMLElement {
     const el = document.createElement('span');
     el.className = 'value-at-cursor';

@@ -2,6 +2,7 @@ import type { FlatEquation, FlatSend, FlatStatement } from '../flatten/flat-mode
 import { walk, type FlatExpr } from '../flatten/flat-expression';
 import { differentiate, type Unknown } from '../analysis/differentiate';
 import type { Block, SolvableModel, TornBlock } from '../analysis/solvable-model';
+import { writeFlatStep, type FlatStep } from './flat-step';
 import { newton, newtonWork } from './newton';
 import { createExpressionWriter, type ConditionMode, type ModeNumbers, type ModeSource, type WriterContext } from './write-expression';
 
@@ -28,6 +29,8 @@ export interface Machine {
   readonly memory: Memory;
   /** Derivatives of the states y at t, conditions held. */
   derivatives(t: number, y: Float64Array, dy: Float64Array): void;
+  /** The stages of an explicit step with the right-hand side written in, for programs small enough. */
+  readonly flatStep: FlatStep | undefined;
   /** All variables at t for the states in memory, conditions held. */
   outputs(t: number): void;
   /** All variables at t, conditions as of now. */
@@ -60,6 +63,8 @@ export interface Program {
 }
 
 const statementsPerFunction = 400;
+/** Derivatives longer than this are called instead of written into the steps. */
+const longestInline = 120;
 
 /** Writes the program of a solvable model: straight-line JavaScript over arrays, holding slot numbers and literals only. */
 export function createProgram(solvable: SolvableModel): Program {
@@ -121,10 +126,23 @@ export function createProgram(solvable: SolvableModel): Program {
     });
     const tail = states.map((s, k) => `dy[${k}]=${locals.get(`der${s}`) ?? `d[${k}]`};`);
     functions.push(`function derivatives(t,y,dy){${head.join('')}${body.join('')}${tail.join('')}}`);
+    if (needed.length <= longestInline && states.length <= longestInline / 2) {
+      functions.push(writeFlatStep(states.length, (stage) => {
+        locals = new Map(states.map((s, k) => [`var${s}`, `y${stage}_${k}`]));
+        const text = needed.map((b) => {
+          if (b.kind !== 'assign') return '';
+          const name = `${b.target.kind === 'var' ? 'a' : 'd'}${b.target.index}`;
+          const line = `const ${name}=${w.value(b.value)};`;
+          locals.set(b.target.kind + b.target.index, name);
+          return line;
+        });
+        return { body: text.join(''), derivatives: states.map((s, k) => locals.get(`der${s}`) ?? `d[${k}]`) };
+      }));
+    } else functions.push('const flatStep=undefined;');
     locals = new Map();
   } else {
     const head = chunkedCopy(states);
-    functions.push(head.text, `function derivatives(t,y,dy){${head.call}${chunked('der', writeBlocks(needed, 'held'))}for(let k=0;k<${states.length};k++)dy[k]=d[k];}`);
+    functions.push(head.text, `function derivatives(t,y,dy){${head.call}${chunked('der', writeBlocks(needed, 'held'))}for(let k=0;k<${states.length};k++)dy[k]=d[k];}`, 'const flatStep=undefined;');
   }
 
   tornBlocks.forEach(({ block, mode }, k) => {
@@ -199,7 +217,7 @@ export function createProgram(solvable: SolvableModel): Program {
 const {v,pre,d,m,live,z,s,flags}=M;
 const sq=(x)=>x*x,cube=(x)=>x*x*x;
 ${functions.join('\n')}
-return {outputs,event,initial,derivatives,parameters,starts,
+return {outputs,event,initial,derivatives,flatStep,parameters,starts,
 conditions,
 guard:(k,t)=>!!guardTable[k](t),delay:(k,t)=>delayTable[k](t),effect:(k,t,send)=>effectTable[k](t,send),
 action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTimes:(k)=>sampleTable[k](0)};`;

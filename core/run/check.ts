@@ -1,20 +1,15 @@
 import type { Problem } from '../language/diagnostics';
 import { flatten } from '../flatten/flatten';
 import { projectLibrary } from '../flatten/from-project';
-import { newSetup, typeById, type Project } from '../project/project';
-import { prepareRun } from './prepare';
+import { typeById, type Project } from '../project/project';
+import { checkProduct } from './prepare';
 
 /** Everything that is wrong in a project, each problem with its place: texts, names, units, structure, requirements, setups. */
 export function checkProject(project: Project): Problem[] {
   const found: Problem[] = [];
   const root = typeById(project, project.root);
-  if (root) {
-    const setups = project.setups.length > 0 ? project.setups : [newSetup('none', '')];
-    // the product is the same in all setups; what differs is found by preparing each that changes something
-    const first = prepareRun(project, { ...setups[0], changes: [], stimulus: [] });
-    found.push(...first.problems);
-    for (const setup of setups) if (setup.changes.length + setup.stimulus.length > 0) found.push(...prepareRun(project, setup).problems.filter((p) => p.place?.startsWith('setup/')));
-  } else found.push(...projectLibrary(project).problems);
+  if (root) found.push(...checkProduct(project));
+  else found.push(...projectLibrary(project).problems);
   found.push(...unusedTypes(project));
   const keys = new Set<string>();
   return found.filter((p) => {

@@ -5,6 +5,7 @@ import { parseExpressionText } from '../language/parse';
 import { convertDifference, unitOrUndefined } from '../language/units';
 import type { Project, Requirement, Setup } from '../project/project';
 import { typeById } from '../project/project';
+import { analyse } from '../analysis/analyse';
 import { flatten, type FlattenResult, type Observer } from '../flatten/flatten';
 import type { FlatModel } from '../flatten/flat-model';
 import { projectLibrary, readChanges } from '../flatten/from-project';
@@ -69,13 +70,36 @@ export function prepareRun(project: Project, setup: Setup, rootId = project.root
   };
 }
 
+/**
+ * What is wrong with the product as designed, and with each setup's names; nothing is generated, so this is quick enough
+ * to follow every edit.
+ */
+export function checkProduct(project: Project): Problem[] {
+  const { library, problems: textProblems } = projectLibrary(project);
+  const limits = project.requirements.map((r) => requirementLimit(project, r));
+  const { model } = flatten(library, typeById(project, project.root)?.name ?? '', { observers: limits.flatMap((l) => l.observers) });
+  const structural = withoutObserverErrors(model).problems.some((p) => p.severity === 'error' && !p.code.startsWith('unit'));
+  const setupProblems = project.setups.flatMap((setup) => {
+    const place = `setup/${setup.id}/change`;
+    const found: Problem[] = [...readChanges(setup.changes, place).problems];
+    setup.changes.forEach((c, k) => {
+      if (!model.indexOf.has(c.name) && !hasElements(model, c.name)) found.push(unknownPath(model, c.name, `${place}/${k}`));
+    });
+    readStimulus(setup, model, found);
+    return found;
+  });
+  return [...textProblems, ...model.problems, ...(structural ? [] : analyse(model).problems), ...limits.flatMap((l) => l.problems), ...setupProblems];
+}
+
+const hasElements = (model: FlatModel, name: string): boolean => [...model.indexOf.keys()].some((n) => n.startsWith(`${name}[`));
+
 /** A requirement that cannot be read does not keep the product from running. */
 const withoutObserverErrors = (model: FlatModel): FlatModel => ({ ...model, problems: model.problems.filter((p) => !p.place?.startsWith('requirement/')) });
 
 const isFixed = (flat: FlattenResult, name: string): boolean => {
   const index = flat.model.indexOf.get(name);
   const kind = index === undefined ? undefined : flat.model.variables[index].kind;
-  return kind === 'parameter' || kind === 'constant' || (kind === undefined && [...flat.model.indexOf.keys()].some((n) => n.startsWith(`${name}[`)));
+  return kind === 'parameter' || kind === 'constant' || (kind === undefined && hasElements(flat.model, name));
 };
 
 function unknownPath(model: FlatModel, name: string, place: string): Problem {

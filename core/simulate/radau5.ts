@@ -97,7 +97,7 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
       for (let i = 0; i < n; i++) work[i] = y[i] + z3[i];
       evaluate(t + hh, work, z3);
       for (let i = 0; i < n; i++) {
-        const [a, b, c] = [z1[i], z2[i], z3[i]];
+        const a = z1[i], b = z2[i], c = z3[i];
         const g1 = TI11 * a + TI12 * b + TI13 * c;
         const g2 = TI21 * a + TI22 * b + TI23 * c;
         const g3 = TI31 * a + TI32 * b + TI33 * c;
@@ -267,6 +267,13 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
   };
 }
 
+/** Without a temporary array: this runs in the innermost loops. */
+function swap(a: Float64Array, i: number, j: number): void {
+  const t = a[i];
+  a[i] = a[j];
+  a[j] = t;
+}
+
 function luReal(n: number, A: Float64Array, pivots: Int32Array): boolean {
   for (let k = 0; k < n; k++) {
     let pivot = k;
@@ -274,7 +281,7 @@ function luReal(n: number, A: Float64Array, pivots: Int32Array): boolean {
     pivots[k] = pivot;
     const size = A[pivot * n + k];
     if (size === 0 || !Number.isFinite(size)) return false;
-    if (pivot !== k) for (let j = 0; j < n; j++) [A[k * n + j], A[pivot * n + j]] = [A[pivot * n + j], A[k * n + j]];
+    if (pivot !== k) for (let j = 0; j < n; j++) swap(A, k * n + j, pivot * n + j);
     for (let i = k + 1; i < n; i++) {
       const q = (A[i * n + k] /= A[k * n + k]);
       if (q === 0) continue;
@@ -285,7 +292,7 @@ function luReal(n: number, A: Float64Array, pivots: Int32Array): boolean {
 }
 
 function solveReal(n: number, A: Float64Array, pivots: Int32Array, b: Float64Array): void {
-  for (let k = 0; k < n; k++) if (pivots[k] !== k) [b[k], b[pivots[k]]] = [b[pivots[k]], b[k]];
+  for (let k = 0; k < n; k++) if (pivots[k] !== k) swap(b, k, pivots[k]);
   for (let i = 1; i < n; i++) for (let j = 0; j < i; j++) b[i] -= A[i * n + j] * b[j];
   for (let i = n - 1; i >= 0; i--) {
     for (let j = i + 1; j < n; j++) b[i] -= A[i * n + j] * b[j];
@@ -298,14 +305,17 @@ function luComplex(n: number, R: Float64Array, I: Float64Array, pivots: Int32Arr
     let pivot = k, largest = -1;
     for (let i = k; i < n; i++) {
       const size = Math.abs(R[i * n + k]) + Math.abs(I[i * n + k]);
-      if (size > largest) [pivot, largest] = [i, size];
+      if (size > largest) {
+        pivot = i;
+        largest = size;
+      }
     }
     pivots[k] = pivot;
     if (!(largest > 0) || !Number.isFinite(largest)) return false;
     if (pivot !== k) {
       for (let j = 0; j < n; j++) {
-        [R[k * n + j], R[pivot * n + j]] = [R[pivot * n + j], R[k * n + j]];
-        [I[k * n + j], I[pivot * n + j]] = [I[pivot * n + j], I[k * n + j]];
+        swap(R, k * n + j, pivot * n + j);
+        swap(I, k * n + j, pivot * n + j);
       }
     }
     const pr = R[k * n + k], pi = I[k * n + k], m2 = pr * pr + pi * pi;
@@ -328,8 +338,8 @@ function solveComplex(n: number, R: Float64Array, I: Float64Array, pivots: Int32
   for (let k = 0; k < n; k++) {
     const p = pivots[k];
     if (p === k) continue;
-    [br[k], br[p]] = [br[p], br[k]];
-    [bi[k], bi[p]] = [bi[p], bi[k]];
+    swap(br, k, p);
+    swap(bi, k, p);
   }
   for (let i = 1; i < n; i++) {
     for (let j = 0; j < i; j++) {
@@ -343,6 +353,8 @@ function solveComplex(n: number, R: Float64Array, I: Float64Array, pivots: Int32
       bi[i] -= R[i * n + j] * bi[j] + I[i * n + j] * br[j];
     }
     const r = R[i * n + i], m = I[i * n + i], m2 = r * r + m * m;
-    [br[i], bi[i]] = [(br[i] * r + bi[i] * m) / m2, (bi[i] * r - br[i] * m) / m2];
+    const re = (br[i] * r + bi[i] * m) / m2;
+    bi[i] = (bi[i] * r - br[i] * m) / m2;
+    br[i] = re;
   }
 }

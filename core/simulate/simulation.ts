@@ -117,7 +117,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       dy.fill(NaN);
     }
   };
-  const stepper: Stepper = createStepper(options, n, program.tornBlocks.length > 0 ? derivatives : machine.derivatives, { relative: options.relative, absolute: options.absolute, nominal }, n === 0 ? options.recordEvery : longest);
+  const stepper: Stepper = createStepper(options, n, program.tornBlocks.length > 0 ? derivatives : machine.derivatives, { relative: options.relative, absolute: options.absolute, nominal }, n === 0 ? options.recordEvery : longest, program.tornBlocks.length > 0 ? undefined : machine.flatStep);
   const discrete = model.variables.flatMap((x, k) => (x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external' ? [k] : []));
   const overrides = new Map(options.values);
   const stimulus = [...options.stimulus].sort((a, b) => a.time - b.time);

@@ -1,3 +1,4 @@
+import type { FlatStep } from '../program/flat-step';
 import { dopri5 } from './dopri5';
 import { radau5 } from './radau5';
 import { rk4 } from './rk4';
@@ -7,19 +8,19 @@ export const solverNames = ['auto', 'dopri5', 'rk4', 'implicit'] as const;
 export type SolverName = (typeof solverNames)[number];
 
 export function createStepper(
-  options: { readonly solver: SolverName; readonly step: number }, n: number, f: Derivatives, tol: Tolerances, longest: number,
+  options: { readonly solver: SolverName; readonly step: number }, n: number, f: Derivatives, tol: Tolerances, longest: number, flat?: FlatStep,
 ): Stepper {
   switch (options.solver) {
-    case 'dopri5': return dopri5(n, f, tol, longest);
+    case 'dopri5': return dopri5(n, f, tol, longest, flat);
     case 'rk4': return rk4(n, f, options.step);
     case 'implicit': return radau5(n, f, tol, longest);
-    case 'auto': return automatic(n, f, tol, longest);
+    case 'auto': return automatic(n, f, tol, longest, flat);
   }
 }
 
 /** Starts explicit and goes on implicit once the explicit method notices stiffness. */
-function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number): Stepper {
-  const explicit = dopri5(n, f, tol, longest);
+function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, flat?: FlatStep): Stepper {
+  const explicit = dopri5(n, f, tol, longest, flat);
   let implicit: Stepper | undefined;
   let useImplicit = false;
   const current = (): Stepper => (useImplicit && implicit ? implicit : explicit);

@@ -42,10 +42,11 @@ export interface Stepper {
 /** Root mean square of x over the error scale (Hairer, Norsett, Wanner 1993, II.4). */
 export function scaledNorm(x: Float64Array, y0: Float64Array, y1: Float64Array, tol: Tolerances): number {
   const n = x.length;
+  const { absolute, relative, nominal } = tol;
   let sum = 0;
   for (let i = 0; i < n; i++) {
-    const scale = tol.absolute * tol.nominal[i] + tol.relative * Math.max(Math.abs(y0[i]), Math.abs(y1[i]));
-    const q = x[i] / scale;
+    const a = Math.abs(y0[i]), b = Math.abs(y1[i]);
+    const q = x[i] / (absolute * nominal[i] + relative * (a > b ? a : b));
     sum += q * q;
   }
   return n === 0 ? 0 : Math.sqrt(sum / n);

@@ -28,5 +28,6 @@ export function useShortcuts(): void {
   useHotkeys('mod+z', (e) => { e.preventDefault(); useProject.getState().undo(); });
   useHotkeys(['mod+shift+z', 'mod+y'], (e) => { e.preventDefault(); useProject.getState().redo(); });
   useHotkeys('mod+k', (e) => { e.preventDefault(); usePalette.getState().setOpen(true); }, { enableOnFormTags: true, enableOnContentEditable: true });
-  useHotkeys('shift+slash', () => usePalette.getState().setHelp(true));
+  // by the character, wherever the keyboard has it
+  useHotkeys('?', () => usePalette.getState().setHelp(true), { useKey: true, ignoreModifiers: true });
 }
