@@ -84,7 +84,7 @@ equation der(h) = v; der(v) = -9.81;
   });
 
   test('a crossing that comes back within a step is not missed', () => {
-    const text = 'model Touch Real x; Integer n(start = 0); equation der(x) = cos(time); when x > 0.99999 then n = pre(n) + 1; end when; end Touch;';
+    const text = 'model Touch Real y; Integer n(start = 0); equation der(y) = cos(time); when y > 0.99999 then n = pre(n) + 1; end when; end Touch;';
     expect(simulateText(text, 'Touch', { stop: 20, recordEvery: 1 }).last('n')).toBe(3);
   });
 
