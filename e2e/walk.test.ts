@@ -128,6 +128,9 @@ describe('with the tube capper', () => {
     await fill('Unit of R', 'Nm');
     await until(() => text('[data-quantity="R"]'), (s) => s.includes('"Nm" is not a known unit'), 'the unit is refused');
     await page.keyboard.press('Escape');
+    await fill('Limits of R', '2 .. 5');
+    await until(() => text('[data-quantity="R"]'), (s) => s.includes('spindle.R is 1.2, outside its limits 2 .. 5'), 'a value outside its limits');
+    await fill('Limits of R', '0 ..');
     await fill('Name of speed', 'omega');
     await page.waitForSelector('[data-quantity="omega"]');
     await area('Physics');

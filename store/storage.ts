@@ -23,13 +23,27 @@ export interface StoredRun {
 
 let database: Promise<IDBPDatabase<ZelvarDatabase>> | undefined;
 
-const open = (): Promise<IDBPDatabase<ZelvarDatabase>> =>
-  (database ??= openDB<ZelvarDatabase>('zelvar', 1, {
+/** A browser that does not answer must not keep the application from starting. */
+const patience = 4000;
+
+function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
+  if (database) return database;
+  const opening = openDB<ZelvarDatabase>('zelvar', 1, {
     upgrade(db) {
       db.createObjectStore('projects');
       db.createObjectStore('runs', { keyPath: ['projectId', 'slot'] }).createIndex('project', 'projectId');
     },
-  }));
+    blocking: () => void closeStorage(),
+    terminated: () => (database = undefined),
+  });
+  let timer: ReturnType<typeof setTimeout>;
+  const late = new Promise<never>((_, reject) => (timer = setTimeout(() => reject(new Error('The storage of the browser does not answer')), patience)));
+  const opened = Promise.race([opening, late]).finally(() => clearTimeout(timer));
+  database = opened;
+  // the next call tries again
+  opened.catch(() => database === opened && (database = undefined));
+  return opened;
+}
 
 export const saveProject = async (project: Project): Promise<void> => void (await (await open()).put('projects', { project, changed: Date.now() }, project.id));
 

@@ -7,7 +7,7 @@ export function formatNumber(value: number | undefined, digits = 4): string {
   if (value === 0 || Math.abs(value) < 1e-12) return '0';
   const size = Math.abs(value);
   const text = size >= 1e6 || size < 1e-4 ? value.toExponential(digits - 2) : String(Number(value.toPrecision(digits)));
-  return text.replace('-', '−');
+  return text.replaceAll('-', '−');
 }
 
 export const withUnit = (text: string, unit: string): string => (unit && unit !== '1' ? `${text} ${unit}` : text);

@@ -77,6 +77,11 @@ describe('problems', () => {
     const found = problemsOf('model B Real v(unit = "V"), i(unit = "A"); equation v = 2; i = v; end B; model A B b1, b2; end A;', 'A');
     expect(found).toEqual(['This equates i in A and v in V']);
   });
+  test('values outside their limits', () => {
+    expect(problemsOf('model A parameter Real p(min = 0, max = 1) = 2; Real x = p; end A;', 'A')).toEqual(['p is 2, outside its limits 0 .. 1']);
+    expect(problemsOf('model A parameter Real p(min = 3, max = 1) = 2; Real x = p; end A;', 'A')[0]).toMatch(/leave nothing/);
+    expect(problemsOf('model A parameter Real p(min = 0, max = 1) = 1; Real x = p; end A;', 'A')).toEqual([]);
+  });
   test('two outputs linked to one input', () => {
     const text = `model S output Real y = 1; end S; model T input Real u; end T; model A S s1, s2; T t; equation connect(s1.y, t.u); connect(s2.y, t.u); end A;`;
     expect(problemsOf(text, 'A')[0]).toMatch(/s1\.y and s2\.y both write the same signal/);

@@ -118,12 +118,25 @@ function finish(b: Builder, name: string): FlatModel {
     }
     if (v.binding && isConstant(v.binding) && Number.isNaN(v.binding.value)) v.binding = constant(NaN);
   }
+  b.variables.forEach((v) => checkLimits(b, v));
   const problems: Problem[] = b.problems;
   return {
     name, variables: b.variables, equations: b.equations, initialEquations: b.initialEquations, actions: b.actions, assertions: b.assertions,
     parts: b.parts.map((p, k) => ({ name: p.name, typeName: p.typeName, charts: b.charts.flatMap((c, j) => (c.part === k ? [j] : [])) })),
     charts: b.charts, indexOf: b.indexOf, problems,
   };
+}
+
+/** A value or start value outside the limits of its quantity. */
+function checkLimits(b: Builder, v: FlatModel['variables'][number]): void {
+  const given = v.kind === 'constant' || v.kind === 'parameter' ? v.binding : v.start;
+  const value = given && b.structural(given);
+  if (value === undefined) return;
+  const [min, max] = [v.min && b.structural(v.min), v.max && b.structural(v.max)];
+  if (min !== undefined && max !== undefined && min > max) b.report(v.place, problem('error', 'limit', `The limits of ${v.name} leave nothing: ${min} is more than ${max}`, v.span));
+  else if ((min !== undefined && value < min) || (max !== undefined && value > max)) {
+    b.report(v.place, problem('warning', 'limit', `${v.name} is ${value}, outside its limits ${min ?? ''} .. ${max ?? ''}`, v.span));
+  }
 }
 
 function checkBindingUnits(b: Builder, index: number, bound: BoundValue): void {

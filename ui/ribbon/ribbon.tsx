@@ -231,7 +231,7 @@ function Tracks({ project }: { readonly project: Project }) {
             <TrackRow key={t.id} track={t} remove={(name) => removeItem(t.id, name)} />
           ))}
           {run && <MessageRow />}
-          {run && cursorX >= -1 && cursorX <= width + 1 && <div className="cursor-line" style={{ left: plotLeft + cursorX }} data-testid="cursor-line" />}
+          {run && cursorX >= -1 && cursorX <= width + 1 && <div className="cursor-line" style={{ left: Math.round(plotLeft + cursorX) - 1 }} data-testid="cursor-line" />}
         </div>
         <NewTrackZone empty={project.tracks.length === 0} />
       </div>

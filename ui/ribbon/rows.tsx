@@ -43,7 +43,7 @@ export function VerdictRow({ finding, end }: { readonly finding: RequirementFind
   );
   return (
     <Row
-      height={24}
+      height={21}
       label={
         <div className="d-flex align-items-center gap-2">
           <button type="button" className="btn btn-link p-0" style={{ fontSize: 'inherit' }} onClick={() => {
@@ -58,7 +58,7 @@ export function VerdictRow({ finding, end }: { readonly finding: RequirementFind
         </div>
       }
     >
-      <LaneCanvas blocks={blocks} height={23} theme={theme} label={`Verdict of ${finding.key} over time`} />
+      <LaneCanvas blocks={blocks} height={21} theme={theme} label={`Verdict of ${finding.key} over time`} />
     </Row>
   );
 }

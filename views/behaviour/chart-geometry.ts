@@ -87,6 +87,13 @@ const overlapOf = (a0: number, a1: number, b0: number, b1: number): [number, num
 const holds = (outer: Rect, inner: Rect): boolean =>
   outer.x <= inner.x && outer.y <= inner.y && outer.x + outer.width >= inner.x + inner.width && outer.y + outer.height >= inner.y + inner.height;
 
+/** A point of a cubic curve. Labels of long arrows stand at their lower end, where fewer cards are. */
+function onCurve(p: { x: number; y: number }, c1: { x: number; y: number }, c2: { x: number; y: number }, q: { x: number; y: number }, s: number): { x: number; y: number } {
+  const r = 1 - s;
+  const mix = (k: 'x' | 'y'): number => r * r * r * p[k] + 3 * r * r * s * c1[k] + 3 * r * s * s * c2[k] + s * s * s * q[k];
+  return { x: mix('x'), y: mix('y') };
+}
+
 /**
  * An arrow between two cards: straight where they face each other, curved otherwise. `shift` keeps parallel arrows apart.
  */
@@ -124,6 +131,6 @@ export function arrowPath(a: Rect, b: Rect, shift: number): { path: string; x: n
   const c2 = { x: q.x + q.nx * reach + (q.ny ? shift : 0), y: q.y + q.ny * reach + (q.nx ? shift : 0) };
   return {
     path: `M ${p.x} ${p.y} C ${c1.x} ${c1.y} ${c2.x} ${c2.y} ${q.x} ${q.y}`,
-    x: (p.x + 3 * c1.x + 3 * c2.x + q.x) / 8, y: (p.y + 3 * c1.y + 3 * c2.y + q.y) / 8,
+    ...onCurve(p, c1, c2, q, Math.abs(q.y - p.y) < 140 ? 0.5 : q.y > p.y ? 0.58 : 0.3),
   };
 }

@@ -17,7 +17,7 @@ import { DraggableName } from '@/ui/draggable-name';
 import { showValue } from '@/ui/value-now';
 
 const roles: readonly (readonly [Quantity['role'], string])[] = [['parameter', 'parameter'], ['constant', 'constant'], ['variable', 'variable'], ['input', 'input'], ['output', 'output']];
-const types: readonly (readonly [Quantity['type'], string])[] = [['Real', 'number'], ['Integer', 'whole'], ['Boolean', 'yes/no']];
+const types: readonly (readonly [Quantity['type'], string])[] = [['Real', 'number'], ['Integer', 'whole number'], ['Boolean', 'yes or no']];
 
 const freeName = (taken: readonly string[], base: string): string => {
   for (let k = 1; ; k++) {
@@ -150,11 +150,11 @@ function QuantityTable({ type, path, add }: { readonly type: PartType; readonly 
   return (
     <table className="table" style={{ tableLayout: 'fixed' }} data-testid="quantities">
       <colgroup>
-        <col style={{ width: '22%' }} />
-        <col style={{ width: 88 }} />
-        <col style={{ width: 74 }} />
+        <col style={{ width: '20%' }} />
+        <col style={{ width: 98 }} />
         <col style={{ width: 92 }} />
         <col style={{ width: 96 }} />
+        <col style={{ width: 78 }} />
         <col />
         <col style={{ width: 84 }} />
       </colgroup>
@@ -162,9 +162,9 @@ function QuantityTable({ type, path, add }: { readonly type: PartType; readonly 
         <tr>
           <th scope="col">Quantity</th>
           <th scope="col">Role</th>
-          <th scope="col">Kind</th>
           <th scope="col">Value, start</th>
           <th scope="col">Unit</th>
+          <th scope="col">Limits</th>
           <th scope="col">Note</th>
           <th scope="col" className="text-end">
             At cursor
@@ -175,7 +175,8 @@ function QuantityTable({ type, path, add }: { readonly type: PartType; readonly 
         {type.quantities.map((q) => {
           const found = problemsAt(problems, `type/${type.id}/quantity/${q.id}`);
           const unitProblem = found.find((p) => p.code === 'unknown-unit')?.message;
-          const valueProblem = found.find((p) => p.code !== 'unknown-unit' && p.severity === 'error')?.message;
+          const limitProblem = found.find((p) => p.code === 'limit')?.message;
+          const valueProblem = found.find((p) => p.code !== 'unknown-unit' && p.code !== 'limit' && p.severity === 'error')?.message;
           const set = (changes: Partial<Quantity>, what: string) => edit({ kind: 'update', list, id: q.id, changes }, `Change the ${what} of ${q.name}`);
           const chosen = item === `quantity/${q.id}`;
           const name = fullName(path, q.name);
@@ -188,13 +189,21 @@ function QuantityTable({ type, path, add }: { readonly type: PartType; readonly 
                 <CellSelect value={q.role} label={`Role of ${q.name}`} options={roles} onCommit={(role) => set({ role: role as Quantity['role'] }, 'role')} />
               </td>
               <td>
-                <CellSelect value={q.type} label={`Kind of ${q.name}`} options={types} onCommit={(kind) => set({ type: kind as Quantity['type'], value: kind === 'Boolean' ? 'false' : '0', unit: kind === 'Boolean' ? '' : q.unit }, 'kind')} />
-              </td>
-              <td>
                 <CellField value={q.value} label={`Value of ${q.name}`} mono {...(valueProblem && { problem: valueProblem })} onCommit={(value) => set({ value }, 'value')} />
               </td>
               <td>
                 {q.type === 'Real' && <CellField value={q.unit} label={`Unit of ${q.name}`} mono list={commonUnits} placeholder="any" {...(unitProblem && { problem: unitProblem })} onCommit={(unit) => set({ unit }, 'unit')} />}
+              </td>
+              <td>
+                {q.type !== 'Boolean' && (
+                  <CellField
+                    value={q.min || q.max ? `${q.min} .. ${q.max}`.trim() : ''} label={`Limits of ${q.name}`} mono placeholder="none" {...(limitProblem && { problem: limitProblem })}
+                    onCommit={(text) => {
+                      const [min, max, ...rest] = text.split('..').map((x) => x.trim());
+                      return rest.length > 0 || (text.trim() !== '' && max === undefined) ? { severity: 'error', code: 'limits', message: 'Limits read like 0 .. 10, 0 .. or .. 10' } : set({ min: min ?? '', max: max ?? '' }, 'limits');
+                    }}
+                  />
+                )}
               </td>
               <td>
                 <CellField value={q.note} label={`Note of ${q.name}`} onCommit={(note) => set({ note }, 'note')} />
@@ -444,7 +453,7 @@ function PortTable({ type }: { readonly type: PartType }) {
   );
 }
 
-/** The selected quantity: limits, who uses it, and deleting it. */
+/** The selected quantity: its kind, who uses it, and deleting it. */
 export function ProductDetails() {
   const { type, path, project } = useHere();
   const item = usePlace((s) => s.item);
@@ -456,7 +465,7 @@ export function ProductDetails() {
   const quantity = type?.quantities.find((q) => `quantity/${q.id}` === item);
   const problems = useProject((s) => s.problems);
   const users = useUsers(project, type, quantity);
-  if (!type || !quantity) return <div className="empty">Choose a quantity to see its limits, who uses it and its value at the cursor.</div>;
+  if (!type || !quantity) return <div className="empty">Choose a quantity to see its kind, who uses it and its value at the cursor.</div>;
   const list = `types/${type.id}/quantities`;
   const set = (changes: Partial<Quantity>, what: string) => edit({ kind: 'update', list, id: quantity.id, changes }, `Change the ${what} of ${quantity.name}`);
   const remove = (): void => {
@@ -481,15 +490,9 @@ export function ProductDetails() {
           </span>
         </div>
         <div className="field-row">
-          <label>Least</label>
+          <label>Kind</label>
           <div>
-            <CellField value={quantity.min} label="Least value" mono placeholder="no limit" onCommit={(min) => set({ min }, 'least value')} />
-          </div>
-        </div>
-        <div className="field-row">
-          <label>Greatest</label>
-          <div>
-            <CellField value={quantity.max} label="Greatest value" mono placeholder="no limit" onCommit={(max) => set({ max }, 'greatest value')} />
+            <CellSelect value={quantity.type} label="Kind of quantity" options={types} onCommit={(kind) => void set({ type: kind as Quantity['type'], value: kind === 'Boolean' ? 'false' : '0', unit: kind === 'Boolean' ? '' : quantity.unit, min: '', max: '' }, 'kind')} />
           </div>
         </div>
         {problemsAt(problems, `type/${type.id}/quantity/${quantity.id}`).map((p) => (

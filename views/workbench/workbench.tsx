@@ -25,6 +25,7 @@ export function Workbench() {
   const area = usePlace((s) => s.area);
   const outlineOpen = usePlace((s) => s.outlineOpen);
   const detailsOpen = usePlace((s) => s.detailsOpen);
+  const item = usePlace((s) => s.item);
   const edit = useProject((s) => s.edit);
   const project = useProject((s) => s.project);
   const [dragged, setDragged] = useState<string>();
@@ -53,6 +54,9 @@ export function Workbench() {
     setRibbonOpen(!ribbonOpen);
     ribbon.current?.resize(ribbonOpen ? '40px' : '42%');
   };
+  const wide = useWide();
+  // on a narrow screen the details only take room while something is selected
+  const showDetails = detailsOpen && (wide || area === 'physics' || item !== '');
   const Sheet = sheets[area];
   const Details = details[area];
   return (
@@ -78,7 +82,7 @@ export function Workbench() {
                   <Sheet />
                 </main>
               </Panel>
-              {detailsOpen && Details && (
+              {showDetails && Details && (
                 <>
                   <Separator className="split-bar" />
                   <Panel id="details" defaultSize="256px" minSize="220px" maxSize="520px">
@@ -100,4 +104,16 @@ export function Workbench() {
       <Palette />
     </DndContext>
   );
+}
+
+function useWide(): boolean {
+  const [wide, setWide] = useState(true);
+  useEffect(() => {
+    const query = window.matchMedia('(min-width: 1150px)');
+    const follow = (): void => setWide(query.matches);
+    follow();
+    query.addEventListener('change', follow);
+    return () => query.removeEventListener('change', follow);
+  }, []);
+  return wide;
 }

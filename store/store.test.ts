@@ -1,0 +1,123 @@
+import 'fake-indexeddb/auto';
+import { tubeCapper } from '@/samples/tube-capper';
+import type { RunModel, RunUpdate } from '@/core/run/engine';
+import type { Recording } from '@/core/simulate/recording';
+import { allParts, fullName, partTree, problemsAt } from './derived';
+import { fromHash, usePlace } from './place-store';
+import { useProject } from './project-store';
+import { appendChunk, emptyRunData, stateAtTime, toRecording, valueAtTime } from './run-data';
+import { useRuns } from './run-store';
+import { closeStorage, deleteProject, listProjects, loadProject, loadRuns, saveProject, saveRuns } from './storage';
+
+const list = 'types/t-spindledrive/quantities';
+
+const chunk = (from: number, rows: number): Recording => ({
+  rows, time: Float64Array.from({ length: rows }, (_, k) => (from + k) / 10), messages: [], transitions: [],
+  columns: [
+    { name: 'a.x', unit: 'V', kind: 'real', literals: [], values: Float64Array.from({ length: rows }, (_, k) => from + k) },
+    { name: 'a.mode', unit: '', kind: 'literal', literals: ['Off', 'On'], values: Float64Array.from({ length: rows }, (_, k) => (from + k >= 5 ? 1 : 0)) },
+  ],
+});
+
+describe('the document', () => {
+  beforeEach(() => useProject.getState().open(tubeCapper));
+
+  test('edits are undone and redone across areas, in order', () => {
+    const { edit, undo, redo } = useProject.getState();
+    expect(edit({ kind: 'update', list, id: 'q-R', changes: { value: '2' } }, 'one')).toBeUndefined();
+    edit({ kind: 'update', list: 'requirements', id: 'r-cap-02', changes: { text: 'x' } }, 'two');
+    const after = useProject.getState().project;
+    undo();
+    undo();
+    expect(useProject.getState().project).toEqual(tubeCapper);
+    redo();
+    redo();
+    expect(useProject.getState().project).toEqual(after);
+    undo();
+    edit({ kind: 'update', list, id: 'q-R', changes: { value: '3' } }, 'another way');
+    expect(useProject.getState().redoSteps).toEqual([]);
+  });
+
+  test('typing in one field is one step', () => {
+    const { edit, undo } = useProject.getState();
+    for (const text of ['T', 'Th', 'The']) edit({ kind: 'update', list: 'requirements', id: 'r-cap-02', changes: { text } }, 'typing', 'text-02');
+    expect(useProject.getState().undoSteps).toHaveLength(1);
+    undo();
+    expect(useProject.getState().project).toEqual(tubeCapper);
+  });
+
+  test('a refused edit says why and is no step', () => {
+    const refused = useProject.getState().edit({ kind: 'update', list, id: 'q-R', changes: { unit: 'Nm' } }, 'unit');
+    expect(refused?.message).toMatch(/not a known unit/);
+    expect(useProject.getState().undoSteps).toEqual([]);
+  });
+});
+
+describe('runs', () => {
+  const model: RunModel = { run: 7, parameters: {}, parts: [''], charts: [], units: {}, settable: [] };
+  const update = (more: Partial<RunUpdate>): RunUpdate => ({
+    run: 7, status: 'running', time: 0, chunk: chunk(0, 0), findings: [], problem: undefined, seconds: 0,
+    counts: { steps: 0, rejected: 0, evaluations: 0, jacobians: 0, factorisations: 0, events: 0 }, ...more,
+  });
+  beforeEach(() => useRuns.getState().clear());
+
+  test('pieces make up the whole; values are interpolated, states held', () => {
+    const data = emptyRunData();
+    for (let k = 0; k < 500; k++) appendChunk(data, chunk(k * 10, 10));
+    expect(data.rows).toBe(5000);
+    expect(valueAtTime(data, 'a.x', 12.34)).toBeCloseTo(123.4, 9);
+    expect(stateAtTime(data, 'a.mode', 0.49)).toBe('Off');
+    expect(stateAtTime(data, 'a.mode', 0.5)).toBe('On');
+    expect(valueAtTime(data, 'nothing', 1)).toBeUndefined();
+    expect(valueAtTime(data, 'a.x', -1)).toBeUndefined();
+    expect(toRecording(data).time).toHaveLength(5000);
+  });
+
+  test('the cursor follows a run until it is taken by hand', () => {
+    useRuns.getState().begin({ model, setup: 'S', changes: '', stop: 2 });
+    useRuns.getState().update(update({ time: 0.5, chunk: chunk(0, 5) }));
+    expect(useRuns.getState().cursor).toBe(0.5);
+    useRuns.getState().moveCursor(0.2);
+    useRuns.getState().update(update({ time: 0.9, chunk: chunk(5, 5) }));
+    expect(useRuns.getState().cursor).toBe(0.2);
+  });
+
+  test('a new run keeps the one before; updates of an ended one are dropped', () => {
+    const { begin } = useRuns.getState();
+    begin({ model, setup: 'First', changes: '', stop: 2 });
+    useRuns.getState().update(update({ chunk: chunk(0, 10) }));
+    begin({ model: { ...model, run: 8 }, setup: 'Second', changes: '', stop: 2 });
+    useRuns.getState().update(update({ chunk: chunk(0, 10) }));
+    expect(useRuns.getState().earlier?.setup).toBe('First');
+    expect(useRuns.getState().current?.data.rows).toBe(0);
+  });
+});
+
+describe('storage', () => {
+  afterAll(closeStorage);
+  test('projects and runs are kept, listed and deleted', async () => {
+    await saveProject(tubeCapper);
+    expect(await loadProject('tube-capper')).toEqual(tubeCapper);
+    expect((await listProjects()).map((p) => p.name)).toEqual(['Tube capper']);
+    await saveRuns([{ projectId: 'tube-capper', slot: 0, setup: 'Careful', changes: '', recording: chunk(0, 3), findings: [], model: { run: 1, parameters: {}, parts: [], charts: [], units: {}, settable: [] } }]);
+    expect((await loadRuns('tube-capper'))[0].recording.rows).toBe(3);
+    await deleteProject('tube-capper');
+    expect(await loadProject('tube-capper')).toBeUndefined();
+    expect(await loadRuns('tube-capper')).toEqual([]);
+  });
+});
+
+test('the tree of parts, full names and problems by place', () => {
+  const parts = allParts(partTree(tubeCapper));
+  expect(parts.map((p) => p.path)).toEqual(['', 'belt', 'gripper', 'spindle', 'cap', 'guard', 'psu', 'ctrl', 'panel']);
+  expect(fullName('', 'x')).toBe('x');
+  expect(fullName('a.b', 'x')).toBe('a.b.x');
+  const at = (place: string) => ({ severity: 'error' as const, code: 'c', message: 'm', place });
+  expect(problemsAt([at('type/a/physics'), at('type/ab/physics')], 'type/a')).toHaveLength(1);
+});
+
+test('places are kept in the address, so that back and forward work', () => {
+  usePlace.getState().go({ area: 'behaviour', part: 'a.b', type: '', item: 'state/s-1' });
+  expect(fromHash(window.location.hash)).toEqual({ area: 'behaviour', part: 'a.b', type: '', item: 'state/s-1' });
+  expect(fromHash('#/nowhere/')).toBeUndefined();
+});
