@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
-jest.setTimeout(120_000);
+jest.setTimeout(400_000);
 const folder = mkdtempSync(join(tmpdir(), 'zelvar-cli-'));
 const capper = 'samples/tube-capper.zelvar.json';
 const zelvar = (...args: string[]) => {

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import type { ElementHandle, Page } from 'puppeteer-core';
 import { newPage, startChromium, startServer, type Chromium, type Server } from './browser';
 
-jest.setTimeout(180_000);
+jest.setTimeout(400_000);
 let server: Server;
 let chromium: Chromium;
 let page: Page;
@@ -24,7 +24,7 @@ const pause = (ms: number): Promise<void> => new Promise((r) => setTimeout(r, ms
 /** Waits until a question about the page has the wanted answer. */
 async function until<T>(ask: () => Promise<T>, good: (answer: T) => boolean, what: string): Promise<T> {
   let last: T | undefined;
-  for (let tries = 0; tries < 150; tries++) {
+  for (let tries = 0; tries < 600; tries++) {
     try {
       last = await ask();
       if (good(last)) return last;
@@ -38,7 +38,7 @@ async function until<T>(ask: () => Promise<T>, good: (answer: T) => boolean, wha
 }
 const text = (selector: string): Promise<string> => page.$eval(selector, (e) => (e as HTMLElement).innerText);
 const field = async (label: string): Promise<ElementHandle<HTMLInputElement>> => {
-  const found = await page.waitForSelector(`[aria-label="${label}"]`, { timeout: 12_000 });
+  const found = await page.waitForSelector(`[aria-label="${label}"]`, { timeout: 45_000 });
   return found as ElementHandle<HTMLInputElement>;
 };
 const valueOf = (label: string): Promise<string> => page.$eval(`[aria-label="${label}"]`, (e) => (e as HTMLInputElement).value);
@@ -51,12 +51,12 @@ async function fill(label: string, value: string, commit = true): Promise<void> 
   if (commit) await page.keyboard.press('Enter');
 }
 async function click(selector: string): Promise<void> {
-  const el = await page.waitForSelector(selector, { timeout: 12_000 });
+  const el = await page.waitForSelector(selector, { timeout: 45_000 });
   await el!.evaluate((e) => e.scrollIntoView({ block: 'center' }));
   await el!.click();
 }
 async function clickText(selector: string, wanted: string): Promise<void> {
-  const handle = await page.waitForFunction((s, w) => [...document.querySelectorAll<HTMLElement>(s)].find((e) => e.innerText.trim() === w && e.offsetParent !== null), { timeout: 12_000 }, selector, wanted);
+  const handle = await page.waitForFunction((s, w) => [...document.querySelectorAll<HTMLElement>(s)].find((e) => e.innerText.trim() === w && e.offsetParent !== null), { timeout: 45_000 }, selector, wanted);
   const el = handle.asElement() as ElementHandle<HTMLElement>;
   await el.evaluate((e) => e.scrollIntoView({ block: 'center' }));
   await el.click();
@@ -64,7 +64,7 @@ async function clickText(selector: string, wanted: string): Promise<void> {
 const area = (name: string): Promise<void> => clickText('.rail button', name);
 const choosePart = async (name: string): Promise<void> => {
   await fill('Search the outline', name, false);
-  const handle = await page.waitForFunction((w) => [...document.querySelectorAll<HTMLElement>('.outline-row')].find((e) => e.innerText.split('\n')[0].trim() === w), { timeout: 12_000 }, name);
+  const handle = await page.waitForFunction((w) => [...document.querySelectorAll<HTMLElement>('.outline-row')].find((e) => e.innerText.split('\n')[0].trim() === w), { timeout: 45_000 }, name);
   await (handle.asElement() as ElementHandle<HTMLElement>).click();
 };
 const setup = (name: string): Promise<unknown> =>

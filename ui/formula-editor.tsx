@@ -4,7 +4,7 @@ import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { StateEffect, StateField, type Extension } from '@codemirror/state';
 import { Decoration, EditorView, hoverTooltip, keymap, WidgetType, type DecorationSet } from '@codemirror/view';
 import CodeMirror, { type ReactCodeMirrorRef } from '@uiw/react-codemirror';
-import { useEffect, useMemo, useRef, useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
 import { languageMode } from './language-mode';
 
@@ -87,7 +87,7 @@ const wordAt = (text: string, at: number): { name: string; from: number; to: num
 
 /** An editor of the language: colours, completion, problems under the word that causes them, values at the cursor. */
 export function FormulaEditor(props: Props) {
-  const { value, label, onChange, onLeave, problems, names, inline, lineValues, minHeight, moment } = props;
+  const { value, label, problems, names, inline, lineValues, minHeight, moment } = props;
   const ref = useRef<ReactCodeMirrorRef>(null);
   const [ready, setReady] = useState(false);
   const latest = useRef(props);
@@ -145,11 +145,20 @@ export function FormulaEditor(props: Props) {
     view.dispatch({ effects: setLineValues.of(rows) });
   }, [moment, value, lineValues, names, ready]);
 
+  // the editor is set up anew whenever one of these changes: they must not change with every value
+  const change = useCallback((text: string) => latest.current.onChange(text), []);
+  const created = useCallback(() => setReady(true), []);
+  const leave = useCallback(() => latest.current.onLeave?.(), []);
+  const setup = useMemo(
+    () => ({ lineNumbers: !inline, foldGutter: false, highlightActiveLine: !inline, highlightActiveLineGutter: !inline, autocompletion: false, history: true, searchKeymap: !inline }),
+    [inline],
+  );
+
   return (
     <div className={`formula-editor${inline ? ' inline' : ''}${problems.some((p) => p.severity === 'error') ? ' wrong' : ''}`}>
       <CodeMirror
-        ref={ref} value={value} onChange={onChange} onBlur={() => onLeave?.()} extensions={extensions} theme="none" onCreateEditor={() => setReady(true)} minHeight={minHeight ?? (inline ? '26px' : '240px')}
-        basicSetup={{ lineNumbers: !inline, foldGutter: false, highlightActiveLine: !inline, highlightActiveLineGutter: !inline, autocompletion: false, history: true, searchKeymap: !inline }}
+        ref={ref} value={value} onChange={change} onBlur={leave} extensions={extensions} theme="none" onCreateEditor={created} minHeight={minHeight ?? (inline ? '26px' : '240px')}
+        basicSetup={setup}
       />
       {inline && problems.filter((p) => p.severity === 'error').slice(0, 2).map((p) => (
         <div className="field-problem" key={p.message} role="alert">

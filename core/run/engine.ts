@@ -48,7 +48,7 @@ export interface Engine {
 }
 
 const sliceMilliseconds = 24;
-const updateMilliseconds = 40;
+const updateMilliseconds = 50;
 
 interface Session {
   readonly id: number;

@@ -1,5 +1,5 @@
 'use client';
-import { useEffect, useRef } from 'react';
+import { memo, useEffect, useRef } from 'react';
 import { toPixels, useTimeAxis, valueAxisWidth } from './axis';
 
 export interface LaneBlock {
@@ -16,8 +16,10 @@ export interface LaneMark {
   readonly label: string;
 }
 
+const noMarks: readonly LaneMark[] = [];
+
 /** Blocks and marks over the shared time axis. Colours are names of CSS variables. */
-export function LaneCanvas({ blocks, marks = [], height, theme, label }: {
+export const LaneCanvas = memo(function LaneCanvas({ blocks, marks = noMarks, height, theme, label }: {
   readonly blocks: readonly LaneBlock[]; readonly marks?: readonly LaneMark[]; readonly height: number; readonly theme: string; readonly label: string;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -88,4 +90,4 @@ export function LaneCanvas({ blocks, marks = [], height, theme, label }: {
     }
   }, [blocks, marks, height, axis, theme]);
   return <canvas ref={canvas} style={{ marginLeft: valueAxisWidth, width: axis.width, height, display: 'block' }} role="img" aria-label={label} />;
-}
+});

@@ -1,6 +1,6 @@
 'use client';
 import { Chart, LinearScale, LineController, LineElement, PointElement, type ChartDataset } from 'chart.js';
-import { useEffect, useRef } from 'react';
+import { memo, useEffect, useRef, useState } from 'react';
 import { convertValue, unitOrUndefined } from '@/core/language/units';
 import type { RunData } from '@/store/run-data';
 import { formatNumber } from '../format';
@@ -21,11 +21,18 @@ interface Props {
   readonly theme: string;
 }
 
-/** Curves of one track, the earlier run behind the new one as a dashed ghost. */
-export function QuantityPlot({ items, unit, height, data, earlier, version, theme }: Props) {
+/** Curves of one track, the earlier run behind the new one as a dashed ghost. Drawn only while it can be seen. */
+export const QuantityPlot = memo(function QuantityPlot({ items, unit, height, data, earlier, version, theme }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const chart = useRef<Chart<'line', Point[]>>(undefined);
   const axis = useTimeAxis();
+  const [visible, setVisible] = useState(true);
+  useEffect(() => {
+    if (!canvas.current || typeof IntersectionObserver === 'undefined') return;
+    const observer = new IntersectionObserver(([entry]) => setVisible(entry.isIntersecting), { rootMargin: '60px' });
+    observer.observe(canvas.current);
+    return () => observer.disconnect();
+  }, []);
 
   useEffect(() => {
     if (!canvas.current) return;
@@ -55,7 +62,7 @@ export function QuantityPlot({ items, unit, height, data, earlier, version, them
 
   useEffect(() => {
     const c = chart.current;
-    if (!c) return;
+    if (!c || !visible) return;
     const css = getComputedStyle(document.documentElement);
     const colour = (name: string): string => css.getPropertyValue(name).trim();
     const target = unitOrUndefined(unit);
@@ -84,7 +91,7 @@ export function QuantityPlot({ items, unit, height, data, earlier, version, them
     const width = Math.max(60, axis.width + valueAxisWidth);
     if (c.width !== width || c.height !== height) c.resize(width, height);
     c.update('none');
-  }, [items, unit, height, data, earlier, version, axis, theme]);
+  }, [items, unit, height, data, earlier, version, axis, theme, visible]);
 
   return <canvas ref={canvas} height={height} style={{ display: 'block' }} role="img" aria-label={`Curves of ${items.join(', ')}`} />;
-}
+});

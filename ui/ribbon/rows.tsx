@@ -9,6 +9,7 @@ import { stateAtTime, valueAtTime } from '@/store/run-data';
 import { useRuns, type RunView } from '@/store/run-store';
 import { usePlace } from '@/store/place-store';
 import { formatNumber, inUnit, withUnit } from '../format';
+import { useThrottled } from '../use-throttled';
 import { VerdictMark } from '../verdict';
 import { LaneCanvas, type LaneBlock, type LaneMark } from './lane-canvas';
 import { lineColour, QuantityPlot } from './quantity-plot';
@@ -25,6 +26,11 @@ function Row({ label, drop, height, children }: { readonly label: ReactNode; rea
   );
 }
 
+const noBlocks: readonly LaneBlock[] = [];
+
+/** Canvases are drawn this often while a run goes on; numbers and the cursor follow every update. */
+const drawEvery = 140;
+
 const laneLook = {
   good: { fill: '--good-soft', ink: '--good', label: 'holds' },
   bad: { fill: '--bad-soft', ink: '--bad', label: 'fails' },
@@ -37,9 +43,11 @@ export function VerdictRow({ finding, end }: { readonly finding: RequirementFind
   const theme = usePlace((s) => s.theme);
   const go = usePlace((s) => s.go);
   const moveCursor = useRuns((s) => s.moveCursor);
+  const lane = useThrottled(finding.lane, drawEvery);
+  const drawnTo = useThrottled(end, drawEvery);
   const blocks = useMemo(
-    () => finding.lane.map((s, k): LaneBlock => ({ from: s.from, to: finding.lane[k + 1]?.from ?? end, ...laneLook[s.status], hatched: s.status === 'bad' })),
-    [finding.lane, end],
+    () => lane.map((s, k): LaneBlock => ({ from: s.from, to: lane[k + 1]?.from ?? drawnTo, ...laneLook[s.status], hatched: s.status === 'bad' })),
+    [lane, drawnTo],
   );
   return (
     <Row
@@ -69,7 +77,7 @@ export const shortState = (path: string): string => path.split('.').slice(-2).jo
 function StateRow({ name, run, track, remove }: { readonly name: string; readonly run: RunView; readonly track: Track; readonly remove: (name: string) => void }) {
   const theme = usePlace((s) => s.theme);
   const cursor = useRuns((s) => s.cursor);
-  const version = useRuns((s) => s.version);
+  const version = useThrottled(useRuns((s) => s.version), drawEvery);
   const axis = useTimeAxis();
   const column = run.data.columns.get(name);
   const now = stateAtTime(run.data, name, cursor);
@@ -114,7 +122,7 @@ export function TrackRow({ track, remove }: { readonly track: Track; readonly re
   const run = useRuns((s) => s.current);
   const earlier = useRuns((s) => s.earlier);
   const cursor = useRuns((s) => s.cursor);
-  const version = useRuns((s) => s.version);
+  const version = useThrottled(useRuns((s) => s.version), drawEvery);
   const theme = usePlace((s) => s.theme);
   const kindOf = (name: string): string | undefined => run?.data.columns.get(name)?.kind;
   const lanes = track.items.filter((i) => kindOf(i) === 'literal' || kindOf(i) === 'boolean');
@@ -157,7 +165,7 @@ function sameUnitKind(a: string, b: string): boolean {
 /** Every message of the run, with who sent and who received it. */
 export function MessageRow() {
   const run = useRuns((s) => s.current);
-  const version = useRuns((s) => s.version);
+  const version = useThrottled(useRuns((s) => s.version), drawEvery);
   const cursor = useRuns((s) => s.cursor);
   const theme = usePlace((s) => s.theme);
   const marks = useMemo((): LaneMark[] => {
@@ -173,7 +181,7 @@ export function MessageRow() {
         <span>{last?.message ?? ''}</span>
       </div>
     }>
-      <LaneCanvas blocks={[]} marks={marks} height={23} theme={theme} label="Messages over time" />
+      <LaneCanvas blocks={noBlocks} marks={marks} height={23} theme={theme} label="Messages over time" />
     </Row>
   );
 }

@@ -2,7 +2,7 @@
 import { ReactFlowProvider } from '@xyflow/react';
 import { Plus, Sparkles, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { useMemo, useState } from 'react';
+import { useCallback, useMemo, useState } from 'react';
 import { childStates, newState, newTransition, type Chart, type ChartState, type PartType, type Transition } from '@/core/project/project';
 import { fullName, problemsAt, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
@@ -82,13 +82,14 @@ function ChartSheet({ type, chart, path }: { readonly type: PartType; readonly c
     if (refused) say(refused.message);
     else select(`state/${entry.id}`);
   };
-  const remove = (): void => {
-    const [kind, id] = item.split('/');
+  const remove = useCallback((): void => {
+    const place = usePlace.getState();
+    const [kind, id] = place.item.split('/');
     if (kind !== 'state' && kind !== 'transition') return;
-    const refused = edit({ kind: 'remove', list: `${address}/${kind}s`, id }, `Delete a ${kind}`);
-    if (refused) say(refused.message);
-    else select('');
-  };
+    const refused = useProject.getState().edit({ kind: 'remove', list: `${address}/${kind}s`, id }, `Delete a ${kind}`);
+    if (refused) place.say(refused.message);
+    else place.select('');
+  }, [address]);
   const tidy = async (): Promise<void> => {
     setTidying(true);
     try {

@@ -4,7 +4,7 @@ import {
   type Connection, type Edge, type EdgeProps, type Node, type NodeProps, type NodeChange, applyNodeChanges,
 } from '@xyflow/react';
 import { nanoid } from 'nanoid';
-import { useEffect, useMemo, useState } from 'react';
+import { memo, useEffect, useMemo, useState } from 'react';
 import { newTransition, type Chart, type ChartState, type Transition } from '@/core/project/project';
 import type { Problem } from '@/core/language/diagnostics';
 import { usePlace } from '@/store/place-store';
@@ -78,8 +78,8 @@ interface Props {
   readonly removeSelected: () => void;
 }
 
-/** The drawing of a state chart: cards to move, handles to connect. */
-export function ChartCanvas({ chart, address, active, lastTaken, problems, removeSelected }: Props) {
+/** The drawing of a state chart: cards to move, handles to connect. Drawn anew only when something on it changes. */
+export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, lastTaken, problems, removeSelected }: Props) {
   const { edit } = useProject.getState();
   const item = usePlace((s) => s.item);
   const { select, say } = usePlace.getState();
@@ -161,4 +161,4 @@ export function ChartCanvas({ chart, address, active, lastTaken, problems, remov
       <Controls showInteractive={false} position="bottom-left" />
     </ReactFlow>
   );
-}
+});
