@@ -339,6 +339,12 @@ describe('with the tube capper', () => {
     await upload(foreign);
     await until(() => text('[data-testid="notice"]'), (s) => s.includes('newer Zelvar'), 'a file from the future is refused');
     expect(await page.$('.ribbon')).toBeNull();
+    // a recording alone
+    await upload(join(downloads, 'tube-capper-eager.csv'));
+    await page.waitForSelector('[data-track-item="belt.travelled"]');
+    await clickText('header button', 'File');
+    await clickText('.dropdown-item', 'Close the project');
+    await page.waitForSelector('h1');
     await upload(join(downloads, 'tube-capper.zelvar'));
     await page.waitForSelector('.ribbon');
     await choosePart('ctrl');

@@ -120,7 +120,8 @@ export async function setQuantity(path: string, value: number): Promise<void> {
   else if (!(await engine?.set(path, value))) usePlace.getState().say(`There is no quantity ${path} in this run`);
 }
 
-function keepRuns(projectId: string): void {
+/** Keeps the newest run and the one before in the browser. */
+export function keepRuns(projectId: string): void {
   const { current, earlier } = useRuns.getState();
   const stored = (run: RunView | undefined, slot: number) =>
     run && run.data.rows > 0

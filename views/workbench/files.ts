@@ -1,7 +1,10 @@
+import { nanoid } from 'nanoid';
 import type { Problem } from '@/core/language/diagnostics';
 import { readProjectFile, writeProjectFile } from '@/core/formats/project-file';
 import { readRecordingCsv, writeRecordingCsv } from '@/core/formats/recording-csv';
-import type { Project } from '@/core/project/project';
+import { emptyProject, newType, type Project } from '@/core/project/project';
+import type { Recording } from '@/core/simulate/recording';
+import { keepRuns } from '@/store/engine';
 import { fromRecording, toRecording } from '@/store/run-data';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -54,9 +57,7 @@ async function importRecording(file: File): Promise<void> {
   const { say } = usePlace.getState();
   const { value, problems } = readRecordingCsv(await file.text());
   if (!value) return say(explain(file.name, problems));
-  if (!useProject.getState().project) {
-    return say(`${file.name} is a recording: open or make a project first, then import it there`);
-  }
+  if (!useProject.getState().project) await openForRecording(file.name.replace(/\.csv$/i, ''), value);
   const data = fromRecording(value);
   const end = data.rows > 0 ? data.time[data.rows - 1] : 0;
   const view = {
@@ -66,8 +67,24 @@ async function importRecording(file: File): Promise<void> {
   const { current, restore } = useRuns.getState();
   if (current) restore(current, view);
   else restore(view, undefined);
+  const { project } = useProject.getState();
+  if (project) keepRuns(project.id);
   const note = `${file.name}: ${value.rows} rows${current ? ', shown as the earlier run' : ''}`;
   say(problems.length > 0 ? `${note}. ${problems.slice(0, 3).map((p) => p.message).join('. ')}` : note, problems.length > 0 ? 'problem' : 'note');
+}
+
+/** A recording without a project gets one of its own, with its first columns in the ribbon. */
+async function openForRecording(name: string, recording: Recording): Promise<void> {
+  const root = newType('t-product', 'Product');
+  const curves = recording.columns.filter((c) => c.kind === 'real').slice(0, 4);
+  const lanes = recording.columns.filter((c) => c.kind !== 'real').slice(0, 3);
+  const project: Project = {
+    ...emptyProject(`p-${nanoid(10)}`, name), root: root.id, types: [root],
+    tracks: [...curves, ...lanes].map((c, k) => ({ id: `k-${k + 1}`, items: [c.name], height: 90 })),
+  };
+  openProject(project);
+  await saveProject(project).catch(() => undefined);
+  usePlace.getState().go({ area: 'product', part: '', type: '' });
 }
 
 function download(name: string, type: string, content: BlobPart): void {

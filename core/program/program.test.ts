@@ -1,0 +1,92 @@
+import fc from 'fast-check';
+import { analyse } from '../analysis/analyse';
+import { flatten } from '../flatten/flatten';
+import { libraryOfFile } from '../flatten/library';
+import { parseFile } from '../language/parse';
+import { newton, newtonWork, solveDense, BlockFailure } from './newton';
+import { createProgram } from './program';
+
+const compileText = (text: string, name: string) => createProgram(analyse(flatten(libraryOfFile(parseFile(text).value, 'text'), name).model));
+
+test('linear systems are solved, singular ones recognised', () => {
+  fc.assert(fc.property(fc.integer({ min: 1, max: 6 }), fc.array(fc.double({ min: -5, max: 5, noNaN: true }), { minLength: 42, maxLength: 42 }), (n, numbers) => {
+    const A = Float64Array.from({ length: n * n }, (_, k) => numbers[k] + (k % (n + 1) === 0 ? 40 : 0));
+    const x = Float64Array.from({ length: n }, (_, k) => numbers[36 + k]);
+    const b = Float64Array.from({ length: n }, (_, i) => x.reduce((s, xj, j) => s + A[i * n + j] * xj, 0));
+    expect(solveDense(n, Float64Array.from(A), b)).toBe(true);
+    b.forEach((value, k) => expect(value).toBeCloseTo(x[k], 8));
+  }));
+  expect(solveDense(2, Float64Array.of(1, 2, 2, 4), Float64Array.of(1, 2))).toBe(false);
+});
+
+test("Newton's method: a root it finds, and one it cannot", () => {
+  const work = newtonWork(1);
+  work.x[0] = 3;
+  newton(0, false, work, (x, r) => { r[0] = x[0] ** 3 - 2; }, (J) => { J[0] = 3 * work.x[0] ** 2; });
+  expect(work.x[0]).toBeCloseTo(Math.cbrt(2), 12);
+  const none = newtonWork(1);
+  none.x[0] = 0.7;
+  expect(() => newton(4, false, none, (x, r) => { r[0] = x[0] ** 2 + 1; }, (J) => { J[0] = 2 * none.x[0]; })).toThrow(BlockFailure);
+});
+
+const circuit = `model Net parameter Real k = 2; Real x(start = 1), a, b(start = 1), c, out;
+equation der(x) = -k*x + a; a + b^3 = 3 + x; a*b = 2; c = sin(time)*x; out = if c > 0 then c else -2*c; end Net;`;
+
+test('the text of a user never reaches generated code', () => {
+  const { source } = compileText(circuit.replace(/\bk\b/g, 'evil_name').replace('"', ''), 'Net');
+  expect(source).not.toMatch(/evil_name|Net|out\b(?!puts|_)/);
+});
+
+test('derivatives and outputs tell the same, with and without local variables', () => {
+  const text = 'model Two Real x(start = 2), v(start = 1), f; equation der(x) = v; f = -3*x - 0.2*v + cos(time); der(v) = f; end Two;';
+  const machine = compileText(text, 'Two').createMachine();
+  machine.parameters(new Map());
+  machine.starts();
+  machine.event(0.4);
+  const dy = new Float64Array(2);
+  machine.derivatives(0.4, Float64Array.of(2, 1), dy);
+  expect([...dy]).toEqual([...machine.memory.d]);
+  expect(dy[1]).toBeCloseTo(-6 - 0.2 + Math.cos(0.4), 14);
+});
+
+test('the written-out step gives the same as stage by stage', () => {
+  const text = 'model Two Real x(start = 2), v(start = 1); equation der(x) = v; der(v) = -3*x - 0.2*v*v + sin(3*time); end Two;';
+  const machine = compileText(text, 'Two').createMachine();
+  machine.parameters(new Map());
+  const array = (): Float64Array => new Float64Array(2);
+  const [k1, k3, k4, k5, k6, k7, yNew, yStage, error] = Array.from({ length: 9 }, array);
+  const y = Float64Array.of(2, 1);
+  machine.derivatives(0.3, y, k1);
+  machine.flatStep!(0.3, 0.1, y, k1, k3, k4, k5, k6, k7, yNew, yStage, error);
+  // a fifth order step against many small ones of the same equations
+  let [x, v] = [2, 1];
+  const n = 20_000, h = 0.1 / n;
+  for (let k = 0; k < n; k++) {
+    const t = 0.3 + k * h;
+    const a = (tt: number, xx: number, vv: number): number => -3 * xx - 0.2 * vv * vv + Math.sin(3 * tt);
+    const [vm, xm] = [v + (h / 2) * a(t, x, v), x + (h / 2) * v];
+    [x, v] = [x + h * vm, v + h * a(t + h / 2, xm, vm)];
+  }
+  expect(Math.abs(yNew[0] - x)).toBeLessThan(1e-7);
+  expect(Math.abs(yNew[1] - v)).toBeLessThan(1e-7);
+  expect(Math.abs(error[0])).toBeLessThan(1e-6);
+  const last = array();
+  machine.derivatives(0.4, yNew, last);
+  expect(last[1]).toBeCloseTo(k7[1], 12);
+});
+
+test('conditions are held between events and live at them', () => {
+  const machine = compileText('model Switch Real x(start = -1), y; equation der(x) = 1; y = if x > 0 then 10 else 20; end Switch;', 'Switch').createMachine();
+  machine.parameters(new Map());
+  machine.starts();
+  machine.event(0);
+  const { v, m, live, z } = machine.memory;
+  expect(v[1]).toBe(20);
+  v[0] = 0.5;
+  machine.outputs(0);
+  expect(v[1]).toBe(20);
+  machine.conditions(0);
+  expect([m[0], live[0], z[0]]).toEqual([0, 1, 0.5]);
+  machine.event(0);
+  expect(v[1]).toBe(10);
+});

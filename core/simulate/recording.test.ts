@@ -1,0 +1,54 @@
+import { tubeCapper } from '../../samples/tube-capper';
+import { createRun, isRunnable, prepareRun } from '../run';
+import { createRecorder, recordable, rowAt, valueAt } from './recording';
+
+const prepared = prepareRun(tubeCapper, tubeCapper.setups[0]);
+
+test('columns: everything but parameters, charts by the names of their states', () => {
+  const names = recordable(prepared.model);
+  expect(names).toEqual(expect.arrayContaining(['spindle.speed', 'ctrl.mode', 'guard.open', 'psu.current']));
+  expect(names.filter((n) => n.includes('$') || n === 'spindle.R')).toEqual([]);
+});
+
+test('wanted columns only', () => {
+  const recorder = createRecorder(prepared.model, ['cap.torque']);
+  expect(recorder.take().columns.map((c) => [c.name, c.unit])).toEqual([['cap.torque', 'N.m']]);
+});
+
+test('pieces and the whole agree; events come in pairs', () => {
+  if (!isRunnable(prepared)) throw new Error('not runnable');
+  const run = createRun(prepared, ['spindle.speed', 'ctrl.mode']);
+  let rows = 0;
+  for (let t = 0.1; t <= 2.01; t += 0.1) {
+    run.simulation.advance(t);
+    rows += run.recorder.takeNew().rows;
+  }
+  const all = run.recorder.take();
+  expect(rows).toBe(all.rows);
+  expect(all.time[all.rows - 1]).toBe(2);
+  const doubled = [...all.time].filter((t, k) => k > 0 && all.time[k - 1] === t);
+  expect(doubled).toContain(0.05);
+  expect([...all.time].every((t, k) => k === 0 || t >= all.time[k - 1])).toBe(true);
+});
+
+test('a recording that reaches its bound keeps its span and thins out', () => {
+  const recorder = createRecorder(prepared.model, ['spindle.speed'], 200);
+  const values = new Float64Array(prepared.model.variables.length);
+  for (let k = 0; k <= 20_000; k++) recorder.row(k / 1000, values, 'sample');
+  const all = recorder.take();
+  expect(all.rows).toBeLessThanOrEqual(1601);
+  expect(all.time[0]).toBe(0);
+  expect(all.time[all.rows - 1]).toBeGreaterThan(19.9);
+  expect([...all.time].every((t, k) => k === 0 || t > all.time[k - 1])).toBe(true);
+});
+
+test('looking values up', () => {
+  const time = Float64Array.of(0, 1, 1, 2);
+  expect([-1, 0, 0.5, 1, 1.5, 9].map((t) => rowAt(time, 4, t))).toEqual([-1, 0, 0, 2, 2, 3]);
+  const recording = { rows: 4, time, columns: [], messages: [], transitions: [] };
+  const column = (kind: 'real' | 'boolean') => ({ name: 'x', unit: '', kind, literals: [], values: Float64Array.of(0, 10, 20, 30) });
+  expect(valueAt(recording, column('real'), 0.5)).toBe(5);
+  expect(valueAt(recording, column('real'), 1)).toBe(20);
+  expect(valueAt(recording, column('boolean'), 1.9)).toBe(20);
+  expect(valueAt(recording, column('real'), -1)).toBeUndefined();
+});
