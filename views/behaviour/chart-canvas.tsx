@@ -4,7 +4,7 @@ import {
   type Connection, type Edge, type EdgeProps, type Node, type NodeProps, type NodeChange, applyNodeChanges,
 } from '@xyflow/react';
 import { nanoid } from 'nanoid';
-import { memo, useEffect, useMemo, useState } from 'react';
+import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { newTransition, type Chart, type ChartState, type Transition } from '@/core/project/project';
 import type { Problem } from '@/core/language/diagnostics';
 import { usePlace } from '@/store/place-store';
@@ -68,6 +68,18 @@ function Arrow({ id, source, target, data, selected, markerEnd }: EdgeProps<Arro
 const nodeTypes = { state: StateCard };
 const edgeTypes = { arrow: Arrow };
 
+/** Hands out the object of last time where nothing in it has changed, so that only what changed is drawn anew. */
+function useUnchanged<T extends { readonly id: string }>(): (next: T, parts: (x: T) => readonly unknown[]) => T {
+  const known = useRef(new Map<string, T>());
+  return useCallback((next, parts) => {
+    const before = known.current.get(next.id);
+    const now = parts(next);
+    if (before && parts(before).every((x, k) => x === now[k])) return before;
+    known.current.set(next.id, next);
+    return next;
+  }, []);
+}
+
 interface Props {
   readonly chart: Chart;
   /** Address of the chart in the document. */
@@ -87,18 +99,21 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
   const sizes = useMemo(() => sizesOf(chart), [chart]);
   const wrong = useMemo(() => new Set(problems.flatMap((p) => p.place?.split('/') ?? [])), [problems]);
 
+  const sameNode = useUnchanged<StateNode>();
+  const sameEdge = useUnchanged<ArrowEdge>();
   const wanted = useMemo(
     () => parentsFirst(chart).map((s): StateNode => {
       const lit = isActive(active, statePath(chart, s));
       const group = chart.states.some((x) => x.parent === s.id);
-      return {
+      const node: StateNode = {
         id: s.id, type: 'state', position: { x: s.x, y: s.y }, ...sizes.get(s.id)!, ...(s.parent && { parentId: s.parent }), selected: item === `state/${s.id}`,
         data: { state: s, group, lit, wrong: wrong.has(s.id) }, ariaLabel: `State ${s.name}${lit ? ', active' : ''}`, deletable: false,
         // arrows run above the cards that hold others and below those that do not
         zIndex: group ? 0 : 20,
       };
+      return sameNode(node, (x) => [x.data.state, x.data.lit, x.data.group, x.data.wrong, x.selected, x.width, x.height, x.parentId]);
     }),
-    [chart, sizes, active, item, wrong],
+    [chart, sizes, active, item, wrong, sameNode],
   );
   // while a card is being moved, its place is that of the pointer
   const [moving, setMoving] = useState<StateNode[]>();
@@ -108,12 +123,13 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
       const twins = chart.transitions.filter((o) => (o.from === t.from && o.to === t.to) || (o.from === t.to && o.to === t.from));
       const place = twins.findIndex((o) => o.id === t.id);
       const lit = lastTaken === t.id;
-      return {
+      const edge: ArrowEdge = {
         id: t.id, type: 'arrow', source: t.from, target: t.to, selected: item === `transition/${t.id}`, data: { transition: t, lit, wrong: wrong.has(t.id), shift: (place - (twins.length - 1) / 2) * 46 },
         markerEnd: { type: MarkerType.ArrowClosed, width: 14, height: 14, color: lit ? 'var(--now)' : 'var(--ink-3)' }, ariaLabel: `Transition ${transitionText(t)}`, deletable: false, zIndex: 10,
       };
+      return sameEdge(edge, (x) => [x.data?.transition, x.data?.lit, x.data?.wrong, x.data?.shift, x.selected]);
     }),
-    [chart, item, lastTaken, wrong],
+    [chart, item, lastTaken, wrong, sameEdge],
   );
   const ids = chart.states.length;
   useEffect(() => {
