@@ -5,6 +5,8 @@ import type { ElementHandle, Page } from 'puppeteer-core';
 import { newPage, startChromium, startServer, type Chromium, type Server } from './browser';
 
 jest.setTimeout(400_000);
+// a crowded machine can starve the browser; a second failure is a failure, and the first one is printed
+jest.retryTimes(1, { logErrorsBeforeRetry: true });
 let server: Server;
 let chromium: Chromium;
 let page: Page;
@@ -380,8 +382,14 @@ describe('with the tube capper', () => {
 test('from nothing: a first product, its quantities, physics, setup and run', async () => {
   ({ page, errors } = await newPage(chromium.browser));
   await page.goto(server.url);
-  await clickText('button', 'New project');
-  await page.waitForSelector('.ribbon');
+  await page.waitForSelector('h1');
+  // the first page of a fresh browser moves a little when its fonts arrive
+  await page.evaluate(async () => void (await document.fonts.ready));
+  await until(async () => {
+    if (!(await page.$('.ribbon'))) await clickText('button', 'New project');
+    await page.waitForSelector('.ribbon', { timeout: 8000 });
+    return true;
+  }, Boolean, `a new project opens; errors: ${errors.join('; ')}`);
   await clickText('button', 'Add a quantity');
   await page.waitForSelector('[data-quantity="x"]');
   await fill('Value of x', '2');
