@@ -49,5 +49,5 @@ const key = (p: Problem): string => `${p.place}|${p.span?.start}|${p.code}|${p.m
 function checkProjectBytes(bytes: Uint8Array): Checked {
   const { value, problems } = readProjectFile(bytes);
   if (!value) return { problems, textOf: () => undefined };
-  return { problems: [...problems, ...checkProject(value)], textOf: projectTexts(value) };
+  return { problems: [...problems, ...checkProject(value).problems], textOf: projectTexts(value) };
 }

@@ -1,5 +1,5 @@
 import type { Chart, ChartState, Control, Link, Part, PartType, Port, Project, Quantity, Setup, StimulusRow, Track, Transition } from '../core/project/project';
-import { newSetup } from '../core/project/project';
+import { newRequirement, newSetup } from '../core/project/project';
 
 /** Short forms for writing sample projects; ids are made from names so that files stay readable and comparable. */
 
@@ -51,5 +51,5 @@ export const control = (kind: Control['kind'], label: string, target: string, mo
 });
 export const tracks = (...rows: readonly (readonly [height: number, ...items: string[]])[]): Track[] =>
   rows.map(([height, ...items], k) => ({ id: `k-${k + 1}`, items, height }));
-export const requirement = (key: string, text: string): Project['requirements'][number] => ({ id: `r-${slug(key)}`, key, text, formula: '', note: '' });
+export const requirement = (key: string, text: string): Project['requirements'][number] => newRequirement(`r-${slug(key)}`, key, text);
 export const phrase = (words: string, meaning: string): Project['glossary'][number] => ({ id: `g-${slug(words)}`, phrase: words, meaning });

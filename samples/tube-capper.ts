@@ -205,9 +205,10 @@ const panelType = partType('OperatorPanel', 'Keys and lamp of the operator.', {
 });
 
 export const tubeCapper: Project = {
-  format: 'zelvar-project', version: 1, id: 'tube-capper', name: 'Tube capper', root: capper.id,
+  format: 'zelvar-project', version: 2, id: 'tube-capper', name: 'Tube capper', root: capper.id,
   note: 'A bench-top machine that puts caps on sample tubes: mechanics, electronics, software and an operator.',
   types: [capper, control_, spindle, cap, { ...belt, physics: beltPhysics }, gripper, guard, supply, panelType],
+  retired: [], flows: [], traces: [],
   requirements: [
     requirement('CAP-01', 'The spindle speed shall not exceed 330 rpm.'),
     requirement('CAP-02', 'The cap torque shall not exceed 0.85 N.m.'),

@@ -27,8 +27,8 @@ export function startEngine(): () => void {
     const { project } = useProject.getState();
     if (!project || !checkEngine) return;
     const mine = ++wanted;
-    const problems = await checkEngine.check(project);
-    if (mine === wanted) useProject.getState().setProblems(problems);
+    const { problems, constants } = await checkEngine.check(project);
+    if (mine === wanted) useProject.getState().setProblems(problems, constants);
   };
   const save = async (): Promise<void> => {
     const { project } = useProject.getState();

@@ -3,6 +3,7 @@ import { create } from 'zustand';
 import type { Problem } from '@/core/language/diagnostics';
 import { applyEdit, redoEdit, undoEdit, type Edit } from '@/core/project/edits';
 import type { Project } from '@/core/project/project';
+import type { RequirementFinding } from '@/core/run/run';
 
 /** One undoable step. */
 interface Step {
@@ -19,6 +20,8 @@ interface ProjectState {
   readonly redoSteps: readonly Step[];
   /** Problems of the document, found a moment after each change. */
   readonly problems: readonly Problem[];
+  /** Verdicts that rest on constants alone, found with the problems. */
+  readonly constants: readonly RequirementFinding[];
   readonly checking: boolean;
   readonly saved: 'saved' | 'saving' | 'failed';
   open(project: Project): void;
@@ -30,7 +33,7 @@ interface ProjectState {
   edit(edit: Edit, label: string, merge?: string): Problem | undefined;
   undo(): void;
   redo(): void;
-  setProblems(problems: readonly Problem[]): void;
+  setProblems(problems: readonly Problem[], constants?: readonly RequirementFinding[]): void;
   setSaved(saved: ProjectState['saved']): void;
 }
 
@@ -38,8 +41,8 @@ const mergeWithin = 1200;
 const longestHistory = 500;
 
 export const useProject = create<ProjectState>((set, get) => ({
-  project: undefined, undoSteps: [], redoSteps: [], problems: [], checking: false, saved: 'saved',
-  open: (project) => set({ project, undoSteps: [], redoSteps: [], problems: [], checking: true, saved: 'saved' }),
+  project: undefined, undoSteps: [], redoSteps: [], problems: [], constants: [], checking: false, saved: 'saved',
+  open: (project) => set({ project, undoSteps: [], redoSteps: [], problems: [], constants: [], checking: true, saved: 'saved' }),
   close: () => set({ project: undefined, undoSteps: [], redoSteps: [], problems: [] }),
   edit(edit, label, merge) {
     const { project, undoSteps } = get();
@@ -71,6 +74,6 @@ export const useProject = create<ProjectState>((set, get) => ({
     if (!project || !step) return;
     set({ project: redoEdit(project, step.patches), redoSteps: redoSteps.slice(0, -1), undoSteps: [...undoSteps, step], checking: true, saved: 'saving' });
   },
-  setProblems: (problems) => set({ problems, checking: false }),
+  setProblems: (problems, constants = []) => set({ problems, constants, checking: false }),
   setSaved: (saved) => set({ saved }),
 }));

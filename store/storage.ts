@@ -1,4 +1,5 @@
 import { openDB, type DBSchema, type IDBPDatabase } from 'idb';
+import { migrate } from '@/core/project/migrate';
 import type { Project } from '@/core/project/project';
 import type { Recording } from '@/core/simulate/recording';
 import type { RequirementFinding } from '@/core/run/run';
@@ -47,7 +48,10 @@ function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
 
 export const saveProject = async (project: Project): Promise<void> => void (await (await open()).put('projects', { project, changed: Date.now() }, project.id));
 
-export const loadProject = async (id: string): Promise<Project | undefined> => (await (await open()).get('projects', id))?.project;
+export async function loadProject(id: string): Promise<Project | undefined> {
+  const kept = (await (await open()).get('projects', id))?.project;
+  return kept && (migrate(kept) as Project);
+}
 
 export interface ProjectEntry {
   readonly id: string;

@@ -29,10 +29,18 @@ export interface FlattenOptions {
   readonly observers?: readonly Observer[];
 }
 
+export interface ObservedValue {
+  readonly index: number;
+  readonly unit?: Unit;
+  readonly unitName?: string;
+  /** Its value, where it rests on constants and parameters alone. */
+  readonly fixed?: number;
+}
+
 export interface FlattenResult {
   readonly model: FlatModel;
   /** Variable of each observer that could be read, with its unit. */
-  readonly observed: ReadonlyMap<string, { readonly index: number; readonly unit?: Unit; readonly unitName?: string }>;
+  readonly observed: ReadonlyMap<string, ObservedValue>;
 }
 
 /** Turns a class of a library into a flat model: scalar variables and equations under full names. */
@@ -68,8 +76,8 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
   return { model: finish(b, className), observed };
 }
 
-function addObservers(b: Builder, root: ClassInstance, observers: readonly Observer[]): Map<string, { index: number; unit?: Unit; unitName?: string }> {
-  const observed = new Map<string, { index: number; unit?: Unit; unitName?: string }>();
+function addObservers(b: Builder, root: ClassInstance, observers: readonly Observer[]): Map<string, ObservedValue> {
+  const observed = new Map<string, ObservedValue>();
   for (const { name, expr, place } of observers) {
     const scope: Scope = { instance: root, home: root.ref, iterators: new Map(), place };
     const known = checkUnits(expr, unitContext(b, scope), (p) => b.report(place, p));
@@ -77,7 +85,8 @@ function addObservers(b: Builder, root: ClassInstance, observers: readonly Obser
     if (!value) continue;
     const origin = { part: '', place, span: expr.span, text: name };
     const isBoolean = isRelation(value.op) || ['and', 'or', 'not'].includes(value.op) || hasRelation(value);
-    const unit = known && !known.free ? { unit: known.unit, unitName: known.name ?? describeUnit(known.unit) } : {};
+    const fixed = b.structural(value);
+    const unit = { ...(known && !known.free && { unit: known.unit, unitName: known.name ?? describeUnit(known.unit) }), ...(fixed !== undefined && { fixed }) };
     if (value.op === 'var') observed.set(name, { index: value.index, ...unit });
     else if (isBoolean) observed.set(name, { index: hiddenBoolean(b, name, place, value, origin) });
     else {

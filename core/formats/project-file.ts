@@ -1,6 +1,7 @@
 import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
 import { ValidationError } from 'yup';
 import { problem, type Problem } from '../language/diagnostics';
+import { migrate } from '../project/migrate';
 import type { Project } from '../project/project';
 import { projectFormat, projectSchema, projectVersion } from '../project/schema';
 
@@ -56,7 +57,7 @@ export function readProjectText(text: string): ReadProject {
     return failed('future', `This file was written by a newer Zelvar (format ${head.version}; this one reads up to ${projectVersion}). Nothing was changed`);
   }
   try {
-    const value = projectSchema.noUnknown(false).validateSync(data, { strict: true, abortEarly: false }) as Project;
+    const value = projectSchema.noUnknown(false).validateSync(migrate(data), { strict: true, abortEarly: false }) as Project;
     const broken = danglingReferences(value);
     return { value, problems: broken };
   } catch (error) {

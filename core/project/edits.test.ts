@@ -5,7 +5,7 @@ import { applyEdit, redoEdit, undoEdit, type Edit } from './edits';
 import { newQuantity, newState, typeById, type Project } from './project';
 import { references, usersOf } from './references';
 
-const errors = (p: Project): string[] => checkProject(p).filter((x) => x.severity === 'error').map((x) => x.message);
+const errors = (p: Project): string[] => checkProject(p).problems.filter((x) => x.severity === 'error').map((x) => x.message);
 const done = (p: Project, edit: Edit): Project => {
   const r = applyEdit(p, edit);
   if (r.refused) throw new Error(r.refused.message);

@@ -2,8 +2,8 @@ import { applyPatches, enablePatches, produceWithPatches, type Draft, type Patch
 import { problem, type Problem } from '../language/diagnostics';
 import { ValidationError } from 'yup';
 import {
-  typeById, type Chart, type ChartState, type Control, type GlossaryEntry, type Link, type Panel, type Part, type PartType, type Port, type Project, type Quantity,
-  type Requirement, type Setup, type StimulusRow, type Track, type Transition,
+  typeById, type Chart, type ChartState, type Control, type Flow, type FlowLine, type GlossaryEntry, type Link, type Panel, type Part, type PartType, type Port, type Project, type Quantity,
+  type Requirement, type Setup, type StimulusRow, type TraceLink, type Track, type Transition,
 } from './project';
 import { references, usersOf, type ElementKind, type Reference } from './references';
 import { entrySchemas, nameSchema, type ListName } from './schema';
@@ -12,11 +12,14 @@ enablePatches();
 
 /** Anything a list of the document can hold. */
 export type ListEntry =
-  | PartType | Quantity | Part | Port | Link | Chart | ChartState | Transition | Requirement | GlossaryEntry | Setup | StimulusRow | Panel | Control | Track;
+  | Flow | FlowLine | TraceLink | PartType | Quantity | Part | Port | Link | Chart | ChartState | Transition | Requirement | GlossaryEntry | Setup | StimulusRow | Panel | Control | Track;
 
 /** A change of the document, as data. Lists are addressed like `types/<id>/charts/<id>/states`, entries by their id. */
 export type Edit =
   | { readonly kind: 'insert'; readonly list: string; readonly entry: ListEntry; readonly index?: number }
+  /** Many entries at once, at the end of the list. */
+  | { readonly kind: 'insert-all'; readonly list: string; readonly entries: readonly ListEntry[] }
+  | { readonly kind: 'remove-all'; readonly list: string; readonly ids: readonly string[] }
   | { readonly kind: 'update'; readonly list: string; readonly id: string; readonly changes: Readonly<Record<string, unknown>> }
   | { readonly kind: 'remove'; readonly list: string; readonly id: string }
   | { readonly kind: 'move'; readonly list: string; readonly id: string; readonly index: number }
@@ -113,7 +116,32 @@ function change(project: Draft<Project>, edit: Edit): void {
       if (at.list.some((e) => e.id === edit.entry.id)) refuse('duplicate-id', 'This is there already');
       const entry = structuredClone(edit.entry) as unknown as Entry;
       if (entry.name !== undefined) checkUnique(project, at, entry.id, entry.name);
+      if (at.name === 'requirements') takeKeys(project, [entry]);
       at.list.splice(edit.index ?? at.list.length, 0, entry);
+      return;
+    }
+    case 'insert-all': {
+      const at = listAt(project, edit.list);
+      const taken = new Set(at.list.map((e) => e.id));
+      for (const entry of edit.entries) {
+        validate(at.name, entry);
+        if (taken.has(entry.id)) refuse('duplicate-id', 'This is there already');
+        taken.add(entry.id);
+        const { name } = entry as Entry;
+        if (name !== undefined && namespaces[at.name]) checkUnique(project, at, entry.id, name);
+      }
+      const entries = structuredClone(edit.entries) as unknown as Entry[];
+      if (at.name === 'requirements') takeKeys(project, entries);
+      at.list.push(...entries);
+      return;
+    }
+    case 'remove-all': {
+      const at = listAt(project, edit.list);
+      const gone = new Set(edit.ids);
+      for (const entry of at.list) if (gone.has(entry.id)) refuseWhileUsed(project as Project, edit.list, at.name, entry);
+      if (at.name === 'requirements') retire(project, gone);
+      const left = at.list.filter((e) => !gone.has(e.id));
+      at.list.splice(0, at.list.length, ...left);
       return;
     }
     case 'update': {
@@ -122,6 +150,7 @@ function change(project: Draft<Project>, edit: Edit): void {
       const next = { ...(JSON.parse(JSON.stringify(entry)) as Entry), ...edit.changes } as Entry;
       validate(at.name, next);
       if (next.name !== undefined && next.name !== entry.name) checkUnique(project, at, entry.id, next.name);
+      if (at.name === 'requirements') changeKey(project, entry, next);
       Object.assign(entry, edit.changes);
       return;
     }
@@ -130,6 +159,7 @@ function change(project: Draft<Project>, edit: Edit): void {
       const index = at.list.findIndex((e) => e.id === edit.id);
       if (index < 0) refuse('gone', 'This is no longer there');
       refuseWhileUsed(project as Project, edit.list, at.name, at.list[index]);
+      if (at.name === 'requirements') retire(project, new Set([edit.id]));
       at.list.splice(index, 1);
       if (at.name === 'states') removeState(at, edit.id);
       return;
@@ -144,6 +174,42 @@ function change(project: Draft<Project>, edit: Edit): void {
     }
     case 'rename':
       rename(project, edit);
+  }
+}
+
+/** Identifiers of requirements are unique, and those of deleted ones are never given to another. */
+function takeKeys(project: Draft<Project>, entries: readonly Entry[]): void {
+  const taken = new Map((project as Project).requirements.map((r) => [r.key, r.id]));
+  const retired = new Map((project as Project).retired.map((r) => [r.key, r.id]));
+  for (const { id, key } of entries as readonly (Entry & { key: string })[]) {
+    if (taken.has(key)) refuse('duplicate-key', `There is a requirement ${key} already`);
+    if (retired.has(key) && retired.get(key) !== id) refuse('retired-key', `${key} was the id of a deleted requirement and is not used again`);
+    taken.set(key, id);
+  }
+  const back = new Set((entries as readonly (Entry & { key: string })[]).map((e) => `${e.id} ${e.key}`));
+  if (project.retired.some((r) => back.has(`${r.id} ${r.key}`))) project.retired = project.retired.filter((r) => !back.has(`${r.id} ${r.key}`));
+}
+
+function changeKey(project: Draft<Project>, entry: Entry, next: Entry): void {
+  const [before, after] = [entry, next] as unknown as readonly { key: string }[];
+  if (before.key === after.key) return;
+  takeKeys(project, [next]);
+  project.retired.push({ id: entry.id, key: before.key });
+}
+
+/** Deleted requirements leave their identifier behind; what stood under them moves up, and their links go. */
+function retire(project: Draft<Project>, gone: ReadonlySet<string>): void {
+  const byId = new Map(project.requirements.map((r) => [r.id, r]));
+  const lastingParent = (id: string | null): string | null => {
+    for (let at = id, steps = 0; at !== null && steps < 10_000; at = byId.get(at)?.parent ?? null, steps++) if (!gone.has(at)) return at;
+    return null;
+  };
+  for (const r of project.requirements) {
+    if (gone.has(r.id)) project.retired.push({ id: r.id, key: r.key });
+    else if (r.parent !== null && gone.has(r.parent)) r.parent = lastingParent(r.parent);
+  }
+  if (project.traces.some((t) => gone.has(t.requirement) || gone.has(t.element.replace(/^requirement\//, '')))) {
+    project.traces = project.traces.filter((t) => !gone.has(t.requirement) && !gone.has(t.element.replace(/^requirement\//, '')));
   }
 }
 
@@ -187,7 +253,7 @@ function rename(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename' }>
   const entry = at.list.find((e) => e.id === edit.id) ?? refuse('gone', 'This is no longer there');
   if (entry.name === edit.name) return;
   try {
-    if (at.name !== 'setups' && at.name !== 'panels') nameSchema.validateSync(edit.name, { strict: true });
+    if (at.name !== 'setups' && at.name !== 'panels' && at.name !== 'flows') nameSchema.validateSync(edit.name, { strict: true });
   } catch (error) {
     if (error instanceof ValidationError) refuse('invalid', error.errors[0]);
     throw error;

@@ -1,7 +1,7 @@
 /** The document: everything a project file holds. Plain data; changed by edits only (see edits.ts). */
 export interface Project {
   readonly format: 'zelvar-project';
-  readonly version: 1;
+  readonly version: 2;
   readonly id: string;
   readonly name: string;
   readonly note: string;
@@ -9,7 +9,11 @@ export interface Project {
   readonly root: string;
   readonly types: readonly PartType[];
   readonly requirements: readonly Requirement[];
+  /** Identifiers of deleted requirements: they are never given to another one. */
+  readonly retired: readonly RetiredKey[];
   readonly glossary: readonly GlossaryEntry[];
+  readonly flows: readonly Flow[];
+  readonly traces: readonly TraceLink[];
   readonly setups: readonly Setup[];
   readonly panels: readonly Panel[];
   readonly tracks: readonly Track[];
@@ -111,6 +115,75 @@ export interface Requirement {
   /** A formula written by hand; empty where the limit is read out of the text. */
   readonly formula: string;
   readonly note: string;
+  /** As its sheet calls it; `heading` and `information` require nothing. */
+  readonly kind: string;
+  /** Id of the requirement it stands under. */
+  readonly parent: string | null;
+  /** Columns of its sheet that have no meaning here, kept as they are. */
+  readonly attributes: readonly Attribute[];
+  readonly source: RequirementSource | null;
+  /** What somebody saw and signed, where no run can decide. */
+  readonly observation: Observation | null;
+}
+
+export interface Attribute {
+  readonly name: string;
+  readonly value: string;
+}
+
+/** Where a requirement was imported from. */
+export interface RequirementSource {
+  readonly file: string;
+  readonly sheet: string;
+  /** Row of the sheet, counted from 1; 0 where the file has none. */
+  readonly row: number;
+  /** Cell of the text, such as B7. */
+  readonly cell: string;
+  /** Identifier given by another tool, returned unchanged on export; empty where there is none. */
+  readonly foreign: string;
+}
+
+export interface Observation {
+  readonly verdict: 'holds' | 'fails';
+  readonly by: string;
+  /** Day, as 2026-11-23. */
+  readonly on: string;
+  readonly note: string;
+  /** The text that was signed; another text needs another look. */
+  readonly text: string;
+}
+
+export interface RetiredKey {
+  readonly id: string;
+  readonly key: string;
+}
+
+/** A requirement and an element of the project that belong together. */
+export interface TraceLink {
+  readonly id: string;
+  readonly requirement: string;
+  /** Address of the element, see core/trace/elements.ts. */
+  readonly element: string;
+  /** Why somebody should look at it again; empty where nobody needs to. */
+  readonly suspect: string;
+}
+
+/** How somebody reaches a goal with the product: lines of steps, read by core/flows. */
+export interface Flow {
+  readonly id: string;
+  readonly name: string;
+  readonly actor: string;
+  readonly goal: string;
+  readonly trigger: string;
+  readonly precondition: string;
+  readonly postcondition: string;
+  readonly lines: readonly FlowLine[];
+}
+
+export interface FlowLine {
+  readonly id: string;
+  readonly depth: number;
+  readonly text: string;
 }
 
 export interface GlossaryEntry {
@@ -173,7 +246,7 @@ export interface Track {
 export const typeById = (project: Project, id: string): PartType | undefined => project.types.find((t) => t.id === id);
 
 export const emptyProject = (id: string, name: string): Project => ({
-  format: 'zelvar-project', version: 1, id, name, note: '', root: '', types: [], requirements: [], glossary: [], setups: [], panels: [], tracks: [],
+  format: 'zelvar-project', version: 2, id, name, note: '', root: '', types: [], requirements: [], retired: [], glossary: [], flows: [], traces: [], setups: [], panels: [], tracks: [],
 });
 
 export const newType = (id: string, name: string): PartType => ({
@@ -189,6 +262,15 @@ export const newState = (id: string, name: string, parent: string | null, x: num
 });
 
 export const newTransition = (id: string, from: string, to: string): Transition => ({ id, from, to, trigger: 'completion', on: '', guard: '', effect: '' });
+
+export const newRequirement = (id: string, key: string, text = ''): Requirement => ({
+  id, key, text, formula: '', note: '', kind: 'requirement', parent: null, attributes: [], source: null, observation: null,
+});
+
+/** Headings and remarks of a sheet require nothing. */
+export const isBinding = (r: Requirement): boolean => r.kind !== 'heading' && r.kind !== 'information';
+
+export const newFlow = (id: string, name: string): Flow => ({ id, name, actor: '', goal: '', trigger: '', precondition: '', postcondition: '', lines: [] });
 
 export const newSetup = (id: string, name: string): Setup => ({
   id, name, note: '', changes: [], stimulus: [], solver: 'auto', relative: 1e-6, absolute: 1e-9, step: 1e-3, stop: 10, recordEvery: 1e-3, pace: 0, panel: '',

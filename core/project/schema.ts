@@ -1,7 +1,7 @@
 import * as yup from 'yup';
 import { keywords } from '../language/lexer';
 import { parseUnit } from '../language/units';
-import type { Control, Port, Quantity, Setup, StimulusRow, Transition } from './project';
+import type { Control, Observation, Port, Quantity, Setup, StimulusRow, Transition } from './project';
 
 /** The shape of the project file, checked with Yup; the messages are for the person who edits or opens one. */
 
@@ -52,7 +52,21 @@ export const typeSchema = yup.object({
   id, name: nameSchema, note: text(), quantities: list(quantitySchema), parts: list(partSchema), ports: list(portSchema), links: list(linkSchema),
   physics: text(2_000_000), charts: list(chartSchema),
 });
-export const requirementSchema = yup.object({ id, key: text(80).required('An id is needed'), text: text(), formula: text(), note: text() });
+const key = text(80).required('An id is needed');
+const sourceSchema = yup.object({ file: text(400), sheet: text(400), row: finite.min(0), cell: text(20), foreign: text(400) });
+const observationSchema = yup.object({
+  verdict: yup.mixed<Observation['verdict']>().oneOf(['holds', 'fails']).defined(), by: text(200).required('Who saw it?'),
+  on: text(40).matches(/^\d{4}-\d\d-\d\d$/, 'A day such as 2026-11-23'), note: text(), text: text(),
+});
+export const requirementSchema = yup.object({
+  id, key, text: text(), formula: text(), note: text(), kind: text(80), parent: id.nullable(), attributes: yup.array(yup.object({ name: text(200), value: text() })).strict().max(200).defined(),
+  source: sourceSchema.nullable().defined(), observation: observationSchema.nullable().defined(),
+});
+export const traceSchema = yup.object({ id, requirement: id, element: text(4000).required('What does the link lead to?'), suspect: text(400) });
+export const flowLineSchema = yup.object({ id, depth: finite.min(0).max(40), text: text(2000) });
+export const flowSchema = yup.object({
+  id, name: text(200).required('A name is needed'), actor: text(200), goal: text(), trigger: text(), precondition: text(), postcondition: text(), lines: list(flowLineSchema),
+});
 export const glossarySchema = yup.object({ id, phrase: text(200).required('A phrase is needed'), meaning: text(400).required('What does it stand for?') });
 const stimulusSchema = yup.object({
   id, time: finite.min(0, 'A time of 0 s or later'), kind: yup.mixed<StimulusRow['kind']>().oneOf(['set', 'send']).defined(), target: text(400).required('What is set or sent?'), value: text(400),
@@ -70,19 +84,19 @@ export const panelSchema = yup.object({ id, name: text(120).required('A name is 
 export const trackSchema = yup.object({ id, items: yup.array(text(400)).strict().defined(), height: positive });
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 1;
+export const projectVersion = 2;
 
 export const projectSchema = yup.object({
   format: yup.mixed<typeof projectFormat>().oneOf([projectFormat]).defined(),
-  version: yup.mixed<1>().oneOf([projectVersion]).defined(),
+  version: yup.mixed<2>().oneOf([projectVersion]).defined(),
   id, name: text(200).required('A project needs a name'), note: text(), root: text(64), types: list(typeSchema), requirements: list(requirementSchema),
-  glossary: list(glossarySchema), setups: list(setupSchema), panels: list(panelSchema), tracks: list(trackSchema),
+  retired: yup.array(yup.object({ id, key })).strict().defined(), glossary: list(glossarySchema), flows: list(flowSchema), traces: list(traceSchema, 200_000), setups: list(setupSchema), panels: list(panelSchema), tracks: list(trackSchema),
 });
 
 /** The schema of the entries of each list of the document. */
 export const entrySchemas = {
   types: typeSchema, quantities: quantitySchema, parts: partSchema, ports: portSchema, links: linkSchema, charts: chartSchema, states: stateSchema,
-  transitions: transitionSchema, requirements: requirementSchema, glossary: glossarySchema, setups: setupSchema, stimulus: stimulusSchema,
+  transitions: transitionSchema, requirements: requirementSchema, traces: traceSchema, flows: flowSchema, lines: flowLineSchema, glossary: glossarySchema, setups: setupSchema, stimulus: stimulusSchema,
   panels: panelSchema, controls: controlSchema, tracks: trackSchema,
 } as const;
 export type ListName = keyof typeof entrySchemas;

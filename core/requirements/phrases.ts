@@ -6,44 +6,89 @@ export interface Word {
   readonly text: string;
   readonly norm: string;
   readonly span: Span;
+  /** A comma stands behind it. */
+  readonly comma: boolean;
 }
 
 /** Words that carry no meaning of their own in a phrase. */
-const fillers: ReadonlySet<string> = new Set(['the', 'a', 'an', 'is', 'are', 'be', 'been', 'being', 'has', 'have', 'its', 'of', 'then', 'always']);
+const fillers: ReadonlySet<string> = new Set(['the', 'a', 'an', 'is', 'are', 'be', 'been', 'being', 'has', 'have', 'its', 'of', 'then', 'always', 'any', 'each', 'every', 'that', 'to']);
 
 export function wordsOf(text: string): Word[] {
   const words: Word[] = [];
-  for (const match of text.matchAll(/[^\s,;:()"]+/gu)) {
+  for (const match of text.matchAll(/±|\+\/-|[^\s,;:()"±]+/gu)) {
     const raw = match[0].replace(/[.!?]+$/, '');
     if (raw === '') continue;
-    words.push({ text: raw, norm: raw.toLowerCase(), span: { start: match.index, end: match.index + raw.length } });
+    const end = match.index + raw.length;
+    words.push({ text: raw, norm: raw === '+/-' || raw === 'plus/minus' ? '±' : raw.toLowerCase(), span: { start: match.index, end }, comma: /^\s*,/.test(text.slice(end)) });
   }
   return words;
 }
 
 export const isFiller = (word: Word): boolean => fillers.has(word.norm);
 
-const stem = (word: string): string => word.replace(/(?<=\w{3})s$/, '');
+/** Plural and third person forms count as one word: tube, tubes; finish, finishes. */
+export const stem = (word: string): string => word.replace(/(?<=(?:sh|ch|ss|x))es$/, '').replace(/(?<=\w{2}[^s])s$/, '');
 
-const key = (words: readonly Word[]): string => words.filter((w) => !isFiller(w)).map((w) => stem(w.norm)).join(' ');
+const keyOf = (words: readonly Word[]): string => words.filter((w) => !isFiller(w)).map((w) => stem(w.norm)).join(' ');
 
 export interface PhraseMatch {
   readonly entry: GlossaryEntry;
   readonly negated: boolean;
 }
 
-/** The glossary entry whose phrase these words are, articles and forms of "to be" aside. */
-export function findPhrase(words: readonly Word[], glossary: readonly GlossaryEntry[]): PhraseMatch | undefined {
-  const negated = words.some((w) => w.norm === 'not');
-  const wanted = key(words.filter((w) => w.norm !== 'not'));
-  if (wanted === '') return undefined;
-  const entry = glossary.find((g) => key(wordsOf(g.phrase)) === wanted);
-  return entry && { entry, negated };
+/** The glossary made ready for looking phrases up; kept as long as the glossary is the same. */
+export interface PhraseBook {
+  find(words: readonly Word[]): PhraseMatch | undefined;
+  /** The word that no phrase has, or else the first that means something. */
+  unknownWord(words: readonly Word[]): Word | undefined;
+  /** The longest phrase that begins at a word. */
+  longestFrom(words: readonly Word[], at: number): { readonly entry: GlossaryEntry; readonly next: number } | undefined;
 }
 
-/** The word that no phrase of the glossary has, or else the whole run of words. */
-export function firstUnknownWord(words: readonly Word[], glossary: readonly GlossaryEntry[]): Word | undefined {
-  const known = new Set(glossary.flatMap((g) => wordsOf(g.phrase).map((w) => stem(w.norm))));
-  const meaningful = words.filter((w) => !isFiller(w) && w.norm !== 'not');
-  return meaningful.find((w) => !known.has(stem(w.norm))) ?? meaningful[0];
+const books = new WeakMap<readonly GlossaryEntry[], PhraseBook>();
+
+export function phraseBook(glossary: readonly GlossaryEntry[]): PhraseBook {
+  const made = books.get(glossary) ?? makeBook(glossary);
+  books.set(glossary, made);
+  return made;
+}
+
+function makeBook(glossary: readonly GlossaryEntry[]): PhraseBook {
+  const byKey = new Map<string, GlossaryEntry>();
+  const known = new Set<string>();
+  for (const entry of glossary) {
+    const words = wordsOf(entry.phrase);
+    const key = keyOf(words);
+    if (key !== '' && !byKey.has(key)) byKey.set(key, entry);
+    for (const w of words) known.add(stem(w.norm));
+  }
+  const isNot = (w: Word): boolean => w.norm === 'not' || w.norm === 'never';
+  return {
+    find(words) {
+      const negated = words.some(isNot);
+      const entry = byKey.get(keyOf(negated ? words.filter((w) => !isNot(w)) : words));
+      return entry && { entry, negated };
+    },
+    unknownWord(words) {
+      const meaningful = words.filter((w) => !isFiller(w) && !isNot(w));
+      return meaningful.find((w) => !known.has(stem(w.norm))) ?? meaningful[0];
+    },
+    longestFrom(words, at) {
+      for (let next = Math.min(words.length, at + 8); next > at; next--) {
+        const entry = byKey.get(keyOf(words.slice(at, next)));
+        if (entry) return { entry, next };
+      }
+      return undefined;
+    },
+  };
+}
+
+/** Phrases that the glossary gives more than one meaning. */
+export function doublePhrases(glossary: readonly GlossaryEntry[]): { readonly entries: readonly GlossaryEntry[] }[] {
+  const byKey = new Map<string, GlossaryEntry[]>();
+  for (const entry of glossary) {
+    const key = keyOf(wordsOf(entry.phrase));
+    byKey.set(key, [...(byKey.get(key) ?? []), entry]);
+  }
+  return [...byKey.values()].filter((entries) => new Set(entries.map((e) => e.meaning.replace(/\s+/g, ''))).size > 1).map((entries) => ({ entries }));
 }

@@ -2,20 +2,32 @@ import type { Problem } from '../language/diagnostics';
 import { flatten } from '../flatten/flatten';
 import { projectLibrary } from '../flatten/from-project';
 import { typeById, type Project } from '../project/project';
-import { checkProduct } from './prepare';
+import { checkProduct, type RequirementFinding } from './prepare';
+
+export interface ProjectCheck {
+  readonly problems: Problem[];
+  /** Verdicts that rest on constants alone. */
+  readonly constants: readonly RequirementFinding[];
+}
 
 /** Everything that is wrong in a project, each problem with its place: texts, names, units, structure, requirements, setups. */
-export function checkProject(project: Project): Problem[] {
+export function checkProject(project: Project): ProjectCheck {
   const found: Problem[] = [];
+  let constants: readonly RequirementFinding[] = [];
   const root = typeById(project, project.root);
-  if (root) found.push(...checkProduct(project));
+  if (root) {
+    const product = checkProduct(project);
+    found.push(...product.problems);
+    constants = product.constants;
+  }
   else found.push(...projectLibrary(project).problems);
   found.push(...unusedTypes(project));
   const keys = new Set<string>();
-  return found.filter((p) => {
+  const problems = found.filter((p) => {
     const key = `${p.place}|${p.span?.start}|${p.span?.end}|${p.code}|${p.message}`;
     return !keys.has(key) && keys.add(key);
   });
+  return { problems, constants };
 }
 
 /** Types that no part of the product is of are read on their own: names and units only, since their ports are open. */

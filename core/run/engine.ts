@@ -3,7 +3,7 @@ import type { Project } from '../project/project';
 import type { Recording } from '../simulate/recording';
 import type { RunStatus } from '../simulate/simulation';
 import type { StepCounts } from '../simulate/stepper';
-import { checkProject } from './check';
+import { checkProject, type ProjectCheck } from './check';
 import { messageTarget, prepareRun, type Prepared } from './prepare';
 import { createRun, isRunnable, type RequirementFinding, type Run } from './run';
 
@@ -35,7 +35,7 @@ export type StartResult = { readonly model: RunModel; readonly problems: readonl
 
 /** A run that can be watched, paused and acted on from another thread. */
 export interface Engine {
-  check(project: Project): Problem[];
+  check(project: Project): ProjectCheck;
   start(project: Project, setupId: string, options: { readonly pace: number; readonly changes?: Readonly<Record<string, string>>; readonly paused?: boolean }, listen: (update: RunUpdate) => void): StartResult;
   pause(): void;
   resume(): void;

@@ -1,20 +1,20 @@
 import type { Expr } from '../language/ast';
-import { atPlace, hasErrors, problem, type Problem } from '../language/diagnostics';
+import { hasErrors, problem, type Problem } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
 import { parseExpressionText } from '../language/parse';
-import { convertDifference, unitOrUndefined } from '../language/units';
-import type { Project, Requirement, Setup } from '../project/project';
+import { unitOrUndefined } from '../language/units';
+import type { Project, Setup } from '../project/project';
 import { typeById } from '../project/project';
 import { analyse } from '../analysis/analyse';
-import { flatten, type FlattenResult, type Observer } from '../flatten/flatten';
+import { flatten, type FlattenResult } from '../flatten/flatten';
 import type { FlatModel } from '../flatten/flat-model';
 import { projectLibrary, readChanges } from '../flatten/from-project';
-import { readFormula, type LimitFormula } from '../requirements/formula';
-import { readLimit } from '../requirements/read-limit';
 import type { Program } from '../program/program';
 import { compile } from '../simulate/compile';
 import type { SimulationOptions, Stimulus } from '../simulate/simulation';
-import type { MonitorSource } from '../verdicts/monitor';
+import type { Finding } from '../verdicts/finding';
+import type { MonitorSource } from '../verdicts/source';
+import { constantFinding, monitorOf, watchedRequirements } from './watch';
 
 /** A requirement with what watches it; without a source where it cannot be watched. */
 export interface WatchedRequirement {
@@ -36,8 +36,8 @@ export interface Prepared {
 export function prepareRun(project: Project, setup: Setup, rootId = project.root): Prepared {
   const { library, problems: textProblems } = projectLibrary(project);
   const rootName = typeById(project, rootId)?.name ?? '';
-  const limits = project.requirements.map((r) => requirementLimit(project, r));
-  const observers = limits.flatMap((l) => l.observers);
+  const watches = watchedRequirements(project);
+  const observers = watches.flatMap((w) => w.observers);
   const place = `setup/${setup.id}/change`;
   const changed = readChanges(setup.changes, place);
   let flat = flatten(library, rootName, { observers });
@@ -60,24 +60,40 @@ export function prepareRun(project: Project, setup: Setup, rootId = project.root
     stop: setup.stop, solver: setup.solver, relative: setup.relative, absolute: setup.absolute, step: setup.step, recordEvery: setup.recordEvery,
     values: startValues, stimulus,
   };
+  const watched = watches.map((w) => monitorOf(w, flat));
   const problems = [
-    ...textProblems, ...compiled.problems, ...model.problems.filter((p) => p.place?.startsWith('requirement/')), ...limits.flatMap((l) => l.problems), ...setupProblems,
+    ...textProblems, ...compiled.problems, ...model.problems.filter((p) => p.place?.startsWith('requirement/')), ...watches.flatMap((w, k) => [...w.problems, ...watched[k].problems]), ...setupProblems,
   ];
   const blocking = hasErrors(textProblems) || hasErrors(setupProblems) || !compiled.program || hasErrors(compiled.problems);
   return {
     model, program: blocking ? undefined : compiled.program, options, problems: [...new Set(problems)],
-    requirements: limits.map((l) => ({ id: l.requirement.id, key: l.requirement.key, source: l.formula && monitorSource(l, flat), problem: l.problems[0]?.message ?? '' })),
+    requirements: watches.map(({ requirement, problems: unread }, k) => ({
+      id: requirement.id, key: requirement.key, source: watched[k].source, problem: (unread[0] ?? watched[k].problems[0])?.message ?? '',
+    })),
   };
+}
+
+/** What was found of one requirement. */
+export interface RequirementFinding extends Finding {
+  readonly id: string;
+  readonly key: string;
+}
+
+export interface ProductCheck {
+  readonly problems: Problem[];
+  /** Verdicts that need no run. */
+  readonly constants: readonly RequirementFinding[];
 }
 
 /**
  * What is wrong with the product as designed, and with each setup's names; nothing is generated, so this is quick enough
  * to follow every edit.
  */
-export function checkProduct(project: Project): Problem[] {
+export function checkProduct(project: Project): ProductCheck {
   const { library, problems: textProblems } = projectLibrary(project);
-  const limits = project.requirements.map((r) => requirementLimit(project, r));
-  const { model } = flatten(library, typeById(project, project.root)?.name ?? '', { observers: limits.flatMap((l) => l.observers) });
+  const watches = watchedRequirements(project);
+  const flat = flatten(library, typeById(project, project.root)?.name ?? '', { observers: watches.flatMap((w) => w.observers) });
+  const { model } = flat;
   const structural = withoutObserverErrors(model).problems.some((p) => p.severity === 'error' && !p.code.startsWith('unit'));
   const setupProblems = project.setups.flatMap((setup) => {
     const place = `setup/${setup.id}/change`;
@@ -88,7 +104,12 @@ export function checkProduct(project: Project): Problem[] {
     readStimulus(setup, model, found);
     return found;
   });
-  return [...textProblems, ...model.problems, ...(structural ? [] : analyse(model).problems), ...limits.flatMap((l) => l.problems), ...setupProblems];
+  const constants = watches.flatMap((w) => {
+    const finding = constantFinding(w, flat);
+    return finding ? [{ id: w.requirement.id, key: w.requirement.key, ...finding }] : [];
+  });
+  const requirementProblems = watches.flatMap((w) => [...w.problems, ...monitorOf(w, flat).problems]);
+  return { problems: [...textProblems, ...model.problems, ...(structural ? [] : analyse(model).problems), ...requirementProblems, ...setupProblems], constants };
 }
 
 const hasElements = (model: FlatModel, name: string): boolean => [...model.indexOf.keys()].some((n) => n.startsWith(`${name}[`));
@@ -123,44 +144,6 @@ function plainValue(text: string): number {
     return NaN;
   };
   return read(value);
-}
-
-interface RequirementLimit {
-  readonly requirement: Requirement;
-  readonly formula: LimitFormula | undefined;
-  readonly observers: readonly Observer[];
-  readonly problems: readonly Problem[];
-}
-
-/** The observers a requirement needs in the model. */
-function requirementLimit(project: Project, requirement: Requirement): RequirementLimit {
-  const place = `requirement/${requirement.id}`;
-  const limit = readLimit(requirement, project.glossary);
-  if (limit.formula === undefined) return { requirement, formula: undefined, observers: [], problems: atPlace(place, limit.problems) };
-  const { formula, problems } = readFormula(limit.formula);
-  if (!formula) return { requirement, formula: undefined, observers: [], problems: atPlace(`${place}/formula`, problems) };
-  const name = (what: string): string => `$${requirement.id}.${what}`;
-  const observers: Observer[] = [{ name: name('predicate'), expr: formula.predicate, place: `${place}/formula` }];
-  if (formula.condition) observers.push({ name: name('condition'), expr: formula.condition, place: `${place}/formula` });
-  if (formula.margin) observers.push({ name: name('margin'), expr: formula.margin, place: `${place}/formula` });
-  return { requirement, formula, observers, problems: [] };
-}
-
-function monitorSource(limit: RequirementLimit, flat: FlattenResult): MonitorSource | undefined {
-  const formula = limit.formula!;
-  const name = (what: string): string => `$${limit.requirement.id}.${what}`;
-  const predicate = flat.observed.get(name('predicate'));
-  const condition = formula.condition ? flat.observed.get(name('condition')) : undefined;
-  if (!predicate || (formula.condition && !condition)) return undefined;
-  const margin = flat.observed.get(name('margin'));
-  const told = unitOrUndefined(formula.unit);
-  const marginScale = margin?.unit && told ? convertDifference(1, margin.unit, told) : 1;
-  const isResponse = formula.kind === 'response';
-  return {
-    kind: formula.kind, predicate: predicate.index, condition: condition?.index ?? -1, margin: margin?.index ?? -1, marginScale,
-    unit: isResponse ? formula.withinUnit : formula.unit || (margin?.unitName ?? ''), within: formula.within,
-    timeScale: isResponse ? 1 / (unitOrUndefined(formula.withinUnit)?.scale ?? 1) : 1,
-  };
 }
 
 function readStimulus(setup: Setup, model: FlatModel, problems: Problem[]): Stimulus[] {

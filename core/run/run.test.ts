@@ -1,6 +1,6 @@
 import { tubeCapper } from '../../samples/tube-capper';
 import { readProjectText, writeProjectJson } from '../formats/project-file';
-import { newState, newTransition, type Project, type Setup } from '../project/project';
+import { newRequirement, newState, newTransition, type Project, type Setup } from '../project/project';
 import { valueAt } from '../simulate/recording';
 import { createEngine, type RunUpdate } from './engine';
 import { createRun, isRunnable, prepareRun } from './index';
@@ -104,7 +104,7 @@ test('a snapshot taken in the middle restores to the same bits', () => {
 
 describe('bad input', () => {
   const changed = (typeId: string, change: (t: Project['types'][number]) => Project['types'][number]): Project => ({ ...tubeCapper, types: tubeCapper.types.map((t) => (t.id === typeId ? change(t) : t)) });
-  const found = (p: Project): string => checkProject(p).map((x) => `${x.place} ${x.message}`).join('\n');
+  const found = (p: Project): string => checkProject(p).problems.map((x) => `${x.place} ${x.message}`).join('\n');
 
   test('a misspelt name and clashing units in the physics', () => {
     const p = changed('t-spindledrive', (t) => ({ ...t, physics: t.physics.replace('rotorSpeed = gear*speed', 'rotorSpeed = gear*sped').replace('R*current -', 'speed -') }));
@@ -130,7 +130,7 @@ describe('bad input', () => {
     expect(found(p)).toMatch(/nobody\.start does not name a part and a message/);
   });
   test('a requirement without a number does not keep the product from running', () => {
-    const p = { ...tubeCapper, requirements: [{ id: 'r', key: 'R', text: 'The cap torque shall not exceed much.', formula: '', note: '' }] };
+    const p = { ...tubeCapper, requirements: [newRequirement('r', 'R', 'The cap torque shall not exceed much.')] };
     expect(found(p)).toMatch(/requirement\/r "much" is not understood/);
     expect(finish(setup('Careful'), p).findings()[0]).toMatchObject({ verdict: 'undecided', reason: expect.stringContaining('"much"') });
   });

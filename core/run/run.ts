@@ -1,18 +1,14 @@
 import { createRecorder, type Recorder } from '../simulate/recording';
 import { createSimulation, type Simulation } from '../simulate/simulation';
-import { createMonitor, type Finding, type Monitor } from '../verdicts/monitor';
-import type { Prepared, WatchedRequirement } from './prepare';
+import type { Finding } from '../verdicts/finding';
+import { createMonitor, type Monitor } from '../verdicts/monitor';
+import type { Prepared, RequirementFinding, WatchedRequirement } from './prepare';
 
 /** One execution: a simulation with its recorder and its monitors. */
 export interface Run {
   readonly simulation: Simulation;
   readonly recorder: Recorder;
   findings(): RequirementFinding[];
-}
-
-export interface RequirementFinding extends Finding {
-  readonly id: string;
-  readonly key: string;
 }
 
 const unwatched = (r: WatchedRequirement): Finding => ({
@@ -26,16 +22,18 @@ export function createRun(prepared: Prepared & { readonly program: NonNullable<P
   const simulation = createSimulation(prepared.program, prepared.options, {
     row(time, values, kind) {
       recorder.row(time, values, kind);
-      for (const m of watching) m.row(time, values, kind);
+      for (const m of watching) m.row(time, values);
     },
     message: recorder.message,
     transition: recorder.transition,
   });
   return {
     simulation, recorder,
-    findings: () => prepared.requirements.map((r, k) => ({ id: r.id, key: r.key, ...(monitors[k]?.finding() ?? unwatched(r)) })),
+    findings: () => prepared.requirements.map((r, k) => ({ id: r.id, key: r.key, ...(monitors[k]?.finding(simulation.status === 'finished') ?? unwatched(r)) })),
   };
 }
 
 export const isRunnable = (p: Prepared): p is Prepared & { readonly program: NonNullable<Prepared['program']> } => p.program !== undefined;
 
+
+export type { RequirementFinding };

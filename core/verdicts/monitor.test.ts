@@ -1,13 +1,14 @@
 import fc from 'fast-check';
-import { createMonitor, type MonitorSource } from './monitor';
+import { createMonitor } from './monitor';
+import type { StateSource } from './source';
 
-const invariant: MonitorSource = { kind: 'invariant', condition: -1, predicate: 0, margin: 1, marginScale: 10, unit: 'rpm', within: 0, timeScale: 1 };
-const response: MonitorSource = { kind: 'response', condition: 0, predicate: 1, margin: -1, marginScale: 1, unit: 'ms', within: 0.2, timeScale: 1000 };
+const invariant: StateSource = { kind: 'invariant', condition: -1, predicate: 0, margin: 1, marginScale: 10, unit: 'rpm', within: 0, timeUnit: 's', timeScale: 1 };
+const response: StateSource = { kind: 'response', condition: 0, predicate: 1, margin: -1, marginScale: 1, unit: 'rpm', within: 0.2, timeUnit: 'ms', timeScale: 1000 };
 
 /** Feeds rows of [time, ...values]. */
-const watch = (source: MonitorSource, rows: readonly (readonly number[])[]) => {
+const watch = (source: StateSource, rows: readonly (readonly number[])[]) => {
   const monitor = createMonitor(source);
-  for (const [t, ...values] of rows) monitor.row(t, Float64Array.from(values), 'sample');
+  for (const [t, ...values] of rows) monitor.row(t, Float64Array.from(values));
   return monitor.finding();
 };
 

@@ -4,7 +4,7 @@ import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
 import { readLimit, showFormula, type Limit } from '@/core/requirements/read-limit';
 import { readFormula } from '@/core/requirements/formula';
-import type { Project, Requirement } from '@/core/project/project';
+import { newRequirement, type Project, type Requirement } from '@/core/project/project';
 import { problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -32,7 +32,7 @@ export function NeedsSheet() {
   const add = (): void => {
     const numbers = project.requirements.map((r) => Number(/(\d+)$/.exec(r.key)?.[1] ?? 0));
     const prefix = /^(.*?)\d+$/.exec(project.requirements[0]?.key ?? '')?.[1] ?? 'REQ-';
-    const entry: Requirement = { id: `r-${nanoid(8)}`, key: `${prefix}${String(Math.max(0, ...numbers) + 1).padStart(2, '0')}`, text: '', formula: '', note: '' };
+    const entry = newRequirement(`r-${nanoid(8)}`, `${prefix}${String(Math.max(0, ...numbers) + 1).padStart(2, '0')}`);
     edit({ kind: 'insert', list: 'requirements', entry }, 'Add a requirement');
     select(`requirement/${entry.id}`);
   };

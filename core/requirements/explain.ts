@@ -1,0 +1,136 @@
+import type { Expr } from '../language/ast';
+import { printExpression } from '../language/print';
+import type { GlossaryEntry } from '../project/project';
+import { obligations, readFormula, type Formula, type Value } from './formula';
+import { showFormula } from './read-limit';
+
+/** A formula in plain words, for whoever wants to know what will be checked; names become the phrases of the glossary. */
+export function explainFormula(text: string, glossary: readonly GlossaryEntry[] = []): string | undefined {
+  const { formula } = readFormula(text);
+  if (!formula) return undefined;
+  const words = new Words(glossary);
+  const parts = obligations(formula).map(({ mode, body }) => {
+    switch (mode) {
+      case 'always':
+        return words.always(body);
+      case 'eventually':
+        return `at some moment of the run, ${words.says(body)}`;
+      case 'start':
+        return `from the start, ${words.says(body)}`;
+      case 'end':
+        return `when the run ends, ${words.says(body)}`;
+    }
+  });
+  const sentence = parts.join('; and ');
+  return `${sentence[0].toUpperCase()}${sentence.slice(1)}.`;
+}
+
+const relationWords: Readonly<Record<string, string>> = { '<': 'is below', '<=': 'is at most', '>': 'is above', '>=': 'is at least', '==': 'equals', '<>': 'differs from' };
+
+class Words {
+  private readonly phrases: ReadonlyMap<string, string>;
+
+  constructor(glossary: readonly GlossaryEntry[]) {
+    this.phrases = new Map(glossary.map((g) => [g.meaning.replace(/\s+/g, ''), g.phrase]));
+  }
+
+  always(f: Formula): string {
+    if (f.kind !== 'implies') return `at every moment, ${this.says(f)}`;
+    const { a, b } = f;
+    if (a.kind === 'rising') return `for every moment at which ${this.says(a.a)} begins to hold, ${this.says(b)}`;
+    if (a.kind === 'falling') return `for every moment at which ${this.says(a.a)} ceases to hold, ${this.says(b)}`;
+    return `at every moment at which ${this.says(a)}, ${this.says(b)}`;
+  }
+
+  says(f: Formula): string {
+    switch (f.kind) {
+      case 'state':
+        return this.condition(f.expr);
+      case 'compare':
+        return `${this.value(f.left)} ${relationWords[f.op]} ${this.value(f.right)}`;
+      case 'not':
+        return `it is not so that ${this.says(f.a)}`;
+      case 'rising':
+        return `${this.says(f.a)} begins to hold`;
+      case 'falling':
+        return `${this.says(f.a)} ceases to hold`;
+      case 'and': case 'or':
+        return `${this.says(f.a)} ${f.kind} ${this.says(f.b)}`;
+      case 'implies':
+        return `where ${this.says(f.a)}, ${this.says(f.b)}`;
+      case 'after':
+        return f.seconds === 0 ? `(${this.says(f.event)}) has happened` : `(${this.says(f.event)}) has happened ${time(f.seconds)} ago or earlier`;
+      case 'eventually':
+        if (f.to === Infinity) return `at some later moment ${this.says(f.a)}`;
+        return f.from === 0 ? `within ${time(f.to)} ${this.says(f.a)}` : `between ${time(f.from)} and ${time(f.to)} later there is a moment at which ${this.says(f.a)}`;
+      case 'always':
+        if (f.to === Infinity) return `from then on ${this.says(f.a)}`;
+        return f.from === 0 ? `for the next ${time(f.to)} ${this.says(f.a)}` : `from ${time(f.from)} to ${time(f.to)} later ${this.says(f.a)}`;
+      case 'until':
+        return `${this.says(f.a)} until ${this.says(f.b)}${f.to === Infinity ? '' : `, which comes within ${time(f.to)}`}`;
+      case 'atEnd':
+        return `at the end ${this.says(f.a)}`;
+    }
+  }
+
+  private phrase(e: Expr): string | undefined {
+    const phrase = this.phrases.get(printExpression(e).replace(/\s+/g, ''));
+    return phrase && `“${phrase}”`;
+  }
+
+  private condition(e: Expr): string {
+    const phrase = this.phrase(e);
+    if (phrase) return phrase;
+    if (e.kind === 'unary' && e.op === 'not') return `not ${this.condition(e.operand)}`;
+    if (e.kind === 'binary') {
+      if (e.op === 'and' || e.op === 'or') return `${this.condition(e.left)} ${e.op} ${this.condition(e.right)}`;
+      if (e.op in relationWords) return `${this.expression(e.left)} ${relationWords[e.op]} ${this.expression(e.right)}`;
+    }
+    return this.expression(e);
+  }
+
+  private expression(e: Expr): string {
+    const phrase = this.phrase(e);
+    if (phrase) return phrase.slice(1, -1);
+    if (e.kind === 'call' && e.callee === 'abs' && e.args[0]?.kind === 'binary' && e.args[0].op === '-') {
+      return `the distance of ${this.expression(e.args[0].left)} from ${this.expression(e.args[0].right)}`;
+    }
+    if (e.kind === 'call' && e.callee === 'abs' && e.args[0]) return `the size of ${this.expression(e.args[0])}`;
+    if (e.kind === 'call' && e.callee === 'in' && e.args[0]) return `${printExpression(e.args[0])} is active`;
+    return showFormula(printExpression(e));
+  }
+
+  private value(v: Value): string {
+    const span = (window: number): string => (window === Infinity ? 'so far' : `of the last ${time(window)}`);
+    switch (v.kind) {
+      case 'number':
+        return v.unit ? `${v.value} ${v.unit}` : String(v.value);
+      case 'signal':
+        return this.expression(v.expr);
+      case 'arithmetic':
+        return `${this.value(v.a)} ${v.op} ${v.b.kind === 'arithmetic' ? `(${this.value(v.b)})` : this.value(v.b)}`;
+      case 'abs':
+        return `the size of ${this.value(v.a)}`;
+      case 'negate':
+        return `minus ${this.value(v.a)}`;
+      case 'count':
+        return `the number of times ${this.says(v.event)} ${v.window === Infinity ? 'has happened' : `happened in the last ${time(v.window)}`}`;
+      case 'rate':
+        return `how often ${this.says(v.event)} happened per time`;
+      case 'average': case 'rms':
+        return `the ${v.kind === 'rms' ? 'rms value' : 'mean'} of ${this.value(v.of)} ${v.during ? `over the time in which ${this.says(v.during)}` : span(v.window)}`;
+      case 'highest': case 'lowest':
+        return `the ${v.kind} ${this.value(v.of)} ${span(v.window)}`;
+      case 'at':
+        return v.event ? `${this.value(v.of)} when ${this.says(v.event)} last began` : `${this.value(v.of)} at the start`;
+      case 'duration':
+        return `how long ${this.says(v.of)} has held`;
+    }
+  }
+}
+
+const time = (seconds: number): string => {
+  if (seconds > 0 && seconds < 1) return `${trim(seconds * 1000)} ms`;
+  return seconds >= 120 && Number.isInteger(seconds / 60) ? `${seconds / 60} min` : `${trim(seconds)} s`;
+};
+const trim = (x: number): string => String(Number(x.toPrecision(6)));

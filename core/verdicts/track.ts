@@ -1,0 +1,59 @@
+/**
+ * What one operator says about the rows of a run, in order: whether it holds, by how much, and whether it has anything
+ * to say there (`on`; an implication whose condition does not hold has not). Rows already used are dropped.
+ */
+export class Track {
+  private holds: number[] = [];
+  private margins: number[] = [];
+  private ons: number[] = [];
+  private first = 0;
+
+  get end(): number {
+    return this.first + this.holds.length;
+  }
+  push(holds: boolean, margin: number, on = true): void {
+    this.holds.push(holds ? 1 : 0);
+    this.margins.push(margin);
+    this.ons.push(on ? 1 : 0);
+  }
+  b(i: number): boolean {
+    return this.holds[i - this.first] === 1;
+  }
+  m(i: number): number {
+    return this.margins[i - this.first];
+  }
+  on(i: number): boolean {
+    return this.ons[i - this.first] === 1;
+  }
+  /** Forgets rows before i, now and then, so that each row is moved only a few times. */
+  trim(i: number): void {
+    const count = i - this.first;
+    if (count < 512 || count < this.holds.length / 2) return;
+    this.holds.splice(0, count);
+    this.margins.splice(0, count);
+    this.ons.splice(0, count);
+    this.first = i;
+  }
+}
+
+/** Times of the rows, shared by all operators of one formula. */
+export class Rows {
+  private times: number[] = [];
+  private first = 0;
+
+  get end(): number {
+    return this.first + this.times.length;
+  }
+  push(time: number): void {
+    this.times.push(time);
+  }
+  t(i: number): number {
+    return this.times[i - this.first];
+  }
+  trim(i: number): void {
+    const count = i - this.first;
+    if (count < 512 || count < this.times.length / 2) return;
+    this.times.splice(0, count);
+    this.first = i;
+  }
+}

@@ -1,0 +1,262 @@
+import { Rows, Track } from './track';
+import type { TreeNode } from './source';
+import { createValue, type RunningValue } from './tree-value';
+
+/** What is known of a row whose time is not up: 0 and 1 are final, 2 is open. */
+export type Open = 0 | 1 | 2;
+
+/** One operator at work. `out` lags behind the rows where the operator looks ahead. */
+export interface Running {
+  readonly out: Track;
+  /** Takes in the newest row. */
+  advance(values: Float64Array): void;
+  /** What can be said of the rows from `out.end` on, by now. */
+  tail(): Open[];
+}
+
+const infinite = (holds: boolean): number => (holds ? Infinity : -Infinity);
+
+export function createNode(node: TreeNode, rows: Rows): Running {
+  switch (node.op) {
+    case 'state': {
+      const out = new Track();
+      return {
+        out, tail: () => [],
+        advance(values) {
+          const holds = values[node.variable] !== 0;
+          out.push(holds, node.margin >= 0 ? values[node.margin] * node.scale : infinite(holds));
+        },
+      };
+    }
+    case 'compare':
+      return compare(node, createValue(node.left, rows, createNode), createValue(node.right, rows, createNode));
+    case 'not': {
+      const a = createNode(node.a, rows);
+      return mapped(a, (i) => [!a.out.b(i), -a.out.m(i)], (x) => (x === 2 ? 2 : x === 1 ? 0 : 1));
+    }
+    case 'rising': case 'falling': {
+      const a = createNode(node.a, rows);
+      const wanted = node.op === 'rising';
+      let before = !wanted;
+      return mapped(a, (i) => {
+        const now = a.out.b(i);
+        const happens = now === wanted && before !== wanted && (i > 0 || wanted);
+        before = now;
+        return [happens, infinite(happens)];
+      }, (x) => x);
+    }
+    case 'after': {
+      const a = createNode(node.a, rows);
+      let before = false, last: number | undefined;
+      return mapped(a, (i) => {
+        const now = a.out.b(i);
+        if (now && !before) last = rows.t(i);
+        before = now;
+        const holds = last !== undefined && rows.t(i) >= last + node.seconds * (1 - 1e-12);
+        return [holds, infinite(holds)];
+      }, (x) => x);
+    }
+    case 'and': case 'or': case 'implies':
+      return joined(node.op, createNode(node.a, rows), createNode(node.b, rows));
+    case 'always': case 'eventually':
+      return window(createNode(node.a, rows), rows, node.from, node.to, node.op === 'always');
+    case 'until':
+      return until(createNode(node.a, rows), createNode(node.b, rows), rows, node.to);
+  }
+}
+
+function mapped(a: Running, map: (i: number) => [boolean, number], open: (x: Open) => Open): Running {
+  const out = new Track();
+  return {
+    out,
+    advance(values) {
+      a.advance(values);
+      for (let i = out.end; i < a.out.end; i++) out.push(...map(i));
+      a.out.trim(out.end);
+    },
+    tail: () => a.tail().map(open),
+  };
+}
+
+function compare(node: Extract<TreeNode, { op: 'compare' }>, left: RunningValue, right: RunningValue): Running {
+  const out = new Track();
+  const sign = node.relation.startsWith('<') && node.relation !== '<>' ? 1 : -1;
+  const equality = node.relation === '==' || node.relation === '<>';
+  return {
+    out, tail: () => [],
+    advance(values) {
+      const [l, r] = [left.next(values), right.next(values)];
+      // sums of many terms meet a limit they should just reach
+      const slack = node.counts ? 0 : 1e-12 * Math.max(Math.abs(l), Math.abs(r));
+      const difference = sign * (r - l);
+      const holds = node.relation === '==' ? Math.abs(difference) <= slack : node.relation === '<>' ? Math.abs(difference) > slack
+        : node.relation.length === 2 ? difference >= -slack : difference > slack;
+      out.push(holds, equality ? infinite(holds) : difference);
+    },
+  };
+}
+
+function joined(op: 'and' | 'or' | 'implies', a: Running, b: Running): Running {
+  const out = new Track();
+  const open = (x: Open, y: Open): Open => {
+    const first: Open = op === 'implies' ? (x === 2 ? 2 : x === 1 ? 0 : 1) : x;
+    if (op === 'and') return first === 0 || y === 0 ? 0 : first === 2 || y === 2 ? 2 : 1;
+    return first === 1 || y === 1 ? 1 : first === 2 || y === 2 ? 2 : 0;
+  };
+  return {
+    out,
+    advance(values) {
+      a.advance(values);
+      b.advance(values);
+      const end = Math.min(a.out.end, b.out.end);
+      for (let i = out.end; i < end; i++) {
+        const [x, y] = [a.out.b(i), b.out.b(i)];
+        if (op === 'and') out.push(x && y, Math.min(a.out.m(i), b.out.m(i)));
+        else if (op === 'or') out.push(x || y, Math.max(a.out.m(i), b.out.m(i)));
+        // where the condition does not hold there is nothing to be near to
+        else out.push(!x || y, x ? b.out.m(i) : Infinity, x);
+      }
+      a.out.trim(out.end);
+      b.out.trim(out.end);
+    },
+    tail() {
+      const [x, y] = [known(a, out.end), known(b, out.end)];
+      return x.map((value, k) => open(value, y[k]));
+    },
+  };
+}
+
+/** What an operator says from row `from` to the newest, by now. */
+function known(a: Running, from: number): Open[] {
+  const all: Open[] = [];
+  for (let i = from; i < a.out.end; i++) all.push(a.out.b(i) ? 1 : 0);
+  return [...all, ...a.tail()];
+}
+
+/**
+ * Holds at some (or, negated twice, every) moment of [t + from, t + to]. The greatest margin in the moving window costs
+ * amortised constant time per row (Lemire 2006; Donze, Ferrere and Maler 2013). Between rows a condition keeps its
+ * value and a margin is a straight line; conditions of the model change at rows only, so no moment is missed.
+ */
+function window(a: Running, rows: Rows, from: number, to: number, every: boolean): Running {
+  const out = new Track();
+  const flip = every ? -1 : 1;
+  const b = (i: number): boolean => a.out.b(i) !== every;
+  const m = (i: number): number => flip * a.out.m(i);
+  const greatest: number[] = [];
+  let head = 0, scan = 0, left = 0, lastTrue = -1;
+  const between = (i: number, j: number, t: number): number => {
+    const [t0, t1] = [rows.t(i), rows.t(j)];
+    const [m0, m1] = [m(i), m(j)];
+    if (!(t1 > t0) || !Number.isFinite(m0) || !Number.isFinite(m1)) return m0;
+    return m0 + ((m1 - m0) * (t - t0)) / (t1 - t0);
+  };
+  // "within T" counts the last moment in, "throughout T" does not: what lasts exactly T has lasted
+  const end = (i: number): number => (every ? Math.max(rows.t(i), (rows.t(i) + to) * (1 - 1e-12)) : (rows.t(i) + to) * (1 + 1e-13));
+  const covers = (i: number, j: number, limit: number): boolean => rows.t(j) <= rows.t(i) + from || (every && to > 0 ? rows.t(j) < limit : rows.t(j) <= limit);
+  return {
+    out,
+    advance(values) {
+      a.advance(values);
+      for (let i = out.end; i < a.out.end; i++) {
+        const limit = end(i);
+        scan = Math.max(scan, i);
+        for (; scan < a.out.end && covers(i, scan, limit); scan++) {
+          if (b(scan)) lastTrue = scan;
+          while (greatest.length > head && m(greatest[greatest.length - 1]) <= m(scan)) greatest.pop();
+          greatest.push(scan);
+        }
+        left = Math.max(left, i);
+        const begin = rows.t(i) + from;
+        while (from > 0 && left + 1 < scan && rows.t(left + 1) <= begin) left++;
+        if (from === 0) left = i;
+        const decided = to === Infinity ? lastTrue >= left : scan < a.out.end;
+        if (!decided) break;
+        while (head < greatest.length && greatest[head] < left) head++;
+        let best = head < greatest.length ? m(greatest[head]) : -Infinity;
+        if (from > 0 && rows.t(left) < begin) {
+          if (greatest[head] === left) best = head + 1 < greatest.length ? m(greatest[head + 1]) : -Infinity;
+          if (left + 1 < a.out.end) best = Math.max(best, between(left, left + 1, begin));
+        }
+        if (to !== Infinity && scan > left && scan < a.out.end) best = Math.max(best, between(scan - 1, scan, rows.t(i) + to));
+        const holds = lastTrue >= left;
+        out.push(holds !== every, flip * best);
+        if (head > 1024) {
+          greatest.splice(0, head);
+          head = 0;
+        }
+      }
+      a.out.trim(out.end);
+    },
+    tail() {
+      const first = out.end;
+      const values = known(a, first).map((x): Open => (x === 2 || !every ? x : x === 1 ? 0 : 1));
+      const n = values.length;
+      if (n === 0) return [];
+      const newest = rows.t(first + n - 1);
+      const result = new Array<Open>(n);
+      let yes = Infinity, maybe = Infinity;
+      const nextYes = new Array<number>(n), nextMaybe = new Array<number>(n);
+      for (let k = n - 1; k >= 0; k--) {
+        if (values[k] === 1) yes = k;
+        if (values[k] === 2) maybe = k;
+        nextYes[k] = yes;
+        nextMaybe[k] = maybe;
+      }
+      let begin = 0;
+      for (let k = 0; k < n; k++) {
+        const limit = end(first + k);
+        begin = Math.max(begin, k);
+        while (from > 0 && begin + 1 < n && rows.t(first + begin + 1) <= rows.t(first + k) + from) begin++;
+        const inside = (at: number): boolean => at < n && covers(first + k, first + at, limit);
+        // "from now on always" is taken to hold as long as nothing speaks against it
+        const open: Open = to === Infinity && every ? 0 : 2;
+        result[k] = inside(nextYes[begin]) ? 1 : limit >= newest ? open : inside(nextMaybe[begin]) ? 2 : 0;
+      }
+      return result.map((x): Open => (x === 2 || !every ? x : x === 1 ? 0 : 1));
+    },
+  };
+}
+
+/** b comes to hold within the time, and a holds up to then. */
+function until(a: Running, b: Running, rows: Rows, to: number): Running {
+  const out = new Track();
+  let stop = 0;
+  return {
+    out,
+    advance(values) {
+      a.advance(values);
+      b.advance(values);
+      const end = Math.min(a.out.end, b.out.end);
+      for (let i = out.end; i < end; i++) {
+        stop = Math.max(stop, i);
+        while (stop < end && !b.out.b(stop) && a.out.b(stop)) stop++;
+        const limit = (rows.t(i) + to) * (1 + 1e-13);
+        const late = stop < end ? rows.t(stop) > limit : end > 0 && rows.t(end - 1) > limit;
+        if (stop >= end && !late) break;
+        let kept = Infinity, best = -Infinity;
+        for (let j = i; j <= stop && j < end && rows.t(j) <= limit; j++) {
+          best = Math.max(best, Math.min(kept, b.out.m(j)));
+          kept = Math.min(kept, a.out.m(j));
+        }
+        out.push(!late && b.out.b(stop), best);
+      }
+      a.out.trim(out.end);
+      b.out.trim(out.end);
+    },
+    tail() {
+      const [x, y] = [known(a, out.end), known(b, out.end)];
+      const n = x.length;
+      const newest = n > 0 ? rows.t(out.end + n - 1) : 0;
+      return x.map((_, k) => {
+        const limit = (rows.t(out.end + k) + to) * (1 + 1e-13);
+        for (let j = k; j < n && rows.t(out.end + j) <= limit; j++) {
+          if (y[j] === 1) return 1;
+          if (y[j] === 2 || x[j] === 2) return 2;
+          if (x[j] === 0) return 0;
+        }
+        return limit >= newest ? 2 : 0;
+      });
+    },
+  };
+}
