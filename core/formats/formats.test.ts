@@ -25,7 +25,7 @@ describe('project files', () => {
     expect(message(bytes('GIF89a'))).toBe('This is not a Zelvar project file');
     expect(message(bytes('{"a": 1}'))).toBe('This is not a Zelvar project file');
     expect(message(bytes('[]'))).toBe('This is not a Zelvar project file');
-    expect(message(bytes(json.replace('"version": 1', '"version": 7')))).toMatch(/written by a newer Zelvar \(format 7/);
+    expect(message(bytes(json.replace('"version": 2', '"version": 7')))).toMatch(/written by a newer Zelvar \(format 7/);
   });
   test('a script in a name, a wrong type, a missing field are told by their place', () => {
     const withName = (name: unknown): Uint8Array => bytes(JSON.stringify({ ...tubeCapper, types: [{ ...tubeCapper.types[0], name }] }));
@@ -68,4 +68,15 @@ describe('recordings as CSV', () => {
     ]);
     expect(readRecordingCsv('a,b\n1,2').problems[0].message).toMatch(/not a recording/);
   });
+});
+
+test('a file of the first version opens: what it did not have is empty', () => {
+  const old = JSON.parse(writeProjectJson(tubeCapper)) as Record<string, unknown> & { requirements: Record<string, unknown>[] };
+  old.version = 1;
+  for (const key of ['retired', 'flows', 'traces']) delete old[key];
+  for (const r of old.requirements) for (const key of ['kind', 'parent', 'attributes', 'source', 'observation']) delete r[key];
+  const { value, problems } = readProjectText(JSON.stringify(old));
+  expect(problems).toEqual([]);
+  expect(value).toMatchObject({ version: 2, flows: [], traces: [], retired: [] });
+  expect(value!.requirements[0]).toMatchObject({ kind: 'requirement', parent: null, attributes: [], source: null, observation: null });
 });

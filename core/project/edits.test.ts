@@ -13,7 +13,7 @@ const done = (p: Project, edit: Edit): Project => {
 };
 
 test('the capper has no problems', () => {
-  expect(checkProject(tubeCapper)).toEqual([]);
+  expect(checkProject(tubeCapper).problems).toEqual([]);
 });
 
 describe('renaming follows into every text', () => {

@@ -1,4 +1,4 @@
-import { applyPatches, enablePatches, produceWithPatches, type Draft, type Patch } from 'immer';
+import { applyPatches, current, enablePatches, isDraft, produceWithPatches, type Draft, type Patch } from 'immer';
 import { problem, type Problem } from '../language/diagnostics';
 import { ValidationError } from 'yup';
 import {
@@ -20,6 +20,9 @@ export type Edit =
   /** Many entries at once, at the end of the list. */
   | { readonly kind: 'insert-all'; readonly list: string; readonly entries: readonly ListEntry[] }
   | { readonly kind: 'remove-all'; readonly list: string; readonly ids: readonly string[] }
+  | { readonly kind: 'update-all'; readonly list: string; readonly updates: readonly { readonly id: string; readonly changes: Readonly<Record<string, unknown>> }[] }
+  /** Brings entries into the order of their ids here; others keep their place after the one they follow. */
+  | { readonly kind: 'order'; readonly list: string; readonly ids: readonly string[] }
   | { readonly kind: 'update'; readonly list: string; readonly id: string; readonly changes: Readonly<Record<string, unknown>> }
   | { readonly kind: 'remove'; readonly list: string; readonly id: string }
   | { readonly kind: 'move'; readonly list: string; readonly id: string; readonly index: number }
@@ -142,6 +145,28 @@ function change(project: Draft<Project>, edit: Edit): void {
       if (at.name === 'requirements') retire(project, gone);
       const left = at.list.filter((e) => !gone.has(e.id));
       at.list.splice(0, at.list.length, ...left);
+      return;
+    }
+    case 'update-all': {
+      const at = listAt(project, edit.list);
+      const places = new Map(at.list.map((e, k) => [e.id, k]));
+      for (const { id, changes } of edit.updates) {
+        const entry = at.list[places.get(id) ?? refuse('gone', 'This is no longer there')];
+        const next = { ...((isDraft(entry) ? current(entry) : entry) as Entry), ...changes } as Entry;
+        validate(at.name, next);
+        if (at.name === 'requirements') changeKey(project, entry, next);
+        Object.assign(entry, changes);
+      }
+      return;
+    }
+    case 'order': {
+      const at = listAt(project, edit.list);
+      const byId = new Map(at.list.map((e) => [e.id, e]));
+      const wanted = edit.ids.flatMap((id) => byId.get(id) ?? []);
+      const moved = new Set(wanted.map((e) => e.id));
+      let k = 0;
+      const next = at.list.map((e) => (moved.has(e.id) ? wanted[k++] : e));
+      at.list.splice(0, at.list.length, ...next);
       return;
     }
     case 'update': {

@@ -164,8 +164,9 @@ export interface TraceLink {
   readonly requirement: string;
   /** Address of the element, see core/trace/elements.ts. */
   readonly element: string;
-  /** Why somebody should look at it again; empty where nobody needs to. */
-  readonly suspect: string;
+  /** Marks of both ends when somebody last said that they belong together: another text makes the link suspect. */
+  readonly requirementSeen: string;
+  readonly elementSeen: string;
 }
 
 /** How somebody reaches a goal with the product: lines of steps, read by core/flows. */

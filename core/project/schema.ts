@@ -62,7 +62,7 @@ export const requirementSchema = yup.object({
   id, key, text: text(), formula: text(), note: text(), kind: text(80), parent: id.nullable(), attributes: yup.array(yup.object({ name: text(200), value: text() })).strict().max(200).defined(),
   source: sourceSchema.nullable().defined(), observation: observationSchema.nullable().defined(),
 });
-export const traceSchema = yup.object({ id, requirement: id, element: text(4000).required('What does the link lead to?'), suspect: text(400) });
+export const traceSchema = yup.object({ id, requirement: id, element: text(4000).required('What does the link lead to?'), requirementSeen: text(40), elementSeen: text(40) });
 export const flowLineSchema = yup.object({ id, depth: finite.min(0).max(40), text: text(2000) });
 export const flowSchema = yup.object({
   id, name: text(200).required('A name is needed'), actor: text(200), goal: text(), trigger: text(), precondition: text(), postcondition: text(), lines: list(flowLineSchema),
