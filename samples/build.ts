@@ -1,5 +1,7 @@
-import type { Chart, ChartState, Control, Link, Part, PartType, Port, Project, Quantity, Setup, StimulusRow, Track, Transition } from '../core/project/project';
-import { newRequirement, newSetup } from '../core/project/project';
+import { applyEdit } from '../core/project/edits';
+import { linkEdit } from '../core/trace/links';
+import type { Chart, ChartState, Control, Link, Flow, Part, PartType, Port, Project, Quantity, Requirement, Setup, StimulusRow, Track, Transition } from '../core/project/project';
+import { newFlow, newRequirement, newSetup } from '../core/project/project';
 
 /** Short forms for writing sample projects; ids are made from names so that files stay readable and comparable. */
 
@@ -51,5 +53,30 @@ export const control = (kind: Control['kind'], label: string, target: string, mo
 });
 export const tracks = (...rows: readonly (readonly [height: number, ...items: string[]])[]): Track[] =>
   rows.map(([height, ...items], k) => ({ id: `k-${k + 1}`, items, height }));
-export const requirement = (key: string, text: string): Project['requirements'][number] => newRequirement(`r-${slug(key)}`, key, text);
+/** A requirement of the capper's sheet; its row follows from its number. */
+export const requirement = (key: string, text: string, verification: string, more: Partial<Requirement> = {}): Requirement => {
+  const row = Number(/\d+$/.exec(key)![0]) + 1;
+  return {
+    ...newRequirement(`r-${slug(key)}`, key, text), attributes: [{ name: 'Verification', value: verification }],
+    source: { file: 'capper-sheet.csv', sheet: 'capper-sheet.csv', row, cell: `B${row}`, foreign: '' }, ...more,
+  };
+};
+
+/** A flow from its lines, two spaces for every step to the right. */
+export const flow = (name: string, more: Partial<Flow>, text: string): Flow => ({
+  ...newFlow(`f-${slug(name)}`, name), ...more,
+  lines: text.split('\n').filter((l) => l.trim() !== '').map((l, k) => ({ id: `z-${k + 1}`, depth: (/^ */.exec(l)![0].length) / 2, text: l.trim() })),
+});
+
+/** Trace links from requirements (by number) to addresses, as confirmed. */
+export function traces(project: Project, rows: readonly (readonly [keys: string, ...addresses: string[]])[]): Project {
+  let made = project;
+  let count = 0;
+  for (const [keys, ...addresses] of rows) {
+    const ids = keys.split(' ').map((k) => made.requirements.find((r) => r.key === k)!.id);
+    const edit = linkEdit(made, ids, addresses, () => `v-${++count}`);
+    if (edit) made = applyEdit(made, edit).project;
+  }
+  return made;
+}
 export const phrase = (words: string, meaning: string): Project['glossary'][number] => ({ id: `g-${slug(words)}`, phrase: words, meaning });

@@ -1,5 +1,14 @@
 import { writeFileSync } from 'node:fs';
+import { requirementReqif, requirementRows, requirementSheet } from '../core/exchange/export';
 import { writeProjectJson } from '../core/formats/project-file';
+import { writeCsvSheet } from '../core/formats/sheet-csv';
+import { writeXlsxSheets } from '../core/formats/sheet-xlsx';
 import { tubeCapper } from '../samples/tube-capper';
 
-writeFileSync(new URL('../samples/tube-capper.zelvar.json', import.meta.url), writeProjectJson(tubeCapper));
+const write = (name: string, content: string | Uint8Array): void => writeFileSync(new URL(`../samples/${name}`, import.meta.url), content);
+
+write('tube-capper.zelvar.json', writeProjectJson(tubeCapper));
+// its specification sheet, as somebody else would send it
+write('capper-sheet.csv', writeCsvSheet(requirementRows(tubeCapper)));
+write('capper-sheet.xlsx', await writeXlsxSheets([requirementSheet(tubeCapper)]));
+write('capper-sheet.reqif', requirementReqif({ ...tubeCapper, traces: [] }));

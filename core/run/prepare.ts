@@ -14,6 +14,7 @@ import { compile } from '../simulate/compile';
 import type { SimulationOptions, Stimulus } from '../simulate/simulation';
 import type { Finding } from '../verdicts/finding';
 import type { MonitorSource } from '../verdicts/source';
+import { standingOf } from './standing';
 import { constantFinding, monitorOf, watchedRequirements } from './watch';
 
 /** A requirement with what watches it; without a source where it cannot be watched. */
@@ -21,6 +22,8 @@ export interface WatchedRequirement {
   readonly id: string;
   readonly key: string;
   readonly source: MonitorSource | undefined;
+  /** Decided without a run, by a signed observation. */
+  readonly decided: Finding | undefined;
   readonly problem: string;
 }
 
@@ -68,7 +71,7 @@ export function prepareRun(project: Project, setup: Setup, rootId = project.root
   return {
     model, program: blocking ? undefined : compiled.program, options, problems: [...new Set(problems)],
     requirements: watches.map(({ requirement, problems: unread }, k) => ({
-      id: requirement.id, key: requirement.key, source: watched[k].source, problem: (unread[0] ?? watched[k].problems[0])?.message ?? '',
+      id: requirement.id, key: requirement.key, source: watched[k].source, decided: standingOf(requirement, undefined, undefined).finding, problem: (unread[0] ?? watched[k].problems[0])?.message ?? '',
     })),
   };
 }

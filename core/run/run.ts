@@ -29,7 +29,7 @@ export function createRun(prepared: Prepared & { readonly program: NonNullable<P
   });
   return {
     simulation, recorder,
-    findings: () => prepared.requirements.map((r, k) => ({ id: r.id, key: r.key, ...(monitors[k]?.finding(simulation.status === 'finished') ?? unwatched(r)) })),
+    findings: () => prepared.requirements.map((r, k) => ({ id: r.id, key: r.key, ...(r.decided ?? monitors[k]?.finding(simulation.status === 'finished') ?? unwatched(r)) })),
   };
 }
 

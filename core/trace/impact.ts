@@ -1,0 +1,194 @@
+import { typeById, type PartType, type Project } from '../project/project';
+import { referencesIn, type Reference } from '../project/references';
+import { documentTexts, type DocumentText } from '../project/texts';
+import { readLimit } from '../requirements/read-limit';
+import { elementIndex, physicsEquations, type TraceElement } from './elements';
+import { linkIndex } from './links';
+
+/** What depends on what: an edge from the thing used to the thing that uses it. */
+interface Edge {
+  readonly to: string;
+  /** How, as words between the two. */
+  readonly how: string;
+}
+
+export interface ImpactNode {
+  readonly element: TraceElement;
+  /** How it hangs on the one above. */
+  readonly how: string;
+  readonly children: readonly ImpactNode[];
+}
+
+export interface Impact {
+  /** What the element rests on. */
+  readonly upstream: readonly ImpactNode[];
+  /** What rests on the element. */
+  readonly downstream: readonly ImpactNode[];
+  readonly count: number;
+}
+
+interface Graph {
+  readonly up: ReadonlyMap<string, readonly Edge[]>;
+  readonly down: ReadonlyMap<string, readonly Edge[]>;
+}
+
+const graphs = new WeakMap<Project, Graph>();
+
+/** Everything up and downstream of an element, each thing once, nearest first. */
+export function impactOf(project: Project, address: string, deepest = 6): Impact {
+  const graph = graphOf(project);
+  const { byAddress } = elementIndex(project);
+  const count = new Set<string>();
+  const tree = (edges: Graph['up']): ImpactNode[] => {
+    const seen = new Set([address]);
+    interface Building { readonly element: TraceElement; readonly how: string; readonly children: Building[] }
+    const root: Building[] = [];
+    let level: { readonly address: string; readonly into: Building[] }[] = [{ address, into: root }];
+    for (let depth = 0; depth < deepest && level.length > 0; depth++) {
+      const next: typeof level = [];
+      for (const at of level) {
+        for (const edge of edges.get(at.address) ?? []) {
+          const element = byAddress.get(edge.to);
+          if (!element || seen.has(edge.to)) continue;
+          seen.add(edge.to);
+          count.add(edge.to);
+          const node: Building = { element, how: edge.how, children: [] };
+          at.into.push(node);
+          next.push({ address: edge.to, into: node.children });
+        }
+      }
+      level = next;
+    }
+    return root;
+  };
+  return { upstream: tree(graph.up), downstream: tree(graph.down), count: count.size };
+}
+
+/** The whole graph, made once per project; references are kept per part type and per requirement. */
+export function graphOf(project: Project): Graph {
+  const known = graphs.get(project);
+  if (known) return known;
+  const up = new Map<string, Edge[]>(), down = new Map<string, Edge[]>();
+  const add = (used: string, user: string, how: string, back: string): void => {
+    if (used === user) return;
+    (down.get(used) ?? down.set(used, []).get(used)!).push({ to: user, how });
+    (up.get(user) ?? up.set(user, []).get(user)!).push({ to: used, how: back });
+  };
+  for (const l of linkIndex(project).all) {
+    if (l.requirement && l.element) {
+      if (l.element.kind === 'setup') add(l.requirement.address, l.element.address, 'tested by', 'tests');
+      else if (l.element.kind === 'step' || l.element.kind === 'use flow') add(l.element.address, l.requirement.address, 'asks for', 'comes from');
+      else add(l.requirement.address, l.element.address, 'served by', 'serves');
+    }
+  }
+  for (const e of elementIndex(project).all) if (e.owner !== '') add(e.address, e.owner, 'part of', 'has');
+  for (const type of project.types) for (const p of type.parts) add(`type/${p.type}`, `type/${type.id}/part/${p.id}`, 'used as', 'is of type');
+  const mention = (r: { readonly user: string; readonly used: string }): void => add(r.used, r.user, 'used by', 'uses');
+  mentions(project).forEach(mention);
+  for (const type of project.types) {
+    for (const l of type.links) {
+      const [from, to] = [l.from, l.to].map((path) => endOf(project, type, path));
+      if (from && to) add(from, to, 'feeds', 'fed by');
+    }
+  }
+  const graph: Graph = { up, down };
+  graphs.set(project, graph);
+  return graph;
+}
+
+interface Mention {
+  readonly user: string;
+  readonly used: string;
+}
+
+const textsKept = new WeakMap<Project['types'], { readonly requirements: WeakMap<object, readonly Mention[]>; types: readonly Mention[] | undefined }>();
+
+/** Mentions of elements in texts. Requirements are read one by one, so that a change of one costs one. */
+function mentions(project: Project): Mention[] {
+  const cache = textsKept.get(project.types) ?? { requirements: new WeakMap<object, readonly Mention[]>(), types: undefined };
+  textsKept.set(project.types, cache);
+  const found: Mention[] = [];
+  const without = { ...project, requirements: [] };
+  const resolve = (text: DocumentText, user: (r: Reference) => string): Mention[] =>
+    referencesIn(project, text).flatMap((r) => {
+      const used = addressOfReference(project, r);
+      return used === undefined ? [] : [{ user: user(r), used }];
+    });
+  const typeTexts = (cache.types ??= documentTexts({ ...without, glossary: [], setups: [], panels: [], tracks: [] }).flatMap((t) => resolve(t, (r) => ownerOf(project, t.place, r))));
+  found.push(...typeTexts);
+  for (const t of documentTexts({ ...without, types: [] })) found.push(...resolve({ ...t }, (r) => ownerOf(project, t.place, r)));
+  for (const requirement of project.requirements) {
+    let own = cache.requirements.get(requirement);
+    if (!own) {
+      const limit = readLimit(requirement, project.glossary);
+      own = limit.formula === undefined ? [] : resolve({ place: `requirement/${requirement.id}`, kind: 'expression', scope: project.root, text: limit.formula, label: requirement.key, keys: [] }, () => `requirement/${requirement.id}`);
+      cache.requirements.set(requirement, own);
+    }
+    found.push(...own);
+  }
+  const seen = new Set<string>();
+  return found.filter((m) => {
+    const key = `${m.user} ${m.used}`;
+    return !seen.has(key) && seen.add(key);
+  });
+}
+
+/** The element a text belongs to: the part of its place that is an address; of physics text, the equation around the mention. */
+function ownerOf(project: Project, place: string, reference: Reference): string {
+  const physics = /^type\/([^/]+)\/physics$/.exec(place);
+  const type = physics && typeById(project, physics[1]);
+  if (type) {
+    const equation = physicsEquations(type).find((e) => e.span.start <= reference.span.start && reference.span.end <= e.span.end);
+    return equation ? `type/${type.id}/equation/${equation.text}` : place;
+  }
+  const match = /^(?:type\/[^/]+\/(?:quantity|part|port|link)\/[^/]+|type\/[^/]+\/chart\/[^/]+\/(?:state|transition)\/[^/]+|(?:requirement|glossary|setup|panel|flow)\/[^/]+)/.exec(place);
+  return match?.[0] ?? place;
+}
+
+function addressOfReference(project: Project, r: Reference): string | undefined {
+  const type = typeById(project, r.type);
+  if (!type) return undefined;
+  const at = `type/${type.id}`;
+  switch (r.kind) {
+    case 'quantity': {
+      const q = type.quantities.find((x) => x.name === r.name);
+      return q && `${at}/quantity/${q.id}`;
+    }
+    case 'part': {
+      const p = type.parts.find((x) => x.name === r.name);
+      return p && `${at}/part/${p.id}`;
+    }
+    case 'port': {
+      const p = type.ports.find((x) => x.name === r.name);
+      return p && `${at}/port/${p.id}`;
+    }
+    case 'chart': {
+      const c = type.charts.find((x) => x.name === r.name);
+      return c && `${at}/chart/${c.id}`;
+    }
+    case 'state': {
+      const c = type.charts.find((x) => x.states.some((s) => s.id === r.id));
+      return c && `${at}/chart/${c.id}/state/${r.id}`;
+    }
+    default:
+      return undefined;
+  }
+}
+
+/** The quantity or port at an end of a link. */
+function endOf(project: Project, from: PartType, path: string): string | undefined {
+  let type: PartType | undefined = from;
+  const names = path.split('.');
+  for (const [k, name] of names.entries()) {
+    if (!type) return undefined;
+    if (k < names.length - 1) {
+      const part: { readonly type: string } | undefined = type.parts.find((p) => p.name === name);
+      type = part && typeById(project, part.type);
+      continue;
+    }
+    const q = type.quantities.find((x) => x.name === name);
+    const p = type.ports.find((x) => x.name === name);
+    return q ? `type/${type.id}/quantity/${q.id}` : p && `type/${type.id}/port/${p.id}`;
+  }
+  return undefined;
+}

@@ -1,0 +1,116 @@
+import type { Edit } from '../project/edits';
+import type { Project, TraceLink } from '../project/project';
+import { elementIndex, markOf, physicsEquations, type TraceElement } from './elements';
+
+/** How a trace link stands: `suspect` after one of its ends has changed, `broken` where an end is gone. */
+export type LinkState = 'sound' | 'suspect' | 'broken';
+
+export interface CheckedLink {
+  readonly link: TraceLink;
+  readonly requirement: TraceElement | undefined;
+  readonly element: TraceElement | undefined;
+  readonly state: LinkState;
+  /** Why it is not sound. */
+  readonly why: string;
+  /** Of a broken link to an equation: the equation that probably took its place. */
+  readonly instead?: TraceElement;
+}
+
+export interface LinkIndex {
+  readonly all: readonly CheckedLink[];
+  readonly ofRequirement: ReadonlyMap<string, readonly CheckedLink[]>;
+  /** By address of the element. */
+  readonly ofElement: ReadonlyMap<string, readonly CheckedLink[]>;
+  readonly suspect: readonly CheckedLink[];
+  readonly broken: readonly CheckedLink[];
+}
+
+const kept = new WeakMap<Project, LinkIndex>();
+const marks = new WeakMap<TraceElement, string>();
+const mark = (e: TraceElement): string => {
+  const known = marks.get(e) ?? markOf(e.content);
+  marks.set(e, known);
+  return known;
+};
+
+/** All trace links with how they stand, from both sides. Kept per project. */
+export function linkIndex(project: Project): LinkIndex {
+  const known = kept.get(project);
+  if (known) return known;
+  const { byAddress } = elementIndex(project);
+  const all = project.traces.map((link): CheckedLink => check(project, link, byAddress));
+  const ofRequirement = new Map<string, CheckedLink[]>();
+  const ofElement = new Map<string, CheckedLink[]>();
+  const add = (map: Map<string, CheckedLink[]>, key: string, l: CheckedLink): void => {
+    const list = map.get(key);
+    if (list) list.push(l);
+    else map.set(key, [l]);
+  };
+  for (const l of all) {
+    add(ofRequirement, l.link.requirement, l);
+    add(ofElement, l.link.element, l);
+  }
+  const index: LinkIndex = { all, ofRequirement, ofElement, suspect: all.filter((l) => l.state === 'suspect'), broken: all.filter((l) => l.state === 'broken') };
+  kept.set(project, index);
+  return index;
+}
+
+function check(project: Project, link: TraceLink, byAddress: ReadonlyMap<string, TraceElement>): CheckedLink {
+  const requirement = byAddress.get(`requirement/${link.requirement}`);
+  const element = byAddress.get(link.element);
+  const base = { link, requirement, element };
+  if (!requirement) return { ...base, state: 'broken', why: 'Its requirement is gone' };
+  if (!element) {
+    const instead = replacement(project, link.element, byAddress);
+    return { ...base, state: 'broken', why: instead ? `The equation was changed to: ${instead.content}` : `What it leads to is gone: ${link.element.startsWith('type/') && link.element.includes('/equation/') ? link.element.slice(link.element.indexOf('/equation/') + 10) : lastKind(link.element)}`, ...(instead && { instead }) };
+  }
+  const texts = [link.requirementSeen !== mark(requirement) ? requirement.label : '', link.elementSeen !== mark(element) ? element.label : ''].filter(Boolean);
+  return texts.length === 0 ? { ...base, state: 'sound', why: '' } : { ...base, state: 'suspect', why: `${texts.join(' and ')} changed since the link was confirmed` };
+}
+
+const lastKind = (address: string): string => `a ${address.split('/').at(-2) ?? 'thing'}`;
+
+/** An equation has its text for an address; one with the same left side is most likely what it became. */
+function replacement(project: Project, address: string, byAddress: ReadonlyMap<string, TraceElement>): TraceElement | undefined {
+  const match = /^type\/([^/]+)\/equation\/([^=]+)=/.exec(address);
+  const type = match ? project.types.find((t) => t.id === match[1]) : undefined;
+  const next = type ? physicsEquations(type).find((e) => e.left === match![2].trim()) : undefined;
+  return type && next ? byAddress.get(`type/${type.id}/equation/${next.text}`) : undefined;
+}
+
+/** The edit that links requirements and elements, every one with every other; pairs that are linked stay as they are. */
+export function linkEdit(project: Project, requirements: readonly string[], elements: readonly string[], newId: () => string): Edit | undefined {
+  const index = linkIndex(project);
+  const { byAddress } = elementIndex(project);
+  const entries: TraceLink[] = [];
+  for (const requirement of requirements) {
+    const from = byAddress.get(`requirement/${requirement}`);
+    const present = new Set((index.ofRequirement.get(requirement) ?? []).map((l) => l.link.element));
+    for (const address of elements) {
+      const to = byAddress.get(address);
+      if (!from || !to || present.has(address) || address === from.address) continue;
+      entries.push({ id: newId(), requirement, element: address, requirementSeen: mark(from), elementSeen: mark(to) });
+    }
+  }
+  return entries.length > 0 ? { kind: 'insert-all', list: 'traces', entries } : undefined;
+}
+
+/** The edit that says of links that they still hold. */
+export const confirmEdit = (project: Project, links: readonly CheckedLink[]): Edit => ({
+  kind: 'update-all', list: 'traces',
+  updates: links.flatMap((l) => (l.requirement && l.element ? [{ id: l.link.id, changes: { requirementSeen: mark(l.requirement), elementSeen: mark(l.element) } }] : [])),
+});
+
+/** The edit that leads a broken link to what took the place of its element. */
+export const redirectEdit = (l: CheckedLink): Edit | undefined =>
+  l.instead && l.requirement ? { kind: 'update', list: 'traces', id: l.link.id, changes: { element: l.instead.address, elementSeen: mark(l.instead), requirementSeen: mark(l.requirement) } } : undefined;
+
+/** Removes links: all that touch an element or requirement, or those given. */
+export const unlinkEdit = (links: readonly CheckedLink[]): Edit => ({ kind: 'remove-all', list: 'traces', ids: links.map((l) => l.link.id) });
+
+/** Links of anything, by its address, whichever side it is on. */
+export function linksOf(project: Project, address: string): readonly CheckedLink[] {
+  const index = linkIndex(project);
+  const own = index.ofElement.get(address) ?? [];
+  return address.startsWith('requirement/') ? [...(index.ofRequirement.get(address.slice(12)) ?? []), ...own] : own;
+}

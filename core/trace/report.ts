@@ -1,0 +1,165 @@
+import { escapeXml as x } from '../formats/xml';
+import { isBinding, type Project, type Requirement } from '../project/project';
+import { explainFormula } from '../requirements/explain';
+import { readLimit, showFormula } from '../requirements/read-limit';
+import type { Standing } from '../run/standing';
+import { completeness, gapWords, type GapKind } from './completeness';
+import { elementIndex, elementKinds, type TraceElement } from './elements';
+import { linkIndex, type CheckedLink } from './links';
+import { traceMatrix } from './matrix';
+
+/** A run the report rests on. */
+export interface ReportRun {
+  readonly setup: string;
+  readonly changes: string;
+  /** When, as people write it. */
+  readonly at: string;
+  readonly holds: number;
+  readonly fails: number;
+  readonly undecided: number;
+}
+
+export interface ReportInput {
+  readonly project: Project;
+  readonly standings: ReadonlyMap<string, Standing>;
+  readonly runs: readonly ReportRun[];
+  /** When the report is made, as people write it. */
+  readonly made: string;
+  readonly dark?: boolean;
+}
+
+export interface ReportPiece {
+  readonly html: string;
+  /** Share of the report that is done, 0 to 1. */
+  readonly progress: number;
+}
+
+const widestMatrix = 80;
+const anchor = (address: string): string => `a-${address.replace(/[^\w-]/g, (c) => `_${c.charCodeAt(0).toString(16)}`)}`;
+
+/** A link inside the report that an application can also follow to the element itself. */
+const jump = (e: Pick<TraceElement, 'address' | 'label'>): string => `<a href="#${anchor(e.address)}" data-address="${x(e.address)}">${x(e.label)}</a>`;
+
+const number = (value: number): string => {
+  const size = Math.abs(value);
+  return (size !== 0 && (size >= 1e6 || size < 1e-4) ? value.toExponential(2) : String(Number(value.toPrecision(3)))).replace('-', '−');
+};
+
+const verdictWords = { holds: '✓ holds', fails: '✗ fails', undecided: '○ undecided' } as const;
+
+/** The whole report as one self-contained HTML file, piece by piece so that large ones can show how far they are. */
+export function* reportPieces({ project, standings, runs, made, dark }: ReportInput): Generator<ReportPiece> {
+  const links = linkIndex(project);
+  const complete = completeness(project);
+  const elements = elementIndex(project);
+  const binding = project.requirements.filter(isBinding);
+  const verdicts = { holds: 0, fails: 0, undecided: 0, none: 0 };
+  for (const r of binding) verdicts[standings.get(r.id)?.finding?.verdict ?? 'none']++;
+  const linkedElements = elements.all.filter((e) => links.ofElement.has(e.address)).sort((a, b) => elementKinds.indexOf(a.kind) - elementKinds.indexOf(b.kind));
+  const total = project.requirements.length * 2 + linkedElements.length + 1;
+  let done = 0;
+  const piece = (html: string, steps: number): ReportPiece => {
+    done += steps;
+    return { html, progress: Math.min(1, done / total) };
+  };
+  yield piece(`<!doctype html><html lang="en"${dark ? ' class="dark"' : ''}><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${x(project.name)}: requirements report</title><style>${style}</style></head><body><main>
+<h1>${x(project.name)}</h1><p class="quiet">Requirements report, made ${x(made)}. ${x(project.note)}</p>
+<nav><a href="#summary">Summary</a> <a href="#requirements">Requirements</a> <a href="#elements">Elements</a> <a href="#matrix">Matrix</a> <a href="#gaps">Gaps</a> <a href="#runs">Runs</a></nav>
+<section id="summary"><h2>Summary</h2><table class="facts">
+<tr><th>Requirements</th><td>${binding.length}${project.requirements.length > binding.length ? `, and ${project.requirements.length - binding.length} headings and remarks` : ''}</td></tr>
+<tr><th>Verdicts</th><td>${verdicts.holds} hold, ${verdicts.fails} fail, ${verdicts.undecided} undecided, ${verdicts.none} not run</td></tr>
+<tr><th>Product</th><td>${project.types.length} part types, ${project.types.reduce((n, t) => n + t.quantities.length, 0)} quantities, ${project.types.reduce((n, t) => n + t.charts.reduce((m, c) => m + c.states.length, 0), 0)} states</td></tr>
+<tr><th>Use flows</th><td>${project.flows.length}</td></tr>
+<tr><th>Trace links</th><td>${links.all.length}: ${links.suspect.length} to look at again, ${links.broken.length} leading nowhere</td></tr>
+<tr><th>Completeness</th><td>${complete.of === 0 ? 'nothing to trace yet' : `${complete.done} of ${complete.of} (${Math.floor((100 * complete.done) / complete.of)} %)`}</td></tr>
+</table></section><section id="requirements"><h2>Requirements</h2>`, 1);
+  const depth = depths(project.requirements);
+  for (let k = 0; k < project.requirements.length; k += 100) {
+    const some = project.requirements.slice(k, k + 100);
+    yield piece(some.map((r) => requirementHtml(project, r, standings.get(r.id), links.ofRequirement.get(r.id) ?? [], depth.get(r.id) ?? 0)).join(''), some.length);
+  }
+  yield piece('</section><section id="elements"><h2>Elements and the requirements they are linked to</h2>', 0);
+  for (let k = 0; k < linkedElements.length; k += 200) {
+    const some = linkedElements.slice(k, k + 200);
+    yield piece(some.map((e) => `<article id="${anchor(e.address)}"><h3><a data-address="${x(e.address)}" href="#${anchor(e.address)}">${x(e.label)}</a> <small>${x(e.kind)}</small></h3><ul>${(links.ofElement.get(e.address) ?? []).map((l) => `<li>${l.requirement ? jump(l.requirement) : '(gone)'}${stateMark(l)}</li>`).join('')}</ul></article>`).join(''), some.length);
+  }
+  if (linkedElements.length === 0) yield piece('<p class="quiet">No element is linked to a requirement yet.</p>', 0);
+  const matrix = traceMatrix(project, { requirements: '', elements: '', kinds: elementKinds, show: 'linked' });
+  yield piece('</section><section id="matrix"><h2>Matrix</h2>', 0);
+  if (matrix.columns.length > widestMatrix) {
+    yield piece(`<p class="quiet">${matrix.columns.length} elements are linked, more than fit beside each other; each requirement with its elements:</p><table class="list">`, 0);
+    for (let k = 0; k < matrix.rows.length; k += 200) {
+      const some = matrix.rows.slice(k, k + 200);
+      yield piece(some.map((r) => `<tr><th>${jump({ address: `requirement/${r.id}`, label: r.key })}</th><td>${(links.ofRequirement.get(r.id) ?? []).map((l) => (l.element ? jump(l.element) : '(gone)')).join(', ') || '<span class="bad">no link</span>'}</td></tr>`).join(''), some.length);
+    }
+    yield piece('</table>', 0);
+  } else {
+    yield piece(`<div class="wide"><table class="matrix"><thead><tr><td></td>${matrix.columns.map((c) => `<th><div><span>${jump(c)}</span></div></th>`).join('')}</tr></thead><tbody>`, 0);
+    for (let k = 0; k < matrix.rows.length; k += 100) {
+      const some = matrix.rows.slice(k, k + 100);
+      yield piece(some.map((r, j) => `<tr${matrix.isRowEmpty(k + j) ? ' class="empty"' : ''}><th>${jump({ address: `requirement/${r.id}`, label: r.key })}</th>${matrix.columns.map((_, c) => {
+        const l = matrix.cell(k + j, c);
+        return `<td>${l ? (l.state === 'suspect' ? '?' : '×') : ''}</td>`;
+      }).join('')}</tr>`).join(''), some.length);
+    }
+    yield piece('</tbody></table></div>', 0);
+  }
+  yield piece(`</section><section id="gaps"><h2>Gaps, and links to look at again</h2>${gapsHtml(complete.gaps)}</section>
+<section id="runs"><h2>Runs this report rests on</h2>${runs.length === 0 ? '<p class="quiet">No run has been made.</p>' : `<table class="list"><tr><th>Setup</th><th>When</th><th>Changed values</th><th>Verdicts</th></tr>${runs.map((r) => `<tr><td>${x(r.setup)}</td><td>${x(r.at)}</td><td>${x(r.changes) || '–'}</td><td>${r.holds} hold, ${r.fails} fail, ${r.undecided} undecided</td></tr>`).join('')}</table>`}</section></main></body></html>\n`, total);
+}
+
+/** The report in one go. */
+export const reportHtml = (input: ReportInput): string => [...reportPieces(input)].map((p) => p.html).join('');
+
+function depths(requirements: readonly Requirement[]): Map<string, number> {
+  const byId = new Map(requirements.map((r) => [r.id, r]));
+  const found = new Map<string, number>();
+  const depth = (r: Requirement, steps = 0): number => {
+    const known = found.get(r.id);
+    if (known !== undefined) return known;
+    const parent = r.parent === null || steps > 50 ? undefined : byId.get(r.parent);
+    const d = parent ? depth(parent, steps + 1) + 1 : 0;
+    found.set(r.id, d);
+    return d;
+  };
+  requirements.forEach((r) => depth(r));
+  return found;
+}
+
+const stateMark = (l: CheckedLink): string => (l.state === 'sound' ? '' : ` <span class="bad">${l.state === 'suspect' ? 'to look at again' : 'leads nowhere'}: ${x(l.why)}</span>`);
+
+function requirementHtml(project: Project, r: Requirement, standing: Standing | undefined, links: readonly CheckedLink[], depth: number): string {
+  const address = `requirement/${r.id}`;
+  const head = `<a data-address="${x(address)}" href="#${anchor(address)}">${x(r.key)}</a>`;
+  if (!isBinding(r)) return `<article id="${anchor(address)}" style="margin-left:${depth * 18}px"><h3>${head} ${x(r.text)}</h3></article>`;
+  const limit = readLimit(r, project.glossary);
+  const finding = standing?.finding;
+  const basis = { run: 'in the newest run', constants: 'from constants', observation: 'signed observation', nothing: '' }[standing?.basis ?? 'nothing'];
+  const margin = finding?.margin === undefined ? '' : ` by ${number(Math.abs(finding.margin))} ${x(finding.unit)}`;
+  const verdict = finding ? `<span class="${finding.verdict}">${verdictWords[finding.verdict]}${finding.verdict === 'undecided' ? '' : margin}</span> <small>${x([basis, finding.failsSince === undefined ? '' : `since ${number(finding.failsSince)} s`, finding.reason].filter(Boolean).join('; '))}</small>` : '<span class="undecided">○ not run</span>';
+  const source = r.source ? `<small>from ${x([r.source.file, r.source.sheet === r.source.file ? '' : r.source.sheet, r.source.cell || (r.source.row > 0 ? `row ${r.source.row}` : '')].filter(Boolean).join(', '))}</small>` : '';
+  const attributes = r.attributes.map((a) => `<tr><th>${x(a.name)}</th><td>${x(a.value)}</td></tr>`).join('');
+  const formula = limit.formula === undefined ? `<p class="bad">${x(limit.problems[0]?.message ?? 'no formula')}</p>` : `<p><code>${x(showFormula(limit.formula))}</code></p><p class="quiet">${x(explainFormula(limit.formula, project.glossary) ?? '')}</p>`;
+  return `<article id="${anchor(address)}" style="margin-left:${depth * 18}px"><h3>${head} ${verdict}</h3><p>${x(r.text)} ${source}</p>${r.observation ? '' : formula}${attributes ? `<table class="facts">${attributes}</table>` : ''}${links.length > 0 ? `<p class="links">Linked to ${links.map((l) => (l.element ? jump(l.element) + stateMark(l) : `(gone)${stateMark(l)}`)).join(', ')}</p>` : ''}</article>`;
+}
+
+function gapsHtml(gaps: ReturnType<typeof completeness>['gaps']): string {
+  if (gaps.length === 0) return '<p>There are none.</p>';
+  const kinds = [...new Set(gaps.map((g) => g.kind))] as GapKind[];
+  return kinds.map((kind) => {
+    const some = gaps.filter((g) => g.kind === kind);
+    return `<h3>${gapWords[kind]} (${some.length})</h3><ul>${some.slice(0, 2000).map((g) => `<li>${jump({ address: g.address, label: g.label })}: ${x(g.message)}</li>`).join('')}</ul>`;
+  }).join('');
+}
+
+const style = `
+:root{--ink:#23292c;--quiet:#59605f;--paper:#faf7f0;--hair:#ddd6c7;--accent:#0b6a73;--good:#2c6b3f;--bad:#a8321f}
+.dark{--ink:#e4e0d6;--quiet:#b0b0a8;--paper:#1b1f21;--hair:#363c3f;--accent:#5cc0c4;--good:#86c894;--bad:#f08e78}
+body{margin:0;background:var(--paper);color:var(--ink);font:14px/1.5 'Instrument Sans Variable','Instrument Sans',system-ui,sans-serif}
+main{max-width:1080px;margin:0 auto;padding:20px 24px 60px}h1{font-size:24px;margin:0}h2{font-size:18px;border-bottom:1px solid var(--hair);margin:34px 0 10px;padding-bottom:4px}h3{font-size:14px;margin:14px 0 2px}
+a{color:var(--accent)}nav a{margin-right:12px}.quiet,small{color:var(--quiet)}small{font-weight:400}p{margin:2px 0}code{font:12.5px 'JetBrains Mono Variable','JetBrains Mono',monospace}
+.holds{color:var(--good)}.fails,.bad{color:var(--bad)}.undecided{color:var(--quiet)}table{border-collapse:collapse}th,td{text-align:left;vertical-align:top;padding:2px 12px 2px 0;font-weight:400}
+.facts th{color:var(--quiet)}.list td,.list th{border-bottom:1px solid var(--hair);padding:3px 12px 3px 0}.wide{overflow:auto}.matrix td,.matrix tbody th{border-bottom:1px solid var(--hair);padding:1px 5px;text-align:center;min-width:14px}.matrix tbody th{text-align:left;white-space:nowrap}
+.matrix thead th{height:190px;vertical-align:bottom;padding:0}.matrix thead th div{width:24px}.matrix thead th span{display:block;writing-mode:vertical-rl;transform:rotate(180deg);white-space:nowrap;max-height:186px;overflow:hidden}.matrix tr.empty th{color:var(--bad)}
+article{padding:2px 0 6px}ul{margin:2px 0;padding-left:20px}:target{outline:2px solid var(--accent);outline-offset:4px}@media print{nav{display:none}article{break-inside:avoid}}
+`.replace(/\n/g, '');
