@@ -1,9 +1,10 @@
 import * as Comlink from 'comlink';
 import type { Engine } from '@/core/run/engine';
+import type { Example } from '@/core/run/example';
 import { useProject } from './project-store';
 import { useRuns, type RunView } from './run-store';
 import { toRecording } from './run-data';
-import { saveProject, saveRuns } from './storage';
+import { addHistory, loadHistory, saveProject, saveRuns, type HistoryEntry } from './storage';
 import { usePlace } from './place-store';
 
 /** The engine's worker and everything that reacts to the document: checking, saving, running. */
@@ -77,6 +78,7 @@ export async function startRun(options: { readonly paused?: boolean } = {}): Pro
   const listen = Comlink.proxy((update: Parameters<Parameters<Engine['start']>[3]>[0]) => {
     useRuns.getState().update(update);
     if (update.status === 'finished' || update.status === 'failed' || update.status === 'cancelled') keepRuns(project.id);
+    if (update.status === 'finished') noteRun(project.id);
   });
   const result = await engine.start(project, setup.id, { pace: runs.pace, ...options }, listen);
   if (!result.model) {
@@ -87,6 +89,8 @@ export async function startRun(options: { readonly paused?: boolean } = {}): Pro
   }
   useRuns.getState().begin({ model: result.model, setup: setup.name, changes: setup.changes.map((c) => `${c.name} = ${c.value}`).join(', '), stop: setup.stop });
 }
+
+export const exampleFor = async (formula: string): Promise<Example | undefined> => checkEngine?.example(formula);
 
 export const pauseRun = (): void => void engine?.pause();
 export const resumeRun = (): void => void engine?.resume();
@@ -119,6 +123,20 @@ export async function setQuantity(path: string, value: number): Promise<void> {
   if (!live()) usePlace.getState().say('Start a run first: the panel acts on a running product', 'note');
   else if (!(await engine?.set(path, value))) usePlace.getState().say(`There is no quantity ${path} in this run`);
 }
+
+/** Adds what the newest run found to the history of its project. */
+function noteRun(projectId: string): void {
+  const { current, history, setHistory } = useRuns.getState();
+  if (!current) return;
+  const entry: HistoryEntry = {
+    projectId, at: Date.now(), setup: current.setup, changes: current.changes,
+    findings: current.findings.map(({ id, verdict, margin, unit, failsSince }) => ({ id, verdict, margin, unit, failsSince })),
+  };
+  setHistory([entry, ...history].slice(0, 200));
+  addHistory(entry).catch(() => undefined);
+}
+
+export const readHistory = (projectId: string): void => void loadHistory(projectId).then((h) => useRuns.getState().setHistory(h)).catch(() => undefined);
 
 /** Keeps the newest run and the one before in the browser. */
 export function keepRuns(projectId: string): void {

@@ -11,42 +11,46 @@ export interface Location {
   readonly type: string;
   /** Address of the selected element, such as `state/<id>` or `quantity/<id>`. */
   readonly item: string;
+  /** Which sheet of the area, where it has several: `flow/<id>`, `matrix`, `requirement/<id>` and so on. */
+  readonly sheet: string;
 }
 
 interface PlaceState extends Location {
   readonly theme: 'light' | 'dark';
   readonly outlineOpen: boolean;
   readonly detailsOpen: boolean;
+  /** Lights up what is linked to requirements and dims the rest. */
+  readonly showLinks: boolean;
   readonly notice: { readonly kind: 'problem' | 'note'; readonly text: string } | undefined;
   go(to: Partial<Location>): void;
   select(item: string): void;
   setTheme(theme: 'light' | 'dark'): void;
-  toggle(side: 'outline' | 'details'): void;
+  toggle(side: 'outline' | 'details' | 'links'): void;
   say(text: string, kind?: 'problem' | 'note'): void;
   silence(): void;
 }
 
-const toHash = (l: Location): string => `#/${l.area}/${encodeURIComponent(l.part)}/${encodeURIComponent(l.type)}/${encodeURIComponent(l.item)}`;
+const toHash = (l: Location): string => `#/${l.area}/${encodeURIComponent(l.part)}/${encodeURIComponent(l.type)}/${encodeURIComponent(l.item)}${l.sheet ? `/${encodeURIComponent(l.sheet)}` : ''}`;
 
 export function fromHash(hash: string): Location | undefined {
-  const [, area, part = '', type = '', item = ''] = hash.replace(/^#/, '').split('/').map(decodeURIComponent);
-  return (areas as readonly string[]).includes(area) ? { area: area as Area, part, type, item } : undefined;
+  const [, area, part = '', type = '', item = '', sheet = ''] = hash.replace(/^#/, '').split('/').map(decodeURIComponent);
+  return (areas as readonly string[]).includes(area) ? { area: area as Area, part, type, item, sheet } : undefined;
 }
 
 /** Every step is one of the browser's history, so that back and forward work. */
 export const usePlace = create<PlaceState>((set, get) => {
   const write = (replace: boolean): void => {
     if (typeof window === 'undefined') return;
-    const { area, part, type, item } = get();
-    const hash = toHash({ area, part, type, item });
+    const { area, part, type, item, sheet } = get();
+    const hash = toHash({ area, part, type, item, sheet });
     if (hash === window.location.hash) return;
     if (replace) window.history.replaceState(null, '', hash);
     else window.history.pushState(null, '', hash);
   };
   return {
-    area: 'bench', part: '', type: '', item: '', theme: 'light', outlineOpen: true, detailsOpen: true, notice: undefined,
+    area: 'bench', part: '', type: '', item: '', sheet: '', showLinks: false, theme: 'light', outlineOpen: true, detailsOpen: true, notice: undefined,
     go(to) {
-      set({ item: '', ...to });
+      set({ item: '', ...(to.area !== undefined && { sheet: '' }), ...to });
       write(false);
     },
     select(item) {
@@ -58,7 +62,7 @@ export const usePlace = create<PlaceState>((set, get) => {
       document.documentElement.setAttribute('data-bs-theme', theme);
       window.localStorage.setItem('zelvar-theme', theme);
     },
-    toggle: (side) => set(side === 'outline' ? { outlineOpen: !get().outlineOpen } : { detailsOpen: !get().detailsOpen }),
+    toggle: (side) => set(side === 'outline' ? { outlineOpen: !get().outlineOpen } : side === 'links' ? { showLinks: !get().showLinks } : { detailsOpen: !get().detailsOpen }),
     say: (text, kind = 'problem') => set({ notice: { kind, text } }),
     silence: () => set({ notice: undefined }),
   };

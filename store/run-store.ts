@@ -2,6 +2,7 @@ import { create } from 'zustand';
 import type { Problem } from '@/core/language/diagnostics';
 import type { RunModel, RunUpdate } from '@/core/run/engine';
 import type { RequirementFinding } from '@/core/run/run';
+import type { HistoryEntry } from './storage';
 import { appendChunk, emptyRunData, type RunData } from './run-data';
 
 /** One run with everything views show of it. */
@@ -35,6 +36,9 @@ interface RunState {
   readonly pace: number;
   /** Problems that kept the last run from starting. */
   readonly startProblems: readonly Problem[];
+  /** What the runs of this project found, newest first. */
+  readonly history: readonly HistoryEntry[];
+  setHistory(history: readonly HistoryEntry[]): void;
   chooseSetup(id: string): void;
   setPace(pace: number): void;
   begin(run: Pick<RunView, 'model' | 'setup' | 'changes' | 'stop'>): void;
@@ -47,7 +51,8 @@ interface RunState {
 }
 
 export const useRuns = create<RunState>((set, get) => ({
-  current: undefined, earlier: undefined, version: 0, cursor: 0, follow: true, span: undefined, setupId: '', pace: 0, startProblems: [],
+  current: undefined, earlier: undefined, version: 0, cursor: 0, follow: true, span: undefined, setupId: '', pace: 0, startProblems: [], history: [],
+  setHistory: (history) => set({ history }),
   chooseSetup: (setupId) => set({ setupId }),
   setPace: (pace) => set({ pace }),
   begin(run) {
@@ -71,7 +76,7 @@ export const useRuns = create<RunState>((set, get) => ({
   moveCursor: (time) => set({ cursor: Math.max(0, time), follow: false }),
   setSpan: (span) => set({ span }),
   restore: (current, earlier) => set({ current, earlier, version: 1, cursor: current?.time ?? 0, follow: false, span: undefined }),
-  clear: () => set({ current: undefined, earlier: undefined, cursor: 0, span: undefined, startProblems: [], setupId: '' }),
+  clear: () => set({ current: undefined, earlier: undefined, cursor: 0, span: undefined, startProblems: [], setupId: '', history: [] }),
 }));
 
 /** Time axis of the ribbon: the longer of run and setup. */

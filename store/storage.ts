@@ -9,6 +9,24 @@ import type { RunModel } from '@/core/run/engine';
 interface ZelvarDatabase extends DBSchema {
   projects: { key: string; value: { readonly project: Project; readonly changed: number } };
   runs: { key: [string, number]; value: StoredRun; indexes: { project: string } };
+  /** What each finished run found, without its recording. */
+  history: { key: number; value: HistoryEntry; indexes: { project: string } };
+}
+
+export interface HistoryEntry {
+  readonly projectId: string;
+  readonly at: number;
+  readonly setup: string;
+  readonly changes: string;
+  readonly findings: readonly HistoryFinding[];
+}
+
+export interface HistoryFinding {
+  readonly id: string;
+  readonly verdict: RequirementFinding['verdict'];
+  readonly margin: number | undefined;
+  readonly unit: string;
+  readonly failsSince: number | undefined;
 }
 
 export interface StoredRun {
@@ -29,8 +47,10 @@ const patience = 4000;
 
 function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
   if (database) return database;
-  const opening = openDB<ZelvarDatabase>('zelvar', 1, {
-    upgrade(db) {
+  const opening = openDB<ZelvarDatabase>('zelvar', 2, {
+    upgrade(db, from) {
+      if (from < 2) db.createObjectStore('history', { autoIncrement: true }).createIndex('project', 'projectId');
+      if (from >= 1) return;
       db.createObjectStore('projects');
       db.createObjectStore('runs', { keyPath: ['projectId', 'slot'] }).createIndex('project', 'projectId');
     },
@@ -68,8 +88,9 @@ export async function listProjects(): Promise<ProjectEntry[]> {
 
 export async function deleteProject(id: string): Promise<void> {
   const db = await open();
-  const transaction = db.transaction(['projects', 'runs'], 'readwrite');
+  const transaction = db.transaction(['projects', 'runs', 'history'], 'readwrite');
   await transaction.objectStore('projects').delete(id);
+  for (const key of await transaction.objectStore('history').index('project').getAllKeys(id)) await transaction.objectStore('history').delete(key);
   for (const slot of [0, 1]) await transaction.objectStore('runs').delete([id, slot]);
   await transaction.done;
 }
@@ -82,6 +103,21 @@ export async function saveRuns(runs: readonly StoredRun[]): Promise<void> {
 }
 
 export const loadRuns = async (projectId: string): Promise<StoredRun[]> => (await open()).getAllFromIndex('runs', 'project', projectId);
+
+const longestHistory = 200;
+
+/** Keeps what a run found; the oldest entries of a project go when there are too many. */
+export async function addHistory(entry: HistoryEntry): Promise<void> {
+  const db = await open();
+  const transaction = db.transaction('history', 'readwrite');
+  await transaction.store.add(entry);
+  const keys = await transaction.store.index('project').getAllKeys(entry.projectId);
+  for (const key of keys.slice(0, Math.max(0, keys.length - longestHistory))) await transaction.store.delete(key);
+  await transaction.done;
+}
+
+/** What earlier runs found, newest first. */
+export const loadHistory = async (projectId: string): Promise<HistoryEntry[]> => (await (await open()).getAllFromIndex('history', 'project', projectId)).sort((a, b) => b.at - a.at);
 
 /** Forgets the open connection, so that tests can start over. */
 export const closeStorage = async (): Promise<void> => {

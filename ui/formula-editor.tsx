@@ -28,6 +28,9 @@ interface Props {
   readonly lineValues?: boolean;
   readonly inline?: boolean;
   readonly minHeight?: string;
+  /** Parts of the text that are lit or dimmed while trace links are shown. */
+  readonly linked?: readonly LinkedSpan[];
+  readonly onCursor?: (at: number) => void;
   /** Changes when values should be looked up anew. */
   readonly moment?: number;
 }
@@ -61,6 +64,30 @@ const lineValueField = StateField.define<DecorationSet>({
       if (!e.is(setLineValues)) continue;
       const { doc } = transaction.state;
       next = Decoration.set(e.value.filter((x) => x.line <= doc.lines).map((x) => Decoration.widget({ widget: new ValueWidget(x.text), side: 1 }).range(doc.line(x.line).to)));
+    }
+    return next;
+  },
+  provide: (f) => EditorView.decorations.from(f),
+});
+
+export interface LinkedSpan {
+  readonly from: number;
+  readonly to: number;
+  readonly title: string;
+  readonly linked: boolean;
+}
+
+const setLinked = StateEffect.define<readonly LinkedSpan[]>();
+
+/** Texts that requirements are linked to are lit, all others dimmed, while links are shown. */
+const linkedField = StateField.define<DecorationSet>({
+  create: () => Decoration.none,
+  update(shown, transaction) {
+    let next = shown.map(transaction.changes);
+    for (const e of transaction.effects) {
+      if (!e.is(setLinked)) continue;
+      const { length } = transaction.state.doc;
+      next = Decoration.set(e.value.filter((s) => s.to <= length && s.from < s.to).map((s) => Decoration.mark({ class: s.linked ? 'cm-traced' : 'cm-untraced', attributes: { title: s.title } }).range(s.from, s.to)), true);
     }
     return next;
   },
@@ -116,6 +143,10 @@ export function FormulaEditor(props: Props) {
     }),
     ...(inline ? [] : [lintGutter()]),
     lineValueField,
+    linkedField,
+    EditorView.updateListener.of((u) => {
+      if (u.selectionSet) latest.current.onCursor?.(u.state.selection.main.head);
+    }),
   ], [label, inline]);
 
   useEffect(() => {
@@ -144,6 +175,11 @@ export function FormulaEditor(props: Props) {
     }
     view.dispatch({ effects: setLineValues.of(rows) });
   }, [moment, value, lineValues, names, ready]);
+
+  const { linked } = props;
+  useEffect(() => {
+    ref.current?.view?.dispatch({ effects: setLinked.of(linked ?? []) });
+  }, [linked, ready]);
 
   // the editor is set up anew whenever one of these changes: they must not change with every value
   const change = useCallback((text: string) => latest.current.onChange(text), []);

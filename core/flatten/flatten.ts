@@ -88,7 +88,7 @@ function addObservers(b: Builder, root: ClassInstance, observers: readonly Obser
     const fixed = b.structural(value);
     const unit = { ...(known && !known.free && { unit: known.unit, unitName: known.name ?? describeUnit(known.unit) }), ...(fixed !== undefined && { fixed }) };
     if (value.op === 'var') observed.set(name, { index: value.index, ...unit });
-    else if (isBoolean) observed.set(name, { index: hiddenBoolean(b, name, place, value, origin) });
+    else if (isBoolean) observed.set(name, { index: hiddenBoolean(b, name, place, value, origin), ...(fixed !== undefined && { fixed }) });
     else {
       const index = b.add(plainVariable({ name, type: 'Real', kind: 'continuous', place }, { hidden: true }));
       b.equations.push({ left: variable(index), right: value, origin });

@@ -35,6 +35,17 @@ export function readLimit(requirement: Pick<Requirement, 'text' | 'formula'>, gl
   }
 }
 
+const kept = new WeakMap<object, { readonly glossary: readonly GlossaryEntry[]; readonly limit: Limit }>();
+
+/** The same, remembered per requirement as long as neither it nor the glossary changes. */
+export function limitOf(requirement: Requirement, glossary: readonly GlossaryEntry[]): Limit {
+  const known = kept.get(requirement);
+  if (known && known.glossary === glossary) return known.limit;
+  const limit = readLimit(requirement, glossary);
+  kept.set(requirement, { glossary, limit });
+  return limit;
+}
+
 const unusedWords = (text: string, used: readonly Span[]): Span[] =>
   wordsOf(text).filter((w) => !isFiller(w) && !used.some((u) => w.span.start < u.end && u.start < w.span.end)).map((w) => w.span);
 

@@ -4,6 +4,7 @@ import type { Recording } from '../simulate/recording';
 import type { RunStatus } from '../simulate/simulation';
 import type { StepCounts } from '../simulate/stepper';
 import { checkProject, type ProjectCheck } from './check';
+import { exampleOf, type Example } from './example';
 import { messageTarget, prepareRun, type Prepared } from './prepare';
 import { createRun, isRunnable, type RequirementFinding, type Run } from './run';
 
@@ -36,6 +37,8 @@ export type StartResult = { readonly model: RunModel; readonly problems: readonl
 /** A run that can be watched, paused and acted on from another thread. */
 export interface Engine {
   check(project: Project): ProjectCheck;
+  /** Signals that hold and fail a formula, to be drawn beside it. */
+  example(formula: string): Example | undefined;
   start(project: Project, setupId: string, options: { readonly pace: number; readonly changes?: Readonly<Record<string, string>>; readonly paused?: boolean }, listen: (update: RunUpdate) => void): StartResult;
   pause(): void;
   resume(): void;
@@ -108,6 +111,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
 
   return {
     check: checkProject,
+    example: (formula) => exampleOf(formula),
     start(project, setupId, options, listen) {
       if (session) session.cancelled = true;
       const setup = project.setups.find((x) => x.id === setupId);

@@ -4,7 +4,7 @@ import { convertDifference, describeUnit, divideUnits, multiplyUnits, sameDimens
 import type { FlattenResult, Observer } from '../flatten/flatten';
 import { isBinding, type Project, type Requirement } from '../project/project';
 import { marginOf, obligations, readFormula, unitOfRelation, type Formula, type Obligation, type Value } from '../requirements/formula';
-import { readLimit } from '../requirements/read-limit';
+import { limitOf } from '../requirements/read-limit';
 import type { Finding } from '../verdicts/finding';
 import type { MonitorSource, StateSource, TreeNode, TreeValue } from '../verdicts/source';
 
@@ -38,7 +38,7 @@ export function watchOf(project: Pick<Project, 'root' | 'glossary'>, requirement
   const place = `requirement/${requirement.id}`;
   const empty = { requirement, obligations: [], observers: [], names: new Map<Expr, string>(), margins: new Map<Expr, { name: string; unit: string }>() };
   if (requirement.observation) return { ...empty, problems: [] };
-  const limit = readLimit(requirement, project.glossary);
+  const limit = limitOf(requirement, project.glossary);
   if (limit.formula === undefined) return { ...empty, problems: atPlace(place, limit.problems) };
   const { formula, problems } = readFormula(limit.formula);
   if (!formula) return { ...empty, problems: atPlace(`${place}/formula`, problems) };

@@ -1,6 +1,6 @@
 import { projectFlow, visitFlow } from '../flows/read-flow';
 import { isBinding, type Project } from '../project/project';
-import { readLimit } from '../requirements/read-limit';
+import { limitOf } from '../requirements/read-limit';
 import { linkIndex, type CheckedLink } from './links';
 
 /** Something that is not traced yet, with the address to go to. */
@@ -57,7 +57,7 @@ export function completeness(project: Project): Completeness {
     const kinds = new Set(own.map((l) => l.element?.kind));
     // a person who writes no use flows is not asked for them
     if (project.flows.length > 0) count('no-step', kinds.has('step') || kinds.has('use flow'), () => ({ address, label: r.key, message: `${r.key} comes from no step of a use flow` }));
-    const checkable = r.observation !== null || readLimit(r, project.glossary).formula !== undefined;
+    const checkable = r.observation !== null || limitOf(r, project.glossary).formula !== undefined;
     count('no-formula', checkable, () => ({ address, label: r.key, message: `${r.key} has no formula, and nobody has signed an observation` }));
     const served = [...kinds].some((k) => k !== undefined && k !== 'step' && k !== 'use flow' && k !== 'setup' && k !== 'requirement');
     count('no-element', served, () => ({ address, label: r.key, message: `No part, quantity, state or equation is said to serve ${r.key}` }));

@@ -1,7 +1,7 @@
 import { typeById, type PartType, type Project } from '../project/project';
 import { referencesIn, type Reference } from '../project/references';
 import { documentTexts, type DocumentText } from '../project/texts';
-import { readLimit } from '../requirements/read-limit';
+import { limitOf } from '../requirements/read-limit';
 import { elementIndex, physicsEquations, type TraceElement } from './elements';
 import { linkIndex } from './links';
 
@@ -120,7 +120,7 @@ function mentions(project: Project): Mention[] {
   for (const requirement of project.requirements) {
     let own = cache.requirements.get(requirement);
     if (!own) {
-      const limit = readLimit(requirement, project.glossary);
+      const limit = limitOf(requirement, project.glossary);
       own = limit.formula === undefined ? [] : resolve({ place: `requirement/${requirement.id}`, kind: 'expression', scope: project.root, text: limit.formula, label: requirement.key, keys: [] }, () => `requirement/${requirement.id}`);
       cache.requirements.set(requirement, own);
     }

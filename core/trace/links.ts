@@ -79,18 +79,21 @@ function replacement(project: Project, address: string, byAddress: ReadonlyMap<s
 }
 
 /** The edit that links requirements and elements, every one with every other; pairs that are linked stay as they are. */
-export function linkEdit(project: Project, requirements: readonly string[], elements: readonly string[], newId: () => string): Edit | undefined {
-  const index = linkIndex(project);
+export const linkEdit = (project: Project, requirements: readonly string[], elements: readonly string[], newId: () => string): Edit | undefined =>
+  linkPairsEdit(project, requirements.flatMap((r) => elements.map((e) => [r, e] as const)), newId);
+
+/** The edit that links pairs of a requirement (by its id) and an element (by its address). */
+export function linkPairsEdit(project: Project, pairs: readonly (readonly [requirement: string, element: string])[], newId: () => string): Edit | undefined {
   const { byAddress } = elementIndex(project);
+  const present = new Set(project.traces.map((t) => `${t.requirement} ${t.element}`));
   const entries: TraceLink[] = [];
-  for (const requirement of requirements) {
+  for (const [requirement, address] of pairs) {
     const from = byAddress.get(`requirement/${requirement}`);
-    const present = new Set((index.ofRequirement.get(requirement) ?? []).map((l) => l.link.element));
-    for (const address of elements) {
-      const to = byAddress.get(address);
-      if (!from || !to || present.has(address) || address === from.address) continue;
-      entries.push({ id: newId(), requirement, element: address, requirementSeen: mark(from), elementSeen: mark(to) });
-    }
+    const to = byAddress.get(address);
+    const key = `${requirement} ${address}`;
+    if (!from || !to || present.has(key) || address === from.address) continue;
+    present.add(key);
+    entries.push({ id: newId(), requirement, element: address, requirementSeen: mark(from), elementSeen: mark(to) });
   }
   return entries.length > 0 ? { kind: 'insert-all', list: 'traces', entries } : undefined;
 }

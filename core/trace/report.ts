@@ -1,7 +1,7 @@
 import { escapeXml as x } from '../formats/xml';
 import { isBinding, type Project, type Requirement } from '../project/project';
 import { explainFormula } from '../requirements/explain';
-import { readLimit, showFormula } from '../requirements/read-limit';
+import { limitOf, showFormula } from '../requirements/read-limit';
 import type { Standing } from '../run/standing';
 import { completeness, gapWords, type GapKind } from './completeness';
 import { elementIndex, elementKinds, type TraceElement } from './elements';
@@ -132,7 +132,7 @@ function requirementHtml(project: Project, r: Requirement, standing: Standing | 
   const address = `requirement/${r.id}`;
   const head = `<a data-address="${x(address)}" href="#${anchor(address)}">${x(r.key)}</a>`;
   if (!isBinding(r)) return `<article id="${anchor(address)}" style="margin-left:${depth * 18}px"><h3>${head} ${x(r.text)}</h3></article>`;
-  const limit = readLimit(r, project.glossary);
+  const limit = limitOf(r, project.glossary);
   const finding = standing?.finding;
   const basis = { run: 'in the newest run', constants: 'from constants', observation: 'signed observation', nothing: '' }[standing?.basis ?? 'nothing'];
   const margin = finding?.margin === undefined ? '' : ` by ${number(Math.abs(finding.margin))} ${x(finding.unit)}`;

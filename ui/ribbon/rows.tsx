@@ -31,7 +31,7 @@ const noBlocks: readonly LaneBlock[] = [];
 /** Canvases are drawn this often while a run goes on; numbers and the cursor follow every update. */
 const drawEvery = 140;
 
-const laneLook = {
+export const laneLook = {
   good: { fill: '--good-soft', ink: '--good', label: 'holds' },
   bad: { fill: '--bad-soft', ink: '--bad', label: 'fails' },
   waiting: { fill: '--now-soft', ink: '--now-ink', label: 'due' },

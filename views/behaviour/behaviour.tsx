@@ -10,6 +10,8 @@ import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { stateAtTime } from '@/store/run-data';
 import { Button } from '@/ui/button';
+import { deleteWithImpact } from '@/ui/impact';
+import { TraceLinks } from '@/ui/trace-links';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { DraggableName } from '@/ui/draggable-name';
 import { FormulaEditor } from '@/ui/formula-editor';
@@ -86,9 +88,11 @@ function ChartSheet({ type, chart, path }: { readonly type: PartType; readonly c
     const place = usePlace.getState();
     const [kind, id] = place.item.split('/');
     if (kind !== 'state' && kind !== 'transition') return;
-    const refused = useProject.getState().edit({ kind: 'remove', list: `${address}/${kind}s`, id }, `Delete a ${kind}`);
-    if (refused) place.say(refused.message);
-    else place.select('');
+    deleteWithImpact(`${address.replace('types/', 'type/').replace('/charts/', '/chart/')}/${kind}/${id}`, () => {
+      const refused = useProject.getState().edit({ kind: 'remove', list: `${address}/${kind}s`, id }, `Delete a ${kind}`);
+      if (refused) place.say(refused.message);
+      else place.select('');
+    });
   }, [address]);
   const tidy = async (): Promise<void> => {
     setTidying(true);
@@ -245,6 +249,7 @@ function StateDetails({ type, chart, state, path }: { readonly type: PartType; r
             </p>
           </>
         )}
+        <TraceLinks address={place} what={state.name} />
       </div>
     </>
   );
@@ -314,6 +319,7 @@ function TransitionDetails({ type, chart, transition: t, path }: { readonly type
             <p className="px-3">{fired.length === 0 ? 'It did not fire.' : `Fired ${fired.length} time${fired.length === 1 ? '' : 's'}: ${fired.slice(0, 6).map((x) => `${formatNumber(x)} s`).join(', ')}${fired.length > 6 ? ' …' : ''}`}</p>
           </>
         )}
+        <TraceLinks address={place} what={transitionText(t)} />
       </div>
     </>
   );

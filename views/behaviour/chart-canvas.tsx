@@ -9,10 +9,12 @@ import { newTransition, type Chart, type ChartState, type Transition } from '@/c
 import type { Problem } from '@/core/language/diagnostics';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
+import { LinkableBox, LinkCount } from '@/ui/linkable';
+import { useTraceLook } from '@/store/trace';
 import { arrowPath, isActive, parentsFirst, sizesOf, statePath, textLines, transitionText } from './chart-geometry';
 
-type StateNode = Node<{ readonly state: ChartState; readonly group: boolean; readonly lit: boolean; readonly wrong: boolean }, 'state'>;
-type ArrowEdge = Edge<{ readonly transition: Transition; readonly lit: boolean; readonly wrong: boolean; readonly shift: number }, 'arrow'>;
+type StateNode = Node<{ readonly state: ChartState; readonly group: boolean; readonly lit: boolean; readonly wrong: boolean; readonly address: string }, 'state'>;
+type ArrowEdge = Edge<{ readonly transition: Transition; readonly lit: boolean; readonly wrong: boolean; readonly shift: number; readonly address: string }, 'arrow'>;
 
 const sides = [Position.Top, Position.Right, Position.Bottom, Position.Left];
 
@@ -20,9 +22,10 @@ function StateCard({ data, selected }: NodeProps<StateNode>) {
   const { state, group, lit, wrong } = data;
   return (
     <>
-      <div className={`state-card${group ? ' group' : ''}${lit ? ' lit' : ''}${selected ? ' selected' : ''}`} data-state={state.name} data-lit={lit} style={wrong ? { borderColor: 'var(--bad)' } : undefined}>
+      <LinkableBox address={data.address} className={`state-card${group ? ' group' : ''}${lit ? ' lit' : ''}${selected ? ' selected' : ''}`} data-state={state.name} data-lit={lit} style={wrong ? { borderColor: 'var(--bad)' } : undefined}>
         <div className="state-name">
           {state.name}
+          <LinkCount address={data.address} />
           {lit ? <span className="now-word">active</span> : state.initial && <span className="first">starts here</span>}
         </div>
         {textLines(state).map((line, k) => (
@@ -30,7 +33,7 @@ function StateCard({ data, selected }: NodeProps<StateNode>) {
             {line}
           </div>
         ))}
-      </div>
+      </LinkableBox>
       {sides.map((side) => (
         <Handle key={side} id={side} type="source" position={side} aria-label={`Connect ${state.name} from its ${side} side`} />
       ))}
@@ -42,6 +45,7 @@ function Arrow({ id, source, target, data, selected, markerEnd }: EdgeProps<Arro
   const from = useInternalNode(source);
   const to = useInternalNode(target);
   const select = usePlace((s) => s.select);
+  const look = useTraceLook()(data?.address ?? '');
   if (!from || !to || !data) return null;
   const rect = (n: typeof from) => ({ x: n.internals.positionAbsolute.x, y: n.internals.positionAbsolute.y, width: n.measured.width ?? n.width ?? 0, height: n.measured.height ?? n.height ?? 0 });
   const { path, x, y } = arrowPath(rect(from), rect(to), data.shift);
@@ -52,7 +56,7 @@ function Arrow({ id, source, target, data, selected, markerEnd }: EdgeProps<Arro
       <BaseEdge id={id} path={path} {...(markerEnd && { markerEnd })} interactionWidth={14} style={{ stroke: data.lit ? 'var(--now)' : selected ? 'var(--accent)' : data.wrong ? 'var(--bad)' : 'var(--ink-3)', strokeWidth: data.lit || selected ? 2 : 1.2 }} />
       <EdgeLabelRenderer>
         <div
-          className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ' wrong' : ''}`} style={{ transform: `translate(-50%, -50%) translate(${x}px, ${y}px)` }} title={text}
+          className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ' wrong' : ''}${look.className}`} style={{ transform: `translate(-50%, -50%) translate(${x}px, ${y}px)` }} title={look.title ? `${text}\n${look.title}` : text}
           onClick={() => select(`transition/${data.transition.id}`)} data-transition={text} data-lit={data.lit}
         >
           <span>
@@ -96,6 +100,8 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
   const item = usePlace((s) => s.item);
   const { select, say } = usePlace.getState();
   const flow = useReactFlow();
+  // addresses of elements name one thing each, those of lists many
+  const elements = address.replace('types/', 'type/').replace('/charts/', '/chart/');
   const sizes = useMemo(() => sizesOf(chart), [chart]);
   const wrong = useMemo(() => new Set(problems.flatMap((p) => p.place?.split('/') ?? [])), [problems]);
 
@@ -107,13 +113,13 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
       const group = chart.states.some((x) => x.parent === s.id);
       const node: StateNode = {
         id: s.id, type: 'state', position: { x: s.x, y: s.y }, ...sizes.get(s.id)!, ...(s.parent && { parentId: s.parent }), selected: item === `state/${s.id}`,
-        data: { state: s, group, lit, wrong: wrong.has(s.id) }, ariaLabel: `State ${s.name}${lit ? ', active' : ''}`, deletable: false,
+        data: { state: s, group, lit, wrong: wrong.has(s.id), address: `${elements}/state/${s.id}` }, ariaLabel: `State ${s.name}${lit ? ', active' : ''}`, deletable: false,
         // arrows run above the cards that hold others and below those that do not
         zIndex: group ? 0 : 20,
       };
       return sameNode(node, (x) => [x.data.state, x.data.lit, x.data.group, x.data.wrong, x.selected, x.width, x.height, x.parentId]);
     }),
-    [chart, sizes, active, item, wrong, sameNode],
+    [chart, sizes, active, item, wrong, sameNode, elements],
   );
   // while a card is being moved, its place is that of the pointer
   const [moving, setMoving] = useState<StateNode[]>();
@@ -124,12 +130,12 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
       const place = twins.findIndex((o) => o.id === t.id);
       const lit = lastTaken === t.id;
       const edge: ArrowEdge = {
-        id: t.id, type: 'arrow', source: t.from, target: t.to, selected: item === `transition/${t.id}`, data: { transition: t, lit, wrong: wrong.has(t.id), shift: (place - (twins.length - 1) / 2) * 46 },
+        id: t.id, type: 'arrow', source: t.from, target: t.to, selected: item === `transition/${t.id}`, data: { transition: t, lit, wrong: wrong.has(t.id), address: `${elements}/transition/${t.id}`, shift: (place - (twins.length - 1) / 2) * 46 },
         markerEnd: { type: MarkerType.ArrowClosed, width: 14, height: 14, color: lit ? 'var(--now)' : 'var(--ink-3)' }, ariaLabel: `Transition ${transitionText(t)}`, deletable: false, zIndex: 10,
       };
       return sameEdge(edge, (x) => [x.data?.transition, x.data?.lit, x.data?.wrong, x.data?.shift, x.selected]);
     }),
-    [chart, item, lastTaken, wrong, sameEdge],
+    [chart, item, lastTaken, wrong, sameEdge, elements],
   );
   const ids = chart.states.length;
   useEffect(() => {

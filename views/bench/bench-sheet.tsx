@@ -7,6 +7,7 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
+import { TraceLinks } from '@/ui/trace-links';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { formatNumber } from '@/ui/format';
 import { PanelView } from './panel-view';
@@ -115,6 +116,7 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
           </div>
         </div>
       </div>
+      <TraceLinks address={`setup/${setup.id}`} what={setup.name} />
       <h3 className="section-title">
         Changed values
         <Button size="sm" onClick={() => set({ changes: [...setup.changes, { name: project.types[0]?.quantities[0]?.name ?? 'part.quantity', value: '0' }] }, 'Change a value')}>

@@ -1,15 +1,19 @@
 'use client';
 import { useMemo } from 'react';
+import { physicsEquations } from '@/core/trace/elements';
 import { fullName, problemsAt, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
+import { traceLook } from '@/store/trace';
 import { DraggableName } from '@/ui/draggable-name';
-import { FormulaEditor } from '@/ui/formula-editor';
+import { FormulaEditor, type LinkedSpan } from '@/ui/formula-editor';
 import { withUnit } from '@/ui/format';
 import { namesIn } from '@/ui/known-names';
+import { TraceLinks } from '@/ui/trace-links';
 import { showValue } from '@/ui/value-now';
 
+const noSpans: LinkedSpan[] = [];
 const starter = `// one equation per unknown, for example
 // der(position) = speed;
 `;
@@ -26,7 +30,21 @@ export function PhysicsSheet() {
   const names = useMemo(() => (project && type ? namesIn(project, type) : []), [project, type]);
   const place = type ? `type/${type.id}/physics` : '';
   const mine = useMemo(() => problems.filter((p) => p.place === place), [problems, place]);
+  const showLinks = usePlace((s) => s.showLinks);
+  const item = usePlace((s) => s.item);
+  const linked = useMemo((): LinkedSpan[] => {
+    if (!project || !type || !showLinks) return noSpans;
+    return physicsEquations(type).map((e) => {
+      const look = traceLook(project, `type/${type.id}/equation/${e.text}`, true);
+      return { from: e.span.start, to: e.span.end, title: look.title ?? '', linked: look.count > 0 };
+    });
+  }, [project, type, showLinks]);
   if (!project || !type) return null;
+  const choose = (at: number): void => {
+    const equation = physicsEquations(type).find((e) => e.span.start <= at && at <= e.span.end);
+    const next = equation ? `equation/${equation.span.start}` : '';
+    if (next !== item) usePlace.getState().select(next);
+  };
   const unitOf = (name: string): string => type.quantities.find((q) => q.name === name)?.unit ?? '';
   const valueOf = (name: string): string | undefined => {
     if (!run || path === undefined) return undefined;
@@ -48,7 +66,7 @@ export function PhysicsSheet() {
       </div>
       <div className="pane-body" style={{ background: 'var(--card)' }}>
         <FormulaEditor
-          key={type.id} value={type.physics} label={`Physics text of ${type.name}`} onChange={change} problems={mine} names={names} readValue={valueOf} lineValues moment={cursor + version * 1e-9}
+          key={type.id} value={type.physics} label={`Physics text of ${type.name}`} onChange={change} problems={mine} names={names} readValue={valueOf} lineValues moment={cursor + version * 1e-9} linked={linked} onCursor={choose}
           minHeight="100%"
         />
         {type.physics.trim() === '' && (
@@ -71,7 +89,9 @@ export function PhysicsDetails() {
   const cursor = useRuns((s) => s.cursor);
   useRuns((s) => s.version);
   const go = usePlace((s) => s.go);
+  const item = usePlace((s) => s.item);
   if (!type) return null;
+  const equation = item.startsWith('equation/') ? physicsEquations(type).find((e) => `equation/${e.span.start}` === item) : undefined;
   const mine = problemsAt(problems, `type/${type.id}`);
   return (
     <>
@@ -82,6 +102,14 @@ export function PhysicsDetails() {
         </button>
       </div>
       <div className="pane-body">
+        {equation && (
+          <div data-testid="equation-links">
+            <p className="mono px-3 pt-2 mb-0" style={{ overflowWrap: 'anywhere' }}>
+              {equation.text}
+            </p>
+            <TraceLinks address={`type/${type.id}/equation/${equation.text}`} what={equation.text} />
+          </div>
+        )}
         {mine.length > 0 && (
           <ul className="list-unstyled px-3 py-2 m-0" style={{ color: 'var(--bad)', borderBottom: '1px solid var(--hair)' }} data-testid="physics-problems">
             {mine.map((p, k) => (

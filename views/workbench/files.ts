@@ -10,6 +10,7 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { loadProject, saveProject } from '@/store/storage';
+import { download, fileName } from '@/ui/download';
 
 /** Opening, importing and exporting. Nothing is replaced before the new thing has been read completely. */
 
@@ -86,17 +87,6 @@ async function openForRecording(name: string, recording: Recording): Promise<voi
   await saveProject(project).catch(() => undefined);
   usePlace.getState().go({ area: 'product', part: '', type: '' });
 }
-
-function download(name: string, type: string, content: BlobPart): void {
-  const url = URL.createObjectURL(new Blob([content], { type }));
-  const link = document.createElement('a');
-  link.href = url;
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(url), 10_000);
-}
-
-const fileName = (name: string): string => name.replace(/[^\p{L}\p{N}_-]+/gu, '-').replace(/^-|-$/g, '').toLowerCase() || 'project';
 
 export function exportProject(): void {
   const { project } = useProject.getState();

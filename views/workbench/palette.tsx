@@ -1,8 +1,14 @@
 'use client';
 import { Command } from 'cmdk';
+import { useEffect, useMemo, useState } from 'react';
 import Modal from 'react-bootstrap/Modal';
 import { cancelRun, pauseRun, startRun, stepRun } from '@/store/engine';
-import { allParts, useTree } from '@/store/derived';
+import type { Project } from '@/core/project/project';
+import { elementIndex } from '@/core/trace/elements';
+import { allParts, useTree, type PartNode } from '@/store/derived';
+import { goTo, selectedAddress } from '@/store/locate';
+import { linkPair } from '@/store/trace';
+import { showImpact } from '@/ui/impact';
 import { areas, usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
@@ -15,76 +21,58 @@ export function Palette() {
   const { open, help, setOpen, setHelp } = usePalette();
   const project = useProject((s) => s.project);
   const tree = useTree();
-  const { go, setTheme, theme } = usePlace();
+  const theme = usePlace((s) => s.theme);
+  const [search, setSearch] = useState('');
+  const things = useMemo(() => (open && project ? [...elementThings(project), ...partThings(tree)] : []), [open, project, tree]);
+  const linking = useMemo(() => (open && project ? linkChoices(project) : undefined), [open, project]);
+  useEffect(() => {
+    if (!open) setSearch('');
+  }, [open]);
   if (!project) return null;
+  const commands = commandList(project, theme);
   const run = (work: () => unknown) => (): void => {
     setOpen(false);
     work();
   };
-  const { undo, redo } = useProject.getState();
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  const matches = (hay: string): boolean => words.every((w) => hay.includes(w));
+  const found = (list: readonly Thing[]): readonly Thing[] => {
+    const hits: Thing[] = [];
+    for (const o of list) {
+      if (matches(o.hay)) hits.push(o);
+      if (hits.length >= mostHits) break;
+    }
+    return hits;
+  };
   return (
     <>
       <Modal show={open} onHide={() => setOpen(false)} className="palette" animation={false} aria-label="Search and commands">
-        <Command label="Search and commands">
-          <Command.Input placeholder="Go to a part, quantity, state or requirement, or type a command" autoFocus />
+        <Command label="Search and commands" shouldFilter={false}>
+          <Command.Input placeholder="Go to a part, quantity, state or requirement, or type a command" autoFocus value={search} onValueChange={setSearch} />
           <Command.List>
             <Command.Empty>Nothing has that name.</Command.Empty>
             <Command.Group heading="Commands">
-              {areas.map((a) => (
-                <Command.Item key={a} onSelect={run(() => go({ area: a }))}>
-                  Go to {areaLook[a].title} <span className="keys">g {areaLook[a].key}</span>
-                </Command.Item>
-              ))}
-              <Command.Item onSelect={run(() => void startRun())}>
-                Run the setup <span className="keys">space</span>
-              </Command.Item>
-              <Command.Item onSelect={run(pauseRun)}>Pause the run</Command.Item>
-              <Command.Item onSelect={run(() => void stepRun())}>
-                Step to the next event <span className="keys">.</span>
-              </Command.Item>
-              <Command.Item onSelect={run(cancelRun)}>End the run</Command.Item>
-              {project.setups.map((s) => (
-                <Command.Item key={s.id} value={`choose setup ${s.name}`} onSelect={run(() => useRuns.getState().chooseSetup(s.id))}>
-                  Choose setup {s.name}
-                </Command.Item>
-              ))}
-              <Command.Item onSelect={run(undo)}>
-                Undo <span className="keys">Ctrl+Z</span>
-              </Command.Item>
-              <Command.Item onSelect={run(redo)}>
-                Redo <span className="keys">Ctrl+Shift+Z</span>
-              </Command.Item>
-              <Command.Item onSelect={run(exportProject)}>Export the project</Command.Item>
-              <Command.Item onSelect={run(exportRecording)}>Export the recording as CSV</Command.Item>
-              <Command.Item onSelect={run(() => setTheme(theme === 'dark' ? 'light' : 'dark'))}>Switch between light and dark</Command.Item>
-              <Command.Item onSelect={run(() => setHelp(true))}>
-                Show the keys <span className="keys">?</span>
-              </Command.Item>
-              <Command.Item onSelect={run(closeProject)}>Close the project</Command.Item>
-            </Command.Group>
-            <Command.Group heading="Requirements">
-              {project.requirements.map((r) => (
-                <Command.Item key={r.id} value={`${r.key} ${r.text}`} onSelect={run(() => go({ area: 'needs', item: `requirement/${r.id}` }))}>
-                  <strong className="text-nowrap">{r.key}</strong> <span className="text-truncate">{r.text}</span>
+              {commands.filter((c) => matches(c.text.toLowerCase())).map((c) => (
+                <Command.Item key={c.text} value={`command ${c.text}`} onSelect={run(c.run)}>
+                  {c.text} {c.keys && <span className="keys">{c.keys}</span>}
                 </Command.Item>
               ))}
             </Command.Group>
-            <Command.Group heading="Parts and quantities">
-              {allParts(tree).flatMap((p) => [
-                <Command.Item key={p.path} value={`part ${p.path || p.name} ${p.type.name}`} onSelect={run(() => go({ area: 'product', part: p.path, type: '' }))}>
-                  {p.path || p.name} <span className="quiet">: {p.type.name}</span>
-                </Command.Item>,
-                ...p.type.quantities.map((q) => (
-                  <Command.Item key={`${p.path}.${q.id}`} value={`${p.path}.${q.name} ${q.note}`} onSelect={run(() => go({ area: 'product', part: p.path, type: '', item: `quantity/${q.id}` }))}>
-                    <span className="mono">{p.path ? `${p.path}.` : ''}{q.name}</span> <span className="quiet text-truncate">{q.note}</span>
+            {linking && (
+              <Command.Group heading={linking.title}>
+                {found(linking.options).map((o) => (
+                  <Command.Item key={o.address} value={`link ${o.address}`} onSelect={run(() => linkPair(linking.address, o.address))}>
+                    Link to {o.label} <span className="quiet text-truncate">{o.detail}</span>
                   </Command.Item>
-                )),
-                ...p.type.charts.flatMap((c) => c.states.map((s) => (
-                  <Command.Item key={`${p.path}.${s.id}`} value={`state ${p.path} ${s.name}`} onSelect={run(() => go({ area: 'behaviour', part: p.path, type: '', item: `state/${s.id}` }))}>
-                    {s.name} <span className="quiet">state of {p.path || p.name}</span>
-                  </Command.Item>
-                ))),
-              ])}
+                ))}
+              </Command.Group>
+            )}
+            <Command.Group heading="Go to">
+              {found(things).map((o) => (
+                <Command.Item key={o.address} value={`go ${o.address}`} onSelect={run(() => o.go())}>
+                  <strong className="text-nowrap">{o.label}</strong> <span className="quiet text-truncate">{o.detail}</span>
+                </Command.Item>
+              ))}
             </Command.Group>
           </Command.List>
         </Command>
@@ -116,8 +104,61 @@ export function Palette() {
   );
 }
 
+interface Thing {
+  readonly address: string;
+  readonly label: string;
+  readonly detail: string;
+  /** What a search looks into. */
+  readonly hay: string;
+  go(): void;
+}
+
+const mostHits = 30;
+
+/** Everything with an address of its own. */
+const elementThings = (project: Project): Thing[] =>
+  elementIndex(project).all.map((e) => {
+    const detail = e.kind === 'requirement' ? e.content.split('|')[0] : e.kind;
+    return { address: e.address, label: e.label, detail, hay: `${e.label} ${detail} ${e.kind}`.toLowerCase(), go: () => goTo(e.address) };
+  });
+
+/** Parts as they stand in the product, by their full names. */
+const partThings = (tree: PartNode | undefined): Thing[] =>
+  allParts(tree).map((p) => ({ address: `part ${p.path}`, label: p.path || p.name, detail: p.type.name, hay: `part ${p.path || p.name} ${p.type.name}`.toLowerCase(), go: () => usePlace.getState().go({ area: 'product', part: p.path, type: '' }) }));
+
+/** What the selected thing can be linked to. */
+function linkChoices(project: Project): { readonly title: string; readonly address: string; readonly options: readonly Thing[] } | undefined {
+  const address = selectedAddress(project);
+  const element = address === undefined ? undefined : elementIndex(project).byAddress.get(address);
+  if (!element) return undefined;
+  const isRequirement = element.kind === 'requirement';
+  return { title: `Link ${element.label} to`, address: element.address, options: elementThings(project).filter((t) => t.address.startsWith('requirement/') !== isRequirement) };
+}
+
+interface PaletteCommand {
+  readonly text: string;
+  readonly keys?: string;
+  readonly run: () => unknown;
+}
+
+function commandList(project: Project, theme: string): PaletteCommand[] {
+  const { go, setTheme, toggle } = usePlace.getState();
+  const { undo, redo } = useProject.getState();
+  const needs = (sheet: string) => () => go({ area: 'needs', sheet });
+  return [
+    ...areas.map((a) => ({ text: `Go to ${areaLook[a].title}`, keys: `g ${areaLook[a].key}`, run: () => go({ area: a }) })),
+    { text: 'Run the setup', keys: 'space', run: () => void startRun() }, { text: 'Pause the run', run: pauseRun }, { text: 'Step to the next event', keys: '.', run: () => void stepRun() }, { text: 'End the run', run: cancelRun },
+    ...project.setups.map((s) => ({ text: `Choose setup ${s.name}`, run: () => useRuns.getState().chooseSetup(s.id) })),
+    { text: 'Import requirements', run: needs('import') }, { text: 'Open the glossary', run: needs('glossary') }, { text: 'Open the trace matrix', run: needs('matrix') }, { text: 'Show gaps and links to look at again', run: needs('gaps') }, { text: 'Open the report', run: needs('report') },
+    { text: 'Show trace links', keys: 'l', run: () => toggle('links') },
+    { text: 'Show the impact of what is selected', keys: 'i', run: showImpact },
+    { text: 'Undo', keys: 'Ctrl+Z', run: undo }, { text: 'Redo', keys: 'Ctrl+Shift+Z', run: redo }, { text: 'Export the project', run: exportProject }, { text: 'Export the recording as CSV', run: exportRecording },
+    { text: 'Switch between light and dark', run: () => setTheme(theme === 'dark' ? 'light' : 'dark') }, { text: 'Show the keys', keys: '?', run: () => usePalette.getState().setHelp(true) }, { text: 'Close the project', run: closeProject },
+  ];
+}
+
 const keyTable: readonly (readonly [string, string])[] = [
   ['Ctrl+K', 'search and commands'], ['g n', 'Needs'], ['g p', 'Product'], ['g b', 'Behaviour'], ['g y', 'Physics'], ['g e', 'Bench'],
   ['Space', 'run, pause, go on'], ['.', 'step to the next event'], ['Ctrl+Z', 'undo'], ['Ctrl+Shift+Z', 'redo'], ['← →', 'move the cursor (in the ribbon)'],
-  ['Delete', 'delete what is selected on a sheet'], ['Escape', 'take typing back, close'], ['?', 'this list'],
+  ['l', 'show trace links'], ['i', 'impact of what is selected'], ['Delete', 'delete what is selected on a sheet'], ['Escape', 'take typing back, close'], ['?', 'this list'],
 ];

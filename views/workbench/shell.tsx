@@ -1,7 +1,7 @@
 'use client';
 import { X } from 'lucide-react';
 import { useEffect, useState } from 'react';
-import { startEngine } from '@/store/engine';
+import { readHistory, startEngine } from '@/store/engine';
 import { fromRecording } from '@/store/run-data';
 import { fromHash, usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -50,6 +50,7 @@ export function Shell() {
     if (id) window.localStorage.setItem(lastKey, id);
     else window.localStorage.removeItem(lastKey);
     if (!id) return;
+    readHistory(id);
     loadRuns(id).then((kept) => {
       if (kept.length === 0 || useRuns.getState().current || useProject.getState().project?.id !== id) return;
       const view = (slot: number): RunView | undefined => {

@@ -4,6 +4,7 @@ import { pauseRun, resumeRun, startRun, stepRun } from '@/store/engine';
 import { areas, usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
+import { showImpact } from '@/ui/impact';
 import { usePalette } from './palette-state';
 import { areaLook } from './rail';
 
@@ -24,6 +25,8 @@ export function useShortcuts(): void {
     else if (status === 'paused') resumeRun();
     else void startRun();
   });
+  useHotkeys('l', () => usePlace.getState().toggle('links'));
+  useHotkeys('i', showImpact);
   useHotkeys('period', () => void stepRun());
   useHotkeys('mod+z', (e) => { e.preventDefault(); useProject.getState().undo(); });
   useHotkeys(['mod+shift+z', 'mod+y'], (e) => { e.preventDefault(); useProject.getState().redo(); });

@@ -1,7 +1,8 @@
 'use client';
-import { ArrowLeft, ArrowRight, ChevronRight, Moon, PanelLeft, PanelRight, Redo2, Search, Sun, TriangleAlert, Undo2 } from 'lucide-react';
+import { ArrowLeft, ArrowRight, ChevronRight, Link2, Moon, PanelLeft, PanelRight, Redo2, Search, Sun, TriangleAlert, Undo2 } from 'lucide-react';
 import { useRef } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
+import type { Project } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useHere } from '@/store/derived';
@@ -20,6 +21,8 @@ export function TopBar() {
   const { undo, redo, edit } = useProject.getState();
   const area = usePlace((s) => s.area);
   const theme = usePlace((s) => s.theme);
+  const showLinks = usePlace((s) => s.showLinks);
+  const sheet = usePlace((s) => s.sheet);
   const { setTheme, toggle } = usePlace.getState();
   const openPalette = usePalette((s) => s.setOpen);
   const input = useRef<HTMLInputElement>(null);
@@ -41,6 +44,12 @@ export function TopBar() {
         </span>
         <ChevronRight size={13} aria-hidden className="quiet" />
         <span>{areaLook[area].title}</span>
+        {area === 'needs' && (
+          <>
+            <ChevronRight size={13} aria-hidden className="quiet" />
+            <span className="last">{needsSheetName(project, sheet)}</span>
+          </>
+        )}
         {area !== 'bench' && area !== 'needs' && here.type && (
           <>
             <ChevronRight size={13} aria-hidden className="quiet" />
@@ -76,6 +85,9 @@ export function TopBar() {
       <Button variant="bare" label="Search and commands (Ctrl+K)" onClick={() => openPalette(true)}>
         <Search size={15} aria-hidden />
       </Button>
+      <Button variant="bare" label={showLinks ? 'Stop showing trace links' : 'Show trace links'} aria-pressed={showLinks} onClick={() => toggle('links')} data-testid="show-links">
+        <Link2 size={15} aria-hidden color={showLinks ? 'var(--accent)' : undefined} />
+      </Button>
       <Button variant="bare" label="Outline" onClick={() => toggle('outline')}>
         <PanelLeft size={15} aria-hidden />
       </Button>
@@ -100,6 +112,13 @@ export function TopBar() {
       <input ref={input} type="file" accept=".zelvar,.json,.csv" hidden aria-label="File to import" onChange={(e) => { const file = e.target.files?.[0]; if (file) void importFile(file); e.target.value = ''; }} />
     </header>
   );
+}
+
+function needsSheetName(project: Project | undefined, sheet: string): string {
+  const [kind, id] = sheet.split('/');
+  if (kind === 'flow') return project?.flows.find((f) => f.id === id)?.name ?? 'Use flow';
+  if (kind === 'requirement') return project?.requirements.find((r) => r.id === id)?.key ?? 'Requirement';
+  return { glossary: 'Glossary', import: 'Import', matrix: 'Matrix', gaps: 'Gaps and links', report: 'Report' }[kind] ?? 'Requirements';
 }
 
 function ProblemCount() {

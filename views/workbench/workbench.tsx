@@ -5,12 +5,17 @@ import { useEffect, useRef, useState } from 'react';
 import { Group, Panel, Separator, usePanelRef } from 'react-resizable-panels';
 import { useProject } from '@/store/project-store';
 import { usePlace } from '@/store/place-store';
+import { linkPair } from '@/store/trace';
+import { ImpactDialog } from '@/ui/impact';
 import { Ribbon } from '@/ui/ribbon/ribbon';
 import { BehaviourDetails, BehaviourSheet } from '../behaviour/behaviour';
 import { BenchSheet } from '../bench/bench-sheet';
-import { NeedsDetails, NeedsSheet } from '../needs/needs-sheet';
+import { NeedsOutline } from '../needs/needs-outline';
+import { NeedsSheet } from '../needs/needs-sheet';
+import { NeedsDetails } from '../needs/requirement-details';
 import { PhysicsDetails, PhysicsSheet } from '../physics/physics-sheet';
-import { ProductDetails, ProductSheet } from '../product/product-sheet';
+import { ProductDetails } from '../product/product-details';
+import { ProductSheet } from '../product/product-sheet';
 import { Outline } from './outline';
 import { Palette } from './palette';
 import { Rail } from './rail';
@@ -20,12 +25,16 @@ import { useShortcuts } from './shortcuts';
 const sheets = { needs: NeedsSheet, product: ProductSheet, behaviour: BehaviourSheet, physics: PhysicsSheet, bench: BenchSheet };
 const details = { needs: NeedsDetails, product: ProductDetails, behaviour: BehaviourDetails, physics: PhysicsDetails, bench: undefined };
 
+/** Sheets of the needs that use the whole width. */
+const wholeSheets: ReadonlySet<string> = new Set(['requirement', 'glossary', 'import', 'matrix', 'gaps', 'report']);
+
 /** One sheet, what surrounds it, and the ribbon below everything. */
 export function Workbench() {
   const area = usePlace((s) => s.area);
   const outlineOpen = usePlace((s) => s.outlineOpen);
   const detailsOpen = usePlace((s) => s.detailsOpen);
   const item = usePlace((s) => s.item);
+  const sheet = usePlace((s) => s.sheet);
   const edit = useProject((s) => s.edit);
   const project = useProject((s) => s.project);
   const [dragged, setDragged] = useState<string>();
@@ -40,6 +49,12 @@ export function Workbench() {
 
   const drop = (e: DragEndEvent): void => {
     setDragged(undefined);
+    const linked = e.over?.data.current?.link as string | undefined;
+    if (linked !== undefined) {
+      const from = e.active.data.current?.address as string | undefined;
+      if (from !== undefined) linkPair(from, linked);
+      return;
+    }
     const name = e.active.data.current?.name as string | undefined;
     const target = e.over?.data.current?.track as string | undefined;
     if (!name || !target || !project) return;
@@ -58,7 +73,7 @@ export function Workbench() {
   // on a narrow screen the details only take room while something is selected
   const showDetails = detailsOpen && (wide || area === 'physics' || item !== '');
   const Sheet = sheets[area];
-  const Details = details[area];
+  const Details = wholeSheets.has(sheet.split('/')[0]) && area === 'needs' ? undefined : details[area];
   return (
     <DndContext sensors={sensors} onDragStart={(e) => setDragged(e.active.data.current?.name as string)} onDragEnd={drop} onDragCancel={() => setDragged(undefined)} autoScroll={false}>
       <div className="frame">
@@ -67,11 +82,11 @@ export function Workbench() {
         <Group orientation="vertical" style={{ minWidth: 0, minHeight: 0 }}>
           <Panel minSize="120px" style={{ minHeight: 0 }}>
             <Group orientation="horizontal">
-              {outlineOpen && area !== 'bench' && area !== 'needs' && (
+              {outlineOpen && area !== 'bench' && (
                 <>
                   <Panel id="outline" defaultSize="196px" minSize="140px" maxSize="420px">
                     <div ref={outline} className="pane outline">
-                      <Outline />
+                      {area === 'needs' ? <NeedsOutline /> : <Outline />}
                     </div>
                   </Panel>
                   <Separator className="split-bar" />
@@ -102,6 +117,7 @@ export function Workbench() {
       </div>
       <DragOverlay dropAnimation={null}>{dragged && <div className="drag-chip mono">{dragged}</div>}</DragOverlay>
       <Palette />
+      <ImpactDialog />
     </DndContext>
   );
 }

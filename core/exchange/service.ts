@@ -1,0 +1,40 @@
+import { readCsvSheet } from '../formats/sheet-csv';
+import { readReqifSheets } from '../formats/sheet-reqif';
+import { readXlsxSheets, writeXlsxSheets, type SheetToWrite } from '../formats/sheet-xlsx';
+import { remark, type ReadTable } from '../formats/table';
+import { reportPieces, type ReportInput } from '../trace/report';
+
+/** Long work on files, for a thread of its own. */
+export interface ExchangeService {
+  /** Reads a file of requirement sheets, whatever it is; its name only helps. */
+  readTable(name: string, bytes: Uint8Array): Promise<ReadTable>;
+  writeXlsx(sheets: readonly SheetToWrite[]): Promise<Uint8Array>;
+  /** Makes the report; `progress` is told how far it is, 0 to 1, and says whether to go on. */
+  report(input: ReportInput, progress: (share: number) => Promise<boolean> | boolean): Promise<string | undefined>;
+}
+
+export const exchangeService: ExchangeService = {
+  async readTable(name, bytes) {
+    const isZip = bytes[0] === 0x50 && bytes[1] === 0x4b;
+    const looksXml = new TextDecoder('latin1').decode(bytes.subarray(0, 200)).replace(/\0/g, '').trimStart().replace(/^ï»¿|^ÿþ|^þÿ/, '').startsWith('<');
+    try {
+      if (isZip || /\.xlsx$/i.test(name)) return await readXlsxSheets(bytes);
+      if (looksXml || /\.(reqif|xml)$/i.test(name)) return readReqifSheets(bytes);
+      return readCsvSheet(bytes, name);
+    } catch (error) {
+      return { value: undefined, remarks: [remark('error', `${name} cannot be read: ${error instanceof Error ? error.message : 'unknown reason'}`)] };
+    }
+  },
+  writeXlsx: writeXlsxSheets,
+  async report(input, progress) {
+    const parts: string[] = [];
+    let told = 0;
+    for (const piece of reportPieces(input)) {
+      parts.push(piece.html);
+      if (piece.progress - told < 0.02) continue;
+      told = piece.progress;
+      if (!(await progress(told))) return undefined;
+    }
+    return parts.join('');
+  },
+};

@@ -1,0 +1,67 @@
+import type { Project } from '@/core/project/project';
+import { physicsEquations } from '@/core/trace/elements';
+import { allParts, partTree } from './derived';
+import { usePlace, type Location } from './place-store';
+import { useProject } from './project-store';
+import { useRuns } from './run-store';
+
+/** Where an address of the document is in the application: that of a problem, or of an element a trace link leads to. */
+export function locate(project: Project, address: string | undefined): Partial<Location> {
+  const [kind, id, list, itemId, inner, innerId] = (address ?? '').split('/');
+  if (kind === 'requirement') return { area: 'needs', sheet: '', item: `requirement/${id}` };
+  if (kind === 'glossary') return { area: 'needs', sheet: 'glossary', item: `glossary/${id}` };
+  if (kind === 'flow') return { area: 'needs', sheet: `flow/${id}`, item: list === 'line' ? `line/${itemId}` : '' };
+  if (kind === 'setup' || kind === 'panel') {
+    if (kind === 'setup') useRuns.getState().chooseSetup(id);
+    return { area: 'bench' };
+  }
+  if (kind === 'type') {
+    const part = allParts(partTree(project)).find((p) => p.type.id === id)?.path ?? '';
+    const at = { part, type: id };
+    if (list === 'physics') return { ...at, area: 'physics' };
+    if (list === 'equation') {
+      const type = project.types.find((t) => t.id === id);
+      const text = (address ?? '').slice(`type/${id}/equation/`.length);
+      const equation = type && physicsEquations(type).find((e) => e.text === text);
+      return { ...at, area: 'physics', item: equation ? `equation/${equation.span.start}` : '' };
+    }
+    if (list === 'chart') return { ...at, area: 'behaviour', item: inner ? `${inner}/${innerId}` : '' };
+    return { ...at, area: 'product', item: list && itemId ? `${list}/${itemId}` : '' };
+  }
+  return {};
+}
+
+/** Goes to whatever has this address. */
+export function goTo(address: string): void {
+  const { project } = useProject.getState();
+  if (project) usePlace.getState().go(locate(project, address));
+}
+
+/** Address of what is selected on the sheet at hand; undefined where nothing with an address is. */
+export function selectedAddress(project: Project): string | undefined {
+  const { area, item, sheet, part, type } = usePlace.getState();
+  if (area === 'needs') {
+    if (sheet.startsWith('requirement/')) return sheet;
+    if (sheet.startsWith('flow/')) return item.startsWith('line/') ? `${sheet}/${item}` : sheet;
+    return item === '' ? undefined : item;
+  }
+  if (area === 'bench') {
+    const { setupId } = useRuns.getState();
+    return setupId ? `setup/${setupId}` : undefined;
+  }
+  const id = type || allParts(partTree(project)).find((p) => p.path === part)?.type.id;
+  const owner = id === undefined ? undefined : project.types.find((t) => t.id === id);
+  if (!owner) return undefined;
+  const at = `type/${owner.id}`;
+  if (item === '') return at;
+  const [kind, own] = item.split('/');
+  if (kind === 'state' || kind === 'transition') {
+    const chart = owner.charts.find((c) => c.states.some((s) => s.id === own) || c.transitions.some((t) => t.id === own));
+    return chart && `${at}/chart/${chart.id}/${item}`;
+  }
+  if (kind === 'equation') {
+    const equation = physicsEquations(owner).find((e) => String(e.span.start) === own);
+    return equation && `${at}/equation/${equation.text}`;
+  }
+  return `${at}/${item}`;
+}

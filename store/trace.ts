@@ -1,0 +1,79 @@
+import { nanoid } from 'nanoid';
+import { useMemo } from 'react';
+import type { Project, Requirement } from '@/core/project/project';
+import type { RequirementFinding } from '@/core/run/run';
+import { standingOf, type Standing } from '@/core/run/standing';
+import { linkEdit, linkIndex, linksOf, unlinkEdit, type CheckedLink } from '@/core/trace/links';
+import { usePlace } from './place-store';
+import { useProject } from './project-store';
+import { useRuns } from './run-store';
+
+const none: readonly CheckedLink[] = [];
+
+/** Trace links of the thing with this address, whichever side it is on. */
+export function useLinksOf(address: string | undefined): readonly CheckedLink[] {
+  const project = useProject((s) => s.project);
+  return useMemo(() => (project && address ? linksOf(project, address) : none), [project, address]);
+}
+
+/** What an element on a sheet shows of its links: a class while links are shown, and the texts of its requirements. */
+export interface TraceLook {
+  readonly className: string;
+  readonly title: string | undefined;
+  readonly count: number;
+}
+
+export function traceLook(project: Project | undefined, address: string, showLinks: boolean): TraceLook {
+  const links = project ? linksOf(project, address) : none;
+  const title = links.length > 0 ? links.slice(0, 6).map((l) => (l.requirement ? `${l.requirement.label}: ${l.requirement.content.split('|')[0]}` : l.why)).join('\n') + (links.length > 6 ? `\nand ${links.length - 6} more` : '') : undefined;
+  return { className: showLinks ? (links.length > 0 ? ' traced' : ' untraced') : '', title, count: links.length };
+}
+
+export function useTraceLook(): (address: string) => TraceLook {
+  const project = useProject((s) => s.project);
+  const showLinks = usePlace((s) => s.showLinks);
+  return useMemo(() => (address) => traceLook(project, address, showLinks), [project, showLinks]);
+}
+
+/** Links requirements and elements and says what came of it. */
+export function link(requirements: readonly string[], elements: readonly string[], label = 'Link'): boolean {
+  const { project, edit } = useProject.getState();
+  if (!project) return false;
+  const made = linkEdit(project, requirements, elements, () => `v-${nanoid(10)}`);
+  if (!made) {
+    usePlace.getState().say('They are linked already', 'note');
+    return false;
+  }
+  const refused = edit(made, label);
+  if (refused) usePlace.getState().say(refused.message);
+  return !refused;
+}
+
+/** Links two things by their addresses: one of them has to be a requirement. */
+export function linkPair(a: string, b: string): void {
+  const id = (address: string): string | undefined => (address.startsWith('requirement/') ? address.slice(12) : undefined);
+  const requirement = id(a) ?? id(b);
+  if (requirement === undefined) return usePlace.getState().say('A trace link joins a requirement and something else', 'note');
+  link([requirement], [id(a) !== undefined ? b : a]);
+}
+
+export function unlink(links: readonly CheckedLink[], label: string): void {
+  const refused = links.length > 0 ? useProject.getState().edit(unlinkEdit(links), label) : undefined;
+  if (refused) usePlace.getState().say(refused.message);
+}
+
+/** What stands of each requirement by now: by signature, by constants, or in the newest run. */
+export function useStandings(): (r: Requirement) => Standing {
+  const findings = useRuns((s) => s.current?.findings);
+  const constants = useProject((s) => s.constants);
+  return useMemo(() => {
+    const index = (list: readonly RequirementFinding[] | undefined): Map<string, RequirementFinding> => new Map(list?.map((f) => [f.id, f]));
+    const [run, fixed] = [index(findings), index(constants)];
+    return (r) => standingOf(r, run.get(r.id), fixed.get(r.id));
+  }, [findings, constants]);
+}
+
+export const linkCounts = (project: Project): ReadonlyMap<string, number> => {
+  const { ofRequirement } = linkIndex(project);
+  return new Map([...ofRequirement].map(([id, l]) => [id, l.length]));
+};

@@ -1,0 +1,122 @@
+'use client';
+import { nanoid } from 'nanoid';
+import { useEffect, useRef, type KeyboardEvent } from 'react';
+import type { Flow, FlowLine } from '@/core/project/project';
+import { indentBlock, shiftBlock } from '@/core/flows/edit-flow';
+import { lineForms, readLine, takesLines, type FlowProblem } from '@/core/flows/read-flow';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { LinkableBox, LinkCount } from '@/ui/linkable';
+
+const newLineId = (): string => `z-${nanoid(6)}`;
+
+/** The lines of a flow: Enter makes the next one, Tab moves it into the line above, Alt and arrows move it about. */
+export function FlowLines({ flow, problems }: { readonly flow: Flow; readonly problems: readonly FlowProblem[] }) {
+  const item = usePlace((s) => s.item);
+  const { select } = usePlace.getState();
+  const { edit } = useProject.getState();
+  const box = useRef<HTMLDivElement>(null);
+  const wanted = useRef<{ id: string; at: 'start' | 'end' } | undefined>(undefined);
+  useEffect(() => {
+    const target = wanted.current && box.current?.querySelector<HTMLInputElement>(`input[data-line="${wanted.current.id}"]`);
+    if (!target) return;
+    target.focus();
+    const at = wanted.current!.at === 'start' ? 0 : target.value.length;
+    target.setSelectionRange(at, at);
+    wanted.current = undefined;
+  });
+  const change = (lines: readonly FlowLine[], label: string, merge?: string): void => void edit({ kind: 'update', list: 'flows', id: flow.id, changes: { lines } }, label, merge);
+  const focus = (id: string | undefined, at: 'start' | 'end' = 'end'): void => {
+    if (id === undefined) return;
+    wanted.current = { id, at };
+    select(`line/${id}`);
+    box.current?.querySelector<HTMLInputElement>(`input[data-line="${id}"]`)?.focus();
+  };
+  const keys = (e: KeyboardEvent<HTMLInputElement>, line: FlowLine, k: number): void => {
+    const { lines } = flow;
+    const field = e.currentTarget;
+    const at = field.selectionStart ?? 0;
+    if (e.key === 'Enter') {
+      e.preventDefault();
+      const id = newLineId();
+      const [before, after] = [line.text.slice(0, at), line.text.slice(at)];
+      const inside = takesLines.has(readLine(before).kind) && after === '';
+      const depth = inside ? line.depth + 1 : line.depth;
+      change([...lines.slice(0, k), { ...line, text: before }, { id, depth, text: after.trimStart() }, ...lines.slice(k + 1)], 'Add a step');
+      wanted.current = { id, at: 'start' };
+      select(`line/${id}`);
+    } else if (e.key === 'Tab' && !(e.ctrlKey || e.metaKey)) {
+      const next = indentBlock(flow, line.id, e.shiftKey ? -1 : 1);
+      // where nothing can move, Tab leaves the lines as it leaves any field
+      if (!next) return;
+      e.preventDefault();
+      edit(next, 'Move a step');
+    } else if (e.key === 'Backspace' && at === 0 && field.selectionEnd === 0) {
+      if (line.depth > 0 && line.text !== '') {
+        e.preventDefault();
+        const next = indentBlock(flow, line.id, -1);
+        if (next) edit(next, 'Move a step');
+      } else if (k > 0 && (line.text === '' || lines[k - 1].text === '')) {
+        e.preventDefault();
+        const above = lines[k - 1];
+        const hasMore = lines[k + 1] !== undefined && lines[k + 1].depth > line.depth && line.text === '';
+        if (hasMore) return;
+        if (line.text === '') {
+          change([...lines.slice(0, k), ...lines.slice(k + 1)], 'Delete a step');
+          focus(above.id);
+        } else {
+          change([...lines.slice(0, k - 1), ...lines.slice(k)], 'Delete a step');
+          focus(line.id, 'start');
+        }
+      }
+    } else if (e.altKey && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) {
+      e.preventDefault();
+      const next = shiftBlock(flow, line.id, e.key === 'ArrowUp' ? -1 : 1);
+      if (next) edit(next, 'Move a step');
+      wanted.current = { id: line.id, at: 'end' };
+    } else if (e.key === 'ArrowUp') {
+      e.preventDefault();
+      focus(lines[k - 1]?.id);
+    } else if (e.key === 'ArrowDown') {
+      e.preventDefault();
+      focus(lines[k + 1]?.id);
+    }
+  };
+  const lines = flow.lines.length > 0 ? flow.lines : [{ id: 'first', depth: 0, text: '' }];
+  return (
+    <div className="flow-lines" ref={box} data-testid="flow-lines">
+      {lines.map((line, k) => {
+        const { kind } = readLine(line.text);
+        const problem = problems.find((p) => p.line === line.id);
+        return (
+          <LinkableBox key={line.id} address={`flow/${flow.id}/line/${line.id}`} className={`flow-line ${kind}${item === `line/${line.id}` ? ' here' : ''}`} style={{ paddingLeft: 10 + line.depth * 20 }}>
+            <div className="d-flex align-items-center gap-1">
+              <input
+                className={`cell-field${problem ? ' wrong' : ''}`} data-line={line.id} value={line.text} aria-label={`Line ${k + 1}`} spellCheck placeholder={k === 0 ? 'operator: does something' : ''} onFocus={() => select(`line/${line.id}`)} onKeyDown={(e) => keys(e, line, k)} autoComplete="off"
+                onChange={(e) => change(flow.lines.length > 0 ? flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) : [{ id: newLineId(), depth: 0, text: e.target.value }], 'Write a flow', `line-${line.id}`)}
+              />
+              <LinkCount address={`flow/${flow.id}/line/${line.id}`} always />
+            </div>
+            {problem && (
+              <div className="field-problem" role="alert">
+                {problem.message}
+              </div>
+            )}
+          </LinkableBox>
+        );
+      })}
+      <details className="line-help">
+        <summary>What lines can say</summary>
+        <dl>
+          {lineForms.map(([form, meaning]) => (
+            <div key={form}>
+              <dt className="mono">{form}</dt>
+              <dd>{meaning}</dd>
+            </div>
+          ))}
+        </dl>
+        <p className="quiet">Enter: next line. Tab, Shift+Tab: further in, further out. Alt with arrows: move.</p>
+      </details>
+    </div>
+  );
+}

@@ -1,0 +1,65 @@
+'use client';
+import { Download, Printer, WandSparkles } from 'lucide-react';
+import { useMemo, useState } from 'react';
+import type { Flow, Project } from '@/core/project/project';
+import { layoutFlow } from '@/core/flows/layout';
+import { projectFlow } from '@/core/flows/read-flow';
+import { flowSvg } from '@/core/flows/svg';
+import { flowProposals } from '@/core/trace/requirements-of-flow';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { Button } from '@/ui/button';
+import { CellField } from '@/ui/cell-field';
+import { download, fileName } from '@/ui/download';
+import { DeriveDialog } from './derive-dialog';
+import { FlowDrawing } from './flow-drawing';
+import { FlowLines } from './flow-lines';
+
+/** A use flow: its lines to type, and the drawing that follows them; either changes both. */
+export function FlowSheet({ project, flow }: { readonly project: Project; readonly flow: Flow }) {
+  const { edit } = useProject.getState();
+  const { say } = usePlace.getState();
+  const [deriving, setDeriving] = useState(false);
+  const read = projectFlow(project, flow);
+  const layout = useMemo(() => layoutFlow(read.nodes, { start: flow.trigger, end: flow.postcondition }), [read, flow.trigger, flow.postcondition]);
+  const open = useMemo(() => flowProposals(project, flow).length, [project, flow]);
+  const print = (): void => {
+    const frame = document.createElement('iframe');
+    frame.style.cssText = 'position:fixed;width:0;height:0;border:0';
+    frame.srcdoc = `<!doctype html><title>${flow.name.replace(/[<&]/g, '')}</title><style>body{margin:0}svg{max-width:100%;height:auto}</style>${flowSvg(layout, flow.name)}`;
+    frame.onload = () => {
+      frame.contentWindow?.print();
+      setTimeout(() => frame.remove(), 60_000);
+    };
+    document.body.append(frame);
+  };
+  return (
+    <>
+      <div className="pane-head">
+        <h2 style={{ flex: 'none' }}>
+          <span className="quiet" style={{ fontWeight: 400 }}>use flow </span>
+          <span style={{ width: Math.max(80, flow.name.length * 8 + 16), display: 'inline-block' }}>
+            <CellField value={flow.name} label="Name of the use flow" onCommit={(name) => edit({ kind: 'update', list: 'flows', id: flow.id, changes: { name } }, `Rename ${flow.name}`)} />
+          </span>
+        </h2>
+        <div className="quiet" style={{ flex: 1, minWidth: 0 }}>
+          <CellField value={flow.goal} label="Goal" placeholder="what is reached with it" onCommit={(goal) => edit({ kind: 'update', list: 'flows', id: flow.id, changes: { goal } }, `Change the goal of ${flow.name}`)} />
+        </div>
+        <Button onClick={() => (open > 0 ? setDeriving(true) : say('Every step and branch has a requirement', 'note'))} data-testid="derive-all">
+          <WandSparkles size={14} aria-hidden /> Derive requirements
+        </Button>
+        <Button variant="bare" label="Save the drawing as SVG" onClick={() => download(`${fileName(flow.name)}.svg`, 'image/svg+xml', flowSvg(layout, flow.name))}>
+          <Download size={14} aria-hidden />
+        </Button>
+        <Button variant="bare" label="Print the drawing" onClick={print}>
+          <Printer size={14} aria-hidden />
+        </Button>
+      </div>
+      <div className="flow-sheet">
+        <FlowLines flow={flow} problems={read.problems} />
+        <FlowDrawing flow={flow} layout={layout} problems={read.problems} />
+      </div>
+      {deriving && <DeriveDialog project={project} flow={flow} close={() => setDeriving(false)} />}
+    </>
+  );
+}

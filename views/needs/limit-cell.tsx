@@ -1,0 +1,59 @@
+'use client';
+import { marginText } from '@/ui/verdict';
+import type { Requirement } from '@/core/project/project';
+import type { RequirementFinding } from '@/core/run/run';
+import { showFormula, type Limit } from '@/core/requirements/read-limit';
+import { useProject } from '@/store/project-store';
+import { CellField } from '@/ui/cell-field';
+import { DraggableName } from '@/ui/draggable-name';
+
+/** The limit read out of a requirement, or why none could be read and a place to write it. */
+export function LimitCell({ requirement, limit, problems }: { readonly requirement: Requirement; readonly limit: Limit; readonly problems: readonly string[] }) {
+  const { edit } = useProject.getState();
+  const write = (formula: string) => edit({ kind: 'update', list: 'requirements', id: requirement.id, changes: { formula } }, `Write a formula for ${requirement.key}`);
+  if (requirement.observation && !limit.byHand) return <span className="quiet">seen by {requirement.observation.by} on {requirement.observation.on}</span>;
+  if (limit.formula === undefined || limit.byHand) {
+    const [why] = limit.problems;
+    return (
+      <>
+        {why && (
+          <div className="field-problem" role="alert" data-testid="not-understood">
+            <span>
+              {why.span && requirement.text && (
+                <>
+                  {requirement.text.slice(Math.max(0, why.span.start - 18), why.span.start)}
+                  <mark className="not-understood">{requirement.text.slice(why.span.start, why.span.end)}</mark>
+                  {': '}
+                </>
+              )}
+              {why.message}
+            </span>
+          </div>
+        )}
+        <CellField value={requirement.formula} label={`Formula of ${requirement.key}`} mono multiline placeholder="or write a formula, e.g. always(cap.torque <= 0.85 'N.m')" {...(limit.byHand && problems[0] && { problem: problems[0] })} onCommit={write} />
+      </>
+    );
+  }
+  return (
+    <>
+      <div className="mono" data-testid="limit">
+        {showFormula(limit.formula)}
+      </div>
+      {/^[\w.]+$/.test(limit.about) && (
+        <div className="quiet">
+          about{' '}
+          <DraggableName name={limit.about} from={requirement.key}>
+            <span className="mono">{limit.about}</span>
+          </DraggableName>
+        </div>
+      )}
+      {problems.map((p) => (
+        <div className="field-problem" key={p} role="alert">
+          {p}
+        </div>
+      ))}
+    </>
+  );
+}
+
+export const signedMargin = (finding: RequirementFinding | undefined): string => (finding ? (finding.verdict === 'fails' ? `−${marginText(finding)}` : marginText(finding)) : '');

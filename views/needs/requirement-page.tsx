@@ -1,0 +1,132 @@
+'use client';
+import { ArrowLeft } from 'lucide-react';
+import { useMemo } from 'react';
+import type { Project, Requirement } from '@/core/project/project';
+import { limitOf } from '@/core/requirements/read-limit';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { useRuns } from '@/store/run-store';
+import { useStandings } from '@/store/trace';
+import { Button } from '@/ui/button';
+import { CellField } from '@/ui/cell-field';
+import { formatNumber, withUnit } from '@/ui/format';
+import { MomentPlot } from '@/ui/ribbon/moment-plot';
+import { TraceLinks } from '@/ui/trace-links';
+import { marginText, VerdictMark } from '@/ui/verdict';
+import { ExampleDrawing } from './example-drawing';
+import { LimitCell } from './limit-cell';
+import { ObservationForm } from './observation-form';
+import { LimitFacts, MarkedText, Origin } from './requirement-details';
+
+/** Everything about one requirement on one sheet: what it says, what is checked, what was found, and what it is tied to. */
+export function RequirementPage({ project, requirement: r }: { readonly project: Project; readonly requirement: Requirement }) {
+  const { go } = usePlace.getState();
+  const { edit } = useProject.getState();
+  const limit = limitOf(r, project.glossary);
+  const run = useRuns((s) => s.current);
+  const standing = useStandings()(r);
+  const { finding } = standing;
+  const names = useMemo(() => plottedNames(limit.formula, run?.data.columns), [limit.formula, run?.data.columns]);
+  const worst = finding?.failsSince ?? finding?.worstAt;
+  return (
+    <>
+      <div className="pane-head">
+        <Button variant="bare" label="All requirements" onClick={() => go({ area: 'needs', sheet: '', item: `requirement/${r.id}` })}>
+          <ArrowLeft size={14} aria-hidden />
+        </Button>
+        <h2>{r.key}</h2>
+        {finding && (
+          <span className="text-nowrap">
+            <VerdictMark finding={finding} /> {finding.verdict === 'holds' && finding.margin !== undefined && <span className="quiet">with {marginText(finding)} to spare</span>}
+          </span>
+        )}
+      </div>
+      <div className="pane-body requirement-page" data-testid="requirement-page">
+        <div>
+          <section className="page-text">
+            <CellField value={r.text} label={`Text of ${r.key}`} multiline immediate placeholder="The … shall …" onCommit={(text) => edit({ kind: 'update', list: 'requirements', id: r.id, changes: { text } }, `Change the text of ${r.key}`, `text-${r.id}`)} />
+          </section>
+          <MarkedText requirement={r} />
+          <LimitFacts requirement={r} />
+          {(limit.byHand || limit.formula === undefined) && (
+            <div className="px-3 pt-1">
+              <LimitCell requirement={r} limit={limit} problems={[]} />
+            </div>
+          )}
+          {limit.formula && <ExampleDrawing formula={limit.formula} />}
+          {run && standing.basis === 'run' && finding && (
+            <>
+              <h3 className="section-title">{worst === undefined ? 'In the newest run' : `Around ${finding.failsSince !== undefined ? 'the failure' : 'the closest moment'}, at ${formatNumber(worst)} s in ${run.setup}`}</h3>
+              {finding.reason && <p className="px-3 mb-1 quiet">{finding.reason}</p>}
+              {worst !== undefined && names.length > 0 && <MomentPlot run={run} names={names} at={worst} finding={finding} />}
+            </>
+          )}
+          <History requirement={r} />
+        </div>
+        <div className="outline">
+          <TraceLinks address={`requirement/${r.id}`} what={r.key} />
+          <h3 className="section-title">Observation</h3>
+          <ObservationForm requirement={r} />
+          <Origin requirement={r} />
+        </div>
+      </div>
+    </>
+  );
+}
+
+/** Recorded quantities and charts that a formula mentions. */
+function plottedNames(formula: string | undefined, columns: ReadonlyMap<string, unknown> | undefined): string[] {
+  if (!formula || !columns) return [];
+  const found = new Set<string>();
+  for (const match of formula.replace(/'[^']*'/g, '').matchAll(/[\p{L}_][\p{L}\p{N}_]*(?:\.[\p{L}_][\p{L}\p{N}_]*)*/gu)) {
+    const parts = match[0].split('.');
+    for (let k = parts.length; k > 0; k--) {
+      const name = parts.slice(0, k).join('.');
+      if (columns.has(name)) {
+        found.add(name);
+        break;
+      }
+    }
+  }
+  return [...found].slice(0, 5);
+}
+
+function History({ requirement: r }: { readonly requirement: Requirement }) {
+  const history = useRuns((s) => s.history);
+  const rows = useMemo(() => history.flatMap((h) => h.findings.filter((f) => f.id === r.id).map((f) => ({ ...h, f }))).slice(0, 40), [history, r.id]);
+  return (
+    <>
+      <h3 className="section-title">Verdicts of all runs</h3>
+      {rows.length === 0 ? (
+        <p className="px-3 quiet">No run has finished yet.</p>
+      ) : (
+        <table className="table" data-testid="history">
+          <thead>
+            <tr>
+              <th scope="col">When</th>
+              <th scope="col">Setup</th>
+              <th scope="col">Changed values</th>
+              <th scope="col">Verdict</th>
+              <th scope="col" className="text-end">
+                Margin
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map(({ at, setup, changes, f }) => (
+              <tr key={at}>
+                <td className="text-nowrap">{new Date(at).toLocaleString('sv-SE').slice(0, 16)}</td>
+                <td>{setup}</td>
+                <td className="mono text-truncate" style={{ maxWidth: 180 }} title={changes}>{changes || '–'}</td>
+                <td>
+                  <VerdictMark finding={{ ...f, key: r.key, worstAt: undefined, reason: '', lane: [] }} brief />
+                </td>
+                <td className="text-end mono">{f.margin === undefined ? '–' : withUnit(formatNumber(f.margin, 3), f.unit)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </>
+  );
+}

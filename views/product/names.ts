@@ -1,0 +1,39 @@
+import type { Edit } from '@/core/project/edits';
+import type { PartType } from '@/core/project/project';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+
+export const freeName = (taken: readonly string[], base: string): string => {
+  for (let k = 1; ; k++) {
+    const name = k === 1 ? base : `${base}${k}`;
+    if (!taken.includes(name)) return name;
+  }
+};
+
+export const allNames = (t: PartType): string[] => [...t.quantities, ...t.parts, ...t.ports, ...t.charts].map((x) => x.name);
+
+/** Runs an edit and says why it was refused, where there is no field to say it at. */
+export const tryEdit = (edit: Edit, label: string): void => {
+  const refused = useProject.getState().edit(edit, label);
+  if (refused) usePlace.getState().say(refused.message);
+};
+
+/** `a = 1, b = f(2, 3)`: commas inside brackets belong to the value. */
+export function readChangeList(text: string): { name: string; value: string }[] {
+  const rows: string[] = [];
+  let depth = 0;
+  let row = '';
+  for (const c of text) {
+    if (c === '(' || c === '{' || c === '[') depth++;
+    if (c === ')' || c === '}' || c === ']') depth--;
+    if (c === ',' && depth === 0) {
+      rows.push(row);
+      row = '';
+    } else row += c;
+  }
+  rows.push(row);
+  return rows.filter((r) => r.trim() !== '').map((r) => {
+    const at = r.indexOf('=');
+    return at < 0 ? { name: r.trim(), value: '' } : { name: r.slice(0, at).trim(), value: r.slice(at + 1).trim() };
+  });
+}

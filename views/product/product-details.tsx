@@ -1,0 +1,103 @@
+'use client';
+import { Trash2 } from 'lucide-react';
+import { useMemo } from 'react';
+import type { PartType, Project, Quantity } from '@/core/project/project';
+import { usersOf } from '@/core/project/references';
+import { fullName, problemsAt, useHere } from '@/store/derived';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { useRuns } from '@/store/run-store';
+import { Button } from '@/ui/button';
+import { CellSelect } from '@/ui/cell-field';
+import { deleteWithImpact } from '@/ui/impact';
+import { TraceLinks } from '@/ui/trace-links';
+import { showValue } from '@/ui/value-now';
+
+const types: readonly (readonly [Quantity['type'], string])[] = [['Real', 'number'], ['Integer', 'whole number'], ['Boolean', 'yes or no']];
+
+/** The selected quantity: its kind, who uses it, and deleting it. */
+export function ProductDetails() {
+  const { type, path, project } = useHere();
+  const item = usePlace((s) => s.item);
+  const { select } = usePlace.getState();
+  const { edit } = useProject.getState();
+  const run = useRuns((s) => s.current);
+  const cursor = useRuns((s) => s.cursor);
+  useRuns((s) => s.version);
+  const quantity = type?.quantities.find((q) => `quantity/${q.id}` === item);
+  const problems = useProject((s) => s.problems);
+  const users = useUsers(project, type, quantity);
+  if (!type) return null;
+  const other = ['part', 'port', 'link'].map((k) => (item.startsWith(`${k}/`) ? `type/${type.id}/${item}` : '')).find(Boolean);
+  if (!quantity) return <TypeDetails type={type} address={other ?? `type/${type.id}`} />;
+  const list = `types/${type.id}/quantities`;
+  const set = (changes: Partial<Quantity>, what: string) => edit({ kind: 'update', list, id: quantity.id, changes }, `Change the ${what} of ${quantity.name}`);
+  const remove = (): void => {
+    const refused = edit({ kind: 'remove', list, id: quantity.id }, `Delete ${quantity.name}`);
+    if (refused) usePlace.getState().say(refused.message);
+    else select('');
+  };
+  const address = `type/${type.id}/quantity/${quantity.id}`;
+  const name = fullName(path, quantity.name);
+  return (
+    <>
+      <div className="pane-head">
+        <h2 className="mono">{name}</h2>
+        <Button variant="bare" label={`Delete the quantity ${quantity.name}`} onClick={() => deleteWithImpact(address, remove)} data-testid="delete-quantity">
+          <Trash2 size={14} aria-hidden />
+        </Button>
+      </div>
+      <div className="pane-body pt-2">
+        <div className="field-row">
+          <label>At cursor</label>
+          <span className="mono">
+            {showValue(run, name, cursor) || '–'} {quantity.unit !== '1' && quantity.unit}
+          </span>
+        </div>
+        <div className="field-row">
+          <label>Kind</label>
+          <div>
+            <CellSelect value={quantity.type} label="Kind of quantity" options={types} onCommit={(kind) => void set({ type: kind as Quantity['type'], value: kind === 'Boolean' ? 'false' : '0', unit: kind === 'Boolean' ? '' : quantity.unit, min: '', max: '' }, 'kind')} />
+          </div>
+        </div>
+        {problemsAt(problems, `type/${type.id}/quantity/${quantity.id}`).map((p) => (
+          <div key={p.message} className="field-problem px-3">
+            {p.message}
+          </div>
+        ))}
+        <TraceLinks address={address} what={name} />
+        <h3 className="section-title">Used by</h3>
+        {users.length === 0 ? <p className="px-3 quiet">Nothing uses it.</p> : (
+          <ul className="list-unstyled px-3">
+            {users.map((u) => (
+              <li key={u}>{u}</li>
+            ))}
+          </ul>
+        )}
+      </div>
+    </>
+  );
+}
+
+function useUsers(project: Project | undefined, type: PartType | undefined, quantity: Quantity | undefined): string[] {
+  return useMemo(() => (project && type && quantity ? usersOf(project, 'quantity', type.id, quantity.name) : []), [project, type, quantity]);
+}
+
+/** Links of the part type itself, or of the part, port or link chosen in it. */
+function TypeDetails({ type, address }: { readonly type: PartType; readonly address: string }) {
+  const name = [...type.parts, ...type.ports].find((x) => address.endsWith(`/${x.id}`))?.name ?? type.name;
+  return (
+    <>
+      <div className="pane-head">
+        <h2>
+          {address === `type/${type.id}` && <span className="quiet">part type </span>}
+          {name}
+        </h2>
+      </div>
+      <div className="pane-body">
+        <TraceLinks address={address} what={name} />
+        <p className="px-3 pt-2 quiet">Choose a quantity to see its kind, who uses it and its value at the cursor.</p>
+      </div>
+    </>
+  );
+}

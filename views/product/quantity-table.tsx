@@ -1,0 +1,117 @@
+'use client';
+import { Plus } from 'lucide-react';
+import { commonUnits } from '@/core/language/units';
+import type { PartType, Quantity } from '@/core/project/project';
+import { fullName, problemsAt } from '@/store/derived';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { useRuns } from '@/store/run-store';
+import { Button } from '@/ui/button';
+import { CellField, CellSelect } from '@/ui/cell-field';
+import { DraggableName } from '@/ui/draggable-name';
+import { LinkableRow, LinkCount } from '@/ui/linkable';
+import { showValue } from '@/ui/value-now';
+
+const roles: readonly (readonly [Quantity['role'], string])[] = [['parameter', 'parameter'], ['constant', 'constant'], ['variable', 'variable'], ['input', 'input'], ['output', 'output']];
+
+/** The quantities of a part type, with their values at the cursor. */
+export function QuantityTable({ type, path, add }: { readonly type: PartType; readonly path: string | undefined; readonly add: () => void }) {
+  const problems = useProject((s) => s.problems);
+  const { edit } = useProject.getState();
+  const run = useRuns((s) => s.current);
+  const cursor = useRuns((s) => s.cursor);
+  useRuns((s) => s.version);
+  const item = usePlace((s) => s.item);
+  const select = usePlace((s) => s.select);
+  const list = `types/${type.id}/quantities`;
+  if (type.quantities.length === 0) {
+    return (
+      <div className="empty">
+        <h3>Quantities of {type.name}</h3>
+        <p>A quantity is a named value with a unit: what is given, what changes, what goes in and out. Equations, state charts and requirements use it by its name.</p>
+        <Button variant="primary" onClick={add}>
+          <Plus size={14} aria-hidden /> Add a quantity
+        </Button>
+      </div>
+    );
+  }
+  return (
+    <table className="table" style={{ tableLayout: 'fixed' }} data-testid="quantities">
+      <colgroup>
+        <col style={{ width: '20%' }} />
+        <col style={{ width: 98 }} />
+        <col style={{ width: 92 }} />
+        <col style={{ width: 96 }} />
+        <col style={{ width: 78 }} />
+        <col />
+        <col style={{ width: 84 }} />
+      </colgroup>
+      <thead>
+        <tr>
+          <th scope="col">Quantity</th>
+          <th scope="col">Role</th>
+          <th scope="col">Value, start</th>
+          <th scope="col">Unit</th>
+          <th scope="col">Limits</th>
+          <th scope="col">Note</th>
+          <th scope="col" className="text-end">
+            At cursor
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {type.quantities.map((q) => {
+          const found = problemsAt(problems, `type/${type.id}/quantity/${q.id}`);
+          const unitProblem = found.find((p) => p.code === 'unknown-unit')?.message;
+          const limitProblem = found.find((p) => p.code === 'limit')?.message;
+          const valueProblem = found.find((p) => p.code !== 'unknown-unit' && p.code !== 'limit' && p.severity === 'error')?.message;
+          const set = (changes: Partial<Quantity>, what: string) => edit({ kind: 'update', list, id: q.id, changes }, `Change the ${what} of ${q.name}`);
+          const chosen = item === `quantity/${q.id}`;
+          const name = fullName(path, q.name);
+          return (
+            <LinkableRow address={`type/${type.id}/quantity/${q.id}`} key={q.id} onFocus={() => !chosen && select(`quantity/${q.id}`)} style={chosen ? { background: 'var(--accent-soft)' } : undefined} data-quantity={q.name}>
+              <td>
+                <CellField value={q.name} label={`Name of ${q.name}`} mono onCommit={(next) => edit({ kind: 'rename', list, id: q.id, name: next }, `Rename ${q.name} to ${next}`)} />
+                <LinkCount address={`type/${type.id}/quantity/${q.id}`} />
+              </td>
+              <td>
+                <CellSelect value={q.role} label={`Role of ${q.name}`} options={roles} onCommit={(role) => set({ role: role as Quantity['role'] }, 'role')} />
+              </td>
+              <td>
+                <CellField value={q.value} label={`Value of ${q.name}`} mono {...(valueProblem && { problem: valueProblem })} onCommit={(value) => set({ value }, 'value')} />
+              </td>
+              <td>
+                {q.type === 'Real' && <CellField value={q.unit} label={`Unit of ${q.name}`} mono list={commonUnits} placeholder="any" {...(unitProblem && { problem: unitProblem })} onCommit={(unit) => set({ unit }, 'unit')} />}
+              </td>
+              <td>
+                {q.type !== 'Boolean' && (
+                  <CellField
+                    value={q.min || q.max ? `${q.min} .. ${q.max}`.trim() : ''} label={`Limits of ${q.name}`} mono placeholder="none" {...(limitProblem && { problem: limitProblem })}
+                    onCommit={(text) => {
+                      const [min, max, ...rest] = text.split('..').map((x) => x.trim());
+                      return rest.length > 0 || (text.trim() !== '' && max === undefined) ? { severity: 'error', code: 'limits', message: 'Limits read like 0 .. 10, 0 .. or .. 10' } : set({ min: min ?? '', max: max ?? '' }, 'limits');
+                    }}
+                  />
+                )}
+              </td>
+              <td>
+                <CellField value={q.note} label={`Note of ${q.name}`} onCommit={(note) => set({ note }, 'note')} />
+              </td>
+              <td className="text-end mono text-nowrap">
+                {run && path !== undefined ? (
+                  <DraggableName name={name} from="quantities" address={`type/${type.id}/quantity/${q.id}`}>
+                    {showValue(run, name, cursor) || '–'}
+                  </DraggableName>
+                ) : (
+                  <DraggableName name={name} from="quantities" address={`type/${type.id}/quantity/${q.id}`}>
+                    <span className="quiet">–</span>
+                  </DraggableName>
+                )}
+              </td>
+            </LinkableRow>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,214 @@
+'use client';
+import { ArrowRight, Plus } from 'lucide-react';
+import { nanoid } from 'nanoid';
+import { useMemo } from 'react';
+import type { PartType, Project } from '@/core/project/project';
+import { fullName, problemsAt } from '@/store/derived';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { useRuns } from '@/store/run-store';
+import { Button } from '@/ui/button';
+import { CellField, CellSelect } from '@/ui/cell-field';
+import { DeleteCell } from '@/ui/delete-cell';
+import { DraggableName } from '@/ui/draggable-name';
+import { deleteWithImpact } from '@/ui/impact';
+import { LinkableRow } from '@/ui/linkable';
+import { showValue } from '@/ui/value-now';
+import { allNames, freeName, readChangeList, tryEdit } from './names';
+
+/** The parts inside a part type. */
+export function PartTable({ project, type, path }: { readonly project: Project; readonly type: PartType; readonly path: string | undefined }) {
+  const { edit } = useProject.getState();
+  const go = usePlace((s) => s.go);
+  const run = useRuns((s) => s.current);
+  const cursor = useRuns((s) => s.cursor);
+  useRuns((s) => s.version);
+  const list = `types/${type.id}/parts`;
+  return (
+    <>
+      <h3 className="section-title">Parts</h3>
+      <table className="table" data-testid="parts">
+        <colgroup>
+          <col style={{ width: '16%' }} />
+          <col style={{ width: '17%' }} />
+          <col style={{ width: '24%' }} />
+          <col />
+          <col style={{ width: 40 }} />
+        </colgroup>
+        <thead>
+          <tr>
+            <th scope="col">Part</th>
+            <th scope="col">of type</th>
+            <th scope="col">Changed values</th>
+            <th scope="col">Outputs at the cursor</th>
+            <th scope="col" aria-label="Delete" />
+          </tr>
+        </thead>
+        <tbody>
+          {type.parts.map((p) => {
+            const inner = project.types.find((t) => t.id === p.type);
+            const name = fullName(path, p.name);
+            const outputs = inner?.quantities.filter((q) => q.role === 'output').slice(0, 3) ?? [];
+            const charts = inner?.charts ?? [];
+            return (
+              <LinkableRow key={p.id} address={`type/${type.id}/part/${p.id}`}>
+                <td>
+                  <CellField value={p.name} label={`Name of part ${p.name}`} mono onCommit={(next) => edit({ kind: 'rename', list, id: p.id, name: next }, `Rename ${p.name} to ${next}`)} />
+                </td>
+                <td>
+                  <button type="button" className="btn btn-link p-0 type-tag" style={{ fontSize: 'inherit' }} onClick={() => go({ area: 'product', part: name, type: '' })}>
+                    {inner?.name ?? 'missing'}
+                  </button>
+                </td>
+                <td>
+                  <CellField
+                    value={p.changes.map((c) => `${c.name} = ${c.value}`).join(', ')} label={`Changed values of ${p.name}`} mono placeholder="name = value, …"
+                    onCommit={(text) => edit({ kind: 'update', list, id: p.id, changes: { changes: readChangeList(text) } }, `Change values of ${p.name}`)}
+                  />
+                </td>
+                <td className="mono" style={{ fontSize: '0.88em' }}>
+                  {charts.map((c) => (
+                    <DraggableName key={c.id} name={`${name}.${c.name}`} from="parts">
+                      <span className="me-3">{(run && showValue(run, `${name}.${c.name}`, cursor)) || c.name}</span>
+                    </DraggableName>
+                  ))}
+                  {outputs.map((q) => (
+                    <DraggableName key={q.id} name={`${name}.${q.name}`} from="parts">
+                      <span className="me-3 text-nowrap">
+                        <span className="quiet">{q.name} </span>
+                        {showValue(run, `${name}.${q.name}`, cursor)} {q.unit !== '1' && q.unit}
+                      </span>
+                    </DraggableName>
+                  ))}
+                </td>
+                <DeleteCell what={`the part ${p.name}`} onDelete={() => deleteWithImpact(`type/${type.id}/part/${p.id}`, () => tryEdit({ kind: 'remove', list, id: p.id }, `Delete ${p.name}`))} />
+              </LinkableRow>
+            );
+          })}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+/** What goes from which part to which. */
+export function LinkTable({ project, type }: { readonly project: Project; readonly type: PartType }) {
+  const { edit } = useProject.getState();
+  const problems = useProject((s) => s.problems);
+  const list = `types/${type.id}/links`;
+  const ends = useMemo(() => {
+    const own = [...type.quantities.filter((q) => q.role === 'input' || q.role === 'output'), ...type.ports].map((x) => x.name);
+    const inner = type.parts.flatMap((p) => {
+      const t = project.types.find((x) => x.id === p.type);
+      return t ? [...t.quantities.filter((q) => q.role === 'input' || q.role === 'output'), ...t.ports].map((x) => `${p.name}.${x.name}`) : [];
+    });
+    return [...own, ...inner];
+  }, [project, type]);
+  const add = (): void => tryEdit({ kind: 'insert', list, entry: { id: `l-${nanoid(8)}`, from: ends[0] ?? 'from', to: ends[1] ?? 'to', carries: '' } }, 'Add a link');
+  return (
+    <>
+      <h3 className="section-title">
+        Links: what goes from where to where
+        <Button size="sm" onClick={add}>
+          <Plus size={13} aria-hidden /> Link
+        </Button>
+      </h3>
+      <table className="table" data-testid="links">
+        <colgroup>
+          <col style={{ width: '28%' }} />
+          <col style={{ width: 24 }} />
+          <col style={{ width: '28%' }} />
+          <col />
+          <col style={{ width: 40 }} />
+        </colgroup>
+        <thead>
+          <tr>
+            <th scope="col">From</th>
+            <th scope="col" aria-label="to" />
+            <th scope="col">To</th>
+            <th scope="col">Carries</th>
+            <th scope="col" aria-label="Delete" />
+          </tr>
+        </thead>
+        <tbody>
+          {type.links.map((l) => {
+            const problem = problemsAt(problems, `type/${type.id}/link/${l.id}`)[0]?.message;
+            const field = (key: 'from' | 'to' | 'carries', label: string) => (
+              <CellField
+                value={l[key]} label={`${label} of the link from ${l.from}`} mono={key !== 'carries'} {...(key !== 'carries' && { list: ends })} {...(key === 'from' && problem && { problem })}
+                onCommit={(text) => edit({ kind: 'update', list, id: l.id, changes: { [key]: text } }, 'Change a link')}
+              />
+            );
+            return (
+              <LinkableRow key={l.id} address={`type/${type.id}/link/${l.id}`}>
+                <td>{field('from', 'Start')}</td>
+                <td className="px-0 quiet">
+                  <ArrowRight size={13} aria-hidden />
+                </td>
+                <td>{field('to', 'End')}</td>
+                <td>{field('carries', 'Item')}</td>
+                <DeleteCell what={`the link from ${l.from} to ${l.to}`} onDelete={() => tryEdit({ kind: 'remove', list, id: l.id }, 'Delete a link')} />
+              </LinkableRow>
+            );
+          })}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+/** Where messages enter and leave. */
+export function PortTable({ type }: { readonly type: PartType }) {
+  const { edit } = useProject.getState();
+  const list = `types/${type.id}/ports`;
+  const add = (): void => tryEdit({ kind: 'insert', list, entry: { id: `o-${nanoid(8)}`, name: freeName(allNames(type), 'events'), direction: 'out', messages: [], note: '' } }, 'Add a message port');
+  return (
+    <>
+      <h3 className="section-title">
+        Message ports
+        <Button size="sm" onClick={add}>
+          <Plus size={13} aria-hidden /> Port
+        </Button>
+      </h3>
+      {type.ports.length > 0 && (
+        <table className="table">
+          <colgroup>
+            <col style={{ width: '19%' }} />
+            <col style={{ width: 94 }} />
+            <col style={{ width: '36%' }} />
+            <col />
+            <col style={{ width: 40 }} />
+          </colgroup>
+          <thead>
+            <tr>
+              <th scope="col">Port</th>
+              <th scope="col">Way</th>
+              <th scope="col">Messages</th>
+              <th scope="col">Note</th>
+              <th scope="col" aria-label="Delete" />
+            </tr>
+          </thead>
+          <tbody>
+            {type.ports.map((p) => (
+              <LinkableRow key={p.id} address={`type/${type.id}/port/${p.id}`}>
+                <td>
+                  <CellField value={p.name} label={`Name of port ${p.name}`} mono onCommit={(name) => edit({ kind: 'rename', list, id: p.id, name }, `Rename ${p.name}`)} />
+                </td>
+                <td>
+                  <CellSelect value={p.direction} label={`Way of port ${p.name}`} options={[['in', 'receives'], ['out', 'sends']]} onCommit={(direction) => tryEdit({ kind: 'update', list, id: p.id, changes: { direction } }, 'Turn a port')} />
+                </td>
+                <td>
+                  <CellField value={p.messages.join(', ')} label={`Messages of ${p.name}`} mono placeholder="any" onCommit={(text) => edit({ kind: 'update', list, id: p.id, changes: { messages: text.split(',').map((m) => m.trim()).filter(Boolean) } }, `Change the messages of ${p.name}`)} />
+                </td>
+                <td>
+                  <CellField value={p.note} label={`Note of ${p.name}`} onCommit={(note) => edit({ kind: 'update', list, id: p.id, changes: { note } }, `Change the note of ${p.name}`)} />
+                </td>
+                <DeleteCell what={`the port ${p.name}`} onDelete={() => tryEdit({ kind: 'remove', list, id: p.id }, `Delete ${p.name}`)} />
+              </LinkableRow>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </>
+  );
+}
