@@ -3,6 +3,7 @@ import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import Modal from 'react-bootstrap/Modal';
 import { create } from 'zustand';
+import { applyEdit, type Edit } from '@/core/project/edits';
 import { elementIndex } from '@/core/trace/elements';
 import { impactOf, type ImpactNode } from '@/core/trace/impact';
 import { goTo, selectedAddress } from '@/store/locate';
@@ -32,10 +33,22 @@ export function showImpact(): void {
   else usePlace.getState().say('Choose something first: its impact is what rests on it', 'note');
 }
 
-/** Deletes at once what nothing rests on, and shows first what would be touched otherwise. */
-export function deleteWithImpact(address: string, remove: () => void): void {
-  const { project } = useProject.getState();
-  const touched = project ? impactOf(project, address, 1).downstream.filter((n) => n.how !== 'part of') : [];
+/**
+ * Deletes what has this address: at once where nothing rests on it, after showing what does otherwise. What texts still
+ * mention cannot be deleted, which is said before anything is shown.
+ */
+export function deleteWithImpact(address: string, removal: Edit, label: string, done?: () => void): void {
+  const { project, edit } = useProject.getState();
+  if (!project) return;
+  const { say } = usePlace.getState();
+  const refused = applyEdit(project, removal).refused;
+  if (refused) return say(refused.message);
+  const remove = (): void => {
+    const why = edit(removal, label);
+    if (why) say(why.message);
+    else done?.();
+  };
+  const touched = impactOf(project, address, 1).downstream.filter((n) => n.how !== 'part of');
   if (touched.length === 0) remove();
   else useImpact.getState().show(address, remove);
 }

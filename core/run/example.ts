@@ -122,7 +122,7 @@ function around(levels: readonly number[]): number[] {
   const sorted = [...new Set(levels)].sort((a, b) => a - b);
   const size = Math.max(sorted.at(-1)! - sorted[0], Math.abs(sorted.at(-1)!) * 0.5, 1e-9);
   const between = sorted.slice(1).map((x, k) => (x + sorted[k]) / 2);
-  return [...between, ...sorted, sorted[0] - 0.4 * size, sorted.at(-1)! + 0.4 * size, 0];
+  return [...between, sorted[0] - 0.4 * size, sorted.at(-1)! + 0.4 * size, ...sorted, 0];
 }
 
 /** Tuples of numbers below the given sizes, those with small numbers first. */

@@ -84,7 +84,12 @@ export function graphOf(project: Project): Graph {
   for (const e of elementIndex(project).all) if (e.owner !== '') add(e.address, e.owner, 'part of', 'has');
   for (const type of project.types) for (const p of type.parts) add(`type/${p.type}`, `type/${type.id}/part/${p.id}`, 'used as', 'is of type');
   const mention = (r: { readonly user: string; readonly used: string }): void => add(r.used, r.user, 'used by', 'uses');
-  mentions(project).forEach(mention);
+  const gives = givenByEquations(project);
+  for (const m of mentions(project)) if (!gives.has(`${m.user} ${m.used}`)) mention(m);
+  for (const pair of gives) {
+    const [equation, quantity] = splitPair(pair);
+    add(equation, quantity, 'gives', 'given by');
+  }
   for (const type of project.types) {
     for (const l of type.links) {
       const [from, to] = [l.from, l.to].map((path) => endOf(project, type, path));
@@ -95,6 +100,24 @@ export function graphOf(project: Project): Graph {
   graphs.set(project, graph);
   return graph;
 }
+
+/** Pairs of an equation and the quantity that stands alone on its left, as it is or under der(). */
+function givenByEquations(project: Project): Set<string> {
+  const found = new Set<string>();
+  for (const type of project.types) {
+    for (const e of physicsEquations(type)) {
+      const name = /^(?:(?:[\w.]+|\([^()]*\))\*)?der\((\w+)\)$/.exec(e.left)?.[1] ?? /^\w+$/.exec(e.left)?.[0];
+      const quantity = name === undefined ? undefined : type.quantities.find((q) => q.name === name);
+      if (quantity) found.add(`type/${type.id}/equation/${e.text} type/${type.id}/quantity/${quantity.id}`);
+    }
+  }
+  return found;
+}
+
+const splitPair = (pair: string): readonly [string, string] => {
+  const at = pair.lastIndexOf(' ');
+  return [pair.slice(0, at), pair.slice(at + 1)];
+};
 
 interface Mention {
   readonly user: string;

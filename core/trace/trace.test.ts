@@ -98,7 +98,9 @@ test('equations of physics text are known by their text, comments and spaces asi
 describe('impact', () => {
   const names = (nodes: readonly ImpactNode[]): string[] => nodes.flatMap((n) => [n.element.label, ...names(n.children)]);
   test('of a parameter: what uses it, up to requirements and setups', () => {
-    const { downstream } = impactOf(tubeCapper, 'type/t-cappercontrol/quantity/q-creepSpeed');
+    const { downstream } = impactOf(tubeCapper, 'type/t-cappercontrol/quantity/q-creepSpeed', 12);
+    // over equations and links, all the way to the other end of the product
+    expect(names(downstream)).toEqual(expect.arrayContaining(['CapperControl.wanted', 'CapperControl.voltage', 'SpindleDrive.command', 'SpindleDrive.current', 'CAP-04']));
     expect(names(downstream)).toEqual(expect.arrayContaining(['CapperControl: wanted = if in(mode.Fast) then fastSpeed elseif in(mode.Creep) then creepSpeed else 0', 'Eager']));
   });
   test('of a requirement: what it rests on by its formula, and what serves and tests it', () => {

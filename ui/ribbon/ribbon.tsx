@@ -226,7 +226,7 @@ function Tracks({ project }: { readonly project: Project }) {
       >
         <Ruler axis={axis} />
         <div style={{ position: 'relative' }}>
-          {run?.findings.map((f) => <VerdictRow key={f.id} finding={f} end={end} />)}
+          <VerdictRows end={end} />
           {project.tracks.map((t) => (
             <TrackRow key={t.id} track={t} remove={(name) => removeItem(t.id, name)} />
           ))}
@@ -236,6 +236,40 @@ function Tracks({ project }: { readonly project: Project }) {
         <NewTrackZone empty={project.tracks.length === 0} />
       </div>
     </TimeAxisContext.Provider>
+  );
+}
+
+/** Lanes without asking for more: those that fail always, others in the order of the sheet. */
+const fewLanes = 6;
+const mostLanes = 60;
+
+/** A lane for each requirement that a run decides; the rest fold away behind a button. */
+function VerdictRows({ end }: { readonly end: number }) {
+  const findings = useRuns((s) => s.current?.findings);
+  const constants = useProject((s) => s.constants);
+  const item = usePlace((s) => s.item);
+  const [all, setAll] = useState(false);
+  const fixed = useMemo(() => new Set(constants.map((f) => f.id)), [constants]);
+  if (!findings) return null;
+  const lanes = findings.filter((f) => f.lane.length > 0 && !fixed.has(f.id));
+  const failing = lanes.filter((f) => f.verdict === 'fails');
+  let room = Math.max(0, (all ? mostLanes : fewLanes) - failing.length);
+  const shown = lanes.filter((f) => f.verdict === 'fails' || item === `requirement/${f.id}` || room-- > 0).slice(0, mostLanes * 2);
+  const more = lanes.length - shown.length;
+  return (
+    <>
+      {shown.map((f) => <VerdictRow key={f.id} finding={f} end={end} />)}
+      {(more > 0 || (all && lanes.length > fewLanes)) && (
+        <div className="ribbon-row">
+          <div className="row-label">
+            <button type="button" className="btn btn-link p-0 text-start" style={{ fontSize: '0.9em' }} onClick={() => setAll(!all)} disabled={all && more > 0 && lanes.length > mostLanes}>
+              {all ? (more > 0 ? `${more} more in the table` : 'fewer requirements') : `${more} more requirements`}
+            </button>
+          </div>
+          <div className="lane" />
+        </div>
+      )}
+    </>
   );
 }
 

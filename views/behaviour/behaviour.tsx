@@ -88,11 +88,7 @@ function ChartSheet({ type, chart, path }: { readonly type: PartType; readonly c
     const place = usePlace.getState();
     const [kind, id] = place.item.split('/');
     if (kind !== 'state' && kind !== 'transition') return;
-    deleteWithImpact(`${address.replace('types/', 'type/').replace('/charts/', '/chart/')}/${kind}/${id}`, () => {
-      const refused = useProject.getState().edit({ kind: 'remove', list: `${address}/${kind}s`, id }, `Delete a ${kind}`);
-      if (refused) place.say(refused.message);
-      else place.select('');
-    });
+    deleteWithImpact(`${address.replace('types/', 'type/').replace('/charts/', '/chart/')}/${kind}/${id}`, { kind: 'remove', list: `${address}/${kind}s`, id }, `Delete a ${kind}`, () => place.select(''));
   }, [address]);
   const tidy = async (): Promise<void> => {
     setTidying(true);

@@ -7,6 +7,7 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
+import { deleteWithImpact } from '@/ui/impact';
 import { TraceLinks } from '@/ui/trace-links';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { formatNumber } from '@/ui/format';
@@ -92,7 +93,7 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
       </div>
     </div>
   );
-  const remove = (): void => void edit({ kind: 'remove', list, id: setup.id }, `Delete the setup ${setup.name}`);
+  const remove = (): void => deleteWithImpact(`setup/${setup.id}`, { kind: 'remove', list, id: setup.id }, `Delete the setup ${setup.name}`);
   const problemOf = (place: string): string | undefined => problemsAt(problems, place)[0]?.message;
   return (
     <>

@@ -25,10 +25,7 @@ export function FlowDetails() {
   const flow = project?.flows.find((f) => `flow/${f.id}` === sheet);
   if (!project || !flow) return null;
   const line = flow.lines.find((l) => `line/${l.id}` === item);
-  const remove = (): void => deleteWithImpact(`flow/${flow.id}`, () => {
-    edit({ kind: 'remove', list: 'flows', id: flow.id }, `Delete the use flow ${flow.name}`);
-    go({ area: 'needs' });
-  });
+  const remove = (): void => deleteWithImpact(`flow/${flow.id}`, { kind: 'remove', list: 'flows', id: flow.id }, `Delete the use flow ${flow.name}`, () => go({ area: 'needs' }));
   return (
     <>
       <div className="pane-head">

@@ -64,6 +64,7 @@ export function FlowDrawing({ flow, layout, problems }: { readonly flow: Flow; r
   };
   return (
     <div className="flow-drawing" ref={box} data-testid="flow-drawing">
+      <Toolbar flow={flow} line={chosen?.id} run={run} addStep={addStep} />
       <div className="drawing-tools">
         <Button variant="bare" label="Smaller" onClick={() => setZoom(Math.max(0.3, scale / 1.2))}>
           <Minus size={13} aria-hidden />
@@ -75,7 +76,7 @@ export function FlowDrawing({ flow, layout, problems }: { readonly flow: Flow; r
           <Plus size={13} aria-hidden />
         </Button>
       </div>
-      {chosen && <Toolbar flow={flow} line={chosen.id} run={run} addStep={addStep} />}
+      <div className="flow-area">
       <div className="flow-scroll" style={{ width: layout.width * scale, height: layout.height * scale }}>
         <div className="flow-canvas" style={{ width: layout.width, height: layout.height, transform: `scale(${scale})` }}>
           <svg width={layout.width} height={layout.height} aria-hidden>
@@ -116,6 +117,7 @@ export function FlowDrawing({ flow, layout, problems }: { readonly flow: Flow; r
           <p>Each line on the left is a step, for example “operator: presses start”. The drawing follows as you type.</p>
         </div>
       )}
+      </div>
     </div>
   );
 }
@@ -181,8 +183,18 @@ function FlowCard({ box: b, flow, here, renaming, wrong, dragged, choose, rename
   );
 }
 
-function Toolbar({ flow, line, run, addStep }: { readonly flow: Flow; readonly line: string; readonly run: (edit: Edit | undefined, label: string) => void; readonly addStep: (edit: (line: { id: string; text: string }) => Edit) => void }) {
+function Toolbar({ flow, line, run, addStep }: { readonly flow: Flow; readonly line: string | undefined; readonly run: (edit: Edit | undefined, label: string) => void; readonly addStep: (edit: (line: { id: string; text: string }) => Edit) => void }) {
   const { go } = usePlace.getState();
+  if (line === undefined) {
+    return (
+      <div className="flow-toolbar" role="toolbar" aria-label="Step">
+        <Button size="sm" onClick={() => addStep((l) => insertAfter(flow, undefined, l))}>
+          <Plus size={13} aria-hidden /> Step
+        </Button>
+        <span className="quiet">Choose a card to change it; drag it onto an arrow to move it.</span>
+      </div>
+    );
+  }
   const text = flow.lines.find((l) => l.id === line)?.text ?? '';
   const { kind } = readLine(text);
   const own = (): void => {

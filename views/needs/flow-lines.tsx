@@ -18,7 +18,7 @@ export function FlowLines({ flow, problems }: { readonly flow: Flow; readonly pr
   const box = useRef<HTMLDivElement>(null);
   const wanted = useRef<{ id: string; at: 'start' | 'end' } | undefined>(undefined);
   useEffect(() => {
-    const target = wanted.current && box.current?.querySelector<HTMLInputElement>(`input[data-line="${wanted.current.id}"]`);
+    const target = wanted.current && box.current?.querySelector<HTMLTextAreaElement>(`textarea[data-line="${wanted.current.id}"]`);
     if (!target) return;
     target.focus();
     const at = wanted.current!.at === 'start' ? 0 : target.value.length;
@@ -30,9 +30,9 @@ export function FlowLines({ flow, problems }: { readonly flow: Flow; readonly pr
     if (id === undefined) return;
     wanted.current = { id, at };
     select(`line/${id}`);
-    box.current?.querySelector<HTMLInputElement>(`input[data-line="${id}"]`)?.focus();
+    box.current?.querySelector<HTMLTextAreaElement>(`textarea[data-line="${id}"]`)?.focus();
   };
-  const keys = (e: KeyboardEvent<HTMLInputElement>, line: FlowLine, k: number): void => {
+  const keys = (e: KeyboardEvent<HTMLTextAreaElement>, line: FlowLine, k: number): void => {
     const { lines } = flow;
     const field = e.currentTarget;
     const at = field.selectionStart ?? 0;
@@ -91,8 +91,8 @@ export function FlowLines({ flow, problems }: { readonly flow: Flow; readonly pr
         return (
           <LinkableBox key={line.id} address={`flow/${flow.id}/line/${line.id}`} className={`flow-line ${kind}${item === `line/${line.id}` ? ' here' : ''}`} style={{ paddingLeft: 10 + line.depth * 20 }}>
             <div className="d-flex align-items-center gap-1">
-              <input
-                className={`cell-field${problem ? ' wrong' : ''}`} data-line={line.id} value={line.text} aria-label={`Line ${k + 1}`} spellCheck placeholder={k === 0 ? 'operator: does something' : ''} onFocus={() => select(`line/${line.id}`)} onKeyDown={(e) => keys(e, line, k)} autoComplete="off"
+              <textarea
+                rows={1} className={`cell-field${problem ? ' wrong' : ''}`} data-line={line.id} value={line.text} aria-label={`Line ${k + 1}`} spellCheck placeholder={k === 0 ? 'operator: does something' : ''} onFocus={() => select(`line/${line.id}`)} onKeyDown={(e) => keys(e, line, k)} autoComplete="off"
                 onChange={(e) => change(flow.lines.length > 0 ? flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) : [{ id: newLineId(), depth: 0, text: e.target.value }], 'Write a flow', `line-${line.id}`)}
               />
               <LinkCount address={`flow/${flow.id}/line/${line.id}`} always />

@@ -4,6 +4,7 @@ import { useMemo, useState } from 'react';
 import type { Project } from '@/core/project/project';
 import { completeness, gapWords, type Gap, type GapKind } from '@/core/trace/completeness';
 import { confirmEdit, linkIndex, redirectEdit } from '@/core/trace/links';
+import { elementIndex } from '@/core/trace/elements';
 import { goTo } from '@/store/locate';
 import { useProject } from '@/store/project-store';
 import { unlink } from '@/store/trace';
@@ -61,7 +62,7 @@ export function GapsSheet({ project }: { readonly project: Project }) {
                 </h3>
               ) : (
                 <button type="button" className="gap-line" onClick={() => goTo(l.gap.address)}>
-                  <strong>{l.gap.label}</strong> <span className="quiet">{l.gap.message}</span>
+                  <strong>{l.gap.label}</strong> <span className="quiet">{l.gap.address.startsWith('requirement/') && elementIndex(project).byAddress.get(l.gap.address)?.content.split('|')[0]}</span>
                 </button>
               ))}
             </VirtualRows>

@@ -2,10 +2,11 @@
 import { marginText } from '@/ui/verdict';
 import type { Requirement } from '@/core/project/project';
 import type { RequirementFinding } from '@/core/run/run';
-import { showFormula, type Limit } from '@/core/requirements/read-limit';
+import type { Limit } from '@/core/requirements/read-limit';
 import { useProject } from '@/store/project-store';
 import { CellField } from '@/ui/cell-field';
 import { DraggableName } from '@/ui/draggable-name';
+import { FormulaText } from '@/ui/formula-text';
 
 /** The limit read out of a requirement, or why none could be read and a place to write it. */
 export function LimitCell({ requirement, limit, problems }: { readonly requirement: Requirement; readonly limit: Limit; readonly problems: readonly string[] }) {
@@ -37,7 +38,7 @@ export function LimitCell({ requirement, limit, problems }: { readonly requireme
   return (
     <>
       <div className="mono" data-testid="limit">
-        {showFormula(limit.formula)}
+        <FormulaText formula={limit.formula} />
       </div>
       {/^[\w.]+$/.test(limit.about) && (
         <div className="quiet">

@@ -48,7 +48,11 @@ export function ReportSheet({ project }: { readonly project: Project }) {
   // the frame has the application's own origin, so its links can be followed here
   const follow = (): void => {
     const inside = frame.current?.contentDocument;
-    inside?.addEventListener('click', (e) => {
+    if (!inside) return;
+    // the file names its fonts; here they are at hand
+    const fonts = [...document.styleSheets].flatMap((s) => [...s.cssRules].filter((r) => r instanceof CSSFontFaceRule).map((r) => r.cssText.replace(/url\("?([^")]+)"?\)/g, (_, at: string) => `url("${new URL(at, s.href ?? document.baseURI).href}")`)));
+    inside.head.append(Object.assign(inside.createElement('style'), { textContent: fonts.join('\n') }));
+    inside.addEventListener('click', (e) => {
       const anchor = (e.target as Element).closest('a');
       if (!anchor) return;
       e.preventDefault();

@@ -3,7 +3,7 @@ import { Maximize2, Trash2 } from 'lucide-react';
 import type { Requirement } from '@/core/project/project';
 import { isBinding } from '@/core/project/project';
 import { explainFormula } from '@/core/requirements/explain';
-import { limitOf, showFormula } from '@/core/requirements/read-limit';
+import { limitOf } from '@/core/requirements/read-limit';
 import { wordingProblems } from '@/core/requirements/wording';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -12,6 +12,7 @@ import { useStandings } from '@/store/trace';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { formatNumber, withUnit } from '@/ui/format';
+import { FormulaText } from '@/ui/formula-text';
 import { TraceLinks } from '@/ui/trace-links';
 import { marginText, VerdictMark } from '@/ui/verdict';
 import { ObservationForm } from './observation-form';
@@ -97,7 +98,9 @@ export function LimitFacts({ requirement }: { readonly requirement: Requirement 
         <p className="px-3 quiet">{requirement.observation ? 'Decided by what was seen.' : 'Not read yet: give the words a meaning in the glossary, write a formula, or sign what was seen.'}</p>
       ) : (
         <>
-          <p className="px-3 mono mb-1">{showFormula(limit.formula)}</p>
+          <p className="px-3 mono mb-1">
+            <FormulaText formula={limit.formula} />
+          </p>
           <p className="px-3 quiet" data-testid="plain-reading">
             {explainFormula(limit.formula, project.glossary)}
           </p>

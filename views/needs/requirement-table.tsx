@@ -24,7 +24,7 @@ import { exportRequirements } from './exports';
 import { LimitCell, signedMargin } from './limit-cell';
 
 type Filter = 'all' | 'fails' | 'undecided' | 'unread' | 'unlinked' | 'suspect';
-const filters: readonly (readonly [Filter, string])[] = [['all', 'all'], ['fails', 'that fail'], ['undecided', 'undecided or not run'], ['unread', 'without a formula'], ['unlinked', 'linked to nothing'], ['suspect', 'with links to look at']];
+const filters: readonly (readonly [Filter, string])[] = [['all', 'all of them'], ['fails', 'that fail'], ['undecided', 'undecided or not run'], ['unread', 'without a formula'], ['unlinked', 'linked to nothing'], ['suspect', 'with links to look at']];
 
 const lower = new WeakMap<Requirement, string>();
 const searchText = (r: Requirement): string => {
@@ -163,11 +163,11 @@ export function RequirementTable({ project }: { readonly project: Project }) {
           <table className="table requirement-table" data-testid="requirements" aria-rowcount={rows.length + 1}>
             <colgroup>
               <col style={{ width: 28 }} />
-              <col style={{ width: 88 }} />
+              <col style={{ width: 80 }} />
               <col />
-              <col style={{ width: '34%' }} />
-              <col style={{ width: 150 }} />
-              <col style={{ width: 84 }} />
+              <col style={{ width: '31%' }} />
+              <col style={{ width: 124 }} />
+              <col style={{ width: 78 }} />
             </colgroup>
             <thead>
               <tr>
@@ -304,9 +304,5 @@ function problemsByRequirement(problems: readonly Problem[]): ReadonlyMap<string
   return found;
 }
 
-export function removeRequirement(r: Requirement): void {
-  deleteWithImpact(`requirement/${r.id}`, () => {
-    useProject.getState().edit({ kind: 'remove', list: 'requirements', id: r.id }, `Delete ${r.key}`);
-    usePlace.getState().go({ area: 'needs' });
-  });
-}
+export const removeRequirement = (r: Requirement): void =>
+  deleteWithImpact(`requirement/${r.id}`, { kind: 'remove', list: 'requirements', id: r.id }, `Delete ${r.key}`, () => usePlace.getState().go({ area: 'needs' }));

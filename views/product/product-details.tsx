@@ -32,18 +32,13 @@ export function ProductDetails() {
   if (!quantity) return <TypeDetails type={type} address={other ?? `type/${type.id}`} />;
   const list = `types/${type.id}/quantities`;
   const set = (changes: Partial<Quantity>, what: string) => edit({ kind: 'update', list, id: quantity.id, changes }, `Change the ${what} of ${quantity.name}`);
-  const remove = (): void => {
-    const refused = edit({ kind: 'remove', list, id: quantity.id }, `Delete ${quantity.name}`);
-    if (refused) usePlace.getState().say(refused.message);
-    else select('');
-  };
   const address = `type/${type.id}/quantity/${quantity.id}`;
   const name = fullName(path, quantity.name);
   return (
     <>
       <div className="pane-head">
         <h2 className="mono">{name}</h2>
-        <Button variant="bare" label={`Delete the quantity ${quantity.name}`} onClick={() => deleteWithImpact(address, remove)} data-testid="delete-quantity">
+        <Button variant="bare" label={`Delete the quantity ${quantity.name}`} onClick={() => deleteWithImpact(address, { kind: 'remove', list, id: quantity.id }, `Delete ${quantity.name}`, () => select(''))} data-testid="delete-quantity">
           <Trash2 size={14} aria-hidden />
         </Button>
       </div>

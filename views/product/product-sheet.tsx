@@ -50,11 +50,7 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
     }, 'Add a part type');
     if (refused) say(refused.message);
   };
-  const removeType = (): void => {
-    const refused = edit({ kind: 'remove', list: 'types', id: type.id }, `Delete ${type.name}`);
-    if (refused) say(refused.message);
-    else go({ part: '', type: '' });
-  };
+  const removeType = (): void => deleteWithImpact(`type/${type.id}`, { kind: 'remove', list: 'types', id: type.id }, `Delete ${type.name}`, () => go({ part: '', type: '' }));
   const canContain = (candidate: PartType): boolean => candidate.id !== type.id && !reaches(project, candidate, type.id);
   return (
     <>
@@ -88,7 +84,7 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
           </Dropdown.Menu>
         </Dropdown>
         {type.id !== project.root && (
-          <Button variant="bare" label={`Delete the part type ${type.name}`} onClick={() => deleteWithImpact(`type/${type.id}`, removeType)}>
+          <Button variant="bare" label={`Delete the part type ${type.name}`} onClick={removeType}>
             <Trash2 size={14} aria-hidden />
           </Button>
         )}

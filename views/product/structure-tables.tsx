@@ -81,7 +81,7 @@ export function PartTable({ project, type, path }: { readonly project: Project; 
                     </DraggableName>
                   ))}
                 </td>
-                <DeleteCell what={`the part ${p.name}`} onDelete={() => deleteWithImpact(`type/${type.id}/part/${p.id}`, () => tryEdit({ kind: 'remove', list, id: p.id }, `Delete ${p.name}`))} />
+                <DeleteCell what={`the part ${p.name}`} onDelete={() => deleteWithImpact(`type/${type.id}/part/${p.id}`, { kind: 'remove', list, id: p.id }, `Delete ${p.name}`)} />
               </LinkableRow>
             );
           })}

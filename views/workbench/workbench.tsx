@@ -67,7 +67,7 @@ export function Workbench() {
   };
   const toggleRibbon = (): void => {
     setRibbonOpen(!ribbonOpen);
-    ribbon.current?.resize(ribbonOpen ? '40px' : '42%');
+    ribbon.current?.resize(ribbonOpen ? '40px' : '38%');
   };
   const wide = useWide();
   // on a narrow screen the details only take room while something is selected
@@ -84,7 +84,7 @@ export function Workbench() {
             <Group orientation="horizontal">
               {outlineOpen && area !== 'bench' && (
                 <>
-                  <Panel id="outline" defaultSize="196px" minSize="140px" maxSize="420px">
+                  <Panel id="outline" defaultSize="180px" minSize="140px" maxSize="420px">
                     <div ref={outline} className="pane outline">
                       {area === 'needs' ? <NeedsOutline /> : <Outline />}
                     </div>
@@ -110,7 +110,7 @@ export function Workbench() {
             </Group>
           </Panel>
           <Separator className="split-bar" />
-          <Panel panelRef={ribbon} id="ribbon" defaultSize="42%" minSize="40px" style={{ minHeight: 0 }}>
+          <Panel panelRef={ribbon} id="ribbon" defaultSize="38%" minSize="40px" style={{ minHeight: 0 }}>
             <Ribbon open={ribbonOpen} onToggle={toggleRibbon} />
           </Panel>
         </Group>
