@@ -43,10 +43,12 @@ export function startEngine(): () => void {
   };
   const unsubscribe = useProject.subscribe((state, before) => {
     if (state.project === before.project || !state.project) return;
+    // a large document takes its time to be copied to the checker and the storage: then it waits for a pause in typing
+    const large = state.project.requirements.length + state.project.traces.length > 4000;
     clearTimeout(checkTimer);
-    checkTimer = setTimeout(() => void check(), 60);
+    checkTimer = setTimeout(() => void check(), large ? 700 : 60);
     clearTimeout(saveTimer);
-    saveTimer = setTimeout(() => void save(), 250);
+    saveTimer = setTimeout(() => void save(), large ? 2000 : 250);
   });
   const saveNow = (): void => void save();
   window.addEventListener('pagehide', saveNow);

@@ -29,7 +29,8 @@ export function CellField(props: FieldProps) {
   // as tall as its text, whatever the width of its column
   useLayoutEffect(() => {
     const el = area.current;
-    if (!el) return;
+    // most browsers do it by themselves, and much faster
+    if (!el || CSS.supports?.('field-sizing', 'content')) return;
     let width = -1;
     const fit = (): void => {
       el.style.height = '0';

@@ -1,14 +1,16 @@
 'use client';
-import { useDraggable, useDroppable } from '@dnd-kit/core';
-import type { HTMLAttributes, ReactNode } from 'react';
+import { useDraggable } from '@dnd-kit/core';
+import type { HTMLAttributes, ReactNode, Ref } from 'react';
 import { useTraceLook } from '@/store/trace';
 
-/** A table row of an element that requirements can be linked to: drop one on it, hover it to read them. */
-export function LinkableRow({ address, className = '', children, ...rest }: { readonly address: string } & HTMLAttributes<HTMLTableRowElement>) {
-  const { setNodeRef, isOver } = useDroppable({ id: `link:${address}`, data: { link: address } });
+/**
+ * Elements that requirements can be linked to: drop one on them, hover them to read theirs. What is under the pointer is
+ * looked up when something is dragged (see `linkTarget`), so thousands of them cost nothing.
+ */
+export function LinkableRow({ address, className = '', children, rowRef, ...rest }: { readonly address: string; readonly rowRef?: Ref<HTMLTableRowElement> } & HTMLAttributes<HTMLTableRowElement>) {
   const look = useTraceLook()(address);
   return (
-    <tr {...rest} ref={setNodeRef} className={`${className}${look.className}${isOver ? ' drop-over' : ''}`} title={look.title} data-links={look.count}>
+    <tr {...rest} ref={rowRef} className={`${className}${look.className}`} title={look.title} data-link={address} data-links={look.count}>
       {children}
     </tr>
   );
@@ -16,13 +18,21 @@ export function LinkableRow({ address, className = '', children, ...rest }: { re
 
 /** The same for anything that is not a table row. */
 export function LinkableBox({ address, className = '', children, ...rest }: { readonly address: string } & HTMLAttributes<HTMLDivElement>) {
-  const { setNodeRef, isOver } = useDroppable({ id: `link:${address}`, data: { link: address } });
   const look = useTraceLook()(address);
   return (
-    <div {...rest} ref={setNodeRef} className={`${className}${look.className}${isOver ? ' drop-over' : ''}`} title={look.title} data-links={look.count}>
+    <div {...rest} className={`${className}${look.className}`} title={look.title} data-link={address} data-links={look.count}>
       {children}
     </div>
   );
+}
+
+/** What a dragged thing would be linked to at a point of the window. */
+export function linkTarget(x: number, y: number): HTMLElement | undefined {
+  for (const el of document.elementsFromPoint(x, y)) {
+    if (el.closest('.drag-chip')) continue;
+    return el.closest<HTMLElement>('[data-link]') ?? undefined;
+  }
+  return undefined;
 }
 
 /** How many requirements an element has, where links are shown. */

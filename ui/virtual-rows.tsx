@@ -8,7 +8,7 @@ export function VirtualRows<T>({ items, estimate, className, testId, children }:
 }) {
   const box = useRef<HTMLDivElement>(null);
   // eslint-disable-next-line react-hooks/incompatible-library
-  const virtual = useVirtualizer({ count: items.length, getScrollElement: () => box.current, estimateSize: () => estimate, overscan: 8 });
+  const virtual = useVirtualizer({ useFlushSync: false, count: items.length, getScrollElement: () => box.current, estimateSize: () => estimate, overscan: 8 });
   return (
     <div ref={box} className={className} style={{ overflow: 'auto' }} data-testid={testId} role="list">
       <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>

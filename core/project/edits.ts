@@ -1,4 +1,4 @@
-import { applyPatches, current, enablePatches, isDraft, produceWithPatches, type Draft, type Patch } from 'immer';
+import { applyPatches, current, enablePatches, isDraft, original, produceWithPatches, type Draft, type Patch } from 'immer';
 import { problem, type Problem } from '../language/diagnostics';
 import { ValidationError } from 'yup';
 import {
@@ -79,6 +79,13 @@ function listAt(project: Draft<Project>, address: string): { list: Entry[]; name
     at = owner;
   }
   return refuse('no-list', `There is no list ${address}`);
+}
+
+/** The entry with an id. Looking into drafts makes a draft of everything looked at, so the list as it was is asked first. */
+function entryOf(list: Entry[], id: string): Entry | undefined {
+  const before = isDraft(list) ? original(list) : undefined;
+  const k = before?.findIndex((e) => e.id === id) ?? -1;
+  return k >= 0 && list[k]?.id === id ? list[k] : list.find((e) => e.id === id);
 }
 
 function validate(name: ListName, entry: unknown): void {
@@ -171,7 +178,7 @@ function change(project: Draft<Project>, edit: Edit): void {
     }
     case 'update': {
       const at = listAt(project, edit.list);
-      const entry = at.list.find((e) => e.id === edit.id) ?? refuse('gone', 'This is no longer there');
+      const entry = entryOf(at.list, edit.id) ?? refuse('gone', 'This is no longer there');
       const next = { ...(JSON.parse(JSON.stringify(entry)) as Entry), ...edit.changes } as Entry;
       validate(at.name, next);
       if (next.name !== undefined && next.name !== entry.name) checkUnique(project, at, entry.id, next.name);
@@ -275,7 +282,7 @@ function removeState(at: ReturnType<typeof listAt>, id: string): void {
 
 function rename(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename' }>): void {
   const at = listAt(project, edit.list);
-  const entry = at.list.find((e) => e.id === edit.id) ?? refuse('gone', 'This is no longer there');
+  const entry = entryOf(at.list, edit.id) ?? refuse('gone', 'This is no longer there');
   if (entry.name === edit.name) return;
   try {
     if (at.name !== 'setups' && at.name !== 'panels' && at.name !== 'flows') nameSchema.validateSync(edit.name, { strict: true });

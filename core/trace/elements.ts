@@ -2,7 +2,7 @@ import type { Equation } from '../language/ast';
 import type { Span } from '../language/diagnostics';
 import { parsePhysicsText } from '../language/parse';
 import { readLine } from '../flows/read-flow';
-import type { PartType, Project } from '../project/project';
+import type { PartType, Project, Requirement } from '../project/project';
 
 /**
  * Everything a trace link can lead to, under an address that stays the same while the thing does:
@@ -86,6 +86,18 @@ function typeElements(type: PartType): readonly TraceElement[] {
 export interface ElementIndex {
   readonly all: readonly TraceElement[];
   readonly byAddress: ReadonlyMap<string, TraceElement>;
+  /** The same elements, to see at once whether one of them is still as it was. */
+  readonly live: ReadonlySet<TraceElement>;
+}
+
+const ofRequirement = new WeakMap<Requirement, readonly [TraceElement]>();
+
+function requirementElement(r: Requirement): readonly [TraceElement] {
+  const known = ofRequirement.get(r);
+  if (known) return known;
+  const made = [{ address: `requirement/${r.id}`, kind: 'requirement', label: r.key, content: `${r.text}|${r.formula}`, owner: r.parent === null ? '' : `requirement/${r.parent}` }] as const;
+  ofRequirement.set(r, made);
+  return made;
 }
 
 const indices = new WeakMap<Project, ElementIndex>();
@@ -104,7 +116,7 @@ export function elementIndex(project: Project): ElementIndex {
   const known = indices.get(project);
   if (known) return known;
   const all = [
-    ...listElements(project.requirements, (r) => [{ address: `requirement/${r.id}`, kind: 'requirement', label: r.key, content: `${r.text}|${r.formula}`, owner: r.parent === null ? '' : `requirement/${r.parent}` }]),
+    ...listElements(project.requirements, requirementElement),
     ...listElements(project.flows, (f) => [
       { address: `flow/${f.id}`, kind: 'use flow', label: f.name, content: [f.name, f.goal, f.trigger, f.precondition, f.postcondition].join('|'), owner: '' },
       ...f.lines.filter((l) => readLine(l.text).kind !== 'empty').map((l): TraceElement => ({ address: `flow/${f.id}/line/${l.id}`, kind: 'step', label: `${f.name}: ${l.text}`, content: l.text, owner: `flow/${f.id}` })),
@@ -114,7 +126,7 @@ export function elementIndex(project: Project): ElementIndex {
     ...listElements(project.panels, (p) => [{ address: `panel/${p.id}`, kind: 'panel', label: p.name, content: p.name, owner: '' }]),
     ...listElements(project.glossary, (g) => [{ address: `glossary/${g.id}`, kind: 'phrase', label: `“${g.phrase}”`, content: `${g.phrase}|${g.meaning}`, owner: '' }]),
   ];
-  const index: ElementIndex = { all, byAddress: new Map(all.map((e) => [e.address, e])) };
+  const index: ElementIndex = { all, byAddress: new Map(all.map((e) => [e.address, e])), live: new Set(all) };
   indices.set(project, index);
   return index;
 }

@@ -38,7 +38,38 @@ export function linkIndex(project: Project): LinkIndex {
   const known = kept.get(project);
   if (known) return known;
   const { byAddress } = elementIndex(project);
-  const all = project.traces.map((link): CheckedLink => check(project, link, byAddress));
+  const before = ofTraces.get(project.traces);
+  const index = before ? patched(before, project) : built(project.traces.map((link): CheckedLink => check(project, link, byAddress)));
+  ofTraces.set(project.traces, index);
+  kept.set(project, index);
+  return index;
+}
+
+/** The newest index over each list of links: most edits change an end of a few of them and no link at all. */
+const ofTraces = new WeakMap<Project['traces'], LinkIndex>();
+
+function patched(before: LinkIndex, project: Project): LinkIndex {
+  const { byAddress, live } = elementIndex(project);
+  const changed = new Map<CheckedLink, CheckedLink>();
+  const all: CheckedLink[] = [], suspect: CheckedLink[] = [], broken: CheckedLink[] = [];
+  for (const l of before.all) {
+    const same = l.requirement !== undefined && l.element !== undefined && live.has(l.requirement) && live.has(l.element);
+    const now = same ? l : check(project, l.link, byAddress);
+    if (!same) changed.set(l, now);
+    all.push(now);
+    if (now.state === 'suspect') suspect.push(now);
+    else if (now.state === 'broken') broken.push(now);
+  }
+  if (changed.size === 0) return before;
+  if (changed.size > 500) return built(all);
+  const [ofRequirement, ofElement] = [new Map(before.ofRequirement), new Map(before.ofElement)];
+  for (const l of changed.keys()) {
+    for (const [map, key] of [[ofRequirement, l.link.requirement], [ofElement, l.link.element]] as const) map.set(key, (map.get(key) ?? []).map((x) => changed.get(x) ?? x));
+  }
+  return { all, ofRequirement, ofElement, suspect, broken };
+}
+
+function built(all: readonly CheckedLink[]): LinkIndex {
   const ofRequirement = new Map<string, CheckedLink[]>();
   const ofElement = new Map<string, CheckedLink[]>();
   const add = (map: Map<string, CheckedLink[]>, key: string, l: CheckedLink): void => {
@@ -50,14 +81,23 @@ export function linkIndex(project: Project): LinkIndex {
     add(ofRequirement, l.link.requirement, l);
     add(ofElement, l.link.element, l);
   }
-  const index: LinkIndex = { all, ofRequirement, ofElement, suspect: all.filter((l) => l.state === 'suspect'), broken: all.filter((l) => l.state === 'broken') };
-  kept.set(project, index);
-  return index;
+  return { all, ofRequirement, ofElement, suspect: all.filter((l) => l.state === 'suspect'), broken: all.filter((l) => l.state === 'broken') };
 }
 
+const checkedLinks = new WeakMap<TraceLink, CheckedLink>();
+
+/** What was found of a link is kept as long as neither it nor its ends change. */
 function check(project: Project, link: TraceLink, byAddress: ReadonlyMap<string, TraceElement>): CheckedLink {
+  const known = checkedLinks.get(link);
   const requirement = byAddress.get(`requirement/${link.requirement}`);
   const element = byAddress.get(link.element);
+  if (known && element && known.requirement === requirement && known.element === element) return known;
+  const found = checkEnds(project, link, requirement, element, byAddress);
+  checkedLinks.set(link, found);
+  return found;
+}
+
+function checkEnds(project: Project, link: TraceLink, requirement: TraceElement | undefined, element: TraceElement | undefined, byAddress: ReadonlyMap<string, TraceElement>): CheckedLink {
   const base = { link, requirement, element };
   if (!requirement) return { ...base, state: 'broken', why: 'Its requirement is gone' };
   if (!element) {

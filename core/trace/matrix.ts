@@ -7,6 +7,8 @@ export interface Matrix {
   readonly rows: readonly Requirement[];
   readonly columns: readonly TraceElement[];
   cell(row: number, column: number): CheckedLink | undefined;
+  /** The cells of a row that have a link. */
+  linked(row: number): readonly (readonly [column: number, link: CheckedLink])[];
   /** Whether a row or a column has no link at all. */
   isRowEmpty(row: number): boolean;
   isColumnEmpty(column: number): boolean;
@@ -46,6 +48,7 @@ export function traceMatrix(project: Project, filter: MatrixFilter): Matrix {
   return {
     rows, columns,
     cell: (row, column) => cells[row]?.get(column),
+    linked: (row) => [...(cells[row] ?? [])],
     isRowEmpty: (row) => !links.ofRequirement.has(rows[row].id),
     isColumnEmpty: (column) => !linkedElement(columns[column]),
   };

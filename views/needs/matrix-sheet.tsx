@@ -1,19 +1,17 @@
 'use client';
-import { useVirtualizer } from '@tanstack/react-virtual';
 import { FileDown } from 'lucide-react';
-import { useDeferredValue, useMemo, useRef, useState, type KeyboardEvent } from 'react';
+import { useCallback, useDeferredValue, useMemo, useState } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
 import { writeCsvSheet } from '@/core/formats/sheet-csv';
 import type { Project } from '@/core/project/project';
 import { elementKinds, type ElementKind } from '@/core/trace/elements';
 import { matrixRows, traceMatrix, type MatrixFilter } from '@/core/trace/matrix';
-import { goTo } from '@/store/locate';
 import { link, unlink } from '@/store/trace';
 import { Button } from '@/ui/button';
 import { download, fileName } from '@/ui/download';
 import { exportSheet } from './exports';
+import { MatrixGrid } from './matrix-grid';
 
-const rowHeight = 26, columnWidth = 30, headHeight = 150, keyWidth = 250;
 const kindsShown: readonly ElementKind[] = elementKinds.filter((k) => k !== 'requirement' && k !== 'phrase');
 
 /** Requirements by elements: a click on a cell makes or removes a link; what is linked to nothing is marked. */
@@ -23,36 +21,16 @@ export function MatrixSheet({ project }: { readonly project: Project }) {
   const [kinds, setKinds] = useState<readonly ElementKind[]>(kindsShown);
   const [show, setShow] = useState<MatrixFilter['show']>('linked');
   const [spot, setSpot] = useState<readonly [row: number, column: number]>([0, 0]);
-  const box = useRef<HTMLDivElement>(null);
   const [rw, ew] = [useDeferredValue(requirements), useDeferredValue(elements)];
   const matrix = useMemo(() => traceMatrix(project, { requirements: rw, elements: ew, kinds, show }), [project, rw, ew, kinds, show]);
-  // eslint-disable-next-line react-hooks/incompatible-library
-  const rows = useVirtualizer({ count: matrix.rows.length, getScrollElement: () => box.current, estimateSize: () => rowHeight, overscan: 6, paddingStart: headHeight });
-  const columns = useVirtualizer({ horizontal: true, count: matrix.columns.length, getScrollElement: () => box.current, estimateSize: () => columnWidth, overscan: 6, paddingStart: keyWidth });
-  const toggle = (row: number, column: number): void => {
+  const toggle = useCallback((row: number, column: number): void => {
     const [r, e] = [matrix.rows[row], matrix.columns[column]];
     if (!r || !e) return;
     const there = matrix.cell(row, column);
     if (there) unlink([there], `Remove the link of ${r.key} to ${e.label}`);
     else link([r.id], [e.address], `Link ${r.key} to ${e.label}`);
-  };
-  const keys = (e: KeyboardEvent): void => {
-    const step: Readonly<Record<string, readonly [number, number]>> = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] };
-    const by = step[e.key];
-    if (by) {
-      e.preventDefault();
-      const next = [Math.max(0, Math.min(matrix.rows.length - 1, spot[0] + by[0])), Math.max(0, Math.min(matrix.columns.length - 1, spot[1] + by[1]))] as const;
-      setSpot(next);
-      rows.scrollToIndex(next[0]);
-      columns.scrollToIndex(next[1]);
-    } else if (e.key === 'Enter' || e.key === ' ') {
-      e.preventDefault();
-      e.stopPropagation();
-      toggle(...spot);
-    }
-  };
+  }, [matrix]);
   const name = `${fileName(project.name)}-matrix`;
-  const total = { width: columns.getTotalSize(), height: rows.getTotalSize() };
   const chosen = matrix.rows[spot[0]] && matrix.columns[spot[1]] ? `${matrix.rows[spot[0]].key} – ${matrix.columns[spot[1]].label}` : '';
   return (
     <>
@@ -100,42 +78,7 @@ export function MatrixSheet({ project }: { readonly project: Project }) {
           {show === 'linked' && <Button onClick={() => setShow('all')}>Show all elements</Button>}
         </div>
       ) : (
-        <div ref={box} className="matrix-scroll" tabIndex={0} role="grid" aria-label="Trace matrix" aria-rowcount={matrix.rows.length} aria-colcount={matrix.columns.length} onKeyDown={keys} data-testid="matrix">
-          <div style={{ width: total.width + 40, height: total.height, position: 'relative' }}>
-            <div className="matrix-head" style={{ height: headHeight, width: total.width + 40 }}>
-              <div className="matrix-corner" style={{ width: keyWidth }} />
-              {columns.getVirtualItems().map((c) => {
-                const e = matrix.columns[c.index];
-                return (
-                  <button key={c.key} type="button" className={`matrix-column${matrix.isColumnEmpty(c.index) ? ' gap' : ''}${spot[1] === c.index ? ' here' : ''}`} style={{ left: c.start, width: columnWidth }} title={`${e.kind}: ${e.label}`} onClick={() => goTo(e.address)} tabIndex={-1}>
-                    <span>{e.label}</span>
-                  </button>
-                );
-              })}
-            </div>
-            {rows.getVirtualItems().map((v) => {
-              const r = matrix.rows[v.index];
-              return (
-                <div key={v.key} className={`matrix-row${spot[0] === v.index ? ' here' : ''}`} role="row" style={{ top: v.start, height: rowHeight, width: total.width + 40 }}>
-                  <button type="button" className={`matrix-key${matrix.isRowEmpty(v.index) ? ' gap' : ''}`} style={{ width: keyWidth }} title={r.text} onClick={() => goTo(`requirement/${r.id}`)} tabIndex={-1}>
-                    <strong>{r.key}</strong> <span className="quiet">{matrix.isRowEmpty(v.index) ? 'no link: ' : ''}{r.text}</span>
-                  </button>
-                  {columns.getVirtualItems().map((c) => {
-                    const there = matrix.cell(v.index, c.index);
-                    return (
-                      <div
-                        key={c.key} role="gridcell" className={`matrix-cell ${there?.state ?? ''}${spot[0] === v.index && spot[1] === c.index ? ' spot' : ''}`} style={{ left: c.start, width: columnWidth, height: rowHeight }} title={`${r.key} – ${matrix.columns[c.index].label}${there?.why ? `: ${there.why}` : ''}`}
-                        data-cell={`${r.key}|${matrix.columns[c.index].label}`} onClick={() => { setSpot([v.index, c.index]); toggle(v.index, c.index); }}
-                      >
-                        {there ? (there.state === 'suspect' ? '?' : '×') : ''}
-                      </div>
-                    );
-                  })}
-                </div>
-              );
-            })}
-          </div>
-        </div>
+        <MatrixGrid matrix={matrix} spot={spot} setSpot={setSpot} toggle={toggle} />
       )}
     </>
   );

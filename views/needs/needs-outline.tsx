@@ -7,6 +7,7 @@ import { completeness } from '@/core/trace/completeness';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
+import { useThrottled } from '@/ui/use-throttled';
 
 /** The sheets of the needs: requirements, words, use flows, and what ties them to the product. */
 export function NeedsOutline() {
@@ -15,7 +16,8 @@ export function NeedsOutline() {
   const [search, setSearch] = useState('');
   const { go, say } = usePlace.getState();
   const { edit } = useProject.getState();
-  const complete = useMemo(() => project && completeness(project), [project]);
+  const calm = useThrottled(project, 900);
+  const complete = useMemo(() => calm && completeness(calm), [calm]);
   if (!project || !complete) return null;
   const open = (to: string): void => go({ area: 'needs', sheet: to });
   const add = (): void => {

@@ -74,7 +74,7 @@ export function RequirementTable({ project }: { readonly project: Project }) {
   const byPlace = useMemo(() => problemsByRequirement(problems), [problems]);
   const box = useRef<HTMLDivElement>(null);
   // eslint-disable-next-line react-hooks/incompatible-library
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => 58, overscan: 6, getItemKey: (k) => rows[k]?.id ?? k });
+  const virtual = useVirtualizer({ useFlushSync: false, count: rows.length, getScrollElement: () => box.current, estimateSize: () => 58, overscan: 6, getItemKey: (k) => rows[k]?.id ?? k });
   // a requirement jumped to is brought into sight
   const shown = useRef('');
   useEffect(() => {
@@ -234,15 +234,13 @@ const RequirementRow = memo(function RequirementRow({ index, requirement: r, glo
   const limit = limitOf(r, glossary);
   const { finding } = standing;
   const binding = isBinding(r);
-  const marker = useRef<HTMLTableCellElement>(null);
-  useEffect(() => measure(marker.current?.parentElement ?? null));
   const address = `requirement/${r.id}`;
   const choose = (): void => {
     if (!here) select(address);
   };
   return (
-    <LinkableRow address={address} data-index={index} aria-rowindex={index + 2} onFocus={choose} onClick={choose} onDoubleClick={() => go({ area: 'needs', sheet: address, item: address })} style={here ? { background: 'var(--accent-soft)' } : undefined} data-requirement={r.key}>
-      <td ref={marker}>
+    <LinkableRow rowRef={measure} address={address} data-index={index} aria-rowindex={index + 2} onFocus={choose} onClick={choose} onDoubleClick={() => go({ area: 'needs', sheet: address, item: address })} style={here ? { background: 'var(--accent-soft)' } : undefined} data-requirement={r.key}>
+      <td>
         <input type="checkbox" aria-label={`Choose ${r.key}`} checked={picked} onChange={() => toggle(r.id)} />
       </td>
       <td>

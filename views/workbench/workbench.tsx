@@ -1,5 +1,5 @@
 'use client';
-import { DndContext, DragOverlay, PointerSensor, useSensor, useSensors, type DragEndEvent } from '@dnd-kit/core';
+import { DndContext, DragOverlay, PointerSensor, useSensor, useSensors, type DragEndEvent, type DragMoveEvent } from '@dnd-kit/core';
 import { nanoid } from 'nanoid';
 import { useEffect, useRef, useState } from 'react';
 import { Group, Panel, Separator, usePanelRef } from 'react-resizable-panels';
@@ -7,6 +7,7 @@ import { useProject } from '@/store/project-store';
 import { usePlace } from '@/store/place-store';
 import { linkPair } from '@/store/trace';
 import { ImpactDialog } from '@/ui/impact';
+import { linkTarget } from '@/ui/linkable';
 import { Ribbon } from '@/ui/ribbon/ribbon';
 import { BehaviourDetails, BehaviourSheet } from '../behaviour/behaviour';
 import { BenchSheet } from '../bench/bench-sheet';
@@ -49,12 +50,10 @@ export function Workbench() {
 
   const drop = (e: DragEndEvent): void => {
     setDragged(undefined);
-    const linked = e.over?.data.current?.link as string | undefined;
-    if (linked !== undefined) {
-      const from = e.active.data.current?.address as string | undefined;
-      if (from !== undefined) linkPair(from, linked);
-      return;
-    }
+    const from = e.active.data.current?.address as string | undefined;
+    const linked = lit.current?.dataset.link;
+    light(undefined);
+    if (from !== undefined && linked !== undefined && linked !== from) return linkPair(from, linked);
     const name = e.active.data.current?.name as string | undefined;
     const target = e.over?.data.current?.track as string | undefined;
     if (!name || !target || !project) return;
@@ -64,6 +63,17 @@ export function Workbench() {
       ? track.items.includes(name) ? undefined : edit({ kind: 'update', list: 'tracks', id: track.id, changes: { items: [...track.items, name] } }, `Show ${name} in the ribbon`)
       : edit({ kind: 'insert', list: 'tracks', entry: { id: nanoid(8), items: [name], height: 90 } }, `Show ${name} in the ribbon`);
     if (refused) usePlace.getState().say(refused.message);
+  };
+  const lit = useRef<HTMLElement>(undefined);
+  const light = (next: HTMLElement | undefined): void => {
+    if (lit.current === next) return;
+    lit.current?.classList.remove('drop-over');
+    next?.classList.add('drop-over');
+    lit.current = next;
+  };
+  const over = (e: DragMoveEvent): void => {
+    const start = e.activatorEvent as PointerEvent;
+    if (e.active.data.current?.address !== undefined) light(linkTarget(start.clientX + e.delta.x, start.clientY + e.delta.y));
   };
   const toggleRibbon = (): void => {
     setRibbonOpen(!ribbonOpen);
@@ -75,7 +85,7 @@ export function Workbench() {
   const Sheet = sheets[area];
   const Details = wholeSheets.has(sheet.split('/')[0]) && area === 'needs' ? undefined : details[area];
   return (
-    <DndContext sensors={sensors} onDragStart={(e) => setDragged(e.active.data.current?.name as string)} onDragEnd={drop} onDragCancel={() => setDragged(undefined)} autoScroll={false}>
+    <DndContext sensors={sensors} onDragStart={(e) => setDragged(e.active.data.current?.name as string)} onDragMove={over} onDragEnd={drop} onDragCancel={() => { setDragged(undefined); light(undefined); }} autoScroll={false}>
       <div className="frame">
         <TopBar />
         <Rail />
