@@ -10,7 +10,6 @@ import { readLimit } from '../core/requirements/read-limit';
 import { completeness } from '../core/trace/completeness';
 import { elementIndex } from '../core/trace/elements';
 import { graphOf, impactOf } from '../core/trace/impact';
-import { linkEdit } from '../core/trace/links';
 import { traceMatrix } from '../core/trace/matrix';
 import { reportHtml } from '../core/trace/report';
 import { tubeCapper } from '../samples/tube-capper';
@@ -32,8 +31,6 @@ export function largeProject(count: number, linksEach: number): Project {
   let made = 0;
   const entries = requirements.flatMap((r, k) => {
     const chosen = Array.from({ length: linksEach }, (_, j) => elements[(k * 7 + j * 31) % elements.length].address);
-    const edit = k < 3 ? linkEdit(project, [r.id], chosen, () => `v-${++made}`) : undefined;
-    void edit;
     return [...new Set(chosen)].map((element) => ({ id: `v-${++made}`, requirement: r.id, element, requirementSeen: '', elementSeen: '' }));
   });
   return { ...project, traces: entries };

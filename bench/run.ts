@@ -1,3 +1,4 @@
+import { benchNeeds } from './needs';
 import { createRequire } from 'node:module';
 import { parseFile } from '../core/language/parse';
 import { flatten } from '../core/flatten/flatten';
@@ -133,7 +134,7 @@ function editing(): void {
   for (let k = 0; k < 25; k++) {
     times.push(time(() => {
       current = applyEdit(current, { kind: 'update', list: 'types', id: root.id, changes: { physics: `${physics}\n// ${k}` } }).project;
-      if (checkProject(current).problems.length > 0) throw new Error('the benchmark has problems');
+      if (checkProject(current).problems.some((p) => p.severity === 'error')) throw new Error('the benchmark has problems');
     }));
   }
   row('an edited formula checked again in a project of 200 quantities', `${(median(times.slice(5)) * 1000).toFixed(0)} ms`, 'below 50 ms');
@@ -158,3 +159,4 @@ capper();
 explicit();
 editing();
 growth();
+await benchNeeds((line) => process.stdout.write(`${line}\n`));

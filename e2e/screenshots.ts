@@ -1,5 +1,7 @@
-import { mkdirSync } from 'node:fs';
-import type { Page } from 'puppeteer-core';
+import { mkdirSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { ElementHandle, Page } from 'puppeteer-core';
 import { newPage, startChromium, startServer } from './browser';
 
 /** Takes the pictures of docs/screenshots from the demo: `npm run screenshots` after a build. */
@@ -38,6 +40,27 @@ async function main(): Promise<void> {
     await shot('bench');
     await go('#/needs///requirement%2Fr-cap-02');
     await shot('needs');
+    await run(page, 'u-careful');
+    await go('#/needs///requirement%2Fr-cap-02/requirement%2Fr-cap-02');
+    await shot('requirement');
+    await go('#/needs///line%2Fz-10/flow%2Ff-cap-a-tube');
+    await shot('flow');
+    await go('#/needs////matrix');
+    await shot('matrix');
+    await go('#/needs////gaps');
+    await shot('gaps');
+    await go('#/needs////report');
+    await wait(1200);
+    await shot('report');
+    await go('#/needs////import');
+    const changed = join(mkdtempSync(join(tmpdir(), 'zelvar-shot-')), 'capper-sheet.csv');
+    writeFileSync(changed, readFileSync('samples/capper-sheet.csv', 'utf8').replace('0.85 N.m', '0.8 N.m').replace(/CAP-14,.*\r\n/, '').replace('CAP-13,', 'CAP-16,"When a tube is missing, the lamp shall glow within 0.5 s.",requirement,,test\r\nCAP-13,'));
+    await ((await page.$('[data-testid="import-file"]')) as ElementHandle<HTMLInputElement>).uploadFile(changed);
+    await wait(1200);
+    await page.evaluate(() => [...document.querySelectorAll('button')].find((b) => b.textContent?.startsWith('Compare'))!.click());
+    await wait(600);
+    await shot('import');
+    await run(page, 'u-eager');
     await go('#/product/spindle//quantity%2Fq-speed');
     await shot('product');
     await go('#/physics/spindle//');

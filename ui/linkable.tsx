@@ -29,7 +29,8 @@ export function LinkableBox({ address, className = '', children, ...rest }: { re
 /** What a dragged thing would be linked to at a point of the window. */
 export function linkTarget(x: number, y: number): HTMLElement | undefined {
   for (const el of document.elementsFromPoint(x, y)) {
-    if (el.closest('.drag-chip')) continue;
+    // the thing being dragged is under the pointer too
+    if (el.closest('.drag-chip') ?? el.querySelector(':scope > .drag-chip')) continue;
     return el.closest<HTMLElement>('[data-link]') ?? undefined;
   }
   return undefined;

@@ -110,10 +110,11 @@ function shapesOf(signal: { isBoolean: boolean; levels: ReadonlySet<number> }, s
   const step = (a: number, b: number, t: number): Shape => [[0, a], [t, a], [t, b], [end, b]];
   const pulse = (a: number, b: number, t: number, w: number): Shape => [[0, a], [t, a], [t, b], [t + w, b], [t + w, a], [end, a]];
   const pairs = levels.flatMap((a) => levels.filter((b) => b !== a).map((b) => [a, b] as const));
-  return [
-    ...levels.map(flat), ...pairs.flatMap(([a, b]) => delays.filter((d) => start + d < end).map((d) => step(a, b, start + d))),
-    ...pairs.flatMap(([a, b]) => delays.filter((d) => d > 0 && start + d < end).map((d) => pulse(a, b, start, d))),
-  ];
+  const flats = levels.map(flat);
+  const steps = pairs.flatMap(([a, b]) => delays.filter((d) => start + d < end).map((d) => step(a, b, start + d)));
+  const pulses = pairs.flatMap(([a, b]) => delays.filter((d) => d > 0 && start + d < end).map((d) => pulse(a, b, start, d)));
+  // something should happen in a drawing about time; otherwise the plainest course says most
+  return signal.isBoolean || times.length > 0 ? [...steps, ...flats, ...pulses] : [...flats, ...steps, ...pulses];
 }
 
 /** Values on all sides of the limits. */

@@ -232,7 +232,7 @@ function CompareStep({ opened, sheet, map, back }: { readonly opened: Opened; re
     else linkRelations(opened.book);
     return !refused;
   };
-  const touched = new Set(chosen.flatMap((d) => (d.kind === 'changed' ? [d.requirement.id] : [])));
+  const touched = new Set(chosen.flatMap((d) => (d.kind === 'changed' && d.fields.some((f) => f.field === 'text') ? [d.requirement.id] : [])));
   const suspects = project.traces.filter((t) => touched.has(t.requirement)).length;
   return (
     <>

@@ -103,7 +103,7 @@ export function Workbench() {
                 </>
               )}
               <Panel id="sheet" minSize="300px">
-                <main className="pane" aria-label="Sheet">
+                <main className="pane sheet" aria-label="Sheet">
                   <Sheet />
                 </main>
               </Panel>
