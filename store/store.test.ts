@@ -2,12 +2,14 @@ import 'fake-indexeddb/auto';
 import { tubeCapper } from '@/samples/tube-capper';
 import type { RunModel, RunUpdate } from '@/core/run/engine';
 import type { Recording } from '@/core/simulate/recording';
+import { elementIndex } from '@/core/trace/elements';
 import { allParts, fullName, partTree, problemsAt } from './derived';
+import { goTo, selectedAddress } from './locate';
 import { fromHash, usePlace } from './place-store';
 import { useProject } from './project-store';
 import { appendChunk, emptyRunData, stateAtTime, toRecording, valueAtTime } from './run-data';
 import { useRuns } from './run-store';
-import { closeStorage, deleteProject, listProjects, loadProject, loadRuns, saveProject, saveRuns } from './storage';
+import { addHistory, closeStorage, deleteProject, listProjects, loadHistory, loadProject, loadRuns, saveProject, saveRuns, type HistoryEntry } from './storage';
 
 const list = 'types/t-spindledrive/quantities';
 
@@ -118,6 +120,34 @@ test('the tree of parts, full names and problems by place', () => {
 
 test('places are kept in the address, so that back and forward work', () => {
   usePlace.getState().go({ area: 'behaviour', part: 'a.b', type: '', item: 'state/s-1' });
-  expect(fromHash(window.location.hash)).toEqual({ area: 'behaviour', part: 'a.b', type: '', item: 'state/s-1' });
+  expect(fromHash(window.location.hash)).toEqual({ area: 'behaviour', part: 'a.b', type: '', item: 'state/s-1', sheet: '' });
+  usePlace.getState().go({ area: 'needs', sheet: 'flow/f-1', item: 'line/z-1' });
+  expect(fromHash(window.location.hash)).toMatchObject({ area: 'needs', sheet: 'flow/f-1', item: 'line/z-1' });
+  // another area begins with its own sheet
+  usePlace.getState().go({ area: 'product' });
+  expect(usePlace.getState()).toMatchObject({ area: 'product', sheet: '', item: '' });
   expect(fromHash('#/nowhere/')).toBeUndefined();
+});
+
+test('every element with an address can be gone to, and what is selected there has that address again', () => {
+  useProject.getState().open(tubeCapper);
+  for (const { address, kind } of elementIndex(tubeCapper).all) {
+    if (kind === 'panel' || kind === 'physics text') continue;
+    goTo(address);
+    const found = selectedAddress(tubeCapper);
+    // charts have no selection of their own: their part type is what is looked at
+    if (kind === 'state chart') expect(address.startsWith(`${found}/`)).toBe(true);
+    else expect(found).toBe(address);
+  }
+});
+
+test('what runs found is kept, newest first, and goes with its project', async () => {
+  const entry = (at: number, projectId = 'p-h'): HistoryEntry => ({ projectId, at, setup: 'S', changes: '', findings: [{ id: 'r', verdict: 'holds', margin: 1, unit: 'V', failsSince: undefined }] });
+  for (let k = 1; k <= 205; k++) await addHistory(entry(k));
+  await addHistory(entry(1, 'p-other'));
+  const kept = await loadHistory('p-h');
+  expect([kept.length, kept[0].at, kept.at(-1)!.at]).toEqual([200, 205, 6]);
+  await deleteProject('p-h');
+  expect(await loadHistory('p-h')).toEqual([]);
+  expect((await loadHistory('p-other')).length).toBe(1);
 });

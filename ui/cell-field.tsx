@@ -30,7 +30,7 @@ export function CellField(props: FieldProps) {
   useLayoutEffect(() => {
     const el = area.current;
     // most browsers do it by themselves, and much faster
-    if (!el || CSS.supports?.('field-sizing', 'content')) return;
+    if (!el || (typeof CSS !== 'undefined' && CSS.supports?.('field-sizing', 'content'))) return;
     let width = -1;
     const fit = (): void => {
       el.style.height = '0';

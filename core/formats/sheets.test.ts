@@ -124,7 +124,7 @@ describe('ReqIF', () => {
   });
   test('any text survives', () => {
     fc.assert(fc.property(fc.string({ unit: 'grapheme', maxLength: 30 }), (text) => {
-      // eslint-disable-next-line no-control-regex
+       
       const want = text.replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g, '').trim();
       const { value } = read(writeReqif({ ...document, relations: [], objects: [{ ...document.objects[0], text: `a${want}z` }] }));
       expect(value!.sheets[0].rows[1][2].replace(/\r/g, '')).toBe(`a${want}z`.replace(/\r/g, ''));

@@ -2,7 +2,8 @@ import type { Problem } from '../language/diagnostics';
 import { flatten } from '../flatten/flatten';
 import { projectLibrary } from '../flatten/from-project';
 import { typeById, type Project } from '../project/project';
-import { checkProduct, type RequirementFinding } from './prepare';
+import type { RequirementFinding } from '../verdicts/finding';
+import { checkProduct } from './prepare';
 
 export interface ProjectCheck {
   readonly problems: Problem[];

@@ -12,7 +12,7 @@ import { projectLibrary, readChanges } from '../flatten/from-project';
 import type { Program } from '../program/program';
 import { compile } from '../simulate/compile';
 import type { SimulationOptions, Stimulus } from '../simulate/simulation';
-import type { Finding } from '../verdicts/finding';
+import type { Finding, RequirementFinding } from '../verdicts/finding';
 import type { MonitorSource } from '../verdicts/source';
 import { standingOf } from './standing';
 import { constantFinding, monitorOf, watchedRequirements } from './watch';
@@ -74,12 +74,6 @@ export function prepareRun(project: Project, setup: Setup, rootId = project.root
       id: requirement.id, key: requirement.key, source: watched[k].source, decided: standingOf(requirement, undefined, undefined).finding, problem: (unread[0] ?? watched[k].problems[0])?.message ?? '',
     })),
   };
-}
-
-/** What was found of one requirement. */
-export interface RequirementFinding extends Finding {
-  readonly id: string;
-  readonly key: string;
 }
 
 export interface ProductCheck {

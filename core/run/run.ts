@@ -1,8 +1,8 @@
 import { createRecorder, type Recorder } from '../simulate/recording';
 import { createSimulation, type Simulation } from '../simulate/simulation';
-import type { Finding } from '../verdicts/finding';
-import { createMonitor, type Monitor } from '../verdicts/monitor';
-import type { Prepared, RequirementFinding, WatchedRequirement } from './prepare';
+import type { Finding, Monitor, RequirementFinding } from '../verdicts/finding';
+import { createMonitor } from '../verdicts/monitor';
+import type { Prepared, WatchedRequirement } from './prepare';
 
 /** One execution: a simulation with its recorder and its monitors. */
 export interface Run {

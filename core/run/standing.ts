@@ -1,5 +1,5 @@
 import { isBinding, type Requirement } from '../project/project';
-import type { RequirementFinding } from './prepare';
+import type { RequirementFinding } from '../verdicts/finding';
 
 /** What can be said of a requirement by now, and what that rests on. */
 export interface Standing {

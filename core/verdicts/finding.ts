@@ -17,6 +17,19 @@ export interface Finding {
   readonly lane: readonly LaneSegment[];
 }
 
+/** What was found of one requirement. */
+export interface RequirementFinding extends Finding {
+  readonly id: string;
+  readonly key: string;
+}
+
+/** Watches a limit online while rows come in: every sample, every step, and pairs of rows around each event. */
+export interface Monitor {
+  row(time: number, values: Float64Array): void;
+  /** What can be said by now; `finished` where no more rows will come. */
+  finding(finished?: boolean): Finding;
+}
+
 /** `idle`: the condition of the requirement does not hold; `waiting`: an answer is due. */
 export type LaneStatus = 'idle' | 'good' | 'bad' | 'waiting';
 export interface LaneSegment {

@@ -1,14 +1,7 @@
-import { combine, type Finding } from './finding';
+import { combine, type Monitor } from './finding';
 import type { MonitorSource } from './source';
 import { hold, invariant, response } from './state-monitor';
 import { treeMonitor } from './tree-monitor';
-
-/** Watches a limit online while rows come in: every sample, every step, and pairs of rows around each event. */
-export interface Monitor {
-  row(time: number, values: Float64Array): void;
-  /** What can be said by now; `finished` where no more rows will come. */
-  finding(finished?: boolean): Finding;
-}
 
 export function createMonitor(source: MonitorSource): Monitor {
   switch (source.kind) {

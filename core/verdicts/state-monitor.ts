@@ -1,5 +1,4 @@
-import type { Monitor } from './monitor';
-import { createLane, type Verdict } from './finding';
+import { createLane, type Monitor, type Verdict } from './finding';
 import type { StateSource } from './source';
 
 /** Limits whose condition and predicate the model itself watches: constant work per row, exact at events. */

@@ -57,3 +57,15 @@ export class Rows {
     this.first = i;
   }
 }
+
+/** What is known of a row whose time is not up: 0 and 1 are final, 2 is open. */
+export type Open = 0 | 1 | 2;
+
+/** One operator at work. `out` lags behind the rows where the operator looks ahead. */
+export interface Running {
+  readonly out: Track;
+  /** Takes in the newest row. */
+  advance(values: Float64Array): void;
+  /** What can be said of the rows from `out.end` on, by now. */
+  tail(): Open[];
+}

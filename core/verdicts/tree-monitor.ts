@@ -1,5 +1,4 @@
-import { createLane, type Finding, type Verdict } from './finding';
-import type { Monitor } from './monitor';
+import { createLane, type Finding, type Monitor, type Verdict } from './finding';
 import type { TreeSource } from './source';
 import { Rows } from './track';
 import { createNode } from './tree-node';

@@ -1,18 +1,6 @@
-import { Rows, Track } from './track';
+import { Rows, Track, type Open, type Running } from './track';
 import type { TreeNode } from './source';
 import { createValue, type RunningValue } from './tree-value';
-
-/** What is known of a row whose time is not up: 0 and 1 are final, 2 is open. */
-export type Open = 0 | 1 | 2;
-
-/** One operator at work. `out` lags behind the rows where the operator looks ahead. */
-export interface Running {
-  readonly out: Track;
-  /** Takes in the newest row. */
-  advance(values: Float64Array): void;
-  /** What can be said of the rows from `out.end` on, by now. */
-  tail(): Open[];
-}
 
 const infinite = (holds: boolean): number => (holds ? Infinity : -Infinity);
 

@@ -1,6 +1,5 @@
-import type { Rows } from './track';
+import type { Rows, Running } from './track';
 import type { TreeNode, TreeValue } from './source';
-import type { Running } from './tree-node';
 
 /** A number that follows the rows; asked once for each. */
 export interface RunningValue {

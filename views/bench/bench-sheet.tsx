@@ -117,7 +117,6 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
           </div>
         </div>
       </div>
-      <TraceLinks address={`setup/${setup.id}`} what={setup.name} />
       <h3 className="section-title">
         Changed values
         <Button size="sm" onClick={() => set({ changes: [...setup.changes, { name: project.types[0]?.quantities[0]?.name ?? 'part.quantity', value: '0' }] }, 'Change a value')}>
@@ -149,6 +148,7 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
         </tbody>
       </table>
       <Stimulus setup={setup} problemOf={problemOf} />
+      <TraceLinks address={`setup/${setup.id}`} what={setup.name} />
       <h3 className="section-title">How it is computed</h3>
       {number('stop', 'Duration', 's')}
       <div className="field-row">

@@ -10,7 +10,8 @@ import { Button } from '@/ui/button';
 
 /** Requirements proposed for the lines of a flow, to be polished before they are taken. */
 export function DeriveDialog({ project, flow, line, close }: { readonly project: Project; readonly flow: Flow; readonly line?: string; readonly close: () => void }) {
-  const [rows, setRows] = useState(() => flowProposals(project, flow, line).map((p) => ({ ...p, taken: true })));
+  const first = () => flowProposals(project, flow, line).map((p) => ({ ...p, taken: true }));
+  const [rows, setRows] = useState(first);
   const chosen = rows.filter((r) => r.taken);
   const set = (k: number, change: Partial<(typeof rows)[number]>): void => setRows(rows.map((r, j) => (j === k ? { ...r, ...change } : r)));
   const take = (): void => {
