@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { tubeCapper } from '../../samples/tube-capper';
 import { checkProject } from '../run/check';
 import { applyEdit, redoEdit, undoEdit, type Edit } from './edits';
-import { newQuantity, newState, typeById, type Project } from './project';
+import { newQuantity, newRequirement, newState, typeById, type Project } from './project';
 import { references, usersOf } from './references';
 
 const errors = (p: Project): string[] => checkProject(p).problems.filter((x) => x.severity === 'error').map((x) => x.message);
@@ -116,4 +116,34 @@ test('any sequence of edits can be undone to the same document and redone to the
     for (const s of steps) project = redoEdit(project, s.patches);
     expect(project).toEqual(end);
   }), { numRuns: 60 });
+});
+
+test('a phrase with two meanings is a problem at both places', () => {
+  const project = { ...tubeCapper, glossary: [...tubeCapper.glossary, { id: 'g-x', phrase: 'the cap torque', meaning: 'cap.seatTorque' }] };
+  expect(checkProject(project).problems.filter((p) => p.code === 'two-meanings').map((p) => p.place)).toEqual(['glossary/g-cap-torque', 'glossary/g-x']);
+});
+
+describe('identifiers of requirements', () => {
+  const insert = (id: string, key: string) => ({ kind: 'insert', list: 'requirements', entry: newRequirement(id, key, 'It shall.') }) as const;
+  test('are unique, and those of deleted ones are not given to others', () => {
+    expect(applyEdit(tubeCapper, insert('r-1', 'CAP-01')).refused?.message).toBe('There is a requirement CAP-01 already');
+    const without = applyEdit(tubeCapper, { kind: 'remove', list: 'requirements', id: 'r-cap-13' }).project;
+    expect(applyEdit(without, insert('r-1', 'CAP-13')).refused?.message).toMatch(/deleted requirement/);
+    expect(applyEdit(without, insert('r-cap-13', 'CAP-13')).refused).toBeUndefined();
+  });
+  test('a changed one stays with its requirement', () => {
+    const changed = applyEdit(tubeCapper, { kind: 'update', list: 'requirements', id: 'r-cap-13', changes: { key: 'CAP-99' } }).project;
+    expect(applyEdit(changed, insert('r-1', 'CAP-13')).refused).toBeDefined();
+    const back = applyEdit(changed, { kind: 'update', list: 'requirements', id: 'r-cap-13', changes: { key: 'CAP-13' } }).project;
+    expect(back.retired).toEqual([{ id: 'r-cap-13', key: 'CAP-99' }]);
+  });
+  test('what stood under a deleted one moves up', () => {
+    const tree = applyEdit(tubeCapper, { kind: 'update-all', list: 'requirements', updates: [{ id: 'r-cap-02', changes: { parent: 'r-cap-01' } }, { id: 'r-cap-03', changes: { parent: 'r-cap-02' } }] }).project;
+    const less = applyEdit(tree, { kind: 'remove-all', list: 'requirements', ids: ['r-cap-02'] }).project;
+    expect(less.requirements.find((r) => r.id === 'r-cap-03')!.parent).toBe('r-cap-01');
+  });
+  test('order is what is asked for, others keep their places', () => {
+    const ordered = applyEdit(tubeCapper, { kind: 'order', list: 'requirements', ids: ['r-cap-03', 'r-cap-01'] }).project;
+    expect(ordered.requirements.slice(0, 4).map((r) => r.key)).toEqual(['CAP-03', 'CAP-02', 'CAP-01', 'CAP-04']);
+  });
 });

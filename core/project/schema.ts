@@ -89,8 +89,8 @@ export const projectVersion = 2;
 export const projectSchema = yup.object({
   format: yup.mixed<typeof projectFormat>().oneOf([projectFormat]).defined(),
   version: yup.mixed<2>().oneOf([projectVersion]).defined(),
-  id, name: text(200).required('A project needs a name'), note: text(), root: text(64), types: list(typeSchema), requirements: list(requirementSchema),
-  retired: yup.array(yup.object({ id, key })).strict().defined(), glossary: list(glossarySchema), flows: list(flowSchema), traces: list(traceSchema, 200_000), setups: list(setupSchema), panels: list(panelSchema), tracks: list(trackSchema),
+  id, name: text(200).required('A project needs a name'), note: text(), root: text(64), types: list(typeSchema), requirements: list(requirementSchema, 200_000),
+  retired: yup.array(yup.object({ id, key })).strict().max(400_000).defined(), glossary: list(glossarySchema), flows: list(flowSchema), traces: list(traceSchema, 200_000), setups: list(setupSchema), panels: list(panelSchema), tracks: list(trackSchema),
 });
 
 /** The schema of the entries of each list of the document. */

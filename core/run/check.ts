@@ -1,4 +1,5 @@
-import type { Problem } from '../language/diagnostics';
+import { problem, type Problem } from '../language/diagnostics';
+import { doublePhrases } from '../requirements/phrases';
 import { flatten } from '../flatten/flatten';
 import { projectLibrary } from '../flatten/from-project';
 import { typeById, type Project } from '../project/project';
@@ -22,7 +23,7 @@ export function checkProject(project: Project): ProjectCheck {
     constants = product.constants;
   }
   else found.push(...projectLibrary(project).problems);
-  found.push(...unusedTypes(project));
+  found.push(...unusedTypes(project), ...doubleMeanings(project));
   const keys = new Set<string>();
   const problems = found.filter((p) => {
     const key = `${p.place}|${p.span?.start}|${p.span?.end}|${p.code}|${p.message}`;
@@ -30,6 +31,11 @@ export function checkProject(project: Project): ProjectCheck {
   });
   return { problems, constants };
 }
+
+/** One phrase with two meanings would make texts mean something by chance. */
+const doubleMeanings = (project: Project): Problem[] =>
+  doublePhrases(project.glossary).flatMap(({ entries }) =>
+    entries.map((e): Problem => ({ ...problem('warning', 'two-meanings', `"${e.phrase}" has ${entries.length} meanings in the glossary: ${entries.map((x) => x.meaning).join(' and ')}`), place: `glossary/${e.id}` })));
 
 /** Types that no part of the product is of are read on their own: names and units only, since their ports are open. */
 function unusedTypes(project: Project): Problem[] {
