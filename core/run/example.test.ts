@@ -11,6 +11,15 @@ test.each([
   for (const s of example!.signals) for (const shape of [s.holds, s.fails]) if (shape) expect(shape.at(-1)![0]).toBeCloseTo(example!.end, 12);
 });
 
+test('a response is shown by the same course sooner and later', () => {
+  const [a, x] = exampleOf("always(implies(rising(a), within(200 'ms', x < 5 'rpm')))")!.signals;
+  expect(a.holds).toEqual(a.fails);
+  const [high, low] = [x.holds![0][1], x.holds!.at(-1)![1]];
+  expect(high).toBeGreaterThan(low);
+  expect([x.fails![0][1], x.fails!.at(-1)![1]]).toEqual([high, low]);
+  expect(x.fails![1][0]).toBeGreaterThan(x.holds![1][0]);
+});
+
 test('the limit is among the levels, in SI units', () => {
   expect(exampleOf("always(x <= 60 'rpm')")!.signals[0]).toMatchObject({ name: 'x', isBoolean: false, levels: [2 * Math.PI] });
 });

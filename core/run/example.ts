@@ -26,6 +26,8 @@ export type Point = readonly [time: number, value: number];
 type Shape = readonly Point[];
 
 const mostTrials = 4000;
+/** Trials after which any example and counterexample will do. */
+const enoughTrials = 600;
 
 /**
  * Looks for a simple example and a simple counterexample of a formula among steps and pulses around its limits. The
@@ -49,15 +51,29 @@ export function exampleOf(formula: string, glossary: Project['glossary'] = []): 
   const start = end * 0.2;
   const choices = names.map((name) => shapesOf(signals.get(name)!, start, times, end));
   let holds: readonly Shape[] | undefined, fails: readonly Shape[] | undefined;
+  // about time: the same course sooner or later says most, so a pair that differs in nothing else is looked for
+  const courses = new Map<string, { holds?: readonly Shape[]; fails?: readonly Shape[] }>();
   let trials = 0;
   for (const pick of combinations(choices.map((c) => c.length))) {
-    if (++trials > mostTrials || (holds && fails)) break;
+    if (++trials > mostTrials || (holds && fails && (times.length === 0 || names.length === 1 || trials > enoughTrials))) break;
     const shapes = pick.map((k, j) => choices[j][k]);
     const monitor = createMonitor(source);
     for (const [t, env] of rowsOf(names, shapes, end)) monitor.row(t, Float64Array.from(watch.observers, (o) => evaluate(o.expr, env, t)));
     const { verdict } = monitor.finding(true);
+    if (verdict === 'undecided') continue;
     if (verdict === 'holds') holds ??= shapes;
-    if (verdict === 'fails') fails ??= shapes;
+    else fails ??= shapes;
+    if (times.length === 0) continue;
+    // all but one signal begin the clock together; the one that answers does so sooner or later
+    const later = shapes.flatMap((s, j) => (s[1][0] > start && s[1][0] < end ? [j] : []));
+    if (later.length !== 1 || shapes.some((s) => s.length !== 4)) continue;
+    const course = pick.map((k, j) => (j === later[0] ? `${shapes[j][0][1]} ${shapes[j][3][1]}` : k)).join();
+    const both = { ...courses.get(course), [verdict]: shapes };
+    courses.set(course, both);
+    if (both.holds && both.fails) {
+      ({ holds, fails } = both);
+      break;
+    }
   }
   if (!holds && !fails) return undefined;
   return { end, signals: names.map((name, j) => ({ name, isBoolean: signals.get(name)!.isBoolean, levels: [...signals.get(name)!.levels], holds: holds?.[j], fails: fails?.[j] })) };

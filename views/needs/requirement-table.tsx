@@ -2,7 +2,7 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { FileDown, FileUp, Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { memo, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
+import { memo, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState, type RefObject } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
 import { isBinding, newRequirement, type Project, type Requirement } from '@/core/project/project';
 import type { Problem } from '@/core/language/diagnostics';
@@ -73,6 +73,7 @@ export function RequirementTable({ project }: { readonly project: Project }) {
   const depth = useMemo(() => depths(project.requirements), [project.requirements]);
   const byPlace = useMemo(() => problemsByRequirement(problems), [problems]);
   const box = useRef<HTMLDivElement>(null);
+  const narrow = useNarrow(box, 640);
   // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({ useFlushSync: false, count: rows.length, getScrollElement: () => box.current, estimateSize: () => 58, overscan: 6, getItemKey: (k) => rows[k]?.id ?? k });
   // a requirement jumped to is brought into sight
@@ -165,7 +166,7 @@ export function RequirementTable({ project }: { readonly project: Project }) {
               <col style={{ width: 28 }} />
               <col style={{ width: 80 }} />
               <col />
-              <col style={{ width: '31%' }} />
+              {!narrow && <col style={{ width: '31%' }} />}
               <col style={{ width: 124 }} />
               <col style={{ width: 78 }} />
             </colgroup>
@@ -176,7 +177,7 @@ export function RequirementTable({ project }: { readonly project: Project }) {
                 </th>
                 <th scope="col">Id</th>
                 <th scope="col">Text</th>
-                <th scope="col">Limit, and about what</th>
+                {!narrow && <th scope="col">Limit, and about what</th>}
                 <th scope="col">Verdict</th>
                 <th scope="col" className="text-end">
                   Margin
@@ -193,7 +194,7 @@ export function RequirementTable({ project }: { readonly project: Project }) {
                 const r = rows[v.index];
                 return (
                   <RequirementRow
-                    key={r.id} index={v.index} requirement={r} glossary={project.glossary} depth={depth.get(r.id) ?? 0} here={item === `requirement/${r.id}`} picked={chosen.has(r.id)} toggle={toggle} measure={virtual.measureElement}
+                    key={r.id} index={v.index} requirement={r} glossary={project.glossary} depth={depth.get(r.id) ?? 0} here={item === `requirement/${r.id}`} picked={chosen.has(r.id)} toggle={toggle} narrow={narrow} measure={virtual.measureElement}
                     standing={standing(r)} problems={byPlace.get(r.id) ?? noProblems} links={links.ofRequirement.get(r.id)?.length ?? 0} suspects={links.ofRequirement.get(r.id)?.filter((l) => l.state !== 'sound').length ?? 0}
                   />
                 );
@@ -211,6 +212,18 @@ export function RequirementTable({ project }: { readonly project: Project }) {
   );
 }
 
+function useNarrow(box: RefObject<HTMLDivElement | null>, width: number): boolean {
+  const [narrow, setNarrow] = useState(false);
+  useEffect(() => {
+    const el = box.current;
+    if (!el) return;
+    const observer = new ResizeObserver(() => setNarrow(el.clientWidth > 0 && el.clientWidth < width));
+    observer.observe(el);
+    return () => observer.disconnect();
+  }, [box, width]);
+  return narrow;
+}
+
 const noProblems: readonly Problem[] = [];
 
 interface RowProps {
@@ -221,6 +234,8 @@ interface RowProps {
   readonly here: boolean;
   readonly picked: boolean;
   readonly toggle: (id: string) => void;
+  /** Leaves the limit out: it stands in the details. */
+  readonly narrow: boolean;
   readonly measure: (el: Element | null) => void;
   readonly standing: Standing;
   readonly problems: readonly Problem[];
@@ -228,7 +243,7 @@ interface RowProps {
   readonly suspects: number;
 }
 
-const RequirementRow = memo(function RequirementRow({ index, requirement: r, glossary, depth, here, picked, toggle, measure, standing, problems, links, suspects }: RowProps) {
+const RequirementRow = memo(function RequirementRow({ index, requirement: r, glossary, depth, here, picked, toggle, narrow, measure, standing, problems, links, suspects }: RowProps) {
   const { edit } = useProject.getState();
   const { select, go } = usePlace.getState();
   const limit = limitOf(r, glossary);
@@ -253,7 +268,7 @@ const RequirementRow = memo(function RequirementRow({ index, requirement: r, glo
           </LinkHandle>
         )}
       </td>
-      <td style={{ paddingLeft: 8 + depth * 16 }} colSpan={binding ? 1 : 4} className={binding ? undefined : 'heading-text'}>
+      <td style={{ paddingLeft: 8 + depth * 16 }} colSpan={binding ? 1 : narrow ? 3 : 4} className={binding ? undefined : 'heading-text'}>
         <CellField
           value={r.text} label={`Text of ${r.key}`} multiline immediate placeholder="The … shall …"
           onCommit={(text) => edit({ kind: 'update', list: 'requirements', id: r.id, changes: { text } }, `Change the text of ${r.key}`, `text-${r.id}`)}
@@ -261,9 +276,11 @@ const RequirementRow = memo(function RequirementRow({ index, requirement: r, glo
       </td>
       {binding && (
         <>
+          {!narrow && (
           <td>
             <LimitCell requirement={r} limit={limit} problems={problems.filter((p) => p.code !== 'unread-limit').map((p) => p.message)} />
           </td>
+          )}
           <td>
             <VerdictMark finding={finding} brief />
             {finding?.failsSince !== undefined && <div className="quiet">since {formatNumber(finding.failsSince)} s</div>}
