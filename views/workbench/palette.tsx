@@ -37,13 +37,16 @@ export function Palette() {
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const matches = (hay: string): boolean => words.every((w) => hay.includes(w));
   const found = (list: readonly Thing[]): readonly Thing[] => {
-    const hits: Thing[] = [];
+    const some: Thing[] = [];
     for (const o of list) {
-      if (matches(o.hay)) hits.push(o);
-      if (hits.length >= mostHits) break;
+      if (matches(o.hay)) some.push(o);
+      if (some.length >= mostHits) break;
     }
-    return hits;
+    return some;
   };
+  const shown = commands.filter((c) => matches(c.text.toLowerCase()));
+  const choices = linking ? found(linking.options) : [];
+  const hits = found(things);
   return (
     <>
       <Modal show={open} onHide={() => setOpen(false)} className="palette" animation={false} aria-label="Search and commands">
@@ -51,29 +54,33 @@ export function Palette() {
           <Command.Input placeholder="Go to a part, quantity, state or requirement, or type a command" autoFocus value={search} onValueChange={setSearch} />
           <Command.List>
             <Command.Empty>Nothing has that name.</Command.Empty>
-            <Command.Group heading="Commands">
-              {commands.filter((c) => matches(c.text.toLowerCase())).map((c) => (
-                <Command.Item key={c.text} value={`command ${c.text}`} onSelect={run(c.run)}>
-                  {c.text} {c.keys && <span className="keys">{c.keys}</span>}
-                </Command.Item>
-              ))}
-            </Command.Group>
-            {linking && (
+            {shown.length > 0 && (
+              <Command.Group heading="Commands">
+                {shown.map((c) => (
+                  <Command.Item key={c.text} value={`command ${c.text}`} onSelect={run(c.run)}>
+                    {c.text} {c.keys && <span className="keys">{c.keys}</span>}
+                  </Command.Item>
+                ))}
+              </Command.Group>
+            )}
+            {linking && choices.length > 0 && (
               <Command.Group heading={linking.title}>
-                {found(linking.options).map((o) => (
+                {choices.map((o) => (
                   <Command.Item key={o.address} value={`link ${o.address}`} onSelect={run(() => linkPair(linking.address, o.address))}>
                     Link to {o.label} <span className="quiet text-truncate">{o.detail}</span>
                   </Command.Item>
                 ))}
               </Command.Group>
             )}
-            <Command.Group heading="Go to">
-              {found(things).map((o) => (
-                <Command.Item key={o.address} value={`go ${o.address}`} onSelect={run(() => o.go())}>
-                  <strong className="text-nowrap">{o.label}</strong> <span className="quiet text-truncate">{o.detail}</span>
-                </Command.Item>
-              ))}
-            </Command.Group>
+            {hits.length > 0 && (
+              <Command.Group heading="Go to">
+                {hits.map((o) => (
+                  <Command.Item key={o.address} value={`go ${o.address}`} onSelect={run(() => o.go())}>
+                    <strong className="text-nowrap">{o.label}</strong> <span className="quiet text-truncate">{o.detail}</span>
+                  </Command.Item>
+                ))}
+              </Command.Group>
+            )}
           </Command.List>
         </Command>
       </Modal>
