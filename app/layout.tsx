@@ -5,6 +5,7 @@ import '@fontsource-variable/jetbrains-mono/index.css';
 import '@xyflow/react/dist/base.css';
 import '@/ui/theme.scss';
 import '@/ui/needs.scss';
+import '@/views/behaviour/behaviour.scss';
 
 export const metadata: Metadata = { title: 'Zelvar', description: 'Executable behaviour, physical models and requirements of one product' };
 

@@ -65,6 +65,23 @@ test('check: positions, and exit 1 on errors', () => {
   expect(told.problems[0]).toMatchObject({ line: 4, column: 7, severity: 'error' });
 });
 
+test('chart: active states at the start and after each event', () => {
+  const lamp = file('lamp.scxml', `<scxml xmlns="http://www.w3.org/2005/07/scxml" version="1.0" datamodel="ecmascript" initial="off">
+  <datamodel><data id="n" expr="0"/></datamodel>
+  <state id="off"><transition event="press" target="on" cond="_event.data.force &gt; 2"/></state>
+  <state id="on"><onentry><assign location="n" expr="n + 1"/><send event="time-out" delay="500ms"/></onentry>
+    <transition event="time-out" target="off"/><transition event="press" cond="n === 2" target="done"/></state>
+  <final id="done"/></scxml>`);
+  const events = file('events.json', JSON.stringify([{ event: 'press', data: { force: 1 } }, { event: 'press', data: { force: 3 } }, { event: 'nothing', after: 600 }, { event: 'press', data: { force: 3 } }, { event: 'press', after: 100 }]));
+  expect(zelvar('chart', lamp, '--events', events)).toMatchObject({ status: 0, stdout: 'start: off\npress: off\npress: on\nnothing: off\npress: on\npress: done\n' });
+  expect(JSON.parse(zelvar('chart', lamp, '--events', events, '--json').stdout)).toHaveLength(6);
+  expect(JSON.parse(zelvar('chart', lamp, '--events', events, '--json').stdout)[3]).toEqual({ event: 'nothing', time: 0.6, active: ['off'] });
+  expect(zelvar('chart', file('bad.scxml', '<scxml><state></scxml>')).status).toBe(2);
+  expect(zelvar('chart', lamp, '--events', file('bad.json', '[{"evnt": 1}]'))).toMatchObject({ status: 2, stderr: expect.stringContaining('entry 1 has no event') });
+  const endless = file('endless.scxml', '<scxml version="1.0"><state id="a"><transition target="b"/></state><state id="b"><transition target="a"/></state></scxml>');
+  expect(zelvar('chart', endless)).toMatchObject({ status: 1, stderr: expect.stringContaining('never comes to rest') });
+});
+
 test('npx zelvar finds the command of this package', () => {
   expect(execFileSync('npx', ['--no-install', 'zelvar', '--help'], { encoding: 'utf8' })).toContain('simulate');
 });

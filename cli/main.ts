@@ -1,4 +1,5 @@
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
+import { chart } from './chart';
 import { check } from './check';
 import { run } from './run';
 import { simulate } from './simulate';
@@ -36,6 +37,9 @@ export async function main(args: readonly string[]): Promise<number> {
     .action((file: string, options: RunOptions & { class: string }) => { code = simulate(file, options); });
   program.command('check').description('list the problems of a project or a physics text').argument('<file>', 'project or .mo file').option('--json', 'print as JSON')
     .action((file: string, options: { json?: boolean }) => { code = check(file, options); });
+  program.command('chart').description('run a state chart (SCXML) on its own and print its active states at the start and after each event').argument('<file.scxml>', 'state chart')
+    .option('--events <script.json>', 'events to send: [{"event": "name", "data": ..., "after": milliseconds}, ...]').option('--json', 'print as JSON')
+    .action((file: string, options: { events?: string; json?: boolean }) => { code = chart(file, options); });
   try {
     await program.parseAsync(args as string[], { from: 'user' });
   } catch (error) {

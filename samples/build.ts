@@ -1,7 +1,7 @@
 import { applyEdit } from '../core/project/edits';
 import { linkEdit } from '../core/trace/links';
-import type { Chart, ChartState, Control, Link, Flow, Part, PartType, Port, Project, Quantity, Requirement, Setup, StimulusRow, Track, Transition } from '../core/project/project';
-import { newFlow, newRequirement, newSetup } from '../core/project/project';
+import type { Chart, ChartState, Control, Link, Flow, Part, PartType, Port, Project, Quantity, Requirement, Setup, StimulusRow, Track, Transition, Trigger } from '../core/project/project';
+import { newChart, newFlow, newRequirement, newSetup, newState, newTransition } from '../core/project/project';
 
 /** Short forms for writing sample projects; ids are made from names so that files stay readable and comparable. */
 
@@ -21,27 +21,28 @@ export const link = (from: string, to: string, carries: string): Link => ({ id: 
 export const port = (name: string, direction: Port['direction'], messages: readonly string[], note = ''): Port => ({ id: `o-${name}`, name, direction, messages, note });
 
 export const partType = (name: string, note: string, more: Partial<PartType>): PartType => ({
-  id: `t-${slug(name)}`, name, note, quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], ...more,
+  id: `t-${slug(name)}`, name, note, quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], procedures: [], ...more,
 });
 
 type StateRow = readonly [name: string, x: number, y: number, more?: Partial<Omit<ChartState, 'parent'>> & { readonly parent?: string }];
 type TransitionRow = readonly [from: string, to: string, trigger: string, more?: Partial<Transition>];
 
-/** Triggers are written as `start`, `after 0.1 's'`, `when x > 1` or `` (at once). */
-export function chart(name: string, states: readonly StateRow[], transitions: readonly TransitionRow[]): Chart {
+/** A trigger is written as `start(level)`, `after 0.1 's'`, `when x > 1`, `rises x > 1`, `done`; several stand in lines, none is at once. */
+const triggersOf = (text: string): Trigger[] =>
+  text.split('\n').filter((line) => line.trim() !== '').map((line): Trigger => {
+    const match = /^(after|at|every|when|rises|changes|done)\b ?(.*)$/s.exec(line.trim());
+    return match ? { kind: match[1] as Trigger['kind'], on: match[2] } : { kind: 'message', on: line.trim() };
+  });
+
+export function chart(name: string, states: readonly StateRow[], transitions: readonly TransitionRow[], more: Partial<Chart> = {}): Chart {
   const stateId = (state: string): string => `s-${slug(state)}`;
   return {
-    id: `c-${slug(name)}`, name,
-    states: states.map(([state, x, y, more], k) => ({
-      name: state, initial: k === 0, parallel: false, entry: '', exit: '', note: '', x, y, ...more, id: stateId(state), parent: more?.parent ? stateId(more.parent) : null,
+    ...newChart(`c-${slug(name)}`, name),
+    states: states.map(([state, x, y, own], k) => ({
+      ...newState(stateId(state), state, own?.parent ? stateId(own.parent) : null, x, y), initial: k === 0, ...own, id: stateId(state), parent: own?.parent ? stateId(own.parent) : null,
     })),
-    transitions: transitions.map(([from, to, trigger, more], k) => {
-      const match = /^(after|when) (.*)$/s.exec(trigger);
-      return {
-        id: `x-${k + 1}`, from: stateId(from), to: stateId(to), trigger: trigger === '' ? 'completion' : match ? (match[1] as 'after' | 'when') : 'message',
-        on: match ? match[2] : trigger, guard: '', effect: '', ...more,
-      };
-    }),
+    transitions: transitions.map(([from, to, trigger, own], k) => ({ ...newTransition(`x-${k + 1}`, stateId(from), to === '' ? '' : stateId(to)), triggers: triggersOf(trigger), ...own })),
+    ...more,
   };
 }
 

@@ -205,7 +205,7 @@ const panelType = partType('OperatorPanel', 'Keys and lamp of the operator.', {
 });
 
 const untraced: Project = {
-  format: 'zelvar-project', version: 2, id: 'tube-capper', name: 'Tube capper', root: capper.id,
+  format: 'zelvar-project', version: 3, id: 'tube-capper', name: 'Tube capper', root: capper.id,
   note: 'A bench-top machine that puts caps on sample tubes: mechanics, electronics, software and an operator.',
   types: [capper, control_, spindle, cap, { ...belt, physics: beltPhysics }, gripper, guard, supply, panelType],
   retired: [], traces: [],

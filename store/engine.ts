@@ -1,5 +1,5 @@
 import * as Comlink from 'comlink';
-import type { Engine } from '@/core/run/engine';
+import type { Engine, OutsideAction } from '@/core/run/engine';
 import type { Example } from '@/core/run/example';
 import { useProject } from './project-store';
 import { useRuns, type RunView } from './run-store';
@@ -68,7 +68,7 @@ export function startEngine(): () => void {
 }
 
 /** Starts the chosen setup. `changes` are values for this run only. */
-export async function startRun(options: { readonly paused?: boolean } = {}): Promise<void> {
+export async function startRun(options: { readonly paused?: boolean; readonly actions?: readonly OutsideAction[]; readonly changes?: Readonly<Record<string, string>>; readonly words?: string } = {}): Promise<void> {
   const { project } = useProject.getState();
   const runs = useRuns.getState();
   const setup = project?.setups.find((s) => s.id === runs.setupId) ?? project?.setups[0];
@@ -82,14 +82,16 @@ export async function startRun(options: { readonly paused?: boolean } = {}): Pro
     if (update.status === 'finished' || update.status === 'failed' || update.status === 'cancelled') keepRuns(project.id);
     if (update.status === 'finished') noteRun(project.id);
   });
-  const result = await engine.start(project, setup.id, { pace: runs.pace, ...options }, listen);
+  const result = await engine.start(project, setup.id, {
+    pace: runs.pace, paused: options.paused ?? false, actions: options.actions ?? [], changes: options.changes ?? {}, breakpoints: [...runs.breakpoints], conditions: runs.stopConditions,
+  }, listen);
   if (!result.model) {
     useRuns.getState().failStart(result.problems);
     const errors = result.problems.filter((p) => p.severity === 'error');
     usePlace.getState().say(errors.length > 1 ? `${errors[0].message} (and ${errors.length - 1} more)` : (errors[0]?.message ?? 'The run could not start'));
     return;
   }
-  useRuns.getState().begin({ model: result.model, setup: setup.name, changes: setup.changes.map((c) => `${c.name} = ${c.value}`).join(', '), stop: setup.stop });
+  useRuns.getState().begin({ model: result.model, setup: setup.name, changes: [...setup.changes.map((c) => `${c.name} = ${c.value}`), ...(options.words ? [options.words] : [])].join(', '), stop: setup.stop });
 }
 
 export const exampleFor = async (formula: string): Promise<Example | undefined> => checkEngine?.example(formula);
@@ -97,6 +99,20 @@ export const exampleFor = async (formula: string): Promise<Example | undefined> 
 export const pauseRun = (): void => void engine?.pause();
 export const resumeRun = (): void => void engine?.resume();
 export const cancelRun = (): void => void engine?.cancel();
+
+/** Lets runs stop at a state or transition, or no longer. */
+export function toggleBreakpoint(address: string): void {
+  useRuns.getState().toggleBreakpoint(address);
+  void engine?.breakAt([...useRuns.getState().breakpoints]);
+}
+
+/** Does the run so far again and goes another way from a moment on: `changes` are given then. The run so far stays as the earlier one. */
+export async function branchAt(time: number, changes: readonly { readonly name: string; readonly value: number }[]): Promise<void> {
+  const { current } = useRuns.getState();
+  const done = (current?.actions ?? []).filter((a) => a.time <= time);
+  const words = `branched at ${Number(time.toPrecision(5))} s${changes.length ? ` with ${changes.map((c) => `${c.name} = ${c.value}`).join(', ')}` : ''}`;
+  await startRun({ actions: [...done, ...changes.map((c): OutsideAction => ({ time, kind: 'set', target: c.name, value: c.value }))], words });
+}
 
 /** Goes on to the next event; starts a paused run where there is none. */
 export async function stepRun(): Promise<void> {

@@ -1,6 +1,6 @@
 import { create } from 'zustand';
 import type { Problem } from '@/core/language/diagnostics';
-import type { RunModel, RunUpdate } from '@/core/run/engine';
+import type { OutsideAction, RunModel, RunUpdate } from '@/core/run/engine';
 import type { RequirementFinding } from '@/core/run/run';
 import type { HistoryEntry } from './storage';
 import { appendChunk, emptyRunData, type RunData } from './run-data';
@@ -19,6 +19,9 @@ export interface RunView {
   readonly problem: Problem | undefined;
   readonly counts: RunUpdate['counts'] | undefined;
   readonly seconds: number;
+  readonly stoppedAt: string | undefined;
+  /** What was done from outside, in order. */
+  readonly actions: readonly OutsideAction[];
 }
 
 interface RunState {
@@ -38,6 +41,11 @@ interface RunState {
   readonly startProblems: readonly Problem[];
   /** What the runs of this project found, newest first. */
   readonly history: readonly HistoryEntry[];
+  /** Addresses of states and transitions, and conditions, at which a run stops. */
+  readonly breakpoints: ReadonlySet<string>;
+  readonly stopConditions: readonly string[];
+  toggleBreakpoint(address: string): void;
+  setStopConditions(conditions: readonly string[]): void;
   setHistory(history: readonly HistoryEntry[]): void;
   chooseSetup(id: string): void;
   setPace(pace: number): void;
@@ -51,7 +59,13 @@ interface RunState {
 }
 
 export const useRuns = create<RunState>((set, get) => ({
-  current: undefined, earlier: undefined, version: 0, cursor: 0, follow: true, span: undefined, setupId: '', pace: 0, startProblems: [], history: [],
+  current: undefined, earlier: undefined, version: 0, cursor: 0, follow: true, span: undefined, setupId: '', pace: 0, startProblems: [], history: [], breakpoints: new Set(), stopConditions: [],
+  toggleBreakpoint(address) {
+    const breakpoints = new Set(get().breakpoints);
+    if (!breakpoints.delete(address)) breakpoints.add(address);
+    set({ breakpoints });
+  },
+  setStopConditions: (stopConditions) => set({ stopConditions }),
   setHistory: (history) => set({ history }),
   chooseSetup: (setupId) => set({ setupId }),
   setPace: (pace) => set({ pace }),
@@ -59,7 +73,7 @@ export const useRuns = create<RunState>((set, get) => ({
     const { current } = get();
     const keep = current && current.data.rows > 1 ? current : get().earlier;
     set({
-      current: { ...run, data: emptyRunData(), status: 'running', time: 0, findings: [], problem: undefined, counts: undefined, seconds: 0 },
+      current: { ...run, data: emptyRunData(), status: 'running', time: 0, findings: [], problem: undefined, counts: undefined, seconds: 0, stoppedAt: undefined, actions: [] },
       earlier: keep, version: 0, cursor: 0, follow: true, span: undefined, startProblems: [],
     });
   },
@@ -68,7 +82,7 @@ export const useRuns = create<RunState>((set, get) => ({
     if (!current || current.model.run !== update.run) return;
     appendChunk(current.data, update.chunk);
     set({
-      current: { ...current, status: update.status, time: update.time, findings: update.findings, problem: update.problem, counts: update.counts, seconds: update.seconds },
+      current: { ...current, status: update.status, time: update.time, findings: update.findings, problem: update.problem, counts: update.counts, seconds: update.seconds, stoppedAt: update.stoppedAt, actions: update.actions.length > 0 ? [...current.actions, ...update.actions] : current.actions },
       version: version + 1, cursor: follow ? update.time : cursor,
     });
   },
@@ -76,7 +90,7 @@ export const useRuns = create<RunState>((set, get) => ({
   moveCursor: (time) => set({ cursor: Math.max(0, time), follow: false }),
   setSpan: (span) => set({ span }),
   restore: (current, earlier) => set({ current, earlier, version: 1, cursor: current?.time ?? 0, follow: false, span: undefined }),
-  clear: () => set({ current: undefined, earlier: undefined, cursor: 0, span: undefined, startProblems: [], setupId: '', history: [] }),
+  clear: () => set({ current: undefined, earlier: undefined, cursor: 0, span: undefined, startProblems: [], setupId: '', history: [], breakpoints: new Set(), stopConditions: [] }),
 }));
 
 /** Time axis of the ribbon: the longer of run and setup. */

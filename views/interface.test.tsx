@@ -1,9 +1,10 @@
+import { newTransition } from '@/core/project/project';
 import '@testing-library/jest-dom';
 import { fireEvent, render, screen } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import fc from 'fast-check';
 import { emptyRunData, appendChunk } from '@/store/run-data';
-import { arrowPath, sizesOf, transitionText } from '@/views/behaviour/chart-geometry';
+import { arrowPath, boxesOf, transitionText } from '@/views/behaviour/chart-geometry';
 import { readChangeList } from '@/views/product/names';
 import { tubeCapper } from '@/samples/tube-capper';
 import { CellField } from '@/ui/cell-field';
@@ -89,7 +90,7 @@ describe('what the ribbon draws', () => {
 describe('drawing charts', () => {
   const chart = tubeCapper.types.find((t) => t.name === 'CapperControl')!.charts[0];
   test('a card is large enough for what is inside it', () => {
-    const sizes = sizesOf(chart);
+    const sizes = boxesOf(chart);
     for (const s of chart.states) {
       const own = sizes.get(s.id)!;
       for (const inner of chart.states.filter((x) => x.parent === s.id)) {
@@ -105,9 +106,9 @@ describe('drawing charts', () => {
     expect(arrowPath(r(0, 0), r(0, 0), 0).path).toMatch(/^M 100 12 C/);
   });
   test('transitions say their trigger, guard and effect', () => {
-    const base = { id: 't', from: 'a', to: 'b', guard: '', effect: '', on: '', trigger: 'completion' as const };
+    const base = newTransition('t', 'a', 'b');
     expect(transitionText(base)).toBe('at once');
-    expect(transitionText({ ...base, trigger: 'after', on: "0.1 's'", guard: 'x > 1', effect: 'n := 1;\nsend a;' })).toBe('after 0.1 s [x > 1] / n := 1; send a;');
+    expect(transitionText({ ...base, triggers: [{ kind: 'after', on: "0.1 's'" }, { kind: 'rises', on: 'y' }], guard: 'x > 1', effect: 'n := 1;\nsend a;' })).toBe('after 0.1 s, as soon as y [x > 1] / n := 1; send a;');
   });
 });
 

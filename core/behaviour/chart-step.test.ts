@@ -1,72 +1,142 @@
 import fc from 'fast-check';
-import { activeLeaves, isWithin, type ChartStructure, type StateNode } from './chart-structure';
-import { initialStates, stepChart } from './chart-step';
+import { activeStates, chartStructure, isWithin, noConfiguration, type ChartStructure, type Configuration, type NodeKind, type TransitionNode } from './chart-structure';
+import { startChart, stepChart } from './chart-step';
 
-/** A chart from rows of [name, parent, parallel] and [from, to]; the first child of a state is where it starts. */
-function chart(states: readonly (readonly [string, string | null, boolean?])[], transitions: readonly (readonly [string, string])[], parallel = false): ChartStructure {
-  const index = new Map(states.map(([name], k) => [name, k]));
-  const childrenOf = (name: string | null): number[] => states.flatMap(([, parent], k) => (parent === name ? [k] : []));
-  const nodes = states.map(([name, parent, all]): StateNode => {
-    const children = childrenOf(name);
-    let depth = 0;
-    for (let p = parent; p !== null; p = states[index.get(p)!][1]) depth++;
-    return { name, path: name, parent: parent === null ? -1 : index.get(parent)!, children, parallel: all ?? false, initial: all ? -1 : (children[0] ?? -1), depth };
-  });
-  return { parallel, top: childrenOf(null), states: nodes, transitions: transitions.map(([from, to]) => ({ from: index.get(from)!, to: index.get(to)!, trigger: 'message' as const, message: 'm' })) };
+type Row = readonly [name: string, parent: string | null, kind?: NodeKind];
+type Arrow = readonly [from: string, to: string, internal?: boolean];
+
+/** A chart from rows; the first child of a state is where it starts. Several targets are separated by blanks, none is ''. */
+function chart(rows: readonly Row[], arrows: readonly Arrow[]): ChartStructure {
+  const index = new Map(rows.map(([name], k) => [name, k]));
+  return chartStructure(
+    rows.map(([name, parent, kind]) => ({ name, parent: parent === null ? -1 : index.get(parent)!, kind: kind ?? 'state', initial: false })),
+    arrows.map(([from, to, internal]): TransitionNode => ({ from: index.get(from)!, targets: to.split(' ').filter(Boolean).map((n) => index.get(n)!), internal: internal ?? false, triggers: [{ kind: 'message', message: 'm' }] })),
+  );
 }
 
-const run = (c: ChartStructure, active: Set<number>, enabled: (t: number) => boolean): { taken: readonly number[]; order: string[] } | undefined => {
-  const step = stepChart(c, (s) => active.has(s), enabled);
-  if (!step) return undefined;
-  step.exited.forEach((s) => active.delete(s));
-  step.entered.forEach((s) => active.add(s));
-  return { taken: step.taken, order: [...step.exited.map((s) => `-${c.states[s].name}`), ...step.entered.map((s) => `+${c.states[s].name}`)] };
-};
-const leaves = (c: ChartStructure, active: Set<number>): string[] => activeLeaves(c, (s) => active.has(s)).map((s) => c.states[s].name);
+const names = (c: ChartStructure, states: readonly number[]): string => states.map((s) => c.states[s].name).join(' ');
+
+/** Takes steps and tells, for each, what was done. */
+function walker(c: ChartStructure) {
+  let now: Configuration = noConfiguration;
+  const told = (step: ReturnType<typeof stepChart>): string => {
+    if (!step) return 'nothing';
+    now = step.next;
+    return step.actions.map((a) => (a.kind === 'effect' ? `/${a.index}` : (a.kind === 'exit' ? '-' : '+') + c.states[a.index].name)).join(' ') + (step.done.length ? ` done ${names(c, step.done)}` : '') + (step.ended ? ' ended' : '');
+  };
+  return {
+    start: () => told(startChart(c)),
+    fire: (...transitions: number[]) => told(stepChart(c, now, (t) => transitions.includes(t))),
+    leaves: () => names(c, now.leaves),
+    now: () => now,
+  };
+}
 
 const nested = chart([['Off', null], ['On', null], ['Slow', 'On'], ['Fast', 'On'], ['Warm', 'Fast'], ['Hot', 'Fast']], [['Off', 'On'], ['On', 'Off'], ['Slow', 'Hot'], ['Hot', 'Slow'], ['Fast', 'Off']]);
 
-test('entering a state enters where it starts, outermost first; leaving goes innermost first', () => {
-  const active = new Set(initialStates(nested));
-  expect(leaves(nested, active)).toEqual(['Off']);
-  expect(run(nested, active, (t) => t === 0)?.order).toEqual(['-Off', '+On', '+Slow']);
-  expect(run(nested, active, (t) => t === 2)?.order).toEqual(['-Slow', '+Fast', '+Hot']);
-  expect(run(nested, active, (t) => t === 1)?.order).toEqual(['-Hot', '-Fast', '-On', '+Off']);
+test('entering goes from the outside in, leaving from the inside out, effects between', () => {
+  const w = walker(nested);
+  expect(w.start()).toBe('+Off');
+  expect(w.fire(0)).toBe('-Off /0 +On +Slow');
+  expect(w.fire(2)).toBe('-Slow /2 +Fast +Hot');
+  expect(w.fire(1)).toBe('-Hot -Fast -On /1 +Off');
 });
 
 test('of two enabled transitions the one of the inner state is taken, then the earlier one', () => {
-  const active = new Set(initialStates(nested));
-  run(nested, active, (t) => t === 0);
-  run(nested, active, (t) => t === 2);
-  expect(run(nested, active, () => true)?.taken).toEqual([3]);
-  const twice = chart([['A', null], ['B', null], ['C', null]], [['A', 'B'], ['A', 'C']]);
-  expect(run(twice, new Set([0]), () => true)?.taken).toEqual([0]);
+  const w = walker(nested);
+  w.start();
+  w.fire(0);
+  w.fire(2);
+  expect(w.fire(0, 1, 2, 3, 4)).toBe('-Hot -Fast /3 +Slow');
+  const twice = walker(chart([['A', null], ['B', null], ['C', null]], [['A', 'B'], ['A', 'C']]));
+  twice.start();
+  twice.fire(0, 1);
+  expect(twice.leaves()).toBe('B');
+});
+
+test('a transition to its own state leaves and enters it; an internal one and one without a target do not', () => {
+  const c = chart([['P', null], ['A', 'P'], ['B', 'P']], [['P', 'B'], ['P', 'B', true], ['P', ''], ['A', 'A']]);
+  const external = walker(c), internal = walker(c), effect = walker(c), self = walker(c);
+  for (const w of [external, internal, effect, self]) w.start();
+  expect(external.fire(0)).toBe('-A -P /0 +P +B');
+  expect(internal.fire(1)).toBe('-A /1 +B');
+  expect(effect.fire(2)).toBe('/2');
+  expect(self.fire(3)).toBe('-A /3 +A');
 });
 
 test('regions of a parallel state move together, and a transition out of it leaves them all', () => {
-  const both = chart([['P', null, true], ['L', 'P'], ['L1', 'L'], ['L2', 'L'], ['R', 'P'], ['R1', 'R'], ['R2', 'R'], ['End', null]], [['L1', 'L2'], ['R1', 'R2'], ['P', 'End'], ['End', 'R2']]);
-  const active = new Set(initialStates(both));
-  expect(leaves(both, active)).toEqual(['L1', 'R1']);
-  expect(run(both, active, (t) => t < 2)?.taken).toEqual([0, 1]);
-  expect(leaves(both, active)).toEqual(['L2', 'R2']);
-  run(both, active, (t) => t === 2);
-  expect(leaves(both, active)).toEqual(['End']);
-  run(both, active, (t) => t === 3);
-  expect(leaves(both, active)).toEqual(['L1', 'R2']);
+  const both = chart([['P', null, 'parallel'], ['L', 'P'], ['L1', 'L'], ['L2', 'L'], ['R', 'P'], ['R1', 'R'], ['R2', 'R'], ['End', null]], [['L1', 'L2'], ['R1', 'R2'], ['P', 'End'], ['End', 'R2'], ['End', 'L2 R2']]);
+  const w = walker(both);
+  w.start();
+  expect(w.leaves()).toBe('L1 R1');
+  expect(w.fire(0, 1)).toBe('-R1 -L1 /0 /1 +L2 +R2');
+  w.fire(2);
+  expect(w.leaves()).toBe('End');
+  w.fire(3);
+  expect(w.leaves()).toBe('L1 R2');
+  w.fire(2);
+  w.fire(4);
+  expect(w.leaves()).toBe('L2 R2');
+});
+
+test('of two transitions of different regions that leave the same state the first region wins', () => {
+  const c = chart([['P', null, 'parallel'], ['L', 'P'], ['L1', 'L'], ['R', 'P'], ['R1', 'R'], ['X', null], ['Y', null]], [['L1', 'X'], ['R1', 'Y']]);
+  const w = walker(c);
+  w.start();
+  expect(w.fire(0, 1)).toBe('-R1 -R -L1 -L -P /0 +X');
+});
+
+test('history leads back to where its state was left; before that it takes its default', () => {
+  const rows: Row[] = [['Off', null], ['On', null], ['H', 'On', 'history'], ['D', 'On', 'deepHistory'], ['A', 'On'], ['B', 'On'], ['B1', 'B'], ['B2', 'B']];
+  const c = chart(rows, [['Off', 'H'], ['On', 'Off'], ['A', 'B2'], ['Off', 'D'], ['H', 'B']]);
+  const w = walker(c);
+  w.start();
+  expect(w.fire(0)).toBe('-Off /0 +On /4 +B +B1');
+  w.fire(1);
+  w.fire(3);
+  expect(w.leaves()).toBe('B1');
+  const deep = walker(c);
+  deep.start();
+  deep.fire(3);
+  expect(deep.leaves()).toBe('A');
+  deep.fire(2);
+  expect(deep.leaves()).toBe('B2');
+  deep.fire(1);
+  deep.fire(3);
+  expect(deep.leaves()).toBe('B2');
+  deep.fire(1);
+  deep.fire(0);
+  expect(deep.leaves()).toBe('B1');
+});
+
+test('a start place says where a state begins, with its effect after the entry of that state', () => {
+  const c = chart([['I', null, 'start'], ['A', null], ['B', null], ['S', 'B', 'start'], ['B1', 'B'], ['B2', 'B']], [['I', 'B'], ['S', 'B2']]);
+  expect(walker(c).start()).toBe('/0 +B /1 +B2');
+});
+
+test('a final state finishes what surrounds it; all regions finished finish the parallel state', () => {
+  const c = chart([['P', null, 'parallel'], ['L', 'P'], ['L1', 'L'], ['LF', 'L', 'final'], ['R', 'P'], ['R1', 'R'], ['RF', 'R', 'final'], ['End', null, 'final']], [['L1', 'LF'], ['R1', 'RF'], ['P', 'End']]);
+  const w = walker(c);
+  w.start();
+  expect(w.fire(0)).toBe('-L1 /0 +LF done L');
+  expect(w.fire(1)).toBe('-R1 /1 +RF done R P');
+  expect(w.fire(2)).toBe('-RF -R -LF -L -P /2 +End ended');
 });
 
 test('whatever fires, the active states stay a legal configuration', () => {
-  const both = chart([['A', null], ['P', null, true], ['L', 'P'], ['L1', 'L'], ['L2', 'L'], ['R', 'P'], ['R1', 'R'], ['R2', 'R'], ['B', null], ['B1', 'B'], ['B2', 'B']],
-    [['A', 'P'], ['L1', 'L2'], ['L2', 'L1'], ['R1', 'R2'], ['R2', 'B2'], ['P', 'A'], ['B', 'L2'], ['B1', 'B2'], ['B2', 'R1'], ['A', 'B'], ['L', 'R2'], ['A', 'A']]);
-  fc.assert(fc.property(fc.array(fc.array(fc.boolean(), { minLength: 12, maxLength: 12 }), { maxLength: 25 }), (rounds) => {
-    const active = new Set(initialStates(both));
+  const rows: Row[] = [['A', null], ['P', null, 'parallel'], ['L', 'P'], ['L1', 'L'], ['L2', 'L'], ['R', 'P'], ['R1', 'R'], ['R2', 'R'], ['B', null], ['B1', 'B'], ['B2', 'B'], ['H', 'P', 'deepHistory'], ['HB', 'B', 'history']];
+  const both = chart(rows, [['A', 'P'], ['L1', 'L2'], ['L2', 'L1'], ['R1', 'R2'], ['R2', 'B2'], ['P', 'A'], ['B', 'L2'], ['B1', 'B2'], ['B2', 'R1'], ['A', 'B'], ['L', 'R2'], ['A', 'A'], ['A', 'H'], ['A', 'HB'], ['B', 'L2 R2'], ['P', 'L2', true]]);
+  fc.assert(fc.property(fc.array(fc.array(fc.boolean(), { minLength: 16, maxLength: 16 }), { maxLength: 25 }), (rounds) => {
+    const w = walker(both);
+    w.start();
     for (const enabled of rounds) {
-      run(both, active, (t) => enabled[t]);
+      w.fire(...enabled.flatMap((x, k) => (x ? [k] : [])));
+      const active = new Set(activeStates(both, w.now()));
       expect(both.top.filter((s) => active.has(s))).toHaveLength(1);
       both.states.forEach((s, k) => {
         const inside = s.children.filter((c) => active.has(c)).length;
         if (!active.has(k)) expect(inside).toBe(0);
-        else if (s.children.length > 0) expect(inside).toBe(s.parallel ? s.children.length : 1);
+        else if (s.children.length > 0) expect(inside).toBe(s.kind === 'parallel' ? s.children.length : 1);
       });
     }
   }), { numRuns: 300 });

@@ -135,8 +135,8 @@ export const plainVariable = (init: VariableInit, more: Partial<FlatVariable> = 
 });
 
 /** A Boolean variable of the compiler's own, e.g. the condition of a `when`. */
-export function hiddenBoolean(b: Builder, name: string, place: string, condition: FlatExpr, origin: FlatEquation['origin']): number {
-  const index = b.add(plainVariable({ name, type: 'Boolean', kind: 'discrete', place }, { hidden: true }));
+export function hiddenBoolean(b: Builder, name: string, place: string, condition: FlatExpr, origin: FlatEquation['origin'], watched = false): number {
+  const index = b.add(plainVariable({ name, type: 'Boolean', kind: 'discrete', place }, { hidden: true, ...(watched && { watched }) }));
   b.equations.push({ left: { op: 'var', index }, right: condition, origin });
   return index;
 }

@@ -1,89 +1,79 @@
+import { structureOf, type TransitionSource, type TriggerSource } from '../behaviour/chart-source';
 import type { Expr, Statement } from '../language/ast';
 import { problem, type Span } from '../language/diagnostics';
 import { printExpression, printStatement } from '../language/print';
 import { checkSides, checkUnits, elaborateUnits } from '../language/unit-check';
-import type { ChartStructure } from '../behaviour/chart-structure';
 import { hiddenBoolean, type Builder } from './builder';
 import { elaborateScalar, resolveReference, unitContext } from './elaborate';
 import { lowerSend } from './equations';
-import type { FlatStatement, FlatTransition, Origin } from './flat-model';
+import type { FlatExpr } from './flat-expression';
+import type { FlatStatement, FlatTransition, FlatTrigger, Origin } from './flat-model';
 import type { ClassInstance, Scope } from './instance';
-import { statePath } from './instantiate';
-import type { ChartSource } from './library';
 import type { MessageRoutes } from './messages';
 import { isClassInstance } from './resolve';
 
 /** Resolves the texts of a part's charts. */
 export function addCharts(b: Builder, instance: ClassInstance, routes: MessageRoutes): void {
-  for (const { source, states } of instance.charts) {
+  for (const { source, states, locals } of instance.charts) {
     const base = instance.name === '' ? source.name : `${instance.name}.${source.name}`;
-    const lower = (statements: readonly Statement[], place: string): FlatStatement[] => lowerStatements(b, statements, scopeAt(instance, place), routes);
+    const scopeAt = (place: string): Scope => ({ instance, home: instance.ref, iterators: new Map(), place, locals });
+    const lower = (statements: readonly Statement[], place: string): FlatStatement[] => lowerStatements(b, statements, scopeAt(place), routes);
+    if (source.states.length === 0) b.report(source.place, problem('warning', 'empty-chart', `The state chart ${source.name} has no states`));
+    const period = source.period && lowerTime(b, source.period, scopeAt(`${source.place}/period`), 'The period');
     b.charts.push({
-      name: base, part: instance.part, place: source.place, structure: structureOf(b, source), active: states,
-      entry: source.states.map((s) => lower(s.entry, s.place)),
-      exit: source.states.map((s) => lower(s.exit, s.place)),
-      transitions: source.transitions.map((t, k) => lowerTransition(b, instance, base, t, k, routes)),
+      name: base, part: instance.part, place: source.place, structure: structureOf(source), active: states, locals, isProcedure: source.isProcedure ?? false,
+      entry: source.states.map((s) => lower(s.entry, `${s.place}/entry`)),
+      during: source.states.map((s) => lower(s.during, `${s.place}/during`)),
+      exit: source.states.map((s) => lower(s.exit, `${s.place}/exit`)),
+      defers: source.states.map((s) => s.defers), ...(period && { period }),
+      transitions: source.transitions.map((t, k) => lowerTransition(b, instance, base, t, k, scopeAt, routes)),
     });
   }
 }
 
-const scopeAt = (instance: ClassInstance, place: string): Scope => ({ instance, home: instance.ref, iterators: new Map(), place });
-
-function structureOf(b: Builder, source: ChartSource): ChartStructure {
-  const childrenOf = (parent: number): number[] => source.states.flatMap((s, k) => (s.parent === parent ? [k] : []));
-  const initialOf = (children: readonly number[]): number => children.find((k) => source.states[k].initial) ?? children[0] ?? -1;
-  const depthOf = (k: number): number => (source.states[k].parent < 0 ? 0 : 1 + depthOf(source.states[k].parent));
-  const top = childrenOf(-1);
-  if (top.length === 0) b.report(source.place, problem('warning', 'empty-chart', `The state chart ${source.name} has no states`));
-  const start = initialOf(top);
-  return {
-    parallel: source.parallel,
-    top: source.parallel ? top : [...(start >= 0 ? [start] : []), ...top.filter((k) => k !== start)],
-    states: source.states.map((s, k) => {
-      const children = childrenOf(k);
-      return {
-        name: s.name, path: statePath(source.states, s), parent: s.parent, children, parallel: s.parallel,
-        initial: s.parallel ? -1 : initialOf(children), depth: depthOf(k),
-      };
-    }),
-    transitions: source.transitions.map((t) => ({
-      from: t.from, to: t.to, trigger: t.trigger.kind, message: t.trigger.kind === 'message' ? t.trigger.message : '',
-    })),
-  };
-}
-
 function lowerTransition(
-  b: Builder, instance: ClassInstance, base: string, t: ChartSource['transitions'][number], k: number, routes: MessageRoutes,
+  b: Builder, instance: ClassInstance, base: string, t: TransitionSource, k: number, scopeAt: (place: string) => Scope, routes: MessageRoutes,
 ): FlatTransition {
-  const at = (part: string): Scope => scopeAt(instance, `${t.place}/${part}`);
   const origin = (text: string): Origin => ({ part: instance.name, place: t.place, span: { start: 0, end: 0 }, text });
-  const condition = (e: Expr, scope: Scope): ReturnType<typeof elaborateScalar> => {
+  const condition = (e: Expr, scope: Scope): FlatExpr | undefined => {
     checkUnits(e, unitContext(b, scope), (p) => b.report(scope.place, p));
     return elaborateScalar(b, e, scope);
   };
-  const guard = t.guard && condition(t.guard, at('guard'));
-  let whenVariable: number | undefined;
-  let delay: FlatTransition['delay'];
-  if (t.trigger.kind === 'when') {
-    const value = condition(t.trigger.condition, at('trigger'));
-    if (value) whenVariable = hiddenBoolean(b, `${base}.$when${k + 1}`, t.place, value, origin(`when ${printExpression(t.trigger.condition)}`));
-  } else if (t.trigger.kind === 'after') {
-    const scope = at('trigger');
-    const context = unitContext(b, scope);
-    const second = { dimension: [0, 0, 1, 0, 0, 0, 0] as const, scale: 1, offset: 0 };
-    const unit = checkUnits(t.trigger.delay, context, (p) => b.report(scope.place, p))?.unit;
-    if (unit && unit.dimension.some((x, j) => x !== second.dimension[j])) {
-      b.report(scope.place, problem('error', 'unit-clash', `after needs a time, but ${printExpression(t.trigger.delay)} is not one`, t.trigger.delay.span));
+  const guard = t.guard && condition(t.guard, scopeAt(`${t.place}/guard`));
+  const triggers = t.triggers.map((g, j): FlatTrigger => {
+    const scope = scopeAt(`${t.place}/trigger/${j}`);
+    if (!g.value) return {};
+    if (g.kind === 'after' || g.kind === 'at' || g.kind === 'every') {
+      const delay = lowerTime(b, g.value, scope, g.kind);
+      return delay ? { delay } : {};
     }
-    const scaled = unit && unit.scale !== 1 && t.trigger.delay.kind !== 'number' ? { kind: 'binary' as const, op: '*' as const, left: t.trigger.delay, right: { kind: 'number' as const, value: unit.scale, span: t.trigger.delay.span }, span: t.trigger.delay.span } : t.trigger.delay;
-    delay = elaborateScalar(b, elaborateUnits(scaled, context, second), scope);
-  }
-  const text = t.trigger.kind === 'message' ? t.trigger.message : t.trigger.kind === 'when' ? `when ${printExpression(t.trigger.condition)}`
-    : t.trigger.kind === 'after' ? `after ${printExpression(t.trigger.delay)}` : 'at once';
+    const value = condition(g.value, scope);
+    if (!value) return {};
+    const name = `${base}.$trigger${k + 1}.${j + 1}`;
+    if (g.kind !== 'changes') return { condition: hiddenBoolean(b, name, t.place, value, origin(triggerText(g))) };
+    if (value.op === 'var' && b.variables[value.index].kind === 'continuous' && b.variables[value.index].type === 'Real') {
+      b.report(scope.place, problem('error', 'trigger', `${printExpression(g.value)} changes all the time; a trigger by change takes a Boolean, an Integer, or what charts set`, g.value.span));
+      return {};
+    }
+    return { condition: hiddenBoolean(b, name, t.place, value, origin(triggerText(g))) };
+  });
+  const text = t.triggers.map(triggerText).join(', ') || 'at once';
   return {
-    ...(guard && { guard }), ...(whenVariable !== undefined && { condition: whenVariable }), ...(delay && { delay }),
-    effect: lowerStatements(b, t.effect, at('effect'), routes), origin: origin(text + (t.guard ? ` [${printExpression(t.guard)}]` : '')),
+    ...(guard && { guard }), triggers, effect: lowerStatements(b, t.effect, scopeAt(`${t.place}/effect`), routes),
+    origin: origin(text + (t.guard ? ` [${printExpression(t.guard)}]` : t.otherwise ? ' [else]' : '')),
   };
+}
+
+const triggerText = (g: TriggerSource): string => (g.kind === 'message' ? g.message : g.kind === 'done' ? 'done' : `${g.kind} ${g.value ? printExpression(g.value) : ''}`);
+
+/** An amount of time in seconds, whatever unit it is written in. */
+function lowerTime(b: Builder, e: Expr, scope: Scope, what: string): FlatExpr | undefined {
+  const context = unitContext(b, scope);
+  const second = { dimension: [0, 0, 1, 0, 0, 0, 0] as const, scale: 1, offset: 0 };
+  const unit = checkUnits(e, context, (p) => b.report(scope.place, p))?.unit;
+  if (unit && unit.dimension.some((x, j) => x !== second.dimension[j])) b.report(scope.place, problem('error', 'unit-clash', `${what} needs a time, but ${printExpression(e)} is not one`, e.span));
+  const scaled = unit && unit.scale !== 1 && e.kind !== 'number' ? { kind: 'binary' as const, op: '*' as const, left: e, right: { kind: 'number' as const, value: unit.scale, span: e.span }, span: e.span } : e;
+  return elaborateScalar(b, elaborateUnits(scaled, context, second), scope);
 }
 
 /** Statements of effects, entry and exit texts. */
@@ -114,8 +104,11 @@ export function lowerStatements(b: Builder, statements: readonly Statement[], sc
       }
       case 'send': {
         const send = lowerSend(b, s, scope, routes);
-        return send ? [{ kind: 'send', send, origin }] : [];
+        const after = send && s.after && lowerTime(b, s.after, scope, 'after');
+        return send ? [{ kind: 'send', send: after ? { ...send, own: false, after } : send, origin }] : [];
       }
+      case 'cancel':
+        return [{ kind: 'cancel', sender: scope.instance.part, message: s.message, origin }];
       case 'if': {
         const branches = s.branches.flatMap((branch) => {
           const condition = elaborateScalar(b, branch.condition, scope);

@@ -61,6 +61,8 @@ export function elaborateBinding(b: Builder, bound: BoundValue, unit?: Unit): Fl
 export function unitContext(b: Builder, scope: Scope): UnitContext {
   return {
     unitOf(ref) {
+      const local = ref.parts.length === 1 ? scope.locals?.get(ref.parts[0].name) : undefined;
+      if (local !== undefined) return b.variables[local].unit || undefined;
       let node = memberOf(b, scope.instance, ref.parts[0].name);
       const inside = (n: typeof node): typeof node => {
         while (n?.kind === 'array') n = n.elements[0];

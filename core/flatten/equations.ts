@@ -297,7 +297,7 @@ export function lowerSend(b: Builder, node: SendNode, scope: Scope, routes: Mess
     return value ? [{ name: a.name, value }] : [];
   });
   const sender = scope.instance.part;
-  if (!node.receiver) return { message: node.message, args, sender, receivers: [sender] };
+  if (!node.receiver) return { message: node.message, args, sender, receivers: [sender], own: true };
   const first = node.receiver.parts[0].name;
   if (node.receiver.parts.length === 1) {
     const port = routes.port(scope.instance, first);
@@ -305,7 +305,7 @@ export function lowerSend(b: Builder, node: SendNode, scope: Scope, routes: Mess
       if (port.messages.length > 0 && !port.messages.includes(node.message)) {
         b.report(scope.place, problem('error', 'unknown-message', `The port ${first} does not carry ${node.message}; it carries ${port.messages.join(', ')}`, node.messageSpan));
       }
-      return { message: node.message, args, sender, receivers: routes.receivers(scope.instance, first, node.message) };
+      return { message: node.message, args, sender, receivers: routes.receivers(scope.instance, first, node.message), own: false };
     }
   }
   const r = resolveReference(b, node.receiver, scope);
@@ -315,6 +315,6 @@ export function lowerSend(b: Builder, node: SendNode, scope: Scope, routes: Mess
     b.report(scope.place, problem('error', 'receiver', `${printExpression(node.receiver)} is not a part or a message port`, node.receiver.span));
     return undefined;
   }
-  return { message: node.message, args, sender, receivers: parts.map((p) => p.part) };
+  return { message: node.message, args, sender, receivers: parts.map((p) => p.part), own: false };
 }
 

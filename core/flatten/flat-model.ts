@@ -37,6 +37,8 @@ export interface FlatVariable {
   readonly isOutput: boolean;
   /** Made by the compiler: conditions of `when` and the like. */
   readonly hidden: boolean;
+  /** Looked at from outside only: nothing in the model depends on it. */
+  readonly watched?: boolean;
   /** The text of a String constant or parameter. */
   text?: string;
 }
@@ -72,11 +74,16 @@ export interface FlatSend {
   /** Numbers of parts. */
   readonly sender: number;
   readonly receivers: readonly number[];
+  /** Seconds until it is handed over. */
+  readonly after?: FlatExpr;
+  /** From the part to itself, ahead of what waits from outside. */
+  readonly own: boolean;
 }
 
 export type FlatStatement =
   | { readonly kind: 'assign'; readonly target: number; readonly value: FlatExpr; readonly origin: Origin }
   | { readonly kind: 'send'; readonly send: FlatSend; readonly origin: Origin }
+  | { readonly kind: 'cancel'; readonly sender: number; readonly message: string; readonly origin: Origin }
   | {
       readonly kind: 'if';
       readonly branches: readonly { readonly condition: FlatExpr; readonly body: readonly FlatStatement[] }[];
@@ -91,18 +98,29 @@ export interface FlatChart {
   readonly structure: ChartStructure;
   readonly active: readonly number[];
   readonly entry: readonly (readonly FlatStatement[])[];
+  readonly during: readonly (readonly FlatStatement[])[];
   readonly exit: readonly (readonly FlatStatement[])[];
+  readonly defers: readonly (readonly string[])[];
+  /** Seconds between the during texts. */
+  readonly period?: FlatExpr;
   readonly transitions: readonly FlatTransition[];
+  /** Variables of its own: quantities and arguments of messages. */
+  readonly locals: ReadonlyMap<string, number>;
+  readonly isProcedure: boolean;
 }
 
 export interface FlatTransition {
   readonly guard?: FlatExpr;
-  /** Boolean variable of a `when` trigger. */
-  readonly condition?: number;
-  /** Delay of an `after` trigger, in seconds. */
-  readonly delay?: FlatExpr;
+  readonly triggers: readonly FlatTrigger[];
   readonly effect: readonly FlatStatement[];
   readonly origin: Origin;
+}
+
+export interface FlatTrigger {
+  /** Variable whose value (`when`), rise or change is looked at. */
+  readonly condition?: number;
+  /** Seconds of `after`, `at` and `every`. */
+  readonly delay?: FlatExpr;
 }
 
 export interface FlatPart {

@@ -20,6 +20,8 @@ export interface Observer {
   readonly name: string;
   readonly expr: Expr;
   readonly place: string;
+  /** A run stops where it becomes true: it is located like a condition of the product. */
+  readonly stops?: boolean;
 }
 
 export interface FlattenOptions {
@@ -78,7 +80,7 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
 
 function addObservers(b: Builder, root: ClassInstance, observers: readonly Observer[]): Map<string, ObservedValue> {
   const observed = new Map<string, ObservedValue>();
-  for (const { name, expr, place } of observers) {
+  for (const { name, expr, place, stops } of observers) {
     const scope: Scope = { instance: root, home: root.ref, iterators: new Map(), place };
     const known = checkUnits(expr, unitContext(b, scope), (p) => b.report(place, p));
     const value = elaborateScalar(b, expr, scope);
@@ -88,9 +90,9 @@ function addObservers(b: Builder, root: ClassInstance, observers: readonly Obser
     const fixed = b.structural(value);
     const unit = { ...(known && !known.free && { unit: known.unit, unitName: known.name ?? describeUnit(known.unit) }), ...(fixed !== undefined && { fixed }) };
     if (value.op === 'var') observed.set(name, { index: value.index, ...unit });
-    else if (isBoolean) observed.set(name, { index: hiddenBoolean(b, name, place, value, origin), ...(fixed !== undefined && { fixed }) });
+    else if (isBoolean) observed.set(name, { index: hiddenBoolean(b, name, place, value, origin, !stops), ...(fixed !== undefined && { fixed }) });
     else {
-      const index = b.add(plainVariable({ name, type: 'Real', kind: 'continuous', place }, { hidden: true }));
+      const index = b.add(plainVariable({ name, type: 'Real', kind: 'continuous', place }, { hidden: true, watched: true }));
       b.equations.push({ left: variable(index), right: value, origin });
       observed.set(name, { index, ...unit });
     }

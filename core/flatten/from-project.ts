@@ -1,9 +1,10 @@
+import { readChart } from '../behaviour/chart-source';
 import type { ClassDefinition, ComponentElement, Equation, Expr, Modification, ModificationArgument, RefExpr } from '../language/ast';
 import { emptyModification } from '../language/ast';
 import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
-import { parseExpressionText, parsePhysicsText, parseStatementsText } from '../language/parse';
-import type { Chart, PartType, Project, Quantity } from '../project/project';
-import { libraryOf, type ChartSource, type ClassLibrary, type ClassRef, type PartBehaviour } from './library';
+import { parseExpressionText, parsePhysicsText } from '../language/parse';
+import type { PartType, Project, Quantity } from '../project/project';
+import { libraryOf, type ClassLibrary, type ClassRef, type PartBehaviour } from './library';
 
 /** Part types as classes: the one way from the document into the compiler. */
 export interface ProjectLibrary {
@@ -87,7 +88,7 @@ function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf:
     external: false, span: nowhere,
   };
   const behaviour: PartBehaviour = {
-    charts: type.charts.map((c) => lowerChart(c, `${place}/chart/${c.id}`, problems)),
+    charts: type.charts.map((c) => readChart(c, `${place}/chart/${c.id}`, problems)),
     messagePorts: type.ports.map((p) => ({ name: p.name, messages: p.messages, direction: p.direction })), messageLinks,
   };
   return { ref: { definition, path: type.name, place: `${place}/physics`, elementPlace: (name) => places.get(name), behaviour }, problems };
@@ -119,52 +120,6 @@ function quantityElement(q: Quantity, read: (key: 'value' | 'min' | 'max') => Ex
     causality: q.role === 'input' || q.role === 'output' ? q.role : 'none',
     description: q.note,
   });
-}
-
-function lowerChart(chart: Chart, place: string, problems: Problem[]): ChartSource {
-  const index = new Map(chart.states.map((s, k) => [s.id, k]));
-  const statements = (text: string, at: string) => {
-    if (text.trim() === '') return [];
-    const parsed = parseStatementsText(text);
-    problems.push(...atPlace(at, parsed.problems));
-    return parsed.value;
-  };
-  const expression = (text: string, at: string): Expr | undefined => {
-    const parsed = parseExpressionText(text);
-    problems.push(...atPlace(at, parsed.problems));
-    return parsed.value.kind === 'error' ? undefined : parsed.value;
-  };
-  return {
-    name: chart.name, place, parallel: false,
-    states: chart.states.map((s) => ({
-      name: s.name, parent: s.parent === null ? -1 : (index.get(s.parent) ?? -1), parallel: s.parallel, initial: s.initial,
-      entry: statements(s.entry, `${place}/state/${s.id}/entry`), exit: statements(s.exit, `${place}/state/${s.id}/exit`), place: `${place}/state/${s.id}`,
-    })),
-    transitions: chart.transitions.flatMap((t): ChartSource['transitions'][number][] => {
-      const at = `${place}/transition/${t.id}`;
-      const [from, to] = [index.get(t.from), index.get(t.to)];
-      if (from === undefined || to === undefined) {
-        problems.push({ ...problem('error', 'transition', 'This transition has lost one of its states'), place: at });
-        return [];
-      }
-      const guard = t.guard.trim() === '' ? undefined : expression(t.guard, `${at}/guard`);
-      let trigger: ChartSource['transitions'][number]['trigger'] = { kind: 'completion' };
-      if (t.trigger !== 'completion') {
-        if (t.on.trim() === '') {
-          const needs = { message: 'the name of a message', after: "a time, such as 0.1 's'", when: 'a condition' }[t.trigger];
-          problems.push({ ...problem('error', 'trigger', `This trigger needs ${needs}`), place: `${at}/trigger` });
-          return [];
-        }
-        if (t.trigger === 'message') trigger = { kind: 'message', message: t.on.trim() };
-        else {
-          const value = expression(t.on, `${at}/trigger`);
-          if (!value) return [];
-          trigger = t.trigger === 'after' ? { kind: 'after', delay: value } : { kind: 'when', condition: value };
-        }
-      }
-      return [{ from, to, trigger, ...(guard && { guard }), effect: statements(t.effect, `${at}/effect`), place: at }];
-    }),
-  };
 }
 
 /** Changed values of a setup, as modifications of the root. */

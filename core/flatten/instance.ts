@@ -1,4 +1,5 @@
-import type { ChartSource, ClassRef, PartBehaviour } from './library';
+import type { ChartSource } from '../behaviour/chart-source';
+import type { ClassRef, PartBehaviour } from './library';
 import type { Expr, Modification } from '../language/ast';
 
 /** The tree of parts: a node per component, a leaf per scalar. */
@@ -24,7 +25,12 @@ export interface ClassInstance {
   readonly bodies: ClassBody[];
   readonly isConnector: boolean;
   readonly inner: Set<string>;
-  readonly charts: { readonly source: ChartSource; readonly states: readonly number[]; readonly whens: Map<number, number> }[];
+  readonly charts: {
+    readonly source: ChartSource;
+    readonly states: readonly number[];
+    /** Quantities of the chart and arguments of its messages, by name. */
+    readonly locals: ReadonlyMap<string, number>;
+  }[];
   /** Number of the part, in document order. */
   readonly part: number;
 }
@@ -41,6 +47,8 @@ export interface Scope {
   /** Lexical class, for type and constant names. */
   readonly home: ClassRef;
   readonly iterators: ReadonlyMap<string, number>;
+  /** Names of a chart of the part, by variable number; they win over those of the part. */
+  readonly locals?: ReadonlyMap<string, number>;
   readonly place: string;
 }
 

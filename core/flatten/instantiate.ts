@@ -293,14 +293,23 @@ const textOf = (m: Modifier | undefined): string | undefined => {
   return e?.kind === 'string' ? e.value : undefined;
 };
 
-/** Gives every state of a chart its Boolean variable, so that `in(...)` is an ordinary reference. */
+/** Gives every state of a chart its Boolean variable, so that `in(...)` is an ordinary reference, and its own quantities theirs. */
 function instantiateCharts(b: Builder, instance: ClassInstance, body: ClassBody): void {
   for (const source of body.behaviour?.charts ?? []) {
     const base = instance.name === '' ? source.name : `${instance.name}.${source.name}`;
     const states = source.states.map((s) =>
-      b.add(plainVariable({ name: `${base}.${statePath(source.states, s)}`, type: 'Boolean', kind: 'assigned', place: s.place }, { hidden: true })));
-    states.forEach((index) => (b.variables[index].start = zero));
-    instance.charts.push({ source, states, whens: new Map() });
+      b.add(plainVariable({ name: `${base}.${statePath(source.states, s)}`, type: 'Boolean', kind: 'assigned', place: s.place }, { hidden: true, start: zero })));
+    const locals = new Map<string, number>();
+    const scope: Scope = { instance, home: body.ref, iterators: new Map(), place: source.place, locals };
+    for (const v of source.values) {
+      const index = b.add(plainVariable({ name: `${base}.${v.name}`, type: v.type, kind: 'assigned', place: v.place }, { unit: v.unit, displayUnit: v.unit }));
+      locals.set(v.name, index);
+      if (v.value) b.starts.set(index, { start: { expr: v.value, scope: { ...scope, place: v.place }, each: false, subscripts: [] } });
+    }
+    for (const name of source.arguments) {
+      if (!locals.has(name)) locals.set(name, b.add(plainVariable({ name: `${base}.${name}`, type: 'Real', kind: 'assigned', place: source.place }, { start: zero })));
+    }
+    instance.charts.push({ source, states, locals });
   }
 }
 

@@ -1,4 +1,5 @@
-import type { ClassDefinition, ComponentElement, Element, Expr, Modification, Statement } from '../language/ast';
+import type { ChartSource } from '../behaviour/chart-source';
+import type { ClassDefinition, ComponentElement, Element, Modification } from '../language/ast';
 
 /** A class with its lexical home, where the names in it are looked up. */
 export interface ClassRef {
@@ -29,36 +30,6 @@ export interface MessageLink {
   readonly to: string;
   readonly place: string;
 }
-export interface ChartSource {
-  readonly name: string;
-  readonly place: string;
-  readonly parallel: boolean;
-  readonly states: readonly StateSource[];
-  readonly transitions: readonly TransitionSource[];
-}
-export interface StateSource {
-  readonly name: string;
-  /** Index of the enclosing state, -1 at the top. */
-  readonly parent: number;
-  readonly parallel: boolean;
-  readonly initial: boolean;
-  readonly entry: readonly Statement[];
-  readonly exit: readonly Statement[];
-  readonly place: string;
-}
-export interface TransitionSource {
-  readonly from: number;
-  readonly to: number;
-  readonly trigger:
-    | { readonly kind: 'message'; readonly message: string }
-    | { readonly kind: 'after'; readonly delay: Expr }
-    | { readonly kind: 'when'; readonly condition: Expr }
-    | { readonly kind: 'completion' };
-  readonly guard?: Expr;
-  readonly effect: readonly Statement[];
-  readonly place: string;
-}
-
 export interface ClassLibrary {
   readonly top: ReadonlyMap<string, ClassRef>;
 }

@@ -42,6 +42,8 @@ export function resolve(
   if (ref.parts.length === 1 && first.subscripts.length === 0) {
     const iterator = scope.iterators.get(first.name);
     if (iterator !== undefined) return constant(iterator);
+    const local = scope.locals?.get(first.name);
+    if (local !== undefined) return variable(local);
     if (first.name === 'time') return { op: 'time' };
   }
   let start: Instance | undefined = ref.global ? undefined : memberOf(b, scope.instance, first.name);
@@ -169,7 +171,7 @@ function staticMember(
 
 function unknownName(b: Builder, ref: RefExpr, scope: Scope): void {
   const first = ref.parts[0];
-  const names = [...scope.instance.members.keys(), ...(b.pending.get(scope.instance)?.keys() ?? []), ...scope.iterators.keys(), 'time'];
+  const names = [...scope.instance.members.keys(), ...(b.pending.get(scope.instance)?.keys() ?? []), ...scope.iterators.keys(), ...(scope.locals?.keys() ?? []), 'time'];
   const near = nearestName(first.name, names);
   const fixes = near ? [{ title: `Change to ${near}`, span: first.span, text: near }] : undefined;
   const where = scope.instance.ref.definition.name;

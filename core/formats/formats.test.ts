@@ -25,7 +25,7 @@ describe('project files', () => {
     expect(message(bytes('GIF89a'))).toBe('This is not a Zelvar project file');
     expect(message(bytes('{"a": 1}'))).toBe('This is not a Zelvar project file');
     expect(message(bytes('[]'))).toBe('This is not a Zelvar project file');
-    expect(message(bytes(json.replace('"version": 2', '"version": 7')))).toMatch(/written by a newer Zelvar \(format 7/);
+    expect(message(bytes(json.replace('"version": 3', '"version": 7')))).toMatch(/written by a newer Zelvar \(format 7/);
   });
   test('a script in a name, a wrong type, a missing field are told by their place', () => {
     const withName = (name: unknown): Uint8Array => bytes(JSON.stringify({ ...tubeCapper, types: [{ ...tubeCapper.types[0], name }] }));
@@ -71,12 +71,22 @@ describe('recordings as CSV', () => {
 });
 
 test('a file of the first version opens: what it did not have is empty', () => {
-  const old = JSON.parse(writeProjectJson(tubeCapper)) as Record<string, unknown> & { requirements: Record<string, unknown>[] };
+  const old = JSON.parse(writeProjectJson(tubeCapper)) as Record<string, unknown> & { requirements: Record<string, unknown>[]; types: Record<string, any>[] }; // eslint-disable-line @typescript-eslint/no-explicit-any
   old.version = 1;
   for (const key of ['retired', 'flows', 'traces']) delete old[key];
   for (const r of old.requirements) for (const key of ['kind', 'parent', 'attributes', 'source', 'observation']) delete r[key];
+  for (const t of old.types) {
+    delete t.procedures;
+    for (const c of t.charts) {
+      delete c.period;
+      delete c.values;
+      c.states = c.states.map((s: { kind: string }) => ({ ...s, kind: undefined, during: undefined, defers: undefined, parallel: s.kind === 'parallel' }));
+      c.transitions = c.transitions.map((x: { triggers: { kind: string; on: string }[] }) => ({ ...x, also: undefined, internal: undefined, triggers: undefined, trigger: x.triggers[0]?.kind ?? 'completion', on: x.triggers[0]?.on ?? '' }));
+    }
+  }
   const { value, problems } = readProjectText(JSON.stringify(old));
   expect(problems).toEqual([]);
-  expect(value).toMatchObject({ version: 2, flows: [], traces: [], retired: [] });
+  expect(value!.types).toEqual(tubeCapper.types);
+  expect(value).toMatchObject({ version: 3, flows: [], traces: [], retired: [] });
   expect(value!.requirements[0]).toMatchObject({ kind: 'requirement', parent: null, attributes: [], source: null, observation: null });
 });

@@ -155,17 +155,30 @@ export type Equation =
     }
   | { readonly kind: 'error'; readonly span: Span };
 
-/** `send seated(angle = 2) to out`; without `to`, the message goes to the part itself. */
+/**
+ * `send seated(angle = 2) to out after 0.1 's'`; without `to`, the message goes to the part itself, ahead of what waits from
+ * outside. With `after` it is handed over later, behind what waits then; `after 0` is the way to the end of the queue.
+ */
 export interface SendNode {
   readonly kind: 'send';
   readonly message: string;
   readonly messageSpan: Span;
   readonly args: readonly NamedArgument[];
   readonly receiver?: RefExpr;
+  readonly after?: Expr;
+  readonly span: Span;
+}
+
+/** `cancel seated;` takes back what this part has sent with `after` and is not yet due. */
+export interface CancelNode {
+  readonly kind: 'cancel';
+  readonly message: string;
+  readonly messageSpan: Span;
   readonly span: Span;
 }
 
 export type Statement =
+  | CancelNode
   | { readonly kind: 'assign'; readonly target: RefExpr | TupleExpr; readonly value: Expr; readonly span: Span }
   | { readonly kind: 'call'; readonly call: CallExpr; readonly span: Span }
   | SendNode

@@ -64,15 +64,26 @@ function parseSend(s: TokenStream): SendNode {
     s.next();
     receiver = parseReference(s);
   }
+  let after;
+  if (s.peek().kind === 'name' && s.peek().text === 'after') {
+    s.next();
+    after = parseExpression(s);
+  }
   return {
     kind: 'send',
     message: message.text,
     messageSpan: { start: message.start, end: message.end },
     args: named.named,
     ...(receiver && { receiver }),
+    ...(after && { after }),
     span: { start, end: s.lastEnd() },
   };
 }
+
+const isCancel = (s: TokenStream): boolean => {
+  const [t, following, end] = [s.peek(), s.peek(1), s.peek(2)];
+  return t.kind === 'name' && t.text === 'cancel' && (following.kind === 'name' || following.kind === 'quoted') && (end.text === ';' || end.kind === 'end-of-text');
+};
 
 /** Expects `end <word>`. */
 function endBlock(s: TokenStream, word: string): void {
@@ -205,6 +216,13 @@ export function parseStatement(s: TokenStream): Statement {
     const node = parseSend(s);
     finishStatement(s, 'A message');
     return node;
+  }
+  if (isCancel(s)) {
+    s.next();
+    const message = s.next();
+    const end = span();
+    finishStatement(s, 'cancel');
+    return { kind: 'cancel', message: message.text, messageSpan: { start: message.start, end: message.end }, span: end };
   }
   const target = parseExpression(s);
   if (s.at(':=') || s.at('=')) {

@@ -98,7 +98,7 @@ const block = <T>(body: readonly T[], print: (x: T) => string): string => indent
 
 function printSend(n: SendNode): string {
   const args = n.args.length ? `(${n.args.map(printNamed).join(', ')})` : '';
-  return `send ${printName(n.message)}${args}${n.receiver ? ` to ${printReference(n.receiver)}` : ''};`;
+  return `send ${printName(n.message)}${args}${n.receiver ? ` to ${printReference(n.receiver)}` : ''}${n.after ? ` after ${printExpression(n.after)}` : ''};`;
 }
 
 function printBranches<T>(
@@ -137,6 +137,8 @@ export function printStatement(st: Statement): string {
       return `${printExpression(st.call)};`;
     case 'send':
       return printSend(st);
+    case 'cancel':
+      return `cancel ${printName(st.message)};`;
     case 'if':
     case 'when':
       return printBranches(st.kind, st, printStatement);

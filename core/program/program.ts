@@ -42,8 +42,12 @@ export interface Machine {
   parameters(overrides: ReadonlyMap<number, number>): void;
   starts(): void;
   guard(k: number, t: number): boolean;
+  /** Seconds of a time trigger, numbered over all triggers of all charts. */
   delay(k: number, t: number): number;
-  effect(k: number, t: number, send: (send: FlatSend, args: number[]) => void): void;
+  /** Seconds between the during texts of a chart. */
+  period(k: number, t: number): number;
+  /** `after`: seconds until it is handed over, undefined for now. */
+  effect(k: number, t: number, send: (send: FlatSend, args: number[], after?: number) => void, cancel: (what: { readonly sender: number; readonly message: string }) => void): void;
   action(k: number, t: number): number[];
   assertion(k: number, t: number): boolean;
   sampleTimes(k: number): { start: number; interval: number };
@@ -52,10 +56,12 @@ export interface Machine {
 export interface Program {
   readonly solvable: SolvableModel;
   readonly modes: readonly ModeSource[];
+  /** Modes that nothing but watched values (of requirements, breakpoints) depends on. */
+  readonly watchedModes: ReadonlySet<number>;
   readonly sampleCount: number;
   /** The equations of each torn block, for messages. */
   readonly tornBlocks: readonly { readonly equations: readonly FlatEquation[]; readonly unknowns: readonly Unknown[] }[];
-  /** Effects in the order in which the simulator knows them: for each chart entry, exit, then transitions. */
+  /** Effects in the order in which the simulator knows them: for each chart entry, during, exit, then transitions. */
   readonly effects: readonly (readonly FlatStatement[])[];
   /** Generated text, for inspection. */
   readonly source: string;
@@ -71,6 +77,7 @@ export function createProgram(solvable: SolvableModel): Program {
   const { model, states } = solvable;
   const slotOf = new Map(states.map((s, k) => [s, k]));
   const modes: ModeSource[] = [];
+  const watchedModes = new Set<number>();
   const samples: { start: FlatExpr; interval: FlatExpr }[] = [];
   const numbers: ModeNumbers = new Map();
   const tornBlocks: { block: TornBlock; mode: ConditionMode }[] = [];
@@ -97,7 +104,13 @@ export function createProgram(solvable: SolvableModel): Program {
   const writeBlocks = (blocks: readonly Block[], mode: ConditionMode): string[] => {
     const w = writer(mode);
     return blocks.flatMap((b) => {
-      if (b.kind === 'assign') return mode === 'held' && b.discrete ? [] : [`${slot(b.target)}=${w.value(b.value)};`];
+      if (b.kind === 'assign') {
+        if (mode === 'held' && b.discrete) return [];
+        const before = modes.length;
+        const text = `${slot(b.target)}=${w.value(b.value)};`;
+        if (model.variables[b.target.index].watched) for (let k = before; k < modes.length; k++) watchedModes.add(k);
+        return [text];
+      }
       // in a loop conditions are held: the event iteration brings them up to date
       tornBlocks.push({ block: b, mode: 'held' });
       return [`solve_${tornBlocks.length - 1}(t);`];
@@ -168,7 +181,9 @@ export function createProgram(solvable: SolvableModel): Program {
   const effects: (readonly FlatStatement[])[] = [];
   const guards: string[] = [];
   const delays: string[] = [];
+  const periods: string[] = [];
   const sends: FlatSend[] = [];
+  const cancels: { readonly sender: number; readonly message: string }[] = [];
   const writeStatements = (body: readonly FlatStatement[]): string =>
     body.map((s) => {
       switch (s.kind) {
@@ -176,22 +191,27 @@ export function createProgram(solvable: SolvableModel): Program {
           return `v[${s.target}]=${plain.value(s.value)};`;
         case 'send':
           sends.push(s.send);
-          return `send(sends[${sends.length - 1}],[${s.send.args.map((a) => plain.value(a.value)).join(',')}]);`;
+          return `send(sends[${sends.length - 1}],[${s.send.args.map((a) => plain.value(a.value)).join(',')}]${s.send.after ? `,${plain.value(s.send.after)}` : ''});`;
+        case 'cancel':
+          cancels.push(s);
+          return `cancel(cancels[${cancels.length - 1}]);`;
         case 'if':
           return s.branches.map((x) => `if(${plain.condition(x.condition)}){${writeStatements(x.body)}}`).join('else ') + (s.otherwise.length ? `else{${writeStatements(s.otherwise)}}` : '');
       }
     }).join('');
   for (const chart of model.charts) {
-    effects.push(...chart.entry, ...chart.exit, ...chart.transitions.map((t) => t.effect));
+    effects.push(...chart.entry, ...chart.during, ...chart.exit, ...chart.transitions.map((t) => t.effect));
+    periods.push(chart.period ? plain.value(chart.period) : 'Infinity');
     for (const t of chart.transitions) {
       guards.push(t.guard ? plain.condition(t.guard) : 'true');
-      delays.push(t.delay ? plain.value(t.delay) : '0');
+      for (const g of t.triggers) delays.push(g.delay ? plain.value(g.delay) : '0');
     }
   }
   const table = (name: string, parameters: string, bodies: readonly string[]): string => `const ${name}=[${bodies.map((x) => `(${parameters})=>${x}`).join(',')}];`;
   functions.push(table('guardTable', 't', guards.map((g) => `(${g})`)));
   functions.push(table('delayTable', 't', delays.map((g) => `(${g})`)));
-  functions.push(table('effectTable', 't,send', effects.map((e) => `{${writeStatements(e)}}`)));
+  functions.push(table('periodTable', 't', periods.map((g) => `(${g})`)));
+  functions.push(table('effectTable', 't,send,cancel', effects.map((e) => `{${writeStatements(e)}}`)));
   functions.push(table('actionTable', 't', model.actions.map((a) => {
     if (a.does.kind === 'reinit') return `[${plain.value(a.does.value)}]`;
     if (a.does.kind === 'send') return `[${a.does.send.args.map((x) => plain.value(x.value)).join(',')}]`;
@@ -219,13 +239,13 @@ const sq=(x)=>x*x,cube=(x)=>x*x*x;
 ${functions.join('\n')}
 return {outputs,event,initial,derivatives,flatStep,parameters,starts,
 conditions,
-guard:(k,t)=>!!guardTable[k](t),delay:(k,t)=>delayTable[k](t),effect:(k,t,send)=>effectTable[k](t,send),
+guard:(k,t)=>!!guardTable[k](t),delay:(k,t)=>delayTable[k](t),period:(k,t)=>periodTable[k](t),effect:(k,t,send,cancel)=>effectTable[k](t,send,cancel),
 action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTimes:(k)=>sampleTable[k](0)};`;
-  const factory = new Function('M', 'newton', 'works', 'sends', source) as (
-    M: Memory, solver: typeof newton, works: ReturnType<typeof newtonWork>[], sendTable: FlatSend[],
+  const factory = new Function('M', 'newton', 'works', 'sends', 'cancels', source) as (
+    M: Memory, solver: typeof newton, works: ReturnType<typeof newtonWork>[], sendTable: FlatSend[], cancelTable: typeof cancels,
   ) => Omit<Machine, 'memory'>;
   return {
-    solvable, modes, sampleCount: samples.length, effects, source,
+    solvable, modes, watchedModes, sampleCount: samples.length, effects, source,
     tornBlocks: tornBlocks.map(({ block }) => ({
       equations: [...block.inner.map((x) => x.equation), ...block.residuals.map((r) => r.equation)],
       unknowns: [...block.tears, ...block.inner.map((x) => x.target)],
@@ -236,7 +256,7 @@ action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTime
         m: new Float64Array(modes.length), live: new Float64Array(modes.length), z: new Float64Array(modes.length),
         s: new Float64Array(samples.length), flags: new Float64Array(2),
       };
-      return { memory, ...factory(memory, newton, tornBlocks.map(({ block }) => newtonWork(block.tears.length)), sends) };
+      return { memory, ...factory(memory, newton, tornBlocks.map(({ block }) => newtonWork(block.tears.length)), sends, cancels) };
     },
   };
 }

@@ -2,7 +2,7 @@ import { applyPatches, current, enablePatches, isDraft, original, produceWithPat
 import { problem, type Problem } from '../language/diagnostics';
 import { ValidationError } from 'yup';
 import {
-  typeById, type Chart, type ChartState, type Control, type Flow, type FlowLine, type GlossaryEntry, type Link, type Panel, type Part, type PartType, type Port, type Project, type Quantity,
+  typeById, type Chart, type ChartState, type ChartValue, type Control, type Flow, type FlowLine, type GlossaryEntry, type Link, type Panel, type Part, type PartType, type Port, type Procedure, type Project, type Quantity,
   type Requirement, type Setup, type StimulusRow, type TraceLink, type Track, type Transition,
 } from './project';
 import { references, usersOf, type ElementKind, type Reference } from './references';
@@ -12,7 +12,7 @@ enablePatches();
 
 /** Anything a list of the document can hold. */
 export type ListEntry =
-  | Flow | FlowLine | TraceLink | PartType | Quantity | Part | Port | Link | Chart | ChartState | Transition | Requirement | GlossaryEntry | Setup | StimulusRow | Panel | Control | Track;
+  | Flow | FlowLine | TraceLink | PartType | Quantity | Part | Port | Link | Chart | ChartState | ChartValue | Procedure | Transition | Requirement | GlossaryEntry | Setup | StimulusRow | Panel | Control | Track;
 
 /** A change of the document, as data. Lists are addressed like `types/<id>/charts/<id>/states`, entries by their id. */
 export type Edit =
@@ -99,9 +99,10 @@ function validate(name: ListName, entry: unknown): void {
 const lastKey = (path: string): string => path.split('.').at(-1)!;
 
 /** Lists whose names are looked up together: no two entries of them may share one. */
+const membersOfType: readonly ListName[] = ['quantities', 'parts', 'ports', 'charts', 'procedures'];
 const namespaces: Partial<Record<ListName, readonly ListName[]>> = {
-  quantities: ['quantities', 'parts', 'ports', 'charts'], parts: ['quantities', 'parts', 'ports', 'charts'], ports: ['quantities', 'parts', 'ports', 'charts'],
-  charts: ['quantities', 'parts', 'ports', 'charts'], types: ['types'], states: ['states'],
+  quantities: membersOfType, parts: membersOfType, ports: membersOfType,
+  charts: membersOfType, procedures: membersOfType, types: ['types'], states: ['states'],
 };
 
 function checkUnique(project: Draft<Project>, list: ReturnType<typeof listAt>, id: string, name: string): void {
@@ -245,7 +246,7 @@ function retire(project: Draft<Project>, gone: ReadonlySet<string>): void {
   }
 }
 
-const kindOfList: Partial<Record<ListName, ElementKind>> = { quantities: 'quantity', parts: 'part', ports: 'port', charts: 'chart', states: 'state' };
+const kindOfList: Partial<Record<ListName, ElementKind>> = { quantities: 'quantity', parts: 'part', ports: 'port', charts: 'chart', states: 'state', procedures: 'procedure' };
 
 function refuseWhileUsed(project: Project, list: string, name: ListName, entry: Entry): void {
   const [, typeId] = list.split('/');
@@ -259,13 +260,13 @@ function refuseWhileUsed(project: Project, list: string, name: ListName, entry: 
   const kind = kindOfList[name];
   if (!kind || entry.name === undefined) return;
   const own = kind === 'state' ? `state ${entry.name}` : `${typeById(project, typeId)?.name}.${entry.name} (`;
-  const users = usersOf(project, kind, typeId, entry.name).filter((u) => !u.startsWith(own) && u !== `entry of ${own}` && u !== `exit of ${own}`);
+  const users = usersOf(project, kind, typeId, entry.name).filter((u) => !u.startsWith(own) && !['entry', 'during', 'exit'].some((x) => u === `${x} of ${own}`));
   if (users.length > 0) refuse('in-use', `${entry.name} is still used by ${shown(users)}`);
 }
 
 /** With a state go the states inside it and all transitions that touch them. */
 function removeState(at: ReturnType<typeof listAt>, id: string): void {
-  const chart = at.owner as unknown as { states: { id: string; parent: string | null }[]; transitions: { from: string; to: string }[] };
+  const chart = at.owner as unknown as { states: { id: string; parent: string | null }[]; transitions: { from: string; to: string; also: string[] }[] };
   const gone = new Set([id]);
   for (let grown = true; grown; ) {
     grown = false;
@@ -278,6 +279,7 @@ function removeState(at: ReturnType<typeof listAt>, id: string): void {
   }
   chart.states = chart.states.filter((s) => !gone.has(s.id));
   chart.transitions = chart.transitions.filter((t) => !gone.has(t.from) && !gone.has(t.to));
+  for (const t of chart.transitions) if (t.also.some((x) => gone.has(x))) t.also = t.also.filter((x) => !gone.has(x));
 }
 
 function rename(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename' }>): void {

@@ -2,11 +2,24 @@ import { projectVersion } from './schema';
 
 type Plain = Record<string, unknown>;
 
+const listOf = (x: unknown): Plain[] => (Array.isArray(x) ? x : []);
+
 /** What each version of the format added to the one before. */
 const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
   1: (project) => ({
     ...project, version: 2, retired: [], flows: [], traces: [],
-    requirements: (Array.isArray(project.requirements) ? project.requirements : []).map((r: Plain) => ({ ...r, kind: 'requirement', parent: null, attributes: [], source: null, observation: null })),
+    requirements: listOf(project.requirements).map((r) => ({ ...r, kind: 'requirement', parent: null, attributes: [], source: null, observation: null })),
+  }),
+  2: (project) => ({
+    ...project, version: 3,
+    types: listOf(project.types).map((t) => ({
+      ...t, procedures: [],
+      charts: listOf(t.charts).map((c) => ({
+        ...c, period: '', values: [],
+        states: listOf(c.states).map(({ parallel, ...s }) => ({ ...s, kind: parallel ? 'parallel' : 'state', during: '', defers: '' })),
+        transitions: listOf(c.transitions).map(({ trigger, on, ...x }) => ({ ...x, also: [], internal: false, triggers: trigger === 'completion' ? [] : [{ kind: trigger, on }] })),
+      })),
+    })),
   }),
 };
 

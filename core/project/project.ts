@@ -1,7 +1,7 @@
 /** The document: everything a project file holds. Plain data; changed by edits only (see edits.ts). */
 export interface Project {
   readonly format: 'zelvar-project';
-  readonly version: 2;
+  readonly version: 3;
   readonly id: string;
   readonly name: string;
   readonly note: string;
@@ -29,6 +29,7 @@ export interface PartType {
   readonly links: readonly Link[];
   readonly physics: string;
   readonly charts: readonly Chart[];
+  readonly procedures: readonly Procedure[];
 }
 
 export interface Quantity {
@@ -75,21 +76,45 @@ export interface Link {
   readonly carries: string;
 }
 
+/** Modes of a part. */
 export interface Chart {
   readonly id: string;
   readonly name: string;
+  /** How often the during texts are run, a time such as 10 'ms'; empty where there are none. */
+  readonly period: string;
+  /** Quantities of the chart's own. */
+  readonly values: readonly ChartValue[];
   readonly states: readonly ChartState[];
   readonly transitions: readonly Transition[];
 }
+
+export interface ChartValue {
+  readonly id: string;
+  readonly name: string;
+  readonly type: 'Real' | 'Integer' | 'Boolean';
+  /** Start value, a formula. */
+  readonly value: string;
+  readonly unit: string;
+}
+
+/**
+ * `parallel`: everything inside is active together. The others are places rather than states: `final` says that what
+ * surrounds it is done, `history` and `deepHistory` lead back to where it was left, `choice` branches after the effects of
+ * the way in, `start` has one transition that says where it begins.
+ */
+export type StateKind = 'state' | 'parallel' | 'final' | 'history' | 'deepHistory' | 'choice' | 'start';
 
 export interface ChartState {
   readonly id: string;
   readonly name: string;
   readonly parent: string | null;
+  readonly kind: StateKind;
   readonly initial: boolean;
-  readonly parallel: boolean;
   readonly entry: string;
+  readonly during: string;
   readonly exit: string;
+  /** Names of messages kept for later while it is active, separated by commas. */
+  readonly defers: string;
   readonly note: string;
   /** Position inside the parent. */
   readonly x: number;
@@ -99,12 +124,35 @@ export interface ChartState {
 export interface Transition {
   readonly id: string;
   readonly from: string;
+  /** Empty where no state is left: only the effect is done. */
   readonly to: string;
-  readonly trigger: 'message' | 'after' | 'when' | 'completion';
-  /** Message name, delay or condition. */
-  readonly on: string;
+  /** States in other regions it enters as well. */
+  readonly also: readonly string[];
+  /** Any of them fires it; none: at once. */
+  readonly triggers: readonly Trigger[];
+  /** A transition to a state inside its own that does not leave its own. */
+  readonly internal: boolean;
   readonly guard: string;
   readonly effect: string;
+}
+
+/** `when` looks at a condition as it is, `rises` at the moment it becomes true, `changes` at any change; `done`: the state is finished. */
+export type TriggerKind = 'message' | 'after' | 'at' | 'every' | 'when' | 'rises' | 'changes' | 'done';
+
+export interface Trigger {
+  readonly kind: TriggerKind;
+  /** Message with the arguments it reads, time, or condition. */
+  readonly on: string;
+}
+
+/** Steps of a part, in order: lines read by core/procedures. */
+export interface Procedure {
+  readonly id: string;
+  readonly name: string;
+  readonly note: string;
+  /** Starts with its part. */
+  readonly main: boolean;
+  readonly lines: readonly FlowLine[];
 }
 
 export interface Requirement {
@@ -247,22 +295,26 @@ export interface Track {
 export const typeById = (project: Project, id: string): PartType | undefined => project.types.find((t) => t.id === id);
 
 export const emptyProject = (id: string, name: string): Project => ({
-  format: 'zelvar-project', version: 2, id, name, note: '', root: '', types: [], requirements: [], retired: [], glossary: [], flows: [], traces: [], setups: [], panels: [], tracks: [],
+  format: 'zelvar-project', version: 3, id, name, note: '', root: '', types: [], requirements: [], retired: [], glossary: [], flows: [], traces: [], setups: [], panels: [], tracks: [],
 });
 
 export const newType = (id: string, name: string): PartType => ({
-  id, name, note: '', quantities: [], parts: [], ports: [], links: [], physics: '', charts: [],
+  id, name, note: '', quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], procedures: [],
 });
 
 export const newQuantity = (id: string, name: string): Quantity => ({
   id, name, type: 'Real', role: 'variable', value: '0', unit: '', min: '', max: '', note: '',
 });
 
-export const newState = (id: string, name: string, parent: string | null, x: number, y: number): ChartState => ({
-  id, name, parent, initial: false, parallel: false, entry: '', exit: '', note: '', x, y,
+export const newChart = (id: string, name: string): Chart => ({ id, name, period: '', values: [], states: [], transitions: [] });
+
+export const newState = (id: string, name: string, parent: string | null, x: number, y: number, kind: StateKind = 'state'): ChartState => ({
+  id, name, parent, kind, initial: false, entry: '', during: '', exit: '', defers: '', note: '', x, y,
 });
 
-export const newTransition = (id: string, from: string, to: string): Transition => ({ id, from, to, trigger: 'completion', on: '', guard: '', effect: '' });
+export const newTransition = (id: string, from: string, to: string): Transition => ({ id, from, to, also: [], triggers: [], internal: false, guard: '', effect: '' });
+
+export const newProcedure = (id: string, name: string): Procedure => ({ id, name, note: '', main: false, lines: [] });
 
 export const newRequirement = (id: string, key: string, text = ''): Requirement => ({
   id, key, text, formula: '', note: '', kind: 'requirement', parent: null, attributes: [], source: null, observation: null,

@@ -4,7 +4,7 @@ import { parseExpressionText, parsePhysicsText, parseStatementsText } from '../l
 import { typeById, type Project } from './project';
 import { documentTexts, type DocumentText } from './texts';
 
-export type ElementKind = 'quantity' | 'part' | 'port' | 'state' | 'chart' | 'message';
+export type ElementKind = 'quantity' | 'part' | 'port' | 'state' | 'chart' | 'procedure' | 'message';
 
 /** One mention of an element of a part type in a text of the document. */
 export interface Reference {
@@ -59,7 +59,8 @@ export function referencesIn(project: Project, text: DocumentText): Reference[] 
       visitNode(parsePhysicsText(text.text).value, none);
       break;
     case 'message':
-      found.push({ text, span: { start: 0, end: text.text.length }, kind: 'message', type: '', name: text.text });
+      // a trigger names the message and then the arguments it reads
+      found.push(...[...text.text.matchAll(/^\s*([\p{L}_][\p{L}\p{N}_]*)/gu)].map((m): Reference => ({ text, span: { start: m[0].length - m[1].length, end: m[0].length }, kind: 'message', type: '', name: m[1] })));
       break;
     case 'path':
     case 'chart-path':

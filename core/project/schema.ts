@@ -1,7 +1,7 @@
 import * as yup from 'yup';
 import { keywords } from '../language/lexer';
 import { parseUnit } from '../language/units';
-import type { Control, Observation, Port, Quantity, Setup, StimulusRow, Transition } from './project';
+import type { ChartValue, Control, Observation, Port, Quantity, Setup, StateKind, StimulusRow, TriggerKind } from './project';
 
 /** The shape of the project file, checked with Yup; the messages are for the person who edits or opens one. */
 
@@ -38,19 +38,26 @@ export const portSchema = yup.object({
   id, name: nameSchema, direction: yup.mixed<Port['direction']>().oneOf(['in', 'out']).defined(), messages: yup.array(nameSchema).strict().defined(), note: text(),
 });
 export const linkSchema = yup.object({ id, from: text(400).required('Where does the link start?'), to: text(400).required('Where does the link end?'), carries: text(400) });
+const stateKinds: readonly StateKind[] = ['state', 'parallel', 'final', 'history', 'deepHistory', 'choice', 'start'];
+export const triggerKinds: readonly TriggerKind[] = ['message', 'after', 'at', 'every', 'when', 'rises', 'changes', 'done'];
 export const stateSchema = yup.object({
-  id, name: nameSchema, parent: id.nullable(), initial: yup.boolean().strict().defined(), parallel: yup.boolean().strict().defined(),
-  entry: text(), exit: text(), note: text(), x: finite, y: finite,
+  id, name: nameSchema, parent: id.nullable(), kind: yup.mixed<StateKind>().oneOf(stateKinds).defined(), initial: yup.boolean().strict().defined(),
+  entry: text(), during: text(), exit: text(), defers: text(2000), note: text(), x: finite, y: finite,
 });
+const triggerSchema = yup.object({ kind: yup.mixed<TriggerKind>().oneOf(triggerKinds).defined(), on: text() });
 export const transitionSchema = yup.object({
-  id, from: id, to: id,
-  trigger: yup.mixed<Transition['trigger']>().oneOf(['message', 'after', 'when', 'completion']).defined(),
-  on: text(), guard: text(), effect: text(),
+  id, from: id, to: text(64), also: yup.array(id).strict().max(200).defined(), triggers: yup.array(triggerSchema).strict().max(200).defined(),
+  internal: yup.boolean().strict().defined(), guard: text(), effect: text(),
 });
-export const chartSchema = yup.object({ id, name: nameSchema, states: list(stateSchema), transitions: list(transitionSchema) });
+export const chartValueSchema = yup.object({
+  id, name: nameSchema, type: yup.mixed<ChartValue['type']>().oneOf(['Real', 'Integer', 'Boolean']).defined(), value: text(), unit: unitSchema,
+});
+export const chartSchema = yup.object({ id, name: nameSchema, period: text(400), values: list(chartValueSchema), states: list(stateSchema), transitions: list(transitionSchema) });
+const lineSchema = yup.object({ id, depth: finite.min(0).max(40), text: text(2000) });
+export const procedureSchema = yup.object({ id, name: nameSchema, note: text(), main: yup.boolean().strict().defined(), lines: list(lineSchema) });
 export const typeSchema = yup.object({
   id, name: nameSchema, note: text(), quantities: list(quantitySchema), parts: list(partSchema), ports: list(portSchema), links: list(linkSchema),
-  physics: text(2_000_000), charts: list(chartSchema),
+  physics: text(2_000_000), charts: list(chartSchema), procedures: list(procedureSchema),
 });
 const key = text(80).required('An id is needed');
 const sourceSchema = yup.object({ file: text(400), sheet: text(400), row: finite.min(0), cell: text(20), foreign: text(400) });
@@ -63,7 +70,7 @@ export const requirementSchema = yup.object({
   source: sourceSchema.nullable().defined(), observation: observationSchema.nullable().defined(),
 });
 export const traceSchema = yup.object({ id, requirement: id, element: text(4000).required('What does the link lead to?'), requirementSeen: text(40), elementSeen: text(40) });
-export const flowLineSchema = yup.object({ id, depth: finite.min(0).max(40), text: text(2000) });
+export const flowLineSchema = lineSchema;
 export const flowSchema = yup.object({
   id, name: text(200).required('A name is needed'), actor: text(200), goal: text(), trigger: text(), precondition: text(), postcondition: text(), lines: list(flowLineSchema),
 });
@@ -84,18 +91,18 @@ export const panelSchema = yup.object({ id, name: text(120).required('A name is 
 export const trackSchema = yup.object({ id, items: yup.array(text(400)).strict().defined(), height: positive });
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 2;
+export const projectVersion = 3;
 
 export const projectSchema = yup.object({
   format: yup.mixed<typeof projectFormat>().oneOf([projectFormat]).defined(),
-  version: yup.mixed<2>().oneOf([projectVersion]).defined(),
+  version: yup.mixed<3>().oneOf([projectVersion]).defined(),
   id, name: text(200).required('A project needs a name'), note: text(), root: text(64), types: list(typeSchema), requirements: list(requirementSchema, 200_000),
   retired: yup.array(yup.object({ id, key })).strict().max(400_000).defined(), glossary: list(glossarySchema), flows: list(flowSchema), traces: list(traceSchema, 200_000), setups: list(setupSchema), panels: list(panelSchema), tracks: list(trackSchema),
 });
 
 /** The schema of the entries of each list of the document. */
 export const entrySchemas = {
-  types: typeSchema, quantities: quantitySchema, parts: partSchema, ports: portSchema, links: linkSchema, charts: chartSchema, states: stateSchema,
+  types: typeSchema, quantities: quantitySchema, parts: partSchema, ports: portSchema, links: linkSchema, charts: chartSchema, procedures: procedureSchema, values: chartValueSchema, states: stateSchema,
   transitions: transitionSchema, requirements: requirementSchema, traces: traceSchema, flows: flowSchema, lines: flowLineSchema, glossary: glossarySchema, setups: setupSchema, stimulus: stimulusSchema,
   panels: panelSchema, controls: controlSchema, tracks: trackSchema,
 } as const;

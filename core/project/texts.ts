@@ -37,14 +37,18 @@ export function documentTexts(project: Project): DocumentText[] {
     });
     push('physics', type.id, type.physics, `${at}/physics`, `physics of ${type.name}`, ['types', t, 'physics']);
     type.charts.forEach((c, k) => {
+      push('expression', type.id, c.period, `${at}/chart/${c.id}/period`, `period of ${c.name}`, ['types', t, 'charts', k, 'period']);
+      c.values.forEach((x, j) => push('expression', type.id, x.value, `${at}/chart/${c.id}/value/${x.id}`, `value of ${c.name}.${x.name}`, ['types', t, 'charts', k, 'values', j, 'value']));
       c.states.forEach((s, j) => {
-        for (const key of ['entry', 'exit'] as const) push('statements', type.id, s[key], `${at}/chart/${c.id}/state/${s.id}/${key}`, `${key} of state ${s.name}`, ['types', t, 'charts', k, 'states', j, key]);
+        for (const key of ['entry', 'during', 'exit'] as const) push('statements', type.id, s[key], `${at}/chart/${c.id}/state/${s.id}/${key}`, `${key} of state ${s.name}`, ['types', t, 'charts', k, 'states', j, key]);
       });
       c.transitions.forEach((x, j) => {
         const place = `${at}/chart/${c.id}/transition/${x.id}`;
         const name = (s: string): string => c.states.find((state) => state.id === s)?.name ?? '?';
         const label = `transition ${name(x.from)} to ${name(x.to)}`;
-        push(x.trigger === 'message' ? 'message' : 'expression', type.id, x.on, `${place}/trigger`, label, ['types', t, 'charts', k, 'transitions', j, 'on']);
+        x.triggers.forEach((g, i) => {
+          if (g.kind !== 'done') push(g.kind === 'message' ? 'message' : 'expression', type.id, g.on, `${place}/trigger/${i}`, label, ['types', t, 'charts', k, 'transitions', j, 'triggers', i, 'on']);
+        });
         push('expression', type.id, x.guard, `${place}/guard`, label, ['types', t, 'charts', k, 'transitions', j, 'guard']);
         push('statements', type.id, x.effect, `${place}/effect`, label, ['types', t, 'charts', k, 'transitions', j, 'effect']);
       });

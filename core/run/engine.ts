@@ -19,6 +19,30 @@ export interface RunUpdate {
   readonly counts: StepCounts & { readonly events: number };
   /** Clock seconds spent computing so far. */
   readonly seconds: number;
+  /** Address of the state or transition, or the condition, at which the run has just stopped. */
+  readonly stoppedAt: string | undefined;
+  /** What was done from outside since the last update. */
+  readonly actions: readonly OutsideAction[];
+}
+
+/** Something an operator did during a run: kept so that it can be done again. */
+export interface OutsideAction {
+  readonly time: number;
+  readonly kind: 'set' | 'send';
+  /** Full name of a quantity, or of a part followed by the message. */
+  readonly target: string;
+  readonly value: number;
+}
+
+export interface StartOptions {
+  readonly pace: number;
+  readonly changes?: Readonly<Record<string, string>>;
+  readonly paused?: boolean;
+  /** Addresses and conditions at which the run stops. */
+  readonly breakpoints?: readonly string[];
+  readonly conditions?: readonly string[];
+  /** What was done from outside in an earlier run, to be done again. */
+  readonly actions?: readonly OutsideAction[];
 }
 
 /** The model of a run, as far as views need it. */
@@ -39,7 +63,7 @@ export interface Engine {
   check(project: Project): ProjectCheck;
   /** Signals that hold and fail a formula, to be drawn beside it. */
   example(formula: string): Example | undefined;
-  start(project: Project, setupId: string, options: { readonly pace: number; readonly changes?: Readonly<Record<string, string>>; readonly paused?: boolean }, listen: (update: RunUpdate) => void): StartResult;
+  start(project: Project, setupId: string, options: StartOptions, listen: (update: RunUpdate) => void): StartResult;
   pause(): void;
   resume(): void;
   /** Goes on to just after the next event and pauses. */
@@ -47,7 +71,9 @@ export interface Engine {
   setPace(pace: number): void;
   cancel(): void;
   set(path: string, value: number): boolean;
-  send(path: string): boolean;
+  send(path: string, args?: Readonly<Record<string, number>>): boolean;
+  /** States and transitions, by address, at which the run stops. */
+  breakAt(places: readonly string[]): void;
 }
 
 const sliceMilliseconds = 24;
@@ -66,6 +92,8 @@ interface Session {
   timeBase: number;
   lastUpdate: number;
   computing: number;
+  stoppedAt: string | undefined;
+  actions: OutsideAction[];
 }
 
 /** `pack` prepares an update for its way to the listener, for instance by marking arrays for transfer. */
@@ -79,13 +107,21 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     const status = s.cancelled ? 'cancelled' : simulation.status === 'running' && s.paused ? 'paused' : simulation.status;
     s.listen(pack({
       run: s.id, status, time: simulation.time, chunk: s.run.recorder.takeNew(), findings: s.run.findings(), problem: simulation.problem,
-      counts: simulation.counts, seconds: s.computing / 1000,
+      counts: simulation.counts, seconds: s.computing / 1000, stoppedAt: s.stoppedAt, actions: s.actions,
     }));
+    s.actions = [];
   };
 
   const rebase = (s: Session): void => {
     s.clockBase = performance.now();
     s.timeBase = s.run.simulation.time;
+  };
+
+  const noteStop = (s: Session): void => {
+    const place = s.run.simulation.takeBreak();
+    if (place === undefined) return;
+    s.paused = true;
+    s.stoppedAt = place;
   };
 
   /** Works for a slice of time, then lets messages in. */
@@ -97,10 +133,11 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     const end = started + sliceMilliseconds;
     let looks = 0;
     simulation.advance(target, false, () => ++looks % 16 !== 0 || performance.now() < end);
+    noteStop(s);
     const now = performance.now();
     s.computing += now - started;
-    if (now - s.lastUpdate >= updateMilliseconds || simulation.status !== 'running') tell(s);
-    if (simulation.status === 'running') setTimeout(() => work(s), s.pace > 0 ? 8 : 0);
+    if (now - s.lastUpdate >= updateMilliseconds || simulation.status !== 'running' || s.paused) tell(s);
+    if (simulation.status === 'running' && !s.paused) setTimeout(() => work(s), s.pace > 0 ? 8 : 0);
   };
 
   const act = (change: (s: Session) => void): void => {
@@ -117,15 +154,19 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       const setup = project.setups.find((x) => x.id === setupId);
       if (!setup) return { model: undefined, problems: [{ severity: 'error', code: 'no-setup', message: 'This setup is no longer there' }] };
       const extra = Object.entries(options.changes ?? {}).map(([name, value]) => ({ name, value }));
-      const prepared = prepareRun(project, { ...setup, changes: [...setup.changes.filter((c) => !extra.some((e) => e.name === c.name)), ...extra] });
+      const again = (options.actions ?? []).map((a, k) => ({ id: `again-${k}`, time: a.time, kind: a.kind, target: a.target, value: String(a.value) }));
+      const changed = { ...setup, changes: [...setup.changes.filter((c) => !extra.some((e) => e.name === c.name)), ...extra], stimulus: [...setup.stimulus, ...again] };
+      const prepared = prepareRun(project, changed, project.root, options.conditions);
       if (!isRunnable(prepared)) return { model: undefined, problems: prepared.problems };
       const run = createRun(prepared);
       count++;
       const s: Session = {
-        id: count, prepared, run, listen, pace: options.pace, paused: options.paused ?? false, cancelled: false, clockBase: 0, timeBase: 0, lastUpdate: 0, computing: 0,
+        id: count, prepared, run, listen, pace: options.pace, paused: options.paused ?? false, cancelled: false, clockBase: 0, timeBase: 0, lastUpdate: 0, computing: 0, stoppedAt: undefined, actions: [...(options.actions ?? [])],
       };
       session = s;
+      run.simulation.breakAt(new Set(options.breakpoints ?? []));
       run.simulation.advance(0);
+      noteStop(s);
       rebase(s);
       setTimeout(() => (s.paused ? tell(s) : work(s)), 0);
       return { model: runModel(count, prepared, run), problems: prepared.problems };
@@ -135,6 +176,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       const s = session;
       if (!s || s.cancelled || s.run.simulation.status !== 'running') return;
       s.paused = false;
+      s.stoppedAt = undefined;
       rebase(s);
       work(s);
     },
@@ -142,6 +184,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       act((s) => {
         s.paused = true;
         s.run.simulation.advance(Infinity, true);
+        s.stoppedAt = s.run.simulation.takeBreak();
       }),
     setPace: (pace) =>
       act((s) => {
@@ -155,15 +198,23 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     set(path, value) {
       const index = session?.prepared.model.indexOf.get(path);
       if (index === undefined) return false;
-      act((s) => s.run.simulation.set(index, value));
+      act((s) => {
+        s.actions.push({ time: s.run.simulation.time, kind: 'set', target: path, value });
+        s.run.simulation.set(index, value);
+      });
       return true;
     },
-    send(path) {
+    send(path, args = {}) {
       const target = session && messageTarget(session.prepared.model, path);
       if (!target) return false;
-      act((s) => s.run.simulation.send(target.part, target.message));
+      act((s) => {
+        s.actions.push({ time: s.run.simulation.time, kind: 'send', target: path, value: 0 });
+        s.run.simulation.send(target.part, target.message, Object.entries(args).map(([name, value]) => ({ name, value })));
+        noteStop(s);
+      });
       return true;
     },
+    breakAt: (places) => session?.run.simulation.breakAt(new Set(places)),
   };
 }
 

@@ -6,7 +6,7 @@ import { unitOrUndefined } from '../language/units';
 import type { Project, Setup } from '../project/project';
 import { typeById } from '../project/project';
 import { analyse } from '../analysis/analyse';
-import { flatten, type FlattenResult } from '../flatten/flatten';
+import { flatten, type FlattenResult, type Observer } from '../flatten/flatten';
 import type { FlatModel } from '../flatten/flat-model';
 import { projectLibrary, readChanges } from '../flatten/from-project';
 import type { Program } from '../program/program';
@@ -14,6 +14,7 @@ import { compile } from '../simulate/compile';
 import type { SimulationOptions, Stimulus } from '../simulate/simulation';
 import type { Finding, RequirementFinding } from '../verdicts/finding';
 import type { MonitorSource } from '../verdicts/source';
+import { checkBehaviour } from './check-behaviour';
 import { standingOf } from './standing';
 import { constantFinding, monitorOf, watchedRequirements } from './watch';
 
@@ -36,11 +37,15 @@ export interface Prepared {
 }
 
 /** From a project and a setup to a program with its monitors. Problems carry their places; without a program nothing can run. */
-export function prepareRun(project: Project, setup: Setup, rootId = project.root): Prepared {
+export function prepareRun(project: Project, setup: Setup, rootId = project.root, stops: readonly string[] = []): Prepared {
   const { library, problems: textProblems } = projectLibrary(project);
   const rootName = typeById(project, rootId)?.name ?? '';
   const watches = watchedRequirements(project);
-  const observers = watches.flatMap((w) => w.observers);
+  const stopObservers = stops.flatMap((text, k): Observer[] => {
+    const { value, problems } = parseExpressionText(text);
+    return problems.length > 0 ? [] : [{ name: `$stop${k}`, expr: value, place: `requirement/stop/${k}`, stops: true }];
+  });
+  const observers = [...watches.flatMap((w) => w.observers), ...stopObservers];
   const place = `setup/${setup.id}/change`;
   const changed = readChanges(setup.changes, place);
   let flat = flatten(library, rootName, { observers });
@@ -62,6 +67,10 @@ export function prepareRun(project: Project, setup: Setup, rootId = project.root
   const options: SimulationOptions = {
     stop: setup.stop, solver: setup.solver, relative: setup.relative, absolute: setup.absolute, step: setup.step, recordEvery: setup.recordEvery,
     values: startValues, stimulus,
+    stopWhen: stops.flatMap((name, k) => {
+      const found = flat.observed.get(`$stop${k}`);
+      return found ? [{ variable: found.index, name }] : [];
+    }),
   };
   const watched = watches.map((w) => monitorOf(w, flat));
   const problems = [
@@ -106,7 +115,7 @@ export function checkProduct(project: Project): ProductCheck {
     return finding ? [{ id: w.requirement.id, key: w.requirement.key, ...finding }] : [];
   });
   const requirementProblems = watches.flatMap((w) => [...w.problems, ...monitorOf(w, flat).problems]);
-  return { problems: [...textProblems, ...model.problems, ...(structural ? [] : analyse(model).problems), ...requirementProblems, ...setupProblems], constants };
+  return { problems: [...textProblems, ...model.problems, ...(structural ? [] : analyse(model).problems), ...checkBehaviour(project, library, model), ...requirementProblems, ...setupProblems], constants };
 }
 
 const hasElements = (model: FlatModel, name: string): boolean => [...model.indexOf.keys()].some((n) => n.startsWith(`${name}[`));

@@ -1,6 +1,6 @@
 import { tubeCapper } from '../../samples/tube-capper';
 import { readProjectText, writeProjectJson } from '../formats/project-file';
-import { newRequirement, newState, newTransition, type Project, type Setup } from '../project/project';
+import { newRequirement, newChart, newState, newTransition, type Project, type Setup } from '../project/project';
 import { valueAt } from '../simulate/recording';
 import { createEngine, type RunUpdate } from './engine';
 import { createRun, isRunnable, prepareRun } from './index';
@@ -125,7 +125,7 @@ describe('bad input', () => {
   });
   test('a chart that never settles names its loop', () => {
     const p = changed('t-guardswitch', (t) => ({
-      ...t, charts: [{ id: 'c', name: 'door', states: [{ ...newState('a', 'Here', null, 0, 0), initial: true }, newState('b', 'There', null, 0, 0)], transitions: [newTransition('x', 'a', 'b'), newTransition('y', 'b', 'a')] }],
+      ...t, charts: [{ ...newChart('c', 'door'), states: [{ ...newState('a', 'Here', null, 0, 0), initial: true }, newState('b', 'There', null, 0, 0)], transitions: [newTransition('x', 'a', 'b'), newTransition('y', 'b', 'a')] }],
     }));
     const run = createRun(prepare(setup('Careful'), p));
     run.simulation.advance(Infinity);

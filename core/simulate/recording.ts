@@ -53,9 +53,11 @@ function sources(model: FlatModel): Source[] {
   return found;
 }
 
+const isPseudo = (kind: string): boolean => kind === 'history' || kind === 'deepHistory' || kind === 'start';
+
 /** One column per chart: the active leaf, or the active leaves joined by " + ". */
 function chartSource(chart: FlatModel['charts'][number]): Source {
-  const leaves = chart.structure.states.flatMap((s, k) => (s.children.length === 0 ? [k] : []));
+  const leaves = chart.structure.states.flatMap((s, k) => (s.children.length === 0 && !isPseudo(s.kind) ? [k] : []));
   const literals = leaves.map((k) => chart.structure.states[k].path);
   const head: Source['head'] = { name: chart.name, unit: '', kind: 'literal', literals };
   return {

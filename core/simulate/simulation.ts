@@ -1,8 +1,9 @@
 import type { Problem } from '../language/diagnostics';
-import { initialStates, stepChart } from '../behaviour/chart-step';
-import type { FlatSend } from '../flatten/flat-model';
+import type { MachineSnapshot } from '../behaviour/chart-machine';
 import { BlockFailure } from '../program/newton';
 import type { Machine, Program } from '../program/program';
+import { createSimulatedCharts, type Clock } from './chart-host';
+import { createCrossingLocator } from './crossings';
 import { blockProblem, chatterProblem, notFiniteProblem, runProblem, stepProblem, unsettledProblem } from './failure';
 import { createStepper, type SolverName } from './solvers';
 import type { StepCounts, Stepper } from './stepper';
@@ -19,6 +20,10 @@ export interface SimulationOptions {
   /** Values given to constants and parameters, and start values of everything else, by variable number. */
   readonly values: ReadonlyMap<number, number>;
   readonly stimulus: readonly Stimulus[];
+  /** Where charts start instead of their initial states: chart number to states. */
+  readonly startIn?: ReadonlyMap<number, readonly number[]>;
+  /** Boolean variables at whose rise the run stops, with what they are called. */
+  readonly stopWhen?: readonly { readonly variable: number; readonly name: string }[];
 }
 
 /** Something done from outside at a given time. */
@@ -41,6 +46,10 @@ export interface MessageRecord {
   readonly args: readonly MessageArgument[];
   /** Whether a chart took a transition for it. */
   readonly taken: boolean;
+  /** An active state keeps it for later. */
+  readonly kept: boolean;
+  /** When it was sent; earlier than `time` where it was sent to arrive later. */
+  readonly sent: number;
 }
 
 export interface TransitionRecord {
@@ -74,6 +83,10 @@ export interface Simulation {
   /** Gives a quantity a value now: an input, a parameter, or a quantity that charts set. */
   set(variable: number, value: number): void;
   send(part: number, message: string, args?: readonly MessageArgument[]): void;
+  /** States and transitions, by place, at which the run stops. */
+  breakAt(places: ReadonlySet<string>): void;
+  /** The one at which it stopped last; asked once. */
+  takeBreak(): string | undefined;
   snapshot(): Snapshot;
   restore(snapshot: Snapshot): void;
 }
@@ -84,7 +97,7 @@ export interface Snapshot {
   readonly status: RunStatus;
   readonly memory: readonly Float64Array[];
   readonly method: readonly number[];
-  readonly due: Float64Array;
+  readonly charts: MachineSnapshot;
   readonly sampleIndex: readonly number[];
   readonly nextRow: number;
   readonly stimulusAt: number;
@@ -121,19 +134,15 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const discrete = model.variables.flatMap((x, k) => (x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external' ? [k] : []));
   const overrides = new Map(options.values);
   const stimulus = [...options.stimulus].sort((a, b) => a.time - b.time);
-  const charts = model.charts.map((chart, k) => {
-    const before = model.charts.slice(0, k);
-    const effectBase = before.reduce((sum, c) => sum + 2 * c.structure.states.length + c.structure.transitions.length, 0);
-    const transitionBase = before.reduce((sum, c) => sum + c.structure.transitions.length, 0);
-    return { chart, effectBase, transitionBase, isActive: (state: number): boolean => v[chart.active[state]] !== 0 };
-  });
-  const due = new Float64Array(charts.reduce((sum, c) => sum + c.chart.transitions.length, 0)).fill(NaN);
   const assertionWarned = new Set<number>();
-  const queue: { message: string; sender: number; receivers: readonly number[]; args: readonly MessageArgument[] }[] = [];
   const samples: { start: number; interval: number; index: number }[] = [];
 
-  let time = 0, superdense = 0, status: RunStatus = 'ready', failure: Problem | undefined;
+  const clock: Clock = { time: 0, step: 0 };
+  let status: RunStatus = 'ready', failure: Problem | undefined;
   let nextRow = 0, stimulusAt = 0, events = 0, eventsHere = 0, lastEventTime = NaN, ended = false;
+
+  const stopWhen = options.stopWhen ?? [];
+  const stopWas: boolean[] = stopWhen.map(() => false);
 
   const hasFailed = (): boolean => status === 'failed';
   const fail = (p: Problem): void => {
@@ -147,28 +156,29 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       return work();
     } catch (error) {
       if (!(error instanceof BlockFailure)) throw error;
-      fail(blockProblem(program, error, time, v));
+      fail(blockProblem(program, error, clock.time, v));
       return undefined;
     }
   };
 
   const checkFinite = (): void => {
-    const p = notFiniteProblem(program, time, machine.memory);
+    const p = notFiniteProblem(program, clock.time, machine.memory);
     if (p) fail(p);
   };
 
-  const send = (to: FlatSend, values: number[]): void => {
-    queue.push({ message: to.message, sender: to.sender, receivers: to.receivers, args: to.args.map((a, k) => ({ name: a.name, value: values[k] })) });
-  };
+  const charts = createSimulatedCharts(program, machine, clock, observer, {
+    settle: () => settleEquations(false),
+    endless: (message, place) => fail(unsettledProblem(program, clock.time, message, place ? [place] : [])),
+  });
 
   /** Evaluates the equations at this instant until conditions, discrete values and restarts have settled. */
   const settleEquations = (initial: boolean): boolean => {
     for (let iteration = 0; iteration < maximumIterations; iteration++) {
-      if (initial) machine.initial(time);
-      else machine.event(time);
+      if (initial) machine.initial(clock.time);
+      else machine.event(clock.time);
       let changed = false;
       if (hasModes) {
-        machine.conditions(time);
+        machine.conditions(clock.time);
         for (let k = 0; k < m.length; k++) {
           if (m[k] !== live[k]) {
             m[k] = live[k];
@@ -180,11 +190,12 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       model.actions.forEach((action, k) => {
         const fires = (initial && action.atInitial && iteration === 0) || (!initial && action.conditions.some((c) => v[c] !== 0 && pre[c] === 0));
         if (!fires) return;
-        const values = machine.action(k, time);
+        const values = machine.action(k, clock.time);
         if (action.does.kind === 'reinit') restarts.push([action.does.state, values[0]]);
-        else if (action.does.kind === 'send') send(action.does.send, values);
+        else if (action.does.kind === 'send') charts.send(action.does.send, values);
         else ended = true;
       });
+      if (!initial) charts.noteMoments();
       for (const k of discrete) {
         if (pre[k] !== v[k]) {
           pre[k] = v[k];
@@ -197,121 +208,28 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       }
       if (!changed) return true;
     }
-    fail(unsettledProblem(program, time, 'The equations do not settle: conditions keep switching each other', []));
+    fail(unsettledProblem(program, clock.time, 'The equations do not settle: conditions keep switching each other', []));
     return false;
-  };
-
-  /** Takes one microstep of one chart. */
-  const stepOne = (k: number, message: string | undefined): boolean => {
-    const { chart, effectBase, transitionBase, isActive } = charts[k];
-    const { structure } = chart;
-    const enabled = (t: number): boolean => {
-      const node = structure.transitions[t];
-      switch (node.trigger) {
-        case 'message':
-          if (message === undefined || node.message !== message) return false;
-          break;
-        case 'when':
-          if (message !== undefined) return false;
-          if (v[chart.transitions[t].condition ?? -1] !== 1) return false;
-          break;
-        case 'after':
-          if (message !== undefined || !(due[transitionBase + t] <= time)) return false;
-          break;
-        case 'completion':
-          if (message !== undefined) return false;
-      }
-      return machine.guard(transitionBase + t, time);
-    };
-    const step = stepChart(structure, isActive, enabled);
-    if (!step) return false;
-    const count = structure.states.length;
-    const run = (effect: number): void => machine.effect(effectBase + effect, time, send);
-    for (const state of step.exited) {
-      run(count + state);
-      v[chart.active[state]] = 0;
-      structure.transitions.forEach((t, j) => t.from === state && (due[transitionBase + j] = NaN));
-    }
-    for (const t of step.taken) {
-      superdense++;
-      observer.transition({ time, step: superdense, chart: k, transition: t });
-      run(2 * count + t);
-    }
-    enterStates(k, step.entered);
-    return true;
-  };
-
-  const enterStates = (k: number, entered: readonly number[]): void => {
-    const { chart, effectBase, transitionBase } = charts[k];
-    for (const state of entered) {
-      v[chart.active[state]] = 1;
-      chart.structure.transitions.forEach((t, j) => {
-        if (t.from === state && t.trigger === 'after') due[transitionBase + j] = time + Math.max(0, machine.delay(transitionBase + j, time));
-      });
-      machine.effect(effectBase + state, time, send);
-    }
-  };
-
-  /** Runs charts to completion, one message after the other (W3C SCXML, appendix D, without its external queue). */
-  const runCharts = (): boolean => {
-    const recent: { chart: number; states: string }[] = [];
-    const note = (k: number): boolean => {
-      const { chart, isActive } = charts[k];
-      recent.push({ chart: k, states: chart.structure.states.flatMap((x, j) => (x.children.length === 0 && isActive(j) ? [x.path] : [])).join(' + ') });
-      if (recent.length < maximumEventsAtOnce) return true;
-      const loop = [...new Set(recent.slice(-12).map((r) => r.states))];
-      fail(unsettledProblem(program, time, `The state chart ${chart.name} never settles: it keeps going through ${loop.join(' -> ')}`, [chart.place]));
-      return false;
-    };
-    for (;;) {
-      let moved = false;
-      for (let k = 0; k < charts.length; k++) {
-        if (stepOne(k, undefined)) {
-          if (!note(k)) return false;
-          moved = true;
-          if (!settleEquations(false)) return false;
-        }
-      }
-      if (moved) continue;
-      const next = queue.shift();
-      if (!next) return true;
-      superdense++;
-      const at = superdense;
-      let taken = false;
-      for (let k = 0; k < charts.length; k++) {
-        if (!next.receivers.includes(charts[k].chart.part)) continue;
-        if (stepOne(k, next.message)) {
-          taken = true;
-          if (!note(k)) return false;
-        }
-      }
-      observer.message({ time, step: at, message: next.message, sender: next.sender, receivers: next.receivers, args: next.args, taken });
-      if (recent.length + superdense > 10 * maximumEventsAtOnce && queue.length > maximumEventsAtOnce) {
-        fail(unsettledProblem(program, time, `Messages keep causing messages: ${next.message} was sent ${queue.filter((q) => q.message === next.message).length} times in one moment`, []));
-        return false;
-      }
-      if (taken && !settleEquations(false)) return false;
-    }
   };
 
   /** Everything that happens at one instant. `v` holds the values from before it. */
   const handleEvent = (change?: () => void): void => {
-    if (time === lastEventTime) {
+    if (clock.time === lastEventTime) {
       if (++eventsHere > maximumEventsAtOnce) {
-        fail(chatterProblem(program, time, machine.memory));
+        fail(chatterProblem(program, clock.time, machine.memory));
         return;
       }
     } else {
-      lastEventTime = time;
+      lastEventTime = clock.time;
       eventsHere = 0;
-      superdense = 0;
+      clock.step = 0;
     }
     events++;
-    observer.row(time, v, 'before-event');
+    observer.row(clock.time, v, 'before-event');
     pre.set(v);
     change?.();
     guarded(() => {
-      if (!settleEquations(false) || !runCharts()) return;
+      if (!settleEquations(false) || !charts.machine.run()) return;
       if (s.some((x) => x !== 0)) {
         s.fill(0);
         if (!settleEquations(false)) return;
@@ -321,37 +239,41 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     restart();
     if (status === 'failed') return;
     checkAssertions();
-    observer.row(time, v, 'after-event');
+    observer.row(clock.time, v, 'after-event');
     noteChatter();
+    stopWhen.forEach((x, k) => {
+      if (v[x.variable] !== 0 && !stopWas[k]) charts.hit(x.name);
+      stopWas[k] = v[x.variable] !== 0;
+    });
   };
 
   let burstStart = 0, burstCount = 0;
-  /** Events that pile up without the time moving on noticeably. */
+  /** Events that pile up without the clock.time moving on noticeably. */
   const noteChatter = (): void => {
-    if (time - burstStart > 1e-10 * Math.max(1, options.stop)) {
-      burstStart = time;
+    if (clock.time - burstStart > 1e-10 * Math.max(1, options.stop)) {
+      burstStart = clock.time;
       burstCount = 0;
-    } else if (++burstCount > maximumBurst) fail(chatterProblem(program, time, machine.memory));
+    } else if (++burstCount > maximumBurst) fail(chatterProblem(program, clock.time, machine.memory));
   };
 
   const checkAssertions = (): void => {
     model.assertions.forEach((a, k) => {
-      if (status === 'failed' || machine.assertion(k, time)) return;
+      if (status === 'failed' || machine.assertion(k, clock.time)) return;
       if (a.warning) assertionWarned.add(k);
-      else fail(runProblem('assertion', `${a.message} (assert in ${a.origin.part || model.name})`, time, a.origin));
+      else fail(runProblem('assertion', `${a.message} (assert in ${a.origin.part || model.name})`, clock.time, a.origin));
     });
   };
 
   const restart = (): void => {
     for (let k = 0; k < n; k++) y[k] = v[states[k]];
-    stepper.reset(time, y);
+    stepper.reset(clock.time, y);
   };
 
   const loadStates = (values: Float64Array): void => {
     for (let k = 0; k < n; k++) v[states[k]] = values[k];
   };
 
-  /** All values at a time inside the step just taken. */
+  /** All values at a clock.time inside the step just taken. */
   const valuesAt = (t: number): void => {
     stepper.interpolate(t, y);
     loadStates(y);
@@ -367,21 +289,22 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     for (let k = 0; k < program.sampleCount; k++) samples.push({ ...machine.sampleTimes(k), index: 0 });
     const bad = samples.find((x) => !(x.interval > 0));
     if (bad) return fail(runProblem('sample', `A sample interval must be positive, but it is ${bad.interval}`, 0));
-    charts.forEach(({ chart }) => initialStates(chart.structure).forEach((state) => (v[chart.active[state]] = 1)));
+    charts.markInitial(options.startIn ?? new Map());
     pre.set(v);
     flags[0] = 1;
     guarded(() => {
       if (!settleEquations(true)) return;
       flags[0] = 0;
-      charts.forEach(({ chart }, k) => enterStates(k, initialStates(chart.structure)));
-      if (settleEquations(false)) runCharts();
+      charts.machine.start(options.startIn);
+      if (settleEquations(false)) charts.machine.run();
     });
     flags[0] = 0;
     if (status === 'running') checkFinite();
     if (status !== 'running') return;
     restart();
     checkAssertions();
-    observer.row(time, v, 'sample');
+    stopWhen.forEach((x, k) => (stopWas[k] = v[x.variable] !== 0));
+    observer.row(clock.time, v, 'sample');
     nextRow = 1;
     applyOutside();
   };
@@ -390,19 +313,15 @@ export function createSimulation(program: Program, options: SimulationOptions, o
 
   /** The next instant at which something is known to happen. */
   const nextTimeEvent = (): number => {
-    let t = Math.min(options.stop, nextSample(), stimulus[stimulusAt]?.time ?? Infinity);
-    for (let k = 0; k < due.length; k++) if (due[k] > time && due[k] < t) t = due[k];
-    return t;
+    return Math.min(options.stop, nextSample(), stimulus[stimulusAt]?.time ?? Infinity, charts.machine.nextTime());
   };
 
   const atTimeEvent = (): boolean => {
-    if (nextSample() <= time || (stimulus[stimulusAt]?.time ?? Infinity) <= time) return true;
-    for (let k = 0; k < due.length; k++) if (due[k] === time) return true;
-    return false;
+    return nextSample() <= clock.time || (stimulus[stimulusAt]?.time ?? Infinity) <= clock.time || charts.machine.isDue();
   };
 
   const apply = (x: Stimulus): void => {
-    if (x.kind === 'send') queue.push({ message: x.message, sender: -1, receivers: [x.part], args: x.args });
+    if (x.kind === 'send') charts.post(x.part, x.message, x.args);
     else assign(x.variable, x.value);
   };
 
@@ -420,17 +339,17 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     if (!atTimeEvent()) return;
     handleEvent(() => {
       samples.forEach((x, k) => {
-        if (x.start + x.index * x.interval > time) return;
+        if (x.start + x.index * x.interval > clock.time) return;
         s[k] = 1;
         x.index++;
       });
-      while (stimulusAt < stimulus.length && stimulus[stimulusAt].time <= time) apply(stimulus[stimulusAt++]);
+      while (stimulusAt < stimulus.length && stimulus[stimulusAt].time <= clock.time) apply(stimulus[stimulusAt++]);
     });
   };
 
   const recordUpTo = (end: number): void => {
     for (let t = nextRow * options.recordEvery; t <= end; t = ++nextRow * options.recordEvery) {
-      if (t <= time) continue;
+      if (t <= clock.time) continue;
       if (t >= end - 1e-12 * Math.max(1, Math.abs(end))) {
         // the row at the end of the step is recorded there
         break;
@@ -442,36 +361,36 @@ export function createSimulation(program: Program, options: SimulationOptions, o
 
   const finishIfDue = (): void => {
     if (status !== 'running') return;
-    if (ended || time >= options.stop) status = 'finished';
+    if (ended || clock.time >= options.stop) status = 'finished';
   };
 
   /** One step of the integrator with everything that follows; true where an event was handled. */
   const stepOnce = (): boolean => {
     const limit = nextTimeEvent();
-    const from = time;
+    const from = clock.time;
     stageFailure = undefined;
-    const ok = limit > time ? stepper.step(limit) : true;
+    const ok = limit > clock.time ? stepper.step(limit) : true;
     if (!ok) {
-      if (stageFailure) fail(blockProblem(program, stageFailure, time, v));
-      else if (burstCount > 3) fail(chatterProblem(program, time, machine.memory));
+      if (stageFailure) fail(blockProblem(program, stageFailure, clock.time, v));
+      else if (burstCount > 3) fail(chatterProblem(program, clock.time, machine.memory));
       if (hasFailed()) return false;
       checkFinite();
-      if (!hasFailed()) fail(stepProblem(program, time, machine.memory, options.solver));
+      if (!hasFailed()) fail(stepProblem(program, clock.time, machine.memory, options.solver));
       return false;
     }
     const reached = stepper.t;
-    const crossing = hasModes ? guarded(() => locate(from, reached)) : undefined;
+    const crossing = hasModes ? guarded(() => firstCrossing(from, reached)) : undefined;
     if (hasFailed()) return false;
     const end = crossing ?? reached;
     guarded(() => recordUpTo(end));
     guarded(() => valuesAt(end));
     if (hasFailed()) return false;
-    time = end;
+    clock.time = end;
     if (!Number.isFinite(sumOf(v))) {
       checkFinite();
       if (hasFailed()) return false;
     }
-    const onRow = Math.abs(nextRow * options.recordEvery - time) <= 1e-12 * Math.max(1, time);
+    const onRow = Math.abs(nextRow * options.recordEvery - clock.time) <= 1e-12 * Math.max(1, clock.time);
     if (onRow) nextRow++;
     if (crossing !== undefined || atTimeEvent()) {
       if (crossing !== undefined && !atTimeEvent()) handleEvent();
@@ -479,112 +398,44 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       finishIfDue();
       return true;
     }
-    observer.row(time, v, onRow || time >= options.stop ? 'sample' : 'step');
+    observer.row(clock.time, v, onRow || clock.time >= options.stop ? 'sample' : 'step');
     checkAssertions();
     finishIfDue();
     return false;
   };
 
-  const changed = (): boolean => {
-    for (let k = 0; k < m.length; k++) if (m[k] !== live[k]) return true;
-    return false;
-  };
-  const look = (t: number): boolean => {
-    valuesAt(t);
-    machine.conditions(t);
-    return changed();
-  };
-
-  const before = new Float64Array(program.modes.length);
-  const middle = new Float64Array(program.modes.length);
+  const locator = createCrossingLocator(program, machine.memory, valuesAt, (t) => machine.conditions(t));
 
   /**
-   * The first time in (from, to] at which a condition has changed, by bisection with secant steps on the dense output.
-   * Points inside the step are looked at too, where a parabola through three of them says a condition may change and come back.
+   * The first change of a condition that the product itself depends on. Conditions that only requirements look at are brought
+   * up to date on the way, each with a row before and after; the integrator goes on as if nothing had happened.
    */
-  const locate = (from: number, to: number): number | undefined => {
-    if (to <= from) return undefined;
-    const parts = 4;
-    let left = from;
-    let right: number | undefined;
-    for (let j = 1; j <= parts; j++) {
-      const t = j === parts ? to : from + ((to - from) * j) / parts;
-      if (look(t)) {
-        right = t;
-        break;
-      }
-      if (j >= 2) {
-        const turn = turningPoint(t - (2 * (to - from)) / parts, t);
-        if (turn !== undefined && look(turn)) {
-          right = turn;
-          break;
-        }
-      }
-      before.set(middle);
-      middle.set(z);
-      left = t;
+  const firstCrossing = (from: number, reached: number): number | undefined => {
+    for (let start = from, k = 0; ; k++) {
+      const t = locator.locate(start, reached);
+      if (t === undefined || k > maximumEventsAtOnce || !onlyWatched(t)) return t;
+      recordUpTo(t);
+      valuesAt(t);
+      observer.row(t, v, 'before-event');
+      pre.set(v);
+      machine.event(t);
+      for (const j of discrete) pre[j] = v[j];
+      observer.row(t, v, 'after-event');
+      if (t >= reached) return undefined;
+      start = t;
     }
-    if (right === undefined) return undefined;
-    if (left >= right) left = from;
-    return narrow(left, right);
   };
 
-  /** Where a parabola through the last three looks has its turning point closest to a change. */
-  const turningPoint = (from: number, to: number): number | undefined => {
-    for (let k = 0; k < z.length; k++) {
-      const [a, b, c] = [before[k], middle[k], z[k]];
-      if (!(a * b > 0 && b * c > 0)) continue;
-      if (Math.abs(b) > Math.abs(a) || Math.abs(b) > Math.abs(c)) continue;
-      const curvature = a - 2 * b + c;
-      if (curvature === 0) continue;
-      const at = (a - c) / (2 * curvature);
-      const value = b - ((a - c) ** 2) / (8 * curvature);
-      if (value * b < 0.05 * b * b && Math.abs(at) < 1) return (from + to) / 2 + (at * (to - from)) / 2;
-    }
-    return undefined;
-  };
-
-  const narrow = (leftStart: number, rightStart: number): number => {
-    let left = leftStart, right = rightStart;
-    look(left);
-    const zLeft = Float64Array.from(z);
-    look(right);
-    let k = m.findIndex((x, j) => x !== live[j]);
-    let zr = z[k], zl = zLeft[k], side = 0;
-    for (let iteration = 0; iteration < 100; iteration++) {
-      const width = right - left;
-      if (width <= 4 * Number.EPSILON * Math.max(Math.abs(right), 1e-3)) break;
-      // Illinois variant of the secant rule (Dowell and Jarratt 1971), bisection where it does not apply
-      let t = left + width / 2;
-      if (iteration % 4 !== 3 && zl * zr < 0) {
-        const guess = right - (zr * width) / (zr - zl);
-        const margin = Math.max(width * 1e-3, 2 * Number.EPSILON * Math.abs(right));
-        t = Math.min(right - margin, Math.max(left + margin, guess));
-        if (!(t > left && t < right)) t = left + width / 2;
-      }
-      if (look(t)) {
-        right = t;
-        const first = m.findIndex((x, j) => x !== live[j]);
-        if (first !== k) {
-          k = first;
-          zl = zLeft[k];
-        }
-        zr = z[k];
-        if (side === 1) zl /= 2;
-        side = 1;
-      } else {
-        left = t;
-        zLeft.set(z);
-        zl = z[k];
-        if (side === -1) zr /= 2;
-        side = -1;
-      }
-    }
-    return right;
+  const onlyWatched = (t: number): boolean => {
+    if (program.watchedModes.size === 0) return false;
+    valuesAt(t);
+    machine.conditions(t);
+    for (let k = 0; k < m.length; k++) if (m[k] !== live[k] && !program.watchedModes.has(k)) return false;
+    return true;
   };
 
   return {
-    get time() { return time; },
+    get time() { return clock.time; },
     get status() { return status; },
     get problem() { return failure; },
     get counts() { return { ...stepper.counts, events }; },
@@ -592,8 +443,8 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     advance(until, stopAtEvent = false, keepGoing = () => true) {
       if (status === 'ready') start();
       finishIfDue();
-      while (status === 'running' && time < until && keepGoing()) {
-        if (stepOnce() && stopAtEvent) return;
+      while (status === 'running' && clock.time < until && keepGoing()) {
+        if (stepOnce() && (stopAtEvent || charts.isHit())) return;
       }
     },
     set(variable, value) {
@@ -602,29 +453,31 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     },
     send(part, message, args = []) {
       if (status === 'ready') start();
-      if (status === 'running') handleEvent(() => queue.push({ message, sender: -1, receivers: [part], args }));
+      if (status === 'running') handleEvent(() => charts.post(part, message, args));
     },
+    breakAt: charts.breakAt,
+    takeBreak: charts.takeHit,
     snapshot() {
       // the method starts anew here in this run too, so that the restored run takes the same steps
       if (status === 'ready') start();
       restart();
       return {
-        time, step: superdense, status, method: stepper.save(), memory: [v, pre, machine.memory.d, m, s, flags].map((a) => Float64Array.from(a)), due: Float64Array.from(due),
+        time: clock.time, step: clock.step, status, method: stepper.save(), memory: [v, pre, machine.memory.d, m, s, flags].map((a) => Float64Array.from(a)), charts: charts.machine.save(),
         sampleIndex: samples.map((x) => x.index), nextRow, stimulusAt, overrides: [...overrides],
       };
     },
     restore(snapshot) {
       if (status === 'ready') start();
-      ({ time, status, nextRow, stimulusAt } = snapshot);
-      superdense = snapshot.step;
+      ({ status, nextRow, stimulusAt } = snapshot);
+      clock.time = snapshot.time;
+      clock.step = snapshot.step;
       [v, pre, machine.memory.d, m, s, flags].forEach((a, k) => a.set(snapshot.memory[k]));
-      due.set(snapshot.due);
+      charts.machine.load(snapshot.charts);
       stepper.load(snapshot.method);
       samples.forEach((x, k) => (x.index = snapshot.sampleIndex[k]));
       overrides.clear();
       snapshot.overrides.forEach(([k, value]) => overrides.set(k, value));
       failure = undefined;
-      queue.length = 0;
       lastEventTime = NaN;
       ended = flags[1] === 1;
       restart();

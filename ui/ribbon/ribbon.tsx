@@ -11,6 +11,7 @@ import { useSetup } from '@/store/derived';
 import { Button } from '../button';
 import { formatTime } from '../format';
 import { marks, niceStep, TimeAxisContext, toPixels, toTime, valueAxisWidth, type TimeAxis } from './axis';
+import { BranchButton, StopsButton } from './branch';
 import { MessageRow, TrackRow, VerdictRow } from './rows';
 
 export const paces: readonly (readonly [number, string])[] = [[0, 'as fast as possible'], [10, '10×'], [1, '1×'], [0.1, '1/10'], [0.01, '1/100']];
@@ -62,6 +63,8 @@ function RunBar({ open, onToggle, project }: { readonly open: boolean; readonly 
       <Button label="End the run" onClick={cancelRun} disabled={!running && !paused}>
         <Square size={13} aria-hidden />
       </Button>
+      <StopsButton />
+      <BranchButton />
       <select className="form-select form-select-sm" aria-label="Setup" value={setup?.id ?? ''} onChange={(e) => chooseSetup(e.target.value)}>
         {project.setups.length === 0 && <option value="">no setup yet</option>}
         {project.setups.map((s) => (
@@ -118,6 +121,7 @@ function RunStatusText() {
   return (
     <span className="quiet text-truncate" data-testid="run-status">
       {run.setup} {run.status}
+      {run.stoppedAt && ' where it was told to stop'}
       {earlier && ` · dashed: earlier run (${earlier.setup}${earlier.changes && earlier.changes !== run.changes ? `, ${earlier.changes}` : ''})`}
     </span>
   );

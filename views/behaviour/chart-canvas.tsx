@@ -11,23 +11,29 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { LinkableBox, LinkCount } from '@/ui/linkable';
 import { useTraceLook } from '@/store/trace';
-import { arrowPath, isActive, parentsFirst, sizesOf, statePath, textLines, transitionText } from './chart-geometry';
+import { arrowPath, boxesOf, isActive, isPlace, kindText, parentsFirst, textLines, transitionText } from './chart-geometry';
 
-type StateNode = Node<{ readonly state: ChartState; readonly group: boolean; readonly lit: boolean; readonly wrong: boolean; readonly address: string }, 'state'>;
-type ArrowEdge = Edge<{ readonly transition: Transition; readonly lit: boolean; readonly wrong: boolean; readonly shift: number; readonly address: string }, 'arrow'>;
+type StateNode = Node<{ readonly state: ChartState; readonly group: boolean; readonly lane: boolean; readonly lit: boolean; readonly wrong: boolean; readonly stops: boolean; readonly fact: string; readonly address: string }, 'state'>;
+type ArrowEdge = Edge<{ readonly transition: Transition; readonly lit: boolean; readonly wrong: boolean; readonly stops: boolean; readonly fired: number; readonly shift: number; readonly address: string; readonly extra: boolean }, 'arrow'>;
 
 const sides = [Position.Top, Position.Right, Position.Bottom, Position.Left];
 
 function StateCard({ data, selected }: NodeProps<StateNode>) {
-  const { state, group, lit, wrong } = data;
+  const { state, group, lane, lit, wrong, stops, fact } = data;
+  const place = isPlace(state.kind);
   return (
     <>
-      <LinkableBox address={data.address} className={`state-card${group ? ' group' : ''}${lit ? ' lit' : ''}${selected ? ' selected' : ''}`} data-state={state.name} data-lit={lit} style={wrong ? { borderColor: 'var(--bad)' } : undefined}>
+      <LinkableBox
+        address={data.address} className={`state-card${group ? ' group' : ''}${lane ? ' lane' : ''}${place ? ` place ${state.kind}` : ''}${lit ? ' lit' : ''}${selected ? ' selected' : ''}`}
+        data-state={state.name} data-lit={lit} style={wrong ? { borderColor: 'var(--bad)' } : undefined}
+      >
         <div className="state-name">
-          {state.name}
+          {stops && <span className="stop-mark" title="The run stops here" aria-label="The run stops here" />}
+          <span className="text-truncate">{state.name}</span>
           <LinkCount address={data.address} />
-          {lit ? <span className="now-word">active</span> : state.initial && <span className="first">starts here</span>}
+          {lit ? <span className="now-word">active</span> : fact ? <span className="first num">{fact}</span> : state.initial && !place && !lane && <span className="first">starts here</span>}
         </div>
+        {place && <div className="state-text">{kindText[state.kind]}</div>}
         {textLines(state).map((line, k) => (
           <div key={k} className="state-text mono" style={{ paddingBlock: 0 }}>
             {line}
@@ -51,26 +57,37 @@ function Arrow({ id, source, target, data, selected, markerEnd }: EdgeProps<Arro
   const { path, x, y } = arrowPath(rect(from), rect(to), data.shift);
   const text = transitionText(data.transition);
   const [head, ...rest] = text.split(' / ');
+  const stroke = data.lit ? 'var(--now)' : selected ? 'var(--accent)' : data.wrong ? 'var(--bad)' : 'var(--ink-3)';
   return (
     <>
-      <BaseEdge id={id} path={path} {...(markerEnd && { markerEnd })} interactionWidth={14} style={{ stroke: data.lit ? 'var(--now)' : selected ? 'var(--accent)' : data.wrong ? 'var(--bad)' : 'var(--ink-3)', strokeWidth: data.lit || selected ? 2 : 1.2 }} />
-      <EdgeLabelRenderer>
-        <div
-          className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ' wrong' : ''}${look.className}`} style={{ transform: `translate(-50%, -50%) translate(${x}px, ${y}px)` }} title={look.title ? `${text}\n${look.title}` : text}
-          onClick={() => select(`transition/${data.transition.id}`)} data-transition={text} data-lit={data.lit}
-        >
-          <span>
-            {head}
-            {rest.length > 0 && <span className="after-text"> / …</span>}
-          </span>
-        </div>
-      </EdgeLabelRenderer>
+      <BaseEdge id={id} path={path} {...(markerEnd && data.transition.to !== '' && { markerEnd })} interactionWidth={14} style={{ stroke, strokeWidth: data.lit || selected ? 2 : 1.2, ...((data.extra || data.transition.internal || data.transition.to === '') && { strokeDasharray: '4 3' }) }} />
+      {!data.extra && (
+        <EdgeLabelRenderer>
+          <div
+            className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ' wrong' : ''}${look.className}`} style={{ transform: `translate(-50%, -50%) translate(${x}px, ${y}px)` }} title={look.title ? `${text}\n${look.title}` : text}
+            onClick={() => select(`transition/${data.transition.id}`)} data-transition={text} data-lit={data.lit}
+          >
+            <span>
+              {data.stops && <span className="stop-mark me-1" title="The run stops here" aria-label="The run stops here" />}
+              {head}
+              {rest.length > 0 && <span className="after-text"> / …</span>}
+              {data.fired > 0 && <span className="fired num" title={`fired ${data.fired} times in this run`}>{data.fired}×</span>}
+            </span>
+          </div>
+        </EdgeLabelRenderer>
+      )}
     </>
   );
 }
 
 const nodeTypes = { state: StateCard };
 const edgeTypes = { arrow: Arrow };
+
+function pathsOf(chart: Chart): Map<string, string> {
+  const paths = new Map<string, string>();
+  for (const s of parentsFirst(chart)) paths.set(s.id, s.parent ? `${paths.get(s.parent) ?? ''}.${s.name}` : s.name);
+  return paths;
+}
 
 /** Hands out the object of last time where nothing in it has changed, so that only what changed is drawn anew. */
 function useUnchanged<T extends { readonly id: string }>(): (next: T, parts: (x: T) => readonly unknown[]) => T {
@@ -92,51 +109,63 @@ interface Props {
   readonly lastTaken: string | undefined;
   readonly problems: readonly Problem[];
   readonly removeSelected: () => void;
+  /** What the run says of each state, by path, and of each transition, by id. */
+  readonly facts: ReadonlyMap<string, string>;
+  readonly fired: ReadonlyMap<string, number>;
+  /** Addresses at which a run stops. */
+  readonly stops: ReadonlySet<string>;
 }
 
 /** The drawing of a state chart: cards to move, handles to connect. Drawn anew only when something on it changes. */
-export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, lastTaken, problems, removeSelected }: Props) {
+export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, lastTaken, problems, removeSelected, facts, fired, stops }: Props) {
   const { edit } = useProject.getState();
   const item = usePlace((s) => s.item);
   const { select, say } = usePlace.getState();
   const flow = useReactFlow();
   // addresses of elements name one thing each, those of lists many
   const elements = address.replace('types/', 'type/').replace('/charts/', '/chart/');
-  const sizes = useMemo(() => sizesOf(chart), [chart]);
+  const boxes = useMemo(() => boxesOf(chart), [chart]);
+  const paths = useMemo(() => pathsOf(chart), [chart]);
   const wrong = useMemo(() => new Set(problems.flatMap((p) => p.place?.split('/') ?? [])), [problems]);
 
   const sameNode = useUnchanged<StateNode>();
   const sameEdge = useUnchanged<ArrowEdge>();
-  const wanted = useMemo(
-    () => parentsFirst(chart).map((s): StateNode => {
-      const lit = isActive(active, statePath(chart, s));
-      const group = chart.states.some((x) => x.parent === s.id);
+  const wanted = useMemo(() => {
+    const groups = new Set(chart.states.map((x) => x.parent));
+    return parentsFirst(chart).map((s): StateNode => {
+      const path = paths.get(s.id)!;
+      const lit = isActive(active, path);
+      const group = groups.has(s.id);
+      const { x, y, width, height, lane } = boxes.get(s.id)!;
+      const address = `${elements}/state/${s.id}`;
       const node: StateNode = {
-        id: s.id, type: 'state', position: { x: s.x, y: s.y }, ...sizes.get(s.id)!, ...(s.parent && { parentId: s.parent }), selected: item === `state/${s.id}`,
-        data: { state: s, group, lit, wrong: wrong.has(s.id), address: `${elements}/state/${s.id}` }, ariaLabel: `State ${s.name}${lit ? ', active' : ''}`, deletable: false,
+        id: s.id, type: 'state', position: { x, y }, width, height, ...(s.parent && { parentId: s.parent }), selected: item === `state/${s.id}`, draggable: !lane,
+        data: { state: s, group, lane, lit, wrong: wrong.has(s.id), stops: stops.has(address), fact: facts.get(path) ?? '', address }, ariaLabel: `${isPlace(s.kind) ? 'Place' : 'State'} ${s.name}${lit ? ', active' : ''}`, deletable: false,
         // arrows run above the cards that hold others and below those that do not
-        zIndex: group ? 0 : 20,
+        zIndex: group || lane ? 0 : 20,
       };
-      return sameNode(node, (x) => [x.data.state, x.data.lit, x.data.group, x.data.wrong, x.selected, x.width, x.height, x.parentId]);
-    }),
-    [chart, sizes, active, item, wrong, sameNode, elements],
-  );
+      return sameNode(node, (n) => [n.data.state, n.data.lit, n.data.group, n.data.wrong, n.data.stops, n.data.fact, n.selected, n.width, n.height, n.parentId, n.position.x, n.position.y]);
+    });
+  }, [chart, boxes, paths, active, item, wrong, facts, stops, sameNode, elements]);
   // while a card is being moved, its place is that of the pointer
   const [moving, setMoving] = useState<StateNode[]>();
   const nodes = moving ?? wanted;
-  const edges = useMemo(
-    () => chart.transitions.map((t): ArrowEdge => {
-      const twins = chart.transitions.filter((o) => (o.from === t.from && o.to === t.to) || (o.from === t.to && o.to === t.from));
-      const place = twins.findIndex((o) => o.id === t.id);
+  const edges = useMemo(() => {
+    const twins = new Map<string, string[]>();
+    const between = (t: Transition): string => (t.from < t.to ? `${t.from} ${t.to}` : `${t.to} ${t.from}`);
+    for (const t of chart.transitions) twins.set(between(t), [...(twins.get(between(t)) ?? []), t.id]);
+    return chart.transitions.flatMap((t): ArrowEdge[] => {
+      const alike = twins.get(between(t))!;
       const lit = lastTaken === t.id;
-      const edge: ArrowEdge = {
-        id: t.id, type: 'arrow', source: t.from, target: t.to, selected: item === `transition/${t.id}`, data: { transition: t, lit, wrong: wrong.has(t.id), address: `${elements}/transition/${t.id}`, shift: (place - (twins.length - 1) / 2) * 46 },
+      const address = `${elements}/transition/${t.id}`;
+      const arrow = (id: string, target: string, extra: boolean): ArrowEdge => sameEdge({
+        id, type: 'arrow', source: t.from, target, selected: item === `transition/${t.id}`,
+        data: { transition: t, lit, wrong: wrong.has(t.id), stops: stops.has(address), fired: fired.get(t.id) ?? 0, address, shift: extra ? 0 : (alike.indexOf(t.id) - (alike.length - 1) / 2) * 46, extra },
         markerEnd: { type: MarkerType.ArrowClosed, width: 14, height: 14, color: lit ? 'var(--now)' : 'var(--ink-3)' }, ariaLabel: `Transition ${transitionText(t)}`, deletable: false, zIndex: 10,
-      };
-      return sameEdge(edge, (x) => [x.data?.transition, x.data?.lit, x.data?.wrong, x.data?.shift, x.selected]);
-    }),
-    [chart, item, lastTaken, wrong, sameEdge, elements],
-  );
+      }, (x) => [x.data?.transition, x.data?.lit, x.data?.wrong, x.data?.stops, x.data?.fired, x.data?.shift, x.selected]);
+      return [arrow(t.id, t.to || t.from, false), ...t.also.map((to, k) => arrow(`${t.id} ${k}`, to, true))];
+    });
+  }, [chart, item, lastTaken, wrong, fired, stops, sameEdge, elements]);
   const ids = chart.states.length;
   useEffect(() => {
     const timer = setTimeout(() => void flow.fitView({ padding: 0.03, maxZoom: 1.1 }), 30);
@@ -166,7 +195,7 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
   return (
     <ReactFlow<StateNode, ArrowEdge>
       nodes={nodes} edges={edges} nodeTypes={nodeTypes} edgeTypes={edgeTypes} onNodesChange={changes} onNodeDragStop={stop} onConnect={connect} connectionMode={ConnectionMode.Loose}
-      onNodeClick={(_, n) => select(`state/${n.id}`)} onEdgeClick={(_, e) => select(`transition/${e.id}`)} onPaneClick={() => select('')} deleteKeyCode={null} minZoom={0.15} maxZoom={2}
+      onNodeClick={(_, n) => select(`state/${n.id}`)} onEdgeClick={(_, e) => select(`transition/${e.id.split(' ')[0]}`)} onPaneClick={() => select('')} deleteKeyCode={null} minZoom={0.15} maxZoom={2}
       connectionRadius={30} elevateNodesOnSelect={false} elevateEdgesOnSelect={false} onlyRenderVisibleElements={chart.states.length > 120} proOptions={{ hideAttribution: true }} fitView fitViewOptions={{ padding: 0.03, maxZoom: 1.1 }} zoomOnDoubleClick={false}
       onKeyDown={(e) => {
         if ((e.key === 'Delete' || e.key === 'Backspace') && !(e.target instanceof HTMLInputElement)) removeSelected();

@@ -1,45 +1,69 @@
-import { childStates, type Chart, type ChartState, type Transition } from '@/core/project/project';
+import type { Chart, ChartState, Transition, Trigger } from '@/core/project/project';
 
-/** Sizes of state cards, from what they say. */
-export interface Size {
+/** Where a state stands inside its parent, and how large its card is. Regions of a parallel state are lanes over its whole width. */
+export interface Box {
+  readonly x: number;
+  readonly y: number;
   readonly width: number;
   readonly height: number;
+  readonly lane: boolean;
 }
 
 export const headerHeight = 27;
 const lineHeight = 16.5;
 const padding = 14;
+const laneHeight = 74;
 
 export function textLines(state: ChartState): string[] {
   const lines = (label: string, text: string): string[] => text.trim().split('\n').filter((l) => l.trim() !== '').map((l, k) => `${k === 0 ? label : ' '.repeat(label.length)} ${l.trim()}`);
-  return [...lines('entry', state.entry), ...lines('exit ', state.exit)];
+  return [...lines('entry', state.entry), ...lines('while', state.during), ...lines('exit ', state.exit), ...lines('keeps', state.defers)];
 }
 
-export function sizesOf(chart: Chart): Map<string, Size> {
-  const sizes = new Map<string, Size>();
-  const measure = (state: ChartState): Size => {
-    const known = sizes.get(state.id);
-    if (known) return known;
+/** What a place that is not a state says of itself. */
+export const kindText: Readonly<Record<ChartState['kind'], string>> = {
+  state: '', parallel: 'all lanes at once', final: 'finished', history: 'back to where it was', deepHistory: 'back to where it was, all levels', choice: 'branches by the guards', start: 'begins here',
+};
+export const isPlace = (kind: ChartState['kind']): boolean => kind !== 'state' && kind !== 'parallel';
+
+/** Boxes of all cards, from what they say and hold. */
+export function boxesOf(chart: Chart): Map<string, Box> {
+  const boxes = new Map<string, Box>();
+  const inside = new Map<string | null, ChartState[]>();
+  for (const s of chart.states) inside.set(s.parent, [...(inside.get(s.parent) ?? []), s]);
+  const measure = (state: ChartState, lane: boolean): Box => {
     const lines = textLines(state);
-    const children = childStates(chart, state.id);
-    let width = Math.min(176, Math.max(128, state.name.length * 8 + 72, ...lines.map((l) => l.length * 6.2 + 24)));
-    let height = headerHeight + (lines.length ? lines.length * lineHeight + 8 : 10);
-    for (const c of children) {
-      const inner = measure(c);
-      width = Math.max(width, c.x + inner.width + padding);
-      height = Math.max(height, c.y + inner.height + padding);
+    const children = inside.get(state.id) ?? [];
+    const most = isPlace(state.kind) ? kindText[state.kind].length * 6.4 + 26 : 128;
+    let width = Math.min(176, Math.max(most, state.name.length * 8 + (isPlace(state.kind) ? 26 : 72), ...lines.map((l) => l.length * 6.2 + 24)));
+    let height = headerHeight + (isPlace(state.kind) ? 18 : lines.length ? lines.length * lineHeight + 8 : 10);
+    if (state.kind === 'parallel') {
+      const lanes = children.map((c) => ({ child: c, box: measure(c, true) }));
+      width = Math.max(width, 220, ...lanes.map((l) => l.box.width));
+      for (const { child, box } of lanes) {
+        boxes.set(child.id, { ...box, x: 0, y: height, width });
+        height += box.height;
+      }
+    } else {
+      for (const c of children) {
+        const inner = measure(c, false);
+        width = Math.max(width, inner.x + inner.width + padding);
+        height = Math.max(height, inner.y + inner.height + padding);
+      }
+      if (lane) height = Math.max(height, laneHeight);
     }
-    const size = { width: Math.round(width), height: Math.round(height) };
-    sizes.set(state.id, size);
-    return size;
+    const box = { x: state.x, y: state.y, width: Math.round(width), height: Math.round(height), lane };
+    boxes.set(state.id, box);
+    return box;
   };
-  chart.states.forEach(measure);
-  return sizes;
+  for (const s of inside.get(null) ?? []) measure(s, false);
+  return boxes;
 }
 
 /** States with their parents before them, as the drawing needs them. */
 export function parentsFirst(chart: Chart): ChartState[] {
-  const inside = (parent: string | null): ChartState[] => childStates(chart, parent).flatMap((s) => [s, ...inside(s.id)]);
+  const of = new Map<string | null, ChartState[]>();
+  for (const s of chart.states) of.set(s.parent, [...(of.get(s.parent) ?? []), s]);
+  const inside = (parent: string | null): ChartState[] => (of.get(parent) ?? []).flatMap((s) => [s, ...inside(s.id)]);
   return inside(null);
 }
 
@@ -51,13 +75,15 @@ export function statePath(chart: Chart, state: ChartState): string {
 export const isActive = (active: string | undefined, path: string): boolean =>
   active !== undefined && active.split(' + ').some((a) => a === path || a.startsWith(`${path}.`));
 
+const triggerWords: Readonly<Record<Trigger['kind'], string>> = { message: '', after: 'after ', at: 'at ', every: 'every ', when: 'when ', rises: 'as soon as ', changes: 'on change of ', done: 'when finished' };
+
+export const triggerText = (g: Trigger): string => triggerWords[g.kind] + g.on.trim().replace(/(\d)\s*'([^']*)'/g, '$1 $2');
+
 /** What a transition says on its arrow. */
 export function transitionText(t: Transition): string {
-  const unquoted = t.on.replace(/(\d)\s*'([^']*)'/g, '$1 $2');
-  const trigger = t.trigger === 'message' ? t.on : t.trigger === 'completion' ? '' : `${t.trigger} ${unquoted}`;
   const guard = t.guard.trim() ? ` [${t.guard.trim()}]` : '';
   const effect = t.effect.trim() ? ` / ${t.effect.trim().replace(/\s*\n\s*/g, ' ')}` : '';
-  return `${trigger}${guard}${effect}`.trim() || 'at once';
+  return `${t.triggers.map(triggerText).join(', ')}${guard}${effect}`.trim() || 'at once';
 }
 
 interface Rect {

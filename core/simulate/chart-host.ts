@@ -1,0 +1,134 @@
+import { startChart } from '../behaviour/chart-step';
+import { createChartMachine, type ChartEvent, type ChartHost, type ChartMachine } from '../behaviour/chart-machine';
+import type { FlatSend } from '../flatten/flat-model';
+import type { Machine, Program } from '../program/program';
+import type { MessageArgument, Observer } from './simulation';
+
+/** Superdense time: seconds, and the count of what happened within one moment. */
+export interface Clock {
+  time: number;
+  step: number;
+}
+
+export interface SimulatedCharts {
+  readonly machine: ChartMachine;
+  /** Marks the states active that the charts start in, before their entry texts are run. */
+  markInitial(chosen: ReadonlyMap<number, readonly number[]>): void;
+  /** Told before `pre` follows: which conditions of triggers rise or change now. */
+  noteMoments(): void;
+  send(to: FlatSend, values: readonly number[], after?: number): void;
+  post(part: number, message: string, args: readonly MessageArgument[]): void;
+  /** What was passed of the breakpoints since the last call. */
+  takeHit(): string | undefined;
+  isHit(): boolean;
+  hit(place: string): void;
+  breakAt(places: ReadonlySet<string>): void;
+}
+
+/** The charts of a model with generated code as their host. */
+export function createSimulatedCharts(
+  program: Program, machine: Machine, clock: Clock, observer: Observer,
+  calls: { settle(): boolean; endless(message: string, place: string): void },
+): SimulatedCharts {
+  const { model } = program.solvable;
+  const { v, pre } = machine.memory;
+  let effectBase = 0, transitionBase = 0, triggerBase = 0;
+  const bases = model.charts.map((chart) => {
+    const base = { effect: effectBase, transition: transitionBase, trigger: chart.transitions.map((t) => (triggerBase += t.triggers.length) - t.triggers.length), states: chart.structure.states.length };
+    effectBase += 3 * chart.structure.states.length + chart.transitions.length;
+    transitionBase += chart.transitions.length;
+    return base;
+  });
+  const moments = model.charts.flatMap((chart, c) => chart.transitions.flatMap((t, j) => t.triggers.flatMap((g, i) => {
+    const { kind } = chart.structure.transitions[j].triggers[i];
+    return (kind === 'rises' || kind === 'changes') && g.condition !== undefined ? [{ variable: g.condition, rises: kind === 'rises', number: bases[c].trigger[j] + i }] : [];
+  })));
+  const happened = new Uint8Array(triggerBase);
+  const statePlaces = model.charts.map((c) => c.active.map((index) => model.variables[index].place));
+  let breakpoints: ReadonlySet<string> = new Set();
+  let hit: string | undefined;
+  let at = 0;
+
+  const send: SimulatedCharts['send'] = (to, values, after) => {
+    const event: ChartEvent = { name: to.message, sender: to.sender, receivers: to.receivers, args: to.args.map((a, k) => ({ name: a.name, value: values[k] })), data: clock.time };
+    if (after !== undefined && after > 0) charts.postLater(event, clock.time + after);
+    else charts.post(event, to.own && after === undefined);
+  };
+  const cancel = (what: { readonly sender: number; readonly message: string }): void => charts.cancel(what.sender, what.message);
+
+  const host: ChartHost = {
+    now: () => clock.time,
+    guard: (c, t) => machine.guard(bases[c].transition + t, clock.time),
+    condition(c, t, k) {
+      const { kind } = model.charts[c].structure.transitions[t].triggers[k];
+      if (kind !== 'when') return happened[bases[c].trigger[t] + k] === 1;
+      return v[model.charts[c].transitions[t].triggers[k].condition ?? -1] === 1;
+    },
+    delay: (c, t, k) => machine.delay(bases[c].trigger[t] + k, clock.time),
+    period: (c) => machine.period(c, clock.time),
+    act(c, action) {
+      const chart = model.charts[c];
+      const { effect, states } = bases[c];
+      if (action.kind === 'enter') {
+        v[chart.active[action.index]] = 1;
+        if (breakpoints.size > 0 && breakpoints.has(statePlaces[c][action.index])) hit ??= statePlaces[c][action.index];
+        machine.effect(effect + action.index, clock.time, send, cancel);
+      } else if (action.kind === 'exit') {
+        machine.effect(effect + 2 * states + action.index, clock.time, send, cancel);
+        v[chart.active[action.index]] = 0;
+      } else machine.effect(effect + (action.kind === 'during' ? states : 3 * states) + action.index, clock.time, send, cancel);
+    },
+    begin() {
+      at = ++clock.step;
+    },
+    receive(c, event) {
+      const { locals } = model.charts[c];
+      for (const a of event.args) {
+        const index = locals.get(a.name);
+        if (index !== undefined) v[index] = a.value;
+      }
+    },
+    took(chart, transition) {
+      clock.step++;
+      const { place } = model.charts[chart].transitions[transition].origin;
+      if (breakpoints.size > 0 && breakpoints.has(place)) hit ??= place;
+      observer.transition({ time: clock.time, step: clock.step, chart, transition });
+    },
+    settle: calls.settle,
+    looked: () => void happened.fill(0),
+    handled(event, outcome) {
+      if (event.chart !== undefined) return;
+      observer.message({
+        time: clock.time, step: at, sent: typeof event.data === 'number' ? event.data : clock.time, message: event.name, sender: event.sender, receivers: event.receivers, args: event.args,
+        taken: outcome === 'taken', kept: outcome === 'kept',
+      });
+    },
+    endless(c, states) {
+      if (c < 0) calls.endless(`Messages keep causing messages: ${states[0]} is sent again and again in one moment`, '');
+      else calls.endless(`The state chart ${model.charts[c].name} never settles: it keeps going through ${states.join(' -> ')}`, model.charts[c].place);
+    },
+  };
+  const charts = createChartMachine(model.charts.map((c) => ({ name: c.name, structure: c.structure, part: c.part, defers: c.defers, hasDuring: c.during.some((d) => d.length > 0) })), host);
+
+  return {
+    machine: charts, send,
+    markInitial(chosen) {
+      model.charts.forEach((chart, c) => {
+        const wanted = chosen.get(c);
+        for (const leaf of wanted ?? startChart(chart.structure).next.leaves) for (let s = leaf; s >= 0; s = chart.structure.states[s].parent) v[chart.active[s]] = 1;
+      });
+    },
+    noteMoments() {
+      for (const m of moments) if (pre[m.variable] !== v[m.variable] && (!m.rises || v[m.variable] !== 0)) happened[m.number] = 1;
+    },
+    post: (part, message, args) => charts.post({ name: message, sender: -1, receivers: [part], args, data: clock.time }),
+    isHit: () => hit !== undefined,
+    hit: (place) => void (hit ??= place),
+    takeHit() {
+      const was = hit;
+      hit = undefined;
+      return was;
+    },
+    breakAt: (places) => void (breakpoints = places),
+  };
+}

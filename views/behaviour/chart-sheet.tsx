@@ -1,0 +1,130 @@
+'use client';
+import { Plus, Sparkles, Trash2 } from 'lucide-react';
+import { nanoid } from 'nanoid';
+import { useCallback, useMemo, useState } from 'react';
+import { Dropdown } from 'react-bootstrap';
+import { childStates, newState, type Chart, type PartType, type StateKind } from '@/core/project/project';
+import { fullName, problemsAt } from '@/store/derived';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { useRuns } from '@/store/run-store';
+import { stateAtTime } from '@/store/run-data';
+import { Button } from '@/ui/button';
+import { DraggableName } from '@/ui/draggable-name';
+import { formatNumber } from '@/ui/format';
+import { deleteWithImpact } from '@/ui/impact';
+import { ChartCanvas } from './chart-canvas';
+import { boxesOf, isPlace } from './chart-geometry';
+import { BehaviourPicker } from './behaviour-picker';
+import { firedCounts, lastTransition, stayLines, stayOf } from './run-facts';
+import { tidyChart } from './tidy';
+
+export const freeName = (taken: readonly string[], base: string): string => {
+  for (let k = 1; ; k++) if (!taken.includes(`${base}${k}`)) return `${base}${k}`;
+};
+
+const placeNames: Readonly<Record<StateKind, string>> = { state: 'State', parallel: 'Together', final: 'End', history: 'Back', deepHistory: 'BackDeep', choice: 'Choice', start: 'Start' };
+const more: readonly (readonly [StateKind, string])[] = [
+  ['parallel', 'State with lanes that are active together'], ['choice', 'Choice: branches by guards'], ['final', 'End: finishes what it is in'], ['history', 'Way back to where it was left'],
+  ['deepHistory', 'Way back, with all levels inside'], ['start', 'Beginning with an effect of its own'],
+];
+const noLines: ReadonlyMap<string, string> = new Map();
+const noCounts: ReadonlyMap<string, number> = new Map();
+
+/** The state chart of a part: its drawing, and what is added to it. */
+export function ChartSheet({ type, chart, path }: { readonly type: PartType; readonly chart: Chart; readonly path: string | undefined }) {
+  const address = `types/${type.id}/charts/${chart.id}`;
+  const { edit } = useProject.getState();
+  const { select, say } = usePlace.getState();
+  const item = usePlace((s) => s.item);
+  const allProblems = useProject((s) => s.problems);
+  const problems = useMemo(() => problemsAt(allProblems, `type/${type.id}/chart/${chart.id}`), [allProblems, type.id, chart.id]);
+  const run = useRuns((s) => s.current);
+  const cursor = useRuns((s) => s.cursor);
+  useRuns((s) => s.version);
+  const [tidying, setTidying] = useState(false);
+  const name = fullName(path, chart.name);
+  const active = run && path !== undefined ? stateAtTime(run.data, name, cursor) : undefined;
+  const taken = run && path !== undefined ? lastTransition(run, name, cursor) : undefined;
+  const rows = run?.data.rows ?? 0;
+  // counting again with every update of a long run would take its time: a finished run, or every 50th row, is soon enough
+  const look = run?.status === 'running' ? Math.floor(rows / 2000) : rows;
+  // eslint-disable-next-line react-hooks/exhaustive-deps
+  const facts = useMemo(() => (run && path !== undefined ? stayLines(run, name) : noLines), [run?.model, look, name, path]);
+  // eslint-disable-next-line react-hooks/exhaustive-deps
+  const fired = useMemo(() => (run && path !== undefined ? firedCounts(run, name) : noCounts), [run?.model, look, name, path]);
+  const stops = useRuns((s) => s.breakpoints);
+  const since = run && active !== undefined ? stayOf(run, name, cursor) : undefined;
+
+  const addState = (kind: StateKind = 'state'): void => {
+    const chosen = chart.states.find((s) => `state/${s.id}` === item);
+    const parent = chosen && (childStates(chart, chosen.id).length > 0 || chosen.kind === 'parallel') ? chosen.id : (chosen?.parent ?? null);
+    const boxes = boxesOf(chart);
+    const siblings = childStates(chart, parent);
+    const bottom = Math.max(parent ? 40 : 20, ...siblings.map((s) => s.y + (boxes.get(s.id)?.height ?? 60) + 26));
+    const entry = { ...newState(`s-${nanoid(8)}`, freeName(chart.states.map((s) => s.name), placeNames[kind]), parent, siblings[0]?.x ?? 40, bottom, kind), initial: siblings.length === 0 && !isPlace(kind) };
+    const refused = edit({ kind: 'insert', list: `${address}/states`, entry }, `Add the state ${entry.name}`);
+    if (refused) say(refused.message);
+    else select(`state/${entry.id}`);
+  };
+  const remove = useCallback((): void => {
+    const place = usePlace.getState();
+    const [kind, id] = place.item.split('/');
+    if (kind !== 'state' && kind !== 'transition') return;
+    deleteWithImpact(`${address.replace('types/', 'type/').replace('/charts/', '/chart/')}/${kind}/${id}`, { kind: 'remove', list: `${address}/${kind}s`, id }, `Delete a ${kind}`, () => place.select(''));
+  }, [address]);
+  const tidy = async (): Promise<void> => {
+    setTidying(true);
+    try {
+      const change = await tidyChart(chart, address);
+      if (useProject.getState().project?.types.find((t) => t.id === type.id)?.charts.some((c) => c === chart)) edit(change, 'Tidy the chart');
+    } catch {
+      say('The chart could not be laid out');
+    } finally {
+      setTidying(false);
+    }
+  };
+  return (
+    <>
+      <div className="pane-head">
+        <BehaviourPicker type={type} />
+        <DraggableName name={name} from="chart">
+          <span className="quiet">state chart</span>
+        </DraggableName>
+        {active !== undefined && (
+          <span className="text-truncate" data-testid="active-state">
+            <span className="lit-dot d-inline-block me-1" />
+            {active}
+            {since !== undefined && <span className="quiet"> for {formatNumber(since, 3)} s</span>}
+          </span>
+        )}
+        <Button onClick={() => addState()} data-testid="add-state">
+          <Plus size={14} aria-hidden /> State
+        </Button>
+        <Dropdown>
+          <Dropdown.Toggle variant="light" size="sm" data-testid="add-place">
+            <Plus size={14} aria-hidden /> More
+          </Dropdown.Toggle>
+          <Dropdown.Menu>
+            {more.map(([kind, what]) => (
+              <Dropdown.Item key={kind} onClick={() => addState(kind)}>
+                {what}
+              </Dropdown.Item>
+            ))}
+            <Dropdown.Divider />
+            <Dropdown.Item onClick={() => select('chart')}>Quantities and period of the chart</Dropdown.Item>
+          </Dropdown.Menu>
+        </Dropdown>
+        <Button onClick={() => void tidy()} disabled={tidying} title="Let the layout library place the states">
+          <Sparkles size={14} aria-hidden /> {tidying ? 'Tidying …' : 'Tidy'}
+        </Button>
+        <Button variant="bare" label="Delete what is selected (Delete)" onClick={remove} disabled={!/^(state|transition)\//.test(item)}>
+          <Trash2 size={14} aria-hidden />
+        </Button>
+      </div>
+      <div style={{ flex: 1, minHeight: 0 }} data-testid="chart">
+        <ChartCanvas chart={chart} address={address} active={active} lastTaken={taken} problems={problems} removeSelected={remove} facts={facts} fired={fired} stops={stops} />
+      </div>
+    </>
+  );
+}
