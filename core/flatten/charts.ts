@@ -1,5 +1,5 @@
 import { structureOf, type TransitionSource, type TriggerSource } from '../behaviour/chart-source';
-import type { Expr, Statement } from '../language/ast';
+import type { CallExpr, Expr, Statement } from '../language/ast';
 import { problem, type Span } from '../language/diagnostics';
 import { printExpression, printStatement } from '../language/print';
 import { checkSides, checkUnits, elaborateUnits } from '../language/unit-check';
@@ -7,10 +7,10 @@ import { hiddenBoolean, type Builder } from './builder';
 import { elaborateScalar, resolveReference, unitContext } from './elaborate';
 import { lowerSend } from './equations';
 import type { FlatExpr } from './flat-expression';
-import type { FlatStatement, FlatTransition, FlatTrigger, Origin } from './flat-model';
+import type { FlatSend, FlatStatement, FlatTransition, FlatTrigger, Origin } from './flat-model';
 import type { ClassInstance, Scope } from './instance';
 import type { MessageRoutes } from './messages';
-import { isClassInstance } from './resolve';
+import { isClassInstance, memberOf } from './resolve';
 
 /** Resolves the texts of a part's charts. */
 export function addCharts(b: Builder, instance: ClassInstance, routes: MessageRoutes): void {
@@ -64,6 +64,22 @@ function lowerTransition(
   };
 }
 
+/** `start(fill)` and `stop(fill)`: a procedure of the part, or of one inside it. */
+function lowerControl(b: Builder, call: CallExpr, scope: Scope): FlatSend | undefined {
+  const [arg] = call.args;
+  const report = (message: string): undefined => void b.report(scope.place, problem('error', 'not-supported', message, call.span));
+  if ((call.callee !== 'start' && call.callee !== 'stop') || call.args.length !== 1 || arg.kind !== 'ref') return report(`${call.callee}(...) cannot stand here; start(procedure) and stop(procedure) can`);
+  let at: ClassInstance = scope.instance;
+  for (const p of arg.parts.slice(0, -1)) {
+    const next = memberOf(b, at, p.name);
+    if (!isClassInstance(next)) return report(`${printExpression(arg)} does not name a procedure`);
+    at = next;
+  }
+  const name = arg.parts[arg.parts.length - 1].name;
+  if (!at.charts.some((c) => c.source.isProcedure && c.source.name === name)) return report(`${at.ref.definition.name} has no procedure ${name}`);
+  return { message: `${name}.${call.callee}`, args: [], sender: scope.instance.part, receivers: [at.part], own: true };
+}
+
 const triggerText = (g: TriggerSource): string => (g.kind === 'message' ? g.message : g.kind === 'done' ? 'done' : `${g.kind} ${g.value ? printExpression(g.value) : ''}`);
 
 /** An amount of time in seconds, whatever unit it is written in. */
@@ -115,6 +131,10 @@ export function lowerStatements(b: Builder, statements: readonly Statement[], sc
           return condition ? [{ condition, body: lowerStatements(b, branch.body, scope, routes) }] : [];
         });
         return [{ kind: 'if', branches, otherwise: lowerStatements(b, s.otherwise, scope, routes) }];
+      }
+      case 'call': {
+        const send = lowerControl(b, s.call, scope);
+        return send ? [{ kind: 'send', send, origin }] : [];
       }
       case 'error':
         return [];

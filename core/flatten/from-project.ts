@@ -1,4 +1,5 @@
 import { readChart } from '../behaviour/chart-source';
+import { readProcedure } from '../behaviour/procedure-source';
 import type { ClassDefinition, ComponentElement, Equation, Expr, Modification, ModificationArgument, RefExpr } from '../language/ast';
 import { emptyModification } from '../language/ast';
 import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
@@ -88,7 +89,10 @@ function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf:
     external: false, span: nowhere,
   };
   const behaviour: PartBehaviour = {
-    charts: type.charts.map((c) => readChart(c, `${place}/chart/${c.id}`, problems)),
+    charts: [
+      ...type.charts.map((c) => readChart(c, `${place}/chart/${c.id}`, problems)),
+      ...type.procedures.map((p) => readProcedure(p, type.procedures, `${place}/procedure/${p.id}`, problems)),
+    ],
     messagePorts: type.ports.map((p) => ({ name: p.name, messages: p.messages, direction: p.direction })), messageLinks,
   };
   return { ref: { definition, path: type.name, place: `${place}/physics`, elementPlace: (name) => places.get(name), behaviour }, problems };

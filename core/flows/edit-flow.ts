@@ -1,15 +1,23 @@
 import type { Edit } from '../project/edits';
-import { newFlow, type Flow, type FlowLine } from '../project/project';
+import type { Flow, FlowLine, Procedure } from '../project/project';
 import { readLine, takesLines } from './read-flow';
 
 /** Changes of a flow's lines, as edits: the drawing and the lines use the same ones. */
 
-const lines = (flow: Flow, next: readonly FlowLine[]): Edit => ({ kind: 'update', list: 'flows', id: flow.id, changes: { lines: next } });
+/** Whatever holds lines: a use flow or a procedure, with the address of the list it stands in. */
+export interface LineHolder {
+  readonly id: string;
+  readonly lines: readonly FlowLine[];
+  /** Use flows where it is left out. */
+  readonly list?: string;
+}
 
-const indexOf = (flow: Flow, id: string): number => flow.lines.findIndex((l) => l.id === id);
+const lines = (flow: LineHolder, next: readonly FlowLine[]): Edit => ({ kind: 'update', list: flow.list ?? 'flows', id: flow.id, changes: { lines: next } });
+
+const indexOf = (flow: LineHolder, id: string): number => flow.lines.findIndex((l) => l.id === id);
 
 /** A line and everything that stands inside it: [from, to). */
-export function blockOf(flow: Flow, id: string): readonly [from: number, to: number] {
+export function blockOf(flow: LineHolder, id: string): readonly [from: number, to: number] {
   const from = indexOf(flow, id);
   if (from < 0) return [0, 0];
   let to = from + 1;
@@ -18,7 +26,7 @@ export function blockOf(flow: Flow, id: string): readonly [from: number, to: num
 }
 
 /** A new line after another one; inside it where it takes lines, at the end of the flow where there is none. */
-export function insertAfter(flow: Flow, id: string | undefined, line: { readonly id: string; readonly text: string }): Edit {
+export function insertAfter(flow: LineHolder, id: string | undefined, line: { readonly id: string; readonly text: string }): Edit {
   const from = id === undefined ? -1 : indexOf(flow, id);
   if (from < 0) return lines(flow, [...flow.lines, { ...line, depth: 0 }]);
   const above = flow.lines[from];
@@ -29,13 +37,13 @@ export function insertAfter(flow: Flow, id: string | undefined, line: { readonly
 }
 
 /** A new line before another one, as deep as it is. */
-export function insertBefore(flow: Flow, id: string, line: { readonly id: string; readonly text: string }): Edit {
+export function insertBefore(flow: LineHolder, id: string, line: { readonly id: string; readonly text: string }): Edit {
   const at = indexOf(flow, id);
   return lines(flow, [...flow.lines.slice(0, at), { ...line, depth: flow.lines[at]?.depth ?? 0 }, ...flow.lines.slice(at)]);
 }
 
 /** A branch beside the one of a choice, or a lane beside one of those that go on together. */
-export function addBranch(flow: Flow, id: string, newId: () => string): Edit {
+export function addBranch(flow: LineHolder, id: string, newId: () => string): Edit {
   const [from, to] = blockOf(flow, id);
   const { depth, text } = flow.lines[from];
   const { kind } = readLine(text);
@@ -44,13 +52,13 @@ export function addBranch(flow: Flow, id: string, newId: () => string): Edit {
   return lines(flow, [...flow.lines.slice(0, to), { id: newId(), depth, text: heads[kind] ?? 'else' }, { id: newId(), depth: depth + 1, text: 'step' }, ...flow.lines.slice(to)]);
 }
 
-export function removeBlock(flow: Flow, id: string): Edit {
+export function removeBlock(flow: LineHolder, id: string): Edit {
   const [from, to] = blockOf(flow, id);
   return lines(flow, [...flow.lines.slice(0, from), ...flow.lines.slice(to)]);
 }
 
 /** Moves a line with everything inside it before another one (`undefined`: to the end), as deep as that one. */
-export function moveBlock(flow: Flow, id: string, before: string | undefined): Edit | undefined {
+export function moveBlock(flow: LineHolder, id: string, before: string | undefined): Edit | undefined {
   const [from, to] = blockOf(flow, id);
   const block = flow.lines.slice(from, to);
   if (block.some((l) => l.id === before)) return undefined;
@@ -63,7 +71,7 @@ export function moveBlock(flow: Flow, id: string, before: string | undefined): E
 }
 
 /** One step up or down among its neighbours. */
-export function shiftBlock(flow: Flow, id: string, direction: -1 | 1): Edit | undefined {
+export function shiftBlock(flow: LineHolder, id: string, direction: -1 | 1): Edit | undefined {
   const [from, to] = blockOf(flow, id);
   const { depth } = flow.lines[from];
   if (direction === 1) {
@@ -78,7 +86,7 @@ export function shiftBlock(flow: Flow, id: string, direction: -1 | 1): Edit | un
 }
 
 /** Further right or left, with everything inside. */
-export function indentBlock(flow: Flow, id: string, by: -1 | 1): Edit | undefined {
+export function indentBlock(flow: LineHolder, id: string, by: -1 | 1): Edit | undefined {
   const [from, to] = blockOf(flow, id);
   const { depth } = flow.lines[from];
   const most = from === 0 ? 0 : flow.lines[from - 1].depth + 1;
@@ -87,20 +95,20 @@ export function indentBlock(flow: Flow, id: string, by: -1 | 1): Edit | undefine
 }
 
 /** Puts a line and what is inside it into a repeat, an abort zone or a choice. */
-export function wrapBlock(flow: Flow, id: string, head: { readonly id: string; readonly text: string }): Edit {
+export function wrapBlock(flow: LineHolder, id: string, head: { readonly id: string; readonly text: string }): Edit {
   const [from, to] = blockOf(flow, id);
   const { depth } = flow.lines[from];
   return lines(flow, [...flow.lines.slice(0, from), { ...head, depth }, ...flow.lines.slice(from, to).map((l) => ({ ...l, depth: l.depth + 1 })), ...flow.lines.slice(to)]);
 }
 
-/** What stands in a branch (or a single line) becomes a flow of its own, which is called in its place. */
-export function extractFlow(flow: Flow, id: string, made: { readonly flow: string; readonly line: string; readonly name: string }): Edit {
+/** What stands in a branch (or a single line) becomes one of its own, which is called in its place. */
+export function extractBlock(flow: LineHolder, id: string, line: string, name: string, entry: (lines: readonly FlowLine[]) => Flow | Procedure): Edit {
   const [from, to] = blockOf(flow, id);
   const isHead = takesLines.has(readLine(flow.lines[from].text).kind) && to > from + 1;
   const start = isHead ? from + 1 : from;
   const block = flow.lines.slice(start, to);
   const { depth } = block[0];
-  const call: FlowLine = { id: made.line, depth, text: `call ${made.name}` };
-  const entry: Flow = { ...newFlow(made.flow, made.name), actor: flow.actor, lines: block.map((l) => ({ ...l, depth: l.depth - depth })) };
-  return { kind: 'batch', label: 'Make a flow of its own', edits: [{ kind: 'insert', list: 'flows', entry }, lines(flow, [...flow.lines.slice(0, start), call, ...flow.lines.slice(to)])] };
+  const call: FlowLine = { id: line, depth, text: `call ${name}` };
+  const made = entry(block.map((l) => ({ ...l, depth: l.depth - depth })));
+  return { kind: 'batch', label: 'Make one of its own', edits: [{ kind: 'insert', list: flow.list ?? 'flows', entry: made }, lines(flow, [...flow.lines.slice(0, start), call, ...flow.lines.slice(to)])] };
 }

@@ -4,7 +4,7 @@ import { newFlow, type Flow, type FlowLine } from '../project/project';
 import { tubeCapper } from '../../samples/tube-capper';
 import { applyEdit } from '../project/edits';
 import { infinitive, proposeRequirements } from './derive';
-import { addBranch, extractFlow, indentBlock, insertAfter, moveBlock, removeBlock, shiftBlock, wrapBlock } from './edit-flow';
+import { addBranch, extractBlock, indentBlock, insertAfter, moveBlock, removeBlock, shiftBlock, wrapBlock } from './edit-flow';
 import { layoutFlow } from './layout';
 import { readFlow, readLine, visitFlow } from './read-flow';
 import { flowSvg } from './svg';
@@ -99,7 +99,7 @@ describe('changing lines from the drawing', () => {
   });
   test('another branch', () => expect(apply(addBranch(small, id('if x'), (() => { let k = 0; return () => `n${++k}`; })()), small)).toBe('a\nif x\n  b\n  c\nelse if\n  step\nelse\n  d\ne'.replace('else if\n', 'else if \n')));
   test('a branch becomes a flow of its own that is called', () => {
-    const { project } = applyEdit({ ...tubeCapper, flows: [small] }, extractFlow(small, id('if x'), { flow: 'g', line: 'n', name: 'B and C' }));
+    const { project } = applyEdit({ ...tubeCapper, flows: [small] }, extractBlock(small, id('if x'), 'n', 'B and C', (lines) => ({ ...newFlow('g', 'B and C'), lines })));
     expect(project.flows.map(textOf)).toEqual(['a\nif x\n  call B and C\nelse\n  d\ne', 'b\nc']);
     expect(readFlow(project.flows[0], project.flows).problems).toEqual([]);
   });

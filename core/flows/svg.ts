@@ -1,4 +1,4 @@
-import { escapeXml } from '../formats/xml';
+import { escapeXml } from '../language/escape';
 import type { FlowLayout } from './layout';
 
 /** A flow as a drawing of its own, for print and export: the same lines and cards as on screen, in ink on white. */

@@ -77,6 +77,7 @@ test('a file of the first version opens: what it did not have is empty', () => {
   for (const r of old.requirements) for (const key of ['kind', 'parent', 'attributes', 'source', 'observation']) delete r[key];
   for (const t of old.types) {
     delete t.procedures;
+    delete t.sequences;
     for (const c of t.charts) {
       delete c.period;
       delete c.values;

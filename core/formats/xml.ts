@@ -52,7 +52,4 @@ export const childrenOf = (e: XmlElement | undefined, tag?: string): XmlElement[
 export const childOf = (e: XmlElement | undefined, ...path: readonly string[]): XmlElement | undefined => path.reduce<XmlElement | undefined>((at, tag) => childrenOf(at, tag)[0], e);
 export const textOf = (e: XmlElement | undefined): string => (e ? e.children.map((c) => (typeof c === 'string' ? c : textOf(c))).join('') : '');
 
-/** Text for the inside of an element or an attribute; characters XML cannot hold are left out. */
-export const escapeXml = (text: string): string =>
-   
-  text.replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g, '').replace(/[&<>"']/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&apos;' })[c]!);
+export { escapeXml } from '../language/escape';

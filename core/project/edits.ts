@@ -3,7 +3,7 @@ import { problem, type Problem } from '../language/diagnostics';
 import { ValidationError } from 'yup';
 import {
   typeById, type Chart, type ChartState, type ChartValue, type Control, type Flow, type FlowLine, type GlossaryEntry, type Link, type Panel, type Part, type PartType, type Port, type Procedure, type Project, type Quantity,
-  type Requirement, type Setup, type StimulusRow, type TraceLink, type Track, type Transition,
+  type Requirement, type Sequence, type Setup, type StimulusRow, type TraceLink, type Track, type Transition,
 } from './project';
 import { references, usersOf, type ElementKind, type Reference } from './references';
 import { entrySchemas, nameSchema, type ListName } from './schema';
@@ -12,7 +12,7 @@ enablePatches();
 
 /** Anything a list of the document can hold. */
 export type ListEntry =
-  | Flow | FlowLine | TraceLink | PartType | Quantity | Part | Port | Link | Chart | ChartState | ChartValue | Procedure | Transition | Requirement | GlossaryEntry | Setup | StimulusRow | Panel | Control | Track;
+  | Flow | FlowLine | TraceLink | PartType | Quantity | Part | Port | Link | Chart | ChartState | ChartValue | Procedure | Sequence | Transition | Requirement | GlossaryEntry | Setup | StimulusRow | Panel | Control | Track;
 
 /** A change of the document, as data. Lists are addressed like `types/<id>/charts/<id>/states`, entries by their id. */
 export type Edit =
@@ -287,7 +287,7 @@ function rename(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename' }>
   const entry = entryOf(at.list, edit.id) ?? refuse('gone', 'This is no longer there');
   if (entry.name === edit.name) return;
   try {
-    if (at.name !== 'setups' && at.name !== 'panels' && at.name !== 'flows') nameSchema.validateSync(edit.name, { strict: true });
+    if (at.name !== 'setups' && at.name !== 'panels' && at.name !== 'flows' && at.name !== 'sequences') nameSchema.validateSync(edit.name, { strict: true });
   } catch (error) {
     if (error instanceof ValidationError) refuse('invalid', error.errors[0]);
     throw error;
@@ -308,8 +308,8 @@ function replaceMentions(project: Draft<Project>, mentions: readonly Reference[]
   const byText = new Map<string, Reference[]>();
   for (const m of mentions) byText.set(m.text.place, [...(byText.get(m.text.place) ?? []), m]);
   for (const list of byText.values()) {
-    const { keys, text } = list[0].text;
-    let replaced = text;
+    const { keys } = list[0].text;
+    let replaced = keys.reduce<unknown>((at, key) => (at as Record<string | number, unknown>)[key], project) as string;
     for (const m of [...list].sort((a, b) => b.span.start - a.span.start)) replaced = replaced.slice(0, m.span.start) + name + replaced.slice(m.span.end);
     let at: unknown = project;
     for (const key of keys.slice(0, -1)) at = (at as Record<string | number, unknown>)[key];

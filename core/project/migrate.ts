@@ -12,8 +12,9 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
   }),
   2: (project) => ({
     ...project, version: 3,
+    setups: listOf(project.setups).map((s) => ({ ...s, sequences: [] })),
     types: listOf(project.types).map((t) => ({
-      ...t, procedures: [],
+      ...t, procedures: [], sequences: [],
       charts: listOf(t.charts).map((c) => ({
         ...c, period: '', values: [],
         states: listOf(c.states).map(({ parallel, ...s }) => ({ ...s, kind: parallel ? 'parallel' : 'state', during: '', defers: '' })),

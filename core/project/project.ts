@@ -30,6 +30,7 @@ export interface PartType {
   readonly physics: string;
   readonly charts: readonly Chart[];
   readonly procedures: readonly Procedure[];
+  readonly sequences: readonly Sequence[];
 }
 
 export interface Quantity {
@@ -152,6 +153,18 @@ export interface Procedure {
   readonly note: string;
   /** Starts with its part. */
   readonly main: boolean;
+  /** Quantities of its own; a call gives them values by name. */
+  readonly values: readonly ChartValue[];
+  /** The one a call brings back; empty for none. */
+  readonly result: string;
+  readonly lines: readonly FlowLine[];
+}
+
+/** Messages between the parts of a type, in order: lines read by core/sequences. */
+export interface Sequence {
+  readonly id: string;
+  readonly name: string;
+  readonly note: string;
   readonly lines: readonly FlowLine[];
 }
 
@@ -257,6 +270,8 @@ export interface Setup {
   /** Seconds of the product per second of the clock; 0: as fast as possible. */
   readonly pace: number;
   readonly panel: string;
+  /** Ids of written sequences of the product that send and expect messages during the run. */
+  readonly sequences: readonly string[];
 }
 
 export interface StimulusRow {
@@ -299,7 +314,7 @@ export const emptyProject = (id: string, name: string): Project => ({
 });
 
 export const newType = (id: string, name: string): PartType => ({
-  id, name, note: '', quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], procedures: [],
+  id, name, note: '', quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], procedures: [], sequences: [],
 });
 
 export const newQuantity = (id: string, name: string): Quantity => ({
@@ -314,7 +329,9 @@ export const newState = (id: string, name: string, parent: string | null, x: num
 
 export const newTransition = (id: string, from: string, to: string): Transition => ({ id, from, to, also: [], triggers: [], internal: false, guard: '', effect: '' });
 
-export const newProcedure = (id: string, name: string): Procedure => ({ id, name, note: '', main: false, lines: [] });
+export const newProcedure = (id: string, name: string): Procedure => ({ id, name, note: '', main: false, values: [], result: '', lines: [] });
+
+export const newSequence = (id: string, name: string): Sequence => ({ id, name, note: '', lines: [] });
 
 export const newRequirement = (id: string, key: string, text = ''): Requirement => ({
   id, key, text, formula: '', note: '', kind: 'requirement', parent: null, attributes: [], source: null, observation: null,
@@ -326,7 +343,7 @@ export const isBinding = (r: Requirement): boolean => r.kind !== 'heading' && r.
 export const newFlow = (id: string, name: string): Flow => ({ id, name, actor: '', goal: '', trigger: '', precondition: '', postcondition: '', lines: [] });
 
 export const newSetup = (id: string, name: string): Setup => ({
-  id, name, note: '', changes: [], stimulus: [], solver: 'auto', relative: 1e-6, absolute: 1e-9, step: 1e-3, stop: 10, recordEvery: 1e-3, pace: 0, panel: '',
+  id, name, note: '', changes: [], stimulus: [], solver: 'auto', relative: 1e-6, absolute: 1e-9, step: 1e-3, stop: 10, recordEvery: 1e-3, pace: 0, panel: '', sequences: [],
 });
 
 /** Children of a state, or the top states of a chart for null. */

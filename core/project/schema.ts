@@ -54,10 +54,11 @@ export const chartValueSchema = yup.object({
 });
 export const chartSchema = yup.object({ id, name: nameSchema, period: text(400), values: list(chartValueSchema), states: list(stateSchema), transitions: list(transitionSchema) });
 const lineSchema = yup.object({ id, depth: finite.min(0).max(40), text: text(2000) });
-export const procedureSchema = yup.object({ id, name: nameSchema, note: text(), main: yup.boolean().strict().defined(), lines: list(lineSchema) });
+export const procedureSchema = yup.object({ id, name: nameSchema, note: text(), main: yup.boolean().strict().defined(), values: list(chartValueSchema), result: text(80), lines: list(lineSchema) });
+export const sequenceSchema = yup.object({ id, name: text(200).required('A name is needed'), note: text(), lines: list(lineSchema) });
 export const typeSchema = yup.object({
   id, name: nameSchema, note: text(), quantities: list(quantitySchema), parts: list(partSchema), ports: list(portSchema), links: list(linkSchema),
-  physics: text(2_000_000), charts: list(chartSchema), procedures: list(procedureSchema),
+  physics: text(2_000_000), charts: list(chartSchema), procedures: list(procedureSchema), sequences: list(sequenceSchema),
 });
 const key = text(80).required('An id is needed');
 const sourceSchema = yup.object({ file: text(400), sheet: text(400), row: finite.min(0), cell: text(20), foreign: text(400) });
@@ -81,7 +82,7 @@ const stimulusSchema = yup.object({
 export const setupSchema = yup.object({
   id, name: text(120).required('A name is needed'), note: text(), changes: list(changeSchema), stimulus: list(stimulusSchema),
   solver: yup.mixed<Setup['solver']>().oneOf(['auto', 'dopri5', 'rk4', 'implicit']).defined(),
-  relative: positive, absolute: positive, step: positive, stop: positive, recordEvery: positive, pace: finite.min(0), panel: text(64),
+  relative: positive, absolute: positive, step: positive, stop: positive, recordEvery: positive, pace: finite.min(0), panel: text(64), sequences: yup.array(id).strict().max(200).defined(),
 });
 const controlSchema = yup.object({
   id, kind: yup.mixed<Control['kind']>().oneOf(['button', 'switch', 'slider', 'readout', 'lamp', 'verdict']).defined(),
@@ -102,7 +103,7 @@ export const projectSchema = yup.object({
 
 /** The schema of the entries of each list of the document. */
 export const entrySchemas = {
-  types: typeSchema, quantities: quantitySchema, parts: partSchema, ports: portSchema, links: linkSchema, charts: chartSchema, procedures: procedureSchema, values: chartValueSchema, states: stateSchema,
+  types: typeSchema, quantities: quantitySchema, parts: partSchema, ports: portSchema, links: linkSchema, charts: chartSchema, procedures: procedureSchema, sequences: sequenceSchema, values: chartValueSchema, states: stateSchema,
   transitions: transitionSchema, requirements: requirementSchema, traces: traceSchema, flows: flowSchema, lines: flowLineSchema, glossary: glossarySchema, setups: setupSchema, stimulus: stimulusSchema,
   panels: panelSchema, controls: controlSchema, tracks: trackSchema,
 } as const;

@@ -15,6 +15,9 @@ export interface DocumentText {
   readonly keys: readonly (string | number)[];
 }
 
+/** What a line of a procedure sends or sets, without who does it. */
+const lineStatement = (text: string): string | undefined => (/\bsend\s|:=/.test(text) ? text.replace(/^\s*[\p{L}][\p{L}\p{N} _-]*:\s+/u, (m) => ' '.repeat(m.length)).replace(/;?\s*(takes|uses|gives)\s.*$/, '') : undefined);
+
 /** Every text of the document that can name something. */
 export function documentTexts(project: Project): DocumentText[] {
   const all: DocumentText[] = [];
@@ -54,6 +57,12 @@ export function documentTexts(project: Project): DocumentText[] {
       });
     });
   });
+  for (const [t, type] of project.types.entries()) {
+    type.procedures.forEach((p, k) => p.lines.forEach((l, j) => {
+      const part = lineStatement(l.text);
+      if (part) push('statements', type.id, part, `type/${type.id}/procedure/${p.id}/line/${l.id}`, `procedure ${p.name}`, ['types', t, 'procedures', k, 'lines', j, 'text']);
+    }));
+  }
   const root = project.root;
   project.requirements.forEach((r, k) => push('expression', root, r.formula, `requirement/${r.id}`, `requirement ${r.key}`, ['requirements', k, 'formula']));
   project.glossary.forEach((g, k) => push('expression', root, g.meaning, `glossary/${g.id}`, `glossary "${g.phrase}"`, ['glossary', k, 'meaning']));

@@ -1,9 +1,11 @@
 'use client';
 import { Download, Printer, WandSparkles } from 'lucide-react';
 import { useMemo, useState } from 'react';
-import type { Flow, Project } from '@/core/project/project';
+import { nanoid } from 'nanoid';
+import { extractBlock } from '@/core/flows/edit-flow';
+import { newFlow, type Flow, type Project } from '@/core/project/project';
 import { layoutFlow } from '@/core/flows/layout';
-import { projectFlow } from '@/core/flows/read-flow';
+import { lineForms, projectFlow } from '@/core/flows/read-flow';
 import { flowSvg } from '@/core/flows/svg';
 import { flowProposals } from '@/core/trace/requirements-of-flow';
 import { usePlace } from '@/store/place-store';
@@ -12,8 +14,9 @@ import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { download, fileName } from '@/ui/download';
 import { DeriveDialog } from './derive-dialog';
-import { FlowDrawing } from './flow-drawing';
-import { FlowLines } from './flow-lines';
+import { StepDrawing } from '@/ui/steps/step-drawing';
+import type { StepHolder } from '@/ui/steps/step-holder';
+import { StepLines } from '@/ui/steps/step-lines';
 
 /** A use flow: its lines to type, and the drawing that follows them; either changes both. */
 export function FlowSheet({ project, flow }: { readonly project: Project; readonly flow: Flow }) {
@@ -23,6 +26,20 @@ export function FlowSheet({ project, flow }: { readonly project: Project; readon
   const read = projectFlow(project, flow);
   const layout = useMemo(() => layoutFlow(read.nodes, { start: flow.trigger, end: flow.postcondition }), [read, flow.trigger, flow.postcondition]);
   const open = useMemo(() => flowProposals(project, flow).length, [project, flow]);
+  const makeOwn = (line: string, base: string, newLine: string): void => {
+    const name = `${base[0].toUpperCase()}${base.slice(1)}`.slice(0, 60);
+    const taken = new Set(project.flows.map((f) => f.name));
+    let free = name;
+    for (let k = 2; taken.has(free); k++) free = `${name} ${k}`;
+    const id = `f-${nanoid(8)}`;
+    const refused = edit(extractBlock(holder, line, newLine, free, (lines) => ({ ...newFlow(id, free), actor: flow.actor, lines })), 'Make a flow of its own');
+    if (refused) say(refused.message);
+    else usePlace.getState().go({ area: 'needs', sheet: `flow/${id}` });
+  };
+  const holder: StepHolder = {
+    id: flow.id, lines: flow.lines, list: 'flows', address: `flow/${flow.id}`, forms: lineForms, hint: 'operator: does something', writing: 'Write a flow', ownWord: 'Own flow', makeOwn,
+    empty: 'Each line on the left is a step, for example “operator: presses start”.',
+  };
   const print = (): void => {
     const frame = document.createElement('iframe');
     frame.style.cssText = 'position:fixed;width:0;height:0;border:0';
@@ -56,8 +73,8 @@ export function FlowSheet({ project, flow }: { readonly project: Project; readon
         </Button>
       </div>
       <div className="flow-sheet">
-        <FlowLines flow={flow} problems={read.problems} />
-        <FlowDrawing flow={flow} layout={layout} problems={read.problems} />
+        <StepLines flow={holder} problems={read.problems} />
+        <StepDrawing flow={holder} layout={layout} problems={read.problems} />
       </div>
       {deriving && <DeriveDialog project={project} flow={flow} close={() => setDeriving(false)} />}
     </>

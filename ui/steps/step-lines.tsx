@@ -1,17 +1,18 @@
 'use client';
 import { nanoid } from 'nanoid';
 import { useEffect, useRef, type KeyboardEvent } from 'react';
-import type { Flow, FlowLine } from '@/core/project/project';
+import type { FlowLine } from '@/core/project/project';
 import { indentBlock, shiftBlock } from '@/core/flows/edit-flow';
-import { lineForms, readLine, takesLines, type FlowProblem } from '@/core/flows/read-flow';
+import { readLine, takesLines, type FlowProblem } from '@/core/flows/read-flow';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { LinkableBox, LinkCount } from '@/ui/linkable';
+import { LinkableBox, LinkCount } from '../linkable';
+import type { StepHolder } from './step-holder';
 
 const newLineId = (): string => `z-${nanoid(6)}`;
 
-/** The lines of a flow: Enter makes the next one, Tab moves it into the line above, Alt and arrows move it about. */
-export function FlowLines({ flow, problems }: { readonly flow: Flow; readonly problems: readonly FlowProblem[] }) {
+/** The lines of a flow or procedure: Enter makes the next one, Tab moves it into the line above, Alt and arrows move it about. */
+export function StepLines({ flow, problems }: { readonly flow: StepHolder; readonly problems: readonly FlowProblem[] }) {
   const item = usePlace((s) => s.item);
   const { select } = usePlace.getState();
   const { edit } = useProject.getState();
@@ -25,7 +26,7 @@ export function FlowLines({ flow, problems }: { readonly flow: Flow; readonly pr
     target.setSelectionRange(at, at);
     wanted.current = undefined;
   });
-  const change = (lines: readonly FlowLine[], label: string, merge?: string): void => void edit({ kind: 'update', list: 'flows', id: flow.id, changes: { lines } }, label, merge);
+  const change = (lines: readonly FlowLine[], label: string, merge?: string): void => void edit({ kind: 'update', list: flow.list ?? 'flows', id: flow.id, changes: { lines } }, label, merge);
   const focus = (id: string | undefined, at: 'start' | 'end' = 'end'): void => {
     if (id === undefined) return;
     wanted.current = { id, at };
@@ -89,13 +90,13 @@ export function FlowLines({ flow, problems }: { readonly flow: Flow; readonly pr
         const { kind } = readLine(line.text);
         const problem = problems.find((p) => p.line === line.id);
         return (
-          <LinkableBox key={line.id} address={`flow/${flow.id}/line/${line.id}`} className={`flow-line ${kind}${item === `line/${line.id}` ? ' here' : ''}`} style={{ paddingLeft: 10 + line.depth * 20 }}>
+          <LinkableBox key={line.id} address={`${flow.address}/line/${line.id}`} className={`flow-line ${kind}${item === `line/${line.id}` ? ' here' : ''}${flow.active?.has(line.id) ? ' active' : ''}`} style={{ paddingLeft: 10 + line.depth * 20 }}>
             <div className="d-flex align-items-center gap-1">
               <textarea
-                rows={1} className={`cell-field${problem ? ' wrong' : ''}`} data-line={line.id} value={line.text} aria-label={`Line ${k + 1}`} spellCheck placeholder={k === 0 ? 'operator: does something' : ''} onFocus={() => select(`line/${line.id}`)} onKeyDown={(e) => keys(e, line, k)} autoComplete="off"
-                onChange={(e) => change(flow.lines.length > 0 ? flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) : [{ id: newLineId(), depth: 0, text: e.target.value }], 'Write a flow', `line-${line.id}`)}
+                rows={1} className={`cell-field${problem ? ' wrong' : ''}`} data-line={line.id} value={line.text} aria-label={`Line ${k + 1}`} spellCheck placeholder={k === 0 ? flow.hint : ''} onFocus={() => select(`line/${line.id}`)} onKeyDown={(e) => keys(e, line, k)} autoComplete="off"
+                onChange={(e) => change(flow.lines.length > 0 ? flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) : [{ id: newLineId(), depth: 0, text: e.target.value }], flow.writing, `line-${line.id}`)}
               />
-              <LinkCount address={`flow/${flow.id}/line/${line.id}`} always />
+              <LinkCount address={`${flow.address}/line/${line.id}`} always />
             </div>
             {problem && (
               <div className="field-problem" role="alert">
@@ -108,7 +109,7 @@ export function FlowLines({ flow, problems }: { readonly flow: Flow; readonly pr
       <details className="line-help">
         <summary>What lines can say</summary>
         <dl>
-          {lineForms.map(([form, meaning]) => (
+          {flow.forms.map(([form, meaning]) => (
             <div key={form}>
               <dt className="mono">{form}</dt>
               <dd>{meaning}</dd>

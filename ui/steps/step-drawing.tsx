@@ -2,20 +2,20 @@
 import { ArrowDown, ArrowUp, GitBranch, Minus, Plus, Route, Split, SquareDashed, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useEffect, useRef, useState, type PointerEvent } from 'react';
-import { addBranch, extractFlow, insertAfter, insertBefore, moveBlock, removeBlock, shiftBlock, wrapBlock } from '@/core/flows/edit-flow';
+import { addBranch, insertAfter, insertBefore, moveBlock, removeBlock, shiftBlock, wrapBlock } from '@/core/flows/edit-flow';
 import type { FlowArrow, FlowBox, FlowLayout } from '@/core/flows/layout';
 import { readLine, type FlowProblem } from '@/core/flows/read-flow';
 import type { Edit } from '@/core/project/edits';
-import type { Flow } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { Button } from '@/ui/button';
-import { LinkableBox, LinkCount } from '@/ui/linkable';
+import { Button } from '../button';
+import { LinkableBox, LinkCount } from '../linkable';
+import type { StepHolder } from './step-holder';
 
 const newId = (): string => `z-${nanoid(6)}`;
 
-/** The drawing of a flow. Cards can be chosen, renamed, moved onto arrows and wrapped; the lines follow. */
-export function FlowDrawing({ flow, layout, problems }: { readonly flow: Flow; readonly layout: FlowLayout; readonly problems: readonly FlowProblem[] }) {
+/** The drawing of a flow or procedure. Cards can be chosen, renamed, moved onto arrows and wrapped; the lines follow. */
+export function StepDrawing({ flow, layout, problems }: { readonly flow: StepHolder; readonly layout: FlowLayout; readonly problems: readonly FlowProblem[] }) {
   const item = usePlace((s) => s.item);
   const { select, say } = usePlace.getState();
   const box = useRef<HTMLDivElement>(null);
@@ -114,7 +114,7 @@ export function FlowDrawing({ flow, layout, problems }: { readonly flow: Flow; r
       {flow.lines.every((l) => l.text.trim() === '') && (
         <div className="empty">
           <h3>Type the first step</h3>
-          <p>Each line on the left is a step, for example “operator: presses start”. The drawing follows as you type.</p>
+          <p>{flow.empty} The drawing follows as you type.</p>
         </div>
       )}
       </div>
@@ -135,7 +135,7 @@ function nearestArrow(arrows: readonly FlowArrow[], x: number, y: number): FlowA
 
 interface CardProps {
   readonly box: FlowBox;
-  readonly flow: Flow;
+  readonly flow: StepHolder;
   readonly here: boolean;
   readonly renaming: boolean;
   readonly wrong: boolean;
@@ -153,10 +153,10 @@ function FlowCard({ box: b, flow, here, renaming, wrong, dragged, choose, rename
   const style = { left: b.x, top: b.y, width: b.width, height: b.height };
   if (b.kind === 'bar' || ((b.kind === 'start' || b.kind === 'end') && b.text.length === 0)) return <div className={`flow-box ${b.kind} mark`} style={style} />;
   if (b.kind === 'choice') return <button type="button" className={`flow-box choice${here ? ' here' : ''}`} style={style} onClick={choose} aria-label="Choice">?</button>;
-  const address = line ? `flow/${flow.id}/line/${line.id}` : `flow/${flow.id}`;
+  const address = line ? `${flow.address}/line/${line.id}` : flow.address;
   return (
     <LinkableBox
-      address={address} className={`flow-box ${b.kind} ${b.tone}${here ? ' here' : ''}${wrong ? ' wrong' : ''}${dragged ? ' dragged' : ''}`} style={style} role="button" tabIndex={0} aria-label={`${b.head} ${b.text.join(' ')}`.trim()} onClick={choose}
+      address={address} className={`flow-box ${b.kind} ${b.tone}${here ? ' here' : ''}${wrong ? ' wrong' : ''}${dragged ? ' dragged' : ''}${flow.active?.has(b.line) ? ' active' : ''}${flow.stops?.has(address) ? ' stops' : ''}`} style={style} role="button" tabIndex={0} aria-label={`${b.head} ${b.text.join(' ')}`.trim()} onClick={choose}
       onDoubleClick={rename} onPointerDown={begin} onPointerMove={move} onPointerUp={end} onPointerCancel={end} onKeyDown={(e) => {
         if (e.target !== e.currentTarget) return;
         if (e.key === 'Enter') rename();
@@ -167,12 +167,13 @@ function FlowCard({ box: b, flow, here, renaming, wrong, dragged, choose, rename
       {renaming && line ? (
         <input
           className="form-control form-control-sm" defaultValue={line.text} autoFocus aria-label="Text of the step" onPointerDown={(e) => e.stopPropagation()} onFocus={(e) => e.target.select()}
-          onBlur={(e) => { if (e.target.value !== line.text) useProject.getState().edit({ kind: 'update', list: 'flows', id: flow.id, changes: { lines: flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) } }, 'Write a flow'); done(); }}
+          onBlur={(e) => { if (e.target.value !== line.text) useProject.getState().edit({ kind: 'update', list: flow.list ?? 'flows', id: flow.id, changes: { lines: flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) } }, flow.writing); done(); }}
           onKeyDown={(e) => { if (e.key === 'Enter') e.currentTarget.blur(); if (e.key === 'Escape') { e.currentTarget.value = line.text; done(); } e.stopPropagation(); }}
         />
       ) : (
         <>
-          {b.head && <div className="flow-head">{b.head}</div>}
+          {b.head && <div className="flow-head">{b.head}{flow.active?.has(b.line) && <span className="now-word"> active</span>}</div>}
+          {!b.head && flow.active?.has(b.line) && <div className="flow-head"><span className="now-word">active</span></div>}
           {b.text.map((row, k) => (
             <div key={k}>{row}</div>
           ))}
@@ -183,8 +184,7 @@ function FlowCard({ box: b, flow, here, renaming, wrong, dragged, choose, rename
   );
 }
 
-function Toolbar({ flow, line, run, addStep }: { readonly flow: Flow; readonly line: string | undefined; readonly run: (edit: Edit | undefined, label: string) => void; readonly addStep: (edit: (line: { id: string; text: string }) => Edit) => void }) {
-  const { go } = usePlace.getState();
+function Toolbar({ flow, line, run, addStep }: { readonly flow: StepHolder; readonly line: string | undefined; readonly run: (edit: Edit | undefined, label: string) => void; readonly addStep: (edit: (line: { id: string; text: string }) => Edit) => void }) {
   if (line === undefined) {
     return (
       <div className="flow-toolbar" role="toolbar" aria-label="Step">
@@ -197,16 +197,7 @@ function Toolbar({ flow, line, run, addStep }: { readonly flow: Flow; readonly l
   }
   const text = flow.lines.find((l) => l.id === line)?.text ?? '';
   const { kind } = readLine(text);
-  const own = (): void => {
-    const base = (kind === 'step' ? text.replace(/^[^:]*:\s*/, '') : readLine(text).text) || 'part';
-    const name = `${base[0].toUpperCase()}${base.slice(1)}`.slice(0, 60);
-    const taken = new Set(useProject.getState().project?.flows.map((f) => f.name));
-    let free = name;
-    for (let k = 2; taken.has(free); k++) free = `${name} ${k}`;
-    const id = `f-${nanoid(8)}`;
-    run(extractFlow(flow, line, { flow: id, line: newId(), name: free }), 'Make a flow of its own');
-    go({ area: 'needs', sheet: `flow/${id}` });
-  };
+  const own = (): void => flow.makeOwn(line, (kind === 'step' ? text.replace(/^[^:]*:\s*/, '') : readLine(text).text) || 'part', newId());
   return (
     <div className="flow-toolbar" role="toolbar" aria-label="Step">
       <Button size="sm" onClick={() => addStep((l) => insertAfter(flow, line, l))}>
@@ -225,7 +216,7 @@ function Toolbar({ flow, line, run, addStep }: { readonly flow: Flow; readonly l
         <SquareDashed size={13} aria-hidden /> Abort zone
       </Button>
       <Button size="sm" onClick={own} data-testid="own-flow">
-        <Route size={13} aria-hidden /> Own flow
+        <Route size={13} aria-hidden /> {flow.ownWord}
       </Button>
       <Button size="sm" variant="bare" label="Move up" onClick={() => run(shiftBlock(flow, line, -1), 'Move a step')}>
         <ArrowUp size={13} aria-hidden />
