@@ -1,7 +1,7 @@
 import { applyEdit } from '../core/project/edits';
 import { linkEdit } from '../core/trace/links';
-import type { Chart, ChartState, Control, Link, Flow, Part, PartType, Port, Project, Quantity, Requirement, Setup, StimulusRow, Track, Transition, Trigger } from '../core/project/project';
-import { newChart, newFlow, newRequirement, newSetup, newState, newTransition } from '../core/project/project';
+import type { Chart, ChartState, Control, ChartValue, Link, Flow, FlowLine, Part, PartType, Port, Procedure, Project, Quantity, Requirement, Sequence, Setup, StimulusRow, Track, Transition, Trigger } from '../core/project/project';
+import { newChart, newFlow, newProcedure, newRequirement, newSequence, newSetup, newState, newTransition } from '../core/project/project';
 
 /** Short forms for writing sample projects; ids are made from names so that files stay readable and comparable. */
 
@@ -46,6 +46,11 @@ export function chart(name: string, states: readonly StateRow[], transitions: re
   };
 }
 
+const rows = (text: string): FlowLine[] => text.split('\n').filter((l) => l.trim() !== '').map((l, k) => ({ id: `z-${k + 1}`, depth: (/^ */.exec(l)![0].length) / 2, text: l.trim() }));
+export const procedure = (name: string, note: string, text: string, more: Partial<Procedure> = {}): Procedure => ({ ...newProcedure(`d-${slug(name)}`, name), note, lines: rows(text), ...more });
+export const sequence = (name: string, note: string, text: string): Sequence => ({ ...newSequence(`q-${slug(name)}`, name), note, lines: rows(text) });
+export const own = (name: string, type: ChartValue['type'], value: string, unit = ''): ChartValue => ({ id: `v-${slug(name)}`, name, type, value, unit });
+
 export const stimulus = (...rows: readonly (readonly [time: number, kind: StimulusRow['kind'], target: string, value?: string])[]): StimulusRow[] =>
   rows.map(([time, kind, target, value], k) => ({ id: `i-${k + 1}`, time, kind, target, value: value ?? '' }));
 export const setup = (name: string, note: string, more: Partial<Setup>): Setup => ({ ...newSetup(`u-${slug(name)}`, name), note, ...more });
@@ -66,7 +71,7 @@ export const requirement = (key: string, text: string, verification: string, mor
 /** A flow from its lines, two spaces for every step to the right. */
 export const flow = (name: string, more: Partial<Flow>, text: string): Flow => ({
   ...newFlow(`f-${slug(name)}`, name), ...more,
-  lines: text.split('\n').filter((l) => l.trim() !== '').map((l, k) => ({ id: `z-${k + 1}`, depth: (/^ */.exec(l)![0].length) / 2, text: l.trim() })),
+  lines: rows(text),
 });
 
 /** Trace links from requirements (by number) to addresses, as confirmed. */

@@ -1,5 +1,6 @@
 import type { Project } from '../core/project/project';
-import { chart, control, flow, inputs, link, outputs, parameters, part, partType, phrase, port, requirement, setup, stimulus, traces, tracks, variables } from './build';
+import { chart, control, flow, inputs, link, outputs, parameters, part, partType, phrase, port, requirement, setup, stimulus, traces, tracks, variables, own, procedure, sequence
+} from './build';
 
 /** The demo: a bench-top tube capper. `npm run samples` writes it to tube-capper.zelvar.json. */
 
@@ -23,7 +24,62 @@ const capper = partType('Capper', 'A bench-top tube capper: stops a tube, clamps
     link('spindle.windingTemperature', 'ctrl.temperature', 'measured temperature'), link('ctrl.engage', 'cap.engaged', 'head down on the cap'), link('ctrl.lamp', 'panel.lamp', 'lamp'),
     link('belt.events', 'ctrl.events', 'tube seen'), link('gripper.events', 'ctrl.events', 'tube clamped'), link('cap.events', 'ctrl.events', 'cap seated'),
     link('guard.events', 'ctrl.events', 'guard opened, closed'), link('panel.keys', 'ctrl.events', 'start, stop, reset'),
-    link('ctrl.toBelt', 'belt.orders', 'advance'), link('ctrl.toGripper', 'gripper.orders', 'close, open'), link('ctrl.toCap', 'cap.orders', 'new cap'),
+    link('ctrl.toBelt', 'belt.orders', 'advance'), link('ctrl.toGripper', 'gripper.orders', 'close, open'), link('ctrl.toCap', 'cap.orders', 'new cap'), link('ctrl.toPanel', 'panel.shows', 'batch done, fault, ready'),
+  ],
+  procedures: [procedure('capOneTube', 'How one tube is capped, told by who does what.', `panel: passes the order on; takes pressed key; gives order
+belt: brings the tube to the station; takes order, loose tube; gives waiting tube
+together
+  lane jaws
+    gripper: clamps the tube; takes waiting tube; gives held tube
+  lane head
+    spindle: lowers the head; gives lowered head
+abort on guardOpened
+  repeat until cap.seated
+    spindle: turns the cap down; uses held tube; takes lowered head; gives turned cap
+    wait 50 ms
+  cap: seats; takes turned cap; gives seated cap
+  ctrl: holds the torque; uses seated cap
+if ctrl.torque < 0.5
+  report a loose cap
+else
+  gripper: lets go; uses seated cap; gives capped tube
+  belt: takes the tube away; takes capped tube; gives finished tube`)],
+  sequences: [
+    sequence('Cap one tube', 'One tube from the key to the open jaws, with the times it may take.', `wait 0.2 s
+outside -> panel: start; mark pressed
+panel -> ctrl: start; within 10 ms
+ctrl -> belt: advance
+belt -> ctrl: tubeSeen; within 3 s of pressed
+par
+  lane cap
+    ctrl -> cap: newCap
+  lane jaws
+    ctrl -> gripper: close
+    gripper -> ctrl: clamped; within 200 ms; mark held
+state ctrl: Turning
+cap -> ctrl: seated; within 1.6 s of held
+state ctrl: Hold
+ctrl -> gripper: open; within 1 s`),
+    sequence('Guard opened while turning', 'The guard stops everything, and only a shut guard lets the capper be reset.', `wait 0.2 s
+outside -> panel: start
+gripper -> ctrl: clamped
+state ctrl: Fast
+wait 140 ms
+set guard.open = true
+guard -> ctrl: guardOpened; within 10 ms; mark opened
+ctrl -> belt: halt; within 10 ms of opened
+state ctrl: Stopped
+check spindle.speed < 0.5; within 200 ms of opened
+wait 100 ms
+set guard.open = false
+guard -> ctrl: guardClosed
+outside -> panel: reset
+state ctrl: Ready; within 500 ms`),
+    sequence('A batch of 24', 'The panel hears of the batch after 24 tubes, neither sooner nor later.', `wait 0.2 s
+outside -> panel: start
+loop 24 times
+  ctrl -> gripper: open
+ctrl -> panel: batchDone(tubes = 24); within 0.5 s`),
   ],
 });
 
@@ -90,27 +146,27 @@ const control_ = partType('CapperControl', 'What the capper does, and when.', {
   quantities: [
     ...parameters(
       ['fastSpeed', '26', 'rad/s', 'speed until the cap is nearly down'], ['creepSpeed', '6', 'rad/s', 'speed for the last part', { min: '0' }], ['creepAfter', '1.0', '1', 'turns after which it creeps'],
-      ['pressTorque', '0.60', 'N.m', 'torque to press with'], ['holdTime', '0.1', 's', 'how long the torque is held'], ['speedGain', '0.25', 'V.s/rad', 'gain of the speed loop'],
+      ['pressTorque', '0.60', 'N.m', 'torque to press with'], ['holdTime', '0.1', 's', 'how long the torque is held'], ['batchSize', '24', '1', 'tubes of a batch', { type: 'Integer', min: '1' }], ['counterSlip', '0', '1', 'tubes by which the batch counter is late: a fault to be found', { type: 'Integer', min: '0' }], ['speedGain', '0.25', 'V.s/rad', 'gain of the speed loop'],
       ['compensation', '0.6', '1', 'share of the back-emf made up for while pressing', { min: '0', max: '1' }], ['hottest', '95', 'degC', 'winding temperature that stops the machine'],
       ['motorConstant', '0.035', 'N.m/A', 'of the motor'], ['gear', '10', '1', 'of the drive'], ['resistance', '1.2', 'Ohm', 'of the winding'], ['efficiency', '0.85', '1', 'of the gear'],
     ),
     ...inputs(['speed', '0', 'rad/s', 'measured spindle speed'], ['angle', '0', 'rad', 'measured cap angle'], ['torque', '0', 'N.m', 'measured cap torque'], ['temperature', '24', 'degC', 'measured winding temperature']),
-    ...variables(['turns', '0', '1', 'turns of the cap'], ['wanted', '0', 'rad/s', 'speed wanted'], ['count', '0', '', 'tubes done', { type: 'Integer' }]),
+    ...variables(['turns', '0', '1', 'turns of the cap'], ['wanted', '0', 'rad/s', 'speed wanted'], ['count', '0', '', 'tubes done', { type: 'Integer' }], ['inBatch', '0', '', 'tubes done of the batch', { type: 'Integer' }]),
     ...outputs(['voltage', '0', 'V', 'voltage for the spindle'], ['engage', 'false', '', 'head down', { type: 'Boolean' }], ['lamp', 'false', '', 'lamp on the panel', { type: 'Boolean' }]),
   ],
   ports: [
     port('events', 'in', ['start', 'stop', 'reset', 'tubeSeen', 'clamped', 'seated', 'guardOpened', 'guardClosed'], 'everything it is told'),
-    port('toBelt', 'out', ['advance', 'halt']), port('toGripper', 'out', ['close', 'open']), port('toCap', 'out', ['newCap']),
+    port('toBelt', 'out', ['advance', 'halt']), port('toGripper', 'out', ['close', 'open']), port('toCap', 'out', ['newCap']), port('toPanel', 'out', ['batchDone', 'fault', 'ready']),
   ],
   physics: `turns = angle/(2*3.141592653589793);
 wanted = if in(mode.Fast) then fastSpeed elseif in(mode.Creep) then creepSpeed else 0;
 voltage = if in(mode.Fast) or in(mode.Creep) then max(0, motorConstant*gear*wanted + speedGain*(wanted - speed))
   elseif in(mode.Press) or in(mode.Hold) then resistance*pressTorque/(gear*efficiency*motorConstant) + compensation*motorConstant*gear*speed
   else 0;
-lamp = in(mode.Running);
+lamp = in(service.Lit) or in(service.Flash);
 `,
   charts: [chart('mode', [
-    ['Off', 0, 10], ['Homing', 0, 118], ['Ready', 0, 226],
+    ['Off', 0, 10], ['Homing', 0, 118], ['Ready', 0, 226, { entry: 'send ready to toPanel;' }],
     ['Running', 230, 0, { exit: 'engage := false;' }],
     ['WaitTube', 16, 168, { parent: 'Running', initial: true }],
     ['Clamp', 16, 276, { parent: 'Running', entry: 'send newCap to toCap;\nsend close to toGripper;' }],
@@ -119,10 +175,10 @@ lamp = in(mode.Running);
     ['Creep', 152, 140, { parent: 'Turning' }],
     ['Press', 14, 224, { parent: 'Turning' }],
     ['Hold', 700, 300, { parent: 'Running' }],
-    ['Release', 680, 62, { parent: 'Running', entry: 'engage := false;\ncount := count + 1;\nsend open to toGripper;' }],
+    ['Release', 680, 62, { parent: 'Running', entry: 'engage := false;\nsend capped;\nsend open to toGripper;' }],
     ['Advance', 16, 62, { parent: 'Running', entry: 'send advance to toBelt;' }],
-    ['Stopped', 40, 500, { entry: 'send halt to toBelt;' }],
-    ['Fault', 420, 500, { entry: 'send halt to toBelt;' }],
+    ['Stopped', 40, 500, { entry: 'guardShut := false;\nsend halt to toBelt;' }],
+    ['Fault', 420, 500, { entry: 'send halt to toBelt;\nsend fault to toPanel;' }],
     ['NoTube', 14, 58, { parent: 'Fault', initial: true }],
     ['Slipping', 166, 58, { parent: 'Fault' }],
     ['Overheated', 318, 58, { parent: 'Fault' }],
@@ -133,7 +189,18 @@ lamp = in(mode.Running);
     ['Press', 'Hold', 'when abs(torque - pressTorque) < 0.05*pressTorque and abs(speed) < 0.25'], ['Turning', 'Slipping', "after 3 's'"],
     ['Hold', 'Release', 'after holdTime'], ['Release', 'Advance', "after 0.12 's'"], ['Advance', 'WaitTube', "after 0.02 's'"],
     ['Running', 'Stopped', 'guardOpened'], ['Running', 'Ready', 'stop'], ['Running', 'Overheated', 'when temperature > hottest'],
-    ['Stopped', 'Homing', 'reset'], ['Fault', 'Homing', 'reset'],
+    ['Stopped', 'Homing', 'reset', { guard: 'guardShut' }], ['Fault', 'Homing', 'reset'],
+    ['Stopped', '', 'guardClosed', { effect: 'guardShut := true;' }],
+  ], { values: [own('guardShut', 'Boolean', 'false')] }), chart('service', [
+    ['Watch', 0, 0, { kind: 'parallel' }],
+    ['Lamp', 0, 0, { parent: 'Watch' }], ['Dark', 20, 40, { parent: 'Lamp', initial: true }], ['Lit', 190, 40, { parent: 'Lamp' }], ['Alarm', 360, 40, { parent: 'Lamp' }],
+    ['Flash', 14, 40, { parent: 'Alarm', initial: true }], ['Pause', 160, 40, { parent: 'Alarm' }],
+    ['Batch', 0, 0, { parent: 'Watch' }], ['Counting', 20, 50, { parent: 'Batch', initial: true }], ['Full', 330, 50, { parent: 'Batch', kind: 'choice' }],
+  ], [
+    ['Dark', 'Lit', 'when in(mode.Running)'], ['Lit', 'Dark', 'when not in(mode.Running)'], ['Dark', 'Alarm', 'when in(mode.Fault)'], ['Alarm', 'Dark', 'when not in(mode.Fault)'],
+    ['Flash', 'Pause', "after 0.4 's'"], ['Pause', 'Flash', "after 0.4 's'"],
+    ['Counting', 'Full', 'capped', { effect: 'count := count + 1;\ninBatch := inBatch + 1;' }],
+    ['Full', 'Counting', '', { guard: 'inBatch >= batchSize + counterSlip', effect: 'send batchDone(tubes = inBatch) to toPanel;\ninBatch := 0;' }], ['Full', 'Counting', '', { guard: 'else' }],
   ])],
 });
 
@@ -196,11 +263,14 @@ power = voltage*current;
 `,
 });
 
-const panelType = partType('OperatorPanel', 'Keys and lamp of the operator.', {
-  quantities: [...inputs(['lamp', 'false', '', 'lamp', { type: 'Boolean' }])],
-  ports: [port('keys', 'out', ['start', 'stop', 'reset'])],
-  charts: [chart('keypad', [['Waiting', 40, 40]], [
-    ['Waiting', 'Waiting', 'start', { effect: 'send start to keys;' }], ['Waiting', 'Waiting', 'stop', { effect: 'send stop to keys;' }], ['Waiting', 'Waiting', 'reset', { effect: 'send reset to keys;' }],
+const panelType = partType('OperatorPanel', 'Keys, lamp and display of the operator.', {
+  quantities: [...inputs(['lamp', 'false', '', 'lamp', { type: 'Boolean' }]), ...variables(['batches', '0', '', 'batches done', { type: 'Integer' }], ['lastBatch', '0', '', 'tubes of the last batch', { type: 'Integer' }])],
+  ports: [port('keys', 'out', ['start', 'stop', 'reset']), port('shows', 'in', ['batchDone', 'fault', 'ready'], 'what it is told')],
+  charts: [chart('keypad', [['Idle', 40, 40]], [
+    ['Idle', 'Idle', 'start', { effect: 'send start to keys;' }], ['Idle', 'Idle', 'stop', { effect: 'send stop to keys;' }], ['Idle', 'Idle', 'reset', { effect: 'send reset to keys;' }],
+  ]), chart('display', [['Blank', 40, 40], ['ReadyShown', 260, 40], ['BatchShown', 260, 150], ['FaultShown', 40, 150]], [
+    ['Blank', 'ReadyShown', 'ready'], ['ReadyShown', 'BatchShown', 'batchDone(tubes)', { effect: 'batches := batches + 1;\nlastBatch := tubes;' }], ['BatchShown', 'BatchShown', 'batchDone(tubes)', { effect: 'batches := batches + 1;\nlastBatch := tubes;' }],
+    ['ReadyShown', 'FaultShown', 'fault'], ['BatchShown', 'FaultShown', 'fault'], ['FaultShown', 'ReadyShown', 'ready'], ['BatchShown', 'ReadyShown', 'ready'], ['ReadyShown', 'ReadyShown', 'ready'],
   ])],
 });
 
@@ -280,6 +350,9 @@ capper: moves home`),
       stop: 2, panel: 'a-operator', stimulus: stimulus([0.2, 'send', 'panel.start'], [0.85, 'set', 'guard.open', 'true']),
     }),
     setup('Five tubes', 'Five tubes one after the other.', { stop: 12, panel: 'a-operator', recordEvery: 2e-3, changes: [{ name: 'belt.tubes', value: '5' }], stimulus: stimulus([0.2, 'send', 'panel.start']) }),
+    setup('Guard, written', 'The guard is opened and shut by a written sequence, which also judges what follows.', { stop: 2, panel: 'a-operator', sequences: ['q-guard-opened-while-turning'] }),
+    setup('Batch', 'A batch of 24 tubes, watched by a written sequence.', { stop: 40, panel: 'a-operator', recordEvery: 1e-2, changes: [{ name: 'belt.tubes', value: '26' }], sequences: ['q-a-batch-of-24'] }),
+    setup('Late counter', 'The same with a fault: the counter wraps one tube too late. The sequence finds it.', { stop: 40, panel: 'a-operator', recordEvery: 1e-2, changes: [{ name: 'belt.tubes', value: '26' }, { name: 'ctrl.counterSlip', value: '1' }], sequences: ['q-a-batch-of-24'] }),
     setup('Empty belt', 'No tube comes: the capper must notice.', { stop: 5, panel: 'a-operator', recordEvery: 2e-3, changes: [{ name: 'belt.tubes', value: '0' }], stimulus: stimulus([0.2, 'send', 'panel.start']) }),
   ],
   panels: [{

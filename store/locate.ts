@@ -25,7 +25,7 @@ export function locate(project: Project, address: string | undefined): Partial<L
       const equation = type && physicsEquations(type).find((e) => e.text === text);
       return { ...at, area: 'physics', item: equation ? `equation/${equation.span.start}` : '' };
     }
-    if (list === 'chart') return { ...at, area: 'behaviour', item: inner ? `${inner}/${innerId}` : '' };
+    if (list === 'chart' || list === 'procedure' || list === 'sequence') return { ...at, area: 'behaviour', sheet: `${list}/${itemId}`, item: inner ? `${inner}/${innerId}` : '' };
     return { ...at, area: 'product', item: list && itemId ? `${list}/${itemId}` : '' };
   }
   return {};
@@ -53,6 +53,7 @@ export function selectedAddress(project: Project): string | undefined {
   const owner = id === undefined ? undefined : project.types.find((t) => t.id === id);
   if (!owner) return undefined;
   const at = `type/${owner.id}`;
+  if (area === 'behaviour' && /^(procedure|sequence)\//.test(sheet)) return item.startsWith('line/') ? `${at}/${sheet}/${item}` : `${at}/${sheet}`;
   if (item === '') return at;
   const [kind, own] = item.split('/');
   if (kind === 'state' || kind === 'transition') {

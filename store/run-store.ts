@@ -1,7 +1,7 @@
 import { create } from 'zustand';
 import type { Problem } from '@/core/language/diagnostics';
 import type { OutsideAction, RunModel, RunUpdate } from '@/core/run/engine';
-import type { RequirementFinding } from '@/core/run/run';
+import type { RequirementFinding, RunSequence } from '@/core/run/run';
 import type { HistoryEntry } from './storage';
 import { appendChunk, emptyRunData, type RunData } from './run-data';
 
@@ -22,6 +22,7 @@ export interface RunView {
   readonly stoppedAt: string | undefined;
   /** What was done from outside, in order. */
   readonly actions: readonly OutsideAction[];
+  readonly sequences: readonly RunSequence[];
 }
 
 interface RunState {
@@ -73,7 +74,7 @@ export const useRuns = create<RunState>((set, get) => ({
     const { current } = get();
     const keep = current && current.data.rows > 1 ? current : get().earlier;
     set({
-      current: { ...run, data: emptyRunData(), status: 'running', time: 0, findings: [], problem: undefined, counts: undefined, seconds: 0, stoppedAt: undefined, actions: [] },
+      current: { ...run, data: emptyRunData(), status: 'running', time: 0, findings: [], problem: undefined, counts: undefined, seconds: 0, stoppedAt: undefined, actions: [], sequences: [] },
       earlier: keep, version: 0, cursor: 0, follow: true, span: undefined, startProblems: [],
     });
   },
@@ -82,7 +83,7 @@ export const useRuns = create<RunState>((set, get) => ({
     if (!current || current.model.run !== update.run) return;
     appendChunk(current.data, update.chunk);
     set({
-      current: { ...current, status: update.status, time: update.time, findings: update.findings, problem: update.problem, counts: update.counts, seconds: update.seconds, stoppedAt: update.stoppedAt, actions: update.actions.length > 0 ? [...current.actions, ...update.actions] : current.actions },
+      current: { ...current, status: update.status, time: update.time, findings: update.findings, problem: update.problem, counts: update.counts, seconds: update.seconds, stoppedAt: update.stoppedAt, sequences: update.sequences, actions: update.actions.length > 0 ? [...current.actions, ...update.actions] : current.actions },
       version: version + 1, cursor: follow ? update.time : cursor,
     });
   },

@@ -78,10 +78,10 @@ describe('refusals change nothing and say why', () => {
 });
 
 test('deleting a state takes its inside and its transitions along', () => {
-  const list = 'types/t-cappercontrol/charts/c-mode';
-  const next = done(tubeCapper, { kind: 'remove', list: `${list}/states`, id: 's-fault' });
-  const chart = typeById(next, 't-cappercontrol')!.charts[0];
-  expect(chart.states.map((s) => s.name)).not.toEqual(expect.arrayContaining(['NoTube']));
+  const list = 'types/t-cappercontrol/charts/c-service';
+  const next = done(tubeCapper, { kind: 'remove', list: `${list}/states`, id: 's-alarm' });
+  const chart = typeById(next, 't-cappercontrol')!.charts[1];
+  expect(chart.states.map((s) => s.name)).not.toEqual(expect.arrayContaining(['Flash']));
   expect(chart.transitions.every((t) => chart.states.some((s) => s.id === t.from) && chart.states.some((s) => s.id === t.to))).toBe(true);
 });
 

@@ -1,3 +1,4 @@
+import { procedurePieces, sequencePieces, type LinePiece } from './line-texts';
 import type { Project } from './project';
 
 /** How a text of the document is read. */
@@ -14,9 +15,6 @@ export interface DocumentText {
   /** Path of keys in the document, for replacing it. */
   readonly keys: readonly (string | number)[];
 }
-
-/** What a line of a procedure sends or sets, without who does it. */
-const lineStatement = (text: string): string | undefined => (/\bsend\s|:=/.test(text) ? text.replace(/^\s*[\p{L}][\p{L}\p{N} _-]*:\s+/u, (m) => ' '.repeat(m.length)).replace(/;?\s*(takes|uses|gives)\s.*$/, '') : undefined);
 
 /** Every text of the document that can name something. */
 export function documentTexts(project: Project): DocumentText[] {
@@ -57,11 +55,16 @@ export function documentTexts(project: Project): DocumentText[] {
       });
     });
   });
+  // the pieces of a line keep their place in it: blanks stand for the rest
+  const line = (scope: string, text: string, found: readonly LinePiece[], place: string, label: string, keys: readonly (string | number)[]): void => {
+    for (const { kind, start, end } of found) push(kind, scope, ' '.repeat(start) + text.slice(start, end), place, label, keys);
+  };
   for (const [t, type] of project.types.entries()) {
-    type.procedures.forEach((p, k) => p.lines.forEach((l, j) => {
-      const part = lineStatement(l.text);
-      if (part) push('statements', type.id, part, `type/${type.id}/procedure/${p.id}/line/${l.id}`, `procedure ${p.name}`, ['types', t, 'procedures', k, 'lines', j, 'text']);
-    }));
+    type.procedures.forEach((p, k) => {
+      p.values.forEach((x, j) => push('expression', type.id, x.value, `type/${type.id}/procedure/${p.id}/value/${x.id}`, `value of ${p.name}.${x.name}`, ['types', t, 'procedures', k, 'values', j, 'value']));
+      p.lines.forEach((l, j) => line(type.id, l.text, procedurePieces(l.text), `type/${type.id}/procedure/${p.id}/line/${l.id}`, `procedure ${p.name}`, ['types', t, 'procedures', k, 'lines', j, 'text']));
+    });
+    type.sequences.forEach((q, k) => q.lines.forEach((l, j) => line(type.id, l.text, sequencePieces(l.text), `type/${type.id}/sequence/${q.id}/line/${l.id}`, `sequence ${q.name}`, ['types', t, 'sequences', k, 'lines', j, 'text'])));
   }
   const root = project.root;
   project.requirements.forEach((r, k) => push('expression', root, r.formula, `requirement/${r.id}`, `requirement ${r.key}`, ['requirements', k, 'formula']));

@@ -6,7 +6,7 @@ import type { StepCounts } from '../simulate/stepper';
 import { checkProject, type ProjectCheck } from './check';
 import { exampleOf, type Example } from './example';
 import { messageTarget, prepareRun, type Prepared } from './prepare';
-import { createRun, isRunnable, type RequirementFinding, type Run } from './run';
+import { createRun, isRunnable, type RequirementFinding, type Run, type RunSequence } from './run';
 
 /** What a run tells while it goes on. Rows since the last update are in `chunk`. */
 export interface RunUpdate {
@@ -23,6 +23,8 @@ export interface RunUpdate {
   readonly stoppedAt: string | undefined;
   /** What was done from outside since the last update. */
   readonly actions: readonly OutsideAction[];
+  /** What written sequences say of the run so far. */
+  readonly sequences: readonly RunSequence[];
 }
 
 /** Something an operator did during a run: kept so that it can be done again. */
@@ -51,7 +53,18 @@ export interface RunModel {
   /** Values of constants and parameters. */
   readonly parameters: Readonly<Record<string, number>>;
   readonly parts: readonly string[];
-  readonly charts: readonly { readonly name: string; readonly place: string; readonly states: readonly string[]; readonly transitions: readonly string[] }[];
+  readonly partTypes: readonly string[];
+  readonly charts: readonly {
+    readonly name: string;
+    readonly place: string;
+    readonly part: string;
+    readonly states: readonly string[];
+    readonly places: readonly string[];
+    readonly transitions: readonly string[];
+    /** Path of the state each transition leads to, '' for none. */
+    readonly targets: readonly string[];
+    readonly isProcedure: boolean;
+  }[];
   readonly units: Readonly<Record<string, string>>;
   readonly settable: readonly string[];
 }
@@ -107,7 +120,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     const status = s.cancelled ? 'cancelled' : simulation.status === 'running' && s.paused ? 'paused' : simulation.status;
     s.listen(pack({
       run: s.id, status, time: simulation.time, chunk: s.run.recorder.takeNew(), findings: s.run.findings(), problem: simulation.problem,
-      counts: simulation.counts, seconds: s.computing / 1000, stoppedAt: s.stoppedAt, actions: s.actions,
+      counts: simulation.counts, seconds: s.computing / 1000, stoppedAt: s.stoppedAt, actions: s.actions, sequences: s.run.sequences(),
     }));
     s.actions = [];
   };
@@ -225,8 +238,11 @@ function runModel(id: number, prepared: Prepared, run: Run): RunModel {
   return {
     run: id,
     parameters: Object.fromEntries(visible.filter(({ x }) => x.kind === 'parameter' || x.kind === 'constant').map(({ x, k }) => [x.name, v[k]])),
-    parts: model.parts.map((p) => p.name),
-    charts: model.charts.map((c) => ({ name: c.name, place: c.place, states: c.structure.states.map((s) => s.path), transitions: c.transitions.map((t) => t.origin.place) })),
+    parts: model.parts.map((p) => p.name), partTypes: model.parts.map((p) => p.typeName),
+    charts: model.charts.map((c) => ({
+      name: c.name, place: c.place, part: model.parts[c.part]?.name ?? '', states: c.structure.states.map((s) => s.path), places: c.active.map((v) => model.variables[v].place),
+      transitions: c.transitions.map((t) => t.origin.place), targets: c.structure.transitions.map((t) => (t.targets.length > 0 ? c.structure.states[t.targets[0]].path : '')), isProcedure: c.isProcedure,
+    })),
     units: Object.fromEntries(visible.map(({ x }) => [x.name, x.unit])),
     settable: visible.filter(({ x }) => x.kind === 'external' || x.kind === 'parameter' || x.kind === 'assigned').map(({ x }) => x.name),
   };

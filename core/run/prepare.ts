@@ -15,6 +15,7 @@ import type { SimulationOptions, Stimulus } from '../simulate/simulation';
 import type { Finding, RequirementFinding } from '../verdicts/finding';
 import type { MonitorSource } from '../verdicts/source';
 import { checkBehaviour } from './check-behaviour';
+import { checkParticipants, prepareSequences, sequencesOf, type PreparedSequence } from './sequence-driver';
 import { standingOf } from './standing';
 import { constantFinding, monitorOf, watchedRequirements } from './watch';
 
@@ -34,18 +35,22 @@ export interface Prepared {
   readonly requirements: readonly WatchedRequirement[];
   readonly options: SimulationOptions;
   readonly problems: readonly Problem[];
+  /** Written sequences that drive the run. */
+  readonly sequences: readonly PreparedSequence[];
 }
 
 /** From a project and a setup to a program with its monitors. Problems carry their places; without a program nothing can run. */
 export function prepareRun(project: Project, setup: Setup, rootId = project.root, stops: readonly string[] = []): Prepared {
   const { library, problems: textProblems } = projectLibrary(project);
-  const rootName = typeById(project, rootId)?.name ?? '';
+  const root = typeById(project, rootId);
+  const rootName = root?.name ?? '';
   const watches = watchedRequirements(project);
   const stopObservers = stops.flatMap((text, k): Observer[] => {
     const { value, problems } = parseExpressionText(text);
     return problems.length > 0 ? [] : [{ name: `$stop${k}`, expr: value, place: `requirement/stop/${k}`, stops: true }];
   });
-  const observers = [...watches.flatMap((w) => w.observers), ...stopObservers];
+  const sequences = sequencesOf(typeById(project, rootId), setup);
+  const observers = [...watches.flatMap((w) => w.observers), ...stopObservers, ...sequences.flatMap((s) => s.observers)];
   const place = `setup/${setup.id}/change`;
   const changed = readChanges(setup.changes, place);
   let flat = flatten(library, rootName, { observers });
@@ -75,10 +80,11 @@ export function prepareRun(project: Project, setup: Setup, rootId = project.root
   const watched = watches.map((w) => monitorOf(w, flat));
   const problems = [
     ...textProblems, ...compiled.problems, ...model.problems.filter((p) => p.place?.startsWith('requirement/')), ...watches.flatMap((w, k) => [...w.problems, ...watched[k].problems]), ...setupProblems,
+    ...sequences.flatMap((s) => s.problems), ...(root ? checkParticipants(sequences, model, root) : []),
   ];
-  const blocking = hasErrors(textProblems) || hasErrors(setupProblems) || !compiled.program || hasErrors(compiled.problems);
+  const blocking = problems.some((p) => p.severity === 'error' && p.place?.includes('/sequence/')) || hasErrors(textProblems) || hasErrors(setupProblems) || !compiled.program || hasErrors(compiled.problems);
   return {
-    model, program: blocking ? undefined : compiled.program, options, problems: [...new Set(problems)],
+    sequences: prepareSequences(sequences, flat.observed), model, program: blocking ? undefined : compiled.program, options, problems: [...new Set(problems)],
     requirements: watches.map(({ requirement, problems: unread }, k) => ({
       id: requirement.id, key: requirement.key, source: watched[k].source, decided: standingOf(requirement, undefined, undefined).finding, problem: (unread[0] ?? watched[k].problems[0])?.message ?? '',
     })),
@@ -182,6 +188,10 @@ export function messageTarget(model: FlatModel, path: string): { part: number; m
   const dot = path.lastIndexOf('.');
   const partName = dot < 0 ? '' : path.slice(0, dot);
   const part = model.parts.findIndex((p) => p.name === partName);
-  return part < 0 ? undefined : { part, message: path.slice(dot + 1) };
+  if (part >= 0) return { part, message: path.slice(dot + 1) };
+  // a procedure is started by a message of two words
+  const control = /^(?:(.*)\.)?([^.]+\.(?:start|stop))$/.exec(path);
+  const owner = control ? model.parts.findIndex((p) => p.name === (control[1] ?? '')) : -1;
+  return control && owner >= 0 && model.charts.some((c) => c.part === owner && c.isProcedure && c.name.split('.').at(-1) === control[2].split('.')[0]) ? { part: owner, message: control[2] } : undefined;
 }
 

@@ -1,14 +1,24 @@
 import { createRecorder, type Recorder } from '../simulate/recording';
 import { createSimulation, type Simulation } from '../simulate/simulation';
+import type { SequenceReport } from '../sequences/sequence-run';
 import type { Finding, Monitor, RequirementFinding } from '../verdicts/finding';
 import { createMonitor } from '../verdicts/monitor';
 import type { Prepared, WatchedRequirement } from './prepare';
+import { createSequenceDriver } from './sequence-driver';
 
 /** One execution: a simulation with its recorder and its monitors. */
 export interface Run {
   readonly simulation: Simulation;
   readonly recorder: Recorder;
   findings(): RequirementFinding[];
+  /** What written sequences say of the run so far. */
+  sequences(): RunSequence[];
+}
+
+export interface RunSequence {
+  readonly id: string;
+  readonly name: string;
+  readonly report: SequenceReport;
 }
 
 const unwatched = (r: WatchedRequirement): Finding => ({
@@ -19,16 +29,20 @@ export function createRun(prepared: Prepared & { readonly program: NonNullable<P
   const recorder = createRecorder(prepared.model, record);
   const monitors = prepared.requirements.map((r): Monitor | undefined => r.source && createMonitor(r.source));
   const watching = monitors.filter((m): m is Monitor => m !== undefined);
-  const simulation = createSimulation(prepared.program, prepared.options, {
+  const driver = prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, prepared.model) : undefined;
+  const simulation = createSimulation(prepared.program, driver ? { ...prepared.options, driver } : prepared.options, {
     row(time, values, kind) {
       recorder.row(time, values, kind);
       for (const m of watching) m.row(time, values);
     },
-    message: recorder.message,
+    message(record) {
+      recorder.message(record);
+      driver?.message(record, simulation.machine.memory.v);
+    },
     transition: recorder.transition,
   });
   return {
-    simulation, recorder,
+    simulation, recorder, sequences: () => driver?.reports(simulation.status !== 'running' && simulation.status !== 'ready') ?? [],
     findings: () => prepared.requirements.map((r, k) => ({ id: r.id, key: r.key, ...(r.decided ?? monitors[k]?.finding(simulation.status === 'finished') ?? unwatched(r)) })),
   };
 }

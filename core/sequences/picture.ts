@@ -1,4 +1,4 @@
-import { outside, readSequence, type ReadSequence, type SequenceNode } from './read-sequence';
+import { outside, readSequence, visitSequence, type ReadSequence, type SequenceNode } from './read-sequence';
 import type { RowResult } from './sequence-run';
 import type { FlowLine } from '../project/project';
 
@@ -68,6 +68,9 @@ export function writtenPicture(lines: readonly FlowLine[], parts: readonly Named
         case 'check':
           rows.push({ kind: 'does', id: n.line.id, part: '', text: `check ${n.condition}`, depth, bound: bound(n), ...status(n.line.id) });
           break;
+        case 'set':
+          rows.push({ kind: 'does', id: n.line.id, part: n.target.includes('.') ? n.target.replace(/\.[^.]*$/, '') : '', text: `${n.target} = ${n.value}`, depth, ...status(n.line.id) });
+          break;
         case 'wait':
           rows.push({ kind: 'does', id: n.line.id, part: '', text: `wait ${n.time}`, depth, ...status(n.line.id) });
           break;
@@ -95,6 +98,8 @@ export function writtenPicture(lines: readonly FlowLine[], parts: readonly Named
     }
   };
   walk(read.nodes, 0);
-  const named = read.participants;
+  const set: string[] = [];
+  visitSequence(read.nodes, (n) => n.kind === 'set' && n.target.includes('.') && set.push(n.target.replace(/\.[^.]*$/, '')));
+  const named = [...new Set([...read.participants, ...set])];
   return { participants: participantsOf(named, parts, product), rows };
 }

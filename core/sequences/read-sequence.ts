@@ -9,6 +9,7 @@ export type SequenceNode =
   | { readonly kind: 'state'; readonly line: FlowLine; readonly part: string; readonly state: string; readonly bound: Bound }
   | { readonly kind: 'check'; readonly line: FlowLine; readonly condition: string; readonly bound: Bound }
   | { readonly kind: 'wait'; readonly line: FlowLine; readonly time: string }
+  | { readonly kind: 'set'; readonly line: FlowLine; readonly target: string; readonly value: string }
   | { readonly kind: 'alt'; readonly word: 'alt' | 'opt'; readonly branches: readonly SequenceBranch[] }
   | { readonly kind: 'loop'; readonly line: FlowLine; readonly mode: 'times' | 'while' | 'until'; readonly text: string; readonly body: readonly SequenceNode[] }
   | { readonly kind: 'par'; readonly line: FlowLine; readonly lanes: readonly { readonly line: FlowLine; readonly name: string; readonly body: readonly SequenceNode[] }[] };
@@ -55,10 +56,10 @@ export const outside = 'outside';
 export const sequenceForms: readonly (readonly [form: string, meaning: string])[] = [
   ['outside -> ctrl: start', 'a message from around the product: a run of the sequence sends it'], ['ctrl -> belt: advance', 'a message between parts, which is awaited'], ['ctrl -> belt: advance; within 0.5 s', 'at the latest so long after the row before'],
   ['...; mark turned', 'a name for this moment'], ['...; within 1.6 s of turned, ...; not before 0.2 s of turned', 'bounds between two moments'], ['state ctrl: Turning.Fast', 'a part gets into a state'], ['check spindle.speed < 5', 'a condition holds from here on or becomes true'],
-  ['wait 2 s', 'time passes'], ['alt ctrl.count > 3 / else', 'one of several ways; its rows stand further right'], ['opt ...', 'only if a condition holds'], ['loop 3 times, loop while ..., loop until ...', 'rows that happen again'], ['par / lane ...', 'rows in any order between the lanes'],
+  ['set guard.open = true', 'an input gets another value from outside'], ['wait 2 s', 'time passes'], ['alt ctrl.count > 3 / else', 'one of several ways; its rows stand further right'], ['opt ...', 'only if a condition holds'], ['loop 3 times, loop while ..., loop until ...', 'rows that happen again'], ['par / lane ...', 'rows in any order between the lanes'],
 ];
 
-export type RowKind = 'message' | 'state' | 'check' | 'wait' | 'alt' | 'else' | 'opt' | 'loop' | 'par' | 'lane' | 'empty' | 'unread';
+export type RowKind = 'message' | 'set' | 'state' | 'check' | 'wait' | 'alt' | 'else' | 'opt' | 'loop' | 'par' | 'lane' | 'empty' | 'unread';
 
 export function rowKind(text: string): RowKind {
   const t = text.trim();
@@ -67,6 +68,7 @@ export function rowKind(text: string): RowKind {
   if (/^state\s/i.test(t)) return 'state';
   if (/^check\s/i.test(t)) return 'check';
   if (/^wait\s/i.test(t)) return 'wait';
+  if (/^set\s[^=]+=/i.test(t)) return 'set';
   return /->/.test(t) ? 'message' : 'unread';
 }
 
@@ -155,6 +157,10 @@ export function readSequence(source: readonly FlowLine[]): ReadSequence {
       }
       case 'wait':
         return { kind: 'wait', line, time: word() };
+      case 'set': {
+        const [target, ...value] = word().split('=');
+        return { kind: 'set', line, target: target.trim(), value: value.join('=').trim() };
+      }
       case 'alt': {
         const branches: SequenceBranch[] = [{ line, guard: word(), body: inside(line) }];
         if (word() === '') say(line, 'Which condition? "alt ctrl.count > 3"');

@@ -42,16 +42,20 @@ export interface SequenceWorld {
 }
 
 export interface Send {
+  readonly kind: 'send' | 'set';
   readonly line: string;
+  /** Receiver, or the quantity that is set. */
   readonly part: string;
   readonly message: string;
   readonly args: readonly { readonly name: string; readonly value: number }[];
+  readonly value: number;
 }
 
 export interface SequenceRun {
   /** Goes on as far as possible at a time; returns what is to be sent now. */
   step(time: number, world: SequenceWorld): Send[];
-  message(m: SeenMessage): void;
+  /** A message has been handled; frames before the rows it may belong to are gone through first. */
+  message(m: SeenMessage, world: SequenceWorld): void;
   /** The next time at which a wait or bound is over. */
   nextTime(): number;
   report(ended: boolean): SequenceReport;
@@ -70,12 +74,16 @@ interface Thread {
 }
 type Frame = { readonly nodes: readonly SequenceNode[]; at: number; loop?: { readonly node: Extract<SequenceNode, { kind: 'loop' }>; round: number } };
 
+const valueOf = (text: string): number => (text === 'true' ? 1 : text === 'false' ? 0 : Number(text));
+
 const mostRounds = 100_000;
 
 export function createSequenceRun(read: ReadSequence): SequenceRun {
   const results = new Map<string, { status: RowStatus; time: number | undefined; times: number; detail: string }>();
   const marks = new Map<string, number>();
   const early = new Map<string, SeenMessage[]>();
+  /** What is to be sent, found out while a message was looked at. */
+  const pending: Send[] = [];
   let count = 0;
   let clock = 0;
   const thread = (nodes: readonly SequenceNode[], since: number): Thread => ({ id: count++, frames: [{ nodes, at: 0 }], since, waitUntil: undefined, children: [] });
@@ -192,7 +200,7 @@ export function createSequenceRun(read: ReadSequence): SequenceRun {
             continue;
           }
           if (n.from !== outside) return;
-          sends.push({ line: n.line.id, part: n.to, message: n.message, args: n.args.map((a) => ({ name: a.name, value: a.value === 'true' ? 1 : a.value === 'false' ? 0 : Number(a.value) })) });
+          sends.push({ kind: 'send', value: 0, line: n.line.id, part: n.to, message: n.message, args: n.args.map((a) => ({ name: a.name, value: valueOf(a.value) })) });
           happened(t, n, time, world, 'sent');
           // what it sends has its effect before the next row is looked at
           return;
@@ -207,6 +215,12 @@ export function createSequenceRun(read: ReadSequence): SequenceRun {
           happened(t, n, time, world, 'seen');
           continue;
         }
+        case 'set':
+          sends.push({ kind: 'set', line: n.line.id, part: n.target, message: '', args: [], value: valueOf(n.value) });
+          note(n, 'sent', time);
+          t.since = time;
+          advance(t, world);
+          return;
         case 'wait': {
           t.waitUntil ??= time + (secondsOf(n.time) ?? world.value(n.time) ?? 0);
           if (time < t.waitUntil - 1e-12 * Math.max(1, time)) return;
@@ -242,12 +256,13 @@ export function createSequenceRun(read: ReadSequence): SequenceRun {
   return {
     step(time, world) {
       clock = time;
-      const sends: Send[] = [];
+      const sends = pending.splice(0, pending.length);
       go(root, time, world, sends);
       return sends;
     },
-    message(m) {
+    message(m, world) {
       clock = m.time;
+      go(root, m.time, world, pending);
       const places = leaves(root);
       const at = places.find((t) => {
         const n = current(t);

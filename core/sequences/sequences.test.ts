@@ -20,7 +20,7 @@ function play(text: string, script: readonly string[], values: Record<string, nu
     for (let k = 0; k < 50; k++) {
       const sends = run.step(time, world);
       if (sends.length === 0) return;
-      for (const s of sends) sent.push(`${time} ${s.part}.${s.message}`);
+      for (const s of sends) sent.push(s.kind === 'set' ? `${time} ${s.part} = ${s.value}` : `${time} ${s.part}.${s.message}`);
     }
   };
   look(0);
@@ -28,7 +28,7 @@ function play(text: string, script: readonly string[], values: Record<string, nu
     const [, time, from, to, message, arg] = /^(\S+) (\S+)>(\S+):(\w+)(?:\((\S+)\))?$/.exec(row)!;
     for (let t = run.nextTime(); t < Number(time); t = run.nextTime()) look(t);
     const seen: SeenMessage = { time: Number(time), message, from, to: [to], args: arg ? [{ name: arg.split('=')[0], value: Number(arg.split('=')[1]) }] : [] };
-    run.message(seen);
+    run.message(seen, world);
     look(Number(time));
   }
   for (let t = run.nextTime(); t < end; t = run.nextTime()) look(t);
@@ -77,6 +77,9 @@ test('lanes of a par may interleave', () => {
   const text = 'par\n  lane left\n    a -> b: one\n    a -> b: two\n  lane right\n    c -> d: one\n    c -> d: two\na -> b: end';
   expect(play(text, ['1 c>d:one', '2 a>b:one', '3 a>b:two', '4 c>d:two', '5 a>b:end'])).toMatchObject({ verdict: 'passed' });
   expect(play(text, ['1 c>d:one', '2 a>b:one', '3 a>b:two', '5 a>b:end'])).toMatchObject({ verdict: 'failed' });
+});
+test('inputs are set from outside', () => {
+  expect(play('wait 1 s\nset guard.open = true\na -> b: end', ['2 a>b:end'])).toMatchObject({ sent: ['1 guard.open = 1'], verdict: 'passed' });
 });
 test('states and checks are awaited, waits pass', () => {
   expect(play('state ctrl: Running\ncheck x > 2\nwait 3 s\na -> b: end', ['5 a>b:end'], { 'ctrl in Running': 1, 'x > 2': 1 })).toMatchObject({ verdict: 'passed', rows: ['seen', 'seen', 'seen', 'seen'] });
@@ -139,7 +142,7 @@ describe('pictures', () => {
 
 describe('comparison', () => {
   const picture = (text: string): SequencePicture => ({ participants: [], rows: text.split(' ').filter(Boolean).map((m, k): PictureRow => ({ kind: 'message', id: String(k), from: 'a', to: 'b', text: m, time: k, tone: 'plain', depth: 0 })) });
-  const told = (a: string, b: string): string => compareSequences(picture(a), picture(b)).pairs.map((p) => `${p.kind[0]}${(p.a ?? p.b as { text?: string })!.kind === 'message' ? ((p.a ?? p.b) as { text: string }).text : ''}`).join(' ');
+  const told = (a: string, b: string): string => compareSequences(picture(a), picture(b)).pairs.map((p) => `${p.kind[0]}${((p.a ?? p.b) as { text: string }).text}`).join(' ');
   test('missing, extra and moved rows, and the first difference', () => {
     expect(told('x y z', 'x y z')).toBe('sx sy sz');
     expect(told('x y z', 'x z')).toBe('sx my sz');

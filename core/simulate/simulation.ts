@@ -23,6 +23,7 @@ export interface SimulationOptions {
   /** Where charts start instead of their initial states: chart number to states. */
   readonly startIn?: ReadonlyMap<number, readonly number[]>;
   /** Boolean variables at whose rise the run stops, with what they are called. */
+  readonly driver?: Driver;
   readonly stopWhen?: readonly { readonly variable: number; readonly name: string }[];
 }
 
@@ -35,6 +36,17 @@ export interface MessageArgument {
   readonly name: string;
   readonly value: number;
 }
+
+/** Watches a run and sends messages into it, such as a written sequence. */
+export interface Driver {
+  /** When it wants to look again by itself, after the time it looked last. */
+  nextTime(): number;
+  /** Looks at all values when something has happened, or its time has come; returns what it sends now. */
+  look(time: number, values: Float64Array): readonly Outside[];
+}
+
+/** Something done from outside now. */
+export type Outside = { readonly kind: 'send'; readonly part: number; readonly message: string; readonly args: readonly MessageArgument[] } | { readonly kind: 'set'; readonly variable: number; readonly value: number };
 
 /** One message on its way: superdense time, sender (-1: from outside) and receivers. */
 export interface MessageRecord {
@@ -141,6 +153,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   let status: RunStatus = 'ready', failure: Problem | undefined;
   let nextRow = 0, stimulusAt = 0, events = 0, eventsHere = 0, lastEventTime = NaN, ended = false;
 
+  const { driver } = options;
   const stopWhen = options.stopWhen ?? [];
   const stopWas: boolean[] = stopWhen.map(() => false);
 
@@ -245,6 +258,20 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       if (v[x.variable] !== 0 && !stopWas[k]) charts.hit(x.name);
       stopWas[k] = v[x.variable] !== 0;
     });
+    drive();
+  };
+
+  let driving = false;
+  /** Lets the driver answer to what has happened, until it has nothing more to say. */
+  const drive = (): void => {
+    if (!driver || driving || status !== 'running') return;
+    driving = true;
+    for (let k = 0; k < maximumEventsAtOnce && !hasFailed(); k++) {
+      const sends = driver.look(clock.time, v);
+      if (sends.length === 0) break;
+      handleEvent(() => sends.forEach((x) => (x.kind === 'send' ? charts.post(x.part, x.message, x.args) : assign(x.variable, x.value))));
+    }
+    driving = false;
   };
 
   let burstStart = 0, burstCount = 0;
@@ -307,17 +334,18 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     observer.row(clock.time, v, 'sample');
     nextRow = 1;
     applyOutside();
+    drive();
   };
 
   const nextSample = (): number => samples.reduce((t, x) => Math.min(t, x.start + x.index * x.interval), Infinity);
 
   /** The next instant at which something is known to happen. */
   const nextTimeEvent = (): number => {
-    return Math.min(options.stop, nextSample(), stimulus[stimulusAt]?.time ?? Infinity, charts.machine.nextTime());
+    return Math.min(options.stop, nextSample(), stimulus[stimulusAt]?.time ?? Infinity, charts.machine.nextTime(), driver?.nextTime() ?? Infinity);
   };
 
   const atTimeEvent = (): boolean => {
-    return nextSample() <= clock.time || (stimulus[stimulusAt]?.time ?? Infinity) <= clock.time || charts.machine.isDue();
+    return nextSample() <= clock.time || (stimulus[stimulusAt]?.time ?? Infinity) <= clock.time || charts.machine.isDue() || (driver?.nextTime() ?? Infinity) <= clock.time;
   };
 
   const apply = (x: Stimulus): void => {

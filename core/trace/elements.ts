@@ -7,7 +7,7 @@ import type { PartType, Project, Requirement } from '../project/project';
 /**
  * Everything a trace link can lead to, under an address that stays the same while the thing does:
  * `type/<id>`, `type/<id>/quantity/<id>`, `.../part/<id>`, `.../port/<id>`, `.../chart/<id>`, `.../chart/<id>/state/<id>`,
- * `.../chart/<id>/transition/<id>`, `type/<id>/physics`, `type/<id>/equation/<its text>`, `flow/<id>`,
+ * `.../chart/<id>/transition/<id>`, `.../procedure/<id>`, `.../sequence/<id>`, either with `/line/<id>`, `type/<id>/physics`, `type/<id>/equation/<its text>`, `flow/<id>`,
  * `flow/<id>/line/<id>`, `setup/<id>`, `panel/<id>`, `glossary/<id>`, `requirement/<id>`.
  */
 export interface TraceElement {
@@ -22,10 +22,10 @@ export interface TraceElement {
 }
 
 export type ElementKind =
-  | 'requirement' | 'part type' | 'quantity' | 'part' | 'port' | 'link' | 'state chart' | 'state' | 'transition' | 'physics text' | 'equation' | 'use flow' | 'step' | 'setup' | 'panel' | 'phrase';
+  | 'requirement' | 'part type' | 'quantity' | 'part' | 'port' | 'link' | 'state chart' | 'state' | 'transition' | 'procedure' | 'sequence' | 'row' | 'physics text' | 'equation' | 'use flow' | 'step' | 'setup' | 'panel' | 'phrase';
 
 /** Kinds in the order lists and the matrix show them. */
-export const elementKinds: readonly ElementKind[] = ['requirement', 'use flow', 'step', 'part type', 'part', 'quantity', 'port', 'link', 'state chart', 'state', 'transition', 'physics text', 'equation', 'setup', 'panel', 'phrase'];
+export const elementKinds: readonly ElementKind[] = ['requirement', 'use flow', 'step', 'part type', 'part', 'quantity', 'port', 'link', 'state chart', 'state', 'transition', 'procedure', 'sequence', 'row', 'physics text', 'equation', 'setup', 'panel', 'phrase'];
 
 export interface PhysicsEquation {
   readonly text: string;
@@ -69,6 +69,12 @@ function typeElements(type: PartType): readonly TraceElement[] {
     const name = (id: string): string => c.states.find((s) => s.id === id)?.name ?? '?';
     for (const s of c.states) push('state', `chart/${c.id}/state/${s.id}`, `${c.name}.${s.name}`, [s.name, s.entry, s.during, s.exit].filter((x, k) => x !== '' || k !== 2).join('|'), `${at}/chart/${c.id}`);
     for (const t of c.transitions) push('transition', `chart/${c.id}/transition/${t.id}`, `${c.name}: ${name(t.from)} to ${name(t.to)}`, [t.from, t.to, t.triggers[0]?.kind ?? 'completion', t.triggers[0]?.on ?? '', ...t.triggers.slice(1).flatMap((g) => [g.kind, g.on]), t.guard, t.effect].join('|'), `${at}/chart/${c.id}`);
+  }
+  for (const [list, holders] of [['procedure', type.procedures], ['sequence', type.sequences]] as const) {
+    for (const h of holders) {
+      push(list, `${list}/${h.id}`, `${type.name}: ${h.name}`, `${h.name}|${h.lines.map((l) => l.depth + l.text).join('|')}`);
+      for (const l of h.lines) if (l.text.trim() !== '') push('row', `${list}/${h.id}/line/${l.id}`, `${h.name}: ${l.text}`, l.text, `${at}/${list}/${h.id}`);
+    }
   }
   if (type.physics.trim() !== '') {
     push('physics text', 'physics', `physics of ${type.name}`, 'physics');

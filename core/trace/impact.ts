@@ -164,7 +164,7 @@ function ownerOf(project: Project, place: string, reference: Reference): string 
     const equation = physicsEquations(type).find((e) => e.span.start <= reference.span.start && reference.span.end <= e.span.end);
     return equation ? `type/${type.id}/equation/${equation.text}` : place;
   }
-  const match = /^(?:type\/[^/]+\/(?:quantity|part|port|link)\/[^/]+|type\/[^/]+\/chart\/[^/]+\/(?:state|transition)\/[^/]+|(?:requirement|glossary|setup|panel|flow)\/[^/]+)/.exec(place);
+  const match = /^(?:type\/[^/]+\/(?:quantity|part|port|link)\/[^/]+|type\/[^/]+\/chart\/[^/]+\/(?:state|transition)\/[^/]+|type\/[^/]+\/(?:procedure|sequence)\/[^/]+\/line\/[^/]+|(?:requirement|glossary|setup|panel|flow)\/[^/]+)/.exec(place);
   return match?.[0] ?? place;
 }
 

@@ -13,6 +13,11 @@ export interface StepHolder extends LineHolder {
   readonly ownWord: string;
   /** Makes one of its own out of a line and what stands inside it. */
   makeOwn(line: string, name: string, newLine: string): void;
+  /** What kind of line a text is, and whether others stand inside it; as use flows and procedures have it where left out. */
+  readonly kindOf?: (text: string) => string;
+  readonly holds?: (text: string) => boolean;
+  /** What a run said of each line, beside it. */
+  readonly said?: ReadonlyMap<string, { readonly text: string; readonly tone: 'good' | 'bad' | 'quiet' }>;
   /** Lines active at the cursor, and addresses at which runs stop. */
   readonly active?: ReadonlySet<string>;
   readonly stops?: ReadonlySet<string>;

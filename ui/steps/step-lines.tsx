@@ -41,7 +41,7 @@ export function StepLines({ flow, problems }: { readonly flow: StepHolder; reado
       e.preventDefault();
       const id = newLineId();
       const [before, after] = [line.text.slice(0, at), line.text.slice(at)];
-      const inside = takesLines.has(readLine(before).kind) && after === '';
+      const inside = (flow.holds ? flow.holds(before) : takesLines.has(readLine(before).kind)) && after === '';
       const depth = inside ? line.depth + 1 : line.depth;
       change([...lines.slice(0, k), { ...line, text: before }, { id, depth, text: after.trimStart() }, ...lines.slice(k + 1)], 'Add a step');
       wanted.current = { id, at: 'start' };
@@ -87,7 +87,8 @@ export function StepLines({ flow, problems }: { readonly flow: StepHolder; reado
   return (
     <div className="flow-lines" ref={box} data-testid="flow-lines">
       {lines.map((line, k) => {
-        const { kind } = readLine(line.text);
+        const kind = flow.kindOf ? flow.kindOf(line.text) : readLine(line.text).kind;
+        const said = flow.said?.get(line.id);
         const problem = problems.find((p) => p.line === line.id);
         return (
           <LinkableBox key={line.id} address={`${flow.address}/line/${line.id}`} className={`flow-line ${kind}${item === `line/${line.id}` ? ' here' : ''}${flow.active?.has(line.id) ? ' active' : ''}`} style={{ paddingLeft: 10 + line.depth * 20 }}>
@@ -96,6 +97,7 @@ export function StepLines({ flow, problems }: { readonly flow: StepHolder; reado
                 rows={1} className={`cell-field${problem ? ' wrong' : ''}`} data-line={line.id} value={line.text} aria-label={`Line ${k + 1}`} spellCheck placeholder={k === 0 ? flow.hint : ''} onFocus={() => select(`line/${line.id}`)} onKeyDown={(e) => keys(e, line, k)} autoComplete="off"
                 onChange={(e) => change(flow.lines.length > 0 ? flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) : [{ id: newLineId(), depth: 0, text: e.target.value }], flow.writing, `line-${line.id}`)}
               />
+              {said && <span className={`said ${said.tone}`}>{said.text}</span>}
               <LinkCount address={`${flow.address}/line/${line.id}`} always />
             </div>
             {problem && (

@@ -2,7 +2,7 @@
 import { ChevronDown } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { Dropdown } from 'react-bootstrap';
-import { newChart, newState, type PartType } from '@/core/project/project';
+import { newChart, newProcedure, newSequence, newState, type PartType } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { freeName } from './chart-sheet';
@@ -16,6 +16,8 @@ export interface BehaviourEntry {
 
 export const behavioursOf = (type: PartType): BehaviourEntry[] => [
   ...type.charts.map((c): BehaviourEntry => ({ sheet: `chart/${c.id}`, name: c.name, kind: 'state chart' })),
+  ...type.procedures.map((p): BehaviourEntry => ({ sheet: `procedure/${p.id}`, name: p.name, kind: 'procedure' })),
+  ...type.sequences.map((s): BehaviourEntry => ({ sheet: `sequence/${s.id}`, name: s.name, kind: 'sequence' })),
 ];
 
 const taken = (type: PartType): string[] => [...type.quantities, ...type.parts, ...type.ports, ...type.charts, ...type.procedures].map((x) => x.name);
@@ -29,16 +31,31 @@ export function addChart(type: PartType): void {
   else usePlace.getState().go({ sheet: `chart/${entry.id}`, item: `state/${first.id}` });
 }
 
+export function addProcedure(type: PartType): void {
+  const entry = newProcedure(`d-${nanoid(8)}`, freeName(taken(type), 'work'));
+  const refused = useProject.getState().edit({ kind: 'insert', list: `types/${type.id}/procedures`, entry }, `Give ${type.name} a procedure`);
+  if (refused) usePlace.getState().say(refused.message);
+  else usePlace.getState().go({ sheet: `procedure/${entry.id}`, item: '' });
+}
+
+export function addSequence(type: PartType): void {
+  const entry = newSequence(`q-${nanoid(8)}`, freeName(type.sequences.map((s) => s.name), 'Sequence '));
+  const refused = useProject.getState().edit({ kind: 'insert', list: `types/${type.id}/sequences`, entry }, `Give ${type.name} a sequence`);
+  if (refused) usePlace.getState().say(refused.message);
+  else usePlace.getState().go({ sheet: `sequence/${entry.id}`, item: '' });
+}
+
 /** Which behaviour of the part is on the sheet, and what else there is. */
 export function BehaviourPicker({ type }: { readonly type: PartType }) {
   const sheet = usePlace((s) => s.sheet);
   const { go } = usePlace.getState();
   const all = behavioursOf(type);
-  const here = all.find((b) => b.sheet === sheet) ?? all[0];
+  const recorded = sheet === 'recorded';
+  const here = recorded ? undefined : (all.find((b) => b.sheet === sheet) ?? all[0]);
   return (
     <Dropdown>
       <Dropdown.Toggle as="button" type="button" className="btn picker" data-testid="behaviour-picker">
-        <span className="mono">{here?.name ?? 'behaviour'}</span> <ChevronDown size={13} aria-hidden />
+        <span className="mono">{recorded ? 'what was said' : (here?.name ?? 'behaviour')}</span> <ChevronDown size={13} aria-hidden />
       </Dropdown.Toggle>
       <Dropdown.Menu>
         {all.map((b) => (
@@ -46,8 +63,13 @@ export function BehaviourPicker({ type }: { readonly type: PartType }) {
             <span className="mono">{b.name}</span> <span className="quiet ms-2">{b.kind}</span>
           </Dropdown.Item>
         ))}
+        <Dropdown.Item active={recorded} onClick={() => go({ sheet: 'recorded', item: '' })}>
+          What was said <span className="quiet ms-2">in the last run, by all parts</span>
+        </Dropdown.Item>
         <Dropdown.Divider />
         <Dropdown.Item onClick={() => addChart(type)}>New state chart</Dropdown.Item>
+        <Dropdown.Item onClick={() => addProcedure(type)}>New procedure</Dropdown.Item>
+        <Dropdown.Item onClick={() => addSequence(type)}>New sequence</Dropdown.Item>
       </Dropdown.Menu>
     </Dropdown>
   );

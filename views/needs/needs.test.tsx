@@ -12,7 +12,8 @@ import { tubeCapper } from '@/samples/tube-capper';
 import { ImpactDialog, deleteWithImpact } from '@/ui/impact';
 import { FormulaText } from '@/ui/formula-text';
 import { TraceLinks } from '@/ui/trace-links';
-import { FlowLines } from './flow-lines';
+import type { StepHolder } from '@/ui/steps/step-holder';
+import { StepLines } from '@/ui/steps/step-lines';
 import { GlossarySheet } from './glossary-sheet';
 import { LimitCell } from './limit-cell';
 import { MarkedText } from './requirement-details';
@@ -127,12 +128,13 @@ test('a phrase with two meanings is told; a proposal is taken with one press', a
 describe('lines of a flow by keyboard', () => {
   const flow = () => project().flows[1];
   const lines = (): string[] => flow().lines.map((l) => `${l.depth} ${l.text}`);
-  const draw = () => show(<FlowLines flow={flow()} problems={readFlow(flow(), project().flows).problems} />);
+  const holder = (): StepHolder => ({ id: flow().id, lines: flow().lines, address: `flow/${flow().id}`, forms: [], hint: '', empty: '', writing: 'Write a flow', ownWord: '', makeOwn: () => undefined });
+  const draw = () => show(<StepLines flow={holder()} problems={readFlow(flow(), project().flows).problems} />);
   test('Enter makes the next line, inside a head; Tab moves; Backspace deletes', async () => {
     const user = userEvent.setup();
     useProject.getState().edit({ kind: 'update', list: 'flows', id: flow().id, changes: { lines: [{ id: 'a', depth: 0, text: 'if x' }] } }, 'start');
     const { rerender } = draw();
-    const again = (): void => rerender(<DndContext><FlowLines flow={flow()} problems={[]} /></DndContext>);
+    const again = (): void => rerender(<DndContext><StepLines flow={holder()} problems={[]} /></DndContext>);
     screen.getByLabelText<HTMLTextAreaElement>('Line 1').setSelectionRange(4, 4);
     screen.getByLabelText('Line 1').focus();
     await user.keyboard('{Enter}');

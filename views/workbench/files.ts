@@ -62,8 +62,8 @@ async function importRecording(file: File): Promise<void> {
   const data = fromRecording(value);
   const end = data.rows > 0 ? data.time[data.rows - 1] : 0;
   const view = {
-    model: { run: -Date.now(), parameters: {}, parts: [], charts: [], units: Object.fromEntries([...data.columns.values()].map((c) => [c.name, c.unit])), settable: [] },
-    setup: file.name, changes: '', stop: end, data, status: 'finished' as const, time: end, findings: [], problem: undefined, counts: undefined, seconds: 0, stoppedAt: undefined, actions: [],
+    model: { run: -Date.now(), parameters: {}, parts: [], partTypes: [], charts: [], units: Object.fromEntries([...data.columns.values()].map((c) => [c.name, c.unit])), settable: [] },
+    setup: file.name, changes: '', stop: end, data, status: 'finished' as const, time: end, findings: [], problem: undefined, counts: undefined, seconds: 0, stoppedAt: undefined, actions: [], sequences: [],
   };
   const { current, restore } = useRuns.getState();
   if (current) restore(current, view);

@@ -55,9 +55,13 @@ export function Outline() {
 
 function outlineItems(project: Project, tree: PartNode | undefined, area: Area): Item[] {
   const build = (node: PartNode): Item => {
-    const own = area === 'behaviour' ? node.type.charts.flatMap((c) => chartItems(node, c)) : [];
+    const own = area !== 'behaviour' ? [] : [
+      ...node.type.charts.flatMap((c, k) => (node.type.charts.length > 1 && k > 0 ? [{ id: `chart:${node.path}:${c.id}`, name: c.name, typeName: 'state chart', to: { part: node.path, type: '', item: '', sheet: `chart/${c.id}` }, children: chartItems(node, c) }] : chartItems(node, c))),
+      ...node.type.procedures.map((p): Item => ({ id: `procedure:${node.path}:${p.id}`, name: p.name, typeName: 'procedure', to: { part: node.path, type: '', item: '', sheet: `procedure/${p.id}` } })),
+      ...node.type.sequences.map((s): Item => ({ id: `sequence:${node.path}:${s.id}`, name: s.name, typeName: 'sequence', to: { part: node.path, type: '', item: '', sheet: `sequence/${s.id}` } })),
+    ];
     const children = [...own, ...node.children.map(build)];
-    return { id: `part:${node.path}`, name: node.name, typeName: node.path ? node.type.name : '', to: { part: node.path, type: '' }, ...(children.length && { children }) };
+    return { id: `part:${node.path}`, name: node.name, typeName: node.path ? node.type.name : '', to: { part: node.path, type: '', ...(area === 'behaviour' && { sheet: '' }) }, ...(children.length && { children }) };
   };
   const used = new Set<string>();
   const note = (node: PartNode): void => {
@@ -75,7 +79,7 @@ function chartItems(node: PartNode, chart: Chart): Item[] {
     chart.states.filter((s) => s.parent === (parent?.id ?? null)).map((s) => {
       const here = path ? `${path}.${s.name}` : s.name;
       const children = inside(s, here);
-      return { id: `state:${node.path}:${s.id}`, name: s.name, typeName: '', to: { part: node.path, type: '', item: `state/${s.id}` }, chart: { name, path: here }, ...(children.length && { children }) };
+      return { id: `state:${node.path}:${s.id}`, name: s.name, typeName: '', to: { part: node.path, type: '', item: `state/${s.id}`, sheet: `chart/${chart.id}` }, chart: { name, path: here }, ...(children.length && { children }) };
     });
   return inside(null, '');
 }
@@ -83,13 +87,14 @@ function chartItems(node: PartNode, chart: Chart): Item[] {
 function OutlineRow({ node, style }: NodeRendererProps<Item>) {
   const here = useHere();
   const item = usePlace((s) => s.item);
+  const sheet = usePlace((s) => s.sheet);
   const { chart, name, typeName, to } = node.data;
   const lit = useRuns((s) => {
     if (!chart || !s.current) return false;
     const state = stateAtTime(s.current.data, chart.name, s.cursor);
     return state !== undefined && (state === chart.path || state.startsWith(`${chart.path}.`) || state.split(' + ').some((x) => x === chart.path || x.startsWith(`${chart.path}.`)));
   });
-  const isHere = chart ? item === to.item && here.path === to.part : to.type ? here.type?.id === to.type && !here.path : here.path === to.part && !item.startsWith('state/');
+  const isHere = chart ? item === to.item && here.path === to.part : to.type ? here.type?.id === to.type && !here.path : here.path === to.part && (to.sheet ? to.sheet === sheet : !item.startsWith('state/') && !/^(procedure|sequence)\//.test(sheet));
   return (
     <div style={style} className={`outline-row${isHere ? ' here' : ''}`}>
       <span style={{ width: 14, flex: 'none' }} onClick={(e) => { e.stopPropagation(); node.toggle(); }}>

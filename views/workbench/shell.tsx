@@ -73,7 +73,7 @@ function viewOf(run: StoredRun): RunView {
   const data = fromRecording(run.recording);
   const end = data.rows > 0 ? data.time[data.rows - 1] : 0;
   // numbers of kept runs must not meet those of new ones
-  return { model: { ...run.model, run: -1 - run.slot }, setup: run.setup, changes: run.changes, stop: end, data, status: 'finished', time: end, findings: run.findings, problem: undefined, counts: undefined, seconds: 0, stoppedAt: undefined, actions: [] };
+  return { model: { ...run.model, run: -1 - run.slot }, setup: run.setup, changes: run.changes, stop: end, data, status: 'finished', time: end, findings: run.findings, problem: undefined, counts: undefined, seconds: 0, stoppedAt: undefined, actions: [], sequences: [] };
 }
 
 function Notice() {
