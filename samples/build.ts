@@ -1,7 +1,7 @@
 import { applyEdit } from '../core/project/edits';
 import { linkEdit } from '../core/trace/links';
-import type { Chart, ChartState, Control, ChartValue, Link, Flow, FlowLine, Part, PartType, Port, Procedure, Project, Quantity, Requirement, Sequence, Setup, StimulusRow, Track, Transition, Trigger } from '../core/project/project';
-import { newChart, newFlow, newProcedure, newRequirement, newSequence, newSetup, newState, newTransition } from '../core/project/project';
+import type { Chart, ChartState, Control, ChartValue, Link, Flow, FlowLine, Part, PartType, Port, Procedure, Project, Quantity, Requirement, Sequence, Setup, Shape, StimulusRow, Track, Transition, Trigger } from '../core/project/project';
+import { newChart, newControl, newFlow, newProcedure, newRequirement, newSequence, newSetup, newShape, newState, newTransition } from '../core/project/project';
 
 /** Short forms for writing sample projects; ids are made from names so that files stay readable and comparable. */
 
@@ -16,7 +16,7 @@ export const variables = quantities('variable');
 export const inputs = quantities('input');
 export const outputs = quantities('output');
 
-export const part = (name: string, type: string, note = '', changes: Part['changes'] = []): Part => ({ id: `p-${name}`, name, type: `t-${slug(type)}`, changes, note });
+export const part = (name: string, type: string, note = '', changes: Part['changes'] = []): Part => ({ id: `p-${name}`, name, type: `t-${slug(type)}`, changes, note, place: null });
 export const link = (from: string, to: string, carries: string): Link => ({ id: `l-${slug(`${from}-${to}`)}`, from, to, carries });
 export const port = (name: string, direction: Port['direction'], messages: readonly string[], note = ''): Port => ({ id: `o-${name}`, name, direction, messages, note });
 
@@ -54,9 +54,8 @@ export const own = (name: string, type: ChartValue['type'], value: string, unit 
 export const stimulus = (...rows: readonly (readonly [time: number, kind: StimulusRow['kind'], target: string, value?: string])[]): StimulusRow[] =>
   rows.map(([time, kind, target, value], k) => ({ id: `i-${k + 1}`, time, kind, target, value: value ?? '' }));
 export const setup = (name: string, note: string, more: Partial<Setup>): Setup => ({ ...newSetup(`u-${slug(name)}`, name), note, ...more });
-export const control = (kind: Control['kind'], label: string, target: string, more: Partial<Control> = {}): Control => ({
-  id: `n-${slug(label)}`, kind, label, target, unit: '', min: 0, max: 1, ...more,
-});
+export const control = (kind: Control['kind'], label: string, target: string, more: Partial<Control> = {}): Control => ({ ...newControl(`n-${slug(label)}`, kind, label, target, 0, 0), ...more });
+export const shape = (id: string, kind: Shape['kind'], more: Partial<Shape>): Shape => ({ ...newShape(id, kind), ...more });
 export const tracks = (...rows: readonly (readonly [height: number, ...items: string[]])[]): Track[] =>
   rows.map(([height, ...items], k) => ({ id: `k-${k + 1}`, items, height }));
 /** A requirement of the capper's sheet; its row follows from its number. */

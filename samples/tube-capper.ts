@@ -1,8 +1,13 @@
 import type { Project } from '../core/project/project';
-import { chart, control, flow, inputs, link, outputs, parameters, part, partType, phrase, port, requirement, setup, stimulus, traces, tracks, variables, own, procedure, sequence
+import { chart, control, flow, inputs, link, outputs, parameters, part, partType, phrase, port, requirement, setup, stimulus, traces, tracks, variables, own, procedure, sequence, shape
 } from './build';
 
 /** The demo: a bench-top tube capper. `npm run samples` writes it to tube-capper.zelvar.json. */
+
+/** Where the parts stand on the picture of the inside. */
+const capperPlaces: Readonly<Record<string, { readonly x: number; readonly y: number }>> = {
+  cap: { x: 0, y: 130 }, spindle: { x: 290, y: 0 }, guard: { x: 290, y: 250 }, psu: { x: 580, y: 0 }, ctrl: { x: 580, y: 110 }, panel: { x: 870, y: 0 }, belt: { x: 870, y: 110 }, gripper: { x: 870, y: 220 },
+};
 
 const capper = partType('Capper', 'A bench-top tube capper: stops a tube, clamps it, turns the cap down to a set torque and sends it on.', {
   parts: [
@@ -16,7 +21,7 @@ const capper = partType('Capper', 'A bench-top tube capper: stops a tube, clamps
       { name: 'motorConstant', value: 'spindle.k' }, { name: 'gear', value: 'spindle.gear' }, { name: 'resistance', value: 'spindle.R' }, { name: 'efficiency', value: 'spindle.efficiency' },
     ]),
     part('panel', 'OperatorPanel', 'keys and lamp'),
-  ],
+  ].map((p) => ({ ...p, place: capperPlaces[p.name] ?? null })),
   links: [
     link('ctrl.voltage', 'spindle.command', 'voltage wanted'), link('psu.voltage', 'spindle.supply', 'voltage at hand'), link('spindle.power', 'psu.power', 'electrical power'),
     link('spindle.speed', 'cap.speed', 'turning speed'), link('cap.torque', 'spindle.load', 'torque'),
@@ -193,9 +198,9 @@ lamp = in(service.Lit) or in(service.Flash);
     ['Stopped', '', 'guardClosed', { effect: 'guardShut := true;' }],
   ], { values: [own('guardShut', 'Boolean', 'false')] }), chart('service', [
     ['Watch', 0, 0, { kind: 'parallel' }],
-    ['Lamp', 0, 0, { parent: 'Watch' }], ['Dark', 20, 40, { parent: 'Lamp', initial: true }], ['Lit', 190, 40, { parent: 'Lamp' }], ['Alarm', 360, 40, { parent: 'Lamp' }],
-    ['Flash', 14, 40, { parent: 'Alarm', initial: true }], ['Pause', 160, 40, { parent: 'Alarm' }],
-    ['Batch', 0, 0, { parent: 'Watch' }], ['Counting', 20, 50, { parent: 'Batch', initial: true }], ['Full', 330, 50, { parent: 'Batch', kind: 'choice' }],
+    ['Lamp', 0, 0, { parent: 'Watch' }], ['Dark', 20, 40, { parent: 'Lamp', initial: true }], ['Lit', 330, 110, { parent: 'Lamp' }], ['Alarm', 560, 20, { parent: 'Lamp' }],
+    ['Flash', 14, 44, { parent: 'Alarm', initial: true }], ['Pause', 300, 44, { parent: 'Alarm' }],
+    ['Batch', 0, 0, { parent: 'Watch' }], ['Counting', 20, 50, { parent: 'Batch', initial: true }], ['Full', 640, 50, { parent: 'Batch', kind: 'choice' }],
   ], [
     ['Dark', 'Lit', 'when in(mode.Running)'], ['Lit', 'Dark', 'when not in(mode.Running)'], ['Dark', 'Alarm', 'when in(mode.Fault)'], ['Alarm', 'Dark', 'when not in(mode.Fault)'],
     ['Flash', 'Pause', "after 0.4 's'"], ['Pause', 'Flash', "after 0.4 's'"],
@@ -358,9 +363,21 @@ capper: moves home`),
   panels: [{
     id: 'a-operator', name: 'Operator',
     controls: [
-      control('button', 'Start', 'panel.start'), control('button', 'Stop', 'panel.stop'), control('button', 'Reset', 'panel.reset'), control('switch', 'Guard open', 'guard.open'),
-      control('lamp', 'Running', 'panel.lamp'), control('readout', 'Speed', 'spindle.speed', { unit: 'rpm' }), control('readout', 'Cap torque', 'cap.torque', { unit: 'N.m' }),
-      control('readout', 'Current', 'spindle.current', { unit: 'A' }), control('readout', 'Tubes done', 'ctrl.count'), control('verdict', 'Torque', 'CAP-02'), control('verdict', 'Guard stop', 'CAP-05'),
+      control('button', 'Start', 'panel.start', { x: 16, y: 16 }), control('button', 'Stop', 'panel.stop', { x: 136, y: 16 }), control('button', 'Reset', 'panel.reset', { x: 256, y: 16 }),
+      control('switch', 'Guard open', 'guard.open', { x: 384, y: 16 }), control('lamp', 'Running', 'panel.lamp', { x: 16, y: 64 }), control('lamp', 'Fault', 'in(ctrl.mode.Fault)', { x: 160, y: 64 }),
+      control('dial', 'Speed', 'spindle.speed', { unit: 'rpm', min: 0, max: 330, x: 16, y: 112 }), control('level', 'Winding', 'spindle.windingTemperature', { unit: 'degC', min: 20, max: 90, x: 160, y: 112, height: 112 }),
+      control('picture', 'Station', '', {
+        x: 304, y: 64, width: 224, height: 208,
+        shapes: [
+          shape('belt', 'box', { x: '0', y: '86', width: '100', height: '5', tone: 'pale' }), shape('tube', 'box', { x: '42', y: '42', width: '16', height: '44', tone: 'pale', shown: 'belt.tubes > 0 or gripper.closed' }),
+          shape('cap', 'box', { x: '40', y: '36 + 5*min(1, cap.angle/7.854)', width: '20', height: '8', tone: 'accent', shown: 'belt.tubes > 0 or gripper.closed' }),
+          shape('head', 'box', { x: '34', y: 'if ctrl.engage then 18 else 6', width: '32', height: '10', tone: 'ink' }), shape('mark', 'box', { x: '48.5', y: 'if ctrl.engage then 19 else 7', width: '3', height: '8', turn: '57.3*cap.angle', tone: 'now' }),
+          shape('left', 'box', { x: '20 + 3600*gripper.position', y: '56', width: '20', height: '10', tone: 'ink' }), shape('right', 'box', { x: '60 - 3600*gripper.position', y: '56', width: '20', height: '10', tone: 'ink' }),
+          shape('alarm', 'words', { x: '50', y: '98', width: '8', height: '8', tone: 'bad', shown: 'in(ctrl.mode.Stopped) or in(ctrl.mode.Fault)', text: 'press to reset', sends: 'panel.reset' }),
+        ],
+      }),
+      control('readout', 'Cap torque', 'cap.torque', { unit: 'N.m', x: 16, y: 232 }), control('readout', 'Tubes done', 'ctrl.count', { x: 160, y: 232 }),
+      control('chart', 'Cap torque', 'cap.torque', { id: 'n-torque-chart', unit: 'N.m', x: 16, y: 296, width: 280 }), control('verdict', 'Torque', 'CAP-02', { x: 304, y: 288 }), control('verdict', 'Guard stop', 'CAP-05', { x: 304, y: 352 }),
     ],
   }],
   tracks: tracks([110, 'spindle.speed', 'ctrl.wanted'], [110, 'cap.torque'], [90, 'spindle.current'], [30, 'ctrl.mode'], [30, 'gripper.jaws']),

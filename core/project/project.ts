@@ -53,6 +53,13 @@ export interface Part {
   readonly type: string;
   readonly changes: readonly Change[];
   readonly note: string;
+  /** Where its card stands on the picture of the inside; null where the layout places it. */
+  readonly place: Place | null;
+}
+
+export interface Place {
+  readonly x: number;
+  readonly y: number;
 }
 
 export interface Change {
@@ -289,15 +296,46 @@ export interface Panel {
   readonly controls: readonly Control[];
 }
 
+export type ControlKind = 'button' | 'switch' | 'slider' | 'field' | 'knob' | 'readout' | 'lamp' | 'dial' | 'level' | 'chart' | 'text' | 'picture' | 'verdict';
+
 export interface Control {
   readonly id: string;
-  readonly kind: 'button' | 'switch' | 'slider' | 'readout' | 'lamp' | 'verdict';
+  readonly kind: ControlKind;
   readonly label: string;
-  /** Path of a quantity or state, `part.message` of a button, or the key of a requirement. */
+  /** Path of a quantity, `part.message` of a button, a condition of a lamp, or the key of a requirement. */
   readonly target: string;
+  /** What a button sends when it is let go, `part.message`; empty for nothing. */
+  readonly release: string;
   readonly unit: string;
   readonly min: number;
   readonly max: number;
+  /** Place and size on the panel. */
+  readonly x: number;
+  readonly y: number;
+  readonly width: number;
+  readonly height: number;
+  /** What a picture is made of. */
+  readonly shapes: readonly Shape[];
+}
+
+/** A piece of a picture. Its numbers are formulas over the product, so that it follows what runs. */
+export interface Shape {
+  readonly id: string;
+  readonly kind: 'box' | 'disc' | 'line' | 'words';
+  /** From the left and top of the picture, in its units: 100 across. */
+  readonly x: string;
+  readonly y: string;
+  readonly width: string;
+  readonly height: string;
+  /** Degrees it is turned about its middle. */
+  readonly turn: string;
+  /** Shown while this holds; empty for always. */
+  readonly shown: string;
+  readonly tone: 'ink' | 'pale' | 'accent' | 'now' | 'good' | 'bad';
+  /** The words, for words. */
+  readonly text: string;
+  /** Message sent when it is pressed, `part.message`; empty for none. */
+  readonly sends: string;
 }
 
 export interface Track {
@@ -316,6 +354,8 @@ export const emptyProject = (id: string, name: string): Project => ({
 export const newType = (id: string, name: string): PartType => ({
   id, name, note: '', quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], procedures: [], sequences: [],
 });
+
+export const newPart = (id: string, name: string, type: string): Part => ({ id, name, type, changes: [], note: '', place: null });
 
 export const newQuantity = (id: string, name: string): Quantity => ({
   id, name, type: 'Real', role: 'variable', value: '0', unit: '', min: '', max: '', note: '',
@@ -341,6 +381,17 @@ export const newRequirement = (id: string, key: string, text = ''): Requirement 
 export const isBinding = (r: Requirement): boolean => r.kind !== 'heading' && r.kind !== 'information';
 
 export const newFlow = (id: string, name: string): Flow => ({ id, name, actor: '', goal: '', trigger: '', precondition: '', postcondition: '', lines: [] });
+
+/** Sizes in which controls are made. */
+const controlSizes: Readonly<Record<ControlKind, readonly [number, number]>> = {
+  button: [112, 40], switch: [144, 40], slider: [192, 56], field: [160, 56], knob: [104, 112], readout: [136, 56], lamp: [136, 40], dial: [136, 112], level: [72, 136], chart: [232, 112], text: [160, 32], picture: [216, 176], verdict: [152, 56],
+};
+
+export const newControl = (id: string, kind: ControlKind, label: string, target: string, x: number, y: number): Control => ({
+  id, kind, label, target, release: '', unit: '', min: 0, max: 1, x, y, width: controlSizes[kind][0], height: controlSizes[kind][1], shapes: [],
+});
+
+export const newShape = (id: string, kind: Shape['kind']): Shape => ({ id, kind, x: '40', y: '40', width: '20', height: '20', turn: '', shown: '', tone: 'ink', text: kind === 'words' ? 'words' : '', sends: '' });
 
 export const newSetup = (id: string, name: string): Setup => ({
   id, name, note: '', changes: [], stimulus: [], solver: 'auto', relative: 1e-6, absolute: 1e-9, step: 1e-3, stop: 10, recordEvery: 1e-3, pace: 0, panel: '', sequences: [],

@@ -1,7 +1,7 @@
 import * as yup from 'yup';
 import { keywords } from '../language/lexer';
 import { parseUnit } from '../language/units';
-import type { ChartValue, Control, Observation, Port, Quantity, Setup, StateKind, StimulusRow, TriggerKind } from './project';
+import type { ChartValue, ControlKind, Observation, Port, Quantity, Setup, Shape, StateKind, StimulusRow, TriggerKind } from './project';
 
 /** The shape of the project file, checked with Yup; the messages are for the person who edits or opens one. */
 
@@ -33,7 +33,7 @@ export const quantitySchema = yup.object({
   value: text(), unit: unitSchema, min: text(400), max: text(400), note: text(),
 });
 const changeSchema = yup.object({ name: text(400).required('What is changed?'), value: text() });
-export const partSchema = yup.object({ id, name: nameSchema, type: id, changes: list(changeSchema), note: text() });
+export const partSchema = yup.object({ id, name: nameSchema, type: id, changes: list(changeSchema), note: text(), place: yup.object({ x: finite, y: finite }).nullable().defined() });
 export const portSchema = yup.object({
   id, name: nameSchema, direction: yup.mixed<Port['direction']>().oneOf(['in', 'out']).defined(), messages: yup.array(nameSchema).strict().defined(), note: text(),
 });
@@ -84,9 +84,14 @@ export const setupSchema = yup.object({
   solver: yup.mixed<Setup['solver']>().oneOf(['auto', 'dopri5', 'rk4', 'implicit']).defined(),
   relative: positive, absolute: positive, step: positive, stop: positive, recordEvery: positive, pace: finite.min(0), panel: text(64), sequences: yup.array(id).strict().max(200).defined(),
 });
+const shapeSchema = yup.object({
+  id, kind: yup.mixed<Shape['kind']>().oneOf(['box', 'disc', 'line', 'words']).defined(), x: text(400), y: text(400), width: text(400), height: text(400), turn: text(400), shown: text(400),
+  tone: yup.mixed<Shape['tone']>().oneOf(['ink', 'pale', 'accent', 'now', 'good', 'bad']).defined(), text: text(400), sends: text(400),
+});
+export const controlKinds: readonly ControlKind[] = ['button', 'switch', 'slider', 'field', 'knob', 'readout', 'lamp', 'dial', 'level', 'chart', 'text', 'picture', 'verdict'];
 const controlSchema = yup.object({
-  id, kind: yup.mixed<Control['kind']>().oneOf(['button', 'switch', 'slider', 'readout', 'lamp', 'verdict']).defined(),
-  label: text(120), target: text(400), unit: unitSchema, min: finite, max: finite,
+  id, kind: yup.mixed<ControlKind>().oneOf(controlKinds).defined(), label: text(120), target: text(400), release: text(400), unit: unitSchema, min: finite, max: finite,
+  x: finite, y: finite, width: positive, height: positive, shapes: list(shapeSchema, 400),
 });
 export const panelSchema = yup.object({ id, name: text(120).required('A name is needed'), controls: list(controlSchema) });
 export const trackSchema = yup.object({ id, items: yup.array(text(400)).strict().defined(), height: positive });
@@ -105,6 +110,6 @@ export const projectSchema = yup.object({
 export const entrySchemas = {
   types: typeSchema, quantities: quantitySchema, parts: partSchema, ports: portSchema, links: linkSchema, charts: chartSchema, procedures: procedureSchema, sequences: sequenceSchema, values: chartValueSchema, states: stateSchema,
   transitions: transitionSchema, requirements: requirementSchema, traces: traceSchema, flows: flowSchema, lines: flowLineSchema, glossary: glossarySchema, setups: setupSchema, stimulus: stimulusSchema,
-  panels: panelSchema, controls: controlSchema, tracks: trackSchema,
+  panels: panelSchema, controls: controlSchema, shapes: shapeSchema, tracks: trackSchema,
 } as const;
 export type ListName = keyof typeof entrySchemas;

@@ -75,7 +75,14 @@ export function documentTexts(project: Project): DocumentText[] {
   });
   project.panels.forEach((p, k) => {
     p.controls.forEach((c, j) => {
-      if (c.kind === 'verdict') return;
+      const at = `panel/${p.id}/control/${c.id}`;
+      const keys = ['panels', k, 'controls', j];
+      push('message-path', root, c.release, at, `panel ${p.name}`, [...keys, 'release']);
+      c.shapes.forEach((s, i) => {
+        for (const key of ['x', 'y', 'width', 'height', 'turn', 'shown'] as const) push('expression', root, s[key], `${at}/shape/${s.id}`, `picture ${c.label}`, [...keys, 'shapes', i, key]);
+        push('message-path', root, s.sends, `${at}/shape/${s.id}`, `picture ${c.label}`, [...keys, 'shapes', i, 'sends']);
+      });
+      if (c.kind === 'verdict' || c.kind === 'text' || c.kind === 'picture') return;
       push(c.kind === 'button' ? 'message-path' : c.kind === 'lamp' ? 'expression' : 'path', root, c.target, `panel/${p.id}/control/${c.id}`, `panel ${p.name}`, ['panels', k, 'controls', j, 'target']);
     });
   });

@@ -14,6 +14,7 @@ import { compile } from '../simulate/compile';
 import type { SimulationOptions, Stimulus } from '../simulate/simulation';
 import type { Finding, RequirementFinding } from '../verdicts/finding';
 import type { MonitorSource } from '../verdicts/source';
+import { checkLinks } from './check-links';
 import { checkBehaviour } from './check-behaviour';
 import { checkParticipants, prepareSequences, sequencesOf, type PreparedSequence } from './sequence-driver';
 import { standingOf } from './standing';
@@ -121,7 +122,7 @@ export function checkProduct(project: Project): ProductCheck {
     return finding ? [{ id: w.requirement.id, key: w.requirement.key, ...finding }] : [];
   });
   const requirementProblems = watches.flatMap((w) => [...w.problems, ...monitorOf(w, flat).problems]);
-  return { problems: [...textProblems, ...model.problems, ...(structural ? [] : analyse(model).problems), ...checkBehaviour(project, library, model), ...requirementProblems, ...setupProblems], constants };
+  return { problems: [...textProblems, ...model.problems, ...(structural ? [] : analyse(model).problems), ...checkBehaviour(project, library, model), ...checkLinks(project), ...requirementProblems, ...setupProblems], constants };
 }
 
 const hasElements = (model: FlatModel, name: string): boolean => [...model.indexOf.keys()].some((n) => n.startsWith(`${name}[`));

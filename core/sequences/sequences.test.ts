@@ -126,7 +126,7 @@ describe('pictures', () => {
   });
   test('a derived one: items between parts, messages along links, frames, what nobody is allotted to', () => {
     const type = {
-      ...newType('r', 'Root'), parts: [{ id: 'a', name: 'belt', type: 'tb', changes: [], note: '' }, { id: 'b', name: 'gripper', type: 'tg', changes: [], note: '' }],
+      ...newType('r', 'Root'), parts: [{ id: 'a', name: 'belt', type: 'tb', changes: [], note: '', place: null }, { id: 'b', name: 'gripper', type: 'tg', changes: [], note: '', place: null }],
       ports: [{ id: 'o', name: 'orders', direction: 'out' as const, messages: ['go'], note: '' }], links: [{ id: 'l', from: 'orders', to: 'belt.in', carries: '' }],
     };
     const belt = { ...newType('tb', 'Belt'), ports: [{ id: 'p', name: 'in', direction: 'in' as const, messages: ['go'], note: '' }] };

@@ -29,7 +29,7 @@ export function BranchButton() {
       <Dropdown.Toggle as="button" type="button" className="btn btn-sm btn-light tool-toggle" disabled={!past} aria-label="Branch here" title="Branch here: run on from the cursor with other values" data-testid="branch">
         <GitBranch size={14} aria-hidden />
       </Dropdown.Toggle>
-      <Dropdown.Menu className="p-3" style={{ width: 380 }}>
+      <Dropdown.Menu className="p-3" style={{ width: 380 }} popperConfig={{ strategy: 'fixed' }} renderOnMount>
         <h3 className="section-title px-0 mt-0">Branch at t = {formatTime(cursor)}</h3>
         <p className="quiet mb-2">Everything up to here is done again as it was, with what was done on panels. From here on:</p>
         <datalist id="branch-names">
@@ -91,7 +91,7 @@ export function StopsButton() {
       <Dropdown.Toggle as="button" type="button" className="btn btn-sm btn-light tool-toggle" aria-label={`Where runs stop${count ? `, ${count}` : ''}`} title="Where runs stop" data-testid="stops">
         <CircleStop size={14} aria-hidden /> {count > 0 && <span className="num">{count}</span>}
       </Dropdown.Toggle>
-      <Dropdown.Menu className="p-3" style={{ width: 360 }}>
+      <Dropdown.Menu className="p-3" style={{ width: 360 }} popperConfig={{ strategy: 'fixed' }} renderOnMount>
         <h3 className="section-title px-0 mt-0">Runs stop when</h3>
         {count === 0 && <p className="quiet mb-2">Nothing stops a run yet. States and transitions are chosen on their sheet; a condition can be written here.</p>}
         {[...stops].map((address) => (

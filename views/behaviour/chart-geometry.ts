@@ -34,7 +34,7 @@ export function boxesOf(chart: Chart): Map<string, Box> {
     const lines = textLines(state);
     const children = inside.get(state.id) ?? [];
     const most = isPlace(state.kind) ? kindText[state.kind].length * 6.4 + 26 : 128;
-    let width = Math.min(176, Math.max(most, state.name.length * 8 + (isPlace(state.kind) ? 26 : 72), ...lines.map((l) => l.length * 6.2 + 24)));
+    let width = Math.min(176, Math.max(most, state.name.length * 8 + (isPlace(state.kind) ? 26 : 88), ...lines.map((l) => l.length * 6.2 + 24)));
     let height = headerHeight + (isPlace(state.kind) ? 18 : lines.length ? lines.length * lineHeight + 8 : 10);
     if (state.kind === 'parallel') {
       const lanes = children.map((c) => ({ child: c, box: measure(c, true) }));

@@ -77,23 +77,22 @@ export function RecordedSheet({ project, type }: { readonly project: Project; re
     <>
       <div className="pane-head">
         <BehaviourPicker type={type} />
-        <span className="quiet text-nowrap">recorded sequence</span>
         <span className="quiet num text-nowrap">{picture.rows.length} rows</span>
         <span style={{ flex: 1 }} />
         <label className="d-flex gap-2 align-items-center text-nowrap">
           <input type="checkbox" className="form-check-input mt-0" checked={states} onChange={(e) => setStates(e.target.checked)} /> states
         </label>
         <label className="d-flex gap-2 align-items-center text-nowrap">
-          <input type="checkbox" className="form-check-input mt-0" checked={toScale} onChange={(e) => setToScale(e.target.checked)} /> time to scale
+          <input type="checkbox" className="form-check-input mt-0" checked={toScale} onChange={(e) => setToScale(e.target.checked)} /> to scale
         </label>
         <GitCompareArrows size={14} aria-hidden />
-        <select className="form-select form-select-sm w-auto" aria-label="Compare with" value={against} onChange={(e) => setAgainst(e.target.value)}>
+        <select className="form-select form-select-sm" style={{ width: 170 }} aria-label="Compare with" value={against} onChange={(e) => setAgainst(e.target.value)}>
           <option value="">not compared</option>
           {earlier && <option value="earlier">the earlier run ({earlier.setup})</option>}
           {root?.sequences.map((s) => <option key={s.id} value={s.id}>{s.name}</option>)}
         </select>
         <Button onClick={() => writeDown(run, picture, root)} title="Makes a written sequence of what is shown" data-testid="write-down">
-          <Pencil size={14} aria-hidden /> Write down
+          <Pencil size={14} aria-hidden /> Write it down
         </Button>
       </div>
       <div className="chips">

@@ -1,6 +1,6 @@
 'use client';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useEffect, useMemo, useRef, type KeyboardEvent } from 'react';
+import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react';
 import { outside } from '@/core/sequences/read-sequence';
 import type { PictureRow, SequencePicture } from '@/core/sequences/picture';
 import { formatNumber } from '@/ui/format';
@@ -26,8 +26,19 @@ interface Props {
 export function SequenceView({ picture, cursor, selected, toScale, choose, headClick, marks, empty }: Props) {
   const { participants, rows } = picture;
   const box = useRef<HTMLDivElement>(null);
-  const column = Math.max(132, ...participants.map((p) => p.label.length * 8 + 30));
-  const width = timeWidth + participants.length * column + 190;
+  const [room, setRoom] = useState(700);
+  useEffect(() => {
+    const el = box.current;
+    if (!el) return;
+    const observer = new ResizeObserver(() => setRoom(el.clientWidth));
+    observer.observe(el);
+    return () => observer.disconnect();
+  }, [participants.length]);
+  const hasTail = useMemo(() => marks !== undefined || rows.some((r) => r.status !== undefined || ('bound' in r && r.bound) || (r.kind === 'message' && (r.tone === 'lost' || r.tone === 'kept'))), [rows, marks]);
+  const tailWidth = hasTail ? 150 : 12;
+  const least = Math.max(84, ...participants.map((p) => Math.min(150, p.label.length * 7.6 + 26)));
+  const column = Math.max(least, Math.min(190, (room - timeWidth - tailWidth) / Math.max(1, participants.length)));
+  const width = Math.max(room, timeWidth + participants.length * column + tailWidth);
   const index = useMemo(() => new Map(participants.map((p, k) => [p.id, k])), [participants]);
   const centre = (id: string): number => timeWidth + (index.get(id) ?? 0) * column + column / 2;
   const left = timeWidth + edge / 2, right = timeWidth + participants.length * column - edge / 2;
@@ -75,7 +86,7 @@ export function SequenceView({ picture, cursor, selected, toScale, choose, headC
     <div className="sequence" ref={box} tabIndex={0} role="list" aria-label="Rows of the sequence" onKeyDown={keys} data-testid="sequence">
       <div className="sequence-head" style={{ width, paddingLeft: timeWidth }}>
         {participants.map((p) => (
-          <button key={p.id} type="button" className={`participant${p.id === outside ? ' around' : ''}`} style={{ width: column - 16 }} onClick={() => headClick?.(p.id)} title={p.typeName ? `${p.label}, a ${p.typeName}` : p.label}>
+          <button key={p.id} type="button" className={`participant${p.id === outside ? ' around' : ''}`} style={{ width: column - 10 }} onClick={() => headClick?.(p.id)} title={p.typeName ? `${p.label}, a ${p.typeName}` : p.label}>
             <strong>{p.label}</strong>
             {p.typeName && <span className="type-tag">{p.typeName}</span>}
           </button>
@@ -97,7 +108,7 @@ export function SequenceView({ picture, cursor, selected, toScale, choose, headC
                 <Frames row={row} height={v.size} left={left} right={right} />
                 <Line row={row} gap={gap} centre={centre} />
               </svg>
-              <RowText row={row} gap={gap} centre={centre} left={left} width={width} mark={marks?.get(row.id)} />
+              <RowText row={row} gap={gap} centre={centre} left={left} tailAt={timeWidth + participants.length * column + 4} tailWidth={tailWidth} mark={marks?.get(row.id)} />
             </div>
           );
         })}
@@ -134,7 +145,7 @@ function Line({ row, gap, centre }: { readonly row: PictureRow; readonly gap: nu
   return <line className={`arrow ${row.tone}`} x1={a} x2={b + (a < b ? -2 : 2)} y1={y} y2={y} markerEnd="url(#sequence-tip)" />;
 }
 
-function RowText({ row, gap, centre, left, width, mark }: { readonly row: PictureRow; readonly gap: number; readonly centre: (id: string) => number; readonly left: number; readonly width: number; readonly mark: string | undefined }) {
+function RowText({ row, gap, centre, left, tailAt, tailWidth, mark }: { readonly row: PictureRow; readonly gap: number; readonly centre: (id: string) => number; readonly left: number; readonly tailAt: number; readonly tailWidth: number; readonly mark: string | undefined }) {
   const time = row.time === undefined ? '' : `${formatNumber(row.time, 4)} s`;
   const tail = row.status ? statusWord(row.status) : mark ? { missing: 'only in the first', extra: 'only here', moved: 'in another order' }[mark] : row.kind === 'message' && row.tone === 'lost' ? 'nobody waited' : row.kind === 'message' && row.tone === 'kept' ? 'kept for later' : '';
   const tone = row.status ? statusTone(row.status.status) : mark ? 'bad' : 'quiet';
@@ -143,15 +154,15 @@ function RowText({ row, gap, centre, left, width, mark }: { readonly row: Pictur
       {row.kind !== 'end' && row.kind !== 'branch' && row.kind !== 'frame' && <span className="row-time num" style={{ top: gap + 7 }}>{time}</span>}
       {row.kind === 'message' && (
         <span className={`row-label ${row.tone}`} style={row.from === row.to ? { left: centre(row.from) + 32, top: gap + 9 } : { left: Math.min(centre(row.from), centre(row.to)) + 6, width: Math.max(40, Math.abs(centre(row.to) - centre(row.from)) - 12), top: gap + 2, textAlign: 'center' }} title={row.text}>
-          {row.text}
+          <span>{row.text}</span>
         </span>
       )}
-      {row.kind === 'state' && <span className="row-state" style={{ left: centre(row.part), top: gap + 4 }} title={row.text}>{row.text}</span>}
+      {row.kind === 'state' && <span className="row-state" style={{ left: centre(row.part), top: gap + 4 }} title={row.text}>{row.text.split('.').at(-1)}</span>}
       {row.kind === 'does' && <span className="row-does" style={row.part === '' ? { left: left + 14 + row.depth * inset, top: gap + 4 } : { left: centre(row.part), top: gap + 4, transform: 'translateX(-50%)' }} title={row.text}>{row.text}</span>}
       {row.kind === 'frame' && <span className="row-frame" style={{ left: left + row.depth * inset, top: 4 }}><strong>{row.word}</strong> {row.text}</span>}
       {row.kind === 'branch' && <span className="row-frame plain" style={{ left: left + row.depth * inset, top: 6 }}>{row.text}</span>}
       {(tail || ('bound' in row && row.bound)) && (
-        <span className="row-tail" style={{ left: width - 186, top: gap + 7 }} title={row.status?.detail || tail}>
+        <span className="row-tail" style={{ left: tailAt, width: tailWidth - 8, top: gap + 7 }} title={row.status?.detail || tail}>
           {tail && <span className={tone}>{tail}</span>} {'bound' in row && row.bound && <span className="quiet">{row.bound}</span>}
         </span>
       )}
@@ -164,7 +175,7 @@ export function SequenceTip() {
   return (
     <svg width={0} height={0} style={{ position: 'absolute' }} aria-hidden>
       <defs>
-        <marker id="sequence-tip" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto">
+        <marker id="sequence-tip" viewBox="0 0 8 8" refX="7" refY="4" markerUnits="userSpaceOnUse" markerWidth="9" markerHeight="9" orient="auto">
           <path d="M0 0L8 4L0 8Z" fill="var(--ink-2)" />
         </marker>
       </defs>

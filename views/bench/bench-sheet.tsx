@@ -11,6 +11,8 @@ import { deleteWithImpact } from '@/ui/impact';
 import { TraceLinks } from '@/ui/trace-links';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { formatNumber } from '@/ui/format';
+import { PanelDetails } from './panel-details';
+import { PanelEditor } from './panel-editor';
 import { PanelView } from './panel-view';
 
 /** What runs, and the panel to act on it while it does. */
@@ -19,7 +21,10 @@ export function BenchSheet() {
   const setup = useSetup();
   const chooseSetup = useRuns((s) => s.chooseSetup);
   const { edit } = useProject.getState();
+  const sheet = usePlace((s) => s.sheet);
   if (!project) return null;
+  const arranged = sheet.startsWith('panel/') ? project.panels.find((p) => `panel/${p.id}` === sheet) : undefined;
+  if (arranged) return <PanelEditor project={project} panel={arranged} />;
   const add = (base?: Setup): void => {
     const names = project.setups.map((s) => s.name);
     let name = base ? `${base.name} copy` : 'Setup';
@@ -66,6 +71,14 @@ export function BenchSheet() {
       </div>
     </>
   );
+}
+
+/** What is chosen on a panel being arranged; the bench itself needs no details. */
+export function BenchDetails() {
+  const project = useProject((s) => s.project);
+  const sheet = usePlace((s) => s.sheet);
+  const panel = project?.panels.find((p) => `panel/${p.id}` === sheet);
+  return project && panel ? <PanelDetails project={project} panel={panel} /> : null;
 }
 
 const solvers: readonly (readonly [Setup['solver'], string])[] = [['auto', 'automatic'], ['dopri5', 'Dormand–Prince 5(4)'], ['rk4', 'Runge–Kutta 4, fixed step'], ['implicit', 'Radau IIA 5 (stiff)']];

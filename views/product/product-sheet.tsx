@@ -9,6 +9,7 @@ import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { deleteWithImpact } from '@/ui/impact';
+import { InsideSheet } from './inside-sheet';
 import { allNames, freeName } from './names';
 import { QuantityTable } from './quantity-table';
 import { LinkTable, PartTable, PortTable } from './structure-tables';
@@ -30,6 +31,7 @@ export function ProductSheet() {
 function TypeSheet({ project, type, path }: { readonly project: Project; readonly type: PartType; readonly path: string | undefined }) {
   const { edit } = useProject.getState();
   const { say, go, select } = usePlace.getState();
+  const inside = usePlace((s) => s.sheet) === 'inside';
   const list = `types/${type.id}`;
   const addQuantity = (): void => {
     const entry = newQuantity(`q-${nanoid(8)}`, freeName(allNames(type), 'x'));
@@ -39,14 +41,14 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
   const addPart = (typeId: string): void => {
     const target = project.types.find((t) => t.id === typeId);
     const name = freeName(allNames(type), (target?.name ?? 'part').replace(/^./, (c) => c.toLowerCase()));
-    const refused = edit({ kind: 'insert', list: `${list}/parts`, entry: { id: `p-${nanoid(8)}`, name, type: typeId, changes: [], note: '' } }, `Add a part of type ${target?.name}`);
+    const refused = edit({ kind: 'insert', list: `${list}/parts`, entry: { id: `p-${nanoid(8)}`, name, type: typeId, changes: [], note: '', place: null } }, `Add a part of type ${target?.name}`);
     if (refused) say(refused.message);
   };
   const addNewType = (): void => {
     const made = newType(`t-${nanoid(8)}`, freeName(project.types.map((t) => t.name), 'NewType'));
     const refused = edit({
       kind: 'batch', label: 'Add a part type',
-      edits: [{ kind: 'insert', list: 'types', entry: made }, { kind: 'insert', list: `${list}/parts`, entry: { id: `p-${nanoid(8)}`, name: freeName(allNames(type), 'part'), type: made.id, changes: [], note: '' } }],
+      edits: [{ kind: 'insert', list: 'types', entry: made }, { kind: 'insert', list: `${list}/parts`, entry: { id: `p-${nanoid(8)}`, name: freeName(allNames(type), 'part'), type: made.id, changes: [], note: '', place: null } }],
     }, 'Add a part type');
     if (refused) say(refused.message);
   };
@@ -65,6 +67,10 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
         </h2>
         <div style={{ flex: 1, minWidth: 0 }} className="quiet">
           <CellField value={type.note} label="Note" placeholder="what it is" onCommit={(note) => edit({ kind: 'update', list: 'types', id: type.id, changes: { note } }, `Change the note of ${type.name}`)} />
+        </div>
+        <div className="btn-group" role="group" aria-label="Shown as">
+          <Button variant={inside ? 'plain' : 'primary'} aria-pressed={!inside} onClick={() => go({ sheet: '', item: '' })}>Tables</Button>
+          <Button variant={inside ? 'primary' : 'plain'} aria-pressed={inside} onClick={() => go({ sheet: 'inside', item: '' })} data-testid="show-inside">Inside</Button>
         </div>
         <Button onClick={addQuantity} data-testid="add-quantity">
           <Plus size={14} aria-hidden /> Quantity
@@ -89,12 +95,12 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
           </Button>
         )}
       </div>
-      <div className="pane-body">
+      {inside ? <InsideSheet key={type.id} project={project} type={type} path={path} /> : <div className="pane-body">
         {type.parts.length > 0 && <PartTable project={project} type={type} path={path} />}
         {(type.quantities.length > 0 || type.parts.length === 0) && <QuantityTable type={type} path={path} add={addQuantity} />}
         {(type.links.length > 0 || type.parts.length > 1) && <LinkTable project={project} type={type} />}
         <PortTable type={type} />
-      </div>
+      </div>}
     </>
   );
 }

@@ -1,6 +1,6 @@
 'use client';
 import { ChevronDown, ChevronRight } from 'lucide-react';
-import { useEffect, useMemo, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState, type CSSProperties } from 'react';
 import { Tree, type NodeRendererProps, type TreeApi } from 'react-arborist';
 import type { Chart, ChartState, PartType, Project } from '@/core/project/project';
 import { fullName, useHere, useTree, type PartNode } from '@/store/derived';
@@ -8,6 +8,7 @@ import { usePlace, type Area, type Location } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { stateAtTime } from '@/store/run-data';
+import { DraggableName } from '@/ui/draggable-name';
 
 interface Item {
   readonly id: string;
@@ -15,6 +16,8 @@ interface Item {
   readonly typeName: string;
   readonly to: Partial<Location>;
   readonly chart?: { readonly name: string; readonly path: string };
+  /** Full name, where it can be dragged onto a panel. */
+  readonly drag?: string;
   readonly children?: readonly Item[];
 }
 
@@ -40,11 +43,11 @@ export function Outline() {
       <div className="pane-head">
         <input className="form-control form-control-sm" placeholder="Search parts" aria-label="Search the outline" value={search} onChange={(e) => setSearch(e.target.value)} />
       </div>
-      <div ref={box} style={{ flex: 1, minHeight: 0 }} role="navigation" aria-label="Outline">
+      <div ref={box} style={{ flex: 1, minHeight: 0, '--outline-width': `${size.width}px` } as CSSProperties} role="navigation" aria-label="Outline">
         <Tree<Item>
-          ref={(t) => void (api.current = t ?? undefined)} data={items} width={size.width} height={size.height} rowHeight={27} indent={14} openByDefault
+          ref={(t) => void (api.current = t ?? undefined)} data={items} {...(area === 'bench' && { initialOpenState: { 'part:': true } })} width={size.width} height={size.height} rowHeight={27} indent={14} openByDefault={area !== 'bench'} key={area === 'bench' ? 'bench' : 'parts'}
           disableDrag disableDrop disableEdit searchTerm={search} searchMatch={(node, term) => `${node.data.name} ${node.data.typeName}`.toLowerCase().includes(term.toLowerCase())}
-          onActivate={(node) => usePlace.getState().go(node.data.to)}
+          onActivate={(node) => node.data.drag === undefined && usePlace.getState().go(node.data.to)}
         >
           {OutlineRow}
         </Tree>
@@ -60,7 +63,7 @@ function outlineItems(project: Project, tree: PartNode | undefined, area: Area):
       ...node.type.procedures.map((p): Item => ({ id: `procedure:${node.path}:${p.id}`, name: p.name, typeName: 'procedure', to: { part: node.path, type: '', item: '', sheet: `procedure/${p.id}` } })),
       ...node.type.sequences.map((s): Item => ({ id: `sequence:${node.path}:${s.id}`, name: s.name, typeName: 'sequence', to: { part: node.path, type: '', item: '', sheet: `sequence/${s.id}` } })),
     ];
-    const children = [...own, ...node.children.map(build)];
+    const children = [...own, ...(area === 'bench' ? usableOn(node) : []), ...node.children.map(build)];
     return { id: `part:${node.path}`, name: node.name, typeName: node.path ? node.type.name : '', to: { part: node.path, type: '', ...(area === 'behaviour' && { sheet: '' }) }, ...(children.length && { children }) };
   };
   const used = new Set<string>();
@@ -71,6 +74,16 @@ function outlineItems(project: Project, tree: PartNode | undefined, area: Area):
   if (tree) note(tree);
   const unused = project.types.filter((t) => !used.has(t.id)).map((t: PartType): Item => ({ id: `type:${t.id}`, name: t.name, typeName: 'not used yet', to: { part: '', type: t.id } }));
   return [...(tree ? [build(tree)] : []), ...unused];
+}
+
+/** What a panel can be built from: quantities, messages and states, by their full names. */
+function usableOn(node: PartNode): Item[] {
+  const leaf = (name: string, what: string): Item => ({ id: `use:${fullName(node.path, name)}`, name: name.split('.').at(-1)!, typeName: what, to: {}, drag: fullName(node.path, name) });
+  const messages = new Set([...node.type.ports.filter((p) => p.direction === 'in').flatMap((p) => p.messages), ...node.type.charts.flatMap((c) => c.transitions.flatMap((t) => t.triggers.filter((g) => g.kind === 'message').map((g) => g.on.replace(/\(.*$/, '').trim())))]);
+  return [
+    ...node.type.quantities.filter((q) => q.role !== 'constant').map((q) => leaf(q.name, q.role)), ...[...messages].filter(Boolean).map((m) => leaf(m, 'message')),
+    ...node.type.charts.map((c): Item => ({ ...leaf(c.name, 'states'), children: c.states.filter((s) => s.kind === 'state' || s.kind === 'parallel').map((s) => leaf(`${c.name}.${s.name}`, 'state')) })),
+  ];
 }
 
 function chartItems(node: PartNode, chart: Chart): Item[] {
@@ -101,7 +114,7 @@ function OutlineRow({ node, style }: NodeRendererProps<Item>) {
         {node.isInternal && (node.isOpen ? <ChevronDown size={13} aria-hidden /> : <ChevronRight size={13} aria-hidden />)}
       </span>
       {lit && <span className="lit-dot" title="active at the cursor" />}
-      <span>{name}</span>
+      {node.data.drag === undefined ? <span>{name}</span> : <DraggableName name={node.data.drag} from="outline">{name}</DraggableName>}
       {typeName && <span className="type-name type-tag">{typeName}</span>}
     </div>
   );

@@ -10,7 +10,7 @@ import { ImpactDialog } from '@/ui/impact';
 import { linkTarget } from '@/ui/linkable';
 import { Ribbon } from '@/ui/ribbon/ribbon';
 import { BehaviourDetails, BehaviourSheet } from '../behaviour/behaviour';
-import { BenchSheet } from '../bench/bench-sheet';
+import { BenchDetails, BenchSheet } from '../bench/bench-sheet';
 import { NeedsOutline } from '../needs/needs-outline';
 import { NeedsSheet } from '../needs/needs-sheet';
 import { NeedsDetails } from '../needs/requirement-details';
@@ -24,7 +24,7 @@ import { TopBar } from './top-bar';
 import { useShortcuts } from './shortcuts';
 
 const sheets = { needs: NeedsSheet, product: ProductSheet, behaviour: BehaviourSheet, physics: PhysicsSheet, bench: BenchSheet };
-const details = { needs: NeedsDetails, product: ProductDetails, behaviour: BehaviourDetails, physics: PhysicsDetails, bench: undefined };
+const details = { needs: NeedsDetails, product: ProductDetails, behaviour: BehaviourDetails, physics: PhysicsDetails, bench: BenchDetails };
 
 /** Sheets of the needs that use the whole width. */
 const wholeSheets: ReadonlySet<string> = new Set(['requirement', 'glossary', 'import', 'matrix', 'gaps', 'report']);
@@ -56,6 +56,11 @@ export function Workbench() {
     if (from !== undefined && linked !== undefined && linked !== from) return linkPair(from, linked);
     const name = e.active.data.current?.name as string | undefined;
     const target = e.over?.data.current?.track as string | undefined;
+    const take = e.over?.data.current?.take as ((name: string, point: { x: number; y: number }) => void) | undefined;
+    if (take && name) {
+      const start = e.activatorEvent as PointerEvent;
+      return take(name, { x: start.clientX + e.delta.x, y: start.clientY + e.delta.y });
+    }
     if (!name || !target || !project) return;
     const id = target.startsWith('track:') ? target.slice(6) : undefined;
     const track = project.tracks.find((t) => t.id === id);
@@ -83,7 +88,8 @@ export function Workbench() {
   // on a narrow screen the details only take room while something is selected
   const showDetails = detailsOpen && (wide || area === 'physics' || item !== '');
   const Sheet = sheets[area];
-  const Details = wholeSheets.has(sheet.split('/')[0]) && area === 'needs' ? undefined : details[area];
+  const arranging = area === 'bench' && sheet.startsWith('panel/');
+  const Details = area === 'bench' && !arranging ? undefined : wholeSheets.has(sheet.split('/')[0]) && area === 'needs' ? undefined : details[area];
   return (
     <DndContext sensors={sensors} onDragStart={(e) => setDragged(e.active.data.current?.name as string)} onDragMove={over} onDragEnd={drop} onDragCancel={() => { setDragged(undefined); light(undefined); }} autoScroll={false}>
       <div className="frame">
@@ -92,7 +98,7 @@ export function Workbench() {
         <Group orientation="vertical" style={{ minWidth: 0, minHeight: 0 }}>
           <Panel minSize="120px" style={{ minHeight: 0 }}>
             <Group orientation="horizontal">
-              {outlineOpen && area !== 'bench' && (
+              {outlineOpen && (area !== 'bench' || arranging) && (
                 <>
                   <Panel id="outline" defaultSize="180px" minSize="140px" maxSize="420px">
                     <div ref={outline} className="pane outline">
