@@ -131,6 +131,8 @@ describe('with the tube capper', () => {
     await page.mouse.move(to.x + to.width / 2, to.y + to.height - 2, { steps: 8 });
     await page.mouse.up();
     await until(() => page.$$eval('[data-transition="at once"]', (all) => all.length), (n) => n === 1, 'a transition more');
+    await clickText('button', 'Trigger');
+    await page.waitForSelector('[aria-label="Trigger"]');
     await page.select('[aria-label="Trigger"]', 'after');
     await page.waitForSelector('[aria-label="How long"]');
     await until(() => page.$$eval('[data-transition="after 1 s"]', (all) => all.length), (n) => n === 1, 'the trigger shows');
@@ -144,7 +146,7 @@ describe('with the tube capper', () => {
     await page.mouse.move(start.x + 80, start.y + 8, { steps: 5 });
     await page.mouse.up();
     await until(place, (b) => Math.abs(b.x - start.x - 60) < 25, 'it has moved');
-    for (let k = 0; k < 6; k++) await click('[data-testid="undo"]');
+    for (let k = 0; k < 7; k++) await click('[data-testid="undo"]');
     await until(states, (n) => n === before, 'all is undone');
     for (let k = 0; k < 2; k++) await click('[data-testid="redo"]');
     await page.waitForSelector('[data-state="Service"]');

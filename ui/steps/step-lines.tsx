@@ -95,7 +95,7 @@ export function StepLines({ flow, problems }: { readonly flow: StepHolder; reado
             <div className="d-flex align-items-center gap-1">
               <textarea
                 rows={1} className={`cell-field${problem ? ' wrong' : ''}`} data-line={line.id} value={line.text} aria-label={`Line ${k + 1}`} spellCheck placeholder={k === 0 ? flow.hint : ''} onFocus={() => select(`line/${line.id}`)} onKeyDown={(e) => keys(e, line, k)} autoComplete="off"
-                onChange={(e) => change(flow.lines.length > 0 ? flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) : [{ id: newLineId(), depth: 0, text: e.target.value }], flow.writing, `line-${line.id}`)}
+                onChange={(e) => change(flow.lines.length > 0 ? flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) : [{ id: 'first', depth: 0, text: e.target.value }], flow.writing, `line-${line.id}`)}
               />
               {said && <span className={`said ${said.tone}`}>{said.text}</span>}
               <LinkCount address={`${flow.address}/line/${line.id}`} always />
