@@ -1,3 +1,4 @@
+import { benchBehaviour } from './behaviour';
 import { benchNeeds } from './needs';
 import { createRequire } from 'node:module';
 import { parseFile } from '../core/language/parse';
@@ -159,4 +160,5 @@ capper();
 explicit();
 editing();
 growth();
+benchBehaviour(row);
 await benchNeeds((line) => process.stdout.write(`${line}\n`));

@@ -44,6 +44,7 @@ export function run(file: string, options: RunOptions & { readonly setup: string
   const seconds = (performance.now() - started) / 1000;
   const { status, problem, time, counts } = execution.simulation;
   const findings = execution.findings();
+  const sequences = execution.sequences();
   const recording = execution.recorder.take();
   if (options.out && !writeCsv(options.out, recording)) return 2;
   const problems = [...prepared.problems, ...(problem ? [problem] : [])];
@@ -51,16 +52,18 @@ export function run(file: string, options: RunOptions & { readonly setup: string
     print(JSON.stringify({
       project: project.name, setup: setup.name, status, time, rows: recording.rows, counts, seconds,
       requirements: findings.map(({ key, verdict, margin, unit, worstAt, failsSince, reason }) => ({ id: key, verdict, margin: margin ?? null, unit, worstAt: worstAt ?? null, failsSince: failsSince ?? null, reason })),
+      sequences: sequences.map((s) => ({ name: s.name, verdict: s.report.verdict, rows: s.report.rows })),
       problems: problems.map((p) => problemAsJson(p, textOf)),
     }, null, 1));
   } else {
     for (const p of problems) complain(formatProblem(p, textOf));
     for (const f of findings) print(findingLine(f));
+    for (const s of sequences) print(`${s.name}: ${s.report.verdict}, ${s.report.why}`);
     const count = (v: string): number => findings.filter((f) => f.verdict === v).length;
     print(`${setup.name}: ${count('holds')} hold, ${count('fails')} fail, ${count('undecided')} undecided; t = ${time} s, ${counts.steps} steps, ${counts.events} events`);
   }
   if (status === 'failed' || hasErrors(prepared.problems)) return 2;
-  return findings.some((f) => f.verdict === 'fails') ? 1 : 0;
+  return findings.some((f) => f.verdict === 'fails') || sequences.some((s) => s.report.verdict === 'failed') ? 1 : 0;
 }
 
 function changedSetup(setup: Setup, changes: readonly { name: string; value: string }[], options: RunOptions): Setup {

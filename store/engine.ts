@@ -1,5 +1,6 @@
 import * as Comlink from 'comlink';
 import type { Engine, OutsideAction } from '@/core/run/engine';
+import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Example } from '@/core/run/example';
 import { useProject } from './project-store';
 import { useRuns, type RunView } from './run-store';
@@ -95,6 +96,13 @@ export async function startRun(options: { readonly paused?: boolean; readonly ac
 }
 
 export const exampleFor = async (formula: string): Promise<Example | undefined> => checkEngine?.example(formula);
+
+/** Runs several setups one after the other, beside whatever else runs. */
+export const runAll = (ids: readonly string[], tell: (progress: BatchProgress) => void): Promise<BatchResult[]> | undefined => {
+  const { project } = useProject.getState();
+  return project ? checkEngine?.runAll(project, ids, Comlink.proxy(tell)) : undefined;
+};
+export const cancelAll = (): void => void checkEngine?.cancelAll();
 
 export const pauseRun = (): void => void engine?.pause();
 export const resumeRun = (): void => void engine?.resume();

@@ -57,7 +57,7 @@ export function selectedAddress(project: Project): string | undefined {
   if (item === '') return at;
   const [kind, own] = item.split('/');
   if (kind === 'state' || kind === 'transition') {
-    const chart = owner.charts.find((c) => c.states.some((s) => s.id === own) || c.transitions.some((t) => t.id === own));
+    const chart = owner.charts.find((c) => sheet === `chart/${c.id}`) ?? owner.charts.find((c) => c.states.some((s) => s.id === own) || c.transitions.some((t) => t.id === own));
     return chart && `${at}/chart/${chart.id}/${item}`;
   }
   if (kind === 'equation') {

@@ -142,6 +142,23 @@ test('whatever fires, the active states stay a legal configuration', () => {
   }), { numRuns: 300 });
 });
 
+test('plain steps do what the full algorithm does', () => {
+  // a history that nobody uses keeps a chart from taking the short way
+  const rows: Row[] = [['A', null], ['A1', 'A'], ['A2', 'A'], ['A21', 'A2'], ['A22', 'A2'], ['B', null], ['B1', 'B'], ['C', null]];
+  const arrows: Arrow[] = [['A1', 'A22'], ['A22', 'B'], ['B', 'A'], ['B1', 'B1'], ['A', 'A21', true], ['A', 'A2'], ['C', 'B1'], ['A21', 'C'], ['B', 'C'], ['C', 'A1']];
+  const short = chart(rows, arrows);
+  const full = chart([...rows, ...['A', 'A2', 'B', 'C', 'A1', 'A21', 'A22', 'B1'].map((p): Row => [`H${p}`, p, 'history'])], arrows);
+  fc.assert(fc.property(fc.array(fc.array(fc.boolean(), { minLength: 10, maxLength: 10 }), { maxLength: 20 }), (rounds) => {
+    const [a, b] = [walker(short), walker(full)];
+    expect(a.start()).toBe(b.start());
+    for (const enabled of rounds) {
+      const fired = enabled.flatMap((x, k) => (x ? [k] : []));
+      expect(a.fire(...fired)).toBe(b.fire(...fired));
+      expect(a.leaves()).toBe(b.leaves());
+    }
+  }));
+});
+
 test('isWithin follows the parents', () => {
   expect(isWithin(nested, 5, 1)).toBe(true);
   expect(isWithin(nested, 0, 1)).toBe(false);

@@ -25,6 +25,8 @@ export interface StepAction {
 export function stepChart(chart: ChartStructure, now: Configuration, enabled: (transition: number) => boolean): ChartStep | undefined {
   const taken = selectTransitions(chart, now, enabled);
   if (taken.length === 0) return undefined;
+  const plain = plainStep(chart, now, taken);
+  if (plain) return plain;
   const active = activeStates(chart, now);
   const leaving = new Set<number>();
   for (const t of taken) {
@@ -51,6 +53,38 @@ export function stepChart(chart: ChartStructure, now: Configuration, enabled: (t
   }
   const remaining = active.filter((s) => !leaving.has(s));
   return { taken, ...enterStates(chart, entry, remaining, history, actions) };
+}
+
+/**
+ * The step of one transition between states that are neither parallel nor places, with nothing to remember and nothing
+ * finished: what charts do nearly always. Undefined where it is not that simple.
+ */
+function plainStep(chart: ChartStructure, now: Configuration, taken: readonly number[]): ChartStep | undefined {
+  const { states } = chart;
+  const [transition] = taken;
+  const { targets } = chart.transitions[transition];
+  if (taken.length !== 1 || now.leaves.length !== 1 || targets.length !== 1 || states[targets[0]].kind !== 'state') return undefined;
+  const domain = domainOf(chart, now, transition);
+  const actions: StepAction[] = [];
+  for (let s = now.leaves[0]; s !== domain; s = states[s].parent) {
+    if (states[s].histories.length > 0) return undefined;
+    actions.push({ kind: 'exit', index: s });
+  }
+  actions.push({ kind: 'effect', index: transition });
+  const path: number[] = [];
+  for (let s = targets[0]; s !== domain; s = states[s].parent) {
+    if (states[s].kind !== 'state') return undefined;
+    path.push(s);
+  }
+  for (let k = path.length - 1; k >= 0; k--) actions.push({ kind: 'enter', index: path[k] });
+  let leaf = targets[0];
+  while (states[leaf].children.length > 0) {
+    const { initial, initialTransition } = states[leaf];
+    if (initialTransition >= 0 || initial.length !== 1 || states[initial[0]].kind !== 'state' || states[initial[0]].parent !== leaf) return undefined;
+    leaf = initial[0];
+    actions.push({ kind: 'enter', index: leaf });
+  }
+  return { taken, actions, next: { leaves: [leaf], history: now.history }, done: [], ended: false };
 }
 
 /** Starts a chart. */

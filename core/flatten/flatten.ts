@@ -1,6 +1,7 @@
 import type { Expr } from '../language/ast';
 import { problem, type Problem } from '../language/diagnostics';
-import { checkAgainstUnit, checkUnits } from '../language/unit-check';
+import { printExpression } from '../language/print';
+import { checkAgainstUnit, checkUnits, elaborateUnits } from '../language/unit-check';
 import { describeUnit, unitOrUndefined, type Unit } from '../language/units';
 import { createBuilder, hasRelation, hiddenBoolean, plainVariable, type Builder } from './builder';
 import { addCharts } from './charts';
@@ -29,6 +30,8 @@ export interface FlattenOptions {
   readonly changes?: Modification;
   readonly changesPlace?: string;
   readonly observers?: readonly Observer[];
+  /** Inputs of the root and its parts that follow formulas over time. */
+  readonly signals?: readonly { readonly target: string; readonly expr: Expr; readonly place: string }[];
 }
 
 export interface ObservedValue {
@@ -73,9 +76,30 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
     }
     addCharts(b, instance, routes);
   }
+  addSignals(b, root, options.signals ?? []);
   connections.finish(b);
   const observed = addObservers(b, root, options.observers ?? []);
   return { model: finish(b, className), observed };
+}
+
+/** Inputs that follow formulas: each is one equation more, told from outside. */
+function addSignals(b: Builder, root: ClassInstance, signals: NonNullable<FlattenOptions['signals']>): void {
+  for (const { target, expr, place } of signals) {
+    const index = b.indexOf.get(target);
+    const v = index === undefined ? undefined : b.variables[index];
+    if (index === undefined || !v?.isInput) {
+      b.report(place, problem('error', 'not-settable', index === undefined ? `There is no ${target}` : `${target} is no input: only inputs can follow a formula`));
+      continue;
+    }
+    const scope: Scope = { instance: root, home: root.ref, iterators: new Map(), place };
+    const context = unitContext(b, scope);
+    checkUnits(expr, context, (p) => b.report(place, p));
+    const value = elaborateScalar(b, elaborateUnits(expr, context, unitOrUndefined(v.unit)), scope);
+    if (!value) continue;
+    b.givenFromOutside.add(index);
+    if (v.type !== 'Real') v.kind = 'discrete';
+    b.equations.push({ left: variable(index), right: value, origin: { part: '', place, span: expr.span, text: `${target} follows ${printExpression(expr)}` } });
+  }
 }
 
 function addObservers(b: Builder, root: ClassInstance, observers: readonly Observer[]): Map<string, ObservedValue> {

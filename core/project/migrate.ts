@@ -13,7 +13,7 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
   2: (project) => ({
     ...project, version: 3,
     panels: listOf(project.panels).map((p) => ({ ...p, controls: listOf(p.controls).map((c, k) => ({ ...c, release: '', shapes: [], x: 16 + (k % 3) * 168, y: 16 + Math.floor(k / 3) * 72, width: 152, height: 56 })) })),
-    setups: listOf(project.setups).map((s) => ({ ...s, sequences: [] })),
+    setups: listOf(project.setups).map((s) => ({ ...s, sequences: [], root: '', startIn: [], endWhen: '' })),
     types: listOf(project.types).map((t) => ({
       ...t, procedures: [], sequences: [],
       parts: listOf(t.parts).map((p) => ({ ...p, place: null })),

@@ -279,12 +279,19 @@ export interface Setup {
   readonly panel: string;
   /** Ids of written sequences of the product that send and expect messages during the run. */
   readonly sequences: readonly string[];
+  /** Id of the part type that runs; empty for the product. */
+  readonly root: string;
+  /** States in which charts start instead, by full name such as `ctrl.mode.Ready`. */
+  readonly startIn: readonly string[];
+  /** Condition that ends the run early; empty for none. */
+  readonly endWhen: string;
 }
 
 export interface StimulusRow {
   readonly id: string;
   readonly time: number;
-  readonly kind: 'set' | 'send';
+  /** `follow`: an input follows a formula over time from the start of the run. */
+  readonly kind: 'set' | 'send' | 'follow';
   /** Path of a quantity, or of a part followed by the message. */
   readonly target: string;
   readonly value: string;
@@ -394,7 +401,7 @@ export const newControl = (id: string, kind: ControlKind, label: string, target:
 export const newShape = (id: string, kind: Shape['kind']): Shape => ({ id, kind, x: '40', y: '40', width: '20', height: '20', turn: '', shown: '', tone: 'ink', text: kind === 'words' ? 'words' : '', sends: '' });
 
 export const newSetup = (id: string, name: string): Setup => ({
-  id, name, note: '', changes: [], stimulus: [], solver: 'auto', relative: 1e-6, absolute: 1e-9, step: 1e-3, stop: 10, recordEvery: 1e-3, pace: 0, panel: '', sequences: [],
+  id, name, note: '', changes: [], stimulus: [], solver: 'auto', relative: 1e-6, absolute: 1e-9, step: 1e-3, stop: 10, recordEvery: 1e-3, pace: 0, panel: '', sequences: [], root: '', startIn: [], endWhen: '',
 });
 
 /** Children of a state, or the top states of a chart for null. */

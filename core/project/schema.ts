@@ -77,12 +77,13 @@ export const flowSchema = yup.object({
 });
 export const glossarySchema = yup.object({ id, phrase: text(200).required('A phrase is needed'), meaning: text(400).required('What does it stand for?') });
 const stimulusSchema = yup.object({
-  id, time: finite.min(0, 'A time of 0 s or later'), kind: yup.mixed<StimulusRow['kind']>().oneOf(['set', 'send']).defined(), target: text(400).required('What is set or sent?'), value: text(400),
+  id, time: finite.min(0, 'A time of 0 s or later'), kind: yup.mixed<StimulusRow['kind']>().oneOf(['set', 'send', 'follow']).defined(), target: text(400).required('What is set or sent?'), value: text(20_000),
 });
 export const setupSchema = yup.object({
   id, name: text(120).required('A name is needed'), note: text(), changes: list(changeSchema), stimulus: list(stimulusSchema),
   solver: yup.mixed<Setup['solver']>().oneOf(['auto', 'dopri5', 'rk4', 'implicit']).defined(),
   relative: positive, absolute: positive, step: positive, stop: positive, recordEvery: positive, pace: finite.min(0), panel: text(64), sequences: yup.array(id).strict().max(200).defined(),
+  root: text(64), startIn: yup.array(text(400)).strict().max(200).defined(), endWhen: text(2000),
 });
 const shapeSchema = yup.object({
   id, kind: yup.mixed<Shape['kind']>().oneOf(['box', 'disc', 'line', 'words']).defined(), x: text(400), y: text(400), width: text(400), height: text(400), turn: text(400), shown: text(400),

@@ -1,8 +1,5 @@
-import { procedurePieces, sequencePieces, type LinePiece } from './line-texts';
+import { procedurePieces, sequencePieces, type LinePiece, type TextKind } from './line-texts';
 import type { Project } from './project';
-
-/** How a text of the document is read. */
-export type TextKind = 'expression' | 'statements' | 'physics' | 'path' | 'message-path' | 'chart-path' | 'message';
 
 /** A text with its address, and the part type in which its names are looked up. */
 export interface DocumentText {
@@ -71,7 +68,10 @@ export function documentTexts(project: Project): DocumentText[] {
   project.glossary.forEach((g, k) => push('expression', root, g.meaning, `glossary/${g.id}`, `glossary "${g.phrase}"`, ['glossary', k, 'meaning']));
   project.setups.forEach((s, k) => {
     s.changes.forEach((c, j) => push('path', root, c.name, `setup/${s.id}/change/${j}`, `setup ${s.name}`, ['setups', k, 'changes', j, 'name']));
-    s.stimulus.forEach((x, j) => push(x.kind === 'set' ? 'path' : 'message-path', root, x.target, `setup/${s.id}/stimulus/${x.id}`, `stimulus of setup ${s.name}`, ['setups', k, 'stimulus', j, 'target']));
+    push('expression', s.root || root, s.endWhen, `setup/${s.id}/endWhen`, `end of setup ${s.name}`, ['setups', k, 'endWhen']);
+    s.startIn.forEach((x, j) => push('chart-path', s.root || root, x, `setup/${s.id}/startIn/${j}`, `start of setup ${s.name}`, ['setups', k, 'startIn', j]));
+    s.stimulus.forEach((x, j) => x.kind === 'follow' && push('expression', s.root || root, x.value, `setup/${s.id}/stimulus/${x.id}/value`, `stimulus of setup ${s.name}`, ['setups', k, 'stimulus', j, 'value']));
+    s.stimulus.forEach((x, j) => push(x.kind === 'send' ? 'message-path' : 'path', root, x.target, `setup/${s.id}/stimulus/${x.id}`, `stimulus of setup ${s.name}`, ['setups', k, 'stimulus', j, 'target']));
   });
   project.panels.forEach((p, k) => {
     p.controls.forEach((c, j) => {

@@ -3,6 +3,7 @@ import type { Project } from '../project/project';
 import type { Recording } from '../simulate/recording';
 import type { RunStatus } from '../simulate/simulation';
 import type { StepCounts } from '../simulate/stepper';
+import { runSetups, type BatchProgress, type BatchResult } from './batch';
 import { checkProject, type ProjectCheck } from './check';
 import { exampleOf, type Example } from './example';
 import { messageTarget, prepareRun, type Prepared } from './prepare';
@@ -87,6 +88,9 @@ export interface Engine {
   send(path: string, args?: Readonly<Record<string, number>>): boolean;
   /** States and transitions, by address, at which the run stops. */
   breakAt(places: readonly string[]): void;
+  /** Runs several setups one after the other; nothing of them is recorded but what they came to. */
+  runAll(project: Project, ids: readonly string[], tell: (progress: BatchProgress) => void): Promise<BatchResult[]>;
+  cancelAll(): void;
 }
 
 const sliceMilliseconds = 24;
@@ -113,6 +117,8 @@ interface Session {
 export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u): Engine {
   let session: Session | undefined;
   let count = 0;
+  /** The number of the batch that may go on. */
+  let batch = 0;
 
   const tell = (s: Session): void => {
     const { simulation } = s.run;
@@ -169,7 +175,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       const extra = Object.entries(options.changes ?? {}).map(([name, value]) => ({ name, value }));
       const again = (options.actions ?? []).map((a, k) => ({ id: `again-${k}`, time: a.time, kind: a.kind, target: a.target, value: String(a.value) }));
       const changed = { ...setup, changes: [...setup.changes.filter((c) => !extra.some((e) => e.name === c.name)), ...extra], stimulus: [...setup.stimulus, ...again] };
-      const prepared = prepareRun(project, changed, project.root, options.conditions);
+      const prepared = prepareRun(project, changed, undefined, options.conditions);
       if (!isRunnable(prepared)) return { model: undefined, problems: prepared.problems };
       const run = createRun(prepared);
       count++;
@@ -227,6 +233,12 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       });
       return true;
     },
+    runAll(project, ids, tell) {
+      batch++;
+      const mine = batch;
+      return runSetups(project, ids, tell, () => new Promise((resolve) => setTimeout(() => resolve(batch === mine), 0)));
+    },
+    cancelAll: () => void batch++,
     breakAt: (places) => session?.run.simulation.breakAt(new Set(places)),
   };
 }

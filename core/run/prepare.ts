@@ -1,5 +1,5 @@
 import type { Expr } from '../language/ast';
-import { hasErrors, problem, type Problem } from '../language/diagnostics';
+import { atPlace, hasErrors, problem, type Problem } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
 import { parseExpressionText } from '../language/parse';
 import { unitOrUndefined } from '../language/units';
@@ -41,25 +41,34 @@ export interface Prepared {
 }
 
 /** From a project and a setup to a program with its monitors. Problems carry their places; without a program nothing can run. */
-export function prepareRun(project: Project, setup: Setup, rootId = project.root, stops: readonly string[] = []): Prepared {
+export function prepareRun(project: Project, setup: Setup, rootId = setup.root || project.root, stops: readonly string[] = []): Prepared {
   const { library, problems: textProblems } = projectLibrary(project);
   const root = typeById(project, rootId);
   const rootName = root?.name ?? '';
-  const watches = watchedRequirements(project);
+  const setupProblems: Problem[] = [];
+  // requirements are about the product; another part type on its own is run without them
+  const watches = rootId === project.root ? watchedRequirements(project) : [];
   const stopObservers = stops.flatMap((text, k): Observer[] => {
     const { value, problems } = parseExpressionText(text);
     return problems.length > 0 ? [] : [{ name: `$stop${k}`, expr: value, place: `requirement/stop/${k}`, stops: true }];
   });
   const sequences = sequencesOf(typeById(project, rootId), setup);
-  const observers = [...watches.flatMap((w) => w.observers), ...stopObservers, ...sequences.flatMap((s) => s.observers)];
+  const endText = setup.endWhen.trim() === '' ? undefined : parseExpressionText(setup.endWhen);
+  const signals = setup.stimulus.flatMap((row) => {
+    if (row.kind !== 'follow') return [];
+    const parsed = parseExpressionText(row.value);
+    setupProblems.push(...atPlace(`setup/${setup.id}/stimulus/${row.id}`, parsed.problems));
+    return parsed.problems.length > 0 ? [] : [{ target: row.target, expr: parsed.value, place: `setup/${setup.id}/stimulus/${row.id}` }];
+  });
+  const observers = [...watches.flatMap((w) => w.observers), ...stopObservers, ...(endText && endText.problems.length === 0 ? [{ name: '$end', expr: endText.value, place: `setup/${setup.id}/endWhen`, stops: true }] : []), ...sequences.flatMap((s) => s.observers)];
   const place = `setup/${setup.id}/change`;
   const changed = readChanges(setup.changes, place);
-  let flat = flatten(library, rootName, { observers });
-  const setupProblems: Problem[] = [...changed.problems];
+  let flat = flatten(library, rootName, { observers, signals });
+  setupProblems.push(...changed.problems, ...(endText ? atPlace(`setup/${setup.id}/endWhen`, endText.problems) : []));
   const startValues = new Map<number, number>();
   if (setup.changes.length > 0) {
     const fixed = setup.changes.filter((c) => isFixed(flat, c.name));
-    if (fixed.length > 0) flat = flatten(library, rootName, { observers, changes: readChanges(fixed, place).modification, changesPlace: place });
+    if (fixed.length > 0) flat = flatten(library, rootName, { observers, signals, changes: readChanges(fixed, place).modification, changesPlace: place });
     setup.changes.forEach((c, k) => {
       if (fixed.includes(c)) return;
       const index = flat.model.indexOf.get(c.name);
@@ -72,7 +81,8 @@ export function prepareRun(project: Project, setup: Setup, rootId = project.root
   const stimulus = readStimulus(setup, model, setupProblems);
   const options: SimulationOptions = {
     stop: setup.stop, solver: setup.solver, relative: setup.relative, absolute: setup.absolute, step: setup.step, recordEvery: setup.recordEvery,
-    values: startValues, stimulus,
+    values: startValues, stimulus, startIn: readStartIn(setup, model, setupProblems),
+    ...(flat.observed.has('$end') && { endWhen: flat.observed.get('$end')!.index }),
     stopWhen: stops.flatMap((name, k) => {
       const found = flat.observed.get(`$stop${k}`);
       return found ? [{ variable: found.index, name }] : [];
@@ -114,8 +124,10 @@ export function checkProduct(project: Project): ProductCheck {
     setup.changes.forEach((c, k) => {
       if (!model.indexOf.has(c.name) && !hasElements(model, c.name)) found.push(unknownPath(model, c.name, `${place}/${k}`));
     });
+    // a setup of another part type is checked when it is run
     readStimulus(setup, model, found);
-    return found;
+    readStartIn(setup, model, found);
+    return setup.root && setup.root !== project.root ? [] : found;
   });
   const constants = watches.flatMap((w) => {
     const finding = constantFinding(w, flat);
@@ -159,9 +171,23 @@ function plainValue(text: string): number {
   return read(value);
 }
 
+/** Charts and the states they start in, from full names. */
+function readStartIn(setup: Setup, model: FlatModel, problems: Problem[]): Map<number, number[]> {
+  const chosen = new Map<number, number[]>();
+  setup.startIn.forEach((name, k) => {
+    const c = model.charts.findIndex((x) => name.startsWith(`${x.name}.`));
+    const wanted = c < 0 ? '' : name.slice(model.charts[c].name.length + 1);
+    const state = c < 0 ? -1 : model.charts[c].structure.states.findIndex((s) => s.path === wanted || s.path.endsWith(`.${wanted}`));
+    if (state < 0) problems.push({ ...problem('error', 'unknown-state', `${model.name} has no state ${name}; it is written like ctrl.mode.Ready`), place: `setup/${setup.id}/startIn/${k}` });
+    else chosen.set(c, [...(chosen.get(c) ?? []), state]);
+  });
+  return chosen;
+}
+
 function readStimulus(setup: Setup, model: FlatModel, problems: Problem[]): Stimulus[] {
   return setup.stimulus.flatMap((row): Stimulus[] => {
     const place = `setup/${setup.id}/stimulus/${row.id}`;
+    if (row.kind === 'follow') return [];
     if (row.kind === 'set') {
       const index = model.indexOf.get(row.target);
       if (index === undefined) {

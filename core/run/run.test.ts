@@ -3,7 +3,9 @@ import { readProjectText, writeProjectJson } from '../formats/project-file';
 import { newRequirement, newChart, newState, newTransition, type Project, type Setup } from '../project/project';
 import { valueAt } from '../simulate/recording';
 import { createEngine, type RunUpdate } from './engine';
+import { runSetups } from './batch';
 import { createRun, isRunnable, prepareRun } from './index';
+import { messageTarget, type Prepared } from './prepare';
 import { checkProject } from './check';
 import { readFileSync } from 'node:fs';
 
@@ -195,4 +197,102 @@ describe('the engine', () => {
     expect(result.model).toBeUndefined();
     expect(result.problems[0].place).toBe('type/t-supply/physics');
   });
+});
+
+describe('what a setup can say', () => {
+  const withSetup = (more: Partial<Setup>): ReturnType<typeof createRun> => {
+    const prepared = prepareRun(tubeCapper, { ...setup('Careful'), ...more });
+    expect(prepared.problems.filter((p) => p.severity === 'error')).toEqual([]);
+    const run = createRun(prepared as Prepared & { program: NonNullable<Prepared['program']> });
+    run.simulation.advance(Infinity);
+    return run;
+  };
+  const row = (kind: 'set' | 'send' | 'follow', target: string, value: string, time = 0) => ({ id: `r${target}`, time, kind, target, value });
+
+  test('it starts in a state, and ends when a condition holds', () => {
+    const run = withSetup({ startIn: ['ctrl.mode.Ready'], stimulus: [row('send', 'panel.start', '', 0.05)], endWhen: 'gripper.closed' });
+    expect(run.simulation.status).toBe('finished');
+    const recording = run.recorder.take();
+    const mode = recording.columns.find((c) => c.name === 'ctrl.mode')!;
+    expect(mode.literals[mode.values[0]]).toBe('Ready');
+    expect(recording.time[recording.rows - 1]).toBeLessThan(1);
+    expect(recording.columns.find((c) => c.name === 'gripper.closed')!.values[recording.rows - 1]).toBe(1);
+  });
+  test('inputs follow formulas over time; another part type runs on its own', () => {
+    const run = withSetup({ root: 't-supply', stimulus: [row('follow', 'power', "6 'W' + 6 'W'*sin(6.283185307179586 'rad/s'*time)")], stop: 1 });
+    const recording = run.recorder.take();
+    const column = (name: string): Float64Array => recording.columns.find((c) => c.name === name)!.values;
+    const at = recording.time.findIndex((t) => t >= 0.25);
+    expect(column('power')[at]).toBeCloseTo(12, 6);
+    // 12 W from 12 V through 0.06 ohm: u^2 - 12 u + 0.06*12 = 0
+    expect(column('voltage')[at]).toBeCloseTo((12 + Math.sqrt(144 - 4 * 0.06 * 12)) / 2, 6);
+    expect(run.findings()).toEqual([]);
+  });
+  test('what cannot be followed, started in or ended by is told at its place', () => {
+    const told = (more: Partial<Setup>): string[] => prepareRun(tubeCapper, { ...setup('Careful'), ...more }).problems.filter((p) => p.severity === 'error').map((p) => p.message);
+    expect(told({ startIn: ['ctrl.mode.Nowhere'] })).toEqual([expect.stringContaining('no state ctrl.mode.Nowhere')]);
+    expect(told({ stimulus: [row('follow', 'spindle.speed', '1')] })).toEqual([expect.stringContaining('spindle.speed is no input')]);
+    expect(told({ stimulus: [row('follow', 'guard.opn', '1')] })).toEqual([expect.stringContaining('There is no guard.opn')]);
+    expect(told({ endWhen: 'gripper.closed and' }).length).toBeGreaterThan(0);
+  });
+  test('several setups one after the other; cancelled between slices', async () => {
+    const seen: number[] = [];
+    const results = await runSetups(tubeCapper, ['u-careful', 'u-eager', 'u-late-counter'], (p) => seen.push(p.done), () => Promise.resolve(true));
+    expect(results.map((r) => [r.status, r.findings.filter((f) => f.verdict === 'fails').length, r.sequences[0]?.report.verdict])).toEqual([['finished', 0, undefined], ['finished', 1, undefined], ['finished', 0, 'failed']]);
+    expect(seen.at(-1)).toBe(3);
+    const stopped = await runSetups(tubeCapper, ['u-batch', 'u-eager'], () => undefined, () => Promise.resolve(false));
+    expect(stopped.map((r) => r.status)).toEqual(['cancelled']);
+  });
+  test('written sequences decide: as written, and with the seeded fault', () => {
+    const verdict = (name: string, id?: string): string => {
+      const run = withSetup({ ...setup(name), ...(id && { sequences: [id], stimulus: [] }) });
+      return run.sequences()[0].report.verdict;
+    };
+    expect(verdict('Careful', 'q-cap-one-tube')).toBe('passed');
+    expect(verdict('Guard, written')).toBe('passed');
+    expect(verdict('Batch')).toBe('passed');
+    expect(verdict('Late counter')).toBe('failed');
+    expect(verdict('Empty belt', 'q-cap-one-tube')).toBe('failed');
+  });
+  test('what was done from outside, done again, gives the same run', () => {
+    const first = createRun(prepareRun(tubeCapper, { ...setup('Careful'), stimulus: [] }) as Prepared & { program: NonNullable<Prepared['program']> });
+    first.simulation.advance(0.3137);
+    const at = first.simulation.time;
+    first.simulation.send(messageTarget(prepareRun(tubeCapper, setup('Careful')).model, 'panel.start')!.part, 'start');
+    first.simulation.advance(Infinity);
+    const again = withSetup({ stimulus: [row('send', 'panel.start', '', at)] });
+    const [a, b] = [first.recorder.take(), again.recorder.take()];
+    expect(b.messages.map((m) => [m.message, m.sender])).toEqual(a.messages.map((m) => [m.message, m.sender]));
+    b.messages.forEach((m, k) => expect(Math.abs(m.time - a.messages[k].time)).toBeLessThan(1e-9));
+  });
+  test('a run stops at states, transitions and conditions', () => {
+    const prepared = prepareRun(tubeCapper, setup('Careful'), undefined, ['spindle.speed > 20']);
+    const run = createRun(prepared as Prepared & { program: NonNullable<Prepared['program']> });
+    run.simulation.breakAt(new Set(['type/t-cappercontrol/chart/c-mode/state/s-turning', 'type/t-cappercontrol/chart/c-mode/transition/x-8']));
+    const hits: (string | undefined)[] = [];
+    for (let k = 0; k < 50 && run.simulation.status !== 'finished'; k++) {
+      run.simulation.advance(Infinity);
+      const hit = run.simulation.takeBreak();
+      if (hit) hits.push(hit.split('/').at(-1));
+    }
+    expect(hits).toEqual(['s-turning', 'spindle.speed > 20', 'x-8']);
+  });
+});
+
+test('every shape of signal offered has units that fit and gives what it says', () => {
+  const shapes = readFileSync('views/bench/setup-extras.tsx', 'utf8').matchAll(/\['([^']+)', "([^"]+)"\]/g);
+  const wanted: Record<string, readonly (readonly [number, number])[]> = { 'step at 1 s': [[0.5, 0], [1.5, 1]], 'ramp from 1 s to 3 s': [[0.5, 0], [2, 0.5], [3.5, 1]], 'pulses, 0.5 s of every 2 s': [[0.25, 1], [1, 0], [2.25, 1]], 'sine of 2 Hz': [[0.125, 1], [0.375, -1]], 'table 0 s: 0, 1 s: 2, 3 s: 1': [[0.5, 1], [2, 1.5], [4, 1]] };
+  let count = 0;
+  for (const [, name, formula] of shapes) {
+    count++;
+    const prepared = prepareRun(tubeCapper, { ...setup('Careful'), root: 't-capthread', stimulus: [{ id: 'f', time: 0, kind: 'follow', target: 'speed', value: formula }], stop: 5 });
+    expect(prepared.problems.filter((p) => p.severity === 'error').map((p) => `${name}: ${p.message}`)).toEqual([]);
+    const run = createRun(prepared as Prepared & { program: NonNullable<Prepared['program']> });
+    run.simulation.advance(Infinity);
+    const recording = run.recorder.take();
+    const column = recording.columns.find((c) => c.name === 'speed')!;
+    for (const [t, value] of wanted[name] ?? []) expect(valueAt(recording, column, t)).toBeCloseTo(value, 3);
+    if (name.startsWith('noise')) expect(new Set(column.values.slice(0, 400)).size).toBeGreaterThan(20);
+  }
+  expect(count).toBe(6);
 });

@@ -18,7 +18,7 @@ export function derivedPicture(project: Project, type: PartType, procedure: Proc
   const read = readFlow({ id: procedure.id, lines: procedure.lines }, type.procedures.map((p) => ({ id: p.id, name: p.name, lines: p.lines })));
   const rows: PictureRow[] = [];
   const used: string[] = [];
-  const use = (p: string): string => {
+  const column = (p: string): string => {
     if (!used.includes(p)) used.push(p);
     return p;
   };
@@ -31,13 +31,13 @@ export function derivedPicture(project: Project, type: PartType, procedure: Proc
 
   const step = (node: Extract<FlowNode, { kind: 'step' }>, depth: number): void => {
     const text = readStep(node.text);
-    const actor = use(actorOf(node.actor));
+    const actor = column(actorOf(node.actor));
     for (const item of text.takes) {
-      const giver = use(from.get(item) ?? outside);
+      const giver = column(from.get(item) ?? outside);
       if (giver !== actor) rows.push({ kind: 'message', id: id(node.line.id), from: giver, to: actor, text: item, time: undefined, tone: 'item', depth });
     }
     for (const item of text.uses) {
-      const giver = use(from.get(item) ?? outside);
+      const giver = column(from.get(item) ?? outside);
       if (giver !== actor) rows.push({ kind: 'message', id: id(node.line.id), from: giver, to: actor, text: item, time: undefined, tone: 'available', depth });
     }
     const sends = sendsIn(stepStatements(text.action).statements);
@@ -45,11 +45,11 @@ export function derivedPicture(project: Project, type: PartType, procedure: Proc
     for (const s of sends) {
       const args = s.args.map((a) => `${a.name} = ${printExpression(a.value)}`).join(', ');
       const receivers = s.receiver ? receiversOf(project, type, printReference(s.receiver), s.message) : [actor];
-      for (const to of receivers) rows.push({ kind: 'message', id: id(node.line.id), from: actor, to: use(to), text: args ? `${s.message}(${args})` : s.message, time: undefined, tone: 'plain', depth });
+      for (const to of receivers) rows.push({ kind: 'message', id: id(node.line.id), from: actor, to: column(to), text: args ? `${s.message}(${args})` : s.message, time: undefined, tone: 'plain', depth });
     }
     for (const item of text.gives) {
       from.set(item, actor);
-      if (!taken.has(item)) rows.push({ kind: 'message', id: id(node.line.id), from: actor, to: use(outside), text: item, time: undefined, tone: 'item', depth });
+      if (!taken.has(item)) rows.push({ kind: 'message', id: id(node.line.id), from: actor, to: column(outside), text: item, time: undefined, tone: 'item', depth });
     }
   };
   const frame = (line: string, word: string, text: string, depth: number, inner: () => void): void => {

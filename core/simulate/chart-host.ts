@@ -2,7 +2,7 @@ import { startChart } from '../behaviour/chart-step';
 import { createChartMachine, type ChartEvent, type ChartHost, type ChartMachine } from '../behaviour/chart-machine';
 import type { FlatSend } from '../flatten/flat-model';
 import type { Machine, Program } from '../program/program';
-import type { MessageArgument, Observer } from './simulation';
+import type { MessageArgument, Observer } from './observer';
 
 /** Superdense time: seconds, and the count of what happened within one moment. */
 export interface Clock {

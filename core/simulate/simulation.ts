@@ -6,7 +6,10 @@ import { createSimulatedCharts, type Clock } from './chart-host';
 import { createCrossingLocator } from './crossings';
 import { blockProblem, chatterProblem, notFiniteProblem, runProblem, stepProblem, unsettledProblem } from './failure';
 import { createStepper, type SolverName } from './solvers';
+import type { MessageArgument, MessageRecord, Observer, RowKind, TransitionRecord } from './observer';
 import type { StepCounts, Stepper } from './stepper';
+
+export type { MessageArgument, MessageRecord, Observer, RowKind, TransitionRecord };
 
 export interface SimulationOptions {
   readonly stop: number;
@@ -23,6 +26,8 @@ export interface SimulationOptions {
   /** Where charts start instead of their initial states: chart number to states. */
   readonly startIn?: ReadonlyMap<number, readonly number[]>;
   /** Boolean variables at whose rise the run stops, with what they are called. */
+  /** Boolean variable that ends the run. */
+  readonly endWhen?: number;
   readonly driver?: Driver;
   readonly stopWhen?: readonly { readonly variable: number; readonly name: string }[];
 }
@@ -31,11 +36,6 @@ export interface SimulationOptions {
 export type Stimulus =
   | { readonly time: number; readonly kind: 'set'; readonly variable: number; readonly value: number }
   | { readonly time: number; readonly kind: 'send'; readonly part: number; readonly message: string; readonly args: readonly MessageArgument[] };
-
-export interface MessageArgument {
-  readonly name: string;
-  readonly value: number;
-}
 
 /** Watches a run and sends messages into it, such as a written sequence. */
 export interface Driver {
@@ -47,40 +47,6 @@ export interface Driver {
 
 /** Something done from outside now. */
 export type Outside = { readonly kind: 'send'; readonly part: number; readonly message: string; readonly args: readonly MessageArgument[] } | { readonly kind: 'set'; readonly variable: number; readonly value: number };
-
-/** One message on its way: superdense time, sender (-1: from outside) and receivers. */
-export interface MessageRecord {
-  readonly time: number;
-  readonly step: number;
-  readonly message: string;
-  readonly sender: number;
-  readonly receivers: readonly number[];
-  readonly args: readonly MessageArgument[];
-  /** Whether a chart took a transition for it. */
-  readonly taken: boolean;
-  /** An active state keeps it for later. */
-  readonly kept: boolean;
-  /** When it was sent; earlier than `time` where it was sent to arrive later. */
-  readonly sent: number;
-}
-
-export interface TransitionRecord {
-  readonly time: number;
-  readonly step: number;
-  readonly chart: number;
-  readonly transition: number;
-}
-
-/** `sample` rows lie on the recording grid (and at both ends), `step` rows where the integrator happened to stop. */
-export type RowKind = 'sample' | 'step' | 'before-event' | 'after-event';
-
-/** Told of everything that happens, in order. */
-export interface Observer {
-  /** Values of all variables at a time; `event` rows come in pairs, before and after. */
-  row(time: number, values: Float64Array, kind: RowKind): void;
-  message(record: MessageRecord): void;
-  transition(record: TransitionRecord): void;
-}
 
 export type RunStatus = 'ready' | 'running' | 'finished' | 'failed';
 
@@ -125,7 +91,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const { solvable } = program;
   const { model, states } = solvable;
   const machine = program.createMachine();
-  const { v, pre, m, live, z, s, flags } = machine.memory;
+  const { v, pre, m, live, s, flags } = machine.memory;
   const n = states.length;
   const y = new Float64Array(n);
   const hasModes = program.modes.length > 0;
@@ -258,6 +224,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       if (v[x.variable] !== 0 && !stopWas[k]) charts.hit(x.name);
       stopWas[k] = v[x.variable] !== 0;
     });
+    if (options.endWhen !== undefined && v[options.endWhen] !== 0) ended = true;
     drive();
   };
 

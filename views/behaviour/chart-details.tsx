@@ -11,7 +11,7 @@ import { DeleteCell } from '@/ui/delete-cell';
 import { deleteWithImpact } from '@/ui/impact';
 import type { KnownName } from '@/ui/formula-editor';
 import { TraceLinks } from '@/ui/trace-links';
-import { freeName } from './chart-sheet';
+import { freeName } from './free-name';
 import { TextRow } from './text-row';
 
 /** Names that only the texts of a chart know: its own quantities and the arguments its triggers read. */

@@ -15,13 +15,10 @@ import { formatNumber } from '@/ui/format';
 import { deleteWithImpact } from '@/ui/impact';
 import { ChartCanvas } from './chart-canvas';
 import { boxesOf, isPlace } from './chart-geometry';
+import { freeName } from './free-name';
 import { BehaviourPicker } from './behaviour-picker';
 import { firedCounts, lastTransition, stayLines, stayOf } from './run-facts';
 import { tidyChart } from './tidy';
-
-export const freeName = (taken: readonly string[], base: string): string => {
-  for (let k = 1; ; k++) if (!taken.includes(`${base}${k}`)) return `${base}${k}`;
-};
 
 const placeNames: Readonly<Record<StateKind, string>> = { state: 'State', parallel: 'Together', final: 'End', history: 'Back', deepHistory: 'BackDeep', choice: 'Choice', start: 'Start' };
 const more: readonly (readonly [StateKind, string])[] = [

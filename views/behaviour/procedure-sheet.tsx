@@ -23,7 +23,7 @@ import type { StepHolder } from '@/ui/steps/step-holder';
 import { StepLines } from '@/ui/steps/step-lines';
 import { TraceLinks } from '@/ui/trace-links';
 import { BehaviourPicker } from './behaviour-picker';
-import { freeName } from './chart-sheet';
+import { freeName } from './free-name';
 import { SequenceTip, SequenceView } from './sequence-view';
 
 export const procedureForms: readonly (readonly [form: string, meaning: string])[] = [

@@ -56,6 +56,7 @@ export function SequenceView({ picture, cursor, selected, toScale, choose, headC
       return gap;
     });
   }, [rows, toScale]);
+  // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: (k) => rowHeight + (gaps?.[k] ?? 0), overscan: 14 });
   useEffect(() => virtual.measure(), [gaps, virtual]);
   const now = useMemo(() => {

@@ -13,7 +13,7 @@ import { CellField, CellSelect } from '@/ui/cell-field';
 import { formatNumber } from '@/ui/format';
 import { TraceLinks } from '@/ui/trace-links';
 import { boxesOf, isPlace, statePath } from './chart-geometry';
-import { freeName } from './chart-sheet';
+import { freeName } from './free-name';
 import { localNames } from './chart-details';
 import { stayFacts } from './run-facts';
 import { TextRow } from './text-row';

@@ -1,6 +1,7 @@
 'use client';
-import { Copy, Plus, Trash2 } from 'lucide-react';
+import { Copy, ListChecks, Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
+import { useState } from 'react';
 import { newSetup, type Project, type Setup } from '@/core/project/project';
 import { problemsAt, useSetup } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
@@ -14,12 +15,14 @@ import { formatNumber } from '@/ui/format';
 import { PanelDetails } from './panel-details';
 import { PanelEditor } from './panel-editor';
 import { PanelView } from './panel-view';
+import { BatchRun, SetupComparison, SignalShapes } from './setup-extras';
 
 /** What runs, and the panel to act on it while it does. */
 export function BenchSheet() {
   const project = useProject((s) => s.project);
   const setup = useSetup();
   const chooseSetup = useRuns((s) => s.chooseSetup);
+  const [batch, setBatch] = useState(false);
   const { edit } = useProject.getState();
   const sheet = usePlace((s) => s.sheet);
   if (!project) return null;
@@ -41,6 +44,11 @@ export function BenchSheet() {
         <Button onClick={() => add()}>
           <Plus size={14} aria-hidden /> Setup
         </Button>
+        {project.setups.length > 1 && (
+          <Button onClick={() => setBatch(!batch)} aria-pressed={batch} data-testid="show-batch">
+            <ListChecks size={14} aria-hidden /> Run several
+          </Button>
+        )}
       </div>
       <div className="bench" style={{ flex: 1 }}>
         <div>
@@ -61,7 +69,8 @@ export function BenchSheet() {
                   </button>
                 ))}
               </div>
-              {setup && <SetupForm key={setup.id} project={project} setup={setup} copy={() => add(setup)} />}
+              {batch && <BatchRun project={project} close={() => setBatch(false)} />}
+              {setup && !batch && <SetupForm key={setup.id} project={project} setup={setup} copy={() => add(setup)} />}
             </>
           )}
         </div>
@@ -106,6 +115,7 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
       </div>
     </div>
   );
+  const sequences = project.types.find((t) => t.id === (setup.root || project.root))?.sequences ?? [];
   const remove = (): void => deleteWithImpact(`setup/${setup.id}`, { kind: 'remove', list, id: setup.id }, `Delete the setup ${setup.name}`);
   const problemOf = (place: string): string | undefined => problemsAt(problems, place)[0]?.message;
   return (
@@ -130,6 +140,35 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
           </div>
         </div>
       </div>
+      <h3 className="section-title">What runs</h3>
+      <div className="field-row">
+        <label>Part type</label>
+        <div>
+          <CellSelect value={setup.root || project.root} label="Part type that runs" options={project.types.map((t) => [t.id, t.id === project.root ? `${t.name}, the product` : t.name] as const)} onCommit={(id) => set({ root: id === project.root ? '' : id }, 'Change what runs')} />
+        </div>
+      </div>
+      <div className="field-row">
+        <label>Starts in</label>
+        <div>
+          <CellField
+            value={setup.startIn.join(', ')} label="States it starts in" mono placeholder="where its charts begin" {...(problemOf(`setup/${setup.id}/startIn`) && { problem: problemOf(`setup/${setup.id}/startIn`)! })}
+            onCommit={(text) => set({ startIn: text.split(',').map((x) => x.trim()).filter(Boolean) }, 'Change where it starts')}
+          />
+        </div>
+      </div>
+      {sequences.length > 0 && (
+        <div className="field-row">
+          <label>Follows</label>
+          <div className="d-flex flex-wrap column-gap-3">
+            {sequences.map((q) => (
+              <label key={q.id} className="d-flex gap-2 align-items-center">
+                <input type="checkbox" className="form-check-input mt-0" checked={setup.sequences.includes(q.id)} onChange={(e) => set({ sequences: e.target.checked ? [...setup.sequences, q.id] : setup.sequences.filter((x) => x !== q.id) }, 'Change the sequences')} />
+                {q.name}
+              </label>
+            ))}
+          </div>
+        </div>
+      )}
       <h3 className="section-title">
         Changed values
         <Button size="sm" onClick={() => set({ changes: [...setup.changes, { name: project.types[0]?.quantities[0]?.name ?? 'part.quantity', value: '0' }] }, 'Change a value')}>
@@ -165,6 +204,12 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
       <h3 className="section-title">How it is computed</h3>
       {number('stop', 'Duration', 's')}
       <div className="field-row">
+        <label>or until</label>
+        <div>
+          <CellField value={setup.endWhen} label="Condition that ends the run" mono placeholder="its duration is over" {...(problemOf(`setup/${setup.id}/endWhen`) && { problem: problemOf(`setup/${setup.id}/endWhen`)! })} onCommit={(endWhen) => set({ endWhen }, 'Change what ends the run')} />
+        </div>
+      </div>
+      <div className="field-row">
         <label>Solver</label>
         <div>
           <CellSelect value={setup.solver} label="Solver" options={solvers} onCommit={(solver) => set({ solver: solver as Setup['solver'] }, 'Change the solver')} />
@@ -181,6 +226,7 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
           ))}
         </div>
       )}
+      <SetupComparison project={project} setup={setup} />
       <RunFacts />
     </>
   );
@@ -216,12 +262,19 @@ function Stimulus({ setup, problemOf }: { readonly setup: Setup; readonly proble
                   </div>
                 </td>
                 <td style={{ width: 82 }}>
-                  <CellSelect value={row.kind} label="What happens" options={[['send', 'send'], ['set', 'set']]} onCommit={(kind) => void put({ kind: kind as 'set' | 'send', value: kind === 'set' ? '0' : '' })} />
+                  <CellSelect value={row.kind} label="What happens" options={[['send', 'send'], ['set', 'set'], ['follow', 'follow']]} onCommit={(kind) => void put({ kind: kind as typeof row.kind, value: kind === 'set' ? '0' : kind === 'follow' ? "sin(6.283185307 'rad/s'*time)" : '' })} />
                 </td>
                 <td>
                   <CellField value={row.target} label={row.kind === 'send' ? 'Part and message' : 'Quantity'} mono {...(problem && { problem })} onCommit={(target) => put({ target: target.trim() })} />
                 </td>
-                <td style={{ width: 84 }}>{row.kind === 'set' && <CellField value={row.value} label="Value" mono onCommit={(value) => put({ value })} />}</td>
+                <td style={{ width: row.kind === 'follow' ? '38%' : 84 }}>
+                  {row.kind !== 'send' && (
+                    <div className="d-flex gap-1 align-items-start">
+                      <CellField value={row.value} label={row.kind === 'follow' ? `Formula of ${row.target}` : 'Value'} mono multiline={row.kind === 'follow'} onCommit={(value) => put({ value })} />
+                      {row.kind === 'follow' && <SignalShapes choose={(value) => void put({ value })} />}
+                    </div>
+                  )}
+                </td>
                 <td style={{ width: 40 }}>
                   <Button variant="bare" label="Delete this row" onClick={() => edit({ kind: 'remove', list, id: row.id }, 'Delete a stimulus')}>
                     <Trash2 size={13} aria-hidden />
