@@ -262,3 +262,24 @@ test('the inside: a type dropped becomes a part, links are drawn, wrong ones are
   await join('guard.events', 'belt.orders');
   await until(() => text('[role="alert"], .notice'), (s) => /no message in common/.test(s), 'nothing in common');
 });
+
+test('what is done on a panel is kept as a setup and as a sequence; several setups run in a row', async () => {
+  await area('Bench');
+  await setup('Careful');
+  await page.select('select[aria-label="Pace"]', '1');
+  await clickText('.ribbon-bar button', 'Run');
+  await until(clock, (t) => t > 0.3, 'it runs');
+  await page.click('[data-control="Guard open"] input');
+  await page.select('select[aria-label="Pace"]', '0');
+  await until(runStatus, (s) => s.includes('finished'), 'finished');
+  await until(() => text('[data-testid="actions"]'), (s) => /1 thing done by hand: guard\.open = 1 at 0\.\d+ s/.test(s), 'what was done');
+  const before = await text('[data-testid="summary"]');
+  await clickText('button', 'Keep as a setup');
+  await until(() => valueOf('Name of the setup'), (v) => v === 'Careful, by hand', 'a setup');
+  await run('Careful, by hand');
+  expect(await text('[data-testid="summary"]')).toBe(before);
+  await click('[data-testid="show-batch"]');
+  await click('[data-testid="run-all"]');
+  await until(() => text('[data-setup="Late counter"]'), (s) => s.includes('A batch of 24: failed'), 'the fault among the results');
+  expect(await text('[data-setup="Batch"]')).toContain('A batch of 24: passed');
+});

@@ -14,7 +14,7 @@ import { useTraceLook } from '@/store/trace';
 import { arrowPath, boxesOf, isActive, isPlace, kindText, parentsFirst, textLines, transitionText } from './chart-geometry';
 
 type StateNode = Node<{ readonly state: ChartState; readonly group: boolean; readonly lane: boolean; readonly lit: boolean; readonly wrong: boolean; readonly stops: boolean; readonly fact: string; readonly address: string }, 'state'>;
-type ArrowEdge = Edge<{ readonly transition: Transition; readonly lit: boolean; readonly wrong: boolean; readonly stops: boolean; readonly fired: number; readonly shift: number; readonly address: string; readonly extra: boolean }, 'arrow'>;
+type ArrowEdge = Edge<{ readonly transition: Transition; readonly lit: boolean; readonly wrong: boolean; readonly stops: boolean; readonly fired: number; readonly shift: number; readonly address: string; readonly extra: boolean; readonly explain: (t: Transition) => string }, 'arrow'>;
 
 const sides = [Position.Top, Position.Right, Position.Bottom, Position.Left];
 
@@ -65,6 +65,7 @@ function Arrow({ id, source, target, data, selected, markerEnd }: EdgeProps<Arro
         <EdgeLabelRenderer>
           <div
             className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ' wrong' : ''}${look.className}`} style={{ transform: `translate(-50%, -50%) translate(${x}px, ${y}px)` }} title={look.title ? `${text}\n${look.title}` : text}
+            onMouseEnter={(e) => { const now = data.explain(data.transition); if (now) e.currentTarget.title = `${text}\n${now}`; }}
             onClick={() => select(`transition/${data.transition.id}`)} data-transition={text} data-lit={data.lit}
           >
             <span>
@@ -114,10 +115,12 @@ interface Props {
   readonly fired: ReadonlyMap<string, number>;
   /** Addresses at which a run stops. */
   readonly stops: ReadonlySet<string>;
+  /** The value of a guard at the cursor, with the values in it. */
+  readonly explain: (t: Transition) => string;
 }
 
 /** The drawing of a state chart: cards to move, handles to connect. Drawn anew only when something on it changes. */
-export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, lastTaken, problems, removeSelected, facts, fired, stops }: Props) {
+export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, lastTaken, problems, removeSelected, facts, fired, stops, explain }: Props) {
   const { edit } = useProject.getState();
   const item = usePlace((s) => s.item);
   const { select, say } = usePlace.getState();
@@ -160,12 +163,12 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
       const address = `${elements}/transition/${t.id}`;
       const arrow = (id: string, target: string, extra: boolean): ArrowEdge => sameEdge({
         id, type: 'arrow', source: t.from, target, selected: item === `transition/${t.id}`,
-        data: { transition: t, lit, wrong: wrong.has(t.id), stops: stops.has(address), fired: fired.get(t.id) ?? 0, address, shift: extra ? 0 : (alike.indexOf(t.id) - (alike.length - 1) / 2) * 46, extra },
+        data: { transition: t, lit, wrong: wrong.has(t.id), stops: stops.has(address), fired: fired.get(t.id) ?? 0, address, shift: extra ? 0 : (alike.indexOf(t.id) - (alike.length - 1) / 2) * 46, extra, explain },
         markerEnd: { type: MarkerType.ArrowClosed, width: 14, height: 14, color: lit ? 'var(--now)' : 'var(--ink-3)' }, ariaLabel: `Transition ${transitionText(t)}`, deletable: false, zIndex: 10,
       }, (x) => [x.data?.transition, x.data?.lit, x.data?.wrong, x.data?.stops, x.data?.fired, x.data?.shift, x.selected]);
       return [arrow(t.id, t.to || t.from, false), ...t.also.map((to, k) => arrow(`${t.id} ${k}`, to, true))];
     });
-  }, [chart, item, lastTaken, wrong, fired, stops, sameEdge, elements]);
+  }, [chart, item, lastTaken, wrong, fired, stops, explain, sameEdge, elements]);
   const ids = chart.states.length;
   useEffect(() => {
     const timer = setTimeout(() => void flow.fitView({ padding: 0.03, maxZoom: 1.1 }), 30);

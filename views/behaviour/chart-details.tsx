@@ -3,25 +3,15 @@ import { Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
 import type { Chart, ChartValue, PartType } from '@/core/project/project';
-import { readMessage } from '@/core/behaviour/chart-source';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { DeleteCell } from '@/ui/delete-cell';
 import { deleteWithImpact } from '@/ui/impact';
-import type { KnownName } from '@/ui/formula-editor';
 import { TraceLinks } from '@/ui/trace-links';
 import { freeName } from './free-name';
+import { localNames } from './local-names';
 import { TextRow } from './text-row';
-
-/** Names that only the texts of a chart know: its own quantities and the arguments its triggers read. */
-export function localNames(chart: Chart): KnownName[] {
-  const args = new Set(chart.transitions.flatMap((t) => t.triggers.flatMap((g) => (g.kind === 'message' ? (readMessage(g.on)?.args ?? []) : []))));
-  return [
-    ...chart.values.map((v): KnownName => ({ name: v.name, kind: 'quantity', detail: `${v.unit || v.type} · of this chart` })),
-    ...[...args].map((name): KnownName => ({ name, kind: 'quantity', detail: 'argument of a message' })),
-  ];
-}
 
 /** The chart itself: its name, how often during texts run, its own quantities. */
 export function ChartDetails({ type, chart }: { readonly type: PartType; readonly chart: Chart }) {

@@ -3,7 +3,8 @@ import { Plus, Sparkles, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useCallback, useMemo, useState } from 'react';
 import { Dropdown } from 'react-bootstrap';
-import { childStates, newState, type Chart, type PartType, type StateKind } from '@/core/project/project';
+import { conditionReasons } from '@/core/run/why';
+import { childStates, newState, type Chart, type PartType, type StateKind, type Transition } from '@/core/project/project';
 import { fullName, problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -14,7 +15,8 @@ import { DraggableName } from '@/ui/draggable-name';
 import { formatNumber } from '@/ui/format';
 import { deleteWithImpact } from '@/ui/impact';
 import { ChartCanvas } from './chart-canvas';
-import { boxesOf, isPlace } from './chart-geometry';
+import { boxesOf, isPlace, statePath } from './chart-geometry';
+import { momentOf } from './moment';
 import { freeName } from './free-name';
 import { BehaviourPicker } from './behaviour-picker';
 import { firedCounts, lastTransition, stayLines, stayOf } from './run-facts';
@@ -51,6 +53,13 @@ export function ChartSheet({ type, chart, path }: { readonly type: PartType; rea
   // eslint-disable-next-line react-hooks/exhaustive-deps
   const fired = useMemo(() => (run && path !== undefined ? firedCounts(run, name) : noCounts), [run?.model, look, name, path]);
   const stops = useRuns((s) => s.breakpoints);
+  const explain = useCallback((t: Transition): string => {
+    const { current, cursor: at } = useRuns.getState();
+    const from = chart.states.find((s) => s.id === t.from);
+    if (!current || path === undefined || !from || t.guard.trim() === '' || t.guard.trim() === 'else') return '';
+    const reasons = conditionReasons(t.guard, momentOf(current, chart, path, statePath(chart, from), at));
+    return reasons.map((r) => `${r.text}: ${r.met === undefined ? 'not known' : r.met ? 'true' : 'false'}${r.detail ? ` (${r.detail})` : ''}`).join('\n');
+  }, [chart, path]);
   const since = run && active !== undefined ? stayOf(run, name, cursor) : undefined;
 
   const addState = (kind: StateKind = 'state'): void => {
@@ -120,7 +129,7 @@ export function ChartSheet({ type, chart, path }: { readonly type: PartType; rea
         </Button>
       </div>
       <div style={{ flex: 1, minHeight: 0 }} data-testid="chart">
-        <ChartCanvas chart={chart} address={address} active={active} lastTaken={taken} problems={problems} removeSelected={remove} facts={facts} fired={fired} stops={stops} />
+        <ChartCanvas chart={chart} address={address} active={active} lastTaken={taken} problems={problems} removeSelected={remove} facts={facts} fired={fired} stops={stops} explain={explain} />
       </div>
     </>
   );

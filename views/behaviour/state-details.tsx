@@ -14,7 +14,7 @@ import { formatNumber } from '@/ui/format';
 import { TraceLinks } from '@/ui/trace-links';
 import { boxesOf, isPlace, statePath } from './chart-geometry';
 import { freeName } from './free-name';
-import { localNames } from './chart-details';
+import { localNames } from './local-names';
 import { stayFacts } from './run-facts';
 import { TextRow } from './text-row';
 

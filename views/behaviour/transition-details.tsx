@@ -1,20 +1,20 @@
 'use client';
 import { ArrowDown, ArrowUp, Check, CircleHelp, CircleStop, Minus, Plus, X } from 'lucide-react';
 import { useMemo } from 'react';
-import { whyNot, type Moment, type Reason } from '@/core/run/why';
+import { whyNot, type Reason } from '@/core/run/why';
 import type { Chart, PartType, Transition, Trigger, TriggerKind } from '@/core/project/project';
 import { fullName } from '@/store/derived';
 import { toggleBreakpoint } from '@/store/engine';
 import { useProject } from '@/store/project-store';
 import { useRuns, type RunView } from '@/store/run-store';
-import { valueAtTime } from '@/store/run-data';
 import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { formatNumber } from '@/ui/format';
 import { TraceLinks } from '@/ui/trace-links';
-import { localNames } from './chart-details';
-import { isActive, statePath, transitionText } from './chart-geometry';
-import { firedTimes, stayFacts } from './run-facts';
+import { statePath, transitionText } from './chart-geometry';
+import { localNames } from './local-names';
+import { momentOf } from './moment';
+import { firedTimes } from './run-facts';
 import { TextRow } from './text-row';
 
 const kinds: readonly (readonly [TriggerKind, string])[] = [
@@ -163,26 +163,6 @@ function RegionTargets({ chart, t, set }: { readonly chart: Chart; readonly t: T
       </div>
     </div>
   );
-}
-
-/** What the recording knows at the cursor, seen from the part of a chart. */
-export function momentOf(run: RunView, chart: Chart, path: string, state: string, time: number): Moment {
-  const name = fullName(path, chart.name);
-  const { data, model } = run;
-  const facts = stayFacts(run, name, state, time);
-  const column = data.columns.get(name);
-  const now = column && valueAtTime(data, name, time);
-  const literal = now === undefined ? undefined : column?.literals[now];
-  const part = model.parts.indexOf(path);
-  const paths = new Map(chart.states.map((s) => [s.name, statePath(chart, s)]));
-  const full = (x: string): string => (chart.values.some((v) => v.name === x) || localNames(chart).some((n) => n.name === x) ? `${name}.${x}` : fullName(path, x));
-  return {
-    time, enteredAt: facts?.since,
-    value: (x) => valueAtTime(data, full(x), time) ?? model.parameters[full(x)],
-    unit: (x) => model.units[full(x)] || undefined,
-    isActive: (x) => isActive(literal, paths.get(x) ?? x),
-    lastMessage: (x) => data.messages.findLast((m) => m.message === x && m.time <= time && m.receivers.includes(part))?.time,
-  };
 }
 
 function WhyNot({ run, chart, t, path, fired }: { readonly run: RunView; readonly type: PartType; readonly chart: Chart; readonly t: Transition; readonly path: string; readonly fired: readonly number[] }) {

@@ -3,6 +3,7 @@ import { Copy, ListChecks, Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useState } from 'react';
 import { newSetup, type Project, type Setup } from '@/core/project/project';
+import { keepAsSequence, keepAsSetup } from '@/store/actions';
 import { problemsAt, useSetup } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -227,7 +228,7 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
         </div>
       )}
       <SetupComparison project={project} setup={setup} />
-      <RunFacts />
+      <RunFacts setup={setup} />
     </>
   );
 }
@@ -289,7 +290,7 @@ function Stimulus({ setup, problemOf }: { readonly setup: Setup; readonly proble
   );
 }
 
-function RunFacts() {
+function RunFacts({ setup }: { readonly setup: Setup }) {
   const run = useRuns((s) => s.current);
   if (!run?.counts) return null;
   const { steps, rejected, evaluations, events } = run.counts;
@@ -299,6 +300,22 @@ function RunFacts() {
       <p className="px-3 quiet">
         {run.status} at {formatNumber(run.time)} s: {steps} steps ({rejected} rejected), {evaluations} evaluations, {events} events, {run.data.rows} rows, {formatNumber(run.seconds * 1000, 3)} ms
       </p>
+      {run.actions.length > 0 && (
+        <div className="px-3 pb-2" data-testid="actions">
+          <p className="mb-1">
+            {run.actions.length} thing{run.actions.length === 1 ? '' : 's'} done by hand: {run.actions.slice(0, 4).map((a) => `${a.kind === 'set' ? `${a.target} = ${formatNumber(a.value)}` : a.target} at ${formatNumber(a.time)} s`).join(', ')}
+            {run.actions.length > 4 && ' …'}
+          </p>
+          <div className="d-flex gap-2">
+            <Button size="sm" onClick={() => keepAsSetup(setup)}>
+              Keep as a setup
+            </Button>
+            <Button size="sm" onClick={() => keepAsSequence(setup)}>
+              Write as a sequence
+            </Button>
+          </div>
+        </div>
+      )}
     </>
   );
 }
