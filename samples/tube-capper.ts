@@ -184,9 +184,9 @@ lamp = in(service.Lit) or in(service.Flash);
     ['Advance', 16, 62, { parent: 'Running', entry: 'send advance to toBelt;' }],
     ['Stopped', 40, 500, { entry: 'guardShut := false;\nsend halt to toBelt;' }],
     ['Fault', 420, 500, { entry: 'send halt to toBelt;\nsend fault to toPanel;' }],
-    ['NoTube', 14, 58, { parent: 'Fault', initial: true }],
-    ['Slipping', 166, 58, { parent: 'Fault' }],
-    ['Overheated', 318, 58, { parent: 'Fault' }],
+    ['NoTube', 14, 74, { parent: 'Fault', initial: true }],
+    ['Slipping', 174, 74, { parent: 'Fault' }],
+    ['Overheated', 334, 74, { parent: 'Fault' }],
   ], [
     ['Off', 'Homing', "after 0.05 's'"], ['Homing', 'Ready', "after 0.1 's'"], ['Ready', 'Running', 'start', { effect: 'send advance to toBelt;' }],
     ['WaitTube', 'Clamp', 'tubeSeen'], ['WaitTube', 'NoTube', "after 3 's'"], ['Clamp', 'Turning', 'clamped'],

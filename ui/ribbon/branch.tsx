@@ -26,7 +26,7 @@ export function BranchButton() {
   const set = (k: number, change: Partial<{ name: string; value: string }>): void => setRows(rows.map((r, j) => (j === k ? { ...r, ...change } : r)));
   return (
     <Dropdown show={open} onToggle={setOpen} autoClose="outside" drop="up">
-      <Dropdown.Toggle as="button" type="button" className="btn btn-sm btn-light tool-toggle" disabled={!past} aria-label="Branch here" title="Branch here: run on from the cursor with other values" data-testid="branch">
+      <Dropdown.Toggle as="button" type="button" className="btn btn-sm btn-plain tool-toggle" disabled={!past} aria-label="Branch here" title="Branch here: run on from the cursor with other values" data-testid="branch">
         <GitBranch size={14} aria-hidden />
       </Dropdown.Toggle>
       <Dropdown.Menu className="p-3" style={{ width: 380 }} popperConfig={{ strategy: 'fixed' }} renderOnMount>
@@ -88,7 +88,7 @@ export function StopsButton() {
   };
   return (
     <Dropdown autoClose="outside" drop="up">
-      <Dropdown.Toggle as="button" type="button" className="btn btn-sm btn-light tool-toggle" aria-label={`Where runs stop${count ? `, ${count}` : ''}`} title="Where runs stop" data-testid="stops">
+      <Dropdown.Toggle as="button" type="button" className="btn btn-sm btn-plain tool-toggle" aria-label={`Where runs stop${count ? `, ${count}` : ''}`} title="Where runs stop" data-testid="stops">
         <CircleStop size={14} aria-hidden /> {count > 0 && <span className="num">{count}</span>}
       </Dropdown.Toggle>
       <Dropdown.Menu className="p-3" style={{ width: 360 }} popperConfig={{ strategy: 'fixed' }} renderOnMount>

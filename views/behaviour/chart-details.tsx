@@ -42,7 +42,7 @@ export function ChartDetails({ type, chart }: { readonly type: PartType; readonl
         <h3 className="section-title">Quantities of the chart</h3>
         {chart.values.length === 0 && <p className="quiet px-3">None. A counter or a remembered value that nobody else needs can live here.</p>}
         {chart.values.length > 0 && (
-          <table className="table" data-testid="chart-values">
+          <table className="table values-table" data-testid="chart-values">
             <thead>
               <tr>
                 <th scope="col">Name</th>

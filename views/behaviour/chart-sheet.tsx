@@ -108,7 +108,7 @@ export function ChartSheet({ type, chart, path }: { readonly type: PartType; rea
           <Plus size={14} aria-hidden /> State
         </Button>
         <Dropdown>
-          <Dropdown.Toggle variant="light" size="sm" data-testid="add-place">
+          <Dropdown.Toggle as={Button} data-testid="add-place" id="add-place">
             <Plus size={14} aria-hidden /> More
           </Dropdown.Toggle>
           <Dropdown.Menu>

@@ -169,7 +169,7 @@ export function ProcedureDetails({ type, procedure }: { readonly type: PartType;
         <h3 className="section-title">Quantities of its own</h3>
         {procedure.values.length === 0 && <p className="quiet px-3">None. A call can give them values: call {procedure.name}(level = 3).</p>}
         {procedure.values.length > 0 && (
-          <table className="table" data-testid="procedure-values">
+          <table className="table values-table" data-testid="procedure-values">
             <thead>
               <tr>
                 <th scope="col">Name</th>

@@ -128,7 +128,7 @@ function Editor({ project, panel }: { readonly project: Project; readonly panel:
           <CellField value={panel.name} label="Name of the panel" onCommit={(name) => edit({ kind: 'update', list: 'panels', id: panel.id, changes: { name } }, `Rename ${panel.name}`)} />
         </h2>
         <Dropdown>
-          <Dropdown.Toggle variant="light" size="sm" data-testid="add-control">
+          <Dropdown.Toggle as={Button} data-testid="add-control" id="add-control">
             <Plus size={14} aria-hidden /> Control
           </Dropdown.Toggle>
           <Dropdown.Menu>
