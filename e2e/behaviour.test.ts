@@ -1,3 +1,6 @@
+import { mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import type { Page } from 'puppeteer-core';
 import { newPage, startChromium, startServer, type Chromium, type Server } from './browser';
 import { person } from './person';
@@ -250,16 +253,16 @@ test('the inside: a type dropped becomes a part, links are drawn, wrong ones are
   await until(parts, (n) => n === 8, 'undone');
   await pause(400);
   const at = async (end: string) => (await (await page.$(`.react-flow__handle[data-handleid="${end}"]`))!.boundingBox())!;
-  const join = async (from: string, to: string): Promise<void> => {
+  const draw = async (from: string, to: string): Promise<void> => {
     const [a, b] = [await at(from), await at(to)];
     await page.mouse.move(a.x + a.width / 2, a.y + a.height / 2);
     await page.mouse.down();
     await page.mouse.move(b.x + b.width / 2, b.y + b.height / 2, { steps: 8 });
     await page.mouse.up();
   };
-  await join('psu.voltage', 'spindle.load');
+  await draw('psu.voltage', 'spindle.load');
   await until(() => text('[role="alert"], .notice'), (s) => /cap\.torque writes spindle\.load already/.test(s), 'two writers');
-  await join('guard.events', 'belt.orders');
+  await draw('guard.events', 'belt.orders');
   await until(() => text('[role="alert"], .notice'), (s) => /no message in common/.test(s), 'nothing in common');
 });
 
@@ -282,4 +285,27 @@ test('what is done on a panel is kept as a setup and as a sequence; several setu
   await click('[data-testid="run-all"]');
   await until(() => text('[data-setup="Late counter"]'), (s) => s.includes('A batch of 24: failed'), 'the fault among the results');
   expect(await text('[data-setup="Batch"]')).toContain('A batch of 24: passed');
+});
+
+test('a chart is read from an SCXML file, runs in its part, and is saved again', async () => {
+  const folder = mkdtempSync(join(tmpdir(), 'zelvar-charts-'));
+  const path = join(folder, 'blinker.scxml');
+  writeFileSync(path, '<scxml xmlns="http://www.w3.org/2005/07/scxml" version="1.0" datamodel="ecmascript" initial="dark"><datamodel><data id="n" expr="0"/></datamodel><state id="dark"><onentry><send event="turn" delay="300ms"/></onentry><transition event="turn" target="lit" cond="n &lt; 2"/></state><state id="lit"><onentry><assign location="n" expr="n + 1"/><send event="turn" delay="300ms"/></onentry><transition event="turn" target="dark"/></state></scxml>');
+  const session = await page.createCDPSession();
+  await session.send('Browser.setDownloadBehavior', { behavior: 'allow', downloadPath: folder, browserContextId: page.browserContext().id! });
+  await area('Behaviour');
+  await choosePart('ctrl');
+  const [chooser] = await Promise.all([page.waitForFileChooser(), pick('State chart from an SCXML file …')]);
+  await chooser.accept([path]);
+  await page.waitForSelector('[data-state="dark"]');
+  await run('Careful');
+  const lit = (): Promise<string[]> => page.$$eval('[data-lit="true"][data-state]', (all) => all.map((e) => (e as HTMLElement).dataset.state!));
+  await dragCursor(0.45, 2);
+  await until(lit, (s) => s.join() === 'lit', 'lit between 0.3 and 0.6 s');
+  await dragCursor(1.9, 2);
+  await until(lit, (s) => s.join() === 'dark', 'dark for good after two rounds');
+  await clickText('aside button', 'Save as SCXML');
+  const saved = await until(async () => readdirSync(folder).find((f) => f.endsWith('.scxml') && f !== 'blinker.scxml') ?? '', (f) => f !== '', 'saved');
+  await pause(200);
+  expect(readFileSync(join(folder, saved), 'utf8')).toContain('<data id="n" expr="0"');
 });

@@ -10,6 +10,8 @@ export interface RecordedRun {
   readonly transitions: readonly TransitionRecord[];
   /** Name of the chart, its part, and where each transition leads, '' for nowhere. */
   readonly charts: readonly { readonly part: string; readonly targets: readonly string[] }[];
+  /** What charts start in. */
+  readonly starts?: readonly { readonly part: string; readonly state: string }[];
 }
 
 export interface RecordedOptions {
@@ -45,6 +47,12 @@ export function recordedPicture(run: RecordedRun, options: RecordedOptions = {})
     parts.forEach((p) => used.add(p));
     rows.push(row);
   };
+  if (states && wanted === '') {
+    for (const [k, s] of (run.starts ?? []).entries()) {
+      const part = shownPart(s.part, collapsed);
+      if (visible(part) && (collapsed === undefined || part === s.part)) rows.push({ kind: 'start', id: `s${k}`, part, text: s.state, time: 0, depth: 0 });
+    }
+  }
   let m = 0, t = 0;
   const { messages, transitions } = run;
   while (m < messages.length || t < transitions.length) {
@@ -73,6 +81,8 @@ export function recordedPicture(run: RecordedRun, options: RecordedOptions = {})
       if (target && part !== undefined && visible(part) && (collapsed === undefined || part === chart.part)) put({ kind: 'state', id: `t${t}`, part, text: target, time: transition.time, depth: 0 }, part);
     }
   }
+  // a part that only starts and never speaks needs no column
+  const told = rows.filter((r) => r.kind !== 'start' || used.has(r.part));
   const order = [outside, ...new Set(run.parts.map((p) => shownPart(p.path, collapsed)))];
-  return { participants: participantsOf(order.filter((p) => used.has(p)), run.parts, run.product), rows };
+  return { participants: participantsOf(order.filter((p) => used.has(p)), run.parts, run.product), rows: told };
 }

@@ -120,6 +120,9 @@ describe('pictures', () => {
     };
     const told = (p: SequencePicture): string[] => p.rows.map((r) => (r.kind === 'message' ? `${r.from}>${r.to}:${r.text} ${r.tone}` : r.kind === 'state' ? `${r.part}=${r.text}` : r.kind));
     expect(told(recordedPicture(run))).toEqual(['outside>a:go plain', 'a=On', 'a>a.x:inner(n = 2) lost', 'a.x>b:out plain']);
+    const starting = recordedPicture({ ...run, starts: [{ part: 'a', state: 'Off' }, { part: 'c', state: 'Off' }] });
+    expect(starting.rows[0]).toMatchObject({ kind: 'start', part: 'a', text: 'Off', time: 0 });
+    expect(starting.rows.filter((r) => r.kind === 'start')).toHaveLength(1);
     expect(told(recordedPicture(run, { collapsed: new Set(['a']) }))).toEqual(['outside>a:go plain', 'a=On', 'a>b:out plain']);
     expect(told(recordedPicture(run, { shown: new Set(['outside', 'a']), states: false }))).toEqual(['outside>a:go plain']);
     expect(told(recordedPicture(run, { search: 'OU' }))).toEqual(['a.x>b:out plain']);

@@ -31,6 +31,29 @@ export function addChart(type: PartType): void {
   else usePlace.getState().go({ sheet: `chart/${entry.id}`, item: `state/${first.id}` });
 }
 
+/** Reads a chart from an SCXML file into a part type; what could not be read is told. */
+export async function importChart(type: PartType, file: File): Promise<void> {
+  const { readScxml } = await import('@/core/formats/scxml-read');
+  const { value, problems } = readScxml(await file.text(), { name: file.name.replace(/\.[^.]*$/, '') });
+  const { say, go } = usePlace.getState();
+  if (!value) return say(`${file.name}: ${problems[0]?.message ?? 'it cannot be read'}`);
+  const entry = { ...value.chart, id: `c-${nanoid(8)}`, name: taken(type).includes(value.chart.name) ? freeName(taken(type), value.chart.name) : value.chart.name };
+  const refused = useProject.getState().edit({ kind: 'insert', list: `types/${type.id}/charts`, entry }, `Read ${file.name}`);
+  if (refused) return say(`${file.name}: ${refused.message}`);
+  go({ sheet: `chart/${entry.id}`, item: '' });
+  const more = problems.length > 3 ? ` and ${problems.length - 3} more` : '';
+  say(problems.length > 0 ? `${file.name}: ${problems.slice(0, 3).map((p) => p.message).join('. ')}${more}` : `${file.name}: ${entry.states.length} states, ${entry.transitions.length} transitions`, problems.length > 0 ? 'problem' : 'note');
+}
+
+/** Lets somebody choose the file. */
+export function chooseChartFile(type: PartType): void {
+  const input = document.createElement('input');
+  input.type = 'file';
+  input.accept = '.scxml,.xml';
+  input.onchange = () => input.files?.[0] && void importChart(type, input.files[0]);
+  input.click();
+}
+
 export function addProcedure(type: PartType): void {
   const entry = newProcedure(`d-${nanoid(8)}`, freeName(taken(type), 'work'));
   const refused = useProject.getState().edit({ kind: 'insert', list: `types/${type.id}/procedures`, entry }, `Give ${type.name} a procedure`);
@@ -68,6 +91,7 @@ export function BehaviourPicker({ type }: { readonly type: PartType }) {
         </Dropdown.Item>
         <Dropdown.Divider />
         <Dropdown.Item onClick={() => addChart(type)}>New state chart</Dropdown.Item>
+        <Dropdown.Item onClick={() => chooseChartFile(type)}>State chart from an SCXML file …</Dropdown.Item>
         <Dropdown.Item onClick={() => addProcedure(type)}>New procedure</Dropdown.Item>
         <Dropdown.Item onClick={() => addSequence(type)}>New sequence</Dropdown.Item>
       </Dropdown.Menu>

@@ -1,12 +1,14 @@
 'use client';
-import { Plus } from 'lucide-react';
+import { Download, Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
 import type { Chart, ChartValue, PartType } from '@/core/project/project';
+import { writeScxml } from '@/core/formats/scxml-write';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { DeleteCell } from '@/ui/delete-cell';
+import { download, fileName } from '@/ui/download';
 import { deleteWithImpact } from '@/ui/impact';
 import { TraceLinks } from '@/ui/trace-links';
 import { freeName } from './free-name';
@@ -76,9 +78,12 @@ export function ChartDetails({ type, chart }: { readonly type: PartType; readonl
             </tbody>
           </table>
         )}
-        <div className="px-3 py-2 d-flex gap-2">
+        <div className="px-3 py-2 d-flex gap-2 flex-wrap">
           <Button size="sm" onClick={add}>
             <Plus size={13} aria-hidden /> Quantity
+          </Button>
+          <Button size="sm" onClick={() => download(`${fileName(`${type.name}-${chart.name}`)}.scxml`, 'application/scxml+xml', writeScxml(chart))}>
+            <Download size={13} aria-hidden /> Save as SCXML
           </Button>
           <Button size="sm" onClick={() => deleteWithImpact(place, { kind: 'remove', list, id: chart.id }, `Delete the chart ${chart.name}`, () => undefined)}>
             Delete the chart

@@ -9,6 +9,7 @@ import { recordedPicture } from '@/core/sequences/recorded';
 import { newSequence, type PartType, type Project } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
+import { stateAtTime } from '@/store/run-data';
 import { useRuns, type RunView } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { formatNumber } from '@/ui/format';
@@ -18,6 +19,10 @@ import { SequenceTip, SequenceView } from './sequence-view';
 const recordOf = (run: RunView, product: string) => ({
   parts: run.model.parts.map((path, k) => ({ path, typeName: run.model.partTypes?.[k] ?? '' })), product, messages: run.data.messages, transitions: run.data.transitions,
   charts: run.model.charts.map((c) => ({ part: c.part ?? '', targets: c.isProcedure ? [] : (c.targets ?? []) })),
+  starts: run.model.charts.flatMap((c) => {
+    const state = c.isProcedure ? undefined : stateAtTime(run.data, c.name, 0);
+    return state === undefined ? [] : [{ part: c.part ?? '', state }];
+  }),
 });
 
 /** The sequence the newest run has left; it follows the cursor, and can be compared with another one. */

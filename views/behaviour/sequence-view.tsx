@@ -158,6 +158,7 @@ function RowText({ row, gap, centre, left, tailAt, tailWidth, mark }: { readonly
           <span>{row.text}</span>
         </span>
       )}
+      {row.kind === 'start' && <span className="row-state begins" style={{ left: centre(row.part), top: gap + 4 }} title={`starts in ${row.text}`}>starts in {row.text.split(' + ').map((x) => x.split('.').at(-1)).join(', ')}</span>}
       {row.kind === 'state' && <span className="row-state" style={{ left: centre(row.part), top: gap + 4 }} title={row.text}>{row.text.split('.').at(-1)}</span>}
       {row.kind === 'does' && <span className="row-does" style={row.part === '' ? { left: left + 14 + row.depth * inset, top: gap + 4 } : { left: centre(row.part), top: gap + 4, transform: 'translateX(-50%)' }} title={row.text}>{row.text}</span>}
       {row.kind === 'frame' && <span className="row-frame" style={{ left: left + row.depth * inset, top: 4 }}><strong>{row.word}</strong> {row.text}</span>}
