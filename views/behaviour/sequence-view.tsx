@@ -1,6 +1,6 @@
 'use client';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react';
+import { memo, useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react';
 import { outside } from '@/core/sequences/read-sequence';
 import type { PictureRow, SequencePicture } from '@/core/sequences/picture';
 import { formatNumber } from '@/ui/format';
@@ -39,9 +39,9 @@ export function SequenceView({ picture, cursor, selected, toScale, choose, headC
   const least = Math.max(84, ...participants.map((p) => Math.min(150, p.label.length * 7.6 + 26)));
   const column = Math.max(least, Math.min(190, (room - timeWidth - tailWidth) / Math.max(1, participants.length)));
   const width = Math.max(room, timeWidth + participants.length * column + tailWidth);
-  const index = useMemo(() => new Map(participants.map((p, k) => [p.id, k])), [participants]);
-  const centre = (id: string): number => timeWidth + (index.get(id) ?? 0) * column + column / 2;
-  const left = timeWidth + edge / 2, right = timeWidth + participants.length * column - edge / 2;
+  const shape = useMemo((): Shape => ({
+    centres: new Map(participants.map((p, k) => [p.id, timeWidth + k * column + column / 2])), left: timeWidth + edge / 2, right: timeWidth + participants.length * column - edge / 2, width, tailAt: timeWidth + participants.length * column + 4, tailWidth,
+  }), [participants, column, width, tailWidth]);
   const gaps = useMemo(() => {
     if (!toScale) return undefined;
     const times = rows.map((r) => r.time);
@@ -57,7 +57,7 @@ export function SequenceView({ picture, cursor, selected, toScale, choose, headC
     });
   }, [rows, toScale]);
   // eslint-disable-next-line react-hooks/incompatible-library
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: (k) => rowHeight + (gaps?.[k] ?? 0), overscan: 14 });
+  const virtual = useVirtualizer({ useFlushSync: false, count: rows.length, getScrollElement: () => box.current, estimateSize: (k) => rowHeight + (gaps?.[k] ?? 0), overscan: 14 });
   useEffect(() => virtual.measure(), [gaps, virtual]);
   const now = useMemo(() => {
     if (cursor === undefined) return -1;
@@ -70,6 +70,12 @@ export function SequenceView({ picture, cursor, selected, toScale, choose, headC
     return low - 1;
   }, [rows, cursor]);
   const chosen = useRef(false);
+  const chooser = useRef(choose);
+  useEffect(() => void (chooser.current = choose));
+  const pick = useCallback((row: PictureRow): void => {
+    chosen.current = true;
+    chooser.current(row);
+  }, []);
   useEffect(() => {
     // a row somebody has just chosen is in sight already
     if (now >= 0 && !chosen.current) virtual.scrollToIndex(now, { align: 'auto' });
@@ -96,27 +102,54 @@ export function SequenceView({ picture, cursor, selected, toScale, choose, headC
       <div style={{ height: virtual.getTotalSize(), width, position: 'relative' }}>
         {virtual.getVirtualItems().map((v) => {
           const row = rows[v.index];
-          const gap = gaps?.[v.index] ?? 0;
           return (
-            <div
-              key={v.key} role="listitem" className={`sequence-row ${row.kind}${row.id === selected ? ' here' : ''}${v.index === now ? ' now' : ''}${marks?.has(row.id) ? ` ${marks.get(row.id)}` : ''}`} data-row={row.id} data-kind={row.kind}
-              style={{ transform: `translateY(${v.start}px)`, height: v.size, width }} onClick={() => { chosen.current = true; choose(row); }}
-            >
-              <svg width={width} height={v.size} aria-hidden>
-                {participants.map((p) => (
-                  <line key={p.id} x1={centre(p.id)} x2={centre(p.id)} y1={0} y2={v.size} className="lifeline" />
-                ))}
-                <Frames row={row} height={v.size} left={left} right={right} />
-                <Line row={row} gap={gap} centre={centre} />
-              </svg>
-              <RowText row={row} gap={gap} centre={centre} left={left} tailAt={timeWidth + participants.length * column + 4} tailWidth={tailWidth} mark={marks?.get(row.id)} />
-            </div>
+            <SequenceRow
+              key={v.key} row={row} start={v.start} size={v.size} gap={gaps?.[v.index] ?? 0} shape={shape} here={row.id === selected} now={v.index === now} mark={marks?.get(row.id)} pick={pick}
+            />
           );
         })}
       </div>
     </div>
   );
 }
+
+/** What all rows of a picture share: where its columns are. */
+interface Shape {
+  readonly centres: ReadonlyMap<string, number>;
+  readonly left: number;
+  readonly right: number;
+  readonly width: number;
+  readonly tailAt: number;
+  readonly tailWidth: number;
+}
+
+interface RowProps {
+  readonly row: PictureRow;
+  readonly start: number;
+  readonly size: number;
+  readonly gap: number;
+  readonly shape: Shape;
+  readonly here: boolean;
+  readonly now: boolean;
+  readonly mark: 'missing' | 'extra' | 'moved' | undefined;
+  readonly pick: (row: PictureRow) => void;
+}
+
+/** One row; drawn anew only when something about it changes, so that scrolling draws what comes into sight and no more. */
+const SequenceRow = memo(function SequenceRow({ row, start, size, gap, shape, here, now, mark, pick }: RowProps) {
+  const { centres, left, right, width } = shape;
+  const centre = (id: string): number => centres.get(id) ?? timeWidth;
+  return (
+    <div role="listitem" className={`sequence-row ${row.kind}${here ? ' here' : ''}${now ? ' now' : ''}${mark ? ` ${mark}` : ''}`} data-row={row.id} data-kind={row.kind} style={{ transform: `translateY(${start}px)`, height: size, width }} onClick={() => pick(row)}>
+      <svg width={width} height={size} aria-hidden>
+        <path className="lifeline" d={[...centres.values()].map((x) => `M ${x} 0 V ${size}`).join(' ')} />
+        {(row.depth > 0 || row.kind === 'frame' || row.kind === 'branch' || row.kind === 'end') && <Frames row={row} height={size} left={left} right={right} />}
+        <Line row={row} gap={gap} centre={centre} />
+      </svg>
+      <RowText row={row} gap={gap} centre={centre} left={left} tailAt={shape.tailAt} tailWidth={shape.tailWidth} mark={mark} />
+    </div>
+  );
+});
 
 /** Sides of the frames a row stands in, and the line that begins, divides or ends one. */
 function Frames({ row, height, left, right }: { readonly row: PictureRow; readonly height: number; readonly left: number; readonly right: number }) {
