@@ -1,5 +1,6 @@
 import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
+import { useShallow } from 'zustand/react/shallow';
 import type { Project, Requirement } from '@/core/project/project';
 import type { RequirementFinding } from '@/core/run/run';
 import { standingOf, type Standing } from '@/core/run/standing';
@@ -29,10 +30,10 @@ export function traceLook(project: Project | undefined, address: string, showLin
   return { className: showLinks ? (links.length > 0 ? ' traced' : ' untraced') : '', title, count: links.length };
 }
 
-export function useTraceLook(): (address: string) => TraceLook {
-  const project = useProject((s) => s.project);
+/** The look of one element; whoever asks is drawn anew only when it changes, not with every edit of the project. */
+export function useTraceLook(address: string): TraceLook {
   const showLinks = usePlace((s) => s.showLinks);
-  return useMemo(() => (address) => traceLook(project, address, showLinks), [project, showLinks]);
+  return useProject(useShallow((s) => traceLook(s.project, address, showLinks)));
 }
 
 /** Links requirements and elements and says what came of it. */

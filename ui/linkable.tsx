@@ -8,7 +8,7 @@ import { useTraceLook } from '@/store/trace';
  * looked up when something is dragged (see `linkTarget`), so thousands of them cost nothing.
  */
 export function LinkableRow({ address, className = '', children, rowRef, ...rest }: { readonly address: string; readonly rowRef?: Ref<HTMLTableRowElement> } & HTMLAttributes<HTMLTableRowElement>) {
-  const look = useTraceLook()(address);
+  const look = useTraceLook(address);
   return (
     <tr {...rest} ref={rowRef} className={`${className}${look.className}`} title={look.title} data-link={address} data-links={look.count}>
       {children}
@@ -18,7 +18,7 @@ export function LinkableRow({ address, className = '', children, rowRef, ...rest
 
 /** The same for anything that is not a table row. */
 export function LinkableBox({ address, className = '', children, ...rest }: { readonly address: string } & HTMLAttributes<HTMLDivElement>) {
-  const look = useTraceLook()(address);
+  const look = useTraceLook(address);
   return (
     <div {...rest} className={`${className}${look.className}`} title={look.title} data-link={address} data-links={look.count}>
       {children}
@@ -38,7 +38,7 @@ export function linkTarget(x: number, y: number): HTMLElement | undefined {
 
 /** How many requirements an element has, where links are shown. */
 export function LinkCount({ address, always }: { readonly address: string; readonly always?: boolean }) {
-  const look = useTraceLook()(address);
+  const look = useTraceLook(address);
   if (look.count === 0 || (!always && look.className === '')) return null;
   return (
     <span className="link-count" title={look.title}>

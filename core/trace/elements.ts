@@ -66,7 +66,8 @@ function typeElements(type: PartType): readonly TraceElement[] {
   for (const l of type.links) push('link', `link/${l.id}`, `${l.from} to ${l.to}`, [l.from, l.to, l.carries].join('|'));
   for (const c of type.charts) {
     push('state chart', `chart/${c.id}`, `${type.name}.${c.name}`, c.name);
-    const name = (id: string): string => c.states.find((s) => s.id === id)?.name ?? '?';
+    const names = new Map(c.states.map((s) => [s.id, s.name]));
+    const name = (id: string): string => names.get(id) ?? '?';
     for (const s of c.states) push('state', `chart/${c.id}/state/${s.id}`, `${c.name}.${s.name}`, [s.name, s.entry, s.during, s.exit].filter((x, k) => x !== '' || k !== 2).join('|'), `${at}/chart/${c.id}`);
     for (const t of c.transitions) push('transition', `chart/${c.id}/transition/${t.id}`, `${c.name}: ${name(t.from)} to ${name(t.to)}`, [t.from, t.to, t.triggers[0]?.kind ?? 'completion', t.triggers[0]?.on ?? '', ...t.triggers.slice(1).flatMap((g) => [g.kind, g.on]), t.guard, t.effect].join('|'), `${at}/chart/${c.id}`);
   }

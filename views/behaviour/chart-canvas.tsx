@@ -1,10 +1,10 @@
 'use client';
 import {
-  Background, BackgroundVariant, BaseEdge, ConnectionMode, Controls, EdgeLabelRenderer, Handle, MarkerType, Position, ReactFlow, useInternalNode, useReactFlow,
+  Background, BackgroundVariant, BaseEdge, ConnectionMode, Controls, EdgeLabelRenderer, Handle, MarkerType, Position, ReactFlow, useInternalNode, useReactFlow, useStore,
   type Connection, type Edge, type EdgeProps, type Node, type NodeProps, type NodeChange, applyNodeChanges,
 } from '@xyflow/react';
 import { nanoid } from 'nanoid';
-import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { createContext, memo, useCallback, useContext, useEffect, useMemo, useRef, useState } from 'react';
 import { newTransition, type Chart, type ChartState, type Transition } from '@/core/project/project';
 import type { Problem } from '@/core/language/diagnostics';
 import { usePlace } from '@/store/place-store';
@@ -47,11 +47,15 @@ function StateCard({ data, selected }: NodeProps<StateNode>) {
   );
 }
 
+/** Labels of a large chart are left out where they would be too small to read: each costs as much as its arrow. */
+const LabelsShown = createContext(true);
+
 function Arrow({ id, source, target, data, selected, markerEnd }: EdgeProps<ArrowEdge>) {
   const from = useInternalNode(source);
   const to = useInternalNode(target);
   const select = usePlace((s) => s.select);
-  const look = useTraceLook()(data?.address ?? '');
+  const look = useTraceLook(data?.address ?? '');
+  const labels = useContext(LabelsShown);
   if (!from || !to || !data) return null;
   const rect = (n: typeof from) => ({ x: n.internals.positionAbsolute.x, y: n.internals.positionAbsolute.y, width: n.measured.width ?? n.width ?? 0, height: n.measured.height ?? n.height ?? 0 });
   const { path, x, y } = arrowPath(rect(from), rect(to), data.shift);
@@ -61,7 +65,7 @@ function Arrow({ id, source, target, data, selected, markerEnd }: EdgeProps<Arro
   return (
     <>
       <BaseEdge id={id} path={path} {...(markerEnd && data.transition.to !== '' && { markerEnd })} interactionWidth={14} style={{ stroke, strokeWidth: data.lit || selected ? 2 : 1.2, ...((data.extra || data.transition.internal || data.transition.to === '') && { strokeDasharray: '4 3' }) }} />
-      {!data.extra && (
+      {!data.extra && (labels || selected || data.lit) && (
         <EdgeLabelRenderer>
           <div
             className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ' wrong' : ''}${look.className}`} style={{ transform: `translate(-50%, -50%) translate(${x}px, ${y}px)` }} title={look.title ? `${text}\n${look.title}` : text}
@@ -195,7 +199,9 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
     if (refused) say(refused.message);
     else select(`transition/${entry.id}`);
   };
+  const far = useStore((x) => x.transform[2] < 0.4) && chart.transitions.length > 150;
   return (
+    <LabelsShown value={!far}>
     <ReactFlow<StateNode, ArrowEdge>
       nodes={nodes} edges={edges} nodeTypes={nodeTypes} edgeTypes={edgeTypes} onNodesChange={changes} onNodeDragStop={stop} onConnect={connect} connectionMode={ConnectionMode.Loose}
       onNodeClick={(_, n) => select(`state/${n.id}`)} onEdgeClick={(_, e) => select(`transition/${e.id.split(' ')[0]}`)} onPaneClick={() => select('')} deleteKeyCode={null} minZoom={0.15} maxZoom={2}
@@ -214,5 +220,6 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
       <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
       <Controls showInteractive={false} position="bottom-left" />
     </ReactFlow>
+    </LabelsShown>
   );
 });
