@@ -30,7 +30,7 @@ export function BehaviourSheet() {
       <div className="empty">
         <h3>{type.name} does nothing of its own yet</h3>
         <p>A state chart says which modes a part has and what takes it from one to the other: a message, a time, or something becoming true. A procedure is steps in order, with waits, choices and repeats. A sequence says who tells whom what, and is run as a test.</p>
-        <div className="d-flex gap-2 justify-content-center flex-wrap">
+        <div className="d-flex gap-2 flex-wrap">
           <Button variant="primary" onClick={() => addChart(type)}>
             <Plus size={14} aria-hidden /> Add a state chart
           </Button>

@@ -1,19 +1,17 @@
 'use client';
 import { Download, Plus } from 'lucide-react';
-import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
-import type { Chart, ChartValue, PartType } from '@/core/project/project';
+import type { Chart, PartType } from '@/core/project/project';
 import { writeScxml } from '@/core/formats/scxml-write';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
-import { CellField, CellSelect } from '@/ui/cell-field';
-import { DeleteCell } from '@/ui/delete-cell';
+import { CellField } from '@/ui/cell-field';
 import { download, fileName } from '@/ui/download';
 import { deleteWithImpact } from '@/ui/impact';
 import { TraceLinks } from '@/ui/trace-links';
-import { freeName } from './free-name';
 import { localNames } from './local-names';
 import { TextRow } from './text-row';
+import { addValue, ValuesTable } from './values-table';
 
 /** The chart itself: its name, how often during texts run, its own quantities. */
 export function ChartDetails({ type, chart }: { readonly type: PartType; readonly chart: Chart }) {
@@ -22,10 +20,7 @@ export function ChartDetails({ type, chart }: { readonly type: PartType; readonl
   const values = `${list}/${chart.id}/values`;
   const place = `type/${type.id}/chart/${chart.id}`;
   const names = useMemo(() => localNames(chart), [chart]);
-  const add = (): void => {
-    const entry: ChartValue = { id: `v-${nanoid(8)}`, name: freeName(chart.values.map((v) => v.name), 'count'), type: 'Integer', value: '0', unit: '' };
-    edit({ kind: 'insert', list: values, entry }, `Add the quantity ${entry.name} to ${chart.name}`);
-  };
+  const add = (): void => addValue(values, chart.values, chart.name, { name: 'count', type: 'Integer' });
   return (
     <>
       <div className="pane-head">
@@ -43,41 +38,7 @@ export function ChartDetails({ type, chart }: { readonly type: PartType; readonl
         <TextRow type={type} label="While texts run every" value={chart.period} place={`${place}/period`} onCommit={(period) => edit({ kind: 'update', list, id: chart.id, changes: { period } }, `Change the period of ${chart.name}`, `period-${chart.id}`)} />
         <h3 className="section-title">Quantities of the chart</h3>
         {chart.values.length === 0 && <p className="quiet px-3">None. A counter or a remembered value that nobody else needs can live here.</p>}
-        {chart.values.length > 0 && (
-          <table className="table values-table" data-testid="chart-values">
-            <thead>
-              <tr>
-                <th scope="col">Name</th>
-                <th scope="col">Kind</th>
-                <th scope="col">Starts at</th>
-                <th scope="col">Unit</th>
-                <th scope="col" aria-label="Delete" />
-              </tr>
-            </thead>
-            <tbody>
-              {chart.values.map((v) => {
-                const set = (changes: Partial<ChartValue>) => edit({ kind: 'update', list: values, id: v.id, changes }, `Change ${v.name}`);
-                return (
-                  <tr key={v.id}>
-                    <td>
-                      <CellField value={v.name} label={`Name of ${v.name}`} mono onCommit={(name) => set({ name })} />
-                    </td>
-                    <td>
-                      <CellSelect value={v.type} label={`Kind of ${v.name}`} options={[['Real', 'number'], ['Integer', 'whole'], ['Boolean', 'yes / no']]} onCommit={(t) => set({ type: t as ChartValue['type'] })} />
-                    </td>
-                    <td>
-                      <CellField value={v.value} label={`Start value of ${v.name}`} mono onCommit={(value) => set({ value })} />
-                    </td>
-                    <td>
-                      <CellField value={v.unit} label={`Unit of ${v.name}`} mono onCommit={(unit) => set({ unit })} />
-                    </td>
-                    <DeleteCell what={v.name} onDelete={() => edit({ kind: 'remove', list: values, id: v.id }, `Delete ${v.name}`)} />
-                  </tr>
-                );
-              })}
-            </tbody>
-          </table>
-        )}
+        <ValuesTable list={values} values={chart.values} testId="chart-values" />
         <div className="px-3 py-2 d-flex gap-2 flex-wrap">
           <Button size="sm" onClick={add}>
             <Plus size={13} aria-hidden /> Quantity

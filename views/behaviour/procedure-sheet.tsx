@@ -6,7 +6,7 @@ import { extractBlock } from '@/core/flows/edit-flow';
 import { layoutFlow } from '@/core/flows/layout';
 import { readFlow, type FlowProblem } from '@/core/flows/read-flow';
 import { derivedPicture } from '@/core/sequences/derived';
-import { newProcedure, type ChartValue, type PartType, type Procedure, type Project } from '@/core/project/project';
+import { newProcedure, type PartType, type Procedure, type Project } from '@/core/project/project';
 import { fullName } from '@/store/derived';
 import { sendMessage, toggleBreakpoint } from '@/store/engine';
 import { usePlace } from '@/store/place-store';
@@ -15,7 +15,6 @@ import { useRuns, type RunView } from '@/store/run-store';
 import { stateAtTime } from '@/store/run-data';
 import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
-import { DeleteCell } from '@/ui/delete-cell';
 import { DraggableName } from '@/ui/draggable-name';
 import { deleteWithImpact } from '@/ui/impact';
 import { StepDrawing } from '@/ui/steps/step-drawing';
@@ -25,6 +24,7 @@ import { TraceLinks } from '@/ui/trace-links';
 import { BehaviourPicker } from './behaviour-picker';
 import { freeName } from './free-name';
 import { SequenceTip, SequenceView } from './sequence-view';
+import { addValue, ValuesTable } from './values-table';
 
 export const procedureForms: readonly (readonly [form: string, meaning: string])[] = [
   ['belt: send advance to toBelt', 'a step with who does it; what it says is carried out'], ['count := count + 1', 'sets a quantity; equations and relations follow'], ['gripper: holds the tube; takes tube; gives held tube', 'a step in words, with what it takes, uses and gives'],
@@ -139,10 +139,7 @@ export function ProcedureDetails({ type, procedure }: { readonly type: PartType;
   const values = `${list}/${procedure.id}/values`;
   const place = `type/${type.id}/procedure/${procedure.id}`;
   const set = (changes: Partial<Procedure>, what: string) => edit({ kind: 'update', list, id: procedure.id, changes }, what);
-  const add = (): void => {
-    const entry: ChartValue = { id: `v-${nanoid(8)}`, name: freeName(procedure.values.map((v) => v.name), 'value'), type: 'Real', value: '0', unit: '' };
-    edit({ kind: 'insert', list: values, entry }, `Add the quantity ${entry.name} to ${procedure.name}`);
-  };
+  const add = (): void => addValue(values, procedure.values, procedure.name, { name: 'value', type: 'Real' });
   return (
     <>
       <div className="pane-head">
@@ -168,33 +165,7 @@ export function ProcedureDetails({ type, procedure }: { readonly type: PartType;
         </div>
         <h3 className="section-title">Quantities of its own</h3>
         {procedure.values.length === 0 && <p className="quiet px-3">None. A call can give them values: call {procedure.name}(level = 3).</p>}
-        {procedure.values.length > 0 && (
-          <table className="table values-table" data-testid="procedure-values">
-            <thead>
-              <tr>
-                <th scope="col">Name</th>
-                <th scope="col">Kind</th>
-                <th scope="col">Starts at</th>
-                <th scope="col">Unit</th>
-                <th scope="col" aria-label="Delete" />
-              </tr>
-            </thead>
-            <tbody>
-              {procedure.values.map((v) => {
-                const change = (changes: Partial<ChartValue>) => edit({ kind: 'update', list: values, id: v.id, changes }, `Change ${v.name}`);
-                return (
-                  <tr key={v.id}>
-                    <td><CellField value={v.name} label={`Name of ${v.name}`} mono onCommit={(name) => change({ name })} /></td>
-                    <td><CellSelect value={v.type} label={`Kind of ${v.name}`} options={[['Real', 'number'], ['Integer', 'whole'], ['Boolean', 'yes / no']]} onCommit={(t) => change({ type: t as ChartValue['type'] })} /></td>
-                    <td><CellField value={v.value} label={`Start value of ${v.name}`} mono onCommit={(value) => change({ value })} /></td>
-                    <td><CellField value={v.unit} label={`Unit of ${v.name}`} mono onCommit={(unit) => change({ unit })} /></td>
-                    <DeleteCell what={v.name} onDelete={() => edit({ kind: 'remove', list: values, id: v.id }, `Delete ${v.name}`)} />
-                  </tr>
-                );
-              })}
-            </tbody>
-          </table>
-        )}
+        <ValuesTable list={values} values={procedure.values} testId="procedure-values" />
         {procedure.values.length > 0 && (
           <div className="field-row">
             <label>Result</label>

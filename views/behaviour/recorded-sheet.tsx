@@ -71,7 +71,7 @@ export function RecordedSheet({ project, type }: { readonly project: Project; re
         </div>
         <div className="empty">
           <h3>No run yet</h3>
-          <p>Every run leaves its sequence here: who said what to whom, and which states it led to. Press Run below.</p>
+          <p>Every run leaves its sequence here: who said what to whom, and which states it led to. {project.setups.length > 0 ? 'Press Run below.' : 'Add a setup on the Bench, then press Run below.'}</p>
         </div>
       </>
     );

@@ -227,7 +227,7 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
   return (
     <div className="inside-sheet">
       <div className="type-tray" aria-label="Part types to make parts of">
-        <span className="quiet">Drag a type onto the inside:</span>
+        <span className="quiet">{usable.length > 0 ? 'Drag a type onto the inside:' : 'No other part type yet'}</span>
         {usable.map((t) => (
           <button key={t.id} type="button" className="tray-type" draggable onDragStart={(e) => e.dataTransfer.setData('application/x-part-type', t.id)} onDoubleClick={() => addPart(t.id, { x: 20, y: 20 })} onKeyDown={(e) => e.key === 'Enter' && addPart(t.id, { x: 20, y: 20 })} title={`${t.note || t.name}: drag it, or press Enter`}>
             <span className="type-tag">{t.name}</span>
@@ -238,7 +238,7 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
           <Sparkles size={14} aria-hidden /> {tidying ? 'Tidying …' : 'Tidy'}
         </Button>
       </div>
-      <div style={{ flex: 1, minHeight: 0 }} data-testid="inside" onDragOver={(e) => e.preventDefault()} onDrop={drop}>
+      <div style={{ flex: 1, minHeight: 0 }} className="inside-board" data-testid="inside" onDragOver={(e) => e.preventDefault()} onDrop={drop}>
         <ReactFlow<AnyNode, LinkEdge>
           nodes={moving ?? nodes} edges={edges} nodeTypes={nodeTypes} edgeTypes={edgeTypes} onNodesChange={changes} onNodeDragStop={stop} onConnect={connect} deleteKeyCode={null} minZoom={0.2} maxZoom={2} connectionRadius={22}
           onNodeClick={(_, n) => n.type === 'part' && select(`part/${n.id}`)} onNodeDoubleClick={(_, n) => n.type === 'part' && usePlace.getState().go({ area: 'product', part: fullName(path, n.data.part.name), type: '' })}
@@ -248,7 +248,12 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
           <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
           <Controls showInteractive={false} position="bottom-left" />
         </ReactFlow>
-        {type.parts.length === 0 && <div className="empty"><h3>Nothing inside yet</h3><p>Drag a part type from the row above onto this sheet: it becomes a part. Then drag from a port on the right of one card to one on the left of another.</p></div>}
+        {type.parts.length === 0 && (
+          <div className="empty">
+            <h3>Nothing inside yet</h3>
+            <p>{usable.length > 0 ? 'Drag a part type from the row above onto this sheet: it becomes a part.' : 'There is no other part type yet: “Part, of a new type” above makes one and a part of it.'} Then drag from a port on the right of one card to one on the left of another.</p>
+          </div>
+        )}
       </div>
     </div>
   );
