@@ -405,4 +405,15 @@ export const newSetup = (id: string, name: string): Setup => ({
 });
 
 /** Children of a state, or the top states of a chart for null. */
+/** The states of a chart by what they stand in, in the order of the document. */
+export function statesByParent(chart: Chart): Map<string | null, ChartState[]> {
+  const inside = new Map<string | null, ChartState[]>();
+  for (const s of chart.states) {
+    const known = inside.get(s.parent);
+    if (known) known.push(s);
+    else inside.set(s.parent, [s]);
+  }
+  return inside;
+}
+
 export const childStates = (chart: Chart, parent: string | null): ChartState[] => chart.states.filter((s) => s.parent === parent);

@@ -11,6 +11,7 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { LinkableBox, LinkCount } from '@/ui/linkable';
 import { useTraceLook } from '@/store/trace';
+import { QuietArrows, arrowUnder, manyArrows, transitionsInSight, useArrowPaths, usePlaces, useRestingView } from './quiet-arrows';
 import { arrowPath, boxesOf, isActive, isPlace, kindText, parentsFirst, textLines, transitionText } from './chart-geometry';
 
 type StateNode = Node<{ readonly state: ChartState; readonly group: boolean; readonly lane: boolean; readonly lit: boolean; readonly wrong: boolean; readonly stops: boolean; readonly fact: string; readonly address: string }, 'state'>;
@@ -106,6 +107,30 @@ function useUnchanged<T extends { readonly id: string }>(): (next: T, parts: (x:
   }, []);
 }
 
+/** What of a state is on its card. */
+const drawnOf = (s: ChartState): readonly unknown[] => [s.name, s.kind, s.initial, s.entry, s.during, s.exit, s.defers];
+
+/** How far each arrow stands aside, where several run between the same two cards. */
+function shiftsOf(transitions: readonly Transition[]): Map<string, number> {
+  const twins = new Map<string, string[]>();
+  for (const t of transitions) {
+    const between = t.from < t.to ? `${t.from} ${t.to}` : `${t.to} ${t.from}`;
+    const alike = twins.get(between);
+    if (alike) alike.push(t.id);
+    else twins.set(between, [t.id]);
+  }
+  return new Map([...twins.values()].flatMap((alike) => alike.map((id, k): [string, number] => [id, (k - (alike.length - 1) / 2) * 46])));
+}
+
+/** Hands out the list of last time where all its members are the same. */
+function useSameList<T>(): (next: T[]) => T[] {
+  const known = useRef<T[]>([]);
+  return useCallback((next) => {
+    if (next.length !== known.current.length || next.some((x, k) => x !== known.current[k])) known.current = next;
+    return known.current;
+  }, []);
+}
+
 interface Props {
   readonly chart: Chart;
   /** Address of the chart in the document. */
@@ -135,11 +160,12 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
   const paths = useMemo(() => pathsOf(chart), [chart]);
   const wrong = useMemo(() => new Set(problems.flatMap((p) => p.place?.split('/') ?? [])), [problems]);
 
+  const sameNodes = useSameList<StateNode>();
   const sameNode = useUnchanged<StateNode>();
   const sameEdge = useUnchanged<ArrowEdge>();
   const wanted = useMemo(() => {
     const groups = new Set(chart.states.map((x) => x.parent));
-    return parentsFirst(chart).map((s): StateNode => {
+    return sameNodes(parentsFirst(chart).map((s): StateNode => {
       const path = paths.get(s.id)!;
       const lit = isActive(active, path);
       const group = groups.has(s.id);
@@ -151,28 +177,50 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
         // arrows run above the cards that hold others and below those that do not
         zIndex: group || lane ? 0 : 20,
       };
-      return sameNode(node, (n) => [n.data.state, n.data.lit, n.data.group, n.data.wrong, n.data.stops, n.data.fact, n.selected, n.width, n.height, n.parentId, n.position.x, n.position.y]);
-    });
-  }, [chart, boxes, paths, active, item, wrong, facts, stops, sameNode, elements]);
+      return sameNode(node, (n) => [...drawnOf(n.data.state), n.data.lit, n.data.group, n.data.wrong, n.data.stops, n.data.fact, n.selected, n.width, n.height, n.parentId, n.position.x, n.position.y]);
+    }));
+  }, [chart, boxes, paths, active, item, wrong, facts, stops, sameNode, sameNodes, elements]);
   // while a card is being moved, its place is that of the pointer
   const [moving, setMoving] = useState<StateNode[]>();
   const nodes = moving ?? wanted;
-  const edges = useMemo(() => {
-    const twins = new Map<string, string[]>();
-    const between = (t: Transition): string => (t.from < t.to ? `${t.from} ${t.to}` : `${t.to} ${t.from}`);
-    for (const t of chart.transitions) twins.set(between(t), [...(twins.get(between(t)) ?? []), t.id]);
-    return chart.transitions.flatMap((t): ArrowEdge[] => {
-      const alike = twins.get(between(t))!;
+  const { transitions } = chart;
+  const view = useRestingView();
+  const places = usePlaces(chart, boxes);
+  const inSight = useMemo(() => (transitions.length > manyArrows ? transitionsInSight(transitions, places, view) : undefined), [transitions, places, view]);
+  const shifts = useMemo(() => shiftsOf(transitions), [transitions]);
+  const held = useMemo(() => {
+    const ids = new Set(moving?.filter((n) => n.dragging).map((n) => n.id));
+    if (ids.size > 0) for (const n of wanted) if (n.parentId && ids.has(n.parentId)) ids.add(n.id);
+    return [...ids].join(' ');
+  }, [moving, wanted]);
+  const pathOf = useArrowPaths();
+  const [edges, quiet] = useMemo(() => {
+    const touched = new Set([...held.split(' '), item.replace('state/', '')]);
+    const own = (t: Transition): boolean => !inSight || inSight.has(t.id) || lastTaken === t.id || item === `transition/${t.id}` || touched.has(t.from) || touched.has(t.to);
+    const elementsOf = transitions.filter(own).flatMap((t): ArrowEdge[] => {
       const lit = lastTaken === t.id;
       const address = `${elements}/transition/${t.id}`;
       const arrow = (id: string, target: string, extra: boolean): ArrowEdge => sameEdge({
         id, type: 'arrow', source: t.from, target, selected: item === `transition/${t.id}`,
-        data: { transition: t, lit, wrong: wrong.has(t.id), stops: stops.has(address), fired: fired.get(t.id) ?? 0, address, shift: extra ? 0 : (alike.indexOf(t.id) - (alike.length - 1) / 2) * 46, extra, explain },
+        data: { transition: t, lit, wrong: wrong.has(t.id), stops: stops.has(address), fired: fired.get(t.id) ?? 0, address, shift: extra ? 0 : shifts.get(t.id)!, extra, explain },
         markerEnd: { type: MarkerType.ArrowClosed, width: 14, height: 14, color: lit ? 'var(--now)' : 'var(--ink-3)' }, ariaLabel: `Transition ${transitionText(t)}`, deletable: false, zIndex: 10,
       }, (x) => [x.data?.transition, x.data?.lit, x.data?.wrong, x.data?.stops, x.data?.fired, x.data?.shift, x.selected]);
       return [arrow(t.id, t.to || t.from, false), ...t.also.map((to, k) => arrow(`${t.id} ${k}`, to, true))];
     });
-  }, [chart, item, lastTaken, wrong, fired, stops, explain, sameEdge, elements]);
+    const others = transitions.flatMap((t) => (own(t) ? [] : [t.to || t.from, ...t.also].flatMap((target, k) => {
+      const drawn = pathOf({ transition: t, target, shift: k ? 0 : shifts.get(t.id)! }, places);
+      return drawn ? [{ id: t.id, wrong: wrong.has(t.id), drawn, path: drawn.path }] : [];
+    })));
+    return [elementsOf, others];
+  }, [transitions, places, inSight, shifts, held, item, lastTaken, wrong, fired, stops, explain, sameEdge, pathOf, elements]);
+  /** Selects the arrow under the pointer that is no element of its own. */
+  const selectUnder = (e: React.MouseEvent): boolean => {
+    if (quiet.length === 0) return false;
+    const { x, y } = flow.screenToFlowPosition({ x: e.clientX, y: e.clientY });
+    const id = arrowUnder(quiet, x, y, 12 / flow.getZoom());
+    if (id) select(`transition/${id}`);
+    return id !== undefined;
+  };
   const ids = chart.states.length;
   useEffect(() => {
     const timer = setTimeout(() => void flow.fitView({ padding: 0.03, maxZoom: 1.1 }), 30);
@@ -204,7 +252,7 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
     <LabelsShown value={!far}>
     <ReactFlow<StateNode, ArrowEdge>
       nodes={nodes} edges={edges} nodeTypes={nodeTypes} edgeTypes={edgeTypes} onNodesChange={changes} onNodeDragStop={stop} onConnect={connect} connectionMode={ConnectionMode.Loose}
-      onNodeClick={(_, n) => select(`state/${n.id}`)} onEdgeClick={(_, e) => select(`transition/${e.id.split(' ')[0]}`)} onPaneClick={() => select('')} deleteKeyCode={null} minZoom={0.15} maxZoom={2}
+      onNodeClick={(e, n) => { if (!(n.data.group && selectUnder(e))) select(`state/${n.id}`); }} onEdgeClick={(_, e) => select(`transition/${e.id.split(' ')[0]}`)} onPaneClick={(e) => { if (!selectUnder(e)) select(''); }} deleteKeyCode={null} minZoom={0.15} maxZoom={2}
       connectionRadius={30} elevateNodesOnSelect={false} elevateEdgesOnSelect={false} onlyRenderVisibleElements={chart.states.length > 120} proOptions={{ hideAttribution: true }} fitView fitViewOptions={{ padding: 0.03, maxZoom: 1.1 }} zoomOnDoubleClick={false}
       onKeyDown={(e) => {
         if ((e.key === 'Delete' || e.key === 'Backspace') && !(e.target instanceof HTMLInputElement)) removeSelected();
@@ -217,6 +265,7 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
         }
       }}
     >
+      {quiet.length > 0 && <QuietArrows arrows={quiet} />}
       <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
       <Controls showInteractive={false} position="bottom-left" />
     </ReactFlow>

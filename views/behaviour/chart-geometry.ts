@@ -1,4 +1,4 @@
-import type { Chart, ChartState, Transition, Trigger } from '@/core/project/project';
+import { statesByParent, type Chart, type ChartState, type Transition, type Trigger } from '@/core/project/project';
 
 /** Where a state stands inside its parent, and how large its card is. Regions of a parallel state are lanes over its whole width. */
 export interface Box {
@@ -28,8 +28,7 @@ export const isPlace = (kind: ChartState['kind']): boolean => kind !== 'state' &
 /** Boxes of all cards, from what they say and hold. */
 export function boxesOf(chart: Chart): Map<string, Box> {
   const boxes = new Map<string, Box>();
-  const inside = new Map<string | null, ChartState[]>();
-  for (const s of chart.states) inside.set(s.parent, [...(inside.get(s.parent) ?? []), s]);
+  const inside = statesByParent(chart);
   const measure = (state: ChartState, lane: boolean): Box => {
     const lines = textLines(state);
     const children = inside.get(state.id) ?? [];
@@ -61,8 +60,7 @@ export function boxesOf(chart: Chart): Map<string, Box> {
 
 /** States with their parents before them, as the drawing needs them. */
 export function parentsFirst(chart: Chart): ChartState[] {
-  const of = new Map<string | null, ChartState[]>();
-  for (const s of chart.states) of.set(s.parent, [...(of.get(s.parent) ?? []), s]);
+  const of = statesByParent(chart);
   const inside = (parent: string | null): ChartState[] => (of.get(parent) ?? []).flatMap((s) => [s, ...inside(s.id)]);
   return inside(null);
 }
@@ -159,4 +157,14 @@ export function arrowPath(a: Rect, b: Rect, shift: number): { path: string; x: n
     path: `M ${p.x} ${p.y} C ${c1.x} ${c1.y} ${c2.x} ${c2.y} ${q.x} ${q.y}`,
     ...onCurve(p, c1, c2, q, Math.abs(q.y - p.y) < 140 ? 0.5 : q.y > p.y ? 0.58 : 0.3),
   };
+}
+
+/** The head of an arrow, as a path: a triangle at the end of the line, in the direction it arrives. */
+export function arrowHead(path: string): string {
+  const numbers = path.match(/-?\d+(?:\.\d+)?(?:e-?\d+)?/g)!.map(Number);
+  const [px, py, x, y] = numbers.slice(-4);
+  const length = Math.hypot(x - px, y - py) || 1;
+  const ux = (x - px) / length, uy = (y - py) / length;
+  const at = (back: number, side: number): string => `${(x - back * ux - side * uy).toFixed(1)} ${(y - back * uy + side * ux).toFixed(1)}`;
+  return `M ${at(0, 0)} L ${at(9, 4)} L ${at(9, -4)} Z `;
 }

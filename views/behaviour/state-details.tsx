@@ -12,7 +12,7 @@ import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { formatNumber } from '@/ui/format';
 import { TraceLinks } from '@/ui/trace-links';
-import { boxesOf, isPlace, statePath } from './chart-geometry';
+import { boxesOf, isPlace, parentsFirst, statePath } from './chart-geometry';
 import { freeName } from './free-name';
 import { localNames } from './local-names';
 import { stayFacts } from './run-facts';
@@ -34,7 +34,11 @@ export function StateDetails({ type, chart, state, path }: { readonly type: Part
   const list = `types/${type.id}/charts/${chart.id}/states`;
   const place = `type/${type.id}/chart/${chart.id}/state/${state.id}`;
   const set = (changes: Partial<ChartState>, what: string, merge?: string) => edit({ kind: 'update', list, id: state.id, changes }, what, merge);
-  const inside = (s: ChartState): boolean => s.id === state.id || (s.parent !== null && inside(chart.states.find((x) => x.id === s.parent)!));
+  const parents = useMemo((): (readonly [string, string])[] => {
+    const inside = new Set([state.id]);
+    for (const s of parentsFirst(chart)) if (s.parent !== null && inside.has(s.parent)) inside.add(s.id);
+    return [['', 'the chart'], ...chart.states.filter((s) => !inside.has(s.id)).map((s) => [s.id, s.name] as const)];
+  }, [chart, state.id]);
   const facts = run && path !== undefined ? stayFacts(run, fullName(path, chart.name), statePath(chart, state)) : undefined;
   const siblings = childStates(chart, state.parent);
   const makeFirst = (): void => {
@@ -74,7 +78,7 @@ export function StateDetails({ type, chart, state, path }: { readonly type: Part
           <label>Inside</label>
           <div>
             <CellSelect
-              value={state.parent ?? ''} label="State it is inside of" options={[['', 'the chart'], ...chart.states.filter((s) => !inside(s)).map((s) => [s.id, s.name] as const)]}
+              value={state.parent ?? ''} label="State it is inside of" options={parents}
               onCommit={(parent) => set({ parent: parent || null, x: 30, y: 50, initial: childStates(chart, parent || null).length === 0 }, `Move ${state.name} into another state`)}
             />
           </div>

@@ -3,6 +3,7 @@ import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState, type CSSProperties } from 'react';
 import { Tree, type NodeRendererProps, type TreeApi } from 'react-arborist';
 import type { Chart, ChartState, PartType, Project } from '@/core/project/project';
+import { statesByParent } from '@/core/project/project';
 import { fullName, useHere, useTree, type PartNode } from '@/store/derived';
 import { usePlace, type Area, type Location } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -88,8 +89,9 @@ function usableOn(node: PartNode): Item[] {
 
 function chartItems(node: PartNode, chart: Chart): Item[] {
   const name = fullName(node.path, chart.name);
+  const byParent = statesByParent(chart);
   const inside = (parent: ChartState | null, path: string): Item[] =>
-    chart.states.filter((s) => s.parent === (parent?.id ?? null)).map((s) => {
+    (byParent.get(parent?.id ?? null) ?? []).map((s) => {
       const here = path ? `${path}.${s.name}` : s.name;
       const children = inside(s, here);
       return { id: `state:${node.path}:${s.id}`, name: s.name, typeName: '', to: { part: node.path, type: '', item: `state/${s.id}`, sheet: `chart/${chart.id}` }, chart: { name, path: here }, ...(children.length && { children }) };
