@@ -7,6 +7,8 @@ const shared = {
 };
 
 const config = {
+  // a busy machine may take long over what is quick elsewhere
+  testTimeout: 30_000,
   projects: [
     { ...shared, displayName: 'core', testEnvironment: 'node', testMatch: ['<rootDir>/{core,cli,samples}/**/*.test.ts'] },
     { ...shared, displayName: 'interface', testEnvironment: 'jsdom', setupFiles: ['<rootDir>/ui/jsdom-setup.ts'], testMatch: ['<rootDir>/{store,ui,views}/**/*.test.{ts,tsx}'] },

@@ -18,7 +18,7 @@ export const outputs = quantities('output');
 
 export const part = (name: string, type: string, note = '', changes: Part['changes'] = []): Part => ({ id: `p-${name}`, name, type: `t-${slug(type)}`, changes, note, place: null });
 export const link = (from: string, to: string, carries: string): Link => ({ id: `l-${slug(`${from}-${to}`)}`, from, to, carries });
-export const port = (name: string, direction: Port['direction'], messages: readonly string[], note = ''): Port => ({ id: `o-${name}`, name, direction, messages, note });
+export const port = (name: string, way: 'in' | 'out', messages: readonly string[], note = ''): Port => ({ id: `o-${name}`, name, accepts: way === 'in' ? messages : [], sends: way === 'out' ? messages : [], note });
 
 export const partType = (name: string, note: string, more: Partial<PartType>): PartType => ({
   id: `t-${slug(name)}`, name, note, quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], procedures: [], sequences: [], ...more,

@@ -280,7 +280,7 @@ const panelType = partType('OperatorPanel', 'Keys, lamp and display of the opera
 });
 
 const untraced: Project = {
-  format: 'zelvar-project', version: 3, id: 'tube-capper', name: 'Tube capper', root: capper.id,
+  format: 'zelvar-project', version: 4, id: 'tube-capper', name: 'Tube capper', root: capper.id,
   note: 'A bench-top machine that puts caps on sample tubes: mechanics, electronics, software and an operator.',
   types: [capper, control_, spindle, cap, { ...belt, physics: beltPhysics }, gripper, guard, supply, panelType],
   retired: [], traces: [],

@@ -11,7 +11,7 @@ export function namesIn(project: Project, type: PartType): KnownName[] {
     const inner = typeById(project, p.type);
     return inner ? [{ name: p.name, kind: 'part' as const, detail: inner.name }, ...quantity(inner, `${p.name}.`)] : [];
   });
-  const ports: KnownName[] = type.ports.map((p) => ({ name: p.name, kind: 'message', detail: `port: ${p.messages.join(', ')}` }));
+  const ports: KnownName[] = type.ports.map((p) => ({ name: p.name, kind: 'message', detail: `port: ${[p.accepts.length > 0 ? `accepts ${p.accepts.join(', ')}` : '', p.sends.length > 0 ? `sends ${p.sends.join(', ')}` : ''].filter(Boolean).join('; ')}` }));
   const functions = ['der', 'pre', 'edge', 'reinit', 'noEvent', 'in', 'convert', ...Object.keys(functionArity)];
   return [
     ...quantity(type, ''), ...states, ...parts, ...ports, { name: 'time', kind: 'quantity', detail: 's' },

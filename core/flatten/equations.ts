@@ -2,6 +2,7 @@ import type { CallExpr, Equation, Expr, SendNode } from '../language/ast';
 import { problem } from '../language/diagnostics';
 import { printEquation, printExpression } from '../language/print';
 import { checkSides, checkUnits, elaborateUnits, checkUnits as unitsOf } from '../language/unit-check';
+import { carries } from '../project/project';
 import { hiddenBoolean, type Builder } from './builder';
 import { elaborate, elaborateScalar, resolveReference, unitContext } from './elaborate';
 import { binary, choose, constant, isConstant, not, sameExpression, subtract, type FlatExpr } from './flat-expression';
@@ -302,8 +303,9 @@ export function lowerSend(b: Builder, node: SendNode, scope: Scope, routes: Mess
   if (node.receiver.parts.length === 1) {
     const port = routes.port(scope.instance, first);
     if (port) {
-      if (port.messages.length > 0 && !port.messages.includes(node.message)) {
-        b.report(scope.place, problem('error', 'unknown-message', `The port ${first} does not carry ${node.message}; it carries ${port.messages.join(', ')}`, node.messageSpan));
+      if (!carries(port.sends, node.message) && !carries(port.accepts, node.message)) {
+        const known = [...port.sends, ...port.accepts];
+        b.report(scope.place, problem('error', 'unknown-message', `The port ${first} does not carry ${node.message}; it carries ${known.length > 0 ? known.join(', ') : 'no messages yet'}`, node.messageSpan));
       }
       return { message: node.message, args, sender, receivers: routes.receivers(scope.instance, first, node.message), own: false };
     }

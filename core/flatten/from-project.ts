@@ -93,7 +93,7 @@ function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf:
       ...type.charts.map((c) => readChart(c, `${place}/chart/${c.id}`, problems)),
       ...type.procedures.map((p) => readProcedure(p, type.procedures, `${place}/procedure/${p.id}`, problems)),
     ],
-    messagePorts: type.ports.map((p) => ({ name: p.name, messages: p.messages, direction: p.direction })), messageLinks,
+    messagePorts: type.ports.map((p) => ({ name: p.name, accepts: p.accepts, sends: p.sends })), messageLinks,
   };
   return { ref: { definition, path: type.name, place: `${place}/physics`, elementPlace: (name) => places.get(name), behaviour }, problems };
 }

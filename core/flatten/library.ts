@@ -22,8 +22,8 @@ export interface PartBehaviour {
 }
 export interface MessagePort {
   readonly name: string;
-  readonly messages: readonly string[];
-  readonly direction: 'in' | 'out';
+  readonly accepts: readonly string[];
+  readonly sends: readonly string[];
 }
 export interface MessageLink {
   readonly from: string;

@@ -1,6 +1,7 @@
 import { problem } from '../language/diagnostics';
 import type { Builder } from './builder';
 import type { ClassInstance, Instance } from './instance';
+import { carries } from '../project/project';
 import type { MessagePort } from './library';
 
 /** Who is reached through a message port. */
@@ -13,9 +14,20 @@ export interface MessageRoutes {
 const portOf = (instance: ClassInstance, name: string): MessagePort | undefined =>
   instance.bodies.flatMap((body) => body.behaviour?.messagePorts ?? []).find((p) => p.name === name);
 
+interface End {
+  readonly instance: ClassInstance;
+  readonly port: string;
+}
+
+/**
+ * Messages leave a part through a port that sends them, run over a link to the port of a neighbour that accepts them, and from there on inwards;
+ * or outwards through a port of the part around that sends them too. A link carries both ways what its two ports allow.
+ */
 export function createRoutes(b: Builder): MessageRoutes {
-  const key = (instance: ClassInstance, port: string): string => `${instance.part}:${port}`;
-  const links = new Map<string, { instance: ClassInstance; port: string }[]>();
+  const key = (end: End): string => `${end.instance.part}:${end.port}`;
+  // by the end: what it is linked to, and the part in which the link lies
+  const links = new Map<string, { other: End; inside: ClassInstance }[]>();
+  const add = (from: End, other: End, inside: ClassInstance): void => void links.set(key(from), [...(links.get(key(from)) ?? []), { other, inside }]);
   for (const { instance } of b.parts) {
     for (const link of instance.bodies.flatMap((body) => body.behaviour?.messageLinks ?? [])) {
       const from = endpoint(instance, link.from);
@@ -26,8 +38,8 @@ export function createRoutes(b: Builder): MessageRoutes {
         }
       }
       if (!from || !to) continue;
-      const k = key(from.instance, from.port);
-      links.set(k, [...(links.get(k) ?? []), to]);
+      add(from, to, instance);
+      add(to, from, instance);
     }
   }
   return {
@@ -35,19 +47,26 @@ export function createRoutes(b: Builder): MessageRoutes {
     receivers(instance, port, message) {
       const found: number[] = [];
       const seen = new Set<string>();
-      const follow = (at: ClassInstance, name: string): void => {
-        const k = key(at, name);
-        if (seen.has(k)) return;
-        seen.add(k);
-        for (const next of links.get(k) ?? []) {
-          const target = portOf(next.instance, next.port);
-          if (target && (target.messages.length === 0 || target.messages.includes(message))) {
-            if (target.direction === 'in') found.push(next.instance.part);
-            follow(next.instance, next.port);
-          }
+      const once = (end: End, way: string): boolean => !seen.has(`${way} ${key(end)}`) && !!seen.add(`${way} ${key(end)}`);
+      const takes = (end: End): boolean => carries(portOf(end.instance, end.port)?.accepts ?? [], message);
+      const enter = (end: End): void => {
+        if (!takes(end) || !once(end, 'in')) return;
+        found.push(end.instance.part);
+        inwards(end);
+      };
+      const inwards = (end: End): void => (links.get(key(end)) ?? []).forEach(({ other, inside }) => inside === end.instance && enter(other));
+      const leave = (end: End): void => {
+        if (!carries(portOf(end.instance, end.port)?.sends ?? [], message) || !once(end, 'out')) return;
+        for (const { other, inside } of links.get(key(end)) ?? []) {
+          if (inside === end.instance) continue;
+          if (other.instance === inside) leave(other);
+          else enter(other);
         }
       };
-      follow(instance, port);
+      const start = { instance, port };
+      leave(start);
+      // a part may also tell what is inside it, through its own port
+      if (takes(start)) inwards(start);
       return found;
     },
   };

@@ -22,7 +22,7 @@ export function proposeControl(project: Project, name: string, id: string, x: nu
   const label = (text: string): string => text.replace(/([a-z])([A-Z])/g, '$1 $2').replace(/^./, (c) => c.toUpperCase()).replace(/ ([A-Z])/g, (_, c: string) => ` ${c.toLowerCase()}`);
   const quantity = type.quantities.find((q) => q.name === last[0]);
   if (!quantity) {
-    const takes = type.ports.some((p) => p.messages.includes(last[0])) || type.charts.some((c) => c.transitions.some((t) => t.triggers.some((g) => g.kind === 'message' && g.on.startsWith(last[0]))));
+    const takes = type.ports.some((p) => p.accepts.includes(last[0])) || type.charts.some((c) => c.transitions.some((t) => t.triggers.some((g) => g.kind === 'message' && g.on.startsWith(last[0]))));
     return takes ? newControl(id, 'button', label(last[0]), name, x, y) : undefined;
   }
   const limit = (text: string): number | undefined => (text.trim() !== '' && Number.isFinite(Number(text)) ? Number(text) : undefined);

@@ -24,6 +24,17 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
       })),
     })),
   }),
+  3: (project) => ({
+    ...project, version: 4,
+    setups: listOf(project.setups).map((s) => ({ ...s, record: [], tracks: [] })),
+    types: listOf(project.types).map((t) => ({
+      ...t,
+      ports: listOf(t.ports).map(({ direction, messages, ...p }) => {
+        const carried = Array.isArray(messages) && messages.length > 0 ? messages : ['*'];
+        return { ...p, accepts: direction === 'in' ? carried : [], sends: direction === 'in' ? [] : carried };
+      }),
+    })),
+  }),
 };
 
 /** Brings a project of an earlier version of the format to the present one; anything else is returned as it is. */

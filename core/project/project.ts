@@ -1,7 +1,7 @@
 /** The document: everything a project file holds. Plain data; changed by edits only (see edits.ts). */
 export interface Project {
   readonly format: 'zelvar-project';
-  readonly version: 3;
+  readonly version: 4;
   readonly id: string;
   readonly name: string;
   readonly note: string;
@@ -72,10 +72,18 @@ export interface Change {
 export interface Port {
   readonly id: string;
   readonly name: string;
-  readonly direction: 'in' | 'out';
-  readonly messages: readonly string[];
+  /** Messages it takes and messages it gives; `*` stands for any. */
+  readonly accepts: readonly string[];
+  readonly sends: readonly string[];
   readonly note: string;
 }
+
+/** The message that stands for any in the lists of a port. */
+export const anyMessage = '*';
+export const carries = (list: readonly string[], message: string): boolean => list.includes(message) || list.includes(anyMessage);
+/** Messages that one list gives and another takes, as far as they are named. */
+export const inCommon = (sends: readonly string[], accepts: readonly string[]): string[] =>
+  [...new Set([...sends.filter((m) => carries(accepts, m)), ...accepts.filter((m) => carries(sends, m))])];
 
 export interface Link {
   readonly id: string;
@@ -285,6 +293,10 @@ export interface Setup {
   readonly startIn: readonly string[];
   /** Condition that ends the run early; empty for none. */
   readonly endWhen: string;
+  /** What is recorded: names of quantities, charts, or parts with all they hold; empty for everything. */
+  readonly record: readonly string[];
+  /** Ids of the tracks it shows; empty for all. */
+  readonly tracks: readonly string[];
 }
 
 export interface StimulusRow {
@@ -355,7 +367,7 @@ export interface Track {
 export const typeById = (project: Project, id: string): PartType | undefined => project.types.find((t) => t.id === id);
 
 export const emptyProject = (id: string, name: string): Project => ({
-  format: 'zelvar-project', version: 3, id, name, note: '', root: '', types: [], requirements: [], retired: [], glossary: [], flows: [], traces: [], setups: [], panels: [], tracks: [],
+  format: 'zelvar-project', version: 4, id, name, note: '', root: '', types: [], requirements: [], retired: [], glossary: [], flows: [], traces: [], setups: [], panels: [], tracks: [],
 });
 
 export const newType = (id: string, name: string): PartType => ({
@@ -401,7 +413,7 @@ export const newControl = (id: string, kind: ControlKind, label: string, target:
 export const newShape = (id: string, kind: Shape['kind']): Shape => ({ id, kind, x: '40', y: '40', width: '20', height: '20', turn: '', shown: '', tone: 'ink', text: kind === 'words' ? 'words' : '', sends: '' });
 
 export const newSetup = (id: string, name: string): Setup => ({
-  id, name, note: '', changes: [], stimulus: [], solver: 'auto', relative: 1e-6, absolute: 1e-9, step: 1e-3, stop: 10, recordEvery: 1e-3, pace: 0, panel: '', sequences: [], root: '', startIn: [], endWhen: '',
+  id, name, note: '', changes: [], stimulus: [], solver: 'auto', relative: 1e-6, absolute: 1e-9, step: 1e-3, stop: 10, recordEvery: 1e-3, pace: 0, panel: '', sequences: [], root: '', startIn: [], endWhen: '', record: [], tracks: [],
 });
 
 /** Children of a state, or the top states of a chart for null. */

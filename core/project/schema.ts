@@ -1,7 +1,7 @@
 import * as yup from 'yup';
 import { keywords } from '../language/lexer';
 import { parseUnit } from '../language/units';
-import type { ChartValue, ControlKind, Observation, Port, Quantity, Setup, Shape, StateKind, StimulusRow, TriggerKind } from './project';
+import type { ChartValue, ControlKind, Observation, Quantity, Setup, Shape, StateKind, StimulusRow, TriggerKind } from './project';
 
 /** The shape of the project file, checked with Yup; the messages are for the person who edits or opens one. */
 
@@ -34,8 +34,9 @@ export const quantitySchema = yup.object({
 });
 const changeSchema = yup.object({ name: text(400).required('What is changed?'), value: text() });
 export const partSchema = yup.object({ id, name: nameSchema, type: id, changes: list(changeSchema), note: text(), place: yup.object({ x: finite, y: finite }).nullable().defined() });
+const messagesSchema = yup.array(text(80).test('message', 'A message is a name, or * for any', (value) => value === '*' || nameSchema.isValidSync(value))).strict().defined();
 export const portSchema = yup.object({
-  id, name: nameSchema, direction: yup.mixed<Port['direction']>().oneOf(['in', 'out']).defined(), messages: yup.array(nameSchema).strict().defined(), note: text(),
+  id, name: nameSchema, accepts: messagesSchema, sends: messagesSchema, note: text(),
 });
 export const linkSchema = yup.object({ id, from: text(400).required('Where does the link start?'), to: text(400).required('Where does the link end?'), carries: text(400) });
 const stateKinds: readonly StateKind[] = ['state', 'parallel', 'final', 'history', 'deepHistory', 'choice', 'start'];
@@ -83,7 +84,7 @@ export const setupSchema = yup.object({
   id, name: text(120).required('A name is needed'), note: text(), changes: list(changeSchema), stimulus: list(stimulusSchema),
   solver: yup.mixed<Setup['solver']>().oneOf(['auto', 'dopri5', 'rk4', 'implicit']).defined(),
   relative: positive, absolute: positive, step: positive, stop: positive, recordEvery: positive, pace: finite.min(0), panel: text(64), sequences: yup.array(id).strict().max(200).defined(),
-  root: text(64), startIn: yup.array(text(400)).strict().max(200).defined(), endWhen: text(2000),
+  root: text(64), startIn: yup.array(text(400)).strict().max(200).defined(), endWhen: text(2000), record: yup.array(text(400)).strict().max(2000).defined(), tracks: yup.array(id).strict().max(2000).defined(),
 });
 const shapeSchema = yup.object({
   id, kind: yup.mixed<Shape['kind']>().oneOf(['box', 'disc', 'line', 'words']).defined(), x: text(400), y: text(400), width: text(400), height: text(400), turn: text(400), shown: text(400),
@@ -98,11 +99,11 @@ export const panelSchema = yup.object({ id, name: text(120).required('A name is 
 export const trackSchema = yup.object({ id, items: yup.array(text(400)).strict().defined(), height: positive });
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 3;
+export const projectVersion = 4;
 
 export const projectSchema = yup.object({
   format: yup.mixed<typeof projectFormat>().oneOf([projectFormat]).defined(),
-  version: yup.mixed<3>().oneOf([projectVersion]).defined(),
+  version: yup.mixed<4>().oneOf([projectVersion]).defined(),
   id, name: text(200).required('A project needs a name'), note: text(), root: text(64), types: list(typeSchema), requirements: list(requirementSchema, 200_000),
   retired: yup.array(yup.object({ id, key })).strict().max(400_000).defined(), glossary: list(glossarySchema), flows: list(flowSchema), traces: list(traceSchema, 200_000), setups: list(setupSchema), panels: list(panelSchema), tracks: list(trackSchema),
 });

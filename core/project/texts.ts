@@ -69,6 +69,7 @@ export function documentTexts(project: Project): DocumentText[] {
   project.setups.forEach((s, k) => {
     s.changes.forEach((c, j) => push('path', root, c.name, `setup/${s.id}/change/${j}`, `setup ${s.name}`, ['setups', k, 'changes', j, 'name']));
     push('expression', s.root || root, s.endWhen, `setup/${s.id}/endWhen`, `end of setup ${s.name}`, ['setups', k, 'endWhen']);
+    s.record.forEach((x, j) => push('path', s.root || root, x, `setup/${s.id}/record/${j}`, `what setup ${s.name} records`, ['setups', k, 'record', j]));
     s.startIn.forEach((x, j) => push('chart-path', s.root || root, x, `setup/${s.id}/startIn/${j}`, `start of setup ${s.name}`, ['setups', k, 'startIn', j]));
     s.stimulus.forEach((x, j) => x.kind === 'follow' && push('expression', s.root || root, x.value, `setup/${s.id}/stimulus/${x.id}/value`, `stimulus of setup ${s.name}`, ['setups', k, 'stimulus', j, 'value']));
     s.stimulus.forEach((x, j) => push(x.kind === 'send' ? 'message-path' : 'path', root, x.target, `setup/${s.id}/stimulus/${x.id}`, `stimulus of setup ${s.name}`, ['setups', k, 'stimulus', j, 'target']));

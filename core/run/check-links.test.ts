@@ -1,5 +1,6 @@
 import { applyEdit } from '../project/edits';
-import { newPart, type Project } from '../project/project';
+import { emptyProject, newChart, newPart, newSetup, newState, newTransition, newType, type PartType, type Project } from '../project/project';
+import { createRun, isRunnable, prepareRun } from './index';
 import { tubeCapper } from '../../samples/tube-capper';
 import { checkLinks, linkConflict } from './check-links';
 
@@ -19,6 +20,26 @@ test('wrong ways and ends that do not fit are told with a reason', () => {
   expect(conflict('guard.events', 'belt.orders')).toMatch(/no message in common: one sends guardOpened, guardClosed, the other takes advance, halt/);
   expect(conflict('gripper.closed', 'ctrl.torque')).toMatch(/one is yes or no, the other a number/);
   expect(conflict('nobody.x', 'ctrl.torque')).toMatch(/nobody\.x is not a quantity or message port/);
+});
+test('a port may take and give: its link carries both ways, and fits where either has something in common', () => {
+  const type = (id: string, name: string, more: Partial<PartType>): PartType => ({ ...newType(id, name), ...more });
+  const asks = type('ta', 'Asks', {
+    ports: [{ id: 'p', name: 'line', accepts: ['yes'], sends: ['ask'], note: '' }], quantities: [{ id: 'q', name: 'heard', type: 'Integer', role: 'variable', value: '0', unit: '', min: '', max: '', note: '' }],
+    charts: [{ ...newChart('c', 'mode'), states: [{ ...newState('s', 'On', null, 0, 0), initial: true, entry: 'send ask to line;' }], transitions: [{ ...newTransition('x', 's', ''), triggers: [{ kind: 'message', on: 'yes' }], effect: 'heard := heard + 1;' }] }],
+  });
+  const answers = type('tb', 'Answers', {
+    ports: [{ id: 'p', name: 'wire', accepts: ['ask'], sends: ['yes', 'no'], note: '' }],
+    charts: [{ ...newChart('c', 'mode'), states: [{ ...newState('s', 'On', null, 0, 0), initial: true }], transitions: [{ ...newTransition('x', 's', ''), triggers: [{ kind: 'message', on: 'ask' }], effect: 'send yes to wire;' }] }],
+  });
+  const both = type('tr', 'Both', { parts: [newPart('a', 'a', 'ta'), newPart('b', 'b', 'tb')], links: [{ id: 'l', from: 'b.wire', to: 'a.line', carries: '' }] });
+  const project: Project = { ...emptyProject('two', 'Two'), root: 'tr', types: [both, asks, answers], setups: [{ ...newSetup('u', 'Short'), stop: 0.1 }] };
+  expect(checkLinks(project)).toEqual([]);
+  const prepared = prepareRun(project, project.setups[0]);
+  if (!isRunnable(prepared)) throw new Error(prepared.problems.map((p) => p.message).join('; '));
+  const run = createRun(prepared);
+  run.simulation.advance(Infinity);
+  expect(run.recorder.take().messages.map((m) => m.message)).toEqual(['ask', 'yes']);
+  expect(linkConflict({ ...project, types: [both, asks, { ...answers, ports: [{ ...answers.ports[0], accepts: ['stop'], sends: ['no'] }] }] }, both, 'b.wire', 'a.line')).toMatch(/no message in common: one sends no, the other takes yes/);
 });
 test('inputs nothing drives are told; those of panels, setups, sequences and physics are driven', () => {
   const more: Project = applyEdit(tubeCapper, { kind: 'insert', list: `types/${root.id}/parts`, entry: newPart('p-second', 'spare', 't-guardswitch') }).project;

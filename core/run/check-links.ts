@@ -1,5 +1,5 @@
 import { problem, type Problem } from '../language/diagnostics';
-import { typeById, type Link, type PartType, type Port, type Project, type Quantity } from '../project/project';
+import { inCommon, typeById, type Link, type PartType, type Port, type Project, type Quantity } from '../project/project';
 import { documentTexts } from '../project/texts';
 
 /** What stands at an end of a link: a quantity or a message port, of a part inside or of the type itself. */
@@ -21,10 +21,13 @@ export function linkEnd(project: Project, type: PartType, path: string): LinkEnd
   const quantity = owner?.quantities.find((q) => q.name === name);
   const port = owner?.ports.find((p) => p.name === name);
   if (!quantity && !port) return undefined;
-  const outward = quantity ? (quantity.role === 'output' ? true : quantity.role === 'input' ? false : undefined) : port!.direction === 'out';
+  const outward = quantity ? (quantity.role === 'output' ? true : quantity.role === 'input' ? false : undefined) : wayOf(port!);
   // an input of the type itself gives to what is inside
   return { part: inside ? first : '', ...(quantity && { quantity }), ...(port && { port }), gives: outward === undefined ? undefined : inside ? outward : !outward };
 }
+
+/** A port gives, takes, or does both (or nothing yet). */
+const wayOf = (port: Port): boolean | undefined => ((port.sends.length > 0) === (port.accepts.length > 0) ? undefined : port.sends.length > 0);
 
 /** Why two ends cannot be linked this way round; undefined where they can. */
 export function linkConflict(project: Project, type: PartType, from: string, to: string): string | undefined {
@@ -34,8 +37,15 @@ export function linkConflict(project: Project, type: PartType, from: string, to:
   if (a.gives === false && b.gives === true) return `This link runs the wrong way: ${to} gives what ${from} takes`;
   if (a.gives === false) return `${from} takes, it does not give`;
   if (b.gives === true) return `${to} gives, it does not take`;
-  if (a.port && b.port && a.port.messages.length > 0 && b.port.messages.length > 0 && !a.port.messages.some((m) => b.port!.messages.includes(m))) {
-    return `${from} and ${to} have no message in common: one sends ${a.port.messages.join(', ')}, the other takes ${b.port.messages.join(', ')}`;
+  if (a.port && b.port) {
+    // a port of the type itself gives inwards what it accepts from without
+    const gives = (e: LinkEnd): readonly string[] => (e.part ? e.port!.sends : e.port!.accepts);
+    const takes = (e: LinkEnd): readonly string[] => (e.part ? e.port!.accepts : e.port!.sends);
+    const open = [a, b].some((e) => e.port!.accepts.length + e.port!.sends.length === 0);
+    const meets = (x: readonly string[], y: readonly string[]): boolean => inCommon(x, y).length > 0;
+    if (!open && !meets(gives(a), takes(b)) && !meets(gives(b), takes(a))) {
+      return `${from} and ${to} have no message in common: one sends ${gives(a).join(', ') || 'nothing'}, the other takes ${takes(b).join(', ') || 'nothing'}`;
+    }
   }
   if (a.quantity && b.quantity && (a.quantity.type === 'Boolean') !== (b.quantity.type === 'Boolean')) return `${from} and ${to} do not fit: one is yes or no, the other a number`;
   return undefined;

@@ -14,6 +14,7 @@ import { compile } from '../simulate/compile';
 import type { SimulationOptions, Stimulus } from '../simulate/simulation';
 import type { Finding, RequirementFinding } from '../verdicts/finding';
 import type { MonitorSource } from '../verdicts/source';
+import { recordable } from '../simulate/recording';
 import { checkLinks } from './check-links';
 import { checkBehaviour } from './check-behaviour';
 import { checkParticipants, prepareSequences, sequencesOf, type PreparedSequence } from './sequence-driver';
@@ -36,6 +37,8 @@ export interface Prepared {
   readonly requirements: readonly WatchedRequirement[];
   readonly options: SimulationOptions;
   readonly problems: readonly Problem[];
+  /** Names of what is recorded; undefined for everything. */
+  readonly record: readonly string[] | undefined;
   /** Written sequences that drive the run. */
   readonly sequences: readonly PreparedSequence[];
 }
@@ -77,6 +80,7 @@ export function prepareRun(project: Project, setup: Setup, rootId = setup.root |
     });
   }
   const { model } = flat;
+  const record = readRecord(setup, model, setupProblems);
   const compiled = compile(withoutObserverErrors(model));
   const stimulus = readStimulus(setup, model, setupProblems);
   const options: SimulationOptions = {
@@ -95,7 +99,7 @@ export function prepareRun(project: Project, setup: Setup, rootId = setup.root |
   ];
   const blocking = problems.some((p) => p.severity === 'error' && p.place?.includes('/sequence/')) || hasErrors(textProblems) || hasErrors(setupProblems) || !compiled.program || hasErrors(compiled.problems);
   return {
-    sequences: prepareSequences(sequences, flat.observed), model, program: blocking ? undefined : compiled.program, options, problems: [...new Set(problems)],
+    record, sequences: prepareSequences(sequences, flat.observed), model, program: blocking ? undefined : compiled.program, options, problems: [...new Set(problems)],
     requirements: watches.map(({ requirement, problems: unread }, k) => ({
       id: requirement.id, key: requirement.key, source: watched[k].source, decided: standingOf(requirement, undefined, undefined).finding, problem: (unread[0] ?? watched[k].problems[0])?.message ?? '',
     })),
@@ -169,6 +173,17 @@ function plainValue(text: string): number {
     return NaN;
   };
   return read(value);
+}
+
+/** Names a setup records; undefined for everything. */
+function readRecord(setup: Setup, model: FlatModel, problems: Problem[]): readonly string[] | undefined {
+  if (setup.record.length === 0) return undefined;
+  const known = recordable(model);
+  return setup.record.flatMap((name, k) => {
+    const found = known.filter((x) => x === name || x.startsWith(`${name}.`) || x.startsWith(`${name}[`));
+    if (found.length === 0) problems.push({ ...problem('error', 'unknown-name', `${model.name} has no ${name} to record`), place: `setup/${setup.id}/record/${k}` });
+    return found;
+  });
 }
 
 /** Charts and the states they start in, from full names. */

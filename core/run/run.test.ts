@@ -218,6 +218,11 @@ describe('what a setup can say', () => {
     expect(recording.time[recording.rows - 1]).toBeLessThan(1);
     expect(recording.columns.find((c) => c.name === 'gripper.closed')!.values[recording.rows - 1]).toBe(1);
   });
+  test('only what is asked for is recorded; parts stand for all they hold', () => {
+    const run = withSetup({ record: ['psu', 'ctrl.mode', 'cap.torque'], stop: 0.05 });
+    expect(run.recorder.take().columns.map((c) => c.name).filter((n) => !n.startsWith('psu.')).sort()).toEqual(['cap.torque', 'ctrl.mode', 'ctrl.mode.guardShut']);
+    expect(prepareRun(tubeCapper, { ...setup('Careful'), record: ['cap.torqe'] }).problems.map((p) => [p.place, p.message])).toContainEqual([`setup/${setup('Careful').id}/record/0`, 'Capper has no cap.torqe to record']);
+  });
   test('inputs follow formulas over time; another part type runs on its own', () => {
     const run = withSetup({ root: 't-supply', stimulus: [row('follow', 'power', "6 'W' + 6 'W'*sin(6.283185307179586 'rad/s'*time)")], stop: 1 });
     const recording = run.recorder.take();

@@ -25,7 +25,7 @@ const unwatched = (r: WatchedRequirement): Finding => ({
   verdict: 'undecided', margin: undefined, unit: '', worstAt: undefined, failsSince: undefined, reason: r.problem || 'Its limit cannot be read', lane: [],
 });
 
-export function createRun(prepared: Prepared & { readonly program: NonNullable<Prepared['program']> }, record?: readonly string[]): Run {
+export function createRun(prepared: Prepared & { readonly program: NonNullable<Prepared['program']> }, record = prepared.record): Run {
   const recorder = createRecorder(prepared.model, record);
   const monitors = prepared.requirements.map((r): Monitor | undefined => r.source && createMonitor(r.source));
   const watching = monitors.filter((m): m is Monitor => m !== undefined);

@@ -2,7 +2,7 @@ import { readStep, stepStatements } from '../behaviour/procedure-source';
 import { readFlow, type FlowNode } from '../flows/read-flow';
 import type { SendNode, Statement } from '../language/ast';
 import { printExpression, printReference } from '../language/print';
-import type { PartType, Procedure, Project } from '../project/project';
+import { carries, type PartType, type Procedure, type Project } from '../project/project';
 import type { PictureRow, SequencePicture } from './picture';
 import { outside } from './read-sequence';
 
@@ -117,10 +117,10 @@ export function receiversOf(project: Project, type: PartType, receiver: string, 
   const takes = (part: string, port: string): boolean => {
     const inner = project.types.find((t) => t.id === type.parts.find((p) => p.name === part)?.type);
     const found = inner?.ports.find((p) => p.name === port);
-    return found !== undefined && (found.messages.length === 0 || found.messages.includes(message));
+    return found !== undefined && carries(found.accepts, message);
   };
-  const reached = type.links.filter((l) => l.from === receiver).flatMap((l) => {
-    const [part, port] = l.to.split('.');
+  const reached = type.links.flatMap((l) => (l.from === receiver ? [l.to] : l.to === receiver ? [l.from] : [])).flatMap((end) => {
+    const [part, port] = end.split('.');
     return port !== undefined && takes(part, port) ? [part] : [];
   });
   return reached.length > 0 ? reached : [outside];

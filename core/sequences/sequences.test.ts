@@ -130,9 +130,9 @@ describe('pictures', () => {
   test('a derived one: items between parts, messages along links, frames, what nobody is allotted to', () => {
     const type = {
       ...newType('r', 'Root'), parts: [{ id: 'a', name: 'belt', type: 'tb', changes: [], note: '', place: null }, { id: 'b', name: 'gripper', type: 'tg', changes: [], note: '', place: null }],
-      ports: [{ id: 'o', name: 'orders', direction: 'out' as const, messages: ['go'], note: '' }], links: [{ id: 'l', from: 'orders', to: 'belt.in', carries: '' }],
+      ports: [{ id: 'o', name: 'orders', accepts: [], sends: ['go'], note: '' }], links: [{ id: 'l', from: 'orders', to: 'belt.in', carries: '' }],
     };
-    const belt = { ...newType('tb', 'Belt'), ports: [{ id: 'p', name: 'in', direction: 'in' as const, messages: ['go'], note: '' }] };
+    const belt = { ...newType('tb', 'Belt'), ports: [{ id: 'p', name: 'in', accepts: ['go'], sends: [], note: '' }] };
     const project = { ...tubeCapper, root: 'r', types: [type, belt, newType('tg', 'Gripper')] } as Project;
     const procedure = { ...newProcedure('p', 'work'), lines: lines('send go to orders\nbelt: brings a tube; takes loose tube; gives tube\nif ready\n  gripper: closes; takes tube; uses recipe; gives held tube\nlook at it') };
     const { rows, participants } = derivedPicture(project, type, procedure);

@@ -62,7 +62,7 @@ function typeElements(type: PartType): readonly TraceElement[] {
   const push = (kind: ElementKind, address: string, label: string, content: string, owner = at): void => void found.push({ kind, address: `${at}/${address}`, label, content, owner });
   for (const q of type.quantities) push('quantity', `quantity/${q.id}`, `${type.name}.${q.name}`, [q.name, q.role, q.value, q.unit, q.min, q.max].join('|'));
   for (const p of type.parts) push('part', `part/${p.id}`, `${type.name}.${p.name}`, [p.name, p.type, ...p.changes.map((c) => `${c.name}=${c.value}`)].join('|'));
-  for (const p of type.ports) push('port', `port/${p.id}`, `${type.name}.${p.name}`, [p.name, p.direction, ...p.messages].join('|'));
+  for (const p of type.ports) push('port', `port/${p.id}`, `${type.name}.${p.name}`, [p.name, `accepts ${p.accepts.join(', ')}`, `sends ${p.sends.join(', ')}`].join('|'));
   for (const l of type.links) push('link', `link/${l.id}`, `${l.from} to ${l.to}`, [l.from, l.to, l.carries].join('|'));
   for (const c of type.charts) {
     push('state chart', `chart/${c.id}`, `${type.name}.${c.name}`, c.name);

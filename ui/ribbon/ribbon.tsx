@@ -220,6 +220,7 @@ function Tracks({ project }: { readonly project: Project }) {
   };
 
   const cursorX = toPixels(axis, cursor);
+  const shownTracks = setup && setup.tracks.length > 0 ? project.tracks.filter((t) => setup.tracks.includes(t.id)) : project.tracks;
   const end = run?.time ?? 0;
   return (
     <TimeAxisContext.Provider value={axis}>
@@ -231,7 +232,7 @@ function Tracks({ project }: { readonly project: Project }) {
         <Ruler axis={axis} />
         <div style={{ position: 'relative' }}>
           <VerdictRows end={end} />
-          {project.tracks.map((t) => (
+          {shownTracks.map((t) => (
             <TrackRow key={t.id} track={t} remove={(name) => removeItem(t.id, name)} />
           ))}
           {run && <MessageRow />}

@@ -2,7 +2,7 @@
 import { ArrowDown, ArrowUp, Check, CircleHelp, CircleStop, Minus, Plus, X } from 'lucide-react';
 import { useMemo } from 'react';
 import { whyNot, type Reason } from '@/core/run/why';
-import type { Chart, PartType, Transition, Trigger, TriggerKind } from '@/core/project/project';
+import { anyMessage, type Chart, type PartType, type Transition, type Trigger, type TriggerKind } from '@/core/project/project';
 import { fullName } from '@/store/derived';
 import { toggleBreakpoint } from '@/store/engine';
 import { useProject } from '@/store/project-store';
@@ -34,7 +34,7 @@ export function TransitionDetails({ type, chart, transition: t, path }: { readon
   const problems = useProject((s) => s.problems);
   const set = (changes: Partial<Transition>, what: string, merge?: string) => edit({ kind: 'update', list, id: t.id, changes }, what, merge);
   const states = chart.states.map((s) => [s.id, s.name] as const);
-  const known = [...new Set([...type.ports.filter((p) => p.direction === 'in').flatMap((p) => p.messages), ...chart.transitions.flatMap((x) => x.triggers.filter((g) => g.kind === 'message').map((g) => g.on))])].filter(Boolean);
+  const known = [...new Set([...type.ports.flatMap((p) => p.accepts.filter((m) => m !== anyMessage)), ...chart.transitions.flatMap((x) => x.triggers.filter((g) => g.kind === 'message').map((g) => g.on))])].filter(Boolean);
   const names = useMemo(() => localNames(chart), [chart]);
   const fired = run && path !== undefined ? firedTimes(run, fullName(path, chart.name), t.id) : undefined;
   const order = chart.transitions.filter((x) => x.from === t.from);

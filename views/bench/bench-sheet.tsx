@@ -117,8 +117,14 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
     </div>
   );
   const sequences = project.types.find((t) => t.id === (setup.root || project.root))?.sequences ?? [];
+  const shown = setup.tracks.length > 0 ? setup.tracks : project.tracks.map((t) => t.id);
+  const showTrack = (id: string, on: boolean): void => {
+    const tracks = on ? [...shown, id] : shown.filter((x) => x !== id);
+    set({ tracks: tracks.length === project.tracks.length ? [] : tracks }, 'Change the tracks it shows');
+  };
   const remove = (): void => deleteWithImpact(`setup/${setup.id}`, { kind: 'remove', list, id: setup.id }, `Delete the setup ${setup.name}`);
   const problemOf = (place: string): string | undefined => problemsAt(problems, place)[0]?.message;
+  const recordProblem = problemOf(`setup/${setup.id}/record`);
   return (
     <>
       <div className="pt-2">
@@ -210,6 +216,28 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
           <CellField value={setup.endWhen} label="Condition that ends the run" mono placeholder="its duration is over" {...(problemOf(`setup/${setup.id}/endWhen`) && { problem: problemOf(`setup/${setup.id}/endWhen`)! })} onCommit={(endWhen) => set({ endWhen }, 'Change what ends the run')} />
         </div>
       </div>
+      <div className="field-row">
+        <label>Records</label>
+        <div>
+          <CellField
+            value={setup.record.join(', ')} label="What the run records" mono placeholder="everything" {...(recordProblem && { problem: recordProblem })}
+            onCommit={(text) => set({ record: text.split(',').map((x) => x.trim()).filter(Boolean) }, 'Change what is recorded')}
+          />
+        </div>
+      </div>
+      {project.tracks.length > 0 && (
+        <div className="field-row">
+          <label>Shows</label>
+          <div className="d-flex flex-wrap column-gap-3">
+            {project.tracks.map((t) => (
+              <label key={t.id} className="d-flex gap-2 align-items-center mono">
+                <input type="checkbox" className="form-check-input mt-0" checked={shown.includes(t.id)} onChange={(e) => showTrack(t.id, e.target.checked)} />
+                {t.items.join(', ') || 'empty track'}
+              </label>
+            ))}
+          </div>
+        </div>
+      )}
       <div className="field-row">
         <label>Solver</label>
         <div>

@@ -1,6 +1,6 @@
 'use client';
 import {
-  Background, BackgroundVariant, BaseEdge, Controls, EdgeLabelRenderer, getSmoothStepPath, Handle, Position, ReactFlow, ReactFlowProvider, useReactFlow, useUpdateNodeInternals,
+  Background, BackgroundVariant, BaseEdge, ConnectionMode, Controls, EdgeLabelRenderer, getSmoothStepPath, Handle, Position, ReactFlow, ReactFlowProvider, useReactFlow, useUpdateNodeInternals,
   type Connection, type Edge as FlowEdge, type EdgeProps, type Node, type NodeChange, type NodeProps, applyNodeChanges,
 } from '@xyflow/react';
 import { Sparkles } from 'lucide-react';
@@ -8,7 +8,7 @@ import { nanoid } from 'nanoid';
 import { useEffect, useMemo, useState, type DragEvent } from 'react';
 import * as Comlink from 'comlink';
 import { linkConflict } from '@/core/run/check-links';
-import { newPart, type Link, type Part, type PartType, type Project } from '@/core/project/project';
+import { newPart, type Link, type Part, type PartType, type Port, type Project } from '@/core/project/project';
 import { fullName, problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -30,6 +30,9 @@ type PartNode = Node<{ readonly part: Part; readonly type: PartType | undefined;
 type EdgeNode = Node<{ readonly name: string; readonly end: End; readonly gives: boolean }, 'edge'>;
 type AnyNode = PartNode | EdgeNode;
 type LinkEdge = FlowEdge<{ readonly link: Link; readonly kind: End['kind']; readonly moving: boolean; readonly wrong: boolean; readonly address: string }, 'link'>;
+
+/** Ports that give something stand on the right, also those that do both. */
+const onlyTakes = (p: Port): boolean => p.accepts.length > 0 && p.sends.length === 0;
 
 const cardWidth = 210, headHeight = 44, rowHeight = 19;
 
@@ -127,8 +130,8 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
       const full = fullName(path, part.name);
       const value = (name: string): string => (path === undefined ? '' : showValue(run, `${full}.${name}`, cursor));
       const end = (name: string, kind: End['kind']): End => ({ path: `${part.name}.${name}`, name, kind, value: kind === 'signal' ? value(name) : '' });
-      const left = [...(inner?.quantities.filter((q) => q.role === 'input') ?? []).map((q) => end(q.name, 'signal')), ...(inner?.ports.filter((p) => p.direction === 'in') ?? []).map((p) => end(p.name, 'message'))];
-      const right = [...(inner?.quantities.filter((q) => q.role === 'output') ?? []).map((q) => end(q.name, 'signal')), ...(inner?.ports.filter((p) => p.direction === 'out') ?? []).map((p) => end(p.name, 'message'))];
+      const left = [...(inner?.quantities.filter((q) => q.role === 'input') ?? []).map((q) => end(q.name, 'signal')), ...(inner?.ports.filter(onlyTakes) ?? []).map((p) => end(p.name, 'message'))];
+      const right = [...(inner?.quantities.filter((q) => q.role === 'output') ?? []).map((q) => end(q.name, 'signal')), ...(inner?.ports.filter((p) => !onlyTakes(p)) ?? []).map((p) => end(p.name, 'message'))];
       const state = path === undefined ? '' : (inner?.charts ?? []).map((c) => showValue(run, `${full}.${c.name}`, cursor)).filter(Boolean).map((s) => s.split('.').at(-1)).join(', ');
       return {
         id: part.id, type: 'part', position: part.place ?? automatic.get(part.id)!, width: cardWidth, height: headHeight + Math.max(left.length, right.length, 1) * rowHeight + 8, selected: item === `part/${part.id}`, deletable: false,
@@ -140,8 +143,8 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     const border = (name: string, kind: End['kind'], gives: boolean, k: number): AnyNode => ({
       id: `border/${name}`, type: 'edge', position: { x: gives ? left : right, y: 10 + k * 34 }, data: { name, gives, end: { path: name, name, kind, value: '' } }, draggable: false, selectable: false, deletable: false,
     });
-    const gives = [...type.quantities.filter((q) => q.role === 'input').map((q) => [q.name, 'signal'] as const), ...type.ports.filter((p) => p.direction === 'in').map((p) => [p.name, 'message'] as const)];
-    const takes = [...type.quantities.filter((q) => q.role === 'output').map((q) => [q.name, 'signal'] as const), ...type.ports.filter((p) => p.direction === 'out').map((p) => [p.name, 'message'] as const)];
+    const gives = [...type.quantities.filter((q) => q.role === 'input').map((q) => [q.name, 'signal'] as const), ...type.ports.filter(onlyTakes).map((p) => [p.name, 'message'] as const)];
+    const takes = [...type.quantities.filter((q) => q.role === 'output').map((q) => [q.name, 'signal'] as const), ...type.ports.filter((p) => !onlyTakes(p)).map((p) => [p.name, 'message'] as const)];
     return [...parts, ...gives.map(([n, kind], k) => border(n, kind, true, k)), ...takes.map(([n, kind], k) => border(n, kind, false, k))];
     // values follow the cursor and the run
     // eslint-disable-next-line react-hooks/exhaustive-deps
@@ -177,8 +180,11 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     edit({ kind: 'update', list: `types/${type.id}/parts`, id: part.id, changes: { place } }, `Move ${part.name}`);
   };
   const connect = (c: Connection): void => {
-    const [from, to] = [c.sourceHandle, c.targetHandle];
-    if (!from || !to) return;
+    if (!c.sourceHandle || !c.targetHandle) return;
+    // a link may be drawn from either end
+    const drawn: readonly [string, string] = [c.sourceHandle, c.targetHandle];
+    const turned = linkConflict(project, type, ...drawn) !== undefined && linkConflict(project, type, drawn[1], drawn[0]) === undefined;
+    const [from, to] = turned ? [drawn[1], drawn[0]] : drawn;
     const conflict = linkConflict(project, type, from, to) ?? (type.links.some((l) => l.from === from && l.to === to) ? 'This link is there already' : undefined);
     if (conflict) return say(conflict);
     const writer = type.links.find((l) => l.to === to);
@@ -240,7 +246,7 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
       </div>
       <div style={{ flex: 1, minHeight: 0 }} className="inside-board" data-testid="inside" onDragOver={(e) => e.preventDefault()} onDrop={drop}>
         <ReactFlow<AnyNode, LinkEdge>
-          nodes={moving ?? nodes} edges={edges} nodeTypes={nodeTypes} edgeTypes={edgeTypes} onNodesChange={changes} onNodeDragStop={stop} onConnect={connect} deleteKeyCode={null} minZoom={0.2} maxZoom={2} connectionRadius={22}
+          nodes={moving ?? nodes} edges={edges} nodeTypes={nodeTypes} edgeTypes={edgeTypes} onNodesChange={changes} onNodeDragStop={stop} onConnect={connect} deleteKeyCode={null} minZoom={0.2} maxZoom={2} connectionRadius={22} connectionMode={ConnectionMode.Loose}
           onNodeClick={(_, n) => n.type === 'part' && select(`part/${n.id}`)} onNodeDoubleClick={(_, n) => n.type === 'part' && usePlace.getState().go({ area: 'product', part: fullName(path, n.data.part.name), type: '' })}
           onEdgeClick={(_, e) => select(`link/${e.id}`)} onPaneClick={() => select('')} proOptions={{ hideAttribution: true }} fitView fitViewOptions={{ padding: 0.05, maxZoom: 1.1 }} zoomOnDoubleClick={false}
           onKeyDown={(e) => { if ((e.key === 'Delete' || e.key === 'Backspace') && !(e.target instanceof HTMLInputElement)) remove(); }}

@@ -8,7 +8,7 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
-import { CellField, CellSelect } from '@/ui/cell-field';
+import { CellField } from '@/ui/cell-field';
 import { DeleteCell } from '@/ui/delete-cell';
 import { DraggableName } from '@/ui/draggable-name';
 import { deleteWithImpact } from '@/ui/impact';
@@ -161,7 +161,7 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
 export function PortTable({ type }: { readonly type: PartType }) {
   const { edit } = useProject.getState();
   const list = `types/${type.id}/ports`;
-  const add = (): void => tryEdit({ kind: 'insert', list, entry: { id: `o-${nanoid(8)}`, name: freeName(allNames(type), 'events'), direction: 'out', messages: [], note: '' } }, 'Add a message port');
+  const add = (): void => tryEdit({ kind: 'insert', list, entry: { id: `o-${nanoid(8)}`, name: freeName(allNames(type), 'events'), accepts: [], sends: [], note: '' } }, 'Add a message port');
   return (
     <>
       <h3 className="section-title">
@@ -174,16 +174,16 @@ export function PortTable({ type }: { readonly type: PartType }) {
         <table className="table">
           <colgroup>
             <col style={{ width: '19%' }} />
-            <col style={{ width: 94 }} />
-            <col style={{ width: '36%' }} />
+            <col style={{ width: '30%' }} />
+            <col style={{ width: '30%' }} />
             <col />
             <col style={{ width: 40 }} />
           </colgroup>
           <thead>
             <tr>
               <th scope="col">Port</th>
-              <th scope="col">Way</th>
-              <th scope="col">Messages</th>
+              <th scope="col" title="Messages it takes, parted by commas; * for any">Accepts</th>
+              <th scope="col" title="Messages it gives, parted by commas; * for any">Sends</th>
               <th scope="col">Note</th>
               <th scope="col" aria-label="Delete" />
             </tr>
@@ -194,12 +194,14 @@ export function PortTable({ type }: { readonly type: PartType }) {
                 <td>
                   <CellField value={p.name} label={`Name of port ${p.name}`} mono onCommit={(name) => edit({ kind: 'rename', list, id: p.id, name }, `Rename ${p.name}`)} />
                 </td>
-                <td>
-                  <CellSelect value={p.direction} label={`Way of port ${p.name}`} options={[['in', 'receives'], ['out', 'sends']]} onCommit={(direction) => tryEdit({ kind: 'update', list, id: p.id, changes: { direction } }, 'Turn a port')} />
-                </td>
-                <td>
-                  <CellField value={p.messages.join(', ')} label={`Messages of ${p.name}`} mono placeholder="any" onCommit={(text) => edit({ kind: 'update', list, id: p.id, changes: { messages: text.split(',').map((m) => m.trim()).filter(Boolean) } }, `Change the messages of ${p.name}`)} />
-                </td>
+                {(['accepts', 'sends'] as const).map((way) => (
+                  <td key={way}>
+                    <CellField
+                      value={p[way].join(', ')} label={`What ${p.name} ${way}`} mono placeholder="nothing"
+                      onCommit={(text) => edit({ kind: 'update', list, id: p.id, changes: { [way]: text.split(',').map((m) => m.trim()).filter(Boolean) } }, `Change what ${p.name} ${way}`)}
+                    />
+                  </td>
+                ))}
                 <td>
                   <CellField value={p.note} label={`Note of ${p.name}`} onCommit={(note) => edit({ kind: 'update', list, id: p.id, changes: { note } }, `Change the note of ${p.name}`)} />
                 </td>

@@ -3,7 +3,7 @@ import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState, type CSSProperties } from 'react';
 import { Tree, type NodeRendererProps, type TreeApi } from 'react-arborist';
 import type { Chart, ChartState, PartType, Project } from '@/core/project/project';
-import { statesByParent } from '@/core/project/project';
+import { anyMessage, statesByParent } from '@/core/project/project';
 import { fullName, useHere, useTree, type PartNode } from '@/store/derived';
 import { usePlace, type Area, type Location } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -80,7 +80,7 @@ function outlineItems(project: Project, tree: PartNode | undefined, area: Area):
 /** What a panel can be built from: quantities, messages and states, by their full names. */
 function usableOn(node: PartNode): Item[] {
   const leaf = (name: string, what: string): Item => ({ id: `use:${fullName(node.path, name)}`, name: name.split('.').at(-1)!, typeName: what, to: {}, drag: fullName(node.path, name) });
-  const messages = new Set([...node.type.ports.filter((p) => p.direction === 'in').flatMap((p) => p.messages), ...node.type.charts.flatMap((c) => c.transitions.flatMap((t) => t.triggers.filter((g) => g.kind === 'message').map((g) => g.on.replace(/\(.*$/, '').trim())))]);
+  const messages = new Set([...node.type.ports.flatMap((p) => p.accepts.filter((m) => m !== anyMessage)), ...node.type.charts.flatMap((c) => c.transitions.flatMap((t) => t.triggers.filter((g) => g.kind === 'message').map((g) => g.on.replace(/\(.*$/, '').trim())))]);
   return [
     ...node.type.quantities.filter((q) => q.role !== 'constant').map((q) => leaf(q.name, q.role)), ...[...messages].filter(Boolean).map((m) => leaf(m, 'message')),
     ...node.type.charts.map((c): Item => ({ ...leaf(c.name, 'states'), children: c.states.filter((s) => s.kind === 'state' || s.kind === 'parallel').map((s) => leaf(`${c.name}.${s.name}`, 'state')) })),
