@@ -1,8 +1,10 @@
 import { problem, type Problem } from '../language/diagnostics';
 import { constant, isConstant, isRelation, negate, divide, operands, sameExpression, subtract, walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel } from '../flatten/flat-model';
+import { mergeAliases } from './aliases';
 import { contains, differentiate, linearParts, type Unknown } from './differentiate';
 import { explainMatching, match, matchOne, type Matching } from './matching';
+import { reduceIndex, type Reduction } from './index-reduction';
 import { dependencyOrder } from './order';
 import type { Block, SolvableModel, TornBlock } from './solvable-model';
 
@@ -10,29 +12,62 @@ import type { Block, SolvableModel, TornBlock } from './solvable-model';
  * Brings the equations of a flat model into an order in which they can be solved: matching, strongly connected blocks,
  * tearing of the blocks that remain (Elmqvist and Otter 1994), for the run and for its start.
  */
-export function analyse(model: FlatModel): SolvableModel {
+export function analyse(source: FlatModel): SolvableModel {
   const problems: Problem[] = [];
-  const states = findStates(model);
-  const isState = new Set(states);
-  const parameters = orderParameters(model, problems);
-  const system = createSystem(model, isState);
-  const empty: SolvableModel = { model, states, parameters, blocks: [], initialBlocks: [], problems };
-  for (const s of states) {
-    const v = model.variables[s];
+  for (const s of findStates(source)) {
+    const v = source.variables[s];
     if (v.kind !== 'continuous') problems.push({ ...problem('error', 'der-discrete', `${v.name} only changes at events, so der(${v.name}) has no meaning`, v.span), place: v.place });
   }
-  reportDoubleWriters(model, problems);
-  const adjacent = model.equations.map((e) => system.candidates(e));
-  const m = match(adjacent, system.count);
-  const wanted = system.unknowns;
-  const matched = wanted.filter((u) => m.equationOf[u] >= 0).length;
-  if (matched < wanted.length || m.unknownOf.includes(-1)) {
-    explain(model, system, adjacent, m, wanted, problems);
+  const parameters = orderParameters(source, problems);
+  reportDoubleWriters(source, problems);
+  const merged = mergeAliases(source);
+  let matched = matchModel(merged.model);
+  let reduction: Reduction | undefined;
+  if (!isComplete(matched) && problems.length === 0) {
+    reduction = reduceIndex(merged.model, findStates(merged.model), problems);
+    if (reduction) matched = matchModel(reduction.model);
+  }
+  const { model, states, system, adjacent, matching: m } = matched;
+  const empty: SolvableModel = { model, states, parameters, blocks: [], initialBlocks: [], aliases: merged.aliases, invariants: [], reduction, startEquations: [], problems };
+  if (!isComplete(matched)) {
+    // explained in the terms of the text; where only merged variables show the lack, in theirs
+    const plain = matchModel(source);
+    const told = isComplete(plain) ? matched : plain;
+    if (problems.length === 0) explain(told.model, told.system, told.adjacent, told.matching, told.system.unknowns, problems);
     return empty;
   }
+  const isState = new Set(states);
   const blocks = orderBlocks(system, model.equations, m);
-  const initialBlocks = model.initialEquations.length === 0 ? blocks : initialOrder(model, system, isState, adjacent, m, problems);
-  return { model, states, parameters, blocks, initialBlocks, problems };
+  const invariants = reduction?.invariants ?? [];
+  const pinned = pinnedStarts(model, isState);
+  if (invariants.length > 0) return { ...empty, blocks, initialBlocks: blocks, invariants, startEquations: [...model.initialEquations, ...pinned] };
+  const none = model.initialEquations.length === 0 && pinned.length === 0;
+  return { ...empty, blocks, initialBlocks: none ? blocks : initialOrder({ ...model, initialEquations: [...model.initialEquations, ...pinned] }, system, isState, adjacent, m, problems, model.initialEquations.length) };
+}
+
+interface MatchedModel {
+  readonly model: FlatModel;
+  readonly states: readonly number[];
+  readonly system: System;
+  readonly adjacent: readonly (readonly number[])[];
+  readonly matching: Matching;
+}
+
+function matchModel(model: FlatModel): MatchedModel {
+  const states = findStates(model);
+  const system = createSystem(model, new Set(states));
+  const adjacent = model.equations.map((e) => system.candidates(e));
+  return { model, states, system, adjacent, matching: match(adjacent, system.count) };
+}
+
+const isComplete = ({ system, matching }: MatchedModel): boolean => system.unknowns.every((u) => matching.equationOf[u] >= 0) && !matching.unknownOf.includes(-1);
+
+/** A quantity that is no state but has a fixed start value is an equation of the start. */
+function pinnedStarts(model: FlatModel, isState: ReadonlySet<number>): FlatEquation[] {
+  return model.variables.flatMap((v, k) =>
+    v.kind === 'continuous' && v.fixed && v.start && !isState.has(k)
+      ? [{ left: { op: 'var' as const, index: k }, right: v.start, origin: { part: '', place: v.place, span: v.span ?? { start: 0, end: 0 }, text: `start of ${v.name}` } }]
+      : []);
 }
 
 function findStates(model: FlatModel): number[] {
@@ -195,17 +230,16 @@ function explain(model: FlatModel, system: System, adjacent: readonly (readonly 
     const rivals = over.equations.map((k) => model.equations[k].origin.text).filter((t) => t !== e.origin.text);
     const only = over.unknowns.filter(visible).map(nameOf);
     const where = e.origin.part ? ` in ${e.origin.part}` : '';
-    const hint = open.some((u) => system.unknownAt(u).kind === 'der') ? '; it ties states to each other, which needs a lower index' : '';
     problems.push({
       ...problem('error', 'over-determined',
-        `The equation "${e.origin.text}"${where} is one too many` + (only.length ? `: ${list(only)} ${only.length === 1 ? 'is' : 'are'} already determined by ${list([...new Set(rivals)])}` : ': nothing in it is unknown') + hint, e.origin.span),
+        `The equation "${e.origin.text}"${where} is one too many` + (only.length ? `: ${list(only)} ${only.length === 1 ? 'is' : 'are'} already determined by ${list([...new Set(rivals)])}` : ': nothing in it is unknown'), e.origin.span),
       place: e.origin.place,
     });
   }
 }
 
 function initialOrder(
-  model: FlatModel, system: System, isState: ReadonlySet<number>, adjacent: readonly (readonly number[])[], dynamic: Matching, problems: Problem[],
+  model: FlatModel, system: System, isState: ReadonlySet<number>, adjacent: readonly (readonly number[])[], dynamic: Matching, problems: Problem[], written: number,
 ): readonly Block[] {
   const free = new Set([...isState].filter((k) => !model.variables[k].fixed));
   const wide = system.withStates(free);
@@ -217,6 +251,8 @@ function initialOrder(
   void adjacent;
   for (let k = model.equations.length; k < all.length; k++) {
     if (matchOne(wideAdjacent, k, unknownOf, equationOf)) continue;
+    // a fixed start that says again what is determined already needs no equation
+    if (k >= model.equations.length + written) continue;
     const { origin } = all[k];
     problems.push({
       ...problem('error', 'over-determined-start', `The initial equation "${origin.text}" is one too many: everything in it is determined at the start already`, origin.span),
@@ -225,7 +261,10 @@ function initialOrder(
     return [];
   }
   const solved = new Set([...free].filter((k) => equationOf[k] >= 0));
-  return orderBlocks(system.withStates(solved), all, { unknownOf, equationOf });
+  const used = [...all.keys()].filter((k) => unknownOf[k] >= 0);
+  const position = new Int32Array(all.length).fill(-1);
+  used.forEach((k, j) => (position[k] = j));
+  return orderBlocks(system.withStates(solved), used.map((k) => all[k]), { unknownOf: Int32Array.from(used, (k) => unknownOf[k]), equationOf: equationOf.map((k) => (k < 0 ? -1 : position[k])) });
 }
 
 /** The blocks in solution order. */

@@ -21,7 +21,7 @@ export function contains(e: FlatExpr, u: Unknown): boolean {
 export function differentiate(e: FlatExpr, inner: (leaf: FlatExpr) => FlatExpr): FlatExpr {
   const d = (x: FlatExpr): FlatExpr => differentiate(x, inner);
   switch (e.op) {
-    case 'var': case 'der':
+    case 'var': case 'der': case 'time':
       return inner(e);
     case 'neg':
       return negate(d(e.a));

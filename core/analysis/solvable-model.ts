@@ -1,7 +1,9 @@
 import type { Problem } from '../language/diagnostics';
 import type { FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel } from '../flatten/flat-model';
+import type { Alias } from './aliases';
 import type { Unknown } from './differentiate';
+import type { Reduction } from './index-reduction';
 
 /** One step of the solution order. */
 export type Block =
@@ -27,5 +29,13 @@ export interface SolvableModel {
   readonly blocks: readonly Block[];
   /** The order at the start of a run, where initial equations take part. */
   readonly initialBlocks: readonly Block[];
+  /** Variables that equal others, or their negatives. */
+  readonly aliases: ReadonlyMap<number, Alias>;
+  /** Constraints the states are brought back onto after each step. */
+  readonly invariants: readonly FlatEquation[];
+  /** What was done to lower the index; undefined where nothing had to be. */
+  readonly reduction: Reduction | undefined;
+  /** With invariants: equations of the start that are solved together with them for the states that are not fixed. */
+  readonly startEquations: readonly FlatEquation[];
   readonly problems: readonly Problem[];
 }

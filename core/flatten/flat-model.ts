@@ -35,6 +35,8 @@ export interface FlatVariable {
   readonly isProtected: boolean;
   readonly isInput: boolean;
   readonly isOutput: boolean;
+  /** What the text says of its use as a state. */
+  readonly stateSelect?: 'never' | 'avoid' | 'default' | 'prefer' | 'always';
   /** Made by the compiler: conditions of `when` and the like. */
   readonly hidden: boolean;
   /** Looked at from outside only: nothing in the model depends on it. */

@@ -268,7 +268,7 @@ function addLeaf(
       unit, displayUnit: textOf(m.children.get('displayUnit')) ?? '', note: element.description,
       isProtected: context.isProtected, isInput: context.causality === 'input', isOutput: context.causality === 'output',
       fixed: fixed?.expr.kind === 'boolean' ? fixed.expr.value : kind === 'parameter' || kind === 'constant',
-      ...(literals && { literals }),
+      ...(literals && { literals }), ...stateSelectOf(m.children.get('stateSelect')),
     },
   ));
   if (context.isFlow) b.flows.add(index);
@@ -285,6 +285,12 @@ function addLeaf(
   void scope;
   return index;
 }
+
+const stateSelectOf = (m: Modifier | undefined): Pick<FlatVariable, 'stateSelect'> => {
+  const e = m?.value?.expr;
+  const name = e?.kind === 'ref' ? e.parts.at(-1)!.name : '';
+  return name === 'never' || name === 'avoid' || name === 'prefer' || name === 'always' ? { stateSelect: name } : {};
+};
 
 const textOf = (m: Modifier | undefined): string | undefined => {
   let e = m?.value?.expr;

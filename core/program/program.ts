@@ -39,6 +39,8 @@ export interface Machine {
   initial(t: number): void;
   /** `live` and `z` for the values in memory. */
   conditions(t: number): void;
+  /** How far the constraints, and at the start also its equations, are from holding. */
+  residuals(t: number, out: Float64Array, start: boolean): void;
   parameters(overrides: ReadonlyMap<number, number>): void;
   starts(): void;
   guard(k: number, t: number): boolean;
@@ -164,6 +166,12 @@ export function createProgram(solvable: SolvableModel): Program {
   });
   locals = new Map();
 
+  const gap = (list: SolvableModel['invariants'], from: number): string[] => {
+    const w = writer('plain');
+    return list.map((e, k) => `r[${from + k}]=${w.value(e.left)}-${w.value(e.right)};`);
+  };
+  functions.push(`function residuals(t,r,start){${gap(solvable.invariants, 0).join('')}if(start){${gap(solvable.startEquations, solvable.invariants.length).join('')}}}`);
+
   // conditions: everything numbered so far; guards and the like compute theirs plainly
   const plain = writer('plain');
   const conditionStatements: string[] = [];
@@ -237,7 +245,7 @@ export function createProgram(solvable: SolvableModel): Program {
 const {v,pre,d,m,live,z,s,flags}=M;
 const sq=(x)=>x*x,cube=(x)=>x*x*x;
 ${functions.join('\n')}
-return {outputs,event,initial,derivatives,flatStep,parameters,starts,
+return {outputs,event,initial,derivatives,flatStep,residuals,parameters,starts,
 conditions,
 guard:(k,t)=>!!guardTable[k](t),delay:(k,t)=>delayTable[k](t),period:(k,t)=>periodTable[k](t),effect:(k,t,send,cancel)=>effectTable[k](t,send,cancel),
 action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTimes:(k)=>sampleTable[k](0)};`;

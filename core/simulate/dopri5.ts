@@ -98,6 +98,11 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
       stiff = false;
       stiffVotes = 0;
     },
+    adjust(state) {
+      y.set(state);
+      k1Valid = false;
+      stepped = false;
+    },
     step(limit) {
       if (stepped) k1.set(k7);
       stepped = false;

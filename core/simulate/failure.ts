@@ -84,6 +84,13 @@ export function blockProblem(program: Program, failure: BlockFailure, time: numb
   return runProblem('loop', `The loop of "${list(texts, 3)}"${inPart(first)} for ${list(names, 4)} ${what}; ${advice} (${values})`, time, first.origin);
 }
 
+/** A constraint (or an equation of the start) that the states cannot be brought onto. */
+export function constraintProblem(program: Program, time: number, memory: Memory, k: number): Problem {
+  const { invariants, startEquations } = program.solvable;
+  const e = [...invariants, ...startEquations][k];
+  return runProblem('constraint', `The states cannot be brought onto "${e.origin.text}"${inPart(e)}: ${time === 0 ? 'the fixed start values contradict it, or leave nothing to move' : 'its quantities have run into a place where it has no solution nearby'} (${valuesIn(program, memory.v, e.left, e.right)})`, time, e.origin);
+}
+
 export function unsettledProblem(_program: Program, time: number, message: string, places: readonly string[]): Problem {
   return { severity: 'error', code: 'never-settles', message: `${message}, ${at(time)}`, ...(places[0] && { place: places[0] }) };
 }

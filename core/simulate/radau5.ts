@@ -186,6 +186,10 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
       rejected = false;
       faccon = 1;
     },
+    adjust(state) {
+      y.set(state);
+      f0Valid = false;
+    },
     step(limit) {
       if (!f0Valid) {
         evaluate(t, y, f0);

@@ -19,6 +19,10 @@ export function rk4(n: number, f: Derivatives, size: number): Stepper {
       y.set(state);
       valid = false;
     },
+    adjust(state) {
+      y.set(state);
+      valid = false;
+    },
     step(limit) {
       let next = (Math.floor(t / size + 1e-9) + 1) * size;
       if (next >= limit - 1e-12 * Math.max(1, Math.abs(limit))) next = limit;

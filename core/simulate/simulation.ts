@@ -4,7 +4,8 @@ import { BlockFailure } from '../program/newton';
 import type { Machine, Program } from '../program/program';
 import { createSimulatedCharts, type Clock } from './chart-host';
 import { createCrossingLocator } from './crossings';
-import { blockProblem, chatterProblem, notFiniteProblem, runProblem, stepProblem, unsettledProblem } from './failure';
+import { blockProblem, chatterProblem, constraintProblem, notFiniteProblem, runProblem, stepProblem, unsettledProblem } from './failure';
+import { createProjection } from './projection';
 import { createStepper, type SolverName } from './solvers';
 import type { MessageArgument, MessageRecord, Observer, RowKind, TransitionRecord } from './observer';
 import type { StepCounts, Stepper } from './stepper';
@@ -97,6 +98,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const hasModes = program.modes.length > 0;
   const longest = hasModes ? Math.max(options.stop / 100, options.recordEvery) : Infinity;
   const nominal = Float64Array.from(states, () => 1);
+  const projection = createProjection(program, machine, nominal);
   let stageFailure: BlockFailure | undefined;
   /** A stage the equations cannot be solved for makes the step too long, not the run wrong. */
   const derivatives: Machine['derivatives'] = (t, state, dy) => {
@@ -185,6 +187,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
         v[state] = pre[state] = value;
         changed = true;
       }
+      if (restarts.length > 0) keepConstraints(new Set(restarts.map(([state]) => state)));
       if (!changed) return true;
     }
     fail(unsettledProblem(program, clock.time, 'The equations do not settle: conditions keep switching each other', []));
@@ -258,6 +261,13 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     });
   };
 
+  /** Puts the states back onto the constraints of the model. */
+  const keepConstraints = (held?: ReadonlySet<number>): void => {
+    if (!projection || hasFailed()) return;
+    if (projection.project(clock.time, held)) return;
+    fail(constraintProblem(program, clock.time, machine.memory, 0));
+  };
+
   const restart = (): void => {
     for (let k = 0; k < n; k++) y[k] = v[states[k]];
     stepper.reset(clock.time, y);
@@ -278,7 +288,10 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     status = 'running';
     machine.parameters(overrides);
     machine.starts();
-    overrides.forEach((value, k) => (v[k] = value));
+    overrides.forEach((value, k) => {
+      const alias = program.solvable.aliases.get(k);
+      v[alias?.index ?? k] = alias?.sign === -1 ? -value : value;
+    });
     samples.length = 0;
     for (let k = 0; k < program.sampleCount; k++) samples.push({ ...machine.sampleTimes(k), index: 0 });
     const bad = samples.find((x) => !(x.interval > 0));
@@ -287,6 +300,11 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     pre.set(v);
     flags[0] = 1;
     guarded(() => {
+      if (projection) {
+        machine.initial(clock.time);
+        const open = projection.begin(clock.time, new Set(states.filter((k) => model.variables[k].fixed || overrides.has(k))));
+        if (open !== undefined) return fail(constraintProblem(program, clock.time, machine.memory, open));
+      }
       if (!settleEquations(true)) return;
       flags[0] = 0;
       charts.machine.start(options.startIn);
@@ -374,6 +392,18 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       return false;
     }
     const reached = stepper.t;
+    if (projection) {
+      loadStates(stepper.y);
+      const kept = guarded(() => projection.project(reached));
+      if (kept === false) fail(constraintProblem(program, reached, machine.memory, 0));
+      if (hasFailed()) return false;
+      let moved = false;
+      for (let k = 0; k < n; k++) {
+        y[k] = v[states[k]];
+        moved ||= y[k] !== stepper.y[k];
+      }
+      if (moved) stepper.adjust(y);
+    }
     const crossing = hasModes ? guarded(() => firstCrossing(from, reached)) : undefined;
     if (hasFailed()) return false;
     const end = crossing ?? reached;

@@ -39,6 +39,7 @@ function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, 
       };
     },
     reset: (t, y) => current().reset(t, y),
+    adjust: (y) => current().adjust(y),
     step(limit) {
       if (!useImplicit && explicit.stiff) {
         implicit ??= radau5(n, f, tol, longest);

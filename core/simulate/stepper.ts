@@ -29,6 +29,8 @@ export interface Stepper {
   readonly counts: StepCounts;
   /** Starts anew at a point, for instance after an event. */
   reset(t: number, y: Float64Array): void;
+  /** Moves the solution at its end a little, without starting anew: back onto a constraint. */
+  adjust(y: Float64Array): void;
   /** False where the step size has become too small. */
   step(limit: number): boolean;
   interpolate(t: number, out: Float64Array): void;

@@ -1,0 +1,120 @@
+import { isConstant, mapOperands, negate, walk, type FlatExpr } from '../flatten/flat-expression';
+import type { FlatEquation, FlatModel, FlatVariable } from '../flatten/flat-model';
+
+/** A variable that always equals another one, or its negative. */
+export interface Alias {
+  readonly index: number;
+  readonly sign: 1 | -1;
+}
+
+interface Pair {
+  readonly a: number;
+  readonly b: number;
+  readonly sign: 1 | -1;
+}
+
+/** Reads `x = y`, `x = -y`, `x + y = 0` and `x - y = 0`. */
+function pairOf(e: FlatEquation): Pair | undefined {
+  const signed = (x: FlatExpr): { index: number; sign: 1 | -1 } | undefined =>
+    x.op === 'var' ? { index: x.index, sign: 1 } : x.op === 'neg' && x.a.op === 'var' ? { index: x.a.index, sign: -1 } : undefined;
+  const [l, r] = [signed(e.left), signed(e.right)];
+  if (l && r) return { a: l.index, b: r.index, sign: (l.sign * r.sign) as 1 | -1 };
+  const sum = isConstant(e.right, 0) ? e.left : isConstant(e.left, 0) ? e.right : undefined;
+  if (!sum || (sum.op !== 'add' && sum.op !== 'sub')) return undefined;
+  const [p, q] = [signed(sum.a), signed(sum.b)];
+  if (!p || !q) return undefined;
+  const s = sum.op === 'sub' ? 1 : -1;
+  return { a: p.index, b: q.index, sign: (s * p.sign * q.sign) as 1 | -1 };
+}
+
+/**
+ * Takes variables that equal each other as one: everywhere but in the equation that says so, the first of them stands for all.
+ * The others are still computed, from that equation. Links between parts are mostly of this kind.
+ */
+export function mergeAliases(model: FlatModel): { model: FlatModel; aliases: ReadonlyMap<number, Alias> } {
+  const { variables } = model;
+  const parent = new Map<number, Alias>();
+  const find = (k: number): Alias => {
+    const up = parent.get(k);
+    if (!up) return { index: k, sign: 1 };
+    const root = find(up.index);
+    const result: Alias = { index: root.index, sign: (up.sign * root.sign) as 1 | -1 };
+    parent.set(k, result);
+    return result;
+  };
+  const hasDerivative = new Set<number>();
+  for (const e of [...model.equations, ...model.initialEquations]) for (const side of [e.left, e.right]) walk(side, (x) => void (x.op === 'der' && hasDerivative.add(x.index)));
+  const restarted = new Set(model.actions.flatMap((a) => (a.does.kind === 'reinit' ? [a.does.state] : [])));
+  // whoever is likely to be asked for stands for the others
+  const rank = (k: number): number => {
+    const v = variables[k];
+    const prefers = { never: -8, avoid: -4, default: 0, prefer: 4, always: 8 }[v.stateSelect ?? 'default'];
+    return (restarted.has(k) ? 100 : 0) + (hasDerivative.has(k) ? 50 + prefers : 0) + (v.fixed && v.start ? 20 : v.start ? 5 : 0) - v.name.length * 1e-3;
+  };
+  const kept = new Set<FlatEquation>();
+  const fits = (v: FlatVariable): boolean => v.kind === 'continuous' && v.type === 'Real' && !v.watched;
+  for (const e of model.equations) {
+    const pair = pairOf(e);
+    if (!pair || pair.a === pair.b || !fits(variables[pair.a]) || !fits(variables[pair.b])) continue;
+    const [a, b] = [find(pair.a), find(pair.b)];
+    if (a.index === b.index || (restarted.has(a.index) && restarted.has(b.index))) continue;
+    const sign = (pair.sign * a.sign * b.sign) as 1 | -1;
+    const [root, other] = rank(a.index) >= rank(b.index) ? [a.index, b.index] : [b.index, a.index];
+    parent.set(other, { index: root, sign });
+    kept.add(e);
+  }
+  if (parent.size === 0) return { model, aliases: new Map() };
+  const aliases = new Map<number, Alias>([...parent.keys()].map((k) => [k, find(k)]));
+  const rewrite = createRewriter(aliases);
+  // each equation that made two variables one now computes one of those that lost their place
+  const open = new Map<number, number>([...aliases.keys()].map((k) => [k, k]));
+  const equations = model.equations.map((e): FlatEquation => {
+    if (!kept.has(e)) return { ...e, left: rewrite(e.left), right: rewrite(e.right) };
+    const pair = pairOf(e)!;
+    const mine = open.has(pair.a) ? pair.a : open.has(pair.b) ? pair.b : (open.keys().next().value as number);
+    open.delete(mine);
+    const { index, sign } = aliases.get(mine)!;
+    const value: FlatExpr = { op: 'var', index };
+    return { left: { op: 'var', index: mine }, right: sign === 1 ? value : negate(value), origin: e.origin };
+  });
+  const changed = [...variables];
+  for (const [k, { index, sign }] of aliases) {
+    const [v, root] = [variables[k], changed[index]];
+    const turned = (x: FlatExpr): FlatExpr => (sign === 1 ? x : negate(x));
+    if (v.start && (!root.start || (v.fixed && !root.fixed))) changed[index] = { ...changed[index], start: turned(v.start), fixed: v.fixed || root.fixed };
+    if (v.nominal && !root.nominal) changed[index] = { ...changed[index], nominal: v.nominal };
+  }
+  const actions = model.actions.map((a) => {
+    if (a.does.kind !== 'reinit') return a;
+    const alias = aliases.get(a.does.state);
+    if (!alias) return a;
+    return { ...a, does: { kind: 'reinit' as const, state: alias.index, value: alias.sign === 1 ? a.does.value : negate(a.does.value) } };
+  });
+  return { model: { ...model, variables: changed, equations, actions, initialEquations: model.initialEquations.map((e) => ({ ...e, left: rewrite(e.left), right: rewrite(e.right) })) }, aliases };
+}
+
+/** Writes expressions over the variables that stand for others; parts shared by several expressions stay shared. */
+function createRewriter(aliases: ReadonlyMap<number, Alias>): (e: FlatExpr) => FlatExpr {
+  const known = new Map<FlatExpr, FlatExpr>();
+  const rewrite = (e: FlatExpr): FlatExpr => {
+    if (e.op === 'var' || e.op === 'der') {
+      const alias = aliases.get(e.index);
+      if (!alias) return e;
+      const x: FlatExpr = { op: e.op, index: alias.index };
+      return alias.sign === 1 ? x : negate(x);
+    }
+    const before = known.get(e);
+    if (before) return before;
+    let touched = false;
+    const after = mapOperands(e, (x) => {
+      const y = rewrite(x);
+      touched ||= y !== x;
+      return y;
+    });
+    // conditions are known by their node: one that stays as it is must stay the same
+    const result = touched ? after : e;
+    known.set(e, result);
+    return result;
+  };
+  return rewrite;
+}
