@@ -2,7 +2,7 @@ import { problem, type Problem } from '../language/diagnostics';
 import { constant, isConstant, isRelation, negate, divide, operands, sameExpression, subtract, walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel } from '../flatten/flat-model';
 import { mergeAliases } from './aliases';
-import { contains, differentiate, linearParts, type Unknown } from './differentiate';
+import { contains, differentiate, linearParts, type Unknown } from '../flatten/differentiate';
 import { explainMatching, match, matchOne, type Matching } from './matching';
 import { reduceIndex, type Reduction } from './index-reduction';
 import { dependencyOrder } from './order';

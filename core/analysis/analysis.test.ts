@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { add, applyFunction, binary, constant, divide, evaluate, multiply, negate, subtract, variable, type FlatExpr } from '../flatten/flat-expression';
-import { differentiate, linearParts } from './differentiate';
+import { differentiate, linearParts } from '../flatten/differentiate';
 import { explainMatching, match, matchOne } from './matching';
 import { dependencyOrder } from './order';
 

@@ -2,7 +2,7 @@ import { problem, type Problem } from '../language/diagnostics';
 import { plainVariable } from '../flatten/builder';
 import { evaluate, isRelation, mapOperands, operands, walk, zero, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel, FlatVariable } from '../flatten/flat-model';
-import { differentiate } from './differentiate';
+import { differentiate } from '../flatten/differentiate';
 import { match } from './matching';
 
 /** What was done to a model whose constraints tie states to each other. */

@@ -2,7 +2,7 @@ import type { Problem } from '../language/diagnostics';
 import type { FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel } from '../flatten/flat-model';
 import type { Alias } from './aliases';
-import type { Unknown } from './differentiate';
+import type { Unknown } from '../flatten/differentiate';
 import type { Reduction } from './index-reduction';
 
 /** One step of the solution order. */

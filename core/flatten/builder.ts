@@ -2,7 +2,9 @@ import { problem, type Problem, type Span } from '../language/diagnostics';
 import { unitOrUndefined, type Unit } from '../language/units';
 import { constant, evaluate, isRelation, walk, type FlatExpr } from './flat-expression';
 import type { FlatAction, FlatAssertion, FlatChart, FlatEquation, FlatPart, FlatVariable } from './flat-model';
-import type { BoundValue, ClassInstance } from './instance';
+import type { CallExpr } from '../language/ast';
+import type { BoundValue, ClassInstance, Scope } from './instance';
+import type { Value } from './values';
 import type { ClassLibrary, ClassRef } from './library';
 
 /** What is being built while an instance tree becomes a flat model. */
@@ -33,6 +35,8 @@ export interface Builder {
   structural(e: FlatExpr): number | undefined;
   /** The constants of a package or an enclosing class, as a part of its own. */
   staticInstance(owner: ClassRef): ClassInstance;
+  /** Results of a call of a function, or of the constructor of a record. */
+  callClass(ref: ClassRef, call: CallExpr, args: readonly Value[], named: ReadonlyMap<string, Value>, scope: Scope): readonly Value[];
   /** The value bound to a constant or parameter. */
   bindingOf(index: number): FlatExpr | undefined;
 }
@@ -41,6 +45,7 @@ export interface Builder {
 export interface BuilderSteps {
   elaborateBinding(b: Builder, value: BoundValue, unit?: Unit): FlatExpr | undefined;
   instantiateConstants(b: Builder, owner: ClassRef): ClassInstance;
+  callClass(b: Builder, ref: ClassRef, call: CallExpr, args: readonly Value[], named: ReadonlyMap<string, Value>, scope: Scope): readonly Value[];
 }
 
 export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Builder {
@@ -66,6 +71,7 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
       b.indexOf.set(variable.name, index);
       return index;
     },
+    callClass: (ref, call, args, named, scope) => steps.callClass(b, ref, call, args, named, scope),
     staticInstance(owner) {
       let instance = b.statics.get(owner.path);
       if (!instance) {

@@ -1,4 +1,4 @@
-import type { Equation } from '../language/ast';
+import type { Equation, RefExpr } from '../language/ast';
 import { problem } from '../language/diagnostics';
 import { printReference } from '../language/print';
 import { parseUnit, sameUnit } from '../language/units';
@@ -28,6 +28,7 @@ export function createConnections(): Connections {
   const pairs: Pair[] = [];
   return {
     connect(b, e, scope) {
+      if (isDisabled(b, e.a, scope) || isDisabled(b, e.b, scope)) return;
       const a = resolveReference(b, e.a, scope);
       const c = resolveReference(b, e.b, scope);
       if (a === undefined || c === undefined) return;
@@ -67,6 +68,19 @@ export function createConnections(): Connections {
       finishSets(b, pairs);
     },
   };
+}
+
+/** A link to a part whose condition does not hold is no link. */
+function isDisabled(b: Builder, ref: RefExpr, scope: Scope): boolean {
+  let at: Instance | undefined = scope.instance;
+  for (const part of ref.parts) {
+    while (at?.kind === 'array') at = at.elements[0];
+    if (at?.kind !== 'class') return false;
+    const next: Instance | undefined = memberOf(b, at, part.name);
+    if (!next && at.disabled.has(part.name)) return true;
+    at = next;
+  }
+  return false;
 }
 
 const isLeaf = (r: Resolved): r is Extract<FlatExpr, { op: 'var' }> => !Array.isArray(r) && !isClassInstance(r) && (r as FlatExpr).op === 'var';

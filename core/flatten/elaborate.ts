@@ -6,16 +6,18 @@ import { elaborateUnits, type UnitContext } from '../language/unit-check';
 import type { Unit } from '../language/units';
 import type { Builder } from './builder';
 import {
-  add, applyFunction, binary, choose, constant, functionArity, multiply, negate, not, one, zero, type FlatExpr, type FunctionName,
+  add, applyFunction, binary, choose, constant, functionArity, isConstant, multiply, negate, not, one, zero, type FlatExpr, type FunctionName,
 } from './flat-expression';
+import { differentiate } from './differentiate';
 import type { BoundValue, ClassInstance, Scope } from './instance';
-import { isValue, memberOf, resolve, isClassInstance, type Resolved } from './resolve';
+import { findClass, type ClassRef } from './library';
+import { isValue, memberOf, resolve, isClassInstance, toResolved, type Resolved } from './resolve';
 import {
-  chooseValue, elementwise, fillValue, flattenValue, isArray, mapValue, multiplyValues, shapeOf, ShapeError, sumOf, transpose, type Value,
+  chooseValue, elementwise, fillValue, flattenValue, isArray, isRecord, mapValue, multiplyValues, partOf, shapeOf, ShapeError, sumOf, transpose, type Value,
 } from './values';
 
 /** Thrown inside this file where an expression has no value; the problem has been reported. */
-class NoValue extends Error {}
+export class NoValue extends Error {}
 
 export const nan: FlatExpr = constant(NaN);
 
@@ -35,8 +37,8 @@ export function elaborate(b: Builder, e: Expr, scope: Scope): Value | undefined 
 
 export function elaborateScalar(b: Builder, e: Expr, scope: Scope): FlatExpr | undefined {
   const value = elaborate(b, e, scope);
-  if (value === undefined || !isArray(value)) return value;
-  b.report(scope.place, problem('error', 'shape', `${printExpression(e)} is an array of size [${shapeOf(value).join(', ')}], but a single value is needed`, e.span));
+  if (value === undefined || (!isArray(value) && !isRecord(value))) return value;
+  b.report(scope.place, problem('error', 'shape', isRecord(value) ? `${printExpression(e)} is a record, but a single value is needed` : `${printExpression(e)} is an array of size [${shapeOf(value).join(', ')}], but a single value is needed`, e.span));
   return undefined;
 }
 
@@ -45,14 +47,16 @@ export function elaborateBinding(b: Builder, bound: BoundValue, unit?: Unit): Fl
   let value = elaborate(b, elaborateUnits(bound.expr, unitContext(b, bound.scope), unit), bound.scope);
   if (value === undefined) return undefined;
   for (const k of bound.subscripts) {
-    if (!isArray(value)) break;
-    if (k > value.length) {
-      b.report(bound.scope.place, problem('error', 'shape', `${printExpression(bound.expr)} has ${value.length} elements, but element ${k} is needed`, bound.expr.span));
+    if (typeof k === 'number' && !isArray(value)) continue;
+    const inside: Value | undefined = partOf(value, k);
+    if (inside === undefined) {
+      const what = typeof k === 'number' ? `has ${(value as readonly Value[]).length} elements, but element ${k} is needed` : `has no ${k}`;
+      b.report(bound.scope.place, problem('error', 'shape', `${printExpression(bound.expr)} ${what}`, bound.expr.span));
       return undefined;
     }
-    value = value[k - 1];
+    value = inside;
   }
-  if (!isArray(value)) return value;
+  if (!isArray(value) && !isRecord(value)) return value;
   b.report(bound.scope.place, problem('error', 'shape', `${printExpression(bound.expr)} is an array, but a single value is needed`, bound.expr.span));
   return undefined;
 }
@@ -102,7 +106,8 @@ function fail(b: Builder, scope: Scope, span: Span, code: string, message: strin
 
 function scalar(b: Builder, e: Expr, scope: Scope): FlatExpr {
   const v = visit(b, e, scope);
-  if (isArray(v)) fail(b, scope, e.span, 'shape', `${printExpression(e)} is an array of size [${shapeOf(v).join(', ')}], but a single value is needed`);
+  if (isArray(v)) return fail(b, scope, e.span, 'shape', `${printExpression(e)} is an array of size [${shapeOf(v).join(', ')}], but a single value is needed`);
+  if (isRecord(v)) return fail(b, scope, e.span, 'shape', `${printExpression(e)} is a record, but a single value is needed`);
   return v;
 }
 
@@ -116,10 +121,37 @@ export function resolveReference(b: Builder, ref: RefExpr, scope: Scope): Resolv
   }
 }
 
+/** The value of an expression; throws NoValue where it has none, which has been reported. */
+export function elaborateStrict(b: Builder, e: Expr, scope: Scope): Value {
+  const value = elaborate(b, e, scope);
+  if (value === undefined) throw new NoValue();
+  return value;
+}
+
+/** All results of a function call, or the one value of anything else. */
+export function resultsOf(b: Builder, e: Expr, scope: Scope): readonly Value[] {
+  if (e.kind !== 'call') return [elaborateStrict(b, e, scope)];
+  const ref = findClass(b.library, scope.home, e.callee);
+  return ref ? callOf(b, ref, e, scope) : [elaborateStrict(b, e, scope)];
+}
+
+function callOf(b: Builder, ref: ClassRef, e: CallExpr, scope: Scope): readonly Value[] {
+  return b.callClass(ref, e, e.args.map((a) => visit(b, a, scope)), new Map(e.named.map((n) => [n.name, visit(b, n.value, scope)])), scope);
+}
+
+/** What a subscript picks: numbers known before the run, all, or an expression that changes. */
+export function indicesOf(b: Builder, s: Expr, scope: Scope, size: number): number | number[] | 'all' | FlatExpr {
+  if (s.kind === 'colon') return 'all';
+  const v = visit(b, s, { ...scope, iterators: new Map([...scope.iterators, ['end', size]]) });
+  if (!isArray(v) && !isRecord(v) && b.structural(v) === undefined) return v;
+  return subscriptOf(b, s, scope, size);
+}
+
 function subscriptOf(b: Builder, s: Expr, scope: Scope, size: number): number | number[] | 'all' {
   if (s.kind === 'colon') return 'all';
   const withEnd: Scope = { ...scope, iterators: new Map([...scope.iterators, ['end', size]]) };
   const v = visit(b, s, withEnd);
+  if (isRecord(v)) return fail(b, scope, s.span, 'shape', `${printExpression(s)} is a record, not an index`);
   const toInteger = (x: FlatExpr): number => {
     const known = b.structural(x);
     if (known === undefined) fail(b, scope, s.span, 'not-constant', `The index ${printExpression(s)} must be known before the run`);
@@ -140,10 +172,13 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
     case 'string':
       return fail(b, scope, e.span, 'text-value', 'A text cannot be computed with');
     case 'ref': {
+      const moving = movingIndex(b, e, scope);
+      if (moving) return moving;
       const r = resolveReference(b, e, scope);
       if (r === undefined) throw new NoValue();
-      if (!isValue(r)) return fail(b, scope, e.span, 'part-as-value', `${printExpression(e)} is a part, not a value`);
-      return r;
+      const value = asValue(b, r);
+      if (value !== undefined) return value;
+      return fail(b, scope, e.span, 'part-as-value', `${printExpression(e)} is a part, not a value`);
     }
     case 'unary': {
       const v = visit(b, e.operand, scope);
@@ -153,14 +188,22 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
       return visitBinary(b, e, scope);
     case 'if': {
       let value: Value | undefined;
-      const branches = [...e.branches].reverse();
-      // only a branch that can be chosen needs a value of the right shape
-      for (const { condition } of e.branches) {
-        const known = b.structural(scalar(b, condition, scope));
-        if (known === undefined) break;
+      // a branch that is decided before the run leaves out the others
+      let open: FlatExpr | undefined = scope.guard;
+      const guarded: { condition: FlatExpr; value: Value }[] = [];
+      let last: Expr = e.otherwise;
+      for (const branch of e.branches) {
+        const condition = scalar(b, branch.condition, scope);
+        if (isConstant(condition, 0)) continue;
+        if (isConstant(condition)) {
+          last = branch.value;
+          break;
+        }
+        guarded.push({ condition, value: visit(b, branch.value, { ...scope, guard: open ? binary('and', open, condition) : condition }) });
+        open = open ? binary('and', open, not(condition)) : not(condition);
       }
-      value = visit(b, e.otherwise, scope);
-      for (const branch of branches) value = chooseValue(scalar(b, branch.condition, scope), visit(b, branch.value, scope), value);
+      value = visit(b, last, { ...scope, ...(open && { guard: open }) });
+      for (const way of guarded.reverse()) value = chooseValue(way.condition, way.value, value);
       return value;
     }
     case 'array':
@@ -203,7 +246,7 @@ function visitBinary(b: Builder, e: Extract<Expr, { kind: 'binary' }>, scope: Sc
     case '*': return multiplyValues(left, right);
     case '/':
       if (isArray(right)) return fail(b, scope, e.span, 'shape', `${printExpression(e.right)} is an array and cannot divide`);
-      return mapValue(left, (x) => binary('div', x, right));
+      return mapValue(left, (x) => binary('div', x, right as FlatExpr));
     case '.+': return elementwise('add', left, right, what, true);
     case '.-': return elementwise('sub', left, right, what, true);
     case '.*': return elementwise('mul', left, right, what, true);
@@ -235,7 +278,7 @@ const arrayFunctions = new Set([
 const eventFunctions = new Set(['der', 'pre', 'edge', 'change', 'initial', 'terminal', 'noEvent', 'smooth', 'sample', 'homotopy', 'in', 'rising', 'falling']);
 
 function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
-  const name = e.callee;
+  const name = e.callee.replace(/^Modelica\.Math\.(Vectors\.)?/, '');
   const need = (n: number): void => {
     if (e.args.length !== n) fail(b, scope, e.span, 'arguments', `${name} takes ${n} argument${n === 1 ? '' : 's'}, but ${e.args.length} ${e.args.length === 1 ? 'is' : 'are'} given`);
   };
@@ -300,38 +343,69 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
     if (args.length === 1) return mapValue(args[0], (x) => applyFunction(fn, [x]));
     return elementwisePair(args[0], args[1], (x, y) => applyFunction(fn, [x, y]));
   }
+  const ref = findClass(b.library, scope.home, name);
+  if (ref && (ref.definition.classKind === 'function' || ref.definition.classKind === 'record')) {
+    const results = callOf(b, ref, e, scope);
+    return results.length > 0 ? results[0] : fail(b, scope, e.span, 'no-result', `${name} has no output`);
+  }
   const known = [...Object.keys(functionArity), ...arrayFunctions, ...eventFunctions, 'convert'];
   const near = nearestName(name, known);
   return fail(b, scope, e.calleeSpan, 'unknown-function', `There is no function ${name}${near ? `; did you mean ${near}?` : ''}`);
+}
+
+/** A resolved thing as a value: records become values of their fields. Undefined for parts. */
+function asValue(b: Builder, r: Resolved): Value | undefined {
+  if (isValue(r)) return r;
+  if (Array.isArray(r)) {
+    const all = r.map((x) => asValue(b, x as Resolved));
+    return all.every((x) => x !== undefined) ? (all as Value[]) : undefined;
+  }
+  if (!isClassInstance(r) || (r.ref.definition.classKind !== 'record' && r.ref.definition.classKind !== 'connector')) return undefined;
+  for (const name of [...(b.pending.get(r)?.keys() ?? [])]) memberOf(b, r, name);
+  const fields = new Map<string, Value>();
+  for (const [name, member] of r.members) {
+    const value = asValue(b, toResolved(member));
+    if (value !== undefined) fields.set(name, value);
+  }
+  return { fields, typeName: r.ref.definition.name };
+}
+
+/** `x[i]` with an index that changes during the run: the element is chosen then. Undefined where all indices are known. */
+function movingIndex(b: Builder, e: RefExpr, scope: Scope): Value | undefined {
+  if (e.parts.every((p) => p.subscripts.length === 0)) return undefined;
+  for (const [k, part] of e.parts.entries()) {
+    for (const [j, s] of part.subscripts.entries()) {
+      if (s.kind === 'colon' || s.kind === 'number') continue;
+      // sizes are not needed to see whether an index moves
+      const v = visit(b, s, { ...scope, iterators: new Map([...scope.iterators, ['end', scope.iterators.get('end') ?? 1]]) });
+      if (isArray(v) || isRecord(v) || b.structural(v) !== undefined) continue;
+      const at = (index: Expr): RefExpr => ({ ...e, parts: e.parts.map((p, m) => (m === k ? { ...p, subscripts: p.subscripts.map((x, i) => (i === j ? index : x)) } : p)) });
+      const all = visit(b, at({ kind: 'colon', span: s.span }), scope);
+      // what the other subscripts pick lies inside each element
+      const list = isArray(all) ? all : [all];
+      return list.slice(0, -1).reduceRight<Value>((value, x, i) => chooseValue(binary('eq', v, constant(i + 1)), x, value), list.at(-1)!);
+    }
+  }
+  return undefined;
 }
 
 const elementwisePair = (x: Value, y: Value, f: (a: FlatExpr, b: FlatExpr) => FlatExpr): Value => {
   if (isArray(x) && isArray(y)) return x.map((v, k) => elementwisePair(v, y[k], f));
   if (isArray(x)) return x.map((v) => elementwisePair(v, y, f));
   if (isArray(y)) return y.map((v) => elementwisePair(x, v, f));
+  if (isRecord(x) || isRecord(y)) throw new ShapeError('A record has no single value');
   return f(x, y);
 };
 
 /** `der` of a quantity, or of an expression by the rules of differentiation. */
 function derivative(b: Builder, x: FlatExpr, source: Expr, scope: Scope): FlatExpr {
-  switch (x.op) {
-    case 'const':
-      return zero;
-    case 'time':
-      return one;
-    case 'var': {
-      const kind = b.variables[x.index].kind;
-      return kind === 'constant' || kind === 'parameter' ? zero : { op: 'der', index: x.index };
-    }
-    case 'neg':
-      return negate(derivative(b, x.a, source, scope));
-    case 'add': case 'sub':
-      return binary(x.op, derivative(b, x.a, source, scope), derivative(b, x.b, source, scope));
-    case 'mul':
-      return add(multiply(derivative(b, x.a, source, scope), x.b), multiply(x.a, derivative(b, x.b, source, scope)));
-    default:
-      return fail(b, scope, source.span, 'der', `der takes a quantity; give ${printExpression(source)} a name of its own first`);
-  }
+  return differentiate(x, (leaf) => {
+    if (leaf.op === 'time') return one;
+    if (leaf.op === 'der') return fail(b, scope, source.span, 'der', `${printExpression(source)} is a derivative already: give it a name of its own first`);
+    if (leaf.op !== 'var') return zero;
+    const { kind } = b.variables[leaf.index];
+    return kind === 'constant' || kind === 'parameter' ? zero : { op: 'der', index: leaf.index };
+  });
 }
 
 /** `in(mode.Fast)`: whether a state of a chart is active. */

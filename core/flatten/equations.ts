@@ -4,12 +4,12 @@ import { printEquation, printExpression } from '../language/print';
 import { checkSides, checkUnits, elaborateUnits, checkUnits as unitsOf } from '../language/unit-check';
 import { carries } from '../project/project';
 import { hiddenBoolean, type Builder } from './builder';
-import { elaborate, elaborateScalar, resolveReference, unitContext } from './elaborate';
+import { elaborate, elaborateScalar, elaborateStrict, NoValue, resolveReference, resultsOf, unitContext } from './elaborate';
 import { binary, choose, constant, isConstant, not, sameExpression, subtract, type FlatExpr } from './flat-expression';
 import type { FlatEquation, FlatSend, Origin } from './flat-model';
 import type { ClassInstance, Scope } from './instance';
 import { isClassInstance, isValue } from './resolve';
-import { flattenValue, isArray, ShapeError, zipValues, type Value } from './values';
+import { flattenValue, isArray, isRecord, ShapeError, zipValues, type Value } from './values';
 import type { Connections } from './connections';
 import type { MessageRoutes } from './messages';
 
@@ -36,7 +36,7 @@ export function addEquations(b: Builder, equations: readonly Equation[], scope: 
 function lowerEquation(b: Builder, e: Equation, scope: Scope, context: EquationContext, initial: boolean): FlatEquation[] {
   switch (e.kind) {
     case 'equal':
-      return lowerEqual(b, e, scope);
+      return lowerEqual(b, e, initial ? scope : { ...scope, sharing: { name: scope.instance.name, origin: originOf(e, scope) } });
     case 'connect':
       context.connections.connect(b, e, scope);
       return [];
@@ -64,8 +64,7 @@ function lowerEqual(b: Builder, e: Extract<Equation, { kind: 'equal' }>, scope: 
     checkSides(e.left, e.right, 'equates', e.span, units, (p) => b.report(scope.place, p));
   }
   if (e.left.kind === 'tuple') {
-    b.report(scope.place, problem('error', 'not-supported', 'Functions with several results are not supported yet', e.left.span));
-    return [];
+    return lowerTuple(b, e, e.left.elements, scope);
   }
   const unitOf = (x: Expr) => unitsOf(x, units, () => undefined)?.unit;
   const left = elaborate(b, elaborateUnits(e.left, units, unitOf(e.right)), scope);
@@ -84,6 +83,28 @@ function lowerEqual(b: Builder, e: Extract<Equation, { kind: 'equal' }>, scope: 
     b.report(scope.place, problem('error', 'shape', error.message, e.span));
   }
   return equations;
+}
+
+/** `(a, b) = f(x)`: one equation for each result that is asked for. */
+function lowerTuple(b: Builder, e: Extract<Equation, { kind: 'equal' }>, elements: readonly Expr[], scope: Scope): FlatEquation[] {
+  const origin = originOf(e, scope);
+  try {
+    const results = resultsOf(b, e.right, scope);
+    return elements.flatMap((x, k) => {
+      if (x.kind === 'error' || results[k] === undefined) return [];
+      const left = elaborateStrict(b, x, scope);
+      const equations: FlatEquation[] = [];
+      zipValues(left, results[k], (l, r) => {
+        equations.push({ left: l, right: r, origin });
+        return l;
+      }, printExpression(x));
+      return equations;
+    });
+  } catch (error) {
+    if (error instanceof ShapeError) b.report(scope.place, problem('error', 'shape', error.message, e.span));
+    else if (!(error instanceof NoValue)) throw error;
+    return [];
+  }
 }
 
 /** `part.u = ...` determines an input of a part from outside. */
@@ -117,7 +138,7 @@ function lowerFor(b: Builder, e: Extract<Equation, { kind: 'for' }>, scope: Scop
     return [];
   }
   return range.flatMap((x) => {
-    const value = isArray(x) ? undefined : b.structural(x);
+    const value = isArray(x) || isRecord(x) ? undefined : b.structural(x);
     if (value === undefined) return [];
     const inner: Scope = { ...scope, iterators: new Map([...scope.iterators, [first.name, value]]) };
     if (rest.length > 0) return lowerFor(b, { ...e, iterators: rest }, inner, context, initial);
@@ -141,13 +162,19 @@ function lowerIf(b: Builder, e: Extract<Equation, { kind: 'if' }>, scope: Scope,
     const body = chosen >= 0 ? e.branches[chosen].body : e.otherwise;
     return body.flatMap((q) => lowerEquation(b, q, scope, context, initial));
   }
-  const lowered = [...e.branches.map((x) => x.body), e.otherwise].map((body) => body.flatMap((q) => lowerEquation(b, q, scope, context, initial)));
+  const lowered = [...e.branches.map((x) => x.body), e.otherwise].map((body, j) => body.flatMap((q) => lowerEquation(b, q, guardedScope(scope, conditions, j), context, initial)));
   const sizes = new Set(lowered.map((l) => l.length));
   if (sizes.size > 1) {
     b.report(scope.place, problem('error', 'if-branches', `Every branch of this if needs the same number of equations, but they have ${lowered.map((l) => l.length).join(', ')}`, e.span));
     return [];
   }
   return mergeBranches(conditions, lowered, originOf(e, scope));
+}
+
+/** The scope of a branch: what is computed in it counts only while it is chosen. */
+function guardedScope(scope: Scope, conditions: readonly FlatExpr[], branch: number): Scope {
+  const all = [...(scope.guard ? [scope.guard] : []), ...conditions.slice(0, branch).map(not), ...(branch < conditions.length ? [conditions[branch]] : [])];
+  return { ...scope, guard: all.reduce((x, y) => binary('and', x, y)) };
 }
 
 const countDiffers = (e: Extract<Equation, { kind: 'if' }>): boolean =>
@@ -175,14 +202,14 @@ interface WhenTrigger {
   readonly active: FlatExpr;
 }
 
-export function whenTrigger(b: Builder, condition: Expr, scope: Scope, origin: Origin, earlier: FlatExpr | undefined): WhenTrigger | undefined {
+export function whenTrigger(b: Builder, condition: Expr, scope: Scope, origin: Origin, earlier: FlatExpr | undefined, now: (v: Value) => Value = (v) => v): WhenTrigger | undefined {
   checkUnits(condition, unitContext(b, scope), (p) => b.report(scope.place, p));
   const value = elaborate(b, condition, scope);
   if (value === undefined) return undefined;
   let atInitial = false;
   const conditions: number[] = [];
   let active: FlatExpr = constant(0);
-  for (const c of flattenValue(value)) {
+  for (const c of flattenValue(now(value))) {
     if (c.op === 'initial') {
       atInitial = true;
       active = binary('or', active, c);
@@ -275,7 +302,7 @@ function lowerWhenBody(
         const [it] = q.iterators;
         const range = it.range && elaborate(b, it.range, scope);
         for (const x of range && isArray(range) ? range : []) {
-          const value = isArray(x) ? undefined : b.structural(x);
+          const value = isArray(x) || isRecord(x) ? undefined : b.structural(x);
           if (value !== undefined) {
             lowerWhenBody(b, q.body, { ...scope, iterators: new Map([...scope.iterators, [it.name, value]]) }, context, trigger, guard, assigned);
           }

@@ -4,10 +4,12 @@ import { printExpression } from '../language/print';
 import { checkAgainstUnit, checkUnits, elaborateUnits } from '../language/unit-check';
 import { describeUnit, unitOrUndefined, type Unit } from '../language/units';
 import { createBuilder, hasRelation, hiddenBoolean, plainVariable, type Builder } from './builder';
+import { addAlgorithm } from './algorithms';
 import { addCharts } from './charts';
 import { createConnections } from './connections';
 import { elaborateBinding, elaborateScalar, unitContext } from './elaborate';
 import { addEquations } from './equations';
+import { callClass } from './functions';
 import { constant, isConstant, isRelation, variable } from './flat-expression';
 import type { FlatModel } from './flat-model';
 import { modifierOf, type BoundValue, type ClassInstance, type Scope } from './instance';
@@ -50,7 +52,7 @@ export interface FlattenResult {
 
 /** Turns a class of a library into a flat model: scalar variables and equations under full names. */
 export function flatten(library: ClassLibrary, className: string, options: FlattenOptions = {}): FlattenResult {
-  const b = createBuilder(library, { elaborateBinding, instantiateConstants });
+  const b = createBuilder(library, { elaborateBinding, instantiateConstants, callClass });
   const ref = findClass(library, undefined, className);
   if (!ref) {
     b.report('', problem('error', 'unknown-class', `There is no class ${className}; there are ${[...library.top.keys()].join(', ') || 'none'}`));
@@ -58,7 +60,7 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
   }
   if (ref.definition.partial) b.report(ref.place, problem('error', 'partial', `${className} is partial: it can be extended, but not run`, ref.definition.nameSpan));
   const home: Scope = {
-    instance: { kind: 'class', name: '', ref, members: new Map(), bodies: [], isConnector: false, inner: new Set(), charts: [], part: -1 },
+    instance: { kind: 'class', name: '', ref, members: new Map(), bodies: [], isConnector: false, inner: new Set(), disabled: new Set(), charts: [], part: -1 },
     home: ref, iterators: new Map(), place: options.changesPlace ?? ref.place,
   };
   const root = instantiateClass(b, ref, '', modifierOf(options.changes ?? { args: [] }, home), rootContext);
@@ -70,8 +72,8 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
       const { definition } = body.ref;
       addEquations(b, definition.equations, scope, { connections, routes }, false);
       addEquations(b, definition.initialEquations, scope, { connections, routes }, true);
-      const algorithm = [...definition.algorithms, ...definition.initialAlgorithms].find((a) => a.length > 0);
-      if (algorithm) b.report(body.ref.place, problem('error', 'not-supported', 'Algorithm sections are not supported yet', algorithm[0].span));
+      for (const algorithm of definition.algorithms) addAlgorithm(b, algorithm, scope, false);
+      for (const algorithm of definition.initialAlgorithms) addAlgorithm(b, algorithm, scope, true);
       if (definition.external) b.report(body.ref.place, problem('error', 'not-supported', 'External functions are not supported', definition.nameSpan));
     }
     addCharts(b, instance, routes);

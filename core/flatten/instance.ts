@@ -1,5 +1,8 @@
 import type { ChartSource } from '../behaviour/chart-source';
 import type { ClassRef, PartBehaviour } from './library';
+import type { FlatExpr } from './flat-expression';
+import type { Origin } from './flat-model';
+import type { Value } from './values';
 import type { Expr, Modification } from '../language/ast';
 
 /** The tree of parts: a node per component, a leaf per scalar. */
@@ -25,6 +28,8 @@ export interface ClassInstance {
   readonly bodies: ClassBody[];
   readonly isConnector: boolean;
   readonly inner: Set<string>;
+  /** Declared parts whose condition does not hold. */
+  readonly disabled: Set<string>;
   readonly charts: {
     readonly source: ChartSource;
     readonly states: readonly number[];
@@ -50,6 +55,12 @@ export interface Scope {
   /** Names of a chart of the part, by variable number; they win over those of the part. */
   readonly locals?: ReadonlyMap<string, number>;
   readonly place: string;
+  /** Names of a function: they win over everything else. */
+  readonly values?: ReadonlyMap<string, Value>;
+  /** When what is read here counts: a condition around it. */
+  readonly guard?: FlatExpr;
+  /** Set where large intermediate values may become variables of their own. */
+  readonly sharing?: { readonly name: string; readonly origin: Origin };
 }
 
 /** A modification with the scopes of its values: outer ones win over inner ones. */
@@ -62,8 +73,8 @@ export interface BoundValue {
   readonly expr: Expr;
   readonly scope: Scope;
   readonly each: boolean;
-  /** Number of array dimensions of components already indexed away since the value was given. */
-  readonly subscripts: readonly number[];
+  /** Indices and fields of components already taken out of the value since it was given. */
+  readonly subscripts: readonly (number | string)[];
 }
 
 export const noModifier: Modifier = { children: new Map() };
@@ -93,6 +104,14 @@ export function mergeModifiers(outer: Modifier, inner: Modifier | undefined): Mo
   const value = outer.value ?? inner.value;
   const redeclare = outer.redeclare ?? inner.redeclare;
   return { children, ...(value && { value }), ...(redeclare && { redeclare }) };
+}
+
+/** The modifier of a field, where a value was given for the whole record. */
+export function fieldModifier(m: Modifier, name: string): Modifier | undefined {
+  const own = m.children.get(name);
+  if (!m.value) return own;
+  const value: Modifier = { children: new Map(), value: { ...m.value, subscripts: [...m.value.subscripts, name] } };
+  return own ? mergeModifiers(own, value) : value;
 }
 
 /** The modifier of one element of an array of components. */

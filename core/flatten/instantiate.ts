@@ -8,9 +8,10 @@ import { elaborate, elaborateScalar, structuralInteger } from './elaborate';
 import { zero } from './flat-expression';
 import type { FlatVariable, ValueType } from './flat-model';
 import {
-  indexModifier, mergeModifiers, modifierOf, noModifier, type ArrayInstance, type ClassBody, type ClassInstance, type Instance, type Modifier, type Scope,
+  fieldModifier, indexModifier, mergeModifiers, modifierOf, noModifier, type ArrayInstance, type ClassBody, type ClassInstance, type Instance, type Modifier, type Scope,
 } from './instance';
 import { findClass, type ClassRef } from './library';
+import { partOf } from './values';
 
 const builtins: ReadonlySet<string> = new Set(['Real', 'Integer', 'Boolean', 'String']);
 const deepest = 60;
@@ -44,7 +45,7 @@ const scopeOf = (instance: ClassInstance, home: ClassRef): Scope => ({ instance,
 export function instantiateClass(b: Builder, ref: ClassRef, name: string, modifier: Modifier, context: Context): ClassInstance {
   const bodies: ClassBody[] = [];
   const instance: ClassInstance = {
-    kind: 'class', name, ref, members: new Map(), bodies, inner: new Set(), charts: [],
+    kind: 'class', name, ref, members: new Map(), bodies, inner: new Set(), disabled: new Set(), charts: [],
     isConnector: context.isConnector || ref.definition.classKind === 'connector', part: b.parts.length,
     ...(context.parent && { parent: context.parent }),
   };
@@ -55,11 +56,12 @@ export function instantiateClass(b: Builder, ref: ClassRef, name: string, modifi
   }
   const declarations = new Map<string, Declaration>();
   collect(b, instance, ref, undefined, declarations, bodies, 0);
+  const isRecordClass = ref.definition.classKind === 'record';
   const pending = new Map<string, () => void>();
   b.pending.set(instance, pending);
   for (const [member, declaration] of declarations) {
     pending.set(member, () => {
-      const made = instantiateComponent(b, instance, declaration, modifier.children.get(member), context);
+      const made = instantiateComponent(b, instance, declaration, isRecordClass ? fieldModifier(modifier, member) : modifier.children.get(member), context);
       if (made) instance.members.set(member, made);
     });
   }
@@ -130,7 +132,10 @@ function instantiateComponent(b: Builder, instance: ClassInstance, d: Declaratio
       b.report(place, problem('error', 'not-constant', `The condition of ${element.name} must be known before the run`, element.condition.span));
       return undefined;
     }
-    if (!known) return undefined;
+    if (!known) {
+      instance.disabled.add(element.name);
+      return undefined;
+    }
   }
   if (element.outer && !element.inner) {
     const found = findInner(instance, element.name);
@@ -138,7 +143,8 @@ function instantiateComponent(b: Builder, instance: ClassInstance, d: Declaratio
     b.report(place, problem('error', 'no-inner', `No enclosing part declares inner ${element.name}`, element.nameSpan));
   }
   if (element.inner) instance.inner.add(element.name);
-  let modifier = mergeModifiers(d.modifier ?? noModifier, modifierOf(element.modification, scope));
+  const replaced = outer?.redeclare ?? d.modifier?.redeclare;
+  let modifier = mergeModifiers(d.modifier ?? noModifier, modifierOf(replaced && element.constraint ? element.constraint : element.modification, scope));
   if (outer) modifier = mergeModifiers(outer, modifier);
   const typeName = modifier.redeclare?.typeName ?? element.typeName;
   const typeHome = modifier.redeclare?.home ?? home;
@@ -184,7 +190,7 @@ const maximumSize = 200_000;
 function sizeOf(b: Builder, dimension: Expr, k: number, m: Modifier, scope: Scope, element: ComponentElement, place: string): number {
   if (dimension.kind === 'colon') {
     let value = m.value && elaborate(b, m.value.expr, m.value.scope);
-    for (const s of m.value?.subscripts ?? []) value = Array.isArray(value) ? value[s - 1] : undefined;
+    for (const s of m.value?.subscripts ?? []) value = value && partOf(value, s);
     if (Array.isArray(value)) return value.length;
     b.report(place, problem('error', 'no-size', `The size of ${element.name}[:] must follow from its value`, dimension.span));
     return 0;
@@ -262,8 +268,10 @@ function addLeaf(
   const kind: FlatVariable['kind'] =
     context.variability === 'constant' || context.variability === 'parameter' ? context.variability
       : context.variability === 'discrete' || type !== 'Real' ? 'discrete' : 'continuous';
+  // a parameter that is not fixed is found at the start and stays: a state that does not change
+  const found = kind === 'parameter' && type === 'Real' && fixed?.expr.kind === 'boolean' && !fixed.expr.value;
   const index = b.add(plainVariable(
-    { name, type, kind, place, span },
+    { name, type, kind: found ? 'continuous' : kind, place, span },
     {
       unit, displayUnit: textOf(m.children.get('displayUnit')) ?? '', note: element.description,
       isProtected: context.isProtected, isInput: context.causality === 'input', isOutput: context.causality === 'output',
@@ -272,6 +280,7 @@ function addLeaf(
     },
   ));
   if (context.isFlow) b.flows.add(index);
+  if (found) b.equations.push({ left: { op: 'der', index }, right: zero, origin: { part: '', place, span, text: `${name} is found at the start` } });
   const attributes: { start?: NonNullable<Modifier['value']>; min?: NonNullable<Modifier['value']>; max?: NonNullable<Modifier['value']>; nominal?: NonNullable<Modifier['value']> } = {};
   for (const key of ['start', 'min', 'max', 'nominal'] as const) {
     const value = m.children.get(key)?.value;
@@ -295,7 +304,7 @@ const stateSelectOf = (m: Modifier | undefined): Pick<FlatVariable, 'stateSelect
 const textOf = (m: Modifier | undefined): string | undefined => {
   let e = m?.value?.expr;
   const subscripts = m?.value?.subscripts ?? [];
-  for (const k of subscripts) if (e?.kind === 'array') e = e.elements[k - 1];
+  for (const k of subscripts) if (e?.kind === 'array' && typeof k === 'number') e = e.elements[k - 1];
   return e?.kind === 'string' ? e.value : undefined;
 };
 

@@ -1,4 +1,5 @@
 import type { ChartSource } from '../behaviour/chart-source';
+import { standardPackage } from './standard-types';
 import type { ClassDefinition, ComponentElement, Element, Modification } from '../language/ast';
 
 /** A class with its lexical home, where the names in it are looked up. */
@@ -84,7 +85,7 @@ export function findClass(library: ClassLibrary, home: ClassRef | undefined, nam
       start ??= importedClass(library, at, first, depth);
     }
   }
-  start ??= library.top.get(first);
+  start ??= library.top.get(first) ?? standardPackage(first);
   return rest.reduce<ClassRef | undefined>((at, part) => at && memberClass(library, at, part, depth), start);
 }
 

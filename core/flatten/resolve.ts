@@ -6,7 +6,7 @@ import type { Builder } from './builder';
 import { constant, variable, type FlatExpr } from './flat-expression';
 import type { ClassInstance, Instance, Scope } from './instance';
 import { findClass } from './library';
-import { isArray, type Value } from './values';
+import { isArray, isRecord, partOf, type Value } from './values';
 
 export type Resolved = Value | ClassInstance | readonly Resolved[];
 
@@ -46,6 +46,8 @@ export function resolve(
     if (local !== undefined) return variable(local);
     if (first.name === 'time') return { op: 'time' };
   }
+  const bound = ref.global ? undefined : scope.values?.get(first.name);
+  if (bound !== undefined) return insideValue(b, bound, ref, 0, scope, subscript);
   let start: Instance | undefined = ref.global ? undefined : memberOf(b, scope.instance, first.name);
   let rest = ref.parts.slice(1);
   if (!start) {
@@ -60,6 +62,39 @@ export function resolve(
     return follow(b, start, found.part, rest, ref, scope, subscript);
   }
   return follow(b, start, first, rest, ref, scope, subscript);
+}
+
+/** Follows subscripts and fields into a value of a function. */
+function insideValue(
+  b: Builder, value: Value, ref: RefExpr, at: number, scope: Scope, subscript: (part: RefPart, size: number) => Subscript[],
+): Resolved | undefined {
+  const part = ref.parts[at];
+  const index = (v: Value, k: number): Value | undefined => {
+    if (k >= part.subscripts.length) return v;
+    if (!isArray(v)) {
+      b.report(scope.place, problem('error', 'not-an-array', `${part.name} has fewer dimensions than subscripts here`, part.span));
+      return undefined;
+    }
+    const s = subscript(part, v.length)[k];
+    const sizes = s === 'all' ? v.map((_, j) => j + 1) : typeof s === 'number' ? [s] : s;
+    const wrong = sizes.find((j) => !(j >= 1 && j <= v.length));
+    if (wrong !== undefined) {
+      b.report(scope.place, problem('error', 'subscript', `${printReference(ref)}: index ${wrong} is outside 1 to ${v.length}`, ref.span));
+      return undefined;
+    }
+    if (typeof s === 'number') return index(v[s - 1], k + 1);
+    const picked = sizes.map((j) => index(v[j - 1], k + 1));
+    return picked.every((x) => x !== undefined) ? (picked as Value[]) : undefined;
+  };
+  const found = index(value, 0);
+  if (found === undefined || at + 1 >= ref.parts.length) return found;
+  const next = ref.parts[at + 1];
+  const field = partOf(found, next.name);
+  if (field === undefined) {
+    b.report(scope.place, problem('error', 'unknown-name', `${part.name} has no ${next.name}`, next.span));
+    return undefined;
+  }
+  return insideValue(b, field, ref, at + 1, scope, subscript);
 }
 
 function follow(
@@ -129,7 +164,7 @@ export function isValue(r: Resolved): r is Value {
   return Array.isArray(r) ? r.every(isValue) : !isClassInstance(r);
 }
 
-export const asScalar = (v: Value): FlatExpr | undefined => (isArray(v) ? undefined : v);
+export const asScalar = (v: Value): FlatExpr | undefined => (isArray(v) || isRecord(v) ? undefined : v);
 
 /** Constants of packages and enclosing classes, enumeration literals, imported constants. */
 function staticMember(

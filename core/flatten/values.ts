@@ -1,8 +1,14 @@
 import { add, binary, choose, constant, multiply, type FlatExpr } from './flat-expression';
 
-/** A value of the language during flattening: a scalar expression, or a (nested) array of values. */
-export type Value = FlatExpr | readonly Value[];
+/** A value of the language during flattening: a scalar expression, a (nested) array of values, or a record of them. */
+export type Value = FlatExpr | readonly Value[] | RecordValue;
 
+export interface RecordValue {
+  readonly fields: ReadonlyMap<string, Value>;
+  readonly typeName: string;
+}
+
+export const isRecord = (v: Value): v is RecordValue => !Array.isArray(v) && 'fields' in v;
 export const isArray = (v: Value): v is readonly Value[] => Array.isArray(v);
 
 export class ShapeError extends Error {}
@@ -13,10 +19,22 @@ export function shapeOf(v: Value): number[] {
 
 const describeShape = (shape: readonly number[]): string => (shape.length === 0 ? 'a single value' : `size [${shape.join(', ')}]`);
 
-export const mapValue = (v: Value, f: (x: FlatExpr) => FlatExpr): Value => (isArray(v) ? v.map((x) => mapValue(x, f)) : f(v));
+export const mapValue = (v: Value, f: (x: FlatExpr) => FlatExpr): Value =>
+  isArray(v) ? v.map((x) => mapValue(x, f)) : isRecord(v) ? { ...v, fields: new Map([...v.fields].map(([name, x]) => [name, mapValue(x, f)])) } : f(v);
+
+/** An element or a field of a value. */
+export function partOf(v: Value, at: number | string): Value | undefined {
+  if (typeof at === 'number') return isArray(v) ? v[at - 1] : undefined;
+  // one field of all elements
+  if (isArray(v)) {
+    const all = v.map((x) => partOf(x, at));
+    return all.every((x) => x !== undefined) ? (all as Value[]) : undefined;
+  }
+  return isRecord(v) ? v.fields.get(at) : undefined;
+}
 
 export function flattenValue(v: Value): FlatExpr[] {
-  return isArray(v) ? v.flatMap(flattenValue) : [v];
+  return isArray(v) ? v.flatMap(flattenValue) : isRecord(v) ? [...v.fields.values()].flatMap(flattenValue) : [v];
 }
 
 export function zipValues(a: Value, b: Value, f: (x: FlatExpr, y: FlatExpr) => FlatExpr, what: string): Value {
@@ -24,6 +42,12 @@ export function zipValues(a: Value, b: Value, f: (x: FlatExpr, y: FlatExpr) => F
     if (a.length !== b.length) throw new ShapeError(`${what}: the sides have ${describeShape(shapeOf(a))} and ${describeShape(shapeOf(b))}`);
     return a.map((x, k) => zipValues(x, b[k], f, what));
   }
+  if (isRecord(a) && isRecord(b)) {
+    const missing = [...a.fields.keys()].find((name) => !b.fields.has(name));
+    if (missing !== undefined || a.fields.size !== b.fields.size) throw new ShapeError(`${what}: ${a.typeName} and ${b.typeName} do not have the same fields`);
+    return { ...a, fields: new Map([...a.fields].map(([name, x]) => [name, zipValues(x, b.fields.get(name)!, f, `${what} (${name})`)])) };
+  }
+  if (isRecord(a) || isRecord(b)) throw new ShapeError(`${what}: one side is a record, the other a value`);
   if (isArray(a) || isArray(b)) throw new ShapeError(`${what}: the sides have ${describeShape(shapeOf(a))} and ${describeShape(shapeOf(b))}`);
   return f(a, b);
 }
@@ -40,6 +64,7 @@ export const transpose = (m: readonly Value[]): Value[] =>
 
 /** `*` of the Modelica language, section 10.6.5. */
 export function multiplyValues(a: Value, b: Value): Value {
+  if (isRecord(a) || isRecord(b)) throw new ShapeError('A record cannot be multiplied');
   if (!isArray(a)) return isArray(b) ? mapValue(b, (x) => multiply(a, x)) : multiply(a, b);
   if (!isArray(b)) return mapValue(a, (x) => multiply(x, b));
   const da = shapeOf(a).length;

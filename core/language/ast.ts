@@ -239,6 +239,8 @@ export interface ComponentElement {
   readonly protected: boolean;
   readonly modification: Modification;
   readonly condition?: Expr;
+  /** Changes that hold for whatever type stands in: `constrainedby Base(x = 1)`. */
+  readonly constraint?: Modification;
   readonly description: string;
   readonly annotation?: Modification;
   readonly span: Span;

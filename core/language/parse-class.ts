@@ -178,14 +178,15 @@ export function parseElement(s: TokenStream, isProtected: boolean, context: Elem
       span: { start: components.length === 0 ? start : name.start, end: s.lastEnd() },
     });
   } while (context.terminated && s.accept(','));
+  let constraint: Modification | undefined;
   if (s.accept('constrainedby')) {
     dottedName(s);
-    parseModification(s);
+    constraint = parseModification(s);
     description(s);
     annotation(s);
   }
   if (context.terminated) endElement(s, 'A declaration');
-  return components;
+  return constraint ? components.map((c) => ({ ...c, constraint })) : components;
 }
 
 function parseImport(s: TokenStream): ImportElement {

@@ -1,6 +1,6 @@
 import type { FlatEquation, FlatSend, FlatStatement } from '../flatten/flat-model';
 import { walk, type FlatExpr } from '../flatten/flat-expression';
-import { differentiate, type Unknown } from '../analysis/differentiate';
+import { differentiate, type Unknown } from '../flatten/differentiate';
 import type { Block, SolvableModel, TornBlock } from '../analysis/solvable-model';
 import { writeFlatStep, type FlatStep } from './flat-step';
 import { newton, newtonWork } from './newton';

@@ -1,6 +1,6 @@
 import {
   add, applyFunction, binary, choose, constant, divide, isConstant, multiply, negate, one, operands, subtract, zero, type FlatExpr,
-} from '../flatten/flat-expression';
+} from './flat-expression';
 
 /** An unknown of the equations: a variable, or the derivative of one. */
 export interface Unknown {

@@ -1,0 +1,184 @@
+import type { CallExpr, ComponentElement, RefExpr } from '../language/ast';
+import { problem } from '../language/diagnostics';
+import { printReference } from '../language/print';
+import type { Builder } from './builder';
+import { elaborateStrict, indicesOf, NoValue, resultsOf, structuralInteger } from './elaborate';
+import { binary, choose, constant, one, zero, type FlatExpr } from './flat-expression';
+import type { ClassInstance, Scope } from './instance';
+import { findClass, type ClassRef } from './library';
+import { carryOut, NoStatement, share, type Space, type Values } from './statements';
+import { fillValue, isArray, isRecord, shapeOf, type Value } from './values';
+
+const deepest = 40;
+
+interface Declared {
+  readonly element: ComponentElement;
+  readonly home: ClassRef;
+}
+
+/** Declarations of a function or record with those of its bases, in order. */
+function declarationsOf(b: Builder, ref: ClassRef, depth = 0): { declared: Declared[]; bodies: ClassRef[] } {
+  if (depth > deepest) return { declared: [], bodies: [] };
+  const { short } = ref.definition;
+  if (short) {
+    const base = findClass(b.library, ref.parent, short.base, 0, true);
+    return base ? declarationsOf(b, base, depth + 1) : { declared: [], bodies: [] };
+  }
+  const declared: Declared[] = [];
+  const bodies: ClassRef[] = [];
+  for (const e of ref.definition.elements) {
+    if (e.kind === 'extends') {
+      const base = findClass(b.library, ref, e.base, 0, true) ?? (ref.parent && findClass(b.library, ref.parent, e.base));
+      const found = base && declarationsOf(b, base, depth + 1);
+      declared.push(...(found?.declared ?? []));
+      bodies.push(...(found?.bodies ?? []));
+    } else if (e.kind === 'component') {
+      const before = declared.findIndex((d) => d.element.name === e.name);
+      if (before >= 0) declared[before] = { element: e, home: ref };
+      else declared.push({ element: e, home: ref });
+    }
+  }
+  if (ref.definition.algorithms.length > 0) bodies.push(ref);
+  return { declared, bodies };
+}
+
+const emptyInstance = (ref: ClassRef): ClassInstance => ({ kind: 'class', name: '', ref, members: new Map(), bodies: [], isConnector: false, inner: new Set(), disabled: new Set(), charts: [], part: -1 });
+
+const depthOf = new WeakMap<Builder, number>();
+
+/**
+ * The results of a call, as expressions of its arguments: functions are carried out with expressions in place of numbers, so that
+ * they can be differentiated and solved like any other equation. A record stands for its constructor.
+ */
+export function callClass(b: Builder, ref: ClassRef, call: CallExpr, args: readonly Value[], named: ReadonlyMap<string, Value>, scope: Scope): readonly Value[] {
+  const fail = (code: string, message: string): never => {
+    b.report(scope.place, problem('error', code, message, call.span));
+    throw new NoValue();
+  };
+  const depth = depthOf.get(b) ?? 0;
+  if (depth > deepest) return fail('endless', `${call.callee} calls itself without end, or its recursion is not decided before the run`);
+  const { declared, bodies } = declarationsOf(b, ref);
+  const isRecordClass = ref.definition.classKind === 'record';
+  const formals = isRecordClass ? declared : declared.filter((d) => d.element.causality === 'input');
+  if (args.length > formals.length) return fail('arguments', `${call.callee} takes ${formals.length} argument${formals.length === 1 ? '' : 's'}, but ${args.length} are given`);
+  for (const name of named.keys()) if (!formals.some((d) => d.element.name === name)) return fail('arguments', `${call.callee} has no input ${name}`);
+  // an array where a single value is expected: the call is made for each element (Modelica language 3.6, 12.4.6)
+  const extra = formals.map((d, k) => (args[k] === undefined ? 0 : shapeOf(args[k]).length - dimensionsOf(b, d))).map((x) => Math.max(0, x));
+  if (!isRecordClass && extra.some((x) => x > 0)) {
+    const count = (args[extra.findIndex((x) => x > 0)] as readonly Value[]).length;
+    const all = Array.from({ length: count }, (_, j) => callClass(b, ref, call, args.map((a, k) => (extra[k] > 0 ? (a as readonly Value[])[j] : a)), named, scope));
+    return (all[0] ?? []).map((_, r) => all.map((results) => results[r]));
+  }
+  const values: Values = new Map();
+  const instance = emptyInstance(ref);
+  const inside = (home: ClassRef): Scope => ({
+    instance, home, iterators: new Map(), place: home.place, values: values as ReadonlyMap<string, Value>,
+    ...(scope.sharing && { sharing: scope.sharing }), ...(scope.guard && { guard: scope.guard }),
+  });
+  depthOf.set(b, depth + 1);
+  try {
+    formals.forEach((d, k) => {
+      const given = args[k] ?? named.get(d.element.name);
+      const bound = d.element.modification.value;
+      if (given !== undefined) values.set(d.element.name, share(b, given, scope, d.element.name));
+      else if (bound) values.set(d.element.name, elaborateStrict(b, bound, inside(d.home)));
+      else if (!isRecordClass) fail('arguments', `${call.callee} needs a value for its input ${d.element.name}`);
+      else values.set(d.element.name, emptyValue(b, d, inside(d.home)));
+    });
+    if (isRecordClass) return [{ fields: new Map([...values].map(([name, v]) => [String(name), v])), typeName: ref.definition.name }];
+    if (ref.definition.external) return fail('not-supported', `${call.callee} is an external function: those are not supported`);
+    for (const d of declared) {
+      if (d.element.causality === 'input') continue;
+      const bound = d.element.modification.value;
+      values.set(d.element.name, bound ? elaborateStrict(b, bound, inside(d.home)) : emptyValue(b, d, inside(d.home)));
+    }
+    const space = functionSpace(b);
+    for (const body of bodies) {
+      for (const algorithm of body.definition.algorithms) if (carryOut(b, algorithm, space, values, scope.guard ?? one, inside(body)) === 'return') break;
+    }
+    return declared.filter((d) => d.element.causality === 'output').map((d) => values.get(d.element.name) ?? zero);
+  } catch (error) {
+    if (error instanceof NoStatement) throw new NoValue();
+    throw error;
+  } finally {
+    depthOf.set(b, depth);
+  }
+}
+
+/** Dimensions a declaration has, those of its type included. */
+function dimensionsOf(b: Builder, d: Declared): number {
+  const type = findClass(b.library, d.home, d.element.typeName);
+  return d.element.dimensions.length + (type?.definition.short?.dimensions.length ?? 0);
+}
+
+/** What a name of a function has before it is given a value. */
+function emptyValue(b: Builder, d: Declared, scope: Scope): Value {
+  const type = findClass(b.library, d.home, d.element.typeName);
+  const sizes = [...d.element.dimensions, ...(type?.definition.short?.dimensions ?? [])].map((x) => (x.kind === 'colon' ? 0 : (structuralInteger(b, x, scope, `The size of ${d.element.name}`) ?? 0)));
+  const single: Value = type?.definition.classKind === 'record' && !type.definition.short
+    ? { fields: new Map(declarationsOf(b, type).declared.map((f) => [f.element.name, emptyValue(b, f, { ...scope, home: f.home })])), typeName: type.definition.name }
+    : zero;
+  return fillValue(single, sizes);
+}
+
+function functionSpace(b: Builder): Space {
+  const at = (values: Values, scope: Scope): Scope => ({ ...scope, values: new Map([...(scope.values ?? []), ...values]) as ReadonlyMap<string, Value> });
+  return {
+    read: (e, values, scope) => elaborateStrict(b, e, at(values, scope)),
+    results: (e, values, scope) => resultsOf(b, e, at(values, scope)),
+    write(target, value, values, scope) {
+      const name = target.parts[0].name;
+      const before = values.get(name);
+      if (before === undefined) {
+        b.report(scope.place, problem('error', 'unknown-name', `${name} is not declared in this function`, target.span));
+        throw new NoStatement();
+      }
+      values.set(name, share(b, replaced(b, before, target, 0, 0, value, at(values, scope)), scope, name));
+    },
+    before: () => zero,
+    // what a function says or checks has no effect on its values
+    other: (s) => s.kind === 'call',
+  };
+}
+
+/** A value with one element or field of it replaced. */
+export function replaced(b: Builder, whole: Value, target: RefExpr, part: number, subscript: number, value: Value, scope: Scope): Value {
+  const p = target.parts[part];
+  const refuse = (message: string): never => {
+    b.report(scope.place, problem('error', 'shape', message, target.span));
+    throw new NoStatement();
+  };
+  if (subscript < p.subscripts.length) {
+    if (!isArray(whole)) return refuse(`${printReference(target)}: ${p.name} has fewer dimensions than subscripts here`);
+    const index = indicesOf(b, p.subscripts[subscript], scope, whole.length);
+    if (index === 'all' || Array.isArray(index)) {
+      const list = index === 'all' ? whole.map((_, k) => k + 1) : index;
+      return whole.map((old, k) => {
+        const j = list.indexOf(k + 1);
+        return j < 0 ? old : replaced(b, old, target, part, subscript + 1, isArray(value) ? value[j] : value, scope);
+      });
+    }
+    if (typeof index === 'number') {
+      if (!(index >= 1 && index <= whole.length)) return refuse(`${printReference(target)}: index ${index} is outside 1 to ${whole.length}`);
+      return whole.map((old, k) => (k + 1 === index ? replaced(b, old, target, part, subscript + 1, value, scope) : old));
+    }
+    // an index that changes during the run: each element may be the one
+    return whole.map((old, k) => {
+      const mine = replaced(b, old, target, part, subscript + 1, value, scope);
+      return mapTwo(binary('eq', index as FlatExpr, constant(k + 1)), mine, old);
+    });
+  }
+  const next = target.parts[part + 1];
+  if (!next) return value;
+  if (!isRecord(whole)) return refuse(`${p.name} has no ${next.name}`);
+  const field = whole.fields.get(next.name);
+  if (field === undefined) return refuse(`${whole.typeName} has no ${next.name}`);
+  return { ...whole, fields: new Map([...whole.fields, [next.name, replaced(b, field, target, part + 1, 0, value, scope)]]) };
+}
+
+function mapTwo(c: FlatExpr, a: Value, o: Value): Value {
+  if (isArray(a) && isArray(o)) return a.map((x, k) => mapTwo(c, x, o[k]));
+  if (isArray(a) || isArray(o) || isRecord(a) || isRecord(o)) return a;
+  return choose(c, a, o);
+}
+
