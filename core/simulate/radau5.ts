@@ -1,8 +1,10 @@
+import { columnGroups, denseSolver, sparseSolver, type Pattern } from './linear-solver';
 import { initialStep, noCounts, scaledNorm, smallestStep, type Derivatives, type Stepper, type Tolerances } from './stepper';
 
 /**
  * Radau IIA method of order 5 with variable steps and dense output, for stiff equations: Hairer and Wanner, Solving Ordinary
- * Differential Equations II (1996), section IV.8, whose notation is kept. The Jacobian is taken by differences, dense.
+ * Differential Equations II (1996), section IV.8, whose notation is kept. The Jacobian is taken by
+ * differences, for many columns at once where its pattern allows.
  */
 const SQ6 = Math.sqrt(6);
 const C1 = (4 - SQ6) / 10, C2 = (4 + SQ6) / 10;
@@ -20,7 +22,7 @@ const TI21 = -4.1787185915519047273, TI22 = -0.32768282076106238708, TI23 = 0.47
 const TI31 = -0.50287263494578687595, TI32 = 2.5719269498556054292, TI33 = -0.59603920482822492497;
 const newtonLimit = 7, safety = 0.9, reuseTheta = 0.001, shrinkLimit = 8, growthLimit = 0.2;
 
-export function radau5(n: number, f: Derivatives, given: Tolerances, longest: number): Stepper {
+export function radau5(n: number, f: Derivatives, given: Tolerances, longest: number, pattern?: Pattern): Stepper {
   // the error estimate is of lower order: tolerances are adapted as in the book's code
   const relative = 0.1 * given.relative ** (2 / 3);
   const tol: Tolerances = { ...given, relative, absolute: (relative * given.absolute) / given.relative };
@@ -28,8 +30,10 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
   const array = (): Float64Array => new Float64Array(n);
   const [y, z1, z2, z3, w1, w2, w3, f0, f1, work, work2] = Array.from({ length: 11 }, array);
   const [cont1, cont2, cont3, yEnd] = Array.from({ length: 4 }, array);
-  const J = new Float64Array(n * n), E1 = new Float64Array(n * n), E2r = new Float64Array(n * n), E2i = new Float64Array(n * n);
-  const p1 = new Int32Array(n), p2 = new Int32Array(n);
+  const isSparse = pattern !== undefined && n > 40 && pattern.columns.length < 0.2 * n * n;
+  const linear = isSparse ? sparseSolver(pattern) : denseSolver(n);
+  const groups = isSparse ? columnGroups(pattern) : undefined;
+  const deltas = new Float64Array(n), marks = new Uint8Array(n);
   const counts = noCounts();
   let t = 0, previous = 0, h = 0, hOld = 0, hAccepted = 0, errAccepted = 0.01, faccon = 1, theta = 0;
   let started = false, first = true, rejected = false, fresh = false, factoredFor = 0, f0Valid = false, hasDense = false, span = 0;
@@ -40,32 +44,44 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
   };
 
   const jacobian = (): void => {
+    const { J } = linear;
     work.set(y);
-    for (let j = 0; j < n; j++) {
-      const delta = Math.sqrt(Number.EPSILON * Math.max(1e-5, Math.abs(y[j])));
-      work[j] = y[j] + delta;
-      evaluate(t, work, work2);
-      for (let i = 0; i < n; i++) J[i * n + j] = (work2[i] - f0[i]) / delta;
-      work[j] = y[j];
+    const step = (j: number): number => Math.sqrt(Number.EPSILON * Math.max(1e-5, Math.abs(y[j])));
+    if (groups && pattern) {
+      for (const group of groups) {
+        for (const j of group) {
+          work[j] = y[j] + step(j);
+          deltas[j] = work[j] - y[j];
+        }
+        evaluate(t, work, work2);
+        for (const j of group) work[j] = y[j];
+        // each row has at most one column of the group
+        marks.fill(0);
+        for (const j of group) marks[j] = 1;
+        for (let i = 0; i < n; i++) {
+          for (let p = pattern.start[i]; p < pattern.start[i + 1]; p++) {
+            const j = pattern.columns[p];
+            if (marks[j]) J[p] = (work2[i] - f0[i]) / deltas[j];
+          }
+        }
+      }
+    } else {
+      for (let j = 0; j < n; j++) {
+        work[j] = y[j] + step(j);
+        const delta = work[j] - y[j];
+        evaluate(t, work, work2);
+        for (let i = 0; i < n; i++) J[i * n + j] = (work2[i] - f0[i]) / delta;
+        work[j] = y[j];
+      }
     }
     counts.jacobians++;
     fresh = true;
   };
 
   const factor = (hh: number): boolean => {
-    const fac = gamma / hh, alpha = ALPHA / hh, beta = BETA / hh;
-    for (let k = 0; k < n * n; k++) {
-      E1[k] = E2r[k] = -J[k];
-      E2i[k] = 0;
-    }
-    for (let i = 0; i < n; i++) {
-      E1[i * n + i] += fac;
-      E2r[i * n + i] += alpha;
-      E2i[i * n + i] = beta;
-    }
     counts.factorisations++;
     factoredFor = hh;
-    return luReal(n, E1, p1) && luComplex(n, E2r, E2i, p2);
+    return linear.factor(gamma / hh, ALPHA / hh, BETA / hh);
   };
 
   const errorNorm = (x: Float64Array): number => scaledNorm(x, y, y, tol);
@@ -105,8 +121,8 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
         z2[i] = g2 - w2[i] * alpha + w3[i] * beta;
         z3[i] = g3 - w3[i] * alpha - w2[i] * beta;
       }
-      solveReal(n, E1, p1, z1);
-      solveComplex(n, E2r, E2i, p2, z2, z3);
+      linear.solveReal(z1);
+      linear.solveComplex(z2, z3);
       const size = Math.sqrt((errorNorm(z1) ** 2 + errorNorm(z2) ** 2 + errorNorm(z3) ** 2) / 3);
       if (!Number.isFinite(size)) return -hh / 2;
       if (iteration > 1) {
@@ -140,13 +156,13 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
       work2[i] = (DD1 * z1[i] + DD2 * z2[i] + DD3 * z3[i]) / hh;
       work[i] = work2[i] + f0[i];
     }
-    solveReal(n, E1, p1, work);
+    linear.solveReal(work);
     let err = Math.max(errorNorm(work), 1e-10);
     if (err >= 1 && (first || rejected)) {
       for (let i = 0; i < n; i++) work[i] += y[i];
       evaluate(t, work, f1);
       for (let i = 0; i < n; i++) work[i] = f1[i] + work2[i];
-      solveReal(n, E1, p1, work);
+      linear.solveReal(work);
       err = Math.max(errorNorm(work), 1e-10);
     }
     return err;
@@ -269,96 +285,4 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
     save: () => [],
     load: () => undefined,
   };
-}
-
-/** Without a temporary array: this runs in the innermost loops. */
-function swap(a: Float64Array, i: number, j: number): void {
-  const t = a[i];
-  a[i] = a[j];
-  a[j] = t;
-}
-
-function luReal(n: number, A: Float64Array, pivots: Int32Array): boolean {
-  for (let k = 0; k < n; k++) {
-    let pivot = k;
-    for (let i = k + 1; i < n; i++) if (Math.abs(A[i * n + k]) > Math.abs(A[pivot * n + k])) pivot = i;
-    pivots[k] = pivot;
-    const size = A[pivot * n + k];
-    if (size === 0 || !Number.isFinite(size)) return false;
-    if (pivot !== k) for (let j = 0; j < n; j++) swap(A, k * n + j, pivot * n + j);
-    for (let i = k + 1; i < n; i++) {
-      const q = (A[i * n + k] /= A[k * n + k]);
-      if (q === 0) continue;
-      for (let j = k + 1; j < n; j++) A[i * n + j] -= q * A[k * n + j];
-    }
-  }
-  return true;
-}
-
-function solveReal(n: number, A: Float64Array, pivots: Int32Array, b: Float64Array): void {
-  for (let k = 0; k < n; k++) if (pivots[k] !== k) swap(b, k, pivots[k]);
-  for (let i = 1; i < n; i++) for (let j = 0; j < i; j++) b[i] -= A[i * n + j] * b[j];
-  for (let i = n - 1; i >= 0; i--) {
-    for (let j = i + 1; j < n; j++) b[i] -= A[i * n + j] * b[j];
-    b[i] /= A[i * n + i];
-  }
-}
-
-function luComplex(n: number, R: Float64Array, I: Float64Array, pivots: Int32Array): boolean {
-  for (let k = 0; k < n; k++) {
-    let pivot = k, largest = -1;
-    for (let i = k; i < n; i++) {
-      const size = Math.abs(R[i * n + k]) + Math.abs(I[i * n + k]);
-      if (size > largest) {
-        pivot = i;
-        largest = size;
-      }
-    }
-    pivots[k] = pivot;
-    if (!(largest > 0) || !Number.isFinite(largest)) return false;
-    if (pivot !== k) {
-      for (let j = 0; j < n; j++) {
-        swap(R, k * n + j, pivot * n + j);
-        swap(I, k * n + j, pivot * n + j);
-      }
-    }
-    const pr = R[k * n + k], pi = I[k * n + k], m2 = pr * pr + pi * pi;
-    for (let i = k + 1; i < n; i++) {
-      const ar = R[i * n + k], ai = I[i * n + k];
-      if (ar === 0 && ai === 0) continue;
-      const qr = (ar * pr + ai * pi) / m2, qi = (ai * pr - ar * pi) / m2;
-      R[i * n + k] = qr;
-      I[i * n + k] = qi;
-      for (let j = k + 1; j < n; j++) {
-        R[i * n + j] -= qr * R[k * n + j] - qi * I[k * n + j];
-        I[i * n + j] -= qr * I[k * n + j] + qi * R[k * n + j];
-      }
-    }
-  }
-  return true;
-}
-
-function solveComplex(n: number, R: Float64Array, I: Float64Array, pivots: Int32Array, br: Float64Array, bi: Float64Array): void {
-  for (let k = 0; k < n; k++) {
-    const p = pivots[k];
-    if (p === k) continue;
-    swap(br, k, p);
-    swap(bi, k, p);
-  }
-  for (let i = 1; i < n; i++) {
-    for (let j = 0; j < i; j++) {
-      br[i] -= R[i * n + j] * br[j] - I[i * n + j] * bi[j];
-      bi[i] -= R[i * n + j] * bi[j] + I[i * n + j] * br[j];
-    }
-  }
-  for (let i = n - 1; i >= 0; i--) {
-    for (let j = i + 1; j < n; j++) {
-      br[i] -= R[i * n + j] * br[j] - I[i * n + j] * bi[j];
-      bi[i] -= R[i * n + j] * bi[j] + I[i * n + j] * br[j];
-    }
-    const r = R[i * n + i], m = I[i * n + i], m2 = r * r + m * m;
-    const re = (br[i] * r + bi[i] * m) / m2;
-    bi[i] = (bi[i] * r - br[i] * m) / m2;
-    br[i] = re;
-  }
 }

@@ -1,4 +1,6 @@
 import type { Problem } from '../language/diagnostics';
+import { jacobianPattern } from '../analysis/pattern';
+import type { FlatExpr } from '../flatten/flat-expression';
 import type { MachineSnapshot } from '../behaviour/chart-machine';
 import { BlockFailure } from '../program/newton';
 import type { Machine, Program } from '../program/program';
@@ -97,7 +99,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const y = new Float64Array(n);
   const hasModes = program.modes.length > 0;
   const longest = hasModes ? Math.max(options.stop / 100, options.recordEvery) : Infinity;
-  const nominal = Float64Array.from(states, () => 1);
+  const nominal = Float64Array.from(states, (k) => nominalOf(model.variables[k].nominal));
   const projection = createProjection(program, machine, nominal);
   let stageFailure: BlockFailure | undefined;
   /** A stage the equations cannot be solved for makes the step too long, not the run wrong. */
@@ -110,7 +112,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       dy.fill(NaN);
     }
   };
-  const stepper: Stepper = createStepper(options, n, program.tornBlocks.length > 0 ? derivatives : machine.derivatives, { relative: options.relative, absolute: options.absolute, nominal }, n === 0 ? options.recordEvery : longest, program.tornBlocks.length > 0 ? undefined : machine.flatStep);
+  const stepper: Stepper = createStepper(options, n, program.tornBlocks.length > 0 ? derivatives : machine.derivatives, { relative: options.relative, absolute: options.absolute, nominal }, n === 0 ? options.recordEvery : longest, program.tornBlocks.length > 0 ? undefined : machine.flatStep, () => jacobianPattern(program.solvable));
   const discrete = model.variables.flatMap((x, k) => (x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external' ? [k] : []));
   const overrides = new Map(options.values);
   const stimulus = [...options.stimulus].sort((a, b) => a.time - b.time);
@@ -509,6 +511,9 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     },
   };
 }
+
+/** The size a state is of, where its declaration says so with a number. */
+const nominalOf = (e: FlatExpr | undefined): number => (e?.op === 'const' && e.value !== 0 ? Math.abs(e.value) : 1);
 
 function sumOf(x: Float64Array): number {
   let sum = 0;
