@@ -1,4 +1,4 @@
-import { isConstant, mapOperands, negate, walk, type FlatExpr } from '../flatten/flat-expression';
+import { isConstant, mapOperands, negate, walk, zero, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel, FlatVariable } from '../flatten/flat-model';
 
 /** A variable that always equals another one, or its negative. */
@@ -31,7 +31,7 @@ function pairOf(e: FlatEquation): Pair | undefined {
  * Takes variables that equal each other as one: everywhere but in the equation that says so, the first of them stands for all.
  * The others are still computed, from that equation. Links between parts are mostly of this kind.
  */
-export function mergeAliases(model: FlatModel): { model: FlatModel; aliases: ReadonlyMap<number, Alias> } {
+function mergeOnce(model: FlatModel, done: Set<FlatEquation>): { model: FlatModel; aliases: ReadonlyMap<number, Alias> } {
   const { variables } = model;
   const parent = new Map<number, Alias>();
   const find = (k: number): Alias => {
@@ -54,7 +54,7 @@ export function mergeAliases(model: FlatModel): { model: FlatModel; aliases: Rea
   const kept = new Set<FlatEquation>();
   const fits = (v: FlatVariable): boolean => v.kind === 'continuous' && v.type === 'Real' && !v.watched;
   for (const e of model.equations) {
-    const pair = pairOf(e);
+    const pair = done.has(e) ? undefined : pairOf(e);
     if (!pair || pair.a === pair.b || !fits(variables[pair.a]) || !fits(variables[pair.b])) continue;
     const [a, b] = [find(pair.a), find(pair.b)];
     if (a.index === b.index || (restarted.has(a.index) && restarted.has(b.index))) continue;
@@ -65,17 +65,30 @@ export function mergeAliases(model: FlatModel): { model: FlatModel; aliases: Rea
   }
   if (parent.size === 0) return { model, aliases: new Map() };
   const aliases = new Map<number, Alias>([...parent.keys()].map((k) => [k, find(k)]));
-  const rewrite = createRewriter(aliases);
+  const rewrite = createRewriter((e) => {
+    const alias = e.op === 'var' || e.op === 'der' ? aliases.get(e.index) : undefined;
+    if (!alias || (e.op !== 'var' && e.op !== 'der')) return undefined;
+    const x: FlatExpr = { op: e.op, index: alias.index };
+    return alias.sign === 1 ? x : negate(x);
+  });
   // each equation that made two variables one now computes one of those that lost their place
   const open = new Map<number, number>([...aliases.keys()].map((k) => [k, k]));
   const equations = model.equations.map((e): FlatEquation => {
-    if (!kept.has(e)) return { ...e, left: rewrite(e.left), right: rewrite(e.right) };
+    if (!kept.has(e)) {
+      const [left, right] = [rewrite(e.left), rewrite(e.right)];
+      if (left === e.left && right === e.right) return e;
+      const next = { left, right, origin: e.origin };
+      if (done.has(e)) done.add(next);
+      return next;
+    }
     const pair = pairOf(e)!;
     const mine = open.has(pair.a) ? pair.a : open.has(pair.b) ? pair.b : (open.keys().next().value as number);
     open.delete(mine);
     const { index, sign } = aliases.get(mine)!;
     const value: FlatExpr = { op: 'var', index };
-    return { left: { op: 'var', index: mine }, right: sign === 1 ? value : negate(value), origin: e.origin };
+    const next: FlatEquation = { left: { op: 'var', index: mine }, right: sign === 1 ? value : negate(value), origin: e.origin };
+    done.add(next);
+    return next;
   });
   const changed = [...variables];
   for (const [k, { index, sign }] of aliases) {
@@ -93,16 +106,63 @@ export function mergeAliases(model: FlatModel): { model: FlatModel; aliases: Rea
   return { model: { ...model, variables: changed, equations, actions, initialEquations: model.initialEquations.map((e) => ({ ...e, left: rewrite(e.left), right: rewrite(e.right) })) }, aliases };
 }
 
+/** What is known to be a number everywhere, such as the potential of a ground. */
+function putNumbers(model: FlatModel, done: Set<FlatEquation>): FlatModel {
+  const numbers = new Map<number, FlatExpr>();
+  const fits = (k: number): boolean => model.variables[k].kind === 'continuous' && !model.variables[k].watched && !numbers.has(k);
+  const kept = new Map<FlatEquation, FlatEquation>();
+  for (const e of model.equations) {
+    if (done.has(e)) continue;
+    const [x, value] = e.left.op === 'var' && isConstant(e.right) ? [e.left, e.right] : e.right.op === 'var' && isConstant(e.left) ? [e.right, e.left] : [undefined, undefined];
+    if (!x || !value || !fits(x.index)) continue;
+    numbers.set(x.index, value);
+    kept.set(e, { left: x, right: value, origin: e.origin });
+  }
+  if (numbers.size === 0) return model;
+  const rewrite = createRewriter((e) => (e.op === 'var' ? numbers.get(e.index) : e.op === 'der' && numbers.has(e.index) ? zero : undefined));
+  const equations = model.equations.map((e): FlatEquation => {
+    const same = kept.get(e);
+    if (same) {
+      done.add(same);
+      return same;
+    }
+    const [left, right] = [rewrite(e.left), rewrite(e.right)];
+    if (left === e.left && right === e.right) return e;
+    const next = { left, right, origin: e.origin };
+    if (done.has(e)) done.add(next);
+    return next;
+  });
+  return { ...model, equations, initialEquations: model.initialEquations.map((e) => ({ ...e, left: rewrite(e.left), right: rewrite(e.right) })) };
+}
+
+const mostPasses = 12;
+
+/** Puts numbers for what is constant and one variable for several that are equal, until nothing changes. */
+export function mergeAliases(model: FlatModel): { model: FlatModel; aliases: ReadonlyMap<number, Alias> } {
+  const done = new Set<FlatEquation>();
+  const aliases = new Map<number, Alias>();
+  let at = model;
+  for (let pass = 0; pass < mostPasses; pass++) {
+    const before = at;
+    at = putNumbers(at, done);
+    const merged = mergeOnce(at, done);
+    at = merged.model;
+    // what an earlier pass made equal to a variable that has now lost its place follows it
+    for (const [k, a] of aliases) {
+      const next = merged.aliases.get(a.index);
+      if (next) aliases.set(k, { index: next.index, sign: (a.sign * next.sign) as 1 | -1 });
+    }
+    merged.aliases.forEach((a, k) => aliases.set(k, a));
+    if (at === before) break;
+  }
+  return { model: at, aliases };
+}
+
 /** Writes expressions over the variables that stand for others; parts shared by several expressions stay shared. */
-function createRewriter(aliases: ReadonlyMap<number, Alias>): (e: FlatExpr) => FlatExpr {
+function createRewriter(replace: (leaf: FlatExpr) => FlatExpr | undefined): (e: FlatExpr) => FlatExpr {
   const known = new Map<FlatExpr, FlatExpr>();
   const rewrite = (e: FlatExpr): FlatExpr => {
-    if (e.op === 'var' || e.op === 'der') {
-      const alias = aliases.get(e.index);
-      if (!alias) return e;
-      const x: FlatExpr = { op: e.op, index: alias.index };
-      return alias.sign === 1 ? x : negate(x);
-    }
+    if (e.op === 'var' || e.op === 'der') return replace(e) ?? e;
     const before = known.get(e);
     if (before) return before;
     let touched = false;

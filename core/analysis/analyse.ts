@@ -6,6 +6,7 @@ import { contains, differentiate, linearParts, type Unknown } from '../flatten/d
 import { explainMatching, match, matchOne, type Matching } from './matching';
 import { reduceIndex, type Reduction } from './index-reduction';
 import { dependencyOrder } from './order';
+import { evaluateStructure, parameterValues } from './parameters';
 import type { Block, SolvableModel, TornBlock } from './solvable-model';
 
 /**
@@ -20,15 +21,19 @@ export function analyse(source: FlatModel): SolvableModel {
   }
   const parameters = orderParameters(source, problems);
   reportDoubleWriters(source, problems);
-  const merged = mergeAliases(source);
+  let merged = mergeAliases(source);
   let matched = matchModel(merged.model);
+  let evaluated: ReadonlySet<number> = new Set();
   let reduction: Reduction | undefined;
   if (!isComplete(matched) && problems.length === 0) {
+    const structural = evaluateStructure(source);
+    evaluated = structural.evaluated;
+    merged = mergeAliases(structural.model);
     reduction = reduceIndex(merged.model, findStates(merged.model), problems);
     if (reduction) matched = matchModel(reduction.model);
   }
   const { model, states, system, adjacent, matching: m } = matched;
-  const empty: SolvableModel = { model, states, parameters, blocks: [], initialBlocks: [], aliases: merged.aliases, invariants: [], reduction, startEquations: [], problems };
+  const empty: SolvableModel = { model, states, parameters, blocks: [], initialBlocks: [], aliases: merged.aliases, evaluated, invariants: [], reduction, startEquations: [], problems };
   if (!isComplete(matched)) {
     // explained in the terms of the text; where only merged variables show the lack, in theirs
     const plain = matchModel(source);
@@ -127,6 +132,7 @@ interface System {
 
 function createSystem(model: FlatModel, isState: ReadonlySet<number>, free: ReadonlySet<number> = new Set()): System {
   const n = model.variables.length;
+  const value = parameterValues(model);
   const isVariableUnknown = model.variables.map((v, k) => (v.kind === 'continuous' || v.kind === 'discrete') && (!isState.has(k) || free.has(k)));
   const isDiscreteVariable = model.variables.map((v) => v.kind === 'discrete');
   const unknowns: number[] = [];
@@ -151,7 +157,10 @@ function createSystem(model: FlatModel, isState: ReadonlySet<number>, free: Read
     unknowns,
     unknownAt: (k) => (k < n ? { kind: 'var', index: k } : { kind: 'der', index: k - n }),
     isDiscrete: (k) => k < n && isDiscreteVariable[k],
-    isFixed: (index) => model.variables[index].kind === 'constant' || model.variables[index].kind === 'parameter',
+    isFixed: (index) => {
+      const x = value(index);
+      return (model.variables[index].kind === 'constant' || model.variables[index].kind === 'parameter') && x !== 0 && !Number.isNaN(x);
+    },
     candidates(e) {
       const discrete = discreteSides(e);
       // a Boolean or a value set by a when is computed from its equation, never the other way round

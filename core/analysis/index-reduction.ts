@@ -4,6 +4,7 @@ import { evaluate, isRelation, mapOperands, operands, walk, zero, type FlatExpr 
 import type { FlatEquation, FlatModel, FlatVariable } from '../flatten/flat-model';
 import { differentiate } from '../flatten/differentiate';
 import { match } from './matching';
+import { parameterValues } from './parameters';
 
 /** What was done to a model whose constraints tie states to each other. */
 export interface Reduction {
@@ -173,7 +174,7 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
     placeOf.set(index, { x, p });
     return { op: 'var', index };
   };
-  const isKnown = (k: number): boolean => ['constant', 'parameter'].includes(model.variables[k].kind);
+  const isKnown = (k: number): boolean => ['constant', 'parameter'].includes(model.variables[k]?.kind ?? '');
   let failed = false;
   const open = (e: FlatExpr): FlatExpr => substitute(e, (x) => (x.op === 'der' && (tied.has(x.index) || orderOf(x.index) > 1) ? holder(x.index, 1) : undefined));
   const derive = (e: FlatExpr, origin: FlatEquation['origin']): FlatExpr =>
@@ -205,16 +206,7 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
   if (failed) return undefined;
 
   // how each differentiated equation holds its highest derivatives: the partial derivatives of the equation as written
-  const numbers = new Map<number, number>();
-  const parameter = (k: number): number => {
-    const known = numbers.get(k);
-    if (known !== undefined) return known;
-    numbers.set(k, NaN);
-    const { binding } = model.variables[k];
-    const value = binding ? evaluate(binding, parameter) : NaN;
-    numbers.set(k, value);
-    return value;
-  };
+  const parameter = parameterValues(model);
   const numberOf = (e: FlatExpr): number | undefined => {
     let fixed = true;
     walk(e, (x) => {
@@ -225,11 +217,19 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
     const value = evaluate(e, parameter);
     return Number.isFinite(value) ? value : undefined;
   };
+  const restarted = new Set(model.actions.flatMap((a) => (a.does.kind === 'reinit' ? [a.does.state] : [])));
+  /** What is given up as a state first. */
+  const weight = (x: number): number => {
+    const v = model.variables[x];
+    const select = { never: -20, avoid: -10, default: 0, prefer: 20, always: 40 }[v.stateSelect ?? 'default'];
+    return (isState.has(x) ? 5 : 0) + (v.fixed && v.start ? 3 : v.start ? 1 : 0) + (restarted.has(x) ? 60 : 0) + select - v.name.length * 1e-3;
+  };
   interface Constraint {
     readonly base: number;
     readonly times: number;
     /** Coefficient of each variable's highest derivative; undefined where it is no number. */
     readonly coefficients: Map<number, number | undefined>;
+    readonly own: number | undefined;
   }
   const constraints = [...times].map(([base, count]): Constraint => {
     const [e] = levels.get(base)!;
@@ -244,16 +244,10 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
       const value = l === undefined || r === undefined ? undefined : l - r;
       if (value !== 0) coefficients.set(at.x, value);
     }
-    return { base, times: count, coefficients };
+    const own = [e.left, e.right].flatMap((side) => (side.op === 'var' ? [placeOf.get(side.index)?.x ?? side.index] : [])).sort((x, y) => weight(x) - weight(y))[0];
+    return { base, times: count, coefficients, own };
   });
 
-  const restarted = new Set(model.actions.flatMap((a) => (a.does.kind === 'reinit' ? [a.does.state] : [])));
-  /** What is given up as a state first. */
-  const weight = (x: number): number => {
-    const v = model.variables[x];
-    const select = { never: -20, avoid: -10, default: 0, prefer: 20, always: 40 }[v.stateSelect ?? 'default'];
-    return (isState.has(x) ? 5 : 0) + (v.fixed && v.start ? 3 : v.start ? 1 : 0) + (restarted.has(x) ? 60 : 0) + select - v.name.length * 1e-3;
-  };
   /** How often the highest derivatives of a variable are no derivatives of states. */
   const given = new Map<number, number>();
   const solved = new Map<number, number>();
@@ -261,7 +255,7 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
   for (let stage = 1; stage <= most; stage++) {
     const taking = constraints.filter((c) => c.times >= stage && (solved.get(c.base) ?? 0) === stage - 1);
     const usable = (x: number): boolean => orderOf(x) - stage + 1 >= 1 && (given.get(x) ?? 0) === stage - 1;
-    const chosen = chooseColumns(taking.map((c) => new Map([...c.coefficients].filter(([x]) => usable(x)))), weight);
+    const chosen = chooseColumns(taking.map((c) => ({ own: c.own, coefficients: new Map([...c.coefficients].filter(([x]) => usable(x))) })), weight);
     taking.forEach((c, k) => {
       const x = chosen[k];
       if (x === undefined) return;
@@ -307,26 +301,56 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
   };
 }
 
+interface ColumnRow {
+  readonly coefficients: ReadonlyMap<number, number | undefined>;
+  /** The variable the equation gives, as written: `x = ...`. */
+  readonly own: number | undefined;
+}
+
 /**
- * A column for each row, so that the chosen columns form a regular matrix whatever the values are: by elimination where all
- * coefficients of a row are numbers, and where one is a number of a column that no row before it has. Undefined for the others.
+ * A column for each row, so that the chosen columns form a regular matrix whatever the values are. First equations give the
+ * variable they are written for, as long as none comes to rest on itself that way; then rows of numbers are eliminated; then
+ * any column with a number will do that closes no circle. Undefined for the others.
  */
-function chooseColumns(rows: readonly ReadonlyMap<number, number | undefined>[], weight: (x: number) => number): (number | undefined)[] {
+function chooseColumns(rows: readonly ColumnRow[], weight: (x: number) => number): (number | undefined)[] {
   const chosen: (number | undefined)[] = rows.map(() => undefined);
-  const taken = new Set<number>();
-  const pivots: { readonly column: number; readonly row: Map<number, number> }[] = [];
-  const best = (row: ReadonlyMap<number, number | undefined>, allowed: (x: number) => boolean): number | undefined => {
-    let found: number | undefined;
-    const largest = Math.max(...[...row.values()].map((c) => Math.abs(c ?? 0)));
-    for (const [x, c] of row) {
-      if (c === undefined || Math.abs(c) < 1e-9 * largest || !allowed(x)) continue;
-      if (found === undefined || weight(x) < weight(found)) found = x;
-    }
-    return found;
+  const rowOf = new Map<number, number>();
+  const holding = new Map<number, number[]>();
+  rows.forEach((r, k) => r.coefficients.forEach((_, x) => (holding.get(x)?.push(k) ?? holding.set(x, [k]))));
+  const isNumber = (r: ColumnRow): boolean => [...r.coefficients.values()].every((c) => c !== undefined);
+  const hasNumber = (k: number, x: number): boolean => {
+    const c = rows[k].coefficients.get(x);
+    const largest = Math.max(...[...rows[k].coefficients.values()].map((y) => Math.abs(y ?? 0)));
+    return c !== undefined && Math.abs(c) > 1e-9 * largest;
   };
-  rows.forEach((row, k) => {
-    if ([...row.values()].some((c) => c === undefined)) return;
-    const reduced = new Map(row as ReadonlyMap<number, number>);
+  /** Whether a row rests, through the rows that give its variables, on one that holds a column. */
+  const closesCircle = (k: number, x: number): boolean => {
+    const targets = new Set((holding.get(x) ?? []).filter((j) => j !== k && chosen[j] !== undefined));
+    if (targets.size === 0) return false;
+    const seen = new Set<number>([k]);
+    const open = [k];
+    for (let row = open.pop(); row !== undefined; row = open.pop()) {
+      for (const y of rows[row].coefficients.keys()) {
+        const by = rowOf.get(y);
+        if (by === undefined || seen.has(by)) continue;
+        if (targets.has(by)) return true;
+        seen.add(by);
+        open.push(by);
+      }
+    }
+    return false;
+  };
+  const take = (k: number, x: number): void => {
+    chosen[k] = x;
+    rowOf.set(x, k);
+  };
+  rows.forEach((r, k) => {
+    if (r.own !== undefined && !rowOf.has(r.own) && weight(r.own) < keepsItsState && hasNumber(k, r.own) && !closesCircle(k, r.own)) take(k, r.own);
+  });
+
+  const pivots: { readonly column: number; readonly row: Map<number, number> }[] = [];
+  const eliminate = (k: number): Map<number, number> => {
+    const reduced = new Map(rows[k].coefficients as ReadonlyMap<number, number>);
     for (const p of pivots) {
       const c = reduced.get(p.column);
       if (c === undefined || c === 0) continue;
@@ -334,28 +358,42 @@ function chooseColumns(rows: readonly ReadonlyMap<number, number | undefined>[],
       for (const [x, v] of p.row) reduced.set(x, (reduced.get(x) ?? 0) - factor * v);
       reduced.delete(p.column);
     }
-    const column = best(reduced, (x) => !taken.has(x));
-    if (column === undefined) return;
-    chosen[k] = column;
-    taken.add(column);
-    pivots.push({ column, row: reduced });
-  });
-  const seen = new Set<number>();
-  rows.forEach((row, k) => chosen[k] !== undefined && [...row.keys()].forEach((x) => seen.add(x)));
+    return reduced;
+  };
+  const numeric = [...rows.keys()].filter((k) => isNumber(rows[k]));
+  for (const k of numeric) if (chosen[k] !== undefined) {
+    const reduced = eliminate(k);
+    if (Math.abs(reduced.get(chosen[k]!) ?? 0) > 1e-12) pivots.push({ column: chosen[k]!, row: reduced });
+  }
+  for (const k of numeric) {
+    if (chosen[k] !== undefined) continue;
+    const reduced = eliminate(k);
+    const largest = Math.max(0, ...[...reduced.values()].map(Math.abs));
+    let found: number | undefined;
+    for (const [x, c] of reduced) {
+      if (Math.abs(c) <= 1e-9 * largest || rowOf.has(x) || (holding.get(x) ?? []).some((j) => chosen[j] !== undefined && !isNumber(rows[j]))) continue;
+      if (found === undefined || weight(x) < weight(found)) found = x;
+    }
+    if (found === undefined) continue;
+    take(k, found);
+    pivots.push({ column: found, row: reduced });
+  }
   for (let changed = true; changed;) {
     changed = false;
-    rows.forEach((row, k) => {
+    rows.forEach((r, k) => {
       if (chosen[k] !== undefined) return;
-      const column = best(row, (x) => !taken.has(x) && !seen.has(x));
+      const options = [...r.coefficients.keys()].filter((x) => !rowOf.has(x) && hasNumber(k, x)).sort((x, y) => weight(x) - weight(y));
+      const column = options.find((x) => !closesCircle(k, x));
       if (column === undefined) return;
-      chosen[k] = column;
-      taken.add(column);
-      [...row.keys()].forEach((x) => seen.add(x));
+      take(k, column);
       changed = true;
     });
   }
   return chosen;
 }
+
+/** From this weight on a variable stays a state where there is another choice. */
+const keepsItsState = 8;
 
 /** Rebuilds an expression with some of its leaves replaced; conditions that stay as they are stay the same node. */
 function substitute(e: FlatExpr, replace: (x: FlatExpr) => FlatExpr | undefined): FlatExpr {

@@ -31,6 +31,8 @@ export interface SolvableModel {
   readonly initialBlocks: readonly Block[];
   /** Variables that equal others, or their negatives. */
   readonly aliases: ReadonlyMap<number, Alias>;
+  /** Parameters whose values have been put into the equations. */
+  readonly evaluated: ReadonlySet<number>;
   /** Constraints the states are brought back onto after each step. */
   readonly invariants: readonly FlatEquation[];
   /** What was done to lower the index; undefined where nothing had to be. */

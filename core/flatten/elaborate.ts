@@ -3,6 +3,7 @@ import { problem, type Span } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
 import { printExpression } from '../language/print';
 import { elaborateUnits, type UnitContext } from '../language/unit-check';
+import { walkExpression } from '../language/walk';
 import type { Unit } from '../language/units';
 import type { Builder } from './builder';
 import {
@@ -172,6 +173,8 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
     case 'string':
       return fail(b, scope, e.span, 'text-value', 'A text cannot be computed with');
     case 'ref': {
+      const count = countOf(b, e, scope);
+      if (count !== undefined) return Array.from({ length: count }, (_, k) => constant(e.parts[0].name === 'Boolean' ? k : k + 1));
       const moving = movingIndex(b, e, scope);
       if (moving) return moving;
       const r = resolveReference(b, e, scope);
@@ -194,8 +197,10 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
       let last: Expr = e.otherwise;
       for (const branch of e.branches) {
         const condition = scalar(b, branch.condition, scope);
-        if (isConstant(condition, 0)) continue;
-        if (isConstant(condition)) {
+        // a choice by the index of a loop is made now: the other branch may have no meaning for it
+        const decided = isConstant(condition) ? condition.value : mentionsIndex(branch.condition, scope) ? b.structural(condition) : undefined;
+        if (decided === 0) continue;
+        if (decided !== undefined) {
           last = branch.value;
           break;
         }
@@ -316,6 +321,10 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
     case 'sample':
       need(2);
       return { op: 'sample', start: arg(0), interval: arg(1) };
+    case 'delay': {
+      const a = arg(0), by = arg(1);
+      return { op: 'delay', a, by };
+    }
     case 'in':
       need(1);
       return stateOf(b, e, scope);
@@ -351,6 +360,22 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
   const known = [...Object.keys(functionArity), ...arrayFunctions, ...eventFunctions, 'convert'];
   const near = nearestName(name, known);
   return fail(b, scope, e.calleeSpan, 'unknown-function', `There is no function ${name}${near ? `; did you mean ${near}?` : ''}`);
+}
+
+const mentionsIndex = (e: Expr, scope: Scope): boolean => {
+  if (scope.iterators.size === 0) return false;
+  let found = false;
+  walkExpression(e, (x) => void (found ||= x.kind === 'ref' && x.parts.length === 1 && scope.iterators.has(x.parts[0].name)));
+  return found;
+};
+
+/** How many values a type has that can be counted: an enumeration, or Boolean. */
+export function countOf(b: Builder, e: Expr, scope: Scope): number | undefined {
+  if (e.kind !== 'ref' || e.parts.some((p) => p.subscripts.length > 0)) return undefined;
+  const name = e.parts.map((p) => p.name).join('.');
+  if (name === 'Boolean') return 2;
+  if (memberOf(b, scope.instance, e.parts[0].name)) return undefined;
+  return findClass(b.library, scope.home, name)?.definition.enumeration?.length;
 }
 
 /** A resolved thing as a value: records become values of their fields. Undefined for parts. */

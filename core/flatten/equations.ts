@@ -110,7 +110,7 @@ function lowerTuple(b: Builder, e: Extract<Equation, { kind: 'equal' }>, element
 /** `part.u = ...` determines an input of a part from outside. */
 function noteGivenInputs(b: Builder, e: Extract<Equation, { kind: 'equal' }>, left: Value, right: Value): void {
   for (const [source, value] of [[e.left, left], [e.right, right]] as const) {
-    if (source.kind !== 'ref') continue;
+    if (source.kind !== 'ref' || source.parts.length < 2) continue;
     for (const x of flattenValue(value)) if (x.op === 'var' && b.variables[x.index].isInput) b.givenFromOutside.add(x.index);
   }
 }

@@ -14,6 +14,8 @@ export type FlatExpr =
   | PairExpr
   | { readonly op: 'if'; readonly c: FlatExpr; readonly a: FlatExpr; readonly b: FlatExpr }
   | { readonly op: 'fn'; readonly name: FunctionName; readonly args: readonly FlatExpr[] }
+  /** The value of `a` some seconds ago. */
+  | { readonly op: 'delay'; readonly a: FlatExpr; readonly by: FlatExpr }
   /** True at the instants start + k * interval, k = 0, 1, ... */
   | { readonly op: 'sample'; readonly start: FlatExpr; readonly interval: FlatExpr };
 
@@ -133,6 +135,8 @@ export function operands(e: FlatExpr): readonly FlatExpr[] {
       return e.args;
     case 'sample':
       return [e.start, e.interval];
+    case 'delay':
+      return [e.a, e.by];
     default:
       return [e.a, e.b];
   }
@@ -149,6 +153,7 @@ export function mapOperands(e: FlatExpr, f: (x: FlatExpr) => FlatExpr): FlatExpr
     case 'if': return choose(f(e.c), f(e.a), f(e.b));
     case 'fn': return applyFunction(e.name, e.args.map(f));
     case 'sample': return { op: 'sample', start: f(e.start), interval: f(e.interval) };
+    case 'delay': return { op: 'delay', a: f(e.a), by: f(e.by) };
     default: return binary(e.op, f(e.a), f(e.b));
   }
 }
@@ -183,7 +188,7 @@ export function evaluate(e: FlatExpr, value: (index: number) => number): number 
     case 'noEvent': return evaluate(e.a, value);
     case 'if': return evaluate(e.c, value) ? evaluate(e.a, value) : evaluate(e.b, value);
     case 'fn': return callFunction(e.name, e.args.map((x) => evaluate(x, value)));
-    case 'der': case 'pre': case 'time': case 'initial': case 'terminal': case 'sample': return NaN;
+    case 'der': case 'pre': case 'time': case 'initial': case 'terminal': case 'sample': case 'delay': return NaN;
     default: return applyBinary(e.op, evaluate(e.a, value), evaluate(e.b, value));
   }
 }

@@ -4,7 +4,7 @@ import { nearestName } from '../language/nearest';
 import { printModification } from '../language/print';
 import { parseUnit } from '../language/units';
 import { plainVariable, type Builder } from './builder';
-import { elaborate, elaborateScalar, structuralInteger } from './elaborate';
+import { countOf, elaborate, elaborateScalar, structuralInteger } from './elaborate';
 import { zero } from './flat-expression';
 import type { FlatVariable, ValueType } from './flat-model';
 import {
@@ -195,7 +195,7 @@ function sizeOf(b: Builder, dimension: Expr, k: number, m: Modifier, scope: Scop
     b.report(place, problem('error', 'no-size', `The size of ${element.name}[:] must follow from its value`, dimension.span));
     return 0;
   }
-  const n = structuralInteger(b, dimension, scope, `The size of ${element.name}`);
+  const n = countOf(b, dimension, scope) ?? structuralInteger(b, dimension, scope, `The size of ${element.name}`);
   if (n !== undefined && n >= 0 && n <= maximumSize) return n;
   if (n !== undefined) b.report(place, problem('error', 'size', `${element.name} cannot have ${n} elements`, dimension.span));
   return 0;

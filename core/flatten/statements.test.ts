@@ -68,8 +68,8 @@ model M parameter Point p(x = 3); Point q, r, s; Point list[2] = {Point(1, 2), P
 equation q = Point(time, 2*time); r = add(p, q); s.x = r.x; s.y = -r.y; n = sum(list.x) + pair.b; end M;`;
   test('have constructors, fields, equality, arrays, and pass through functions', () => {
     const run = simulateText(text, 'M', { stop: 1 });
-    expect([run.last('r.x'), run.last('r.y')]).toEqual([4, 4]);
-    expect([run.last('s.x'), run.last('s.y')]).toEqual([4, -4]);
+    expect([run.last('r.x'), run.last('r.y')]).toEqual([4, 2]);
+    expect([run.last('s.x'), run.last('s.y')]).toEqual([4, -2]);
     expect(run.last('n')).toBe(8);
   });
   test('a binding of a whole record reaches its fields; unequal ones are told', () => {

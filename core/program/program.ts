@@ -3,7 +3,9 @@ import { walk, type FlatExpr } from '../flatten/flat-expression';
 import { differentiate, type Unknown } from '../flatten/differentiate';
 import type { Block, SolvableModel, TornBlock } from '../analysis/solvable-model';
 import { writeFlatStep, type FlatStep } from './flat-step';
+import { createDelayLine, type DelayLine } from './delay-line';
 import { newton, newtonWork } from './newton';
+import { writeJacobian } from './write-jacobian';
 import { createExpressionWriter, type ConditionMode, type ModeNumbers, type ModeSource, type WriterContext } from './write-expression';
 
 /** The arrays generated code works on. All of a run's state lies here, so that a snapshot is a copy. */
@@ -29,6 +31,8 @@ export interface Machine {
   readonly memory: Memory;
   /** Derivatives of the states y at t, conditions held. */
   derivatives(t: number, y: Float64Array, dy: Float64Array): void;
+  /** Partial derivatives of the derivatives by the states at (t, y): row after row, or in the order of `Program.jacobianRows`. */
+  readonly jacobian: ((t: number, y: Float64Array, J: Float64Array) => void) | undefined;
   /** The stages of an explicit step with the right-hand side written in, for programs small enough. */
   readonly flatStep: FlatStep | undefined;
   /** All variables at t for the states in memory, conditions held. */
@@ -43,6 +47,10 @@ export interface Machine {
   residuals(t: number, out: Float64Array, start: boolean): void;
   parameters(overrides: ReadonlyMap<number, number>): void;
   starts(): void;
+  /** Past values that `delay` looks up. */
+  readonly past: readonly DelayLine[];
+  /** Keeps the present values of what is delayed. */
+  note(t: number): void;
   guard(k: number, t: number): boolean;
   /** Seconds of a time trigger, numbered over all triggers of all charts. */
   delay(k: number, t: number): number;
@@ -61,6 +69,8 @@ export interface Program {
   /** Modes that nothing but watched values (of requirements, breakpoints) depends on. */
   readonly watchedModes: ReadonlySet<number>;
   readonly sampleCount: number;
+  /** Columns of each row of the written-out Jacobian, where there is one; the whole matrix where it is dense. */
+  readonly jacobianRows: readonly (readonly number[])[] | undefined;
   /** The equations of each torn block, for messages. */
   readonly tornBlocks: readonly { readonly equations: readonly FlatEquation[]; readonly unknowns: readonly Unknown[] }[];
   /** Effects in the order in which the simulator knows them: for each chart entry, during, exit, then transitions. */
@@ -71,6 +81,8 @@ export interface Program {
 }
 
 const statementsPerFunction = 400;
+/** Up to this many states, matrices are dense. */
+export const smallestSparse = 40;
 /** Derivatives longer than this are called instead of written into the steps. */
 const longestInline = 120;
 
@@ -81,13 +93,14 @@ export function createProgram(solvable: SolvableModel): Program {
   const modes: ModeSource[] = [];
   const watchedModes = new Set<number>();
   const samples: { start: FlatExpr; interval: FlatExpr }[] = [];
+  const pasts: Extract<FlatExpr, { op: 'delay' }>[] = [];
   const numbers: ModeNumbers = new Map();
   const tornBlocks: { block: TornBlock; mode: ConditionMode }[] = [];
   const isState = new Set(states);
   const varies = (index: number): boolean => isState.has(index) || model.variables[index].kind === 'continuous';
   let locals = new Map<string, string>();
   const context: WriterContext = {
-    modes, samples, varies, signs: new Map(), local: (kind, index) => locals.get(kind + index), stateSlot: (index) => slotOf.get(index) ?? 0,
+    modes, samples, delays: pasts, varies, signs: new Map(), local: (kind, index) => locals.get(kind + index), stateSlot: (index) => slotOf.get(index) ?? 0,
   };
   const writer = (mode: ConditionMode) => createExpressionWriter(context, mode, numbers);
   const slot = (u: Unknown): string => (u.kind === 'var' ? `v[${u.index}]` : `d[${slotOf.get(u.index)}]`);
@@ -156,9 +169,18 @@ export function createProgram(solvable: SolvableModel): Program {
     } else functions.push('const flatStep=undefined;');
     locals = new Map();
   } else {
-    const head = chunkedCopy(states);
+    const head = chunkedCopy(states, 'copy');
     functions.push(head.text, `function derivatives(t,y,dy){${head.call}${chunked('der', writeBlocks(needed, 'held'))}for(let k=0;k<${states.length};k++)dy[k]=d[k];}`, 'const flatStep=undefined;');
   }
+
+  const jacobianIsDense = states.length <= smallestSparse;
+  const jacobian = states.length > 0 ? writeJacobian(states, needed, writer('held').value, jacobianIsDense) : undefined;
+  if (jacobian) {
+    // the values of all blocks stand in memory first
+    const head = chunkedCopy(states, 'jac');
+    const values = writeBlocks(needed, 'held');
+    functions.push(head.text, `const g=new Float64Array(${jacobian.slots});let J;`, `function jacobian(t,y,into){J=into;${jacobianIsDense ? 'J.fill(0);' : ''}${head.call}${chunked('jav', values)}${chunked('jap', jacobian.statements)}}`);
+  } else functions.push('const jacobian=undefined;');
 
   tornBlocks.forEach(({ block, mode }, k) => {
     locals = new Map();
@@ -241,19 +263,24 @@ export function createProgram(solvable: SolvableModel): Program {
   functions.push(`function starts(){const o=null;${chunkedWith('sta', startStatements)}}`);
   functions.push(table('sampleTable', 't', samples.map((x) => `({start:${plain.value(x.start)},interval:${plain.value(x.interval)}})`)));
 
+  // delays may lie within delays
+  const present: string[] = [];
+  for (let k = 0; k < pasts.length; k++) present.push(`past[${k}].note(t,${plain.value(pasts[k].a)});`);
+  functions.push(`function note(t){${present.join('')}}`);
+
   const source = `"use strict";
 const {v,pre,d,m,live,z,s,flags}=M;
 const sq=(x)=>x*x,cube=(x)=>x*x*x;
 ${functions.join('\n')}
-return {outputs,event,initial,derivatives,flatStep,residuals,parameters,starts,
+return {outputs,event,initial,derivatives,jacobian,note,flatStep,residuals,parameters,starts,
 conditions,
 guard:(k,t)=>!!guardTable[k](t),delay:(k,t)=>delayTable[k](t),period:(k,t)=>periodTable[k](t),effect:(k,t,send,cancel)=>effectTable[k](t,send,cancel),
 action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTimes:(k)=>sampleTable[k](0)};`;
-  const factory = new Function('M', 'newton', 'works', 'sends', 'cancels', source) as (
-    M: Memory, solver: typeof newton, works: ReturnType<typeof newtonWork>[], sendTable: FlatSend[], cancelTable: typeof cancels,
-  ) => Omit<Machine, 'memory'>;
+  const factory = new Function('M', 'newton', 'works', 'sends', 'cancels', 'past', source) as (
+    M: Memory, solver: typeof newton, works: ReturnType<typeof newtonWork>[], sendTable: FlatSend[], cancelTable: typeof cancels, past: readonly DelayLine[],
+  ) => Omit<Machine, 'memory' | 'past'>;
   return {
-    solvable, modes, watchedModes, sampleCount: samples.length, effects, source,
+    solvable, modes, watchedModes, sampleCount: samples.length, jacobianRows: jacobian && !jacobianIsDense ? jacobian.rows : undefined, effects, source,
     tornBlocks: tornBlocks.map(({ block }) => ({
       equations: [...block.inner.map((x) => x.equation), ...block.residuals.map((r) => r.equation)],
       unknowns: [...block.tears, ...block.inner.map((x) => x.target)],
@@ -264,17 +291,18 @@ action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTime
         m: new Float64Array(modes.length), live: new Float64Array(modes.length), z: new Float64Array(modes.length),
         s: new Float64Array(samples.length), flags: new Float64Array(2),
       };
-      return { memory, ...factory(memory, newton, tornBlocks.map(({ block }) => newtonWork(block.tears.length)), sends, cancels) };
+      const past = pasts.map(() => createDelayLine());
+      return { memory, past, ...factory(memory, newton, tornBlocks.map(({ block }) => newtonWork(block.tears.length)), sends, cancels, past) };
     },
   };
 }
 
-function chunkedCopy(states: readonly number[]): { text: string; call: string } {
+function chunkedCopy(states: readonly number[], name: string): { text: string; call: string } {
   const parts: string[] = [];
   for (let at = 0; at < states.length; at += statementsPerFunction) {
-    parts.push(`function copy_${parts.length}(y){${states.slice(at, at + statementsPerFunction).map((s, k) => `v[${s}]=y[${at + k}];`).join('')}}`);
+    parts.push(`function ${name}_${parts.length}(y){${states.slice(at, at + statementsPerFunction).map((s, k) => `v[${s}]=y[${at + k}];`).join('')}}`);
   }
-  return { text: parts.join('\n'), call: parts.map((_, k) => `copy_${k}(y);`).join('') };
+  return { text: parts.join('\n'), call: parts.map((_, k) => `${name}_${k}(y);`).join('') };
 }
 
 /** The blocks that the derivatives depend on. */

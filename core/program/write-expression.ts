@@ -11,6 +11,7 @@ export type ModeSource = { readonly kind: 'relation'; readonly expr: Relation } 
 
 export interface WriterContext {
   readonly modes: ModeSource[];
+  readonly delays: Extract<FlatExpr, { op: 'delay' }>[];
   readonly samples: { readonly start: FlatExpr; readonly interval: FlatExpr }[];
   /** Whether a variable can change between events. */
   varies(index: number): boolean;
@@ -130,6 +131,15 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
           context.samples.push({ start: e.start, interval: e.interval });
         }
         return `s[${k}]`;
+      }
+      case 'delay': {
+        let k = numbers.get(e);
+        if (k === undefined) {
+          k = context.delays.length;
+          numbers.set(e, k);
+          context.delays.push(e);
+        }
+        return `past[${k}].read(t,${value(e.by)})`;
       }
       case 'neg': return `(-${value(e.a)})`;
       case 'noEvent': {

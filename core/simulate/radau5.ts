@@ -22,7 +22,15 @@ const TI21 = -4.1787185915519047273, TI22 = -0.32768282076106238708, TI23 = 0.47
 const TI31 = -0.50287263494578687595, TI32 = 2.5719269498556054292, TI33 = -0.59603920482822492497;
 const newtonLimit = 7, safety = 0.9, reuseTheta = 0.001, shrinkLimit = 8, growthLimit = 0.2;
 
-export function radau5(n: number, f: Derivatives, given: Tolerances, longest: number, pattern?: Pattern): Stepper {
+/** What is known of the Jacobian before the run. */
+export interface KnownJacobian {
+  readonly pattern?: Pattern | undefined;
+  /** Fills in its values: in the order of the pattern, or all of them, row after row, without one. */
+  readonly write?: ((t: number, y: Float64Array, J: Float64Array) => void) | undefined;
+}
+
+export function radau5(n: number, f: Derivatives, given: Tolerances, longest: number, known: KnownJacobian = {}): Stepper {
+  const { pattern } = known;
   // the error estimate is of lower order: tolerances are adapted as in the book's code
   const relative = 0.1 * given.relative ** (2 / 3);
   const tol: Tolerances = { ...given, relative, absolute: (relative * given.absolute) / given.relative };
@@ -30,7 +38,7 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
   const array = (): Float64Array => new Float64Array(n);
   const [y, z1, z2, z3, w1, w2, w3, f0, f1, work, work2] = Array.from({ length: 11 }, array);
   const [cont1, cont2, cont3, yEnd] = Array.from({ length: 4 }, array);
-  const isSparse = pattern !== undefined && n > 40 && pattern.columns.length < 0.2 * n * n;
+  const isSparse = pattern !== undefined && (known.write !== undefined || (n > 40 && pattern.columns.length < 0.2 * n * n));
   const linear = isSparse ? sparseSolver(pattern) : denseSolver(n);
   const groups = isSparse ? columnGroups(pattern) : undefined;
   const deltas = new Float64Array(n), marks = new Uint8Array(n);
@@ -45,6 +53,9 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
 
   const jacobian = (): void => {
     const { J } = linear;
+    counts.jacobians++;
+    fresh = true;
+    if (known.write) return known.write(t, y, J);
     work.set(y);
     const step = (j: number): number => Math.sqrt(Number.EPSILON * Math.max(1e-5, Math.abs(y[j])));
     if (groups && pattern) {
@@ -74,8 +85,6 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
         work[j] = y[j];
       }
     }
-    counts.jacobians++;
-    fresh = true;
   };
 
   const factor = (hh: number): boolean => {

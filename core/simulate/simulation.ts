@@ -7,6 +7,8 @@ import type { Machine, Program } from '../program/program';
 import { createSimulatedCharts, type Clock } from './chart-host';
 import { createCrossingLocator } from './crossings';
 import { blockProblem, chatterProblem, constraintProblem, notFiniteProblem, runProblem, stepProblem, unsettledProblem } from './failure';
+import { patternOf } from './linear-solver';
+import type { KnownJacobian } from './radau5';
 import { createProjection } from './projection';
 import { createStepper, type SolverName } from './solvers';
 import type { MessageArgument, MessageRecord, Observer, RowKind, TransitionRecord } from './observer';
@@ -83,6 +85,7 @@ export interface Snapshot {
   readonly nextRow: number;
   readonly stimulusAt: number;
   readonly overrides: readonly (readonly [number, number])[];
+  readonly past: readonly (readonly number[])[];
 }
 
 const maximumIterations = 200;
@@ -112,7 +115,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       dy.fill(NaN);
     }
   };
-  const stepper: Stepper = createStepper(options, n, program.tornBlocks.length > 0 ? derivatives : machine.derivatives, { relative: options.relative, absolute: options.absolute, nominal }, n === 0 ? options.recordEvery : longest, program.tornBlocks.length > 0 ? undefined : machine.flatStep, () => jacobianPattern(program.solvable));
+  const stepper: Stepper = createStepper(options, n, program.tornBlocks.length > 0 ? derivatives : machine.derivatives, { relative: options.relative, absolute: options.absolute, nominal }, n === 0 ? options.recordEvery : longest, program.tornBlocks.length > 0 ? undefined : machine.flatStep, () => knownJacobian(program, machine));
   const discrete = model.variables.flatMap((x, k) => (x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external' ? [k] : []));
   const overrides = new Map(options.values);
   const stimulus = [...options.stimulus].sort((a, b) => a.time - b.time);
@@ -222,6 +225,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     });
     restart();
     if (status === 'failed') return;
+    machine.note(clock.time);
     checkAssertions();
     observer.row(clock.time, v, 'after-event');
     noteChatter();
@@ -286,8 +290,12 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     machine.outputs(t);
   };
 
+  const refuseStructural = (k: number): void => fail(runProblem('structural', `${model.variables[k].name} decides which terms the equations have: change it in the model, not during a run`, clock.time));
+
   const start = (): void => {
     status = 'running';
+    const decided = [...overrides.keys()].find((k) => program.solvable.evaluated.has(k));
+    if (decided !== undefined) return refuseStructural(decided);
     machine.parameters(overrides);
     machine.starts();
     overrides.forEach((value, k) => {
@@ -315,6 +323,10 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     flags[0] = 0;
     if (status === 'running') checkFinite();
     if (status !== 'running') return;
+    if (machine.past.length > 0) {
+      machine.note(clock.time);
+      guarded(() => settleEquations(false));
+    }
     restart();
     checkAssertions();
     stopWhen.forEach((x, k) => (stopWas[k] = v[x.variable] !== 0));
@@ -343,6 +355,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const assign = (variable: number, value: number): void => {
     const { kind } = model.variables[variable];
     v[variable] = value;
+    if (program.solvable.evaluated.has(variable)) return refuseStructural(variable);
     if (kind === 'parameter' || kind === 'constant') {
       overrides.set(variable, value);
       machine.parameters(overrides);
@@ -360,6 +373,16 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       });
       while (stimulusAt < stimulus.length && stimulus[stimulusAt].time <= clock.time) apply(stimulus[stimulusAt++]);
     });
+  };
+
+  /** Keeps what is delayed, as densely as its polynomials need. */
+  const notePast = (from: number, end: number): void => {
+    if (machine.past.length === 0) return;
+    for (let k = 1; k <= 4; k++) {
+      const t = k === 4 ? end : from + ((end - from) * k) / 4;
+      valuesAt(t);
+      machine.note(t);
+    }
   };
 
   const recordUpTo = (end: number): void => {
@@ -381,7 +404,8 @@ export function createSimulation(program: Program, options: SimulationOptions, o
 
   /** One step of the integrator with everything that follows; true where an event was handled. */
   const stepOnce = (): boolean => {
-    const limit = nextTimeEvent();
+    // a delayed value has to lie in the past
+    const limit = Math.min(nextTimeEvent(), clock.time + machine.past.reduce((least, p) => Math.min(least, p.shortest), Infinity));
     const from = clock.time;
     stageFailure = undefined;
     const ok = limit > clock.time ? stepper.step(limit) : true;
@@ -410,6 +434,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     if (hasFailed()) return false;
     const end = crossing ?? reached;
     guarded(() => recordUpTo(end));
+    guarded(() => notePast(from, end));
     guarded(() => valuesAt(end));
     if (hasFailed()) return false;
     clock.time = end;
@@ -490,7 +515,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       restart();
       return {
         time: clock.time, step: clock.step, status, method: stepper.save(), memory: [v, pre, machine.memory.d, m, s, flags].map((a) => Float64Array.from(a)), charts: charts.machine.save(),
-        sampleIndex: samples.map((x) => x.index), nextRow, stimulusAt, overrides: [...overrides],
+        sampleIndex: samples.map((x) => x.index), nextRow, stimulusAt, overrides: [...overrides], past: machine.past.map((p) => p.save()),
       };
     },
     restore(snapshot) {
@@ -502,6 +527,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       charts.machine.load(snapshot.charts);
       stepper.load(snapshot.method);
       samples.forEach((x, k) => (x.index = snapshot.sampleIndex[k]));
+      machine.past.forEach((p, k) => p.load(snapshot.past[k]));
       overrides.clear();
       snapshot.overrides.forEach(([k, value]) => overrides.set(k, value));
       failure = undefined;
@@ -510,6 +536,15 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       restart();
     },
   };
+}
+
+/** The Jacobian as far as it is known: written out, or only where it can differ from zero. */
+function knownJacobian(program: Program, machine: Machine): KnownJacobian {
+  if (!machine.jacobian) {
+    const pattern = jacobianPattern(program.solvable);
+    return { pattern };
+  }
+  return { write: machine.jacobian, ...(program.jacobianRows && { pattern: patternOf(program.jacobianRows) }) };
 }
 
 /** The size a state is of, where its declaration says so with a number. */

@@ -1,7 +1,6 @@
 import type { FlatStep } from '../program/flat-step';
-import type { Pattern } from './linear-solver';
 import { dopri5 } from './dopri5';
-import { radau5 } from './radau5';
+import { radau5, type KnownJacobian } from './radau5';
 import { rk4 } from './rk4';
 import type { Derivatives, Stepper, Tolerances } from './stepper';
 
@@ -9,18 +8,18 @@ export const solverNames = ['auto', 'dopri5', 'rk4', 'implicit'] as const;
 export type SolverName = (typeof solverNames)[number];
 
 export function createStepper(
-  options: { readonly solver: SolverName; readonly step: number }, n: number, f: Derivatives, tol: Tolerances, longest: number, flat?: FlatStep, pattern?: () => Pattern | undefined,
+  options: { readonly solver: SolverName; readonly step: number }, n: number, f: Derivatives, tol: Tolerances, longest: number, flat?: FlatStep, jacobian?: () => KnownJacobian,
 ): Stepper {
   switch (options.solver) {
     case 'dopri5': return dopri5(n, f, tol, longest, flat);
     case 'rk4': return rk4(n, f, options.step);
-    case 'implicit': return radau5(n, f, tol, longest, pattern?.());
-    case 'auto': return automatic(n, f, tol, longest, flat, pattern);
+    case 'implicit': return radau5(n, f, tol, longest, jacobian?.());
+    case 'auto': return automatic(n, f, tol, longest, flat, jacobian);
   }
 }
 
 /** Starts explicit and goes on implicit once the explicit method notices stiffness. */
-function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, flat?: FlatStep, pattern?: () => Pattern | undefined): Stepper {
+function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, flat?: FlatStep, jacobian?: () => KnownJacobian): Stepper {
   const explicit = dopri5(n, f, tol, longest, flat);
   let implicit: Stepper | undefined;
   let useImplicit = false;
@@ -43,13 +42,13 @@ function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, 
     adjust: (y) => current().adjust(y),
     step(limit) {
       if (!useImplicit && explicit.stiff) {
-        implicit ??= radau5(n, f, tol, longest, pattern?.());
+        implicit ??= radau5(n, f, tol, longest, jacobian?.());
         implicit.reset(explicit.t, explicit.y);
         useImplicit = true;
       }
       if (current().step(limit)) return true;
       if (useImplicit) return false;
-      implicit ??= radau5(n, f, tol, longest, pattern?.());
+      implicit ??= radau5(n, f, tol, longest, jacobian?.());
       implicit.reset(explicit.t, explicit.y);
       useImplicit = true;
       return implicit.step(limit);
@@ -58,7 +57,7 @@ function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, 
     save: () => [useImplicit ? 1 : 0],
     load(saved) {
       useImplicit = saved[0] === 1;
-      if (useImplicit) implicit ??= radau5(n, f, tol, longest, pattern?.());
+      if (useImplicit) implicit ??= radau5(n, f, tol, longest, jacobian?.());
     },
   };
 }
