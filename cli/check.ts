@@ -37,12 +37,15 @@ function checkText(file: string, text: string): Checked {
       if (c.partial || c.short || c.enumeration || !['model', 'block', 'class'].includes(c.classKind)) continue;
       // a class that others use is checked where it is used: alone, its ports are open
       const { model } = flatten(library, c.name);
-      found.push(...(used.has(c.name) ? model.problems : compile(model).problems));
+      found.push(...unitsAsWarnings(used.has(c.name) ? model.problems : compile(model).problems));
     }
   }
   const keys = new Set<string>();
   return { problems: found.filter((p) => !keys.has(key(p)) && keys.add(key(p))), textOf };
 }
+
+/** Numbers in texts of equations mostly come without units: what does not fit there is worth a warning, not more. */
+export const unitsAsWarnings = (problems: readonly Problem[]): Problem[] => problems.map((p) => (p.code.startsWith('unit') ? { ...p, severity: 'warning' } : p));
 
 const key = (p: Problem): string => `${p.place}|${p.span?.start}|${p.code}|${p.message}`;
 

@@ -1,6 +1,6 @@
 /** Past values of one quantity, for `delay`. */
 export interface DelayLine {
-  /** The value at t - by: what was noted first for times before it, a polynomial through the four nearest points between others. */
+  /** The value at t - by: what was noted first for times before it, a polynomial through the six nearest points between others. */
   read(t: number, by: number): number;
   note(t: number, value: number): void;
   /** The shortest delay asked for so far: steps must not be longer. */
@@ -30,8 +30,10 @@ export function createDelayLine(): DelayLine {
       }
       // a jump is kept as two points at one time: the polynomial stays on its side
       let first = low, last = high;
-      if (first > from && times[first - 1] < times[first]) first--;
-      if (last + 1 < n && times[last + 1] > times[last]) last++;
+      for (let k = 0; k < 2; k++) {
+        if (first > from && times[first - 1] < times[first]) first--;
+        if (last + 1 < n && times[last + 1] > times[last]) last++;
+      }
       let sum = 0;
       for (let i = first; i <= last; i++) {
         let term = values[i];
@@ -50,7 +52,7 @@ export function createDelayLine(): DelayLine {
         times.push(t);
         values.push(value);
       }
-      while (longest > 0 && from + 4 < times.length && times[from + 3] < t - 1.5 * longest) from++;
+      while (longest > 0 && from + 8 < times.length && times[from + 6] < t - 1.5 * longest) from++;
       if (from > 10_000) {
         times.splice(0, from);
         values.splice(0, from);

@@ -49,7 +49,9 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
   const stiffnessTest = (hh: number): void => {
     let top = 0, bottom = 0;
     for (let i = 0; i < n; i++) {
-      const a = k7[i] - k6[i], b = yNew[i] - yStage[i];
+      // in the scale of the errors: the fast component is often a small one
+      const scale = tol.absolute * tol.nominal[i] + tol.relative * Math.abs(yNew[i]);
+      const a = (k7[i] - k6[i]) / scale, b = (yNew[i] - yStage[i]) / scale;
       top += a * a;
       bottom += b * b;
     }

@@ -378,8 +378,9 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   /** Keeps what is delayed, as densely as its polynomials need. */
   const notePast = (from: number, end: number): void => {
     if (machine.past.length === 0) return;
-    for (let k = 1; k <= 4; k++) {
-      const t = k === 4 ? end : from + ((end - from) * k) / 4;
+    const points = 12;
+    for (let k = 1; k <= points; k++) {
+      const t = k === points ? end : from + ((end - from) * k) / points;
       valuesAt(t);
       machine.note(t);
     }
@@ -405,7 +406,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   /** One step of the integrator with everything that follows; true where an event was handled. */
   const stepOnce = (): boolean => {
     // a delayed value has to lie in the past
-    const limit = Math.min(nextTimeEvent(), clock.time + machine.past.reduce((least, p) => Math.min(least, p.shortest), Infinity));
+    const limit = Math.min(nextTimeEvent(), clock.time + machine.past.reduce((least, p) => Math.min(least, p.shortest / 2), Infinity));
     const from = clock.time;
     stageFailure = undefined;
     const ok = limit > clock.time ? stepper.step(limit) : true;

@@ -18,12 +18,37 @@ export function createStepper(
   }
 }
 
-/** Starts explicit and goes on implicit once the explicit method notices stiffness. */
+const firstTrial = 400, trialSteps = 10, worthwhile = 6;
+
+/**
+ * Starts explicit and goes on implicit once the explicit method notices stiffness. Where it takes many steps without noticing
+ * (at tight tolerances its steps stay within stability), some implicit steps are tried in between; they stay where they are
+ * several times longer.
+ */
 function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, flat?: FlatStep, jacobian?: () => KnownJacobian): Stepper {
   const explicit = dopri5(n, f, tol, longest, flat);
   let implicit: Stepper | undefined;
   let useImplicit = false;
+  let since = 0, nextTrial = firstTrial, trialLeft = 0, explicitLength = 0, trialFrom = 0;
   const current = (): Stepper => (useImplicit && implicit ? implicit : explicit);
+  const goImplicit = (): void => {
+    implicit ??= radau5(n, f, tol, longest, jacobian?.());
+    implicit.reset(explicit.t, explicit.y);
+    useImplicit = true;
+  };
+  /** After some implicit steps: back, unless they are worth their work. */
+  const weigh = (): void => {
+    if (--trialLeft > 0 || !implicit) {
+      // the first steps of a method are careful ones
+      if (trialLeft === trialSteps / 2 && implicit) trialFrom = implicit.t;
+      return;
+    }
+    if ((implicit.t - trialFrom) / (trialSteps / 2) > worthwhile * explicitLength) return;
+    explicit.reset(implicit.t, implicit.y);
+    useImplicit = false;
+    since = 0;
+    nextTrial *= 4;
+  };
   return {
     get t() { return current().t; },
     get previous() { return current().previous; },
@@ -38,25 +63,41 @@ function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, 
         jacobians: b.jacobians, factorisations: b.factorisations,
       };
     },
-    reset: (t, y) => current().reset(t, y),
+    reset(t, y) {
+      since = trialLeft = 0;
+      current().reset(t, y);
+    },
     adjust: (y) => current().adjust(y),
     step(limit) {
-      if (!useImplicit && explicit.stiff) {
-        implicit ??= radau5(n, f, tol, longest, jacobian?.());
-        implicit.reset(explicit.t, explicit.y);
-        useImplicit = true;
+      // the steps of a trial are judged when the last of them has been used
+      if (trialLeft > 0 && useImplicit) weigh();
+      if (!useImplicit && explicit.stiff) goImplicit();
+      else if (!useImplicit && since >= nextTrial) {
+        explicitLength = explicit.t - explicit.previous;
+        goImplicit();
+        trialLeft = trialSteps;
       }
-      if (current().step(limit)) return true;
-      if (useImplicit) return false;
-      implicit ??= radau5(n, f, tol, longest, jacobian?.());
-      implicit.reset(explicit.t, explicit.y);
-      useImplicit = true;
-      return implicit.step(limit);
+      if (current().step(limit)) {
+        since++;
+        return true;
+      }
+      if (useImplicit && trialLeft === 0) return false;
+      if (useImplicit) {
+        // a trial that does not get on says nothing
+        explicit.reset(implicit!.t, implicit!.y);
+        useImplicit = false;
+        trialLeft = since = 0;
+        nextTrial *= 4;
+        return explicit.step(limit);
+      }
+      goImplicit();
+      return implicit!.step(limit);
     },
     interpolate: (t, out) => current().interpolate(t, out),
-    save: () => [useImplicit ? 1 : 0],
+    save: () => [useImplicit ? 1 : 0, nextTrial],
     load(saved) {
       useImplicit = saved[0] === 1;
+      nextTrial = saved[1];
       if (useImplicit) implicit ??= radau5(n, f, tol, longest, jacobian?.());
     },
   };
