@@ -29,7 +29,8 @@ export function analyse(source: FlatModel): SolvableModel {
     const structural = evaluateStructure(source);
     evaluated = structural.evaluated;
     merged = mergeAliases(structural.model);
-    reduction = reduceIndex(merged.model, findStates(merged.model), problems);
+    matched = matchModel(merged.model);
+    reduction = isComplete(matched) ? undefined : reduceIndex(merged.model, findStates(merged.model), problems);
     if (reduction) matched = matchModel(reduction.model);
   }
   const { model, states, system, adjacent, matching: m } = matched;

@@ -75,6 +75,20 @@ export function memberClass(library: ClassLibrary, ref: ClassRef, name: string, 
   return undefined;
 }
 
+const standard = new Map<string, ClassRef>();
+
+/** The library of parts and the types of quantities are there for every text; classes of the text itself come first. */
+function standardRef(name: string): ClassRef | undefined {
+  let ref = standard.get(name);
+  if (!ref) {
+    const definition = standardPackage(name);
+    if (!definition) return undefined;
+    ref = { definition, path: name, place: `library/${name}` };
+    standard.set(name, ref);
+  }
+  return ref;
+}
+
 /** Looks a dotted class name up from inside `home` outwards, then among the top classes. */
 export function findClass(library: ClassLibrary, home: ClassRef | undefined, name: string, depth = 0, forExtends = false): ClassRef | undefined {
   const [first, ...rest] = name.replace(/^\./, '').split('.');
@@ -85,7 +99,7 @@ export function findClass(library: ClassLibrary, home: ClassRef | undefined, nam
       start ??= importedClass(library, at, first, depth);
     }
   }
-  start ??= library.top.get(first) ?? standardPackage(first);
+  start ??= library.top.get(first) ?? standardRef(first);
   return rest.reduce<ClassRef | undefined>((at, part) => at && memberClass(library, at, part, depth), start);
 }
 

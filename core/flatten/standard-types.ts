@@ -1,5 +1,6 @@
+import { componentPackages } from '../components/packages';
 import { parseFile } from '../language/parse';
-import type { ClassRef } from './library';
+import type { ClassDefinition } from '../language/ast';
 
 /** Quantity types under their usual path in Modelica texts, with SI units: `Modelica.Units.SI.Voltage`, and the older `Modelica.SIunits.Voltage`. */
 const units: readonly (readonly [unit: string, names: string])[] = [
@@ -13,15 +14,19 @@ const units: readonly (readonly [unit: string, names: string])[] = [
   ['N/m', 'TranslationalSpringConstant'], ['N.s/m', 'TranslationalDampingConstant'], ['N.m/rad', 'RotationalSpringConstant'], ['N.m.s/rad', 'RotationalDampingConstant'], ['mol', 'AmountOfSubstance'], ['1', 'Efficiency DimensionlessRatio PerUnit'],
 ];
 
-let known: ReadonlyMap<string, ClassRef> | undefined;
+const known = new Map<string, ClassDefinition>();
 
-/** A package that is there without being declared; undefined for other names. */
-export function standardPackage(name: string): ClassRef | undefined {
-  if (name !== 'Modelica') return undefined;
-  if (!known) {
+/** A package that is there without being declared: the library of parts, and the types of quantities. */
+export function standardPackage(name: string): ClassDefinition | undefined {
+  const found = known.get(name);
+  if (found) return found;
+  let text = Object.hasOwn(componentPackages, name) ? componentPackages[name] : undefined;
+  if (name === 'Modelica') {
     const types = units.flatMap(([unit, names]) => names.split(' ').map((n) => `type ${n} = Real(unit = "${unit === '1' ? '' : unit}");`)).join('\n');
-    const { value } = parseFile(`package Modelica package Units package SI ${types} end SI; end Units; package SIunits ${types} end SIunits; end Modelica;`);
-    known = new Map(value.map((definition) => [definition.name, { definition, path: definition.name, place: '' }]));
+    text = `package Modelica package Units package SI ${types} end SI; end Units; package SIunits ${types} end SIunits; end Modelica;`;
   }
-  return known.get(name);
+  if (text === undefined) return undefined;
+  const [definition] = parseFile(text).value;
+  known.set(name, definition);
+  return definition;
 }

@@ -91,7 +91,7 @@ export interface Snapshot {
 const maximumIterations = 200;
 const maximumEventsAtOnce = 2000;
 /** Events within a ten-thousand-millionth of the run that count as endless. */
-const maximumBurst = 50;
+const maximumBurst = 25;
 
 export function createSimulation(program: Program, options: SimulationOptions, observer: Observer): Simulation {
   const { solvable } = program;

@@ -61,7 +61,8 @@ export function initialStep(
   const d0 = scaledNorm(y, y, y, tol);
   const d1 = scaledNorm(f0, y, y, tol);
   let h = d0 < 1e-5 || d1 < 1e-5 ? 1e-6 : 0.01 * (d0 / d1);
-  h = Math.min(h, longest);
+  // states that have only just left zero say nothing about the time the solution takes
+  h = Math.min(Math.max(h, 4 * smallestStep(t)), longest);
   for (let i = 0; i < y.length; i++) work[i] = y[i] + h * f0[i];
   f(t + h, work, work2);
   for (let i = 0; i < y.length; i++) work2[i] -= f0[i];
@@ -69,7 +70,7 @@ export function initialStep(
   const largest = Math.max(d1, d2);
   const h1 = largest <= 1e-15 ? Math.max(1e-6, h * 1e-3) : (0.01 / largest) ** (1 / order);
   const result = Math.min(100 * h, h1, longest);
-  return Number.isFinite(result) && result > 0 ? result : Math.min(1e-6, longest);
+  return Number.isFinite(result) && result > 0 ? Math.max(result, Math.min(4 * smallestStep(t), longest)) : Math.min(1e-6, longest);
 }
 
 /** The smallest step that still moves the time. */
