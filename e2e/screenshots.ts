@@ -79,6 +79,9 @@ async function main(): Promise<void> {
     await shot('product');
     await go('#/physics/spindle//');
     await shot('physics');
+    await go('#/physics////structure');
+    await page.waitForSelector('.incidence');
+    await shot('structure');
     await go('#/behaviour/ctrl//state%2Fs-press');
     await shot('behaviour');
     await page.click('button[aria-label="Dark theme"]');

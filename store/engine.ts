@@ -2,11 +2,15 @@ import * as Comlink from 'comlink';
 import type { Engine, OutsideAction } from '@/core/run/engine';
 import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Example } from '@/core/run/example';
+import type { Project } from '@/core/project/project';
+import type { typeStructure } from '@/core/run/type-structure';
 import { useProject } from './project-store';
 import { useRuns, type RunView } from './run-store';
 import { toRecording } from './run-data';
 import { addHistory, loadHistory, saveProject, saveRuns, type HistoryEntry } from './storage';
 import { usePlace } from './place-store';
+
+export type TypeStructure = ReturnType<typeof typeStructure>;
 
 /** The engine's worker and everything that reacts to the document: checking, saving, running. */
 let worker: Worker | undefined;
@@ -95,6 +99,7 @@ export async function startRun(options: { readonly paused?: boolean; readonly ac
   useRuns.getState().begin({ model: result.model, setup: setup.name, changes: [...setup.changes.map((c) => `${c.name} = ${c.value}`), ...(options.words ? [options.words] : [])].join(', '), stop: setup.stop });
 }
 
+export const structureOf = async (project: Project, typeId: string): Promise<TypeStructure | undefined> => checkEngine?.structure(project, typeId);
 export const exampleFor = async (formula: string): Promise<Example | undefined> => checkEngine?.example(formula);
 
 /** Runs several setups one after the other, beside whatever else runs. */

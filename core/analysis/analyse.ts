@@ -51,6 +51,15 @@ export function analyse(source: FlatModel): SolvableModel {
   return { ...empty, blocks, initialBlocks: none ? blocks : initialOrder({ ...model, initialEquations: [...model.initialEquations, ...pinned] }, system, isState, adjacent, m, problems, model.initialEquations.length) };
 }
 
+/** Each equation of a model as written with the unknown it is matched with, and all unknowns. */
+export function matchedPairs(model: FlatModel): { pairs: readonly (readonly [FlatEquation, Unknown | undefined])[]; unknowns: readonly Unknown[] } {
+  const { system, matching } = matchModel(model);
+  return {
+    pairs: model.equations.map((e, k) => [e, matching.unknownOf[k] < 0 ? undefined : system.unknownAt(matching.unknownOf[k])] as const),
+    unknowns: system.unknowns.map((u) => system.unknownAt(u)),
+  };
+}
+
 interface MatchedModel {
   readonly model: FlatModel;
   readonly states: readonly number[];

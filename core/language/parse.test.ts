@@ -148,3 +148,12 @@ test('spans of a physics text point into the text as written', () => {
   const right = (equation as { right: Expr }).right;
   expect(text.slice(right.span.start, right.span.end)).toBe('sin(x)');
 });
+
+test('a physics text may begin with parts of its own', () => {
+  for (const text of ['Electrical.Resistor r(R = 2); equation x = r.v;', 'Real y[3]; equation y = {1, 2, 3};', 'function f input Real a; output Real b; algorithm b := a; end f; equation x = f(2);']) {
+    const parsed = parsePhysicsText(text);
+    expect(parsed.problems).toEqual([]);
+    expect([parsed.value.elements.length, parsed.value.equations.length]).toEqual([1, 1]);
+  }
+  expect(parsePhysicsText('x = 2; y = x[1];').value.equations).toHaveLength(2);
+});

@@ -53,7 +53,7 @@ export type PhysicsText = Pick<ClassDefinition, 'elements' | 'equations' | 'init
 
 /**
  * The physics text of a part type: equations, optionally in sections (`equation`, `initial equation`, `algorithm`).
- * A text that starts without a section word starts with equations.
+ * A text may begin with declarations of its own; otherwise, without a section word, it starts with equations.
  */
 export function parsePhysicsText(text: string): Parsed<PhysicsText> {
   const empty: PhysicsText = { elements: [], equations: [], initialEquations: [], algorithms: [], initialAlgorithms: [] };
@@ -61,13 +61,25 @@ export function parsePhysicsText(text: string): Parsed<PhysicsText> {
     const body = parseComposition(s);
     return body;
   };
-  const first = lex(text).tokens[0];
-  const sectioned = first.kind === 'keyword' && ['equation', 'initial', 'algorithm', 'parameter', 'constant', 'protected', 'public'].includes(first.text);
+  const tokens = lex(text).tokens;
+  const [first] = tokens;
+  const sectioned = startsWithDeclaration(tokens) || (first.kind === 'keyword' && ['equation', 'initial', 'algorithm', 'parameter', 'constant', 'protected', 'public', 'discrete', 'input', 'output', 'inner', 'outer', 'replaceable', 'flow', 'import', 'extends', 'model', 'record', 'function', 'connector', 'type', 'block', 'class', 'package', 'partial', 'final'].includes(first.text));
   if (sectioned || first.kind === 'end-of-text') return run(text, parse, empty);
   // keep the spans: the section word takes the place of nothing
   const prefix = 'equation ';
   const shifted = run(prefix + text, parse, empty);
   return shiftSpans(shifted, -prefix.length);
+}
+
+/** `Electrical.Resistor r(R = 2);`: a type followed by a name, as no equation begins. */
+function startsWithDeclaration(tokens: readonly { readonly kind: string; readonly text: string }[]): boolean {
+  let k = 0;
+  while (tokens[k]?.kind === 'name' && tokens[k + 1]?.text === '.') k += 2;
+  if (tokens[k]?.kind !== 'name') return false;
+  k++;
+  // sizes may stand behind the type
+  if (tokens[k]?.text === '[') while (k < tokens.length && tokens[k++].text !== ']');
+  return tokens[k]?.kind === 'name';
 }
 
 /** Moves every span of a tree by the same distance. */

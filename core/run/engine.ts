@@ -5,6 +5,7 @@ import type { RunStatus } from '../simulate/simulation';
 import type { StepCounts } from '../simulate/stepper';
 import { runSetups, type BatchProgress, type BatchResult } from './batch';
 import { checkProject, type ProjectCheck } from './check';
+import { typeStructure } from './type-structure';
 import { exampleOf, type Example } from './example';
 import { messageTarget, prepareRun, type Prepared } from './prepare';
 import { createRun, isRunnable, type RequirementFinding, type Run, type RunSequence } from './run';
@@ -77,6 +78,8 @@ export interface Engine {
   check(project: Project): ProjectCheck;
   /** Signals that hold and fail a formula, to be drawn beside it. */
   example(formula: string): Example | undefined;
+  /** How the equations of a part type are solved. */
+  structure(project: Project, typeId: string): ReturnType<typeof typeStructure>;
   start(project: Project, setupId: string, options: StartOptions, listen: (update: RunUpdate) => void): StartResult;
   pause(): void;
   resume(): void;
@@ -112,6 +115,9 @@ interface Session {
   stoppedAt: string | undefined;
   actions: OutsideAction[];
 }
+
+/** As data that can be posted: texts of origins are made when they are read. */
+const plainStructure = (s: ReturnType<typeof typeStructure>): ReturnType<typeof typeStructure> => JSON.parse(JSON.stringify(s)) as ReturnType<typeof typeStructure>;
 
 /** `pack` prepares an update for its way to the listener, for instance by marking arrays for transfer. */
 export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u): Engine {
@@ -168,6 +174,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
   return {
     check: checkProject,
     example: (formula) => exampleOf(formula),
+    structure: (project, typeId) => plainStructure(typeStructure(project, typeId)),
     start(project, setupId, options, listen) {
       if (session) session.cancelled = true;
       const setup = project.setups.find((x) => x.id === setupId);

@@ -8,6 +8,7 @@ import { useRuns } from '@/store/run-store';
 import { traceLook } from '@/store/trace';
 import { DraggableName } from '@/ui/draggable-name';
 import { FormulaEditor, type LinkedSpan } from '@/ui/formula-editor';
+import { PhysicsChoice, StructureSheet } from './structure-sheet';
 import { withUnit } from '@/ui/format';
 import { namesIn } from '@/ui/known-names';
 import { TraceLinks } from '@/ui/trace-links';
@@ -18,8 +19,14 @@ const starter = `// one equation per unknown, for example
 // der(position) = speed;
 `;
 
-/** The equations of a part type as text. */
+/** The physics of a part type: its equations as text, or how they are solved. */
 export function PhysicsSheet() {
+  const sheet = usePlace((s) => s.sheet);
+  return sheet === 'structure' ? <StructureSheet /> : <EquationsSheet />;
+}
+
+/** The equations of a part type as text. */
+function EquationsSheet() {
   const { type, path, project } = useHere();
   const problems = useProject((s) => s.problems);
   const { edit } = useProject.getState();
@@ -62,7 +69,8 @@ export function PhysicsSheet() {
         <h2>
           Physics of <span className="type-tag">{type.name}</span>
         </h2>
-        <span className="quiet text-nowrap">{path !== undefined && run ? `values of ${path || 'the product'} at the cursor` : 'run it to see values'}</span>
+        <PhysicsChoice />
+        <span className="quiet text-nowrap text-truncate">{path !== undefined && run ? `values of ${path || 'the product'} at the cursor` : 'run it to see values'}</span>
       </div>
       <div className="pane-body" style={{ background: 'var(--card)' }}>
         <FormulaEditor

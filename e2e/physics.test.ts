@@ -1,0 +1,67 @@
+import type { Page } from 'puppeteer-core';
+import { newPage, startChromium, startServer, type Chromium, type Server } from './browser';
+import { person } from './person';
+
+/** Equations as a person writes, breaks and mends them, in a real browser. */
+let server: Server, chromium: Chromium, page: Page, errors: string[];
+const { until, text, clickText } = person(() => page);
+
+jest.setTimeout(180_000);
+jest.retryTimes(1, { logErrorsBeforeRetry: true });
+beforeAll(async () => {
+  [server, chromium] = await Promise.all([startServer(), startChromium()]);
+});
+afterAll(async () => {
+  await chromium?.stop();
+  server?.stop();
+});
+beforeEach(async () => {
+  ({ page, errors } = await newPage(chromium.browser));
+  await page.goto(`${server.url}/?open=tube-capper`);
+  await page.waitForSelector('.ribbon');
+});
+afterEach(async () => {
+  expect(errors).toEqual([]);
+  await page.browserContext().close();
+});
+
+const go = (hash: string): Promise<void> => page.evaluate((h) => {
+  location.hash = h;
+  window.dispatchEvent(new PopStateEvent('popstate'));
+}, hash);
+const balance = (): Promise<string> => text('[data-testid="balance"]');
+const write = async (where: 'Home' | 'End', line: string): Promise<void> => {
+  await page.waitForSelector('.cm-content');
+  await page.click('.cm-content');
+  await page.keyboard.down('Control');
+  await page.keyboard.press(where);
+  await page.keyboard.up('Control');
+  await page.keyboard.type(where === 'End' ? `\n${line}` : `${line}\n`);
+};
+
+test('how equations are solved: balanced, broken, told why, mended by undo', async () => {
+  await go('#/physics/spindle//');
+  await clickText('.btn-group .btn', 'How it is solved');
+  await until(balance, (s) => s.startsWith('balanced'), 'the part is balanced');
+  await until(() => text('[data-testid="structure"]'), (s) => s.includes('5 states') && s.includes('windingTemperature'), 'its states are named');
+  await clickText('.btn-group .btn', 'Equations');
+  await write('End', 'current = 2*speed;');
+  await clickText('.btn-group .btn', 'How it is solved');
+  await until(balance, (s) => s.startsWith('1 equation too many'), 'the extra equation is counted');
+  // the name of the equation leads to its place in the text
+  await clickText('.structure-facts button', 'current = 2 * speed;');
+  await until(() => text('.cm-content'), (s) => s.includes('current = 2*speed;'), 'the text is open');
+  await page.click('[aria-label^="Undo"]');
+  await clickText('.btn-group .btn', 'How it is solved');
+  await until(balance, (s) => s.startsWith('balanced'), 'balanced again');
+});
+
+test('parts of the library are used by name in a physics text, and run', async () => {
+  await go('#/physics/psu//');
+  await write('Home', 'Electrical.VoltageSource cell(V = 9); Electrical.Resistor lamp(R = 3); Electrical.Ground earth; equation connect(cell.p, lamp.p); connect(lamp.n, cell.n); connect(cell.n, earth.p);');
+  await clickText('.btn-group .btn', 'How it is solved');
+  await until(balance, (s) => s.startsWith('balanced'), 'the circuit is balanced');
+  await until(() => text('[data-testid="structure"]'), (s) => s.includes('equal another one'), 'its links are merged');
+  await page.click('.ribbon-bar .btn-primary');
+  await until(() => text('[data-testid="run-status"]'), (s) => s.includes('finished'), 'the run ends');
+});
