@@ -1,5 +1,6 @@
 import { benchBehaviour } from './behaviour';
 import { benchNeeds } from './needs';
+import { benchPhysics } from './physics';
 import { createRequire } from 'node:module';
 import { parseFile } from '../core/language/parse';
 import { flatten } from '../core/flatten/flatten';
@@ -160,5 +161,6 @@ capper();
 explicit();
 editing();
 growth();
+benchPhysics(row);
 benchBehaviour(row);
 await benchNeeds((line) => process.stdout.write(`${line}\n`));

@@ -62,21 +62,24 @@ export function simulate(file: string, options: RunOptions & { readonly class: s
   const stop = options.stop ?? experiment.stop ?? 1;
   const recorder = createRecorder(model, options.record);
   const simulation = createSimulation(program, {
-    stop, solver: options.solver ?? 'auto', relative: options.rtol ?? experiment.tolerance ?? 1e-6, absolute: options.atol ?? 1e-9,
+    stop, solver: options.solver ?? 'auto', relative: options.rtol ?? experiment.tolerance ?? 1e-6, absolute: options.atol ?? Math.min(1e-9, (options.rtol ?? experiment.tolerance ?? 1e-6) * 1e-3),
     step: options.step ?? experiment.interval ?? stop / 500, recordEvery: options.step ?? experiment.interval ?? stop / 500, values: starts, stimulus: [],
   }, recorder);
   simulation.advance(Infinity);
   const recording = recorder.take();
   if (options.out && !writeCsv(options.out, recording)) return 2;
+  const report = simulation.report();
   const all = [...problems, ...(simulation.problem ? [simulation.problem] : [])];
   if (options.json) {
     const last = recording.rows - 1;
     const final = Object.fromEntries(recording.columns.map((c) => [c.name, c.kind === 'literal' ? (c.literals[c.values[last]] ?? null) : c.kind === 'boolean' ? c.values[last] !== 0 : c.values[last]]));
-    print(JSON.stringify({ class: options.class, status: simulation.status, time: simulation.time, rows: recording.rows, counts: simulation.counts, final, problems: all.map((p) => problemAsJson(p, textOf)) }, null, 1));
+    print(JSON.stringify({ class: options.class, status: simulation.status, time: simulation.time, rows: recording.rows, counts: simulation.counts, solver: { implicit: report.implicit, limiting: report.limiting, advice: report.advice }, final, problems: all.map((p) => problemAsJson(p, textOf)) }, null, 1));
   } else {
     for (const p of all) complain(formatProblem(p, textOf));
     const { counts } = simulation;
     print(`${options.class}: ${simulation.status} at t = ${simulation.time} s, ${counts.steps} steps, ${counts.rejected} rejected, ${counts.evaluations} evaluations, ${counts.events} events`);
+    if (report.limiting.length > 0 && counts.steps > 100) print(`  steps set by ${report.limiting.map((x) => `${x.name} (${Math.round(x.share * 100)} %)`).join(', ')}${report.implicit ? '; implicit in the end' : ''}`);
+    for (const a of report.advice) print(`  ${a}`);
   }
   return simulation.status === 'finished' ? 0 : 2;
 }

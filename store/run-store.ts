@@ -18,6 +18,7 @@ export interface RunView {
   readonly findings: readonly RequirementFinding[];
   readonly problem: Problem | undefined;
   readonly counts: RunUpdate['counts'] | undefined;
+  readonly solver?: RunUpdate['solver'];
   readonly seconds: number;
   readonly stoppedAt: string | undefined;
   /** What was done from outside, in order. */
@@ -83,7 +84,7 @@ export const useRuns = create<RunState>((set, get) => ({
     if (!current || current.model.run !== update.run) return;
     appendChunk(current.data, update.chunk);
     set({
-      current: { ...current, status: update.status, time: update.time, findings: update.findings, problem: update.problem, counts: update.counts, seconds: update.seconds, stoppedAt: update.stoppedAt, sequences: update.sequences, actions: update.actions.length > 0 ? [...current.actions, ...update.actions] : current.actions },
+      current: { ...current, status: update.status, time: update.time, findings: update.findings, problem: update.problem, counts: update.counts, solver: update.solver, seconds: update.seconds, stoppedAt: update.stoppedAt, sequences: update.sequences, actions: update.actions.length > 0 ? [...current.actions, ...update.actions] : current.actions },
       version: version + 1, cursor: follow ? update.time : cursor,
     });
   },

@@ -6,6 +6,7 @@ import type { StepCounts } from '../simulate/stepper';
 import { runSetups, type BatchProgress, type BatchResult } from './batch';
 import { checkProject, type ProjectCheck } from './check';
 import { typeStructure } from './type-structure';
+import type { SolverReport } from '../simulate/solver-report';
 import { exampleOf, type Example } from './example';
 import { messageTarget, prepareRun, type Prepared } from './prepare';
 import { createRun, isRunnable, type RequirementFinding, type Run, type RunSequence } from './run';
@@ -19,6 +20,8 @@ export interface RunUpdate {
   readonly findings: readonly RequirementFinding[];
   readonly problem: Problem | undefined;
   readonly counts: StepCounts & { readonly events: number };
+  /** How the solver fared; at the end of a run. */
+  readonly solver: SolverReport | undefined;
   /** Clock seconds spent computing so far. */
   readonly seconds: number;
   /** Address of the state or transition, or the condition, at which the run has just stopped. */
@@ -132,7 +135,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     const status = s.cancelled ? 'cancelled' : simulation.status === 'running' && s.paused ? 'paused' : simulation.status;
     s.listen(pack({
       run: s.id, status, time: simulation.time, chunk: s.run.recorder.takeNew(), findings: s.run.findings(), problem: simulation.problem,
-      counts: simulation.counts, seconds: s.computing / 1000, stoppedAt: s.stoppedAt, actions: s.actions, sequences: s.run.sequences(),
+      counts: simulation.counts, solver: simulation.status === 'running' ? undefined : simulation.report(), seconds: s.computing / 1000, stoppedAt: s.stoppedAt, actions: s.actions, sequences: s.run.sequences(),
     }));
     s.actions = [];
   };

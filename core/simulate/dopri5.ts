@@ -1,5 +1,5 @@
 import type { FlatStep } from '../program/flat-step';
-import { initialStep, noCounts, scaledNorm, smallestStep, type Derivatives, type Stepper, type Tolerances } from './stepper';
+import { initialStep, noCounts, noteLimit, scaledNorm, smallestStep, type Derivatives, type Stepper, type Tolerances } from './stepper';
 
 /**
  * Explicit Runge-Kutta method of order 5(4) with dense output of order 4: Dormand and Prince (1980); step size control and
@@ -18,7 +18,7 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
   const array = (): Float64Array => new Float64Array(n);
   const [k1, k2, k3, k4, k5, k6, k7, y, yOld, yNew, yStage, error] = Array.from({ length: 12 }, array);
   const [r1, r2, r3, r4, r5] = Array.from({ length: 5 }, array);
-  const counts = noCounts();
+  const counts = noCounts(), limits = new Float64Array(n);
   let t = 0, previous = 0, h = 0, lastError = 1e-4, started = false, rejected = false, k1Valid = false, stepped = false;
   let stiffVotes = 0, calmVotes = 0, stiff = false;
   let span = 0, denseReady = false;
@@ -88,7 +88,7 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
     get t() { return t; },
     get previous() { return previous; },
     get stiff() { return stiff; },
-    y, counts,
+    y, counts, limits,
     reset(time, state) {
       t = previous = time;
       span = 0;
@@ -134,6 +134,7 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
           estimate(hh);
         }
         const err = scaledNorm(error, y, yNew, tol);
+        noteLimit(limits, counts.steps + counts.rejected, error, yNew, tol);
         if (!(err <= 1)) {
           counts.rejected++;
           rejected = true;

@@ -1,5 +1,5 @@
 import { columnGroups, denseSolver, sparseSolver, type Pattern } from './linear-solver';
-import { initialStep, noCounts, scaledNorm, smallestStep, type Derivatives, type Stepper, type Tolerances } from './stepper';
+import { initialStep, noCounts, noteLimit, scaledNorm, smallestStep, type Derivatives, type Stepper, type Tolerances } from './stepper';
 
 /**
  * Radau IIA method of order 5 with variable steps and dense output, for stiff equations: Hairer and Wanner, Solving Ordinary
@@ -42,7 +42,7 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
   const linear = isSparse ? sparseSolver(pattern) : denseSolver(n);
   const groups = isSparse ? columnGroups(pattern) : undefined;
   const deltas = new Float64Array(n), marks = new Uint8Array(n);
-  const counts = noCounts();
+  const counts = noCounts(), limits = new Float64Array(n);
   let t = 0, previous = 0, h = 0, hOld = 0, hAccepted = 0, errAccepted = 0.01, faccon = 1, theta = 0;
   let started = false, first = true, rejected = false, fresh = false, factoredFor = 0, f0Valid = false, hasDense = false, span = 0;
 
@@ -198,7 +198,7 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
     get t() { return t; },
     get previous() { return previous; },
     stiff: false,
-    y, counts,
+    y, counts, limits,
     reset(time, state) {
       t = previous = time;
       y.set(state);
@@ -249,6 +249,7 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
           continue;
         }
         const err = estimateError(hh);
+        noteLimit(limits, counts.steps + counts.rejected, work, y, tol);
         const fac = Math.min(safety, (safety * (1 + 2 * newtonLimit)) / (iterations + 2 * newtonLimit));
         let quotient = Math.max(growthLimit, Math.min(shrinkLimit, err ** 0.25 / fac));
         if (!(err < 1)) {

@@ -13,7 +13,7 @@ export function rk4(n: number, f: Derivatives, size: number): Stepper {
     get t() { return t; },
     get previous() { return previous; },
     stiff: false,
-    y, counts,
+    y, counts, limits: new Float64Array(n),
     reset(time, state) {
       t = previous = time;
       y.set(state);

@@ -9,6 +9,7 @@ import { createCrossingLocator } from './crossings';
 import { blockProblem, chatterProblem, constraintProblem, notFiniteProblem, runProblem, stepProblem, unsettledProblem } from './failure';
 import { patternOf } from './linear-solver';
 import type { KnownJacobian } from './radau5';
+import { solverReport, type SolverReport } from './solver-report';
 import { createProjection } from './projection';
 import { createStepper, type SolverName } from './solvers';
 import type { MessageArgument, MessageRecord, Observer, RowKind, TransitionRecord } from './observer';
@@ -61,6 +62,8 @@ export interface Simulation {
   readonly problem: Problem | undefined;
   readonly counts: StepCounts & { events: number };
   readonly machine: Machine;
+  /** How the solver fared. */
+  report(): SolverReport;
   /** Runs until the time is reached, or past the next event. Safe to call again and again. */
   advance(until: number, stopAtEvent?: boolean, keepGoing?: () => boolean): void;
   /** Gives a quantity a value now: an input, a parameter, or a quantity that charts set. */
@@ -493,6 +496,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     get problem() { return failure; },
     get counts() { return { ...stepper.counts, events }; },
     machine,
+    report: () => solverReport(program, options, stepper, events),
     advance(until, stopAtEvent = false, keepGoing = () => true) {
       if (status === 'ready') start();
       finishIfDue();

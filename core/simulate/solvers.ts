@@ -54,6 +54,7 @@ function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, 
     get previous() { return current().previous; },
     get y() { return current().y; },
     get stiff() { return useImplicit; },
+    get limits() { return implicit ? explicit.limits.map((x, k) => x + implicit!.limits[k]) : explicit.limits; },
     get counts() {
       const a = explicit.counts;
       if (!implicit) return a;

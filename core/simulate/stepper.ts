@@ -27,6 +27,8 @@ export interface Stepper {
   readonly previous: number;
   readonly y: Float64Array;
   readonly counts: StepCounts;
+  /** How often each state had the largest share in the error that set the step, looked at now and then. */
+  readonly limits: Float64Array;
   /** Starts anew at a point, for instance after an event. */
   reset(t: number, y: Float64Array): void;
   /** Moves the solution at its end a little, without starting anew: back onto a constraint. */
@@ -39,6 +41,22 @@ export interface Stepper {
   load(saved: readonly number[]): void;
   /** Set by methods that notice stiffness. */
   readonly stiff: boolean;
+}
+
+const lookEvery = 4;
+
+/** Notes which state has the largest error of a step. */
+export function noteLimit(limits: Float64Array, step: number, x: Float64Array, y: Float64Array, tol: Tolerances): void {
+  if (step % lookEvery !== 0 || x.length === 0) return;
+  let worst = 0, largest = -1;
+  for (let i = 0; i < x.length; i++) {
+    const q = Math.abs(x[i]) / (tol.absolute * tol.nominal[i] + tol.relative * Math.abs(y[i]));
+    if (q > largest) {
+      largest = q;
+      worst = i;
+    }
+  }
+  limits[worst]++;
 }
 
 /** Root mean square of x over the error scale (Hairer, Norsett, Wanner 1993, II.4). */

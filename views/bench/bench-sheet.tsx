@@ -328,6 +328,12 @@ function RunFacts({ setup }: { readonly setup: Setup }) {
       <p className="px-3 quiet">
         {run.status} at {formatNumber(run.time)} s: {steps} steps ({rejected} rejected), {evaluations} evaluations, {events} events, {run.data.rows} rows, {formatNumber(run.seconds * 1000, 3)} ms
       </p>
+      {run.solver && (run.solver.limiting.length > 0 || run.solver.advice.length > 0) && (
+        <div className="px-3 pb-2 quiet" data-testid="solver-report">
+          {run.solver.limiting.length > 0 && <div>Its steps were set by {run.solver.limiting.map((x) => `${x.name} (${Math.round(x.share * 100)} %)`).join(', ')}{run.solver.implicit ? '; implicit steps in the end' : ''}.</div>}
+          {run.solver.advice.map((a) => <div key={a} style={{ color: 'var(--now-ink)' }}>{a}.</div>)}
+        </div>
+      )}
       {run.actions.length > 0 && (
         <div className="px-3 pb-2" data-testid="actions">
           <p className="mb-1">
