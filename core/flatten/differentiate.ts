@@ -46,6 +46,10 @@ export function differentiate(e: FlatExpr, inner: (leaf: FlatExpr) => FlatExpr):
     }
     case 'if':
       return choose(e.c, d(e.a), d(e.b));
+    case 'table': {
+      const inside = d(e.a);
+      return e.slope || isConstant(inside, 0) ? zero : multiply({ ...e, slope: true }, inside);
+    }
     case 'fn':
       return differentiateFunction(e, d);
     default:

@@ -278,7 +278,7 @@ function iterate(b: Builder, e: Extract<Expr, { kind: 'comprehension' }>, scope:
 }
 
 const arrayFunctions = new Set([
-  'sum', 'product', 'size', 'ndims', 'fill', 'zeros', 'ones', 'linspace', 'identity', 'transpose', 'cross', 'vector', 'scalar', 'cat', 'diagonal', 'array', 'skew', 'outerProduct',
+  'sum', 'product', 'size', 'ndims', 'fill', 'zeros', 'ones', 'linspace', 'identity', 'transpose', 'cross', 'vector', 'scalar', 'cat', 'diagonal', 'array', 'skew', 'outerProduct', 'interpolate',
 ]);
 const eventFunctions = new Set(['der', 'pre', 'edge', 'change', 'initial', 'terminal', 'noEvent', 'smooth', 'sample', 'homotopy', 'in', 'rising', 'falling']);
 
@@ -528,6 +528,15 @@ function arrayCall(b: Builder, e: CallExpr, scope: Scope): Value {
     case 'skew': {
       const x = flattenValue(value(0));
       return [[zero, negate(x[2]), x[1]], [x[2], zero, negate(x[0])], [negate(x[1]), x[0], zero]];
+    }
+    case 'interpolate': {
+      if (e.args.length !== 3) return fail(b, scope, e.span, 'arguments', 'interpolate takes the places of the points, their values, and where: interpolate({0, 1, 2}, {5, 7, 6}, time)');
+      const numbers = (k: number): number[] => flattenValue(list(value(k))).map((x) => b.structural(x) ?? fail(b, scope, e.args[k].span, 'not-constant', 'The points of interpolate must be known before the run'));
+      const [x, y] = [numbers(0), numbers(1)];
+      if (x.length !== y.length || x.length === 0) return fail(b, scope, e.span, 'shape', `interpolate has ${x.length} places, but ${y.length} values`);
+      const back = x.findIndex((at, k) => k > 0 && !(at > x[k - 1]));
+      if (back > 0) return fail(b, scope, e.args[0].span, 'order', `The places of interpolate have to grow, but ${x[back]} follows ${x[back - 1]}`);
+      return mapValue(value(2), (a) => ({ op: 'table', a, x, y, slope: false }));
     }
     case 'outerProduct': {
       const x = flattenValue(value(0));

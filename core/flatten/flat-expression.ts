@@ -14,6 +14,8 @@ export type FlatExpr =
   | PairExpr
   | { readonly op: 'if'; readonly c: FlatExpr; readonly a: FlatExpr; readonly b: FlatExpr }
   | { readonly op: 'fn'; readonly name: FunctionName; readonly args: readonly FlatExpr[] }
+  /** A value (or the slope there) of a table of points at `a`, straight between points, level outside. */
+  | { readonly op: 'table'; readonly a: FlatExpr; readonly x: readonly number[]; readonly y: readonly number[]; readonly slope: boolean }
   /** The value of `a` some seconds ago. */
   | { readonly op: 'delay'; readonly a: FlatExpr; readonly by: FlatExpr }
   /** True at the instants start + k * interval, k = 0, 1, ... */
@@ -127,7 +129,7 @@ export function operands(e: FlatExpr): readonly FlatExpr[] {
   switch (e.op) {
     case 'const': case 'var': case 'der': case 'pre': case 'time': case 'initial': case 'terminal':
       return [];
-    case 'neg': case 'not': case 'noEvent':
+    case 'neg': case 'not': case 'noEvent': case 'table':
       return [e.a];
     case 'if':
       return [e.c, e.a, e.b];
@@ -154,6 +156,7 @@ export function mapOperands(e: FlatExpr, f: (x: FlatExpr) => FlatExpr): FlatExpr
     case 'fn': return applyFunction(e.name, e.args.map(f));
     case 'sample': return { op: 'sample', start: f(e.start), interval: f(e.interval) };
     case 'delay': return { op: 'delay', a: f(e.a), by: f(e.by) };
+    case 'table': return { ...e, a: f(e.a) };
     default: return binary(e.op, f(e.a), f(e.b));
   }
 }
@@ -170,6 +173,7 @@ export function sameExpression(a: FlatExpr, b: FlatExpr): boolean {
   if (a.op === 'const') return a.value === (b as typeof a).value;
   if (a.op === 'var' || a.op === 'der' || a.op === 'pre') return a.index === (b as typeof a).index;
   if (a.op === 'fn' && a.name !== (b as typeof a).name) return false;
+  if (a.op === 'table' && (a.x !== (b as typeof a).x || a.y !== (b as typeof a).y || a.slope !== (b as typeof a).slope)) return false;
   const xa = operands(a);
   const xb = operands(b);
   return xa.length === xb.length && xa.every((x, k) => sameExpression(x, xb[k]));
@@ -186,11 +190,27 @@ export function evaluate(e: FlatExpr, value: (index: number) => number): number 
     case 'neg': return -evaluate(e.a, value);
     case 'not': return evaluate(e.a, value) ? 0 : 1;
     case 'noEvent': return evaluate(e.a, value);
+    case 'table': return lookUp(e.x, e.y, evaluate(e.a, value), e.slope);
     case 'if': return evaluate(e.c, value) ? evaluate(e.a, value) : evaluate(e.b, value);
     case 'fn': return callFunction(e.name, e.args.map((x) => evaluate(x, value)));
     case 'der': case 'pre': case 'time': case 'initial': case 'terminal': case 'sample': case 'delay': return NaN;
     default: return applyBinary(e.op, evaluate(e.a, value), evaluate(e.b, value));
   }
+}
+
+/** Straight between the points of a table, level outside them; or how steep it is there. */
+export function lookUp(x: ArrayLike<number>, y: ArrayLike<number>, at: number, slope: boolean): number {
+  const n = x.length;
+  if (!(at > x[0])) return slope ? 0 : Number.isNaN(at) ? NaN : y[0];
+  if (at >= x[n - 1]) return slope ? 0 : y[n - 1];
+  let low = 0, high = n - 1;
+  while (high - low > 1) {
+    const middle = (low + high) >> 1;
+    if (x[middle] <= at) low = middle;
+    else high = middle;
+  }
+  const steep = (y[high] - y[low]) / (x[high] - x[low]);
+  return slope ? steep : y[low] + steep * (at - x[low]);
 }
 
 /** A comparison of two values. */

@@ -114,3 +114,19 @@ algorithm when h < 0 then n := pre(n) + 1; even := mod(n, 2) == 0; if even then 
     expect([run.last('marks[1]'), run.last('marks[3]')]).toEqual([0, 1]);
   });
 });
+
+describe('tables', () => {
+  test('run straight between their points, level outside, and can be differentiated', () => {
+    const run = simulateText('model M Real y, v, s(start = 0, fixed = true); equation y = interpolate({0, 0.2, 0.5}, {1, 3, 0}, time); v = der(y); der(s) = y; end M;', 'M', { stop: 1, recordEvery: 0.05 });
+    close(run.at('y', 0.1), 2);
+    close(run.at('y', 0.35), 1.5);
+    expect(run.last('y')).toBe(0);
+    expect(run.at('v', 0.1)).toBeCloseTo(10, 9);
+    expect(run.at('v', 0.35)).toBeCloseTo(-10, 9);
+    expect(run.last('s')).toBeCloseTo(0.2 * 2 + 0.3 * 1.5, 4);
+  });
+  test('points out of order and uneven lists are told', () => {
+    expect(problemsOf('model M Real y = interpolate({0, 2, 1}, {1, 2, 3}, time); end M;', 'M').join()).toMatch(/1 follows 2/);
+    expect(problemsOf('model M Real y = interpolate({0, 2}, {1, 2, 3}, time); end M;', 'M').join()).toMatch(/2 places, but 3 values/);
+  });
+});

@@ -1,5 +1,5 @@
 import type { FlatEquation, FlatSend, FlatStatement } from '../flatten/flat-model';
-import { walk, type FlatExpr } from '../flatten/flat-expression';
+import { lookUp, walk, type FlatExpr } from '../flatten/flat-expression';
 import { differentiate, type Unknown } from '../flatten/differentiate';
 import type { Block, SolvableModel, TornBlock } from '../analysis/solvable-model';
 import { writeFlatStep, type FlatStep } from './flat-step';
@@ -93,6 +93,7 @@ export function createProgram(solvable: SolvableModel): Program {
   const modes: ModeSource[] = [];
   const watchedModes = new Set<number>();
   const samples: { start: FlatExpr; interval: FlatExpr }[] = [];
+  const tables: WriterContext['tables'] = [];
   const pasts: Extract<FlatExpr, { op: 'delay' }>[] = [];
   const numbers: ModeNumbers = new Map();
   const tornBlocks: { block: TornBlock; mode: ConditionMode }[] = [];
@@ -100,7 +101,7 @@ export function createProgram(solvable: SolvableModel): Program {
   const varies = (index: number): boolean => isState.has(index) || model.variables[index].kind === 'continuous';
   let locals = new Map<string, string>();
   const context: WriterContext = {
-    modes, samples, delays: pasts, varies, signs: new Map(), local: (kind, index) => locals.get(kind + index), stateSlot: (index) => slotOf.get(index) ?? 0,
+    modes, samples, delays: pasts, tables, varies, signs: new Map(), local: (kind, index) => locals.get(kind + index), stateSlot: (index) => slotOf.get(index) ?? 0,
   };
   const writer = (mode: ConditionMode) => createExpressionWriter(context, mode, numbers);
   const slot = (u: Unknown): string => (u.kind === 'var' ? `v[${u.index}]` : `d[${slotOf.get(u.index)}]`);
@@ -276,8 +277,8 @@ return {outputs,event,initial,derivatives,jacobian,note,flatStep,residuals,param
 conditions,
 guard:(k,t)=>!!guardTable[k](t),delay:(k,t)=>delayTable[k](t),period:(k,t)=>periodTable[k](t),effect:(k,t,send,cancel)=>effectTable[k](t,send,cancel),
 action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTimes:(k)=>sampleTable[k](0)};`;
-  const factory = new Function('M', 'newton', 'works', 'sends', 'cancels', 'past', source) as (
-    M: Memory, solver: typeof newton, works: ReturnType<typeof newtonWork>[], sendTable: FlatSend[], cancelTable: typeof cancels, past: readonly DelayLine[],
+  const factory = new Function('M', 'newton', 'works', 'sends', 'cancels', 'past', 'lookUp', 'tables', source) as (
+    M: Memory, solver: typeof newton, works: ReturnType<typeof newtonWork>[], sendTable: FlatSend[], cancelTable: typeof cancels, past: readonly DelayLine[], look: typeof lookUp, points: readonly { x: Float64Array; y: Float64Array }[],
   ) => Omit<Machine, 'memory' | 'past'>;
   return {
     solvable, modes, watchedModes, sampleCount: samples.length, jacobianRows: jacobian && !jacobianIsDense ? jacobian.rows : undefined, effects, source,
@@ -292,7 +293,7 @@ action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTime
         s: new Float64Array(samples.length), flags: new Float64Array(2),
       };
       const past = pasts.map(() => createDelayLine());
-      return { memory, past, ...factory(memory, newton, tornBlocks.map(({ block }) => newtonWork(block.tears.length)), sends, cancels, past) };
+      return { memory, past, ...factory(memory, newton, tornBlocks.map(({ block }) => newtonWork(block.tears.length)), sends, cancels, past, lookUp, tables.map((t) => ({ x: Float64Array.from(t.x), y: Float64Array.from(t.y) }))) };
     },
   };
 }

@@ -11,6 +11,7 @@ export type ModeSource = { readonly kind: 'relation'; readonly expr: Relation } 
 
 export interface WriterContext {
   readonly modes: ModeSource[];
+  readonly tables: { readonly x: readonly number[]; readonly y: readonly number[] }[];
   readonly delays: Extract<FlatExpr, { op: 'delay' }>[];
   readonly samples: { readonly start: FlatExpr; readonly interval: FlatExpr }[];
   /** Whether a variable can change between events. */
@@ -140,6 +141,11 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
           context.delays.push(e);
         }
         return `past[${k}].read(t,${value(e.by)})`;
+      }
+      case 'table': {
+        let k = context.tables.findIndex((t) => t.x === e.x && t.y === e.y);
+        if (k < 0) k = context.tables.push({ x: e.x, y: e.y }) - 1;
+        return `lookUp(tables[${k}].x,tables[${k}].y,${value(e.a)},${e.slope})`;
       }
       case 'neg': return `(-${value(e.a)})`;
       case 'noEvent': {

@@ -1,7 +1,8 @@
 'use client';
-import { Copy, ListChecks, Plus, Trash2 } from 'lucide-react';
+import { Copy, FileUp, ListChecks, Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { useState } from 'react';
+import { useRef, useState, type ChangeEvent } from 'react';
+import { readStimulusCsv } from '@/core/formats/stimulus-csv';
 import { newSetup, type Project, type Setup } from '@/core/project/project';
 import { keepAsSequence, keepAsSetup } from '@/store/actions';
 import { problemsAt, useSetup } from '@/store/derived';
@@ -264,6 +265,19 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
 function Stimulus({ setup, problemOf }: { readonly setup: Setup; readonly problemOf: (place: string) => string | undefined }) {
   const { edit } = useProject.getState();
   const list = `setups/${setup.id}/stimulus`;
+  const file = useRef<HTMLInputElement>(null);
+  const fromFile = async (e: ChangeEvent<HTMLInputElement>): Promise<void> => {
+    const chosen = e.target.files?.[0];
+    e.target.value = '';
+    if (!chosen) return;
+    const { value, remarks } = readStimulusCsv(new Uint8Array(await chosen.arrayBuffer()));
+    const refused = value.length > 0 && edit({
+      kind: 'batch', label: `Signals of ${chosen.name}`,
+      edits: value.map((s) => ({ kind: 'insert' as const, list, entry: { id: `i-${nanoid(8)}`, time: 0, kind: 'follow' as const, target: s.target, value: s.formula } })),
+    }, `Signals of ${chosen.name}`);
+    if (refused) usePlace.getState().say(refused.message);
+    else if (remarks.length > 0) usePlace.getState().say(remarks.slice(0, 4).join('. '));
+  };
   const add = (): void => {
     const refused = edit({ kind: 'insert', list, entry: { id: `i-${nanoid(8)}`, time: setup.stimulus.at(-1)?.time ?? 0, kind: 'send', target: setup.stimulus.at(-1)?.target ?? 'part.message', value: '' } }, 'Add a stimulus');
     if (refused) usePlace.getState().say(refused.message);
@@ -272,9 +286,15 @@ function Stimulus({ setup, problemOf }: { readonly setup: Setup; readonly proble
     <>
       <h3 className="section-title">
         Stimulus: what happens from outside
-        <Button size="sm" onClick={add}>
-          <Plus size={13} aria-hidden /> Row
-        </Button>
+        <span className="d-flex gap-1">
+          <Button size="sm" onClick={add}>
+            <Plus size={13} aria-hidden /> Row
+          </Button>
+          <Button size="sm" onClick={() => file.current?.click()} title="Time in seconds in the first column, an input in each other one, names in the first row">
+            <FileUp size={13} aria-hidden /> From CSV
+          </Button>
+        </span>
+        <input ref={file} type="file" accept=".csv,.txt,text/csv" hidden aria-label="CSV file of signals" onChange={(e) => void fromFile(e)} />
       </h3>
       {setup.stimulus.length === 0 && <p className="px-3 quiet mb-1">Nothing by itself: use the panel while it runs.</p>}
       <table className="table" data-testid="stimulus">

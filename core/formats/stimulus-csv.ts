@@ -1,0 +1,67 @@
+import { readCsvSheet } from './sheet-csv';
+
+/** A signal of a file, as the formula of an input that follows it. */
+export interface FileSignal {
+  readonly target: string;
+  readonly formula: string;
+  readonly points: number;
+}
+
+/** Points a formula of the document can hold. */
+const mostPoints = 700;
+
+/**
+ * Signals of a CSV file: time in seconds in its first column, a quantity in each other one, names (with a unit in brackets) in its
+ * first row. Points that lie on the straight line of their neighbours are left out; what else is left out is told.
+ */
+export function readStimulusCsv(bytes: Uint8Array): { readonly value: readonly FileSignal[]; readonly remarks: readonly string[] } {
+  const read = readCsvSheet(bytes, 'signals');
+  const remarks = read.remarks.filter((r) => r.severity === 'error').map((r) => r.message);
+  const rows = read.value?.sheets[0]?.rows ?? [];
+  if (rows.length < 2) return { value: [], remarks: [...remarks, 'The file needs a row of names, and rows of times and values below'] };
+  const heads = rows[0].map((cell) => /^(.*?)\s*(?:\[([^\]]*)\])?$/.exec(cell.trim())!);
+  const value: FileSignal[] = [];
+  for (let column = 1; column < heads.length; column++) {
+    const [, target, unit] = heads[column];
+    if (target === '') continue;
+    const points: [number, number][] = [];
+    let bad = 0, back = 0;
+    for (const row of rows.slice(1)) {
+      const cells = [row[0] ?? '', row[column] ?? ''];
+      if (cells.some((c) => c.trim() === '')) continue;
+      const [t, y] = cells.map((c) => Number(/^-?\d+,\d+$/.test(c.trim()) ? c.replace(',', '.') : c));
+      if (!Number.isFinite(t) || !Number.isFinite(y)) bad++;
+      else if (points.length > 0 && t <= points[points.length - 1][0]) back++;
+      else points.push([t, y]);
+    }
+    if (bad > 0) remarks.push(`${target}: ${bad} rows are no numbers and were left out`);
+    if (back > 0) remarks.push(`${target}: ${back} rows go back in time and were left out`);
+    if (points.length === 0) continue;
+    let kept = withoutStraight(points);
+    if (kept.length > mostPoints) {
+      const every = Math.ceil(kept.length / mostPoints);
+      remarks.push(`${target}: every ${every}. of ${kept.length} points was kept`);
+      kept = kept.filter((_, k) => k % every === 0 || k === kept.length - 1);
+    }
+    const list = (k: 0 | 1): string => `{${kept.map((p) => Number(p[k].toPrecision(9))).join(', ')}}`;
+    const signal = `interpolate(${list(0)}, ${list(1)}, time)`;
+    value.push({ target, points: kept.length, formula: unit && unit !== '1' ? `${signal}*1 '${unit}'` : signal });
+  }
+  if (value.length === 0) remarks.push('No column has a name and numbers');
+  return { value, remarks };
+}
+
+/** Leaves out points that the line between the ones kept passes through. */
+function withoutStraight(points: readonly (readonly [number, number])[]): (readonly [number, number])[] {
+  const range = points.reduce((most, p) => Math.max(most, Math.abs(p[1])), 0) || 1;
+  const kept: (readonly [number, number])[] = [points[0]];
+  let from = 0;
+  for (let k = 2; k <= points.length; k++) {
+    const [a, b] = [points[from], points[k]];
+    const straight = b !== undefined && points.slice(from + 1, k).every((p) => Math.abs(a[1] + ((b[1] - a[1]) * (p[0] - a[0])) / (b[0] - a[0]) - p[1]) <= 1e-9 * range) && k - from < 400;
+    if (straight) continue;
+    kept.push(points[k - 1]);
+    from = k - 1;
+  }
+  return points.length > 1 ? kept : [points[0]];
+}
