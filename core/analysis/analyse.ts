@@ -4,6 +4,7 @@ import type { FlatEquation, FlatModel } from '../flatten/flat-model';
 import { mergeAliases } from './aliases';
 import { contains, differentiate, linearParts, type Unknown } from '../flatten/differentiate';
 import { explainMatching, match, matchOne, type Matching } from './matching';
+import { givesDiscrete } from './discrete';
 import { reduceIndex, type Reduction } from './index-reduction';
 import { dependencyOrder } from './order';
 import { evaluateStructure, parameterValues } from './parameters';
@@ -161,7 +162,7 @@ function createSystem(model: FlatModel, isState: ReadonlySet<number>, free: Read
     } else for (const x of operands(e)) collect(x, into, conditions);
   };
   const discreteSides = (e: FlatEquation): number[] =>
-    [e.left, e.right].flatMap((x) => (x.op === 'var' && isDiscreteVariable[x.index] && isVariableUnknown[x.index] ? [x.index] : []));
+    ([[e.left, e.right], [e.right, e.left]] as const).flatMap(([x, other]) => (x.op === 'var' && isDiscreteVariable[x.index] && isVariableUnknown[x.index] && givesDiscrete(model, x.index, other) ? [x.index] : []));
   return {
     count: 2 * n,
     unknowns,

@@ -2,6 +2,7 @@ import { problem, type Problem } from '../language/diagnostics';
 import { plainVariable } from '../flatten/builder';
 import { evaluate, isRelation, mapOperands, operands, walk, zero, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel, FlatVariable } from '../flatten/flat-model';
+import { givesDiscrete } from './discrete';
 import { differentiate } from '../flatten/differentiate';
 import { match } from './matching';
 import { parameterValues } from './parameters';
@@ -67,7 +68,7 @@ export function reduceIndex(model: FlatModel, states: readonly number[], problem
       collect(e.b, into);
     } else for (const x of operands(e)) collect(x, into);
   };
-  const isDiscrete = (e: FlatEquation): boolean => [e.left, e.right].some((x) => x.op === 'var' && model.variables[x.index].kind === 'discrete');
+  const isDiscrete = (e: FlatEquation): boolean => ([[e.left, e.right], [e.right, e.left]] as const).some(([x, other]) => x.op === 'var' && model.variables[x.index].kind === 'discrete' && givesDiscrete(model, x.index, other));
   const rows: Row[] = [];
   model.equations.forEach((e, base) => {
     if (isDiscrete(e)) return;

@@ -130,3 +130,11 @@ describe('tables', () => {
     expect(problemsOf('model M Real y = interpolate({0, 2}, {1, 2, 3}, time); end M;', 'M').join()).toMatch(/2 places, but 3 values/);
   });
 });
+
+test('a sampled value drives a derivative, and can be given another name', () => {
+  const text = 'model M discrete Real u(start = 1); Real x(start = 0, fixed = true), z, w; equation der(x) = u; z = u; w = 2*u + x; when sample(0.5, 0.5) then u = pre(u) + 1; end when; end M;';
+  const run = simulateText(text, 'M', { stop: 1.25 });
+  close(run.last('x'), 0.5 * 1 + 0.5 * 2 + 0.25 * 3);
+  expect([run.at('z', 0.2), run.at('z', 0.7), run.last('z')]).toEqual([1, 2, 3]);
+  close(run.last('w'), 6 + 2.25);
+});
