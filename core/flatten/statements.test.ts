@@ -138,3 +138,10 @@ test('a sampled value drives a derivative, and can be given another name', () =>
   expect([run.at('z', 0.2), run.at('z', 0.7), run.last('z')]).toEqual([1, 2, 3]);
   close(run.last('w'), 6 + 2.25);
 });
+
+test('what happens at the start happens once, from the start values', () => {
+  const text = 'model M discrete Real x(start = 10); Real s(start = 0, fixed = true); Boolean late; equation late = time > 0.5; der(s) = x; when {initial(), late} then x = 0.5*pre(x); end when; end M;';
+  const run = simulateText(text, 'M', { stop: 1 });
+  expect([run.at('x', 0.2), run.last('x')]).toEqual([5, 2.5]);
+  close(run.last('s'), 2.5 + 1.25);
+});

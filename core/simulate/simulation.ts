@@ -162,6 +162,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
 
   /** Evaluates the equations at this instant until conditions, discrete values and restarts have settled. */
   const settleEquations = (initial: boolean): boolean => {
+    const restarts: [number, number][] = [];
     for (let iteration = 0; iteration < maximumIterations; iteration++) {
       if (initial) machine.initial(clock.time);
       else machine.event(clock.time);
@@ -175,7 +176,6 @@ export function createSimulation(program: Program, options: SimulationOptions, o
           }
         }
       }
-      const restarts: [number, number][] = [];
       model.actions.forEach((action, k) => {
         const fires = (initial && action.atInitial && iteration === 0) || (!initial && action.conditions.some((c) => v[c] !== 0 && pre[c] === 0));
         if (!fires) return;
@@ -185,10 +185,12 @@ export function createSimulation(program: Program, options: SimulationOptions, o
         else ended = true;
       });
       if (!initial) charts.noteMoments();
+      // at the start, values before it are the start values until the conditions have settled; the event iteration goes on from there
+      if (initial && changed) continue;
       for (const k of discrete) {
         if (pre[k] !== v[k]) {
           pre[k] = v[k];
-          changed = true;
+          changed ||= !initial;
         }
       }
       for (const [state, value] of restarts) {
@@ -196,6 +198,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
         changed = true;
       }
       if (restarts.length > 0) keepConstraints(new Set(restarts.map(([state]) => state)));
+      restarts.length = 0;
       if (!changed) return true;
     }
     fail(unsettledProblem(program, clock.time, 'The equations do not settle: conditions keep switching each other', []));
