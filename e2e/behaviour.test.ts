@@ -2,36 +2,15 @@ import { mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Page } from 'puppeteer-core';
-import { newPage, startChromium, startServer, type Chromium, type Server } from './browser';
 import { person } from './person';
+import { freshCapper, goTo } from './session';
 
 /** Charts, procedures, sequences and panels as a person builds and watches them, in a real browser. */
-let server: Server, chromium: Chromium, page: Page, errors: string[];
+const session = freshCapper();
+let page: Page;
+beforeEach(() => void (page = session.page));
 const { pause, until, text, fill, click, clickText, area, choosePart, setup, runStatus, run, clock, dragCursor, valueOf } = person(() => page);
-
-jest.setTimeout(180_000);
-jest.retryTimes(1, { logErrorsBeforeRetry: true });
-beforeAll(async () => {
-  [server, chromium] = await Promise.all([startServer(), startChromium()]);
-});
-afterAll(async () => {
-  await chromium?.stop();
-  server?.stop();
-});
-beforeEach(async () => {
-  ({ page, errors } = await newPage(chromium.browser));
-  await page.goto(`${server.url}/?open=tube-capper`);
-  await page.waitForSelector('.ribbon');
-});
-afterEach(async () => {
-  expect(errors).toEqual([]);
-  await page.browserContext().close();
-});
-
-const go = (hash: string): Promise<void> => page.evaluate((h) => {
-  location.hash = h;
-  window.dispatchEvent(new PopStateEvent('popstate'));
-}, hash);
+const go = (hash: string): Promise<void> => goTo(page, hash);
 const pick = async (name: string): Promise<void> => {
   await click('[data-testid="behaviour-picker"]');
   await clickText('.dropdown-item', name);

@@ -1,34 +1,13 @@
 import type { Page } from 'puppeteer-core';
-import { newPage, startChromium, startServer, type Chromium, type Server } from './browser';
 import { person } from './person';
+import { freshCapper, goTo } from './session';
 
 /** Equations as a person writes, breaks and mends them, in a real browser. */
-let server: Server, chromium: Chromium, page: Page, errors: string[];
+const session = freshCapper();
+let page: Page;
+beforeEach(() => void (page = session.page));
 const { until, text, clickText } = person(() => page);
-
-jest.setTimeout(180_000);
-jest.retryTimes(1, { logErrorsBeforeRetry: true });
-beforeAll(async () => {
-  [server, chromium] = await Promise.all([startServer(), startChromium()]);
-});
-afterAll(async () => {
-  await chromium?.stop();
-  server?.stop();
-});
-beforeEach(async () => {
-  ({ page, errors } = await newPage(chromium.browser));
-  await page.goto(`${server.url}/?open=tube-capper`);
-  await page.waitForSelector('.ribbon');
-});
-afterEach(async () => {
-  expect(errors).toEqual([]);
-  await page.browserContext().close();
-});
-
-const go = (hash: string): Promise<void> => page.evaluate((h) => {
-  location.hash = h;
-  window.dispatchEvent(new PopStateEvent('popstate'));
-}, hash);
+const go = (hash: string): Promise<void> => goTo(page, hash);
 const balance = (): Promise<string> => text('[data-testid="balance"]');
 const write = async (where: 'Home' | 'End', line: string): Promise<void> => {
   await page.waitForSelector('.cm-content');

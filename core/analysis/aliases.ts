@@ -1,4 +1,4 @@
-import { isConstant, mapOperands, negate, walk, zero, type FlatExpr } from '../flatten/flat-expression';
+import { createSubstitution, isConstant, negate, walk, zero, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel, FlatVariable } from '../flatten/flat-model';
 
 /** A variable that always equals another one, or its negative. */
@@ -65,7 +65,7 @@ function mergeOnce(model: FlatModel, done: Set<FlatEquation>): { model: FlatMode
   }
   if (parent.size === 0) return { model, aliases: new Map() };
   const aliases = new Map<number, Alias>([...parent.keys()].map((k) => [k, find(k)]));
-  const rewrite = createRewriter((e) => {
+  const rewrite = createSubstitution((e) => {
     const alias = e.op === 'var' || e.op === 'der' ? aliases.get(e.index) : undefined;
     if (!alias || (e.op !== 'var' && e.op !== 'der')) return undefined;
     const x: FlatExpr = { op: e.op, index: alias.index };
@@ -119,7 +119,7 @@ function putNumbers(model: FlatModel, done: Set<FlatEquation>): FlatModel {
     kept.set(e, { left: x, right: value, origin: e.origin });
   }
   if (numbers.size === 0) return model;
-  const rewrite = createRewriter((e) => (e.op === 'var' ? numbers.get(e.index) : e.op === 'der' && numbers.has(e.index) ? zero : undefined));
+  const rewrite = createSubstitution((e) => (e.op === 'var' ? numbers.get(e.index) : e.op === 'der' && numbers.has(e.index) ? zero : undefined));
   const equations = model.equations.map((e): FlatEquation => {
     const same = kept.get(e);
     if (same) {
@@ -156,25 +156,4 @@ export function mergeAliases(model: FlatModel): { model: FlatModel; aliases: Rea
     if (at === before) break;
   }
   return { model: at, aliases };
-}
-
-/** Writes expressions over the variables that stand for others; parts shared by several expressions stay shared. */
-function createRewriter(replace: (leaf: FlatExpr) => FlatExpr | undefined): (e: FlatExpr) => FlatExpr {
-  const known = new Map<FlatExpr, FlatExpr>();
-  const rewrite = (e: FlatExpr): FlatExpr => {
-    if (e.op === 'var' || e.op === 'der') return replace(e) ?? e;
-    const before = known.get(e);
-    if (before) return before;
-    let touched = false;
-    const after = mapOperands(e, (x) => {
-      const y = rewrite(x);
-      touched ||= y !== x;
-      return y;
-    });
-    // conditions are known by their node: one that stays as it is must stay the same
-    const result = touched ? after : e;
-    known.set(e, result);
-    return result;
-  };
-  return rewrite;
 }

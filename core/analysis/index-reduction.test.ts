@@ -30,6 +30,12 @@ energy = m*(vx^2 + vy^2)/2 + m*g*y; end Pendulum;`;
     const energy = column('energy');
     expect(Math.abs(energy[energy.length - 1] - energy[0])).toBeLessThan(1e-5);
   });
+  test('at a loose tolerance, over many swings, the constraints still hold as exactly as numbers do', () => {
+    const run = simulateText(pendulum('1, fixed = true').replace('y, vx', 'y(start = 0), vx'), 'Pendulum', { relative: 1e-3, absolute: 1e-5, stop: 60 });
+    const [x, y, vx, vy] = ['x', 'y', 'vx', 'vy'].map((name) => run.last(name));
+    expect(Math.abs(x * x + y * y - 1)).toBeLessThan(1e-12);
+    expect(Math.abs(x * vx + y * vy)).toBeLessThan(1e-11);
+  });
   test('two capacitors in parallel are one', () => {
     const run = simulateText('model Two Real a(start = 1, fixed = true), b, i1, i2; equation der(a) = i1/2; der(b) = i2/3; a = b; i1 + i2 = -a; end Two;', 'Two', { ...tight, stop: 2 });
     expect(run.last('a')).toBeCloseTo(Math.exp(-2 / 5), 8);

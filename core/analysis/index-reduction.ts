@@ -1,6 +1,6 @@
 import { problem, type Problem } from '../language/diagnostics';
 import { plainVariable } from '../flatten/builder';
-import { evaluate, isRelation, mapOperands, operands, walk, zero, type FlatExpr } from '../flatten/flat-expression';
+import { createSubstitution, evaluate, isRelation, operands, walk, zero, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel, FlatVariable } from '../flatten/flat-model';
 import { givesDiscrete } from './discrete';
 import { differentiate } from '../flatten/differentiate';
@@ -177,7 +177,7 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
   };
   const isKnown = (k: number): boolean => ['constant', 'parameter'].includes(model.variables[k]?.kind ?? '');
   let failed = false;
-  const open = (e: FlatExpr): FlatExpr => substitute(e, (x) => (x.op === 'der' && (tied.has(x.index) || orderOf(x.index) > 1) ? holder(x.index, 1) : undefined));
+  const open = createSubstitution((x) => (x.op === 'der' && (tied.has(x.index) || orderOf(x.index) > 1) ? holder(x.index, 1) : undefined));
   const derive = (e: FlatExpr, origin: FlatEquation['origin']): FlatExpr =>
     differentiate(e, (leaf) => {
       if (leaf.op === 'time') return { op: 'const', value: 1 };
@@ -267,7 +267,7 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
 
   // a derivative that is integrated goes back to being one
   const integrated = (x: number): number => orderOf(x) - (given.get(x) ?? 0);
-  const close = (e: FlatExpr): FlatExpr => substitute(e, (x) => {
+  const close = createSubstitution((x) => {
     const at = x.op === 'var' ? placeOf.get(x.index) : undefined;
     return at && at.p > 0 && at.p === orderOf(at.x) && integrated(at.x) === at.p ? { op: 'der', index: derivativeOf(at.x, at.p - 1) } : undefined;
   });
@@ -395,24 +395,3 @@ function chooseColumns(rows: readonly ColumnRow[], weight: (x: number) => number
 
 /** From this weight on a variable stays a state where there is another choice. */
 const keepsItsState = 8;
-
-/** Rebuilds an expression with some of its leaves replaced; conditions that stay as they are stay the same node. */
-function substitute(e: FlatExpr, replace: (x: FlatExpr) => FlatExpr | undefined): FlatExpr {
-  const known = new Map<FlatExpr, FlatExpr>();
-  const visit = (x: FlatExpr): FlatExpr => {
-    const direct = replace(x);
-    if (direct) return direct;
-    const before = known.get(x);
-    if (before) return before;
-    let touched = false;
-    const after = mapOperands(x, (y) => {
-      const z = visit(y);
-      touched ||= z !== y;
-      return z;
-    });
-    const result = touched ? after : x;
-    known.set(x, result);
-    return result;
-  };
-  return visit(e);
-}

@@ -1,4 +1,4 @@
-import { constant, evaluate, mapOperands, type FlatExpr } from '../flatten/flat-expression';
+import { constant, createSubstitution, evaluate, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel } from '../flatten/flat-model';
 
 /** The values constants and parameters have as declared; NaN where they have none. */
@@ -30,25 +30,11 @@ export function evaluateStructure(model: FlatModel): { model: FlatModel; evaluat
     if (x === 0 || ((x === 1 || x === -1) && v.name.includes('['))) numbers.set(k, constant(x));
   });
   if (numbers.size === 0) return { model, evaluated };
-  const known = new Map<FlatExpr, FlatExpr>();
-  const visit = (e: FlatExpr): FlatExpr => {
-    if (e.op === 'var') {
-      const number = numbers.get(e.index);
-      if (number) evaluated.add(e.index);
-      return number ?? e;
-    }
-    const before = known.get(e);
-    if (before) return before;
-    let touched = false;
-    const after = mapOperands(e, (x) => {
-      const y = visit(x);
-      touched ||= y !== x;
-      return y;
-    });
-    const result = touched ? after : e;
-    known.set(e, result);
-    return result;
-  };
+  const visit = createSubstitution((e) => {
+    const number = e.op === 'var' ? numbers.get(e.index) : undefined;
+    if (number && e.op === 'var') evaluated.add(e.index);
+    return number;
+  });
   const each = (e: FlatEquation): FlatEquation => ({ left: visit(e.left), right: visit(e.right), origin: e.origin });
   return { model: { ...model, equations: model.equations.map(each), initialEquations: model.initialEquations.map(each) }, evaluated };
 }

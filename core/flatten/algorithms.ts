@@ -4,7 +4,7 @@ import { printExpression, printReference } from '../language/print';
 import type { Builder } from './builder';
 import { elaborateStrict, NoValue, resolveReference, resultsOf } from './elaborate';
 import { whenTrigger } from './equations';
-import { binary, choose, constant, isConstant, mapOperands, not, one, variable, zero, type FlatExpr } from './flat-expression';
+import { binary, choose, constant, createSubstitution, isConstant, not, one, variable, zero, type FlatExpr } from './flat-expression';
 import type { Origin } from './flat-model';
 import type { Scope } from './instance';
 import { isValue } from './resolve';
@@ -62,21 +62,7 @@ function partSpace(b: Builder, origin: Origin, held: ReadonlySet<number>, initia
   const assigned = new Set<number>();
   /** Quantities stand for what they have come to so far; those the algorithm never sets, for themselves. */
   const current = (value: Value, values: Values): Value => {
-    const known = new Map<FlatExpr, FlatExpr>();
-    const visit = (x: FlatExpr): FlatExpr => {
-      if (x.op === 'var') return (values.get(x.index) as FlatExpr | undefined) ?? (assigned.has(x.index) || held.has(x.index) ? before(x.index) : x);
-      const done = known.get(x);
-      if (done) return done;
-      let touched = false;
-      const after = mapOperands(x, (y) => {
-        const z = visit(y);
-        touched ||= z !== y;
-        return z;
-      });
-      const result = touched ? after : x;
-      known.set(x, result);
-      return result;
-    };
+    const visit = createSubstitution((x) => (x.op !== 'var' ? undefined : (values.get(x.index) as FlatExpr | undefined) ?? (assigned.has(x.index) || held.has(x.index) ? before(x.index) : x)));
     return mapValue(value, visit);
   };
   const read = (e: Expr, values: Values, scope: Scope): Value => current(elaborateStrict(b, e, scope), values);

@@ -161,6 +161,31 @@ export function mapOperands(e: FlatExpr, f: (x: FlatExpr) => FlatExpr): FlatExpr
   }
 }
 
+/**
+ * A function that rebuilds expressions with some of their nodes replaced. What is shared stays shared, and what does not change stays
+ * the same node: conditions are known by theirs.
+ */
+export function createSubstitution(replace: (x: FlatExpr) => FlatExpr | undefined): (e: FlatExpr) => FlatExpr {
+  const known = new Map<FlatExpr, FlatExpr>();
+  const visit = (x: FlatExpr): FlatExpr => {
+    const before = known.get(x);
+    if (before) return before;
+    let result = replace(x);
+    if (!result) {
+      let touched = false;
+      const after = mapOperands(x, (y) => {
+        const z = visit(y);
+        touched ||= z !== y;
+        return z;
+      });
+      result = touched ? after : x;
+    }
+    known.set(x, result);
+    return result;
+  };
+  return visit;
+}
+
 /** Calls `visit` on every node; a visit that returns true stops there. */
 export function walk(e: FlatExpr, visit: (x: FlatExpr) => boolean | void): void {
   if (visit(e)) return;

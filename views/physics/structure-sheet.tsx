@@ -1,7 +1,9 @@
 'use client';
 import { useEffect, useMemo, useRef, useState, type MouseEvent } from 'react';
 import type { ModelStructure } from '@/core/analysis/structure';
+import { elementIndex } from '@/core/trace/elements';
 import { useHere } from '@/store/derived';
+import { goTo } from '@/store/locate';
 import { structureOf, type TypeStructure } from '@/store/engine';
 import { usePlace } from '@/store/place-store';
 import { Button } from '@/ui/button';
@@ -44,7 +46,9 @@ export function StructureSheet() {
     const r = s?.rows[row];
     const owner = project.types.find((t) => r?.place.startsWith(`type/${t.id}/`));
     if (r && owner && r.place.endsWith('/physics')) usePlace.getState().go({ area: 'physics', part: '', type: owner.id, item: `equation/${r.start}`, sheet: '' });
-    else usePlace.getState().say(r ? `“${r.text}” is not written in a physics text of this project` : '');
+    // links, charts and requirements give equations too
+    else if (r && project && elementIndex(project).byAddress.has(r.place)) goTo(r.place);
+    else if (r) usePlace.getState().say(`“${r.text}” is written in the library of parts, or follows from how parts are linked`);
   };
   return (
     <>

@@ -1,0 +1,32 @@
+import type { Page } from 'puppeteer-core';
+import { newPage, startChromium, startServer, type Chromium, type Server } from './browser';
+
+/** Before each test: a fresh page with the tube capper open; after it: no error may have been told. */
+export function freshCapper(): { readonly page: Page; readonly chromium: Chromium; readonly server: Server } {
+  let server: Server, chromium: Chromium, page: Page, errors: string[];
+  jest.setTimeout(180_000);
+  jest.retryTimes(1, { logErrorsBeforeRetry: true });
+  beforeAll(async () => {
+    [server, chromium] = await Promise.all([startServer(), startChromium()]);
+  });
+  afterAll(async () => {
+    await chromium?.stop();
+    server?.stop();
+  });
+  beforeEach(async () => {
+    ({ page, errors } = await newPage(chromium.browser));
+    await page.goto(`${server.url}/?open=tube-capper`);
+    await page.waitForSelector('.ribbon');
+  });
+  afterEach(async () => {
+    expect(errors).toEqual([]);
+    await page.browserContext().close();
+  });
+  return { get page() { return page; }, get chromium() { return chromium; }, get server() { return server; } };
+}
+
+/** Another place of the application, as if its address had been entered. */
+export const goTo = (page: Page, hash: string): Promise<void> => page.evaluate((h) => {
+  location.hash = h;
+  window.dispatchEvent(new PopStateEvent('popstate'));
+}, hash);
