@@ -14,6 +14,7 @@ energy = m*(vx^2 + vy^2)/2 + m*g*y; end Pendulum;`;
     while (Math.abs(a - b) > 1e-15) [a, b] = [(a + b) / 2, Math.sqrt(a * b)];
     const period = (2 * Math.PI / a) * Math.sqrt(1 / 9.81);
     const run = simulateText(pendulum(`${Math.sin(amplitude)}, fixed = true`).replace('y, vx', `y(start = ${-Math.cos(amplitude)}), vx`), 'Pendulum', { ...tight, stop: 4 * period, recordEvery: period / 100 });
+    expect(run.simulation.problem).toBeUndefined();
     const { rows } = run.recording;
     const column = (name: string): Float64Array => run.recording.columns.find((c) => c.name === name)!.values;
     const [x, y, energy] = [column('x'), column('y'), column('energy')];
@@ -32,6 +33,7 @@ energy = m*(vx^2 + vy^2)/2 + m*g*y; end Pendulum;`;
   });
   test('at a loose tolerance, over many swings, the constraints still hold as exactly as numbers do', () => {
     const run = simulateText(pendulum('1, fixed = true').replace('y, vx', 'y(start = 0), vx'), 'Pendulum', { relative: 1e-3, absolute: 1e-5, stop: 60 });
+    expect(run.simulation.problem).toBeUndefined();
     const [x, y, vx, vy] = ['x', 'y', 'vx', 'vy'].map((name) => run.last(name));
     expect(Math.abs(x * x + y * y - 1)).toBeLessThan(1e-12);
     expect(Math.abs(x * vx + y * vy)).toBeLessThan(1e-11);
@@ -62,6 +64,7 @@ equation der(p1) = w1; der(p2) = w2; 2*der(w1) = 1 - t1; 3*der(w2) = t2; p1 = n*
 equation der(a) = w; der(b) = vb; der(x) = vx; r*sin(a) + l*sin(b) = 0; x = r*cos(a) + l*cos(b);
 0.01*der(w) = -F*r*sin(a) - N*r*cos(a); 0.002*der(vb) = -F*l*sin(b) - N*l*cos(b); 0.5*der(vx) = -F; end Crank;`;
     const run = simulateText(text, 'Crank', { ...tight, stop: 2 });
+    expect(run.simulation.problem).toBeUndefined();
     const at = (name: string): number => run.last(name);
     expect(at('x')).toBeCloseTo(0.1 * Math.cos(at('a')) + 0.3 * Math.cos(at('b')), 9);
     const energy = 0.005 * at('w') ** 2 + 0.001 * at('vb') ** 2 + 0.25 * at('vx') ** 2;
