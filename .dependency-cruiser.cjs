@@ -1,5 +1,5 @@
 /** Who may import whom. Each folder of the pipeline only knows those before it; views never know each other. */
-const pipeline = ['components', 'language', 'project', 'flows', 'behaviour', 'flatten', 'requirements', 'analysis', 'program', 'simulate', 'verdicts', 'formats', 'sequences', 'panels', 'run', 'trace', 'exchange'];
+const pipeline = ['components', 'language', 'project', 'flows', 'behaviour', 'flatten', 'requirements', 'network', 'analysis', 'program', 'relations', 'simulate', 'verdicts', 'formats', 'sequences', 'panels', 'run', 'trace', 'exchange'];
 const order = pipeline.map((folder, k) => ({
   name: `${folder}-knows-nothing-later`, severity: 'error', comment: 'a step of the pipeline never imports a later one',
   from: { path: `^core/${folder}/`, pathNot: '\\.test\\.ts$' }, to: { path: pipeline.slice(k + 1).map((later) => `^core/${later}/`).join('|') || '^$' },

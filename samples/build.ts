@@ -21,7 +21,7 @@ export const link = (from: string, to: string, carries: string): Link => ({ id: 
 export const port = (name: string, way: 'in' | 'out', messages: readonly string[], note = ''): Port => ({ id: `o-${name}`, name, accepts: way === 'in' ? messages : [], sends: way === 'out' ? messages : [], note });
 
 export const partType = (name: string, note: string, more: Partial<PartType>): PartType => ({
-  id: `t-${slug(name)}`, name, note, quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], procedures: [], sequences: [], ...more,
+  id: `t-${slug(name)}`, name, note, quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], procedures: [], sequences: [], sheets: [], layout: [], ...more,
 });
 
 type StateRow = readonly [name: string, x: number, y: number, more?: Partial<Omit<ChartState, 'parent'>> & { readonly parent?: string }];

@@ -280,10 +280,10 @@ const panelType = partType('OperatorPanel', 'Keys, lamp and display of the opera
 });
 
 const untraced: Project = {
-  format: 'zelvar-project', version: 4, id: 'tube-capper', name: 'Tube capper', root: capper.id,
+  format: 'zelvar-project', version: 5, id: 'tube-capper', name: 'Tube capper', root: capper.id,
   note: 'A bench-top machine that puts caps on sample tubes: mechanics, electronics, software and an operator.',
   types: [capper, control_, spindle, cap, { ...belt, physics: beltPhysics }, gripper, guard, supply, panelType],
-  retired: [], traces: [],
+  libraries: [], retired: [], traces: [],
   flows: [
     flow('Cap a tube', {
       actor: 'operator', goal: 'A filled tube leaves the capper with its cap turned down.', trigger: 'the operator wants a tube capped', precondition: 'The capper is ready and its guard is shut.', postcondition: 'The tube is capped and stands behind the station.',

@@ -3,6 +3,8 @@ import { problem } from '../language/diagnostics';
 import { printEquation, printExpression } from '../language/print';
 import { checkSides, checkUnits, elaborateUnits, checkUnits as unitsOf } from '../language/unit-check';
 import { carries } from '../project/project';
+import { inBaseUnits } from '../language/base-units';
+import type { RelationSource } from './library';
 import { hiddenBoolean, type Builder } from './builder';
 import { elaborate, elaborateScalar, elaborateStrict, NoValue, resolveReference, resultsOf, unitContext } from './elaborate';
 import { binary, choose, constant, isConstant, not, sameExpression, subtract, type FlatExpr } from './flat-expression';
@@ -22,7 +24,7 @@ export function originOf(node: Equation, scope: Scope): Origin {
   return {
     part: scope.instance.name, place: scope.place, span: node.span,
     get text() {
-      return printEquation(node);
+      return node.kind === 'equal' && node.written !== undefined ? node.written : printEquation(node);
     },
   };
 }
@@ -31,6 +33,14 @@ export function originOf(node: Equation, scope: Scope): Origin {
 export function addEquations(b: Builder, equations: readonly Equation[], scope: Scope, context: EquationContext, initial: boolean): void {
   const into = initial ? b.initialEquations : b.equations;
   for (const e of equations) into.push(...lowerEquation(b, e, scope, context, initial));
+}
+
+/** Relations hold between quantities in any units: they are computed in base units. */
+export function addRelation(b: Builder, relation: RelationSource, scope: Scope, context: EquationContext): void {
+  const units = unitContext(b, scope);
+  const base = (e: Expr): Expr => inBaseUnits(e, (ref) => units.unitOf(ref));
+  const { left, right, text } = relation;
+  addEquations(b, [{ kind: 'equal', left: base(left), right: base(right), span: { start: left.span.start, end: right.span.end }, written: text }], { ...scope, place: relation.place }, context, false);
 }
 
 function lowerEquation(b: Builder, e: Equation, scope: Scope, context: EquationContext, initial: boolean): FlatEquation[] {

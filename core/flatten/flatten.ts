@@ -8,7 +8,7 @@ import { addAlgorithm } from './algorithms';
 import { addCharts } from './charts';
 import { createConnections } from './connections';
 import { elaborateBinding, elaborateScalar, unitContext } from './elaborate';
-import { addEquations } from './equations';
+import { addEquations, addRelation } from './equations';
 import { callClass } from './functions';
 import { constant, isConstant, isRelation, variable } from './flat-expression';
 import type { FlatModel } from './flat-model';
@@ -71,6 +71,7 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
       const scope: Scope = { instance, home: body.ref, iterators: new Map(), place: body.ref.place };
       const { definition } = body.ref;
       addEquations(b, definition.equations, scope, { connections, routes }, false);
+      for (const relation of body.behaviour?.relations ?? []) addRelation(b, relation, scope, { connections, routes });
       addEquations(b, definition.initialEquations, scope, { connections, routes }, true);
       for (const algorithm of definition.algorithms) addAlgorithm(b, algorithm, scope, false);
       for (const algorithm of definition.initialAlgorithms) addAlgorithm(b, algorithm, scope, true);

@@ -3,9 +3,10 @@ import { readProcedure } from '../behaviour/procedure-source';
 import type { ClassDefinition, ComponentElement, Equation, Expr, Modification, ModificationArgument, RefExpr } from '../language/ast';
 import { emptyModification } from '../language/ast';
 import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
-import { parseExpressionText, parsePhysicsText } from '../language/parse';
-import type { PartType, Project, Quantity } from '../project/project';
-import { libraryOf, type ClassLibrary, type ClassRef, type PartBehaviour } from './library';
+import { parseExpressionText, parseFile, parsePhysicsText } from '../language/parse';
+import type { ClassText, PartType, Project, Quantity } from '../project/project';
+import { readRelation } from '../project/relation-text';
+import { libraryOf, type ClassLibrary, type ClassRef, type PartBehaviour, type RelationSource } from './library';
 
 /** Part types as classes: the one way from the document into the compiler. */
 export interface ProjectLibrary {
@@ -37,7 +38,22 @@ export function projectLibrary(project: Project): ProjectLibrary {
     }
     return known.lowered;
   });
-  return { library: libraryOf(all.map((x) => x.ref)), problems: all.flatMap((x) => x.problems) };
+  const shared = project.libraries.map(lowerLibrary);
+  return { library: libraryOf([...shared.flatMap((x) => x.refs), ...all.map((x) => x.ref)]), problems: [...shared, ...all].flatMap((x) => x.problems) };
+}
+
+const texts = new WeakMap<ClassText, { refs: readonly ClassRef[]; problems: readonly Problem[] }>();
+
+/** Classes that all part types can name. */
+function lowerLibrary(text: ClassText): { refs: readonly ClassRef[]; problems: readonly Problem[] } {
+  let known = texts.get(text);
+  if (!known) {
+    const place = `library/${text.id}`;
+    const parsed = parseFile(text.text);
+    known = { refs: parsed.value.map((definition) => ({ definition, path: definition.name, place })), problems: atPlace(place, parsed.problems) };
+    texts.set(text, known);
+  }
+  return known;
 }
 
 function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf: ReadonlyMap<string, ReadonlySet<string>>): Lowered {
@@ -93,6 +109,13 @@ function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf:
       ...type.charts.map((c) => readChart(c, `${place}/chart/${c.id}`, problems)),
       ...type.procedures.map((p) => readProcedure(p, type.procedures, `${place}/procedure/${p.id}`, problems)),
     ],
+    relations: type.sheets.filter((s) => s.live).flatMap((s) => s.relations.flatMap((r): RelationSource[] => {
+      if (r.text.trim() === '') return [];
+      const at = `${place}/sheet/${s.id}/relation/${r.id}`;
+      const parsed = readRelation(r);
+      problems.push(...atPlace(at, parsed.problems));
+      return parsed.value.kind === 'equal' && parsed.problems.length === 0 ? [{ left: parsed.value.left, right: parsed.value.right, text: r.text, place: at }] : [];
+    })),
     messagePorts: type.ports.map((p) => ({ name: p.name, accepts: p.accepts, sends: p.sends })), messageLinks,
   };
   return { ref: { definition, path: type.name, place: `${place}/physics`, elementPlace: (name) => places.get(name), behaviour }, problems };

@@ -1,6 +1,6 @@
 import type { ChartSource } from '../behaviour/chart-source';
 import { standardPackage } from './standard-types';
-import type { ClassDefinition, ComponentElement, Element, Modification } from '../language/ast';
+import type { ClassDefinition, ComponentElement, Element, Expr, Modification } from '../language/ast';
 
 /** A class with its lexical home, where the names in it are looked up. */
 export interface ClassRef {
@@ -20,6 +20,14 @@ export interface PartBehaviour {
   readonly charts: readonly ChartSource[];
   readonly messagePorts: readonly MessagePort[];
   readonly messageLinks: readonly MessageLink[];
+  readonly relations: readonly RelationSource[];
+}
+/** A relation that holds in every run. */
+export interface RelationSource {
+  readonly left: Expr;
+  readonly right: Expr;
+  readonly text: string;
+  readonly place: string;
 }
 export interface MessagePort {
   readonly name: string;

@@ -90,6 +90,6 @@ test('a file of the first version opens: what it did not have is empty', () => {
   // charts come through with all they had in the first version
   const charts = (p: typeof tubeCapper) => p.types.map((t) => t.charts.map((c) => ({ states: c.states.map((s) => ({ ...s, kind: s.kind === 'parallel' ? 'parallel' : 'state' })), transitions: c.transitions.map((x) => ({ ...x, triggers: x.triggers.slice(0, 1) })) })));
   expect(charts(value!)).toEqual(charts(tubeCapper));
-  expect(value).toMatchObject({ version: 4, flows: [], traces: [], retired: [] });
+  expect(value).toMatchObject({ version: 5, libraries: [], flows: [], traces: [], retired: [] });
   expect(value!.requirements[0]).toMatchObject({ kind: 'requirement', parent: null, attributes: [], source: null, observation: null });
 });

@@ -132,7 +132,8 @@ export interface ErrorExpr {
 }
 
 export type Equation =
-  | { readonly kind: 'equal'; readonly left: Expr; readonly right: Expr; readonly span: Span }
+  /** `written`: how it was written, where it has been converted since. */
+  | { readonly kind: 'equal'; readonly left: Expr; readonly right: Expr; readonly span: Span; readonly written?: string }
   | { readonly kind: 'connect'; readonly a: RefExpr; readonly b: RefExpr; readonly span: Span }
   | { readonly kind: 'call'; readonly call: CallExpr; readonly span: Span }
   | SendNode

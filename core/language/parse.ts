@@ -43,6 +43,23 @@ export const parseExpressionText = (text: string): Parsed<Expr> =>
 /** Statements, such as the effect of a transition. */
 export const parseStatementsText = (text: string): Parsed<readonly Statement[]> => run(text, parseStatements, []);
 
+/** A relation: `left = right` holds, or a condition is to hold. */
+export type RelationTree = { readonly kind: 'equal'; readonly left: Expr; readonly right: Expr } | { readonly kind: 'check'; readonly condition: Expr };
+
+/** One relation of a relation sheet, with or without a semicolon at its end. */
+export const parseRelationText = (text: string): Parsed<RelationTree> =>
+  run<RelationTree>(text, (s) => {
+    const left = parseExpression(s);
+    const equal = s.accept('=');
+    const right = equal ? parseExpression(s) : undefined;
+    s.accept(';');
+    if (right) return { kind: 'equal', left, right };
+    if (left.kind !== 'error' && !(left.kind === 'binary' && /^(<|<=|>|>=|and|or)$/.test(left.op)) && !(left.kind === 'unary' && left.op === 'not')) {
+      s.report('expected-equal', 'A relation says what is equal, as in P = U*I, or is a limit, as in P < 3', left.span);
+    }
+    return { kind: 'check', condition: left };
+  }, { kind: 'check', condition: { kind: 'error', span: { start: 0, end: text.length } } });
+
 /** The changed values of a part: `a = 1, b(start = 2)`. */
 export const parseModificationText = (text: string): Parsed<Modification> => {
   const shifted = run<Modification>(`(${text})`, parseModificationArguments, { args: [] });

@@ -1,5 +1,5 @@
 /** How a text of the document is read. */
-export type TextKind = 'expression' | 'statements' | 'physics' | 'path' | 'message-path' | 'chart-path' | 'message';
+export type TextKind = 'expression' | 'statements' | 'physics' | 'relation' | 'path' | 'message-path' | 'chart-path' | 'message';
 
 /** A piece of a line that is read as something of the language. */
 export interface LinePiece {

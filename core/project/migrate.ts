@@ -35,6 +35,7 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
       }),
     })),
   }),
+  4: (project) => ({ ...project, version: 5, libraries: [], types: listOf(project.types).map((t) => ({ ...t, sheets: [], layout: [] })) }),
 };
 
 /** Brings a project of an earlier version of the format to the present one; anything else is returned as it is. */

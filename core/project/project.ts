@@ -1,13 +1,15 @@
 /** The document: everything a project file holds. Plain data; changed by edits only (see edits.ts). */
 export interface Project {
   readonly format: 'zelvar-project';
-  readonly version: 4;
+  readonly version: 5;
   readonly id: string;
   readonly name: string;
   readonly note: string;
   /** Id of the part type that is the product. */
   readonly root: string;
   readonly types: readonly PartType[];
+  /** Classes that every physics text of the project can name: functions, records, connectors, partial models. */
+  readonly libraries: readonly ClassText[];
   readonly requirements: readonly Requirement[];
   /** Identifiers of deleted requirements: they are never given to another one. */
   readonly retired: readonly RetiredKey[];
@@ -31,6 +33,40 @@ export interface PartType {
   readonly charts: readonly Chart[];
   readonly procedures: readonly Procedure[];
   readonly sequences: readonly Sequence[];
+  readonly sheets: readonly RelationSheet[];
+  /** Where cards of parts stand that the physics text declares. */
+  readonly layout: readonly NamedPlace[];
+}
+
+/** Text of one or more classes in the language of physics texts. */
+export interface ClassText {
+  readonly id: string;
+  readonly name: string;
+  readonly note: string;
+  readonly text: string;
+}
+
+export interface NamedPlace extends Place {
+  readonly name: string;
+}
+
+/** Relations between quantities of a part type, solved in whichever direction the known ones allow. */
+export interface RelationSheet {
+  readonly id: string;
+  readonly name: string;
+  readonly note: string;
+  /** Its relations hold in every run of the part; otherwise it is for looking only. */
+  readonly live: boolean;
+  readonly relations: readonly Relation[];
+  /** Where quantities and relations stand in its drawing, by name and by id. */
+  readonly layout: readonly NamedPlace[];
+}
+
+export interface Relation {
+  readonly id: string;
+  /** `P = Q*dp/eta`, or an inequality, which is a check. Units are converted where it is computed. */
+  readonly text: string;
+  readonly note: string;
 }
 
 export interface Quantity {
@@ -367,11 +403,11 @@ export interface Track {
 export const typeById = (project: Project, id: string): PartType | undefined => project.types.find((t) => t.id === id);
 
 export const emptyProject = (id: string, name: string): Project => ({
-  format: 'zelvar-project', version: 4, id, name, note: '', root: '', types: [], requirements: [], retired: [], glossary: [], flows: [], traces: [], setups: [], panels: [], tracks: [],
+  format: 'zelvar-project', version: 5, id, name, note: '', root: '', types: [], libraries: [], requirements: [], retired: [], glossary: [], flows: [], traces: [], setups: [], panels: [], tracks: [],
 });
 
 export const newType = (id: string, name: string): PartType => ({
-  id, name, note: '', quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], procedures: [], sequences: [],
+  id, name, note: '', quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], procedures: [], sequences: [], sheets: [], layout: [],
 });
 
 export const newPart = (id: string, name: string, type: string): Part => ({ id, name, type, changes: [], note: '', place: null });
@@ -389,6 +425,8 @@ export const newState = (id: string, name: string, parent: string | null, x: num
 export const newTransition = (id: string, from: string, to: string): Transition => ({ id, from, to, also: [], triggers: [], internal: false, guard: '', effect: '' });
 
 export const newProcedure = (id: string, name: string): Procedure => ({ id, name, note: '', main: false, values: [], result: '', lines: [] });
+
+export const newRelationSheet = (id: string, name: string): RelationSheet => ({ id, name, note: '', live: true, relations: [], layout: [] });
 
 export const newSequence = (id: string, name: string): Sequence => ({ id, name, note: '', lines: [] });
 

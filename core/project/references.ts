@@ -1,6 +1,6 @@
 import type { RefExpr, SendNode } from '../language/ast';
 import type { Span } from '../language/diagnostics';
-import { parseExpressionText, parsePhysicsText, parseStatementsText } from '../language/parse';
+import { parseExpressionText, parsePhysicsText, parseRelationText, parseStatementsText } from '../language/parse';
 import { typeById, type Project } from './project';
 import { documentTexts, type DocumentText } from './texts';
 
@@ -57,6 +57,9 @@ export function referencesIn(project: Project, text: DocumentText): Reference[] 
       break;
     case 'physics':
       visitNode(parsePhysicsText(text.text).value, none);
+      break;
+    case 'relation':
+      visitNode(parseRelationText(text.text).value, none);
       break;
     case 'message':
       // a trigger names the message and then the arguments it reads

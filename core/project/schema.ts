@@ -57,9 +57,13 @@ export const chartSchema = yup.object({ id, name: nameSchema, period: text(400),
 const lineSchema = yup.object({ id, depth: finite.min(0).max(40), text: text(2000) });
 export const procedureSchema = yup.object({ id, name: nameSchema, note: text(), main: yup.boolean().strict().defined(), values: list(chartValueSchema), result: text(80), lines: list(lineSchema) });
 export const sequenceSchema = yup.object({ id, name: text(200).required('A name is needed'), note: text(), lines: list(lineSchema) });
+export const relationSchema = yup.object({ id, text: text(2000), note: text() });
+const namedPlaceSchema = yup.object({ name: text(400), x: finite, y: finite });
+export const sheetSchema = yup.object({ id, name: text(200).required('A name is needed'), note: text(), live: yup.boolean().strict().defined(), relations: list(relationSchema), layout: list(namedPlaceSchema) });
+export const classTextSchema = yup.object({ id, name: text(200).required('A name is needed'), note: text(), text: text(5_000_000) });
 export const typeSchema = yup.object({
   id, name: nameSchema, note: text(), quantities: list(quantitySchema), parts: list(partSchema), ports: list(portSchema), links: list(linkSchema),
-  physics: text(2_000_000), charts: list(chartSchema), procedures: list(procedureSchema), sequences: list(sequenceSchema),
+  physics: text(2_000_000), charts: list(chartSchema), procedures: list(procedureSchema), sequences: list(sequenceSchema), sheets: list(sheetSchema), layout: list(namedPlaceSchema),
 });
 const key = text(80).required('An id is needed');
 const sourceSchema = yup.object({ file: text(400), sheet: text(400), row: finite.min(0), cell: text(20), foreign: text(400) });
@@ -99,18 +103,18 @@ export const panelSchema = yup.object({ id, name: text(120).required('A name is 
 export const trackSchema = yup.object({ id, items: yup.array(text(400)).strict().defined(), height: positive });
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 4;
+export const projectVersion = 5;
 
 export const projectSchema = yup.object({
   format: yup.mixed<typeof projectFormat>().oneOf([projectFormat]).defined(),
-  version: yup.mixed<4>().oneOf([projectVersion]).defined(),
-  id, name: text(200).required('A project needs a name'), note: text(), root: text(64), types: list(typeSchema), requirements: list(requirementSchema, 200_000),
+  version: yup.mixed<5>().oneOf([projectVersion]).defined(),
+  id, name: text(200).required('A project needs a name'), note: text(), root: text(64), types: list(typeSchema), libraries: list(classTextSchema, 2000), requirements: list(requirementSchema, 200_000),
   retired: yup.array(yup.object({ id, key })).strict().max(400_000).defined(), glossary: list(glossarySchema), flows: list(flowSchema), traces: list(traceSchema, 200_000), setups: list(setupSchema), panels: list(panelSchema), tracks: list(trackSchema),
 });
 
 /** The schema of the entries of each list of the document. */
 export const entrySchemas = {
-  types: typeSchema, quantities: quantitySchema, parts: partSchema, ports: portSchema, links: linkSchema, charts: chartSchema, procedures: procedureSchema, sequences: sequenceSchema, values: chartValueSchema, states: stateSchema,
+  types: typeSchema, quantities: quantitySchema, parts: partSchema, ports: portSchema, links: linkSchema, charts: chartSchema, procedures: procedureSchema, sequences: sequenceSchema, sheets: sheetSchema, relations: relationSchema, libraries: classTextSchema, values: chartValueSchema, states: stateSchema,
   transitions: transitionSchema, requirements: requirementSchema, traces: traceSchema, flows: flowSchema, lines: flowLineSchema, glossary: glossarySchema, setups: setupSchema, stimulus: stimulusSchema,
   panels: panelSchema, controls: controlSchema, shapes: shapeSchema, tracks: trackSchema,
 } as const;

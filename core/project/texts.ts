@@ -34,6 +34,7 @@ export function documentTexts(project: Project): DocumentText[] {
       for (const key of ['from', 'to'] as const) push('path', type.id, l[key], `${at}/link/${l.id}/${key}`, `link ${l.from} to ${l.to} in ${type.name}`, ['types', t, 'links', k, key]);
     });
     push('physics', type.id, type.physics, `${at}/physics`, `physics of ${type.name}`, ['types', t, 'physics']);
+    type.sheets.forEach((s, k) => s.relations.forEach((r, j) => push('relation', type.id, r.text, `${at}/sheet/${s.id}/relation/${r.id}`, `relation ${r.text}`, ['types', t, 'sheets', k, 'relations', j, 'text'])));
     type.charts.forEach((c, k) => {
       push('expression', type.id, c.period, `${at}/chart/${c.id}/period`, `period of ${c.name}`, ['types', t, 'charts', k, 'period']);
       c.values.forEach((x, j) => push('expression', type.id, x.value, `${at}/chart/${c.id}/value/${x.id}`, `value of ${c.name}.${x.name}`, ['types', t, 'charts', k, 'values', j, 'value']));
