@@ -1,0 +1,142 @@
+import type { ComponentElement, Modification } from '../language/ast';
+import { printExpression, printModification } from '../language/print';
+import { findClass, type ClassLibrary, type ClassRef } from '../flatten/library';
+
+/** What a class shows to those who use it: its ports, and what can be set. Found by reading declarations, without making a model. */
+
+export interface DeclaredComponent {
+  readonly element: ComponentElement;
+  readonly home: ClassRef;
+}
+
+/** Declarations of a class and of those it extends, its own last. */
+export function componentsOf(library: ClassLibrary, ref: ClassRef, depth = 0): DeclaredComponent[] {
+  if (depth > 30) return [];
+  const { definition } = ref;
+  const base = (name: string): DeclaredComponent[] => {
+    const found = findClass(library, ref, name, 0, true) ?? findClass(library, ref.parent, name);
+    return found && found !== ref ? componentsOf(library, found, depth + 1) : [];
+  };
+  if (definition.short) return base(definition.short.base);
+  return definition.elements.flatMap((e) => (e.kind === 'extends' ? base(e.base) : e.kind === 'component' ? [{ element: e, home: ref }] : []));
+}
+
+export const builtinTypes: ReadonlySet<string> = new Set(['Real', 'Integer', 'Boolean', 'String']);
+
+/** The class a declaration is of, short forms followed; undefined for numbers and the like. */
+export interface DeclaredType {
+  readonly ref: ClassRef | undefined;
+  readonly builtin: string | undefined;
+  readonly causality: 'input' | 'output' | 'none';
+  readonly literals: readonly string[] | undefined;
+  readonly unit: string;
+}
+
+export function typeOf(library: ClassLibrary, { element, home }: DeclaredComponent): DeclaredType | undefined {
+  let causality = element.causality;
+  let unit = unitIn(element.modification);
+  let name = element.typeName;
+  let from: ClassRef | undefined = home;
+  for (let depth = 0; depth < 30; depth++) {
+    if (builtinTypes.has(name)) return { ref: undefined, builtin: name, causality, literals: undefined, unit };
+    const ref: ClassRef | undefined = findClass(library, from, name);
+    if (!ref) return undefined;
+    if (ref.definition.enumeration) return { ref: undefined, builtin: 'enumeration', causality, literals: ref.definition.enumeration, unit };
+    const { short } = ref.definition;
+    if (!short) return { ref, builtin: undefined, causality, literals: undefined, unit };
+    if (short.causality !== 'none') causality = short.causality;
+    if (unit === '') unit = unitIn(short.modification);
+    name = short.base;
+    from = ref.parent;
+  }
+  return undefined;
+}
+
+const textIn = (m: Modification | undefined, name: string): Modification | undefined => m?.args.find((a) => a.path[0] === name)?.modification;
+const unitIn = (m: Modification): string => {
+  const value = textIn(m, 'unit')?.value;
+  return value?.kind === 'string' ? value.value : '';
+};
+
+export type EndKind = 'physical' | 'signal' | 'message';
+
+/** Where something can be linked. */
+export interface NetworkEnd {
+  readonly name: string;
+  readonly kind: EndKind;
+  /** A signal or message leaves here (true) or enters (false); physical ends do neither. */
+  readonly gives: boolean | undefined;
+  /** Class of a physical end, such as Electrical.Pin: only ends of one class are linked. */
+  readonly domain: string;
+  /** What is exchanged: quantities of a physical end, unit of a signal, messages. */
+  readonly carries: string;
+}
+
+/** Ports of a class in the order of their declaration. */
+export function endsOf(library: ClassLibrary, ref: ClassRef): NetworkEnd[] {
+  const ends = componentsOf(library, ref).flatMap(({ element, home }): NetworkEnd[] => {
+    if (element.protected) return [];
+    const type = typeOf(library, { element, home });
+    if (!type) return [];
+    const dims = element.dimensions.length > 0 ? '[]' : '';
+    if (type.ref?.definition.classKind === 'connector') {
+      const carried = componentsOf(library, type.ref).map((c) => c.element.name);
+      const isSignal = type.causality !== 'none';
+      return [{ name: element.name + dims, kind: isSignal ? 'signal' : 'physical', gives: isSignal ? type.causality === 'output' : undefined, domain: isSignal ? '' : type.ref.path, carries: carried.join(', ') }];
+    }
+    if (type.causality === 'none' || !type.builtin) return [];
+    return [{ name: element.name + dims, kind: 'signal', gives: type.causality === 'output', domain: '', carries: type.unit }];
+  });
+  const messages = (ref.behaviour?.messagePorts ?? []).map((p): NetworkEnd => ({
+    name: p.name, kind: 'message', gives: p.accepts.length === 0 || p.sends.length > 0, domain: '', carries: [...p.accepts, ...p.sends].join(', '),
+  }));
+  return [...ends, ...messages];
+}
+
+/** Something that can be set where a part is used. */
+export interface Setting {
+  readonly name: string;
+  readonly type: string;
+  readonly unit: string;
+  readonly value: string;
+  readonly min: string;
+  readonly max: string;
+  readonly note: string;
+  readonly group: string;
+  readonly choices: readonly string[] | undefined;
+  /** Number of indices, 0 for one value. */
+  readonly dimensions: number;
+  /** A start value rather than a parameter. */
+  readonly isStart: boolean;
+}
+
+/** Parameters of a class with their defaults, limits and notes, as its declarations say, then start values. */
+export function settingsOf(library: ClassLibrary, ref: ClassRef): Setting[] {
+  const found = new Map<string, Setting>();
+  const starts = new Map<string, Setting>();
+  for (const { element, home } of componentsOf(library, ref)) {
+    if (element.protected || element.final || element.variability === 'constant') continue;
+    const type = typeOf(library, { element, home });
+    if (!type?.builtin) continue;
+    const value = (name: string): string => {
+      const m = textIn(element.modification, name)?.value;
+      return m ? printExpression(m) : '';
+    };
+    const base = {
+      type: type.builtin, unit: type.unit, min: value('min'), max: value('max'), note: element.description, group: groupOf(element.annotation), dimensions: element.dimensions.length,
+      choices: type.builtin === 'Boolean' ? ['true', 'false'] : type.literals?.map((l) => `${element.typeName}.${l}`),
+    };
+    if (element.variability === 'parameter') found.set(element.name, { ...base, name: element.name, value: element.modification.value ? printExpression(element.modification.value) : value('start'), isStart: false });
+    else if (value('start') !== '' && element.causality !== 'output') starts.set(element.name, { ...base, name: `${element.name}.start`, value: value('start'), group: 'Start', isStart: true });
+  }
+  return [...found.values(), ...starts.values()];
+}
+
+/** `annotation(Dialog(group = "..."))`, as the language has it. */
+const groupOf = (annotation: Modification | undefined): string => {
+  const group = textIn(textIn(annotation, 'Dialog'), 'group')?.value;
+  return group?.kind === 'string' ? group.value : '';
+};
+
+/** The modification of a declaration as text, without its brackets. */
+export const changesText = (m: Modification): string => printModification(m).replace(/^\((.*)\)$/s, '$1');
