@@ -6,7 +6,7 @@ import '@xyflow/react/dist/base.css';
 import '@/ui/theme.scss';
 import '@/ui/needs.scss';
 import '@/views/behaviour/behaviour.scss';
-import '@/views/product/inside.scss';
+import '@/ui/inside/inside.scss';
 
 export const metadata: Metadata = { title: 'Zelvar', description: 'Executable behaviour, physical models and requirements of one product' };
 

@@ -5,7 +5,7 @@ import userEvent from '@testing-library/user-event';
 import fc from 'fast-check';
 import { emptyRunData, appendChunk } from '@/store/run-data';
 import { arrowPath, boxesOf, transitionText } from '@/views/behaviour/chart-geometry';
-import { readChangeList } from '@/views/product/names';
+import { readChangeList } from '@/ui/names';
 import { tubeCapper } from '@/samples/tube-capper';
 import { CellField } from '@/ui/cell-field';
 import { formatNumber, inUnit } from '@/ui/format';

@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { tubeCapper } from '../../samples/tube-capper';
 import { checkProject } from '../run/check';
 import { applyEdit, redoEdit, undoEdit, type Edit } from './edits';
-import { newQuantity, newRequirement, newState, typeById, type Project } from './project';
+import { emptyProject, newQuantity, newRequirement, newState, newType, typeById, type Project } from './project';
 import { references, usersOf } from './references';
 
 const errors = (p: Project): string[] => checkProject(p).problems.filter((x) => x.severity === 'error').map((x) => x.message);
@@ -146,4 +146,12 @@ describe('identifiers of requirements', () => {
     const ordered = applyEdit(tubeCapper, { kind: 'order', list: 'requirements', ids: ['r-cap-03', 'r-cap-01'] }).project;
     expect(ordered.requirements.slice(0, 4).map((r) => r.key)).toEqual(['CAP-03', 'CAP-02', 'CAP-01', 'CAP-04']);
   });
+});
+
+test('renaming a part type renames it in physics texts that declare parts of it, and it cannot go while they do', () => {
+  const arm = newType('a', 'Arm');
+  const project: Project = { ...emptyProject('p', 'P'), root: 'r', types: [{ ...newType('r', 'Rig'), physics: 'Arm one(n = 3), two; // an Arm\nArm three;\nequation\n  one.u = 1;' }, arm] };
+  const renamed = applyEdit(project, { kind: 'rename', list: 'types', id: 'a', name: 'Lever' }).project;
+  expect(renamed.types[0].physics).toBe('Lever one(n = 3), two; // an Arm\nLever three;\nequation\n  one.u = 1;');
+  expect(applyEdit(project, { kind: 'remove', list: 'types', id: 'a' }).refused?.message).toContain('physics text of Rig');
 });

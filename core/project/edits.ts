@@ -5,7 +5,7 @@ import {
   typeById, type Chart, type ChartState, type ChartValue, type Control, type Flow, type FlowLine, type GlossaryEntry, type Link, type Panel, type Part, type PartType, type Port, type Procedure, type Project, type Quantity, type ClassText, type Relation, type RelationSheet,
   type Requirement, type Sequence, type Setup, type Shape, type StimulusRow, type TraceLink, type Track, type Transition,
 } from './project';
-import { references, usersOf, type ElementKind, type Reference } from './references';
+import { references, typeMentions, usersOf, type ElementKind, type Reference } from './references';
 import { entrySchemas, nameSchema, type ListName } from './schema';
 
 enablePatches();
@@ -253,6 +253,7 @@ function refuseWhileUsed(project: Project, list: string, name: ListName, entry: 
   const shown = (users: readonly string[]): string => (users.length > 5 ? `${users.slice(0, 5).join('; ')} and ${users.length - 5} more` : users.join('; '));
   if (name === 'types') {
     const users = project.types.flatMap((t) => t.parts.filter((p) => p.type === entry.id).map((p) => `${t.name}.${p.name}`));
+    users.push(...new Set(typeMentions(project, entry.name ?? '').map((m) => `the physics text of ${m.owner}`)));
     if (project.root === entry.id) users.unshift('the project, as its product');
     if (users.length > 0) refuse('in-use', `${entry.name} is still used by ${shown(users)}`);
     return;
@@ -287,7 +288,7 @@ function rename(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename' }>
   const entry = entryOf(at.list, edit.id) ?? refuse('gone', 'This is no longer there');
   if (entry.name === edit.name) return;
   try {
-    if (at.name !== 'setups' && at.name !== 'panels' && at.name !== 'flows' && at.name !== 'sequences') nameSchema.validateSync(edit.name, { strict: true });
+    if (at.name !== 'setups' && at.name !== 'panels' && at.name !== 'flows' && at.name !== 'sequences' && at.name !== 'sheets' && at.name !== 'libraries') nameSchema.validateSync(edit.name, { strict: true });
   } catch (error) {
     if (error instanceof ValidationError) refuse('invalid', error.errors[0]);
     throw error;
@@ -299,6 +300,13 @@ function rename(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename' }>
     const before = JSON.parse(JSON.stringify(project)) as Project;
     const mentions = references(before).filter((r) => r.kind === kind && r.type === typeId && r.name === entry.name && (kind !== 'state' || r.id === entry.id));
     replaceMentions(project, mentions, edit.name);
+  }
+  if (at.name === 'types') {
+    const mentions = typeMentions(JSON.parse(JSON.stringify(project)) as Project, entry.name!);
+    for (const { typeIndex, span } of mentions.sort((a, b) => b.span.start - a.span.start)) {
+      const type = project.types[typeIndex];
+      type.physics = type.physics.slice(0, span.start) + edit.name + type.physics.slice(span.end);
+    }
   }
   entry.name = edit.name;
 }

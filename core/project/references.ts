@@ -1,4 +1,4 @@
-import type { RefExpr, SendNode } from '../language/ast';
+import type { Element, RefExpr, SendNode } from '../language/ast';
 import type { Span } from '../language/diagnostics';
 import { parseExpressionText, parsePhysicsText, parseRelationText, parseStatementsText } from '../language/parse';
 import { typeById, type Project } from './project';
@@ -133,4 +133,20 @@ function resolveState(project: Project, text: DocumentText, parts: readonly { na
 export function usersOf(project: Project, kind: ElementKind, type: string, name: string): string[] {
   const all = references(project).filter((r) => r.kind === kind && r.name === name && (kind === 'message' || r.type === type));
   return [...new Set(all.map((r) => r.text.label))];
+}
+
+/** Where the physics texts of a project name a part type, as that of a declared part or as a base. */
+export function typeMentions(project: Project, name: string): { readonly typeIndex: number; readonly owner: string; readonly span: Span }[] {
+  return project.types.flatMap((type, typeIndex) => {
+    if (!type.physics.includes(name)) return [];
+    const find = (elements: readonly Element[]): Span[] => elements.flatMap((e): Span[] => {
+      if (e.kind === 'class') return find(e.elements);
+      if (e.kind === 'component') return e.typeName === name ? [e.typeSpan] : [];
+      const at = e.kind === 'extends' && e.base === name ? type.physics.indexOf(name, e.span.start) : -1;
+      return at < 0 ? [] : [{ start: at, end: at + name.length }];
+    });
+    // several parts of one declaration share the name of their type
+    const spans = new Map(find(parsePhysicsText(type.physics).value.elements).map((s) => [s.start, s]));
+    return [...spans.values()].map((span) => ({ typeIndex, owner: type.name, span }));
+  });
 }

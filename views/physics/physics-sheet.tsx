@@ -11,6 +11,8 @@ import { FormulaEditor, type LinkedSpan } from '@/ui/formula-editor';
 import { PhysicsChoice, StructureSheet } from './structure-sheet';
 import { withUnit } from '@/ui/format';
 import { namesIn } from '@/ui/known-names';
+import { InsideSheet } from '@/ui/inside/inside-sheet';
+import { PartSettings, selectedPart } from '@/ui/inside/part-settings';
 import { TraceLinks } from '@/ui/trace-links';
 import { showValue } from '@/ui/value-now';
 
@@ -22,11 +24,11 @@ const starter = `// one equation per unknown, for example
 /** The physics of a part type: its equations as text, or how they are solved. */
 export function PhysicsSheet() {
   const sheet = usePlace((s) => s.sheet);
-  return sheet === 'structure' ? <StructureSheet /> : <EquationsSheet />;
+  return sheet === 'structure' ? <StructureSheet /> : <EquationsSheet withNetwork={sheet === 'network'} />;
 }
 
 /** The equations of a part type as text. */
-function EquationsSheet() {
+function EquationsSheet({ withNetwork }: { readonly withNetwork: boolean }) {
   const { type, path, project } = useHere();
   const problems = useProject((s) => s.problems);
   const { edit } = useProject.getState();
@@ -72,6 +74,8 @@ function EquationsSheet() {
         <PhysicsChoice />
         <span className="quiet text-nowrap text-truncate">{path !== undefined && run ? `values of ${path || 'the product'} at the cursor` : 'run it to see values'}</span>
       </div>
+      <div className={`physics-split${withNetwork ? ' with-network' : ''}`}>
+      {withNetwork && <InsideSheet project={project} type={type} path={path} />}
       <div className="pane-body" style={{ background: 'var(--card)' }}>
         <FormulaEditor
           key={type.id} value={type.physics} label={`Physics text of ${type.name}`} onChange={change} problems={mine} names={names} readValue={valueOf} lineValues moment={cursor + version * 1e-9} linked={linked} onCursor={choose}
@@ -84,6 +88,7 @@ function EquationsSheet() {
             <pre className="mono">{starter}</pre>
           </div>
         )}
+      </div>
       </div>
     </>
   );
@@ -99,6 +104,8 @@ export function PhysicsDetails() {
   const go = usePlace((s) => s.go);
   const item = usePlace((s) => s.item);
   if (!type) return null;
+  const part = selectedPart(type, item);
+  if (part !== undefined) return <PartSettings name={part} />;
   const equation = item.startsWith('equation/') ? physicsEquations(type).find((e) => `equation/${e.span.start}` === item) : undefined;
   const mine = problemsAt(problems, `type/${type.id}`);
   return (

@@ -21,6 +21,7 @@ export function PhysicsChoice() {
   return (
     <span className="btn-group btn-group-sm flex-shrink-0" role="group" aria-label="What of the physics">
       {choice('', 'Equations')}
+      {choice('network', 'Network')}
       {choice('structure', 'How it is solved')}
     </span>
   );

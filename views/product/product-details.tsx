@@ -10,6 +10,7 @@ import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { CellSelect } from '@/ui/cell-field';
 import { deleteWithImpact } from '@/ui/impact';
+import { PartSettings, selectedPart } from '@/ui/inside/part-settings';
 import { TraceLinks } from '@/ui/trace-links';
 import { showValue } from '@/ui/value-now';
 
@@ -28,6 +29,16 @@ export function ProductDetails() {
   const problems = useProject((s) => s.problems);
   const users = useUsers(project, type, quantity);
   if (!type) return null;
+  const part = selectedPart(type, item);
+  if (part !== undefined) {
+    const own = type.parts.find((p) => p.name === part);
+    return (
+      <>
+        <PartSettings name={part} />
+        {own && <TraceLinks address={`type/${type.id}/part/${own.id}`} what={part} />}
+      </>
+    );
+  }
   const other = ['part', 'port', 'link'].map((k) => (item.startsWith(`${k}/`) ? `type/${type.id}/${item}` : '')).find(Boolean);
   if (!quantity) return <TypeDetails type={type} address={other ?? `type/${type.id}`} />;
   const list = `types/${type.id}/quantities`;

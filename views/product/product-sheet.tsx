@@ -9,8 +9,8 @@ import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { deleteWithImpact } from '@/ui/impact';
-import { InsideSheet } from './inside-sheet';
-import { allNames, freeName } from './names';
+import { InsideSheet } from '@/ui/inside/inside-sheet';
+import { allNames, freeName } from '@/ui/names';
 import { QuantityTable } from './quantity-table';
 import { LinkTable, PartTable, PortTable } from './structure-tables';
 

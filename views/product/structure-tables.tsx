@@ -14,7 +14,7 @@ import { DraggableName } from '@/ui/draggable-name';
 import { deleteWithImpact } from '@/ui/impact';
 import { LinkableRow } from '@/ui/linkable';
 import { showValue } from '@/ui/value-now';
-import { allNames, freeName, readChangeList, tryEdit } from './names';
+import { allNames, freeName, readChangeList, tryEdit } from '@/ui/names';
 
 /** The parts inside a part type. */
 export function PartTable({ project, type, path }: { readonly project: Project; readonly type: PartType; readonly path: string | undefined }) {

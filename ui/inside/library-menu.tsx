@@ -1,0 +1,52 @@
+'use client';
+import { Boxes } from 'lucide-react';
+import { useMemo, useState } from 'react';
+import Dropdown from 'react-bootstrap/Dropdown';
+import type { CatalogueEntry } from '@/core/network/catalogue';
+import { Button } from '../button';
+
+/** Everything parts can be made of, by field; typing searches names and what they do. */
+export function LibraryMenu({ entries, onChoose }: { readonly entries: readonly CatalogueEntry[]; readonly onChoose: (entry: CatalogueEntry) => void }) {
+  const [search, setSearch] = useState('');
+  const [shown, setShown] = useState(false);
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  const groups = useMemo(() => {
+    const found = entries.filter((e) => words.every((w) => `${e.name} ${e.note}`.toLowerCase().includes(w)));
+    return [...new Set(found.map((e) => e.group))].map((group) => ({ group, entries: found.filter((e) => e.group === group) }));
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [entries, search]);
+  const choose = (e: CatalogueEntry): void => {
+    setShown(false);
+    setSearch('');
+    onChoose(e);
+  };
+  const first = groups[0]?.entries[0];
+  return (
+    <Dropdown show={shown} onToggle={setShown} align="start">
+      <Dropdown.Toggle as={Button} id="library-menu" data-testid="library">
+        <Boxes size={14} aria-hidden /> Library
+      </Dropdown.Toggle>
+      <Dropdown.Menu className="library-menu" popperConfig={{ strategy: 'fixed' }}>
+        <div className="px-2 pb-1">
+          <input
+            className="form-control form-control-sm" autoFocus placeholder="resistor, gear, dT …" aria-label="Search the library" value={search} onChange={(e) => setSearch(e.target.value)}
+            onKeyDown={(e) => { if (e.key === 'Enter' && first) choose(first); }}
+          />
+        </div>
+        <div className="library-list">
+          {groups.map(({ group, entries: list }) => (
+            <section key={group} aria-label={group}>
+              <h4>{group}</h4>
+              {list.map((e) => (
+                <Dropdown.Item key={e.name} draggable onDragStart={(d) => d.dataTransfer.setData('application/x-class', e.name)} onDragEnd={() => setShown(false)} onClick={() => choose(e)}>
+                  <strong>{e.name.split('.').at(-1)}</strong> <span className="quiet">{e.note}</span>
+                </Dropdown.Item>
+              ))}
+            </section>
+          ))}
+          {groups.length === 0 && <p className="quiet px-3 py-2 m-0">Nothing in the library does that.</p>}
+        </div>
+      </Dropdown.Menu>
+    </Dropdown>
+  );
+}
