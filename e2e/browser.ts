@@ -54,7 +54,7 @@ export async function startChromium(): Promise<Chromium> {
   const profile = mkdtempSync(join(tmpdir(), 'zelvar-profile-'));
   const browser = await puppeteer.launch({
     executablePath: chromiumPath, userDataDir: profile, headless: true, defaultViewport: { width: 1280, height: 800 },
-    args: ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--force-color-profile=srgb'],
+    args: ['--use-angle=swiftshader', '--enable-unsafe-swiftshader', '--ignore-gpu-blocklist', '--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--force-color-profile=srgb'],
   });
   return {
     browser,

@@ -59,6 +59,8 @@ export const shape = (id: string, kind: Shape['kind'], more: Partial<Shape>): Sh
 export const tracks = (...rows: readonly (readonly [height: number, ...items: string[]])[]): Track[] =>
   rows.map(([height, ...items], k) => ({ id: `k-${k + 1}`, items, height }));
 /** A requirement of the capper's sheet; its row follows from its number. */
+/** A requirement written here rather than imported. */
+export const need = (key: string, text: string, formula = ''): Requirement => ({ ...newRequirement(`r-${slug(key)}`, key, text), formula });
 export const requirement = (key: string, text: string, verification: string, more: Partial<Requirement> = {}): Requirement => {
   const row = Number(/\d+$/.exec(key)![0]) + 1;
   return {

@@ -1,5 +1,6 @@
 import { useMemo } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
+import { declaredParts } from '@/core/project/references';
 import { typeById, type PartType, type Project } from '@/core/project/project';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
@@ -17,10 +18,8 @@ export interface PartNode {
 export function partTree(project: Project): PartNode | undefined {
   const build = (type: PartType, path: string, name: string, depth: number): PartNode => ({
     path, name, type,
-    children: depth > 20 ? [] : type.parts.flatMap((p) => {
-      const inner = typeById(project, p.type);
-      return inner ? [build(inner, path ? `${path}.${p.name}` : p.name, p.name, depth + 1)] : [];
-    }),
+    children: depth > 20 ? [] : [...type.parts.map((p) => ({ name: p.name, inner: typeById(project, p.type) })), ...declaredParts(type).map((p) => ({ name: p.name, inner: project.types.find((t) => t.name === p.typeName) }))]
+      .flatMap(({ name: own, inner }) => (inner ? [build(inner, path ? `${path}.${own}` : own, own, depth + 1)] : [])),
   });
   const root = typeById(project, project.root);
   return root && build(root, '', root.name, 0);

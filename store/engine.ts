@@ -1,5 +1,5 @@
 import * as Comlink from 'comlink';
-import type { Engine, OutsideAction } from '@/core/run/engine';
+import type { Engine, OutsideAction, RunShape } from '@/core/run/engine';
 import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Example } from '@/core/run/example';
 import type { Project } from '@/core/project/project';
@@ -100,6 +100,8 @@ export async function startRun(options: { readonly paused?: boolean; readonly ac
 }
 
 export const structureOf = async (project: Project, typeId: string): Promise<TypeStructure | undefined> => checkEngine?.structure(project, typeId);
+/** What a part type looks like at its start. */
+export const shapesOf = async (project: Project, typeId: string): Promise<readonly RunShape[] | undefined> => checkEngine?.shapes(project, typeId);
 export const exampleFor = async (formula: string): Promise<Example | undefined> => checkEngine?.example(formula);
 
 /** Runs several setups one after the other, beside whatever else runs. */

@@ -56,7 +56,7 @@ describe('the document', () => {
 });
 
 describe('runs', () => {
-  const model: RunModel = { run: 7, parameters: {}, parts: [''], partTypes: [''], charts: [], units: {}, settable: [] };
+  const model: RunModel = { run: 7, parameters: {}, parts: [''], partTypes: [''], charts: [], units: {}, settable: [], shapes: [] };
   const update = (more: Partial<RunUpdate>): RunUpdate => ({
     run: 7, status: 'running', time: 0, chunk: chunk(0, 0), findings: [], problem: undefined, seconds: 0, stoppedAt: undefined, actions: [], sequences: [],
     counts: { steps: 0, rejected: 0, evaluations: 0, jacobians: 0, factorisations: 0, events: 0 }, solver: undefined, ...more,
@@ -101,7 +101,7 @@ describe('storage', () => {
     await saveProject(tubeCapper);
     expect(await loadProject('tube-capper')).toEqual(tubeCapper);
     expect((await listProjects()).map((p) => p.name)).toEqual(['Tube capper']);
-    await saveRuns([{ projectId: 'tube-capper', slot: 0, setup: 'Careful', changes: '', recording: chunk(0, 3), findings: [], model: { run: 1, parameters: {}, parts: [], partTypes: [], charts: [], units: {}, settable: [] } }]);
+    await saveRuns([{ projectId: 'tube-capper', slot: 0, setup: 'Careful', changes: '', recording: chunk(0, 3), findings: [], model: { run: 1, parameters: {}, parts: [], partTypes: [], charts: [], units: {}, settable: [], shapes: [] } }]);
     expect((await loadRuns('tube-capper'))[0].recording.rows).toBe(3);
     await deleteProject('tube-capper');
     expect(await loadProject('tube-capper')).toBeUndefined();

@@ -33,6 +33,8 @@ export interface FlatVariable {
   readonly span?: Span;
   readonly literals?: readonly string[];
   readonly isProtected: boolean;
+  /** Belongs to a shape: for the eye only. */
+  ofShape?: boolean;
   readonly isInput: boolean;
   readonly isOutput: boolean;
   /** What the text says of its use as a state. */
@@ -128,6 +130,8 @@ export interface FlatTrigger {
 export interface FlatPart {
   readonly name: string;
   readonly typeName: string;
+  /** What it looks like, for parts that are only there to be seen: Box, Line and so on; empty for all others. */
+  readonly shape: string;
   readonly charts: readonly number[];
 }
 

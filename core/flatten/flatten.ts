@@ -158,12 +158,20 @@ function finish(b: Builder, name: string): FlatModel {
   }
   b.variables.forEach((v) => checkLimits(b, v));
   const problems: Problem[] = b.problems;
+  const shapes = new Map(b.parts.flatMap((p) => {
+    const seen = p.instance.bodies.find((body) => body.ref.place === 'library/Shapes');
+    return seen ? [[p.name, seen.ref.definition.partial ? p.instance.bodies.at(-1)!.ref.definition.name : seen.ref.definition.name] as const] : [];
+  }));
+  if (shapes.size > 0) for (const v of b.variables) if (shapes.has(ownerOf(v.name))) v.ofShape = true;
   return {
     name, variables: b.variables, equations: b.equations, initialEquations: b.initialEquations, actions: b.actions, assertions: b.assertions,
-    parts: b.parts.map((p, k) => ({ name: p.name, typeName: p.typeName, charts: b.charts.flatMap((c, j) => (c.part === k ? [j] : [])) })),
+    parts: b.parts.map((p, k) => ({ name: p.name, typeName: p.typeName, shape: shapes.get(p.name) ?? '', charts: b.charts.flatMap((c, j) => (c.part === k ? [j] : [])) })),
     charts: b.charts, indexOf: b.indexOf, problems,
   };
 }
+
+/** Full name of the part a variable is of. */
+const ownerOf = (name: string): string => name.replace(/\[[^\]]*\]$/, '').replace(/\.?[^.]*$/, '');
 
 /** A value or start value outside the limits of its quantity. */
 function checkLimits(b: Builder, v: FlatModel['variables'][number]): void {

@@ -104,6 +104,7 @@ function iterate(
     size = norm(r);
     if (!Number.isFinite(size)) throw new BlockFailure(block, 'not-finite');
   }
+  let stalled = 0;
   for (let iteration = 0; iteration < maximumIterations; iteration++) {
     if (size === 0) return;
     jacobian(J);
@@ -114,7 +115,10 @@ function iterate(
       for (let i = 0; i < n; i++) trial[i] = x[i] - fraction * step[i];
       residual(trial, r);
       const next = norm(r);
-      if (linear || next < size || (Number.isFinite(next) && next <= 1e-14 * (1 + size))) {
+      const atFloor = Number.isFinite(next) && next <= 1e-14 * (1 + size);
+      if (linear || next < size || atFloor) {
+        // what is left is the rounding of large numbers whose difference is small: no step makes it less
+        if (atFloor && next >= 0.5 * size) stalled++;
         size = next;
         break;
       }
@@ -128,7 +132,7 @@ function iterate(
     const done = fraction === 1 && smallStep(x, step, 1e-12);
     x.set(trial);
     if (linear && iteration >= 1) return;
-    if (done) return;
+    if (done || stalled >= 3) return;
   }
   throw new BlockFailure(block, 'no-convergence');
 }

@@ -1,7 +1,7 @@
 import type { Element, RefExpr, SendNode } from '../language/ast';
 import type { Span } from '../language/diagnostics';
 import { parseExpressionText, parsePhysicsText, parseRelationText, parseStatementsText } from '../language/parse';
-import { typeById, type Project } from './project';
+import { typeById, type PartType, type Project } from './project';
 import { documentTexts, type DocumentText } from './texts';
 
 export type ElementKind = 'quantity' | 'part' | 'port' | 'state' | 'chart' | 'procedure' | 'message';
@@ -149,4 +149,17 @@ export function typeMentions(project: Project, name: string): { readonly typeInd
     const spans = new Map(find(parsePhysicsText(type.physics).value.elements).map((s) => [s.start, s]));
     return [...spans.values()].map((span) => ({ typeIndex, owner: type.name, span }));
   });
+}
+
+const declared = new WeakMap<PartType, readonly { readonly name: string; readonly typeName: string }[]>();
+
+/** Single parts that a physics text declares, by the names of their types. */
+export function declaredParts(type: PartType): readonly { readonly name: string; readonly typeName: string }[] {
+  let known = declared.get(type);
+  if (!known) {
+    const { elements } = parsePhysicsText(type.physics).value;
+    known = elements.flatMap((e) => (e.kind === 'component' && e.dimensions.length === 0 ? [{ name: e.name, typeName: e.typeName }] : []));
+    declared.set(type, known);
+  }
+  return known;
 }

@@ -2,6 +2,7 @@ import { problem, type Problem } from '../language/diagnostics';
 import { doublePhrases } from '../requirements/phrases';
 import { flatten } from '../flatten/flatten';
 import { projectLibrary } from '../flatten/from-project';
+import { declaredParts } from '../project/references';
 import { typeById, type Project } from '../project/project';
 import type { RequirementFinding } from '../verdicts/finding';
 import { checkProduct } from './prepare';
@@ -43,7 +44,9 @@ function unusedTypes(project: Project): Problem[] {
   const visit = (id: string): void => {
     if (used.has(id)) return;
     used.add(id);
-    typeById(project, id)?.parts.forEach((p) => visit(p.type));
+    const type = typeById(project, id);
+    type?.parts.forEach((p) => visit(p.type));
+    for (const d of type ? declaredParts(type) : []) visit(project.types.find((t) => t.name === d.typeName)?.id ?? '');
   };
   visit(project.root);
   const { library } = projectLibrary(project);

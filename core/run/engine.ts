@@ -1,5 +1,5 @@
 import type { Problem } from '../language/diagnostics';
-import type { Project } from '../project/project';
+import { newSetup, type Project } from '../project/project';
 import type { Recording } from '../simulate/recording';
 import type { RunStatus } from '../simulate/simulation';
 import type { StepCounts } from '../simulate/stepper';
@@ -72,6 +72,14 @@ export interface RunModel {
   }[];
   readonly units: Readonly<Record<string, string>>;
   readonly settable: readonly string[];
+  readonly shapes: readonly RunShape[];
+}
+
+/** Something to look at, with its values at the start; those that move are in the recording under its name. */
+export interface RunShape {
+  readonly part: string;
+  readonly kind: string;
+  readonly values: Readonly<Record<string, number>>;
 }
 
 export type StartResult = { readonly model: RunModel; readonly problems: readonly Problem[] } | { readonly model: undefined; readonly problems: readonly Problem[] };
@@ -83,6 +91,8 @@ export interface Engine {
   example(formula: string): Example | undefined;
   /** How the equations of a part type are solved. */
   structure(project: Project, typeId: string): ReturnType<typeof typeStructure>;
+  /** What a part type looks like at its start, without running it. */
+  shapes(project: Project, typeId: string): readonly RunShape[];
   start(project: Project, setupId: string, options: StartOptions, listen: (update: RunUpdate) => void): StartResult;
   pause(): void;
   resume(): void;
@@ -177,6 +187,14 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
   return {
     check: checkProject,
     example: (formula) => exampleOf(formula),
+    shapes(project, typeId) {
+      const setup = newSetup('look', 'Look');
+      const prepared = prepareRun({ ...project, requirements: [], setups: [setup] }, { ...setup, root: typeId });
+      if (!isRunnable(prepared)) return [];
+      const run = createRun(prepared);
+      run.simulation.advance(0);
+      return shapesOf(prepared, run);
+    },
     structure: (project, typeId) => plainStructure(typeStructure(project, typeId)),
     start(project, setupId, options, listen) {
       if (session) session.cancelled = true;
@@ -253,6 +271,18 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
   };
 }
 
+function shapesOf(prepared: Prepared, run: Run): RunShape[] {
+  const { v } = run.simulation.machine.memory;
+  const values = new Map(prepared.model.parts.flatMap((p) => (p.shape ? [[p.name, {} as Record<string, number>] as const] : [])));
+  prepared.model.variables.forEach((x, k) => {
+    if (!x.ofShape) return;
+    const owner = x.name.replace(/\[[^\]]*\]$/, '').replace(/\.?[^.]*$/, '');
+    const own = values.get(owner);
+    if (own) own[owner === '' ? x.name : x.name.slice(owner.length + 1)] = v[k];
+  });
+  return prepared.model.parts.flatMap((p) => (p.shape ? [{ part: p.name, kind: p.shape, values: values.get(p.name)! }] : []));
+}
+
 function runModel(id: number, prepared: Prepared, run: Run): RunModel {
   const { model } = prepared;
   const { v } = run.simulation.machine.memory;
@@ -266,6 +296,7 @@ function runModel(id: number, prepared: Prepared, run: Run): RunModel {
       transitions: c.transitions.map((t) => t.origin.place), targets: c.structure.transitions.map((t) => (t.targets.length > 0 ? c.structure.states[t.targets[0]].path : '')), isProcedure: c.isProcedure,
     })),
     units: Object.fromEntries(visible.map(({ x }) => [x.name, x.unit])),
+    shapes: shapesOf(prepared, run),
     settable: visible.filter(({ x }) => x.kind === 'external' || x.kind === 'parameter' || x.kind === 'assigned').map(({ x }) => x.name),
   };
 }

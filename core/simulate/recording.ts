@@ -38,14 +38,18 @@ export function recordable(model: FlatModel): string[] {
   return sources(model).map((s) => s.head.name);
 }
 
-function sources(model: FlatModel): Source[] {
+/** Shapes are for the eye: they are recorded where somebody looks, as far as they can move. */
+const fixedShapes = (model: FlatModel): ReadonlySet<number> => new Set(model.equations.flatMap((e) => (e.left.op === 'var' && e.right.op === 'const' && model.variables[e.left.index].ofShape ? [e.left.index] : [])));
+
+function sources(model: FlatModel, withShapes = false): Source[] {
+  const fixed = withShapes ? fixedShapes(model) : new Set<number>();
   const found: Source[] = [];
   const charts = new Map(model.charts.map((c) => [c.active[0], c]));
   const chartAt = new Map<number, FlatModel['charts'][number]>(charts);
   model.variables.forEach((v, index) => {
     const chart = chartAt.get(index);
     if (chart) found.push(chartSource(chart));
-    if (v.hidden || v.kind === 'constant' || v.kind === 'parameter' || v.type === 'String' || v.isProtected) return;
+    if (v.hidden || v.kind === 'constant' || v.kind === 'parameter' || v.type === 'String' || (v.ofShape ? !withShapes || fixed.has(index) : v.isProtected)) return;
     const kind = v.type === 'Boolean' ? 'boolean' : v.type === 'Integer' ? 'integer' : v.literals ? 'literal' : 'real';
     const shift = kind === 'literal' ? 1 : 0;
     found.push({ head: { name: v.name, unit: v.unit, kind, literals: [...(v.literals ?? [])] }, index, shift, read: (values) => values[index] - shift });
@@ -82,10 +86,10 @@ export interface Recorder extends Observer {
   takeNew(): Recording;
 }
 
-/** Keeps rows in growing columns. `wanted` names the columns; all by default. */
-export function createRecorder(model: FlatModel, wanted?: readonly string[], limit = defaultLimit): Recorder {
-  const all = sources(model);
-  const chosen = wanted ? all.filter((s) => wanted.includes(s.head.name)) : all;
+/** Keeps rows in growing columns. `wanted` names the columns; all by default. With `shapes` what can be seen of the model is kept too. */
+export function createRecorder(model: FlatModel, wanted?: readonly string[], limit = defaultLimit, shapes = false): Recorder {
+  const all = sources(model, shapes);
+  const chosen = wanted ? all.filter((s) => wanted.includes(s.head.name) || (s.index >= 0 && model.variables[s.index].ofShape)) : all;
   let capacity = 1024, rows = 0, taken = 0, messagesTaken = 0, transitionsTaken = 0, stride = 1, skipped = 0;
   let time = new Float64Array(capacity);
   let columns = chosen.map(() => new Float64Array(capacity));

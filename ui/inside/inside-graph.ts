@@ -33,10 +33,15 @@ export const linkItem = (l: NetworkLink): string => (l.link ? `link/${l.link.id}
 
 const plainName = (name: string): string => name.replace('[]', '');
 
-/** Ends that only give stand on the right, those that only take on the left; physical ones are shared out in their order. */
-function sidesOf(ends: readonly NetworkEnd[]): { left: NetworkEnd[]; right: NetworkEnd[] } {
+/**
+ * Ends that only give stand on the right, those that only take on the left. Physical ends do neither: they stand on the side
+ * of what they are linked with, `pull` (how far to the right that is), in their order where that says nothing.
+ */
+function sidesOf(ends: readonly NetworkEnd[], pull: (e: NetworkEnd) => number | undefined = () => undefined): { left: NetworkEnd[]; right: NetworkEnd[] } {
   const physical = ends.filter((e) => e.kind === 'physical');
-  const first = new Set(physical.slice(0, Math.ceil(physical.length / 2)));
+  const pulls = new Map(physical.map((e, k) => [e, pull(e) ?? (k < physical.length / 2 ? -1e-3 : 1e-3)]));
+  const sorted = [...physical].sort((a, b) => pulls.get(a)! - pulls.get(b)!);
+  const first = physical.length === 1 ? new Set(pulls.get(physical[0])! > 0 ? [] : physical) : new Set(sorted.slice(0, Math.ceil(physical.length / 2)));
   const isLeft = (e: NetworkEnd): boolean => (e.kind === 'physical' ? first.has(e) : e.gives === false);
   return { left: ends.filter(isLeft), right: ends.filter((e) => !isLeft(e)) };
 }
@@ -57,16 +62,19 @@ export function insideNodes({ type, network, path, run, cursor, item, wrong, cha
   const kept = new Map(type.layout.map((p) => [p.name, p]));
   const columns = Math.max(2, Math.ceil(Math.sqrt(network.parts.length)));
   const value = (name: string): string => (path === undefined ? '' : showValue(run, name, cursor));
+  const placeOf = (p: NetworkPart, k: number): Place => p.part?.place ?? kept.get(p.name) ?? { x: (k % columns) * 300, y: Math.floor(k / columns) * 190 };
+  const middles = new Map(network.parts.map((p, k) => [p.name, placeOf(p, k).x]));
+  const pulls = pullsOf(network, middles);
   const parts = network.parts.map((p, k): PartNode => {
     const full = fullName(path, p.name);
     const end = (e: NetworkEnd): End => ({
       path: `${p.name}.${plainName(e.name)}`, name: e.name, kind: e.kind, carries: e.carries, domain: e.domain,
       value: e.kind === 'signal' ? value(`${full}.${e.name}`) : e.kind === 'physical' && e.carries !== '' ? value(`${full}.${e.name}.${e.carries.split(', ')[0]}`) : '',
     });
-    const { left, right } = sidesOf(p.ends);
+    const { left, right } = sidesOf(p.ends, (e) => pulls.get(`${p.name}.${plainName(e.name)}`));
     const state = path === undefined ? '' : chartsOf(p.typeName).map((c) => showValue(run, `${full}.${c}`, cursor)).filter(Boolean).map((s) => s.split('.').at(-1)).join(', ');
     const headHeight = p.changes !== '' && !p.part ? 58 : 44;
-    const place: Place = p.part?.place ?? kept.get(p.name) ?? { x: (k % columns) * 300, y: Math.floor(k / columns) * 190 };
+    const place = placeOf(p, k);
     const own = partItem(p);
     return {
       id: p.part?.id ?? own, type: 'part', position: { x: place.x, y: place.y }, width: cardWidth, height: headHeight + Math.max(left.length, right.length, 1) * rowHeight + 8, selected: item === own, deletable: false,
@@ -82,6 +90,20 @@ export function insideNodes({ type, network, path, run, cursor, item, wrong, cha
     data: { name: e.name, gives: isLeft, end: { path: plainName(e.name), name: e.name, kind: e.kind, value: '', carries: e.carries, domain: e.domain } },
   });
   return [...parts, ...gives.map((e, k) => border(e, true, k)), ...takes.map((e, k) => border(e, false, k))];
+}
+
+/** For every linked end of a part, how far to the right of it its partners stand, on average. */
+function pullsOf(network: Network, middles: ReadonlyMap<string, number>): ReadonlyMap<string, number> {
+  const found = new Map<string, number[]>();
+  for (const l of network.links) {
+    const [a, b] = [splitEnd(l.a), splitEnd(l.b)];
+    const [xa, xb] = [middles.get(a.part), middles.get(b.part)];
+    if (xa === undefined || xb === undefined || a.part === b.part) continue;
+    const note = (path: string, by: number): void => void (found.get(path)?.push(by) ?? found.set(path, [by]));
+    note(`${a.part}.${a.end.split('.')[0]}`, xb - xa);
+    note(`${b.part}.${b.end.split('.')[0]}`, xa - xb);
+  }
+  return new Map([...found].map(([path, list]) => [path, list.reduce((x, y) => x + y, 0) / list.length]));
 }
 
 export function insideEdges({ type, network, item, wrong }: GraphInput, lit: ReadonlySet<string>): LinkEdge[] {
@@ -111,7 +133,10 @@ export const layoutGraph = (nodes: readonly AnyNode[], edges: readonly LinkEdge[
   const ids = new Set(parts.map((n) => n.id));
   return {
     id: 'inside', width: 0, height: 0,
-    layoutOptions: { 'elk.algorithm': 'layered', 'elk.direction': 'RIGHT', 'elk.layered.spacing.nodeNodeBetweenLayers': '70', 'elk.spacing.nodeNode': '30', 'elk.layered.considerModelOrder.strategy': 'NODES_AND_EDGES' },
+    layoutOptions: { 'elk.algorithm': 'layered', 'elk.direction': 'RIGHT', 'elk.layered.spacing.nodeNodeBetweenLayers': '70', 'elk.spacing.nodeNode': '30', 'elk.layered.considerModelOrder.strategy': 'NODES_AND_EDGES',
+      // wide networks go on in a second row
+      ...(parts.length > 6 && { 'elk.aspectRatio': '1.8', 'elk.layered.wrapping.strategy': 'MULTI_EDGE' }),
+    },
     children: parts.map((n) => ({ id: n.id, width: n.width ?? cardWidth, height: n.height ?? 80 })),
     edges: edges.flatMap((e) => (ids.has(e.source) && ids.has(e.target) && e.source !== e.target ? [{ id: e.id, sources: [e.source], targets: [e.target] }] : [])),
   };

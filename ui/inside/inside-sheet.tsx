@@ -2,7 +2,7 @@
 import { Background, BackgroundVariant, ConnectionMode, Controls, ReactFlow, ReactFlowProvider, useReactFlow, type Connection, type NodeChange, applyNodeChanges } from '@xyflow/react';
 import { Sparkles } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { useEffect, useMemo, useState, type DragEvent } from 'react';
+import { useEffect, useMemo, useRef, useState, type DragEvent } from 'react';
 import * as Comlink from 'comlink';
 import { projectLibrary } from '@/core/flatten/from-project';
 import { catalogue } from '@/core/network/catalogue';
@@ -60,6 +60,21 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     const timer = setTimeout(() => void flow.fitView({ padding: 0.05, maxZoom: 1.1 }), 60);
     return () => clearTimeout(timer);
   }, [flow, type.id, network.parts.length]);
+  const board = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (!board.current) return;
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    // another size is another picture
+    const observer = new ResizeObserver(() => {
+      clearTimeout(timer);
+      timer = setTimeout(() => void flow.fitView({ padding: 0.05, maxZoom: 1.1 }), 80);
+    });
+    observer.observe(board.current);
+    return () => {
+      clearTimeout(timer);
+      observer.disconnect();
+    };
+  }, [flow]);
 
   const list = `types/${type.id}`;
   const tryEdit = (change: Edit, label: string, then?: () => void): void => {
@@ -183,18 +198,17 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     <div className="inside-sheet">
       <div className="type-tray" aria-label="Part types to make parts of">
         <LibraryMenu entries={entries} onChoose={(e) => declare(e.name)} />
-        <span className="quiet">{usable.length > 0 ? 'or drag a type:' : 'No other part type yet'}</span>
+        <Button onClick={() => void tidy()} disabled={tidying || network.parts.length === 0}>
+          <Sparkles size={14} aria-hidden /> {tidying ? 'Tidying …' : 'Tidy'}
+        </Button>
+        <span className="quiet ms-2">{usable.length > 0 ? 'Types to drag:' : 'No other part type yet'}</span>
         {usable.map((t) => (
           <button key={t.id} type="button" className="tray-type" draggable onDragStart={(e) => e.dataTransfer.setData('application/x-part-type', t.id)} onDoubleClick={() => addPart(t.id, { x: 20, y: 20 })} onKeyDown={(e) => e.key === 'Enter' && addPart(t.id, { x: 20, y: 20 })} title={`${t.note || t.name}: drag it, or press Enter`}>
             <span className="type-tag">{t.name}</span>
           </button>
         ))}
-        <span style={{ flex: 1 }} />
-        <Button onClick={() => void tidy()} disabled={tidying || network.parts.length === 0}>
-          <Sparkles size={14} aria-hidden /> {tidying ? 'Tidying …' : 'Tidy'}
-        </Button>
       </div>
-      <div style={{ flex: 1, minHeight: 0 }} className="inside-board" data-testid="inside" onDragOver={(e) => e.preventDefault()} onDrop={drop}>
+      <div style={{ flex: 1, minHeight: 0 }} className="inside-board" ref={board} data-testid="inside" onDragOver={(e) => e.preventDefault()} onDrop={drop}>
         <ReactFlow<AnyNode, LinkEdge>
           nodes={moving ?? nodes} edges={edges} nodeTypes={nodeTypes} edgeTypes={edgeTypes} onNodesChange={changes} onNodeDragStop={stop} onConnect={connect} deleteKeyCode={null} minZoom={0.2} maxZoom={2} connectionRadius={22} connectionMode={ConnectionMode.Loose}
           onNodeClick={(_, n) => n.type === 'part' && select(n.data.item)} onNodeDoubleClick={(_, n) => enter(n)}

@@ -5,6 +5,8 @@ import Dropdown from 'react-bootstrap/Dropdown';
 import type { CatalogueEntry } from '@/core/network/catalogue';
 import { Button } from '../button';
 
+const fixed = { strategy: 'fixed' } as const;
+
 /** Everything parts can be made of, by field; typing searches names and what they do. */
 export function LibraryMenu({ entries, onChoose }: { readonly entries: readonly CatalogueEntry[]; readonly onChoose: (entry: CatalogueEntry) => void }) {
   const [search, setSearch] = useState('');
@@ -26,11 +28,16 @@ export function LibraryMenu({ entries, onChoose }: { readonly entries: readonly 
       <Dropdown.Toggle as={Button} id="library-menu" data-testid="library">
         <Boxes size={14} aria-hidden /> Library
       </Dropdown.Toggle>
-      <Dropdown.Menu className="library-menu" popperConfig={{ strategy: 'fixed' }}>
+      <Dropdown.Menu className="library-menu" popperConfig={fixed}>
         <div className="px-2 pb-1">
           <input
             className="form-control form-control-sm" autoFocus placeholder="resistor, gear, dT …" aria-label="Search the library" value={search} onChange={(e) => setSearch(e.target.value)}
-            onKeyDown={(e) => { if (e.key === 'Enter' && first) choose(first); }}
+            onKeyDown={(e) => {
+              if (e.key !== 'Enter') return;
+              e.preventDefault();
+              e.stopPropagation();
+              if (first) choose(first);
+            }}
           />
         </div>
         <div className="library-list">

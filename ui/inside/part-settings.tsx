@@ -70,6 +70,11 @@ function Settings({ project, type, path, name }: { readonly project: Project; re
     if (part) deleteWithImpact(`type/${type.id}/part/${part.id}`, { kind: 'remove', list: `types/${type.id}/parts`, id: part.id }, `Delete ${name}`, () => select(''));
     else if (!edit({ kind: 'update', list: 'types', id: type.id, changes: { physics: erasePart(type.physics, name), layout: type.layout.filter((p) => p.name !== name) } }, `Delete ${name}`)) select('');
   };
+  const now = path === undefined || !run ? [] : found.ends.filter((e) => e.kind === 'physical').flatMap((e) => e.carries.split(', ').map((q) => `${e.name}.${q}`)).flatMap((q) => {
+    const full = `${fullName(path, name)}.${q}`;
+    const value = showValue(run, full, cursor);
+    return value ? [{ name: q, value, unit: run.model.units[full] }] : [];
+  });
   const groups = [...new Set(settings.map((s) => s.group))];
   return (
     <>
@@ -106,13 +111,12 @@ function Settings({ project, type, path, name }: { readonly project: Project; re
           </section>
         ))}
         {settings.length === 0 && <p className="px-3 quiet">Nothing of it can be set.</p>}
-        {path !== undefined && run && found.ends.some((e) => e.kind === 'physical') && (
+        {now.length > 0 && (
           <section>
             <h3 className="section-title">At the cursor</h3>
-            {found.ends.filter((e) => e.kind === 'physical').flatMap((e) => e.carries.split(', ').map((q) => `${e.name}.${q}`)).map((q) => {
-              const value = showValue(run, `${fullName(path, name)}.${q}`, cursor);
-              return value && <div key={q} className="field-row"><label className="mono">{q}</label><span className="mono">{value} <span className="quiet">{run.model.units[`${fullName(path, name)}.${q}`]}</span></span></div>;
-            })}
+            {now.map((q) => (
+              <div key={q.name} className="field-row"><label className="mono">{q.name}</label><span className="mono">{q.value} <span className="quiet">{q.unit}</span></span></div>
+            ))}
           </section>
         )}
         {text && (

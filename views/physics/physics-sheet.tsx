@@ -8,6 +8,7 @@ import { useRuns } from '@/store/run-store';
 import { traceLook } from '@/store/trace';
 import { DraggableName } from '@/ui/draggable-name';
 import { FormulaEditor, type LinkedSpan } from '@/ui/formula-editor';
+import { RelationsSheet } from './relation-sheet';
 import { PhysicsChoice, StructureSheet } from './structure-sheet';
 import { withUnit } from '@/ui/format';
 import { namesIn } from '@/ui/known-names';
@@ -24,6 +25,7 @@ const starter = `// one equation per unknown, for example
 /** The physics of a part type: its equations as text, or how they are solved. */
 export function PhysicsSheet() {
   const sheet = usePlace((s) => s.sheet);
+  if (sheet.split('/')[0] === 'relations') return <RelationsSheet />;
   return sheet === 'structure' ? <StructureSheet /> : <EquationsSheet withNetwork={sheet === 'network'} />;
 }
 
@@ -54,6 +56,7 @@ function EquationsSheet({ withNetwork }: { readonly withNetwork: boolean }) {
     const next = equation ? `equation/${equation.span.start}` : '';
     if (next !== item) usePlace.getState().select(next);
   };
+  const part = selectedPart(type, item);
   const unitOf = (name: string): string => type.quantities.find((q) => q.name === name)?.unit ?? '';
   const valueOf = (name: string): string | undefined => {
     if (!run || path === undefined) return undefined;
@@ -75,20 +78,23 @@ function EquationsSheet({ withNetwork }: { readonly withNetwork: boolean }) {
         <span className="quiet text-nowrap text-truncate">{path !== undefined && run ? `values of ${path || 'the product'} at the cursor` : 'run it to see values'}</span>
       </div>
       <div className={`physics-split${withNetwork ? ' with-network' : ''}`}>
-      {withNetwork && <InsideSheet project={project} type={type} path={path} />}
-      <div className="pane-body" style={{ background: 'var(--card)' }}>
-        <FormulaEditor
-          key={type.id} value={type.physics} label={`Physics text of ${type.name}`} onChange={change} problems={mine} names={names} readValue={valueOf} lineValues moment={cursor + version * 1e-9} linked={linked} onCursor={choose}
-          minHeight="100%"
-        />
-        {type.physics.trim() === '' && (
-          <div className="empty">
-            <h3>No equations yet</h3>
-            <p>Write what holds, in any order and direction; Zelvar finds out how to solve it. Names are the quantities of this part type.</p>
-            <pre className="mono">{starter}</pre>
+        {withNetwork && <InsideSheet project={project} type={type} path={path} />}
+        <div className="physics-text">
+          {withNetwork && part !== undefined && <div className="physics-part"><PartSettings name={part} /></div>}
+          <div className="pane-body" style={{ background: 'var(--card)' }}>
+            <FormulaEditor
+              key={type.id} value={type.physics} label={`Physics text of ${type.name}`} onChange={change} problems={mine} names={names} readValue={valueOf} lineValues moment={cursor + version * 1e-9} linked={linked} onCursor={choose}
+              minHeight="100%"
+            />
+            {type.physics.trim() === '' && (
+              <div className="empty">
+                <h3>No equations yet</h3>
+                <p>Write what holds, in any order and direction; Zelvar finds out how to solve it. Names are the quantities of this part type.</p>
+                <pre className="mono">{starter}</pre>
+              </div>
+            )}
           </div>
-        )}
-      </div>
+        </div>
       </div>
     </>
   );

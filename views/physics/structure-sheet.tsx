@@ -13,8 +13,9 @@ import './structure.scss';
 export function PhysicsChoice() {
   const sheet = usePlace((s) => s.sheet);
   const { go } = usePlace.getState();
+  const at = sheet.split('/')[0];
   const choice = (name: string, text: string) => (
-    <Button active={sheet === name} aria-pressed={sheet === name} onClick={() => go({ sheet: name })}>
+    <Button active={at === name} aria-pressed={at === name} onClick={() => go({ sheet: name })}>
       {text}
     </Button>
   );
@@ -22,7 +23,8 @@ export function PhysicsChoice() {
     <span className="btn-group btn-group-sm flex-shrink-0" role="group" aria-label="What of the physics">
       {choice('', 'Equations')}
       {choice('network', 'Network')}
-      {choice('structure', 'How it is solved')}
+      {choice('relations', 'Relations')}
+      {choice('structure', 'Solution')}
     </span>
   );
 }

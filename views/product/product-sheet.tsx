@@ -11,6 +11,7 @@ import { CellField } from '@/ui/cell-field';
 import { deleteWithImpact } from '@/ui/impact';
 import { InsideSheet } from '@/ui/inside/inside-sheet';
 import { allNames, freeName } from '@/ui/names';
+import { MotionSheet } from './motion/lazy';
 import { QuantityTable } from './quantity-table';
 import { LinkTable, PartTable, PortTable } from './structure-tables';
 
@@ -28,10 +29,12 @@ export function ProductSheet() {
   return <TypeSheet key={type.id} project={project} type={type} path={path} />;
 }
 
+const sheetChoices = [['', 'Tables'], ['inside', 'Inside'], ['motion', 'Motion']] as const;
+
 function TypeSheet({ project, type, path }: { readonly project: Project; readonly type: PartType; readonly path: string | undefined }) {
   const { edit } = useProject.getState();
   const { say, go, select } = usePlace.getState();
-  const inside = usePlace((s) => s.sheet) === 'inside';
+  const sheet = usePlace((s) => s.sheet);
   const list = `types/${type.id}`;
   const addQuantity = (): void => {
     const entry = newQuantity(`q-${nanoid(8)}`, freeName(allNames(type), 'x'));
@@ -69,8 +72,9 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
           <CellField value={type.note} label="Note" placeholder="what it is" onCommit={(note) => edit({ kind: 'update', list: 'types', id: type.id, changes: { note } }, `Change the note of ${type.name}`)} />
         </div>
         <div className="btn-group" role="group" aria-label="Shown as">
-          <Button variant={inside ? 'plain' : 'primary'} aria-pressed={!inside} onClick={() => go({ sheet: '', item: '' })}>Tables</Button>
-          <Button variant={inside ? 'primary' : 'plain'} aria-pressed={inside} onClick={() => go({ sheet: 'inside', item: '' })} data-testid="show-inside">Inside</Button>
+          {sheetChoices.map(([name, text]) => (
+            <Button key={name} variant={sheet === name ? 'primary' : 'plain'} aria-pressed={sheet === name} onClick={() => go({ sheet: name, item: '' })} data-testid={`show-${name || 'tables'}`}>{text}</Button>
+          ))}
         </div>
         <Button onClick={addQuantity} data-testid="add-quantity">
           <Plus size={14} aria-hidden /> Quantity
@@ -95,7 +99,7 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
           </Button>
         )}
       </div>
-      {inside ? <InsideSheet key={type.id} project={project} type={type} path={path} /> : <div className="pane-body">
+      {sheet === 'inside' ? <InsideSheet key={type.id} project={project} type={type} path={path} /> : sheet === 'motion' ? <MotionSheet key={type.id} project={project} type={type} path={path} /> : <div className="pane-body">
         {type.parts.length > 0 && <PartTable project={project} type={type} path={path} />}
         {(type.quantities.length > 0 || type.parts.length === 0) && <QuantityTable type={type} path={path} add={addQuantity} />}
         {(type.links.length > 0 || type.parts.length > 1) && <LinkTable project={project} type={type} />}

@@ -6,7 +6,7 @@ import { emptyProject, newType, type Project } from '@/core/project/project';
 import { deleteProject, listProjects, loadProject, saveProject, type ProjectEntry } from '@/store/storage';
 import { usePlace } from '@/store/place-store';
 import { Button } from '@/ui/button';
-import { importFile, openDemo, openProject } from '../workbench/files';
+import { importFile, openProject, openSample, samples } from '../workbench/files';
 
 /** What one sees before a project is open. */
 export function StartScreen() {
@@ -34,7 +34,7 @@ export function StartScreen() {
         <h1 style={{ fontSize: 30, fontWeight: 650, color: 'var(--accent)', marginBottom: 4 }}>Zelvar</h1>
         <p style={{ fontSize: 16, maxWidth: '58ch' }}>Describe how a product behaves and which physics it obeys, run it, and see for every requirement whether it holds, by how much, and since when.</p>
         <div className="d-flex gap-2 flex-wrap my-4">
-          <Button variant="primary" onClick={() => void openDemo()}>
+          <Button variant="primary" onClick={() => void openSample('tube-capper')}>
             <FolderOpen size={15} aria-hidden /> Open the tube capper
           </Button>
           <Button onClick={() => void begin()}>
@@ -44,6 +44,17 @@ export function StartScreen() {
             <FolderOpen size={15} aria-hidden /> Import a file
           </Button>
           <input ref={input} type="file" accept=".zelvar,.json,.csv" hidden aria-label="File to import" onChange={(e) => { take(e.target.files?.[0]); e.target.value = ''; }} />
+        </div>
+        <h2 style={{ fontSize: 14, fontWeight: 600 }} className="quiet">
+          Start from
+        </h2>
+        <div className="starters">
+          {samples.filter((s) => s.id !== 'tube-capper').map((s) => (
+            <button key={s.id} type="button" className="starter" onClick={() => void openSample(s.id)}>
+              <strong>{s.name}</strong>
+              <span className="quiet">{s.note}</span>
+            </button>
+          ))}
         </div>
         <h2 style={{ fontSize: 14, fontWeight: 600 }} className="quiet">
           Kept in this browser

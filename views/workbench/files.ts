@@ -20,8 +20,18 @@ export function openProject(project: Project): void {
   useRuns.getState().chooseSetup(project.setups[0]?.id ?? '');
 }
 
-export async function openDemo(): Promise<void> {
-  const { default: text } = await import('@/samples/tube-capper.zelvar.json');
+/** Projects that ship with the application. */
+export const samples = [
+  { id: 'tube-capper', name: 'Tube capper', note: 'A whole machine: mechanics, electronics, software, operator, 15 requirements', load: () => import('@/samples/tube-capper.zelvar.json') },
+  { id: 'heated-block', name: 'Heated sample block', note: 'Two thermal masses under PI control: settling and overshoot', load: () => import('@/samples/heated-block.zelvar.json') },
+  { id: 'rinse-unit', name: 'Rinse unit', note: 'Two tanks, a pump and a quick valve; relations solved in any direction', load: () => import('@/samples/rinse-unit.zelvar.json') },
+  { id: 'balance-arm', name: 'Balance arm', note: 'An arm of n tapered segments: mass, inertia and motion change with n', load: () => import('@/samples/balance-arm.zelvar.json') },
+] as const;
+
+export async function openSample(id: string): Promise<void> {
+  const sample = samples.find((s) => s.id === id);
+  if (!sample) return;
+  const { default: text } = await sample.load();
   const project = text as unknown as Project;
   const kept = await loadProject(project.id).catch(() => undefined);
   openProject(kept ?? project);
@@ -62,7 +72,7 @@ async function importRecording(file: File): Promise<void> {
   const data = fromRecording(value);
   const end = data.rows > 0 ? data.time[data.rows - 1] : 0;
   const view = {
-    model: { run: -Date.now(), parameters: {}, parts: [], partTypes: [], charts: [], units: Object.fromEntries([...data.columns.values()].map((c) => [c.name, c.unit])), settable: [] },
+    model: { run: -Date.now(), parameters: {}, parts: [], partTypes: [], charts: [], units: Object.fromEntries([...data.columns.values()].map((c) => [c.name, c.unit])), settable: [], shapes: [] },
     setup: file.name, changes: '', stop: end, data, status: 'finished' as const, time: end, findings: [], problem: undefined, counts: undefined, seconds: 0, stoppedAt: undefined, actions: [], sequences: [],
   };
   const { current, restore } = useRuns.getState();

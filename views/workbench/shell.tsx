@@ -8,7 +8,7 @@ import { useProject } from '@/store/project-store';
 import { useRuns, type RunView } from '@/store/run-store';
 import { loadProject, loadRuns, type StoredRun } from '@/store/storage';
 import { Button } from '@/ui/button';
-import { openDemo, openProject } from './files';
+import { openProject, openSample } from './files';
 import { StartScreen } from '../start/start-screen';
 import { Workbench } from './workbench';
 
@@ -35,10 +35,10 @@ export function Shell() {
       try {
         const kept = id ? await loadProject(id) : undefined;
         if (kept) openProject(kept);
-        else if (wanted === 'tube-capper') await openDemo();
+        else if (wanted) await openSample(wanted);
       } catch {
         usePlace.getState().say('The browser does not let Zelvar keep data here: export your project before you close the page');
-        if (wanted === 'tube-capper') await openDemo();
+        if (wanted) await openSample(wanted);
       }
       setReady(true);
     };

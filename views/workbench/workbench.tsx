@@ -86,7 +86,9 @@ export function Workbench() {
   };
   const wide = useWide();
   // on a narrow screen the details only take room while something is selected
-  const showDetails = detailsOpen && (wide || area === 'physics' || item !== '');
+  // these sheets show what is selected in themselves, beside a drawing
+  const whole = area === 'physics' && /^(network|relations)/.test(sheet);
+  const showDetails = detailsOpen && !whole && (wide || area === 'physics' || item !== '');
   const Sheet = sheets[area];
   const arranging = area === 'bench' && sheet.startsWith('panel/');
   const Details = area === 'bench' && !arranging ? undefined : wholeSheets.has(sheet.split('/')[0]) && area === 'needs' ? undefined : details[area];
