@@ -1,8 +1,10 @@
 import type { Page } from 'puppeteer-core';
 import { newPage, startChromium, startServer, type Chromium, type Server } from './browser';
 
-/** Before each test: a fresh page with the tube capper open; after it: no error may have been told. */
-export function freshCapper(): { readonly page: Page; readonly chromium: Chromium; readonly server: Server } {
+export const freshCapper = (): ReturnType<typeof freshSample> => freshSample('tube-capper');
+
+/** Before each test: a fresh page with a sample open; after it: no error may have been told. */
+export function freshSample(sample: string): { readonly page: Page; readonly chromium: Chromium; readonly server: Server } {
   let server: Server, chromium: Chromium, page: Page, errors: string[];
   jest.setTimeout(180_000);
   jest.retryTimes(1, { logErrorsBeforeRetry: true });
@@ -15,7 +17,7 @@ export function freshCapper(): { readonly page: Page; readonly chromium: Chromiu
   });
   beforeEach(async () => {
     ({ page, errors } = await newPage(chromium.browser));
-    await page.goto(`${server.url}/?open=tube-capper`);
+    await page.goto(`${server.url}/?open=${sample}`);
     await page.waitForSelector('.ribbon');
   });
   afterEach(async () => {

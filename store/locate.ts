@@ -15,6 +15,7 @@ export function locate(project: Project, address: string | undefined): Partial<L
     if (kind === 'setup') useRuns.getState().chooseSetup(id);
     return { area: 'bench' };
   }
+  if (kind === 'library' && project.libraries.some((l) => l.id === id)) return { area: 'physics', sheet: `shared/${id}` };
   if (kind === 'type') {
     const part = allParts(partTree(project)).find((p) => p.type.id === id)?.path ?? '';
     const at = { part, type: id };
@@ -25,6 +26,7 @@ export function locate(project: Project, address: string | undefined): Partial<L
       const equation = type && physicsEquations(type).find((e) => e.text === text);
       return { ...at, area: 'physics', item: equation ? `equation/${equation.span.start}` : '' };
     }
+    if (list === 'sheet') return { ...at, area: 'physics', sheet: `relations/${itemId}`, item: inner ? `relation/${innerId}` : '' };
     if (list === 'chart' || list === 'procedure' || list === 'sequence') return { ...at, area: 'behaviour', sheet: `${list}/${itemId}`, item: inner ? `${inner}/${innerId}` : '' };
     return { ...at, area: 'product', item: list && itemId ? `${list}/${itemId}` : '' };
   }
@@ -59,6 +61,10 @@ export function selectedAddress(project: Project): string | undefined {
   if (kind === 'state' || kind === 'transition') {
     const chart = owner.charts.find((c) => sheet === `chart/${c.id}`) ?? owner.charts.find((c) => c.states.some((s) => s.id === own) || c.transitions.some((t) => t.id === own));
     return chart && `${at}/chart/${chart.id}/${item}`;
+  }
+  if (kind === 'relation') {
+    const holder = owner.sheets.find((s) => s.relations.some((r) => r.id === own));
+    return holder && `${at}/sheet/${holder.id}/${item}`;
   }
   if (kind === 'equation') {
     const equation = physicsEquations(owner).find((e) => String(e.span.start) === own);

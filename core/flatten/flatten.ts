@@ -157,7 +157,9 @@ function finish(b: Builder, name: string): FlatModel {
     if (v.binding && isConstant(v.binding) && Number.isNaN(v.binding.value)) v.binding = constant(NaN);
   }
   b.variables.forEach((v) => checkLimits(b, v));
-  const problems: Problem[] = b.problems;
+  // texts that come from elsewhere mostly have numbers without units: what does not fit there is worth a warning, not more
+  const loose = new Set([...b.library.top.values()].filter((ref) => hasLooseUnits(ref.definition.annotation)).map((ref) => ref.place));
+  const problems: Problem[] = loose.size === 0 ? b.problems : b.problems.map((p) => (p.code.startsWith('unit') && p.severity === 'error' && loose.has(p.place ?? '') ? { ...p, severity: 'warning' } : p));
   const shapes = new Map(b.parts.flatMap((p) => {
     const seen = p.instance.bodies.find((body) => body.ref.place === 'library/Shapes');
     return seen ? [[p.name, seen.ref.definition.partial ? p.instance.bodies.at(-1)!.ref.definition.name : seen.ref.definition.name] as const] : [];
@@ -169,6 +171,12 @@ function finish(b: Builder, name: string): FlatModel {
     charts: b.charts, indexOf: b.indexOf, problems,
   };
 }
+
+/** `annotation(__Zelvar(looseUnits = true))`: an annotation of our own, as the language provides for. */
+const hasLooseUnits = (annotation: Modification | undefined): boolean => {
+  const value = annotation?.args.find((a) => a.path[0] === '__Zelvar')?.modification.args.find((a) => a.path[0] === 'looseUnits')?.modification.value;
+  return value?.kind === 'boolean' && value.value;
+};
 
 /** Full name of the part a variable is of. */
 const ownerOf = (name: string): string => name.replace(/\[[^\]]*\]$/, '').replace(/\.?[^.]*$/, '');

@@ -102,7 +102,7 @@ function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf:
     kind: 'class', classKind: 'model', name: type.name, nameSpan: nowhere, partial: false, replaceable: false, redeclare: false, expandable: false,
     description: type.note, elements: [...elements, ...physics.value.elements], equations: [...physics.value.equations, ...signalLinks],
     initialEquations: physics.value.initialEquations, algorithms: physics.value.algorithms, initialAlgorithms: physics.value.initialAlgorithms,
-    external: false, span: nowhere,
+    external: false, span: nowhere, ...(physics.value.annotation && { annotation: physics.value.annotation }),
   };
   const behaviour: PartBehaviour = {
     charts: [

@@ -66,7 +66,7 @@ export const parseModificationText = (text: string): Parsed<Modification> => {
   return { ...shifted, problems: shifted.problems.map((p) => (p.span ? { ...p, span: { start: p.span.start - 1, end: p.span.end - 1 } } : p)) };
 };
 
-export type PhysicsText = Pick<ClassDefinition, 'elements' | 'equations' | 'initialEquations' | 'algorithms' | 'initialAlgorithms'>;
+export type PhysicsText = Pick<ClassDefinition, 'elements' | 'equations' | 'initialEquations' | 'algorithms' | 'initialAlgorithms' | 'annotation'>;
 
 /**
  * The physics text of a part type: equations, optionally in sections (`equation`, `initial equation`, `algorithm`).

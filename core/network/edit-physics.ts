@@ -80,6 +80,11 @@ export function erasePart(text: string, name: string): string {
     if (shorter === next) break;
     next = shorter;
   }
+  return eraseDeclaration(next, name);
+}
+
+/** Takes a declaration out; the rest of the text stays as it is. */
+export function eraseDeclaration(next: string, name: string): string {
   const all = componentsIn(next);
   const element = all.find((e) => e.name === name);
   if (!element) return next;

@@ -1,7 +1,7 @@
 import type { Expr } from '../language/ast';
 import { baseUnit } from '../language/base-units';
 import type { Span } from '../language/diagnostics';
-import { nearestName } from '../language/nearest';
+import { editDistance, nearestName } from '../language/nearest';
 import { parseRelationText, type RelationTree } from '../language/parse';
 import { printReference } from '../language/print';
 import { checkUnits } from '../language/unit-check';
@@ -42,7 +42,11 @@ export function namesOfRelation(project: Project, type: PartType, text: string):
 }
 
 /** What a new name of a relation most likely is: another one misspelt. */
-export const likelyMeant = (name: string, others: readonly string[]): string | undefined => nearestName(name, others.filter((o) => o !== name));
+export function likelyMeant(name: string, others: readonly string[]): string | undefined {
+  const near = nearestName(name, others.filter((o) => o !== name && o.length > 2));
+  // names of formulas are short: few of them are slips of the hand
+  return near !== undefined && name.length > 2 && editDistance(name, near, 2) <= (name.length > 5 ? 2 : 1) ? near : undefined;
+}
 
 /** The unit a name of a relation must have, as far as the other ones tell; empty where they do not. */
 export function proposedUnit(project: Project, type: PartType, text: string, name: string): string {
@@ -140,7 +144,8 @@ function explains(value: number, scaled: readonly { name: string; unit: string; 
   const word = (s: { name: string; unit: string }): string => `${s.name} from ${s.unit} to ${describeUnit(baseUnit(unitOrUndefined(s.unit)!))}`;
   let best: readonly string[] | undefined;
   const look = (k: number, product: number, words: readonly string[]): void => {
-    if (words.length > 0 && Math.abs(value / product - 1) < 2e-3 && (!best || words.length < best.length)) best = words;
+    // a thousand more or less is that of kW, or of kPa
+    if (words.length > 0 && [1, 1e3, 1e-3].some((f) => Math.abs(value / (product * f) - 1) < 2e-3) && (!best || words.length < best.length)) best = words;
     if (k >= Math.min(scaled.length, 6)) return;
     look(k + 1, product, words);
     look(k + 1, product * scaled[k].scale, [...words, word(scaled[k])]);

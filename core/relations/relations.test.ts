@@ -90,7 +90,9 @@ test('units are proposed from what stands around a name, and hand-written conver
   expect(handConversions(project, type, 'P = 2*3.14159*n/60*v').length).toBeGreaterThan(0);
   expect(handConversions(project, type, 'P = 3*Q*dp')).toEqual([]);
   expect(namesOfRelation(project, type, 'P = Q*dp/eta').map((n) => [n.name, n.known])).toEqual([['P', true], ['Q', true], ['dp', true], ['eta', false]]);
+  expect(handConversions(project, type, 'power = Q*dp/600').length).toBe(1);
   expect(likelyMeant('omga', ['omega', 'n'])).toBe('omega');
+  expect(likelyMeant('heat', ['eta', 'n'])).toBeUndefined();
 });
 
 test('a relation of a part inside takes part in the sheet around it', () => {

@@ -7,7 +7,7 @@ import type { PartType, Project, Requirement } from '../project/project';
 /**
  * Everything a trace link can lead to, under an address that stays the same while the thing does:
  * `type/<id>`, `type/<id>/quantity/<id>`, `.../part/<id>`, `.../port/<id>`, `.../chart/<id>`, `.../chart/<id>/state/<id>`,
- * `.../chart/<id>/transition/<id>`, `.../procedure/<id>`, `.../sequence/<id>`, either with `/line/<id>`, `type/<id>/physics`, `type/<id>/equation/<its text>`, `flow/<id>`,
+ * `.../chart/<id>/transition/<id>`, `.../procedure/<id>`, `.../sequence/<id>`, either with `/line/<id>`, `type/<id>/physics`, `type/<id>/sheet/<id>/relation/<id>`, `type/<id>/equation/<its text>`, `flow/<id>`,
  * `flow/<id>/line/<id>`, `setup/<id>`, `panel/<id>`, `glossary/<id>`, `requirement/<id>`.
  */
 export interface TraceElement {
@@ -22,10 +22,10 @@ export interface TraceElement {
 }
 
 export type ElementKind =
-  | 'requirement' | 'part type' | 'quantity' | 'part' | 'port' | 'link' | 'state chart' | 'state' | 'transition' | 'procedure' | 'sequence' | 'row' | 'physics text' | 'equation' | 'use flow' | 'step' | 'setup' | 'panel' | 'phrase';
+  | 'requirement' | 'part type' | 'quantity' | 'part' | 'port' | 'link' | 'state chart' | 'state' | 'transition' | 'procedure' | 'sequence' | 'row' | 'physics text' | 'equation' | 'relation' | 'use flow' | 'step' | 'setup' | 'panel' | 'phrase';
 
 /** Kinds in the order lists and the matrix show them. */
-export const elementKinds: readonly ElementKind[] = ['requirement', 'use flow', 'step', 'part type', 'part', 'quantity', 'port', 'link', 'state chart', 'state', 'transition', 'procedure', 'sequence', 'row', 'physics text', 'equation', 'setup', 'panel', 'phrase'];
+export const elementKinds: readonly ElementKind[] = ['requirement', 'use flow', 'step', 'part type', 'part', 'quantity', 'port', 'link', 'state chart', 'state', 'transition', 'procedure', 'sequence', 'row', 'physics text', 'equation', 'relation', 'setup', 'panel', 'phrase'];
 
 export interface PhysicsEquation {
   readonly text: string;
@@ -77,6 +77,7 @@ function typeElements(type: PartType): readonly TraceElement[] {
       for (const l of h.lines) if (l.text.trim() !== '') push('row', `${list}/${h.id}/line/${l.id}`, `${h.name}: ${l.text}`, l.text, `${at}/${list}/${h.id}`);
     }
   }
+  for (const s of type.sheets) for (const r of s.relations) if (r.text.trim() !== '') push('relation', `sheet/${s.id}/relation/${r.id}`, `${type.name}: ${r.text}`, r.text);
   if (type.physics.trim() !== '') {
     push('physics text', 'physics', `physics of ${type.name}`, 'physics');
     const seen = new Set<string>();

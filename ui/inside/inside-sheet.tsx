@@ -2,7 +2,7 @@
 import { Background, BackgroundVariant, ConnectionMode, Controls, ReactFlow, ReactFlowProvider, useReactFlow, type Connection, type NodeChange, applyNodeChanges } from '@xyflow/react';
 import { Sparkles } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { useEffect, useMemo, useRef, useState, type DragEvent } from 'react';
+import { useEffect, useMemo, useState, type DragEvent } from 'react';
 import * as Comlink from 'comlink';
 import { projectLibrary } from '@/core/flatten/from-project';
 import { catalogue } from '@/core/network/catalogue';
@@ -19,6 +19,7 @@ import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { deleteWithImpact } from '@/ui/impact';
 import { allNames, freeName } from '@/ui/names';
+import { useRefit } from '@/ui/use-refit';
 import type { LayoutApi } from '@/workers/layout.worker';
 import { edgeTypes, nodeTypes } from './cards';
 import { insideEdges, insideNodes, layoutGraph, movingLinks, type AnyNode, type GraphInput, type LinkEdge, type PartNode } from './inside-graph';
@@ -60,21 +61,7 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     const timer = setTimeout(() => void flow.fitView({ padding: 0.05, maxZoom: 1.1 }), 60);
     return () => clearTimeout(timer);
   }, [flow, type.id, network.parts.length]);
-  const board = useRef<HTMLDivElement>(null);
-  useEffect(() => {
-    if (!board.current) return;
-    let timer: ReturnType<typeof setTimeout> | undefined;
-    // another size is another picture
-    const observer = new ResizeObserver(() => {
-      clearTimeout(timer);
-      timer = setTimeout(() => void flow.fitView({ padding: 0.05, maxZoom: 1.1 }), 80);
-    });
-    observer.observe(board.current);
-    return () => {
-      clearTimeout(timer);
-      observer.disconnect();
-    };
-  }, [flow]);
+  const board = useRefit();
 
   const list = `types/${type.id}`;
   const tryEdit = (change: Edit, label: string, then?: () => void): void => {

@@ -1,11 +1,8 @@
 'use client';
-import { Boxes } from 'lucide-react';
-import { useMemo, useState } from 'react';
-import Dropdown from 'react-bootstrap/Dropdown';
+import { Boxes, ChevronDown } from 'lucide-react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import type { CatalogueEntry } from '@/core/network/catalogue';
 import { Button } from '../button';
-
-const fixed = { strategy: 'fixed' } as const;
 
 /** Everything parts can be made of, by field; typing searches names and what they do. */
 export function LibraryMenu({ entries, onChoose }: { readonly entries: readonly CatalogueEntry[]; readonly onChoose: (entry: CatalogueEntry) => void }) {
@@ -23,37 +20,47 @@ export function LibraryMenu({ entries, onChoose }: { readonly entries: readonly 
     onChoose(e);
   };
   const first = groups[0]?.entries[0];
+  const host = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (!shown) return;
+    const leave = (e: PointerEvent): void => {
+      if (!host.current?.contains(e.target as Node)) setShown(false);
+    };
+    document.addEventListener('pointerdown', leave, true);
+    return () => document.removeEventListener('pointerdown', leave, true);
+  }, [shown]);
   return (
-    <Dropdown show={shown} onToggle={setShown} align="start">
-      <Dropdown.Toggle as={Button} id="library-menu" data-testid="library">
-        <Boxes size={14} aria-hidden /> Library
-      </Dropdown.Toggle>
-      <Dropdown.Menu className="library-menu" popperConfig={fixed}>
-        <div className="px-2 pb-1">
-          <input
-            className="form-control form-control-sm" autoFocus placeholder="resistor, gear, dT …" aria-label="Search the library" value={search} onChange={(e) => setSearch(e.target.value)}
-            onKeyDown={(e) => {
-              if (e.key !== 'Enter') return;
-              e.preventDefault();
-              e.stopPropagation();
-              if (first) choose(first);
-            }}
-          />
+    <div className="library" ref={host} onKeyDown={(e) => e.key === 'Escape' && setShown(false)}>
+      <Button onClick={() => setShown(!shown)} aria-expanded={shown} aria-haspopup="listbox" data-testid="library">
+        <Boxes size={14} aria-hidden /> Library <ChevronDown size={13} aria-hidden />
+      </Button>
+      {shown && (
+        <div className="dropdown-menu show library-menu">
+          <div className="px-2 pb-1">
+            <input
+              className="form-control form-control-sm" autoFocus placeholder="resistor, gear, dT …" aria-label="Search the library" value={search} onChange={(e) => setSearch(e.target.value)}
+              onKeyDown={(e) => {
+                if (e.key !== 'Enter') return;
+                e.preventDefault();
+                if (first) choose(first);
+              }}
+            />
+          </div>
+          <div className="library-list">
+            {groups.map(({ group, entries: list }) => (
+              <section key={group} aria-label={group}>
+                <h4>{group}</h4>
+                {list.map((e) => (
+                  <button type="button" className="dropdown-item" key={e.name} draggable onDragStart={(d) => d.dataTransfer.setData('application/x-class', e.name)} onDragEnd={() => setShown(false)} onClick={() => choose(e)} title={e.note}>
+                    <strong>{e.name.split('.').at(-1)}</strong> <span className="quiet">{e.note}</span>
+                  </button>
+                ))}
+              </section>
+            ))}
+            {groups.length === 0 && <p className="quiet px-3 py-2 m-0">Nothing in the library does that.</p>}
+          </div>
         </div>
-        <div className="library-list">
-          {groups.map(({ group, entries: list }) => (
-            <section key={group} aria-label={group}>
-              <h4>{group}</h4>
-              {list.map((e) => (
-                <Dropdown.Item key={e.name} draggable onDragStart={(d) => d.dataTransfer.setData('application/x-class', e.name)} onDragEnd={() => setShown(false)} onClick={() => choose(e)}>
-                  <strong>{e.name.split('.').at(-1)}</strong> <span className="quiet">{e.note}</span>
-                </Dropdown.Item>
-              ))}
-            </section>
-          ))}
-          {groups.length === 0 && <p className="quiet px-3 py-2 m-0">Nothing in the library does that.</p>}
-        </div>
-      </Dropdown.Menu>
-    </Dropdown>
+      )}
+    </div>
   );
 }

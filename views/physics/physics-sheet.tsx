@@ -9,6 +9,7 @@ import { traceLook } from '@/store/trace';
 import { DraggableName } from '@/ui/draggable-name';
 import { FormulaEditor, type LinkedSpan } from '@/ui/formula-editor';
 import { RelationsSheet } from './relation-sheet';
+import { SharedSheet } from './shared-sheet';
 import { PhysicsChoice, StructureSheet } from './structure-sheet';
 import { withUnit } from '@/ui/format';
 import { namesIn } from '@/ui/known-names';
@@ -25,7 +26,9 @@ const starter = `// one equation per unknown, for example
 /** The physics of a part type: its equations as text, or how they are solved. */
 export function PhysicsSheet() {
   const sheet = usePlace((s) => s.sheet);
-  if (sheet.split('/')[0] === 'relations') return <RelationsSheet />;
+  const [kind] = sheet.split('/');
+  if (kind === 'relations') return <RelationsSheet />;
+  if (kind === 'shared') return <SharedSheet />;
   return sheet === 'structure' ? <StructureSheet /> : <EquationsSheet withNetwork={sheet === 'network'} />;
 }
 

@@ -6,6 +6,7 @@ import { useEffect, useMemo, useState } from 'react';
 import type { SheetResult } from '@/core/relations/solve-sheet';
 import type { RelationSheet } from '@/core/project/project';
 import { formatNumber, withUnit } from '@/ui/format';
+import { useRefit } from '@/ui/use-refit';
 import type { LayoutApi } from '@/workers/layout.worker';
 
 type QuantityNode = Node<{ readonly name: string; readonly value: string; readonly state: string; readonly selected: boolean }, 'quantity'>;
@@ -58,6 +59,7 @@ const sizeOf = (text: string, least: number): number => Math.max(least, 22 + tex
 
 function Drawing({ sheet, result, selected, onSelect, onMove }: Props) {
   const flow = useReactFlow();
+  const host = useRefit(0.06);
   const [placed, setPlaced] = useState<ReadonlyMap<string, { x: number; y: number }>>(new Map());
   const [moving, setMoving] = useState<AnyNode[]>();
   const drawn = useMemo(() => {
@@ -66,7 +68,7 @@ function Drawing({ sheet, result, selected, onSelect, onMove }: Props) {
     const relations = result.relations.filter((r) => r.state !== 'unread').map((r) => ({ id: `relation/${r.id}`, text: texts.get(r.id) ?? r.id, state: r.state }));
     const edges = result.relations.filter((r) => r.state !== 'unread').flatMap((r): Edge[] => r.names.map((name) => {
       const gives = r.gives.includes(name);
-      return { id: `${r.id} ${name}`, source: gives ? `relation/${r.id}` : `quantity/${name}`, target: gives ? `quantity/${name}` : `relation/${r.id}`, selectable: false, style: { stroke: r.state === 'contradicts' || r.state === 'fails' ? 'var(--bad)' : 'var(--ink-3)', strokeWidth: gives ? 1.8 : 1, ...(r.state === 'waits' && { strokeDasharray: '4 4' }) } };
+      return { id: `${r.id} ${name}`, source: gives ? `relation/${r.id}` : `quantity/${name}`, target: gives ? `quantity/${name}` : `relation/${r.id}`, type: 'straight', selectable: false, style: { stroke: r.state === 'contradicts' || r.state === 'fails' ? 'var(--bad)' : 'var(--ink-3)', strokeWidth: gives ? 1.8 : 1, ...(r.state === 'waits' && { strokeDasharray: '4 4' }) } };
     }));
     return { quantities, relations, edges };
   }, [sheet.relations, result]);
@@ -106,12 +108,14 @@ function Drawing({ sheet, result, selected, onSelect, onMove }: Props) {
     if (moves.length > 0) setMoving((m) => applyNodeChanges(moves, m ?? nodes));
   };
   return (
-    <ReactFlow<AnyNode>
-      nodes={moving ?? nodes} edges={drawn.edges} nodeTypes={nodeTypes} onNodesChange={changes} onNodeDragStop={(_, n) => { setMoving(undefined); onMove(n.id.replace(/^\w+\//, ''), Math.round(n.position.x), Math.round(n.position.y)); }}
-      onNodeClick={(_, n) => onSelect(n.id)} onPaneClick={() => onSelect('')} deleteKeyCode={null} minZoom={0.2} maxZoom={2} proOptions={{ hideAttribution: true }} fitView zoomOnDoubleClick={false}
-    >
-      <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
-      <Controls showInteractive={false} position="bottom-left" />
-    </ReactFlow>
+    <div ref={host} style={{ width: '100%', height: '100%', minHeight: 0 }}>
+      <ReactFlow<AnyNode>
+        nodes={moving ?? nodes} edges={drawn.edges} nodeTypes={nodeTypes} onNodesChange={changes} onNodeDragStop={(_, n) => { setMoving(undefined); onMove(n.id.replace(/^\w+\//, ''), Math.round(n.position.x), Math.round(n.position.y)); }}
+        onNodeClick={(_, n) => onSelect(n.id)} onPaneClick={() => onSelect('')} deleteKeyCode={null} minZoom={0.2} maxZoom={2} proOptions={{ hideAttribution: true }} fitView zoomOnDoubleClick={false}
+      >
+        <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
+        <Controls showInteractive={false} position="bottom-left" />
+      </ReactFlow>
+    </div>
   );
 }

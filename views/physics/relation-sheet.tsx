@@ -176,7 +176,7 @@ function RelationRow(props: RowProps) {
   const misspelt = useMemo(() => namesOfRelation(project, type, r.text).flatMap((n) => {
     const alone = !type.sheets.some((s) => s.relations.some((x) => x.id !== r.id && namesOfRelation(project, type, x.text).some((m) => m.name === n.name)));
     const near = alone ? likelyMeant(n.name, names) : undefined;
-    return near && near.length > 1 && n.name.length > 1 ? [{ name: n.name, near }] : [];
+    return near ? [{ name: n.name, near }] : [];
   }), [project, type, r, names]);
   const state = statement?.state;
   return (

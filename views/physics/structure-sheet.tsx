@@ -25,6 +25,7 @@ export function PhysicsChoice() {
       {choice('network', 'Network')}
       {choice('relations', 'Relations')}
       {choice('structure', 'Solution')}
+      {choice('shared', 'Shared')}
     </span>
   );
 }

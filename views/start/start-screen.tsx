@@ -43,7 +43,7 @@ export function StartScreen() {
           <Button onClick={() => input.current?.click()}>
             <FolderOpen size={15} aria-hidden /> Import a file
           </Button>
-          <input ref={input} type="file" accept=".zelvar,.json,.csv" hidden aria-label="File to import" onChange={(e) => { take(e.target.files?.[0]); e.target.value = ''; }} />
+          <input ref={input} type="file" accept=".zelvar,.json,.csv,.mo" hidden aria-label="File to import" onChange={(e) => { take(e.target.files?.[0]); e.target.value = ''; }} />
         </div>
         <h2 style={{ fontSize: 14, fontWeight: 600 }} className="quiet">
           Start from

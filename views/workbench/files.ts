@@ -2,7 +2,9 @@ import { nanoid } from 'nanoid';
 import type { Problem } from '@/core/language/diagnostics';
 import { readProjectFile, writeProjectFile } from '@/core/formats/project-file';
 import { readRecordingCsv, writeRecordingCsv } from '@/core/formats/recording-csv';
-import { emptyProject, newType, type Project } from '@/core/project/project';
+import { exportModelica } from '@/core/formats/modelica-export';
+import { importModelica } from '@/core/formats/modelica-import';
+import { emptyProject, newSetup, newType, type Project } from '@/core/project/project';
 import type { Recording } from '@/core/simulate/recording';
 import { keepRuns } from '@/store/engine';
 import { fromRecording, toRecording } from '@/store/run-data';
@@ -52,6 +54,7 @@ const explain = (name: string, problems: readonly Problem[]): string =>
 export async function importFile(file: File): Promise<void> {
   const { say } = usePlace.getState();
   if (/\.csv$/i.test(file.name)) return importRecording(file);
+  if (/\.mo$/i.test(file.name)) return importModels(file);
   if (file.size > 200_000_000) return say(`${file.name} is too large: project files of up to 200 MB are read`);
   const { value, problems } = readProjectFile(new Uint8Array(await file.arrayBuffer()));
   if (!value) return say(explain(file.name, problems));
@@ -62,6 +65,43 @@ export async function importFile(file: File): Promise<void> {
   await saveProject(project).catch(() => say('The browser has no room to keep this project: export it before you close the page'));
   usePlace.getState().go({ area: 'product', part: '', type: '' });
   if (problems.length > 0) say(`${file.name} was opened. ${problems.map((p) => p.message).join('. ')}`, 'note');
+}
+
+/** Models become part types of the open project, or of one of their own. */
+async function importModels(file: File): Promise<void> {
+  const { say, go } = usePlace.getState();
+  const text = await file.text();
+  const read = importModelica(text, file.name, () => nanoid(8));
+  if (read.types.length === 0 && !read.library) return say(`${file.name} was not imported. ${read.problems[0] ? `${placeIn(text, read.problems[0])}: ${read.problems[0].message}` : 'There is no class in it'}`);
+  const { project, edit } = useProject.getState();
+  if (!project) {
+    const made: Project = { ...emptyProject(`p-${nanoid(10)}`, file.name.replace(/\.mo$/i, '')), root: read.root, types: read.types, libraries: read.library ? [read.library] : [], setups: read.setups.length > 0 ? read.setups : [newSetup(`u-${nanoid(8)}`, 'Run')] };
+    openProject(made);
+    await saveProject(made).catch(() => undefined);
+  } else {
+    const refused = edit({
+      kind: 'batch', label: `Import ${file.name}`,
+      edits: [...(read.library ? [{ kind: 'insert' as const, list: 'libraries', entry: read.library }] : []), { kind: 'insert-all', list: 'types', entries: read.types }, { kind: 'insert-all', list: 'setups', entries: read.setups }],
+    }, `Import ${file.name}`);
+    if (refused) return say(`${file.name} was not imported: ${refused.message}`);
+  }
+  go({ area: 'physics', part: '', type: read.root });
+  const errors = read.problems.filter((p) => p.severity === 'error');
+  const what = `${file.name}: ${read.types.length} part type${read.types.length === 1 ? '' : 's'}${read.library ? ', and a text of shared classes' : ''}`;
+  say(errors.length > 0 ? `${what}. Not understood: ${errors.slice(0, 3).map((p) => `${placeIn(text, p)}: ${p.message}`).join('. ')}${errors.length > 3 ? ` (and ${errors.length - 3} more)` : ''}` : what, errors.length > 0 ? 'problem' : 'note');
+}
+
+const placeIn = (text: string, p: Problem): string => {
+  const lines = text.slice(0, p.span?.start ?? 0).split('\n');
+  return `line ${lines.length}, column ${lines.at(-1)!.length + 1}`;
+};
+
+export function exportModels(): void {
+  const { project } = useProject.getState();
+  if (!project) return;
+  const { text, remarks } = exportModelica(project);
+  download(`${fileName(project.name)}.mo`, 'text/plain', text);
+  if (remarks.length > 0) usePlace.getState().say(`The file holds the physics. Not in it: ${remarks.slice(0, 4).join('; ')}${remarks.length > 4 ? ` and ${remarks.length - 4} more` : ''}`, 'note');
 }
 
 async function importRecording(file: File): Promise<void> {

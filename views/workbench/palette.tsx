@@ -12,7 +12,7 @@ import { showImpact } from '@/ui/impact';
 import { areas, usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
-import { closeProject, exportProject, exportRecording } from './files';
+import { closeProject, exportModels, exportProject, exportRecording } from './files';
 import { usePalette } from './palette-state';
 import { areaLook } from './rail';
 
@@ -159,7 +159,7 @@ function commandList(project: Project, theme: string): PaletteCommand[] {
     { text: 'Import requirements', run: needs('import') }, { text: 'Open the glossary', run: needs('glossary') }, { text: 'Open the trace matrix', run: needs('matrix') }, { text: 'Show gaps and links to look at again', run: needs('gaps') }, { text: 'Open the report', run: needs('report') },
     { text: 'Show trace links', keys: 'l', run: () => toggle('links') },
     { text: 'Show the impact of what is selected', keys: 'i', run: showImpact },
-    { text: 'Undo', keys: 'Ctrl+Z', run: undo }, { text: 'Redo', keys: 'Ctrl+Shift+Z', run: redo }, { text: 'Export the project', run: exportProject }, { text: 'Export the recording as CSV', run: exportRecording },
+    { text: 'Undo', keys: 'Ctrl+Z', run: undo }, { text: 'Redo', keys: 'Ctrl+Shift+Z', run: redo }, { text: 'Export the project', run: exportProject }, { text: 'Export the recording as CSV', run: exportRecording }, { text: 'Export the physics as Modelica text', run: exportModels },
     { text: 'Switch between light and dark', run: () => setTheme(theme === 'dark' ? 'light' : 'dark') }, { text: 'Show the keys', keys: '?', run: () => usePalette.getState().setHelp(true) }, { text: 'Close the project', run: closeProject },
   ];
 }

@@ -8,7 +8,7 @@ import { useProject } from '@/store/project-store';
 import { useHere } from '@/store/derived';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
-import { closeProject, exportProject, exportRecording, importFile } from './files';
+import { closeProject, exportProject, exportModels, exportRecording, importFile } from './files';
 import { areaLook } from './rail';
 import { ProblemList } from './problem-list';
 import { usePalette } from './palette-state';
@@ -104,12 +104,13 @@ export function TopBar() {
         <Dropdown.Menu>
           <Dropdown.Item onClick={exportProject}>Export the project</Dropdown.Item>
           <Dropdown.Item onClick={exportRecording}>Export the recording as CSV</Dropdown.Item>
-          <Dropdown.Item onClick={() => input.current?.click()}>Import a project or recording …</Dropdown.Item>
+          <Dropdown.Item onClick={exportModels}>Export the physics as Modelica text</Dropdown.Item>
+          <Dropdown.Item onClick={() => input.current?.click()}>Import a project, models or a recording …</Dropdown.Item>
           <Dropdown.Divider />
           <Dropdown.Item onClick={closeProject}>Close the project</Dropdown.Item>
         </Dropdown.Menu>
       </Dropdown>
-      <input ref={input} type="file" accept=".zelvar,.json,.csv" hidden aria-label="File to import" onChange={(e) => { const file = e.target.files?.[0]; if (file) void importFile(file); e.target.value = ''; }} />
+      <input ref={input} type="file" accept=".zelvar,.json,.csv,.mo" hidden aria-label="File to import" onChange={(e) => { const file = e.target.files?.[0]; if (file) void importFile(file); e.target.value = ''; }} />
     </header>
   );
 }

@@ -87,7 +87,7 @@ export function Workbench() {
   const wide = useWide();
   // on a narrow screen the details only take room while something is selected
   // these sheets show what is selected in themselves, beside a drawing
-  const whole = area === 'physics' && /^(network|relations)/.test(sheet);
+  const whole = area === 'physics' && /^(network|relations|shared)/.test(sheet);
   const showDetails = detailsOpen && !whole && (wide || area === 'physics' || item !== '');
   const Sheet = sheets[area];
   const arranging = area === 'bench' && sheet.startsWith('panel/');
