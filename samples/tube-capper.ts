@@ -1,4 +1,4 @@
-import type { Project } from '../core/project/project';
+import { newRelationSheet, type Project } from '../core/project/project';
 import { chart, control, flow, inputs, link, outputs, parameters, part, partType, phrase, port, requirement, setup, stimulus, traces, tracks, variables, own, procedure, sequence, shape
 } from './build';
 
@@ -31,6 +31,18 @@ const capper = partType('Capper', 'A bench-top tube capper: stops a tube, clamps
     link('guard.events', 'ctrl.events', 'guard opened, closed'), link('panel.keys', 'ctrl.events', 'start, stop, reset'),
     link('ctrl.toBelt', 'belt.orders', 'advance'), link('ctrl.toGripper', 'gripper.orders', 'close, open'), link('ctrl.toCap', 'cap.orders', 'new cap'), link('ctrl.toPanel', 'panel.shows', 'batch done, fault, ready'),
   ],
+  physics: `// what can be seen of it, in metres; the station stands at 0
+Shapes.Box conveyor(size = {0.3, 0.008, 0.05}, r = {0, -0.004, 0}, colour = {0.5, 0.52, 0.5});
+Shapes.Cylinder tube(length = 0.1, radius = 0.008, r = {belt.travelled - belt.pitch, 0.05, 0}, turn = {0, 0, 1.5708}, colour = {0.72, 0.8, 0.82}, shown = belt.tubes > 0 or gripper.position > 0.003);
+Shapes.Cylinder lid(length = 0.014, radius = 0.0105, r = {belt.travelled - belt.pitch, 0.109 - 0.006*min(1, cap.angle/7.854), 0}, turn = {0, 0, 1.5708}, colour = {0.05, 0.42, 0.46}, shown = belt.tubes > 0 or gripper.position > 0.003);
+Shapes.Cylinder chuck(length = 0.03, radius = 0.016, r = {0, if ctrl.engage then 0.13 else 0.155, 0}, turn = {spindle.angle, 0, 1.5708}, colour = {0.4, 0.4, 0.38});
+Shapes.Box mark(size = {0.004, 0.028, 0.004}, r = {0.016 'm'*cos(spindle.angle), if ctrl.engage then 0.13 else 0.155, -0.016 'm'*sin(spindle.angle)}, turn = {0, spindle.angle, 0}, colour = {0.82, 0.52, 0.1});
+Shapes.Cylinder drive(length = 0.06, radius = 0.02, r = {0, if ctrl.engage then 0.175 else 0.2, 0}, turn = {0, 0, 1.5708}, colour = {0.3, 0.33, 0.33});
+Shapes.Box left(size = {0.02, 0.03, 0.03}, r = {-0.025 + gripper.position, 0.06, 0}, colour = {0.62, 0.58, 0.5});
+Shapes.Box right(size = {0.02, 0.03, 0.03}, r = {0.025 - gripper.position, 0.06, 0}, colour = {0.62, 0.58, 0.5});
+Shapes.Box column(size = {0.03, 0.26, 0.03}, r = {0, 0.12, -0.07}, colour = {0.56, 0.57, 0.54});
+Shapes.Box door(size = {0.16, 0.2, 0.003}, r = {if guard.open then 0.14 else 0, 0.12, 0.06}, colour = {0.75, 0.78, 0.74}, shown = guard.open);
+`,
   procedures: [procedure('capOneTube', 'How one tube is capped, told by who does what.', `panel: passes the order on; takes pressed key; gives order
 belt: brings the tube to the station; takes order, loose tube; gives waiting tube
 together
@@ -92,32 +104,77 @@ const spindle = partType('SpindleDrive', 'Motor, gear and spindle with its losse
   quantities: [
     ...parameters(
       ['R', '1.2', 'Ohm', 'winding resistance'], ['L', "0.8 'mH'", 'H', 'winding inductance'], ['k', '0.035', 'N.m/A', 'torque and back-emf constant'],
-      ['Jm', '9e-6', 'kg.m2', 'rotor inertia'], ['gear', '10', '1', 'gear ratio'], ['efficiency', '0.85', '1', 'gear efficiency', { min: '0', max: '1' }],
+      ['Jm', '1.06e-5', 'kg.m2', 'rotor inertia'], ['gear', '10', '1', 'gear ratio'], ['efficiency', '0.85', '1', 'gear efficiency', { min: '0', max: '1' }],
       ['Js', '4e-5', 'kg.m2', 'spindle inertia'], ['friction', '2e-4', 'N.m.s/rad', 'viscous friction'],
       ['Rwc', '4', 'K/W', 'winding to case'], ['Rca', '9', 'K/W', 'case to air'], ['Cw', '18', 'J/K', 'heat capacity of the winding'], ['Cc', '120', 'J/K', 'heat capacity of the case'],
-      ['ambient', '24', 'degC', 'air temperature'], ['headOffset', "0.9 'mm'", 'm', 'centre of mass of the head from the axis'],
+      ['ambient', '24', 'degC', 'air temperature'], ['headOffset', "0.9 'mm'", 'm', 'centre of mass of the head from the axis'], ['holdTorque', '0.6', 'N.m', 'torque to be held'],
     ),
     ...inputs(['command', '0', 'V', 'voltage wanted by the controller'], ['supply', '12', 'V', 'voltage the supply can give'], ['load', '0', 'N.m', 'torque taken from the spindle']),
-    ...variables(['voltage', '0', 'V', 'voltage at the winding'], ['rotorSpeed', '0', 'rad/s', 'speed of the rotor'], ['angle', '0', 'rad', 'angle of the spindle'], ['caseTemperature', '24', 'degC', 'temperature of the case']),
+    ...variables(['voltage', '0', 'V', 'voltage at the winding'], ['rotorSpeed', '0', 'rad/s', 'speed of the rotor'], ['angle', '0', 'rad', 'angle of the spindle'], ['caseTemperature', '24', 'degC', 'temperature of the case'],
+      ['holdCurrent', '', 'A', 'current that holds the torque'], ['holdVoltage', '', 'V', 'voltage at standstill'], ['holdHeat', '', 'W', 'loss while it holds'], ['holdTemperature', '', 'degC', 'winding, if it held for hours']),
     ...outputs(['current', '0', 'A', 'winding current'], ['speed', '0', 'rad/s', 'spindle speed'], ['torque', '0', 'N.m', 'torque behind the gear'], ['power', '0', 'W', 'electrical power taken'], ['windingTemperature', '24', 'degC', 'temperature of the winding']),
   ],
-  physics: `// the bridge can give no more than the supply has
-voltage = max(-supply, min(supply, command));
-power = abs(voltage*current);
-
-// winding
-L*der(current) = voltage - R*current - k*rotorSpeed;
-
-// gear and spindle
-rotorSpeed = gear*speed;
-torque = gear*efficiency*k*current;
-(Js + gear^2*Jm)*der(speed) = torque - friction*speed - load;
-der(angle) = speed;
-
-// two-mass thermal model
-Cw*der(windingTemperature) = R*current^2 - (windingTemperature - caseTemperature)/Rwc;
-Cc*der(caseTemperature) = (windingTemperature - caseTemperature)/Rwc - (caseTemperature - ambient)/Rca;
+  physics: `// electrical side: the bridge feeds winding, coil and motor
+Electrical.SignalVoltage bridge;
+Electrical.HeatingResistor winding(R20 = R);
+Electrical.Inductor coil(L = L, i(start = 0, fixed = true));
+Electrical.Motor motor(k = k);
+Electrical.Ground earth;
+// turning side
+Rotational.Inertia rotor(J = Jm);
+Rotational.ShareGear gearbox(ratio = gear, share = efficiency);
+Rotational.Inertia shaft(J = Js, phi(start = 0, fixed = true), w(start = 0, fixed = true));
+Rotational.Damper bearing(d = friction);
+Rotational.Fixed housing;
+Rotational.Torque head;
+// where the heat goes
+Thermal.Capacity copper(C = Cw, T(start = 297.15, fixed = true));
+Thermal.Resistor toCase(R = Rwc);
+Thermal.Capacity case(C = Cc, T(start = 297.15, fixed = true));
+Thermal.Resistor toAir(R = Rca);
+Thermal.FixedTemperature air(T = convert(ambient, "K"));
+equation
+  // the bridge can give no more than the supply has
+  voltage = max(-supply, min(supply, command));
+  power = abs(voltage*current);
+  bridge.u = voltage;
+  connect(bridge.p, winding.p);
+  connect(winding.n, coil.p);
+  connect(coil.n, motor.p);
+  connect(motor.n, bridge.n);
+  connect(bridge.n, earth.p);
+  connect(motor.shaft, rotor.a);
+  connect(rotor.b, gearbox.a);
+  connect(gearbox.b, shaft.a);
+  connect(shaft.b, bearing.a);
+  connect(bearing.b, housing.a);
+  connect(shaft.b, head.a);
+  head.u = -load;
+  connect(winding.heat, copper.port);
+  connect(copper.port, toCase.a);
+  connect(toCase.b, case.port);
+  connect(case.port, toAir.a);
+  connect(toAir.b, air.port);
+  // as the rest of the machine calls them
+  current = coil.i;
+  rotorSpeed = rotor.w;
+  speed = shaft.w;
+  angle = shaft.phi;
+  torque = -gearbox.b.tau;
+  windingTemperature = convert(copper.T, "degC");
+  caseTemperature = convert(case.T, "degC");
 `,
+  sheets: [{
+    ...newRelationSheet('k-holding', 'Holding'), note: 'What it takes to hold a torque, and what comes of it.',
+    relations: [
+      { id: 'r-1', text: 'holdTorque = gear*efficiency*k*holdCurrent', note: '' }, { id: 'r-2', text: 'holdVoltage = R*holdCurrent', note: '' }, { id: 'r-3', text: 'holdHeat = R*holdCurrent^2', note: '' },
+      { id: 'r-4', text: 'holdTemperature = ambient + (Rwc + Rca)*holdHeat', note: 'after hours' }, { id: 'r-5', text: "holdTemperature < 155 'degC'", note: 'class of the insulation' },
+    ],
+  }],
+  layout: [
+    ['bridge', 0, 0], ['winding', 270, 0], ['coil', 540, 0], ['motor', 810, 0], ['earth', 0, 130], ['copper', 270, 150], ['rotor', 1080, 0], ['toCase', 270, 280], ['case', 540, 280], ['toAir', 810, 280], ['air', 1080, 280],
+    ['gearbox', 1080, 140], ['shaft', 810, 140], ['bearing', 540, 150], ['housing', 0, 280], ['head', 0, 400],
+  ].map(([name, x, y]) => ({ name: String(name), x: Number(x), y: Number(y) })),
 });
 
 const cap = partType('CapThread', 'The cap turning down on its thread until it seats.', {
@@ -263,9 +320,20 @@ const supply = partType('Supply', 'The 12 V supply with its inner resistance.', 
     ...parameters(['nominal', '12', 'V', 'voltage without load'], ['resistance', '0.06', 'Ohm', 'inner resistance']),
     ...inputs(['power', '0', 'W', 'power taken']), ...variables(['current', '0', 'A', 'current given']), ...outputs(['voltage', '12', 'V', 'voltage under load']),
   ],
-  physics: `voltage = nominal - resistance*current;
-power = voltage*current;
+  physics: `Electrical.VoltageSource cell(V = nominal);
+Electrical.Resistor losses(R = resistance);
+Electrical.SignalCurrent load;
+Electrical.Ground earth;
+equation
+  connect(cell.p, losses.p);
+  connect(losses.n, load.p);
+  connect(load.n, cell.n);
+  connect(cell.n, earth.p);
+  load.u = current;
+  voltage = load.v;
+  power = voltage*current;
 `,
+  layout: [['cell', 0, 0], ['losses', 270, 0], ['load', 540, 0], ['earth', 270, 140]].map(([name, x, y]) => ({ name: String(name), x: Number(x), y: Number(y) })),
 });
 
 const panelType = partType('OperatorPanel', 'Keys, lamp and display of the operator.', {
@@ -393,7 +461,7 @@ export const tubeCapper: Project = traces(untraced, [
   ['CAP-01', `${spindleType}/quantity/q-speed`, `${controlAt}/quantity/q-fastSpeed`, 'setup/u-careful', 'setup/u-eager'],
   ['CAP-02', `${capType}/quantity/q-torque`, `${controlAt}/quantity/q-creepSpeed`, `${mode}/s-creep`, 'setup/u-careful', 'setup/u-eager', line('Cap a tube', 'capper: turns the cap down')],
   ['CAP-03', `${capType}/quantity/q-seated`, `${mode}/s-turning`, 'setup/u-careful', line('Cap a tube', 'capper: turns the cap down')],
-  ['CAP-04', `${spindleType}/quantity/q-current`, `${spindleType}/equation/L*der(current) = voltage - R*current - k*rotorSpeed`, 'setup/u-careful'],
+  ['CAP-04', `${spindleType}/quantity/q-current`, `${spindleType}/equation/current = coil.i`, 'setup/u-careful'],
   ['CAP-05', `${mode}/s-stopped`, 'type/t-guardswitch', 'setup/u-guard', line('Cap a tube', 'abort on the guard opens')],
   ['CAP-06', `${mode}/s-hold`, `${controlAt}/quantity/q-pressTorque`, 'setup/u-careful', line('Cap a tube', 'capper: holds the torque')],
   ['CAP-07', `${controlAt}/quantity/q-fastSpeed`, 'setup/u-five-tubes', 'flow/f-cap-a-tube'],

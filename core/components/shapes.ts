@@ -2,11 +2,11 @@
 export const shapes = `
 package Shapes "Bodies to look at: they follow quantities, and nothing depends on them"
   import SI = Modelica.Units.SI;
-  partial model Shape "A body at a place: its middle at r + transpose(R)*at, turned about its own x, then y, then z axis, then as R says"
+  partial model Shape "A body at a place: its middle at r + transpose(R)*at, turned about the x, then the y, then the z axis of its frame, and with the frame as R says"
     SI.Position r[3] = {0, 0, 0} "place of the frame it is fixed to";
     Real R[3, 3] = identity(3) "turns vectors of the world into those of the frame";
     SI.Position at[3] = {0, 0, 0} "its middle, along the axes of the frame";
-    SI.Angle turn[3] = {0, 0, 0} "turned about x, y and z";
+    SI.Angle turn[3] = {0, 0, 0} "turned about x, then y, then z";
     Real colour[3] = {0.58, 0.63, 0.61} "red, green and blue, from 0 to 1";
     Boolean shown = true "can be seen";
   end Shape;

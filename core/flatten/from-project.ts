@@ -66,9 +66,11 @@ function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf:
     return parsed.problems.some((p) => p.severity === 'error') ? undefined : parsed.value;
   };
   const places = new Map<string, string>();
+  const aside = onlyLookedAt(type);
   const elements: ComponentElement[] = type.quantities.map((q) => {
     places.set(q.name, `${place}/quantity/${q.id}`);
-    return quantityElement(q, (key) => read(q[key], `${place}/quantity/${q.id}/${key}`));
+    // what only a sheet for looking knows has no part in runs: it keeps its value
+    return quantityElement(aside.has(q.name) ? { ...q, role: 'parameter', value: q.value || '0' } : q, (key) => read(q[key], `${place}/quantity/${q.id}/${key}`));
   });
   for (const part of type.parts) {
     const at = `${place}/part/${part.id}`;
@@ -119,6 +121,16 @@ function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf:
     messagePorts: type.ports.map((p) => ({ name: p.name, accepts: p.accepts, sends: p.sends })), messageLinks,
   };
   return { ref: { definition, path: type.name, place: `${place}/physics`, elementPlace: (name) => places.get(name), behaviour }, problems };
+}
+
+/** Variables that relations for looking only speak of, and nothing else of the type does. */
+function onlyLookedAt(type: PartType): ReadonlySet<string> {
+  const namesIn = (sheets: PartType['sheets']): Set<string> => new Set(sheets.flatMap((s) => s.relations.flatMap((r) => r.text.match(/[\p{L}_][\p{L}\p{N}_]*/gu) ?? [])));
+  const found = namesIn(type.sheets.filter((s) => !s.live));
+  if (found.size === 0) return found;
+  const elsewhere = namesIn(type.sheets.filter((s) => s.live));
+  const texts = [type.physics, ...type.links.flatMap((l) => [l.from, l.to]), ...type.charts.map((c) => JSON.stringify(c)), ...type.procedures.map((p) => JSON.stringify(p))].join(' ');
+  return new Set(type.quantities.filter((q) => q.role === 'variable' && found.has(q.name) && !elsewhere.has(q.name) && !new RegExp(`\\b${q.name}\\b`).test(texts)).map((q) => q.name));
 }
 
 function isMessageEnd(type: PartType, path: string, portsOf: ReadonlyMap<string, ReadonlySet<string>>): boolean {

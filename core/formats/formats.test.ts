@@ -25,7 +25,7 @@ describe('project files', () => {
     expect(message(bytes('GIF89a'))).toBe('This is not a Zelvar project file');
     expect(message(bytes('{"a": 1}'))).toBe('This is not a Zelvar project file');
     expect(message(bytes('[]'))).toBe('This is not a Zelvar project file');
-    expect(message(bytes(json.replace('"version": 4', '"version": 7')))).toMatch(/written by a newer Zelvar \(format 7/);
+    expect(message(bytes(json.replace('"version": 5', '"version": 7')))).toMatch(/written by a newer Zelvar \(format 7/);
   });
   test('a script in a name, a wrong type, a missing field are told by their place', () => {
     const withName = (name: unknown): Uint8Array => bytes(JSON.stringify({ ...tubeCapper, types: [{ ...tubeCapper.types[0], name }] }));

@@ -133,7 +133,7 @@ export function createProgram(solvable: SolvableModel): Program {
     });
   };
 
-  const allBlocks = writeBlocks(solvable.blocks, 'held');
+  const allBlocks = writeBlocks(movingBlocks(solvable, varies), 'held');
   functions.push(`function outputs(t){${chunked('out', allBlocks)}}`);
   functions.push(`function event(t){${chunked('ev', writeBlocks(solvable.blocks, 'live'))}}`);
   const sameStart = solvable.initialBlocks === solvable.blocks;
@@ -304,6 +304,24 @@ function chunkedCopy(states: readonly number[], name: string): { text: string; c
     parts.push(`function ${name}_${parts.length}(y){${states.slice(at, at + statementsPerFunction).map((s, k) => `v[${s}]=y[${at + k}];`).join('')}}`);
   }
   return { text: parts.join('\n'), call: parts.map((_, k) => `${name}_${k}(y);`).join('') };
+}
+
+/** Blocks whose values can change between events: those that follow, in the end, from states, time or a loop. */
+function movingBlocks(solvable: SolvableModel, varies: (index: number) => boolean): Block[] {
+  const settled = new Set<string>();
+  const moves = (e: FlatExpr): boolean => {
+    let found = false;
+    walk(e, (x) => {
+      if (x.op === 'time' || x.op === 'delay' || (x.op === 'var' && varies(x.index) && !settled.has(`var${x.index}`)) || (x.op === 'der' && !settled.has(`der${x.index}`))) found = true;
+    });
+    return found;
+  };
+  return solvable.blocks.filter((b) => {
+    if (b.kind !== 'assign' || moves(b.value)) return true;
+    settled.add(b.target.kind + b.target.index);
+    // a derivative that rests is still read from where derivatives stand
+    return b.target.kind === 'der';
+  });
 }
 
 /** The blocks that the derivatives depend on. */

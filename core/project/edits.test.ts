@@ -22,7 +22,7 @@ describe('renaming follows into every text', () => {
   test('a quantity: physics, links, changes, glossary, panel, tracks', () => {
     const next = done(tubeCapper, { kind: 'rename', list: 'types/t-spindledrive/quantities', id: 'q-speed', name: 'omega' });
     expect(errors(next)).toEqual([]);
-    expect(typeById(next, 't-spindledrive')?.physics).toContain('rotorSpeed = gear*omega;');
+    expect(typeById(next, 't-spindledrive')?.physics).toContain('omega = shaft.w;');
     expect(typeById(next, 't-spindledrive')?.physics).not.toMatch(/\bspeed\b(?!.*\/\/)/);
     expect(typeById(next, 't-capper')?.links.filter((l) => l.from === 'spindle.omega')).toHaveLength(2);
     expect(next.glossary.find((g) => g.phrase === 'spindle speed')?.meaning).toBe('spindle.omega');

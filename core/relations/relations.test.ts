@@ -118,3 +118,10 @@ test('renaming a quantity renames it in relations', () => {
   const next = applyEdit(project, { kind: 'rename', list: 'types/t/quantities', id: 'q-a', name: 'alpha' }).project;
   expect(next.types[0].sheets[0].relations[0].text).toBe('b = alpha^2');
 });
+
+test('a sheet for looking only takes no part in runs, and what it alone speaks of needs no equation there', () => {
+  const project = sheetProject([quantity('a', '1', '2'), quantity('b', '1')], ['b = a^2']);
+  const aside = applyEdit(project, { kind: 'update', list: 'types/t/sheets', id: 's', changes: { live: false } }).project;
+  for (const p of [project, aside]) expect(prepareRun(p, p.setups[0]).problems.filter((x) => x.severity === 'error')).toEqual([]);
+  expect(value(solveSheet(aside, 't', 's'), 'b')).toBe(4);
+});

@@ -6,7 +6,7 @@ import { evaluate, walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import { libraryOf, type ClassRef } from '../flatten/library';
 import type { Problem } from '../language/diagnostics';
-import { typeById, type Project } from '../project/project';
+import { typeById, type PartType, type Project } from '../project/project';
 import { solveDense } from '../program/newton';
 import { createNewton, type BlockResult } from './newton';
 import { sheetRelations, type SheetRelation } from './sheet-relations';
@@ -61,7 +61,8 @@ export interface Sensitivity {
 const empty: SheetResult = { quantities: [], relations: [], open: [], contradictions: [], problems: [], sensitivities: [] };
 
 /** Which relation gives which quantity, and what they come to. `values` stand in for those of the document (a moment of a run). */
-export function solveSheet(project: Project, typeId: string, sheetId: string, values: Readonly<Record<string, number>> = {}): SheetResult {
+export function solveSheet(given: Project, typeId: string, sheetId: string, values: Readonly<Record<string, number>> = {}): SheetResult {
+  const project = asLive(given, typeId, sheetId);
   const type = typeById(project, typeId);
   const sheet = type?.sheets.find((s) => s.id === sheetId);
   if (!type || !sheet) return empty;
@@ -131,6 +132,19 @@ export function solveSheet(project: Project, typeId: string, sheetId: string, va
     open: openGroups(adjacent, under, unknowns.map(nameOf)),
     sensitivities: sensitivitiesOf({ equations, blocks, unknownOf: matched.unknownOf, unknowns, solved: new Set(solved), used, isGiven, memory, model }),
   };
+}
+
+const lively = new WeakMap<PartType, Map<string, PartType>>();
+
+/** The project as if the sheet took part in runs: then its quantities are what the document says. */
+function asLive(project: Project, typeId: string, sheetId: string): Project {
+  const type = typeById(project, typeId);
+  if (!type || type.sheets.every((s) => s.id !== sheetId || s.live)) return project;
+  const known = lively.get(type) ?? new Map<string, PartType>();
+  lively.set(type, known);
+  const copy = known.get(sheetId) ?? { ...type, sheets: type.sheets.map((s) => (s.id === sheetId ? { ...s, live: true } : s)) };
+  known.set(sheetId, copy);
+  return { ...project, types: project.types.map((t) => (t === type ? copy : t)) };
 }
 
 const agrees = (a: number, b: number): boolean => Math.abs(a - b) <= 1e-6 * Math.max(Math.abs(a), Math.abs(b), 1e-300) || Math.abs(a - b) < 1e-12;

@@ -26,7 +26,7 @@ const unwatched = (r: WatchedRequirement): Finding => ({
 });
 
 export function createRun(prepared: Prepared & { readonly program: NonNullable<Prepared['program']> }, record = prepared.record): Run {
-  const recorder = createRecorder(prepared.model, record, undefined, true);
+  const recorder = createRecorder(prepared.model, record, { shapes: true, aliases: prepared.program.solvable.aliases });
   const monitors = prepared.requirements.map((r): Monitor | undefined => r.source && createMonitor(r.source));
   const watching = monitors.filter((m): m is Monitor => m !== undefined);
   const driver = prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, prepared.model) : undefined;

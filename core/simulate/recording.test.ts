@@ -1,5 +1,6 @@
 import { tubeCapper } from '../../samples/tube-capper';
 import { createRun, isRunnable, prepareRun } from '../run';
+import { simulateText } from '../testing/simulate-text';
 import { createRecorder, recordable, rowAt, valueAt } from './recording';
 
 const prepared = prepareRun(tubeCapper, tubeCapper.setups[0]);
@@ -32,7 +33,7 @@ test('pieces and the whole agree; events come in pairs', () => {
 });
 
 test('a recording that reaches its bound keeps its span and thins out', () => {
-  const recorder = createRecorder(prepared.model, ['spindle.speed'], 200);
+  const recorder = createRecorder(prepared.model, ['spindle.speed'], { limit: 200 });
   const values = new Float64Array(prepared.model.variables.length);
   for (let k = 0; k <= 20_000; k++) recorder.row(k / 1000, values, 'sample');
   const all = recorder.take();
@@ -51,4 +52,15 @@ test('looking values up', () => {
   expect(valueAt(recording, column('real'), 1)).toBe(20);
   expect(valueAt(recording, column('boolean'), 1.9)).toBe(20);
   expect(valueAt(recording, column('real'), -1)).toBeUndefined();
+});
+
+test('columns that equal another one, or its negative, are kept once and come out as if they had been kept', () => {
+  const { program, recording } = simulateText('model T Real x(start = 1), y, z, w; equation der(x) = -x; y = x; z = -y; w = 2*x; end T;', 'T', { stop: 1 });
+  const { aliases, model } = program.solvable;
+  expect(aliases.size).toBeGreaterThan(0);
+  const recorder = createRecorder(model, undefined, { aliases });
+  const rows = recording.rows;
+  for (let r = 0; r < rows; r++) recorder.row(recording.time[r], Float64Array.from(model.variables, (v) => recording.columns.find((c) => c.name === v.name)?.values[r] ?? 0), 'sample');
+  expect(recorder.take().columns).toEqual(recording.columns);
+  expect(recorder.takeNew().columns.find((c) => c.name === 'z')!.values[rows - 1]).toBeCloseTo(-Math.exp(-1), 6);
 });

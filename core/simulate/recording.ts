@@ -86,16 +86,34 @@ export interface Recorder extends Observer {
   takeNew(): Recording;
 }
 
-/** Keeps rows in growing columns. `wanted` names the columns; all by default. With `shapes` what can be seen of the model is kept too. */
-export function createRecorder(model: FlatModel, wanted?: readonly string[], limit = defaultLimit, shapes = false): Recorder {
+export interface RecorderOptions {
+  /** Values it holds before it thins them out. */
+  readonly limit?: number;
+  /** What can be seen of the model is kept too. */
+  readonly shapes?: boolean;
+  /** Variables that always equal another one, or its negative: they are kept once. */
+  readonly aliases?: ReadonlyMap<number, { readonly index: number; readonly sign: 1 | -1 }>;
+}
+
+/** Keeps rows in growing columns. `wanted` names the columns; all by default. */
+export function createRecorder(model: FlatModel, wanted?: readonly string[], { limit = defaultLimit, shapes = false, aliases }: RecorderOptions = {}): Recorder {
   const all = sources(model, shapes);
   const chosen = wanted ? all.filter((s) => wanted.includes(s.head.name) || (s.index >= 0 && model.variables[s.index].ofShape)) : all;
   let capacity = 1024, rows = 0, taken = 0, messagesTaken = 0, transitionsTaken = 0, stride = 1, skipped = 0;
   let time = new Float64Array(capacity);
-  let columns = chosen.map(() => new Float64Array(capacity));
+  // a column that always equals another, or its negative, is made from it when it is asked for
+  const rootOf = chosen.map((c) => (c.head.kind === 'real' && aliases?.get(c.index)) || { index: c.index, sign: 1 as const });
+  const kept = new Map<number, number>();
+  const sharedWith = chosen.map((c, k) => {
+    if (c.index < 0 || c.head.kind !== 'real') return k;
+    const first = kept.get(rootOf[k].index);
+    if (first === undefined) kept.set(rootOf[k].index, k);
+    return first ?? k;
+  });
+  const columns = chosen.map((_, k) => (sharedWith[k] === k ? new Float64Array(capacity) : new Float64Array(0)));
   const messages: MessageRecord[] = [];
   const transitions: TransitionRecord[] = [];
-  const plain = chosen.flatMap((c, k) => (c.index >= 0 ? [k] : []));
+  const plain = chosen.flatMap((c, k) => (c.index >= 0 && sharedWith[k] === k ? [k] : []));
   const computed = chosen.flatMap((c, k) => (c.index < 0 ? [k] : []));
   const indices = plain.map((k) => chosen[k].index);
   const shifts = plain.map((k) => chosen[k].shift);
@@ -107,23 +125,28 @@ export function createRecorder(model: FlatModel, wanted?: readonly string[], lim
       return b;
     };
     time = larger(time);
-    columns = columns.map(larger);
+    columns.forEach((c, k) => sharedWith[k] === k && (columns[k] = larger(c)));
   };
   /** Past the limit every second plain row goes; rows at events stay where they are first. */
   const thin = (): void => {
-    let kept = 0;
+    let left = 0;
     for (let r = 0; r < rows; r += 2) {
-      time[kept] = time[r];
-      for (const c of columns) c[kept] = c[r];
-      kept++;
+      time[left] = time[r];
+      for (const c of columns) c[left] = c[r];
+      left++;
     }
-    rows = kept;
+    rows = left;
     taken = 0;
     stride *= 2;
   };
+  const valuesOf = (k: number, from: number): Float64Array<ArrayBuffer> => {
+    const values = columns[sharedWith[k]].slice(from, rows);
+    if (rootOf[k].sign !== rootOf[sharedWith[k]].sign) for (let r = 0; r < values.length; r++) values[r] = -values[r];
+    return values;
+  };
   const slice = (from: number, messageFrom: number, transitionFrom: number): Recording => ({
     rows: rows - from, time: time.slice(from, rows),
-    columns: chosen.map((s, k) => ({ ...s.head, literals: [...s.head.literals], values: columns[k].slice(from, rows) })),
+    columns: chosen.map((s, k) => ({ ...s.head, literals: [...s.head.literals], values: valuesOf(k, from) })),
     messages: messages.slice(messageFrom), transitions: transitions.slice(transitionFrom),
   });
   return {
@@ -131,7 +154,7 @@ export function createRecorder(model: FlatModel, wanted?: readonly string[], lim
     row(t, values, kind) {
       if (kind === 'step') return;
       if (kind === 'sample' && stride > 1 && ++skipped % stride !== 0) return;
-      if (rows * Math.max(1, chosen.length) >= limit * 8) thin();
+      if (rows * Math.max(1, plain.length + computed.length) >= limit * 8) thin();
       if (rows === capacity) grow();
       time[rows] = t;
       for (let k = 0; k < plain.length; k++) columns[plain[k]][rows] = values[indices[k]] - shifts[k];

@@ -2,6 +2,7 @@ import { parseFile } from '../language/parse';
 import { flatten } from '../flatten/flatten';
 import { libraryOfFile } from '../flatten/library';
 import { compile } from '../simulate/compile';
+import type { Program } from '../program/program';
 import { createRecorder, valueAt, type Recording } from '../simulate/recording';
 import { createSimulation, type Simulation, type SimulationOptions } from '../simulate/simulation';
 
@@ -9,6 +10,7 @@ import { createSimulation, type Simulation, type SimulationOptions } from '../si
 export interface TextRun {
   readonly recording: Recording;
   readonly simulation: Simulation;
+  readonly program: Program;
   at(name: string, t: number): number;
   last(name: string): number;
 }
@@ -37,7 +39,7 @@ export function simulateText(text: string, name: string, options: Partial<Simula
     return found;
   };
   return {
-    recording, simulation,
+    recording, simulation, program,
     at: (wanted, t) => valueAt(recording, column(wanted), t) ?? NaN,
     last: (wanted) => column(wanted).values[recording.rows - 1],
   };

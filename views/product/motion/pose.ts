@@ -12,8 +12,8 @@ export const ancestors = (part: string): string[] => {
 
 const vector = (shape: RunShape, field: string, read: ReadField): Vector3 => new Vector3(read(shape, `${field}[1]`), read(shape, `${field}[2]`), read(shape, `${field}[3]`));
 
-/** Turned about x, then y, then z, each of the axes as they stand by then. */
-const turned = (angles: Vector3): Quaternion => new Quaternion().setFromEuler(new Euler(angles.x, angles.y, angles.z, 'XYZ'));
+/** Turned about x, then y, then z, all of them axes of the frame. */
+const turned = (angles: Vector3): Quaternion => new Quaternion().setFromEuler(new Euler(angles.x, angles.y, angles.z, 'ZYX'));
 
 const poses = new WeakMap<RunShape, readonly RunShape[]>();
 
