@@ -50,11 +50,12 @@ export interface Chromium {
   stop(): Promise<void>;
 }
 
-export async function startChromium(): Promise<Chromium> {
+/** With `space`, drawing in space works without a graphics card; everything else is drawn slower then. */
+export async function startChromium({ space = false } = {}): Promise<Chromium> {
   const profile = mkdtempSync(join(tmpdir(), 'zelvar-profile-'));
   const browser = await puppeteer.launch({
     executablePath: chromiumPath, userDataDir: profile, headless: true, defaultViewport: { width: 1280, height: 800 },
-    args: ['--use-angle=swiftshader', '--enable-unsafe-swiftshader', '--ignore-gpu-blocklist', '--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--force-color-profile=srgb'],
+    args: [...(space ? ['--use-angle=swiftshader', '--enable-unsafe-swiftshader', '--ignore-gpu-blocklist'] : []), '--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--force-color-profile=srgb'],
   });
   return {
     browser,

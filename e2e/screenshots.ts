@@ -7,7 +7,7 @@ import { newPage, startChromium, startServer } from './browser';
 /** Takes the pictures of docs/screenshots from the demo: `npm run screenshots` after a build. */
 async function main(): Promise<void> {
   mkdirSync('docs/screenshots', { recursive: true });
-  const [server, chromium] = await Promise.all([startServer(), startChromium()]);
+  const [server, chromium] = await Promise.all([startServer(), startChromium({ space: true })]);
   const wait = (ms: number): Promise<void> => new Promise((r) => setTimeout(r, ms));
   const { page } = await newPage(chromium.browser);
   const shot = (name: string): Promise<unknown> => page.screenshot({ path: `docs/screenshots/${name}.png` });
@@ -25,6 +25,13 @@ async function main(): Promise<void> {
     await wait(400);
   };
   try {
+    await page.goto(`${server.url}/?open=rinse-unit`);
+    await page.waitForSelector('.ribbon');
+    await run(page, 'u-one-cycle');
+    await go('#/physics/drive//quantity%2Ftau/relations');
+    await wait(1500);
+    await shot('relations');
+    await page.evaluate(() => localStorage.removeItem('zelvar-last-project'));
     await page.goto(server.url);
     await page.waitForSelector('h1');
     await page.goto(`${server.url}/?open=tube-capper`);
@@ -61,8 +68,6 @@ async function main(): Promise<void> {
     await run(page, 'u-careful');
     await go('#/needs////matrix');
     await shot('matrix');
-    await go('#/needs////gaps');
-    await shot('gaps');
     await go('#/needs////report');
     await wait(1200);
     await shot('report');
@@ -77,8 +82,12 @@ async function main(): Promise<void> {
     await run(page, 'u-eager');
     await go('#/product/spindle//quantity%2Fq-speed');
     await shot('product');
-    await go('#/physics/spindle//');
-    await shot('physics');
+    await go('#/physics/spindle///network');
+    await wait(900);
+    await shot('network');
+    await go('#/product////motion');
+    await wait(1500);
+    await shot('motion');
     await go('#/physics////structure');
     await page.waitForSelector('.incidence');
     await shot('structure');
@@ -88,6 +97,13 @@ async function main(): Promise<void> {
     await wait(400);
     await shot('dark');
     await page.click('button[aria-label="Light theme"]');
+    await page.evaluate(() => localStorage.removeItem('zelvar-last-project'));
+    await page.goto(`${server.url}/?open=rinse-unit`);
+    await page.waitForSelector('.ribbon');
+    await run(page, 'u-one-cycle');
+    await go('#/physics/drive//quantity%2Ftau/relations');
+    await wait(1500);
+    await shot('relations');
     await page.evaluate(() => localStorage.removeItem('zelvar-last-project'));
     await page.goto(server.url);
     await page.waitForSelector('h1');

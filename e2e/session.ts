@@ -4,12 +4,12 @@ import { newPage, startChromium, startServer, type Chromium, type Server } from 
 export const freshCapper = (): ReturnType<typeof freshSample> => freshSample('tube-capper');
 
 /** Before each test: a fresh page with a sample open; after it: no error may have been told. */
-export function freshSample(sample: string): { readonly page: Page; readonly chromium: Chromium; readonly server: Server } {
+export function freshSample(sample: string, options: Parameters<typeof startChromium>[0] = {}): { readonly page: Page; readonly chromium: Chromium; readonly server: Server } {
   let server: Server, chromium: Chromium, page: Page, errors: string[];
   jest.setTimeout(180_000);
   jest.retryTimes(1, { logErrorsBeforeRetry: true });
   beforeAll(async () => {
-    [server, chromium] = await Promise.all([startServer(), startChromium()]);
+    [server, chromium] = await Promise.all([startServer(), startChromium(options)]);
   });
   afterAll(async () => {
     await chromium?.stop();

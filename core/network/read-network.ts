@@ -20,6 +20,8 @@ export interface NetworkPart {
   readonly says: string;
   /** Changed values, as text. */
   readonly changes: string;
+  /** Only there to be seen. */
+  readonly isShape: boolean;
 }
 
 export interface NetworkLink {
@@ -53,12 +55,12 @@ export function readNetwork(library: ClassLibrary, type: PartType): Network {
     const ref = found?.ref;
     return [{
       name: element.name, dimensions: element.dimensions.length > 0 ? `[${element.dimensions.map(printExpression).join(', ')}]` : '', typeName: element.typeName, ref, part,
-      ends: ref ? endsOf(library, ref) : [], says: ref?.definition.description ?? '', changes: part ? part.changes.map((c) => `${c.name} = ${c.value}`).join(', ') : changesText(element.modification),
+      ends: ref ? endsOf(library, ref) : [], says: ref?.definition.description ?? '', isShape: ref?.place === 'library/Shapes', changes: part ? part.changes.map((c) => `${c.name} = ${c.value}`).join(', ') : changesText(element.modification),
     }];
   });
   for (const part of type.parts) {
     // a part whose type is gone is no declaration any more
-    if (!parts.some((p) => p.name === part.name)) parts.push({ name: part.name, dimensions: '', typeName: 'missing', ref: undefined, part, ends: [], says: '', changes: '' });
+    if (!parts.some((p) => p.name === part.name)) parts.push({ name: part.name, dimensions: '', typeName: 'missing', ref: undefined, part, ends: [], says: '', changes: '', isShape: false });
   }
   const border = endsOf(library, own);
   const kindOf = (path: string): NetworkEnd['kind'] => {

@@ -47,7 +47,10 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
   const [moving, setMoving] = useState<AnyNode[]>();
   const wrong = useMemo(() => new Set(problemsAt(problems, `type/${type.id}`).filter((p) => p.severity === 'error').flatMap((p) => p.place?.split('/') ?? [])), [problems, type.id]);
   const library = useMemo(() => projectLibrary(project).library, [project]);
-  const network = useMemo(() => readNetwork(library, type), [library, type]);
+  const whole = useMemo(() => readNetwork(library, type), [library, type]);
+  // shapes have their own picture
+  const network = useMemo(() => ({ ...whole, parts: whole.parts.filter((p) => !p.isShape) }), [whole]);
+  const shapes = whole.parts.length - network.parts.length;
   const entries = useMemo(() => catalogue(library), [library]);
   const graph = useMemo((): GraphInput => ({
     type, network, path, run, cursor, item, wrong, chartsOf: (name) => project.types.find((t) => t.name === name)?.charts.map((c) => c.name) ?? [],
@@ -161,7 +164,7 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     if (id) addPart(id, at);
     else declare(className, at);
   };
-  const taken = [...allNames(type), ...network.parts.map((p) => p.name)];
+  const taken = [...allNames(type), ...whole.parts.map((p) => p.name)];
   const lowerFirst = (name: string): string => name.replace(/^./, (c) => c.toLowerCase());
   const addPart = (id: string, at: Place): void => {
     const target = project.types.find((t) => t.id === id);
@@ -171,7 +174,9 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
   const declare = (className: string, at?: Place): void => {
     const name = freeName(taken, lowerFirst(className.split('.').at(-1)!));
     const place = at ?? { x: Math.max(0, ...nodes.filter((n) => n.type === 'part').map((n) => n.position.x)), y: Math.max(-150, ...nodes.filter((n) => n.type === 'part').map((n) => n.position.y + (n.height ?? 100))) + 30 };
-    tryEdit({ kind: 'update', list: 'types', id: type.id, changes: { physics: declarePart(type.physics, className, name), layout: [...type.layout, { name, x: Math.round(place.x), y: Math.round(place.y) }] } }, `Add ${name}`, () => select(`declared/${name}`));
+    const isShape = className.startsWith('Shapes.');
+    const layout = isShape ? type.layout : [...type.layout, { name, x: Math.round(place.x), y: Math.round(place.y) }];
+    tryEdit({ kind: 'update', list: 'types', id: type.id, changes: { physics: declarePart(type.physics, className, name), layout } }, `Add ${name}`, () => select(`declared/${name}`));
   };
   const enter = (node: AnyNode): void => {
     if (node.type !== 'part') return;
@@ -188,6 +193,7 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
         <Button onClick={() => void tidy()} disabled={tidying || network.parts.length === 0}>
           <Sparkles size={14} aria-hidden /> {tidying ? 'Tidying …' : 'Tidy'}
         </Button>
+        {shapes > 0 && <button type="button" className="btn btn-link p-0 ms-2" style={{ fontSize: 12.5 }} onClick={() => go({ area: 'product', sheet: 'motion', item: '' })}>{shapes} shape{shapes === 1 ? '' : 's'}</button>}
         <span className="quiet ms-2">{usable.length > 0 ? 'Types to drag:' : 'No other part type yet'}</span>
         {usable.map((t) => (
           <button key={t.id} type="button" className="tray-type" draggable onDragStart={(e) => e.dataTransfer.setData('application/x-part-type', t.id)} onDoubleClick={() => addPart(t.id, { x: 20, y: 20 })} onKeyDown={(e) => e.key === 'Enter' && addPart(t.id, { x: 20, y: 20 })} title={`${t.note || t.name}: drag it, or press Enter`}>

@@ -181,7 +181,7 @@ function RelationRow(props: RowProps) {
   const state = statement?.state;
   return (
     <div className={`relation-row${chosen ? ' chosen' : ''}`} data-relation={r.id} onFocus={onChoose} onBlur={onSettle}>
-      <span className={`relation-state ${state ?? ''}`} title={statement && statement.left !== undefined && statement.right !== undefined && state === 'contradicts' ? `left ${formatNumber(statement.left)}, right ${formatNumber(statement.right)} ${statement.baseUnit}` : undefined}>
+      <span className={`relation-state ${state ?? ''}`} title={state === 'used' ? `gives ${statement!.gives.join(', ')}` : statement && statement.left !== undefined && statement.right !== undefined && state === 'contradicts' ? `left ${formatNumber(statement.left)}, right ${formatNumber(statement.right)} ${statement.baseUnit}` : undefined}>
         {state ? (state === 'used' ? `gives ${statement!.gives.join(', ')}` : words[state]) : ''}
       </span>
       <div onKeyDown={(e) => { if (e.key === 'Enter') { onSettle(); onNext(); } }}>

@@ -102,7 +102,9 @@ export function createMotionScene(host: HTMLElement): MotionScene {
     const box = bounds();
     const size = box.getSize(new THREE.Vector3());
     const across = Math.max(size.x, size.z, size.y) * 2.2;
-    const step = 10 ** Math.floor(Math.log10(across / 8));
+    // 1, 2 or 5 of a power of ten, about a dozen fields across
+    const power = 10 ** Math.floor(Math.log10(across / 12));
+    const step = power * ([1, 2, 5, 10].find((f) => f * power >= across / 12) ?? 10);
     const n = Math.ceil(across / step / 2) * 2;
     const grid = new THREE.GridHelper(n * step, n, ink('--hair'), ink('--hair'));
     const centre = box.getCenter(new THREE.Vector3());
