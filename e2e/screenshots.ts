@@ -31,6 +31,11 @@ async function main(): Promise<void> {
     await go('#/physics/drive//quantity%2Ftau/relations');
     await wait(1500);
     await shot('relations');
+    await go('#/physics/water///network');
+    await wait(900);
+    await page.click('[data-part="pump"]');
+    await wait(500);
+    await shot('network');
     await page.evaluate(() => localStorage.removeItem('zelvar-last-project'));
     await page.goto(server.url);
     await page.waitForSelector('h1');
@@ -82,10 +87,11 @@ async function main(): Promise<void> {
     await run(page, 'u-eager');
     await go('#/product/spindle//quantity%2Fq-speed');
     await shot('product');
-    await go('#/physics/spindle///network');
-    await wait(900);
-    await shot('network');
     await go('#/product////motion');
+    await page.mouse.move(ruler.x + 20, ruler.y + 60);
+    await page.mouse.down();
+    await page.mouse.move(ruler.x + ruler.width / 2, ruler.y + 60, { steps: 3 });
+    await page.mouse.up();
     await wait(1500);
     await shot('motion');
     await go('#/physics////structure');
@@ -104,6 +110,11 @@ async function main(): Promise<void> {
     await go('#/physics/drive//quantity%2Ftau/relations');
     await wait(1500);
     await shot('relations');
+    await go('#/physics/water///network');
+    await wait(900);
+    await page.click('[data-part="pump"]');
+    await wait(500);
+    await shot('network');
     await page.evaluate(() => localStorage.removeItem('zelvar-last-project'));
     await page.goto(server.url);
     await page.waitForSelector('h1');

@@ -32,12 +32,12 @@ const capper = partType('Capper', 'A bench-top tube capper: stops a tube, clamps
     link('ctrl.toBelt', 'belt.orders', 'advance'), link('ctrl.toGripper', 'gripper.orders', 'close, open'), link('ctrl.toCap', 'cap.orders', 'new cap'), link('ctrl.toPanel', 'panel.shows', 'batch done, fault, ready'),
   ],
   physics: `// what can be seen of it, in metres; the station stands at 0
-Shapes.Box conveyor(size = {0.3, 0.008, 0.05}, r = {0, -0.004, 0}, colour = {0.5, 0.52, 0.5});
+Shapes.Box conveyor(size = {0.3, 0.008, 0.05}, r = {0, -0.004, 0}, colour = {0.66, 0.68, 0.65});
 Shapes.Cylinder tube(length = 0.1, radius = 0.008, r = {belt.travelled - belt.pitch, 0.05, 0}, turn = {0, 0, 1.5708}, colour = {0.72, 0.8, 0.82}, shown = belt.tubes > 0 or gripper.position > 0.003);
 Shapes.Cylinder lid(length = 0.014, radius = 0.0105, r = {belt.travelled - belt.pitch, 0.109 - 0.006*min(1, cap.angle/7.854), 0}, turn = {0, 0, 1.5708}, colour = {0.05, 0.42, 0.46}, shown = belt.tubes > 0 or gripper.position > 0.003);
-Shapes.Cylinder chuck(length = 0.03, radius = 0.016, r = {0, if ctrl.engage then 0.13 else 0.155, 0}, turn = {spindle.angle, 0, 1.5708}, colour = {0.4, 0.4, 0.38});
+Shapes.Cylinder chuck(length = 0.03, radius = 0.016, r = {0, if ctrl.engage then 0.13 else 0.155, 0}, turn = {spindle.angle, 0, 1.5708}, colour = {0.6, 0.61, 0.58});
 Shapes.Box mark(size = {0.004, 0.028, 0.004}, r = {0.016 'm'*cos(spindle.angle), if ctrl.engage then 0.13 else 0.155, -0.016 'm'*sin(spindle.angle)}, turn = {0, spindle.angle, 0}, colour = {0.82, 0.52, 0.1});
-Shapes.Cylinder drive(length = 0.06, radius = 0.02, r = {0, if ctrl.engage then 0.175 else 0.2, 0}, turn = {0, 0, 1.5708}, colour = {0.3, 0.33, 0.33});
+Shapes.Cylinder drive(length = 0.06, radius = 0.02, r = {0, if ctrl.engage then 0.175 else 0.2, 0}, turn = {0, 0, 1.5708}, colour = {0.46, 0.5, 0.5});
 Shapes.Box left(size = {0.02, 0.03, 0.03}, r = {-0.025 + gripper.position, 0.06, 0}, colour = {0.62, 0.58, 0.5});
 Shapes.Box right(size = {0.02, 0.03, 0.03}, r = {0.025 - gripper.position, 0.06, 0}, colour = {0.62, 0.58, 0.5});
 Shapes.Box column(size = {0.03, 0.26, 0.03}, r = {0, 0.12, -0.07}, colour = {0.56, 0.57, 0.54});

@@ -82,6 +82,7 @@ function lowerEqual(b: Builder, e: Extract<Equation, { kind: 'equal' }>, scope: 
   if (left === undefined || right === undefined) return [];
   noteGivenInputs(b, e, left, right);
   const origin = originOf(e, scope);
+  if (!isArray(left) && !isRecord(left) && !isArray(right) && !isRecord(right)) return [{ left, right, origin }];
   const equations: FlatEquation[] = [];
   try {
     zipValues(left, right, (l, r) => {

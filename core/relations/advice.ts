@@ -174,9 +174,8 @@ function constantFactors(e: Expr): { value: number; span: Span }[] {
       flat(x, false);
       const numbers = factors.filter((f) => Math.abs(f.value) !== 1);
       const all = numbers.reduce((p, f) => (f.over ? p / f.value : p * f.value), 1);
-      const isTrivial = (v: number): boolean => [1, 2, 0.5, 4, 0.25, 3, 1 / 3].some((k) => Math.abs(v / k - 1) < 1e-12);
-      if (numbers.length > 1) found.push({ value: all, span: { start: Math.min(...numbers.map((f) => f.e.span.start)), end: Math.max(...numbers.map((f) => f.e.span.end)) } });
-      for (const f of numbers) if (!isTrivial(f.value)) found.push({ value: f.over ? 1 / f.value : f.value, span: f.e.span });
+      if (numbers.length > 1 && !isGeometric(all)) found.push({ value: all, span: { start: Math.min(...numbers.map((f) => f.e.span.start)), end: Math.max(...numbers.map((f) => f.e.span.end)) } });
+      for (const f of numbers) if (!isGeometric(f.value)) found.push({ value: f.over ? 1 / f.value : f.value, span: f.e.span });
       return;
     }
     const inner: Expr[] = x.kind === 'unary' ? [x.operand] : x.kind === 'binary' ? [x.left, x.right] : x.kind === 'call' ? [...x.args] : [];
@@ -185,6 +184,9 @@ function constantFactors(e: Expr): { value: number; span: Span }[] {
   visit(e);
   return found;
 }
+
+/** Small numbers, and those of circles: they stand in formulas for themselves. */
+const isGeometric = (v: number): boolean => [1, 2, 3, 4, 6, 8].some((k) => [1, Math.PI].some((p) => [v * k * p, v / (k * p), (v * k) / p, (v / k) * p].some((x) => Math.abs(x - 1) < 1e-6)));
 
 function plain(e: Expr): number | undefined {
   if (e.kind === 'number' && e.unit === undefined) return e.value;
