@@ -26,7 +26,7 @@ export function differentiate(e: FlatExpr, inner: (leaf: FlatExpr) => FlatExpr):
     case 'neg':
       return negate(d(e.a));
     case 'noEvent':
-      return d(e.a);
+      return asIs(d(e.a));
     case 'add':
       return add(d(e.a), d(e.b));
     case 'sub':

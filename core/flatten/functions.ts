@@ -3,11 +3,11 @@ import { problem } from '../language/diagnostics';
 import { printReference } from '../language/print';
 import type { Builder } from './builder';
 import { elaborateStrict, indicesOf, NoValue, resultsOf, structuralInteger } from './elaborate';
-import { binary, choose, constant, one, zero, type FlatExpr } from './flat-expression';
+import { binary, choose, constant, isRelation, one, walk, zero, type FlatExpr } from './flat-expression';
 import type { ClassInstance, Scope } from './instance';
 import { findClass, type ClassRef } from './library';
 import { carryOut, NoStatement, share, type Space, type Values } from './statements';
-import { fillValue, isArray, isRecord, shapeOf, type Value } from './values';
+import { fillValue, isArray, isRecord, mapValue, shapeOf, type Value } from './values';
 
 const deepest = 40;
 
@@ -96,13 +96,25 @@ export function callClass(b: Builder, ref: ClassRef, call: CallExpr, args: reado
     for (const body of bodies) {
       for (const algorithm of body.definition.algorithms) if (carryOut(b, algorithm, space, values, scope.guard ?? one, inside(body)) === 'return') break;
     }
-    return declared.filter((d) => d.element.causality === 'output').map((d) => values.get(d.element.name) ?? zero);
+    return declared.filter((d) => d.element.causality === 'output').map((d) => {
+      const result = values.get(d.element.name) ?? zero;
+      return mapValue(result, withoutEvents);
+    });
   } catch (error) {
     if (error instanceof NoStatement) throw new NoValue();
     throw error;
   } finally {
     depthOf.set(b, depth);
   }
+}
+
+/** Conditions of functions are no events, as the language has it. */
+function withoutEvents(e: FlatExpr): FlatExpr {
+  // a condition itself may still decide something where the function is called
+  if (isRelation(e.op) || e.op === 'and' || e.op === 'or' || e.op === 'not') return e;
+  let decides = false;
+  walk(e, (x) => void (decides ||= isRelation(x.op) || (x.op === 'fn' && ['sign', 'floor', 'ceil', 'integer', 'mod'].includes(x.name))));
+  return decides ? { op: 'noEvent', a: e } : e;
 }
 
 /** Dimensions a declaration has, those of its type included. */
@@ -133,7 +145,7 @@ function functionSpace(b: Builder): Space {
         b.report(scope.place, problem('error', 'unknown-name', `${name} is not declared in this function`, target.span));
         throw new NoStatement();
       }
-      values.set(name, share(b, replaced(b, before, target, 0, 0, value, at(values, scope)), scope, name));
+      values.set(name, share(b, replaced(b, before, target, 0, 0, mapValue(value, withoutEvents), at(values, scope)), scope, name));
     },
     before: () => zero,
     // what a function says or checks has no effect on its values

@@ -198,7 +198,9 @@ function parseImport(s: TokenStream): ImportElement {
   }
   const path = dottedName(s);
   let wildcard = false;
-  if (s.accept('.')) wildcard = s.accept('*');
+  // `.*` is also an operator, and read as one
+  if (s.accept('.*')) wildcard = true;
+  else if (s.accept('.')) wildcard = s.accept('*');
   description(s);
   const element: ImportElement = { kind: 'import', ...(alias && { alias }), path: path?.name ?? '', wildcard, span: { start, end: s.lastEnd() } };
   endElement(s, 'An import');

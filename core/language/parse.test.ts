@@ -157,3 +157,10 @@ test('a physics text may begin with parts of its own', () => {
   }
   expect(parsePhysicsText('x = 2; y = x[1];').value.equations).toHaveLength(2);
 });
+
+test('imports: a name, another name for it, everything of a package', () => {
+  const { value, problems } = parseFile('model M import A.B.c; import D = A.B; import A.*; end M;');
+  expect(problems).toEqual([]);
+  expect(value[0].elements).toMatchObject([{ path: 'A.B.c', wildcard: false }, { alias: 'D', path: 'A.B' }, { path: 'A', wildcard: true }]);
+  expect(parseFile(printClass(value[0])).value[0].elements).toMatchObject([{ path: 'A.B.c' }, { alias: 'D' }, { path: 'A', wildcard: true }]);
+});

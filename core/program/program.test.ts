@@ -99,3 +99,24 @@ equation connect(a.port, hose.a); connect(hose.b, check.a); connect(check.b, t.p
   expect(r.simulation.problem).toBeUndefined();
   expect(r.last('a.p') / 2452.5).toBeCloseTo(1, 6);
 });
+
+test('conditions in branches that are not taken, and those of functions, are no events; kinks neither', () => {
+  // near rest the flow is proportional: the sign in the other branch changes with every rounding
+  const law = 'if abs(dp) > 1e-4 then sign(dp)*sqrt(abs(dp)) else dp/sqrt(1e-4)';
+  const tanks = (flow: string, more = ''): string => `model T ${more} Real h[2](start = {2, 0}, each fixed = true), q, dp; equation dp = h[1] - h[2]; q = 0.3*${flow}; der(h[1]) = -q; der(h[2]) = q; end T;`;
+  const options = { stop: 30, solver: 'auto', relative: 1e-9, absolute: 1e-11 } as const;
+  const plain = simulateText(tanks(`(${law})`), 'T', options);
+  const inFunction = simulateText(tanks('f(dp)', `function f input Real dp; output Real q; algorithm q := ${law}; end f;`), 'T', options);
+  expect(plain.simulation.counts.events).toBeLessThan(5);
+  expect(inFunction.simulation.counts.events).toBeLessThan(plain.simulation.counts.events);
+  // d(dp)/dt = -0.6 sqrt(dp): at 2 s sqrt(dp) = sqrt(2) - 0.6
+  for (const r of [plain, inFunction]) {
+    expect(r.at('dp', 2)).toBeCloseTo((Math.SQRT2 - 0.6) ** 2, 6);
+    expect(r.last('dp')).toBeCloseTo(0, 9);
+    expect(r.simulation.counts.steps).toBeLessThan(1000);
+  }
+  // a branch that is taken is watched
+  const stop = simulateText('model T Real x(start = -1, fixed = true), y(start = 0, fixed = true); equation der(x) = 1; der(y) = if x > 0 then (if x > 0.5 then 3 else 1) else 0; end T;', 'T', { stop: 2, solver: 'dopri5', relative: 1e-6, absolute: 1e-9 });
+  expect(stop.simulation.counts.events).toBe(2);
+  expect(stop.last('y')).toBeCloseTo(0.5 + 0.5 * 3, 9);
+});

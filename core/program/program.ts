@@ -101,7 +101,7 @@ export function createProgram(solvable: SolvableModel): Program {
   const varies = (index: number): boolean => isState.has(index) || model.variables[index].kind === 'continuous';
   let locals = new Map<string, string>();
   const context: WriterContext = {
-    modes, samples, delays: pasts, tables, varies, signs: new Map(), local: (kind, index) => locals.get(kind + index), stateSlot: (index) => slotOf.get(index) ?? 0,
+    modes, samples, delays: pasts, tables, varies, signs: new Map(), branches: new Map(), local: (kind, index) => locals.get(kind + index), stateSlot: (index) => slotOf.get(index) ?? 0,
   };
   const writer = (mode: ConditionMode) => createExpressionWriter(context, mode, numbers);
   const slot = (u: Unknown): string => (u.kind === 'var' ? `v[${u.index}]` : `d[${slotOf.get(u.index)}]`);
@@ -197,15 +197,16 @@ export function createProgram(solvable: SolvableModel): Program {
 
   // conditions: everything numbered so far; guards and the like compute theirs plainly
   const plain = writer('plain');
+  const held = writer('held');
   const conditionStatements: string[] = [];
   for (let k = 0; k < modes.length; k++) {
     const source = modes[k];
-    if (source.kind === 'floor') {
-      conditionStatements.push(`live[${k}]=Math.floor(${plain.value(source.expr)});z[${k}]=NaN;`);
-    } else {
-      const e = source.expr;
-      conditionStatements.push(`z[${k}]=${plain.value(e.a)}-${plain.value(e.b)};live[${k}]=${plain.condition(e)}?1:0;`);
-    }
+    const look = source.kind === 'floor'
+      ? `live[${k}]=Math.floor(${plain.value(source.expr)});z[${k}]=NaN;`
+      : `z[${k}]=${plain.value(source.expr.a)}-${plain.value(source.expr.b)};live[${k}]=${plain.condition(source.expr)}?1:0;`;
+    // what stands in a branch that is not taken decides nothing
+    const taken = context.branches.get(k)!.map((b) => `${b.holds ? '' : '!'}(${held.condition(b.condition)})`).join('&&');
+    conditionStatements.push(taken === '' ? look : `if(${taken}){${look}}else{live[${k}]=m[${k}];z[${k}]=NaN;}`);
   }
   functions.push(`function conditions(t){${chunked('con', conditionStatements)}}`);
 

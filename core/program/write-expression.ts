@@ -19,8 +19,16 @@ export interface WriterContext {
   /** Name of a local that holds a variable or derivative now. */
   local(kind: 'var' | 'der', index: number): string | undefined;
   stateSlot(index: number): number;
-  /** The sign conditions of an `abs` or `sign`, made once per node. */
+  /** For each condition, the branches it stands in: it is watched only while they are taken. */
+  readonly branches: Map<number, readonly Branch[]>;
+  /** The conditions of a `sign`, made once per node. */
   readonly signs: Map<FlatExpr, { readonly positive: Relation; readonly negative: Relation }>;
+}
+
+/** A condition of an `if`, and whether the branch is taken when it holds or when it does not. */
+export interface Branch {
+  readonly condition: FlatExpr;
+  readonly holds: boolean;
 }
 
 const symbolOf: Record<RelationOp, string> = { lt: '<', le: '<=', gt: '>', ge: '>=', eq: '===', ne: '!==' };
@@ -33,6 +41,13 @@ export type ModeNumbers = Map<FlatExpr, number>;
 
 export function createExpressionWriter(context: WriterContext, mode: ConditionMode, numbers: ModeNumbers): { value(e: FlatExpr): string; condition(e: FlatExpr): string } {
   let insideNoEvent = 0;
+  const path: Branch[] = [];
+  const inBranch = (condition: FlatExpr, holds: boolean, e: FlatExpr): string => {
+    path.push({ condition, holds });
+    const text = value(e);
+    path.pop();
+    return text;
+  };
 
   const varying = (e: FlatExpr): boolean => {
     let found = false;
@@ -46,6 +61,12 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
       k = context.modes.length;
       numbers.set(e, k);
       context.modes.push(source);
+      context.branches.set(k, [...path]);
+    } else {
+      // used in several places: watched where all of them lie
+      const known = context.branches.get(k)!;
+      const differ = known.findIndex((b, j) => path[j]?.condition !== b.condition || path[j].holds !== b.holds);
+      if (differ >= 0) context.branches.set(k, known.slice(0, differ));
     }
     return k;
   };
@@ -80,14 +101,14 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
   const fn = (e: Extract<FlatExpr, { op: 'fn' }>): string => {
     const [x, y] = e.args;
     switch (e.name) {
-      case 'abs': case 'sign': {
+      // a kink is no event (Modelica language 3.6, section 3.7.1); a jump is
+      case 'sign': {
         if (insideNoEvent > 0 || mode === 'plain' || !varying(x)) return `Math.${e.name}(${value(x)})`;
         let signs = context.signs.get(e);
         if (!signs) {
           signs = { positive: { op: 'gt', a: x, b: constant(0) }, negative: { op: 'lt', a: x, b: constant(0) } };
           context.signs.set(e, signs);
         }
-        if (e.name === 'abs') return `(${relation(signs.negative)}?-(${value(x)}):${value(x)})`;
         return `(${relation(signs.positive)}?1:${relation(signs.negative)}?-1:0)`;
       }
       case 'floor': case 'integer':
@@ -159,7 +180,7 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
       case 'mul': return `(${value(e.a)}*${value(e.b)})`;
       case 'div': return `(${value(e.a)}/${value(e.b)})`;
       case 'pow': return power(e.a, e.b);
-      case 'if': return `(${condition(e.c)}?${value(e.a)}:${value(e.b)})`;
+      case 'if': return `(${condition(e.c)}?${inBranch(e.c, true, e.a)}:${inBranch(e.c, false, e.b)})`;
       case 'fn': return fn(e);
       default: return `(${condition(e)}?1:0)`;
     }

@@ -205,7 +205,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       const changed = { ...setup, changes: [...setup.changes.filter((c) => !extra.some((e) => e.name === c.name)), ...extra], stimulus: [...setup.stimulus, ...again] };
       const prepared = prepareRun(project, changed, undefined, options.conditions);
       if (!isRunnable(prepared)) return { model: undefined, problems: prepared.problems };
-      const run = createRun(prepared);
+      const run = createRun(prepared, undefined, true);
       count++;
       const s: Session = {
         id: count, prepared, run, listen, pace: options.pace, paused: options.paused ?? false, cancelled: false, clockBase: 0, timeBase: 0, lastUpdate: 0, computing: 0, stoppedAt: undefined, actions: [...(options.actions ?? [])],

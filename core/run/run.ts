@@ -25,8 +25,8 @@ const unwatched = (r: WatchedRequirement): Finding => ({
   verdict: 'undecided', margin: undefined, unit: '', worstAt: undefined, failsSince: undefined, reason: r.problem || 'Its limit cannot be read', lane: [],
 });
 
-export function createRun(prepared: Prepared & { readonly program: NonNullable<Prepared['program']> }, record = prepared.record): Run {
-  const recorder = createRecorder(prepared.model, record, { shapes: true, aliases: prepared.program.solvable.aliases });
+export function createRun(prepared: Prepared & { readonly program: NonNullable<Prepared['program']> }, record = prepared.record, shapes = false): Run {
+  const recorder = createRecorder(prepared.model, record, { shapes, aliases: prepared.program.solvable.aliases });
   const monitors = prepared.requirements.map((r): Monitor | undefined => r.source && createMonitor(r.source));
   const watching = monitors.filter((m): m is Monitor => m !== undefined);
   const driver = prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, prepared.model) : undefined;

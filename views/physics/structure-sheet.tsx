@@ -6,6 +6,7 @@ import { useHere } from '@/store/derived';
 import { goTo } from '@/store/locate';
 import { structureOf, type TypeStructure } from '@/store/engine';
 import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import './structure.scss';
 
@@ -54,6 +55,22 @@ export function StructureSheet() {
     else if (r && project && elementIndex(project).byAddress.has(r.place)) goTo(r.place);
     else if (r) usePlace.getState().say(`“${r.text}” is written in the library of parts, or follows from how parts are linked`);
   };
+  /** Where an unknown is declared: a quantity of the type, or of a part inside it. */
+  const openName = (name: string): void => {
+    const [first, second] = name.replace(/^der\((.*)\)$/, '$1').replace(/\[[^\]]*\]/g, '').split('.');
+    const own = type.quantities.find((q) => q.name === first);
+    const part = type.parts.find((p) => p.name === first);
+    const inner = part && project.types.find((t) => t.id === part.type);
+    const quantity = inner?.quantities.find((q) => q.name === second);
+    if (own) return usePlace.getState().go({ area: 'product', part: '', type: type.id, item: `quantity/${own.id}` });
+    if (inner && quantity) return usePlace.getState().go({ area: 'product', part: '', type: inner.id, item: `quantity/${quantity.id}` });
+    usePlace.getState().go({ area: 'product', part: '', type: type.id, sheet: 'inside', item: part ? `part/${part.id}` : `declared/${first}` });
+  };
+  const give = (name: string, role: 'input' | 'parameter'): void => {
+    const own = type.quantities.find((q) => q.name === name);
+    if (own) useProject.getState().edit({ kind: 'update', list: `types/${type.id}/quantities`, id: own.id, changes: { role, value: own.value || '0' } }, `Make ${name} ${role === 'input' ? 'an input' : 'a parameter'}`);
+  };
+  const isOwn = (name: string): boolean => type.quantities.some((q) => q.name === name);
   return (
     <>
       <div className="pane-head">
@@ -82,11 +99,11 @@ export function StructureSheet() {
           <div className="structure-columns">
             <figure>
               <figcaption className="quiet">
-                {at ? <Where structure={s} at={at} /> : 'Each row is an equation, each column an unknown, in the order in which they are solved. Derivatives are coloured, framed equations are solved together. Point at a cell to read it; press it to go to its equation.'}
+                {at ? <Where structure={s} at={at} /> : 'Each row is an equation, each column an unknown, in the order in which they are solved. Derivatives are coloured, framed equations are solved together. Point at a cell to read it; press it to go to its equation, with Shift to its unknown.'}
               </figcaption>
-              <Incidence structure={s} at={at} look={setAt} open={open} />
+              <Incidence structure={s} at={at} look={setAt} open={open} openName={openName} />
             </figure>
-            <Facts structure={s} open={open} />
+            <Facts structure={s} open={open} openName={openName} give={give} isOwn={isOwn} />
           </div>
         )}
       </div>
@@ -120,7 +137,7 @@ function Where({ structure: s, at }: { readonly structure: ModelStructure; reado
 const largest = 400;
 
 /** The picture of which unknown stands in which equation. */
-function Incidence({ structure: s, at, look, open }: { readonly structure: ModelStructure; readonly at: { row: number; column: number } | undefined; readonly look: (at: { row: number; column: number } | undefined) => void; readonly open: (row: number) => void }) {
+function Incidence({ structure: s, at, look, open, openName }: { readonly structure: ModelStructure; readonly at: { row: number; column: number } | undefined; readonly look: (at: { row: number; column: number } | undefined) => void; readonly open: (row: number) => void; readonly openName: (name: string) => void }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const rows = Math.min(largest, s.rows.length), columns = Math.min(largest, s.columns.length);
   const cell = Math.max(2, Math.min(18, Math.floor(400 / Math.max(rows, columns))));
@@ -166,16 +183,20 @@ function Incidence({ structure: s, at, look, open }: { readonly structure: Model
     const row = Math.floor((e.clientY - box.top) / cell), column = Math.floor((e.clientX - box.left) / cell);
     return row >= 0 && row < rows && column >= 0 && column < columns ? { row, column } : undefined;
   };
+  const press = (p: { row: number; column: number }, unknown: boolean): void => {
+    if (!unknown) open(p.row);
+    else if (s.columns[p.column]) openName(s.columns[p.column].name);
+  };
   const move = (dr: number, dc: number): void => look({ row: Math.max(0, Math.min(rows - 1, (at?.row ?? 0) + dr)), column: Math.max(0, Math.min(columns - 1, (at?.column ?? 0) + dc)) });
   return (
     <>
       <canvas
-        ref={canvas} className="incidence" style={{ width: columns * cell, height: rows * cell }} tabIndex={0} role="img" aria-label={`${s.rows.length} equations by ${s.columns.length} unknowns in solution order; arrow keys move, Enter opens the equation`}
-        onMouseMove={(e) => look(place(e))} onMouseLeave={() => look(undefined)} onClick={(e) => { const p = place(e); if (p) open(p.row); }}
+        ref={canvas} className="incidence" style={{ width: columns * cell, height: rows * cell }} tabIndex={0} role="img" aria-label={`${s.rows.length} equations by ${s.columns.length} unknowns in solution order; arrow keys move, Enter opens the equation, with Shift the unknown`}
+        onMouseMove={(e) => look(place(e))} onMouseLeave={() => look(undefined)} onClick={(e) => { const p = place(e); if (p) press(p, e.shiftKey); }}
         onKeyDown={(e) => {
           const steps: Record<string, [number, number]> = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] };
           if (steps[e.key]) move(...steps[e.key]);
-          else if (e.key === 'Enter' && at) open(at.row);
+          else if (e.key === 'Enter' && at) press(at, e.shiftKey);
           else return;
           e.preventDefault();
         }}
@@ -186,16 +207,34 @@ function Incidence({ structure: s, at, look, open }: { readonly structure: Model
 }
 
 /** What was derived from the equations, in words. */
-function Facts({ structure: s, open }: { readonly structure: ModelStructure; readonly open: (row: number) => void }) {
+function Facts({ structure: s, open, openName, give, isOwn }: {
+  readonly structure: ModelStructure; readonly open: (row: number) => void; readonly openName: (name: string) => void; readonly give: (name: string, role: 'input' | 'parameter') => void; readonly isOwn: (name: string) => boolean;
+}) {
   const missing = useMemo(() => s.columns.filter((c) => c.open), [s]);
   const excess = useMemo(() => s.rows.flatMap((r, k) => (r.excess ? [{ r, k }] : [])), [s]);
   const list = (names: readonly string[]) => <span className="mono">{names.slice(0, 24).join(', ')}{names.length > 24 && <span className="quiet"> and {names.length - 24} more</span>}</span>;
+  const jumps = (names: readonly string[]) => (
+    <span className="mono">
+      {names.slice(0, 24).map((n, k) => <span key={n}>{k > 0 && ', '}<button type="button" className="btn btn-link p-0 mono" onClick={() => openName(n)}>{n}</button></span>)}
+      {names.length > 24 && <span className="quiet"> and {names.length - 24} more</span>}
+    </span>
+  );
   return (
     <div className="structure-facts">
       {missing.length > 0 && (
         <section>
           <h3>Nothing determines</h3>
-          {list(missing.map((c) => c.name))}
+          {missing.slice(0, 12).map((c) => (
+            <div key={c.name}>
+              {jumps([c.name])}
+              {isOwn(c.name) && (
+                <span className="ms-2">
+                  make it <button type="button" className="btn btn-link p-0" onClick={() => give(c.name, 'input')}>an input</button> or <button type="button" className="btn btn-link p-0" onClick={() => give(c.name, 'parameter')}>a parameter</button>
+                </span>
+              )}
+            </div>
+          ))}
+          {missing.length > 12 && <span className="quiet">and {missing.length - 12} more</span>}
           <p className="quiet mb-0">Add {missing.length === 1 ? 'an equation' : `${missing.length} equations`}, or make {missing.length === 1 ? 'it an input or a parameter' : 'them inputs or parameters'}.</p>
         </section>
       )}
@@ -209,7 +248,7 @@ function Facts({ structure: s, open }: { readonly structure: ModelStructure; rea
       )}
       <section>
         <h3>{s.states.length === 0 ? 'No states' : `${s.states.length} state${s.states.length === 1 ? '' : 's'}`}</h3>
-        {s.states.length > 0 ? list(s.states) : <span className="quiet">nothing is integrated over time</span>}
+        {s.states.length > 0 ? jumps(s.states) : <span className="quiet">nothing is integrated over time</span>}
       </section>
       {s.blocks.length > 0 && (
         <section>

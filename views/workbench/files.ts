@@ -147,5 +147,8 @@ export function exportRecording(): void {
   const { project } = useProject.getState();
   const { current } = useRuns.getState();
   if (!current || current.data.rows === 0) return usePlace.getState().say('There is no recording yet: run a setup first', 'note');
-  download(`${fileName(project?.name ?? 'run')}-${fileName(current.setup)}.csv`, 'text/csv', writeRecordingCsv(toRecording(current.data)));
+  // what is only there to be seen is not what was measured
+  const recording = toRecording(current.data);
+  const shapes = current.model.shapes ?? [];
+  download(`${fileName(project?.name ?? 'run')}-${fileName(current.setup)}.csv`, 'text/csv', writeRecordingCsv({ ...recording, columns: recording.columns.filter((c) => !shapes.some((s) => c.name.startsWith(`${s.part}.`))) }));
 }
