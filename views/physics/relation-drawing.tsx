@@ -114,7 +114,7 @@ function Drawing({ sheet, result, selected, onSelect, onMove }: Props) {
         onNodeClick={(_, n) => onSelect(n.id)} onPaneClick={() => onSelect('')} deleteKeyCode={null} minZoom={0.2} maxZoom={2} proOptions={{ hideAttribution: true }} fitView zoomOnDoubleClick={false}
       >
         <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
-        <Controls showInteractive={false} position="bottom-left" />
+        <Controls showInteractive={false} position="bottom-right" />
       </ReactFlow>
     </div>
   );

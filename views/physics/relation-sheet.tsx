@@ -92,7 +92,7 @@ function OneSheet({ project, type, sheet, path }: { readonly project: Project; r
     const entry: Relation = { id: `r-${nanoid(8)}`, text: '', note: '' };
     const index = after === undefined ? sheet.relations.length : sheet.relations.findIndex((r) => r.id === after) + 1;
     tryEdit({ kind: 'insert', list, entry, index }, 'Add a relation');
-    setTimeout(() => rows.current?.querySelector<HTMLInputElement>(`[data-relation="${entry.id}"] input`)?.focus(), 30);
+    setTimeout(() => rows.current?.querySelector<HTMLTextAreaElement>(`[data-relation="${entry.id}"] textarea`)?.focus(), 30);
   };
   const remove = (r: Relation): void => tryEdit({ kind: 'remove', list, id: r.id }, 'Delete a relation');
   const reuse = (r: Relation): void => {
@@ -184,8 +184,8 @@ function RelationRow(props: RowProps) {
       <span className={`relation-state ${state ?? ''}`} title={state === 'used' ? `gives ${statement!.gives.join(', ')}` : statement && statement.left !== undefined && statement.right !== undefined && state === 'contradicts' ? `left ${formatNumber(statement.left)}, right ${formatNumber(statement.right)} ${statement.baseUnit}` : undefined}>
         {state ? (state === 'used' ? `gives ${statement!.gives.join(', ')}` : words[state]) : ''}
       </span>
-      <div onKeyDown={(e) => { if (e.key === 'Enter') { onSettle(); onNext(); } }}>
-        <CellField value={r.text} label="Relation" mono placeholder="P = Q*dp/eta, or P < 3 'kW'" immediate onCommit={onText} {...(statement?.problem && { problem: statement.problem })} />
+      <div onKeyDown={(e) => { if (e.key === 'Enter') { e.preventDefault(); onSettle(); onNext(); } }}>
+        <CellField value={r.text} label="Relation" mono multiline placeholder="P = Q*dp/eta, or P < 3 'kW'" immediate onCommit={onText} {...(statement?.problem && { problem: statement.problem })} />
         {hand.map((h) => (
           <p key={h.message} className="relation-hint">
             {h.message}. <button type="button" className="btn btn-link p-0" onClick={() => onText(h.without)}>Take it out</button>

@@ -141,7 +141,18 @@ export function MotionSheet({ project, type, path }: { readonly project: Project
     const known = allParts(tree).find((p) => p.path === (path ? `${path}.${chosen}` : chosen));
     if (known) go({ area: 'product', part: known.path, type: '', sheet: 'motion' });
   };
-  const trailName = chosen === undefined ? undefined : bodies.find((s) => s.part === chosenPath || s.part.startsWith(`${chosenPath}.`) || s.part.startsWith(`${chosenPath}[`))?.part;
+  const trailName = useMemo(() => {
+    if (chosen === undefined || !run) return undefined;
+    // of all that is chosen, what comes furthest around
+    const own = shapes.filter((s) => s.kind !== 'Mount' && (s.part === chosenPath || isInside(s.part, chosenPath)));
+    const way = (s: RunShape): number => {
+      const first = middleOf(s, readAt(run, 0));
+      return Math.max(...Array.from({ length: 24 }, (_, k) => middleOf(s, readAt(run, (run.time * k) / 24)).distanceTo(first)));
+    };
+    return own.map((s) => ({ part: s.part, way: way(s) })).sort((a, b) => b.way - a.way)[0]?.part;
+    // the way is that of the finished run
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [chosen, chosenPath, shapes, run?.model.run, run?.status]);
   return (
     <div className="motion-sheet">
       <div className="motion-bar">
