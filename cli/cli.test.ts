@@ -53,7 +53,7 @@ test('simulate: a plain text of physics; the last row is at the stop time', () =
   expect(rows[1]).toEqual(['0', '1', 'false']);
   expect(rows.at(-1)![2]).toBe('true');
   expect(zelvar('simulate', text, '--class', 'Decai')).toMatchObject({ status: 2, stderr: expect.stringContaining('There is no class Decai') });
-  for (const solver of ['dopri5', 'rk4', 'implicit', 'auto']) expect(zelvar('simulate', text, '--class', 'Decay', '--solver', solver).status).toBe(0);
+  for (const solver of ['dopri5', 'rk4', 'implicit', 'auto', 'euler', 'implicit-euler']) expect(zelvar('simulate', text, '--class', 'Decay', '--solver', solver).status).toBe(0);
   expect(zelvar('simulate', text, '--class', 'Decay', '--solver', 'magic').status).toBe(2);
 });
 

@@ -20,7 +20,7 @@ const withRunOptions = (command: Command): Command =>
     .addOption(new Option('--solver <name>', 'integration method').choices(solverNames))
     .option('--rtol <number>', 'relative tolerance', positive)
     .option('--atol <number>', 'absolute tolerance', positive)
-    .option('--step <seconds>', 'step of rk4, and distance of recorded rows', positive)
+    .option('--step <seconds>', 'step of rk4, euler and implicit-euler, and distance of recorded rows', positive)
     .option('--record <paths>', 'columns to record, separated by commas', (text) => text.split(',').map((p) => p.trim()).filter(Boolean))
     .option('--out <file.csv>', 'write the recording')
     .option('--json', 'print the outcome as JSON');

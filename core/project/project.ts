@@ -312,7 +312,7 @@ export interface Setup {
   readonly note: string;
   readonly changes: readonly Change[];
   readonly stimulus: readonly StimulusRow[];
-  readonly solver: 'auto' | 'dopri5' | 'rk4' | 'implicit';
+  readonly solver: 'auto' | 'dopri5' | 'implicit' | 'rk4' | 'euler' | 'implicit-euler';
   readonly relative: number;
   readonly absolute: number;
   readonly step: number;
@@ -399,6 +399,9 @@ export interface Track {
   readonly items: readonly string[];
   readonly height: number;
 }
+
+/** Solvers that take steps of one length, without control of errors. */
+export const hasFixedStep = (solver: Setup['solver']): boolean => solver === 'rk4' || solver === 'euler' || solver === 'implicit-euler';
 
 export const typeById = (project: Project, id: string): PartType | undefined => project.types.find((t) => t.id === id);
 

@@ -86,7 +86,7 @@ const stimulusSchema = yup.object({
 });
 export const setupSchema = yup.object({
   id, name: text(120).required('A name is needed'), note: text(), changes: list(changeSchema), stimulus: list(stimulusSchema),
-  solver: yup.mixed<Setup['solver']>().oneOf(['auto', 'dopri5', 'rk4', 'implicit']).defined(),
+  solver: yup.mixed<Setup['solver']>().oneOf(['auto', 'dopri5', 'implicit', 'rk4', 'euler', 'implicit-euler']).defined(),
   relative: positive, absolute: positive, step: positive, stop: positive, recordEvery: positive, pace: finite.min(0), panel: text(64), sequences: yup.array(id).strict().max(200).defined(),
   root: text(64), startIn: yup.array(text(400)).strict().max(200).defined(), endWhen: text(2000), record: yup.array(text(400)).strict().max(2000).defined(), tracks: yup.array(id).strict().max(2000).defined(),
 });

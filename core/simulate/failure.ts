@@ -3,6 +3,7 @@ import { walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, Origin } from '../flatten/flat-model';
 import type { BlockFailure } from '../program/newton';
 import type { Memory, Program } from '../program/program';
+import { hasFixedStep } from '../project/project';
 import type { SolverName } from './solvers';
 
 /** Everything that can go wrong during a run, as problems that carry time, part, equation, values and advice. */
@@ -130,6 +131,6 @@ export function stepProblem(program: Program, time: number, memory: Memory, solv
     if (speed > best) worst = k;
   }
   const name = worst >= 0 ? model.variables[states[worst]].name : 'a state';
-  const advice = solver === 'rk4' ? 'choose a smaller step or a solver with error control' : 'choose the implicit solver if the model is stiff, or check whether the model has a finite solution here';
+  const advice = hasFixedStep(solver) ? 'choose a smaller step or a solver with error control' : 'choose the implicit solver if the model is stiff, or check whether the model has a finite solution here';
   return runProblem('step-size', `The step size has become too small; ${name} changes fastest (${show(memory.v[states[worst] ?? 0])}). You may ${advice}`, time);
 }

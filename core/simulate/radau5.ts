@@ -1,10 +1,9 @@
-import { columnGroups, denseSolver, sparseSolver, type Pattern } from './linear-solver';
+import { stateJacobian, type KnownJacobian } from './state-jacobian';
 import { initialStep, noCounts, noteLimit, scaledNorm, smallestStep, type Derivatives, type Stepper, type Tolerances } from './stepper';
 
 /**
  * Radau IIA method of order 5 with variable steps and dense output, for stiff equations: Hairer and Wanner, Solving Ordinary
- * Differential Equations II (1996), section IV.8, whose notation is kept. The Jacobian is taken by
- * differences, for many columns at once where its pattern allows.
+ * Differential Equations II (1996), section IV.8, whose notation is kept.
  */
 const SQ6 = Math.sqrt(6);
 const C1 = (4 - SQ6) / 10, C2 = (4 + SQ6) / 10;
@@ -22,15 +21,7 @@ const TI21 = -4.1787185915519047273, TI22 = -0.32768282076106238708, TI23 = 0.47
 const TI31 = -0.50287263494578687595, TI32 = 2.5719269498556054292, TI33 = -0.59603920482822492497;
 const newtonLimit = 7, safety = 0.9, reuseTheta = 0.001, shrinkLimit = 8, growthLimit = 0.2;
 
-/** What is known of the Jacobian before the run. */
-export interface KnownJacobian {
-  readonly pattern?: Pattern | undefined;
-  /** Fills in its values: in the order of the pattern, or all of them, row after row, without one. */
-  readonly write?: ((t: number, y: Float64Array, J: Float64Array) => void) | undefined;
-}
-
 export function radau5(n: number, f: Derivatives, given: Tolerances, longest: number, known: KnownJacobian = {}): Stepper {
-  const { pattern } = known;
   // the error estimate is of lower order: tolerances are adapted as in the book's code
   const relative = 0.1 * given.relative ** (2 / 3);
   const tol: Tolerances = { ...given, relative, absolute: (relative * given.absolute) / given.relative };
@@ -38,11 +29,9 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
   const array = (): Float64Array => new Float64Array(n);
   const [y, z1, z2, z3, w1, w2, w3, f0, f1, work, work2] = Array.from({ length: 11 }, array);
   const [cont1, cont2, cont3, yEnd] = Array.from({ length: 4 }, array);
-  const isSparse = pattern !== undefined && (known.write !== undefined || (n > 40 && pattern.columns.length < 0.2 * n * n));
-  const linear = isSparse ? sparseSolver(pattern) : denseSolver(n);
-  const groups = isSparse ? columnGroups(pattern) : undefined;
-  const deltas = new Float64Array(n), marks = new Uint8Array(n);
   const counts = noCounts(), limits = new Float64Array(n);
+  const derivative = stateJacobian(n, f, known, counts);
+  const { linear } = derivative;
   let t = 0, previous = 0, h = 0, hOld = 0, hAccepted = 0, errAccepted = 0.01, faccon = 1, theta = 0;
   let started = false, first = true, rejected = false, fresh = false, factoredFor = 0, f0Valid = false, hasDense = false, span = 0;
 
@@ -52,39 +41,8 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
   };
 
   const jacobian = (): void => {
-    const { J } = linear;
-    counts.jacobians++;
     fresh = true;
-    if (known.write) return known.write(t, y, J);
-    work.set(y);
-    const step = (j: number): number => Math.sqrt(Number.EPSILON * Math.max(1e-5, Math.abs(y[j])));
-    if (groups && pattern) {
-      for (const group of groups) {
-        for (const j of group) {
-          work[j] = y[j] + step(j);
-          deltas[j] = work[j] - y[j];
-        }
-        evaluate(t, work, work2);
-        for (const j of group) work[j] = y[j];
-        // each row has at most one column of the group
-        marks.fill(0);
-        for (const j of group) marks[j] = 1;
-        for (let i = 0; i < n; i++) {
-          for (let p = pattern.start[i]; p < pattern.start[i + 1]; p++) {
-            const j = pattern.columns[p];
-            if (marks[j]) J[p] = (work2[i] - f0[i]) / deltas[j];
-          }
-        }
-      }
-    } else {
-      for (let j = 0; j < n; j++) {
-        work[j] = y[j] + step(j);
-        const delta = work[j] - y[j];
-        evaluate(t, work, work2);
-        for (let i = 0; i < n; i++) J[i * n + j] = (work2[i] - f0[i]) / delta;
-        work[j] = y[j];
-      }
-    }
+    derivative.update(t, y, f0);
   };
 
   const factor = (hh: number): boolean => {

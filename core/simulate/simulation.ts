@@ -8,7 +8,7 @@ import { createSimulatedCharts, type Clock } from './chart-host';
 import { createCrossingLocator } from './crossings';
 import { blockProblem, chatterProblem, constraintProblem, notFiniteProblem, runProblem, stepProblem, unsettledProblem } from './failure';
 import { patternOf } from './linear-solver';
-import type { KnownJacobian } from './radau5';
+import type { KnownJacobian } from './state-jacobian';
 import { solverReport, type SolverReport } from './solver-report';
 import { createProjection } from './projection';
 import { createStepper, type SolverName } from './solvers';

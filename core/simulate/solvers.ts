@@ -1,10 +1,11 @@
 import type { FlatStep } from '../program/flat-step';
 import { dopri5 } from './dopri5';
-import { radau5, type KnownJacobian } from './radau5';
-import { rk4 } from './rk4';
+import { euler, implicitEuler, rk4 } from './fixed-step';
+import { radau5 } from './radau5';
+import type { KnownJacobian } from './state-jacobian';
 import type { Derivatives, Stepper, Tolerances } from './stepper';
 
-export const solverNames = ['auto', 'dopri5', 'rk4', 'implicit'] as const;
+export const solverNames = ['auto', 'dopri5', 'implicit', 'rk4', 'euler', 'implicit-euler'] as const;
 export type SolverName = (typeof solverNames)[number];
 
 export function createStepper(
@@ -13,6 +14,8 @@ export function createStepper(
   switch (options.solver) {
     case 'dopri5': return dopri5(n, f, tol, longest, flat);
     case 'rk4': return rk4(n, f, options.step);
+    case 'euler': return euler(n, f, options.step);
+    case 'implicit-euler': return implicitEuler(n, f, options.step, jacobian?.());
     case 'implicit': return radau5(n, f, tol, longest, jacobian?.());
     case 'auto': return automatic(n, f, tol, longest, flat, jacobian);
   }

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { dopri5 } from './dopri5';
 import { radau5 } from './radau5';
-import { rk4 } from './rk4';
+import { euler, implicitEuler, rk4 } from './fixed-step';
 import { createStepper } from './solvers';
 import { initialStep, scaledNorm, type Derivatives, type Stepper, type Tolerances } from './stepper';
 
@@ -29,6 +29,13 @@ describe('orders of the methods', () => {
     expect(at(0.1) / at(0.05)).toBeGreaterThan(13);
     expect(at(0.1) / at(0.05)).toBeLessThan(19);
   });
+  test('both Euler methods: half the step, half the error; the implicit one with its Jacobian by differences', () => {
+    for (const method of [euler, implicitEuler]) {
+      const at = (h: number): number => error(run(method(2, swing, h), [1, 0], 4));
+      expect(at(2e-3) / at(1e-3)).toBeGreaterThan(1.9);
+      expect(at(2e-3) / at(1e-3)).toBeLessThan(2.1);
+    }
+  });
   test('Dormand-Prince keeps the error in step with the tolerance', () => {
     const at = (tol: number): number => error(run(dopri5(2, swing, tolerances(tol, 2), Infinity), [1, 0], 4));
     for (const tol of [1e-5, 1e-7, 1e-9]) expect(at(tol)).toBeLessThan(60 * tol);
@@ -40,6 +47,11 @@ describe('orders of the methods', () => {
 });
 
 describe('stiffness', () => {
+  test('the implicit Euler method stays calm where the explicit one is thrown off', () => {
+    const calm = run(implicitEuler(1, prothero(-1e6), 0.01), [1], 2);
+    expect(Math.abs(calm.y[0] - Math.cos(2))).toBeLessThan(1e-6);
+    expect(() => expect(Math.abs(run(euler(1, prothero(-1e6), 0.01), [1], 2).y[0])).toBeLessThan(1e3)).toThrow();
+  });
   test('the implicit method does not care how stiff the problem is', () => {
     const steps = [-1e2, -1e4, -1e6].map((lambda) => {
       const s = run(radau5(1, prothero(lambda), tolerances(1e-6, 1), Infinity), [1], 10);

@@ -3,7 +3,7 @@ import { Copy, FileUp, ListChecks, Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useRef, useState, type ChangeEvent } from 'react';
 import { readStimulusCsv } from '@/core/formats/stimulus-csv';
-import { newSetup, type Project, type Setup } from '@/core/project/project';
+import { hasFixedStep, newSetup, type Project, type Setup } from '@/core/project/project';
 import { keepAsSequence, keepAsSetup } from '@/store/actions';
 import { problemsAt, useSetup } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
@@ -92,7 +92,7 @@ export function BenchDetails() {
   return project && panel ? <PanelDetails project={project} panel={panel} /> : null;
 }
 
-const solvers: readonly (readonly [Setup['solver'], string])[] = [['auto', 'automatic'], ['dopri5', 'Dormand–Prince 5(4)'], ['rk4', 'Runge–Kutta 4, fixed step'], ['implicit', 'Radau IIA 5 (stiff)']];
+const solvers: readonly (readonly [Setup['solver'], string])[] = [['auto', 'automatic'], ['dopri5', 'Dormand–Prince 5(4)'], ['implicit', 'Radau IIA 5 (stiff)'], ['rk4', 'Runge–Kutta 4, fixed step'], ['euler', 'Euler, fixed step'], ['implicit-euler', 'Implicit Euler, fixed step']];
 
 function SetupForm({ project, setup, copy }: { readonly project: Project; readonly setup: Setup; readonly copy: () => void }) {
   const { edit } = useProject.getState();
@@ -245,8 +245,8 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
           <CellSelect value={setup.solver} label="Solver" options={solvers} onCommit={(solver) => set({ solver: solver as Setup['solver'] }, 'Change the solver')} />
         </div>
       </div>
-      {setup.solver === 'rk4' ? number('step', 'Step', 's') : number('relative', 'Tolerance', 'relative')}
-      {setup.solver !== 'rk4' && number('absolute', '', 'absolute')}
+      {hasFixedStep(setup.solver) ? number('step', 'Step', 's') : number('relative', 'Tolerance', 'relative')}
+      {!hasFixedStep(setup.solver) && number('absolute', '', 'absolute')}
       {number('recordEvery', 'Record every', 's')}
       {startProblems.length > 0 && (
         <div className="px-3 py-2" style={{ color: 'var(--bad)' }} role="alert" data-testid="start-problems">
