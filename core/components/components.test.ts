@@ -104,6 +104,8 @@ describe('rotational', () => {
     expectEnd('Rotational.Inertia a(J = 0.1, phi(fixed = true), w(fixed = true)), b(J = 5); Rotational.IdealGear n(ratio = 4); Rotational.Torque t; equation connect(t.a, a.a); connect(a.b, n.a); connect(n.b, b.a); t.u = 2;', 1, { 'a.w': 2 / (0.1 + 5 / 16) });
     // J1 a = t - m, J2 a/n = eta n m
     expectEnd('Rotational.Inertia a(J = 0.1, phi(fixed = true), w(fixed = true)), b(J = 5); Rotational.Gear n(ratio = 4, eta = 0.8); Rotational.Torque t; equation connect(t.a, a.a); connect(a.b, n.a); connect(n.b, b.a); t.u = 2;', 1, { 'a.w': 2 / (0.1 + 5 / 16 / 0.8) });
+    // the share is passed on against the flow of power too: b drives a
+    expectEnd('Rotational.Inertia a(J = 0.1, phi(fixed = true), w(fixed = true)), b(J = 5); Rotational.ShareGear n(ratio = 4, share = 0.8); Rotational.Torque t; equation connect(t.a, b.b); connect(a.b, n.a); connect(n.b, b.a); t.u = 2;', 1, { 'a.w': (4 * 2) / (5 + 0.8 * 16 * 0.1) });
     expectEnd('Rotational.Inertia s(J = 0.1, phi(fixed = true), w(fixed = true)), c(J = 0.5); Rotational.Planetary p(r = 2.5); Rotational.Fixed f; Rotational.Torque t; equation connect(t.a, s.a); connect(s.b, p.sun); connect(p.ring, f.a); connect(p.carrier, c.a); t.u = 2;', 1, { 's.w': 2 / (0.1 + 0.5 / 3.5 ** 2), 'c.w': 2 / (0.1 + 0.5 / 3.5 ** 2) / 3.5 });
   });
   test('two coupled clutches slip and stick in the right order, at the right times', () => {
