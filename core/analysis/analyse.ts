@@ -38,7 +38,7 @@ export function analyse(source: FlatModel): SolvableModel {
   const empty: SolvableModel = { model, states, parameters, blocks: [], initialBlocks: [], aliases: merged.aliases, evaluated, invariants: [], reduction, startEquations: [], problems };
   if (!isComplete(matched)) {
     // explained in the terms of the text; where only merged variables show the lack, in theirs
-    const plain = matchModel(source);
+    const plain = lackingIn(source);
     const told = isComplete(plain) ? matched : plain;
     if (problems.length === 0) explain(told.model, told.system, told.adjacent, told.matching, told.system.unknowns, problems);
     return empty;
@@ -54,7 +54,7 @@ export function analyse(source: FlatModel): SolvableModel {
 
 /** Each equation of a model as written with the unknown it is matched with, and all unknowns. */
 export function matchedPairs(model: FlatModel): { pairs: readonly (readonly [FlatEquation, Unknown | undefined])[]; unknowns: readonly Unknown[] } {
-  const { system, matching } = matchModel(model);
+  const { system, matching } = lackingIn(model);
   return {
     pairs: model.equations.map((e, k) => [e, matching.unknownOf[k] < 0 ? undefined : system.unknownAt(matching.unknownOf[k])] as const),
     unknowns: system.unknowns.map((u) => system.unknownAt(u)),
@@ -74,6 +74,21 @@ function matchModel(model: FlatModel): MatchedModel {
   const system = createSystem(model, new Set(states));
   const adjacent = model.equations.map((e) => system.candidates(e));
   return { model, states, system, adjacent, matching: match(adjacent, system.count) };
+}
+
+/**
+ * A model matched so that what it lacks can be told. Constraints between states have no unknown of their own before the index is
+ * lowered: where they would be told as too many, a quantity and its derivative count as one (Pantelides 1988, theorem 5.1).
+ */
+function lackingIn(model: FlatModel): MatchedModel {
+  const plain = matchModel(model);
+  const n = model.variables.length;
+  const system = plain.system.withStates(new Set(plain.states));
+  const whole: System = { ...system, unknowns: system.unknowns.filter((k) => k < n), candidates: (e) => [...new Set(system.candidates(e).map((k) => k % n))] };
+  const adjacent = model.equations.map((e) => whole.candidates(e));
+  const found: MatchedModel = { ...plain, system: whole, adjacent, matching: match(adjacent, whole.count) };
+  const excess = (m: MatchedModel): number => m.matching.unknownOf.filter((u) => u < 0).length;
+  return excess(found) < excess(plain) && !isComplete(found) ? found : plain;
 }
 
 const isComplete = ({ system, matching }: MatchedModel): boolean => system.unknowns.every((u) => matching.equationOf[u] >= 0) && !matching.unknownOf.includes(-1);

@@ -87,3 +87,11 @@ equation der(a) = w; der(b) = vb; der(x) = vx; r*sin(a) + l*sin(b) = 0; x = r*co
     expect(problemsOf('model Tied input Real u; Real x, f; equation x = u; der(x) = f; end Tied;', 'Tied').join(' ')).toMatch(/derivative would be needed/);
   });
 });
+
+test('what is missing beside constraints is told alone: the constraints are not at fault', () => {
+  const gear = (more: string): string => `model T Rotational.Inertia a, b; Rotational.IdealGear g(ratio = 3); ${more.startsWith('Real') ? more : ''} equation connect(a.b, g.a); connect(g.b, b.a); ${more.startsWith('Real') ? '' : more} end T;`;
+  expect(problemsOf(gear('Real x;'), 'T')).toEqual(['Nothing determines x: add an equation, or make it an input or a parameter']);
+  const over = problemsOf(gear('a.w = 1;'), 'T');
+  expect(over).toHaveLength(1);
+  expect(over[0]).toMatch(/is one too many/);
+});
