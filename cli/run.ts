@@ -42,12 +42,12 @@ export function run(file: string, options: RunOptions & { readonly setup: string
   const started = performance.now();
   execution.simulation.advance(Infinity);
   const seconds = (performance.now() - started) / 1000;
-  const { status, problem, time, counts } = execution.simulation;
+  const { status, problem, warnings, time, counts } = execution.simulation;
   const findings = execution.findings();
   const sequences = execution.sequences();
   const recording = execution.recorder.take();
   if (options.out && !writeCsv(options.out, recording)) return 2;
-  const problems = [...prepared.problems, ...(problem ? [problem] : [])];
+  const problems = [...prepared.problems, ...warnings, ...(problem ? [problem] : [])];
   if (options.json) {
     print(JSON.stringify({
       project: project.name, setup: setup.name, status, time, rows: recording.rows, counts, seconds,

@@ -69,7 +69,7 @@ export function simulate(file: string, options: RunOptions & { readonly class: s
   const recording = recorder.take();
   if (options.out && !writeCsv(options.out, recording)) return 2;
   const report = simulation.report();
-  const all = [...problems, ...(simulation.problem ? [simulation.problem] : [])];
+  const all = [...problems, ...simulation.warnings, ...(simulation.problem ? [simulation.problem] : [])];
   if (options.json) {
     const last = recording.rows - 1;
     const final = Object.fromEntries(recording.columns.map((c) => [c.name, c.kind === 'literal' ? (c.literals[c.values[last]] ?? null) : c.kind === 'boolean' ? c.values[last] !== 0 : c.values[last]]));

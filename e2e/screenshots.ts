@@ -25,18 +25,6 @@ async function main(): Promise<void> {
     await wait(400);
   };
   try {
-    await page.goto(`${server.url}/?open=rinse-unit`);
-    await page.waitForSelector('.ribbon');
-    await run(page, 'u-one-cycle');
-    await go('#/physics/drive//quantity%2Ftau/relations');
-    await wait(1500);
-    await shot('relations');
-    await go('#/physics/water///network');
-    await wait(900);
-    await page.click('[data-part="pump"]');
-    await wait(500);
-    await shot('network');
-    await page.evaluate(() => localStorage.removeItem('zelvar-last-project'));
     await page.goto(server.url);
     await page.waitForSelector('h1');
     await page.goto(`${server.url}/?open=tube-capper`);

@@ -17,6 +17,7 @@ export interface RunView {
   readonly time: number;
   readonly findings: readonly RequirementFinding[];
   readonly problem: Problem | undefined;
+  readonly warnings?: readonly Problem[];
   readonly counts: RunUpdate['counts'] | undefined;
   readonly solver?: RunUpdate['solver'];
   readonly seconds: number;
@@ -84,7 +85,7 @@ export const useRuns = create<RunState>((set, get) => ({
     if (!current || current.model.run !== update.run) return;
     appendChunk(current.data, update.chunk);
     set({
-      current: { ...current, status: update.status, time: update.time, findings: update.findings, problem: update.problem, counts: update.counts, solver: update.solver, seconds: update.seconds, stoppedAt: update.stoppedAt, sequences: update.sequences, actions: update.actions.length > 0 ? [...current.actions, ...update.actions] : current.actions },
+      current: { ...current, status: update.status, time: update.time, findings: update.findings, problem: update.problem, warnings: update.warnings, counts: update.counts, solver: update.solver, seconds: update.seconds, stoppedAt: update.stoppedAt, sequences: update.sequences, actions: update.actions.length > 0 ? [...current.actions, ...update.actions] : current.actions },
       version: version + 1, cursor: follow ? update.time : cursor,
     });
   },

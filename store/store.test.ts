@@ -58,7 +58,7 @@ describe('the document', () => {
 describe('runs', () => {
   const model: RunModel = { run: 7, parameters: {}, parts: [''], partTypes: [''], charts: [], units: {}, settable: [], shapes: [] };
   const update = (more: Partial<RunUpdate>): RunUpdate => ({
-    run: 7, status: 'running', time: 0, chunk: chunk(0, 0), findings: [], problem: undefined, seconds: 0, stoppedAt: undefined, actions: [], sequences: [],
+    run: 7, status: 'running', time: 0, chunk: chunk(0, 0), findings: [], problem: undefined, warnings: [], seconds: 0, stoppedAt: undefined, actions: [], sequences: [],
     counts: { steps: 0, rejected: 0, evaluations: 0, jacobians: 0, factorisations: 0, events: 0 }, solver: undefined, ...more,
   });
   beforeEach(() => useRuns.getState().clear());

@@ -35,12 +35,19 @@ export function addEquations(b: Builder, equations: readonly Equation[], scope: 
   for (const e of equations) into.push(...lowerEquation(b, e, scope, context, initial));
 }
 
-/** Relations hold between quantities in any units: they are computed in base units. */
-export function addRelation(b: Builder, relation: RelationSource, scope: Scope, context: EquationContext): void {
+/** Relations hold between quantities in any units: they are computed in base units. A limit that does not hold is told as a warning of the run. */
+export function addRelation(b: Builder, { tree, text, place }: RelationSource, at: Scope, context: EquationContext): void {
+  const scope = { ...at, place };
   const units = unitContext(b, scope);
   const base = (e: Expr): Expr => inBaseUnits(e, (ref) => units.unitOf(ref));
-  const { left, right, text } = relation;
-  addEquations(b, [{ kind: 'equal', left: base(left), right: base(right), span: { start: left.span.start, end: right.span.end }, written: text }], { ...scope, place: relation.place }, context, false);
+  if (tree.kind === 'equal') {
+    const span = { start: tree.left.span.start, end: tree.right.span.end };
+    return addEquations(b, [{ kind: 'equal', left: base(tree.left), right: base(tree.right), span, written: text }], scope, context, false);
+  }
+  const condition = base(tree.condition);
+  checkUnits(condition, units, (p) => b.report(place, p));
+  const value = elaborateScalar(b, elaborateUnits(condition, units), scope);
+  if (value) b.assertions.push({ condition: value, message: `${text} does not hold`, warning: true, origin: { part: at.instance.name, place, span: tree.condition.span, text } });
 }
 
 function lowerEquation(b: Builder, e: Equation, scope: Scope, context: EquationContext, initial: boolean): FlatEquation[] {

@@ -148,3 +148,6 @@ export interface FlatModel {
   readonly indexOf: ReadonlyMap<string, number>;
   readonly problems: readonly Problem[];
 }
+
+/** Full name of the part a variable is of. */
+export const ownerOf = (name: string): string => name.replace(/\[[^\]]*\]$/, '').replace(/\.?[^.]*$/, '');

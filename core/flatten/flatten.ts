@@ -1,4 +1,4 @@
-import type { Expr } from '../language/ast';
+import type { Expr, Modification } from '../language/ast';
 import { problem, type Problem } from '../language/diagnostics';
 import { printExpression } from '../language/print';
 import { checkAgainstUnit, checkUnits, elaborateUnits } from '../language/unit-check';
@@ -11,12 +11,11 @@ import { elaborateBinding, elaborateScalar, unitContext } from './elaborate';
 import { addEquations, addRelation } from './equations';
 import { callClass } from './functions';
 import { constant, isConstant, isRelation, variable } from './flat-expression';
-import type { FlatModel } from './flat-model';
+import { ownerOf, type FlatModel } from './flat-model';
 import { modifierOf, type BoundValue, type ClassInstance, type Scope } from './instance';
 import { instantiateClass, instantiateConstants, rootContext } from './instantiate';
 import { findClass, type ClassLibrary } from './library';
 import { createRoutes } from './messages';
-import type { Modification } from '../language/ast';
 
 /** A value to be watched besides those of the model, such as a term of a requirement. */
 export interface Observer {
@@ -177,9 +176,6 @@ const hasLooseUnits = (annotation: Modification | undefined): boolean => {
   const value = annotation?.args.find((a) => a.path[0] === '__Zelvar')?.modification.args.find((a) => a.path[0] === 'looseUnits')?.modification.value;
   return value?.kind === 'boolean' && value.value;
 };
-
-/** Full name of the part a variable is of. */
-const ownerOf = (name: string): string => name.replace(/\[[^\]]*\]$/, '').replace(/\.?[^.]*$/, '');
 
 /** A value or start value outside the limits of its quantity. */
 function checkLimits(b: Builder, v: FlatModel['variables'][number]): void {

@@ -116,7 +116,7 @@ function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf:
       const at = `${place}/sheet/${s.id}/relation/${r.id}`;
       const parsed = readRelation(r);
       problems.push(...atPlace(at, parsed.problems));
-      return parsed.value.kind === 'equal' && parsed.problems.length === 0 ? [{ left: parsed.value.left, right: parsed.value.right, text: r.text, place: at }] : [];
+      return parsed.problems.length === 0 ? [{ tree: parsed.value, text: r.text, place: at }] : [];
     })),
     messagePorts: type.ports.map((p) => ({ name: p.name, accepts: p.accepts, sends: p.sends })), messageLinks,
   };

@@ -1,6 +1,7 @@
 import type { ChartSource } from '../behaviour/chart-source';
+import type { RelationTree } from '../language/parse';
 import { standardPackage } from './standard-types';
-import type { ClassDefinition, ComponentElement, Element, Expr, Modification } from '../language/ast';
+import type { ClassDefinition, ComponentElement, Element, Modification } from '../language/ast';
 
 /** A class with its lexical home, where the names in it are looked up. */
 export interface ClassRef {
@@ -22,10 +23,9 @@ export interface PartBehaviour {
   readonly messageLinks: readonly MessageLink[];
   readonly relations: readonly RelationSource[];
 }
-/** A relation that holds in every run. */
+/** A relation that holds in every run, or a limit that is checked in it. */
 export interface RelationSource {
-  readonly left: Expr;
-  readonly right: Expr;
+  readonly tree: RelationTree;
   readonly text: string;
   readonly place: string;
 }

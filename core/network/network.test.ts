@@ -1,10 +1,12 @@
 import fc from 'fast-check';
 import { projectLibrary } from '../flatten/from-project';
+import { findClass } from '../flatten/library';
 import { parsePhysicsText } from '../language/parse';
 import { emptyProject, newPart, newQuantity, newType, type PartType, type Project } from '../project/project';
+import { catalogue } from './catalogue';
 import { endsOf, settingsOf } from './class-parts';
 import { changeValue, declarePart, eraseConnect, erasePart, renamePart, valueIn, writeConnect } from './edit-physics';
-import { classFor, physicalConflict, readNetwork } from './read-network';
+import { physicalConflict, readNetwork } from './read-network';
 
 const text = `// the circuit
 Electrical.VoltageSource s(V = 12); // a battery
@@ -93,11 +95,19 @@ test('what can be set comes from the declarations: units, limits, notes, groups,
 model Base parameter Modelica.Units.SI.Power P(min = 0, max = 5) = 2 "heating power" annotation(Dialog(group = "Heat")); end Base;
 model Furnace extends Base; parameter Mode mode = Mode.Fast; parameter Boolean open = false; Real T(start = 300, unit = "K"); parameter Real table[:] = {1, 2}; protected parameter Real hidden = 1; equation der(T) = P; end Furnace;` }] };
   const { library } = projectLibrary(p);
-  const ref = classFor(library, p.types[0], 'Furnace')!;
+  const ref = findClass(library, undefined, 'Furnace')!;
   expect(settingsOf(library, ref)).toMatchObject([
     { name: 'P', unit: 'W', value: '2', min: '0', max: '5', note: 'heating power', group: 'Heat', isStart: false },
     { name: 'mode', choices: ['Mode.Slow', 'Mode.Fast'], value: 'Mode.Fast' }, { name: 'open', choices: ['true', 'false'] }, { name: 'table', dimensions: 1 },
     { name: 'T.start', unit: 'K', value: '300', isStart: true },
   ]);
   expect(endsOf(library, ref)).toEqual([]);
+});
+
+test('the catalogue has the library by field, and the models of shared texts, but nothing partial', () => {
+  const { library } = projectLibrary({ ...project(''), libraries: [{ id: 'x', name: 'x', note: '', text: 'package Mine model A "does a" end A; partial model B end B; end Mine; model C end C; function f end f;' }] });
+  const all = catalogue(library);
+  expect(all.filter((e) => e.name.startsWith('Mine') || e.group === 'This project')).toEqual([{ name: 'Mine.A', group: 'Mine', note: 'does a' }, { name: 'C', group: 'This project', note: '' }]);
+  expect(all.find((e) => e.name === 'Electrical.Resistor')).toEqual({ name: 'Electrical.Resistor', group: 'Electrical', note: 'v = R i' });
+  expect(all.some((e) => /TwoPin|DryFriction/.test(e.name))).toBe(false);
 });

@@ -2,7 +2,7 @@ import type { Equation, RefExpr } from '../language/ast';
 import type { Span } from '../language/diagnostics';
 import { parsePhysicsText } from '../language/parse';
 import { printExpression, printReference } from '../language/print';
-import { findClass, type ClassLibrary, type ClassRef } from '../flatten/library';
+import type { ClassLibrary, ClassRef } from '../flatten/library';
 import type { Link, Part, PartType } from '../project/project';
 import { builtinTypes, changesText, endsOf, typeOf, type NetworkEnd } from './class-parts';
 
@@ -64,9 +64,8 @@ export function readNetwork(library: ClassLibrary, type: PartType): Network {
   }
   const border = endsOf(library, own);
   const kindOf = (path: string): NetworkEnd['kind'] => {
-    const [first, second] = path.replace(/\[[^\]]*\]/g, '').split('.');
-    const ends = second === undefined ? border : (parts.find((p) => p.name === first)?.ends ?? []);
-    return ends.find((e) => e.name.replace('[]', '') === (second ?? first))?.kind ?? 'signal';
+    const { part, end } = splitEnd(path);
+    return endNamed(part === '' ? border : (parts.find((p) => p.name === part)?.ends ?? []), end.split('.')[0])?.kind ?? 'signal';
   };
   const links = [
     ...type.links.map((link): NetworkLink => ({ a: link.from, b: link.to, kind: kindOf(link.from), link, within: '' })),
@@ -97,22 +96,25 @@ export function connects(equations: readonly Equation[], within: string): Writte
   });
 }
 
-/** The class a name stands for as seen from a type, with what it shows. */
-export const classFor = (library: ClassLibrary, type: PartType, typeName: string): ClassRef | undefined => findClass(library, library.top.get(type.name), typeName);
-
 /** The part and the end of it that a path names; indices left out. */
 export const splitEnd = (path: string): { readonly part: string; readonly end: string } => {
   const [first, ...rest] = path.replace(/\[[^\]]*\]/g, '').split('.');
   return rest.length > 0 ? { part: first, end: rest.join('.') } : { part: '', end: first };
 };
 
+/** The name of an end without the mark of an array. */
+export const plainName = (name: string): string => name.replace('[]', '');
+const endNamed = (ends: readonly NetworkEnd[], name: string): NetworkEnd | undefined => ends.find((e) => plainName(e.name) === name);
+
+/** The port a path leads to, of the type itself or of a part. */
+export function endAt(network: Network, path: string): NetworkEnd | undefined {
+  const { part, end } = splitEnd(path);
+  return endNamed(part === '' ? network.border : (network.parts.find((p) => p.name === part)?.ends ?? []), end);
+}
+
 /** Why two ends cannot be linked; undefined where they can. */
 export function physicalConflict(network: Network, a: string, b: string): string | undefined {
-  const endOf = (path: string): NetworkEnd | undefined => {
-    const { part, end } = splitEnd(path);
-    return (part === '' ? network.border : (network.parts.find((p) => p.name === part)?.ends ?? [])).find((e) => e.name.replace('[]', '') === end);
-  };
-  const [x, y] = [endOf(a), endOf(b)];
+  const [x, y] = [endAt(network, a), endAt(network, b)];
   if (!x || !y) return `${x ? b : a} is no port`;
   if (x.kind !== 'physical' || y.kind !== 'physical') return x.kind === y.kind ? undefined : `${a} and ${b} do not fit: physical ports are linked with physical ports`;
   if (x.domain !== y.domain) return `${a} and ${b} do not fit: one is a ${x.domain} (${x.carries}), the other a ${y.domain} (${y.carries})`;

@@ -163,3 +163,12 @@ export function declaredParts(type: PartType): readonly { readonly name: string;
   }
   return known;
 }
+
+/** Whether a part type is inside another, at any depth: then the other cannot be put into it. */
+export function isInside(project: Project, inner: string, outer: PartType, depth = 0): boolean {
+  const own = [...outer.parts.map((p) => p.type), ...declaredParts(outer).flatMap((d) => project.types.find((t) => t.name === d.typeName)?.id ?? [])];
+  return depth < 30 && own.some((id) => {
+    const type = typeById(project, id);
+    return id === inner || (type !== undefined && isInside(project, inner, type, depth + 1));
+  });
+}

@@ -1,10 +1,10 @@
 import fc from 'fast-check';
-import { emptyProject, newQuantity, newRelationSheet, newType, type PartType, type Project, type Quantity } from '../project/project';
-import { applyEdit } from '../project/edits';
+import { emptyProject, newQuantity, newRelationSheet, newSetup, newType, type PartType, type Project, type Quantity } from '../project/project';
+import { applyEdit, type Edit } from '../project/edits';
 import { prepareRun } from '../run/prepare';
 import { createRun, isRunnable } from '../run/run';
-import { newSetup } from '../project/project';
 import { handConversions, likelyMeant, namesOfRelation, proposedUnit } from './advice';
+import { mergeNames, missingQuantities, setKnown, typeFromRelations } from './sheet-edits';
 import { solveSheet } from './solve-sheet';
 
 const quantity = (name: string, unit: string, given?: string, more: Partial<Quantity> = {}): Quantity => ({ ...newQuantity(`q-${name}`, name), unit, ...(given !== undefined && { role: 'parameter' as const, value: given }), ...more });
@@ -124,4 +124,60 @@ test('a sheet for looking only takes no part in runs, and what it alone speaks o
   const aside = applyEdit(project, { kind: 'update', list: 'types/t/sheets', id: 's', changes: { live: false } }).project;
   for (const p of [project, aside]) expect(prepareRun(p, p.setups[0]).problems.filter((x) => x.severity === 'error')).toEqual([]);
   expect(value(solveSheet(aside, 't', 's'), 'b')).toBe(4);
+});
+
+test('a limit of a sheet in runs is told with the first time it does not hold, and stops nothing', () => {
+  const project = sheetProject([{ ...quantity('h', 'm'), value: '0' }, quantity('p', 'bar')], ["p = 1000 'kg/m3'*9.81 'm/s2'*h", "p < 0.0981 'bar'"], { physics: "der(h) = 0.5 'm/s';" });
+  const prepared = prepareRun(project, { ...project.setups[0], stop: 4, step: 0.01, solver: 'rk4' });
+  if (!isRunnable(prepared)) throw new Error('not runnable');
+  const run = createRun(prepared);
+  run.simulation.advance(Infinity);
+  expect(run.simulation.status).toBe('finished');
+  expect(run.simulation.warnings.map((w) => [w.severity, w.place])).toEqual([['warning', 'type/t/sheet/s/relation/r1']]);
+  // 0.0981 bar are 1 m, reached after 2 s
+  const told = Number(/t = ([\d.]+) s/.exec(run.simulation.warnings[0].message)![1]);
+  expect(told).toBeGreaterThan(2 - 1e-9);
+  expect(told).toBeLessThan(2.02);
+  const holds = prepareRun(project, { ...project.setups[0], stop: 1 });
+  if (!isRunnable(holds)) throw new Error('not runnable');
+  const short = createRun(holds);
+  short.simulation.advance(Infinity);
+  expect(short.simulation.warnings).toEqual([]);
+});
+
+describe('edits of a sheet', () => {
+  const ids = (): (() => string) => {
+    let k = 0;
+    return () => `m${++k}`;
+  };
+  const done = (project: Project, edits: readonly Edit[]): Project => {
+    const r = applyEdit(project, { kind: 'batch', label: 'x', edits });
+    if (r.refused) throw new Error(r.refused.message);
+    return r.project;
+  };
+  test('names of a new relation become quantities with the unit asked for; what is broken makes none', () => {
+    const project = sheetProject([quantity('Q', 'L/min', '30'), quantity('dp', 'bar', '100')], []);
+    const next = done(project, missingQuantities(project, project.types[0], 'P = Q*dp', ids()));
+    expect(next.types[0].quantities.at(-1)).toMatchObject({ name: 'P', unit: 'W', role: 'variable' });
+    expect(missingQuantities(project, project.types[0], 'P = Q*', ids())).toEqual([]);
+  });
+  test('a merged name goes from every relation, and its quantity with it', () => {
+    const project = sheetProject([quantity('omega', 'rad/s', '2'), quantity('omga', ''), quantity('P', 'W'), quantity('tau', 'N.m', '3')], ['P = tau*omga', 'omga > 0']);
+    const next = done(project, mergeNames(project.types[0], 'omga', 'omega'));
+    expect(next.types[0].sheets[0].relations.map((r) => r.text)).toEqual(['P = tau*omega', 'omega > 0']);
+    expect(next.types[0].quantities.map((q) => q.name)).not.toContain('omga');
+    expect(solveSheet(next, 't', 's').quantities.find((q) => q.name === 'P')?.value).toBe(6);
+  });
+  test('known with the value found, and found again', () => {
+    const project = sheetProject([quantity('a', '1', '2'), quantity('b', '1')], ['b = 3*a']);
+    const turned = done(project, [setKnown(project.types[0], project.types[0].quantities[1], true, 6), setKnown(project.types[0], project.types[0].quantities[0], false, 2)]);
+    expect(solveSheet(turned, 't', 's').quantities.map((q) => [q.name, q.state, q.value])).toEqual([['b', 'given', 6], ['a', 'found', 2]]);
+  });
+  test('a relation as a part type of its own gives what it gave', () => {
+    const project = sheetProject([quantity('P', 'kW'), quantity('Q', 'L/min', '30'), quantity('dp', 'bar', '100')], ['P = Q*dp']);
+    const made = typeFromRelations(project, project.types[0], project.types[0].sheets[0].relations, 'Hydraulic', ids());
+    const outer: PartType = { ...newType('o', 'Outer'), parts: [{ id: 'h', name: 'h', type: made.id, changes: [], note: '', place: null }], quantities: [quantity('power', 'W')], sheets: [{ ...newRelationSheet('so', 'O'), relations: ['h.Q = 30 \'L/min\'', 'h.dp = 100 \'bar\'', 'power = h.P'].map((text, k) => ({ id: `o${k}`, text, note: '' })) }] };
+    const r = solveSheet({ ...project, types: [...project.types, made, outer] }, 'o', 'so');
+    expect(r.quantities.find((q) => q.name === 'power')?.value).toBeCloseTo(5000, 6);
+  });
 });

@@ -1,12 +1,13 @@
-import type { Expr } from '../language/ast';
-import { baseUnit, inBaseUnits } from '../language/base-units';
+import type { RefExpr } from '../language/ast';
+import { baseUnit } from '../language/base-units';
+import { printReference } from '../language/print';
 import { checkUnits } from '../language/unit-check';
 import { describeUnit } from '../language/units';
-import type { flatten as Flatten } from '../flatten/flatten';
+import { flatten } from '../flatten/flatten';
 import { differentiate } from '../flatten/differentiate';
 import { subtract, walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
-import type { ClassLibrary, ClassRef } from '../flatten/library';
+import type { ClassLibrary } from '../flatten/library';
 import type { PartType } from '../project/project';
 import { readRelation } from '../project/relation-text';
 
@@ -25,46 +26,33 @@ export interface SheetRelation {
 
 const nothing: FlatExpr = { op: 'const', value: NaN };
 
-/** The relations of a sheet, and those of the parts in its type, made scalar by the one compiler: as observers of a model without other equations. */
-export function sheetRelations(library: ClassLibrary, type: PartType, sheetId: string, flatten: typeof Flatten): { model: FlatModel; relations: readonly SheetRelation[] } {
+/** The relations of a sheet, and those of the parts in its type, made scalar by the one compiler: a model without other equations. */
+export function sheetRelations(library: ClassLibrary, type: PartType, sheetId: string): { model: FlatModel; relations: readonly SheetRelation[] } {
   const sheet = type.sheets.find((s) => s.id === sheetId)!;
   const at = (id: string): string => `type/${type.id}/sheet/${sheetId}/relation/${id}`;
   const read = sheet.relations.filter((r) => r.text.trim() !== '').map((r) => ({ r, parsed: readRelation(r) }));
   const root = library.top.get(type.name)!;
-  const equal = read.flatMap(({ r, parsed }) => (parsed.value.kind === 'equal' && parsed.problems.length === 0 ? [{ left: parsed.value.left, right: parsed.value.right, text: r.text, place: at(r.id) }] : []));
-  const checks = read.flatMap(({ r, parsed }) => (parsed.value.kind === 'check' && parsed.problems.length === 0 ? [{ id: r.id, expr: parsed.value.condition }] : []));
-  const withOwn: ClassRef = { ...root, behaviour: { ...root.behaviour!, relations: equal } };
-  const unitOf = unitLookup(library, root);
-  const observers = checks.map(({ id, expr }) => ({ name: `$check ${id}`, expr: inBaseUnits(expr, unitOf), place: at(id) }));
-  const { model, observed } = flatten({ top: new Map([...library.top, [type.name, withOwn]]) }, type.name, { observers });
-  const problemAt = (id: string): string => model.problems.find((p) => p.place === at(id) && p.severity === 'error')?.message ?? '';
-  const byPlace = new Map<string, { left: FlatExpr; right: FlatExpr }[]>();
-  for (const e of model.equations) byPlace.set(`${e.origin.part}|${e.origin.place}`, [...(byPlace.get(`${e.origin.part}|${e.origin.place}`) ?? []), { left: e.left, right: e.right }]);
-  const one = (id: string, left: FlatExpr, right: FlatExpr | undefined, problem: string, base: string, unread = false): SheetRelation => {
+  const own = read.filter(({ parsed }) => parsed.problems.length === 0).map(({ r, parsed }) => ({ tree: parsed.value, text: r.text, place: at(r.id) }));
+  const { model } = flatten({ top: new Map([...library.top, [type.name, { ...root, behaviour: { ...root.behaviour!, relations: own } }]]) }, type.name);
+  const problemAt = new Map(model.problems.filter((p) => p.severity === 'error').map((p) => [p.place, p.message]));
+  const equations = new Map(model.equations.filter((e) => e.origin.part === '').map((e) => [e.origin.place, e]));
+  const limits = new Map(model.assertions.filter((a) => a.origin.part === '').map((a) => [a.origin.place, a.condition]));
+  const unitOf = (ref: RefExpr): string | undefined => model.variables[model.indexOf.get(printReference(ref)) ?? -1]?.unit || undefined;
+  const one = (id: string, left: FlatExpr | undefined, right: FlatExpr | undefined, problem: string, base: string): SheetRelation => {
     let known: ReadonlyMap<number, FlatExpr> | undefined;
-    return { id, left, right, problem, baseUnit: base, unread, slopes: () => (known ??= slopesOf(left, right)) };
+    return { id, left: left ?? nothing, right, problem, baseUnit: base, unread: !left, slopes: () => (known ??= slopesOf(left ?? nothing, right)) };
   };
-  const own = read.map(({ r, parsed }): SheetRelation => {
-    const problem = parsed.problems[0]?.message ?? problemAt(r.id);
-    const made = byPlace.get(`|${at(r.id)}`)?.[0];
-    if (parsed.value.kind === 'check' && parsed.problems.length === 0) {
-      const index = observed.get(`$check ${r.id}`)?.index;
-      const condition = index === undefined ? undefined : conditionOf(model, index);
-      return one(r.id, condition ?? nothing, undefined, problem, '', !condition);
-    }
-    const known = parsed.value.kind === 'equal' ? checkUnits(parsed.value.left, { unitOf }, () => undefined) : undefined;
-    return one(r.id, made?.left ?? nothing, made?.right, problem, known ? describeUnit(baseUnit(known.unit)) : '', !made);
+  const relations = read.map(({ r, parsed }): SheetRelation => {
+    const problem = parsed.problems[0]?.message ?? problemAt.get(at(r.id)) ?? '';
+    if (parsed.value.kind === 'check') return one(r.id, limits.get(at(r.id)), undefined, problem, '');
+    const made = equations.get(at(r.id));
+    const known = checkUnits(parsed.value.left, { unitOf }, () => undefined);
+    return one(r.id, made?.left, made?.right, problem, known ? describeUnit(baseUnit(known.unit)) : '');
   });
   // relations of parts inside take part as well
   const inside = model.equations.filter((e) => e.origin.part !== '' && e.origin.place.includes('/relation/')).map((e) => one(`${e.origin.part}: ${e.origin.text}`, e.left, e.right, '', ''));
-  return { model, relations: [...own, ...inside] };
+  return { model, relations: [...relations, ...inside] };
 }
-
-/** A condition is kept as a hidden variable with an equation, or as the variable itself. */
-const conditionOf = (model: FlatModel, index: number): FlatExpr => {
-  const e = model.equations.find((x) => x.left.op === 'var' && x.left.index === index && model.variables[index].hidden);
-  return e ? e.right : { op: 'var', index };
-};
 
 function slopesOf(left: FlatExpr, right: FlatExpr | undefined): Map<number, FlatExpr> {
   const found = new Map<number, FlatExpr>();
@@ -75,16 +63,3 @@ function slopesOf(left: FlatExpr, right: FlatExpr | undefined): Map<number, Flat
   });
   return found;
 }
-
-/** Declared units along a path of parts. */
-export const unitLookup = (library: ClassLibrary, root: ClassRef) => (ref: Extract<Expr, { kind: 'ref' }>): string | undefined => {
-  let at: ClassRef | undefined = root;
-  for (const part of ref.parts) {
-    const element = at?.definition.elements.find((e) => e.kind === 'component' && e.name === part.name);
-    if (element?.kind !== 'component') return undefined;
-    const unit = element.modification.args.find((a) => a.path[0] === 'unit')?.modification.value;
-    if (unit?.kind === 'string') return unit.value;
-    at = library.top.get(element.typeName);
-  }
-  return undefined;
-};

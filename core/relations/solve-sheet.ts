@@ -1,6 +1,5 @@
 import { dependencyOrder } from '../analysis/order';
 import { explainMatching, match } from '../analysis/matching';
-import { flatten } from '../flatten/flatten';
 import { projectLibrary } from '../flatten/from-project';
 import { evaluate, walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
@@ -173,7 +172,7 @@ function sheetModel(project: Project, typeId: string, sheetId: string): { model:
     const relations = ref.path === owner.name ? [] : ref.behaviour.relations;
     return { ...ref, definition, behaviour: { charts: [], messagePorts: [], messageLinks: [], relations } };
   });
-  return sheetRelations(libraryOf(bare), owner, sheetId, flatten);
+  return sheetRelations(libraryOf(bare), owner, sheetId);
 }
 
 /** Of the unmatched relation and what it could be in conflict with: the relations that give its quantities, and theirs. */

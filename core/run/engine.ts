@@ -9,6 +9,7 @@ import { typeStructure } from './type-structure';
 import type { SolverReport } from '../simulate/solver-report';
 import { exampleOf, type Example } from './example';
 import { messageTarget, prepareRun, type Prepared } from './prepare';
+import { ownerOf } from '../flatten/flat-model';
 import { createRun, isRunnable, type RequirementFinding, type Run, type RunSequence } from './run';
 
 /** What a run tells while it goes on. Rows since the last update are in `chunk`. */
@@ -19,6 +20,8 @@ export interface RunUpdate {
   readonly chunk: Recording;
   readonly findings: readonly RequirementFinding[];
   readonly problem: Problem | undefined;
+  /** What did not hold but stopped nothing. */
+  readonly warnings: readonly Problem[];
   readonly counts: StepCounts & { readonly events: number };
   /** How the solver fared; at the end of a run. */
   readonly solver: SolverReport | undefined;
@@ -144,7 +147,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     s.lastUpdate = performance.now();
     const status = s.cancelled ? 'cancelled' : simulation.status === 'running' && s.paused ? 'paused' : simulation.status;
     s.listen(pack({
-      run: s.id, status, time: simulation.time, chunk: s.run.recorder.takeNew(), findings: s.run.findings(), problem: simulation.problem,
+      run: s.id, status, time: simulation.time, chunk: s.run.recorder.takeNew(), findings: s.run.findings(), problem: simulation.problem, warnings: simulation.warnings,
       counts: simulation.counts, solver: simulation.status === 'running' ? undefined : simulation.report(), seconds: s.computing / 1000, stoppedAt: s.stoppedAt, actions: s.actions, sequences: s.run.sequences(),
     }));
     s.actions = [];
@@ -276,7 +279,7 @@ function shapesOf(prepared: Prepared, run: Run): RunShape[] {
   const values = new Map(prepared.model.parts.flatMap((p) => (p.shape ? [[p.name, {} as Record<string, number>] as const] : [])));
   prepared.model.variables.forEach((x, k) => {
     if (!x.ofShape) return;
-    const owner = x.name.replace(/\[[^\]]*\]$/, '').replace(/\.?[^.]*$/, '');
+    const owner = ownerOf(x.name);
     const own = values.get(owner);
     if (own) own[owner === '' ? x.name : x.name.slice(owner.length + 1)] = v[k];
   });

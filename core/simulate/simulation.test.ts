@@ -167,3 +167,10 @@ test('under- and over-determined models are explained by name', () => {
   const many = problemsOf('model Many Real x; equation x = 1; x = 2; end Many;', 'Many')[0];
   expect(many).toMatch(/one too many: x is already determined by x = [12];/);
 });
+
+test('an assertion at warning level is told once, with its first time, and the run goes on', () => {
+  const r = simulateText('model T Real x(start = 0, fixed = true); equation der(x) = 1; assert(x < 0.5, "x is large", AssertionLevel.warning); end T;', 'T', { stop: 1 });
+  expect(r.simulation.status).toBe('finished');
+  expect(r.simulation.warnings).toHaveLength(1);
+  expect(r.simulation.warnings[0]).toMatchObject({ severity: 'warning', message: expect.stringMatching(/^x is large, at t = 0\.[5-9]/) });
+});

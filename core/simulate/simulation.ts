@@ -60,6 +60,8 @@ export interface Simulation {
   readonly time: number;
   readonly status: RunStatus;
   readonly problem: Problem | undefined;
+  /** Assertions and limits that did not hold but stop nothing, each with the first time. */
+  readonly warnings: readonly Problem[];
   readonly counts: StepCounts & { events: number };
   readonly machine: Machine;
   /** How the solver fared. */
@@ -122,7 +124,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const discrete = model.variables.flatMap((x, k) => (x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external' ? [k] : []));
   const overrides = new Map(options.values);
   const stimulus = [...options.stimulus].sort((a, b) => a.time - b.time);
-  const assertionWarned = new Set<number>();
+  const warnings = new Map<number, Problem>();
   const samples: { start: number; interval: number; index: number }[] = [];
 
   const clock: Clock = { time: 0, step: 0 };
@@ -265,11 +267,12 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     } else if (++burstCount > maximumBurst) fail(chatterProblem(program, clock.time, machine.memory));
   };
 
-  const checkAssertions = (): void => {
+  /** Looked at wherever values are told: at the ends of steps, at events, and on the rows between. */
+  const checkAssertions = (t = clock.time): void => {
     model.assertions.forEach((a, k) => {
-      if (status === 'failed' || machine.assertion(k, clock.time)) return;
-      if (a.warning) assertionWarned.add(k);
-      else fail(runProblem('assertion', `${a.message} (assert in ${a.origin.part || model.name})`, clock.time, a.origin));
+      if (status === 'failed' || warnings.has(k) || machine.assertion(k, t)) return;
+      if (a.warning) warnings.set(k, { ...runProblem('assertion', `${a.message}${a.origin.part ? ` in ${a.origin.part}` : ''}`, t, a.origin), severity: 'warning' });
+      else fail(runProblem('assertion', `${a.message} (assert in ${a.origin.part || model.name})`, t, a.origin));
     });
   };
 
@@ -401,6 +404,11 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       }
       valuesAt(t);
       observer.row(t, v, 'sample');
+      checkAssertions(t);
+      if (hasFailed()) {
+        clock.time = t;
+        return;
+      }
     }
   };
 
@@ -441,6 +449,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     if (hasFailed()) return false;
     const end = crossing ?? reached;
     guarded(() => recordUpTo(end));
+    if (hasFailed()) return false;
     guarded(() => notePast(from, end));
     guarded(() => valuesAt(end));
     if (hasFailed()) return false;
@@ -497,6 +506,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     get time() { return clock.time; },
     get status() { return status; },
     get problem() { return failure; },
+    get warnings() { return [...warnings.values()]; },
     get counts() { return { ...stepper.counts, events }; },
     machine,
     report: () => solverReport(program, options, stepper, events),

@@ -1,6 +1,6 @@
 import type { Edge as FlowEdge, Node } from '@xyflow/react';
 import type { NetworkEnd } from '@/core/network/class-parts';
-import { splitEnd, type Network, type NetworkLink, type NetworkPart } from '@/core/network/read-network';
+import { plainName, splitEnd, type Network, type NetworkLink, type NetworkPart } from '@/core/network/read-network';
 import type { PartType, Place } from '@/core/project/project';
 import { fullName } from '@/store/derived';
 import type { RunView } from '@/store/run-store';
@@ -30,8 +30,6 @@ export const cardWidth = 210, rowHeight = 19;
 /** What is selected when a part or a link is: what the document has by its id, what the text has by what it says. */
 export const partItem = (p: NetworkPart): string => (p.part ? `part/${p.part.id}` : `declared/${p.name}`);
 export const linkItem = (l: NetworkLink): string => (l.link ? `link/${l.link.id}` : `connect/${l.a}|${l.b}`);
-
-const plainName = (name: string): string => name.replace('[]', '');
 
 /**
  * Ends that only give stand on the right, those that only take on the left. Physical ends do neither: they stand on the side

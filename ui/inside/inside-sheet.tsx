@@ -7,8 +7,8 @@ import * as Comlink from 'comlink';
 import { projectLibrary } from '@/core/flatten/from-project';
 import { catalogue } from '@/core/network/catalogue';
 import { declarePart, eraseConnect, erasePart, writeConnect } from '@/core/network/edit-physics';
-import type { NetworkEnd } from '@/core/network/class-parts';
-import { physicalConflict, readNetwork, splitEnd } from '@/core/network/read-network';
+import { endAt, physicalConflict, readNetwork, splitEnd } from '@/core/network/read-network';
+import { isInside } from '@/core/project/references';
 import { linkConflict } from '@/core/run/check-links';
 import type { Edit } from '@/core/project/edits';
 import { newPart, type Link, type PartType, type Place, type Project } from '@/core/project/project';
@@ -89,14 +89,10 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     const place = { x: Math.round(node.position.x), y: Math.round(node.position.y) };
     if (before.position.x !== place.x || before.position.y !== place.y) edit(placeEdits(node, place), `Move ${node.data.network.name}`);
   };
-  const endAt = (end: string): NetworkEnd | undefined => {
-    const { part, end: name } = splitEnd(end);
-    return (part === '' ? network.border : (network.parts.find((p) => p.name === part)?.ends ?? [])).find((e) => e.name.replace('[]', '') === name);
-  };
   const connect = (c: Connection): void => {
     if (!c.sourceHandle || !c.targetHandle) return;
     const drawn: readonly [string, string] = [c.sourceHandle, c.targetHandle];
-    if (drawn.some((e) => endAt(e)?.kind === 'physical')) return connectPhysical(...drawn);
+    if (drawn.some((e) => endAt(network, e)?.kind === 'physical')) return connectPhysical(...drawn);
     const declared = drawn.find((e) => network.parts.some((p) => !p.part && p.name === splitEnd(e).part));
     // a signal of a part that the text declares is an equation of the text
     if (declared) return connectSignal(...drawn);
@@ -106,7 +102,7 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     const conflict = linkConflict(project, type, from, to) ?? (type.links.some((l) => l.from === from && l.to === to) ? 'This link is there already' : undefined);
     if (conflict) return say(conflict);
     const writer = type.links.find((l) => l.to === to);
-    if (writer && endAt(to)?.kind !== 'message') return say(`${writer.from} writes ${to} already: two writers would fight over one signal`);
+    if (writer && endAt(network, to)?.kind !== 'message') return say(`${writer.from} writes ${to} already: two writers would fight over one signal`);
     const entry: Link = { id: `l-${nanoid(8)}`, from, to, carries: '' };
     tryEdit({ kind: 'insert', list: `${list}/links`, entry }, `Link ${from} to ${to}`, () => select(`link/${entry.id}`));
   };
@@ -122,9 +118,9 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     if (x !== a || y !== b) say(`The first element was linked: change the index in the physics text`, 'note');
   };
   const connectSignal = (a: string, b: string): void => {
-    const gives = (e: string): boolean => (splitEnd(e).part === '' ? !endAt(e)?.gives : endAt(e)?.gives === true);
+    const gives = (e: string): boolean => (splitEnd(e).part === '' ? !endAt(network, e)?.gives : endAt(network, e)?.gives === true);
     const [from, to] = gives(a) ? [a, b] : [b, a];
-    if (!gives(from) || gives(to) || endAt(from)?.kind !== 'signal' || endAt(to)?.kind !== 'signal') return say(`${a} and ${b} do not fit: a value goes from an output to an input`);
+    if (!gives(from) || gives(to) || endAt(network, from)?.kind !== 'signal' || endAt(network, to)?.kind !== 'signal') return say(`${a} and ${b} do not fit: a value goes from an output to an input`);
     write(writeConnect(type.physics, withIndex(from), withIndex(to)), `Link ${from} to ${to}`);
   };
   const tidy = async (): Promise<void> => {
@@ -185,7 +181,7 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     if (target) go({ area: 'product', part: p.part ? fullName(path, p.name) : '', type: p.part ? '' : target.id, sheet: 'inside' });
     else select(node.data.item);
   };
-  const usable = project.types.filter((t) => t.id !== type.id && !reaches(project, t, type.id));
+  const usable = project.types.filter((t) => t.id !== type.id && !isInside(project, type.id, t));
   return (
     <div className="inside-sheet">
       <div className="type-tray" aria-label="Part types to make parts of">
@@ -221,6 +217,3 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     </div>
   );
 }
-
-const reaches = (project: Project, from: PartType, id: string, depth = 0): boolean =>
-  depth < 30 && from.parts.some((p) => p.type === id || reaches(project, project.types.find((t) => t.id === p.type) ?? from, id, depth + 1));

@@ -3,6 +3,7 @@ import { Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import Dropdown from 'react-bootstrap/Dropdown';
 import { newQuantity, newType, type PartType, type Project } from '@/core/project/project';
+import { isInside } from '@/core/project/references';
 import { useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -56,7 +57,7 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
     if (refused) say(refused.message);
   };
   const removeType = (): void => deleteWithImpact(`type/${type.id}`, { kind: 'remove', list: 'types', id: type.id }, `Delete ${type.name}`, () => go({ part: '', type: '' }));
-  const canContain = (candidate: PartType): boolean => candidate.id !== type.id && !reaches(project, candidate, type.id);
+  const canContain = (candidate: PartType): boolean => candidate.id !== type.id && !isInside(project, type.id, candidate);
   return (
     <>
       <div className="pane-head">
@@ -107,8 +108,4 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
       </div>}
     </>
   );
-}
-
-function reaches(project: Project, from: PartType, id: string, depth = 0): boolean {
-  return depth < 30 && from.parts.some((p) => p.type === id || reaches(project, project.types.find((t) => t.id === p.type) ?? from, id, depth + 1));
 }

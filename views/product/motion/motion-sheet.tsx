@@ -2,6 +2,7 @@
 import { Maximize, Pause, Play, SkipBack } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState, type MouseEvent } from 'react';
 import type { RunShape } from '@/core/run/engine';
+import { splitEnd } from '@/core/network/read-network';
 import type { PartType, Project } from '@/core/project/project';
 import { shapesOf } from '@/store/engine';
 import { allParts, useTree } from '@/store/derived';
@@ -133,7 +134,8 @@ export function MotionSheet({ project, type, path }: { readonly project: Project
     const part = scene.current?.partAt(e.clientX - box.left, e.clientY - box.top);
     if (part === undefined) return select('');
     const relative = usesRun && path ? part.slice(path.length + 1) : part;
-    const [first] = relative.replace(/\[[^\]]*\]/g, '').split('.');
+    const { part: inside, end } = splitEnd(relative);
+    const first = inside || end;
     const inDocument = type.parts.find((p) => p.name === first);
     select(inDocument ? `part/${inDocument.id}` : `declared/${first}`);
   };
