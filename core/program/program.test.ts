@@ -115,6 +115,11 @@ test('conditions in branches that are not taken, and those of functions, are no 
     expect(r.last('dp')).toBeCloseTo(0, 9);
     expect(r.simulation.counts.steps).toBeLessThan(1000);
   }
+  // sixteen changes of sign in a branch that is taken later, if ever
+  const later = (from: number): number => simulateText(`model T Real y(start = 0, fixed = true); equation der(y) = if time < ${from} then 0 else if sin(50*time) > 0 then 1 else -1; end T;`, 'T', { stop: 1, solver: 'dopri5', relative: 1e-6, absolute: 1e-9 }).simulation.counts.events;
+  expect(later(2)).toBe(0);
+  // from 0.5 s on: the change itself, and k pi/50 for k = 8 .. 15
+  expect(later(0.5)).toBe(9);
   // a branch that is taken is watched
   const stop = simulateText('model T Real x(start = -1, fixed = true), y(start = 0, fixed = true); equation der(x) = 1; der(y) = if x > 0 then (if x > 0.5 then 3 else 1) else 0; end T;', 'T', { stop: 2, solver: 'dopri5', relative: 1e-6, absolute: 1e-9 });
   expect(stop.simulation.counts.events).toBe(2);
