@@ -79,7 +79,7 @@ export function lex(text: string): { tokens: Token[]; comments: Comment[]; probl
     } else if (c === '"' || c === "'") {
       const { value, end, closed } = quotedText(c);
       if (!closed) {
-        const what = c === '"' ? 'string' : 'quoted name';
+        const what = c === '"' ? 'string' : 'name or unit in quotes';
         problems.push(problem('error', 'open-string', `This ${what} is not closed with ${c}`, { start: i, end: i + 1 }));
       }
       tokens.push({ kind: c === '"' ? 'string' : 'quoted', text: value, start: i, end });

@@ -35,7 +35,8 @@ test('temperatures are converted with their offset, numbers with units where the
 test('what is open says which ones would help; what contradicts says what it stands against', () => {
   const open = solve([quantity('a', '1', '2'), quantity('b', '1'), quantity('c', '1'), quantity('d', '1')], ['b = a + 1', 'c = d*a']);
   expect(value(open, 'b')).toBe(3);
-  expect(open.open.map((g) => [...g].sort())).toEqual([['c', 'd']]);
+  expect(open.open.map((g) => [[...g.names].sort(), g.missing])).toEqual([[['c', 'd'], 1]]);
+  expect(solve(['F', 'm', 'a'].map((n) => quantity(n, '')), ['F = m*a']).open.map((g) => g.missing)).toEqual([2]);
   expect(open.relations.map((r) => r.state)).toEqual(['used', 'waits']);
   const many = solve([quantity('a', '1', '2'), quantity('b', '1')], ['b = 3*a', 'b + a = 9']);
   expect(many.relations.map((r) => r.state).sort()).toEqual(['contradicts', 'used']);

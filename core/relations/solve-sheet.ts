@@ -42,8 +42,8 @@ export interface SheetStatement {
 export interface SheetResult {
   readonly quantities: readonly SheetQuantity[];
   readonly relations: readonly SheetStatement[];
-  /** Any one of each group, known, would let the sheet find more. */
-  readonly open: readonly (readonly string[])[];
+  /** Quantities that hang together and lack something: when `missing` of them are known, the others are found. */
+  readonly open: readonly { readonly names: readonly string[]; readonly missing: number }[];
   /** Relations that cannot all hold, with what they say. */
   readonly contradictions: readonly (readonly string[])[];
   readonly problems: readonly Problem[];
@@ -183,9 +183,9 @@ function conflictOf(r: SheetRelation, equations: readonly SheetRelation[], adjac
 }
 
 /** Unknowns that hang together and lack something. */
-function openGroups(adjacent: readonly (readonly number[])[], under: { equations: number[]; unknowns: number[] }, names: readonly string[]): string[][] {
+function openGroups(adjacent: readonly (readonly number[])[], under: { equations: number[]; unknowns: number[] }, names: readonly string[]): SheetResult['open'] {
   const left = new Set(under.unknowns);
-  const groups: string[][] = [];
+  const groups: { names: string[]; missing: number }[] = [];
   for (const first of under.unknowns) {
     if (!left.has(first)) continue;
     const group = new Set([first]);
@@ -197,7 +197,7 @@ function openGroups(adjacent: readonly (readonly number[])[], under: { equations
       }
     }
     group.forEach((u) => left.delete(u));
-    groups.push([...group].map((u) => names[u]));
+    groups.push({ names: [...group].map((u) => names[u]), missing: group.size - under.equations.filter((e) => adjacent[e].some((u) => group.has(u))).length });
   }
   return groups;
 }

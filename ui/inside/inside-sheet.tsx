@@ -210,7 +210,7 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
         {network.parts.length === 0 && (
           <div className="empty">
             <h3>Nothing inside yet</h3>
-            <p>Choose a resistor, a gear or a tank in the library, {usable.length > 0 ? 'or drag a part type from the row above onto this sheet: it becomes a part' : 'or make a part type of your own with “Part, of a new type” above'}. Then drag from port to port.</p>
+            <p>Choose a resistor, a gear or a tank in the library, {usable.length > 0 ? 'or drag a part type from the row above onto this sheet: it becomes a part' : 'or make a part type of your own in Product, with “Part, of a new type”'}. Then drag from port to port.</p>
           </div>
         )}
       </div>

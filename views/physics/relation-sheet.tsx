@@ -140,7 +140,7 @@ function Summary({ result, sheet }: { readonly result: SheetResult; readonly she
     <div className="relation-summary" role="status">
       {result.open.map((g, k) => (
         <p key={k}>
-          <strong>Open:</strong> {g.length === 1 ? `nothing gives ${g[0]}` : `${g.slice(0, -1).join(', ')} and ${g.at(-1)} hang together; with one more of them known the sheet finds more`}
+          <strong>Open:</strong> {g.names.length === 1 ? `nothing gives ${g.names[0]}` : `with ${g.missing} of ${g.names.slice(0, -1).join(', ')} and ${g.names.at(-1)} known, the ${g.names.length - g.missing === 1 ? 'other one is' : 'others are'} found`}
         </p>
       ))}
       {result.contradictions.map((c, k) => (

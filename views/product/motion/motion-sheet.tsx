@@ -192,7 +192,7 @@ export function MotionSheet({ project, type, path }: { readonly project: Project
         <div className="empty">
           <h3>Nothing to look at yet</h3>
           <p>A shape is a part from the library, like any other: its size, place, turn and colour follow quantities. Write it into the physics of this part type, or add it on the inside from the library under “Shapes”.</p>
-          <pre className="mono text-start">{'Shapes.Box arm(size = {0.4, 0.03, 0.02}, r = {0.2*cos(angle), 0.2*sin(angle), 0},\n  turn = {0, 0, angle});'}</pre>
+          <pre className="mono text-start">{'Shapes.Box arm(size = {0.4, 0.03, 0.02},\n  r = {0.2*cos(angle), 0.2*sin(angle), 0},\n  turn = {0, 0, angle});'}</pre>
         </div>
       )}
     </div>
