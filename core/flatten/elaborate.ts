@@ -5,16 +5,17 @@ import { printExpression } from '../language/print';
 import { elaborateUnits, type UnitContext } from '../language/unit-check';
 import { walkExpression } from '../language/walk';
 import type { Unit } from '../language/units';
+import { arrayCall, arrayFunctions } from './array-functions';
 import type { Builder } from './builder';
 import {
-  add, applyFunction, binary, choose, constant, functionArity, isConstant, multiply, negate, not, one, zero, type FlatExpr, type FunctionName,
+  applyFunction, binary, choose, constant, functionArity, isConstant, multiply, negate, not, one, zero, type FlatExpr, type FunctionName,
 } from './flat-expression';
 import { differentiate } from './differentiate';
 import type { BoundValue, ClassInstance, Scope } from './instance';
 import { findClass, type ClassRef } from './library';
 import { isValue, memberOf, resolve, isClassInstance, toResolved, type Resolved } from './resolve';
 import {
-  chooseValue, elementwise, fillValue, flattenValue, isArray, isRecord, mapValue, multiplyValues, partOf, shapeOf, ShapeError, sumOf, transpose, type Value,
+  chooseValue, elementwise, flattenValue, isArray, isRecord, mapValue, multiplyValues, partOf, shapeOf, ShapeError, type Value,
 } from './values';
 
 /** Thrown inside this file where an expression has no value; the problem has been reported. */
@@ -277,9 +278,6 @@ function iterate(b: Builder, e: Extract<Expr, { kind: 'comprehension' }>, scope:
   });
 }
 
-const arrayFunctions = new Set([
-  'sum', 'product', 'size', 'ndims', 'fill', 'zeros', 'ones', 'linspace', 'identity', 'transpose', 'cross', 'vector', 'scalar', 'cat', 'diagonal', 'array', 'skew', 'outerProduct', 'interpolate',
-]);
 const eventFunctions = new Set(['der', 'pre', 'edge', 'change', 'initial', 'terminal', 'noEvent', 'smooth', 'sample', 'homotopy', 'in', 'rising', 'falling']);
 
 function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
@@ -288,7 +286,15 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
     if (e.args.length !== n) fail(b, scope, e.span, 'arguments', `${name} takes ${n} argument${n === 1 ? '' : 's'}, but ${e.args.length} ${e.args.length === 1 ? 'is' : 'are'} given`);
   };
   const arg = (k: number): FlatExpr => scalar(b, e.args[k], scope);
-  if (arrayFunctions.has(name)) return arrayCall(b, e, scope);
+  if (arrayFunctions.has(name)) {
+    return arrayCall(name, {
+      count: e.args.length,
+      value: (k) => (e.args[k] ? visit(b, e.args[k], scope) : fail(b, scope, e.span, 'arguments', `${name} needs ${k + 1} argument${k ? 's' : ''}`)),
+      integer: (k) => integerOf(b, e.args[k] ?? e, scope, `The size in ${name}`),
+      known: (x) => b.structural(x),
+      fail: (code, message, k) => fail(b, scope, k === undefined ? e.span : e.args[k].span, code, message),
+    });
+  }
   switch (name) {
     case 'der':
       need(1);
@@ -469,81 +475,4 @@ function matchesPath(states: readonly { name: string; parent: number }[], index:
     at = states[at].parent;
   }
   return true;
-}
-
-function arrayCall(b: Builder, e: CallExpr, scope: Scope): Value {
-  const name = e.callee;
-  const value = (k: number): Value => (e.args[k] ? visit(b, e.args[k], scope) : fail(b, scope, e.span, 'arguments', `${name} needs ${k + 1} argument${k ? 's' : ''}`));
-  const integer = (k: number): number => integerOf(b, e.args[k] ?? e, scope, `The size in ${name}`);
-  const sizes = (from: number): number[] => e.args.slice(from).map((_, k) => integer(from + k));
-  const list = (v: Value): readonly Value[] => (isArray(v) ? v : fail(b, scope, e.span, 'shape', `${name} needs an array`));
-  switch (name) {
-    case 'sum': return sumOf(flattenValue(value(0)));
-    case 'product': return flattenValue(value(0)).reduce(multiply, one);
-    case 'size': {
-      const shape = shapeOf(value(0));
-      if (e.args.length === 1) return shape.map(constant);
-      const k = integer(1);
-      if (!(k >= 1 && k <= shape.length)) return fail(b, scope, e.span, 'shape', `${printExpression(e.args[0])} has ${shape.length} dimensions, not ${k}`);
-      return constant(shape[k - 1]);
-    }
-    case 'ndims': return constant(shapeOf(value(0)).length);
-    case 'fill': return fillValue(value(0), sizes(1));
-    case 'zeros': return fillValue(zero, sizes(0));
-    case 'ones': return fillValue(one, sizes(0));
-    case 'linspace': {
-      const [from, to] = [scalar(b, e.args[0], scope), scalar(b, e.args[1], scope)];
-      const n = integer(2);
-      const width = binary('sub', to, from);
-      return Array.from({ length: n }, (_, k) => add(from, multiply(width, constant(n === 1 ? 0 : k / (n - 1)))));
-    }
-    case 'identity': {
-      const n = integer(0);
-      return Array.from({ length: n }, (_, i) => Array.from({ length: n }, (_, j) => (i === j ? one : zero)));
-    }
-    case 'diagonal': {
-      const d = list(value(0));
-      return d.map((x, i) => d.map((_, j) => (i === j ? x : zero)));
-    }
-    case 'transpose': return transpose(list(value(0)));
-    case 'vector': return flattenValue(value(0));
-    case 'scalar': {
-      const all = flattenValue(value(0));
-      return all.length === 1 ? all[0] : fail(b, scope, e.span, 'shape', `scalar needs one element, not ${all.length}`);
-    }
-    case 'array': return e.args.map((_, k) => value(k));
-    case 'cat': {
-      const along = integer(0);
-      if (along === 1) return e.args.slice(1).flatMap((_, k) => list(value(k + 1)));
-      const rows = e.args.slice(1).map((_, k) => list(value(k + 1)));
-      return rows[0].map((_, i) => rows.flatMap((m) => list(m[i])));
-    }
-    case 'cross': {
-      const x = flattenValue(value(0));
-      const y = flattenValue(value(1));
-      if (x.length !== 3 || y.length !== 3) return fail(b, scope, e.span, 'shape', 'cross needs two vectors of 3 elements');
-      const part = (i: number, j: number): FlatExpr => binary('sub', multiply(x[i], y[j]), multiply(x[j], y[i]));
-      return [part(1, 2), part(2, 0), part(0, 1)];
-    }
-    case 'skew': {
-      const x = flattenValue(value(0));
-      return [[zero, negate(x[2]), x[1]], [x[2], zero, negate(x[0])], [negate(x[1]), x[0], zero]];
-    }
-    case 'interpolate': {
-      if (e.args.length !== 3) return fail(b, scope, e.span, 'arguments', 'interpolate takes the places of the points, their values, and where: interpolate({0, 1, 2}, {5, 7, 6}, time)');
-      const numbers = (k: number): number[] => flattenValue(list(value(k))).map((x) => b.structural(x) ?? fail(b, scope, e.args[k].span, 'not-constant', 'The points of interpolate must be known before the run'));
-      const [x, y] = [numbers(0), numbers(1)];
-      if (x.length !== y.length || x.length === 0) return fail(b, scope, e.span, 'shape', `interpolate has ${x.length} places, but ${y.length} values`);
-      const back = x.findIndex((at, k) => k > 0 && !(at > x[k - 1]));
-      if (back > 0) return fail(b, scope, e.args[0].span, 'order', `The places of interpolate have to grow, but ${x[back]} follows ${x[back - 1]}`);
-      return mapValue(value(2), (a) => ({ op: 'table', a, x, y, slope: false }));
-    }
-    case 'outerProduct': {
-      const x = flattenValue(value(0));
-      const y = flattenValue(value(1));
-      return x.map((xi) => y.map((yj) => multiply(xi, yj)));
-    }
-    default:
-      return fail(b, scope, e.span, 'unknown-function', `There is no function ${name}`);
-  }
 }

@@ -1,0 +1,26 @@
+import { problemsOf, simulateText } from '../testing/simulate-text';
+
+const value = (declarations: string, expression: string): number => simulateText(`model T ${declarations} Real y = ${expression}; end T;`, 'T', { stop: 0.1 }).last('y');
+
+test('sizes, fills, joins and parts', () => {
+  expect(value('Real a[2, 3] = [1, 2, 3; 4, 5, 6];', 'size(a, 1)*10 + size(a, 2) + ndims(a)*100')).toBe(223);
+  expect(value('', 'sum(fill(2, 3, 2)) + sum(zeros(4)) + sum(ones(5))')).toBe(17);
+  expect(value('', 'sum(linspace(0, 1, 5)) + product({2, 3, 4})')).toBe(26.5);
+  expect(value('Real a[3] = cat(1, {1}, {2, 3}); Real b[1, 3] = cat(2, [1], [2, 3]);', 'a[3]*10 + b[1, 2]')).toBe(32);
+  expect(value('', 'scalar([[7]]) + sum(vector([1; 2; 3])) + sum(array(1, 2))')).toBe(16);
+});
+
+test('vectors and matrices', () => {
+  expect(value('Real c[3] = cross({1, 2, 3}, {4, 5, 6});', 'c[1]*100 + c[2]*10 + c[3]')).toBe(-3 * 100 + 6 * 10 - 3);
+  // skew(x)*y is the cross product
+  expect(value('Real c[3] = skew({1, 2, 3})*{4, 5, 6} - cross({1, 2, 3}, {4, 5, 6});', 'c*c')).toBe(0);
+  expect(value('Real m[2, 2] = outerProduct({1, 2}, {3, 4}) + identity(2) + diagonal({10, 20}) + transpose([0, 1; 0, 0]);', 'm[1, 1]*1000 + m[1, 2]*100 + m[2, 1]*10 + m[2, 2]')).toBe(14 * 1000 + 4 * 100 + 7 * 10 + 29);
+  expect(value('', 'Modelica.Math.Vectors.sum({1, 2})')).toBe(3);
+});
+
+test.each([
+  ['size({1, 2}, 2)', /This array has 1 dimensions, not 2/], ['cross({1, 2}, {3, 4})', /two vectors of 3 elements/], ['scalar({1, 2})', /one element, not 2/], ['sum()', /sum needs 1 argument/],
+  ['interpolate({1, 0}, {1, 2}, time)', /have to grow, but 0 follows 1/], ['interpolate({0, 1}, {1}, time)', /2 places, but 1 values/], ['linspace({1}, 2, 3)', /single values/],
+])('%s is refused with a reason', (expression, reason) => {
+  expect(problemsOf(`model T Real y = sum(${expression}); end T;`, 'T').join('; ')).toMatch(reason);
+});
