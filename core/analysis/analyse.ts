@@ -1,9 +1,9 @@
 import { problem, type Problem } from '../language/diagnostics';
 import { constant, isConstant, isRelation, negate, divide, operands, sameExpression, subtract, walk, type FlatExpr } from '../flatten/flat-expression';
-import type { FlatEquation, FlatModel } from '../flatten/flat-model';
+import { isClosing, type FlatEquation, type FlatModel } from '../flatten/flat-model';
 import { mergeAliases } from './aliases';
 import { contains, differentiate, linearParts, type Unknown } from '../flatten/differentiate';
-import { explainMatching, match, matchOne, type Matching } from './matching';
+import { blame, explainMatching, match, matchOne, type Matching } from './matching';
 import { givesDiscrete } from './discrete';
 import { reduceIndex, type Reduction } from './index-reduction';
 import { dependencyOrder } from './order';
@@ -52,10 +52,11 @@ export function analyse(source: FlatModel): SolvableModel {
   return { ...empty, blocks, initialBlocks: none ? blocks : initialOrder({ ...model, initialEquations: [...model.initialEquations, ...pinned] }, system, isState, adjacent, m, problems, model.initialEquations.length) };
 }
 
-/** Each equation of a model as written with the unknown it is matched with, and all unknowns. */
-export function matchedPairs(model: FlatModel): { pairs: readonly (readonly [FlatEquation, Unknown | undefined])[]; unknowns: readonly Unknown[] } {
-  const { system, matching } = lackingIn(model);
+/** Each equation of a model as written with the unknown it is matched with, all unknowns, and the equations that share too few unknowns. */
+export function matchedPairs(model: FlatModel): { pairs: readonly (readonly [FlatEquation, Unknown | undefined])[]; unknowns: readonly Unknown[]; competing: ReadonlySet<FlatEquation> } {
+  const { system, matching, adjacent } = lackingIn(model);
   return {
+    competing: new Set(explainMatching(adjacent, matching, system.unknowns).over.equations.map((k) => model.equations[k])),
     pairs: model.equations.map((e, k) => [e, matching.unknownOf[k] < 0 ? undefined : system.unknownAt(matching.unknownOf[k])] as const),
     unknowns: system.unknowns.map((u) => system.unknownAt(u)),
   };
@@ -88,7 +89,14 @@ function lackingIn(model: FlatModel): MatchedModel {
   const adjacent = model.equations.map((e) => whole.candidates(e));
   const found: MatchedModel = { ...plain, system: whole, adjacent, matching: match(adjacent, whole.count) };
   const excess = (m: MatchedModel): number => m.matching.unknownOf.filter((u) => u < 0).length;
-  return excess(found) < excess(plain) && !isComplete(found) ? found : plain;
+  const lacking = excess(found) < excess(plain) && !isComplete(found) ? found : plain;
+  return { ...lacking, matching: blame(lacking.adjacent, lacking.matching, (e) => likelihoodOfFault(model.equations[e], e / model.equations.length)) };
+}
+
+/** Of equations of which one is too many: what was written in the model itself rather than in its parts, and what was written last. */
+function likelihoodOfFault(e: FlatEquation, position: number): number {
+  if (isClosing(e)) return -Infinity;
+  return position - (e.origin.part === '' ? 0 : e.origin.part.split('.').length);
 }
 
 const isComplete = ({ system, matching }: MatchedModel): boolean => system.unknowns.every((u) => matching.equationOf[u] >= 0) && !matching.unknownOf.includes(-1);

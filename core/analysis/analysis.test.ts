@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { add, applyFunction, binary, constant, divide, evaluate, multiply, negate, subtract, variable, type FlatExpr } from '../flatten/flat-expression';
 import { differentiate, linearParts } from '../flatten/differentiate';
-import { explainMatching, match, matchOne } from './matching';
+import { blame, explainMatching, match, matchOne } from './matching';
+import { problemsOf } from '../testing/simulate-text';
 import { dependencyOrder } from './order';
 
 /** Small bipartite graphs: for each of up to 7 equations, some of 7 unknowns. */
@@ -106,4 +107,29 @@ test('what is linear in an unknown is taken apart exactly', () => {
   for (const [x, y] of [[1, 2], [-3, 0.5], [0, 7]]) expect(rebuilt(x, y)).toBeCloseTo(value(x, y), 12);
   expect(linearParts(multiply(variable(0), variable(0)), u)).toBeUndefined();
   expect(linearParts(applyFunction('sin', [variable(0)]), u)).toBeUndefined();
+});
+
+test('of equations that compete, the one is named that was written last in the model itself', () => {
+  expect(problemsOf('model T Real a; Real b; equation b = 3; a = 2; a = b; end T;', 'T')).toEqual([expect.stringMatching(/"a = b;" is one too many: a, b are already determined by a = 2;, b = 3;/)]);
+  const inPart = 'model P Real x; Real y; equation x = 1; y = 2*x; end P; model T P p; equation p.y = 7; end T;';
+  expect(problemsOf(inPart, 'T')).toEqual([expect.stringMatching(/"p\.y = 7;" is one too many/)]);
+});
+
+test('blaming keeps a matching as large and as valid as it was, and no competitor ranks higher than the blamed', () => {
+  const graphs = fc.array(fc.uniqueArray(fc.nat(5), { maxLength: 4 }), { maxLength: 9 });
+  fc.assert(fc.property(graphs, fc.infiniteStream(fc.nat(100)), (adjacent, ranks) => {
+    const before = match(adjacent, 6);
+    const value = adjacent.map(() => ranks.next().value as number);
+    const after = blame(adjacent, before, (e) => value[e]);
+    const count = (m: typeof before): number => m.unknownOf.filter((u) => u >= 0).length;
+    expect(count(after)).toBe(count(before));
+    after.unknownOf.forEach((u, e) => {
+      if (u < 0) return;
+      expect(adjacent[e]).toContain(u);
+      expect(after.equationOf[u]).toBe(e);
+    });
+    const blamed = [...adjacent.keys()].filter((e) => after.unknownOf[e] < 0);
+    const over = explainMatching(adjacent, after, [...Array(6).keys()]).over.equations;
+    if (blamed.length === 1) for (const e of over) expect(value[e]).toBeLessThanOrEqual(value[blamed[0]]);
+  }));
 });

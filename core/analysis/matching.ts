@@ -161,3 +161,39 @@ export function explainMatching(
     under: { equations: [...under.equations], unknowns: [...under.unknowns] },
   };
 }
+
+/**
+ * Any equation that competes with an unmatched one could be left out instead. Gives each unmatched equation's place to the competitor that
+ * `rank` puts highest, along an alternating path.
+ */
+export function blame(adjacent: readonly (readonly number[])[], m: Matching, rank: (equation: number) => number): Matching {
+  const unknownOf = Int32Array.from(m.unknownOf);
+  const equationOf = Int32Array.from(m.equationOf);
+  m.unknownOf.forEach((u, start) => {
+    if (u >= 0) return;
+    const cameFrom = new Map<number, number>([[start, -1]]);
+    const queue = [start];
+    let worst = start;
+    for (let k = 0; k < queue.length; k++) {
+      if (rank(queue[k]) > rank(worst)) worst = queue[k];
+      for (const x of adjacent[queue[k]]) {
+        const other = equationOf[x];
+        if (other < 0 || cameFrom.has(other)) continue;
+        cameFrom.set(other, queue[k]);
+        queue.push(other);
+      }
+    }
+    // from the worst one back to the start, each equation on the path takes the unknown of the next
+    let freed = unknownOf[worst];
+    if (worst !== start) unknownOf[worst] = -1;
+    for (let at = worst; at !== start; ) {
+      const before = cameFrom.get(at)!;
+      const own = unknownOf[before];
+      unknownOf[before] = freed;
+      equationOf[freed] = before;
+      freed = own;
+      at = before;
+    }
+  });
+  return { unknownOf, equationOf };
+}

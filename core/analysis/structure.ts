@@ -1,5 +1,5 @@
 import { walk, type FlatExpr } from '../flatten/flat-expression';
-import type { FlatEquation, FlatModel } from '../flatten/flat-model';
+import { isClosing, type FlatEquation, type FlatModel } from '../flatten/flat-model';
 import { analyse, matchedPairs } from './analyse';
 import type { Unknown } from '../flatten/differentiate';
 import type { SolvableModel } from './solvable-model';
@@ -33,6 +33,8 @@ export interface StructureRow {
   readonly start: number;
   /** Without an unknown of its own. */
   readonly excess: boolean;
+  /** One of too many equations for the same unknowns. */
+  readonly competing: boolean;
 }
 export interface StructureColumn {
   readonly name: string;
@@ -68,11 +70,11 @@ export function describeStructure(model: FlatModel): ModelStructure {
     note(equation.right);
     return [...found].sort((a, b) => a - b);
   });
-  const closing = model.equations.filter((e) => e.origin.text.endsWith('(nothing is linked here)')).length;
+  const closing = model.equations.filter(isClosing).length;
   const plain = matchedPairs(model);
   return {
     equations: model.equations.length, unknowns: plain.unknowns.length, closing, entries, blocks: order.blocks.map((b) => ({ ...b, torn: b.torn.map(nameOf) })), solved,
-    rows: order.equations.map(({ equation, excess }) => ({ text: equation.origin.text, part: equation.origin.part, place: equation.origin.place, start: equation.origin.span.start, excess })),
+    rows: order.equations.map(({ equation, excess }) => ({ text: equation.origin.text, part: equation.origin.part, place: equation.origin.place, start: equation.origin.span.start, excess, competing: !excess && plain.competing.has(equation) })),
     columns: order.unknowns.map(({ unknown, open, torn }) => ({ name: nameOf(unknown), kind: unknown.kind === 'der' ? 'derivative' : source.variables[unknown.index].kind === 'discrete' ? 'discrete' : 'continuous', open, torn })),
     states: solvable.states.map((k) => solvable.model.variables[k].name), dependent: (solvable.reduction?.dependent ?? []).map((k) => solvable.reduction!.model.variables[k].name),
     differentiated: (solvable.reduction?.differentiated ?? []).map((d) => ({ text: d.equation.origin.text, part: d.equation.origin.part, times: d.times })),

@@ -5,7 +5,7 @@ import { parseUnit, sameUnit } from '../language/units';
 import type { Builder } from './builder';
 import { resolveReference } from './elaborate';
 import { add, constant, negate, variable, type FlatExpr } from './flat-expression';
-import type { Origin } from './flat-model';
+import { closingText, type Origin } from './flat-model';
 import type { Instance, Scope } from './instance';
 import { isClassInstance, memberOf, toResolved, type Resolved } from './resolve';
 
@@ -134,7 +134,7 @@ function finishSets(b: Builder, pairs: readonly Pair[]): void {
     if (isTopLevelPort(b, index)) continue;
     b.equations.push({
       left: variable(index), right: constant(0),
-      origin: { part: '', place: b.variables[index].place, span: b.variables[index].span ?? { start: 0, end: 0 }, text: `${b.variables[index].name} = 0 (nothing is linked here)` },
+      origin: { part: '', place: b.variables[index].place, span: b.variables[index].span ?? { start: 0, end: 0 }, text: closingText(b.variables[index].name) },
     });
   }
   b.variables.forEach((v, index) => {

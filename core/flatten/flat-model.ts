@@ -12,6 +12,11 @@ export interface Origin {
   readonly text: string;
 }
 
+const closing = '(nothing is linked here)';
+/** The equation that says that nothing flows through a port without links. */
+export const closingText = (flow: string): string => `${flow} = 0 ${closing}`;
+export const isClosing = (e: { readonly origin: Origin }): boolean => e.origin.text.endsWith(closing);
+
 export type ValueType = 'Real' | 'Integer' | 'Boolean' | 'String' | 'enumeration';
 
 export interface FlatVariable {

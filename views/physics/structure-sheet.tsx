@@ -212,6 +212,7 @@ function Facts({ structure: s, open, openName, give, isOwn }: {
 }) {
   const missing = useMemo(() => s.columns.filter((c) => c.open), [s]);
   const excess = useMemo(() => s.rows.flatMap((r, k) => (r.excess ? [{ r, k }] : [])), [s]);
+  const rivals = useMemo(() => s.rows.flatMap((r, k) => (r.competing ? [{ r, k }] : [])), [s]);
   const list = (names: readonly string[]) => <span className="mono">{names.slice(0, 24).join(', ')}{names.length > 24 && <span className="quiet"> and {names.length - 24} more</span>}</span>;
   const jumps = (names: readonly string[]) => (
     <span className="mono">
@@ -244,6 +245,15 @@ function Facts({ structure: s, open, openName, give, isOwn }: {
           {excess.slice(0, 12).map(({ r, k }) => (
             <button key={k} type="button" className="btn btn-link p-0 d-block mono text-start" onClick={() => open(k)}>{r.text}</button>
           ))}
+          {rivals.length > 0 && (
+            <>
+              <p className="quiet mt-2 mb-1">It shares its unknowns with {rivals.length === 1 ? 'one equation that determines' : `${rivals.length} equations that determine`} them already:</p>
+              {rivals.slice(0, 8).map(({ r, k }) => (
+                <button key={k} type="button" className="btn btn-link p-0 d-block mono text-start text-truncate mw-100" title={r.text} onClick={() => open(k)}>{r.part && <span className="quiet">{r.part}: </span>}{r.text}</button>
+              ))}
+              {rivals.length > 8 && <span className="quiet">and {rivals.length - 8} more</span>}
+            </>
+          )}
         </section>
       )}
       <section>
