@@ -60,7 +60,7 @@ export function simulate(file: string, options: RunOptions & { readonly class: s
   if (unknownColumns(model, options.record).length > 0) return 2;
   const experiment = experimentOf(library, options.class);
   const stop = options.stop ?? experiment.stop ?? 1;
-  const recorder = createRecorder(model, options.record);
+  const recorder = createRecorder(model, options.record, { aliases: program.solvable.aliases, moving: program.moving });
   const simulation = createSimulation(program, {
     stop, solver: options.solver ?? 'auto', relative: options.rtol ?? experiment.tolerance ?? 1e-6, absolute: options.atol ?? Math.min(1e-9, (options.rtol ?? experiment.tolerance ?? 1e-6) * 1e-3),
     step: options.step ?? experiment.interval ?? stop / 500, recordEvery: options.step ?? experiment.interval ?? stop / 500, values: starts, stimulus: [],

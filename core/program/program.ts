@@ -68,6 +68,8 @@ export interface Program {
   readonly modes: readonly ModeSource[];
   /** Modes that nothing but watched values (of requirements, breakpoints) depends on. */
   readonly watchedModes: ReadonlySet<number>;
+  /** Variables that can change between events. */
+  readonly moving: ReadonlySet<number>;
   readonly sampleCount: number;
   /** Columns of each row of the written-out Jacobian, where there is one; the whole matrix where it is dense. */
   readonly jacobianRows: readonly (readonly number[])[] | undefined;
@@ -133,7 +135,9 @@ export function createProgram(solvable: SolvableModel): Program {
     });
   };
 
-  const allBlocks = writeBlocks(movingBlocks(solvable, varies), 'held');
+  const movingOnes = movingBlocks(solvable, varies);
+  const moving = new Set([...states, ...movingOnes.flatMap((b) => (b.kind === 'torn' ? [...b.tears, ...b.inner.map((x) => x.target)] : b.discrete ? [] : [b.target])).flatMap((u) => (u.kind === 'var' ? [u.index] : []))]);
+  const allBlocks = writeBlocks(movingOnes, 'held');
   functions.push(`function outputs(t){${chunked('out', allBlocks)}}`);
   functions.push(`function event(t){${chunked('ev', writeBlocks(solvable.blocks, 'live'))}}`);
   const sameStart = solvable.initialBlocks === solvable.blocks;
@@ -282,7 +286,7 @@ action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTime
     M: Memory, solver: typeof newton, works: ReturnType<typeof newtonWork>[], sendTable: FlatSend[], cancelTable: typeof cancels, past: readonly DelayLine[], look: typeof lookUp, points: readonly { x: Float64Array; y: Float64Array }[],
   ) => Omit<Machine, 'memory' | 'past'>;
   return {
-    solvable, modes, watchedModes, sampleCount: samples.length, jacobianRows: jacobian && !jacobianIsDense ? jacobian.rows : undefined, effects, source,
+    solvable, modes, watchedModes, moving, sampleCount: samples.length, jacobianRows: jacobian && !jacobianIsDense ? jacobian.rows : undefined, effects, source,
     tornBlocks: tornBlocks.map(({ block }) => ({
       equations: [...block.inner.map((x) => x.equation), ...block.residuals.map((r) => r.equation)],
       unknowns: [...block.tears, ...block.inner.map((x) => x.target)],

@@ -26,14 +26,16 @@ const unwatched = (r: WatchedRequirement): Finding => ({
 });
 
 export function createRun(prepared: Prepared & { readonly program: NonNullable<Prepared['program']> }, record = prepared.record, shapes = false): Run {
-  const recorder = createRecorder(prepared.model, record, { shapes, aliases: prepared.program.solvable.aliases });
-  const monitors = prepared.requirements.map((r): Monitor | undefined => r.source && createMonitor(r.source));
+  const recorder = createRecorder(prepared.model, record, { shapes, aliases: prepared.program.solvable.aliases, moving: prepared.program.moving });
+  const monitors = prepared.requirements.map((r): Monitor | undefined => r.source && createMonitor(r.source, (k) => !prepared.program.moving.has(k)));
   const watching = monitors.filter((m): m is Monitor => m !== undefined);
   const driver = prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, prepared.model) : undefined;
+  let rows = 0;
   const simulation = createSimulation(prepared.program, driver ? { ...prepared.options, driver } : prepared.options, {
     row(time, values, kind) {
       recorder.row(time, values, kind);
-      for (const m of watching) m.row(time, values);
+      const quiet = rows++ > 0 && (kind === 'sample' || kind === 'step');
+      for (const m of watching) m.row(time, values, quiet);
     },
     message(record) {
       recorder.message(record);

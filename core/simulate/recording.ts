@@ -1,4 +1,5 @@
 import type { FlatModel } from '../flatten/flat-model';
+import { createRowStore } from './row-store';
 import type { MessageRecord, Observer, TransitionRecord } from './simulation';
 
 /** What a run leaves behind: a table of values over time, and what happened. */
@@ -27,7 +28,7 @@ const defaultLimit = 4_000_000;
 
 interface Source {
   readonly head: { -readonly [K in keyof ColumnHead]: ColumnHead[K] } & { literals: string[] };
-  /** Variable number of a plain column, -1 where `read` computes it; that changes at events only. */
+  /** Variable number of a plain column, -1 where `read` computes it. */
   readonly index: number;
   readonly shift: number;
   read(values: Float64Array): number;
@@ -93,14 +94,14 @@ export interface RecorderOptions {
   readonly shapes?: boolean;
   /** Variables that always equal another one, or its negative: they are kept once. */
   readonly aliases?: ReadonlyMap<number, { readonly index: number; readonly sign: 1 | -1 }>;
+  /** Variables that can change between events; all, where it is not known. The others are looked at when something happens only. */
+  readonly moving?: ReadonlySet<number>;
 }
 
-/** Keeps rows in growing columns. `wanted` names the columns; all by default. */
-export function createRecorder(model: FlatModel, wanted?: readonly string[], { limit = defaultLimit, shapes = false, aliases }: RecorderOptions = {}): Recorder {
+/** Keeps rows for the columns named in `wanted`; all by default. */
+export function createRecorder(model: FlatModel, wanted?: readonly string[], { limit = defaultLimit, shapes = false, aliases, moving }: RecorderOptions = {}): Recorder {
   const all = sources(model, shapes);
   const chosen = wanted ? all.filter((s) => wanted.includes(s.head.name) || (s.index >= 0 && model.variables[s.index].ofShape)) : all;
-  let capacity = 1024, rows = 0, taken = 0, messagesTaken = 0, transitionsTaken = 0, stride = 1, skipped = 0;
-  let time = new Float64Array(capacity);
   // a column that always equals another, or its negative, is made from it when it is asked for
   const rootOf = chosen.map((c) => (c.head.kind === 'real' && aliases?.get(c.index)) || { index: c.index, sign: 1 as const });
   const kept = new Map<number, number>();
@@ -110,63 +111,47 @@ export function createRecorder(model: FlatModel, wanted?: readonly string[], { l
     if (first === undefined) kept.set(rootOf[k].index, k);
     return first ?? k;
   });
-  const columns = chosen.map((_, k) => (sharedWith[k] === k ? new Float64Array(capacity) : new Float64Array(0)));
+  const own = [...chosen.keys()].filter((k) => sharedWith[k] === k);
+  const moves = (k: number): boolean => chosen[k].index >= 0 && chosen[k].shift === 0 && (!moving || moving.has(chosen[k].index));
+  const [movingColumns, restingColumns] = [own.filter(moves), own.filter((k) => !moves(k))];
+  const store = createRowStore(movingColumns.map((k) => chosen[k].index), restingColumns.map((k) => chosen[k].read));
   const messages: MessageRecord[] = [];
   const transitions: TransitionRecord[] = [];
-  const plain = chosen.flatMap((c, k) => (c.index >= 0 && sharedWith[k] === k ? [k] : []));
-  const computed = chosen.flatMap((c, k) => (c.index < 0 ? [k] : []));
-  const indices = plain.map((k) => chosen[k].index);
-  const shifts = plain.map((k) => chosen[k].shift);
-  const grow = (): void => {
-    capacity *= 2;
-    const larger = (a: Float64Array): Float64Array<ArrayBuffer> => {
-      const b = new Float64Array(capacity);
-      b.set(a);
-      return b;
+  let taken = 0, messagesTaken = 0, transitionsTaken = 0, stride = 1, skipped = 0;
+  const slice = (from: number, messageFrom: number, transitionFrom: number): Recording => {
+    const values = new Map<number, Float64Array>();
+    store.moving(from).forEach((column, j) => values.set(movingColumns[j], column));
+    restingColumns.forEach((k, j) => values.set(k, store.resting(j, from)));
+    const valuesOf = (k: number): Float64Array => {
+      const root = sharedWith[k], column = values.get(root)!;
+      if (root === k) return column;
+      return rootOf[k].sign === rootOf[root].sign ? column.slice() : column.map((x) => -x);
     };
-    time = larger(time);
-    columns.forEach((c, k) => sharedWith[k] === k && (columns[k] = larger(c)));
+    return {
+      rows: store.rows - from, time: store.time(from),
+      columns: chosen.map((s, k) => ({ ...s.head, literals: [...s.head.literals], values: valuesOf(k) })),
+      messages: messages.slice(messageFrom), transitions: transitions.slice(transitionFrom),
+    };
   };
-  /** Past the limit every second plain row goes; rows at events stay where they are first. */
-  const thin = (): void => {
-    let left = 0;
-    for (let r = 0; r < rows; r += 2) {
-      time[left] = time[r];
-      for (const c of columns) c[left] = c[r];
-      left++;
-    }
-    rows = left;
-    taken = 0;
-    stride *= 2;
-  };
-  const valuesOf = (k: number, from: number): Float64Array<ArrayBuffer> => {
-    const values = columns[sharedWith[k]].slice(from, rows);
-    if (rootOf[k].sign !== rootOf[sharedWith[k]].sign) for (let r = 0; r < values.length; r++) values[r] = -values[r];
-    return values;
-  };
-  const slice = (from: number, messageFrom: number, transitionFrom: number): Recording => ({
-    rows: rows - from, time: time.slice(from, rows),
-    columns: chosen.map((s, k) => ({ ...s.head, literals: [...s.head.literals], values: valuesOf(k, from) })),
-    messages: messages.slice(messageFrom), transitions: transitions.slice(transitionFrom),
-  });
   return {
-    get rows() { return rows; },
+    get rows() { return store.rows; },
     row(t, values, kind) {
       if (kind === 'step') return;
       if (kind === 'sample' && stride > 1 && ++skipped % stride !== 0) return;
-      if (rows * Math.max(1, plain.length + computed.length) >= limit * 8) thin();
-      if (rows === capacity) grow();
-      time[rows] = t;
-      for (let k = 0; k < plain.length; k++) columns[plain[k]][rows] = values[indices[k]] - shifts[k];
-      for (const k of computed) columns[k][rows] = kind === 'sample' && rows > 0 ? columns[k][rows - 1] : chosen[k].read(values);
-      rows++;
+      // past the limit every second row goes
+      if (store.size >= limit * 8) {
+        store.halve();
+        taken = 0;
+        stride *= 2;
+      }
+      store.push(t, values, kind === 'sample');
     },
     message: (record) => void messages.push(record),
     transition: (record) => void transitions.push(record),
     take: () => slice(0, 0, 0),
     takeNew() {
       const part = slice(taken, messagesTaken, transitionsTaken);
-      [taken, messagesTaken, transitionsTaken] = [rows, messages.length, transitions.length];
+      [taken, messagesTaken, transitionsTaken] = [store.rows, messages.length, transitions.length];
       return part;
     },
   };

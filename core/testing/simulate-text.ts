@@ -29,7 +29,7 @@ export function simulateText(text: string, name: string, options: Partial<Simula
   const { model } = flatten(libraryOfFile(parsed.value, 'text'), name);
   const { program, problems } = compile(model);
   if (!program) throw new Error(problems.map((p) => p.message).join('; '));
-  const recorder = createRecorder(model);
+  const recorder = createRecorder(model, undefined, { moving: program.moving });
   const simulation = createSimulation(program, { ...defaults, ...options }, recorder);
   simulation.advance(Infinity);
   const recording = recorder.take();

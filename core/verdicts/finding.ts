@@ -25,7 +25,8 @@ export interface RequirementFinding extends Finding {
 
 /** Watches a limit online while rows come in: every sample, every step, and pairs of rows around each event. */
 export interface Monitor {
-  row(time: number, values: Float64Array): void;
+  /** Looks at the next row; `quiet` where nothing has happened since the last one, so that what rests is as it was. */
+  row(time: number, values: Float64Array, quiet?: boolean): void;
   /** What can be said by now; `finished` where no more rows will come. */
   finding(finished?: boolean): Finding;
 }
@@ -43,6 +44,7 @@ const longestLane = 20_000;
 export interface LaneWriter {
   note(from: number, status: LaneStatus): void;
   copy(): LaneSegment[];
+  isIdle(): boolean;
 }
 
 export function createLane(): LaneWriter {
@@ -58,6 +60,7 @@ export function createLane(): LaneWriter {
       }
       if (lane.length < longestLane) lane.push({ from, status });
     },
+    isIdle: () => lane.at(-1)?.status === 'idle',
     copy: () => lane.map((s) => ({ ...s })),
   };
 }

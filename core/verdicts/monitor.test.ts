@@ -48,3 +48,19 @@ test('the verdict of an invariant is that of all rows, the margin their least', 
     expect(finding.margin).toBeCloseTo(Math.min(...margins) * 10, 9);
   }));
 });
+
+test('rows between events may be passed over where what is watched rests: the findings are the same', () => {
+  const step = fc.record({ event: fc.boolean(), condition: fc.nat(1), predicate: fc.nat(1), margin: fc.integer({ min: -9, max: 9 }) });
+  const sources = (['invariant', 'response', 'hold'] as const).flatMap((kind): StateSource[] => [-1, 2].map((margin) => ({ ...response, kind, margin, within: 1.5 })));
+  fc.assert(fc.property(fc.constantFrom(...sources), fc.array(step, { maxLength: 40 }), (source, steps) => {
+    const [every, some] = [createMonitor(source), createMonitor(source, (variable) => variable < 2)];
+    let [condition, predicate] = [0, 0];
+    steps.forEach((s, k) => {
+      if (s.event) [condition, predicate] = [s.condition, s.predicate];
+      const values = Float64Array.of(condition, predicate, s.margin);
+      every.row(k, values);
+      some.row(k, values, k > 0 && !s.event);
+    });
+    expect(some.finding(true)).toEqual(every.finding(true));
+  }), { numRuns: 400 });
+});

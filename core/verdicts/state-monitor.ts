@@ -1,26 +1,36 @@
 import { createLane, type Monitor, type Verdict } from './finding';
 import type { StateSource } from './source';
 
-/** Limits whose condition and predicate the model itself watches: constant work per row, exact at events. */
+/** Limits whose condition and predicate the model itself watches: constant work per row, exact at events, and next to none in between. */
 
-export function invariant(source: StateSource): Monitor {
+type Rests = (variable: number) => boolean;
+const decidedAtEvents = (source: StateSource, rests: Rests): boolean => (source.condition < 0 || rests(source.condition)) && rests(source.predicate);
+
+export function invariant(source: StateSource, rests: Rests): Monitor {
   const lane = createLane();
+  const atEvents = decidedAtEvents(source, rests);
+  const marginRests = source.margin < 0 || rests(source.margin);
   let worst = Infinity, worstAt: number | undefined, failsSince: number | undefined, seen = false;
+  const judge = (time: number, values: Float64Array): void => {
+    const margin = values[source.margin] * source.marginScale;
+    if (margin < worst) {
+      worst = margin;
+      worstAt = time;
+    }
+  };
   return {
-    row(time, values) {
+    row(time, values, quiet = false) {
+      if (quiet && atEvents) {
+        if (!marginRests && (source.condition < 0 || values[source.condition] !== 0)) judge(time, values);
+        return;
+      }
       if (source.condition >= 0 && values[source.condition] === 0) {
         lane.note(time, 'idle');
         return;
       }
       seen = true;
       const good = values[source.predicate] !== 0;
-      if (source.margin >= 0) {
-        const margin = values[source.margin] * source.marginScale;
-        if (margin < worst) {
-          worst = margin;
-          worstAt = time;
-        }
-      }
+      if (source.margin >= 0) judge(time, values);
       if (!good) failsSince ??= time;
       lane.note(time, good ? 'good' : 'bad');
     },
@@ -36,8 +46,9 @@ export function invariant(source: StateSource): Monitor {
 const times = (n: number): string => `Tested ${n} time${n === 1 ? '' : 's'}`;
 
 /** Something must follow an event within a time. Its margin is the time that was left, besides the distance reached. */
-export function response(source: StateSource): Monitor {
+export function response(source: StateSource, rests: Rests): Monitor {
   const lane = createLane();
+  const atEvents = decidedAtEvents(source, rests);
   let armed = false, now = 0, triggered = 0, answered = 0;
   let since: number | undefined;
   let worst = Infinity, worstAt: number | undefined, failsSince: number | undefined;
@@ -53,7 +64,8 @@ export function response(source: StateSource): Monitor {
     best = -Infinity;
   };
   return {
-    row(time, values) {
+    row(time, values, quiet = false) {
+      if (quiet && atEvents && since === undefined && lane.isIdle()) return;
       now = time;
       const event = values[source.condition] !== 0;
       if (event && !armed) {
@@ -100,8 +112,9 @@ export function response(source: StateSource): Monitor {
 }
 
 /** Something must last for a time once an event has happened. Its margin is how much longer it lasted. */
-export function hold(source: StateSource): Monitor {
+export function hold(source: StateSource, rests: Rests): Monitor {
   const lane = createLane();
+  const atEvents = decidedAtEvents(source, rests);
   let armed = false, now = 0, triggered = 0, done = 0;
   let since: number | undefined;
   let worst = Infinity, worstAt: number | undefined, failsSince: number | undefined;
@@ -116,7 +129,8 @@ export function hold(source: StateSource): Monitor {
     since = undefined;
   };
   return {
-    row(time, values) {
+    row(time, values, quiet = false) {
+      if (quiet && atEvents && since === undefined && lane.isIdle()) return;
       now = time;
       const event = values[source.condition] !== 0;
       const good = values[source.predicate] !== 0;

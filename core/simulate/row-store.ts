@@ -1,0 +1,113 @@
+/**
+ * Rows of values that are appended one by one and read as columns. Values that move stand in blocks, row after row, so that a row is written
+ * in one place; values that rest between events are kept as the rows at which they changed.
+ */
+export interface RowStore {
+  readonly rows: number;
+  /** Numbers that memory is held for. */
+  readonly size: number;
+  /** Appends a row. Where nothing can have happened since the last row, what rests is not looked at. */
+  push(time: number, values: Float64Array, quiet: boolean): void;
+  time(from: number): Float64Array<ArrayBuffer>;
+  /** All moving columns from a row on, in the order of their numbers. */
+  moving(from: number): Float64Array<ArrayBuffer>[];
+  resting(column: number, from: number): Float64Array<ArrayBuffer>;
+  /** Keeps every second row. */
+  halve(): void;
+}
+
+interface Changes {
+  readonly rows: number[];
+  readonly values: number[];
+}
+
+/** Blocks of about this many numbers stay in a processor's cache while they are turned into columns. */
+const blockSize = 32_768;
+
+export function createRowStore(moving: readonly number[], resting: readonly ((values: Float64Array) => number)[]): RowStore {
+  const indices = Int32Array.from(moving);
+  const width = moving.length + 1;
+  const rowsPerBlock = Math.max(16, Math.floor(blockSize / width));
+  let blocks: Float64Array[] = [];
+  let rows = 0;
+  let changes: Changes[] = resting.map(() => ({ rows: [], values: [] }));
+
+  let block = new Float64Array(0);
+  let at = 0;
+  /** Makes room for a row at `at` in `block`. */
+  const makeRoom = (): void => {
+    if (at < block.length) return;
+    blocks.push((block = new Float64Array(rowsPerBlock * width)));
+    at = 0;
+  };
+  const note = (log: Changes, row: number, value: number): void => {
+    const last = log.rows.length - 1;
+    if (last >= 0 && Object.is(log.values[last], value)) return;
+    if (last >= 0 && log.rows[last] === row) log.values[last] = value;
+    else {
+      log.rows.push(row);
+      log.values.push(value);
+    }
+  };
+  /** Visits the blocks that hold rows from `from` on: the block, its first and last row, and where its first one goes. */
+  const each = (from: number, visit: (source: Float64Array, first: number, end: number, into: number) => void): void => {
+    for (let k = Math.floor(from / rowsPerBlock); k * rowsPerBlock < rows; k++) {
+      const start = Math.max(from, k * rowsPerBlock);
+      visit(blocks[k], start - k * rowsPerBlock, Math.min(rows - k * rowsPerBlock, rowsPerBlock), start - from);
+    }
+  };
+  const column = (k: number, from: number): Float64Array<ArrayBuffer> => {
+    const out = new Float64Array(rows - from);
+    each(from, (source, first, end, into) => {
+      for (let r = first, o = into; r < end; r++, o++) out[o] = source[r * width + k];
+    });
+    return out;
+  };
+
+  return {
+    get rows() { return rows; },
+    get size() { return rows * width; },
+    push(time, values, quiet) {
+      makeRoom();
+      block[at] = time;
+      for (let k = 0; k < indices.length; k++) block[at + 1 + k] = values[indices[k]];
+      at += width;
+      if (!quiet || rows === 0) for (let k = 0; k < resting.length; k++) note(changes[k], rows, resting[k](values));
+      rows++;
+    },
+    time: (from) => column(0, from),
+    moving(from) {
+      const out = moving.map(() => new Float64Array(rows - from));
+      each(from, (source, first, end, into) => {
+        for (let k = 1; k < width; k++) {
+          const values = out[k - 1];
+          for (let r = first, o = into; r < end; r++, o++) values[o] = source[r * width + k];
+        }
+      });
+      return out;
+    },
+    resting(k, from) {
+      const out = new Float64Array(rows - from);
+      const log = changes[k];
+      log.rows.forEach((row, j) => out.fill(log.values[j], Math.max(0, row - from), Math.max(0, (log.rows[j + 1] ?? rows) - from)));
+      return out;
+    },
+    halve() {
+      const before = rows;
+      const old = blocks;
+      [blocks, block, at, rows] = [[], new Float64Array(0), 0, 0];
+      for (let r = 0; r < before; r += 2) {
+        const from = (r % rowsPerBlock) * width;
+        makeRoom();
+        block.set(old[Math.floor(r / rowsPerBlock)].subarray(from, from + width), at);
+        at += width;
+        rows++;
+      }
+      changes = changes.map((log) => {
+        const kept: Changes = { rows: [], values: [] };
+        log.rows.forEach((row, j) => Math.ceil(row / 2) < rows && note(kept, Math.ceil(row / 2), log.values[j]));
+        return kept;
+      });
+    },
+  };
+}
