@@ -73,6 +73,7 @@ function partSpace(b: Builder, origin: Origin, held: ReadonlySet<number>, initia
   const space: Space = {
     read,
     results: (e, values, scope) => resultsOf(b, e, scope).map((v) => current(v, values)),
+    settled: (e) => e,
     before: (key) => (typeof key === 'number' ? before(key) : zero),
     write(target, value, values, scope) {
       const moving = target.parts.flatMap((p, k) => p.subscripts.map((s, j) => ({ k, j, s }))).find(({ s }) => {

@@ -1,8 +1,8 @@
 import { problem, type Problem, type Span } from '../language/diagnostics';
 import { unitOrUndefined, type Unit } from '../language/units';
 import { constant, evaluate, isRelation, walk, type FlatExpr } from './flat-expression';
-import type { FlatAction, FlatAssertion, FlatChart, FlatEquation, FlatPart, FlatVariable } from './flat-model';
-import type { CallExpr } from '../language/ast';
+import type { FlatAction, FlatAssertion, FlatChart, FlatEquation, FlatPart, FlatVariable, Origin } from './flat-model';
+import type { CallExpr, Expr } from '../language/ast';
 import type { BoundValue, ClassInstance, Scope } from './instance';
 import type { Value } from './values';
 import type { ClassLibrary, ClassRef } from './library';
@@ -28,6 +28,8 @@ export interface Builder {
   readonly givenFromOutside: Set<number>;
   /** Texts whose units have been checked: every instance of a type shares them. */
   readonly unitsChecked: WeakSet<object>;
+  /** Values given for whole arrays, with the scope they were read in. */
+  readonly wholes: WeakMap<Expr, { readonly scope: Scope; readonly unit: Unit | undefined; readonly value: Value | undefined }>;
   readonly pending: Map<ClassInstance, Map<string, () => void>>;
   report(place: string, p: Problem): void;
   add(variable: FlatVariable): number;
@@ -43,7 +45,7 @@ export interface Builder {
 
 /** The steps the builder calls back into. */
 export interface BuilderSteps {
-  elaborateBinding(b: Builder, value: BoundValue, unit?: Unit): FlatExpr | undefined;
+  elaborateBinding(b: Builder, value: BoundValue, unit?: Unit, sharing?: Scope['sharing']): FlatExpr | undefined;
   instantiateConstants(b: Builder, owner: ClassRef): ClassInstance;
   callClass(b: Builder, ref: ClassRef, call: CallExpr, args: readonly Value[], named: ReadonlyMap<string, Value>, scope: Scope): readonly Value[];
 }
@@ -57,7 +59,7 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
     library,
     variables: [], indexOf: new Map(), flows: new Set(), bindings: new Map(), starts: new Map(), equations: [], initialEquations: [],
     actions: [], assertions: [], parts: [], charts: [], problems: [], statics: new Map(), givenFromOutside: new Set(),
-    unitsChecked: new WeakSet(), pending: new Map(),
+    unitsChecked: new WeakSet(), pending: new Map(), wholes: new WeakMap(),
     report(place, p) {
       const full = p.place === undefined ? { ...p, place } : p;
       const key = `${full.place}|${full.span?.start}|${full.span?.end}|${full.code}|${full.message}`;
@@ -91,7 +93,9 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
       const bound = b.bindings.get(index);
       if (!bound) return undefined;
       memo.set(index, 'busy');
-      const value = elaborateBinding(b, bound, unitOrUndefined(b.variables[index].unit));
+      const v = b.variables[index];
+      const origin: Origin = { part: '', place: bound.scope.place, span: bound.expr.span, text: `${v.name} = ...` };
+      const value = elaborateBinding(b, bound, unitOrUndefined(v.unit), v.kind === 'parameter' || v.kind === 'constant' ? undefined : { name: bound.scope.instance.name, origin });
       memo.set(index, value);
       return value;
     },

@@ -45,8 +45,8 @@ export function elaborateScalar(b: Builder, e: Expr, scope: Scope): FlatExpr | u
 }
 
 /** The value bound to one scalar, taken out of an array value where it was given for a whole array. */
-export function elaborateBinding(b: Builder, bound: BoundValue, unit?: Unit): FlatExpr | undefined {
-  let value = elaborate(b, elaborateUnits(bound.expr, unitContext(b, bound.scope), unit), bound.scope);
+export function elaborateBinding(b: Builder, bound: BoundValue, unit?: Unit, sharing?: Scope['sharing']): FlatExpr | undefined {
+  let value = wholeBinding(b, bound, unit, sharing);
   if (value === undefined) return undefined;
   for (const k of bound.subscripts) {
     if (typeof k === 'number' && !isArray(value)) continue;
@@ -61,6 +61,15 @@ export function elaborateBinding(b: Builder, bound: BoundValue, unit?: Unit): Fl
   if (!isArray(value) && !isRecord(value)) return value;
   b.report(bound.scope.place, problem('error', 'shape', `${printExpression(bound.expr)} is an array, but a single value is needed`, bound.expr.span));
   return undefined;
+}
+
+/** The value given for all elements of an array, read once. */
+function wholeBinding(b: Builder, { expr, scope, subscripts }: BoundValue, unit: Unit | undefined, sharing: Scope['sharing']): Value | undefined {
+  const read = (): Value | undefined => elaborate(b, elaborateUnits(expr, unitContext(b, scope), unit), sharing ? { ...scope, sharing } : scope);
+  if (subscripts.length === 0) return read();
+  let known = b.wholes.get(expr);
+  if (!known || known.scope !== scope || known.unit !== unit) b.wholes.set(expr, (known = { scope, unit, value: read() }));
+  return known.value;
 }
 
 /** Declared units of the names in a scope; silent about names that do not exist. */

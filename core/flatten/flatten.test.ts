@@ -42,6 +42,23 @@ equation b = A*{1, 1} + linspace(0, 1, 2); s = q*q + max(q) + size(A, 1); end Ve
   expect([run.last('b[1]'), run.last('b[2]'), run.last('q[3]'), run.last('s')]).toEqual([3, 8, 9, 98 + 9 + 2]);
 });
 
+test('each gives all parts the same value, arrays too; values without it are told apart by part, also two levels down', () => {
+  const text = `model T parameter Real r[2] = {1, 0}; Real y = r[1] + 10*r[2]; end T; model U T t[2]; end U;
+model Same T t[3](each r = {2, 3}); end Same; model Own T t[2](r = {{1, 2}, {3, 4}}); end Own; model Deep U u[2](t(each r = {{1, 2}, {3, 4}})); end Deep;`;
+  const end = (name: string) => simulateText(text, name, { stop: 1 });
+  const same = end('Same'), own = end('Own'), deep = end('Deep');
+  expect(['t[1].y', 't[2].y', 't[3].y'].map((x) => same.last(x))).toEqual([32, 32, 32]);
+  expect(['t[1].y', 't[2].y'].map((x) => own.last(x))).toEqual([21, 43]);
+  expect(['u[1].t[1].y', 'u[1].t[2].y', 'u[2].t[1].y', 'u[2].t[2].y'].map((x) => deep.last(x))).toEqual([21, 21, 43, 43]);
+});
+test('an outer name finds the nearest inner one, declared before or after; whether a start is fixed may follow from a parameter', () => {
+  const text = `model S outer parameter Real g; Real y = g; end S; model Near S s; inner parameter Real g = 2; end Near; model Top inner parameter Real g = 9; S s; Near near; end Top;
+model F parameter Boolean known = false; Real x(start = 3, fixed = known); initial equation if not known then x = 5; end if; equation der(x) = 0; end F;`;
+  const top = simulateText(text, 'Top', { stop: 1 });
+  expect([top.last('s.y'), top.last('near.s.y')]).toEqual([9, 2]);
+  expect(simulateText(text, 'F', { stop: 1 }).last('x')).toBe(5);
+  expect(simulateText(`${text} model G extends F(known = true); end G;`, 'G', { stop: 1 }).last('x')).toBe(3);
+});
 test('changed values reach nested parts, parameters may depend on each other', () => {
   const text = `model In parameter Real a = 1; parameter Real b = 2*a; Real y = a + b; end In;
 model Mid parameter Real k = 5; In x(a = k); end Mid; model Top Mid m(k = 7, x(b = 1)); end Top;`;

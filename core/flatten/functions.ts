@@ -148,6 +148,7 @@ function functionSpace(b: Builder): Space {
       values.set(name, share(b, replaced(b, before, target, 0, 0, mapValue(value, withoutEvents), at(values, scope)), scope, name));
     },
     before: () => zero,
+    settled: withoutEvents,
     // what a function says or checks has no effect on its values
     other: (s) => s.kind === 'call',
   };

@@ -72,14 +72,15 @@ export interface Modifier {
 export interface BoundValue {
   readonly expr: Expr;
   readonly scope: Scope;
-  readonly each: boolean;
+  /** Whether `each` stands before each name on the way to it, outermost first: the value then counts for all elements of what holds that name. */
+  readonly each: readonly boolean[];
   /** Indices and fields of components already taken out of the value since it was given. */
   readonly subscripts: readonly (number | string)[];
 }
 
 export const noModifier: Modifier = { children: new Map() };
 
-export function modifierOf(m: Modification, scope: Scope, each = false): Modifier {
+export function modifierOf(m: Modification, scope: Scope, each: readonly boolean[] = []): Modifier {
   const children = new Map<string, Modifier>();
   for (const a of m.args) {
     let child: Modifier;
@@ -88,7 +89,7 @@ export function modifierOf(m: Modification, scope: Scope, each = false): Modifie
       const typeName = r.kind === 'component' ? r.typeName : (r.short?.base ?? r.name);
       const inner = r.kind === 'component' ? r.modification : (r.short?.modification ?? { args: [] });
       child = { children: new Map(), redeclare: { typeName, home: scope.home, modifier: modifierOf(inner, scope) } };
-    } else child = modifierOf(a.modification, scope, each || a.each);
+    } else child = modifierOf(a.modification, scope, [...each, a.each, ...a.path.slice(1).map(() => false)]);
     const nested = a.path.slice(1).reduceRight<Modifier>((inner, name) => ({ children: new Map([[name, inner]]) }), child);
     children.set(a.path[0], mergeModifiers(nested, children.get(a.path[0])));
   }
@@ -115,8 +116,9 @@ export function fieldModifier(m: Modifier, name: string): Modifier | undefined {
 }
 
 /** The modifier of one element of an array of components. */
-export function indexModifier(m: Modifier, index: number): Modifier {
-  const value = m.value && (m.value.each ? m.value : { ...m.value, subscripts: [...m.value.subscripts, index] });
-  const children = new Map([...m.children].map(([name, child]) => [name, indexModifier(child, index)]));
+export function indexModifier(m: Modifier, index: number, depth = 0): Modifier {
+  const whole = m.value && depth > 0 && m.value.each[m.value.each.length - depth];
+  const value = m.value && (whole ? m.value : { ...m.value, subscripts: [...m.value.subscripts, index] });
+  const children = new Map([...m.children].map(([name, child]) => [name, indexModifier(child, index, depth + 1)]));
   return { children, ...(value && { value }), ...(m.redeclare && { redeclare: m.redeclare }) };
 }

@@ -11,7 +11,8 @@ import {
   fieldModifier, indexModifier, mergeModifiers, modifierOf, noModifier, type ArrayInstance, type ClassBody, type ClassInstance, type Instance, type Modifier, type Scope,
 } from './instance';
 import { findClass, type ClassRef } from './library';
-import { partOf } from './values';
+import { memberOf } from './resolve';
+import { isArray, isRecord, partOf } from './values';
 
 const builtins: ReadonlySet<string> = new Set(['Real', 'Integer', 'Boolean', 'String']);
 const deepest = 60;
@@ -56,6 +57,8 @@ export function instantiateClass(b: Builder, ref: ClassRef, name: string, modifi
   }
   const declarations = new Map<string, Declaration>();
   collect(b, instance, ref, undefined, declarations, bodies, 0);
+  // what is inner is found by everything inside, whatever the order of the declarations
+  for (const [member, { element }] of declarations) if (element.inner) instance.inner.add(member);
   const isRecordClass = ref.definition.classKind === 'record';
   const pending = new Map<string, () => void>();
   b.pending.set(instance, pending);
@@ -138,11 +141,10 @@ function instantiateComponent(b: Builder, instance: ClassInstance, d: Declaratio
     }
   }
   if (element.outer && !element.inner) {
-    const found = findInner(instance, element.name);
+    const found = findInner(b, instance, element.name);
     if (found) return found;
     b.report(place, problem('error', 'no-inner', `No enclosing part declares inner ${element.name}`, element.nameSpan));
   }
-  if (element.inner) instance.inner.add(element.name);
   const replaced = outer?.redeclare ?? d.modifier?.redeclare;
   let modifier = mergeModifiers(d.modifier ?? noModifier, modifierOf(replaced && element.constraint ? element.constraint : element.modification, scope));
   if (outer) modifier = mergeModifiers(outer, modifier);
@@ -205,9 +207,19 @@ const order: readonly ComponentElement['variability'][] = ['constant', 'paramete
 const stricter = (a: ComponentElement['variability'], c: ComponentElement['variability']): ComponentElement['variability'] =>
   order.indexOf(a) < order.indexOf(c) ? a : c;
 
-function findInner(instance: ClassInstance, name: string): Instance | undefined {
-  for (let at = instance.parent; at; at = at.parent) if (at.inner.has(name)) return at.members.get(name);
+function findInner(b: Builder, instance: ClassInstance, name: string): Instance | undefined {
+  for (let at = instance.parent; at; at = at.parent) if (at.inner.has(name)) return memberOf(b, at, name);
   return undefined;
+}
+
+/** Whether a variable has its start value for certain: said by a formula that is known before the run. */
+function isFixed(b: Builder, value: Modifier['value'], otherwise: boolean): boolean {
+  if (!value) return otherwise;
+  let made = elaborate(b, value.expr, value.scope);
+  for (const k of value.subscripts) made = made && partOf(made, k);
+  if (!made || isArray(made) || isRecord(made)) return otherwise;
+  const known = b.structural(made);
+  return known === undefined ? otherwise : known !== 0;
 }
 
 interface ResolvedType {
@@ -264,18 +276,18 @@ function addLeaf(
   const unitProblem = parseUnit(unit);
   const span: Span = element.nameSpan;
   if (typeof unitProblem === 'string') b.report(place, problem('error', 'unknown-unit', `The unit of ${element.name}: ${unitProblem}`, span));
-  const fixed = m.children.get('fixed')?.value;
   const kind: FlatVariable['kind'] =
     context.variability === 'constant' || context.variability === 'parameter' ? context.variability
       : context.variability === 'discrete' || type !== 'Real' ? 'discrete' : 'continuous';
   // a parameter that is not fixed is found at the start and stays: a state that does not change
-  const found = kind === 'parameter' && type === 'Real' && fixed?.expr.kind === 'boolean' && !fixed.expr.value;
+  const fixed = isFixed(b, m.children.get('fixed')?.value, kind === 'parameter' || kind === 'constant');
+  const found = kind === 'parameter' && type === 'Real' && !fixed;
   const index = b.add(plainVariable(
     { name, type, kind: found ? 'continuous' : kind, place, span },
     {
       unit, displayUnit: textOf(m.children.get('displayUnit')) ?? '', note: element.description,
       isProtected: context.isProtected, isInput: context.causality === 'input', isOutput: context.causality === 'output',
-      fixed: fixed?.expr.kind === 'boolean' ? fixed.expr.value : kind === 'parameter' || kind === 'constant',
+      fixed,
       ...(literals && { literals }), ...stateSelectOf(m.children.get('stateSelect')),
     },
   ));
@@ -319,7 +331,7 @@ function instantiateCharts(b: Builder, instance: ClassInstance, body: ClassBody)
     for (const v of source.values) {
       const index = b.add(plainVariable({ name: `${base}.${v.name}`, type: v.type, kind: 'assigned', place: v.place }, { unit: v.unit, displayUnit: v.unit }));
       locals.set(v.name, index);
-      if (v.value) b.starts.set(index, { start: { expr: v.value, scope: { ...scope, place: v.place }, each: false, subscripts: [] } });
+      if (v.value) b.starts.set(index, { start: { expr: v.value, scope: { ...scope, place: v.place }, each: [], subscripts: [] } });
     }
     for (const name of source.arguments) {
       if (!locals.has(name)) locals.set(name, b.add(plainVariable({ name: `${base}.${name}`, type: 'Real', kind: 'assigned', place: source.place }, { start: zero })));

@@ -39,6 +39,40 @@ model M Real r, s; Integer f, c; equation r = root(2 + time); f = factorial(5); 
     expect([run.at('s', 0.2), run.at('s', 0.8)]).toEqual([-1, 1]);
     expect(run.last('c')).toBe(5);
   });
+  describe('loops whose turns are counted during the run', () => {
+    const text = `
+function first input Real t[:]; input Real u; output Integer k; algorithm k := 0; for i in 1:size(t, 1) loop if t[i] > u then k := i; return; end if; end for; k := -1; end first;
+function reached input Real t[:]; input Real u; output Integer k; algorithm k := 0; for i in 1:size(t, 1) loop k := i; if t[i] > u then break; end if; end for; k := 10*k; end reached;
+function flights input Real n; output Integer c; protected Real m; algorithm m := n; c := 0; while m > 1.5 loop if mod(m, 2) < 0.5 then m := m/2; else m := 3*m + 1; end if; c := c + 1; if c >= 30 then break; end if; end while; end flights;
+function root input Real a; output Real x; protected Real old; algorithm x := a; old := 0; while abs(x - old) > 1e-13 loop old := x; x := 0.5*(x + a/x); end while; end root;
+function pairs input Real u; output Real s; algorithm s := 0; for i in 1:3 loop for j in 1:4 loop if i*j > u then break; end if; s := s + 1; end for; end for; end pairs;
+function early input Real u; output Real s; algorithm s := 0; for i in 1:3 loop for j in 1:4 loop if i*j > u then return; end if; s := s + 1; end for; s := s + 100; end for; s := -1; end early;
+function halve input Real x; output Real y; algorithm y := x; while y > 1 loop y := y + 1; end while; end halve;
+model M Real a = first({1, 2, 3, 4}, time), b = reached({1, 2, 3, 4}, time), c = flights(floor(2*time) + 6), d = root(time + 1), e = pairs(time + 1.5), f = early(time + 1.5); Real z[2] = {root(time + 4), 3}; end M;
+model T parameter Real x[:] = {0, 1, 2}, v[:] = {0, 2, 3}; Real y; Integer k; algorithm k := 1; while k < size(x, 1) and time > x[k + 1] loop k := k + 1; end while; y := if k >= size(x, 1) then v[end] else v[k] + (time - x[k])*(v[k + 1] - v[k])/(x[k + 1] - x[k]); end T;
+model Endless Real y = halve(time + 2); end Endless;`;
+    test.each([
+      [0.2, [1, 10, 8, Math.sqrt(1.2), 1, 1]],
+      [2.75, [3, 30, 14, Math.sqrt(3.75), 7, 106]],
+      [20, [-1, 40, 16, Math.sqrt(21), 12, -1]],
+    ])('search, leave and return as a program would, at %f s', (stop, wanted) => {
+      const run = simulateText(text, 'M', { stop });
+      wanted.forEach((x, k) => close(run.last('abcdef'[k]), x));
+      close(run.last('z[1]'), Math.sqrt(stop + 4));
+    });
+    test('follow a table in an algorithm of a part', () => {
+      const run = simulateText(text, 'T', { stop: 3 });
+      for (const [t, y, k] of [[0.5, 1, 1], [1.5, 2.5, 2], [2.9, 3, 3]]) {
+        close(run.at('y', t), y, 1e-6);
+        expect(run.at('k', t)).toBe(k);
+      }
+    });
+    test('that do not end are told', () => {
+      const run = simulateText(text, 'Endless', { stop: 1 });
+      expect(run.simulation.status).toBe('failed');
+      expect(run.simulation.problem?.message).toMatch(/"while y > 1" took more than 200 turns/);
+    });
+  });
   test('single-valued functions take arrays element by element; inherited and renamed ones are found', () => {
     const text = `
 partial function Base input Real x; output Real y; end Base;
@@ -51,7 +85,8 @@ model M Real a[3], b; equation a = double({1, 2, time}); b = P.inner1(time); end
     close(run.last('b'), 11);
   });
   test('what cannot be carried out is told', () => {
-    expect(problemsOf('function f input Real x; output Real y; algorithm y := x; while y > 1 loop y := y/2; end while; end f; model M Real a = f(time); end M;', 'M').join()).toMatch(/How often "while y > 1" runs depends on values that change/);
+    expect(problemsOf('function f input Real x; output Real y; algorithm y := x; while y > 0 loop y := y + 1; end while; end f; model M parameter Real p(fixed = false); Real a[2] = {time, time}; initial equation p = f(time); end M;', 'M').join()).toMatch(/How often "while y > 0" runs depends on values that are not known yet/);
+    expect(problemsOf('function f input Real x; output Real y; algorithm y := x; break; end f; model M Real a = f(time); end M;', 'M').join()).toMatch(/Only a loop can be left/);
     expect(problemsOf('function f input Real x; output Real y; algorithm y := x; end f; model M Real a = f(1, 2); end M;', 'M').join()).toMatch(/f takes 1 argument, but 2 are given/);
     expect(problemsOf('function f input Real x; output Real y; algorithm y := x; end f; model M Real a = f(z = 2); end M;', 'M').join()).toMatch(/f has no input z/);
     expect(problemsOf('function f input Real x; output Real y; algorithm y := f(x); end f; model M Real a = f(time); end M;', 'M').join()).toMatch(/calls itself without end/);

@@ -2,7 +2,7 @@ import type { Expr, RefExpr, Statement } from '../language/ast';
 import { problem, type Span } from '../language/diagnostics';
 import { printExpression } from '../language/print';
 import { plainVariable, type Builder } from './builder';
-import { binary, choose, not, operands, variable, zero, type FlatExpr } from './flat-expression';
+import { binary, choose, constant, not, operands, variable, zero, type FlatExpr } from './flat-expression';
 import type { Scope } from './instance';
 import { chooseValue, isArray, isRecord, mapValue, type Value } from './values';
 
@@ -16,6 +16,8 @@ export type Values = Map<string | number, Value>;
 export interface Space {
   read(e: Expr, values: Values, scope: Scope): Value;
   write(target: RefExpr, value: Value, values: Values, scope: Scope): void;
+  /** A value that is kept: what its conditions mean to the simulator is said here. */
+  settled(e: FlatExpr): FlatExpr;
   /** Values of a function call with several results. */
   results(e: Expr, values: Values, scope: Scope): readonly Value[];
   /** What a name has that only some branches give a value. */
@@ -25,11 +27,27 @@ export interface Space {
 }
 
 const maximumTurns = 100_000;
+/** How often a loop is written out whose turns are counted during the run; without variables of their own, values double with each. */
+const openTurns = 200, openTurnsUnshared = 12;
 
-type Outcome = 'on' | 'break' | 'return';
+/** `return`: whatever follows has been carried out, or will not be. */
+type Outcome = 'on' | 'return';
+type Carry = (values: Values, guard: FlatExpr, scope: Scope) => Outcome;
 
-/** Carries out statements with expressions in place of numbers. Loops and choices that are decided before the run are followed; other choices become conditional values. */
-export function carryOut(b: Builder, body: readonly Statement[], space: Space, values: Values, guard: FlatExpr, scope: Scope): Outcome {
+/** Stands behind the body of a loop that may be left in different ways: what comes next on each of them. */
+interface Turn {
+  readonly kind: 'turn';
+  readonly next: Carry;
+  readonly leave: Carry;
+}
+type Step = Statement | Turn;
+
+/**
+ * Carries out statements with expressions in place of numbers. Loops and choices that are decided before the run are followed; other
+ * choices become conditional values, and a loop that goes on as long as a value of the run says is written out turn by turn, each
+ * inside the condition of the one before.
+ */
+export function carryOut(b: Builder, body: readonly Step[], space: Space, values: Values, guard: FlatExpr, scope: Scope): Outcome {
   const stop = (span: Span, message: string): never => {
     b.report(scope.place, problem('error', 'not-supported', message, span));
     throw new NoStatement();
@@ -59,8 +77,7 @@ export function carryOut(b: Builder, body: readonly Statement[], space: Space, v
         let decided: readonly Statement[] | undefined;
         const follow = (statements: readonly Statement[], condition: FlatExpr | undefined, inside: FlatExpr): void => {
           const own: Values = new Map(values);
-          const outcome = carryOut(b, leaves ? [...statements, ...rest] : statements, space, own, inside, withGuard(scope, inside));
-          if (outcome === 'break') stop(s.span, 'A loop can be left early only by a condition that is known before the run');
+          carryOut(b, leaves ? [...statements, ...rest] : statements, space, own, inside, withGuard(scope, inside));
           ways.push({ condition, values: own });
         };
         for (const branch of s.branches) {
@@ -75,34 +92,31 @@ export function carryOut(b: Builder, body: readonly Statement[], space: Space, v
           }
         }
         if (ways.length === 0) {
-          const outcome = carryOut(b, decided ?? s.otherwise, space, values, guard, scope);
-          if (outcome !== 'on') return outcome;
+          if (leaves) return carryOut(b, [...(decided ?? s.otherwise), ...rest], space, values, guard, scope);
+          carryOut(b, decided ?? s.otherwise, space, values, guard, scope);
           break;
         }
         follow(decided ?? s.otherwise, undefined, open);
-        merge(ways, values, space);
+        merge(b, ways, values, space, scope);
         if (leaves) return 'return';
         break;
       }
-      case 'for': {
-        const outcome = turns(b, s, space, values, guard, scope, stop);
-        if (outcome === 'return') return outcome;
+      case 'for': case 'while': {
+        const returns = mayReturn(s.body);
+        const rest = body.slice(k + 1);
+        const leave: Carry = returns ? (v, g, at) => (carryOut(b, rest, space, v, g, at), 'return') : () => 'on';
+        const loop: Loop = { b, space, leave, leaves: returns || mayBreak(s.body), stop };
+        if (s.kind === 'for') turns(loop, s, values, guard, scope, leave);
+        else turnsWhile(loop, s, values, guard, scope, 0);
+        if (returns) return 'return';
         break;
       }
-      case 'while': {
-        for (let turn = 0; ; turn++) {
-          const known = b.structural(one(s.condition, 'A condition'));
-          if (known === undefined) stop(s.span, `How often "while ${printExpression(s.condition)}" runs depends on values that change during the run: give the loop a fixed number of turns with an if inside`);
-          if (!known) break;
-          if (turn > maximumTurns) stop(s.span, `The loop "while ${printExpression(s.condition)}" does not end`);
-          const outcome = carryOut(b, s.body, space, values, guard, scope);
-          if (outcome === 'break') break;
-          if (outcome === 'return') return outcome;
-        }
-        break;
-      }
+      case 'turn': return s.next(values, guard, scope);
       case 'return': return 'return';
-      case 'break': return 'break';
+      case 'break': {
+        const turn = body.slice(k).find((x) => x.kind === 'turn');
+        return turn ? turn.leave(values, guard, scope) : stop(s.span, 'Only a loop can be left with break');
+      }
       case 'error': break;
       default:
         if (!space.other(s, values, guard, scope)) stop(s.span, 'This statement cannot stand here');
@@ -113,29 +127,91 @@ export function carryOut(b: Builder, body: readonly Statement[], space: Space, v
 
 const withGuard = (scope: Scope, guard: FlatExpr): Scope => ({ ...scope, guard });
 
-function turns(
-  b: Builder, s: Extract<Statement, { kind: 'for' }>, space: Space, values: Values, guard: FlatExpr, scope: Scope, stop: (span: Span, message: string) => never,
-): Outcome {
-  const [first, ...rest] = s.iterators;
-  const range = first.range ? space.read(first.range, values, scope) : stop(first.span, `The index ${first.name} needs a range: ${first.name} in 1:n`);
-  if (!isArray(range)) return stop(first.span, `The index ${first.name} needs a range: ${first.name} in 1:n`);
-  for (const x of range) {
-    const known = isArray(x) || isRecord(x) ? undefined : b.structural(x);
-    const inner: Scope = known === undefined
-      ? { ...scope, values: new Map([...(scope.values ?? []), [first.name, x]]) }
-      : { ...scope, iterators: new Map([...scope.iterators, [first.name, known]]) };
-    const outcome = rest.length > 0 ? turns(b, { ...s, iterators: rest }, space, values, guard, inner, stop) : carryOut(b, s.body, space, values, guard, inner);
-    if (outcome === 'break') break;
-    if (outcome === 'return') return outcome;
-  }
-  return 'on';
+interface Loop {
+  readonly b: Builder;
+  readonly space: Space;
+  /** What follows the loop, where a way out of the loop has to take it along. */
+  readonly leave: Carry;
+  /** It may be left before its end. */
+  readonly leaves: boolean;
+  readonly stop: (span: Span, message: string) => never;
 }
 
-const mayLeave = (body: readonly Statement[]): boolean =>
-  body.some((s) => s.kind === 'return' || s.kind === 'break' || (s.kind === 'if' && ([...s.branches.map((x) => x.body), s.otherwise].some(mayLeave))) || ((s.kind === 'for' || s.kind === 'while') && s.body.some((x) => x.kind === 'return' || (x.kind === 'if' && mayLeave([x])))));
+/** One turn, and `next` after it. */
+function turn({ b, space, leave, leaves }: Loop, body: readonly Statement[], values: Values, guard: FlatExpr, scope: Scope, next: Carry): Outcome {
+  if (leaves) return carryOut(b, [...body, { kind: 'turn', next, leave }], space, values, guard, scope);
+  carryOut(b, body, space, values, guard, scope);
+  return next(values, guard, scope);
+}
+
+function turns(loop: Loop, s: Extract<Statement, { kind: 'for' }>, values: Values, guard: FlatExpr, scope: Scope, after: Carry): Outcome {
+  const [first, ...rest] = s.iterators;
+  const noRange = (): never => loop.stop(first.span, `The index ${first.name} needs a range: ${first.name} in 1:n`);
+  const range = first.range ? loop.space.read(first.range, values, scope) : noRange();
+  if (!isArray(range)) return noRange();
+  const inner = (x: Value): Scope => {
+    const known = isArray(x) || isRecord(x) ? undefined : loop.b.structural(x);
+    return known === undefined
+      ? { ...scope, values: new Map([...(scope.values ?? []), [first.name, x]]) }
+      : { ...scope, iterators: new Map([...scope.iterators, [first.name, known]]) };
+  };
+  const one = (x: Value, v: Values, g: FlatExpr, guarded: Scope['guard'], next: Carry): Outcome => {
+    const at: Scope = { ...inner(x), ...(guarded && { guard: guarded }) };
+    return rest.length > 0 ? turns(loop, { ...s, iterators: rest }, v, g, at, next) : turn(loop, s.body, v, g, at, next);
+  };
+  if (!loop.leaves) {
+    for (const x of range) one(x, values, guard, scope.guard, () => 'on');
+    return after(values, guard, scope);
+  }
+  const from = (k: number): Carry => (v, g, at) => (k < range.length ? one(range[k], v, g, at.guard, from(k + 1)) : after(v, g, at));
+  return from(0)(values, guard, scope);
+}
+
+function turnsWhile(loop: Loop, s: Extract<Statement, { kind: 'while' }>, values: Values, guard: FlatExpr, scope: Scope, done: number): Outcome {
+  const { b, space, stop } = loop;
+  const condition = (): FlatExpr => {
+    const c = space.read(s.condition, values, scope);
+    return isArray(c) || isRecord(c) ? stop(s.condition.span, 'A condition needs a single value') : c;
+  };
+  const next = (k: number): Carry => (v, g, at) => turnsWhile(loop, s, v, g, at, k);
+  for (let count = done; ; count++) {
+    const c = condition();
+    const known = b.structural(c);
+    if (known === undefined) return openTurn(loop, s, c, values, guard, scope, count);
+    if (!known) return loop.leave(values, guard, scope);
+    if (count > maximumTurns) stop(s.span, `The loop "while ${printExpression(s.condition)}" does not end`);
+    if (loop.leaves) return turn(loop, s.body, values, guard, scope, next(count + 1));
+    carryOut(b, s.body, space, values, guard, scope);
+  }
+}
+
+/** A turn that is taken only where its condition holds during the run. */
+function openTurn(loop: Loop, s: Extract<Statement, { kind: 'while' }>, condition: FlatExpr, values: Values, guard: FlatExpr, scope: Scope, count: number): Outcome {
+  const { b, space, leave, stop } = loop;
+  const text = `while ${printExpression(s.condition)}`;
+  if (count >= openTurnsUnshared && !scope.sharing) stop(s.span, `How often "${text}" runs depends on values that are not known yet: here such a loop may take ${openTurnsUnshared} turns`);
+  const holds = isLarge(condition) ? shareCondition(b, condition, scope) : condition;
+  const inside = shareCondition(b, binary('and', guard, holds), scope);
+  if (count >= openTurns) {
+    b.assertions.push({ condition: not(inside), message: `The loop "${text}" took more than ${openTurns} turns`, warning: false, origin: scope.sharing!.origin });
+    return leave(values, guard, scope);
+  }
+  const taken: Values = new Map(values), left: Values = new Map(values);
+  turn(loop, s.body, taken, inside, withGuard(scope, inside), (v, g, at) => turnsWhile(loop, s, v, g, at, count + 1));
+  const otherwise = binary('and', guard, not(holds));
+  const outcome = leave(left, otherwise, withGuard(scope, otherwise));
+  merge(b, [{ condition: holds, values: taken }, { condition: undefined, values: left }], values, space, scope);
+  return outcome;
+}
+
+const within = (body: readonly Statement[], found: (s: Statement) => boolean, loops: boolean): boolean =>
+  body.some((s) => found(s) || (s.kind === 'if' && [...s.branches.map((x) => x.body), s.otherwise].some((x) => within(x, found, loops))) || (loops && (s.kind === 'for' || s.kind === 'while') && within(s.body, found, loops)));
+const mayBreak = (body: readonly Statement[]): boolean => within(body, (s) => s.kind === 'break', false);
+const mayReturn = (body: readonly Statement[]): boolean => within(body, (s) => s.kind === 'return', true);
+const mayLeave = (body: readonly Statement[]): boolean => mayBreak(body) || mayReturn(body);
 
 /** Joins what the branches came to: names that differ get a conditional value. */
-function merge(ways: readonly { condition: FlatExpr | undefined; values: Values }[], into: Values, space: Space): void {
+function merge(b: Builder, ways: readonly { condition: FlatExpr | undefined; values: Values }[], into: Values, space: Space, scope: Scope): void {
   const names = new Set(ways.flatMap((w) => [...w.values.keys()]));
   for (const name of names) {
     const all = ways.map((w) => w.values.get(name) ?? into.get(name) ?? space.before(name));
@@ -143,7 +219,8 @@ function merge(ways: readonly { condition: FlatExpr | undefined; values: Values 
       into.set(name, all[0]);
       continue;
     }
-    into.set(name, ways.slice(0, -1).reduceRight<Value>((value, w, k) => chooseValue(w.condition!, all[k], value), all.at(-1)!));
+    const joined = ways.slice(0, -1).reduceRight<Value>((value, w, k) => chooseValue(w.condition!, all[k], value), all.at(-1)!);
+    into.set(name, share(b, mapValue(joined, space.settled), scope, typeof name === 'string' ? name : 'way'));
   }
 }
 
@@ -165,7 +242,16 @@ export function share(b: Builder, value: Value, scope: Scope, name: string): Val
     if (!isLarge(e)) return e;
     const prefix = scope.sharing!.name;
     const index = b.add(plainVariable({ name: `${prefix ? `${prefix}.` : ''}$${name}${b.variables.length}`, type: 'Real', kind: 'continuous', place: scope.place }, { hidden: true }));
-    b.equations.push({ left: variable(index), right: scope.guard ? choose(scope.guard, e, zero) : e, origin: scope.sharing!.origin });
+    b.equations.push({ left: variable(index), right: scope.guard ? choose({ op: 'noEvent', a: scope.guard }, e, zero) : e, origin: scope.sharing!.origin });
     return variable(index);
   });
+}
+
+/** A condition that many others contain: a variable of its own that is 1 where it holds. */
+function shareCondition(b: Builder, condition: FlatExpr, scope: Scope): FlatExpr {
+  if (!scope.sharing) return condition;
+  const prefix = scope.sharing.name;
+  const index = b.add(plainVariable({ name: `${prefix ? `${prefix}.` : ''}$turn${b.variables.length}`, type: 'Real', kind: 'continuous', place: scope.place }, { hidden: true }));
+  b.equations.push({ left: variable(index), right: { op: 'noEvent', a: choose(condition, constant(1), zero) }, origin: scope.sharing.origin });
+  return { op: 'gt', a: variable(index), b: constant(0.5) } as FlatExpr;
 }

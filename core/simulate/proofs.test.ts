@@ -66,6 +66,19 @@ describe('mechanics', () => {
     expect(relative(end.simulation.time, limit)).toBeLessThan(1e-9);
     expect(end.last('n')).toBeGreaterThan(40);
   });
+  test('a ball that may lie still does so once its bounces have run together', () => {
+    const text = `model Rest parameter Real e = 0.7; Real h(start = 1, fixed = true), v(start = 0, fixed = true), after(start = 0); Boolean moves(start = true, fixed = true), touches; Integer n(start = 0);
+equation touches = h <= 0; der(v) = if moves then -9.81 else 0; der(h) = v;
+when {h <= 0 and v <= 0, touches} then after = if edge(touches) then -e*pre(v) else 0; moves = after > 0; reinit(v, after); n = pre(n) + 1; end when; end Rest;`;
+    const end = simulateText(text, 'Rest', { stop: 30 });
+    const limit = (Math.sqrt(2 / 9.81) * 1.7) / 0.3;
+    expect(end.simulation.status).toBe('finished');
+    expect(end.at('moves', limit - 1e-3)).toBe(1);
+    expect(end.at('moves', limit + 1e-2)).toBe(0);
+    expect(end.last('v')).toBe(0);
+    expect(Math.abs(end.last('h'))).toBeLessThan(1e-15);
+    expect(end.last('n')).toBeGreaterThan(60);
+  });
   test('a body spins freely: the symmetric one in its closed form, any one with its energy and momentum', () => {
     const top = (I: string, w: string): string => `model Top parameter Real I[3] = ${I}; Real w[3](start = ${w}, each fixed = true), energy, momentum; equation I[1]*der(w[1]) = (I[2] - I[3])*w[2]*w[3]; I[2]*der(w[2]) = (I[3] - I[1])*w[3]*w[1]; I[3]*der(w[3]) = (I[1] - I[2])*w[1]*w[2]; energy = I*(w .^ 2); momentum = (I .^ 2)*(w .^ 2); end Top;`;
     const symmetric = finished(run(top('{1, 1, 2}', '{0.5, 0, 3}'), 10));

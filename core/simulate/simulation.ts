@@ -5,6 +5,7 @@ import type { MachineSnapshot } from '../behaviour/chart-machine';
 import { BlockFailure } from '../program/newton';
 import type { Machine, Program } from '../program/program';
 import { createSimulatedCharts, type Clock } from './chart-host';
+import { createBurstWatch } from './burst-watch';
 import { createCrossingLocator } from './crossings';
 import { blockProblem, chatterProblem, constraintProblem, notFiniteProblem, runProblem, stepProblem, unsettledProblem } from './failure';
 import { patternOf } from './linear-solver';
@@ -31,10 +32,10 @@ export interface SimulationOptions {
   readonly stimulus: readonly Stimulus[];
   /** Where charts start instead of their initial states: chart number to states. */
   readonly startIn?: ReadonlyMap<number, readonly number[]>;
-  /** Boolean variables at whose rise the run stops, with what they are called. */
   /** Boolean variable that ends the run. */
   readonly endWhen?: number;
   readonly driver?: Driver;
+  /** Boolean variables at whose rise the run stops, with what they are called. */
   readonly stopWhen?: readonly { readonly variable: number; readonly name: string }[];
 }
 
@@ -95,8 +96,6 @@ export interface Snapshot {
 
 const maximumIterations = 200;
 const maximumEventsAtOnce = 2000;
-/** Events within a ten-thousand-millionth of the run that count as endless. */
-const maximumBurst = 25;
 
 export function createSimulation(program: Program, options: SimulationOptions, observer: Observer): Simulation {
   const { solvable } = program;
@@ -129,7 +128,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
 
   const clock: Clock = { time: 0, step: 0 };
   let status: RunStatus = 'ready', failure: Problem | undefined;
-  let nextRow = 0, stimulusAt = 0, events = 0, eventsHere = 0, lastEventTime = NaN, ended = false;
+  let nextRow = 0, stimulusAt = 0, events = 0, eventsHere = 0, lastEventTime = NaN, ended = false, restarted = false;
 
   const { driver } = options;
   const stopWhen = options.stopWhen ?? [];
@@ -197,7 +196,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       }
       for (const [state, value] of restarts) {
         v[state] = pre[state] = value;
-        changed = true;
+        changed = restarted = true;
       }
       if (restarts.length > 0) keepConstraints(new Set(restarts.map(([state]) => state)));
       restarts.length = 0;
@@ -222,6 +221,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     events++;
     observer.row(clock.time, v, 'before-event');
     pre.set(v);
+    restarted = false;
     change?.();
     guarded(() => {
       if (!settleEquations(false) || !charts.machine.run()) return;
@@ -236,7 +236,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     machine.note(clock.time);
     checkAssertions();
     observer.row(clock.time, v, 'after-event');
-    noteChatter();
+    if (bursts.noteEvent(clock.time, restarted)) fail(chatterProblem(program, clock.time, machine.memory));
     stopWhen.forEach((x, k) => {
       if (v[x.variable] !== 0 && !stopWas[k]) charts.hit(x.name);
       stopWas[k] = v[x.variable] !== 0;
@@ -258,14 +258,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     driving = false;
   };
 
-  let burstStart = 0, burstCount = 0;
-  /** Events that pile up without the clock.time moving on noticeably. */
-  const noteChatter = (): void => {
-    if (clock.time - burstStart > 1e-10 * Math.max(1, options.stop)) {
-      burstStart = clock.time;
-      burstCount = 0;
-    } else if (++burstCount > maximumBurst) fail(chatterProblem(program, clock.time, machine.memory));
-  };
+  const bursts = createBurstWatch(machine.memory, program.modes.length, options.stop);
 
   /** Looked at wherever values are told: at the ends of steps, at events, and on the rows between. */
   const checkAssertions = (t = clock.time): void => {
@@ -426,7 +419,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     const ok = limit > clock.time ? stepper.step(limit) : true;
     if (!ok) {
       if (stageFailure) fail(blockProblem(program, stageFailure, clock.time, v));
-      else if (burstCount > 3) fail(chatterProblem(program, clock.time, machine.memory));
+      else if (bursts.isBurst) fail(chatterProblem(program, clock.time, machine.memory));
       if (hasFailed()) return false;
       checkFinite();
       if (!hasFailed()) fail(stepProblem(program, clock.time, machine.memory, options.solver));
@@ -454,6 +447,11 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     guarded(() => valuesAt(end));
     if (hasFailed()) return false;
     clock.time = end;
+    const through = bursts.goesThrough(end);
+    if (through !== undefined) {
+      fail(chatterProblem(program, through, machine.memory));
+      return false;
+    }
     if (!Number.isFinite(sumOf(v))) {
       checkFinite();
       if (hasFailed()) return false;
