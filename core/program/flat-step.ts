@@ -9,10 +9,13 @@ const a: readonly (readonly number[])[] = [
 ];
 const e = [71 / 57600, 0, -71 / 16695, 71 / 1920, -17253 / 339200, 22 / 525, -1 / 40];
 
-/** Fills k2 to k7, the new state, the state of the sixth stage and the error estimate. */
+/**
+ * Fills k3 to k7, the new state and the error estimate, and in `sums` the squares, over the scale of the errors, of the error, of k7 - k6 and
+ * of the difference of the last two stages: what step size control and the test for stiffness need. One pass while all is at hand.
+ */
 export type FlatStep = (
   t: number, h: number, y: Float64Array, k1: Float64Array, k3: Float64Array, k4: Float64Array, k5: Float64Array, k6: Float64Array, k7: Float64Array,
-  yNew: Float64Array, yStage: Float64Array, error: Float64Array,
+  yNew: Float64Array, error: Float64Array, absolute: Float64Array, relative: number, sums: Float64Array,
 ) => void;
 
 /**
@@ -22,10 +25,16 @@ export type FlatStep = (
 export function writeFlatStep(n: number, rightHandSide: (stage: number) => { body: string; derivatives: readonly string[] }): string {
   const lines: string[] = [];
   const each = (f: (k: number) => string): void => void lines.push(Array.from({ length: n }, (_, k) => f(k)).join(''));
+  /** The coefficients of a stage times the step, once for all states; the text of their sum over the stages. */
+  const weights = (name: string, row: readonly number[]): ((k: number) => string) => {
+    const used = row.flatMap((x, j) => (x === 0 ? [] : [{ x, j }]));
+    lines.push(used.map(({ x, j }) => `const ${name}_${j}=h*${x < 0 ? `(${x})` : x};`).join(''));
+    return (k) => used.map(({ j }) => `${name}_${j}*k${j + 1}_${k}`).join('+');
+  };
   each((k) => `const y0_${k}=y[${k}],k1_${k}=k1[${k}];`);
   for (let stage = 1; stage <= 6; stage++) {
-    const sum = (k: number): string => a[stage].map((x, j) => (x === 0 ? '' : `${x < 0 ? '-' : j === 0 ? '' : '+'}${Math.abs(x)}*k${j + 1}_${k}`)).join('');
-    each((k) => `const y${stage}_${k}=y0_${k}+h*(${sum(k)});`);
+    const sum = weights(`a${stage}`, a[stage]);
+    each((k) => `const y${stage}_${k}=y0_${k}+${sum(k)};`);
     const { body, derivatives } = rightHandSide(stage);
     lines.push(`{const t=t0+${c[stage]}*h;`, body);
     each((k) => `s${k}=${derivatives[k]};`);
@@ -33,8 +42,11 @@ export function writeFlatStep(n: number, rightHandSide: (stage: number) => { bod
     each((k) => `const k${stage + 1}_${k}=s${k};`);
   }
   for (const j of [3, 4, 5, 6, 7]) each((k) => `k${j}[${k}]=k${j}_${k};`);
-  each((k) => `yNew[${k}]=y6_${k};yStage[${k}]=y5_${k};`);
-  each((k) => `error[${k}]=h*(${e.map((x, j) => (x === 0 ? '' : `${x < 0 ? '-' : j === 0 ? '' : '+'}${Math.abs(x)}*k${j + 1}_${k}`)).join('')});`);
+  const sum = weights('e', e);
+  lines.push('let s0_=0,s1_=0,s2_=0,w_=0,q_=0;');
+  each((k) => `yNew[${k}]=y6_${k};w_=1/(absolute[${k}]+relative*Math.max(Math.abs(y0_${k}),Math.abs(y6_${k})));`
+    + `q_=${sum(k)};error[${k}]=q_;q_*=w_;s0_+=q_*q_;q_=(k7_${k}-k6_${k})*w_;s1_+=q_*q_;q_=(y6_${k}-y5_${k})*w_;s2_+=q_*q_;`);
+  lines.push('sums[0]=s0_;sums[1]=s1_;sums[2]=s2_;');
   const scratch = n > 0 ? `let ${Array.from({ length: n }, (_, k) => `s${k}=0`).join(',')};` : '';
-  return `function flatStep(t0,h,y,k1,k3,k4,k5,k6,k7,yNew,yStage,error){${scratch}${lines.join('')}}`;
+  return `function flatStep(t0,h,y,k1,k3,k4,k5,k6,k7,yNew,error,absolute,relative,sums){${scratch}${lines.join('')}}`;
 }

@@ -1,3 +1,4 @@
+import { dopri5 } from '../simulate/dopri5';
 import fc from 'fast-check';
 import { analyse } from '../analysis/analyse';
 import { flatten } from '../flatten/flatten';
@@ -55,10 +56,11 @@ test('the written-out step gives the same as stage by stage', () => {
   const machine = compileText(text, 'Two').createMachine();
   machine.parameters(new Map());
   const array = (): Float64Array => new Float64Array(2);
-  const [k1, k3, k4, k5, k6, k7, yNew, yStage, error] = Array.from({ length: 9 }, array);
+  const [k1, k3, k4, k5, k6, k7, yNew, error] = Array.from({ length: 8 }, array);
+  const absolute = Float64Array.of(1e-6, 1e-3), relative = 1e-4, sums = new Float64Array(3);
   const y = Float64Array.of(2, 1);
   machine.derivatives(0.3, y, k1);
-  machine.flatStep!(0.3, 0.1, y, k1, k3, k4, k5, k6, k7, yNew, yStage, error);
+  machine.flatStep!(0.3, 0.1, y, k1, k3, k4, k5, k6, k7, yNew, error, absolute, relative, sums);
   // a fifth order step against many small ones of the same equations
   let [x, v] = [2, 1];
   const n = 20_000, h = 0.1 / n;
@@ -74,6 +76,29 @@ test('the written-out step gives the same as stage by stage', () => {
   const last = array();
   machine.derivatives(0.4, yNew, last);
   expect(last[1]).toBeCloseTo(k7[1], 12);
+  const scale = [0, 1].map((k) => absolute[k] + relative * Math.max(Math.abs(y[k]), Math.abs(yNew[k])));
+  const squares = (x: (k: number) => number): number => (x(0) / scale[0]) ** 2 + (x(1) / scale[1]) ** 2;
+  expect(sums[0] / squares((k) => error[k])).toBeCloseTo(1, 12);
+  expect(sums[1] / squares((k) => k7[k] - k6[k])).toBeCloseTo(1, 12);
+});
+
+test('steps with and without the written-out stages are the same, up to rounding', () => {
+  const machine = compileText('model Two Real x(start = 2), v(start = 1); equation der(x) = v; der(v) = -3*x - 0.2*v*v + sin(3*time); end Two;', 'Two').createMachine();
+  machine.parameters(new Map());
+  const tolerances = { relative: 1e-7, absolute: 1e-9, nominal: Float64Array.of(1, 1) };
+  const end = [machine.flatStep, undefined].map((flat) => {
+    const stepper = dopri5(2, machine.derivatives, tolerances, Infinity, flat);
+    stepper.reset(0, Float64Array.of(2, 1));
+    while (stepper.t < 5) stepper.step(5);
+    const inside = new Float64Array(2);
+    stepper.interpolate(4.999, inside);
+    return { y: [...stepper.y], steps: stepper.counts.steps, inside: [...inside] };
+  });
+  expect(end[0].steps).toBe(end[1].steps);
+  for (const k of [0, 1]) {
+    expect(end[0].y[k]).toBeCloseTo(end[1].y[k], 12);
+    expect(end[0].inside[k]).toBeCloseTo(end[1].inside[k], 9);
+  }
 });
 
 test('conditions are held between events and live at them', () => {

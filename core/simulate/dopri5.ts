@@ -1,5 +1,5 @@
 import type { FlatStep } from '../program/flat-step';
-import { initialStep, noCounts, noteLimit, scaledNorm, smallestStep, type Derivatives, type Stepper, type Tolerances } from './stepper';
+import { initialStep, noCounts, noteLimit, smallestStep, type Derivatives, type Stepper, type Tolerances } from './stepper';
 
 /**
  * Explicit Runge-Kutta method of order 5(4) with dense output of order 4: Dormand and Prince (1980); step size control and
@@ -16,10 +16,14 @@ const exponent = 0.2 - beta * 0.75;
 /** `flat`: the stages written out for this right-hand side, where the program has them. */
 export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: number, flat?: FlatStep): Stepper {
   const array = (): Float64Array => new Float64Array(n);
-  const [k1, k2, k3, k4, k5, k6, k7, y, yOld, yNew, yStage, error] = Array.from({ length: 12 }, array);
+  const [k2, k3, k4, k5, k6, yStage, error] = Array.from({ length: 7 }, array);
+  // these change places from step to step
+  let [k1, k7, y, yOld, yNew] = Array.from({ length: 5 }, array);
   const [r1, r2, r3, r4, r5] = Array.from({ length: 5 }, array);
   const counts = noCounts(), limits = new Float64Array(n);
-  let t = 0, previous = 0, h = 0, lastError = 1e-4, started = false, rejected = false, k1Valid = false, stepped = false;
+  const absolute = tol.nominal.map((x) => tol.absolute * x), { relative } = tol;
+  const sums = new Float64Array(3);
+  let t = 0, previous = 0, h = 0, lastError = Math.log(1e-4), started = false, rejected = false, k1Valid = false, stepped = false;
   let stiffVotes = 0, calmVotes = 0, stiff = false;
   let span = 0, denseReady = false;
 
@@ -47,24 +51,27 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
   };
 
   const stiffnessTest = (hh: number): void => {
-    let top = 0, bottom = 0;
-    for (let i = 0; i < n; i++) {
-      // in the scale of the errors: the fast component is often a small one
-      const scale = tol.absolute * tol.nominal[i] + tol.relative * Math.abs(yNew[i]);
-      const a = (k7[i] - k6[i]) / scale, b = (yNew[i] - yStage[i]) / scale;
-      top += a * a;
-      bottom += b * b;
-    }
-    const product = bottom > 0 ? Math.abs(hh) * Math.sqrt(top / bottom) : 0;
-    if (product > 3.25) {
+    if (sums[2] > 0 && hh * hh * sums[1] > 3.25 * 3.25 * sums[2]) {
       calmVotes = 0;
       if (++stiffVotes >= 15) stiff = true;
     } else if (stiffVotes > 0 && ++calmVotes >= 6) stiffVotes = 0;
   };
 
+  /** The error, and the sums that `FlatStep` explains. */
   const estimate = (hh: number): void => {
     const e1 = 71 / 57600, e3 = -71 / 16695, e4 = 71 / 1920, e5 = -17253 / 339200, e6 = 22 / 525, e7 = -1 / 40;
-    for (let i = 0; i < n; i++) error[i] = hh * (e1 * k1[i] + e3 * k3[i] + e4 * k4[i] + e5 * k5[i] + e6 * k6[i] + e7 * k7[i]);
+    let s0 = 0, s1 = 0, s2 = 0;
+    for (let i = 0; i < n; i++) {
+      const weight = 1 / (absolute[i] + relative * Math.max(Math.abs(y[i]), Math.abs(yNew[i])));
+      error[i] = hh * (e1 * k1[i] + e3 * k3[i] + e4 * k4[i] + e5 * k5[i] + e6 * k6[i] + e7 * k7[i]);
+      const q = error[i] * weight, a = (k7[i] - k6[i]) * weight, b = (yNew[i] - yStage[i]) * weight;
+      s0 += q * q;
+      s1 += a * a;
+      s2 += b * b;
+    }
+    sums[0] = s0;
+    sums[1] = s1;
+    sums[2] = s2;
   };
 
   /** Coefficients of the dense output, only where it is asked for. */
@@ -88,7 +95,8 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
     get t() { return t; },
     get previous() { return previous; },
     get stiff() { return stiff; },
-    y, counts, limits,
+    get y() { return y; },
+    counts, limits,
     reset(time, state) {
       t = previous = time;
       span = 0;
@@ -106,7 +114,11 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
       stepped = false;
     },
     step(limit) {
-      if (stepped) k1.set(k7);
+      if (stepped) {
+        const last = k7;
+        k7 = k1;
+        k1 = last;
+      }
       stepped = false;
       if (!k1Valid) {
         f(t, y, k1);
@@ -116,7 +128,7 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
       if (!started) {
         h = initialStep(f, t, y, k1, 5, Math.min(longest, limit - t), tol, yStage, k2);
         counts.evaluations++;
-        lastError = 1e-4;
+        lastError = Math.log(1e-4);
         started = true;
       }
       for (;;) {
@@ -127,13 +139,13 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
         else if (hh > room / 2) hh = room / 2;
         if (hh < smallestStep(t) && !last) return false;
         if (flat) {
-          flat(t, hh, y, k1, k3, k4, k5, k6, k7, yNew, yStage, error);
+          flat(t, hh, y, k1, k3, k4, k5, k6, k7, yNew, error, absolute, relative, sums);
           counts.evaluations += 6;
         } else {
           stages(hh);
           estimate(hh);
         }
-        const err = scaledNorm(error, y, yNew, tol);
+        const err = n === 0 ? 0 : Math.sqrt(sums[0] / n);
         noteLimit(limits, counts.steps + counts.rejected, error, yNew, tol);
         if (!(err <= 1)) {
           counts.rejected++;
@@ -143,16 +155,20 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
           continue;
         }
         stiffnessTest(hh);
-        let factor = safety * (lastError ** beta) / Math.max(err, 1e-20) ** exponent;
+        // by logarithms: the machine takes several times longer for a power
+        const logarithm = Math.log(Math.max(err, 1e-20));
+        let factor = safety * Math.exp(beta * lastError - exponent * logarithm);
         factor = Math.min(rejected ? 1 : growth, Math.max(shrink, factor));
         // a step cut short by the limit says nothing against the longer one
         h = last || hh < h ? Math.max(h, hh * factor) : hh * factor;
-        lastError = Math.max(err, 1e-4);
+        lastError = Math.max(logarithm, Math.log(1e-4));
         rejected = false;
         previous = t;
         t = last ? limit : t + hh;
-        yOld.set(y);
-        y.set(yNew);
+        const spare = yOld;
+        yOld = y;
+        y = yNew;
+        yNew = spare;
         span = hh;
         denseReady = false;
         // the first stage of the next step is the last of this one; the dense output still needs the old one
