@@ -377,9 +377,23 @@ function writeTornBlock(
     b.residuals.forEach((r, i) => jacobian.push(`J[${i * n + j}]=${w.value(differentiate(r.value, seed))};`));
   }
   const read = b.tears.map((u, j) => `x[${j}]=${slot(u)};`).join('');
+  const general = `const work=works[${k}],x=work.x;T_${k}=t;${read}newton(${k},${b.linear},work,residual_${k},jacobian_${k});`;
+  const solve = n === 1 ? writeScalarSolve(k, b, slot(b.tears[0]), inner, w.value(b.residuals[0].value), jacobian, general) : `function solve_${k}(t){${general}}`;
   // top-level functions: a solve must not allocate; T hands the time on
   return `let T_${k}=0;
 function residual_${k}(x,r){const t=T_${k};${setTears}${inner}${residuals}}
 function jacobian_${k}(J){const t=T_${k};${jacobian.join('')}}
-function solve_${k}(t){const work=works[${k}],x=work.x;T_${k}=t;${read}newton(${k},${b.linear},work,residual_${k},jacobian_${k});}`;
+${solve}`;
+}
+
+/**
+ * Newton's method for one unknown, written out: most loops have one, and warm starts need two or three turns. Where it does not get closer
+ * the general method starts over from the same guess.
+ */
+function writeScalarSolve(k: number, b: TornBlock, unknown: string, inner: string, residual: string, jacobian: readonly string[], general: string): string {
+  const slope = jacobian.map((line) => line.replace(/^J\[0\]=(.*);$/, 'const slope=$1;')).join('');
+  const done = b.linear ? 'true' : 'Math.abs(step)<=1e-12*(Math.abs(now)+1e-9)';
+  return `function solve_${k}(t){const first=${unknown};let now=first,size=Infinity,done=false;for(let turn=0;turn<9;turn++){${unknown}=now;${inner}const r=${residual},next=Math.abs(r);`
+    + `if(next===0||(done&&next<Infinity))return;if(!(next<size||next<=1e-14*(1+size)))break;${slope}const step=r/slope;if(!(Math.abs(step)<Infinity))break;size=next;now-=step;done=${done};}`
+    + `${unknown}=first;${general}}`;
 }

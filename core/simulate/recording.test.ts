@@ -1,6 +1,10 @@
 import { tubeCapper } from '../../samples/tube-capper';
 import { createRun, isRunnable, prepareRun } from '../run';
+import { flatten } from '../flatten/flatten';
+import { libraryOfFile } from '../flatten/library';
+import { parseFile } from '../language/parse';
 import { simulateText } from '../testing/simulate-text';
+import { compile } from './compile';
 import { createRecorder, recordable, rowAt, valueAt } from './recording';
 
 const prepared = prepareRun(tubeCapper, tubeCapper.setups[0]);
@@ -63,4 +67,29 @@ test('columns that equal another one, or its negative, are kept once and come ou
   for (let r = 0; r < rows; r++) recorder.row(recording.time[r], Float64Array.from(model.variables, (v) => recording.columns.find((c) => c.name === v.name)?.values[r] ?? 0), 'sample');
   expect(recorder.take().columns).toEqual(recording.columns);
   expect(recorder.takeNew().columns.find((c) => c.name === 'z')!.values[rows - 1]).toBeCloseTo(-Math.exp(-1), 6);
+});
+
+test('what was taken stays as it was while rows go on being added, and its equal columns are one array', () => {
+  const { model } = flatten(libraryOfFile(parseFile('model Pair Real x(start = 1), y, z; equation der(x) = -x; y = x; z = -x; end Pair;').value, 'test'), 'Pair');
+  const { program } = compile(model);
+  const recorder = createRecorder(model, undefined, { aliases: program!.solvable.aliases, moving: program!.moving });
+  const values = new Float64Array(program!.solvable.model.variables.length);
+  const index = model.indexOf.get('x')!;
+  const add = (n: number, from: number): void => {
+    for (let k = 0; k < n; k++) {
+      values[program!.solvable.aliases.get(index)?.index ?? index] = from + k;
+      recorder.row(from + k, values, 'sample');
+    }
+  };
+  add(10, 0);
+  const early = recorder.take();
+  add(50_000, 10);
+  const late = recorder.take();
+  const column = (r: typeof early, name: string): Float64Array => r.columns.find((c) => c.name === name)!.values;
+  expect([...column(early, 'x')]).toEqual([0, 1, 2, 3, 4, 5, 6, 7, 8, 9]);
+  expect([...early.time]).toEqual([0, 1, 2, 3, 4, 5, 6, 7, 8, 9]);
+  expect(column(late, 'x')).toHaveLength(50_010);
+  expect(column(late, 'x')[50_009]).toBe(50_009);
+  expect(column(late, 'y')).toBe(column(late, 'x'));
+  expect(column(late, 'z')[50_009]).toBe(-50_009);
 });

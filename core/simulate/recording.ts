@@ -81,7 +81,7 @@ function chartSource(chart: FlatModel['charts'][number]): Source {
 
 export interface Recorder extends Observer {
   readonly rows: number;
-  /** Everything recorded so far. */
+  /** Everything recorded so far; its columns are for reading in this thread. */
   take(): Recording;
   /** The rows, messages and transitions since the last call, as copies that may be transferred. */
   takeNew(): Recording;
@@ -118,6 +118,8 @@ export function createRecorder(model: FlatModel, wanted?: readonly string[], { l
   const messages: MessageRecord[] = [];
   const transitions: TransitionRecord[] = [];
   let taken = 0, messagesTaken = 0, transitionsTaken = 0, stride = 1, skipped = 0;
+  const happened = (messageFrom: number, transitionFrom: number): Pick<Recording, 'messages' | 'transitions'> => ({ messages: messages.slice(messageFrom), transitions: transitions.slice(transitionFrom) });
+  /** Copies of all columns from a row on, each an array of its own. */
   const slice = (from: number, messageFrom: number, transitionFrom: number): Recording => {
     const values = new Map<number, Float64Array>();
     store.moving(from).forEach((column, j) => values.set(movingColumns[j], column));
@@ -128,9 +130,25 @@ export function createRecorder(model: FlatModel, wanted?: readonly string[], { l
       return rootOf[k].sign === rootOf[root].sign ? column.slice() : column.map((x) => -x);
     };
     return {
-      rows: store.rows - from, time: store.time(from),
-      columns: chosen.map((s, k) => ({ ...s.head, literals: [...s.head.literals], values: valuesOf(k) })),
-      messages: messages.slice(messageFrom), transitions: transitions.slice(transitionFrom),
+      rows: store.rows - from, time: store.time(from), columns: chosen.map((s, k) => ({ ...s.head, literals: [...s.head.literals], values: valuesOf(k) })), ...happened(messageFrom, transitionFrom),
+    };
+  };
+  /** Everything so far; a column is made when it is first looked at, since most never are. */
+  const whole = (): Recording => {
+    const snapshot = store.frozen();
+    const values = new Map<number, Float64Array>();
+    const at = new Map([...movingColumns.map((k, j) => [k, () => snapshot.moving(j)] as const), ...restingColumns.map((k, j) => [k, () => snapshot.resting(j)] as const)]);
+    const valuesOf = (k: number): Float64Array => {
+      let known = values.get(k);
+      if (!known) {
+        const root = sharedWith[k];
+        known = root === k ? at.get(k)!() : rootOf[k].sign === rootOf[root].sign ? valuesOf(root) : valuesOf(root).map((x) => -x);
+        values.set(k, known);
+      }
+      return known;
+    };
+    return {
+      rows: snapshot.rows, time: snapshot.time, columns: chosen.map((s, k) => ({ ...s.head, literals: [...s.head.literals], get values() { return valuesOf(k); } })), ...happened(0, 0),
     };
   };
   return {
@@ -148,7 +166,7 @@ export function createRecorder(model: FlatModel, wanted?: readonly string[], { l
     },
     message: (record) => void messages.push(record),
     transition: (record) => void transitions.push(record),
-    take: () => slice(0, 0, 0),
+    take: whole,
     takeNew() {
       const part = slice(taken, messagesTaken, transitionsTaken);
       [taken, messagesTaken, transitionsTaken] = [store.rows, messages.length, transitions.length];

@@ -12,8 +12,17 @@ export interface RowStore {
   /** All moving columns from a row on, in the order of their numbers. */
   moving(from: number): Float64Array<ArrayBuffer>[];
   resting(column: number, from: number): Float64Array<ArrayBuffer>;
+  /** What there is now, to be read later while rows go on being added. */
+  frozen(): FrozenRows;
   /** Keeps every second row. */
   halve(): void;
+}
+
+export interface FrozenRows {
+  readonly rows: number;
+  readonly time: Float64Array;
+  moving(column: number): Float64Array;
+  resting(column: number): Float64Array;
 }
 
 interface Changes {
@@ -48,6 +57,19 @@ export function createRowStore(moving: readonly number[], resting: readonly ((va
       log.rows.push(row);
       log.values.push(value);
     }
+  };
+  const readColumn = (from: readonly Float64Array[], count: number, k: number): Float64Array => {
+    const out = new Float64Array(count);
+    for (let b = 0, o = 0; o < count; b++) {
+      const source = from[b], end = Math.min(count - o, rowsPerBlock);
+      for (let r = 0, i = k; r < end; r++, i += width) out[o++] = source[i];
+    }
+    return out;
+  };
+  const fill = (log: Changes, count: number, from: number): Float64Array<ArrayBuffer> => {
+    const out = new Float64Array(count - from);
+    log.rows.forEach((row, j) => out.fill(log.values[j], Math.max(0, row - from), Math.max(0, Math.min(log.rows[j + 1] ?? count, count) - from)));
+    return out;
   };
   /** Visits the blocks that hold rows from `from` on: the block, its first and last row, and where its first one goes. */
   const each = (from: number, visit: (source: Float64Array, first: number, end: number, into: number) => void): void => {
@@ -86,11 +108,11 @@ export function createRowStore(moving: readonly number[], resting: readonly ((va
       });
       return out;
     },
-    resting(k, from) {
-      const out = new Float64Array(rows - from);
-      const log = changes[k];
-      log.rows.forEach((row, j) => out.fill(log.values[j], Math.max(0, row - from), Math.max(0, (log.rows[j + 1] ?? rows) - from)));
-      return out;
+    resting: (k, from) => fill(changes[k], rows, from),
+    frozen() {
+      // blocks and logs are only ever added to; rows past the count are not looked at
+      const count = rows, kept = blocks.slice(), logs = changes;
+      return { rows: count, time: readColumn(kept, count, 0), moving: (k) => readColumn(kept, count, k + 1), resting: (k) => fill(logs[k], count, 0) };
     },
     halve() {
       const before = rows;
