@@ -5,6 +5,12 @@ import { writeRecordingCsv } from '../core/formats/recording-csv';
 import { recordable, type Recording } from '../core/simulate/recording';
 import type { FlatModel } from '../core/flatten/flat-model';
 
+// whoever reads may have seen enough, as `head` has
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code !== 'EPIPE') throw error;
+  process.exit(0);
+});
+
 export const print = (text: string): void => void process.stdout.write(text + '\n');
 export const complain = (text: string): void => void process.stderr.write(text + '\n');
 

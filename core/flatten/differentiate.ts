@@ -79,7 +79,8 @@ function differentiateFunction(e: Extract<FlatExpr, { op: 'fn' }>, d: (x: FlatEx
     case 'exp': return multiply(e, dx);
     case 'log': return divide(dx, x);
     case 'log10': return divide(dx, multiply(x, constant(Math.LN10)));
-    case 'sqrt': return isConstant(dx, 0) ? zero : divide(dx, multiply(constant(2), e));
+    case 'sqrt': return isConstant(dx, 0) ? zero : multiply(fn('rootSlope', [x]), dx);
+    case 'rootSlope': return multiply(multiply(constant(-2), multiply(e, square(e))), dx);
     case 'abs': return multiply(asIs(fn('sign', [x])), dx);
     case 'min': return choose(asIs(binary('le', x, y)), dx, d(y));
     case 'max': return choose(asIs(binary('ge', x, y)), dx, d(y));

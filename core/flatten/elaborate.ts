@@ -361,7 +361,7 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
       return arg(0);
   }
   if (name in functionArity) {
-    const fn = name as FunctionName;
+    const fn = name as keyof typeof functionArity;
     need(functionArity[fn]);
     const args = e.args.map((a) => visit(b, a, scope));
     if (args.length === 1) return mapValue(args[0], (x) => applyFunction(fn, [x]));

@@ -36,7 +36,9 @@ export const functionArity = {
   sin: 1, cos: 1, tan: 1, asin: 1, acos: 1, atan: 1, atan2: 2, sinh: 1, cosh: 1, tanh: 1, exp: 1, log: 1, log10: 1,
   sqrt: 1, abs: 1, sign: 1, min: 2, max: 2, floor: 1, ceil: 1, integer: 1, mod: 2, rem: 2, div: 2,
 } as const;
-export type FunctionName = keyof typeof functionArity;
+/** `rootSlope` is the derivative of `sqrt`, bounded near zero; nobody writes it. */
+export type FunctionName = keyof typeof functionArity | 'rootSlope';
+export const rootSlope = (x: number): number => 0.5 / Math.max(Math.sqrt(Math.abs(x)), 1e-8);
 
 export const constant = (value: number): FlatExpr => ({ op: 'const', value });
 export const zero = constant(0);
@@ -120,6 +122,7 @@ export function callFunction(name: FunctionName, x: readonly number[]): number {
     case 'atan2': return Math.atan2(x[0], x[1]);
     case 'min': return Math.min(x[0], x[1]);
     case 'max': return Math.max(x[0], x[1]);
+    case 'rootSlope': return rootSlope(x[0]);
     default: return Math[name](x[0]);
   }
 }

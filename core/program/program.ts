@@ -1,12 +1,12 @@
 import type { FlatEquation, FlatSend, FlatStatement } from '../flatten/flat-model';
-import { lookUp, walk, type FlatExpr } from '../flatten/flat-expression';
+import { lookUp, rootSlope, walk, type FlatExpr } from '../flatten/flat-expression';
 import { differentiate, type Unknown } from '../flatten/differentiate';
 import type { Block, SolvableModel, TornBlock } from '../analysis/solvable-model';
 import { writeFlatStep, type FlatStep } from './flat-step';
 import { createDelayLine, type DelayLine } from './delay-line';
 import { newton, newtonWork } from './newton';
 import { writeJacobian } from './write-jacobian';
-import { createExpressionWriter, type ConditionMode, type ModeNumbers, type ModeSource, type WriterContext } from './write-expression';
+import { createExpressionWriter, type Branch, type ConditionMode, type ModeNumbers, type ModeSource, type WriterContext } from './write-expression';
 
 /** The arrays generated code works on. All of a run's state lies here, so that a snapshot is a copy. */
 export interface Memory {
@@ -43,6 +43,8 @@ export interface Machine {
   initial(t: number): void;
   /** `live` and `z` for the values in memory. */
   conditions(t: number): void;
+  /** The argument of each root in `Program.roots`, and the size of the terms it is made of; NaN where its branch is not taken. */
+  roots(t: number, out: Float64Array): void;
   /** How far the constraints, and at the start also its equations, are from holding. */
   residuals(t: number, out: Float64Array, start: boolean): void;
   parameters(overrides: ReadonlyMap<number, number>): void;
@@ -71,6 +73,8 @@ export interface Program {
   /** Variables that can change between events. */
   readonly moving: ReadonlySet<number>;
   readonly sampleCount: number;
+  /** What square roots are taken of, as far as it moves. */
+  readonly roots: readonly FlatExpr[];
   /** Columns of each row of the written-out Jacobian, where there is one; the whole matrix where it is dense. */
   readonly jacobianRows: readonly (readonly number[])[] | undefined;
   /** The equations of each torn block, for messages. */
@@ -103,7 +107,7 @@ export function createProgram(solvable: SolvableModel): Program {
   const varies = (index: number): boolean => isState.has(index) || model.variables[index].kind === 'continuous';
   let locals = new Map<string, string>();
   const context: WriterContext = {
-    modes, samples, delays: pasts, tables, varies, signs: new Map(), branches: new Map(), local: (kind, index) => locals.get(kind + index), stateSlot: (index) => slotOf.get(index) ?? 0,
+    modes, samples, delays: pasts, tables, varies, signs: new Map(), branches: new Map(), roots: new Map(), local: (kind, index) => locals.get(kind + index), stateSlot: (index) => slotOf.get(index) ?? 0,
   };
   const writer = (mode: ConditionMode) => createExpressionWriter(context, mode, numbers);
   const slot = (u: Unknown): string => (u.kind === 'var' ? `v[${u.index}]` : `d[${slotOf.get(u.index)}]`);
@@ -115,6 +119,15 @@ export function createProgram(solvable: SolvableModel): Program {
     for (let at = 0, k = 0; at < statements.length || k === 0; at += statementsPerFunction, k++) {
       functions.push(`function ${name}_${k}(t){${statements.slice(at, at + statementsPerFunction).join('')}}`);
       calls.push(`${name}_${k}(t);`);
+    }
+    return calls.join('');
+  };
+
+  const chunkedWith = (name: string, statements: readonly string[], ...names: readonly string[]): string => {
+    const calls: string[] = [];
+    for (let at = 0, k = 0; at < statements.length; at += statementsPerFunction, k++) {
+      functions.push(`function ${name}_${k}(${names.join()}){${statements.slice(at, at + statementsPerFunction).join('')}}`);
+      calls.push(`${name}_${k}(${names.join()});`);
     }
     return calls.join('');
   };
@@ -202,6 +215,7 @@ export function createProgram(solvable: SolvableModel): Program {
   // conditions: everything numbered so far; guards and the like compute theirs plainly
   const plain = writer('plain');
   const held = writer('held');
+  const takenText = (branches: readonly Branch[]): string => branches.map((b) => `${b.holds ? '' : '!'}(${held.condition(b.noEvent ? { op: 'noEvent', a: b.condition } : b.condition)})`).join('&&');
   const conditionStatements: string[] = [];
   for (let k = 0; k < modes.length; k++) {
     const source = modes[k];
@@ -209,10 +223,16 @@ export function createProgram(solvable: SolvableModel): Program {
       ? `live[${k}]=Math.floor(${plain.value(source.expr)});z[${k}]=NaN;`
       : `z[${k}]=${plain.value(source.expr.a)}-${plain.value(source.expr.b)};live[${k}]=${plain.condition(source.expr)}?1:0;`;
     // what stands in a branch that is not taken decides nothing
-    const taken = context.branches.get(k)!.map((b) => `${b.holds ? '' : '!'}(${held.condition(b.condition)})`).join('&&');
+    const taken = takenText(context.branches.get(k)!);
     conditionStatements.push(taken === '' ? look : `if(${taken}){${look}}else{live[${k}]=m[${k}];z[${k}]=NaN;}`);
   }
   functions.push(`function conditions(t){${chunked('con', conditionStatements)}}`);
+
+  const roots = [...context.roots.keys()];
+  functions.push(`function roots(t,into){${chunkedWith('roo', roots.map((x, k) => {
+    const [text, taken] = [`into[${2 * k}]=${plain.value(x)};into[${2 * k + 1}]=${termsSize(x, plain.value)};`, takenText(context.roots.get(x)!)];
+    return taken === '' ? text : `if(${taken}){${text}}else{into[${2 * k}]=NaN;}`;
+  }), 't', 'into')}}`);
 
   const effects: (readonly FlatStatement[])[] = [];
   const guards: string[] = [];
@@ -257,16 +277,8 @@ export function createProgram(solvable: SolvableModel): Program {
   const parameterStatements = solvable.parameters.map((k) => `if(o.has(${k}))v[${k}]=o.get(${k});else v[${k}]=${plain.value(model.variables[k].binding ?? { op: 'const', value: 0 })};`);
   const startStatements = model.variables.flatMap((x, k) =>
     x.kind === 'constant' || x.kind === 'parameter' ? [] : [`v[${k}]=${plain.value(x.start ?? { op: 'const', value: x.type === 'enumeration' ? 1 : 0 })};`]);
-  const chunkedWith = (name: string, statements: readonly string[]): string => {
-    const calls: string[] = [];
-    for (let at = 0, k = 0; at < statements.length; at += statementsPerFunction, k++) {
-      functions.push(`function ${name}_${k}(t,o){${statements.slice(at, at + statementsPerFunction).join('')}}`);
-      calls.push(`${name}_${k}(0,o);`);
-    }
-    return calls.join('');
-  };
-  functions.push(`function parameters(o){${chunkedWith('par', parameterStatements)}}`);
-  functions.push(`function starts(){const o=null;${chunkedWith('sta', startStatements)}}`);
+  functions.push(`function parameters(o){const t=0;${chunkedWith('par', parameterStatements, 't', 'o')}}`);
+  functions.push(`function starts(){const t=0;${chunkedWith('sta', startStatements, 't')}}`);
   functions.push(table('sampleTable', 't', samples.map((x) => `({start:${plain.value(x.start)},interval:${plain.value(x.interval)}})`)));
 
   // delays may lie within delays
@@ -276,17 +288,17 @@ export function createProgram(solvable: SolvableModel): Program {
 
   const source = `"use strict";
 const {v,pre,d,m,live,z,s,flags}=M;
-const sq=(x)=>x*x,cube=(x)=>x*x*x;
+const sq=(x)=>x*x,cube=(x)=>x*x*x,root=(x)=>x<0?0:Math.sqrt(x);
 ${functions.join('\n')}
 return {outputs,event,initial,derivatives,jacobian,note,flatStep,residuals,parameters,starts,
-conditions,
+conditions,roots,
 guard:(k,t)=>!!guardTable[k](t),delay:(k,t)=>delayTable[k](t),period:(k,t)=>periodTable[k](t),effect:(k,t,send,cancel)=>effectTable[k](t,send,cancel),
 action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTimes:(k)=>sampleTable[k](0)};`;
-  const factory = new Function('M', 'newton', 'works', 'sends', 'cancels', 'past', 'lookUp', 'tables', source) as (
-    M: Memory, solver: typeof newton, works: ReturnType<typeof newtonWork>[], sendTable: FlatSend[], cancelTable: typeof cancels, past: readonly DelayLine[], look: typeof lookUp, points: readonly { x: Float64Array; y: Float64Array }[],
+  const factory = new Function('M', 'newton', 'works', 'sends', 'cancels', 'past', 'lookUp', 'tables', 'rootSlope', source) as (
+    M: Memory, solver: typeof newton, works: ReturnType<typeof newtonWork>[], sendTable: FlatSend[], cancelTable: typeof cancels, past: readonly DelayLine[], look: typeof lookUp, points: readonly { x: Float64Array; y: Float64Array }[], slope: typeof rootSlope,
   ) => Omit<Machine, 'memory' | 'past'>;
   return {
-    solvable, modes, watchedModes, moving, sampleCount: samples.length, jacobianRows: jacobian && !jacobianIsDense ? jacobian.rows : undefined, effects, source,
+    solvable, modes, watchedModes, moving, sampleCount: samples.length, roots, jacobianRows: jacobian && !jacobianIsDense ? jacobian.rows : undefined, effects, source,
     tornBlocks: tornBlocks.map(({ block }) => ({
       equations: [...block.inner.map((x) => x.equation), ...block.residuals.map((r) => r.equation)],
       unknowns: [...block.tears, ...block.inner.map((x) => x.target)],
@@ -298,9 +310,16 @@ action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTime
         s: new Float64Array(samples.length), flags: new Float64Array(2),
       };
       const past = pasts.map(() => createDelayLine());
-      return { memory, past, ...factory(memory, newton, tornBlocks.map(({ block }) => newtonWork(block.tears.length)), sends, cancels, past, lookUp, tables.map((t) => ({ x: Float64Array.from(t.x), y: Float64Array.from(t.y) }))) };
+      return { memory, past, ...factory(memory, newton, tornBlocks.map(({ block }) => newtonWork(block.tears.length)), sends, cancels, past, lookUp, tables.map((t) => ({ x: Float64Array.from(t.x), y: Float64Array.from(t.y) })), rootSlope) };
     },
   };
+}
+
+/** How large the terms of a sum are together: what its rounding is measured against. */
+function termsSize(e: FlatExpr, write: (e: FlatExpr) => string): string {
+  if (e.op === 'add' || e.op === 'sub') return `${termsSize(e.a, write)}+${termsSize(e.b, write)}`;
+  if (e.op === 'neg' || e.op === 'noEvent') return termsSize(e.a, write);
+  return `Math.abs(${write(e)})`;
 }
 
 function chunkedCopy(states: readonly number[], name: string): { text: string; call: string } {

@@ -21,6 +21,8 @@ export interface WriterContext {
   stateSlot(index: number): number;
   /** For each condition, the branches it stands in: it is watched only while they are taken. */
   readonly branches: Map<number, readonly Branch[]>;
+  /** Arguments of square roots that move, with the branches they stand in: where they are taken, they must not be negative. */
+  readonly roots: Map<FlatExpr, readonly Branch[]>;
   /** The conditions of a `sign`, made once per node. */
   readonly signs: Map<FlatExpr, { readonly positive: Relation; readonly negative: Relation }>;
 }
@@ -29,12 +31,21 @@ export interface WriterContext {
 export interface Branch {
   readonly condition: FlatExpr;
   readonly holds: boolean;
+  /** It is not held between events. */
+  readonly noEvent: boolean;
 }
 
 const symbolOf: Record<RelationOp, string> = { lt: '<', le: '<=', gt: '>', ge: '>=', eq: '===', ne: '!==' };
 
 const literal = (value: number): string =>
   Number.isNaN(value) ? 'NaN' : value === Infinity ? 'Infinity' : value === -Infinity ? '(-Infinity)' : value < 0 || Object.is(value, -0) ? `(${value})` : String(value);
+
+/** What is used in several places is watched where all of them lie. */
+function joint(known: readonly Branch[] | undefined, path: readonly Branch[]): readonly Branch[] {
+  if (!known) return [...path];
+  const differ = known.findIndex((b, j) => path[j]?.condition !== b.condition || path[j].holds !== b.holds);
+  return differ >= 0 ? known.slice(0, differ) : known;
+}
 
 /** Numbers given to mode sources, so that the same expression in two functions shares one. */
 export type ModeNumbers = Map<FlatExpr, number>;
@@ -43,7 +54,7 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
   let insideNoEvent = 0;
   const path: Branch[] = [];
   const inBranch = (condition: FlatExpr, holds: boolean, e: FlatExpr): string => {
-    path.push({ condition, holds });
+    path.push({ condition, holds, noEvent: insideNoEvent > 0 });
     const text = value(e);
     path.pop();
     return text;
@@ -62,13 +73,18 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
       numbers.set(e, k);
       context.modes.push(source);
       context.branches.set(k, [...path]);
-    } else {
-      // used in several places: watched where all of them lie
-      const known = context.branches.get(k)!;
-      const differ = known.findIndex((b, j) => path[j]?.condition !== b.condition || path[j].holds !== b.holds);
-      if (differ >= 0) context.branches.set(k, known.slice(0, differ));
-    }
+    } else context.branches.set(k, joint(context.branches.get(k), path));
     return k;
+  };
+
+  /**
+   * A root of what is negative is zero while a step looks ahead, so that it may reach a little beyond; that nothing has gone further is looked
+   * at where steps end.
+   */
+  const root = (x: FlatExpr): string => {
+    if (!varying(x)) return `Math.sqrt(${value(x)})`;
+    if (mode !== 'plain') context.roots.set(x, joint(context.roots.get(x), path));
+    return `root(${value(x)})`;
   };
 
   /** `source` is what decides; `compute` its JavaScript. */
@@ -92,7 +108,7 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
 
   const power = (a: FlatExpr, b: FlatExpr): string => {
     if (b.op === 'const' && b.value === 2) return `sq(${value(a)})`;
-    if (b.op === 'const' && b.value === 0.5) return `Math.sqrt(${value(a)})`;
+    if (b.op === 'const' && b.value === 0.5) return root(a);
     if (b.op === 'const' && b.value === -1) return `(1/${value(a)})`;
     if (b.op === 'const' && b.value === 3) return `cube(${value(a)})`;
     return `Math.pow(${value(a)},${value(b)})`;
@@ -117,6 +133,8 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
         return `(-${floorOf(e, { op: 'neg', a: x })})`;
       case 'mod':
         return `(${value(x)}-${value(y)}*${floorOf(e, { op: 'div', a: x, b: y })})`;
+      case 'sqrt': return root(x);
+      case 'rootSlope': return `rootSlope(${value(x)})`;
       case 'rem': return `(${value(x)}-${value(y)}*Math.trunc(${value(x)}/${value(y)}))`;
       case 'div': return `Math.trunc(${value(x)}/${value(y)})`;
       default:
@@ -124,11 +142,19 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
     }
   };
 
+  const withoutEvents = (write: () => string): string => {
+    insideNoEvent++;
+    const text = write();
+    insideNoEvent--;
+    return text;
+  };
+
   const condition = (e: FlatExpr): string => {
     switch (e.op) {
       case 'and': return `(${condition(e.a)}&&${condition(e.b)})`;
       case 'or': return `(${condition(e.a)}||${condition(e.b)})`;
       case 'not': return `!${condition(e.a)}`;
+      case 'noEvent': return withoutEvents(() => condition(e.a));
       default: {
         const r = asRelation(e);
         return r ? relation(r) : value(e);
@@ -169,12 +195,7 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
         return `lookUp(tables[${k}].x,tables[${k}].y,${value(e.a)},${e.slope})`;
       }
       case 'neg': return `(-${value(e.a)})`;
-      case 'noEvent': {
-        insideNoEvent++;
-        const text = value(e.a);
-        insideNoEvent--;
-        return text;
-      }
+      case 'noEvent': return withoutEvents(() => value(e.a));
       case 'add': return `(${value(e.a)}+${value(e.b)})`;
       case 'sub': return `(${value(e.a)}-${value(e.b)})`;
       case 'mul': return `(${value(e.a)}*${value(e.b)})`;

@@ -45,6 +45,20 @@ export function notFiniteProblem(program: Program, time: number, memory: Memory)
   return state === undefined ? undefined : runProblem('not-finite', `${solvable.model.variables[state].name} has grown beyond all bounds`, time);
 }
 
+/** A root whose argument has become negative. */
+export function rootProblem(program: Program, time: number, memory: Memory, k: number): Problem {
+  const argument = program.roots[k];
+  const contains = (e: FlatExpr): boolean => {
+    let found = false;
+    walk(e, (x) => (found ||= x === argument));
+    return found;
+  };
+  const equations = program.solvable.blocks.flatMap((b) => (b.kind === 'assign' ? [{ value: b.value, equation: b.equation }] : [...b.inner, ...b.residuals]));
+  const equation = equations.find((x) => contains(x.value))?.equation;
+  const values = valuesIn(program, memory.v, argument);
+  return runProblem('not-finite', `Square root of a negative number: ${describe(program, argument)}${equation ? ` in "${equation.origin.text}"${inPart(equation)}` : ''}${values ? ` (${values})` : ''}`, time, equation?.origin);
+}
+
 function reason(e: FlatExpr, v: Float64Array): string | undefined {
   let found: string | undefined;
   const value = (x: FlatExpr): number => {

@@ -141,3 +141,38 @@ describe('fluids', () => {
     expect(end.last('c')).toBeCloseTo(1 - 2 + 0.5, 5);
   });
 });
+
+describe('square roots at zero', () => {
+  const tanks = (q: string): string => `model Tanks Real h1(start = 2, fixed = true), h2(start = 0.5, fixed = true), q; equation der(h1) = -q; 2*der(h2) = q; q = ${q}; end Tanks;`;
+  // the difference d follows der(d) = -0.75*sqrt(d): it is gone at 2*sqrt(1.5)/0.75
+  const level = Math.sqrt(1.5) / 0.375;
+  test.each([
+    ['if h1 > h2 then 0.5*sqrt(h1 - h2) else -0.5*sqrt(h2 - h1)'],
+    ['0.5*sign(h1 - h2)*sqrt(abs(h1 - h2))'],
+    ['noEvent(if h1 > h2 then 0.5*sqrt(h1 - h2) else -0.5*sqrt(h2 - h1))'],
+  ])('two tanks come to one level and stay there: %s', (q) => {
+    for (const solver of ['auto', 'dopri5', 'implicit'] as const) {
+      const run = simulateText(tanks(q), 'Tanks', { stop: 10, solver });
+      expect(run.simulation.status).toBe('finished');
+      const before = (Math.sqrt(1.5) - 0.375 * 2) ** 2;
+      expect(Math.abs(run.at('h1', 2) - run.at('h2', 2) - before)).toBeLessThan(1e-5);
+      expect(Math.abs(run.at('h1', level + 0.1) - 1)).toBeLessThan(1e-4);
+      expect(Math.abs(run.last('h1') - run.last('h2'))).toBeLessThan(1e-4);
+      expect(Math.abs(run.last('h1') + 2 * run.last('h2') - 3)).toBeLessThan(1e-9);
+    }
+  });
+  test('a tank runs dry', () => {
+    const run = simulateText('model Dry Real h(start = 1, fixed = true); equation der(h) = -0.5*sqrt(h); end Dry;', 'Dry', { stop: 10 });
+    expect(run.simulation.status).toBe('finished');
+    expect(Math.abs(run.at('h', 2) - 0.25)).toBeLessThan(1e-5);
+    expect(Math.abs(run.last('h'))).toBeLessThan(1e-6);
+  });
+  test('what goes on below zero is told with its equation, at the start and later, and not where its branch is not taken', () => {
+    const ends = (text: string) => simulateText(`model M ${text} end M;`, 'M', { stop: 2 }).simulation;
+    expect(ends('Real y = sqrt(-1 - time);').problem?.message).toMatch(/^Square root of a negative number: -1 - time in "y = \.\.\.", at t = 0 s/);
+    const later = ends('Real x(start = 1), y; equation der(x) = -1; y = sqrt(x) + 1;');
+    expect(later.problem?.message).toMatch(/Square root of a negative number: x in "y = sqrt\(x\) \+ 1;"/);
+    expect(Math.abs(later.time - 1)).toBeLessThan(0.02);
+    expect(ends('Real x(start = -1), y; equation der(x) = 1; y = if x > 0 then sqrt(x) else 0;').status).toBe('finished');
+  });
+});

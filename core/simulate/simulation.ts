@@ -7,10 +7,11 @@ import type { Machine, Program } from '../program/program';
 import { createSimulatedCharts, type Clock } from './chart-host';
 import { createBurstWatch } from './burst-watch';
 import { createCrossingLocator } from './crossings';
-import { blockProblem, chatterProblem, constraintProblem, notFiniteProblem, runProblem, stepProblem, unsettledProblem } from './failure';
+import { blockProblem, chatterProblem, constraintProblem, notFiniteProblem, rootProblem, runProblem, stepProblem, unsettledProblem } from './failure';
 import { patternOf } from './linear-solver';
 import type { KnownJacobian } from './state-jacobian';
 import { solverReport, type SolverReport } from './solver-report';
+import { createDomainWatch } from './domain-watch';
 import { createProjection } from './projection';
 import { createStepper, type SolverName } from './solvers';
 import type { MessageArgument, MessageRecord, Observer, RowKind, TransitionRecord } from './observer';
@@ -149,6 +150,12 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       fail(blockProblem(program, error, clock.time, v));
       return undefined;
     }
+  };
+
+  const domains = createDomainWatch(program, machine, options);
+  const checkDomains = (t = clock.time): void => {
+    const k = domains.check(t);
+    if (k !== undefined) fail(rootProblem(program, t, machine.memory, k));
   };
 
   const checkFinite = (): void => {
@@ -324,6 +331,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     });
     flags[0] = 0;
     if (status === 'running') checkFinite();
+    if (status === 'running') checkDomains();
     if (status !== 'running') return;
     if (machine.past.length > 0) {
       machine.note(clock.time);
@@ -396,8 +404,11 @@ export function createSimulation(program: Program, options: SimulationOptions, o
         break;
       }
       valuesAt(t);
-      observer.row(t, v, 'sample');
-      checkAssertions(t);
+      checkDomains(t);
+      if (!hasFailed()) {
+        observer.row(t, v, 'sample');
+        checkAssertions(t);
+      }
       if (hasFailed()) {
         clock.time = t;
         return;
@@ -456,6 +467,8 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       checkFinite();
       if (hasFailed()) return false;
     }
+    checkDomains();
+    if (hasFailed()) return false;
     const onRow = Math.abs(nextRow * options.recordEvery - clock.time) <= 1e-12 * Math.max(1, clock.time);
     if (onRow) nextRow++;
     if (crossing !== undefined || atTimeEvent()) {
