@@ -3,7 +3,7 @@ import { unitOrUndefined, type Unit } from '../language/units';
 import { constant, evaluate, isRelation, walk, type FlatExpr } from './flat-expression';
 import type { FlatAction, FlatAssertion, FlatChart, FlatEquation, FlatPart, FlatVariable, Origin } from './flat-model';
 import type { CallExpr, Expr } from '../language/ast';
-import type { BoundValue, ClassInstance, Scope } from './instance';
+import type { BoundValue, ClassInstance, Modifier, Scope } from './instance';
 import type { Value } from './values';
 import type { ClassLibrary, ClassRef } from './library';
 
@@ -30,6 +30,8 @@ export interface Builder {
   readonly unitsChecked: WeakSet<object>;
   /** Values given for whole arrays, with the scope they were read in. */
   readonly wholes: WeakMap<Expr, { readonly scope: Scope; readonly unit: Unit | undefined; readonly value: Value | undefined }>;
+  /** Values given with a class that takes the place of another. */
+  readonly given: WeakMap<ClassRef, Modifier>;
   readonly pending: Map<ClassInstance, Map<string, () => void>>;
   report(place: string, p: Problem): void;
   add(variable: FlatVariable): number;
@@ -59,7 +61,7 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
     library,
     variables: [], indexOf: new Map(), flows: new Set(), bindings: new Map(), starts: new Map(), equations: [], initialEquations: [],
     actions: [], assertions: [], parts: [], charts: [], problems: [], statics: new Map(), givenFromOutside: new Set(),
-    unitsChecked: new WeakSet(), pending: new Map(), wholes: new WeakMap(),
+    unitsChecked: new WeakSet(), pending: new Map(), wholes: new WeakMap(), given: new WeakMap(),
     report(place, p) {
       const full = p.place === undefined ? { ...p, place } : p;
       const key = `${full.place}|${full.span?.start}|${full.span?.end}|${full.code}|${full.message}`;

@@ -8,14 +8,14 @@ import type { Unit } from '../language/units';
 import { arrayCall, arrayFunctions } from './array-functions';
 import type { Builder } from './builder';
 import {
-  applyFunction, binary, choose, constant, functionArity, isConstant, multiply, negate, not, one, zero, type FlatExpr, type FunctionName,
+  applyFunction, binary, choose, constant, functionArity, isConstant, multiply, negate, not, one, zero, type FlatExpr,
 } from './flat-expression';
 import { differentiate } from './differentiate';
 import type { BoundValue, ClassInstance, Scope } from './instance';
 import { findClass, type ClassRef } from './library';
 import { isValue, memberOf, resolve, isClassInstance, toResolved, type Resolved } from './resolve';
 import {
-  chooseValue, elementwise, flattenValue, isArray, isRecord, mapValue, multiplyValues, partOf, shapeOf, ShapeError, type Value,
+  chooseValue, elementwise, flattenValue, isArray, isRecord, mapValue, multiplyValues, partOf, shapeOf, ShapeError, type Value, joinMatrices,
 } from './values';
 
 /** Thrown inside this file where an expression has no value; the problem has been reported. */
@@ -221,8 +221,10 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
       for (const way of guarded.reverse()) value = chooseValue(way.condition, way.value, value);
       return value;
     }
-    case 'array':
+    case 'array': {
+      if (e.matrix) return joinMatrices(e.elements.map((row) => (row.kind === 'array' ? row.elements : [row]).map((x) => visit(b, x, scope))));
       return e.elements.map((x) => visit(b, x, scope));
+    }
     case 'comprehension':
       return iterate(b, e, scope);
     case 'range': {

@@ -239,7 +239,8 @@ export function whenTrigger(b: Builder, condition: Expr, scope: Scope, origin: O
       index = hiddenBoolean(b, `${scope.instance.name}${scope.instance.name ? '.' : ''}$when${b.variables.length}`, scope.place, c, origin);
     }
     conditions.push(index);
-    active = binary('or', active, binary('and', { op: 'var', index }, not({ op: 'pre', index })));
+    // at the start only initial() starts anything (Modelica language 3.6, section 8.6); what holds from the start does not rise
+    active = binary('or', active, binary('and', binary('and', { op: 'var', index }, not({ op: 'pre', index })), not({ op: 'initial' })));
   }
   return { conditions, atInitial, active: earlier ? binary('and', not(earlier), active) : active };
 }

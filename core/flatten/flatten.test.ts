@@ -104,3 +104,39 @@ describe('problems', () => {
     expect(problemsOf(text, 'A')[0]).toMatch(/s1\.y and s2\.y both write the same signal/);
   });
 });
+
+describe('classes in place of replaceable ones', () => {
+  const text = `partial model Any parameter Real k = 1; Real y; end Any; model One extends Any; equation y = k; end One; model Two extends Any; equation y = 2*k; end Two;
+model Holder replaceable model Part = One constrainedby Any; Part p; Part q[2](each k = 5); end Holder; model Wider extends Holder; Part r(k = 10); end Wider;
+function plus input Real x; output Real y; algorithm y := x + 1; end plus; function minus input Real x; output Real y; algorithm y := x - 1; end minus;
+model Calls replaceable function f = plus; Real y = f(10); end Calls;`;
+  const values = (model: string, names: readonly string[]): number[] => {
+    const run = simulateText(`${text} ${model}`, 'M', { stop: 1 });
+    return names.map((n) => run.last(n));
+  };
+  test.each([
+    ['model M extends Holder; end M;', [1, 5]],
+    ['model M extends Holder(redeclare model Part = Two(k = 4)); end M;', [8, 10]],
+    ['model M extends Holder; redeclare model Part = Two(k = 7); end M;', [14, 10]],
+  ])('in bases: %s', (model, wanted) => expect(values(model, ['p.y', 'q[2].y'])).toEqual(wanted));
+  test('in parts, two bases up, with values of where they are given, and functions', () => {
+    expect(values('model M Holder a(redeclare model Part = Two), b; end M;', ['a.p.y', 'a.q[1].y', 'b.p.y'])).toEqual([2, 10, 1]);
+    expect(values('model M extends Wider(redeclare model Part = Two(k = 3)); end M;', ['p.y', 'r.y'])).toEqual([6, 20]);
+    expect(values('model M parameter Real c = 6; Holder a(redeclare model Part = Two(k = c)); end M;', ['a.p.y'])).toEqual([12]);
+    expect(values('model M Calls a, b(redeclare function f = minus); end M;', ['a.y', 'b.y'])).toEqual([11, 9]);
+  });
+});
+test('matrices are put together from values, vectors and matrices', () => {
+  const run = simulateText('model M Real x[2] = {time, 2*time}; Real A[2, 2] = [x, {3, 4}]; Real B[2, 3] = [A, x]; Real C[3, 2] = [A; 7, 8]; Real D[1, 2] = [transpose([x])]; end M;', 'M', { stop: 1 });
+  const row = (name: string, n: number, m: number): number[][] => Array.from({ length: n }, (_, i) => Array.from({ length: m }, (_, j) => run.last(`${name}[${i + 1},${j + 1}]`)));
+  expect(row('A', 2, 2)).toEqual([[1, 3], [2, 4]]);
+  expect(row('B', 2, 3)).toEqual([[1, 3, 1], [2, 4, 2]]);
+  expect(row('C', 3, 2)).toEqual([[1, 3], [2, 4], [7, 8]]);
+  expect(row('D', 1, 2)).toEqual([[1, 2]]);
+  expect(problemsOf('model M Real A[2, 2] = [{1, 2}, {1, 2, 3}]; end M;', 'M').join()).toMatch(/same number of rows/);
+});
+test('what holds from the start does not rise there: only initial() starts a when', () => {
+  const run = simulateText(`model M Boolean b = time < 0.5; Integer i = if b then 2 else 1; Real e(start = 0, fixed = true), f(start = 0, fixed = true), g(start = 0, fixed = true), h(start = 0, fixed = true);
+equation when b then e = pre(e) + 1; end when; when change(i) then f = pre(f) + 1; end when; when {initial(), not b} then g = pre(g) + 1; end when; algorithm when b then h := pre(h) + 1; end when; end M;`, 'M', { stop: 1 });
+  expect(['e', 'f', 'g', 'h'].map((n) => run.last(n))).toEqual([0, 1, 2, 0]);
+});

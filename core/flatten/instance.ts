@@ -3,7 +3,7 @@ import type { ClassRef, PartBehaviour } from './library';
 import type { FlatExpr } from './flat-expression';
 import type { Origin } from './flat-model';
 import type { Value } from './values';
-import type { Expr, Modification } from '../language/ast';
+import type { ClassDefinition, Expr, Modification } from '../language/ast';
 
 /** The tree of parts: a node per component, a leaf per scalar. */
 export type Instance = LeafInstance | ClassInstance | ArrayInstance;
@@ -67,7 +67,15 @@ export interface Scope {
 export interface Modifier {
   readonly value?: BoundValue;
   readonly children: ReadonlyMap<string, Modifier>;
-  readonly redeclare?: { readonly typeName: string; readonly home: ClassRef; readonly modifier: Modifier };
+  readonly redeclare?: Redeclaration;
+}
+/** Another type for a part, or another class for a replaceable one. */
+export interface Redeclaration {
+  readonly typeName: string;
+  readonly home: ClassRef;
+  readonly modifier: Modifier;
+  /** Where a class is given for a class. */
+  readonly definition?: ClassDefinition;
 }
 export interface BoundValue {
   readonly expr: Expr;
@@ -88,7 +96,7 @@ export function modifierOf(m: Modification, scope: Scope, each: readonly boolean
       const r = a.redeclare;
       const typeName = r.kind === 'component' ? r.typeName : (r.short?.base ?? r.name);
       const inner = r.kind === 'component' ? r.modification : (r.short?.modification ?? { args: [] });
-      child = { children: new Map(), redeclare: { typeName, home: scope.home, modifier: modifierOf(inner, scope) } };
+      child = { children: new Map(), redeclare: { typeName, home: scope.home, modifier: modifierOf(inner, scope), ...(r.kind === 'class' && { definition: r }) } };
     } else child = modifierOf(a.modification, scope, [...each, a.each, ...a.path.slice(1).map(() => false)]);
     const nested = a.path.slice(1).reduceRight<Modifier>((inner, name) => ({ children: new Map([[name, inner]]) }), child);
     children.set(a.path[0], mergeModifiers(nested, children.get(a.path[0])));

@@ -1,4 +1,4 @@
-import type { ComponentElement, Expr } from '../language/ast';
+import type { ComponentElement, Expr, Modification } from '../language/ast';
 import { problem, type Span } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
 import { printModification } from '../language/print';
@@ -10,7 +10,7 @@ import type { FlatVariable, ValueType } from './flat-model';
 import {
   fieldModifier, indexModifier, mergeModifiers, modifierOf, noModifier, type ArrayInstance, type ClassBody, type ClassInstance, type Instance, type Modifier, type Scope,
 } from './instance';
-import { findClass, type ClassRef } from './library';
+import { findClass, memberClass, nestedClasses, replacement, withReplaced, type ClassRef } from './library';
 import { memberOf } from './resolve';
 import { isArray, isRecord, partOf } from './values';
 
@@ -42,8 +42,33 @@ export const rootContext: Context = {
 
 const scopeOf = (instance: ClassInstance, home: ClassRef): Scope => ({ instance, home, iterators: new Map(), place: home.place });
 
+/** What is said of a short class with its definition. */
+const ownModifier = (b: Builder, ref: ClassRef, modification: Modification, instance: ClassInstance): Modifier => b.given.get(ref) ?? modifierOf(modification, scopeOf(instance, ref));
+
+/** A class with those a modification puts in place of its replaceable ones. */
+function withRedeclared(b: Builder, ref: ClassRef, modifier: Modifier | undefined): ClassRef {
+  const replaced = new Map<string, ClassRef>();
+  for (const [name, { redeclare }] of modifier?.children ?? []) {
+    if (!redeclare?.definition || ref.replaced?.has(name) || !memberClass(b.library, ref, name)) continue;
+    const other = replacement(redeclare.definition, redeclare.home);
+    b.given.set(other, redeclare.modifier);
+    replaced.set(name, other);
+  }
+  return withReplaced(ref, replaced);
+}
+
+/** The base of a class, with what the class and whoever changed it put in place of the replaceable classes of the base. */
+function baseWithRedeclared(b: Builder, base: ClassRef, ref: ClassRef, own: Modifier): ClassRef {
+  const above = new Map<string, ClassRef>();
+  for (const e of ref.definition.elements) if (e.kind === 'class' && e.redeclare && !ref.replaced?.has(e.name)) above.set(e.name, nestedClasses(ref).get(e.name)!);
+  for (const [name, other] of ref.replaced ?? []) above.set(name, other);
+  for (const name of [...above.keys()]) if (!memberClass(b.library, base, name)) above.delete(name);
+  return withRedeclared(b, withReplaced(base, above), own);
+}
+
 /** Makes the instance tree below a class. */
-export function instantiateClass(b: Builder, ref: ClassRef, name: string, modifier: Modifier, context: Context): ClassInstance {
+export function instantiateClass(b: Builder, original: ClassRef, name: string, modifier: Modifier, context: Context): ClassInstance {
+  const ref = withRedeclared(b, original, modifier);
   const bodies: ClassBody[] = [];
   const instance: ClassInstance = {
     kind: 'class', name, ref, members: new Map(), bodies, inner: new Set(), disabled: new Set(), charts: [],
@@ -99,8 +124,8 @@ function collect(
   const { definition } = ref;
   if (definition.short) {
     const base = findClass(b.library, ref.parent, definition.short.base, 0, true);
-    const own = modifierOf(definition.short.modification, scopeOf(instance, ref));
-    if (base) collect(b, instance, base, modifier ? mergeModifiers(modifier, own) : own, into, bodies, depth + 1);
+    const own = ownModifier(b, ref, definition.short.modification, instance);
+    if (base) collect(b, instance, baseWithRedeclared(b, base, ref, own), modifier ? mergeModifiers(modifier, own) : own, into, bodies, depth + 1);
     return;
   }
   for (const e of definition.elements) {
@@ -112,7 +137,7 @@ function collect(
         continue;
       }
       const own = modifierOf(e.modification, scopeOf(instance, ref));
-      collect(b, instance, base, modifier ? mergeModifiers(modifier, own) : own, into, bodies, depth + 1);
+      collect(b, instance, baseWithRedeclared(b, base, ref, own), modifier ? mergeModifiers(modifier, own) : own, into, bodies, depth + 1);
     } else if (e.kind === 'component') {
       if (into.has(e.name) && into.get(e.name)!.home === ref && !e.redeclare) {
         b.report(ref.elementPlace?.(e.name) ?? ref.place, problem('error', 'duplicate-name', `${e.name} is declared twice in ${definition.name}`, e.nameSpan));
@@ -253,7 +278,7 @@ function resolveType(b: Builder, name: string, home: ClassRef, modifier: Modifie
       }
       if (short.causality !== 'none') causality = short.causality;
       dimensions.push(...short.dimensions);
-      merged = mergeModifiers(merged, modifierOf(short.modification, scopeOf(instance, ref)));
+      merged = mergeModifiers(merged, ownModifier(b, ref, short.modification, instance));
     } else {
       const e = ref.definition.elements.find((x) => x.kind === 'extends')!;
       merged = mergeModifiers(merged, modifierOf(e.kind === 'extends' ? e.modification : { args: [] }, scopeOf(instance, ref)));

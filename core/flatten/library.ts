@@ -14,6 +14,8 @@ export interface ClassRef {
   /** Address of one declaration, where it differs from `place`. */
   readonly elementPlace?: (name: string) => string | undefined;
   readonly behaviour?: PartBehaviour;
+  /** Classes that take the place of its replaceable ones, by name. */
+  readonly replaced?: ReadonlyMap<string, ClassRef>;
 }
 
 /** What a part type has besides equations. Texts are parsed, names not yet resolved. */
@@ -61,6 +63,7 @@ export function nestedClasses(ref: ClassRef): ReadonlyMap<string, ClassRef> {
     for (const e of ref.definition.elements) {
       if (e.kind === 'class') found.set(e.name, { definition: e, parent: ref, path: `${ref.path}.${e.name}`, place: ref.place });
     }
+    for (const [name, other] of ref.replaced ?? []) found.set(name, other);
     childCache.set(ref, found);
   }
   return found;
@@ -78,10 +81,18 @@ export function memberClass(library: ClassLibrary, ref: ClassRef, name: string, 
     if (e.kind !== 'extends' || e.base === name) continue;
     const base = findClass(library, ref, e.base, depth + 1, true);
     const inherited = base && memberClass(library, base, name, depth + 1);
-    if (inherited) return inherited;
+    if (!inherited) continue;
+    const redeclared = e.modification.args.find((a) => a.path[0] === name)?.redeclare;
+    return redeclared?.kind === 'class' ? replacement(redeclared, ref) : inherited;
   }
   return undefined;
 }
+
+/** A class given in a modification, in place of one of that name; what is in it is looked up where the modification stands. */
+export const replacement = (definition: ClassDefinition, home: ClassRef): ClassRef => ({ definition, parent: home, path: `${home.path}.${definition.name}`, place: home.place });
+
+/** The same class with other classes in place of replaceable ones. */
+export const withReplaced = (ref: ClassRef, replaced: ReadonlyMap<string, ClassRef>): ClassRef => (replaced.size === 0 ? ref : { ...ref, replaced: new Map([...(ref.replaced ?? []), ...replaced]) });
 
 const standard = new Map<string, ClassRef>();
 

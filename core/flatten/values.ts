@@ -92,3 +92,13 @@ export function fillValue(value: Value, sizes: readonly number[]): Value {
   const [n, ...rest] = sizes;
   return Array.from({ length: Math.max(0, n) }, () => fillValue(value, rest));
 }
+
+/** `[A, b; c, d]`: side by side, then one below the other; a single value is a matrix of one, a vector a column (Modelica language 3.6, 10.4.2). */
+export function joinMatrices(rows: readonly (readonly Value[])[]): Value {
+  const matrix = (v: Value): readonly (readonly Value[])[] => (isArray(v) ? v.map((x) => (isArray(x) ? x : [x])) : [[v]]);
+  return rows.flatMap((row) => {
+    const parts = row.map(matrix);
+    if (parts.some((p) => p.length !== parts[0].length)) throw new ShapeError('What stands side by side in a matrix must have the same number of rows');
+    return parts[0].map((_, i) => parts.flatMap((p) => p[i]));
+  });
+}

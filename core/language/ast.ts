@@ -91,6 +91,8 @@ export interface IfExpr {
 export interface ArrayExpr {
   readonly kind: 'array';
   readonly elements: readonly Expr[];
+  /** Written in square brackets: its elements are rows, whose elements may be matrices themselves. */
+  readonly matrix?: true;
   readonly span: Span;
 }
 export interface Iterator {

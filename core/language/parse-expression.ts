@@ -170,7 +170,7 @@ function parseMatrix(s: TokenStream): Expr {
     rows.push({ kind: 'array', elements: row, span: { start: rowStart, end: s.lastEnd() } });
   } while (s.accept(';'));
   s.expect(']', 'A matrix');
-  return { kind: 'array', elements: rows, span: { start, end: s.lastEnd() } };
+  return { kind: 'array', elements: rows, matrix: true, span: { start, end: s.lastEnd() } };
 }
 
 /** `for i in 1:n, j in 1:m` */

@@ -30,7 +30,7 @@ test('numbers with units, states and array things are read', () => {
   expect(print('x[1:2:n, end].y[:]')).toBe('x[1:2:n, end].y[:]');
   expect(print('{i^2 for i in 1:n}')).toBe('{i^2 for i in 1:n}');
   expect(print('sum(x[i] for i in 1:3)')).toBe('sum(x[i] for i in 1:3)');
-  expect(print('[1, 2; 3, 4]')).toBe('{{1, 2}, {3, 4}}');
+  expect(print('[1, 2; 3, 4]')).toBe('[1, 2; 3, 4]');
 });
 
 const names = fc.constantFrom('a', 'b', 'speed', 'x1');

@@ -77,6 +77,7 @@ export function printExpression(e: Expr): string {
       return `${branches.join(' else')} else ${printExpression(e.otherwise)}`;
     }
     case 'array':
+      if (e.matrix) return `[${e.elements.map((row) => (row.kind === 'array' ? row.elements : [row]).map(printExpression).join(', ')).join('; ')}]`;
       return `{${e.elements.map(printExpression).join(', ')}}`;
     case 'comprehension':
       return `{${printExpression(e.body)} for ${printIterators(e.iterators)}}`;
