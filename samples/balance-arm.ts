@@ -44,7 +44,7 @@ equation
 });
 
 export const balanceArm: Project = {
-  format: 'zelvar-project', version: 5, id: 'balance-arm', name: 'Balance arm', root: rig.id, note: 'A parametric arm of n tapered segments on a pivot: mass, inertia and motion change with n.',
+  format: 'zelvar-project', version: 6, id: 'balance-arm', name: 'Balance arm', root: rig.id, note: 'A parametric arm of n tapered segments on a pivot: mass, inertia and motion change with n.',
   types: [rig, {
     ...arm,
     sheets: [{
@@ -57,7 +57,7 @@ export const balanceArm: Project = {
       ],
     }],
   }],
-  libraries: [], retired: [], traces: [], flows: [], panels: [],
+  libraries: [], items: [], retired: [], traces: [], flows: [], panels: [],
   requirements: [
     need('ARM-01', 'The arm angle shall not exceed 35 deg.'), need('ARM-02', 'The arm speed shall not exceed 2 rad/s.'),
     need('ARM-03', 'The difference of the arms shall be between -2 deg and 2 deg.'), need('ARM-04', 'The arm mass shall not exceed 0.9 kg.'),

@@ -1,6 +1,6 @@
 import { applyEdit } from '../core/project/edits';
 import { linkEdit } from '../core/trace/links';
-import type { Chart, ChartState, Control, ChartValue, Link, Flow, FlowLine, Part, PartType, Port, Procedure, Project, Quantity, Requirement, Sequence, Setup, Shape, StimulusRow, Track, Transition, Trigger } from '../core/project/project';
+import type { Chart, ChartState, Control, ChartValue, Item, Link, Flow, FlowLine, Part, PartType, Port, Procedure, Project, Quantity, Requirement, Sequence, Setup, Shape, StimulusRow, Track, Transition, Trigger } from '../core/project/project';
 import { newChart, newControl, newFlow, newProcedure, newRequirement, newSequence, newSetup, newShape, newState, newTransition } from '../core/project/project';
 
 /** Short forms for writing sample projects; ids are made from names so that files stay readable and comparable. */
@@ -17,7 +17,10 @@ export const inputs = quantities('input');
 export const outputs = quantities('output');
 
 export const part = (name: string, type: string, note = '', changes: Part['changes'] = []): Part => ({ id: `p-${name}`, name, type: `t-${slug(type)}`, changes, note, place: null });
-export const link = (from: string, to: string, carries: string): Link => ({ id: `l-${slug(`${from}-${to}`)}`, from, to, carries });
+export const link = (from: string, to: string, item: string): Link => ({ id: `l-${slug(`${from}-${to}`)}`, from, to, carries: `i-${slug(item)}` });
+
+/** Items by name; what has a unit is followed by it. */
+export const items = (units: Readonly<Record<string, string>>): Item[] => Object.entries(units).map(([name, unit]) => ({ id: `i-${slug(name)}`, name, unit, note: '' }));
 export const port = (name: string, way: 'in' | 'out', messages: readonly string[], note = ''): Port => ({ id: `o-${name}`, name, accepts: way === 'in' ? messages : [], sends: way === 'out' ? messages : [], note });
 
 export const partType = (name: string, note: string, more: Partial<PartType>): PartType => ({

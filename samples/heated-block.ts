@@ -1,5 +1,5 @@
 import type { Project } from '../core/project/project';
-import { control, inputs, link, outputs, parameters, part, partType, phrase, need, setup, stimulus, tracks, variables } from './build';
+import { control, inputs, items, link, outputs, parameters, part, partType, phrase, need, setup, stimulus, tracks, variables } from './build';
 
 /** A block in which samples are kept warm: a heater, a block, and a controller between them. */
 
@@ -50,8 +50,8 @@ const station = partType('Station', 'A heated sample block with its controller.'
 });
 
 export const heatedBlock: Project = {
-  format: 'zelvar-project', version: 5, id: 'heated-block', name: 'Heated sample block', root: station.id, note: 'Two thermal masses under PI control: settling and overshoot.',
-  types: [station, plant, controller], libraries: [], retired: [], traces: [], flows: [],
+  format: 'zelvar-project', version: 6, id: 'heated-block', name: 'Heated sample block', root: station.id, note: 'Two thermal masses under PI control: settling and overshoot.',
+  types: [station, plant, controller], libraries: [], items: items({ 'heating power': 'W', 'measured temperature': 'K', 'set point': 'K' }), retired: [], traces: [], flows: [],
   requirements: [
     need('BLK-01', 'The block temperature shall not exceed 67 degC.'), need('BLK-02', 'The heater temperature shall not exceed 90 degC.'),
     need('BLK-03', 'When heating starts, the block temperature shall settle to 65 degC ± 0.5 K within 500 s.'),

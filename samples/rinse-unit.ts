@@ -1,5 +1,5 @@
 import { newRelationSheet, type Project } from '../core/project/project';
-import { chart, control, outputs, parameters, part, partType, phrase, port, need, setup, stimulus, tracks, variables, inputs, link } from './build';
+import { chart, control, outputs, parameters, part, partType, phrase, port, need, setup, stimulus, tracks, variables, inputs, items, link } from './build';
 
 /** Two tanks, a pump between them and a valve that shuts fast. */
 
@@ -76,8 +76,8 @@ const unit = partType('RinseUnit', 'Fills a tank, lets the parts rinse, and drai
 });
 
 export const rinseUnit: Project = {
-  format: 'zelvar-project', version: 5, id: 'rinse-unit', name: 'Rinse unit', root: unit.id, note: 'Two tanks and a pump: relations in both directions with units, and a valve that is quick against the tanks.',
-  types: [unit, cycle, water, drive], libraries: [], retired: [], traces: [], flows: [],
+  format: 'zelvar-project', version: 6, id: 'rinse-unit', name: 'Rinse unit', root: unit.id, note: 'Two tanks and a pump: relations in both directions with units, and a valve that is quick against the tanks.',
+  types: [unit, cycle, water, drive], libraries: [], items: items({ 'speed of the pump': '', 'drain valve': '', level: 'm' }), retired: [], traces: [], flows: [],
   requirements: [
     need('RNS-01', 'The rinse level shall not exceed 260 mm.'), need('RNS-02', 'The pump pressure shall not exceed 1.5 bar.'), need('RNS-03', 'The motor current shall stay below 1 A.'),
     need('RNS-04', 'When filling starts, the rinse level shall reach 249 mm within 120 s.'),

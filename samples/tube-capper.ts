@@ -1,5 +1,5 @@
 import { newRelationSheet, type Project } from '../core/project/project';
-import { chart, control, flow, inputs, link, outputs, parameters, part, partType, phrase, port, requirement, setup, stimulus, traces, tracks, variables, own, procedure, sequence, shape
+import { chart, control, flow, inputs, items, link, outputs, parameters, part, partType, phrase, port, requirement, setup, stimulus, traces, tracks, variables, own, procedure, sequence, shape
 } from './build';
 
 /** The demo: a bench-top tube capper. `npm run samples` writes it to tube-capper.zelvar.json. */
@@ -23,13 +23,13 @@ const capper = partType('Capper', 'A bench-top tube capper: stops a tube, clamps
     part('panel', 'OperatorPanel', 'keys and lamp'),
   ].map((p) => ({ ...p, place: capperPlaces[p.name] ?? null })),
   links: [
-    link('ctrl.voltage', 'spindle.command', 'voltage wanted'), link('psu.voltage', 'spindle.supply', 'voltage at hand'), link('spindle.power', 'psu.power', 'electrical power'),
+    link('ctrl.voltage', 'spindle.command', 'voltage'), link('psu.voltage', 'spindle.supply', 'voltage'), link('spindle.power', 'psu.power', 'electrical power'),
     link('spindle.speed', 'cap.speed', 'turning speed'), link('cap.torque', 'spindle.load', 'torque'),
-    link('spindle.speed', 'ctrl.speed', 'measured speed'), link('cap.angle', 'ctrl.angle', 'measured angle'), link('cap.torque', 'ctrl.torque', 'measured torque'),
-    link('spindle.windingTemperature', 'ctrl.temperature', 'measured temperature'), link('ctrl.engage', 'cap.engaged', 'head down on the cap'), link('ctrl.lamp', 'panel.lamp', 'lamp'),
-    link('belt.events', 'ctrl.events', 'tube seen'), link('gripper.events', 'ctrl.events', 'tube clamped'), link('cap.events', 'ctrl.events', 'cap seated'),
-    link('guard.events', 'ctrl.events', 'guard opened, closed'), link('panel.keys', 'ctrl.events', 'start, stop, reset'),
-    link('ctrl.toBelt', 'belt.orders', 'advance'), link('ctrl.toGripper', 'gripper.orders', 'close, open'), link('ctrl.toCap', 'cap.orders', 'new cap'), link('ctrl.toPanel', 'panel.shows', 'batch done, fault, ready'),
+    link('spindle.speed', 'ctrl.speed', 'turning speed'), link('cap.angle', 'ctrl.angle', 'angle'), link('cap.torque', 'ctrl.torque', 'torque'),
+    link('spindle.windingTemperature', 'ctrl.temperature', 'temperature'), link('ctrl.engage', 'cap.engaged', 'head down on the cap'), link('ctrl.lamp', 'panel.lamp', 'lamp'),
+    link('belt.events', 'ctrl.events', 'tube'), link('gripper.events', 'ctrl.events', 'clamped tube'), link('cap.events', 'ctrl.events', 'seated cap'),
+    link('guard.events', 'ctrl.events', 'guard state'), link('panel.keys', 'ctrl.events', 'key'),
+    link('ctrl.toBelt', 'belt.orders', 'belt order'), link('ctrl.toGripper', 'gripper.orders', 'jaw order'), link('ctrl.toCap', 'cap.orders', 'cap order'), link('ctrl.toPanel', 'panel.shows', 'notice'),
   ],
   physics: `// what can be seen of it, in metres; the station stands at 0
 Shapes.Box conveyor(size = {0.3, 0.008, 0.05}, r = {0, -0.004, 0}, colour = {0.66, 0.68, 0.65});
@@ -348,10 +348,14 @@ const panelType = partType('OperatorPanel', 'Keys, lamp and display of the opera
 });
 
 const untraced: Project = {
-  format: 'zelvar-project', version: 5, id: 'tube-capper', name: 'Tube capper', root: capper.id,
+  format: 'zelvar-project', version: 6, id: 'tube-capper', name: 'Tube capper', root: capper.id,
   note: 'A bench-top machine that puts caps on sample tubes: mechanics, electronics, software and an operator.',
   types: [capper, control_, spindle, cap, { ...belt, physics: beltPhysics }, gripper, guard, supply, panelType],
   libraries: [], retired: [], traces: [],
+  items: items({
+    voltage: 'V', 'electrical power': 'W', 'turning speed': 'rad/s', torque: 'N.m', angle: 'rad', temperature: 'degC', 'head down on the cap': '', lamp: '', tube: '', 'clamped tube': '', 'seated cap': '', 'guard state': '', key: '',
+    'belt order': '', 'jaw order': '', 'cap order': '', notice: '',
+  }),
   flows: [
     flow('Cap a tube', {
       actor: 'operator', goal: 'A filled tube leaves the capper with its cap turned down.', trigger: 'the operator wants a tube capped', precondition: 'The capper is ready and its guard is shut.', postcondition: 'The tube is capped and stands behind the station.',

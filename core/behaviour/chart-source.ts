@@ -2,6 +2,7 @@ import type { Expr, Statement } from '../language/ast';
 import { atPlace, problem, type Problem } from '../language/diagnostics';
 import { parseExpressionText, parseStatementsText } from '../language/parse';
 import type { Chart, Transition, Trigger } from '../project/project';
+import { withoutJunctions } from './junctions';
 import { chartStructure, type ChartStructure, type NodeKind, type TriggerNodeKind } from './chart-structure';
 
 /** A state chart with its texts parsed, names not yet resolved. Charts and procedures both come to this. */
@@ -50,6 +51,8 @@ export interface TransitionSource {
   readonly otherwise: boolean;
   readonly effect: readonly Statement[];
   readonly place: string;
+  /** Places of the further transitions it goes through, where it passes junctions. */
+  readonly via: readonly string[];
 }
 
 export interface TriggerSource {
@@ -123,8 +126,14 @@ export function readChart(chart: Chart, place: string, problems: Problem[]): Cha
     if (triggers.length > 0 && triggers.every((x) => x === undefined)) return [];
     const otherwise = t.guard.trim() === 'else';
     const guard = otherwise ? undefined : expression(t.guard, `${at}/guard`);
-    return [{ from, targets: targets as number[], internal: t.internal, triggers: triggers.filter((x) => x !== undefined), ...(guard && { guard }), otherwise, effect: statements(t.effect, `${at}/effect`), place: at }];
+    return [{ from, targets: targets as number[], internal: t.internal, triggers: triggers.filter((x) => x !== undefined), ...(guard && { guard }), otherwise, effect: statements(t.effect, `${at}/effect`), place: at, via: [] }];
   });
+  const isJunction = (k: number): boolean => chart.states[k].kind === 'junction';
+  // states that can be active, and the numbers they have once junctions are gone
+  const lasting = chart.states.map((s, k) => ({ s, k })).filter(({ s }) => s.kind !== 'junction');
+  const numberOf = new Map(lasting.map(({ k }, n) => [k, n]));
+  const straight = withoutJunctions({ transitions, isJunction, isBeginning: (k) => chart.states[k].kind === 'start', nameOf: (k) => chart.states[k].name }, (at, p) => problems.push({ ...p, place: at }))
+    .map((t) => ({ ...t, from: numberOf.get(t.from)!, targets: t.targets.map((x) => numberOf.get(x)!) }));
   const period = expression(chart.period, `${place}/period`);
   if (!period && chart.states.some((s) => s.during.trim() !== '')) report(place, 'period', `The during texts of ${chart.name} need to know how often they are run: give the chart a period, such as 10 'ms'`);
   return {
@@ -134,16 +143,16 @@ export function readChart(chart: Chart, place: string, problems: Problem[]): Cha
       const value = expression(v.value, at);
       return { name: v.name, type: v.type, unit: v.unit, ...(value && { value }), place: at };
     }),
-    states: chart.states.map((s) => {
+    states: lasting.map(({ s }) => {
       const at = `${place}/state/${s.id}`;
       return {
-        name: s.name, parent: s.parent === null ? -1 : (index.get(s.parent) ?? -1), kind: s.kind, initial: s.initial, place: at,
+        name: s.name, parent: s.parent === null ? -1 : (numberOf.get(index.get(s.parent) ?? -1) ?? -1), kind: s.kind as NodeKind, initial: s.initial, place: at,
         entry: statements(s.entry, `${at}/entry`), during: statements(s.during, `${at}/during`), exit: statements(s.exit, `${at}/exit`),
         defers: s.defers.split(',').map((x) => x.trim()).filter(Boolean),
       };
     }),
     // what is written `else` is tried after all others of its state
-    transitions: [...transitions.filter((t) => !t.otherwise), ...transitions.filter((t) => t.otherwise)],
+    transitions: [...straight.filter((t) => !t.otherwise), ...straight.filter((t) => t.otherwise)],
   };
 }
 

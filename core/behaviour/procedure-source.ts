@@ -95,7 +95,7 @@ export function readProcedure(procedure: Procedure, all: readonly Procedure[], p
   const state = (name: string, parent: number, kind: StateSource['kind'], at: string, entry: readonly Statement[] = []): number =>
     states.push({ name, parent, kind, initial: false, entry, during: [], exit: [], defers: [], place: at }) - 1;
   const go = (from: number, to: number, at: string, more: Partial<TransitionSource> = {}): void =>
-    void transitions.push({ from, targets: [to], internal: false, triggers: [], otherwise: false, effect: [], place: at, ...more });
+    void transitions.push({ from, targets: [to], internal: false, triggers: [], otherwise: false, effect: [], place: at, via: [], ...more });
   const trigger = (kind: TriggerSource['kind'], value?: Expr, message = ''): TriggerSource => ({ kind, message, ...(value && { value }) });
   const lineAt = (line: FlowLine): string => `${place}/line/${line.id}`;
   const fresh = (base: string, type: ValueSource['type'], unit = ''): string => {

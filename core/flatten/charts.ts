@@ -59,7 +59,7 @@ function lowerTransition(
   });
   const text = t.triggers.map(triggerText).join(', ') || 'at once';
   return {
-    ...(guard && { guard }), triggers, effect: lowerStatements(b, t.effect, scopeAt(`${t.place}/effect`), routes),
+    ...(guard && { guard }), triggers, via: t.via, effect: lowerStatements(b, t.effect, scopeAt(`${t.place}/effect`), routes),
     origin: origin(text + (t.guard ? ` [${printExpression(t.guard)}]` : t.otherwise ? ' [else]' : '')),
   };
 }

@@ -123,6 +123,8 @@ export interface FlatTransition {
   readonly triggers: readonly FlatTrigger[];
   readonly effect: readonly FlatStatement[];
   readonly origin: Origin;
+  /** Places of the further transitions it goes through. */
+  readonly via: readonly string[];
 }
 
 export interface FlatTrigger {

@@ -25,7 +25,7 @@ describe('project files', () => {
     expect(message(bytes('GIF89a'))).toBe('This is not a Zelvar project file');
     expect(message(bytes('{"a": 1}'))).toBe('This is not a Zelvar project file');
     expect(message(bytes('[]'))).toBe('This is not a Zelvar project file');
-    expect(message(bytes(json.replace('"version": 5', '"version": 7')))).toMatch(/written by a newer Zelvar \(format 7/);
+    expect(message(bytes(json.replace('"version": 6', '"version": 7')))).toMatch(/written by a newer Zelvar \(format 7/);
   });
   test('a script in a name, a wrong type, a missing field are told by their place', () => {
     const withName = (name: unknown): Uint8Array => bytes(JSON.stringify({ ...tubeCapper, types: [{ ...tubeCapper.types[0], name }] }));
@@ -90,6 +90,20 @@ test('a file of the first version opens: what it did not have is empty', () => {
   // charts come through with all they had in the first version
   const charts = (p: typeof tubeCapper) => p.types.map((t) => t.charts.map((c) => ({ states: c.states.map((s) => ({ ...s, kind: s.kind === 'parallel' ? 'parallel' : 'state' })), transitions: c.transitions.map((x) => ({ ...x, triggers: x.triggers.slice(0, 1) })) })));
   expect(charts(value!)).toEqual(charts(tubeCapper));
-  expect(value).toMatchObject({ version: 5, libraries: [], flows: [], traces: [], retired: [] });
+  expect(value).toMatchObject({ version: 6, libraries: [], flows: [], traces: [], retired: [] });
   expect(value!.requirements[0]).toMatchObject({ kind: 'requirement', parent: null, attributes: [], source: null, observation: null });
+});
+
+test('what links of an earlier version carry becomes items, one for each text', () => {
+  const old = JSON.parse(writeProjectJson(tubeCapper)) as { version: number; items?: unknown; setups: { screen?: boolean }[]; types: { links: { carries: string }[] }[] };
+  old.version = 5;
+  delete old.items;
+  for (const s of old.setups) delete s.screen;
+  const links = old.types[0].links;
+  links.forEach((l, k) => (l.carries = ['torque', '', 'order', 'torque'][k % 4]));
+  const { value, problems } = readProjectText(JSON.stringify(old));
+  expect(problems).toEqual([]);
+  expect(value!.items.map((i) => i.name)).toEqual(['torque', 'order']);
+  expect(value!.types[0].links.map((l) => value!.items.find((i) => i.id === l.carries)?.name ?? '').slice(0, 4)).toEqual(['torque', '', 'order', 'torque']);
+  expect(value!.setups.every((s) => s.screen)).toBe(true);
 });

@@ -264,7 +264,7 @@ function createReader(root: XmlElement, problems: Problem[], options: { readonly
     if (childrenOf(e, 'donedata').length > 0) skip(`The data of the final state ${name}`);
     const text = (tag: string): string => childrenOf(e, tag).flatMap((c) => actions(c)).join('\n');
     states.push({
-      ...newState(id, name, parent, 30 + (k % 3) * 240, 50 + Math.floor(k / 3) * 120, own && e.attributes['z:kind'] === 'choice' ? 'choice' : kind), initial: id === initial,
+      ...newState(id, name, parent, 30 + (k % 3) * 240, 50 + Math.floor(k / 3) * 120, own && (e.attributes['z:kind'] === 'choice' || e.attributes['z:kind'] === 'junction') ? e.attributes['z:kind'] : kind), initial: id === initial,
       entry: text('onentry'), exit: text('onexit'), during: own ? textOf(childrenOf(e, 'during')[0]).trim() : '', defers: own ? (e.attributes['z:defers'] ?? '') : '', note: own ? (e.attributes['z:note'] ?? '') : '',
       ...(own && e.attributes['z:x'] !== undefined && { x: Number(e.attributes['z:x']) || 0, y: Number(e.attributes['z:y']) || 0 }),
     });

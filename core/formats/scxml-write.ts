@@ -32,7 +32,7 @@ export function writeScxml(chart: Chart): string {
     const children = childStates(chart, s.id);
     const own = chart.transitions.filter((t) => t.from === s.id);
     const head = attributes({
-      id: s.name, type: s.kind === 'history' ? 'shallow' : s.kind === 'deepHistory' ? 'deep' : undefined, 'z:kind': s.kind === 'choice' ? 'choice' : undefined,
+      id: s.name, type: s.kind === 'history' ? 'shallow' : s.kind === 'deepHistory' ? 'deep' : undefined, 'z:kind': s.kind === 'choice' || s.kind === 'junction' ? s.kind : undefined,
       'z:defers': s.defers, 'z:note': s.note, 'z:x': String(s.x), 'z:y': String(s.y),
     });
     put(depth, `<${tag}${head}>`);

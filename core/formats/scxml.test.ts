@@ -36,7 +36,7 @@ test('the charts of the capper go out as well-formed XML and come back the same'
 const text = fc.constantFrom('', 'x := x + 1;', 'send go(level = 2) to out;', 'if x > 2 and not y then\n  x := 0;\nend if;', 'name := "a<b & \'c\'";');
 const trigger = fc.oneof(fc.record({ kind: fc.constantFrom('message' as const), on: fc.constantFrom('go', 'go(level)', 'stop') }), fc.record({ kind: fc.constantFrom('after' as const, 'every' as const, 'at' as const), on: fc.constant("0.1 's'") }), fc.record({ kind: fc.constantFrom('when' as const, 'rises' as const), on: fc.constant('x < 3') }), fc.constant<Trigger>({ kind: 'done', on: '' }));
 const chartArbitrary: fc.Arbitrary<Chart> = fc.integer({ min: 1, max: 9 }).chain((n) => fc.record({
-  kinds: fc.array(fc.constantFrom<StateKind>('state', 'state', 'parallel', 'final', 'choice'), { minLength: n, maxLength: n }), parents: fc.array(fc.nat(), { minLength: n, maxLength: n }),
+  kinds: fc.array(fc.constantFrom<StateKind>('state', 'state', 'parallel', 'final', 'choice', 'junction'), { minLength: n, maxLength: n }), parents: fc.array(fc.nat(), { minLength: n, maxLength: n }),
   texts: fc.array(text, { minLength: n * 3, maxLength: n * 3 }),
   arrows: fc.array(fc.record({ from: fc.nat({ max: n - 1 }), to: fc.nat({ max: n - 1 }), triggers: fc.array(trigger, { maxLength: 2 }), internal: fc.boolean(), guard: fc.constantFrom('', 'x > 2', 'else'), effect: text }), { maxLength: 8 }),
 }).map(({ kinds, parents, texts, arrows }): Chart => {

@@ -2,7 +2,7 @@ import { applyPatches, current, enablePatches, isDraft, original, produceWithPat
 import { problem, type Problem } from '../language/diagnostics';
 import { ValidationError } from 'yup';
 import {
-  typeById, type Chart, type ChartState, type ChartValue, type Control, type Flow, type FlowLine, type GlossaryEntry, type Link, type Panel, type Part, type PartType, type Port, type Procedure, type Project, type Quantity, type ClassText, type Relation, type RelationSheet,
+  typeById, type Chart, type ChartState, type ChartValue, type Control, type Flow, type FlowLine, type GlossaryEntry, type Item, type Link, type Panel, type Part, type PartType, type Port, type Procedure, type Project, type Quantity, type ClassText, type Relation, type RelationSheet,
   type Requirement, type Sequence, type Setup, type Shape, type StimulusRow, type TraceLink, type Track, type Transition,
 } from './project';
 import { references, typeMentions, usersOf, type ElementKind, type Reference } from './references';
@@ -12,7 +12,7 @@ enablePatches();
 
 /** Anything a list of the document can hold. */
 export type ListEntry =
-  | ClassText | Relation | RelationSheet | Flow | FlowLine | TraceLink | PartType | Quantity | Part | Port | Link | Chart | ChartState | ChartValue | Procedure | Sequence | Transition | Requirement | GlossaryEntry | Setup | StimulusRow | Panel | Control | Shape | Track;
+  | ClassText | Relation | RelationSheet | Flow | FlowLine | TraceLink | PartType | Quantity | Part | Port | Link | Item | Chart | ChartState | ChartValue | Procedure | Sequence | Transition | Requirement | GlossaryEntry | Setup | StimulusRow | Panel | Control | Shape | Track;
 
 /** A change of the document, as data. Lists are addressed like `types/<id>/charts/<id>/states`, entries by their id. */
 export type Edit =

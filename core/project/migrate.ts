@@ -36,6 +36,15 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
     })),
   }),
   4: (project) => ({ ...project, version: 5, libraries: [], types: listOf(project.types).map((t) => ({ ...t, sheets: [], layout: [] })) }),
+  5: (project) => {
+    const names = [...new Set(listOf(project.types).flatMap((t) => listOf(t.links).map((l) => String(l.carries ?? ''))).filter(Boolean))];
+    const idOf = new Map(names.map((name, k) => [name, `item-${k + 1}`]));
+    return {
+      ...project, version: 6, items: names.map((name) => ({ id: idOf.get(name), name: name.slice(0, 200), unit: '', note: '' })),
+      types: listOf(project.types).map((t) => ({ ...t, links: listOf(t.links).map((l) => ({ ...l, carries: idOf.get(String(l.carries ?? '')) ?? '' })) })),
+      setups: listOf(project.setups).map((s) => ({ ...s, screen: true })),
+    };
+  },
 };
 
 /** Brings a project of an earlier version of the format to the present one; anything else is returned as it is. */

@@ -1,7 +1,7 @@
 /** The document: everything a project file holds. Plain data; changed by edits only (see edits.ts). */
 export interface Project {
   readonly format: 'zelvar-project';
-  readonly version: 5;
+  readonly version: 6;
   readonly id: string;
   readonly name: string;
   readonly note: string;
@@ -10,6 +10,8 @@ export interface Project {
   readonly types: readonly PartType[];
   /** Classes that every physics text of the project can name: functions, records, connectors, partial models. */
   readonly libraries: readonly ClassText[];
+  /** What links can carry. */
+  readonly items: readonly Item[];
   readonly requirements: readonly Requirement[];
   /** Identifiers of deleted requirements: they are never given to another one. */
   readonly retired: readonly RetiredKey[];
@@ -125,7 +127,17 @@ export interface Link {
   readonly id: string;
   readonly from: string;
   readonly to: string;
+  /** Id of the item it carries; empty where nobody has said. */
   readonly carries: string;
+}
+
+/** A kind of thing that goes from part to part: a torque, a tube, an order. */
+export interface Item {
+  readonly id: string;
+  readonly name: string;
+  /** Unit of what can be measured; empty for things and messages. */
+  readonly unit: string;
+  readonly note: string;
 }
 
 /** Modes of a part. */
@@ -152,9 +164,9 @@ export interface ChartValue {
 /**
  * `parallel`: everything inside is active together. The others are places rather than states: `final` says that what
  * surrounds it is done, `history` and `deepHistory` lead back to where it was left, `choice` branches after the effects of
- * the way in, `start` has one transition that says where it begins.
+ * the way in, `junction` before anything is left, `start` has one transition that says where it begins.
  */
-export type StateKind = 'state' | 'parallel' | 'final' | 'history' | 'deepHistory' | 'choice' | 'start';
+export type StateKind = 'state' | 'parallel' | 'final' | 'history' | 'deepHistory' | 'choice' | 'junction' | 'start';
 
 export interface ChartState {
   readonly id: string;
@@ -333,6 +345,8 @@ export interface Setup {
   readonly record: readonly string[];
   /** Ids of the tracks it shows; empty for all. */
   readonly tracks: readonly string[];
+  /** Its run is shown while it goes on; otherwise once it has ended, which costs less. */
+  readonly screen: boolean;
 }
 
 export interface StimulusRow {
@@ -406,7 +420,7 @@ export const hasFixedStep = (solver: Setup['solver']): boolean => solver === 'rk
 export const typeById = (project: Project, id: string): PartType | undefined => project.types.find((t) => t.id === id);
 
 export const emptyProject = (id: string, name: string): Project => ({
-  format: 'zelvar-project', version: 5, id, name, note: '', root: '', types: [], libraries: [], requirements: [], retired: [], glossary: [], flows: [], traces: [], setups: [], panels: [], tracks: [],
+  format: 'zelvar-project', version: 6, id, name, note: '', root: '', types: [], libraries: [], items: [], requirements: [], retired: [], glossary: [], flows: [], traces: [], setups: [], panels: [], tracks: [],
 });
 
 export const newType = (id: string, name: string): PartType => ({
@@ -454,7 +468,7 @@ export const newControl = (id: string, kind: ControlKind, label: string, target:
 export const newShape = (id: string, kind: Shape['kind']): Shape => ({ id, kind, x: '40', y: '40', width: '20', height: '20', turn: '', shown: '', tone: 'ink', text: kind === 'words' ? 'words' : '', sends: '' });
 
 export const newSetup = (id: string, name: string): Setup => ({
-  id, name, note: '', changes: [], stimulus: [], solver: 'auto', relative: 1e-6, absolute: 1e-9, step: 1e-3, stop: 10, recordEvery: 1e-3, pace: 0, panel: '', sequences: [], root: '', startIn: [], endWhen: '', record: [], tracks: [],
+  id, name, note: '', changes: [], stimulus: [], solver: 'auto', relative: 1e-6, absolute: 1e-9, step: 1e-3, stop: 10, recordEvery: 1e-3, pace: 0, panel: '', sequences: [], root: '', startIn: [], endWhen: '', record: [], tracks: [], screen: true,
 });
 
 /** Children of a state, or the top states of a chart for null. */

@@ -38,8 +38,9 @@ const messagesSchema = yup.array(text(80).test('message', 'A message is a name, 
 export const portSchema = yup.object({
   id, name: nameSchema, accepts: messagesSchema, sends: messagesSchema, note: text(),
 });
-export const linkSchema = yup.object({ id, from: text(400).required('Where does the link start?'), to: text(400).required('Where does the link end?'), carries: text(400) });
-const stateKinds: readonly StateKind[] = ['state', 'parallel', 'final', 'history', 'deepHistory', 'choice', 'start'];
+export const linkSchema = yup.object({ id, from: text(400).required('Where does the link start?'), to: text(400).required('Where does the link end?'), carries: text(64) });
+export const itemSchema = yup.object({ id, name: text(200).required('A name is needed'), unit: unitSchema, note: text() });
+const stateKinds: readonly StateKind[] = ['state', 'parallel', 'final', 'history', 'deepHistory', 'choice', 'junction', 'start'];
 export const triggerKinds: readonly TriggerKind[] = ['message', 'after', 'at', 'every', 'when', 'rises', 'changes', 'done'];
 export const stateSchema = yup.object({
   id, name: nameSchema, parent: id.nullable(), kind: yup.mixed<StateKind>().oneOf(stateKinds).defined(), initial: yup.boolean().strict().defined(),
@@ -88,7 +89,7 @@ export const setupSchema = yup.object({
   id, name: text(120).required('A name is needed'), note: text(), changes: list(changeSchema), stimulus: list(stimulusSchema),
   solver: yup.mixed<Setup['solver']>().oneOf(['auto', 'dopri5', 'implicit', 'rk4', 'euler', 'implicit-euler']).defined(),
   relative: positive, absolute: positive, step: positive, stop: positive, recordEvery: positive, pace: finite.min(0), panel: text(64), sequences: yup.array(id).strict().max(200).defined(),
-  root: text(64), startIn: yup.array(text(400)).strict().max(200).defined(), endWhen: text(2000), record: yup.array(text(400)).strict().max(2000).defined(), tracks: yup.array(id).strict().max(2000).defined(),
+  root: text(64), startIn: yup.array(text(400)).strict().max(200).defined(), endWhen: text(2000), record: yup.array(text(400)).strict().max(2000).defined(), tracks: yup.array(id).strict().max(2000).defined(), screen: yup.boolean().strict().defined(),
 });
 const shapeSchema = yup.object({
   id, kind: yup.mixed<Shape['kind']>().oneOf(['box', 'disc', 'line', 'words']).defined(), x: text(400), y: text(400), width: text(400), height: text(400), turn: text(400), shown: text(400),
@@ -103,18 +104,18 @@ export const panelSchema = yup.object({ id, name: text(120).required('A name is 
 export const trackSchema = yup.object({ id, items: yup.array(text(400)).strict().defined(), height: positive });
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 5;
+export const projectVersion = 6;
 
 export const projectSchema = yup.object({
   format: yup.mixed<typeof projectFormat>().oneOf([projectFormat]).defined(),
-  version: yup.mixed<5>().oneOf([projectVersion]).defined(),
-  id, name: text(200).required('A project needs a name'), note: text(), root: text(64), types: list(typeSchema), libraries: list(classTextSchema, 2000), requirements: list(requirementSchema, 200_000),
+  version: yup.mixed<6>().oneOf([projectVersion]).defined(),
+  id, name: text(200).required('A project needs a name'), note: text(), root: text(64), types: list(typeSchema), libraries: list(classTextSchema, 2000), items: list(itemSchema), requirements: list(requirementSchema, 200_000),
   retired: yup.array(yup.object({ id, key })).strict().max(400_000).defined(), glossary: list(glossarySchema), flows: list(flowSchema), traces: list(traceSchema, 200_000), setups: list(setupSchema), panels: list(panelSchema), tracks: list(trackSchema),
 });
 
 /** The schema of the entries of each list of the document. */
 export const entrySchemas = {
-  types: typeSchema, quantities: quantitySchema, parts: partSchema, ports: portSchema, links: linkSchema, charts: chartSchema, procedures: procedureSchema, sequences: sequenceSchema, sheets: sheetSchema, relations: relationSchema, libraries: classTextSchema, values: chartValueSchema, states: stateSchema,
+  types: typeSchema, quantities: quantitySchema, parts: partSchema, ports: portSchema, links: linkSchema, items: itemSchema, charts: chartSchema, procedures: procedureSchema, sequences: sequenceSchema, sheets: sheetSchema, relations: relationSchema, libraries: classTextSchema, values: chartValueSchema, states: stateSchema,
   transitions: transitionSchema, requirements: requirementSchema, traces: traceSchema, flows: flowSchema, lines: flowLineSchema, glossary: glossarySchema, setups: setupSchema, stimulus: stimulusSchema,
   panels: panelSchema, controls: controlSchema, shapes: shapeSchema, tracks: trackSchema,
 } as const;

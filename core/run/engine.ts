@@ -69,6 +69,8 @@ export interface RunModel {
     readonly states: readonly string[];
     readonly places: readonly string[];
     readonly transitions: readonly string[];
+    /** The further transitions each goes through. */
+    readonly via?: readonly (readonly string[])[];
     /** Path of the state each transition leads to, '' for none. */
     readonly targets: readonly string[];
     readonly isProcedure: boolean;
@@ -112,14 +114,17 @@ export interface Engine {
   cancelAll(): void;
 }
 
-const sliceMilliseconds = 24;
-const updateMilliseconds = 50;
+/** How long it computes between looks at what has been said to it, and how often it tells: with and without somebody watching. */
+const pacing = { shown: { slice: 24, update: 50 }, unseen: { slice: 120, update: 250 } };
+const nothingNew: Recording = { rows: 0, time: new Float64Array(0), columns: [], messages: [], transitions: [] };
 
 interface Session {
   readonly id: number;
   readonly prepared: Prepared;
   readonly run: Run;
   readonly listen: (update: RunUpdate) => void;
+  /** Rows are handed over while it goes on; otherwise once it rests. */
+  readonly screen: boolean;
   pace: number;
   paused: boolean;
   cancelled: boolean;
@@ -146,8 +151,9 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     const { simulation } = s.run;
     s.lastUpdate = performance.now();
     const status = s.cancelled ? 'cancelled' : simulation.status === 'running' && s.paused ? 'paused' : simulation.status;
+    const unseen = !s.screen && status === 'running';
     s.listen(pack({
-      run: s.id, status, time: simulation.time, chunk: s.run.recorder.takeNew(), findings: s.run.findings(), problem: simulation.problem, warnings: simulation.warnings,
+      run: s.id, status, time: simulation.time, chunk: unseen ? nothingNew : s.run.recorder.takeNew(), findings: unseen ? [] : s.run.findings(), problem: simulation.problem, warnings: simulation.warnings,
       counts: simulation.counts, solver: simulation.status === 'running' ? undefined : simulation.report(), seconds: s.computing / 1000, stoppedAt: s.stoppedAt, actions: s.actions, sequences: s.run.sequences(),
     }));
     s.actions = [];
@@ -171,13 +177,14 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     const { simulation } = s.run;
     const started = performance.now();
     const target = s.pace > 0 ? s.timeBase + ((started - s.clockBase) / 1000) * s.pace : Infinity;
-    const end = started + sliceMilliseconds;
+    const { slice, update } = s.screen ? pacing.shown : pacing.unseen;
+    const end = started + slice;
     let looks = 0;
     simulation.advance(target, false, () => ++looks % 16 !== 0 || performance.now() < end);
     noteStop(s);
     const now = performance.now();
     s.computing += now - started;
-    if (now - s.lastUpdate >= updateMilliseconds || simulation.status !== 'running' || s.paused) tell(s);
+    if (now - s.lastUpdate >= update || simulation.status !== 'running' || s.paused) tell(s);
     if (simulation.status === 'running' && !s.paused) setTimeout(() => work(s), s.pace > 0 ? 8 : 0);
   };
 
@@ -211,7 +218,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       const run = createRun(prepared, undefined, true);
       count++;
       const s: Session = {
-        id: count, prepared, run, listen, pace: options.pace, paused: options.paused ?? false, cancelled: false, clockBase: 0, timeBase: 0, lastUpdate: 0, computing: 0, stoppedAt: undefined, actions: [...(options.actions ?? [])],
+        id: count, prepared, run, listen, screen: setup.screen, pace: setup.screen ? options.pace : 0, paused: options.paused ?? false, cancelled: false, clockBase: 0, timeBase: 0, lastUpdate: 0, computing: 0, stoppedAt: undefined, actions: [...(options.actions ?? [])],
       };
       session = s;
       run.simulation.breakAt(new Set(options.breakpoints ?? []));
@@ -296,7 +303,7 @@ function runModel(id: number, prepared: Prepared, run: Run): RunModel {
     parts: model.parts.map((p) => p.name), partTypes: model.parts.map((p) => p.typeName),
     charts: model.charts.map((c) => ({
       name: c.name, place: c.place, part: model.parts[c.part]?.name ?? '', states: c.structure.states.map((s) => s.path), places: c.active.map((v) => model.variables[v].place),
-      transitions: c.transitions.map((t) => t.origin.place), targets: c.structure.transitions.map((t) => (t.targets.length > 0 ? c.structure.states[t.targets[0]].path : '')), isProcedure: c.isProcedure,
+      transitions: c.transitions.map((t) => t.origin.place), via: c.transitions.map((t) => t.via), targets: c.structure.transitions.map((t) => (t.targets.length > 0 ? c.structure.states[t.targets[0]].path : '')), isProcedure: c.isProcedure,
     })),
     units: Object.fromEntries(visible.map(({ x }) => [x.name, x.unit])),
     shapes: shapesOf(prepared, run),

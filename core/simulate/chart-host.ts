@@ -90,8 +90,8 @@ export function createSimulatedCharts(
     },
     took(chart, transition) {
       clock.step++;
-      const { place } = model.charts[chart].transitions[transition].origin;
-      if (breakpoints.size > 0 && breakpoints.has(place)) hit ??= place;
+      const { origin, via } = model.charts[chart].transitions[transition];
+      if (breakpoints.size > 0) hit ??= [origin.place, ...via].find((place) => breakpoints.has(place));
       observer.transition({ time: clock.time, step: clock.step, chart, transition });
     },
     settle: calls.settle,

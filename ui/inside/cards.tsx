@@ -56,19 +56,23 @@ function BorderEnd({ data }: NodeProps<EdgeNode>) {
   );
 }
 
-function LinkLine({ id, sourceX, sourceY, targetX, targetY, sourcePosition, targetPosition, data, selected }: EdgeProps<LinkEdge>) {
+function LinkLine({ id, sourceX, sourceY, targetX, targetY, sourcePosition, targetPosition, data, selected, markerEnd, markerStart }: EdgeProps<LinkEdge>) {
   const select = usePlace((s) => s.select);
   const [path, x, y] = getSmoothStepPath({ sourceX, sourceY, targetX, targetY, sourcePosition, targetPosition, borderRadius: 6, offset: 16 });
   if (!data) return null;
   const stroke = data.wrong ? 'var(--bad)' : selected ? 'var(--accent)' : data.moving ? 'var(--now)' : 'var(--ink-3)';
   const physical = data.kind === 'physical';
-  const text = data.network.within || data.network.link?.carries || (physical ? `${data.network.a} – ${data.network.b}` : 'a value');
+  // several lines share their middles, hardly any their starts
+  const quiet = data.labelled && !selected && !data.moving && data.network.within === '';
+  const toRight = sourcePosition === Position.Right;
+  const at = quiet ? `translate(${toRight ? '0' : '-100%'}, -50%) translate(${sourceX + (toRight ? 7 : -7)}px, ${sourceY}px)` : `translate(-50%, -50%) translate(${x}px, ${y}px)`;
+  const text = data.network.within || data.carries || (physical ? `${data.network.a} – ${data.network.b}` : 'a value');
   return (
     <>
-      <BaseEdge id={id} path={path} interactionWidth={12} className={data.moving ? 'moving' : ''} style={{ stroke, strokeWidth: physical ? (selected ? 3.4 : 2.4) : selected ? 2.2 : 1.3, ...(data.kind === 'message' && !data.moving && { strokeDasharray: '6 4' }) }} />
-      {(selected || data.moving || data.network.within !== '') && (
+      <BaseEdge id={id} path={path} interactionWidth={12} {...(markerEnd && { markerEnd })} {...(markerStart && { markerStart })} className={data.moving ? 'moving' : ''} style={{ stroke, strokeWidth: physical ? (selected ? 3.4 : 2.4) : selected ? 2.2 : 1.3, ...(data.kind === 'message' && !data.moving && { strokeDasharray: '6 4' }) }} />
+      {(selected || data.moving || data.network.within !== '' || (data.labelled && data.carries !== '')) && (
         <EdgeLabelRenderer>
-          <button type="button" className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.moving ? ' lit' : ''}`} style={{ transform: `translate(-50%, -50%) translate(${x}px, ${y}px)` }} onClick={() => select(data.item)}>
+          <button type="button" title={text} className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.moving ? ' lit' : ''}${quiet ? ' at-start' : ''}`} style={{ transform: at }} onClick={() => select(data.item)}>
             {text}
           </button>
         </EdgeLabelRenderer>

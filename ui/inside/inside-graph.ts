@@ -1,7 +1,7 @@
-import type { Edge as FlowEdge, Node } from '@xyflow/react';
+import { MarkerType, type Edge as FlowEdge, type Node } from '@xyflow/react';
 import type { NetworkEnd } from '@/core/network/class-parts';
 import { plainName, splitEnd, type Network, type NetworkLink, type NetworkPart } from '@/core/network/read-network';
-import type { PartType, Place } from '@/core/project/project';
+import type { Link, PartType, Place } from '@/core/project/project';
 import { fullName } from '@/store/derived';
 import type { RunView } from '@/store/run-store';
 import { showValue } from '@/ui/value-now';
@@ -23,7 +23,7 @@ export type PartNode = Node<{
 }, 'part'>;
 export type EdgeNode = Node<{ readonly name: string; readonly end: End; readonly gives: boolean }, 'edge'>;
 export type AnyNode = PartNode | EdgeNode;
-export type LinkEdge = FlowEdge<{ readonly item: string; readonly network: NetworkLink; readonly kind: End['kind']; readonly moving: boolean; readonly wrong: boolean; readonly address: string }, 'link'>;
+export type LinkEdge = FlowEdge<{ readonly item: string; readonly network: NetworkLink; readonly kind: End['kind']; readonly moving: boolean; readonly wrong: boolean; readonly address: string; readonly carries: string; readonly labelled: boolean }, 'link'>;
 
 export const cardWidth = 210, rowHeight = 19;
 
@@ -52,6 +52,10 @@ export interface GraphInput {
   readonly cursor: number;
   readonly item: string;
   readonly wrong: ReadonlySet<string>;
+  /** Every link says what it carries, not only those looked at. */
+  readonly labelled: boolean;
+  /** The name of what a link carries, and which ways. */
+  carriedBy(link: Link): { readonly name: string; readonly forth: boolean; readonly back: boolean };
   /** State charts of a part type by its name. */
   chartsOf(typeName: string): readonly string[];
 }
@@ -104,7 +108,7 @@ function pullsOf(network: Network, middles: ReadonlyMap<string, number>): Readon
   return new Map([...found].map(([path, list]) => [path, list.reduce((x, y) => x + y, 0) / list.length]));
 }
 
-export function insideEdges({ type, network, item, wrong }: GraphInput, lit: ReadonlySet<string>): LinkEdge[] {
+export function insideEdges({ type, network, item, wrong, labelled, carriedBy }: GraphInput, lit: ReadonlySet<string>): LinkEdge[] {
   const idOf = new Map(network.parts.map((p) => [p.name, p.part?.id ?? partItem(p)]));
   const borders = new Set(network.border.map((e) => plainName(e.name)));
   return network.links.flatMap((l): LinkEdge[] => {
@@ -118,10 +122,15 @@ export function insideEdges({ type, network, item, wrong }: GraphInput, lit: Rea
     const [a, b] = [end(l.a), end(l.b)];
     if (!a || !b) return [];
     const own = linkItem(l);
+    const carried = l.link ? carriedBy(l.link) : { name: '', forth: l.kind === 'signal', back: false };
+    const isWrong = l.link !== undefined && wrong.has(l.link.id);
+    const isMoving = l.link !== undefined && lit.has(l.link.id);
+    const arrow = { type: MarkerType.ArrowClosed, width: 16, height: 16, color: isWrong ? 'var(--bad)' : item === own ? 'var(--accent)' : isMoving ? 'var(--now)' : 'var(--ink-3)' };
     return [{
       id: l.link?.id ?? `${own}${l.within}`, type: 'link', source: a.node, target: b.node, sourceHandle: a.handle, targetHandle: b.handle, selected: item === own, deletable: false,
-      ariaLabel: `Link from ${l.a} to ${l.b}${l.link?.carries ? `, carries ${l.link.carries}` : ''}`,
-      data: { item: own, network: l, kind: l.kind, moving: l.link !== undefined && lit.has(l.link.id), wrong: l.link !== undefined && wrong.has(l.link.id), address: l.link ? `type/${type.id}/link/${l.link.id}` : '' },
+      ...(carried.forth && { markerEnd: arrow }), ...(carried.back && { markerStart: { ...arrow, orient: 'auto-start-reverse' } }),
+      ariaLabel: `Link from ${l.a} to ${l.b}${carried.name ? `, carries ${carried.name}` : ''}`,
+      data: { item: own, network: l, kind: l.kind, moving: isMoving, wrong: isWrong, carries: carried.name, labelled, address: l.link ? `type/${type.id}/link/${l.link.id}` : '' },
     }];
   });
 }

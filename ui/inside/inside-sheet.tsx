@@ -1,6 +1,6 @@
 'use client';
 import { Background, BackgroundVariant, ConnectionMode, Controls, ReactFlow, ReactFlowProvider, useReactFlow, type Connection, type NodeChange, applyNodeChanges } from '@xyflow/react';
-import { Sparkles } from 'lucide-react';
+import { Sparkles, Tag } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useEffect, useMemo, useState, type DragEvent } from 'react';
 import * as Comlink from 'comlink';
@@ -9,7 +9,8 @@ import { catalogue } from '@/core/network/catalogue';
 import { declarePart, eraseConnect, erasePart, writeConnect } from '@/core/network/edit-physics';
 import { endAt, physicalConflict, readNetwork, splitEnd } from '@/core/network/read-network';
 import { isInside } from '@/core/project/references';
-import { linkConflict } from '@/core/run/check-links';
+import { linkConflict, waysOf } from '@/core/run/check-links';
+import { itemOf } from '@/core/project/items';
 import type { Edit } from '@/core/project/edits';
 import { newPart, type Link, type PartType, type Place, type Project } from '@/core/project/project';
 import { fullName, problemsAt } from '@/store/derived';
@@ -44,6 +45,7 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
   const problems = useProject((s) => s.problems);
   const flow = useReactFlow();
   const [tidying, setTidying] = useState(false);
+  const [labelled, setLabelled] = useState(false);
   const [moving, setMoving] = useState<AnyNode[]>();
   const wrong = useMemo(() => new Set(problemsAt(problems, `type/${type.id}`).filter((p) => p.severity === 'error').flatMap((p) => p.place?.split('/') ?? [])), [problems, type.id]);
   const library = useMemo(() => projectLibrary(project).library, [project]);
@@ -53,10 +55,10 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
   const shapes = whole.parts.length - network.parts.length;
   const entries = useMemo(() => catalogue(library), [library]);
   const graph = useMemo((): GraphInput => ({
-    type, network, path, run, cursor, item, wrong, chartsOf: (name) => project.types.find((t) => t.name === name)?.charts.map((c) => c.name) ?? [],
+    type, network, path, run, cursor, item, wrong, labelled, carriedBy: (l) => ({ name: itemOf(project, l)?.name ?? '', ...waysOf(project, type, l) }), chartsOf: (name) => project.types.find((t) => t.name === name)?.charts.map((c) => c.name) ?? [],
     // values follow the cursor and the run
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }), [type, network, path, item, wrong, project.types, run?.model, version, cursor]);
+  }), [type, network, path, item, wrong, labelled, project.types, project.items, run?.model, version, cursor]);
   const nodes = useMemo(() => insideNodes(graph), [graph]);
   const lit = useMemo(() => movingLinks(type, path, run, cursor), [type, path, run, cursor, version]); // eslint-disable-line react-hooks/exhaustive-deps
   const edges = useMemo(() => insideEdges(graph, lit), [graph, lit]);
@@ -189,6 +191,11 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
         <Button onClick={() => void tidy()} disabled={tidying || network.parts.length === 0}>
           <Sparkles size={14} aria-hidden /> {tidying ? 'Tidying …' : 'Tidy'}
         </Button>
+        {type.links.some((l) => l.carries !== '') && (
+          <Button className={labelled ? 'active' : ''} aria-pressed={labelled} onClick={() => setLabelled(!labelled)} title="Say on every link what it carries">
+            <Tag size={14} aria-hidden /> Items
+          </Button>
+        )}
         {shapes > 0 && <button type="button" className="btn btn-link p-0 ms-2" style={{ fontSize: 12.5 }} onClick={() => go({ area: 'product', sheet: 'motion', item: '' })}>{shapes} shape{shapes === 1 ? '' : 's'}</button>}
         <span className="quiet ms-2">{usable.length > 0 ? 'Types to drag:' : 'No other part type yet'}</span>
         {usable.map((t) => (

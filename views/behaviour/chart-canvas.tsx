@@ -136,7 +136,8 @@ interface Props {
   /** Address of the chart in the document. */
   readonly address: string;
   readonly active: string | undefined;
-  readonly lastTaken: string | undefined;
+  /** Ids of the transitions taken last, parted by blanks. */
+  readonly lastTaken: string;
   readonly problems: readonly Problem[];
   readonly removeSelected: () => void;
   /** What the run says of each state, by path, and of each transition, by id. */
@@ -150,6 +151,7 @@ interface Props {
 
 /** The drawing of a state chart: cards to move, handles to connect. Drawn anew only when something on it changes. */
 export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, lastTaken, problems, removeSelected, facts, fired, stops, explain }: Props) {
+  const takenIds = useMemo(() => new Set(lastTaken.split(' ')), [lastTaken]);
   const { edit } = useProject.getState();
   const item = usePlace((s) => s.item);
   const { select, say } = usePlace.getState();
@@ -196,9 +198,9 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
   const pathOf = useArrowPaths();
   const [edges, quiet] = useMemo(() => {
     const touched = new Set([...held.split(' '), item.replace('state/', '')]);
-    const own = (t: Transition): boolean => !inSight || inSight.has(t.id) || lastTaken === t.id || item === `transition/${t.id}` || touched.has(t.from) || touched.has(t.to);
+    const own = (t: Transition): boolean => !inSight || inSight.has(t.id) || takenIds.has(t.id) || item === `transition/${t.id}` || touched.has(t.from) || touched.has(t.to);
     const elementsOf = transitions.filter(own).flatMap((t): ArrowEdge[] => {
-      const lit = lastTaken === t.id;
+      const lit = takenIds.has(t.id);
       const address = `${elements}/transition/${t.id}`;
       const arrow = (id: string, target: string, extra: boolean): ArrowEdge => sameEdge({
         id, type: 'arrow', source: t.from, target, selected: item === `transition/${t.id}`,
@@ -212,7 +214,7 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
       return drawn ? [{ id: t.id, wrong: wrong.has(t.id), drawn, path: drawn.path }] : [];
     })));
     return [elementsOf, others];
-  }, [transitions, places, inSight, shifts, held, item, lastTaken, wrong, fired, stops, explain, sameEdge, pathOf, elements]);
+  }, [transitions, places, inSight, shifts, held, item, takenIds, wrong, fired, stops, explain, sameEdge, pathOf, elements]);
   /** Selects the arrow under the pointer that is no element of its own. */
   const selectUnder = (e: React.MouseEvent): boolean => {
     if (quiet.length === 0) return false;

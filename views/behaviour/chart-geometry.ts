@@ -21,7 +21,7 @@ export function textLines(state: ChartState): string[] {
 
 /** What a place that is not a state says of itself. */
 export const kindText: Readonly<Record<ChartState['kind'], string>> = {
-  state: '', parallel: 'all lanes at once', final: 'finished', history: 'back to where it was', deepHistory: 'back to where it was, all levels', choice: 'branches by the guards', start: 'begins here',
+  state: '', parallel: 'all lanes at once', final: 'finished', history: 'back to where it was', deepHistory: 'back to where it was, all levels', choice: 'branches by the guards', junction: 'forks before leaving', start: 'begins here',
 };
 export const isPlace = (kind: ChartState['kind']): boolean => kind !== 'state' && kind !== 'parallel';
 

@@ -22,9 +22,9 @@ import { BehaviourPicker } from './behaviour-picker';
 import { firedCounts, lastTransition, stayLines, stayOf } from './run-facts';
 import { tidyChart } from './tidy';
 
-const placeNames: Readonly<Record<StateKind, string>> = { state: 'State', parallel: 'Together', final: 'End', history: 'Back', deepHistory: 'BackDeep', choice: 'Choice', start: 'Start' };
+const placeNames: Readonly<Record<StateKind, string>> = { state: 'State', parallel: 'Together', final: 'End', history: 'Back', deepHistory: 'BackDeep', choice: 'Choice', junction: 'Fork', start: 'Start' };
 const more: readonly (readonly [StateKind, string])[] = [
-  ['parallel', 'State with lanes that are active together'], ['choice', 'Choice: branches by guards'], ['final', 'End: finishes what it is in'], ['history', 'Way back to where it was left'],
+  ['parallel', 'State with lanes that are active together'], ['choice', 'Choice: branches by guards, once it is reached'], ['junction', 'Junction: branches by guards, before anything is left'], ['final', 'End: finishes what it is in'], ['history', 'Way back to where it was left'],
   ['deepHistory', 'Way back, with all levels inside'], ['start', 'Beginning with an effect of its own'],
 ];
 const noLines: ReadonlyMap<string, string> = new Map();
@@ -44,7 +44,7 @@ export function ChartSheet({ type, chart, path }: { readonly type: PartType; rea
   const [tidying, setTidying] = useState(false);
   const name = fullName(path, chart.name);
   const active = run && path !== undefined ? stateAtTime(run.data, name, cursor) : undefined;
-  const taken = run && path !== undefined ? lastTransition(run, name, cursor) : undefined;
+  const taken = run && path !== undefined ? lastTransition(run, name, cursor).join(' ') : '';
   const rows = run?.data.rows ?? 0;
   // counting again with every update of a long run would take its time: a finished run, or every 50th row, is soon enough
   const look = run?.status === 'running' ? Math.floor(rows / 2000) : rows;

@@ -1,5 +1,5 @@
 'use client';
-import { GitCompareArrows, Pencil, Search } from 'lucide-react';
+import { GitCompareArrows, Pause, Pencil, Search, Timer } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useMemo, useState } from 'react';
 import { compareSequences } from '@/core/sequences/compare';
@@ -7,12 +7,14 @@ import { writtenPicture, type PictureRow, type SequencePicture } from '@/core/se
 import { outside } from '@/core/sequences/read-sequence';
 import { recordedPicture } from '@/core/sequences/recorded';
 import { newSequence, type PartType, type Project } from '@/core/project/project';
+import { changePace } from '@/store/engine';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { stateAtTime } from '@/store/run-data';
 import { useRuns, type RunView } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { formatNumber } from '@/ui/format';
+import { usePlayback } from '@/ui/use-playback';
 import { BehaviourPicker } from './behaviour-picker';
 import { SequenceTip, SequenceView } from './sequence-view';
 
@@ -35,6 +37,13 @@ export function RecordedSheet({ project, type }: { readonly project: Project; re
   const [collapsed, setCollapsed] = useState<ReadonlySet<string>>(new Set());
   const [states, setStates] = useState(true);
   const [toScale, setToScale] = useState(false);
+  const { playing, toggle: play } = usePlayback(1);
+  const followClock = (): void => {
+    setToScale(true);
+    // what is still running is slowed down to the clock; what has ended is played
+    if (run?.status === 'running' && useRuns.getState().pace !== 1) changePace(1);
+    else play();
+  };
   const [search, setSearch] = useState('');
   const [against, setAgainst] = useState('');
   const product = project.types.find((t) => t.id === project.root)?.name ?? '';
@@ -90,8 +99,11 @@ export function RecordedSheet({ project, type }: { readonly project: Project; re
         <label className="d-flex gap-2 align-items-center text-nowrap">
           <input type="checkbox" className="form-check-input mt-0" checked={toScale} onChange={(e) => setToScale(e.target.checked)} /> to scale
         </label>
-        <GitCompareArrows size={14} aria-hidden />
-        <select className="form-select form-select-sm" style={{ width: 170 }} aria-label="Compare with" value={against} onChange={(e) => setAgainst(e.target.value)}>
+        <Button onClick={followClock} className={playing ? 'active' : ''} aria-pressed={playing} title="The line of now moves with the clock on the wall" data-testid="real-time">
+          {playing ? <Pause size={14} aria-hidden /> : <Timer size={14} aria-hidden />} Real time
+        </Button>
+        <GitCompareArrows size={14} aria-hidden style={{ flex: 'none' }} />
+        <select className="form-select form-select-sm" style={{ width: 150, flex: 'none' }} aria-label="Compare with" value={against} onChange={(e) => setAgainst(e.target.value)}>
           <option value="">not compared</option>
           {earlier && <option value="earlier">the earlier run ({earlier.setup})</option>}
           {root?.sequences.map((s) => <option key={s.id} value={s.id}>{s.name}</option>)}

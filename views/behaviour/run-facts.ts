@@ -7,18 +7,22 @@ import { isActive } from './chart-geometry';
 
 const chartNumber = (run: RunView, chart: string): number => run.model.charts.findIndex((c) => c.name === chart);
 
-const transitionId = (run: RunView, chart: number, transition: number): string | undefined => run.model.charts[chart]?.transitions[transition]?.split('/').at(-1);
+/** The transition taken, and those it went through behind junctions. */
+const transitionIds = (run: RunView, chart: number, transition: number): string[] => {
+  const c = run.model.charts[chart];
+  return [c?.transitions[transition], ...(c?.via?.[transition] ?? [])].flatMap((place) => place?.split('/').at(-1) ?? []);
+};
 
-/** Id of the transition taken last at or before a time. */
-export function lastTransition(run: RunView, chart: string, time: number): string | undefined {
+/** Ids of the transition taken last at or before a time. */
+export function lastTransition(run: RunView, chart: string, time: number): readonly string[] {
   const number = chartNumber(run, chart);
   const last = run.data.transitions.findLast((t) => t.chart === number && t.time <= time);
-  return last && transitionId(run, number, last.transition);
+  return last ? transitionIds(run, number, last.transition) : [];
 }
 
 export function firedTimes(run: RunView, chart: string, id: string): number[] {
   const number = chartNumber(run, chart);
-  return run.data.transitions.filter((t) => t.chart === number && transitionId(run, number, t.transition) === id).map((t) => t.time);
+  return run.data.transitions.filter((t) => t.chart === number && transitionIds(run, number, t.transition).includes(id)).map((t) => t.time);
 }
 
 /** How often each transition fired, by id. */
@@ -27,8 +31,7 @@ export function firedCounts(run: RunView, chart: string): Map<string, number> {
   const counts = new Map<string, number>();
   for (const t of run.data.transitions) {
     if (t.chart !== number) continue;
-    const id = transitionId(run, number, t.transition);
-    if (id !== undefined) counts.set(id, (counts.get(id) ?? 0) + 1);
+    for (const id of transitionIds(run, number, t.transition)) counts.set(id, (counts.get(id) ?? 0) + 1);
   }
   return counts;
 }

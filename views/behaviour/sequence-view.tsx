@@ -69,6 +69,7 @@ export function SequenceView({ picture, cursor, selected, toScale, choose, headC
     }
     return low - 1;
   }, [rows, cursor]);
+  const nowLine = useMemo(() => (gaps && cursor !== undefined && rows.length > 0 ? { y: placeOfTime(rows, gaps, now, cursor), time: cursor } : undefined), [rows, gaps, now, cursor]);
   const chosen = useRef(false);
   const chooser = useRef(choose);
   useEffect(() => void (chooser.current = choose));
@@ -77,10 +78,14 @@ export function SequenceView({ picture, cursor, selected, toScale, choose, headC
     chooser.current(row);
   }, []);
   useEffect(() => {
-    // a row somebody has just chosen is in sight already
-    if (now >= 0 && !chosen.current) virtual.scrollToIndex(now, { align: 'auto' });
+    const el = box.current;
+    // a row somebody has just chosen is in sight already; a ruler keeps its line in the middle
+    if (now >= 0 && !chosen.current) {
+      if (!nowLine) virtual.scrollToIndex(now, { align: 'auto' });
+      else if (el && Math.abs(nowLine.y - el.scrollTop - el.clientHeight / 2) > el.clientHeight / 5) el.scrollTop = nowLine.y - el.clientHeight / 2;
+    }
     chosen.current = false;
-  }, [now, virtual]);
+  }, [now, virtual, nowLine]);
   const keys = (e: KeyboardEvent): void => {
     if (e.key !== 'ArrowDown' && e.key !== 'ArrowUp') return;
     e.preventDefault();
@@ -104,13 +109,32 @@ export function SequenceView({ picture, cursor, selected, toScale, choose, headC
           const row = rows[v.index];
           return (
             <SequenceRow
-              key={v.key} row={row} start={v.start} size={v.size} gap={gaps?.[v.index] ?? 0} shape={shape} here={row.id === selected} now={v.index === now} mark={marks?.get(row.id)} pick={pick}
+              key={v.key} row={row} start={v.start} size={v.size} gap={gaps?.[v.index] ?? 0} shape={shape} here={row.id === selected} now={!nowLine && v.index === now} mark={marks?.get(row.id)} pick={pick}
             />
           );
         })}
+        {nowLine && (
+          <div className="sequence-now" style={{ transform: `translateY(${nowLine.y}px)`, width }} data-testid="sequence-now" aria-hidden>
+            <span className="num">{formatNumber(nowLine.time, 4)} s</span>
+          </div>
+        )}
       </div>
     </div>
   );
+}
+
+/** How far down a moment lies in a picture to scale: between the rows before and after it, in proportion. */
+function placeOfTime(rows: readonly PictureRow[], gaps: readonly number[], now: number, time: number): number {
+  let top = 0;
+  for (let k = 0; k < now; k++) top += rowHeight + gaps[k];
+  const at = (k: number, start: number): number => start + gaps[k] + 20;
+  if (now < 0) return 4;
+  const from = rows[now].time ?? 0, y = at(now, top);
+  const next = rows.findIndex((r, k) => k > now && r.time !== undefined && r.time > from);
+  if (next < 0) return y;
+  let start = top;
+  for (let k = now; k < next; k++) start += rowHeight + gaps[k];
+  return y + (at(next, start) - y) * Math.min(1, Math.max(0, (time - from) / (rows[next].time! - from)));
 }
 
 /** What all rows of a picture share: where its columns are. */

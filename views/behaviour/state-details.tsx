@@ -19,7 +19,7 @@ import { stayFacts } from './run-facts';
 import { TextRow } from './text-row';
 
 const kinds: readonly (readonly [StateKind, string])[] = [
-  ['state', 'one state inside at a time'], ['parallel', 'all lanes inside at once'], ['choice', 'choice by guards'], ['final', 'end'], ['history', 'way back'], ['deepHistory', 'way back, all levels'], ['start', 'beginning'],
+  ['state', 'one state inside at a time'], ['parallel', 'all lanes inside at once'], ['choice', 'choice by guards'], ['junction', 'junction by guards'], ['final', 'end'], ['history', 'way back'], ['deepHistory', 'way back, all levels'], ['start', 'beginning'],
 ];
 
 /** One state: its texts, where it lies, what the run says of it. */

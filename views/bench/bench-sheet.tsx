@@ -248,6 +248,12 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
       {hasFixedStep(setup.solver) ? number('step', 'Step', 's') : number('relative', 'Tolerance', 'relative')}
       {!hasFixedStep(setup.solver) && number('absolute', '', 'absolute')}
       {number('recordEvery', 'Record every', 's')}
+      <div className="field-row">
+        <label>While it runs</label>
+        <label className="d-flex gap-2 align-items-center" title="Without a screen nothing is drawn until the run has ended: long runs take less time">
+          <input type="checkbox" className="form-check-input mt-0" aria-label="Without a screen" checked={!setup.screen} onChange={(e) => set({ screen: !e.target.checked }, e.target.checked ? 'Run without a screen' : 'Show the run while it goes on')} /> without a screen: as fast as possible, shown when it has ended
+        </label>
+      </div>
       {startProblems.length > 0 && (
         <div className="px-3 py-2" style={{ color: 'var(--bad)' }} role="alert" data-testid="start-problems">
           <strong>It did not start:</strong>

@@ -69,7 +69,7 @@ function differences(a: Setup, b: Setup, project: Project): [string, string, str
   const typeName = (id: string): string => project.types.find((t) => t.id === (id || project.root))?.name ?? '';
   const fields: [string, string, string][] = [
     ['runs', typeName(a.root), typeName(b.root)], ['duration in s', String(a.stop), String(b.stop)], ['solver', a.solver, b.solver], ['relative tolerance', String(a.relative), String(b.relative)], ['absolute tolerance', String(a.absolute), String(b.absolute)],
-    ['recorded every', String(a.recordEvery), String(b.recordEvery)], ['ends when', a.endWhen, b.endWhen], ['records', a.record.join(', '), b.record.join(', ')], ['starts in', a.startIn.join(', '), b.startIn.join(', ')],
+    ['recorded every', String(a.recordEvery), String(b.recordEvery)], ['ends when', a.endWhen, b.endWhen], ['records', a.record.join(', '), b.record.join(', ')], ['starts in', a.startIn.join(', '), b.startIn.join(', ')], ['screen', a.screen ? 'shown' : 'without', b.screen ? 'shown' : 'without'],
     ...(['changes'] as const).flatMap(() => [...new Set([...a.changes, ...b.changes].map((c) => c.name))].map((name): [string, string, string] => [name, a.changes.find((c) => c.name === name)?.value ?? 'as designed', b.changes.find((c) => c.name === name)?.value ?? 'as designed'])),
     ...[...new Set([...a.stimulus, ...b.stimulus].map((s) => `${s.time} s: ${s.kind} ${s.target}`))].map((key): [string, string, string] => {
       const text = (s: Setup): string => s.stimulus.filter((x) => `${x.time} s: ${x.kind} ${x.target}` === key).map((x) => x.value || 'yes').join(', ');

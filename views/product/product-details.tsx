@@ -1,7 +1,9 @@
 'use client';
 import { Trash2 } from 'lucide-react';
 import { useMemo } from 'react';
-import type { PartType, Project, Quantity } from '@/core/project/project';
+import { itemOf } from '@/core/project/items';
+import type { Link, PartType, Project, Quantity } from '@/core/project/project';
+import { itemConflict, waysOf } from '@/core/run/check-links';
 import { usersOf } from '@/core/project/references';
 import { fullName, problemsAt, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
@@ -10,6 +12,7 @@ import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { CellSelect } from '@/ui/cell-field';
 import { deleteWithImpact } from '@/ui/impact';
+import { ItemField } from '@/ui/inside/item-field';
 import { PartSettings, selectedPart } from '@/ui/inside/part-settings';
 import { TraceLinks } from '@/ui/trace-links';
 import { showValue } from '@/ui/value-now';
@@ -39,7 +42,9 @@ export function ProductDetails() {
       </>
     );
   }
-  const other = ['part', 'port', 'link'].map((k) => (item.startsWith(`${k}/`) ? `type/${type.id}/${item}` : '')).find(Boolean);
+  const link = type.links.find((l) => `link/${l.id}` === item);
+  if (link && project) return <LinkDetails project={project} type={type} link={link} />;
+  const other = ['part', 'port'].map((k) => (item.startsWith(`${k}/`) ? `type/${type.id}/${item}` : '')).find(Boolean);
   if (!quantity) return <TypeDetails type={type} address={other ?? `type/${type.id}`} />;
   const list = `types/${type.id}/quantities`;
   const set = (changes: Partial<Quantity>, what: string) => edit({ kind: 'update', list, id: quantity.id, changes }, `Change the ${what} of ${quantity.name}`);
@@ -80,6 +85,56 @@ export function ProductDetails() {
             ))}
           </ul>
         )}
+      </div>
+    </>
+  );
+}
+
+/** A link: its ends, which way, and what it carries. */
+function LinkDetails({ project, type, link }: { readonly project: Project; readonly type: PartType; readonly link: Link }) {
+  const problems = useProject((s) => s.problems);
+  const address = `type/${type.id}/link/${link.id}`;
+  const { forth, back } = waysOf(project, type, link);
+  const item = itemOf(project, link);
+  const misfit = itemConflict(project, type, link);
+  return (
+    <>
+      <div className="pane-head">
+        <h2>
+          <span className="quiet">link </span>
+          {item?.name ?? ''}
+        </h2>
+        <Button variant="bare" label="Delete the link" onClick={() => deleteWithImpact(address, { kind: 'remove', list: `types/${type.id}/links`, id: link.id }, 'Delete a link', () => usePlace.getState().select(''))}>
+          <Trash2 size={14} aria-hidden />
+        </Button>
+      </div>
+      <div className="pane-body pt-2">
+        <div className="field-row">
+          <label>{forth && back ? 'Between' : 'From'}</label>
+          <span className="mono text-break">{forth ? link.from : link.to}</span>
+        </div>
+        <div className="field-row">
+          <label>{forth && back ? 'and' : 'To'}</label>
+          <span className="mono text-break">{forth ? link.to : link.from}</span>
+        </div>
+        <div className="field-row">
+          <label>Carries</label>
+          <div>
+            <ItemField project={project} type={type} link={link} {...(misfit && { problem: misfit })} />
+          </div>
+        </div>
+        {item && item.unit !== '' && (
+          <div className="field-row">
+            <label>measured in</label>
+            <span className="mono">{item.unit}</span>
+          </div>
+        )}
+        {problemsAt(problems, address).filter((p) => p.message !== misfit).map((p) => (
+          <div key={p.message} className="field-problem px-3">
+            {p.message}
+          </div>
+        ))}
+        <TraceLinks address={address} what={`the link from ${link.from}`} />
       </div>
     </>
   );

@@ -14,7 +14,7 @@ import { InsideSheet } from '@/ui/inside/inside-sheet';
 import { allNames, freeName } from '@/ui/names';
 import { MotionSheet } from './motion/lazy';
 import { QuantityTable } from './quantity-table';
-import { LinkTable, PartTable, PortTable } from './structure-tables';
+import { ItemTable, LinkTable, PartTable, PortTable } from './structure-tables';
 
 /** A part type: its quantities, parts, ports and links. */
 export function ProductSheet() {
@@ -105,6 +105,7 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
         {(type.quantities.length > 0 || type.parts.length === 0) && <QuantityTable type={type} path={path} add={addQuantity} />}
         {(type.links.length > 0 || type.parts.length > 1) && <LinkTable project={project} type={type} />}
         <PortTable type={type} />
+        {type.id === project.root && <ItemTable project={project} />}
       </div>}
     </>
   );

@@ -2,7 +2,9 @@
 import { ArrowRight, Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
-import type { PartType, Project } from '@/core/project/project';
+import { linksWith, removeItemEdit } from '@/core/project/items';
+import type { Item, PartType, Project } from '@/core/project/project';
+import { itemConflict } from '@/core/run/check-links';
 import { fullName, problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -12,6 +14,7 @@ import { CellField } from '@/ui/cell-field';
 import { DeleteCell } from '@/ui/delete-cell';
 import { DraggableName } from '@/ui/draggable-name';
 import { deleteWithImpact } from '@/ui/impact';
+import { ItemField } from '@/ui/inside/item-field';
 import { LinkableRow } from '@/ui/linkable';
 import { showValue } from '@/ui/value-now';
 import { allNames, freeName, readChangeList, tryEdit } from '@/ui/names';
@@ -133,9 +136,10 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
         <tbody>
           {type.links.map((l) => {
             const problem = problemsAt(problems, `type/${type.id}/link/${l.id}`)[0]?.message;
-            const field = (key: 'from' | 'to' | 'carries', label: string) => (
+            const misfit = itemConflict(project, type, l);
+            const field = (key: 'from' | 'to', label: string) => (
               <CellField
-                value={l[key]} label={`${label} of the link from ${l.from}`} mono={key !== 'carries'} {...(key !== 'carries' && { list: ends })} {...(key === 'from' && problem && { problem })}
+                value={l[key]} label={`${label} of the link from ${l.from}`} mono list={ends} {...(key === 'from' && problem && problem !== misfit && { problem })}
                 onCommit={(text) => edit({ kind: 'update', list, id: l.id, changes: { [key]: text } }, 'Change a link')}
               />
             );
@@ -146,13 +150,67 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
                   <ArrowRight size={13} aria-hidden />
                 </td>
                 <td>{field('to', 'End')}</td>
-                <td>{field('carries', 'Item')}</td>
+                <td>
+                  <ItemField project={project} type={type} link={l} {...(misfit && { problem: misfit })} />
+                </td>
                 <DeleteCell what={`the link from ${l.from} to ${l.to}`} onDelete={() => tryEdit({ kind: 'remove', list, id: l.id }, 'Delete a link')} />
               </LinkableRow>
             );
           })}
         </tbody>
       </table>
+    </>
+  );
+}
+
+/** What links carry: the kinds of things that go through the product. */
+export function ItemTable({ project }: { readonly project: Project }) {
+  const { edit } = useProject.getState();
+  const add = (): void => tryEdit({ kind: 'insert', list: 'items', entry: { id: `i-${nanoid(8)}`, name: freeName(project.items.map((i) => i.name), 'item'), unit: '', note: '' } }, 'Add an item');
+  return (
+    <>
+      <h3 className="section-title">
+        Items: what links carry
+        <Button size="sm" onClick={add}>
+          <Plus size={13} aria-hidden /> Item
+        </Button>
+      </h3>
+      {project.items.length > 0 && (
+        <table className="table" data-testid="items">
+          <colgroup>
+            <col style={{ width: '28%' }} />
+            <col style={{ width: '16%' }} />
+            <col style={{ width: '28%' }} />
+            <col />
+            <col style={{ width: 40 }} />
+          </colgroup>
+          <thead>
+            <tr>
+              <th scope="col">Item</th>
+              <th scope="col" title="Unit of what can be measured; empty for things and messages">Unit</th>
+              <th scope="col">Carried</th>
+              <th scope="col">Note</th>
+              <th scope="col" aria-label="Delete" />
+            </tr>
+          </thead>
+          <tbody>
+            {project.items.map((i) => {
+              const links = linksWith(project, i);
+              const set = (changes: Partial<Item>) => edit({ kind: 'update', list: 'items', id: i.id, changes }, `Change the item ${i.name}`);
+              const ways = links.map(({ link: l }) => `${l.from} to ${l.to}`).join(', ');
+              return (
+                <tr key={i.id}>
+                  <td><CellField value={i.name} label={`Name of the item ${i.name}`} onCommit={(name) => set({ name })} /></td>
+                  <td><CellField value={i.unit} label={`Unit of the item ${i.name}`} mono placeholder="none" onCommit={(unit) => set({ unit })} /></td>
+                  <td className="text-truncate quiet" title={ways}>{ways || 'by no link yet'}</td>
+                  <td><CellField value={i.note} label={`Note of the item ${i.name}`} onCommit={(note) => set({ note })} /></td>
+                  <DeleteCell what={`the item ${i.name}`} onDelete={() => tryEdit(removeItemEdit(project, i), `Delete the item ${i.name}`)} />
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      )}
     </>
   );
 }

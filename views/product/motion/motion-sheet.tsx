@@ -10,6 +10,7 @@ import { usePlace } from '@/store/place-store';
 import { valueAtTime } from '@/store/run-data';
 import { useRuns, type RunView } from '@/store/run-store';
 import { Button } from '@/ui/button';
+import { usePlayback } from '@/ui/use-playback';
 import { selectedPart } from '@/ui/inside/part-settings';
 import { hangUp, middleOf, type ReadField } from './pose';
 import { createMotionScene, type MotionScene, type View } from './scene';
@@ -40,8 +41,8 @@ export function MotionSheet({ project, type, path }: { readonly project: Project
   const [mode, setMode] = useState<'run' | 'design'>('run');
   const [frames, setFrames] = useState(false);
   const [trails, setTrails] = useState<ReadonlySet<string>>(new Set());
-  const [playing, setPlaying] = useState(false);
   const [rate, setRate] = useState(1);
+  const { playing, toggle } = usePlayback(rate);
   const pressed = useRef<{ x: number; y: number }>(undefined);
 
   // a change of the project is seen at once, before anything runs
@@ -107,25 +108,10 @@ export function MotionSheet({ project, type, path }: { readonly project: Project
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [trails, cursor, version, usesRun, shapes, theme]);
 
-  useEffect(() => {
-    if (!playing || !run) return;
-    let last = performance.now();
-    let handle = requestAnimationFrame(function turn(now) {
-      const { cursor: at, moveCursor, current } = useRuns.getState();
-      const next = at + ((now - last) / 1000) * rate;
-      last = now;
-      const end = current?.time ?? 0;
-      moveCursor(Math.min(next, end));
-      if (next >= end) setPlaying(false);
-      else handle = requestAnimationFrame(turn);
-    });
-    return () => cancelAnimationFrame(handle);
-  }, [playing, rate, run]);
   const play = (): void => {
     if (!run) return say('There is nothing to play yet: run a setup first', 'note');
     setMode('run');
-    if (!playing && cursor >= run.time - 1e-9) useRuns.getState().moveCursor(0);
-    setPlaying(!playing);
+    toggle();
   };
   const pick = (e: MouseEvent): void => {
     const from = pressed.current;
