@@ -12,7 +12,8 @@ import { useProject } from '@/store/project-store';
 import { LinkableBox, LinkCount } from '@/ui/linkable';
 import { useTraceLook } from '@/store/trace';
 import { QuietArrows, arrowUnder, manyArrows, transitionsInSight, useArrowPaths, usePlaces, useRestingView } from './quiet-arrows';
-import { arrowPath, boxesOf, isActive, isPlace, kindText, parentsFirst, textLines, transitionText } from './chart-geometry';
+import { boxesOf, isActive, isPlace, kindText, parentsFirst, textLines, transitionText, type Rect } from './chart-geometry';
+import { routeArrow } from './route-arrow';
 
 type StateNode = Node<{ readonly state: ChartState; readonly group: boolean; readonly lane: boolean; readonly lit: boolean; readonly wrong: boolean; readonly stops: boolean; readonly fact: string; readonly address: string }, 'state'>;
 type ArrowEdge = Edge<{ readonly transition: Transition; readonly lit: boolean; readonly wrong: boolean; readonly stops: boolean; readonly fired: number; readonly shift: number; readonly address: string; readonly extra: boolean; readonly explain: (t: Transition) => string }, 'arrow'>;
@@ -51,15 +52,51 @@ function StateCard({ data, selected }: NodeProps<StateNode>) {
 /** Labels of a large chart are left out where they would be too small to read: each costs as much as its arrow. */
 const LabelsShown = createContext(true);
 
+/** Cards of a chart where they stand, with what each lies in; none for large charts, whose arrows run straight. */
+interface StandingCard extends Rect {
+  readonly id: string;
+  readonly within: ReadonlySet<string>;
+}
+interface StandingCards {
+  readonly all: readonly StandingCard[];
+  /** What they take up together. */
+  readonly sheet?: Rect;
+}
+const noCards: StandingCards = { all: [] };
+const Cards = createContext<StandingCards>(noCards);
+const mostRouted = 120;
+
+function standingCards(chart: Chart): StandingCards {
+  if (chart.transitions.length > mostRouted) return noCards;
+  const boxes = boxesOf(chart);
+  const placed = new Map<string, StandingCard>();
+  for (const s of parentsFirst(chart)) {
+    const around = s.parent === null ? undefined : placed.get(s.parent);
+    const box = boxes.get(s.id);
+    if (box) placed.set(s.id, { id: s.id, x: box.x + (around?.x ?? 0), y: box.y + (around?.y ?? 0), width: box.width, height: box.height, within: new Set([...(around?.within ?? []), ...(s.parent === null ? [] : [s.parent])]) });
+  }
+  const all = [...placed.values()];
+  const [x, y] = [Math.min(...all.map((c) => c.x)), Math.min(...all.map((c) => c.y))];
+  return { all, sheet: { x, y, width: Math.max(...all.map((c) => c.x + c.width)) - x, height: Math.max(...all.map((c) => c.y + c.height)) - y } };
+}
+
+/** Cards an arrow has to go round: neither its ends, nor what they lie in, nor what lies in them or in another card that is in the way. */
+function inTheWay(cards: readonly StandingCard[], source: string, target: string): readonly StandingCard[] {
+  const [a, b] = [cards.find((c) => c.id === source), cards.find((c) => c.id === target)];
+  if (!a || !b) return [];
+  return cards.filter((c) => c.id !== source && c.id !== target && !a.within.has(c.id) && !b.within.has(c.id) && !c.within.has(source) && !c.within.has(target));
+}
+
 function Arrow({ id, source, target, data, selected, markerEnd }: EdgeProps<ArrowEdge>) {
   const from = useInternalNode(source);
   const to = useInternalNode(target);
   const select = usePlace((s) => s.select);
   const look = useTraceLook(data?.address ?? '');
   const labels = useContext(LabelsShown);
+  const cards = useContext(Cards);
   if (!from || !to || !data) return null;
   const rect = (n: typeof from) => ({ x: n.internals.positionAbsolute.x, y: n.internals.positionAbsolute.y, width: n.measured.width ?? n.width ?? 0, height: n.measured.height ?? n.height ?? 0 });
-  const { path, x, y } = arrowPath(rect(from), rect(to), data.shift);
+  const { path, x, y } = routeArrow(rect(from), rect(to), data.shift, inTheWay(cards.all, source, target), cards.sheet);
   const text = transitionText(data.transition);
   const [head, ...rest] = text.split(' / ');
   const stroke = data.lit ? 'var(--now)' : selected ? 'var(--accent)' : data.wrong ? 'var(--bad)' : 'var(--ink-3)';
@@ -249,9 +286,11 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
     if (refused) say(refused.message);
     else select(`transition/${entry.id}`);
   };
+  const cards = useMemo(() => standingCards(chart), [chart]);
   const far = useStore((x) => x.transform[2] < 0.4) && chart.transitions.length > 150;
   return (
     <LabelsShown value={!far}>
+    <Cards value={cards}>
     <ReactFlow<StateNode, ArrowEdge>
       nodes={nodes} edges={edges} nodeTypes={nodeTypes} edgeTypes={edgeTypes} onNodesChange={changes} onNodeDragStop={stop} onConnect={connect} connectionMode={ConnectionMode.Loose}
       onNodeClick={(e, n) => { if (!(n.data.group && selectUnder(e))) select(`state/${n.id}`); }} onEdgeClick={(_, e) => select(`transition/${e.id.split(' ')[0]}`)} onPaneClick={(e) => { if (!selectUnder(e)) select(''); }} deleteKeyCode={null} minZoom={0.15} maxZoom={2}
@@ -271,6 +310,7 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
       <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
       <Controls showInteractive={false} position="bottom-left" />
     </ReactFlow>
+    </Cards>
     </LabelsShown>
   );
 });

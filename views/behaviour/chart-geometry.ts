@@ -84,7 +84,7 @@ export function transitionText(t: Transition): string {
   return `${t.triggers.map(triggerText).join(', ')}${guard}${effect}`.trim() || 'at once';
 }
 
-interface Rect {
+export interface Rect {
   readonly x: number;
   readonly y: number;
   readonly width: number;
