@@ -33,17 +33,24 @@ export function person(page: () => Page) {
     await page().keyboard.type(value);
     if (commit) await page().keyboard.press('Enter');
   }
-  async function click(selector: string): Promise<void> {
-    const el = await page().waitForSelector(selector, { timeout: 45_000 });
-    await el!.evaluate((e) => e.scrollIntoView({ block: 'center' }));
-    await el!.click();
+  /** Finds something and presses it; once more where it was drawn anew in between, as a hand would. */
+  async function press(find: () => Promise<ElementHandle<Element>>): Promise<void> {
+    for (let tries = 0; ; tries++) {
+      try {
+        const el = await find();
+        await el.evaluate((e) => e.scrollIntoView({ block: 'center' }));
+        return await el.click();
+      } catch (error) {
+        if (tries >= 4 || !/detached|not clickable/i.test(String(error))) throw error;
+        await pause(120);
+      }
+    }
   }
-  async function clickText(selector: string, wanted: string): Promise<void> {
+  const click = (selector: string): Promise<void> => press(async () => (await page().waitForSelector(selector, { timeout: 45_000 }))!);
+  const clickText = (selector: string, wanted: string): Promise<void> => press(async () => {
     const handle = await page().waitForFunction((s, w) => [...document.querySelectorAll<HTMLElement>(s)].find((e) => e.innerText.trim() === w && e.offsetParent !== null), { timeout: 45_000 }, selector, wanted);
-    const el = handle.asElement() as ElementHandle<HTMLElement>;
-    await el.evaluate((e) => e.scrollIntoView({ block: 'center' }));
-    await el.click();
-  }
+    return handle.asElement() as ElementHandle<HTMLElement>;
+  });
   const area = (name: string): Promise<void> => clickText('.rail button', name);
   const choosePart = async (name: string): Promise<void> => {
     await fill('Search the outline', name, false);

@@ -66,7 +66,13 @@ export function TransitionDetails({ type, chart, transition: t, path }: { readon
             <CellSelect value={t.to} label="To state" options={[['', 'nowhere: only the effect'], ...states]} onCommit={(to) => set({ to }, 'Change where a transition leads')} />
           </div>
         </div>
-        {t.triggers.length === 0 && <p className="quiet px-3 mb-1">Fires at once when its state is active{t.guard.trim() ? ' and the guard holds' : ''}.</p>}
+        {t.triggers.length === 0 && (
+          <p className="quiet px-3 mb-1">
+            {chart.states.find((s) => s.id === t.from)?.kind === 'junction'
+              ? `Taken together with a way into the junction${t.guard.trim() ? ', where the guard holds' : ''}.`
+              : `Fires at once when its state is active${t.guard.trim() ? ' and the guard holds' : ''}.`}
+          </p>
+        )}
         {t.triggers.map((g, k) => {
           const own = problems.find((p) => p.place === `${place}/trigger/${k}`);
           return (
