@@ -22,17 +22,21 @@ export function createStepper(
 }
 
 const firstTrial = 400, trialSteps = 10, worthwhile = 6;
+/** An implicit step costs about as much as so many explicit ones. */
+const firstReturn = 150, costOfImplicit = 3;
 
 /**
  * Starts explicit and goes on implicit once the explicit method notices stiffness. Where it takes many steps without noticing
  * (at tight tolerances its steps stay within stability), some implicit steps are tried in between; they stay where they are
- * several times longer.
+ * several times longer. What was stiff need not stay so: after many implicit steps some explicit ones are tried, and they stay where they are
+ * long enough for their price.
  */
 function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, flat?: FlatStep, jacobian?: () => KnownJacobian): Stepper {
   const explicit = dopri5(n, f, tol, longest, flat);
   let implicit: Stepper | undefined;
   let useImplicit = false;
   let since = 0, nextTrial = firstTrial, trialLeft = 0, explicitLength = 0, trialFrom = 0;
+  let sinceImplicit = 0, nextReturn = firstReturn, returnLeft = 0, returnFrom = 0, implicitLength = 0;
   const current = (): Stepper => (useImplicit && implicit ? implicit : explicit);
   const goImplicit = (): void => {
     implicit ??= radau5(n, f, tol, longest, jacobian?.());
@@ -52,6 +56,27 @@ function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, 
     since = 0;
     nextTrial *= 4;
   };
+  const tryExplicit = (): void => {
+    if (!implicit) return;
+    explicit.reset(implicit.t, implicit.y);
+    useImplicit = false;
+    returnLeft = trialSteps;
+    returnFrom = explicit.t;
+  };
+  /** After some explicit steps in a stretch that was stiff: back to implicit ones, unless they get on as well for their price. */
+  const weighReturn = (): void => {
+    if (--returnLeft === trialSteps / 2) returnFrom = explicit.t;
+    if (returnLeft > 0 && !explicit.stiff) return;
+    const length = (explicit.t - returnFrom) / (trialSteps / 2);
+    returnLeft = since = sinceImplicit = 0;
+    if (!explicit.stiff && length * costOfImplicit > implicitLength) {
+      nextTrial = firstTrial;
+      nextReturn = firstReturn;
+      return;
+    }
+    nextReturn *= 4;
+    goImplicit();
+  };
   return {
     get t() { return current().t; },
     get previous() { return current().previous; },
@@ -68,15 +93,20 @@ function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, 
       };
     },
     reset(t, y) {
-      since = trialLeft = 0;
+      since = trialLeft = returnLeft = sinceImplicit = 0;
       current().reset(t, y);
     },
     adjust: (y) => current().adjust(y),
     step(limit) {
       // the steps of a trial are judged when the last of them has been used
       if (trialLeft > 0 && useImplicit) weigh();
+      else if (useImplicit && implicit) {
+        const length = implicit.t - implicit.previous;
+        implicitLength = sinceImplicit === 0 ? length : 0.9 * implicitLength + 0.1 * length;
+        if (++sinceImplicit >= nextReturn) tryExplicit();
+      } else if (returnLeft > 0) weighReturn();
       if (!useImplicit && explicit.stiff) goImplicit();
-      else if (!useImplicit && since >= nextTrial) {
+      else if (!useImplicit && returnLeft === 0 && since >= nextTrial) {
         explicitLength = explicit.t - explicit.previous;
         goImplicit();
         trialLeft = trialSteps;
@@ -94,14 +124,15 @@ function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, 
         nextTrial *= 4;
         return explicit.step(limit);
       }
+      returnLeft = 0;
       goImplicit();
       return implicit!.step(limit);
     },
     interpolate: (t, out) => current().interpolate(t, out),
-    save: () => [useImplicit ? 1 : 0, nextTrial],
+    save: () => [useImplicit ? 1 : 0, nextTrial, nextReturn],
     load(saved) {
       useImplicit = saved[0] === 1;
-      nextTrial = saved[1];
+      [, nextTrial, nextReturn] = saved;
       if (useImplicit) implicit ??= radau5(n, f, tol, longest, jacobian?.());
     },
   };

@@ -70,6 +70,19 @@ describe('stiffness', () => {
     expect(automatic.counts.steps).toBeLessThan(400);
     expect(Math.abs(automatic.y[0] - Math.cos(10))).toBeLessThan(1e-3);
   });
+  test('what is stiff only for a while is explicit again in the end; what stays stiff is not', () => {
+    // towards cos(5 t), in a hurry before 1 s
+    const problem = (later: number) => (t: number, y: Float64Array, dy: Float64Array): void => {
+      const rate = t < 1 ? 1e4 : later;
+      dy[0] = -rate * (y[0] - Math.cos(5 * t)) - 5 * Math.sin(5 * t);
+    };
+    const [calmer, stiffer] = [2, 1e4].map((later) => run(createStepper({ solver: 'auto', step: 1e-3 }, 1, problem(later), tolerances(1e-6, 1), Infinity), [1], 60));
+    for (const s of [calmer, stiffer]) expect(Math.abs(s.y[0] - Math.cos(300))).toBeLessThan(1e-4);
+    expect(calmer.stiff).toBe(false);
+    expect(stiffer.stiff).toBe(true);
+    const implicit = run(radau5(1, problem(2), tolerances(1e-6, 1), Infinity), [1], 60);
+    expect(calmer.counts.factorisations).toBeLessThan(implicit.counts.factorisations / 2);
+  });
   test('a calm problem stays explicit', () => {
     const automatic = run(createStepper({ solver: 'auto', step: 1e-3 }, 1, prothero(-1), tolerances(1e-6, 1), Infinity), [1], 10);
     expect(automatic.stiff).toBe(false);
