@@ -73,12 +73,13 @@ export function simulate(file: string, options: RunOptions & { readonly class: s
   if (options.json) {
     const last = recording.rows - 1;
     const final = Object.fromEntries(recording.columns.map((c) => [c.name, c.kind === 'literal' ? (c.literals[c.values[last]] ?? null) : c.kind === 'boolean' ? c.values[last] !== 0 : c.values[last]]));
-    print(JSON.stringify({ class: options.class, status: simulation.status, time: simulation.time, rows: recording.rows, counts: simulation.counts, solver: { implicit: report.implicit, limiting: report.limiting, advice: report.advice }, final, problems: all.map((p) => problemAsJson(p, textOf)) }, null, 1));
+    print(JSON.stringify({ class: options.class, status: simulation.status, time: simulation.time, rows: recording.rows, counts: simulation.counts, solver: { implicit: report.implicit, limiting: report.limiting, advice: report.advice, switching: report.switching, spent: report.spent }, final, problems: all.map((p) => problemAsJson(p, textOf)) }, null, 1));
   } else {
     for (const p of all) complain(formatProblem(p, textOf));
     const { counts } = simulation;
     print(`${options.class}: ${simulation.status} at t = ${simulation.time} s, ${counts.steps} steps, ${counts.rejected} rejected, ${counts.evaluations} evaluations, ${counts.events} events`);
     if (report.limiting.length > 0 && counts.steps > 100) print(`  steps set by ${report.limiting.map((x) => `${x.name} (${Math.round(x.share * 100)} %)`).join(', ')}${report.implicit ? '; implicit in the end' : ''}`);
+    if (report.switching.length > 0 && counts.events > 100) print(`  switched: ${report.switching.map((x) => `${x.text} (${x.times} times)`).join(', ')}`);
     for (const a of report.advice) print(`  ${a}`);
   }
   return simulation.status === 'finished' ? 0 : 2;

@@ -118,7 +118,8 @@ export function chatterProblem(program: Program, time: number, memory: Memory): 
   return runProblem('chattering', `Events follow each other without time going on: the condition ${text} keeps switching. Give it a dead band, or let the quantity come to rest`, time);
 }
 
-function describe(program: Program, e: FlatExpr): string {
+/** An expression in the names of the model. */
+export function describe(program: Program, e: FlatExpr): string {
   const { variables } = program.solvable.model;
   const symbols: Partial<Record<FlatExpr['op'], string>> = { lt: '<', le: '<=', gt: '>', ge: '>=', eq: '==', ne: '<>', add: '+', sub: '-', mul: '*', div: '/', pow: '^' };
   switch (e.op) {

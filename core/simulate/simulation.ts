@@ -9,6 +9,7 @@ import { createBurstWatch } from './burst-watch';
 import { createCrossingLocator } from './crossings';
 import { blockProblem, chatterProblem, constraintProblem, notFiniteProblem, rootProblem, runProblem, stepProblem, unsettledProblem } from './failure';
 import { patternOf } from './linear-solver';
+import { createRunProfile } from './run-profile';
 import type { KnownJacobian } from './state-jacobian';
 import { solverReport, type SolverReport } from './solver-report';
 import { createDomainWatch } from './domain-watch';
@@ -127,6 +128,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const warnings = new Map<number, Problem>();
   const samples: { start: number; interval: number; index: number }[] = [];
 
+  const profile = createRunProfile(program.modes.length);
   const clock: Clock = { time: 0, step: 0 };
   let status: RunStatus = 'ready', failure: Problem | undefined;
   let nextRow = 0, stimulusAt = 0, events = 0, eventsHere = 0, lastEventTime = NaN, ended = false, restarted = false;
@@ -427,6 +429,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     const limit = Math.min(nextTimeEvent(), clock.time + machine.past.reduce((least, p) => Math.min(least, p.shortest / 2), Infinity));
     const from = clock.time;
     stageFailure = undefined;
+    profile.start();
     const ok = limit > clock.time ? stepper.step(limit) : true;
     if (!ok) {
       if (stageFailure) fail(blockProblem(program, stageFailure, clock.time, v));
@@ -449,8 +452,10 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       }
       if (moved) stepper.adjust(y);
     }
+    profile.lap('steps');
     const crossing = hasModes ? guarded(() => firstCrossing(from, reached)) : undefined;
     if (hasFailed()) return false;
+    profile.lap('looking');
     const end = crossing ?? reached;
     guarded(() => recordUpTo(end));
     if (hasFailed()) return false;
@@ -472,15 +477,24 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     const onRow = Math.abs(nextRow * options.recordEvery - clock.time) <= 1e-12 * Math.max(1, clock.time);
     if (onRow) nextRow++;
     if (crossing !== undefined || atTimeEvent()) {
+      profile.lap('rows');
+      if (crossing !== undefined) noteSwitches();
       if (crossing !== undefined && !atTimeEvent()) handleEvent();
       else applyOutside();
+      profile.lap('events');
       finishIfDue();
       return true;
     }
     observer.row(clock.time, v, onRow || clock.time >= options.stop ? 'sample' : 'step');
     checkAssertions();
+    profile.lap('rows');
     finishIfDue();
     return false;
+  };
+
+  const noteSwitches = (): void => {
+    machine.conditions(clock.time);
+    for (let k = 0; k < m.length; k++) if (m[k] !== live[k]) profile.switches[k]++;
   };
 
   const locator = createCrossingLocator(program, machine.memory, valuesAt, (t) => machine.conditions(t));
@@ -520,7 +534,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     get warnings() { return [...warnings.values()]; },
     get counts() { return { ...stepper.counts, events }; },
     machine,
-    report: () => solverReport(program, options, stepper, events),
+    report: () => solverReport(program, options, stepper, events, profile),
     advance(until, stopAtEvent = false, keepGoing = () => true) {
       if (status === 'ready') start();
       finishIfDue();

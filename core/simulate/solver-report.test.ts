@@ -15,6 +15,17 @@ test('it says what would help: a stiff model with an explicit method, switching 
   expect(auto).toMatchObject({ implicit: true, advice: [] });
   const switching = 'model Switching Real x(start = 0, fixed = true); Boolean up; equation up = sin(3000*time) > 0; der(x) = if up then 1 else -1; end Switching;';
   expect(reportOf(switching, { stop: 1, solver: 'dopri5' }).advice.join()).toMatch(/end at an event/);
+  expect(reportOf(switching, { stop: 1, solver: 'dopri5' }).advice.join()).toMatch(/at sin\(3000 \* time\) > 0/);
   const jumps = 'model Jumps Real x(start = 0, fixed = true); equation der(x) = noEvent(if mod(time, 0.1) > 0.05 then 1 else -1); end Jumps;';
   expect(reportOf(jumps, { stop: 5, solver: 'dopri5' }).advice.join()).toMatch(/taken again: x changes abruptly/);
+});
+test('it tells which conditions switched how often, and where the time went', () => {
+  const report = reportOf('model Two Real x(start = 0, fixed = true); Boolean a, b; Integer n; equation der(x) = 1; a = sin(20*x) > 0; b = x > 0.7; n = integer(3*x); end Two;', { stop: 1, solver: 'auto' });
+  // sin(20 x) becomes positive right after the start and has six zeros in (0, 1)
+  expect(report.switching[0]).toEqual({ text: 'sin(20 * x) > 0', times: 7 });
+  expect(report.switching).toContainEqual({ text: 'x > 0.7', times: 1 });
+  expect(report.switching).toContainEqual({ text: 'whole steps of 3 * x', times: 2 });
+  const shares = Object.values(report.spent);
+  expect(shares.every((x) => x >= 0)).toBe(true);
+  expect(shares.reduce((a, b) => a + b)).toBeCloseTo(1, 9);
 });

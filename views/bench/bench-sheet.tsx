@@ -344,6 +344,8 @@ function Stimulus({ setup, problemOf }: { readonly setup: Setup; readonly proble
   );
 }
 
+const spentWords = { steps: 'steps', looking: 'looking for events', rows: 'rows and what watches them', events: 'events' };
+
 function RunFacts({ setup }: { readonly setup: Setup }) {
   const run = useRuns((s) => s.current);
   if (!run?.counts) return null;
@@ -354,9 +356,11 @@ function RunFacts({ setup }: { readonly setup: Setup }) {
       <p className="px-3 quiet">
         {run.status} at {formatNumber(run.time)} s: {steps} steps ({rejected} rejected), {evaluations} evaluations, {events} events, {run.data.rows} rows, {formatNumber(run.seconds * 1000, 3)} ms
       </p>
-      {run.solver && (run.solver.limiting.length > 0 || run.solver.advice.length > 0) && (
+      {run.solver && (
         <div className="px-3 pb-2 quiet" data-testid="solver-report">
           {run.solver.limiting.length > 0 && <div>Its steps were set by {run.solver.limiting.map((x) => `${x.name} (${Math.round(x.share * 100)} %)`).join(', ')}{run.solver.implicit ? '; implicit steps in the end' : ''}.</div>}
+          {run.solver.switching.length > 0 && <div>What switched: {run.solver.switching.map((x) => `${x.text} (${x.times}×)`).join(', ')}.</div>}
+          <div>Time went into {(['steps', 'looking', 'rows', 'events'] as const).map((t) => `${spentWords[t]} ${Math.round(run.solver!.spent[t] * 100)} %`).join(', ')}.</div>
           {run.solver.advice.map((a) => <div key={a} style={{ color: 'var(--now-ink)' }}>{a}.</div>)}
         </div>
       )}

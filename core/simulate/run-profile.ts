@@ -1,0 +1,32 @@
+/** Where a run spends its time, and which conditions switch how often: for the report, never for what is computed. */
+export const tasks = ['steps', 'looking', 'rows', 'events'] as const;
+export type Task = (typeof tasks)[number];
+
+export interface RunProfile {
+  /** Switches of each condition of the program. */
+  readonly switches: Float64Array;
+  /** Counts the time since the last call to nothing. */
+  start(): void;
+  /** Counts it to a task. */
+  lap(task: Task): void;
+  /** Shares of the time counted so far. */
+  shares(): Readonly<Record<Task, number>>;
+}
+
+export function createRunProfile(modes: number): RunProfile {
+  const spent: Record<Task, number> = { steps: 0, looking: 0, rows: 0, events: 0 };
+  let last = 0;
+  return {
+    switches: new Float64Array(modes),
+    start: () => void (last = performance.now()),
+    lap(task) {
+      const now = performance.now();
+      spent[task] += now - last;
+      last = now;
+    },
+    shares() {
+      const whole = tasks.reduce((sum, t) => sum + spent[t], 0);
+      return Object.fromEntries(tasks.map((t) => [t, whole > 0 ? spent[t] / whole : 0])) as Record<Task, number>;
+    },
+  };
+}
