@@ -9,7 +9,7 @@ import { freshCapper, goTo } from './session';
 const session = freshCapper();
 let page: Page;
 beforeEach(() => void (page = session.page));
-const { pause, until, text, fill, click, clickText, area, choosePart, setup, runStatus, run, clock, dragCursor, valueOf } = person(() => page);
+const { pause, until, text, fill, click, clickText, area, choosePart, setup, runStatus, run, startRun, clock, dragCursor, valueOf } = person(() => page);
 const go = (hash: string): Promise<void> => goTo(page, hash);
 const pick = async (name: string): Promise<void> => {
   await click('[data-testid="behaviour-picker"]');
@@ -85,7 +85,7 @@ test('why a transition did not fire, a stop at a state, and another way from the
   await click('[data-testid="branch"]');
   await fill('Quantity 1', 'ctrl.creepSpeed', false);
   await fill('Value 1', '16', false);
-  await click('[data-testid="branch-run"]');
+  await startRun(() => click('[data-testid="branch-run"]'));
   await until(runStatus, (s) => s.includes('paused'), 'the branch stops there too');
   expect(Math.abs((await clock()) - at)).toBeLessThan(0.01);
   await clickText('.ribbon-bar button', 'Go on');

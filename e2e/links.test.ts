@@ -6,7 +6,7 @@ import { freshCapper, goTo } from './session';
 const session = freshCapper();
 let page: Page;
 beforeEach(() => void (page = session.page));
-const { pause, until, text, fill, click, clickText, area, choosePart, run, runStatus, valueOf } = person(() => page);
+const { pause, until, text, fill, click, clickText, area, choosePart, run, valueOf } = person(() => page);
 const go = (hash: string): Promise<void> => goTo(page, hash);
 
 test('a link says what it carries: chosen, made new, refused where the unit does not fit, and drawn with its way', async () => {
@@ -77,7 +77,6 @@ test('a recorded sequence follows the clock on the wall; a run without a screen 
   await go('#/bench///');
   await click('[aria-label="Without a screen"]');
   await pause(150);
-  await clickText('.ribbon-bar button', 'Run');
-  await until(runStatus, (s) => s.startsWith('Careful finished'), 'the run ends');
+  await run('Careful');
   await until(() => text('.ribbon-bar'), (s) => /11\s*hold/.test(s), 'its verdicts are there');
 });

@@ -64,9 +64,17 @@ export function person(page: () => Page) {
       select.dispatchEvent(new Event('change', { bubbles: true }));
     }, name);
   const runStatus = (): Promise<string> => text('[data-testid="run-status"]');
+  /** Which run the ribbon tells of; empty before the first. */
+  const runNow = (): Promise<string> => page().evaluate(() => document.querySelector('[data-testid="run-status"]')?.getAttribute('data-run') ?? '');
+  /** Presses something that starts a run, and waits until the ribbon tells of that one. */
+  async function startRun(press: () => Promise<void>): Promise<void> {
+    const before = await runNow();
+    await press();
+    await until(runNow, (id) => id !== '' && id !== before, 'another run begins');
+  }
   async function run(name: string): Promise<void> {
     await setup(name);
-    await clickText('.ribbon-bar button', 'Run');
+    await startRun(() => clickText('.ribbon-bar button', 'Run'));
     await until(runStatus, (s) => s.startsWith(`${name} finished`), `the run ${name} finishes`);
   }
   const clock = async (): Promise<number> => Number(/([\d.]+) s/.exec(await text('[data-testid="clock"]'))![1]);
@@ -88,5 +96,5 @@ export function person(page: () => Page) {
     const handle = await page().waitForFunction((w) => [...document.querySelectorAll<HTMLElement>('.outline-row.as-button')].find((e) => e.innerText.split('\n')[0].trim() === w), { timeout: 45_000 }, name);
     await (handle.asElement() as ElementHandle<HTMLElement>).click();
   };
-  return { pause, sheet, until, text, field, valueOf, fill, click, clickText, area, choosePart, setup, runStatus, run, clock, plotBox, dragCursor };
+  return { pause, sheet, until, text, field, valueOf, fill, click, clickText, area, choosePart, setup, runStatus, run, startRun, clock, plotBox, dragCursor };
 }

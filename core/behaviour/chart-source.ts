@@ -2,7 +2,7 @@ import type { Expr, Statement } from '../language/ast';
 import { atPlace, problem, type Problem } from '../language/diagnostics';
 import { parseExpressionText, parseStatementsText } from '../language/parse';
 import type { Chart, Transition, Trigger } from '../project/project';
-import { withoutJunctions } from './junctions';
+import { withoutJunctions, type Way } from './junctions';
 import { chartStructure, type ChartStructure, type NodeKind, type TriggerNodeKind } from './chart-structure';
 
 /** A state chart with its texts parsed, names not yet resolved. Charts and procedures both come to this. */
@@ -41,18 +41,9 @@ export interface StateSource {
   readonly place: string;
 }
 
-export interface TransitionSource {
-  readonly from: number;
-  readonly targets: readonly number[];
+export interface TransitionSource extends Way {
   readonly internal: boolean;
   readonly triggers: readonly TriggerSource[];
-  readonly guard?: Expr;
-  /** Written `else`: taken where no other of its state can be. */
-  readonly otherwise: boolean;
-  readonly effect: readonly Statement[];
-  readonly place: string;
-  /** Places of the further transitions it goes through, where it passes junctions. */
-  readonly via: readonly string[];
 }
 
 export interface TriggerSource {

@@ -1,29 +1,42 @@
-import type { Expr } from '../language/ast';
+import type { Expr, Statement } from '../language/ast';
 import { problem, type Problem } from '../language/diagnostics';
-import type { TransitionSource } from './chart-source';
 
-/**
- * Junctions are ways that fork before anything is left: a transition into one and each way out of it are one transition, with the guards of
- * both and the effects one after the other. Where no way out is free, the whole is not taken. So the step function knows nothing of them.
- */
-export interface JunctionInput {
-  readonly transitions: readonly TransitionSource[];
+/** A transition as it is written. */
+export interface Way {
+  readonly from: number;
+  readonly targets: readonly number[];
+  readonly triggers: readonly unknown[];
+  readonly guard?: Expr;
+  /** Written `else`: taken where no other of its state can be. */
+  readonly otherwise: boolean;
+  readonly effect: readonly Statement[];
+  readonly place: string;
+  /** Places of the further transitions it goes through, where it passes junctions. */
+  readonly via: readonly string[];
+}
+
+export interface JunctionInput<T extends Way> {
+  readonly transitions: readonly T[];
   /** By the number of a state: it is a junction. */
   isJunction(state: number): boolean;
   isBeginning(state: number): boolean;
   nameOf(state: number): string;
 }
 
-export function withoutJunctions({ transitions, isJunction, isBeginning, nameOf }: JunctionInput, report: (place: string, p: Problem) => void): TransitionSource[] {
-  const outgoing = new Map<number, TransitionSource[]>();
+/**
+ * Junctions are ways that fork before anything is left: a transition into one and each way out of it are one transition, with the guards of
+ * both and the effects one after the other. Where no way out is free, the whole is not taken. So the step function knows nothing of them.
+ */
+export function withoutJunctions<T extends Way>({ transitions, isJunction, isBeginning, nameOf }: JunctionInput<T>, report: (place: string, p: Problem) => void): T[] {
+  const outgoing = new Map<number, T[]>();
   for (const t of transitions) if (isJunction(t.from)) outgoing.set(t.from, [...(outgoing.get(t.from) ?? []), t]);
   for (const [junction, ways] of outgoing) {
     for (const t of ways) if (t.triggers.length > 0) report(t.place, problem('error', 'junction', `What leaves the junction ${nameOf(junction)} has a guard only: what starts it is said on the way in`));
   }
-  const follow = (t: TransitionSource, passed: readonly number[]): TransitionSource[] => {
+  const follow = (t: T, passed: readonly number[]): T[] => {
     const junction = t.targets.find(isJunction);
     if (junction === undefined) return [t];
-    const fail = (message: string): TransitionSource[] => {
+    const fail = (message: string): T[] => {
       report(t.place, problem('error', 'junction', message));
       return [];
     };
@@ -37,8 +50,7 @@ export function withoutJunctions({ transitions, isJunction, isBeginning, nameOf 
     return ordered.flatMap((way) => {
       const own = way.otherwise ? guards.map(negated).reduce<Expr | undefined>(both, undefined) : way.guard;
       const guard = both(t.guard, own);
-      const { guard: _, ...rest } = t;
-      return follow({ ...rest, targets: way.targets, ...(guard && { guard }), effect: [...t.effect, ...way.effect], via: [...t.via, way.place] }, [...passed, junction]);
+      return follow({ ...t, targets: way.targets, guard, effect: [...t.effect, ...way.effect], via: [...t.via, way.place] }, [...passed, junction]);
     });
   };
   return transitions.flatMap((t) => {

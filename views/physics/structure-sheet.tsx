@@ -101,7 +101,9 @@ export function StructureSheet() {
               <figcaption className="quiet">
                 {at ? <Where structure={s} at={at} /> : 'Each row is an equation, each column an unknown, in the order in which they are solved. Derivatives are coloured, framed equations are solved together. Point at a cell to read it; press it to go to its equation, with Shift to its unknown.'}
               </figcaption>
-              <Incidence structure={s} at={at} look={setAt} open={open} openName={openName} />
+              <div className="incidence-box">
+                <Incidence structure={s} at={at} look={setAt} open={open} openName={openName} />
+              </div>
             </figure>
             <Facts structure={s} open={open} openName={openName} give={give} isOwn={isOwn} />
           </div>
