@@ -2,6 +2,7 @@ import { atPlace, hasErrors, type Problem } from '../core/language/diagnostics';
 import { parseFile } from '../core/language/parse';
 import { flatten } from '../core/flatten/flatten';
 import { libraryOfFile } from '../core/flatten/library';
+import { relaxUnits } from '../core/language/unit-check';
 import { readProjectFile } from '../core/formats/project-file';
 import { checkProject } from '../core/run/check';
 import { compile } from '../core/simulate/compile';
@@ -37,15 +38,12 @@ function checkText(file: string, text: string): Checked {
       if (c.partial || c.short || c.enumeration || !['model', 'block', 'class'].includes(c.classKind)) continue;
       // a class that others use is checked where it is used: alone, its ports are open
       const { model } = flatten(library, c.name);
-      found.push(...unitsAsWarnings(used.has(c.name) ? model.problems : compile(model).problems));
+      found.push(...relaxUnits(used.has(c.name) ? model.problems : compile(model).problems));
     }
   }
   const keys = new Set<string>();
   return { problems: found.filter((p) => !keys.has(key(p)) && keys.add(key(p))), textOf };
 }
-
-/** Numbers in texts of equations mostly come without units: what does not fit there is worth a warning, not more. */
-export const unitsAsWarnings = (problems: readonly Problem[]): Problem[] => problems.map((p) => (p.code.startsWith('unit') ? { ...p, severity: 'warning' } : p));
 
 const key = (p: Problem): string => `${p.place}|${p.span?.start}|${p.code}|${p.message}`;
 

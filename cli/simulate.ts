@@ -7,7 +7,7 @@ import { compile } from '../core/simulate/compile';
 import { createRecorder } from '../core/simulate/recording';
 import { createSimulation } from '../core/simulate/simulation';
 import { experimentOf } from '../core/flatten/experiment';
-import { unitsAsWarnings } from './check';
+import { relaxUnits } from '../core/language/unit-check';
 import type { RunOptions } from './options';
 import { complain, formatProblem, print, problemAsJson, readBytes, readSettings, unknownColumns, writeCsv } from './output';
 
@@ -54,7 +54,7 @@ export function simulate(file: string, options: RunOptions & { readonly class: s
     if (!element) model = flatten(library, options.class, { changes: changes.value, changesPlace: '--set' }).model;
   }
   // units that do not fit are worth a warning here; they do not keep a text from running
-  const relaxed = { ...model, problems: unitsAsWarnings(model.problems) };
+  const relaxed = { ...model, problems: relaxUnits(model.problems) };
   const { program, problems } = compile(relaxed);
   if (!program) return stopWith([...parseProblems, ...problems]);
   if (unknownColumns(model, options.record).length > 0) return 2;

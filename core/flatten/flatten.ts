@@ -1,7 +1,7 @@
 import type { Expr, Modification } from '../language/ast';
 import { problem, type Problem } from '../language/diagnostics';
 import { printExpression } from '../language/print';
-import { checkAgainstUnit, checkUnits, elaborateUnits } from '../language/unit-check';
+import { checkAgainstUnit, checkUnits, elaborateUnits, relaxUnits } from '../language/unit-check';
 import { describeUnit, unitOrUndefined, type Unit } from '../language/units';
 import { createBuilder, hasRelation, hiddenBoolean, plainVariable, type Builder } from './builder';
 import { addAlgorithm } from './algorithms';
@@ -156,9 +156,9 @@ function finish(b: Builder, name: string): FlatModel {
     if (v.binding && isConstant(v.binding) && Number.isNaN(v.binding.value)) v.binding = constant(NaN);
   }
   b.variables.forEach((v) => checkLimits(b, v));
-  // texts that come from elsewhere mostly have numbers without units: what does not fit there is worth a warning, not more
   const loose = new Set([...b.library.top.values()].filter((ref) => hasLooseUnits(ref.definition.annotation)).map((ref) => ref.place));
-  const problems: Problem[] = loose.size === 0 ? b.problems : b.problems.map((p) => (p.code.startsWith('unit') && p.severity === 'error' && loose.has(p.place ?? '') ? { ...p, severity: 'warning' } : p));
+  const isLoose = (p: Problem): boolean => loose.has(p.place ?? '');
+  const problems = loose.size === 0 ? b.problems : b.problems.flatMap((p) => (isLoose(p) ? relaxUnits([p]) : [p]));
   const shapes = new Map(b.parts.flatMap((p) => {
     const seen = p.instance.bodies.find((body) => body.ref.place === 'library/Shapes');
     return seen ? [[p.name, seen.ref.definition.partial ? p.instance.bodies.at(-1)!.ref.definition.name : seen.ref.definition.name] as const] : [];

@@ -1,6 +1,7 @@
 import type { Expr, RefExpr } from './ast';
 import { problem, type Fix, type Problem, type Span } from './diagnostics';
 import { printExpression } from './print';
+import { walkExpression } from './walk';
 import {
   convertValue, describeUnit, dimensionless, divideUnits, multiplyUnits, parseUnit, powerUnit, sameDimension, sameUnit, unitOrUndefined, type Unit,
 } from './units';
@@ -150,7 +151,7 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
     }
     if (pureNumber.has(e.callee)) {
       if (args[0] && !sameDimension(args[0].unit, dimensionless)) {
-        report(problem('error', 'unit-clash', `${e.callee} needs a plain number, but ${printExpression(e.args[0])} is in ${nameOf(args[0])}`, e.args[0].span));
+        report(problem('error', mentionsTime(e.args[0]) ? 'unit-of-time' : 'unit-clash', `${e.callee} needs a plain number, but ${printExpression(e.args[0])} is in ${nameOf(args[0])}`, e.args[0].span));
       }
       return known(dimensionless, true);
     }
@@ -320,3 +321,13 @@ function hasUnits(e: Expr): boolean {
       return false;
   }
 }
+
+function mentionsTime(e: Expr): boolean {
+  let found = false;
+  walkExpression(e, (x) => void (found ||= x.kind === 'ref' && x.parts.length === 1 && x.parts[0].name === 'time'));
+  return found;
+}
+
+/** Texts that come from elsewhere mostly have numbers without units: what does not fit there is worth a warning, and seconds in a sine nothing. */
+export const relaxUnits = (problems: readonly Problem[]): Problem[] =>
+  problems.filter((p) => p.code !== 'unit-of-time').map((p) => (p.code.startsWith('unit') && p.severity === 'error' ? { ...p, severity: 'warning' } : p));

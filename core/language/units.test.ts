@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { parseExpressionText } from './parse';
-import { checkUnits, elaborateUnits } from './unit-check';
+import type { Problem } from './diagnostics';
+import { checkUnits, elaborateUnits, relaxUnits } from './unit-check';
 import { commonUnits, convertValue, parseUnit, sameDimension, sameUnit, unitOrUndefined, type Unit } from './units';
 
 const unit = (text: string): Unit => {
@@ -64,6 +65,13 @@ describe('checking expressions', () => {
     expect(check('sin(v)')[0]).toMatch(/sin needs a plain number/);
     expect(check("i < 3 's'")[0]).toMatch(/compares i in A/);
     expect(check('convert(n, "V")')[0]).toMatch(/cannot be converted/);
+  });
+  test('texts from elsewhere: what does not fit is a warning, seconds in a sine are nothing', () => {
+    const found: Problem[] = [];
+    for (const text of ['u + i', 'sin(time)', 'exp(-2*time)', 'sin(v)']) checkUnits(parseExpressionText(text).value, context, (p) => found.push(p));
+    expect(found.every((p) => p.severity === 'error')).toBe(true);
+    expect(found).toHaveLength(4);
+    expect(relaxUnits(found).map((p) => [p.severity, p.message.slice(0, 9)])).toEqual([['warning', 'This adds'], ['warning', 'sin needs']]);
   });
   test('numbers with units take the scale of what they meet', () => {
     const value = (text: string): unknown => {
