@@ -168,6 +168,16 @@ describe('the engine', () => {
     expect(rows).toBe(finish(setup('Careful')).recorder.rows);
     expect(updates.at(-1)!.findings.find((f) => f.key === 'CAP-02')?.verdict).toBe('holds');
   });
+  test('without a screen: no rows and no verdicts until it rests, then the same ones', async () => {
+    const long = (screen: boolean) => ({ ...tubeCapper, setups: tubeCapper.setups.map((x) => ({ ...x, stop: 20, screen })) });
+    const updates = (screen: boolean) => collect((u) => u.status === 'finished', (e, listen) => void e.start(long(screen), 'u-careful', { pace: screen ? 0 : 1000 }, listen));
+    const unseen = await updates(false), shown = await updates(true);
+    for (const u of unseen.slice(0, -1)) expect([u.chunk.rows, u.findings.length]).toEqual([0, 0]);
+    const end = unseen.at(-1)!;
+    expect([end.chunk.time[0], end.chunk.time[end.chunk.rows - 1]]).toEqual([0, 20]);
+    expect(shown.reduce((sum, u) => sum + u.chunk.rows, 0)).toBe(end.chunk.rows);
+    expect(end.findings).toEqual(shown.at(-1)!.findings);
+  });
   test('pause, step to the next event, act, go on, end', async () => {
     const updates: RunUpdate[] = [];
     const engine = createEngine();
