@@ -53,8 +53,10 @@ async function main(): Promise<void> {
     await page.click('[data-testid="run-sequence"]');
     await wait(2500);
     await shot('sequence');
-    await go('#/product////inside');
+    await go('#/product///link%2Fl-cap-torque-ctrl-torque/inside');
     await wait(800);
+    await page.click('.type-tray .btn[aria-pressed]');
+    await wait(700);
     await shot('inside');
     await go('#/bench///control%2Fn-station/panel%2Fa-operator');
     await shot('panel');

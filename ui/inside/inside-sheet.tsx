@@ -108,6 +108,12 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     const entry: Link = { id: `l-${nanoid(8)}`, from, to, carries: '' };
     tryEdit({ kind: 'insert', list: `${list}/links`, entry }, `Link ${from} to ${to}`, () => select(`link/${entry.id}`));
   };
+  const label = (): void => {
+    setLabelled(!labelled);
+    // labels stand outside the cards at the borders
+    const x = labelled ? '3%' : '76px';
+    setTimeout(() => void flow.fitView({ padding: { left: '4%', right: x, top: '5%', bottom: '5%' }, maxZoom: 1.1 }), 60);
+  };
   const withIndex = (end: string): string => {
     const { part } = splitEnd(end);
     return network.parts.find((p) => p.name === part)?.dimensions ? end.replace(part, `${part}[1]`) : end;
@@ -192,7 +198,7 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
           <Sparkles size={14} aria-hidden /> {tidying ? 'Tidying …' : 'Tidy'}
         </Button>
         {type.links.some((l) => l.carries !== '') && (
-          <Button className={labelled ? 'active' : ''} aria-pressed={labelled} onClick={() => setLabelled(!labelled)} title="Say on every link what it carries">
+          <Button className={labelled ? 'active' : ''} aria-pressed={labelled} onClick={label} title="Say on every link what it carries">
             <Tag size={14} aria-hidden /> Items
           </Button>
         )}
