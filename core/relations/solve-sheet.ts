@@ -66,8 +66,9 @@ export function solveSheet(given: Project, typeId: string, sheetId: string, valu
   const sheet = type?.sheets.find((s) => s.id === sheetId);
   if (!type || !sheet) return empty;
   const { model, relations } = sheetModel(project, typeId, sheetId);
-  const used = new Set<number>();
-  for (const r of relations) for (const e of [r.left, r.right]) if (e) walk(e, (x) => void (x.op === 'var' && used.add(x.index)));
+  // each relation is gone through once
+  const within = new Map(relations.map((r) => [r, quantitiesOf(r)]));
+  const used = new Set([...within.values()].flat());
   const isGiven = (k: number): boolean => model.variables[k].kind === 'parameter' || model.variables[k].kind === 'constant' || model.variables[k].isInput || values[model.variables[k].name] !== undefined;
   const memory = new Float64Array(model.variables.length).fill(NaN);
   const read = (k: number): number => {
@@ -80,11 +81,7 @@ export function solveSheet(given: Project, typeId: string, sheetId: string, valu
   const equations = relations.filter((r) => r.right);
   const unknowns = [...used].filter((k) => !isGiven(k));
   const slot = new Map(unknowns.map((k, j) => [k, j]));
-  const adjacent = equations.map((r) => {
-    const found = new Set<number>();
-    for (const e of [r.left, r.right!]) walk(e, (x) => void (x.op === 'var' && slot.has(x.index) && found.add(slot.get(x.index)!)));
-    return [...found];
-  });
+  const adjacent = equations.map((r) => within.get(r)!.flatMap((k) => slot.get(k) ?? []));
   const matched = match(adjacent, unknowns.length);
   const { under } = explainMatching(adjacent, matched, unknowns.map((_, j) => j));
   const openSet = new Set(under.unknowns);
@@ -111,7 +108,7 @@ export function solveSheet(given: Project, typeId: string, sheetId: string, valu
     from: (blockOf.get(k) ?? []).map((e) => equations[e].id),
   }));
   const statements = relations.map((r): SheetStatement => {
-    const names = namesOf(r, model);
+    const names = within.get(r)!.map(nameOf);
     const base = { id: r.id, names, gives: [] as string[], left: undefined, right: undefined, baseUnit: r.baseUnit, problem: r.problem };
     if (r.unread) return { ...base, state: 'unread' };
     const [left, right] = [evaluate(r.left, (k) => memory[k]), r.right && evaluate(r.right, (k) => memory[k])];
@@ -148,11 +145,12 @@ function asLive(project: Project, typeId: string, sheetId: string): Project {
 
 const agrees = (a: number, b: number): boolean => Math.abs(a - b) <= 1e-6 * Math.max(Math.abs(a), Math.abs(b), 1e-300) || Math.abs(a - b) < 1e-12;
 
-const namesOf = (r: SheetRelation, model: FlatModel): string[] => {
+/** Numbers of the quantities of a relation, in the order of its text. */
+function quantitiesOf(r: SheetRelation): number[] {
   const found = new Set<number>();
   for (const e of [r.left, r.right]) if (e) walk(e, (x) => void (x.op === 'var' && found.add(x.index)));
-  return [...found].map((k) => model.variables[k].name);
-};
+  return [...found];
+}
 
 const startOf = (model: FlatModel, k: number, read: (k: number) => number): number => {
   const { start } = model.variables[k];

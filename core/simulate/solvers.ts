@@ -58,6 +58,12 @@ function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, 
   };
   const tryExplicit = (): void => {
     if (!implicit) return;
+    // explicit steps end where the fastest part of the model does: where that is far below what implicit ones manage, there is nothing to try
+    if (fastest(n, f, implicit.t, implicit.y) * implicitLength > edgeOfStability * costOfImplicit) {
+      sinceImplicit = 0;
+      nextReturn *= 2;
+      return;
+    }
     explicit.reset(implicit.t, implicit.y);
     useImplicit = false;
     returnLeft = trialSteps;
@@ -136,4 +142,26 @@ function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, 
       if (useImplicit) implicit ??= radau5(n, f, tol, longest, jacobian?.());
     },
   };
+}
+
+const edgeOfStability = 3.3, powerSteps = 5;
+
+/** The rate of the fastest part of a model near a state: the largest eigenvalue of its Jacobian in size, by power iteration on differences. */
+function fastest(n: number, f: Derivatives, t: number, y: Float64Array): number {
+  const [base, moved, slope] = [new Float64Array(n), new Float64Array(n), new Float64Array(n)];
+  const direction = Float64Array.from(y, (_, k) => (k % 2 === 0 ? 1 : -0.7) * (1 + Math.abs(y[k])));
+  const length = (x: Float64Array): number => Math.sqrt(x.reduce((sum, v) => sum + v * v, 0));
+  f(t, y, base);
+  let rate = 0;
+  for (let k = 0; k < powerSteps; k++) {
+    const size = length(direction), step = Math.sqrt(Number.EPSILON) * (1 + length(y));
+    if (!(size > 0)) return rate;
+    for (let i = 0; i < n; i++) moved[i] = y[i] + (step * direction[i]) / size;
+    f(t, moved, slope);
+    for (let i = 0; i < n; i++) direction[i] = (slope[i] - base[i]) / step;
+    const found = length(direction);
+    if (!Number.isFinite(found)) return Infinity;
+    rate = Math.max(rate, found);
+  }
+  return rate;
 }
