@@ -12,7 +12,7 @@ const go = (hash: string): Promise<void> => goTo(page, hash);
 test('a link says what it carries: chosen, made new, refused where the unit does not fit, and drawn with its way', async () => {
   await go('#/product///link%2Fl-cap-torque-ctrl-torque/inside');
   await until(() => text('.pane-head h2'), () => true, 'details are there');
-  await until(() => valueOf('Item of the link from cap.torque'), (s) => s === 'torque', 'its item is named');
+  await until(() => valueOf('Item of the link from cap.torque'), (s) => s === 'torque', 'what it carries is named');
   await clickText('.type-tray .btn', 'Items');
   await until(() => page.$$eval('.edge-label', (all) => all.map((e) => (e as HTMLElement).innerText)), (all) => all.includes('belt order') && all.includes('turning speed'), 'every link is labelled');
   const arrows = await page.$$eval('.react-flow__edge-path', (all) => all.filter((e) => e.getAttribute('marker-end')).length);
