@@ -31,7 +31,8 @@ export function createBurstWatch({ m, z }: Memory, modes: number, stop: number):
   return {
     get isBurst() { return count > 3; },
     noteEvent(time, restarted) {
-      if (time - start > window) {
+      // a run that was taken back to an earlier moment begins anew
+      if (Math.abs(time - start) > window) {
         start = time;
         count = 0;
         size.fill(0);
@@ -47,6 +48,7 @@ export function createBurstWatch({ m, z }: Memory, modes: number, stop: number):
     },
     goesThrough(time) {
       if (suspects.length === 0) return undefined;
+      if (time < suspectTime) suspects = [];
       if (suspects.some(({ mode, side }) => m[mode] === side && Math.abs(z[mode]) > further * size[mode])) return suspectTime;
       if (time > suspectTime + Math.max(window, 1e-3 * stop)) suspects = [];
       return undefined;

@@ -108,6 +108,13 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
     const entry: Link = { id: `l-${nanoid(8)}`, from, to, carries: '' };
     tryEdit({ kind: 'insert', list: `${list}/links`, entry }, `Link ${from} to ${to}`, () => select(`link/${entry.id}`));
   };
+  /** The card or line that has the keyboard is chosen as with the mouse. */
+  const chooseFocused = (): void => {
+    const at = document.activeElement?.closest('.react-flow__node, .react-flow__edge')?.getAttribute('data-id');
+    const node = nodes.find((n) => n.id === at), line = edges.find((x) => x.id === at);
+    if (node?.type === 'part') select(node.data.item);
+    else if (line?.data) select(line.data.item);
+  };
   const label = (): void => {
     setLabelled(!labelled);
     // labels stand outside the cards at the borders
@@ -215,7 +222,11 @@ function Inside({ project, type, path }: { readonly project: Project; readonly t
           nodes={moving ?? nodes} edges={edges} nodeTypes={nodeTypes} edgeTypes={edgeTypes} onNodesChange={changes} onNodeDragStop={stop} onConnect={connect} deleteKeyCode={null} minZoom={0.2} maxZoom={2} connectionRadius={22} connectionMode={ConnectionMode.Loose}
           onNodeClick={(_, n) => n.type === 'part' && select(n.data.item)} onNodeDoubleClick={(_, n) => enter(n)}
           onEdgeClick={(_, e) => e.data && select(e.data.item)} onPaneClick={() => select('')} proOptions={{ hideAttribution: true }} fitView fitViewOptions={{ padding: 0.05, maxZoom: 1.1 }} zoomOnDoubleClick={false}
-          onKeyDown={(e) => { if ((e.key === 'Delete' || e.key === 'Backspace') && !(e.target instanceof HTMLInputElement)) remove(); }}
+          onKeyDown={(e) => {
+            if (e.target instanceof HTMLInputElement) return;
+            if (e.key === 'Delete' || e.key === 'Backspace') remove();
+            if (e.key === 'Enter') chooseFocused();
+          }}
         >
           <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
           <Controls showInteractive={false} position="bottom-left" />
