@@ -30,18 +30,6 @@ test('a link says what it carries: chosen, made new, refused where the unit does
   await until(() => valueOf('Unit of the item moment on the cap'), (s) => s === 'N.m', 'and back');
 });
 
-test('the inside by keyboard: a link is focused, chosen with Enter and given an item', async () => {
-  await go('#/product////inside');
-  await page.waitForSelector('.react-flow__edge[data-id="l-cap-torque-ctrl-torque"]');
-  await page.focus('.react-flow__edge[data-id="l-cap-torque-ctrl-torque"]');
-  await page.keyboard.press('Enter');
-  await until(() => valueOf('Item of the link from cap.torque'), (s) => s === 'torque', 'its details are open');
-  await fill('Item of the link from cap.torque', 'moment');
-  await page.focus('.react-flow__node[data-id]');
-  await page.keyboard.press('Enter');
-  await until(() => page.$$('.part-card.selected').then((a) => a.length), (n) => n === 1, 'a part is chosen the same way');
-});
-
 test('a junction built with buttons decides before anything is left', async () => {
   await area('Product');
   await click('#add-part');
