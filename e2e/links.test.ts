@@ -7,6 +7,8 @@ const session = freshCapper();
 let page: Page;
 beforeEach(() => void (page = session.page));
 const { pause, until, text, fill, click, clickText, area, choosePart, run, valueOf } = person(() => page);
+/** Lines are no fields: they are focused as Tab would. */
+const focus = (selector: string): Promise<void> => page.evaluate((s) => document.querySelector<SVGElement>(s)!.focus(), selector);
 const go = (hash: string): Promise<void> => goTo(page, hash);
 
 test('a link says what it carries: chosen, made new, refused where the unit does not fit, and drawn with its way', async () => {
@@ -28,6 +30,18 @@ test('a link says what it carries: chosen, made new, refused where the unit does
   await until(() => page.$$('[aria-label="Name of the item moment on the cap"]').then((a) => a.length), (n) => n === 0, 'it is gone');
   await page.click('[aria-label^="Undo"]');
   await until(() => valueOf('Unit of the item moment on the cap'), (s) => s === 'N.m', 'and back');
+});
+
+test('the inside by keyboard: a link is focused, chosen with Enter and given an item', async () => {
+  await go('#/product////inside');
+  await page.waitForSelector('.react-flow__edge[data-id="l-cap-torque-ctrl-torque"]');
+  await focus('.react-flow__edge[data-id="l-cap-torque-ctrl-torque"]');
+  await page.keyboard.press('Enter');
+  await until(() => valueOf('Item of the link from cap.torque'), (s) => s === 'torque', 'its details are open');
+  await fill('Item of the link from cap.torque', 'moment');
+  await focus('.react-flow__node[data-id]');
+  await page.keyboard.press('Enter');
+  await until(() => page.$$('.part-card.selected').then((a) => a.length), (n) => n === 1, 'a part is chosen the same way');
 });
 
 test('a junction built with buttons decides before anything is left', async () => {
