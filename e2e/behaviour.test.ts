@@ -9,7 +9,7 @@ import { freshCapper, goTo } from './session';
 const session = freshCapper();
 let page: Page;
 beforeEach(() => void (page = session.page));
-const { pause, until, text, fill, click, clickText, area, choosePart, setup, runStatus, run, startRun, clock, dragCursor, valueOf } = person(() => page);
+const { pause, until, text, fill, click, clickText, area, choosePart, newChart, setup, runStatus, run, startRun, clock, dragCursor, valueOf } = person(() => page);
 const go = (hash: string): Promise<void> => goTo(page, hash);
 const pick = async (name: string): Promise<void> => {
   await click('[data-testid="behaviour-picker"]');
@@ -38,12 +38,7 @@ async function typeLines(source: string): Promise<void> {
 }
 
 test('a chart from nothing with lanes, built with buttons and keys, runs and shows where it is', async () => {
-  await area('Product');
-  await click('#add-part');
-  await clickText('.dropdown-item', 'of a new type');
-  await area('Behaviour');
-  await choosePart('part');
-  await clickText('button', 'Add a state chart');
+  await newChart();
   await fill('Name of the state', 'Both');
   await page.select('[aria-label="What it is"]', 'parallel');
   for (const lane of ['Left', 'Right']) {

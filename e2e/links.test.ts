@@ -6,7 +6,7 @@ import { freshCapper, goTo } from './session';
 const session = freshCapper();
 let page: Page;
 beforeEach(() => void (page = session.page));
-const { pause, until, text, fill, click, clickText, area, choosePart, run, valueOf } = person(() => page);
+const { pause, until, text, fill, click, clickText, newChart, run, valueOf } = person(() => page);
 /** Lines are no fields: they are focused as Tab would. */
 const focus = (selector: string): Promise<void> => page.evaluate((s) => document.querySelector<SVGElement>(s)!.focus(), selector);
 const go = (hash: string): Promise<void> => goTo(page, hash);
@@ -45,12 +45,7 @@ test('the inside by keyboard: a link is focused, chosen with Enter and given an 
 });
 
 test('a junction built with buttons decides before anything is left', async () => {
-  await area('Product');
-  await click('#add-part');
-  await clickText('.dropdown-item', 'of a new type');
-  await area('Behaviour');
-  await choosePart('part');
-  await clickText('button', 'Add a state chart');
+  await newChart();
   await fill('Name of the state', 'Waiting');
   await clickText('button', 'Next state');
   await fill('Name of the state', 'Fork');

@@ -57,6 +57,15 @@ export function person(page: () => Page) {
     const handle = await page().waitForFunction((w) => [...document.querySelectorAll<HTMLElement>('.outline-row')].find((e) => e.innerText.split('\n')[0].trim() === w), { timeout: 45_000 }, name);
     await (handle.asElement() as ElementHandle<HTMLElement>).click();
   };
+  /** A part of a new type with a state chart, open to be drawn. */
+  async function newChart(): Promise<void> {
+    await area('Product');
+    await click('#add-part');
+    await clickText('.dropdown-item', 'of a new type');
+    await area('Behaviour');
+    await choosePart('part');
+    await clickText('button', 'Add a state chart');
+  }
   const setup = (name: string): Promise<unknown> =>
     page().evaluate((w) => {
       const select = document.querySelector<HTMLSelectElement>('select[aria-label="Setup"]')!;
@@ -96,5 +105,5 @@ export function person(page: () => Page) {
     const handle = await page().waitForFunction((w) => [...document.querySelectorAll<HTMLElement>('.outline-row.as-button')].find((e) => e.innerText.split('\n')[0].trim() === w), { timeout: 45_000 }, name);
     await (handle.asElement() as ElementHandle<HTMLElement>).click();
   };
-  return { pause, sheet, until, text, field, valueOf, fill, click, clickText, area, choosePart, setup, runStatus, run, startRun, clock, plotBox, dragCursor };
+  return { pause, sheet, until, text, field, valueOf, fill, click, clickText, area, choosePart, newChart, setup, runStatus, run, startRun, clock, plotBox, dragCursor };
 }

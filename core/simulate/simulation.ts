@@ -1,7 +1,6 @@
 import type { Problem } from '../language/diagnostics';
 import { jacobianPattern } from '../analysis/pattern';
 import type { FlatExpr } from '../flatten/flat-expression';
-import type { MachineSnapshot } from '../behaviour/chart-machine';
 import { BlockFailure } from '../program/newton';
 import type { Machine, Program } from '../program/program';
 import { createSimulatedCharts, type Clock } from './chart-host';
@@ -11,90 +10,17 @@ import { blockProblem, chatterProblem, constraintProblem, notFiniteProblem, root
 import { patternOf } from './linear-solver';
 import { createRunProfile } from './run-profile';
 import type { KnownJacobian } from './state-jacobian';
-import { solverReport, type SolverReport } from './solver-report';
+import type { RunStatus, Simulation, SimulationOptions, Stimulus } from './simulation-types';
+import { solverReport } from './solver-report';
 import { createDomainWatch } from './domain-watch';
 import { createProjection } from './projection';
-import { createStepper, type SolverName } from './solvers';
+import { createStepper } from './solvers';
+import { createTimetable } from './timetable';
 import type { MessageArgument, MessageRecord, Observer, RowKind, TransitionRecord } from './observer';
-import type { StepCounts, Stepper } from './stepper';
+import type { Stepper } from './stepper';
 
 export type { MessageArgument, MessageRecord, Observer, RowKind, TransitionRecord };
-
-export interface SimulationOptions {
-  readonly stop: number;
-  readonly solver: SolverName;
-  readonly relative: number;
-  readonly absolute: number;
-  /** Step of fixed-step methods, in seconds. */
-  readonly step: number;
-  /** Distance of recorded rows, in seconds. */
-  readonly recordEvery: number;
-  /** Values given to constants and parameters, and start values of everything else, by variable number. */
-  readonly values: ReadonlyMap<number, number>;
-  readonly stimulus: readonly Stimulus[];
-  /** Where charts start instead of their initial states: chart number to states. */
-  readonly startIn?: ReadonlyMap<number, readonly number[]>;
-  /** Boolean variable that ends the run. */
-  readonly endWhen?: number;
-  readonly driver?: Driver;
-  /** Boolean variables at whose rise the run stops, with what they are called. */
-  readonly stopWhen?: readonly { readonly variable: number; readonly name: string }[];
-}
-
-/** Something done from outside at a given time. */
-export type Stimulus =
-  | { readonly time: number; readonly kind: 'set'; readonly variable: number; readonly value: number }
-  | { readonly time: number; readonly kind: 'send'; readonly part: number; readonly message: string; readonly args: readonly MessageArgument[] };
-
-/** Watches a run and sends messages into it, such as a written sequence. */
-export interface Driver {
-  /** When it wants to look again by itself, after the time it looked last. */
-  nextTime(): number;
-  /** Looks at all values when something has happened, or its time has come; returns what it sends now. */
-  look(time: number, values: Float64Array): readonly Outside[];
-}
-
-/** Something done from outside now. */
-export type Outside = { readonly kind: 'send'; readonly part: number; readonly message: string; readonly args: readonly MessageArgument[] } | { readonly kind: 'set'; readonly variable: number; readonly value: number };
-
-export type RunStatus = 'ready' | 'running' | 'finished' | 'failed';
-
-export interface Simulation {
-  readonly time: number;
-  readonly status: RunStatus;
-  readonly problem: Problem | undefined;
-  /** Assertions and limits that did not hold but stop nothing, each with the first time. */
-  readonly warnings: readonly Problem[];
-  readonly counts: StepCounts & { events: number };
-  readonly machine: Machine;
-  /** How the solver fared. */
-  report(): SolverReport;
-  /** Runs until the time is reached, or past the next event. Safe to call again and again. */
-  advance(until: number, stopAtEvent?: boolean, keepGoing?: () => boolean): void;
-  /** Gives a quantity a value now: an input, a parameter, or a quantity that charts set. */
-  set(variable: number, value: number): void;
-  send(part: number, message: string, args?: readonly MessageArgument[]): void;
-  /** States and transitions, by place, at which the run stops. */
-  breakAt(places: ReadonlySet<string>): void;
-  /** The one at which it stopped last; asked once. */
-  takeBreak(): string | undefined;
-  snapshot(): Snapshot;
-  restore(snapshot: Snapshot): void;
-}
-
-export interface Snapshot {
-  readonly time: number;
-  readonly step: number;
-  readonly status: RunStatus;
-  readonly memory: readonly Float64Array[];
-  readonly method: readonly number[];
-  readonly charts: MachineSnapshot;
-  readonly sampleIndex: readonly number[];
-  readonly nextRow: number;
-  readonly stimulusAt: number;
-  readonly overrides: readonly (readonly [number, number])[];
-  readonly past: readonly (readonly number[])[];
-}
+export type { Driver, Outside, RunStatus, Simulation, SimulationOptions, Snapshot, Stimulus } from './simulation-types';
 
 const maximumIterations = 200;
 const maximumEventsAtOnce = 2000;
@@ -124,14 +50,13 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const stepper: Stepper = createStepper(options, n, program.tornBlocks.length > 0 ? derivatives : machine.derivatives, { relative: options.relative, absolute: options.absolute, nominal }, n === 0 ? options.recordEvery : longest, program.tornBlocks.length > 0 ? undefined : machine.flatStep, () => knownJacobian(program, machine));
   const discrete = model.variables.flatMap((x, k) => (x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external' ? [k] : []));
   const overrides = new Map(options.values);
-  const stimulus = [...options.stimulus].sort((a, b) => a.time - b.time);
+  const timetable = createTimetable(options.stimulus);
   const warnings = new Map<number, Problem>();
-  const samples: { start: number; interval: number; index: number }[] = [];
 
   const profile = createRunProfile(program.modes.length);
   const clock: Clock = { time: 0, step: 0 };
   let status: RunStatus = 'ready', failure: Problem | undefined;
-  let nextRow = 0, stimulusAt = 0, events = 0, eventsHere = 0, lastEventTime = NaN, ended = false, restarted = false;
+  let nextRow = 0, events = 0, eventsHere = 0, lastEventTime = NaN, ended = false, restarted = false;
 
   const { driver } = options;
   const stopWhen = options.stopWhen ?? [];
@@ -313,10 +238,8 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       const alias = program.solvable.aliases.get(k);
       v[alias?.index ?? k] = alias?.sign === -1 ? -value : value;
     });
-    samples.length = 0;
-    for (let k = 0; k < program.sampleCount; k++) samples.push({ ...machine.sampleTimes(k), index: 0 });
-    const bad = samples.find((x) => !(x.interval > 0));
-    if (bad) return fail(runProblem('sample', `A sample interval must be positive, but it is ${bad.interval}`, 0));
+    const bad = timetable.begin(Array.from({ length: program.sampleCount }, (_, k) => machine.sampleTimes(k)));
+    if (bad !== undefined) return fail(runProblem('sample', `A sample interval must be positive, but it is ${bad}`, 0));
     charts.markInitial(options.startIn ?? new Map());
     pre.set(v);
     flags[0] = 1;
@@ -348,16 +271,10 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     drive();
   };
 
-  const nextSample = (): number => samples.reduce((t, x) => Math.min(t, x.start + x.index * x.interval), Infinity);
-
   /** The next instant at which something is known to happen. */
-  const nextTimeEvent = (): number => {
-    return Math.min(options.stop, nextSample(), stimulus[stimulusAt]?.time ?? Infinity, charts.machine.nextTime(), driver?.nextTime() ?? Infinity);
-  };
+  const nextTimeEvent = (): number => Math.min(options.stop, timetable.next(), charts.machine.nextTime(), driver?.nextTime() ?? Infinity);
 
-  const atTimeEvent = (): boolean => {
-    return nextSample() <= clock.time || (stimulus[stimulusAt]?.time ?? Infinity) <= clock.time || charts.machine.isDue() || (driver?.nextTime() ?? Infinity) <= clock.time;
-  };
+  const atTimeEvent = (): boolean => timetable.next() <= clock.time || charts.machine.isDue() || (driver?.nextTime() ?? Infinity) <= clock.time;
 
   const apply = (x: Stimulus): void => {
     if (x.kind === 'send') charts.post(x.part, x.message, x.args);
@@ -378,12 +295,9 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const applyOutside = (): void => {
     if (!atTimeEvent()) return;
     handleEvent(() => {
-      samples.forEach((x, k) => {
-        if (x.start + x.index * x.interval > clock.time) return;
-        s[k] = 1;
-        x.index++;
-      });
-      while (stimulusAt < stimulus.length && stimulus[stimulusAt].time <= clock.time) apply(stimulus[stimulusAt++]);
+      const due = timetable.take(clock.time);
+      for (const k of due.samples) s[k] = 1;
+      due.stimulus.forEach(apply);
     });
   };
 
@@ -558,18 +472,18 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       restart();
       return {
         time: clock.time, step: clock.step, status, method: stepper.save(), memory: [v, pre, machine.memory.d, m, s, flags].map((a) => Float64Array.from(a)), charts: charts.machine.save(),
-        sampleIndex: samples.map((x) => x.index), nextRow, stimulusAt, overrides: [...overrides], past: machine.past.map((p) => p.save()),
+        ...timetable.save(), nextRow, overrides: [...overrides], past: machine.past.map((p) => p.save()),
       };
     },
     restore(snapshot) {
       if (status === 'ready') start();
-      ({ status, nextRow, stimulusAt } = snapshot);
+      ({ status, nextRow } = snapshot);
       clock.time = snapshot.time;
       clock.step = snapshot.step;
       [v, pre, machine.memory.d, m, s, flags].forEach((a, k) => a.set(snapshot.memory[k]));
       charts.machine.load(snapshot.charts);
       stepper.load(snapshot.method);
-      samples.forEach((x, k) => (x.index = snapshot.sampleIndex[k]));
+      timetable.load(snapshot);
       machine.past.forEach((p, k) => p.load(snapshot.past[k]));
       overrides.clear();
       snapshot.overrides.forEach(([k, value]) => overrides.set(k, value));

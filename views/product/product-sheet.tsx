@@ -105,7 +105,7 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
         {(type.quantities.length > 0 || type.parts.length === 0) && <QuantityTable type={type} path={path} add={addQuantity} />}
         {(type.links.length > 0 || type.parts.length > 1) && <LinkTable project={project} type={type} />}
         <PortTable type={type} />
-        {type.id === project.root && <ItemTable project={project} />}
+        {type.id === project.root && (project.items.length > 0 || type.links.length > 0) && <ItemTable project={project} />}
       </div>}
     </>
   );
