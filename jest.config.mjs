@@ -1,6 +1,7 @@
 const transform = { '^.+\\.(t|j|mj)sx?$': ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'typescript', tsx: true }, transform: { react: { runtime: 'automatic' } } } }] };
 const shared = {
   transform,
+  setupFiles: ['<rootDir>/scripts/random-seed.ts'],
   transformIgnorePatterns: ['/node_modules/(?!(nanoid|react-dnd|dnd-core|@react-dnd|yup)/)'],
   moduleNameMapper: { '^@/(.*)$': '<rootDir>/$1', '\\.(css|scss)$': '<rootDir>/ui/no-styles.cjs' },
   extensionsToTreatAsEsm: [],
@@ -11,7 +12,7 @@ const config = {
   testTimeout: 30_000,
   projects: [
     { ...shared, displayName: 'core', testEnvironment: 'node', testMatch: ['<rootDir>/{core,cli,samples}/**/*.test.ts'] },
-    { ...shared, displayName: 'interface', testEnvironment: 'jsdom', setupFiles: ['<rootDir>/ui/jsdom-setup.ts'], testMatch: ['<rootDir>/{store,ui,views}/**/*.test.{ts,tsx}'] },
+    { ...shared, displayName: 'interface', testEnvironment: 'jsdom', setupFiles: [...shared.setupFiles, '<rootDir>/ui/jsdom-setup.ts'], testMatch: ['<rootDir>/{store,ui,views}/**/*.test.{ts,tsx}'] },
     { ...shared, displayName: 'browser', testEnvironment: 'node', testMatch: ['<rootDir>/e2e/**/*.test.ts'] },
   ],
 };

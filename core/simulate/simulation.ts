@@ -13,6 +13,7 @@ import type { KnownJacobian } from './state-jacobian';
 import type { RunStatus, Simulation, SimulationOptions, Stimulus } from './simulation-types';
 import { solverReport } from './solver-report';
 import { createDomainWatch } from './domain-watch';
+import { createKinks } from './kinks';
 import { createProjection } from './projection';
 import { createStepper } from './solvers';
 import { createTimetable } from './timetable';
@@ -51,6 +52,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const discrete = model.variables.flatMap((x, k) => (x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external' ? [k] : []));
   const overrides = new Map(options.values);
   const timetable = createTimetable(options.stimulus);
+  const kinks = createKinks(program, v);
   const warnings = new Map<number, Problem>();
 
   const profile = createRunProfile(program.modes.length);
@@ -339,8 +341,8 @@ export function createSimulation(program: Program, options: SimulationOptions, o
 
   /** One step of the integrator with everything that follows; true where an event was handled. */
   const stepOnce = (): boolean => {
-    // a delayed value has to lie in the past
-    const limit = Math.min(nextTimeEvent(), clock.time + machine.past.reduce((least, p) => Math.min(least, p.shortest / 2), Infinity));
+    // steps end where a table of time turns, and a delayed value has to lie in the past
+    const limit = Math.min(nextTimeEvent(), kinks.next(clock.time), clock.time + machine.past.reduce((least, p) => Math.min(least, p.shortest / 2), Infinity));
     const from = clock.time;
     stageFailure = undefined;
     profile.start();
