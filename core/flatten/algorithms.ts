@@ -1,8 +1,8 @@
 import type { Expr, RefExpr, Statement } from '../language/ast';
 import { problem } from '../language/diagnostics';
-import { printExpression, printReference } from '../language/print';
+import { printReference } from '../language/print';
 import type { Builder } from './builder';
-import { elaborateStrict, NoValue, resolveReference, resultsOf } from './elaborate';
+import { elaborateStrict, messageOf, NoValue, resolveReference, resultsOf } from './elaborate';
 import { whenTrigger } from './equations';
 import { binary, choose, constant, createSubstitution, isConstant, not, one, variable, zero, type FlatExpr } from './flat-expression';
 import type { Origin } from './flat-model';
@@ -135,12 +135,11 @@ function partSpace(b: Builder, origin: Origin, held: ReadonlySet<number>, initia
       const trigger = triggers.at(-1);
       if (call.callee === 'assert') {
         const condition = call.args[0] ? (read(call.args[0], values, scope) as FlatExpr) : one;
-        const text = call.args[1]?.kind === 'string' ? call.args[1].value : call.args[1] ? printExpression(call.args[1]) : 'An assertion does not hold';
-        b.assertions.push({ condition: isConstant(guard, 1) ? condition : binary('or', not(guard), condition), message: text, warning: false, origin });
+        b.assertions.push({ condition: isConstant(guard, 1) ? condition : binary('or', not(guard), condition), message: messageOf(b, call.args[1], scope, 'An assertion does not hold'), warning: false, origin });
         return true;
       }
       if (call.callee === 'terminate' && trigger) {
-        b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'terminate', message: call.args[0]?.kind === 'string' ? call.args[0].value : 'The run ended itself' }, origin });
+        b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'terminate', message: messageOf(b, call.args[0], scope, '') }, origin });
         return true;
       }
       if (call.callee === 'reinit' && trigger && call.args.length === 2) {

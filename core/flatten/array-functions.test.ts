@@ -15,11 +15,12 @@ test('vectors and matrices', () => {
   // skew(x)*y is the cross product
   expect(value('Real c[3] = skew({1, 2, 3})*{4, 5, 6} - cross({1, 2, 3}, {4, 5, 6});', 'c*c')).toBe(0);
   expect(value('Real m[2, 2] = outerProduct({1, 2}, {3, 4}) + identity(2) + diagonal({10, 20}) + transpose([0, 1; 0, 0]);', 'm[1, 1]*1000 + m[1, 2]*100 + m[2, 1]*10 + m[2, 2]')).toBe(14 * 1000 + 4 * 100 + 7 * 10 + 29);
+  expect(value('Real m[2, 2] = [1, 1; 0, 1]^3 + [5, 0; 0, 5]^0; Real e[2] = {2, 3} .^ 2;', 'm[1, 2]*100 + m[1, 1]*10 + e[1]')).toBe(3 * 100 + 2 * 10 + 4);
   expect(value('', 'Modelica.Math.Vectors.sum({1, 2})')).toBe(3);
 });
 
 test.each([
-  ['size({1, 2}, 2)', /This array has 1 dimensions, not 2/], ['cross({1, 2}, {3, 4})', /two vectors of 3 elements/], ['scalar({1, 2})', /one element, not 2/], ['sum()', /sum needs 1 argument/],
+  ['size({1, 2}, 2)', /This array has 1 dimensions, not 2/], ['{1, 2}^2', /only square matrices have, element by element it is \.\^/], ['[1, 2; 3, 4]^0.5', /whole number known before the run/], ['cross({1, 2}, {3, 4})', /two vectors of 3 elements/], ['scalar({1, 2})', /one element, not 2/], ['sum()', /sum needs 1 argument/],
   ['interpolate({1, 0}, {1, 2}, time)', /have to grow, but 0 follows 1/], ['interpolate({0, 1}, {1}, time)', /2 places, but 1 values/], ['linspace({1}, 2, 3)', /single values/],
 ])('%s is refused with a reason', (expression, reason) => {
   expect(problemsOf(`model T Real y = sum(${expression}); end T;`, 'T').join('; ')).toMatch(reason);

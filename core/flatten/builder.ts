@@ -15,6 +15,8 @@ export interface Builder {
   readonly flows: Set<number>;
   /** Values given to variables, read when first needed. */
   readonly bindings: Map<number, BoundValue>;
+  /** Values given to texts. */
+  readonly texts: Map<number, BoundValue>;
   readonly starts: Map<number, { start?: BoundValue; min?: BoundValue; max?: BoundValue; nominal?: BoundValue }>;
   readonly equations: FlatEquation[];
   readonly initialEquations: FlatEquation[];
@@ -59,7 +61,7 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
   const values = new Map<number, number>();
   const b: Builder = {
     library,
-    variables: [], indexOf: new Map(), flows: new Set(), bindings: new Map(), starts: new Map(), equations: [], initialEquations: [],
+    variables: [], indexOf: new Map(), flows: new Set(), bindings: new Map(), texts: new Map(), starts: new Map(), equations: [], initialEquations: [],
     actions: [], assertions: [], parts: [], charts: [], problems: [], statics: new Map(), givenFromOutside: new Set(),
     unitsChecked: new WeakSet(), pending: new Map(), wholes: new WeakMap(), given: new WeakMap(),
     report(place, p) {

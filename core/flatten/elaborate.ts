@@ -12,6 +12,8 @@ import {
 } from './flat-expression';
 import { differentiate } from './differentiate';
 import type { BoundValue, ClassInstance, Scope } from './instance';
+import { knownText, type FlatText } from './flat-text';
+import { textOf, type TextReader } from './texts';
 import { findClass, type ClassRef } from './library';
 import { isValue, memberOf, resolve, isClassInstance, toResolved, type Resolved } from './resolve';
 import {
@@ -254,6 +256,10 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
 }
 
 function visitBinary(b: Builder, e: Extract<Expr, { kind: 'binary' }>, scope: Scope): Value {
+  if (e.op === '==' || e.op === '<>') {
+    const texts = comparedTexts(b, e, scope);
+    if (texts) return (texts[0] === texts[1]) === (e.op === '==') ? one : zero;
+  }
   const left = visit(b, e.left, scope);
   const right = visit(b, e.right, scope);
   const what = printExpression(e);
@@ -269,12 +275,55 @@ function visitBinary(b: Builder, e: Extract<Expr, { kind: 'binary' }>, scope: Sc
     case '.*': return elementwise('mul', left, right, what, true);
     case './': return elementwise('div', left, right, what, true);
     case '^':
+      if (isArray(left) && !isArray(right)) return matrixPower(b, left, right as FlatExpr, e, scope);
+      return elementwise('pow', left, right, what, false);
     case '.^':
-      return elementwise('pow', left, right, what, e.op === '.^');
+      return elementwise('pow', left, right, what, true);
     case 'and': return elementwise('and', left, right, what, false);
     case 'or': return elementwise('or', left, right, what, false);
     default: return elementwise(relationOps[e.op], left, right, what, false);
   }
+}
+
+/** A square matrix times itself. */
+function matrixPower(b: Builder, matrix: Value, power: FlatExpr, e: Extract<Expr, { kind: 'binary' }>, scope: Scope): Value {
+  const [rows, columns, ...more] = shapeOf(matrix);
+  const times = b.structural(power);
+  if (rows !== columns || more.length > 0) return fail(b, scope, e.span, 'shape', `${printExpression(e.left)} has no power: only square matrices have, element by element it is .^`);
+  if (times === undefined || !Number.isInteger(times) || times < 0) return fail(b, scope, e.right.span, 'not-integer', `The power of the matrix ${printExpression(e.left)} must be a whole number known before the run`);
+  let result: Value = Array.from({ length: rows }, (_, i) => Array.from({ length: rows }, (__, j) => (i === j ? one : zero)));
+  for (let k = 0; k < times; k++) result = multiplyValues(result, matrix);
+  return result;
+}
+
+const reader: TextReader = {
+  scalar,
+  variable(b, ref, scope) {
+    const found = resolveReference(b, ref, scope);
+    return found && 'op' in found && found.op === 'var' ? found.index : undefined;
+  },
+};
+
+/** What a text says. Undefined where it is none, or cannot be read. */
+export function elaborateText(b: Builder, e: Expr | undefined, scope: Scope): FlatText | undefined {
+  try {
+    return e && textOf(b, e, scope, reader);
+  } catch (error) {
+    if (error instanceof NoValue || error instanceof ShapeError) return undefined;
+    throw error;
+  }
+}
+
+/** What a message says; what cannot be read is told as it is written. */
+export const messageOf = (b: Builder, e: Expr | undefined, scope: Scope, otherwise: string): FlatText => elaborateText(b, e, scope) ?? [e ? printExpression(e) : otherwise];
+
+/** Both sides of a comparison, where they are texts; they have to be known before the run. */
+function comparedTexts(b: Builder, e: Extract<Expr, { kind: 'binary' }>, scope: Scope): readonly [string, string] | undefined {
+  const left = textOf(b, e.left, scope, reader);
+  const right = left && textOf(b, e.right, scope, reader);
+  if (!right) return undefined;
+  const [l, r] = [knownText(left), knownText(right)];
+  return l === undefined || r === undefined ? fail(b, scope, e.span, 'text-value', `The texts in ${printExpression(e)} must be known before the run`) : [l, r];
 }
 
 function iterate(b: Builder, e: Extract<Expr, { kind: 'comprehension' }>, scope: Scope): readonly Value[] {

@@ -6,7 +6,7 @@ import { carries } from '../project/project';
 import { inBaseUnits } from '../language/base-units';
 import type { RelationSource } from './library';
 import { hiddenBoolean, type Builder } from './builder';
-import { elaborate, elaborateScalar, elaborateStrict, NoValue, resolveReference, resultsOf, unitContext } from './elaborate';
+import { elaborate, elaborateScalar, elaborateStrict, messageOf, NoValue, resolveReference, resultsOf, unitContext } from './elaborate';
 import { binary, choose, constant, isConstant, not, sameExpression, subtract, type FlatExpr } from './flat-expression';
 import type { FlatEquation, FlatSend, Origin } from './flat-model';
 import type { ClassInstance, Scope } from './instance';
@@ -47,7 +47,7 @@ export function addRelation(b: Builder, { tree, text, place }: RelationSource, a
   const condition = base(tree.condition);
   checkUnits(condition, units, (p) => b.report(place, p));
   const value = elaborateScalar(b, elaborateUnits(condition, units), scope);
-  if (value) b.assertions.push({ condition: value, message: `${text} does not hold`, warning: true, origin: { part: at.instance.name, place, span: tree.condition.span, text } });
+  if (value) b.assertions.push({ condition: value, message: [`${text} does not hold`], warning: true, origin: { part: at.instance.name, place, span: tree.condition.span, text } });
 }
 
 function lowerEquation(b: Builder, e: Equation, scope: Scope, context: EquationContext, initial: boolean): FlatEquation[] {
@@ -140,9 +140,8 @@ function lowerCall(b: Builder, call: CallExpr, scope: Scope, node: Equation): vo
     const levelExpr = level ?? call.named.find((n) => n.name === 'level')?.value;
     const value = condition && elaborateScalar(b, condition, scope);
     if (!value) return;
-    const text = message?.kind === 'string' ? message.value : message ? printExpression(message) : 'An assertion does not hold';
     const warning = levelExpr?.kind === 'ref' && levelExpr.parts.at(-1)!.name === 'warning';
-    b.assertions.push({ condition: value, message: text, warning, origin });
+    b.assertions.push({ condition: value, message: messageOf(b, message, scope, 'An assertion does not hold'), warning, origin });
     return;
   }
   b.report(scope.place, problem('error', 'not-an-equation', `${call.callee}(...) cannot stand alone as an equation`, call.span));
@@ -292,12 +291,10 @@ function lowerWhenBody(
             else b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'reinit', state: s.index, value: guarded(guard, values[k] ?? values[0], s.index) }, origin });
           });
         } else if (call.callee === 'terminate') {
-          const text = call.args[0]?.kind === 'string' ? call.args[0].value : 'The run ended itself';
-          b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'terminate', message: text }, origin });
+          b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'terminate', message: messageOf(b, call.args[0], scope, '') }, origin });
         } else if (call.callee === 'assert') {
           const condition = call.args[0] && elaborateScalar(b, call.args[0], scope);
-          const text = call.args[1]?.kind === 'string' ? call.args[1].value : 'An assertion does not hold';
-          if (condition) b.assertions.push({ condition: binary('or', not(trigger.active), condition), message: text, warning: false, origin });
+          if (condition) b.assertions.push({ condition: binary('or', not(trigger.active), condition), message: messageOf(b, call.args[1], scope, 'An assertion does not hold'), warning: false, origin });
         } else b.report(scope.place, problem('error', 'when-body', `${call.callee}(...) cannot stand in a when`, call.span));
         break;
       }

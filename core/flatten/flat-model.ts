@@ -1,6 +1,7 @@
 import type { Problem, Span } from '../language/diagnostics';
 import type { ChartStructure } from '../behaviour/chart-structure';
 import type { FlatExpr } from './flat-expression';
+import type { FlatText } from './flat-text';
 
 /** Where an equation comes from: the text, and the part in which it holds. */
 export interface Origin {
@@ -66,13 +67,13 @@ export interface FlatAction {
   readonly does:
     | { readonly kind: 'reinit'; readonly state: number; readonly value: FlatExpr }
     | { readonly kind: 'send'; readonly send: FlatSend }
-    | { readonly kind: 'terminate'; readonly message: string };
+    | { readonly kind: 'terminate'; readonly message: FlatText };
   readonly origin: Origin;
 }
 
 export interface FlatAssertion {
   readonly condition: FlatExpr;
-  readonly message: string;
+  readonly message: FlatText;
   readonly warning: boolean;
   readonly origin: Origin;
 }

@@ -7,7 +7,7 @@ import { createBuilder, hasRelation, hiddenBoolean, plainVariable, type Builder 
 import { addAlgorithm } from './algorithms';
 import { addCharts } from './charts';
 import { createConnections } from './connections';
-import { elaborateBinding, elaborateScalar, unitContext } from './elaborate';
+import { elaborateBinding, elaborateScalar, elaborateText, unitContext } from './elaborate';
 import { addEquations, addRelation } from './equations';
 import { callClass } from './functions';
 import { constant, isConstant, isRelation, variable } from './flat-expression';
@@ -16,6 +16,7 @@ import { modifierOf, type BoundValue, type ClassInstance, type Scope } from './i
 import { instantiateClass, instantiateConstants, rootContext } from './instantiate';
 import { findClass, type ClassLibrary } from './library';
 import { createRoutes } from './messages';
+import { knownText } from './flat-text';
 
 /** A value to be watched besides those of the model, such as a term of a requirement. */
 export interface Observer {
@@ -147,6 +148,10 @@ function finish(b: Builder, name: string): FlatModel {
       b.equations.push({ left: variable(index), right: value, origin: { part: '', place: bound.scope.place, span: bound.expr.span, text: `${v.name} = ...` } });
     } else v.start ??= value;
   }
+  b.texts.forEach((bound, index) => {
+    const text = elaborateText(b, bound.expr, bound.scope);
+    b.variables[index].text = knownText(text) ?? printExpression(bound.expr);
+  });
   for (const v of b.variables) {
     if (v.kind === 'parameter' && !v.binding) v.binding = v.start ?? constant(0);
     if (v.kind === 'constant' && !v.binding && v.type !== 'String') {

@@ -1,7 +1,6 @@
 import type { ComponentElement, Expr, Modification } from '../language/ast';
 import { problem, type Span } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
-import { printModification } from '../language/print';
 import { parseUnit } from '../language/units';
 import { plainVariable, type Builder } from './builder';
 import { countOf, elaborate, elaborateScalar, structuralInteger } from './elaborate';
@@ -325,7 +324,7 @@ function addLeaf(
   }
   b.starts.set(index, attributes);
   if (m.value) {
-    if (type === 'String') b.variables[index].text = m.value.expr.kind === 'string' ? m.value.expr.value : printModification({ args: [], value: m.value.expr });
+    if (type === 'String') b.texts.set(index, m.value);
     else b.bindings.set(index, m.value);
   }
   void scope;

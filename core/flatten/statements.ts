@@ -193,7 +193,7 @@ function openTurn(loop: Loop, s: Extract<Statement, { kind: 'while' }>, conditio
   const holds = isLarge(condition) ? shareCondition(b, condition, scope) : condition;
   const inside = shareCondition(b, binary('and', guard, holds), scope);
   if (count >= openTurns) {
-    b.assertions.push({ condition: not(inside), message: `The loop "${text}" took more than ${openTurns} turns`, warning: false, origin: scope.sharing!.origin });
+    b.assertions.push({ condition: not(inside), message: [`The loop "${text}" took more than ${openTurns} turns`], warning: false, origin: scope.sharing!.origin });
     return leave(values, guard, scope);
   }
   const taken: Values = new Map(values), left: Values = new Map(values);

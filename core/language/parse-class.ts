@@ -23,7 +23,7 @@ const dottedName = (s: TokenStream): { name: string; start: number; end: number 
     }
     s.next();
     name += name === '' || name === '.' ? t.text : `.${t.text}`;
-    if (s.at('.') && s.peek(1).text === '*') break;
+    if (s.at('.') && (s.peek(1).text === '*' || s.peek(1).text === '{')) break;
   } while (s.accept('.'));
   return { name, start, end: s.lastEnd() };
 };
@@ -111,7 +111,7 @@ interface ElementContext {
 /** One element of a class: a component clause gives several components. */
 export function parseElement(s: TokenStream, isProtected: boolean, context: ElementContext): Element[] | undefined {
   const start = s.peek().start;
-  if (s.at('import')) return [parseImport(s)];
+  if (s.at('import')) return parseImport(s);
   if (s.accept('extends')) {
     const base = dottedName(s);
     const modification = s.at('(') ? parseModificationArguments(s) : emptyModification;
@@ -189,22 +189,42 @@ export function parseElement(s: TokenStream, isProtected: boolean, context: Elem
   return constraint ? components.map((c) => ({ ...c, constraint })) : components;
 }
 
-function parseImport(s: TokenStream): ImportElement {
+function parseImport(s: TokenStream): ImportElement[] {
   const start = s.next().start;
   let alias: string | undefined;
   if (s.peek(1).text === '=') {
     alias = s.next().text;
     s.next();
   }
-  const path = dottedName(s);
+  const path = dottedName(s)?.name ?? '';
   let wildcard = false;
+  let names: string[] | undefined;
   // `.*` is also an operator, and read as one
   if (s.accept('.*')) wildcard = true;
-  else if (s.accept('.')) wildcard = s.accept('*');
+  else if (s.accept('.')) {
+    if (s.accept('{')) names = parseImportedNames(s);
+    else wildcard = s.accept('*');
+  }
   description(s);
-  const element: ImportElement = { kind: 'import', ...(alias && { alias }), path: path?.name ?? '', wildcard, span: { start, end: s.lastEnd() } };
+  const span = { start, end: s.lastEnd() };
   endElement(s, 'An import');
-  return element;
+  if (names) return names.map((name) => ({ kind: 'import', path: `${path}.${name}`, wildcard, span }));
+  return [{ kind: 'import', ...(alias && { alias }), path, wildcard, span }];
+}
+
+/** `{a, b}` after the path of an import. */
+function parseImportedNames(s: TokenStream): string[] {
+  const names: string[] = [];
+  do {
+    const t = s.peek();
+    if (t.kind !== 'name' && t.kind !== 'quoted') {
+      s.report('expected-name', `Expected a name, but found ${tokenText(t)}`);
+      break;
+    }
+    names.push(s.next().text);
+  } while (s.accept(','));
+  s.expect('}', 'An import of several names');
+  return names;
 }
 
 function endElement(s: TokenStream, what: string): void {

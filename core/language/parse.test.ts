@@ -159,8 +159,9 @@ test('a physics text may begin with parts of its own', () => {
 });
 
 test('imports: a name, another name for it, everything of a package', () => {
-  const { value, problems } = parseFile('model M import A.B.c; import D = A.B; import A.*; end M;');
+  const { value, problems } = parseFile('model M import A.B.c; import D = A.B; import A.*; import A.B.{p, q}; end M;');
   expect(problems).toEqual([]);
-  expect(value[0].elements).toMatchObject([{ path: 'A.B.c', wildcard: false }, { alias: 'D', path: 'A.B' }, { path: 'A', wildcard: true }]);
-  expect(parseFile(printClass(value[0])).value[0].elements).toMatchObject([{ path: 'A.B.c' }, { alias: 'D' }, { path: 'A', wildcard: true }]);
+  expect(value[0].elements).toMatchObject([{ path: 'A.B.c', wildcard: false }, { alias: 'D', path: 'A.B' }, { path: 'A', wildcard: true }, { path: 'A.B.p' }, { path: 'A.B.q' }]);
+  expect(parseFile('model M import A.{b, 3}; Real x; end M;').problems[0].message).toBe('Expected a name, but found 3');
+  expect(parseFile(printClass(value[0])).value[0].elements).toMatchObject([{ path: 'A.B.c' }, { alias: 'D' }, { path: 'A', wildcard: true }, { path: 'A.B.p' }, { path: 'A.B.q' }]);
 });

@@ -1,6 +1,7 @@
 import type { Problem } from '../language/diagnostics';
 import { jacobianPattern } from '../analysis/pattern';
 import type { FlatExpr } from '../flatten/flat-expression';
+import { tell } from '../flatten/flat-text';
 import { BlockFailure } from '../program/newton';
 import type { Machine, Program } from '../program/program';
 import { createSimulatedCharts, type Clock } from './chart-host';
@@ -57,7 +58,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
 
   const profile = createRunProfile(program.modes.length);
   const clock: Clock = { time: 0, step: 0 };
-  let status: RunStatus = 'ready', failure: Problem | undefined;
+  let status: RunStatus = 'ready', failure: Problem | undefined, ending: Problem | undefined;
   let nextRow = 0, events = 0, eventsHere = 0, lastEventTime = NaN, ended = false, restarted = false;
 
   const { driver } = options;
@@ -119,7 +120,10 @@ export function createSimulation(program: Program, options: SimulationOptions, o
         const values = machine.action(k, clock.time);
         if (action.does.kind === 'reinit') restarts.push([action.does.state, values[0]]);
         else if (action.does.kind === 'send') charts.send(action.does.send, values);
-        else ended = true;
+        else {
+          ended = true;
+          ending = { ...runProblem('ended', `The run ended itself: ${tell(action.does.message, v, clock.time) || 'terminate'}`, clock.time, action.origin), severity: 'info' };
+        }
       });
       if (!initial) charts.noteMoments();
       // at the start, values before it are the start values until the conditions have settled; the event iteration goes on from there
@@ -200,8 +204,8 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const checkAssertions = (t = clock.time): void => {
     model.assertions.forEach((a, k) => {
       if (status === 'failed' || warnings.has(k) || machine.assertion(k, t)) return;
-      if (a.warning) warnings.set(k, { ...runProblem('assertion', `${a.message}${a.origin.part ? ` in ${a.origin.part}` : ''}`, t, a.origin), severity: 'warning' });
-      else fail(runProblem('assertion', `${a.message} (assert in ${a.origin.part || model.name})`, t, a.origin));
+      if (a.warning) warnings.set(k, { ...runProblem('assertion', `${tell(a.message, v, t)}${a.origin.part ? ` in ${a.origin.part}` : ''}`, t, a.origin), severity: 'warning' });
+      else fail(runProblem('assertion', `${tell(a.message, v, t)} (assert in ${a.origin.part || model.name})`, t, a.origin));
     });
   };
 
@@ -447,7 +451,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     get time() { return clock.time; },
     get status() { return status; },
     get problem() { return failure; },
-    get warnings() { return [...warnings.values()]; },
+    get warnings() { return [...warnings.values(), ...(ending ? [ending] : [])]; },
     get counts() { return { ...stepper.counts, events }; },
     machine,
     report: () => solverReport(program, options, stepper, events, profile),
@@ -489,7 +493,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       machine.past.forEach((p, k) => p.load(snapshot.past[k]));
       overrides.clear();
       snapshot.overrides.forEach(([k, value]) => overrides.set(k, value));
-      failure = undefined;
+      failure = ending = undefined;
       lastEventTime = NaN;
       ended = flags[1] === 1;
       restart();

@@ -121,7 +121,7 @@ function RunStatusText() {
   return (
     <span className="quiet text-truncate" data-testid="run-status" data-run={run.model.run}>
       {run.setup} {run.status}
-      {run.warnings && run.warnings.length > 0 && <span style={{ color: 'var(--now-ink)' }} title={run.warnings.map((w) => w.message).join('\n')}> · {run.warnings[0].message}{run.warnings.length > 1 && ` and ${run.warnings.length - 1} more`}</span>}
+      {run.warnings && run.warnings.length > 0 && <span style={{ color: run.warnings.every((w) => w.severity === 'info') ? undefined : 'var(--now-ink)' }} title={run.warnings.map((w) => w.message).join('\n')}> · {run.warnings[0].message}{run.warnings.length > 1 && ` and ${run.warnings.length - 1} more`}</span>}
       {run.stoppedAt && ' where it was told to stop'}
       {earlier && ` · dashed: earlier run (${earlier.setup}${earlier.changes && earlier.changes !== run.changes ? `, ${earlier.changes}` : ''})`}
     </span>
