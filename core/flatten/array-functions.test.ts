@@ -25,3 +25,18 @@ test.each([
 ])('%s is refused with a reason', (expression, reason) => {
   expect(problemsOf(`model T Real y = sum(${expression}); end T;`, 'T').join('; ')).toMatch(reason);
 });
+
+test('a size may ask for the sizes before it: square matrices and what fits them', () => {
+  const run = simulateText('model S parameter Real A[:, size(A, 1)] = [0, 1; -1, -2]; parameter Real B[size(A, 1), :] = [0; 1]; Real x[size(A, 1)](each start = 0, each fixed = true); equation der(x) = A*x + B*{1}; end S;', 'S', { stop: 1 });
+  // two equal poles at -1
+  expect(run.last('x[1]')).toBeCloseTo(1 - 2 * Math.exp(-1), 7);
+  expect(problemsOf('model S parameter Real A[:, size(A, 1)] = [1, 2, 3; 4, 5, 6]; end S;', 'S').join('; ')).toMatch(/has 3 elements, but only 2 are needed/);
+});
+
+test.each([
+  ['parameter Real v[2] = {1, 2, 3};', '{1, 2, 3} has 3 elements, but only 2 are needed'], ['Real v[3] = {1, 2};', '{1, 2} has 2 elements, but element 3 is needed'],
+  ['Real v[2](start = {1, 2, 3}) = {time, time};', '{1, 2, 3} has 3 elements, but only 2 are needed'], ['parameter Real s = {1, 2};', '{1, 2} is an array, but a single value is needed'],
+  ['model C parameter Real k = 1; end C; C c[2](k = {1, 2, 3});', '{1, 2, 3} has 3 elements, but only 2 are needed'],
+])('%s: a value of another size is told', (declaration, message) => {
+  expect(problemsOf(`model S ${declaration} end S;`, 'S')).toEqual([message]);
+});

@@ -50,8 +50,12 @@ export function elaborateScalar(b: Builder, e: Expr, scope: Scope): FlatExpr | u
 export function elaborateBinding(b: Builder, bound: BoundValue, unit?: Unit, sharing?: Scope['sharing']): FlatExpr | undefined {
   let value = wholeBinding(b, bound, unit, sharing);
   if (value === undefined) return undefined;
-  for (const k of bound.subscripts) {
+  for (const [position, k] of bound.subscripts.entries()) {
     if (typeof k === 'number' && !isArray(value)) continue;
+    if (typeof k === 'number' && isArray(value) && value.length > k && bound.lasts?.includes(position)) {
+      b.report(bound.scope.place, problem('error', 'shape', `${printExpression(bound.expr)} has ${value.length} elements, but ${k === 1 ? 'only 1 is' : `only ${k} are`} needed`, bound.expr.span));
+      return undefined;
+    }
     const inside: Value | undefined = partOf(value, k);
     if (inside === undefined) {
       const what = typeof k === 'number' ? `has ${(value as readonly Value[]).length} elements, but element ${k} is needed` : `has no ${k}`;

@@ -84,6 +84,8 @@ export interface BoundValue {
   readonly each: readonly boolean[];
   /** Indices and fields of components already taken out of the value since it was given. */
   readonly subscripts: readonly (number | string)[];
+  /** Which of the subscripts pick the last element of what they stand for: more in the value is too much. */
+  readonly lasts?: readonly number[];
 }
 
 export const noModifier: Modifier = { children: new Map() };
@@ -124,9 +126,9 @@ export function fieldModifier(m: Modifier, name: string): Modifier | undefined {
 }
 
 /** The modifier of one element of an array of components. */
-export function indexModifier(m: Modifier, index: number, depth = 0): Modifier {
+export function indexModifier(m: Modifier, index: number, size: number, depth = 0): Modifier {
   const whole = m.value && depth > 0 && m.value.each[m.value.each.length - depth];
-  const value = m.value && (whole ? m.value : { ...m.value, subscripts: [...m.value.subscripts, index] });
-  const children = new Map([...m.children].map(([name, child]) => [name, indexModifier(child, index, depth + 1)]));
+  const value = m.value && (whole ? m.value : { ...m.value, subscripts: [...m.value.subscripts, index], ...(index === size && { lasts: [...(m.value.lasts ?? []), m.value.subscripts.length] }) });
+  const children = new Map([...m.children].map(([name, child]) => [name, indexModifier(child, index, size, depth + 1)]));
   return { children, ...(value && { value }), ...(m.redeclare && { redeclare: m.redeclare }) };
 }

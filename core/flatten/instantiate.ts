@@ -11,7 +11,7 @@ import {
 } from './instance';
 import { findClass, memberClass, nestedClasses, replacement, withReplaced, type ClassRef } from './library';
 import { memberOf } from './resolve';
-import { isArray, isRecord, partOf } from './values';
+import { fillValue, isArray, isRecord, partOf } from './values';
 
 const builtins: ReadonlySet<string> = new Set(['Real', 'Integer', 'Boolean', 'String']);
 const deepest = 60;
@@ -198,22 +198,24 @@ function instantiateComponent(b: Builder, instance: ClassInstance, d: Declaratio
     type.ref && !type.literals
       ? instantiateClass(b, type.ref, name, m, inner)
       : { kind: 'leaf', index: addLeaf(b, name, type.builtin, type.literals, m, inner, element, place, scope) };
-  const expand = (name: string, m: Modifier, k: number): Instance => {
+  const expand = (name: string, m: Modifier, sizes: readonly number[]): Instance => {
+    const k = sizes.length;
     if (k >= dimensions.length) return one(name, m);
-    const size = sizeOf(b, dimensions[k], k, m, scope, element, place);
+    const size = sizeOf(b, dimensions[k], sizes, m, scope, element, place);
     const elements = Array.from({ length: size }, (_, j) => {
-      const at = indexModifier(m, j + 1);
+      const at = indexModifier(m, j + 1, size);
       const open = k > 0 ? `${name.slice(0, -1)},${j + 1}]` : `${name}[${j + 1}]`;
-      return expand(open, at, k + 1);
+      return expand(open, at, [...sizes, size]);
     });
     return { kind: 'array', elements, isConnector: inner.isConnector } satisfies ArrayInstance;
   };
-  return expand(fullName, modifier, 0);
+  return expand(fullName, modifier, []);
 }
 
 const maximumSize = 200_000;
 
-function sizeOf(b: Builder, dimension: Expr, k: number, m: Modifier, scope: Scope, element: ComponentElement, place: string): number {
+/** `sizes`: those of the dimensions before, which this one may ask for: A[:, size(A, 1)]. */
+function sizeOf(b: Builder, dimension: Expr, sizes: readonly number[], m: Modifier, scope: Scope, element: ComponentElement, place: string): number {
   if (dimension.kind === 'colon') {
     let value = m.value && elaborate(b, m.value.expr, m.value.scope);
     for (const s of m.value?.subscripts ?? []) value = value && partOf(value, s);
@@ -221,7 +223,7 @@ function sizeOf(b: Builder, dimension: Expr, k: number, m: Modifier, scope: Scop
     b.report(place, problem('error', 'no-size', `The size of ${element.name}[:] must follow from its value`, dimension.span));
     return 0;
   }
-  const n = countOf(b, dimension, scope) ?? structuralInteger(b, dimension, scope, `The size of ${element.name}`);
+  const n = countOf(b, dimension, scope) ?? structuralInteger(b, dimension, sizes.length === 0 ? scope : { ...scope, values: new Map([...(scope.values ?? []), [element.name, fillValue(zero, sizes)]]) }, `The size of ${element.name}`);
   if (n !== undefined && n >= 0 && n <= maximumSize) return n;
   if (n !== undefined) b.report(place, problem('error', 'size', `${element.name} cannot have ${n} elements`, dimension.span));
   return 0;

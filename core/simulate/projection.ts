@@ -8,7 +8,7 @@ export interface Projection {
   begin(t: number, held: ReadonlySet<number>): number | undefined;
 }
 
-const maximumIterations = 25;
+const maximumIterations = 25, guessesBeside = 4;
 
 /**
  * Gauss-Newton steps of least change. The derivatives of the constraints by the states are taken by differences, and kept as
@@ -111,7 +111,14 @@ export function createProjection(program: Program, machine: Machine, scale: Floa
     project: (t, held) => solve(t, invariants.length, false, held) || (held !== undefined && solve(t, invariants.length, false, undefined)),
     begin(t, held) {
       const m = invariants.length + startEquations.length;
+      const guess = Float64Array.from(states, (k) => v[k]);
       if (solve(t, m, true, held)) return undefined;
+      // guesses may lie where the constraints say nothing of some direction, such as a pendulum that hangs level: look beside them
+      for (let turn = 1; turn <= guessesBeside; turn++) {
+        for (let k = 0; k < n; k++) if (!held.has(states[k])) v[states[k]] = guess[k] + scale[k] * 0.03 * turn * Math.cos(1 + k + turn);
+        if (solve(t, m, true, held)) return undefined;
+      }
+      for (let k = 0; k < n; k++) v[states[k]] = guess[k];
       const r = new Float64Array(m);
       residual(t, r, true);
       return r.reduce((worst, x, k) => (Math.abs(x) > Math.abs(r[worst]) || Number.isNaN(x) ? k : worst), 0);
