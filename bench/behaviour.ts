@@ -48,7 +48,7 @@ export function benchBehaviour(row: (what: string, value: string, wanted: string
   };
   seconds(steps);
   row('500 states, 2,000 transitions: events a second', `${(count / seconds(steps) / 1000).toFixed(0)} k`, 'over 300 k');
-  const small = createChartRun(readChart(tubeCapper.types.find((t) => t.name === 'BeltDrive')!.charts[0], '', []));
+  const small = createChartRun({ source: readChart(tubeCapper.types.find((t) => t.name === 'BeltDrive')!.charts[0], '', []), services: [] });
   small.start();
   row('  interpreted (command line), a chart of two states', `${(100 / seconds(() => { for (let k = 0; k < 100_000; k++) small.send(k % 2 ? 'halt' : 'advance'); })).toFixed(0)} k`, '');
   row('  read and checked without running', `${(seconds(() => void checkChart(source)) * 1000).toFixed(0)} ms`, '');

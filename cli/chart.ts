@@ -1,8 +1,8 @@
 import { readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import { readChart } from '../core/behaviour/chart-source';
 import { createChartRun } from '../core/behaviour/chart-run';
 import type { Value } from '../core/behaviour/interpreter';
+import { scxmlProgram } from '../core/formats/scxml-program';
 import { readScxml } from '../core/formats/scxml-read';
 import { print, complain, readBytes } from './output';
 
@@ -29,7 +29,7 @@ export function chart(file: string, options: { readonly events?: string; readonl
   const { value, problems } = readScxml(new TextDecoder().decode(bytes), { file: nextTo });
   for (const p of problems) complain(`${file}: ${p.severity}: ${p.message}`);
   if (!value) return 2;
-  const run = createChartRun(readChart(value.chart, file, []));
+  const run = createChartRun(scxmlProgram(value, nextTo));
   const told: { event: string | null; time: number; active: string[] }[] = [];
   const tell = (event: string | null): void => {
     const active = run.active().map((name) => value.ids.get(name) ?? name);

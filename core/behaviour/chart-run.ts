@@ -1,48 +1,39 @@
 import type { Statement } from '../language/ast';
+import type { ChartProgram, ChartRun, RunOptions, Sent } from './chart-run-types';
+import { createServices } from './chart-services';
 import { createChartMachine, type ChartEvent, type ChartHost, type ChartMachine } from './chart-machine';
-import { structureOf, type ChartSource } from './chart-source';
-import type { ChartStructure } from './chart-structure';
+import { structureOf } from './chart-source';
 import { evaluate, execute, ExecutionError, seconds, truth, type Environment, type Value } from './interpreter';
 
-/** One chart on its own, in time that passes only when told to. */
-export interface ChartRun {
-  readonly structure: ChartStructure;
-  readonly time: number;
-  /** Names of the innermost active states, in document order. */
-  active(): string[];
-  value(name: string): Value;
-  ended(): boolean;
-  start(): void;
-  send(name: string, data?: Value): void;
-  /** Lets time pass, with everything that is due on the way. */
-  advance(seconds: number): void;
-  /** The next time at which something is due by itself. */
-  nextTime(): number;
-  /** Set where the chart does not come to rest. */
-  readonly problem: string | undefined;
+/** Charts that can reach each other by address. */
+interface Sessions {
+  count: number;
+  readonly open: Map<string, ChartRun['hand']>;
 }
 
-interface Sent {
-  readonly data: Value;
-  readonly type: 'internal' | 'external' | 'platform';
-}
-
-/** What SCXML calls the ways in; there is one, and nobody else is there to use it. */
-const processors: Value = { 'http://www.w3.org/TR/scxml/#SCXMLEventProcessor': { location: '#_scxml_session' }, scxml: { location: '#_scxml_session' } };
+/** What SCXML calls the ways in; there is one. */
+const processor = 'http://www.w3.org/TR/scxml/#SCXMLEventProcessor';
 
 /** Runs a chart with the interpreter. What cannot be carried out becomes the message `error.execution`, as SCXML has it. */
-export function createChartRun(source: ChartSource): ChartRun {
+export function createChartRun({ source, services: known }: ChartProgram, options: RunOptions = {}, sessions: Sessions = { count: 0, open: new Map() }): ChartRun {
+  const session = `session${++sessions.count}`;
+  const address = `#_scxml_${session}`;
+  const processors: Value = { [processor]: { location: address }, scxml: { location: address } };
   const structure = structureOf(source);
   const values = new Map<string, Value>();
   /** A state counts as active while its entry and exit texts run. */
   const entered = new Set<number>();
   const stateAt = new Map(structure.states.map((s, k) => [s.name, k]));
-  let time = 0;
+  let time = options.time ?? 0;
   let problem: string | undefined;
   let event: Value = undefined;
+  /** The state whose entry text runs, and what final states of each state have handed over. */
+  let entering = -1;
+  const results = new Map<string, Value>();
+  const sentAs = new Map<string, string>();
 
   const fixed: Readonly<Record<string, () => Value>> = {
-    event: () => event, time: () => time, _name: () => source.name, _sessionid: () => 'session', _ioprocessors: () => processors,
+    event: () => event, time: () => time, _name: () => source.name, _sessionid: () => session, _ioprocessors: () => processors,
   };
   const env: Environment = {
     has: (name) => values.has(name) || name in fixed,
@@ -56,17 +47,52 @@ export function createChartRun(source: ChartSource): ChartRun {
     send(node, args, after) {
       if (node.receiver) throw new ExecutionError(`There is no ${node.receiver.parts[0].name} here`);
       const data: Value = 'content' in args ? args.content : Object.keys(args).length > 0 ? args : undefined;
-      const sent = eventOf(node.message, data, after === undefined ? 'internal' : 'external');
-      if (after === undefined) machine.post(sent, true);
-      else if (after > 0) machine.postLater(sent, time + after);
-      else soon.push(sent);
+      if (after === undefined) machine.post(eventOf(node.message, { data, type: 'internal' }), true);
+      else handOver(node.message, data, after);
     },
-    cancel: (message) => machine.cancel(0, message),
+    dispatch({ event: name, receiver: to, way, id, data, after = 0 }) {
+      if (way !== undefined && way !== processor && way !== `${processor}/` && way !== 'scxml') throw new ExecutionError(`Messages cannot be sent by way of ${String(way)}`);
+      const sendid = id === undefined ? undefined : String(id);
+      if (sendid !== undefined) sentAs.set(sendid, name);
+      if (to === '#_internal') machine.post(eventOf(name, { data, type: 'internal', ...(sendid !== undefined && { sendid }) }), true);
+      else if (to === undefined || to === address) handOver(name, data, after, sendid);
+      else if (typeof to !== 'string' || !to.startsWith('#_')) throw new ExecutionError(`${String(to)} is nobody a message can be sent to`);
+      else if (after > 0) later.push({ due: time + after, id: sendid, hand: () => toOther(to, name, data, sendid) });
+      else toOther(to, name, data, sendid);
+    },
+    withdraw: (id) => withdraw(id),
+    result(value) {
+      const { parent } = source.states[entering] ?? { parent: -1 };
+      results.set(parent >= 0 ? `done.state.${source.states[parent].name}` : '', value);
+    },
+    cancel: (message) => withdraw(message),
   };
-  const eventOf = (name: string, data: Value, type: Sent['type']): ChartEvent => ({ name, receivers: [0], sender: 0, args: [], data: { data, type } satisfies Sent });
+  const eventOf = (name: string, sent: Sent): ChartEvent => ({ name, receivers: [0], sender: 0, args: [], data: sent });
+  /** A message to itself that waits its turn among those from outside. */
+  const handOver = (name: string, data: Value, after: number, sendid?: string): void => {
+    const sent = eventOf(name, { data, type: 'external', origin: address, ...(sendid !== undefined && { sendid }) });
+    if (after > 0) machine.postLater(sent, time + after);
+    else soon.push(sent);
+  };
+  /** To other charts, after some time. */
+  let later: { readonly due: number; readonly id: string | undefined; hand(): void }[] = [];
+  const withdraw = (id: string): void => {
+    machine.cancel(0, sentAs.get(id) ?? id);
+    later = later.filter((x) => x.id !== id);
+  };
+  const receiver = (to: string): ChartRun['hand'] | undefined => {
+    if (to === '#_parent') return options.parent?.hand;
+    return sessions.open.get(to.replace(/^#_scxml_/, '')) ?? services.receiver(to.replace(/^#_/, ''));
+  };
+  const toOther = (to: string, name: string, data: Value, sendid: string | undefined): void => {
+    const named = sendid !== undefined && { sendid };
+    const other = receiver(to);
+    if (other) other(name, { data, type: 'external', origin: address, ...named });
+    else machine.post(eventOf('error.communication', { data: `Nobody is there at ${to}`, type: 'platform', ...named }), true);
+  };
   const raise = (error: unknown): void => {
     if (!(error instanceof ExecutionError)) throw error;
-    machine.post(eventOf('error.execution', error.message, 'platform'), true);
+    machine.post(eventOf('error.execution', { data: error.message, type: 'platform' }), true);
   };
   const run = (statements: readonly Statement[]): void => {
     try {
@@ -119,16 +145,21 @@ export function createChartRun(source: ChartSource): ChartRun {
       const state = source.states[action.index];
       if (action.kind === 'enter') {
         entered.add(action.index);
+        entering = action.index;
         run(state.entry);
       } else if (action.kind === 'exit') {
         run(state.exit);
         entered.delete(action.index);
+        services.leave(action.index);
       } else if (action.kind === 'during') run(state.during);
       else run(source.transitions[action.index].effect);
     },
     begin(e) {
       const sent = e.data as Sent | undefined;
-      event = { name: e.name, data: sent?.data, type: sent?.type ?? 'internal', sendid: undefined, origin: undefined, origintype: undefined, invokeid: undefined };
+      const data = sent ? sent.data : results.get(e.name);
+      if (!sent) results.delete(e.name);
+      event = { name: e.name, data, type: sent?.type ?? 'internal', sendid: sent?.sendid, origin: sent?.origin, origintype: sent?.origin === undefined ? undefined : processor, invokeid: sent?.invokeid };
+      if (sent) services.hear(e.name, sent);
     },
     receive(_, e) {
       const data = (e.data as Sent | undefined)?.data;
@@ -154,13 +185,30 @@ export function createChartRun(source: ChartSource): ChartRun {
 
   /** Sent to itself from outside: handed over when it has come to rest and somebody looks again. */
   const soon: ChartEvent[] = [];
-  const deliver = (): void => {
+  const look = (): void => {
     machine.run();
-    for (let k = 0; soon.length > 0 && k < 10_000; k++) {
+    if (machine.ended(0)) services.endAll();
+    else services.begin();
+  };
+  const deliver = (): void => {
+    look();
+    for (let k = 0; k < 10_000; k++) {
+      if (soon.length === 0) services.deliver();
+      if (soon.length === 0 || machine.ended(0)) return;
       machine.post(soon.shift()!);
-      machine.run();
+      look();
     }
   };
+  const nextTime = (): number => Math.min(machine.nextTime(), services.nextTime(), ...later.map((x) => x.due));
+  const services = createServices(known, {
+    env, run, raise,
+    time: () => time,
+    isEntered: (state) => entered.has(state),
+    stateOf: (name) => stateAt.get(name),
+    hand: (name, sent) => void soon.push(eventOf(name, sent)),
+    start: (program, given) => createChartRun(program, given, sessions),
+  });
+  sessions.open.set(session, (name, sent) => void soon.push(eventOf(name, sent)));
 
   return {
     structure,
@@ -173,7 +221,9 @@ export function createChartRun(source: ChartSource): ChartRun {
       for (const v of source.values) values.set(v.name, undefined);
       for (const a of source.arguments) if (!values.has(a)) values.set(a, undefined);
       for (const v of source.values) {
-        if (!v.value) continue;
+        const given = options.values?.has(v.name);
+        if (given) values.set(v.name, options.values!.get(v.name));
+        if (given || !v.value) continue;
         try {
           values.set(v.name, evaluate(v.value, env));
         } catch (error) {
@@ -181,25 +231,38 @@ export function createChartRun(source: ChartSource): ChartRun {
         }
       }
       machine.start();
-      machine.run();
+      look();
     },
     send(name, data) {
       deliver();
-      machine.post(eventOf(name, data, 'external'));
-      machine.run();
+      machine.post(eventOf(name, { data, type: 'external' }));
+      look();
     },
     advance(amountOfTime) {
       const until = time + amountOfTime;
       deliver();
       while (problem === undefined) {
-        const next = machine.nextTime();
+        const next = nextTime();
         if (!(next <= until)) break;
         time = next;
-        machine.run();
+        services.advanceTo(time);
+        const due = later.filter((x) => x.due <= time);
+        later = later.filter((x) => x.due > time);
+        for (const x of due) x.hand();
         deliver();
       }
       time = until;
+      services.advanceTo(until);
     },
-    nextTime: () => machine.nextTime(),
+    nextTime,
+    hand: (name, sent) => void soon.push(eventOf(name, sent)),
+    deliver,
+    result: () => results.get(''),
+    finish() {
+      services.endAll();
+      for (const state of [...entered].sort((a, b) => b - a)) run(source.states[state].exit);
+      entered.clear();
+      sessions.open.delete(session);
+    },
   };
 }

@@ -109,6 +109,15 @@ test('history leads back to where its state was left; before that it takes its d
   expect(deep.leaves()).toBe('B1');
 });
 
+test('a state left and entered in one step remembers what has just been left', () => {
+  const c = chart([['On', null], ['S', 'On', 'start'], ['H', 'On', 'history'], ['A', 'On'], ['B', 'On']], [['S', 'H'], ['H', 'A'], ['A', 'B'], ['B', 'On']]);
+  const w = walker(c);
+  w.start();
+  expect(w.leaves()).toBe('A');
+  w.fire(2);
+  expect(w.fire(3)).toBe('-B -On /3 +On /0 +B');
+});
+
 test('a start place says where a state begins, with its effect after the entry of that state', () => {
   const c = chart([['I', null, 'start'], ['A', null], ['B', null], ['S', 'B', 'start'], ['B1', 'B'], ['B2', 'B']], [['I', 'B'], ['S', 'B2']]);
   expect(walker(c).start()).toBe('/0 +B /1 +B2');

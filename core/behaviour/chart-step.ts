@@ -44,12 +44,14 @@ export function stepChart(chart: ChartStructure, now: Configuration, enabled: (t
   for (let k = active.length - 1; k >= 0; k--) if (leaving.has(active[k])) actions.push({ kind: 'exit', index: active[k] });
   for (const t of taken) actions.push({ kind: 'effect', index: t });
   const entry = newEntry();
+  // a state left and entered in one step remembers what has just been left
+  const after: Configuration = { ...now, history };
   for (const t of taken) {
     if (chart.transitions[t].targets.length === 0) continue;
     const targets = chart.transitions[t].targets;
-    for (const s of targets) addInside(chart, now, s, entry);
+    for (const s of targets) addInside(chart, after, s, entry);
     const domain = domainOf(chart, now, t);
-    for (const s of effectiveTargets(chart, now, targets)) addAround(chart, now, s, domain, entry);
+    for (const s of effectiveTargets(chart, after, targets)) addAround(chart, after, s, domain, entry);
   }
   const remaining = active.filter((s) => !leaving.has(s));
   return { taken, ...enterStates(chart, entry, remaining, history, actions) };

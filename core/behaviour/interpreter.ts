@@ -1,4 +1,4 @@
-import { refName, type Expr, type RefExpr, type SendNode, type Statement } from '../language/ast';
+import { refName, type CallExpr, type Expr, type RefExpr, type SendNode, type Statement } from '../language/ast';
 import { printExpression, printStatement } from '../language/print';
 import { convertValue, unitOrUndefined } from '../language/units';
 
@@ -17,6 +17,21 @@ export interface Environment {
   isActive(state: string): boolean;
   send(node: SendNode, args: Readonly<Record<string, Value>>, after: number | undefined): void;
   cancel(message: string): void;
+  /** Of a final state: what it hands to who waits for the end. */
+  result?(value: Value): void;
+  /** A message whose name, receiver or kind is found when it is sent. */
+  dispatch?(message: Dispatch): void;
+  /** Takes back what was sent under a name found when it is taken back. */
+  withdraw?(id: string): void;
+}
+
+export interface Dispatch {
+  readonly event: string;
+  readonly receiver?: Value;
+  readonly way?: Value;
+  readonly id?: Value;
+  readonly data?: Value;
+  readonly after?: number;
 }
 
 /** An expression that has no value, or a statement that cannot be carried out. */
@@ -140,7 +155,13 @@ function call(e: Extract<Expr, { kind: 'call' }>, env: Environment): Value {
     const [name] = e.args;
     return name?.kind === 'ref' && env.has(name.parts[0].name) && lookUp(name, env) !== undefined;
   }
+  if (e.callee === 'fields') return Object.fromEntries(e.named.map((n) => [n.name, evaluate(n.value, env)]));
   const args = e.args.map((x) => evaluate(x, env));
+  if (e.callee === 'isList') return Array.isArray(args[0]);
+  if (e.callee === 'has') {
+    const [name, owner] = args;
+    return owner !== null && typeof owner === 'object' && String(name) in owner;
+  }
   if (e.callee === 'size') {
     const [list] = args;
     return Array.isArray(list) || typeof list === 'string' ? list.length : fail('Only a list has a size');
@@ -193,9 +214,23 @@ function one(s: Statement, env: Environment): void {
       }
       return;
     }
+    case 'call':
+      return command(s.call, env);
     default:
       return fail(`${printStatement(s)} cannot be carried out`);
   }
+}
+
+/** What only charts run on their own know, as SCXML has it. */
+function command(e: CallExpr, env: Environment): void {
+  const named = Object.fromEntries(e.named.map((n) => [n.name, evaluate(n.value, env)]));
+  if (e.callee === 'result' && env.result) return env.result('content' in named ? named.content : named);
+  if (e.callee === 'dispatch' && env.dispatch && e.args.length === 1) {
+    const { receiver, way, id, data, after } = named;
+    return env.dispatch({ event: shown(evaluate(e.args[0], env)), receiver, way, id, data, ...(after !== undefined && { after: seconds(after) }) });
+  }
+  if (e.callee === 'withdraw' && env.withdraw && e.args.length === 1) return env.withdraw(shown(evaluate(e.args[0], env)));
+  return fail(`${printExpression(e)} cannot be carried out`);
 }
 
 /** Seconds of a number, or of a text such as "10ms". */

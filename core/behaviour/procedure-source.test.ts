@@ -11,7 +11,7 @@ function run(text: string, values: readonly ReturnType<typeof value>[] = [value(
   const main = procedure('work', text, { main: true, values });
   const problems: { message: string; place?: string }[] = [];
   const source = readProcedure(main, [main, ...others], '', problems as never[]);
-  const made = createChartRun(source);
+  const made = createChartRun({ source, services: [] });
   made.start();
   return { made, problems, at: () => made.active().join(' | ') };
 }

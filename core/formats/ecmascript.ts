@@ -66,12 +66,20 @@ function expression(node: Node): Expr {
       if (node.operator === '+') return expression(node.argument);
       return refuse();
     case 'BinaryExpression':
+      if (node.operator === 'in') return call('has', expression(node.left), reference(node.right));
+      if (node.operator === 'instanceof') return node.right.type === 'Identifier' && node.right.name === 'Array' ? call('isList', reference(node.left)) : refuse();
       if (node.operator === '%') return call('rem', expression(node.left), expression(node.right));
       return presence(node.operator, node.left, node.right) ?? binary(node.operator, expression(node.left), expression(node.right));
     case 'LogicalExpression':
       return binary(node.operator, expression(node.left), expression(node.right));
     case 'ConditionalExpression':
       return { kind: 'if', branches: [{ condition: expression(node.test), value: expression(node.consequent) }], otherwise: expression(node.alternate), span } as Expr;
+    case 'ObjectExpression':
+      return { kind: 'call', callee: 'fields', calleeSpan: span, args: [], span, named: node.properties.map((p) => {
+        if (p.type !== 'Property' || p.computed || p.kind !== 'init') return refuse();
+        const name = p.key.type === 'Identifier' ? p.key.name : p.key.type === 'Literal' && typeof p.key.value === 'string' && /^[\p{L}_][\p{L}\p{N}_]*$/u.test(p.key.value) ? p.key.value : refuse();
+        return { name, value: expression(p.value as Expression), span };
+      }) } as Expr;
     case 'ArrayExpression':
       return { kind: 'array', elements: node.elements.map((x) => (x ? expression(x) : refuse())), span } as Expr;
     case 'CallExpression':

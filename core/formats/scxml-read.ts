@@ -1,6 +1,8 @@
+import type { Expr } from '../language/ast';
 import { problem, type Problem } from '../language/diagnostics';
 import { printExpression, printName, printStatement } from '../language/print';
 import { parseExpressionText } from '../language/parse';
+import { walkExpression } from '../language/walk';
 import { newChart, newState, newTransition, type Chart, type ChartState, type ChartValue, type Transition, type Trigger } from '../project/project';
 import { triggerKinds } from '../project/schema';
 import { readEcmascriptExpression, readEcmascriptStatements, stateName } from './ecmascript';
@@ -11,22 +13,46 @@ export interface ScxmlFile {
   readonly chart: Chart;
   /** Identifiers of the file by name of the state. */
   readonly ids: ReadonlyMap<string, string>;
+  /** Charts that states keep running beside this one; parts have no such thing, charts on their own do. */
+  readonly services: readonly ScxmlService[];
+}
+
+/** An `invoke`, its texts in our language. */
+export interface ScxmlService {
+  readonly state: string;
+  readonly id?: string;
+  readonly idPlace?: string;
+  readonly way?: string;
+  readonly forwards: boolean;
+  readonly values: readonly { readonly name: string; readonly value: string }[];
+  readonly finalize: string;
+  /** The chart itself, or the formula that says where or what it is. */
+  readonly chart: ScxmlFile | { readonly formula: string; readonly isPath: boolean } | undefined;
+}
+
+type FileReader = (path: string) => string | undefined;
+
+/** Whether an expression says a value without asking for others. */
+function isPlainData(e: Expr): boolean {
+  let plain = true;
+  walkExpression(e, (x) => void (x.kind === 'ref' && (plain = false)));
+  return plain;
 }
 
 /** Name of our language as the data model of a file. */
 export const languageName = 'zelvar';
 
-export function readScxml(text: string, options: { readonly name?: string; readonly file?: (path: string) => string | undefined } = {}): { value: ScxmlFile | undefined; problems: Problem[] } {
+export function readScxml(text: string, options: { readonly name?: string; readonly file?: FileReader } = {}): { value: ScxmlFile | undefined; problems: Problem[] } {
   const problems: Problem[] = [];
   const xml = readXml(text);
   if (!xml.root) return { value: undefined, problems: [problem('error', 'xml', `Line ${xml.line}: ${xml.problem}`)] };
   if (xml.root.tag !== 'scxml') return { value: undefined, problems: [problem('error', 'scxml', `This is not a state chart: its element is ${xml.root.tag}, not scxml`)] };
-  return { value: createReader(xml.root, problems, options).read(), problems };
+  return { value: createReader(xml.root, /_event\.sendid|sendidexpr/.test(text), problems, options).read(), problems };
 }
 
 const isStateTag = (tag: string): boolean => tag === 'state' || tag === 'parallel' || tag === 'final' || tag === 'history';
 
-function createReader(root: XmlElement, problems: Problem[], options: { readonly name?: string; readonly file?: (path: string) => string | undefined }) {
+function createReader(root: XmlElement, idsAreRead: boolean, problems: Problem[], options: { readonly name?: string; readonly file?: FileReader }) {
   const own = root.attributes.datamodel === languageName;
   const states: ChartState[] = [];
   const transitions: Transition[] = [];
@@ -89,7 +115,9 @@ function createReader(root: XmlElement, problems: Problem[], options: { readonly
       case 'send':
         return send(a);
       case 'cancel': {
-        const id = x.sendid ?? literal(x.sendidexpr) ?? (x.sendidexpr ? `?${x.sendidexpr.trim()}` : undefined);
+        const placed = x.sendidexpr ? `?${x.sendidexpr.trim()}` : undefined;
+        if (placed !== undefined && literal(x.sendidexpr) === undefined && !sendIds.has(placed)) return [`withdraw(${expression(x.sendidexpr)});`];
+        const id = x.sendid ?? literal(x.sendidexpr) ?? placed;
         return id === undefined ? [] : [`cancel ${messageName(sendIds.get(id) ?? id)};`];
       }
       case 'assign':
@@ -142,30 +170,41 @@ function createReader(root: XmlElement, problems: Problem[], options: { readonly
   };
   /** What stands between tags: a formula where it reads as one, otherwise a text. */
   const content = (text: string): string => {
-    const e = own ? undefined : readEcmascriptExpression(text);
     if (own && text.trim() !== '') return text.trim();
-    return e ? printExpression(e) : JSON.stringify(text.trim().replace(/\s+/g, ' '));
+    const e = own ? undefined : readEcmascriptExpression(text);
+    return e && isPlainData(e) ? printExpression(e) : JSON.stringify(text.trim().replace(/\s+/g, ' '));
   };
+
+  const parameters = (a: XmlElement): string[] => childrenOf(a, 'param').map((p) => `${printName(p.attributes.name ?? '')} = ${p.attributes.expr !== undefined ? expression(p.attributes.expr) : place(p.attributes.location ?? '')}`);
 
   const send = (a: XmlElement): string[] => {
     const { attributes: x } = a;
     const event = x.event ?? literal(x.eventexpr);
-    if (event === undefined) return [`${unread(`send ${x.eventexpr ?? ''}`)};`];
     const target = x.target ?? literal(x.targetexpr);
     const kind = x.type ?? literal(x.typeexpr);
     const args = [
       ...(x.namelist ?? '').trim().split(/\s+/).filter(Boolean).map((n) => `${printName(n)} = ${place(n)}`),
-      ...childrenOf(a, 'param').map((p) => `${printName(p.attributes.name ?? '')} = ${p.attributes.expr !== undefined ? expression(p.attributes.expr) : place(p.attributes.location ?? '')}`),
+      ...parameters(a),
       ...childrenOf(a, 'content').map((c) => `content = ${c.attributes.expr !== undefined ? expression(c.attributes.expr) : content(textOf(c))}`),
     ];
     const delay = x.delay !== undefined ? duration(x.delay) : x.delayexpr !== undefined ? (literal(x.delayexpr) !== undefined ? duration(literal(x.delayexpr)!) : expression(x.delayexpr)) : '';
     const inside = target === '#_internal';
     const foreign = (target !== undefined && !inside) || x.targetexpr !== undefined && target === undefined || (kind !== undefined && !/scxml\/?#SCXMLEventProcessor$|^scxml$/.test(kind)) || (x.typeexpr !== undefined && kind === undefined);
-    if (foreign) return [`${unread(`send ${event} to ${x.target ?? x.targetexpr ?? x.type ?? x.typeexpr}`)};`];
-    if (x.id) sendIds.set(x.id, event);
+    if (x.id && event !== undefined) sendIds.set(x.id, event);
+    if (event === undefined || foreign || (x.id && idsAreRead)) {
+      const computed = (literalText: string | undefined, formula: string | undefined): string | undefined => (literalText !== undefined ? JSON.stringify(literalText) : formula !== undefined ? expression(formula) : undefined);
+      const [name, to, way] = [computed(event === undefined ? undefined : message(event), x.eventexpr) ?? '""', computed(target, x.targetexpr), computed(kind, x.typeexpr)];
+      const [only] = childrenOf(a, 'content');
+      const data = only ? args.at(-1)!.replace(/^content = /, '') : args.length > 0 ? `fields(${args.join(', ')})` : undefined;
+      if (event === undefined || foreign) tellComputed(event ?? x.eventexpr ?? '');
+      return [`dispatch(${[name, to && `receiver = ${to}`, way && `way = ${way}`, x.id && `id = ${JSON.stringify(x.id)}`, data && `data = ${data}`, delay && `after = ${delay}`].filter(Boolean).join(', ')});`];
+    }
     if (x.idlocation) sendIds.set(`?${x.idlocation.trim()}`, event);
     return [...(x.idlocation ? [`${place(x.idlocation)} := "send.${++count}";`] : []), `send ${messageName(event)}${args.length ? `(${args.join(', ')})` : ''}${delay ? ` after ${delay}` : inside ? '' : ' after 0'};`];
   };
+
+  /** Parts send to their ports: what is found during the run only charts on their own can follow. */
+  const tellComputed = (event: string): void => void problems.push(problem('warning', 'not-supported', `Name, receiver or kind of the message ${event} is found when it is sent: that works on its own (zelvar chart), not inside a part`));
 
   const conditional = (a: XmlElement): string[] => {
     let text = `if ${expression(a.attributes.cond ?? '')} then\n`;
@@ -224,16 +263,22 @@ function createReader(root: XmlElement, problems: Problem[], options: { readonly
     return { ...t, guard, effect, triggers: t.triggers.map((g) => (g.kind === 'message' && g.on !== '*' ? { ...g, on: `${g.on}(${[...used].join(', ')})` } : g)) };
   };
 
+  /** With late binding, values of a state come about when it is entered first. */
+  const late = new Map<XmlElement, string[]>();
   const data = (e: XmlElement): void => {
     for (const d of childrenOf(e, 'datamodel').flatMap((m) => childrenOf(m, 'data'))) {
       const name = d.attributes.id?.trim() ?? '';
-      if (d.attributes.src) skip(`The data of ${name} in ${d.attributes.src}`);
-      const inner = d.children.some((c) => typeof c === 'object') ? '' : textOf(d);
+      const path = d.attributes.src?.replace(/^file:/, '');
+      const file = path === undefined ? undefined : options.file?.(path);
+      if (path !== undefined && file === undefined) skip(`The data of ${name} in ${d.attributes.src}`);
+      const inner = file ?? (d.children.some((c) => typeof c === 'object') ? '' : textOf(d));
       if (d.children.some((c) => typeof c === 'object')) skip(`The XML data of ${name}`);
       const value = d.attributes.expr !== undefined ? expression(d.attributes.expr) : inner.trim() !== '' ? content(inner) : '';
+      const isLate = root.attributes.binding === 'late' && e !== root && value !== '';
+      if (isLate) late.set(e, [...(late.get(e) ?? []), `if not exists(${stateName(name)}) then\n  ${stateName(name)} := ${value};\nend if;`]);
       const type = d.attributes['z:type'] === 'Integer' || d.attributes['z:type'] === 'Boolean' ? d.attributes['z:type'] : /^(true|false)$/.test(value) ? 'Boolean' : 'Real';
       dataNames.add(name);
-      values.push({ id: `v-${values.length + 1}`, name: stateName(name), type, value, unit: d.attributes['z:unit'] ?? '' });
+      values.push({ id: `v-${values.length + 1}`, name: stateName(name), type, value: isLate ? '' : value, unit: d.attributes['z:unit'] ?? '' });
     }
     for (const s of childrenOf(e)) if (isStateTag(s.tag)) data(s);
   };
@@ -260,17 +305,45 @@ function createReader(root: XmlElement, problems: Problem[], options: { readonly
     const name = names.get(idOf.get(e)!)!;
     const id = `s-${name}`;
     const kind = e.tag === 'history' ? (e.attributes.type === 'deep' ? 'deepHistory' : 'history') : (e.tag as 'state' | 'parallel' | 'final');
-    if (childrenOf(e, 'invoke').length > 0) skip(`The invoked service of ${name}`);
-    if (childrenOf(e, 'donedata').length > 0) skip(`The data of the final state ${name}`);
+    childrenOf(e, 'invoke').forEach((i) => service(i, name));
     const text = (tag: string): string => childrenOf(e, tag).flatMap((c) => actions(c)).join('\n');
     states.push({
       ...newState(id, name, parent, 30 + (k % 3) * 240, 50 + Math.floor(k / 3) * 120, own && (e.attributes['z:kind'] === 'choice' || e.attributes['z:kind'] === 'junction') ? e.attributes['z:kind'] : kind), initial: id === initial,
-      entry: text('onentry'), exit: text('onexit'), during: own ? textOf(childrenOf(e, 'during')[0]).trim() : '', defers: own ? (e.attributes['z:defers'] ?? '') : '', note: own ? (e.attributes['z:note'] ?? '') : '',
+      entry: [...(late.get(e) ?? []), text('onentry'), ...handedOver(e)].filter(Boolean).join('\n'), exit: text('onexit'), during: own ? textOf(childrenOf(e, 'during')[0]).trim() : '', defers: own ? (e.attributes['z:defers'] ?? '') : '', note: own ? (e.attributes['z:note'] ?? '') : '',
       ...(own && e.attributes['z:x'] !== undefined && { x: Number(e.attributes['z:x']) || 0, y: Number(e.attributes['z:y']) || 0 }),
     });
     inside(e, id);
     for (const t of childrenOf(e, 'transition')) transition(t, id);
   };
+  const services: ScxmlService[] = [];
+  const service = (e: XmlElement, owner: string): void => {
+    const { attributes: x } = e;
+    const [body] = childrenOf(e, 'content');
+    const [finalize] = childrenOf(e, 'finalize');
+    const inner = body && childrenOf(body, 'scxml')[0];
+    const path = x.src ?? literal(x.srcexpr);
+    const text = path === undefined ? undefined : options.file?.(path.replace(/^file:/, ''));
+    const formula = body?.attributes.expr ?? x.srcexpr;
+    const file = inner ? createReader(inner, idsAreRead, problems, options).read() : text !== undefined ? readScxml(text, options).value : undefined;
+    const kind = x.type !== undefined ? JSON.stringify(x.type) : x.typeexpr !== undefined ? expression(x.typeexpr) : undefined;
+    services.push({
+      state: owner, ...(x.id && { id: x.id }), ...(x.idlocation && { idPlace: place(x.idlocation) }), ...(kind !== undefined && { way: kind }),
+      forwards: x.autoforward === 'true',
+      values: [
+        ...(x.namelist ?? '').trim().split(/\s+/).filter(Boolean).map((n) => ({ name: n, value: place(n) })),
+        ...childrenOf(e, 'param').map((p) => ({ name: p.attributes.name ?? '', value: p.attributes.expr !== undefined ? expression(p.attributes.expr) : place(p.attributes.location ?? '') })),
+      ],
+      finalize: actions(finalize).join('\n'),
+      chart: file ?? (formula !== undefined ? { formula: expression(formula), isPath: !body } : undefined),
+    });
+    problems.push(problem('warning', 'not-supported', `The service ${owner} runs works on its own (zelvar chart), not inside a part`));
+  };
+  /** What a final state hands to who waits for its parent. */
+  const handedOver = (e: XmlElement): string[] => childrenOf(e, 'donedata').map((d) => {
+    const [only] = childrenOf(d, 'content');
+    const args = only ? [`content = ${only.attributes.expr !== undefined ? expression(only.attributes.expr) : content(textOf(only))}`] : parameters(d);
+    return `result(${args.join(', ')});`;
+  });
   const inside = (e: XmlElement, parent: string | null): void => {
     const initial = e.tag === 'parallel' ? undefined : begin(e, parent);
     childrenOf(e).filter((c) => isStateTag(c.tag)).forEach((c, k) => state(c, parent, k, initial));
@@ -282,7 +355,7 @@ function createReader(root: XmlElement, problems: Problem[], options: { readonly
       data(root);
       inside(root, null);
       const chart: Chart = { ...newChart('c-imported', stateName(options.name ?? root.attributes.name ?? 'mode')), period: own ? (root.attributes['z:period'] ?? '') : '', values, states, transitions };
-      return { chart, ids: new Map([...names].map(([id, name]) => [name, id])) };
+      return { chart, ids: new Map([...names].map(([id, name]) => [name, id])), services };
     },
   };
 }

@@ -89,7 +89,7 @@ test('a chart runs on its own: time, memory of a message, deferred messages', ()
       { ...newTransition('3', 'b', 'a'), triggers: [{ kind: 'message', on: 'rest' }] },
     ],
   };
-  const run = createChartRun(readChart(chart, '', []));
+  const run = createChartRun({ source: readChart(chart, '', []), services: [] });
   run.start();
   run.send('add', { amount: 3 });
   run.send('add', { amount: 4 });
