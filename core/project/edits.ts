@@ -180,7 +180,7 @@ function change(project: Draft<Project>, edit: Edit): void {
     case 'update': {
       const at = listAt(project, edit.list);
       const entry = entryOf(at.list, edit.id) ?? refuse('gone', 'This is no longer there');
-      const next = { ...(JSON.parse(JSON.stringify(entry)) as Entry), ...edit.changes } as Entry;
+      const next = { ...(isDraft(entry) ? current(entry) : entry), ...edit.changes } as Entry;
       validate(at.name, next);
       if (next.name !== undefined && next.name !== entry.name) checkUnique(project, at, entry.id, next.name);
       if (at.name === 'requirements') changeKey(project, entry, next);
@@ -297,12 +297,11 @@ function rename(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename' }>
   const kind = kindOfList[at.name];
   if (kind) {
     const [, typeId] = edit.list.split('/');
-    const before = JSON.parse(JSON.stringify(project)) as Project;
-    const mentions = references(before).filter((r) => r.kind === kind && r.type === typeId && r.name === entry.name && (kind !== 'state' || r.id === entry.id));
+    const mentions = references(current(project) as Project, entry.name).filter((r) => r.kind === kind && r.type === typeId && r.name === entry.name && (kind !== 'state' || r.id === entry.id));
     replaceMentions(project, mentions, edit.name);
   }
   if (at.name === 'types') {
-    const mentions = typeMentions(JSON.parse(JSON.stringify(project)) as Project, entry.name!);
+    const mentions = typeMentions(current(project) as Project, entry.name!);
     for (const { typeIndex, span } of mentions.sort((a, b) => b.span.start - a.span.start)) {
       const type = project.types[typeIndex];
       type.physics = type.physics.slice(0, span.start) + edit.name + type.physics.slice(span.end);

@@ -18,9 +18,9 @@ export interface Reference {
   readonly id?: string;
 }
 
-/** Every mention of every element, found by reading the texts; what resolves to nothing is left out. */
-export function references(project: Project): Reference[] {
-  return documentTexts(project).flatMap((text) => referencesIn(project, text));
+/** Every mention of every element, or of those with a name, found by reading the texts; what resolves to nothing is left out. */
+export function references(project: Project, name = ''): Reference[] {
+  return documentTexts(project).flatMap((text) => (text.text.includes(name) ? referencesIn(project, text) : []));
 }
 
 export function referencesIn(project: Project, text: DocumentText): Reference[] {
@@ -131,7 +131,7 @@ function resolveState(project: Project, text: DocumentText, parts: readonly { na
 
 /** Who mentions an element, as words for a message. */
 export function usersOf(project: Project, kind: ElementKind, type: string, name: string): string[] {
-  const all = references(project).filter((r) => r.kind === kind && r.name === name && (kind === 'message' || r.type === type));
+  const all = references(project, name).filter((r) => r.kind === kind && r.name === name && (kind === 'message' || r.type === type));
   return [...new Set(all.map((r) => r.text.label))];
 }
 

@@ -41,10 +41,10 @@ export function documentTexts(project: Project): DocumentText[] {
       c.states.forEach((s, j) => {
         for (const key of ['entry', 'during', 'exit'] as const) push('statements', type.id, s[key], `${at}/chart/${c.id}/state/${s.id}/${key}`, `${key} of state ${s.name}`, ['types', t, 'charts', k, 'states', j, key]);
       });
+      const names = new Map(c.states.map((s) => [s.id, s.name]));
       c.transitions.forEach((x, j) => {
         const place = `${at}/chart/${c.id}/transition/${x.id}`;
-        const name = (s: string): string => c.states.find((state) => state.id === s)?.name ?? '?';
-        const label = `transition ${name(x.from)} to ${name(x.to)}`;
+        const label = `transition ${names.get(x.from) ?? '?'} to ${names.get(x.to) ?? '?'}`;
         x.triggers.forEach((g, i) => {
           if (g.kind !== 'done') push(g.kind === 'message' ? 'message' : 'expression', type.id, g.on, `${place}/trigger/${i}`, label, ['types', t, 'charts', k, 'transitions', j, 'triggers', i, 'on']);
         });

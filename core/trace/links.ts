@@ -151,8 +151,11 @@ export const redirectEdit = (l: CheckedLink): Edit | undefined =>
 /** Removes links: all that touch an element or requirement, or those given. */
 export const unlinkEdit = (links: readonly CheckedLink[]): Edit => ({ kind: 'remove-all', list: 'traces', ids: links.map((l) => l.link.id) });
 
+const noLinks: readonly CheckedLink[] = [];
+
 /** Links of anything, by its address, whichever side it is on. */
 export function linksOf(project: Project, address: string): readonly CheckedLink[] {
+  if (project.traces.length === 0) return noLinks;
   const index = linkIndex(project);
   const own = index.ofElement.get(address) ?? [];
   return address.startsWith('requirement/') ? [...(index.ofRequirement.get(address.slice(12)) ?? []), ...own] : own;

@@ -11,7 +11,7 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { LinkableBox, LinkCount } from '@/ui/linkable';
 import { useTraceLook } from '@/store/trace';
-import { QuietArrows, arrowUnder, manyArrows, transitionsInSight, useArrowPaths, usePlaces, useRestingView } from './quiet-arrows';
+import { QuietArrows, arrowUnder, manyArrows, transitionsInSight, useArrowPaths, useBoxes, usePlaces, useRestingView } from './quiet-arrows';
 import { boxesOf, isActive, isPlace, kindText, parentsFirst, textLines, transitionText, type Rect } from './chart-geometry';
 import { routeArrow } from './route-arrow';
 
@@ -195,7 +195,7 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
   const flow = useReactFlow();
   // addresses of elements name one thing each, those of lists many
   const elements = address.replace('types/', 'type/').replace('/charts/', '/chart/');
-  const boxes = useMemo(() => boxesOf(chart), [chart]);
+  const boxes = useBoxes(chart);
   const paths = useMemo(() => pathsOf(chart), [chart]);
   const wrong = useMemo(() => new Set(problems.flatMap((p) => p.place?.split('/') ?? [])), [problems]);
 
@@ -211,7 +211,7 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
       const { x, y, width, height, lane } = boxes.get(s.id)!;
       const address = `${elements}/state/${s.id}`;
       const node: StateNode = {
-        id: s.id, type: 'state', position: { x, y }, width, height, ...(s.parent && { parentId: s.parent }), selected: item === `state/${s.id}`, draggable: !lane,
+        id: s.id, type: 'state', position: { x, y }, width, height, measured: { width, height }, ...(s.parent && { parentId: s.parent }), selected: item === `state/${s.id}`, draggable: !lane,
         data: { state: s, group, lane, lit, wrong: wrong.has(s.id), stops: stops.has(address), fact: facts.get(path) ?? '', address }, ariaLabel: `${isPlace(s.kind) ? 'Place' : 'State'} ${s.name}${lit ? ', active' : ''}`, deletable: false,
         // arrows run above the cards that hold others and below those that do not
         zIndex: group || lane ? 0 : 20,

@@ -1,7 +1,7 @@
 'use client';
 import { Plus, Sparkles, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { useCallback, useMemo, useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { conditionReasons } from '@/core/run/why';
 import { childStates, newState, type Chart, type PartType, type StateKind, type Transition } from '@/core/project/project';
@@ -53,13 +53,19 @@ export function ChartSheet({ type, chart, path }: { readonly type: PartType; rea
   // eslint-disable-next-line react-hooks/exhaustive-deps
   const fired = useMemo(() => (run && path !== undefined ? firedCounts(run, name) : noCounts), [run?.model, look, name, path]);
   const stops = useRuns((s) => s.breakpoints);
+  // asked for when the pointer rests on an arrow: the function stays the same, so that an edit draws no arrow anew
+  const here = useRef({ chart, path });
+  useEffect(() => {
+    here.current = { chart, path };
+  }, [chart, path]);
   const explain = useCallback((t: Transition): string => {
     const { current, cursor: at } = useRuns.getState();
+    const { chart, path } = here.current;
     const from = chart.states.find((s) => s.id === t.from);
     if (!current || path === undefined || !from || t.guard.trim() === '' || t.guard.trim() === 'else') return '';
     const reasons = conditionReasons(t.guard, momentOf(current, chart, path, statePath(chart, from), at));
     return reasons.map((r) => `${r.text}: ${r.met === undefined ? 'not known' : r.met ? 'true' : 'false'}${r.detail ? ` (${r.detail})` : ''}`).join('\n');
-  }, [chart, path]);
+  }, []);
   const since = run && active !== undefined ? stayOf(run, name, cursor) : undefined;
 
   const addState = (kind: StateKind = 'state'): void => {

@@ -2,7 +2,7 @@
 import { ViewportPortal, useOnViewportChange, useStoreApi, type Viewport } from '@xyflow/react';
 import { memo, useCallback, useMemo, useRef, useState } from 'react';
 import type { Chart, Transition } from '@/core/project/project';
-import { arrowHead, arrowPath, type Box } from './chart-geometry';
+import { arrowHead, arrowPath, boxesOf, type Box } from './chart-geometry';
 
 /** From this many arrows on, only those near the pointer of attention are elements of their own; the others are one drawing. */
 export const manyArrows = 300;
@@ -14,6 +14,18 @@ interface Rect {
   readonly y: number;
   readonly width: number;
   readonly height: number;
+}
+
+/** Boxes of the states; the same map as long as none of them changes. */
+export function useBoxes(chart: Chart): ReadonlyMap<string, Box> {
+  const known = useRef<ReadonlyMap<string, Box>>(new Map());
+  return useMemo(() => {
+    const now = boxesOf(chart);
+    const before = known.current;
+    const same = before.size === now.size && [...now].every(([id, r]) => { const b = before.get(id); return b !== undefined && sameRect(b, r) && b.lane === r.lane; });
+    if (!same) known.current = now;
+    return known.current;
+  }, [chart]);
 }
 
 /** The cards on the sheet; the same map as long as none of them moves or changes its size. */
