@@ -4,6 +4,7 @@ import { printEquation, printExpression } from '../language/print';
 import { checkSides, checkUnits, elaborateUnits, checkUnits as unitsOf } from '../language/unit-check';
 import { carries } from '../project/project';
 import { inBaseUnits } from '../language/base-units';
+import { checkCondition, checkKinds } from './kinds';
 import type { RelationSource } from './library';
 import { hiddenBoolean, type Builder } from './builder';
 import { elaborate, elaborateScalar, elaborateStrict, messageOf, NoValue, resolveReference, resultsOf, unitContext } from './elaborate';
@@ -88,6 +89,7 @@ function lowerEqual(b: Builder, e: Extract<Equation, { kind: 'equal' }>, scope: 
   const right = elaborate(b, elaborateUnits(e.right, units, unitOf(e.left)), scope);
   if (left === undefined || right === undefined) return [];
   noteGivenInputs(b, e, left, right);
+  checkKinds(b, left, e.left, right, e.right, scope);
   const origin = originOf(e, scope);
   if (!isArray(left) && !isRecord(left) && !isArray(right) && !isRecord(right)) return [{ left, right, origin }];
   const equations: FlatEquation[] = [];
@@ -169,6 +171,7 @@ function lowerIf(b: Builder, e: Extract<Equation, { kind: 'if' }>, scope: Scope,
     checkUnits(branch.condition, unitContext(b, scope), (p) => b.report(scope.place, p));
     const c = elaborateScalar(b, branch.condition, scope);
     if (!c) return [];
+    checkCondition(b, c, branch.condition, scope);
     conditions.push(c);
   }
   // a condition of constants and parameters chooses now where the branches differ in size, or contain more than equations

@@ -11,10 +11,11 @@ import { elaborateBinding, elaborateScalar, elaborateText, unitContext } from '.
 import { addEquations, addRelation } from './equations';
 import { callClass } from './functions';
 import { constant, isConstant, isRelation, variable } from './flat-expression';
-import { ownerOf, type FlatModel } from './flat-model';
+import { ownerOf, type FlatModel, type FlatVariable } from './flat-model';
 import { modifierOf, type BoundValue, type ClassInstance, type Scope } from './instance';
 import { instantiateClass, instantiateConstants, rootContext } from './instantiate';
 import { findClass, type ClassLibrary } from './library';
+import { checkKinds } from './kinds';
 import { createRoutes } from './messages';
 import { knownText } from './flat-text';
 
@@ -143,23 +144,30 @@ function finish(b: Builder, name: string): FlatModel {
     const value = b.bindingOf(index);
     if (value === undefined) continue;
     checkBindingUnits(b, index, bound);
+    checkKinds(b, variable(index), undefined, value, bound.expr, bound.scope, v.name);
     if (v.kind === 'constant' || v.kind === 'parameter') v.binding = value;
     else if (v.kind !== 'assigned') {
       b.equations.push({ left: variable(index), right: value, origin: { part: '', place: bound.scope.place, span: bound.expr.span, text: `${v.name} = ...` } });
     } else v.start ??= value;
   }
+  /** Parameters nobody gave a value, one for each declaration. */
+  const unset = new Map<string, FlatVariable>();
   b.texts.forEach((bound, index) => {
     const text = elaborateText(b, bound.expr, bound.scope);
     b.variables[index].text = knownText(text) ?? printExpression(bound.expr);
   });
   for (const v of b.variables) {
-    if (v.kind === 'parameter' && !v.binding) v.binding = v.start ?? constant(0);
+    if (v.kind === 'parameter' && !v.binding) {
+      if (!v.start && v.type !== 'String' && !v.hidden && !b.bindings.has(b.indexOf.get(v.name) ?? -1)) unset.set(`${v.place} ${v.span?.start}`, v);
+      v.binding = v.start ?? constant(v.type === 'enumeration' ? 1 : 0);
+    }
     if (v.kind === 'constant' && !v.binding && v.type !== 'String') {
       v.binding = constant(NaN);
       b.report(v.place, problem('error', 'no-value', `The constant ${v.name} has no value`, v.span));
     }
     if (v.binding && isConstant(v.binding) && Number.isNaN(v.binding.value)) v.binding = constant(NaN);
   }
+  for (const v of unset.values()) b.report(v.place, problem('warning', 'no-value', `${v.name} has no value: ${v.literals ? v.literals[0] : v.type === 'Boolean' ? 'false' : '0'} is taken`, v.span));
   b.variables.forEach((v) => checkLimits(b, v));
   const loose = new Set([...b.library.top.values()].filter((ref) => hasLooseUnits(ref.definition.annotation)).map((ref) => ref.place));
   const isLoose = (p: Problem): boolean => loose.has(p.place ?? '');

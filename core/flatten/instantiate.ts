@@ -9,10 +9,11 @@ import type { FlatVariable, ValueType } from './flat-model';
 import {
   fieldModifier, indexModifier, mergeModifiers, modifierOf, noModifier, type ArrayInstance, type ClassBody, type ClassInstance, type Instance, type Modifier, type Scope,
 } from './instance';
-import { findClass, memberClass, nestedClasses, replacement, withReplaced, type ClassRef } from './library';
+import { findClass, fullNames, memberClass, nestedClasses, replacement, withReplaced, type ClassRef } from './library';
 import { memberOf } from './resolve';
 import { fillValue, isArray, isRecord, partOf } from './values';
 
+const builtinAttributes: ReadonlySet<string> = new Set(['quantity', 'unit', 'displayUnit', 'min', 'max', 'start', 'fixed', 'nominal', 'stateSelect', 'unbounded']);
 const builtins: ReadonlySet<string> = new Set(['Real', 'Integer', 'Boolean', 'String']);
 const deepest = 60;
 
@@ -169,6 +170,8 @@ function instantiateComponent(b: Builder, instance: ClassInstance, d: Declaratio
     if (found) return found;
     b.report(place, problem('error', 'no-inner', `No enclosing part declares inner ${element.name}`, element.nameSpan));
   }
+  const changed = element.final ? firstValue(outer ?? noModifier) ?? firstValue(d.modifier ?? noModifier) : undefined;
+  if (changed) b.report(changed.scope.place, problem('error', 'final', `${element.name} is final in ${home.definition.name} and cannot be changed`, changed.expr.span));
   const replaced = outer?.redeclare ?? d.modifier?.redeclare;
   let modifier = mergeModifiers(d.modifier ?? noModifier, modifierOf(replaced && element.constraint ? element.constraint : element.modification, scope));
   if (outer) modifier = mergeModifiers(outer, modifier);
@@ -178,11 +181,12 @@ function instantiateComponent(b: Builder, instance: ClassInstance, d: Declaratio
   const type = resolveType(b, typeName, typeHome, modifier, instance);
   if (!type) {
     const names = [...builtins, ...b.library.top.keys()];
-    const near = nearestName(typeName, names);
+    const near = fullNames(b.library, typeName)[0] ?? nearestName(typeName, names);
     b.report(place, problem('error', 'unknown-type', `There is no type ${typeName}${near ? `; did you mean ${near}?` : ''}`, element.typeSpan,
       near ? [{ title: `Change to ${near}`, span: element.typeSpan, text: near }] : undefined));
     return undefined;
   }
+  if (type.ref?.definition.partial) b.report(place, problem('error', 'partial', `${type.ref.definition.name} is partial: it is there to be extended, and cannot be a part`, element.typeSpan));
   modifier = type.modifier;
   const dimensions = [...element.dimensions, ...type.dimensions];
   const inner: Context = {
@@ -319,6 +323,12 @@ function addLeaf(
   ));
   if (context.isFlow) b.flows.add(index);
   if (found) b.equations.push({ left: { op: 'der', index }, right: zero, origin: { part: '', place, span, text: `${name} is found at the start` } });
+  for (const [key, child] of m.children) {
+    const given = firstValue(child);
+    if (builtinAttributes.has(key) || !given) continue;
+    const near = nearestName(key, builtinAttributes);
+    b.report(given.scope.place, problem('error', 'unknown-name', `${element.name} has no attribute ${key}${near ? `; did you mean ${near}?` : ''}`, given.expr.span));
+  }
   const attributes: { start?: NonNullable<Modifier['value']>; min?: NonNullable<Modifier['value']>; max?: NonNullable<Modifier['value']>; nominal?: NonNullable<Modifier['value']> } = {};
   for (const key of ['start', 'min', 'max', 'nominal'] as const) {
     const value = m.children.get(key)?.value;

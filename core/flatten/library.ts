@@ -1,6 +1,6 @@
 import type { ChartSource } from '../behaviour/chart-source';
 import type { RelationTree } from '../language/parse';
-import { standardPackage } from './standard-types';
+import { standardPackage, standardPackages } from './standard-types';
 import type { ClassDefinition, ComponentElement, Element, Modification } from '../language/ast';
 
 /** A class with its lexical home, where the names in it are looked up. */
@@ -120,6 +120,13 @@ export function findClass(library: ClassLibrary, home: ClassRef | undefined, nam
   }
   start ??= library.top.get(first) ?? standardRef(first);
   return rest.reduce<ClassRef | undefined>((at, part) => at && memberClass(library, at, part, depth), start);
+}
+
+/** Full names of classes in packages at hand, where a text gives only the last part: Resistor is Electrical.Resistor. */
+export function fullNames(library: ClassLibrary, name: string): string[] {
+  const own = [...library.top].flatMap(([top, ref]) => (ref.definition.classKind === 'package' ? [[top, ref] as const] : []));
+  const given = standardPackages.flatMap((top) => (library.top.has(top) ? [] : [[top, standardRef(top)!] as const]));
+  return [...own, ...given].flatMap(([top, ref]) => (nestedClasses(ref).has(name) ? [`${top}.${name}`] : []));
 }
 
 function importedClass(library: ClassLibrary, at: ClassRef, name: string, depth: number): ClassRef | undefined {

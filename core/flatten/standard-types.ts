@@ -16,6 +16,9 @@ const units: readonly (readonly [unit: string, names: string])[] = [
 
 const known = new Map<string, ClassDefinition>();
 
+/** Packages of parts that every text may use. */
+export const standardPackages: readonly string[] = Object.keys(componentPackages);
+
 /** A package that is there without being declared: the library of parts, and the types of quantities. */
 export function standardPackage(name: string): ClassDefinition | undefined {
   const found = known.get(name);

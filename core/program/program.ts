@@ -63,6 +63,8 @@ export interface Machine {
   action(k: number, t: number): number[];
   assertion(k: number, t: number): boolean;
   sampleTimes(k: number): { start: number; interval: number };
+  /** How the residuals of a torn block change with its torn unknowns, row after row, for the values in memory. */
+  loopSlopes(k: number, t: number, J: Float64Array): void;
 }
 
 export interface Program {
@@ -78,7 +80,7 @@ export interface Program {
   /** Columns of each row of the written-out Jacobian, where there is one; the whole matrix where it is dense. */
   readonly jacobianRows: readonly (readonly number[])[] | undefined;
   /** The equations of each torn block, for messages. */
-  readonly tornBlocks: readonly { readonly equations: readonly FlatEquation[]; readonly unknowns: readonly Unknown[] }[];
+  readonly tornBlocks: readonly { readonly equations: readonly FlatEquation[]; readonly unknowns: readonly Unknown[]; readonly tears: number; readonly linear: boolean }[];
   /** Effects in the order in which the simulator knows them: for each chart entry, during, exit, then transitions. */
   readonly effects: readonly (readonly FlatStatement[])[];
   /** Generated text, for inspection. */
@@ -286,6 +288,7 @@ export function createProgram(solvable: SolvableModel): Program {
   for (let k = 0; k < pasts.length; k++) present.push(`past[${k}].note(t,${plain.value(pasts[k].a)});`);
   functions.push(`function note(t){${present.join('')}}`);
 
+  functions.push(`const slopesTable=[${tornBlocks.map((_, k) => `slopes_${k}`).join()}];`);
   const source = `"use strict";
 const {v,pre,d,m,live,z,s,flags}=M;
 const sq=(x)=>x*x,cube=(x)=>x*x*x,root=(x)=>x<0?0:Math.sqrt(x);
@@ -293,7 +296,7 @@ ${functions.join('\n')}
 return {outputs,event,initial,derivatives,jacobian,note,flatStep,residuals,parameters,starts,
 conditions,roots,
 guard:(k,t)=>!!guardTable[k](t),delay:(k,t)=>delayTable[k](t),period:(k,t)=>periodTable[k](t),effect:(k,t,send,cancel)=>effectTable[k](t,send,cancel),
-action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTimes:(k)=>sampleTable[k](0)};`;
+action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTimes:(k)=>sampleTable[k](0),loopSlopes:(k,t,J)=>slopesTable[k](t,J)};`;
   const factory = new Function('M', 'newton', 'works', 'sends', 'cancels', 'past', 'lookUp', 'tables', 'rootSlope', source) as (
     M: Memory, solver: typeof newton, works: ReturnType<typeof newtonWork>[], sendTable: FlatSend[], cancelTable: typeof cancels, past: readonly DelayLine[], look: typeof lookUp, points: readonly { x: Float64Array; y: Float64Array }[], slope: typeof rootSlope,
   ) => Omit<Machine, 'memory' | 'past'>;
@@ -302,6 +305,7 @@ action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTime
     tornBlocks: tornBlocks.map(({ block }) => ({
       equations: [...block.inner.map((x) => x.equation), ...block.residuals.map((r) => r.equation)],
       unknowns: [...block.tears, ...block.inner.map((x) => x.target)],
+      tears: block.tears.length, linear: block.linear,
     })),
     createMachine() {
       const memory: Memory = {
@@ -402,6 +406,7 @@ function writeTornBlock(
   return `let T_${k}=0;
 function residual_${k}(x,r){const t=T_${k};${setTears}${inner}${residuals}}
 function jacobian_${k}(J){const t=T_${k};${jacobian.join('')}}
+function slopes_${k}(t,J){const work=works[${k}],x=work.x;T_${k}=t;${read}residual_${k}(x,work.residual);jacobian_${k}(J);}
 ${solve}`;
 }
 

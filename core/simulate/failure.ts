@@ -83,12 +83,14 @@ function reason(e: FlatExpr, v: Float64Array): string | undefined {
   return found;
 }
 
+const textsOf = (equations: readonly FlatEquation[]): string[] => [...new Set(equations.map((e) => e.origin.text.replace(/;$/, '')))];
+const list = (all: readonly string[], most: number): string => (all.length > most ? `${all.slice(0, most).join(', ')} and ${all.length - most} more` : all.join(', '));
+
 export function blockProblem(program: Program, failure: BlockFailure, time: number, v: Float64Array): Problem {
   const block = program.tornBlocks[failure.block];
   const [first] = block.equations;
   const names = block.unknowns.map((u) => program.solvable.model.variables[u.index].name);
-  const texts = [...new Set(block.equations.map((e) => e.origin.text))];
-  const list = (all: readonly string[], most: number): string => (all.length > most ? `${all.slice(0, most).join(', ')} and ${all.length - most} more` : all.join(', '));
+  const texts = textsOf(block.equations);
   const what = {
     singular: 'has no single solution',
     'no-convergence': 'does not converge: no values were found that satisfy it',
@@ -97,6 +99,15 @@ export function blockProblem(program: Program, failure: BlockFailure, time: numb
   const advice = failure.reason === 'singular' ? 'one of the equations may say the same as another' : 'give the unknowns start values near the solution, or check the equations for a sign or unit';
   const values = valuesIn(program, v, ...block.equations.flatMap((e) => [e.left, e.right]));
   return runProblem('loop', `The loop of "${list(texts, 3)}"${inPart(first)} for ${list(names, 4)} ${what}; ${advice} (${values})`, time, first.origin);
+}
+
+/** A loop with more than one solution, of which one was taken. */
+export function openLoopProblem(program: Program, k: number, time: number, v: Float64Array): Problem {
+  const { equations: [first], unknowns } = program.tornBlocks[k];
+  const names = unknowns.map((u) => program.solvable.model.variables[u.index]).filter((x) => !x.hidden).map((x) => x.name);
+  const texts = textsOf(program.tornBlocks[k].equations);
+  const told = list(unknowns.filter((u) => !program.solvable.model.variables[u.index].hidden).map((u) => `${program.solvable.model.variables[u.index].name}${u.kind === 'var' ? ` = ${show(v[u.index])}` : ''}`), 3);
+  return { ...runProblem('open-loop', `The loop of "${list(texts, 3)}" leaves ${list(names, 4)} open: one of its equations says the same as others, or nothing holds it (no ground, no fixed point). One solution was taken: ${told}`, time, first.origin), severity: 'warning' };
 }
 
 /** A constraint (or an equation of the start) that the states cannot be brought onto. */

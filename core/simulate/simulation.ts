@@ -7,13 +7,14 @@ import type { Machine, Program } from '../program/program';
 import { createSimulatedCharts, type Clock } from './chart-host';
 import { createBurstWatch } from './burst-watch';
 import { createCrossingLocator } from './crossings';
-import { blockProblem, chatterProblem, constraintProblem, notFiniteProblem, rootProblem, runProblem, stepProblem, unsettledProblem } from './failure';
+import { blockProblem, chatterProblem, constraintProblem, notFiniteProblem, openLoopProblem, rootProblem, runProblem, stepProblem, unsettledProblem } from './failure';
 import { patternOf } from './linear-solver';
 import { createRunProfile } from './run-profile';
 import type { KnownJacobian } from './state-jacobian';
 import type { RunStatus, Simulation, SimulationOptions, Stimulus } from './simulation-types';
 import { solverReport } from './solver-report';
 import { createDomainWatch } from './domain-watch';
+import { openLoops } from './open-loops';
 import { createKinks } from './kinks';
 import { createProjection } from './projection';
 import { createStepper } from './solvers';
@@ -55,6 +56,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const timetable = createTimetable(options.stimulus);
   const kinks = createKinks(program, v);
   const warnings = new Map<number, Problem>();
+  let open: readonly Problem[] = [];
 
   const profile = createRunProfile(program.modes.length);
   const clock: Clock = { time: 0, step: 0 };
@@ -264,6 +266,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     if (status === 'running') checkFinite();
     if (status === 'running') checkDomains();
     if (status !== 'running') return;
+    open = openLoops(program, machine, clock.time).map((k) => openLoopProblem(program, k, clock.time, v));
     if (machine.past.length > 0) {
       machine.note(clock.time);
       guarded(() => settleEquations(false));
@@ -451,7 +454,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     get time() { return clock.time; },
     get status() { return status; },
     get problem() { return failure; },
-    get warnings() { return [...warnings.values(), ...(ending ? [ending] : [])]; },
+    get warnings() { return [...open, ...warnings.values(), ...(ending ? [ending] : [])]; },
     get counts() { return { ...stepper.counts, events }; },
     machine,
     report: () => solverReport(program, options, stepper, events, profile),
