@@ -1,3 +1,4 @@
+import { takesMessage } from '../behaviour/chart-structure';
 import type { Expr } from '../language/ast';
 import { atPlace, hasErrors, problem, type Problem } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
@@ -221,8 +222,18 @@ function readStimulus(setup: Setup, model: FlatModel, problems: Problem[]): Stim
       problems.push({ ...problem('error', 'unknown-part', `${row.target} does not name a part and a message, such as ctrl.start`), place });
       return [];
     }
+    const unheard = unheardMessage(model, target.part, target.message);
+    if (unheard) problems.push({ ...problem('warning', 'unheard', unheard), place });
     return [{ time: row.time, kind: 'send', part: target.part, message: target.message, args: [] }];
   });
+}
+
+/** Says that nothing in a part waits for a message, and what may have been meant. */
+function unheardMessage(model: FlatModel, part: number, message: string): string | undefined {
+  const heard = model.charts.filter((c) => c.part === part).flatMap((c) => c.structure.transitions.flatMap((t) => t.triggers.filter((g) => g.kind === 'message')));
+  if (heard.some((g) => takesMessage(g, message)) || message.includes('.')) return undefined;
+  const near = nearestName(message, heard.map((g) => g.message));
+  return `Nothing in ${model.parts[part].name || model.name} waits for ${message}${near ? `; did you mean ${near}?` : ''}`;
 }
 
 /** `ctrl.start`: the part and the message. A lone name is a message to the root. */
