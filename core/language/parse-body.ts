@@ -1,5 +1,6 @@
 import type { CallExpr, Equation, Expr, SendNode, Statement } from './ast';
 import { parseArguments, parseExpression, parseIterators, parseReference } from './parse-expression';
+import { printReference } from './print';
 import { tokenText, type TokenStream } from './token-stream';
 
 const bodyEnds: ReadonlySet<string> = new Set(
@@ -167,7 +168,10 @@ export function parseEquation(s: TokenStream): Equation {
     finish(s, 'This call');
     return { kind: 'call', call: left, span: end };
   }
-  if (left.kind !== 'error') s.report('missing', `An equation needs "=" here, but found ${tokenText(s.peek())}`);
+  const next = s.peek();
+  if (left.kind === 'ref' && next.kind === 'name') {
+    s.report('misplaced-declaration', `${printReference(left)} ${next.text} looks like a declaration: those stand at the top, with the word equation between them and the equations`, left.span);
+  } else if (left.kind !== 'error') s.report('missing', `An equation needs "=" here, but found ${tokenText(s.peek())}`);
   s.recover(recoverAt);
   return { kind: 'error', span: span() };
 }

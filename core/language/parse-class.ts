@@ -319,6 +319,22 @@ export function parseClass(s: TokenStream, prefix: { redeclare: boolean; replace
 type Composition = Pick<ClassDefinition, 'elements' | 'equations' | 'initialEquations' | 'algorithms' | 'initialAlgorithms' | 'annotation' | 'external'>;
 
 /** Declarations and sections up to `end`. */
+/** Whether what comes next is an equation, as no declaration begins. */
+function startsEquation(s: TokenStream): boolean {
+  if (['connect', 'when', 'if', 'for', 'der', '('].some((word) => s.at(word))) return true;
+  let k = 0;
+  while (s.peek(k).kind === 'name') {
+    k++;
+    if (s.peek(k).text === '[') {
+      while (s.peek(k).kind !== 'end-of-text' && s.peek(k).text !== ']') k++;
+      k++;
+    }
+    if (s.peek(k).text !== '.') return s.peek(k).text === '=' || s.peek(k).text === '(';
+    k++;
+  }
+  return false;
+}
+
 export function parseComposition(s: TokenStream, elements: Element[] = []): Composition {
   const equations: Equation[] = [];
   const initialEquations: Equation[] = [];
@@ -347,6 +363,10 @@ export function parseComposition(s: TokenStream, elements: Element[] = []): Comp
     } else if (s.accept('external')) {
       external = true;
       s.recover(new Set(['end']));
+    } else if (startsEquation(s)) {
+      const { start, end } = s.peek();
+      s.report('missing-section', 'This looks like an equation: those begin after the word equation', { start, end }, [{ title: 'Write equation before it', span: { start, end: start }, text: 'equation\n' }]);
+      equations.push(...parseEquations(s));
     } else {
       const found = parseElement(s, isProtected, { redeclare: false, replaceable: false, terminated: true });
       if (found) elements.push(...found);

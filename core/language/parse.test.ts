@@ -165,3 +165,17 @@ test('imports: a name, another name for it, everything of a package', () => {
   expect(parseFile('model M import A.{b, 3}; Real x; end M;').problems[0].message).toBe('Expected a name, but found 3');
   expect(parseFile(printClass(value[0])).value[0].elements).toMatchObject([{ path: 'A.B.c' }, { alias: 'D' }, { path: 'A', wildcard: true }, { path: 'A.B.p' }, { path: 'A.B.q' }]);
 });
+
+test('declarations among equations, and equations among declarations, are told as what they look like', () => {
+  const told = (text: string): string[] => parsePhysicsText(text).problems.map((p) => p.message);
+  expect(told('x = 1;\nResistor r(R = 1);\ny = 2;')).toEqual(['Resistor r looks like a declaration: those stand at the top, with the word equation between them and the equations']);
+  expect(parsePhysicsText('x = 1;\nResistor r(R = 1);\ny = 2;').value.equations.filter((e) => e.kind === 'equal')).toHaveLength(2);
+  const text = 'Electrical.Resistor r(R = 1); x = 2;';
+  const [problem] = parsePhysicsText(text).problems;
+  expect(problem.message).toBe('This looks like an equation: those begin after the word equation');
+  const [{ span, text: insert }] = problem.fixes!;
+  expect(told(text.slice(0, span.start) + insert + text.slice(span.end))).toEqual([]);
+  for (const equation of ['connect(a.p, b.n);', 'der(x) = 2;', 'when x > 1 then y = 2; end when;', 'x[1] = 3;', 'assert(x > 1, "no");']) {
+    expect(told(`Real x; ${equation}`)).toEqual(['This looks like an equation: those begin after the word equation']);
+  }
+});
