@@ -30,6 +30,7 @@ static double v[]={${list(values)}};
 static const double first[N]={${list(start)}};
 static inline double sq(double x){return x*x;}
 static inline double cube(double x){return x*x*x;}
+static inline double root(double x){return x<0?0:sqrt(x);}
 static void rhs(double t,const double*restrict y,double*restrict dy){(void)t;(void)v;${body}}
 ${method}`;
   const folder = mkdtempSync(join(tmpdir(), 'zelvar-bench-'));
