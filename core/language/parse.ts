@@ -73,6 +73,19 @@ export type PhysicsText = Pick<ClassDefinition, 'elements' | 'equations' | 'init
  * A text may begin with declarations of its own; otherwise, without a section word, it starts with equations.
  */
 export function parsePhysicsText(text: string): Parsed<PhysicsText> {
+  const before = physicsTexts.get(text);
+  if (before) return before;
+  const parsed = readPhysicsText(text);
+  if (physicsTexts.size >= mostKept) physicsTexts.delete(physicsTexts.keys().next().value!);
+  physicsTexts.set(text, parsed);
+  return parsed;
+}
+
+/** Texts read lately: checking, flattening and drawing ask for the same ones after each change. Trees are never changed. */
+const physicsTexts = new Map<string, Parsed<PhysicsText>>();
+const mostKept = 60;
+
+function readPhysicsText(text: string): Parsed<PhysicsText> {
   const empty: PhysicsText = { elements: [], equations: [], initialEquations: [], algorithms: [], initialAlgorithms: [] };
   const parse = (s: TokenStream): PhysicsText => {
     const body = parseComposition(s);

@@ -1,6 +1,6 @@
 import { applyPatches, current, enablePatches, isDraft, original, produceWithPatches, type Draft, type Patch } from 'immer';
 import { problem, type Problem } from '../language/diagnostics';
-import { ValidationError } from 'yup';
+import { ValidationError, type AnyObjectSchema } from 'yup';
 import {
   typeById, type Chart, type ChartState, type ChartValue, type Control, type Flow, type FlowLine, type GlossaryEntry, type Item, type Link, type Panel, type Part, type PartType, type Port, type Procedure, type Project, type Quantity, type ClassText, type Relation, type RelationSheet,
   type Requirement, type Sequence, type Setup, type Shape, type StimulusRow, type TraceLink, type Track, type Transition,
@@ -88,9 +88,21 @@ function entryOf(list: Entry[], id: string): Entry | undefined {
   return k >= 0 && list[k]?.id === id ? list[k] : list.find((e) => e.id === id);
 }
 
-function validate(name: ListName, entry: unknown): void {
+/** Schemas of some of the fields of an entry: what an edit leaves as it was has been looked at before. */
+const partial = new Map<string, AnyObjectSchema>();
+function schemaOf(name: ListName, keys: readonly string[] | undefined): AnyObjectSchema {
+  const whole: AnyObjectSchema = entrySchemas[name];
+  // rules over several fields need all of them
+  if (!keys || whole.tests.length > 0) return whole;
+  const address = `${name} ${keys.join(' ')}`;
+  let schema = partial.get(address);
+  if (!schema) partial.set(address, (schema = whole.pick(keys.filter((k) => k in whole.fields))));
+  return schema;
+}
+
+function validate(name: ListName, entry: unknown, keys?: readonly string[]): void {
   try {
-    entrySchemas[name].validateSync(entry, { strict: true, abortEarly: true });
+    schemaOf(name, keys).validateSync(entry, { strict: true, abortEarly: true });
   } catch (error) {
     if (error instanceof ValidationError) refuse('invalid', error.path ? `${lastKey(error.path)}: ${error.errors[0]}` : error.errors[0]);
     throw error;
@@ -181,7 +193,7 @@ function change(project: Draft<Project>, edit: Edit): void {
       const at = listAt(project, edit.list);
       const entry = entryOf(at.list, edit.id) ?? refuse('gone', 'This is no longer there');
       const next = { ...(isDraft(entry) ? current(entry) : entry), ...edit.changes } as Entry;
-      validate(at.name, next);
+      validate(at.name, next, Object.keys(edit.changes));
       if (next.name !== undefined && next.name !== entry.name) checkUnique(project, at, entry.id, next.name);
       if (at.name === 'requirements') changeKey(project, entry, next);
       Object.assign(entry, edit.changes);
