@@ -1,5 +1,5 @@
 import { add, binary, constant, multiply, negate, one, zero, type FlatExpr } from './flat-expression';
-import { fillValue, flattenValue, isArray, isRecord, mapValue, shapeOf, sumOf, transpose, type Value } from './values';
+import { fillValue, flattenValue, identity, isArray, isRecord, mapValue, shapeOf, sumOf, transpose, type Value } from './values';
 
 /** The functions of the language that make or take arrays. */
 export const arrayFunctions = new Set<string>([
@@ -44,10 +44,7 @@ export function arrayCall(name: string, call: ArrayCall): Value {
       const width = binary('sub', to, from);
       return Array.from({ length: n }, (_, k) => add(from, multiply(width, constant(n === 1 ? 0 : k / (n - 1)))));
     }
-    case 'identity': {
-      const n = call.integer(0);
-      return Array.from({ length: n }, (_, i) => Array.from({ length: n }, (_, j) => (i === j ? one : zero)));
-    }
+    case 'identity': return identity(call.integer(0));
     case 'diagonal': {
       const d = list(call.value(0));
       return d.map((x, i) => d.map((_, j) => (i === j ? x : zero)));

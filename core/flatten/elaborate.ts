@@ -17,7 +17,7 @@ import { textOf, type TextReader } from './texts';
 import { findClass, type ClassRef } from './library';
 import { isValue, memberOf, resolve, isClassInstance, toResolved, type Resolved } from './resolve';
 import {
-  chooseValue, elementwise, flattenValue, isArray, isRecord, mapValue, multiplyValues, partOf, shapeOf, ShapeError, type Value, joinMatrices,
+  chooseValue, elementwise, flattenValue, identity, isArray, isRecord, mapValue, multiplyValues, partOf, shapeOf, ShapeError, type Value, joinMatrices,
 } from './values';
 
 /** Thrown inside this file where an expression has no value; the problem has been reported. */
@@ -295,9 +295,7 @@ function matrixPower(b: Builder, matrix: Value, power: FlatExpr, e: Extract<Expr
   const times = b.structural(power);
   if (rows !== columns || more.length > 0) return fail(b, scope, e.span, 'shape', `${printExpression(e.left)} has no power: only square matrices have, element by element it is .^`);
   if (times === undefined || !Number.isInteger(times) || times < 0) return fail(b, scope, e.right.span, 'not-integer', `The power of the matrix ${printExpression(e.left)} must be a whole number known before the run`);
-  let result: Value = Array.from({ length: rows }, (_, i) => Array.from({ length: rows }, (__, j) => (i === j ? one : zero)));
-  for (let k = 0; k < times; k++) result = multiplyValues(result, matrix);
-  return result;
+  return Array.from({ length: times }).reduce<Value>((power) => multiplyValues(power, matrix), identity(rows));
 }
 
 const reader: TextReader = {

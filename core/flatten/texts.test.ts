@@ -17,7 +17,7 @@ test('a run that ends itself says why', () => {
   const { simulation } = run('equation when time > 0.25 then terminate("enough after " + String(time) + " s"); end when;');
   expect(simulation.status).toBe('finished');
   expect(simulation.time).toBeCloseTo(0.25, 9);
-  expect(simulation.warnings).toMatchObject([{ severity: 'info', message: 'The run ended itself: enough after 0.25 s, at t = 0.25 s' }]);
+  expect(simulation.warnings).toMatchObject([{ severity: 'info', message: 'Ended itself: enough after 0.25 s, at t = 0.25 s' }]);
 });
 
 test('texts are put together, chosen and compared before the run', () => {

@@ -93,6 +93,8 @@ export function fillValue(value: Value, sizes: readonly number[]): Value {
   return Array.from({ length: Math.max(0, n) }, () => fillValue(value, rest));
 }
 
+export const identity = (n: number): Value => Array.from({ length: n }, (_, i) => Array.from({ length: n }, (__, j) => constant(i === j ? 1 : 0)));
+
 /** `[A, b; c, d]`: side by side, then one below the other; a single value is a matrix of one, a vector a column (Modelica language 3.6, 10.4.2). */
 export function joinMatrices(rows: readonly (readonly Value[])[]): Value {
   const matrix = (v: Value): readonly (readonly Value[])[] => (isArray(v) ? v.map((x) => (isArray(x) ? x : [x])) : [[v]]);

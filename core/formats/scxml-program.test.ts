@@ -59,7 +59,7 @@ test('messages from outside are passed on where that is asked for; finalize runs
 });
 
 test('the chart of a service may stand in a file; one that cannot be found is an error the chart hears', () => {
-  const work = '<state id="work"><invoke type="scxml" src="file:other.scxml"/><transition event="done.invoke" target="good"/><transition event="error.execution" target="bad"/></state><state id="good"/><state id="bad"/>';
+  const work = '<state id="work"><invoke type="scxml" src="file:other.scxml"/><transition event="done.invoke" target="good"/><transition target="bad" event="error.execution"/></state><state id="good"/><state id="bad"/>';
   expect(after(started(work, '', { 'other.scxml': '<scxml version="1.0"><final id="f"/></scxml>' }), 0)).toEqual(['good']);
   expect(after(started(work), 0)).toEqual(['bad']);
   expect(after(started(work.replace('type="scxml"', 'type="other"')), 0)).toEqual(['bad']);
@@ -87,7 +87,7 @@ test('objects, their members, and values that come about late', () => {
 
 test('read for a part, what only charts on their own can do is told', () => {
   const { value, problems } = readScxml(`<scxml version="1.0" datamodel="ecmascript"><state id="s"><invoke type="scxml" id="k">${child('<state id="a"/>')}</invoke><onentry><send eventexpr="x"/></onentry></state></scxml>`);
-  expect(problems.map((p) => p.message)).toEqual(['The service s runs works on its own (zelvar chart), not inside a part', 'Name, receiver or kind of the message x is found when it is sent: that works on its own (zelvar chart), not inside a part']);
+  expect(problems.map((p) => p.message)).toEqual(['The chart that state s keeps running beside it (invoke) is left out in a part; the command zelvar chart runs it', 'Who gets the message x, or what it is called, is found only when it is sent: a part cannot do that, the command zelvar chart can']);
   expect(value!.chart.states.map((s) => s.name)).toEqual(['s']);
   expect(value!.services).toMatchObject([{ state: 's', id: 'k', forwards: false }]);
 });

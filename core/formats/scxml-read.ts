@@ -175,6 +175,11 @@ function createReader(root: XmlElement, idsAreRead: boolean, problems: Problem[]
     return e && isPlainData(e) ? printExpression(e) : JSON.stringify(text.trim().replace(/\s+/g, ' '));
   };
 
+  /** What stands in the `content` of an element, as a formula. */
+  const bodyOf = (e: XmlElement): string | undefined => {
+    const [c] = childrenOf(e, 'content');
+    return c && (c.attributes.expr !== undefined ? expression(c.attributes.expr) : content(textOf(c)));
+  };
   const parameters = (a: XmlElement): string[] => childrenOf(a, 'param').map((p) => `${printName(p.attributes.name ?? '')} = ${p.attributes.expr !== undefined ? expression(p.attributes.expr) : place(p.attributes.location ?? '')}`);
 
   const send = (a: XmlElement): string[] => {
@@ -182,10 +187,11 @@ function createReader(root: XmlElement, idsAreRead: boolean, problems: Problem[]
     const event = x.event ?? literal(x.eventexpr);
     const target = x.target ?? literal(x.targetexpr);
     const kind = x.type ?? literal(x.typeexpr);
+    const body = bodyOf(a);
     const args = [
       ...(x.namelist ?? '').trim().split(/\s+/).filter(Boolean).map((n) => `${printName(n)} = ${place(n)}`),
       ...parameters(a),
-      ...childrenOf(a, 'content').map((c) => `content = ${c.attributes.expr !== undefined ? expression(c.attributes.expr) : content(textOf(c))}`),
+      ...(body !== undefined ? [`content = ${body}`] : []),
     ];
     const delay = x.delay !== undefined ? duration(x.delay) : x.delayexpr !== undefined ? (literal(x.delayexpr) !== undefined ? duration(literal(x.delayexpr)!) : expression(x.delayexpr)) : '';
     const inside = target === '#_internal';
@@ -194,8 +200,7 @@ function createReader(root: XmlElement, idsAreRead: boolean, problems: Problem[]
     if (event === undefined || foreign || (x.id && idsAreRead)) {
       const computed = (literalText: string | undefined, formula: string | undefined): string | undefined => (literalText !== undefined ? JSON.stringify(literalText) : formula !== undefined ? expression(formula) : undefined);
       const [name, to, way] = [computed(event === undefined ? undefined : message(event), x.eventexpr) ?? '""', computed(target, x.targetexpr), computed(kind, x.typeexpr)];
-      const [only] = childrenOf(a, 'content');
-      const data = only ? args.at(-1)!.replace(/^content = /, '') : args.length > 0 ? `fields(${args.join(', ')})` : undefined;
+      const data = body !== undefined ? body : args.length > 0 ? `fields(${args.join(', ')})` : undefined;
       if (event === undefined || foreign) tellComputed(event ?? x.eventexpr ?? '');
       return [`dispatch(${[name, to && `receiver = ${to}`, way && `way = ${way}`, x.id && `id = ${JSON.stringify(x.id)}`, data && `data = ${data}`, delay && `after = ${delay}`].filter(Boolean).join(', ')});`];
     }
@@ -204,7 +209,7 @@ function createReader(root: XmlElement, idsAreRead: boolean, problems: Problem[]
   };
 
   /** Parts send to their ports: what is found during the run only charts on their own can follow. */
-  const tellComputed = (event: string): void => void problems.push(problem('warning', 'not-supported', `Name, receiver or kind of the message ${event} is found when it is sent: that works on its own (zelvar chart), not inside a part`));
+  const tellComputed = (event: string): void => void problems.push(problem('warning', 'not-supported', `Who gets the message ${event.trim() || 'without a name'}, or what it is called, is found only when it is sent: a part cannot do that, the command zelvar chart can`));
 
   const conditional = (a: XmlElement): string[] => {
     let text = `if ${expression(a.attributes.cond ?? '')} then\n`;
@@ -336,13 +341,12 @@ function createReader(root: XmlElement, idsAreRead: boolean, problems: Problem[]
       finalize: actions(finalize).join('\n'),
       chart: file ?? (formula !== undefined ? { formula: expression(formula), isPath: !body } : undefined),
     });
-    problems.push(problem('warning', 'not-supported', `The service ${owner} runs works on its own (zelvar chart), not inside a part`));
+    problems.push(problem('warning', 'not-supported', `The chart that state ${owner} keeps running beside it (invoke) is left out in a part; the command zelvar chart runs it`));
   };
   /** What a final state hands to who waits for its parent. */
   const handedOver = (e: XmlElement): string[] => childrenOf(e, 'donedata').map((d) => {
-    const [only] = childrenOf(d, 'content');
-    const args = only ? [`content = ${only.attributes.expr !== undefined ? expression(only.attributes.expr) : content(textOf(only))}`] : parameters(d);
-    return `result(${args.join(', ')});`;
+    const body = bodyOf(d);
+    return `result(${body !== undefined ? `content = ${body}` : parameters(d).join(', ')});`;
   });
   const inside = (e: XmlElement, parent: string | null): void => {
     const initial = e.tag === 'parallel' ? undefined : begin(e, parent);

@@ -124,7 +124,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
         else if (action.does.kind === 'send') charts.send(action.does.send, values);
         else {
           ended = true;
-          ending = { ...runProblem('ended', `The run ended itself: ${tell(action.does.message, v, clock.time) || 'terminate'}`, clock.time, action.origin), severity: 'info' };
+          ending = { ...runProblem('ended', `Ended itself: ${tell(action.does.message, v, clock.time) || 'terminate'}`, clock.time, action.origin), severity: 'info' };
         }
       });
       if (!initial) charts.noteMoments();

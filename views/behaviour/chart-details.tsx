@@ -13,6 +13,8 @@ import { localNames } from './local-names';
 import { TextRow } from './text-row';
 import { addValue, ValuesTable } from './values-table';
 
+const counted = (n: number, what: string): string => `${n} ${what}${n === 1 ? '' : 's'}`;
+
 /** The chart itself: its name, how often during texts run, its own quantities. */
 export function ChartDetails({ type, chart }: { readonly type: PartType; readonly chart: Chart }) {
   const { edit } = useProject.getState();
@@ -52,7 +54,7 @@ export function ChartDetails({ type, chart }: { readonly type: PartType; readonl
         </div>
         {names.length > chart.values.length && <p className="quiet px-3">Its texts also know {names.slice(chart.values.length).map((n) => n.name).join(', ')} from messages.</p>}
         <p className="quiet px-3 pt-2">
-          {chart.states.length} states, {chart.transitions.length} transitions. Choose one on the sheet to edit it; drag from a dot at the edge of a card to another card to connect them.
+          {counted(chart.states.length, 'state')}, {counted(chart.transitions.length, 'transition')}. Choose one on the sheet to edit it; drag from a dot at the edge of a card to another card to connect them.
         </p>
         <TraceLinks address={place} what={chart.name} />
       </div>
