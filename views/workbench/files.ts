@@ -44,6 +44,8 @@ export async function openSample(id: string): Promise<void> {
 export const closeProject = (): void => {
   useRuns.getState().clear();
   useProject.getState().close();
+  // what was said of this project says nothing of the next
+  usePlace.getState().silence();
   window.history.pushState(null, '', window.location.pathname);
 };
 
