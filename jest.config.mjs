@@ -1,4 +1,15 @@
-const transform = { '^.+\\.(t|j|mj)sx?$': ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'typescript', tsx: true }, transform: { react: { runtime: 'automatic' } } } }] };
+const transform = {
+  '^.+\\.(t|j|mj)sx?$': [
+    '@swc/jest',
+    {
+      jsc: {
+        target: 'es2022',
+        parser: { syntax: 'typescript', tsx: true },
+        transform: { react: { runtime: 'automatic' } },
+      },
+    },
+  ],
+};
 const shared = {
   transform,
   setupFiles: ['<rootDir>/scripts/random-seed.ts'],
@@ -11,8 +22,19 @@ const config = {
   // a busy machine may take long over what is quick elsewhere
   testTimeout: 30_000,
   projects: [
-    { ...shared, displayName: 'core', testEnvironment: 'node', testMatch: ['<rootDir>/{core,cli,samples}/**/*.test.ts'] },
-    { ...shared, displayName: 'interface', testEnvironment: 'jsdom', setupFiles: [...shared.setupFiles, '<rootDir>/ui/jsdom-setup.ts'], testMatch: ['<rootDir>/{store,ui,views}/**/*.test.{ts,tsx}'] },
+    {
+      ...shared,
+      displayName: 'core',
+      testEnvironment: 'node',
+      testMatch: ['<rootDir>/{core,cli,samples}/**/*.test.ts'],
+    },
+    {
+      ...shared,
+      displayName: 'interface',
+      testEnvironment: 'jsdom',
+      setupFiles: [...shared.setupFiles, '<rootDir>/ui/jsdom-setup.ts'],
+      testMatch: ['<rootDir>/{store,ui,views}/**/*.test.{ts,tsx}'],
+    },
     { ...shared, displayName: 'browser', testEnvironment: 'node', testMatch: ['<rootDir>/e2e/**/*.test.ts'] },
   ],
 };

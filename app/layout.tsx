@@ -8,7 +8,10 @@ import '@/ui/needs.scss';
 import '@/views/behaviour/behaviour.scss';
 import '@/ui/inside/inside.scss';
 
-export const metadata: Metadata = { title: 'Zelvar', description: 'Executable behaviour, physical models and requirements of one product' };
+export const metadata: Metadata = {
+  title: 'Zelvar',
+  description: 'Executable behaviour, physical models and requirements of one product',
+};
 
 /** The theme is chosen before the first paint, so that a dark screen does not flash. */
 const chooseTheme = `try{var t=localStorage.getItem('zelvar-theme')||(matchMedia('(prefers-color-scheme: dark)').matches?'dark':'light');document.documentElement.setAttribute('data-bs-theme',t)}catch(e){}`;

@@ -8,7 +8,11 @@ import type { Program } from '../core/program/program';
 
 export interface Compiled {
   /** Solves from the start values `repeat` times; seconds for one, steps, and the state at the end. */
-  solve(tolerance: number, end: number, repeat: number): { readonly seconds: number; readonly steps: number; readonly y: readonly number[] };
+  solve(
+    tolerance: number,
+    end: number,
+    repeat: number,
+  ): { readonly seconds: number; readonly steps: number; readonly y: readonly number[] };
   remove(): void;
 }
 
@@ -17,9 +21,15 @@ export function compileToC(program: Program, values: Float64Array, start: readon
   const written = /function derivatives\(t,y,dy\)\{(.*)\}$/m.exec(program.source);
   if (!written) throw new Error('the right-hand side of this model is not one function');
   // sums, products, functions and choices read the same in both languages
-  const body = written[1].replace(/\bconst /g, 'const double ').replace(/Math\./g, '').replace(/===/g, '==').replace(/!==/g, '!=').replace(/\babs\(/g, 'fabs(');
+  const body = written[1]
+    .replace(/\bconst /g, 'const double ')
+    .replace(/Math\./g, '')
+    .replace(/===/g, '==')
+    .replace(/!==/g, '!=')
+    .replace(/\babs\(/g, 'fabs(');
   const n = start.length;
-  const list = (xs: ArrayLike<number>): string => Array.from(xs, (x) => (Number.isFinite(x) ? x.toExponential(17) : '0')).join(',');
+  const list = (xs: ArrayLike<number>): string =>
+    Array.from(xs, (x) => (Number.isFinite(x) ? x.toExponential(17) : '0')).join(',');
   const text = `#include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -37,7 +47,9 @@ ${method}`;
   const remove = (): void => rmSync(folder, { recursive: true, force: true });
   writeFileSync(join(folder, 'problem.c'), text);
   try {
-    execFileSync('cc', ['-O2', '-o', join(folder, 'problem'), join(folder, 'problem.c'), '-lm'], { stdio: ['ignore', 'ignore', 'pipe'] });
+    execFileSync('cc', ['-O2', '-o', join(folder, 'problem'), join(folder, 'problem.c'), '-lm'], {
+      stdio: ['ignore', 'ignore', 'pipe'],
+    });
   } catch (error) {
     remove();
     if ((error as NodeJS.ErrnoException).code === 'ENOENT') return undefined;
@@ -46,7 +58,12 @@ ${method}`;
   return {
     remove,
     solve(tolerance, end, repeat) {
-      const [seconds, steps, ...y] = execFileSync(join(folder, 'problem'), [tolerance, end, repeat].map(String), { encoding: 'utf8' }).trim().split(/\s+/).map(Number);
+      const [seconds, steps, ...y] = execFileSync(join(folder, 'problem'), [tolerance, end, repeat].map(String), {
+        encoding: 'utf8',
+      })
+        .trim()
+        .split(/\s+/)
+        .map(Number);
       return { seconds, steps, y };
     },
   };

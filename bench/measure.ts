@@ -5,4 +5,5 @@ export const time = (work: () => void): number => {
   work();
   return (performance.now() - started) / 1000;
 };
-export const row = (what: string, value: string, wanted: string): void => console.log(`${what.padEnd(66)} ${value.padStart(12)}   ${wanted}`);
+export const row = (what: string, value: string, wanted: string): void =>
+  console.log(`${what.padEnd(66)} ${value.padStart(12)}   ${wanted}`);

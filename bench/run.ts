@@ -34,28 +34,55 @@ function capper(): void {
   };
   const first = measure(watched);
   // one program at a time, as in a session or a sweep
-  const repeated = (prepared: typeof watched): number[] => Array.from({ length: 27 }, () => measure(prepared)).slice(12);
-  const full = repeated(watched), bare = repeated(unwatched);
-  row('capper with charts, monitors, recording at 1 ms: times real time', `${(seconds / median(full)).toFixed(0)}x`, 'at least 200x');
+  const repeated = (prepared: typeof watched): number[] =>
+    Array.from({ length: 27 }, () => measure(prepared)).slice(12);
+  const full = repeated(watched),
+    bare = repeated(unwatched);
+  row(
+    'capper with charts, monitors, recording at 1 ms: times real time',
+    `${(seconds / median(full)).toFixed(0)}x`,
+    'at least 200x',
+  );
   row('  the first run of a process, nothing compiled yet', `${(seconds / first).toFixed(0)}x`, '');
-  row('  share of the monitors and their observers', `${((median(full) / median(bare) - 1) * 100).toFixed(0)} %`, 'below 15 %');
+  row(
+    '  share of the monitors and their observers',
+    `${((median(full) / median(bare) - 1) * 100).toFixed(0)} %`,
+    'below 15 %',
+  );
 }
 
 function editing(): void {
   // the capper with 120 quantities more: 200 in all
   const root = tubeCapper.types[0];
   const more = Array.from({ length: 120 }, (_, k) => ({ ...newQuantity(`q-x${k}`, `x${k}`), unit: 'V' }));
-  const physics = more.map((q, k) => `${q.name} = ${k === 0 ? 'psu.voltage' : `x${k - 1} + 0.5*psu.voltage`};`).join('\n');
-  const project: Project = { ...tubeCapper, types: tubeCapper.types.map((t) => (t === root ? { ...t, quantities: [...t.quantities, ...more], physics } : t)) };
+  const physics = more
+    .map((q, k) => `${q.name} = ${k === 0 ? 'psu.voltage' : `x${k - 1} + 0.5*psu.voltage`};`)
+    .join('\n');
+  const project: Project = {
+    ...tubeCapper,
+    types: tubeCapper.types.map((t) => (t === root ? { ...t, quantities: [...t.quantities, ...more], physics } : t)),
+  };
   let current = project;
   const times: number[] = [];
   for (let k = 0; k < 25; k++) {
-    times.push(time(() => {
-      current = applyEdit(current, { kind: 'update', list: 'types', id: root.id, changes: { physics: `${physics}\n// ${k}` } }).project;
-      if (checkProject(current).problems.some((p) => p.severity === 'error')) throw new Error('the benchmark has problems');
-    }));
+    times.push(
+      time(() => {
+        current = applyEdit(current, {
+          kind: 'update',
+          list: 'types',
+          id: root.id,
+          changes: { physics: `${physics}\n// ${k}` },
+        }).project;
+        if (checkProject(current).problems.some((p) => p.severity === 'error'))
+          throw new Error('the benchmark has problems');
+      }),
+    );
   }
-  row('an edited formula checked again in a project of 200 quantities', `${(median(times.slice(5)) * 1000).toFixed(0)} ms`, 'below 50 ms');
+  row(
+    'an edited formula checked again in a project of 200 quantities',
+    `${(median(times.slice(5)) * 1000).toFixed(0)} ms`,
+    'below 50 ms',
+  );
 }
 
 function growth(): void {
@@ -64,12 +91,32 @@ function growth(): void {
       const text = `model Ladder parameter Integer n = ${n}; Real u[n]; equation der(u[1]) = 1 - 2*u[1] + u[2]; for i in 2:n - 1 loop der(u[i]) = u[i - 1] - 2*u[i] + u[i + 1]; end for; der(u[n]) = u[n - 1] - u[n]; end Ladder;`;
       const { program } = compile(flatten(libraryOfFile(parseFile(text).value, 'bench'), 'Ladder').model);
       if (!program) throw new Error('the ladder does not compile');
-      const simulation = createSimulation(program, { stop: 0.01, solver: 'dopri5', relative: 1e-3, absolute: 1e-6, step: 1e-3, recordEvery: 0.01, values: new Map(), stimulus: [] }, { row: () => undefined, message: () => undefined, transition: () => undefined });
+      const simulation = createSimulation(
+        program,
+        {
+          stop: 0.01,
+          solver: 'dopri5',
+          relative: 1e-3,
+          absolute: 1e-6,
+          step: 1e-3,
+          recordEvery: 0.01,
+          values: new Map(),
+          stimulus: [],
+        },
+        { row: () => undefined, message: () => undefined, transition: () => undefined },
+      );
       simulation.advance(Infinity);
     });
   build(500);
-  const [small, large] = [median([build(1000), build(1000), build(1000)]), median([build(8000), build(8000), build(8000)])];
-  row('RC ladder, text to running: growth exponent from 1,000 to 8,000', (Math.log(large / small) / Math.log(8)).toFixed(2), 'near 1');
+  const [small, large] = [
+    median([build(1000), build(1000), build(1000)]),
+    median([build(8000), build(8000), build(8000)]),
+  ];
+  row(
+    'RC ladder, text to running: growth exponent from 1,000 to 8,000',
+    (Math.log(large / small) / Math.log(8)).toFixed(2),
+    'near 1',
+  );
   row('  8,000 equations', `${large.toFixed(2)} s`, '10,000 below 5 s');
 }
 

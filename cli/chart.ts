@@ -58,8 +58,13 @@ function readScript(path: string): ScriptEvent[] | undefined {
       const { event, data, after } = (x ?? {}) as Record<string, unknown>;
       const name = typeof event === 'string' ? event : (event as { name?: unknown } | undefined)?.name;
       if (typeof name !== 'string') throw new Error(`entry ${k + 1} has no event`);
-      if (after !== undefined && !(typeof after === 'number' && after >= 0)) throw new Error(`entry ${k + 1}: after is a number of milliseconds`);
-      return { event: name, ...(data !== undefined && { data: data as Value }), ...(typeof after === 'number' && { after }) };
+      if (after !== undefined && !(typeof after === 'number' && after >= 0))
+        throw new Error(`entry ${k + 1}: after is a number of milliseconds`);
+      return {
+        event: name,
+        ...(data !== undefined && { data: data as Value }),
+        ...(typeof after === 'number' && { after }),
+      };
     });
   } catch (error) {
     complain(`${path}: ${(error as Error).message}`);

@@ -13,12 +13,18 @@ import { projectTexts } from './run';
 export function check(file: string, options: { readonly json?: boolean }): number {
   const bytes = readBytes(file);
   if (!bytes) return 2;
-  const { problems, textOf } = file.endsWith('.mo') ? checkText(file, new TextDecoder().decode(bytes)) : checkProjectBytes(bytes);
+  const { problems, textOf } = file.endsWith('.mo')
+    ? checkText(file, new TextDecoder().decode(bytes))
+    : checkProjectBytes(bytes);
   if (options.json) print(JSON.stringify({ file, problems: problems.map((p) => problemAsJson(p, textOf)) }, null, 1));
   else {
     for (const p of problems) print(formatProblem(p, textOf));
     const errors = problems.filter((p) => p.severity === 'error').length;
-    print(problems.length === 0 ? `${file}: no problems` : `${file}: ${errors} error${errors === 1 ? '' : 's'}, ${problems.length - errors} other`);
+    print(
+      problems.length === 0
+        ? `${file}: no problems`
+        : `${file}: ${errors} error${errors === 1 ? '' : 's'}, ${problems.length - errors} other`,
+    );
   }
   return hasErrors(problems) ? 1 : 0;
 }
@@ -28,12 +34,16 @@ type Checked = { problems: readonly Problem[]; textOf: (place: string) => { name
 function checkText(file: string, text: string): Checked {
   const parsed = parseFile(text);
   const found: Problem[] = atPlace(file, parsed.problems);
-  const textOf = (place: string): { name: string; text: string } | undefined => (place === file ? { name: file, text } : undefined);
+  const textOf = (place: string): { name: string; text: string } | undefined =>
+    place === file ? { name: file, text } : undefined;
   if (!hasErrors(found)) {
     const library = libraryOfFile(parsed.value, file);
     const used = new Set<string>();
     const note = (name: string): void => void used.add(name.split('.')[0]);
-    for (const c of parsed.value) for (const e of c.elements) if (e.kind === 'component') note(e.typeName); else if (e.kind === 'extends') note(e.base);
+    for (const c of parsed.value)
+      for (const e of c.elements)
+        if (e.kind === 'component') note(e.typeName);
+        else if (e.kind === 'extends') note(e.base);
     for (const c of parsed.value) {
       if (c.partial || c.short || c.enumeration || !['model', 'block', 'class'].includes(c.classKind)) continue;
       // a class that others use is checked where it is used: alone, its ports are open

@@ -18,7 +18,16 @@ const file = (name: string, text: string): string => {
 
 test('run: verdicts, exit codes, values set, CSV', () => {
   const out = join(folder, 'run.csv');
-  const careful = zelvar('run', capper, '--setup', 'Careful', '--record', 'spindle.speed,ctrl.mode,gripper.closed', '--out', out);
+  const careful = zelvar(
+    'run',
+    capper,
+    '--setup',
+    'Careful',
+    '--record',
+    'spindle.speed,ctrl.mode,gripper.closed',
+    '--out',
+    out,
+  );
   expect(careful.status).toBe(0);
   expect(careful.stdout).toMatch(/CAP-02\s+holds\s+margin 0\.1\d* N\.m/);
   const rows = readFileSync(out, 'utf8').trim().split('\n');
@@ -28,57 +37,124 @@ test('run: verdicts, exit codes, values set, CSV', () => {
   expect(rows.at(-1)!.split(',')[3]).toBe('Running.WaitTube');
   const eager = zelvar('run', capper, '--setup', 'Careful', '--set', 'ctrl.creepSpeed=16', '--json');
   expect(eager.status).toBe(1);
-  const told = JSON.parse(eager.stdout) as { status: string; requirements: { id: string; verdict: string; margin: number }[] };
+  const told = JSON.parse(eager.stdout) as {
+    status: string;
+    requirements: { id: string; verdict: string; margin: number }[];
+  };
   expect(told.requirements.find((r) => r.id === 'CAP-02')).toMatchObject({ verdict: 'fails' });
   expect(told.requirements.find((r) => r.id === 'CAP-02')!.margin).toBeLessThan(0);
 });
 
 test('run: what cannot run exits with 2 and says why', () => {
-  expect(zelvar('run', capper, '--setup', 'Nowhere')).toMatchObject({ status: 2, stderr: expect.stringContaining('it has Careful, Eager, Guard') });
+  expect(zelvar('run', capper, '--setup', 'Nowhere')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('it has Careful, Eager, Guard'),
+  });
   expect(zelvar('run', 'missing.json', '--setup', 'x').status).toBe(2);
-  expect(zelvar('run', capper, '--setup', 'Careful', '--set', 'ctrl.crepSpeed=3')).toMatchObject({ status: 2, stderr: expect.stringContaining('did you mean ctrl.creepSpeed') });
+  expect(zelvar('run', capper, '--setup', 'Careful', '--set', 'ctrl.crepSpeed=3')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('did you mean ctrl.creepSpeed'),
+  });
   expect(zelvar('run', capper, '--setup', 'Careful', '--record', 'nothing').status).toBe(2);
-  expect(zelvar('run', file('cut.json', readFileSync(capper, 'utf8').slice(0, 500)), '--setup', 'x')).toMatchObject({ status: 2, stderr: expect.stringContaining('cut short') });
+  expect(zelvar('run', file('cut.json', readFileSync(capper, 'utf8').slice(0, 500)), '--setup', 'x')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('cut short'),
+  });
 });
 
 test('simulate: a plain text of physics; the last row is at the stop time', () => {
-  const text = file('decay.mo', 'model Decay parameter Real k = 1; Real x(start = 1, unit = "V"); Boolean low = x < 0.5; equation der(x) = -k*x; end Decay;');
+  const text = file(
+    'decay.mo',
+    'model Decay parameter Real k = 1; Real x(start = 1, unit = "V"); Boolean low = x < 0.5; equation der(x) = -k*x; end Decay;',
+  );
   const out = join(folder, 'decay.csv');
-  const run = zelvar('simulate', text, '--class', 'Decay', '--stop', '2', '--step', '0.25', '--rtol', '1e-9', '--atol', '1e-12', '--set', 'k=2', '--out', out);
+  const run = zelvar(
+    'simulate',
+    text,
+    '--class',
+    'Decay',
+    '--stop',
+    '2',
+    '--step',
+    '0.25',
+    '--rtol',
+    '1e-9',
+    '--atol',
+    '1e-12',
+    '--set',
+    'k=2',
+    '--out',
+    out,
+  );
   expect(run.status).toBe(0);
-  const rows = readFileSync(out, 'utf8').trim().split('\n').map((r) => r.split(','));
+  const rows = readFileSync(out, 'utf8')
+    .trim()
+    .split('\n')
+    .map((r) => r.split(','));
   expect(rows[0]).toEqual(['time', 'x [V]', 'low']);
   expect(rows.at(-1)![0]).toBe('2');
   expect(Number(rows.at(-1)![1])).toBeCloseTo(Math.exp(-4), 9);
   expect(rows[1]).toEqual(['0', '1', 'false']);
   expect(rows.at(-1)![2]).toBe('true');
-  expect(zelvar('simulate', text, '--class', 'Decai')).toMatchObject({ status: 2, stderr: expect.stringContaining('There is no class Decai') });
-  for (const solver of ['dopri5', 'rk4', 'implicit', 'auto', 'euler', 'implicit-euler']) expect(zelvar('simulate', text, '--class', 'Decay', '--solver', solver).status).toBe(0);
+  expect(zelvar('simulate', text, '--class', 'Decai')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('There is no class Decai'),
+  });
+  for (const solver of ['dopri5', 'rk4', 'implicit', 'auto', 'euler', 'implicit-euler'])
+    expect(zelvar('simulate', text, '--class', 'Decay', '--solver', solver).status).toBe(0);
   expect(zelvar('simulate', text, '--class', 'Decay', '--solver', 'magic').status).toBe(2);
 });
 
 test('check: positions, and exit 1 on errors', () => {
   expect(zelvar('check', capper)).toMatchObject({ status: 0, stdout: expect.stringContaining('0 errors, 2 other') });
   const bad = file('bad.mo', 'model A\n  Real x;\nequation\n  x = yy + 1;\nend A;\n');
-  expect(zelvar('check', bad)).toMatchObject({ status: 1, stdout: expect.stringContaining(`${bad}:4:7: error: yy is not a quantity or part of A`) });
+  expect(zelvar('check', bad)).toMatchObject({
+    status: 1,
+    stdout: expect.stringContaining(`${bad}:4:7: error: yy is not a quantity or part of A`),
+  });
   const told = JSON.parse(zelvar('check', bad, '--json').stdout) as { problems: { line: number; column: number }[] };
   expect(told.problems[0]).toMatchObject({ line: 4, column: 7, severity: 'error' });
 });
 
 test('chart: active states at the start and after each event', () => {
-  const lamp = file('lamp.scxml', `<scxml xmlns="http://www.w3.org/2005/07/scxml" version="1.0" datamodel="ecmascript" initial="off">
+  const lamp = file(
+    'lamp.scxml',
+    `<scxml xmlns="http://www.w3.org/2005/07/scxml" version="1.0" datamodel="ecmascript" initial="off">
   <datamodel><data id="n" expr="0"/></datamodel>
   <state id="off"><transition event="press" target="on" cond="_event.data.force &gt; 2"/></state>
   <state id="on"><onentry><assign location="n" expr="n + 1"/><send event="time-out" delay="500ms"/></onentry>
     <transition event="time-out" target="off"/><transition event="press" cond="n === 2" target="done"/></state>
-  <final id="done"/></scxml>`);
-  const events = file('events.json', JSON.stringify([{ event: 'press', data: { force: 1 } }, { event: 'press', data: { force: 3 } }, { event: 'nothing', after: 600 }, { event: 'press', data: { force: 3 } }, { event: 'press', after: 100 }]));
-  expect(zelvar('chart', lamp, '--events', events)).toMatchObject({ status: 0, stdout: 'start: off\npress: off\npress: on\nnothing: off\npress: on\npress: done\n' });
+  <final id="done"/></scxml>`,
+  );
+  const events = file(
+    'events.json',
+    JSON.stringify([
+      { event: 'press', data: { force: 1 } },
+      { event: 'press', data: { force: 3 } },
+      { event: 'nothing', after: 600 },
+      { event: 'press', data: { force: 3 } },
+      { event: 'press', after: 100 },
+    ]),
+  );
+  expect(zelvar('chart', lamp, '--events', events)).toMatchObject({
+    status: 0,
+    stdout: 'start: off\npress: off\npress: on\nnothing: off\npress: on\npress: done\n',
+  });
   expect(JSON.parse(zelvar('chart', lamp, '--events', events, '--json').stdout)).toHaveLength(6);
-  expect(JSON.parse(zelvar('chart', lamp, '--events', events, '--json').stdout)[3]).toEqual({ event: 'nothing', time: 0.6, active: ['off'] });
+  expect(JSON.parse(zelvar('chart', lamp, '--events', events, '--json').stdout)[3]).toEqual({
+    event: 'nothing',
+    time: 0.6,
+    active: ['off'],
+  });
   expect(zelvar('chart', file('bad.scxml', '<scxml><state></scxml>')).status).toBe(2);
-  expect(zelvar('chart', lamp, '--events', file('bad.json', '[{"evnt": 1}]'))).toMatchObject({ status: 2, stderr: expect.stringContaining('entry 1 has no event') });
-  const endless = file('endless.scxml', '<scxml version="1.0"><state id="a"><transition target="b"/></state><state id="b"><transition target="a"/></state></scxml>');
+  expect(zelvar('chart', lamp, '--events', file('bad.json', '[{"evnt": 1}]'))).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('entry 1 has no event'),
+  });
+  const endless = file(
+    'endless.scxml',
+    '<scxml version="1.0"><state id="a"><transition target="b"/></state><state id="b"><transition target="a"/></state></scxml>',
+  );
   expect(zelvar('chart', endless)).toMatchObject({ status: 1, stderr: expect.stringContaining('never comes to rest') });
 });
 

@@ -21,25 +21,56 @@ const withRunOptions = (command: Command): Command =>
     .option('--rtol <number>', 'relative tolerance', positive)
     .option('--atol <number>', 'absolute tolerance', positive)
     .option('--step <seconds>', 'step of rk4, euler and implicit-euler, and distance of recorded rows', positive)
-    .option('--record <paths>', 'columns to record, separated by commas', (text) => text.split(',').map((p) => p.trim()).filter(Boolean))
+    .option('--record <paths>', 'columns to record, separated by commas', (text) =>
+      text
+        .split(',')
+        .map((p) => p.trim())
+        .filter(Boolean),
+    )
     .option('--out <file.csv>', 'write the recording')
     .option('--json', 'print the outcome as JSON');
 
 /** Runs the command; the number is the exit code. */
 export async function main(args: readonly string[]): Promise<number> {
   let code = 0;
-  const program = new Command('zelvar').description('Runs and checks Zelvar projects and physics texts without a browser').exitOverride();
-  withRunOptions(program.command('run').description('run a setup of a project and print the verdicts').argument('<project>', 'project file')
-    .requiredOption('--setup <name>', 'what to run'))
-    .action((file: string, options: RunOptions & { setup: string }) => { code = run(file, options); });
-  withRunOptions(program.command('simulate').description('simulate a class of a physics text').argument('<file.mo>', 'text of classes')
-    .requiredOption('--class <name>', 'what to simulate'))
-    .action((file: string, options: RunOptions & { class: string }) => { code = simulate(file, options); });
-  program.command('check').description('list the problems of a project or a physics text').argument('<file>', 'project or .mo file').option('--json', 'print as JSON')
-    .action((file: string, options: { json?: boolean }) => { code = check(file, options); });
-  program.command('chart').description('run a state chart (SCXML) on its own and print its active states at the start and after each event').argument('<file.scxml>', 'state chart')
-    .option('--events <script.json>', 'events to send: [{"event": "name", "data": ..., "after": milliseconds}, ...]').option('--json', 'print as JSON')
-    .action((file: string, options: { events?: string; json?: boolean }) => { code = chart(file, options); });
+  const program = new Command('zelvar')
+    .description('Runs and checks Zelvar projects and physics texts without a browser')
+    .exitOverride();
+  withRunOptions(
+    program
+      .command('run')
+      .description('run a setup of a project and print the verdicts')
+      .argument('<project>', 'project file')
+      .requiredOption('--setup <name>', 'what to run'),
+  ).action((file: string, options: RunOptions & { setup: string }) => {
+    code = run(file, options);
+  });
+  withRunOptions(
+    program
+      .command('simulate')
+      .description('simulate a class of a physics text')
+      .argument('<file.mo>', 'text of classes')
+      .requiredOption('--class <name>', 'what to simulate'),
+  ).action((file: string, options: RunOptions & { class: string }) => {
+    code = simulate(file, options);
+  });
+  program
+    .command('check')
+    .description('list the problems of a project or a physics text')
+    .argument('<file>', 'project or .mo file')
+    .option('--json', 'print as JSON')
+    .action((file: string, options: { json?: boolean }) => {
+      code = check(file, options);
+    });
+  program
+    .command('chart')
+    .description('run a state chart (SCXML) on its own and print its active states at the start and after each event')
+    .argument('<file.scxml>', 'state chart')
+    .option('--events <script.json>', 'events to send: [{"event": "name", "data": ..., "after": milliseconds}, ...]')
+    .option('--json', 'print as JSON')
+    .action((file: string, options: { events?: string; json?: boolean }) => {
+      code = chart(file, options);
+    });
   try {
     await program.parseAsync(args as string[], { from: 'user' });
   } catch (error) {

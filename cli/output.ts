@@ -24,16 +24,34 @@ export function readBytes(file: string): Uint8Array | undefined {
 }
 
 /** `file:line:column: severity: message` where the text is known. */
-export function formatProblem(p: Problem, textOf: (place: string) => { name: string; text: string } | undefined): string {
+export function formatProblem(
+  p: Problem,
+  textOf: (place: string) => { name: string; text: string } | undefined,
+): string {
   const source = p.place === undefined ? undefined : textOf(p.place);
-  const where = source && p.span ? `${source.name}:${lineColumn(source.text, p.span.start).line}:${lineColumn(source.text, p.span.start).column}: ` : p.place ? `${source?.name ?? p.place}: ` : '';
+  const where =
+    source && p.span
+      ? `${source.name}:${lineColumn(source.text, p.span.start).line}:${lineColumn(source.text, p.span.start).column}: `
+      : p.place
+        ? `${source?.name ?? p.place}: `
+        : '';
   return `${where}${p.severity}: ${p.message}`;
 }
 
-export function problemAsJson(p: Problem, textOf: (place: string) => { name: string; text: string } | undefined): object {
+export function problemAsJson(
+  p: Problem,
+  textOf: (place: string) => { name: string; text: string } | undefined,
+): object {
   const source = p.place === undefined ? undefined : textOf(p.place);
   const position = source && p.span ? lineColumn(source.text, p.span.start) : undefined;
-  return { severity: p.severity, code: p.code, message: p.message, place: p.place ?? null, ...(position && { line: position.line, column: position.column }), ...(p.span && { span: p.span }) };
+  return {
+    severity: p.severity,
+    code: p.code,
+    message: p.message,
+    place: p.place ?? null,
+    ...(position && { line: position.line, column: position.column }),
+    ...(p.span && { span: p.span }),
+  };
 }
 
 export function writeCsv(file: string, recording: Recording): boolean {

@@ -4,7 +4,16 @@ import { documentTexts } from '../core/project/texts';
 import type { Project, Setup } from '../core/project/project';
 import { createRun, isRunnable, prepareRun, type RequirementFinding } from '../core/run';
 import type { RunOptions } from './options';
-import { complain, formatProblem, print, problemAsJson, readBytes, readSettings, unknownColumns, writeCsv } from './output';
+import {
+  complain,
+  formatProblem,
+  print,
+  problemAsJson,
+  readBytes,
+  readSettings,
+  unknownColumns,
+  writeCsv,
+} from './output';
 
 /** Texts of a project by their address, for positions in messages. */
 export function projectTexts(project: Project): (place: string) => { name: string; text: string } | undefined {
@@ -24,7 +33,9 @@ export function run(file: string, options: RunOptions & { readonly setup: string
   if (!project) return 2;
   const chosen = project.setups.find((s) => s.name === options.setup);
   if (!chosen) {
-    complain(`zelvar: ${project.name} has no setup "${options.setup}"; it has ${project.setups.map((s) => s.name).join(', ') || 'none'}`);
+    complain(
+      `zelvar: ${project.name} has no setup "${options.setup}"; it has ${project.setups.map((s) => s.name).join(', ') || 'none'}`,
+    );
     return 2;
   }
   const changes = readSettings(options.set);
@@ -34,7 +45,10 @@ export function run(file: string, options: RunOptions & { readonly setup: string
   const textOf = projectTexts(project);
   if (!isRunnable(prepared)) {
     for (const p of prepared.problems) complain(formatProblem(p, textOf));
-    if (options.json) print(JSON.stringify({ status: 'failed', problems: prepared.problems.map((p) => problemAsJson(p, textOf)) }, null, 1));
+    if (options.json)
+      print(
+        JSON.stringify({ status: 'failed', problems: prepared.problems.map((p) => problemAsJson(p, textOf)) }, null, 1),
+      );
     return 2;
   }
   if (unknownColumns(prepared.model, options.record).length > 0) return 2;
@@ -49,18 +63,40 @@ export function run(file: string, options: RunOptions & { readonly setup: string
   if (options.out && !writeCsv(options.out, recording)) return 2;
   const problems = [...prepared.problems, ...warnings, ...(problem ? [problem] : [])];
   if (options.json) {
-    print(JSON.stringify({
-      project: project.name, setup: setup.name, status, time, rows: recording.rows, counts, seconds,
-      requirements: findings.map(({ key, verdict, margin, unit, worstAt, failsSince, reason }) => ({ id: key, verdict, margin: margin ?? null, unit, worstAt: worstAt ?? null, failsSince: failsSince ?? null, reason })),
-      sequences: sequences.map((s) => ({ name: s.name, verdict: s.report.verdict, rows: s.report.rows })),
-      problems: problems.map((p) => problemAsJson(p, textOf)),
-    }, null, 1));
+    print(
+      JSON.stringify(
+        {
+          project: project.name,
+          setup: setup.name,
+          status,
+          time,
+          rows: recording.rows,
+          counts,
+          seconds,
+          requirements: findings.map(({ key, verdict, margin, unit, worstAt, failsSince, reason }) => ({
+            id: key,
+            verdict,
+            margin: margin ?? null,
+            unit,
+            worstAt: worstAt ?? null,
+            failsSince: failsSince ?? null,
+            reason,
+          })),
+          sequences: sequences.map((s) => ({ name: s.name, verdict: s.report.verdict, rows: s.report.rows })),
+          problems: problems.map((p) => problemAsJson(p, textOf)),
+        },
+        null,
+        1,
+      ),
+    );
   } else {
     for (const p of problems) complain(formatProblem(p, textOf));
     for (const f of findings) print(findingLine(f));
     for (const s of sequences) print(`${s.name}: ${s.report.verdict}, ${s.report.why}`);
     const count = (v: string): number => findings.filter((f) => f.verdict === v).length;
-    print(`${setup.name}: ${count('holds')} hold, ${count('fails')} fail, ${count('undecided')} undecided; t = ${time} s, ${counts.steps} steps, ${counts.events} events`);
+    print(
+      `${setup.name}: ${count('holds')} hold, ${count('fails')} fail, ${count('undecided')} undecided; t = ${time} s, ${counts.steps} steps, ${counts.events} events`,
+    );
   }
   if (status === 'failed' || hasErrors(prepared.problems)) return 2;
   return findings.some((f) => f.verdict === 'fails') || sequences.some((s) => s.report.verdict === 'failed') ? 1 : 0;
@@ -69,9 +105,14 @@ export function run(file: string, options: RunOptions & { readonly setup: string
 function changedSetup(setup: Setup, changes: readonly { name: string; value: string }[], options: RunOptions): Setup {
   const names = new Set(changes.map((c) => c.name));
   return {
-    ...setup, changes: [...setup.changes.filter((c) => !names.has(c.name)), ...changes],
-    stop: options.stop ?? setup.stop, solver: options.solver ?? setup.solver, relative: options.rtol ?? setup.relative, absolute: options.atol ?? setup.absolute,
-    step: options.step ?? setup.step, recordEvery: options.step ?? setup.recordEvery,
+    ...setup,
+    changes: [...setup.changes.filter((c) => !names.has(c.name)), ...changes],
+    stop: options.stop ?? setup.stop,
+    solver: options.solver ?? setup.solver,
+    relative: options.rtol ?? setup.relative,
+    absolute: options.atol ?? setup.absolute,
+    step: options.step ?? setup.step,
+    recordEvery: options.step ?? setup.recordEvery,
   };
 }
 
@@ -80,7 +121,12 @@ const short = (x: number): string => String(Number(x.toPrecision(4)));
 function findingLine(f: RequirementFinding): string {
   const unit = f.unit ? ` ${f.unit}` : '';
   const since = f.failsSince === undefined ? '' : `, since t = ${short(f.failsSince)} s`;
-  const margin = f.margin === undefined ? '' : f.verdict === 'fails' ? ` by ${short(-f.margin)}${unit}` : `  margin ${short(f.margin)}${unit}`;
+  const margin =
+    f.margin === undefined
+      ? ''
+      : f.verdict === 'fails'
+        ? ` by ${short(-f.margin)}${unit}`
+        : `  margin ${short(f.margin)}${unit}`;
   const at = f.worstAt === undefined || f.margin === undefined ? '' : `  (worst at t = ${short(f.worstAt)} s)`;
   return `${f.key.padEnd(8)} ${f.verdict}${margin}${since}${at}${f.verdict === 'undecided' ? `  ${f.reason}` : ''}`;
 }

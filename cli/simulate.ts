@@ -9,14 +9,24 @@ import { createSimulation } from '../core/simulate/simulation';
 import { experimentOf } from '../core/flatten/experiment';
 import { relaxUnits } from '../core/language/unit-check';
 import type { RunOptions } from './options';
-import { complain, formatProblem, print, problemAsJson, readBytes, readSettings, unknownColumns, writeCsv } from './output';
+import {
+  complain,
+  formatProblem,
+  print,
+  problemAsJson,
+  readBytes,
+  readSettings,
+  unknownColumns,
+  writeCsv,
+} from './output';
 
 /** `zelvar simulate`: 0 the run reached its end, 2 it could not. */
 export function simulate(file: string, options: RunOptions & { readonly class: string }): number {
   const bytes = readBytes(file);
   if (!bytes) return 2;
   const text = new TextDecoder().decode(bytes).replace(/^\uFEFF/, '');
-  const textOf = (place: string): { name: string; text: string } | undefined => (place === file ? { name: file, text } : undefined);
+  const textOf = (place: string): { name: string; text: string } | undefined =>
+    place === file ? { name: file, text } : undefined;
   const parsed = parseFile(text);
   const settings = readSettings(options.set);
   if (!settings) return 2;
@@ -24,7 +34,8 @@ export function simulate(file: string, options: RunOptions & { readonly class: s
   const parseProblems = atPlace(file, parsed.problems);
   const stopWith = (problems: readonly Problem[]): number => {
     for (const p of problems) complain(formatProblem(p, textOf));
-    if (options.json) print(JSON.stringify({ status: 'failed', problems: problems.map((p) => problemAsJson(p, textOf)) }, null, 1));
+    if (options.json)
+      print(JSON.stringify({ status: 'failed', problems: problems.map((p) => problemAsJson(p, textOf)) }, null, 1));
     return 2;
   };
   if (hasErrors(parseProblems)) return stopWith(parseProblems);
@@ -32,13 +43,16 @@ export function simulate(file: string, options: RunOptions & { readonly class: s
   const starts = new Map<number, number>();
   if (settings.length > 0) {
     const kinds = settings.map((s) => ({ ...s, index: model.indexOf.get(s.name) }));
-    const unknown = kinds.find((s) => s.index === undefined && ![...model.indexOf.keys()].some((n) => n.startsWith(`${s.name}[`)));
+    const unknown = kinds.find(
+      (s) => s.index === undefined && ![...model.indexOf.keys()].some((n) => n.startsWith(`${s.name}[`)),
+    );
     if (unknown) {
       const near = nearestName(unknown.name, model.indexOf.keys());
       complain(`zelvar: ${options.class} has no ${unknown.name}${near ? `; did you mean ${near}?` : ''}`);
       return 2;
     }
-    const isStart = (s: (typeof kinds)[number]): boolean => s.index !== undefined && !['parameter', 'constant'].includes(model.variables[s.index].kind);
+    const isStart = (s: (typeof kinds)[number]): boolean =>
+      s.index !== undefined && !['parameter', 'constant'].includes(model.variables[s.index].kind);
     for (const s of kinds) {
       const { value, problems } = parseExpressionText(s.value);
       if (problems.length > 0) {
@@ -48,7 +62,9 @@ export function simulate(file: string, options: RunOptions & { readonly class: s
       if (isStart(s)) starts.set(s.index!, value.kind === 'boolean' ? Number(value.value) : Number(s.value));
     }
     const fixed = kinds.filter((s) => !isStart(s));
-    const changes = parseModificationText(fixed.map((s) => `${s.name.replace(/\[[^\]]*\]/g, '')} = ${s.value}`).join(', '));
+    const changes = parseModificationText(
+      fixed.map((s) => `${s.name.replace(/\[[^\]]*\]/g, '')} = ${s.value}`).join(', '),
+    );
     const element = fixed.find((s) => s.name.includes('['));
     for (const s of fixed) if (s.index !== undefined && s.name.includes('[')) starts.set(s.index, Number(s.value));
     if (!element) model = flatten(library, options.class, { changes: changes.value, changesPlace: '--set' }).model;
@@ -61,10 +77,20 @@ export function simulate(file: string, options: RunOptions & { readonly class: s
   const experiment = experimentOf(library, options.class);
   const stop = options.stop ?? experiment.stop ?? 1;
   const recorder = createRecorder(model, options.record, { aliases: program.solvable.aliases, moving: program.moving });
-  const simulation = createSimulation(program, {
-    stop, solver: options.solver ?? 'auto', relative: options.rtol ?? experiment.tolerance ?? 1e-6, absolute: options.atol ?? Math.min(1e-9, (options.rtol ?? experiment.tolerance ?? 1e-6) * 1e-3),
-    step: options.step ?? experiment.interval ?? stop / 500, recordEvery: options.step ?? experiment.interval ?? stop / 500, values: starts, stimulus: [],
-  }, recorder);
+  const simulation = createSimulation(
+    program,
+    {
+      stop,
+      solver: options.solver ?? 'auto',
+      relative: options.rtol ?? experiment.tolerance ?? 1e-6,
+      absolute: options.atol ?? Math.min(1e-9, (options.rtol ?? experiment.tolerance ?? 1e-6) * 1e-3),
+      step: options.step ?? experiment.interval ?? stop / 500,
+      recordEvery: options.step ?? experiment.interval ?? stop / 500,
+      values: starts,
+      stimulus: [],
+    },
+    recorder,
+  );
   simulation.advance(Infinity);
   const recording = recorder.take();
   if (options.out && !writeCsv(options.out, recording)) return 2;
@@ -72,14 +98,50 @@ export function simulate(file: string, options: RunOptions & { readonly class: s
   const all = [...problems, ...simulation.warnings, ...(simulation.problem ? [simulation.problem] : [])];
   if (options.json) {
     const last = recording.rows - 1;
-    const final = Object.fromEntries(recording.columns.map((c) => [c.name, c.kind === 'literal' ? (c.literals[c.values[last]] ?? null) : c.kind === 'boolean' ? c.values[last] !== 0 : c.values[last]]));
-    print(JSON.stringify({ class: options.class, status: simulation.status, time: simulation.time, rows: recording.rows, counts: simulation.counts, solver: { implicit: report.implicit, limiting: report.limiting, advice: report.advice, switching: report.switching, spent: report.spent }, final, problems: all.map((p) => problemAsJson(p, textOf)) }, null, 1));
+    const final = Object.fromEntries(
+      recording.columns.map((c) => [
+        c.name,
+        c.kind === 'literal'
+          ? (c.literals[c.values[last]] ?? null)
+          : c.kind === 'boolean'
+            ? c.values[last] !== 0
+            : c.values[last],
+      ]),
+    );
+    print(
+      JSON.stringify(
+        {
+          class: options.class,
+          status: simulation.status,
+          time: simulation.time,
+          rows: recording.rows,
+          counts: simulation.counts,
+          solver: {
+            implicit: report.implicit,
+            limiting: report.limiting,
+            advice: report.advice,
+            switching: report.switching,
+            spent: report.spent,
+          },
+          final,
+          problems: all.map((p) => problemAsJson(p, textOf)),
+        },
+        null,
+        1,
+      ),
+    );
   } else {
     for (const p of all) complain(formatProblem(p, textOf));
     const { counts } = simulation;
-    print(`${options.class}: ${simulation.status} at t = ${simulation.time} s, ${counts.steps} steps, ${counts.rejected} rejected, ${counts.evaluations} evaluations, ${counts.events} events`);
-    if (report.limiting.length > 0 && counts.steps > 100) print(`  steps set by ${report.limiting.map((x) => `${x.name} (${Math.round(x.share * 100)} %)`).join(', ')}${report.implicit ? '; implicit in the end' : ''}`);
-    if (report.switching.length > 0 && counts.events > 100) print(`  switched: ${report.switching.map((x) => `${x.text} (${x.times} times)`).join(', ')}`);
+    print(
+      `${options.class}: ${simulation.status} at t = ${simulation.time} s, ${counts.steps} steps, ${counts.rejected} rejected, ${counts.evaluations} evaluations, ${counts.events} events`,
+    );
+    if (report.limiting.length > 0 && counts.steps > 100)
+      print(
+        `  steps set by ${report.limiting.map((x) => `${x.name} (${Math.round(x.share * 100)} %)`).join(', ')}${report.implicit ? '; implicit in the end' : ''}`,
+      );
+    if (report.switching.length > 0 && counts.events > 100)
+      print(`  switched: ${report.switching.map((x) => `${x.text} (${x.times} times)`).join(', ')}`);
     for (const a of report.advice) print(`  ${a}`);
   }
   return simulation.status === 'finished' ? 0 : 2;

@@ -9,7 +9,24 @@ import { freshCapper, goTo } from './session';
 const session = freshCapper();
 let page: Page;
 beforeEach(() => void (page = session.page));
-const { pause, until, text, fill, click, clickText, area, choosePart, newChart, setup, runStatus, run, startRun, clock, dragCursor, valueOf } = person(() => page);
+const {
+  pause,
+  until,
+  text,
+  fill,
+  click,
+  clickText,
+  area,
+  choosePart,
+  newChart,
+  setup,
+  runStatus,
+  run,
+  startRun,
+  clock,
+  dragCursor,
+  valueOf,
+} = person(() => page);
 const go = (hash: string): Promise<void> => goTo(page, hash);
 const pick = async (name: string): Promise<void> => {
   await click('[data-testid="behaviour-picker"]');
@@ -24,7 +41,9 @@ async function typeLines(source: string): Promise<void> {
     if (k > 0) {
       await page.keyboard.press('Enter');
       await pause(60);
-      const now = await page.evaluate(() => (parseFloat(getComputedStyle(document.activeElement!.closest('.flow-line')!).paddingLeft) - 10) / 20);
+      const now = await page.evaluate(
+        () => (parseFloat(getComputedStyle(document.activeElement!.closest('.flow-line')!).paddingLeft) - 10) / 20,
+      );
       depth = Math.round(now);
     }
     for (; depth < wanted; depth++) await page.keyboard.press('Tab');
@@ -51,16 +70,25 @@ test('a chart from nothing with lanes, built with buttons and keys, runs and sho
     await click('[data-transition="at once"]');
     await clickText('button', 'Trigger');
     await page.select('[aria-label="Trigger"]', 'after');
-    await until(() => page.$$('[data-transition="after 1 s"]').then((a) => a.length), (n) => n === (lane === 'Left' ? 1 : 2), 'the trigger stands on the arrow');
+    await until(
+      () => page.$$('[data-transition="after 1 s"]').then((a) => a.length),
+      (n) => n === (lane === 'Left' ? 1 : 2),
+      'the trigger stands on the arrow',
+    );
     await page.click('[data-state="Both"] .state-name');
   }
   await run('Careful');
-  const lit = (): Promise<string[]> => page.$$eval('[data-lit="true"][data-state]', (all) => all.map((e) => (e as HTMLElement).dataset.state!));
+  const lit = (): Promise<string[]> =>
+    page.$$eval('[data-lit="true"][data-state]', (all) => all.map((e) => (e as HTMLElement).dataset.state!));
   await dragCursor(0.5, 2);
   await until(lit, (s) => s.join() === 'Both,Left,LeftOn,Right,RightOn', 'both lanes have begun');
   await dragCursor(1.5, 2);
   await until(lit, (s) => s.join() === 'Both,Left,LeftOff,Right,RightOff', 'both lanes have gone on');
-  await until(() => text('[data-state="LeftOn"]'), (s) => s.includes('1× 1 s'), 'how often and how long');
+  await until(
+    () => text('[data-state="LeftOn"]'),
+    (s) => s.includes('1× 1 s'),
+    'how often and how long',
+  );
 });
 
 test('why a transition did not fire, a stop at a state, and another way from there', async () => {
@@ -69,13 +97,21 @@ test('why a transition did not fire, a stop at a state, and another way from the
   await run('Careful');
   await dragCursor(0.9, 2);
   await page.click('[data-transition^="when turns"]');
-  await until(() => text('[data-testid="why-not"]'), (s) => /turns >= creepAfter/.test(s) && /turns = 0\.\d+/.test(s) && /creepAfter = 1/.test(s), 'the values in the condition');
+  await until(
+    () => text('[data-testid="why-not"]'),
+    (s) => /turns >= creepAfter/.test(s) && /turns = 0\.\d+/.test(s) && /creepAfter = 1/.test(s),
+    'the values in the condition',
+  );
   expect(await page.$$eval('[data-testid="why-not"] li.missing', (all) => all.length)).toBe(1);
   await page.click('[data-state="Creep"]');
   await clickText('button', 'Stop the run here');
   await clickText('.ribbon-bar button', 'Run');
   await until(runStatus, (s) => s.includes('paused where it was told to stop'), 'it stops');
-  await until(() => text('[data-testid="active-state"]'), (s) => s.includes('Running.Turning.Creep'), 'in Creep');
+  await until(
+    () => text('[data-testid="active-state"]'),
+    (s) => s.includes('Running.Turning.Creep'),
+    'in Creep',
+  );
   const at = await clock();
   await click('[data-testid="branch"]');
   await fill('Quantity 1', 'ctrl.creepSpeed', false);
@@ -85,22 +121,41 @@ test('why a transition did not fire, a stop at a state, and another way from the
   expect(Math.abs((await clock()) - at)).toBeLessThan(0.01);
   await clickText('.ribbon-bar button', 'Go on');
   await until(runStatus, (s) => s.includes('finished') && s.includes('earlier run'), 'and goes on');
-  await until(() => text('[data-testid="summary"]'), (s) => s.startsWith('10 hold, 1 fail'), 'the faster creep is too hard');
+  await until(
+    () => text('[data-testid="summary"]'),
+    (s) => s.startsWith('10 hold, 1 fail'),
+    'the faster creep is too hard',
+  );
 });
 
 test('a procedure typed line by line, started with its part, is lit step by step', async () => {
   await area('Behaviour');
   await choosePart('psu');
   await clickText('button', 'Add a procedure');
-  await typeLines('wait 0.4 s\ntogether\n  lane one\n    wait 0.5 s\n  lane two\n    repeat 3 times\n      rounds := rounds + 1\n      wait 0.1 s\nif rounds > 2\n  wait 0.2 s\nelse\n  wait 9 s');
-  await until(() => page.$$('.flow-box.step, .flow-box.wait').then((a) => a.length), (n) => n >= 5, 'the drawing follows');
-  await until(() => page.$$('[data-testid="flow-lines"] .field-problem').then((a) => a.length), (n) => n >= 1, 'rounds is not known yet');
+  await typeLines(
+    'wait 0.4 s\ntogether\n  lane one\n    wait 0.5 s\n  lane two\n    repeat 3 times\n      rounds := rounds + 1\n      wait 0.1 s\nif rounds > 2\n  wait 0.2 s\nelse\n  wait 9 s',
+  );
+  await until(
+    () => page.$$('.flow-box.step, .flow-box.wait').then((a) => a.length),
+    (n) => n >= 5,
+    'the drawing follows',
+  );
+  await until(
+    () => page.$$('[data-testid="flow-lines"] .field-problem').then((a) => a.length),
+    (n) => n >= 1,
+    'rounds is not known yet',
+  );
   await page.click('input.form-check-input');
   await clickText('aside button', 'Quantity');
   await fill('Name of value1', 'rounds');
-  await until(() => page.$$('[data-testid="flow-lines"] .field-problem').then((a) => a.length), (n) => n === 0, 'now it is');
+  await until(
+    () => page.$$('[data-testid="flow-lines"] .field-problem').then((a) => a.length),
+    (n) => n === 0,
+    'now it is',
+  );
   await run('Careful');
-  const active = (): Promise<string> => page.$$eval('.flow-line.active textarea', (all) => all.map((e) => (e as HTMLTextAreaElement).value).join(' | '));
+  const active = (): Promise<string> =>
+    page.$$eval('.flow-line.active textarea', (all) => all.map((e) => (e as HTMLTextAreaElement).value).join(' | '));
   await dragCursor(0.2, 2);
   await until(active, (s) => s === 'wait 0.4 s', 'it waits');
   await dragCursor(0.75, 2);
@@ -108,7 +163,11 @@ test('a procedure typed line by line, started with its part, is lit step by step
   await dragCursor(1.05, 2);
   await until(active, (s) => s === 'wait 0.2 s', 'the choice is made');
   await dragCursor(1.6, 2);
-  await until(() => text('[data-testid="procedure-state"]'), (s) => s.includes('finished'), 'it is over');
+  await until(
+    () => text('[data-testid="procedure-state"]'),
+    (s) => s.includes('finished'),
+    'it is over',
+  );
 });
 
 test('a sequence picked and typed is run as a test; the recorded one is compared with it', async () => {
@@ -122,7 +181,14 @@ test('a sequence picked and typed is run as a test; the recorded one is compared
   await page.select('[aria-label="Receiver"]', 'belt');
   await page.select('[aria-label="Message of the row"]', 'advance');
   await click('[data-testid="add-message"]');
-  await until(() => page.$$eval('[data-testid="flow-lines"] textarea', (all) => all.map((e) => (e as HTMLTextAreaElement).value).join('|')), (s) => s === 'outside -> panel: start|ctrl -> belt: advance', 'two rows');
+  await until(
+    () =>
+      page.$$eval('[data-testid="flow-lines"] textarea', (all) =>
+        all.map((e) => (e as HTMLTextAreaElement).value).join('|'),
+      ),
+    (s) => s === 'outside -> panel: start|ctrl -> belt: advance',
+    'two rows',
+  );
   // what the receiver cannot take yet is a key away
   await page.select('[aria-label="Receiver"]', 'gripper');
   const offers = await page.$eval('[aria-label="Message of the row"]', (e) => (e as HTMLSelectElement).innerText);
@@ -132,14 +198,26 @@ test('a sequence picked and typed is run as a test; the recorded one is compared
   await page.keyboard.press('Enter');
   await page.keyboard.type('belt -> ctrl: tubeSeen; within 100 ms');
   await click('[data-testid="run-sequence"]');
-  await until(() => text('[data-testid="sequence-verdict"]'), (s) => s.startsWith('failed'), 'the tube is late');
-  await until(() => page.$eval('.said.bad', (e) => (e as HTMLElement).innerText), (s) => s === 'too late', 'and that row says so');
+  await until(
+    () => text('[data-testid="sequence-verdict"]'),
+    (s) => s.startsWith('failed'),
+    'the tube is late',
+  );
+  await until(
+    () => page.$eval('.said.bad', (e) => (e as HTMLElement).innerText),
+    (s) => s === 'too late',
+    'and that row says so',
+  );
   await page.focus('[data-testid="flow-lines"] textarea[aria-label="Line 3"]');
   await page.keyboard.press('End');
   for (let k = 0; k < 6; k++) await page.keyboard.press('Backspace');
   await page.keyboard.type('2 s');
   await click('[data-testid="run-sequence"]');
-  await until(() => text('[data-testid="sequence-verdict"]'), (s) => s.startsWith('passed'), 'now it passes');
+  await until(
+    () => text('[data-testid="sequence-verdict"]'),
+    (s) => s.startsWith('passed'),
+    'now it passes',
+  );
 });
 
 test('what was said: filtered, followed by the cursor, compared with an earlier run', async () => {
@@ -149,23 +227,43 @@ test('what was said: filtered, followed by the cursor, compared with an earlier 
   const rows = (): Promise<number> => page.$$eval('.sequence-row', (all) => all.length);
   await until(rows, (n) => n > 8, 'rows');
   await dragCursor(0.86, 2);
-  await until(() => page.$eval('.sequence-row.now', (e) => (e as HTMLElement).innerText), (s) => /halt/.test(s), 'the cursor is at the message');
+  await until(
+    () => page.$eval('.sequence-row.now', (e) => (e as HTMLElement).innerText),
+    (s) => /halt/.test(s),
+    'the cursor is at the message',
+  );
   await page.select('[aria-label="Compare with"]', 'earlier');
-  await until(() => text('[data-testid="comparison"]'), (s) => /missing/.test(s) && /first difference/.test(s), 'the first difference');
+  await until(
+    () => text('[data-testid="comparison"]'),
+    (s) => /missing/.test(s) && /first difference/.test(s),
+    'the first difference',
+  );
   await page.select('[aria-label="Compare with"]', '');
   await fill('Search messages', 'tube', false);
   await until(rows, (n) => n === 1, 'one message holds these letters');
   await click('[data-testid="write-down"]');
-  await until(() => valueOf('Line 1'), (v) => v === 'belt -> ctrl: tubeSeen', 'written down');
+  await until(
+    () => valueOf('Line 1'),
+    (v) => v === 'belt -> ctrl: tubeSeen',
+    'written down',
+  );
 });
 
 test('the seeded fault of the counter is found by the written sequence', async () => {
   await run('Late counter');
   await go('#/behaviour////sequence%2Fq-a-batch-of-24');
-  await until(() => text('[data-testid="sequence-verdict"]'), (s) => s.startsWith('failed'), 'it fails');
+  await until(
+    () => text('[data-testid="sequence-verdict"]'),
+    (s) => s.startsWith('failed'),
+    'it fails',
+  );
   expect(await page.$$eval('.said', (all) => all.map((e) => (e as HTMLElement).innerText))).toContain('other values');
   await run('Batch');
-  await until(() => text('[data-testid="sequence-verdict"]'), (s) => s.startsWith('passed'), 'without the fault it passes');
+  await until(
+    () => text('[data-testid="sequence-verdict"]'),
+    (s) => s.startsWith('passed'),
+    'without the fault it passes',
+  );
 });
 
 test('a panel built by dragging from the outline; controls are arranged, and act on the run', async () => {
@@ -175,7 +273,9 @@ test('a panel built by dragging from the outline; controls are arranged, and act
   const drag = async (part: string, name: string, dx: number, dy: number): Promise<void> => {
     await fill('Search the outline', name, false);
     await pause(300);
-    const handle = (await (await page.waitForSelector(`[aria-label="${part}.${name}: drag to the ribbon"]`))!.boundingBox())!;
+    const handle = (await (await page.waitForSelector(
+      `[aria-label="${part}.${name}: drag to the ribbon"]`,
+    ))!.boundingBox())!;
     const board = (await (await page.$('[data-testid="panel-editor"]'))!.boundingBox())!;
     await page.mouse.move(handle.x + 10, handle.y + 6);
     await page.mouse.down();
@@ -187,7 +287,10 @@ test('a panel built by dragging from the outline; controls are arranged, and act
   await drag('panel', 'start', 60, 60);
   await drag('guard', 'open', 260, 90);
   await drag('ctrl', 'count', 300, 230);
-  const controls = (): Promise<string[]> => page.$$eval('[data-testid="panel-editor"] [data-control]', (all) => all.map((e) => `${(e as HTMLElement).dataset.kind} ${(e as HTMLElement).dataset.control}`));
+  const controls = (): Promise<string[]> =>
+    page.$$eval('[data-testid="panel-editor"] [data-control]', (all) =>
+      all.map((e) => `${(e as HTMLElement).dataset.kind} ${(e as HTMLElement).dataset.control}`),
+    );
   await until(controls, (c) => c.join() === 'button Start,switch Open,readout Count', 'the controls that suit');
   // all three by Shift, then their left edges
   const nodes = await page.$$('[data-testid="panel-editor"] .react-flow__node');
@@ -196,19 +299,29 @@ test('a panel built by dragging from the outline; controls are arranged, and act
   for (const n of nodes.slice(1)) await n.click();
   await page.keyboard.up('Shift');
   await click('button[aria-label="Align the left edges"]');
-  const lefts = (): Promise<number[]> => page.$$eval('[data-testid="panel-editor"] .react-flow__node', (all) => all.map((e) => Math.round(e.getBoundingClientRect().left)));
+  const lefts = (): Promise<number[]> =>
+    page.$$eval('[data-testid="panel-editor"] .react-flow__node', (all) =>
+      all.map((e) => Math.round(e.getBoundingClientRect().left)),
+    );
   await until(lefts, (x) => new Set(x).size === 1, 'one edge');
   await page.keyboard.press('ArrowRight');
   await until(lefts, (x) => new Set(x).size === 1, 'moved by the keyboard together');
   await click('button[aria-label="Back to the bench"]');
-  await page.select('[aria-label="Panel of this setup"]', await page.$eval('[aria-label="Panel of this setup"]', (e) => (e as HTMLSelectElement).options[1].value));
+  await page.select(
+    '[aria-label="Panel of this setup"]',
+    await page.$eval('[aria-label="Panel of this setup"]', (e) => (e as HTMLSelectElement).options[1].value),
+  );
   await page.select('select[aria-label="Pace"]', '1');
   await setup('Careful');
   await clickText('.ribbon-bar button', 'Run');
   await until(clock, (t) => t > 0.1, 'it runs');
   await page.focus('[data-control="Open"] input');
   await page.keyboard.press('Space');
-  await until(() => page.$eval('[data-control="Open"] input', (e) => (e as HTMLInputElement).checked), (c) => c, 'the switch is on');
+  await until(
+    () => page.$eval('[data-control="Open"] input', (e) => (e as HTMLInputElement).checked),
+    (c) => c,
+    'the switch is on',
+  );
   await page.select('select[aria-label="Pace"]', '0');
   await until(runStatus, (s) => s.includes('finished'), 'the run ends');
 });
@@ -226,7 +339,8 @@ test('the inside: a type dropped becomes a part, links are drawn, wrong ones are
   await click('[data-testid="undo"]');
   await until(parts, (n) => n === 8, 'undone');
   await pause(400);
-  const at = async (end: string) => (await (await page.$(`.react-flow__handle[data-handleid="${end}"]`))!.boundingBox())!;
+  const at = async (end: string) =>
+    (await (await page.$(`.react-flow__handle[data-handleid="${end}"]`))!.boundingBox())!;
   const draw = async (from: string, to: string): Promise<void> => {
     const [a, b] = [await at(from), await at(to)];
     await page.mouse.move(a.x + a.width / 2, a.y + a.height / 2);
@@ -235,9 +349,17 @@ test('the inside: a type dropped becomes a part, links are drawn, wrong ones are
     await page.mouse.up();
   };
   await draw('psu.voltage', 'spindle.load');
-  await until(() => text('[role="alert"], .notice'), (s) => /cap\.torque writes spindle\.load already/.test(s), 'two writers');
+  await until(
+    () => text('[role="alert"], .notice'),
+    (s) => /cap\.torque writes spindle\.load already/.test(s),
+    'two writers',
+  );
   await draw('guard.events', 'belt.orders');
-  await until(() => text('[role="alert"], .notice'), (s) => /no message in common/.test(s), 'nothing in common');
+  await until(
+    () => text('[role="alert"], .notice'),
+    (s) => /no message in common/.test(s),
+    'nothing in common',
+  );
 });
 
 test('what is done on a panel is kept as a setup and as a sequence; several setups run in a row', async () => {
@@ -249,37 +371,61 @@ test('what is done on a panel is kept as a setup and as a sequence; several setu
   await page.click('[data-control="Guard open"] input');
   await page.select('select[aria-label="Pace"]', '0');
   await until(runStatus, (s) => s.includes('finished'), 'finished');
-  await until(() => text('[data-testid="actions"]'), (s) => /1 thing done by hand: guard\.open = 1 at 0\.\d+ s/.test(s), 'what was done');
+  await until(
+    () => text('[data-testid="actions"]'),
+    (s) => /1 thing done by hand: guard\.open = 1 at 0\.\d+ s/.test(s),
+    'what was done',
+  );
   const before = await text('[data-testid="summary"]');
   await clickText('button', 'Keep as a setup');
-  await until(() => valueOf('Name of the setup'), (v) => v === 'Careful, by hand', 'a setup');
+  await until(
+    () => valueOf('Name of the setup'),
+    (v) => v === 'Careful, by hand',
+    'a setup',
+  );
   await run('Careful, by hand');
   expect(await text('[data-testid="summary"]')).toBe(before);
   await click('[data-testid="show-batch"]');
   await click('[data-testid="run-all"]');
-  await until(() => text('[data-setup="Late counter"]'), (s) => s.includes('A batch of 24: failed'), 'the fault among the results');
+  await until(
+    () => text('[data-setup="Late counter"]'),
+    (s) => s.includes('A batch of 24: failed'),
+    'the fault among the results',
+  );
   expect(await text('[data-setup="Batch"]')).toContain('A batch of 24: passed');
 });
 
 test('a chart is read from an SCXML file, runs in its part, and is saved again', async () => {
   const folder = mkdtempSync(join(tmpdir(), 'zelvar-charts-'));
   const path = join(folder, 'blinker.scxml');
-  writeFileSync(path, '<scxml xmlns="http://www.w3.org/2005/07/scxml" version="1.0" datamodel="ecmascript" initial="dark"><datamodel><data id="n" expr="0"/></datamodel><state id="dark"><onentry><send event="turn" delay="300ms"/></onentry><transition event="turn" target="lit" cond="n &lt; 2"/></state><state id="lit"><onentry><assign location="n" expr="n + 1"/><send event="turn" delay="300ms"/></onentry><transition event="turn" target="dark"/></state></scxml>');
+  writeFileSync(
+    path,
+    '<scxml xmlns="http://www.w3.org/2005/07/scxml" version="1.0" datamodel="ecmascript" initial="dark"><datamodel><data id="n" expr="0"/></datamodel><state id="dark"><onentry><send event="turn" delay="300ms"/></onentry><transition event="turn" target="lit" cond="n &lt; 2"/></state><state id="lit"><onentry><assign location="n" expr="n + 1"/><send event="turn" delay="300ms"/></onentry><transition event="turn" target="dark"/></state></scxml>',
+  );
   const session = await page.createCDPSession();
-  await session.send('Browser.setDownloadBehavior', { behavior: 'allow', downloadPath: folder, browserContextId: page.browserContext().id! });
+  await session.send('Browser.setDownloadBehavior', {
+    behavior: 'allow',
+    downloadPath: folder,
+    browserContextId: page.browserContext().id!,
+  });
   await area('Behaviour');
   await choosePart('ctrl');
   const [chooser] = await Promise.all([page.waitForFileChooser(), pick('State chart from an SCXML file …')]);
   await chooser.accept([path]);
   await page.waitForSelector('[data-state="dark"]');
   await run('Careful');
-  const lit = (): Promise<string[]> => page.$$eval('[data-lit="true"][data-state]', (all) => all.map((e) => (e as HTMLElement).dataset.state!));
+  const lit = (): Promise<string[]> =>
+    page.$$eval('[data-lit="true"][data-state]', (all) => all.map((e) => (e as HTMLElement).dataset.state!));
   await dragCursor(0.45, 2);
   await until(lit, (s) => s.join() === 'lit', 'lit between 0.3 and 0.6 s');
   await dragCursor(1.9, 2);
   await until(lit, (s) => s.join() === 'dark', 'dark for good after two rounds');
   await clickText('aside button', 'Save as SCXML');
-  const saved = await until(async () => readdirSync(folder).find((f) => f.endsWith('.scxml') && f !== 'blinker.scxml') ?? '', (f) => f !== '', 'saved');
+  const saved = await until(
+    async () => readdirSync(folder).find((f) => f.endsWith('.scxml') && f !== 'blinker.scxml') ?? '',
+    (f) => f !== '',
+    'saved',
+  );
   await pause(200);
   expect(readFileSync(join(folder, saved), 'utf8')).toContain('<data id="n" expr="0"');
 });

@@ -6,7 +6,9 @@ import { join } from 'node:path';
 import puppeteer, { type Browser, type Page } from 'puppeteer-core';
 
 /** Starts what browser tests need: the built application on a free port, and headless Chromium. */
-export const chromiumPath = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome'].find((p) => existsSync(p)) ?? '/usr/bin/chromium';
+export const chromiumPath =
+  ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome'].find((p) => existsSync(p)) ??
+  '/usr/bin/chromium';
 
 export const freePort = (): Promise<number> =>
   new Promise((resolve, reject) => {
@@ -25,9 +27,14 @@ export interface Server {
 
 export async function startServer(): Promise<Server> {
   const port = await freePort();
-  const child: ChildProcess = spawn(process.execPath, ['node_modules/next/dist/bin/next', 'start', '-H', '127.0.0.1', '-p', String(port)], {
-    stdio: ['ignore', 'pipe', 'pipe'], env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1', NODE_ENV: 'production' },
-  });
+  const child: ChildProcess = spawn(
+    process.execPath,
+    ['node_modules/next/dist/bin/next', 'start', '-H', '127.0.0.1', '-p', String(port)],
+    {
+      stdio: ['ignore', 'pipe', 'pipe'],
+      env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1', NODE_ENV: 'production' },
+    },
+  );
   let output = '';
   child.stdout?.on('data', (d) => (output += d));
   child.stderr?.on('data', (d) => (output += d));
@@ -54,8 +61,20 @@ export interface Chromium {
 export async function startChromium({ space = false } = {}): Promise<Chromium> {
   const profile = mkdtempSync(join(tmpdir(), 'zelvar-profile-'));
   const browser = await puppeteer.launch({
-    executablePath: chromiumPath, userDataDir: profile, headless: true, defaultViewport: { width: 1280, height: 800 },
-    args: [...(space ? ['--use-angle=swiftshader', '--enable-unsafe-swiftshader', '--ignore-gpu-blocklist'] : []), '--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--force-color-profile=srgb'],
+    executablePath: chromiumPath,
+    userDataDir: profile,
+    headless: true,
+    defaultViewport: { width: 1280, height: 800 },
+    args: [
+      ...(space ? ['--use-angle=swiftshader', '--enable-unsafe-swiftshader', '--ignore-gpu-blocklist'] : []),
+      '--no-sandbox',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+      '--force-color-profile=srgb',
+    ],
   });
   return {
     browser,

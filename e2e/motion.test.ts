@@ -20,7 +20,8 @@ test('shapes move with the cursor; another number of segments is another arm at 
   await until(note, (s) => s === '39 shapes at the cursor', 'the run is shown');
   await click('[aria-label="To the start"]');
   await pause(400);
-  const shot = async (): Promise<string> => Buffer.from(await (await page.$('[data-testid="motion"]'))!.screenshot()).toString('base64');
+  const shot = async (): Promise<string> =>
+    Buffer.from(await (await page.$('[data-testid="motion"]'))!.screenshot()).toString('base64');
   const first = await shot();
   await click('[aria-label="Play the motion"]');
   await pause(900);
@@ -29,7 +30,11 @@ test('shapes move with the cursor; another number of segments is another arm at 
   // the form of the part, from its declarations: whole numbers within limits
   await go('#/product///part%2Fp-coarse/motion');
   await fill('n of coarse', '2.5');
-  await until(() => text('[data-testid="part-settings"]'), (s) => s.includes('n is a whole number'), 'refused');
+  await until(
+    () => text('[data-testid="part-settings"]'),
+    (s) => s.includes('n is a whole number'),
+    'refused',
+  );
   await page.keyboard.press('Escape');
   await fill('n of coarse', '5');
   await until(note, (s) => s.startsWith('36 shapes'), 'three segments fewer, before a run');

@@ -24,12 +24,17 @@ export function person(page: () => Page) {
     const found = await page().waitForSelector(`[aria-label="${label}"]`, { timeout: 45_000 });
     return found as ElementHandle<HTMLInputElement>;
   };
-  const valueOf = (label: string): Promise<string> => page().$eval(`[aria-label="${label}"]`, (e) => (e as HTMLInputElement).value);
+  const valueOf = (label: string): Promise<string> =>
+    page().$eval(`[aria-label="${label}"]`, (e) => (e as HTMLInputElement).value);
 
   /** Types into a field and commits with Enter. */
   async function fill(label: string, value: string, commit = true): Promise<void> {
     const el = await field(label);
-    await el.evaluate((e) => { e.scrollIntoView({ block: 'center' }); e.focus(); e.select(); });
+    await el.evaluate((e) => {
+      e.scrollIntoView({ block: 'center' });
+      e.focus();
+      e.select();
+    });
     await page().keyboard.type(value);
     if (commit) await page().keyboard.press('Enter');
   }
@@ -46,15 +51,32 @@ export function person(page: () => Page) {
       }
     }
   }
-  const click = (selector: string): Promise<void> => press(async () => (await page().waitForSelector(selector, { timeout: 45_000 }))!);
-  const clickText = (selector: string, wanted: string): Promise<void> => press(async () => {
-    const handle = await page().waitForFunction((s, w) => [...document.querySelectorAll<HTMLElement>(s)].find((e) => e.innerText.trim() === w && e.offsetParent !== null), { timeout: 45_000 }, selector, wanted);
-    return handle.asElement() as ElementHandle<HTMLElement>;
-  });
+  const click = (selector: string): Promise<void> =>
+    press(async () => (await page().waitForSelector(selector, { timeout: 45_000 }))!);
+  const clickText = (selector: string, wanted: string): Promise<void> =>
+    press(async () => {
+      const handle = await page().waitForFunction(
+        (s, w) =>
+          [...document.querySelectorAll<HTMLElement>(s)].find(
+            (e) => e.innerText.trim() === w && e.offsetParent !== null,
+          ),
+        { timeout: 45_000 },
+        selector,
+        wanted,
+      );
+      return handle.asElement() as ElementHandle<HTMLElement>;
+    });
   const area = (name: string): Promise<void> => clickText('.rail button', name);
   const choosePart = async (name: string): Promise<void> => {
     await fill('Search the outline', name, false);
-    const handle = await page().waitForFunction((w) => [...document.querySelectorAll<HTMLElement>('.outline-row')].find((e) => e.innerText.split('\n')[0].trim() === w), { timeout: 45_000 }, name);
+    const handle = await page().waitForFunction(
+      (w) =>
+        [...document.querySelectorAll<HTMLElement>('.outline-row')].find(
+          (e) => e.innerText.split('\n')[0].trim() === w,
+        ),
+      { timeout: 45_000 },
+      name,
+    );
     await (handle.asElement() as ElementHandle<HTMLElement>).click();
   };
   /** A part of a new type with a state chart, open to be drawn. */
@@ -74,7 +96,8 @@ export function person(page: () => Page) {
     }, name);
   const runStatus = (): Promise<string> => text('[data-testid="run-status"]');
   /** Which run the ribbon tells of; empty before the first. */
-  const runNow = (): Promise<string> => page().evaluate(() => document.querySelector('[data-testid="run-status"]')?.getAttribute('data-run') ?? '');
+  const runNow = (): Promise<string> =>
+    page().evaluate(() => document.querySelector('[data-testid="run-status"]')?.getAttribute('data-run') ?? '');
   /** Presses something that starts a run, and waits until the ribbon tells of that one. */
   async function startRun(press: () => Promise<void>): Promise<void> {
     const before = await runNow();
@@ -102,8 +125,35 @@ export function person(page: () => Page) {
   }
   /** Opens a sheet of the needs in the outline. */
   const sheet = async (name: string): Promise<void> => {
-    const handle = await page().waitForFunction((w) => [...document.querySelectorAll<HTMLElement>('.outline-row.as-button')].find((e) => e.innerText.split('\n')[0].trim() === w), { timeout: 45_000 }, name);
+    const handle = await page().waitForFunction(
+      (w) =>
+        [...document.querySelectorAll<HTMLElement>('.outline-row.as-button')].find(
+          (e) => e.innerText.split('\n')[0].trim() === w,
+        ),
+      { timeout: 45_000 },
+      name,
+    );
     await (handle.asElement() as ElementHandle<HTMLElement>).click();
   };
-  return { pause, sheet, until, text, field, valueOf, fill, click, clickText, area, choosePart, newChart, setup, runStatus, run, startRun, clock, plotBox, dragCursor };
+  return {
+    pause,
+    sheet,
+    until,
+    text,
+    field,
+    valueOf,
+    fill,
+    click,
+    clickText,
+    area,
+    choosePart,
+    newChart,
+    setup,
+    runStatus,
+    run,
+    startRun,
+    clock,
+    plotBox,
+    dragCursor,
+  };
 }

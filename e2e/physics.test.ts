@@ -22,14 +22,22 @@ test('how equations are solved: balanced, broken, told why, mended by undo', asy
   await go('#/physics/spindle//');
   await clickText('.btn-group .btn', 'Solution');
   await until(balance, (s) => s.startsWith('balanced'), 'the part is balanced');
-  await until(() => text('[data-testid="structure"]'), (s) => s.includes('5 states') && s.includes('copper.T'), 'its states are named');
+  await until(
+    () => text('[data-testid="structure"]'),
+    (s) => s.includes('5 states') && s.includes('copper.T'),
+    'its states are named',
+  );
   await clickText('.btn-group .btn', 'Equations');
   await write('End', 'current = 2*speed;');
   await clickText('.btn-group .btn', 'Solution');
   await until(balance, (s) => s.startsWith('1 equation too many'), 'the extra equation is counted');
   // the name of the equation leads to its place in the text
   await clickText('.structure-facts button', 'current = 2 * speed;');
-  await until(() => text('.cm-content'), (s) => s.includes('current = 2*speed;'), 'the text is open');
+  await until(
+    () => text('.cm-content'),
+    (s) => s.includes('current = 2*speed;'),
+    'the text is open',
+  );
   await page.click('[aria-label^="Undo"]');
   await clickText('.btn-group .btn', 'Solution');
   await until(balance, (s) => s.startsWith('balanced'), 'balanced again');
@@ -37,10 +45,21 @@ test('how equations are solved: balanced, broken, told why, mended by undo', asy
 
 test('parts of the library are used by name in a physics text, and run', async () => {
   await go('#/physics/guard//');
-  await write('Home', 'Electrical.VoltageSource cell(V = 9); Electrical.Resistor lamp(R = 3); Electrical.Ground earth; equation connect(cell.p, lamp.p); connect(lamp.n, cell.n); connect(cell.n, earth.p);');
+  await write(
+    'Home',
+    'Electrical.VoltageSource cell(V = 9); Electrical.Resistor lamp(R = 3); Electrical.Ground earth; equation connect(cell.p, lamp.p); connect(lamp.n, cell.n); connect(cell.n, earth.p);',
+  );
   await clickText('.btn-group .btn', 'Solution');
   await until(balance, (s) => s.startsWith('balanced'), 'the circuit is balanced');
-  await until(() => text('[data-testid="structure"]'), (s) => s.includes('equal another one'), 'its links are merged');
+  await until(
+    () => text('[data-testid="structure"]'),
+    (s) => s.includes('equal another one'),
+    'its links are merged',
+  );
   await page.click('.ribbon-bar .btn-primary');
-  await until(() => text('[data-testid="run-status"]'), (s) => s.includes('finished'), 'the run ends');
+  await until(
+    () => text('[data-testid="run-status"]'),
+    (s) => s.includes('finished'),
+    'the run ends',
+  );
 });

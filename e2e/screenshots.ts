@@ -21,7 +21,9 @@ async function main(): Promise<void> {
   const run = async (p: Page, id: string): Promise<void> => {
     await p.select('select[aria-label="Setup"]', id);
     await p.click('.ribbon-bar .btn-primary');
-    await p.waitForFunction(() => document.querySelector('[data-testid="run-status"]')?.textContent?.includes('finished'));
+    await p.waitForFunction(() =>
+      document.querySelector('[data-testid="run-status"]')?.textContent?.includes('finished'),
+    );
     await wait(400);
   };
   try {
@@ -68,10 +70,21 @@ async function main(): Promise<void> {
     await shot('report');
     await go('#/needs////import');
     const changed = join(mkdtempSync(join(tmpdir(), 'zelvar-shot-')), 'capper-sheet.csv');
-    writeFileSync(changed, readFileSync('samples/capper-sheet.csv', 'utf8').replace('0.85 N.m', '0.8 N.m').replace(/CAP-14,.*\r\n/, '').replace('CAP-13,', 'CAP-16,"When a tube is missing, the lamp shall glow within 0.5 s.",requirement,,test\r\nCAP-13,'));
+    writeFileSync(
+      changed,
+      readFileSync('samples/capper-sheet.csv', 'utf8')
+        .replace('0.85 N.m', '0.8 N.m')
+        .replace(/CAP-14,.*\r\n/, '')
+        .replace(
+          'CAP-13,',
+          'CAP-16,"When a tube is missing, the lamp shall glow within 0.5 s.",requirement,,test\r\nCAP-13,',
+        ),
+    );
     await ((await page.$('[data-testid="import-file"]')) as ElementHandle<HTMLInputElement>).uploadFile(changed);
     await wait(1200);
-    await page.evaluate(() => [...document.querySelectorAll('button')].find((b) => b.textContent?.startsWith('Compare'))!.click());
+    await page.evaluate(() =>
+      [...document.querySelectorAll('button')].find((b) => b.textContent?.startsWith('Compare'))!.click(),
+    );
     await wait(600);
     await shot('import');
     await run(page, 'u-eager');

@@ -4,7 +4,10 @@ import { newPage, startChromium, startServer, type Chromium, type Server } from 
 export const freshCapper = (): ReturnType<typeof freshSample> => freshSample('tube-capper');
 
 /** Before each test: a fresh page with a sample open; after it: no error may have been told. */
-export function freshSample(sample: string, options: Parameters<typeof startChromium>[0] = {}): { readonly page: Page; readonly chromium: Chromium; readonly server: Server } {
+export function freshSample(
+  sample: string,
+  options: Parameters<typeof startChromium>[0] = {},
+): { readonly page: Page; readonly chromium: Chromium; readonly server: Server } {
   let server: Server, chromium: Chromium, page: Page, errors: string[];
   jest.setTimeout(180_000);
   jest.retryTimes(1, { logErrorsBeforeRetry: true });
@@ -24,11 +27,22 @@ export function freshSample(sample: string, options: Parameters<typeof startChro
     expect(errors).toEqual([]);
     await page.browserContext().close();
   });
-  return { get page() { return page; }, get chromium() { return chromium; }, get server() { return server; } };
+  return {
+    get page() {
+      return page;
+    },
+    get chromium() {
+      return chromium;
+    },
+    get server() {
+      return server;
+    },
+  };
 }
 
 /** Another place of the application, as if its address had been entered. */
-export const goTo = (page: Page, hash: string): Promise<void> => page.evaluate((h) => {
-  location.hash = h;
-  window.dispatchEvent(new PopStateEvent('popstate'));
-}, hash);
+export const goTo = (page: Page, hash: string): Promise<void> =>
+  page.evaluate((h) => {
+    location.hash = h;
+    window.dispatchEvent(new PopStateEvent('popstate'));
+  }, hash);

@@ -3,17 +3,34 @@ import { outputs, parameters, part, partType, phrase, need, setup, tracks, varia
 
 /** Two arms of tapered segments on knife edges, the same but for the number of segments they are computed with. */
 
-const arm = partType('Arm', 'A tapered arm on a pivot, made of n straight segments, with a counterweight behind the pivot.', {
-  quantities: [
-    ...parameters(
-      ['n', '4', '', 'number of segments', { type: 'Integer', min: '1', max: '200' }], ['length', '0.4', 'm', 'pivot to tip', { min: '0.01' }], ['root', '0.06', 'm', 'height of the arm at the pivot', { min: '0.001' }],
-      ['tip', '0.015', 'm', 'height of the arm at its tip', { min: '0.001' }], ['width', '0.02', 'm', 'of the arm', { min: '0.001' }], ['density', '2700', 'kg/m3', 'aluminium'],
-      ['counter', '1.08', 'kg', 'counterweight', { min: '0' }], ['behind', '0.12', 'm', 'counterweight behind the pivot'], ['damping', '0.03', 'N.m.s/rad', 'of the pivot'], ['stiffness', '1.2', 'N.m/rad', 'of the knife edge: it swings back to level'], ['release', '0.5', 'rad', 'angle from which it is let go'], ['offset', '0', 'm', 'where it stands, across'],
-    ),
-    ...variables(['mass', '', 'kg', 'of the arm'], ['centre', '', 'm', 'centre of mass of the arm, from the pivot'], ['inertia', '', 'kg.m2', 'about the pivot, with the counterweight'], ['tipping', '', 'N.m', 'turning moment of the weights when level']),
-    ...outputs(['angle', 'release', 'rad', 'above level'], ['speed', '0', 'rad/s', 'of turning']),
-  ],
-  physics: `// the arm as n straight segments, each as high as the arm is in its middle
+const arm = partType(
+  'Arm',
+  'A tapered arm on a pivot, made of n straight segments, with a counterweight behind the pivot.',
+  {
+    quantities: [
+      ...parameters(
+        ['n', '4', '', 'number of segments', { type: 'Integer', min: '1', max: '200' }],
+        ['length', '0.4', 'm', 'pivot to tip', { min: '0.01' }],
+        ['root', '0.06', 'm', 'height of the arm at the pivot', { min: '0.001' }],
+        ['tip', '0.015', 'm', 'height of the arm at its tip', { min: '0.001' }],
+        ['width', '0.02', 'm', 'of the arm', { min: '0.001' }],
+        ['density', '2700', 'kg/m3', 'aluminium'],
+        ['counter', '1.08', 'kg', 'counterweight', { min: '0' }],
+        ['behind', '0.12', 'm', 'counterweight behind the pivot'],
+        ['damping', '0.03', 'N.m.s/rad', 'of the pivot'],
+        ['stiffness', '1.2', 'N.m/rad', 'of the knife edge: it swings back to level'],
+        ['release', '0.5', 'rad', 'angle from which it is let go'],
+        ['offset', '0', 'm', 'where it stands, across'],
+      ),
+      ...variables(
+        ['mass', '', 'kg', 'of the arm'],
+        ['centre', '', 'm', 'centre of mass of the arm, from the pivot'],
+        ['inertia', '', 'kg.m2', 'about the pivot, with the counterweight'],
+        ['tipping', '', 'N.m', 'turning moment of the weights when level'],
+      ),
+      ...outputs(['angle', 'release', 'rad', 'above level'], ['speed', '0', 'rad/s', 'of turning']),
+    ],
+    physics: `// the arm as n straight segments, each as high as the arm is in its middle
 parameter Modelica.Units.SI.Length l = length/n "of one segment";
 parameter Real middle[n](each unit = "m") = {(i - 0.5)*l for i in 1:n};
 parameter Real height[n](each unit = "m") = {root + (tip - root)*(i - 0.5)/n for i in 1:n};
@@ -31,10 +48,20 @@ equation
   der(angle) = speed;
   inertia*der(speed) = -tipping*cos(angle) - damping*speed - stiffness*sin(angle);
 `,
-});
+  },
+);
 
 const rig = partType('Rig', 'Two arms side by side: one of few segments, one of many.', {
-  parts: [part('coarse', 'Arm', 'few segments', [{ name: 'n', value: '8' }, { name: 'offset', value: '-0.12' }]), part('fine', 'Arm', 'many segments', [{ name: 'n', value: '24' }, { name: 'offset', value: '0.12' }])],
+  parts: [
+    part('coarse', 'Arm', 'few segments', [
+      { name: 'n', value: '8' },
+      { name: 'offset', value: '-0.12' },
+    ]),
+    part('fine', 'Arm', 'many segments', [
+      { name: 'n', value: '24' },
+      { name: 'offset', value: '0.12' },
+    ]),
+  ],
   quantities: variables(['apart', '', 'rad', 'by how much the two differ']),
   physics: `Shapes.Box plate(size = {0.7, 0.01, 0.4}, r = {0.1, -0.165, 0}, colour = {0.8, 0.78, 0.72});
 equation
@@ -44,28 +71,64 @@ equation
 });
 
 export const balanceArm: Project = {
-  format: 'zelvar-project', version: 6, id: 'balance-arm', name: 'Balance arm', root: rig.id, note: 'A parametric arm of n tapered segments on a pivot: mass, inertia and motion change with n.',
-  types: [rig, {
-    ...arm,
-    sheets: [{
-      ...newRelationSheet('k-balance', 'Counterweight'), live: false, note: 'Which counterweight holds the arm level, and where?',
-      relations: [
-        { id: 'r-1', text: 'tipping = 9.81 \'m/s2\'*(mass*centre - counter*behind)', note: 'turning moment when level' },
-        { id: 'r-2', text: 'mass = density*width*length*(root + tip)/2', note: 'a straight taper' },
-        { id: 'r-3', text: 'centre = length/3*(root + 2*tip)/(root + tip)', note: 'of a trapezium' },
-        { id: 'r-4', text: "abs(tipping) < 0.05 'N.m'", note: 'level enough' },
+  format: 'zelvar-project',
+  version: 6,
+  id: 'balance-arm',
+  name: 'Balance arm',
+  root: rig.id,
+  note: 'A parametric arm of n tapered segments on a pivot: mass, inertia and motion change with n.',
+  types: [
+    rig,
+    {
+      ...arm,
+      sheets: [
+        {
+          ...newRelationSheet('k-balance', 'Counterweight'),
+          live: false,
+          note: 'Which counterweight holds the arm level, and where?',
+          relations: [
+            {
+              id: 'r-1',
+              text: "tipping = 9.81 'm/s2'*(mass*centre - counter*behind)",
+              note: 'turning moment when level',
+            },
+            { id: 'r-2', text: 'mass = density*width*length*(root + tip)/2', note: 'a straight taper' },
+            { id: 'r-3', text: 'centre = length/3*(root + 2*tip)/(root + tip)', note: 'of a trapezium' },
+            { id: 'r-4', text: "abs(tipping) < 0.05 'N.m'", note: 'level enough' },
+          ],
+        },
       ],
-    }],
-  }],
-  libraries: [], items: [], retired: [], traces: [], flows: [], panels: [],
-  requirements: [
-    need('ARM-01', 'The arm angle shall not exceed 35 deg.'), need('ARM-02', 'The arm speed shall not exceed 2 rad/s.'),
-    need('ARM-03', 'The difference of the arms shall be between -2 deg and 2 deg.'), need('ARM-04', 'The arm mass shall not exceed 0.9 kg.'),
+    },
   ],
-  glossary: [phrase('arm angle', 'fine.angle'), phrase('arm speed', 'fine.speed'), phrase('arm mass', 'fine.mass'), phrase('difference of the arms', 'apart')],
+  libraries: [],
+  items: [],
+  retired: [],
+  traces: [],
+  flows: [],
+  panels: [],
+  requirements: [
+    need('ARM-01', 'The arm angle shall not exceed 35 deg.'),
+    need('ARM-02', 'The arm speed shall not exceed 2 rad/s.'),
+    need('ARM-03', 'The difference of the arms shall be between -2 deg and 2 deg.'),
+    need('ARM-04', 'The arm mass shall not exceed 0.9 kg.'),
+  ],
+  glossary: [
+    phrase('arm angle', 'fine.angle'),
+    phrase('arm speed', 'fine.speed'),
+    phrase('arm mass', 'fine.mass'),
+    phrase('difference of the arms', 'apart'),
+  ],
   setups: [
-    setup('Let go', 'Both arms are let go above level and swing until they rest.', { stop: 8, recordEvery: 1e-2, pace: 1 }),
-    setup('Two segments', 'The coarse arm as two blocks: too coarse to tell where its weight is.', { stop: 8, recordEvery: 1e-2, changes: [{ name: 'coarse.n', value: '2' }] }),
+    setup('Let go', 'Both arms are let go above level and swing until they rest.', {
+      stop: 8,
+      recordEvery: 1e-2,
+      pace: 1,
+    }),
+    setup('Two segments', 'The coarse arm as two blocks: too coarse to tell where its weight is.', {
+      stop: 8,
+      recordEvery: 1e-2,
+      changes: [{ name: 'coarse.n', value: '2' }],
+    }),
   ],
   tracks: tracks([120, 'coarse.angle', 'fine.angle'], [90, 'apart'], [90, 'coarse.speed', 'fine.speed']),
 };

@@ -5,5 +5,13 @@ import { build } from 'esbuild';
 
 const folder = 'node_modules/.cache/zelvar-bench';
 mkdirSync(folder, { recursive: true });
-await build({ entryPoints: ['bench/run.ts'], bundle: true, platform: 'node', format: 'esm', packages: 'external', outfile: `${folder}/run.mjs`, logLevel: 'error' });
+await build({
+  entryPoints: ['bench/run.ts'],
+  bundle: true,
+  platform: 'node',
+  format: 'esm',
+  packages: 'external',
+  outfile: `${folder}/run.mjs`,
+  logLevel: 'error',
+});
 process.exitCode = spawnSync(process.execPath, ['--expose-gc', `${folder}/run.mjs`], { stdio: 'inherit' }).status ?? 1;

@@ -9,14 +9,20 @@ ensureBuild();
 
 const isFree = (port) =>
   new Promise((resolve) => {
-    const server = createServer().once('error', () => resolve(0)).listen(port, '127.0.0.1', () => {
-      const address = server.address();
-      server.close(() => resolve(address.port));
-    });
+    const server = createServer()
+      .once('error', () => resolve(0))
+      .listen(port, '127.0.0.1', () => {
+        const address = server.address();
+        server.close(() => resolve(address.port));
+      });
   });
 const wanted = Number(process.env.PORT) || 3000;
 const port = (await isFree(wanted)) || (await isFree(0));
-const server = spawn(process.execPath, ['node_modules/next/dist/bin/next', 'start', '-H', '127.0.0.1', '-p', String(port)], { stdio: ['ignore', 'ignore', 'inherit'] });
+const server = spawn(
+  process.execPath,
+  ['node_modules/next/dist/bin/next', 'start', '-H', '127.0.0.1', '-p', String(port)],
+  { stdio: ['ignore', 'ignore', 'inherit'] },
+);
 for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => server.kill('SIGTERM'));
 server.on('exit', (code) => process.exit(code ?? 0));
 const url = `http://127.0.0.1:${port}`;

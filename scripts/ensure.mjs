@@ -3,7 +3,10 @@ import { spawnSync } from 'node:child_process';
 import { existsSync, readFileSync, statSync } from 'node:fs';
 
 const run = (command, args) => {
-  const { status, error } = spawnSync(command, args, { stdio: ['ignore', 2, 2], env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' } });
+  const { status, error } = spawnSync(command, args, {
+    stdio: ['ignore', 2, 2],
+    env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
+  });
   if (error) console.error(String(error));
   return status === 0;
 };
@@ -26,7 +29,12 @@ function sameLock(stamp) {
   const packages = (file) => JSON.parse(readFileSync(file, 'utf8')).packages;
   const wanted = packages('package-lock.json');
   const there = packages(stamp);
-  return Object.entries(there).every(([path, p]) => wanted[path]?.version === p.version) && Object.keys(wanted).filter((p) => p && !wanted[p].optional).every((p) => there[p]);
+  return (
+    Object.entries(there).every(([path, p]) => wanted[path]?.version === p.version) &&
+    Object.keys(wanted)
+      .filter((p) => p && !wanted[p].optional)
+      .every((p) => there[p])
+  );
 }
 
 export function ensureChromium() {
@@ -43,7 +51,25 @@ export function ensureChromium() {
 
 /** Builds the application unless a build of these very sources is there. */
 export function ensureBuild() {
-  const list = spawnSync('find', ['app', 'core', 'store', 'ui', 'views', 'workers', 'samples', 'next.config.ts', 'package-lock.json', '-newer', '.next/BUILD_ID', '-type', 'f'], { encoding: 'utf8' });
+  const list = spawnSync(
+    'find',
+    [
+      'app',
+      'core',
+      'store',
+      'ui',
+      'views',
+      'workers',
+      'samples',
+      'next.config.ts',
+      'package-lock.json',
+      '-newer',
+      '.next/BUILD_ID',
+      '-type',
+      'f',
+    ],
+    { encoding: 'utf8' },
+  );
   if (existsSync('.next/BUILD_ID') && list.status === 0 && list.stdout.trim() === '') return;
   console.error('Building ...');
   if (!run(process.execPath, ['node_modules/next/dist/bin/next', 'build'])) {

@@ -20,12 +20,31 @@ const step = (title, args) => {
 };
 step('types', ['node_modules/typescript/bin/tsc', '--noEmit']);
 step('style', ['node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0']);
-step('structure', ['node_modules/dependency-cruiser/bin/dependency-cruise.mjs', 'core', 'cli', 'store', 'workers', 'views', 'ui', 'app', 'samples', '--config', '.dependency-cruiser.cjs']);
+step('structure', [
+  'node_modules/dependency-cruiser/bin/dependency-cruise.mjs',
+  'core',
+  'cli',
+  'store',
+  'workers',
+  'views',
+  'ui',
+  'app',
+  'samples',
+  '--config',
+  '.dependency-cruiser.cjs',
+]);
 
-for (const [title, projects, more] of [['unit tests', ['core', 'interface'], []], ['browser tests', ['browser'], ['--runInBand']]]) {
+for (const [title, projects, more] of [
+  ['unit tests', ['core', 'interface'], []],
+  ['browser tests', ['browser'], ['--runInBand']],
+]) {
   console.log(`\n== ${title}`);
   const file = join(tmpdir(), `zelvar-jest-${process.pid}.json`);
-  const { status } = spawnSync(process.execPath, ['node_modules/jest/bin/jest.js', '--selectProjects', ...projects, '--json', `--outputFile=${file}`, ...more], { stdio: ['ignore', 'ignore', 'inherit'] });
+  const { status } = spawnSync(
+    process.execPath,
+    ['node_modules/jest/bin/jest.js', '--selectProjects', ...projects, '--json', `--outputFile=${file}`, ...more],
+    { stdio: ['ignore', 'ignore', 'inherit'] },
+  );
   try {
     const result = JSON.parse(readFileSync(file, 'utf8'));
     passed += result.numPassedTests;

@@ -8,9 +8,11 @@ import { heatedBlock } from '../samples/heated-block';
 import { rinseUnit } from '../samples/rinse-unit';
 import { tubeCapper } from '../samples/tube-capper';
 
-const write = (name: string, content: string | Uint8Array): void => writeFileSync(new URL(`../samples/${name}`, import.meta.url), content);
+const write = (name: string, content: string | Uint8Array): void =>
+  writeFileSync(new URL(`../samples/${name}`, import.meta.url), content);
 
-for (const project of [tubeCapper, heatedBlock, rinseUnit, balanceArm]) write(`${project.id}.zelvar.json`, writeProjectJson(project));
+for (const project of [tubeCapper, heatedBlock, rinseUnit, balanceArm])
+  write(`${project.id}.zelvar.json`, writeProjectJson(project));
 // its specification sheet, as somebody else would send it
 write('capper-sheet.csv', writeCsvSheet(requirementRows(tubeCapper)));
 write('capper-sheet.xlsx', await writeXlsxSheets([requirementSheet(tubeCapper)]));

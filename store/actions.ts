@@ -17,9 +17,12 @@ const free = (taken: readonly string[], base: string): string => {
 const isYesNo = (project: Project, target: string): boolean => {
   const names = target.split('.');
   const part = project.types.find((t) => t.id === project.root)?.parts.find((p) => p.name === names[0]);
-  return project.types.find((t) => t.id === part?.type)?.quantities.find((q) => q.name === names.at(-1))?.type === 'Boolean';
+  return (
+    project.types.find((t) => t.id === part?.type)?.quantities.find((q) => q.name === names.at(-1))?.type === 'Boolean'
+  );
 };
-const valueText = (project: Project, a: OutsideAction): string => (isYesNo(project, a.target) ? String(a.value !== 0) : String(a.value));
+const valueText = (project: Project, a: OutsideAction): string =>
+  isYesNo(project, a.target) ? String(a.value !== 0) : String(a.value);
 
 /** A copy of the setup whose stimulus does at the same times what was done by hand. */
 export function keepAsSetup(base: Setup): void {
@@ -27,8 +30,23 @@ export function keepAsSetup(base: Setup): void {
   const actions = useRuns.getState().current?.actions ?? [];
   if (!project || actions.length === 0) return;
   const entry: Setup = {
-    ...base, id: `u-${nanoid(8)}`, name: free(project.setups.map((s) => s.name), `${base.name}, by hand`), note: `What was done on the panel in a run of ${base.name}.`,
-    stimulus: [...base.stimulus, ...actions.map((a, k) => ({ id: `h-${k + 1}`, time: seconds(a.time), kind: a.kind, target: a.target, value: a.kind === 'set' ? valueText(project, a) : '' }))].sort((a, b) => a.time - b.time),
+    ...base,
+    id: `u-${nanoid(8)}`,
+    name: free(
+      project.setups.map((s) => s.name),
+      `${base.name}, by hand`,
+    ),
+    note: `What was done on the panel in a run of ${base.name}.`,
+    stimulus: [
+      ...base.stimulus,
+      ...actions.map((a, k) => ({
+        id: `h-${k + 1}`,
+        time: seconds(a.time),
+        kind: a.kind,
+        target: a.target,
+        value: a.kind === 'set' ? valueText(project, a) : '',
+      })),
+    ].sort((a, b) => a.time - b.time),
   };
   const refused = edit({ kind: 'insert', list: 'setups', entry }, `Keep what was done as ${entry.name}`);
   if (refused) usePlace.getState().say(refused.message);
@@ -53,8 +71,21 @@ export function keepAsSequence(base: Setup): void {
     if (a.kind === 'set') put(`set ${a.target} = ${valueText(project, a)}`);
     else put(`outside -> ${a.target.replace(/\.[^.]*$/, '')}: ${a.target.split('.').at(-1)}`);
   }
-  const entry = { ...newSequence(`q-${nanoid(8)}`, free(root.sequences.map((s) => s.name), `${base.name}, by hand`)), note: `What was done on the panel in a run of ${base.name}; add the rows that must follow.`, lines };
-  const refused = edit({ kind: 'insert', list: `types/${root.id}/sequences`, entry }, `Write down what was done as ${entry.name}`);
+  const entry = {
+    ...newSequence(
+      `q-${nanoid(8)}`,
+      free(
+        root.sequences.map((s) => s.name),
+        `${base.name}, by hand`,
+      ),
+    ),
+    note: `What was done on the panel in a run of ${base.name}; add the rows that must follow.`,
+    lines,
+  };
+  const refused = edit(
+    { kind: 'insert', list: `types/${root.id}/sequences`, entry },
+    `Write down what was done as ${entry.name}`,
+  );
   if (refused) usePlace.getState().say(refused.message);
   else usePlace.getState().go({ area: 'behaviour', part: '', type: '', sheet: `sequence/${entry.id}` });
 }

@@ -17,15 +17,28 @@ export interface PartNode {
 
 export function partTree(project: Project): PartNode | undefined {
   const build = (type: PartType, path: string, name: string, depth: number): PartNode => ({
-    path, name, type,
-    children: depth > 20 ? [] : [...type.parts.map((p) => ({ name: p.name, inner: typeById(project, p.type) })), ...declaredParts(type).map((p) => ({ name: p.name, inner: project.types.find((t) => t.name === p.typeName) }))]
-      .flatMap(({ name: own, inner }) => (inner ? [build(inner, path ? `${path}.${own}` : own, own, depth + 1)] : [])),
+    path,
+    name,
+    type,
+    children:
+      depth > 20
+        ? []
+        : [
+            ...type.parts.map((p) => ({ name: p.name, inner: typeById(project, p.type) })),
+            ...declaredParts(type).map((p) => ({
+              name: p.name,
+              inner: project.types.find((t) => t.name === p.typeName),
+            })),
+          ].flatMap(({ name: own, inner }) =>
+            inner ? [build(inner, path ? `${path}.${own}` : own, own, depth + 1)] : [],
+          ),
   });
   const root = typeById(project, project.root);
   return root && build(root, '', root.name, 0);
 }
 
-export const allParts = (node: PartNode | undefined): PartNode[] => (node ? [node, ...node.children.flatMap(allParts)] : []);
+export const allParts = (node: PartNode | undefined): PartNode[] =>
+  node ? [node, ...node.children.flatMap(allParts)] : [];
 
 export const useTree = (): PartNode | undefined => {
   const project = useProject((s) => s.project);
@@ -33,7 +46,11 @@ export const useTree = (): PartNode | undefined => {
 };
 
 /** The part type at hand and the part of it that is looked at; without a part, values are unknown. */
-export function useHere(): { readonly type: PartType | undefined; readonly path: string | undefined; readonly project: Project | undefined } {
+export function useHere(): {
+  readonly type: PartType | undefined;
+  readonly path: string | undefined;
+  readonly project: Project | undefined;
+} {
   const project = useProject((s) => s.project);
   const part = usePlace((s) => s.part);
   const typeId = usePlace((s) => s.type);
@@ -42,7 +59,8 @@ export function useHere(): { readonly type: PartType | undefined; readonly path:
     const parts = allParts(tree);
     if (typeId && project) {
       const type = typeById(project, typeId);
-      const first = parts.find((p) => p.type.id === typeId && p.path === part) ?? parts.find((p) => p.type.id === typeId);
+      const first =
+        parts.find((p) => p.type.id === typeId && p.path === part) ?? parts.find((p) => p.type.id === typeId);
       if (type) return { type, path: first?.path, project };
     }
     const node = parts.find((p) => p.path === part) ?? parts[0];

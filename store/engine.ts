@@ -18,7 +18,8 @@ let checker: Worker | undefined;
 let engine: Comlink.Remote<Engine> | undefined;
 let checkEngine: Comlink.Remote<Engine> | undefined;
 
-const makeWorker = (): Worker => new Worker(new URL('../workers/engine.worker.ts', import.meta.url), { type: 'module' });
+const makeWorker = (): Worker =>
+  new Worker(new URL('../workers/engine.worker.ts', import.meta.url), { type: 'module' });
 
 /** Starts the workers and the subscriptions; the returned function ends them. */
 export function startEngine(): () => void {
@@ -73,7 +74,14 @@ export function startEngine(): () => void {
 }
 
 /** Starts the chosen setup. `changes` are values for this run only. */
-export async function startRun(options: { readonly paused?: boolean; readonly actions?: readonly OutsideAction[]; readonly changes?: Readonly<Record<string, string>>; readonly words?: string } = {}): Promise<void> {
+export async function startRun(
+  options: {
+    readonly paused?: boolean;
+    readonly actions?: readonly OutsideAction[];
+    readonly changes?: Readonly<Record<string, string>>;
+    readonly words?: string;
+  } = {},
+): Promise<void> {
   const { project } = useProject.getState();
   const runs = useRuns.getState();
   const setup = project?.setups.find((s) => s.id === runs.setupId) ?? project?.setups[0];
@@ -84,28 +92,57 @@ export async function startRun(options: { readonly paused?: boolean; readonly ac
   }
   const listen = Comlink.proxy((update: Parameters<Parameters<Engine['start']>[3]>[0]) => {
     useRuns.getState().update(update);
-    if (update.status === 'finished' || update.status === 'failed' || update.status === 'cancelled') keepRuns(project.id);
+    if (update.status === 'finished' || update.status === 'failed' || update.status === 'cancelled')
+      keepRuns(project.id);
     if (update.status === 'finished') noteRun(project.id);
   });
-  const result = await engine.start(project, setup.id, {
-    pace: runs.pace, paused: options.paused ?? false, actions: options.actions ?? [], changes: options.changes ?? {}, breakpoints: [...runs.breakpoints], conditions: runs.stopConditions,
-  }, listen);
+  const result = await engine.start(
+    project,
+    setup.id,
+    {
+      pace: runs.pace,
+      paused: options.paused ?? false,
+      actions: options.actions ?? [],
+      changes: options.changes ?? {},
+      breakpoints: [...runs.breakpoints],
+      conditions: runs.stopConditions,
+    },
+    listen,
+  );
   if (!result.model) {
     useRuns.getState().failStart(result.problems);
     const errors = result.problems.filter((p) => p.severity === 'error');
-    usePlace.getState().say(errors.length > 1 ? `${errors[0].message} (and ${errors.length - 1} more)` : (errors[0]?.message ?? 'The run could not start'));
+    usePlace
+      .getState()
+      .say(
+        errors.length > 1
+          ? `${errors[0].message} (and ${errors.length - 1} more)`
+          : (errors[0]?.message ?? 'The run could not start'),
+      );
     return;
   }
-  useRuns.getState().begin({ model: result.model, setup: setup.name, changes: [...setup.changes.map((c) => `${c.name} = ${c.value}`), ...(options.words ? [options.words] : [])].join(', '), stop: setup.stop });
+  useRuns.getState().begin({
+    model: result.model,
+    setup: setup.name,
+    changes: [...setup.changes.map((c) => `${c.name} = ${c.value}`), ...(options.words ? [options.words] : [])].join(
+      ', ',
+    ),
+    stop: setup.stop,
+  });
 }
 
-export const structureOf = async (project: Project, typeId: string): Promise<TypeStructure | undefined> => checkEngine?.structure(project, typeId);
+export const structureOf = async (project: Project, typeId: string): Promise<TypeStructure | undefined> =>
+  checkEngine?.structure(project, typeId);
 /** What a part type looks like at its start. */
-export const shapesOf = async (project: Project, typeId: string): Promise<readonly RunShape[] | undefined> => checkEngine?.shapes(project, typeId);
+export const shapesOf = async (project: Project, typeId: string): Promise<readonly RunShape[] | undefined> =>
+  checkEngine?.shapes(project, typeId);
 export const exampleFor = async (formula: string): Promise<Example | undefined> => checkEngine?.example(formula);
 
 /** Runs several setups one after the other, beside whatever else runs. */
-export const runAll = (ids: readonly string[], tell: (progress: BatchProgress) => void): Promise<BatchResult[]> | undefined => {
+export const runAll = (
+  ids: readonly string[],
+  tell: (progress: BatchProgress) => void,
+): Promise<BatchResult[]> | undefined => {
   const { project } = useProject.getState();
   return project ? checkEngine?.runAll(project, ids, Comlink.proxy(tell)) : undefined;
 };
@@ -122,11 +159,17 @@ export function toggleBreakpoint(address: string): void {
 }
 
 /** Does the run so far again and goes another way from a moment on: `changes` are given then. The run so far stays as the earlier one. */
-export async function branchAt(time: number, changes: readonly { readonly name: string; readonly value: number }[]): Promise<void> {
+export async function branchAt(
+  time: number,
+  changes: readonly { readonly name: string; readonly value: number }[],
+): Promise<void> {
   const { current } = useRuns.getState();
   const done = (current?.actions ?? []).filter((a) => a.time <= time);
   const words = `branched at ${Number(time.toPrecision(5))} s${changes.length ? ` with ${changes.map((c) => `${c.name} = ${c.value}`).join(', ')}` : ''}`;
-  await startRun({ actions: [...done, ...changes.map((c): OutsideAction => ({ time, kind: 'set', target: c.name, value: c.value }))], words });
+  await startRun({
+    actions: [...done, ...changes.map((c): OutsideAction => ({ time, kind: 'set', target: c.name, value: c.value }))],
+    words,
+  });
 }
 
 /** Goes on to the next event; starts a paused run where there is none. */
@@ -162,21 +205,45 @@ function noteRun(projectId: string): void {
   const { current, history, setHistory } = useRuns.getState();
   if (!current) return;
   const entry: HistoryEntry = {
-    projectId, at: Date.now(), setup: current.setup, changes: current.changes,
-    findings: current.findings.map(({ id, verdict, margin, unit, failsSince }) => ({ id, verdict, margin, unit, failsSince })),
+    projectId,
+    at: Date.now(),
+    setup: current.setup,
+    changes: current.changes,
+    findings: current.findings.map(({ id, verdict, margin, unit, failsSince }) => ({
+      id,
+      verdict,
+      margin,
+      unit,
+      failsSince,
+    })),
   };
   setHistory([entry, ...history].slice(0, 200));
   addHistory(entry).catch(() => undefined);
 }
 
-export const readHistory = (projectId: string): void => void loadHistory(projectId).then((h) => useRuns.getState().setHistory(h)).catch(() => undefined);
+export const readHistory = (projectId: string): void =>
+  void loadHistory(projectId)
+    .then((h) => useRuns.getState().setHistory(h))
+    .catch(() => undefined);
 
 /** Keeps the newest run and the one before in the browser. */
 export function keepRuns(projectId: string): void {
   const { current, earlier } = useRuns.getState();
   const stored = (run: RunView | undefined, slot: number) =>
     run && run.data.rows > 0
-      ? [{ projectId, slot, setup: run.setup, changes: run.changes, recording: toRecording(run.data), findings: run.findings, model: run.model }]
+      ? [
+          {
+            projectId,
+            slot,
+            setup: run.setup,
+            changes: run.changes,
+            recording: toRecording(run.data),
+            findings: run.findings,
+            model: run.model,
+          },
+        ]
       : [];
-  saveRuns([...stored(current, 0), ...stored(earlier, 1)]).catch(() => usePlace.getState().say('The run could not be kept in the browser: there may be no room left'));
+  saveRuns([...stored(current, 0), ...stored(earlier, 1)]).catch(() =>
+    usePlace.getState().say('The run could not be kept in the browser: there may be no room left'),
+  );
 }

@@ -36,6 +36,8 @@ export const readTable = async (file: File): Promise<ReadTable> => {
   return withService((s) => s.readTable(file.name, Comlink.transfer(bytes, [bytes.buffer])));
 };
 
-export const writeXlsx = (sheets: readonly SheetToWrite[]): Promise<Uint8Array> => withService((s) => s.writeXlsx(sheets));
+export const writeXlsx = (sheets: readonly SheetToWrite[]): Promise<Uint8Array> =>
+  withService((s) => s.writeXlsx(sheets));
 
-export const makeReport = (input: ReportInput, progress: (share: number) => boolean): Promise<string | undefined> => withService((s) => s.report(input, Comlink.proxy(progress)));
+export const makeReport = (input: ReportInput, progress: (share: number) => boolean): Promise<string | undefined> =>
+  withService((s) => s.report(input, Comlink.proxy(progress)));

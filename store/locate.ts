@@ -15,7 +15,8 @@ export function locate(project: Project, address: string | undefined): Partial<L
     if (kind === 'setup') useRuns.getState().chooseSetup(id);
     return { area: 'bench' };
   }
-  if (kind === 'library' && project.libraries.some((l) => l.id === id)) return { area: 'physics', sheet: `shared/${id}` };
+  if (kind === 'library' && project.libraries.some((l) => l.id === id))
+    return { area: 'physics', sheet: `shared/${id}` };
   if (kind === 'type') {
     const part = allParts(partTree(project)).find((p) => p.type.id === id)?.path ?? '';
     const at = { part, type: id };
@@ -26,8 +27,10 @@ export function locate(project: Project, address: string | undefined): Partial<L
       const equation = type && physicsEquations(type).find((e) => e.text === text);
       return { ...at, area: 'physics', item: equation ? `equation/${equation.span.start}` : '' };
     }
-    if (list === 'sheet') return { ...at, area: 'physics', sheet: `relations/${itemId}`, item: inner ? `relation/${innerId}` : '' };
-    if (list === 'chart' || list === 'procedure' || list === 'sequence') return { ...at, area: 'behaviour', sheet: `${list}/${itemId}`, item: inner ? `${inner}/${innerId}` : '' };
+    if (list === 'sheet')
+      return { ...at, area: 'physics', sheet: `relations/${itemId}`, item: inner ? `relation/${innerId}` : '' };
+    if (list === 'chart' || list === 'procedure' || list === 'sequence')
+      return { ...at, area: 'behaviour', sheet: `${list}/${itemId}`, item: inner ? `${inner}/${innerId}` : '' };
     return { ...at, area: 'product', item: list && itemId ? `${list}/${itemId}` : '' };
   }
   return {};
@@ -55,11 +58,14 @@ export function selectedAddress(project: Project): string | undefined {
   const owner = id === undefined ? undefined : project.types.find((t) => t.id === id);
   if (!owner) return undefined;
   const at = `type/${owner.id}`;
-  if (area === 'behaviour' && /^(procedure|sequence)\//.test(sheet)) return item.startsWith('line/') ? `${at}/${sheet}/${item}` : `${at}/${sheet}`;
+  if (area === 'behaviour' && /^(procedure|sequence)\//.test(sheet))
+    return item.startsWith('line/') ? `${at}/${sheet}/${item}` : `${at}/${sheet}`;
   if (item === '') return at;
   const [kind, own] = item.split('/');
   if (kind === 'state' || kind === 'transition') {
-    const chart = owner.charts.find((c) => sheet === `chart/${c.id}`) ?? owner.charts.find((c) => c.states.some((s) => s.id === own) || c.transitions.some((t) => t.id === own));
+    const chart =
+      owner.charts.find((c) => sheet === `chart/${c.id}`) ??
+      owner.charts.find((c) => c.states.some((s) => s.id === own) || c.transitions.some((t) => t.id === own));
     return chart && `${at}/chart/${chart.id}/${item}`;
   }
   if (kind === 'relation') {

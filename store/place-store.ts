@@ -30,10 +30,14 @@ interface PlaceState extends Location {
   silence(): void;
 }
 
-const toHash = (l: Location): string => `#/${l.area}/${encodeURIComponent(l.part)}/${encodeURIComponent(l.type)}/${encodeURIComponent(l.item)}${l.sheet ? `/${encodeURIComponent(l.sheet)}` : ''}`;
+const toHash = (l: Location): string =>
+  `#/${l.area}/${encodeURIComponent(l.part)}/${encodeURIComponent(l.type)}/${encodeURIComponent(l.item)}${l.sheet ? `/${encodeURIComponent(l.sheet)}` : ''}`;
 
 export function fromHash(hash: string): Location | undefined {
-  const [, area, part = '', type = '', item = '', sheet = ''] = hash.replace(/^#/, '').split('/').map(decodeURIComponent);
+  const [, area, part = '', type = '', item = '', sheet = ''] = hash
+    .replace(/^#/, '')
+    .split('/')
+    .map(decodeURIComponent);
   return (areas as readonly string[]).includes(area) ? { area: area as Area, part, type, item, sheet } : undefined;
 }
 
@@ -48,7 +52,16 @@ export const usePlace = create<PlaceState>((set, get) => {
     else window.history.pushState(null, '', hash);
   };
   return {
-    area: 'bench', part: '', type: '', item: '', sheet: '', showLinks: false, theme: 'light', outlineOpen: true, detailsOpen: true, notice: undefined,
+    area: 'bench',
+    part: '',
+    type: '',
+    item: '',
+    sheet: '',
+    showLinks: false,
+    theme: 'light',
+    outlineOpen: true,
+    detailsOpen: true,
+    notice: undefined,
     go(to) {
       set({ item: '', ...(to.area !== undefined && { sheet: '' }), ...to });
       write(false);
@@ -62,7 +75,14 @@ export const usePlace = create<PlaceState>((set, get) => {
       document.documentElement.setAttribute('data-bs-theme', theme);
       window.localStorage.setItem('zelvar-theme', theme);
     },
-    toggle: (side) => set(side === 'outline' ? { outlineOpen: !get().outlineOpen } : side === 'links' ? { showLinks: !get().showLinks } : { detailsOpen: !get().detailsOpen }),
+    toggle: (side) =>
+      set(
+        side === 'outline'
+          ? { outlineOpen: !get().outlineOpen }
+          : side === 'links'
+            ? { showLinks: !get().showLinks }
+            : { detailsOpen: !get().detailsOpen },
+      ),
     say: (text, kind = 'problem') => set({ notice: { kind, text } }),
     silence: () => set({ notice: undefined }),
   };

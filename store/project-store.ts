@@ -41,8 +41,15 @@ const mergeWithin = 1200;
 const longestHistory = 500;
 
 export const useProject = create<ProjectState>((set, get) => ({
-  project: undefined, undoSteps: [], redoSteps: [], problems: [], constants: [], checking: false, saved: 'saved',
-  open: (project) => set({ project, undoSteps: [], redoSteps: [], problems: [], constants: [], checking: true, saved: 'saved' }),
+  project: undefined,
+  undoSteps: [],
+  redoSteps: [],
+  problems: [],
+  constants: [],
+  checking: false,
+  saved: 'saved',
+  open: (project) =>
+    set({ project, undoSteps: [], redoSteps: [], problems: [], constants: [], checking: true, saved: 'saved' }),
   close: () => set({ project: undefined, undoSteps: [], redoSteps: [], problems: [] }),
   edit(edit, label, merge) {
     const { project, undoSteps } = get();
@@ -54,10 +61,18 @@ export const useProject = create<ProjectState>((set, get) => ({
     const now = Date.now();
     const joins = merge !== undefined && last?.merge === merge && now - last.at < mergeWithin;
     const step: Step = joins
-      ? { ...last, patches: [...last.patches, ...result.patches], inverse: [...result.inverse, ...last.inverse], at: now }
+      ? {
+          ...last,
+          patches: [...last.patches, ...result.patches],
+          inverse: [...result.inverse, ...last.inverse],
+          at: now,
+        }
       : { label, patches: result.patches, inverse: result.inverse, at: now, merge };
     set({
-      project: result.project, redoSteps: [], checking: true, saved: 'saving',
+      project: result.project,
+      redoSteps: [],
+      checking: true,
+      saved: 'saving',
       undoSteps: [...(joins ? undoSteps.slice(0, -1) : undoSteps), step].slice(-longestHistory),
     });
     return undefined;
@@ -66,13 +81,25 @@ export const useProject = create<ProjectState>((set, get) => ({
     const { project, undoSteps, redoSteps } = get();
     const step = undoSteps.at(-1);
     if (!project || !step) return;
-    set({ project: undoEdit(project, step.inverse), undoSteps: undoSteps.slice(0, -1), redoSteps: [...redoSteps, { ...step, merge: undefined }], checking: true, saved: 'saving' });
+    set({
+      project: undoEdit(project, step.inverse),
+      undoSteps: undoSteps.slice(0, -1),
+      redoSteps: [...redoSteps, { ...step, merge: undefined }],
+      checking: true,
+      saved: 'saving',
+    });
   },
   redo() {
     const { project, undoSteps, redoSteps } = get();
     const step = redoSteps.at(-1);
     if (!project || !step) return;
-    set({ project: redoEdit(project, step.patches), redoSteps: redoSteps.slice(0, -1), undoSteps: [...undoSteps, step], checking: true, saved: 'saving' });
+    set({
+      project: redoEdit(project, step.patches),
+      redoSteps: redoSteps.slice(0, -1),
+      undoSteps: [...undoSteps, step],
+      checking: true,
+      saved: 'saving',
+    });
   },
   setProblems: (problems, constants = []) => set({ problems, constants, checking: false }),
   setSaved: (saved) => set({ saved }),

@@ -19,7 +19,13 @@ export interface GrowingColumn {
   values: Float64Array;
 }
 
-export const emptyRunData = (): RunData => ({ rows: 0, time: new Float64Array(1024), columns: new Map(), messages: [], transitions: [] });
+export const emptyRunData = (): RunData => ({
+  rows: 0,
+  time: new Float64Array(1024),
+  columns: new Map(),
+  messages: [],
+  transitions: [],
+});
 
 export function appendChunk(data: RunData, chunk: Recording): void {
   const needed = data.rows + chunk.rows;
@@ -36,7 +42,13 @@ export function appendChunk(data: RunData, chunk: Recording): void {
   for (const c of chunk.columns) {
     let column = data.columns.get(c.name);
     if (!column) {
-      column = { name: c.name, unit: c.unit, kind: c.kind, literals: c.literals, values: new Float64Array(data.time.length) };
+      column = {
+        name: c.name,
+        unit: c.unit,
+        kind: c.kind,
+        literals: c.literals,
+        values: new Float64Array(data.time.length),
+      };
       data.columns.set(c.name, column);
     }
     column.literals = c.literals;
@@ -56,9 +68,11 @@ export const fromRecording = (recording: Recording): RunData => {
 
 /** The finished form, for export and storage. */
 export const toRecording = (data: RunData): Recording => ({
-  rows: data.rows, time: data.time.slice(0, data.rows),
+  rows: data.rows,
+  time: data.time.slice(0, data.rows),
   columns: [...data.columns.values()].map((c) => ({ ...c, values: c.values.slice(0, data.rows) })),
-  messages: data.messages, transitions: data.transitions,
+  messages: data.messages,
+  transitions: data.transitions,
 });
 
 /** A column's value at a time: interpolated for real quantities, held for all others; undefined outside the run. */

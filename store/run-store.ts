@@ -62,7 +62,18 @@ interface RunState {
 }
 
 export const useRuns = create<RunState>((set, get) => ({
-  current: undefined, earlier: undefined, version: 0, cursor: 0, follow: true, span: undefined, setupId: '', pace: 0, startProblems: [], history: [], breakpoints: new Set(), stopConditions: [],
+  current: undefined,
+  earlier: undefined,
+  version: 0,
+  cursor: 0,
+  follow: true,
+  span: undefined,
+  setupId: '',
+  pace: 0,
+  startProblems: [],
+  history: [],
+  breakpoints: new Set(),
+  stopConditions: [],
   toggleBreakpoint(address) {
     const breakpoints = new Set(get().breakpoints);
     if (!breakpoints.delete(address)) breakpoints.add(address);
@@ -76,8 +87,25 @@ export const useRuns = create<RunState>((set, get) => ({
     const { current } = get();
     const keep = current && current.data.rows > 1 ? current : get().earlier;
     set({
-      current: { ...run, data: emptyRunData(), status: 'running', time: 0, findings: [], problem: undefined, counts: undefined, seconds: 0, stoppedAt: undefined, actions: [], sequences: [] },
-      earlier: keep, version: 0, cursor: 0, follow: true, span: undefined, startProblems: [],
+      current: {
+        ...run,
+        data: emptyRunData(),
+        status: 'running',
+        time: 0,
+        findings: [],
+        problem: undefined,
+        counts: undefined,
+        seconds: 0,
+        stoppedAt: undefined,
+        actions: [],
+        sequences: [],
+      },
+      earlier: keep,
+      version: 0,
+      cursor: 0,
+      follow: true,
+      span: undefined,
+      startProblems: [],
     });
   },
   update(update) {
@@ -85,16 +113,45 @@ export const useRuns = create<RunState>((set, get) => ({
     if (!current || current.model.run !== update.run) return;
     appendChunk(current.data, update.chunk);
     set({
-      current: { ...current, status: update.status, time: update.time, findings: update.findings, problem: update.problem, warnings: update.warnings, counts: update.counts, solver: update.solver, seconds: update.seconds, stoppedAt: update.stoppedAt, sequences: update.sequences, actions: update.actions.length > 0 ? [...current.actions, ...update.actions] : current.actions },
-      version: version + 1, cursor: follow ? update.time : cursor,
+      current: {
+        ...current,
+        status: update.status,
+        time: update.time,
+        findings: update.findings,
+        problem: update.problem,
+        warnings: update.warnings,
+        counts: update.counts,
+        solver: update.solver,
+        seconds: update.seconds,
+        stoppedAt: update.stoppedAt,
+        sequences: update.sequences,
+        actions: update.actions.length > 0 ? [...current.actions, ...update.actions] : current.actions,
+      },
+      version: version + 1,
+      cursor: follow ? update.time : cursor,
     });
   },
   failStart: (startProblems) => set({ startProblems }),
   moveCursor: (time) => set({ cursor: Math.max(0, time), follow: false }),
   setSpan: (span) => set({ span }),
-  restore: (current, earlier) => set({ current, earlier, version: 1, cursor: current?.time ?? 0, follow: false, span: undefined }),
-  clear: () => set({ current: undefined, earlier: undefined, cursor: 0, span: undefined, startProblems: [], setupId: '', history: [], breakpoints: new Set(), stopConditions: [] }),
+  restore: (current, earlier) =>
+    set({ current, earlier, version: 1, cursor: current?.time ?? 0, follow: false, span: undefined }),
+  clear: () =>
+    set({
+      current: undefined,
+      earlier: undefined,
+      cursor: 0,
+      span: undefined,
+      startProblems: [],
+      setupId: '',
+      history: [],
+      breakpoints: new Set(),
+      stopConditions: [],
+    }),
 }));
 
 /** Time axis of the ribbon: the longer of run and setup. */
-export const wholeSpan = (current: RunView | undefined, stop: number): readonly [number, number] => [0, Math.max(current?.stop ?? stop, 1e-9)];
+export const wholeSpan = (current: RunView | undefined, stop: number): readonly [number, number] => [
+  0,
+  Math.max(current?.stop ?? stop, 1e-9),
+];

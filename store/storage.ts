@@ -58,7 +58,10 @@ function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
     terminated: () => (database = undefined),
   });
   let timer: ReturnType<typeof setTimeout>;
-  const late = new Promise<never>((_, reject) => (timer = setTimeout(() => reject(new Error('The storage of the browser does not answer')), patience)));
+  const late = new Promise<never>(
+    (_, reject) =>
+      (timer = setTimeout(() => reject(new Error('The storage of the browser does not answer')), patience)),
+  );
   const opened = Promise.race([opening, late]).finally(() => clearTimeout(timer));
   database = opened;
   // the next call tries again
@@ -66,7 +69,8 @@ function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
   return opened;
 }
 
-export const saveProject = async (project: Project): Promise<void> => void (await (await open()).put('projects', { project, changed: Date.now() }, project.id));
+export const saveProject = async (project: Project): Promise<void> =>
+  void (await (await open()).put('projects', { project, changed: Date.now() }, project.id));
 
 export async function loadProject(id: string): Promise<Project | undefined> {
   const kept = (await (await open()).get('projects', id))?.project;
@@ -83,14 +87,17 @@ export interface ProjectEntry {
 /** Kept projects, the one changed last first. */
 export async function listProjects(): Promise<ProjectEntry[]> {
   const all = await (await open()).getAll('projects');
-  return all.map(({ project, changed }) => ({ id: project.id, name: project.name, note: project.note, changed })).sort((a, b) => b.changed - a.changed);
+  return all
+    .map(({ project, changed }) => ({ id: project.id, name: project.name, note: project.note, changed }))
+    .sort((a, b) => b.changed - a.changed);
 }
 
 export async function deleteProject(id: string): Promise<void> {
   const db = await open();
   const transaction = db.transaction(['projects', 'runs', 'history'], 'readwrite');
   await transaction.objectStore('projects').delete(id);
-  for (const key of await transaction.objectStore('history').index('project').getAllKeys(id)) await transaction.objectStore('history').delete(key);
+  for (const key of await transaction.objectStore('history').index('project').getAllKeys(id))
+    await transaction.objectStore('history').delete(key);
   for (const slot of [0, 1]) await transaction.objectStore('runs').delete([id, slot]);
   await transaction.done;
 }
@@ -102,7 +109,8 @@ export async function saveRuns(runs: readonly StoredRun[]): Promise<void> {
   await transaction.done;
 }
 
-export const loadRuns = async (projectId: string): Promise<StoredRun[]> => (await open()).getAllFromIndex('runs', 'project', projectId);
+export const loadRuns = async (projectId: string): Promise<StoredRun[]> =>
+  (await open()).getAllFromIndex('runs', 'project', projectId);
 
 const longestHistory = 200;
 
@@ -117,7 +125,8 @@ export async function addHistory(entry: HistoryEntry): Promise<void> {
 }
 
 /** What earlier runs found, newest first. */
-export const loadHistory = async (projectId: string): Promise<HistoryEntry[]> => (await (await open()).getAllFromIndex('history', 'project', projectId)).sort((a, b) => b.at - a.at);
+export const loadHistory = async (projectId: string): Promise<HistoryEntry[]> =>
+  (await (await open()).getAllFromIndex('history', 'project', projectId)).sort((a, b) => b.at - a.at);
 
 /** Forgets the open connection, so that tests can start over. */
 export const closeStorage = async (): Promise<void> => {

@@ -9,15 +9,41 @@ import { fromHash, usePlace } from './place-store';
 import { useProject } from './project-store';
 import { appendChunk, emptyRunData, stateAtTime, toRecording, valueAtTime } from './run-data';
 import { useRuns } from './run-store';
-import { addHistory, closeStorage, deleteProject, listProjects, loadHistory, loadProject, loadRuns, saveProject, saveRuns, type HistoryEntry } from './storage';
+import {
+  addHistory,
+  closeStorage,
+  deleteProject,
+  listProjects,
+  loadHistory,
+  loadProject,
+  loadRuns,
+  saveProject,
+  saveRuns,
+  type HistoryEntry,
+} from './storage';
 
 const list = 'types/t-spindledrive/quantities';
 
 const chunk = (from: number, rows: number): Recording => ({
-  rows, time: Float64Array.from({ length: rows }, (_, k) => (from + k) / 10), messages: [], transitions: [],
+  rows,
+  time: Float64Array.from({ length: rows }, (_, k) => (from + k) / 10),
+  messages: [],
+  transitions: [],
   columns: [
-    { name: 'a.x', unit: 'V', kind: 'real', literals: [], values: Float64Array.from({ length: rows }, (_, k) => from + k) },
-    { name: 'a.mode', unit: '', kind: 'literal', literals: ['Off', 'On'], values: Float64Array.from({ length: rows }, (_, k) => (from + k >= 5 ? 1 : 0)) },
+    {
+      name: 'a.x',
+      unit: 'V',
+      kind: 'real',
+      literals: [],
+      values: Float64Array.from({ length: rows }, (_, k) => from + k),
+    },
+    {
+      name: 'a.mode',
+      unit: '',
+      kind: 'literal',
+      literals: ['Off', 'On'],
+      values: Float64Array.from({ length: rows }, (_, k) => (from + k >= 5 ? 1 : 0)),
+    },
   ],
 });
 
@@ -42,7 +68,8 @@ describe('the document', () => {
 
   test('typing in one field is one step', () => {
     const { edit, undo } = useProject.getState();
-    for (const text of ['T', 'Th', 'The']) edit({ kind: 'update', list: 'requirements', id: 'r-cap-02', changes: { text } }, 'typing', 'text-02');
+    for (const text of ['T', 'Th', 'The'])
+      edit({ kind: 'update', list: 'requirements', id: 'r-cap-02', changes: { text } }, 'typing', 'text-02');
     expect(useProject.getState().undoSteps).toHaveLength(1);
     undo();
     expect(useProject.getState().project).toEqual(tubeCapper);
@@ -56,10 +83,31 @@ describe('the document', () => {
 });
 
 describe('runs', () => {
-  const model: RunModel = { run: 7, parameters: {}, parts: [''], partTypes: [''], charts: [], units: {}, settable: [], shapes: [] };
+  const model: RunModel = {
+    run: 7,
+    parameters: {},
+    parts: [''],
+    partTypes: [''],
+    charts: [],
+    units: {},
+    settable: [],
+    shapes: [],
+  };
   const update = (more: Partial<RunUpdate>): RunUpdate => ({
-    run: 7, status: 'running', time: 0, chunk: chunk(0, 0), findings: [], problem: undefined, warnings: [], seconds: 0, stoppedAt: undefined, actions: [], sequences: [],
-    counts: { steps: 0, rejected: 0, evaluations: 0, jacobians: 0, factorisations: 0, events: 0 }, solver: undefined, ...more,
+    run: 7,
+    status: 'running',
+    time: 0,
+    chunk: chunk(0, 0),
+    findings: [],
+    problem: undefined,
+    warnings: [],
+    seconds: 0,
+    stoppedAt: undefined,
+    actions: [],
+    sequences: [],
+    counts: { steps: 0, rejected: 0, evaluations: 0, jacobians: 0, factorisations: 0, events: 0 },
+    solver: undefined,
+    ...more,
   });
   beforeEach(() => useRuns.getState().clear());
 
@@ -101,7 +149,17 @@ describe('storage', () => {
     await saveProject(tubeCapper);
     expect(await loadProject('tube-capper')).toEqual(tubeCapper);
     expect((await listProjects()).map((p) => p.name)).toEqual(['Tube capper']);
-    await saveRuns([{ projectId: 'tube-capper', slot: 0, setup: 'Careful', changes: '', recording: chunk(0, 3), findings: [], model: { run: 1, parameters: {}, parts: [], partTypes: [], charts: [], units: {}, settable: [], shapes: [] } }]);
+    await saveRuns([
+      {
+        projectId: 'tube-capper',
+        slot: 0,
+        setup: 'Careful',
+        changes: '',
+        recording: chunk(0, 3),
+        findings: [],
+        model: { run: 1, parameters: {}, parts: [], partTypes: [], charts: [], units: {}, settable: [], shapes: [] },
+      },
+    ]);
     expect((await loadRuns('tube-capper'))[0].recording.rows).toBe(3);
     await deleteProject('tube-capper');
     expect(await loadProject('tube-capper')).toBeUndefined();
@@ -120,7 +178,13 @@ test('the tree of parts, full names and problems by place', () => {
 
 test('places are kept in the address, so that back and forward work', () => {
   usePlace.getState().go({ area: 'behaviour', part: 'a.b', type: '', item: 'state/s-1' });
-  expect(fromHash(window.location.hash)).toEqual({ area: 'behaviour', part: 'a.b', type: '', item: 'state/s-1', sheet: '' });
+  expect(fromHash(window.location.hash)).toEqual({
+    area: 'behaviour',
+    part: 'a.b',
+    type: '',
+    item: 'state/s-1',
+    sheet: '',
+  });
   usePlace.getState().go({ area: 'needs', sheet: 'flow/f-1', item: 'line/z-1' });
   expect(fromHash(window.location.hash)).toMatchObject({ area: 'needs', sheet: 'flow/f-1', item: 'line/z-1' });
   // another area begins with its own sheet
@@ -142,7 +206,13 @@ test('every element with an address can be gone to, and what is selected there h
 });
 
 test('what runs found is kept, newest first, and goes with its project', async () => {
-  const entry = (at: number, projectId = 'p-h'): HistoryEntry => ({ projectId, at, setup: 'S', changes: '', findings: [{ id: 'r', verdict: 'holds', margin: 1, unit: 'V', failsSince: undefined }] });
+  const entry = (at: number, projectId = 'p-h'): HistoryEntry => ({
+    projectId,
+    at,
+    setup: 'S',
+    changes: '',
+    findings: [{ id: 'r', verdict: 'holds', margin: 1, unit: 'V', failsSince: undefined }],
+  });
   for (let k = 1; k <= 205; k++) await addHistory(entry(k));
   await addHistory(entry(1, 'p-other'));
   const kept = await loadHistory('p-h');

@@ -18,7 +18,9 @@ export async function runHere(project: Project, setup: string): Promise<void> {
     };
     const { model, problems } = engine.start(project, id, { pace: 0 }, listen);
     if (!model) return reject(new Error(problems.map((p) => p.message).join('; ')));
-    useRuns.getState().begin({ model, setup: name, changes: changes.map((c) => `${c.name} = ${c.value}`).join(', '), stop });
+    useRuns
+      .getState()
+      .begin({ model, setup: name, changes: changes.map((c) => `${c.name} = ${c.value}`).join(', '), stop });
   });
   for (const update of held) useRuns.getState().update(update);
 }

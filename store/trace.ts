@@ -26,7 +26,13 @@ export interface TraceLook {
 
 export function traceLook(project: Project | undefined, address: string, showLinks: boolean): TraceLook {
   const links = project ? linksOf(project, address) : none;
-  const title = links.length > 0 ? links.slice(0, 6).map((l) => (l.requirement ? `${l.requirement.label}: ${l.requirement.content.split('|')[0]}` : l.why)).join('\n') + (links.length > 6 ? `\nand ${links.length - 6} more` : '') : undefined;
+  const title =
+    links.length > 0
+      ? links
+          .slice(0, 6)
+          .map((l) => (l.requirement ? `${l.requirement.label}: ${l.requirement.content.split('|')[0]}` : l.why))
+          .join('\n') + (links.length > 6 ? `\nand ${links.length - 6} more` : '')
+      : undefined;
   return { className: showLinks ? (links.length > 0 ? ' traced' : ' untraced') : '', title, count: links.length };
 }
 
@@ -52,9 +58,11 @@ export function link(requirements: readonly string[], elements: readonly string[
 
 /** Links two things by their addresses: one of them has to be a requirement. */
 export function linkPair(a: string, b: string): void {
-  const id = (address: string): string | undefined => (address.startsWith('requirement/') ? address.slice(12) : undefined);
+  const id = (address: string): string | undefined =>
+    address.startsWith('requirement/') ? address.slice(12) : undefined;
   const requirement = id(a) ?? id(b);
-  if (requirement === undefined) return usePlace.getState().say('A trace link joins a requirement and something else', 'note');
+  if (requirement === undefined)
+    return usePlace.getState().say('A trace link joins a requirement and something else', 'note');
   link([requirement], [id(a) !== undefined ? b : a]);
 }
 
@@ -68,7 +76,8 @@ export function useStandings(): (r: Requirement) => Standing {
   const findings = useRuns((s) => s.current?.findings);
   const constants = useProject((s) => s.constants);
   return useMemo(() => {
-    const index = (list: readonly RequirementFinding[] | undefined): Map<string, RequirementFinding> => new Map(list?.map((f) => [f.id, f]));
+    const index = (list: readonly RequirementFinding[] | undefined): Map<string, RequirementFinding> =>
+      new Map(list?.map((f) => [f.id, f]));
     const [run, fixed] = [index(findings), index(constants)];
     return (r) => standingOf(r, run.get(r.id), fixed.get(r.id));
   }, [findings, constants]);

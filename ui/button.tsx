@@ -8,6 +8,16 @@ export interface ButtonProps extends Omit<BootstrapProps, 'variant'> {
   readonly label?: string;
 }
 
-export const Button = forwardRef<HTMLButtonElement, ButtonProps>(function Button({ variant = 'plain', label, ...rest }, ref) {
-  return <BootstrapButton ref={ref} variant={variant} {...(label && { 'aria-label': label, title: rest.title ?? label })} {...rest} />;
+export const Button = forwardRef<HTMLButtonElement, ButtonProps>(function Button(
+  { variant = 'plain', label, ...rest },
+  ref,
+) {
+  return (
+    <BootstrapButton
+      ref={ref}
+      variant={variant}
+      {...(label && { 'aria-label': label, title: rest.title ?? label })}
+      {...rest}
+    />
+  );
 });

@@ -67,8 +67,16 @@ export function CellField(props: FieldProps) {
   };
   const message = refused ?? problem;
   const common = {
-    className: `cell-field${mono ? ' mono' : ''}`, value: shown, placeholder, disabled, spellCheck: !mono && multiline, 'aria-label': label, 'aria-invalid': message !== undefined,
-    ...(message && { 'aria-describedby': id }), onKeyDown: keys, onBlur: () => draft !== undefined && commit(draft),
+    className: `cell-field${mono ? ' mono' : ''}`,
+    value: shown,
+    placeholder,
+    disabled,
+    spellCheck: !mono && multiline,
+    'aria-label': label,
+    'aria-invalid': message !== undefined,
+    ...(message && { 'aria-describedby': id }),
+    onKeyDown: keys,
+    onBlur: () => draft !== undefined && commit(draft),
   };
   const change = (text: string): void => {
     if (immediate) {
@@ -81,7 +89,12 @@ export function CellField(props: FieldProps) {
       {multiline ? (
         <textarea ref={area} rows={1} {...common} onChange={(e) => change(e.target.value)} />
       ) : (
-        <input {...common} {...(list && { list: `${id}-list` })} onChange={(e) => change(e.target.value)} autoComplete="off" />
+        <input
+          {...common}
+          {...(list && { list: `${id}-list` })}
+          onChange={(e) => change(e.target.value)}
+          autoComplete="off"
+        />
       )}
       {list && (
         <datalist id={`${id}-list`}>
@@ -100,8 +113,16 @@ export function CellField(props: FieldProps) {
 }
 
 /** A choice that looks like text until it is used. */
-export function CellSelect({ value, label, options, onCommit }: {
-  readonly value: string; readonly label: string; readonly options: readonly (readonly [value: string, text: string])[]; readonly onCommit: (value: string) => void;
+export function CellSelect({
+  value,
+  label,
+  options,
+  onCommit,
+}: {
+  readonly value: string;
+  readonly label: string;
+  readonly options: readonly (readonly [value: string, text: string])[];
+  readonly onCommit: (value: string) => void;
 }) {
   return (
     <select className="cell-field" aria-label={label} value={value} onChange={(e) => onCommit(e.target.value)}>

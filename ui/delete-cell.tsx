@@ -5,7 +5,14 @@ import { Button } from './button';
 export function DeleteCell({ what, onDelete }: { readonly what: string; readonly onDelete: () => unknown }) {
   return (
     <td>
-      <Button variant="bare" label={`Delete ${what}`} onClick={(e) => { e.stopPropagation(); onDelete(); }}>
+      <Button
+        variant="bare"
+        label={`Delete ${what}`}
+        onClick={(e) => {
+          e.stopPropagation();
+          onDelete();
+        }}
+      >
         <Trash2 size={13} aria-hidden />
       </Button>
     </td>

@@ -9,4 +9,8 @@ export function download(name: string, type: string, content: BlobPart): void {
 }
 
 /** A project's name as part of a file name. */
-export const fileName = (name: string): string => name.replace(/[^\p{L}\p{N}_-]+/gu, '-').replace(/^-|-$/g, '').toLowerCase() || 'project';
+export const fileName = (name: string): string =>
+  name
+    .replace(/[^\p{L}\p{N}_-]+/gu, '-')
+    .replace(/^-|-$/g, '')
+    .toLowerCase() || 'project';

@@ -1,5 +1,10 @@
 'use client';
-import { autocompletion, completionKeymap, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
+import {
+  autocompletion,
+  completionKeymap,
+  type CompletionContext,
+  type CompletionResult,
+} from '@codemirror/autocomplete';
 import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { StateEffect, StateField, type Extension } from '@codemirror/state';
 import { Decoration, EditorView, hoverTooltip, keymap, WidgetType, type DecorationSet } from '@codemirror/view';
@@ -63,7 +68,11 @@ const lineValueField = StateField.define<DecorationSet>({
     for (const e of transaction.effects) {
       if (!e.is(setLineValues)) continue;
       const { doc } = transaction.state;
-      next = Decoration.set(e.value.filter((x) => x.line <= doc.lines).map((x) => Decoration.widget({ widget: new ValueWidget(x.text), side: 1 }).range(doc.line(x.line).to)));
+      next = Decoration.set(
+        e.value
+          .filter((x) => x.line <= doc.lines)
+          .map((x) => Decoration.widget({ widget: new ValueWidget(x.text), side: 1 }).range(doc.line(x.line).to)),
+      );
     }
     return next;
   },
@@ -87,23 +96,46 @@ const linkedField = StateField.define<DecorationSet>({
     for (const e of transaction.effects) {
       if (!e.is(setLinked)) continue;
       const { length } = transaction.state.doc;
-      next = Decoration.set(e.value.filter((s) => s.to <= length && s.from < s.to).map((s) => Decoration.mark({ class: s.linked ? 'cm-traced' : 'cm-untraced', attributes: { title: s.title } }).range(s.from, s.to)), true);
+      next = Decoration.set(
+        e.value
+          .filter((s) => s.to <= length && s.from < s.to)
+          .map((s) =>
+            Decoration.mark({ class: s.linked ? 'cm-traced' : 'cm-untraced', attributes: { title: s.title } }).range(
+              s.from,
+              s.to,
+            ),
+          ),
+        true,
+      );
     }
     return next;
   },
   provide: (f) => EditorView.decorations.from(f),
 });
 
-const completions = (names: readonly KnownName[]) => (context: CompletionContext): CompletionResult | null => {
-  const word = context.matchBefore(/[\p{L}_][\p{L}\p{N}_.]*/u);
-  if (!word && !context.explicit) return null;
-  const types = { quantity: 'variable', part: 'class', state: 'constant', function: 'function', message: 'keyword' } as const;
-  return {
-    from: word?.from ?? context.pos,
-    options: names.map((n) => ({ label: n.name, type: types[n.kind], detail: n.detail, ...(n.kind === 'function' && { apply: `${n.name}(` }) })),
-    validFor: /^[\p{L}\p{N}_.]*$/u,
+const completions =
+  (names: readonly KnownName[]) =>
+  (context: CompletionContext): CompletionResult | null => {
+    const word = context.matchBefore(/[\p{L}_][\p{L}\p{N}_.]*/u);
+    if (!word && !context.explicit) return null;
+    const types = {
+      quantity: 'variable',
+      part: 'class',
+      state: 'constant',
+      function: 'function',
+      message: 'keyword',
+    } as const;
+    return {
+      from: word?.from ?? context.pos,
+      options: names.map((n) => ({
+        label: n.name,
+        type: types[n.kind],
+        detail: n.detail,
+        ...(n.kind === 'function' && { apply: `${n.name}(` }),
+      })),
+      validFor: /^[\p{L}\p{N}_.]*$/u,
+    };
   };
-};
 
 const wordAt = (text: string, at: number): { name: string; from: number; to: number } | undefined => {
   for (const m of text.matchAll(/[\p{L}_][\p{L}\p{N}_.]*/gu)) {
@@ -119,44 +151,62 @@ export function FormulaEditor(props: Props) {
   const [ready, setReady] = useState(false);
   const latest = useRef(props);
   latest.current = props;
-  const extensions = useMemo<Extension[]>(() => [
-    languageMode,
-    EditorView.lineWrapping,
-    EditorView.contentAttributes.of({ 'aria-label': label }),
-    autocompletion({ override: [(c) => completions(latest.current.names)(c)], icons: false }),
-    keymap.of(completionKeymap),
-    hoverTooltip((view, pos) => {
-      const line = view.state.doc.lineAt(pos);
-      const word = wordAt(line.text, pos - line.from);
-      const known = word && latest.current.names.find((n) => n.name === word.name);
-      if (!word || !known) return null;
-      return {
-        pos: line.from + word.from, end: line.from + word.to, above: true,
-        create: () => {
-          const dom = document.createElement('div');
-          dom.style.padding = '4px 10px';
-          const now = latest.current.readValue?.(known.name);
-          dom.textContent = `${known.name}${now ? ` = ${now}` : ''}   ${known.detail}`;
-          return { dom };
-        },
-      };
-    }),
-    ...(inline ? [] : [lintGutter()]),
-    lineValueField,
-    linkedField,
-    EditorView.updateListener.of((u) => {
-      if (u.selectionSet) latest.current.onCursor?.(u.state.selection.main.head);
-    }),
-  ], [label, inline]);
+  const extensions = useMemo<Extension[]>(
+    () => [
+      languageMode,
+      EditorView.lineWrapping,
+      EditorView.contentAttributes.of({ 'aria-label': label }),
+      autocompletion({ override: [(c) => completions(latest.current.names)(c)], icons: false }),
+      keymap.of(completionKeymap),
+      hoverTooltip((view, pos) => {
+        const line = view.state.doc.lineAt(pos);
+        const word = wordAt(line.text, pos - line.from);
+        const known = word && latest.current.names.find((n) => n.name === word.name);
+        if (!word || !known) return null;
+        return {
+          pos: line.from + word.from,
+          end: line.from + word.to,
+          above: true,
+          create: () => {
+            const dom = document.createElement('div');
+            dom.style.padding = '4px 10px';
+            const now = latest.current.readValue?.(known.name);
+            dom.textContent = `${known.name}${now ? ` = ${now}` : ''}   ${known.detail}`;
+            return { dom };
+          },
+        };
+      }),
+      ...(inline ? [] : [lintGutter()]),
+      lineValueField,
+      linkedField,
+      EditorView.updateListener.of((u) => {
+        if (u.selectionSet) latest.current.onCursor?.(u.state.selection.main.head);
+      }),
+    ],
+    [label, inline],
+  );
 
   useEffect(() => {
     const view = ref.current?.view;
     if (!view) return;
     const length = view.state.doc.length;
-    const diagnostics: Diagnostic[] = problems.filter((p) => p.span).map((p) => ({
-      from: Math.min(Math.max(0, p.span!.start), length), to: Math.min(Math.max(p.span!.end, p.span!.start), length), severity: p.severity, message: p.message,
-      ...(p.fixes && { actions: p.fixes.map((f) => ({ name: f.title, apply: (v: EditorView) => v.dispatch({ changes: { from: f.span.start, to: Math.min(f.span.end, v.state.doc.length), insert: f.text } }) })) }),
-    }));
+    const diagnostics: Diagnostic[] = problems
+      .filter((p) => p.span)
+      .map((p) => ({
+        from: Math.min(Math.max(0, p.span!.start), length),
+        to: Math.min(Math.max(p.span!.end, p.span!.start), length),
+        severity: p.severity,
+        message: p.message,
+        ...(p.fixes && {
+          actions: p.fixes.map((f) => ({
+            name: f.title,
+            apply: (v: EditorView) =>
+              v.dispatch({
+                changes: { from: f.span.start, to: Math.min(f.span.end, v.state.doc.length), insert: f.text },
+              }),
+          })),
+        }),
+      }));
     view.dispatch(setDiagnostics(view.state, diagnostics));
   }, [problems, value, ready]);
 
@@ -186,21 +236,42 @@ export function FormulaEditor(props: Props) {
   const created = useCallback(() => setReady(true), []);
   const leave = useCallback(() => latest.current.onLeave?.(), []);
   const setup = useMemo(
-    () => ({ lineNumbers: !inline, foldGutter: false, highlightActiveLine: !inline, highlightActiveLineGutter: !inline, autocompletion: false, history: true, searchKeymap: !inline }),
+    () => ({
+      lineNumbers: !inline,
+      foldGutter: false,
+      highlightActiveLine: !inline,
+      highlightActiveLineGutter: !inline,
+      autocompletion: false,
+      history: true,
+      searchKeymap: !inline,
+    }),
     [inline],
   );
 
   return (
-    <div className={`formula-editor${inline ? ' inline' : ''}${problems.some((p) => p.severity === 'error') ? ' wrong' : ''}`}>
+    <div
+      className={`formula-editor${inline ? ' inline' : ''}${problems.some((p) => p.severity === 'error') ? ' wrong' : ''}`}
+    >
       <CodeMirror
-        ref={ref} value={value} onChange={change} onBlur={leave} extensions={extensions} theme="none" onCreateEditor={created} minHeight={minHeight ?? (inline ? '26px' : '240px')}
+        ref={ref}
+        value={value}
+        onChange={change}
+        onBlur={leave}
+        extensions={extensions}
+        theme="none"
+        onCreateEditor={created}
+        minHeight={minHeight ?? (inline ? '26px' : '240px')}
         basicSetup={setup}
       />
-      {inline && problems.filter((p) => p.severity === 'error').slice(0, 2).map((p) => (
-        <div className="field-problem" key={p.message} role="alert">
-          {p.message}
-        </div>
-      ))}
+      {inline &&
+        problems
+          .filter((p) => p.severity === 'error')
+          .slice(0, 2)
+          .map((p) => (
+            <div className="field-problem" key={p.message} role="alert">
+              {p.message}
+            </div>
+          ))}
     </div>
   );
 }

@@ -5,12 +5,14 @@ import { showFormula } from '@/core/requirements/read-limit';
 export function FormulaText({ formula }: { readonly formula: string }) {
   return (
     <>
-      {showFormula(formula).split(/(?<=[(.])/).map((piece, k) => (
-        <Fragment key={k}>
-          {k > 0 && <wbr />}
-          {piece}
-        </Fragment>
-      ))}
+      {showFormula(formula)
+        .split(/(?<=[(.])/)
+        .map((piece, k) => (
+          <Fragment key={k}>
+            {k > 0 && <wbr />}
+            {piece}
+          </Fragment>
+        ))}
     </>
   );
 }

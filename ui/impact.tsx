@@ -20,7 +20,8 @@ interface ImpactState {
 }
 
 export const useImpact = create<ImpactState>((set) => ({
-  address: '', remove: undefined,
+  address: '',
+  remove: undefined,
   show: (address, remove) => set({ address, remove }),
   close: () => set({ address: '', remove: undefined }),
 }));
@@ -68,7 +69,12 @@ export function ImpactDialog() {
         </Modal.Title>
       </Modal.Header>
       <Modal.Body data-testid="impact">
-        {remove && <p>{impact.count === 1 ? 'One thing is' : `${impact.count} things are`} tied to this {element.kind}. Deleting it can be undone.</p>}
+        {remove && (
+          <p>
+            {impact.count === 1 ? 'One thing is' : `${impact.count} things are`} tied to this {element.kind}. Deleting
+            it can be undone.
+          </p>
+        )}
         <div className="impact-columns">
           <Tree title="What rests on it" nodes={impact.downstream} />
           <Tree title="What it rests on" nodes={impact.upstream} />
@@ -77,7 +83,14 @@ export function ImpactDialog() {
       {remove && (
         <Modal.Footer>
           <Button onClick={close}>Keep it</Button>
-          <Button variant="primary" data-testid="delete-anyway" onClick={() => { close(); remove(); }}>
+          <Button
+            variant="primary"
+            data-testid="delete-anyway"
+            onClick={() => {
+              close();
+              remove();
+            }}
+          >
             Delete it
           </Button>
         </Modal.Footer>
@@ -120,14 +133,30 @@ function Leaf({ node, depth }: { readonly node: ImpactNode; readonly depth: numb
   return (
     <li>
       <div className="d-flex align-items-baseline gap-1">
-        <button type="button" className="btn btn-bare p-0" style={{ width: 16, visibility: node.children.length ? 'visible' : 'hidden' }} aria-label={open ? `Fold ${node.element.label}` : `Unfold ${node.element.label}`} onClick={() => setOpen(!open)}>
+        <button
+          type="button"
+          className="btn btn-bare p-0"
+          style={{ width: 16, visibility: node.children.length ? 'visible' : 'hidden' }}
+          aria-label={open ? `Fold ${node.element.label}` : `Unfold ${node.element.label}`}
+          onClick={() => setOpen(!open)}
+        >
           {open ? <ChevronDown size={13} aria-hidden /> : <ChevronRight size={13} aria-hidden />}
         </button>
         <span className="quiet text-nowrap">{node.how}</span>
-        <button type="button" className="btn btn-link p-0 text-start" style={{ fontSize: 'inherit', whiteSpace: 'normal' }} onClick={() => { useImpact.getState().close(); goTo(node.element.address); }}>
+        <button
+          type="button"
+          className="btn btn-link p-0 text-start"
+          style={{ fontSize: 'inherit', whiteSpace: 'normal' }}
+          onClick={() => {
+            useImpact.getState().close();
+            goTo(node.element.address);
+          }}
+        >
           {node.element.label}
         </button>
-        <span className="quiet text-nowrap" style={{ fontSize: '0.88em' }}>{node.element.kind}</span>
+        <span className="quiet text-nowrap" style={{ fontSize: '0.88em' }}>
+          {node.element.kind}
+        </span>
       </div>
       {open && node.children.length > 0 && <Branch nodes={node.children} depth={depth + 1} />}
     </li>

@@ -4,9 +4,17 @@ class NoObserver {
   unobserve(): void {}
   disconnect(): void {}
 }
-Object.assign(globalThis, { ResizeObserver: globalThis.ResizeObserver ?? NoObserver, structuredClone: globalThis.structuredClone ?? ((x: unknown) => JSON.parse(JSON.stringify(x))) });
+Object.assign(globalThis, {
+  ResizeObserver: globalThis.ResizeObserver ?? NoObserver,
+  structuredClone: globalThis.structuredClone ?? ((x: unknown) => JSON.parse(JSON.stringify(x))),
+});
 Element.prototype.scrollIntoView ??= () => undefined;
-window.matchMedia ??= ((query: string) => ({ matches: false, media: query, addEventListener: () => undefined, removeEventListener: () => undefined })) as unknown as typeof window.matchMedia;
+window.matchMedia ??= ((query: string) => ({
+  matches: false,
+  media: query,
+  addEventListener: () => undefined,
+  removeEventListener: () => undefined,
+})) as unknown as typeof window.matchMedia;
 // texts are not laid out here
 Range.prototype.getClientRects ??= () => [] as unknown as DOMRectList;
 Range.prototype.getBoundingClientRect ??= () => new DOMRect();

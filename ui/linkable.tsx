@@ -7,20 +7,44 @@ import { useTraceLook } from '@/store/trace';
  * Elements that requirements can be linked to: drop one on them, hover them to read theirs. What is under the pointer is
  * looked up when something is dragged (see `linkTarget`), so thousands of them cost nothing.
  */
-export function LinkableRow({ address, className = '', children, rowRef, ...rest }: { readonly address: string; readonly rowRef?: Ref<HTMLTableRowElement> } & HTMLAttributes<HTMLTableRowElement>) {
+export function LinkableRow({
+  address,
+  className = '',
+  children,
+  rowRef,
+  ...rest
+}: { readonly address: string; readonly rowRef?: Ref<HTMLTableRowElement> } & HTMLAttributes<HTMLTableRowElement>) {
   const look = useTraceLook(address);
   return (
-    <tr {...rest} ref={rowRef} className={`${className}${look.className}`} title={look.title} data-link={address} data-links={look.count}>
+    <tr
+      {...rest}
+      ref={rowRef}
+      className={`${className}${look.className}`}
+      title={look.title}
+      data-link={address}
+      data-links={look.count}
+    >
       {children}
     </tr>
   );
 }
 
 /** The same for anything that is not a table row. */
-export function LinkableBox({ address, className = '', children, ...rest }: { readonly address: string } & HTMLAttributes<HTMLDivElement>) {
+export function LinkableBox({
+  address,
+  className = '',
+  children,
+  ...rest
+}: { readonly address: string } & HTMLAttributes<HTMLDivElement>) {
   const look = useTraceLook(address);
   return (
-    <div {...rest} className={`${className}${look.className}`} title={look.title} data-link={address} data-links={look.count}>
+    <div
+      {...rest}
+      className={`${className}${look.className}`}
+      title={look.title}
+      data-link={address}
+      data-links={look.count}
+    >
       {children}
     </div>
   );
@@ -48,10 +72,31 @@ export function LinkCount({ address, always }: { readonly address: string; reado
 }
 
 /** Something with an address that can be dragged onto something else to link the two. */
-export function LinkHandle({ address, label, from, children }: { readonly address: string; readonly label: string; readonly from: string; readonly children: ReactNode }) {
-  const { attributes, listeners, setNodeRef } = useDraggable({ id: `${from}>${address}`, data: { name: label, address } });
+export function LinkHandle({
+  address,
+  label,
+  from,
+  children,
+}: {
+  readonly address: string;
+  readonly label: string;
+  readonly from: string;
+  readonly children: ReactNode;
+}) {
+  const { attributes, listeners, setNodeRef } = useDraggable({
+    id: `${from}>${address}`,
+    data: { name: label, address },
+  });
   return (
-    <span ref={setNodeRef} className="grab" {...listeners} {...attributes} role="button" aria-label={`${label}: drag to link`} title={`Drag ${label} onto something to link the two`}>
+    <span
+      ref={setNodeRef}
+      className="grab"
+      {...listeners}
+      {...attributes}
+      role="button"
+      aria-label={`${label}: drag to link`}
+      title={`Drag ${label} onto something to link the two`}
+    >
       {children}
     </span>
   );

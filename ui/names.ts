@@ -10,7 +10,8 @@ export const freeName = (taken: readonly string[], base: string): string => {
   }
 };
 
-export const allNames = (t: PartType): string[] => [...t.quantities, ...t.parts, ...t.ports, ...t.charts].map((x) => x.name);
+export const allNames = (t: PartType): string[] =>
+  [...t.quantities, ...t.parts, ...t.ports, ...t.charts].map((x) => x.name);
 
 /** Runs an edit and says why it was refused, where there is no field to say it at. */
 export const tryEdit = (edit: Edit, label: string): void => {
@@ -32,8 +33,10 @@ export function readChangeList(text: string): { name: string; value: string }[] 
     } else row += c;
   }
   rows.push(row);
-  return rows.filter((r) => r.trim() !== '').map((r) => {
-    const at = r.indexOf('=');
-    return at < 0 ? { name: r.trim(), value: '' } : { name: r.slice(0, at).trim(), value: r.slice(at + 1).trim() };
-  });
+  return rows
+    .filter((r) => r.trim() !== '')
+    .map((r) => {
+      const at = r.indexOf('=');
+      return at < 0 ? { name: r.trim(), value: '' } : { name: r.slice(0, at).trim(), value: r.slice(at + 1).trim() };
+    });
 }

@@ -30,7 +30,9 @@ export function TraceLinks({ address, what }: { readonly address: string; readon
         </Button>
       </h3>
       <LinkableBox address={address} className="px-3 pb-2 drop-zone">
-        {links.length === 0 && <p className="quiet mb-1">{isRequirement ? 'Nothing is linked yet.' : 'No requirement is linked yet.'}</p>}
+        {links.length === 0 && (
+          <p className="quiet mb-1">{isRequirement ? 'Nothing is linked yet.' : 'No requirement is linked yet.'}</p>
+        )}
         <ul className="link-list" data-testid="trace-links">
           {links.map((l) => (
             <LinkLine key={l.link.id} line={l} here={address} confirm={() => confirm([l])} />
@@ -52,7 +54,15 @@ export function TraceLinks({ address, what }: { readonly address: string; readon
   );
 }
 
-function LinkLine({ line, here, confirm }: { readonly line: CheckedLink; readonly here: string; readonly confirm: () => void }) {
+function LinkLine({
+  line,
+  here,
+  confirm,
+}: {
+  readonly line: CheckedLink;
+  readonly here: string;
+  readonly confirm: () => void;
+}) {
   const { edit } = useProject.getState();
   const other = here === `requirement/${line.link.requirement}` ? line.element : line.requirement;
   const target = other?.address;
@@ -61,7 +71,13 @@ function LinkLine({ line, here, confirm }: { readonly line: CheckedLink; readonl
     <li className={line.state} data-state={line.state}>
       <div className="d-flex align-items-baseline gap-1">
         {other && target ? (
-          <button type="button" className="btn btn-link p-0 text-start" style={{ fontSize: 'inherit', whiteSpace: 'normal' }} onClick={() => goTo(target)} title={other.kind === 'requirement' ? other.content.split('|')[0] : other.kind}>
+          <button
+            type="button"
+            className="btn btn-link p-0 text-start"
+            style={{ fontSize: 'inherit', whiteSpace: 'normal' }}
+            onClick={() => goTo(target)}
+            title={other.kind === 'requirement' ? other.content.split('|')[0] : other.kind}
+          >
             {other.label}
           </button>
         ) : (
@@ -70,7 +86,11 @@ function LinkLine({ line, here, confirm }: { readonly line: CheckedLink; readonl
         <span className="quiet text-truncate" style={{ fontSize: '0.9em', flex: 1 }}>
           {other?.kind === 'requirement' ? other.content.split('|')[0] : other?.kind}
         </span>
-        <Button variant="bare" label={`Remove the link to ${other?.label ?? 'what is gone'}`} onClick={() => unlink([line], 'Remove a trace link')}>
+        <Button
+          variant="bare"
+          label={`Remove the link to ${other?.label ?? 'what is gone'}`}
+          onClick={() => unlink([line], 'Remove a trace link')}
+        >
           <Link2Off size={13} aria-hidden />
         </Button>
       </div>
@@ -115,7 +135,11 @@ function FindToLink({ address }: { readonly address: string }) {
   return (
     <div className="mt-1">
       <input
-        className="form-control form-control-sm" value={text} onChange={(e) => setText(e.target.value)} placeholder={isRequirement ? 'Link to … (part, quantity, state, equation)' : 'Link to requirement …'} aria-label="Find something to link"
+        className="form-control form-control-sm"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        placeholder={isRequirement ? 'Link to … (part, quantity, state, equation)' : 'Link to requirement …'}
+        aria-label="Find something to link"
         onKeyDown={(e) => {
           if (e.key === 'Escape') setText('');
           if (e.key === 'Enter' && found[0]) {
@@ -128,11 +152,21 @@ function FindToLink({ address }: { readonly address: string }) {
         {found.map((e) => (
           <li key={e.address} className="d-flex align-items-baseline gap-1">
             <LinkHandle address={e.address} label={e.label} from="found">
-              <button type="button" className="btn btn-link p-0 text-start" style={{ fontSize: 'inherit', whiteSpace: 'normal' }} onClick={() => { linkPair(address, e.address); setText(''); }}>
+              <button
+                type="button"
+                className="btn btn-link p-0 text-start"
+                style={{ fontSize: 'inherit', whiteSpace: 'normal' }}
+                onClick={() => {
+                  linkPair(address, e.address);
+                  setText('');
+                }}
+              >
                 {e.label}
               </button>
             </LinkHandle>
-            <span className="quiet text-truncate" style={{ fontSize: '0.9em' }}>{e.kind === 'requirement' ? e.content.split('|')[0] : e.kind}</span>
+            <span className="quiet text-truncate" style={{ fontSize: '0.9em' }}>
+              {e.kind === 'requirement' ? e.content.split('|')[0] : e.kind}
+            </span>
           </li>
         ))}
       </ul>
@@ -141,22 +175,40 @@ function FindToLink({ address }: { readonly address: string }) {
 }
 
 /** Links many requirements with one element, from the bulk bar of the requirement table. */
-export function LinkManyField({ requirements, done }: { readonly requirements: readonly string[]; readonly done: () => void }) {
+export function LinkManyField({
+  requirements,
+  done,
+}: {
+  readonly requirements: readonly string[];
+  readonly done: () => void;
+}) {
   const project = useProject((s) => s.project);
   const [text, setText] = useState('');
   const options = useMemo(() => {
     if (!project || text.trim() === '') return [];
     const words = text.toLowerCase().split(/\s+/);
-    return elementIndex(project).all.filter((e) => e.kind !== 'requirement' && words.every((w) => `${e.label} ${e.kind}`.toLowerCase().includes(w))).slice(0, mostFound);
+    return elementIndex(project)
+      .all.filter(
+        (e) => e.kind !== 'requirement' && words.every((w) => `${e.label} ${e.kind}`.toLowerCase().includes(w)),
+      )
+      .slice(0, mostFound);
   }, [project, text]);
   const take = (address: string): void => {
-    if (link(requirements, [address], `Link ${requirements.length} requirements`)) usePlace.getState().say(`${requirements.length} requirements linked`, 'note');
+    if (link(requirements, [address], `Link ${requirements.length} requirements`))
+      usePlace.getState().say(`${requirements.length} requirements linked`, 'note');
     setText('');
     done();
   };
   return (
     <span className="link-many">
-      <input className="form-control form-control-sm" placeholder="Link the chosen ones to …" aria-label="Link the chosen requirements to" value={text} onChange={(e) => setText(e.target.value)} onKeyDown={(e) => e.key === 'Enter' && options[0] && take(options[0].address)} />
+      <input
+        className="form-control form-control-sm"
+        placeholder="Link the chosen ones to …"
+        aria-label="Link the chosen requirements to"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        onKeyDown={(e) => e.key === 'Enter' && options[0] && take(options[0].address)}
+      />
       {options.length > 0 && (
         <ul className="floating-list">
           {options.map((e) => (

@@ -3,7 +3,13 @@ import type { RequirementFinding } from '@/core/run/run';
 import { formatNumber, withUnit } from './format';
 
 /** Verdict in a shape, a word and a colour, with its margin. */
-export function VerdictMark({ finding, brief }: { readonly finding: RequirementFinding | undefined; readonly brief?: boolean }) {
+export function VerdictMark({
+  finding,
+  brief,
+}: {
+  readonly finding: RequirementFinding | undefined;
+  readonly brief?: boolean;
+}) {
   if (!finding) return <span className="verdict undecided">not run yet</span>;
   const Icon = { holds: CircleCheck, fails: OctagonX, undecided: CircleDashed }[finding.verdict];
   return (

@@ -16,7 +16,9 @@ import { VerdictMark } from '@/ui/verdict';
 describe('a cell field', () => {
   test('commits with Enter, takes typing back with Escape, says why it was refused', async () => {
     const user = userEvent.setup();
-    const commit = jest.fn((text: string) => (text === 'bad' ? { severity: 'error' as const, code: 'x', message: 'not this one' } : undefined));
+    const commit = jest.fn((text: string) =>
+      text === 'bad' ? { severity: 'error' as const, code: 'x', message: 'not this one' } : undefined,
+    );
     render(<CellField value="old" label="Name" onCommit={commit} />);
     const input = screen.getByLabelText('Name');
     await user.clear(input);
@@ -44,34 +46,67 @@ describe('a cell field', () => {
 });
 
 test('a verdict has a word and a shape besides its colour', () => {
-  const finding = { id: 'r', key: 'R', verdict: 'fails' as const, margin: -0.0473, unit: 'N.m', worstAt: 1, failsSince: 1, reason: '', lane: [] };
+  const finding = {
+    id: 'r',
+    key: 'R',
+    verdict: 'fails' as const,
+    margin: -0.0473,
+    unit: 'N.m',
+    worstAt: 1,
+    failsSince: 1,
+    reason: '',
+    lane: [],
+  };
   const { container } = render(<VerdictMark finding={finding} />);
   expect(container).toHaveTextContent('fails by 0.0473 N.m');
   expect(container.querySelector('svg')).not.toBeNull();
 });
 
 test('numbers are written for reading', () => {
-  expect([0, 1e-15, 3.14159, -0.05, 12345.678, 1e7, 2e-5, NaN, undefined, Infinity].map((x) => formatNumber(x))).toEqual(['0', '0', '3.142', '−0.05', '12350', '1.00e+7', '2.00e−5', '–', '–', '∞']);
+  expect(
+    [0, 1e-15, 3.14159, -0.05, 12345.678, 1e7, 2e-5, NaN, undefined, Infinity].map((x) => formatNumber(x)),
+  ).toEqual(['0', '0', '3.142', '−0.05', '12350', '1.00e+7', '2.00e−5', '–', '–', '∞']);
   expect(inUnit(34.5575191894877, 'rad/s', 'rpm')).toBeCloseTo(330, 9);
 });
 
 test('marks of the time axis are round and inside it', () => {
   expect(niceStep(2, 10)).toBeCloseTo(0.2, 12);
-  fc.assert(fc.property(fc.double({ min: -100, max: 100, noNaN: true }), fc.double({ min: 1e-6, max: 1000, noNaN: true }), (from, width) => {
-    const all = marks(from, from + width, 8);
-    expect(all.length).toBeLessThanOrEqual(10);
-    for (const m of all) expect(m).toBeGreaterThanOrEqual(from - width * 1e-6);
-  }));
+  fc.assert(
+    fc.property(
+      fc.double({ min: -100, max: 100, noNaN: true }),
+      fc.double({ min: 1e-6, max: 1000, noNaN: true }),
+      (from, width) => {
+        const all = marks(from, from + width, 8);
+        expect(all.length).toBeLessThanOrEqual(10);
+        for (const m of all) expect(m).toBeGreaterThanOrEqual(from - width * 1e-6);
+      },
+    ),
+  );
 });
 
 describe('what the ribbon draws', () => {
   const data = emptyRunData();
   const rows = 50_000;
   appendChunk(data, {
-    rows, time: Float64Array.from({ length: rows }, (_, k) => k / 1000), messages: [], transitions: [],
+    rows,
+    time: Float64Array.from({ length: rows }, (_, k) => k / 1000),
+    messages: [],
+    transitions: [],
     columns: [
-      { name: 'y', unit: 'V', kind: 'real', literals: [], values: Float64Array.from({ length: rows }, (_, k) => (k === 31_415 ? 99 : Math.sin(k / 900))) },
-      { name: 'on', unit: '', kind: 'boolean', literals: [], values: Float64Array.from({ length: rows }, (_, k) => (k % 20_000 < 5000 ? 1 : 0)) },
+      {
+        name: 'y',
+        unit: 'V',
+        kind: 'real',
+        literals: [],
+        values: Float64Array.from({ length: rows }, (_, k) => (k === 31_415 ? 99 : Math.sin(k / 900))),
+      },
+      {
+        name: 'on',
+        unit: '',
+        kind: 'boolean',
+        literals: [],
+        values: Float64Array.from({ length: rows }, (_, k) => (k % 20_000 < 5000 ? 1 : 0)),
+      },
     ],
   });
   test('no peak is lost, and no more points are drawn than pixels can show', () => {
@@ -83,7 +118,14 @@ describe('what the ribbon draws', () => {
     expect(reducePoints(data, 'nothing', 0, 50, 800, (v) => v)).toEqual([]);
   });
   test('lanes are runs of equal values', () => {
-    expect(segmentsOf(data, 'on', 0, 50).map((s) => [s.from, s.value])).toEqual([[0, 1], [5, 0], [20, 1], [25, 0], [40, 1], [45, 0]]);
+    expect(segmentsOf(data, 'on', 0, 50).map((s) => [s.from, s.value])).toEqual([
+      [0, 1],
+      [5, 0],
+      [20, 1],
+      [25, 0],
+      [40, 1],
+      [45, 0],
+    ]);
   });
 });
 
@@ -108,12 +150,26 @@ describe('drawing charts', () => {
   test('transitions say their trigger, guard and effect', () => {
     const base = newTransition('t', 'a', 'b');
     expect(transitionText(base)).toBe('at once');
-    expect(transitionText({ ...base, triggers: [{ kind: 'after', on: "0.1 's'" }, { kind: 'rises', on: 'y' }], guard: 'x > 1', effect: 'n := 1;\nsend a;' })).toBe('after 0.1 s, as soon as y [x > 1] / n := 1; send a;');
+    expect(
+      transitionText({
+        ...base,
+        triggers: [
+          { kind: 'after', on: "0.1 's'" },
+          { kind: 'rises', on: 'y' },
+        ],
+        guard: 'x > 1',
+        effect: 'n := 1;\nsend a;',
+      }),
+    ).toBe('after 0.1 s, as soon as y [x > 1] / n := 1; send a;');
   });
 });
 
 test('changed values are read with commas inside brackets', () => {
-  expect(readChangeList('a = 1, b = max(2, 3),  c.d = {1, 2}')).toEqual([{ name: 'a', value: '1' }, { name: 'b', value: 'max(2, 3)' }, { name: 'c.d', value: '{1, 2}' }]);
+  expect(readChangeList('a = 1, b = max(2, 3),  c.d = {1, 2}')).toEqual([
+    { name: 'a', value: '1' },
+    { name: 'b', value: 'max(2, 3)' },
+    { name: 'c.d', value: '{1, 2}' },
+  ]);
   expect(readChangeList('')).toEqual([]);
   expect(readChangeList('a')).toEqual([{ name: 'a', value: '' }]);
 });

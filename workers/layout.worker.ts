@@ -11,10 +11,17 @@ export interface LayoutNode {
   readonly layoutOptions?: Readonly<Record<string, string>>;
 }
 export interface LayoutGraph extends LayoutNode {
-  readonly edges: readonly { readonly id: string; readonly sources: readonly string[]; readonly targets: readonly string[]; readonly labels?: readonly { text: string; width: number; height: number }[] }[];
+  readonly edges: readonly {
+    readonly id: string;
+    readonly sources: readonly string[];
+    readonly targets: readonly string[];
+    readonly labels?: readonly { text: string; width: number; height: number }[];
+  }[];
 }
 
 const elk = new ELK();
-const api = { layout: (graph: LayoutGraph): Promise<LayoutNode> => elk.layout(structuredClone(graph)) as Promise<LayoutNode> };
+const api = {
+  layout: (graph: LayoutGraph): Promise<LayoutNode> => elk.layout(structuredClone(graph)) as Promise<LayoutNode>,
+};
 export type LayoutApi = typeof api;
 Comlink.expose(api);

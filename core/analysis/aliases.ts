@@ -16,7 +16,11 @@ interface Pair {
 /** Reads `x = y`, `x = -y`, `x + y = 0` and `x - y = 0`. */
 function pairOf(e: FlatEquation): Pair | undefined {
   const signed = (x: FlatExpr): { index: number; sign: 1 | -1 } | undefined =>
-    x.op === 'var' ? { index: x.index, sign: 1 } : x.op === 'neg' && x.a.op === 'var' ? { index: x.a.index, sign: -1 } : undefined;
+    x.op === 'var'
+      ? { index: x.index, sign: 1 }
+      : x.op === 'neg' && x.a.op === 'var'
+        ? { index: x.a.index, sign: -1 }
+        : undefined;
   const [l, r] = [signed(e.left), signed(e.right)];
   if (l && r) return { a: l.index, b: r.index, sign: (l.sign * r.sign) as 1 | -1 };
   const sum = isConstant(e.right, 0) ? e.left : isConstant(e.left, 0) ? e.right : undefined;
@@ -31,7 +35,10 @@ function pairOf(e: FlatEquation): Pair | undefined {
  * Takes variables that equal each other as one: everywhere but in the equation that says so, the first of them stands for all.
  * The others are still computed, from that equation. Links between parts are mostly of this kind.
  */
-function mergeOnce(model: FlatModel, done: Set<FlatEquation>): { model: FlatModel; aliases: ReadonlyMap<number, Alias> } {
+function mergeOnce(
+  model: FlatModel,
+  done: Set<FlatEquation>,
+): { model: FlatModel; aliases: ReadonlyMap<number, Alias> } {
   const { variables } = model;
   const parent = new Map<number, Alias>();
   const find = (k: number): Alias => {
@@ -43,13 +50,19 @@ function mergeOnce(model: FlatModel, done: Set<FlatEquation>): { model: FlatMode
     return result;
   };
   const hasDerivative = new Set<number>();
-  for (const e of [...model.equations, ...model.initialEquations]) for (const side of [e.left, e.right]) walk(side, (x) => void (x.op === 'der' && hasDerivative.add(x.index)));
+  for (const e of [...model.equations, ...model.initialEquations])
+    for (const side of [e.left, e.right]) walk(side, (x) => void (x.op === 'der' && hasDerivative.add(x.index)));
   const restarted = new Set(model.actions.flatMap((a) => (a.does.kind === 'reinit' ? [a.does.state] : [])));
   // whoever is likely to be asked for stands for the others
   const rank = (k: number): number => {
     const v = variables[k];
     const prefers = { never: -8, avoid: -4, default: 0, prefer: 4, always: 8 }[v.stateSelect ?? 'default'];
-    return (restarted.has(k) ? 100 : 0) + (hasDerivative.has(k) ? 50 + prefers : 0) + (v.fixed && v.start ? 20 : v.start ? 5 : 0) - v.name.length * 1e-3;
+    return (
+      (restarted.has(k) ? 100 : 0) +
+      (hasDerivative.has(k) ? 50 + prefers : 0) +
+      (v.fixed && v.start ? 20 : v.start ? 5 : 0) -
+      v.name.length * 1e-3
+    );
   };
   const kept = new Set<FlatEquation>();
   const fits = (v: FlatVariable): boolean => v.kind === 'continuous' && v.type === 'Real' && !v.watched;
@@ -86,7 +99,11 @@ function mergeOnce(model: FlatModel, done: Set<FlatEquation>): { model: FlatMode
     open.delete(mine);
     const { index, sign } = aliases.get(mine)!;
     const value: FlatExpr = { op: 'var', index };
-    const next: FlatEquation = { left: { op: 'var', index: mine }, right: sign === 1 ? value : negate(value), origin: e.origin };
+    const next: FlatEquation = {
+      left: { op: 'var', index: mine },
+      right: sign === 1 ? value : negate(value),
+      origin: e.origin,
+    };
     done.add(next);
     return next;
   });
@@ -94,32 +111,57 @@ function mergeOnce(model: FlatModel, done: Set<FlatEquation>): { model: FlatMode
   for (const [k, { index, sign }] of aliases) {
     const [v, root] = [variables[k], changed[index]];
     const turned = (x: FlatExpr): FlatExpr => (sign === 1 ? x : negate(x));
-    if (v.start && (!root.start || (v.fixed && !root.fixed))) changed[index] = { ...changed[index], start: turned(v.start), fixed: v.fixed || root.fixed };
+    if (v.start && (!root.start || (v.fixed && !root.fixed)))
+      changed[index] = { ...changed[index], start: turned(v.start), fixed: v.fixed || root.fixed };
     if (v.nominal && !root.nominal) changed[index] = { ...changed[index], nominal: v.nominal };
   }
   const actions = model.actions.map((a) => {
     if (a.does.kind !== 'reinit') return a;
     const alias = aliases.get(a.does.state);
     if (!alias) return a;
-    return { ...a, does: { kind: 'reinit' as const, state: alias.index, value: alias.sign === 1 ? a.does.value : negate(a.does.value) } };
+    return {
+      ...a,
+      does: {
+        kind: 'reinit' as const,
+        state: alias.index,
+        value: alias.sign === 1 ? a.does.value : negate(a.does.value),
+      },
+    };
   });
-  return { model: { ...model, variables: changed, equations, actions, initialEquations: model.initialEquations.map((e) => ({ ...e, left: rewrite(e.left), right: rewrite(e.right) })) }, aliases };
+  return {
+    model: {
+      ...model,
+      variables: changed,
+      equations,
+      actions,
+      initialEquations: model.initialEquations.map((e) => ({ ...e, left: rewrite(e.left), right: rewrite(e.right) })),
+    },
+    aliases,
+  };
 }
 
 /** What is known to be a number everywhere, such as the potential of a ground. */
 function putNumbers(model: FlatModel, done: Set<FlatEquation>): FlatModel {
   const numbers = new Map<number, FlatExpr>();
-  const fits = (k: number): boolean => model.variables[k].kind === 'continuous' && !model.variables[k].watched && !numbers.has(k);
+  const fits = (k: number): boolean =>
+    model.variables[k].kind === 'continuous' && !model.variables[k].watched && !numbers.has(k);
   const kept = new Map<FlatEquation, FlatEquation>();
   for (const e of model.equations) {
     if (done.has(e)) continue;
-    const [x, value] = e.left.op === 'var' && isConstant(e.right) ? [e.left, e.right] : e.right.op === 'var' && isConstant(e.left) ? [e.right, e.left] : [undefined, undefined];
+    const [x, value] =
+      e.left.op === 'var' && isConstant(e.right)
+        ? [e.left, e.right]
+        : e.right.op === 'var' && isConstant(e.left)
+          ? [e.right, e.left]
+          : [undefined, undefined];
     if (!x || !value || !fits(x.index)) continue;
     numbers.set(x.index, value);
     kept.set(e, { left: x, right: value, origin: e.origin });
   }
   if (numbers.size === 0) return model;
-  const rewrite = createSubstitution((e) => (e.op === 'var' ? numbers.get(e.index) : e.op === 'der' && numbers.has(e.index) ? zero : undefined));
+  const rewrite = createSubstitution((e) =>
+    e.op === 'var' ? numbers.get(e.index) : e.op === 'der' && numbers.has(e.index) ? zero : undefined,
+  );
   const equations = model.equations.map((e): FlatEquation => {
     const same = kept.get(e);
     if (same) {
@@ -132,7 +174,11 @@ function putNumbers(model: FlatModel, done: Set<FlatEquation>): FlatModel {
     if (done.has(e)) done.add(next);
     return next;
   });
-  return { ...model, equations, initialEquations: model.initialEquations.map((e) => ({ ...e, left: rewrite(e.left), right: rewrite(e.right) })) };
+  return {
+    ...model,
+    equations,
+    initialEquations: model.initialEquations.map((e) => ({ ...e, left: rewrite(e.left), right: rewrite(e.right) })),
+  };
 }
 
 const mostPasses = 12;

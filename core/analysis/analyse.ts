@@ -1,5 +1,16 @@
 import { problem, type Problem } from '../language/diagnostics';
-import { constant, isConstant, isRelation, negate, divide, operands, sameExpression, subtract, walk, type FlatExpr } from '../flatten/flat-expression';
+import {
+  constant,
+  isConstant,
+  isRelation,
+  negate,
+  divide,
+  operands,
+  sameExpression,
+  subtract,
+  walk,
+  type FlatExpr,
+} from '../flatten/flat-expression';
 import { isClosing, type FlatEquation, type FlatModel } from '../flatten/flat-model';
 import { mergeAliases } from './aliases';
 import { contains, differentiate, linearParts, type Unknown } from '../flatten/differentiate';
@@ -18,7 +29,16 @@ export function analyse(source: FlatModel): SolvableModel {
   const problems: Problem[] = [];
   for (const s of findStates(source)) {
     const v = source.variables[s];
-    if (v.kind !== 'continuous') problems.push({ ...problem('error', 'der-discrete', `${v.name} only changes at events, so der(${v.name}) has no meaning`, v.span), place: v.place });
+    if (v.kind !== 'continuous')
+      problems.push({
+        ...problem(
+          'error',
+          'der-discrete',
+          `${v.name} only changes at events, so der(${v.name}) has no meaning`,
+          v.span,
+        ),
+        place: v.place,
+      });
   }
   const parameters = orderParameters(source, problems);
   reportDoubleWriters(source, problems);
@@ -35,29 +55,71 @@ export function analyse(source: FlatModel): SolvableModel {
     if (reduction) matched = matchModel(reduction.model);
   }
   const { model, states, system, adjacent, matching: m } = matched;
-  const empty: SolvableModel = { model, states, parameters, blocks: [], initialBlocks: [], aliases: merged.aliases, evaluated, invariants: [], reduction, startEquations: [], problems };
+  const empty: SolvableModel = {
+    model,
+    states,
+    parameters,
+    blocks: [],
+    initialBlocks: [],
+    aliases: merged.aliases,
+    evaluated,
+    invariants: [],
+    reduction,
+    startEquations: [],
+    problems,
+  };
   if (!isComplete(matched)) {
     // explained in the terms of the text; where only merged variables show the lack, in theirs
     const plain = lackingIn(source);
     const told = isComplete(plain) ? matched : plain;
-    if (problems.length === 0) explain(told.model, told.system, told.adjacent, told.matching, told.system.unknowns, problems);
+    if (problems.length === 0)
+      explain(told.model, told.system, told.adjacent, told.matching, told.system.unknowns, problems);
     return empty;
   }
   const isState = new Set(states);
   const blocks = orderBlocks(system, model.equations, m);
   const invariants = reduction?.invariants ?? [];
   const pinned = pinnedStarts(model, isState);
-  if (invariants.length > 0) return { ...empty, blocks, initialBlocks: blocks, invariants, startEquations: [...model.initialEquations, ...pinned] };
+  if (invariants.length > 0)
+    return {
+      ...empty,
+      blocks,
+      initialBlocks: blocks,
+      invariants,
+      startEquations: [...model.initialEquations, ...pinned],
+    };
   const none = model.initialEquations.length === 0 && pinned.length === 0;
-  return { ...empty, blocks, initialBlocks: none ? blocks : initialOrder({ ...model, initialEquations: [...model.initialEquations, ...pinned] }, system, isState, adjacent, m, problems, model.initialEquations.length) };
+  return {
+    ...empty,
+    blocks,
+    initialBlocks: none
+      ? blocks
+      : initialOrder(
+          { ...model, initialEquations: [...model.initialEquations, ...pinned] },
+          system,
+          isState,
+          adjacent,
+          m,
+          problems,
+          model.initialEquations.length,
+        ),
+  };
 }
 
 /** Each equation of a model as written with the unknown it is matched with, all unknowns, and the equations that share too few unknowns. */
-export function matchedPairs(model: FlatModel): { pairs: readonly (readonly [FlatEquation, Unknown | undefined])[]; unknowns: readonly Unknown[]; competing: ReadonlySet<FlatEquation> } {
+export function matchedPairs(model: FlatModel): {
+  pairs: readonly (readonly [FlatEquation, Unknown | undefined])[];
+  unknowns: readonly Unknown[];
+  competing: ReadonlySet<FlatEquation>;
+} {
   const { system, matching, adjacent } = lackingIn(model);
   return {
-    competing: new Set(explainMatching(adjacent, matching, system.unknowns).over.equations.map((k) => model.equations[k])),
-    pairs: model.equations.map((e, k) => [e, matching.unknownOf[k] < 0 ? undefined : system.unknownAt(matching.unknownOf[k])] as const),
+    competing: new Set(
+      explainMatching(adjacent, matching, system.unknowns).over.equations.map((k) => model.equations[k]),
+    ),
+    pairs: model.equations.map(
+      (e, k) => [e, matching.unknownOf[k] < 0 ? undefined : system.unknownAt(matching.unknownOf[k])] as const,
+    ),
     unknowns: system.unknowns.map((u) => system.unknownAt(u)),
   };
 }
@@ -85,12 +147,21 @@ function lackingIn(model: FlatModel): MatchedModel {
   const plain = matchModel(model);
   const n = model.variables.length;
   const system = plain.system.withStates(new Set(plain.states));
-  const whole: System = { ...system, unknowns: system.unknowns.filter((k) => k < n), candidates: (e) => [...new Set(system.candidates(e).map((k) => k % n))] };
+  const whole: System = {
+    ...system,
+    unknowns: system.unknowns.filter((k) => k < n),
+    candidates: (e) => [...new Set(system.candidates(e).map((k) => k % n))],
+  };
   const adjacent = model.equations.map((e) => whole.candidates(e));
   const found: MatchedModel = { ...plain, system: whole, adjacent, matching: match(adjacent, whole.count) };
   const excess = (m: MatchedModel): number => m.matching.unknownOf.filter((u) => u < 0).length;
   const lacking = excess(found) < excess(plain) && !isComplete(found) ? found : plain;
-  return { ...lacking, matching: blame(lacking.adjacent, lacking.matching, (e) => likelihoodOfFault(model.equations[e], e / model.equations.length)) };
+  return {
+    ...lacking,
+    matching: blame(lacking.adjacent, lacking.matching, (e) =>
+      likelihoodOfFault(model.equations[e], e / model.equations.length),
+    ),
+  };
 }
 
 /** Of equations of which one is too many: what was written in the model itself rather than in its parts, and what was written last. */
@@ -99,14 +170,22 @@ function likelihoodOfFault(e: FlatEquation, position: number): number {
   return position - (e.origin.part === '' ? 0 : e.origin.part.split('.').length);
 }
 
-const isComplete = ({ system, matching }: MatchedModel): boolean => system.unknowns.every((u) => matching.equationOf[u] >= 0) && !matching.unknownOf.includes(-1);
+const isComplete = ({ system, matching }: MatchedModel): boolean =>
+  system.unknowns.every((u) => matching.equationOf[u] >= 0) && !matching.unknownOf.includes(-1);
 
 /** A quantity that is no state but has a fixed start value is an equation of the start. */
 function pinnedStarts(model: FlatModel, isState: ReadonlySet<number>): FlatEquation[] {
   return model.variables.flatMap((v, k) =>
     v.kind === 'continuous' && v.fixed && v.start && !isState.has(k)
-      ? [{ left: { op: 'var' as const, index: k }, right: v.start, origin: { part: '', place: v.place, span: v.span ?? { start: 0, end: 0 }, text: `start of ${v.name}` } }]
-      : []);
+      ? [
+          {
+            left: { op: 'var' as const, index: k },
+            right: v.start,
+            origin: { part: '', place: v.place, span: v.span ?? { start: 0, end: 0 }, text: `start of ${v.name}` },
+          },
+        ]
+      : [],
+  );
 }
 
 function findStates(model: FlatModel): number[] {
@@ -125,7 +204,8 @@ function orderParameters(model: FlatModel, problems: Problem[]): number[] {
   const needs = (j: number): number[] => {
     const found: number[] = [];
     const { binding } = model.variables[indices[j]];
-    if (binding) walk(binding, (x) => void (x.op === 'var' && position.has(x.index) && found.push(position.get(x.index)!)));
+    if (binding)
+      walk(binding, (x) => void (x.op === 'var' && position.has(x.index) && found.push(position.get(x.index)!)));
     return found;
   };
   for (const k of indices) {
@@ -134,7 +214,15 @@ function orderParameters(model: FlatModel, problems: Problem[]): number[] {
     walk(v.binding, (x) => {
       if ((x.op === 'var' && !position.has(x.index)) || x.op === 'time' || x.op === 'der') {
         const what = x.op === 'var' ? model.variables[x.index].name : x.op;
-        problems.push({ ...problem('error', 'not-constant', `The ${v.kind} ${v.name} cannot depend on ${what}, which changes during a run`, v.span), place: v.place });
+        problems.push({
+          ...problem(
+            'error',
+            'not-constant',
+            `The ${v.kind} ${v.name} cannot depend on ${what}, which changes during a run`,
+            v.span,
+          ),
+          place: v.place,
+        });
       }
     });
   }
@@ -142,7 +230,10 @@ function orderParameters(model: FlatModel, problems: Problem[]): number[] {
     if (component.length > 1) {
       const names = component.map((j) => model.variables[indices[j]].name);
       const v = model.variables[indices[component[0]]];
-      problems.push({ ...problem('error', 'circular', `The values of ${names.join(', ')} depend on each other`, v.span), place: v.place });
+      problems.push({
+        ...problem('error', 'circular', `The values of ${names.join(', ')} depend on each other`, v.span),
+        place: v.place,
+      });
     }
     return component.map((j) => indices[j]);
   });
@@ -167,7 +258,9 @@ interface System {
 function createSystem(model: FlatModel, isState: ReadonlySet<number>, free: ReadonlySet<number> = new Set()): System {
   const n = model.variables.length;
   const value = parameterValues(model);
-  const isVariableUnknown = model.variables.map((v, k) => (v.kind === 'continuous' || v.kind === 'discrete') && (!isState.has(k) || free.has(k)));
+  const isVariableUnknown = model.variables.map(
+    (v, k) => (v.kind === 'continuous' || v.kind === 'discrete') && (!isState.has(k) || free.has(k)),
+  );
   const isDiscreteVariable = model.variables.map((v) => v.kind === 'discrete');
   const unknowns: number[] = [];
   for (let k = 0; k < n; k++) {
@@ -185,7 +278,19 @@ function createSystem(model: FlatModel, isState: ReadonlySet<number>, free: Read
     } else for (const x of operands(e)) collect(x, into, conditions);
   };
   const discreteSides = (e: FlatEquation): number[] =>
-    ([[e.left, e.right], [e.right, e.left]] as const).flatMap(([x, other]) => (x.op === 'var' && isDiscreteVariable[x.index] && isVariableUnknown[x.index] && givesDiscrete(model, x.index, other) ? [x.index] : []));
+    (
+      [
+        [e.left, e.right],
+        [e.right, e.left],
+      ] as const
+    ).flatMap(([x, other]) =>
+      x.op === 'var' &&
+      isDiscreteVariable[x.index] &&
+      isVariableUnknown[x.index] &&
+      givesDiscrete(model, x.index, other)
+        ? [x.index]
+        : [],
+    );
   return {
     count: 2 * n,
     unknowns,
@@ -193,7 +298,11 @@ function createSystem(model: FlatModel, isState: ReadonlySet<number>, free: Read
     isDiscrete: (k) => k < n && isDiscreteVariable[k],
     isFixed: (index) => {
       const x = value(index);
-      return (model.variables[index].kind === 'constant' || model.variables[index].kind === 'parameter') && x !== 0 && !Number.isNaN(x);
+      return (
+        (model.variables[index].kind === 'constant' || model.variables[index].kind === 'parameter') &&
+        x !== 0 &&
+        !Number.isNaN(x)
+      );
     },
     candidates(e) {
       const discrete = discreteSides(e);
@@ -216,7 +325,10 @@ function createSystem(model: FlatModel, isState: ReadonlySet<number>, free: Read
 
 function reportDoubleWriters(model: FlatModel, problems: Problem[]): void {
   for (const e of model.equations) {
-    for (const [x, other] of [[e.left, e.right], [e.right, e.left]] as const) {
+    for (const [x, other] of [
+      [e.left, e.right],
+      [e.right, e.left],
+    ] as const) {
       if (x.op !== 'var') continue;
       const v = model.variables[x.index];
       if (v.hidden || v.kind !== 'assigned') continue;
@@ -224,7 +336,12 @@ function reportDoubleWriters(model: FlatModel, problems: Problem[]): void {
       if (e.left.op === 'var' && e.left.index !== x.index) continue;
       const chart = model.charts.find((c) => writes(c, x.index));
       problems.push({
-        ...problem('error', 'two-writers', `${v.name} is given by the equation "${e.origin.text}" and is also set by the state chart ${chart?.name ?? ''}`, e.origin.span),
+        ...problem(
+          'error',
+          'two-writers',
+          `${v.name} is given by the equation "${e.origin.text}" and is also set by the state chart ${chart?.name ?? ''}`,
+          e.origin.span,
+        ),
         place: e.origin.place,
       });
     }
@@ -233,17 +350,31 @@ function reportDoubleWriters(model: FlatModel, problems: Problem[]): void {
 
 function writes(chart: FlatModel['charts'][number], index: number): boolean {
   const inBody = (body: FlatModel['charts'][number]['entry'][number]): boolean =>
-    body.some((s) => (s.kind === 'assign' ? s.target === index : s.kind === 'if' ? s.branches.some((x) => inBody(x.body)) || inBody(s.otherwise) : false));
+    body.some((s) =>
+      s.kind === 'assign'
+        ? s.target === index
+        : s.kind === 'if'
+          ? s.branches.some((x) => inBody(x.body)) || inBody(s.otherwise)
+          : false,
+    );
   return chart.entry.some(inBody) || chart.exit.some(inBody) || chart.transitions.some((t) => inBody(t.effect));
 }
 
 /** Says which part of the model has too few or too many equations. */
-function explain(model: FlatModel, system: System, adjacent: readonly (readonly number[])[], m: Matching, wanted: readonly number[], problems: Problem[]): void {
+function explain(
+  model: FlatModel,
+  system: System,
+  adjacent: readonly (readonly number[])[],
+  m: Matching,
+  wanted: readonly number[],
+  problems: Problem[],
+): void {
   const nameOf = (k: number): string => {
     const u = system.unknownAt(k);
     return u.kind === 'der' ? `der(${model.variables[u.index].name})` : model.variables[u.index].name;
   };
-  const list = (names: readonly string[]): string => (names.length > 6 ? `${names.slice(0, 6).join(', ')} and ${names.length - 6} more` : names.join(', '));
+  const list = (names: readonly string[]): string =>
+    names.length > 6 ? `${names.slice(0, 6).join(', ')} and ${names.length - 6} more` : names.join(', ');
   const { over, under } = explainMatching(adjacent, m, wanted);
   const visible = (k: number): boolean => !model.variables[system.unknownAt(k).index].hidden;
   const open = wanted.filter((u) => m.equationOf[u] < 0);
@@ -258,9 +389,13 @@ function explain(model: FlatModel, system: System, adjacent: readonly (readonly 
     const related = under.unknowns.filter((u) => visible(u) && !unknowns.includes(u)).map(nameOf);
     const where = part ? ` in ${part}` : '';
     problems.push({
-      ...problem('error', 'under-determined',
+      ...problem(
+        'error',
+        'under-determined',
         `Nothing determines ${list(unknowns.map(nameOf))}${where}: add ${unknowns.length === 1 ? 'an equation' : `${unknowns.length} equations`}, or make ${unknowns.length === 1 ? 'it an input or a parameter' : 'them inputs or parameters'}` +
-          (related.length ? ` (it shares its equations with ${list(related)})` : ''), v.span),
+          (related.length ? ` (it shares its equations with ${list(related)})` : ''),
+        v.span,
+      ),
       place: v.place,
     });
   }
@@ -274,15 +409,28 @@ function explain(model: FlatModel, system: System, adjacent: readonly (readonly 
     const only = over.unknowns.filter(visible).map(nameOf);
     const where = e.origin.part ? ` in ${e.origin.part}` : '';
     problems.push({
-      ...problem('error', 'over-determined',
-        `The equation "${e.origin.text}"${where} is one too many` + (only.length ? `: ${list(only)} ${only.length === 1 ? 'is' : 'are'} already determined by ${list([...new Set(rivals)])}` : ': nothing in it is unknown'), e.origin.span),
+      ...problem(
+        'error',
+        'over-determined',
+        `The equation "${e.origin.text}"${where} is one too many` +
+          (only.length
+            ? `: ${list(only)} ${only.length === 1 ? 'is' : 'are'} already determined by ${list([...new Set(rivals)])}`
+            : ': nothing in it is unknown'),
+        e.origin.span,
+      ),
       place: e.origin.place,
     });
   }
 }
 
 function initialOrder(
-  model: FlatModel, system: System, isState: ReadonlySet<number>, adjacent: readonly (readonly number[])[], dynamic: Matching, problems: Problem[], written: number,
+  model: FlatModel,
+  system: System,
+  isState: ReadonlySet<number>,
+  adjacent: readonly (readonly number[])[],
+  dynamic: Matching,
+  problems: Problem[],
+  written: number,
 ): readonly Block[] {
   const free = new Set([...isState].filter((k) => !model.variables[k].fixed));
   const wide = system.withStates(free);
@@ -298,7 +446,12 @@ function initialOrder(
     if (k >= model.equations.length + written) continue;
     const { origin } = all[k];
     problems.push({
-      ...problem('error', 'over-determined-start', `The initial equation "${origin.text}" is one too many: everything in it is determined at the start already`, origin.span),
+      ...problem(
+        'error',
+        'over-determined-start',
+        `The initial equation "${origin.text}" is one too many: everything in it is determined at the start already`,
+        origin.span,
+      ),
       place: origin.place,
     });
     return [];
@@ -307,20 +460,33 @@ function initialOrder(
   const used = [...all.keys()].filter((k) => unknownOf[k] >= 0);
   const position = new Int32Array(all.length).fill(-1);
   used.forEach((k, j) => (position[k] = j));
-  return orderBlocks(system.withStates(solved), used.map((k) => all[k]), { unknownOf: Int32Array.from(used, (k) => unknownOf[k]), equationOf: equationOf.map((k) => (k < 0 ? -1 : position[k])) });
+  return orderBlocks(
+    system.withStates(solved),
+    used.map((k) => all[k]),
+    {
+      unknownOf: Int32Array.from(used, (k) => unknownOf[k]),
+      equationOf: equationOf.map((k) => (k < 0 ? -1 : position[k])),
+    },
+  );
 }
 
 /** The blocks in solution order. */
 function orderBlocks(system: System, equations: readonly FlatEquation[], m: Matching): Block[] {
-  const dependencies = (withConditions: boolean, keep: (e: number) => boolean) => (e: number): number[] =>
-    system.needs(equations[e], withConditions).flatMap((u) => {
-      const by = m.equationOf[u];
-      return by >= 0 && by !== e && keep(by) ? [by] : [];
-    });
+  const dependencies =
+    (withConditions: boolean, keep: (e: number) => boolean) =>
+    (e: number): number[] =>
+      system.needs(equations[e], withConditions).flatMap((u) => {
+        const by = m.equationOf[u];
+        return by >= 0 && by !== e && keep(by) ? [by] : [];
+      });
   const isDiscrete = (e: number): boolean => system.isDiscrete(m.unknownOf[e]);
   const target = (e: number): Unknown => system.unknownAt(m.unknownOf[e]);
-  return dependencyOrder(equations.length, dependencies(true, () => true)).flatMap((component): Block[] => {
-    if (component.length === 1) return [single(equations[component[0]], target(component[0]), isDiscrete(component[0]))];
+  return dependencyOrder(
+    equations.length,
+    dependencies(true, () => true),
+  ).flatMap((component): Block[] => {
+    if (component.length === 1)
+      return [single(equations[component[0]], target(component[0]), isDiscrete(component[0]))];
     // inside a loop, conditions and discrete values count as known; the event iteration brings them up to date
     const members = new Set(component);
     const continuous = component.filter((e) => !isDiscrete(e));
@@ -328,11 +494,25 @@ function orderBlocks(system: System, equations: readonly FlatEquation[], m: Matc
     const sub = (list: readonly number[]): number[][] => {
       const position = new Map(list.map((e, k) => [e, k]));
       const needs = dependencies(false, (e) => members.has(e));
-      return dependencyOrder(list.length, (k) => needs(list[k]).flatMap((e) => position.get(e) ?? [])).map((c) => c.map((k) => list[k]));
+      return dependencyOrder(list.length, (k) => needs(list[k]).flatMap((e) => position.get(e) ?? [])).map((c) =>
+        c.map((k) => list[k]),
+      );
     };
     const blocks = sub(continuous).map((c): Block =>
-      c.length === 1 ? single(equations[c[0]], target(c[0]), false) : tear(system, c.map((e) => equations[e]), c.map(target)));
-    return [...blocks, ...sub(discrete).flat().map((e) => single(equations[e], target(e), true))];
+      c.length === 1
+        ? single(equations[c[0]], target(c[0]), false)
+        : tear(
+            system,
+            c.map((e) => equations[e]),
+            c.map(target),
+          ),
+    );
+    return [
+      ...blocks,
+      ...sub(discrete)
+        .flat()
+        .map((e) => single(equations[e], target(e), true)),
+    ];
   });
 }
 
@@ -419,7 +599,11 @@ function tear(system: System, equations: readonly FlatEquation[], unknowns: read
     tears.push(unknowns[best]);
     settle(best);
   }
-  return torn(tears, inner, [...left].map((k) => equations[k]));
+  return torn(
+    tears,
+    inner,
+    [...left].map((k) => equations[k]),
+  );
 }
 
 function torn(tears: readonly Unknown[], inner: TornBlock['inner'], remaining: readonly FlatEquation[]): TornBlock {
@@ -438,5 +622,12 @@ function isLinear(tears: readonly Unknown[], inner: TornBlock['inner'], residual
   };
   const seed = constant(1);
   return [...inner.map((x) => x.value), ...residuals.map((r) => r.value)].every((e) =>
-    free(differentiate(e, (leaf) => ((leaf.op === 'var' || leaf.op === 'der') && keys.has(`${leaf.op}${leaf.index}`) ? { op: 'mul', a: seed, b: { op: 'time' } } : constant(0)))));
+    free(
+      differentiate(e, (leaf) =>
+        (leaf.op === 'var' || leaf.op === 'der') && keys.has(`${leaf.op}${leaf.index}`)
+          ? { op: 'mul', a: seed, b: { op: 'time' } }
+          : constant(0),
+      ),
+    ),
+  );
 }

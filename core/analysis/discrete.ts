@@ -7,7 +7,8 @@ import type { FlatModel } from '../flatten/flat-model';
  */
 export function givesDiscrete(model: FlatModel, x: number, other: FlatExpr): boolean {
   if (model.variables[x].type !== 'Real') return true;
-  let keeps = false, changes = false;
+  let keeps = false,
+    changes = false;
   walk(other, (e) => {
     keeps ||= e.op === 'pre' && e.index === x;
     changes ||= e.op === 'der' || (e.op === 'var' && model.variables[e.index].kind === 'continuous');

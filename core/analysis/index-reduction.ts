@@ -1,6 +1,14 @@
 import { problem, type Problem } from '../language/diagnostics';
 import { plainVariable } from '../flatten/builder';
-import { createSubstitution, evaluate, isRelation, operands, walk, zero, type FlatExpr } from '../flatten/flat-expression';
+import {
+  createSubstitution,
+  evaluate,
+  isRelation,
+  operands,
+  walk,
+  zero,
+  type FlatExpr,
+} from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel, FlatVariable } from '../flatten/flat-model';
 import { givesDiscrete } from './discrete';
 import { differentiate } from '../flatten/differentiate';
@@ -68,7 +76,16 @@ export function reduceIndex(model: FlatModel, states: readonly number[], problem
       collect(e.b, into);
     } else for (const x of operands(e)) collect(x, into);
   };
-  const isDiscrete = (e: FlatEquation): boolean => ([[e.left, e.right], [e.right, e.left]] as const).some(([x, other]) => x.op === 'var' && model.variables[x.index].kind === 'discrete' && givesDiscrete(model, x.index, other));
+  const isDiscrete = (e: FlatEquation): boolean =>
+    (
+      [
+        [e.left, e.right],
+        [e.right, e.left],
+      ] as const
+    ).some(
+      ([x, other]) =>
+        x.op === 'var' && model.variables[x.index].kind === 'discrete' && givesDiscrete(model, x.index, other),
+    );
   const rows: Row[] = [];
   model.equations.forEach((e, base) => {
     if (isDiscrete(e)) return;
@@ -101,7 +118,12 @@ export function reduceIndex(model: FlatModel, states: readonly number[], problem
       for (const q of seenRows) {
         const row = rows[q];
         const derived = row.nodes.map((k) => nodes[k].derivative).filter((k) => k >= 0);
-        rows.push({ base: row.base, level: row.level + 1, nodes: [...new Set([...row.nodes, ...derived])], derivative: -1 });
+        rows.push({
+          base: row.base,
+          level: row.level + 1,
+          nodes: [...new Set([...row.nodes, ...derived])],
+          derivative: -1,
+        });
         unknownOf.push(-1);
         row.derivative = rows.length - 1;
       }
@@ -119,7 +141,11 @@ export function reduceIndex(model: FlatModel, states: readonly number[], problem
 
 /** Looks for a free unknown along alternating paths; tells what was reached where there is none. */
 function augment(
-  rows: readonly Row[], nodes: readonly Node[], start: number, unknownOf: number[], equationOf: number[],
+  rows: readonly Row[],
+  nodes: readonly Node[],
+  start: number,
+  unknownOf: number[],
+  equationOf: number[],
 ): { found: boolean; seenRows: number[]; seenNodes: number[] } {
   const cameFrom = new Map<number, number>();
   const queue = [start];
@@ -146,7 +172,13 @@ function augment(
 }
 
 /** Writes the reduced model: the differentiated equations, the chosen states, and what stays as invariants. */
-function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly Node[], rows: readonly Row[], problems: Problem[]): Reduction | undefined {
+function write(
+  model: FlatModel,
+  isState: ReadonlySet<number>,
+  nodes: readonly Node[],
+  rows: readonly Row[],
+  problems: Problem[],
+): Reduction | undefined {
   const order = new Map<number, number>();
   for (const k of nodes) order.set(k.variable, Math.max(order.get(k.variable) ?? 0, k.order));
   const times = new Map<number, number>();
@@ -164,7 +196,18 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
     while (own.length <= p) {
       const v = model.variables[x];
       own.push(variables.length);
-      variables.push(plainVariable({ name: `der(${variables[own[own.length - 2]].name})`, type: 'Real', kind: 'continuous', place: v.place, ...(v.span && { span: v.span }) }, { hidden: true }));
+      variables.push(
+        plainVariable(
+          {
+            name: `der(${variables[own[own.length - 2]].name})`,
+            type: 'Real',
+            kind: 'continuous',
+            place: v.place,
+            ...(v.span && { span: v.span }),
+          },
+          { hidden: true },
+        ),
+      );
     }
     chain.set(x, own);
     return own[p];
@@ -177,7 +220,9 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
   };
   const isKnown = (k: number): boolean => ['constant', 'parameter'].includes(model.variables[k]?.kind ?? '');
   let failed = false;
-  const open = createSubstitution((x) => (x.op === 'der' && (tied.has(x.index) || orderOf(x.index) > 1) ? holder(x.index, 1) : undefined));
+  const open = createSubstitution((x) =>
+    x.op === 'der' && (tied.has(x.index) || orderOf(x.index) > 1) ? holder(x.index, 1) : undefined,
+  );
   const derive = (e: FlatExpr, origin: FlatEquation['origin']): FlatExpr =>
     differentiate(e, (leaf) => {
       if (leaf.op === 'time') return { op: 'const', value: 1 };
@@ -187,7 +232,15 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
         if (kind === 'continuous') return orderOf(at.x) > at.p ? holder(at.x, at.p + 1) : zero;
         if (kind === 'external') {
           failed = true;
-          problems.push({ ...problem('error', 'input-derivative', `"${origin.text}" ties states to the input ${model.variables[at.x].name}, so that its derivative would be needed: let the input act through a state, or give it a formula`, origin.span), place: origin.place });
+          problems.push({
+            ...problem(
+              'error',
+              'input-derivative',
+              `"${origin.text}" ties states to the input ${model.variables[at.x].name}, so that its derivative would be needed: let the input act through a state, or give it a formula`,
+              origin.span,
+            ),
+            place: origin.place,
+          });
         }
         return zero;
       }
@@ -200,7 +253,16 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
     const list: FlatEquation[] = [{ left: open(e.left), right: open(e.right), origin: e.origin }];
     for (let k = 1; k <= count; k++) {
       const before = list[k - 1];
-      list.push({ left: derive(before.left, e.origin), right: derive(before.right, e.origin), origin: { ...e.origin, get text() { return `${'derivative of '.repeat(k)}${e.origin.text}`; } } });
+      list.push({
+        left: derive(before.left, e.origin),
+        right: derive(before.right, e.origin),
+        origin: {
+          ...e.origin,
+          get text() {
+            return `${'derivative of '.repeat(k)}${e.origin.text}`;
+          },
+        },
+      });
     }
     levels.set(base, list);
   }
@@ -211,7 +273,11 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
   const numberOf = (e: FlatExpr): number | undefined => {
     let fixed = true;
     walk(e, (x) => {
-      if ((x.op === 'var' && !isKnown(x.index)) || ['der', 'pre', 'time', 'initial', 'terminal', 'sample'].includes(x.op)) fixed = false;
+      if (
+        (x.op === 'var' && !isKnown(x.index)) ||
+        ['der', 'pre', 'time', 'initial', 'terminal', 'sample'].includes(x.op)
+      )
+        fixed = false;
       return !fixed;
     });
     if (!fixed) return undefined;
@@ -223,7 +289,13 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
   const weight = (x: number): number => {
     const v = model.variables[x];
     const select = { never: -20, avoid: -10, default: 0, prefer: 20, always: 40 }[v.stateSelect ?? 'default'];
-    return (isState.has(x) ? 5 : 0) + (v.fixed && v.start ? 3 : v.start ? 1 : 0) + (restarted.has(x) ? 60 : 0) + select - v.name.length * 1e-3;
+    return (
+      (isState.has(x) ? 5 : 0) +
+      (v.fixed && v.start ? 3 : v.start ? 1 : 0) +
+      (restarted.has(x) ? 60 : 0) +
+      select -
+      v.name.length * 1e-3
+    );
   };
   interface Constraint {
     readonly base: number;
@@ -240,12 +312,15 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
     for (const index of seen) {
       const at = placeOf.get(index) ?? { x: index, p: 0 };
       if (model.variables[at.x]?.kind !== 'continuous' || orderOf(at.x) - count !== at.p) continue;
-      const part = (side: FlatExpr): FlatExpr => differentiate(side, (leaf) => ({ op: 'const', value: leaf.op === 'var' && leaf.index === index ? 1 : 0 }));
+      const part = (side: FlatExpr): FlatExpr =>
+        differentiate(side, (leaf) => ({ op: 'const', value: leaf.op === 'var' && leaf.index === index ? 1 : 0 }));
       const [l, r] = [numberOf(part(e.left)), numberOf(part(e.right))];
       const value = l === undefined || r === undefined ? undefined : l - r;
       if (value !== 0) coefficients.set(at.x, value);
     }
-    const own = [e.left, e.right].flatMap((side) => (side.op === 'var' ? [placeOf.get(side.index)?.x ?? side.index] : [])).sort((x, y) => weight(x) - weight(y))[0];
+    const own = [e.left, e.right]
+      .flatMap((side) => (side.op === 'var' ? [placeOf.get(side.index)?.x ?? side.index] : []))
+      .sort((x, y) => weight(x) - weight(y))[0];
     return { base, times: count, coefficients, own };
   });
 
@@ -256,7 +331,10 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
   for (let stage = 1; stage <= most; stage++) {
     const taking = constraints.filter((c) => c.times >= stage && (solved.get(c.base) ?? 0) === stage - 1);
     const usable = (x: number): boolean => orderOf(x) - stage + 1 >= 1 && (given.get(x) ?? 0) === stage - 1;
-    const chosen = chooseColumns(taking.map((c) => ({ own: c.own, coefficients: new Map([...c.coefficients].filter(([x]) => usable(x))) })), weight);
+    const chosen = chooseColumns(
+      taking.map((c) => ({ own: c.own, coefficients: new Map([...c.coefficients].filter(([x]) => usable(x))) })),
+      weight,
+    );
     taking.forEach((c, k) => {
       const x = chosen[k];
       if (x === undefined) return;
@@ -269,14 +347,21 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
   const integrated = (x: number): number => orderOf(x) - (given.get(x) ?? 0);
   const close = createSubstitution((x) => {
     const at = x.op === 'var' ? placeOf.get(x.index) : undefined;
-    return at && at.p > 0 && at.p === orderOf(at.x) && integrated(at.x) === at.p ? { op: 'der', index: derivativeOf(at.x, at.p - 1) } : undefined;
+    return at && at.p > 0 && at.p === orderOf(at.x) && integrated(at.x) === at.p
+      ? { op: 'der', index: derivativeOf(at.x, at.p - 1) }
+      : undefined;
   });
   const closed = (e: FlatEquation): FlatEquation => ({ left: close(e.left), right: close(e.right), origin: e.origin });
-  const equations = model.equations.map((e, base) => (times.has(base) ? closed(levels.get(base)!.at(-1)!) : closed({ left: open(e.left), right: open(e.right), origin: e.origin })));
+  const equations = model.equations.map((e, base) =>
+    times.has(base)
+      ? closed(levels.get(base)!.at(-1)!)
+      : closed({ left: open(e.left), right: open(e.right), origin: e.origin }),
+  );
   const invariants: FlatEquation[] = [];
   for (const c of constraints) {
     const list = levels.get(c.base)!;
-    for (let k = 0; k < c.times; k++) (c.times - k <= (solved.get(c.base) ?? 0) ? equations : invariants).push(closed(list[k]));
+    for (let k = 0; k < c.times; k++)
+      (c.times - k <= (solved.get(c.base) ?? 0) ? equations : invariants).push(closed(list[k]));
   }
   const dependent: number[] = [];
   for (const x of order.keys()) {
@@ -286,18 +371,27 @@ function write(model: FlatModel, isState: ReadonlySet<number>, nodes: readonly N
     for (let p = 1; p <= q; p++) {
       if (p === orderOf(x)) continue;
       const index = derivativeOf(x, p - 1);
-      equations.push({ left: { op: 'der', index }, right: holder(x, p), origin: { ...origin, text: `der(${variables[index].name})` } });
+      equations.push({
+        left: { op: 'der', index },
+        right: holder(x, p),
+        origin: { ...origin, text: `der(${variables[index].name})` },
+      });
     }
     for (let p = q; p < orderOf(x); p++) dependent.push(derivativeOf(x, p));
   }
   // a derivative that is integrated needs no variable of its own
   for (const [x, own] of chain) {
     const top = own[orderOf(x)];
-    if (top !== undefined && orderOf(x) > 0 && integrated(x) === orderOf(x)) variables[top] = { ...variables[top], kind: 'constant', binding: zero };
+    if (top !== undefined && orderOf(x) > 0 && integrated(x) === orderOf(x))
+      variables[top] = { ...variables[top], kind: 'constant', binding: zero };
   }
-  const initialEquations = model.initialEquations.map((e) => closed({ left: open(e.left), right: open(e.right), origin: e.origin }));
+  const initialEquations = model.initialEquations.map((e) =>
+    closed({ left: open(e.left), right: open(e.right), origin: e.origin }),
+  );
   return {
-    model: { ...model, variables, equations, initialEquations }, invariants, dependent,
+    model: { ...model, variables, equations, initialEquations },
+    invariants,
+    dependent,
     differentiated: [...times].map(([base, count]) => ({ equation: model.equations[base], times: count })),
   };
 }
@@ -317,7 +411,7 @@ function chooseColumns(rows: readonly ColumnRow[], weight: (x: number) => number
   const chosen: (number | undefined)[] = rows.map(() => undefined);
   const rowOf = new Map<number, number>();
   const holding = new Map<number, number[]>();
-  rows.forEach((r, k) => r.coefficients.forEach((_, x) => (holding.get(x)?.push(k) ?? holding.set(x, [k]))));
+  rows.forEach((r, k) => r.coefficients.forEach((_, x) => holding.get(x)?.push(k) ?? holding.set(x, [k])));
   const isNumber = (r: ColumnRow): boolean => [...r.coefficients.values()].every((c) => c !== undefined);
   const hasNumber = (k: number, x: number): boolean => {
     const c = rows[k].coefficients.get(x);
@@ -346,7 +440,14 @@ function chooseColumns(rows: readonly ColumnRow[], weight: (x: number) => number
     rowOf.set(x, k);
   };
   rows.forEach((r, k) => {
-    if (r.own !== undefined && !rowOf.has(r.own) && weight(r.own) < keepsItsState && hasNumber(k, r.own) && !closesCircle(k, r.own)) take(k, r.own);
+    if (
+      r.own !== undefined &&
+      !rowOf.has(r.own) &&
+      weight(r.own) < keepsItsState &&
+      hasNumber(k, r.own) &&
+      !closesCircle(k, r.own)
+    )
+      take(k, r.own);
   });
 
   const pivots: { readonly column: number; readonly row: Map<number, number> }[] = [];
@@ -362,17 +463,23 @@ function chooseColumns(rows: readonly ColumnRow[], weight: (x: number) => number
     return reduced;
   };
   const numeric = [...rows.keys()].filter((k) => isNumber(rows[k]));
-  for (const k of numeric) if (chosen[k] !== undefined) {
-    const reduced = eliminate(k);
-    if (Math.abs(reduced.get(chosen[k]!) ?? 0) > 1e-12) pivots.push({ column: chosen[k]!, row: reduced });
-  }
+  for (const k of numeric)
+    if (chosen[k] !== undefined) {
+      const reduced = eliminate(k);
+      if (Math.abs(reduced.get(chosen[k]!) ?? 0) > 1e-12) pivots.push({ column: chosen[k]!, row: reduced });
+    }
   for (const k of numeric) {
     if (chosen[k] !== undefined) continue;
     const reduced = eliminate(k);
     const largest = Math.max(0, ...[...reduced.values()].map(Math.abs));
     let found: number | undefined;
     for (const [x, c] of reduced) {
-      if (Math.abs(c) <= 1e-9 * largest || rowOf.has(x) || (holding.get(x) ?? []).some((j) => chosen[j] !== undefined && !isNumber(rows[j]))) continue;
+      if (
+        Math.abs(c) <= 1e-9 * largest ||
+        rowOf.has(x) ||
+        (holding.get(x) ?? []).some((j) => chosen[j] !== undefined && !isNumber(rows[j]))
+      )
+        continue;
       if (found === undefined || weight(x) < weight(found)) found = x;
     }
     if (found === undefined) continue;
@@ -383,7 +490,9 @@ function chooseColumns(rows: readonly ColumnRow[], weight: (x: number) => number
     changed = false;
     rows.forEach((r, k) => {
       if (chosen[k] !== undefined) return;
-      const options = [...r.coefficients.keys()].filter((x) => !rowOf.has(x) && hasNumber(k, x)).sort((x, y) => weight(x) - weight(y));
+      const options = [...r.coefficients.keys()]
+        .filter((x) => !rowOf.has(x) && hasNumber(k, x))
+        .sort((x, y) => weight(x) - weight(y));
       const column = options.find((x) => !closesCircle(k, x));
       if (column === undefined) return;
       take(k, column);

@@ -37,7 +37,12 @@ function greedy(adjacent: readonly (readonly number[])[], unknownOf: Int32Array,
   }
 }
 
-function layer(adjacent: readonly (readonly number[])[], unknownOf: Int32Array, equationOf: Int32Array, level: Int32Array): boolean {
+function layer(
+  adjacent: readonly (readonly number[])[],
+  unknownOf: Int32Array,
+  equationOf: Int32Array,
+  level: Int32Array,
+): boolean {
   level.fill(-1);
   let front: number[] = [];
   for (let e = 0; e < adjacent.length; e++) {
@@ -65,7 +70,12 @@ function layer(adjacent: readonly (readonly number[])[], unknownOf: Int32Array, 
 }
 
 function augment(
-  adjacent: readonly (readonly number[])[], start: number, unknownOf: Int32Array, equationOf: Int32Array, level: Int32Array, nextEdge: Int32Array,
+  adjacent: readonly (readonly number[])[],
+  start: number,
+  unknownOf: Int32Array,
+  equationOf: Int32Array,
+  level: Int32Array,
+  nextEdge: Int32Array,
 ): boolean {
   const path = [start];
   while (path.length > 0) {
@@ -92,7 +102,12 @@ function augment(
 }
 
 /** Adds one equation to a matching by an augmenting path; false where there is none. */
-export function matchOne(adjacent: readonly (readonly number[])[], start: number, unknownOf: Int32Array, equationOf: Int32Array): boolean {
+export function matchOne(
+  adjacent: readonly (readonly number[])[],
+  start: number,
+  unknownOf: Int32Array,
+  equationOf: Int32Array,
+): boolean {
   const cameFrom = new Map<number, number>();
   const queue = [start];
   const seen = new Set<number>();
@@ -106,7 +121,7 @@ export function matchOne(adjacent: readonly (readonly number[])[], start: number
         queue.push(equationOf[u]);
         continue;
       }
-      for (let at = u; ; ) {
+      for (let at = u; ;) {
         const by = cameFrom.get(at)!;
         const before = unknownOf[by];
         unknownOf[by] = at;
@@ -124,7 +139,9 @@ export function matchOne(adjacent: readonly (readonly number[])[], start: number
  * competes for too few unknowns; from unmatched unknowns, everything that too few equations determine.
  */
 export function explainMatching(
-  adjacent: readonly (readonly number[])[], m: Matching, candidates: readonly number[],
+  adjacent: readonly (readonly number[])[],
+  m: Matching,
+  candidates: readonly number[],
 ): { over: { equations: number[]; unknowns: number[] }; under: { equations: number[]; unknowns: number[] } } {
   const over = { equations: new Set<number>(), unknowns: new Set<number>() };
   const stack: number[] = [];
@@ -141,7 +158,7 @@ export function explainMatching(
     }
   }
   const using = new Map<number, number[]>();
-  adjacent.forEach((list, e) => list.forEach((u) => (using.get(u)?.push(e) ?? using.set(u, [e]))));
+  adjacent.forEach((list, e) => list.forEach((u) => using.get(u)?.push(e) ?? using.set(u, [e])));
   const under = { equations: new Set<number>(), unknowns: new Set<number>() };
   const open = candidates.filter((u) => m.equationOf[u] < 0);
   open.forEach((u) => under.unknowns.add(u));
@@ -166,7 +183,11 @@ export function explainMatching(
  * Any equation that competes with an unmatched one could be left out instead. Gives each unmatched equation's place to the competitor that
  * `rank` puts highest, along an alternating path.
  */
-export function blame(adjacent: readonly (readonly number[])[], m: Matching, rank: (equation: number) => number): Matching {
+export function blame(
+  adjacent: readonly (readonly number[])[],
+  m: Matching,
+  rank: (equation: number) => number,
+): Matching {
   const unknownOf = Int32Array.from(m.unknownOf);
   const equationOf = Int32Array.from(m.equationOf);
   m.unknownOf.forEach((u, start) => {
@@ -186,7 +207,7 @@ export function blame(adjacent: readonly (readonly number[])[], m: Matching, ran
     // from the worst one back to the start, each equation on the path takes the unknown of the next
     let freed = unknownOf[worst];
     if (worst !== start) unknownOf[worst] = -1;
-    for (let at = worst; at !== start; ) {
+    for (let at = worst; at !== start;) {
       const before = cameFrom.get(at)!;
       const own = unknownOf[before];
       unknownOf[before] = freed;

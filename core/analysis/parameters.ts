@@ -36,5 +36,8 @@ export function evaluateStructure(model: FlatModel): { model: FlatModel; evaluat
     return number;
   });
   const each = (e: FlatEquation): FlatEquation => ({ left: visit(e.left), right: visit(e.right), origin: e.origin });
-  return { model: { ...model, equations: model.equations.map(each), initialEquations: model.initialEquations.map(each) }, evaluated };
+  return {
+    model: { ...model, equations: model.equations.map(each), initialEquations: model.initialEquations.map(each) },
+    evaluated,
+  };
 }

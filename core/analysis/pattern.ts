@@ -5,7 +5,9 @@ import type { SolvableModel } from './solvable-model';
 const mostEntries = 4_000_000;
 
 /** Which derivatives depend on which states, as rows of columns in ascending order; undefined where nearly all do on all. */
-export function jacobianPattern(solvable: SolvableModel): { size: number; start: Int32Array; columns: Int32Array } | undefined {
+export function jacobianPattern(
+  solvable: SolvableModel,
+): { size: number; start: Int32Array; columns: Int32Array } | undefined {
   const { states, blocks } = solvable;
   const n = states.length;
   if (n <= 40) return undefined;

@@ -7,7 +7,13 @@ import type { Reduction } from './index-reduction';
 
 /** One step of the solution order. */
 export type Block =
-  | { readonly kind: 'assign'; readonly target: Unknown; readonly value: FlatExpr; readonly equation: FlatEquation; readonly discrete: boolean }
+  | {
+      readonly kind: 'assign';
+      readonly target: Unknown;
+      readonly value: FlatExpr;
+      readonly equation: FlatEquation;
+      readonly discrete: boolean;
+    }
   | TornBlock;
 
 /** Equations to be solved together: given the torn unknowns, the inner ones follow in order; Newton's method closes the residuals. */

@@ -58,14 +58,16 @@ export function describeStructure(model: FlatModel): ModelStructure {
   const solved = solvable.blocks.length > 0 || solvable.problems.every((p) => p.severity !== 'error');
   const order = solved ? solvedOrder(solvable) : failedOrder(model);
   const source = solved ? solvable.model : model;
-  const nameOf = (u: Unknown): string => (u.kind === 'der' ? `der(${source.variables[u.index].name})` : source.variables[u.index].name);
+  const nameOf = (u: Unknown): string =>
+    u.kind === 'der' ? `der(${source.variables[u.index].name})` : source.variables[u.index].name;
   const columnOf = new Map(order.unknowns.map((u, k) => [key(u.unknown), k]));
   const entries = order.equations.map(({ equation }) => {
     const found = new Set<number>();
-    const note = (e: FlatExpr): void => walk(e, (x) => {
-      const k = x.op === 'var' || x.op === 'der' ? columnOf.get(x.op + x.index) : undefined;
-      if (k !== undefined) found.add(k);
-    });
+    const note = (e: FlatExpr): void =>
+      walk(e, (x) => {
+        const k = x.op === 'var' || x.op === 'der' ? columnOf.get(x.op + x.index) : undefined;
+        if (k !== undefined) found.add(k);
+      });
     note(equation.left);
     note(equation.right);
     return [...found].sort((a, b) => a - b);
@@ -73,12 +75,41 @@ export function describeStructure(model: FlatModel): ModelStructure {
   const closing = model.equations.filter(isClosing).length;
   const plain = matchedPairs(model);
   return {
-    equations: model.equations.length, unknowns: plain.unknowns.length, closing, entries, blocks: order.blocks.map((b) => ({ ...b, torn: b.torn.map(nameOf) })), solved,
-    rows: order.equations.map(({ equation, excess }) => ({ text: equation.origin.text, part: equation.origin.part, place: equation.origin.place, start: equation.origin.span.start, excess, competing: !excess && plain.competing.has(equation) })),
-    columns: order.unknowns.map(({ unknown, open, torn }) => ({ name: nameOf(unknown), kind: unknown.kind === 'der' ? 'derivative' : source.variables[unknown.index].kind === 'discrete' ? 'discrete' : 'continuous', open, torn })),
-    states: solvable.states.map((k) => solvable.model.variables[k].name), dependent: (solvable.reduction?.dependent ?? []).map((k) => solvable.reduction!.model.variables[k].name),
-    differentiated: (solvable.reduction?.differentiated ?? []).map((d) => ({ text: d.equation.origin.text, part: d.equation.origin.part, times: d.times })),
-    invariants: solvable.invariants.map((e) => e.origin.text), merged: solvable.aliases.size, evaluated: [...solvable.evaluated].map((k) => model.variables[k].name),
+    equations: model.equations.length,
+    unknowns: plain.unknowns.length,
+    closing,
+    entries,
+    blocks: order.blocks.map((b) => ({ ...b, torn: b.torn.map(nameOf) })),
+    solved,
+    rows: order.equations.map(({ equation, excess }) => ({
+      text: equation.origin.text,
+      part: equation.origin.part,
+      place: equation.origin.place,
+      start: equation.origin.span.start,
+      excess,
+      competing: !excess && plain.competing.has(equation),
+    })),
+    columns: order.unknowns.map(({ unknown, open, torn }) => ({
+      name: nameOf(unknown),
+      kind:
+        unknown.kind === 'der'
+          ? 'derivative'
+          : source.variables[unknown.index].kind === 'discrete'
+            ? 'discrete'
+            : 'continuous',
+      open,
+      torn,
+    })),
+    states: solvable.states.map((k) => solvable.model.variables[k].name),
+    dependent: (solvable.reduction?.dependent ?? []).map((k) => solvable.reduction!.model.variables[k].name),
+    differentiated: (solvable.reduction?.differentiated ?? []).map((d) => ({
+      text: d.equation.origin.text,
+      part: d.equation.origin.part,
+      times: d.times,
+    })),
+    invariants: solvable.invariants.map((e) => e.origin.text),
+    merged: solvable.aliases.size,
+    evaluated: [...solvable.evaluated].map((k) => model.variables[k].name),
   };
 }
 
@@ -93,7 +124,11 @@ function solvedOrder(solvable: SolvableModel): Order {
   const order: Order = { equations: [], unknowns: [], blocks: [] };
   for (const b of solvable.blocks) {
     if (b.kind === 'assign') {
-      if (b.target.kind === 'var' && (solvable.aliases.has(b.target.index) || solvable.model.variables[b.target.index].watched)) continue;
+      if (
+        b.target.kind === 'var' &&
+        (solvable.aliases.has(b.target.index) || solvable.model.variables[b.target.index].watched)
+      )
+        continue;
       order.equations.push({ equation: b.equation, excess: false });
       order.unknowns.push({ unknown: b.target, open: false, torn: false });
       continue;

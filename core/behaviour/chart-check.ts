@@ -17,10 +17,20 @@ export interface MessageWorld {
 /** What can be said of a chart without running it. Everything here is a warning: the chart can run. */
 export function checkChart(source: ChartSource, world?: MessageWorld): Problem[] {
   const chart = structureOf(source);
-  return [...unreachable(source, chart), ...neverOrAlways(source), ...overlapping(source), ...choices(source, chart), ...traps(source, chart), ...(world ? messages(source, world) : [])];
+  return [
+    ...unreachable(source, chart),
+    ...neverOrAlways(source),
+    ...overlapping(source),
+    ...choices(source, chart),
+    ...traps(source, chart),
+    ...(world ? messages(source, world) : []),
+  ];
 }
 
-const warn = (place: string, code: string, message: string): Problem => ({ ...problem('warning', code, message), place });
+const warn = (place: string, code: string, message: string): Problem => ({
+  ...problem('warning', code, message),
+  place,
+});
 
 /** States no sequence of transitions leads to, whatever the guards say. */
 function unreachable(source: ChartSource, chart: ChartStructure): Problem[] {
@@ -31,30 +41,52 @@ function unreachable(source: ChartSource, chart: ChartStructure): Problem[] {
     const node = chart.states[s];
     if (node.kind === 'history' || node.kind === 'deepHistory') {
       const [fallback] = chart.outgoing[s];
-      (fallback === undefined ? (node.parent < 0 ? chart.initial : chart.states[node.parent].initial) : chart.transitions[fallback].targets).forEach(enter);
+      (fallback === undefined
+        ? node.parent < 0
+          ? chart.initial
+          : chart.states[node.parent].initial
+        : chart.transitions[fallback].targets
+      ).forEach(enter);
     }
     if (node.kind === 'parallel') node.children.forEach(enter);
     else if (node.kind === 'state') node.initial.forEach(enter);
     for (let p = node.parent; p >= 0; p = chart.states[p].parent) {
       reached.add(p);
-      if (chart.states[p].kind === 'parallel') chart.states[p].children.forEach((c) => isWithin(chart, s, c) || enter(c));
+      if (chart.states[p].kind === 'parallel')
+        chart.states[p].children.forEach((c) => isWithin(chart, s, c) || enter(c));
     }
   };
   chart.initial.forEach(enter);
-  for (let before = -1; before !== reached.size; ) {
+  for (let before = -1; before !== reached.size;) {
     before = reached.size;
     source.transitions.forEach((t, k) => {
       if (reached.has(t.from) && constantGuard(t) !== false) chart.transitions[k].targets.forEach(enter);
     });
   }
-  return source.states.flatMap((s, k) => (reached.has(k) || s.kind === 'start' || (s.kind !== 'state' && s.kind !== 'parallel' && s.kind !== 'final' && s.kind !== 'choice') ? [] : [warn(s.place, 'unreachable', `Nothing leads to ${s.name}`)]));
+  return source.states.flatMap((s, k) =>
+    reached.has(k) ||
+    s.kind === 'start' ||
+    (s.kind !== 'state' && s.kind !== 'parallel' && s.kind !== 'final' && s.kind !== 'choice')
+      ? []
+      : [warn(s.place, 'unreachable', `Nothing leads to ${s.name}`)],
+  );
 }
 
 /** The value of a guard that rests on no quantity. */
 function constantGuard(t: TransitionSource): boolean | undefined {
   if (!t.guard) return undefined;
   try {
-    const value = evaluate(t.guard, { has: () => false, get: () => undefined, set: () => undefined, declare: () => undefined, isActive: () => { throw new ExecutionError(); }, send: () => undefined, cancel: () => undefined });
+    const value = evaluate(t.guard, {
+      has: () => false,
+      get: () => undefined,
+      set: () => undefined,
+      declare: () => undefined,
+      isActive: () => {
+        throw new ExecutionError();
+      },
+      send: () => undefined,
+      cancel: () => undefined,
+    });
     return typeof value === 'boolean' ? value : undefined;
   } catch (error) {
     if (error instanceof ExecutionError) return undefined;
@@ -77,13 +109,18 @@ function bounds(e: Expr): Bound[] | undefined {
   }
   if (e.kind !== 'binary' || !['<', '<=', '>', '>=', '==', '<>'].includes(e.op)) {
     if (e.kind === 'ref') return [{ text: printExpression(e), op: '==', value: 1, unit: '' }];
-    if (e.kind === 'unary' && e.op === 'not' && e.operand.kind === 'ref') return [{ text: printExpression(e.operand), op: '==', value: 0, unit: '' }];
+    if (e.kind === 'unary' && e.op === 'not' && e.operand.kind === 'ref')
+      return [{ text: printExpression(e.operand), op: '==', value: 0, unit: '' }];
     return undefined;
   }
   const flip = { '<': '>', '<=': '>=', '>': '<', '>=': '<=', '==': '==', '<>': '<>' } as const;
   const [left, right] = [e.left, e.right];
   const numberOf = (x: Expr): { value: number; unit: string } | undefined =>
-    x.kind === 'number' ? { value: x.value, unit: x.unit ?? '' } : x.kind === 'unary' && x.op === '-' && x.operand.kind === 'number' ? { value: -x.operand.value, unit: x.operand.unit ?? '' } : undefined;
+    x.kind === 'number'
+      ? { value: x.value, unit: x.unit ?? '' }
+      : x.kind === 'unary' && x.op === '-' && x.operand.kind === 'number'
+        ? { value: -x.operand.value, unit: x.operand.unit ?? '' }
+        : undefined;
   const [l, r] = [numberOf(left), numberOf(right)];
   if (r && !l) return [{ text: printExpression(left), op: e.op as Bound['op'], ...r }];
   if (l && !r) return [{ text: printExpression(right), op: flip[e.op as Bound['op']], ...l }];
@@ -100,28 +137,54 @@ function canHold(all: readonly Bound[]): boolean | undefined {
   for (const list of byText.values()) {
     // candidates: the numbers named, points between and beyond them
     const named = [...new Set(list.map((b) => b.value))].sort((a, b) => a - b);
-    const candidates = [named[0] - 1, ...named.flatMap((x, k) => [x, k + 1 < named.length ? (x + named[k + 1]) / 2 : x + 1])];
+    const candidates = [
+      named[0] - 1,
+      ...named.flatMap((x, k) => [x, k + 1 < named.length ? (x + named[k + 1]) / 2 : x + 1]),
+    ];
     if (!candidates.some((x) => list.every((b) => compare(b, x)))) return false;
   }
   return true;
 }
 
 const compare = ({ op, value }: Bound, x: number): boolean =>
-  op === '<' ? x < value : op === '<=' ? x <= value : op === '>' ? x > value : op === '>=' ? x >= value : op === '==' ? x === value : x !== value;
+  op === '<'
+    ? x < value
+    : op === '<='
+      ? x <= value
+      : op === '>'
+        ? x > value
+        : op === '>='
+          ? x >= value
+          : op === '=='
+            ? x === value
+            : x !== value;
 
 function neverOrAlways(source: ChartSource): Problem[] {
   return source.transitions.flatMap((t): Problem[] => {
     if (!t.guard) return [];
     const fixed = constantGuard(t);
-    if (fixed === false) return [warn(t.place, 'never-fires', 'This transition can never fire: its guard is always false')];
-    if (fixed === true) return [warn(t.place, 'always-fires', 'The guard of this transition is always true: it can be left out')];
+    if (fixed === false)
+      return [warn(t.place, 'never-fires', 'This transition can never fire: its guard is always false')];
+    if (fixed === true)
+      return [warn(t.place, 'always-fires', 'The guard of this transition is always true: it can be left out')];
     const all = bounds(t.guard);
-    return all && canHold(all) === false ? [warn(t.place, 'never-fires', `This transition can never fire: no value makes ${printExpression(t.guard)} true`)] : [];
+    return all && canHold(all) === false
+      ? [
+          warn(
+            t.place,
+            'never-fires',
+            `This transition can never fire: no value makes ${printExpression(t.guard)} true`,
+          ),
+        ]
+      : [];
   });
 }
 
 const sameTriggers = (a: TransitionSource, b: TransitionSource): boolean => {
-  const key = (t: TransitionSource): string[] => t.triggers.map((g) => (g.kind === 'message' ? `message ${g.message}` : `${g.kind} ${g.value ? printExpression(g.value) : ''}`));
+  const key = (t: TransitionSource): string[] =>
+    t.triggers.map((g) =>
+      g.kind === 'message' ? `message ${g.message}` : `${g.kind} ${g.value ? printExpression(g.value) : ''}`,
+    );
   const other = new Set(key(b));
   return a.triggers.length === 0 ? b.triggers.length === 0 : key(a).some((x) => other.has(x));
 };
@@ -133,14 +196,34 @@ function overlapping(source: ChartSource): Problem[] {
     const t = source.transitions[k];
     for (let j = k + 1; j < source.transitions.length; j++) {
       const other = source.transitions[j];
-      if (other.from !== t.from || other.otherwise || t.otherwise || source.states[t.from].kind === 'start' || !sameTriggers(t, other)) continue;
+      if (
+        other.from !== t.from ||
+        other.otherwise ||
+        t.otherwise ||
+        source.states[t.from].kind === 'start' ||
+        !sameTriggers(t, other)
+      )
+        continue;
       if (!t.guard) {
-        found.push(warn(other.place, 'never-fires', `This transition can never fire: an earlier one of ${source.states[t.from].name} with the same trigger has no guard`));
+        found.push(
+          warn(
+            other.place,
+            'never-fires',
+            `This transition can never fire: an earlier one of ${source.states[t.from].name} with the same trigger has no guard`,
+          ),
+        );
         continue;
       }
       const all = other.guard ? [bounds(t.guard), bounds(other.guard)] : undefined;
       const both = all?.[0] && all[1] ? canHold([...all[0], ...all[1]]) : undefined;
-      if (both === true) found.push(warn(other.place, 'overlap', `Its guard and that of an earlier transition of ${source.states[t.from].name} can both be true; then the earlier one is taken`));
+      if (both === true)
+        found.push(
+          warn(
+            other.place,
+            'overlap',
+            `Its guard and that of an earlier transition of ${source.states[t.from].name} can both be true; then the earlier one is taken`,
+          ),
+        );
     }
   }
   return found;
@@ -154,7 +237,15 @@ function choices(source: ChartSource, chart: ChartStructure): Problem[] {
     if (ways.length === 0) return [warn(s.place, 'no-way-out', `The choice ${s.name} leads nowhere`)];
     const timed = ways.find((t) => t.triggers.length > 0);
     if (timed) return [warn(timed.place, 'choice', `A choice is left at once: this trigger keeps ${s.name} waiting`)];
-    return ways.some((t) => t.otherwise || !t.guard) ? [] : [warn(s.place, 'no-else', `The choice ${s.name} has no way for the case that no guard is true: write else as one guard`)];
+    return ways.some((t) => t.otherwise || !t.guard)
+      ? []
+      : [
+          warn(
+            s.place,
+            'no-else',
+            `The choice ${s.name} has no way for the case that no guard is true: write else as one guard`,
+          ),
+        ];
   });
 }
 
@@ -163,18 +254,40 @@ function traps(source: ChartSource, chart: ChartStructure): Problem[] {
   if (source.transitions.length === 0 || source.isProcedure) return [];
   const leaves = (s: number): boolean => {
     for (let at = s; at >= 0; at = chart.states[at].parent) {
-      if (chart.outgoing[at].some((t) => chart.transitions[t].targets.some((x) => x !== at && !(chart.states[at].kind === 'parallel' && isWithin(chart, x, at))))) return true;
+      if (
+        chart.outgoing[at].some((t) =>
+          chart.transitions[t].targets.some(
+            (x) => x !== at && !(chart.states[at].kind === 'parallel' && isWithin(chart, x, at)),
+          ),
+        )
+      )
+        return true;
     }
     return false;
   };
-  return source.states.flatMap((s, k) => (s.kind === 'state' && chart.states[k].children.length === 0 && !leaves(k) && source.states.filter((o) => o.kind === 'state' && o.parent === s.parent).length > 1 ? [warn(s.place, 'trap', `${s.name} is never left: give it a way out, or make it an end`)] : []));
+  return source.states.flatMap((s, k) =>
+    s.kind === 'state' &&
+    chart.states[k].children.length === 0 &&
+    !leaves(k) &&
+    source.states.filter((o) => o.kind === 'state' && o.parent === s.parent).length > 1
+      ? [warn(s.place, 'trap', `${s.name} is never left: give it a way out, or make it an end`)]
+      : [],
+  );
 }
 
 function messages(source: ChartSource, world: MessageWorld): Problem[] {
-  return source.transitions.flatMap((t) => t.triggers.flatMap((g, k): Problem[] => {
-    if (g.kind !== 'message' || g.message === '*' || g.message.includes('.') || world.sent.has(g.message)) return [];
-    const near = nearestName(g.message, world.sent);
-    const fix = near ? `; did you mean ${near}?` : '';
-    return [warn(`${t.place}/trigger/${k}`, 'nobody-sends', `Nobody sends ${g.message}: no text, setup or panel does${fix}`)];
-  }));
+  return source.transitions.flatMap((t) =>
+    t.triggers.flatMap((g, k): Problem[] => {
+      if (g.kind !== 'message' || g.message === '*' || g.message.includes('.') || world.sent.has(g.message)) return [];
+      const near = nearestName(g.message, world.sent);
+      const fix = near ? `; did you mean ${near}?` : '';
+      return [
+        warn(
+          `${t.place}/trigger/${k}`,
+          'nobody-sends',
+          `Nobody sends ${g.message}: no text, setup or panel does${fix}`,
+        ),
+      ];
+    }),
+  );
 }

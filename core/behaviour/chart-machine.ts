@@ -1,4 +1,11 @@
-import { isActiveIn, noConfiguration, takesMessage, type ChartStructure, type Configuration, type TriggerNode } from './chart-structure';
+import {
+  isActiveIn,
+  noConfiguration,
+  takesMessage,
+  type ChartStructure,
+  type Configuration,
+  type TriggerNode,
+} from './chart-structure';
 import { isFinished, startChart, startChartIn, stepChart, type ChartStep, type StepAction } from './chart-step';
 
 /**
@@ -87,15 +94,23 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
   const configurations: Configuration[] = charts.map(() => noConfiguration);
   const ended = charts.map(() => false);
   // one slot per time trigger, grouped by the state that arms it
-  const timed = charts.map(({ structure }) => structure.states.map((): { slot: number; transition: number; trigger: number; kind: TriggerNode['kind'] }[] => []));
+  const timed = charts.map(({ structure }) =>
+    structure.states.map((): { slot: number; transition: number; trigger: number; kind: TriggerNode['kind'] }[] => []),
+  );
   const slots: { chart: number; from: number; transition: number; trigger: number; kind: TriggerNode['kind'] }[] = [];
-  charts.forEach(({ structure }, c) => structure.transitions.forEach((t, transition) => t.triggers.forEach((g, trigger) => {
-    if (g.kind !== 'after' && g.kind !== 'at' && g.kind !== 'every') return;
-    timed[c][t.from].push({ slot: slots.length, transition, trigger, kind: g.kind });
-    slots.push({ chart: c, from: t.from, transition, trigger, kind: g.kind });
-  })));
+  charts.forEach(({ structure }, c) =>
+    structure.transitions.forEach((t, transition) =>
+      t.triggers.forEach((g, trigger) => {
+        if (g.kind !== 'after' && g.kind !== 'at' && g.kind !== 'every') return;
+        timed[c][t.from].push({ slot: slots.length, transition, trigger, kind: g.kind });
+        slots.push({ chart: c, from: t.from, transition, trigger, kind: g.kind });
+      }),
+    ),
+  );
   const slotOf = new Map(slots.map((s, k) => [`${s.chart}/${s.transition}/${s.trigger}`, k]));
-  const slotAt = charts.map(({ structure }, c) => structure.transitions.map((t, j) => t.triggers.map((_, i) => slotOf.get(`${c}/${j}/${i}`) ?? -1)));
+  const slotAt = charts.map(({ structure }, c) =>
+    structure.transitions.map((t, j) => t.triggers.map((_, i) => slotOf.get(`${c}/${j}/${i}`) ?? -1)),
+  );
   const due = new Float64Array(slots.length).fill(NaN);
   const periods = new Float64Array(slots.length);
   const ticks = charts.map(() => 0);
@@ -106,7 +121,11 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
   let kept: ChartEvent[] = [];
   const later: { due: number; event: ChartEvent }[] = [];
   const defersAnything = charts.map((c) => c.defers.some((d) => d.length > 0));
-  const hasMoments = charts.some(({ structure }) => structure.transitions.some((t) => t.triggers.some((g) => g.kind === 'rises' || g.kind === 'changes' || g.kind === 'every')));
+  const hasMoments = charts.some(({ structure }) =>
+    structure.transitions.some((t) =>
+      t.triggers.some((g) => g.kind === 'rises' || g.kind === 'changes' || g.kind === 'every'),
+    ),
+  );
 
   const matches = (c: number, t: number, event: ChartEvent | undefined): boolean => {
     const { triggers, from } = charts[c].structure.transitions[t];
@@ -118,9 +137,12 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
           if (event !== undefined && takesMessage(g, event.name)) return true;
           break;
         case 'done':
-          if (event !== undefined && event.chart === c && event.name === doneName(charts[c].structure, from)) return true;
+          if (event !== undefined && event.chart === c && event.name === doneName(charts[c].structure, from))
+            return true;
           break;
-        case 'after': case 'at': case 'every':
+        case 'after':
+        case 'at':
+        case 'every':
           if (event === undefined && due[slotAt[c][t][k]] <= host.now()) return true;
           break;
         default:
@@ -149,12 +171,22 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
       }
     }
     configurations[c] = step.next;
-    for (const s of step.done) own.push({ name: doneName(charts[c].structure, s), receivers: [charts[c].part], sender: charts[c].part, args: [], chart: c });
+    for (const s of step.done)
+      own.push({
+        name: doneName(charts[c].structure, s),
+        receivers: [charts[c].part],
+        sender: charts[c].part,
+        args: [],
+        chart: c,
+      });
     if (step.ended) ended[c] = true;
     if (kept.length > 0) recall();
   };
 
-  const arm = (c: number, clock: { slot: number; transition: number; trigger: number; kind: TriggerNode['kind'] }): void => {
+  const arm = (
+    c: number,
+    clock: { slot: number; transition: number; trigger: number; kind: TriggerNode['kind'] },
+  ): void => {
     const amount = host.delay(c, clock.transition, clock.trigger);
     const now = host.now();
     if (clock.kind === 'at') due[clock.slot] = amount >= now ? amount : NaN;
@@ -192,7 +224,8 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
   };
 
   const dispatch = (event: ChartEvent): boolean => {
-    let taken = false, keep = false;
+    let taken = false,
+      keep = false;
     host.begin(event);
     for (let c = 0; c < charts.length; c++) {
       if (event.chart !== undefined ? event.chart !== c : !event.receivers.includes(charts[c].part)) continue;
@@ -215,7 +248,7 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
 
   const nowDue = (): void => {
     const now = host.now();
-    for (let k = 0; k < later.length; ) {
+    for (let k = 0; k < later.length;) {
       if (later[k].due <= now) outer.push(later.splice(k, 1)[0].event);
       else k++;
     }
@@ -223,7 +256,9 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
       if (!chart.hasDuring || ended[c] || ticks[c] * tickPeriods[c] > now) return;
       ticks[c] = Math.floor(now / tickPeriods[c] + 1e-9) + 1;
       const { states } = chart.structure;
-      states.forEach((_, s) => isActiveIn(chart.structure, configurations[c], s) && host.act(c, { kind: 'during', index: s }));
+      states.forEach(
+        (_, s) => isActiveIn(chart.structure, configurations[c], s) && host.act(c, { kind: 'during', index: s }),
+      );
     });
   };
 
@@ -257,7 +292,8 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
       later.splice(at < 0 ? later.length : at, 0, { due: time, event });
     },
     cancel(sender, name) {
-      for (let k = later.length - 1; k >= 0; k--) if (later[k].event.sender === sender && later[k].event.name === name) later.splice(k, 1);
+      for (let k = later.length - 1; k >= 0; k--)
+        if (later[k].event.sender === sender && later[k].event.name === name) later.splice(k, 1);
     },
     run() {
       nowDue();
@@ -303,10 +339,19 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
     isDue() {
       const now = host.now();
       for (let k = 0; k < due.length; k++) if (due[k] === now) return true;
-      return later.some((x) => x.due <= now) || charts.some((chart, c) => chart.hasDuring && !ended[c] && ticks[c] * tickPeriods[c] <= now);
+      return (
+        later.some((x) => x.due <= now) ||
+        charts.some((chart, c) => chart.hasDuring && !ended[c] && ticks[c] * tickPeriods[c] <= now)
+      );
     },
     save: () => ({
-      configurations: [...configurations], ended: [...ended], due: [...due, ...periods], ticks: [...ticks], tickPeriods: [...tickPeriods], later: later.map((x) => [x.due, x.event] as const), kept: [...kept],
+      configurations: [...configurations],
+      ended: [...ended],
+      due: [...due, ...periods],
+      ticks: [...ticks],
+      tickPeriods: [...tickPeriods],
+      later: later.map((x) => [x.due, x.event] as const),
+      kept: [...kept],
     }),
     load(saved) {
       saved.configurations.forEach((x, c) => (configurations[c] = x));
@@ -335,6 +380,7 @@ export function doneName(chart: ChartStructure, state: number): string {
   return name;
 }
 
-export const leafNames = (chart: ChartStructure, configuration: Configuration): string => configuration.leaves.map((s) => chart.states[s].path).join(' + ');
+export const leafNames = (chart: ChartStructure, configuration: Configuration): string =>
+  configuration.leaves.map((s) => chart.states[s].path).join(' + ');
 
 export { isFinished };

@@ -15,7 +15,11 @@ interface Sessions {
 const processor = 'http://www.w3.org/TR/scxml/#SCXMLEventProcessor';
 
 /** Runs a chart with the interpreter. What cannot be carried out becomes the message `error.execution`, as SCXML has it. */
-export function createChartRun({ source, services: known }: ChartProgram, options: RunOptions = {}, sessions: Sessions = { count: 0, open: new Map() }): ChartRun {
+export function createChartRun(
+  { source, services: known }: ChartProgram,
+  options: RunOptions = {},
+  sessions: Sessions = { count: 0, open: new Map() },
+): ChartRun {
   const session = `session${++sessions.count}`;
   const address = `#_scxml_${session}`;
   const processors: Value = { [processor]: { location: address }, scxml: { location: address } };
@@ -33,7 +37,11 @@ export function createChartRun({ source, services: known }: ChartProgram, option
   const sentAs = new Map<string, string>();
 
   const fixed: Readonly<Record<string, () => Value>> = {
-    event: () => event, time: () => time, _name: () => source.name, _sessionid: () => session, _ioprocessors: () => processors,
+    event: () => event,
+    time: () => time,
+    _name: () => source.name,
+    _sessionid: () => session,
+    _ioprocessors: () => processors,
   };
   const env: Environment = {
     has: (name) => values.has(name) || name in fixed,
@@ -51,12 +59,15 @@ export function createChartRun({ source, services: known }: ChartProgram, option
       else handOver(node.message, data, after);
     },
     dispatch({ event: name, receiver: to, way, id, data, after = 0 }) {
-      if (way !== undefined && way !== processor && way !== `${processor}/` && way !== 'scxml') throw new ExecutionError(`Messages cannot be sent by way of ${String(way)}`);
+      if (way !== undefined && way !== processor && way !== `${processor}/` && way !== 'scxml')
+        throw new ExecutionError(`Messages cannot be sent by way of ${String(way)}`);
       const sendid = id === undefined ? undefined : String(id);
       if (sendid !== undefined) sentAs.set(sendid, name);
-      if (to === '#_internal') machine.post(eventOf(name, { data, type: 'internal', ...(sendid !== undefined && { sendid }) }), true);
+      if (to === '#_internal')
+        machine.post(eventOf(name, { data, type: 'internal', ...(sendid !== undefined && { sendid }) }), true);
       else if (to === undefined || to === address) handOver(name, data, after, sendid);
-      else if (typeof to !== 'string' || !to.startsWith('#_')) throw new ExecutionError(`${String(to)} is nobody a message can be sent to`);
+      else if (typeof to !== 'string' || !to.startsWith('#_'))
+        throw new ExecutionError(`${String(to)} is nobody a message can be sent to`);
       else if (after > 0) later.push({ due: time + after, id: sendid, hand: () => toOther(to, name, data, sendid) });
       else toOther(to, name, data, sendid);
     },
@@ -88,7 +99,11 @@ export function createChartRun({ source, services: known }: ChartProgram, option
     const named = sendid !== undefined && { sendid };
     const other = receiver(to);
     if (other) other(name, { data, type: 'external', origin: address, ...named });
-    else machine.post(eventOf('error.communication', { data: `Nobody is there at ${to}`, type: 'platform', ...named }), true);
+    else
+      machine.post(
+        eventOf('error.communication', { data: `Nobody is there at ${to}`, type: 'platform', ...named }),
+        true,
+      );
   };
   const raise = (error: unknown): void => {
     if (!(error instanceof ExecutionError)) throw error;
@@ -137,7 +152,9 @@ export function createChartRun({ source, services: known }: ChartProgram, option
         raise(error);
         return false;
       }
-      return kind === 'rises' ? truth(now) && was.has(key) && !truth(was.get(key)) : was.has(key) && was.get(key) !== now;
+      return kind === 'rises'
+        ? truth(now) && was.has(key) && !truth(was.get(key))
+        : was.has(key) && was.get(key) !== now;
     },
     delay: (_, t, k) => amount(t, k),
     period: () => (source.period ? seconds(evaluate(source.period, env)) : Infinity),
@@ -158,30 +175,52 @@ export function createChartRun({ source, services: known }: ChartProgram, option
       const sent = e.data as Sent | undefined;
       const data = sent ? sent.data : results.get(e.name);
       if (!sent) results.delete(e.name);
-      event = { name: e.name, data, type: sent?.type ?? 'internal', sendid: sent?.sendid, origin: sent?.origin, origintype: sent?.origin === undefined ? undefined : processor, invokeid: sent?.invokeid };
+      event = {
+        name: e.name,
+        data,
+        type: sent?.type ?? 'internal',
+        sendid: sent?.sendid,
+        origin: sent?.origin,
+        origintype: sent?.origin === undefined ? undefined : processor,
+        invokeid: sent?.invokeid,
+      };
       if (sent) services.hear(e.name, sent);
     },
     receive(_, e) {
       const data = (e.data as Sent | undefined)?.data;
       if (data === null || typeof data !== 'object' || Array.isArray(data)) return;
-      for (const name of source.arguments) if (name in data) values.set(name, (data as { [name: string]: Value })[name]);
+      for (const name of source.arguments)
+        if (name in data) values.set(name, (data as { [name: string]: Value })[name]);
     },
     took: () => undefined,
     settle: () => problem === undefined,
     looked() {
-      source.transitions.forEach((t, j) => t.triggers.forEach((g, k) => {
-        if ((g.kind !== 'rises' && g.kind !== 'changes') || !g.value) return;
-        try {
-          was.set(`${j}/${k}`, evaluate(g.value, env));
-        } catch (error) {
-          if (!(error instanceof ExecutionError)) throw error;
-        }
-      }));
+      source.transitions.forEach((t, j) =>
+        t.triggers.forEach((g, k) => {
+          if ((g.kind !== 'rises' && g.kind !== 'changes') || !g.value) return;
+          try {
+            was.set(`${j}/${k}`, evaluate(g.value, env));
+          } catch (error) {
+            if (!(error instanceof ExecutionError)) throw error;
+          }
+        }),
+      );
     },
     handled: () => undefined,
     endless: (_, states) => void (problem = `It never comes to rest: ${states.join(' -> ')}`),
   };
-  const machine: ChartMachine = createChartMachine([{ name: source.name, structure, part: 0, defers: source.states.map((s) => s.defers), hasDuring: source.states.some((s) => s.during.length > 0) }], host);
+  const machine: ChartMachine = createChartMachine(
+    [
+      {
+        name: source.name,
+        structure,
+        part: 0,
+        defers: source.states.map((s) => s.defers),
+        hasDuring: source.states.some((s) => s.during.length > 0),
+      },
+    ],
+    host,
+  );
 
   /** Sent to itself from outside: handed over when it has come to rest and somebody looks again. */
   const soon: ChartEvent[] = [];
@@ -201,7 +240,9 @@ export function createChartRun({ source, services: known }: ChartProgram, option
   };
   const nextTime = (): number => Math.min(machine.nextTime(), services.nextTime(), ...later.map((x) => x.due));
   const services = createServices(known, {
-    env, run, raise,
+    env,
+    run,
+    raise,
     time: () => time,
     isEntered: (state) => entered.has(state),
     stateOf: (name) => stateAt.get(name),
@@ -212,8 +253,12 @@ export function createChartRun({ source, services: known }: ChartProgram, option
 
   return {
     structure,
-    get time() { return time; },
-    get problem() { return problem; },
+    get time() {
+      return time;
+    },
+    get problem() {
+      return problem;
+    },
     active: () => machine.configuration(0).leaves.map((s) => structure.states[s].name),
     value: (name) => values.get(name),
     ended: () => machine.ended(0),

@@ -49,13 +49,22 @@ export function createServices(services: readonly Service[], host: ServiceHost):
   const open = (service: Service, state: number): void => {
     const { env } = host;
     const way = service.way && evaluate(service.way, env);
-    if (way !== undefined && !kinds.has(String(way))) throw new ExecutionError(`There is no service of the kind ${String(way)}`);
+    if (way !== undefined && !kinds.has(String(way)))
+      throw new ExecutionError(`There is no service of the kind ${String(way)}`);
     const id = service.id ?? `${service.state}.service${++count}`;
     if (service.id === undefined && service.idPlace !== undefined) env.set(service.idPlace, id);
     const values = new Map(service.values.map((x) => [x.name, evaluate(x.value, env)]));
     const program = service.open(env);
     if (!program) throw new ExecutionError(`The chart of the service of ${service.state} cannot be found`);
-    const run = host.start(program, { values, time: host.time(), parent: { id, hand: (name, sent) => running.some((r) => r.run === run) && host.hand(name, { ...sent, invokeid: id, origin: `#_${id}` }) } });
+    const run = host.start(program, {
+      values,
+      time: host.time(),
+      parent: {
+        id,
+        hand: (name, sent) =>
+          running.some((r) => r.run === run) && host.hand(name, { ...sent, invokeid: id, origin: `#_${id}` }),
+      },
+    });
     running.push({ id, state, service, run });
     run.start();
   };
@@ -111,4 +120,3 @@ export function createServices(services: readonly Service[], host: ServiceHost):
     },
   };
 }
-

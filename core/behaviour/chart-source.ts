@@ -53,18 +53,35 @@ export interface TriggerSource {
 }
 
 export const structureOf = (source: ChartSource): ChartStructure =>
-  chartStructure(source.states, source.transitions.map((t) => ({ from: t.from, targets: t.targets, internal: t.internal, triggers: t.triggers.map((g) => ({ kind: g.kind, message: g.message })) })));
+  chartStructure(
+    source.states,
+    source.transitions.map((t) => ({
+      from: t.from,
+      targets: t.targets,
+      internal: t.internal,
+      triggers: t.triggers.map((g) => ({ kind: g.kind, message: g.message })),
+    })),
+  );
 
 const needs: Record<Trigger['kind'], string> = {
-  message: 'the name of a message', after: "a time, such as 0.1 's'", at: "a time of the run, such as 2 's'", every: "a time, such as 0.5 's'", when: 'a condition', rises: 'a condition',
-  changes: 'a quantity', done: '',
+  message: 'the name of a message',
+  after: "a time, such as 0.1 's'",
+  at: "a time of the run, such as 2 's'",
+  every: "a time, such as 0.5 's'",
+  when: 'a condition',
+  rises: 'a condition',
+  changes: 'a quantity',
+  done: '',
 };
 
 /** `start(level, speed)`: a message and the arguments it reads. */
 export function readMessage(text: string): { name: string; args: string[] } | undefined {
   const match = /^\s*([\p{L}_*][\p{L}\p{N}_.*]*)\s*(?:\(([^()]*)\))?\s*$/u.exec(text);
   if (!match) return undefined;
-  const args = (match[2] ?? '').split(',').map((x) => x.trim()).filter(Boolean);
+  const args = (match[2] ?? '')
+    .split(',')
+    .map((x) => x.trim())
+    .filter(Boolean);
   return args.every((x) => /^[\p{L}_][\p{L}\p{N}_]*$/u.test(x)) ? { name: match[1], args } : undefined;
 }
 
@@ -84,7 +101,8 @@ export function readChart(chart: Chart, place: string, problems: Problem[]): Cha
     problems.push(...atPlace(at, parsed.problems));
     return parsed.value;
   };
-  const report = (at: string, code: string, message: string): void => void problems.push({ ...problem('error', code, message), place: at });
+  const report = (at: string, code: string, message: string): void =>
+    void problems.push({ ...problem('error', code, message), place: at });
 
   const trigger = (g: Trigger, at: string): TriggerSource | undefined => {
     if (g.kind === 'done') return { kind: 'done', message: '' };
@@ -95,7 +113,11 @@ export function readChart(chart: Chart, place: string, problems: Problem[]): Cha
     if (g.kind === 'message') {
       const read = readMessage(g.on);
       if (!read) {
-        report(at, 'trigger', `"${g.on}" is not the name of a message; arguments stand in brackets, such as start(level)`);
+        report(
+          at,
+          'trigger',
+          `"${g.on}" is not the name of a message; arguments stand in brackets, such as start(level)`,
+        );
         return undefined;
       }
       read.args.forEach((a) => args.add(a));
@@ -117,18 +139,45 @@ export function readChart(chart: Chart, place: string, problems: Problem[]): Cha
     if (triggers.length > 0 && triggers.every((x) => x === undefined)) return [];
     const otherwise = t.guard.trim() === 'else';
     const guard = otherwise ? undefined : expression(t.guard, `${at}/guard`);
-    return [{ from, targets: targets as number[], internal: t.internal, triggers: triggers.filter((x) => x !== undefined), ...(guard && { guard }), otherwise, effect: statements(t.effect, `${at}/effect`), place: at, via: [] }];
+    return [
+      {
+        from,
+        targets: targets as number[],
+        internal: t.internal,
+        triggers: triggers.filter((x) => x !== undefined),
+        ...(guard && { guard }),
+        otherwise,
+        effect: statements(t.effect, `${at}/effect`),
+        place: at,
+        via: [],
+      },
+    ];
   });
   const isJunction = (k: number): boolean => chart.states[k].kind === 'junction';
   // states that can be active, and the numbers they have once junctions are gone
   const lasting = chart.states.map((s, k) => ({ s, k })).filter(({ s }) => s.kind !== 'junction');
   const numberOf = new Map(lasting.map(({ k }, n) => [k, n]));
-  const straight = withoutJunctions({ transitions, isJunction, isBeginning: (k) => chart.states[k].kind === 'start', nameOf: (k) => chart.states[k].name }, (at, p) => problems.push({ ...p, place: at }))
-    .map((t) => ({ ...t, from: numberOf.get(t.from)!, targets: t.targets.map((x) => numberOf.get(x)!) }));
+  const straight = withoutJunctions(
+    {
+      transitions,
+      isJunction,
+      isBeginning: (k) => chart.states[k].kind === 'start',
+      nameOf: (k) => chart.states[k].name,
+    },
+    (at, p) => problems.push({ ...p, place: at }),
+  ).map((t) => ({ ...t, from: numberOf.get(t.from)!, targets: t.targets.map((x) => numberOf.get(x)!) }));
   const period = expression(chart.period, `${place}/period`);
-  if (!period && chart.states.some((s) => s.during.trim() !== '')) report(place, 'period', `The during texts of ${chart.name} need to know how often they are run: give the chart a period, such as 10 'ms'`);
+  if (!period && chart.states.some((s) => s.during.trim() !== ''))
+    report(
+      place,
+      'period',
+      `The during texts of ${chart.name} need to know how often they are run: give the chart a period, such as 10 'ms'`,
+    );
   return {
-    name: chart.name, place, ...(period && { period }), arguments: [...args],
+    name: chart.name,
+    place,
+    ...(period && { period }),
+    arguments: [...args],
     values: chart.values.map((v) => {
       const at = `${place}/value/${v.id}`;
       const value = expression(v.value, at);
@@ -137,9 +186,18 @@ export function readChart(chart: Chart, place: string, problems: Problem[]): Cha
     states: lasting.map(({ s }) => {
       const at = `${place}/state/${s.id}`;
       return {
-        name: s.name, parent: s.parent === null ? -1 : (numberOf.get(index.get(s.parent) ?? -1) ?? -1), kind: s.kind as NodeKind, initial: s.initial, place: at,
-        entry: statements(s.entry, `${at}/entry`), during: statements(s.during, `${at}/during`), exit: statements(s.exit, `${at}/exit`),
-        defers: s.defers.split(',').map((x) => x.trim()).filter(Boolean),
+        name: s.name,
+        parent: s.parent === null ? -1 : (numberOf.get(index.get(s.parent) ?? -1) ?? -1),
+        kind: s.kind as NodeKind,
+        initial: s.initial,
+        place: at,
+        entry: statements(s.entry, `${at}/entry`),
+        during: statements(s.during, `${at}/during`),
+        exit: statements(s.exit, `${at}/exit`),
+        defers: s.defers
+          .split(',')
+          .map((x) => x.trim())
+          .filter(Boolean),
       };
     }),
     // what is written `else` is tried after all others of its state

@@ -22,7 +22,11 @@ export interface StepAction {
   readonly index: number;
 }
 
-export function stepChart(chart: ChartStructure, now: Configuration, enabled: (transition: number) => boolean): ChartStep | undefined {
+export function stepChart(
+  chart: ChartStructure,
+  now: Configuration,
+  enabled: (transition: number) => boolean,
+): ChartStep | undefined {
   const taken = selectTransitions(chart, now, enabled);
   if (taken.length === 0) return undefined;
   const plain = plainStep(chart, now, taken);
@@ -41,7 +45,8 @@ export function stepChart(chart: ChartStructure, now: Configuration, enabled: (t
     if (!leaving.has(s)) continue;
     for (const h of chart.states[s].histories) history.set(h, rememberedBy(chart, h, active, now));
   }
-  for (let k = active.length - 1; k >= 0; k--) if (leaving.has(active[k])) actions.push({ kind: 'exit', index: active[k] });
+  for (let k = active.length - 1; k >= 0; k--)
+    if (leaving.has(active[k])) actions.push({ kind: 'exit', index: active[k] });
   for (const t of taken) actions.push({ kind: 'effect', index: t });
   const entry = newEntry();
   // a state left and entered in one step remembers what has just been left
@@ -65,7 +70,8 @@ function plainStep(chart: ChartStructure, now: Configuration, taken: readonly nu
   const { states } = chart;
   const [transition] = taken;
   const { targets } = chart.transitions[transition];
-  if (taken.length !== 1 || now.leaves.length !== 1 || targets.length !== 1 || states[targets[0]].kind !== 'state') return undefined;
+  if (taken.length !== 1 || now.leaves.length !== 1 || targets.length !== 1 || states[targets[0]].kind !== 'state')
+    return undefined;
   const domain = domainOf(chart, now, transition);
   const actions: StepAction[] = [];
   for (let s = now.leaves[0]; s !== domain; s = states[s].parent) {
@@ -82,7 +88,13 @@ function plainStep(chart: ChartStructure, now: Configuration, taken: readonly nu
   let leaf = targets[0];
   while (states[leaf].children.length > 0) {
     const { initial, initialTransition } = states[leaf];
-    if (initialTransition >= 0 || initial.length !== 1 || states[initial[0]].kind !== 'state' || states[initial[0]].parent !== leaf) return undefined;
+    if (
+      initialTransition >= 0 ||
+      initial.length !== 1 ||
+      states[initial[0]].kind !== 'state' ||
+      states[initial[0]].parent !== leaf
+    )
+      return undefined;
     leaf = initial[0];
     actions.push({ kind: 'enter', index: leaf });
   }
@@ -112,11 +124,16 @@ export function startChartIn(chart: ChartStructure, states: readonly number[]): 
 /** Whether everything in a state is finished: a final child, or all regions of a parallel one. */
 export function isFinished(chart: ChartStructure, active: (state: number) => boolean, state: number): boolean {
   const node = chart.states[state];
-  if (node.kind === 'parallel') return node.children.length > 0 && node.children.every((c) => active(c) && isFinished(chart, active, c));
+  if (node.kind === 'parallel')
+    return node.children.length > 0 && node.children.every((c) => active(c) && isFinished(chart, active, c));
   return node.children.some((c) => chart.states[c].kind === 'final' && active(c));
 }
 
-function selectTransitions(chart: ChartStructure, now: Configuration, enabled: (transition: number) => boolean): number[] {
+function selectTransitions(
+  chart: ChartStructure,
+  now: Configuration,
+  enabled: (transition: number) => boolean,
+): number[] {
   const candidates: number[] = [];
   const { leaves } = now;
   const seen = leaves.length > 1 ? new Set<number>() : undefined;
@@ -135,7 +152,9 @@ function selectTransitions(chart: ChartStructure, now: Configuration, enabled: (
   for (const t of candidates) {
     const rivals = kept.filter((other) => conflict(chart, now, t, other));
     const { from } = chart.transitions[t];
-    const wins = rivals.every((other) => chart.transitions[other].from !== from && isWithin(chart, from, chart.transitions[other].from));
+    const wins = rivals.every(
+      (other) => chart.transitions[other].from !== from && isWithin(chart, from, chart.transitions[other].from),
+    );
     if (!wins) continue;
     for (const other of rivals) kept.splice(kept.indexOf(other), 1);
     kept.push(t);
@@ -157,7 +176,8 @@ function conflict(chart: ChartStructure, now: Configuration, a: number, b: numbe
 
 /** Where a transition leads, histories followed. */
 function effectiveTargets(chart: ChartStructure, now: Configuration, targets: readonly number[]): readonly number[] {
-  if (!targets.some((s) => chart.states[s].kind === 'history' || chart.states[s].kind === 'deepHistory')) return targets;
+  if (!targets.some((s) => chart.states[s].kind === 'history' || chart.states[s].kind === 'deepHistory'))
+    return targets;
   return targets.flatMap((s) => {
     const { kind } = chart.states[s];
     if (kind !== 'history' && kind !== 'deepHistory') return [s];
@@ -180,7 +200,13 @@ function domainOf(chart: ChartStructure, now: Configuration, transition: number)
   const { from, targets, internal } = chart.transitions[transition];
   const ends = effectiveTargets(chart, now, targets);
   const source = chart.states[from];
-  if (internal && source.kind === 'state' && source.children.length > 0 && ends.every((s) => s !== from && isWithin(chart, s, from))) return from;
+  if (
+    internal &&
+    source.kind === 'state' &&
+    source.children.length > 0 &&
+    ends.every((s) => s !== from && isWithin(chart, s, from))
+  )
+    return from;
   for (let s = source.parent; s >= 0; s = chart.states[s].parent) {
     if (chart.states[s].kind === 'parallel' && !staysInRegion(chart, from, s, ends)) continue;
     if (ends.every((e) => e !== s && isWithin(chart, e, s))) return s;
@@ -192,9 +218,16 @@ function domainOf(chart: ChartStructure, now: Configuration, transition: number)
 const staysInRegion = (chart: ChartStructure, from: number, parallel: number, ends: readonly number[]): boolean =>
   chart.states[from].parent === parallel && ends.every((e) => isWithin(chart, e, from));
 
-function rememberedBy(chart: ChartStructure, history: number, active: readonly number[], now: Configuration): readonly number[] {
+function rememberedBy(
+  chart: ChartStructure,
+  history: number,
+  active: readonly number[],
+  now: Configuration,
+): readonly number[] {
   const { kind, parent } = chart.states[history];
-  return kind === 'deepHistory' ? now.leaves.filter((s) => isWithin(chart, s, parent)) : active.filter((s) => chart.states[s].parent === parent);
+  return kind === 'deepHistory'
+    ? now.leaves.filter((s) => isWithin(chart, s, parent))
+    : active.filter((s) => chart.states[s].parent === parent);
 }
 
 interface Entry {
@@ -233,10 +266,12 @@ function addAround(chart: ChartStructure, now: Configuration, state: number, lim
   for (let s = chart.states[state].parent; s >= 0 && s !== limit; s = chart.states[s].parent) {
     entry.states.add(s);
     if (chart.states[s].kind !== 'parallel') continue;
-    for (const child of chart.states[s].children) if (!entered(chart, entry, child)) addInside(chart, now, child, entry);
+    for (const child of chart.states[s].children)
+      if (!entered(chart, entry, child)) addInside(chart, now, child, entry);
   }
   if (limit < 0 || chart.states[limit].kind !== 'parallel') return;
-  for (const child of chart.states[limit].children) if (!entered(chart, entry, child)) addInside(chart, now, child, entry);
+  for (const child of chart.states[limit].children)
+    if (!entered(chart, entry, child)) addInside(chart, now, child, entry);
 }
 
 function entered(chart: ChartStructure, entry: Entry, state: number): boolean {
@@ -245,7 +280,11 @@ function entered(chart: ChartStructure, entry: Entry, state: number): boolean {
 }
 
 function enterStates(
-  chart: ChartStructure, entry: Entry, remaining: readonly number[], history: ReadonlyMap<number, readonly number[]>, actions: StepAction[],
+  chart: ChartStructure,
+  entry: Entry,
+  remaining: readonly number[],
+  history: ReadonlyMap<number, readonly number[]>,
+  actions: StepAction[],
 ): Omit<ChartStep, 'taken'> {
   const order = [...entry.states].sort((a, b) => chart.states[a].rank - chart.states[b].rank);
   const active = new Set(remaining);
@@ -255,7 +294,8 @@ function enterStates(
     active.add(s);
     actions.push({ kind: 'enter', index: s });
     const node = chart.states[s];
-    if (entry.byDefault.has(s) && node.initialTransition >= 0) actions.push({ kind: 'effect', index: node.initialTransition });
+    if (entry.byDefault.has(s) && node.initialTransition >= 0)
+      actions.push({ kind: 'effect', index: node.initialTransition });
     const fromHistory = entry.historyEffects.get(s);
     if (fromHistory !== undefined) actions.push({ kind: 'effect', index: fromHistory });
     if (node.kind !== 'final') continue;
@@ -265,8 +305,11 @@ function enterStates(
     }
     done.push(node.parent);
     const outer = chart.states[node.parent].parent;
-    if (outer >= 0 && chart.states[outer].kind === 'parallel' && isFinished(chart, (x) => active.has(x), outer)) done.push(outer);
+    if (outer >= 0 && chart.states[outer].kind === 'parallel' && isFinished(chart, (x) => active.has(x), outer))
+      done.push(outer);
   }
-  const leaves = [...active].filter((s) => !chart.states[s].children.some((c) => active.has(c))).sort((a, b) => chart.states[a].rank - chart.states[b].rank);
+  const leaves = [...active]
+    .filter((s) => !chart.states[s].children.some((c) => active.has(c)))
+    .sort((a, b) => chart.states[a].rank - chart.states[b].rank);
   return { actions, next: { leaves, history }, done, ended };
 }

@@ -63,8 +63,10 @@ export function chartStructure(rows: readonly StateRow[], transitions: readonly 
   rows.forEach((r, k) => inside.get(r.parent)!.push(k));
   const outgoing = rows.map((): number[] => []);
   transitions.forEach((t, k) => outgoing[t.from].push(k));
-  const isReal = (k: number): boolean => rows[k].kind !== 'history' && rows[k].kind !== 'deepHistory' && rows[k].kind !== 'start';
-  const rank = new Int32Array(rows.length), last = new Int32Array(rows.length);
+  const isReal = (k: number): boolean =>
+    rows[k].kind !== 'history' && rows[k].kind !== 'deepHistory' && rows[k].kind !== 'start';
+  const rank = new Int32Array(rows.length),
+    last = new Int32Array(rows.length);
   let next = 0;
   const number = (k: number): void => {
     rank[k] = next++;
@@ -75,21 +77,32 @@ export function chartStructure(rows: readonly StateRow[], transitions: readonly 
   const paths = new Map<number, string>();
   const pathOf = (k: number): string => {
     let path = paths.get(k);
-    if (path === undefined) paths.set(k, (path = rows[k].parent < 0 ? rows[k].name : `${pathOf(rows[k].parent)}.${rows[k].name}`));
+    if (path === undefined)
+      paths.set(k, (path = rows[k].parent < 0 ? rows[k].name : `${pathOf(rows[k].parent)}.${rows[k].name}`));
     return path;
   };
   const startOf = (parent: number): { initial: number[]; initialTransition: number } => {
     const all = inside.get(parent)!;
     const start = all.find((k) => rows[k].kind === 'start' && outgoing[k].length > 0);
-    if (start !== undefined) return { initial: [...transitions[outgoing[start][0]].targets], initialTransition: outgoing[start][0] };
+    if (start !== undefined)
+      return { initial: [...transitions[outgoing[start][0]].targets], initialTransition: outgoing[start][0] };
     const real = all.filter((k) => isReal(k));
-    const first = real.find((k) => rows[k].initial) ?? real.find((k) => rows[k].kind !== 'final' && rows[k].kind !== 'choice') ?? real[0];
+    const first =
+      real.find((k) => rows[k].initial) ??
+      real.find((k) => rows[k].kind !== 'final' && rows[k].kind !== 'choice') ??
+      real[0];
     return { initial: first === undefined ? [] : [first], initialTransition: -1 };
   };
   const states = rows.map((r, k): StateNode => ({
-    name: r.name, path: pathOf(k), kind: r.kind, parent: r.parent, children: inside.get(k)!.filter(isReal),
+    name: r.name,
+    path: pathOf(k),
+    kind: r.kind,
+    parent: r.parent,
+    children: inside.get(k)!.filter(isReal),
     histories: inside.get(k)!.filter((c) => rows[c].kind === 'history' || rows[c].kind === 'deepHistory'),
-    ...(r.kind === 'parallel' ? { initial: [], initialTransition: -1 } : startOf(k)), rank: rank[k], last: last[k],
+    ...(r.kind === 'parallel' ? { initial: [], initialTransition: -1 } : startOf(k)),
+    rank: rank[k],
+    last: last[k],
   }));
   const top = inside.get(-1)!.filter(isReal);
   return { states, transitions, top, ...startOf(-1), outgoing };
@@ -107,7 +120,11 @@ export function isWithin(chart: ChartStructure, state: number, ancestor: number)
 /** Whether a trigger by message takes a message of this name. */
 export function takesMessage(trigger: TriggerNode, message: string): boolean {
   const wanted = trigger.message;
-  return wanted === message || wanted === '*' || (message.length > wanted.length && message.startsWith(wanted) && message[wanted.length] === '.');
+  return (
+    wanted === message ||
+    wanted === '*' ||
+    (message.length > wanted.length && message.startsWith(wanted) && message[wanted.length] === '.')
+  );
 }
 
 /** Which states are active, as the innermost ones in document order, and what the histories remember. */
@@ -124,6 +141,7 @@ export const isActiveIn = (chart: ChartStructure, configuration: Configuration, 
 /** The active states from the inside out, in document order. */
 export function activeStates(chart: ChartStructure, configuration: Configuration): number[] {
   const found = new Set<number>();
-  for (const leaf of configuration.leaves) for (let s = leaf; s >= 0 && !found.has(s); s = chart.states[s].parent) found.add(s);
+  for (const leaf of configuration.leaves)
+    for (let s = leaf; s >= 0 && !found.has(s); s = chart.states[s].parent) found.add(s);
   return [...found].sort((a, b) => chart.states[a].rank - chart.states[b].rank);
 }

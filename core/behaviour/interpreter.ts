@@ -49,7 +49,8 @@ export function evaluate(e: Expr, env: Environment): Value {
       const unit = unitOrUndefined(e.unit);
       return unit ? convertValue(e.value, unit, { dimension: unit.dimension, scale: 1, offset: 0 }) : e.value;
     }
-    case 'string': case 'boolean':
+    case 'string':
+    case 'boolean':
       return e.value;
     case 'ref':
       return lookUp(e, env);
@@ -66,7 +67,11 @@ export function evaluate(e: Expr, env: Environment): Value {
     case 'array':
       return e.elements.map((x) => evaluate(x, env));
     case 'range': {
-      const [start, step, stop] = [number(evaluate(e.start, env)), e.step ? number(evaluate(e.step, env)) : 1, number(evaluate(e.stop, env))];
+      const [start, step, stop] = [
+        number(evaluate(e.start, env)),
+        e.step ? number(evaluate(e.step, env)) : 1,
+        number(evaluate(e.stop, env)),
+      ];
       const count = Math.floor((stop - start) / step + 1e-9) + 1;
       if (!(count < longestLoop)) return fail('This range has no end');
       return Array.from({ length: Math.max(0, count) }, (_, k) => start + k * step);
@@ -79,7 +84,14 @@ export function evaluate(e: Expr, env: Environment): Value {
 }
 
 /** What counts as true where a condition is asked for. */
-export const truth = (value: Value): boolean => !(value === undefined || value === false || value === 0 || value === '' || (typeof value === 'number' && Number.isNaN(value)));
+export const truth = (value: Value): boolean =>
+  !(
+    value === undefined ||
+    value === false ||
+    value === 0 ||
+    value === '' ||
+    (typeof value === 'number' && Number.isNaN(value))
+  );
 
 function number(value: Value): number {
   if (typeof value === 'number') return value;
@@ -89,13 +101,15 @@ function number(value: Value): number {
 }
 
 function same(a: Value, b: Value): boolean {
-  if (Array.isArray(a) && Array.isArray(b)) return a.length === b.length && a.every((x, k) => same(x as Value, b[k] as Value));
+  if (Array.isArray(a) && Array.isArray(b))
+    return a.length === b.length && a.every((x, k) => same(x as Value, b[k] as Value));
   if (typeof a === 'string' && typeof b === 'number') return number(a) === b;
   if (typeof a === 'number' && typeof b === 'string') return a === number(b);
   return a === b;
 }
 
-const shown = (value: Value): string => (Array.isArray(value) ? value.map((x) => shown(x as Value)).join(',') : String(value));
+const shown = (value: Value): string =>
+  Array.isArray(value) ? value.map((x) => shown(x as Value)).join(',') : String(value);
 
 function binary(e: Extract<Expr, { kind: 'binary' }>, env: Environment): Value {
   if (e.op === 'and') return truth(evaluate(e.left, env)) && truth(evaluate(e.right, env));
@@ -104,20 +118,33 @@ function binary(e: Extract<Expr, { kind: 'binary' }>, env: Environment): Value {
     return truth(left) ? left : evaluate(e.right, env);
   }
   const [a, b] = [evaluate(e.left, env), evaluate(e.right, env)];
-  const compare = (f: (x: number | string, y: number | string) => boolean): boolean => (typeof a === 'string' && typeof b === 'string' ? f(a, b) : f(number(a), number(b)));
+  const compare = (f: (x: number | string, y: number | string) => boolean): boolean =>
+    typeof a === 'string' && typeof b === 'string' ? f(a, b) : f(number(a), number(b));
   switch (e.op) {
-    case '+': return typeof a === 'string' || typeof b === 'string' ? shown(a) + shown(b) : number(a) + number(b);
-    case '-': return number(a) - number(b);
-    case '*': return number(a) * number(b);
-    case '/': return number(a) / number(b);
-    case '^': return number(a) ** number(b);
-    case '<': return compare((x, y) => x < y);
-    case '<=': return compare((x, y) => x <= y);
-    case '>': return compare((x, y) => x > y);
-    case '>=': return compare((x, y) => x >= y);
-    case '==': return same(a, b);
-    case '<>': return !same(a, b);
-    default: return fail(`${e.op} needs arrays of numbers`);
+    case '+':
+      return typeof a === 'string' || typeof b === 'string' ? shown(a) + shown(b) : number(a) + number(b);
+    case '-':
+      return number(a) - number(b);
+    case '*':
+      return number(a) * number(b);
+    case '/':
+      return number(a) / number(b);
+    case '^':
+      return number(a) ** number(b);
+    case '<':
+      return compare((x, y) => x < y);
+    case '<=':
+      return compare((x, y) => x <= y);
+    case '>':
+      return compare((x, y) => x > y);
+    case '>=':
+      return compare((x, y) => x >= y);
+    case '==':
+      return same(a, b);
+    case '<>':
+      return !same(a, b);
+    default:
+      return fail(`${e.op} needs arrays of numbers`);
   }
 }
 
@@ -142,14 +169,35 @@ function subscripted(value: Value, subscripts: readonly Expr[], env: Environment
 }
 
 const numeric: Readonly<Record<string, (...x: number[]) => number>> = {
-  abs: Math.abs, sqrt: Math.sqrt, sin: Math.sin, cos: Math.cos, tan: Math.tan, asin: Math.asin, acos: Math.acos, atan: Math.atan, atan2: Math.atan2, exp: Math.exp, log: Math.log,
-  log10: Math.log10, floor: Math.floor, integer: Math.floor, ceil: Math.ceil, min: Math.min, max: Math.max, sign: Math.sign, rem: (a, b) => a % b, mod: (a, b) => a - Math.floor(a / b) * b, div: (a, b) => Math.trunc(a / b),
+  abs: Math.abs,
+  sqrt: Math.sqrt,
+  sin: Math.sin,
+  cos: Math.cos,
+  tan: Math.tan,
+  asin: Math.asin,
+  acos: Math.acos,
+  atan: Math.atan,
+  atan2: Math.atan2,
+  exp: Math.exp,
+  log: Math.log,
+  log10: Math.log10,
+  floor: Math.floor,
+  integer: Math.floor,
+  ceil: Math.ceil,
+  min: Math.min,
+  max: Math.max,
+  sign: Math.sign,
+  rem: (a, b) => a % b,
+  mod: (a, b) => a - Math.floor(a / b) * b,
+  div: (a, b) => Math.trunc(a / b),
 };
 
 function call(e: Extract<Expr, { kind: 'call' }>, env: Environment): Value {
   if (e.callee === 'in') {
     const [state] = e.args;
-    return state?.kind === 'ref' ? env.isActive(state.parts[state.parts.length - 1].name) : fail('in(...) takes the name of a state');
+    return state?.kind === 'ref'
+      ? env.isActive(state.parts[state.parts.length - 1].name)
+      : fail('in(...) takes the name of a state');
   }
   if (e.callee === 'exists') {
     const [name] = e.args;
@@ -227,9 +275,17 @@ function command(e: CallExpr, env: Environment): void {
   if (e.callee === 'result' && env.result) return env.result('content' in named ? named.content : named);
   if (e.callee === 'dispatch' && env.dispatch && e.args.length === 1) {
     const { receiver, way, id, data, after } = named;
-    return env.dispatch({ event: shown(evaluate(e.args[0], env)), receiver, way, id, data, ...(after !== undefined && { after: seconds(after) }) });
+    return env.dispatch({
+      event: shown(evaluate(e.args[0], env)),
+      receiver,
+      way,
+      id,
+      data,
+      ...(after !== undefined && { after: seconds(after) }),
+    });
   }
-  if (e.callee === 'withdraw' && env.withdraw && e.args.length === 1) return env.withdraw(shown(evaluate(e.args[0], env)));
+  if (e.callee === 'withdraw' && env.withdraw && e.args.length === 1)
+    return env.withdraw(shown(evaluate(e.args[0], env)));
   return fail(`${printExpression(e)} cannot be carried out`);
 }
 

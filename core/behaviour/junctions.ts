@@ -27,11 +27,23 @@ export interface JunctionInput<T extends Way> {
  * Junctions are ways that fork before anything is left: a transition into one and each way out of it are one transition, with the guards of
  * both and the effects one after the other. Where no way out is free, the whole is not taken. So the step function knows nothing of them.
  */
-export function withoutJunctions<T extends Way>({ transitions, isJunction, isBeginning, nameOf }: JunctionInput<T>, report: (place: string, p: Problem) => void): T[] {
+export function withoutJunctions<T extends Way>(
+  { transitions, isJunction, isBeginning, nameOf }: JunctionInput<T>,
+  report: (place: string, p: Problem) => void,
+): T[] {
   const outgoing = new Map<number, T[]>();
   for (const t of transitions) if (isJunction(t.from)) outgoing.set(t.from, [...(outgoing.get(t.from) ?? []), t]);
   for (const [junction, ways] of outgoing) {
-    for (const t of ways) if (t.triggers.length > 0) report(t.place, problem('error', 'junction', `What leaves the junction ${nameOf(junction)} has a guard only: what starts it is said on the way in`));
+    for (const t of ways)
+      if (t.triggers.length > 0)
+        report(
+          t.place,
+          problem(
+            'error',
+            'junction',
+            `What leaves the junction ${nameOf(junction)} has a guard only: what starts it is said on the way in`,
+          ),
+        );
   }
   const follow = (t: T, passed: readonly number[]): T[] => {
     const junction = t.targets.find(isJunction);
@@ -40,7 +52,8 @@ export function withoutJunctions<T extends Way>({ transitions, isJunction, isBeg
       report(t.place, problem('error', 'junction', message));
       return [];
     };
-    if (t.targets.length > 1) return fail(`A transition into the junction ${nameOf(junction)} cannot lead elsewhere too`);
+    if (t.targets.length > 1)
+      return fail(`A transition into the junction ${nameOf(junction)} cannot lead elsewhere too`);
     if (passed.includes(junction)) return fail(`The junction ${nameOf(junction)} leads back to itself`);
     const ways = outgoing.get(junction) ?? [];
     if (ways.length === 0) return fail(`The junction ${nameOf(junction)} leads nowhere`);
@@ -50,13 +63,19 @@ export function withoutJunctions<T extends Way>({ transitions, isJunction, isBeg
     return ordered.flatMap((way) => {
       const own = way.otherwise ? guards.map(negated).reduce<Expr | undefined>(both, undefined) : way.guard;
       const guard = both(t.guard, own);
-      return follow({ ...t, targets: way.targets, guard, effect: [...t.effect, ...way.effect], via: [...t.via, way.place] }, [...passed, junction]);
+      return follow(
+        { ...t, targets: way.targets, guard, effect: [...t.effect, ...way.effect], via: [...t.via, way.place] },
+        [...passed, junction],
+      );
     });
   };
   return transitions.flatMap((t) => {
     if (isJunction(t.from)) return [];
     if (isBeginning(t.from) && t.targets.some(isJunction)) {
-      report(t.place, problem('error', 'junction', 'A beginning cannot lead to a junction: a choice decides once it is there'));
+      report(
+        t.place,
+        problem('error', 'junction', 'A beginning cannot lead to a junction: a choice decides once it is there'),
+      );
       return [];
     }
     return follow(t, []);
@@ -64,4 +83,5 @@ export function withoutJunctions<T extends Way>({ transitions, isJunction, isBeg
 }
 
 const negated = (operand: Expr): Expr => ({ kind: 'unary', op: 'not', operand, span: operand.span });
-const both = (left: Expr | undefined, right: Expr | undefined): Expr | undefined => (left && right ? { kind: 'binary', op: 'and', left, right, span: left.span } : (left ?? right));
+const both = (left: Expr | undefined, right: Expr | undefined): Expr | undefined =>
+  left && right ? { kind: 'binary', op: 'and', left, right, span: left.span } : (left ?? right);

@@ -2,12 +2,24 @@ import { newProcedure, type FlowLine, type Procedure } from '../project/project'
 import { createChartRun } from './chart-run';
 import { readCall, readProcedure, readStep } from './procedure-source';
 
-const lines = (text: string): FlowLine[] => text.split('\n').filter((l) => l.trim() !== '').map((l, k) => ({ id: `l${k}`, depth: /^ */.exec(l)![0].length / 2, text: l.trim() }));
-const procedure = (name: string, text: string, more: Partial<Procedure> = {}): Procedure => ({ ...newProcedure(name, name), lines: lines(text), ...more });
+const lines = (text: string): FlowLine[] =>
+  text
+    .split('\n')
+    .filter((l) => l.trim() !== '')
+    .map((l, k) => ({ id: `l${k}`, depth: /^ */.exec(l)![0].length / 2, text: l.trim() }));
+const procedure = (name: string, text: string, more: Partial<Procedure> = {}): Procedure => ({
+  ...newProcedure(name, name),
+  lines: lines(text),
+  ...more,
+});
 const value = (name: string, start = '0') => ({ id: name, name, type: 'Real' as const, value: start, unit: '' });
 
 /** Runs a procedure that starts by itself; the others can be called. */
-function run(text: string, values: readonly ReturnType<typeof value>[] = [value('n')], others: readonly Procedure[] = []) {
+function run(
+  text: string,
+  values: readonly ReturnType<typeof value>[] = [value('n')],
+  others: readonly Procedure[] = [],
+) {
   const main = procedure('work', text, { main: true, values });
   const problems: { message: string; place?: string }[] = [];
   const source = readProcedure(main, [main, ...others], '', problems as never[]);
@@ -28,7 +40,7 @@ test('waits: for a time, until a condition, for a message with an argument', () 
   expect(at()).toBe('1 wait 2 s');
   made.advance(0.2);
   expect(at()).toBe('2 wait until n > 3');
-  const timed = run("wait 500 ms\nn := 5");
+  const timed = run('wait 500 ms\nn := 5');
   timed.made.advance(0.5);
   expect(timed.made.value('n')).toBe(5);
 });
@@ -42,7 +54,9 @@ test('choices take the first branch whose condition holds, else the other, else 
 });
 
 test('what goes on together is over when all of it is; the lanes have their own waits', () => {
-  const { made, at } = run('together\n  lane left\n    wait 1 s\n    n := n + 1\n  lane right\n    wait 3 s\n    n := n + 10\nn := n + 100');
+  const { made, at } = run(
+    'together\n  lane left\n    wait 1 s\n    n := n + 1\n  lane right\n    wait 3 s\n    n := n + 10\nn := n + 100',
+  );
   expect(at()).toBe('3 wait 1 s | 6 wait 3 s');
   made.advance(1);
   expect([at(), made.value('n')]).toEqual([expect.stringMatching(/end.* \| 6 wait 3 s/), 1]);
@@ -59,7 +73,8 @@ test('repeats: a number of times, while, until (at least once), nested with coun
 });
 
 test('an abort zone is left by its message, whatever goes on inside, and the procedure goes on after it', () => {
-  const text = 'abort on guardOpened\n  together\n    lane a\n      wait 5 s\n    lane b\n      wait for never\n  n := 1\nn := n + 10';
+  const text =
+    'abort on guardOpened\n  together\n    lane a\n      wait 5 s\n    lane b\n      wait for never\n  n := 1\nn := n + 10';
   const { made, at } = run(text);
   made.send('guardOpened');
   expect([at(), made.value('n')]).toEqual(['Finished', 10]);
@@ -69,7 +84,10 @@ test('an abort zone is left by its message, whatever goes on inside, and the pro
 });
 
 test('calls give values by name and bring a result back; each call has quantities of its own', () => {
-  const twice = procedure('twice', 'out := 2 * level\nwait 1 s', { values: [value('level', '7'), value('out')], result: 'out' });
+  const twice = procedure('twice', 'out := 2 * level\nwait 1 s', {
+    values: [value('level', '7'), value('out')],
+    result: 'out',
+  });
   const { made, at, problems } = run('call twice(level = n + 1) into n\ncall twice into n', [value('n', '4')], [twice]);
   expect(problems).toEqual([]);
   made.advance(1);
@@ -87,17 +105,35 @@ test('it can be stopped and started anew; its quantities start anew too', () => 
 });
 
 test('what cannot be read is told at its line', () => {
-  const told = (text: string, others: readonly Procedure[] = []): string[] => run(text, [value('n')], others).problems.map((p) => `${p.place} ${p.message}`);
+  const told = (text: string, others: readonly Procedure[] = []): string[] =>
+    run(text, [value('n')], others).problems.map((p) => `${p.place} ${p.message}`);
   expect(told('n := \nwait until )\ncall nothing\nrepeat often\n  n := 1')).toEqual([
-    expect.stringContaining('/line/l3'), expect.stringMatching(/^\/line\/l2 There is no procedure nothing here/), expect.stringContaining('/line/l1'), expect.stringContaining('/line/l0'),
+    expect.stringContaining('/line/l3'),
+    expect.stringMatching(/^\/line\/l2 There is no procedure nothing here/),
+    expect.stringContaining('/line/l1'),
+    expect.stringContaining('/line/l0'),
   ]);
   const self = procedure('self', 'call self');
   expect(told('call self', [self])).toEqual([expect.stringContaining('calls itself without end')]);
-  expect(told('call twice(lvel = 2)', [procedure('twice', 'n := level', { values: [value('level')] })])).toEqual([expect.stringContaining('twice has no quantity lvel; it has level')]);
+  expect(told('call twice(lvel = 2)', [procedure('twice', 'n := level', { values: [value('level')] })])).toEqual([
+    expect.stringContaining('twice has no quantity lvel; it has level'),
+  ]);
 });
 
 test('steps name what they take, look at and bring forth', () => {
-  expect(readStep('send close to jaws; takes tube, lid; uses recipe; gives clamped tube')).toEqual({ action: 'send close to jaws', takes: ['tube', 'lid'], uses: ['recipe'], gives: ['clamped tube'] });
+  expect(readStep('send close to jaws; takes tube, lid; uses recipe; gives clamped tube')).toEqual({
+    action: 'send close to jaws',
+    takes: ['tube', 'lid'],
+    uses: ['recipe'],
+    gives: ['clamped tube'],
+  });
   expect(readStep('opens the guard')).toEqual({ action: 'opens the guard', takes: [], uses: [], gives: [] });
-  expect(readCall('fill(level = max(1, 2), speed = 3) into n')).toEqual({ name: 'fill', args: [{ name: 'level', value: 'max(1, 2)' }, { name: 'speed', value: '3' }], into: 'n' });
+  expect(readCall('fill(level = max(1, 2), speed = 3) into n')).toEqual({
+    name: 'fill',
+    args: [
+      { name: 'level', value: 'max(1, 2)' },
+      { name: 'speed', value: '3' },
+    ],
+    into: 'n',
+  });
 });

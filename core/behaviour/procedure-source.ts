@@ -3,7 +3,14 @@ import type { Expr, Statement } from '../language/ast';
 import { atPlace, problem, type Problem } from '../language/diagnostics';
 import { parseExpressionText, parseStatementsText } from '../language/parse';
 import type { FlowLine, Procedure } from '../project/project';
-import { readMessage, type ChartSource, type StateSource, type TransitionSource, type TriggerSource, type ValueSource } from './chart-source';
+import {
+  readMessage,
+  type ChartSource,
+  type StateSource,
+  type TransitionSource,
+  type TriggerSource,
+  type ValueSource,
+} from './chart-source';
 
 /**
  * Procedures are run as state charts: every step is a state, the token of a procedure is its active state, and a split is a
@@ -26,8 +33,16 @@ export function readStep(text: string): StepText {
   for (;;) {
     const match = /(?:^|[;,]?\s+)(takes|uses|gives)\s+([^;]*);?\s*$/.exec(action);
     if (!match) break;
-    items[match[1] as keyof typeof items].unshift(...match[2].split(/,| and /).map((x) => x.trim()).filter(Boolean));
-    action = action.slice(0, match.index).replace(/[;,]\s*$/, '').trim();
+    items[match[1] as keyof typeof items].unshift(
+      ...match[2]
+        .split(/,| and /)
+        .map((x) => x.trim())
+        .filter(Boolean),
+    );
+    action = action
+      .slice(0, match.index)
+      .replace(/[;,]\s*$/, '')
+      .trim();
   }
   return { action, ...items };
 }
@@ -36,11 +51,18 @@ export function readStep(text: string): StepText {
 const timeText = (text: string): string => text.trim().replace(/^([\d.]+)\s*([\p{L}µ]+)$/u, "$1 '$2'");
 
 /** The statements of a step, or none where it only says in words what is done. */
-export function stepStatements(action: string): { readonly statements: readonly Statement[]; readonly problems: readonly Problem[] } {
+export function stepStatements(action: string): {
+  readonly statements: readonly Statement[];
+  readonly problems: readonly Problem[];
+} {
   if (action === '') return { statements: [], problems: [] };
   const parsed = parseStatementsText(action);
   const meant = /:=|^send\s|;\s*send\s|^(start|stop)\s*\(/.test(action);
-  if (parsed.problems.length === 0 && (meant || parsed.value.every((s) => s.kind === 'send' || s.kind === 'assign' || s.kind === 'cancel'))) return { statements: parsed.value, problems: [] };
+  if (
+    parsed.problems.length === 0 &&
+    (meant || parsed.value.every((s) => s.kind === 'send' || s.kind === 'assign' || s.kind === 'cancel'))
+  )
+    return { statements: parsed.value, problems: [] };
   return meant ? { statements: parsed.value, problems: parsed.problems } : { statements: [], problems: [] };
 }
 
@@ -52,10 +74,13 @@ export interface CallText {
 }
 
 export function readCall(text: string): CallText | undefined {
-  const match = /^\s*([\p{L}_][\p{L}\p{N}_]*)\s*(?:\((.*)\))?\s*(?:->|into)?\s*([\p{L}_][\p{L}\p{N}_.]*)?\s*$/u.exec(text);
+  const match = /^\s*([\p{L}_][\p{L}\p{N}_]*)\s*(?:\((.*)\))?\s*(?:->|into)?\s*([\p{L}_][\p{L}\p{N}_.]*)?\s*$/u.exec(
+    text,
+  );
   if (!match) return undefined;
   const args: { name: string; value: string }[] = [];
-  let depth = 0, start = 0;
+  let depth = 0,
+    start = 0;
   const inner = match[2] ?? '';
   for (let k = 0; k <= inner.length; k++) {
     if ('([{'.includes(inner[k] ?? ' ')) depth++;
@@ -71,12 +96,18 @@ export function readCall(text: string): CallText | undefined {
 const deepestCall = 12;
 
 /** Reads the lines of a procedure as a chart that runs them. */
-export function readProcedure(procedure: Procedure, all: readonly Procedure[], place: string, problems: Problem[]): ChartSource {
+export function readProcedure(
+  procedure: Procedure,
+  all: readonly Procedure[],
+  place: string,
+  problems: Problem[],
+): ChartSource {
   const states: StateSource[] = [];
   const transitions: TransitionSource[] = [];
   const values: ValueSource[] = [];
   const messageArguments = new Set<string>();
-  const report = (line: FlowLine, code: string, message: string): void => void problems.push({ ...problem('error', code, message), place: `${place}/line/${line.id}` });
+  const report = (line: FlowLine, code: string, message: string): void =>
+    void problems.push({ ...problem('error', code, message), place: `${place}/line/${line.id}` });
   const expression = (text: string, line: FlowLine): Expr | undefined => {
     const parsed = parseExpressionText(text);
     problems.push(...atPlace(`${place}/line/${line.id}`, parsed.problems));
@@ -85,18 +116,41 @@ export function readProcedure(procedure: Procedure, all: readonly Procedure[], p
   const numberOf = new Map(procedure.lines.map((l, k) => [l.id, k + 1]));
   const taken = new Set<string>();
   const nameOf = (line: FlowLine, what: string): string => {
-    const words = what.replace(/[^\p{L}\p{N}:=<>+*() -]/gu, ' ').replace(/\s+/g, ' ').trim();
+    const words = what
+      .replace(/[^\p{L}\p{N}:=<>+*() -]/gu, ' ')
+      .replace(/\s+/g, ' ')
+      .trim();
     const base = `${numberOf.get(line.id) ?? ''} ${words.length > 26 ? `${words.slice(0, 25)}…` : words}`.trim();
     let name = base;
     for (let k = 2; taken.has(name); k++) name = `${base} (${k})`;
     taken.add(name);
     return name;
   };
-  const state = (name: string, parent: number, kind: StateSource['kind'], at: string, entry: readonly Statement[] = []): number =>
+  const state = (
+    name: string,
+    parent: number,
+    kind: StateSource['kind'],
+    at: string,
+    entry: readonly Statement[] = [],
+  ): number =>
     states.push({ name, parent, kind, initial: false, entry, during: [], exit: [], defers: [], place: at }) - 1;
   const go = (from: number, to: number, at: string, more: Partial<TransitionSource> = {}): void =>
-    void transitions.push({ from, targets: [to], internal: false, triggers: [], otherwise: false, effect: [], place: at, via: [], ...more });
-  const trigger = (kind: TriggerSource['kind'], value?: Expr, message = ''): TriggerSource => ({ kind, message, ...(value && { value }) });
+    void transitions.push({
+      from,
+      targets: [to],
+      internal: false,
+      triggers: [],
+      otherwise: false,
+      effect: [],
+      place: at,
+      via: [],
+      ...more,
+    });
+  const trigger = (kind: TriggerSource['kind'], value?: Expr, message = ''): TriggerSource => ({
+    kind,
+    message,
+    ...(value && { value }),
+  });
   const lineAt = (line: FlowLine): string => `${place}/line/${line.id}`;
   const fresh = (base: string, type: ValueSource['type'], unit = ''): string => {
     let name = base;
@@ -108,7 +162,13 @@ export function readProcedure(procedure: Procedure, all: readonly Procedure[], p
     const at = `${place}/value/${v.id}`;
     const parsed = v.value.trim() === '' ? undefined : parseExpressionText(v.value);
     if (parsed) problems.push(...atPlace(at, parsed.problems));
-    values.push({ name: v.name, type: v.type, unit: v.unit, place: at, ...(parsed && parsed.problems.length === 0 && { value: parsed.value }) });
+    values.push({
+      name: v.name,
+      type: v.type,
+      unit: v.unit,
+      place: at,
+      ...(parsed && parsed.problems.length === 0 && { value: parsed.value }),
+    });
   }
 
   /** Names of an inlined procedure that stand for other variables. */
@@ -119,7 +179,8 @@ export function readProcedure(procedure: Procedure, all: readonly Procedure[], p
   const sequence = (nodes: readonly FlowNode[], parent: number, next: number, names: Renames, depth: number): number =>
     [...nodes].reverse().reduce((after, node) => one(node, parent, after, names, depth), next);
 
-  const finished = (parent: number): number => state(nameOf({ id: '', depth: 0, text: '' }, 'end'), parent, 'final', place);
+  const finished = (parent: number): number =>
+    state(nameOf({ id: '', depth: 0, text: '' }, 'end'), parent, 'final', place);
 
   const one = (node: FlowNode, parent: number, next: number, names: Renames, depth: number): number => {
     switch (node.kind) {
@@ -129,21 +190,42 @@ export function readProcedure(procedure: Procedure, all: readonly Procedure[], p
         if (special) return controls(node.line, special[1], special[2], parent, next);
         const read = stepStatements(step.action);
         problems.push(...atPlace(lineAt(node.line), read.problems));
-        const s = state(nameOf(node.line, step.action || node.text), parent, 'state', lineAt(node.line), renamed(read.statements, names));
+        const s = state(
+          nameOf(node.line, step.action || node.text),
+          parent,
+          'state',
+          lineAt(node.line),
+          renamed(read.statements, names),
+        );
         go(s, next, lineAt(node.line));
         return s;
       }
       case 'wait': {
-        const s = state(nameOf(node.line, `wait ${node.mode === 'time' ? '' : `${node.mode} `}${node.text}`), parent, 'state', lineAt(node.line));
+        const s = state(
+          nameOf(node.line, `wait ${node.mode === 'time' ? '' : `${node.mode} `}${node.text}`),
+          parent,
+          'state',
+          lineAt(node.line),
+        );
         if (node.mode === 'for') {
           const message = readMessage(node.text);
-          if (!message) report(node.line, 'procedure', `"${node.text}" is not the name of a message; for a condition write "wait until ..."`);
+          if (!message)
+            report(
+              node.line,
+              'procedure',
+              `"${node.text}" is not the name of a message; for a condition write "wait until ..."`,
+            );
           message?.args.forEach((a) => messageArguments.add(a));
           go(s, next, lineAt(node.line), { triggers: [trigger('message', undefined, message?.name ?? node.text)] });
           return s;
         }
-        const value = node.text.trim() === '' ? undefined : expression(node.mode === 'time' ? timeText(node.text) : node.text, node.line);
-        go(s, next, lineAt(node.line), { triggers: value ? [trigger(node.mode === 'time' ? 'after' : 'when', renamed(value, names))] : [] });
+        const value =
+          node.text.trim() === ''
+            ? undefined
+            : expression(node.mode === 'time' ? timeText(node.text) : node.text, node.line);
+        go(s, next, lineAt(node.line), {
+          triggers: value ? [trigger(node.mode === 'time' ? 'after' : 'when', renamed(value, names))] : [],
+        });
         return s;
       }
       case 'call':
@@ -190,14 +272,27 @@ export function readProcedure(procedure: Procedure, all: readonly Procedure[], p
   /** `start`, `stop` and `await` another procedure of the part. */
   const controls = (line: FlowLine, word: string, name: string, parent: number, next: number): number => {
     if (!all.some((p) => p.name === name)) report(line, 'procedure', `There is no procedure ${name} here`);
-    const s = state(nameOf(line, `${word} ${name}`), parent, 'state', lineAt(line), word === 'await' ? [] : parseStatementsText(`send '${name}.${word}';`).value);
+    const s = state(
+      nameOf(line, `${word} ${name}`),
+      parent,
+      'state',
+      lineAt(line),
+      word === 'await' ? [] : parseStatementsText(`send '${name}.${word}';`).value,
+    );
     const over = word === 'await' ? expression(`in(${name}.Finished) or in(${name}.Stopped)`, line) : undefined;
     go(s, next, lineAt(line), { triggers: over ? [trigger('when', over)] : [] });
     return s;
   };
 
   /** The steps of another procedure in place of a call, with quantities of its own. */
-  const inlined = (line: FlowLine, text: string, parent: number, next: number, names: Renames, depth: number): number => {
+  const inlined = (
+    line: FlowLine,
+    text: string,
+    parent: number,
+    next: number,
+    names: Renames,
+    depth: number,
+  ): number => {
     const call = readCall(text);
     const target = call && all.find((p) => p.name === call.name);
     if (!call || !target) {
@@ -215,20 +310,34 @@ export function readProcedure(procedure: Procedure, all: readonly Procedure[], p
       const value = source.trim() === '' ? undefined : expression(source, line);
       return value ? [assign(own.get(v.name)!, given ? renamed(value, names) : value)] : [];
     });
-    for (const a of call.args) if (!own.has(a.name)) report(line, 'procedure', `${target.name} has no quantity ${a.name}${own.size ? `; it has ${[...own.keys()].join(', ')}` : ''}`);
-    if (call.into !== '' && target.result === '') report(line, 'procedure', `${target.name} has no result to put into ${call.into}`);
+    for (const a of call.args)
+      if (!own.has(a.name))
+        report(
+          line,
+          'procedure',
+          `${target.name} has no quantity ${a.name}${own.size ? `; it has ${[...own.keys()].join(', ')}` : ''}`,
+        );
+    if (call.into !== '' && target.result === '')
+      report(line, 'procedure', `${target.name} has no result to put into ${call.into}`);
     const s = state(nameOf(line, `call ${text}`), parent, 'state', lineAt(line), entry);
     const body = readFlow({ id: target.id, lines: target.lines }, []);
     const first = sequence(body.nodes, s, finished(s), own, depth + 1);
     states[first] = { ...states[first], initial: true };
     const result = call.into !== '' && target.result !== '' ? own.get(target.result) : undefined;
-    if (call.into !== '' && target.result !== '' && result === undefined) report(line, 'procedure', `${target.name} has no quantity ${target.result} for its result`);
+    if (call.into !== '' && target.result !== '' && result === undefined)
+      report(line, 'procedure', `${target.name} has no quantity ${target.result} for its result`);
     const back = result === undefined ? [] : parseStatementsText(`${call.into} := ${result};`).value;
     go(s, next, lineAt(line), { triggers: [trigger('done')], effect: renamed(back, names) });
     return s;
   };
 
-  const repeated = (node: Extract<FlowNode, { kind: 'repeat' }>, parent: number, next: number, names: Renames, depth: number): number => {
+  const repeated = (
+    node: Extract<FlowNode, { kind: 'repeat' }>,
+    parent: number,
+    next: number,
+    names: Renames,
+    depth: number,
+  ): number => {
     const { line } = node;
     const times = /^(.+?)\s+times$/i.exec(node.text) ?? /^(\d+)$/.exec(node.text);
     const cond = /^(while|until)\s+(.+)$/i.exec(node.text);
@@ -236,13 +345,31 @@ export function readProcedure(procedure: Procedure, all: readonly Procedure[], p
     if (times) {
       const limit = expression(times[1], line);
       const counter = fresh('round', 'Integer');
-      const count = state(nameOf(line, 'next round'), parent, 'state', lineAt(line), parseStatementsText(`${counter} := ${counter} + 1;`).value);
+      const count = state(
+        nameOf(line, 'next round'),
+        parent,
+        'state',
+        lineAt(line),
+        parseStatementsText(`${counter} := ${counter} + 1;`).value,
+      );
       const body = sequence(node.body, parent, count, names, depth);
       go(count, head, lineAt(line));
-      const more = limit && { kind: 'binary' as const, op: '<' as const, left: reference(counter), right: renamed(limit, names), span: limit.span };
+      const more = limit && {
+        kind: 'binary' as const,
+        op: '<' as const,
+        left: reference(counter),
+        right: renamed(limit, names),
+        span: limit.span,
+      };
       go(head, body, lineAt(line), more ? { guard: more } : {});
       go(head, next, lineAt(line), { otherwise: true });
-      const begin = state(nameOf(line, 'first round'), parent, 'state', lineAt(line), parseStatementsText(`${counter} := 0;`).value);
+      const begin = state(
+        nameOf(line, 'first round'),
+        parent,
+        'state',
+        lineAt(line),
+        parseStatementsText(`${counter} := 0;`).value,
+      );
       go(begin, head, lineAt(line));
       return begin;
     }
@@ -264,12 +391,18 @@ export function readProcedure(procedure: Procedure, all: readonly Procedure[], p
   const stopped = state('Stopped', -1, 'state', place);
   ['Waiting', 'Running', 'Finished', 'Stopped'].forEach((n) => taken.add(n));
   states[procedure.main ? running : waiting] = { ...states[procedure.main ? running : waiting], initial: true };
-  const read = readFlow({ id: procedure.id, lines: procedure.lines }, all.map((p) => ({ id: p.id, name: p.name, lines: p.lines })));
+  const read = readFlow(
+    { id: procedure.id, lines: procedure.lines },
+    all.map((p) => ({ id: p.id, name: p.name, lines: p.lines })),
+  );
   // calls are checked here, with their arguments
-  for (const p of read.problems) if (!/^There is no flow|comes back to this flow/.test(p.message)) problems.push({ ...problem('error', 'procedure', p.message), place: `${place}/line/${p.line}` });
+  for (const p of read.problems)
+    if (!/^There is no flow|comes back to this flow/.test(p.message))
+      problems.push({ ...problem('error', 'procedure', p.message), place: `${place}/line/${p.line}` });
   const first = sequence(read.nodes, running, finished(running), new Map(), 0);
   states[first] = { ...states[first], initial: true };
-  for (const s of [waiting, over, stopped]) go(s, running, place, { triggers: [trigger('message', undefined, `${procedure.name}.start`)] });
+  for (const s of [waiting, over, stopped])
+    go(s, running, place, { triggers: [trigger('message', undefined, `${procedure.name}.start`)] });
   go(running, over, place, { triggers: [trigger('done')] });
   go(running, stopped, place, { triggers: [trigger('message', undefined, `${procedure.name}.stop`)] });
   // a number given when a quantity of the procedure starts is given again with every start
@@ -278,11 +411,24 @@ export function readProcedure(procedure: Procedure, all: readonly Procedure[], p
     return parsed && parsed.problems.length === 0 ? [assign(v.name, parsed.value)] : [];
   });
   states[running] = { ...states[running], entry: reset };
-  return { name: procedure.name, place, values, states, transitions: [...transitions.filter((t) => !t.otherwise), ...transitions.filter((t) => t.otherwise)], arguments: [...messageArguments], isProcedure: true };
+  return {
+    name: procedure.name,
+    place,
+    values,
+    states,
+    transitions: [...transitions.filter((t) => !t.otherwise), ...transitions.filter((t) => t.otherwise)],
+    arguments: [...messageArguments],
+    isProcedure: true,
+  };
 }
 
 const span = { start: 0, end: 0 };
-const reference = (name: string): Extract<Expr, { kind: 'ref' }> => ({ kind: 'ref', global: false, parts: [{ name, subscripts: [], span }], span });
+const reference = (name: string): Extract<Expr, { kind: 'ref' }> => ({
+  kind: 'ref',
+  global: false,
+  parts: [{ name, subscripts: [], span }],
+  span,
+});
 const assign = (name: string, value: Expr): Statement => ({ kind: 'assign', target: reference(name), value, span });
 
 /** Replaces first names of references. */
@@ -290,7 +436,9 @@ function renameRefs<T>(node: T, names: ReadonlyMap<string, string>): T {
   if (Array.isArray(node)) return node.map((n) => renameRefs(n, names)) as T;
   if (node === null || typeof node !== 'object') return node;
   const n = node as { kind?: string; parts?: readonly { name: string }[] };
-  const copy = Object.fromEntries(Object.entries(node).map(([k, v]) => [k, typeof v === 'object' ? renameRefs(v as unknown, names) : v])) as Record<string, unknown>;
+  const copy = Object.fromEntries(
+    Object.entries(node).map(([k, v]) => [k, typeof v === 'object' ? renameRefs(v as unknown, names) : v]),
+  ) as Record<string, unknown>;
   if (n.kind === 'ref' && n.parts) {
     const [first, ...rest] = copy.parts as readonly { name: string }[];
     copy.parts = [{ ...first, name: names.get(first.name) ?? first.name }, ...rest];
@@ -299,4 +447,5 @@ function renameRefs<T>(node: T, names: ReadonlyMap<string, string>): T {
 }
 
 /** The kind of a line, for what only procedures know. */
-export const isControlLine = (text: string): boolean => readLine(text).kind === 'step' && /^(start|stop|await)\s+[\p{L}_][\p{L}\p{N}_]*$/u.test(text.trim());
+export const isControlLine = (text: string): boolean =>
+  readLine(text).kind === 'step' && /^(start|stop|await)\s+[\p{L}_][\p{L}\p{N}_]*$/u.test(text.trim());

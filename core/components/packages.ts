@@ -8,5 +8,14 @@ import { hydraulic, thermal } from './thermal';
 
 /** The library of parts, as texts: they can be used by name in any physics text, and in files of equations. */
 export const componentPackages: Readonly<Record<string, string>> = {
-  Electrical: electrical, Magnetic: magnetic, Translational: translational, Rotational: rotational, Thermal: thermal, Hydraulic: hydraulic, Pneumatic: pneumatic, Planar: planar, Spatial: spatial, Shapes: shapes,
+  Electrical: electrical,
+  Magnetic: magnetic,
+  Translational: translational,
+  Rotational: rotational,
+  Thermal: thermal,
+  Hydraulic: hydraulic,
+  Pneumatic: pneumatic,
+  Planar: planar,
+  Spatial: spatial,
+  Shapes: shapes,
 };

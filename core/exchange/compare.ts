@@ -5,8 +5,21 @@ import type { ImportedRow } from './requirement-sheet';
 /** One way in which a sheet differs from the project; each can be taken over on its own. */
 export type Difference =
   | { readonly kind: 'added'; readonly id: string; readonly row: ImportedRow; readonly returns: boolean }
-  | { readonly kind: 'changed'; readonly id: string; readonly row: ImportedRow; readonly requirement: Requirement; readonly fields: readonly FieldChange[] }
-  | { readonly kind: 'moved'; readonly id: string; readonly row: ImportedRow; readonly requirement: Requirement; readonly from: string; readonly to: string }
+  | {
+      readonly kind: 'changed';
+      readonly id: string;
+      readonly row: ImportedRow;
+      readonly requirement: Requirement;
+      readonly fields: readonly FieldChange[];
+    }
+  | {
+      readonly kind: 'moved';
+      readonly id: string;
+      readonly row: ImportedRow;
+      readonly requirement: Requirement;
+      readonly from: string;
+      readonly to: string;
+    }
   | { readonly kind: 'removed'; readonly id: string; readonly requirement: Requirement };
 
 export interface FieldChange {
@@ -28,7 +41,9 @@ export interface Comparison {
  * Requirements count as removed when they came from this file before and are not in it any more.
  */
 export function compareSheet(project: Project, rows: readonly ImportedRow[], file: string): Comparison {
-  const byForeign = new Map(project.requirements.flatMap((r) => (r.source?.foreign ? [[r.source.foreign, r] as const] : [])));
+  const byForeign = new Map(
+    project.requirements.flatMap((r) => (r.source?.foreign ? [[r.source.foreign, r] as const] : [])),
+  );
   const byKey = new Map(project.requirements.map((r) => [r.key, r]));
   const byId = new Map(project.requirements.map((r) => [r.id, r]));
   const retired = new Set(project.retired.map((r) => r.key));
@@ -43,7 +58,10 @@ export function compareSheet(project: Project, rows: readonly ImportedRow[], fil
   const differences: Difference[] = [];
   let same = 0;
   const keyOf = (id: string | null): string => (id === null ? '' : (byId.get(id)?.key ?? ''));
-  const after = orderChanges(rows.flatMap((r) => matches.get(r.key) ?? []), project.requirements);
+  const after = orderChanges(
+    rows.flatMap((r) => matches.get(r.key) ?? []),
+    project.requirements,
+  );
   for (const row of rows) {
     const requirement = matches.get(row.key);
     if (!requirement) {
@@ -51,15 +69,33 @@ export function compareSheet(project: Project, rows: readonly ImportedRow[], fil
       continue;
     }
     const fields = fieldChanges(requirement, row);
-    if (fields.length > 0) differences.push({ kind: 'changed', id: `changed/${requirement.id}`, row, requirement, fields });
+    if (fields.length > 0)
+      differences.push({ kind: 'changed', id: `changed/${requirement.id}`, row, requirement, fields });
     const parent = keyOf(requirement.parent);
     const wanted = row.parent === '' ? '' : (matches.get(row.parent)?.key ?? row.parent);
-    if (parent !== wanted) differences.push({ kind: 'moved', id: `moved/${requirement.id}`, row, requirement, from: parent ? `under ${parent}` : 'on top', to: wanted ? `under ${wanted}` : 'on top' });
-    else if (after.has(requirement.id)) differences.push({ kind: 'moved', id: `moved/${requirement.id}`, row, requirement, from: 'its place', to: after.get(requirement.id)! });
+    if (parent !== wanted)
+      differences.push({
+        kind: 'moved',
+        id: `moved/${requirement.id}`,
+        row,
+        requirement,
+        from: parent ? `under ${parent}` : 'on top',
+        to: wanted ? `under ${wanted}` : 'on top',
+      });
+    else if (after.has(requirement.id))
+      differences.push({
+        kind: 'moved',
+        id: `moved/${requirement.id}`,
+        row,
+        requirement,
+        from: 'its place',
+        to: after.get(requirement.id)!,
+      });
     else if (fields.length === 0) same++;
   }
   for (const r of project.requirements) {
-    if (!met.has(r.id) && r.source?.file === file) differences.push({ kind: 'removed', id: `removed/${r.id}`, requirement: r });
+    if (!met.has(r.id) && r.source?.file === file)
+      differences.push({ kind: 'removed', id: `removed/${r.id}`, requirement: r });
   }
   return { differences, same, matches, rows };
 }
@@ -69,9 +105,11 @@ function orderChanges(wanted: readonly Requirement[], present: readonly Requirem
   const place = new Map(present.map((r, k) => [r.id, k]));
   const sequence = wanted.map((r) => place.get(r.id)!);
   // longest increasing subsequence by patience sorting (Fredman 1975)
-  const tails: number[] = [], previous = new Array<number>(sequence.length).fill(-1);
+  const tails: number[] = [],
+    previous = new Array<number>(sequence.length).fill(-1);
   sequence.forEach((x, k) => {
-    let low = 0, high = tails.length;
+    let low = 0,
+      high = tails.length;
     while (low < high) {
       const middle = (low + high) >> 1;
       if (sequence[tails[middle]] < x) low = middle + 1;
@@ -105,53 +143,103 @@ function fieldChanges(r: Requirement, row: ImportedRow): FieldChange[] {
 }
 
 /** The edit that takes chosen differences over. `newId` makes ids for added requirements. */
-export function takeOver(project: Project, comparison: Comparison, chosen: ReadonlySet<string>, newId: () => string): Edit {
+export function takeOver(
+  project: Project,
+  comparison: Comparison,
+  chosen: ReadonlySet<string>,
+  newId: () => string,
+): Edit {
   const edits: Edit[] = [];
   const ids = new Map<string, string>([...comparison.matches].map(([key, r]) => [key, r.id]));
   const retired = new Map(project.retired.map((r) => [r.key, r.id]));
   const live = new Set(project.requirements.map((r) => r.id));
-  const added = comparison.differences.filter((d): d is Extract<Difference, { kind: 'added' }> => d.kind === 'added' && chosen.has(d.id));
+  const added = comparison.differences.filter(
+    (d): d is Extract<Difference, { kind: 'added' }> => d.kind === 'added' && chosen.has(d.id),
+  );
   for (const { row } of added) {
     const back = retired.get(row.key);
     ids.set(row.key, back !== undefined && !live.has(back) ? back : newId());
   }
   const parentOf = (row: ImportedRow): string | null => (row.parent === '' ? null : (ids.get(row.parent) ?? null));
   // those that leave go first, so that nothing stands in the way of an id
-  const removed = comparison.differences.flatMap((d) => (d.kind === 'removed' && chosen.has(d.id) ? [d.requirement.id] : []));
+  const removed = comparison.differences.flatMap((d) =>
+    d.kind === 'removed' && chosen.has(d.id) ? [d.requirement.id] : [],
+  );
   if (removed.length > 0) edits.push({ kind: 'remove-all', list: 'requirements', ids: removed });
   const updates = new Map<string, Record<string, unknown>>();
-  const update = (r: Requirement, changes: Record<string, unknown>): void => void updates.set(r.id, { ...updates.get(r.id), ...changes });
+  const update = (r: Requirement, changes: Record<string, unknown>): void =>
+    void updates.set(r.id, { ...updates.get(r.id), ...changes });
   for (const d of comparison.differences) {
     if (!chosen.has(d.id)) continue;
     if (d.kind === 'changed') {
       const attributes = new Map([...d.requirement.attributes, ...d.row.attributes].map((a) => [a.name, a]));
-      update(d.requirement, { key: d.row.key, text: d.row.text, kind: d.row.kind, attributes: [...attributes.values()], source: d.row.source });
-    } else if (d.kind === 'moved' && d.from !== 'its place') update(d.requirement, { parent: parentOf(d.row), source: d.row.source });
+      update(d.requirement, {
+        key: d.row.key,
+        text: d.row.text,
+        kind: d.row.kind,
+        attributes: [...attributes.values()],
+        source: d.row.source,
+      });
+    } else if (d.kind === 'moved' && d.from !== 'its place')
+      update(d.requirement, { parent: parentOf(d.row), source: d.row.source });
   }
   // rows that are the same still know their newest place in the file
-  const differing = new Set(comparison.differences.flatMap((d) => (d.kind === 'changed' || d.kind === 'moved' ? [d.requirement.id] : [])));
+  const differing = new Set(
+    comparison.differences.flatMap((d) => (d.kind === 'changed' || d.kind === 'moved' ? [d.requirement.id] : [])),
+  );
   for (const row of comparison.rows) {
     const r = comparison.matches.get(row.key);
-    if (r && !differing.has(r.id) && JSON.stringify(r.source) !== JSON.stringify(row.source)) update(r, { source: row.source });
+    if (r && !differing.has(r.id) && JSON.stringify(r.source) !== JSON.stringify(row.source))
+      update(r, { source: row.source });
   }
   if (added.length > 0) {
     edits.push({
-      kind: 'insert-all', list: 'requirements',
+      kind: 'insert-all',
+      list: 'requirements',
       entries: added.map(({ row }) => ({
-        id: ids.get(row.key)!, key: row.key, text: row.text, formula: '', note: '', kind: row.kind, parent: parentOf(row), attributes: row.attributes, source: row.source, observation: null,
+        id: ids.get(row.key)!,
+        key: row.key,
+        text: row.text,
+        formula: '',
+        note: '',
+        kind: row.kind,
+        parent: parentOf(row),
+        attributes: row.attributes,
+        source: row.source,
+        observation: null,
       })),
     });
   }
-  if (updates.size > 0) edits.push({ kind: 'update-all', list: 'requirements', updates: [...updates].map(([id, changes]) => ({ id, changes })) });
+  if (updates.size > 0)
+    edits.push({
+      kind: 'update-all',
+      list: 'requirements',
+      updates: [...updates].map(([id, changes]) => ({ id, changes })),
+    });
   const inOrder = added.length > 0 || comparison.differences.some((d) => d.kind === 'moved' && chosen.has(d.id));
-  if (inOrder) edits.push({ kind: 'order', list: 'requirements', ids: orderAfter(project, comparison, chosen, ids, new Set(removed)) });
+  if (inOrder)
+    edits.push({
+      kind: 'order',
+      list: 'requirements',
+      ids: orderAfter(project, comparison, chosen, ids, new Set(removed)),
+    });
   return { kind: 'batch', label: 'Import requirements', edits };
 }
 
 /** The order of the list once rows stand where the sheet has them; those the sheet does not know keep their place. */
-function orderAfter(project: Project, comparison: Comparison, chosen: ReadonlySet<string>, ids: ReadonlyMap<string, string>, removed: ReadonlySet<string>): string[] {
-  const refused = new Set(comparison.differences.flatMap((d) => (d.kind === 'moved' && !chosen.has(d.id) ? [d.requirement.id] : [])));
-  const inSheet = comparison.rows.flatMap((r) => ids.get(r.key) ?? []).filter((id) => !removed.has(id) && !refused.has(id));
+function orderAfter(
+  project: Project,
+  comparison: Comparison,
+  chosen: ReadonlySet<string>,
+  ids: ReadonlyMap<string, string>,
+  removed: ReadonlySet<string>,
+): string[] {
+  const refused = new Set(
+    comparison.differences.flatMap((d) => (d.kind === 'moved' && !chosen.has(d.id) ? [d.requirement.id] : [])),
+  );
+  const inSheet = comparison.rows
+    .flatMap((r) => ids.get(r.key) ?? [])
+    .filter((id) => !removed.has(id) && !refused.has(id));
   const known = new Set(inSheet);
   const present = project.requirements.map((r) => r.id).filter((id) => !removed.has(id));
   const result: string[] = [];

@@ -48,7 +48,8 @@ const guesses: Readonly<Record<'id' | 'text' | 'parent' | 'kind', RegExp>> = {
 /** A first idea of what the columns mean, from their names and from what stands in them. */
 export function guessColumns(sheet: Sheet): ColumnMap {
   const first = sheet.rows.slice(0, 20);
-  const match = (row: readonly string[], what: keyof typeof guesses): number => row.findIndex((c, k) => guesses[what].test(c.trim()) && k !== sheet.foreign);
+  const match = (row: readonly string[], what: keyof typeof guesses): number =>
+    row.findIndex((c, k) => guesses[what].test(c.trim()) && k !== sheet.foreign);
   const named = first.findIndex((row) => match(row, 'text') >= 0 || match(row, 'id') >= 0);
   const head = named >= 0 ? named : -1;
   const names = head >= 0 ? first[head] : [];
@@ -57,19 +58,41 @@ export function guessColumns(sheet: Sheet): ColumnMap {
   const column = (k: number): string[] => body.map((r) => r[k] ?? '').filter((c) => c !== '');
   let text = match(names, 'text');
   if (text < 0) {
-    const lengths = Array.from({ length: width }, (_, k) => column(k).reduce((sum, c) => sum + c.length + (/\bshall\b/.test(c) ? 100 : 0), 0));
+    const lengths = Array.from({ length: width }, (_, k) =>
+      column(k).reduce((sum, c) => sum + c.length + (/\bshall\b/.test(c) ? 100 : 0), 0),
+    );
     text = lengths.indexOf(Math.max(...lengths, 0));
   }
   let id = match(names, 'id');
-  if (id < 0) id = Array.from({ length: width }, (_, k) => k).find((k) => k !== text && k !== sheet.foreign && column(k).length > 0 && new Set(column(k)).size === column(k).length && column(k).every((c) => /^[\w.-]{1,40}$/.test(c) && /\d/.test(c))) ?? -1;
+  if (id < 0)
+    id =
+      Array.from({ length: width }, (_, k) => k).find(
+        (k) =>
+          k !== text &&
+          k !== sheet.foreign &&
+          column(k).length > 0 &&
+          new Set(column(k)).size === column(k).length &&
+          column(k).every((c) => /^[\w.-]{1,40}$/.test(c) && /\d/.test(c)),
+      ) ?? -1;
   const [parent, kind] = [match(names, 'parent'), match(names, 'kind')];
   const taken = new Set([id, text, parent, kind, sheet.foreign]);
-  return { head, id, text, parent, kind, attributes: Array.from({ length: width }, (_, k) => k).filter((k) => !taken.has(k) && (names[k] ?? '') !== '' && !(kind >= 0 && names[k] === 'Object type')) };
+  return {
+    head,
+    id,
+    text,
+    parent,
+    kind,
+    attributes: Array.from({ length: width }, (_, k) => k).filter(
+      (k) => !taken.has(k) && (names[k] ?? '') !== '' && !(kind >= 0 && names[k] === 'Object type'),
+    ),
+  };
 }
 
 /** Requirement kinds under the names sheets use for them. */
 const kinds: readonly (readonly [pattern: RegExp, kind: string])[] = [
-  [/^(heading|title|chapter|section|folder)$/i, 'heading'], [/^(info(rmation)?|note|comment|remark|text)$/i, 'information'], [/^(requirement|req|)$/i, 'requirement'],
+  [/^(heading|title|chapter|section|folder)$/i, 'heading'],
+  [/^(info(rmation)?|note|comment|remark|text)$/i, 'information'],
+  [/^(requirement|req|)$/i, 'requirement'],
 ];
 
 const longest = 20_000;
@@ -85,7 +108,8 @@ export function readRows(sheet: Sheet, map: ColumnMap, file: string): ReadRows {
   const attributeName = (k: number): string => names[k]?.trim() || `Column ${k + 1}`;
   const given = new Set<string>();
   const byForeign = new Map<string, string>();
-  if (map.id >= 0) for (let k = map.head + 1; k < sheet.rows.length; k++) given.add((sheet.rows[k][map.id] ?? '').trim());
+  if (map.id >= 0)
+    for (let k = map.head + 1; k < sheet.rows.length; k++) given.add((sheet.rows[k][map.id] ?? '').trim());
   const first = new Map<string, number>();
   const rows: (ImportedRow & { readonly index: number })[] = [];
   let counter = 0;
@@ -125,8 +149,21 @@ export function readRows(sheet: Sheet, map: ColumnMap, file: string): ReadRows {
     const kind = kinds.find(([pattern]) => pattern.test(rawKind))?.[1] ?? rawKind.slice(0, 80);
     const row = sheet.firstRow > 0 ? k + sheet.firstRow : 0;
     rows.push({
-      index: k, key, text, kind, parent: cell(map.parent), attributes: map.attributes.flatMap((a) => (cell(a) === '' ? [] : [{ name: attributeName(a), value: cell(a).slice(0, longest) }])),
-      source: { file, sheet: sheet.name, row, cell: row > 0 && map.text >= 0 ? cellName(row, map.text + 1) : '', foreign },
+      index: k,
+      key,
+      text,
+      kind,
+      parent: cell(map.parent),
+      attributes: map.attributes.flatMap((a) =>
+        cell(a) === '' ? [] : [{ name: attributeName(a), value: cell(a).slice(0, longest) }],
+      ),
+      source: {
+        file,
+        sheet: sheet.name,
+        row,
+        cell: row > 0 && map.text >= 0 ? cellName(row, map.text + 1) : '',
+        foreign,
+      },
     });
   }
   const sound = withSoundParents(rows, byForeign, (index, message) => say('warning', index, map.parent, message));
@@ -134,13 +171,18 @@ export function readRows(sheet: Sheet, map: ColumnMap, file: string): ReadRows {
 }
 
 /** Parents that are in the sheet and lead to no circle. */
-function withSoundParents(rows: readonly (ImportedRow & { readonly index: number })[], byForeign: ReadonlyMap<string, string>, say: (index: number, message: string) => void): ImportedRow[] {
+function withSoundParents(
+  rows: readonly (ImportedRow & { readonly index: number })[],
+  byForeign: ReadonlyMap<string, string>,
+  say: (index: number, message: string) => void,
+): ImportedRow[] {
   const keys = new Set(rows.map((r) => r.key));
   const above = new Map<string, string>();
   for (const r of rows) {
     if (r.parent === '') continue;
     const key = keys.has(r.parent) ? r.parent : byForeign.get(r.parent);
-    if (key === undefined) say(r.index, `${r.key} belongs under ${r.parent}, which is not in the sheet: it stands on top`);
+    if (key === undefined)
+      say(r.index, `${r.key} belongs under ${r.parent}, which is not in the sheet: it stands on top`);
     else above.set(r.key, key);
   }
   for (const r of rows) {

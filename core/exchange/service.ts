@@ -16,13 +16,23 @@ export interface ExchangeService {
 export const exchangeService: ExchangeService = {
   async readTable(name, bytes) {
     const isZip = bytes[0] === 0x50 && bytes[1] === 0x4b;
-    const looksXml = new TextDecoder('latin1').decode(bytes.subarray(0, 200)).replace(/\0/g, '').trimStart().replace(/^ï»¿|^ÿþ|^þÿ/, '').startsWith('<');
+    const looksXml = new TextDecoder('latin1')
+      .decode(bytes.subarray(0, 200))
+      .replace(/\0/g, '')
+      .trimStart()
+      .replace(/^ï»¿|^ÿþ|^þÿ/, '')
+      .startsWith('<');
     try {
       if (isZip || /\.xlsx$/i.test(name)) return await readXlsxSheets(bytes);
       if (looksXml || /\.(reqif|xml)$/i.test(name)) return readReqifSheets(bytes);
       return readCsvSheet(bytes, name);
     } catch (error) {
-      return { value: undefined, remarks: [remark('error', `${name} cannot be read: ${error instanceof Error ? error.message : 'unknown reason'}`)] };
+      return {
+        value: undefined,
+        remarks: [
+          remark('error', `${name} cannot be read: ${error instanceof Error ? error.message : 'unknown reason'}`),
+        ],
+      };
     }
   },
   writeXlsx: writeXlsxSheets,

@@ -4,7 +4,18 @@ import { printReference } from '../language/print';
 import type { Builder } from './builder';
 import { elaborateStrict, messageOf, NoValue, resolveReference, resultsOf } from './elaborate';
 import { whenTrigger } from './equations';
-import { binary, choose, constant, createSubstitution, isConstant, not, one, variable, zero, type FlatExpr } from './flat-expression';
+import {
+  binary,
+  choose,
+  constant,
+  createSubstitution,
+  isConstant,
+  not,
+  one,
+  variable,
+  zero,
+  type FlatExpr,
+} from './flat-expression';
 import type { Origin } from './flat-model';
 import type { Scope } from './instance';
 import { isValue } from './resolve';
@@ -18,11 +29,18 @@ import { flattenValue, isArray, isRecord, mapValue, type Value } from './values'
 export function addAlgorithm(b: Builder, statements: readonly Statement[], scope: Scope, initial: boolean): void {
   if (statements.length === 0) return;
   const span = { start: statements[0].span.start, end: statements.at(-1)!.span.end };
-  const origin: Origin = { part: scope.instance.name, place: scope.place, span, text: `algorithm of ${scope.instance.ref.definition.name}` };
+  const origin: Origin = {
+    part: scope.instance.name,
+    place: scope.place,
+    span,
+    text: `algorithm of ${scope.instance.ref.definition.name}`,
+  };
   const held = new Set<number>();
   const find = (body: readonly Statement[], inWhen: boolean): void => {
     for (const s of body) {
-      if (s.kind === 'assign' && inWhen) for (const t of s.target.kind === 'ref' ? [s.target] : s.target.elements) if (t.kind === 'ref') for (const k of targets(b, t, scope)) held.add(k);
+      if (s.kind === 'assign' && inWhen)
+        for (const t of s.target.kind === 'ref' ? [s.target] : s.target.elements)
+          if (t.kind === 'ref') for (const k of targets(b, t, scope)) held.add(k);
       if (s.kind === 'if' || s.kind === 'when') {
         for (const x of s.branches) find(x.body, inWhen || s.kind === 'when');
         if (s.kind === 'if') find(s.otherwise, inWhen);
@@ -41,12 +59,24 @@ export function addAlgorithm(b: Builder, statements: readonly Statement[], scope
     throw error;
   }
   const into = initial ? b.initialEquations : b.equations;
-  for (const [k, value] of values) if (typeof k === 'number') into.push({ left: variable(k), right: value as FlatExpr, origin: { ...origin, text: `${b.variables[k].name} := ... (${origin.text})` } });
+  for (const [k, value] of values)
+    if (typeof k === 'number')
+      into.push({
+        left: variable(k),
+        right: value as FlatExpr,
+        origin: { ...origin, text: `${b.variables[k].name} := ... (${origin.text})` },
+      });
 }
 
 function targets(b: Builder, ref: RefExpr, scope: Scope): number[] {
   // an index of a loop is not known here: all elements may be meant
-  const whole: RefExpr = { ...ref, parts: ref.parts.map((p) => ({ ...p, subscripts: p.subscripts.map((s) => (s.kind === 'number' ? s : { kind: 'colon' as const, span: s.span })) })) };
+  const whole: RefExpr = {
+    ...ref,
+    parts: ref.parts.map((p) => ({
+      ...p,
+      subscripts: p.subscripts.map((s) => (s.kind === 'number' ? s : { kind: 'colon' as const, span: s.span })),
+    })),
+  };
   const r = resolveReference(b, whole, scope);
   return r !== undefined && isValue(r) ? flattenValue(r).flatMap((x) => (x.op === 'var' ? [x.index] : [])) : [];
 }
@@ -62,7 +92,12 @@ function partSpace(b: Builder, origin: Origin, held: ReadonlySet<number>, initia
   const assigned = new Set<number>();
   /** Quantities stand for what they have come to so far; those the algorithm never sets, for themselves. */
   const current = (value: Value, values: Values): Value => {
-    const visit = createSubstitution((x) => (x.op !== 'var' ? undefined : (values.get(x.index) as FlatExpr | undefined) ?? (assigned.has(x.index) || held.has(x.index) ? before(x.index) : x)));
+    const visit = createSubstitution((x) =>
+      x.op !== 'var'
+        ? undefined
+        : ((values.get(x.index) as FlatExpr | undefined) ??
+          (assigned.has(x.index) || held.has(x.index) ? before(x.index) : x)),
+    );
     return mapValue(value, visit);
   };
   const read = (e: Expr, values: Values, scope: Scope): Value => current(elaborateStrict(b, e, scope), values);
@@ -76,33 +111,77 @@ function partSpace(b: Builder, origin: Origin, held: ReadonlySet<number>, initia
     settled: (e) => e,
     before: (key) => (typeof key === 'number' ? before(key) : zero),
     write(target, value, values, scope) {
-      const moving = target.parts.flatMap((p, k) => p.subscripts.map((s, j) => ({ k, j, s }))).find(({ s }) => {
-        if (s.kind === 'colon' || s.kind === 'number') return false;
-        const v = read(s, values, { ...scope, iterators: new Map([...scope.iterators, ['end', 1]]) });
-        return !isArray(v) && !isRecord(v) && b.structural(v) === undefined;
-      });
+      const moving = target.parts
+        .flatMap((p, k) => p.subscripts.map((s, j) => ({ k, j, s })))
+        .find(({ s }) => {
+          if (s.kind === 'colon' || s.kind === 'number') return false;
+          const v = read(s, values, { ...scope, iterators: new Map([...scope.iterators, ['end', 1]]) });
+          return !isArray(v) && !isRecord(v) && b.structural(v) === undefined;
+        });
       if (moving) {
         const chosen = read(moving.s, values, scope) as FlatExpr;
-        const all = resolveReference(b, { ...target, parts: target.parts.map((p, k) => (k === moving.k ? { ...p, subscripts: p.subscripts.map((x, j) => (j === moving.j ? { kind: 'colon' as const, span: x.span } : x)) } : p)) }, scope);
+        const all = resolveReference(
+          b,
+          {
+            ...target,
+            parts: target.parts.map((p, k) =>
+              k === moving.k
+                ? {
+                    ...p,
+                    subscripts: p.subscripts.map((x, j) =>
+                      j === moving.j ? { kind: 'colon' as const, span: x.span } : x,
+                    ),
+                  }
+                : p,
+            ),
+          },
+          scope,
+        );
         const list = all !== undefined && isValue(all) ? flattenValue(all) : [];
         list.forEach((x, k) => {
-          if (x.op === 'var') put(x.index, choose(binary('eq', chosen, constant(k + 1)), flattenValue(value)[0], (values.get(x.index) as FlatExpr | undefined) ?? before(x.index)), values, scope);
+          if (x.op === 'var')
+            put(
+              x.index,
+              choose(
+                binary('eq', chosen, constant(k + 1)),
+                flattenValue(value)[0],
+                (values.get(x.index) as FlatExpr | undefined) ?? before(x.index),
+              ),
+              values,
+              scope,
+            );
         });
         return;
       }
       const r = resolveReference(b, target, scope);
       if (r === undefined || !isValue(r)) {
-        if (r !== undefined) b.report(scope.place, problem('error', 'not-settable', `${printReference(target)} is a part, not a value`, target.span));
+        if (r !== undefined)
+          b.report(
+            scope.place,
+            problem('error', 'not-settable', `${printReference(target)} is a part, not a value`, target.span),
+          );
         throw new NoStatement();
       }
-      const leaves = flattenValue(r), given = flattenValue(value);
+      const leaves = flattenValue(r),
+        given = flattenValue(value);
       if (leaves.length !== given.length) {
-        b.report(scope.place, problem('error', 'shape', `${printReference(target)} has ${leaves.length} elements, but ${given.length} are given`, target.span));
+        b.report(
+          scope.place,
+          problem(
+            'error',
+            'shape',
+            `${printReference(target)} has ${leaves.length} elements, but ${given.length} are given`,
+            target.span,
+          ),
+        );
         throw new NoStatement();
       }
       leaves.forEach((x, k) => {
         if (x.op !== 'var') {
-          b.report(scope.place, problem('error', 'not-settable', `${printReference(target)} cannot be given a value`, target.span));
+          b.report(
+            scope.place,
+            problem('error', 'not-settable', `${printReference(target)} cannot be given a value`, target.span),
+          );
           throw new NoStatement();
         }
         put(x.index, given[k], values, scope);
@@ -119,14 +198,27 @@ function partSpace(b: Builder, origin: Origin, held: ReadonlySet<number>, initia
           earlier = earlier ? binary('or', earlier, trigger.active) : trigger.active;
           const own: Values = new Map(values);
           triggers.push(trigger);
-          carryOut(b, branch.body, space, own, isConstant(outer, 1) ? trigger.active : binary('and', outer, trigger.active), { ...withoutSharing(scope), guard: trigger.active });
+          carryOut(
+            b,
+            branch.body,
+            space,
+            own,
+            isConstant(outer, 1) ? trigger.active : binary('and', outer, trigger.active),
+            { ...withoutSharing(scope), guard: trigger.active },
+          );
           triggers.pop();
           ways.push({ active: trigger.active, values: own });
           outer = guard;
         }
         for (const key of new Set(ways.flatMap((w) => [...w.values.keys()]))) {
           const old = (values.get(key) as FlatExpr | undefined) ?? (typeof key === 'number' ? before(key) : zero);
-          values.set(key, ways.reduceRight<FlatExpr>((value, w) => choose(w.active, (w.values.get(key) as FlatExpr | undefined) ?? old, value), old));
+          values.set(
+            key,
+            ways.reduceRight<FlatExpr>(
+              (value, w) => choose(w.active, (w.values.get(key) as FlatExpr | undefined) ?? old, value),
+              old,
+            ),
+          );
         }
         return true;
       }
@@ -135,17 +227,38 @@ function partSpace(b: Builder, origin: Origin, held: ReadonlySet<number>, initia
       const trigger = triggers.at(-1);
       if (call.callee === 'assert') {
         const condition = call.args[0] ? (read(call.args[0], values, scope) as FlatExpr) : one;
-        b.assertions.push({ condition: isConstant(guard, 1) ? condition : binary('or', not(guard), condition), message: messageOf(b, call.args[1], scope, 'An assertion does not hold'), warning: false, origin });
+        b.assertions.push({
+          condition: isConstant(guard, 1) ? condition : binary('or', not(guard), condition),
+          message: messageOf(b, call.args[1], scope, 'An assertion does not hold'),
+          warning: false,
+          origin,
+        });
         return true;
       }
       if (call.callee === 'terminate' && trigger) {
-        b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'terminate', message: messageOf(b, call.args[0], scope, '') }, origin });
+        b.actions.push({
+          conditions: trigger.conditions,
+          atInitial: trigger.atInitial,
+          does: { kind: 'terminate', message: messageOf(b, call.args[0], scope, '') },
+          origin,
+        });
         return true;
       }
       if (call.callee === 'reinit' && trigger && call.args.length === 2) {
-        const states = flattenValue(elaborateStrict(b, call.args[0], scope)), news = flattenValue(read(call.args[1], values, scope));
+        const states = flattenValue(elaborateStrict(b, call.args[0], scope)),
+          news = flattenValue(read(call.args[1], values, scope));
         states.forEach((x, k) => {
-          if (x.op === 'var') b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'reinit', state: x.index, value: choose(guardInside(guard, trigger.active), news[k] ?? news[0], x) }, origin });
+          if (x.op === 'var')
+            b.actions.push({
+              conditions: trigger.conditions,
+              atInitial: trigger.atInitial,
+              does: {
+                kind: 'reinit',
+                state: x.index,
+                value: choose(guardInside(guard, trigger.active), news[k] ?? news[0], x),
+              },
+              origin,
+            });
         });
         return true;
       }
@@ -158,6 +271,13 @@ function partSpace(b: Builder, origin: Origin, held: ReadonlySet<number>, initia
 }
 
 /** What has to hold besides the trigger, which does the action anyway. */
-const guardInside = (guard: FlatExpr, active: FlatExpr): FlatExpr => (guard === active ? one : guard.op === 'and' && guard.b === active ? guard.a : guard.op === 'and' && guard.a === active ? guard.b : guard);
+const guardInside = (guard: FlatExpr, active: FlatExpr): FlatExpr =>
+  guard === active
+    ? one
+    : guard.op === 'and' && guard.b === active
+      ? guard.a
+      : guard.op === 'and' && guard.a === active
+        ? guard.b
+        : guard;
 
 const withoutSharing = ({ sharing: _sharing, ...scope }: Scope): Scope => scope;

@@ -1,6 +1,7 @@
 import { problemsOf, simulateText } from '../testing/simulate-text';
 
-const value = (declarations: string, expression: string): number => simulateText(`model T ${declarations} Real y = ${expression}; end T;`, 'T', { stop: 0.1 }).last('y');
+const value = (declarations: string, expression: string): number =>
+  simulateText(`model T ${declarations} Real y = ${expression}; end T;`, 'T', { stop: 0.1 }).last('y');
 
 test('sizes, fills, joins and parts', () => {
   expect(value('Real a[2, 3] = [1, 2, 3; 4, 5, 6];', 'size(a, 1)*10 + size(a, 2) + ndims(a)*100')).toBe(223);
@@ -14,28 +15,53 @@ test('vectors and matrices', () => {
   expect(value('Real c[3] = cross({1, 2, 3}, {4, 5, 6});', 'c[1]*100 + c[2]*10 + c[3]')).toBe(-3 * 100 + 6 * 10 - 3);
   // skew(x)*y is the cross product
   expect(value('Real c[3] = skew({1, 2, 3})*{4, 5, 6} - cross({1, 2, 3}, {4, 5, 6});', 'c*c')).toBe(0);
-  expect(value('Real m[2, 2] = outerProduct({1, 2}, {3, 4}) + identity(2) + diagonal({10, 20}) + transpose([0, 1; 0, 0]);', 'm[1, 1]*1000 + m[1, 2]*100 + m[2, 1]*10 + m[2, 2]')).toBe(14 * 1000 + 4 * 100 + 7 * 10 + 29);
-  expect(value('Real m[2, 2] = [1, 1; 0, 1]^3 + [5, 0; 0, 5]^0; Real e[2] = {2, 3} .^ 2;', 'm[1, 2]*100 + m[1, 1]*10 + e[1]')).toBe(3 * 100 + 2 * 10 + 4);
+  expect(
+    value(
+      'Real m[2, 2] = outerProduct({1, 2}, {3, 4}) + identity(2) + diagonal({10, 20}) + transpose([0, 1; 0, 0]);',
+      'm[1, 1]*1000 + m[1, 2]*100 + m[2, 1]*10 + m[2, 2]',
+    ),
+  ).toBe(14 * 1000 + 4 * 100 + 7 * 10 + 29);
+  expect(
+    value(
+      'Real m[2, 2] = [1, 1; 0, 1]^3 + [5, 0; 0, 5]^0; Real e[2] = {2, 3} .^ 2;',
+      'm[1, 2]*100 + m[1, 1]*10 + e[1]',
+    ),
+  ).toBe(3 * 100 + 2 * 10 + 4);
   expect(value('', 'Modelica.Math.Vectors.sum({1, 2})')).toBe(3);
 });
 
 test.each([
-  ['size({1, 2}, 2)', /This array has 1 dimensions, not 2/], ['{1, 2}^2', /only square matrices have, element by element it is \.\^/], ['[1, 2; 3, 4]^0.5', /whole number known before the run/], ['cross({1, 2}, {3, 4})', /two vectors of 3 elements/], ['scalar({1, 2})', /one element, not 2/], ['sum()', /sum needs 1 argument/],
-  ['interpolate({1, 0}, {1, 2}, time)', /have to grow, but 0 follows 1/], ['interpolate({0, 1}, {1}, time)', /2 places, but 1 values/], ['linspace({1}, 2, 3)', /single values/],
+  ['size({1, 2}, 2)', /This array has 1 dimensions, not 2/],
+  ['{1, 2}^2', /only square matrices have, element by element it is \.\^/],
+  ['[1, 2; 3, 4]^0.5', /whole number known before the run/],
+  ['cross({1, 2}, {3, 4})', /two vectors of 3 elements/],
+  ['scalar({1, 2})', /one element, not 2/],
+  ['sum()', /sum needs 1 argument/],
+  ['interpolate({1, 0}, {1, 2}, time)', /have to grow, but 0 follows 1/],
+  ['interpolate({0, 1}, {1}, time)', /2 places, but 1 values/],
+  ['linspace({1}, 2, 3)', /single values/],
 ])('%s is refused with a reason', (expression, reason) => {
   expect(problemsOf(`model T Real y = sum(${expression}); end T;`, 'T').join('; ')).toMatch(reason);
 });
 
 test('a size may ask for the sizes before it: square matrices and what fits them', () => {
-  const run = simulateText('model S parameter Real A[:, size(A, 1)] = [0, 1; -1, -2]; parameter Real B[size(A, 1), :] = [0; 1]; Real x[size(A, 1)](each start = 0, each fixed = true); equation der(x) = A*x + B*{1}; end S;', 'S', { stop: 1 });
+  const run = simulateText(
+    'model S parameter Real A[:, size(A, 1)] = [0, 1; -1, -2]; parameter Real B[size(A, 1), :] = [0; 1]; Real x[size(A, 1)](each start = 0, each fixed = true); equation der(x) = A*x + B*{1}; end S;',
+    'S',
+    { stop: 1 },
+  );
   // two equal poles at -1
   expect(run.last('x[1]')).toBeCloseTo(1 - 2 * Math.exp(-1), 7);
-  expect(problemsOf('model S parameter Real A[:, size(A, 1)] = [1, 2, 3; 4, 5, 6]; end S;', 'S').join('; ')).toMatch(/has 3 elements, but only 2 are needed/);
+  expect(problemsOf('model S parameter Real A[:, size(A, 1)] = [1, 2, 3; 4, 5, 6]; end S;', 'S').join('; ')).toMatch(
+    /has 3 elements, but only 2 are needed/,
+  );
 });
 
 test.each([
-  ['parameter Real v[2] = {1, 2, 3};', '{1, 2, 3} has 3 elements, but only 2 are needed'], ['Real v[3] = {1, 2};', '{1, 2} has 2 elements, but element 3 is needed'],
-  ['Real v[2](start = {1, 2, 3}) = {time, time};', '{1, 2, 3} has 3 elements, but only 2 are needed'], ['parameter Real s = {1, 2};', '{1, 2} is an array, but a single value is needed'],
+  ['parameter Real v[2] = {1, 2, 3};', '{1, 2, 3} has 3 elements, but only 2 are needed'],
+  ['Real v[3] = {1, 2};', '{1, 2} has 2 elements, but element 3 is needed'],
+  ['Real v[2](start = {1, 2, 3}) = {time, time};', '{1, 2, 3} has 3 elements, but only 2 are needed'],
+  ['parameter Real s = {1, 2};', '{1, 2} is an array, but a single value is needed'],
   ['model C parameter Real k = 1; end C; C c[2](k = {1, 2, 3});', '{1, 2, 3} has 3 elements, but only 2 are needed'],
 ])('%s: a value of another size is told', (declaration, message) => {
   expect(problemsOf(`model S ${declaration} end S;`, 'S')).toEqual([message]);

@@ -1,9 +1,38 @@
 import { add, binary, constant, multiply, negate, one, zero, type FlatExpr } from './flat-expression';
-import { fillValue, flattenValue, identity, isArray, isRecord, mapValue, shapeOf, sumOf, transpose, type Value } from './values';
+import {
+  fillValue,
+  flattenValue,
+  identity,
+  isArray,
+  isRecord,
+  mapValue,
+  shapeOf,
+  sumOf,
+  transpose,
+  type Value,
+} from './values';
 
 /** The functions of the language that make or take arrays. */
 export const arrayFunctions = new Set<string>([
-  'sum', 'product', 'size', 'ndims', 'fill', 'zeros', 'ones', 'linspace', 'identity', 'transpose', 'cross', 'vector', 'scalar', 'cat', 'diagonal', 'array', 'skew', 'outerProduct', 'interpolate',
+  'sum',
+  'product',
+  'size',
+  'ndims',
+  'fill',
+  'zeros',
+  'ones',
+  'linspace',
+  'identity',
+  'transpose',
+  'cross',
+  'vector',
+  'scalar',
+  'cat',
+  'diagonal',
+  'array',
+  'skew',
+  'outerProduct',
+  'interpolate',
 ]);
 
 /** A call, as far as an array function needs it. */
@@ -23,39 +52,51 @@ export function arrayCall(name: string, call: ArrayCall): Value {
   const every = (from: number): Value[] => positions(from).map((k) => call.value(k));
   const sizes = (from: number): number[] => positions(from).map((k) => call.integer(k));
   const list = (v: Value): readonly Value[] => (isArray(v) ? v : call.fail('shape', `${name} needs an array`));
-  const single = (v: Value): FlatExpr => (isArray(v) || isRecord(v) ? call.fail('shape', `${name} needs single values`) : v);
+  const single = (v: Value): FlatExpr =>
+    isArray(v) || isRecord(v) ? call.fail('shape', `${name} needs single values`) : v;
   switch (name) {
-    case 'sum': return sumOf(flattenValue(call.value(0)));
-    case 'product': return flattenValue(call.value(0)).reduce(multiply, one);
+    case 'sum':
+      return sumOf(flattenValue(call.value(0)));
+    case 'product':
+      return flattenValue(call.value(0)).reduce(multiply, one);
     case 'size': {
       const shape = shapeOf(call.value(0));
       if (call.count === 1) return shape.map(constant);
       const k = call.integer(1);
-      if (!(k >= 1 && k <= shape.length)) return call.fail('shape', `This array has ${shape.length} dimensions, not ${k}`);
+      if (!(k >= 1 && k <= shape.length))
+        return call.fail('shape', `This array has ${shape.length} dimensions, not ${k}`);
       return constant(shape[k - 1]);
     }
-    case 'ndims': return constant(shapeOf(call.value(0)).length);
-    case 'fill': return fillValue(call.value(0), sizes(1));
-    case 'zeros': return fillValue(zero, sizes(0));
-    case 'ones': return fillValue(one, sizes(0));
+    case 'ndims':
+      return constant(shapeOf(call.value(0)).length);
+    case 'fill':
+      return fillValue(call.value(0), sizes(1));
+    case 'zeros':
+      return fillValue(zero, sizes(0));
+    case 'ones':
+      return fillValue(one, sizes(0));
     case 'linspace': {
       const [from, to] = [single(call.value(0)), single(call.value(1))];
       const n = call.integer(2);
       const width = binary('sub', to, from);
       return Array.from({ length: n }, (_, k) => add(from, multiply(width, constant(n === 1 ? 0 : k / (n - 1)))));
     }
-    case 'identity': return identity(call.integer(0));
+    case 'identity':
+      return identity(call.integer(0));
     case 'diagonal': {
       const d = list(call.value(0));
       return d.map((x, i) => d.map((_, j) => (i === j ? x : zero)));
     }
-    case 'transpose': return transpose(list(call.value(0)));
-    case 'vector': return flattenValue(call.value(0));
+    case 'transpose':
+      return transpose(list(call.value(0)));
+    case 'vector':
+      return flattenValue(call.value(0));
     case 'scalar': {
       const all = flattenValue(call.value(0));
       return all.length === 1 ? all[0] : call.fail('shape', `scalar needs one element, not ${all.length}`);
     }
-    case 'array': return every(0);
+    case 'array':
+      return every(0);
     case 'cat': {
       const along = call.integer(0);
       if (along === 1) return every(1).flatMap(list);
@@ -71,15 +112,29 @@ export function arrayCall(name: string, call: ArrayCall): Value {
     }
     case 'skew': {
       const x = flattenValue(call.value(0));
-      return [[zero, negate(x[2]), x[1]], [x[2], zero, negate(x[0])], [negate(x[1]), x[0], zero]];
+      return [
+        [zero, negate(x[2]), x[1]],
+        [x[2], zero, negate(x[0])],
+        [negate(x[1]), x[0], zero],
+      ];
     }
     case 'interpolate': {
-      if (call.count !== 3) return call.fail('arguments', 'interpolate takes the places of the points, their values, and where: interpolate({0, 1, 2}, {5, 7, 6}, time)');
-      const numbers = (k: number): number[] => flattenValue(list(call.value(k))).map((x) => call.known(x) ?? call.fail('not-constant', 'The points of interpolate must be known before the run', k));
+      if (call.count !== 3)
+        return call.fail(
+          'arguments',
+          'interpolate takes the places of the points, their values, and where: interpolate({0, 1, 2}, {5, 7, 6}, time)',
+        );
+      const numbers = (k: number): number[] =>
+        flattenValue(list(call.value(k))).map(
+          (x) =>
+            call.known(x) ?? call.fail('not-constant', 'The points of interpolate must be known before the run', k),
+        );
       const [x, y] = [numbers(0), numbers(1)];
-      if (x.length !== y.length || x.length === 0) return call.fail('shape', `interpolate has ${x.length} places, but ${y.length} values`);
+      if (x.length !== y.length || x.length === 0)
+        return call.fail('shape', `interpolate has ${x.length} places, but ${y.length} values`);
       const back = x.findIndex((at, k) => k > 0 && !(at > x[k - 1]));
-      if (back > 0) return call.fail('order', `The places of interpolate have to grow, but ${x[back]} follows ${x[back - 1]}`, 0);
+      if (back > 0)
+        return call.fail('order', `The places of interpolate have to grow, but ${x[back]} follows ${x[back - 1]}`, 0);
       return mapValue(call.value(2), (a) => ({ op: 'table', a, x, y, slope: false }));
     }
     case 'outerProduct': {

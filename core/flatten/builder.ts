@@ -31,7 +31,10 @@ export interface Builder {
   /** Texts whose units have been checked: every instance of a type shares them. */
   readonly unitsChecked: WeakSet<object>;
   /** Values given for whole arrays, with the scope they were read in. */
-  readonly wholes: WeakMap<Expr, { readonly scope: Scope; readonly unit: Unit | undefined; readonly value: Value | undefined }>;
+  readonly wholes: WeakMap<
+    Expr,
+    { readonly scope: Scope; readonly unit: Unit | undefined; readonly value: Value | undefined }
+  >;
   /** Values given with a class that takes the place of another. */
   readonly given: WeakMap<ClassRef, Modifier>;
   readonly pending: Map<ClassInstance, Map<string, () => void>>;
@@ -42,7 +45,13 @@ export interface Builder {
   /** The constants of a package or an enclosing class, as a part of its own. */
   staticInstance(owner: ClassRef): ClassInstance;
   /** Results of a call of a function, or of the constructor of a record. */
-  callClass(ref: ClassRef, call: CallExpr, args: readonly Value[], named: ReadonlyMap<string, Value>, scope: Scope): readonly Value[];
+  callClass(
+    ref: ClassRef,
+    call: CallExpr,
+    args: readonly Value[],
+    named: ReadonlyMap<string, Value>,
+    scope: Scope,
+  ): readonly Value[];
   /** The value bound to a constant or parameter. */
   bindingOf(index: number): FlatExpr | undefined;
 }
@@ -51,7 +60,14 @@ export interface Builder {
 export interface BuilderSteps {
   elaborateBinding(b: Builder, value: BoundValue, unit?: Unit, sharing?: Scope['sharing']): FlatExpr | undefined;
   instantiateConstants(b: Builder, owner: ClassRef): ClassInstance;
-  callClass(b: Builder, ref: ClassRef, call: CallExpr, args: readonly Value[], named: ReadonlyMap<string, Value>, scope: Scope): readonly Value[];
+  callClass(
+    b: Builder,
+    ref: ClassRef,
+    call: CallExpr,
+    args: readonly Value[],
+    named: ReadonlyMap<string, Value>,
+    scope: Scope,
+  ): readonly Value[];
 }
 
 export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Builder {
@@ -61,9 +77,25 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
   const values = new Map<number, number>();
   const b: Builder = {
     library,
-    variables: [], indexOf: new Map(), flows: new Set(), bindings: new Map(), texts: new Map(), starts: new Map(), equations: [], initialEquations: [],
-    actions: [], assertions: [], parts: [], charts: [], problems: [], statics: new Map(), givenFromOutside: new Set(),
-    unitsChecked: new WeakSet(), pending: new Map(), wholes: new WeakMap(), given: new WeakMap(),
+    variables: [],
+    indexOf: new Map(),
+    flows: new Set(),
+    bindings: new Map(),
+    texts: new Map(),
+    starts: new Map(),
+    equations: [],
+    initialEquations: [],
+    actions: [],
+    assertions: [],
+    parts: [],
+    charts: [],
+    problems: [],
+    statics: new Map(),
+    givenFromOutside: new Set(),
+    unitsChecked: new WeakSet(),
+    pending: new Map(),
+    wholes: new WeakMap(),
+    given: new WeakMap(),
     report(place, p) {
       const full = p.place === undefined ? { ...p, place } : p;
       const key = `${full.place}|${full.span?.start}|${full.span?.end}|${full.code}|${full.message}`;
@@ -99,7 +131,12 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
       memo.set(index, 'busy');
       const v = b.variables[index];
       const origin: Origin = { part: '', place: bound.scope.place, span: bound.expr.span, text: `${v.name} = ...` };
-      const value = elaborateBinding(b, bound, unitOrUndefined(v.unit), v.kind === 'parameter' || v.kind === 'constant' ? undefined : { name: bound.scope.instance.name, origin });
+      const value = elaborateBinding(
+        b,
+        bound,
+        unitOrUndefined(v.unit),
+        v.kind === 'parameter' || v.kind === 'constant' ? undefined : { name: bound.scope.instance.name, origin },
+      );
       memo.set(index, value);
       return value;
     },
@@ -145,12 +182,30 @@ export interface VariableInit {
 }
 
 export const plainVariable = (init: VariableInit, more: Partial<FlatVariable> = {}): FlatVariable => ({
-  fixed: false, unit: '', displayUnit: '', note: '', isProtected: false, isInput: false, isOutput: false, hidden: false, ...init, ...more,
+  fixed: false,
+  unit: '',
+  displayUnit: '',
+  note: '',
+  isProtected: false,
+  isInput: false,
+  isOutput: false,
+  hidden: false,
+  ...init,
+  ...more,
 });
 
 /** A Boolean variable of the compiler's own, e.g. the condition of a `when`. */
-export function hiddenBoolean(b: Builder, name: string, place: string, condition: FlatExpr, origin: FlatEquation['origin'], watched = false): number {
-  const index = b.add(plainVariable({ name, type: 'Boolean', kind: 'discrete', place }, { hidden: true, ...(watched && { watched }) }));
+export function hiddenBoolean(
+  b: Builder,
+  name: string,
+  place: string,
+  condition: FlatExpr,
+  origin: FlatEquation['origin'],
+  watched = false,
+): number {
+  const index = b.add(
+    plainVariable({ name, type: 'Boolean', kind: 'discrete', place }, { hidden: true, ...(watched && { watched }) }),
+  );
   b.equations.push({ left: { op: 'var', index }, right: condition, origin });
   return index;
 }

@@ -17,22 +17,37 @@ export function addCharts(b: Builder, instance: ClassInstance, routes: MessageRo
   for (const { source, states, locals } of instance.charts) {
     const base = instance.name === '' ? source.name : `${instance.name}.${source.name}`;
     const scopeAt = (place: string): Scope => ({ instance, home: instance.ref, iterators: new Map(), place, locals });
-    const lower = (statements: readonly Statement[], place: string): FlatStatement[] => lowerStatements(b, statements, scopeAt(place), routes);
-    if (source.states.length === 0) b.report(source.place, problem('warning', 'empty-chart', `The state chart ${source.name} has no states`));
+    const lower = (statements: readonly Statement[], place: string): FlatStatement[] =>
+      lowerStatements(b, statements, scopeAt(place), routes);
+    if (source.states.length === 0)
+      b.report(source.place, problem('warning', 'empty-chart', `The state chart ${source.name} has no states`));
     const period = source.period && lowerTime(b, source.period, scopeAt(`${source.place}/period`), 'The period');
     b.charts.push({
-      name: base, part: instance.part, place: source.place, structure: structureOf(source), active: states, locals, isProcedure: source.isProcedure ?? false,
+      name: base,
+      part: instance.part,
+      place: source.place,
+      structure: structureOf(source),
+      active: states,
+      locals,
+      isProcedure: source.isProcedure ?? false,
       entry: source.states.map((s) => lower(s.entry, `${s.place}/entry`)),
       during: source.states.map((s) => lower(s.during, `${s.place}/during`)),
       exit: source.states.map((s) => lower(s.exit, `${s.place}/exit`)),
-      defers: source.states.map((s) => s.defers), ...(period && { period }),
+      defers: source.states.map((s) => s.defers),
+      ...(period && { period }),
       transitions: source.transitions.map((t, k) => lowerTransition(b, instance, base, t, k, scopeAt, routes)),
     });
   }
 }
 
 function lowerTransition(
-  b: Builder, instance: ClassInstance, base: string, t: TransitionSource, k: number, scopeAt: (place: string) => Scope, routes: MessageRoutes,
+  b: Builder,
+  instance: ClassInstance,
+  base: string,
+  t: TransitionSource,
+  k: number,
+  scopeAt: (place: string) => Scope,
+  routes: MessageRoutes,
 ): FlatTransition {
   const origin = (text: string): Origin => ({ part: instance.name, place: t.place, span: { start: 0, end: 0 }, text });
   const condition = (e: Expr, scope: Scope): FlatExpr | undefined => {
@@ -51,15 +66,30 @@ function lowerTransition(
     if (!value) return {};
     const name = `${base}.$trigger${k + 1}.${j + 1}`;
     if (g.kind !== 'changes') return { condition: hiddenBoolean(b, name, t.place, value, origin(triggerText(g))) };
-    if (value.op === 'var' && b.variables[value.index].kind === 'continuous' && b.variables[value.index].type === 'Real') {
-      b.report(scope.place, problem('error', 'trigger', `${printExpression(g.value)} changes all the time; a trigger by change takes a Boolean, an Integer, or what charts set`, g.value.span));
+    if (
+      value.op === 'var' &&
+      b.variables[value.index].kind === 'continuous' &&
+      b.variables[value.index].type === 'Real'
+    ) {
+      b.report(
+        scope.place,
+        problem(
+          'error',
+          'trigger',
+          `${printExpression(g.value)} changes all the time; a trigger by change takes a Boolean, an Integer, or what charts set`,
+          g.value.span,
+        ),
+      );
       return {};
     }
     return { condition: hiddenBoolean(b, name, t.place, value, origin(triggerText(g))) };
   });
   const text = t.triggers.map(triggerText).join(', ') || 'at once';
   return {
-    ...(guard && { guard }), triggers, via: t.via, effect: lowerStatements(b, t.effect, scopeAt(`${t.place}/effect`), routes),
+    ...(guard && { guard }),
+    triggers,
+    via: t.via,
+    effect: lowerStatements(b, t.effect, scopeAt(`${t.place}/effect`), routes),
     origin: origin(text + (t.guard ? ` [${printExpression(t.guard)}]` : t.otherwise ? ' [else]' : '')),
   };
 }
@@ -67,8 +97,10 @@ function lowerTransition(
 /** `start(fill)` and `stop(fill)`: a procedure of the part, or of one inside it. */
 function lowerControl(b: Builder, call: CallExpr, scope: Scope): FlatSend | undefined {
   const [arg] = call.args;
-  const report = (message: string): undefined => void b.report(scope.place, problem('error', 'not-supported', message, call.span));
-  if ((call.callee !== 'start' && call.callee !== 'stop') || call.args.length !== 1 || arg.kind !== 'ref') return report(`${call.callee}(...) cannot stand here; start(procedure) and stop(procedure) can`);
+  const report = (message: string): undefined =>
+    void b.report(scope.place, problem('error', 'not-supported', message, call.span));
+  if ((call.callee !== 'start' && call.callee !== 'stop') || call.args.length !== 1 || arg.kind !== 'ref')
+    return report(`${call.callee}(...) cannot stand here; start(procedure) and stop(procedure) can`);
   let at: ClassInstance = scope.instance;
   for (const p of arg.parts.slice(0, -1)) {
     const next = memberOf(b, at, p.name);
@@ -76,26 +108,51 @@ function lowerControl(b: Builder, call: CallExpr, scope: Scope): FlatSend | unde
     at = next;
   }
   const name = arg.parts[arg.parts.length - 1].name;
-  if (!at.charts.some((c) => c.source.isProcedure && c.source.name === name)) return report(`${at.ref.definition.name} has no procedure ${name}`);
+  if (!at.charts.some((c) => c.source.isProcedure && c.source.name === name))
+    return report(`${at.ref.definition.name} has no procedure ${name}`);
   return { message: `${name}.${call.callee}`, args: [], sender: scope.instance.part, receivers: [at.part], own: true };
 }
 
-const triggerText = (g: TriggerSource): string => (g.kind === 'message' ? g.message : g.kind === 'done' ? 'done' : `${g.kind} ${g.value ? printExpression(g.value) : ''}`);
+const triggerText = (g: TriggerSource): string =>
+  g.kind === 'message'
+    ? g.message
+    : g.kind === 'done'
+      ? 'done'
+      : `${g.kind} ${g.value ? printExpression(g.value) : ''}`;
 
 /** An amount of time in seconds, whatever unit it is written in. */
 function lowerTime(b: Builder, e: Expr, scope: Scope, what: string): FlatExpr | undefined {
   const context = unitContext(b, scope);
   const second = { dimension: [0, 0, 1, 0, 0, 0, 0] as const, scale: 1, offset: 0 };
   const unit = checkUnits(e, context, (p) => b.report(scope.place, p))?.unit;
-  if (unit && unit.dimension.some((x, j) => x !== second.dimension[j])) b.report(scope.place, problem('error', 'unit-clash', `${what} needs a time, but ${printExpression(e)} is not one`, e.span));
-  const scaled = unit && unit.scale !== 1 && e.kind !== 'number' ? { kind: 'binary' as const, op: '*' as const, left: e, right: { kind: 'number' as const, value: unit.scale, span: e.span }, span: e.span } : e;
+  if (unit && unit.dimension.some((x, j) => x !== second.dimension[j]))
+    b.report(
+      scope.place,
+      problem('error', 'unit-clash', `${what} needs a time, but ${printExpression(e)} is not one`, e.span),
+    );
+  const scaled =
+    unit && unit.scale !== 1 && e.kind !== 'number'
+      ? {
+          kind: 'binary' as const,
+          op: '*' as const,
+          left: e,
+          right: { kind: 'number' as const, value: unit.scale, span: e.span },
+          span: e.span,
+        }
+      : e;
   return elaborateScalar(b, elaborateUnits(scaled, context, second), scope);
 }
 
 /** Statements of effects, entry and exit texts. */
-export function lowerStatements(b: Builder, statements: readonly Statement[], scope: Scope, routes: MessageRoutes): FlatStatement[] {
+export function lowerStatements(
+  b: Builder,
+  statements: readonly Statement[],
+  scope: Scope,
+  routes: MessageRoutes,
+): FlatStatement[] {
   const context = unitContext(b, scope);
-  const report = (span: Span, code: string, message: string): void => b.report(scope.place, problem('error', code, message, span));
+  const report = (span: Span, code: string, message: string): void =>
+    b.report(scope.place, problem('error', code, message, span));
   return statements.flatMap((s): FlatStatement[] => {
     const origin: Origin = { part: scope.instance.name, place: scope.place, span: s.span, text: printStatement(s) };
     switch (s.kind) {
@@ -103,7 +160,11 @@ export function lowerStatements(b: Builder, statements: readonly Statement[], sc
         if (s.target.kind !== 'ref') return [];
         checkSides(s.target, s.value, 'assigns', s.span, context, (p) => b.report(scope.place, p));
         const target = resolveReference(b, s.target, scope);
-        const value = elaborateScalar(b, elaborateUnits(s.value, context, checkUnits(s.target, context, () => undefined)?.unit), scope);
+        const value = elaborateScalar(
+          b,
+          elaborateUnits(s.value, context, checkUnits(s.target, context, () => undefined)?.unit),
+          scope,
+        );
         if (target === undefined || !value) return [];
         if (Array.isArray(target) || isClassInstance(target) || (target as { op: string }).op !== 'var') {
           report(s.target.span, 'bad-target', `${printExpression(s.target)} cannot be assigned to`);
@@ -112,7 +173,11 @@ export function lowerStatements(b: Builder, statements: readonly Statement[], sc
         const index = (target as { index: number }).index;
         const v = b.variables[index];
         if (v.kind === 'constant' || v.kind === 'parameter') {
-          report(s.target.span, 'bad-target', `${v.name} is a ${v.kind}: an effect can only change variables and outputs`);
+          report(
+            s.target.span,
+            'bad-target',
+            `${v.name} is a ${v.kind}: an effect can only change variables and outputs`,
+          );
           return [];
         }
         v.kind = 'assigned';

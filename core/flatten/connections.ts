@@ -33,7 +33,10 @@ export function createConnections(): Connections {
       const c = resolveReference(b, e.b, scope);
       if (a === undefined || c === undefined) return;
       const origin: Origin = {
-        part: scope.instance.name, place: scope.place, span: e.span, text: `connect(${printReference(e.a)}, ${printReference(e.b)})`,
+        part: scope.instance.name,
+        place: scope.place,
+        span: e.span,
+        text: `connect(${printReference(e.a)}, ${printReference(e.b)})`,
       };
       const outside = (ref: typeof e.a): boolean => {
         let first: Instance | undefined = memberOf(b, scope.instance, ref.parts[0].name);
@@ -43,13 +46,26 @@ export function createConnections(): Connections {
       const [aOutside, bOutside] = [outside(e.a), outside(e.b)];
       const join = (x: Resolved, y: Resolved): void => {
         if (Array.isArray(x) && Array.isArray(y)) {
-          if (x.length !== y.length) b.report(scope.place, problem('error', 'shape', `This connects arrays of ${x.length} and ${y.length} elements`, e.span));
+          if (x.length !== y.length)
+            b.report(
+              scope.place,
+              problem('error', 'shape', `This connects arrays of ${x.length} and ${y.length} elements`, e.span),
+            );
           else x.forEach((xk, k) => join(xk as Resolved, y[k] as Resolved));
         } else if (isClassInstance(x) && isClassInstance(y)) {
           for (const [name, member] of x.members) {
             const other = y.members.get(name);
             if (other) join(toResolved(member), toResolved(other));
-            else b.report(scope.place, problem('error', 'connect', `${y.name} has no ${name}, which ${x.name} has: these ports do not fit`, e.span));
+            else
+              b.report(
+                scope.place,
+                problem(
+                  'error',
+                  'connect',
+                  `${y.name} has no ${name}, which ${x.name} has: these ports do not fit`,
+                  e.span,
+                ),
+              );
           }
         } else if (isLeaf(x) && isLeaf(y)) {
           const kind = b.variables[x.index].kind;
@@ -60,7 +76,16 @@ export function createConnections(): Connections {
           }
           checkConnectedUnits(b, x.index, y.index, scope, e);
           pairs.push({ a: x.index, b: y.index, aOutside, bOutside, origin });
-        } else b.report(scope.place, problem('error', 'connect', `${printReference(e.a)} and ${printReference(e.b)} do not fit together`, e.span));
+        } else
+          b.report(
+            scope.place,
+            problem(
+              'error',
+              'connect',
+              `${printReference(e.a)} and ${printReference(e.b)} do not fit together`,
+              e.span,
+            ),
+          );
       };
       join(a, c);
     },
@@ -83,12 +108,27 @@ function isDisabled(b: Builder, ref: RefExpr, scope: Scope): boolean {
   return false;
 }
 
-const isLeaf = (r: Resolved): r is Extract<FlatExpr, { op: 'var' }> => !Array.isArray(r) && !isClassInstance(r) && (r as FlatExpr).op === 'var';
+const isLeaf = (r: Resolved): r is Extract<FlatExpr, { op: 'var' }> =>
+  !Array.isArray(r) && !isClassInstance(r) && (r as FlatExpr).op === 'var';
 
-function checkConnectedUnits(b: Builder, x: number, y: number, scope: Scope, e: Extract<Equation, { kind: 'connect' }>): void {
+function checkConnectedUnits(
+  b: Builder,
+  x: number,
+  y: number,
+  scope: Scope,
+  e: Extract<Equation, { kind: 'connect' }>,
+): void {
   const [ux, uy] = [parseUnit(b.variables[x].unit), parseUnit(b.variables[y].unit)];
   if (typeof ux !== 'object' || typeof uy !== 'object' || sameUnit(ux, uy)) return;
-  b.report(scope.place, problem('error', 'unit-clash', `This links ${b.variables[x].name} in ${b.variables[x].unit} with ${b.variables[y].name} in ${b.variables[y].unit}`, e.span));
+  b.report(
+    scope.place,
+    problem(
+      'error',
+      'unit-clash',
+      `This links ${b.variables[x].name} in ${b.variables[x].unit} with ${b.variables[y].name} in ${b.variables[y].unit}`,
+      e.span,
+    ),
+  );
 }
 
 function finishSets(b: Builder, pairs: readonly Pair[]): void {
@@ -124,7 +164,10 @@ function finishSets(b: Builder, pairs: readonly Pair[]): void {
     const origin = origins.get(root)!;
     const indexOf = (k: number): number => (k < 0 ? -k - 1 : k);
     if (b.flows.has(indexOf(keys[0]))) {
-      const sum = keys.reduce<FlatExpr>((s, k) => add(s, k < 0 ? negate(variable(indexOf(k))) : variable(k)), constant(0));
+      const sum = keys.reduce<FlatExpr>(
+        (s, k) => add(s, k < 0 ? negate(variable(indexOf(k))) : variable(k)),
+        constant(0),
+      );
       keys.forEach((k) => k >= 0 && connectedInside.add(k));
       b.equations.push({ left: sum, right: constant(0), origin });
     } else potentialSet(b, keys, origin, linked);
@@ -133,12 +176,26 @@ function finishSets(b: Builder, pairs: readonly Pair[]): void {
     if (connectedInside.has(index) || b.bindings.has(index)) continue;
     if (isTopLevelPort(b, index)) continue;
     b.equations.push({
-      left: variable(index), right: constant(0),
-      origin: { part: '', place: b.variables[index].place, span: b.variables[index].span ?? { start: 0, end: 0 }, text: closingText(b.variables[index].name) },
+      left: variable(index),
+      right: constant(0),
+      origin: {
+        part: '',
+        place: b.variables[index].place,
+        span: b.variables[index].span ?? { start: 0, end: 0 },
+        text: closingText(b.variables[index].name),
+      },
     });
   }
   b.variables.forEach((v, index) => {
-    if (v.isInput && !linked.has(index) && !b.bindings.has(index) && !b.givenFromOutside.has(index) && v.kind !== 'parameter' && v.kind !== 'constant') v.kind = 'external';
+    if (
+      v.isInput &&
+      !linked.has(index) &&
+      !b.bindings.has(index) &&
+      !b.givenFromOutside.has(index) &&
+      v.kind !== 'parameter' &&
+      v.kind !== 'constant'
+    )
+      v.kind = 'external';
   });
 }
 
@@ -150,10 +207,23 @@ function potentialSet(b: Builder, keys: readonly number[], origin: Origin, linke
   const indices = [...new Set(keys)].sort((x, y) => x - y);
   const depth = (i: number): number => b.variables[i].name.split('.').length;
   const writers = indices.filter((i) => b.variables[i].isOutput);
-  const innermost = writers.filter((w) => !writers.some((o) => o !== w && depth(o) > depth(w) && b.variables[o].name.startsWith(parentName(b.variables[w].name))));
+  const innermost = writers.filter(
+    (w) =>
+      !writers.some(
+        (o) => o !== w && depth(o) > depth(w) && b.variables[o].name.startsWith(parentName(b.variables[w].name)),
+      ),
+  );
   if (innermost.length > 1) {
     const names = innermost.map((i) => b.variables[i].name).join(' and ');
-    b.report(origin.place, problem('error', 'two-writers', `${names} both write the same signal: only one output may be linked here`, origin.span));
+    b.report(
+      origin.place,
+      problem(
+        'error',
+        'two-writers',
+        `${names} both write the same signal: only one output may be linked here`,
+        origin.span,
+      ),
+    );
   }
   const inputsOnly = indices.every((i) => b.variables[i].isInput);
   let source = indices[0];
@@ -168,4 +238,3 @@ function potentialSet(b: Builder, keys: readonly number[], origin: Origin, linke
 }
 
 const parentName = (name: string): string => (name.includes('.') ? name.slice(0, name.lastIndexOf('.') + 1) : '');
-

@@ -1,5 +1,18 @@
 import {
-  add, applyFunction, binary, choose, constant, divide, isConstant, multiply, negate, one, operands, subtract, zero, type FlatExpr,
+  add,
+  applyFunction,
+  binary,
+  choose,
+  constant,
+  divide,
+  isConstant,
+  multiply,
+  negate,
+  one,
+  operands,
+  subtract,
+  zero,
+  type FlatExpr,
 } from './flat-expression';
 
 /** An unknown of the equations: a variable, or the derivative of one. */
@@ -21,7 +34,9 @@ export function contains(e: FlatExpr, u: Unknown): boolean {
 export function differentiate(e: FlatExpr, inner: (leaf: FlatExpr) => FlatExpr): FlatExpr {
   const d = (x: FlatExpr): FlatExpr => differentiate(x, inner);
   switch (e.op) {
-    case 'var': case 'der': case 'time':
+    case 'var':
+    case 'der':
+    case 'time':
       return inner(e);
     case 'neg':
       return negate(d(e.a));
@@ -66,26 +81,51 @@ function differentiateFunction(e: Extract<FlatExpr, { op: 'fn' }>, d: (x: FlatEx
   const square = (v: FlatExpr): FlatExpr => multiply(v, v);
   const fn = applyFunction;
   switch (e.name) {
-    case 'sin': return multiply(fn('cos', [x]), dx);
-    case 'cos': return negate(multiply(fn('sin', [x]), dx));
-    case 'tan': return multiply(add(one, square(e)), dx);
-    case 'asin': return divide(dx, fn('sqrt', [subtract(one, square(x))]));
-    case 'acos': return negate(divide(dx, fn('sqrt', [subtract(one, square(x))])));
-    case 'atan': return divide(dx, add(one, square(x)));
-    case 'atan2': return divide(subtract(multiply(dx, y), multiply(x, d(y))), add(square(x), square(y)));
-    case 'sinh': return multiply(fn('cosh', [x]), dx);
-    case 'cosh': return multiply(fn('sinh', [x]), dx);
-    case 'tanh': return multiply(subtract(one, square(e)), dx);
-    case 'exp': return multiply(e, dx);
-    case 'log': return divide(dx, x);
-    case 'log10': return divide(dx, multiply(x, constant(Math.LN10)));
-    case 'sqrt': return isConstant(dx, 0) ? zero : multiply(fn('rootSlope', [x]), dx);
-    case 'rootSlope': return multiply(multiply(constant(-2), multiply(e, square(e))), dx);
-    case 'abs': return multiply(asIs(fn('sign', [x])), dx);
-    case 'min': return choose(asIs(binary('le', x, y)), dx, d(y));
-    case 'max': return choose(asIs(binary('ge', x, y)), dx, d(y));
-    case 'mod': case 'rem': return dx;
-    case 'sign': case 'floor': case 'ceil': case 'integer': case 'div': return zero;
+    case 'sin':
+      return multiply(fn('cos', [x]), dx);
+    case 'cos':
+      return negate(multiply(fn('sin', [x]), dx));
+    case 'tan':
+      return multiply(add(one, square(e)), dx);
+    case 'asin':
+      return divide(dx, fn('sqrt', [subtract(one, square(x))]));
+    case 'acos':
+      return negate(divide(dx, fn('sqrt', [subtract(one, square(x))])));
+    case 'atan':
+      return divide(dx, add(one, square(x)));
+    case 'atan2':
+      return divide(subtract(multiply(dx, y), multiply(x, d(y))), add(square(x), square(y)));
+    case 'sinh':
+      return multiply(fn('cosh', [x]), dx);
+    case 'cosh':
+      return multiply(fn('sinh', [x]), dx);
+    case 'tanh':
+      return multiply(subtract(one, square(e)), dx);
+    case 'exp':
+      return multiply(e, dx);
+    case 'log':
+      return divide(dx, x);
+    case 'log10':
+      return divide(dx, multiply(x, constant(Math.LN10)));
+    case 'sqrt':
+      return isConstant(dx, 0) ? zero : multiply(fn('rootSlope', [x]), dx);
+    case 'rootSlope':
+      return multiply(multiply(constant(-2), multiply(e, square(e))), dx);
+    case 'abs':
+      return multiply(asIs(fn('sign', [x])), dx);
+    case 'min':
+      return choose(asIs(binary('le', x, y)), dx, d(y));
+    case 'max':
+      return choose(asIs(binary('ge', x, y)), dx, d(y));
+    case 'mod':
+    case 'rem':
+      return dx;
+    case 'sign':
+    case 'floor':
+    case 'ceil':
+    case 'integer':
+    case 'div':
+      return zero;
   }
 }
 
@@ -100,7 +140,8 @@ export function linearParts(e: FlatExpr, u: Unknown): { coefficient: FlatExpr; r
     }
     case 'noEvent':
       return linearParts(e.a, u);
-    case 'add': case 'sub': {
+    case 'add':
+    case 'sub': {
       const a = linearParts(e.a, u);
       const b = linearParts(e.b, u);
       return a && b && { coefficient: binary(e.op, a.coefficient, b.coefficient), rest: binary(e.op, a.rest, b.rest) };

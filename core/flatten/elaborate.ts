@@ -8,7 +8,18 @@ import type { Unit } from '../language/units';
 import { arrayCall, arrayFunctions } from './array-functions';
 import type { Builder } from './builder';
 import {
-  applyFunction, binary, choose, constant, functionArity, isConstant, multiply, negate, not, one, zero, type FlatExpr,
+  applyFunction,
+  binary,
+  choose,
+  constant,
+  functionArity,
+  isConstant,
+  multiply,
+  negate,
+  not,
+  one,
+  zero,
+  type FlatExpr,
 } from './flat-expression';
 import { differentiate } from './differentiate';
 import type { BoundValue, ClassInstance, Scope } from './instance';
@@ -17,7 +28,19 @@ import { textOf, type TextReader } from './texts';
 import { findClass, type ClassRef } from './library';
 import { isValue, memberOf, resolve, isClassInstance, toResolved, type Resolved } from './resolve';
 import {
-  chooseValue, elementwise, flattenValue, identity, isArray, isRecord, mapValue, multiplyValues, partOf, shapeOf, ShapeError, type Value, joinMatrices,
+  chooseValue,
+  elementwise,
+  flattenValue,
+  identity,
+  isArray,
+  isRecord,
+  mapValue,
+  multiplyValues,
+  partOf,
+  shapeOf,
+  ShapeError,
+  type Value,
+  joinMatrices,
 } from './values';
 
 /** Thrown inside this file where an expression has no value; the problem has been reported. */
@@ -42,39 +65,80 @@ export function elaborate(b: Builder, e: Expr, scope: Scope): Value | undefined 
 export function elaborateScalar(b: Builder, e: Expr, scope: Scope): FlatExpr | undefined {
   const value = elaborate(b, e, scope);
   if (value === undefined || (!isArray(value) && !isRecord(value))) return value;
-  b.report(scope.place, problem('error', 'shape', isRecord(value) ? `${printExpression(e)} is a record, but a single value is needed` : `${printExpression(e)} is an array of size [${shapeOf(value).join(', ')}], but a single value is needed`, e.span));
+  b.report(
+    scope.place,
+    problem(
+      'error',
+      'shape',
+      isRecord(value)
+        ? `${printExpression(e)} is a record, but a single value is needed`
+        : `${printExpression(e)} is an array of size [${shapeOf(value).join(', ')}], but a single value is needed`,
+      e.span,
+    ),
+  );
   return undefined;
 }
 
 /** The value bound to one scalar, taken out of an array value where it was given for a whole array. */
-export function elaborateBinding(b: Builder, bound: BoundValue, unit?: Unit, sharing?: Scope['sharing']): FlatExpr | undefined {
+export function elaborateBinding(
+  b: Builder,
+  bound: BoundValue,
+  unit?: Unit,
+  sharing?: Scope['sharing'],
+): FlatExpr | undefined {
   let value = wholeBinding(b, bound, unit, sharing);
   if (value === undefined) return undefined;
   for (const [position, k] of bound.subscripts.entries()) {
     if (typeof k === 'number' && !isArray(value)) continue;
     if (typeof k === 'number' && isArray(value) && value.length > k && bound.lasts?.includes(position)) {
-      b.report(bound.scope.place, problem('error', 'shape', `${printExpression(bound.expr)} has ${value.length} elements, but ${k === 1 ? 'only 1 is' : `only ${k} are`} needed`, bound.expr.span));
+      b.report(
+        bound.scope.place,
+        problem(
+          'error',
+          'shape',
+          `${printExpression(bound.expr)} has ${value.length} elements, but ${k === 1 ? 'only 1 is' : `only ${k} are`} needed`,
+          bound.expr.span,
+        ),
+      );
       return undefined;
     }
     const inside: Value | undefined = partOf(value, k);
     if (inside === undefined) {
-      const what = typeof k === 'number' ? `has ${(value as readonly Value[]).length} elements, but element ${k} is needed` : `has no ${k}`;
+      const what =
+        typeof k === 'number'
+          ? `has ${(value as readonly Value[]).length} elements, but element ${k} is needed`
+          : `has no ${k}`;
       b.report(bound.scope.place, problem('error', 'shape', `${printExpression(bound.expr)} ${what}`, bound.expr.span));
       return undefined;
     }
     value = inside;
   }
   if (!isArray(value) && !isRecord(value)) return value;
-  b.report(bound.scope.place, problem('error', 'shape', `${printExpression(bound.expr)} is an array, but a single value is needed`, bound.expr.span));
+  b.report(
+    bound.scope.place,
+    problem(
+      'error',
+      'shape',
+      `${printExpression(bound.expr)} is an array, but a single value is needed`,
+      bound.expr.span,
+    ),
+  );
   return undefined;
 }
 
 /** The value given for all elements of an array, read once. */
-function wholeBinding(b: Builder, { expr, scope, subscripts }: BoundValue, unit: Unit | undefined, sharing: Scope['sharing']): Value | undefined {
-  const read = (): Value | undefined => elaborate(b, elaborateUnits(expr, unitContext(b, scope), unit), sharing ? { ...scope, sharing } : scope);
+function wholeBinding(
+  b: Builder,
+  { expr, scope, subscripts }: BoundValue,
+  unit: Unit | undefined,
+  sharing: Scope['sharing'],
+): Value | undefined {
+  const read = (): Value | undefined =>
+    elaborate(b, elaborateUnits(expr, unitContext(b, scope), unit), sharing ? { ...scope, sharing } : scope);
   if (subscripts.length === 0) return read();
   let known = b.wholes.get(expr);
-  if (!known || known.scope !== scope || known.unit !== unit) b.wholes.set(expr, (known = { scope, unit, value: read() }));
+  if (!known || known.scope !== scope || known.unit !== unit)
+    b.wholes.set(expr, (known = { scope, unit, value: read() }));
   return known.value;
 }
 
@@ -90,7 +154,8 @@ export function unitContext(b: Builder, scope: Scope): UnitContext {
         return n;
       };
       node = inside(node);
-      for (const part of ref.parts.slice(1)) node = inside(node?.kind === 'class' ? memberOf(b, node, part.name) : undefined);
+      for (const part of ref.parts.slice(1))
+        node = inside(node?.kind === 'class' ? memberOf(b, node, part.name) : undefined);
       return node?.kind === 'leaf' ? b.variables[node.index].unit || undefined : undefined;
     },
   };
@@ -112,7 +177,8 @@ function integerOf(b: Builder, e: Expr, scope: Scope, what: string): number {
   if (known === undefined || !Number.isFinite(known)) {
     fail(b, scope, e.span, 'not-constant', `${what} must be known before the run, but ${printExpression(e)} is not`);
   }
-  if (!Number.isInteger(known)) fail(b, scope, e.span, 'not-integer', `${what} must be a whole number, but ${printExpression(e)} is ${known}`);
+  if (!Number.isInteger(known))
+    fail(b, scope, e.span, 'not-integer', `${what} must be a whole number, but ${printExpression(e)} is ${known}`);
   return known!;
 }
 
@@ -123,8 +189,16 @@ function fail(b: Builder, scope: Scope, span: Span, code: string, message: strin
 
 function scalar(b: Builder, e: Expr, scope: Scope): FlatExpr {
   const v = visit(b, e, scope);
-  if (isArray(v)) return fail(b, scope, e.span, 'shape', `${printExpression(e)} is an array of size [${shapeOf(v).join(', ')}], but a single value is needed`);
-  if (isRecord(v)) return fail(b, scope, e.span, 'shape', `${printExpression(e)} is a record, but a single value is needed`);
+  if (isArray(v))
+    return fail(
+      b,
+      scope,
+      e.span,
+      'shape',
+      `${printExpression(e)} is an array of size [${shapeOf(v).join(', ')}], but a single value is needed`,
+    );
+  if (isRecord(v))
+    return fail(b, scope, e.span, 'shape', `${printExpression(e)} is a record, but a single value is needed`);
   return v;
 }
 
@@ -153,7 +227,13 @@ export function resultsOf(b: Builder, e: Expr, scope: Scope): readonly Value[] {
 }
 
 function callOf(b: Builder, ref: ClassRef, e: CallExpr, scope: Scope): readonly Value[] {
-  return b.callClass(ref, e, e.args.map((a) => visit(b, a, scope)), new Map(e.named.map((n) => [n.name, visit(b, n.value, scope)])), scope);
+  return b.callClass(
+    ref,
+    e,
+    e.args.map((a) => visit(b, a, scope)),
+    new Map(e.named.map((n) => [n.name, visit(b, n.value, scope)])),
+    scope,
+  );
 }
 
 /** What a subscript picks: numbers known before the run, all, or an expression that changes. */
@@ -171,8 +251,10 @@ function subscriptOf(b: Builder, s: Expr, scope: Scope, size: number): number | 
   if (isRecord(v)) return fail(b, scope, s.span, 'shape', `${printExpression(s)} is a record, not an index`);
   const toInteger = (x: FlatExpr): number => {
     const known = b.structural(x);
-    if (known === undefined) fail(b, scope, s.span, 'not-constant', `The index ${printExpression(s)} must be known before the run`);
-    if (!Number.isInteger(known)) fail(b, scope, s.span, 'not-integer', `The index ${printExpression(s)} is ${known}, not a whole number`);
+    if (known === undefined)
+      fail(b, scope, s.span, 'not-constant', `The index ${printExpression(s)} must be known before the run`);
+    if (!Number.isInteger(known))
+      fail(b, scope, s.span, 'not-integer', `The index ${printExpression(s)} is ${known}, not a whole number`);
     return known!;
   };
   return isArray(v) ? flattenValue(v).map(toInteger) : toInteger(v);
@@ -190,7 +272,8 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
       return fail(b, scope, e.span, 'text-value', 'A text cannot be computed with');
     case 'ref': {
       const count = countOf(b, e, scope);
-      if (count !== undefined) return Array.from({ length: count }, (_, k) => constant(e.parts[0].name === 'Boolean' ? k : k + 1));
+      if (count !== undefined)
+        return Array.from({ length: count }, (_, k) => constant(e.parts[0].name === 'Boolean' ? k : k + 1));
       const moving = movingIndex(b, e, scope);
       if (moving) return moving;
       const r = resolveReference(b, e, scope);
@@ -214,13 +297,20 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
       for (const branch of e.branches) {
         const condition = scalar(b, branch.condition, scope);
         // a choice by the index of a loop is made now: the other branch may have no meaning for it
-        const decided = isConstant(condition) ? condition.value : mentionsIndex(branch.condition, scope) ? b.structural(condition) : undefined;
+        const decided = isConstant(condition)
+          ? condition.value
+          : mentionsIndex(branch.condition, scope)
+            ? b.structural(condition)
+            : undefined;
         if (decided === 0) continue;
         if (decided !== undefined) {
           last = branch.value;
           break;
         }
-        guarded.push({ condition, value: visit(b, branch.value, { ...scope, guard: open ? binary('and', open, condition) : condition }) });
+        guarded.push({
+          condition,
+          value: visit(b, branch.value, { ...scope, guard: open ? binary('and', open, condition) : condition }),
+        });
         open = open ? binary('and', open, not(condition)) : not(condition);
       }
       value = visit(b, last, { ...scope, ...(open && { guard: open }) });
@@ -228,7 +318,10 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
       return value;
     }
     case 'array': {
-      if (e.matrix) return joinMatrices(e.elements.map((row) => (row.kind === 'array' ? row.elements : [row]).map((x) => visit(b, x, scope))));
+      if (e.matrix)
+        return joinMatrices(
+          e.elements.map((row) => (row.kind === 'array' ? row.elements : [row]).map((x) => visit(b, x, scope))),
+        );
       return e.elements.map((x) => visit(b, x, scope));
     }
     case 'comprehension':
@@ -242,14 +335,23 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
         return fail(b, scope, e.span, 'not-constant', `The range ${printExpression(e)} must be known before the run`);
       }
       const count = Math.max(0, Math.floor((to - from) / step + 1e-9) + 1);
-      if (count > 1_000_000) return fail(b, scope, e.span, 'too-large', `The range ${printExpression(e)} has ${count} elements; at most 1000000 are taken`);
+      if (count > 1_000_000)
+        return fail(
+          b,
+          scope,
+          e.span,
+          'too-large',
+          `The range ${printExpression(e)} has ${count} elements; at most 1000000 are taken`,
+        );
       return Array.from({ length: count }, (_, k) => constant(from + k * step));
     }
     case 'call':
       return visitCall(b, e, scope);
     case 'end': {
       const size = scope.iterators.get('end');
-      return size === undefined ? fail(b, scope, e.span, 'end', '"end" only has a meaning inside an index') : constant(size);
+      return size === undefined
+        ? fail(b, scope, e.span, 'end', '"end" only has a meaning inside an index')
+        : constant(size);
     }
     case 'tuple':
     case 'colon':
@@ -268,33 +370,64 @@ function visitBinary(b: Builder, e: Extract<Expr, { kind: 'binary' }>, scope: Sc
   const right = visit(b, e.right, scope);
   const what = printExpression(e);
   switch (e.op) {
-    case '+': return elementwise('add', left, right, what, false);
-    case '-': return elementwise('sub', left, right, what, false);
-    case '*': return multiplyValues(left, right);
+    case '+':
+      return elementwise('add', left, right, what, false);
+    case '-':
+      return elementwise('sub', left, right, what, false);
+    case '*':
+      return multiplyValues(left, right);
     case '/':
-      if (isArray(right)) return fail(b, scope, e.span, 'shape', `${printExpression(e.right)} is an array and cannot divide`);
+      if (isArray(right))
+        return fail(b, scope, e.span, 'shape', `${printExpression(e.right)} is an array and cannot divide`);
       return mapValue(left, (x) => binary('div', x, right as FlatExpr));
-    case '.+': return elementwise('add', left, right, what, true);
-    case '.-': return elementwise('sub', left, right, what, true);
-    case '.*': return elementwise('mul', left, right, what, true);
-    case './': return elementwise('div', left, right, what, true);
+    case '.+':
+      return elementwise('add', left, right, what, true);
+    case '.-':
+      return elementwise('sub', left, right, what, true);
+    case '.*':
+      return elementwise('mul', left, right, what, true);
+    case './':
+      return elementwise('div', left, right, what, true);
     case '^':
       if (isArray(left) && !isArray(right)) return matrixPower(b, left, right as FlatExpr, e, scope);
       return elementwise('pow', left, right, what, false);
     case '.^':
       return elementwise('pow', left, right, what, true);
-    case 'and': return elementwise('and', left, right, what, false);
-    case 'or': return elementwise('or', left, right, what, false);
-    default: return elementwise(relationOps[e.op], left, right, what, false);
+    case 'and':
+      return elementwise('and', left, right, what, false);
+    case 'or':
+      return elementwise('or', left, right, what, false);
+    default:
+      return elementwise(relationOps[e.op], left, right, what, false);
   }
 }
 
 /** A square matrix times itself. */
-function matrixPower(b: Builder, matrix: Value, power: FlatExpr, e: Extract<Expr, { kind: 'binary' }>, scope: Scope): Value {
+function matrixPower(
+  b: Builder,
+  matrix: Value,
+  power: FlatExpr,
+  e: Extract<Expr, { kind: 'binary' }>,
+  scope: Scope,
+): Value {
   const [rows, columns, ...more] = shapeOf(matrix);
   const times = b.structural(power);
-  if (rows !== columns || more.length > 0) return fail(b, scope, e.span, 'shape', `${printExpression(e.left)} has no power: only square matrices have, element by element it is .^`);
-  if (times === undefined || !Number.isInteger(times) || times < 0) return fail(b, scope, e.right.span, 'not-integer', `The power of the matrix ${printExpression(e.left)} must be a whole number known before the run`);
+  if (rows !== columns || more.length > 0)
+    return fail(
+      b,
+      scope,
+      e.span,
+      'shape',
+      `${printExpression(e.left)} has no power: only square matrices have, element by element it is .^`,
+    );
+  if (times === undefined || !Number.isInteger(times) || times < 0)
+    return fail(
+      b,
+      scope,
+      e.right.span,
+      'not-integer',
+      `The power of the matrix ${printExpression(e.left)} must be a whole number known before the run`,
+    );
   return Array.from({ length: times }).reduce<Value>((power) => multiplyValues(power, matrix), identity(rows));
 }
 
@@ -317,41 +450,76 @@ export function elaborateText(b: Builder, e: Expr | undefined, scope: Scope): Fl
 }
 
 /** What a message says; what cannot be read is told as it is written. */
-export const messageOf = (b: Builder, e: Expr | undefined, scope: Scope, otherwise: string): FlatText => elaborateText(b, e, scope) ?? [e ? printExpression(e) : otherwise];
+export const messageOf = (b: Builder, e: Expr | undefined, scope: Scope, otherwise: string): FlatText =>
+  elaborateText(b, e, scope) ?? [e ? printExpression(e) : otherwise];
 
 /** Both sides of a comparison, where they are texts; they have to be known before the run. */
-function comparedTexts(b: Builder, e: Extract<Expr, { kind: 'binary' }>, scope: Scope): readonly [string, string] | undefined {
+function comparedTexts(
+  b: Builder,
+  e: Extract<Expr, { kind: 'binary' }>,
+  scope: Scope,
+): readonly [string, string] | undefined {
   const left = textOf(b, e.left, scope, reader);
   const right = left && textOf(b, e.right, scope, reader);
   if (!right) return undefined;
   const [l, r] = [knownText(left), knownText(right)];
-  return l === undefined || r === undefined ? fail(b, scope, e.span, 'text-value', `The texts in ${printExpression(e)} must be known before the run`) : [l, r];
+  return l === undefined || r === undefined
+    ? fail(b, scope, e.span, 'text-value', `The texts in ${printExpression(e)} must be known before the run`)
+    : [l, r];
 }
 
 function iterate(b: Builder, e: Extract<Expr, { kind: 'comprehension' }>, scope: Scope): readonly Value[] {
   const [first, ...rest] = e.iterators;
-  const range = first.range ? visit(b, first.range, scope) : fail(b, scope, first.span, 'no-range', `The index ${first.name} needs a range: ${first.name} in 1:n`);
-  if (!isArray(range)) return fail(b, scope, first.span, 'no-range', `The index ${first.name} needs a range: ${first.name} in 1:n`);
+  const range = first.range
+    ? visit(b, first.range, scope)
+    : fail(b, scope, first.span, 'no-range', `The index ${first.name} needs a range: ${first.name} in 1:n`);
+  if (!isArray(range))
+    return fail(b, scope, first.span, 'no-range', `The index ${first.name} needs a range: ${first.name} in 1:n`);
   return range.map((x) => {
     const value = b.structural(x as FlatExpr);
-    if (value === undefined) return fail(b, scope, first.span, 'not-constant', `The range of ${first.name} must be known before the run`);
+    if (value === undefined)
+      return fail(b, scope, first.span, 'not-constant', `The range of ${first.name} must be known before the run`);
     const inner: Scope = { ...scope, iterators: new Map([...scope.iterators, [first.name, value]]) };
     return rest.length ? iterate(b, { ...e, iterators: rest }, inner) : visit(b, e.body, inner);
   });
 }
 
-const eventFunctions = new Set(['der', 'pre', 'edge', 'change', 'initial', 'terminal', 'noEvent', 'smooth', 'sample', 'homotopy', 'in', 'rising', 'falling']);
+const eventFunctions = new Set([
+  'der',
+  'pre',
+  'edge',
+  'change',
+  'initial',
+  'terminal',
+  'noEvent',
+  'smooth',
+  'sample',
+  'homotopy',
+  'in',
+  'rising',
+  'falling',
+]);
 
 function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
   const name = e.callee.replace(/^Modelica\.Math\.(Vectors\.)?/, '');
   const need = (n: number): void => {
-    if (e.args.length !== n) fail(b, scope, e.span, 'arguments', `${name} takes ${n} argument${n === 1 ? '' : 's'}, but ${e.args.length} ${e.args.length === 1 ? 'is' : 'are'} given`);
+    if (e.args.length !== n)
+      fail(
+        b,
+        scope,
+        e.span,
+        'arguments',
+        `${name} takes ${n} argument${n === 1 ? '' : 's'}, but ${e.args.length} ${e.args.length === 1 ? 'is' : 'are'} given`,
+      );
   };
   const arg = (k: number): FlatExpr => scalar(b, e.args[k], scope);
   if (arrayFunctions.has(name)) {
     return arrayCall(name, {
       count: e.args.length,
-      value: (k) => (e.args[k] ? visit(b, e.args[k], scope) : fail(b, scope, e.span, 'arguments', `${name} needs ${k + 1} argument${k ? 's' : ''}`)),
+      value: (k) =>
+        e.args[k]
+          ? visit(b, e.args[k], scope)
+          : fail(b, scope, e.span, 'arguments', `${name} needs ${k + 1} argument${k ? 's' : ''}`),
       integer: (k) => integerOf(b, e.args[k] ?? e, scope, `The size in ${name}`),
       known: (x) => b.structural(x),
       fail: (code, message, k) => fail(b, scope, k === undefined ? e.span : e.args[k].span, code, message),
@@ -364,16 +532,26 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
     case 'pre':
       need(1);
       return mapValue(visit(b, e.args[0], scope), (x) =>
-        x.op === 'var' ? { op: 'pre', index: x.index } : x.op === 'const' ? x : fail(b, scope, e.span, 'pre', `pre takes a quantity, not ${printExpression(e.args[0])}`));
-    case 'edge': case 'rising': case 'falling': case 'change': {
+        x.op === 'var'
+          ? { op: 'pre', index: x.index }
+          : x.op === 'const'
+            ? x
+            : fail(b, scope, e.span, 'pre', `pre takes a quantity, not ${printExpression(e.args[0])}`),
+      );
+    case 'edge':
+    case 'rising':
+    case 'falling':
+    case 'change': {
       need(1);
       const x = arg(0);
-      if (x.op !== 'var') return fail(b, scope, e.span, 'edge', `${name} takes a quantity, not ${printExpression(e.args[0])}`);
+      if (x.op !== 'var')
+        return fail(b, scope, e.span, 'edge', `${name} takes a quantity, not ${printExpression(e.args[0])}`);
       const before: FlatExpr = { op: 'pre', index: x.index };
       if (name === 'change') return binary('ne', x, before);
       return name === 'falling' ? binary('and', not(x), before) : binary('and', x, not(before));
     }
-    case 'initial': case 'terminal':
+    case 'initial':
+    case 'terminal':
       return { op: name };
     case 'noEvent':
       need(1);
@@ -390,13 +568,15 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
       need(2);
       return { op: 'sample', start: arg(0), interval: arg(1) };
     case 'delay': {
-      const a = arg(0), by = arg(1);
+      const a = arg(0),
+        by = arg(1);
       return { op: 'delay', a, by };
     }
     case 'in':
       need(1);
       return stateOf(b, e, scope);
-    case 'min': case 'max':
+    case 'min':
+    case 'max':
       if (e.args.length === 1) {
         const all = flattenValue(visit(b, e.args[0], scope));
         if (all.length === 0) return fail(b, scope, e.span, 'arguments', `${name} of an empty array`);
@@ -427,13 +607,22 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
   }
   const known = [...Object.keys(functionArity), ...arrayFunctions, ...eventFunctions, 'convert'];
   const near = nearestName(name, known);
-  return fail(b, scope, e.calleeSpan, 'unknown-function', `There is no function ${name}${near ? `; did you mean ${near}?` : ''}`);
+  return fail(
+    b,
+    scope,
+    e.calleeSpan,
+    'unknown-function',
+    `There is no function ${name}${near ? `; did you mean ${near}?` : ''}`,
+  );
 }
 
 const mentionsIndex = (e: Expr, scope: Scope): boolean => {
   if (scope.iterators.size === 0) return false;
   let found = false;
-  walkExpression(e, (x) => void (found ||= x.kind === 'ref' && x.parts.length === 1 && scope.iterators.has(x.parts[0].name)));
+  walkExpression(
+    e,
+    (x) => void (found ||= x.kind === 'ref' && x.parts.length === 1 && scope.iterators.has(x.parts[0].name)),
+  );
   return found;
 };
 
@@ -453,7 +642,8 @@ function asValue(b: Builder, r: Resolved): Value | undefined {
     const all = r.map((x) => asValue(b, x as Resolved));
     return all.every((x) => x !== undefined) ? (all as Value[]) : undefined;
   }
-  if (!isClassInstance(r) || (r.ref.definition.classKind !== 'record' && r.ref.definition.classKind !== 'connector')) return undefined;
+  if (!isClassInstance(r) || (r.ref.definition.classKind !== 'record' && r.ref.definition.classKind !== 'connector'))
+    return undefined;
   for (const name of [...(b.pending.get(r)?.keys() ?? [])]) memberOf(b, r, name);
   const fields = new Map<string, Value>();
   for (const [name, member] of r.members) {
@@ -470,13 +660,23 @@ function movingIndex(b: Builder, e: RefExpr, scope: Scope): Value | undefined {
     for (const [j, s] of part.subscripts.entries()) {
       if (s.kind === 'colon' || s.kind === 'number') continue;
       // sizes are not needed to see whether an index moves
-      const v = visit(b, s, { ...scope, iterators: new Map([...scope.iterators, ['end', scope.iterators.get('end') ?? 1]]) });
+      const v = visit(b, s, {
+        ...scope,
+        iterators: new Map([...scope.iterators, ['end', scope.iterators.get('end') ?? 1]]),
+      });
       if (isArray(v) || isRecord(v) || b.structural(v) !== undefined) continue;
-      const at = (index: Expr): RefExpr => ({ ...e, parts: e.parts.map((p, m) => (m === k ? { ...p, subscripts: p.subscripts.map((x, i) => (i === j ? index : x)) } : p)) });
+      const at = (index: Expr): RefExpr => ({
+        ...e,
+        parts: e.parts.map((p, m) =>
+          m === k ? { ...p, subscripts: p.subscripts.map((x, i) => (i === j ? index : x)) } : p,
+        ),
+      });
       const all = visit(b, at({ kind: 'colon', span: s.span }), scope);
       // what the other subscripts pick lies inside each element
       const list = isArray(all) ? all : [all];
-      return list.slice(0, -1).reduceRight<Value>((value, x, i) => chooseValue(binary('eq', v, constant(i + 1)), x, value), list.at(-1)!);
+      return list
+        .slice(0, -1)
+        .reduceRight<Value>((value, x, i) => chooseValue(binary('eq', v, constant(i + 1)), x, value), list.at(-1)!);
     }
   }
   return undefined;
@@ -494,7 +694,14 @@ const elementwisePair = (x: Value, y: Value, f: (a: FlatExpr, b: FlatExpr) => Fl
 function derivative(b: Builder, x: FlatExpr, source: Expr, scope: Scope): FlatExpr {
   return differentiate(x, (leaf) => {
     if (leaf.op === 'time') return one;
-    if (leaf.op === 'der') return fail(b, scope, source.span, 'der', `${printExpression(source)} is a derivative already: give it a name of its own first`);
+    if (leaf.op === 'der')
+      return fail(
+        b,
+        scope,
+        source.span,
+        'der',
+        `${printExpression(source)} is a derivative already: give it a name of its own first`,
+      );
     if (leaf.op !== 'var') return zero;
     const { kind } = b.variables[leaf.index];
     return kind === 'constant' || kind === 'parameter' ? zero : { op: 'der', index: leaf.index };
@@ -504,7 +711,8 @@ function derivative(b: Builder, x: FlatExpr, source: Expr, scope: Scope): FlatEx
 /** `in(mode.Fast)`: whether a state of a chart is active. */
 function stateOf(b: Builder, e: CallExpr, scope: Scope): FlatExpr {
   const ref = e.args[0];
-  if (ref.kind !== 'ref') return fail(b, scope, e.span, 'state', 'in(...) takes the name of a state, such as in(mode.Fast)');
+  if (ref.kind !== 'ref')
+    return fail(b, scope, e.span, 'state', 'in(...) takes the name of a state, such as in(mode.Fast)');
   let instance: ClassInstance = scope.instance;
   let k = 0;
   for (; k < ref.parts.length - 1; k++) {
@@ -517,19 +725,33 @@ function stateOf(b: Builder, e: CallExpr, scope: Scope): FlatExpr {
   const charts = named && names.length > 1 ? [named] : instance.charts;
   const wanted = named && names.length > 1 ? names.slice(1) : names;
   for (const chart of charts) {
-    const index = chart.source.states.findIndex((s, j) => s.name === wanted.at(-1) && matchesPath(chart.source.states, j, wanted));
+    const index = chart.source.states.findIndex(
+      (s, j) => s.name === wanted.at(-1) && matchesPath(chart.source.states, j, wanted),
+    );
     if (index >= 0) return { op: 'var', index: chart.states[index] };
   }
   const all = charts.flatMap((c) => c.source.states.map((s) => s.name));
   const near = nearestName(wanted.at(-1)!, all);
   const span = ref.parts.at(-1)!.span;
-  b.report(scope.place, problem('error', 'unknown-state', `${instance.ref.definition.name} has no state ${wanted.join('.')}${near ? `; did you mean ${near}?` : ''}`, span,
-    near ? [{ title: `Change to ${near}`, span, text: near }] : undefined));
+  b.report(
+    scope.place,
+    problem(
+      'error',
+      'unknown-state',
+      `${instance.ref.definition.name} has no state ${wanted.join('.')}${near ? `; did you mean ${near}?` : ''}`,
+      span,
+      near ? [{ title: `Change to ${near}`, span, text: near }] : undefined,
+    ),
+  );
   throw new NoValue();
 }
 
 /** `Turning.Fast` also names `Running.Turning.Fast`. */
-function matchesPath(states: readonly { name: string; parent: number }[], index: number, path: readonly string[]): boolean {
+function matchesPath(
+  states: readonly { name: string; parent: number }[],
+  index: number,
+  path: readonly string[],
+): boolean {
   let at = index;
   for (let k = path.length - 1; k >= 0; k--) {
     while (at >= 0 && states[at].name !== path[k]) at = k === path.length - 1 ? -1 : states[at].parent;

@@ -7,7 +7,16 @@ import { inBaseUnits } from '../language/base-units';
 import { checkCondition, checkKinds } from './kinds';
 import type { RelationSource } from './library';
 import { hiddenBoolean, type Builder } from './builder';
-import { elaborate, elaborateScalar, elaborateStrict, messageOf, NoValue, resolveReference, resultsOf, unitContext } from './elaborate';
+import {
+  elaborate,
+  elaborateScalar,
+  elaborateStrict,
+  messageOf,
+  NoValue,
+  resolveReference,
+  resultsOf,
+  unitContext,
+} from './elaborate';
 import { binary, choose, constant, isConstant, not, sameExpression, subtract, type FlatExpr } from './flat-expression';
 import type { FlatEquation, FlatSend, Origin } from './flat-model';
 import type { ClassInstance, Scope } from './instance';
@@ -23,7 +32,9 @@ export interface EquationContext {
 
 export function originOf(node: Equation, scope: Scope): Origin {
   return {
-    part: scope.instance.name, place: scope.place, span: node.span,
+    part: scope.instance.name,
+    place: scope.place,
+    span: node.span,
     get text() {
       return node.kind === 'equal' && node.written !== undefined ? node.written : printEquation(node);
     },
@@ -31,30 +42,63 @@ export function originOf(node: Equation, scope: Scope): Origin {
 }
 
 /** Reads the equations of a part and adds their scalar form to the model. */
-export function addEquations(b: Builder, equations: readonly Equation[], scope: Scope, context: EquationContext, initial: boolean): void {
+export function addEquations(
+  b: Builder,
+  equations: readonly Equation[],
+  scope: Scope,
+  context: EquationContext,
+  initial: boolean,
+): void {
   const into = initial ? b.initialEquations : b.equations;
   for (const e of equations) into.push(...lowerEquation(b, e, scope, context, initial));
 }
 
 /** Relations hold between quantities in any units: they are computed in base units. A limit that does not hold is told as a warning of the run. */
-export function addRelation(b: Builder, { tree, text, place }: RelationSource, at: Scope, context: EquationContext): void {
+export function addRelation(
+  b: Builder,
+  { tree, text, place }: RelationSource,
+  at: Scope,
+  context: EquationContext,
+): void {
   const scope = { ...at, place };
   const units = unitContext(b, scope);
   const base = (e: Expr): Expr => inBaseUnits(e, (ref) => units.unitOf(ref));
   if (tree.kind === 'equal') {
     const span = { start: tree.left.span.start, end: tree.right.span.end };
-    return addEquations(b, [{ kind: 'equal', left: base(tree.left), right: base(tree.right), span, written: text }], scope, context, false);
+    return addEquations(
+      b,
+      [{ kind: 'equal', left: base(tree.left), right: base(tree.right), span, written: text }],
+      scope,
+      context,
+      false,
+    );
   }
   const condition = base(tree.condition);
   checkUnits(condition, units, (p) => b.report(place, p));
   const value = elaborateScalar(b, elaborateUnits(condition, units), scope);
-  if (value) b.assertions.push({ condition: value, message: [`${text} does not hold`], warning: true, origin: { part: at.instance.name, place, span: tree.condition.span, text } });
+  if (value)
+    b.assertions.push({
+      condition: value,
+      message: [`${text} does not hold`],
+      warning: true,
+      origin: { part: at.instance.name, place, span: tree.condition.span, text },
+    });
 }
 
-function lowerEquation(b: Builder, e: Equation, scope: Scope, context: EquationContext, initial: boolean): FlatEquation[] {
+function lowerEquation(
+  b: Builder,
+  e: Equation,
+  scope: Scope,
+  context: EquationContext,
+  initial: boolean,
+): FlatEquation[] {
   switch (e.kind) {
     case 'equal':
-      return lowerEqual(b, e, initial ? scope : { ...scope, sharing: { name: scope.instance.name, origin: originOf(e, scope) } });
+      return lowerEqual(
+        b,
+        e,
+        initial ? scope : { ...scope, sharing: { name: scope.instance.name, origin: originOf(e, scope) } },
+      );
     case 'connect':
       context.connections.connect(b, e, scope);
       return [];
@@ -62,7 +106,10 @@ function lowerEquation(b: Builder, e: Equation, scope: Scope, context: EquationC
       lowerCall(b, e.call, scope, e);
       return [];
     case 'send':
-      b.report(scope.place, problem('error', 'send-outside-when', 'A message is sent at a moment: put send inside a when', e.span));
+      b.report(
+        scope.place,
+        problem('error', 'send-outside-when', 'A message is sent at a moment: put send inside a when', e.span),
+      );
       return [];
     case 'for':
       return lowerFor(b, e, scope, context, initial);
@@ -94,10 +141,15 @@ function lowerEqual(b: Builder, e: Extract<Equation, { kind: 'equal' }>, scope: 
   if (!isArray(left) && !isRecord(left) && !isArray(right) && !isRecord(right)) return [{ left, right, origin }];
   const equations: FlatEquation[] = [];
   try {
-    zipValues(left, right, (l, r) => {
-      equations.push({ left: l, right: r, origin });
-      return l;
-    }, printExpression(e.left) + ' = ' + printExpression(e.right));
+    zipValues(
+      left,
+      right,
+      (l, r) => {
+        equations.push({ left: l, right: r, origin });
+        return l;
+      },
+      printExpression(e.left) + ' = ' + printExpression(e.right),
+    );
   } catch (error) {
     if (!(error instanceof ShapeError)) throw error;
     b.report(scope.place, problem('error', 'shape', error.message, e.span));
@@ -106,7 +158,12 @@ function lowerEqual(b: Builder, e: Extract<Equation, { kind: 'equal' }>, scope: 
 }
 
 /** `(a, b) = f(x)`: one equation for each result that is asked for. */
-function lowerTuple(b: Builder, e: Extract<Equation, { kind: 'equal' }>, elements: readonly Expr[], scope: Scope): FlatEquation[] {
+function lowerTuple(
+  b: Builder,
+  e: Extract<Equation, { kind: 'equal' }>,
+  elements: readonly Expr[],
+  scope: Scope,
+): FlatEquation[] {
   const origin = originOf(e, scope);
   try {
     const results = resultsOf(b, e.right, scope);
@@ -114,10 +171,15 @@ function lowerTuple(b: Builder, e: Extract<Equation, { kind: 'equal' }>, element
       if (x.kind === 'error' || results[k] === undefined) return [];
       const left = elaborateStrict(b, x, scope);
       const equations: FlatEquation[] = [];
-      zipValues(left, results[k], (l, r) => {
-        equations.push({ left: l, right: r, origin });
-        return l;
-      }, printExpression(x));
+      zipValues(
+        left,
+        results[k],
+        (l, r) => {
+          equations.push({ left: l, right: r, origin });
+          return l;
+        },
+        printExpression(x),
+      );
       return equations;
     });
   } catch (error) {
@@ -129,9 +191,13 @@ function lowerTuple(b: Builder, e: Extract<Equation, { kind: 'equal' }>, element
 
 /** `part.u = ...` determines an input of a part from outside. */
 function noteGivenInputs(b: Builder, e: Extract<Equation, { kind: 'equal' }>, left: Value, right: Value): void {
-  for (const [source, value] of [[e.left, left], [e.right, right]] as const) {
+  for (const [source, value] of [
+    [e.left, left],
+    [e.right, right],
+  ] as const) {
     if (source.kind !== 'ref' || source.parts.length < 2) continue;
-    for (const x of flattenValue(value)) if (x.op === 'var' && b.variables[x.index].isInput) b.givenFromOutside.add(x.index);
+    for (const x of flattenValue(value))
+      if (x.op === 'var' && b.variables[x.index].isInput) b.givenFromOutside.add(x.index);
   }
 }
 
@@ -143,17 +209,34 @@ function lowerCall(b: Builder, call: CallExpr, scope: Scope, node: Equation): vo
     const value = condition && elaborateScalar(b, condition, scope);
     if (!value) return;
     const warning = levelExpr?.kind === 'ref' && levelExpr.parts.at(-1)!.name === 'warning';
-    b.assertions.push({ condition: value, message: messageOf(b, message, scope, 'An assertion does not hold'), warning, origin });
+    b.assertions.push({
+      condition: value,
+      message: messageOf(b, message, scope, 'An assertion does not hold'),
+      warning,
+      origin,
+    });
     return;
   }
-  b.report(scope.place, problem('error', 'not-an-equation', `${call.callee}(...) cannot stand alone as an equation`, call.span));
+  b.report(
+    scope.place,
+    problem('error', 'not-an-equation', `${call.callee}(...) cannot stand alone as an equation`, call.span),
+  );
 }
 
-function lowerFor(b: Builder, e: Extract<Equation, { kind: 'for' }>, scope: Scope, context: EquationContext, initial: boolean): FlatEquation[] {
+function lowerFor(
+  b: Builder,
+  e: Extract<Equation, { kind: 'for' }>,
+  scope: Scope,
+  context: EquationContext,
+  initial: boolean,
+): FlatEquation[] {
   const [first, ...rest] = e.iterators;
   const range = first.range && elaborate(b, first.range, scope);
   if (!range || !isArray(range)) {
-    b.report(scope.place, problem('error', 'no-range', `The index ${first.name} needs a range: ${first.name} in 1:n`, first.span));
+    b.report(
+      scope.place,
+      problem('error', 'no-range', `The index ${first.name} needs a range: ${first.name} in 1:n`, first.span),
+    );
     return [];
   }
   return range.flatMap((x) => {
@@ -165,7 +248,13 @@ function lowerFor(b: Builder, e: Extract<Equation, { kind: 'for' }>, scope: Scop
   });
 }
 
-function lowerIf(b: Builder, e: Extract<Equation, { kind: 'if' }>, scope: Scope, context: EquationContext, initial: boolean): FlatEquation[] {
+function lowerIf(
+  b: Builder,
+  e: Extract<Equation, { kind: 'if' }>,
+  scope: Scope,
+  context: EquationContext,
+  initial: boolean,
+): FlatEquation[] {
   const conditions: FlatExpr[] = [];
   for (const branch of e.branches) {
     checkUnits(branch.condition, unitContext(b, scope), (p) => b.report(scope.place, p));
@@ -182,10 +271,20 @@ function lowerIf(b: Builder, e: Extract<Equation, { kind: 'if' }>, scope: Scope,
     const body = chosen >= 0 ? e.branches[chosen].body : e.otherwise;
     return body.flatMap((q) => lowerEquation(b, q, scope, context, initial));
   }
-  const lowered = [...e.branches.map((x) => x.body), e.otherwise].map((body, j) => body.flatMap((q) => lowerEquation(b, q, guardedScope(scope, conditions, j), context, initial)));
+  const lowered = [...e.branches.map((x) => x.body), e.otherwise].map((body, j) =>
+    body.flatMap((q) => lowerEquation(b, q, guardedScope(scope, conditions, j), context, initial)),
+  );
   const sizes = new Set(lowered.map((l) => l.length));
   if (sizes.size > 1) {
-    b.report(scope.place, problem('error', 'if-branches', `Every branch of this if needs the same number of equations, but they have ${lowered.map((l) => l.length).join(', ')}`, e.span));
+    b.report(
+      scope.place,
+      problem(
+        'error',
+        'if-branches',
+        `Every branch of this if needs the same number of equations, but they have ${lowered.map((l) => l.length).join(', ')}`,
+        e.span,
+      ),
+    );
     return [];
   }
   return mergeBranches(conditions, lowered, originOf(e, scope));
@@ -193,24 +292,38 @@ function lowerIf(b: Builder, e: Extract<Equation, { kind: 'if' }>, scope: Scope,
 
 /** The scope of a branch: what is computed in it counts only while it is chosen. */
 function guardedScope(scope: Scope, conditions: readonly FlatExpr[], branch: number): Scope {
-  const all = [...(scope.guard ? [scope.guard] : []), ...conditions.slice(0, branch).map(not), ...(branch < conditions.length ? [conditions[branch]] : [])];
+  const all = [
+    ...(scope.guard ? [scope.guard] : []),
+    ...conditions.slice(0, branch).map(not),
+    ...(branch < conditions.length ? [conditions[branch]] : []),
+  ];
   return { ...scope, guard: all.reduce((x, y) => binary('and', x, y)) };
 }
 
 const countDiffers = (e: Extract<Equation, { kind: 'if' }>): boolean =>
   new Set([...e.branches.map((x) => x.body.length), e.otherwise.length]).size > 1;
 
-function mergeBranches(conditions: readonly FlatExpr[], branches: readonly FlatEquation[][], origin: Origin): FlatEquation[] {
+function mergeBranches(
+  conditions: readonly FlatExpr[],
+  branches: readonly FlatEquation[][],
+  origin: Origin,
+): FlatEquation[] {
   const last = branches[branches.length - 1];
   return last.map((otherwise, k) => {
-    const rows = branches.slice(0, -1).map((rest, j) => rest.find((q) => sameExpression(q.left, otherwise.left)) ?? branches[j][k]);
+    const rows = branches
+      .slice(0, -1)
+      .map((rest, j) => rest.find((q) => sameExpression(q.left, otherwise.left)) ?? branches[j][k]);
     if (rows.every((q) => sameExpression(q.left, otherwise.left))) {
       const right = rows.reduceRight((value, q, j) => choose(conditions[j], q.right, value), otherwise.right);
       return { left: otherwise.left, right, origin };
     }
     const residual = (q: FlatEquation): FlatExpr => subtract(q.left, q.right);
     const all = branches.map((x) => residual(x[k]));
-    return { left: all.slice(0, -1).reduceRight((value, r, j) => choose(conditions[j], r, value), all[all.length - 1]), right: constant(0), origin };
+    return {
+      left: all.slice(0, -1).reduceRight((value, r, j) => choose(conditions[j], r, value), all[all.length - 1]),
+      right: constant(0),
+      origin,
+    };
   });
 }
 
@@ -222,7 +335,14 @@ interface WhenTrigger {
   readonly active: FlatExpr;
 }
 
-export function whenTrigger(b: Builder, condition: Expr, scope: Scope, origin: Origin, earlier: FlatExpr | undefined, now: (v: Value) => Value = (v) => v): WhenTrigger | undefined {
+export function whenTrigger(
+  b: Builder,
+  condition: Expr,
+  scope: Scope,
+  origin: Origin,
+  earlier: FlatExpr | undefined,
+  now: (v: Value) => Value = (v) => v,
+): WhenTrigger | undefined {
   checkUnits(condition, unitContext(b, scope), (p) => b.report(scope.place, p));
   const value = elaborate(b, condition, scope);
   if (value === undefined) return undefined;
@@ -238,16 +358,31 @@ export function whenTrigger(b: Builder, condition: Expr, scope: Scope, origin: O
     let index: number;
     if (c.op === 'var' && b.variables[c.index].type === 'Boolean') index = c.index;
     else {
-      index = hiddenBoolean(b, `${scope.instance.name}${scope.instance.name ? '.' : ''}$when${b.variables.length}`, scope.place, c, origin);
+      index = hiddenBoolean(
+        b,
+        `${scope.instance.name}${scope.instance.name ? '.' : ''}$when${b.variables.length}`,
+        scope.place,
+        c,
+        origin,
+      );
     }
     conditions.push(index);
     // at the start only initial() starts anything (Modelica language 3.6, section 8.6); what holds from the start does not rise
-    active = binary('or', active, binary('and', binary('and', { op: 'var', index }, not({ op: 'pre', index })), not({ op: 'initial' })));
+    active = binary(
+      'or',
+      active,
+      binary('and', binary('and', { op: 'var', index }, not({ op: 'pre', index })), not({ op: 'initial' })),
+    );
   }
   return { conditions, atInitial, active: earlier ? binary('and', not(earlier), active) : active };
 }
 
-function lowerWhen(b: Builder, e: Extract<Equation, { kind: 'when' }>, scope: Scope, context: EquationContext): FlatEquation[] {
+function lowerWhen(
+  b: Builder,
+  e: Extract<Equation, { kind: 'when' }>,
+  scope: Scope,
+  context: EquationContext,
+): FlatEquation[] {
   const assigned = new Map<number, { active: FlatExpr; value: FlatExpr; origin: Origin }[]>();
   let earlier: FlatExpr | undefined;
   for (const branch of e.branches) {
@@ -258,13 +393,21 @@ function lowerWhen(b: Builder, e: Extract<Equation, { kind: 'when' }>, scope: Sc
   }
   return [...assigned].map(([index, rules]) => {
     b.variables[index].kind = 'discrete';
-    const right = rules.reduceRight<FlatExpr>((value, rule) => choose(rule.active, rule.value, value), { op: 'pre', index });
+    const right = rules.reduceRight<FlatExpr>((value, rule) => choose(rule.active, rule.value, value), {
+      op: 'pre',
+      index,
+    });
     return { left: { op: 'var', index }, right, origin: rules[0].origin };
   });
 }
 
 function lowerWhenBody(
-  b: Builder, body: readonly Equation[], scope: Scope, context: EquationContext, trigger: WhenTrigger, guard: FlatExpr,
+  b: Builder,
+  body: readonly Equation[],
+  scope: Scope,
+  context: EquationContext,
+  trigger: WhenTrigger,
+  guard: FlatExpr,
   assigned: Map<number, { active: FlatExpr; value: FlatExpr; origin: Origin }[]>,
 ): void {
   for (const q of body) {
@@ -274,7 +417,15 @@ function lowerWhenBody(
         for (const eq of lowerEqual(b, q, scope)) {
           const [target, value] = eq.left.op === 'var' ? [eq.left, eq.right] : [eq.right, eq.left];
           if (target.op !== 'var') {
-            b.report(scope.place, problem('error', 'when-target', 'Inside a when, an equation gives one quantity a new value: name = value', q.span));
+            b.report(
+              scope.place,
+              problem(
+                'error',
+                'when-target',
+                'Inside a when, an equation gives one quantity a new value: name = value',
+                q.span,
+              ),
+            );
             continue;
           }
           const rules = assigned.get(target.index) ?? [];
@@ -286,24 +437,57 @@ function lowerWhenBody(
         const { call } = q;
         if (call.callee === 'reinit' && call.args.length === 2) {
           const state = elaborate(b, call.args[0], scope);
-          const value = elaborate(b, elaborateUnits(call.args[1], unitContext(b, scope), unitsOf(call.args[0], unitContext(b, scope), () => undefined)?.unit), scope);
+          const value = elaborate(
+            b,
+            elaborateUnits(
+              call.args[1],
+              unitContext(b, scope),
+              unitsOf(call.args[0], unitContext(b, scope), () => undefined)?.unit,
+            ),
+            scope,
+          );
           if (state === undefined || value === undefined) break;
           const values = flattenValue(value);
           flattenValue(state).forEach((s, k) => {
-            if (s.op !== 'var') b.report(scope.place, problem('error', 'reinit', 'reinit takes a quantity and its new value', call.span));
-            else b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'reinit', state: s.index, value: guarded(guard, values[k] ?? values[0], s.index) }, origin });
+            if (s.op !== 'var')
+              b.report(scope.place, problem('error', 'reinit', 'reinit takes a quantity and its new value', call.span));
+            else
+              b.actions.push({
+                conditions: trigger.conditions,
+                atInitial: trigger.atInitial,
+                does: { kind: 'reinit', state: s.index, value: guarded(guard, values[k] ?? values[0], s.index) },
+                origin,
+              });
           });
         } else if (call.callee === 'terminate') {
-          b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'terminate', message: messageOf(b, call.args[0], scope, '') }, origin });
+          b.actions.push({
+            conditions: trigger.conditions,
+            atInitial: trigger.atInitial,
+            does: { kind: 'terminate', message: messageOf(b, call.args[0], scope, '') },
+            origin,
+          });
         } else if (call.callee === 'assert') {
           const condition = call.args[0] && elaborateScalar(b, call.args[0], scope);
-          if (condition) b.assertions.push({ condition: binary('or', not(trigger.active), condition), message: messageOf(b, call.args[1], scope, 'An assertion does not hold'), warning: false, origin });
-        } else b.report(scope.place, problem('error', 'when-body', `${call.callee}(...) cannot stand in a when`, call.span));
+          if (condition)
+            b.assertions.push({
+              condition: binary('or', not(trigger.active), condition),
+              message: messageOf(b, call.args[1], scope, 'An assertion does not hold'),
+              warning: false,
+              origin,
+            });
+        } else
+          b.report(scope.place, problem('error', 'when-body', `${call.callee}(...) cannot stand in a when`, call.span));
         break;
       }
       case 'send': {
         const send = lowerSend(b, q, scope, context.routes);
-        if (send) b.actions.push({ conditions: trigger.conditions, atInitial: trigger.atInitial, does: { kind: 'send', send }, origin });
+        if (send)
+          b.actions.push({
+            conditions: trigger.conditions,
+            atInitial: trigger.atInitial,
+            does: { kind: 'send', send },
+            origin,
+          });
         break;
       }
       case 'if': {
@@ -323,7 +507,15 @@ function lowerWhenBody(
         for (const x of range && isArray(range) ? range : []) {
           const value = isArray(x) || isRecord(x) ? undefined : b.structural(x);
           if (value !== undefined) {
-            lowerWhenBody(b, q.body, { ...scope, iterators: new Map([...scope.iterators, [it.name, value]]) }, context, trigger, guard, assigned);
+            lowerWhenBody(
+              b,
+              q.body,
+              { ...scope, iterators: new Map([...scope.iterators, [it.name, value]]) },
+              context,
+              trigger,
+              guard,
+              assigned,
+            );
           }
         }
         break;
@@ -351,18 +543,39 @@ export function lowerSend(b: Builder, node: SendNode, scope: Scope, routes: Mess
     if (port) {
       if (!carries(port.sends, node.message) && !carries(port.accepts, node.message)) {
         const known = [...port.sends, ...port.accepts];
-        b.report(scope.place, problem('error', 'unknown-message', `The port ${first} does not carry ${node.message}; it carries ${known.length > 0 ? known.join(', ') : 'no messages yet'}`, node.messageSpan));
+        b.report(
+          scope.place,
+          problem(
+            'error',
+            'unknown-message',
+            `The port ${first} does not carry ${node.message}; it carries ${known.length > 0 ? known.join(', ') : 'no messages yet'}`,
+            node.messageSpan,
+          ),
+        );
       }
-      return { message: node.message, args, sender, receivers: routes.receivers(scope.instance, first, node.message), own: false };
+      return {
+        message: node.message,
+        args,
+        sender,
+        receivers: routes.receivers(scope.instance, first, node.message),
+        own: false,
+      };
     }
   }
   const r = resolveReference(b, node.receiver, scope);
   if (r === undefined) return undefined;
   const parts: ClassInstance[] = isClassInstance(r) ? [r] : Array.isArray(r) ? r.filter(isClassInstance) : [];
   if (parts.length === 0 || (isValue(r) && !isClassInstance(r))) {
-    b.report(scope.place, problem('error', 'receiver', `${printExpression(node.receiver)} is not a part or a message port`, node.receiver.span));
+    b.report(
+      scope.place,
+      problem(
+        'error',
+        'receiver',
+        `${printExpression(node.receiver)} is not a part or a message port`,
+        node.receiver.span,
+      ),
+    );
     return undefined;
   }
   return { message: node.message, args, sender, receivers: parts.map((p) => p.part), own: false };
 }
-

@@ -15,7 +15,13 @@ export type FlatExpr =
   | { readonly op: 'if'; readonly c: FlatExpr; readonly a: FlatExpr; readonly b: FlatExpr }
   | { readonly op: 'fn'; readonly name: FunctionName; readonly args: readonly FlatExpr[] }
   /** A value (or the slope there) of a table of points at `a`, straight between points, level outside. */
-  | { readonly op: 'table'; readonly a: FlatExpr; readonly x: readonly number[]; readonly y: readonly number[]; readonly slope: boolean }
+  | {
+      readonly op: 'table';
+      readonly a: FlatExpr;
+      readonly x: readonly number[];
+      readonly y: readonly number[];
+      readonly slope: boolean;
+    }
   /** The value of `a` some seconds ago. */
   | { readonly op: 'delay'; readonly a: FlatExpr; readonly by: FlatExpr }
   /** True at the instants start + k * interval, k = 0, 1, ... */
@@ -33,8 +39,30 @@ export type RelationOp = 'lt' | 'le' | 'gt' | 'ge' | 'eq' | 'ne';
 
 /** The numeric functions of the language, with their arity. */
 export const functionArity = {
-  sin: 1, cos: 1, tan: 1, asin: 1, acos: 1, atan: 1, atan2: 2, sinh: 1, cosh: 1, tanh: 1, exp: 1, log: 1, log10: 1,
-  sqrt: 1, abs: 1, sign: 1, min: 2, max: 2, floor: 1, ceil: 1, integer: 1, mod: 2, rem: 2, div: 2,
+  sin: 1,
+  cos: 1,
+  tan: 1,
+  asin: 1,
+  acos: 1,
+  atan: 1,
+  atan2: 2,
+  sinh: 1,
+  cosh: 1,
+  tanh: 1,
+  exp: 1,
+  log: 1,
+  log10: 1,
+  sqrt: 1,
+  abs: 1,
+  sign: 1,
+  min: 2,
+  max: 2,
+  floor: 1,
+  ceil: 1,
+  integer: 1,
+  mod: 2,
+  rem: 2,
+  div: 2,
 } as const;
 /** `rootSlope` is the derivative of `sqrt`, bounded near zero; nobody writes it. */
 export type FunctionName = keyof typeof functionArity | 'rootSlope';
@@ -65,7 +93,15 @@ export function binary(op: ArithmeticOp | RelationOp | 'and' | 'or', a: FlatExpr
       return isConstant(b, 0) ? a : isConstant(a, 0) ? negate(b) : { op, a, b };
     case 'mul':
       if (isConstant(a, 0) || isConstant(b, 0)) return zero;
-      return isConstant(a, 1) ? b : isConstant(b, 1) ? a : isConstant(a, -1) ? negate(b) : isConstant(b, -1) ? negate(a) : { op, a, b };
+      return isConstant(a, 1)
+        ? b
+        : isConstant(b, 1)
+          ? a
+          : isConstant(a, -1)
+            ? negate(b)
+            : isConstant(b, -1)
+              ? negate(a)
+              : { op, a, b };
     case 'div':
       return isConstant(a, 0) && !isConstant(b, 0) ? zero : isConstant(b, 1) ? a : { op, a, b };
     case 'pow':
@@ -83,13 +119,17 @@ export const add = (a: FlatExpr, b: FlatExpr): FlatExpr => binary('add', a, b);
 export const subtract = (a: FlatExpr, b: FlatExpr): FlatExpr => binary('sub', a, b);
 export const multiply = (a: FlatExpr, b: FlatExpr): FlatExpr => binary('mul', a, b);
 export const divide = (a: FlatExpr, b: FlatExpr): FlatExpr => binary('div', a, b);
-export const not = (a: FlatExpr): FlatExpr => (a.op === 'const' ? constant(a.value ? 0 : 1) : a.op === 'not' ? a.a : { op: 'not', a });
+export const not = (a: FlatExpr): FlatExpr =>
+  a.op === 'const' ? constant(a.value ? 0 : 1) : a.op === 'not' ? a.a : { op: 'not', a };
 export const choose = (c: FlatExpr, a: FlatExpr, b: FlatExpr): FlatExpr =>
   c.op === 'const' ? (c.value ? a : b) : sameExpression(a, b) ? a : { op: 'if', c, a, b };
 
 export function applyFunction(name: FunctionName, args: readonly FlatExpr[]): FlatExpr {
   if (args.every((x) => x.op === 'const')) {
-    const value = callFunction(name, args.map((x) => (x.op === 'const' ? x.value : NaN)));
+    const value = callFunction(
+      name,
+      args.map((x) => (x.op === 'const' ? x.value : NaN)),
+    );
     if (Number.isFinite(value)) return constant(value);
   }
   return { op: 'fn', name, args };
@@ -97,42 +137,73 @@ export function applyFunction(name: FunctionName, args: readonly FlatExpr[]): Fl
 
 export function applyBinary(op: ArithmeticOp | RelationOp | 'and' | 'or', a: number, b: number): number {
   switch (op) {
-    case 'add': return a + b;
-    case 'sub': return a - b;
-    case 'mul': return a * b;
-    case 'div': return a / b;
-    case 'pow': return a ** b;
-    case 'lt': return a < b ? 1 : 0;
-    case 'le': return a <= b ? 1 : 0;
-    case 'gt': return a > b ? 1 : 0;
-    case 'ge': return a >= b ? 1 : 0;
-    case 'eq': return a === b ? 1 : 0;
-    case 'ne': return a !== b ? 1 : 0;
-    case 'and': return a && b ? 1 : 0;
-    case 'or': return a || b ? 1 : 0;
+    case 'add':
+      return a + b;
+    case 'sub':
+      return a - b;
+    case 'mul':
+      return a * b;
+    case 'div':
+      return a / b;
+    case 'pow':
+      return a ** b;
+    case 'lt':
+      return a < b ? 1 : 0;
+    case 'le':
+      return a <= b ? 1 : 0;
+    case 'gt':
+      return a > b ? 1 : 0;
+    case 'ge':
+      return a >= b ? 1 : 0;
+    case 'eq':
+      return a === b ? 1 : 0;
+    case 'ne':
+      return a !== b ? 1 : 0;
+    case 'and':
+      return a && b ? 1 : 0;
+    case 'or':
+      return a || b ? 1 : 0;
   }
 }
 
 export function callFunction(name: FunctionName, x: readonly number[]): number {
   switch (name) {
-    case 'mod': return x[0] - Math.floor(x[0] / x[1]) * x[1];
-    case 'rem': return x[0] - Math.trunc(x[0] / x[1]) * x[1];
-    case 'div': return Math.trunc(x[0] / x[1]);
-    case 'integer': return Math.floor(x[0]);
-    case 'atan2': return Math.atan2(x[0], x[1]);
-    case 'min': return Math.min(x[0], x[1]);
-    case 'max': return Math.max(x[0], x[1]);
-    case 'rootSlope': return rootSlope(x[0]);
-    default: return Math[name](x[0]);
+    case 'mod':
+      return x[0] - Math.floor(x[0] / x[1]) * x[1];
+    case 'rem':
+      return x[0] - Math.trunc(x[0] / x[1]) * x[1];
+    case 'div':
+      return Math.trunc(x[0] / x[1]);
+    case 'integer':
+      return Math.floor(x[0]);
+    case 'atan2':
+      return Math.atan2(x[0], x[1]);
+    case 'min':
+      return Math.min(x[0], x[1]);
+    case 'max':
+      return Math.max(x[0], x[1]);
+    case 'rootSlope':
+      return rootSlope(x[0]);
+    default:
+      return Math[name](x[0]);
   }
 }
 
 /** The direct operands of an expression. */
 export function operands(e: FlatExpr): readonly FlatExpr[] {
   switch (e.op) {
-    case 'const': case 'var': case 'der': case 'pre': case 'time': case 'initial': case 'terminal':
+    case 'const':
+    case 'var':
+    case 'der':
+    case 'pre':
+    case 'time':
+    case 'initial':
+    case 'terminal':
       return [];
-    case 'neg': case 'not': case 'noEvent': case 'table':
+    case 'neg':
+    case 'not':
+    case 'noEvent':
+    case 'table':
       return [e.a];
     case 'if':
       return [e.c, e.a, e.b];
@@ -150,17 +221,32 @@ export function operands(e: FlatExpr): readonly FlatExpr[] {
 /** Rebuilds an expression with its operands mapped. */
 export function mapOperands(e: FlatExpr, f: (x: FlatExpr) => FlatExpr): FlatExpr {
   switch (e.op) {
-    case 'const': case 'var': case 'der': case 'pre': case 'time': case 'initial': case 'terminal':
+    case 'const':
+    case 'var':
+    case 'der':
+    case 'pre':
+    case 'time':
+    case 'initial':
+    case 'terminal':
       return e;
-    case 'neg': return negate(f(e.a));
-    case 'not': return not(f(e.a));
-    case 'noEvent': return { op: 'noEvent', a: f(e.a) };
-    case 'if': return choose(f(e.c), f(e.a), f(e.b));
-    case 'fn': return applyFunction(e.name, e.args.map(f));
-    case 'sample': return { op: 'sample', start: f(e.start), interval: f(e.interval) };
-    case 'delay': return { op: 'delay', a: f(e.a), by: f(e.by) };
-    case 'table': return { ...e, a: f(e.a) };
-    default: return binary(e.op, f(e.a), f(e.b));
+    case 'neg':
+      return negate(f(e.a));
+    case 'not':
+      return not(f(e.a));
+    case 'noEvent':
+      return { op: 'noEvent', a: f(e.a) };
+    case 'if':
+      return choose(f(e.c), f(e.a), f(e.b));
+    case 'fn':
+      return applyFunction(e.name, e.args.map(f));
+    case 'sample':
+      return { op: 'sample', start: f(e.start), interval: f(e.interval) };
+    case 'delay':
+      return { op: 'delay', a: f(e.a), by: f(e.by) };
+    case 'table':
+      return { ...e, a: f(e.a) };
+    default:
+      return binary(e.op, f(e.a), f(e.b));
   }
 }
 
@@ -201,7 +287,8 @@ export function sameExpression(a: FlatExpr, b: FlatExpr): boolean {
   if (a.op === 'const') return a.value === (b as typeof a).value;
   if (a.op === 'var' || a.op === 'der' || a.op === 'pre') return a.index === (b as typeof a).index;
   if (a.op === 'fn' && a.name !== (b as typeof a).name) return false;
-  if (a.op === 'table' && (a.x !== (b as typeof a).x || a.y !== (b as typeof a).y || a.slope !== (b as typeof a).slope)) return false;
+  if (a.op === 'table' && (a.x !== (b as typeof a).x || a.y !== (b as typeof a).y || a.slope !== (b as typeof a).slope))
+    return false;
   const xa = operands(a);
   const xb = operands(b);
   return xa.length === xb.length && xa.every((x, k) => sameExpression(x, xb[k]));
@@ -213,16 +300,35 @@ export const isRelation = (op: FlatExpr['op']): op is RelationOp =>
 /** Reads an expression against a table of values; what it cannot know gives NaN. */
 export function evaluate(e: FlatExpr, value: (index: number) => number): number {
   switch (e.op) {
-    case 'const': return e.value;
-    case 'var': return value(e.index);
-    case 'neg': return -evaluate(e.a, value);
-    case 'not': return evaluate(e.a, value) ? 0 : 1;
-    case 'noEvent': return evaluate(e.a, value);
-    case 'table': return lookUp(e.x, e.y, evaluate(e.a, value), e.slope);
-    case 'if': return evaluate(e.c, value) ? evaluate(e.a, value) : evaluate(e.b, value);
-    case 'fn': return callFunction(e.name, e.args.map((x) => evaluate(x, value)));
-    case 'der': case 'pre': case 'time': case 'initial': case 'terminal': case 'sample': case 'delay': return NaN;
-    default: return applyBinary(e.op, evaluate(e.a, value), evaluate(e.b, value));
+    case 'const':
+      return e.value;
+    case 'var':
+      return value(e.index);
+    case 'neg':
+      return -evaluate(e.a, value);
+    case 'not':
+      return evaluate(e.a, value) ? 0 : 1;
+    case 'noEvent':
+      return evaluate(e.a, value);
+    case 'table':
+      return lookUp(e.x, e.y, evaluate(e.a, value), e.slope);
+    case 'if':
+      return evaluate(e.c, value) ? evaluate(e.a, value) : evaluate(e.b, value);
+    case 'fn':
+      return callFunction(
+        e.name,
+        e.args.map((x) => evaluate(x, value)),
+      );
+    case 'der':
+    case 'pre':
+    case 'time':
+    case 'initial':
+    case 'terminal':
+    case 'sample':
+    case 'delay':
+      return NaN;
+    default:
+      return applyBinary(e.op, evaluate(e.a, value), evaluate(e.b, value));
   }
 }
 
@@ -231,7 +337,8 @@ export function lookUp(x: ArrayLike<number>, y: ArrayLike<number>, at: number, s
   const n = x.length;
   if (!(at > x[0])) return slope ? 0 : Number.isNaN(at) ? NaN : y[0];
   if (at >= x[n - 1]) return slope ? 0 : y[n - 1];
-  let low = 0, high = n - 1;
+  let low = 0,
+    high = n - 1;
   while (high - low > 1) {
     const middle = (low + high) >> 1;
     if (x[middle] <= at) low = middle;

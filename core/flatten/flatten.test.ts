@@ -5,7 +5,9 @@ import { libraryOfFile } from './library';
 
 const names = (text: string, name: string): string[] => {
   const { value } = parseFile(text);
-  return flatten(libraryOfFile(value, 'text'), name).model.variables.filter((v) => !v.hidden).map((v) => v.name);
+  return flatten(libraryOfFile(value, 'text'), name)
+    .model.variables.filter((v) => !v.hidden)
+    .map((v) => v.name);
 };
 
 test('parts, arrays of parts and inherited quantities have full names', () => {
@@ -46,10 +48,14 @@ test('each gives all parts the same value, arrays too; values without it are tol
   const text = `model T parameter Real r[2] = {1, 0}; Real y = r[1] + 10*r[2]; end T; model U T t[2]; end U;
 model Same T t[3](each r = {2, 3}); end Same; model Own T t[2](r = {{1, 2}, {3, 4}}); end Own; model Deep U u[2](t(each r = {{1, 2}, {3, 4}})); end Deep;`;
   const end = (name: string) => simulateText(text, name, { stop: 1 });
-  const same = end('Same'), own = end('Own'), deep = end('Deep');
+  const same = end('Same'),
+    own = end('Own'),
+    deep = end('Deep');
   expect(['t[1].y', 't[2].y', 't[3].y'].map((x) => same.last(x))).toEqual([32, 32, 32]);
   expect(['t[1].y', 't[2].y'].map((x) => own.last(x))).toEqual([21, 43]);
-  expect(['u[1].t[1].y', 'u[1].t[2].y', 'u[2].t[1].y', 'u[2].t[2].y'].map((x) => deep.last(x))).toEqual([21, 21, 43, 43]);
+  expect(['u[1].t[1].y', 'u[1].t[2].y', 'u[2].t[1].y', 'u[2].t[2].y'].map((x) => deep.last(x))).toEqual([
+    21, 21, 43, 43,
+  ]);
 });
 test('an outer name finds the nearest inner one, declared before or after; whether a start is fixed may follow from a parameter', () => {
   const text = `model S outer parameter Real g; Real y = g; end S; model Near S s; inner parameter Real g = 2; end Near; model Top inner parameter Real g = 9; S s; Near near; end Top;
@@ -78,25 +84,44 @@ model M import Modelica.Constants.pi; P.Speed v = 2*P.g; parameter P.Way w = P.W
 
 describe('problems', () => {
   test('misspelt names, types and units come with the nearest right one', () => {
-    expect(problemsOf('model A Real speed; equation sped = 1; end A;', 'A')[0]).toMatch(/sped is not a quantity or part of A; did you mean speed\?/);
+    expect(problemsOf('model A Real speed; equation sped = 1; end A;', 'A')[0]).toMatch(
+      /sped is not a quantity or part of A; did you mean speed\?/,
+    );
     expect(problemsOf('model A Rael x; equation x = 1; end A;', 'A')[0]).toMatch(/no type Rael; did you mean Real\?/);
-    expect(problemsOf('model A Real x(unit = "Nm"); equation x = 1; end A;', 'A')[0]).toMatch(/"Nm" is not a known unit/);
-    expect(problemsOf('model A Real x; equation x = sinn(1); end A;', 'A')[0]).toMatch(/no function sinn; did you mean sin\?/);
+    expect(problemsOf('model A Real x(unit = "Nm"); equation x = 1; end A;', 'A')[0]).toMatch(
+      /"Nm" is not a known unit/,
+    );
+    expect(problemsOf('model A Real x; equation x = sinn(1); end A;', 'A')[0]).toMatch(
+      /no function sinn; did you mean sin\?/,
+    );
   });
   test('shapes, subscripts, circular values and endless parts', () => {
-    expect(problemsOf('model A Real x[2]; equation x = {1, 2, 3}; end A;', 'A')[0]).toMatch(/size \[2\] and size \[3\]/);
+    expect(problemsOf('model A Real x[2]; equation x = {1, 2, 3}; end A;', 'A')[0]).toMatch(
+      /size \[2\] and size \[3\]/,
+    );
     expect(problemsOf('model A Real x[2]; equation x[3] = 1; end A;', 'A')[0]).toMatch(/index 3 is outside 1 to 2/);
-    expect(problemsOf('model A parameter Real a = b; parameter Real b = a; end A;', 'A').join()).toMatch(/depend on each other/);
+    expect(problemsOf('model A parameter Real a = b; parameter Real b = a; end A;', 'A').join()).toMatch(
+      /depend on each other/,
+    );
     expect(problemsOf('model A A a; end A;', 'A')[0]).toMatch(/contains itself/);
-    expect(problemsOf('model B Real x; equation x = 1; end B; model A B b(y = 2); end A;', 'A').join()).toMatch(/B has no y to change/);
+    expect(problemsOf('model B Real x; equation x = 1; end B; model A B b(y = 2); end A;', 'A').join()).toMatch(
+      /B has no y to change/,
+    );
   });
   test('units are checked once per text, at the place', () => {
-    const found = problemsOf('model B Real v(unit = "V"), i(unit = "A"); equation v = 2; i = v; end B; model A B b1, b2; end A;', 'A');
+    const found = problemsOf(
+      'model B Real v(unit = "V"), i(unit = "A"); equation v = 2; i = v; end B; model A B b1, b2; end A;',
+      'A',
+    );
     expect(found).toEqual(['This equates i in A and v in V']);
   });
   test('values outside their limits', () => {
-    expect(problemsOf('model A parameter Real p(min = 0, max = 1) = 2; Real x = p; end A;', 'A')).toEqual(['p is 2, outside its limits 0 .. 1']);
-    expect(problemsOf('model A parameter Real p(min = 3, max = 1) = 2; Real x = p; end A;', 'A')[0]).toMatch(/leave nothing/);
+    expect(problemsOf('model A parameter Real p(min = 0, max = 1) = 2; Real x = p; end A;', 'A')).toEqual([
+      'p is 2, outside its limits 0 .. 1',
+    ]);
+    expect(problemsOf('model A parameter Real p(min = 3, max = 1) = 2; Real x = p; end A;', 'A')[0]).toMatch(
+      /leave nothing/,
+    );
     expect(problemsOf('model A parameter Real p(min = 0, max = 1) = 1; Real x = p; end A;', 'A')).toEqual([]);
   });
   test('two outputs linked to one input', () => {
@@ -120,23 +145,46 @@ model Calls replaceable function f = plus; Real y = f(10); end Calls;`;
     ['model M extends Holder; redeclare model Part = Two(k = 7); end M;', [14, 10]],
   ])('in bases: %s', (model, wanted) => expect(values(model, ['p.y', 'q[2].y'])).toEqual(wanted));
   test('in parts, two bases up, with values of where they are given, and functions', () => {
-    expect(values('model M Holder a(redeclare model Part = Two), b; end M;', ['a.p.y', 'a.q[1].y', 'b.p.y'])).toEqual([2, 10, 1]);
+    expect(values('model M Holder a(redeclare model Part = Two), b; end M;', ['a.p.y', 'a.q[1].y', 'b.p.y'])).toEqual([
+      2, 10, 1,
+    ]);
     expect(values('model M extends Wider(redeclare model Part = Two(k = 3)); end M;', ['p.y', 'r.y'])).toEqual([6, 20]);
-    expect(values('model M parameter Real c = 6; Holder a(redeclare model Part = Two(k = c)); end M;', ['a.p.y'])).toEqual([12]);
+    expect(
+      values('model M parameter Real c = 6; Holder a(redeclare model Part = Two(k = c)); end M;', ['a.p.y']),
+    ).toEqual([12]);
     expect(values('model M Calls a, b(redeclare function f = minus); end M;', ['a.y', 'b.y'])).toEqual([11, 9]);
   });
 });
 test('matrices are put together from values, vectors and matrices', () => {
-  const run = simulateText('model M Real x[2] = {time, 2*time}; Real A[2, 2] = [x, {3, 4}]; Real B[2, 3] = [A, x]; Real C[3, 2] = [A; 7, 8]; Real D[1, 2] = [transpose([x])]; end M;', 'M', { stop: 1 });
-  const row = (name: string, n: number, m: number): number[][] => Array.from({ length: n }, (_, i) => Array.from({ length: m }, (_, j) => run.last(`${name}[${i + 1},${j + 1}]`)));
-  expect(row('A', 2, 2)).toEqual([[1, 3], [2, 4]]);
-  expect(row('B', 2, 3)).toEqual([[1, 3, 1], [2, 4, 2]]);
-  expect(row('C', 3, 2)).toEqual([[1, 3], [2, 4], [7, 8]]);
+  const run = simulateText(
+    'model M Real x[2] = {time, 2*time}; Real A[2, 2] = [x, {3, 4}]; Real B[2, 3] = [A, x]; Real C[3, 2] = [A; 7, 8]; Real D[1, 2] = [transpose([x])]; end M;',
+    'M',
+    { stop: 1 },
+  );
+  const row = (name: string, n: number, m: number): number[][] =>
+    Array.from({ length: n }, (_, i) => Array.from({ length: m }, (_, j) => run.last(`${name}[${i + 1},${j + 1}]`)));
+  expect(row('A', 2, 2)).toEqual([
+    [1, 3],
+    [2, 4],
+  ]);
+  expect(row('B', 2, 3)).toEqual([
+    [1, 3, 1],
+    [2, 4, 2],
+  ]);
+  expect(row('C', 3, 2)).toEqual([
+    [1, 3],
+    [2, 4],
+    [7, 8],
+  ]);
   expect(row('D', 1, 2)).toEqual([[1, 2]]);
   expect(problemsOf('model M Real A[2, 2] = [{1, 2}, {1, 2, 3}]; end M;', 'M').join()).toMatch(/same number of rows/);
 });
 test('what holds from the start does not rise there: only initial() starts a when', () => {
-  const run = simulateText(`model M Boolean b = time < 0.5; Integer i = if b then 2 else 1; Real e(start = 0, fixed = true), f(start = 0, fixed = true), g(start = 0, fixed = true), h(start = 0, fixed = true);
-equation when b then e = pre(e) + 1; end when; when change(i) then f = pre(f) + 1; end when; when {initial(), not b} then g = pre(g) + 1; end when; algorithm when b then h := pre(h) + 1; end when; end M;`, 'M', { stop: 1 });
+  const run = simulateText(
+    `model M Boolean b = time < 0.5; Integer i = if b then 2 else 1; Real e(start = 0, fixed = true), f(start = 0, fixed = true), g(start = 0, fixed = true), h(start = 0, fixed = true);
+equation when b then e = pre(e) + 1; end when; when change(i) then f = pre(f) + 1; end when; when {initial(), not b} then g = pre(g) + 1; end when; algorithm when b then h := pre(h) + 1; end when; end M;`,
+    'M',
+    { stop: 1 },
+  );
   expect(['e', 'f', 'g', 'h'].map((n) => run.last(n))).toEqual([0, 1, 2, 0]);
 });

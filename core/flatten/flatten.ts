@@ -56,13 +56,37 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
   const b = createBuilder(library, { elaborateBinding, instantiateConstants, callClass });
   const ref = findClass(library, undefined, className);
   if (!ref) {
-    b.report('', problem('error', 'unknown-class', `There is no class ${className}; there are ${[...library.top.keys()].join(', ') || 'none'}`));
+    b.report(
+      '',
+      problem(
+        'error',
+        'unknown-class',
+        `There is no class ${className}; there are ${[...library.top.keys()].join(', ') || 'none'}`,
+      ),
+    );
     return { model: finish(b, className), observed: new Map() };
   }
-  if (ref.definition.partial) b.report(ref.place, problem('error', 'partial', `${className} is partial: it can be extended, but not run`, ref.definition.nameSpan));
+  if (ref.definition.partial)
+    b.report(
+      ref.place,
+      problem('error', 'partial', `${className} is partial: it can be extended, but not run`, ref.definition.nameSpan),
+    );
   const home: Scope = {
-    instance: { kind: 'class', name: '', ref, members: new Map(), bodies: [], isConnector: false, inner: new Set(), disabled: new Set(), charts: [], part: -1 },
-    home: ref, iterators: new Map(), place: options.changesPlace ?? ref.place,
+    instance: {
+      kind: 'class',
+      name: '',
+      ref,
+      members: new Map(),
+      bodies: [],
+      isConnector: false,
+      inner: new Set(),
+      disabled: new Set(),
+      charts: [],
+      part: -1,
+    },
+    home: ref,
+    iterators: new Map(),
+    place: options.changesPlace ?? ref.place,
   };
   const root = instantiateClass(b, ref, '', modifierOf(options.changes ?? { args: [] }, home), rootContext);
   const connections = createConnections();
@@ -76,7 +100,11 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
       addEquations(b, definition.initialEquations, scope, { connections, routes }, true);
       for (const algorithm of definition.algorithms) addAlgorithm(b, algorithm, scope, false);
       for (const algorithm of definition.initialAlgorithms) addAlgorithm(b, algorithm, scope, true);
-      if (definition.external) b.report(body.ref.place, problem('error', 'not-supported', 'External functions are not supported', definition.nameSpan));
+      if (definition.external)
+        b.report(
+          body.ref.place,
+          problem('error', 'not-supported', 'External functions are not supported', definition.nameSpan),
+        );
     }
     addCharts(b, instance, routes);
   }
@@ -92,7 +120,14 @@ function addSignals(b: Builder, root: ClassInstance, signals: NonNullable<Flatte
     const index = b.indexOf.get(target);
     const v = index === undefined ? undefined : b.variables[index];
     if (index === undefined || !v?.isInput) {
-      b.report(place, problem('error', 'not-settable', index === undefined ? `There is no ${target}` : `${target} is no input: only inputs can follow a formula`));
+      b.report(
+        place,
+        problem(
+          'error',
+          'not-settable',
+          index === undefined ? `There is no ${target}` : `${target} is no input: only inputs can follow a formula`,
+        ),
+      );
       continue;
     }
     const scope: Scope = { instance: root, home: root.ref, iterators: new Map(), place };
@@ -102,7 +137,11 @@ function addSignals(b: Builder, root: ClassInstance, signals: NonNullable<Flatte
     if (!value) continue;
     b.givenFromOutside.add(index);
     if (v.type !== 'Real') v.kind = 'discrete';
-    b.equations.push({ left: variable(index), right: value, origin: { part: '', place, span: expr.span, text: `${target} follows ${printExpression(expr)}` } });
+    b.equations.push({
+      left: variable(index),
+      right: value,
+      origin: { part: '', place, span: expr.span, text: `${target} follows ${printExpression(expr)}` },
+    });
   }
 }
 
@@ -116,11 +155,20 @@ function addObservers(b: Builder, root: ClassInstance, observers: readonly Obser
     const origin = { part: '', place, span: expr.span, text: name };
     const isBoolean = isRelation(value.op) || ['and', 'or', 'not'].includes(value.op) || hasRelation(value);
     const fixed = b.structural(value);
-    const unit = { ...(known && !known.free && { unit: known.unit, unitName: known.name ?? describeUnit(known.unit) }), ...(fixed !== undefined && { fixed }) };
+    const unit = {
+      ...(known && !known.free && { unit: known.unit, unitName: known.name ?? describeUnit(known.unit) }),
+      ...(fixed !== undefined && { fixed }),
+    };
     if (value.op === 'var') observed.set(name, { index: value.index, ...unit });
-    else if (isBoolean) observed.set(name, { index: hiddenBoolean(b, name, place, value, origin, !stops), ...(fixed !== undefined && { fixed }) });
+    else if (isBoolean)
+      observed.set(name, {
+        index: hiddenBoolean(b, name, place, value, origin, !stops),
+        ...(fixed !== undefined && { fixed }),
+      });
     else {
-      const index = b.add(plainVariable({ name, type: 'Real', kind: 'continuous', place }, { hidden: true, watched: true }));
+      const index = b.add(
+        plainVariable({ name, type: 'Real', kind: 'continuous', place }, { hidden: true, watched: true }),
+      );
       b.equations.push({ left: variable(index), right: value, origin });
       observed.set(name, { index, ...unit });
     }
@@ -130,7 +178,8 @@ function addObservers(b: Builder, root: ClassInstance, observers: readonly Obser
 
 /** Gives variables their bindings and start values. */
 function finish(b: Builder, name: string): FlatModel {
-  const read = (bound: BoundValue | undefined, unit: string): ReturnType<typeof elaborateBinding> => bound && elaborateBinding(b, bound, unitOrUndefined(unit));
+  const read = (bound: BoundValue | undefined, unit: string): ReturnType<typeof elaborateBinding> =>
+    bound && elaborateBinding(b, bound, unitOrUndefined(unit));
   // elaborating a binding may make constants of packages, so the list can grow
   for (let index = 0; index < b.variables.length; index++) {
     const v = b.variables[index];
@@ -147,7 +196,11 @@ function finish(b: Builder, name: string): FlatModel {
     checkKinds(b, variable(index), undefined, value, bound.expr, bound.scope, v.name);
     if (v.kind === 'constant' || v.kind === 'parameter') v.binding = value;
     else if (v.kind !== 'assigned') {
-      b.equations.push({ left: variable(index), right: value, origin: { part: '', place: bound.scope.place, span: bound.expr.span, text: `${v.name} = ...` } });
+      b.equations.push({
+        left: variable(index),
+        right: value,
+        origin: { part: '', place: bound.scope.place, span: bound.expr.span, text: `${v.name} = ...` },
+      });
     } else v.start ??= value;
   }
   /** Parameters nobody gave a value, one for each declaration. */
@@ -158,7 +211,8 @@ function finish(b: Builder, name: string): FlatModel {
   });
   for (const v of b.variables) {
     if (v.kind === 'parameter' && !v.binding) {
-      if (!v.start && v.type !== 'String' && !v.hidden && !b.bindings.has(b.indexOf.get(v.name) ?? -1)) unset.set(`${v.place} ${v.span?.start}`, v);
+      if (!v.start && v.type !== 'String' && !v.hidden && !b.bindings.has(b.indexOf.get(v.name) ?? -1))
+        unset.set(`${v.place} ${v.span?.start}`, v);
       v.binding = v.start ?? constant(v.type === 'enumeration' ? 1 : 0);
     }
     if (v.kind === 'constant' && !v.binding && v.type !== 'String') {
@@ -167,26 +221,60 @@ function finish(b: Builder, name: string): FlatModel {
     }
     if (v.binding && isConstant(v.binding) && Number.isNaN(v.binding.value)) v.binding = constant(NaN);
   }
-  for (const v of unset.values()) b.report(v.place, problem('warning', 'no-value', `${v.name} has no value: ${v.literals ? v.literals[0] : v.type === 'Boolean' ? 'false' : '0'} is taken`, v.span));
+  for (const v of unset.values())
+    b.report(
+      v.place,
+      problem(
+        'warning',
+        'no-value',
+        `${v.name} has no value: ${v.literals ? v.literals[0] : v.type === 'Boolean' ? 'false' : '0'} is taken`,
+        v.span,
+      ),
+    );
   b.variables.forEach((v) => checkLimits(b, v));
-  const loose = new Set([...b.library.top.values()].filter((ref) => hasLooseUnits(ref.definition.annotation)).map((ref) => ref.place));
+  const loose = new Set(
+    [...b.library.top.values()].filter((ref) => hasLooseUnits(ref.definition.annotation)).map((ref) => ref.place),
+  );
   const isLoose = (p: Problem): boolean => loose.has(p.place ?? '');
   const problems = loose.size === 0 ? b.problems : b.problems.flatMap((p) => (isLoose(p) ? relaxUnits([p]) : [p]));
-  const shapes = new Map(b.parts.flatMap((p) => {
-    const seen = p.instance.bodies.find((body) => body.ref.place === 'library/Shapes');
-    return seen ? [[p.name, seen.ref.definition.partial ? p.instance.bodies.at(-1)!.ref.definition.name : seen.ref.definition.name] as const] : [];
-  }));
+  const shapes = new Map(
+    b.parts.flatMap((p) => {
+      const seen = p.instance.bodies.find((body) => body.ref.place === 'library/Shapes');
+      return seen
+        ? [
+            [
+              p.name,
+              seen.ref.definition.partial ? p.instance.bodies.at(-1)!.ref.definition.name : seen.ref.definition.name,
+            ] as const,
+          ]
+        : [];
+    }),
+  );
   if (shapes.size > 0) for (const v of b.variables) if (shapes.has(ownerOf(v.name))) v.ofShape = true;
   return {
-    name, variables: b.variables, equations: b.equations, initialEquations: b.initialEquations, actions: b.actions, assertions: b.assertions,
-    parts: b.parts.map((p, k) => ({ name: p.name, typeName: p.typeName, shape: shapes.get(p.name) ?? '', charts: b.charts.flatMap((c, j) => (c.part === k ? [j] : [])) })),
-    charts: b.charts, indexOf: b.indexOf, problems,
+    name,
+    variables: b.variables,
+    equations: b.equations,
+    initialEquations: b.initialEquations,
+    actions: b.actions,
+    assertions: b.assertions,
+    parts: b.parts.map((p, k) => ({
+      name: p.name,
+      typeName: p.typeName,
+      shape: shapes.get(p.name) ?? '',
+      charts: b.charts.flatMap((c, j) => (c.part === k ? [j] : [])),
+    })),
+    charts: b.charts,
+    indexOf: b.indexOf,
+    problems,
   };
 }
 
 /** `annotation(__Zelvar(looseUnits = true))`: an annotation of our own, as the language provides for. */
 const hasLooseUnits = (annotation: Modification | undefined): boolean => {
-  const value = annotation?.args.find((a) => a.path[0] === '__Zelvar')?.modification.args.find((a) => a.path[0] === 'looseUnits')?.modification.value;
+  const value = annotation?.args
+    .find((a) => a.path[0] === '__Zelvar')
+    ?.modification.args.find((a) => a.path[0] === 'looseUnits')?.modification.value;
   return value?.kind === 'boolean' && value.value;
 };
 
@@ -196,9 +284,16 @@ function checkLimits(b: Builder, v: FlatModel['variables'][number]): void {
   const value = given && b.structural(given);
   if (value === undefined) return;
   const [min, max] = [v.min && b.structural(v.min), v.max && b.structural(v.max)];
-  if (min !== undefined && max !== undefined && min > max) b.report(v.place, problem('error', 'limit', `The limits of ${v.name} leave nothing: ${min} is more than ${max}`, v.span));
+  if (min !== undefined && max !== undefined && min > max)
+    b.report(
+      v.place,
+      problem('error', 'limit', `The limits of ${v.name} leave nothing: ${min} is more than ${max}`, v.span),
+    );
   else if ((min !== undefined && value < min) || (max !== undefined && value > max)) {
-    b.report(v.place, problem('warning', 'limit', `${v.name} is ${value}, outside its limits ${min ?? ''} .. ${max ?? ''}`, v.span));
+    b.report(
+      v.place,
+      problem('warning', 'limit', `${v.name} is ${value}, outside its limits ${min ?? ''} .. ${max ?? ''}`, v.span),
+    );
   }
 }
 

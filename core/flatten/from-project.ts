@@ -1,6 +1,14 @@
 import { readChart } from '../behaviour/chart-source';
 import { readProcedure } from '../behaviour/procedure-source';
-import type { ClassDefinition, ComponentElement, Equation, Expr, Modification, ModificationArgument, RefExpr } from '../language/ast';
+import type {
+  ClassDefinition,
+  ComponentElement,
+  Equation,
+  Expr,
+  Modification,
+  ModificationArgument,
+  RefExpr,
+} from '../language/ast';
 import { emptyModification } from '../language/ast';
 import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
 import { parseExpressionText, parseFile, parsePhysicsText } from '../language/parse';
@@ -39,7 +47,10 @@ export function projectLibrary(project: Project): ProjectLibrary {
     return known.lowered;
   });
   const shared = project.libraries.map(lowerLibrary);
-  return { library: libraryOf([...shared.flatMap((x) => x.refs), ...all.map((x) => x.ref)]), problems: [...shared, ...all].flatMap((x) => x.problems) };
+  return {
+    library: libraryOf([...shared.flatMap((x) => x.refs), ...all.map((x) => x.ref)]),
+    problems: [...shared, ...all].flatMap((x) => x.problems),
+  };
 }
 
 const texts = new WeakMap<ClassText, { refs: readonly ClassRef[]; problems: readonly Problem[] }>();
@@ -50,13 +61,20 @@ function lowerLibrary(text: ClassText): { refs: readonly ClassRef[]; problems: r
   if (!known) {
     const place = `library/${text.id}`;
     const parsed = parseFile(text.text);
-    known = { refs: parsed.value.map((definition) => ({ definition, path: definition.name, place })), problems: atPlace(place, parsed.problems) };
+    known = {
+      refs: parsed.value.map((definition) => ({ definition, path: definition.name, place })),
+      problems: atPlace(place, parsed.problems),
+    };
     texts.set(text, known);
   }
   return known;
 }
 
-function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf: ReadonlyMap<string, ReadonlySet<string>>): Lowered {
+function lowerType(
+  type: PartType,
+  nameOf: ReadonlyMap<string, string>,
+  portsOf: ReadonlyMap<string, ReadonlySet<string>>,
+): Lowered {
   const place = `type/${type.id}`;
   const problems: Problem[] = [];
   const read = (text: string, at: string): Expr | undefined => {
@@ -70,7 +88,9 @@ function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf:
   const elements: ComponentElement[] = type.quantities.map((q) => {
     places.set(q.name, `${place}/quantity/${q.id}`);
     // what only a sheet for looking knows has no part in runs: it keeps its value
-    return quantityElement(aside.has(q.name) ? { ...q, role: 'parameter', value: q.value || '0' } : q, (key) => read(q[key], `${place}/quantity/${q.id}/${key}`));
+    return quantityElement(aside.has(q.name) ? { ...q, role: 'parameter', value: q.value || '0' } : q, (key) =>
+      read(q[key], `${place}/quantity/${q.id}/${key}`),
+    );
   });
   for (const part of type.parts) {
     const at = `${place}/part/${part.id}`;
@@ -82,7 +102,9 @@ function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf:
     }
     const args = part.changes.flatMap((c, k): ModificationArgument[] => {
       const value = read(c.value, `${at}/change/${k}`);
-      return value ? [{ path: c.name.split('.'), each: false, final: false, modification: { args: [], value }, span: value.span }] : [];
+      return value
+        ? [{ path: c.name.split('.'), each: false, final: false, modification: { args: [], value }, span: value.span }]
+        : [];
     });
     elements.push(component(part.name, typeName, { args }, {}));
   }
@@ -97,40 +119,88 @@ function lowerType(type: PartType, nameOf: ReadonlyMap<string, string>, portsOf:
       continue;
     }
     const [from, to] = [read(link.from, at), read(link.to, at)];
-    if (from?.kind === 'ref' && to?.kind === 'ref') signalLinks.push({ kind: 'connect', a: from as RefExpr, b: to as RefExpr, span: nowhere });
-    else problems.push({ ...problem('error', 'link', `The link ${link.from} to ${link.to} needs a port or quantity at both ends`), place: at });
+    if (from?.kind === 'ref' && to?.kind === 'ref')
+      signalLinks.push({ kind: 'connect', a: from as RefExpr, b: to as RefExpr, span: nowhere });
+    else
+      problems.push({
+        ...problem('error', 'link', `The link ${link.from} to ${link.to} needs a port or quantity at both ends`),
+        place: at,
+      });
   }
   const definition: ClassDefinition = {
-    kind: 'class', classKind: 'model', name: type.name, nameSpan: nowhere, partial: false, replaceable: false, redeclare: false, expandable: false,
-    description: type.note, elements: [...elements, ...physics.value.elements], equations: [...physics.value.equations, ...signalLinks],
-    initialEquations: physics.value.initialEquations, algorithms: physics.value.algorithms, initialAlgorithms: physics.value.initialAlgorithms,
-    external: false, span: nowhere, ...(physics.value.annotation && { annotation: physics.value.annotation }),
+    kind: 'class',
+    classKind: 'model',
+    name: type.name,
+    nameSpan: nowhere,
+    partial: false,
+    replaceable: false,
+    redeclare: false,
+    expandable: false,
+    description: type.note,
+    elements: [...elements, ...physics.value.elements],
+    equations: [...physics.value.equations, ...signalLinks],
+    initialEquations: physics.value.initialEquations,
+    algorithms: physics.value.algorithms,
+    initialAlgorithms: physics.value.initialAlgorithms,
+    external: false,
+    span: nowhere,
+    ...(physics.value.annotation && { annotation: physics.value.annotation }),
   };
   const behaviour: PartBehaviour = {
     charts: [
       ...type.charts.map((c) => readChart(c, `${place}/chart/${c.id}`, problems)),
       ...type.procedures.map((p) => readProcedure(p, type.procedures, `${place}/procedure/${p.id}`, problems)),
     ],
-    relations: type.sheets.filter((s) => s.live).flatMap((s) => s.relations.flatMap((r): RelationSource[] => {
-      if (r.text.trim() === '') return [];
-      const at = `${place}/sheet/${s.id}/relation/${r.id}`;
-      const parsed = readRelation(r);
-      problems.push(...atPlace(at, parsed.problems));
-      return parsed.problems.length === 0 ? [{ tree: parsed.value, text: r.text, place: at }] : [];
-    })),
-    messagePorts: type.ports.map((p) => ({ name: p.name, accepts: p.accepts, sends: p.sends })), messageLinks,
+    relations: type.sheets
+      .filter((s) => s.live)
+      .flatMap((s) =>
+        s.relations.flatMap((r): RelationSource[] => {
+          if (r.text.trim() === '') return [];
+          const at = `${place}/sheet/${s.id}/relation/${r.id}`;
+          const parsed = readRelation(r);
+          problems.push(...atPlace(at, parsed.problems));
+          return parsed.problems.length === 0 ? [{ tree: parsed.value, text: r.text, place: at }] : [];
+        }),
+      ),
+    messagePorts: type.ports.map((p) => ({ name: p.name, accepts: p.accepts, sends: p.sends })),
+    messageLinks,
   };
-  return { ref: { definition, path: type.name, place: `${place}/physics`, elementPlace: (name) => places.get(name), behaviour }, problems };
+  return {
+    ref: {
+      definition,
+      path: type.name,
+      place: `${place}/physics`,
+      elementPlace: (name) => places.get(name),
+      behaviour,
+    },
+    problems,
+  };
 }
 
 /** Variables that relations for looking only speak of, and nothing else of the type does. */
 function onlyLookedAt(type: PartType): ReadonlySet<string> {
-  const namesIn = (sheets: PartType['sheets']): Set<string> => new Set(sheets.flatMap((s) => s.relations.flatMap((r) => r.text.match(/[\p{L}_][\p{L}\p{N}_]*/gu) ?? [])));
+  const namesIn = (sheets: PartType['sheets']): Set<string> =>
+    new Set(sheets.flatMap((s) => s.relations.flatMap((r) => r.text.match(/[\p{L}_][\p{L}\p{N}_]*/gu) ?? [])));
   const found = namesIn(type.sheets.filter((s) => !s.live));
   if (found.size === 0) return found;
   const elsewhere = namesIn(type.sheets.filter((s) => s.live));
-  const texts = [type.physics, ...type.links.flatMap((l) => [l.from, l.to]), ...type.charts.map((c) => JSON.stringify(c)), ...type.procedures.map((p) => JSON.stringify(p))].join(' ');
-  return new Set(type.quantities.filter((q) => q.role === 'variable' && found.has(q.name) && !elsewhere.has(q.name) && !new RegExp(`\\b${q.name}\\b`).test(texts)).map((q) => q.name));
+  const texts = [
+    type.physics,
+    ...type.links.flatMap((l) => [l.from, l.to]),
+    ...type.charts.map((c) => JSON.stringify(c)),
+    ...type.procedures.map((p) => JSON.stringify(p)),
+  ].join(' ');
+  return new Set(
+    type.quantities
+      .filter(
+        (q) =>
+          q.role === 'variable' &&
+          found.has(q.name) &&
+          !elsewhere.has(q.name) &&
+          !new RegExp(`\\b${q.name}\\b`).test(texts),
+      )
+      .map((q) => q.name),
+  );
 }
 
 function isMessageEnd(type: PartType, path: string, portsOf: ReadonlyMap<string, ReadonlySet<string>>): boolean {
@@ -140,10 +210,32 @@ function isMessageEnd(type: PartType, path: string, portsOf: ReadonlyMap<string,
   return part !== undefined && (portsOf.get(part.type)?.has(second) ?? false);
 }
 
-function component(name: string, typeName: string, modification: Modification, more: Partial<ComponentElement>): ComponentElement {
+function component(
+  name: string,
+  typeName: string,
+  modification: Modification,
+  more: Partial<ComponentElement>,
+): ComponentElement {
   return {
-    kind: 'component', name, nameSpan: nowhere, typeName, typeSpan: nowhere, dimensions: [], variability: 'continuous', causality: 'none', flow: 'none',
-    inner: false, outer: false, final: false, replaceable: false, redeclare: false, protected: false, modification, description: '', span: nowhere, ...more,
+    kind: 'component',
+    name,
+    nameSpan: nowhere,
+    typeName,
+    typeSpan: nowhere,
+    dimensions: [],
+    variability: 'continuous',
+    causality: 'none',
+    flow: 'none',
+    inner: false,
+    outer: false,
+    final: false,
+    replaceable: false,
+    redeclare: false,
+    protected: false,
+    modification,
+    description: '',
+    span: nowhere,
+    ...more,
   };
 }
 
@@ -153,22 +245,43 @@ function quantityElement(q: Quantity, read: (key: 'value' | 'min' | 'max') => Ex
   const isFixed = q.role === 'constant' || q.role === 'parameter';
   const value = read('value');
   const unit: Expr | undefined = q.unit ? { kind: 'string', value: q.unit, span: nowhere } : undefined;
-  const args = [...set('unit', unit), ...set('min', read('min')), ...set('max', read('max')), ...(isFixed ? [] : set('start', value))];
-  return component(q.name, q.type, { args, ...(isFixed && value && { value }) }, {
-    variability: isFixed ? (q.role as 'constant' | 'parameter') : 'continuous',
-    causality: q.role === 'input' || q.role === 'output' ? q.role : 'none',
-    description: q.note,
-  });
+  const args = [
+    ...set('unit', unit),
+    ...set('min', read('min')),
+    ...set('max', read('max')),
+    ...(isFixed ? [] : set('start', value)),
+  ];
+  return component(
+    q.name,
+    q.type,
+    { args, ...(isFixed && value && { value }) },
+    {
+      variability: isFixed ? (q.role as 'constant' | 'parameter') : 'continuous',
+      causality: q.role === 'input' || q.role === 'output' ? q.role : 'none',
+      description: q.note,
+    },
+  );
 }
 
 /** Changed values of a setup, as modifications of the root. */
-export function readChanges(changes: readonly { readonly name: string; readonly value: string }[], place: string): { modification: Modification; problems: Problem[] } {
+export function readChanges(
+  changes: readonly { readonly name: string; readonly value: string }[],
+  place: string,
+): { modification: Modification; problems: Problem[] } {
   const problems: Problem[] = [];
   const args = changes.flatMap((c, k): ModificationArgument[] => {
     const parsed = parseExpressionText(c.value);
     problems.push(...atPlace(`${place}/${k}`, parsed.problems));
     if (parsed.problems.length > 0) return [];
-    return [{ path: c.name.split('.'), each: false, final: false, modification: { args: [], value: parsed.value }, span: parsed.value.span }];
+    return [
+      {
+        path: c.name.split('.'),
+        each: false,
+        final: false,
+        modification: { args: [], value: parsed.value },
+        span: parsed.value.span,
+      },
+    ];
   });
   return { modification: args.length ? { args } : emptyModification, problems };
 }

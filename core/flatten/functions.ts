@@ -28,7 +28,8 @@ function declarationsOf(b: Builder, ref: ClassRef, depth = 0): { declared: Decla
   const bodies: ClassRef[] = [];
   for (const e of ref.definition.elements) {
     if (e.kind === 'extends') {
-      const base = findClass(b.library, ref, e.base, 0, true) ?? (ref.parent && findClass(b.library, ref.parent, e.base));
+      const base =
+        findClass(b.library, ref, e.base, 0, true) ?? (ref.parent && findClass(b.library, ref.parent, e.base));
       const found = base && declarationsOf(b, base, depth + 1);
       declared.push(...(found?.declared ?? []));
       bodies.push(...(found?.bodies ?? []));
@@ -42,7 +43,18 @@ function declarationsOf(b: Builder, ref: ClassRef, depth = 0): { declared: Decla
   return { declared, bodies };
 }
 
-const emptyInstance = (ref: ClassRef): ClassInstance => ({ kind: 'class', name: '', ref, members: new Map(), bodies: [], isConnector: false, inner: new Set(), disabled: new Set(), charts: [], part: -1 });
+const emptyInstance = (ref: ClassRef): ClassInstance => ({
+  kind: 'class',
+  name: '',
+  ref,
+  members: new Map(),
+  bodies: [],
+  isConnector: false,
+  inner: new Set(),
+  disabled: new Set(),
+  charts: [],
+  part: -1,
+});
 
 const depthOf = new WeakMap<Builder, number>();
 
@@ -50,30 +62,59 @@ const depthOf = new WeakMap<Builder, number>();
  * The results of a call, as expressions of its arguments: functions are carried out with expressions in place of numbers, so that
  * they can be differentiated and solved like any other equation. A record stands for its constructor.
  */
-export function callClass(b: Builder, ref: ClassRef, call: CallExpr, args: readonly Value[], named: ReadonlyMap<string, Value>, scope: Scope): readonly Value[] {
+export function callClass(
+  b: Builder,
+  ref: ClassRef,
+  call: CallExpr,
+  args: readonly Value[],
+  named: ReadonlyMap<string, Value>,
+  scope: Scope,
+): readonly Value[] {
   const fail = (code: string, message: string): never => {
     b.report(scope.place, problem('error', code, message, call.span));
     throw new NoValue();
   };
   const depth = depthOf.get(b) ?? 0;
-  if (depth > deepest) return fail('endless', `${call.callee} calls itself without end, or its recursion is not decided before the run`);
+  if (depth > deepest)
+    return fail('endless', `${call.callee} calls itself without end, or its recursion is not decided before the run`);
   const { declared, bodies } = declarationsOf(b, ref);
   const isRecordClass = ref.definition.classKind === 'record';
   const formals = isRecordClass ? declared : declared.filter((d) => d.element.causality === 'input');
-  if (args.length > formals.length) return fail('arguments', `${call.callee} takes ${formals.length} argument${formals.length === 1 ? '' : 's'}, but ${args.length} are given`);
-  for (const name of named.keys()) if (!formals.some((d) => d.element.name === name)) return fail('arguments', `${call.callee} has no input ${name}`);
+  if (args.length > formals.length)
+    return fail(
+      'arguments',
+      `${call.callee} takes ${formals.length} argument${formals.length === 1 ? '' : 's'}, but ${args.length} are given`,
+    );
+  for (const name of named.keys())
+    if (!formals.some((d) => d.element.name === name)) return fail('arguments', `${call.callee} has no input ${name}`);
   // an array where a single value is expected: the call is made for each element (Modelica language 3.6, 12.4.6)
-  const extra = formals.map((d, k) => (args[k] === undefined ? 0 : shapeOf(args[k]).length - dimensionsOf(b, d))).map((x) => Math.max(0, x));
+  const extra = formals
+    .map((d, k) => (args[k] === undefined ? 0 : shapeOf(args[k]).length - dimensionsOf(b, d)))
+    .map((x) => Math.max(0, x));
   if (!isRecordClass && extra.some((x) => x > 0)) {
     const count = (args[extra.findIndex((x) => x > 0)] as readonly Value[]).length;
-    const all = Array.from({ length: count }, (_, j) => callClass(b, ref, call, args.map((a, k) => (extra[k] > 0 ? (a as readonly Value[])[j] : a)), named, scope));
+    const all = Array.from({ length: count }, (_, j) =>
+      callClass(
+        b,
+        ref,
+        call,
+        args.map((a, k) => (extra[k] > 0 ? (a as readonly Value[])[j] : a)),
+        named,
+        scope,
+      ),
+    );
     return (all[0] ?? []).map((_, r) => all.map((results) => results[r]));
   }
   const values: Values = new Map();
   const instance = emptyInstance(ref);
   const inside = (home: ClassRef): Scope => ({
-    instance, home, iterators: new Map(), place: home.place, values: values as ReadonlyMap<string, Value>,
-    ...(scope.sharing && { sharing: scope.sharing }), ...(scope.guard && { guard: scope.guard }),
+    instance,
+    home,
+    iterators: new Map(),
+    place: home.place,
+    values: values as ReadonlyMap<string, Value>,
+    ...(scope.sharing && { sharing: scope.sharing }),
+    ...(scope.guard && { guard: scope.guard }),
   });
   depthOf.set(b, depth + 1);
   try {
@@ -85,8 +126,10 @@ export function callClass(b: Builder, ref: ClassRef, call: CallExpr, args: reado
       else if (!isRecordClass) fail('arguments', `${call.callee} needs a value for its input ${d.element.name}`);
       else values.set(d.element.name, emptyValue(b, d, inside(d.home)));
     });
-    if (isRecordClass) return [{ fields: new Map([...values].map(([name, v]) => [String(name), v])), typeName: ref.definition.name }];
-    if (ref.definition.external) return fail('not-supported', `${call.callee} is an external function: those are not supported`);
+    if (isRecordClass)
+      return [{ fields: new Map([...values].map(([name, v]) => [String(name), v])), typeName: ref.definition.name }];
+    if (ref.definition.external)
+      return fail('not-supported', `${call.callee} is an external function: those are not supported`);
     for (const d of declared) {
       if (d.element.causality === 'input') continue;
       const bound = d.element.modification.value;
@@ -94,12 +137,15 @@ export function callClass(b: Builder, ref: ClassRef, call: CallExpr, args: reado
     }
     const space = functionSpace(b);
     for (const body of bodies) {
-      for (const algorithm of body.definition.algorithms) if (carryOut(b, algorithm, space, values, scope.guard ?? one, inside(body)) === 'return') break;
+      for (const algorithm of body.definition.algorithms)
+        if (carryOut(b, algorithm, space, values, scope.guard ?? one, inside(body)) === 'return') break;
     }
-    return declared.filter((d) => d.element.causality === 'output').map((d) => {
-      const result = values.get(d.element.name) ?? zero;
-      return mapValue(result, withoutEvents);
-    });
+    return declared
+      .filter((d) => d.element.causality === 'output')
+      .map((d) => {
+        const result = values.get(d.element.name) ?? zero;
+        return mapValue(result, withoutEvents);
+      });
   } catch (error) {
     if (error instanceof NoStatement) throw new NoValue();
     throw error;
@@ -113,7 +159,12 @@ function withoutEvents(e: FlatExpr): FlatExpr {
   // a condition itself may still decide something where the function is called
   if (isRelation(e.op) || e.op === 'and' || e.op === 'or' || e.op === 'not') return e;
   let decides = false;
-  walk(e, (x) => void (decides ||= isRelation(x.op) || (x.op === 'fn' && ['sign', 'floor', 'ceil', 'integer', 'mod'].includes(x.name))));
+  walk(
+    e,
+    (x) =>
+      void (decides ||=
+        isRelation(x.op) || (x.op === 'fn' && ['sign', 'floor', 'ceil', 'integer', 'mod'].includes(x.name))),
+  );
   return decides ? { op: 'noEvent', a: e } : e;
 }
 
@@ -126,15 +177,26 @@ function dimensionsOf(b: Builder, d: Declared): number {
 /** What a name of a function has before it is given a value. */
 function emptyValue(b: Builder, d: Declared, scope: Scope): Value {
   const type = findClass(b.library, d.home, d.element.typeName);
-  const sizes = [...d.element.dimensions, ...(type?.definition.short?.dimensions ?? [])].map((x) => (x.kind === 'colon' ? 0 : (structuralInteger(b, x, scope, `The size of ${d.element.name}`) ?? 0)));
-  const single: Value = type?.definition.classKind === 'record' && !type.definition.short
-    ? { fields: new Map(declarationsOf(b, type).declared.map((f) => [f.element.name, emptyValue(b, f, { ...scope, home: f.home })])), typeName: type.definition.name }
-    : zero;
+  const sizes = [...d.element.dimensions, ...(type?.definition.short?.dimensions ?? [])].map((x) =>
+    x.kind === 'colon' ? 0 : (structuralInteger(b, x, scope, `The size of ${d.element.name}`) ?? 0),
+  );
+  const single: Value =
+    type?.definition.classKind === 'record' && !type.definition.short
+      ? {
+          fields: new Map(
+            declarationsOf(b, type).declared.map((f) => [f.element.name, emptyValue(b, f, { ...scope, home: f.home })]),
+          ),
+          typeName: type.definition.name,
+        }
+      : zero;
   return fillValue(single, sizes);
 }
 
 function functionSpace(b: Builder): Space {
-  const at = (values: Values, scope: Scope): Scope => ({ ...scope, values: new Map([...(scope.values ?? []), ...values]) as ReadonlyMap<string, Value> });
+  const at = (values: Values, scope: Scope): Scope => ({
+    ...scope,
+    values: new Map([...(scope.values ?? []), ...values]) as ReadonlyMap<string, Value>,
+  });
   return {
     read: (e, values, scope) => elaborateStrict(b, e, at(values, scope)),
     results: (e, values, scope) => resultsOf(b, e, at(values, scope)),
@@ -142,10 +204,16 @@ function functionSpace(b: Builder): Space {
       const name = target.parts[0].name;
       const before = values.get(name);
       if (before === undefined) {
-        b.report(scope.place, problem('error', 'unknown-name', `${name} is not declared in this function`, target.span));
+        b.report(
+          scope.place,
+          problem('error', 'unknown-name', `${name} is not declared in this function`, target.span),
+        );
         throw new NoStatement();
       }
-      values.set(name, share(b, replaced(b, before, target, 0, 0, mapValue(value, withoutEvents), at(values, scope)), scope, name));
+      values.set(
+        name,
+        share(b, replaced(b, before, target, 0, 0, mapValue(value, withoutEvents), at(values, scope)), scope, name),
+      );
     },
     before: () => zero,
     settled: withoutEvents,
@@ -155,14 +223,23 @@ function functionSpace(b: Builder): Space {
 }
 
 /** A value with one element or field of it replaced. */
-export function replaced(b: Builder, whole: Value, target: RefExpr, part: number, subscript: number, value: Value, scope: Scope): Value {
+export function replaced(
+  b: Builder,
+  whole: Value,
+  target: RefExpr,
+  part: number,
+  subscript: number,
+  value: Value,
+  scope: Scope,
+): Value {
   const p = target.parts[part];
   const refuse = (message: string): never => {
     b.report(scope.place, problem('error', 'shape', message, target.span));
     throw new NoStatement();
   };
   if (subscript < p.subscripts.length) {
-    if (!isArray(whole)) return refuse(`${printReference(target)}: ${p.name} has fewer dimensions than subscripts here`);
+    if (!isArray(whole))
+      return refuse(`${printReference(target)}: ${p.name} has fewer dimensions than subscripts here`);
     const index = indicesOf(b, p.subscripts[subscript], scope, whole.length);
     if (index === 'all' || Array.isArray(index)) {
       const list = index === 'all' ? whole.map((_, k) => k + 1) : index;
@@ -172,8 +249,11 @@ export function replaced(b: Builder, whole: Value, target: RefExpr, part: number
       });
     }
     if (typeof index === 'number') {
-      if (!(index >= 1 && index <= whole.length)) return refuse(`${printReference(target)}: index ${index} is outside 1 to ${whole.length}`);
-      return whole.map((old, k) => (k + 1 === index ? replaced(b, old, target, part, subscript + 1, value, scope) : old));
+      if (!(index >= 1 && index <= whole.length))
+        return refuse(`${printReference(target)}: index ${index} is outside 1 to ${whole.length}`);
+      return whole.map((old, k) =>
+        k + 1 === index ? replaced(b, old, target, part, subscript + 1, value, scope) : old,
+      );
     }
     // an index that changes during the run: each element may be the one
     return whole.map((old, k) => {
@@ -186,7 +266,10 @@ export function replaced(b: Builder, whole: Value, target: RefExpr, part: number
   if (!isRecord(whole)) return refuse(`${p.name} has no ${next.name}`);
   const field = whole.fields.get(next.name);
   if (field === undefined) return refuse(`${whole.typeName} has no ${next.name}`);
-  return { ...whole, fields: new Map([...whole.fields, [next.name, replaced(b, field, target, part + 1, 0, value, scope)]]) };
+  return {
+    ...whole,
+    fields: new Map([...whole.fields, [next.name, replaced(b, field, target, part + 1, 0, value, scope)]]),
+  };
 }
 
 function mapTwo(c: FlatExpr, a: Value, o: Value): Value {
@@ -194,4 +277,3 @@ function mapTwo(c: FlatExpr, a: Value, o: Value): Value {
   if (isArray(a) || isArray(o) || isRecord(a) || isRecord(o)) return a;
   return choose(c, a, o);
 }
-

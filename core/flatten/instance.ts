@@ -98,9 +98,19 @@ export function modifierOf(m: Modification, scope: Scope, each: readonly boolean
       const r = a.redeclare;
       const typeName = r.kind === 'component' ? r.typeName : (r.short?.base ?? r.name);
       const inner = r.kind === 'component' ? r.modification : (r.short?.modification ?? { args: [] });
-      child = { children: new Map(), redeclare: { typeName, home: scope.home, modifier: modifierOf(inner, scope), ...(r.kind === 'class' && { definition: r }) } };
+      child = {
+        children: new Map(),
+        redeclare: {
+          typeName,
+          home: scope.home,
+          modifier: modifierOf(inner, scope),
+          ...(r.kind === 'class' && { definition: r }),
+        },
+      };
     } else child = modifierOf(a.modification, scope, [...each, a.each, ...a.path.slice(1).map(() => false)]);
-    const nested = a.path.slice(1).reduceRight<Modifier>((inner, name) => ({ children: new Map([[name, inner]]) }), child);
+    const nested = a.path
+      .slice(1)
+      .reduceRight<Modifier>((inner, name) => ({ children: new Map([[name, inner]]) }), child);
     children.set(a.path[0], mergeModifiers(nested, children.get(a.path[0])));
   }
   return { children, ...(m.value && { value: { expr: m.value, scope, each, subscripts: [] } }) };
@@ -128,7 +138,17 @@ export function fieldModifier(m: Modifier, name: string): Modifier | undefined {
 /** The modifier of one element of an array of components. */
 export function indexModifier(m: Modifier, index: number, size: number, depth = 0): Modifier {
   const whole = m.value && depth > 0 && m.value.each[m.value.each.length - depth];
-  const value = m.value && (whole ? m.value : { ...m.value, subscripts: [...m.value.subscripts, index], ...(index === size && { lasts: [...(m.value.lasts ?? []), m.value.subscripts.length] }) });
-  const children = new Map([...m.children].map(([name, child]) => [name, indexModifier(child, index, size, depth + 1)]));
+  const value =
+    m.value &&
+    (whole
+      ? m.value
+      : {
+          ...m.value,
+          subscripts: [...m.value.subscripts, index],
+          ...(index === size && { lasts: [...(m.value.lasts ?? []), m.value.subscripts.length] }),
+        });
+  const children = new Map(
+    [...m.children].map(([name, child]) => [name, indexModifier(child, index, size, depth + 1)]),
+  );
   return { children, ...(value && { value }), ...(m.redeclare && { redeclare: m.redeclare }) };
 }

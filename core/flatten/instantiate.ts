@@ -7,13 +7,34 @@ import { countOf, elaborate, elaborateScalar, structuralInteger } from './elabor
 import { zero } from './flat-expression';
 import type { FlatVariable, ValueType } from './flat-model';
 import {
-  fieldModifier, indexModifier, mergeModifiers, modifierOf, noModifier, type ArrayInstance, type ClassBody, type ClassInstance, type Instance, type Modifier, type Scope,
+  fieldModifier,
+  indexModifier,
+  mergeModifiers,
+  modifierOf,
+  noModifier,
+  type ArrayInstance,
+  type ClassBody,
+  type ClassInstance,
+  type Instance,
+  type Modifier,
+  type Scope,
 } from './instance';
 import { findClass, fullNames, memberClass, nestedClasses, replacement, withReplaced, type ClassRef } from './library';
 import { memberOf } from './resolve';
 import { fillValue, isArray, isRecord, partOf } from './values';
 
-const builtinAttributes: ReadonlySet<string> = new Set(['quantity', 'unit', 'displayUnit', 'min', 'max', 'start', 'fixed', 'nominal', 'stateSelect', 'unbounded']);
+const builtinAttributes: ReadonlySet<string> = new Set([
+  'quantity',
+  'unit',
+  'displayUnit',
+  'min',
+  'max',
+  'start',
+  'fixed',
+  'nominal',
+  'stateSelect',
+  'unbounded',
+]);
 const builtins: ReadonlySet<string> = new Set(['Real', 'Integer', 'Boolean', 'String']);
 const deepest = 60;
 
@@ -37,13 +58,25 @@ interface Context {
 }
 
 export const rootContext: Context = {
-  prefix: '', depth: 0, variability: 'continuous', causality: 'none', isFlow: false, isProtected: false, isConnector: false,
+  prefix: '',
+  depth: 0,
+  variability: 'continuous',
+  causality: 'none',
+  isFlow: false,
+  isProtected: false,
+  isConnector: false,
 };
 
-const scopeOf = (instance: ClassInstance, home: ClassRef): Scope => ({ instance, home, iterators: new Map(), place: home.place });
+const scopeOf = (instance: ClassInstance, home: ClassRef): Scope => ({
+  instance,
+  home,
+  iterators: new Map(),
+  place: home.place,
+});
 
 /** What is said of a short class with its definition. */
-const ownModifier = (b: Builder, ref: ClassRef, modification: Modification, instance: ClassInstance): Modifier => b.given.get(ref) ?? modifierOf(modification, scopeOf(instance, ref));
+const ownModifier = (b: Builder, ref: ClassRef, modification: Modification, instance: ClassInstance): Modifier =>
+  b.given.get(ref) ?? modifierOf(modification, scopeOf(instance, ref));
 
 /** A class with those a modification puts in place of its replaceable ones. */
 function withRedeclared(b: Builder, ref: ClassRef, modifier: Modifier | undefined): ClassRef {
@@ -60,24 +93,48 @@ function withRedeclared(b: Builder, ref: ClassRef, modifier: Modifier | undefine
 /** The base of a class, with what the class and whoever changed it put in place of the replaceable classes of the base. */
 function baseWithRedeclared(b: Builder, base: ClassRef, ref: ClassRef, own: Modifier): ClassRef {
   const above = new Map<string, ClassRef>();
-  for (const e of ref.definition.elements) if (e.kind === 'class' && e.redeclare && !ref.replaced?.has(e.name)) above.set(e.name, nestedClasses(ref).get(e.name)!);
+  for (const e of ref.definition.elements)
+    if (e.kind === 'class' && e.redeclare && !ref.replaced?.has(e.name))
+      above.set(e.name, nestedClasses(ref).get(e.name)!);
   for (const [name, other] of ref.replaced ?? []) above.set(name, other);
   for (const name of [...above.keys()]) if (!memberClass(b.library, base, name)) above.delete(name);
   return withRedeclared(b, withReplaced(base, above), own);
 }
 
 /** Makes the instance tree below a class. */
-export function instantiateClass(b: Builder, original: ClassRef, name: string, modifier: Modifier, context: Context): ClassInstance {
+export function instantiateClass(
+  b: Builder,
+  original: ClassRef,
+  name: string,
+  modifier: Modifier,
+  context: Context,
+): ClassInstance {
   const ref = withRedeclared(b, original, modifier);
   const bodies: ClassBody[] = [];
   const instance: ClassInstance = {
-    kind: 'class', name, ref, members: new Map(), bodies, inner: new Set(), disabled: new Set(), charts: [],
-    isConnector: context.isConnector || ref.definition.classKind === 'connector', part: b.parts.length,
+    kind: 'class',
+    name,
+    ref,
+    members: new Map(),
+    bodies,
+    inner: new Set(),
+    disabled: new Set(),
+    charts: [],
+    isConnector: context.isConnector || ref.definition.classKind === 'connector',
+    part: b.parts.length,
     ...(context.parent && { parent: context.parent }),
   };
   b.parts.push({ name, typeName: ref.definition.name, instance });
   if (context.depth > deepest) {
-    b.report(ref.place, problem('error', 'endless', `${ref.definition.name} contains itself, directly or through its parts`, ref.definition.nameSpan));
+    b.report(
+      ref.place,
+      problem(
+        'error',
+        'endless',
+        `${ref.definition.name} contains itself, directly or through its parts`,
+        ref.definition.nameSpan,
+      ),
+    );
     return instance;
   }
   const declarations = new Map<string, Declaration>();
@@ -89,7 +146,13 @@ export function instantiateClass(b: Builder, original: ClassRef, name: string, m
   b.pending.set(instance, pending);
   for (const [member, declaration] of declarations) {
     pending.set(member, () => {
-      const made = instantiateComponent(b, instance, declaration, isRecordClass ? fieldModifier(modifier, member) : modifier.children.get(member), context);
+      const made = instantiateComponent(
+        b,
+        instance,
+        declaration,
+        isRecordClass ? fieldModifier(modifier, member) : modifier.children.get(member),
+        context,
+      );
       if (made) instance.members.set(member, made);
     });
   }
@@ -104,7 +167,15 @@ export function instantiateClass(b: Builder, original: ClassRef, name: string, m
     const bound = firstValue(m);
     const near = nearestName(member, declarations.keys());
     if (bound) {
-      b.report(bound.scope.place, problem('error', 'unknown-name', `${ref.definition.name} has no ${member} to change${near ? `; did you mean ${near}?` : ''}`, bound.expr.span));
+      b.report(
+        bound.scope.place,
+        problem(
+          'error',
+          'unknown-name',
+          `${ref.definition.name} has no ${member} to change${near ? `; did you mean ${near}?` : ''}`,
+          bound.expr.span,
+        ),
+      );
     }
   }
   return instance;
@@ -115,7 +186,13 @@ const firstValue = (m: Modifier): { scope: Scope; expr: Expr } | undefined =>
 
 /** Gathers the declarations of a class with those of its bases, and the bodies whose equations hold. */
 function collect(
-  b: Builder, instance: ClassInstance, ref: ClassRef, modifier: Modifier | undefined, into: Map<string, Declaration>, bodies: ClassBody[], depth: number,
+  b: Builder,
+  instance: ClassInstance,
+  ref: ClassRef,
+  modifier: Modifier | undefined,
+  into: Map<string, Declaration>,
+  bodies: ClassBody[],
+  depth: number,
 ): void {
   if (depth > deepest) {
     b.report(ref.place, problem('error', 'endless', `${ref.definition.name} extends itself`, ref.definition.nameSpan));
@@ -125,31 +202,62 @@ function collect(
   if (definition.short) {
     const base = findClass(b.library, ref.parent, definition.short.base, 0, true);
     const own = ownModifier(b, ref, definition.short.modification, instance);
-    if (base) collect(b, instance, baseWithRedeclared(b, base, ref, own), modifier ? mergeModifiers(modifier, own) : own, into, bodies, depth + 1);
+    if (base)
+      collect(
+        b,
+        instance,
+        baseWithRedeclared(b, base, ref, own),
+        modifier ? mergeModifiers(modifier, own) : own,
+        into,
+        bodies,
+        depth + 1,
+      );
     return;
   }
   for (const e of definition.elements) {
     if (e.kind === 'extends') {
-      const base = findClass(b.library, ref, e.base, 0, true) ?? (ref.parent && findClass(b.library, ref.parent, e.base));
+      const base =
+        findClass(b.library, ref, e.base, 0, true) ?? (ref.parent && findClass(b.library, ref.parent, e.base));
       if (builtins.has(e.base)) continue;
       if (!base) {
         b.report(ref.place, problem('error', 'unknown-type', `There is no class ${e.base} to extend`, e.span));
         continue;
       }
       const own = modifierOf(e.modification, scopeOf(instance, ref));
-      collect(b, instance, baseWithRedeclared(b, base, ref, own), modifier ? mergeModifiers(modifier, own) : own, into, bodies, depth + 1);
+      collect(
+        b,
+        instance,
+        baseWithRedeclared(b, base, ref, own),
+        modifier ? mergeModifiers(modifier, own) : own,
+        into,
+        bodies,
+        depth + 1,
+      );
     } else if (e.kind === 'component') {
       if (into.has(e.name) && into.get(e.name)!.home === ref && !e.redeclare) {
-        b.report(ref.elementPlace?.(e.name) ?? ref.place, problem('error', 'duplicate-name', `${e.name} is declared twice in ${definition.name}`, e.nameSpan));
+        b.report(
+          ref.elementPlace?.(e.name) ?? ref.place,
+          problem('error', 'duplicate-name', `${e.name} is declared twice in ${definition.name}`, e.nameSpan),
+        );
       }
       const before = into.get(e.name);
-      into.set(e.name, { element: e, home: ref, modifier: modifier?.children.get(e.name) ?? (e.redeclare ? before?.modifier : undefined) });
+      into.set(e.name, {
+        element: e,
+        home: ref,
+        modifier: modifier?.children.get(e.name) ?? (e.redeclare ? before?.modifier : undefined),
+      });
     }
   }
   bodies.push({ ref, ...(ref.behaviour && { behaviour: ref.behaviour }) });
 }
 
-function instantiateComponent(b: Builder, instance: ClassInstance, d: Declaration, outer: Modifier | undefined, context: Context): Instance | undefined {
+function instantiateComponent(
+  b: Builder,
+  instance: ClassInstance,
+  d: Declaration,
+  outer: Modifier | undefined,
+  context: Context,
+): Instance | undefined {
   const { element, home } = d;
   const scope = scopeOf(instance, home);
   const place = home.elementPlace?.(element.name) ?? home.place;
@@ -157,7 +265,15 @@ function instantiateComponent(b: Builder, instance: ClassInstance, d: Declaratio
     const value = elaborateScalar(b, element.condition, scope);
     const known = value && b.structural(value);
     if (known === undefined) {
-      b.report(place, problem('error', 'not-constant', `The condition of ${element.name} must be known before the run`, element.condition.span));
+      b.report(
+        place,
+        problem(
+          'error',
+          'not-constant',
+          `The condition of ${element.name} must be known before the run`,
+          element.condition.span,
+        ),
+      );
       return undefined;
     }
     if (!known) {
@@ -170,29 +286,71 @@ function instantiateComponent(b: Builder, instance: ClassInstance, d: Declaratio
     if (found) return found;
     b.report(place, problem('error', 'no-inner', `No enclosing part declares inner ${element.name}`, element.nameSpan));
   }
-  const changed = element.final ? firstValue(outer ?? noModifier) ?? firstValue(d.modifier ?? noModifier) : undefined;
-  if (changed) b.report(changed.scope.place, problem('error', 'final', `${element.name} is final in ${home.definition.name} and cannot be changed`, changed.expr.span));
+  const changed = element.final ? (firstValue(outer ?? noModifier) ?? firstValue(d.modifier ?? noModifier)) : undefined;
+  if (changed)
+    b.report(
+      changed.scope.place,
+      problem(
+        'error',
+        'final',
+        `${element.name} is final in ${home.definition.name} and cannot be changed`,
+        changed.expr.span,
+      ),
+    );
   const replaced = outer?.redeclare ?? d.modifier?.redeclare;
-  let modifier = mergeModifiers(d.modifier ?? noModifier, modifierOf(replaced && element.constraint ? element.constraint : element.modification, scope));
+  let modifier = mergeModifiers(
+    d.modifier ?? noModifier,
+    modifierOf(replaced && element.constraint ? element.constraint : element.modification, scope),
+  );
   if (outer) modifier = mergeModifiers(outer, modifier);
   const typeName = modifier.redeclare?.typeName ?? element.typeName;
   const typeHome = modifier.redeclare?.home ?? home;
-  if (modifier.redeclare) modifier = mergeModifiers(modifier.redeclare.modifier, { children: modifier.children, ...(modifier.value && { value: modifier.value }) });
+  if (modifier.redeclare)
+    modifier = mergeModifiers(modifier.redeclare.modifier, {
+      children: modifier.children,
+      ...(modifier.value && { value: modifier.value }),
+    });
   const type = resolveType(b, typeName, typeHome, modifier, instance);
   if (!type) {
     const names = [...builtins, ...b.library.top.keys()];
     const near = fullNames(b.library, typeName)[0] ?? nearestName(typeName, names);
-    b.report(place, problem('error', 'unknown-type', `There is no type ${typeName}${near ? `; did you mean ${near}?` : ''}`, element.typeSpan,
-      near ? [{ title: `Change to ${near}`, span: element.typeSpan, text: near }] : undefined));
+    b.report(
+      place,
+      problem(
+        'error',
+        'unknown-type',
+        `There is no type ${typeName}${near ? `; did you mean ${near}?` : ''}`,
+        element.typeSpan,
+        near ? [{ title: `Change to ${near}`, span: element.typeSpan, text: near }] : undefined,
+      ),
+    );
     return undefined;
   }
-  if (type.ref?.definition.partial) b.report(place, problem('error', 'partial', `${type.ref.definition.name} is partial: it is there to be extended, and cannot be a part`, element.typeSpan));
+  if (type.ref?.definition.partial)
+    b.report(
+      place,
+      problem(
+        'error',
+        'partial',
+        `${type.ref.definition.name} is partial: it is there to be extended, and cannot be a part`,
+        element.typeSpan,
+      ),
+    );
   modifier = type.modifier;
   const dimensions = [...element.dimensions, ...type.dimensions];
   const inner: Context = {
-    parent: instance, prefix: context.prefix, depth: context.depth + 1,
+    parent: instance,
+    prefix: context.prefix,
+    depth: context.depth + 1,
     variability: stricter(context.variability, element.variability),
-    causality: element.causality !== 'none' ? element.causality : type.causality !== 'none' ? type.causality : context.isConnector ? context.causality : 'none',
+    causality:
+      element.causality !== 'none'
+        ? element.causality
+        : type.causality !== 'none'
+          ? type.causality
+          : context.isConnector
+            ? context.causality
+            : 'none',
     isFlow: context.isFlow || element.flow === 'flow',
     isProtected: context.isProtected || element.protected,
     isConnector: type.ref?.definition.classKind === 'connector' || (context.isConnector && type.ref !== undefined),
@@ -219,23 +377,46 @@ function instantiateComponent(b: Builder, instance: ClassInstance, d: Declaratio
 const maximumSize = 200_000;
 
 /** `sizes`: those of the dimensions before, which this one may ask for: A[:, size(A, 1)]. */
-function sizeOf(b: Builder, dimension: Expr, sizes: readonly number[], m: Modifier, scope: Scope, element: ComponentElement, place: string): number {
+function sizeOf(
+  b: Builder,
+  dimension: Expr,
+  sizes: readonly number[],
+  m: Modifier,
+  scope: Scope,
+  element: ComponentElement,
+  place: string,
+): number {
   if (dimension.kind === 'colon') {
     let value = m.value && elaborate(b, m.value.expr, m.value.scope);
     for (const s of m.value?.subscripts ?? []) value = value && partOf(value, s);
     if (Array.isArray(value)) return value.length;
-    b.report(place, problem('error', 'no-size', `The size of ${element.name}[:] must follow from its value`, dimension.span));
+    b.report(
+      place,
+      problem('error', 'no-size', `The size of ${element.name}[:] must follow from its value`, dimension.span),
+    );
     return 0;
   }
-  const n = countOf(b, dimension, scope) ?? structuralInteger(b, dimension, sizes.length === 0 ? scope : { ...scope, values: new Map([...(scope.values ?? []), [element.name, fillValue(zero, sizes)]]) }, `The size of ${element.name}`);
+  const n =
+    countOf(b, dimension, scope) ??
+    structuralInteger(
+      b,
+      dimension,
+      sizes.length === 0
+        ? scope
+        : { ...scope, values: new Map([...(scope.values ?? []), [element.name, fillValue(zero, sizes)]]) },
+      `The size of ${element.name}`,
+    );
   if (n !== undefined && n >= 0 && n <= maximumSize) return n;
-  if (n !== undefined) b.report(place, problem('error', 'size', `${element.name} cannot have ${n} elements`, dimension.span));
+  if (n !== undefined)
+    b.report(place, problem('error', 'size', `${element.name} cannot have ${n} elements`, dimension.span));
   return 0;
 }
 
 const order: readonly ComponentElement['variability'][] = ['constant', 'parameter', 'discrete', 'continuous'];
-const stricter = (a: ComponentElement['variability'], c: ComponentElement['variability']): ComponentElement['variability'] =>
-  order.indexOf(a) < order.indexOf(c) ? a : c;
+const stricter = (
+  a: ComponentElement['variability'],
+  c: ComponentElement['variability'],
+): ComponentElement['variability'] => (order.indexOf(a) < order.indexOf(c) ? a : c);
 
 function findInner(b: Builder, instance: ClassInstance, name: string): Instance | undefined {
   for (let at = instance.parent; at; at = at.parent) if (at.inner.has(name)) return memberOf(b, at, name);
@@ -262,7 +443,13 @@ interface ResolvedType {
 }
 
 /** Follows `type Voltage = Real(unit = "V")` down to a builtin type or a class. */
-function resolveType(b: Builder, name: string, home: ClassRef, modifier: Modifier, instance: ClassInstance): ResolvedType | undefined {
+function resolveType(
+  b: Builder,
+  name: string,
+  home: ClassRef,
+  modifier: Modifier,
+  instance: ClassInstance,
+): ResolvedType | undefined {
   let causality: ComponentElement['causality'] = 'none';
   const dimensions: Expr[] = [];
   let at = name;
@@ -272,13 +459,27 @@ function resolveType(b: Builder, name: string, home: ClassRef, modifier: Modifie
     if (builtins.has(at)) return { builtin: at as ValueType, dimensions, causality, modifier: merged };
     const ref: ClassRef | undefined = findClass(b.library, from, at);
     if (!ref) return undefined;
-    if (ref.definition.enumeration) return { ref, builtin: 'enumeration', literals: ref.definition.enumeration, dimensions, causality, modifier: merged };
+    if (ref.definition.enumeration)
+      return {
+        ref,
+        builtin: 'enumeration',
+        literals: ref.definition.enumeration,
+        dimensions,
+        causality,
+        modifier: merged,
+      };
     const { short } = ref.definition;
     const base = short?.base ?? onlyBase(ref);
-    if (base === undefined || (!short && !builtins.has(base))) return { ref, builtin: 'Real', dimensions, causality, modifier: merged };
+    if (base === undefined || (!short && !builtins.has(base)))
+      return { ref, builtin: 'Real', dimensions, causality, modifier: merged };
     if (short) {
       const target = builtins.has(short.base) ? undefined : findClass(b.library, ref.parent, short.base);
-      if (target && !target.definition.short && !target.definition.enumeration && !builtins.has(onlyBase(target) ?? '')) {
+      if (
+        target &&
+        !target.definition.short &&
+        !target.definition.enumeration &&
+        !builtins.has(onlyBase(target) ?? '')
+      ) {
         return { ref, builtin: 'Real', dimensions: [...dimensions, ...short.dimensions], causality, modifier: merged };
       }
       if (short.causality !== 'none') causality = short.causality;
@@ -286,7 +487,10 @@ function resolveType(b: Builder, name: string, home: ClassRef, modifier: Modifie
       merged = mergeModifiers(merged, ownModifier(b, ref, short.modification, instance));
     } else {
       const e = ref.definition.elements.find((x) => x.kind === 'extends')!;
-      merged = mergeModifiers(merged, modifierOf(e.kind === 'extends' ? e.modification : { args: [] }, scopeOf(instance, ref)));
+      merged = mergeModifiers(
+        merged,
+        modifierOf(e.kind === 'extends' ? e.modification : { args: [] }, scopeOf(instance, ref)),
+      );
     }
     at = base;
     from = ref.parent;
@@ -300,36 +504,73 @@ const onlyBase = (ref: ClassRef): string | undefined => {
 };
 
 function addLeaf(
-  b: Builder, name: string, type: ValueType, literals: readonly string[] | undefined, m: Modifier, context: Context, element: ComponentElement, place: string, scope: Scope,
+  b: Builder,
+  name: string,
+  type: ValueType,
+  literals: readonly string[] | undefined,
+  m: Modifier,
+  context: Context,
+  element: ComponentElement,
+  place: string,
+  scope: Scope,
 ): number {
   const unit = textOf(m.children.get('unit')) ?? '';
   const unitProblem = parseUnit(unit);
   const span: Span = element.nameSpan;
-  if (typeof unitProblem === 'string') b.report(place, problem('error', 'unknown-unit', `The unit of ${element.name}: ${unitProblem}`, span));
+  if (typeof unitProblem === 'string')
+    b.report(place, problem('error', 'unknown-unit', `The unit of ${element.name}: ${unitProblem}`, span));
   const kind: FlatVariable['kind'] =
-    context.variability === 'constant' || context.variability === 'parameter' ? context.variability
-      : context.variability === 'discrete' || type !== 'Real' ? 'discrete' : 'continuous';
+    context.variability === 'constant' || context.variability === 'parameter'
+      ? context.variability
+      : context.variability === 'discrete' || type !== 'Real'
+        ? 'discrete'
+        : 'continuous';
   // a parameter that is not fixed is found at the start and stays: a state that does not change
   const fixed = isFixed(b, m.children.get('fixed')?.value, kind === 'parameter' || kind === 'constant');
   const found = kind === 'parameter' && type === 'Real' && !fixed;
-  const index = b.add(plainVariable(
-    { name, type, kind: found ? 'continuous' : kind, place, span },
-    {
-      unit, displayUnit: textOf(m.children.get('displayUnit')) ?? '', note: element.description,
-      isProtected: context.isProtected, isInput: context.causality === 'input', isOutput: context.causality === 'output',
-      fixed,
-      ...(literals && { literals }), ...stateSelectOf(m.children.get('stateSelect')),
-    },
-  ));
+  const index = b.add(
+    plainVariable(
+      { name, type, kind: found ? 'continuous' : kind, place, span },
+      {
+        unit,
+        displayUnit: textOf(m.children.get('displayUnit')) ?? '',
+        note: element.description,
+        isProtected: context.isProtected,
+        isInput: context.causality === 'input',
+        isOutput: context.causality === 'output',
+        fixed,
+        ...(literals && { literals }),
+        ...stateSelectOf(m.children.get('stateSelect')),
+      },
+    ),
+  );
   if (context.isFlow) b.flows.add(index);
-  if (found) b.equations.push({ left: { op: 'der', index }, right: zero, origin: { part: '', place, span, text: `${name} is found at the start` } });
+  if (found)
+    b.equations.push({
+      left: { op: 'der', index },
+      right: zero,
+      origin: { part: '', place, span, text: `${name} is found at the start` },
+    });
   for (const [key, child] of m.children) {
     const given = firstValue(child);
     if (builtinAttributes.has(key) || !given) continue;
     const near = nearestName(key, builtinAttributes);
-    b.report(given.scope.place, problem('error', 'unknown-name', `${element.name} has no attribute ${key}${near ? `; did you mean ${near}?` : ''}`, given.expr.span));
+    b.report(
+      given.scope.place,
+      problem(
+        'error',
+        'unknown-name',
+        `${element.name} has no attribute ${key}${near ? `; did you mean ${near}?` : ''}`,
+        given.expr.span,
+      ),
+    );
   }
-  const attributes: { start?: NonNullable<Modifier['value']>; min?: NonNullable<Modifier['value']>; max?: NonNullable<Modifier['value']>; nominal?: NonNullable<Modifier['value']> } = {};
+  const attributes: {
+    start?: NonNullable<Modifier['value']>;
+    min?: NonNullable<Modifier['value']>;
+    max?: NonNullable<Modifier['value']>;
+    nominal?: NonNullable<Modifier['value']>;
+  } = {};
   for (const key of ['start', 'min', 'max', 'nominal'] as const) {
     const value = m.children.get(key)?.value;
     if (value) attributes[key] = value;
@@ -361,31 +602,59 @@ function instantiateCharts(b: Builder, instance: ClassInstance, body: ClassBody)
   for (const source of body.behaviour?.charts ?? []) {
     const base = instance.name === '' ? source.name : `${instance.name}.${source.name}`;
     const states = source.states.map((s) =>
-      b.add(plainVariable({ name: `${base}.${statePath(source.states, s)}`, type: 'Boolean', kind: 'assigned', place: s.place }, { hidden: true, start: zero })));
+      b.add(
+        plainVariable(
+          { name: `${base}.${statePath(source.states, s)}`, type: 'Boolean', kind: 'assigned', place: s.place },
+          { hidden: true, start: zero },
+        ),
+      ),
+    );
     const locals = new Map<string, number>();
     const scope: Scope = { instance, home: body.ref, iterators: new Map(), place: source.place, locals };
     for (const v of source.values) {
-      const index = b.add(plainVariable({ name: `${base}.${v.name}`, type: v.type, kind: 'assigned', place: v.place }, { unit: v.unit, displayUnit: v.unit }));
+      const index = b.add(
+        plainVariable(
+          { name: `${base}.${v.name}`, type: v.type, kind: 'assigned', place: v.place },
+          { unit: v.unit, displayUnit: v.unit },
+        ),
+      );
       locals.set(v.name, index);
-      if (v.value) b.starts.set(index, { start: { expr: v.value, scope: { ...scope, place: v.place }, each: [], subscripts: [] } });
+      if (v.value)
+        b.starts.set(index, {
+          start: { expr: v.value, scope: { ...scope, place: v.place }, each: [], subscripts: [] },
+        });
     }
     for (const name of source.arguments) {
-      if (!locals.has(name)) locals.set(name, b.add(plainVariable({ name: `${base}.${name}`, type: 'Real', kind: 'assigned', place: source.place }, { start: zero })));
+      if (!locals.has(name))
+        locals.set(
+          name,
+          b.add(
+            plainVariable(
+              { name: `${base}.${name}`, type: 'Real', kind: 'assigned', place: source.place },
+              { start: zero },
+            ),
+          ),
+        );
     }
     instance.charts.push({ source, states, locals });
   }
 }
 
-export function statePath(states: readonly { name: string; parent: number }[], state: { name: string; parent: number }): string {
+export function statePath(
+  states: readonly { name: string; parent: number }[],
+  state: { name: string; parent: number },
+): string {
   return state.parent < 0 ? state.name : `${statePath(states, states[state.parent])}.${state.name}`;
 }
 
 /** The constants of a package, made when one is first used. */
 export function instantiateConstants(b: Builder, owner: ClassRef): ClassInstance {
   const constants = owner.definition.elements.filter((e) => e.kind !== 'component' || e.variability === 'constant');
-  const reduced: ClassRef = { ...owner, definition: { ...owner.definition, elements: constants, equations: [], classKind: 'package' } };
+  const reduced: ClassRef = {
+    ...owner,
+    definition: { ...owner.definition, elements: constants, equations: [], classKind: 'package' },
+  };
   const made = instantiateClass(b, reduced, owner.path, noModifier, { ...rootContext, isProtected: true });
   b.parts.pop();
   return made;
 }
-

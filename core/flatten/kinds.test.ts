@@ -15,10 +15,19 @@ test.each([
   ['Boolean b = time;', 'error: b is true or false, but time is a number'],
   ['Real x; Boolean b = time > 1; equation x = b;', 'error: x is a number, but b is true or false'],
   ['Real x = time > 1;', 'error: x is a number, but time > 1 is true or false'],
-  ['Boolean b = if time > 1 then time else 2;', 'error: b is true or false, but if time > 1 then time else 2 is a number'],
-  ['Real x, n = 2; equation if n then x = 1; else x = 2; end if;', 'error: n is a number, but a condition is true or false'],
+  [
+    'Boolean b = if time > 1 then time else 2;',
+    'error: b is true or false, but if time > 1 then time else 2 is a number',
+  ],
+  [
+    'Real x, n = 2; equation if n then x = 1; else x = 2; end if;',
+    'error: n is a number, but a condition is true or false',
+  ],
   ['Integer n = 2.5*time;', 'warning: n is a whole number, but 2.5 * time need not be one: integer(...) makes it one'],
-  ['Integer n; Integer m = 3; equation n = m / 2;', 'warning: n is a whole number, but m / 2 need not be one: integer(...) makes it one'],
+  [
+    'Integer n; Integer m = 3; equation n = m / 2;',
+    'warning: n is a whole number, but m / 2 need not be one: integer(...) makes it one',
+  ],
   ['parameter Real k; Real x = k;', 'warning: k has no value: 0 is taken'],
   ['parameter Boolean on; Boolean b = on;', 'warning: on has no value: false is taken'],
   ['Real x(strat = 1) = 2;', 'error: x has no attribute strat; did you mean start?'],
@@ -40,8 +49,16 @@ test.each([
 test('what is final stays, and what is partial is no part', () => {
   const base = 'model A final parameter Real k = 1; parameter Real m = 2; Real x = k*m; end A;';
   expect(told(`${base} model M A a(k = 2); end M;`)).toEqual(['error: k is final in A and cannot be changed']);
-  expect(told(`${base} model B extends A(k = 3); end B; model M B b; end M;`)).toEqual(['error: k is final in A and cannot be changed']);
+  expect(told(`${base} model B extends A(k = 3); end B; model M B b; end M;`)).toEqual([
+    'error: k is final in A and cannot be changed',
+  ]);
   expect(told(`${base} model M A a(m = 3); end M;`)).toEqual([]);
-  expect(told('partial model P Real x; end P; model M P p; end M;')).toContain('error: P is partial: it is there to be extended, and cannot be a part');
-  expect(told('partial model P Real x; end P; model Q extends P; equation x = 1; end Q; model H replaceable P p; end H; model M H h(redeclare Q p); end M;')).toEqual([]);
+  expect(told('partial model P Real x; end P; model M P p; end M;')).toContain(
+    'error: P is partial: it is there to be extended, and cannot be a part',
+  );
+  expect(
+    told(
+      'partial model P Real x; end P; model Q extends P; equation x = 1; end Q; model H replaceable P p; end H; model M H h(redeclare Q p); end M;',
+    ),
+  ).toEqual([]);
 });

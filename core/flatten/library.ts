@@ -61,7 +61,8 @@ export function nestedClasses(ref: ClassRef): ReadonlyMap<string, ClassRef> {
   if (!found) {
     found = new Map();
     for (const e of ref.definition.elements) {
-      if (e.kind === 'class') found.set(e.name, { definition: e, parent: ref, path: `${ref.path}.${e.name}`, place: ref.place });
+      if (e.kind === 'class')
+        found.set(e.name, { definition: e, parent: ref, path: `${ref.path}.${e.name}`, place: ref.place });
     }
     for (const [name, other] of ref.replaced ?? []) found.set(name, other);
     childCache.set(ref, found);
@@ -89,10 +90,16 @@ export function memberClass(library: ClassLibrary, ref: ClassRef, name: string, 
 }
 
 /** A class given in a modification, in place of one of that name; what is in it is looked up where the modification stands. */
-export const replacement = (definition: ClassDefinition, home: ClassRef): ClassRef => ({ definition, parent: home, path: `${home.path}.${definition.name}`, place: home.place });
+export const replacement = (definition: ClassDefinition, home: ClassRef): ClassRef => ({
+  definition,
+  parent: home,
+  path: `${home.path}.${definition.name}`,
+  place: home.place,
+});
 
 /** The same class with other classes in place of replaceable ones. */
-export const withReplaced = (ref: ClassRef, replaced: ReadonlyMap<string, ClassRef>): ClassRef => (replaced.size === 0 ? ref : { ...ref, replaced: new Map([...(ref.replaced ?? []), ...replaced]) });
+export const withReplaced = (ref: ClassRef, replaced: ReadonlyMap<string, ClassRef>): ClassRef =>
+  replaced.size === 0 ? ref : { ...ref, replaced: new Map([...(ref.replaced ?? []), ...replaced]) };
 
 const standard = new Map<string, ClassRef>();
 
@@ -109,7 +116,13 @@ function standardRef(name: string): ClassRef | undefined {
 }
 
 /** Looks a dotted class name up from inside `home` outwards, then among the top classes. */
-export function findClass(library: ClassLibrary, home: ClassRef | undefined, name: string, depth = 0, forExtends = false): ClassRef | undefined {
+export function findClass(
+  library: ClassLibrary,
+  home: ClassRef | undefined,
+  name: string,
+  depth = 0,
+  forExtends = false,
+): ClassRef | undefined {
   const [first, ...rest] = name.replace(/^\./, '').split('.');
   let start: ClassRef | undefined;
   if (!name.startsWith('.')) {
@@ -124,7 +137,9 @@ export function findClass(library: ClassLibrary, home: ClassRef | undefined, nam
 
 /** Full names of classes in packages at hand, where a text gives only the last part: Resistor is Electrical.Resistor. */
 export function fullNames(library: ClassLibrary, name: string): string[] {
-  const own = [...library.top].flatMap(([top, ref]) => (ref.definition.classKind === 'package' ? [[top, ref] as const] : []));
+  const own = [...library.top].flatMap(([top, ref]) =>
+    ref.definition.classKind === 'package' ? [[top, ref] as const] : [],
+  );
   const given = standardPackages.flatMap((top) => (library.top.has(top) ? [] : [[top, standardRef(top)!] as const]));
   return [...own, ...given].flatMap(([top, ref]) => (nestedClasses(ref).has(name) ? [`${top}.${name}`] : []));
 }

@@ -27,14 +27,25 @@ export function createRoutes(b: Builder): MessageRoutes {
   const key = (end: End): string => `${end.instance.part}:${end.port}`;
   // by the end: what it is linked to, and the part in which the link lies
   const links = new Map<string, { other: End; inside: ClassInstance }[]>();
-  const add = (from: End, other: End, inside: ClassInstance): void => void links.set(key(from), [...(links.get(key(from)) ?? []), { other, inside }]);
+  const add = (from: End, other: End, inside: ClassInstance): void =>
+    void links.set(key(from), [...(links.get(key(from)) ?? []), { other, inside }]);
   for (const { instance } of b.parts) {
     for (const link of instance.bodies.flatMap((body) => body.behaviour?.messageLinks ?? [])) {
       const from = endpoint(instance, link.from);
       const to = endpoint(instance, link.to);
-      for (const [end, text] of [[from, link.from], [to, link.to]] as const) {
+      for (const [end, text] of [
+        [from, link.from],
+        [to, link.to],
+      ] as const) {
         if (!end || !portOf(end.instance, end.port)) {
-          b.report(link.place, problem('error', 'unknown-port', `${text} is not a message port of ${instance.ref.definition.name} or of one of its parts`));
+          b.report(
+            link.place,
+            problem(
+              'error',
+              'unknown-port',
+              `${text} is not a message port of ${instance.ref.definition.name} or of one of its parts`,
+            ),
+          );
         }
       }
       if (!from || !to) continue;
@@ -47,14 +58,16 @@ export function createRoutes(b: Builder): MessageRoutes {
     receivers(instance, port, message) {
       const found: number[] = [];
       const seen = new Set<string>();
-      const once = (end: End, way: string): boolean => !seen.has(`${way} ${key(end)}`) && !!seen.add(`${way} ${key(end)}`);
+      const once = (end: End, way: string): boolean =>
+        !seen.has(`${way} ${key(end)}`) && !!seen.add(`${way} ${key(end)}`);
       const takes = (end: End): boolean => carries(portOf(end.instance, end.port)?.accepts ?? [], message);
       const enter = (end: End): void => {
         if (!takes(end) || !once(end, 'in')) return;
         found.push(end.instance.part);
         inwards(end);
       };
-      const inwards = (end: End): void => (links.get(key(end)) ?? []).forEach(({ other, inside }) => inside === end.instance && enter(other));
+      const inwards = (end: End): void =>
+        (links.get(key(end)) ?? []).forEach(({ other, inside }) => inside === end.instance && enter(other));
       const leave = (end: End): void => {
         if (!carries(portOf(end.instance, end.port)?.sends ?? [], message) || !once(end, 'out')) return;
         for (const { other, inside } of links.get(key(end)) ?? []) {

@@ -26,17 +26,28 @@ export function memberOf(b: Builder, instance: ClassInstance, name: string): Ins
 
 /** Physical constants under their usual path in Modelica texts (CODATA 2018). */
 const wellKnown: Record<string, number> = {
-  'Modelica.Constants.pi': Math.PI, 'Modelica.Constants.e': Math.E, 'Modelica.Constants.g_n': 9.80665,
-  'Modelica.Constants.R': 8.31446261815324, 'Modelica.Constants.sigma': 5.670374419e-8, 'Modelica.Constants.c': 299792458,
-  'Modelica.Constants.eps': 1e-15, 'Modelica.Constants.small': 1e-60, 'Modelica.Constants.inf': 1e60,
-  'Modelica.Constants.T_zero': -273.15, 'Modelica.Constants.k': 1.380649e-23, 'Modelica.Constants.N_A': 6.02214076e23,
+  'Modelica.Constants.pi': Math.PI,
+  'Modelica.Constants.e': Math.E,
+  'Modelica.Constants.g_n': 9.80665,
+  'Modelica.Constants.R': 8.31446261815324,
+  'Modelica.Constants.sigma': 5.670374419e-8,
+  'Modelica.Constants.c': 299792458,
+  'Modelica.Constants.eps': 1e-15,
+  'Modelica.Constants.small': 1e-60,
+  'Modelica.Constants.inf': 1e60,
+  'Modelica.Constants.T_zero': -273.15,
+  'Modelica.Constants.k': 1.380649e-23,
+  'Modelica.Constants.N_A': 6.02214076e23,
 };
 
 type Subscript = number | readonly number[] | 'all';
 
 /** Follows a reference. Undefined where nothing has that name; the problem has been reported then. */
 export function resolve(
-  b: Builder, ref: RefExpr, scope: Scope, subscript: (part: RefPart, size: number) => Subscript[],
+  b: Builder,
+  ref: RefExpr,
+  scope: Scope,
+  subscript: (part: RefPart, size: number) => Subscript[],
 ): Resolved | undefined {
   const first = ref.parts[0];
   if (ref.parts.length === 1 && first.subscripts.length === 0) {
@@ -66,20 +77,31 @@ export function resolve(
 
 /** Follows subscripts and fields into a value of a function. */
 function insideValue(
-  b: Builder, value: Value, ref: RefExpr, at: number, scope: Scope, subscript: (part: RefPart, size: number) => Subscript[],
+  b: Builder,
+  value: Value,
+  ref: RefExpr,
+  at: number,
+  scope: Scope,
+  subscript: (part: RefPart, size: number) => Subscript[],
 ): Resolved | undefined {
   const part = ref.parts[at];
   const index = (v: Value, k: number): Value | undefined => {
     if (k >= part.subscripts.length) return v;
     if (!isArray(v)) {
-      b.report(scope.place, problem('error', 'not-an-array', `${part.name} has fewer dimensions than subscripts here`, part.span));
+      b.report(
+        scope.place,
+        problem('error', 'not-an-array', `${part.name} has fewer dimensions than subscripts here`, part.span),
+      );
       return undefined;
     }
     const s = subscript(part, v.length)[k];
     const sizes = s === 'all' ? v.map((_, j) => j + 1) : typeof s === 'number' ? [s] : s;
     const wrong = sizes.find((j) => !(j >= 1 && j <= v.length));
     if (wrong !== undefined) {
-      b.report(scope.place, problem('error', 'subscript', `${printReference(ref)}: index ${wrong} is outside 1 to ${v.length}`, ref.span));
+      b.report(
+        scope.place,
+        problem('error', 'subscript', `${printReference(ref)}: index ${wrong} is outside 1 to ${v.length}`, ref.span),
+      );
       return undefined;
     }
     if (typeof s === 'number') return index(v[s - 1], k + 1);
@@ -98,7 +120,12 @@ function insideValue(
 }
 
 function follow(
-  b: Builder, node: Instance, part: RefPart, rest: readonly RefPart[], ref: RefExpr, scope: Scope,
+  b: Builder,
+  node: Instance,
+  part: RefPart,
+  rest: readonly RefPart[],
+  ref: RefExpr,
+  scope: Scope,
   subscript: (part: RefPart, size: number) => Subscript[],
 ): Resolved | undefined {
   let indexed: Instance | readonly Instance[] = node;
@@ -107,14 +134,26 @@ function follow(
     const apply = (n: Instance, k: number): Instance | readonly Instance[] | undefined => {
       if (k >= part.subscripts.length) return n;
       if (n.kind !== 'array') {
-        b.report(scope.place, problem('error', 'not-an-array', `${part.name} has fewer dimensions than subscripts here`, part.span));
+        b.report(
+          scope.place,
+          problem('error', 'not-an-array', `${part.name} has fewer dimensions than subscripts here`, part.span),
+        );
         return undefined;
       }
       const s = subscript(part, n.elements.length)[k];
-      const sizes = s === undefined ? [] : s === 'all' ? n.elements.map((_, j) => j + 1) : typeof s === 'number' ? [s] : s;
+      const sizes =
+        s === undefined ? [] : s === 'all' ? n.elements.map((_, j) => j + 1) : typeof s === 'number' ? [s] : s;
       for (const j of sizes) {
         if (!(j >= 1 && j <= n.elements.length)) {
-          b.report(scope.place, problem('error', 'subscript', `${printReference(ref)}: index ${j} is outside 1 to ${n.elements.length}`, ref.span));
+          b.report(
+            scope.place,
+            problem(
+              'error',
+              'subscript',
+              `${printReference(ref)}: index ${j} is outside 1 to ${n.elements.length}`,
+              ref.span,
+            ),
+          );
           return undefined;
         }
       }
@@ -123,7 +162,9 @@ function follow(
       for (const j of sizes) {
         const one = apply(n.elements[j - 1], k + 1);
         if (one === undefined) return undefined;
-        picked.push(Array.isArray(one) ? { kind: 'array', elements: one as Instance[], isConnector: false } : (one as Instance));
+        picked.push(
+          Array.isArray(one) ? { kind: 'array', elements: one as Instance[], isConnector: false } : (one as Instance),
+        );
       }
       return { kind: 'array', elements: picked, isConnector: n.isConnector };
     };
@@ -143,9 +184,21 @@ function follow(
     if (!member) {
       if (n.kind === 'class') {
         const near = nearestName(next.name, n.members.keys());
-        b.report(scope.place, problem('error', 'unknown-name', `${n.ref.definition.name} has no quantity or part named ${next.name}${near ? `; did you mean ${near}?` : ''}`, next.span,
-          near ? [{ title: `Change to ${near}`, span: next.span, text: near }] : undefined));
-      } else b.report(scope.place, problem('error', 'unknown-name', `${part.name} is a single value and has no ${next.name}`, next.span));
+        b.report(
+          scope.place,
+          problem(
+            'error',
+            'unknown-name',
+            `${n.ref.definition.name} has no quantity or part named ${next.name}${near ? `; did you mean ${near}?` : ''}`,
+            next.span,
+            near ? [{ title: `Change to ${near}`, span: next.span, text: near }] : undefined,
+          ),
+        );
+      } else
+        b.report(
+          scope.place,
+          problem('error', 'unknown-name', `${part.name} is a single value and has no ${next.name}`, next.span),
+        );
       return undefined;
     }
     return follow(b, member, next, more, ref, scope, subscript);
@@ -168,7 +221,9 @@ export const asScalar = (v: Value): FlatExpr | undefined => (isArray(v) || isRec
 
 /** Constants of packages and enclosing classes, enumeration literals, imported constants. */
 function staticMember(
-  b: Builder, ref: RefExpr, scope: Scope,
+  b: Builder,
+  ref: RefExpr,
+  scope: Scope,
 ): { value: FlatExpr } | { instance: Instance; used: number; part: RefPart } | undefined {
   const names = ref.parts.map((p) => p.name);
   const known = wellKnown[names.join('.')];
@@ -177,7 +232,11 @@ function staticMember(
     for (const e of at.definition.elements) {
       if (e.kind !== 'import') continue;
       const alias = e.alias ?? e.path.split('.').at(-1)!;
-      const path = e.wildcard ? [...e.path.split('.'), ...names] : alias === names[0] ? [...e.path.split('.'), ...names.slice(1)] : undefined;
+      const path = e.wildcard
+        ? [...e.path.split('.'), ...names]
+        : alias === names[0]
+          ? [...e.path.split('.'), ...names.slice(1)]
+          : undefined;
       const value = path && wellKnown[path.join('.')];
       if (value !== undefined) return { value: constant(value as number) };
       if (!path) continue;
@@ -186,7 +245,9 @@ function staticMember(
       if (member) return { instance: member, used: ref.parts.length, part: ref.parts.at(-1)! };
     }
     if (first) continue;
-    const constantHere = at.definition.elements.some((e) => e.kind === 'component' && e.name === names[0] && e.variability === 'constant');
+    const constantHere = at.definition.elements.some(
+      (e) => e.kind === 'component' && e.name === names[0] && e.variability === 'constant',
+    );
     if (constantHere) {
       const member = memberOf(b, b.staticInstance(at), names[0]);
       if (member) return { instance: member, used: 1, part: ref.parts[0] };
@@ -197,7 +258,9 @@ function staticMember(
     if (!owner) continue;
     const literal = owner.definition.enumeration?.indexOf(names[used]) ?? -1;
     if (literal >= 0) return { value: constant(literal + 1) };
-    const declared = owner.definition.elements.some((e) => (e.kind === 'component' && e.name === names[used] && e.variability === 'constant') || e.kind === 'extends');
+    const declared = owner.definition.elements.some(
+      (e) => (e.kind === 'component' && e.name === names[used] && e.variability === 'constant') || e.kind === 'extends',
+    );
     const member = declared ? memberOf(b, b.staticInstance(owner), names[used]) : undefined;
     if (member) return { instance: member, used: used + 1, part: ref.parts[used] };
   }
@@ -206,9 +269,24 @@ function staticMember(
 
 function unknownName(b: Builder, ref: RefExpr, scope: Scope): void {
   const first = ref.parts[0];
-  const names = [...scope.instance.members.keys(), ...(b.pending.get(scope.instance)?.keys() ?? []), ...scope.iterators.keys(), ...(scope.locals?.keys() ?? []), 'time'];
+  const names = [
+    ...scope.instance.members.keys(),
+    ...(b.pending.get(scope.instance)?.keys() ?? []),
+    ...scope.iterators.keys(),
+    ...(scope.locals?.keys() ?? []),
+    'time',
+  ];
   const near = nearestName(first.name, names);
   const fixes = near ? [{ title: `Change to ${near}`, span: first.span, text: near }] : undefined;
   const where = scope.instance.ref.definition.name;
-  b.report(scope.place, problem('error', 'unknown-name', `${first.name} is not a quantity or part of ${where}${near ? `; did you mean ${near}?` : ''}`, first.span, fixes));
+  b.report(
+    scope.place,
+    problem(
+      'error',
+      'unknown-name',
+      `${first.name} is not a quantity or part of ${where}${near ? `; did you mean ${near}?` : ''}`,
+      first.span,
+      fixes,
+    ),
+  );
 }

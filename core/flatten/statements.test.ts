@@ -1,7 +1,9 @@
 import { problemsOf, simulateText } from '../testing/simulate-text';
 
-const last = (text: string, name: string, wanted: string, stop = 1): number => simulateText(text, name, { stop }).last(wanted);
-const close = (actual: number, expected: number): void => expect(Math.abs(actual - expected)).toBeLessThan(1e-7 * Math.max(1, Math.abs(expected)));
+const last = (text: string, name: string, wanted: string, stop = 1): number =>
+  simulateText(text, name, { stop }).last(wanted);
+const close = (actual: number, expected: number): void =>
+  expect(Math.abs(actual - expected)).toBeLessThan(1e-7 * Math.max(1, Math.abs(expected)));
 
 describe('functions', () => {
   test('are carried out with expressions: ifs, loops, locals, defaults, named arguments, several results', () => {
@@ -62,7 +64,11 @@ model Endless Real y = halve(time + 2); end Endless;`;
     });
     test('follow a table in an algorithm of a part', () => {
       const run = simulateText(text, 'T', { stop: 3 });
-      for (const [t, y, k] of [[0.5, 1, 1], [1.5, 2.5, 2], [2.9, 3, 3]]) {
+      for (const [t, y, k] of [
+        [0.5, 1, 1],
+        [1.5, 2.5, 2],
+        [2.9, 3, 3],
+      ]) {
         close(run.at('y', t), y);
         expect(run.at('k', t)).toBe(k);
       }
@@ -85,12 +91,42 @@ model M Real a[3], b; equation a = double({1, 2, time}); b = P.inner1(time); end
     close(run.last('b'), 11);
   });
   test('what cannot be carried out is told', () => {
-    expect(problemsOf('function f input Real x; output Real y; algorithm y := x; while y > 0 loop y := y + 1; end while; end f; model M parameter Real p(fixed = false); Real a[2] = {time, time}; initial equation p = f(time); end M;', 'M').join()).toMatch(/How often "while y > 0" runs depends on values that are not known yet/);
-    expect(problemsOf('function f input Real x; output Real y; algorithm y := x; break; end f; model M Real a = f(time); end M;', 'M').join()).toMatch(/Only a loop can be left/);
-    expect(problemsOf('function f input Real x; output Real y; algorithm y := x; end f; model M Real a = f(1, 2); end M;', 'M').join()).toMatch(/f takes 1 argument, but 2 are given/);
-    expect(problemsOf('function f input Real x; output Real y; algorithm y := x; end f; model M Real a = f(z = 2); end M;', 'M').join()).toMatch(/f has no input z/);
-    expect(problemsOf('function f input Real x; output Real y; algorithm y := f(x); end f; model M Real a = f(time); end M;', 'M').join()).toMatch(/calls itself without end/);
-    expect(problemsOf('function f input Real x; output Real y; external "C"; end f; model M Real a = f(time); end M;', 'M').join()).toMatch(/external function/);
+    expect(
+      problemsOf(
+        'function f input Real x; output Real y; algorithm y := x; while y > 0 loop y := y + 1; end while; end f; model M parameter Real p(fixed = false); Real a[2] = {time, time}; initial equation p = f(time); end M;',
+        'M',
+      ).join(),
+    ).toMatch(/How often "while y > 0" runs depends on values that are not known yet/);
+    expect(
+      problemsOf(
+        'function f input Real x; output Real y; algorithm y := x; break; end f; model M Real a = f(time); end M;',
+        'M',
+      ).join(),
+    ).toMatch(/Only a loop can be left/);
+    expect(
+      problemsOf(
+        'function f input Real x; output Real y; algorithm y := x; end f; model M Real a = f(1, 2); end M;',
+        'M',
+      ).join(),
+    ).toMatch(/f takes 1 argument, but 2 are given/);
+    expect(
+      problemsOf(
+        'function f input Real x; output Real y; algorithm y := x; end f; model M Real a = f(z = 2); end M;',
+        'M',
+      ).join(),
+    ).toMatch(/f has no input z/);
+    expect(
+      problemsOf(
+        'function f input Real x; output Real y; algorithm y := f(x); end f; model M Real a = f(time); end M;',
+        'M',
+      ).join(),
+    ).toMatch(/calls itself without end/);
+    expect(
+      problemsOf(
+        'function f input Real x; output Real y; external "C"; end f; model M Real a = f(time); end M;',
+        'M',
+      ).join(),
+    ).toMatch(/external function/);
   });
 });
 
@@ -108,14 +144,29 @@ equation q = Point(time, 2*time); r = add(p, q); s.x = r.x; s.y = -r.y; n = sum(
     expect(run.last('n')).toBe(8);
   });
   test('a binding of a whole record reaches its fields; unequal ones are told', () => {
-    expect(last('record R Real a; Real b[2]; end R; model M parameter R r = R(1, {2, 3}); Real x = r.a + r.b[2]; end M;', 'M', 'x')).toBe(4);
-    expect(problemsOf('record A Real a; end A; record B Real b; end B; model M A a; B b; equation a = b; b.b = 1; end M;', 'M').join()).toMatch(/do not have the same fields/);
+    expect(
+      last(
+        'record R Real a; Real b[2]; end R; model M parameter R r = R(1, {2, 3}); Real x = r.a + r.b[2]; end M;',
+        'M',
+        'x',
+      ),
+    ).toBe(4);
+    expect(
+      problemsOf(
+        'record A Real a; end A; record B Real b; end B; model M A a; B b; equation a = b; b.b = 1; end M;',
+        'M',
+      ).join(),
+    ).toMatch(/do not have the same fields/);
   });
 });
 
 describe('algorithms of parts', () => {
   test('statements follow each other; the last value counts', () => {
-    const run = simulateText('model M Real x, y; Real z[3]; algorithm x := time; x := x + 1; y := 2*x; for i in 1:3 loop z[i] := y*i; end for; if y > 3 then y := 0; end if; end M;', 'M', { stop: 1 });
+    const run = simulateText(
+      'model M Real x, y; Real z[3]; algorithm x := time; x := x + 1; y := 2*x; for i in 1:3 loop z[i] := y*i; end for; if y > 3 then y := 0; end if; end M;',
+      'M',
+      { stop: 1 },
+    );
     expect([run.last('x'), run.last('y'), run.last('z[3]')]).toEqual([2, 0, 12]);
     close(run.at('y', 0.25), 2.5);
   });
@@ -125,16 +176,19 @@ equation der(h) = v; der(v) = -9.81;
 algorithm when h < 0 then n := pre(n) + 1; even := mod(n, 2) == 0; if even then top := 2; else top := 1; end if; reinit(v, -0.8*pre(v)); end when; end M;`;
     const run = simulateText(text, 'M', { stop: 1.5 });
     // falls for sqrt(2h/g), then flies 2*0.8*v/g, and so on
-    const v = Math.sqrt(2 * 9.81), first = v / 9.81;
+    const v = Math.sqrt(2 * 9.81),
+      first = v / 9.81;
     const hits = [first, first + (2 * 0.8 * v) / 9.81];
     expect(run.last('n')).toBe(hits.filter((t) => t < 1.5).length);
     expect(run.at('top', hits[0] + 0.05)).toBe(1);
     expect(run.last('top')).toBe(hits[1] < 1.5 ? 2 : 1);
   });
   test('sampled algorithms: a filter of the past values', () => {
-    const text = 'model M discrete Real x(start = 0), y(start = 0); algorithm when sample(0, 0.1) then y := 0.5*pre(y) + 0.5*time; x := y + pre(x); end when; end M;';
+    const text =
+      'model M discrete Real x(start = 0), y(start = 0); algorithm when sample(0, 0.1) then y := 0.5*pre(y) + 0.5*time; x := y + pre(x); end when; end M;';
     const run = simulateText(text, 'M', { stop: 0.35 });
-    let y = 0, x = 0;
+    let y = 0,
+      x = 0;
     for (const t of [0, 0.1, 0.2, 0.30000000000000004]) {
       y = 0.5 * y + 0.5 * t;
       x += y;
@@ -143,7 +197,8 @@ algorithm when h < 0 then n := pre(n) + 1; even := mod(n, 2) == 0; if even then 
     close(run.last('x'), x);
   });
   test('an index may move: reading and writing elements by number', () => {
-    const text = 'model M Integer k; Real table[3] = {10, 20, 30}, picked, marks[3]; equation k = integer(2.999*time) + 1; picked = table[k]; algorithm for i in 1:3 loop marks[i] := 0; end for; marks[k] := 1; end M;';
+    const text =
+      'model M Integer k; Real table[3] = {10, 20, 30}, picked, marks[3]; equation k = integer(2.999*time) + 1; picked = table[k]; algorithm for i in 1:3 loop marks[i] := 0; end for; marks[k] := 1; end M;';
     const run = simulateText(text, 'M', { stop: 1 });
     expect([run.at('picked', 0.1), run.at('picked', 0.5), run.last('picked')]).toEqual([10, 20, 30]);
     expect([run.last('marks[1]'), run.last('marks[3]')]).toEqual([0, 1]);
@@ -152,7 +207,11 @@ algorithm when h < 0 then n := pre(n) + 1; even := mod(n, 2) == 0; if even then 
 
 describe('tables', () => {
   test('run straight between their points, level outside, and can be differentiated', () => {
-    const run = simulateText('model M Real y, v, s(start = 0, fixed = true); equation y = interpolate({0, 0.2, 0.5}, {1, 3, 0}, time); v = der(y); der(s) = y; end M;', 'M', { stop: 1, recordEvery: 0.05 });
+    const run = simulateText(
+      'model M Real y, v, s(start = 0, fixed = true); equation y = interpolate({0, 0.2, 0.5}, {1, 3, 0}, time); v = der(y); der(s) = y; end M;',
+      'M',
+      { stop: 1, recordEvery: 0.05 },
+    );
     close(run.at('y', 0.1), 2);
     close(run.at('y', 0.35), 1.5);
     expect(run.last('y')).toBe(0);
@@ -161,13 +220,18 @@ describe('tables', () => {
     expect(run.last('s')).toBeCloseTo(0.2 * 2 + 0.3 * 1.5, 4);
   });
   test('points out of order and uneven lists are told', () => {
-    expect(problemsOf('model M Real y = interpolate({0, 2, 1}, {1, 2, 3}, time); end M;', 'M').join()).toMatch(/1 follows 2/);
-    expect(problemsOf('model M Real y = interpolate({0, 2}, {1, 2, 3}, time); end M;', 'M').join()).toMatch(/2 places, but 3 values/);
+    expect(problemsOf('model M Real y = interpolate({0, 2, 1}, {1, 2, 3}, time); end M;', 'M').join()).toMatch(
+      /1 follows 2/,
+    );
+    expect(problemsOf('model M Real y = interpolate({0, 2}, {1, 2, 3}, time); end M;', 'M').join()).toMatch(
+      /2 places, but 3 values/,
+    );
   });
 });
 
 test('a sampled value drives a derivative, and can be given another name', () => {
-  const text = 'model M discrete Real u(start = 1); Real x(start = 0, fixed = true), z, w; equation der(x) = u; z = u; w = 2*u + x; when sample(0.5, 0.5) then u = pre(u) + 1; end when; end M;';
+  const text =
+    'model M discrete Real u(start = 1); Real x(start = 0, fixed = true), z, w; equation der(x) = u; z = u; w = 2*u + x; when sample(0.5, 0.5) then u = pre(u) + 1; end when; end M;';
   const run = simulateText(text, 'M', { stop: 1.25 });
   close(run.last('x'), 0.5 * 1 + 0.5 * 2 + 0.25 * 3);
   expect([run.at('z', 0.2), run.at('z', 0.7), run.last('z')]).toEqual([1, 2, 3]);
@@ -175,7 +239,8 @@ test('a sampled value drives a derivative, and can be given another name', () =>
 });
 
 test('what happens at the start happens once, from the start values', () => {
-  const text = 'model M discrete Real x(start = 10); Real s(start = 0, fixed = true); Boolean late; equation late = time > 0.5; der(s) = x; when {initial(), late} then x = 0.5*pre(x); end when; end M;';
+  const text =
+    'model M discrete Real x(start = 10); Real s(start = 0, fixed = true); Boolean late; equation late = time > 0.5; der(s) = x; when {initial(), late} then x = 0.5*pre(x); end when; end M;';
   const run = simulateText(text, 'M', { stop: 1 });
   expect([run.at('x', 0.2), run.last('x')]).toEqual([5, 2.5]);
   close(run.last('s'), 2.5 + 1.25);

@@ -28,7 +28,8 @@ export interface Space {
 
 const maximumTurns = 100_000;
 /** How often a loop is written out whose turns are counted during the run; without variables of their own, values double with each. */
-const openTurns = 200, openTurnsUnshared = 12;
+const openTurns = 200,
+  openTurnsUnshared = 12;
 
 /** `return`: whatever follows has been carried out, or will not be. */
 type Outcome = 'on' | 'return';
@@ -47,7 +48,14 @@ type Step = Statement | Turn;
  * choices become conditional values, and a loop that goes on as long as a value of the run says is written out turn by turn, each
  * inside the condition of the one before.
  */
-export function carryOut(b: Builder, body: readonly Step[], space: Space, values: Values, guard: FlatExpr, scope: Scope): Outcome {
+export function carryOut(
+  b: Builder,
+  body: readonly Step[],
+  space: Space,
+  values: Values,
+  guard: FlatExpr,
+  scope: Scope,
+): Outcome {
   const stop = (span: Span, message: string): never => {
     b.report(scope.place, problem('error', 'not-supported', message, span));
     throw new NoStatement();
@@ -101,7 +109,8 @@ export function carryOut(b: Builder, body: readonly Step[], space: Space, values
         if (leaves) return 'return';
         break;
       }
-      case 'for': case 'while': {
+      case 'for':
+      case 'while': {
         const returns = mayReturn(s.body);
         const rest = body.slice(k + 1);
         const leave: Carry = returns ? (v, g, at) => (carryOut(b, rest, space, v, g, at), 'return') : () => 'on';
@@ -111,13 +120,16 @@ export function carryOut(b: Builder, body: readonly Step[], space: Space, values
         if (returns) return 'return';
         break;
       }
-      case 'turn': return s.next(values, guard, scope);
-      case 'return': return 'return';
+      case 'turn':
+        return s.next(values, guard, scope);
+      case 'return':
+        return 'return';
       case 'break': {
         const turn = body.slice(k).find((x) => x.kind === 'turn');
         return turn ? turn.leave(values, guard, scope) : stop(s.span, 'Only a loop can be left with break');
       }
-      case 'error': break;
+      case 'error':
+        break;
       default:
         if (!space.other(s, values, guard, scope)) stop(s.span, 'This statement cannot stand here');
     }
@@ -138,13 +150,27 @@ interface Loop {
 }
 
 /** One turn, and `next` after it. */
-function turn({ b, space, leave, leaves }: Loop, body: readonly Statement[], values: Values, guard: FlatExpr, scope: Scope, next: Carry): Outcome {
+function turn(
+  { b, space, leave, leaves }: Loop,
+  body: readonly Statement[],
+  values: Values,
+  guard: FlatExpr,
+  scope: Scope,
+  next: Carry,
+): Outcome {
   if (leaves) return carryOut(b, [...body, { kind: 'turn', next, leave }], space, values, guard, scope);
   carryOut(b, body, space, values, guard, scope);
   return next(values, guard, scope);
 }
 
-function turns(loop: Loop, s: Extract<Statement, { kind: 'for' }>, values: Values, guard: FlatExpr, scope: Scope, after: Carry): Outcome {
+function turns(
+  loop: Loop,
+  s: Extract<Statement, { kind: 'for' }>,
+  values: Values,
+  guard: FlatExpr,
+  scope: Scope,
+  after: Carry,
+): Outcome {
   const [first, ...rest] = s.iterators;
   const noRange = (): never => loop.stop(first.span, `The index ${first.name} needs a range: ${first.name} in 1:n`);
   const range = first.range ? loop.space.read(first.range, values, scope) : noRange();
@@ -157,23 +183,38 @@ function turns(loop: Loop, s: Extract<Statement, { kind: 'for' }>, values: Value
   };
   const one = (x: Value, v: Values, g: FlatExpr, guarded: Scope['guard'], next: Carry): Outcome => {
     const at: Scope = { ...inner(x), ...(guarded && { guard: guarded }) };
-    return rest.length > 0 ? turns(loop, { ...s, iterators: rest }, v, g, at, next) : turn(loop, s.body, v, g, at, next);
+    return rest.length > 0
+      ? turns(loop, { ...s, iterators: rest }, v, g, at, next)
+      : turn(loop, s.body, v, g, at, next);
   };
   if (!loop.leaves) {
     for (const x of range) one(x, values, guard, scope.guard, () => 'on');
     return after(values, guard, scope);
   }
-  const from = (k: number): Carry => (v, g, at) => (k < range.length ? one(range[k], v, g, at.guard, from(k + 1)) : after(v, g, at));
+  const from =
+    (k: number): Carry =>
+    (v, g, at) =>
+      k < range.length ? one(range[k], v, g, at.guard, from(k + 1)) : after(v, g, at);
   return from(0)(values, guard, scope);
 }
 
-function turnsWhile(loop: Loop, s: Extract<Statement, { kind: 'while' }>, values: Values, guard: FlatExpr, scope: Scope, done: number): Outcome {
+function turnsWhile(
+  loop: Loop,
+  s: Extract<Statement, { kind: 'while' }>,
+  values: Values,
+  guard: FlatExpr,
+  scope: Scope,
+  done: number,
+): Outcome {
   const { b, space, stop } = loop;
   const condition = (): FlatExpr => {
     const c = space.read(s.condition, values, scope);
     return isArray(c) || isRecord(c) ? stop(s.condition.span, 'A condition needs a single value') : c;
   };
-  const next = (k: number): Carry => (v, g, at) => turnsWhile(loop, s, v, g, at, k);
+  const next =
+    (k: number): Carry =>
+    (v, g, at) =>
+      turnsWhile(loop, s, v, g, at, k);
   for (let count = done; ; count++) {
     const c = condition();
     const known = b.structural(c);
@@ -186,32 +227,70 @@ function turnsWhile(loop: Loop, s: Extract<Statement, { kind: 'while' }>, values
 }
 
 /** A turn that is taken only where its condition holds during the run. */
-function openTurn(loop: Loop, s: Extract<Statement, { kind: 'while' }>, condition: FlatExpr, values: Values, guard: FlatExpr, scope: Scope, count: number): Outcome {
+function openTurn(
+  loop: Loop,
+  s: Extract<Statement, { kind: 'while' }>,
+  condition: FlatExpr,
+  values: Values,
+  guard: FlatExpr,
+  scope: Scope,
+  count: number,
+): Outcome {
   const { b, space, leave, stop } = loop;
   const text = `while ${printExpression(s.condition)}`;
-  if (count >= openTurnsUnshared && !scope.sharing) stop(s.span, `How often "${text}" runs depends on values that are not known yet: here such a loop may take ${openTurnsUnshared} turns`);
+  if (count >= openTurnsUnshared && !scope.sharing)
+    stop(
+      s.span,
+      `How often "${text}" runs depends on values that are not known yet: here such a loop may take ${openTurnsUnshared} turns`,
+    );
   const holds = isLarge(condition) ? shareCondition(b, condition, scope) : condition;
   const inside = shareCondition(b, binary('and', guard, holds), scope);
   if (count >= openTurns) {
-    b.assertions.push({ condition: not(inside), message: [`The loop "${text}" took more than ${openTurns} turns`], warning: false, origin: scope.sharing!.origin });
+    b.assertions.push({
+      condition: not(inside),
+      message: [`The loop "${text}" took more than ${openTurns} turns`],
+      warning: false,
+      origin: scope.sharing!.origin,
+    });
     return leave(values, guard, scope);
   }
-  const taken: Values = new Map(values), left: Values = new Map(values);
+  const taken: Values = new Map(values),
+    left: Values = new Map(values);
   turn(loop, s.body, taken, inside, withGuard(scope, inside), (v, g, at) => turnsWhile(loop, s, v, g, at, count + 1));
   const otherwise = binary('and', guard, not(holds));
   const outcome = leave(left, otherwise, withGuard(scope, otherwise));
-  merge(b, [{ condition: holds, values: taken }, { condition: undefined, values: left }], values, space, scope);
+  merge(
+    b,
+    [
+      { condition: holds, values: taken },
+      { condition: undefined, values: left },
+    ],
+    values,
+    space,
+    scope,
+  );
   return outcome;
 }
 
 const within = (body: readonly Statement[], found: (s: Statement) => boolean, loops: boolean): boolean =>
-  body.some((s) => found(s) || (s.kind === 'if' && [...s.branches.map((x) => x.body), s.otherwise].some((x) => within(x, found, loops))) || (loops && (s.kind === 'for' || s.kind === 'while') && within(s.body, found, loops)));
+  body.some(
+    (s) =>
+      found(s) ||
+      (s.kind === 'if' && [...s.branches.map((x) => x.body), s.otherwise].some((x) => within(x, found, loops))) ||
+      (loops && (s.kind === 'for' || s.kind === 'while') && within(s.body, found, loops)),
+  );
 const mayBreak = (body: readonly Statement[]): boolean => within(body, (s) => s.kind === 'break', false);
 const mayReturn = (body: readonly Statement[]): boolean => within(body, (s) => s.kind === 'return', true);
 const mayLeave = (body: readonly Statement[]): boolean => mayBreak(body) || mayReturn(body);
 
 /** Joins what the branches came to: names that differ get a conditional value. */
-function merge(b: Builder, ways: readonly { condition: FlatExpr | undefined; values: Values }[], into: Values, space: Space, scope: Scope): void {
+function merge(
+  b: Builder,
+  ways: readonly { condition: FlatExpr | undefined; values: Values }[],
+  into: Values,
+  space: Space,
+  scope: Scope,
+): void {
   const names = new Set(ways.flatMap((w) => [...w.values.keys()]));
   for (const name of names) {
     const all = ways.map((w) => w.values.get(name) ?? into.get(name) ?? space.before(name));
@@ -219,7 +298,9 @@ function merge(b: Builder, ways: readonly { condition: FlatExpr | undefined; val
       into.set(name, all[0]);
       continue;
     }
-    const joined = ways.slice(0, -1).reduceRight<Value>((value, w, k) => chooseValue(w.condition!, all[k], value), all.at(-1)!);
+    const joined = ways
+      .slice(0, -1)
+      .reduceRight<Value>((value, w, k) => chooseValue(w.condition!, all[k], value), all.at(-1)!);
     into.set(name, share(b, mapValue(joined, space.settled), scope, typeof name === 'string' ? name : 'way'));
   }
 }
@@ -241,8 +322,22 @@ export function share(b: Builder, value: Value, scope: Scope, name: string): Val
   return mapValue(value, (e) => {
     if (!isLarge(e)) return e;
     const prefix = scope.sharing!.name;
-    const index = b.add(plainVariable({ name: `${prefix ? `${prefix}.` : ''}$${name}${b.variables.length}`, type: 'Real', kind: 'continuous', place: scope.place }, { hidden: true }));
-    b.equations.push({ left: variable(index), right: scope.guard ? choose({ op: 'noEvent', a: scope.guard }, e, zero) : e, origin: scope.sharing!.origin });
+    const index = b.add(
+      plainVariable(
+        {
+          name: `${prefix ? `${prefix}.` : ''}$${name}${b.variables.length}`,
+          type: 'Real',
+          kind: 'continuous',
+          place: scope.place,
+        },
+        { hidden: true },
+      ),
+    );
+    b.equations.push({
+      left: variable(index),
+      right: scope.guard ? choose({ op: 'noEvent', a: scope.guard }, e, zero) : e,
+      origin: scope.sharing!.origin,
+    });
     return variable(index);
   });
 }
@@ -251,7 +346,21 @@ export function share(b: Builder, value: Value, scope: Scope, name: string): Val
 function shareCondition(b: Builder, condition: FlatExpr, scope: Scope): FlatExpr {
   if (!scope.sharing) return condition;
   const prefix = scope.sharing.name;
-  const index = b.add(plainVariable({ name: `${prefix ? `${prefix}.` : ''}$turn${b.variables.length}`, type: 'Real', kind: 'continuous', place: scope.place }, { hidden: true }));
-  b.equations.push({ left: variable(index), right: { op: 'noEvent', a: choose(condition, constant(1), zero) }, origin: scope.sharing.origin });
+  const index = b.add(
+    plainVariable(
+      {
+        name: `${prefix ? `${prefix}.` : ''}$turn${b.variables.length}`,
+        type: 'Real',
+        kind: 'continuous',
+        place: scope.place,
+      },
+      { hidden: true },
+    ),
+  );
+  b.equations.push({
+    left: variable(index),
+    right: { op: 'noEvent', a: choose(condition, constant(1), zero) },
+    origin: scope.sharing.origin,
+  });
   return { op: 'gt', a: variable(index), b: constant(0.5) } as FlatExpr;
 }

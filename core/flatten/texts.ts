@@ -16,13 +16,15 @@ const digitsToTell = 6;
 /** The pieces of an expression that is a text; undefined where it is none. */
 export function textOf(b: Builder, e: Expr, scope: Scope, read: TextReader): FlatText | undefined {
   switch (e.kind) {
-    case 'string': return [e.value];
+    case 'string':
+      return [e.value];
     case 'binary': {
       if (e.op !== '+' || !looksLikeText(e)) return undefined;
       const [left, right] = [textOf(b, e.left, scope, read), textOf(b, e.right, scope, read)];
       return left && right && join([...left, ...right]);
     }
-    case 'call': return e.callee === 'String' && e.args[0] ? toldValue(b, e, scope, read) : undefined;
+    case 'call':
+      return e.callee === 'String' && e.args[0] ? toldValue(b, e, scope, read) : undefined;
     case 'if': {
       for (const branch of e.branches) {
         if (!looksLikeText(branch.value)) return undefined;
@@ -39,29 +41,42 @@ export function textOf(b: Builder, e: Expr, scope: Scope, read: TextReader): Fla
       const bound = b.texts.get(found);
       return bound ? textOf(b, bound.expr, bound.scope, read) : [''];
     }
-    default: return undefined;
+    default:
+      return undefined;
   }
 }
 
 /** Whether an expression may be a text at all, seen without reading it. */
 function looksLikeText(e: Expr): boolean {
   switch (e.kind) {
-    case 'string': case 'ref': return true;
-    case 'call': return e.callee === 'String';
-    case 'binary': return e.op === '+' && looksLikeText(e.left) && looksLikeText(e.right);
-    case 'if': return looksLikeText(e.otherwise);
-    default: return false;
+    case 'string':
+    case 'ref':
+      return true;
+    case 'call':
+      return e.callee === 'String';
+    case 'binary':
+      return e.op === '+' && looksLikeText(e.left) && looksLikeText(e.right);
+    case 'if':
+      return looksLikeText(e.otherwise);
+    default:
+      return false;
   }
 }
 
 /** A name is only followed where it leads to something: what it leads to is asked twice otherwise, and reported twice. */
-const couldBeText = (b: Builder, e: RefExpr, scope: Scope): boolean => !scope.values?.has(e.parts[0].name) && !scope.iterators.has(e.parts[0].name) && b.texts.size > 0;
+const couldBeText = (b: Builder, e: RefExpr, scope: Scope): boolean =>
+  !scope.values?.has(e.parts[0].name) && !scope.iterators.has(e.parts[0].name) && b.texts.size > 0;
 
 function toldValue(b: Builder, e: CallExpr, scope: Scope, read: TextReader): FlatText {
   const value = read.scalar(b, e.args[0], scope);
   const wanted = e.named.find((n) => n.name === 'significantDigits');
   const digits = wanted ? (b.structural(read.scalar(b, wanted.value, scope)) ?? digitsToTell) : digitsToTell;
-  const names = value.op === 'var' ? (b.variables[value.index].type === 'Boolean' ? ['false', 'true'] : b.variables[value.index].literals && ['', ...b.variables[value.index].literals!]) : undefined;
+  const names =
+    value.op === 'var'
+      ? b.variables[value.index].type === 'Boolean'
+        ? ['false', 'true']
+        : b.variables[value.index].literals && ['', ...b.variables[value.index].literals!]
+      : undefined;
   const known = b.structural(value);
   return [known === undefined ? { value, digits, ...(names && { names }) } : tellValue(known, digits, names)];
 }

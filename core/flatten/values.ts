@@ -17,10 +17,15 @@ export function shapeOf(v: Value): number[] {
   return isArray(v) ? [v.length, ...(v.length ? shapeOf(v[0]) : [])] : [];
 }
 
-const describeShape = (shape: readonly number[]): string => (shape.length === 0 ? 'a single value' : `size [${shape.join(', ')}]`);
+const describeShape = (shape: readonly number[]): string =>
+  shape.length === 0 ? 'a single value' : `size [${shape.join(', ')}]`;
 
 export const mapValue = (v: Value, f: (x: FlatExpr) => FlatExpr): Value =>
-  isArray(v) ? v.map((x) => mapValue(x, f)) : isRecord(v) ? { ...v, fields: new Map([...v.fields].map(([name, x]) => [name, mapValue(x, f)])) } : f(v);
+  isArray(v)
+    ? v.map((x) => mapValue(x, f))
+    : isRecord(v)
+      ? { ...v, fields: new Map([...v.fields].map(([name, x]) => [name, mapValue(x, f)])) }
+      : f(v);
 
 /** An element or a field of a value. */
 export function partOf(v: Value, at: number | string): Value | undefined {
@@ -39,16 +44,24 @@ export function flattenValue(v: Value): FlatExpr[] {
 
 export function zipValues(a: Value, b: Value, f: (x: FlatExpr, y: FlatExpr) => FlatExpr, what: string): Value {
   if (isArray(a) && isArray(b)) {
-    if (a.length !== b.length) throw new ShapeError(`${what}: the sides have ${describeShape(shapeOf(a))} and ${describeShape(shapeOf(b))}`);
+    if (a.length !== b.length)
+      throw new ShapeError(`${what}: the sides have ${describeShape(shapeOf(a))} and ${describeShape(shapeOf(b))}`);
     return a.map((x, k) => zipValues(x, b[k], f, what));
   }
   if (isRecord(a) && isRecord(b)) {
     const missing = [...a.fields.keys()].find((name) => !b.fields.has(name));
-    if (missing !== undefined || a.fields.size !== b.fields.size) throw new ShapeError(`${what}: ${a.typeName} and ${b.typeName} do not have the same fields`);
-    return { ...a, fields: new Map([...a.fields].map(([name, x]) => [name, zipValues(x, b.fields.get(name)!, f, `${what} (${name})`)])) };
+    if (missing !== undefined || a.fields.size !== b.fields.size)
+      throw new ShapeError(`${what}: ${a.typeName} and ${b.typeName} do not have the same fields`);
+    return {
+      ...a,
+      fields: new Map(
+        [...a.fields].map(([name, x]) => [name, zipValues(x, b.fields.get(name)!, f, `${what} (${name})`)]),
+      ),
+    };
   }
   if (isRecord(a) || isRecord(b)) throw new ShapeError(`${what}: one side is a record, the other a value`);
-  if (isArray(a) || isArray(b)) throw new ShapeError(`${what}: the sides have ${describeShape(shapeOf(a))} and ${describeShape(shapeOf(b))}`);
+  if (isArray(a) || isArray(b))
+    throw new ShapeError(`${what}: the sides have ${describeShape(shapeOf(a))} and ${describeShape(shapeOf(b))}`);
   return f(a, b);
 }
 
@@ -73,19 +86,29 @@ export function multiplyValues(a: Value, b: Value): Value {
   if (da === 2 && db === 1) return a.map((row) => dot(row as readonly Value[], b));
   const columns = transpose(b);
   if (da === 1 && db === 2) return columns.map((column) => dot(a, column as readonly Value[]));
-  if (da === 2 && db === 2) return a.map((row) => columns.map((column) => dot(row as readonly Value[], column as readonly Value[])));
+  if (da === 2 && db === 2)
+    return a.map((row) => columns.map((column) => dot(row as readonly Value[], column as readonly Value[])));
   throw new ShapeError('A product of arrays of more than two dimensions');
 }
 
 /** Operators that work element by element; a scalar meets every element where the dotted form or `*`, `/` allow it. */
-export function elementwise(op: Parameters<typeof binary>[0], a: Value, b: Value, what: string, broadcast: boolean): Value {
+export function elementwise(
+  op: Parameters<typeof binary>[0],
+  a: Value,
+  b: Value,
+  what: string,
+  broadcast: boolean,
+): Value {
   if (broadcast && isArray(a) !== isArray(b)) {
-    return isArray(a) ? mapValue(a, (x) => binary(op, x, b as FlatExpr)) : mapValue(b, (y) => binary(op, a as FlatExpr, y));
+    return isArray(a)
+      ? mapValue(a, (x) => binary(op, x, b as FlatExpr))
+      : mapValue(b, (y) => binary(op, a as FlatExpr, y));
   }
   return zipValues(a, b, (x, y) => binary(op, x, y), what);
 }
 
-export const chooseValue = (c: FlatExpr, a: Value, b: Value): Value => zipValues(a, b, (x, y) => choose(c, x, y), 'A conditional value');
+export const chooseValue = (c: FlatExpr, a: Value, b: Value): Value =>
+  zipValues(a, b, (x, y) => choose(c, x, y), 'A conditional value');
 
 export function fillValue(value: Value, sizes: readonly number[]): Value {
   if (sizes.length === 0) return value;
@@ -93,14 +116,17 @@ export function fillValue(value: Value, sizes: readonly number[]): Value {
   return Array.from({ length: Math.max(0, n) }, () => fillValue(value, rest));
 }
 
-export const identity = (n: number): Value => Array.from({ length: n }, (_, i) => Array.from({ length: n }, (__, j) => constant(i === j ? 1 : 0)));
+export const identity = (n: number): Value =>
+  Array.from({ length: n }, (_, i) => Array.from({ length: n }, (__, j) => constant(i === j ? 1 : 0)));
 
 /** `[A, b; c, d]`: side by side, then one below the other; a single value is a matrix of one, a vector a column (Modelica language 3.6, 10.4.2). */
 export function joinMatrices(rows: readonly (readonly Value[])[]): Value {
-  const matrix = (v: Value): readonly (readonly Value[])[] => (isArray(v) ? v.map((x) => (isArray(x) ? x : [x])) : [[v]]);
+  const matrix = (v: Value): readonly (readonly Value[])[] =>
+    isArray(v) ? v.map((x) => (isArray(x) ? x : [x])) : [[v]];
   return rows.flatMap((row) => {
     const parts = row.map(matrix);
-    if (parts.some((p) => p.length !== parts[0].length)) throw new ShapeError('What stands side by side in a matrix must have the same number of rows');
+    if (parts.some((p) => p.length !== parts[0].length))
+      throw new ShapeError('What stands side by side in a matrix must have the same number of rows');
     return parts[0].map((_, i) => parts.flatMap((p) => p[i]));
   });
 }

@@ -12,7 +12,12 @@ export interface LineHolder {
   readonly list?: string;
 }
 
-const lines = (flow: LineHolder, next: readonly FlowLine[]): Edit => ({ kind: 'update', list: flow.list ?? 'flows', id: flow.id, changes: { lines: next } });
+const lines = (flow: LineHolder, next: readonly FlowLine[]): Edit => ({
+  kind: 'update',
+  list: flow.list ?? 'flows',
+  id: flow.id,
+  changes: { lines: next },
+});
 
 const indexOf = (flow: LineHolder, id: string): number => flow.lines.findIndex((l) => l.id === id);
 
@@ -26,7 +31,11 @@ export function blockOf(flow: LineHolder, id: string): readonly [from: number, t
 }
 
 /** A new line after another one; inside it where it takes lines, at the end of the flow where there is none. */
-export function insertAfter(flow: LineHolder, id: string | undefined, line: { readonly id: string; readonly text: string }): Edit {
+export function insertAfter(
+  flow: LineHolder,
+  id: string | undefined,
+  line: { readonly id: string; readonly text: string },
+): Edit {
   const from = id === undefined ? -1 : indexOf(flow, id);
   if (from < 0) return lines(flow, [...flow.lines, { ...line, depth: 0 }]);
   const above = flow.lines[from];
@@ -39,7 +48,11 @@ export function insertAfter(flow: LineHolder, id: string | undefined, line: { re
 /** A new line before another one, as deep as it is. */
 export function insertBefore(flow: LineHolder, id: string, line: { readonly id: string; readonly text: string }): Edit {
   const at = indexOf(flow, id);
-  return lines(flow, [...flow.lines.slice(0, at), { ...line, depth: flow.lines[at]?.depth ?? 0 }, ...flow.lines.slice(at)]);
+  return lines(flow, [
+    ...flow.lines.slice(0, at),
+    { ...line, depth: flow.lines[at]?.depth ?? 0 },
+    ...flow.lines.slice(at),
+  ]);
 }
 
 /** A branch beside the one of a choice, or a lane beside one of those that go on together. */
@@ -48,8 +61,19 @@ export function addBranch(flow: LineHolder, id: string, newId: () => string): Ed
   const { depth, text } = flow.lines[from];
   const { kind } = readLine(text);
   const heads: Readonly<Record<string, string>> = { if: 'else if ', 'else-if': 'else if ', lane: 'lane ' };
-  if (kind === 'together') return lines(flow, [...flow.lines.slice(0, to), { id: newId(), depth: depth + 1, text: 'lane ' }, { id: newId(), depth: depth + 2, text: 'step' }, ...flow.lines.slice(to)]);
-  return lines(flow, [...flow.lines.slice(0, to), { id: newId(), depth, text: heads[kind] ?? 'else' }, { id: newId(), depth: depth + 1, text: 'step' }, ...flow.lines.slice(to)]);
+  if (kind === 'together')
+    return lines(flow, [
+      ...flow.lines.slice(0, to),
+      { id: newId(), depth: depth + 1, text: 'lane ' },
+      { id: newId(), depth: depth + 2, text: 'step' },
+      ...flow.lines.slice(to),
+    ]);
+  return lines(flow, [
+    ...flow.lines.slice(0, to),
+    { id: newId(), depth, text: heads[kind] ?? 'else' },
+    { id: newId(), depth: depth + 1, text: 'step' },
+    ...flow.lines.slice(to),
+  ]);
 }
 
 export function removeBlock(flow: LineHolder, id: string): Edit {
@@ -67,7 +91,11 @@ export function moveBlock(flow: LineHolder, id: string, before: string | undefin
   if (at < 0 || block.length === 0) return undefined;
   const depth = before === undefined ? 0 : rest[at].depth;
   const shift = depth - block[0].depth;
-  return lines(flow, [...rest.slice(0, at), ...block.map((l) => ({ ...l, depth: l.depth + shift })), ...rest.slice(at)]);
+  return lines(flow, [
+    ...rest.slice(0, at),
+    ...block.map((l) => ({ ...l, depth: l.depth + shift })),
+    ...rest.slice(at),
+  ]);
 }
 
 /** One step up or down among its neighbours. */
@@ -77,12 +105,22 @@ export function shiftBlock(flow: LineHolder, id: string, direction: -1 | 1): Edi
   if (direction === 1) {
     if (to >= flow.lines.length || flow.lines[to].depth < depth) return undefined;
     const [, end] = blockOf(flow, flow.lines[to].id);
-    return lines(flow, [...flow.lines.slice(0, from), ...flow.lines.slice(to, end), ...flow.lines.slice(from, to), ...flow.lines.slice(end)]);
+    return lines(flow, [
+      ...flow.lines.slice(0, from),
+      ...flow.lines.slice(to, end),
+      ...flow.lines.slice(from, to),
+      ...flow.lines.slice(end),
+    ]);
   }
   let above = from - 1;
   while (above >= 0 && flow.lines[above].depth > depth) above--;
   if (above < 0 || flow.lines[above].depth < depth) return undefined;
-  return lines(flow, [...flow.lines.slice(0, above), ...flow.lines.slice(from, to), ...flow.lines.slice(above, from), ...flow.lines.slice(to)]);
+  return lines(flow, [
+    ...flow.lines.slice(0, above),
+    ...flow.lines.slice(from, to),
+    ...flow.lines.slice(above, from),
+    ...flow.lines.slice(to),
+  ]);
 }
 
 /** Further right or left, with everything inside. */
@@ -91,18 +129,32 @@ export function indentBlock(flow: LineHolder, id: string, by: -1 | 1): Edit | un
   const { depth } = flow.lines[from];
   const most = from === 0 ? 0 : flow.lines[from - 1].depth + 1;
   if (depth + by < 0 || depth + by > most) return undefined;
-  return lines(flow, flow.lines.map((l, k) => (k >= from && k < to ? { ...l, depth: l.depth + by } : l)));
+  return lines(
+    flow,
+    flow.lines.map((l, k) => (k >= from && k < to ? { ...l, depth: l.depth + by } : l)),
+  );
 }
 
 /** Puts a line and what is inside it into a repeat, an abort zone or a choice. */
 export function wrapBlock(flow: LineHolder, id: string, head: { readonly id: string; readonly text: string }): Edit {
   const [from, to] = blockOf(flow, id);
   const { depth } = flow.lines[from];
-  return lines(flow, [...flow.lines.slice(0, from), { ...head, depth }, ...flow.lines.slice(from, to).map((l) => ({ ...l, depth: l.depth + 1 })), ...flow.lines.slice(to)]);
+  return lines(flow, [
+    ...flow.lines.slice(0, from),
+    { ...head, depth },
+    ...flow.lines.slice(from, to).map((l) => ({ ...l, depth: l.depth + 1 })),
+    ...flow.lines.slice(to),
+  ]);
 }
 
 /** What stands in a branch (or a single line) becomes one of its own, which is called in its place. */
-export function extractBlock(flow: LineHolder, id: string, line: string, name: string, entry: (lines: readonly FlowLine[]) => Flow | Procedure): Edit {
+export function extractBlock(
+  flow: LineHolder,
+  id: string,
+  line: string,
+  name: string,
+  entry: (lines: readonly FlowLine[]) => Flow | Procedure,
+): Edit {
   const [from, to] = blockOf(flow, id);
   const isHead = takesLines.has(readLine(flow.lines[from].text).kind) && to > from + 1;
   const start = isHead ? from + 1 : from;
@@ -110,5 +162,12 @@ export function extractBlock(flow: LineHolder, id: string, line: string, name: s
   const { depth } = block[0];
   const call: FlowLine = { id: line, depth, text: `call ${name}` };
   const made = entry(block.map((l) => ({ ...l, depth: l.depth - depth })));
-  return { kind: 'batch', label: 'Make one of its own', edits: [{ kind: 'insert', list: flow.list ?? 'flows', entry: made }, lines(flow, [...flow.lines.slice(0, start), call, ...flow.lines.slice(to)])] };
+  return {
+    kind: 'batch',
+    label: 'Make one of its own',
+    edits: [
+      { kind: 'insert', list: flow.list ?? 'flows', entry: made },
+      lines(flow, [...flow.lines.slice(0, start), call, ...flow.lines.slice(to)]),
+    ],
+  };
 }

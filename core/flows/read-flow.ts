@@ -36,7 +36,8 @@ export interface ReadFlow {
   readonly problems: readonly FlowProblem[];
 }
 
-export type LineKind = 'step' | 'if' | 'else-if' | 'else' | 'together' | 'lane' | 'wait' | 'repeat' | 'abort' | 'call' | 'empty';
+export type LineKind =
+  'step' | 'if' | 'else-if' | 'else' | 'together' | 'lane' | 'wait' | 'repeat' | 'abort' | 'call' | 'empty';
 
 export interface LineReading {
   readonly kind: LineKind;
@@ -45,17 +46,31 @@ export interface LineReading {
 
 /** First words of lines with what follows them; the editor's help lists them from here. */
 export const lineForms: readonly (readonly [form: string, meaning: string])[] = [
-  ['operator: opens the guard', 'a step, and who does it'], ['if the cap is missing', 'a choice; its steps stand further right'], ['else if ..., else', 'its other branches'],
-  ['together', 'what stands inside goes on at the same time'], ['lane ...', 'one of the ways inside "together"'], ['wait 2 s', 'time passes'], ['wait until ..., wait for ...', 'until a condition holds, or an event comes'],
-  ['repeat 3 times, repeat while ..., repeat until ...', 'what stands inside happens again'], ['abort on ...', 'the event stops everything inside'], ['call ...', 'another flow by its name'],
+  ['operator: opens the guard', 'a step, and who does it'],
+  ['if the cap is missing', 'a choice; its steps stand further right'],
+  ['else if ..., else', 'its other branches'],
+  ['together', 'what stands inside goes on at the same time'],
+  ['lane ...', 'one of the ways inside "together"'],
+  ['wait 2 s', 'time passes'],
+  ['wait until ..., wait for ...', 'until a condition holds, or an event comes'],
+  ['repeat 3 times, repeat while ..., repeat until ...', 'what stands inside happens again'],
+  ['abort on ...', 'the event stops everything inside'],
+  ['call ...', 'another flow by its name'],
 ];
 
 export function readLine(text: string): LineReading {
   const t = text.trim();
   if (t === '') return { kind: 'empty', text: '' };
   const forms: readonly (readonly [RegExp, LineKind])[] = [
-    [/^else if\b\s*/i, 'else-if'], [/^else\b:?\s*$/i, 'else'], [/^if\b\s*/i, 'if'], [/^(?:together|at the same time|in parallel)\b:?\s*$/i, 'together'], [/^lane\b:?\s*/i, 'lane'], [/^wait\b\s*/i, 'wait'],
-    [/^repeat\b\s*/i, 'repeat'], [/^abort (?:on|when|if)\b\s*/i, 'abort'], [/^call\b\s*/i, 'call'],
+    [/^else if\b\s*/i, 'else-if'],
+    [/^else\b:?\s*$/i, 'else'],
+    [/^if\b\s*/i, 'if'],
+    [/^(?:together|at the same time|in parallel)\b:?\s*$/i, 'together'],
+    [/^lane\b:?\s*/i, 'lane'],
+    [/^wait\b\s*/i, 'wait'],
+    [/^repeat\b\s*/i, 'repeat'],
+    [/^abort (?:on|when|if)\b\s*/i, 'abort'],
+    [/^call\b\s*/i, 'call'],
   ];
   for (const [pattern, kind] of forms) {
     const match = pattern.exec(t);
@@ -65,9 +80,20 @@ export function readLine(text: string): LineReading {
 }
 
 /** Lines that may have others inside them. */
-export const takesLines: ReadonlySet<LineKind> = new Set(['if', 'else-if', 'else', 'together', 'lane', 'repeat', 'abort']);
+export const takesLines: ReadonlySet<LineKind> = new Set([
+  'if',
+  'else-if',
+  'else',
+  'together',
+  'lane',
+  'repeat',
+  'abort',
+]);
 
-export function readFlow(flow: Pick<Flow, 'id' | 'lines'>, flows: readonly Pick<Flow, 'id' | 'name' | 'lines'>[] = []): ReadFlow {
+export function readFlow(
+  flow: Pick<Flow, 'id' | 'lines'>,
+  flows: readonly Pick<Flow, 'id' | 'name' | 'lines'>[] = [],
+): ReadFlow {
   const problems: FlowProblem[] = [];
   const lines = flow.lines.filter((l) => l.text.trim() !== '');
   const say = (line: FlowLine, message: string): void => void problems.push({ line: line.id, message });
@@ -158,7 +184,8 @@ export function readFlow(flow: Pick<Flow, 'id' | 'lines'>, flows: readonly Pick<
         for (const b of branches) if (b.body.length === 0) say(b.line, 'Nothing stands inside this branch');
         return [{ kind: 'choice', branches }];
       }
-      case 'else-if': case 'else': {
+      case 'else-if':
+      case 'else': {
         void before;
         void depth;
         say(line, 'There is no "if" before this');
@@ -169,7 +196,12 @@ export function readFlow(flow: Pick<Flow, 'id' | 'lines'>, flows: readonly Pick<
   return { nodes: body(0, undefined), problems };
 }
 
-function reaches(from: Pick<Flow, 'id' | 'name' | 'lines'>, id: string, flows: readonly Pick<Flow, 'id' | 'name' | 'lines'>[], seen = new Set<string>()): boolean {
+function reaches(
+  from: Pick<Flow, 'id' | 'name' | 'lines'>,
+  id: string,
+  flows: readonly Pick<Flow, 'id' | 'name' | 'lines'>[],
+  seen = new Set<string>(),
+): boolean {
   if (from.id === id) return true;
   if (seen.has(from.id)) return false;
   seen.add(from.id);
@@ -192,7 +224,13 @@ export interface Visited {
   readonly previous: FlowNode | undefined;
 }
 
-export function visitFlow(nodes: readonly FlowNode[], visit: (v: Visited) => void, guards: readonly string[] = [], aborts: readonly string[] = [], before?: FlowNode): void {
+export function visitFlow(
+  nodes: readonly FlowNode[],
+  visit: (v: Visited) => void,
+  guards: readonly string[] = [],
+  aborts: readonly string[] = [],
+  before?: FlowNode,
+): void {
   let previous = before;
   for (const node of nodes) {
     switch (node.kind) {

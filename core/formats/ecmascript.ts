@@ -1,4 +1,12 @@
-import { parse, parseExpressionAt, type Expression, type PrivateIdentifier, type SpreadElement, type Statement as JsStatement, type Super } from 'acorn';
+import {
+  parse,
+  parseExpressionAt,
+  type Expression,
+  type PrivateIdentifier,
+  type SpreadElement,
+  type Statement as JsStatement,
+  type Super,
+} from 'acorn';
 import type { Expr, RefExpr, Statement } from '../language/ast';
 import { keywords } from '../language/lexer';
 
@@ -20,7 +28,10 @@ export const readEcmascriptExpression = (text: string): Expr | undefined => {
 };
 
 /** `declare` is told the names that `var` makes. */
-export const readEcmascriptStatements = (text: string, declare: (name: string) => void = () => undefined): Statement[] | undefined => {
+export const readEcmascriptStatements = (
+  text: string,
+  declare: (name: string) => void = () => undefined,
+): Statement[] | undefined => {
   try {
     return parse(text, { ecmaVersion: 2020 }).body.flatMap((s) => statement(s as JsStatement, declare));
   } catch (error) {
@@ -35,15 +46,51 @@ const refuse = (): never => {
 };
 
 const span = { start: 0, end: 0 };
-const named = (...names: readonly string[]): RefExpr => ({ kind: 'ref', global: false, parts: names.map((name) => ({ name, subscripts: [], span })), span });
-const call = (callee: string, ...args: readonly Expr[]): Expr => ({ kind: 'call', callee, calleeSpan: span, args, named: [], span }) as Expr;
+const named = (...names: readonly string[]): RefExpr => ({
+  kind: 'ref',
+  global: false,
+  parts: names.map((name) => ({ name, subscripts: [], span })),
+  span,
+});
+const call = (callee: string, ...args: readonly Expr[]): Expr =>
+  ({ kind: 'call', callee, calleeSpan: span, args, named: [], span }) as Expr;
 const number = (value: number): Expr => ({ kind: 'number', value, span });
 
 const operators: Readonly<Record<string, string>> = {
-  '+': '+', '-': '-', '*': '*', '/': '/', '**': '^', '==': '==', '===': '==', '!=': '<>', '!==': '<>', '<': '<', '<=': '<=', '>': '>', '>=': '>=', '&&': 'and', '||': 'or',
+  '+': '+',
+  '-': '-',
+  '*': '*',
+  '/': '/',
+  '**': '^',
+  '==': '==',
+  '===': '==',
+  '!=': '<>',
+  '!==': '<>',
+  '<': '<',
+  '<=': '<=',
+  '>': '>',
+  '>=': '>=',
+  '&&': 'and',
+  '||': 'or',
 };
 const functions: Readonly<Record<string, string>> = {
-  abs: 'abs', sqrt: 'sqrt', sin: 'sin', cos: 'cos', tan: 'tan', asin: 'asin', acos: 'acos', atan: 'atan', atan2: 'atan2', exp: 'exp', log: 'log', log10: 'log10', floor: 'floor', ceil: 'ceil', min: 'min', max: 'max', sign: 'sign',
+  abs: 'abs',
+  sqrt: 'sqrt',
+  sin: 'sin',
+  cos: 'cos',
+  tan: 'tan',
+  asin: 'asin',
+  acos: 'acos',
+  atan: 'atan',
+  atan2: 'atan2',
+  exp: 'exp',
+  log: 'log',
+  log10: 'log10',
+  floor: 'floor',
+  ceil: 'ceil',
+  min: 'min',
+  max: 'max',
+  sign: 'sign',
 };
 
 type Node = Expression | PrivateIdentifier | Super | SpreadElement;
@@ -67,19 +114,44 @@ function expression(node: Node): Expr {
       return refuse();
     case 'BinaryExpression':
       if (node.operator === 'in') return call('has', expression(node.left), reference(node.right));
-      if (node.operator === 'instanceof') return node.right.type === 'Identifier' && node.right.name === 'Array' ? call('isList', reference(node.left)) : refuse();
+      if (node.operator === 'instanceof')
+        return node.right.type === 'Identifier' && node.right.name === 'Array'
+          ? call('isList', reference(node.left))
+          : refuse();
       if (node.operator === '%') return call('rem', expression(node.left), expression(node.right));
-      return presence(node.operator, node.left, node.right) ?? binary(node.operator, expression(node.left), expression(node.right));
+      return (
+        presence(node.operator, node.left, node.right) ??
+        binary(node.operator, expression(node.left), expression(node.right))
+      );
     case 'LogicalExpression':
       return binary(node.operator, expression(node.left), expression(node.right));
     case 'ConditionalExpression':
-      return { kind: 'if', branches: [{ condition: expression(node.test), value: expression(node.consequent) }], otherwise: expression(node.alternate), span } as Expr;
+      return {
+        kind: 'if',
+        branches: [{ condition: expression(node.test), value: expression(node.consequent) }],
+        otherwise: expression(node.alternate),
+        span,
+      } as Expr;
     case 'ObjectExpression':
-      return { kind: 'call', callee: 'fields', calleeSpan: span, args: [], span, named: node.properties.map((p) => {
-        if (p.type !== 'Property' || p.computed || p.kind !== 'init') return refuse();
-        const name = p.key.type === 'Identifier' ? p.key.name : p.key.type === 'Literal' && typeof p.key.value === 'string' && /^[\p{L}_][\p{L}\p{N}_]*$/u.test(p.key.value) ? p.key.value : refuse();
-        return { name, value: expression(p.value as Expression), span };
-      }) } as Expr;
+      return {
+        kind: 'call',
+        callee: 'fields',
+        calleeSpan: span,
+        args: [],
+        span,
+        named: node.properties.map((p) => {
+          if (p.type !== 'Property' || p.computed || p.kind !== 'init') return refuse();
+          const name =
+            p.key.type === 'Identifier'
+              ? p.key.name
+              : p.key.type === 'Literal' &&
+                  typeof p.key.value === 'string' &&
+                  /^[\p{L}_][\p{L}\p{N}_]*$/u.test(p.key.value)
+                ? p.key.value
+                : refuse();
+          return { name, value: expression(p.value as Expression), span };
+        }),
+      } as Expr;
     case 'ArrayExpression':
       return { kind: 'array', elements: node.elements.map((x) => (x ? expression(x) : refuse())), span } as Expr;
     case 'CallExpression':
@@ -96,8 +168,15 @@ function binary(operator: string, left: Expr, right: Expr): Expr {
 
 /** `typeof x === 'undefined'` and `x == undefined`, as `not exists(x)`. */
 function presence(operator: string, left: Node, right: Node): Expr | undefined {
-  const asked = left.type === 'UnaryExpression' && left.operator === 'typeof' && right.type === 'Literal' && right.value === 'undefined' ? left.argument
-    : right.type === 'Identifier' && right.name === 'undefined' ? left : undefined;
+  const asked =
+    left.type === 'UnaryExpression' &&
+    left.operator === 'typeof' &&
+    right.type === 'Literal' &&
+    right.value === 'undefined'
+      ? left.argument
+      : right.type === 'Identifier' && right.name === 'undefined'
+        ? left
+        : undefined;
   if (!asked || !/^[!=]==?$/.test(operator)) return undefined;
   const there = call('exists', reference(asked));
   return operator.startsWith('!') ? there : { kind: 'unary', op: 'not', operand: there, span };
@@ -106,7 +185,9 @@ function presence(operator: string, left: Node, right: Node): Expr | undefined {
 function calling(callee: Node, args: readonly Node[]): Expr {
   if (callee.type === 'Identifier' && callee.name === 'In') {
     const [state] = args;
-    return state?.type === 'Literal' && typeof state.value === 'string' ? call('in', named(stateName(state.value))) : refuse();
+    return state?.type === 'Literal' && typeof state.value === 'string'
+      ? call('in', named(stateName(state.value)))
+      : refuse();
   }
   if (callee.type !== 'MemberExpression' || callee.computed || callee.property.type !== 'Identifier') return refuse();
   const method = callee.property.name;
@@ -116,7 +197,9 @@ function calling(callee: Node, args: readonly Node[]): Expr {
     return functions[method] ? call(functions[method], ...args.map(expression)) : refuse();
   }
   if (method === 'concat') {
-    const parts = [callee.object, ...args].map(expression).filter((e) => !(e.kind === 'array' && e.elements.length === 0));
+    const parts = [callee.object, ...args]
+      .map(expression)
+      .filter((e) => !(e.kind === 'array' && e.elements.length === 0));
     return parts.length === 1 ? parts[0] : call('cat', number(1), ...parts);
   }
   return refuse();
@@ -124,15 +207,18 @@ function calling(callee: Node, args: readonly Node[]): Expr {
 
 /** `a.b[i]`; subscripts of ours count from one. */
 function reference(node: Node): Expr {
-  if (node.type === 'Identifier') return node.name === 'undefined' ? refuse() : named(node.name === '_event' ? 'event' : node.name);
+  if (node.type === 'Identifier')
+    return node.name === 'undefined' ? refuse() : named(node.name === '_event' ? 'event' : node.name);
   if (node.type !== 'MemberExpression') return refuse();
-  if (!node.computed && node.property.type === 'Identifier' && node.property.name === 'length') return call('size', reference(node.object), number(1));
+  if (!node.computed && node.property.type === 'Identifier' && node.property.name === 'length')
+    return call('size', reference(node.object), number(1));
   const owner = reference(node.object);
   if (owner.kind !== 'ref') return refuse();
   const last = owner.parts[owner.parts.length - 1];
   if (node.computed) {
     const key = node.property;
-    if (key.type === 'Literal' && typeof key.value === 'string') return { ...owner, parts: [...owner.parts, { name: key.value, subscripts: [], span }] };
+    if (key.type === 'Literal' && typeof key.value === 'string')
+      return { ...owner, parts: [...owner.parts, { name: key.value, subscripts: [], span }] };
     const at = expression(key);
     const subscript = at.kind === 'number' ? number(at.value + 1) : binary('+', at, number(1));
     return { ...owner, parts: [...owner.parts.slice(0, -1), { ...last, subscripts: [...last.subscripts, subscript] }] };
@@ -148,7 +234,14 @@ function statement(node: JsStatement, declare: (name: string) => void): Statemen
     case 'BlockStatement':
       return node.body.flatMap((s) => statement(s as JsStatement, declare));
     case 'IfStatement':
-      return [{ kind: 'if', branches: [{ condition: expression(node.test), body: statement(node.consequent, declare) }], otherwise: node.alternate ? statement(node.alternate, declare) : [], span }];
+      return [
+        {
+          kind: 'if',
+          branches: [{ condition: expression(node.test), body: statement(node.consequent, declare) }],
+          otherwise: node.alternate ? statement(node.alternate, declare) : [],
+          span,
+        },
+      ];
     case 'WhileStatement':
       return [{ kind: 'while', condition: expression(node.test), body: statement(node.body, declare), span }];
     case 'VariableDeclaration':
@@ -162,13 +255,22 @@ function statement(node: JsStatement, declare: (name: string) => void): Statemen
       const e = node.expression;
       if (e.type === 'UpdateExpression') {
         const target = reference(e.argument);
-        return target.kind === 'ref' ? [{ kind: 'assign', target, value: binary(e.operator[0], target, number(1)), span }] : refuse();
+        return target.kind === 'ref'
+          ? [{ kind: 'assign', target, value: binary(e.operator[0], target, number(1)), span }]
+          : refuse();
       }
       if (e.type !== 'AssignmentExpression') return refuse();
       const target = reference(e.left as Node);
       if (target.kind !== 'ref') return refuse();
       const value = expression(e.right);
-      return [{ kind: 'assign', target, value: e.operator === '=' ? value : binary(e.operator.slice(0, -1), target, value), span }];
+      return [
+        {
+          kind: 'assign',
+          target,
+          value: e.operator === '=' ? value : binary(e.operator.slice(0, -1), target, value),
+          span,
+        },
+      ];
     }
     default:
       return refuse();

@@ -25,10 +25,13 @@ describe('project files', () => {
     expect(message(bytes('GIF89a'))).toBe('This is not a Zelvar project file');
     expect(message(bytes('{"a": 1}'))).toBe('This is not a Zelvar project file');
     expect(message(bytes('[]'))).toBe('This is not a Zelvar project file');
-    expect(message(bytes(json.replace('"version": 6', '"version": 7')))).toMatch(/written by a newer Zelvar \(format 7/);
+    expect(message(bytes(json.replace('"version": 6', '"version": 7')))).toMatch(
+      /written by a newer Zelvar \(format 7/,
+    );
   });
   test('a script in a name, a wrong type, a missing field are told by their place', () => {
-    const withName = (name: unknown): Uint8Array => bytes(JSON.stringify({ ...tubeCapper, types: [{ ...tubeCapper.types[0], name }] }));
+    const withName = (name: unknown): Uint8Array =>
+      bytes(JSON.stringify({ ...tubeCapper, types: [{ ...tubeCapper.types[0], name }] }));
     expect(message(withName('<img onerror=alert(1)>'))).toMatch(/types\[0\]\.name: A name starts with a letter/);
     expect(message(withName(12))).toMatch(/types\[0\]\.name/);
     expect(message(bytes(JSON.stringify({ ...tubeCapper, setups: [{ id: 'x' }] })))).toMatch(/setups\[0\]/);
@@ -42,60 +45,111 @@ describe('project files', () => {
 
 describe('recordings as CSV', () => {
   const recording: Recording = {
-    rows: 3, time: Float64Array.of(0, 0.1, 0.1), messages: [], transitions: [],
+    rows: 3,
+    time: Float64Array.of(0, 0.1, 0.1),
+    messages: [],
+    transitions: [],
     columns: [
       { name: 'spindle.w', unit: 'rad/s', kind: 'real', literals: [], values: Float64Array.of(1, 1 / 3, -2e-20) },
       { name: 'c[1].u', unit: '', kind: 'real', literals: [], values: Float64Array.of(0, 0, 5) },
       { name: 'guard.open', unit: '', kind: 'boolean', literals: [], values: Float64Array.of(0, 1, 1) },
-      { name: 'ctrl.mode', unit: '', kind: 'literal', literals: ['Off', 'Running, fast'], values: Float64Array.of(0, 1, 1) },
+      {
+        name: 'ctrl.mode',
+        unit: '',
+        kind: 'literal',
+        literals: ['Off', 'Running, fast'],
+        values: Float64Array.of(0, 1, 1),
+      },
     ],
   };
   const text = writeRecordingCsv(recording);
   test('names, units, Booleans and states are written as words', () => {
-    expect(text.split('\n').slice(0, 3)).toEqual(['time,spindle.w [rad/s],c[1].u,guard.open,ctrl.mode', '0,1,0,false,Off', '0.1,0.3333333333333333,0,true,"Running, fast"']);
+    expect(text.split('\n').slice(0, 3)).toEqual([
+      'time,spindle.w [rad/s],c[1].u,guard.open,ctrl.mode',
+      '0,1,0,false,Off',
+      '0.1,0.3333333333333333,0,true,"Running, fast"',
+    ]);
   });
   test('they read back to the same values, bit for bit', () => {
     const { value, problems } = readRecordingCsv(text);
     expect(problems).toEqual([]);
     expect([...value!.time]).toEqual([...recording.time]);
-    expect(value!.columns.map((c) => [c.name, c.unit, c.kind, [...c.values]])).toEqual(recording.columns.map((c) => [c.name, c.unit, c.kind, [...c.values]]));
+    expect(value!.columns.map((c) => [c.name, c.unit, c.kind, [...c.values]])).toEqual(
+      recording.columns.map((c) => [c.name, c.unit, c.kind, [...c.values]]),
+    );
   });
   test('what is wrong is told by line and column, the rest is read', () => {
     const { value, problems } = readRecordingCsv('time;x [V]\n0;1\noops;2\n1;abc\n0.5;3\n2;4\n'.replace(/;/g, ','));
     expect(value?.rows).toBe(3);
     expect(problems.map((p) => p.message)).toEqual([
-      'Line 3, column 1: "oops" is not a time; this line is left out', 'Line 5, column 1: the time 0.5 is earlier than the one before; this line is left out', 'Line 3, column 2: "abc" is not a number',
+      'Line 3, column 1: "oops" is not a time; this line is left out',
+      'Line 5, column 1: the time 0.5 is earlier than the one before; this line is left out',
+      'Line 3, column 2: "abc" is not a number',
     ]);
     expect(readRecordingCsv('a,b\n1,2').problems[0].message).toMatch(/not a recording/);
   });
 });
 
 test('a file of the first version opens: what it did not have is empty', () => {
-  const old = JSON.parse(writeProjectJson(tubeCapper)) as Record<string, unknown> & { requirements: Record<string, unknown>[]; types: Record<string, any>[] }; // eslint-disable-line @typescript-eslint/no-explicit-any
+  const old = JSON.parse(writeProjectJson(tubeCapper)) as Record<string, unknown> & {
+    requirements: Record<string, unknown>[];
+    types: Record<string, any>[];
+  }; // eslint-disable-line @typescript-eslint/no-explicit-any
   old.version = 1;
   for (const key of ['retired', 'flows', 'traces']) delete old[key];
-  for (const r of old.requirements) for (const key of ['kind', 'parent', 'attributes', 'source', 'observation']) delete r[key];
+  for (const r of old.requirements)
+    for (const key of ['kind', 'parent', 'attributes', 'source', 'observation']) delete r[key];
   for (const t of old.types) {
     delete t.procedures;
     delete t.sequences;
     for (const c of t.charts) {
       delete c.period;
       delete c.values;
-      c.states = c.states.map((s: { kind: string }) => ({ ...s, kind: undefined, during: undefined, defers: undefined, parallel: s.kind === 'parallel' }));
-      c.transitions = c.transitions.map((x: { triggers: { kind: string; on: string }[] }) => ({ ...x, also: undefined, internal: undefined, triggers: undefined, trigger: x.triggers[0]?.kind ?? 'completion', on: x.triggers[0]?.on ?? '' }));
+      c.states = c.states.map((s: { kind: string }) => ({
+        ...s,
+        kind: undefined,
+        during: undefined,
+        defers: undefined,
+        parallel: s.kind === 'parallel',
+      }));
+      c.transitions = c.transitions.map((x: { triggers: { kind: string; on: string }[] }) => ({
+        ...x,
+        also: undefined,
+        internal: undefined,
+        triggers: undefined,
+        trigger: x.triggers[0]?.kind ?? 'completion',
+        on: x.triggers[0]?.on ?? '',
+      }));
     }
   }
   const { value, problems } = readProjectText(JSON.stringify(old));
   expect(problems).toEqual([]);
   // charts come through with all they had in the first version
-  const charts = (p: typeof tubeCapper) => p.types.map((t) => t.charts.map((c) => ({ states: c.states.map((s) => ({ ...s, kind: s.kind === 'parallel' ? 'parallel' : 'state' })), transitions: c.transitions.map((x) => ({ ...x, triggers: x.triggers.slice(0, 1) })) })));
+  const charts = (p: typeof tubeCapper) =>
+    p.types.map((t) =>
+      t.charts.map((c) => ({
+        states: c.states.map((s) => ({ ...s, kind: s.kind === 'parallel' ? 'parallel' : 'state' })),
+        transitions: c.transitions.map((x) => ({ ...x, triggers: x.triggers.slice(0, 1) })),
+      })),
+    );
   expect(charts(value!)).toEqual(charts(tubeCapper));
   expect(value).toMatchObject({ version: 6, libraries: [], flows: [], traces: [], retired: [] });
-  expect(value!.requirements[0]).toMatchObject({ kind: 'requirement', parent: null, attributes: [], source: null, observation: null });
+  expect(value!.requirements[0]).toMatchObject({
+    kind: 'requirement',
+    parent: null,
+    attributes: [],
+    source: null,
+    observation: null,
+  });
 });
 
 test('what links of an earlier version carry becomes items, one for each text', () => {
-  const old = JSON.parse(writeProjectJson(tubeCapper)) as { version: number; items?: unknown; setups: { screen?: boolean }[]; types: { links: { carries: string }[] }[] };
+  const old = JSON.parse(writeProjectJson(tubeCapper)) as {
+    version: number;
+    items?: unknown;
+    setups: { screen?: boolean }[];
+    types: { links: { carries: string }[] }[];
+  };
   old.version = 5;
   delete old.items;
   for (const s of old.setups) delete s.screen;
@@ -104,6 +158,8 @@ test('what links of an earlier version carry becomes items, one for each text', 
   const { value, problems } = readProjectText(JSON.stringify(old));
   expect(problems).toEqual([]);
   expect(value!.items.map((i) => i.name)).toEqual(['torque', 'order']);
-  expect(value!.types[0].links.map((l) => value!.items.find((i) => i.id === l.carries)?.name ?? '').slice(0, 4)).toEqual(['torque', '', 'order', 'torque']);
+  expect(
+    value!.types[0].links.map((l) => value!.items.find((i) => i.id === l.carries)?.name ?? '').slice(0, 4),
+  ).toEqual(['torque', '', 'order', 'torque']);
   expect(value!.setups.every((s) => s.screen)).toBe(true);
 });

@@ -16,24 +16,43 @@ const makeId = (): (() => string) => {
 };
 const projectOf = (text: string): Project => {
   const read = importModelica(text, 'models.mo', makeId());
-  return { ...emptyProject('p', 'P'), root: read.root, types: read.types, libraries: read.library ? [read.library] : [], setups: read.setups };
+  return {
+    ...emptyProject('p', 'P'),
+    root: read.root,
+    types: read.types,
+    libraries: read.library ? [read.library] : [],
+    setups: read.setups,
+  };
 };
 
 /** What a model comes to: its variables with what is known of them, and its equations, in an order of their own. */
 const essence = (library: ClassLibrary, name: string): unknown => {
   const { model } = flatten(library, name);
-  const nameOf = (m: FlatModel) => (_: string, value: unknown): unknown => (typeof value === 'object' && value !== null && 'index' in value && 'op' in value ? `${(value as { op: string }).op} ${m.variables[(value as unknown as { index: number }).index].name}` : value);
+  const nameOf =
+    (m: FlatModel) =>
+    (_: string, value: unknown): unknown =>
+      typeof value === 'object' && value !== null && 'index' in value && 'op' in value
+        ? `${(value as { op: string }).op} ${m.variables[(value as unknown as { index: number }).index].name}`
+        : value;
   return {
     problems: model.problems.filter((p) => p.severity === 'error' && !p.code.startsWith('unit')).map((p) => p.message),
-    variables: model.variables.filter((v) => !v.hidden).map((v) => JSON.stringify([v.name, v.type, v.kind, v.unit, v.start, v.min, v.max, v.binding], nameOf(model))).sort(),
+    variables: model.variables
+      .filter((v) => !v.hidden)
+      .map((v) => JSON.stringify([v.name, v.type, v.kind, v.unit, v.start, v.min, v.max, v.binding], nameOf(model)))
+      .sort(),
     equations: model.equations.map((e) => JSON.stringify([e.left, e.right], nameOf(model))).sort(),
   };
 };
 const ofFile = (text: string, name: string): unknown => essence(libraryOfFile(parseFile(text).value, 'file'), name);
 
 const texts: readonly (readonly [name: string, text: string])[] = [
-  ['Decay', 'model Decay "one state" parameter Real k(unit = "1/s", min = 0) = 2 "rate"; Real x(start = 1, unit = "m"); output Real y; equation der(x) = -k*x; /* what is seen */ y = 2*x; annotation(experiment(StopTime = 3, Tolerance = 1e-8)); end Decay;'],
-  ['Rig', `within ;
+  [
+    'Decay',
+    'model Decay "one state" parameter Real k(unit = "1/s", min = 0) = 2 "rate"; Real x(start = 1, unit = "m"); output Real y; equation der(x) = -k*x; /* what is seen */ y = 2*x; annotation(experiment(StopTime = 3, Tolerance = 1e-8)); end Decay;',
+  ],
+  [
+    'Rig',
+    `within ;
 connector Pin Real v; flow Real i; end Pin;
 partial model TwoPin Pin p, n; Real v; equation v = p.v - n.v; p.i + n.i = 0; end TwoPin;
 model R "resistor" extends TwoPin; parameter Real R = 1; equation v = R*p.i; end R;
@@ -49,9 +68,16 @@ equation
   for i in 1:1 loop connect(b[i].n, b[i + 1].p); end for;
   connect(b[2].n, s.n);
   s.n.v = 0;
-end Rig;`],
-  ['Bounce', 'model Bounce Real h(start = 1, fixed = true); Real v; parameter Boolean lively = true; equation der(h) = v; der(v) = -9.81; when h < 0 then reinit(v, -0.8*pre(v)); end when; end Bounce;'],
-  ['Units', 'model Units input Modelica.Units.SI.Voltage u(start = 5); Modelica.Units.SI.Current i; parameter Modelica.Units.SI.Resistance R(min = 0) = 10 "of the wire"; initial equation i = 0; equation 1e-3*der(i) = u - R*i; end Units;'],
+end Rig;`,
+  ],
+  [
+    'Bounce',
+    'model Bounce Real h(start = 1, fixed = true); Real v; parameter Boolean lively = true; equation der(h) = v; der(v) = -9.81; when h < 0 then reinit(v, -0.8*pre(v)); end when; end Bounce;',
+  ],
+  [
+    'Units',
+    'model Units input Modelica.Units.SI.Voltage u(start = 5); Modelica.Units.SI.Current i; parameter Modelica.Units.SI.Resistance R(min = 0) = 10 "of the wire"; initial equation i = 0; equation 1e-3*der(i) = u - R*i; end Units;',
+  ],
 ];
 
 test.each(texts)('%s means the same as a project as in its file, and written back', (name, text) => {
@@ -63,25 +89,39 @@ test.each(texts)('%s means the same as a project as in its file, and written bac
   expect(ofFile(back.text, name)).toEqual(wanted);
   // and once more, to the same part types
   const again = projectOf(back.text);
-  expect(again.types.map((t) => [t.name, t.note, t.physics, t.quantities.map((q) => [q.name, q.role, q.value, q.unit])])).toEqual(project.types.map((t) => [t.name, t.note, t.physics, t.quantities.map((q) => [q.name, q.role, q.value, q.unit])]));
+  expect(
+    again.types.map((t) => [t.name, t.note, t.physics, t.quantities.map((q) => [q.name, q.role, q.value, q.unit])]),
+  ).toEqual(
+    project.types.map((t) => [t.name, t.note, t.physics, t.quantities.map((q) => [q.name, q.role, q.value, q.unit])]),
+  );
 });
 
 test('plain quantities stand in the table, comments stay in the text, the experiment becomes a setup', () => {
   const project = projectOf(texts[0][1]);
   const [type] = project.types;
   expect(type).toMatchObject({ name: 'Decay', note: 'one state' });
-  expect(type.quantities.map((q) => [q.name, q.role, q.value, q.unit, q.min, q.note])).toEqual([['k', 'parameter', '2', '1/s', '0', 'rate'], ['x', 'variable', '1', 'm', '', ''], ['y', 'output', '', '', '', '']]);
+  expect(type.quantities.map((q) => [q.name, q.role, q.value, q.unit, q.min, q.note])).toEqual([
+    ['k', 'parameter', '2', '1/s', '0', 'rate'],
+    ['x', 'variable', '1', 'm', '', ''],
+    ['y', 'output', '', '', '', ''],
+  ]);
   expect(type.physics).toContain('/* what is seen */');
   expect(project.setups[0]).toMatchObject({ name: 'Decay', stop: 3, relative: 1e-8, root: type.id });
   const prepared = prepareRun(project, project.setups[0]);
   if (!isRunnable(prepared)) throw new Error(prepared.problems.map((p) => p.message).join());
   const run = createRun(prepared);
   run.simulation.advance(Infinity);
-  expect(run.recorder.takeNew().columns.find((c) => c.name === 'x')!.values.at(-1)).toBeCloseTo(Math.exp(-6), 6);
+  expect(
+    run.recorder
+      .takeNew()
+      .columns.find((c) => c.name === 'x')!
+      .values.at(-1),
+  ).toBeCloseTo(Math.exp(-6), 6);
 });
 
 test('models of a package that say how to be run become part types; what cannot be read is told with its place', () => {
-  const text = 'package P model A Real x; equation x = time; annotation(experiment(StopTime = 2)); end A; model B Real y; equation y = 1; end B; end P;';
+  const text =
+    'package P model A Real x; equation x = time; annotation(experiment(StopTime = 2)); end A; model B Real y; equation y = 1; end B; end P;';
   const project = projectOf(text);
   expect(project.types.map((t) => [t.name, t.physics])).toEqual([['A', 'extends P.A;\n']]);
   expect(flatten(projectLibrary(project).library, 'A').model.indexOf.has('x')).toBe(true);

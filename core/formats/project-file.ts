@@ -22,7 +22,10 @@ export interface ReadProject {
   readonly problems: readonly Problem[];
 }
 
-const failed = (code: string, message: string): ReadProject => ({ value: undefined, problems: [problem('error', code, message)] });
+const failed = (code: string, message: string): ReadProject => ({
+  value: undefined,
+  problems: [problem('error', code, message)],
+});
 
 /** Never throws: what is wrong comes back as problems. */
 export function readProjectFile(bytes: Uint8Array): ReadProject {
@@ -35,7 +38,9 @@ export function readProjectFile(bytes: Uint8Array): ReadProject {
       return failed('damaged', 'This project file is damaged or was cut short: its contents cannot be unpacked');
     }
     const json = entries['project.json'];
-    return json ? readProjectText(strFromU8(json)) : failed('foreign', 'This is a zip file, but not a Zelvar project: there is no project.json in it');
+    return json
+      ? readProjectText(strFromU8(json))
+      : failed('foreign', 'This is a zip file, but not a Zelvar project: there is no project.json in it');
   }
   return readProjectText(new TextDecoder().decode(bytes));
 }
@@ -51,19 +56,31 @@ export function readProjectText(text: string): ReadProject {
     return failed('damaged', `The file is damaged or was cut short: it stops making sense ${positionOf(detail, text)}`);
   }
   const head = data as { format?: unknown; version?: unknown } | null;
-  if (typeof head !== 'object' || head === null || head.format !== projectFormat) return failed('foreign', 'This is not a Zelvar project file');
-  if (typeof head.version !== 'number' || !Number.isInteger(head.version) || head.version < 1) return failed('version', 'The file does not say which version of the format it has');
+  if (typeof head !== 'object' || head === null || head.format !== projectFormat)
+    return failed('foreign', 'This is not a Zelvar project file');
+  if (typeof head.version !== 'number' || !Number.isInteger(head.version) || head.version < 1)
+    return failed('version', 'The file does not say which version of the format it has');
   if (head.version > projectVersion) {
-    return failed('future', `This file was written by a newer Zelvar (format ${head.version}; this one reads up to ${projectVersion}). Nothing was changed`);
+    return failed(
+      'future',
+      `This file was written by a newer Zelvar (format ${head.version}; this one reads up to ${projectVersion}). Nothing was changed`,
+    );
   }
   try {
-    const value = projectSchema.noUnknown(false).validateSync(migrate(data), { strict: true, abortEarly: false }) as Project;
+    const value = projectSchema
+      .noUnknown(false)
+      .validateSync(migrate(data), { strict: true, abortEarly: false }) as Project;
     const broken = danglingReferences(value);
     return { value, problems: broken };
   } catch (error) {
     if (!(error instanceof ValidationError)) throw error;
     const inner = error.inner.length > 0 ? error.inner : [error];
-    return { value: undefined, problems: inner.slice(0, 20).map((e) => problem('error', 'invalid', `${readablePath(e.path ?? '')}: ${e.errors[0]}`)) };
+    return {
+      value: undefined,
+      problems: inner
+        .slice(0, 20)
+        .map((e) => problem('error', 'invalid', `${readablePath(e.path ?? '')}: ${e.errors[0]}`)),
+    };
   }
 }
 
@@ -80,9 +97,12 @@ function positionOf(detail: string, text: string): string {
 function danglingReferences(project: Project): Problem[] {
   const types = new Set(project.types.map((t) => t.id));
   const problems: Problem[] = [];
-  if (project.root !== '' && !types.has(project.root)) problems.push(problem('warning', 'dangling', 'The product of this file is not one of its part types'));
+  if (project.root !== '' && !types.has(project.root))
+    problems.push(problem('warning', 'dangling', 'The product of this file is not one of its part types'));
   for (const t of project.types) {
-    for (const p of t.parts) if (!types.has(p.type)) problems.push(problem('warning', 'dangling', `The type of ${t.name}.${p.name} is missing in the file`));
+    for (const p of t.parts)
+      if (!types.has(p.type))
+        problems.push(problem('warning', 'dangling', `The type of ${t.name}.${p.name} is missing in the file`));
   }
   return problems;
 }

@@ -24,11 +24,18 @@ export function writeRecordingCsv(recording: Recording): string {
 /** Reads a recording back. Cells that are not numbers become the names of a column of literals. */
 export function readRecordingCsv(text: string): { value: Recording | undefined; problems: Problem[] } {
   const problems: Problem[] = [];
-  const at = (row: number, column: number, message: string): void => void problems.push(problem('error', 'csv', `Line ${row}, column ${column}: ${message}`));
+  const at = (row: number, column: number, message: string): void =>
+    void problems.push(problem('error', 'csv', `Line ${row}, column ${column}: ${message}`));
   const parsed = Papa.parse<string[]>(text.replace(/^\uFEFF/, ''), { skipEmptyLines: 'greedy' });
   for (const e of parsed.errors.slice(0, 5)) if (e.code !== 'UndetectableDelimiter') at((e.row ?? 0) + 1, 1, e.message);
   const [head, ...body] = parsed.data;
-  if (!head || head[0]?.trim().toLowerCase().replace(/ \[s\]$/, '') !== 'time') {
+  if (
+    !head ||
+    head[0]
+      ?.trim()
+      .toLowerCase()
+      .replace(/ \[s\]$/, '') !== 'time'
+  ) {
     problems.push(problem('error', 'csv', 'This is not a recording: its first column is not named "time"'));
     return { value: undefined, problems };
   }
@@ -44,7 +51,8 @@ export function readRecordingCsv(text: string): { value: Recording | undefined; 
   let last = -Infinity;
   body.forEach((line, k) => {
     const t = Number(line[0]);
-    if (line[0].trim() === '' || !Number.isFinite(t)) return at(k + 2, 1, `"${line[0]}" is not a time; this line is left out`);
+    if (line[0].trim() === '' || !Number.isFinite(t))
+      return at(k + 2, 1, `"${line[0]}" is not a time; this line is left out`);
     if (t < last) return at(k + 2, 1, `the time ${t} is earlier than the one before; this line is left out`);
     if (line.length !== head.length) at(k + 2, line.length, `${line.length} cells instead of ${head.length}`);
     last = t;
@@ -54,12 +62,24 @@ export function readRecordingCsv(text: string): { value: Recording | undefined; 
   const columns = names.map(({ name, unit }, k): RecordingColumn => {
     const cells = rows.map((r) => (r[k + 1] ?? '').trim());
     if (cells.length > 0 && cells.every((c) => c === 'true' || c === 'false')) {
-      return { name, unit, kind: 'boolean', literals: [], values: Float64Array.from(cells, (c) => (c === 'true' ? 1 : 0)) };
+      return {
+        name,
+        unit,
+        kind: 'boolean',
+        literals: [],
+        values: Float64Array.from(cells, (c) => (c === 'true' ? 1 : 0)),
+      };
     }
     const numeric = cells.filter((c) => c !== '' && Number.isFinite(Number(c))).length;
     if (numeric * 2 >= cells.length) {
       cells.forEach((c, r) => (c === '' || !Number.isFinite(Number(c))) && at(r + 2, k + 2, `"${c}" is not a number`));
-      return { name, unit, kind: 'real', literals: [], values: Float64Array.from(cells, (c) => (c === '' ? NaN : Number(c))) };
+      return {
+        name,
+        unit,
+        kind: 'real',
+        literals: [],
+        values: Float64Array.from(cells, (c) => (c === '' ? NaN : Number(c))),
+      };
     }
     const literals = [...new Set(cells)];
     return { name, unit, kind: 'literal', literals, values: Float64Array.from(cells, (c) => literals.indexOf(c)) };

@@ -10,9 +10,30 @@ interface Rule {
 const rules: Readonly<Record<string, Rule>> = {
   'REQ-IF': { attributes: [], children: ['THE-HEADER', 'CORE-CONTENT', 'TOOL-EXTENSIONS?'] },
   'THE-HEADER': { attributes: [], children: ['REQ-IF-HEADER'] },
-  'REQ-IF-HEADER': { attributes: ['IDENTIFIER'], children: ['COMMENT?', 'CREATION-TIME', 'REPOSITORY-ID?', 'REQ-IF-TOOL-ID', 'REQ-IF-VERSION', 'SOURCE-TOOL-ID', 'TITLE'] },
+  'REQ-IF-HEADER': {
+    attributes: ['IDENTIFIER'],
+    children: [
+      'COMMENT?',
+      'CREATION-TIME',
+      'REPOSITORY-ID?',
+      'REQ-IF-TOOL-ID',
+      'REQ-IF-VERSION',
+      'SOURCE-TOOL-ID',
+      'TITLE',
+    ],
+  },
   'CORE-CONTENT': { attributes: [], children: ['REQ-IF-CONTENT'] },
-  'REQ-IF-CONTENT': { attributes: [], children: ['DATATYPES?', 'SPEC-TYPES?', 'SPEC-OBJECTS?', 'SPEC-RELATIONS?', 'SPECIFICATIONS?', 'SPEC-RELATION-GROUPS?'] },
+  'REQ-IF-CONTENT': {
+    attributes: [],
+    children: [
+      'DATATYPES?',
+      'SPEC-TYPES?',
+      'SPEC-OBJECTS?',
+      'SPEC-RELATIONS?',
+      'SPECIFICATIONS?',
+      'SPEC-RELATION-GROUPS?',
+    ],
+  },
   DATATYPES: { attributes: [], children: ['DATATYPE-DEFINITION-STRING*'] },
   'DATATYPE-DEFINITION-STRING': { attributes: [...identified, 'MAX-LENGTH'], children: [] },
   'SPEC-TYPES': { attributes: [], children: ['SPEC-OBJECT-TYPE*', 'SPECIFICATION-TYPE*', 'SPEC-RELATION-TYPE*'] },
@@ -48,9 +69,28 @@ export function checkReqif(root: XmlElement): string[] {
     if (rule) {
       for (const a of rule.attributes) if (!(a in e.attributes)) problems.push(`${here}: ${a} is missing`);
       const tags = childrenOf(e).map((c) => c.tag);
-      const pattern = new RegExp(`^${rule.children.map((c) => `(?:${c.replace(/[*?]$/, '')} )${/[*?]$/.exec(c)?.[0] ?? ''}`).join('')}$`);
-      if (!pattern.test(tags.map((t) => `${t} `).join(''))) problems.push(`${here}: has ${tags.join(', ') || 'nothing'}; expected ${rule.children.join(', ') || 'nothing'}`);
-    } else if (!['TYPE', 'SOURCE', 'TARGET', 'OBJECT', 'DEFINITION', 'CREATION-TIME', 'REQ-IF-TOOL-ID', 'REQ-IF-VERSION', 'SOURCE-TOOL-ID', 'TITLE'].includes(e.tag)) problems.push(`${here}: not expected`);
+      const pattern = new RegExp(
+        `^${rule.children.map((c) => `(?:${c.replace(/[*?]$/, '')} )${/[*?]$/.exec(c)?.[0] ?? ''}`).join('')}$`,
+      );
+      if (!pattern.test(tags.map((t) => `${t} `).join('')))
+        problems.push(
+          `${here}: has ${tags.join(', ') || 'nothing'}; expected ${rule.children.join(', ') || 'nothing'}`,
+        );
+    } else if (
+      ![
+        'TYPE',
+        'SOURCE',
+        'TARGET',
+        'OBJECT',
+        'DEFINITION',
+        'CREATION-TIME',
+        'REQ-IF-TOOL-ID',
+        'REQ-IF-VERSION',
+        'SOURCE-TOOL-ID',
+        'TITLE',
+      ].includes(e.tag)
+    )
+      problems.push(`${here}: not expected`);
     const id = e.attributes.IDENTIFIER;
     if (id !== undefined) {
       if (ids.has(id)) problems.push(`${here}: the identifier ${id} is there twice`);
@@ -60,6 +100,8 @@ export function checkReqif(root: XmlElement): string[] {
   };
   visit(root, '');
   if (root.tag !== 'REQ-IF') problems.push(`The outermost element is ${root.tag}`);
-  for (const { tag, id } of references) if (ids.get(id) !== tag) problems.push(`A reference to the ${tag} ${id} leads ${ids.has(id) ? `to a ${ids.get(id)}` : 'nowhere'}`);
+  for (const { tag, id } of references)
+    if (ids.get(id) !== tag)
+      problems.push(`A reference to the ${tag} ${id} leads ${ids.has(id) ? `to a ${ids.get(id)}` : 'nowhere'}`);
   return problems;
 }

@@ -17,7 +17,8 @@ const after = (run: ChartRun, seconds: number): string[] => {
   return run.active();
 };
 
-const child = (body: string, attributes = ''): string => `<content><scxml version="1.0" datamodel="ecmascript" ${attributes}>${body}</scxml></content>`;
+const child = (body: string, attributes = ''): string =>
+  `<content><scxml version="1.0" datamodel="ecmascript" ${attributes}>${body}</scxml></content>`;
 
 test('a service runs while its state is active, is answered, and tells when it has ended', () => {
   const run = started(`
@@ -59,8 +60,11 @@ test('messages from outside are passed on where that is asked for; finalize runs
 });
 
 test('the chart of a service may stand in a file; one that cannot be found is an error the chart hears', () => {
-  const work = '<state id="work"><invoke type="scxml" src="file:other.scxml"/><transition event="done.invoke" target="good"/><transition target="bad" event="error.execution"/></state><state id="good"/><state id="bad"/>';
-  expect(after(started(work, '', { 'other.scxml': '<scxml version="1.0"><final id="f"/></scxml>' }), 0)).toEqual(['good']);
+  const work =
+    '<state id="work"><invoke type="scxml" src="file:other.scxml"/><transition event="done.invoke" target="good"/><transition target="bad" event="error.execution"/></state><state id="good"/><state id="bad"/>';
+  expect(after(started(work, '', { 'other.scxml': '<scxml version="1.0"><final id="f"/></scxml>' }), 0)).toEqual([
+    'good',
+  ]);
   expect(after(started(work), 0)).toEqual(['bad']);
   expect(after(started(work.replace('type="scxml"', 'type="other"')), 0)).toEqual(['bad']);
 });
@@ -73,21 +77,31 @@ test('names, receivers and ids of messages may be found when they are sent, and 
     <state id="t"><transition event="late" target="wrong"/><transition event="back" cond="_event.origintype != undefined" target="u"/><onentry><send event="back"/></onentry></state>
     <state id="u"/><state id="wrong"/>`);
   expect(after(run, 3)).toEqual(['u']);
-  const nobody = started('<state id="s"><onentry><send event="x" target="#_nobody"/></onentry><transition event="error.communication" target="lost"/></state><state id="lost"/>');
+  const nobody = started(
+    '<state id="s"><onentry><send event="x" target="#_nobody"/></onentry><transition event="error.communication" target="lost"/></state><state id="lost"/>',
+  );
   expect(nobody.active()).toEqual(['lost']);
 });
 
 test('objects, their members, and values that come about late', () => {
-  const run = started(`
+  const run = started(
+    `
     <datamodel><data id="o" expr="{ a: 1, 'b': [2, 3] }"/></datamodel>
     <state id="s"><transition cond="typeof later === 'undefined' &amp;&amp; 'a' in o &amp;&amp; o.b instanceof Array &amp;&amp; o.b[1] == 3" target="t"/></state>
-    <state id="t"><datamodel><data id="later" expr="5"/></datamodel><transition cond="later == 5" target="u"/></state><state id="u"/>`, 'binding="late"');
+    <state id="t"><datamodel><data id="later" expr="5"/></datamodel><transition cond="later == 5" target="u"/></state><state id="u"/>`,
+    'binding="late"',
+  );
   expect(run.active()).toEqual(['u']);
 });
 
 test('read for a part, what only charts on their own can do is told', () => {
-  const { value, problems } = readScxml(`<scxml version="1.0" datamodel="ecmascript"><state id="s"><invoke type="scxml" id="k">${child('<state id="a"/>')}</invoke><onentry><send eventexpr="x"/></onentry></state></scxml>`);
-  expect(problems.map((p) => p.message)).toEqual(['The chart that state s keeps running beside it (invoke) is left out in a part; the command zelvar chart runs it', 'Who gets the message x, or what it is called, is found only when it is sent: a part cannot do that, the command zelvar chart can']);
+  const { value, problems } = readScxml(
+    `<scxml version="1.0" datamodel="ecmascript"><state id="s"><invoke type="scxml" id="k">${child('<state id="a"/>')}</invoke><onentry><send eventexpr="x"/></onentry></state></scxml>`,
+  );
+  expect(problems.map((p) => p.message)).toEqual([
+    'The chart that state s keeps running beside it (invoke) is left out in a part; the command zelvar chart runs it',
+    'Who gets the message x, or what it is called, is found only when it is sent: a part cannot do that, the command zelvar chart can',
+  ]);
   expect(value!.chart.states.map((s) => s.name)).toEqual(['s']);
   expect(value!.services).toMatchObject([{ state: 's', id: 'k', forwards: false }]);
 });

@@ -5,14 +5,20 @@ import { parseExpressionText, parseStatementsText } from '../language/parse';
 import { readScxml, type ScxmlFile, type ScxmlService } from './scxml-read';
 
 /** What a file of SCXML says, ready to run on its own. `file` gives the text of files it names during the run. */
-export function scxmlProgram(scxml: ScxmlFile, file: (path: string) => string | undefined = () => undefined): ChartProgram {
+export function scxmlProgram(
+  scxml: ScxmlFile,
+  file: (path: string) => string | undefined = () => undefined,
+): ChartProgram {
   return { source: readChart(scxml.chart, '', []), services: scxml.services.map((s) => serviceOf(s, file)) };
 }
 
 function serviceOf(s: ScxmlService, file: (path: string) => string | undefined): Service {
   const fixed = s.chart && 'chart' in s.chart ? scxmlProgram(s.chart, file) : undefined;
   return {
-    state: s.state, forwards: s.forwards, ...(s.id !== undefined && { id: s.id }), ...(s.idPlace !== undefined && { idPlace: s.idPlace }),
+    state: s.state,
+    forwards: s.forwards,
+    ...(s.id !== undefined && { id: s.id }),
+    ...(s.idPlace !== undefined && { idPlace: s.idPlace }),
     ...(s.way !== undefined && { way: parseExpressionText(s.way).value }),
     values: s.values.map((x) => ({ name: x.name, value: parseExpressionText(x.value).value })),
     finalize: parseStatementsText(s.finalize).value,

@@ -10,7 +10,9 @@ import { escapeXml } from './xml';
 export function writeScxml(chart: Chart): string {
   const nameOf = new Map(chart.states.map((s) => [s.id, s.name]));
   const attributes = (all: Readonly<Record<string, string | undefined>>): string =>
-    Object.entries(all).map(([k, v]) => (v === undefined || v === '' ? '' : ` ${k}="${escapeXml(v).replace(/\n/g, '&#10;')}"`)).join('');
+    Object.entries(all)
+      .map(([k, v]) => (v === undefined || v === '' ? '' : ` ${k}="${escapeXml(v).replace(/\n/g, '&#10;')}"`))
+      .join('');
   const lines: string[] = [];
   const put = (depth: number, text: string): void => void lines.push('  '.repeat(depth) + text);
   const doing = (depth: number, tag: string, text: string): void => {
@@ -18,22 +20,51 @@ export function writeScxml(chart: Chart): string {
   };
 
   const transition = (t: Transition, depth: number): void => {
-    const messages = t.triggers.flatMap((g) => (g.kind === 'message' ? [readMessage(g.on)?.name ?? g.on] : g.kind === 'done' ? [`done.state.${nameOf.get(t.from) ?? ''}`] : []));
-    const plain = t.triggers.every((g) => (g.kind === 'message' && readMessage(g.on)?.args.length === 0) || g.kind === 'done');
+    const messages = t.triggers.flatMap((g) =>
+      g.kind === 'message'
+        ? [readMessage(g.on)?.name ?? g.on]
+        : g.kind === 'done'
+          ? [`done.state.${nameOf.get(t.from) ?? ''}`]
+          : [],
+    );
+    const plain = t.triggers.every(
+      (g) => (g.kind === 'message' && readMessage(g.on)?.args.length === 0) || g.kind === 'done',
+    );
     const head = attributes({
-      event: messages.join(' '), cond: t.guard.trim(), target: [t.to, ...t.also].filter(Boolean).map((id) => nameOf.get(id) ?? '').join(' '), type: t.internal ? 'internal' : undefined,
+      event: messages.join(' '),
+      cond: t.guard.trim(),
+      target: [t.to, ...t.also]
+        .filter(Boolean)
+        .map((id) => nameOf.get(id) ?? '')
+        .join(' '),
+      type: t.internal ? 'internal' : undefined,
       'z:triggers': plain ? undefined : JSON.stringify(t.triggers),
     });
-    put(depth, t.effect.trim() === '' ? `<transition${head}/>` : `<transition${head}><z:do>${escapeXml(t.effect.trim())}</z:do></transition>`);
+    put(
+      depth,
+      t.effect.trim() === ''
+        ? `<transition${head}/>`
+        : `<transition${head}><z:do>${escapeXml(t.effect.trim())}</z:do></transition>`,
+    );
   };
 
   const state = (s: ChartState, depth: number): void => {
-    const tag = s.kind === 'history' || s.kind === 'deepHistory' ? 'history' : s.kind === 'parallel' || s.kind === 'final' ? s.kind : 'state';
+    const tag =
+      s.kind === 'history' || s.kind === 'deepHistory'
+        ? 'history'
+        : s.kind === 'parallel' || s.kind === 'final'
+          ? s.kind
+          : 'state';
     const children = childStates(chart, s.id);
     const own = chart.transitions.filter((t) => t.from === s.id);
     const head = attributes({
-      id: s.name, type: s.kind === 'history' ? 'shallow' : s.kind === 'deepHistory' ? 'deep' : undefined, 'z:kind': s.kind === 'choice' || s.kind === 'junction' ? s.kind : undefined,
-      'z:defers': s.defers, 'z:note': s.note, 'z:x': String(s.x), 'z:y': String(s.y),
+      id: s.name,
+      type: s.kind === 'history' ? 'shallow' : s.kind === 'deepHistory' ? 'deep' : undefined,
+      'z:kind': s.kind === 'choice' || s.kind === 'junction' ? s.kind : undefined,
+      'z:defers': s.defers,
+      'z:note': s.note,
+      'z:x': String(s.x),
+      'z:y': String(s.y),
     });
     put(depth, `<${tag}${head}>`);
     begin(s.id, depth + 1);
@@ -64,12 +95,20 @@ export function writeScxml(chart: Chart): string {
   const start = top.find((s) => s.kind === 'start');
   const begins = start && chart.transitions.find((t) => t.from === start.id);
   put(0, '<?xml version="1.0" encoding="UTF-8"?>');
-  put(0, `<scxml xmlns="http://www.w3.org/2005/07/scxml" xmlns:z="urn:zelvar:chart" version="1.0" datamodel="${languageName}"${attributes({
-    name: chart.name, initial: begins ? [begins.to, ...begins.also].map((id) => nameOf.get(id) ?? '').join(' ') : first?.name, 'z:period': chart.period,
-  })}>`);
+  put(
+    0,
+    `<scxml xmlns="http://www.w3.org/2005/07/scxml" xmlns:z="urn:zelvar:chart" version="1.0" datamodel="${languageName}"${attributes(
+      {
+        name: chart.name,
+        initial: begins ? [begins.to, ...begins.also].map((id) => nameOf.get(id) ?? '').join(' ') : first?.name,
+        'z:period': chart.period,
+      },
+    )}>`,
+  );
   if (chart.values.length > 0) {
     put(1, '<datamodel>');
-    for (const v of chart.values) put(2, `<data${attributes({ id: v.name, expr: v.value, 'z:type': v.type, 'z:unit': v.unit })}/>`);
+    for (const v of chart.values)
+      put(2, `<data${attributes({ id: v.name, expr: v.value, 'z:type': v.type, 'z:unit': v.unit })}/>`);
     put(1, '</datamodel>');
   }
   if (begins?.effect.trim()) put(1, `<script>${escapeXml(begins.effect.trim())}</script>`);

@@ -10,7 +10,10 @@ import { childOf, childrenOf, escapeXml, readXml, textOf, type XmlElement } from
 const fixedColumns = { foreign: 'IDENTIFIER', parent: 'Parent', kind: 'Object type' } as const;
 
 export function readReqifSheets(bytes: Uint8Array): ReadTable {
-  const refuse = (message: string, line = 0): ReadTable => ({ value: undefined, remarks: [remark('error', message, '', line)] });
+  const refuse = (message: string, line = 0): ReadTable => ({
+    value: undefined,
+    remarks: [remark('error', message, '', line)],
+  });
   if (bytes.length === 0) return refuse('The file is empty');
   const xml = readXml(decodeText(bytes).text);
   if (!xml.root) return refuse(xml.problem, xml.line);
@@ -48,29 +51,44 @@ class Reader {
     for (const e of childrenOf(childOf(this.content, 'SPEC-OBJECTS'))) {
       const object = this.object(e);
       if (object.id === '') this.say('warning', 'An object without an IDENTIFIER was left out');
-      else if (objects.has(object.id)) this.say('warning', `Two objects have the identifier ${object.id}: the second was left out`);
+      else if (objects.has(object.id))
+        this.say('warning', `Two objects have the identifier ${object.id}: the second was left out`);
       else objects.set(object.id, object);
     }
     const used = new Set<string>();
-    const sheets = childrenOf(childOf(this.content, 'SPECIFICATIONS')).map((s) => this.sheet(nameOf(s), s, objects, used));
+    const sheets = childrenOf(childOf(this.content, 'SPECIFICATIONS')).map((s) =>
+      this.sheet(nameOf(s), s, objects, used),
+    );
     const loose = [...objects.values()].filter((o) => !used.has(o.id));
     if (loose.length > 0) {
-      if (sheets.length > 0) this.say('info', `${loose.length} object${loose.length === 1 ? ' stands' : 's stand'} in no specification`);
-      sheets.push(table('Objects in no specification', loose.map((object) => ({ object, parent: '' }))));
+      if (sheets.length > 0)
+        this.say('info', `${loose.length} object${loose.length === 1 ? ' stands' : 's stand'} in no specification`);
+      sheets.push(
+        table(
+          'Objects in no specification',
+          loose.map((object) => ({ object, parent: '' })),
+        ),
+      );
     }
     const relations = childrenOf(childOf(this.content, 'SPEC-RELATIONS')).flatMap((r): Relation[] => {
       const from = textOf(childrenOf(childOf(r, 'SOURCE'))[0]).trim();
       const to = textOf(childrenOf(childOf(r, 'TARGET'))[0]).trim();
       const missing = [from, to].find((x) => !objects.has(x));
       if (missing !== undefined) {
-        this.say('warning', `The relation ${id(r)} leads to ${missing === '' ? 'nothing' : `${missing}, which is not in the file`}; it was left out`);
+        this.say(
+          'warning',
+          `The relation ${id(r)} leads to ${missing === '' ? 'nothing' : `${missing}, which is not in the file`}; it was left out`,
+        );
         return [];
       }
       const type = textOf(childrenOf(childOf(r, 'TYPE'))[0]).trim();
       return [{ from, to, type: this.typeNames.get(type) ?? '' }];
     });
     if (sheets.length === 0) this.say('warning', 'There are no objects in this file');
-    return { value: { sheets: sheets.filter((s) => s.rows.length > 1 || sheets.length === 1), relations }, remarks: this.remarks };
+    return {
+      value: { sheets: sheets.filter((s) => s.rows.length > 1 || sheets.length === 1), relations },
+      remarks: this.remarks,
+    };
   }
 
   private say(severity: Remark['severity'], message: string): void {
@@ -86,7 +104,11 @@ class Reader {
     for (const v of childrenOf(childOf(e, 'VALUES'))) {
       const definition = textOf(childrenOf(childOf(v, 'DEFINITION'))[0]).trim();
       const name = this.attributeNames.get(definition) ?? definition;
-      if (!this.attributeNames.has(definition)) this.say('warning', `A value of ${id} belongs to the attribute ${definition || '(none)'}, which is not in the file; it was kept under that name`);
+      if (!this.attributeNames.has(definition))
+        this.say(
+          'warning',
+          `A value of ${id} belongs to the attribute ${definition || '(none)'}, which is not in the file; it was kept under that name`,
+        );
       values.set(name || 'Value', this.value(v, id, name));
     }
     return { id, kind: this.typeNames.get(type) ?? '', values };
@@ -94,25 +116,39 @@ class Reader {
 
   private value(v: XmlElement, id: string, name: string): string {
     if (v.tag === 'ATTRIBUTE-VALUE-ENUMERATION') {
-      return childrenOf(childOf(v, 'VALUES')).map((r) => textOf(r).trim()).map((ref) => this.enumNames.get(ref) ?? ref).join(', ');
+      return childrenOf(childOf(v, 'VALUES'))
+        .map((r) => textOf(r).trim())
+        .map((ref) => this.enumNames.get(ref) ?? ref)
+        .join(', ');
     }
     if (v.tag === 'ATTRIBUTE-VALUE-XHTML') {
       const body = childOf(v, 'THE-VALUE');
       const lost = findTag(body, new Set(['object', 'table', 'img', 'a']));
-      if (lost) this.say('info', `${name} of ${id} has a ${lost === 'object' || lost === 'img' ? 'picture or embedded object' : lost === 'a' ? 'hyperlink' : lost}: only its text was read`);
+      if (lost)
+        this.say(
+          'info',
+          `${name} of ${id} has a ${lost === 'object' || lost === 'img' ? 'picture or embedded object' : lost === 'a' ? 'hyperlink' : lost}: only its text was read`,
+        );
       return plainText(body);
     }
     return (v.attributes['THE-VALUE'] ?? textOf(childOf(v, 'THE-VALUE'))).trim();
   }
 
-  private sheet(name: string, specification: XmlElement, objects: ReadonlyMap<string, SpecObject>, used: Set<string>): Sheet {
+  private sheet(
+    name: string,
+    specification: XmlElement,
+    objects: ReadonlyMap<string, SpecObject>,
+    used: Set<string>,
+  ): Sheet {
     const rows: { object: SpecObject; parent: string }[] = [];
     const visit = (e: XmlElement, parent: string, depth: number): void => {
       for (const h of childrenOf(childOf(e, 'CHILDREN'), 'SPEC-HIERARCHY')) {
         const ref = textOf(childrenOf(childOf(h, 'OBJECT'))[0]).trim();
         const object = objects.get(ref);
-        if (!object) this.say('warning', `${name} lists ${ref || 'an object without a name'}, which is not in the file`);
-        else if (used.has(ref)) this.say('info', `${ref} stands in the hierarchy more than once; its first place counts`);
+        if (!object)
+          this.say('warning', `${name} lists ${ref || 'an object without a name'}, which is not in the file`);
+        else if (used.has(ref))
+          this.say('info', `${ref} stands in the hierarchy more than once; its first place counts`);
         else if (rows.length < mostRows) {
           used.add(ref);
           rows.push({ object, parent });
@@ -128,7 +164,20 @@ class Reader {
 function table(name: string, rows: readonly { readonly object: SpecObject; readonly parent: string }[]): Sheet {
   const attributes = [...new Set(rows.flatMap((r) => [...r.object.values.keys()]))];
   const head = [fixedColumns.foreign, ...attributes, fixedColumns.parent, fixedColumns.kind];
-  return { name, firstRow: 0, foreign: 0, rows: [head, ...rows.map(({ object, parent }) => [object.id, ...attributes.map((a) => object.values.get(a) ?? ''), parent, object.kind])] };
+  return {
+    name,
+    firstRow: 0,
+    foreign: 0,
+    rows: [
+      head,
+      ...rows.map(({ object, parent }) => [
+        object.id,
+        ...attributes.map((a) => object.values.get(a) ?? ''),
+        parent,
+        object.kind,
+      ]),
+    ],
+  };
 }
 
 function findTag(e: XmlElement | undefined, tags: ReadonlySet<string>): string | undefined {
@@ -139,12 +188,38 @@ function findTag(e: XmlElement | undefined, tags: ReadonlySet<string>): string |
   return undefined;
 }
 
-const blocks: ReadonlySet<string> = new Set(['p', 'div', 'li', 'br', 'tr', 'h1', 'h2', 'h3', 'h4', 'ul', 'ol', 'table']);
+const blocks: ReadonlySet<string> = new Set([
+  'p',
+  'div',
+  'li',
+  'br',
+  'tr',
+  'h1',
+  'h2',
+  'h3',
+  'h4',
+  'ul',
+  'ol',
+  'table',
+]);
 
 /** The text of an XHTML value; paragraphs and list items begin new lines. */
 function plainText(e: XmlElement | undefined): string {
-  const visit = (x: XmlElement): string => x.children.map((c) => (typeof c === 'string' ? c.replace(/\s+/g, ' ') : blocks.has(c.tag) ? `\n${c.tag === 'li' ? '- ' : ''}${visit(c)}\n` : visit(c))).join('');
-  return e ? visit(e).replace(/[ \t]*\n[ \t\n]*/g, '\n').trim() : '';
+  const visit = (x: XmlElement): string =>
+    x.children
+      .map((c) =>
+        typeof c === 'string'
+          ? c.replace(/\s+/g, ' ')
+          : blocks.has(c.tag)
+            ? `\n${c.tag === 'li' ? '- ' : ''}${visit(c)}\n`
+            : visit(c),
+      )
+      .join('');
+  return e
+    ? visit(e)
+        .replace(/[ \t]*\n[ \t\n]*/g, '\n')
+        .trim()
+    : '';
 }
 
 // --- writing -----------------------------------------------------------------------------------------------------
@@ -172,16 +247,31 @@ const stamp = '2026-01-01T00:00:00Z';
 /** Writes requirements as ReqIF 1.2: one specification, one type of object, texts under the names of the standard's guide. */
 export function writeReqif(document: ReqifDocument): string {
   const ids = new Identifiers(document.objects.map((o) => o.id));
-  const names = ['ReqIF.ForeignID', 'ReqIF.Text', 'Kind', ...new Set(document.objects.flatMap((o) => o.attributes.map((a) => a.name)))];
+  const names = [
+    'ReqIF.ForeignID',
+    'ReqIF.Text',
+    'Kind',
+    ...new Set(document.objects.flatMap((o) => o.attributes.map((a) => a.name))),
+  ];
   const distinct = [...new Set(names)];
   const attributeId = new Map(distinct.map((name, k) => [name, ids.fresh(`attribute-${k + 1}`)]));
-  const [type, specType, relationType, string, spec] = ['object-type', 'specification-type', 'relation-type', 'text', `specification-${document.id}`].map((x) => ids.fresh(x));
+  const [type, specType, relationType, string, spec] = [
+    'object-type',
+    'specification-type',
+    'relation-type',
+    'text',
+    `specification-${document.id}`,
+  ].map((x) => ids.fresh(x));
   const x = escapeXml;
   const line: string[] = [];
   const out = (depth: number, text: string): void => void line.push(`${'  '.repeat(depth)}${text}`);
-  const head = (id: string, name = ''): string => `IDENTIFIER="${x(id)}" LAST-CHANGE="${stamp}"${name ? ` LONG-NAME="${x(name)}"` : ''}`;
+  const head = (id: string, name = ''): string =>
+    `IDENTIFIER="${x(id)}" LAST-CHANGE="${stamp}"${name ? ` LONG-NAME="${x(name)}"` : ''}`;
   out(0, '<?xml version="1.0" encoding="UTF-8"?>');
-  out(0, '<REQ-IF xmlns="http://www.omg.org/spec/ReqIF/20110401/reqif.xsd" xmlns:xsi="http://www.w3.org/2001/XMLSchema-instance">');
+  out(
+    0,
+    '<REQ-IF xmlns="http://www.omg.org/spec/ReqIF/20110401/reqif.xsd" xmlns:xsi="http://www.w3.org/2001/XMLSchema-instance">',
+  );
   out(1, '<THE-HEADER>');
   out(2, `<REQ-IF-HEADER IDENTIFIER="${x(ids.fresh(`header-${document.id}`))}">`);
   out(3, `<CREATION-TIME>${stamp}</CREATION-TIME>`);
@@ -214,11 +304,19 @@ export function writeReqif(document: ReqifDocument): string {
     out(4, `<SPEC-OBJECT ${head(o.id)}>`);
     out(5, `<TYPE><SPEC-OBJECT-TYPE-REF>${x(type)}</SPEC-OBJECT-TYPE-REF></TYPE>`);
     out(5, '<VALUES>');
-    const values = new Map([['ReqIF.ForeignID', o.key], ['ReqIF.Text', o.text], ['Kind', o.kind], ...o.attributes.map((a) => [a.name, a.value] as const)]);
+    const values = new Map([
+      ['ReqIF.ForeignID', o.key],
+      ['ReqIF.Text', o.text],
+      ['Kind', o.kind],
+      ...o.attributes.map((a) => [a.name, a.value] as const),
+    ]);
     for (const [name, value] of values) {
       if (value === '') continue;
       out(6, `<ATTRIBUTE-VALUE-STRING THE-VALUE="${x(value).replace(/\n/g, '&#10;').replace(/\t/g, '&#9;')}">`);
-      out(7, `<DEFINITION><ATTRIBUTE-DEFINITION-STRING-REF>${x(attributeId.get(name)!)}</ATTRIBUTE-DEFINITION-STRING-REF></DEFINITION>`);
+      out(
+        7,
+        `<DEFINITION><ATTRIBUTE-DEFINITION-STRING-REF>${x(attributeId.get(name)!)}</ATTRIBUTE-DEFINITION-STRING-REF></DEFINITION>`,
+      );
       out(6, '</ATTRIBUTE-VALUE-STRING>');
     }
     out(5, '</VALUES>');

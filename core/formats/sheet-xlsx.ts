@@ -10,7 +10,8 @@ const mostRemarks = 20;
 export async function readXlsxSheets(bytes: Uint8Array): Promise<ReadTable> {
   const refuse = (message: string): ReadTable => ({ value: undefined, remarks: [remark('error', message)] });
   if (bytes.length === 0) return refuse('The file is empty');
-  if (bytes[0] !== 0x50 || bytes[1] !== 0x4b) return refuse('This is not an XLSX workbook; older workbooks can be saved as XLSX or CSV');
+  if (bytes[0] !== 0x50 || bytes[1] !== 0x4b)
+    return refuse('This is not an XLSX workbook; older workbooks can be saved as XLSX or CSV');
   let size = 0;
   try {
     unzipSync(bytes, {
@@ -25,7 +26,9 @@ export async function readXlsxSheets(bytes: Uint8Array): Promise<ReadTable> {
   if (size > mostBytes) return refuse('The workbook unpacks to more than 400 MB and was not opened');
   const book = new ExcelJS.Workbook();
   try {
-    await book.xlsx.load(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength) as ArrayBuffer, { ignoreNodes: ['dataValidations', 'conditionalFormatting', 'drawing', 'picture'] });
+    await book.xlsx.load(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength) as ArrayBuffer, {
+      ignoreNodes: ['dataValidations', 'conditionalFormatting', 'drawing', 'picture'],
+    });
   } catch {
     return refuse('The workbook cannot be read: it is damaged, encrypted or no workbook');
   }
@@ -54,12 +57,19 @@ function readSheet(sheet: ExcelJS.Worksheet, remarks: Remark[]): Sheet {
     rows.push(cells);
   }
   while (rows.length > 0 && rows.at(-1)!.every((c) => c === '')) rows.pop();
-  if (sheet.rowCount > mostRows) remarks.push(remark('error', `Only the first ${mostRows} rows were read`, sheet.name, mostRows + 1));
-  for (const [kind, n] of counts) if (n > mostRemarks) remarks.push(remark('info', `${n - mostRemarks} more cells: ${kind}`, sheet.name));
+  if (sheet.rowCount > mostRows)
+    remarks.push(remark('error', `Only the first ${mostRows} rows were read`, sheet.name, mostRows + 1));
+  for (const [kind, n] of counts)
+    if (n > mostRemarks) remarks.push(remark('info', `${n - mostRemarks} more cells: ${kind}`, sheet.name));
   return { name: sheet.name, rows, firstRow: 1, foreign: -1 };
 }
 
-function readCell(cell: ExcelJS.Cell, r: number, c: number, note: (row: number, column: number, kind: string, message: string) => void): string {
+function readCell(
+  cell: ExcelJS.Cell,
+  r: number,
+  c: number,
+  note: (row: number, column: number, kind: string, message: string) => void,
+): string {
   if (cell.isMerged && cell.master.address !== cell.address) {
     note(r, c, 'merged', `Part of the merged cell ${cell.master.address}: its text counts there only`);
     return '';
@@ -72,7 +82,11 @@ function readCell(cell: ExcelJS.Cell, r: number, c: number, note: (row: number, 
       note(r, c, 'date', 'A date, read as its day: an id such as 3-4 may have been turned into one by the spreadsheet');
       return Number.isNaN(value.getTime()) ? '' : value.toISOString().slice(0, 10);
     }
-    if ('richText' in value) return value.richText.map((t) => t.text).join('').trim();
+    if ('richText' in value)
+      return value.richText
+        .map((t) => t.text)
+        .join('')
+        .trim();
     if ('error' in value) {
       note(r, c, 'error', `The cell shows the error ${String(value.error)}`);
       return '';
@@ -81,7 +95,8 @@ function readCell(cell: ExcelJS.Cell, r: number, c: number, note: (row: number, 
       note(r, c, 'formula', 'A formula: its last result was read');
       return plain((value as ExcelJS.CellFormulaValue).result as ExcelJS.CellValue);
     }
-    if ('hyperlink' in value) return typeof value.text === 'string' ? value.text.trim() : plain(value.text as ExcelJS.CellValue);
+    if ('hyperlink' in value)
+      return typeof value.text === 'string' ? value.text.trim() : plain(value.text as ExcelJS.CellValue);
     return '';
   };
   return plain(cell.value);
@@ -100,8 +115,13 @@ export async function writeXlsxSheets(sheets: readonly SheetToWrite[]): Promise<
   book.creator = 'Zelvar';
   book.created = book.modified = new Date(Date.UTC(2026, 0, 1));
   for (const { name, rows, widths } of sheets) {
-    const sheet = book.addWorksheet(name.replace(/[[\]*?:/\\]/g, ' ').slice(0, 31), { views: [{ state: 'frozen', ySplit: 1 }] });
-    sheet.columns = (rows[0] ?? []).map((_, k) => ({ width: widths[k] ?? 18, style: { alignment: { wrapText: true, vertical: 'top' }, numFmt: '@' } }));
+    const sheet = book.addWorksheet(name.replace(/[[\]*?:/\\]/g, ' ').slice(0, 31), {
+      views: [{ state: 'frozen', ySplit: 1 }],
+    });
+    sheet.columns = (rows[0] ?? []).map((_, k) => ({
+      width: widths[k] ?? 18,
+      style: { alignment: { wrapText: true, vertical: 'top' }, numFmt: '@' },
+    }));
     for (const row of rows) sheet.addRow([...row]);
     sheet.getRow(1).font = { bold: true };
   }

@@ -13,7 +13,10 @@ test('columns become formulas; points on straight lines are left out; units stay
 test('decimal commas, empty cells, and what cannot be used', () => {
   const { value, remarks } = read('t;a\n0;1,5\n1;\n2;x\n1,5;2\n1;3\n');
   expect(value).toEqual([{ target: 'a', formula: 'interpolate({0, 1.5}, {1.5, 2}, time)', points: 2 }]);
-  expect(remarks).toEqual(['a: 1 rows are no numbers and were left out', 'a: 1 rows go back in time and were left out']);
+  expect(remarks).toEqual([
+    'a: 1 rows are no numbers and were left out',
+    'a: 1 rows go back in time and were left out',
+  ]);
   expect(read('time\n').remarks.join()).toMatch(/needs a row of names/);
   expect(read('').remarks.join()).toMatch(/empty/);
 });

@@ -14,18 +14,23 @@ const mostPoints = 700;
  * Signals of a CSV file: time in seconds in its first column, a quantity in each other one, names (with a unit in brackets) in its
  * first row. Points that lie on the straight line of their neighbours are left out; what else is left out is told.
  */
-export function readStimulusCsv(bytes: Uint8Array): { readonly value: readonly FileSignal[]; readonly remarks: readonly string[] } {
+export function readStimulusCsv(bytes: Uint8Array): {
+  readonly value: readonly FileSignal[];
+  readonly remarks: readonly string[];
+} {
   const read = readCsvSheet(bytes, 'signals');
   const remarks = read.remarks.filter((r) => r.severity === 'error').map((r) => r.message);
   const rows = read.value?.sheets[0]?.rows ?? [];
-  if (rows.length < 2) return { value: [], remarks: [...remarks, 'The file needs a row of names, and rows of times and values below'] };
+  if (rows.length < 2)
+    return { value: [], remarks: [...remarks, 'The file needs a row of names, and rows of times and values below'] };
   const heads = rows[0].map((cell) => /^(.*?)\s*(?:\[([^\]]*)\])?$/.exec(cell.trim())!);
   const value: FileSignal[] = [];
   for (let column = 1; column < heads.length; column++) {
     const [, target, unit] = heads[column];
     if (target === '') continue;
     const points: [number, number][] = [];
-    let bad = 0, back = 0;
+    let bad = 0,
+      back = 0;
     for (const row of rows.slice(1)) {
       const cells = [row[0] ?? '', row[column] ?? ''];
       if (cells.some((c) => c.trim() === '')) continue;
@@ -58,7 +63,12 @@ function withoutStraight(points: readonly (readonly [number, number])[]): (reado
   let from = 0;
   for (let k = 2; k <= points.length; k++) {
     const [a, b] = [points[from], points[k]];
-    const straight = b !== undefined && points.slice(from + 1, k).every((p) => Math.abs(a[1] + ((b[1] - a[1]) * (p[0] - a[0])) / (b[0] - a[0]) - p[1]) <= 1e-9 * range) && k - from < 400;
+    const straight =
+      b !== undefined &&
+      points
+        .slice(from + 1, k)
+        .every((p) => Math.abs(a[1] + ((b[1] - a[1]) * (p[0] - a[0])) / (b[0] - a[0]) - p[1]) <= 1e-9 * range) &&
+      k - from < 400;
     if (straight) continue;
     kept.push(points[k - 1]);
     from = k - 1;

@@ -37,7 +37,13 @@ export interface ReadTable {
   readonly remarks: readonly Remark[];
 }
 
-export const remark = (severity: Severity, message: string, sheet = '', row = 0, column = 0): Remark => ({ severity, sheet, row, column, message });
+export const remark = (severity: Severity, message: string, sheet = '', row = 0, column = 0): Remark => ({
+  severity,
+  sheet,
+  row,
+  column,
+  message,
+});
 
 /** 1 is A, 27 is AA. */
 export function columnName(column: number): string {

@@ -7,7 +7,9 @@ export interface XmlElement {
   readonly children: readonly (XmlElement | string)[];
 }
 
-export type ReadXml = { readonly root: XmlElement; readonly problem?: undefined } | { readonly root?: undefined; readonly problem: string; readonly line: number };
+export type ReadXml =
+  | { readonly root: XmlElement; readonly problem?: undefined }
+  | { readonly root?: undefined; readonly problem: string; readonly line: number };
 
 type Ordered = Record<string, unknown>;
 
@@ -16,11 +18,28 @@ type Ordered = Record<string, unknown>;
  * to grow without bound, and none of our formats needs them.
  */
 export function readXml(text: string): ReadXml {
-  const doctype = /<!(DOCTYPE|ENTITY)/i.exec(text.slice(0, 200_000).replace(/<!--[\s\S]*?-->/g, (c) => ' '.repeat(c.length)));
-  if (doctype) return { problem: 'The file declares a document type or entities of its own, which could make it grow without bound; it was not read', line: lineAt(text, doctype.index) };
+  const doctype = /<!(DOCTYPE|ENTITY)/i.exec(
+    text.slice(0, 200_000).replace(/<!--[\s\S]*?-->/g, (c) => ' '.repeat(c.length)),
+  );
+  if (doctype)
+    return {
+      problem:
+        'The file declares a document type or entities of its own, which could make it grow without bound; it was not read',
+      line: lineAt(text, doctype.index),
+    };
   const valid = XMLValidator.validate(text, { allowBooleanAttributes: false });
   if (valid !== true) return { problem: `This is not well-formed XML: ${valid.err.msg}`, line: valid.err.line };
-  const parser = new XMLParser({ preserveOrder: true, ignoreAttributes: false, attributeNamePrefix: '', processEntities: false, trimValues: false, parseTagValue: false, parseAttributeValue: false, commentPropName: '#comment', removeNSPrefix: false });
+  const parser = new XMLParser({
+    preserveOrder: true,
+    ignoreAttributes: false,
+    attributeNamePrefix: '',
+    processEntities: false,
+    trimValues: false,
+    parseTagValue: false,
+    parseAttributeValue: false,
+    commentPropName: '#comment',
+    removeNSPrefix: false,
+  });
   const nodes = parser.parse(text) as Ordered[];
   const root = nodes.map(elementOf).find((e): e is XmlElement => typeof e === 'object' && !e.tag.startsWith('?'));
   return root ? { root } : { problem: 'There is no element in this file', line: 1 };
@@ -33,23 +52,32 @@ function elementOf(node: Ordered): XmlElement | string | undefined {
   if ('#comment' in node) return undefined;
   const name = Object.keys(node).find((k) => k !== ':@');
   if (name === undefined) return undefined;
-  const attributes = Object.fromEntries(Object.entries((node[':@'] as Record<string, string> | undefined) ?? {}).map(([k, v]) => [k, decodeEntities(v)]));
-  const children = Array.isArray(node[name]) ? (node[name] as Ordered[]).map(elementOf).filter((c): c is XmlElement | string => c !== undefined) : [];
+  const attributes = Object.fromEntries(
+    Object.entries((node[':@'] as Record<string, string> | undefined) ?? {}).map(([k, v]) => [k, decodeEntities(v)]),
+  );
+  const children = Array.isArray(node[name])
+    ? (node[name] as Ordered[]).map(elementOf).filter((c): c is XmlElement | string => c !== undefined)
+    : [];
   return { tag: name.replace(/^[^:?]*:/, ''), attributes, children };
 }
 
 const named: Readonly<Record<string, string>> = { lt: '<', gt: '>', amp: '&', quot: '"', apos: "'", nbsp: '\u00a0' };
 
 const decodeEntities = (text: string): string =>
-  text.replace(/&(?:#(\d+)|#x([0-9a-fA-F]+)|(\w+));/g, (all, decimal: string | undefined, hex: string | undefined, name: string | undefined) => {
-    const code = decimal ? Number(decimal) : hex ? parseInt(hex, 16) : undefined;
-    if (code !== undefined) return code > 0 && code <= 0x10ffff ? String.fromCodePoint(code) : '';
-    return named[name!] ?? all;
-  });
+  text.replace(
+    /&(?:#(\d+)|#x([0-9a-fA-F]+)|(\w+));/g,
+    (all, decimal: string | undefined, hex: string | undefined, name: string | undefined) => {
+      const code = decimal ? Number(decimal) : hex ? parseInt(hex, 16) : undefined;
+      if (code !== undefined) return code > 0 && code <= 0x10ffff ? String.fromCodePoint(code) : '';
+      return named[name!] ?? all;
+    },
+  );
 
 export const childrenOf = (e: XmlElement | undefined, tag?: string): XmlElement[] =>
   e ? e.children.filter((c): c is XmlElement => typeof c === 'object' && (tag === undefined || c.tag === tag)) : [];
-export const childOf = (e: XmlElement | undefined, ...path: readonly string[]): XmlElement | undefined => path.reduce<XmlElement | undefined>((at, tag) => childrenOf(at, tag)[0], e);
-export const textOf = (e: XmlElement | undefined): string => (e ? e.children.map((c) => (typeof c === 'string' ? c : textOf(c))).join('') : '');
+export const childOf = (e: XmlElement | undefined, ...path: readonly string[]): XmlElement | undefined =>
+  path.reduce<XmlElement | undefined>((at, tag) => childrenOf(at, tag)[0], e);
+export const textOf = (e: XmlElement | undefined): string =>
+  e ? e.children.map((c) => (typeof c === 'string' ? c : textOf(c))).join('') : '';
 
 export { escapeXml } from '../language/escape';

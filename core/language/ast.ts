@@ -71,10 +71,7 @@ export interface UnaryExpr {
   readonly span: Span;
 }
 export type BinaryOp =
-  | '+' | '-' | '*' | '/' | '^'
-  | '.+' | '.-' | '.*' | './' | '.^'
-  | '<' | '<=' | '>' | '>=' | '==' | '<>'
-  | 'and' | 'or';
+  '+' | '-' | '*' | '/' | '^' | '.+' | '.-' | '.*' | './' | '.^' | '<' | '<=' | '>' | '>=' | '==' | '<>' | 'and' | 'or';
 export interface BinaryExpr {
   readonly kind: 'binary';
   readonly op: BinaryOp;
@@ -135,7 +132,13 @@ export interface ErrorExpr {
 
 export type Equation =
   /** `written`: how it was written, where it has been converted since. */
-  | { readonly kind: 'equal'; readonly left: Expr; readonly right: Expr; readonly span: Span; readonly written?: string }
+  | {
+      readonly kind: 'equal';
+      readonly left: Expr;
+      readonly right: Expr;
+      readonly span: Span;
+      readonly written?: string;
+    }
   | { readonly kind: 'connect'; readonly a: RefExpr; readonly b: RefExpr; readonly span: Span }
   | { readonly kind: 'call'; readonly call: CallExpr; readonly span: Span }
   | SendNode
@@ -262,7 +265,7 @@ export interface ImportElement {
   readonly span: Span;
 }
 export type ClassKind =
-  | 'model' | 'block' | 'class' | 'connector' | 'record' | 'type' | 'function' | 'package' | 'operator';
+  'model' | 'block' | 'class' | 'connector' | 'record' | 'type' | 'function' | 'package' | 'operator';
 export interface ClassDefinition {
   readonly kind: 'class';
   readonly classKind: ClassKind;

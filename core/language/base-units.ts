@@ -16,21 +16,36 @@ export function inBaseUnits(e: Expr, unitOf: (ref: RefExpr) => string | undefine
         if (!unit || (unit.scale === 1 && unit.offset === 0)) return x;
         const base = baseUnit(unit);
         const to = sameUnit(base, dimensionless) ? '1' : describeUnit(base);
-        return { kind: 'call', callee: 'convert', calleeSpan: x.span, args: [x, { kind: 'string', value: to, span: x.span }], named: [], span: x.span };
+        return {
+          kind: 'call',
+          callee: 'convert',
+          calleeSpan: x.span,
+          args: [x, { kind: 'string', value: to, span: x.span }],
+          named: [],
+          span: x.span,
+        };
       }
       case 'number': {
         const unit = unitOrUndefined(x.unit);
-        return unit ? { ...x, value: convertValue(x.value, unit, baseUnit(unit)), unit: describeUnit(baseUnit(unit)) } : x;
+        return unit
+          ? { ...x, value: convertValue(x.value, unit, baseUnit(unit)), unit: describeUnit(baseUnit(unit)) }
+          : x;
       }
       case 'unary':
         return { ...x, operand: visit(x.operand) };
       case 'binary':
         return { ...x, left: visit(x.left), right: visit(x.right) };
       case 'if':
-        return { ...x, branches: x.branches.map((b) => ({ condition: visit(b.condition), value: visit(b.value) })), otherwise: visit(x.otherwise) };
+        return {
+          ...x,
+          branches: x.branches.map((b) => ({ condition: visit(b.condition), value: visit(b.value) })),
+          otherwise: visit(x.otherwise),
+        };
       case 'call':
         // a conversion somebody wrote changes the number, not what it stands for
-        return x.callee === 'convert' && x.args.length === 2 ? visit(x.args[0]) : { ...x, args: x.args.map(visit), named: x.named.map((n) => ({ ...n, value: visit(n.value) })) };
+        return x.callee === 'convert' && x.args.length === 2
+          ? visit(x.args[0])
+          : { ...x, args: x.args.map(visit), named: x.named.map((n) => ({ ...n, value: visit(n.value) })) };
       case 'array':
         return { ...x, elements: x.elements.map(visit) };
       case 'comprehension':

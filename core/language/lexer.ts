@@ -24,8 +24,34 @@ export const keywords: ReadonlySet<string> = new Set(
 );
 
 const symbols = [
-  ':=', '<=', '>=', '==', '<>', '.+', '.-', '.*', './', '.^',
-  '(', ')', '[', ']', '{', '}', ';', ',', ':', '=', '<', '>', '+', '-', '*', '/', '^', '.',
+  ':=',
+  '<=',
+  '>=',
+  '==',
+  '<>',
+  '.+',
+  '.-',
+  '.*',
+  './',
+  '.^',
+  '(',
+  ')',
+  '[',
+  ']',
+  '{',
+  '}',
+  ';',
+  ',',
+  ':',
+  '=',
+  '<',
+  '>',
+  '+',
+  '-',
+  '*',
+  '/',
+  '^',
+  '.',
 ];
 const isLetter = (c: string): boolean => /[\p{L}_]/u.test(c);
 const isDigit = (c: string): boolean => c >= '0' && c <= '9';
@@ -60,7 +86,8 @@ export function lex(text: string): { tokens: Token[]; comments: Comment[]; probl
     } else if (c === '/' && text[i + 1] === '*') {
       const close = text.indexOf('*/', i + 2);
       const end = close < 0 ? text.length : close + 2;
-      if (close < 0) problems.push(problem('error', 'open-comment', 'This comment is not closed with */', { start: i, end: i + 2 }));
+      if (close < 0)
+        problems.push(problem('error', 'open-comment', 'This comment is not closed with */', { start: i, end: i + 2 }));
       comments.push({ start: i, end });
       i = end;
     } else if (isLetter(c)) {
@@ -80,7 +107,9 @@ export function lex(text: string): { tokens: Token[]; comments: Comment[]; probl
       const { value, end, closed } = quotedText(c);
       if (!closed) {
         const what = c === '"' ? 'string' : 'name or unit in quotes';
-        problems.push(problem('error', 'open-string', `This ${what} is not closed with ${c}`, { start: i, end: i + 1 }));
+        problems.push(
+          problem('error', 'open-string', `This ${what} is not closed with ${c}`, { start: i, end: i + 1 }),
+        );
       }
       tokens.push({ kind: c === '"' ? 'string' : 'quoted', text: value, start: i, end });
       i = end;
@@ -92,10 +121,16 @@ export function lex(text: string): { tokens: Token[]; comments: Comment[]; probl
       } else {
         const width = (text.codePointAt(i) ?? 0) > 0xffff ? 2 : 1;
         const shown = text.slice(i, i + width);
-        const fix = shown === '≤' ? '<=' : shown === '≥' ? '>=' : shown === '≠' ? '<>' : shown === '·' ? '*' : undefined;
+        const fix =
+          shown === '≤' ? '<=' : shown === '≥' ? '>=' : shown === '≠' ? '<>' : shown === '·' ? '*' : undefined;
         problems.push(
-          problem('error', 'unknown-character', `The character ${shown} has no meaning here`, { start: i, end: i + width },
-            fix ? [{ title: `Write ${fix}`, span: { start: i, end: i + width }, text: fix }] : undefined),
+          problem(
+            'error',
+            'unknown-character',
+            `The character ${shown} has no meaning here`,
+            { start: i, end: i + width },
+            fix ? [{ title: `Write ${fix}`, span: { start: i, end: i + width }, text: fix }] : undefined,
+          ),
         );
         i += width;
       }

@@ -83,7 +83,12 @@ function parseSend(s: TokenStream): SendNode {
 
 const isCancel = (s: TokenStream): boolean => {
   const [t, following, end] = [s.peek(), s.peek(1), s.peek(2)];
-  return t.kind === 'name' && t.text === 'cancel' && (following.kind === 'name' || following.kind === 'quoted') && (end.text === ';' || end.kind === 'end-of-text');
+  return (
+    t.kind === 'name' &&
+    t.text === 'cancel' &&
+    (following.kind === 'name' || following.kind === 'quoted') &&
+    (end.text === ';' || end.kind === 'end-of-text')
+  );
 };
 
 /** Expects `end <word>`. */
@@ -153,9 +158,12 @@ export function parseEquation(s: TokenStream): Equation {
   if (s.at('=') || s.at(':=')) {
     if (s.at(':=')) {
       const t = s.peek();
-      s.report('assignment-in-equation', 'Equations use = (assignments with := belong in algorithms and effects)', undefined, [
-        { title: 'Write =', span: { start: t.start, end: t.end }, text: '=' },
-      ]);
+      s.report(
+        'assignment-in-equation',
+        'Equations use = (assignments with := belong in algorithms and effects)',
+        undefined,
+        [{ title: 'Write =', span: { start: t.start, end: t.end }, text: '=' }],
+      );
     }
     s.next();
     const right = parseExpression(s);
@@ -170,7 +178,11 @@ export function parseEquation(s: TokenStream): Equation {
   }
   const next = s.peek();
   if (left.kind === 'ref' && next.kind === 'name') {
-    s.report('misplaced-declaration', `${printReference(left)} ${next.text} looks like a declaration: those stand at the top, with the word equation between them and the equations`, left.span);
+    s.report(
+      'misplaced-declaration',
+      `${printReference(left)} ${next.text} looks like a declaration: those stand at the top, with the word equation between them and the equations`,
+      left.span,
+    );
   } else if (left.kind !== 'error') s.report('missing', `An equation needs "=" here, but found ${tokenText(s.peek())}`);
   s.recover(recoverAt);
   return { kind: 'error', span: span() };
@@ -226,7 +238,12 @@ export function parseStatement(s: TokenStream): Statement {
     const message = s.next();
     const end = span();
     finishStatement(s, 'cancel');
-    return { kind: 'cancel', message: message.text, messageSpan: { start: message.start, end: message.end }, span: end };
+    return {
+      kind: 'cancel',
+      message: message.text,
+      messageSpan: { start: message.start, end: message.end },
+      span: end,
+    };
   }
   const target = parseExpression(s);
   if (s.at(':=') || s.at('=')) {

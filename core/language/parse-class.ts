@@ -1,15 +1,38 @@
 import type {
-  Causality, ClassDefinition, ClassKind, ComponentElement, Element, Equation, Expr, ExtendsElement, ImportElement,
-  Modification, ModificationArgument, Statement, Variability,
+  Causality,
+  ClassDefinition,
+  ClassKind,
+  ComponentElement,
+  Element,
+  Equation,
+  Expr,
+  ExtendsElement,
+  ImportElement,
+  Modification,
+  ModificationArgument,
+  Statement,
+  Variability,
 } from './ast';
 import { emptyModification } from './ast';
 import { parseExpression } from './parse-expression';
 import { parseEquations, parseStatements } from './parse-body';
 import { tokenText, type TokenStream } from './token-stream';
 
-const classWords = new Set(['model', 'block', 'class', 'connector', 'record', 'type', 'function', 'package', 'operator']);
+const classWords = new Set([
+  'model',
+  'block',
+  'class',
+  'connector',
+  'record',
+  'type',
+  'function',
+  'package',
+  'operator',
+]);
 const sectionWords: ReadonlySet<string> = new Set(
-  'end equation algorithm initial public protected annotation external model block class connector record type function package extends import parameter constant input output discrete'.split(' '),
+  'end equation algorithm initial public protected annotation external model block class connector record type function package extends import parameter constant input output discrete'.split(
+    ' ',
+  ),
 );
 
 const dottedName = (s: TokenStream): { name: string; start: number; end: number } | undefined => {
@@ -38,7 +61,8 @@ const description = (s: TokenStream): string => {
   return text;
 };
 
-const annotation = (s: TokenStream): Modification | undefined => (s.accept('annotation') ? parseModificationArguments(s) : undefined);
+const annotation = (s: TokenStream): Modification | undefined =>
+  s.accept('annotation') ? parseModificationArguments(s) : undefined;
 
 function dimensions(s: TokenStream): Expr[] {
   const found: Expr[] = [];
@@ -83,10 +107,16 @@ function parseModificationArgument(s: TokenStream): ModificationArgument {
   }
   if (redeclare || replaceable) {
     const element = parseElement(s, false, { redeclare: true, replaceable, terminated: false });
-    const target = element?.find((e): e is ComponentElement | ClassDefinition => e.kind === 'component' || e.kind === 'class');
+    const target = element?.find(
+      (e): e is ComponentElement | ClassDefinition => e.kind === 'component' || e.kind === 'class',
+    );
     return {
-      path: [target?.name ?? ''], each, final, modification: emptyModification,
-      ...(target && { redeclare: target }), span: { start, end: s.lastEnd() },
+      path: [target?.name ?? ''],
+      each,
+      final,
+      modification: emptyModification,
+      ...(target && { redeclare: target }),
+      span: { start, end: s.lastEnd() },
     };
   }
   const name = dottedName(s);
@@ -116,12 +146,19 @@ export function parseElement(s: TokenStream, isProtected: boolean, context: Elem
     const base = dottedName(s);
     const modification = s.at('(') ? parseModificationArguments(s) : emptyModification;
     annotation(s);
-    const element: ExtendsElement = { kind: 'extends', base: base?.name ?? '', modification, span: { start, end: s.lastEnd() } };
+    const element: ExtendsElement = {
+      kind: 'extends',
+      base: base?.name ?? '',
+      modification,
+      span: { start, end: s.lastEnd() },
+    };
     endElement(s, 'An extends clause');
     return base ? [element] : [];
   }
   let { redeclare, replaceable } = context;
-  let final = false, inner = false, outer = false;
+  let final = false,
+    inner = false,
+    outer = false;
   for (;;) {
     if (s.accept('redeclare')) redeclare = true;
     else if (s.accept('final')) final = true;
@@ -171,10 +208,25 @@ export function parseElement(s: TokenStream, isProtected: boolean, context: Elem
     const text = description(s);
     const note = annotation(s);
     components.push({
-      kind: 'component', name: name.text, nameSpan: { start: name.start, end: name.end },
-      typeName: type.name, typeSpan: { start: type.start, end: type.end }, dimensions: [...ownDimensions, ...typeDimensions],
-      variability, causality, flow, inner, outer, final, replaceable, redeclare, protected: isProtected,
-      modification, ...(condition && { condition }), description: text, ...(note && { annotation: note }),
+      kind: 'component',
+      name: name.text,
+      nameSpan: { start: name.start, end: name.end },
+      typeName: type.name,
+      typeSpan: { start: type.start, end: type.end },
+      dimensions: [...ownDimensions, ...typeDimensions],
+      variability,
+      causality,
+      flow,
+      inner,
+      outer,
+      final,
+      replaceable,
+      redeclare,
+      protected: isProtected,
+      modification,
+      ...(condition && { condition }),
+      description: text,
+      ...(note && { annotation: note }),
       span: { start: components.length === 0 ? start : name.start, end: s.lastEnd() },
     });
   } while (context.terminated && s.accept(','));
@@ -239,14 +291,16 @@ export function atClass(s: TokenStream): boolean {
     const t = s.peek(k);
     if (t.kind !== 'keyword') return false;
     if (classWords.has(t.text)) return true;
-    if (!['partial', 'encapsulated', 'pure', 'impure', 'expandable', 'final', 'replaceable'].includes(t.text)) return false;
+    if (!['partial', 'encapsulated', 'pure', 'impure', 'expandable', 'final', 'replaceable'].includes(t.text))
+      return false;
   }
   return false;
 }
 
 export function parseClass(s: TokenStream, prefix: { redeclare: boolean; replaceable: boolean }): ClassDefinition {
   const start = s.peek().start;
-  let partial = false, expandable = false;
+  let partial = false,
+    expandable = false;
   let classKind: ClassKind = 'class';
   for (;;) {
     const t = s.peek();
@@ -258,7 +312,14 @@ export function parseClass(s: TokenStream, prefix: { redeclare: boolean; replace
       s.next();
       if (t.text === 'operator') continue;
       break;
-    } else if (t.text !== 'encapsulated' && t.text !== 'pure' && t.text !== 'impure' && t.text !== 'final' && t.text !== 'replaceable') break;
+    } else if (
+      t.text !== 'encapsulated' &&
+      t.text !== 'pure' &&
+      t.text !== 'impure' &&
+      t.text !== 'final' &&
+      t.text !== 'replaceable'
+    )
+      break;
     s.next();
   }
   const extendsBase = s.accept('extends');
@@ -266,8 +327,14 @@ export function parseClass(s: TokenStream, prefix: { redeclare: boolean; replace
   const name = nameToken.kind === 'name' || nameToken.kind === 'quoted' ? s.next().text : '';
   if (name === '') s.report('expected-name', `A ${classKind} needs a name, but found ${tokenText(nameToken)}`);
   const base = {
-    kind: 'class' as const, classKind, name, nameSpan: { start: nameToken.start, end: nameToken.end },
-    partial, expandable, ...prefix, external: false,
+    kind: 'class' as const,
+    classKind,
+    name,
+    nameSpan: { start: nameToken.start, end: nameToken.end },
+    partial,
+    expandable,
+    ...prefix,
+    external: false,
   };
   const nothing = { elements: [], equations: [], initialEquations: [], algorithms: [], initialAlgorithms: [] };
   if (s.accept('=')) {
@@ -292,13 +359,21 @@ export function parseClass(s: TokenStream, prefix: { redeclare: boolean; replace
     const text = description(s);
     annotation(s);
     return {
-      ...base, ...nothing, description: text,
-      short: { base: target?.name ?? '', dimensions: size, causality, modification }, span: { start, end: s.lastEnd() },
+      ...base,
+      ...nothing,
+      description: text,
+      short: { base: target?.name ?? '', dimensions: size, causality, modification },
+      span: { start, end: s.lastEnd() },
     };
   }
   const elements: Element[] = [];
   if (extendsBase) {
-    elements.push({ kind: 'extends', base: name, modification: s.at('(') ? parseModificationArguments(s) : emptyModification, span: base.nameSpan });
+    elements.push({
+      kind: 'extends',
+      base: name,
+      modification: s.at('(') ? parseModificationArguments(s) : emptyModification,
+      span: base.nameSpan,
+    });
   }
   const text = description(s);
   const body = parseComposition(s, elements);
@@ -306,9 +381,12 @@ export function parseClass(s: TokenStream, prefix: { redeclare: boolean; replace
     const t = s.peek();
     if (t.kind === 'name' || t.kind === 'quoted') {
       if (t.text !== name) {
-        s.report('end-name', `This ends "${t.text}", but the ${classKind} here is "${name}"`, { start: t.start, end: t.end }, [
-          { title: `Write ${name}`, span: { start: t.start, end: t.end }, text: name },
-        ]);
+        s.report(
+          'end-name',
+          `This ends "${t.text}", but the ${classKind} here is "${name}"`,
+          { start: t.start, end: t.end },
+          [{ title: `Write ${name}`, span: { start: t.start, end: t.end }, text: name }],
+        );
       }
       s.next();
     } else s.report('end-name', `The end of ${name} repeats its name: end ${name};`);
@@ -316,7 +394,10 @@ export function parseClass(s: TokenStream, prefix: { redeclare: boolean; replace
   return { ...base, description: text, ...body, span: { start, end: s.lastEnd() } };
 }
 
-type Composition = Pick<ClassDefinition, 'elements' | 'equations' | 'initialEquations' | 'algorithms' | 'initialAlgorithms' | 'annotation' | 'external'>;
+type Composition = Pick<
+  ClassDefinition,
+  'elements' | 'equations' | 'initialEquations' | 'algorithms' | 'initialAlgorithms' | 'annotation' | 'external'
+>;
 
 /** Declarations and sections up to `end`. */
 /** Whether what comes next is an equation, as no declaration begins. */
@@ -365,7 +446,9 @@ export function parseComposition(s: TokenStream, elements: Element[] = []): Comp
       s.recover(new Set(['end']));
     } else if (startsEquation(s)) {
       const { start, end } = s.peek();
-      s.report('missing-section', 'This looks like an equation: those begin after the word equation', { start, end }, [{ title: 'Write equation before it', span: { start, end: start }, text: 'equation\n' }]);
+      s.report('missing-section', 'This looks like an equation: those begin after the word equation', { start, end }, [
+        { title: 'Write equation before it', span: { start, end: start }, text: 'equation\n' },
+      ]);
       equations.push(...parseEquations(s));
     } else {
       const found = parseElement(s, isProtected, { redeclare: false, replaceable: false, terminated: true });
@@ -377,5 +460,13 @@ export function parseComposition(s: TokenStream, elements: Element[] = []): Comp
       s.next();
     }
   }
-  return { elements, equations, initialEquations, algorithms, initialAlgorithms, external, ...(note && { annotation: note }) };
+  return {
+    elements,
+    equations,
+    initialEquations,
+    algorithms,
+    initialAlgorithms,
+    external,
+    ...(note && { annotation: note }),
+  };
 }

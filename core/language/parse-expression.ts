@@ -4,11 +4,24 @@ import { tokenText, type TokenStream } from './token-stream';
 
 /** Binding strengths, Modelica 3.6 section 3.2; relations do not chain. */
 const strength: Record<string, number> = {
-  or: 1, and: 2,
-  '<': 4, '<=': 4, '>': 4, '>=': 4, '==': 4, '<>': 4,
-  '+': 5, '-': 5, '.+': 5, '.-': 5,
-  '*': 6, '/': 6, '.*': 6, './': 6,
-  '^': 7, '.^': 7,
+  or: 1,
+  and: 2,
+  '<': 4,
+  '<=': 4,
+  '>': 4,
+  '>=': 4,
+  '==': 4,
+  '<>': 4,
+  '+': 5,
+  '-': 5,
+  '.+': 5,
+  '.-': 5,
+  '*': 6,
+  '/': 6,
+  '.*': 6,
+  './': 6,
+  '^': 7,
+  '.^': 7,
 };
 const relationStrength = 4;
 
@@ -35,7 +48,9 @@ function parseIf(s: TokenStream): Expr {
   branch();
   while (s.accept('elseif')) branch();
   const hasElse = s.expect('else', 'A conditional value');
-  const otherwise: Expr = hasElse ? parseExpression(s) : { kind: 'error', span: { start: s.lastEnd(), end: s.lastEnd() } };
+  const otherwise: Expr = hasElse
+    ? parseExpression(s)
+    : { kind: 'error', span: { start: s.lastEnd(), end: s.lastEnd() } };
   return { kind: 'if', branches, otherwise, span: { start, end: s.lastEnd() } };
 }
 
@@ -71,7 +86,12 @@ function parsePrefix(s: TokenStream, least: number): Expr {
   if (t.kind === 'symbol' && (t.text === '-' || t.text === '+' || t.text === '.-' || t.text === '.+')) {
     s.next();
     const operand = parseBinary(s, Math.max(least, strength['*']));
-    return { kind: 'unary', op: t.text.endsWith('-') ? '-' : '+', operand, span: { start: t.start, end: operand.span.end } };
+    return {
+      kind: 'unary',
+      op: t.text.endsWith('-') ? '-' : '+',
+      operand,
+      span: { start: t.start, end: operand.span.end },
+    };
   }
   return parsePrimary(s);
 }
@@ -101,7 +121,14 @@ function parsePrimary(s: TokenStream): Expr {
         s.next();
         return { kind: 'boolean', value: t.text === 'true', span };
       }
-      if (t.text === 'der' || t.text === 'initial' || t.text === 'pure' || t.text === 'in' || (t.text === 'within' && s.peek(1).text === '(')) return parseCall(s, s.next().text, t.start);
+      if (
+        t.text === 'der' ||
+        t.text === 'initial' ||
+        t.text === 'pure' ||
+        t.text === 'in' ||
+        (t.text === 'within' && s.peek(1).text === '(')
+      )
+        return parseCall(s, s.next().text, t.start);
       if (t.text === 'end') {
         s.next();
         return { kind: 'end', span };
@@ -256,7 +283,12 @@ export function parseArguments(s: TokenStream, what: string): { args: Expr[]; na
       const value = parseExpression(s);
       if (s.at('for')) {
         const iterators = parseIterators(s);
-        args.push({ kind: 'comprehension', body: value, iterators, span: { start: value.span.start, end: s.lastEnd() } });
+        args.push({
+          kind: 'comprehension',
+          body: value,
+          iterators,
+          span: { start: value.span.start, end: s.lastEnd() },
+        });
       } else args.push(value);
     } while (s.accept(','));
   }

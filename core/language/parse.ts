@@ -28,7 +28,12 @@ function tooDeep(text: string): { start: number; end: number } | undefined {
 
 function run<T>(text: string, parse: (s: TokenStream) => T, empty: T): Parsed<T> {
   const deep = tooDeep(text);
-  if (deep) return { value: empty, problems: [problem('error', 'too-deep', `Brackets are nested more than ${deepest} deep`, deep)], comments: [] };
+  if (deep)
+    return {
+      value: empty,
+      problems: [problem('error', 'too-deep', `Brackets are nested more than ${deepest} deep`, deep)],
+      comments: [],
+    };
   const { tokens, comments, problems } = lex(text);
   const s = tokenStream(tokens, problems);
   const value = parse(s);
@@ -44,29 +49,51 @@ export const parseExpressionText = (text: string): Parsed<Expr> =>
 export const parseStatementsText = (text: string): Parsed<readonly Statement[]> => run(text, parseStatements, []);
 
 /** A relation: `left = right` holds, or a condition is to hold. */
-export type RelationTree = { readonly kind: 'equal'; readonly left: Expr; readonly right: Expr } | { readonly kind: 'check'; readonly condition: Expr };
+export type RelationTree =
+  | { readonly kind: 'equal'; readonly left: Expr; readonly right: Expr }
+  | { readonly kind: 'check'; readonly condition: Expr };
 
 /** One relation of a relation sheet, with or without a semicolon at its end. */
 export const parseRelationText = (text: string): Parsed<RelationTree> =>
-  run<RelationTree>(text, (s) => {
-    const left = parseExpression(s);
-    const equal = s.accept('=');
-    const right = equal ? parseExpression(s) : undefined;
-    s.accept(';');
-    if (right) return { kind: 'equal', left, right };
-    if (left.kind !== 'error' && !(left.kind === 'binary' && /^(<|<=|>|>=|and|or)$/.test(left.op)) && !(left.kind === 'unary' && left.op === 'not')) {
-      s.report('expected-equal', 'A relation says what is equal, as in P = U*I, or is a limit, as in P < 3', left.span);
-    }
-    return { kind: 'check', condition: left };
-  }, { kind: 'check', condition: { kind: 'error', span: { start: 0, end: text.length } } });
+  run<RelationTree>(
+    text,
+    (s) => {
+      const left = parseExpression(s);
+      const equal = s.accept('=');
+      const right = equal ? parseExpression(s) : undefined;
+      s.accept(';');
+      if (right) return { kind: 'equal', left, right };
+      if (
+        left.kind !== 'error' &&
+        !(left.kind === 'binary' && /^(<|<=|>|>=|and|or)$/.test(left.op)) &&
+        !(left.kind === 'unary' && left.op === 'not')
+      ) {
+        s.report(
+          'expected-equal',
+          'A relation says what is equal, as in P = U*I, or is a limit, as in P < 3',
+          left.span,
+        );
+      }
+      return { kind: 'check', condition: left };
+    },
+    { kind: 'check', condition: { kind: 'error', span: { start: 0, end: text.length } } },
+  );
 
 /** The changed values of a part: `a = 1, b(start = 2)`. */
 export const parseModificationText = (text: string): Parsed<Modification> => {
   const shifted = run<Modification>(`(${text})`, parseModificationArguments, { args: [] });
-  return { ...shifted, problems: shifted.problems.map((p) => (p.span ? { ...p, span: { start: p.span.start - 1, end: p.span.end - 1 } } : p)) };
+  return {
+    ...shifted,
+    problems: shifted.problems.map((p) =>
+      p.span ? { ...p, span: { start: p.span.start - 1, end: p.span.end - 1 } } : p,
+    ),
+  };
 };
 
-export type PhysicsText = Pick<ClassDefinition, 'elements' | 'equations' | 'initialEquations' | 'algorithms' | 'initialAlgorithms' | 'annotation'>;
+export type PhysicsText = Pick<
+  ClassDefinition,
+  'elements' | 'equations' | 'initialEquations' | 'algorithms' | 'initialAlgorithms' | 'annotation'
+>;
 
 /**
  * The physics text of a part type: equations, optionally in sections (`equation`, `initial equation`, `algorithm`).
@@ -86,14 +113,50 @@ const physicsTexts = new Map<string, Parsed<PhysicsText>>();
 const mostKept = 60;
 
 function readPhysicsText(text: string): Parsed<PhysicsText> {
-  const empty: PhysicsText = { elements: [], equations: [], initialEquations: [], algorithms: [], initialAlgorithms: [] };
+  const empty: PhysicsText = {
+    elements: [],
+    equations: [],
+    initialEquations: [],
+    algorithms: [],
+    initialAlgorithms: [],
+  };
   const parse = (s: TokenStream): PhysicsText => {
     const body = parseComposition(s);
     return body;
   };
   const tokens = lex(text).tokens;
   const [first] = tokens;
-  const sectioned = startsWithDeclaration(tokens) || (first.kind === 'keyword' && ['equation', 'initial', 'algorithm', 'parameter', 'constant', 'protected', 'public', 'discrete', 'input', 'output', 'inner', 'outer', 'replaceable', 'flow', 'import', 'extends', 'model', 'record', 'function', 'connector', 'type', 'block', 'class', 'package', 'partial', 'final'].includes(first.text));
+  const sectioned =
+    startsWithDeclaration(tokens) ||
+    (first.kind === 'keyword' &&
+      [
+        'equation',
+        'initial',
+        'algorithm',
+        'parameter',
+        'constant',
+        'protected',
+        'public',
+        'discrete',
+        'input',
+        'output',
+        'inner',
+        'outer',
+        'replaceable',
+        'flow',
+        'import',
+        'extends',
+        'model',
+        'record',
+        'function',
+        'connector',
+        'type',
+        'block',
+        'class',
+        'package',
+        'partial',
+        'final',
+      ].includes(first.text));
   if (sectioned || first.kind === 'end-of-text') return run(text, parse, empty);
   // keep the spans: the section word takes the place of nothing
   const prefix = 'equation ';
@@ -133,7 +196,10 @@ export function parseFile(text: string): Parsed<readonly ClassDefinition[]> {
       while (s.peek().kind !== 'end-of-text') {
         s.accept('final');
         if (!atClass(s)) {
-          s.report('expected-class', `Expected a class such as "model Name ... end Name;", but found ${tokenText(s.peek())}`);
+          s.report(
+            'expected-class',
+            `Expected a class such as "model Name ... end Name;", but found ${tokenText(s.peek())}`,
+          );
           s.next();
           s.recover(new Set(['model', 'block', 'class', 'connector', 'record', 'type', 'function', 'package']));
           continue;

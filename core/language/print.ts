@@ -1,6 +1,17 @@
 import type {
-  BinaryOp, ClassDefinition, ComponentElement, Element, Equation, Expr, Iterator, Modification, ModificationArgument, NamedArgument,
-  RefExpr, SendNode, Statement,
+  BinaryOp,
+  ClassDefinition,
+  ComponentElement,
+  Element,
+  Equation,
+  Expr,
+  Iterator,
+  Modification,
+  ModificationArgument,
+  NamedArgument,
+  RefExpr,
+  SendNode,
+  Statement,
 } from './ast';
 import { keywords } from './lexer';
 
@@ -10,8 +21,10 @@ const strength = (op: BinaryOp): number =>
 const isPlainName = (name: string): boolean => /^[\p{L}_][\p{L}\p{N}_]*$/u.test(name) && !keywords.has(name);
 export const printName = (name: string): string =>
   isPlainName(name) ? name : `'${name.replace(/\\/g, '\\\\').replace(/'/g, "\\'")}'`;
-const printString = (value: string): string => `"${value.replace(/\\/g, '\\\\').replace(/"/g, '\\"').replace(/\n/g, '\\n')}"`;
-const printDotted = (name: string): string => (name.startsWith('.') ? '.' : '') + name.replace(/^\./, '').split('.').map(printName).join('.');
+const printString = (value: string): string =>
+  `"${value.replace(/\\/g, '\\\\').replace(/"/g, '\\"').replace(/\n/g, '\\n')}"`;
+const printDotted = (name: string): string =>
+  (name.startsWith('.') ? '.' : '') + name.replace(/^\./, '').split('.').map(printName).join('.');
 const callWords = new Set(['der', 'initial', 'pure', 'in', 'within']);
 
 export function printNumber(value: number): string {
@@ -36,10 +49,13 @@ function bindingOf(e: Expr): number {
   }
 }
 
-const parenthesised = (e: Expr, least: number): string => (bindingOf(e) < least ? `(${printExpression(e)})` : printExpression(e));
+const parenthesised = (e: Expr, least: number): string =>
+  bindingOf(e) < least ? `(${printExpression(e)})` : printExpression(e);
 
 export function printReference(ref: RefExpr): string {
-  const parts = ref.parts.map((p) => printName(p.name) + (p.subscripts.length ? `[${p.subscripts.map(printExpression).join(', ')}]` : ''));
+  const parts = ref.parts.map(
+    (p) => printName(p.name) + (p.subscripts.length ? `[${p.subscripts.map(printExpression).join(', ')}]` : ''),
+  );
   return (ref.global ? '.' : '') + parts.join('.');
 }
 
@@ -60,7 +76,10 @@ export function printExpression(e: Expr): string {
       return printReference(e);
     case 'call': {
       const args = e.args.map((a) =>
-        a.kind === 'comprehension' ? `${printExpression(a.body)} for ${printIterators(a.iterators)}` : printExpression(a));
+        a.kind === 'comprehension'
+          ? `${printExpression(a.body)} for ${printIterators(a.iterators)}`
+          : printExpression(a),
+      );
       const callee = callWords.has(e.callee) ? e.callee : printDotted(e.callee);
       return `${callee}(${[...args, ...e.named.map(printNamed)].join(', ')})`;
     }
@@ -77,7 +96,8 @@ export function printExpression(e: Expr): string {
       return `${branches.join(' else')} else ${printExpression(e.otherwise)}`;
     }
     case 'array':
-      if (e.matrix) return `[${e.elements.map((row) => (row.kind === 'array' ? row.elements : [row]).map(printExpression).join(', ')).join('; ')}]`;
+      if (e.matrix)
+        return `[${e.elements.map((row) => (row.kind === 'array' ? row.elements : [row]).map(printExpression).join(', ')).join('; ')}]`;
       return `{${e.elements.map(printExpression).join(', ')}}`;
     case 'comprehension':
       return `{${printExpression(e.body)} for ${printIterators(e.iterators)}}`;
@@ -95,7 +115,8 @@ export function printExpression(e: Expr): string {
 }
 
 const indentBy = (text: string, by: string): string => text.replace(/^(?=.)/gm, by);
-const block = <T>(body: readonly T[], print: (x: T) => string): string => indentBy(body.map(print).join('\n'), '  ') + (body.length ? '\n' : '');
+const block = <T>(body: readonly T[], print: (x: T) => string): string =>
+  indentBy(body.map(print).join('\n'), '  ') + (body.length ? '\n' : '');
 
 function printSend(n: SendNode): string {
   const args = n.args.length ? `(${n.args.map(printNamed).join(', ')})` : '';
@@ -103,7 +124,9 @@ function printSend(n: SendNode): string {
 }
 
 function printBranches<T>(
-  word: 'if' | 'when', node: { branches: readonly { condition: Expr; body: readonly T[] }[]; otherwise?: readonly T[] }, print: (x: T) => string,
+  word: 'if' | 'when',
+  node: { branches: readonly { condition: Expr; body: readonly T[] }[]; otherwise?: readonly T[] },
+  print: (x: T) => string,
 ): string {
   const found = node.branches.map((b) => `${word} ${printExpression(b.condition)} then\n${block(b.body, print)}`);
   const otherwise = node.otherwise?.length ? `else\n${block(node.otherwise, print)}` : '';
@@ -167,13 +190,20 @@ function printModificationArgument(a: ModificationArgument): string {
 }
 
 const printDescription = (text: string): string => (text ? ` ${printString(text)}` : '');
-const printAnnotation = (m: Modification | undefined): string => (m ? ` annotation${printModification(m) || '()'}` : '');
+const printAnnotation = (m: Modification | undefined): string =>
+  m ? ` annotation${printModification(m) || '()'}` : '';
 const printDimensions = (d: readonly Expr[]): string => (d.length ? `[${d.map(printExpression).join(', ')}]` : '');
 
 function printComponent(c: ComponentElement): string {
   const prefix = [
-    c.redeclare && 'redeclare', c.final && 'final', c.inner && 'inner', c.outer && 'outer', c.replaceable && 'replaceable',
-    c.flow !== 'none' && c.flow, c.variability !== 'continuous' && c.variability, c.causality !== 'none' && c.causality,
+    c.redeclare && 'redeclare',
+    c.final && 'final',
+    c.inner && 'inner',
+    c.outer && 'outer',
+    c.replaceable && 'replaceable',
+    c.flow !== 'none' && c.flow,
+    c.variability !== 'continuous' && c.variability,
+    c.causality !== 'none' && c.causality,
   ].filter(Boolean);
   const head = [...prefix, printDotted(c.typeName), printName(c.name)].join(' ');
   const condition = c.condition ? ` if ${printExpression(c.condition)}` : '';
@@ -195,9 +225,15 @@ function printElement(e: Element): string {
 
 /** A class as Modelica text, ended by `;`. */
 export function printClass(c: ClassDefinition): string {
-  const prefix = [c.redeclare && 'redeclare', c.replaceable && 'replaceable', c.partial && 'partial', c.expandable && 'expandable'].filter(Boolean);
+  const prefix = [
+    c.redeclare && 'redeclare',
+    c.replaceable && 'replaceable',
+    c.partial && 'partial',
+    c.expandable && 'expandable',
+  ].filter(Boolean);
   const head = [...prefix, c.classKind, printName(c.name)].join(' ');
-  if (c.enumeration) return `${head} = enumeration(${c.enumeration.map(printName).join(', ')})${printDescription(c.description)};`;
+  if (c.enumeration)
+    return `${head} = enumeration(${c.enumeration.map(printName).join(', ')})${printDescription(c.description)};`;
   if (c.short) {
     const causality = c.short.causality === 'none' ? '' : `${c.short.causality} `;
     return `${head} = ${causality}${printDotted(c.short.base)}${printDimensions(c.short.dimensions)}${printModification(c.short.modification)}${printDescription(c.description)};`;
@@ -207,7 +243,8 @@ export function printClass(c: ClassDefinition): string {
   const section = (word: string, text: string): string => (text ? `${word}\n${indentBy(text, '  ')}\n` : '');
   return (
     `${head}${printDescription(c.description)}\n` +
-    indentBy(open.map(printElement).join('\n'), '  ') + (open.length ? '\n' : '') +
+    indentBy(open.map(printElement).join('\n'), '  ') +
+    (open.length ? '\n' : '') +
     section('protected', hidden.map(printElement).join('\n')) +
     section('initial equation', c.initialEquations.map(printEquation).join('\n')) +
     section('equation', c.equations.map(printEquation).join('\n')) +

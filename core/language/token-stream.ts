@@ -39,7 +39,9 @@ export function tokenStream(tokens: readonly Token[], problems: Problem[]): Toke
   const report = (code: string, message: string, span?: Span, fixes?: readonly Fix[]): void => {
     if (reportedAt === index) return;
     reportedAt = index;
-    problems.push(problem('error', code, message, span ?? { start: peek().start, end: Math.max(peek().end, peek().start) }, fixes));
+    problems.push(
+      problem('error', code, message, span ?? { start: peek().start, end: Math.max(peek().end, peek().start) }, fixes),
+    );
   };
   return {
     problems,
@@ -54,8 +56,14 @@ export function tokenStream(tokens: readonly Token[], problems: Problem[]): Toke
       }
       const end = lastEnd();
       const found = tokenText(peek());
-      const fixes = text === ';' || text === ')' ? [{ title: `Insert ${text}`, span: { start: end, end }, text }] : undefined;
-      report('missing', `${after} needs "${text}" here, but found ${found}`, text === ';' ? { start: Math.max(0, end - 1), end } : undefined, fixes);
+      const fixes =
+        text === ';' || text === ')' ? [{ title: `Insert ${text}`, span: { start: end, end }, text }] : undefined;
+      report(
+        'missing',
+        `${after} needs "${text}" here, but found ${found}`,
+        text === ';' ? { start: Math.max(0, end - 1), end } : undefined,
+        fixes,
+      );
       return false;
     },
     report,

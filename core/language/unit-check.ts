@@ -3,7 +3,17 @@ import { problem, type Fix, type Problem, type Span } from './diagnostics';
 import { printExpression } from './print';
 import { walkExpression } from './walk';
 import {
-  convertValue, describeUnit, dimensionless, divideUnits, multiplyUnits, parseUnit, powerUnit, sameDimension, sameUnit, unitOrUndefined, type Unit,
+  convertValue,
+  describeUnit,
+  dimensionless,
+  divideUnits,
+  multiplyUnits,
+  parseUnit,
+  powerUnit,
+  sameDimension,
+  sameUnit,
+  unitOrUndefined,
+  type Unit,
 } from './units';
 
 /**
@@ -22,8 +32,39 @@ export interface UnitContext {
   unitOf(ref: RefExpr): string | undefined;
 }
 
-const sameArgument = new Set(['abs', 'pre', 'min', 'max', 'mod', 'rem', 'noEvent', 'smooth', 'sum', 'delay', 'previous', 'hold', 'fill', 'integer', 'floor', 'ceil', 'homotopy']);
-const pureNumber = new Set(['exp', 'log', 'log10', 'sinh', 'cosh', 'tanh', 'sin', 'cos', 'tan', 'asin', 'acos', 'atan']);
+const sameArgument = new Set([
+  'abs',
+  'pre',
+  'min',
+  'max',
+  'mod',
+  'rem',
+  'noEvent',
+  'smooth',
+  'sum',
+  'delay',
+  'previous',
+  'hold',
+  'fill',
+  'integer',
+  'floor',
+  'ceil',
+  'homotopy',
+]);
+const pureNumber = new Set([
+  'exp',
+  'log',
+  'log10',
+  'sinh',
+  'cosh',
+  'tanh',
+  'sin',
+  'cos',
+  'tan',
+  'asin',
+  'acos',
+  'atan',
+]);
 
 /** The units of an expression and every clash inside it. */
 export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem) => void): UnitKnowledge | undefined {
@@ -86,23 +127,33 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
 
   const binary = (e: Extract<Expr, { kind: 'binary' }>): UnitKnowledge | undefined => {
     switch (e.op) {
-      case '+': case '.+':
-      case '-': case '.-': {
+      case '+':
+      case '.+':
+      case '-':
+      case '.-': {
         const result = meet(e.left, e.right, e.op.endsWith('+') ? 'adds' : 'subtracts', e.span);
         if (!result || result.unit.offset === 0) return result;
         // the difference of two temperatures has no offset any more; a number added by hand leaves it open
         const plain = [e.left, e.right].some((x) => visitQuiet(x) === undefined);
         return { ...result, unit: { ...result.unit, offset: 0 }, free: result.free || plain };
       }
-      case '<': case '<=': case '>': case '>=': case '==': case '<>':
+      case '<':
+      case '<=':
+      case '>':
+      case '>=':
+      case '==':
+      case '<>':
         meet(e.left, e.right, 'compares', e.span);
         return undefined;
-      case 'and': case 'or':
+      case 'and':
+      case 'or':
         visit(e.left);
         visit(e.right);
         return undefined;
-      case '*': case '.*':
-      case '/': case './': {
+      case '*':
+      case '.*':
+      case '/':
+      case './': {
         const left = visit(e.left);
         const right = visit(e.right);
         const divide = e.op.endsWith('/');
@@ -112,10 +163,16 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
         const ur = right ?? number(e.right);
         if (!ul || !ur) return undefined;
         const unit = divide ? divideUnits(ul.unit, ur.unit) : multiplyUnits(ul.unit, ur.unit);
-        const halves = [e.left, e.right].some((x) => literal(x) && x.kind === 'number' && (x.value === 0.5 || x.value === 2));
-        return known(unit, (ul.free || ur.free) && !(halves && (left ? !left.free : true) && (right ? !right.free : true)));
+        const halves = [e.left, e.right].some(
+          (x) => literal(x) && x.kind === 'number' && (x.value === 0.5 || x.value === 2),
+        );
+        return known(
+          unit,
+          (ul.free || ur.free) && !(halves && (left ? !left.free : true) && (right ? !right.free : true)),
+        );
       }
-      case '^': case '.^': {
+      case '^':
+      case '.^': {
         const base = visit(e.left);
         visit(e.right);
         if (!base) return undefined;
@@ -138,7 +195,14 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
         return undefined;
       }
       if (args[0] && !sameDimension(args[0].unit, to)) {
-        report(problem('error', 'unit-clash', `${printExpression(e.args[0])} is in ${nameOf(args[0])} and cannot be converted to ${e.args[1].value}`, e.span));
+        report(
+          problem(
+            'error',
+            'unit-clash',
+            `${printExpression(e.args[0])} is in ${nameOf(args[0])} and cannot be converted to ${e.args[1].value}`,
+            e.span,
+          ),
+        );
       }
       return known(to, false, e.args[1].value);
     }
@@ -151,7 +215,14 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
     }
     if (pureNumber.has(e.callee)) {
       if (args[0] && !sameDimension(args[0].unit, dimensionless)) {
-        report(problem('error', mentionsTime(e.args[0]) ? 'unit-of-time' : 'unit-clash', `${e.callee} needs a plain number, but ${printExpression(e.args[0])} is in ${nameOf(args[0])}`, e.args[0].span));
+        report(
+          problem(
+            'error',
+            mentionsTime(e.args[0]) ? 'unit-of-time' : 'unit-clash',
+            `${e.callee} needs a plain number, but ${printExpression(e.args[0])} is in ${nameOf(args[0])}`,
+            e.args[0].span,
+          ),
+        );
       }
       return known(dimensionless, true);
     }
@@ -175,10 +246,13 @@ const nameOf = (u: UnitKnowledge): string => u.name ?? describeUnit(u.unit);
 
 /** A value made of numbers only. */
 const isNumber = (e: Expr): boolean =>
-  e.kind === 'number' ? e.unit === undefined
-    : e.kind === 'unary' ? isNumber(e.operand)
-    : e.kind === 'binary' ? isNumber(e.left) && isNumber(e.right)
-    : e.kind === 'ref' && (e.parts.at(-1)!.name === 'pi');
+  e.kind === 'number'
+    ? e.unit === undefined
+    : e.kind === 'unary'
+      ? isNumber(e.operand)
+      : e.kind === 'binary'
+        ? isNumber(e.left) && isNumber(e.right)
+        : e.kind === 'ref' && e.parts.at(-1)!.name === 'pi';
 
 function constantOf(e: Expr): number | undefined {
   if (e.kind === 'number') return e.value;
@@ -197,7 +271,12 @@ function constantOf(e: Expr): number | undefined {
 /** The problem of bringing two units together, if there is one. */
 function clash(ua: UnitKnowledge, ub: UnitKnowledge, a: Expr, b: Expr, verb: string, span: Span): Problem | undefined {
   if (!sameDimension(ua.unit, ub.unit)) {
-    return problem('error', 'unit-clash', `This ${verb} ${printExpression(a)} in ${nameOf(ua)} and ${printExpression(b)} in ${nameOf(ub)}`, span);
+    return problem(
+      'error',
+      'unit-clash',
+      `This ${verb} ${printExpression(a)} in ${nameOf(ua)} and ${printExpression(b)} in ${nameOf(ub)}`,
+      span,
+    );
   }
   if (ua.free || ub.free) return undefined;
   const offsetsMatter = verb === 'compares' || verb === 'equates' || verb === 'assigns';
@@ -208,13 +287,23 @@ function clash(ua: UnitKnowledge, ub: UnitKnowledge, a: Expr, b: Expr, verb: str
     ? [{ title: `Convert to ${ua.name}`, span: b.span, text: `convert(${printExpression(b)}, "${ua.name}")` }]
     : [];
   return problem(
-    'error', 'unit-scale',
-    `This ${verb} ${printExpression(a)} in ${nameOf(ua)} and ${printExpression(b)} in ${nameOf(ub)}: same kind, different scale`, span, fixes,
+    'error',
+    'unit-scale',
+    `This ${verb} ${printExpression(a)} in ${nameOf(ua)} and ${printExpression(b)} in ${nameOf(ub)}: same kind, different scale`,
+    span,
+    fixes,
   );
 }
 
 /** Checks both sides of an equation or an assignment against each other. */
-export function checkSides(left: Expr, right: Expr, verb: 'equates' | 'assigns', span: Span, context: UnitContext, report: (p: Problem) => void): void {
+export function checkSides(
+  left: Expr,
+  right: Expr,
+  verb: 'equates' | 'assigns',
+  span: Span,
+  context: UnitContext,
+  report: (p: Problem) => void,
+): void {
   const ul = checkUnits(left, context, report);
   const ur = checkUnits(right, context, report);
   if (!ul || !ur) return;
@@ -223,11 +312,22 @@ export function checkSides(left: Expr, right: Expr, verb: 'equates' | 'assigns',
 }
 
 /** Checks a value against the declared unit of the quantity it is given to. */
-export function checkAgainstUnit(value: Expr, name: string, unitName: string, context: UnitContext, report: (p: Problem) => void): void {
+export function checkAgainstUnit(
+  value: Expr,
+  name: string,
+  unitName: string,
+  context: UnitContext,
+  report: (p: Problem) => void,
+): void {
   const found = checkUnits(value, context, report);
   const declared = unitOrUndefined(unitName);
   if (!found || !declared) return;
-  const target: Expr = { kind: 'ref', parts: [{ name, subscripts: [], span: value.span }], global: false, span: value.span };
+  const target: Expr = {
+    kind: 'ref',
+    parts: [{ name, subscripts: [], span: value.span }],
+    global: false,
+    span: value.span,
+  };
   const p = clash({ unit: declared, free: false, name: unitName }, found, target, value, 'assigns', value.span);
   if (p) report(p);
 }
@@ -270,8 +370,17 @@ export function elaborateUnits(e: Expr, context: UnitContext, expected?: Unit): 
       case 'call': {
         if (x.callee === 'convert' && x.args[1]?.kind === 'string') return conversion(x.args[0], x.args[1].value);
         const keeps = sameArgument.has(x.callee);
-        const common = x.callee === 'min' || x.callee === 'max' ? (x.args.map(unitOfExpr).find((u) => u) ?? want) : keeps ? want : undefined;
-        return { ...x, args: x.args.map((a) => visit(a, common)), named: x.named.map((n) => ({ ...n, value: visit(n.value) })) };
+        const common =
+          x.callee === 'min' || x.callee === 'max'
+            ? (x.args.map(unitOfExpr).find((u) => u) ?? want)
+            : keeps
+              ? want
+              : undefined;
+        return {
+          ...x,
+          args: x.args.map((a) => visit(a, common)),
+          named: x.named.map((n) => ({ ...n, value: visit(n.value) })),
+        };
       }
       case 'array':
         return { ...x, elements: x.elements.map((y) => visit(y, want)) };
@@ -289,9 +398,17 @@ export function elaborateUnits(e: Expr, context: UnitContext, expected?: Unit): 
     const inner = visit(value);
     if (!to || !from || !sameDimension(from, to) || sameUnit(from, to)) return inner;
     const span = value.span;
-    const scaled: Expr = { kind: 'binary', op: '*', left: inner, right: { kind: 'number', value: from.scale / to.scale, span }, span };
+    const scaled: Expr = {
+      kind: 'binary',
+      op: '*',
+      left: inner,
+      right: { kind: 'number', value: from.scale / to.scale, span },
+      span,
+    };
     const shift = (from.offset - to.offset) / to.scale;
-    return shift === 0 ? scaled : { kind: 'binary', op: '+', left: scaled, right: { kind: 'number', value: shift, span }, span };
+    return shift === 0
+      ? scaled
+      : { kind: 'binary', op: '+', left: scaled, right: { kind: 'number', value: shift, span }, span };
   };
   return visit(e, expected);
 }
@@ -330,4 +447,6 @@ function mentionsTime(e: Expr): boolean {
 
 /** Texts that come from elsewhere mostly have numbers without units: what does not fit there is worth a warning, and seconds in a sine nothing. */
 export const relaxUnits = (problems: readonly Problem[]): Problem[] =>
-  problems.filter((p) => p.code !== 'unit-of-time').map((p) => (p.code.startsWith('unit') && p.severity === 'error' ? { ...p, severity: 'warning' } : p));
+  problems
+    .filter((p) => p.code !== 'unit-of-time')
+    .map((p) => (p.code.startsWith('unit') && p.severity === 'error' ? { ...p, severity: 'warning' } : p));

@@ -41,14 +41,35 @@ test('what is not a unit is told by name', () => {
 test('converting there and back gives the value again', () => {
   const known = commonUnits.filter((u) => typeof parseUnit(u) === 'object');
   expect(known).toHaveLength(commonUnits.length);
-  fc.assert(fc.property(fc.constantFrom(...known), fc.constantFrom(...known), fc.double({ min: -1e6, max: 1e6, noNaN: true }), (a, b, x) => {
-    if (!sameDimension(unit(a), unit(b))) return;
-    expect(convertValue(convertValue(x, unit(a), unit(b)), unit(b), unit(a))).toBeCloseTo(x, 5);
-  }));
+  fc.assert(
+    fc.property(
+      fc.constantFrom(...known),
+      fc.constantFrom(...known),
+      fc.double({ min: -1e6, max: 1e6, noNaN: true }),
+      (a, b, x) => {
+        if (!sameDimension(unit(a), unit(b))) return;
+        expect(convertValue(convertValue(x, unit(a), unit(b)), unit(b), unit(a))).toBeCloseTo(x, 5);
+      },
+    ),
+  );
 });
 
 describe('checking expressions', () => {
-  const units: Record<string, string> = { w: 'rad/s', n: 'rpm', T: 'degC', Tk: 'K', i: 'A', R: 'Ohm', u: 'V', m: 'kg', v: 'm/s', E: 'J', p: 'bar', k: '1', x: '' };
+  const units: Record<string, string> = {
+    w: 'rad/s',
+    n: 'rpm',
+    T: 'degC',
+    Tk: 'K',
+    i: 'A',
+    R: 'Ohm',
+    u: 'V',
+    m: 'kg',
+    v: 'm/s',
+    E: 'J',
+    p: 'bar',
+    k: '1',
+    x: '',
+  };
   const context = { unitOf: (ref: { parts: readonly { name: string }[] }) => units[ref.parts[0].name] };
   const check = (text: string): string[] => {
     const found: string[] = [];
@@ -56,7 +77,20 @@ describe('checking expressions', () => {
     return found;
   };
   test('sound formulas pass', () => {
-    for (const text of ['u - R*i', '0.5*m*v^2 + E', 'T - 20', 'w <= 330 \'rpm\'', 'sin(w*time)', 'max(u, 0)', 'if w > 1 then u else R*i', 'sqrt(v^2) + v', 'x + w', 'u/(R*i) + k', 'convert(n, "rad/s") - w']) expect([text, check(text)]).toEqual([text, []]);
+    for (const text of [
+      'u - R*i',
+      '0.5*m*v^2 + E',
+      'T - 20',
+      "w <= 330 'rpm'",
+      'sin(w*time)',
+      'max(u, 0)',
+      'if w > 1 then u else R*i',
+      'sqrt(v^2) + v',
+      'x + w',
+      'u/(R*i) + k',
+      'convert(n, "rad/s") - w',
+    ])
+      expect([text, check(text)]).toEqual([text, []]);
   });
   test('clashes are told with both units', () => {
     expect(check('u + i')[0]).toBe('This adds u in V and i in A');
@@ -68,10 +102,14 @@ describe('checking expressions', () => {
   });
   test('texts from elsewhere: what does not fit is a warning, seconds in a sine are nothing', () => {
     const found: Problem[] = [];
-    for (const text of ['u + i', 'sin(time)', 'exp(-2*time)', 'sin(v)']) checkUnits(parseExpressionText(text).value, context, (p) => found.push(p));
+    for (const text of ['u + i', 'sin(time)', 'exp(-2*time)', 'sin(v)'])
+      checkUnits(parseExpressionText(text).value, context, (p) => found.push(p));
     expect(found.every((p) => p.severity === 'error')).toBe(true);
     expect(found).toHaveLength(4);
-    expect(relaxUnits(found).map((p) => [p.severity, p.message.slice(0, 9)])).toEqual([['warning', 'This adds'], ['warning', 'sin needs']]);
+    expect(relaxUnits(found).map((p) => [p.severity, p.message.slice(0, 9)])).toEqual([
+      ['warning', 'This adds'],
+      ['warning', 'sin needs'],
+    ]);
   });
   test('numbers with units take the scale of what they meet', () => {
     const value = (text: string): unknown => {

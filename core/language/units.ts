@@ -25,8 +25,14 @@ interface Symbol {
 }
 
 const symbols = new Map<string, Symbol>();
-const define = (names: string, dimension: Dimension, scale = 1, options: { prefixed?: boolean; offset?: number } = {}): void => {
-  for (const name of names.split(' ')) symbols.set(name, { dimension, scale, offset: options.offset ?? 0, prefixed: options.prefixed ?? false });
+const define = (
+  names: string,
+  dimension: Dimension,
+  scale = 1,
+  options: { prefixed?: boolean; offset?: number } = {},
+): void => {
+  for (const name of names.split(' '))
+    symbols.set(name, { dimension, scale, offset: options.offset ?? 0, prefixed: options.prefixed ?? false });
 };
 const prefixed = { prefixed: true };
 const none: Dimension = [0, 0, 0, 0, 0, 0, 0];
@@ -80,8 +86,28 @@ define('lm', [0, 0, 0, 0, 0, 0, 1], 1, prefixed);
 define('eV', [2, 1, -2, 0, 0, 0, 0], 1.602176634e-19, prefixed);
 
 const prefixes: Record<string, number> = {
-  Y: 1e24, Z: 1e21, E: 1e18, P: 1e15, T: 1e12, G: 1e9, M: 1e6, k: 1e3, h: 1e2, da: 1e1,
-  d: 1e-1, c: 1e-2, m: 1e-3, u: 1e-6, µ: 1e-6, μ: 1e-6, n: 1e-9, p: 1e-12, f: 1e-15, a: 1e-18, z: 1e-21, y: 1e-24,
+  Y: 1e24,
+  Z: 1e21,
+  E: 1e18,
+  P: 1e15,
+  T: 1e12,
+  G: 1e9,
+  M: 1e6,
+  k: 1e3,
+  h: 1e2,
+  da: 1e1,
+  d: 1e-1,
+  c: 1e-2,
+  m: 1e-3,
+  u: 1e-6,
+  µ: 1e-6,
+  μ: 1e-6,
+  n: 1e-9,
+  p: 1e-12,
+  f: 1e-15,
+  a: 1e-18,
+  z: 1e-21,
+  y: 1e-24,
 };
 
 function symbolOf(name: string): Symbol | undefined {
@@ -201,20 +227,23 @@ function readUnit(text: string): Unit | string {
   return offsetUnit && factors === 1 ? { ...unit, offset: offsetUnit.offset } : unit;
 }
 
-export const sameDimension = (a: Unit, b: Unit): boolean => a.dimension.every((x, k) => Math.abs(x - b.dimension[k]) < 1e-9);
+export const sameDimension = (a: Unit, b: Unit): boolean =>
+  a.dimension.every((x, k) => Math.abs(x - b.dimension[k]) < 1e-9);
 
 export const sameUnit = (a: Unit, b: Unit): boolean =>
   sameDimension(a, b) && Math.abs(a.scale / b.scale - 1) < 1e-9 && Math.abs(a.offset - b.offset) < 1e-9;
 
 /** Converts a value between units of one dimension. */
-export const convertValue = (value: number, from: Unit, to: Unit): number => (value * from.scale + from.offset - to.offset) / to.scale;
+export const convertValue = (value: number, from: Unit, to: Unit): number =>
+  (value * from.scale + from.offset - to.offset) / to.scale;
 
 /** Converts a difference of values: offsets do not take part. */
 export const convertDifference = (value: number, from: Unit, to: Unit): number => (value * from.scale) / to.scale;
 
 /** A readable name of a dimension, e.g. `kg.m2/s3`, for messages. */
 export function describeUnit(unit: Unit): string {
-  const power = (symbol: string, x: number): string => symbol + (x === 1 ? '' : Number.isInteger(x) ? String(x) : `^(${x})`);
+  const power = (symbol: string, x: number): string =>
+    symbol + (x === 1 ? '' : Number.isInteger(x) ? String(x) : `^(${x})`);
   for (const name of ['rpm', 'N', 'Pa', 'J', 'W', 'V', 'A', 'Ohm', 'F', 'H', 'C', 'degC', 'bar', '%']) {
     const known = unitOrUndefined(name);
     if (known && sameUnit(known, unit) && !(name === '%' && unit.scale === 1)) return name;
@@ -231,7 +260,61 @@ export function describeUnit(unit: Unit): string {
 
 /** Every unit name offered in fields, most used first. */
 export const commonUnits: readonly string[] = [
-  '1', '%', 's', 'ms', 'min', 'h', 'm', 'mm', 'm/s', 'm/s2', 'rad', 'deg', 'rad/s', 'rpm', 'rad/s2', 'Hz', '1/min', 'kg', 'g', 'kg.m2', 'N',
-  'N.m', 'N.m/rad', 'N.m.s/rad', 'N.m/A', 'N/m', 'N.s/m', 'J', 'W', 'kW', 'V', 'mV', 'A', 'mA', 'Ohm', 'mH', 'H', 'F', 'uF', 'C', 'V.s/rad', 'K', 'degC',
-  'J/K', 'K/W', 'W/K', 'J/(kg.K)', 'Pa', 'kPa', 'bar', 'L', 'mL', 'm3', 'L/min', 'm3/s', 'kg/m3', 'kg/s',
+  '1',
+  '%',
+  's',
+  'ms',
+  'min',
+  'h',
+  'm',
+  'mm',
+  'm/s',
+  'm/s2',
+  'rad',
+  'deg',
+  'rad/s',
+  'rpm',
+  'rad/s2',
+  'Hz',
+  '1/min',
+  'kg',
+  'g',
+  'kg.m2',
+  'N',
+  'N.m',
+  'N.m/rad',
+  'N.m.s/rad',
+  'N.m/A',
+  'N/m',
+  'N.s/m',
+  'J',
+  'W',
+  'kW',
+  'V',
+  'mV',
+  'A',
+  'mA',
+  'Ohm',
+  'mH',
+  'H',
+  'F',
+  'uF',
+  'C',
+  'V.s/rad',
+  'K',
+  'degC',
+  'J/K',
+  'K/W',
+  'W/K',
+  'J/(kg.K)',
+  'Pa',
+  'kPa',
+  'bar',
+  'L',
+  'mL',
+  'm3',
+  'L/min',
+  'm3/s',
+  'kg/m3',
+  'kg/s',
 ];

@@ -18,7 +18,9 @@ export function componentsOf(library: ClassLibrary, ref: ClassRef, depth = 0): D
     return found && found !== ref ? componentsOf(library, found, depth + 1) : [];
   };
   if (definition.short) return base(definition.short.base);
-  return definition.elements.flatMap((e) => (e.kind === 'extends' ? base(e.base) : e.kind === 'component' ? [{ element: e, home: ref }] : []));
+  return definition.elements.flatMap((e) =>
+    e.kind === 'extends' ? base(e.base) : e.kind === 'component' ? [{ element: e, home: ref }] : [],
+  );
 }
 
 export const builtinTypes: ReadonlySet<string> = new Set(['Real', 'Integer', 'Boolean', 'String']);
@@ -41,7 +43,8 @@ export function typeOf(library: ClassLibrary, { element, home }: DeclaredCompone
     if (builtinTypes.has(name)) return { ref: undefined, builtin: name, causality, literals: undefined, unit };
     const ref: ClassRef | undefined = findClass(library, from, name);
     if (!ref) return undefined;
-    if (ref.definition.enumeration) return { ref: undefined, builtin: 'enumeration', causality, literals: ref.definition.enumeration, unit };
+    if (ref.definition.enumeration)
+      return { ref: undefined, builtin: 'enumeration', causality, literals: ref.definition.enumeration, unit };
     const { short } = ref.definition;
     if (!short) return { ref, builtin: undefined, causality, literals: undefined, unit };
     if (short.causality !== 'none') causality = short.causality;
@@ -52,7 +55,8 @@ export function typeOf(library: ClassLibrary, { element, home }: DeclaredCompone
   return undefined;
 }
 
-const textIn = (m: Modification | undefined, name: string): Modification | undefined => m?.args.find((a) => a.path[0] === name)?.modification;
+const textIn = (m: Modification | undefined, name: string): Modification | undefined =>
+  m?.args.find((a) => a.path[0] === name)?.modification;
 const unitIn = (m: Modification): string => {
   const value = textIn(m, 'unit')?.value;
   return value?.kind === 'string' ? value.value : '';
@@ -82,13 +86,27 @@ export function endsOf(library: ClassLibrary, ref: ClassRef): NetworkEnd[] {
     if (type.ref?.definition.classKind === 'connector') {
       const carried = componentsOf(library, type.ref).map((c) => c.element.name);
       const isSignal = type.causality !== 'none';
-      return [{ name: element.name + dims, kind: isSignal ? 'signal' : 'physical', gives: isSignal ? type.causality === 'output' : undefined, domain: isSignal ? '' : type.ref.path, carries: carried.join(', ') }];
+      return [
+        {
+          name: element.name + dims,
+          kind: isSignal ? 'signal' : 'physical',
+          gives: isSignal ? type.causality === 'output' : undefined,
+          domain: isSignal ? '' : type.ref.path,
+          carries: carried.join(', '),
+        },
+      ];
     }
     if (type.causality === 'none' || !type.builtin) return [];
-    return [{ name: element.name + dims, kind: 'signal', gives: type.causality === 'output', domain: '', carries: type.unit }];
+    return [
+      { name: element.name + dims, kind: 'signal', gives: type.causality === 'output', domain: '', carries: type.unit },
+    ];
   });
   const messages = (ref.behaviour?.messagePorts ?? []).map((p): NetworkEnd => ({
-    name: p.name, kind: 'message', gives: p.accepts.length === 0 || p.sends.length > 0, domain: '', carries: [...p.accepts, ...p.sends].join(', '),
+    name: p.name,
+    kind: 'message',
+    gives: p.accepts.length === 0 || p.sends.length > 0,
+    domain: '',
+    carries: [...p.accepts, ...p.sends].join(', '),
   }));
   return [...ends, ...messages];
 }
@@ -123,11 +141,30 @@ export function settingsOf(library: ClassLibrary, ref: ClassRef): Setting[] {
       return m ? printExpression(m) : '';
     };
     const base = {
-      type: type.builtin, unit: type.unit, min: value('min'), max: value('max'), note: element.description, group: groupOf(element.annotation), dimensions: element.dimensions.length,
+      type: type.builtin,
+      unit: type.unit,
+      min: value('min'),
+      max: value('max'),
+      note: element.description,
+      group: groupOf(element.annotation),
+      dimensions: element.dimensions.length,
       choices: type.builtin === 'Boolean' ? ['true', 'false'] : type.literals?.map((l) => `${element.typeName}.${l}`),
     };
-    if (element.variability === 'parameter') found.set(element.name, { ...base, name: element.name, value: element.modification.value ? printExpression(element.modification.value) : value('start'), isStart: false });
-    else if (value('start') !== '' && element.causality !== 'output') starts.set(element.name, { ...base, name: `${element.name}.start`, value: value('start'), group: 'Start', isStart: true });
+    if (element.variability === 'parameter')
+      found.set(element.name, {
+        ...base,
+        name: element.name,
+        value: element.modification.value ? printExpression(element.modification.value) : value('start'),
+        isStart: false,
+      });
+    else if (value('start') !== '' && element.causality !== 'output')
+      starts.set(element.name, {
+        ...base,
+        name: `${element.name}.start`,
+        value: value('start'),
+        group: 'Start',
+        isStart: true,
+      });
   }
   return [...found.values(), ...starts.values()];
 }

@@ -6,8 +6,10 @@ import { connects } from './read-network';
 
 /** Changes of a physics text that leave everything else in it as it was written: comments, order, blank lines. */
 
-const componentsIn = (text: string): readonly ComponentElement[] => parsePhysicsText(text).value.elements.flatMap((e) => (e.kind === 'component' ? [e] : []));
-const declarationOf = (text: string, name: string): ComponentElement | undefined => componentsIn(text).find((e) => e.name === name);
+const componentsIn = (text: string): readonly ComponentElement[] =>
+  parsePhysicsText(text).value.elements.flatMap((e) => (e.kind === 'component' ? [e] : []));
+const declarationOf = (text: string, name: string): ComponentElement | undefined =>
+  componentsIn(text).find((e) => e.name === name);
 
 /** Just behind the semicolon that ends what ends at `at`. */
 function behindSemicolon(text: string, at: number): number {
@@ -21,7 +23,8 @@ function lineEnd(text: string, at: number): number {
   return rest ? at + rest[0].length : at;
 }
 
-const indentAt = (text: string, at: number): string => /^[ \t]*/.exec(text.slice(text.lastIndexOf('\n', at - 1) + 1))![0];
+const indentAt = (text: string, at: number): string =>
+  /^[ \t]*/.exec(text.slice(text.lastIndexOf('\n', at - 1) + 1))![0];
 
 /** Declares a part: behind the last declaration, or before the equations. */
 export function declarePart(text: string, typeName: string, name: string, changes = ''): string {
@@ -43,12 +46,18 @@ export function writeConnect(text: string, a: string, b: string): string {
   const line = `connect(${a}, ${b});`;
   const { equations, elements } = parsePhysicsText(text).value;
   // connects stay together where there are some
-  const last = connects(equations.filter((e) => e.kind === 'connect'), '').at(-1) ?? equations.at(-1);
+  const last =
+    connects(
+      equations.filter((e) => e.kind === 'connect'),
+      '',
+    ).at(-1) ?? equations.at(-1);
   if (last) {
     const at = lineEnd(text, behindSemicolon(text, last.span.end));
     return `${text.slice(0, at)}\n${indentAt(text, last.span.start)}${line}${text.slice(at)}`;
   }
-  const section = lex(text).tokens.find((t, k, all) => t.kind === 'keyword' && t.text === 'equation' && all[k - 1]?.text !== 'initial');
+  const section = lex(text).tokens.find(
+    (t, k, all) => t.kind === 'keyword' && t.text === 'equation' && all[k - 1]?.text !== 'initial',
+  );
   if (section) return `${text.slice(0, section.end)}\n  ${line}${text.slice(section.end)}`;
   const end = text === '' || text.endsWith('\n') ? '' : '\n';
   if (elements.length === 0 && text.trim() === '') return `equation\n  ${line}\n`;
@@ -60,13 +69,18 @@ function cut(text: string, start: number, end: number): string {
   const from = text.lastIndexOf('\n', start - 1) + 1;
   const stop = text.indexOf('\n', end);
   const to = stop < 0 ? text.length : stop + 1;
-  if (text.slice(from, start).trim() === '' && text.slice(end, to).trim() === '') return text.slice(0, from) + text.slice(to);
+  if (text.slice(from, start).trim() === '' && text.slice(end, to).trim() === '')
+    return text.slice(0, from) + text.slice(to);
   return text.slice(0, start) + text.slice(end).replace(/^[ \t]+/, start > from ? '' : '$&');
 }
 
 export function eraseConnect(text: string, a: string, b: string): string {
   const squeeze = (s: string): string => s.replace(/\s+/g, '');
-  const found = connects(parsePhysicsText(text).value.equations, '').find((c) => squeeze(text.slice(c.a.span.start, c.a.span.end)) === squeeze(a) && squeeze(text.slice(c.b.span.start, c.b.span.end)) === squeeze(b));
+  const found = connects(parsePhysicsText(text).value.equations, '').find(
+    (c) =>
+      squeeze(text.slice(c.a.span.start, c.a.span.end)) === squeeze(a) &&
+      squeeze(text.slice(c.b.span.start, c.b.span.end)) === squeeze(b),
+  );
   return found ? cut(text, found.span.start, behindSemicolon(text, found.span.end)) : text;
 }
 
@@ -74,7 +88,9 @@ export function eraseConnect(text: string, a: string, b: string): string {
 export function erasePart(text: string, name: string): string {
   let next = text;
   for (;;) {
-    const link = connects(parsePhysicsText(next).value.equations, '').find((c) => c.a.parts[0].name === name || c.b.parts[0].name === name);
+    const link = connects(parsePhysicsText(next).value.equations, '').find(
+      (c) => c.a.parts[0].name === name || c.b.parts[0].name === name,
+    );
     if (!link) break;
     const shorter = cut(next, link.span.start, behindSemicolon(next, link.span.end));
     if (shorter === next) break;
@@ -91,7 +107,9 @@ export function eraseDeclaration(next: string, name: string): string {
   const together = all.filter((e) => e.typeSpan.start === element.typeSpan.start);
   if (together.length === 1) return cut(next, element.span.start, behindSemicolon(next, element.span.end));
   const k = together.indexOf(element);
-  return k > 0 ? next.slice(0, together[k - 1].span.end) + next.slice(element.span.end) : next.slice(0, element.nameSpan.start) + next.slice(together[1].nameSpan.start);
+  return k > 0
+    ? next.slice(0, together[k - 1].span.end) + next.slice(element.span.end)
+    : next.slice(0, element.nameSpan.start) + next.slice(together[1].nameSpan.start);
 }
 
 /** Where the changed values of a declaration stand: from behind its name and size to their end. */
@@ -127,10 +145,21 @@ function withValue(m: Modification, path: readonly string[], value: string): Mod
   const own = m.args.find((a) => a.path.length === 1 && a.path[0] === first && !a.redeclare);
   const inner = own?.modification ?? { args: [] };
   const parsed = value.trim() === '' ? undefined : parseExpressionText(value).value;
-  const next: Modification = rest.length > 0 ? withValue(inner, rest, value) : { args: inner.args, ...(parsed && { value: parsed }) };
+  const next: Modification =
+    rest.length > 0 ? withValue(inner, rest, value) : { args: inner.args, ...(parsed && { value: parsed }) };
   const keep = next.value !== undefined || next.args.length > 0;
-  const argument: ModificationArgument = { path: [first], each: own?.each ?? false, final: own?.final ?? false, span: own?.span ?? { start: 0, end: 0 }, modification: next };
-  const args = own ? m.args.flatMap((a) => (a === own ? (keep ? [argument] : []) : [a])) : keep ? [...m.args, argument] : m.args;
+  const argument: ModificationArgument = {
+    path: [first],
+    each: own?.each ?? false,
+    final: own?.final ?? false,
+    span: own?.span ?? { start: 0, end: 0 },
+    modification: next,
+  };
+  const args = own
+    ? m.args.flatMap((a) => (a === own ? (keep ? [argument] : []) : [a]))
+    : keep
+      ? [...m.args, argument]
+      : m.args;
   return { ...m, args };
 }
 
@@ -152,7 +181,8 @@ export function renamePart(text: string, from: string, to: string): string {
     const n = node as { kind?: string; iterators?: readonly { name: string }[] };
     if (n.kind === 'ref') {
       const [first] = (node as RefExpr).parts;
-      if (first.name === from && !shadowed.has(from)) spans.push({ start: first.span.start, end: first.span.start + from.length });
+      if (first.name === from && !shadowed.has(from))
+        spans.push({ start: first.span.start, end: first.span.start + from.length });
     }
     const inner = n.iterators ? new Set([...shadowed, ...n.iterators.map((i) => i.name)]) : shadowed;
     for (const value of Object.values(node)) if (typeof value === 'object') visit(value, inner);
@@ -160,6 +190,9 @@ export function renamePart(text: string, from: string, to: string): string {
   const { elements, ...rest } = parsePhysicsText(text).value;
   visit(rest, new Set());
   // classes inside have names of their own
-  visit(elements.filter((e) => e.kind !== 'class'), new Set());
+  visit(
+    elements.filter((e) => e.kind !== 'class'),
+    new Set(),
+  );
   return [...spans].sort((a, b) => b.start - a.start).reduce((t, s) => t.slice(0, s.start) + to + t.slice(s.end), text);
 }

@@ -20,24 +20,56 @@ equation
 
   connect(s.n, g.p);
 `;
-const project = (physics: string, more: Partial<PartType> = {}): Project => ({ ...emptyProject('p', 'P'), root: 't', types: [{ ...newType('t', 'Circuit'), physics, ...more }] });
+const project = (physics: string, more: Partial<PartType> = {}): Project => ({
+  ...emptyProject('p', 'P'),
+  root: 't',
+  types: [{ ...newType('t', 'Circuit'), physics, ...more }],
+});
 const network = (p: Project) => readNetwork(projectLibrary(p).library, p.types[0]);
 
 test('parts and links of the text are read with their ports and what they exchange', () => {
   const n = network(project(text));
-  expect(n.parts.map((p) => [p.name, p.typeName, p.changes])).toEqual([['s', 'Electrical.VoltageSource', 'V = 12'], ['R1', 'Electrical.Resistor', 'R = 2'], ['R2', 'Electrical.Resistor', 'R = 3'], ['g', 'Electrical.Ground', '']]);
-  expect(n.parts[1].ends).toMatchObject([{ name: 'p', kind: 'physical', domain: 'Electrical.Pin', carries: 'v, i' }, { name: 'n' }]);
+  expect(n.parts.map((p) => [p.name, p.typeName, p.changes])).toEqual([
+    ['s', 'Electrical.VoltageSource', 'V = 12'],
+    ['R1', 'Electrical.Resistor', 'R = 2'],
+    ['R2', 'Electrical.Resistor', 'R = 3'],
+    ['g', 'Electrical.Ground', ''],
+  ]);
+  expect(n.parts[1].ends).toMatchObject([
+    { name: 'p', kind: 'physical', domain: 'Electrical.Pin', carries: 'v, i' },
+    { name: 'n' },
+  ]);
   expect(n.parts[1].says).toBe('v = R i');
-  expect(n.links.map((l) => [l.a, l.b, l.kind])).toEqual([['s.p', 'R1.p', 'physical'], ['R1.n', 'R2.p', 'physical'], ['R2.n', 's.n', 'physical'], ['s.n', 'g.p', 'physical']]);
+  expect(n.links.map((l) => [l.a, l.b, l.kind])).toEqual([
+    ['s.p', 'R1.p', 'physical'],
+    ['R1.n', 'R2.p', 'physical'],
+    ['R2.n', 's.n', 'physical'],
+    ['s.n', 'g.p', 'physical'],
+  ]);
 });
 
 test('parts of the document and of the text stand side by side; signals and messages are told apart', () => {
-  const heater: PartType = { ...newType('h', 'Heater'), quantities: [{ ...newQuantity('u', 'u'), role: 'input', unit: 'V' }], ports: [{ id: 'o', name: 'out', accepts: [], sends: ['hot'], note: '' }], physics: 'Thermal.HeatPort port;\nequation\n  port.Q = -u;' };
-  const p = project('Thermal.Capacity c(C = 5);\nequation\n  connect(h.port, c.port);', { parts: [newPart('x', 'h', 'h')], quantities: [{ ...newQuantity('q', 'drive'), role: 'input', unit: 'V' }], links: [{ id: 'l', from: 'drive', to: 'h.u', carries: '' }] });
+  const heater: PartType = {
+    ...newType('h', 'Heater'),
+    quantities: [{ ...newQuantity('u', 'u'), role: 'input', unit: 'V' }],
+    ports: [{ id: 'o', name: 'out', accepts: [], sends: ['hot'], note: '' }],
+    physics: 'Thermal.HeatPort port;\nequation\n  port.Q = -u;',
+  };
+  const p = project('Thermal.Capacity c(C = 5);\nequation\n  connect(h.port, c.port);', {
+    parts: [newPart('x', 'h', 'h')],
+    quantities: [{ ...newQuantity('q', 'drive'), role: 'input', unit: 'V' }],
+    links: [{ id: 'l', from: 'drive', to: 'h.u', carries: '' }],
+  });
   const n = network({ ...p, types: [...p.types, heater] });
-  expect(n.parts.map((x) => [x.name, x.part?.id, x.ends.map((e) => `${e.name} ${e.kind}`).join('; ')])).toEqual([['h', 'x', 'u signal; port physical; out message'], ['c', undefined, 'port physical']]);
+  expect(n.parts.map((x) => [x.name, x.part?.id, x.ends.map((e) => `${e.name} ${e.kind}`).join('; ')])).toEqual([
+    ['h', 'x', 'u signal; port physical; out message'],
+    ['c', undefined, 'port physical'],
+  ]);
   expect(n.border).toMatchObject([{ name: 'drive', kind: 'signal', gives: false, carries: 'V' }]);
-  expect(n.links.map((l) => [l.a, l.b, l.kind])).toEqual([['drive', 'h.u', 'signal'], ['h.port', 'c.port', 'physical']]);
+  expect(n.links.map((l) => [l.a, l.b, l.kind])).toEqual([
+    ['drive', 'h.u', 'signal'],
+    ['h.port', 'c.port', 'physical'],
+  ]);
   expect(physicalConflict(n, 'h.port', 'c.port')).toMatch(/already/);
 });
 
@@ -54,60 +86,111 @@ test('what is added stands where its like stands, and comes out again without a 
   const linked = writeConnect(text, 'R1.n', 'g.p');
   expect(linked).toContain('  connect(s.n, g.p);\n  connect(R1.n, g.p);\n');
   expect(eraseConnect(linked, 'R1.n', 'g.p')).toBe(text);
-  expect(erasePart(text, 'R1')).toBe(text.replace('R1(R = 2), ', '').replace('  connect(s.p, R1.p); // the long wire\n', '  // the long wire\n').replace('  connect(R1.n, R2.p);\n', ''));
+  expect(erasePart(text, 'R1')).toBe(
+    text
+      .replace('R1(R = 2), ', '')
+      .replace('  connect(s.p, R1.p); // the long wire\n', '  // the long wire\n')
+      .replace('  connect(R1.n, R2.p);\n', ''),
+  );
 });
 
 test('a text without declarations or sections gets them', () => {
-  expect(declarePart('// note\nx = 1;', 'Rotational.Inertia', 'J')).toBe('Rotational.Inertia J;\nequation\n// note\nx = 1;');
+  expect(declarePart('// note\nx = 1;', 'Rotational.Inertia', 'J')).toBe(
+    'Rotational.Inertia J;\nequation\n// note\nx = 1;',
+  );
   expect(declarePart('', 'Rotational.Inertia', 'J')).toBe('Rotational.Inertia J;\n');
-  expect(writeConnect('Rotational.Inertia J, K;\n', 'J.b', 'K.a')).toBe('Rotational.Inertia J, K;\nequation\n  connect(J.b, K.a);\n');
-  expect(writeConnect('Rotational.Inertia J, K;\ninitial equation\n  J.w = 1;', 'J.b', 'K.a')).toBe('Rotational.Inertia J, K;\ninitial equation\n  J.w = 1;\nequation\n  connect(J.b, K.a);\n');
+  expect(writeConnect('Rotational.Inertia J, K;\n', 'J.b', 'K.a')).toBe(
+    'Rotational.Inertia J, K;\nequation\n  connect(J.b, K.a);\n',
+  );
+  expect(writeConnect('Rotational.Inertia J, K;\ninitial equation\n  J.w = 1;', 'J.b', 'K.a')).toBe(
+    'Rotational.Inertia J, K;\ninitial equation\n  J.w = 1;\nequation\n  connect(J.b, K.a);\n',
+  );
 });
 
 test('values are changed, added and taken back where the part is declared', () => {
   expect(changeValue(text, 'R2', 'R', '4.7')).toBe(text.replace('R2(R = 3)', 'R2(R = 4.7)'));
   expect(changeValue(text, 'g', 'p.v.start', '1')).toBe(text.replace('Ground g;', 'Ground g(p(v(start = 1)));'));
   expect(changeValue(text, 's', 'V', '')).toBe(text.replace('s(V = 12)', 's'));
-  expect(changeValue('Rotational.Inertia J[3](each J = 2) "three";', 'J', 'w.start', '1')).toBe('Rotational.Inertia J[3](each J = 2, w(start = 1)) "three";');
+  expect(changeValue('Rotational.Inertia J[3](each J = 2) "three";', 'J', 'w.start', '1')).toBe(
+    'Rotational.Inertia J[3](each J = 2, w(start = 1)) "three";',
+  );
   expect(valueIn(text, 'R1', 'R')).toBe('2');
   expect(valueIn(changeValue(text, 'R1', 'i.start', '0.5'), 'R1', 'i.start')).toBe('0.5');
 });
 
 test('renaming a part of the text follows through its text, indices of loops aside', () => {
   expect(renamePart(text, 'R1', 'shunt')).toBe(text.replaceAll('R1', 'shunt'));
-  expect(renamePart('Rotational.Inertia i[3];\nequation\n  for i in 1:2 loop\n    connect(i[i].b, i[i + 1].a);\n  end for;', 'i', 'J')).toContain('connect(i[i].b');
+  expect(
+    renamePart(
+      'Rotational.Inertia i[3];\nequation\n  for i in 1:2 loop\n    connect(i[i].b, i[i + 1].a);\n  end for;',
+      'i',
+      'J',
+    ),
+  ).toContain('connect(i[i].b');
 });
 
 test('adding and taking away keeps every other piece of a text (property)', () => {
-  fc.assert(fc.property(fc.array(fc.constantFrom('J1', 'J2', 'k', 'd'), { maxLength: 6 }), fc.boolean(), (names, link) => {
-    let t = text;
-    const added = [...new Set(names)];
-    for (const n of added) t = declarePart(t, 'Rotational.Inertia', n);
-    if (link && added.length > 1) t = writeConnect(t, `${added[0]}.b`, `${added[1]}.a`);
-    expect(parsePhysicsText(t).problems).toEqual([]);
-    for (const n of added) t = erasePart(t, n);
-    expect(t).toBe(text);
-  }), { numRuns: 60 });
+  fc.assert(
+    fc.property(fc.array(fc.constantFrom('J1', 'J2', 'k', 'd'), { maxLength: 6 }), fc.boolean(), (names, link) => {
+      let t = text;
+      const added = [...new Set(names)];
+      for (const n of added) t = declarePart(t, 'Rotational.Inertia', n);
+      if (link && added.length > 1) t = writeConnect(t, `${added[0]}.b`, `${added[1]}.a`);
+      expect(parsePhysicsText(t).problems).toEqual([]);
+      for (const n of added) t = erasePart(t, n);
+      expect(t).toBe(text);
+    }),
+    { numRuns: 60 },
+  );
 });
 
 test('what can be set comes from the declarations: units, limits, notes, groups, choices', () => {
-  const p = { ...project('Furnace f;'), libraries: [{ id: 'x', name: 'x', note: '', text: `type Mode = enumeration(Slow, Fast);
+  const p = {
+    ...project('Furnace f;'),
+    libraries: [
+      {
+        id: 'x',
+        name: 'x',
+        note: '',
+        text: `type Mode = enumeration(Slow, Fast);
 model Base parameter Modelica.Units.SI.Power P(min = 0, max = 5) = 2 "heating power" annotation(Dialog(group = "Heat")); end Base;
-model Furnace extends Base; parameter Mode mode = Mode.Fast; parameter Boolean open = false; Real T(start = 300, unit = "K"); parameter Real table[:] = {1, 2}; protected parameter Real hidden = 1; equation der(T) = P; end Furnace;` }] };
+model Furnace extends Base; parameter Mode mode = Mode.Fast; parameter Boolean open = false; Real T(start = 300, unit = "K"); parameter Real table[:] = {1, 2}; protected parameter Real hidden = 1; equation der(T) = P; end Furnace;`,
+      },
+    ],
+  };
   const { library } = projectLibrary(p);
   const ref = findClass(library, undefined, 'Furnace')!;
   expect(settingsOf(library, ref)).toMatchObject([
     { name: 'P', unit: 'W', value: '2', min: '0', max: '5', note: 'heating power', group: 'Heat', isStart: false },
-    { name: 'mode', choices: ['Mode.Slow', 'Mode.Fast'], value: 'Mode.Fast' }, { name: 'open', choices: ['true', 'false'] }, { name: 'table', dimensions: 1 },
+    { name: 'mode', choices: ['Mode.Slow', 'Mode.Fast'], value: 'Mode.Fast' },
+    { name: 'open', choices: ['true', 'false'] },
+    { name: 'table', dimensions: 1 },
     { name: 'T.start', unit: 'K', value: '300', isStart: true },
   ]);
   expect(endsOf(library, ref)).toEqual([]);
 });
 
 test('the catalogue has the library by field, and the models of shared texts, but nothing partial', () => {
-  const { library } = projectLibrary({ ...project(''), libraries: [{ id: 'x', name: 'x', note: '', text: 'package Mine model A "does a" end A; partial model B end B; end Mine; model C end C; function f end f;' }] });
+  const { library } = projectLibrary({
+    ...project(''),
+    libraries: [
+      {
+        id: 'x',
+        name: 'x',
+        note: '',
+        text: 'package Mine model A "does a" end A; partial model B end B; end Mine; model C end C; function f end f;',
+      },
+    ],
+  });
   const all = catalogue(library);
-  expect(all.filter((e) => e.name.startsWith('Mine') || e.group === 'This project')).toEqual([{ name: 'Mine.A', group: 'Mine', note: 'does a' }, { name: 'C', group: 'This project', note: '' }]);
-  expect(all.find((e) => e.name === 'Electrical.Resistor')).toEqual({ name: 'Electrical.Resistor', group: 'Electrical', note: 'v = R i' });
+  expect(all.filter((e) => e.name.startsWith('Mine') || e.group === 'This project')).toEqual([
+    { name: 'Mine.A', group: 'Mine', note: 'does a' },
+    { name: 'C', group: 'This project', note: '' },
+  ]);
+  expect(all.find((e) => e.name === 'Electrical.Resistor')).toEqual({
+    name: 'Electrical.Resistor',
+    group: 'Electrical',
+    note: 'v = R i',
+  });
   expect(all.some((e) => /TwoPin|DryFriction/.test(e.name))).toBe(false);
 });

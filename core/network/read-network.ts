@@ -50,26 +50,62 @@ export function readNetwork(library: ClassLibrary, type: PartType): Network {
     if (element.kind !== 'component' || builtinTypes.has(element.typeName)) return [];
     const found = typeOf(library, { element, home: own });
     const part = inDocument.get(element.name);
-    if (found?.builtin || found?.ref?.definition.classKind === 'connector' || found?.ref?.definition.classKind === 'record') return [];
+    if (
+      found?.builtin ||
+      found?.ref?.definition.classKind === 'connector' ||
+      found?.ref?.definition.classKind === 'record'
+    )
+      return [];
     // an unknown type shows as a card too, so that it can be seen and mended
     const ref = found?.ref;
-    return [{
-      name: element.name, dimensions: element.dimensions.length > 0 ? `[${element.dimensions.map(printExpression).join(', ')}]` : '', typeName: element.typeName, ref, part,
-      ends: ref ? endsOf(library, ref) : [], says: ref?.definition.description ?? '', isShape: ref?.place === 'library/Shapes', changes: part ? part.changes.map((c) => `${c.name} = ${c.value}`).join(', ') : changesText(element.modification),
-    }];
+    return [
+      {
+        name: element.name,
+        dimensions: element.dimensions.length > 0 ? `[${element.dimensions.map(printExpression).join(', ')}]` : '',
+        typeName: element.typeName,
+        ref,
+        part,
+        ends: ref ? endsOf(library, ref) : [],
+        says: ref?.definition.description ?? '',
+        isShape: ref?.place === 'library/Shapes',
+        changes: part
+          ? part.changes.map((c) => `${c.name} = ${c.value}`).join(', ')
+          : changesText(element.modification),
+      },
+    ];
   });
   for (const part of type.parts) {
     // a part whose type is gone is no declaration any more
-    if (!parts.some((p) => p.name === part.name)) parts.push({ name: part.name, dimensions: '', typeName: 'missing', ref: undefined, part, ends: [], says: '', changes: '', isShape: false });
+    if (!parts.some((p) => p.name === part.name))
+      parts.push({
+        name: part.name,
+        dimensions: '',
+        typeName: 'missing',
+        ref: undefined,
+        part,
+        ends: [],
+        says: '',
+        changes: '',
+        isShape: false,
+      });
   }
   const border = endsOf(library, own);
   const kindOf = (path: string): NetworkEnd['kind'] => {
     const { part, end } = splitEnd(path);
-    return endNamed(part === '' ? border : (parts.find((p) => p.name === part)?.ends ?? []), end.split('.')[0])?.kind ?? 'signal';
+    return (
+      endNamed(part === '' ? border : (parts.find((p) => p.name === part)?.ends ?? []), end.split('.')[0])?.kind ??
+      'signal'
+    );
   };
   const links = [
     ...type.links.map((link): NetworkLink => ({ a: link.from, b: link.to, kind: kindOf(link.from), link, within: '' })),
-    ...connects(parsePhysicsText(type.physics).value.equations, '').map((c): NetworkLink => ({ a: printReference(c.a), b: printReference(c.b), kind: kindOf(printReference(c.a)), link: undefined, within: c.within })),
+    ...connects(parsePhysicsText(type.physics).value.equations, '').map((c): NetworkLink => ({
+      a: printReference(c.a),
+      b: printReference(c.b),
+      kind: kindOf(printReference(c.a)),
+      link: undefined,
+      within: c.within,
+    })),
   ];
   return { parts, links, border };
 }
@@ -87,9 +123,15 @@ export function connects(equations: readonly Equation[], within: string): Writte
       case 'connect':
         return [{ a: e.a, b: e.b, span: e.span, within }];
       case 'for':
-        return connects(e.body, `for ${e.iterators.map((i) => i.name + (i.range ? ` in ${printExpression(i.range)}` : '')).join(', ')}`);
+        return connects(
+          e.body,
+          `for ${e.iterators.map((i) => i.name + (i.range ? ` in ${printExpression(i.range)}` : '')).join(', ')}`,
+        );
       case 'if':
-        return [...e.branches.flatMap((b) => connects(b.body, `if ${printExpression(b.condition)}`)), ...connects(e.otherwise ?? [], 'otherwise')];
+        return [
+          ...e.branches.flatMap((b) => connects(b.body, `if ${printExpression(b.condition)}`)),
+          ...connects(e.otherwise ?? [], 'otherwise'),
+        ];
       default:
         return [];
     }
@@ -104,7 +146,8 @@ export const splitEnd = (path: string): { readonly part: string; readonly end: s
 
 /** The name of an end without the mark of an array. */
 export const plainName = (name: string): string => name.replace('[]', '');
-const endNamed = (ends: readonly NetworkEnd[], name: string): NetworkEnd | undefined => ends.find((e) => plainName(e.name) === name);
+const endNamed = (ends: readonly NetworkEnd[], name: string): NetworkEnd | undefined =>
+  ends.find((e) => plainName(e.name) === name);
 
 /** The port a path leads to, of the type itself or of a part. */
 export function endAt(network: Network, path: string): NetworkEnd | undefined {
@@ -116,9 +159,12 @@ export function endAt(network: Network, path: string): NetworkEnd | undefined {
 export function physicalConflict(network: Network, a: string, b: string): string | undefined {
   const [x, y] = [endAt(network, a), endAt(network, b)];
   if (!x || !y) return `${x ? b : a} is no port`;
-  if (x.kind !== 'physical' || y.kind !== 'physical') return x.kind === y.kind ? undefined : `${a} and ${b} do not fit: physical ports are linked with physical ports`;
-  if (x.domain !== y.domain) return `${a} and ${b} do not fit: one is a ${x.domain} (${x.carries}), the other a ${y.domain} (${y.carries})`;
+  if (x.kind !== 'physical' || y.kind !== 'physical')
+    return x.kind === y.kind ? undefined : `${a} and ${b} do not fit: physical ports are linked with physical ports`;
+  if (x.domain !== y.domain)
+    return `${a} and ${b} do not fit: one is a ${x.domain} (${x.carries}), the other a ${y.domain} (${y.carries})`;
   if (a === b) return `${a} cannot be linked with itself`;
-  if (network.links.some((l) => (l.a === a && l.b === b) || (l.a === b && l.b === a))) return 'This link is there already';
+  if (network.links.some((l) => (l.a === a && l.b === b) || (l.a === b && l.b === a)))
+    return 'This link is there already';
   return undefined;
 }

@@ -21,23 +21,31 @@ test('what is dropped gets the control that suits it', () => {
 });
 
 test('arranging: edges meet, gaps are equal, sizes are those of the first', () => {
-  const box = fc.record({ x: fc.integer({ min: 0, max: 600 }), y: fc.integer({ min: 0, max: 600 }), width: fc.integer({ min: 8, max: 200 }), height: fc.integer({ min: 8, max: 200 }) });
-  fc.assert(fc.property(fc.array(box, { minLength: 2, maxLength: 8 }), (boxes) => {
-    const controls = boxes.map((b, k): Control => ({ ...newControl(`c${k}`, 'readout', '', '', 0, 0), ...b }));
-    const after = (how: Arrangement): Control[] => {
-      const moves = arrange(controls, how);
-      return controls.map((c) => ({ ...c, ...moves.get(c.id) }));
-    };
-    const one = (values: readonly number[]): boolean => values.every((v) => Math.abs(v - values[0]) <= 1);
-    expect(one(after('left').map((c) => c.x))).toBe(true);
-    expect(one(after('right').map((c) => c.x + c.width))).toBe(true);
-    expect(one(after('bottom').map((c) => c.y + c.height))).toBe(true);
-    expect(one(after('centre').map((c) => c.x + c.width / 2))).toBe(true);
-    expect(after('size').every((c) => c.width === controls[0].width && c.height === controls[0].height)).toBe(true);
-    const spread = after('across');
-    const order = [...controls].sort((a, b) => a.x - b.x).map((c) => spread.find((o) => o.id === c.id)!);
-    const gaps = order.slice(1).map((c, k) => c.x - order[k].x - order[k].width);
-    expect(Math.max(...gaps) - Math.min(...gaps)).toBeLessThanOrEqual(2);
-  }), { numRuns: 60 });
+  const box = fc.record({
+    x: fc.integer({ min: 0, max: 600 }),
+    y: fc.integer({ min: 0, max: 600 }),
+    width: fc.integer({ min: 8, max: 200 }),
+    height: fc.integer({ min: 8, max: 200 }),
+  });
+  fc.assert(
+    fc.property(fc.array(box, { minLength: 2, maxLength: 8 }), (boxes) => {
+      const controls = boxes.map((b, k): Control => ({ ...newControl(`c${k}`, 'readout', '', '', 0, 0), ...b }));
+      const after = (how: Arrangement): Control[] => {
+        const moves = arrange(controls, how);
+        return controls.map((c) => ({ ...c, ...moves.get(c.id) }));
+      };
+      const one = (values: readonly number[]): boolean => values.every((v) => Math.abs(v - values[0]) <= 1);
+      expect(one(after('left').map((c) => c.x))).toBe(true);
+      expect(one(after('right').map((c) => c.x + c.width))).toBe(true);
+      expect(one(after('bottom').map((c) => c.y + c.height))).toBe(true);
+      expect(one(after('centre').map((c) => c.x + c.width / 2))).toBe(true);
+      expect(after('size').every((c) => c.width === controls[0].width && c.height === controls[0].height)).toBe(true);
+      const spread = after('across');
+      const order = [...controls].sort((a, b) => a.x - b.x).map((c) => spread.find((o) => o.id === c.id)!);
+      const gaps = order.slice(1).map((c, k) => c.x - order[k].x - order[k].width);
+      expect(Math.max(...gaps) - Math.min(...gaps)).toBeLessThanOrEqual(2);
+    }),
+    { numRuns: 60 },
+  );
   expect([onGrid(11), onGrid(13) % grid]).toEqual([8, 0]);
 });

@@ -10,10 +10,15 @@ export interface DelayLine {
 }
 
 export function createDelayLine(): DelayLine {
-  const times: number[] = [], values: number[] = [];
-  let shortest = Infinity, longest = 0, from = 0;
+  const times: number[] = [],
+    values: number[] = [];
+  let shortest = Infinity,
+    longest = 0,
+    from = 0;
   return {
-    get shortest() { return shortest; },
+    get shortest() {
+      return shortest;
+    },
     read(t, by) {
       if (by > 0 && by < shortest) shortest = by;
       if (by > longest) longest = by;
@@ -22,14 +27,16 @@ export function createDelayLine(): DelayLine {
       if (n === 0) return 0;
       if (at <= times[from]) return values[from];
       if (at >= times[n - 1]) return values[n - 1];
-      let low = from, high = n - 1;
+      let low = from,
+        high = n - 1;
       while (high - low > 1) {
         const middle = (low + high) >> 1;
         if (times[middle] <= at) low = middle;
         else high = middle;
       }
       // a jump is kept as two points at one time: the polynomial stays on its side
-      let first = low, last = high;
+      let first = low,
+        last = high;
       for (let k = 0; k < 2; k++) {
         if (first > from && times[first - 1] < times[first]) first--;
         if (last + 1 < n && times[last + 1] > times[last]) last++;

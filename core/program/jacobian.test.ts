@@ -13,9 +13,13 @@ const machineOf = (text: string, name: string) => {
   return { program, machine };
 };
 
-const chain = (n: number): string => `model Chain parameter Integer n = ${n}; Real x[n](start = linspace(1, 2, n)), f[n + 1], w; equation f[1] = exp(-x[1]); for i in 2:n loop f[i] = x[i - 1]*x[i] + sin(time)*x[i - 1]^2; end for; f[n + 1] = if x[n] > 0 then sqrt(x[n]) else -x[n]; w = x[1]/x[2]; for i in 1:n loop der(x[i]) = f[i] - f[i + 1] + w; end for; end Chain;`;
+const chain = (n: number): string =>
+  `model Chain parameter Integer n = ${n}; Real x[n](start = linspace(1, 2, n)), f[n + 1], w; equation f[1] = exp(-x[1]); for i in 2:n loop f[i] = x[i - 1]*x[i] + sin(time)*x[i - 1]^2; end for; f[n + 1] = if x[n] > 0 then sqrt(x[n]) else -x[n]; w = x[1]/x[2]; for i in 1:n loop der(x[i]) = f[i] - f[i + 1] + w; end for; end Chain;`;
 
-test.each([['dense', 5], ['sparse', 60]])('the written-out Jacobian is that of the derivatives (%s)', (_, n) => {
+test.each([
+  ['dense', 5],
+  ['sparse', 60],
+])('the written-out Jacobian is that of the derivatives (%s)', (_, n) => {
   const { program, machine } = machineOf(chain(n), 'Chain');
   const y = Float64Array.from({ length: n }, (_, k) => 1 + 0.3 * Math.sin(k + 1));
   const rows = program.jacobianRows ?? Array.from({ length: n }, () => Array.from({ length: n }, (_, j) => j));
@@ -37,6 +41,9 @@ test.each([['dense', 5], ['sparse', 60]])('the written-out Jacobian is that of t
 });
 
 test('systems that are solved by iteration have none', () => {
-  const { machine } = machineOf('model Loop Real x(start = 1), z(start = 1); equation der(x) = -z; z^3 + z = x; end Loop;', 'Loop');
+  const { machine } = machineOf(
+    'model Loop Real x(start = 1), z(start = 1); equation der(x) = -z; z^3 + z = x; end Loop;',
+    'Loop',
+  );
   expect(machine.jacobian).toBeUndefined();
 });

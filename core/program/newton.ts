@@ -56,7 +56,12 @@ export interface NewtonWork {
 }
 
 export const newtonWork = (n: number): NewtonWork => ({
-  x: new Float64Array(n), start: new Float64Array(n), trial: new Float64Array(n), residual: new Float64Array(n), step: new Float64Array(n), jacobian: new Float64Array(n * n),
+  x: new Float64Array(n),
+  start: new Float64Array(n),
+  trial: new Float64Array(n),
+  residual: new Float64Array(n),
+  step: new Float64Array(n),
+  jacobian: new Float64Array(n * n),
 });
 
 const maximumIterations = 60;
@@ -72,7 +77,11 @@ function norm(r: Float64Array): number {
  * `residual(x, r)` and `jacobian(J)` belong to the generated code; the Jacobian is that of the last residual.
  */
 export function newton(
-  block: number, linear: boolean, work: NewtonWork, residual: (x: Float64Array, r: Float64Array) => void, jacobian: (J: Float64Array) => void,
+  block: number,
+  linear: boolean,
+  work: NewtonWork,
+  residual: (x: Float64Array, r: Float64Array) => void,
+  jacobian: (J: Float64Array) => void,
 ): void {
   if (linear) return iterate(block, true, work, residual, jacobian);
   const { start } = work;
@@ -83,7 +92,10 @@ export function newton(
     } catch (error) {
       if (!(error instanceof BlockFailure) || attempt >= shifts.length) throw error;
       // a guess where the equations are singular, or from which no descent leads on: others nearby, always the same ones
-      for (let i = 0; i < start.length; i++) work.x[i] = start[i] + shifts[attempt] * (1 + ((i * 0.618) % 1)) * (i % 2 === 0 ? 1 : -0.5) * Math.max(1, Math.abs(start[i]));
+      for (let i = 0; i < start.length; i++)
+        work.x[i] =
+          start[i] +
+          shifts[attempt] * (1 + ((i * 0.618) % 1)) * (i % 2 === 0 ? 1 : -0.5) * Math.max(1, Math.abs(start[i]));
     }
   }
 }
@@ -91,7 +103,11 @@ export function newton(
 const shifts = [1e-3, 0.1, -0.3, 1, -2];
 
 function iterate(
-  block: number, linear: boolean, work: NewtonWork, residual: (x: Float64Array, r: Float64Array) => void, jacobian: (J: Float64Array) => void,
+  block: number,
+  linear: boolean,
+  work: NewtonWork,
+  residual: (x: Float64Array, r: Float64Array) => void,
+  jacobian: (J: Float64Array) => void,
 ): void {
   const { x, trial, residual: r, step, jacobian: J } = work;
   const n = x.length;

@@ -8,27 +8,56 @@ import { simulateText } from '../testing/simulate-text';
 import { newton, newtonWork, solveDense, BlockFailure } from './newton';
 import { createProgram } from './program';
 
-const compileText = (text: string, name: string) => createProgram(analyse(flatten(libraryOfFile(parseFile(text).value, 'text'), name).model));
+const compileText = (text: string, name: string) =>
+  createProgram(analyse(flatten(libraryOfFile(parseFile(text).value, 'text'), name).model));
 
 test('linear systems are solved, singular ones recognised', () => {
-  fc.assert(fc.property(fc.integer({ min: 1, max: 6 }), fc.array(fc.double({ min: -5, max: 5, noNaN: true }), { minLength: 42, maxLength: 42 }), (n, numbers) => {
-    const A = Float64Array.from({ length: n * n }, (_, k) => numbers[k] + (k % (n + 1) === 0 ? 40 : 0));
-    const x = Float64Array.from({ length: n }, (_, k) => numbers[36 + k]);
-    const b = Float64Array.from({ length: n }, (_, i) => x.reduce((s, xj, j) => s + A[i * n + j] * xj, 0));
-    expect(solveDense(n, Float64Array.from(A), b)).toBe(true);
-    b.forEach((value, k) => expect(value).toBeCloseTo(x[k], 8));
-  }));
+  fc.assert(
+    fc.property(
+      fc.integer({ min: 1, max: 6 }),
+      fc.array(fc.double({ min: -5, max: 5, noNaN: true }), { minLength: 42, maxLength: 42 }),
+      (n, numbers) => {
+        const A = Float64Array.from({ length: n * n }, (_, k) => numbers[k] + (k % (n + 1) === 0 ? 40 : 0));
+        const x = Float64Array.from({ length: n }, (_, k) => numbers[36 + k]);
+        const b = Float64Array.from({ length: n }, (_, i) => x.reduce((s, xj, j) => s + A[i * n + j] * xj, 0));
+        expect(solveDense(n, Float64Array.from(A), b)).toBe(true);
+        b.forEach((value, k) => expect(value).toBeCloseTo(x[k], 8));
+      },
+    ),
+  );
   expect(solveDense(2, Float64Array.of(1, 2, 2, 4), Float64Array.of(1, 2))).toBe(false);
 });
 
 test("Newton's method: a root it finds, and one it cannot", () => {
   const work = newtonWork(1);
   work.x[0] = 3;
-  newton(0, false, work, (x, r) => { r[0] = x[0] ** 3 - 2; }, (J) => { J[0] = 3 * work.x[0] ** 2; });
+  newton(
+    0,
+    false,
+    work,
+    (x, r) => {
+      r[0] = x[0] ** 3 - 2;
+    },
+    (J) => {
+      J[0] = 3 * work.x[0] ** 2;
+    },
+  );
   expect(work.x[0]).toBeCloseTo(Math.cbrt(2), 12);
   const none = newtonWork(1);
   none.x[0] = 0.7;
-  expect(() => newton(4, false, none, (x, r) => { r[0] = x[0] ** 2 + 1; }, (J) => { J[0] = 2 * none.x[0]; })).toThrow(BlockFailure);
+  expect(() =>
+    newton(
+      4,
+      false,
+      none,
+      (x, r) => {
+        r[0] = x[0] ** 2 + 1;
+      },
+      (J) => {
+        J[0] = 2 * none.x[0];
+      },
+    ),
+  ).toThrow(BlockFailure);
 });
 
 const circuit = `model Net parameter Real k = 2; Real x(start = 1), a, b(start = 1), c, out;
@@ -40,7 +69,8 @@ test('the text of a user never reaches generated code', () => {
 });
 
 test('derivatives and outputs tell the same, with and without local variables', () => {
-  const text = 'model Two Real x(start = 2), v(start = 1), f; equation der(x) = v; f = -3*x - 0.2*v + cos(time); der(v) = f; end Two;';
+  const text =
+    'model Two Real x(start = 2), v(start = 1), f; equation der(x) = v; f = -3*x - 0.2*v + cos(time); der(v) = f; end Two;';
   const machine = compileText(text, 'Two').createMachine();
   machine.parameters(new Map());
   machine.starts();
@@ -52,18 +82,22 @@ test('derivatives and outputs tell the same, with and without local variables', 
 });
 
 test('the written-out step gives the same as stage by stage', () => {
-  const text = 'model Two Real x(start = 2), v(start = 1); equation der(x) = v; der(v) = -3*x - 0.2*v*v + sin(3*time); end Two;';
+  const text =
+    'model Two Real x(start = 2), v(start = 1); equation der(x) = v; der(v) = -3*x - 0.2*v*v + sin(3*time); end Two;';
   const machine = compileText(text, 'Two').createMachine();
   machine.parameters(new Map());
   const array = (): Float64Array => new Float64Array(2);
   const [k1, k3, k4, k5, k6, k7, yNew, error] = Array.from({ length: 8 }, array);
-  const absolute = Float64Array.of(1e-6, 1e-3), relative = 1e-4, sums = new Float64Array(3);
+  const absolute = Float64Array.of(1e-6, 1e-3),
+    relative = 1e-4,
+    sums = new Float64Array(3);
   const y = Float64Array.of(2, 1);
   machine.derivatives(0.3, y, k1);
   machine.flatStep!(0.3, 0.1, y, k1, k3, k4, k5, k6, k7, yNew, error, absolute, relative, sums);
   // a fifth order step against many small ones of the same equations
   let [x, v] = [2, 1];
-  const n = 20_000, h = 0.1 / n;
+  const n = 20_000,
+    h = 0.1 / n;
   for (let k = 0; k < n; k++) {
     const t = 0.3 + k * h;
     const a = (tt: number, xx: number, vv: number): number => -3 * xx - 0.2 * vv * vv + Math.sin(3 * tt);
@@ -83,7 +117,10 @@ test('the written-out step gives the same as stage by stage', () => {
 });
 
 test('steps with and without the written-out stages are the same, up to rounding', () => {
-  const machine = compileText('model Two Real x(start = 2), v(start = 1); equation der(x) = v; der(v) = -3*x - 0.2*v*v + sin(3*time); end Two;', 'Two').createMachine();
+  const machine = compileText(
+    'model Two Real x(start = 2), v(start = 1); equation der(x) = v; der(v) = -3*x - 0.2*v*v + sin(3*time); end Two;',
+    'Two',
+  ).createMachine();
   machine.parameters(new Map());
   const tolerances = { relative: 1e-7, absolute: 1e-9, nominal: Float64Array.of(1, 1) };
   const end = [machine.flatStep, undefined].map((flat) => {
@@ -102,7 +139,10 @@ test('steps with and without the written-out stages are the same, up to rounding
 });
 
 test('conditions are held between events and live at them', () => {
-  const machine = compileText('model Switch Real x(start = -1), y; equation der(x) = 1; y = if x > 0 then 10 else 20; end Switch;', 'Switch').createMachine();
+  const machine = compileText(
+    'model Switch Real x(start = -1), y; equation der(x) = 1; y = if x > 0 then 10 else 20; end Switch;',
+    'Switch',
+  ).createMachine();
   machine.parameters(new Map());
   machine.starts();
   machine.event(0);
@@ -119,8 +159,12 @@ test('conditions are held between events and live at them', () => {
 
 test('a loop whose residual is the rounding of large numbers ends where no step makes it less', () => {
   // the drop over a check valve between two almost equal pressures: 0.03 of 2452
-  const r = simulateText(`model T Hydraulic.Accumulator a(C = 2e-11, p(start = 2460, fixed = true)); Hydraulic.Pipe hose(L = 1.5, d = 0.008); Hydraulic.CheckValve check(G = 2e-8); Hydraulic.Tank t(A = 0.02, h(start = 0.25, fixed = true));
-equation connect(a.port, hose.a); connect(hose.b, check.a); connect(check.b, t.port); end T;`, 'T', { stop: 1, solver: 'auto', relative: 1e-6, absolute: 1e-9, recordEvery: 0.01 });
+  const r = simulateText(
+    `model T Hydraulic.Accumulator a(C = 2e-11, p(start = 2460, fixed = true)); Hydraulic.Pipe hose(L = 1.5, d = 0.008); Hydraulic.CheckValve check(G = 2e-8); Hydraulic.Tank t(A = 0.02, h(start = 0.25, fixed = true));
+equation connect(a.port, hose.a); connect(hose.b, check.a); connect(check.b, t.port); end T;`,
+    'T',
+    { stop: 1, solver: 'auto', relative: 1e-6, absolute: 1e-9, recordEvery: 0.01 },
+  );
   expect(r.simulation.problem).toBeUndefined();
   expect(r.last('a.p') / 2452.5).toBeCloseTo(1, 6);
 });
@@ -128,10 +172,15 @@ equation connect(a.port, hose.a); connect(hose.b, check.a); connect(check.b, t.p
 test('conditions in branches that are not taken, and those of functions, are no events; kinks neither', () => {
   // near rest the flow is proportional: the sign in the other branch changes with every rounding
   const law = 'if abs(dp) > 1e-4 then sign(dp)*sqrt(abs(dp)) else dp/sqrt(1e-4)';
-  const tanks = (flow: string, more = ''): string => `model T ${more} Real h[2](start = {2, 0}, each fixed = true), q, dp; equation dp = h[1] - h[2]; q = 0.3*${flow}; der(h[1]) = -q; der(h[2]) = q; end T;`;
+  const tanks = (flow: string, more = ''): string =>
+    `model T ${more} Real h[2](start = {2, 0}, each fixed = true), q, dp; equation dp = h[1] - h[2]; q = 0.3*${flow}; der(h[1]) = -q; der(h[2]) = q; end T;`;
   const options = { stop: 30, solver: 'auto', relative: 1e-9, absolute: 1e-11 } as const;
   const plain = simulateText(tanks(`(${law})`), 'T', options);
-  const inFunction = simulateText(tanks('f(dp)', `function f input Real dp; output Real q; algorithm q := ${law}; end f;`), 'T', options);
+  const inFunction = simulateText(
+    tanks('f(dp)', `function f input Real dp; output Real q; algorithm q := ${law}; end f;`),
+    'T',
+    options,
+  );
   expect(plain.simulation.counts.events).toBeLessThan(5);
   expect(inFunction.simulation.counts.events).toBeLessThan(plain.simulation.counts.events);
   // d(dp)/dt = -0.6 sqrt(dp): at 2 s sqrt(dp) = sqrt(2) - 0.6
@@ -141,12 +190,21 @@ test('conditions in branches that are not taken, and those of functions, are no 
     expect(r.simulation.counts.steps).toBeLessThan(1000);
   }
   // sixteen changes of sign in a branch that is taken later, if ever
-  const later = (from: number): number => simulateText(`model T Real y(start = 0, fixed = true); equation der(y) = if time < ${from} then 0 else if sin(50*time) > 0 then 1 else -1; end T;`, 'T', { stop: 1, solver: 'dopri5', relative: 1e-6, absolute: 1e-9 }).simulation.counts.events;
+  const later = (from: number): number =>
+    simulateText(
+      `model T Real y(start = 0, fixed = true); equation der(y) = if time < ${from} then 0 else if sin(50*time) > 0 then 1 else -1; end T;`,
+      'T',
+      { stop: 1, solver: 'dopri5', relative: 1e-6, absolute: 1e-9 },
+    ).simulation.counts.events;
   expect(later(2)).toBe(0);
   // from 0.5 s on: the change itself, and k pi/50 for k = 8 .. 15
   expect(later(0.5)).toBe(9);
   // a branch that is taken is watched
-  const stop = simulateText('model T Real x(start = -1, fixed = true), y(start = 0, fixed = true); equation der(x) = 1; der(y) = if x > 0 then (if x > 0.5 then 3 else 1) else 0; end T;', 'T', { stop: 2, solver: 'dopri5', relative: 1e-6, absolute: 1e-9 });
+  const stop = simulateText(
+    'model T Real x(start = -1, fixed = true), y(start = 0, fixed = true); equation der(x) = 1; der(y) = if x > 0 then (if x > 0.5 then 3 else 1) else 0; end T;',
+    'T',
+    { stop: 2, solver: 'dopri5', relative: 1e-6, absolute: 1e-9 },
+  );
   expect(stop.simulation.counts.events).toBe(2);
   expect(stop.last('y')).toBeCloseTo(0.5 + 0.5 * 3, 9);
 });

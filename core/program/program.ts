@@ -6,7 +6,14 @@ import { writeFlatStep, type FlatStep } from './flat-step';
 import { createDelayLine, type DelayLine } from './delay-line';
 import { newton, newtonWork } from './newton';
 import { writeJacobian } from './write-jacobian';
-import { createExpressionWriter, type Branch, type ConditionMode, type ModeNumbers, type ModeSource, type WriterContext } from './write-expression';
+import {
+  createExpressionWriter,
+  type Branch,
+  type ConditionMode,
+  type ModeNumbers,
+  type ModeSource,
+  type WriterContext,
+} from './write-expression';
 
 /** The arrays generated code works on. All of a run's state lies here, so that a snapshot is a copy. */
 export interface Memory {
@@ -59,7 +66,12 @@ export interface Machine {
   /** Seconds between the during texts of a chart. */
   period(k: number, t: number): number;
   /** `after`: seconds until it is handed over, undefined for now. */
-  effect(k: number, t: number, send: (send: FlatSend, args: number[], after?: number) => void, cancel: (what: { readonly sender: number; readonly message: string }) => void): void;
+  effect(
+    k: number,
+    t: number,
+    send: (send: FlatSend, args: number[], after?: number) => void,
+    cancel: (what: { readonly sender: number; readonly message: string }) => void,
+  ): void;
   action(k: number, t: number): number[];
   assertion(k: number, t: number): boolean;
   sampleTimes(k: number): { start: number; interval: number };
@@ -80,7 +92,12 @@ export interface Program {
   /** Columns of each row of the written-out Jacobian, where there is one; the whole matrix where it is dense. */
   readonly jacobianRows: readonly (readonly number[])[] | undefined;
   /** The equations of each torn block, for messages. */
-  readonly tornBlocks: readonly { readonly equations: readonly FlatEquation[]; readonly unknowns: readonly Unknown[]; readonly tears: number; readonly linear: boolean }[];
+  readonly tornBlocks: readonly {
+    readonly equations: readonly FlatEquation[];
+    readonly unknowns: readonly Unknown[];
+    readonly tears: number;
+    readonly linear: boolean;
+  }[];
   /** Effects in the order in which the simulator knows them: for each chart entry, during, exit, then transitions. */
   readonly effects: readonly (readonly FlatStatement[])[];
   /** Generated text, for inspection. */
@@ -109,7 +126,16 @@ export function createProgram(solvable: SolvableModel): Program {
   const varies = (index: number): boolean => isState.has(index) || model.variables[index].kind === 'continuous';
   let locals = new Map<string, string>();
   const context: WriterContext = {
-    modes, samples, delays: pasts, tables, varies, signs: new Map(), branches: new Map(), roots: new Map(), local: (kind, index) => locals.get(kind + index), stateSlot: (index) => slotOf.get(index) ?? 0,
+    modes,
+    samples,
+    delays: pasts,
+    tables,
+    varies,
+    signs: new Map(),
+    branches: new Map(),
+    roots: new Map(),
+    local: (kind, index) => locals.get(kind + index),
+    stateSlot: (index) => slotOf.get(index) ?? 0,
   };
   const writer = (mode: ConditionMode) => createExpressionWriter(context, mode, numbers);
   const slot = (u: Unknown): string => (u.kind === 'var' ? `v[${u.index}]` : `d[${slotOf.get(u.index)}]`);
@@ -128,7 +154,9 @@ export function createProgram(solvable: SolvableModel): Program {
   const chunkedWith = (name: string, statements: readonly string[], ...names: readonly string[]): string => {
     const calls: string[] = [];
     for (let at = 0, k = 0; at < statements.length; at += statementsPerFunction, k++) {
-      functions.push(`function ${name}_${k}(${names.join()}){${statements.slice(at, at + statementsPerFunction).join('')}}`);
+      functions.push(
+        `function ${name}_${k}(${names.join()}){${statements.slice(at, at + statementsPerFunction).join('')}}`,
+      );
       calls.push(`${name}_${k}(${names.join()});`);
     }
     return calls.join('');
@@ -151,12 +179,21 @@ export function createProgram(solvable: SolvableModel): Program {
   };
 
   const movingOnes = movingBlocks(solvable, varies);
-  const moving = new Set([...states, ...movingOnes.flatMap((b) => (b.kind === 'torn' ? [...b.tears, ...b.inner.map((x) => x.target)] : b.discrete ? [] : [b.target])).flatMap((u) => (u.kind === 'var' ? [u.index] : []))]);
+  const moving = new Set([
+    ...states,
+    ...movingOnes
+      .flatMap((b) =>
+        b.kind === 'torn' ? [...b.tears, ...b.inner.map((x) => x.target)] : b.discrete ? [] : [b.target],
+      )
+      .flatMap((u) => (u.kind === 'var' ? [u.index] : [])),
+  ]);
   const allBlocks = writeBlocks(movingOnes, 'held');
   functions.push(`function outputs(t){${chunked('out', allBlocks)}}`);
   functions.push(`function event(t){${chunked('ev', writeBlocks(solvable.blocks, 'live'))}}`);
   const sameStart = solvable.initialBlocks === solvable.blocks;
-  functions.push(`function initial(t){${sameStart ? 'event(t);' : chunked('ini', writeBlocks(solvable.initialBlocks, 'live'))}}`);
+  functions.push(
+    `function initial(t){${sameStart ? 'event(t);' : chunked('ini', writeBlocks(solvable.initialBlocks, 'live'))}}`,
+  );
 
   // derivatives: only what they need, in locals where nothing has to be solved
   const needed = neededBlocks(solvable);
@@ -175,22 +212,28 @@ export function createProgram(solvable: SolvableModel): Program {
     const tail = states.map((s, k) => `dy[${k}]=${locals.get(`der${s}`) ?? `d[${k}]`};`);
     functions.push(`function derivatives(t,y,dy){${head.join('')}${body.join('')}${tail.join('')}}`);
     if (needed.length <= longestInline && states.length <= longestInline / 2) {
-      functions.push(writeFlatStep(states.length, (stage) => {
-        locals = new Map(states.map((s, k) => [`var${s}`, `y${stage}_${k}`]));
-        const text = needed.map((b) => {
-          if (b.kind !== 'assign') return '';
-          const name = `${b.target.kind === 'var' ? 'a' : 'd'}${b.target.index}`;
-          const line = `const ${name}=${w.value(b.value)};`;
-          locals.set(b.target.kind + b.target.index, name);
-          return line;
-        });
-        return { body: text.join(''), derivatives: states.map((s, k) => locals.get(`der${s}`) ?? `d[${k}]`) };
-      }));
+      functions.push(
+        writeFlatStep(states.length, (stage) => {
+          locals = new Map(states.map((s, k) => [`var${s}`, `y${stage}_${k}`]));
+          const text = needed.map((b) => {
+            if (b.kind !== 'assign') return '';
+            const name = `${b.target.kind === 'var' ? 'a' : 'd'}${b.target.index}`;
+            const line = `const ${name}=${w.value(b.value)};`;
+            locals.set(b.target.kind + b.target.index, name);
+            return line;
+          });
+          return { body: text.join(''), derivatives: states.map((s, k) => locals.get(`der${s}`) ?? `d[${k}]`) };
+        }),
+      );
     } else functions.push('const flatStep=undefined;');
     locals = new Map();
   } else {
     const head = chunkedCopy(states, 'copy');
-    functions.push(head.text, `function derivatives(t,y,dy){${head.call}${chunked('der', writeBlocks(needed, 'held'))}for(let k=0;k<${states.length};k++)dy[k]=d[k];}`, 'const flatStep=undefined;');
+    functions.push(
+      head.text,
+      `function derivatives(t,y,dy){${head.call}${chunked('der', writeBlocks(needed, 'held'))}for(let k=0;k<${states.length};k++)dy[k]=d[k];}`,
+      'const flatStep=undefined;',
+    );
   }
 
   const jacobianIsDense = states.length <= smallestSparse;
@@ -199,7 +242,11 @@ export function createProgram(solvable: SolvableModel): Program {
     // the values of all blocks stand in memory first
     const head = chunkedCopy(states, 'jac');
     const values = writeBlocks(needed, 'held');
-    functions.push(head.text, `const g=new Float64Array(${jacobian.slots});let J;`, `function jacobian(t,y,into){J=into;${jacobianIsDense ? 'J.fill(0);' : ''}${head.call}${chunked('jav', values)}${chunked('jap', jacobian.statements)}}`);
+    functions.push(
+      head.text,
+      `const g=new Float64Array(${jacobian.slots});let J;`,
+      `function jacobian(t,y,into){J=into;${jacobianIsDense ? 'J.fill(0);' : ''}${head.call}${chunked('jav', values)}${chunked('jap', jacobian.statements)}}`,
+    );
   } else functions.push('const jacobian=undefined;');
 
   tornBlocks.forEach(({ block, mode }, k) => {
@@ -212,18 +259,26 @@ export function createProgram(solvable: SolvableModel): Program {
     const w = writer('plain');
     return list.map((e, k) => `r[${from + k}]=${w.value(e.left)}-${w.value(e.right)};`);
   };
-  functions.push(`function residuals(t,r,start){${gap(solvable.invariants, 0).join('')}if(start){${gap(solvable.startEquations, solvable.invariants.length).join('')}}}`);
+  functions.push(
+    `function residuals(t,r,start){${gap(solvable.invariants, 0).join('')}if(start){${gap(solvable.startEquations, solvable.invariants.length).join('')}}}`,
+  );
 
   // conditions: everything numbered so far; guards and the like compute theirs plainly
   const plain = writer('plain');
   const held = writer('held');
-  const takenText = (branches: readonly Branch[]): string => branches.map((b) => `${b.holds ? '' : '!'}(${held.condition(b.noEvent ? { op: 'noEvent', a: b.condition } : b.condition)})`).join('&&');
+  const takenText = (branches: readonly Branch[]): string =>
+    branches
+      .map(
+        (b) => `${b.holds ? '' : '!'}(${held.condition(b.noEvent ? { op: 'noEvent', a: b.condition } : b.condition)})`,
+      )
+      .join('&&');
   const conditionStatements: string[] = [];
   for (let k = 0; k < modes.length; k++) {
     const source = modes[k];
-    const look = source.kind === 'floor'
-      ? `live[${k}]=Math.floor(${plain.value(source.expr)});z[${k}]=NaN;`
-      : `z[${k}]=${plain.value(source.expr.a)}-${plain.value(source.expr.b)};live[${k}]=${plain.condition(source.expr)}?1:0;`;
+    const look =
+      source.kind === 'floor'
+        ? `live[${k}]=Math.floor(${plain.value(source.expr)});z[${k}]=NaN;`
+        : `z[${k}]=${plain.value(source.expr.a)}-${plain.value(source.expr.b)};live[${k}]=${plain.condition(source.expr)}?1:0;`;
     // what stands in a branch that is not taken decides nothing
     const taken = takenText(context.branches.get(k)!);
     conditionStatements.push(taken === '' ? look : `if(${taken}){${look}}else{live[${k}]=m[${k}];z[${k}]=NaN;}`);
@@ -231,10 +286,20 @@ export function createProgram(solvable: SolvableModel): Program {
   functions.push(`function conditions(t){${chunked('con', conditionStatements)}}`);
 
   const roots = [...context.roots.keys()];
-  functions.push(`function roots(t,into){${chunkedWith('roo', roots.map((x, k) => {
-    const [text, taken] = [`into[${2 * k}]=${plain.value(x)};into[${2 * k + 1}]=${termsSize(x, plain.value)};`, takenText(context.roots.get(x)!)];
-    return taken === '' ? text : `if(${taken}){${text}}else{into[${2 * k}]=NaN;}`;
-  }), 't', 'into')}}`);
+  functions.push(
+    `function roots(t,into){${chunkedWith(
+      'roo',
+      roots.map((x, k) => {
+        const [text, taken] = [
+          `into[${2 * k}]=${plain.value(x)};into[${2 * k + 1}]=${termsSize(x, plain.value)};`,
+          takenText(context.roots.get(x)!),
+        ];
+        return taken === '' ? text : `if(${taken}){${text}}else{into[${2 * k}]=NaN;}`;
+      }),
+      't',
+      'into',
+    )}}`,
+  );
 
   const effects: (readonly FlatStatement[])[] = [];
   const guards: string[] = [];
@@ -243,20 +308,25 @@ export function createProgram(solvable: SolvableModel): Program {
   const sends: FlatSend[] = [];
   const cancels: { readonly sender: number; readonly message: string }[] = [];
   const writeStatements = (body: readonly FlatStatement[]): string =>
-    body.map((s) => {
-      switch (s.kind) {
-        case 'assign':
-          return `v[${s.target}]=${plain.value(s.value)};`;
-        case 'send':
-          sends.push(s.send);
-          return `send(sends[${sends.length - 1}],[${s.send.args.map((a) => plain.value(a.value)).join(',')}]${s.send.after ? `,${plain.value(s.send.after)}` : ''});`;
-        case 'cancel':
-          cancels.push(s);
-          return `cancel(cancels[${cancels.length - 1}]);`;
-        case 'if':
-          return s.branches.map((x) => `if(${plain.condition(x.condition)}){${writeStatements(x.body)}}`).join('else ') + (s.otherwise.length ? `else{${writeStatements(s.otherwise)}}` : '');
-      }
-    }).join('');
+    body
+      .map((s) => {
+        switch (s.kind) {
+          case 'assign':
+            return `v[${s.target}]=${plain.value(s.value)};`;
+          case 'send':
+            sends.push(s.send);
+            return `send(sends[${sends.length - 1}],[${s.send.args.map((a) => plain.value(a.value)).join(',')}]${s.send.after ? `,${plain.value(s.send.after)}` : ''});`;
+          case 'cancel':
+            cancels.push(s);
+            return `cancel(cancels[${cancels.length - 1}]);`;
+          case 'if':
+            return (
+              s.branches.map((x) => `if(${plain.condition(x.condition)}){${writeStatements(x.body)}}`).join('else ') +
+              (s.otherwise.length ? `else{${writeStatements(s.otherwise)}}` : '')
+            );
+        }
+      })
+      .join('');
   for (const chart of model.charts) {
     effects.push(...chart.entry, ...chart.during, ...chart.exit, ...chart.transitions.map((t) => t.effect));
     periods.push(chart.period ? plain.value(chart.period) : 'Infinity');
@@ -265,23 +335,72 @@ export function createProgram(solvable: SolvableModel): Program {
       for (const g of t.triggers) delays.push(g.delay ? plain.value(g.delay) : '0');
     }
   }
-  const table = (name: string, parameters: string, bodies: readonly string[]): string => `const ${name}=[${bodies.map((x) => `(${parameters})=>${x}`).join(',')}];`;
-  functions.push(table('guardTable', 't', guards.map((g) => `(${g})`)));
-  functions.push(table('delayTable', 't', delays.map((g) => `(${g})`)));
-  functions.push(table('periodTable', 't', periods.map((g) => `(${g})`)));
-  functions.push(table('effectTable', 't,send,cancel', effects.map((e) => `{${writeStatements(e)}}`)));
-  functions.push(table('actionTable', 't', model.actions.map((a) => {
-    if (a.does.kind === 'reinit') return `[${plain.value(a.does.value)}]`;
-    if (a.does.kind === 'send') return `[${a.does.send.args.map((x) => plain.value(x.value)).join(',')}]`;
-    return '[]';
-  })));
-  functions.push(table('assertionTable', 't', model.assertions.map((a) => `!!(${plain.condition(a.condition)})`)));
-  const parameterStatements = solvable.parameters.map((k) => `if(o.has(${k}))v[${k}]=o.get(${k});else v[${k}]=${plain.value(model.variables[k].binding ?? { op: 'const', value: 0 })};`);
+  const table = (name: string, parameters: string, bodies: readonly string[]): string =>
+    `const ${name}=[${bodies.map((x) => `(${parameters})=>${x}`).join(',')}];`;
+  functions.push(
+    table(
+      'guardTable',
+      't',
+      guards.map((g) => `(${g})`),
+    ),
+  );
+  functions.push(
+    table(
+      'delayTable',
+      't',
+      delays.map((g) => `(${g})`),
+    ),
+  );
+  functions.push(
+    table(
+      'periodTable',
+      't',
+      periods.map((g) => `(${g})`),
+    ),
+  );
+  functions.push(
+    table(
+      'effectTable',
+      't,send,cancel',
+      effects.map((e) => `{${writeStatements(e)}}`),
+    ),
+  );
+  functions.push(
+    table(
+      'actionTable',
+      't',
+      model.actions.map((a) => {
+        if (a.does.kind === 'reinit') return `[${plain.value(a.does.value)}]`;
+        if (a.does.kind === 'send') return `[${a.does.send.args.map((x) => plain.value(x.value)).join(',')}]`;
+        return '[]';
+      }),
+    ),
+  );
+  functions.push(
+    table(
+      'assertionTable',
+      't',
+      model.assertions.map((a) => `!!(${plain.condition(a.condition)})`),
+    ),
+  );
+  const parameterStatements = solvable.parameters.map(
+    (k) =>
+      `if(o.has(${k}))v[${k}]=o.get(${k});else v[${k}]=${plain.value(model.variables[k].binding ?? { op: 'const', value: 0 })};`,
+  );
   const startStatements = model.variables.flatMap((x, k) =>
-    x.kind === 'constant' || x.kind === 'parameter' ? [] : [`v[${k}]=${plain.value(x.start ?? { op: 'const', value: x.type === 'enumeration' ? 1 : 0 })};`]);
+    x.kind === 'constant' || x.kind === 'parameter'
+      ? []
+      : [`v[${k}]=${plain.value(x.start ?? { op: 'const', value: x.type === 'enumeration' ? 1 : 0 })};`],
+  );
   functions.push(`function parameters(o){const t=0;${chunkedWith('par', parameterStatements, 't', 'o')}}`);
   functions.push(`function starts(){const t=0;${chunkedWith('sta', startStatements, 't')}}`);
-  functions.push(table('sampleTable', 't', samples.map((x) => `({start:${plain.value(x.start)},interval:${plain.value(x.interval)}})`)));
+  functions.push(
+    table(
+      'sampleTable',
+      't',
+      samples.map((x) => `({start:${plain.value(x.start)},interval:${plain.value(x.interval)}})`),
+    ),
+  );
 
   // delays may lie within delays
   const present: string[] = [];
@@ -297,24 +416,71 @@ return {outputs,event,initial,derivatives,jacobian,note,flatStep,residuals,param
 conditions,roots,
 guard:(k,t)=>!!guardTable[k](t),delay:(k,t)=>delayTable[k](t),period:(k,t)=>periodTable[k](t),effect:(k,t,send,cancel)=>effectTable[k](t,send,cancel),
 action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTimes:(k)=>sampleTable[k](0),loopSlopes:(k,t,J)=>slopesTable[k](t,J)};`;
-  const factory = new Function('M', 'newton', 'works', 'sends', 'cancels', 'past', 'lookUp', 'tables', 'rootSlope', source) as (
-    M: Memory, solver: typeof newton, works: ReturnType<typeof newtonWork>[], sendTable: FlatSend[], cancelTable: typeof cancels, past: readonly DelayLine[], look: typeof lookUp, points: readonly { x: Float64Array; y: Float64Array }[], slope: typeof rootSlope,
+  const factory = new Function(
+    'M',
+    'newton',
+    'works',
+    'sends',
+    'cancels',
+    'past',
+    'lookUp',
+    'tables',
+    'rootSlope',
+    source,
+  ) as (
+    M: Memory,
+    solver: typeof newton,
+    works: ReturnType<typeof newtonWork>[],
+    sendTable: FlatSend[],
+    cancelTable: typeof cancels,
+    past: readonly DelayLine[],
+    look: typeof lookUp,
+    points: readonly { x: Float64Array; y: Float64Array }[],
+    slope: typeof rootSlope,
   ) => Omit<Machine, 'memory' | 'past'>;
   return {
-    solvable, modes, watchedModes, moving, sampleCount: samples.length, roots, jacobianRows: jacobian && !jacobianIsDense ? jacobian.rows : undefined, effects, source,
+    solvable,
+    modes,
+    watchedModes,
+    moving,
+    sampleCount: samples.length,
+    roots,
+    jacobianRows: jacobian && !jacobianIsDense ? jacobian.rows : undefined,
+    effects,
+    source,
     tornBlocks: tornBlocks.map(({ block }) => ({
       equations: [...block.inner.map((x) => x.equation), ...block.residuals.map((r) => r.equation)],
       unknowns: [...block.tears, ...block.inner.map((x) => x.target)],
-      tears: block.tears.length, linear: block.linear,
+      tears: block.tears.length,
+      linear: block.linear,
     })),
     createMachine() {
       const memory: Memory = {
-        v: new Float64Array(model.variables.length), pre: new Float64Array(model.variables.length), d: new Float64Array(states.length),
-        m: new Float64Array(modes.length), live: new Float64Array(modes.length), z: new Float64Array(modes.length),
-        s: new Float64Array(samples.length), flags: new Float64Array(2),
+        v: new Float64Array(model.variables.length),
+        pre: new Float64Array(model.variables.length),
+        d: new Float64Array(states.length),
+        m: new Float64Array(modes.length),
+        live: new Float64Array(modes.length),
+        z: new Float64Array(modes.length),
+        s: new Float64Array(samples.length),
+        flags: new Float64Array(2),
       };
       const past = pasts.map(() => createDelayLine());
-      return { memory, past, ...factory(memory, newton, tornBlocks.map(({ block }) => newtonWork(block.tears.length)), sends, cancels, past, lookUp, tables.map((t) => ({ x: Float64Array.from(t.x), y: Float64Array.from(t.y) })), rootSlope) };
+      return {
+        memory,
+        past,
+        ...factory(
+          memory,
+          newton,
+          tornBlocks.map(({ block }) => newtonWork(block.tears.length)),
+          sends,
+          cancels,
+          past,
+          lookUp,
+          tables.map((t) => ({ x: Float64Array.from(t.x), y: Float64Array.from(t.y) })),
+          rootSlope,
+        ),
+      };
     },
   };
 }
@@ -329,7 +495,12 @@ function termsSize(e: FlatExpr, write: (e: FlatExpr) => string): string {
 function chunkedCopy(states: readonly number[], name: string): { text: string; call: string } {
   const parts: string[] = [];
   for (let at = 0; at < states.length; at += statementsPerFunction) {
-    parts.push(`function ${name}_${parts.length}(y){${states.slice(at, at + statementsPerFunction).map((s, k) => `v[${s}]=y[${at + k}];`).join('')}}`);
+    parts.push(
+      `function ${name}_${parts.length}(y){${states
+        .slice(at, at + statementsPerFunction)
+        .map((s, k) => `v[${s}]=y[${at + k}];`)
+        .join('')}}`,
+    );
   }
   return { text: parts.join('\n'), call: parts.map((_, k) => `${name}_${k}(y);`).join('') };
 }
@@ -340,7 +511,13 @@ function movingBlocks(solvable: SolvableModel, varies: (index: number) => boolea
   const moves = (e: FlatExpr): boolean => {
     let found = false;
     walk(e, (x) => {
-      if (x.op === 'time' || x.op === 'delay' || (x.op === 'var' && varies(x.index) && !settled.has(`var${x.index}`)) || (x.op === 'der' && !settled.has(`der${x.index}`))) found = true;
+      if (
+        x.op === 'time' ||
+        x.op === 'delay' ||
+        (x.op === 'var' && varies(x.index) && !settled.has(`var${x.index}`)) ||
+        (x.op === 'der' && !settled.has(`der${x.index}`))
+      )
+        found = true;
     });
     return found;
   };
@@ -362,7 +539,8 @@ function neededBlocks(solvable: SolvableModel): Block[] {
     if (!targets.some((u) => wanted.has(key(u.kind, u.index)))) continue;
     if (b.kind === 'assign' && b.discrete) continue;
     kept.push(b);
-    const values = b.kind === 'assign' ? [b.value] : [...b.inner.map((x) => x.value), ...b.residuals.map((r) => r.value)];
+    const values =
+      b.kind === 'assign' ? [b.value] : [...b.inner.map((x) => x.value), ...b.residuals.map((r) => r.value)];
     for (const e of values) walk(e, (x) => void ((x.op === 'var' || x.op === 'der') && wanted.add(key(x.op, x.index))));
   }
   return kept.reverse();
@@ -370,7 +548,11 @@ function neededBlocks(solvable: SolvableModel): Block[] {
 
 /** Residual and Jacobian of a torn block; the chain through the inner unknowns is followed symbolically. */
 function writeTornBlock(
-  k: number, b: TornBlock, w: { value(e: FlatExpr): string }, slot: (u: Unknown) => string, locals: Map<string, string>,
+  k: number,
+  b: TornBlock,
+  w: { value(e: FlatExpr): string },
+  slot: (u: Unknown) => string,
+  locals: Map<string, string>,
 ): string {
   const n = b.tears.length;
   const setTears = b.tears.map((u, j) => `${slot(u)}=x[${j}];`).join('');
@@ -401,7 +583,10 @@ function writeTornBlock(
   }
   const read = b.tears.map((u, j) => `x[${j}]=${slot(u)};`).join('');
   const general = `const work=works[${k}],x=work.x;T_${k}=t;${read}newton(${k},${b.linear},work,residual_${k},jacobian_${k});`;
-  const solve = n === 1 ? writeScalarSolve(k, b, slot(b.tears[0]), inner, w.value(b.residuals[0].value), jacobian, general) : `function solve_${k}(t){${general}}`;
+  const solve =
+    n === 1
+      ? writeScalarSolve(k, b, slot(b.tears[0]), inner, w.value(b.residuals[0].value), jacobian, general)
+      : `function solve_${k}(t){${general}}`;
   // top-level functions: a solve must not allocate; T hands the time on
   return `let T_${k}=0;
 function residual_${k}(x,r){const t=T_${k};${setTears}${inner}${residuals}}
@@ -414,10 +599,20 @@ ${solve}`;
  * Newton's method for one unknown, written out: most loops have one, and warm starts need two or three turns. Where it does not get closer
  * the general method starts over from the same guess.
  */
-function writeScalarSolve(k: number, b: TornBlock, unknown: string, inner: string, residual: string, jacobian: readonly string[], general: string): string {
+function writeScalarSolve(
+  k: number,
+  b: TornBlock,
+  unknown: string,
+  inner: string,
+  residual: string,
+  jacobian: readonly string[],
+  general: string,
+): string {
   const slope = jacobian.map((line) => line.replace(/^J\[0\]=(.*);$/, 'const slope=$1;')).join('');
   const done = b.linear ? 'true' : 'Math.abs(step)<=1e-12*(Math.abs(now)+1e-9)';
-  return `function solve_${k}(t){const first=${unknown};let now=first,size=Infinity,done=false;for(let turn=0;turn<9;turn++){${unknown}=now;${inner}const r=${residual},next=Math.abs(r);`
-    + `if(next===0||(done&&next<Infinity))return;if(!(next<size||next<=1e-14*(1+size)))break;${slope}const step=r/slope;if(!(Math.abs(step)<Infinity))break;size=next;now-=step;done=${done};}`
-    + `${unknown}=first;${general}}`;
+  return (
+    `function solve_${k}(t){const first=${unknown};let now=first,size=Infinity,done=false;for(let turn=0;turn<9;turn++){${unknown}=now;${inner}const r=${residual},next=Math.abs(r);` +
+    `if(next===0||(done&&next<Infinity))return;if(!(next<size||next<=1e-14*(1+size)))break;${slope}const step=r/slope;if(!(Math.abs(step)<Infinity))break;size=next;now-=step;done=${done};}` +
+    `${unknown}=first;${general}}`
+  );
 }

@@ -7,7 +7,8 @@ import { asRelation, constant, walk, type FlatExpr, type Relation, type Relation
 export type ConditionMode = 'held' | 'live' | 'plain';
 
 /** A condition or step function whose change is an event. */
-export type ModeSource = { readonly kind: 'relation'; readonly expr: Relation } | { readonly kind: 'floor'; readonly expr: FlatExpr };
+export type ModeSource =
+  { readonly kind: 'relation'; readonly expr: Relation } | { readonly kind: 'floor'; readonly expr: FlatExpr };
 
 export interface WriterContext {
   readonly modes: ModeSource[];
@@ -38,7 +39,15 @@ export interface Branch {
 const symbolOf: Record<RelationOp, string> = { lt: '<', le: '<=', gt: '>', ge: '>=', eq: '===', ne: '!==' };
 
 const literal = (value: number): string =>
-  Number.isNaN(value) ? 'NaN' : value === Infinity ? 'Infinity' : value === -Infinity ? '(-Infinity)' : value < 0 || Object.is(value, -0) ? `(${value})` : String(value);
+  Number.isNaN(value)
+    ? 'NaN'
+    : value === Infinity
+      ? 'Infinity'
+      : value === -Infinity
+        ? '(-Infinity)'
+        : value < 0 || Object.is(value, -0)
+          ? `(${value})`
+          : String(value);
 
 /** What is used in several places is watched where all of them lie. */
 function joint(known: readonly Branch[] | undefined, path: readonly Branch[]): readonly Branch[] {
@@ -50,7 +59,11 @@ function joint(known: readonly Branch[] | undefined, path: readonly Branch[]): r
 /** Numbers given to mode sources, so that the same expression in two functions shares one. */
 export type ModeNumbers = Map<FlatExpr, number>;
 
-export function createExpressionWriter(context: WriterContext, mode: ConditionMode, numbers: ModeNumbers): { value(e: FlatExpr): string; condition(e: FlatExpr): string } {
+export function createExpressionWriter(
+  context: WriterContext,
+  mode: ConditionMode,
+  numbers: ModeNumbers,
+): { value(e: FlatExpr): string; condition(e: FlatExpr): string } {
   let insideNoEvent = 0;
   const path: Branch[] = [];
   const inBranch = (condition: FlatExpr, holds: boolean, e: FlatExpr): string => {
@@ -127,16 +140,21 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
         }
         return `(${relation(signs.positive)}?1:${relation(signs.negative)}?-1:0)`;
       }
-      case 'floor': case 'integer':
+      case 'floor':
+      case 'integer':
         return floorOf(e, x);
       case 'ceil':
         return `(-${floorOf(e, { op: 'neg', a: x })})`;
       case 'mod':
         return `(${value(x)}-${value(y)}*${floorOf(e, { op: 'div', a: x, b: y })})`;
-      case 'sqrt': return root(x);
-      case 'rootSlope': return `rootSlope(${value(x)})`;
-      case 'rem': return `(${value(x)}-${value(y)}*Math.trunc(${value(x)}/${value(y)}))`;
-      case 'div': return `Math.trunc(${value(x)}/${value(y)})`;
+      case 'sqrt':
+        return root(x);
+      case 'rootSlope':
+        return `rootSlope(${value(x)})`;
+      case 'rem':
+        return `(${value(x)}-${value(y)}*Math.trunc(${value(x)}/${value(y)}))`;
+      case 'div':
+        return `Math.trunc(${value(x)}/${value(y)})`;
       default:
         return `Math.${e.name}(${e.args.map(value).join(',')})`;
     }
@@ -151,10 +169,14 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
 
   const condition = (e: FlatExpr): string => {
     switch (e.op) {
-      case 'and': return `(${condition(e.a)}&&${condition(e.b)})`;
-      case 'or': return `(${condition(e.a)}||${condition(e.b)})`;
-      case 'not': return `!${condition(e.a)}`;
-      case 'noEvent': return withoutEvents(() => condition(e.a));
+      case 'and':
+        return `(${condition(e.a)}&&${condition(e.b)})`;
+      case 'or':
+        return `(${condition(e.a)}||${condition(e.b)})`;
+      case 'not':
+        return `!${condition(e.a)}`;
+      case 'noEvent':
+        return withoutEvents(() => condition(e.a));
       default: {
         const r = asRelation(e);
         return r ? relation(r) : value(e);
@@ -164,13 +186,20 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
 
   const value = (e: FlatExpr): string => {
     switch (e.op) {
-      case 'const': return literal(e.value);
-      case 'var': return context.local('var', e.index) ?? `v[${e.index}]`;
-      case 'der': return context.local('der', e.index) ?? `d[${context.stateSlot(e.index)}]`;
-      case 'pre': return `pre[${e.index}]`;
-      case 'time': return 't';
-      case 'initial': return 'flags[0]';
-      case 'terminal': return 'flags[1]';
+      case 'const':
+        return literal(e.value);
+      case 'var':
+        return context.local('var', e.index) ?? `v[${e.index}]`;
+      case 'der':
+        return context.local('der', e.index) ?? `d[${context.stateSlot(e.index)}]`;
+      case 'pre':
+        return `pre[${e.index}]`;
+      case 'time':
+        return 't';
+      case 'initial':
+        return 'flags[0]';
+      case 'terminal':
+        return 'flags[1]';
       case 'sample': {
         let k = numbers.get(e);
         if (k === undefined) {
@@ -194,16 +223,26 @@ export function createExpressionWriter(context: WriterContext, mode: ConditionMo
         if (k < 0) k = context.tables.push({ x: e.x, y: e.y }) - 1;
         return `lookUp(tables[${k}].x,tables[${k}].y,${value(e.a)},${e.slope})`;
       }
-      case 'neg': return `(-${value(e.a)})`;
-      case 'noEvent': return withoutEvents(() => value(e.a));
-      case 'add': return `(${value(e.a)}+${value(e.b)})`;
-      case 'sub': return `(${value(e.a)}-${value(e.b)})`;
-      case 'mul': return `(${value(e.a)}*${value(e.b)})`;
-      case 'div': return `(${value(e.a)}/${value(e.b)})`;
-      case 'pow': return power(e.a, e.b);
-      case 'if': return `(${condition(e.c)}?${inBranch(e.c, true, e.a)}:${inBranch(e.c, false, e.b)})`;
-      case 'fn': return fn(e);
-      default: return `(${condition(e)}?1:0)`;
+      case 'neg':
+        return `(-${value(e.a)})`;
+      case 'noEvent':
+        return withoutEvents(() => value(e.a));
+      case 'add':
+        return `(${value(e.a)}+${value(e.b)})`;
+      case 'sub':
+        return `(${value(e.a)}-${value(e.b)})`;
+      case 'mul':
+        return `(${value(e.a)}*${value(e.b)})`;
+      case 'div':
+        return `(${value(e.a)}/${value(e.b)})`;
+      case 'pow':
+        return power(e.a, e.b);
+      case 'if':
+        return `(${condition(e.c)}?${inBranch(e.c, true, e.a)}:${inBranch(e.c, false, e.b)})`;
+      case 'fn':
+        return fn(e);
+      default:
+        return `(${condition(e)}?1:0)`;
     }
   };
   return { value, condition };

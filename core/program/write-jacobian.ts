@@ -19,14 +19,18 @@ const mostStatements = 400_000;
  * entry stands in `J`.
  */
 export function writeJacobian(
-  states: readonly number[], needed: readonly Block[], value: (e: FlatExpr) => string, dense: boolean,
+  states: readonly number[],
+  needed: readonly Block[],
+  value: (e: FlatExpr) => string,
+  dense: boolean,
 ): JacobianText | undefined {
   const n = states.length;
   const slot = new Map(states.map((s, k) => [s, k]));
   const inner = new Map<string, ReadonlyMap<number, string>>();
   const statements: string[] = [];
   let slots = 0;
-  const unit = { op: 'const', value: 1 } as const, nothing = { op: 'const', value: 0 } as const;
+  const unit = { op: 'const', value: 1 } as const,
+    nothing = { op: 'const', value: 0 } as const;
   for (const b of needed) {
     if (b.kind !== 'assign') return undefined;
     const leaves = new Map<string, FlatExpr>();
@@ -36,12 +40,15 @@ export function writeJacobian(
       const state = leaf.op === 'var' ? slot.get(leaf.index) : undefined;
       const chain = state === undefined ? inner.get(name) : undefined;
       if (state === undefined && (!chain || chain.size === 0)) continue;
-      const partial = differentiate(b.value, (x) => (x.op === leaf.op && 'index' in x && 'index' in leaf && x.index === leaf.index ? unit : nothing));
+      const partial = differentiate(b.value, (x) =>
+        x.op === leaf.op && 'index' in x && 'index' in leaf && x.index === leaf.index ? unit : nothing,
+      );
       if (partial.op === 'const' && partial.value === 0) continue;
       const isOne = partial.op === 'const' && partial.value === 1;
       const add = (k: number, term: string): void => void (sums.get(k)?.push(term) ?? sums.set(k, [term]));
       if (state !== undefined) add(state, value(partial));
-      else if (isOne || chain!.size === 1) chain!.forEach((text, k) => add(k, isOne ? text : `${value(partial)}*${text}`));
+      else if (isOne || chain!.size === 1)
+        chain!.forEach((text, k) => add(k, isOne ? text : `${value(partial)}*${text}`));
       else {
         // the partial is used for several states: it is computed once
         const at = `g[${slots++}]`;

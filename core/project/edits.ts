@@ -1,9 +1,44 @@
-import { applyPatches, current, enablePatches, isDraft, original, produceWithPatches, type Draft, type Patch } from 'immer';
+import {
+  applyPatches,
+  current,
+  enablePatches,
+  isDraft,
+  original,
+  produceWithPatches,
+  type Draft,
+  type Patch,
+} from 'immer';
 import { problem, type Problem } from '../language/diagnostics';
 import { ValidationError, type AnyObjectSchema } from 'yup';
 import {
-  typeById, type Chart, type ChartState, type ChartValue, type Control, type Flow, type FlowLine, type GlossaryEntry, type Item, type Link, type Panel, type Part, type PartType, type Port, type Procedure, type Project, type Quantity, type ClassText, type Relation, type RelationSheet,
-  type Requirement, type Sequence, type Setup, type Shape, type StimulusRow, type TraceLink, type Track, type Transition,
+  typeById,
+  type Chart,
+  type ChartState,
+  type ChartValue,
+  type Control,
+  type Flow,
+  type FlowLine,
+  type GlossaryEntry,
+  type Item,
+  type Link,
+  type Panel,
+  type Part,
+  type PartType,
+  type Port,
+  type Procedure,
+  type Project,
+  type Quantity,
+  type ClassText,
+  type Relation,
+  type RelationSheet,
+  type Requirement,
+  type Sequence,
+  type Setup,
+  type Shape,
+  type StimulusRow,
+  type TraceLink,
+  type Track,
+  type Transition,
 } from './project';
 import { references, typeMentions, usersOf, type ElementKind, type Reference } from './references';
 import { entrySchemas, nameSchema, type ListName } from './schema';
@@ -12,7 +47,32 @@ enablePatches();
 
 /** Anything a list of the document can hold. */
 export type ListEntry =
-  | ClassText | Relation | RelationSheet | Flow | FlowLine | TraceLink | PartType | Quantity | Part | Port | Link | Item | Chart | ChartState | ChartValue | Procedure | Sequence | Transition | Requirement | GlossaryEntry | Setup | StimulusRow | Panel | Control | Shape | Track;
+  | ClassText
+  | Relation
+  | RelationSheet
+  | Flow
+  | FlowLine
+  | TraceLink
+  | PartType
+  | Quantity
+  | Part
+  | Port
+  | Link
+  | Item
+  | Chart
+  | ChartState
+  | ChartValue
+  | Procedure
+  | Sequence
+  | Transition
+  | Requirement
+  | GlossaryEntry
+  | Setup
+  | StimulusRow
+  | Panel
+  | Control
+  | Shape
+  | Track;
 
 /** A change of the document, as data. Lists are addressed like `types/<id>/charts/<id>/states`, entries by their id. */
 export type Edit =
@@ -20,10 +80,19 @@ export type Edit =
   /** Many entries at once, at the end of the list. */
   | { readonly kind: 'insert-all'; readonly list: string; readonly entries: readonly ListEntry[] }
   | { readonly kind: 'remove-all'; readonly list: string; readonly ids: readonly string[] }
-  | { readonly kind: 'update-all'; readonly list: string; readonly updates: readonly { readonly id: string; readonly changes: Readonly<Record<string, unknown>> }[] }
+  | {
+      readonly kind: 'update-all';
+      readonly list: string;
+      readonly updates: readonly { readonly id: string; readonly changes: Readonly<Record<string, unknown>> }[];
+    }
   /** Brings entries into the order of their ids here; others keep their place after the one they follow. */
   | { readonly kind: 'order'; readonly list: string; readonly ids: readonly string[] }
-  | { readonly kind: 'update'; readonly list: string; readonly id: string; readonly changes: Readonly<Record<string, unknown>> }
+  | {
+      readonly kind: 'update';
+      readonly list: string;
+      readonly id: string;
+      readonly changes: Readonly<Record<string, unknown>>;
+    }
   | { readonly kind: 'remove'; readonly list: string; readonly id: string }
   | { readonly kind: 'move'; readonly list: string; readonly id: string; readonly index: number }
   /** Renames an element; every text that mentions it follows. */
@@ -60,8 +129,10 @@ export function applyEdit(project: Project, edit: Edit): EditResult {
   }
 }
 
-export const undoEdit = (project: Project, inverse: readonly Patch[]): Project => applyPatches(project, inverse as Patch[]);
-export const redoEdit = (project: Project, patches: readonly Patch[]): Project => applyPatches(project, patches as Patch[]);
+export const undoEdit = (project: Project, inverse: readonly Patch[]): Project =>
+  applyPatches(project, inverse as Patch[]);
+export const redoEdit = (project: Project, patches: readonly Patch[]): Project =>
+  applyPatches(project, patches as Patch[]);
 
 type Entry = { id: string; name?: string };
 
@@ -104,7 +175,8 @@ function validate(name: ListName, entry: unknown, keys?: readonly string[]): voi
   try {
     schemaOf(name, keys).validateSync(entry, { strict: true, abortEarly: true });
   } catch (error) {
-    if (error instanceof ValidationError) refuse('invalid', error.path ? `${lastKey(error.path)}: ${error.errors[0]}` : error.errors[0]);
+    if (error instanceof ValidationError)
+      refuse('invalid', error.path ? `${lastKey(error.path)}: ${error.errors[0]}` : error.errors[0]);
     throw error;
   }
 }
@@ -113,15 +185,24 @@ const lastKey = (path: string): string => path.split('.').at(-1)!;
 /** Lists whose names are looked up together: no two entries of them may share one. */
 const membersOfType: readonly ListName[] = ['quantities', 'parts', 'ports', 'charts', 'procedures'];
 const namespaces: Partial<Record<ListName, readonly ListName[]>> = {
-  quantities: membersOfType, parts: membersOfType, ports: membersOfType,
-  charts: membersOfType, procedures: membersOfType, types: ['types'], states: ['states'],
+  quantities: membersOfType,
+  parts: membersOfType,
+  ports: membersOfType,
+  charts: membersOfType,
+  procedures: membersOfType,
+  types: ['types'],
+  states: ['states'],
 };
 
 function checkUnique(project: Draft<Project>, list: ReturnType<typeof listAt>, id: string, name: string): void {
   const owner = (list.owner ?? project) as unknown as Record<string, Entry[]>;
   for (const other of namespaces[list.name] ?? []) {
     const taken = owner[other]?.find((e) => e.name === name && e.id !== id);
-    if (taken) refuse('duplicate-name', `${name} is taken: ${'name' in owner ? `${(owner as unknown as Entry).name} has` : 'there is'} one in ${other} already`);
+    if (taken)
+      refuse(
+        'duplicate-name',
+        `${name} is taken: ${'name' in owner ? `${(owner as unknown as Entry).name} has` : 'there is'} one in ${other} already`,
+      );
   }
 }
 
@@ -161,7 +242,8 @@ function change(project: Draft<Project>, edit: Edit): void {
     case 'remove-all': {
       const at = listAt(project, edit.list);
       const gone = new Set(edit.ids);
-      for (const entry of at.list) if (gone.has(entry.id)) refuseWhileUsed(project as Project, edit.list, at.name, entry);
+      for (const entry of at.list)
+        if (gone.has(entry.id)) refuseWhileUsed(project as Project, edit.list, at.name, entry);
       if (at.name === 'requirements') retire(project, gone);
       const left = at.list.filter((e) => !gone.has(e.id));
       at.list.splice(0, at.list.length, ...left);
@@ -228,11 +310,13 @@ function takeKeys(project: Draft<Project>, entries: readonly Entry[]): void {
   const retired = new Map((project as Project).retired.map((r) => [r.key, r.id]));
   for (const { id, key } of entries as readonly (Entry & { key: string })[]) {
     if (taken.has(key)) refuse('duplicate-key', `There is a requirement ${key} already`);
-    if (retired.has(key) && retired.get(key) !== id) refuse('retired-key', `${key} was the id of a deleted requirement and is not used again`);
+    if (retired.has(key) && retired.get(key) !== id)
+      refuse('retired-key', `${key} was the id of a deleted requirement and is not used again`);
     taken.set(key, id);
   }
   const back = new Set((entries as readonly (Entry & { key: string })[]).map((e) => `${e.id} ${e.key}`));
-  if (project.retired.some((r) => back.has(`${r.id} ${r.key}`))) project.retired = project.retired.filter((r) => !back.has(`${r.id} ${r.key}`));
+  if (project.retired.some((r) => back.has(`${r.id} ${r.key}`)))
+    project.retired = project.retired.filter((r) => !back.has(`${r.id} ${r.key}`));
 }
 
 function changeKey(project: Draft<Project>, entry: Entry, next: Entry): void {
@@ -246,7 +330,8 @@ function changeKey(project: Draft<Project>, entry: Entry, next: Entry): void {
 function retire(project: Draft<Project>, gone: ReadonlySet<string>): void {
   const byId = new Map(project.requirements.map((r) => [r.id, r]));
   const lastingParent = (id: string | null): string | null => {
-    for (let at = id, steps = 0; at !== null && steps < 10_000; at = byId.get(at)?.parent ?? null, steps++) if (!gone.has(at)) return at;
+    for (let at = id, steps = 0; at !== null && steps < 10_000; at = byId.get(at)?.parent ?? null, steps++)
+      if (!gone.has(at)) return at;
     return null;
   };
   for (const r of project.requirements) {
@@ -254,17 +339,29 @@ function retire(project: Draft<Project>, gone: ReadonlySet<string>): void {
     else if (r.parent !== null && gone.has(r.parent)) r.parent = lastingParent(r.parent);
   }
   if (project.traces.some((t) => gone.has(t.requirement) || gone.has(t.element.replace(/^requirement\//, '')))) {
-    project.traces = project.traces.filter((t) => !gone.has(t.requirement) && !gone.has(t.element.replace(/^requirement\//, '')));
+    project.traces = project.traces.filter(
+      (t) => !gone.has(t.requirement) && !gone.has(t.element.replace(/^requirement\//, '')),
+    );
   }
 }
 
-const kindOfList: Partial<Record<ListName, ElementKind>> = { quantities: 'quantity', parts: 'part', ports: 'port', charts: 'chart', states: 'state', procedures: 'procedure' };
+const kindOfList: Partial<Record<ListName, ElementKind>> = {
+  quantities: 'quantity',
+  parts: 'part',
+  ports: 'port',
+  charts: 'chart',
+  states: 'state',
+  procedures: 'procedure',
+};
 
 function refuseWhileUsed(project: Project, list: string, name: ListName, entry: Entry): void {
   const [, typeId] = list.split('/');
-  const shown = (users: readonly string[]): string => (users.length > 5 ? `${users.slice(0, 5).join('; ')} and ${users.length - 5} more` : users.join('; '));
+  const shown = (users: readonly string[]): string =>
+    users.length > 5 ? `${users.slice(0, 5).join('; ')} and ${users.length - 5} more` : users.join('; ');
   if (name === 'types') {
-    const users = project.types.flatMap((t) => t.parts.filter((p) => p.type === entry.id).map((p) => `${t.name}.${p.name}`));
+    const users = project.types.flatMap((t) =>
+      t.parts.filter((p) => p.type === entry.id).map((p) => `${t.name}.${p.name}`),
+    );
     users.push(...new Set(typeMentions(project, entry.name ?? '').map((m) => `the physics text of ${m.owner}`)));
     if (project.root === entry.id) users.unshift('the project, as its product');
     if (users.length > 0) refuse('in-use', `${entry.name} is still used by ${shown(users)}`);
@@ -273,15 +370,20 @@ function refuseWhileUsed(project: Project, list: string, name: ListName, entry: 
   const kind = kindOfList[name];
   if (!kind || entry.name === undefined) return;
   const own = kind === 'state' ? `state ${entry.name}` : `${typeById(project, typeId)?.name}.${entry.name} (`;
-  const users = usersOf(project, kind, typeId, entry.name).filter((u) => !u.startsWith(own) && !['entry', 'during', 'exit'].some((x) => u === `${x} of ${own}`));
+  const users = usersOf(project, kind, typeId, entry.name).filter(
+    (u) => !u.startsWith(own) && !['entry', 'during', 'exit'].some((x) => u === `${x} of ${own}`),
+  );
   if (users.length > 0) refuse('in-use', `${entry.name} is still used by ${shown(users)}`);
 }
 
 /** With a state go the states inside it and all transitions that touch them. */
 function removeState(at: ReturnType<typeof listAt>, id: string): void {
-  const chart = at.owner as unknown as { states: { id: string; parent: string | null }[]; transitions: { from: string; to: string; also: string[] }[] };
+  const chart = at.owner as unknown as {
+    states: { id: string; parent: string | null }[];
+    transitions: { from: string; to: string; also: string[] }[];
+  };
   const gone = new Set([id]);
-  for (let grown = true; grown; ) {
+  for (let grown = true; grown;) {
     grown = false;
     for (const s of chart.states) {
       if (s.parent !== null && gone.has(s.parent) && !gone.has(s.id)) {
@@ -300,7 +402,15 @@ function rename(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename' }>
   const entry = entryOf(at.list, edit.id) ?? refuse('gone', 'This is no longer there');
   if (entry.name === edit.name) return;
   try {
-    if (at.name !== 'setups' && at.name !== 'panels' && at.name !== 'flows' && at.name !== 'sequences' && at.name !== 'sheets' && at.name !== 'libraries') nameSchema.validateSync(edit.name, { strict: true });
+    if (
+      at.name !== 'setups' &&
+      at.name !== 'panels' &&
+      at.name !== 'flows' &&
+      at.name !== 'sequences' &&
+      at.name !== 'sheets' &&
+      at.name !== 'libraries'
+    )
+      nameSchema.validateSync(edit.name, { strict: true });
   } catch (error) {
     if (error instanceof ValidationError) refuse('invalid', error.errors[0]);
     throw error;
@@ -309,7 +419,9 @@ function rename(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename' }>
   const kind = kindOfList[at.name];
   if (kind) {
     const [, typeId] = edit.list.split('/');
-    const mentions = references(current(project) as Project, entry.name).filter((r) => r.kind === kind && r.type === typeId && r.name === entry.name && (kind !== 'state' || r.id === entry.id));
+    const mentions = references(current(project) as Project, entry.name).filter(
+      (r) => r.kind === kind && r.type === typeId && r.name === entry.name && (kind !== 'state' || r.id === entry.id),
+    );
     replaceMentions(project, mentions, edit.name);
   }
   if (at.name === 'types') {
@@ -329,7 +441,8 @@ function replaceMentions(project: Draft<Project>, mentions: readonly Reference[]
   for (const list of byText.values()) {
     const { keys } = list[0].text;
     let replaced = keys.reduce<unknown>((at, key) => (at as Record<string | number, unknown>)[key], project) as string;
-    for (const m of [...list].sort((a, b) => b.span.start - a.span.start)) replaced = replaced.slice(0, m.span.start) + name + replaced.slice(m.span.end);
+    for (const m of [...list].sort((a, b) => b.span.start - a.span.start))
+      replaced = replaced.slice(0, m.span.start) + name + replaced.slice(m.span.end);
     let at: unknown = project;
     for (const key of keys.slice(0, -1)) at = (at as Record<string | number, unknown>)[key];
     (at as Record<string | number, unknown>)[keys[keys.length - 1]] = replaced;

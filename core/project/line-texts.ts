@@ -1,5 +1,6 @@
 /** How a text of the document is read. */
-export type TextKind = 'expression' | 'statements' | 'physics' | 'relation' | 'path' | 'message-path' | 'chart-path' | 'message';
+export type TextKind =
+  'expression' | 'statements' | 'physics' | 'relation' | 'path' | 'message-path' | 'chart-path' | 'message';
 
 /** A piece of a line that is read as something of the language. */
 export interface LinePiece {
@@ -34,7 +35,11 @@ const procedureRules: readonly Rule[] = [
   [/^\s*abort\s+(?:when|if)\s+(.+)$/, 'expression'],
   [/^\s*call\s+\w+\s*\(([^()]*)\)/, 'statements'],
   [/^\s*(?:else|together|lane\b.*|start\s.*|stop\s.*|await\s.*|call\s.*)$/],
-  [/^\s*(?:([\p{L}_][\p{L}\p{N}_]*):\s+)?((?:send\s|[\p{L}_][\p{L}\p{N}_.]*\s*:=).*?)(?:[;,]?\s+(?:takes|uses|gives)\s.*)?$/u, 'path', 'statements'],
+  [
+    /^\s*(?:([\p{L}_][\p{L}\p{N}_]*):\s+)?((?:send\s|[\p{L}_][\p{L}\p{N}_.]*\s*:=).*?)(?:[;,]?\s+(?:takes|uses|gives)\s.*)?$/u,
+    'path',
+    'statements',
+  ],
   [/^\s*([\p{L}_][\p{L}\p{N}_]*):\s+/u, 'path'],
 ];
 

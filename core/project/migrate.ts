@@ -7,25 +7,63 @@ const listOf = (x: unknown): Plain[] => (Array.isArray(x) ? x : []);
 /** What each version of the format added to the one before. */
 const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
   1: (project) => ({
-    ...project, version: 2, retired: [], flows: [], traces: [],
-    requirements: listOf(project.requirements).map((r) => ({ ...r, kind: 'requirement', parent: null, attributes: [], source: null, observation: null })),
+    ...project,
+    version: 2,
+    retired: [],
+    flows: [],
+    traces: [],
+    requirements: listOf(project.requirements).map((r) => ({
+      ...r,
+      kind: 'requirement',
+      parent: null,
+      attributes: [],
+      source: null,
+      observation: null,
+    })),
   }),
   2: (project) => ({
-    ...project, version: 3,
-    panels: listOf(project.panels).map((p) => ({ ...p, controls: listOf(p.controls).map((c, k) => ({ ...c, release: '', shapes: [], x: 16 + (k % 3) * 168, y: 16 + Math.floor(k / 3) * 72, width: 152, height: 56 })) })),
+    ...project,
+    version: 3,
+    panels: listOf(project.panels).map((p) => ({
+      ...p,
+      controls: listOf(p.controls).map((c, k) => ({
+        ...c,
+        release: '',
+        shapes: [],
+        x: 16 + (k % 3) * 168,
+        y: 16 + Math.floor(k / 3) * 72,
+        width: 152,
+        height: 56,
+      })),
+    })),
     setups: listOf(project.setups).map((s) => ({ ...s, sequences: [], root: '', startIn: [], endWhen: '' })),
     types: listOf(project.types).map((t) => ({
-      ...t, procedures: [], sequences: [],
+      ...t,
+      procedures: [],
+      sequences: [],
       parts: listOf(t.parts).map((p) => ({ ...p, place: null })),
       charts: listOf(t.charts).map((c) => ({
-        ...c, period: '', values: [],
-        states: listOf(c.states).map(({ parallel, ...s }) => ({ ...s, kind: parallel ? 'parallel' : 'state', during: '', defers: '' })),
-        transitions: listOf(c.transitions).map(({ trigger, on, ...x }) => ({ ...x, also: [], internal: false, triggers: trigger === 'completion' ? [] : [{ kind: trigger, on }] })),
+        ...c,
+        period: '',
+        values: [],
+        states: listOf(c.states).map(({ parallel, ...s }) => ({
+          ...s,
+          kind: parallel ? 'parallel' : 'state',
+          during: '',
+          defers: '',
+        })),
+        transitions: listOf(c.transitions).map(({ trigger, on, ...x }) => ({
+          ...x,
+          also: [],
+          internal: false,
+          triggers: trigger === 'completion' ? [] : [{ kind: trigger, on }],
+        })),
       })),
     })),
   }),
   3: (project) => ({
-    ...project, version: 4,
+    ...project,
+    version: 4,
     setups: listOf(project.setups).map((s) => ({ ...s, record: [], tracks: [] })),
     types: listOf(project.types).map((t) => ({
       ...t,
@@ -35,13 +73,29 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
       }),
     })),
   }),
-  4: (project) => ({ ...project, version: 5, libraries: [], types: listOf(project.types).map((t) => ({ ...t, sheets: [], layout: [] })) }),
+  4: (project) => ({
+    ...project,
+    version: 5,
+    libraries: [],
+    types: listOf(project.types).map((t) => ({ ...t, sheets: [], layout: [] })),
+  }),
   5: (project) => {
-    const names = [...new Set(listOf(project.types).flatMap((t) => listOf(t.links).map((l) => String(l.carries ?? ''))).filter(Boolean))];
+    const names = [
+      ...new Set(
+        listOf(project.types)
+          .flatMap((t) => listOf(t.links).map((l) => String(l.carries ?? '')))
+          .filter(Boolean),
+      ),
+    ];
     const idOf = new Map(names.map((name, k) => [name, `item-${k + 1}`]));
     return {
-      ...project, version: 6, items: names.map((name) => ({ id: idOf.get(name), name: name.slice(0, 200), unit: '', note: '' })),
-      types: listOf(project.types).map((t) => ({ ...t, links: listOf(t.links).map((l) => ({ ...l, carries: idOf.get(String(l.carries ?? '')) ?? '' })) })),
+      ...project,
+      version: 6,
+      items: names.map((name) => ({ id: idOf.get(name), name: name.slice(0, 200), unit: '', note: '' })),
+      types: listOf(project.types).map((t) => ({
+        ...t,
+        links: listOf(t.links).map((l) => ({ ...l, carries: idOf.get(String(l.carries ?? '')) ?? '' })),
+      })),
       setups: listOf(project.setups).map((s) => ({ ...s, screen: true })),
     };
   },
@@ -50,6 +104,11 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
 /** Brings a project of an earlier version of the format to the present one; anything else is returned as it is. */
 export function migrate(data: unknown): unknown {
   let project = data as Plain;
-  for (let version = project.version; typeof version === 'number' && version < projectVersion && steps[version]; version = project.version) project = steps[version](project);
+  for (
+    let version = project.version;
+    typeof version === 'number' && version < projectVersion && steps[version];
+    version = project.version
+  )
+    project = steps[version](project);
   return project;
 }

@@ -118,10 +118,12 @@ export interface Port {
 
 /** The message that stands for any in the lists of a port. */
 export const anyMessage = '*';
-export const carries = (list: readonly string[], message: string): boolean => list.includes(message) || list.includes(anyMessage);
+export const carries = (list: readonly string[], message: string): boolean =>
+  list.includes(message) || list.includes(anyMessage);
 /** Messages that one list gives and another takes, as far as they are named. */
-export const inCommon = (sends: readonly string[], accepts: readonly string[]): string[] =>
-  [...new Set([...sends.filter((m) => carries(accepts, m)), ...accepts.filter((m) => carries(sends, m))])];
+export const inCommon = (sends: readonly string[], accepts: readonly string[]): string[] => [
+  ...new Set([...sends.filter((m) => carries(accepts, m)), ...accepts.filter((m) => carries(sends, m))]),
+];
 
 export interface Link {
   readonly id: string;
@@ -365,7 +367,20 @@ export interface Panel {
   readonly controls: readonly Control[];
 }
 
-export type ControlKind = 'button' | 'switch' | 'slider' | 'field' | 'knob' | 'readout' | 'lamp' | 'dial' | 'level' | 'chart' | 'text' | 'picture' | 'verdict';
+export type ControlKind =
+  | 'button'
+  | 'switch'
+  | 'slider'
+  | 'field'
+  | 'knob'
+  | 'readout'
+  | 'lamp'
+  | 'dial'
+  | 'level'
+  | 'chart'
+  | 'text'
+  | 'picture'
+  | 'verdict';
 
 export interface Control {
   readonly id: string;
@@ -415,60 +430,233 @@ export interface Track {
 }
 
 /** Solvers that take steps of one length, without control of errors. */
-export const hasFixedStep = (solver: Setup['solver']): boolean => solver === 'rk4' || solver === 'euler' || solver === 'implicit-euler';
+export const hasFixedStep = (solver: Setup['solver']): boolean =>
+  solver === 'rk4' || solver === 'euler' || solver === 'implicit-euler';
 
 export const typeById = (project: Project, id: string): PartType | undefined => project.types.find((t) => t.id === id);
 
 export const emptyProject = (id: string, name: string): Project => ({
-  format: 'zelvar-project', version: 6, id, name, note: '', root: '', types: [], libraries: [], items: [], requirements: [], retired: [], glossary: [], flows: [], traces: [], setups: [], panels: [], tracks: [],
+  format: 'zelvar-project',
+  version: 6,
+  id,
+  name,
+  note: '',
+  root: '',
+  types: [],
+  libraries: [],
+  items: [],
+  requirements: [],
+  retired: [],
+  glossary: [],
+  flows: [],
+  traces: [],
+  setups: [],
+  panels: [],
+  tracks: [],
 });
 
 export const newType = (id: string, name: string): PartType => ({
-  id, name, note: '', quantities: [], parts: [], ports: [], links: [], physics: '', charts: [], procedures: [], sequences: [], sheets: [], layout: [],
+  id,
+  name,
+  note: '',
+  quantities: [],
+  parts: [],
+  ports: [],
+  links: [],
+  physics: '',
+  charts: [],
+  procedures: [],
+  sequences: [],
+  sheets: [],
+  layout: [],
 });
 
-export const newPart = (id: string, name: string, type: string): Part => ({ id, name, type, changes: [], note: '', place: null });
+export const newPart = (id: string, name: string, type: string): Part => ({
+  id,
+  name,
+  type,
+  changes: [],
+  note: '',
+  place: null,
+});
 
 export const newQuantity = (id: string, name: string): Quantity => ({
-  id, name, type: 'Real', role: 'variable', value: '0', unit: '', min: '', max: '', note: '',
+  id,
+  name,
+  type: 'Real',
+  role: 'variable',
+  value: '0',
+  unit: '',
+  min: '',
+  max: '',
+  note: '',
 });
 
-export const newChart = (id: string, name: string): Chart => ({ id, name, period: '', values: [], states: [], transitions: [] });
-
-export const newState = (id: string, name: string, parent: string | null, x: number, y: number, kind: StateKind = 'state'): ChartState => ({
-  id, name, parent, kind, initial: false, entry: '', during: '', exit: '', defers: '', note: '', x, y,
+export const newChart = (id: string, name: string): Chart => ({
+  id,
+  name,
+  period: '',
+  values: [],
+  states: [],
+  transitions: [],
 });
 
-export const newTransition = (id: string, from: string, to: string): Transition => ({ id, from, to, also: [], triggers: [], internal: false, guard: '', effect: '' });
+export const newState = (
+  id: string,
+  name: string,
+  parent: string | null,
+  x: number,
+  y: number,
+  kind: StateKind = 'state',
+): ChartState => ({
+  id,
+  name,
+  parent,
+  kind,
+  initial: false,
+  entry: '',
+  during: '',
+  exit: '',
+  defers: '',
+  note: '',
+  x,
+  y,
+});
 
-export const newProcedure = (id: string, name: string): Procedure => ({ id, name, note: '', main: false, values: [], result: '', lines: [] });
+export const newTransition = (id: string, from: string, to: string): Transition => ({
+  id,
+  from,
+  to,
+  also: [],
+  triggers: [],
+  internal: false,
+  guard: '',
+  effect: '',
+});
 
-export const newRelationSheet = (id: string, name: string): RelationSheet => ({ id, name, note: '', live: true, relations: [], layout: [] });
+export const newProcedure = (id: string, name: string): Procedure => ({
+  id,
+  name,
+  note: '',
+  main: false,
+  values: [],
+  result: '',
+  lines: [],
+});
+
+export const newRelationSheet = (id: string, name: string): RelationSheet => ({
+  id,
+  name,
+  note: '',
+  live: true,
+  relations: [],
+  layout: [],
+});
 
 export const newSequence = (id: string, name: string): Sequence => ({ id, name, note: '', lines: [] });
 
 export const newRequirement = (id: string, key: string, text = ''): Requirement => ({
-  id, key, text, formula: '', note: '', kind: 'requirement', parent: null, attributes: [], source: null, observation: null,
+  id,
+  key,
+  text,
+  formula: '',
+  note: '',
+  kind: 'requirement',
+  parent: null,
+  attributes: [],
+  source: null,
+  observation: null,
 });
 
 /** Headings and remarks of a sheet require nothing. */
 export const isBinding = (r: Requirement): boolean => r.kind !== 'heading' && r.kind !== 'information';
 
-export const newFlow = (id: string, name: string): Flow => ({ id, name, actor: '', goal: '', trigger: '', precondition: '', postcondition: '', lines: [] });
+export const newFlow = (id: string, name: string): Flow => ({
+  id,
+  name,
+  actor: '',
+  goal: '',
+  trigger: '',
+  precondition: '',
+  postcondition: '',
+  lines: [],
+});
 
 /** Sizes in which controls are made. */
 const controlSizes: Readonly<Record<ControlKind, readonly [number, number]>> = {
-  button: [112, 40], switch: [144, 40], slider: [192, 56], field: [160, 56], knob: [104, 112], readout: [136, 56], lamp: [136, 40], dial: [136, 112], level: [72, 136], chart: [232, 112], text: [160, 32], picture: [216, 176], verdict: [152, 56],
+  button: [112, 40],
+  switch: [144, 40],
+  slider: [192, 56],
+  field: [160, 56],
+  knob: [104, 112],
+  readout: [136, 56],
+  lamp: [136, 40],
+  dial: [136, 112],
+  level: [72, 136],
+  chart: [232, 112],
+  text: [160, 32],
+  picture: [216, 176],
+  verdict: [152, 56],
 };
 
-export const newControl = (id: string, kind: ControlKind, label: string, target: string, x: number, y: number): Control => ({
-  id, kind, label, target, release: '', unit: '', min: 0, max: 1, x, y, width: controlSizes[kind][0], height: controlSizes[kind][1], shapes: [],
+export const newControl = (
+  id: string,
+  kind: ControlKind,
+  label: string,
+  target: string,
+  x: number,
+  y: number,
+): Control => ({
+  id,
+  kind,
+  label,
+  target,
+  release: '',
+  unit: '',
+  min: 0,
+  max: 1,
+  x,
+  y,
+  width: controlSizes[kind][0],
+  height: controlSizes[kind][1],
+  shapes: [],
 });
 
-export const newShape = (id: string, kind: Shape['kind']): Shape => ({ id, kind, x: '40', y: '40', width: '20', height: '20', turn: '', shown: '', tone: 'ink', text: kind === 'words' ? 'words' : '', sends: '' });
+export const newShape = (id: string, kind: Shape['kind']): Shape => ({
+  id,
+  kind,
+  x: '40',
+  y: '40',
+  width: '20',
+  height: '20',
+  turn: '',
+  shown: '',
+  tone: 'ink',
+  text: kind === 'words' ? 'words' : '',
+  sends: '',
+});
 
 export const newSetup = (id: string, name: string): Setup => ({
-  id, name, note: '', changes: [], stimulus: [], solver: 'auto', relative: 1e-6, absolute: 1e-9, step: 1e-3, stop: 10, recordEvery: 1e-3, pace: 0, panel: '', sequences: [], root: '', startIn: [], endWhen: '', record: [], tracks: [], screen: true,
+  id,
+  name,
+  note: '',
+  changes: [],
+  stimulus: [],
+  solver: 'auto',
+  relative: 1e-6,
+  absolute: 1e-9,
+  step: 1e-3,
+  stop: 10,
+  recordEvery: 1e-3,
+  pace: 0,
+  panel: '',
+  sequences: [],
+  root: '',
+  startIn: [],
+  endWhen: '',
+  record: [],
+  tracks: [],
+  screen: true,
 });
 
 /** Children of a state, or the top states of a chart for null. */
@@ -483,4 +671,5 @@ export function statesByParent(chart: Chart): Map<string | null, ChartState[]> {
   return inside;
 }
 
-export const childStates = (chart: Chart, parent: string | null): ChartState[] => chart.states.filter((s) => s.parent === parent);
+export const childStates = (chart: Chart, parent: string | null): ChartState[] =>
+  chart.states.filter((s) => s.parent === parent);

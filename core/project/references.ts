@@ -32,7 +32,8 @@ export function referencesIn(project: Project, text: DocumentText): Reference[] 
     if (n.kind === 'ref') {
       const ref = node as RefExpr;
       ref.parts.forEach((p) => p.subscripts.forEach((s) => visitNode(s, shadowed)));
-      if (!ref.global && !(ref.parts.length === 1 && shadowed.has(ref.parts[0].name))) resolvePath(project, text, ref.parts, found);
+      if (!ref.global && !(ref.parts.length === 1 && shadowed.has(ref.parts[0].name)))
+        resolvePath(project, text, ref.parts, found);
       return;
     }
     if (n.kind === 'call' && n.callee === 'in') {
@@ -63,7 +64,15 @@ export function referencesIn(project: Project, text: DocumentText): Reference[] 
       break;
     case 'message':
       // a trigger names the message and then the arguments it reads
-      found.push(...[...text.text.matchAll(/^\s*([\p{L}_][\p{L}\p{N}_]*)/gu)].map((m): Reference => ({ text, span: { start: m[0].length - m[1].length, end: m[0].length }, kind: 'message', type: '', name: m[1] })));
+      found.push(
+        ...[...text.text.matchAll(/^\s*([\p{L}_][\p{L}\p{N}_]*)/gu)].map((m): Reference => ({
+          text,
+          span: { start: m[0].length - m[1].length, end: m[0].length },
+          kind: 'message',
+          type: '',
+          name: m[1],
+        })),
+      );
       break;
     case 'path':
     case 'chart-path':
@@ -88,7 +97,12 @@ function pathParts(path: string): { name: string; span: Span }[] {
   return parts;
 }
 
-function resolvePath(project: Project, text: DocumentText, parts: readonly { name: string; span: Span }[], found: Reference[]): void {
+function resolvePath(
+  project: Project,
+  text: DocumentText,
+  parts: readonly { name: string; span: Span }[],
+  found: Reference[],
+): void {
   let type = typeById(project, text.scope);
   for (const { name, span } of parts) {
     if (!type) return;
@@ -106,7 +120,12 @@ function resolvePath(project: Project, text: DocumentText, parts: readonly { nam
   }
 }
 
-function resolveState(project: Project, text: DocumentText, parts: readonly { name: string; span: Span }[], found: Reference[]): void {
+function resolveState(
+  project: Project,
+  text: DocumentText,
+  parts: readonly { name: string; span: Span }[],
+  found: Reference[],
+): void {
   let type = typeById(project, text.scope);
   let k = 0;
   for (; k < parts.length - 1 && type; k++) {
@@ -131,20 +150,26 @@ function resolveState(project: Project, text: DocumentText, parts: readonly { na
 
 /** Who mentions an element, as words for a message. */
 export function usersOf(project: Project, kind: ElementKind, type: string, name: string): string[] {
-  const all = references(project, name).filter((r) => r.kind === kind && r.name === name && (kind === 'message' || r.type === type));
+  const all = references(project, name).filter(
+    (r) => r.kind === kind && r.name === name && (kind === 'message' || r.type === type),
+  );
   return [...new Set(all.map((r) => r.text.label))];
 }
 
 /** Where the physics texts of a project name a part type, as that of a declared part or as a base. */
-export function typeMentions(project: Project, name: string): { readonly typeIndex: number; readonly owner: string; readonly span: Span }[] {
+export function typeMentions(
+  project: Project,
+  name: string,
+): { readonly typeIndex: number; readonly owner: string; readonly span: Span }[] {
   return project.types.flatMap((type, typeIndex) => {
     if (!type.physics.includes(name)) return [];
-    const find = (elements: readonly Element[]): Span[] => elements.flatMap((e): Span[] => {
-      if (e.kind === 'class') return find(e.elements);
-      if (e.kind === 'component') return e.typeName === name ? [e.typeSpan] : [];
-      const at = e.kind === 'extends' && e.base === name ? type.physics.indexOf(name, e.span.start) : -1;
-      return at < 0 ? [] : [{ start: at, end: at + name.length }];
-    });
+    const find = (elements: readonly Element[]): Span[] =>
+      elements.flatMap((e): Span[] => {
+        if (e.kind === 'class') return find(e.elements);
+        if (e.kind === 'component') return e.typeName === name ? [e.typeSpan] : [];
+        const at = e.kind === 'extends' && e.base === name ? type.physics.indexOf(name, e.span.start) : -1;
+        return at < 0 ? [] : [{ start: at, end: at + name.length }];
+      });
     // several parts of one declaration share the name of their type
     const spans = new Map(find(parsePhysicsText(type.physics).value.elements).map((s) => [s.start, s]));
     return [...spans.values()].map((span) => ({ typeIndex, owner: type.name, span }));
@@ -158,7 +183,9 @@ export function declaredParts(type: PartType): readonly { readonly name: string;
   let known = declared.get(type);
   if (!known) {
     const { elements } = parsePhysicsText(type.physics).value;
-    known = elements.flatMap((e) => (e.kind === 'component' && e.dimensions.length === 0 ? [{ name: e.name, typeName: e.typeName }] : []));
+    known = elements.flatMap((e) =>
+      e.kind === 'component' && e.dimensions.length === 0 ? [{ name: e.name, typeName: e.typeName }] : [],
+    );
     declared.set(type, known);
   }
   return known;
@@ -166,9 +193,15 @@ export function declaredParts(type: PartType): readonly { readonly name: string;
 
 /** Whether a part type is inside another, at any depth: then the other cannot be put into it. */
 export function isInside(project: Project, inner: string, outer: PartType, depth = 0): boolean {
-  const own = [...outer.parts.map((p) => p.type), ...declaredParts(outer).flatMap((d) => project.types.find((t) => t.name === d.typeName)?.id ?? [])];
-  return depth < 30 && own.some((id) => {
-    const type = typeById(project, id);
-    return id === inner || (type !== undefined && isInside(project, inner, type, depth + 1));
-  });
+  const own = [
+    ...outer.parts.map((p) => p.type),
+    ...declaredParts(outer).flatMap((d) => project.types.find((t) => t.name === d.typeName)?.id ?? []),
+  ];
+  return (
+    depth < 30 &&
+    own.some((id) => {
+      const type = typeById(project, id);
+      return id === inner || (type !== undefined && isInside(project, inner, type, depth + 1));
+    })
+  );
 }

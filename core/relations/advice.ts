@@ -5,7 +5,16 @@ import { editDistance, nearestName } from '../language/nearest';
 import { parseRelationText, type RelationTree } from '../language/parse';
 import { printReference } from '../language/print';
 import { checkUnits } from '../language/unit-check';
-import { commonUnits, describeUnit, divideUnits, multiplyUnits, powerUnit, sameUnit, unitOrUndefined, type Unit } from '../language/units';
+import {
+  commonUnits,
+  describeUnit,
+  divideUnits,
+  multiplyUnits,
+  powerUnit,
+  sameUnit,
+  unitOrUndefined,
+  type Unit,
+} from '../language/units';
 import { walkExpression } from '../language/walk';
 import type { PartType, Project } from '../project/project';
 import { typeById } from '../project/project';
@@ -17,15 +26,24 @@ export interface RelationName {
   readonly known: boolean;
 }
 
-const sides = (tree: RelationTree): readonly Expr[] => (tree.kind === 'equal' ? [tree.left, tree.right] : [tree.condition]);
+const sides = (tree: RelationTree): readonly Expr[] =>
+  tree.kind === 'equal' ? [tree.left, tree.right] : [tree.condition];
 
 /** Unit of a quantity by its path from a type; undefined where there is none, or it has no unit. */
-export function declaredUnit(project: Project, type: PartType, path: string): { readonly found: boolean; readonly unit: string } {
+export function declaredUnit(
+  project: Project,
+  type: PartType,
+  path: string,
+): { readonly found: boolean; readonly unit: string } {
   const names = path.split('.');
   let at: PartType | undefined = type;
-  for (const name of names.slice(0, -1)) at = at && typeById(project, at.parts.find((p) => p.name === name)?.type ?? '');
+  for (const name of names.slice(0, -1))
+    at = at && typeById(project, at.parts.find((p) => p.name === name)?.type ?? '');
   const quantity = at?.quantities.find((q) => q.name === names.at(-1));
-  return { found: quantity !== undefined || (names.length === 1 && (names[0] === 'time' || names[0] === 'pi')), unit: quantity?.unit ?? '' };
+  return {
+    found: quantity !== undefined || (names.length === 1 && (names[0] === 'time' || names[0] === 'pi')),
+    unit: quantity?.unit ?? '',
+  };
 }
 
 /** Names of a relation, in order, each once. */
@@ -35,7 +53,8 @@ export function namesOfRelation(project: Project, type: PartType, text: string):
     walkExpression(e, (x) => {
       if (x.kind !== 'ref') return;
       const name = printReference(x);
-      if (!found.has(name) && name !== 'time') found.set(name, { name, span: x.span, known: declaredUnit(project, type, name).found });
+      if (!found.has(name) && name !== 'time')
+        found.set(name, { name, span: x.span, known: declaredUnit(project, type, name).found });
     });
   }
   return [...found.values()];
@@ -43,19 +62,33 @@ export function namesOfRelation(project: Project, type: PartType, text: string):
 
 /** What a new name of a relation most likely is: another one misspelt. */
 export function likelyMeant(name: string, others: readonly string[]): string | undefined {
-  const near = nearestName(name, others.filter((o) => o !== name && o.length > 2));
+  const near = nearestName(
+    name,
+    others.filter((o) => o !== name && o.length > 2),
+  );
   // names of formulas are short: few of them are slips of the hand
-  return near !== undefined && name.length > 2 && editDistance(name, near, 2) <= (name.length > 5 ? 2 : 1) ? near : undefined;
+  return near !== undefined && name.length > 2 && editDistance(name, near, 2) <= (name.length > 5 ? 2 : 1)
+    ? near
+    : undefined;
 }
 
 /** The unit a name of a relation must have, as far as the other ones tell; empty where they do not. */
 export function proposedUnit(project: Project, type: PartType, text: string, name: string): string {
   const { value: tree, problems } = parseRelationText(text);
   if (problems.length > 0) return '';
-  const [left, right] = tree.kind === 'equal' ? [tree.left, tree.right] : tree.condition.kind === 'binary' ? [tree.condition.left, tree.condition.right] : [];
+  const [left, right] =
+    tree.kind === 'equal'
+      ? [tree.left, tree.right]
+      : tree.condition.kind === 'binary'
+        ? [tree.condition.left, tree.condition.right]
+        : [];
   if (!left || !right) return '';
   const unitOf = (e: Expr): Unit | undefined => {
-    const known = checkUnits(e, { unitOf: (ref) => declaredUnit(project, type, printReference(ref)).unit || undefined }, () => undefined);
+    const known = checkUnits(
+      e,
+      { unitOf: (ref) => declaredUnit(project, type, printReference(ref)).unit || undefined },
+      () => undefined,
+    );
     return known && baseUnit(known.unit);
   };
   const [inside, outside] = mentions(left, name) ? [left, right] : [right, left];
@@ -71,7 +104,12 @@ const mentions = (e: Expr, name: string): boolean => {
 };
 
 /** Goes down to the name, taking apart what stands around it. */
-function required(e: Expr, name: string, unit: Unit | undefined, unitOf: (e: Expr) => Unit | undefined): Unit | undefined {
+function required(
+  e: Expr,
+  name: string,
+  unit: Unit | undefined,
+  unitOf: (e: Expr) => Unit | undefined,
+): Unit | undefined {
   if (e.kind === 'ref') return printReference(e) === name ? unit : undefined;
   if (e.kind === 'unary') return required(e.operand, name, unit, unitOf);
   if (e.kind === 'call') {
@@ -79,7 +117,9 @@ function required(e: Expr, name: string, unit: Unit | undefined, unitOf: (e: Exp
     if (!arg) return undefined;
     if (e.callee === 'sqrt') return required(arg, name, unit && powerUnit(unit, 2), unitOf);
     if (e.callee === 'abs' || e.callee === 'min' || e.callee === 'max') return required(arg, name, unit, unitOf);
-    return ['sin', 'cos', 'tan', 'exp', 'log', 'log10'].includes(e.callee) ? required(arg, name, unitOrUndefined('1'), unitOf) : undefined;
+    return ['sin', 'cos', 'tan', 'exp', 'log', 'log10'].includes(e.callee)
+      ? required(arg, name, unitOrUndefined('1'), unitOf)
+      : undefined;
   }
   if (e.kind !== 'binary') return undefined;
   const inLeft = mentions(e.left, name);
@@ -87,21 +127,25 @@ function required(e: Expr, name: string, unit: Unit | undefined, unitOf: (e: Exp
   const [inside, other] = inLeft ? [e.left, e.right] : [e.right, e.left];
   const of = other.kind === 'number' && other.unit === undefined ? unitOrUndefined('1') : unitOf(other);
   switch (e.op) {
-    case '+': case '-':
+    case '+':
+    case '-':
       return required(inside, name, unit ?? of, unitOf);
     case '*':
       return required(inside, name, unit && of && divideUnits(unit, of), unitOf);
     case '/':
       return required(inside, name, unit && of && (inLeft ? multiplyUnits(unit, of) : divideUnits(of, unit)), unitOf);
     case '^':
-      return inLeft && other.kind === 'number' ? required(inside, name, unit && powerUnit(unit, 1 / other.value), unitOf) : undefined;
+      return inLeft && other.kind === 'number'
+        ? required(inside, name, unit && powerUnit(unit, 1 / other.value), unitOf)
+        : undefined;
     default:
       return undefined;
   }
 }
 
 /** A usual name of a unit rather than its parts. */
-const shortest = (unit: Unit): string => commonUnits.find((name) => sameUnit(unitOrUndefined(name)!, unit)) ?? describeUnit(unit);
+const shortest = (unit: Unit): string =>
+  commonUnits.find((name) => sameUnit(unitOrUndefined(name)!, unit)) ?? describeUnit(unit);
 
 /** A factor that converts units by hand, though units convert by themselves here. */
 export interface HandConversion {
@@ -122,7 +166,8 @@ export function handConversions(project: Project, type: PartType, text: string):
       const name = printReference(x);
       const declared = declaredUnit(project, type, name).unit;
       const unit = unitOrUndefined(declared);
-      if (unit && unit.scale !== 1 && !scaled.some((s) => s.name === name)) scaled.push({ name, unit: declared, scale: unit.scale });
+      if (unit && unit.scale !== 1 && !scaled.some((s) => s.name === name))
+        scaled.push({ name, unit: declared, scale: unit.scale });
     });
   }
   const found: HandConversion[] = [];
@@ -131,7 +176,9 @@ export function handConversions(project: Project, type: PartType, text: string):
       const reason = explains(c.value, scaled);
       if (!reason) continue;
       found.push({
-        span: c.span, factor: c.value, without: cut(text, c.span),
+        span: c.span,
+        factor: c.value,
+        without: cut(text, c.span),
         message: `${Number(c.value.toPrecision(6))} looks like the conversion of ${reason}. Units convert by themselves here: with the factor it would count twice`,
       });
     }
@@ -141,11 +188,17 @@ export function handConversions(project: Project, type: PartType, text: string):
 
 /** Which of the quantities a factor would convert, alone or some together; the fewest that explain it. */
 function explains(value: number, scaled: readonly { name: string; unit: string; scale: number }[]): string | undefined {
-  const word = (s: { name: string; unit: string }): string => `${s.name} from ${s.unit} to ${describeUnit(baseUnit(unitOrUndefined(s.unit)!))}`;
+  const word = (s: { name: string; unit: string }): string =>
+    `${s.name} from ${s.unit} to ${describeUnit(baseUnit(unitOrUndefined(s.unit)!))}`;
   let best: readonly string[] | undefined;
   const look = (k: number, product: number, words: readonly string[]): void => {
     // a thousand more or less is that of kW, or of kPa
-    if (words.length > 0 && [1, 1e3, 1e-3].some((f) => Math.abs(value / (product * f) - 1) < 2e-3) && (!best || words.length < best.length)) best = words;
+    if (
+      words.length > 0 &&
+      [1, 1e3, 1e-3].some((f) => Math.abs(value / (product * f) - 1) < 2e-3) &&
+      (!best || words.length < best.length)
+    )
+      best = words;
     if (k >= Math.min(scaled.length, 6)) return;
     look(k + 1, product, words);
     look(k + 1, product * scaled[k].scale, [...words, word(scaled[k])]);
@@ -174,11 +227,20 @@ function constantFactors(e: Expr): { value: number; span: Span }[] {
       flat(x, false);
       const numbers = factors.filter((f) => Math.abs(f.value) !== 1);
       const all = numbers.reduce((p, f) => (f.over ? p / f.value : p * f.value), 1);
-      if (numbers.length > 1 && !isGeometric(all)) found.push({ value: all, span: { start: Math.min(...numbers.map((f) => f.e.span.start)), end: Math.max(...numbers.map((f) => f.e.span.end)) } });
-      for (const f of numbers) if (!isGeometric(f.value)) found.push({ value: f.over ? 1 / f.value : f.value, span: f.e.span });
+      if (numbers.length > 1 && !isGeometric(all))
+        found.push({
+          value: all,
+          span: {
+            start: Math.min(...numbers.map((f) => f.e.span.start)),
+            end: Math.max(...numbers.map((f) => f.e.span.end)),
+          },
+        });
+      for (const f of numbers)
+        if (!isGeometric(f.value)) found.push({ value: f.over ? 1 / f.value : f.value, span: f.e.span });
       return;
     }
-    const inner: Expr[] = x.kind === 'unary' ? [x.operand] : x.kind === 'binary' ? [x.left, x.right] : x.kind === 'call' ? [...x.args] : [];
+    const inner: Expr[] =
+      x.kind === 'unary' ? [x.operand] : x.kind === 'binary' ? [x.left, x.right] : x.kind === 'call' ? [...x.args] : [];
     inner.forEach(visit);
   };
   visit(e);
@@ -186,7 +248,10 @@ function constantFactors(e: Expr): { value: number; span: Span }[] {
 }
 
 /** Small numbers, and those of circles: they stand in formulas for themselves. */
-const isGeometric = (v: number): boolean => [1, 2, 3, 4, 6, 8].some((k) => [1, Math.PI].some((p) => [v * k * p, v / (k * p), (v * k) / p, (v / k) * p].some((x) => Math.abs(x - 1) < 1e-6)));
+const isGeometric = (v: number): boolean =>
+  [1, 2, 3, 4, 6, 8].some((k) =>
+    [1, Math.PI].some((p) => [v * k * p, v / (k * p), (v * k) / p, (v / k) * p].some((x) => Math.abs(x - 1) < 1e-6)),
+  );
 
 function plain(e: Expr): number | undefined {
   if (e.kind === 'number' && e.unit === undefined) return e.value;
@@ -199,5 +264,9 @@ function cut(text: string, span: Span): string {
   const before = text.slice(0, span.start).replace(/\s*[*/]\s*$/, '');
   const taken = before.length < text.slice(0, span.start).trimEnd().length;
   const after = taken ? text.slice(span.end) : text.slice(span.end).replace(/^\s*\*\s*/, '');
-  return (taken || !/^\s*\//.test(after) ? before + (taken ? '' : text.slice(before.length, span.start)) + after : `${text.slice(0, span.start)}1${after}`).trim();
+  return (
+    taken || !/^\s*\//.test(after)
+      ? before + (taken ? '' : text.slice(before.length, span.start)) + after
+      : `${text.slice(0, span.start)}1${after}`
+  ).trim();
 }

@@ -8,15 +8,26 @@ export interface BlockResult {
 }
 
 /** Solves relations for some of their variables, in place; others are known by then. */
-export function createNewton(memory: Float64Array, start: (k: number) => number): { solve(equations: readonly { left: FlatExpr; right: FlatExpr }[], targets: readonly number[]): BlockResult } {
+export function createNewton(
+  memory: Float64Array,
+  start: (k: number) => number,
+): { solve(equations: readonly { left: FlatExpr; right: FlatExpr }[], targets: readonly number[]): BlockResult } {
   const value = (k: number): number => memory[k];
   return {
     solve(equations, targets) {
       const residuals = equations.map((e) => subtract(e.left, e.right));
-      const slopes = residuals.map((r) => targets.map((t) => (mentions(r, t) ? differentiate(r, (leaf) => ({ op: 'const', value: leaf.op === 'var' && leaf.index === t ? 1 : 0 })) : undefined)));
-      const scale = (): number[] => equations.map((e) => Math.max(Math.abs(evaluate(e.left, value)), Math.abs(evaluate(e.right, value)), 1e-9));
+      const slopes = residuals.map((r) =>
+        targets.map((t) =>
+          mentions(r, t)
+            ? differentiate(r, (leaf) => ({ op: 'const', value: leaf.op === 'var' && leaf.index === t ? 1 : 0 }))
+            : undefined,
+        ),
+      );
+      const scale = (): number[] =>
+        equations.map((e) => Math.max(Math.abs(evaluate(e.left, value)), Math.abs(evaluate(e.right, value)), 1e-9));
       const F = (): number[] => residuals.map((r) => evaluate(r, value));
-      const size = (f: readonly number[], s: readonly number[]): number => Math.max(...f.map((x, k) => Math.abs(x) / s[k]));
+      const size = (f: readonly number[], s: readonly number[]): number =>
+        Math.max(...f.map((x, k) => Math.abs(x) / s[k]));
       let best = Infinity;
       // several unknowns never start alike: relations are often symmetric, and singular there
       for (const guess of guesses) {
@@ -27,7 +38,10 @@ export function createNewton(memory: Float64Array, start: (k: number) => number)
           const s = scale();
           const now = size(f, s);
           best = Math.min(best, now);
-          const step = solveLinear(slopes.map((row) => row.map((e) => (e ? evaluate(e, value) : 0))), f.map((x) => -x));
+          const step = solveLinear(
+            slopes.map((row) => row.map((e) => (e ? evaluate(e, value) : 0))),
+            f.map((x) => -x),
+          );
           if (!step) break;
           const before = targets.map((t) => memory[t]);
           let damping = 1;
@@ -36,7 +50,9 @@ export function createNewton(memory: Float64Array, start: (k: number) => number)
             f = F();
             if (f.every(Number.isFinite) && size(f, s) <= now * (1 - 0.1 * damping) + 1e-15) break;
           }
-          const moved = Math.max(...targets.map((t, j) => Math.abs(memory[t] - before[j]) / Math.max(Math.abs(memory[t]), 1e-12)));
+          const moved = Math.max(
+            ...targets.map((t, j) => Math.abs(memory[t] - before[j]) / Math.max(Math.abs(memory[t]), 1e-12)),
+          );
           if (f.every(Number.isFinite) && (moved < 1e-13 || size(f, scale()) < 1e-15)) break;
           if (damping <= 1e-6) {
             targets.forEach((t, j) => (memory[t] = before[j]));
@@ -46,15 +62,32 @@ export function createNewton(memory: Float64Array, start: (k: number) => number)
         }
         if (f.every(Number.isFinite) && size(f, scale()) < 1e-9) return { solved: true, reason: '' };
       }
-      if (targets.length === 1 && bisect(memory, targets[0], () => evaluate(residuals[0], value))) return { solved: true, reason: '' };
+      if (targets.length === 1 && bisect(memory, targets[0], () => evaluate(residuals[0], value)))
+        return { solved: true, reason: '' };
       targets.forEach((t) => (memory[t] = NaN));
-      return { solved: false, reason: Number.isFinite(best) ? `No value was found for which both sides are equal; the nearest is ${(best * 100).toPrecision(2)} % apart` : 'It has no value for the known quantities' };
+      return {
+        solved: false,
+        reason: Number.isFinite(best)
+          ? `No value was found for which both sides are equal; the nearest is ${(best * 100).toPrecision(2)} % apart`
+          : 'It has no value for the known quantities',
+      };
     },
   };
 }
 
 const guesses: readonly ((start: number) => number)[] = [
-  (x) => (x === 0 ? 1 : x), () => 1, (x) => x * 2 + 0.1, () => 1e-3, () => 1e3, () => -1, () => 0.5, () => 1e-6, () => 1e6, () => -1e-3, () => -1e3, () => 0,
+  (x) => (x === 0 ? 1 : x),
+  () => 1,
+  (x) => x * 2 + 0.1,
+  () => 1e-3,
+  () => 1e3,
+  () => -1,
+  () => 0.5,
+  () => 1e-6,
+  () => 1e6,
+  () => -1e-3,
+  () => -1e3,
+  () => 0,
 ];
 
 const mentions = (e: FlatExpr, index: number): boolean => {
@@ -65,7 +98,9 @@ const mentions = (e: FlatExpr, index: number): boolean => {
 
 /** Looks for a change of sign over many orders of magnitude and halves it down. */
 function bisect(memory: Float64Array, target: number, f: () => number): boolean {
-  const points = [0, ...Array.from({ length: 121 }, (_, k) => 10 ** (-12 + k / 5))].flatMap((x) => [x, -x]).sort((a, b) => a - b);
+  const points = [0, ...Array.from({ length: 121 }, (_, k) => 10 ** (-12 + k / 5))]
+    .flatMap((x) => [x, -x])
+    .sort((a, b) => a - b);
   const at = (x: number): number => {
     memory[target] = x;
     return f();

@@ -2,7 +2,16 @@ import { printReference } from '../language/print';
 import { walkExpression } from '../language/walk';
 import { parseRelationText } from '../language/parse';
 import type { Edit } from '../project/edits';
-import { newQuantity, newRelationSheet, newType, type PartType, type Project, type Quantity, type Relation, type RelationSheet } from '../project/project';
+import {
+  newQuantity,
+  newRelationSheet,
+  newType,
+  type PartType,
+  type Project,
+  type Quantity,
+  type Relation,
+  type RelationSheet,
+} from '../project/project';
 import { readRelation } from '../project/relation-text';
 import { namesOfRelation, proposedUnit } from './advice';
 
@@ -12,23 +21,35 @@ type MakeId = () => string;
 /** Plain names of a relation that are no quantities yet become some, with the unit the others ask for. */
 export function missingQuantities(project: Project, type: PartType, text: string, makeId: MakeId): Edit[] {
   if (parseRelationText(text).problems.length > 0) return [];
-  return namesOfRelation(project, type, text).filter((n) => !n.known && /^[\p{L}_][\p{L}\p{N}_]*$/u.test(n.name)).map((n): Edit => ({
-    kind: 'insert', list: `types/${type.id}/quantities`, entry: { ...newQuantity(`q-${makeId()}`, n.name), value: '', unit: proposedUnit(project, type, text, n.name) },
-  }));
+  return namesOfRelation(project, type, text)
+    .filter((n) => !n.known && /^[\p{L}_][\p{L}\p{N}_]*$/u.test(n.name))
+    .map((n): Edit => ({
+      kind: 'insert',
+      list: `types/${type.id}/quantities`,
+      entry: { ...newQuantity(`q-${makeId()}`, n.name), value: '', unit: proposedUnit(project, type, text, n.name) },
+    }));
 }
 
 /** A quantity becomes known, with the value it has by now, or is to be found. */
 export const setKnown = (type: PartType, quantity: Quantity, known: boolean, value: number | undefined): Edit => ({
-  kind: 'update', list: `types/${type.id}/quantities`, id: quantity.id,
-  changes: known ? { role: 'parameter', value: value === undefined ? quantity.value || '1' : String(Number(value.toPrecision(6))) } : { role: 'variable' },
+  kind: 'update',
+  list: `types/${type.id}/quantities`,
+  id: quantity.id,
+  changes: known
+    ? { role: 'parameter', value: value === undefined ? quantity.value || '1' : String(Number(value.toPrecision(6))) }
+    : { role: 'variable' },
 });
 
 /** One name takes the place of another in the relations of a type; the other quantity goes. */
 export function mergeNames(type: PartType, from: string, to: string): Edit[] {
-  const edits = type.sheets.flatMap((s) => s.relations.flatMap((r): Edit[] => {
-    const text = replaceName(r, from, to);
-    return text === r.text ? [] : [{ kind: 'update', list: `types/${type.id}/sheets/${s.id}/relations`, id: r.id, changes: { text } }];
-  }));
+  const edits = type.sheets.flatMap((s) =>
+    s.relations.flatMap((r): Edit[] => {
+      const text = replaceName(r, from, to);
+      return text === r.text
+        ? []
+        : [{ kind: 'update', list: `types/${type.id}/sheets/${s.id}/relations`, id: r.id, changes: { text } }];
+    }),
+  );
   const gone = type.quantities.find((q) => q.name === from);
   return gone ? [...edits, { kind: 'remove', list: `types/${type.id}/quantities`, id: gone.id }] : edits;
 }
@@ -43,12 +64,25 @@ function replaceName(r: Relation, from: string, to: string): string {
 }
 
 /** A part type of its own from some relations, with copies of their quantities, to be used in other sheets. */
-export function typeFromRelations(project: Project, type: PartType, relations: readonly Relation[], name: string, makeId: MakeId): PartType {
+export function typeFromRelations(
+  project: Project,
+  type: PartType,
+  relations: readonly Relation[],
+  name: string,
+  makeId: MakeId,
+): PartType {
   const names = new Set(relations.flatMap((r) => namesOfRelation(project, type, r.text).map((n) => n.name)));
-  const sheet: RelationSheet = { ...newRelationSheet(`k-${makeId()}`, name), relations: relations.map((r) => ({ ...r, id: `r-${makeId()}` })) };
+  const sheet: RelationSheet = {
+    ...newRelationSheet(`k-${makeId()}`, name),
+    relations: relations.map((r) => ({ ...r, id: `r-${makeId()}` })),
+  };
   return {
-    ...newType(`t-${makeId()}`, name), note: relations.map((r) => r.text).join('; '), sheets: [sheet],
+    ...newType(`t-${makeId()}`, name),
+    note: relations.map((r) => r.text).join('; '),
+    sheets: [sheet],
     // which ones are known is for those who use it to say
-    quantities: type.quantities.filter((q) => names.has(q.name)).map((q) => ({ ...q, id: `q-${makeId()}`, role: 'variable', value: '' })),
+    quantities: type.quantities
+      .filter((q) => names.has(q.name))
+      .map((q) => ({ ...q, id: `q-${makeId()}`, role: 'variable', value: '' })),
   };
 }

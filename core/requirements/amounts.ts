@@ -22,12 +22,64 @@ export interface Amount {
 
 const isTimeDimension = (dimension: readonly number[]): boolean => dimension.every((x, k) => x === (k === 2 ? 1 : 0));
 /** Words that are units only by accident. */
-const notUnits: ReadonlySet<string> = new Set(['in', 'a', 'and', 'at', 'to', 'of', 'while', 'times', 'per', 'within', 'or', 'h.']);
+const notUnits: ReadonlySet<string> = new Set([
+  'in',
+  'a',
+  'and',
+  'at',
+  'to',
+  'of',
+  'while',
+  'times',
+  'per',
+  'within',
+  'or',
+  'h.',
+]);
 const longUnits: Readonly<Record<string, string>> = {
-  second: 's', seconds: 's', millisecond: 'ms', milliseconds: 'ms', minute: 'min', minutes: 'min', hour: 'h', hours: 'h', percent: '%', volt: 'V', volts: 'V', ampere: 'A', amperes: 'A',
-  newton: 'N', newtons: 'N', metre: 'm', metres: 'm', millimetre: 'mm', millimetres: 'mm', kelvin: 'K', watt: 'W', watts: 'W', hertz: 'Hz', kilogram: 'kg', kilograms: 'kg', degrees: 'deg', pascal: 'Pa',
+  second: 's',
+  seconds: 's',
+  millisecond: 'ms',
+  milliseconds: 'ms',
+  minute: 'min',
+  minutes: 'min',
+  hour: 'h',
+  hours: 'h',
+  percent: '%',
+  volt: 'V',
+  volts: 'V',
+  ampere: 'A',
+  amperes: 'A',
+  newton: 'N',
+  newtons: 'N',
+  metre: 'm',
+  metres: 'm',
+  millimetre: 'mm',
+  millimetres: 'mm',
+  kelvin: 'K',
+  watt: 'W',
+  watts: 'W',
+  hertz: 'Hz',
+  kilogram: 'kg',
+  kilograms: 'kg',
+  degrees: 'deg',
+  pascal: 'Pa',
 };
-const numberWords: Readonly<Record<string, number>> = { zero: 0, one: 1, once: 1, two: 2, twice: 2, three: 3, four: 4, five: 5, six: 6, seven: 7, eight: 8, nine: 9, ten: 10 };
+const numberWords: Readonly<Record<string, number>> = {
+  zero: 0,
+  one: 1,
+  once: 1,
+  two: 2,
+  twice: 2,
+  three: 3,
+  four: 4,
+  five: 5,
+  six: 6,
+  seven: 7,
+  eight: 8,
+  nine: 9,
+  ten: 10,
+};
 
 /** A number with its unit, in one word or two: `330 rpm`, `500mN.m`, `two`. */
 export function readAmount(words: readonly Word[], at: number): { amount: Amount; next: number } | undefined {
@@ -52,11 +104,20 @@ export function readAmount(words: readonly Word[], at: number): { amount: Amount
   }
   const parsed = parseUnit(unit);
   if (typeof parsed === 'string') throw new Unread(`"${unit}" is not understood as a unit: ${parsed}`, w.span);
-  return { amount: { value: Number(glued[1].replace('−', '-')), unit, span: { start: w.span.start, end }, isTime: typeof parsed === 'object' && isTimeDimension(parsed.dimension) }, next };
+  return {
+    amount: {
+      value: Number(glued[1].replace('−', '-')),
+      unit,
+      span: { start: w.span.start, end },
+      isTime: typeof parsed === 'object' && isTimeDimension(parsed.dimension),
+    },
+    next,
+  };
 }
 
 /** As the formula language writes it. */
-export const amountText = (a: { readonly value: number; readonly unit: string }): string => (a.unit ? `${a.value} '${a.unit}'` : String(a.value));
+export const amountText = (a: { readonly value: number; readonly unit: string }): string =>
+  a.unit ? `${a.value} '${a.unit}'` : String(a.value);
 
 /** The unit of a difference of two values: 1.2 K between temperatures in degC. */
 export const differenceUnit = (unit: string): string => (unit === 'degC' ? 'K' : unit);

@@ -28,13 +28,20 @@ export interface Predicate {
 }
 
 const simple = /^[\w.[\]]+$|^\w+\([^()]*\)$/;
-export const paren = (meaning: string): string => (simple.test(meaning.trim()) ? meaning.trim() : `(${meaning.trim()})`);
+export const paren = (meaning: string): string =>
+  simple.test(meaning.trim()) ? meaning.trim() : `(${meaning.trim()})`;
 /** Puts what must hold and its clauses together: always, when, within, for and so on around the predicate. */
 export function composeFormula(p: Predicate, c: Clauses, last: Span): string {
   const time = (a: Amount): string => amountText(a);
-  const under = (body: string): string => (c.condition ? `always(implies(${c.condition}, ${body}))` : `always(${body})`);
+  const under = (body: string): string =>
+    c.condition ? `always(implies(${c.condition}, ${body}))` : `always(${body})`;
   const started = c.trigger && (c.condition ? `${c.trigger} and ${c.condition}` : c.trigger);
-  const answer = (body: string): string => (started ? `always(implies(rising(${started}), ${body}))` : c.condition ? `always(implies(rising(${c.condition}), ${body}))` : body);
+  const answer = (body: string): string =>
+    started
+      ? `always(implies(rising(${started}), ${body}))`
+      : c.condition
+        ? `always(implies(rising(${c.condition}), ${body}))`
+        : body;
   switch (p.kind) {
     case 'made':
       return under(p.formula);
@@ -43,7 +50,9 @@ export function composeFormula(p: Predicate, c: Clauses, last: Span): string {
     case 'settle': {
       if (!c.within) throw new Unread('How soon must it settle? "within 5 s"', last);
       const since = started ? `after(${time(c.within)}, ${started})` : `time >= ${time(c.within)}`;
-      return c.condition && !started ? `always(implies(${since} and ${c.condition}, ${p.formula}))` : `always(implies(${since}, ${p.formula}))`;
+      return c.condition && !started
+        ? `always(implies(${since} and ${c.condition}, ${p.formula}))`
+        : `always(implies(${since}, ${p.formula}))`;
     }
     case 'overshoot':
       return c.trigger ? `always(implies(after(0 's', ${started}), ${p.formula}))` : under(p.formula);
@@ -85,14 +94,27 @@ export function composeFormula(p: Predicate, c: Clauses, last: Span): string {
 export const trim = (value: number): string => String(Number(value.toPrecision(12)));
 
 /** |q - centre| <= tolerance, with percent of the centre. */
-export function band(about: string, centre: { text: string; amount?: Amount }, tolerance: Amount | undefined, negated: boolean): string {
+export function band(
+  about: string,
+  centre: { text: string; amount?: Amount },
+  tolerance: Amount | undefined,
+  negated: boolean,
+): string {
   const op = negated ? '>' : '<=';
   if (!tolerance) return `abs(${about} - ${centre.text}) ${op} 0`;
   const { amount } = centre;
   let limit: string;
   if (tolerance.unit === '%' && amount?.unit !== '%') {
-    limit = amount ? amountText({ value: Number(trim((Math.abs(amount.value) * tolerance.value) / 100)), unit: differenceUnit(amount.unit) }) : `${trim(tolerance.value / 100)}*abs(${centre.text})`;
+    limit = amount
+      ? amountText({
+          value: Number(trim((Math.abs(amount.value) * tolerance.value) / 100)),
+          unit: differenceUnit(amount.unit),
+        })
+      : `${trim(tolerance.value / 100)}*abs(${centre.text})`;
   } else limit = amountText({ value: tolerance.value, unit: differenceUnit(tolerance.unit || amount?.unit || '') });
-  const middle = amount && !amount.unit && tolerance.unit && tolerance.unit !== '%' ? amountText({ value: amount.value, unit: tolerance.unit }) : centre.text;
+  const middle =
+    amount && !amount.unit && tolerance.unit && tolerance.unit !== '%'
+      ? amountText({ value: amount.value, unit: tolerance.unit })
+      : centre.text;
   return `abs(${about} - ${middle}) ${op} ${limit}`;
 }

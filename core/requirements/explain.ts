@@ -25,7 +25,14 @@ export function explainFormula(text: string, glossary: readonly GlossaryEntry[] 
   return `${sentence[0].toUpperCase()}${sentence.slice(1)}.`;
 }
 
-const relationWords: Readonly<Record<string, string>> = { '<': 'is below', '<=': 'is at most', '>': 'is above', '>=': 'is at least', '==': 'equals', '<>': 'differs from' };
+const relationWords: Readonly<Record<string, string>> = {
+  '<': 'is below',
+  '<=': 'is at most',
+  '>': 'is above',
+  '>=': 'is at least',
+  '==': 'equals',
+  '<>': 'differs from',
+};
 
 class Words {
   private readonly phrases: ReadonlyMap<string, string>;
@@ -54,18 +61,25 @@ class Words {
         return `${this.says(f.a)} begins to hold`;
       case 'falling':
         return `${this.says(f.a)} ceases to hold`;
-      case 'and': case 'or':
+      case 'and':
+      case 'or':
         return `${this.says(f.a)} ${f.kind} ${this.says(f.b)}`;
       case 'implies':
         return `where ${this.says(f.a)}, ${this.says(f.b)}`;
       case 'after':
-        return f.seconds === 0 ? `(${this.says(f.event)}) has happened` : `(${this.says(f.event)}) has happened ${time(f.seconds)} ago or earlier`;
+        return f.seconds === 0
+          ? `(${this.says(f.event)}) has happened`
+          : `(${this.says(f.event)}) has happened ${time(f.seconds)} ago or earlier`;
       case 'eventually':
         if (f.to === Infinity) return `at some later moment ${this.says(f.a)}`;
-        return f.from === 0 ? `within ${time(f.to)} ${this.says(f.a)}` : `between ${time(f.from)} and ${time(f.to)} later there is a moment at which ${this.says(f.a)}`;
+        return f.from === 0
+          ? `within ${time(f.to)} ${this.says(f.a)}`
+          : `between ${time(f.from)} and ${time(f.to)} later there is a moment at which ${this.says(f.a)}`;
       case 'always':
         if (f.to === Infinity) return `from then on ${this.says(f.a)}`;
-        return f.from === 0 ? `for the next ${time(f.to)} ${this.says(f.a)}` : `from ${time(f.from)} to ${time(f.to)} later ${this.says(f.a)}`;
+        return f.from === 0
+          ? `for the next ${time(f.to)} ${this.says(f.a)}`
+          : `from ${time(f.from)} to ${time(f.to)} later ${this.says(f.a)}`;
       case 'until':
         return `${this.says(f.a)} until ${this.says(f.b)}${f.to === Infinity ? '' : `, which comes within ${time(f.to)}`}`;
       case 'atEnd':
@@ -117,12 +131,16 @@ class Words {
         return `the number of times ${this.says(v.event)} ${v.window === Infinity ? 'has happened' : `happened in the last ${time(v.window)}`}`;
       case 'rate':
         return `how often ${this.says(v.event)} happened per time`;
-      case 'average': case 'rms':
+      case 'average':
+      case 'rms':
         return `the ${v.kind === 'rms' ? 'rms value' : 'mean'} of ${this.value(v.of)} ${v.during ? `over the time in which ${this.says(v.during)}` : span(v.window)}`;
-      case 'highest': case 'lowest':
+      case 'highest':
+      case 'lowest':
         return `the ${v.kind} ${this.value(v.of)} ${span(v.window)}`;
       case 'at':
-        return v.event ? `${this.value(v.of)} when ${this.says(v.event)} last began` : `${this.value(v.of)} at the start`;
+        return v.event
+          ? `${this.value(v.of)} when ${this.says(v.event)} last began`
+          : `${this.value(v.of)} at the start`;
       case 'duration':
         return `how long ${this.says(v.of)} has held`;
     }

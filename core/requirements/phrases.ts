@@ -11,7 +11,27 @@ export interface Word {
 }
 
 /** Words that carry no meaning of their own in a phrase. */
-const fillers: ReadonlySet<string> = new Set(['the', 'a', 'an', 'is', 'are', 'be', 'been', 'being', 'has', 'have', 'its', 'of', 'then', 'always', 'any', 'each', 'every', 'that', 'to']);
+const fillers: ReadonlySet<string> = new Set([
+  'the',
+  'a',
+  'an',
+  'is',
+  'are',
+  'be',
+  'been',
+  'being',
+  'has',
+  'have',
+  'its',
+  'of',
+  'then',
+  'always',
+  'any',
+  'each',
+  'every',
+  'that',
+  'to',
+]);
 
 export function wordsOf(text: string): Word[] {
   const words: Word[] = [];
@@ -19,7 +39,12 @@ export function wordsOf(text: string): Word[] {
     const raw = match[0].replace(/[.!?]+$/, '');
     if (raw === '') continue;
     const end = match.index + raw.length;
-    words.push({ text: raw, norm: raw === '+/-' || raw === 'plus/minus' ? '±' : raw.toLowerCase(), span: { start: match.index, end }, comma: /^\s*,/.test(text.slice(end)) });
+    words.push({
+      text: raw,
+      norm: raw === '+/-' || raw === 'plus/minus' ? '±' : raw.toLowerCase(),
+      span: { start: match.index, end },
+      comma: /^\s*,/.test(text.slice(end)),
+    });
   }
   return words;
 }
@@ -27,9 +52,14 @@ export function wordsOf(text: string): Word[] {
 export const isFiller = (word: Word): boolean => fillers.has(word.norm);
 
 /** Plural and third person forms count as one word: tube, tubes; finish, finishes. */
-export const stem = (word: string): string => word.replace(/(?<=(?:sh|ch|ss|x))es$/, '').replace(/(?<=\w{2}[^s])s$/, '');
+export const stem = (word: string): string =>
+  word.replace(/(?<=(?:sh|ch|ss|x))es$/, '').replace(/(?<=\w{2}[^s])s$/, '');
 
-const keyOf = (words: readonly Word[]): string => words.filter((w) => !isFiller(w)).map((w) => stem(w.norm)).join(' ');
+const keyOf = (words: readonly Word[]): string =>
+  words
+    .filter((w) => !isFiller(w))
+    .map((w) => stem(w.norm))
+    .join(' ');
 
 export interface PhraseMatch {
   readonly entry: GlossaryEntry;
@@ -90,5 +120,7 @@ export function doublePhrases(glossary: readonly GlossaryEntry[]): { readonly en
     const key = keyOf(wordsOf(entry.phrase));
     byKey.set(key, [...(byKey.get(key) ?? []), entry]);
   }
-  return [...byKey.values()].filter((entries) => new Set(entries.map((e) => e.meaning.replace(/\s+/g, ''))).size > 1).map((entries) => ({ entries }));
+  return [...byKey.values()]
+    .filter((entries) => new Set(entries.map((e) => e.meaning.replace(/\s+/g, ''))).size > 1)
+    .map((entries) => ({ entries }));
 }

@@ -21,9 +21,19 @@ export interface Limit {
 }
 
 /** The limit of a requirement: the formula written by hand, or the one read out of its text. */
-export function readLimit(requirement: Pick<Requirement, 'text' | 'formula'>, glossary: readonly GlossaryEntry[]): Limit {
+export function readLimit(
+  requirement: Pick<Requirement, 'text' | 'formula'>,
+  glossary: readonly GlossaryEntry[],
+): Limit {
   if (requirement.formula.trim() !== '') {
-    return { formula: requirement.formula, about: aboutFormula(requirement.formula), byHand: true, used: [], unused: [], problems: [] };
+    return {
+      formula: requirement.formula,
+      about: aboutFormula(requirement.formula),
+      byHand: true,
+      used: [],
+      unused: [],
+      problems: [],
+    };
   }
   const used: Span[] = [];
   try {
@@ -31,7 +41,14 @@ export function readLimit(requirement: Pick<Requirement, 'text' | 'formula'>, gl
     return { formula, about, byHand: false, used, unused: unusedWords(requirement.text, used), problems: [] };
   } catch (error) {
     if (!(error instanceof Unread)) throw error;
-    return { formula: undefined, about: '', byHand: false, used, unused: unusedWords(requirement.text, used), problems: [problem('warning', 'unread-limit', error.message, error.span)] };
+    return {
+      formula: undefined,
+      about: '',
+      byHand: false,
+      used,
+      unused: unusedWords(requirement.text, used),
+      problems: [problem('warning', 'unread-limit', error.message, error.span)],
+    };
   }
 }
 
@@ -47,11 +64,15 @@ export function limitOf(requirement: Requirement, glossary: readonly GlossaryEnt
 }
 
 const unusedWords = (text: string, used: readonly Span[]): Span[] =>
-  wordsOf(text).filter((w) => !isFiller(w) && !used.some((u) => w.span.start < u.end && u.start < w.span.end)).map((w) => w.span);
+  wordsOf(text)
+    .filter((w) => !isFiller(w) && !used.some((u) => w.span.start < u.end && u.start < w.span.end))
+    .map((w) => w.span);
 
 /** The first name in a formula. */
 function aboutFormula(formula: string): string {
-  const name = /(?:[\p{L}_][\p{L}\p{N}_]*\.)+[\p{L}_][\p{L}\p{N}_]*/u.exec(formula.replace(/in\(([^)]*)\)/g, '').replace(/'[^']*'/g, ''));
+  const name = /(?:[\p{L}_][\p{L}\p{N}_]*\.)+[\p{L}_][\p{L}\p{N}_]*/u.exec(
+    formula.replace(/in\(([^)]*)\)/g, '').replace(/'[^']*'/g, ''),
+  );
   return name?.[0] ?? '';
 }
 

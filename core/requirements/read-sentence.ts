@@ -9,14 +9,54 @@ import { comparisonAt, findComparison, pairOps, type Compared } from './comparis
  * Reads a requirement sentence into a formula. Sentences follow the usual patterns of requirement writing (EARS: Mavin,
  * Wilkinson, Harwood and Novak 2009): plain, When, While, If .. then, Where, and their combinations.
  */
-export function readSentence(text: string, glossary: readonly GlossaryEntry[], used: Span[]): { formula: string; about: string } {
+export function readSentence(
+  text: string,
+  glossary: readonly GlossaryEntry[],
+  used: Span[],
+): { formula: string; about: string } {
   return new Sentence(text, phraseBook(glossary), used).read();
 }
 
 const verbs: ReadonlySet<string> = new Set([
-  'stay', 'stays', 'be', 'remain', 'remains', 'lie', 'lies', 'keep', 'keeps', 'fall', 'falls', 'drop', 'drops', 'rise', 'rises', 'go', 'goes', 'become', 'becomes', 'get', 'gets', 'always', 'is', 'are', 'continuously', 'have', 'has', 'last', 'lasts', 'take', 'takes',
+  'stay',
+  'stays',
+  'be',
+  'remain',
+  'remains',
+  'lie',
+  'lies',
+  'keep',
+  'keeps',
+  'fall',
+  'falls',
+  'drop',
+  'drops',
+  'rise',
+  'rises',
+  'go',
+  'goes',
+  'become',
+  'becomes',
+  'get',
+  'gets',
+  'always',
+  'is',
+  'are',
+  'continuously',
+  'have',
+  'has',
+  'last',
+  'lasts',
+  'take',
+  'takes',
 ]);
-const statistics: Readonly<Record<string, 'average' | 'rms' | 'peak'>> = { average: 'average', mean: 'average', rms: 'rms', peak: 'peak', maximum: 'peak' };
+const statistics: Readonly<Record<string, 'average' | 'rms' | 'peak'>> = {
+  average: 'average',
+  mean: 'average',
+  rms: 'rms',
+  peak: 'peak',
+  maximum: 'peak',
+};
 
 class Sentence {
   private readonly words: readonly Word[];
@@ -73,7 +113,12 @@ class Sentence {
         this.use([first]);
         // whether it is an event or a condition shows when the rest has been read
         this.ifClause = clause.slice(1);
-      } else if (first.norm === 'while' || first.norm === 'during' || first.norm === 'where' || (first.norm === 'as' && second === 'long')) {
+      } else if (
+        first.norm === 'while' ||
+        first.norm === 'during' ||
+        first.norm === 'where' ||
+        (first.norm === 'as' && second === 'long')
+      ) {
         const skip = first.norm === 'as' ? 3 : 1;
         this.use(clause.slice(0, skip));
         conditions.push(this.condition(clause.slice(skip), 'condition'));
@@ -84,12 +129,17 @@ class Sentence {
         const after = clause.slice(amount.next);
         if (after.length > 0) this.afterWithin(after);
       } else if (first.norm === 'at' && (second === 'all' || second === 'any')) this.use(clause);
-      else throw new Unread(`"${first.text}" cannot begin a clause here; sentences begin with When, If, While, Where or the thing they are about`, first.span);
+      else
+        throw new Unread(
+          `"${first.text}" cannot begin a clause here; sentences begin with When, If, While, Where or the thing they are about`,
+          first.span,
+        );
     }
     if (conditions.length > 0) this.clauses.condition = conditions.join(' and ');
     const subject = clauses[0];
     const [opener] = subject;
-    if (opener && ['when', 'while', 'if', 'where', 'once'].includes(opener.norm)) throw new Unread(`A comma is missing after the clause that begins with "${opener.text}"`, opener.span);
+    if (opener && ['when', 'while', 'if', 'where', 'once'].includes(opener.norm))
+      throw new Unread(`A comma is missing after the clause that begins with "${opener.text}"`, opener.span);
     return opener?.norm === 'then' ? subject.slice(1) : subject;
   }
 
@@ -103,7 +153,11 @@ class Sentence {
   private afterWithin(words: readonly Word[]): void {
     const rest = words.filter((w, k) => !(k === 0 && ['of', 'after', 'from'].includes(w.norm)));
     this.use(words.slice(0, words.length - rest.length));
-    if (rest.some((w) => w.norm === 'start') && rest.filter((w) => !isFiller(w)).length === 1 && !this.book.find(rest)) {
+    if (
+      rest.some((w) => w.norm === 'start') &&
+      rest.filter((w) => !isFiller(w)).length === 1 &&
+      !this.book.find(rest)
+    ) {
       this.use(rest);
       this.clauses.fromStart = true;
     } else this.setTrigger(rest);
@@ -112,7 +166,7 @@ class Sentence {
   /** Takes the clauses after the predicate away, from the back. */
   private trailing(all: readonly Word[]): readonly Word[] {
     let words = all;
-    for (let found = true; found; ) {
+    for (let found = true; found;) {
       found = false;
       for (let k = words.length - 1; k >= 1 && !found; k--) {
         const left = this.clauseAt(words, k);
@@ -146,7 +200,8 @@ class Sentence {
     };
     const ends = (at: number): boolean => this.tryAmount(words, at)?.next === to;
     switch (norm) {
-      case 'while': case 'during':
+      case 'while':
+      case 'during':
         this.use([words[k]]);
         this.addCondition(this.condition(words.slice(k + 1), 'condition'));
         return k;
@@ -154,7 +209,10 @@ class Sentence {
         this.use([words[k]]);
         this.clauses.until = this.condition(words.slice(k + 1), 'event');
         return k;
-      case 'when': case 'if': case 'whenever': case 'once':
+      case 'when':
+      case 'if':
+      case 'whenever':
+      case 'once':
         this.use([words[k]]);
         this.setTrigger(words.slice(k + 1));
         return k;
@@ -178,15 +236,18 @@ class Sentence {
           this.take(words, k, to);
           // "not above x for longer than T" allows it for T
           const longer = which === 'longer';
-          if (longer ? words[0]?.norm === 'not' || words[0]?.norm === 'never' : which === 'most') this.clauses.atMost = amount;
+          if (longer ? words[0]?.norm === 'not' || words[0]?.norm === 'never' : which === 'most')
+            this.clauses.atMost = amount;
           else this.clauses.atLeast = amount;
           return k;
         }
         return undefined;
       }
-      case 'longer': case 'more':
+      case 'longer':
+      case 'more':
         return undefined;
-      case 'over': case 'in': {
+      case 'over':
+      case 'in': {
         const any = words[k + 1]?.norm === 'any' || words[k + 1]?.norm === 'every' ? 1 : 0;
         const amount = ends(k + 1 + any) ? time(k + 1 + any) : undefined;
         if (!amount || k === 0) return undefined;
@@ -224,7 +285,8 @@ class Sentence {
 
   private timeAt(words: readonly Word[], at: number): { amount: Amount; next: number } {
     const read = readAmount(words, at);
-    if (!read?.amount.isTime) throw new Unread('A time is expected here, such as 200 ms', words[at]?.span ?? words.at(-1)!.span);
+    if (!read?.amount.isTime)
+      throw new Unread('A time is expected here, such as 200 ms', words[at]?.span ?? words.at(-1)!.span);
     this.use(words.slice(at, read.next));
     return read;
   }
@@ -257,11 +319,16 @@ class Sentence {
   }
 
   private notUnderstood(words: readonly Word[], what: string): never {
-    const phrase = words.filter((w) => !isFiller(w)).map((w) => w.text).join(' ');
+    const phrase = words
+      .filter((w) => !isFiller(w))
+      .map((w) => w.text)
+      .join(' ');
     const word = this.book.unknownWord(words);
     const article = what === 'event' ? 'an' : 'a';
     throw new Unread(
-      word ? `"${word.text}" is not understood: the glossary has no ${what} "${phrase}"` : `${article[0].toUpperCase()}${article.slice(1)} ${what} is missing here`,
+      word
+        ? `"${word.text}" is not understood: the glossary has no ${what} "${phrase}"`
+        : `${article[0].toUpperCase()}${article.slice(1)} ${what} is missing here`,
       word?.span ?? words[0]?.span ?? { start: 0, end: 0 },
     );
   }
@@ -287,22 +354,36 @@ class Sentence {
       return { text: paren(named.entry.meaning), next: named.next };
     }
     const word = words[at];
-    throw new Unread(word ? `"${word.text}" is not understood: a number with a unit is expected here` : 'A number is missing: how much is allowed?', word?.span ?? words.at(-1)?.span ?? { start: 0, end: 0 });
+    throw new Unread(
+      word
+        ? `"${word.text}" is not understood: a number with a unit is expected here`
+        : 'A number is missing: how much is allowed?',
+      word?.span ?? words.at(-1)?.span ?? { start: 0, end: 0 },
+    );
   }
 
   // --- predicates ------------------------------------------------------------------------------------------------
 
   /** `q op amount`, `q between a and b`, `q within d of v`, `q = v ± d`, from the comparison on. */
-  private comparison(subject: readonly Word[], words: readonly Word[], compared: Compared, negated: boolean): { formula: string; about: string; next: number } {
+  private comparison(
+    subject: readonly Word[],
+    words: readonly Word[],
+    compared: Compared,
+    negated: boolean,
+  ): { formula: string; about: string; next: number } {
     this.take(words, compared.from, compared.next);
     const not = negated !== compared.negated;
     if (compared.op === 'between') {
       const low = this.amount(words, compared.next);
-      if (words[low.next]?.norm !== 'and') throw new Unread('"between" needs two limits: between 1 and 2', words[compared.from].span);
+      if (words[low.next]?.norm !== 'and')
+        throw new Unread('"between" needs two limits: between 1 and 2', words[compared.from].span);
       const high = this.amount(words, low.next + 1);
       this.use([words[low.next]]);
       const about = this.quantity(subject);
-      const lowText = low.amount && !low.amount.unit && high.amount?.unit ? amountText({ value: low.amount.value, unit: high.amount.unit }) : low.text;
+      const lowText =
+        low.amount && !low.amount.unit && high.amount?.unit
+          ? amountText({ value: low.amount.value, unit: high.amount.unit })
+          : low.text;
       const inside = `${about} >= ${lowText} and ${about} <= ${high.text}`;
       return { formula: not ? `not (${inside})` : inside, about, next: high.next };
     }
@@ -311,7 +392,8 @@ class Sentence {
       const tolerance = this.amount(words, compared.next + plusMinus);
       if (plusMinus) this.use([words[compared.next]]);
       const joint = words[tolerance.next]?.norm;
-      if (joint !== 'of' && joint !== 'around' && joint !== 'from') throw new Unread('"within" needs a value to be near to: within 0.1 V of 5 V', words[compared.from].span);
+      if (joint !== 'of' && joint !== 'around' && joint !== 'from')
+        throw new Unread('"within" needs a value to be near to: within 0.1 V of 5 V', words[compared.from].span);
       this.use([words[tolerance.next]]);
       const centre = this.amount(words, tolerance.next + 1);
       const about = this.quantity(subject);
@@ -340,7 +422,12 @@ class Sentence {
     if (found) {
       this.use(together);
       const meaning = paren(found.entry.meaning);
-      return { formula: negated ? `not ${meaning}` : meaning, about: found.entry.meaning, kind: 'plain', positive: meaning };
+      return {
+        formula: negated ? `not ${meaning}` : meaning,
+        about: found.entry.meaning,
+        kind: 'plain',
+        positive: meaning,
+      };
     }
     let k = start;
     while (words[k] && verbs.has(words[k].norm)) k++;
@@ -352,7 +439,12 @@ class Sentence {
     const plusMinus = words.findIndex((w) => w.norm === '±');
     if (plusMinus > 0 && readAmount(words, k)) {
       this.take(words, start, k);
-      const { formula, about, next } = this.comparison(subject, words, { from: k, next: k, op: '==', negated: false }, negated);
+      const { formula, about, next } = this.comparison(
+        subject,
+        words,
+        { from: k, next: k, op: '==', negated: false },
+        negated,
+      );
       this.endsHere(words, next);
       return { formula, about, kind: 'plain' };
     }
@@ -361,7 +453,12 @@ class Sentence {
       if (word && subject.includes(word)) this.notUnderstood(subject, 'quantity');
     }
     const word = words[k] ?? words.at(-1) ?? subject.at(-1);
-    throw new Unread(word ? `"${word.text}" is not understood: limits read like "not exceed", "at least", "below", "within 2 % of" or "between"` : 'What is required is missing', word?.span ?? { start: 0, end: 0 });
+    throw new Unread(
+      word
+        ? `"${word.text}" is not understood: limits read like "not exceed", "at least", "below", "within 2 % of" or "between"`
+        : 'What is required is missing',
+      word?.span ?? { start: 0, end: 0 },
+    );
   }
 
   /** One comparison after the other: "at least 5 V and at most 6 V", "... and shall not fall below 3 V". */
@@ -388,7 +485,11 @@ class Sentence {
       if (not) this.use([words[k++]]);
       while (words[k] && verbs.has(words[k].norm)) this.use([words[k++]]);
       compared = comparisonAt(words, k);
-      if (!compared) throw new Unread(`"${words[k]?.text ?? 'and'}" is not understood after "and"`, words[k]?.span ?? words[part.next].span);
+      if (!compared)
+        throw new Unread(
+          `"${words[k]?.text ?? 'and'}" is not understood after "and"`,
+          words[k]?.span ?? words[part.next].span,
+        );
     }
     return { formula: parts.join(' and '), about, kind: 'plain', ...(positive && parts.length === 1 && { positive }) };
   }
@@ -398,10 +499,16 @@ class Sentence {
   }
 
   /** Reach, settle, overshoot, rise time, averages, counts. */
-  private special(subject: readonly Word[], words: readonly Word[], start: number, negated: boolean): Predicate | undefined {
+  private special(
+    subject: readonly Word[],
+    words: readonly Word[],
+    start: number,
+    negated: boolean,
+  ): Predicate | undefined {
     const norm = words[start]?.norm;
     const of = subject.findIndex((w) => w.norm === 'of');
-    const about = (name: string): number => subject.findIndex((w, k) => w.norm === name && subject[k + 1]?.norm === 'time');
+    const about = (name: string): number =>
+      subject.findIndex((w, k) => w.norm === name && subject[k + 1]?.norm === 'time');
     const rise = about('rise');
     if (rise >= 0 && of > rise) return this.riseTime(subject, of, words, start);
     const settling = about('settling');
@@ -425,7 +532,12 @@ class Sentence {
     if (norm === 'reach' || norm === 'reaches') {
       this.take(words, start, start + 1);
       const { formula, about: q } = this.reached(subject, words, start + 1);
-      return { formula: negated ? `not (${formula})` : formula, about: q, kind: negated ? 'plain' : 'reach', positive: formula };
+      return {
+        formula: negated ? `not (${formula})` : formula,
+        about: q,
+        kind: negated ? 'plain' : 'reach',
+        positive: formula,
+      };
     }
     if (norm === 'settle') {
       this.take(words, start, start + 1);
@@ -444,7 +556,12 @@ class Sentence {
 
   private reached(subject: readonly Word[], words: readonly Word[], at: number): { formula: string; about: string } {
     const compared = comparisonAt(words, at);
-    const { formula, about, next } = this.comparison(subject, words, compared ?? { from: at, next: at, op: '>=', negated: false }, false);
+    const { formula, about, next } = this.comparison(
+      subject,
+      words,
+      compared ?? { from: at, next: at, op: '>=', negated: false },
+      false,
+    );
     this.endsHere(words, next);
     return { formula, about };
   }
@@ -456,11 +573,18 @@ class Sentence {
     const compared = comparisonAt(words, k) ?? { from: k, next: k, op: '==' as const, negated: false };
     const { formula, about, next } = this.comparison(subject, words, compared, false);
     this.endsHere(words, next);
-    if (compared.from === compared.next && !formula.includes('abs(')) throw new Unread('Settling needs a band: settle to 60 degC ± 0.5 K', words[at]?.span ?? words.at(-1)!.span);
+    if (compared.from === compared.next && !formula.includes('abs('))
+      throw new Unread('Settling needs a band: settle to 60 degC ± 0.5 K', words[at]?.span ?? words.at(-1)!.span);
     return { formula, about };
   }
 
-  private overshoot(subject: readonly Word[], target: string | undefined, words: readonly Word[], at: number, negated: boolean): Predicate {
+  private overshoot(
+    subject: readonly Word[],
+    target: string | undefined,
+    words: readonly Word[],
+    at: number,
+    negated: boolean,
+  ): Predicate {
     let k = at;
     while (words[k] && verbs.has(words[k].norm)) this.use([words[k++]]);
     const compared = comparisonAt(words, k);
@@ -475,9 +599,11 @@ class Sentence {
       ({ next } = read);
     }
     this.endsHere(words, next);
-    if (centre === undefined) throw new Unread('Overshoot of what? "overshoot 26 rad/s by at most 5 %"', words[at]?.span ?? words.at(-1)!.span);
+    if (centre === undefined)
+      throw new Unread('Overshoot of what? "overshoot 26 rad/s by at most 5 %"', words[at]?.span ?? words.at(-1)!.span);
     const most = compared ? (compared.op === '<=' || compared.op === '<') !== (negated !== compared.negated) : true;
-    if (!most && !(negated && compared?.op === '>')) throw new Unread('Overshoot is limited by "at most"', words[at].span);
+    if (!most && !(negated && compared?.op === '>'))
+      throw new Unread('Overshoot is limited by "at most"', words[at].span);
     const about = this.quantity(subject);
     const { amount } = limit;
     const from = this.clauses.trigger ? `at(${this.clauses.trigger}, ${about})` : `at(${about})`;
@@ -491,14 +617,17 @@ class Sentence {
     const rest = subject.slice(of + 1);
     const from = rest.findIndex((w) => w.norm === 'from');
     const to = rest.findIndex((w, k) => k > from && w.norm === 'to');
-    if (to < 0) throw new Unread('Rise time to what value? "The rise time of the speed to 26 rad/s shall ..."', subject[of].span);
+    if (to < 0)
+      throw new Unread('Rise time to what value? "The rise time of the speed to 26 rad/s shall ..."', subject[of].span);
     const target = this.amount(rest, to + 1);
     const begin = from >= 0 ? this.amount(rest, from + 1) : undefined;
     this.use(rest.filter((_, k) => k === to || k === from));
     this.endsHere(rest, target.next);
     const about = this.quantity(rest.slice(0, from >= 0 ? from : to));
     const limit = this.timeLimit(words, start);
-    const [low, high] = begin ? [`${about} >= ${begin.text}`, `${about} >= ${target.text}`] : [`${about} >= 0.1*${target.text}`, `${about} >= 0.9*${target.text}`];
+    const [low, high] = begin
+      ? [`${about} >= ${begin.text}`, `${about} >= ${target.text}`]
+      : [`${about} >= 0.1*${target.text}`, `${about} >= 0.9*${target.text}`];
     return { formula: `implies(rising(${low}), within(${limit}, ${high}))`, about, kind: 'made' };
   }
 
@@ -506,7 +635,11 @@ class Sentence {
     this.take(subject, 0, of + 1);
     const rest = subject.slice(of + 1);
     const to = rest.findIndex((w) => w.norm === 'to');
-    if (to < 0) throw new Unread('Settling to what band? "The settling time of the speed to 26 rad/s ± 2 % shall ..."', subject[of].span);
+    if (to < 0)
+      throw new Unread(
+        'Settling to what band? "The settling time of the speed to 26 rad/s ± 2 % shall ..."',
+        subject[of].span,
+      );
     const { formula, about } = this.settled(rest.slice(0, to), rest, to);
     let k = start;
     while (words[k] && verbs.has(words[k].norm)) this.use([words[k++]]);
@@ -526,7 +659,13 @@ class Sentence {
     return amountText(read.amount);
   }
 
-  private statistic(subject: readonly Word[], at: number, words: readonly Word[], start: number, negated: boolean): Predicate {
+  private statistic(
+    subject: readonly Word[],
+    at: number,
+    words: readonly Word[],
+    start: number,
+    negated: boolean,
+  ): Predicate {
     const what = statistics[subject[at].norm];
     this.use([subject[at]]);
     const rest = subject.filter((_, k) => k !== at);
@@ -542,7 +681,11 @@ class Sentence {
       return { formula: formula.replaceAll(about, `abs(${about})`), about, kind: upper ? 'plain' : 'reach' };
     }
     const { window, condition } = this.clauses;
-    const value = window ? `${what}(${amountText(window)}, ${about})` : condition ? `${what}During(${condition}, ${about})` : `${what}(${about})`;
+    const value = window
+      ? `${what}(${amountText(window)}, ${about})`
+      : condition
+        ? `${what}During(${condition}, ${about})`
+        : `${what}(${about})`;
     const made = formula.replaceAll(about, value);
     if (window) return { formula: made, about, kind: 'plain' };
     delete this.clauses.condition;
@@ -550,21 +693,44 @@ class Sentence {
   }
 
   /** "shall open at most 3 times per minute", "shall finish at least 22 tubes per minute". */
-  private occurrences(subject: readonly Word[], words: readonly Word[], start: number, negated: boolean): Predicate | undefined {
+  private occurrences(
+    subject: readonly Word[],
+    words: readonly Word[],
+    start: number,
+    negated: boolean,
+  ): Predicate | undefined {
     const compared = findComparison(words, start);
     if (!compared || compared.op === 'between' || compared.op === 'near') return undefined;
     const read = this.tryAmount(words, compared.next);
     if (!read || read.amount.unit !== '') return undefined;
     const unit = words[read.next];
     const per = words.findIndex((w, k) => k >= read.next && w.norm === 'per');
-    const times = unit?.norm === 'times' || unit?.norm === 'time' || (read.next > compared.next && ['once', 'twice'].includes(words[compared.next].norm));
+    const times =
+      unit?.norm === 'times' ||
+      unit?.norm === 'time' ||
+      (read.next > compared.next && ['once', 'twice'].includes(words[compared.next].norm));
     if (!times && per < 0) return undefined;
-    const before = words.slice(start, compared.from).filter((w) => !['occur', 'happen', 'take', 'place', 'be', 'do'].includes(w.norm));
+    const before = words
+      .slice(start, compared.from)
+      .filter((w) => !['occur', 'happen', 'take', 'place', 'be', 'do'].includes(w.norm));
     const noun = times ? [] : words.slice(read.next, per);
-    const candidates = [[...subject, ...before, ...noun], [...before, ...noun], [...subject, ...before], noun, subject].filter((c) => c.length > 0);
+    const candidates = [
+      [...subject, ...before, ...noun],
+      [...before, ...noun],
+      [...subject, ...before],
+      noun,
+      subject,
+    ].filter((c) => c.length > 0);
     const phrase = candidates.find((c) => this.book.find(c)) ?? candidates[0];
     this.use(words.slice(start, compared.from));
-    return this.countOf(this.condition(phrase, 'event'), compared, words, negated, per >= 0 ? per : read.next + (unit?.norm.startsWith('time') ? 1 : 0), noun);
+    return this.countOf(
+      this.condition(phrase, 'event'),
+      compared,
+      words,
+      negated,
+      per >= 0 ? per : read.next + (unit?.norm.startsWith('time') ? 1 : 0),
+      noun,
+    );
   }
 
   /** "The number of starts shall be at most 3 (per minute)". */
@@ -574,11 +740,19 @@ class Sentence {
     const compared = comparisonAt(words, k);
     if (!compared) throw new Unread('How many? "shall be at most 3"', words[k]?.span ?? event[0].span);
     const read = this.tryAmount(words, compared.next);
-    if (!read) throw new Unread('A number is missing: how many?', words[compared.next]?.span ?? words[compared.from].span);
+    if (!read)
+      throw new Unread('A number is missing: how many?', words[compared.next]?.span ?? words[compared.from].span);
     return this.countOf(this.condition(event, 'event'), compared, words, negated, read.next, []);
   }
 
-  private countOf(event: string, compared: Compared, words: readonly Word[], negated: boolean, after: number, noun: readonly Word[]): Predicate {
+  private countOf(
+    event: string,
+    compared: Compared,
+    words: readonly Word[],
+    negated: boolean,
+    after: number,
+    noun: readonly Word[],
+  ): Predicate {
     this.take(words, compared.from, after);
     this.use(noun);
     const { amount } = readAmount(words, compared.next)!;
@@ -596,7 +770,12 @@ class Sentence {
       this.take(words, after, words.length);
       period = { text: amountText(read.amount), per: `1/${read.amount.unit}` };
       const { value } = read.amount;
-      if (!upper) return { formula: `rate(${counted}) ${op} ${trim(amount.value / value)} '${period.per}'`, about: event, kind: 'end' };
+      if (!upper)
+        return {
+          formula: `rate(${counted}) ${op} ${trim(amount.value / value)} '${period.per}'`,
+          about: event,
+          kind: 'end',
+        };
     } else {
       this.endsHere(words, after);
       const { window } = this.clauses;
@@ -614,6 +793,14 @@ class Sentence {
 
 /** Ways to say how long something lasts, after "for". */
 const durations: readonly (readonly [words: readonly string[], which: 'least' | 'most' | 'longer'])[] = [
-  [['at', 'least'], 'least'], [['a', 'minimum', 'of'], 'least'], [['no', 'longer', 'than'], 'most'], [['not', 'longer', 'than'], 'most'], [['no', 'more', 'than'], 'most'], [['not', 'more', 'than'], 'most'],
-  [['at', 'most'], 'most'], [['a', 'maximum', 'of'], 'most'], [['longer', 'than'], 'longer'], [['more', 'than'], 'longer'],
+  [['at', 'least'], 'least'],
+  [['a', 'minimum', 'of'], 'least'],
+  [['no', 'longer', 'than'], 'most'],
+  [['not', 'longer', 'than'], 'most'],
+  [['no', 'more', 'than'], 'most'],
+  [['not', 'more', 'than'], 'most'],
+  [['at', 'most'], 'most'],
+  [['a', 'maximum', 'of'], 'most'],
+  [['longer', 'than'], 'longer'],
+  [['more', 'than'], 'longer'],
 ];

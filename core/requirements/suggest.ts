@@ -18,7 +18,10 @@ interface Candidate {
 
 /** `windingTemperature`, `cap_torque` and `R2` as words. */
 export const wordsOfName = (name: string): string[] =>
-  name.split(/(?<=[\p{Ll}\d])(?=\p{Lu})|[_.\s]+/u).filter(Boolean).map((w) => stem(w.toLowerCase()));
+  name
+    .split(/(?<=[\p{Ll}\d])(?=\p{Lu})|[_.\s]+/u)
+    .filter(Boolean)
+    .map((w) => stem(w.toLowerCase()));
 
 function candidates(project: Project): Candidate[] {
   const found: Candidate[] = [];
@@ -26,14 +29,29 @@ function candidates(project: Project): Candidate[] {
     const at = (name: string): string => (path ? `${path}.${name}` : name);
     const around = path ? wordsOfName(path) : [];
     for (const q of type.quantities) {
-      found.push({ meaning: at(q.name), words: new Set([...around, ...wordsOfName(q.name), ...wordsOf(q.note).filter((w) => !isFiller(w)).map((w) => stem(w.norm))]), what: q.note || `${q.role} ${q.unit}`.trim() });
+      found.push({
+        meaning: at(q.name),
+        words: new Set([
+          ...around,
+          ...wordsOfName(q.name),
+          ...wordsOf(q.note)
+            .filter((w) => !isFiller(w))
+            .map((w) => stem(w.norm)),
+        ]),
+        what: q.note || `${q.role} ${q.unit}`.trim(),
+      });
     }
     for (const chart of type.charts) {
       const pathOf = (id: string | null): string[] => {
         const state = chart.states.find((s) => s.id === id);
         return state ? [...pathOf(state.parent), state.name] : [];
       };
-      for (const s of chart.states) found.push({ meaning: `in(${at([chart.name, ...pathOf(s.id)].join('.'))})`, words: new Set([...around, ...wordsOfName(s.name), ...wordsOf(s.note).map((w) => stem(w.norm))]), what: `state of ${chart.name}` });
+      for (const s of chart.states)
+        found.push({
+          meaning: `in(${at([chart.name, ...pathOf(s.id)].join('.'))})`,
+          words: new Set([...around, ...wordsOfName(s.name), ...wordsOf(s.note).map((w) => stem(w.norm))]),
+          what: `state of ${chart.name}`,
+        });
     }
     if (depth > 12) return;
     for (const part of type.parts) {
@@ -52,9 +70,16 @@ const cache = new WeakMap<Project['types'], Candidate[]>();
 export function suggestMeanings(project: Project, phrase: string, limit = 5): Suggestion[] {
   const all = cache.get(project.types) ?? candidates(project);
   cache.set(project.types, all);
-  const wanted = wordsOf(phrase).filter((w) => !isFiller(w)).map((w) => stem(w.norm));
+  const wanted = wordsOf(phrase)
+    .filter((w) => !isFiller(w))
+    .map((w) => stem(w.norm));
   if (wanted.length === 0) return [];
-  const alike = (a: string, b: string): number => (a === b ? 1 : a.length > 3 && b.length > 3 && (a.startsWith(b.slice(0, 4)) || b.startsWith(a.slice(0, 4))) ? 0.7 : 0);
+  const alike = (a: string, b: string): number =>
+    a === b
+      ? 1
+      : a.length > 3 && b.length > 3 && (a.startsWith(b.slice(0, 4)) || b.startsWith(a.slice(0, 4)))
+        ? 0.7
+        : 0;
   return all
     .map((c): Suggestion => {
       const hit = wanted.reduce((sum, w) => sum + Math.max(0, ...[...c.words].map((x) => alike(w, x))), 0);
@@ -69,11 +94,35 @@ export function suggestMeanings(project: Project, phrase: string, limit = 5): Su
 export function phraseAround(text: string, at: number, glossary: readonly GlossaryEntry[]): string {
   const words = wordsOf(text);
   const book = phraseBook(glossary);
-  const stops = new Set(['shall', 'when', 'while', 'if', 'where', 'within', 'not', 'exceed', 'below', 'above', 'between', 'be', 'stay', 'fall', 'reach', 'rise', 'at', 'and', 'or', 'for', 'until']);
+  const stops = new Set([
+    'shall',
+    'when',
+    'while',
+    'if',
+    'where',
+    'within',
+    'not',
+    'exceed',
+    'below',
+    'above',
+    'between',
+    'be',
+    'stay',
+    'fall',
+    'reach',
+    'rise',
+    'at',
+    'and',
+    'or',
+    'for',
+    'until',
+  ]);
   const k = words.findIndex((w) => w.span.start <= at && at < w.span.end);
   if (k < 0) return '';
-  let from = k, to = k + 1;
-  const goes = (j: number): boolean => j >= 0 && j < words.length && !stops.has(words[j].norm) && !/^\d/.test(words[j].text);
+  let from = k,
+    to = k + 1;
+  const goes = (j: number): boolean =>
+    j >= 0 && j < words.length && !stops.has(words[j].norm) && !/^\d/.test(words[j].text);
   while (goes(from - 1) && !words[from - 1].comma) from--;
   while (goes(to) && !words[to - 1].comma) to++;
   const chosen = words.slice(from, to).filter((w, j, list) => !(isFiller(w) && (j === 0 || j === list.length - 1)));

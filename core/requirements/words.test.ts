@@ -4,14 +4,23 @@ import { doublePhrases, stem } from './phrases';
 import { phraseAround, suggestMeanings, wordsOfName } from './suggest';
 import { wordingProblems } from './wording';
 
-const glossary = [{ id: 'a', phrase: 'guard opens', meaning: 'guard.open' }, { id: 'b', phrase: 'spindle speed', meaning: 'spindle.speed' }];
+const glossary = [
+  { id: 'a', phrase: 'guard opens', meaning: 'guard.open' },
+  { id: 'b', phrase: 'spindle speed', meaning: 'spindle.speed' },
+];
 
 test.each([
   ["always(spindle.speed <= 330 'rpm')", 'At every moment, spindle speed is at most 330 rpm.'],
-  ["always(implies(rising(guard.open), within(200 'ms', spindle.speed < 5 'rpm')))", 'For every moment at which “guard opens” begins to hold, within 200 ms spindle speed is below 5 rpm.'],
+  [
+    "always(implies(rising(guard.open), within(200 'ms', spindle.speed < 5 'rpm')))",
+    'For every moment at which “guard opens” begins to hold, within 200 ms spindle speed is below 5 rpm.',
+  ],
   ["always(implies(in(c.Turning), x < 10 'A'))", 'At every moment at which c.Turning is active, x is below 10 A.'],
   ["atEnd(average(spindle.speed) <= 3 'rpm')", 'When the run ends, the mean of spindle speed so far is at most 3 rpm.'],
-  ["always(count(1 'min', guard.open) <= 2)", 'At every moment, the number of times “guard opens” happened in the last 60 s is at most 2.'],
+  [
+    "always(count(1 'min', guard.open) <= 2)",
+    'At every moment, the number of times “guard opens” happened in the last 60 s is at most 2.',
+  ],
   ["always(abs(x - 60 'degC') <= 1.2 'K')", 'At every moment, the distance of x from 60 degC is at most 1.2 K.'],
   ["within(2 's', spindle.speed >= 5 'rpm')", 'From the start, within 2 s spindle speed is at least 5 rpm.'],
   ['always(implies(rising(a), until(b, c)))', 'For every moment at which a begins to hold, b until c.'],
@@ -21,7 +30,12 @@ test('what cannot be read is not explained', () => expect(explainFormula('always
 
 test('words that leave the meaning open are pointed at', () => {
   const found = (text: string): string[] => wordingProblems(text).map((p) => text.slice(p.span!.start, p.span!.end));
-  expect(found('The spindle shall stop fast and/or sufficiently, TBD.')).toEqual(['fast', 'and/or', 'sufficiently', 'TBD']);
+  expect(found('The spindle shall stop fast and/or sufficiently, TBD.')).toEqual([
+    'fast',
+    'and/or',
+    'sufficiently',
+    'TBD',
+  ]);
   expect(found('The voltage shall be about 5 V.')).toEqual(['about']);
   expect(found('The spindle should stop.')).toEqual(['should']);
   expect(found('The lamp shall glow, and the horn shall sound.')).toEqual(['shall']);
@@ -31,11 +45,25 @@ test('words that leave the meaning open are pointed at', () => {
 
 test('a phrase with two meanings is found, one written twice alike is not', () => {
   const entry = (id: string, phrase: string, meaning: string) => ({ id, phrase, meaning });
-  expect(doublePhrases([entry('1', 'the guard opens', 'guard.open'), entry('2', 'guard open', 'door.open'), entry('3', 'tube', 'a'), entry('4', 'tubes', ' a ')]).map((d) => d.entries.map((e) => e.id))).toEqual([['1', '2']]);
+  expect(
+    doublePhrases([
+      entry('1', 'the guard opens', 'guard.open'),
+      entry('2', 'guard open', 'door.open'),
+      entry('3', 'tube', 'a'),
+      entry('4', 'tubes', ' a '),
+    ]).map((d) => d.entries.map((e) => e.id)),
+  ).toEqual([['1', '2']]);
 });
 
 test('stems join forms of one word and leave others alone', () => {
-  expect(['finishes', 'tubes', 'passes', 'class', 'gas', 'boxes'].map(stem)).toEqual(['finish', 'tube', 'pass', 'class', 'gas', 'box']);
+  expect(['finishes', 'tubes', 'passes', 'class', 'gas', 'boxes'].map(stem)).toEqual([
+    'finish',
+    'tube',
+    'pass',
+    'class',
+    'gas',
+    'box',
+  ]);
 });
 
 test('meanings are suggested from names and notes of the product', () => {

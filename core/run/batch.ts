@@ -21,7 +21,12 @@ export interface BatchProgress {
 }
 
 /** Runs several setups one after the other, as fast as possible; `pause` lets others work and says whether to go on. */
-export async function runSetups(project: Project, ids: readonly string[], tell: (progress: BatchProgress) => void, pause: () => Promise<boolean>): Promise<BatchResult[]> {
+export async function runSetups(
+  project: Project,
+  ids: readonly string[],
+  tell: (progress: BatchProgress) => void,
+  pause: () => Promise<boolean>,
+): Promise<BatchResult[]> {
   const results: BatchResult[] = [];
   for (const [k, id] of ids.entries()) {
     const setup = project.setups.find((s) => s.id === id);
@@ -29,7 +34,14 @@ export async function runSetups(project: Project, ids: readonly string[], tell: 
     const prepared = prepareRun(project, setup);
     const started = performance.now();
     if (!isRunnable(prepared)) {
-      results.push({ setup: id, status: 'failed', problem: prepared.problems.find((p) => p.severity === 'error')?.message ?? 'It cannot run', findings: [], sequences: [], seconds: 0 });
+      results.push({
+        setup: id,
+        status: 'failed',
+        problem: prepared.problems.find((p) => p.severity === 'error')?.message ?? 'It cannot run',
+        findings: [],
+        sequences: [],
+        seconds: 0,
+      });
       continue;
     }
     const run = createRun(prepared, []);
@@ -43,8 +55,17 @@ export async function runSetups(project: Project, ids: readonly string[], tell: 
       goesOn = await pause();
     }
     results.push({
-      setup: id, status: !goesOn && run.simulation.status === 'running' ? 'cancelled' : run.simulation.status === 'failed' ? 'failed' : 'finished', problem: run.simulation.problem?.message ?? '',
-      findings: run.findings(), sequences: run.sequences(), seconds: (performance.now() - started) / 1000,
+      setup: id,
+      status:
+        !goesOn && run.simulation.status === 'running'
+          ? 'cancelled'
+          : run.simulation.status === 'failed'
+            ? 'failed'
+            : 'finished',
+      problem: run.simulation.problem?.message ?? '',
+      findings: run.findings(),
+      sequences: run.sequences(),
+      seconds: (performance.now() - started) / 1000,
     });
     if (!goesOn) break;
   }

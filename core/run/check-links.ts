@@ -1,5 +1,13 @@
 import { problem, type Problem } from '../language/diagnostics';
-import { inCommon, typeById, type Link, type PartType, type Port, type Project, type Quantity } from '../project/project';
+import {
+  inCommon,
+  typeById,
+  type Link,
+  type PartType,
+  type Port,
+  type Project,
+  type Quantity,
+} from '../project/project';
 import { itemOf } from '../project/items';
 import { documentTexts } from '../project/texts';
 import { sameDimension, unitOrUndefined } from '../language/units';
@@ -23,13 +31,25 @@ export function linkEnd(project: Project, type: PartType, path: string): LinkEnd
   const quantity = owner?.quantities.find((q) => q.name === name);
   const port = owner?.ports.find((p) => p.name === name);
   if (!quantity && !port) return undefined;
-  const outward = quantity ? (quantity.role === 'output' ? true : quantity.role === 'input' ? false : undefined) : wayOf(port!);
+  const outward = quantity
+    ? quantity.role === 'output'
+      ? true
+      : quantity.role === 'input'
+        ? false
+        : undefined
+    : wayOf(port!);
   // an input of the type itself gives to what is inside
-  return { part: inside ? first : '', ...(quantity && { quantity }), ...(port && { port }), gives: outward === undefined ? undefined : inside ? outward : !outward };
+  return {
+    part: inside ? first : '',
+    ...(quantity && { quantity }),
+    ...(port && { port }),
+    gives: outward === undefined ? undefined : inside ? outward : !outward,
+  };
 }
 
 /** A port gives, takes, or does both (or nothing yet). */
-const wayOf = (port: Port): boolean | undefined => ((port.sends.length > 0) === (port.accepts.length > 0) ? undefined : port.sends.length > 0);
+const wayOf = (port: Port): boolean | undefined =>
+  port.sends.length > 0 === port.accepts.length > 0 ? undefined : port.sends.length > 0;
 
 /** Messages an end of a link gives into it and takes out of it: a port of the type itself gives inwards what it accepts from without. */
 const gives = (e: LinkEnd): readonly string[] => (e.part ? e.port!.sends : e.port!.accepts);
@@ -39,7 +59,8 @@ const takes = (e: LinkEnd): readonly string[] => (e.part ? e.port!.accepts : e.p
 export function linkConflict(project: Project, type: PartType, from: string, to: string): string | undefined {
   const [a, b] = [linkEnd(project, type, from), linkEnd(project, type, to)];
   if (!a || !b) return `${a ? to : from} is not a quantity or message port of ${type.name} or of one of its parts`;
-  if ((a.port === undefined) !== (b.port === undefined)) return `${from} and ${to} do not fit: messages go between message ports, values between quantities`;
+  if ((a.port === undefined) !== (b.port === undefined))
+    return `${from} and ${to} do not fit: messages go between message ports, values between quantities`;
   if (a.gives === false && b.gives === true) return `This link runs the wrong way: ${to} gives what ${from} takes`;
   if (a.gives === false) return `${from} takes, it does not give`;
   if (b.gives === true) return `${to} gives, it does not take`;
@@ -50,7 +71,8 @@ export function linkConflict(project: Project, type: PartType, from: string, to:
       return `${from} and ${to} have no message in common: one sends ${gives(a).join(', ') || 'nothing'}, the other takes ${takes(b).join(', ') || 'nothing'}`;
     }
   }
-  if (a.quantity && b.quantity && (a.quantity.type === 'Boolean') !== (b.quantity.type === 'Boolean')) return `${from} and ${to} do not fit: one is yes or no, the other a number`;
+  if (a.quantity && b.quantity && (a.quantity.type === 'Boolean') !== (b.quantity.type === 'Boolean'))
+    return `${from} and ${to} do not fit: one is yes or no, the other a number`;
   return undefined;
 }
 
@@ -64,16 +86,22 @@ export function itemConflict(project: Project, type: PartType, link: Link): stri
     if (end?.port) return `${path} carries messages, but ${item.name} is measured in ${item.unit}`;
     if (end?.quantity?.type === 'Boolean') return `${path} is yes or no, but ${item.name} is measured in ${item.unit}`;
     const [own, wanted] = [unitOrUndefined(end?.quantity?.unit), unitOrUndefined(item.unit)];
-    if (end?.quantity && end.quantity.unit !== '' && own && wanted && !sameDimension(own, wanted)) return `${path} is in ${end.quantity.unit}, but the item ${item.name} is in ${item.unit}`;
+    if (end?.quantity && end.quantity.unit !== '' && own && wanted && !sameDimension(own, wanted))
+      return `${path} is in ${end.quantity.unit}, but the item ${item.name} is in ${item.unit}`;
   }
   return undefined;
 }
 
 /** Which ways something goes along a link: values from its start to its end, messages as its two ports send and accept them. */
-export function waysOf(project: Project, type: PartType, link: Link): { readonly forth: boolean; readonly back: boolean } {
+export function waysOf(
+  project: Project,
+  type: PartType,
+  link: Link,
+): { readonly forth: boolean; readonly back: boolean } {
   const [a, b] = [linkEnd(project, type, link.from), linkEnd(project, type, link.to)];
   if (!a?.port || !b?.port) return { forth: true, back: false };
-  const forth = inCommon(gives(a), takes(b)).length > 0, back = inCommon(gives(b), takes(a)).length > 0;
+  const forth = inCommon(gives(a), takes(b)).length > 0,
+    back = inCommon(gives(b), takes(a)).length > 0;
   return { forth: forth || !back, back };
 }
 
@@ -88,15 +116,28 @@ export function checkLinks(project: Project): Problem[] {
       // names that are not there are told by those who resolve them
       const misfit = conflict ? undefined : itemConflict(project, type, l);
       if (misfit) found.push({ ...problem('error', 'item', misfit), place: `${place}/link/${l.id}` });
-      if (conflict && linkEnd(project, type, l.from) && linkEnd(project, type, l.to)) found.push({ ...problem('error', 'link', conflict), place: `${place}/link/${l.id}` });
+      if (conflict && linkEnd(project, type, l.from) && linkEnd(project, type, l.to))
+        found.push({ ...problem('error', 'link', conflict), place: `${place}/link/${l.id}` });
     });
     for (const part of type.parts) {
       const inner = typeById(project, part.type);
       for (const q of inner?.quantities ?? []) {
         if (q.role !== 'input') continue;
         const path = `${part.name}.${q.name}`;
-        const given = type.links.some((l) => l.to === path || l.from === path) || part.changes.some((c) => c.name === q.name) || new RegExp(`\\b${part.name}\\.${q.name}\\b`).test(type.physics) || driven.has(path);
-        if (!given) found.push({ ...problem('info', 'unlinked-input', `Nothing drives ${path}: it keeps its start value${q.value ? `, ${q.value}` : ''}`), place: `${place}/part/${part.id}` });
+        const given =
+          type.links.some((l) => l.to === path || l.from === path) ||
+          part.changes.some((c) => c.name === q.name) ||
+          new RegExp(`\\b${part.name}\\.${q.name}\\b`).test(type.physics) ||
+          driven.has(path);
+        if (!given)
+          found.push({
+            ...problem(
+              'info',
+              'unlinked-input',
+              `Nothing drives ${path}: it keeps its start value${q.value ? `, ${q.value}` : ''}`,
+            ),
+            place: `${place}/part/${part.id}`,
+          });
       }
     }
   }

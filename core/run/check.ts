@@ -22,8 +22,7 @@ export function checkProject(project: Project): ProjectCheck {
     const product = checkProduct(project);
     found.push(...product.problems);
     constants = product.constants;
-  }
-  else found.push(...projectLibrary(project).problems);
+  } else found.push(...projectLibrary(project).problems);
   found.push(...unusedTypes(project), ...doubleMeanings(project));
   const keys = new Set<string>();
   const problems = found.filter((p) => {
@@ -36,7 +35,15 @@ export function checkProject(project: Project): ProjectCheck {
 /** One phrase with two meanings would make texts mean something by chance. */
 const doubleMeanings = (project: Project): Problem[] =>
   doublePhrases(project.glossary).flatMap(({ entries }) =>
-    entries.map((e): Problem => ({ ...problem('warning', 'two-meanings', `"${e.phrase}" has ${entries.length} meanings in the glossary: ${entries.map((x) => x.meaning).join(' and ')}`), place: `glossary/${e.id}` })));
+    entries.map((e): Problem => ({
+      ...problem(
+        'warning',
+        'two-meanings',
+        `"${e.phrase}" has ${entries.length} meanings in the glossary: ${entries.map((x) => x.meaning).join(' and ')}`,
+      ),
+      place: `glossary/${e.id}`,
+    })),
+  );
 
 /** Types that no part of the product is of are read on their own: names and units only, since their ports are open. */
 function unusedTypes(project: Project): Problem[] {

@@ -87,7 +87,9 @@ export interface RunShape {
   readonly values: Readonly<Record<string, number>>;
 }
 
-export type StartResult = { readonly model: RunModel; readonly problems: readonly Problem[] } | { readonly model: undefined; readonly problems: readonly Problem[] };
+export type StartResult =
+  | { readonly model: RunModel; readonly problems: readonly Problem[] }
+  | { readonly model: undefined; readonly problems: readonly Problem[] };
 
 /** A run that can be watched, paused and acted on from another thread. */
 export interface Engine {
@@ -138,7 +140,8 @@ interface Session {
 }
 
 /** As data that can be posted: texts of origins are made when they are read. */
-const plainStructure = (s: ReturnType<typeof typeStructure>): ReturnType<typeof typeStructure> => JSON.parse(JSON.stringify(s)) as ReturnType<typeof typeStructure>;
+const plainStructure = (s: ReturnType<typeof typeStructure>): ReturnType<typeof typeStructure> =>
+  JSON.parse(JSON.stringify(s)) as ReturnType<typeof typeStructure>;
 
 /** `pack` prepares an update for its way to the listener, for instance by marking arrays for transfer. */
 export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u): Engine {
@@ -150,12 +153,29 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
   const tell = (s: Session): void => {
     const { simulation } = s.run;
     s.lastUpdate = performance.now();
-    const status = s.cancelled ? 'cancelled' : simulation.status === 'running' && s.paused ? 'paused' : simulation.status;
+    const status = s.cancelled
+      ? 'cancelled'
+      : simulation.status === 'running' && s.paused
+        ? 'paused'
+        : simulation.status;
     const unseen = !s.screen && status === 'running';
-    s.listen(pack({
-      run: s.id, status, time: simulation.time, chunk: unseen ? nothingNew : s.run.recorder.takeNew(), findings: unseen ? [] : s.run.findings(), problem: simulation.problem, warnings: simulation.warnings,
-      counts: simulation.counts, solver: simulation.status === 'running' ? undefined : simulation.report(), seconds: s.computing / 1000, stoppedAt: s.stoppedAt, actions: s.actions, sequences: s.run.sequences(),
-    }));
+    s.listen(
+      pack({
+        run: s.id,
+        status,
+        time: simulation.time,
+        chunk: unseen ? nothingNew : s.run.recorder.takeNew(),
+        findings: unseen ? [] : s.run.findings(),
+        problem: simulation.problem,
+        warnings: simulation.warnings,
+        counts: simulation.counts,
+        solver: simulation.status === 'running' ? undefined : simulation.report(),
+        seconds: s.computing / 1000,
+        stoppedAt: s.stoppedAt,
+        actions: s.actions,
+        sequences: s.run.sequences(),
+      }),
+    );
     s.actions = [];
   };
 
@@ -209,16 +229,43 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     start(project, setupId, options, listen) {
       if (session) session.cancelled = true;
       const setup = project.setups.find((x) => x.id === setupId);
-      if (!setup) return { model: undefined, problems: [{ severity: 'error', code: 'no-setup', message: 'This setup is no longer there' }] };
+      if (!setup)
+        return {
+          model: undefined,
+          problems: [{ severity: 'error', code: 'no-setup', message: 'This setup is no longer there' }],
+        };
       const extra = Object.entries(options.changes ?? {}).map(([name, value]) => ({ name, value }));
-      const again = (options.actions ?? []).map((a, k) => ({ id: `again-${k}`, time: a.time, kind: a.kind, target: a.target, value: String(a.value) }));
-      const changed = { ...setup, changes: [...setup.changes.filter((c) => !extra.some((e) => e.name === c.name)), ...extra], stimulus: [...setup.stimulus, ...again] };
+      const again = (options.actions ?? []).map((a, k) => ({
+        id: `again-${k}`,
+        time: a.time,
+        kind: a.kind,
+        target: a.target,
+        value: String(a.value),
+      }));
+      const changed = {
+        ...setup,
+        changes: [...setup.changes.filter((c) => !extra.some((e) => e.name === c.name)), ...extra],
+        stimulus: [...setup.stimulus, ...again],
+      };
       const prepared = prepareRun(project, changed, undefined, options.conditions);
       if (!isRunnable(prepared)) return { model: undefined, problems: prepared.problems };
       const run = createRun(prepared, undefined, true);
       count++;
       const s: Session = {
-        id: count, prepared, run, listen, screen: setup.screen, pace: setup.screen ? options.pace : 0, paused: options.paused ?? false, cancelled: false, clockBase: 0, timeBase: 0, lastUpdate: 0, computing: 0, stoppedAt: undefined, actions: [...(options.actions ?? [])],
+        id: count,
+        prepared,
+        run,
+        listen,
+        screen: setup.screen,
+        pace: setup.screen ? options.pace : 0,
+        paused: options.paused ?? false,
+        cancelled: false,
+        clockBase: 0,
+        timeBase: 0,
+        lastUpdate: 0,
+        computing: 0,
+        stoppedAt: undefined,
+        actions: [...(options.actions ?? [])],
       };
       session = s;
       run.simulation.breakAt(new Set(options.breakpoints ?? []));
@@ -266,7 +313,11 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       if (!target) return false;
       act((s) => {
         s.actions.push({ time: s.run.simulation.time, kind: 'send', target: path, value: 0 });
-        s.run.simulation.send(target.part, target.message, Object.entries(args).map(([name, value]) => ({ name, value })));
+        s.run.simulation.send(
+          target.part,
+          target.message,
+          Object.entries(args).map(([name, value]) => ({ name, value })),
+        );
         noteStop(s);
       });
       return true;
@@ -274,7 +325,12 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     runAll(project, ids, tell) {
       batch++;
       const mine = batch;
-      return runSetups(project, ids, tell, () => new Promise((resolve) => setTimeout(() => resolve(batch === mine), 0)));
+      return runSetups(
+        project,
+        ids,
+        tell,
+        () => new Promise((resolve) => setTimeout(() => resolve(batch === mine), 0)),
+      );
     },
     cancelAll: () => void batch++,
     breakAt: (places) => session?.run.simulation.breakAt(new Set(places)),
@@ -283,14 +339,18 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
 
 function shapesOf(prepared: Prepared, run: Run): RunShape[] {
   const { v } = run.simulation.machine.memory;
-  const values = new Map(prepared.model.parts.flatMap((p) => (p.shape ? [[p.name, {} as Record<string, number>] as const] : [])));
+  const values = new Map(
+    prepared.model.parts.flatMap((p) => (p.shape ? [[p.name, {} as Record<string, number>] as const] : [])),
+  );
   prepared.model.variables.forEach((x, k) => {
     if (!x.ofShape) return;
     const owner = ownerOf(x.name);
     const own = values.get(owner);
     if (own) own[owner === '' ? x.name : x.name.slice(owner.length + 1)] = v[k];
   });
-  return prepared.model.parts.flatMap((p) => (p.shape ? [{ part: p.name, kind: p.shape, values: values.get(p.name)! }] : []));
+  return prepared.model.parts.flatMap((p) =>
+    p.shape ? [{ part: p.name, kind: p.shape, values: values.get(p.name)! }] : [],
+  );
 }
 
 function runModel(id: number, prepared: Prepared, run: Run): RunModel {
@@ -299,14 +359,26 @@ function runModel(id: number, prepared: Prepared, run: Run): RunModel {
   const visible = model.variables.map((x, k) => ({ x, k })).filter(({ x }) => !x.hidden && x.type !== 'String');
   return {
     run: id,
-    parameters: Object.fromEntries(visible.filter(({ x }) => x.kind === 'parameter' || x.kind === 'constant').map(({ x, k }) => [x.name, v[k]])),
-    parts: model.parts.map((p) => p.name), partTypes: model.parts.map((p) => p.typeName),
+    parameters: Object.fromEntries(
+      visible.filter(({ x }) => x.kind === 'parameter' || x.kind === 'constant').map(({ x, k }) => [x.name, v[k]]),
+    ),
+    parts: model.parts.map((p) => p.name),
+    partTypes: model.parts.map((p) => p.typeName),
     charts: model.charts.map((c) => ({
-      name: c.name, place: c.place, part: model.parts[c.part]?.name ?? '', states: c.structure.states.map((s) => s.path), places: c.active.map((v) => model.variables[v].place),
-      transitions: c.transitions.map((t) => t.origin.place), via: c.transitions.map((t) => t.via), targets: c.structure.transitions.map((t) => (t.targets.length > 0 ? c.structure.states[t.targets[0]].path : '')), isProcedure: c.isProcedure,
+      name: c.name,
+      place: c.place,
+      part: model.parts[c.part]?.name ?? '',
+      states: c.structure.states.map((s) => s.path),
+      places: c.active.map((v) => model.variables[v].place),
+      transitions: c.transitions.map((t) => t.origin.place),
+      via: c.transitions.map((t) => t.via),
+      targets: c.structure.transitions.map((t) => (t.targets.length > 0 ? c.structure.states[t.targets[0]].path : '')),
+      isProcedure: c.isProcedure,
     })),
     units: Object.fromEntries(visible.map(({ x }) => [x.name, x.unit])),
     shapes: shapesOf(prepared, run),
-    settable: visible.filter(({ x }) => x.kind === 'external' || x.kind === 'parameter' || x.kind === 'assigned').map(({ x }) => x.name),
+    settable: visible
+      .filter(({ x }) => x.kind === 'external' || x.kind === 'parameter' || x.kind === 'assigned')
+      .map(({ x }) => x.name),
   };
 }

@@ -55,10 +55,18 @@ export function exampleOf(formula: string, glossary: Project['glossary'] = []): 
   const courses = new Map<string, { holds?: readonly Shape[]; fails?: readonly Shape[] }>();
   let trials = 0;
   for (const pick of combinations(choices.map((c) => c.length))) {
-    if (++trials > mostTrials || (holds && fails && (times.length === 0 || names.length === 1 || trials > enoughTrials))) break;
+    if (
+      ++trials > mostTrials ||
+      (holds && fails && (times.length === 0 || names.length === 1 || trials > enoughTrials))
+    )
+      break;
     const shapes = pick.map((k, j) => choices[j][k]);
     const monitor = createMonitor(source);
-    for (const [t, env] of rowsOf(names, shapes, end)) monitor.row(t, Float64Array.from(watch.observers, (o) => evaluate(o.expr, env, t)));
+    for (const [t, env] of rowsOf(names, shapes, end))
+      monitor.row(
+        t,
+        Float64Array.from(watch.observers, (o) => evaluate(o.expr, env, t)),
+      );
     const { verdict } = monitor.finding(true);
     if (verdict === 'undecided') continue;
     if (verdict === 'holds') holds ??= shapes;
@@ -76,14 +84,36 @@ export function exampleOf(formula: string, glossary: Project['glossary'] = []): 
     }
   }
   if (!holds && !fails) return undefined;
-  return { end, signals: names.map((name, j) => ({ name, isBoolean: signals.get(name)!.isBoolean, levels: [...signals.get(name)!.levels], holds: holds?.[j], fails: fails?.[j] })) };
+  return {
+    end,
+    signals: names.map((name, j) => ({
+      name,
+      isBoolean: signals.get(name)!.isBoolean,
+      levels: [...signals.get(name)!.levels],
+      holds: holds?.[j],
+      fails: fails?.[j],
+    })),
+  };
 }
 
 /** Operators whose last argument is a number. */
-const numberOperators: ReadonlySet<string> = new Set(['average', 'rms', 'highest', 'lowest', 'at', 'averageDuring', 'rmsDuring']);
+const numberOperators: ReadonlySet<string> = new Set([
+  'average',
+  'rms',
+  'highest',
+  'lowest',
+  'at',
+  'averageDuring',
+  'rmsDuring',
+]);
 
 /** The quantities and conditions of a formula, with the numbers they are compared with. */
-function collect(e: Expr, into: Map<string, { isBoolean: boolean; levels: Set<number> }>, numeric: boolean, levels: readonly number[] = []): void {
+function collect(
+  e: Expr,
+  into: Map<string, { isBoolean: boolean; levels: Set<number> }>,
+  numeric: boolean,
+  levels: readonly number[] = [],
+): void {
   const note = (name: string): void => {
     const known = into.get(name) ?? { isBoolean: !numeric, levels: new Set<number>() };
     if (numeric) known.isBoolean = false;
@@ -97,7 +127,8 @@ function collect(e: Expr, into: Map<string, { isBoolean: boolean; levels: Set<nu
     case 'call':
       if (e.callee === 'in') note(printExpression(e));
       else if (numberOperators.has(e.callee)) e.args.slice(-1).forEach((a) => collect(a, into, true, levels));
-      else e.args.forEach((a) => collect(a, into, e.callee === 'abs' || e.callee === 'min' || e.callee === 'max', levels));
+      else
+        e.args.forEach((a) => collect(a, into, e.callee === 'abs' || e.callee === 'min' || e.callee === 'max', levels));
       return;
     case 'unary':
       collect(e.operand, into, e.op !== 'not' && numeric, levels);
@@ -117,18 +148,47 @@ const constantOf = (e: Expr): number | undefined => {
 };
 
 const timesIn = (formula: string): number[] =>
-  [...formula.matchAll(/(?:within|throughout|after|count|average|rms|until|always|eventually)\((\d+(?:\.\d+)?)\s*(?:'([^']*)')?/g), ...formula.matchAll(/time >= (\d+(?:\.\d+)?)\s*(?:'([^']*)')?/g)].map((m) => Number(m[1]) * (unitOrUndefined(m[2])?.scale ?? 1));
+  [
+    ...formula.matchAll(
+      /(?:within|throughout|after|count|average|rms|until|always|eventually)\((\d+(?:\.\d+)?)\s*(?:'([^']*)')?/g,
+    ),
+    ...formula.matchAll(/time >= (\d+(?:\.\d+)?)\s*(?:'([^']*)')?/g),
+  ].map((m) => Number(m[1]) * (unitOrUndefined(m[2])?.scale ?? 1));
 
-function shapesOf(signal: { isBoolean: boolean; levels: ReadonlySet<number> }, start: number, times: readonly number[], end: number): Shape[] {
+function shapesOf(
+  signal: { isBoolean: boolean; levels: ReadonlySet<number> },
+  start: number,
+  times: readonly number[],
+  end: number,
+): Shape[] {
   const levels = signal.isBoolean ? [0, 1] : around([...signal.levels]);
-  const delays = [...new Set([0, ...times.flatMap((t) => [0.5 * t, 1.5 * t]), ...(times.length === 0 ? [end * 0.3] : [])])];
-  const flat = (x: number): Shape => [[0, x], [end, x]];
-  const step = (a: number, b: number, t: number): Shape => [[0, a], [t, a], [t, b], [end, b]];
-  const pulse = (a: number, b: number, t: number, w: number): Shape => [[0, a], [t, a], [t, b], [t + w, b], [t + w, a], [end, a]];
+  const delays = [
+    ...new Set([0, ...times.flatMap((t) => [0.5 * t, 1.5 * t]), ...(times.length === 0 ? [end * 0.3] : [])]),
+  ];
+  const flat = (x: number): Shape => [
+    [0, x],
+    [end, x],
+  ];
+  const step = (a: number, b: number, t: number): Shape => [
+    [0, a],
+    [t, a],
+    [t, b],
+    [end, b],
+  ];
+  const pulse = (a: number, b: number, t: number, w: number): Shape => [
+    [0, a],
+    [t, a],
+    [t, b],
+    [t + w, b],
+    [t + w, a],
+    [end, a],
+  ];
   const pairs = levels.flatMap((a) => levels.filter((b) => b !== a).map((b) => [a, b] as const));
   const flats = levels.map(flat);
   const steps = pairs.flatMap(([a, b]) => delays.filter((d) => start + d < end).map((d) => step(a, b, start + d)));
-  const pulses = pairs.flatMap(([a, b]) => delays.filter((d) => d > 0 && start + d < end).map((d) => pulse(a, b, start, d)));
+  const pulses = pairs.flatMap(([a, b]) =>
+    delays.filter((d) => d > 0 && start + d < end).map((d) => pulse(a, b, start, d)),
+  );
   // something should happen in a drawing about time; otherwise the plainest course says most
   return signal.isBoolean || times.length > 0 ? [...steps, ...flats, ...pulses] : [...flats, ...steps, ...pulses];
 }
@@ -150,7 +210,8 @@ function* combinations(sizes: readonly number[]): Generator<number[]> {
       if (left < sizes[k]) yield [left];
       return;
     }
-    for (let x = 0; x <= Math.min(left, sizes[k] - 1); x++) for (const rest of fill(k + 1, left - x)) yield [x, ...rest];
+    for (let x = 0; x <= Math.min(left, sizes[k] - 1); x++)
+      for (const rest of fill(k + 1, left - x)) yield [x, ...rest];
   };
   for (let sum = 0; sum <= most; sum++) yield* fill(0, sum);
 }
@@ -162,7 +223,10 @@ function* rowsOf(names: readonly string[], shapes: readonly Shape[], end: number
   const jumps = shapes.flatMap((s) => s.flatMap((p, k) => (k > 0 && s[k - 1][0] === p[0] ? [p[0]] : [])));
   const grid = Array.from({ length: 81 }, (_, k) => (k * end) / 80);
   const times = [...new Set([...grid, ...jumps])].sort((a, b) => a - b);
-  const env = (t: number, after: boolean): Environment => (name) => valueAt(shapes[names.indexOf(name)], t, after);
+  const env =
+    (t: number, after: boolean): Environment =>
+    (name) =>
+      valueAt(shapes[names.indexOf(name)], t, after);
   for (const t of times) {
     if (jumps.includes(t)) yield [t, env(t, false)];
     yield [t, env(t, true)];
@@ -195,25 +259,43 @@ function evaluate(e: Expr, env: Environment, t: number): number {
     case 'call': {
       if (e.callee === 'in') return env(printExpression(e));
       const args = e.args.map(go);
-      const known: Readonly<Record<string, (...x: number[]) => number>> = { abs: Math.abs, min: Math.min, max: Math.max, sqrt: Math.sqrt };
+      const known: Readonly<Record<string, (...x: number[]) => number>> = {
+        abs: Math.abs,
+        min: Math.min,
+        max: Math.max,
+        sqrt: Math.sqrt,
+      };
       return known[e.callee]?.(...args) ?? NaN;
     }
     case 'binary': {
       const [a, b] = [go(e.left), go(e.right)];
       switch (e.op) {
-        case '+': return a + b;
-        case '-': return a - b;
-        case '*': return a * b;
-        case '/': return a / b;
-        case '<': return Number(a < b);
-        case '<=': return Number(a <= b);
-        case '>': return Number(a > b);
-        case '>=': return Number(a >= b);
-        case '==': return Number(a === b);
-        case '<>': return Number(a !== b);
-        case 'and': return Number(a !== 0 && b !== 0);
-        case 'or': return Number(a !== 0 || b !== 0);
-        default: return NaN;
+        case '+':
+          return a + b;
+        case '-':
+          return a - b;
+        case '*':
+          return a * b;
+        case '/':
+          return a / b;
+        case '<':
+          return Number(a < b);
+        case '<=':
+          return Number(a <= b);
+        case '>':
+          return Number(a > b);
+        case '>=':
+          return Number(a >= b);
+        case '==':
+          return Number(a === b);
+        case '<>':
+          return Number(a !== b);
+        case 'and':
+          return Number(a !== 0 && b !== 0);
+        case 'or':
+          return Number(a !== 0 || b !== 0);
+        default:
+          return NaN;
       }
     }
     default:

@@ -45,7 +45,12 @@ export interface Prepared {
 }
 
 /** From a project and a setup to a program with its monitors. Problems carry their places; without a program nothing can run. */
-export function prepareRun(project: Project, setup: Setup, rootId = setup.root || project.root, stops: readonly string[] = []): Prepared {
+export function prepareRun(
+  project: Project,
+  setup: Setup,
+  rootId = setup.root || project.root,
+  stops: readonly string[] = [],
+): Prepared {
   const { library, problems: textProblems } = projectLibrary(project);
   const root = typeById(project, rootId);
   const rootName = root?.name ?? '';
@@ -62,9 +67,18 @@ export function prepareRun(project: Project, setup: Setup, rootId = setup.root |
     if (row.kind !== 'follow') return [];
     const parsed = parseExpressionText(row.value);
     setupProblems.push(...atPlace(`setup/${setup.id}/stimulus/${row.id}`, parsed.problems));
-    return parsed.problems.length > 0 ? [] : [{ target: row.target, expr: parsed.value, place: `setup/${setup.id}/stimulus/${row.id}` }];
+    return parsed.problems.length > 0
+      ? []
+      : [{ target: row.target, expr: parsed.value, place: `setup/${setup.id}/stimulus/${row.id}` }];
   });
-  const observers = [...watches.flatMap((w) => w.observers), ...stopObservers, ...(endText && endText.problems.length === 0 ? [{ name: '$end', expr: endText.value, place: `setup/${setup.id}/endWhen`, stops: true }] : []), ...sequences.flatMap((s) => s.observers)];
+  const observers = [
+    ...watches.flatMap((w) => w.observers),
+    ...stopObservers,
+    ...(endText && endText.problems.length === 0
+      ? [{ name: '$end', expr: endText.value, place: `setup/${setup.id}/endWhen`, stops: true }]
+      : []),
+    ...sequences.flatMap((s) => s.observers),
+  ];
   const place = `setup/${setup.id}/change`;
   const changed = readChanges(setup.changes, place);
   let flat = flatten(library, rootName, { observers, signals });
@@ -72,7 +86,13 @@ export function prepareRun(project: Project, setup: Setup, rootId = setup.root |
   const startValues = new Map<number, number>();
   if (setup.changes.length > 0) {
     const fixed = setup.changes.filter((c) => isFixed(flat, c.name));
-    if (fixed.length > 0) flat = flatten(library, rootName, { observers, signals, changes: readChanges(fixed, place).modification, changesPlace: place });
+    if (fixed.length > 0)
+      flat = flatten(library, rootName, {
+        observers,
+        signals,
+        changes: readChanges(fixed, place).modification,
+        changesPlace: place,
+      });
     setup.changes.forEach((c, k) => {
       if (fixed.includes(c)) return;
       const index = flat.model.indexOf.get(c.name);
@@ -85,8 +105,15 @@ export function prepareRun(project: Project, setup: Setup, rootId = setup.root |
   const compiled = compile(withoutObserverErrors(model));
   const stimulus = readStimulus(setup, model, setupProblems);
   const options: SimulationOptions = {
-    stop: setup.stop, solver: setup.solver, relative: setup.relative, absolute: setup.absolute, step: setup.step, recordEvery: setup.recordEvery,
-    values: startValues, stimulus, startIn: readStartIn(setup, model, setupProblems),
+    stop: setup.stop,
+    solver: setup.solver,
+    relative: setup.relative,
+    absolute: setup.absolute,
+    step: setup.step,
+    recordEvery: setup.recordEvery,
+    values: startValues,
+    stimulus,
+    startIn: readStartIn(setup, model, setupProblems),
     ...(flat.observed.has('$end') && { endWhen: flat.observed.get('$end')!.index }),
     stopWhen: stops.flatMap((name, k) => {
       const found = flat.observed.get(`$stop${k}`);
@@ -95,14 +122,33 @@ export function prepareRun(project: Project, setup: Setup, rootId = setup.root |
   };
   const watched = watches.map((w) => monitorOf(w, flat));
   const problems = [
-    ...textProblems, ...compiled.problems, ...model.problems.filter((p) => p.place?.startsWith('requirement/')), ...watches.flatMap((w, k) => [...w.problems, ...watched[k].problems]), ...setupProblems,
-    ...sequences.flatMap((s) => s.problems), ...(root ? checkParticipants(sequences, model, root) : []),
+    ...textProblems,
+    ...compiled.problems,
+    ...model.problems.filter((p) => p.place?.startsWith('requirement/')),
+    ...watches.flatMap((w, k) => [...w.problems, ...watched[k].problems]),
+    ...setupProblems,
+    ...sequences.flatMap((s) => s.problems),
+    ...(root ? checkParticipants(sequences, model, root) : []),
   ];
-  const blocking = problems.some((p) => p.severity === 'error' && p.place?.includes('/sequence/')) || hasErrors(textProblems) || hasErrors(setupProblems) || !compiled.program || hasErrors(compiled.problems);
+  const blocking =
+    problems.some((p) => p.severity === 'error' && p.place?.includes('/sequence/')) ||
+    hasErrors(textProblems) ||
+    hasErrors(setupProblems) ||
+    !compiled.program ||
+    hasErrors(compiled.problems);
   return {
-    record, sequences: prepareSequences(sequences, flat.observed), model, program: blocking ? undefined : compiled.program, options, problems: [...new Set(problems)],
+    record,
+    sequences: prepareSequences(sequences, flat.observed),
+    model,
+    program: blocking ? undefined : compiled.program,
+    options,
+    problems: [...new Set(problems)],
     requirements: watches.map(({ requirement, problems: unread }, k) => ({
-      id: requirement.id, key: requirement.key, source: watched[k].source, decided: standingOf(requirement, undefined, undefined).finding, problem: (unread[0] ?? watched[k].problems[0])?.message ?? '',
+      id: requirement.id,
+      key: requirement.key,
+      source: watched[k].source,
+      decided: standingOf(requirement, undefined, undefined).finding,
+      problem: (unread[0] ?? watched[k].problems[0])?.message ?? '',
     })),
   };
 }
@@ -120,14 +166,19 @@ export interface ProductCheck {
 export function checkProduct(project: Project): ProductCheck {
   const { library, problems: textProblems } = projectLibrary(project);
   const watches = watchedRequirements(project);
-  const flat = flatten(library, typeById(project, project.root)?.name ?? '', { observers: watches.flatMap((w) => w.observers) });
+  const flat = flatten(library, typeById(project, project.root)?.name ?? '', {
+    observers: watches.flatMap((w) => w.observers),
+  });
   const { model } = flat;
-  const structural = withoutObserverErrors(model).problems.some((p) => p.severity === 'error' && !p.code.startsWith('unit'));
+  const structural = withoutObserverErrors(model).problems.some(
+    (p) => p.severity === 'error' && !p.code.startsWith('unit'),
+  );
   const setupProblems = project.setups.flatMap((setup) => {
     const place = `setup/${setup.id}/change`;
     const found: Problem[] = [...readChanges(setup.changes, place).problems];
     setup.changes.forEach((c, k) => {
-      if (!model.indexOf.has(c.name) && !hasElements(model, c.name)) found.push(unknownPath(model, c.name, `${place}/${k}`));
+      if (!model.indexOf.has(c.name) && !hasElements(model, c.name))
+        found.push(unknownPath(model, c.name, `${place}/${k}`));
     });
     // a setup of another part type is checked when it is run
     readStimulus(setup, model, found);
@@ -139,13 +190,28 @@ export function checkProduct(project: Project): ProductCheck {
     return finding ? [{ id: w.requirement.id, key: w.requirement.key, ...finding }] : [];
   });
   const requirementProblems = watches.flatMap((w) => [...w.problems, ...monitorOf(w, flat).problems]);
-  return { problems: [...textProblems, ...model.problems, ...(structural ? [] : analyse(model).problems), ...checkBehaviour(project, library, model), ...checkLinks(project), ...requirementProblems, ...setupProblems], constants };
+  return {
+    problems: [
+      ...textProblems,
+      ...model.problems,
+      ...(structural ? [] : analyse(model).problems),
+      ...checkBehaviour(project, library, model),
+      ...checkLinks(project),
+      ...requirementProblems,
+      ...setupProblems,
+    ],
+    constants,
+  };
 }
 
-const hasElements = (model: FlatModel, name: string): boolean => [...model.indexOf.keys()].some((n) => n.startsWith(`${name}[`));
+const hasElements = (model: FlatModel, name: string): boolean =>
+  [...model.indexOf.keys()].some((n) => n.startsWith(`${name}[`));
 
 /** A requirement that cannot be read does not keep the product from running. */
-const withoutObserverErrors = (model: FlatModel): FlatModel => ({ ...model, problems: model.problems.filter((p) => !p.place?.startsWith('requirement/')) });
+const withoutObserverErrors = (model: FlatModel): FlatModel => ({
+  ...model,
+  problems: model.problems.filter((p) => !p.place?.startsWith('requirement/')),
+});
 
 const isFixed = (flat: FlattenResult, name: string): boolean => {
   const index = flat.model.indexOf.get(name);
@@ -155,7 +221,10 @@ const isFixed = (flat: FlattenResult, name: string): boolean => {
 
 function unknownPath(model: FlatModel, name: string, place: string): Problem {
   const near = nearestName(name, model.indexOf.keys());
-  return { ...problem('error', 'unknown-name', `${model.name} has no ${name}${near ? `; did you mean ${near}?` : ''}`), place };
+  return {
+    ...problem('error', 'unknown-name', `${model.name} has no ${name}${near ? `; did you mean ${near}?` : ''}`),
+    place,
+  };
 }
 
 function plainValue(text: string): number {
@@ -166,10 +235,21 @@ function plainValue(text: string): number {
       return unit ? e.value * unit.scale + unit.offset : e.value;
     }
     if (e.kind === 'boolean') return e.value ? 1 : 0;
-    if (e.kind === 'unary') return e.op === '-' ? -read(e.operand) : e.op === 'not' ? (read(e.operand) ? 0 : 1) : read(e.operand);
+    if (e.kind === 'unary')
+      return e.op === '-' ? -read(e.operand) : e.op === 'not' ? (read(e.operand) ? 0 : 1) : read(e.operand);
     if (e.kind === 'binary') {
       const [a, b] = [read(e.left), read(e.right)];
-      return e.op === '+' ? a + b : e.op === '-' ? a - b : e.op === '*' ? a * b : e.op === '/' ? a / b : e.op === '^' ? a ** b : NaN;
+      return e.op === '+'
+        ? a + b
+        : e.op === '-'
+          ? a - b
+          : e.op === '*'
+            ? a * b
+            : e.op === '/'
+              ? a / b
+              : e.op === '^'
+                ? a ** b
+                : NaN;
     }
     return NaN;
   };
@@ -182,7 +262,11 @@ function readRecord(setup: Setup, model: FlatModel, problems: Problem[]): readon
   const known = recordable(model);
   return setup.record.flatMap((name, k) => {
     const found = known.filter((x) => x === name || x.startsWith(`${name}.`) || x.startsWith(`${name}[`));
-    if (found.length === 0) problems.push({ ...problem('error', 'unknown-name', `${model.name} has no ${name} to record`), place: `setup/${setup.id}/record/${k}` });
+    if (found.length === 0)
+      problems.push({
+        ...problem('error', 'unknown-name', `${model.name} has no ${name} to record`),
+        place: `setup/${setup.id}/record/${k}`,
+      });
     return found;
   });
 }
@@ -193,8 +277,15 @@ function readStartIn(setup: Setup, model: FlatModel, problems: Problem[]): Map<n
   setup.startIn.forEach((name, k) => {
     const c = model.charts.findIndex((x) => name.startsWith(`${x.name}.`));
     const wanted = c < 0 ? '' : name.slice(model.charts[c].name.length + 1);
-    const state = c < 0 ? -1 : model.charts[c].structure.states.findIndex((s) => s.path === wanted || s.path.endsWith(`.${wanted}`));
-    if (state < 0) problems.push({ ...problem('error', 'unknown-state', `${model.name} has no state ${name}; it is written like ctrl.mode.Ready`), place: `setup/${setup.id}/startIn/${k}` });
+    const state =
+      c < 0
+        ? -1
+        : model.charts[c].structure.states.findIndex((s) => s.path === wanted || s.path.endsWith(`.${wanted}`));
+    if (state < 0)
+      problems.push({
+        ...problem('error', 'unknown-state', `${model.name} has no state ${name}; it is written like ctrl.mode.Ready`),
+        place: `setup/${setup.id}/startIn/${k}`,
+      });
     else chosen.set(c, [...(chosen.get(c) ?? []), state]);
   });
   return chosen;
@@ -212,14 +303,24 @@ function readStimulus(setup: Setup, model: FlatModel, problems: Problem[]): Stim
       }
       const { kind } = model.variables[index];
       if (kind === 'continuous' || kind === 'discrete') {
-        problems.push({ ...problem('error', 'not-settable', `${row.target} follows from the equations and cannot be set; inputs and parameters can`), place });
+        problems.push({
+          ...problem(
+            'error',
+            'not-settable',
+            `${row.target} follows from the equations and cannot be set; inputs and parameters can`,
+          ),
+          place,
+        });
         return [];
       }
       return [{ time: row.time, kind: 'set', variable: index, value: plainValue(row.value) }];
     }
     const target = messageTarget(model, row.target);
     if (!target) {
-      problems.push({ ...problem('error', 'unknown-part', `${row.target} does not name a part and a message, such as ctrl.start`), place });
+      problems.push({
+        ...problem('error', 'unknown-part', `${row.target} does not name a part and a message, such as ctrl.start`),
+        place,
+      });
       return [];
     }
     const unheard = unheardMessage(model, target.part, target.message);
@@ -230,9 +331,14 @@ function readStimulus(setup: Setup, model: FlatModel, problems: Problem[]): Stim
 
 /** Says that nothing in a part waits for a message, and what may have been meant. */
 function unheardMessage(model: FlatModel, part: number, message: string): string | undefined {
-  const heard = model.charts.filter((c) => c.part === part).flatMap((c) => c.structure.transitions.flatMap((t) => t.triggers.filter((g) => g.kind === 'message')));
+  const heard = model.charts
+    .filter((c) => c.part === part)
+    .flatMap((c) => c.structure.transitions.flatMap((t) => t.triggers.filter((g) => g.kind === 'message')));
   if (heard.some((g) => takesMessage(g, message)) || message.includes('.')) return undefined;
-  const near = nearestName(message, heard.map((g) => g.message));
+  const near = nearestName(
+    message,
+    heard.map((g) => g.message),
+  );
   return `Nothing in ${model.parts[part].name || model.name} waits for ${message}${near ? `; did you mean ${near}?` : ''}`;
 }
 
@@ -245,6 +351,9 @@ export function messageTarget(model: FlatModel, path: string): { part: number; m
   // a procedure is started by a message of two words
   const control = /^(?:(.*)\.)?([^.]+\.(?:start|stop))$/.exec(path);
   const owner = control ? model.parts.findIndex((p) => p.name === (control[1] ?? '')) : -1;
-  return control && owner >= 0 && model.charts.some((c) => c.part === owner && c.isProcedure && c.name.split('.').at(-1) === control[2].split('.')[0]) ? { part: owner, message: control[2] } : undefined;
+  return control &&
+    owner >= 0 &&
+    model.charts.some((c) => c.part === owner && c.isProcedure && c.name.split('.').at(-1) === control[2].split('.')[0])
+    ? { part: owner, message: control[2] }
+    : undefined;
 }
-

@@ -20,7 +20,8 @@ const finish = (s: Setup, project: Project = tubeCapper) => {
   run.simulation.advance(Infinity);
   return run;
 };
-const verdicts = (run: ReturnType<typeof finish>): Record<string, string> => Object.fromEntries(run.findings().map((f) => [f.key, f.verdict]));
+const verdicts = (run: ReturnType<typeof finish>): Record<string, string> =>
+  Object.fromEntries(run.findings().map((f) => [f.key, f.verdict]));
 
 test('the sample file is the one the sources write', () => {
   const text = readFileSync('samples/tube-capper.zelvar.json', 'utf8');
@@ -30,23 +31,46 @@ test('the sample file is the one the sources write', () => {
 
 describe('the stories of the capper', () => {
   test('Empty belt: the missing tube is reported at the very end of its time, which still counts', () => {
-    const finding = finish(setup('Empty belt')).findings().find((f) => f.key === 'CAP-10')!;
+    const finding = finish(setup('Empty belt'))
+      .findings()
+      .find((f) => f.key === 'CAP-10')!;
     expect(finding.verdict).toBe('holds');
     expect(Math.abs(finding.margin!)).toBeLessThan(1e-9);
   });
   test('Five tubes: each in time', () => {
     const run = finish(setup('Five tubes'));
-    expect(run.findings().find((f) => f.key === 'CAP-07')).toMatchObject({ verdict: 'holds', reason: 'Tested 5 times' });
+    expect(run.findings().find((f) => f.key === 'CAP-07')).toMatchObject({
+      verdict: 'holds',
+      reason: 'Tested 5 times',
+    });
   });
   test('Careful: everything that can be decided holds', () => {
     const run = finish(setup('Careful'));
     expect(run.simulation.status).toBe('finished');
     expect(verdicts(run)).toEqual({
-      'CAP-01': 'holds', 'CAP-02': 'holds', 'CAP-03': 'holds', 'CAP-04': 'holds', 'CAP-05': 'undecided', 'CAP-06': 'holds', 'CAP-07': 'holds', 'CAP-08': 'holds', 'CAP-09': 'holds',
-      'CAP-10': 'undecided', 'CAP-11': 'holds', 'CAP-12': 'holds', 'CAP-13': 'undecided', 'CAP-14': 'undecided', 'CAP-15': 'holds',
+      'CAP-01': 'holds',
+      'CAP-02': 'holds',
+      'CAP-03': 'holds',
+      'CAP-04': 'holds',
+      'CAP-05': 'undecided',
+      'CAP-06': 'holds',
+      'CAP-07': 'holds',
+      'CAP-08': 'holds',
+      'CAP-09': 'holds',
+      'CAP-10': 'undecided',
+      'CAP-11': 'holds',
+      'CAP-12': 'holds',
+      'CAP-13': 'undecided',
+      'CAP-14': 'undecided',
+      'CAP-15': 'holds',
     });
     const recording = run.recorder.take();
-    const at = (name: string, t: number): number => valueAt(recording, recording.columns.find((c) => c.name === name)!, t)!;
+    const at = (name: string, t: number): number =>
+      valueAt(
+        recording,
+        recording.columns.find((c) => c.name === name)!,
+        t,
+      )!;
     // at rest under torque control the cap holds what it is pressed with: friction and seat together 0.6 N.m within 2 %
     expect(Math.abs(at('cap.torque', 1.36) - 0.6)).toBeLessThan(0.012);
     expect(at('ctrl.count', 2)).toBe(1);
@@ -84,7 +108,8 @@ describe('the stories of the capper', () => {
     const recording = finish(setup('Careful')).recorder.take();
     const column = (name: string): Float64Array => recording.columns.find((c) => c.name === name)!.values;
     const [power, current, speed] = [column('spindle.power'), column('spindle.current'), column('spindle.speed')];
-    let given = 0, heat = 0;
+    let given = 0,
+      heat = 0;
     for (let r = 1; r < recording.rows; r++) {
       const h = recording.time[r] - recording.time[r - 1];
       given += (h * (power[r] + power[r - 1])) / 2;
@@ -117,41 +142,78 @@ test('a snapshot taken in the middle restores to the same bits', () => {
 });
 
 describe('bad input', () => {
-  const changed = (typeId: string, change: (t: Project['types'][number]) => Project['types'][number]): Project => ({ ...tubeCapper, types: tubeCapper.types.map((t) => (t.id === typeId ? change(t) : t)) });
-  const found = (p: Project): string => checkProject(p).problems.map((x) => `${x.place} ${x.message}`).join('\n');
+  const changed = (typeId: string, change: (t: Project['types'][number]) => Project['types'][number]): Project => ({
+    ...tubeCapper,
+    types: tubeCapper.types.map((t) => (t.id === typeId ? change(t) : t)),
+  });
+  const found = (p: Project): string =>
+    checkProject(p)
+      .problems.map((x) => `${x.place} ${x.message}`)
+      .join('\n');
 
   test('a misspelt name and clashing units in the physics', () => {
-    const p = changed('t-spindledrive', (t) => ({ ...t, physics: t.physics.replace('rotorSpeed = rotor.w', 'rotorSpeed = gear*sped').replace('abs(voltage*current)', 'abs((voltage - speed)*current)') }));
+    const p = changed('t-spindledrive', (t) => ({
+      ...t,
+      physics: t.physics
+        .replace('rotorSpeed = rotor.w', 'rotorSpeed = gear*sped')
+        .replace('abs(voltage*current)', 'abs((voltage - speed)*current)'),
+    }));
     expect(found(p)).toMatch(/t-spindledrive\/physics sped is not a quantity .* did you mean speed\?/);
     expect(found(p)).toMatch(/subtracts voltage in V and speed in rad\/s/);
   });
   test('a chart that never settles names its loop', () => {
     const p = changed('t-guardswitch', (t) => ({
-      ...t, charts: [{ ...newChart('c', 'door'), states: [{ ...newState('a', 'Here', null, 0, 0), initial: true }, newState('b', 'There', null, 0, 0)], transitions: [newTransition('x', 'a', 'b'), newTransition('y', 'b', 'a')] }],
+      ...t,
+      charts: [
+        {
+          ...newChart('c', 'door'),
+          states: [{ ...newState('a', 'Here', null, 0, 0), initial: true }, newState('b', 'There', null, 0, 0)],
+          transitions: [newTransition('x', 'a', 'b'), newTransition('y', 'b', 'a')],
+        },
+      ],
     }));
     const run = createRun(prepare(setup('Careful'), p));
     run.simulation.advance(Infinity);
     expect(run.simulation.problem?.code).toBe('never-settles');
-    expect(run.simulation.problem?.message).toMatch(/guard\.door never settles: it keeps going through (Here -> There|There -> Here)/);
+    expect(run.simulation.problem?.message).toMatch(
+      /guard\.door never settles: it keeps going through (Here -> There|There -> Here)/,
+    );
   });
   test('an equation and a chart that give one quantity', () => {
     const p = changed('t-beltdrive', (t) => ({ ...t, physics: `${t.physics}driving = true;\n` }));
-    expect(found(p)).toMatch(/driving is given by the equation "driving = true;" and is also set by the state chart belt\.drive/);
+    expect(found(p)).toMatch(
+      /driving is given by the equation "driving = true;" and is also set by the state chart belt\.drive/,
+    );
   });
   test('setups that name what is not there', () => {
-    const p = { ...tubeCapper, setups: [{ ...setup('Careful'), changes: [{ name: 'ctrl.crepSpeed', value: '3' }], stimulus: [{ id: 'i', time: 0, kind: 'send' as const, target: 'nobody.start', value: '' }] }] };
+    const p = {
+      ...tubeCapper,
+      setups: [
+        {
+          ...setup('Careful'),
+          changes: [{ name: 'ctrl.crepSpeed', value: '3' }],
+          stimulus: [{ id: 'i', time: 0, kind: 'send' as const, target: 'nobody.start', value: '' }],
+        },
+      ],
+    };
     expect(found(p)).toMatch(/has no ctrl\.crepSpeed; did you mean ctrl\.creepSpeed\?/);
     expect(found(p)).toMatch(/nobody\.start does not name a part and a message/);
   });
   test('a requirement without a number does not keep the product from running', () => {
     const p = { ...tubeCapper, requirements: [newRequirement('r', 'R', 'The cap torque shall not exceed much.')] };
     expect(found(p)).toMatch(/requirement\/r "much" is not understood/);
-    expect(finish(setup('Careful'), p).findings()[0]).toMatchObject({ verdict: 'undecided', reason: expect.stringContaining('"much"') });
+    expect(finish(setup('Careful'), p).findings()[0]).toMatchObject({
+      verdict: 'undecided',
+      reason: expect.stringContaining('"much"'),
+    });
   });
 });
 
 describe('the engine', () => {
-  const collect = async (until: (u: RunUpdate) => boolean, start: (e: ReturnType<typeof createEngine>, listen: (u: RunUpdate) => void) => void) => {
+  const collect = async (
+    until: (u: RunUpdate) => boolean,
+    start: (e: ReturnType<typeof createEngine>, listen: (u: RunUpdate) => void) => void,
+  ) => {
     const updates: RunUpdate[] = [];
     await new Promise<void>((resolve) => {
       const engine = createEngine();
@@ -163,15 +225,26 @@ describe('the engine', () => {
     return updates;
   };
   test('a run arrives in pieces that make up the whole', async () => {
-    const updates = await collect((u) => u.status === 'finished', (e, listen) => void e.start(tubeCapper, 'u-careful', { pace: 0 }, listen));
+    const updates = await collect(
+      (u) => u.status === 'finished',
+      (e, listen) => void e.start(tubeCapper, 'u-careful', { pace: 0 }, listen),
+    );
     const rows = updates.reduce((sum, u) => sum + u.chunk.rows, 0);
     expect(rows).toBe(finish(setup('Careful')).recorder.rows);
     expect(updates.at(-1)!.findings.find((f) => f.key === 'CAP-02')?.verdict).toBe('holds');
   });
   test('without a screen: no rows and no verdicts until it rests, then the same ones', async () => {
-    const long = (screen: boolean) => ({ ...tubeCapper, setups: tubeCapper.setups.map((x) => ({ ...x, stop: 20, screen })) });
-    const updates = (screen: boolean) => collect((u) => u.status === 'finished', (e, listen) => void e.start(long(screen), 'u-careful', { pace: screen ? 0 : 1000 }, listen));
-    const unseen = await updates(false), shown = await updates(true);
+    const long = (screen: boolean) => ({
+      ...tubeCapper,
+      setups: tubeCapper.setups.map((x) => ({ ...x, stop: 20, screen })),
+    });
+    const updates = (screen: boolean) =>
+      collect(
+        (u) => u.status === 'finished',
+        (e, listen) => void e.start(long(screen), 'u-careful', { pace: screen ? 0 : 1000 }, listen),
+      );
+    const unseen = await updates(false),
+      shown = await updates(true);
     for (const u of unseen.slice(0, -1)) expect([u.chunk.rows, u.findings.length]).toEqual([0, 0]);
     const end = unseen.at(-1)!;
     expect([end.chunk.time[0], end.chunk.time[end.chunk.rows - 1]]).toEqual([0, 20]);
@@ -181,7 +254,12 @@ describe('the engine', () => {
   test('pause, step to the next event, act, go on, end', async () => {
     const updates: RunUpdate[] = [];
     const engine = createEngine();
-    engine.start({ ...tubeCapper, setups: [{ ...setup('Careful'), stimulus: [] }] }, 'u-careful', { pace: 0, paused: true }, (u) => updates.push(u));
+    engine.start(
+      { ...tubeCapper, setups: [{ ...setup('Careful'), stimulus: [] }] },
+      'u-careful',
+      { pace: 0, paused: true },
+      (u) => updates.push(u),
+    );
     engine.step();
     expect(updates.at(-1)).toMatchObject({ status: 'paused', time: 0.05 });
     engine.step();
@@ -196,13 +274,19 @@ describe('the engine', () => {
   });
   test('a pace follows the clock', async () => {
     const started = performance.now();
-    const updates = await collect((u) => u.time >= 0.3, (e, listen) => void e.start(tubeCapper, 'u-careful', { pace: 1 }, listen));
+    const updates = await collect(
+      (u) => u.time >= 0.3,
+      (e, listen) => void e.start(tubeCapper, 'u-careful', { pace: 1 }, listen),
+    );
     const seconds = (performance.now() - started) / 1000;
     expect(updates.at(-1)!.time).toBeLessThanOrEqual(seconds + 0.05);
     expect(seconds).toBeGreaterThan(0.25);
   });
   test('a run that cannot start says why', () => {
-    const p = { ...tubeCapper, types: tubeCapper.types.map((t) => (t.id === 't-supply' ? { ...t, physics: 'voltage = ;' } : t)) };
+    const p = {
+      ...tubeCapper,
+      types: tubeCapper.types.map((t) => (t.id === 't-supply' ? { ...t, physics: 'voltage = ;' } : t)),
+    };
     const result = createEngine().start(p, 'u-careful', { pace: 0 }, () => undefined);
     expect(result.model).toBeUndefined();
     expect(result.problems[0].place).toBe('type/t-supply/physics');
@@ -217,10 +301,20 @@ describe('what a setup can say', () => {
     run.simulation.advance(Infinity);
     return run;
   };
-  const row = (kind: 'set' | 'send' | 'follow', target: string, value: string, time = 0) => ({ id: `r${target}`, time, kind, target, value });
+  const row = (kind: 'set' | 'send' | 'follow', target: string, value: string, time = 0) => ({
+    id: `r${target}`,
+    time,
+    kind,
+    target,
+    value,
+  });
 
   test('it starts in a state, and ends when a condition holds', () => {
-    const run = withSetup({ startIn: ['ctrl.mode.Ready'], stimulus: [row('send', 'panel.start', '', 0.05)], endWhen: 'gripper.closed' });
+    const run = withSetup({
+      startIn: ['ctrl.mode.Ready'],
+      stimulus: [row('send', 'panel.start', '', 0.05)],
+      endWhen: 'gripper.closed',
+    });
     expect(run.simulation.status).toBe('finished');
     const recording = run.recorder.take();
     const mode = recording.columns.find((c) => c.name === 'ctrl.mode')!;
@@ -230,11 +324,23 @@ describe('what a setup can say', () => {
   });
   test('only what is asked for is recorded; parts stand for all they hold', () => {
     const run = withSetup({ record: ['psu', 'ctrl.mode', 'cap.torque'], stop: 0.05 });
-    expect(run.recorder.take().columns.map((c) => c.name).filter((n) => !n.startsWith('psu.')).sort()).toEqual(['cap.torque', 'ctrl.mode', 'ctrl.mode.guardShut']);
-    expect(prepareRun(tubeCapper, { ...setup('Careful'), record: ['cap.torqe'] }).problems.map((p) => [p.place, p.message])).toContainEqual([`setup/${setup('Careful').id}/record/0`, 'Capper has no cap.torqe to record']);
+    expect(
+      run.recorder
+        .take()
+        .columns.map((c) => c.name)
+        .filter((n) => !n.startsWith('psu.'))
+        .sort(),
+    ).toEqual(['cap.torque', 'ctrl.mode', 'ctrl.mode.guardShut']);
+    expect(
+      prepareRun(tubeCapper, { ...setup('Careful'), record: ['cap.torqe'] }).problems.map((p) => [p.place, p.message]),
+    ).toContainEqual([`setup/${setup('Careful').id}/record/0`, 'Capper has no cap.torqe to record']);
   });
   test('inputs follow formulas over time; another part type runs on its own', () => {
-    const run = withSetup({ root: 't-supply', stimulus: [row('follow', 'power', "6 'W' + 6 'W'*sin(6.283185307179586 'rad/s'*time)")], stop: 1 });
+    const run = withSetup({
+      root: 't-supply',
+      stimulus: [row('follow', 'power', "6 'W' + 6 'W'*sin(6.283185307179586 'rad/s'*time)")],
+      stop: 1,
+    });
     const recording = run.recorder.take();
     const column = (name: string): Float64Array => recording.columns.find((c) => c.name === name)!.values;
     const at = recording.time.findIndex((t) => t >= 0.25);
@@ -244,18 +350,45 @@ describe('what a setup can say', () => {
     expect(run.findings()).toEqual([]);
   });
   test('what cannot be followed, started in or ended by is told at its place', () => {
-    const told = (more: Partial<Setup>): string[] => prepareRun(tubeCapper, { ...setup('Careful'), ...more }).problems.filter((p) => p.severity === 'error').map((p) => p.message);
+    const told = (more: Partial<Setup>): string[] =>
+      prepareRun(tubeCapper, { ...setup('Careful'), ...more })
+        .problems.filter((p) => p.severity === 'error')
+        .map((p) => p.message);
     expect(told({ startIn: ['ctrl.mode.Nowhere'] })).toEqual([expect.stringContaining('no state ctrl.mode.Nowhere')]);
-    expect(told({ stimulus: [row('follow', 'spindle.speed', '1')] })).toEqual([expect.stringContaining('spindle.speed is no input')]);
-    expect(told({ stimulus: [row('follow', 'guard.opn', '1')] })).toEqual([expect.stringContaining('There is no guard.opn')]);
+    expect(told({ stimulus: [row('follow', 'spindle.speed', '1')] })).toEqual([
+      expect.stringContaining('spindle.speed is no input'),
+    ]);
+    expect(told({ stimulus: [row('follow', 'guard.opn', '1')] })).toEqual([
+      expect.stringContaining('There is no guard.opn'),
+    ]);
     expect(told({ endWhen: 'gripper.closed and' }).length).toBeGreaterThan(0);
   });
   test('several setups one after the other; cancelled between slices', async () => {
     const seen: number[] = [];
-    const results = await runSetups(tubeCapper, ['u-careful', 'u-eager', 'u-late-counter'], (p) => seen.push(p.done), () => Promise.resolve(true));
-    expect(results.map((r) => [r.status, r.findings.filter((f) => f.verdict === 'fails').length, r.sequences[0]?.report.verdict])).toEqual([['finished', 0, undefined], ['finished', 1, undefined], ['finished', 0, 'failed']]);
+    const results = await runSetups(
+      tubeCapper,
+      ['u-careful', 'u-eager', 'u-late-counter'],
+      (p) => seen.push(p.done),
+      () => Promise.resolve(true),
+    );
+    expect(
+      results.map((r) => [
+        r.status,
+        r.findings.filter((f) => f.verdict === 'fails').length,
+        r.sequences[0]?.report.verdict,
+      ]),
+    ).toEqual([
+      ['finished', 0, undefined],
+      ['finished', 1, undefined],
+      ['finished', 0, 'failed'],
+    ]);
     expect(seen.at(-1)).toBe(3);
-    const stopped = await runSetups(tubeCapper, ['u-batch', 'u-eager'], () => undefined, () => Promise.resolve(false));
+    const stopped = await runSetups(
+      tubeCapper,
+      ['u-batch', 'u-eager'],
+      () => undefined,
+      () => Promise.resolve(false),
+    );
     expect(stopped.map((r) => r.status)).toEqual(['cancelled']);
   });
   test('written sequences decide: as written, and with the seeded fault', () => {
@@ -270,7 +403,11 @@ describe('what a setup can say', () => {
     expect(verdict('Empty belt', 'q-cap-one-tube')).toBe('failed');
   });
   test('what was done from outside, done again, gives the same run', () => {
-    const first = createRun(prepareRun(tubeCapper, { ...setup('Careful'), stimulus: [] }) as Prepared & { program: NonNullable<Prepared['program']> });
+    const first = createRun(
+      prepareRun(tubeCapper, { ...setup('Careful'), stimulus: [] }) as Prepared & {
+        program: NonNullable<Prepared['program']>;
+      },
+    );
     first.simulation.advance(0.3137);
     const at = first.simulation.time;
     first.simulation.send(messageTarget(prepareRun(tubeCapper, setup('Careful')).model, 'panel.start')!.part, 'start');
@@ -283,7 +420,12 @@ describe('what a setup can say', () => {
   test('a run stops at states, transitions and conditions', () => {
     const prepared = prepareRun(tubeCapper, setup('Careful'), undefined, ['spindle.speed > 20']);
     const run = createRun(prepared as Prepared & { program: NonNullable<Prepared['program']> });
-    run.simulation.breakAt(new Set(['type/t-cappercontrol/chart/c-mode/state/s-turning', 'type/t-cappercontrol/chart/c-mode/transition/x-8']));
+    run.simulation.breakAt(
+      new Set([
+        'type/t-cappercontrol/chart/c-mode/state/s-turning',
+        'type/t-cappercontrol/chart/c-mode/transition/x-8',
+      ]),
+    );
     const hits: (string | undefined)[] = [];
     for (let k = 0; k < 50 && run.simulation.status !== 'finished'; k++) {
       run.simulation.advance(Infinity);
@@ -296,11 +438,40 @@ describe('what a setup can say', () => {
 
 test('every shape of signal offered has units that fit and gives what it says', () => {
   const shapes = readFileSync('views/bench/setup-extras.tsx', 'utf8').matchAll(/\['([^']+)', "([^"]+)"\]/g);
-  const wanted: Record<string, readonly (readonly [number, number])[]> = { 'step at 1 s': [[0.5, 0], [1.5, 1]], 'ramp from 1 s to 3 s': [[0.5, 0], [2, 0.5], [3.5, 1]], 'pulses, 0.5 s of every 2 s': [[0.25, 1], [1, 0], [2.25, 1]], 'sine of 2 Hz': [[0.125, 1], [0.375, -1]], 'table 0 s: 0, 1 s: 2, 3 s: 1': [[0.5, 1], [2, 1.5], [4, 1]] };
+  const wanted: Record<string, readonly (readonly [number, number])[]> = {
+    'step at 1 s': [
+      [0.5, 0],
+      [1.5, 1],
+    ],
+    'ramp from 1 s to 3 s': [
+      [0.5, 0],
+      [2, 0.5],
+      [3.5, 1],
+    ],
+    'pulses, 0.5 s of every 2 s': [
+      [0.25, 1],
+      [1, 0],
+      [2.25, 1],
+    ],
+    'sine of 2 Hz': [
+      [0.125, 1],
+      [0.375, -1],
+    ],
+    'table 0 s: 0, 1 s: 2, 3 s: 1': [
+      [0.5, 1],
+      [2, 1.5],
+      [4, 1],
+    ],
+  };
   let count = 0;
   for (const [, name, formula] of shapes) {
     count++;
-    const prepared = prepareRun(tubeCapper, { ...setup('Careful'), root: 't-capthread', stimulus: [{ id: 'f', time: 0, kind: 'follow', target: 'speed', value: formula }], stop: 5 });
+    const prepared = prepareRun(tubeCapper, {
+      ...setup('Careful'),
+      root: 't-capthread',
+      stimulus: [{ id: 'f', time: 0, kind: 'follow', target: 'speed', value: formula }],
+      stop: 5,
+    });
     expect(prepared.problems.filter((p) => p.severity === 'error').map((p) => `${name}: ${p.message}`)).toEqual([]);
     const run = createRun(prepared as Prepared & { program: NonNullable<Prepared['program']> });
     run.simulation.advance(Infinity);

@@ -22,12 +22,28 @@ export interface RunSequence {
 }
 
 const unwatched = (r: WatchedRequirement): Finding => ({
-  verdict: 'undecided', margin: undefined, unit: '', worstAt: undefined, failsSince: undefined, reason: r.problem || 'Its limit cannot be read', lane: [],
+  verdict: 'undecided',
+  margin: undefined,
+  unit: '',
+  worstAt: undefined,
+  failsSince: undefined,
+  reason: r.problem || 'Its limit cannot be read',
+  lane: [],
 });
 
-export function createRun(prepared: Prepared & { readonly program: NonNullable<Prepared['program']> }, record = prepared.record, shapes = false): Run {
-  const recorder = createRecorder(prepared.model, record, { shapes, aliases: prepared.program.solvable.aliases, moving: prepared.program.moving });
-  const monitors = prepared.requirements.map((r): Monitor | undefined => r.source && createMonitor(r.source, (k) => !prepared.program.moving.has(k)));
+export function createRun(
+  prepared: Prepared & { readonly program: NonNullable<Prepared['program']> },
+  record = prepared.record,
+  shapes = false,
+): Run {
+  const recorder = createRecorder(prepared.model, record, {
+    shapes,
+    aliases: prepared.program.solvable.aliases,
+    moving: prepared.program.moving,
+  });
+  const monitors = prepared.requirements.map(
+    (r): Monitor | undefined => r.source && createMonitor(r.source, (k) => !prepared.program.moving.has(k)),
+  );
   const watching = monitors.filter((m): m is Monitor => m !== undefined);
   const driver = prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, prepared.model) : undefined;
   let rows = 0;
@@ -44,12 +60,19 @@ export function createRun(prepared: Prepared & { readonly program: NonNullable<P
     transition: recorder.transition,
   });
   return {
-    simulation, recorder, sequences: () => driver?.reports(simulation.status !== 'running' && simulation.status !== 'ready') ?? [],
-    findings: () => prepared.requirements.map((r, k) => ({ id: r.id, key: r.key, ...(r.decided ?? monitors[k]?.finding(simulation.status === 'finished') ?? unwatched(r)) })),
+    simulation,
+    recorder,
+    sequences: () => driver?.reports(simulation.status !== 'running' && simulation.status !== 'ready') ?? [],
+    findings: () =>
+      prepared.requirements.map((r, k) => ({
+        id: r.id,
+        key: r.key,
+        ...(r.decided ?? monitors[k]?.finding(simulation.status === 'finished') ?? unwatched(r)),
+      })),
   };
 }
 
-export const isRunnable = (p: Prepared): p is Prepared & { readonly program: NonNullable<Prepared['program']> } => p.program !== undefined;
-
+export const isRunnable = (p: Prepared): p is Prepared & { readonly program: NonNullable<Prepared['program']> } =>
+  p.program !== undefined;
 
 export type { RequirementFinding };

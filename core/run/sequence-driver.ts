@@ -4,7 +4,12 @@ import { atPlace, problem, type Problem } from '../language/diagnostics';
 import { parseExpressionText } from '../language/parse';
 import type { PartType, Setup } from '../project/project';
 import { outside, readSequence, visitSequence, type ReadSequence } from '../sequences/read-sequence';
-import { createSequenceRun, type SequenceReport, type SequenceRun, type SequenceWorld } from '../sequences/sequence-run';
+import {
+  createSequenceRun,
+  type SequenceReport,
+  type SequenceRun,
+  type SequenceWorld,
+} from '../sequences/sequence-run';
 import type { Driver, MessageRecord, Outside } from '../simulate/simulation';
 
 /** Written sequences that drive and judge a run. */
@@ -32,13 +37,22 @@ export function sequencesOf(type: PartType | undefined, setup: Setup): SequenceS
     if (!sequence) return [];
     const place = `type/${type.id}/sequence/${id}`;
     const read = readSequence(sequence.lines);
-    const problems: Problem[] = read.problems.map((p) => ({ ...problem('error', 'sequence', p.message), place: `${place}/line/${p.line}` }));
+    const problems: Problem[] = read.problems.map((p) => ({
+      ...problem('error', 'sequence', p.message),
+      place: `${place}/line/${p.line}`,
+    }));
     const observers = new Map<string, WatchedValue>();
     const add = (text: string, line: string): void => {
       if (text === '' || observers.has(text)) return;
       const parsed = parseExpressionText(text);
       problems.push(...atPlace(`${place}/line/${line}`, parsed.problems));
-      if (parsed.problems.length === 0) observers.set(text, { name: `$sequence ${id} ${text}`, expr: parsed.value, place: `${place}/line/${line}`, stops: true });
+      if (parsed.problems.length === 0)
+        observers.set(text, {
+          name: `$sequence ${id} ${text}`,
+          expr: parsed.value,
+          place: `${place}/line/${line}`,
+          stops: true,
+        });
     };
     visitSequence(read.nodes, (n) => {
       if (n.kind === 'check') add(n.condition, n.line.id);
@@ -49,13 +63,20 @@ export function sequencesOf(type: PartType | undefined, setup: Setup): SequenceS
   });
 }
 
-export function prepareSequences(sources: readonly SequenceSource[], observed: ReadonlyMap<string, ObservedValue>): PreparedSequence[] {
+export function prepareSequences(
+  sources: readonly SequenceSource[],
+  observed: ReadonlyMap<string, ObservedValue>,
+): PreparedSequence[] {
   return sources.map(({ id, name, read, observers }) => ({
-    id, name, read,
-    conditions: new Map(observers.flatMap((o) => {
-      const found = observed.get(o.name);
-      return found ? [[o.name.slice(`$sequence ${id} `.length), found.index] as const] : [];
-    })),
+    id,
+    name,
+    read,
+    conditions: new Map(
+      observers.flatMap((o) => {
+        const found = observed.get(o.name);
+        return found ? [[o.name.slice(`$sequence ${id} `.length), found.index] as const] : [];
+      }),
+    ),
   }));
 }
 
@@ -67,11 +88,30 @@ export function checkParticipants(sources: readonly SequenceSource[], model: Fla
     visitSequence(s.read.nodes, (n) => {
       if (n.kind === 'set') {
         const kind = model.variables[model.indexOf.get(n.target) ?? -1]?.kind;
-        if (kind === undefined || kind === 'continuous' || kind === 'discrete') found.push({ ...problem('error', 'not-settable', kind === undefined ? `${model.name} has no ${n.target}` : `${n.target} follows from the equations and cannot be set; inputs and parameters can`), place: `type/${type.id}/sequence/${s.id}/line/${n.line.id}` });
+        if (kind === undefined || kind === 'continuous' || kind === 'discrete')
+          found.push({
+            ...problem(
+              'error',
+              'not-settable',
+              kind === undefined
+                ? `${model.name} has no ${n.target}`
+                : `${n.target} follows from the equations and cannot be set; inputs and parameters can`,
+            ),
+            place: `type/${type.id}/sequence/${s.id}/line/${n.line.id}`,
+          });
         return;
       }
       const named = n.kind === 'message' ? [n.from, n.to] : n.kind === 'state' ? [n.part] : [];
-      for (const p of named) if (!known.has(p)) found.push({ ...problem('error', 'unknown-part', `There is no part ${p} in ${model.name}; participants are parts, or outside`), place: `type/${type.id}/sequence/${s.id}/line/${'line' in n ? n.line.id : ''}` });
+      for (const p of named)
+        if (!known.has(p))
+          found.push({
+            ...problem(
+              'error',
+              'unknown-part',
+              `There is no part ${p} in ${model.name}; participants are parts, or outside`,
+            ),
+            place: `type/${type.id}/sequence/${s.id}/line/${'line' in n ? n.line.id : ''}`,
+          });
     });
     return found;
   });
@@ -94,11 +134,15 @@ export function createSequenceDriver(prepared: readonly PreparedSequence[], mode
     let found = states.get(key);
     if (!found) {
       const index = find(part);
-      found = model.charts.filter((c) => c.part === index).flatMap((c) => {
-        const own = c.name.split('.').at(-1)!;
-        const wanted = state.startsWith(`${own}.`) ? state.slice(own.length + 1) : state;
-        return c.structure.states.flatMap((s, k) => (s.path === wanted || s.path.endsWith(`.${wanted}`) ? [c.active[k]] : []));
-      });
+      found = model.charts
+        .filter((c) => c.part === index)
+        .flatMap((c) => {
+          const own = c.name.split('.').at(-1)!;
+          const wanted = state.startsWith(`${own}.`) ? state.slice(own.length + 1) : state;
+          return c.structure.states.flatMap((s, k) =>
+            s.path === wanted || s.path.endsWith(`.${wanted}`) ? [c.active[k]] : [],
+          );
+        });
       states.set(key, found);
     }
     return found;
@@ -113,17 +157,25 @@ export function createSequenceDriver(prepared: readonly PreparedSequence[], mode
   return {
     nextTime: () => Math.min(Infinity, ...runs.map((r) => r.nextTime())),
     look(time, values) {
-      return runs.flatMap((run, k) => run.step(time, world(k, values)).flatMap((s): Outside[] => {
-        if (s.kind === 'set') {
-          const variable = model.indexOf.get(s.part);
-          return variable === undefined ? [] : [{ kind: 'set', variable, value: s.value }];
-        }
-        return find(s.part) < 0 ? [] : [{ kind: 'send', part: find(s.part), message: s.message, args: s.args }];
-      }));
+      return runs.flatMap((run, k) =>
+        run.step(time, world(k, values)).flatMap((s): Outside[] => {
+          if (s.kind === 'set') {
+            const variable = model.indexOf.get(s.part);
+            return variable === undefined ? [] : [{ kind: 'set', variable, value: s.value }];
+          }
+          return find(s.part) < 0 ? [] : [{ kind: 'send', part: find(s.part), message: s.message, args: s.args }];
+        }),
+      );
     },
     message(record, values) {
       if (record.message.includes('.')) return;
-      const seen = { time: record.time, message: record.message, from: nameOf(record.sender), to: record.receivers.map(nameOf), args: record.args };
+      const seen = {
+        time: record.time,
+        message: record.message,
+        from: nameOf(record.sender),
+        to: record.receivers.map(nameOf),
+        args: record.args,
+      };
       runs.forEach((r, k) => r.message(seen, world(k, values)));
     },
     reports: (ended) => prepared.map((p, k) => ({ id: p.id, name: p.name, report: runs[k].report(ended) })),

@@ -10,16 +10,31 @@ export interface Standing {
 }
 
 /** A signed observation comes first, then constants, then the newest run. */
-export function standingOf(requirement: Requirement, run: RequirementFinding | undefined, constants: RequirementFinding | undefined): Standing {
+export function standingOf(
+  requirement: Requirement,
+  run: RequirementFinding | undefined,
+  constants: RequirementFinding | undefined,
+): Standing {
   const { observation } = requirement;
   if (!isBinding(requirement)) return { basis: 'nothing', finding: undefined, doubt: '' };
   if (observation) {
     const changed = observation.text !== requirement.text;
     const finding: RequirementFinding = {
-      id: requirement.id, key: requirement.key, verdict: changed ? 'undecided' : observation.verdict, margin: undefined, unit: '', worstAt: undefined, failsSince: undefined,
-      reason: changed ? 'The text has changed since it was signed' : `Seen by ${observation.by} on ${observation.on}`, lane: [],
+      id: requirement.id,
+      key: requirement.key,
+      verdict: changed ? 'undecided' : observation.verdict,
+      margin: undefined,
+      unit: '',
+      worstAt: undefined,
+      failsSince: undefined,
+      reason: changed ? 'The text has changed since it was signed' : `Seen by ${observation.by} on ${observation.on}`,
+      lane: [],
     };
-    return { basis: 'observation', finding, doubt: changed ? `Signed by ${observation.by} on ${observation.on} for another text` : '' };
+    return {
+      basis: 'observation',
+      finding,
+      doubt: changed ? `Signed by ${observation.by} on ${observation.on} for another text` : '',
+    };
   }
   if (constants) return { basis: 'constants', finding: constants, doubt: '' };
   return { basis: run ? 'run' : 'nothing', finding: run, doubt: '' };

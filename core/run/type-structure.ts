@@ -5,11 +5,16 @@ import type { Problem } from '../language/diagnostics';
 import { typeById, type Project } from '../project/project';
 
 /** The equations of a part type on its own, with all that is inside it; nothing where its texts cannot be read. */
-export function typeStructure(project: Project, typeId: string): { readonly structure: ModelStructure | undefined; readonly problems: readonly Problem[] } {
+export function typeStructure(
+  project: Project,
+  typeId: string,
+): { readonly structure: ModelStructure | undefined; readonly problems: readonly Problem[] } {
   const { library, problems } = projectLibrary(project);
   const name = typeById(project, typeId)?.name;
   if (name === undefined) return { structure: undefined, problems: [] };
   const { model } = flatten(library, name);
   const all = [...problems, ...model.problems].filter((p) => p.severity === 'error' && !p.code.startsWith('unit'));
-  return all.length > 0 ? { structure: undefined, problems: all } : { structure: describeStructure(model), problems: [] };
+  return all.length > 0
+    ? { structure: undefined, problems: all }
+    : { structure: describeStructure(model), problems: [] };
 }

@@ -1,9 +1,25 @@
 import type { Expr } from '../language/ast';
 import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
-import { convertDifference, describeUnit, divideUnits, multiplyUnits, sameDimension, unitOrUndefined, type Unit } from '../language/units';
+import {
+  convertDifference,
+  describeUnit,
+  divideUnits,
+  multiplyUnits,
+  sameDimension,
+  unitOrUndefined,
+  type Unit,
+} from '../language/units';
 import type { FlattenResult, Observer } from '../flatten/flatten';
 import { isBinding, type Project, type Requirement } from '../project/project';
-import { marginOf, obligations, readFormula, unitOfRelation, type Formula, type Obligation, type Value } from '../requirements/formula';
+import {
+  marginOf,
+  obligations,
+  readFormula,
+  unitOfRelation,
+  type Formula,
+  type Obligation,
+  type Value,
+} from '../requirements/formula';
 import { limitOf } from '../requirements/read-limit';
 import type { Finding } from '../verdicts/finding';
 import type { MonitorSource, StateSource, TreeNode, TreeValue } from '../verdicts/source';
@@ -22,21 +38,32 @@ export interface Watch {
 /** Requirements that a run or the constants can decide; headings, remarks and signed observations are none of them. */
 export const watchedRequirements = (project: Project): Watch[] => {
   const { root } = project;
-  return project.requirements.filter((r) => isBinding(r)).map((r) => {
-    const known = kept.get(r);
-    if (known && known.glossary === project.glossary && known.root === root) return known.watch;
-    const watch = watchOf(project, r);
-    kept.set(r, { glossary: project.glossary, root, watch });
-    return watch;
-  });
+  return project.requirements
+    .filter((r) => isBinding(r))
+    .map((r) => {
+      const known = kept.get(r);
+      if (known && known.glossary === project.glossary && known.root === root) return known.watch;
+      const watch = watchOf(project, r);
+      kept.set(r, { glossary: project.glossary, root, watch });
+      return watch;
+    });
 };
 
 /** Reading thousands of sentences anew for every edit would be slow; requirements are immutable, so they are their own key. */
-const kept = new WeakMap<Requirement, { readonly glossary: Project['glossary']; readonly root: string; readonly watch: Watch }>();
+const kept = new WeakMap<
+  Requirement,
+  { readonly glossary: Project['glossary']; readonly root: string; readonly watch: Watch }
+>();
 
 export function watchOf(project: Pick<Project, 'root' | 'glossary'>, requirement: Requirement): Watch {
   const place = `requirement/${requirement.id}`;
-  const empty = { requirement, obligations: [], observers: [], names: new Map<Expr, string>(), margins: new Map<Expr, { name: string; unit: string }>() };
+  const empty = {
+    requirement,
+    obligations: [],
+    observers: [],
+    names: new Map<Expr, string>(),
+    margins: new Map<Expr, { name: string; unit: string }>(),
+  };
   if (requirement.observation) return { ...empty, problems: [] };
   const limit = limitOf(requirement, project.glossary);
   if (limit.formula === undefined) return { ...empty, problems: atPlace(place, limit.problems) };
@@ -61,7 +88,10 @@ export function watchOf(project: Pick<Project, 'root' | 'glossary'>, requirement
         visitValue(f.left);
         visitValue(f.right);
         return;
-      case 'and': case 'or': case 'implies': case 'until':
+      case 'and':
+      case 'or':
+      case 'implies':
+      case 'until':
         visit(f.a);
         visit(f.b);
         return;
@@ -81,13 +111,18 @@ export function watchOf(project: Pick<Project, 'root' | 'glossary'>, requirement
         visitValue(v.a);
         visitValue(v.b);
         return;
-      case 'abs': case 'negate':
+      case 'abs':
+      case 'negate':
         visitValue(v.a);
         return;
-      case 'count': case 'rate':
+      case 'count':
+      case 'rate':
         visit(v.event);
         return;
-      case 'average': case 'rms': case 'highest': case 'lowest':
+      case 'average':
+      case 'rms':
+      case 'highest':
+      case 'lowest':
         if (v.during) visit(v.during);
         visitValue(v.of);
         return;
@@ -129,7 +164,12 @@ export function monitorOf(watch: Watch, flat: Pick<FlattenResult, 'observed'>): 
     return { source: all.length === 1 ? all[0] : { kind: 'all', sources: all }, problems: [] };
   } catch (error) {
     if (!(error instanceof Clash)) throw error;
-    return { source: undefined, problems: atPlace(`requirement/${watch.requirement.id}/formula`, [problem('error', 'unit-clash', error.message, error.span)]) };
+    return {
+      source: undefined,
+      problems: atPlace(`requirement/${watch.requirement.id}/formula`, [
+        problem('error', 'unit-clash', error.message, error.span),
+      ]),
+    };
   }
 }
 
@@ -140,9 +180,18 @@ function obligationSource(watch: Watch, flat: Observed, obligation: Obligation):
     if (body.kind === 'implies') {
       const { a, b } = body;
       if (a.kind === 'state' && b.kind === 'state') return stateSource(watch, flat, 'invariant', a.expr, b.expr, 0);
-      if (a.kind === 'rising' && a.a.kind === 'state' && (b.kind === 'eventually' || b.kind === 'always') && b.from === 0 && b.to < Infinity && b.a.kind === 'state') {
-        if (b.kind === 'eventually') return stateSource(watch, flat, 'response', a.a.expr, b.a.expr, b.to, timeUnitOf(b));
-        if (!watch.margins.has(b.a.expr)) return stateSource(watch, flat, 'hold', a.a.expr, b.a.expr, b.to, timeUnitOf(b));
+      if (
+        a.kind === 'rising' &&
+        a.a.kind === 'state' &&
+        (b.kind === 'eventually' || b.kind === 'always') &&
+        b.from === 0 &&
+        b.to < Infinity &&
+        b.a.kind === 'state'
+      ) {
+        if (b.kind === 'eventually')
+          return stateSource(watch, flat, 'response', a.a.expr, b.a.expr, b.to, timeUnitOf(b));
+        if (!watch.margins.has(b.a.expr))
+          return stateSource(watch, flat, 'hold', a.a.expr, b.a.expr, b.to, timeUnitOf(b));
       }
     }
   }
@@ -154,9 +203,18 @@ function obligationSource(watch: Watch, flat: Observed, obligation: Obligation):
 }
 
 /** Times are told as they were written: in ms where a limit in ms was given. */
-const timeUnitOf = (f: Formula): string => (f.kind === 'eventually' || f.kind === 'always' ? (f.to < 1 && f.to > 0 ? 'ms' : f.to >= 120 ? 'min' : 's') : 's');
+const timeUnitOf = (f: Formula): string =>
+  f.kind === 'eventually' || f.kind === 'always' ? (f.to < 1 && f.to > 0 ? 'ms' : f.to >= 120 ? 'min' : 's') : 's';
 
-function stateSource(watch: Watch, flat: Observed, kind: StateSource['kind'], condition: Expr | undefined, predicate: Expr, within: number, timeUnit = 's'): StateSource | undefined {
+function stateSource(
+  watch: Watch,
+  flat: Observed,
+  kind: StateSource['kind'],
+  condition: Expr | undefined,
+  predicate: Expr,
+  within: number,
+  timeUnit = 's',
+): StateSource | undefined {
   const seen = flat.observed.get(watch.names.get(predicate)!);
   const gate = condition && flat.observed.get(watch.names.get(condition)!);
   if (!seen || (condition && !gate)) return undefined;
@@ -164,8 +222,15 @@ function stateSource(watch: Watch, flat: Observed, kind: StateSource['kind'], co
   const margin = term && flat.observed.get(term.name);
   const told = unitOrUndefined(term?.unit);
   return {
-    kind, condition: gate?.index ?? -1, predicate: seen.index, margin: margin?.index ?? -1, marginScale: margin?.unit && told ? convertDifference(1, margin.unit, told) : 1,
-    unit: term?.unit || (margin?.unitName ?? ''), within, timeUnit, timeScale: 1 / (unitOrUndefined(timeUnit)?.scale ?? 1),
+    kind,
+    condition: gate?.index ?? -1,
+    predicate: seen.index,
+    margin: margin?.index ?? -1,
+    marginScale: margin?.unit && told ? convertDifference(1, margin.unit, told) : 1,
+    unit: term?.unit || (margin?.unitName ?? ''),
+    within,
+    timeUnit,
+    timeScale: 1 / (unitOrUndefined(timeUnit)?.scale ?? 1),
   };
 }
 
@@ -178,9 +243,13 @@ function toldUnit(f: Formula): string | undefined {
       return (f.expr.kind === 'binary' ? unitOfRelation(f.expr) : '') || undefined;
     case 'implies':
       return toldUnit(f.b);
-    case 'and': case 'or': case 'until':
+    case 'and':
+    case 'or':
+    case 'until':
       return toldUnit(f.a) ?? toldUnit(f.b);
-    case 'after': case 'rising': case 'falling':
+    case 'after':
+    case 'rising':
+    case 'falling':
       return undefined;
     default:
       return toldUnit(f.a);
@@ -213,13 +282,17 @@ class TreeBuilder {
         if (!seen) return undefined;
         const term = told ? this.watch.margins.get(f.expr) : undefined;
         const margin = term && this.flat.observed.get(term.name);
-        if (margin?.unitName && this.unit === '' ) this.unit = margin.unitName;
-        const fits = margin && (!margin.unit || !unitOrUndefined(this.unit) || sameDimension(margin.unit, unitOrUndefined(this.unit)!));
+        if (margin?.unitName && this.unit === '') this.unit = margin.unitName;
+        const fits =
+          margin &&
+          (!margin.unit || !unitOrUndefined(this.unit) || sameDimension(margin.unit, unitOrUndefined(this.unit)!));
         return { op: 'state', variable: seen.index, margin: fits ? margin.index : -1, scale: margin?.unit?.scale ?? 1 };
       }
       case 'compare':
         return this.compare(f, told);
-      case 'implies': case 'and': case 'or': {
+      case 'implies':
+      case 'and':
+      case 'or': {
         const [a, b] = [this.node(f.a, told && f.kind !== 'implies'), this.node(f.b, told)];
         return a && b && { op: f.kind, a, b };
       }
@@ -231,7 +304,8 @@ class TreeBuilder {
         const a = this.node(f.a, told);
         return a && { op: 'not', a };
       }
-      case 'rising': case 'falling': {
+      case 'rising':
+      case 'falling': {
         const a = this.node(f.a, false);
         return a && { op: f.kind, a };
       }
@@ -239,7 +313,8 @@ class TreeBuilder {
         const a = this.node(f.event, false);
         return a && { op: 'after', seconds: f.seconds, a };
       }
-      case 'always': case 'eventually': {
+      case 'always':
+      case 'eventually': {
         const a = this.node(f.a, told);
         return a && { op: f.kind, from: f.from, to: f.to, a };
       }
@@ -263,9 +338,14 @@ class TreeBuilder {
       switch (v.kind) {
         case 'signal':
           return this.flat.observed.get(this.watch.names.get(v.expr)!)?.unitName;
-        case 'average': case 'rms': case 'highest': case 'lowest': case 'at':
+        case 'average':
+        case 'rms':
+        case 'highest':
+        case 'lowest':
+        case 'at':
           return find(v.of);
-        case 'abs': case 'negate':
+        case 'abs':
+        case 'negate':
           return find(v.a);
         case 'arithmetic':
           return v.op === '+' || v.op === '-' ? (find(v.a) ?? find(v.b)) : undefined;
@@ -276,12 +356,22 @@ class TreeBuilder {
     return find(f.left) ?? find(f.right);
   }
 
-  private together(l: UnitValue, r: UnitValue, verb: string, span: Span | undefined): [TreeValue, TreeValue, Unit | undefined] {
+  private together(
+    l: UnitValue,
+    r: UnitValue,
+    verb: string,
+    span: Span | undefined,
+  ): [TreeValue, TreeValue, Unit | undefined] {
     if (l.unit && r.unit && !l.bare && !r.bare && !sameDimension(l.unit, r.unit)) {
-      throw new Clash(`This ${verb} something in ${describeUnit(l.unit)} and something in ${describeUnit(r.unit)}`, span);
+      throw new Clash(
+        `This ${verb} something in ${describeUnit(l.unit)} and something in ${describeUnit(r.unit)}`,
+        span,
+      );
     }
     const adapt = (v: UnitValue, other: UnitValue): TreeValue =>
-      v.bare && other.unit && v.value.op === 'number' ? { op: 'number', value: v.value.value * other.unit.scale + other.unit.offset } : v.value;
+      v.bare && other.unit && v.value.op === 'number'
+        ? { op: 'number', value: v.value.value * other.unit.scale + other.unit.offset }
+        : v.value;
     return [adapt(l, r), adapt(r, l), l.bare ? r.unit : (l.unit ?? r.unit)];
   }
 
@@ -290,11 +380,21 @@ class TreeBuilder {
       case 'number': {
         const unit = unitOrUndefined(v.unit);
         if (v.unit !== undefined && !unit) throw new Clash(`The unit '${v.unit}' is not known`, undefined);
-        return { value: { op: 'number', value: unit ? v.value * unit.scale + unit.offset : v.value }, unit, bare: !unit };
+        return {
+          value: { op: 'number', value: unit ? v.value * unit.scale + unit.offset : v.value },
+          unit,
+          bare: !unit,
+        };
       }
       case 'signal': {
         const seen = this.flat.observed.get(this.watch.names.get(v.expr)!);
-        return seen && { value: { op: 'signal', variable: seen.index, scale: seen.unit?.scale ?? 1, offset: seen.unit?.offset ?? 0 }, unit: seen.unit, bare: false };
+        return (
+          seen && {
+            value: { op: 'signal', variable: seen.index, scale: seen.unit?.scale ?? 1, offset: seen.unit?.offset ?? 0 },
+            unit: seen.unit,
+            bare: false,
+          }
+        );
       }
       case 'arithmetic': {
         const [a, b] = [this.value(v.a), this.value(v.b)];
@@ -304,22 +404,34 @@ class TreeBuilder {
           return { value: { op: v.op, a: x, b: y }, unit: unit && { ...unit, offset: 0 }, bare: a.bare && b.bare };
         }
         const [ua, ub] = [a.unit ?? (a.bare ? plainUnit : undefined), b.unit ?? (b.bare ? plainUnit : undefined)];
-        return { value: { op: v.op, a: a.value, b: b.value }, unit: ua && ub && (v.op === '*' ? multiplyUnits(ua, ub) : divideUnits(ua, ub)), bare: false };
+        return {
+          value: { op: v.op, a: a.value, b: b.value },
+          unit: ua && ub && (v.op === '*' ? multiplyUnits(ua, ub) : divideUnits(ua, ub)),
+          bare: false,
+        };
       }
-      case 'abs': case 'negate': {
+      case 'abs':
+      case 'negate': {
         const a = this.value(v.a);
         return a && { ...a, value: { op: v.kind, a: a.value } };
       }
-      case 'count': case 'rate': {
+      case 'count':
+      case 'rate': {
         const event = this.node(v.event, false);
         if (!event) return undefined;
-        if (v.kind === 'count') return { value: { op: 'count', window: v.window, event }, unit: plainUnit, bare: false };
+        if (v.kind === 'count')
+          return { value: { op: 'count', window: v.window, event }, unit: plainUnit, bare: false };
         return { value: { op: 'rate', event }, unit: divideUnits(plainUnit, secondUnit), bare: false };
       }
-      case 'average': case 'rms': case 'highest': case 'lowest': {
+      case 'average':
+      case 'rms':
+      case 'highest':
+      case 'lowest': {
         const of = this.value(v.of);
         const during = v.during && this.node(v.during, false);
-        return of && (v.during === undefined || during) ? { ...of, value: { op: v.kind, window: v.window, during, of: of.value } } : undefined;
+        return of && (v.during === undefined || during)
+          ? { ...of, value: { op: v.kind, window: v.window, during, of: of.value } }
+          : undefined;
       }
       case 'at': {
         const of = this.value(v.of);
@@ -345,7 +457,12 @@ export function constantFinding(watch: Watch, flat: FlattenResult): Finding | un
   const term = watch.margins.get(expr);
   const margin = term && flat.observed.get(term.name)?.fixed;
   return {
-    verdict: holds ? 'holds' : 'fails', margin: margin === undefined ? undefined : margin * (source?.marginScale ?? 1), unit: source?.unit ?? '', worstAt: undefined, failsSince: undefined,
-    reason: 'From constants and parameters: no run is needed', lane: [],
+    verdict: holds ? 'holds' : 'fails',
+    margin: margin === undefined ? undefined : margin * (source?.marginScale ?? 1),
+    unit: source?.unit ?? '',
+    worstAt: undefined,
+    failsSince: undefined,
+    reason: 'From constants and parameters: no run is needed',
+    lane: [],
   };
 }

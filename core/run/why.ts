@@ -32,19 +32,37 @@ const shown = (x: number): string => String(Number(x.toPrecision(5)));
 
 /** What a transition needs to fire, and which of it was missing at a moment. */
 export function whyNot(t: Transition, stateName: string, moment: Moment): Reason[] {
-  const reasons: Reason[] = [{
-    text: `${stateName} is active`, met: moment.enteredAt !== undefined, detail: moment.enteredAt === undefined ? 'It is not active at this moment' : `Since ${seconds(moment.enteredAt)}`,
-  }];
+  const reasons: Reason[] = [
+    {
+      text: `${stateName} is active`,
+      met: moment.enteredAt !== undefined,
+      detail: moment.enteredAt === undefined ? 'It is not active at this moment' : `Since ${seconds(moment.enteredAt)}`,
+    },
+  ];
   const triggers = t.triggers.map((g) => triggerReason(g.kind, g.on, moment));
   if (triggers.length === 1) reasons.push(triggers[0]);
-  else if (triggers.length > 1) reasons.push({ text: triggers.map((g) => g.text).join(' or '), met: anyMet(triggers.map((g) => g.met)), detail: triggers.map((g) => g.detail).filter(Boolean).join('; ') });
+  else if (triggers.length > 1)
+    reasons.push({
+      text: triggers.map((g) => g.text).join(' or '),
+      met: anyMet(triggers.map((g) => g.met)),
+      detail: triggers
+        .map((g) => g.detail)
+        .filter(Boolean)
+        .join('; '),
+    });
   const guard = t.guard.trim();
   if (guard !== '' && guard !== 'else') reasons.push(...conditionReasons(guard, moment));
-  if (guard === 'else') reasons.push({ text: 'no other guard holds', met: undefined, detail: 'It is taken where no other transition of its state can be' });
+  if (guard === 'else')
+    reasons.push({
+      text: 'no other guard holds',
+      met: undefined,
+      detail: 'It is taken where no other transition of its state can be',
+    });
   return reasons;
 }
 
-const anyMet = (all: readonly (boolean | undefined)[]): boolean | undefined => (all.some((x) => x === true) ? true : all.every((x) => x === false) ? false : undefined);
+const anyMet = (all: readonly (boolean | undefined)[]): boolean | undefined =>
+  all.some((x) => x === true) ? true : all.every((x) => x === false) ? false : undefined;
 
 function triggerReason(kind: string, on: string, moment: Moment): Reason {
   switch (kind) {
@@ -52,14 +70,36 @@ function triggerReason(kind: string, on: string, moment: Moment): Reason {
       const name = readMessage(on)?.name ?? on;
       const last = moment.lastMessage(name);
       const now = last !== undefined && moment.time - last < 1e-9;
-      return { text: `${name} arrives`, met: now, detail: last === undefined ? 'It has not arrived so far' : now ? 'It arrives now' : `It arrived last at ${seconds(last)}` };
+      return {
+        text: `${name} arrives`,
+        met: now,
+        detail:
+          last === undefined
+            ? 'It has not arrived so far'
+            : now
+              ? 'It arrives now'
+              : `It arrived last at ${seconds(last)}`,
+      };
     }
-    case 'after': case 'at': case 'every': {
+    case 'after':
+    case 'at':
+    case 'every': {
       const amount = valueOf(on, moment, 's');
       const from = kind === 'at' ? 0 : moment.enteredAt;
-      if (typeof amount !== 'number' || from === undefined) return { text: `${kind} ${on}`, met: from === undefined ? false : undefined, detail: from === undefined ? 'The time counts from when the state is entered' : '' };
-      const due = kind === 'every' ? from + Math.max(1, Math.ceil((moment.time - from) / amount - 1e-9)) * amount : from + amount;
-      return { text: `${kind} ${on}`, met: moment.time >= due - 1e-9, detail: moment.time >= due - 1e-9 ? `Since ${seconds(due)}` : `In ${seconds(due - moment.time)}, at ${seconds(due)}` };
+      if (typeof amount !== 'number' || from === undefined)
+        return {
+          text: `${kind} ${on}`,
+          met: from === undefined ? false : undefined,
+          detail: from === undefined ? 'The time counts from when the state is entered' : '',
+        };
+      const due =
+        kind === 'every' ? from + Math.max(1, Math.ceil((moment.time - from) / amount - 1e-9)) * amount : from + amount;
+      return {
+        text: `${kind} ${on}`,
+        met: moment.time >= due - 1e-9,
+        detail:
+          moment.time >= due - 1e-9 ? `Since ${seconds(due)}` : `In ${seconds(due - moment.time)}, at ${seconds(due)}`,
+      };
     }
     case 'done':
       return { text: 'it is finished', met: undefined, detail: 'A final state inside has to be reached' };
@@ -76,10 +116,15 @@ function triggerReason(kind: string, on: string, moment: Moment): Reason {
 export function conditionReasons(text: string, moment: Moment): Reason[] {
   const { value: root, problems } = parseExpressionText(text);
   if (problems.length > 0) return [{ text, met: undefined, detail: 'This cannot be read' }];
-  const parts = (e: Expr): Expr[] => (e.kind === 'binary' && e.op === 'and' ? [...parts(e.left), ...parts(e.right)] : [e]);
+  const parts = (e: Expr): Expr[] =>
+    e.kind === 'binary' && e.op === 'and' ? [...parts(e.left), ...parts(e.right)] : [e];
   return parts(root).map((e) => {
     const value = evaluateAt(e, moment);
-    return { text: printExpression(e), met: value === undefined ? undefined : truth(value), detail: valuesIn(e, moment) };
+    return {
+      text: printExpression(e),
+      met: value === undefined ? undefined : truth(value),
+      detail: valuesIn(e, moment),
+    };
   });
 }
 
@@ -91,7 +136,9 @@ export function valueOf(text: string, moment: Moment, unit?: string): Value {
   if (problems.some((p) => p.severity === 'error')) return undefined;
   if (unit === 's' && e.kind === 'ref') {
     const raw = evaluateAt(e, moment);
-    return typeof raw === 'number' ? raw * ({ ms: 1e-3, min: 60, h: 3600 }[moment.unit(printExpression(e)) ?? 's'] ?? 1) : raw;
+    return typeof raw === 'number'
+      ? raw * ({ ms: 1e-3, min: 60, h: 3600 }[moment.unit(printExpression(e)) ?? 's'] ?? 1)
+      : raw;
   }
   return evaluateAt(e, moment);
 }
@@ -103,7 +150,8 @@ function refsIn(e: Expr): RefExpr[] {
     if (n === null || typeof n !== 'object') return;
     const node = n as { kind?: string; callee?: string };
     if (node.kind === 'ref') found.push(n as RefExpr);
-    else if (!(node.kind === 'call' && node.callee === 'in')) Object.values(n).forEach((x) => typeof x === 'object' && visit(x));
+    else if (!(node.kind === 'call' && node.callee === 'in'))
+      Object.values(n).forEach((x) => typeof x === 'object' && visit(x));
   };
   visit(e);
   return found;
@@ -115,7 +163,12 @@ function valuesIn(e: Expr, moment: Moment): string {
     const name = printExpression(r);
     const value = name === 'time' ? moment.time : moment.value(name);
     const unit = moment.unit(name);
-    told.set(name, value === undefined ? `${name} was not recorded` : `${name} = ${shown(value)}${unit && unit !== '1' ? ` ${unit}` : ''}`);
+    told.set(
+      name,
+      value === undefined
+        ? `${name} was not recorded`
+        : `${name} = ${shown(value)}${unit && unit !== '1' ? ` ${unit}` : ''}`,
+    );
   }
   return [...told.values()].join(', ');
 }
@@ -132,8 +185,13 @@ function evaluateAt(e: Expr, moment: Moment): Value {
     if (!(names.length === 1 && names[0] === 'time')) at[names[names.length - 1]] = value;
   }
   const env: Environment = {
-    has: (name) => name in records, get: (name) => records[name], isActive: (state) => moment.isActive(state),
-    set: () => undefined, declare: () => undefined, send: () => undefined, cancel: () => undefined,
+    has: (name) => name in records,
+    get: (name) => records[name],
+    isActive: (state) => moment.isActive(state),
+    set: () => undefined,
+    declare: () => undefined,
+    send: () => undefined,
+    cancel: () => undefined,
   };
   try {
     return evaluate(scaled, env);

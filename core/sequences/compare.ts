@@ -21,19 +21,40 @@ export interface SequencePair {
   readonly shift: number | undefined;
 }
 
-const keyOf = (r: PictureRow): string => (r.kind === 'message' ? `${r.from}>${r.to}:${r.text.replace(/\(.*$/, '')}` : r.kind === 'state' || r.kind === 'start' ? `${r.part}=${r.text}` : '');
+const keyOf = (r: PictureRow): string =>
+  r.kind === 'message'
+    ? `${r.from}>${r.to}:${r.text.replace(/\(.*$/, '')}`
+    : r.kind === 'state' || r.kind === 'start'
+      ? `${r.part}=${r.text}`
+      : '';
 
 /** Compares messages (and states, where both have them) by who says what to whom, in order (Myers 1986). */
-export function compareSequences(a: SequencePicture, b: SequencePicture, options: { readonly states?: boolean } = {}): SequenceComparison {
-  const pick = (p: SequencePicture): PictureRow[] => p.rows.filter((r) => r.kind === 'message' || (options.states === true && r.kind === 'state'));
+export function compareSequences(
+  a: SequencePicture,
+  b: SequencePicture,
+  options: { readonly states?: boolean } = {},
+): SequenceComparison {
+  const pick = (p: SequencePicture): PictureRow[] =>
+    p.rows.filter((r) => r.kind === 'message' || (options.states === true && r.kind === 'state'));
   const [rowsA, rowsB] = [pick(a), pick(b)];
   const steps = difference(rowsA.map(keyOf), rowsB.map(keyOf));
-  const pairs: { kind: SequencePair['kind']; a: PictureRow | undefined; b: PictureRow | undefined; shift: number | undefined }[] = [];
-  let i = 0, j = 0;
+  const pairs: {
+    kind: SequencePair['kind'];
+    a: PictureRow | undefined;
+    b: PictureRow | undefined;
+    shift: number | undefined;
+  }[] = [];
+  let i = 0,
+    j = 0;
   for (const s of steps) {
     if (s === 'same') {
       const [x, y] = [rowsA[i++], rowsB[j++]];
-      pairs.push({ kind: 'same', a: x, b: y, shift: x.time !== undefined && y.time !== undefined ? y.time - x.time : undefined });
+      pairs.push({
+        kind: 'same',
+        a: x,
+        b: y,
+        shift: x.time !== undefined && y.time !== undefined ? y.time - x.time : undefined,
+      });
     } else if (s === 'missing') pairs.push({ kind: 'missing', a: rowsA[i++], b: undefined, shift: undefined });
     else pairs.push({ kind: 'extra', a: undefined, b: rowsB[j++], shift: undefined });
   }
@@ -49,12 +70,17 @@ export function compareSequences(a: SequencePicture, b: SequencePicture, options
     p.b = other.b;
     other.kind = 'moved';
     other.a = p.a;
-    p.shift = other.shift = p.a!.time !== undefined && other.b!.time !== undefined ? other.b!.time - p.a!.time : undefined;
+    p.shift = other.shift =
+      p.a!.time !== undefined && other.b!.time !== undefined ? other.b!.time - p.a!.time : undefined;
   }
   const count = (kind: SequencePair['kind']): number => pairs.filter((p) => p.kind === kind).length;
   return {
-    pairs, missing: count('missing'), extra: count('extra'), moved: count('moved') / 2,
-    latest: pairs.reduce((m, p) => Math.max(m, Math.abs(p.shift ?? 0)), 0), first: pairs.findIndex((p) => p.kind !== 'same'),
+    pairs,
+    missing: count('missing'),
+    extra: count('extra'),
+    moved: count('moved') / 2,
+    latest: pairs.reduce((m, p) => Math.max(m, Math.abs(p.shift ?? 0)), 0),
+    first: pairs.findIndex((p) => p.kind !== 'same'),
   };
 }
 
@@ -64,7 +90,8 @@ function difference(a: readonly string[], b: readonly string[]): ('same' | 'miss
   while (head < a.length && head < b.length && a[head] === b[head]) head++;
   let tail = 0;
   while (tail < a.length - head && tail < b.length - head && a[a.length - 1 - tail] === b[b.length - 1 - tail]) tail++;
-  const x = a.slice(head, a.length - tail), y = b.slice(head, b.length - tail);
+  const x = a.slice(head, a.length - tail),
+    y = b.slice(head, b.length - tail);
   const same = (n: number): 'same'[] => Array.from({ length: n }, () => 'same');
   return [...same(head), ...shortest(x, y), ...same(tail)];
 }
@@ -78,7 +105,8 @@ function shortest(x: readonly string[], y: readonly string[]): ('same' | 'missin
   for (let d = 0; d <= most; d++) {
     trace.push(v.slice());
     for (let k = -d; k <= d; k += 2) {
-      let i = k === -d || (k !== d && v[offset + k - 1] < v[offset + k + 1]) ? v[offset + k + 1] : v[offset + k - 1] + 1;
+      let i =
+        k === -d || (k !== d && v[offset + k - 1] < v[offset + k + 1]) ? v[offset + k + 1] : v[offset + k - 1] + 1;
       while (i < n && i - k < m && x[i] === y[i - k]) i++;
       v[offset + k] = i;
       if (i >= n && i - k >= m) return walkBack(trace, d, n, m, offset);
@@ -87,15 +115,23 @@ function shortest(x: readonly string[], y: readonly string[]): ('same' | 'missin
   return [...x.map(() => 'missing' as const), ...y.map(() => 'extra' as const)];
 }
 
-function walkBack(trace: readonly Int32Array[], d: number, n: number, m: number, offset: number): ('same' | 'missing' | 'extra')[] {
+function walkBack(
+  trace: readonly Int32Array[],
+  d: number,
+  n: number,
+  m: number,
+  offset: number,
+): ('same' | 'missing' | 'extra')[] {
   const steps: ('same' | 'missing' | 'extra')[] = [];
-  let i = n, j = m;
+  let i = n,
+    j = m;
   for (let depth = d; depth > 0; depth--) {
     const v = trace[depth];
     const k = i - j;
     const down = k === -depth || (k !== depth && v[offset + k - 1] < v[offset + k + 1]);
     const before = down ? k + 1 : k - 1;
-    const bi = v[offset + before], bj = bi - before;
+    const bi = v[offset + before],
+      bj = bi - before;
     while (i > bi && j > bj && i - 1 >= (down ? bi : bi + 1) && j - 1 >= (down ? bj + 1 : bj)) {
       steps.push('same');
       i--;

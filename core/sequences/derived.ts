@@ -15,7 +15,10 @@ export const notAllotted = 'not allotted';
  * comes from outside, what nobody inside takes leaves to the outside.
  */
 export function derivedPicture(project: Project, type: PartType, procedure: Procedure): SequencePicture {
-  const read = readFlow({ id: procedure.id, lines: procedure.lines }, type.procedures.map((p) => ({ id: p.id, name: p.name, lines: p.lines })));
+  const read = readFlow(
+    { id: procedure.id, lines: procedure.lines },
+    type.procedures.map((p) => ({ id: p.id, name: p.name, lines: p.lines })),
+  );
   const rows: PictureRow[] = [];
   const used: string[] = [];
   const column = (p: string): string => {
@@ -34,22 +37,63 @@ export function derivedPicture(project: Project, type: PartType, procedure: Proc
     const actor = column(actorOf(node.actor));
     for (const item of text.takes) {
       const giver = column(from.get(item) ?? outside);
-      if (giver !== actor) rows.push({ kind: 'message', id: id(node.line.id), from: giver, to: actor, text: item, time: undefined, tone: 'item', depth });
+      if (giver !== actor)
+        rows.push({
+          kind: 'message',
+          id: id(node.line.id),
+          from: giver,
+          to: actor,
+          text: item,
+          time: undefined,
+          tone: 'item',
+          depth,
+        });
     }
     for (const item of text.uses) {
       const giver = column(from.get(item) ?? outside);
-      if (giver !== actor) rows.push({ kind: 'message', id: id(node.line.id), from: giver, to: actor, text: item, time: undefined, tone: 'available', depth });
+      if (giver !== actor)
+        rows.push({
+          kind: 'message',
+          id: id(node.line.id),
+          from: giver,
+          to: actor,
+          text: item,
+          time: undefined,
+          tone: 'available',
+          depth,
+        });
     }
     const sends = sendsIn(stepStatements(text.action).statements);
-    if (sends.length === 0 && text.action !== '') rows.push({ kind: 'does', id: id(node.line.id), part: actor, text: text.action, time: undefined, depth });
+    if (sends.length === 0 && text.action !== '')
+      rows.push({ kind: 'does', id: id(node.line.id), part: actor, text: text.action, time: undefined, depth });
     for (const s of sends) {
       const args = s.args.map((a) => `${a.name} = ${printExpression(a.value)}`).join(', ');
       const receivers = s.receiver ? receiversOf(project, type, printReference(s.receiver), s.message) : [actor];
-      for (const to of receivers) rows.push({ kind: 'message', id: id(node.line.id), from: actor, to: column(to), text: args ? `${s.message}(${args})` : s.message, time: undefined, tone: 'plain', depth });
+      for (const to of receivers)
+        rows.push({
+          kind: 'message',
+          id: id(node.line.id),
+          from: actor,
+          to: column(to),
+          text: args ? `${s.message}(${args})` : s.message,
+          time: undefined,
+          tone: 'plain',
+          depth,
+        });
     }
     for (const item of text.gives) {
       from.set(item, actor);
-      if (!taken.has(item)) rows.push({ kind: 'message', id: id(node.line.id), from: actor, to: column(outside), text: item, time: undefined, tone: 'item', depth });
+      if (!taken.has(item))
+        rows.push({
+          kind: 'message',
+          id: id(node.line.id),
+          from: actor,
+          to: column(outside),
+          text: item,
+          time: undefined,
+          tone: 'item',
+          depth,
+        });
     }
   };
   const frame = (line: string, word: string, text: string, depth: number, inner: () => void): void => {
@@ -64,16 +108,26 @@ export function derivedPicture(project: Project, type: PartType, procedure: Proc
           step(n, depth);
           break;
         case 'wait':
-          rows.push({ kind: 'does', id: id(n.line.id), part: '', text: `wait ${n.mode === 'time' ? '' : `${n.mode} `}${n.text}`, time: undefined, depth });
+          rows.push({
+            kind: 'does',
+            id: id(n.line.id),
+            part: '',
+            text: `wait ${n.mode === 'time' ? '' : `${n.mode} `}${n.text}`,
+            time: undefined,
+            depth,
+          });
           break;
         case 'call':
           rows.push({ kind: 'does', id: id(n.line.id), part: '', text: `call ${n.name}`, time: undefined, depth });
           break;
         case 'choice':
-          frame(n.branches[0].line.id, n.branches.length > 1 ? 'alt' : 'opt', n.branches[0].guard, depth, () => n.branches.forEach((b, k) => {
-            if (k > 0) rows.push({ kind: 'branch', id: id(b.line.id), text: b.guard || 'else', depth, time: undefined });
-            walk(b.body, depth + 1);
-          }));
+          frame(n.branches[0].line.id, n.branches.length > 1 ? 'alt' : 'opt', n.branches[0].guard, depth, () =>
+            n.branches.forEach((b, k) => {
+              if (k > 0)
+                rows.push({ kind: 'branch', id: id(b.line.id), text: b.guard || 'else', depth, time: undefined });
+              walk(b.body, depth + 1);
+            }),
+          );
           break;
         case 'repeat':
           frame(n.line.id, 'loop', n.text, depth, () => walk(n.body, depth + 1));
@@ -82,20 +136,36 @@ export function derivedPicture(project: Project, type: PartType, procedure: Proc
           frame(n.line.id, 'abort', n.event, depth, () => walk(n.body, depth + 1));
           break;
         case 'parallel':
-          frame(n.line.id, 'par', n.lanes[0]?.name ?? '', depth, () => n.lanes.forEach((l, k) => {
-            if (k > 0) rows.push({ kind: 'branch', id: id(l.line.id), text: l.name, depth, time: undefined });
-            walk(l.body, depth + 1);
-          }));
+          frame(n.line.id, 'par', n.lanes[0]?.name ?? '', depth, () =>
+            n.lanes.forEach((l, k) => {
+              if (k > 0) rows.push({ kind: 'branch', id: id(l.line.id), text: l.name, depth, time: undefined });
+              walk(l.body, depth + 1);
+            }),
+          );
       }
     }
   };
   walk(read.nodes, 0);
   const typeOf = new Map(type.parts.map((p) => [p.name, project.types.find((t) => t.id === p.type)?.name ?? '']));
-  const order = [...(used.includes(outside) ? [outside] : []), ...used.filter((p) => p !== outside && p !== notAllotted), ...(used.includes(notAllotted) ? [notAllotted] : [])];
-  return { participants: order.map((p) => ({ id: p, label: p === '' ? type.name : p, typeName: typeOf.get(p) ?? '' })), rows };
+  const order = [
+    ...(used.includes(outside) ? [outside] : []),
+    ...used.filter((p) => p !== outside && p !== notAllotted),
+    ...(used.includes(notAllotted) ? [notAllotted] : []),
+  ];
+  return {
+    participants: order.map((p) => ({ id: p, label: p === '' ? type.name : p, typeName: typeOf.get(p) ?? '' })),
+    rows,
+  };
 }
 
-const sendsIn = (statements: readonly Statement[]): SendNode[] => statements.flatMap((s) => (s.kind === 'send' ? [s] : s.kind === 'if' ? [...s.branches.flatMap((b) => sendsIn(b.body)), ...sendsIn(s.otherwise)] : []));
+const sendsIn = (statements: readonly Statement[]): SendNode[] =>
+  statements.flatMap((s) =>
+    s.kind === 'send'
+      ? [s]
+      : s.kind === 'if'
+        ? [...s.branches.flatMap((b) => sendsIn(b.body)), ...sendsIn(s.otherwise)]
+        : [],
+  );
 
 function itemsOf(nodes: readonly FlowNode[], pick: (s: ReturnType<typeof readStep>) => readonly string[]): Set<string> {
   const found = new Set<string>();
@@ -119,9 +189,11 @@ export function receiversOf(project: Project, type: PartType, receiver: string, 
     const found = inner?.ports.find((p) => p.name === port);
     return found !== undefined && carries(found.accepts, message);
   };
-  const reached = type.links.flatMap((l) => (l.from === receiver ? [l.to] : l.to === receiver ? [l.from] : [])).flatMap((end) => {
-    const [part, port] = end.split('.');
-    return port !== undefined && takes(part, port) ? [part] : [];
-  });
+  const reached = type.links
+    .flatMap((l) => (l.from === receiver ? [l.to] : l.to === receiver ? [l.from] : []))
+    .flatMap((end) => {
+      const [part, port] = end.split('.');
+      return port !== undefined && takes(part, port) ? [part] : [];
+    });
   return reached.length > 0 ? reached : [outside];
 }

@@ -6,13 +6,33 @@ import type { FlowLine } from '../project/project';
  */
 export type SequenceNode =
   | MessageNode
-  | { readonly kind: 'state'; readonly line: FlowLine; readonly part: string; readonly state: string; readonly bound: Bound }
+  | {
+      readonly kind: 'state';
+      readonly line: FlowLine;
+      readonly part: string;
+      readonly state: string;
+      readonly bound: Bound;
+    }
   | { readonly kind: 'check'; readonly line: FlowLine; readonly condition: string; readonly bound: Bound }
   | { readonly kind: 'wait'; readonly line: FlowLine; readonly time: string }
   | { readonly kind: 'set'; readonly line: FlowLine; readonly target: string; readonly value: string }
   | { readonly kind: 'alt'; readonly word: 'alt' | 'opt'; readonly branches: readonly SequenceBranch[] }
-  | { readonly kind: 'loop'; readonly line: FlowLine; readonly mode: 'times' | 'while' | 'until'; readonly text: string; readonly body: readonly SequenceNode[] }
-  | { readonly kind: 'par'; readonly line: FlowLine; readonly lanes: readonly { readonly line: FlowLine; readonly name: string; readonly body: readonly SequenceNode[] }[] };
+  | {
+      readonly kind: 'loop';
+      readonly line: FlowLine;
+      readonly mode: 'times' | 'while' | 'until';
+      readonly text: string;
+      readonly body: readonly SequenceNode[];
+    }
+  | {
+      readonly kind: 'par';
+      readonly line: FlowLine;
+      readonly lanes: readonly {
+        readonly line: FlowLine;
+        readonly name: string;
+        readonly body: readonly SequenceNode[];
+      }[];
+    };
 
 export interface MessageNode {
   readonly kind: 'message';
@@ -54,17 +74,41 @@ export interface ReadSequence {
 export const outside = 'outside';
 
 export const sequenceForms: readonly (readonly [form: string, meaning: string])[] = [
-  ['outside -> ctrl: start', 'a message from around the product: a run of the sequence sends it'], ['ctrl -> belt: advance', 'a message between parts, which is awaited'], ['ctrl -> belt: advance; within 0.5 s', 'at the latest so long after the row before'],
-  ['...; mark turned', 'a name for this moment'], ['...; within 1.6 s of turned, ...; not before 0.2 s of turned', 'bounds between two moments'], ['state ctrl: Turning.Fast', 'a part gets into a state'], ['check spindle.speed < 5', 'a condition holds from here on or becomes true'],
-  ['set guard.open = true', 'an input gets another value from outside'], ['wait 2 s', 'time passes'], ['alt ctrl.count > 3 / else', 'one of several ways; its rows stand further right'], ['opt ...', 'only if a condition holds'], ['loop 3 times, loop while ..., loop until ...', 'rows that happen again'], ['par / lane ...', 'rows in any order between the lanes'],
+  ['outside -> ctrl: start', 'a message from around the product: a run of the sequence sends it'],
+  ['ctrl -> belt: advance', 'a message between parts, which is awaited'],
+  ['ctrl -> belt: advance; within 0.5 s', 'at the latest so long after the row before'],
+  ['...; mark turned', 'a name for this moment'],
+  ['...; within 1.6 s of turned, ...; not before 0.2 s of turned', 'bounds between two moments'],
+  ['state ctrl: Turning.Fast', 'a part gets into a state'],
+  ['check spindle.speed < 5', 'a condition holds from here on or becomes true'],
+  ['set guard.open = true', 'an input gets another value from outside'],
+  ['wait 2 s', 'time passes'],
+  ['alt ctrl.count > 3 / else', 'one of several ways; its rows stand further right'],
+  ['opt ...', 'only if a condition holds'],
+  ['loop 3 times, loop while ..., loop until ...', 'rows that happen again'],
+  ['par / lane ...', 'rows in any order between the lanes'],
 ];
 
-export type RowKind = 'message' | 'set' | 'state' | 'check' | 'wait' | 'alt' | 'else' | 'opt' | 'loop' | 'par' | 'lane' | 'empty' | 'unread';
+export type RowKind =
+  | 'message'
+  | 'set'
+  | 'state'
+  | 'check'
+  | 'wait'
+  | 'alt'
+  | 'else'
+  | 'opt'
+  | 'loop'
+  | 'par'
+  | 'lane'
+  | 'empty'
+  | 'unread';
 
 export function rowKind(text: string): RowKind {
   const t = text.trim();
   if (t === '') return 'empty';
-  if (/^(alt|else|opt|loop|par|lane)\b/i.test(t) && !/->/.test(t.split(/\s/)[1] ?? '')) return t.split(/\b/)[0].toLowerCase() as RowKind;
+  if (/^(alt|else|opt|loop|par|lane)\b/i.test(t) && !/->/.test(t.split(/\s/)[1] ?? ''))
+    return t.split(/\b/)[0].toLowerCase() as RowKind;
   if (/^state\s/i.test(t)) return 'state';
   if (/^check\s/i.test(t)) return 'check';
   if (/^wait\s/i.test(t)) return 'wait';
@@ -84,18 +128,26 @@ function readBound(text: string, say: (message: string) => void): { readonly res
     const mark = /^mark\s+([\p{L}_][\p{L}\p{N}_]*)$/u.exec(c);
     const within = /^(within|not before)\s+(.+?)(?:\s+(?:of|after)\s+([\p{L}_][\p{L}\p{N}_]*))?$/u.exec(c);
     if (mark) bound = { ...bound, mark: mark[1] };
-    else if (within) bound = { ...bound, [within[1] === 'within' ? 'within' : 'notBefore']: within[2], of: within[3] ?? bound.of };
-    else say(`"${c}" is not understood: a row can end with "mark name", "within 2 s", "within 2 s of name" or "not before 1 s of name"`);
+    else if (within)
+      bound = { ...bound, [within[1] === 'within' ? 'within' : 'notBefore']: within[2], of: within[3] ?? bound.of };
+    else
+      say(
+        `"${c}" is not understood: a row can end with "mark name", "within 2 s", "within 2 s of name" or "not before 1 s of name"`,
+      );
   }
   return { rest, bound };
 }
 
 /** `seated(angle = 2, ok = true)`. */
 function readArguments(text: string): { name: string; value: string }[] {
-  return text.split(',').map((x) => x.trim()).filter(Boolean).map((x) => {
-    const [name, ...value] = x.split('=');
-    return { name: name.trim(), value: value.join('=').trim() };
-  });
+  return text
+    .split(',')
+    .map((x) => x.trim())
+    .filter(Boolean)
+    .map((x) => {
+      const [name, ...value] = x.split('=');
+      return { name: name.trim(), value: value.join('=').trim() };
+    });
 }
 
 export function readSequence(source: readonly FlowLine[]): ReadSequence {
@@ -114,7 +166,8 @@ export function readSequence(source: readonly FlowLine[]): ReadSequence {
     const nodes: SequenceNode[] = [];
     while (at < lines.length && lines[at].depth >= depth) {
       const line = lines[at];
-      if (line.depth > depth && nodes.length > 0) say(line, 'Nothing can stand inside the row above: this one belongs further left');
+      if (line.depth > depth && nodes.length > 0)
+        say(line, 'Nothing can stand inside the row above: this one belongs further left');
       const node = one(line);
       if (node) nodes.push(node);
     }
@@ -140,7 +193,15 @@ export function readSequence(source: readonly FlowLine[]): ReadSequence {
           say(line, 'A message is written as "outside -> ctrl: start" or "ctrl -> belt: advance(speed = 2)"');
           return undefined;
         }
-        return { kind: 'message', line, from: name(match[1]), to: name(match[2]), message: match[3], args: readArguments(match[4] ?? ''), bound };
+        return {
+          kind: 'message',
+          line,
+          from: name(match[1]),
+          to: name(match[2]),
+          message: match[3],
+          args: readArguments(match[4] ?? ''),
+          bound,
+        };
       }
       case 'state': {
         const { rest, bound } = readBound(word(), (m) => say(line, m));
@@ -178,7 +239,13 @@ export function readSequence(source: readonly FlowLine[]): ReadSequence {
         const times = /^(.+?)\s+times$/i.exec(rest) ?? /^(\d+)$/.exec(rest);
         const cond = /^(while|until)\s+(.+)$/i.exec(rest);
         if (!times && !cond) say(line, 'How often? "loop 3 times", "loop while ...", "loop until ..."');
-        return { kind: 'loop', line, mode: times ? 'times' : ((cond?.[1].toLowerCase() ?? 'times') as 'while' | 'until'), text: times?.[1] ?? cond?.[2] ?? '1', body: inside(line) };
+        return {
+          kind: 'loop',
+          line,
+          mode: times ? 'times' : ((cond?.[1].toLowerCase() ?? 'times') as 'while' | 'until'),
+          text: times?.[1] ?? cond?.[2] ?? '1',
+          body: inside(line),
+        };
       }
       case 'par': {
         const lanes: { line: FlowLine; name: string; body: SequenceNode[] }[] = [];

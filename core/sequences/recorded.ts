@@ -50,14 +50,20 @@ export function recordedPicture(run: RecordedRun, options: RecordedOptions = {})
   if (states && wanted === '') {
     for (const [k, s] of (run.starts ?? []).entries()) {
       const part = shownPart(s.part, collapsed);
-      if (visible(part) && (collapsed === undefined || part === s.part)) rows.push({ kind: 'start', id: `s${k}`, part, text: s.state, time: 0, depth: 0 });
+      if (visible(part) && (collapsed === undefined || part === s.part))
+        rows.push({ kind: 'start', id: `s${k}`, part, text: s.state, time: 0, depth: 0 });
     }
   }
-  let m = 0, t = 0;
+  let m = 0,
+    t = 0;
   const { messages, transitions } = run;
   while (m < messages.length || t < transitions.length) {
-    const message = messages[m], transition = transitions[t];
-    const messageFirst = transition === undefined || (message !== undefined && (message.time < transition.time || (message.time === transition.time && message.step <= transition.step)));
+    const message = messages[m],
+      transition = transitions[t];
+    const messageFirst =
+      transition === undefined ||
+      (message !== undefined &&
+        (message.time < transition.time || (message.time === transition.time && message.step <= transition.step)));
     if (messageFirst) {
       m++;
       // procedures are started and stopped by messages of their own
@@ -70,7 +76,8 @@ export function recordedPicture(run: RecordedRun, options: RecordedOptions = {})
       const receivers = message.receivers.length > 0 ? [...new Set(message.receivers.map(partAt))] : [outside];
       for (const to of receivers) {
         if (from === to && message.receivers.length > 0 && message.sender !== message.receivers[0]) continue;
-        if (visible(from) && visible(to)) put({ kind: 'message', id: `m${m}/${to}`, from, to, text, time: message.time, tone, depth: 0 }, from, to);
+        if (visible(from) && visible(to))
+          put({ kind: 'message', id: `m${m}/${to}`, from, to, text, time: message.time, tone, depth: 0 }, from, to);
       }
     } else {
       t++;
@@ -78,11 +85,19 @@ export function recordedPicture(run: RecordedRun, options: RecordedOptions = {})
       const chart = run.charts[transition.chart];
       const target = chart?.targets[transition.transition];
       const part = chart && shownPart(chart.part, collapsed);
-      if (target && part !== undefined && visible(part) && (collapsed === undefined || part === chart.part)) put({ kind: 'state', id: `t${t}`, part, text: target, time: transition.time, depth: 0 }, part);
+      if (target && part !== undefined && visible(part) && (collapsed === undefined || part === chart.part))
+        put({ kind: 'state', id: `t${t}`, part, text: target, time: transition.time, depth: 0 }, part);
     }
   }
   // a part that only starts and never speaks needs no column
   const told = rows.filter((r) => r.kind !== 'start' || used.has(r.part));
   const order = [outside, ...new Set(run.parts.map((p) => shownPart(p.path, collapsed)))];
-  return { participants: participantsOf(order.filter((p) => used.has(p)), run.parts, run.product), rows: told };
+  return {
+    participants: participantsOf(
+      order.filter((p) => used.has(p)),
+      run.parts,
+      run.product,
+    ),
+    rows: told,
+  };
 }

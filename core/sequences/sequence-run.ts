@@ -6,7 +6,8 @@ import { outside, secondsOf } from './read-sequence';
  * sent when a place reaches them, all others are awaited. A message that comes before its turn counts as out of order and
  * does not come again; one that comes after its bound is too late.
  */
-export type RowStatus = 'open' | 'sent' | 'seen' | 'out of order' | 'too late' | 'too early' | 'other values' | 'not seen' | 'skipped';
+export type RowStatus =
+  'open' | 'sent' | 'seen' | 'out of order' | 'too late' | 'too early' | 'other values' | 'not seen' | 'skipped';
 
 export interface RowResult {
   readonly line: string;
@@ -72,7 +73,11 @@ interface Thread {
   /** Lanes still going on below this place. */
   children: Thread[];
 }
-type Frame = { readonly nodes: readonly SequenceNode[]; at: number; loop?: { readonly node: Extract<SequenceNode, { kind: 'loop' }>; round: number } };
+type Frame = {
+  readonly nodes: readonly SequenceNode[];
+  at: number;
+  loop?: { readonly node: Extract<SequenceNode, { kind: 'loop' }>; round: number };
+};
 
 const valueOf = (text: string): number => (text === 'true' ? 1 : text === 'false' ? 0 : Number(text));
 
@@ -86,14 +91,25 @@ export function createSequenceRun(read: ReadSequence): SequenceRun {
   const pending: Send[] = [];
   let count = 0;
   let clock = 0;
-  const thread = (nodes: readonly SequenceNode[], since: number): Thread => ({ id: count++, frames: [{ nodes, at: 0 }], since, waitUntil: undefined, children: [] });
+  const thread = (nodes: readonly SequenceNode[], since: number): Thread => ({
+    id: count++,
+    frames: [{ nodes, at: 0 }],
+    since,
+    waitUntil: undefined,
+    children: [],
+  });
   const root = thread(read.nodes, 0);
   const lineOf = (n: SequenceNode): string => (n.kind === 'alt' ? n.branches[0].line.id : n.line.id);
   const note = (n: SequenceNode, status: RowStatus, time: number, detail = ''): void => {
     const known = results.get(lineOf(n));
     // what went wrong once stays visible, whatever happens in later rounds
     const kept = known && isWrong(known.status) && !isWrong(status) ? known : undefined;
-    results.set(lineOf(n), { status: kept?.status ?? status, time, times: (known?.times ?? 0) + 1, detail: kept?.detail ?? detail });
+    results.set(lineOf(n), {
+      status: kept?.status ?? status,
+      time,
+      times: (known?.times ?? 0) + 1,
+      detail: kept?.detail ?? detail,
+    });
   };
 
   const current = (t: Thread): SequenceNode | undefined => {
@@ -128,19 +144,32 @@ export function createSequenceRun(read: ReadSequence): SequenceRun {
 
   const from = (t: Thread, of: string): number => (of === '' ? t.since : (marks.get(of) ?? NaN));
   const bounds = (t: Thread, n: SequenceNode): { latest: number; earliest: number } => {
-    if (n.kind !== 'message' && n.kind !== 'state' && n.kind !== 'check') return { latest: Infinity, earliest: -Infinity };
+    if (n.kind !== 'message' && n.kind !== 'state' && n.kind !== 'check')
+      return { latest: Infinity, earliest: -Infinity };
     const base = from(t, n.bound.of);
     const within = n.bound.within === '' ? undefined : secondsOf(n.bound.within);
     const notBefore = n.bound.notBefore === '' ? undefined : secondsOf(n.bound.notBefore);
-    return { latest: within === undefined || Number.isNaN(base) ? Infinity : base + within, earliest: notBefore === undefined || Number.isNaN(base) ? -Infinity : base + notBefore };
+    return {
+      latest: within === undefined || Number.isNaN(base) ? Infinity : base + within,
+      earliest: notBefore === undefined || Number.isNaN(base) ? -Infinity : base + notBefore,
+    };
   };
   /** A row has happened: with its time it is judged, and the place goes on. */
-  const happened = (t: Thread, n: SequenceNode, time: number, world: SequenceWorld | undefined, base: RowStatus, detail = ''): void => {
+  const happened = (
+    t: Thread,
+    n: SequenceNode,
+    time: number,
+    world: SequenceWorld | undefined,
+    base: RowStatus,
+    detail = '',
+  ): void => {
     const { latest, earliest } = bounds(t, n);
     const slack = 1e-9 * Math.max(1, time);
     if (base !== 'seen' && base !== 'sent') note(n, base, time, detail);
-    else if (time > latest + slack) note(n, 'too late', time, `${Number((time - latest).toPrecision(4))} s after its bound`);
-    else if (time < earliest - slack) note(n, 'too early', time, `${Number((earliest - time).toPrecision(4))} s before its time`);
+    else if (time > latest + slack)
+      note(n, 'too late', time, `${Number((time - latest).toPrecision(4))} s after its bound`);
+    else if (time < earliest - slack)
+      note(n, 'too early', time, `${Number((earliest - time).toPrecision(4))} s before its time`);
     else note(n, base, time, detail);
     if ('bound' in n && n.bound.mark !== '') marks.set(n.bound.mark, time);
     t.since = time;
@@ -148,15 +177,23 @@ export function createSequenceRun(read: ReadSequence): SequenceRun {
     advance(t, world);
   };
 
-  const matches = (n: SequenceNode, m: SeenMessage): boolean => n.kind === 'message' && n.message === m.message && n.from === m.from && (n.to === outside ? true : m.to.includes(n.to));
+  const matches = (n: SequenceNode, m: SeenMessage): boolean =>
+    n.kind === 'message' &&
+    n.message === m.message &&
+    n.from === m.from &&
+    (n.to === outside ? true : m.to.includes(n.to));
   const argumentsDiffer = (n: SequenceNode, m: SeenMessage): string => {
     if (n.kind !== 'message') return '';
-    return n.args.flatMap((a) => {
-      const wanted = a.value === 'true' ? 1 : a.value === 'false' ? 0 : Number(a.value);
-      const got = m.args.find((x) => x.name === a.name)?.value;
-      if (got === undefined) return [`no ${a.name}`];
-      return Number.isNaN(wanted) || Math.abs(got - wanted) <= 1e-6 * Math.max(1, Math.abs(wanted)) ? [] : [`${a.name} = ${Number(got.toPrecision(6))}`];
-    }).join(', ');
+    return n.args
+      .flatMap((a) => {
+        const wanted = a.value === 'true' ? 1 : a.value === 'false' ? 0 : Number(a.value);
+        const got = m.args.find((x) => x.name === a.name)?.value;
+        if (got === undefined) return [`no ${a.name}`];
+        return Number.isNaN(wanted) || Math.abs(got - wanted) <= 1e-6 * Math.max(1, Math.abs(wanted))
+          ? []
+          : [`${a.name} = ${Number(got.toPrecision(6))}`];
+      })
+      .join(', ');
   };
 
   const leaves = (t: Thread): Thread[] => (t.children.length > 0 ? t.children.flatMap(leaves) : [t]);
@@ -200,7 +237,14 @@ export function createSequenceRun(read: ReadSequence): SequenceRun {
             continue;
           }
           if (n.from !== outside) return;
-          sends.push({ kind: 'send', value: 0, line: n.line.id, part: n.to, message: n.message, args: n.args.map((a) => ({ name: a.name, value: valueOf(a.value) })) });
+          sends.push({
+            kind: 'send',
+            value: 0,
+            line: n.line.id,
+            part: n.to,
+            message: n.message,
+            args: n.args.map((a) => ({ name: a.name, value: valueOf(a.value) })),
+          });
           happened(t, n, time, world, 'sent');
           // what it sends has its effect before the next row is looked at
           return;
@@ -239,7 +283,8 @@ export function createSequenceRun(read: ReadSequence): SequenceRun {
         }
         case 'loop': {
           const value = world.value(n.text) ?? 0;
-          const enters = n.body.length > 0 && (n.mode === 'times' ? value >= 1 : n.mode === 'while' ? value !== 0 : true);
+          const enters =
+            n.body.length > 0 && (n.mode === 'times' ? value >= 1 : n.mode === 'while' ? value !== 0 : true);
           note(n, enters ? 'seen' : 'skipped', time);
           if (enters) t.frames.push({ nodes: n.body, at: 0, loop: { node: n, round: 0 } });
           else advance(t, world);
@@ -300,7 +345,9 @@ export function createSequenceRun(read: ReadSequence): SequenceRun {
       const rows: RowResult[] = [];
       const add = (id: string, otherwise: RowStatus): void => {
         const known = results.get(id);
-        rows.push(known ? { line: id, ...known } : { line: id, status: otherwise, time: undefined, times: 0, detail: '' });
+        rows.push(
+          known ? { line: id, ...known } : { line: id, status: otherwise, time: undefined, times: 0, detail: '' },
+        );
       };
       const late = new Set<string>();
       for (const t of leaves(root)) {
@@ -313,10 +360,15 @@ export function createSequenceRun(read: ReadSequence): SequenceRun {
           const id = lineOf(n);
           add(id, skipped ? 'skipped' : late.has(id) ? 'too late' : ended ? 'not seen' : 'open');
           const result = results.get(id);
-          if (n.kind === 'alt') n.branches.forEach((b, k) => {
-            if (k > 0) rows.push({ line: b.line.id, status: 'seen', time: undefined, times: 0, detail: '' });
-            walk(b.body, skipped || (result !== undefined && (result.status === 'skipped' || result.detail !== (b.guard || 'else'))));
-          });
+          if (n.kind === 'alt')
+            n.branches.forEach((b, k) => {
+              if (k > 0) rows.push({ line: b.line.id, status: 'seen', time: undefined, times: 0, detail: '' });
+              walk(
+                b.body,
+                skipped ||
+                  (result !== undefined && (result.status === 'skipped' || result.detail !== (b.guard || 'else'))),
+              );
+            });
           else if (n.kind === 'loop') walk(n.body, skipped || result?.status === 'skipped');
           else if (n.kind === 'par') n.lanes.forEach((l) => walk(l.body, skipped));
           reached.add(id);
@@ -326,9 +378,21 @@ export function createSequenceRun(read: ReadSequence): SequenceRun {
       const wrong = rows.filter((r) => isWrong(r.status));
       const over = leaves(root).every((t) => current(t) === undefined) && root.frames.length === 0;
       const verdict = wrong.length > 0 ? 'failed' : over ? 'passed' : ended ? 'failed' : 'running';
-      return { rows, verdict, why: wrong.length > 0 ? `${wrong.length} row${wrong.length === 1 ? '' : 's'} not as written` : over ? 'every row as written' : ended ? 'it did not come to its end' : '' };
+      return {
+        rows,
+        verdict,
+        why:
+          wrong.length > 0
+            ? `${wrong.length} row${wrong.length === 1 ? '' : 's'} not as written`
+            : over
+              ? 'every row as written'
+              : ended
+                ? 'it did not come to its end'
+                : '',
+      };
     },
   };
 }
 
-export const isWrong = (status: RowStatus): boolean => ['out of order', 'too late', 'too early', 'other values', 'not seen'].includes(status);
+export const isWrong = (status: RowStatus): boolean =>
+  ['out of order', 'too late', 'too early', 'other values', 'not seen'].includes(status);

@@ -1,7 +1,8 @@
 import { createBurstWatch } from './burst-watch';
 import type { Memory } from '../program/program';
 
-const memoryOf = (): Pick<Memory, 'm' | 'z'> & Memory => ({ m: new Float64Array(1), z: new Float64Array(1) }) as unknown as Memory;
+const memoryOf = (): Pick<Memory, 'm' | 'z'> & Memory =>
+  ({ m: new Float64Array(1), z: new Float64Array(1) }) as unknown as Memory;
 
 test('events apart are none of its business, ever closer ones come to an end', () => {
   const watch = createBurstWatch(memoryOf(), 1, 1);

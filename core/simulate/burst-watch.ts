@@ -11,7 +11,8 @@ export interface BurstWatch {
 }
 
 /** Events within a ten-thousand-millionth of the run that count as a burst, and as an endless one. */
-const burst = 25, endless = 400;
+const burst = 25,
+  endless = 400;
 /** A quantity that was held back goes through when it is this much further than while it was held. */
 const further = 1e4;
 
@@ -24,12 +25,15 @@ export function createBurstWatch({ m, z }: Memory, modes: number, stop: number):
   const window = 1e-10 * Math.max(1, stop);
   const last = new Float64Array(modes);
   const size = new Float64Array(modes);
-  let start = 0, count = 0;
+  let start = 0,
+    count = 0;
   let suspects: { readonly mode: number; readonly side: number }[] = [];
   let suspectTime = 0;
 
   return {
-    get isBurst() { return count > 3; },
+    get isBurst() {
+      return count > 3;
+    },
     noteEvent(time, restarted) {
       // a run that was taken back to an earlier moment begins anew
       if (Math.abs(time - start) > window) {
@@ -49,7 +53,8 @@ export function createBurstWatch({ m, z }: Memory, modes: number, stop: number):
     goesThrough(time) {
       if (suspects.length === 0) return undefined;
       if (time < suspectTime) suspects = [];
-      if (suspects.some(({ mode, side }) => m[mode] === side && Math.abs(z[mode]) > further * size[mode])) return suspectTime;
+      if (suspects.some(({ mode, side }) => m[mode] === side && Math.abs(z[mode]) > further * size[mode]))
+        return suspectTime;
       if (time > suspectTime + Math.max(window, 1e-3 * stop)) suspects = [];
       return undefined;
     },

@@ -27,22 +27,38 @@ export interface SimulatedCharts {
 
 /** The charts of a model with generated code as their host. */
 export function createSimulatedCharts(
-  program: Program, machine: Machine, clock: Clock, observer: Observer,
+  program: Program,
+  machine: Machine,
+  clock: Clock,
+  observer: Observer,
   calls: { settle(): boolean; endless(message: string, place: string): void },
 ): SimulatedCharts {
   const { model } = program.solvable;
   const { v, pre } = machine.memory;
-  let effectBase = 0, transitionBase = 0, triggerBase = 0;
+  let effectBase = 0,
+    transitionBase = 0,
+    triggerBase = 0;
   const bases = model.charts.map((chart) => {
-    const base = { effect: effectBase, transition: transitionBase, trigger: chart.transitions.map((t) => (triggerBase += t.triggers.length) - t.triggers.length), states: chart.structure.states.length };
+    const base = {
+      effect: effectBase,
+      transition: transitionBase,
+      trigger: chart.transitions.map((t) => (triggerBase += t.triggers.length) - t.triggers.length),
+      states: chart.structure.states.length,
+    };
     effectBase += 3 * chart.structure.states.length + chart.transitions.length;
     transitionBase += chart.transitions.length;
     return base;
   });
-  const moments = model.charts.flatMap((chart, c) => chart.transitions.flatMap((t, j) => t.triggers.flatMap((g, i) => {
-    const { kind } = chart.structure.transitions[j].triggers[i];
-    return (kind === 'rises' || kind === 'changes') && g.condition !== undefined ? [{ variable: g.condition, rises: kind === 'rises', number: bases[c].trigger[j] + i }] : [];
-  })));
+  const moments = model.charts.flatMap((chart, c) =>
+    chart.transitions.flatMap((t, j) =>
+      t.triggers.flatMap((g, i) => {
+        const { kind } = chart.structure.transitions[j].triggers[i];
+        return (kind === 'rises' || kind === 'changes') && g.condition !== undefined
+          ? [{ variable: g.condition, rises: kind === 'rises', number: bases[c].trigger[j] + i }]
+          : [];
+      }),
+    ),
+  );
   const happened = new Uint8Array(triggerBase);
   const statePlaces = model.charts.map((c) => c.active.map((index) => model.variables[index].place));
   let breakpoints: ReadonlySet<string> = new Set();
@@ -50,11 +66,18 @@ export function createSimulatedCharts(
   let at = 0;
 
   const send: SimulatedCharts['send'] = (to, values, after) => {
-    const event: ChartEvent = { name: to.message, sender: to.sender, receivers: to.receivers, args: to.args.map((a, k) => ({ name: a.name, value: values[k] })), data: clock.time };
+    const event: ChartEvent = {
+      name: to.message,
+      sender: to.sender,
+      receivers: to.receivers,
+      args: to.args.map((a, k) => ({ name: a.name, value: values[k] })),
+      data: clock.time,
+    };
     if (after !== undefined && after > 0) charts.postLater(event, clock.time + after);
     else charts.post(event, to.own && after === undefined);
   };
-  const cancel = (what: { readonly sender: number; readonly message: string }): void => charts.cancel(what.sender, what.message);
+  const cancel = (what: { readonly sender: number; readonly message: string }): void =>
+    charts.cancel(what.sender, what.message);
 
   const host: ChartHost = {
     now: () => clock.time,
@@ -76,7 +99,13 @@ export function createSimulatedCharts(
       } else if (action.kind === 'exit') {
         machine.effect(effect + 2 * states + action.index, clock.time, send, cancel);
         v[chart.active[action.index]] = 0;
-      } else machine.effect(effect + (action.kind === 'during' ? states : 3 * states) + action.index, clock.time, send, cancel);
+      } else
+        machine.effect(
+          effect + (action.kind === 'during' ? states : 3 * states) + action.index,
+          clock.time,
+          send,
+          cancel,
+        );
     },
     begin() {
       at = ++clock.step;
@@ -99,29 +128,54 @@ export function createSimulatedCharts(
     handled(event, outcome) {
       if (event.chart !== undefined) return;
       observer.message({
-        time: clock.time, step: at, sent: typeof event.data === 'number' ? event.data : clock.time, message: event.name, sender: event.sender, receivers: event.receivers, args: event.args,
-        taken: outcome === 'taken', kept: outcome === 'kept',
+        time: clock.time,
+        step: at,
+        sent: typeof event.data === 'number' ? event.data : clock.time,
+        message: event.name,
+        sender: event.sender,
+        receivers: event.receivers,
+        args: event.args,
+        taken: outcome === 'taken',
+        kept: outcome === 'kept',
       });
     },
     endless(c, states) {
-      if (c < 0) calls.endless(`Messages keep causing messages: ${states[0]} is sent again and again in one moment`, '');
-      else calls.endless(`The state chart ${model.charts[c].name} never settles: it keeps going through ${states.join(' -> ')}`, model.charts[c].place);
+      if (c < 0)
+        calls.endless(`Messages keep causing messages: ${states[0]} is sent again and again in one moment`, '');
+      else
+        calls.endless(
+          `The state chart ${model.charts[c].name} never settles: it keeps going through ${states.join(' -> ')}`,
+          model.charts[c].place,
+        );
     },
   };
-  const charts = createChartMachine(model.charts.map((c) => ({ name: c.name, structure: c.structure, part: c.part, defers: c.defers, hasDuring: c.during.some((d) => d.length > 0) })), host);
+  const charts = createChartMachine(
+    model.charts.map((c) => ({
+      name: c.name,
+      structure: c.structure,
+      part: c.part,
+      defers: c.defers,
+      hasDuring: c.during.some((d) => d.length > 0),
+    })),
+    host,
+  );
 
   return {
-    machine: charts, send,
+    machine: charts,
+    send,
     markInitial(chosen) {
       model.charts.forEach((chart, c) => {
         const wanted = chosen.get(c);
-        for (const leaf of wanted ?? startChart(chart.structure).next.leaves) for (let s = leaf; s >= 0; s = chart.structure.states[s].parent) v[chart.active[s]] = 1;
+        for (const leaf of wanted ?? startChart(chart.structure).next.leaves)
+          for (let s = leaf; s >= 0; s = chart.structure.states[s].parent) v[chart.active[s]] = 1;
       });
     },
     noteMoments() {
-      for (const m of moments) if (pre[m.variable] !== v[m.variable] && (!m.rises || v[m.variable] !== 0)) happened[m.number] = 1;
+      for (const m of moments)
+        if (pre[m.variable] !== v[m.variable] && (!m.rises || v[m.variable] !== 0)) happened[m.number] = 1;
     },
-    post: (part, message, args) => charts.post({ name: message, sender: -1, receivers: [part], args, data: clock.time }),
+    post: (part, message, args) =>
+      charts.post({ name: message, sender: -1, receivers: [part], args, data: clock.time }),
     isHit: () => hit !== undefined,
     hit: (place) => void (hit ??= place),
     takeHit() {

@@ -10,7 +10,12 @@ export interface CrossingLocator {
  * Looks at a step through its dense output. `evaluate` brings all values to a time, `conditions` then compares the conditions
  * with their held values.
  */
-export function createCrossingLocator(program: Program, memory: Memory, evaluate: (t: number) => void, conditions: (t: number) => void): CrossingLocator {
+export function createCrossingLocator(
+  program: Program,
+  memory: Memory,
+  evaluate: (t: number) => void,
+  conditions: (t: number) => void,
+): CrossingLocator {
   const { m, live, z } = memory;
 
   const changed = (): boolean => {
@@ -66,19 +71,22 @@ export function createCrossingLocator(program: Program, memory: Memory, evaluate
       const curvature = a - 2 * b + c;
       if (curvature === 0) continue;
       const at = (a - c) / (2 * curvature);
-      const value = b - ((a - c) ** 2) / (8 * curvature);
+      const value = b - (a - c) ** 2 / (8 * curvature);
       if (value * b < 0.05 * b * b && Math.abs(at) < 1) return (from + to) / 2 + (at * (to - from)) / 2;
     }
     return undefined;
   };
 
   const narrow = (leftStart: number, rightStart: number): number => {
-    let left = leftStart, right = rightStart;
+    let left = leftStart,
+      right = rightStart;
     look(left);
     const zLeft = Float64Array.from(z);
     look(right);
     let k = m.findIndex((x, j) => x !== live[j]);
-    let zr = z[k], zl = zLeft[k], side = 0;
+    let zr = z[k],
+      zl = zLeft[k],
+      side = 0;
     for (let iteration = 0; iteration < 100; iteration++) {
       const width = right - left;
       if (width <= 4 * Number.EPSILON * Math.max(Math.abs(right), 1e-3)) break;

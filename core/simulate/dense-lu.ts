@@ -35,7 +35,8 @@ export function solveReal(n: number, A: Float64Array, pivots: Int32Array, b: Flo
 
 export function luComplex(n: number, R: Float64Array, I: Float64Array, pivots: Int32Array): boolean {
   for (let k = 0; k < n; k++) {
-    let pivot = k, largest = -1;
+    let pivot = k,
+      largest = -1;
     for (let i = k; i < n; i++) {
       const size = Math.abs(R[i * n + k]) + Math.abs(I[i * n + k]);
       if (size > largest) {
@@ -51,11 +52,15 @@ export function luComplex(n: number, R: Float64Array, I: Float64Array, pivots: I
         swap(I, k * n + j, pivot * n + j);
       }
     }
-    const pr = R[k * n + k], pi = I[k * n + k], m2 = pr * pr + pi * pi;
+    const pr = R[k * n + k],
+      pi = I[k * n + k],
+      m2 = pr * pr + pi * pi;
     for (let i = k + 1; i < n; i++) {
-      const ar = R[i * n + k], ai = I[i * n + k];
+      const ar = R[i * n + k],
+        ai = I[i * n + k];
       if (ar === 0 && ai === 0) continue;
-      const qr = (ar * pr + ai * pi) / m2, qi = (ai * pr - ar * pi) / m2;
+      const qr = (ar * pr + ai * pi) / m2,
+        qi = (ai * pr - ar * pi) / m2;
       R[i * n + k] = qr;
       I[i * n + k] = qi;
       for (let j = k + 1; j < n; j++) {
@@ -67,7 +72,14 @@ export function luComplex(n: number, R: Float64Array, I: Float64Array, pivots: I
   return true;
 }
 
-export function solveComplex(n: number, R: Float64Array, I: Float64Array, pivots: Int32Array, br: Float64Array, bi: Float64Array): void {
+export function solveComplex(
+  n: number,
+  R: Float64Array,
+  I: Float64Array,
+  pivots: Int32Array,
+  br: Float64Array,
+  bi: Float64Array,
+): void {
   for (let k = 0; k < n; k++) {
     const p = pivots[k];
     if (p === k) continue;
@@ -85,7 +97,9 @@ export function solveComplex(n: number, R: Float64Array, I: Float64Array, pivots
       br[i] -= R[i * n + j] * br[j] - I[i * n + j] * bi[j];
       bi[i] -= R[i * n + j] * bi[j] + I[i * n + j] * br[j];
     }
-    const r = R[i * n + i], m = I[i * n + i], m2 = r * r + m * m;
+    const r = R[i * n + i],
+      m = I[i * n + i],
+      m2 = r * r + m * m;
     const re = (br[i] * r + bi[i] * m) / m2;
     bi[i] = (bi[i] * r - br[i] * m) / m2;
     br[i] = re;

@@ -7,11 +7,17 @@ export interface DomainWatch {
 }
 
 /** So many times the tolerance is an error of the solution still; so large a share of the largest argument seen is one as well. */
-const errors = 100, share = 1e-3;
+const errors = 100,
+  share = 1e-3;
 
-export function createDomainWatch(program: Program, machine: Machine, tolerance: { readonly relative: number; readonly absolute: number }): DomainWatch {
+export function createDomainWatch(
+  program: Program,
+  machine: Machine,
+  tolerance: { readonly relative: number; readonly absolute: number },
+): DomainWatch {
   const count = program.roots.length;
-  const now = new Float64Array(2 * count), largest = new Float64Array(count);
+  const now = new Float64Array(2 * count),
+    largest = new Float64Array(count);
   return {
     check(time) {
       if (count === 0) return undefined;

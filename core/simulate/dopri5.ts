@@ -1,5 +1,13 @@
 import type { FlatStep } from '../program/flat-step';
-import { initialStep, noCounts, noteLimit, smallestStep, type Derivatives, type Stepper, type Tolerances } from './stepper';
+import {
+  initialStep,
+  noCounts,
+  noteLimit,
+  smallestStep,
+  type Derivatives,
+  type Stepper,
+  type Tolerances,
+} from './stepper';
 
 /**
  * Explicit Runge-Kutta method of order 5(4) with dense output of order 4: Dormand and Prince (1980); step size control and
@@ -10,7 +18,10 @@ import { initialStep, noCounts, noteLimit, smallestStep, type Derivatives, type 
  * The coefficients stand inside the functions that use them: as locals they are folded into the machine code, as constants
  * of the module they are loaded anew for every product (measured: four times slower).
  */
-const safety = 0.9, beta = 0.04, growth = 10, shrink = 0.2;
+const safety = 0.9,
+  beta = 0.04,
+  growth = 10,
+  shrink = 0.2;
 const exponent = 0.2 - beta * 0.75;
 
 /** `flat`: the stages written out for this right-hand side, where the program has them. */
@@ -20,21 +31,50 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
   // these change places from step to step
   let [k1, k7, y, yOld, yNew] = Array.from({ length: 5 }, array);
   const [r1, r2, r3, r4, r5] = Array.from({ length: 5 }, array);
-  const counts = noCounts(), limits = new Float64Array(n);
-  const absolute = tol.nominal.map((x) => tol.absolute * x), { relative } = tol;
+  const counts = noCounts(),
+    limits = new Float64Array(n);
+  const absolute = tol.nominal.map((x) => tol.absolute * x),
+    { relative } = tol;
   const sums = new Float64Array(3);
-  let t = 0, previous = 0, h = 0, lastError = Math.log(1e-4), started = false, rejected = false, k1Valid = false, stepped = false;
-  let stiffVotes = 0, calmVotes = 0, stiff = false;
-  let span = 0, denseReady = false;
+  let t = 0,
+    previous = 0,
+    h = 0,
+    lastError = Math.log(1e-4),
+    started = false,
+    rejected = false,
+    k1Valid = false,
+    stepped = false;
+  let stiffVotes = 0,
+    calmVotes = 0,
+    stiff = false;
+  let span = 0,
+    denseReady = false;
 
   const stages = (hh: number): void => {
     const a21 = 1 / 5;
-    const a31 = 3 / 40, a32 = 9 / 40;
-    const a41 = 44 / 45, a42 = -56 / 15, a43 = 32 / 9;
-    const a51 = 19372 / 6561, a52 = -25360 / 2187, a53 = 64448 / 6561, a54 = -212 / 729;
-    const a61 = 9017 / 3168, a62 = -355 / 33, a63 = 46732 / 5247, a64 = 49 / 176, a65 = -5103 / 18656;
-    const a71 = 35 / 384, a73 = 500 / 1113, a74 = 125 / 192, a75 = -2187 / 6784, a76 = 11 / 84;
-    const c2 = 1 / 5, c3 = 3 / 10, c4 = 4 / 5, c5 = 8 / 9;
+    const a31 = 3 / 40,
+      a32 = 9 / 40;
+    const a41 = 44 / 45,
+      a42 = -56 / 15,
+      a43 = 32 / 9;
+    const a51 = 19372 / 6561,
+      a52 = -25360 / 2187,
+      a53 = 64448 / 6561,
+      a54 = -212 / 729;
+    const a61 = 9017 / 3168,
+      a62 = -355 / 33,
+      a63 = 46732 / 5247,
+      a64 = 49 / 176,
+      a65 = -5103 / 18656;
+    const a71 = 35 / 384,
+      a73 = 500 / 1113,
+      a74 = 125 / 192,
+      a75 = -2187 / 6784,
+      a76 = 11 / 84;
+    const c2 = 1 / 5,
+      c3 = 3 / 10,
+      c4 = 4 / 5,
+      c5 = 8 / 9;
     for (let i = 0; i < n; i++) yStage[i] = y[i] + hh * a21 * k1[i];
     f(t + c2 * hh, yStage, k2);
     for (let i = 0; i < n; i++) yStage[i] = y[i] + hh * (a31 * k1[i] + a32 * k2[i]);
@@ -43,9 +83,11 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
     f(t + c4 * hh, yStage, k4);
     for (let i = 0; i < n; i++) yStage[i] = y[i] + hh * (a51 * k1[i] + a52 * k2[i] + a53 * k3[i] + a54 * k4[i]);
     f(t + c5 * hh, yStage, k5);
-    for (let i = 0; i < n; i++) yStage[i] = y[i] + hh * (a61 * k1[i] + a62 * k2[i] + a63 * k3[i] + a64 * k4[i] + a65 * k5[i]);
+    for (let i = 0; i < n; i++)
+      yStage[i] = y[i] + hh * (a61 * k1[i] + a62 * k2[i] + a63 * k3[i] + a64 * k4[i] + a65 * k5[i]);
     f(t + hh, yStage, k6);
-    for (let i = 0; i < n; i++) yNew[i] = y[i] + hh * (a71 * k1[i] + a73 * k3[i] + a74 * k4[i] + a75 * k5[i] + a76 * k6[i]);
+    for (let i = 0; i < n; i++)
+      yNew[i] = y[i] + hh * (a71 * k1[i] + a73 * k3[i] + a74 * k4[i] + a75 * k5[i] + a76 * k6[i]);
     f(t + hh, yNew, k7);
     counts.evaluations += 6;
   };
@@ -59,12 +101,21 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
 
   /** The error, and the sums that `FlatStep` explains. */
   const estimate = (hh: number): void => {
-    const e1 = 71 / 57600, e3 = -71 / 16695, e4 = 71 / 1920, e5 = -17253 / 339200, e6 = 22 / 525, e7 = -1 / 40;
-    let s0 = 0, s1 = 0, s2 = 0;
+    const e1 = 71 / 57600,
+      e3 = -71 / 16695,
+      e4 = 71 / 1920,
+      e5 = -17253 / 339200,
+      e6 = 22 / 525,
+      e7 = -1 / 40;
+    let s0 = 0,
+      s1 = 0,
+      s2 = 0;
     for (let i = 0; i < n; i++) {
       const weight = 1 / (absolute[i] + relative * Math.max(Math.abs(y[i]), Math.abs(yNew[i])));
       error[i] = hh * (e1 * k1[i] + e3 * k3[i] + e4 * k4[i] + e5 * k5[i] + e6 * k6[i] + e7 * k7[i]);
-      const q = error[i] * weight, a = (k7[i] - k6[i]) * weight, b = (yNew[i] - yStage[i]) * weight;
+      const q = error[i] * weight,
+        a = (k7[i] - k6[i]) * weight,
+        b = (yNew[i] - yStage[i]) * weight;
       s0 += q * q;
       s1 += a * a;
       s2 += b * b;
@@ -77,8 +128,12 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
   /** Coefficients of the dense output, only where it is asked for. */
   const prepareDense = (): void => {
     const hh = span;
-    const d1 = -12715105075 / 11282082432, d3 = 87487479700 / 32700410799, d4 = -10690763975 / 1880347072;
-    const d5 = 701980252875 / 199316789632, d6 = -1453857185 / 822651844, d7 = 69997945 / 29380423;
+    const d1 = -12715105075 / 11282082432,
+      d3 = 87487479700 / 32700410799,
+      d4 = -10690763975 / 1880347072;
+    const d5 = 701980252875 / 199316789632,
+      d6 = -1453857185 / 822651844,
+      d7 = 69997945 / 29380423;
     for (let i = 0; i < n; i++) {
       const difference = y[i] - yOld[i];
       const spline = hh * k1[i] - difference;
@@ -92,11 +147,20 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
   };
 
   return {
-    get t() { return t; },
-    get previous() { return previous; },
-    get stiff() { return stiff; },
-    get y() { return y; },
-    counts, limits,
+    get t() {
+      return t;
+    },
+    get previous() {
+      return previous;
+    },
+    get stiff() {
+      return stiff;
+    },
+    get y() {
+      return y;
+    },
+    counts,
+    limits,
     reset(time, state) {
       t = previous = time;
       span = 0;
@@ -185,7 +249,8 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
       if (!denseReady) prepareDense();
       const theta = (time - previous) / span;
       const theta1 = 1 - theta;
-      for (let i = 0; i < n; i++) out[i] = r1[i] + theta * (r2[i] + theta1 * (r3[i] + theta * (r4[i] + theta1 * r5[i])));
+      for (let i = 0; i < n; i++)
+        out[i] = r1[i] + theta * (r2[i] + theta1 * (r3[i] + theta * (r4[i] + theta1 * r5[i])));
     },
     // a snapshot starts the method anew, in the run it is taken of as well (see snapshot in simulation.ts)
     save: () => [],

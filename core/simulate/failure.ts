@@ -11,15 +11,31 @@ import type { SolverName } from './solvers';
 const at = (time: number): string => `at t = ${Number(time.toPrecision(6))} s`;
 
 export const runProblem = (code: string, message: string, time: number, origin?: Origin): Problem => ({
-  severity: 'error', code, message: `${message}, ${at(time)}`, ...(origin && { place: origin.place, span: origin.span }),
+  severity: 'error',
+  code,
+  message: `${message}, ${at(time)}`,
+  ...(origin && { place: origin.place, span: origin.span }),
 });
 
-const show = (value: number): string => (Number.isNaN(value) ? 'not a number' : !Number.isFinite(value) ? 'infinite' : String(Number(value.toPrecision(5))));
+const show = (value: number): string =>
+  Number.isNaN(value) ? 'not a number' : !Number.isFinite(value) ? 'infinite' : String(Number(value.toPrecision(5)));
 
 function valuesIn(program: Program, v: Float64Array, ...expressions: FlatExpr[]): string {
   const found = new Map<string, number>();
-  for (const e of expressions) walk(e, (x) => void (x.op === 'var' && !program.solvable.model.variables[x.index].hidden && found.set(program.solvable.model.variables[x.index].name, v[x.index])));
-  return [...found].slice(0, 8).map(([name, value]) => `${name} = ${show(value)}`).join(', ');
+  for (const e of expressions)
+    walk(
+      e,
+      (x) =>
+        void (
+          x.op === 'var' &&
+          !program.solvable.model.variables[x.index].hidden &&
+          found.set(program.solvable.model.variables[x.index].name, v[x.index])
+        ),
+    );
+  return [...found]
+    .slice(0, 8)
+    .map(([name, value]) => `${name} = ${show(value)}`)
+    .join(', ');
 }
 
 const inPart = (e: FlatEquation): string => (e.origin.part ? ` in ${e.origin.part}` : '');
@@ -34,15 +50,22 @@ export function notFiniteProblem(program: Program, time: number, memory: Memory)
       const value = u.kind === 'var' ? memory.v[u.index] : memory.d[slot.get(u.index)!];
       if (Number.isFinite(value)) continue;
       const equation = b.kind === 'assign' ? b.equation : b.residuals[0].equation;
-      const name = (u.kind === 'der' ? 'der(' : '') + solvable.model.variables[u.index].name + (u.kind === 'der' ? ')' : '');
+      const name =
+        (u.kind === 'der' ? 'der(' : '') + solvable.model.variables[u.index].name + (u.kind === 'der' ? ')' : '');
       const why = b.kind === 'assign' ? reason(b.value, memory.v) : undefined;
       const values = b.kind === 'assign' ? valuesIn(program, memory.v, b.value) : '';
-      return runProblem('not-finite',
-        `${why ?? 'No finite value'} in "${equation.origin.text}"${inPart(equation)}: ${name} would be ${show(value)}${values ? ` (${values})` : ''}`, time, equation.origin);
+      return runProblem(
+        'not-finite',
+        `${why ?? 'No finite value'} in "${equation.origin.text}"${inPart(equation)}: ${name} would be ${show(value)}${values ? ` (${values})` : ''}`,
+        time,
+        equation.origin,
+      );
     }
   }
   const state = solvable.states.find((k) => !Number.isFinite(memory.v[k]));
-  return state === undefined ? undefined : runProblem('not-finite', `${solvable.model.variables[state].name} has grown beyond all bounds`, time);
+  return state === undefined
+    ? undefined
+    : runProblem('not-finite', `${solvable.model.variables[state].name} has grown beyond all bounds`, time);
 }
 
 /** A root whose argument has become negative. */
@@ -53,38 +76,58 @@ export function rootProblem(program: Program, time: number, memory: Memory, k: n
     walk(e, (x) => (found ||= x === argument));
     return found;
   };
-  const equations = program.solvable.blocks.flatMap((b) => (b.kind === 'assign' ? [{ value: b.value, equation: b.equation }] : [...b.inner, ...b.residuals]));
+  const equations = program.solvable.blocks.flatMap((b) =>
+    b.kind === 'assign' ? [{ value: b.value, equation: b.equation }] : [...b.inner, ...b.residuals],
+  );
   const equation = equations.find((x) => contains(x.value))?.equation;
   const values = valuesIn(program, memory.v, argument);
-  return runProblem('not-finite', `Square root of a negative number: ${describe(program, argument)}${equation ? ` in "${equation.origin.text}"${inPart(equation)}` : ''}${values ? ` (${values})` : ''}`, time, equation?.origin);
+  return runProblem(
+    'not-finite',
+    `Square root of a negative number: ${describe(program, argument)}${equation ? ` in "${equation.origin.text}"${inPart(equation)}` : ''}${values ? ` (${values})` : ''}`,
+    time,
+    equation?.origin,
+  );
 }
 
 function reason(e: FlatExpr, v: Float64Array): string | undefined {
   let found: string | undefined;
   const value = (x: FlatExpr): number => {
     switch (x.op) {
-      case 'const': return x.value;
-      case 'var': return v[x.index];
-      case 'neg': return -value(x.a);
-      case 'add': return value(x.a) + value(x.b);
-      case 'sub': return value(x.a) - value(x.b);
-      case 'mul': return value(x.a) * value(x.b);
-      case 'div': return value(x.a) / value(x.b);
-      case 'pow': return value(x.a) ** value(x.b);
-      default: return NaN;
+      case 'const':
+        return x.value;
+      case 'var':
+        return v[x.index];
+      case 'neg':
+        return -value(x.a);
+      case 'add':
+        return value(x.a) + value(x.b);
+      case 'sub':
+        return value(x.a) - value(x.b);
+      case 'mul':
+        return value(x.a) * value(x.b);
+      case 'div':
+        return value(x.a) / value(x.b);
+      case 'pow':
+        return value(x.a) ** value(x.b);
+      default:
+        return NaN;
     }
   };
   walk(e, (x) => {
     if (x.op === 'div' && value(x.b) === 0) found ??= 'Division by zero';
     if (x.op === 'fn' && x.name === 'sqrt' && value(x.args[0]) < 0) found ??= 'Square root of a negative number';
-    if (x.op === 'fn' && (x.name === 'log' || x.name === 'log10') && value(x.args[0]) <= 0) found ??= 'Logarithm of zero or of a negative number';
+    if (x.op === 'fn' && (x.name === 'log' || x.name === 'log10') && value(x.args[0]) <= 0)
+      found ??= 'Logarithm of zero or of a negative number';
     return found !== undefined;
   });
   return found;
 }
 
-const textsOf = (equations: readonly FlatEquation[]): string[] => [...new Set(equations.map((e) => e.origin.text.replace(/;$/, '')))];
-const list = (all: readonly string[], most: number): string => (all.length > most ? `${all.slice(0, most).join(', ')} and ${all.length - most} more` : all.join(', '));
+const textsOf = (equations: readonly FlatEquation[]): string[] => [
+  ...new Set(equations.map((e) => e.origin.text.replace(/;$/, ''))),
+];
+const list = (all: readonly string[], most: number): string =>
+  all.length > most ? `${all.slice(0, most).join(', ')} and ${all.length - most} more` : all.join(', ');
 
 export function blockProblem(program: Program, failure: BlockFailure, time: number, v: Float64Array): Problem {
   const block = program.tornBlocks[failure.block];
@@ -96,51 +139,117 @@ export function blockProblem(program: Program, failure: BlockFailure, time: numb
     'no-convergence': 'does not converge: no values were found that satisfy it',
     'not-finite': 'cannot be computed from its start values',
   }[failure.reason];
-  const advice = failure.reason === 'singular' ? 'one of the equations may say the same as another' : 'give the unknowns start values near the solution, or check the equations for a sign or unit';
+  const advice =
+    failure.reason === 'singular'
+      ? 'one of the equations may say the same as another'
+      : 'give the unknowns start values near the solution, or check the equations for a sign or unit';
   const values = valuesIn(program, v, ...block.equations.flatMap((e) => [e.left, e.right]));
-  return runProblem('loop', `The loop of "${list(texts, 3)}"${inPart(first)} for ${list(names, 4)} ${what}; ${advice} (${values})`, time, first.origin);
+  return runProblem(
+    'loop',
+    `The loop of "${list(texts, 3)}"${inPart(first)} for ${list(names, 4)} ${what}; ${advice} (${values})`,
+    time,
+    first.origin,
+  );
 }
 
 /** A loop with more than one solution, of which one was taken. */
 export function openLoopProblem(program: Program, k: number, time: number, v: Float64Array): Problem {
-  const { equations: [first], unknowns } = program.tornBlocks[k];
-  const names = unknowns.map((u) => program.solvable.model.variables[u.index]).filter((x) => !x.hidden).map((x) => x.name);
+  const {
+    equations: [first],
+    unknowns,
+  } = program.tornBlocks[k];
+  const names = unknowns
+    .map((u) => program.solvable.model.variables[u.index])
+    .filter((x) => !x.hidden)
+    .map((x) => x.name);
   const texts = textsOf(program.tornBlocks[k].equations);
-  const told = list(unknowns.filter((u) => !program.solvable.model.variables[u.index].hidden).map((u) => `${program.solvable.model.variables[u.index].name}${u.kind === 'var' ? ` = ${show(v[u.index])}` : ''}`), 3);
-  return { ...runProblem('open-loop', `The loop of "${list(texts, 3)}" leaves ${list(names, 4)} open: one of its equations says the same as others, or nothing holds it (no ground, no fixed point). One solution was taken: ${told}`, time, first.origin), severity: 'warning' };
+  const told = list(
+    unknowns
+      .filter((u) => !program.solvable.model.variables[u.index].hidden)
+      .map(
+        (u) => `${program.solvable.model.variables[u.index].name}${u.kind === 'var' ? ` = ${show(v[u.index])}` : ''}`,
+      ),
+    3,
+  );
+  return {
+    ...runProblem(
+      'open-loop',
+      `The loop of "${list(texts, 3)}" leaves ${list(names, 4)} open: one of its equations says the same as others, or nothing holds it (no ground, no fixed point). One solution was taken: ${told}`,
+      time,
+      first.origin,
+    ),
+    severity: 'warning',
+  };
 }
 
 /** A constraint (or an equation of the start) that the states cannot be brought onto. */
 export function constraintProblem(program: Program, time: number, memory: Memory, k: number): Problem {
   const { invariants, startEquations } = program.solvable;
   const e = [...invariants, ...startEquations][k];
-  return runProblem('constraint', `The states cannot be brought onto "${e.origin.text}"${inPart(e)}: ${time === 0 ? 'the fixed start values contradict it, or leave nothing to move' : 'its quantities have run into a place where it has no solution nearby'} (${valuesIn(program, memory.v, e.left, e.right)})`, time, e.origin);
+  return runProblem(
+    'constraint',
+    `The states cannot be brought onto "${e.origin.text}"${inPart(e)}: ${time === 0 ? 'the fixed start values contradict it, or leave nothing to move' : 'its quantities have run into a place where it has no solution nearby'} (${valuesIn(program, memory.v, e.left, e.right)})`,
+    time,
+    e.origin,
+  );
 }
 
 export function unsettledProblem(_program: Program, time: number, message: string, places: readonly string[]): Problem {
-  return { severity: 'error', code: 'never-settles', message: `${message}, ${at(time)}`, ...(places[0] && { place: places[0] }) };
+  return {
+    severity: 'error',
+    code: 'never-settles',
+    message: `${message}, ${at(time)}`,
+    ...(places[0] && { place: places[0] }),
+  };
 }
 
 /** Events without end: names the condition that keeps switching. */
 export function chatterProblem(program: Program, time: number, memory: Memory): Problem {
-  const smallest = program.modes.reduce((best, source, k) => (source.kind === 'relation' && (best < 0 || Math.abs(memory.z[k]) < Math.abs(memory.z[best])) ? k : best), -1);
+  const smallest = program.modes.reduce(
+    (best, source, k) =>
+      source.kind === 'relation' && (best < 0 || Math.abs(memory.z[k]) < Math.abs(memory.z[best])) ? k : best,
+    -1,
+  );
   const source = smallest >= 0 ? program.modes[smallest] : undefined;
   const text = source?.kind === 'relation' ? describe(program, source.expr) : 'a condition';
-  return runProblem('chattering', `Events follow each other without time going on: the condition ${text} keeps switching. Give it a dead band, or let the quantity come to rest`, time);
+  return runProblem(
+    'chattering',
+    `Events follow each other without time going on: the condition ${text} keeps switching. Give it a dead band, or let the quantity come to rest`,
+    time,
+  );
 }
 
 /** An expression in the names of the model. */
 export function describe(program: Program, e: FlatExpr): string {
   const { variables } = program.solvable.model;
-  const symbols: Partial<Record<FlatExpr['op'], string>> = { lt: '<', le: '<=', gt: '>', ge: '>=', eq: '==', ne: '<>', add: '+', sub: '-', mul: '*', div: '/', pow: '^' };
+  const symbols: Partial<Record<FlatExpr['op'], string>> = {
+    lt: '<',
+    le: '<=',
+    gt: '>',
+    ge: '>=',
+    eq: '==',
+    ne: '<>',
+    add: '+',
+    sub: '-',
+    mul: '*',
+    div: '/',
+    pow: '^',
+  };
   switch (e.op) {
-    case 'const': return String(e.value);
-    case 'var': return variables[e.index].name;
-    case 'der': return `der(${variables[e.index].name})`;
-    case 'pre': return `pre(${variables[e.index].name})`;
-    case 'time': return 'time';
-    case 'neg': return `-${describe(program, e.a)}`;
-    case 'fn': return `${e.name}(${e.args.map((x) => describe(program, x)).join(', ')})`;
+    case 'const':
+      return String(e.value);
+    case 'var':
+      return variables[e.index].name;
+    case 'der':
+      return `der(${variables[e.index].name})`;
+    case 'pre':
+      return `pre(${variables[e.index].name})`;
+    case 'time':
+      return 'time';
+    case 'neg':
+      return `-${describe(program, e.a)}`;
+    case 'fn':
+      return `${e.name}(${e.args.map((x) => describe(program, x)).join(', ')})`;
     default: {
       const symbol = symbols[e.op];
       return symbol && 'a' in e && 'b' in e ? `${describe(program, e.a)} ${symbol} ${describe(program, e.b)}` : e.op;
@@ -157,6 +266,12 @@ export function stepProblem(program: Program, time: number, memory: Memory, solv
     if (speed > best) worst = k;
   }
   const name = worst >= 0 ? model.variables[states[worst]].name : 'a state';
-  const advice = hasFixedStep(solver) ? 'choose a smaller step or a solver with error control' : 'choose the implicit solver if the model is stiff, or check whether the model has a finite solution here';
-  return runProblem('step-size', `The step size has become too small; ${name} changes fastest (${show(memory.v[states[worst] ?? 0])}). You may ${advice}`, time);
+  const advice = hasFixedStep(solver)
+    ? 'choose a smaller step or a solver with error control'
+    : 'choose the implicit solver if the model is stiff, or check whether the model has a finite solution here';
+  return runProblem(
+    'step-size',
+    `The step size has become too small; ${name} changes fastest (${show(memory.v[states[worst] ?? 0])}). You may ${advice}`,
+    time,
+  );
 }

@@ -7,12 +7,20 @@ type Advance = (t: number, y: Float64Array, k1: Float64Array, h: number, next: F
 /** Fixed steps on the grid k * size; between grid points a cubic Hermite polynomial. Steps are cut at events and resume on the grid. */
 function fixedStep(n: number, f: Derivatives, size: number, counts: StepCounts, advance: Advance): Stepper {
   const [y, yOld, next, fOld, fNew] = Array.from({ length: 5 }, () => new Float64Array(n));
-  let t = 0, previous = 0, valid = false;
+  let t = 0,
+    previous = 0,
+    valid = false;
   return {
-    get t() { return t; },
-    get previous() { return previous; },
+    get t() {
+      return t;
+    },
+    get previous() {
+      return previous;
+    },
     stiff: false,
-    y, counts, limits: new Float64Array(n),
+    y,
+    counts,
+    limits: new Float64Array(n),
     reset(time, state) {
       t = previous = time;
       y.set(state);
@@ -90,7 +98,8 @@ export function implicitEuler(n: number, f: Derivatives, size: number, known: Kn
   return fixedStep(n, f, size, counts, (t, y, k1, h, next) => {
     derivative.update(t, y, k1);
     for (let i = 0; i < n; i++) next[i] = y[i] + h * k1[i];
-    let factored = false, before = Infinity;
+    let factored = false,
+      before = Infinity;
     for (let turn = 0; turn < mostTurns; turn++) {
       f(t + h, next, fx);
       counts.evaluations++;

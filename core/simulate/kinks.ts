@@ -38,7 +38,8 @@ export function createKinks(program: Program, values: Float64Array): Kinks {
 
 /** The number of places that do not lie beyond `x`. */
 function firstBeyond(places: Float64Array, x: number): number {
-  let low = 0, high = places.length;
+  let low = 0,
+    high = places.length;
   while (low < high) {
     const middle = (low + high) >> 1;
     if (places[middle] <= x) low = middle + 1;
@@ -49,11 +50,22 @@ function firstBeyond(places: Float64Array, x: number): number {
 
 /** Tables whose place follows from time, parameters and what changes at events only, in equations that move. */
 function timeTables({ solvable, moving }: Program): TimeTable[] {
-  const definitions = new Map(solvable.blocks.flatMap((b) => (b.kind === 'assign' && b.target.kind === 'var' && !b.discrete ? [[b.target.index, b.value] as const] : [])));
+  const definitions = new Map(
+    solvable.blocks.flatMap((b) =>
+      b.kind === 'assign' && b.target.kind === 'var' && !b.discrete ? [[b.target.index, b.value] as const] : [],
+    ),
+  );
   const steady = (e: FlatExpr): boolean => {
     let found = true;
     walk(e, (x) => {
-      if (x.op === 'time' || x.op === 'der' || x.op === 'delay' || x.op === 'sample' || (x.op === 'var' && moving.has(x.index))) found = false;
+      if (
+        x.op === 'time' ||
+        x.op === 'der' ||
+        x.op === 'delay' ||
+        x.op === 'sample' ||
+        (x.op === 'var' && moving.has(x.index))
+      )
+        found = false;
     });
     return found;
   };
@@ -74,16 +86,19 @@ function timeTables({ solvable, moving }: Program): TimeTable[] {
   const seen = new Set<FlatExpr>();
   const found: TimeTable[] = [];
   for (const b of solvable.blocks) {
-    const values = b.kind === 'assign' ? [b.value] : [...b.inner.map((x) => x.value), ...b.residuals.map((r) => r.value)];
-    for (const e of values) walk(e, (x) => {
-      if (x.op !== 'table' || x.slope || seen.has(x)) return;
-      seen.add(x);
-      const place = byTime(x.a);
-      if (!place) return;
-      const rate = differentiate(place, (leaf) => (leaf.op === 'time' ? one : zero));
-      const places = kinksOf(x.x, x.y);
-      if (steady(rate) && !isConstant(rate, 0) && places.length > 0) found.push({ offset: atStart(place), rate, places });
-    });
+    const values =
+      b.kind === 'assign' ? [b.value] : [...b.inner.map((x) => x.value), ...b.residuals.map((r) => r.value)];
+    for (const e of values)
+      walk(e, (x) => {
+        if (x.op !== 'table' || x.slope || seen.has(x)) return;
+        seen.add(x);
+        const place = byTime(x.a);
+        if (!place) return;
+        const rate = differentiate(place, (leaf) => (leaf.op === 'time' ? one : zero));
+        const places = kinksOf(x.x, x.y);
+        if (steady(rate) && !isConstant(rate, 0) && places.length > 0)
+          found.push({ offset: atStart(place), rate, places });
+      });
   }
   return found;
 }
@@ -91,5 +106,7 @@ function timeTables({ solvable, moving }: Program): TimeTable[] {
 /** The places of a table at which it is not straight. */
 function kinksOf(x: readonly number[], y: readonly number[]): Float64Array {
   const slope = (k: number): number => (k < 0 || k >= x.length - 1 ? 0 : (y[k + 1] - y[k]) / (x[k + 1] - x[k]));
-  return Float64Array.from(x.filter((_, k) => Math.abs(slope(k) - slope(k - 1)) > 1e-9 * Math.max(Math.abs(slope(k)), Math.abs(slope(k - 1)))));
+  return Float64Array.from(
+    x.filter((_, k) => Math.abs(slope(k) - slope(k - 1)) > 1e-9 * Math.max(Math.abs(slope(k)), Math.abs(slope(k - 1)))),
+  );
 }

@@ -13,7 +13,12 @@ export function patternOf(rows: readonly (readonly number[])[]): Pattern {
   const start = new Int32Array(rows.length + 1);
   rows.forEach((r, i) => (start[i + 1] = start[i] + r.length));
   const columns = new Int32Array(start[rows.length]);
-  rows.forEach((r, i) => columns.set([...r].sort((a, b) => a - b), start[i]));
+  rows.forEach((r, i) =>
+    columns.set(
+      [...r].sort((a, b) => a - b),
+      start[i],
+    ),
+  );
   return { size: rows.length, start, columns };
 }
 
@@ -27,8 +32,12 @@ export interface LinearSolver {
 }
 
 export function denseSolver(n: number): LinearSolver {
-  const J = new Float64Array(n * n), E1 = new Float64Array(n * n), E2r = new Float64Array(n * n), E2i = new Float64Array(n * n);
-  const p1 = new Int32Array(n), p2 = new Int32Array(n);
+  const J = new Float64Array(n * n),
+    E1 = new Float64Array(n * n),
+    E2r = new Float64Array(n * n),
+    E2i = new Float64Array(n * n);
+  const p1 = new Int32Array(n),
+    p2 = new Int32Array(n);
   return {
     J,
     factor(fac, alpha, beta) {
@@ -64,18 +73,23 @@ export function sparseSolver(pattern: Pattern): LinearSolver {
     rows.forEach((r, i) => (start[i + 1] = start[i] + r.length));
     return start;
   };
-  const lStart = offsets(lower), uStart = offsets(upper);
+  const lStart = offsets(lower),
+    uStart = offsets(upper);
   const join = (rows: readonly Int32Array[], start: Int32Array): Int32Array => {
     const all = new Int32Array(start[n]);
     rows.forEach((r, i) => all.set(r, start[i]));
     return all;
   };
-  const lCol = join(lower, lStart), uCol = join(upper, uStart);
+  const lCol = join(lower, lStart),
+    uCol = join(upper, uStart);
   const real = { l: new Float64Array(lCol.length), u: new Float64Array(uCol.length), d: new Float64Array(n) };
   const re = { l: new Float64Array(lCol.length), u: new Float64Array(uCol.length), d: new Float64Array(n) };
   const im = { l: new Float64Array(lCol.length), u: new Float64Array(uCol.length), d: new Float64Array(n) };
   const J = new Float64Array(pattern.columns.length);
-  const w = new Float64Array(n), wi = new Float64Array(n), x = new Float64Array(n), xi = new Float64Array(n);
+  const w = new Float64Array(n),
+    wi = new Float64Array(n),
+    x = new Float64Array(n),
+    xi = new Float64Array(n);
 
   const factorReal = (fac: number): boolean => {
     const { l, u, d } = real;
@@ -121,7 +135,8 @@ export function sparseSolver(pattern: Pattern): LinearSolver {
       for (let p = lStart[i]; p < lStart[i + 1]; p++) {
         const k = lCol[p];
         const m2 = re.d[k] * re.d[k] + im.d[k] * im.d[k];
-        const qr = (w[k] * re.d[k] + wi[k] * im.d[k]) / m2, qi = (wi[k] * re.d[k] - w[k] * im.d[k]) / m2;
+        const qr = (w[k] * re.d[k] + wi[k] * im.d[k]) / m2,
+          qi = (wi[k] * re.d[k] - w[k] * im.d[k]) / m2;
         re.l[p] = qr;
         im.l[p] = qi;
         w[k] = wi[k] = 0;
@@ -169,7 +184,8 @@ export function sparseSolver(pattern: Pattern): LinearSolver {
     },
     solveComplex(br, bi) {
       for (let i = 0; i < n; i++) {
-        let sr = br[order[i]], si = bi[order[i]];
+        let sr = br[order[i]],
+          si = bi[order[i]];
         for (let p = lStart[i]; p < lStart[i + 1]; p++) {
           const c = lCol[p];
           sr -= re.l[p] * x[c] - im.l[p] * xi[c];
@@ -179,13 +195,16 @@ export function sparseSolver(pattern: Pattern): LinearSolver {
         xi[i] = si;
       }
       for (let i = n - 1; i >= 0; i--) {
-        let sr = x[i], si = xi[i];
+        let sr = x[i],
+          si = xi[i];
         for (let p = uStart[i]; p < uStart[i + 1]; p++) {
           const c = uCol[p];
           sr -= re.u[p] * x[c] - im.u[p] * xi[c];
           si -= re.u[p] * xi[c] + im.u[p] * x[c];
         }
-        const dr = re.d[i], di = im.d[i], m2 = dr * dr + di * di;
+        const dr = re.d[i],
+          di = im.d[i],
+          m2 = dr * dr + di * di;
         x[i] = (sr * dr + si * di) / m2;
         xi[i] = (si * dr - sr * di) / m2;
       }
@@ -245,7 +264,8 @@ function fill(pattern: Pattern, order: Int32Array, position: Int32Array): { lowe
   const sets = Array.from({ length: n }, () => new Set<number>());
   for (let i = 0; i < n; i++) {
     for (let p = pattern.start[i]; p < pattern.start[i + 1]; p++) {
-      const a = position[i], b = position[pattern.columns[p]];
+      const a = position[i],
+        b = position[pattern.columns[p]];
       if (a !== b) sets[Math.min(a, b)].add(Math.max(a, b));
     }
   }
@@ -266,7 +286,8 @@ function fill(pattern: Pattern, order: Int32Array, position: Int32Array): { lowe
 export function columnGroups(pattern: Pattern): Int32Array[] {
   const n = pattern.size;
   const rowsOf: number[][] = Array.from({ length: n }, () => []);
-  for (let i = 0; i < n; i++) for (let p = pattern.start[i]; p < pattern.start[i + 1]; p++) rowsOf[pattern.columns[p]].push(i);
+  for (let i = 0; i < n; i++)
+    for (let p = pattern.start[i]; p < pattern.start[i + 1]; p++) rowsOf[pattern.columns[p]].push(i);
   const group = new Int32Array(n).fill(-1);
   const mark = new Int32Array(n).fill(-1);
   let count = 0;

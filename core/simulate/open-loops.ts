@@ -25,10 +25,13 @@ function rank(n: number, A: Float64Array): number {
     const size = Math.max(...A.subarray(i * n, i * n + n).map(Math.abs));
     if (size > 0) for (let j = 0; j < n; j++) A[i * n + j] /= size;
   }
-  const rows = Array.from({ length: n }, (_, k) => k), columns = [...rows];
+  const rows = Array.from({ length: n }, (_, k) => k),
+    columns = [...rows];
   for (let k = 0; k < n; k++) {
     let [r, c] = [k, k];
-    for (let i = k; i < n; i++) for (let j = k; j < n; j++) if (Math.abs(A[rows[i] * n + columns[j]]) > Math.abs(A[rows[r] * n + columns[c]])) [r, c] = [i, j];
+    for (let i = k; i < n; i++)
+      for (let j = k; j < n; j++)
+        if (Math.abs(A[rows[i] * n + columns[j]]) > Math.abs(A[rows[r] * n + columns[c]])) [r, c] = [i, j];
     const pivot = A[rows[r] * n + columns[c]];
     if (Math.abs(pivot) < 1e-13) return k;
     [rows[k], rows[r]] = [rows[r], rows[k]];

@@ -8,7 +8,8 @@ export interface Projection {
   begin(t: number, held: ReadonlySet<number>): number | undefined;
 }
 
-const maximumIterations = 25, guessesBeside = 4;
+const maximumIterations = 25,
+  guessesBeside = 4;
 
 /**
  * Gauss-Newton steps of least change. The derivatives of the constraints by the states are taken by differences, and kept as
@@ -30,7 +31,8 @@ export function createProjection(program: Program, machine: Machine, scale: Floa
     const [up, down] = [new Float64Array(m), new Float64Array(m)];
     for (let j = 0; j < n; j++) {
       if (held?.has(states[j])) continue;
-      const k = states[j], x = v[k];
+      const k = states[j],
+        x = v[k];
       const delta = Math.cbrt(Number.EPSILON) * Math.max(Math.abs(x), scale[j] * 1e-2);
       v[k] = x + delta;
       residual(t, up, start);
@@ -67,7 +69,8 @@ export function createProjection(program: Program, machine: Machine, scale: Floa
   const solve = (t: number, m: number, start: boolean, held: ReadonlySet<number> | undefined): boolean => {
     const r = new Float64Array(m);
     residual(t, r, start);
-    let size = norm(r), fresh = false;
+    let size = norm(r),
+      fresh = false;
     let G = start || held ? undefined : kept;
     for (let iteration = 0; iteration < maximumIterations; iteration++) {
       if (!G) {
@@ -76,11 +79,14 @@ export function createProjection(program: Program, machine: Machine, scale: Floa
         if (!start && !held) kept = G;
       }
       let reach = 0;
-      for (let i = 0; i < m; i++) for (let k = 0; k < n; k++) reach = Math.max(reach, Math.abs(G[i * n + k]) * Math.max(Math.abs(v[states[k]]), scale[k] * 1e-3));
+      for (let i = 0; i < m; i++)
+        for (let k = 0; k < n; k++)
+          reach = Math.max(reach, Math.abs(G[i * n + k]) * Math.max(Math.abs(v[states[k]]), scale[k] * 1e-3));
       if (size <= 4e-16 * reach || size === 0) return true;
       const dx = correction(m, G, r);
       const before = Float64Array.from(states, (k) => v[k]);
-      let fraction = 1, next = Infinity;
+      let fraction = 1,
+        next = Infinity;
       for (; fraction > 1e-4; fraction /= 2) {
         for (let k = 0; k < n; k++) v[states[k]] = before[k] + fraction * dx[k];
         residual(t, r, start);
@@ -108,14 +114,16 @@ export function createProjection(program: Program, machine: Machine, scale: Floa
   };
 
   return {
-    project: (t, held) => solve(t, invariants.length, false, held) || (held !== undefined && solve(t, invariants.length, false, undefined)),
+    project: (t, held) =>
+      solve(t, invariants.length, false, held) || (held !== undefined && solve(t, invariants.length, false, undefined)),
     begin(t, held) {
       const m = invariants.length + startEquations.length;
       const guess = Float64Array.from(states, (k) => v[k]);
       if (solve(t, m, true, held)) return undefined;
       // guesses may lie where the constraints say nothing of some direction, such as a pendulum that hangs level: look beside them
       for (let turn = 1; turn <= guessesBeside; turn++) {
-        for (let k = 0; k < n; k++) if (!held.has(states[k])) v[states[k]] = guess[k] + scale[k] * 0.03 * turn * Math.cos(1 + k + turn);
+        for (let k = 0; k < n; k++)
+          if (!held.has(states[k])) v[states[k]] = guess[k] + scale[k] * 0.03 * turn * Math.cos(1 + k + turn);
         if (solve(t, m, true, held)) return undefined;
       }
       for (let k = 0; k < n; k++) v[states[k]] = guess[k];

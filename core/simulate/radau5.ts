@@ -1,27 +1,65 @@
 import { stateJacobian, type KnownJacobian } from './state-jacobian';
-import { initialStep, noCounts, noteLimit, scaledNorm, smallestStep, type Derivatives, type Stepper, type Tolerances } from './stepper';
+import {
+  initialStep,
+  noCounts,
+  noteLimit,
+  scaledNorm,
+  smallestStep,
+  type Derivatives,
+  type Stepper,
+  type Tolerances,
+} from './stepper';
 
 /**
  * Radau IIA method of order 5 with variable steps and dense output, for stiff equations: Hairer and Wanner, Solving Ordinary
  * Differential Equations II (1996), section IV.8, whose notation is kept.
  */
 const SQ6 = Math.sqrt(6);
-const C1 = (4 - SQ6) / 10, C2 = (4 + SQ6) / 10;
-const C1M1 = C1 - 1, C2M1 = C2 - 1, C1MC2 = C1 - C2;
-const DD1 = -(13 + 7 * SQ6) / 3, DD2 = (-13 + 7 * SQ6) / 3, DD3 = -1 / 3;
-const cbrt9 = Math.cbrt(9), cbrt81 = Math.cbrt(81);
+const C1 = (4 - SQ6) / 10,
+  C2 = (4 + SQ6) / 10;
+const C1M1 = C1 - 1,
+  C2M1 = C2 - 1,
+  C1MC2 = C1 - C2;
+const DD1 = -(13 + 7 * SQ6) / 3,
+  DD2 = (-13 + 7 * SQ6) / 3,
+  DD3 = -1 / 3;
+const cbrt9 = Math.cbrt(9),
+  cbrt81 = Math.cbrt(81);
 const gamma = 30 / (6 + cbrt81 - cbrt9);
-const alphaRaw = (12 - cbrt81 + cbrt9) / 60, betaRaw = ((cbrt81 + cbrt9) * Math.sqrt(3)) / 60;
+const alphaRaw = (12 - cbrt81 + cbrt9) / 60,
+  betaRaw = ((cbrt81 + cbrt9) * Math.sqrt(3)) / 60;
 const modulus = alphaRaw ** 2 + betaRaw ** 2;
-const ALPHA = alphaRaw / modulus, BETA = betaRaw / modulus;
-const T11 = 9.1232394870892942792e-2, T12 = -0.14125529502095420843, T13 = -3.0029194105147424492e-2;
-const T21 = 0.24171793270710701896, T22 = 0.20412935229379993199, T23 = 0.38294211275726193779, T31 = 0.96604818261509293619;
-const TI11 = 4.325579890063155351, TI12 = 0.33919925181580986954, TI13 = 0.54177053993587487119;
-const TI21 = -4.1787185915519047273, TI22 = -0.32768282076106238708, TI23 = 0.47662355450055045196;
-const TI31 = -0.50287263494578687595, TI32 = 2.5719269498556054292, TI33 = -0.59603920482822492497;
-const newtonLimit = 7, safety = 0.9, reuseTheta = 0.001, shrinkLimit = 8, growthLimit = 0.2;
+const ALPHA = alphaRaw / modulus,
+  BETA = betaRaw / modulus;
+const T11 = 9.1232394870892942792e-2,
+  T12 = -0.14125529502095420843,
+  T13 = -3.0029194105147424492e-2;
+const T21 = 0.24171793270710701896,
+  T22 = 0.20412935229379993199,
+  T23 = 0.38294211275726193779,
+  T31 = 0.96604818261509293619;
+const TI11 = 4.325579890063155351,
+  TI12 = 0.33919925181580986954,
+  TI13 = 0.54177053993587487119;
+const TI21 = -4.1787185915519047273,
+  TI22 = -0.32768282076106238708,
+  TI23 = 0.47662355450055045196;
+const TI31 = -0.50287263494578687595,
+  TI32 = 2.5719269498556054292,
+  TI33 = -0.59603920482822492497;
+const newtonLimit = 7,
+  safety = 0.9,
+  reuseTheta = 0.001,
+  shrinkLimit = 8,
+  growthLimit = 0.2;
 
-export function radau5(n: number, f: Derivatives, given: Tolerances, longest: number, known: KnownJacobian = {}): Stepper {
+export function radau5(
+  n: number,
+  f: Derivatives,
+  given: Tolerances,
+  longest: number,
+  known: KnownJacobian = {},
+): Stepper {
   // the error estimate is of lower order: tolerances are adapted as in the book's code
   const relative = 0.1 * given.relative ** (2 / 3);
   const tol: Tolerances = { ...given, relative, absolute: (relative * given.absolute) / given.relative };
@@ -29,11 +67,26 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
   const array = (): Float64Array => new Float64Array(n);
   const [y, z1, z2, z3, w1, w2, w3, f0, f1, work, work2] = Array.from({ length: 11 }, array);
   const [cont1, cont2, cont3, yEnd] = Array.from({ length: 4 }, array);
-  const counts = noCounts(), limits = new Float64Array(n);
+  const counts = noCounts(),
+    limits = new Float64Array(n);
   const derivative = stateJacobian(n, f, known, counts);
   const { linear } = derivative;
-  let t = 0, previous = 0, h = 0, hOld = 0, hAccepted = 0, errAccepted = 0.01, faccon = 1, theta = 0;
-  let started = false, first = true, rejected = false, fresh = false, factoredFor = 0, f0Valid = false, hasDense = false, span = 0;
+  let t = 0,
+    previous = 0,
+    h = 0,
+    hOld = 0,
+    hAccepted = 0,
+    errAccepted = 0.01,
+    faccon = 1,
+    theta = 0;
+  let started = false,
+    first = true,
+    rejected = false,
+    fresh = false,
+    factoredFor = 0,
+    f0Valid = false,
+    hasDense = false,
+    span = 0;
 
   const evaluate = (time: number, state: Float64Array, out: Float64Array): void => {
     f(time, state, out);
@@ -55,11 +108,20 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
 
   /** Solves for the stages; the number of iterations, or a new step size as a negative number. */
   const solveStages = (hh: number): number => {
-    const fac = gamma / hh, alpha = ALPHA / hh, beta = BETA / hh;
+    const fac = gamma / hh,
+      alpha = ALPHA / hh,
+      beta = BETA / hh;
     if (first || !hasDense) {
-      z1.fill(0); z2.fill(0); z3.fill(0); w1.fill(0); w2.fill(0); w3.fill(0);
+      z1.fill(0);
+      z2.fill(0);
+      z3.fill(0);
+      w1.fill(0);
+      w2.fill(0);
+      w3.fill(0);
     } else {
-      const q3 = hh / hOld, q1 = C1 * q3, q2 = C2 * q3;
+      const q3 = hh / hOld,
+        q1 = C1 * q3,
+        q2 = C2 * q3;
       for (let i = 0; i < n; i++) {
         z1[i] = q1 * (cont1[i] + (q1 - C2M1) * (cont2[i] + (q1 - C1M1) * cont3[i]));
         z2[i] = q2 * (cont1[i] + (q2 - C2M1) * (cont2[i] + (q2 - C1M1) * cont3[i]));
@@ -71,7 +133,8 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
     }
     faccon = Math.max(faccon, Number.EPSILON) ** 0.8;
     theta = reuseTheta;
-    let oldNorm = 0, oldQuotient = 0;
+    let oldNorm = 0,
+      oldQuotient = 0;
     for (let iteration = 1; iteration <= newtonLimit; iteration++) {
       for (let i = 0; i < n; i++) work[i] = y[i] + z1[i];
       evaluate(t + C1 * hh, work, z1);
@@ -80,7 +143,9 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
       for (let i = 0; i < n; i++) work[i] = y[i] + z3[i];
       evaluate(t + hh, work, z3);
       for (let i = 0; i < n; i++) {
-        const a = z1[i], b = z2[i], c = z3[i];
+        const a = z1[i],
+          b = z2[i],
+          c = z3[i];
         const g1 = TI11 * a + TI12 * b + TI13 * c;
         const g2 = TI21 * a + TI22 * b + TI23 * c;
         const g3 = TI31 * a + TI32 * b + TI33 * c;
@@ -153,10 +218,16 @@ export function radau5(n: number, f: Derivatives, given: Tolerances, longest: nu
   };
 
   return {
-    get t() { return t; },
-    get previous() { return previous; },
+    get t() {
+      return t;
+    },
+    get previous() {
+      return previous;
+    },
     stiff: false,
-    y, counts, limits,
+    y,
+    counts,
+    limits,
     reset(time, state) {
       t = previous = time;
       y.set(state);

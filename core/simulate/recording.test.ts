@@ -51,7 +51,13 @@ test('looking values up', () => {
   const time = Float64Array.of(0, 1, 1, 2);
   expect([-1, 0, 0.5, 1, 1.5, 9].map((t) => rowAt(time, 4, t))).toEqual([-1, 0, 0, 2, 2, 3]);
   const recording = { rows: 4, time, columns: [], messages: [], transitions: [] };
-  const column = (kind: 'real' | 'boolean') => ({ name: 'x', unit: '', kind, literals: [], values: Float64Array.of(0, 10, 20, 30) });
+  const column = (kind: 'real' | 'boolean') => ({
+    name: 'x',
+    unit: '',
+    kind,
+    literals: [],
+    values: Float64Array.of(0, 10, 20, 30),
+  });
   expect(valueAt(recording, column('real'), 0.5)).toBe(5);
   expect(valueAt(recording, column('real'), 1)).toBe(20);
   expect(valueAt(recording, column('boolean'), 1.9)).toBe(20);
@@ -59,18 +65,33 @@ test('looking values up', () => {
 });
 
 test('columns that equal another one, or its negative, are kept once and come out as if they had been kept', () => {
-  const { program, recording } = simulateText('model T Real x(start = 1), y, z, w; equation der(x) = -x; y = x; z = -y; w = 2*x; end T;', 'T', { stop: 1 });
+  const { program, recording } = simulateText(
+    'model T Real x(start = 1), y, z, w; equation der(x) = -x; y = x; z = -y; w = 2*x; end T;',
+    'T',
+    { stop: 1 },
+  );
   const { aliases, model } = program.solvable;
   expect(aliases.size).toBeGreaterThan(0);
   const recorder = createRecorder(model, undefined, { aliases });
   const rows = recording.rows;
-  for (let r = 0; r < rows; r++) recorder.row(recording.time[r], Float64Array.from(model.variables, (v) => recording.columns.find((c) => c.name === v.name)?.values[r] ?? 0), 'sample');
+  for (let r = 0; r < rows; r++)
+    recorder.row(
+      recording.time[r],
+      Float64Array.from(model.variables, (v) => recording.columns.find((c) => c.name === v.name)?.values[r] ?? 0),
+      'sample',
+    );
   expect(recorder.take().columns).toEqual(recording.columns);
   expect(recorder.takeNew().columns.find((c) => c.name === 'z')!.values[rows - 1]).toBeCloseTo(-Math.exp(-1), 6);
 });
 
 test('what was taken stays as it was while rows go on being added, and its equal columns are one array', () => {
-  const { model } = flatten(libraryOfFile(parseFile('model Pair Real x(start = 1), y, z; equation der(x) = -x; y = x; z = -x; end Pair;').value, 'test'), 'Pair');
+  const { model } = flatten(
+    libraryOfFile(
+      parseFile('model Pair Real x(start = 1), y, z; equation der(x) = -x; y = x; z = -x; end Pair;').value,
+      'test',
+    ),
+    'Pair',
+  );
   const { program } = compile(model);
   const recorder = createRecorder(model, undefined, { aliases: program!.solvable.aliases, moving: program!.moving });
   const values = new Float64Array(program!.solvable.model.variables.length);

@@ -40,7 +40,12 @@ export function recordable(model: FlatModel): string[] {
 }
 
 /** Shapes are for the eye: they are recorded where somebody looks, as far as they can move. */
-const fixedShapes = (model: FlatModel): ReadonlySet<number> => new Set(model.equations.flatMap((e) => (e.left.op === 'var' && e.right.op === 'const' && model.variables[e.left.index].ofShape ? [e.left.index] : [])));
+const fixedShapes = (model: FlatModel): ReadonlySet<number> =>
+  new Set(
+    model.equations.flatMap((e) =>
+      e.left.op === 'var' && e.right.op === 'const' && model.variables[e.left.index].ofShape ? [e.left.index] : [],
+    ),
+  );
 
 function sources(model: FlatModel, withShapes = false): Source[] {
   const fixed = withShapes ? fixedShapes(model) : new Set<number>();
@@ -50,10 +55,22 @@ function sources(model: FlatModel, withShapes = false): Source[] {
   model.variables.forEach((v, index) => {
     const chart = chartAt.get(index);
     if (chart) found.push(chartSource(chart));
-    if (v.hidden || v.kind === 'constant' || v.kind === 'parameter' || v.type === 'String' || (v.ofShape ? !withShapes || fixed.has(index) : v.isProtected)) return;
+    if (
+      v.hidden ||
+      v.kind === 'constant' ||
+      v.kind === 'parameter' ||
+      v.type === 'String' ||
+      (v.ofShape ? !withShapes || fixed.has(index) : v.isProtected)
+    )
+      return;
     const kind = v.type === 'Boolean' ? 'boolean' : v.type === 'Integer' ? 'integer' : v.literals ? 'literal' : 'real';
     const shift = kind === 'literal' ? 1 : 0;
-    found.push({ head: { name: v.name, unit: v.unit, kind, literals: [...(v.literals ?? [])] }, index, shift, read: (values) => values[index] - shift });
+    found.push({
+      head: { name: v.name, unit: v.unit, kind, literals: [...(v.literals ?? [])] },
+      index,
+      shift,
+      read: (values) => values[index] - shift,
+    });
   });
   return found;
 }
@@ -66,7 +83,9 @@ function chartSource(chart: FlatModel['charts'][number]): Source {
   const literals = leaves.map((k) => chart.structure.states[k].path);
   const head: Source['head'] = { name: chart.name, unit: '', kind: 'literal', literals };
   return {
-    head, index: -1, shift: 0,
+    head,
+    index: -1,
+    shift: 0,
     read(values) {
       const active = leaves.filter((k) => values[chart.active[k]] !== 0);
       if (active.length === 1) return leaves.indexOf(active[0]);
@@ -99,11 +118,19 @@ export interface RecorderOptions {
 }
 
 /** Keeps rows for the columns named in `wanted`; all by default. */
-export function createRecorder(model: FlatModel, wanted?: readonly string[], { limit = defaultLimit, shapes = false, aliases, moving }: RecorderOptions = {}): Recorder {
+export function createRecorder(
+  model: FlatModel,
+  wanted?: readonly string[],
+  { limit = defaultLimit, shapes = false, aliases, moving }: RecorderOptions = {},
+): Recorder {
   const all = sources(model, shapes);
-  const chosen = wanted ? all.filter((s) => wanted.includes(s.head.name) || (s.index >= 0 && model.variables[s.index].ofShape)) : all;
+  const chosen = wanted
+    ? all.filter((s) => wanted.includes(s.head.name) || (s.index >= 0 && model.variables[s.index].ofShape))
+    : all;
   // a column that always equals another, or its negative, is made from it when it is asked for
-  const rootOf = chosen.map((c) => (c.head.kind === 'real' && aliases?.get(c.index)) || { index: c.index, sign: 1 as const });
+  const rootOf = chosen.map(
+    (c) => (c.head.kind === 'real' && aliases?.get(c.index)) || { index: c.index, sign: 1 as const },
+  );
   const kept = new Map<number, number>();
   const sharedWith = chosen.map((c, k) => {
     if (c.index < 0 || c.head.kind !== 'real') return k;
@@ -112,47 +139,81 @@ export function createRecorder(model: FlatModel, wanted?: readonly string[], { l
     return first ?? k;
   });
   const own = [...chosen.keys()].filter((k) => sharedWith[k] === k);
-  const moves = (k: number): boolean => chosen[k].index >= 0 && chosen[k].shift === 0 && (!moving || moving.has(chosen[k].index));
+  const moves = (k: number): boolean =>
+    chosen[k].index >= 0 && chosen[k].shift === 0 && (!moving || moving.has(chosen[k].index));
   const [movingColumns, restingColumns] = [own.filter(moves), own.filter((k) => !moves(k))];
-  const store = createRowStore(movingColumns.map((k) => chosen[k].index), restingColumns.map((k) => chosen[k].read));
+  const store = createRowStore(
+    movingColumns.map((k) => chosen[k].index),
+    restingColumns.map((k) => chosen[k].read),
+  );
   const messages: MessageRecord[] = [];
   const transitions: TransitionRecord[] = [];
-  let taken = 0, messagesTaken = 0, transitionsTaken = 0, stride = 1, skipped = 0;
-  const happened = (messageFrom: number, transitionFrom: number): Pick<Recording, 'messages' | 'transitions'> => ({ messages: messages.slice(messageFrom), transitions: transitions.slice(transitionFrom) });
+  let taken = 0,
+    messagesTaken = 0,
+    transitionsTaken = 0,
+    stride = 1,
+    skipped = 0;
+  const happened = (messageFrom: number, transitionFrom: number): Pick<Recording, 'messages' | 'transitions'> => ({
+    messages: messages.slice(messageFrom),
+    transitions: transitions.slice(transitionFrom),
+  });
   /** Copies of all columns from a row on, each an array of its own. */
   const slice = (from: number, messageFrom: number, transitionFrom: number): Recording => {
     const values = new Map<number, Float64Array>();
     store.moving(from).forEach((column, j) => values.set(movingColumns[j], column));
     restingColumns.forEach((k, j) => values.set(k, store.resting(j, from)));
     const valuesOf = (k: number): Float64Array => {
-      const root = sharedWith[k], column = values.get(root)!;
+      const root = sharedWith[k],
+        column = values.get(root)!;
       if (root === k) return column;
       return rootOf[k].sign === rootOf[root].sign ? column.slice() : column.map((x) => -x);
     };
     return {
-      rows: store.rows - from, time: store.time(from), columns: chosen.map((s, k) => ({ ...s.head, literals: [...s.head.literals], values: valuesOf(k) })), ...happened(messageFrom, transitionFrom),
+      rows: store.rows - from,
+      time: store.time(from),
+      columns: chosen.map((s, k) => ({ ...s.head, literals: [...s.head.literals], values: valuesOf(k) })),
+      ...happened(messageFrom, transitionFrom),
     };
   };
   /** Everything so far; a column is made when it is first looked at, since most never are. */
   const whole = (): Recording => {
     const snapshot = store.frozen();
     const values = new Map<number, Float64Array>();
-    const at = new Map([...movingColumns.map((k, j) => [k, () => snapshot.moving(j)] as const), ...restingColumns.map((k, j) => [k, () => snapshot.resting(j)] as const)]);
+    const at = new Map([
+      ...movingColumns.map((k, j) => [k, () => snapshot.moving(j)] as const),
+      ...restingColumns.map((k, j) => [k, () => snapshot.resting(j)] as const),
+    ]);
     const valuesOf = (k: number): Float64Array => {
       let known = values.get(k);
       if (!known) {
         const root = sharedWith[k];
-        known = root === k ? at.get(k)!() : rootOf[k].sign === rootOf[root].sign ? valuesOf(root) : valuesOf(root).map((x) => -x);
+        known =
+          root === k
+            ? at.get(k)!()
+            : rootOf[k].sign === rootOf[root].sign
+              ? valuesOf(root)
+              : valuesOf(root).map((x) => -x);
         values.set(k, known);
       }
       return known;
     };
     return {
-      rows: snapshot.rows, time: snapshot.time, columns: chosen.map((s, k) => ({ ...s.head, literals: [...s.head.literals], get values() { return valuesOf(k); } })), ...happened(0, 0),
+      rows: snapshot.rows,
+      time: snapshot.time,
+      columns: chosen.map((s, k) => ({
+        ...s.head,
+        literals: [...s.head.literals],
+        get values() {
+          return valuesOf(k);
+        },
+      })),
+      ...happened(0, 0),
     };
   };
   return {
-    get rows() { return store.rows; },
+    get rows() {
+      return store.rows;
+    },
     row(t, values, kind) {
       if (kind === 'step') return;
       if (kind === 'sample' && stride > 1 && ++skipped % stride !== 0) return;
@@ -177,7 +238,8 @@ export function createRecorder(model: FlatModel, wanted?: readonly string[], { l
 
 /** Row at or last before a time; -1 before the first. */
 export function rowAt(time: Float64Array, rows: number, t: number): number {
-  let low = 0, high = rows;
+  let low = 0,
+    high = rows;
   while (low < high) {
     const middle = (low + high) >> 1;
     if (time[middle] <= t) low = middle + 1;

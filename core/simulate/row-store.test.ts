@@ -13,33 +13,48 @@ const pushed = (rows: readonly { moves: number; rests: number; event: boolean }[
   });
   return { store, expected };
 };
-const someRows = fc.array(fc.record({ moves: fc.double({ noNaN: true }), rests: fc.integer({ min: 0, max: 2 }), event: fc.boolean() }), { maxLength: 80 });
+const someRows = fc.array(
+  fc.record({ moves: fc.double({ noNaN: true }), rests: fc.integer({ min: 0, max: 2 }), event: fc.boolean() }),
+  { maxLength: 80 },
+);
 
 test('columns come out as rows went in, from any row on', () => {
-  fc.assert(fc.property(someRows, fc.nat(80), (rows, at) => {
-    const { store, expected } = pushed(rows);
-    const from = Math.min(at, rows.length);
-    expect([...store.time(from)]).toEqual(expected.slice(from).map((r) => r.time));
-    expect([...store.moving(from)[0]]).toEqual(expected.slice(from).map((r) => r.moves));
-    expect([...store.resting(0, from)]).toEqual(expected.slice(from).map((r) => r.rests));
-  }));
+  fc.assert(
+    fc.property(someRows, fc.nat(80), (rows, at) => {
+      const { store, expected } = pushed(rows);
+      const from = Math.min(at, rows.length);
+      expect([...store.time(from)]).toEqual(expected.slice(from).map((r) => r.time));
+      expect([...store.moving(from)[0]]).toEqual(expected.slice(from).map((r) => r.moves));
+      expect([...store.resting(0, from)]).toEqual(expected.slice(from).map((r) => r.rests));
+    }),
+  );
 });
 
 test('halving keeps every second row and lets what rests change at the next row that is left', () => {
-  fc.assert(fc.property(someRows, (rows) => {
-    const { store, expected } = pushed(rows);
-    store.halve();
-    const left = expected.filter((_, k) => k % 2 === 0);
-    expect(store.rows).toBe(left.length);
-    expect([...store.moving(0)[0]]).toEqual(left.map((r) => r.moves));
-    expect([...store.resting(0, 0)]).toEqual(left.map((r) => r.rests));
-  }));
+  fc.assert(
+    fc.property(someRows, (rows) => {
+      const { store, expected } = pushed(rows);
+      store.halve();
+      const left = expected.filter((_, k) => k % 2 === 0);
+      expect(store.rows).toBe(left.length);
+      expect([...store.moving(0)[0]]).toEqual(left.map((r) => r.moves));
+      expect([...store.resting(0, 0)]).toEqual(left.map((r) => r.rests));
+    }),
+  );
 });
 
 test('more rows than a block holds', () => {
   const width = 500;
-  const store = createRowStore(Array.from({ length: width }, (_, k) => k), []);
-  for (let r = 0; r < 1000; r++) store.push(r, Float64Array.from({ length: width }, (_, k) => r * width + k), true);
+  const store = createRowStore(
+    Array.from({ length: width }, (_, k) => k),
+    [],
+  );
+  for (let r = 0; r < 1000; r++)
+    store.push(
+      r,
+      Float64Array.from({ length: width }, (_, k) => r * width + k),
+      true,
+    );
   const columns = store.moving(123);
   expect(columns[499][0]).toBe(123 * width + 499);
   expect(columns[7][876]).toBe(999 * width + 7);

@@ -33,7 +33,10 @@ interface Changes {
 /** Blocks of about this many numbers stay in a processor's cache while they are turned into columns. */
 const blockSize = 32_768;
 
-export function createRowStore(moving: readonly number[], resting: readonly ((values: Float64Array) => number)[]): RowStore {
+export function createRowStore(
+  moving: readonly number[],
+  resting: readonly ((values: Float64Array) => number)[],
+): RowStore {
   const indices = Int32Array.from(moving);
   const width = moving.length + 1;
   const rowsPerBlock = Math.max(16, Math.floor(blockSize / width));
@@ -61,18 +64,24 @@ export function createRowStore(moving: readonly number[], resting: readonly ((va
   const readColumn = (from: readonly Float64Array[], count: number, k: number): Float64Array => {
     const out = new Float64Array(count);
     for (let b = 0, o = 0; o < count; b++) {
-      const source = from[b], end = Math.min(count - o, rowsPerBlock);
+      const source = from[b],
+        end = Math.min(count - o, rowsPerBlock);
       for (let r = 0, i = k; r < end; r++, i += width) out[o++] = source[i];
     }
     return out;
   };
   const fill = (log: Changes, count: number, from: number): Float64Array<ArrayBuffer> => {
     const out = new Float64Array(count - from);
-    log.rows.forEach((row, j) => out.fill(log.values[j], Math.max(0, row - from), Math.max(0, Math.min(log.rows[j + 1] ?? count, count) - from)));
+    log.rows.forEach((row, j) =>
+      out.fill(log.values[j], Math.max(0, row - from), Math.max(0, Math.min(log.rows[j + 1] ?? count, count) - from)),
+    );
     return out;
   };
   /** Visits the blocks that hold rows from `from` on: the block, its first and last row, and where its first one goes. */
-  const each = (from: number, visit: (source: Float64Array, first: number, end: number, into: number) => void): void => {
+  const each = (
+    from: number,
+    visit: (source: Float64Array, first: number, end: number, into: number) => void,
+  ): void => {
     for (let k = Math.floor(from / rowsPerBlock); k * rowsPerBlock < rows; k++) {
       const start = Math.max(from, k * rowsPerBlock);
       visit(blocks[k], start - k * rowsPerBlock, Math.min(rows - k * rowsPerBlock, rowsPerBlock), start - from);
@@ -87,8 +96,12 @@ export function createRowStore(moving: readonly number[], resting: readonly ((va
   };
 
   return {
-    get rows() { return rows; },
-    get size() { return rows * width; },
+    get rows() {
+      return rows;
+    },
+    get size() {
+      return rows * width;
+    },
     push(time, values, quiet) {
       makeRoom();
       block[at] = time;
@@ -111,8 +124,15 @@ export function createRowStore(moving: readonly number[], resting: readonly ((va
     resting: (k, from) => fill(changes[k], rows, from),
     frozen() {
       // blocks and logs are only ever added to; rows past the count are not looked at
-      const count = rows, kept = blocks.slice(), logs = changes;
-      return { rows: count, time: readColumn(kept, count, 0), moving: (k) => readColumn(kept, count, k + 1), resting: (k) => fill(logs[k], count, 0) };
+      const count = rows,
+        kept = blocks.slice(),
+        logs = changes;
+      return {
+        rows: count,
+        time: readColumn(kept, count, 0),
+        moving: (k) => readColumn(kept, count, k + 1),
+        resting: (k) => fill(logs[k], count, 0),
+      };
     },
     halve() {
       const before = rows;

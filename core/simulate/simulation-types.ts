@@ -32,7 +32,13 @@ export interface SimulationOptions {
 /** Something done from outside at a given time. */
 export type Stimulus =
   | { readonly time: number; readonly kind: 'set'; readonly variable: number; readonly value: number }
-  | { readonly time: number; readonly kind: 'send'; readonly part: number; readonly message: string; readonly args: readonly MessageArgument[] };
+  | {
+      readonly time: number;
+      readonly kind: 'send';
+      readonly part: number;
+      readonly message: string;
+      readonly args: readonly MessageArgument[];
+    };
 
 /** Watches a run and sends messages into it, such as a written sequence. */
 export interface Driver {
@@ -43,7 +49,14 @@ export interface Driver {
 }
 
 /** Something done from outside now. */
-export type Outside = { readonly kind: 'send'; readonly part: number; readonly message: string; readonly args: readonly MessageArgument[] } | { readonly kind: 'set'; readonly variable: number; readonly value: number };
+export type Outside =
+  | {
+      readonly kind: 'send';
+      readonly part: number;
+      readonly message: string;
+      readonly args: readonly MessageArgument[];
+    }
+  | { readonly kind: 'set'; readonly variable: number; readonly value: number };
 
 export type RunStatus = 'ready' | 'running' | 'finished' | 'failed';
 

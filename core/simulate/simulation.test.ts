@@ -3,15 +3,25 @@ import type { SolverName } from './solvers';
 
 /** Models are compared with their closed forms; the tolerance says how much the method may be off. */
 const decay = 'model Decay parameter Real k = 3; Real x(start = 2); equation der(x) = -k*x; end Decay;';
-const oscillator = 'model Oscillator Real x(start = 1), v(start = 0); equation der(x) = v; der(v) = -4*x; end Oscillator;';
+const oscillator =
+  'model Oscillator Real x(start = 1), v(start = 0); equation der(x) = v; der(v) = -4*x; end Oscillator;';
 
 describe('closed forms', () => {
-  test.each<[SolverName, number]>([['dopri5', 1e-8], ['rk4', 1e-10], ['implicit', 1e-6], ['auto', 1e-8]])('exponential decay with %s', (solver, tolerance) => {
+  test.each<[SolverName, number]>([
+    ['dopri5', 1e-8],
+    ['rk4', 1e-10],
+    ['implicit', 1e-6],
+    ['auto', 1e-8],
+  ])('exponential decay with %s', (solver, tolerance) => {
     const run = simulateText(decay, 'Decay', { solver, stop: 2 });
     for (const t of [0, 0.3, 1, 2]) expect(Math.abs(run.at('x', t) - 2 * Math.exp(-3 * t))).toBeLessThan(tolerance);
   });
 
-  test.each<[SolverName, number]>([['dopri5', 1e-6], ['rk4', 1e-8], ['implicit', 1e-4]])('harmonic oscillator with %s over ten periods', (solver, tolerance) => {
+  test.each<[SolverName, number]>([
+    ['dopri5', 1e-6],
+    ['rk4', 1e-8],
+    ['implicit', 1e-4],
+  ])('harmonic oscillator with %s over ten periods', (solver, tolerance) => {
     const stop = 10 * Math.PI;
     const run = simulateText(oscillator, 'Oscillator', { solver, stop, recordEvery: stop / 1000 });
     expect(Math.abs(run.last('x') - 1)).toBeLessThan(tolerance);
@@ -20,8 +30,12 @@ describe('closed forms', () => {
 
   test('Dormand-Prince has order 5: half the step, a 32nd of the error', () => {
     // the local error scales with the tolerance: 32 times tighter means half the step
-    const error = (relative: number): number => Math.abs(simulateText(oscillator, 'Oscillator', { relative, absolute: relative, stop: 5 }).last('x') - Math.cos(10));
-    const steps = (relative: number): number => simulateText(oscillator, 'Oscillator', { relative, absolute: relative, stop: 5 }).simulation.counts.steps;
+    const error = (relative: number): number =>
+      Math.abs(
+        simulateText(oscillator, 'Oscillator', { relative, absolute: relative, stop: 5 }).last('x') - Math.cos(10),
+      );
+    const steps = (relative: number): number =>
+      simulateText(oscillator, 'Oscillator', { relative, absolute: relative, stop: 5 }).simulation.counts.steps;
     expect(steps(1e-11) / steps(1e-6)).toBeGreaterThan(7);
     expect(steps(1e-11) / steps(1e-6)).toBeLessThan(13);
     expect(error(1e-11)).toBeLessThan(error(1e-6) / 1e3);
@@ -41,7 +55,13 @@ equation
   y1 + y2 + y3 = 1;
 end Robertson;`;
     for (const solver of ['implicit', 'auto'] as const) {
-      const run = simulateText(text, 'Robertson', { solver, stop: 40, relative: 1e-7, absolute: 1e-12, recordEvery: 1 });
+      const run = simulateText(text, 'Robertson', {
+        solver,
+        stop: 40,
+        relative: 1e-7,
+        absolute: 1e-12,
+        recordEvery: 1,
+      });
       expect(run.simulation.status).toBe('finished');
       expect(Math.abs(run.last('y1') / 0.7158270688 - 1)).toBeLessThan(1e-5);
       expect(Math.abs(run.last('y2') / 9.185534765e-6 - 1)).toBeLessThan(1e-4);
@@ -50,8 +70,15 @@ end Robertson;`;
   });
 
   test('Van der Pol with mu = 1000 stays on its limit cycle; reference of Hairer and Wanner at t = 2000 (scaled: y(2))', () => {
-    const text = 'model VanDerPol Real x(start = 2), v(start = 0); equation der(x) = v; 1e-6*der(v) = (1 - x^2)*v - x; end VanDerPol;';
-    const run = simulateText(text, 'VanDerPol', { solver: 'implicit', stop: 2, relative: 1e-7, absolute: 1e-9, recordEvery: 0.01 });
+    const text =
+      'model VanDerPol Real x(start = 2), v(start = 0); equation der(x) = v; 1e-6*der(v) = (1 - x^2)*v - x; end VanDerPol;';
+    const run = simulateText(text, 'VanDerPol', {
+      solver: 'implicit',
+      stop: 2,
+      relative: 1e-7,
+      absolute: 1e-9,
+      recordEvery: 0.01,
+    });
     expect(Math.abs(run.last('x') - 1.706167732170469)).toBeLessThan(1e-4);
   });
 });
@@ -80,11 +107,12 @@ equation der(h) = v; der(v) = -9.81;
     expect(run.simulation.status).toBe('failed');
     expect(run.simulation.problem?.code).toBe('chattering');
     expect(run.simulation.problem?.message).toContain('h <= 0');
-    expect(run.simulation.time).toBeGreaterThan(0.99 * (Math.sqrt(2 / 9.81) * (1 + 2 * 0.8 / 0.2)));
+    expect(run.simulation.time).toBeGreaterThan(0.99 * (Math.sqrt(2 / 9.81) * (1 + (2 * 0.8) / 0.2)));
   });
 
   test('a crossing that comes back within a step is not missed', () => {
-    const text = 'model Touch Real y; Integer n(start = 0); equation der(y) = cos(time); when y > 0.99999 then n = pre(n) + 1; end when; end Touch;';
+    const text =
+      'model Touch Real y; Integer n(start = 0); equation der(y) = cos(time); when y > 0.99999 then n = pre(n) + 1; end when; end Touch;';
     expect(simulateText(text, 'Touch', { stop: 20, recordEvery: 1 }).last('n')).toBe(3);
   });
 
@@ -104,7 +132,8 @@ end Clock;`;
   });
 
   test('initial equations are solved, free states give way', () => {
-    const text = 'model Steady parameter Real k = 2; Real x(start = 7), y; initial equation der(x) = 0; equation der(x) = k - x^3; y = 2*x; end Steady;';
+    const text =
+      'model Steady parameter Real k = 2; Real x(start = 7), y; initial equation der(x) = 0; equation der(x) = k - x^3; y = 2*x; end Steady;';
     const run = simulateText(text, 'Steady', { stop: 1 });
     expect(Math.abs(run.at('x', 0) - Math.cbrt(2))).toBeLessThan(1e-9);
     expect(Math.abs(run.last('y') - 2 * Math.cbrt(2))).toBeLessThan(1e-9);
@@ -122,7 +151,8 @@ end Clock;`;
   });
 
   test('integer parts, absolute values and signs switch where they should', () => {
-    const text = 'model Steps Integer k; Real a, s; equation k = integer(3*time); a = abs(time - 0.5); s = sign(time - 0.5); end Steps;';
+    const text =
+      'model Steps Integer k; Real a, s; equation k = integer(3*time); a = abs(time - 0.5); s = sign(time - 0.5); end Steps;';
     const run = simulateText(text, 'Steps', { stop: 1 });
     expect(run.at('k', 0.5)).toBe(1);
     expect(run.at('k', 0.7)).toBe(2);
@@ -133,8 +163,13 @@ end Clock;`;
 
 describe('failures say what, where, when and with which values', () => {
   test('division by zero', () => {
-    const { problem } = simulateText('model Zero Real x(start = 1), y; equation der(x) = -1; y = 1/(x - x); end Zero;', 'Zero').simulation;
-    expect(problem?.message).toMatch(/Division by zero in "y = 1 \/ \(x - x\);": y would be infinite \(x = 1\), at t = 0 s/);
+    const { problem } = simulateText(
+      'model Zero Real x(start = 1), y; equation der(x) = -1; y = 1/(x - x); end Zero;',
+      'Zero',
+    ).simulation;
+    expect(problem?.message).toMatch(
+      /Division by zero in "y = 1 \/ \(x - x\);": y would be infinite \(x = 1\), at t = 0 s/,
+    );
     expect(problem?.span).toBeDefined();
   });
   test('a loop without a solution', () => {
@@ -143,13 +178,18 @@ describe('failures say what, where, when and with which values', () => {
     expect(problem?.message).toMatch(/does not converge/);
   });
   test('a solution that runs away', () => {
-    const { simulation } = simulateText('model Away Real x(start = 1); equation der(x) = x^2; end Away;', 'Away', { stop: 2 });
+    const { simulation } = simulateText('model Away Real x(start = 1); equation der(x) = x^2; end Away;', 'Away', {
+      stop: 2,
+    });
     expect(simulation.status).toBe('failed');
     expect(simulation.time).toBeCloseTo(1, 3);
     expect(simulation.problem?.message).toMatch(/step size has become too small; x changes fastest/);
   });
   test('an assertion', () => {
-    const { problem } = simulateText('model Bound Real x(start = 0); equation der(x) = 1; assert(x < 0.5, "x is too large"); end Bound;', 'Bound').simulation;
+    const { problem } = simulateText(
+      'model Bound Real x(start = 0); equation der(x) = 1; assert(x < 0.5, "x is too large"); end Bound;',
+      'Bound',
+    ).simulation;
     expect(problem?.message).toMatch(/x is too large/);
   });
 });
@@ -163,14 +203,23 @@ test('the same run gives the same bits', () => {
 });
 
 test('under- and over-determined models are explained by name', () => {
-  expect(problemsOf('model Few Real x, y; equation x = 1; end Few;', 'Few')[0]).toMatch(/Nothing determines y: add an equation/);
+  expect(problemsOf('model Few Real x, y; equation x = 1; end Few;', 'Few')[0]).toMatch(
+    /Nothing determines y: add an equation/,
+  );
   const many = problemsOf('model Many Real x; equation x = 1; x = 2; end Many;', 'Many')[0];
   expect(many).toMatch(/one too many: x is already determined by x = [12];/);
 });
 
 test('an assertion at warning level is told once, with its first time, and the run goes on', () => {
-  const r = simulateText('model T Real x(start = 0, fixed = true); equation der(x) = 1; assert(x < 0.5, "x is large", AssertionLevel.warning); end T;', 'T', { stop: 1 });
+  const r = simulateText(
+    'model T Real x(start = 0, fixed = true); equation der(x) = 1; assert(x < 0.5, "x is large", AssertionLevel.warning); end T;',
+    'T',
+    { stop: 1 },
+  );
   expect(r.simulation.status).toBe('finished');
   expect(r.simulation.warnings).toHaveLength(1);
-  expect(r.simulation.warnings[0]).toMatchObject({ severity: 'warning', message: expect.stringMatching(/^x is large, at t = 0\.[5-9]/) });
+  expect(r.simulation.warnings[0]).toMatchObject({
+    severity: 'warning',
+    message: expect.stringMatching(/^x is large, at t = 0\.[5-9]/),
+  });
 });

@@ -7,7 +7,17 @@ import type { Machine, Program } from '../program/program';
 import { createSimulatedCharts, type Clock } from './chart-host';
 import { createBurstWatch } from './burst-watch';
 import { createCrossingLocator } from './crossings';
-import { blockProblem, chatterProblem, constraintProblem, notFiniteProblem, openLoopProblem, rootProblem, runProblem, stepProblem, unsettledProblem } from './failure';
+import {
+  blockProblem,
+  chatterProblem,
+  constraintProblem,
+  notFiniteProblem,
+  openLoopProblem,
+  rootProblem,
+  runProblem,
+  stepProblem,
+  unsettledProblem,
+} from './failure';
 import { patternOf } from './linear-solver';
 import { createRunProfile } from './run-profile';
 import type { KnownJacobian } from './state-jacobian';
@@ -50,8 +60,18 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       dy.fill(NaN);
     }
   };
-  const stepper: Stepper = createStepper(options, n, program.tornBlocks.length > 0 ? derivatives : machine.derivatives, { relative: options.relative, absolute: options.absolute, nominal }, n === 0 ? options.recordEvery : longest, program.tornBlocks.length > 0 ? undefined : machine.flatStep, () => knownJacobian(program, machine));
-  const discrete = model.variables.flatMap((x, k) => (x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external' ? [k] : []));
+  const stepper: Stepper = createStepper(
+    options,
+    n,
+    program.tornBlocks.length > 0 ? derivatives : machine.derivatives,
+    { relative: options.relative, absolute: options.absolute, nominal },
+    n === 0 ? options.recordEvery : longest,
+    program.tornBlocks.length > 0 ? undefined : machine.flatStep,
+    () => knownJacobian(program, machine),
+  );
+  const discrete = model.variables.flatMap((x, k) =>
+    x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external' ? [k] : [],
+  );
   const overrides = new Map(options.values);
   const timetable = createTimetable(options.stimulus);
   const kinks = createKinks(program, v);
@@ -60,8 +80,15 @@ export function createSimulation(program: Program, options: SimulationOptions, o
 
   const profile = createRunProfile(program.modes.length);
   const clock: Clock = { time: 0, step: 0 };
-  let status: RunStatus = 'ready', failure: Problem | undefined, ending: Problem | undefined;
-  let nextRow = 0, events = 0, eventsHere = 0, lastEventTime = NaN, ended = false, restarted = false;
+  let status: RunStatus = 'ready',
+    failure: Problem | undefined,
+    ending: Problem | undefined;
+  let nextRow = 0,
+    events = 0,
+    eventsHere = 0,
+    lastEventTime = NaN,
+    ended = false,
+    restarted = false;
 
   const { driver } = options;
   const stopWhen = options.stopWhen ?? [];
@@ -117,14 +144,24 @@ export function createSimulation(program: Program, options: SimulationOptions, o
         }
       }
       model.actions.forEach((action, k) => {
-        const fires = (initial && action.atInitial && iteration === 0) || (!initial && action.conditions.some((c) => v[c] !== 0 && pre[c] === 0));
+        const fires =
+          (initial && action.atInitial && iteration === 0) ||
+          (!initial && action.conditions.some((c) => v[c] !== 0 && pre[c] === 0));
         if (!fires) return;
         const values = machine.action(k, clock.time);
         if (action.does.kind === 'reinit') restarts.push([action.does.state, values[0]]);
         else if (action.does.kind === 'send') charts.send(action.does.send, values);
         else {
           ended = true;
-          ending = { ...runProblem('ended', `Ended itself: ${tell(action.does.message, v, clock.time) || 'terminate'}`, clock.time, action.origin), severity: 'info' };
+          ending = {
+            ...runProblem(
+              'ended',
+              `Ended itself: ${tell(action.does.message, v, clock.time) || 'terminate'}`,
+              clock.time,
+              action.origin,
+            ),
+            severity: 'info',
+          };
         }
       });
       if (!initial) charts.noteMoments();
@@ -144,7 +181,9 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       restarts.length = 0;
       if (!changed) return true;
     }
-    fail(unsettledProblem(program, clock.time, 'The equations do not settle: conditions keep switching each other', []));
+    fail(
+      unsettledProblem(program, clock.time, 'The equations do not settle: conditions keep switching each other', []),
+    );
     return false;
   };
 
@@ -195,7 +234,11 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     for (let k = 0; k < maximumEventsAtOnce && !hasFailed(); k++) {
       const sends = driver.look(clock.time, v);
       if (sends.length === 0) break;
-      handleEvent(() => sends.forEach((x) => (x.kind === 'send' ? charts.post(x.part, x.message, x.args) : assign(x.variable, x.value))));
+      handleEvent(() =>
+        sends.forEach((x) =>
+          x.kind === 'send' ? charts.post(x.part, x.message, x.args) : assign(x.variable, x.value),
+        ),
+      );
     }
     driving = false;
   };
@@ -206,8 +249,20 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   const checkAssertions = (t = clock.time): void => {
     model.assertions.forEach((a, k) => {
       if (status === 'failed' || warnings.has(k) || machine.assertion(k, t)) return;
-      if (a.warning) warnings.set(k, { ...runProblem('assertion', `${tell(a.message, v, t)}${a.origin.part ? ` in ${a.origin.part}` : ''}`, t, a.origin), severity: 'warning' });
-      else fail(runProblem('assertion', `${tell(a.message, v, t)} (assert in ${a.origin.part || model.name})`, t, a.origin));
+      if (a.warning)
+        warnings.set(k, {
+          ...runProblem(
+            'assertion',
+            `${tell(a.message, v, t)}${a.origin.part ? ` in ${a.origin.part}` : ''}`,
+            t,
+            a.origin,
+          ),
+          severity: 'warning',
+        });
+      else
+        fail(
+          runProblem('assertion', `${tell(a.message, v, t)} (assert in ${a.origin.part || model.name})`, t, a.origin),
+        );
     });
   };
 
@@ -234,7 +289,14 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     machine.outputs(t);
   };
 
-  const refuseStructural = (k: number): void => fail(runProblem('structural', `${model.variables[k].name} decides which terms the equations have: change it in the model, not during a run`, clock.time));
+  const refuseStructural = (k: number): void =>
+    fail(
+      runProblem(
+        'structural',
+        `${model.variables[k].name} decides which terms the equations have: change it in the model, not during a run`,
+        clock.time,
+      ),
+    );
 
   const start = (): void => {
     status = 'running';
@@ -254,7 +316,10 @@ export function createSimulation(program: Program, options: SimulationOptions, o
     guarded(() => {
       if (projection) {
         machine.initial(clock.time);
-        const open = projection.begin(clock.time, new Set(states.filter((k) => model.variables[k].fixed || overrides.has(k))));
+        const open = projection.begin(
+          clock.time,
+          new Set(states.filter((k) => model.variables[k].fixed || overrides.has(k))),
+        );
         if (open !== undefined) return fail(constraintProblem(program, clock.time, machine.memory, open));
       }
       if (!settleEquations(true)) return;
@@ -281,9 +346,11 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   };
 
   /** The next instant at which something is known to happen. */
-  const nextTimeEvent = (): number => Math.min(options.stop, timetable.next(), charts.machine.nextTime(), driver?.nextTime() ?? Infinity);
+  const nextTimeEvent = (): number =>
+    Math.min(options.stop, timetable.next(), charts.machine.nextTime(), driver?.nextTime() ?? Infinity);
 
-  const atTimeEvent = (): boolean => timetable.next() <= clock.time || charts.machine.isDue() || (driver?.nextTime() ?? Infinity) <= clock.time;
+  const atTimeEvent = (): boolean =>
+    timetable.next() <= clock.time || charts.machine.isDue() || (driver?.nextTime() ?? Infinity) <= clock.time;
 
   const apply = (x: Stimulus): void => {
     if (x.kind === 'send') charts.post(x.part, x.message, x.args);
@@ -349,7 +416,11 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   /** One step of the integrator with everything that follows; true where an event was handled. */
   const stepOnce = (): boolean => {
     // steps end where a table of time turns, and a delayed value has to lie in the past
-    const limit = Math.min(nextTimeEvent(), kinks.next(clock.time), clock.time + machine.past.reduce((least, p) => Math.min(least, p.shortest / 2), Infinity));
+    const limit = Math.min(
+      nextTimeEvent(),
+      kinks.next(clock.time),
+      clock.time + machine.past.reduce((least, p) => Math.min(least, p.shortest / 2), Infinity),
+    );
     const from = clock.time;
     stageFailure = undefined;
     profile.start();
@@ -451,11 +522,21 @@ export function createSimulation(program: Program, options: SimulationOptions, o
   };
 
   return {
-    get time() { return clock.time; },
-    get status() { return status; },
-    get problem() { return failure; },
-    get warnings() { return [...open, ...warnings.values(), ...(ending ? [ending] : [])]; },
-    get counts() { return { ...stepper.counts, events }; },
+    get time() {
+      return clock.time;
+    },
+    get status() {
+      return status;
+    },
+    get problem() {
+      return failure;
+    },
+    get warnings() {
+      return [...open, ...warnings.values(), ...(ending ? [ending] : [])];
+    },
+    get counts() {
+      return { ...stepper.counts, events };
+    },
     machine,
     report: () => solverReport(program, options, stepper, events, profile),
     advance(until, stopAtEvent = false, keepGoing = () => true) {
@@ -480,8 +561,16 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       if (status === 'ready') start();
       restart();
       return {
-        time: clock.time, step: clock.step, status, method: stepper.save(), memory: [v, pre, machine.memory.d, m, s, flags].map((a) => Float64Array.from(a)), charts: charts.machine.save(),
-        ...timetable.save(), nextRow, overrides: [...overrides], past: machine.past.map((p) => p.save()),
+        time: clock.time,
+        step: clock.step,
+        status,
+        method: stepper.save(),
+        memory: [v, pre, machine.memory.d, m, s, flags].map((a) => Float64Array.from(a)),
+        charts: charts.machine.save(),
+        ...timetable.save(),
+        nextRow,
+        overrides: [...overrides],
+        past: machine.past.map((p) => p.save()),
       };
     },
     restore(snapshot) {

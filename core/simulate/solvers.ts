@@ -9,21 +9,36 @@ export const solverNames = ['auto', 'dopri5', 'implicit', 'rk4', 'euler', 'impli
 export type SolverName = (typeof solverNames)[number];
 
 export function createStepper(
-  options: { readonly solver: SolverName; readonly step: number }, n: number, f: Derivatives, tol: Tolerances, longest: number, flat?: FlatStep, jacobian?: () => KnownJacobian,
+  options: { readonly solver: SolverName; readonly step: number },
+  n: number,
+  f: Derivatives,
+  tol: Tolerances,
+  longest: number,
+  flat?: FlatStep,
+  jacobian?: () => KnownJacobian,
 ): Stepper {
   switch (options.solver) {
-    case 'dopri5': return dopri5(n, f, tol, longest, flat);
-    case 'rk4': return rk4(n, f, options.step);
-    case 'euler': return euler(n, f, options.step);
-    case 'implicit-euler': return implicitEuler(n, f, options.step, jacobian?.());
-    case 'implicit': return radau5(n, f, tol, longest, jacobian?.());
-    case 'auto': return automatic(n, f, tol, longest, flat, jacobian);
+    case 'dopri5':
+      return dopri5(n, f, tol, longest, flat);
+    case 'rk4':
+      return rk4(n, f, options.step);
+    case 'euler':
+      return euler(n, f, options.step);
+    case 'implicit-euler':
+      return implicitEuler(n, f, options.step, jacobian?.());
+    case 'implicit':
+      return radau5(n, f, tol, longest, jacobian?.());
+    case 'auto':
+      return automatic(n, f, tol, longest, flat, jacobian);
   }
 }
 
-const firstTrial = 400, trialSteps = 10, worthwhile = 6;
+const firstTrial = 400,
+  trialSteps = 10,
+  worthwhile = 6;
 /** An implicit step costs about as much as so many explicit ones. */
-const firstReturn = 150, costOfImplicit = 3;
+const firstReturn = 150,
+  costOfImplicit = 3;
 
 /**
  * Starts explicit and goes on implicit once the explicit method notices stiffness. Where it takes many steps without noticing
@@ -31,12 +46,27 @@ const firstReturn = 150, costOfImplicit = 3;
  * several times longer. What was stiff need not stay so: after many implicit steps some explicit ones are tried, and they stay where they are
  * long enough for their price.
  */
-function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, flat?: FlatStep, jacobian?: () => KnownJacobian): Stepper {
+function automatic(
+  n: number,
+  f: Derivatives,
+  tol: Tolerances,
+  longest: number,
+  flat?: FlatStep,
+  jacobian?: () => KnownJacobian,
+): Stepper {
   const explicit = dopri5(n, f, tol, longest, flat);
   let implicit: Stepper | undefined;
   let useImplicit = false;
-  let since = 0, nextTrial = firstTrial, trialLeft = 0, explicitLength = 0, trialFrom = 0;
-  let sinceImplicit = 0, nextReturn = firstReturn, returnLeft = 0, returnFrom = 0, implicitLength = 0;
+  let since = 0,
+    nextTrial = firstTrial,
+    trialLeft = 0,
+    explicitLength = 0,
+    trialFrom = 0;
+  let sinceImplicit = 0,
+    nextReturn = firstReturn,
+    returnLeft = 0,
+    returnFrom = 0,
+    implicitLength = 0;
   const current = (): Stepper => (useImplicit && implicit ? implicit : explicit);
   const goImplicit = (): void => {
     implicit ??= radau5(n, f, tol, longest, jacobian?.());
@@ -84,18 +114,31 @@ function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, 
     goImplicit();
   };
   return {
-    get t() { return current().t; },
-    get previous() { return current().previous; },
-    get y() { return current().y; },
-    get stiff() { return useImplicit; },
-    get limits() { return implicit ? explicit.limits.map((x, k) => x + implicit!.limits[k]) : explicit.limits; },
+    get t() {
+      return current().t;
+    },
+    get previous() {
+      return current().previous;
+    },
+    get y() {
+      return current().y;
+    },
+    get stiff() {
+      return useImplicit;
+    },
+    get limits() {
+      return implicit ? explicit.limits.map((x, k) => x + implicit!.limits[k]) : explicit.limits;
+    },
     get counts() {
       const a = explicit.counts;
       if (!implicit) return a;
       const b = implicit.counts;
       return {
-        steps: a.steps + b.steps, rejected: a.rejected + b.rejected, evaluations: a.evaluations + b.evaluations,
-        jacobians: b.jacobians, factorisations: b.factorisations,
+        steps: a.steps + b.steps,
+        rejected: a.rejected + b.rejected,
+        evaluations: a.evaluations + b.evaluations,
+        jacobians: b.jacobians,
+        factorisations: b.factorisations,
       };
     },
     reset(t, y) {
@@ -144,7 +187,8 @@ function automatic(n: number, f: Derivatives, tol: Tolerances, longest: number, 
   };
 }
 
-const edgeOfStability = 3.3, powerSteps = 5;
+const edgeOfStability = 3.3,
+  powerSteps = 5;
 
 /** The rate of the fastest part of a model near a state: the largest eigenvalue of its Jacobian in size, by power iteration on differences. */
 function fastest(n: number, f: Derivatives, t: number, y: Float64Array): number {
@@ -154,7 +198,8 @@ function fastest(n: number, f: Derivatives, t: number, y: Float64Array): number 
   f(t, y, base);
   let rate = 0;
   for (let k = 0; k < powerSteps; k++) {
-    const size = length(direction), step = Math.sqrt(Number.EPSILON) * (1 + length(y));
+    const size = length(direction),
+      step = Math.sqrt(Number.EPSILON) * (1 + length(y));
     if (!(size > 0)) return rate;
     for (let i = 0; i < n; i++) moved[i] = y[i] + (step * direction[i]) / size;
     f(t, moved, slope);

@@ -17,10 +17,14 @@ export interface StateJacobian {
 
 export function stateJacobian(n: number, f: Derivatives, known: KnownJacobian, counts: StepCounts): StateJacobian {
   const { pattern } = known;
-  const isSparse = pattern !== undefined && (known.write !== undefined || (n > 40 && pattern.columns.length < 0.2 * n * n));
+  const isSparse =
+    pattern !== undefined && (known.write !== undefined || (n > 40 && pattern.columns.length < 0.2 * n * n));
   const linear = isSparse ? sparseSolver(pattern) : denseSolver(n);
   const groups = isSparse ? columnGroups(pattern) : undefined;
-  const work = new Float64Array(n), shifted = new Float64Array(n), deltas = new Float64Array(n), marks = new Uint8Array(n);
+  const work = new Float64Array(n),
+    shifted = new Float64Array(n),
+    deltas = new Float64Array(n),
+    marks = new Uint8Array(n);
   const evaluate = (t: number): void => {
     f(t, work, shifted);
     counts.evaluations++;

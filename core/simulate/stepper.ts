@@ -48,7 +48,8 @@ const lookEvery = 4;
 /** Notes which state has the largest error of a step. */
 export function noteLimit(limits: Float64Array, step: number, x: Float64Array, y: Float64Array, tol: Tolerances): void {
   if (step % lookEvery !== 0 || x.length === 0) return;
-  let worst = 0, largest = -1;
+  let worst = 0,
+    largest = -1;
   for (let i = 0; i < x.length; i++) {
     const q = Math.abs(x[i]) / (tol.absolute * tol.nominal[i] + tol.relative * Math.abs(y[i]));
     if (q > largest) {
@@ -65,7 +66,8 @@ export function scaledNorm(x: Float64Array, y0: Float64Array, y1: Float64Array, 
   const { absolute, relative, nominal } = tol;
   let sum = 0;
   for (let i = 0; i < n; i++) {
-    const a = Math.abs(y0[i]), b = Math.abs(y1[i]);
+    const a = Math.abs(y0[i]),
+      b = Math.abs(y1[i]);
     const q = x[i] / (absolute * nominal[i] + relative * (a > b ? a : b));
     sum += q * q;
   }
@@ -74,7 +76,15 @@ export function scaledNorm(x: Float64Array, y0: Float64Array, y1: Float64Array, 
 
 /** A first step size (Hairer, Norsett, Wanner 1993, II.4, algorithm for the starting step size). */
 export function initialStep(
-  f: Derivatives, t: number, y: Float64Array, f0: Float64Array, order: number, longest: number, tol: Tolerances, work: Float64Array, work2: Float64Array,
+  f: Derivatives,
+  t: number,
+  y: Float64Array,
+  f0: Float64Array,
+  order: number,
+  longest: number,
+  tol: Tolerances,
+  work: Float64Array,
+  work2: Float64Array,
 ): number {
   const d0 = scaledNorm(y, y, y, tol);
   const d1 = scaledNorm(f0, y, y, tol);
@@ -88,7 +98,9 @@ export function initialStep(
   const largest = Math.max(d1, d2);
   const h1 = largest <= 1e-15 ? Math.max(1e-6, h * 1e-3) : (0.01 / largest) ** (1 / order);
   const result = Math.min(100 * h, h1, longest);
-  return Number.isFinite(result) && result > 0 ? Math.max(result, Math.min(4 * smallestStep(t), longest)) : Math.min(1e-6, longest);
+  return Number.isFinite(result) && result > 0
+    ? Math.max(result, Math.min(4 * smallestStep(t), longest))
+    : Math.min(1e-6, longest);
 }
 
 /** The smallest step that still moves the time. */

@@ -5,7 +5,11 @@ import { euler, implicitEuler, rk4 } from './fixed-step';
 import { createStepper } from './solvers';
 import { initialStep, scaledNorm, type Derivatives, type Stepper, type Tolerances } from './stepper';
 
-const tolerances = (relative: number, n: number): Tolerances => ({ relative, absolute: relative, nominal: new Float64Array(n).fill(1) });
+const tolerances = (relative: number, n: number): Tolerances => ({
+  relative,
+  absolute: relative,
+  nominal: new Float64Array(n).fill(1),
+});
 
 const run = (s: Stepper, start: readonly number[], end: number): Stepper => {
   s.reset(0, Float64Array.from(start));
@@ -14,7 +18,11 @@ const run = (s: Stepper, start: readonly number[], end: number): Stepper => {
 };
 
 /** y' = lambda (y - cos t) - sin t has the solution cos t for any lambda (Prothero and Robinson 1974). */
-const prothero = (lambda: number): Derivatives => (t, y, dy) => { dy[0] = lambda * (y[0] - Math.cos(t)) - Math.sin(t); };
+const prothero =
+  (lambda: number): Derivatives =>
+  (t, y, dy) => {
+    dy[0] = lambda * (y[0] - Math.cos(t)) - Math.sin(t);
+  };
 
 describe('orders of the methods', () => {
   const swing: Derivatives = (_, y, dy) => {
@@ -65,18 +73,26 @@ describe('stiffness', () => {
     explicit.reset(0, Float64Array.of(1));
     for (let k = 0; k < 200 && !explicit.stiff; k++) explicit.step(10);
     expect(explicit.stiff).toBe(true);
-    const automatic = run(createStepper({ solver: 'auto', step: 1e-3 }, 1, prothero(-2000), tolerances(1e-4, 1), Infinity), [1], 10);
+    const automatic = run(
+      createStepper({ solver: 'auto', step: 1e-3 }, 1, prothero(-2000), tolerances(1e-4, 1), Infinity),
+      [1],
+      10,
+    );
     expect(automatic.stiff).toBe(true);
     expect(automatic.counts.steps).toBeLessThan(400);
     expect(Math.abs(automatic.y[0] - Math.cos(10))).toBeLessThan(1e-3);
   });
   test('what is stiff only for a while is explicit again in the end; what stays stiff is not', () => {
     // towards cos(5 t), in a hurry before 1 s
-    const problem = (later: number) => (t: number, y: Float64Array, dy: Float64Array): void => {
-      const rate = t < 1 ? 1e4 : later;
-      dy[0] = -rate * (y[0] - Math.cos(5 * t)) - 5 * Math.sin(5 * t);
-    };
-    const [calmer, stiffer] = [2, 1e4].map((later) => run(createStepper({ solver: 'auto', step: 1e-3 }, 1, problem(later), tolerances(1e-6, 1), Infinity), [1], 60));
+    const problem =
+      (later: number) =>
+      (t: number, y: Float64Array, dy: Float64Array): void => {
+        const rate = t < 1 ? 1e4 : later;
+        dy[0] = -rate * (y[0] - Math.cos(5 * t)) - 5 * Math.sin(5 * t);
+      };
+    const [calmer, stiffer] = [2, 1e4].map((later) =>
+      run(createStepper({ solver: 'auto', step: 1e-3 }, 1, problem(later), tolerances(1e-6, 1), Infinity), [1], 60),
+    );
     for (const s of [calmer, stiffer]) expect(Math.abs(s.y[0] - Math.cos(300))).toBeLessThan(1e-4);
     expect(calmer.stiff).toBe(false);
     expect(stiffer.stiff).toBe(true);
@@ -84,7 +100,11 @@ describe('stiffness', () => {
     expect(calmer.counts.factorisations).toBeLessThan(implicit.counts.factorisations / 2);
   });
   test('a calm problem stays explicit', () => {
-    const automatic = run(createStepper({ solver: 'auto', step: 1e-3 }, 1, prothero(-1), tolerances(1e-6, 1), Infinity), [1], 10);
+    const automatic = run(
+      createStepper({ solver: 'auto', step: 1e-3 }, 1, prothero(-1), tolerances(1e-6, 1), Infinity),
+      [1],
+      10,
+    );
     expect(automatic.stiff).toBe(false);
     expect(automatic.counts.jacobians).toBe(0);
   });
@@ -116,32 +136,57 @@ describe('dense output', () => {
 });
 
 test('steps never pass the limit, and end on it exactly', () => {
-  fc.assert(fc.property(fc.array(fc.double({ min: 1e-4, max: 1, noNaN: true }), { minLength: 1, maxLength: 12 }), (gaps) => {
-    for (const s of [dopri5(1, prothero(-3), tolerances(1e-6, 1), Infinity), radau5(1, prothero(-3), tolerances(1e-6, 1), Infinity), rk4(1, prothero(-3), 0.05)]) {
-      s.reset(0, Float64Array.of(1));
-      let limit = 0;
-      for (const gap of gaps) {
-        limit += gap;
-        while (s.t < limit) {
-          expect(s.step(limit)).toBe(true);
-          expect(s.t).toBeLessThanOrEqual(limit);
+  fc.assert(
+    fc.property(fc.array(fc.double({ min: 1e-4, max: 1, noNaN: true }), { minLength: 1, maxLength: 12 }), (gaps) => {
+      for (const s of [
+        dopri5(1, prothero(-3), tolerances(1e-6, 1), Infinity),
+        radau5(1, prothero(-3), tolerances(1e-6, 1), Infinity),
+        rk4(1, prothero(-3), 0.05),
+      ]) {
+        s.reset(0, Float64Array.of(1));
+        let limit = 0;
+        for (const gap of gaps) {
+          limit += gap;
+          while (s.t < limit) {
+            expect(s.step(limit)).toBe(true);
+            expect(s.t).toBeLessThanOrEqual(limit);
+          }
+          expect(s.t).toBe(limit);
         }
-        expect(s.t).toBe(limit);
       }
-    }
-  }), { numRuns: 25 });
+    }),
+    { numRuns: 25 },
+  );
 });
 
 test('the error scale counts absolute and relative parts', () => {
   const tol: Tolerances = { relative: 0.1, absolute: 1, nominal: Float64Array.of(1, 10) };
-  expect(scaledNorm(Float64Array.of(2, 0), Float64Array.of(10, 0), Float64Array.of(-5, 0), tol)).toBeCloseTo(Math.sqrt(1 / 2), 12);
-  expect(scaledNorm(Float64Array.of(0, 10), Float64Array.of(0, 0), Float64Array.of(0, 0), tol)).toBeCloseTo(Math.sqrt(1 / 2), 12);
+  expect(scaledNorm(Float64Array.of(2, 0), Float64Array.of(10, 0), Float64Array.of(-5, 0), tol)).toBeCloseTo(
+    Math.sqrt(1 / 2),
+    12,
+  );
+  expect(scaledNorm(Float64Array.of(0, 10), Float64Array.of(0, 0), Float64Array.of(0, 0), tol)).toBeCloseTo(
+    Math.sqrt(1 / 2),
+    12,
+  );
 });
 
 test('a first step is neither zero nor longer than allowed, even from rest', () => {
-  const f: Derivatives = (_, __, dy) => { dy[0] = 0; };
+  const f: Derivatives = (_, __, dy) => {
+    dy[0] = 0;
+  };
   const y = Float64Array.of(0);
-  const h = initialStep(f, 0, y, Float64Array.of(0), 5, 0.25, tolerances(1e-6, 1), new Float64Array(1), new Float64Array(1));
+  const h = initialStep(
+    f,
+    0,
+    y,
+    Float64Array.of(0),
+    5,
+    0.25,
+    tolerances(1e-6, 1),
+    new Float64Array(1),
+    new Float64Array(1),
+  );
   expect(h).toBeGreaterThan(0);
   expect(h).toBeLessThanOrEqual(0.25);
 });

@@ -24,7 +24,12 @@ test('stimulus comes in the order of its times, what shares one in the order giv
 });
 test('samples and stimulus at one instant are due together; going back gives the same again', () => {
   const table = createTimetable([set(0.3, 1)]);
-  expect(table.begin([{ start: 0.1, interval: 0.2 }, { start: 0.3, interval: 1 }])).toBeUndefined();
+  expect(
+    table.begin([
+      { start: 0.1, interval: 0.2 },
+      { start: 0.3, interval: 1 },
+    ]),
+  ).toBeUndefined();
   table.take(0.1);
   const saved = table.save();
   const due = table.take(0.1 + 0.2);
@@ -33,6 +38,11 @@ test('samples and stimulus at one instant are due together; going back gives the
   expect(table.take(0.1 + 0.2)).toEqual(due);
 });
 test('an interval that is not positive is returned', () => {
-  expect(createTimetable([]).begin([{ start: 0, interval: 1 }, { start: 0, interval: 0 }])).toBe(0);
+  expect(
+    createTimetable([]).begin([
+      { start: 0, interval: 1 },
+      { start: 0, interval: 0 },
+    ]),
+  ).toBe(0);
   expect(createTimetable([]).begin([{ start: 0, interval: NaN }])).toBeNaN();
 });

@@ -15,7 +15,16 @@ export interface TextRun {
   last(name: string): number;
 }
 
-export const defaults: SimulationOptions = { stop: 1, solver: 'dopri5', relative: 1e-8, absolute: 1e-10, step: 1e-3, recordEvery: 1e-2, values: new Map(), stimulus: [] };
+export const defaults: SimulationOptions = {
+  stop: 1,
+  solver: 'dopri5',
+  relative: 1e-8,
+  absolute: 1e-10,
+  step: 1e-3,
+  recordEvery: 1e-2,
+  values: new Map(),
+  stimulus: [],
+};
 
 export const problemsOf = (text: string, name: string): string[] => {
   const parsed = parseFile(text);
@@ -39,7 +48,9 @@ export function simulateText(text: string, name: string, options: Partial<Simula
     return found;
   };
   return {
-    recording, simulation, program,
+    recording,
+    simulation,
+    program,
     at: (wanted, t) => valueAt(recording, column(wanted), t) ?? NaN,
     last: (wanted) => column(wanted).values[recording.rows - 1],
   };

@@ -22,10 +22,50 @@ export interface TraceElement {
 }
 
 export type ElementKind =
-  | 'requirement' | 'part type' | 'quantity' | 'part' | 'port' | 'link' | 'state chart' | 'state' | 'transition' | 'procedure' | 'sequence' | 'row' | 'physics text' | 'equation' | 'relation' | 'use flow' | 'step' | 'setup' | 'panel' | 'phrase';
+  | 'requirement'
+  | 'part type'
+  | 'quantity'
+  | 'part'
+  | 'port'
+  | 'link'
+  | 'state chart'
+  | 'state'
+  | 'transition'
+  | 'procedure'
+  | 'sequence'
+  | 'row'
+  | 'physics text'
+  | 'equation'
+  | 'relation'
+  | 'use flow'
+  | 'step'
+  | 'setup'
+  | 'panel'
+  | 'phrase';
 
 /** Kinds in the order lists and the matrix show them. */
-export const elementKinds: readonly ElementKind[] = ['requirement', 'use flow', 'step', 'part type', 'part', 'quantity', 'port', 'link', 'state chart', 'state', 'transition', 'procedure', 'sequence', 'row', 'physics text', 'equation', 'relation', 'setup', 'panel', 'phrase'];
+export const elementKinds: readonly ElementKind[] = [
+  'requirement',
+  'use flow',
+  'step',
+  'part type',
+  'part',
+  'quantity',
+  'port',
+  'link',
+  'state chart',
+  'state',
+  'transition',
+  'procedure',
+  'sequence',
+  'row',
+  'physics text',
+  'equation',
+  'relation',
+  'setup',
+  'panel',
+  'phrase',
+];
 
 export interface PhysicsEquation {
   readonly text: string;
@@ -34,7 +74,11 @@ export interface PhysicsEquation {
   readonly left: string;
 }
 
-const compact = (text: string): string => text.replace(/\/\/[^\n]*|\/\*[\s\S]*?\*\//g, ' ').replace(/\s+/g, ' ').trim();
+const compact = (text: string): string =>
+  text
+    .replace(/\/\/[^\n]*|\/\*[\s\S]*?\*\//g, ' ')
+    .replace(/\s+/g, ' ')
+    .trim();
 
 const equationsOf = new WeakMap<PartType, readonly PhysicsEquation[]>();
 
@@ -46,7 +90,11 @@ export function physicsEquations(type: PartType): readonly PhysicsEquation[] {
   const found = [...value.equations, ...value.initialEquations].map((e: Equation): PhysicsEquation => {
     const text = compact(type.physics.slice(e.span.start, e.span.end)).replace(/;$/, '');
     const equals = text.indexOf('=');
-    return { text, span: e.span, left: equals > 0 && !/^(if|when|for|connect|assert|reinit)\b/.test(text) ? text.slice(0, equals).trim() : '' };
+    return {
+      text,
+      span: e.span,
+      left: equals > 0 && !/^(if|when|for|connect|assert|reinit)\b/.test(text) ? text.slice(0, equals).trim() : '',
+    };
   });
   equationsOf.set(type, found);
   return found;
@@ -58,26 +106,81 @@ function typeElements(type: PartType): readonly TraceElement[] {
   const known = ofType.get(type);
   if (known) return known;
   const at = `type/${type.id}`;
-  const found: TraceElement[] = [{ address: at, kind: 'part type', label: type.name, content: `${type.name} ${type.note}`, owner: '' }];
-  const push = (kind: ElementKind, address: string, label: string, content: string, owner = at): void => void found.push({ kind, address: `${at}/${address}`, label, content, owner });
-  for (const q of type.quantities) push('quantity', `quantity/${q.id}`, `${type.name}.${q.name}`, [q.name, q.role, q.value, q.unit, q.min, q.max].join('|'));
-  for (const p of type.parts) push('part', `part/${p.id}`, `${type.name}.${p.name}`, [p.name, p.type, ...p.changes.map((c) => `${c.name}=${c.value}`)].join('|'));
-  for (const p of type.ports) push('port', `port/${p.id}`, `${type.name}.${p.name}`, [p.name, `accepts ${p.accepts.join(', ')}`, `sends ${p.sends.join(', ')}`].join('|'));
+  const found: TraceElement[] = [
+    { address: at, kind: 'part type', label: type.name, content: `${type.name} ${type.note}`, owner: '' },
+  ];
+  const push = (kind: ElementKind, address: string, label: string, content: string, owner = at): void =>
+    void found.push({ kind, address: `${at}/${address}`, label, content, owner });
+  for (const q of type.quantities)
+    push(
+      'quantity',
+      `quantity/${q.id}`,
+      `${type.name}.${q.name}`,
+      [q.name, q.role, q.value, q.unit, q.min, q.max].join('|'),
+    );
+  for (const p of type.parts)
+    push(
+      'part',
+      `part/${p.id}`,
+      `${type.name}.${p.name}`,
+      [p.name, p.type, ...p.changes.map((c) => `${c.name}=${c.value}`)].join('|'),
+    );
+  for (const p of type.ports)
+    push(
+      'port',
+      `port/${p.id}`,
+      `${type.name}.${p.name}`,
+      [p.name, `accepts ${p.accepts.join(', ')}`, `sends ${p.sends.join(', ')}`].join('|'),
+    );
   for (const l of type.links) push('link', `link/${l.id}`, `${l.from} to ${l.to}`, [l.from, l.to, l.carries].join('|'));
   for (const c of type.charts) {
     push('state chart', `chart/${c.id}`, `${type.name}.${c.name}`, c.name);
     const names = new Map(c.states.map((s) => [s.id, s.name]));
     const name = (id: string): string => names.get(id) ?? '?';
-    for (const s of c.states) push('state', `chart/${c.id}/state/${s.id}`, `${c.name}.${s.name}`, [s.name, s.entry, s.during, s.exit].filter((x, k) => x !== '' || k !== 2).join('|'), `${at}/chart/${c.id}`);
-    for (const t of c.transitions) push('transition', `chart/${c.id}/transition/${t.id}`, `${c.name}: ${name(t.from)} to ${name(t.to)}`, [t.from, t.to, t.triggers[0]?.kind ?? 'completion', t.triggers[0]?.on ?? '', ...t.triggers.slice(1).flatMap((g) => [g.kind, g.on]), t.guard, t.effect].join('|'), `${at}/chart/${c.id}`);
+    for (const s of c.states)
+      push(
+        'state',
+        `chart/${c.id}/state/${s.id}`,
+        `${c.name}.${s.name}`,
+        [s.name, s.entry, s.during, s.exit].filter((x, k) => x !== '' || k !== 2).join('|'),
+        `${at}/chart/${c.id}`,
+      );
+    for (const t of c.transitions)
+      push(
+        'transition',
+        `chart/${c.id}/transition/${t.id}`,
+        `${c.name}: ${name(t.from)} to ${name(t.to)}`,
+        [
+          t.from,
+          t.to,
+          t.triggers[0]?.kind ?? 'completion',
+          t.triggers[0]?.on ?? '',
+          ...t.triggers.slice(1).flatMap((g) => [g.kind, g.on]),
+          t.guard,
+          t.effect,
+        ].join('|'),
+        `${at}/chart/${c.id}`,
+      );
   }
-  for (const [list, holders] of [['procedure', type.procedures], ['sequence', type.sequences]] as const) {
+  for (const [list, holders] of [
+    ['procedure', type.procedures],
+    ['sequence', type.sequences],
+  ] as const) {
     for (const h of holders) {
-      push(list, `${list}/${h.id}`, `${type.name}: ${h.name}`, `${h.name}|${h.lines.map((l) => l.depth + l.text).join('|')}`);
-      for (const l of h.lines) if (l.text.trim() !== '') push('row', `${list}/${h.id}/line/${l.id}`, `${h.name}: ${l.text}`, l.text, `${at}/${list}/${h.id}`);
+      push(
+        list,
+        `${list}/${h.id}`,
+        `${type.name}: ${h.name}`,
+        `${h.name}|${h.lines.map((l) => l.depth + l.text).join('|')}`,
+      );
+      for (const l of h.lines)
+        if (l.text.trim() !== '')
+          push('row', `${list}/${h.id}/line/${l.id}`, `${h.name}: ${l.text}`, l.text, `${at}/${list}/${h.id}`);
     }
   }
-  for (const s of type.sheets) for (const r of s.relations) if (r.text.trim() !== '') push('relation', `sheet/${s.id}/relation/${r.id}`, `${type.name}: ${r.text}`, r.text);
+  for (const s of type.sheets)
+    for (const r of s.relations)
+      if (r.text.trim() !== '') push('relation', `sheet/${s.id}/relation/${r.id}`, `${type.name}: ${r.text}`, r.text);
   if (type.physics.trim() !== '') {
     push('physics text', 'physics', `physics of ${type.name}`, 'physics');
     const seen = new Set<string>();
@@ -103,7 +206,15 @@ const ofRequirement = new WeakMap<Requirement, readonly [TraceElement]>();
 function requirementElement(r: Requirement): readonly [TraceElement] {
   const known = ofRequirement.get(r);
   if (known) return known;
-  const made = [{ address: `requirement/${r.id}`, kind: 'requirement', label: r.key, content: `${r.text}|${r.formula}`, owner: r.parent === null ? '' : `requirement/${r.parent}` }] as const;
+  const made = [
+    {
+      address: `requirement/${r.id}`,
+      kind: 'requirement',
+      label: r.key,
+      content: `${r.text}|${r.formula}`,
+      owner: r.parent === null ? '' : `requirement/${r.parent}`,
+    },
+  ] as const;
   ofRequirement.set(r, made);
   return made;
 }
@@ -111,7 +222,10 @@ function requirementElement(r: Requirement): readonly [TraceElement] {
 const indices = new WeakMap<Project, ElementIndex>();
 /** Lists change one at a time: what one of them gave is kept as long as it is the same. */
 const ofList = new WeakMap<object, readonly TraceElement[]>();
-const listElements = <T extends object>(list: readonly T[], make: (entry: T) => readonly TraceElement[]): readonly TraceElement[] => {
+const listElements = <T extends object>(
+  list: readonly T[],
+  make: (entry: T) => readonly TraceElement[],
+): readonly TraceElement[] => {
   const known = ofList.get(list);
   if (known) return known;
   const found = list.flatMap(make);
@@ -126,13 +240,45 @@ export function elementIndex(project: Project): ElementIndex {
   const all = [
     ...listElements(project.requirements, requirementElement),
     ...listElements(project.flows, (f) => [
-      { address: `flow/${f.id}`, kind: 'use flow', label: f.name, content: [f.name, f.goal, f.trigger, f.precondition, f.postcondition].join('|'), owner: '' },
-      ...f.lines.filter((l) => readLine(l.text).kind !== 'empty').map((l): TraceElement => ({ address: `flow/${f.id}/line/${l.id}`, kind: 'step', label: `${f.name}: ${l.text}`, content: l.text, owner: `flow/${f.id}` })),
+      {
+        address: `flow/${f.id}`,
+        kind: 'use flow',
+        label: f.name,
+        content: [f.name, f.goal, f.trigger, f.precondition, f.postcondition].join('|'),
+        owner: '',
+      },
+      ...f.lines
+        .filter((l) => readLine(l.text).kind !== 'empty')
+        .map((l): TraceElement => ({
+          address: `flow/${f.id}/line/${l.id}`,
+          kind: 'step',
+          label: `${f.name}: ${l.text}`,
+          content: l.text,
+          owner: `flow/${f.id}`,
+        })),
     ]),
     ...project.types.flatMap(typeElements),
-    ...listElements(project.setups, (s) => [{ address: `setup/${s.id}`, kind: 'setup', label: s.name, content: JSON.stringify([s.changes, s.stimulus.map((x) => [x.time, x.kind, x.target, x.value]), s.stop]), owner: '' }]),
-    ...listElements(project.panels, (p) => [{ address: `panel/${p.id}`, kind: 'panel', label: p.name, content: p.name, owner: '' }]),
-    ...listElements(project.glossary, (g) => [{ address: `glossary/${g.id}`, kind: 'phrase', label: `“${g.phrase}”`, content: `${g.phrase}|${g.meaning}`, owner: '' }]),
+    ...listElements(project.setups, (s) => [
+      {
+        address: `setup/${s.id}`,
+        kind: 'setup',
+        label: s.name,
+        content: JSON.stringify([s.changes, s.stimulus.map((x) => [x.time, x.kind, x.target, x.value]), s.stop]),
+        owner: '',
+      },
+    ]),
+    ...listElements(project.panels, (p) => [
+      { address: `panel/${p.id}`, kind: 'panel', label: p.name, content: p.name, owner: '' },
+    ]),
+    ...listElements(project.glossary, (g) => [
+      {
+        address: `glossary/${g.id}`,
+        kind: 'phrase',
+        label: `“${g.phrase}”`,
+        content: `${g.phrase}|${g.meaning}`,
+        owner: '',
+      },
+    ]),
   ];
   const index: ElementIndex = { all, byAddress: new Map(all.map((e) => [e.address, e])), live: new Set(all) };
   indices.set(project, index);
@@ -141,7 +287,8 @@ export function elementIndex(project: Project): ElementIndex {
 
 /** A short mark of a text: equal texts have equal marks (FNV-1a, 52 bits). */
 export function markOf(text: string): string {
-  let a = 0x811c9dc5, b = 0x1b873593;
+  let a = 0x811c9dc5,
+    b = 0x1b873593;
   for (let k = 0; k < text.length; k++) {
     a = Math.imul(a ^ text.charCodeAt(k), 0x01000193);
     b = Math.imul(b ^ text.charCodeAt(k), 0x85ebca6b);

@@ -41,7 +41,11 @@ export function impactOf(project: Project, address: string, deepest = 6): Impact
   const count = new Set<string>();
   const tree = (edges: Graph['up']): ImpactNode[] => {
     const seen = new Set([address]);
-    interface Building { readonly element: TraceElement; readonly how: string; readonly children: Building[] }
+    interface Building {
+      readonly element: TraceElement;
+      readonly how: string;
+      readonly children: Building[];
+    }
     const root: Building[] = [];
     let level: { readonly address: string; readonly into: Building[] }[] = [{ address, into: root }];
     for (let depth = 0; depth < deepest && level.length > 0; depth++) {
@@ -68,7 +72,8 @@ export function impactOf(project: Project, address: string, deepest = 6): Impact
 export function graphOf(project: Project): Graph {
   const known = graphs.get(project);
   if (known) return known;
-  const up = new Map<string, Edge[]>(), down = new Map<string, Edge[]>();
+  const up = new Map<string, Edge[]>(),
+    down = new Map<string, Edge[]>();
   const add = (used: string, user: string, how: string, back: string): void => {
     if (used === user) return;
     (down.get(used) ?? down.set(used, []).get(used)!).push({ to: user, how });
@@ -77,12 +82,14 @@ export function graphOf(project: Project): Graph {
   for (const l of linkIndex(project).all) {
     if (l.requirement && l.element) {
       if (l.element.kind === 'setup') add(l.requirement.address, l.element.address, 'tested by', 'tests');
-      else if (l.element.kind === 'step' || l.element.kind === 'use flow') add(l.element.address, l.requirement.address, 'asks for', 'comes from');
+      else if (l.element.kind === 'step' || l.element.kind === 'use flow')
+        add(l.element.address, l.requirement.address, 'asks for', 'comes from');
       else add(l.requirement.address, l.element.address, 'served by', 'serves');
     }
   }
   for (const e of elementIndex(project).all) if (e.owner !== '') add(e.address, e.owner, 'part of', 'has');
-  for (const type of project.types) for (const p of type.parts) add(`type/${p.type}`, `type/${type.id}/part/${p.id}`, 'used as', 'is of type');
+  for (const type of project.types)
+    for (const p of type.parts) add(`type/${p.type}`, `type/${type.id}/part/${p.id}`, 'used as', 'is of type');
   const mention = (r: { readonly user: string; readonly used: string }): void => add(r.used, r.user, 'used by', 'uses');
   const gives = givenByEquations(project);
   for (const m of mentions(project)) if (!gives.has(`${m.user} ${m.used}`)) mention(m);
@@ -124,11 +131,17 @@ interface Mention {
   readonly used: string;
 }
 
-const textsKept = new WeakMap<Project['types'], { readonly requirements: WeakMap<object, readonly Mention[]>; types: readonly Mention[] | undefined }>();
+const textsKept = new WeakMap<
+  Project['types'],
+  { readonly requirements: WeakMap<object, readonly Mention[]>; types: readonly Mention[] | undefined }
+>();
 
 /** Mentions of elements in texts. Requirements are read one by one, so that a change of one costs one. */
 function mentions(project: Project): Mention[] {
-  const cache = textsKept.get(project.types) ?? { requirements: new WeakMap<object, readonly Mention[]>(), types: undefined };
+  const cache = textsKept.get(project.types) ?? {
+    requirements: new WeakMap<object, readonly Mention[]>(),
+    types: undefined,
+  };
   textsKept.set(project.types, cache);
   const found: Mention[] = [];
   const without = { ...project, requirements: [] };
@@ -137,14 +150,34 @@ function mentions(project: Project): Mention[] {
       const used = addressOfReference(project, r);
       return used === undefined ? [] : [{ user: user(r), used }];
     });
-  const typeTexts = (cache.types ??= documentTexts({ ...without, glossary: [], setups: [], panels: [], tracks: [] }).flatMap((t) => resolve(t, (r) => ownerOf(project, t.place, r))));
+  const typeTexts = (cache.types ??= documentTexts({
+    ...without,
+    glossary: [],
+    setups: [],
+    panels: [],
+    tracks: [],
+  }).flatMap((t) => resolve(t, (r) => ownerOf(project, t.place, r))));
   found.push(...typeTexts);
-  for (const t of documentTexts({ ...without, types: [] })) found.push(...resolve({ ...t }, (r) => ownerOf(project, t.place, r)));
+  for (const t of documentTexts({ ...without, types: [] }))
+    found.push(...resolve({ ...t }, (r) => ownerOf(project, t.place, r)));
   for (const requirement of project.requirements) {
     let own = cache.requirements.get(requirement);
     if (!own) {
       const limit = limitOf(requirement, project.glossary);
-      own = limit.formula === undefined ? [] : resolve({ place: `requirement/${requirement.id}`, kind: 'expression', scope: project.root, text: limit.formula, label: requirement.key, keys: [] }, () => `requirement/${requirement.id}`);
+      own =
+        limit.formula === undefined
+          ? []
+          : resolve(
+              {
+                place: `requirement/${requirement.id}`,
+                kind: 'expression',
+                scope: project.root,
+                text: limit.formula,
+                label: requirement.key,
+                keys: [],
+              },
+              () => `requirement/${requirement.id}`,
+            );
       cache.requirements.set(requirement, own);
     }
     found.push(...own);
@@ -161,10 +194,15 @@ function ownerOf(project: Project, place: string, reference: Reference): string 
   const physics = /^type\/([^/]+)\/physics$/.exec(place);
   const type = physics && typeById(project, physics[1]);
   if (type) {
-    const equation = physicsEquations(type).find((e) => e.span.start <= reference.span.start && reference.span.end <= e.span.end);
+    const equation = physicsEquations(type).find(
+      (e) => e.span.start <= reference.span.start && reference.span.end <= e.span.end,
+    );
     return equation ? `type/${type.id}/equation/${equation.text}` : place;
   }
-  const match = /^(?:type\/[^/]+\/(?:quantity|part|port|link)\/[^/]+|type\/[^/]+\/chart\/[^/]+\/(?:state|transition)\/[^/]+|type\/[^/]+\/(?:procedure|sequence)\/[^/]+\/line\/[^/]+|(?:requirement|glossary|setup|panel|flow)\/[^/]+)/.exec(place);
+  const match =
+    /^(?:type\/[^/]+\/(?:quantity|part|port|link)\/[^/]+|type\/[^/]+\/chart\/[^/]+\/(?:state|transition)\/[^/]+|type\/[^/]+\/(?:procedure|sequence)\/[^/]+\/line\/[^/]+|(?:requirement|glossary|setup|panel|flow)\/[^/]+)/.exec(
+      place,
+    );
   return match?.[0] ?? place;
 }
 

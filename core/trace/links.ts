@@ -39,7 +39,9 @@ export function linkIndex(project: Project): LinkIndex {
   if (known) return known;
   const { byAddress } = elementIndex(project);
   const before = ofTraces.get(project.traces);
-  const index = before ? patched(before, project) : built(project.traces.map((link): CheckedLink => check(project, link, byAddress)));
+  const index = before
+    ? patched(before, project)
+    : built(project.traces.map((link): CheckedLink => check(project, link, byAddress)));
   ofTraces.set(project.traces, index);
   kept.set(project, index);
   return index;
@@ -51,9 +53,12 @@ const ofTraces = new WeakMap<Project['traces'], LinkIndex>();
 function patched(before: LinkIndex, project: Project): LinkIndex {
   const { byAddress, live } = elementIndex(project);
   const changed = new Map<CheckedLink, CheckedLink>();
-  const all: CheckedLink[] = [], suspect: CheckedLink[] = [], broken: CheckedLink[] = [];
+  const all: CheckedLink[] = [],
+    suspect: CheckedLink[] = [],
+    broken: CheckedLink[] = [];
   for (const l of before.all) {
-    const same = l.requirement !== undefined && l.element !== undefined && live.has(l.requirement) && live.has(l.element);
+    const same =
+      l.requirement !== undefined && l.element !== undefined && live.has(l.requirement) && live.has(l.element);
     const now = same ? l : check(project, l.link, byAddress);
     if (!same) changed.set(l, now);
     all.push(now);
@@ -64,7 +69,14 @@ function patched(before: LinkIndex, project: Project): LinkIndex {
   if (changed.size > 500) return built(all);
   const [ofRequirement, ofElement] = [new Map(before.ofRequirement), new Map(before.ofElement)];
   for (const l of changed.keys()) {
-    for (const [map, key] of [[ofRequirement, l.link.requirement], [ofElement, l.link.element]] as const) map.set(key, (map.get(key) ?? []).map((x) => changed.get(x) ?? x));
+    for (const [map, key] of [
+      [ofRequirement, l.link.requirement],
+      [ofElement, l.link.element],
+    ] as const)
+      map.set(
+        key,
+        (map.get(key) ?? []).map((x) => changed.get(x) ?? x),
+      );
   }
   return { all, ofRequirement, ofElement, suspect, broken };
 }
@@ -81,7 +93,13 @@ function built(all: readonly CheckedLink[]): LinkIndex {
     add(ofRequirement, l.link.requirement, l);
     add(ofElement, l.link.element, l);
   }
-  return { all, ofRequirement, ofElement, suspect: all.filter((l) => l.state === 'suspect'), broken: all.filter((l) => l.state === 'broken') };
+  return {
+    all,
+    ofRequirement,
+    ofElement,
+    suspect: all.filter((l) => l.state === 'suspect'),
+    broken: all.filter((l) => l.state === 'broken'),
+  };
 }
 
 const checkedLinks = new WeakMap<TraceLink, CheckedLink>();
@@ -97,21 +115,43 @@ function check(project: Project, link: TraceLink, byAddress: ReadonlyMap<string,
   return found;
 }
 
-function checkEnds(project: Project, link: TraceLink, requirement: TraceElement | undefined, element: TraceElement | undefined, byAddress: ReadonlyMap<string, TraceElement>): CheckedLink {
+function checkEnds(
+  project: Project,
+  link: TraceLink,
+  requirement: TraceElement | undefined,
+  element: TraceElement | undefined,
+  byAddress: ReadonlyMap<string, TraceElement>,
+): CheckedLink {
   const base = { link, requirement, element };
   if (!requirement) return { ...base, state: 'broken', why: 'Its requirement is gone' };
   if (!element) {
     const instead = replacement(project, link.element, byAddress);
-    return { ...base, state: 'broken', why: instead ? `The equation was changed to: ${instead.content}` : `What it leads to is gone: ${link.element.startsWith('type/') && link.element.includes('/equation/') ? link.element.slice(link.element.indexOf('/equation/') + 10) : lastKind(link.element)}`, ...(instead && { instead }) };
+    return {
+      ...base,
+      state: 'broken',
+      why: instead
+        ? `The equation was changed to: ${instead.content}`
+        : `What it leads to is gone: ${link.element.startsWith('type/') && link.element.includes('/equation/') ? link.element.slice(link.element.indexOf('/equation/') + 10) : lastKind(link.element)}`,
+      ...(instead && { instead }),
+    };
   }
-  const texts = [link.requirementSeen !== mark(requirement) ? requirement.label : '', link.elementSeen !== mark(element) ? element.label : ''].filter(Boolean);
-  return texts.length === 0 ? { ...base, state: 'sound', why: '' } : { ...base, state: 'suspect', why: `${texts.join(' and ')} changed since the link was confirmed` };
+  const texts = [
+    link.requirementSeen !== mark(requirement) ? requirement.label : '',
+    link.elementSeen !== mark(element) ? element.label : '',
+  ].filter(Boolean);
+  return texts.length === 0
+    ? { ...base, state: 'sound', why: '' }
+    : { ...base, state: 'suspect', why: `${texts.join(' and ')} changed since the link was confirmed` };
 }
 
 const lastKind = (address: string): string => `a ${address.split('/').at(-2) ?? 'thing'}`;
 
 /** An equation has its text for an address; one with the same left side is most likely what it became. */
-function replacement(project: Project, address: string, byAddress: ReadonlyMap<string, TraceElement>): TraceElement | undefined {
+function replacement(
+  project: Project,
+  address: string,
+  byAddress: ReadonlyMap<string, TraceElement>,
+): TraceElement | undefined {
   const match = /^type\/([^/]+)\/equation\/([^=]+)=/.exec(address);
   const type = match ? project.types.find((t) => t.id === match[1]) : undefined;
   const next = type ? physicsEquations(type).find((e) => e.left === match![2].trim()) : undefined;
@@ -119,11 +159,24 @@ function replacement(project: Project, address: string, byAddress: ReadonlyMap<s
 }
 
 /** The edit that links requirements and elements, every one with every other; pairs that are linked stay as they are. */
-export const linkEdit = (project: Project, requirements: readonly string[], elements: readonly string[], newId: () => string): Edit | undefined =>
-  linkPairsEdit(project, requirements.flatMap((r) => elements.map((e) => [r, e] as const)), newId);
+export const linkEdit = (
+  project: Project,
+  requirements: readonly string[],
+  elements: readonly string[],
+  newId: () => string,
+): Edit | undefined =>
+  linkPairsEdit(
+    project,
+    requirements.flatMap((r) => elements.map((e) => [r, e] as const)),
+    newId,
+  );
 
 /** The edit that links pairs of a requirement (by its id) and an element (by its address). */
-export function linkPairsEdit(project: Project, pairs: readonly (readonly [requirement: string, element: string])[], newId: () => string): Edit | undefined {
+export function linkPairsEdit(
+  project: Project,
+  pairs: readonly (readonly [requirement: string, element: string])[],
+  newId: () => string,
+): Edit | undefined {
   const { byAddress } = elementIndex(project);
   const present = new Set(project.traces.map((t) => `${t.requirement} ${t.element}`));
   const entries: TraceLink[] = [];
@@ -140,16 +193,32 @@ export function linkPairsEdit(project: Project, pairs: readonly (readonly [requi
 
 /** The edit that says of links that they still hold. */
 export const confirmEdit = (project: Project, links: readonly CheckedLink[]): Edit => ({
-  kind: 'update-all', list: 'traces',
-  updates: links.flatMap((l) => (l.requirement && l.element ? [{ id: l.link.id, changes: { requirementSeen: mark(l.requirement), elementSeen: mark(l.element) } }] : [])),
+  kind: 'update-all',
+  list: 'traces',
+  updates: links.flatMap((l) =>
+    l.requirement && l.element
+      ? [{ id: l.link.id, changes: { requirementSeen: mark(l.requirement), elementSeen: mark(l.element) } }]
+      : [],
+  ),
 });
 
 /** The edit that leads a broken link to what took the place of its element. */
 export const redirectEdit = (l: CheckedLink): Edit | undefined =>
-  l.instead && l.requirement ? { kind: 'update', list: 'traces', id: l.link.id, changes: { element: l.instead.address, elementSeen: mark(l.instead), requirementSeen: mark(l.requirement) } } : undefined;
+  l.instead && l.requirement
+    ? {
+        kind: 'update',
+        list: 'traces',
+        id: l.link.id,
+        changes: { element: l.instead.address, elementSeen: mark(l.instead), requirementSeen: mark(l.requirement) },
+      }
+    : undefined;
 
 /** Removes links: all that touch an element or requirement, or those given. */
-export const unlinkEdit = (links: readonly CheckedLink[]): Edit => ({ kind: 'remove-all', list: 'traces', ids: links.map((l) => l.link.id) });
+export const unlinkEdit = (links: readonly CheckedLink[]): Edit => ({
+  kind: 'remove-all',
+  list: 'traces',
+  ids: links.map((l) => l.link.id),
+});
 
 const noLinks: readonly CheckedLink[] = [];
 

@@ -32,10 +32,18 @@ export function traceMatrix(project: Project, filter: MatrixFilter): Matrix {
   const kinds = new Set(filter.kinds);
   const [rw, ew] = [wordsOf(filter.requirements), wordsOf(filter.elements)];
   const shows = (linked: boolean): boolean => filter.show === 'all' || (filter.show === 'linked') === linked;
-  const elements = all.filter((e) => kinds.has(e.kind) && e.kind !== 'requirement' && matches(e.label.toLowerCase(), ew));
+  const elements = all.filter(
+    (e) => kinds.has(e.kind) && e.kind !== 'requirement' && matches(e.label.toLowerCase(), ew),
+  );
   const linkedElement = (e: TraceElement): boolean => links.ofElement.has(e.address);
-  const columns = (filter.show === 'gaps' ? elements : elements.filter((e) => filter.show === 'all' || linkedElement(e))).sort((a, b) => elementKinds.indexOf(a.kind) - elementKinds.indexOf(b.kind));
-  const rows = project.requirements.filter((r) => matches(`${r.key} ${r.text}`.toLowerCase(), rw) && (filter.show !== 'gaps' || shows(links.ofRequirement.has(r.id))));
+  const columns = (
+    filter.show === 'gaps' ? elements : elements.filter((e) => filter.show === 'all' || linkedElement(e))
+  ).sort((a, b) => elementKinds.indexOf(a.kind) - elementKinds.indexOf(b.kind));
+  const rows = project.requirements.filter(
+    (r) =>
+      matches(`${r.key} ${r.text}`.toLowerCase(), rw) &&
+      (filter.show !== 'gaps' || shows(links.ofRequirement.has(r.id))),
+  );
   const columnOf = new Map(columns.map((e, k) => [e.address, k]));
   const cells = rows.map((r) => {
     const found = new Map<number, CheckedLink>();
@@ -46,7 +54,8 @@ export function traceMatrix(project: Project, filter: MatrixFilter): Matrix {
     return found;
   });
   return {
-    rows, columns,
+    rows,
+    columns,
     cell: (row, column) => cells[row]?.get(column),
     linked: (row) => [...(cells[row] ?? [])],
     isRowEmpty: (row) => !links.ofRequirement.has(rows[row].id),
@@ -57,11 +66,14 @@ export function traceMatrix(project: Project, filter: MatrixFilter): Matrix {
 /** The matrix as rows of texts, for CSV and XLSX: x linked, ? to look at again. */
 export function matrixRows(m: Matrix): string[][] {
   const head = ['Requirement', 'Text', ...m.columns.map((c) => `${c.kind}: ${c.label}`), 'Links'];
-  return [head, ...m.rows.map((r, i) => {
-    const cells = m.columns.map((_, j) => {
-      const l = m.cell(i, j);
-      return l ? (l.state === 'suspect' ? '?' : 'x') : '';
-    });
-    return [r.key, r.text, ...cells, String(cells.filter(Boolean).length)];
-  })];
+  return [
+    head,
+    ...m.rows.map((r, i) => {
+      const cells = m.columns.map((_, j) => {
+        const l = m.cell(i, j);
+        return l ? (l.state === 'suspect' ? '?' : 'x') : '';
+      });
+      return [r.key, r.text, ...cells, String(cells.filter(Boolean).length)];
+    }),
+  ];
 }

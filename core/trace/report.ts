@@ -35,14 +35,18 @@ export interface ReportPiece {
 }
 
 const widestMatrix = 80;
-const anchor = (address: string): string => `a-${address.replace(/[^\w-]/g, (c) => `_${c.charCodeAt(0).toString(16)}`)}`;
+const anchor = (address: string): string =>
+  `a-${address.replace(/[^\w-]/g, (c) => `_${c.charCodeAt(0).toString(16)}`)}`;
 
 /** A link inside the report that an application can also follow to the element itself. */
-const jump = (e: Pick<TraceElement, 'address' | 'label'>): string => `<a href="#${anchor(e.address)}" data-address="${x(e.address)}">${x(e.label)}</a>`;
+const jump = (e: Pick<TraceElement, 'address' | 'label'>): string =>
+  `<a href="#${anchor(e.address)}" data-address="${x(e.address)}">${x(e.label)}</a>`;
 
 const number = (value: number): string => {
   const size = Math.abs(value);
-  return (size !== 0 && (size >= 1e6 || size < 1e-4) ? value.toExponential(2) : String(Number(value.toPrecision(3)))).replace('-', '−');
+  return (
+    size !== 0 && (size >= 1e6 || size < 1e-4) ? value.toExponential(2) : String(Number(value.toPrecision(3)))
+  ).replace('-', '−');
 };
 
 const verdictWords = { holds: '✓ holds', fails: '✗ fails', undecided: '○ undecided' } as const;
@@ -55,14 +59,17 @@ export function* reportPieces({ project, standings, runs, made, dark }: ReportIn
   const binding = project.requirements.filter(isBinding);
   const verdicts = { holds: 0, fails: 0, undecided: 0, none: 0 };
   for (const r of binding) verdicts[standings.get(r.id)?.finding?.verdict ?? 'none']++;
-  const linkedElements = elements.all.filter((e) => links.ofElement.has(e.address)).sort((a, b) => elementKinds.indexOf(a.kind) - elementKinds.indexOf(b.kind));
+  const linkedElements = elements.all
+    .filter((e) => links.ofElement.has(e.address))
+    .sort((a, b) => elementKinds.indexOf(a.kind) - elementKinds.indexOf(b.kind));
   const total = project.requirements.length * 2 + linkedElements.length + 1;
   let done = 0;
   const piece = (html: string, steps: number): ReportPiece => {
     done += steps;
     return { html, progress: Math.min(1, done / total) };
   };
-  yield piece(`<!doctype html><html lang="en"${dark ? ' class="dark"' : ''}><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${x(project.name)}: requirements report</title><style>${style}</style></head><body><main>
+  yield piece(
+    `<!doctype html><html lang="en"${dark ? ' class="dark"' : ''}><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${x(project.name)}: requirements report</title><style>${style}</style></head><body><main>
 <h1>${x(project.name)}</h1><p class="quiet">Requirements report, made ${x(made)}. ${x(project.note)}</p>
 <nav><a href="#summary">Summary</a> <a href="#requirements">Requirements</a> <a href="#elements">Elements</a> <a href="#matrix">Matrix</a> <a href="#gaps">Gaps</a> <a href="#runs">Runs</a></nav>
 <section id="summary"><h2>Summary</h2><table class="facts">
@@ -72,40 +79,84 @@ export function* reportPieces({ project, standings, runs, made, dark }: ReportIn
 <tr><th>Use flows</th><td>${project.flows.length}</td></tr>
 <tr><th>Trace links</th><td>${links.all.length}: ${links.suspect.length} to look at again, ${links.broken.length} leading nowhere</td></tr>
 <tr><th>Completeness</th><td>${complete.of === 0 ? 'nothing to trace yet' : `${complete.done} of ${complete.of} (${Math.floor((100 * complete.done) / complete.of)} %)`}</td></tr>
-</table></section><section id="requirements"><h2>Requirements</h2>`, 1);
+</table></section><section id="requirements"><h2>Requirements</h2>`,
+    1,
+  );
   const depth = depths(project.requirements);
   for (let k = 0; k < project.requirements.length; k += 100) {
     const some = project.requirements.slice(k, k + 100);
-    yield piece(some.map((r) => requirementHtml(project, r, standings.get(r.id), links.ofRequirement.get(r.id) ?? [], depth.get(r.id) ?? 0)).join(''), some.length);
+    yield piece(
+      some
+        .map((r) =>
+          requirementHtml(project, r, standings.get(r.id), links.ofRequirement.get(r.id) ?? [], depth.get(r.id) ?? 0),
+        )
+        .join(''),
+      some.length,
+    );
   }
   yield piece('</section><section id="elements"><h2>Elements and the requirements they are linked to</h2>', 0);
   for (let k = 0; k < linkedElements.length; k += 200) {
     const some = linkedElements.slice(k, k + 200);
-    yield piece(some.map((e) => `<article id="${anchor(e.address)}"><h3><a data-address="${x(e.address)}" href="#${anchor(e.address)}">${x(e.label)}</a> <small>${x(e.kind)}</small></h3><ul>${(links.ofElement.get(e.address) ?? []).map((l) => `<li>${l.requirement ? jump(l.requirement) : '(gone)'}${stateMark(l)}</li>`).join('')}</ul></article>`).join(''), some.length);
+    yield piece(
+      some
+        .map(
+          (e) =>
+            `<article id="${anchor(e.address)}"><h3><a data-address="${x(e.address)}" href="#${anchor(e.address)}">${x(e.label)}</a> <small>${x(e.kind)}</small></h3><ul>${(links.ofElement.get(e.address) ?? []).map((l) => `<li>${l.requirement ? jump(l.requirement) : '(gone)'}${stateMark(l)}</li>`).join('')}</ul></article>`,
+        )
+        .join(''),
+      some.length,
+    );
   }
   if (linkedElements.length === 0) yield piece('<p class="quiet">No element is linked to a requirement yet.</p>', 0);
   const matrix = traceMatrix(project, { requirements: '', elements: '', kinds: elementKinds, show: 'linked' });
   yield piece('</section><section id="matrix"><h2>Matrix</h2>', 0);
   if (matrix.columns.length > widestMatrix) {
-    yield piece(`<p class="quiet">${matrix.columns.length} elements are linked, more than fit beside each other; each requirement with its elements:</p><table class="list">`, 0);
+    yield piece(
+      `<p class="quiet">${matrix.columns.length} elements are linked, more than fit beside each other; each requirement with its elements:</p><table class="list">`,
+      0,
+    );
     for (let k = 0; k < matrix.rows.length; k += 200) {
       const some = matrix.rows.slice(k, k + 200);
-      yield piece(some.map((r) => `<tr><th>${jump({ address: `requirement/${r.id}`, label: r.key })}</th><td>${(links.ofRequirement.get(r.id) ?? []).map((l) => (l.element ? jump(l.element) : '(gone)')).join(', ') || '<span class="bad">no link</span>'}</td></tr>`).join(''), some.length);
+      yield piece(
+        some
+          .map(
+            (r) =>
+              `<tr><th>${jump({ address: `requirement/${r.id}`, label: r.key })}</th><td>${(links.ofRequirement.get(r.id) ?? []).map((l) => (l.element ? jump(l.element) : '(gone)')).join(', ') || '<span class="bad">no link</span>'}</td></tr>`,
+          )
+          .join(''),
+        some.length,
+      );
     }
     yield piece('</table>', 0);
   } else {
-    yield piece(`<div class="wide"><table class="matrix"><thead><tr><td></td>${matrix.columns.map((c) => `<th><div><span>${jump(c)}</span></div></th>`).join('')}</tr></thead><tbody>`, 0);
+    yield piece(
+      `<div class="wide"><table class="matrix"><thead><tr><td></td>${matrix.columns.map((c) => `<th><div><span>${jump(c)}</span></div></th>`).join('')}</tr></thead><tbody>`,
+      0,
+    );
     for (let k = 0; k < matrix.rows.length; k += 100) {
       const some = matrix.rows.slice(k, k + 100);
-      yield piece(some.map((r, j) => `<tr${matrix.isRowEmpty(k + j) ? ' class="empty"' : ''}><th>${jump({ address: `requirement/${r.id}`, label: r.key })}</th>${matrix.columns.map((_, c) => {
-        const l = matrix.cell(k + j, c);
-        return `<td>${l ? (l.state === 'suspect' ? '?' : '×') : ''}</td>`;
-      }).join('')}</tr>`).join(''), some.length);
+      yield piece(
+        some
+          .map(
+            (r, j) =>
+              `<tr${matrix.isRowEmpty(k + j) ? ' class="empty"' : ''}><th>${jump({ address: `requirement/${r.id}`, label: r.key })}</th>${matrix.columns
+                .map((_, c) => {
+                  const l = matrix.cell(k + j, c);
+                  return `<td>${l ? (l.state === 'suspect' ? '?' : '×') : ''}</td>`;
+                })
+                .join('')}</tr>`,
+          )
+          .join(''),
+        some.length,
+      );
     }
     yield piece('</tbody></table></div>', 0);
   }
-  yield piece(`</section><section id="gaps"><h2>Gaps, and links to look at again</h2>${gapsHtml(complete.gaps)}</section>
-<section id="runs"><h2>Runs this report rests on</h2>${runs.length === 0 ? '<p class="quiet">No run has been made.</p>' : `<table class="list"><tr><th>Setup</th><th>When</th><th>Changed values</th><th>Verdicts</th></tr>${runs.map((r) => `<tr><td>${x(r.setup)}</td><td>${x(r.at)}</td><td>${x(r.changes) || '–'}</td><td>${r.holds} hold, ${r.fails} fail, ${r.undecided} undecided</td></tr>`).join('')}</table>`}</section></main></body></html>\n`, total);
+  yield piece(
+    `</section><section id="gaps"><h2>Gaps, and links to look at again</h2>${gapsHtml(complete.gaps)}</section>
+<section id="runs"><h2>Runs this report rests on</h2>${runs.length === 0 ? '<p class="quiet">No run has been made.</p>' : `<table class="list"><tr><th>Setup</th><th>When</th><th>Changed values</th><th>Verdicts</th></tr>${runs.map((r) => `<tr><td>${x(r.setup)}</td><td>${x(r.at)}</td><td>${x(r.changes) || '–'}</td><td>${r.holds} hold, ${r.fails} fail, ${r.undecided} undecided</td></tr>`).join('')}</table>`}</section></main></body></html>\n`,
+    total,
+  );
 }
 
 /** The report in one go. */
@@ -126,30 +177,57 @@ function depths(requirements: readonly Requirement[]): Map<string, number> {
   return found;
 }
 
-const stateMark = (l: CheckedLink): string => (l.state === 'sound' ? '' : ` <span class="bad">${l.state === 'suspect' ? 'to look at again' : 'leads nowhere'}: ${x(l.why)}</span>`);
+const stateMark = (l: CheckedLink): string =>
+  l.state === 'sound'
+    ? ''
+    : ` <span class="bad">${l.state === 'suspect' ? 'to look at again' : 'leads nowhere'}: ${x(l.why)}</span>`;
 
-function requirementHtml(project: Project, r: Requirement, standing: Standing | undefined, links: readonly CheckedLink[], depth: number): string {
+function requirementHtml(
+  project: Project,
+  r: Requirement,
+  standing: Standing | undefined,
+  links: readonly CheckedLink[],
+  depth: number,
+): string {
   const address = `requirement/${r.id}`;
   const head = `<a data-address="${x(address)}" href="#${anchor(address)}">${x(r.key)}</a>`;
-  if (!isBinding(r)) return `<article id="${anchor(address)}" style="margin-left:${depth * 18}px"><h3>${head} ${x(r.text)}</h3></article>`;
+  if (!isBinding(r))
+    return `<article id="${anchor(address)}" style="margin-left:${depth * 18}px"><h3>${head} ${x(r.text)}</h3></article>`;
   const limit = limitOf(r, project.glossary);
   const finding = standing?.finding;
-  const basis = { run: 'in the newest run', constants: 'from constants', observation: 'signed observation', nothing: '' }[standing?.basis ?? 'nothing'];
+  const basis = {
+    run: 'in the newest run',
+    constants: 'from constants',
+    observation: 'signed observation',
+    nothing: '',
+  }[standing?.basis ?? 'nothing'];
   const margin = finding?.margin === undefined ? '' : ` by ${number(Math.abs(finding.margin))} ${x(finding.unit)}`;
-  const verdict = finding ? `<span class="${finding.verdict}">${verdictWords[finding.verdict]}${finding.verdict === 'undecided' ? '' : margin}</span> <small>${x([basis, finding.failsSince === undefined ? '' : `since ${number(finding.failsSince)} s`, finding.reason].filter(Boolean).join('; '))}</small>` : '<span class="undecided">○ not run</span>';
-  const source = r.source ? `<small>from ${x([r.source.file, r.source.sheet === r.source.file ? '' : r.source.sheet, r.source.cell || (r.source.row > 0 ? `row ${r.source.row}` : '')].filter(Boolean).join(', '))}</small>` : '';
+  const verdict = finding
+    ? `<span class="${finding.verdict}">${verdictWords[finding.verdict]}${finding.verdict === 'undecided' ? '' : margin}</span> <small>${x([basis, finding.failsSince === undefined ? '' : `since ${number(finding.failsSince)} s`, finding.reason].filter(Boolean).join('; '))}</small>`
+    : '<span class="undecided">○ not run</span>';
+  const source = r.source
+    ? `<small>from ${x([r.source.file, r.source.sheet === r.source.file ? '' : r.source.sheet, r.source.cell || (r.source.row > 0 ? `row ${r.source.row}` : '')].filter(Boolean).join(', '))}</small>`
+    : '';
   const attributes = r.attributes.map((a) => `<tr><th>${x(a.name)}</th><td>${x(a.value)}</td></tr>`).join('');
-  const formula = limit.formula === undefined ? `<p class="bad">${x(limit.problems[0]?.message ?? 'no formula')}</p>` : `<p><code>${x(showFormula(limit.formula))}</code></p><p class="quiet">${x(explainFormula(limit.formula, project.glossary) ?? '')}</p>`;
+  const formula =
+    limit.formula === undefined
+      ? `<p class="bad">${x(limit.problems[0]?.message ?? 'no formula')}</p>`
+      : `<p><code>${x(showFormula(limit.formula))}</code></p><p class="quiet">${x(explainFormula(limit.formula, project.glossary) ?? '')}</p>`;
   return `<article id="${anchor(address)}" style="margin-left:${depth * 18}px"><h3>${head} ${verdict}</h3><p>${x(r.text)} ${source}</p>${r.observation ? '' : formula}${attributes ? `<table class="facts">${attributes}</table>` : ''}${links.length > 0 ? `<p class="links">Linked to ${links.map((l) => (l.element ? jump(l.element) + stateMark(l) : `(gone)${stateMark(l)}`)).join(', ')}</p>` : ''}</article>`;
 }
 
 function gapsHtml(gaps: ReturnType<typeof completeness>['gaps']): string {
   if (gaps.length === 0) return '<p>There are none.</p>';
   const kinds = [...new Set(gaps.map((g) => g.kind))] as GapKind[];
-  return kinds.map((kind) => {
-    const some = gaps.filter((g) => g.kind === kind);
-    return `<h3>${gapWords[kind]} (${some.length})</h3><ul>${some.slice(0, 2000).map((g) => `<li>${jump({ address: g.address, label: g.label })}: ${x(g.message)}</li>`).join('')}</ul>`;
-  }).join('');
+  return kinds
+    .map((kind) => {
+      const some = gaps.filter((g) => g.kind === kind);
+      return `<h3>${gapWords[kind]} (${some.length})</h3><ul>${some
+        .slice(0, 2000)
+        .map((g) => `<li>${jump({ address: g.address, label: g.label })}: ${x(g.message)}</li>`)
+        .join('')}</ul>`;
+    })
+    .join('');
 }
 
 const style = `

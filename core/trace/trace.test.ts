@@ -49,7 +49,12 @@ describe('links', () => {
     expect(linkEdit(tubeCapper, ['nobody'], [quantity], newId)).toBeUndefined();
   });
   test('another text of the requirement makes its links suspect until they are confirmed, the old text makes them sound again', () => {
-    const change = (text: string): Edit => ({ kind: 'update', list: 'requirements', id: 'r-cap-01', changes: { text } });
+    const change = (text: string): Edit => ({
+      kind: 'update',
+      list: 'requirements',
+      id: 'r-cap-01',
+      changes: { text },
+    });
     const changed = run(tubeCapper, change('The spindle speed shall not exceed 300 rpm.'));
     const { suspect } = linkIndex(changed);
     expect(suspect.map((l) => l.requirement!.label)).toEqual(['CAP-01', 'CAP-01', 'CAP-01', 'CAP-01']);
@@ -66,7 +71,12 @@ describe('links', () => {
   });
   test('an equation that was changed breaks its link, which can be led to what it became', () => {
     const type = tubeCapper.types.find((t) => t.name === 'SpindleDrive')!;
-    const changed = run(tubeCapper, { kind: 'update', list: 'types', id: type.id, changes: { physics: type.physics.replace('current = coil.i', 'current = 2*coil.i') } });
+    const changed = run(tubeCapper, {
+      kind: 'update',
+      list: 'types',
+      id: type.id,
+      changes: { physics: type.physics.replace('current = coil.i', 'current = 2*coil.i') },
+    });
     const { broken } = linkIndex(changed);
     expect(broken.map((l) => l.why)).toEqual(['The equation was changed to: current = 2*coil.i']);
     const led = run(changed, redirectEdit(broken[0]));
@@ -74,9 +84,15 @@ describe('links', () => {
   });
   test('a deleted element leaves a broken link, a deleted requirement takes its links along', () => {
     const chart = 'types/t-cappercontrol/charts/c-mode/states';
-    const freed = { ...tubeCapper, flows: [], requirements: tubeCapper.requirements.map((r) => ({ ...r, formula: '' })) };
+    const freed = {
+      ...tubeCapper,
+      flows: [],
+      requirements: tubeCapper.requirements.map((r) => ({ ...r, formula: '' })),
+    };
     const without = run(freed, { kind: 'remove', list: chart, id: 's-notube' });
-    expect(linkIndex(without).broken.map((l) => `${l.requirement!.label}: ${l.why}`)).toContain('CAP-10: What it leads to is gone: a state');
+    expect(linkIndex(without).broken.map((l) => `${l.requirement!.label}: ${l.why}`)).toContain(
+      'CAP-10: What it leads to is gone: a state',
+    );
     const fewer = run(tubeCapper, { kind: 'remove', list: 'requirements', id: 'r-cap-01' });
     expect(fewer.traces.some((t) => t.requirement === 'r-cap-01')).toBe(false);
     expect(fewer.retired).toEqual([{ id: 'r-cap-01', key: 'CAP-01' }]);
@@ -96,12 +112,26 @@ test('equations of physics text are known by their text, comments and spaces asi
 });
 
 describe('impact', () => {
-  const names = (nodes: readonly ImpactNode[]): string[] => nodes.flatMap((n) => [n.element.label, ...names(n.children)]);
+  const names = (nodes: readonly ImpactNode[]): string[] =>
+    nodes.flatMap((n) => [n.element.label, ...names(n.children)]);
   test('of a parameter: what uses it, up to requirements and setups', () => {
     const { downstream } = impactOf(tubeCapper, 'type/t-cappercontrol/quantity/q-creepSpeed', 12);
     // over equations and links, all the way to the other end of the product
-    expect(names(downstream)).toEqual(expect.arrayContaining(['CapperControl.wanted', 'CapperControl.voltage', 'SpindleDrive.command', 'SpindleDrive.current', 'CAP-04']));
-    expect(names(downstream)).toEqual(expect.arrayContaining(['CapperControl: wanted = if in(mode.Fast) then fastSpeed elseif in(mode.Creep) then creepSpeed else 0', 'Eager']));
+    expect(names(downstream)).toEqual(
+      expect.arrayContaining([
+        'CapperControl.wanted',
+        'CapperControl.voltage',
+        'SpindleDrive.command',
+        'SpindleDrive.current',
+        'CAP-04',
+      ]),
+    );
+    expect(names(downstream)).toEqual(
+      expect.arrayContaining([
+        'CapperControl: wanted = if in(mode.Fast) then fastSpeed elseif in(mode.Creep) then creepSpeed else 0',
+        'Eager',
+      ]),
+    );
   });
   test('of a requirement: what it rests on by its formula, and what serves and tests it', () => {
     const { upstream, downstream } = impactOf(tubeCapper, 'requirement/r-cap-02');
@@ -110,7 +140,8 @@ describe('impact', () => {
   });
   test('each thing stands in the tree once, and circles end', () => {
     const { downstream, upstream } = impactOf(tubeCapper, quantity, 30);
-    for (const tree of [downstream, upstream]) expect(new Set(names(tree)).size).toBeGreaterThan(0.95 * names(tree).length);
+    for (const tree of [downstream, upstream])
+      expect(new Set(names(tree)).size).toBeGreaterThan(0.95 * names(tree).length);
   });
 });
 
@@ -141,15 +172,26 @@ test('the matrix: rows, columns, cells, filters', () => {
   const some = traceMatrix(tubeCapper, { requirements: 'TORQUE', elements: 'creep', kinds: ['quantity'], show: 'all' });
   expect(some.rows.map((r) => r.key)).toEqual(['CAP-02', 'CAP-06', 'CAP-14']);
   expect(some.columns.map((c) => c.label)).toEqual(['CapperControl.creepSpeed', 'CapperControl.creepAfter']);
-  expect(traceMatrix(tubeCapper, { requirements: '', elements: '', kinds: ['quantity'], show: 'gaps' }).rows.map((r) => r.key)).toEqual(['CAP-13']);
+  expect(
+    traceMatrix(tubeCapper, { requirements: '', elements: '', kinds: ['quantity'], show: 'gaps' }).rows.map(
+      (r) => r.key,
+    ),
+  ).toEqual(['CAP-13']);
   const rows = matrixRows(all);
   expect(rows[0].slice(0, 2)).toEqual(['Requirement', 'Text']);
   expect(rows[1].filter((c) => c === 'x').length).toBe(Number(rows[1].at(-1)));
 });
 
 describe('report', () => {
-  const standings = new Map<string, Standing>(tubeCapper.requirements.map((r) => [r.id, standingOf(r, undefined, undefined)]));
-  const html = reportHtml({ project: { ...tubeCapper, name: 'Caps & <tubes>' }, standings, runs: [{ setup: 'Careful', changes: '', at: 'today', holds: 1, fails: 0, undecided: 2 }], made: 'today' });
+  const standings = new Map<string, Standing>(
+    tubeCapper.requirements.map((r) => [r.id, standingOf(r, undefined, undefined)]),
+  );
+  const html = reportHtml({
+    project: { ...tubeCapper, name: 'Caps & <tubes>' },
+    standings,
+    runs: [{ setup: 'Careful', changes: '', at: 'today', holds: 1, fails: 0, undecided: 2 }],
+    made: 'today',
+  });
   test('is one self-contained, well-formed page without scripts or addresses elsewhere', () => {
     expect(readXml(html.replace('<!doctype html>', '').replace(/<meta[^>]*>/g, '')).problem).toBeUndefined();
     expect(html).not.toMatch(/<script|src=|https?:/);
@@ -163,7 +205,13 @@ describe('report', () => {
     expect(ids.size).toBeGreaterThan(40);
   });
   test('says what was signed, what is open, and what the runs were', () => {
-    for (const words of ['Seen by J. Marek on 2026-11-02', 'CAP-13 has no formula', 'Careful', 'Requirements that nothing can check (2)']) expect(html).toContain(words);
+    for (const words of [
+      'Seen by J. Marek on 2026-11-02',
+      'CAP-13 has no formula',
+      'Careful',
+      'Requirements that nothing can check (2)',
+    ])
+      expect(html).toContain(words);
   });
   test('tells how far it is', () => {
     const shares = [...reportPieces({ project: tubeCapper, standings, runs: [], made: '' })].map((p) => p.progress);
@@ -174,8 +222,19 @@ describe('report', () => {
 
 test('where a verdict comes from: a signature, constants, a run', () => {
   const r = ofKey(tubeCapper, 'CAP-15');
-  expect(standingOf(r, undefined, undefined)).toMatchObject({ basis: 'observation', finding: { verdict: 'holds' }, doubt: '' });
-  expect(standingOf({ ...r, text: 'Something else shall hold.' }, undefined, undefined)).toMatchObject({ finding: { verdict: 'undecided' }, doubt: expect.stringContaining('another text') });
-  expect(standingOf(ofKey(tubeCapper, 'CAP-01'), undefined, undefined)).toEqual({ basis: 'nothing', finding: undefined, doubt: '' });
+  expect(standingOf(r, undefined, undefined)).toMatchObject({
+    basis: 'observation',
+    finding: { verdict: 'holds' },
+    doubt: '',
+  });
+  expect(standingOf({ ...r, text: 'Something else shall hold.' }, undefined, undefined)).toMatchObject({
+    finding: { verdict: 'undecided' },
+    doubt: expect.stringContaining('another text'),
+  });
+  expect(standingOf(ofKey(tubeCapper, 'CAP-01'), undefined, undefined)).toEqual({
+    basis: 'nothing',
+    finding: undefined,
+    doubt: '',
+  });
   expect(standingOf({ ...r, kind: 'heading' }, undefined, undefined).finding).toBeUndefined();
 });

@@ -69,9 +69,15 @@ const rank: Readonly<Record<LaneStatus, number>> = { idle: 0, good: 1, waiting: 
 
 /** The worst of several findings that must all hold. */
 export function combine(findings: readonly Finding[]): Finding {
-  const verdict: Verdict = findings.some((f) => f.verdict === 'fails') ? 'fails' : findings.some((f) => f.verdict === 'undecided') ? 'undecided' : 'holds';
+  const verdict: Verdict = findings.some((f) => f.verdict === 'fails')
+    ? 'fails'
+    : findings.some((f) => f.verdict === 'undecided')
+      ? 'undecided'
+      : 'holds';
   const same = findings.filter((f) => f.verdict === verdict);
-  const worst = same.reduce((a, b) => ((b.margin ?? Infinity) < (a.margin ?? Infinity) && (a.unit === b.unit || a.margin === undefined) ? b : a));
+  const worst = same.reduce((a, b) =>
+    (b.margin ?? Infinity) < (a.margin ?? Infinity) && (a.unit === b.unit || a.margin === undefined) ? b : a,
+  );
   const since = findings.flatMap((f) => (f.failsSince === undefined ? [] : [f.failsSince]));
   const times = [...new Set(findings.flatMap((f) => f.lane.map((s) => s.from)))].sort((a, b) => a - b);
   const at = new Array<number>(findings.length).fill(-1);

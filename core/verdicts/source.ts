@@ -2,7 +2,8 @@
  * What a monitor watches, as plain data over variable numbers of a program: what requirements become (see
  * core/run/watch.ts). A number of -1 stands for nothing.
  */
-export type MonitorSource = StateSource | TreeSource | { readonly kind: 'all'; readonly sources: readonly MonitorSource[] };
+export type MonitorSource =
+  StateSource | TreeSource | { readonly kind: 'all'; readonly sources: readonly MonitorSource[] };
 
 /** A condition of the model that must hold: `invariant` always, `response` within a time, `hold` for a time. */
 export interface StateSource {
@@ -33,7 +34,13 @@ export interface TreeSource {
 export type TreeNode =
   /** A Boolean variable; `margin` is the variable of its distance, `scale` its factor to SI. */
   | { readonly op: 'state'; readonly variable: number; readonly margin: number; readonly scale: number }
-  | { readonly op: 'compare'; readonly relation: '<' | '<=' | '>' | '>=' | '==' | '<>'; readonly left: TreeValue; readonly right: TreeValue; readonly counts: boolean }
+  | {
+      readonly op: 'compare';
+      readonly relation: '<' | '<=' | '>' | '>=' | '==' | '<>';
+      readonly left: TreeValue;
+      readonly right: TreeValue;
+      readonly counts: boolean;
+    }
   | { readonly op: 'not' | 'rising' | 'falling'; readonly a: TreeNode }
   | { readonly op: 'and' | 'or' | 'implies'; readonly a: TreeNode; readonly b: TreeNode }
   | { readonly op: 'after'; readonly seconds: number; readonly a: TreeNode }
@@ -48,6 +55,11 @@ export type TreeValue =
   | { readonly op: 'abs' | 'negate'; readonly a: TreeValue }
   | { readonly op: 'count'; readonly window: number; readonly event: TreeNode }
   | { readonly op: 'rate'; readonly event: TreeNode }
-  | { readonly op: 'average' | 'rms' | 'highest' | 'lowest'; readonly window: number; readonly during: TreeNode | undefined; readonly of: TreeValue }
+  | {
+      readonly op: 'average' | 'rms' | 'highest' | 'lowest';
+      readonly window: number;
+      readonly during: TreeNode | undefined;
+      readonly of: TreeValue;
+    }
   | { readonly op: 'at'; readonly event: TreeNode | undefined; readonly of: TreeValue }
   | { readonly op: 'duration'; readonly of: TreeNode };

@@ -4,13 +4,17 @@ import type { StateSource } from './source';
 /** Limits whose condition and predicate the model itself watches: constant work per row, exact at events, and next to none in between. */
 
 type Rests = (variable: number) => boolean;
-const decidedAtEvents = (source: StateSource, rests: Rests): boolean => (source.condition < 0 || rests(source.condition)) && rests(source.predicate);
+const decidedAtEvents = (source: StateSource, rests: Rests): boolean =>
+  (source.condition < 0 || rests(source.condition)) && rests(source.predicate);
 
 export function invariant(source: StateSource, rests: Rests): Monitor {
   const lane = createLane();
   const atEvents = decidedAtEvents(source, rests);
   const marginRests = source.margin < 0 || rests(source.margin);
-  let worst = Infinity, worstAt: number | undefined, failsSince: number | undefined, seen = false;
+  let worst = Infinity,
+    worstAt: number | undefined,
+    failsSince: number | undefined,
+    seen = false;
   const judge = (time: number, values: Float64Array): void => {
     const margin = values[source.margin] * source.marginScale;
     if (margin < worst) {
@@ -38,7 +42,15 @@ export function invariant(source: StateSource, rests: Rests): Monitor {
       const margin = Number.isFinite(worst) ? worst : undefined;
       const verdict: Verdict = failsSince !== undefined ? 'fails' : seen ? 'holds' : 'undecided';
       const reason = seen ? '' : 'Its condition never held in this run';
-      return { verdict, margin, unit: source.unit, worstAt: worstAt ?? failsSince, failsSince, reason, lane: lane.copy() };
+      return {
+        verdict,
+        margin,
+        unit: source.unit,
+        worstAt: worstAt ?? failsSince,
+        failsSince,
+        reason,
+        lane: lane.copy(),
+      };
     },
   };
 }
@@ -49,10 +61,16 @@ const times = (n: number): string => `Tested ${n} time${n === 1 ? '' : 's'}`;
 export function response(source: StateSource, rests: Rests): Monitor {
   const lane = createLane();
   const atEvents = decidedAtEvents(source, rests);
-  let armed = false, now = 0, triggered = 0, answered = 0;
+  let armed = false,
+    now = 0,
+    triggered = 0,
+    answered = 0;
   let since: number | undefined;
-  let worst = Infinity, worstAt: number | undefined, failsSince: number | undefined;
-  let best = -Infinity, leastDistance = Infinity;
+  let worst = Infinity,
+    worstAt: number | undefined,
+    failsSince: number | undefined;
+  let best = -Infinity,
+    leastDistance = Infinity;
   const judge = (margin: number, at: number): void => {
     if (margin < worst) {
       worst = margin;
@@ -98,13 +116,27 @@ export function response(source: StateSource, rests: Rests): Monitor {
       const open = since !== undefined;
       if (open && now > since! + source.within) judge(since! + source.within - now, now);
       const verdict: Verdict = failsSince !== undefined ? 'fails' : open || triggered === 0 ? 'undecided' : 'holds';
-      const reason = triggered === 0 ? 'What it waits for never happened in this run'
-        : verdict === 'undecided' ? 'The run ended before the time was up'
-        : open && failsSince !== undefined ? 'It had not happened by the end of the run' : times(answered);
+      const reason =
+        triggered === 0
+          ? 'What it waits for never happened in this run'
+          : verdict === 'undecided'
+            ? 'The run ended before the time was up'
+            : open && failsSince !== undefined
+              ? 'It had not happened by the end of the run'
+              : times(answered);
       const margin = Number.isFinite(worst) ? worst * source.timeScale : undefined;
-      const reached = Math.min(leastDistance, open && now > since! + source.within && Number.isFinite(best) ? best : Infinity);
+      const reached = Math.min(
+        leastDistance,
+        open && now > since! + source.within && Number.isFinite(best) ? best : Infinity,
+      );
       return {
-        verdict, margin, unit: source.timeUnit, worstAt, failsSince, reason, lane: lane.copy(),
+        verdict,
+        margin,
+        unit: source.timeUnit,
+        worstAt,
+        failsSince,
+        reason,
+        lane: lane.copy(),
         ...(Number.isFinite(reached) && { distance: { value: reached, unit: source.unit } }),
       };
     },
@@ -115,9 +147,14 @@ export function response(source: StateSource, rests: Rests): Monitor {
 export function hold(source: StateSource, rests: Rests): Monitor {
   const lane = createLane();
   const atEvents = decidedAtEvents(source, rests);
-  let armed = false, now = 0, triggered = 0, done = 0;
+  let armed = false,
+    now = 0,
+    triggered = 0,
+    done = 0;
   let since: number | undefined;
-  let worst = Infinity, worstAt: number | undefined, failsSince: number | undefined;
+  let worst = Infinity,
+    worstAt: number | undefined,
+    failsSince: number | undefined;
   const end = (time: number): void => {
     const margin = time - since! - source.within;
     if (margin < worst) {
@@ -151,8 +188,21 @@ export function hold(source: StateSource, rests: Rests): Monitor {
       const open = lasted !== undefined && lasted < 0;
       const verdict: Verdict = failsSince !== undefined ? 'fails' : open || triggered === 0 ? 'undecided' : 'holds';
       const least = lasted !== undefined && lasted >= 0 ? Math.min(worst, lasted) : worst;
-      const reason = triggered === 0 ? 'What it waits for never happened in this run' : verdict === 'undecided' ? 'The run ended before the time was up' : times(done + (lasted !== undefined && !open ? 1 : 0));
-      return { verdict, margin: Number.isFinite(least) ? least * source.timeScale : undefined, unit: source.timeUnit, worstAt: worstAt ?? (triggered > 0 ? now : undefined), failsSince, reason, lane: lane.copy() };
+      const reason =
+        triggered === 0
+          ? 'What it waits for never happened in this run'
+          : verdict === 'undecided'
+            ? 'The run ended before the time was up'
+            : times(done + (lasted !== undefined && !open ? 1 : 0));
+      return {
+        verdict,
+        margin: Number.isFinite(least) ? least * source.timeScale : undefined,
+        unit: source.timeUnit,
+        worstAt: worstAt ?? (triggered > 0 ? now : undefined),
+        failsSince,
+        reason,
+        lane: lane.copy(),
+      };
     },
   };
 }

@@ -8,11 +8,23 @@ const watch = (source: MonitorSource, rows: readonly Row[], finished = true) => 
   for (const [t, ...values] of rows) monitor.row(t, Float64Array.from(values));
   return monitor.finding(finished);
 };
-const tree = (body: TreeNode, mode: TreeSource['mode'] = 'always'): TreeSource => ({ kind: 'tree', mode, body, unit: 'V', marginScale: 1 });
+const tree = (body: TreeNode, mode: TreeSource['mode'] = 'always'): TreeSource => ({
+  kind: 'tree',
+  mode,
+  body,
+  unit: 'V',
+  marginScale: 1,
+});
 const state = (variable: number, margin = -1): TreeNode => ({ op: 'state', variable, margin, scale: 1 });
 const signal = (variable: number): TreeValue => ({ op: 'signal', variable, scale: 1, offset: 0 });
 const number = (value: number): TreeValue => ({ op: 'number', value });
-const atMost = (left: TreeValue, value: number): TreeNode => ({ op: 'compare', relation: '<=', left, right: number(value), counts: false });
+const atMost = (left: TreeValue, value: number): TreeNode => ({
+  op: 'compare',
+  relation: '<=',
+  left,
+  right: number(value),
+  counts: false,
+});
 
 /** The definition itself, over rows: a condition keeps its value up to the next row. */
 function holds(node: TreeNode, rows: readonly Row[], i: number): boolean {
@@ -30,12 +42,16 @@ function holds(node: TreeNode, rows: readonly Row[], i: number): boolean {
       return !holds(node.a, rows, i) || holds(node.b, rows, i);
     case 'rising':
       return holds(node.a, rows, i) && (i === 0 || !holds(node.a, rows, i - 1));
-    case 'eventually': case 'always': {
+    case 'eventually':
+    case 'always': {
       // the value at the beginning of the span is the one that holds from then on
       const begin = node.from === 0 ? i : rows.findLastIndex((row, j) => j >= i && row[0] <= t + node.from);
-      const ends = (at: number): boolean => (node.op === 'always' && node.to > 0 ? at < t + node.to : at <= t + node.to);
+      const ends = (at: number): boolean =>
+        node.op === 'always' && node.to > 0 ? at < t + node.to : at <= t + node.to;
       const inside = rows.map((_, j) => j).filter((j) => j === begin || (j > begin && ends(rows[j][0])));
-      return node.op === 'always' ? inside.every((j) => holds(node.a, rows, j)) : inside.some((j) => holds(node.a, rows, j));
+      return node.op === 'always'
+        ? inside.every((j) => holds(node.a, rows, j))
+        : inside.some((j) => holds(node.a, rows, j));
     }
     case 'until': {
       for (let j = i; j < rows.length && rows[j][0] <= t + node.to; j++) {
@@ -50,28 +66,41 @@ function holds(node: TreeNode, rows: readonly Row[], i: number): boolean {
 }
 
 /** Rows in quarter seconds, so that spans of time end exactly at rows too; then a long quiet end. */
-const traces = fc.array(fc.record({ gap: fc.integer({ min: 0, max: 3 }), a: fc.boolean(), b: fc.boolean() }), { minLength: 3, maxLength: 30 }).map((list) => {
-  let t = 0;
-  const rows: Row[] = [];
-  for (const { gap, a, b } of list) {
-    t += gap / 4;
-    const last = rows.at(-1);
-    if (last && gap > 0) rows.push([t, last[1], last[2]]);
-    rows.push([t, Number(a), Number(b)]);
-  }
-  for (let k = 1; k <= 60; k++) rows.push([t + k / 4, 0, 0]);
-  return { rows, end: t };
-});
-const spans = fc.tuple(fc.integer({ min: 0, max: 4 }), fc.integer({ min: 0, max: 6 })).map(([from, more]) => ({ from: from / 4, to: (from + more) / 4 }));
+const traces = fc
+  .array(fc.record({ gap: fc.integer({ min: 0, max: 3 }), a: fc.boolean(), b: fc.boolean() }), {
+    minLength: 3,
+    maxLength: 30,
+  })
+  .map((list) => {
+    let t = 0;
+    const rows: Row[] = [];
+    for (const { gap, a, b } of list) {
+      t += gap / 4;
+      const last = rows.at(-1);
+      if (last && gap > 0) rows.push([t, last[1], last[2]]);
+      rows.push([t, Number(a), Number(b)]);
+    }
+    for (let k = 1; k <= 60; k++) rows.push([t + k / 4, 0, 0]);
+    return { rows, end: t };
+  });
+const spans = fc
+  .tuple(fc.integer({ min: 0, max: 4 }), fc.integer({ min: 0, max: 6 }))
+  .map(([from, more]) => ({ from: from / 4, to: (from + more) / 4 }));
 const formulas = fc.letrec<{ f: TreeNode }>((tie) => ({
   f: fc.oneof(
     { depthSize: 'small', withCrossShrink: true },
     fc.constantFrom<TreeNode>(state(0), state(1)),
     tie('f').map((a): TreeNode => ({ op: 'not', a })),
     fc.constantFrom<TreeNode>({ op: 'rising', a: state(0) }, { op: 'rising', a: state(1) }),
-    fc.tuple(fc.constantFrom('and' as const, 'or' as const, 'implies' as const), tie('f'), tie('f')).map(([op, a, b]): TreeNode => ({ op, a, b })),
-    fc.tuple(fc.constantFrom('always' as const, 'eventually' as const), spans, tie('f')).map(([op, span, a]): TreeNode => ({ op, ...span, a })),
-    fc.tuple(spans, fc.constantFrom(state(0), state(1)), tie('f')).map(([{ to }, a, b]): TreeNode => ({ op: 'until', to, a, b })),
+    fc
+      .tuple(fc.constantFrom('and' as const, 'or' as const, 'implies' as const), tie('f'), tie('f'))
+      .map(([op, a, b]): TreeNode => ({ op, a, b })),
+    fc
+      .tuple(fc.constantFrom('always' as const, 'eventually' as const), spans, tie('f'))
+      .map(([op, span, a]): TreeNode => ({ op, ...span, a })),
+    fc
+      .tuple(spans, fc.constantFrom(state(0), state(1)), tie('f'))
+      .map(([{ to }, a, b]): TreeNode => ({ op: 'until', to, a, b })),
   ),
 })).f;
 
@@ -96,8 +125,28 @@ test('a response says the same as the formula it stands for', () => {
   fc.assert(
     fc.property(traces, fc.integer({ min: 0, max: 8 }), ({ rows }, quarters) => {
       const within = quarters / 4;
-      const special = watch({ kind: 'response', condition: 0, predicate: 1, margin: -1, marginScale: 1, unit: '', within, timeUnit: 's', timeScale: 1 }, rows);
-      const general = watch(tree({ op: 'implies', a: { op: 'rising', a: state(0) }, b: { op: 'eventually', from: 0, to: within, a: state(1) } }), rows);
+      const special = watch(
+        {
+          kind: 'response',
+          condition: 0,
+          predicate: 1,
+          margin: -1,
+          marginScale: 1,
+          unit: '',
+          within,
+          timeUnit: 's',
+          timeScale: 1,
+        },
+        rows,
+      );
+      const general = watch(
+        tree({
+          op: 'implies',
+          a: { op: 'rising', a: state(0) },
+          b: { op: 'eventually', from: 0, to: within, a: state(1) },
+        }),
+        rows,
+      );
       expect(special.verdict).toBe(general.verdict);
     }),
     { numRuns: 500 },
@@ -108,9 +157,26 @@ test('something that must last says the same as the formula it stands for', () =
   fc.assert(
     fc.property(traces, fc.integer({ min: 0, max: 8 }), ({ rows }, quarters) => {
       const within = quarters / 4;
-      const source = (kind: 'hold'): MonitorSource => ({ kind, condition: 0, predicate: 1, margin: -1, marginScale: 1, unit: '', within, timeUnit: 's', timeScale: 1 });
+      const source = (kind: 'hold'): MonitorSource => ({
+        kind,
+        condition: 0,
+        predicate: 1,
+        margin: -1,
+        marginScale: 1,
+        unit: '',
+        within,
+        timeUnit: 's',
+        timeScale: 1,
+      });
       const special = watch(source('hold'), rows);
-      const general = watch(tree({ op: 'implies', a: { op: 'rising', a: state(0) }, b: { op: 'always', from: 0, to: within, a: state(1) } }), rows);
+      const general = watch(
+        tree({
+          op: 'implies',
+          a: { op: 'rising', a: state(0) },
+          b: { op: 'always', from: 0, to: within, a: state(1) },
+        }),
+        rows,
+      );
       expect(special.verdict).toBe(general.verdict);
     }),
     { numRuns: 500 },
@@ -118,40 +184,127 @@ test('something that must last says the same as the formula it stands for', () =
 });
 
 test('what lasts exactly as long as asked has lasted; one step less has not', () => {
-  const lasting = (until: number) => watch(tree({ op: 'implies', a: { op: 'rising', a: state(0) }, b: { op: 'always', from: 0, to: 1, a: state(1) } }), [[0, 0, 0], [1, 0, 0], [1, 1, 1], [until, 1, 1], [until, 1, 0], [9, 1, 0]]);
+  const lasting = (until: number) =>
+    watch(tree({ op: 'implies', a: { op: 'rising', a: state(0) }, b: { op: 'always', from: 0, to: 1, a: state(1) } }), [
+      [0, 0, 0],
+      [1, 0, 0],
+      [1, 1, 1],
+      [until, 1, 1],
+      [until, 1, 0],
+      [9, 1, 0],
+    ]);
   expect(lasting(2).verdict).toBe('holds');
   expect(lasting(1.999).verdict).toBe('fails');
 });
 
 test('the margin in a moving window is the greatest or least of a straight line between rows', () => {
   // x falls from 10 at 1 per second; within 2.5 s it must come below 8
-  const rows: Row[] = Array.from({ length: 21 }, (_, k) => [k / 2, Number(10 - k / 2 < 8), 8 - (10 - k / 2), Number(k === 2)]);
-  const finding = watch(tree({ op: 'implies', a: { op: 'rising', a: state(2) }, b: { op: 'eventually', from: 0, to: 2.25, a: state(0, 1) } }), rows);
+  const rows: Row[] = Array.from({ length: 21 }, (_, k) => [
+    k / 2,
+    Number(10 - k / 2 < 8),
+    8 - (10 - k / 2),
+    Number(k === 2),
+  ]);
+  const finding = watch(
+    tree({
+      op: 'implies',
+      a: { op: 'rising', a: state(2) },
+      b: { op: 'eventually', from: 0, to: 2.25, a: state(0, 1) },
+    }),
+    rows,
+  );
   expect(finding).toMatchObject({ verdict: 'holds', worstAt: 1, reason: 'Tested 1 time' });
   expect(finding.margin).toBeCloseTo(1.25, 12);
 });
 
 describe('a run that ends early', () => {
-  const body: TreeNode = { op: 'implies', a: { op: 'rising', a: state(0) }, b: { op: 'eventually', from: 0, to: 2, a: state(1) } };
+  const body: TreeNode = {
+    op: 'implies',
+    a: { op: 'rising', a: state(0) },
+    b: { op: 'eventually', from: 0, to: 2, a: state(1) },
+  };
   test('leaves open what still could happen', () => {
-    expect(watch(tree(body), [[0, 0, 0], [1, 1, 0], [2, 1, 0]])).toMatchObject({ verdict: 'undecided', reason: 'The run ended before the time was up', lane: [{ from: 0, status: 'idle' }, { from: 1, status: 'waiting' }] });
+    expect(
+      watch(tree(body), [
+        [0, 0, 0],
+        [1, 1, 0],
+        [2, 1, 0],
+      ]),
+    ).toMatchObject({
+      verdict: 'undecided',
+      reason: 'The run ended before the time was up',
+      lane: [
+        { from: 0, status: 'idle' },
+        { from: 1, status: 'waiting' },
+      ],
+    });
   });
   test('fails at once where nothing can help any more', () => {
-    expect(watch(tree({ op: 'implies', a: state(0), b: { op: 'always', from: 0, to: 5, a: state(1) } }), [[0, 1, 1], [1, 1, 0]])).toMatchObject({ verdict: 'fails', failsSince: 0 });
+    expect(
+      watch(tree({ op: 'implies', a: state(0), b: { op: 'always', from: 0, to: 5, a: state(1) } }), [
+        [0, 1, 1],
+        [1, 1, 0],
+      ]),
+    ).toMatchObject({ verdict: 'fails', failsSince: 0 });
   });
   test('is undecided where the condition never held', () => {
-    expect(watch(tree(body), [[0, 0, 0], [9, 0, 0]])).toMatchObject({ verdict: 'undecided', reason: 'Its condition never held in this run' });
+    expect(
+      watch(tree(body), [
+        [0, 0, 0],
+        [9, 0, 0],
+      ]),
+    ).toMatchObject({ verdict: 'undecided', reason: 'Its condition never held in this run' });
   });
   test('eventually: holds once seen, fails at the end only', () => {
-    expect(watch(tree(state(0), 'eventually'), [[0, 0], [1, 0]], false).verdict).toBe('undecided');
-    expect(watch(tree(state(0), 'eventually'), [[0, 0], [1, 0]])).toMatchObject({ verdict: 'fails', reason: 'It never happened in this run' });
-    expect(watch(tree(state(0), 'eventually'), [[0, 0], [1, 1]], false).verdict).toBe('holds');
+    expect(
+      watch(
+        tree(state(0), 'eventually'),
+        [
+          [0, 0],
+          [1, 0],
+        ],
+        false,
+      ).verdict,
+    ).toBe('undecided');
+    expect(
+      watch(tree(state(0), 'eventually'), [
+        [0, 0],
+        [1, 0],
+      ]),
+    ).toMatchObject({ verdict: 'fails', reason: 'It never happened in this run' });
+    expect(
+      watch(
+        tree(state(0), 'eventually'),
+        [
+          [0, 0],
+          [1, 1],
+        ],
+        false,
+      ).verdict,
+    ).toBe('holds');
   });
   test('from the start', () => {
     const soon: TreeNode = { op: 'eventually', from: 0, to: 2, a: state(0) };
-    expect(watch(tree(soon, 'start'), [[0, 0], [1, 0]]).verdict).toBe('undecided');
-    expect(watch(tree(soon, 'start'), [[0, 0], [1, 1], [4, 0]]).verdict).toBe('holds');
-    expect(watch(tree(soon, 'start'), [[0, 0], [1, 0], [4, 1]]).verdict).toBe('fails');
+    expect(
+      watch(tree(soon, 'start'), [
+        [0, 0],
+        [1, 0],
+      ]).verdict,
+    ).toBe('undecided');
+    expect(
+      watch(tree(soon, 'start'), [
+        [0, 0],
+        [1, 1],
+        [4, 0],
+      ]).verdict,
+    ).toBe('holds');
+    expect(
+      watch(tree(soon, 'start'), [
+        [0, 0],
+        [1, 0],
+        [4, 1],
+      ]).verdict,
+    ).toBe('fails');
   });
 });
 
@@ -166,34 +319,109 @@ describe('values over time against closed forms', () => {
     expect(-end({ op: 'average', window: 2.05, during: undefined, of: signal(0) })!).toBeCloseTo(8.975, 12);
     expect(-end({ op: 'average', window: 2, during: undefined, of: signal(0) })!).toBeCloseTo(9, 12);
     expect(-end({ op: 'lowest', window: 2, during: undefined, of: signal(0) })!).toBeCloseTo(8, 12);
-    expect(-end({ op: 'highest', window: Infinity, during: undefined, of: { op: 'negate', a: signal(0) } })!).toBeCloseTo(0, 12);
+    expect(
+      -end({ op: 'highest', window: Infinity, during: undefined, of: { op: 'negate', a: signal(0) } })!,
+    ).toBeCloseTo(0, 12);
   });
   test('while a condition holds', () => {
-    const rows: Row[] = [[0, 2, 1], [1, 2, 1], [1, 2, 0], [3, 50, 0], [3, 4, 1], [5, 6, 1]];
-    const finding = watch(tree(atMost({ op: 'average', window: Infinity, during: state(1), of: signal(0) }, 5), 'end'), rows);
+    const rows: Row[] = [
+      [0, 2, 1],
+      [1, 2, 1],
+      [1, 2, 0],
+      [3, 50, 0],
+      [3, 4, 1],
+      [5, 6, 1],
+    ];
+    const finding = watch(
+      tree(atMost({ op: 'average', window: Infinity, during: state(1), of: signal(0) }, 5), 'end'),
+      rows,
+    );
     expect(finding.margin).toBeCloseTo(5 - (2 * 1 + 5 * 2) / 3, 12);
   });
   test('counts and rates', () => {
-    const rows: Row[] = [[0, 0], [1, 1], [1.5, 0], [2, 1], [3, 0], [9, 1], [10, 0]];
-    const count = (window: number): TreeNode => ({ op: 'compare', relation: '<=', left: { op: 'count', window, event: state(0) }, right: number(2), counts: true });
+    const rows: Row[] = [
+      [0, 0],
+      [1, 1],
+      [1.5, 0],
+      [2, 1],
+      [3, 0],
+      [9, 1],
+      [10, 0],
+    ];
+    const count = (window: number): TreeNode => ({
+      op: 'compare',
+      relation: '<=',
+      left: { op: 'count', window, event: state(0) },
+      right: number(2),
+      counts: true,
+    });
     expect(watch(tree(count(Infinity)), rows)).toMatchObject({ verdict: 'fails', failsSince: 9, margin: -1 });
     expect(watch(tree(count(5)), rows)).toMatchObject({ verdict: 'holds', margin: 0 });
-    expect(watch(tree({ op: 'compare', relation: '>=', left: { op: 'rate', event: state(0) }, right: number(0.3), counts: false }, 'end'), rows)).toMatchObject({ verdict: 'holds' });
+    expect(
+      watch(
+        tree(
+          { op: 'compare', relation: '>=', left: { op: 'rate', event: state(0) }, right: number(0.3), counts: false },
+          'end',
+        ),
+        rows,
+      ),
+    ).toMatchObject({ verdict: 'holds' });
   });
   test('duration, value at an event, time since an event', () => {
-    const rows: Row[] = [[0, 0, 1], [1, 1, 2], [2, 1, 3], [3, 0, 9], [4, 1, 4], [5, 1, 8]];
-    const long = watch(tree({ op: 'compare', relation: '<=', left: { op: 'duration', of: state(0) }, right: number(1.5), counts: false }), rows);
+    const rows: Row[] = [
+      [0, 0, 1],
+      [1, 1, 2],
+      [2, 1, 3],
+      [3, 0, 9],
+      [4, 1, 4],
+      [5, 1, 8],
+    ];
+    const long = watch(
+      tree({
+        op: 'compare',
+        relation: '<=',
+        left: { op: 'duration', of: state(0) },
+        right: number(1.5),
+        counts: false,
+      }),
+      rows,
+    );
     expect(long).toMatchObject({ verdict: 'fails', failsSince: 3, margin: -0.5 });
-    const rise = watch(tree(atMost({ op: '-', a: signal(1), b: { op: 'at', event: state(0), of: signal(1) } }, 6)), rows);
+    const rise = watch(
+      tree(atMost({ op: '-', a: signal(1), b: { op: 'at', event: state(0), of: signal(1) } }, 6)),
+      rows,
+    );
     expect(rise).toMatchObject({ verdict: 'fails', failsSince: 3, margin: -1 });
-    const settled = watch(tree({ op: 'implies', a: { op: 'after', seconds: 1, a: state(0) }, b: atMost(signal(1), 8) }), rows);
+    const settled = watch(
+      tree({ op: 'implies', a: { op: 'after', seconds: 1, a: state(0) }, b: atMost(signal(1), 8) }),
+      rows,
+    );
     expect(settled).toMatchObject({ verdict: 'fails', failsSince: 3 });
   });
 });
 
 test('several limits in one: the worst verdict counts', () => {
   const source: MonitorSource = { kind: 'all', sources: [tree(state(0)), tree(atMost(signal(1), 5), 'end')] };
-  expect(watch(source, [[0, 1, 3], [1, 1, 4]])).toMatchObject({ verdict: 'holds', margin: 1 });
-  expect(watch(source, [[0, 1, 3], [1, 0, 4]])).toMatchObject({ verdict: 'fails', failsSince: 1 });
-  expect(watch(source, [[0, 1, 3], [1, 1, 4]], false)).toMatchObject({ verdict: 'undecided' });
+  expect(
+    watch(source, [
+      [0, 1, 3],
+      [1, 1, 4],
+    ]),
+  ).toMatchObject({ verdict: 'holds', margin: 1 });
+  expect(
+    watch(source, [
+      [0, 1, 3],
+      [1, 0, 4],
+    ]),
+  ).toMatchObject({ verdict: 'fails', failsSince: 1 });
+  expect(
+    watch(
+      source,
+      [
+        [0, 1, 3],
+        [1, 1, 4],
+      ],
+      false,
+    ),
+  ).toMatchObject({ verdict: 'undecided' });
 });

@@ -10,9 +10,14 @@ export function treeMonitor(source: TreeSource): Monitor {
   const lane = createLane();
   const { out } = body;
   const least = source.mode !== 'eventually';
-  let at = 0, seen = 0, was = false;
+  let at = 0,
+    seen = 0,
+    was = false;
   let extreme = least ? Infinity : -Infinity;
-  let extremeAt: number | undefined, failsSince: number | undefined, heldAt: number | undefined, last: { holds: boolean; margin: number } | undefined;
+  let extremeAt: number | undefined,
+    failsSince: number | undefined,
+    heldAt: number | undefined,
+    last: { holds: boolean; margin: number } | undefined;
   const judge = (margin: number, time: number): void => {
     if (least ? margin < extreme : margin > extreme) {
       extreme = margin;
@@ -67,19 +72,23 @@ export function treeMonitor(source: TreeSource): Monitor {
           if (before !== status) copy.push({ from: rows.t(at + k), status });
         });
       }
-      let verdict: Verdict, reason = '', since = failsSince;
+      let verdict: Verdict,
+        reason = '',
+        since = failsSince;
       if (source.mode === 'always') {
         const firstBad = open.indexOf(0);
         const waiting = open.indexOf(2);
         if (firstBad >= 0) since ??= rows.t(at + firstBad);
         verdict = since !== undefined ? 'fails' : waiting >= 0 || seen === 0 ? 'undecided' : 'holds';
-        if (verdict === 'undecided') reason = waiting >= 0 ? 'The run ended before the time was up' : 'Its condition never held in this run';
+        if (verdict === 'undecided')
+          reason = waiting >= 0 ? 'The run ended before the time was up' : 'Its condition never held in this run';
         else if (source.body.op === 'implies') reason = `Tested ${seen} time${seen === 1 ? '' : 's'}`;
       } else if (source.mode === 'end') {
         verdict = !last || !finished ? 'undecided' : last.holds ? 'holds' : 'fails';
         reason = finished ? '' : 'Decided when the run ends';
         if (verdict === 'fails') since = extremeAt;
-        if (finished && copy.length > 0) copy[copy.length - 1] = { ...copy[copy.length - 1], status: verdict === 'fails' ? 'bad' : 'good' };
+        if (finished && copy.length > 0)
+          copy[copy.length - 1] = { ...copy[copy.length - 1], status: verdict === 'fails' ? 'bad' : 'good' };
       } else if (source.mode === 'start') {
         const value = last ? (last.holds ? 1 : 0) : (open[0] ?? 2);
         verdict = value === 1 ? 'holds' : value === 0 ? 'fails' : 'undecided';
@@ -89,10 +98,25 @@ export function treeMonitor(source: TreeSource): Monitor {
         const later = open.includes(1);
         verdict = heldAt !== undefined || later ? 'holds' : finished && !open.includes(2) ? 'fails' : 'undecided';
         if (verdict === 'fails') since = rows.end > 0 ? rows.t(rows.end - 1) : undefined;
-        reason = verdict === 'undecided' ? (finished ? 'The run ended before the time was up' : 'It has not happened yet') : verdict === 'fails' ? 'It never happened in this run' : '';
+        reason =
+          verdict === 'undecided'
+            ? finished
+              ? 'The run ended before the time was up'
+              : 'It has not happened yet'
+            : verdict === 'fails'
+              ? 'It never happened in this run'
+              : '';
       }
       const margin = Number.isFinite(extreme) ? extreme * source.marginScale : undefined;
-      return { verdict, margin, unit: margin === undefined ? '' : source.unit, worstAt: extremeAt ?? since, failsSince: since, reason, lane: copy };
+      return {
+        verdict,
+        margin,
+        unit: margin === undefined ? '' : source.unit,
+        worstAt: extremeAt ?? since,
+        failsSince: since,
+        reason,
+        lane: copy,
+      };
     },
   };
 }

@@ -9,7 +9,8 @@ export function createNode(node: TreeNode, rows: Rows): Running {
     case 'state': {
       const out = new Track();
       return {
-        out, tail: () => [],
+        out,
+        tail: () => [],
         advance(values) {
           const holds = values[node.variable] !== 0;
           out.push(holds, node.margin >= 0 ? values[node.margin] * node.scale : infinite(holds));
@@ -20,33 +21,50 @@ export function createNode(node: TreeNode, rows: Rows): Running {
       return compare(node, createValue(node.left, rows, createNode), createValue(node.right, rows, createNode));
     case 'not': {
       const a = createNode(node.a, rows);
-      return mapped(a, (i) => [!a.out.b(i), -a.out.m(i)], (x) => (x === 2 ? 2 : x === 1 ? 0 : 1));
+      return mapped(
+        a,
+        (i) => [!a.out.b(i), -a.out.m(i)],
+        (x) => (x === 2 ? 2 : x === 1 ? 0 : 1),
+      );
     }
-    case 'rising': case 'falling': {
+    case 'rising':
+    case 'falling': {
       const a = createNode(node.a, rows);
       const wanted = node.op === 'rising';
       let before = !wanted;
-      return mapped(a, (i) => {
-        const now = a.out.b(i);
-        const happens = now === wanted && before !== wanted && (i > 0 || wanted);
-        before = now;
-        return [happens, infinite(happens)];
-      }, (x) => x);
+      return mapped(
+        a,
+        (i) => {
+          const now = a.out.b(i);
+          const happens = now === wanted && before !== wanted && (i > 0 || wanted);
+          before = now;
+          return [happens, infinite(happens)];
+        },
+        (x) => x,
+      );
     }
     case 'after': {
       const a = createNode(node.a, rows);
-      let before = false, last: number | undefined;
-      return mapped(a, (i) => {
-        const now = a.out.b(i);
-        if (now && !before) last = rows.t(i);
-        before = now;
-        const holds = last !== undefined && rows.t(i) >= last + node.seconds * (1 - 1e-12);
-        return [holds, infinite(holds)];
-      }, (x) => x);
+      let before = false,
+        last: number | undefined;
+      return mapped(
+        a,
+        (i) => {
+          const now = a.out.b(i);
+          if (now && !before) last = rows.t(i);
+          before = now;
+          const holds = last !== undefined && rows.t(i) >= last + node.seconds * (1 - 1e-12);
+          return [holds, infinite(holds)];
+        },
+        (x) => x,
+      );
     }
-    case 'and': case 'or': case 'implies':
+    case 'and':
+    case 'or':
+    case 'implies':
       return joined(node.op, createNode(node.a, rows), createNode(node.b, rows));
-    case 'always': case 'eventually':
+    case 'always':
+    case 'eventually':
       return window(createNode(node.a, rows), rows, node.from, node.to, node.op === 'always');
     case 'until':
       return until(createNode(node.a, rows), createNode(node.b, rows), rows, node.to);
@@ -71,14 +89,21 @@ function compare(node: Extract<TreeNode, { op: 'compare' }>, left: RunningValue,
   const sign = node.relation.startsWith('<') && node.relation !== '<>' ? 1 : -1;
   const equality = node.relation === '==' || node.relation === '<>';
   return {
-    out, tail: () => [],
+    out,
+    tail: () => [],
     advance(values) {
       const [l, r] = [left.next(values), right.next(values)];
       // sums of many terms meet a limit they should just reach
       const slack = node.counts ? 0 : 1e-12 * Math.max(Math.abs(l), Math.abs(r));
       const difference = sign * (r - l);
-      const holds = node.relation === '==' ? Math.abs(difference) <= slack : node.relation === '<>' ? Math.abs(difference) > slack
-        : node.relation.length === 2 ? difference >= -slack : difference > slack;
+      const holds =
+        node.relation === '=='
+          ? Math.abs(difference) <= slack
+          : node.relation === '<>'
+            ? Math.abs(difference) > slack
+            : node.relation.length === 2
+              ? difference >= -slack
+              : difference > slack;
       out.push(holds, equality ? infinite(holds) : difference);
     },
   };
@@ -132,7 +157,10 @@ function window(a: Running, rows: Rows, from: number, to: number, every: boolean
   const b = (i: number): boolean => a.out.b(i) !== every;
   const m = (i: number): number => flip * a.out.m(i);
   const greatest: number[] = [];
-  let head = 0, scan = 0, left = 0, lastTrue = -1;
+  let head = 0,
+    scan = 0,
+    left = 0,
+    lastTrue = -1;
   const between = (i: number, j: number, t: number): number => {
     const [t0, t1] = [rows.t(i), rows.t(j)];
     const [m0, m1] = [m(i), m(j)];
@@ -140,8 +168,10 @@ function window(a: Running, rows: Rows, from: number, to: number, every: boolean
     return m0 + ((m1 - m0) * (t - t0)) / (t1 - t0);
   };
   // "within T" counts the last moment in, "throughout T" does not: what lasts exactly T has lasted
-  const end = (i: number): number => (every ? Math.max(rows.t(i), (rows.t(i) + to) * (1 - 1e-12)) : (rows.t(i) + to) * (1 + 1e-13));
-  const covers = (i: number, j: number, limit: number): boolean => rows.t(j) <= rows.t(i) + from || (every && to > 0 ? rows.t(j) < limit : rows.t(j) <= limit);
+  const end = (i: number): number =>
+    every ? Math.max(rows.t(i), (rows.t(i) + to) * (1 - 1e-12)) : (rows.t(i) + to) * (1 + 1e-13);
+  const covers = (i: number, j: number, limit: number): boolean =>
+    rows.t(j) <= rows.t(i) + from || (every && to > 0 ? rows.t(j) < limit : rows.t(j) <= limit);
   return {
     out,
     advance(values) {
@@ -166,7 +196,8 @@ function window(a: Running, rows: Rows, from: number, to: number, every: boolean
           if (greatest[head] === left) best = head + 1 < greatest.length ? m(greatest[head + 1]) : -Infinity;
           if (left + 1 < a.out.end) best = Math.max(best, between(left, left + 1, begin));
         }
-        if (to !== Infinity && scan > left && scan < a.out.end) best = Math.max(best, between(scan - 1, scan, rows.t(i) + to));
+        if (to !== Infinity && scan > left && scan < a.out.end)
+          best = Math.max(best, between(scan - 1, scan, rows.t(i) + to));
         const holds = lastTrue >= left;
         out.push(holds !== every, flip * best);
         if (head > 1024) {
@@ -183,8 +214,10 @@ function window(a: Running, rows: Rows, from: number, to: number, every: boolean
       if (n === 0) return [];
       const newest = rows.t(first + n - 1);
       const result = new Array<Open>(n);
-      let yes = Infinity, maybe = Infinity;
-      const nextYes = new Array<number>(n), nextMaybe = new Array<number>(n);
+      let yes = Infinity,
+        maybe = Infinity;
+      const nextYes = new Array<number>(n),
+        nextMaybe = new Array<number>(n);
       for (let k = n - 1; k >= 0; k--) {
         if (values[k] === 1) yes = k;
         if (values[k] === 2) maybe = k;
@@ -222,7 +255,8 @@ function until(a: Running, b: Running, rows: Rows, to: number): Running {
         const limit = (rows.t(i) + to) * (1 + 1e-13);
         const late = stop < end ? rows.t(stop) > limit : end > 0 && rows.t(end - 1) > limit;
         if (stop >= end && !late) break;
-        let kept = Infinity, best = -Infinity;
+        let kept = Infinity,
+          best = -Infinity;
         for (let j = i; j <= stop && j < end && rows.t(j) <= limit; j++) {
           best = Math.max(best, Math.min(kept, b.out.m(j)));
           kept = Math.min(kept, a.out.m(j));

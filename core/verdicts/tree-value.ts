@@ -15,17 +15,25 @@ export function createValue(value: TreeValue, rows: Rows, makeNode: MakeNode): R
       return { next: () => value.value };
     case 'signal':
       return { next: (values) => values[value.variable] * value.scale + value.offset };
-    case 'abs': case 'negate': {
+    case 'abs':
+    case 'negate': {
       const a = make(value.a);
       return { next: value.op === 'abs' ? (v) => Math.abs(a.next(v)) : (v) => -a.next(v) };
     }
-    case '+': case '-': case '*': case '/': {
+    case '+':
+    case '-':
+    case '*':
+    case '/': {
       const [a, b] = [make(value.a), make(value.b)];
       switch (value.op) {
-        case '+': return { next: (v) => a.next(v) + b.next(v) };
-        case '-': return { next: (v) => a.next(v) - b.next(v) };
-        case '*': return { next: (v) => a.next(v) * b.next(v) };
-        case '/': return { next: (v) => a.next(v) / b.next(v) };
+        case '+':
+          return { next: (v) => a.next(v) + b.next(v) };
+        case '-':
+          return { next: (v) => a.next(v) - b.next(v) };
+        case '*':
+          return { next: (v) => a.next(v) * b.next(v) };
+        case '/':
+          return { next: (v) => a.next(v) / b.next(v) };
       }
       break;
     }
@@ -43,9 +51,17 @@ export function createValue(value: TreeValue, rows: Rows, makeNode: MakeNode): R
         },
       };
     }
-    case 'average': case 'rms':
-      return mean(make(value.of), value.op === 'rms', value.during && condition(value.during, rows, makeNode), value.window, rows);
-    case 'highest': case 'lowest':
+    case 'average':
+    case 'rms':
+      return mean(
+        make(value.of),
+        value.op === 'rms',
+        value.during && condition(value.during, rows, makeNode),
+        value.window,
+        rows,
+      );
+    case 'highest':
+    case 'lowest':
       return extreme(make(value.of), value.op === 'highest' ? 1 : -1, value.window, rows);
     case 'at': {
       const of = make(value.of);
@@ -101,7 +117,8 @@ function events(node: TreeNode, rows: Rows, makeNode: MakeNode): (values: Float6
 
 function count(happens: (values: Float64Array) => boolean, window: number, rows: Rows): RunningValue {
   const times: number[] = [];
-  let total = 0, head = 0;
+  let total = 0,
+    head = 0;
   return {
     next(v) {
       const now = rows.t(rows.end - 1);
@@ -117,10 +134,21 @@ function count(happens: (values: Float64Array) => boolean, window: number, rows:
 }
 
 /** Mean of a signal that is a straight line between rows, of all time or of a moving window, or of the time a condition holds. */
-function mean(of: RunningValue, squared: boolean, during: ((values: Float64Array) => boolean) | undefined, window: number, rows: Rows): RunningValue {
-  let area = 0, length = 0, lastX = 0, lastT: number | undefined, was = true;
+function mean(
+  of: RunningValue,
+  squared: boolean,
+  during: ((values: Float64Array) => boolean) | undefined,
+  window: number,
+  rows: Rows,
+): RunningValue {
+  let area = 0,
+    length = 0,
+    lastX = 0,
+    lastT: number | undefined,
+    was = true;
   const areas: { t: number; area: number; x: number }[] = [];
-  const piece = (a: number, b: number, dt: number): number => (squared ? ((a * a + a * b + b * b) / 3) * dt : ((a + b) / 2) * dt);
+  const piece = (a: number, b: number, dt: number): number =>
+    squared ? ((a * a + a * b + b * b) / 3) * dt : ((a + b) / 2) * dt;
   let head = 0;
   const result = (sum: number, over: number, x: number): number => {
     const value = over > 0 ? sum / over : squared ? x * x : x;

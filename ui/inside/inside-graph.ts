@@ -18,14 +18,38 @@ export interface End {
   readonly carries: string;
   readonly domain: string;
 }
-export type PartNode = Node<{
-  readonly network: NetworkPart; readonly item: string; readonly left: readonly End[]; readonly right: readonly End[]; readonly says: string; readonly lit: boolean; readonly wrong: boolean; readonly address: string; readonly headHeight: number;
-}, 'part'>;
+export type PartNode = Node<
+  {
+    readonly network: NetworkPart;
+    readonly item: string;
+    readonly left: readonly End[];
+    readonly right: readonly End[];
+    readonly says: string;
+    readonly lit: boolean;
+    readonly wrong: boolean;
+    readonly address: string;
+    readonly headHeight: number;
+  },
+  'part'
+>;
 export type EdgeNode = Node<{ readonly name: string; readonly end: End; readonly gives: boolean }, 'edge'>;
 export type AnyNode = PartNode | EdgeNode;
-export type LinkEdge = FlowEdge<{ readonly item: string; readonly network: NetworkLink; readonly kind: End['kind']; readonly moving: boolean; readonly wrong: boolean; readonly address: string; readonly carries: string; readonly labelled: boolean }, 'link'>;
+export type LinkEdge = FlowEdge<
+  {
+    readonly item: string;
+    readonly network: NetworkLink;
+    readonly kind: End['kind'];
+    readonly moving: boolean;
+    readonly wrong: boolean;
+    readonly address: string;
+    readonly carries: string;
+    readonly labelled: boolean;
+  },
+  'link'
+>;
 
-export const cardWidth = 210, rowHeight = 19;
+export const cardWidth = 210,
+  rowHeight = 19;
 
 /** What is selected when a part or a link is: what the document has by its id, what the text has by what it says. */
 export const partItem = (p: NetworkPart): string => (p.part ? `part/${p.part.id}` : `declared/${p.name}`);
@@ -35,11 +59,17 @@ export const linkItem = (l: NetworkLink): string => (l.link ? `link/${l.link.id}
  * Ends that only give stand on the right, those that only take on the left. Physical ends do neither: they stand on the side
  * of what they are linked with, `pull` (how far to the right that is), in their order where that says nothing.
  */
-function sidesOf(ends: readonly NetworkEnd[], pull: (e: NetworkEnd) => number | undefined = () => undefined): { left: NetworkEnd[]; right: NetworkEnd[] } {
+function sidesOf(
+  ends: readonly NetworkEnd[],
+  pull: (e: NetworkEnd) => number | undefined = () => undefined,
+): { left: NetworkEnd[]; right: NetworkEnd[] } {
   const physical = ends.filter((e) => e.kind === 'physical');
   const pulls = new Map(physical.map((e, k) => [e, pull(e) ?? (k < physical.length / 2 ? -1e-3 : 1e-3)]));
   const sorted = [...physical].sort((a, b) => pulls.get(a)! - pulls.get(b)!);
-  const first = physical.length === 1 ? new Set(pulls.get(physical[0])! > 0 ? [] : physical) : new Set(sorted.slice(0, Math.ceil(physical.length / 2)));
+  const first =
+    physical.length === 1
+      ? new Set(pulls.get(physical[0])! > 0 ? [] : physical)
+      : new Set(sorted.slice(0, Math.ceil(physical.length / 2)));
   const isLeft = (e: NetworkEnd): boolean => (e.kind === 'physical' ? first.has(e) : e.gives === false);
   return { left: ends.filter(isLeft), right: ends.filter((e) => !isLeft(e)) };
 }
@@ -64,32 +94,75 @@ export function insideNodes({ type, network, path, run, cursor, item, wrong, cha
   const kept = new Map(type.layout.map((p) => [p.name, p]));
   const columns = Math.max(2, Math.ceil(Math.sqrt(network.parts.length)));
   const value = (name: string): string => (path === undefined ? '' : showValue(run, name, cursor));
-  const placeOf = (p: NetworkPart, k: number): Place => p.part?.place ?? kept.get(p.name) ?? { x: (k % columns) * 300, y: Math.floor(k / columns) * 190 };
+  const placeOf = (p: NetworkPart, k: number): Place =>
+    p.part?.place ?? kept.get(p.name) ?? { x: (k % columns) * 300, y: Math.floor(k / columns) * 190 };
   const middles = new Map(network.parts.map((p, k) => [p.name, placeOf(p, k).x]));
   const pulls = pullsOf(network, middles);
   const parts = network.parts.map((p, k): PartNode => {
     const full = fullName(path, p.name);
     const end = (e: NetworkEnd): End => ({
-      path: `${p.name}.${plainName(e.name)}`, name: e.name, kind: e.kind, carries: e.carries, domain: e.domain,
-      value: e.kind === 'signal' ? value(`${full}.${e.name}`) : e.kind === 'physical' && e.carries !== '' ? value(`${full}.${e.name}.${e.carries.split(', ')[0]}`) : '',
+      path: `${p.name}.${plainName(e.name)}`,
+      name: e.name,
+      kind: e.kind,
+      carries: e.carries,
+      domain: e.domain,
+      value:
+        e.kind === 'signal'
+          ? value(`${full}.${e.name}`)
+          : e.kind === 'physical' && e.carries !== ''
+            ? value(`${full}.${e.name}.${e.carries.split(', ')[0]}`)
+            : '',
     });
     const { left, right } = sidesOf(p.ends, (e) => pulls.get(`${p.name}.${plainName(e.name)}`));
-    const state = path === undefined ? '' : chartsOf(p.typeName).map((c) => showValue(run, `${full}.${c}`, cursor)).filter(Boolean).map((s) => s.split('.').at(-1)).join(', ');
+    const state =
+      path === undefined
+        ? ''
+        : chartsOf(p.typeName)
+            .map((c) => showValue(run, `${full}.${c}`, cursor))
+            .filter(Boolean)
+            .map((s) => s.split('.').at(-1))
+            .join(', ');
     const headHeight = p.changes !== '' && !p.part ? 58 : 44;
     const place = placeOf(p, k);
     const own = partItem(p);
     return {
-      id: p.part?.id ?? own, type: 'part', position: { x: place.x, y: place.y }, width: cardWidth, height: headHeight + Math.max(left.length, right.length, 1) * rowHeight + 8, selected: item === own, deletable: false,
-      data: { network: p, item: own, left: left.map(end), right: right.map(end), says: state || p.says, lit: state !== '', headHeight, wrong: p.ref === undefined || (p.part !== undefined && wrong.has(p.part.id)), address: p.part ? `type/${type.id}/part/${p.part.id}` : `type/${type.id}/physics` },
+      id: p.part?.id ?? own,
+      type: 'part',
+      position: { x: place.x, y: place.y },
+      width: cardWidth,
+      height: headHeight + Math.max(left.length, right.length, 1) * rowHeight + 8,
+      selected: item === own,
+      deletable: false,
+      data: {
+        network: p,
+        item: own,
+        left: left.map(end),
+        right: right.map(end),
+        says: state || p.says,
+        lit: state !== '',
+        headHeight,
+        wrong: p.ref === undefined || (p.part !== undefined && wrong.has(p.part.id)),
+        address: p.part ? `type/${type.id}/part/${p.part.id}` : `type/${type.id}/physics`,
+      },
       ariaLabel: `Part ${p.name}, a ${p.typeName}`,
     };
   });
   const all = parts.map((n) => ({ ...n.position, width: n.width ?? 0, height: n.height ?? 0 }));
-  const left = Math.min(0, ...all.map((b) => b.x)) - 150, right = Math.max(400, ...all.map((b) => b.x + b.width)) + 60;
+  const left = Math.min(0, ...all.map((b) => b.x)) - 150,
+    right = Math.max(400, ...all.map((b) => b.x + b.width)) + 60;
   const { left: gives, right: takes } = sidesOf(network.border);
   const border = (e: NetworkEnd, isLeft: boolean, k: number): EdgeNode => ({
-    id: `border/${plainName(e.name)}`, type: 'edge', position: { x: isLeft ? left : right, y: 10 + k * 34 }, draggable: false, selectable: false, deletable: false,
-    data: { name: e.name, gives: isLeft, end: { path: plainName(e.name), name: e.name, kind: e.kind, value: '', carries: e.carries, domain: e.domain } },
+    id: `border/${plainName(e.name)}`,
+    type: 'edge',
+    position: { x: isLeft ? left : right, y: 10 + k * 34 },
+    draggable: false,
+    selectable: false,
+    deletable: false,
+    data: {
+      name: e.name,
+      gives: isLeft,
+      end: { path: plainName(e.name), name: e.name, kind: e.kind, value: '', carries: e.carries, domain: e.domain },
+    },
   });
   return [...parts, ...gives.map((e, k) => border(e, true, k)), ...takes.map((e, k) => border(e, false, k))];
 }
@@ -108,7 +181,10 @@ function pullsOf(network: Network, middles: ReadonlyMap<string, number>): Readon
   return new Map([...found].map(([path, list]) => [path, list.reduce((x, y) => x + y, 0) / list.length]));
 }
 
-export function insideEdges({ type, network, item, wrong, labelled, carriedBy }: GraphInput, lit: ReadonlySet<string>): LinkEdge[] {
+export function insideEdges(
+  { type, network, item, wrong, labelled, carriedBy }: GraphInput,
+  lit: ReadonlySet<string>,
+): LinkEdge[] {
   const idOf = new Map(network.parts.map((p) => [p.name, p.part?.id ?? partItem(p)]));
   const borders = new Set(network.border.map((e) => plainName(e.name)));
   return network.links.flatMap((l): LinkEdge[] => {
@@ -125,13 +201,37 @@ export function insideEdges({ type, network, item, wrong, labelled, carriedBy }:
     const carried = l.link ? carriedBy(l.link) : { name: '', forth: l.kind === 'signal', back: false };
     const isWrong = l.link !== undefined && wrong.has(l.link.id);
     const isMoving = l.link !== undefined && lit.has(l.link.id);
-    const arrow = { type: MarkerType.ArrowClosed, width: 16, height: 16, color: isWrong ? 'var(--bad)' : item === own ? 'var(--accent)' : isMoving ? 'var(--now)' : 'var(--ink-3)' };
-    return [{
-      id: l.link?.id ?? `${own}${l.within}`, type: 'link', source: a.node, target: b.node, sourceHandle: a.handle, targetHandle: b.handle, selected: item === own, deletable: false,
-      ...(carried.forth && { markerEnd: arrow }), ...(carried.back && { markerStart: { ...arrow, orient: 'auto-start-reverse' } }),
-      ariaLabel: `Link from ${l.a} to ${l.b}${carried.name ? `, carries ${carried.name}` : ''}`,
-      data: { item: own, network: l, kind: l.kind, moving: isMoving, wrong: isWrong, carries: carried.name, labelled, address: l.link ? `type/${type.id}/link/${l.link.id}` : '' },
-    }];
+    const arrow = {
+      type: MarkerType.ArrowClosed,
+      width: 16,
+      height: 16,
+      color: isWrong ? 'var(--bad)' : item === own ? 'var(--accent)' : isMoving ? 'var(--now)' : 'var(--ink-3)',
+    };
+    return [
+      {
+        id: l.link?.id ?? `${own}${l.within}`,
+        type: 'link',
+        source: a.node,
+        target: b.node,
+        sourceHandle: a.handle,
+        targetHandle: b.handle,
+        selected: item === own,
+        deletable: false,
+        ...(carried.forth && { markerEnd: arrow }),
+        ...(carried.back && { markerStart: { ...arrow, orient: 'auto-start-reverse' } }),
+        ariaLabel: `Link from ${l.a} to ${l.b}${carried.name ? `, carries ${carried.name}` : ''}`,
+        data: {
+          item: own,
+          network: l,
+          kind: l.kind,
+          moving: isMoving,
+          wrong: isWrong,
+          carries: carried.name,
+          labelled,
+          address: l.link ? `type/${type.id}/link/${l.link.id}` : '',
+        },
+      },
+    ];
   });
 }
 
@@ -139,18 +239,34 @@ export const layoutGraph = (nodes: readonly AnyNode[], edges: readonly LinkEdge[
   const parts = nodes.filter((n) => n.type === 'part');
   const ids = new Set(parts.map((n) => n.id));
   return {
-    id: 'inside', width: 0, height: 0,
-    layoutOptions: { 'elk.algorithm': 'layered', 'elk.direction': 'RIGHT', 'elk.layered.spacing.nodeNodeBetweenLayers': '70', 'elk.spacing.nodeNode': '30', 'elk.layered.considerModelOrder.strategy': 'NODES_AND_EDGES',
+    id: 'inside',
+    width: 0,
+    height: 0,
+    layoutOptions: {
+      'elk.algorithm': 'layered',
+      'elk.direction': 'RIGHT',
+      'elk.layered.spacing.nodeNodeBetweenLayers': '70',
+      'elk.spacing.nodeNode': '30',
+      'elk.layered.considerModelOrder.strategy': 'NODES_AND_EDGES',
       // wide networks go on in a second row
       ...(parts.length > 6 && { 'elk.aspectRatio': '1.8', 'elk.layered.wrapping.strategy': 'MULTI_EDGE' }),
     },
     children: parts.map((n) => ({ id: n.id, width: n.width ?? cardWidth, height: n.height ?? 80 })),
-    edges: edges.flatMap((e) => (ids.has(e.source) && ids.has(e.target) && e.source !== e.target ? [{ id: e.id, sources: [e.source], targets: [e.target] }] : [])),
+    edges: edges.flatMap((e) =>
+      ids.has(e.source) && ids.has(e.target) && e.source !== e.target
+        ? [{ id: e.id, sources: [e.source], targets: [e.target] }]
+        : [],
+    ),
   };
 };
 
 /** Links something is moving along at a time: a message that has just been sent, or a value that is not at rest. */
-export function movingLinks(type: PartType, path: string | undefined, run: RunView | undefined, cursor: number): ReadonlySet<string> {
+export function movingLinks(
+  type: PartType,
+  path: string | undefined,
+  run: RunView | undefined,
+  cursor: number,
+): ReadonlySet<string> {
   const found = new Set<string>();
   if (!run || path === undefined) return found;
   const window = Math.max(1e-9, run.stop * 0.015);
@@ -158,11 +274,15 @@ export function movingLinks(type: PartType, path: string | undefined, run: RunVi
   for (const l of type.links) {
     const [from, to] = [fullName(path, l.from), fullName(path, l.to)];
     const [a, b] = [from.replace(/\.[^.]*$/, ''), to.replace(/\.[^.]*$/, '')];
-    if (recent.some((m) => run.model.parts[m.sender] === a && m.receivers.some((r) => run.model.parts[r] === b))) found.add(l.id);
+    if (recent.some((m) => run.model.parts[m.sender] === a && m.receivers.some((r) => run.model.parts[r] === b)))
+      found.add(l.id);
     const column = run.data.columns.get(from);
     if (column?.kind !== 'real' && column?.kind !== 'boolean') continue;
     const now = Number(showValue(run, from, cursor).replace(/[^\d.eE+-]/g, ''));
-    const isOn = column.kind === 'boolean' ? showValue(run, from, cursor) === 'true' || showValue(run, from, cursor) === 'yes' : Math.abs(now) > 1e-6;
+    const isOn =
+      column.kind === 'boolean'
+        ? showValue(run, from, cursor) === 'true' || showValue(run, from, cursor) === 'yes'
+        : Math.abs(now) > 1e-6;
     if (isOn && run.status === 'running') found.add(l.id);
   }
   return found;

@@ -5,13 +5,22 @@ import type { CatalogueEntry } from '@/core/network/catalogue';
 import { Button } from '../button';
 
 /** Everything parts can be made of, by field; typing searches names and what they do. */
-export function LibraryMenu({ entries, onChoose }: { readonly entries: readonly CatalogueEntry[]; readonly onChoose: (entry: CatalogueEntry) => void }) {
+export function LibraryMenu({
+  entries,
+  onChoose,
+}: {
+  readonly entries: readonly CatalogueEntry[];
+  readonly onChoose: (entry: CatalogueEntry) => void;
+}) {
   const [search, setSearch] = useState('');
   const [shown, setShown] = useState(false);
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const groups = useMemo(() => {
     const found = entries.filter((e) => words.every((w) => `${e.name} ${e.note}`.toLowerCase().includes(w)));
-    return [...new Set(found.map((e) => e.group))].map((group) => ({ group, entries: found.filter((e) => e.group === group) }));
+    return [...new Set(found.map((e) => e.group))].map((group) => ({
+      group,
+      entries: found.filter((e) => e.group === group),
+    }));
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [entries, search]);
   const choose = (e: CatalogueEntry): void => {
@@ -38,7 +47,12 @@ export function LibraryMenu({ entries, onChoose }: { readonly entries: readonly 
         <div className="dropdown-menu show library-menu">
           <div className="px-2 pb-1">
             <input
-              className="form-control form-control-sm" autoFocus placeholder="resistor, gear, dT …" aria-label="Search the library" value={search} onChange={(e) => setSearch(e.target.value)}
+              className="form-control form-control-sm"
+              autoFocus
+              placeholder="resistor, gear, dT …"
+              aria-label="Search the library"
+              value={search}
+              onChange={(e) => setSearch(e.target.value)}
               onKeyDown={(e) => {
                 if (e.key !== 'Enter') return;
                 e.preventDefault();
@@ -51,7 +65,16 @@ export function LibraryMenu({ entries, onChoose }: { readonly entries: readonly 
               <section key={group} aria-label={group}>
                 <h4>{group}</h4>
                 {list.map((e) => (
-                  <button type="button" className="dropdown-item" key={e.name} draggable onDragStart={(d) => d.dataTransfer.setData('application/x-class', e.name)} onDragEnd={() => setShown(false)} onClick={() => choose(e)} title={e.note}>
+                  <button
+                    type="button"
+                    className="dropdown-item"
+                    key={e.name}
+                    draggable
+                    onDragStart={(d) => d.dataTransfer.setData('application/x-class', e.name)}
+                    onDragEnd={() => setShown(false)}
+                    onClick={() => choose(e)}
+                    title={e.note}
+                  >
                     <strong>{e.name.split('.').at(-1)}</strong> <span className="quiet">{e.note}</span>
                   </button>
                 ))}

@@ -30,10 +30,22 @@ export function selectedPart(type: PartType | undefined, item: string): string |
 /** What can be set of a part: a form made from the declarations of its class. */
 export function PartSettings({ name }: { readonly name: string }) {
   const { project, type, path } = useHere();
-  return project && type ? <Settings key={`${type.id}.${name}`} project={project} type={type} path={path} name={name} /> : null;
+  return project && type ? (
+    <Settings key={`${type.id}.${name}`} project={project} type={type} path={path} name={name} />
+  ) : null;
 }
 
-function Settings({ project, type, path, name }: { readonly project: Project; readonly type: PartType; readonly path: string | undefined; readonly name: string }) {
+function Settings({
+  project,
+  type,
+  path,
+  name,
+}: {
+  readonly project: Project;
+  readonly type: PartType;
+  readonly path: string | undefined;
+  readonly name: string;
+}) {
   const { edit } = useProject.getState();
   const { select, go } = usePlace.getState();
   const run = useRuns((s) => s.current);
@@ -47,34 +59,78 @@ function Settings({ project, type, path, name }: { readonly project: Project; re
   if (!found) return <p className="px-3 pt-2 quiet">There is no part {name} any more.</p>;
   const { part } = found;
   const target = project.types.find((t) => t.name === found.typeName);
-  const physics = (next: string, label: string): Problem | undefined => edit({ kind: 'update', list: 'types', id: type.id, changes: { physics: next } }, label);
-  const valueOf = (s: Setting): string => (part ? (part.changes.find((c) => c.name === s.name)?.value ?? '') : valueIn(type.physics, name, s.name));
+  const physics = (next: string, label: string): Problem | undefined =>
+    edit({ kind: 'update', list: 'types', id: type.id, changes: { physics: next } }, label);
+  const valueOf = (s: Setting): string =>
+    part ? (part.changes.find((c) => c.name === s.name)?.value ?? '') : valueIn(type.physics, name, s.name);
   const change = (s: Setting, value: string): Problem | undefined => {
     const wrong = value.trim() === '' ? undefined : valueProblem(s, value);
     if (wrong) return wrong;
     const label = `Change ${s.name} of ${name}`;
     if (!part) return physics(changeValue(type.physics, name, s.name, value), label);
     const others = part.changes.filter((c) => c.name !== s.name);
-    return edit({ kind: 'update', list: `types/${type.id}/parts`, id: part.id, changes: { changes: value.trim() === '' ? others : [...others, { name: s.name, value }] } }, label);
+    return edit(
+      {
+        kind: 'update',
+        list: `types/${type.id}/parts`,
+        id: part.id,
+        changes: { changes: value.trim() === '' ? others : [...others, { name: s.name, value }] },
+      },
+      label,
+    );
   };
   const rename = (next: string): Problem | undefined => {
-    if (part) return edit({ kind: 'rename', list: `types/${type.id}/parts`, id: part.id, name: next }, `Rename ${name}`);
-    if (!nameSchema.isValidSync(next)) return problem('error', 'invalid', 'A name starts with a letter and has letters, digits and _ only');
-    if (next !== name && [...allNames(type), ...network.parts.map((p) => p.name)].includes(next)) return problem('error', 'duplicate-name', `${next} is taken`);
+    if (part)
+      return edit({ kind: 'rename', list: `types/${type.id}/parts`, id: part.id, name: next }, `Rename ${name}`);
+    if (!nameSchema.isValidSync(next))
+      return problem('error', 'invalid', 'A name starts with a letter and has letters, digits and _ only');
+    if (next !== name && [...allNames(type), ...network.parts.map((p) => p.name)].includes(next))
+      return problem('error', 'duplicate-name', `${next} is taken`);
     const layout = type.layout.map((p) => (p.name === name ? { ...p, name: next } : p));
-    const refused = edit({ kind: 'update', list: 'types', id: type.id, changes: { physics: renamePart(type.physics, name, next), layout } }, `Rename ${name}`);
+    const refused = edit(
+      {
+        kind: 'update',
+        list: 'types',
+        id: type.id,
+        changes: { physics: renamePart(type.physics, name, next), layout },
+      },
+      `Rename ${name}`,
+    );
     if (!refused) select(`declared/${next}`);
     return refused;
   };
   const remove = (): void => {
-    if (part) deleteWithImpact(`type/${type.id}/part/${part.id}`, { kind: 'remove', list: `types/${type.id}/parts`, id: part.id }, `Delete ${name}`, () => select(''));
-    else if (!edit({ kind: 'update', list: 'types', id: type.id, changes: { physics: erasePart(type.physics, name), layout: type.layout.filter((p) => p.name !== name) } }, `Delete ${name}`)) select('');
+    if (part)
+      deleteWithImpact(
+        `type/${type.id}/part/${part.id}`,
+        { kind: 'remove', list: `types/${type.id}/parts`, id: part.id },
+        `Delete ${name}`,
+        () => select(''),
+      );
+    else if (
+      !edit(
+        {
+          kind: 'update',
+          list: 'types',
+          id: type.id,
+          changes: { physics: erasePart(type.physics, name), layout: type.layout.filter((p) => p.name !== name) },
+        },
+        `Delete ${name}`,
+      )
+    )
+      select('');
   };
-  const now = path === undefined || !run ? [] : found.ends.filter((e) => e.kind === 'physical').flatMap((e) => e.carries.split(', ').map((q) => `${e.name}.${q}`)).flatMap((q) => {
-    const full = `${fullName(path, name)}.${q}`;
-    const value = showValue(run, full, cursor);
-    return value ? [{ name: q, value, unit: run.model.units[full] }] : [];
-  });
+  const now =
+    path === undefined || !run
+      ? []
+      : found.ends
+          .filter((e) => e.kind === 'physical')
+          .flatMap((e) => e.carries.split(', ').map((q) => `${e.name}.${q}`))
+          .flatMap((q) => {
+            const full = `${fullName(path, name)}.${q}`;
+            const value = showValue(run, full, cursor);
+            return value ? [{ name: q, value, unit: run.model.units[full] }] : [];
+          });
   const groups = [...new Set(settings.map((s) => s.group))];
   return (
     <>
@@ -89,25 +145,55 @@ function Settings({ project, type, path, name }: { readonly project: Project; re
       <div className="pane-body pt-2" data-testid="part-settings">
         <div className="px-3 pb-2">
           <span className="quiet">a </span>
-          {target ? <button type="button" className="btn btn-link p-0 type-tag" style={{ fontSize: 'inherit' }} onClick={() => go({ area: 'product', part: part ? fullName(path, name) : '', type: part ? '' : target.id })}>{found.typeName}</button> : <span className="type-tag">{found.typeName}</span>}
+          {target ? (
+            <button
+              type="button"
+              className="btn btn-link p-0 type-tag"
+              style={{ fontSize: 'inherit' }}
+              onClick={() =>
+                go({ area: 'product', part: part ? fullName(path, name) : '', type: part ? '' : target.id })
+              }
+            >
+              {found.typeName}
+            </button>
+          ) : (
+            <span className="type-tag">{found.typeName}</span>
+          )}
           {found.says && <span className="quiet">: {found.says}</span>}
         </div>
         {groups.map((group) => (
           <section key={group}>
             {group !== '' && <h3 className="section-title">{group === 'Start' ? 'Start values' : group}</h3>}
-            {settings.filter((s) => s.group === group).map((s) => (
-              <div className="setting" key={s.name} title={limitText(s)}>
-                <label>
-                  <span className="mono">{s.name.replace(/\.start$/, '')}</span> {s.unit !== '' && s.unit !== '1' && <span className="quiet">{s.unit}</span>}
-                  {s.note && <small className="quiet">{s.note}</small>}
-                </label>
-                {s.choices ? (
-                  <CellSelect value={valueOf(s) || ''} label={`${s.name} of ${name}`} options={[['', `${s.value || '–'} (as declared)`] as const, ...s.choices.map((c) => [c, c.split('.').at(-1)!] as const)]} onCommit={(v) => void change(s, v)} />
-                ) : (
-                  <CellField value={valueOf(s)} label={`${s.name} of ${name}`} mono placeholder={s.value || (s.dimensions > 0 ? '{ … }' : '0')} onCommit={(v) => change(s, v)} />
-                )}
-              </div>
-            ))}
+            {settings
+              .filter((s) => s.group === group)
+              .map((s) => (
+                <div className="setting" key={s.name} title={limitText(s)}>
+                  <label>
+                    <span className="mono">{s.name.replace(/\.start$/, '')}</span>{' '}
+                    {s.unit !== '' && s.unit !== '1' && <span className="quiet">{s.unit}</span>}
+                    {s.note && <small className="quiet">{s.note}</small>}
+                  </label>
+                  {s.choices ? (
+                    <CellSelect
+                      value={valueOf(s) || ''}
+                      label={`${s.name} of ${name}`}
+                      options={[
+                        ['', `${s.value || '–'} (as declared)`] as const,
+                        ...s.choices.map((c) => [c, c.split('.').at(-1)!] as const),
+                      ]}
+                      onCommit={(v) => void change(s, v)}
+                    />
+                  ) : (
+                    <CellField
+                      value={valueOf(s)}
+                      label={`${s.name} of ${name}`}
+                      mono
+                      placeholder={s.value || (s.dimensions > 0 ? '{ … }' : '0')}
+                      onCommit={(v) => change(s, v)}
+                    />
+                  )}
+                </div>
+              ))}
           </section>
         ))}
         {settings.length === 0 && <p className="px-3 quiet">Nothing of it can be set.</p>}
@@ -115,7 +201,12 @@ function Settings({ project, type, path, name }: { readonly project: Project; re
           <section>
             <h3 className="section-title">At the cursor</h3>
             {now.map((q) => (
-              <div key={q.name} className="field-row"><label className="mono">{q.name}</label><span className="mono">{q.value} <span className="quiet">{q.unit}</span></span></div>
+              <div key={q.name} className="field-row">
+                <label className="mono">{q.name}</label>
+                <span className="mono">
+                  {q.value} <span className="quiet">{q.unit}</span>
+                </span>
+              </div>
             ))}
           </section>
         )}
@@ -132,16 +223,25 @@ function Settings({ project, type, path, name }: { readonly project: Project; re
 
 const classText = (definition: Parameters<typeof printClass>[0]): string => printClass(definition);
 
-const limitText = (s: Setting): string => [s.note, s.min && `at least ${s.min}`, s.max && `at most ${s.max}`].filter(Boolean).join('; ');
+const limitText = (s: Setting): string =>
+  [s.note, s.min && `at least ${s.min}`, s.max && `at most ${s.max}`].filter(Boolean).join('; ');
 
 /** What is wrong with a new value: its text, or that it is beyond the limits of its declaration. */
 function valueProblem(s: Setting, value: string): Problem | undefined {
   const { value: tree, problems } = parseExpressionText(value);
   if (problems.length > 0) return problems[0];
-  const number = tree.kind === 'number' ? tree.value : tree.kind === 'unary' && tree.op === '-' && tree.operand.kind === 'number' ? -tree.operand.value : undefined;
+  const number =
+    tree.kind === 'number'
+      ? tree.value
+      : tree.kind === 'unary' && tree.op === '-' && tree.operand.kind === 'number'
+        ? -tree.operand.value
+        : undefined;
   if (number === undefined || (tree.kind === 'number' && tree.unit)) return undefined;
-  if (s.type === 'Integer' && !Number.isInteger(number)) return problem('error', 'invalid', `${s.name} is a whole number`);
-  if (s.min !== '' && number < Number(s.min)) return problem('error', 'limit', `${s.name} is at least ${s.min}${s.unit ? ` ${s.unit}` : ''}`);
-  if (s.max !== '' && number > Number(s.max)) return problem('error', 'limit', `${s.name} is at most ${s.max}${s.unit ? ` ${s.unit}` : ''}`);
+  if (s.type === 'Integer' && !Number.isInteger(number))
+    return problem('error', 'invalid', `${s.name} is a whole number`);
+  if (s.min !== '' && number < Number(s.min))
+    return problem('error', 'limit', `${s.name} is at least ${s.min}${s.unit ? ` ${s.unit}` : ''}`);
+  if (s.max !== '' && number > Number(s.max))
+    return problem('error', 'limit', `${s.name} is at most ${s.max}${s.unit ? ` ${s.unit}` : ''}`);
   return undefined;
 }

@@ -17,21 +17,37 @@ export function BranchButton() {
   const cursor = useRuns((s) => s.cursor);
   useRuns((s) => s.version);
   const [open, setOpen] = useState(false);
-  const [rows, setRows] = useState<readonly { readonly name: string; readonly value: string }[]>([{ name: '', value: '' }]);
+  const [rows, setRows] = useState<readonly { readonly name: string; readonly value: string }[]>([
+    { name: '', value: '' },
+  ]);
   const past = run !== undefined && run.status !== 'running' && run.model.parts.length > 0 && cursor <= run.time;
-  const now = (name: string): number | undefined => run && (valueAtTime(run.data, name, cursor) ?? run.model.parameters[name]);
+  const now = (name: string): number | undefined =>
+    run && (valueAtTime(run.data, name, cursor) ?? run.model.parameters[name]);
   const number = (text: string): number => (text.trim() === 'true' ? 1 : text.trim() === 'false' ? 0 : Number(text));
   const chosen = rows.filter((r) => r.name !== '');
-  const wrong = chosen.find((r) => !run?.model.settable.includes(r.name) || r.value.trim() === '' || !Number.isFinite(number(r.value)));
-  const set = (k: number, change: Partial<{ name: string; value: string }>): void => setRows(rows.map((r, j) => (j === k ? { ...r, ...change } : r)));
+  const wrong = chosen.find(
+    (r) => !run?.model.settable.includes(r.name) || r.value.trim() === '' || !Number.isFinite(number(r.value)),
+  );
+  const set = (k: number, change: Partial<{ name: string; value: string }>): void =>
+    setRows(rows.map((r, j) => (j === k ? { ...r, ...change } : r)));
   return (
     <Dropdown show={open} onToggle={setOpen} autoClose="outside" drop="up">
-      <Dropdown.Toggle as="button" type="button" className="btn btn-sm btn-plain tool-toggle" disabled={!past} aria-label="Branch here" title="Branch here: run on from the cursor with other values" data-testid="branch">
+      <Dropdown.Toggle
+        as="button"
+        type="button"
+        className="btn btn-sm btn-plain tool-toggle"
+        disabled={!past}
+        aria-label="Branch here"
+        title="Branch here: run on from the cursor with other values"
+        data-testid="branch"
+      >
         <GitBranch size={14} aria-hidden />
       </Dropdown.Toggle>
       <Dropdown.Menu className="p-3" style={{ width: 380 }} popperConfig={{ strategy: 'fixed' }} renderOnMount>
         <h3 className="section-title px-0 mt-0">Branch at t = {formatTime(cursor)}</h3>
-        <p className="quiet mb-2">Everything up to here is done again as it was, with what was done on panels. From here on:</p>
+        <p className="quiet mb-2">
+          Everything up to here is done again as it was, with what was done on panels. From here on:
+        </p>
         <datalist id="branch-names">
           {run?.model.settable.map((n) => (
             <option key={n} value={n} />
@@ -39,19 +55,58 @@ export function BranchButton() {
         </datalist>
         {rows.map((r, k) => (
           <div key={k} className="d-flex gap-2 mb-1 align-items-center">
-            <input className="form-control form-control-sm mono" list="branch-names" placeholder="quantity" aria-label={`Quantity ${k + 1}`} value={r.name}
-              onChange={(e) => set(k, { name: e.target.value, ...(r.value === '' && now(e.target.value) !== undefined && { value: formatNumber(now(e.target.value)!, 5) }) })} />
+            <input
+              className="form-control form-control-sm mono"
+              list="branch-names"
+              placeholder="quantity"
+              aria-label={`Quantity ${k + 1}`}
+              value={r.name}
+              onChange={(e) =>
+                set(k, {
+                  name: e.target.value,
+                  ...(r.value === '' &&
+                    now(e.target.value) !== undefined && { value: formatNumber(now(e.target.value)!, 5) }),
+                })
+              }
+            />
             <span>=</span>
-            <input className="form-control form-control-sm mono" style={{ width: 110 }} placeholder="value" aria-label={`Value ${k + 1}`} value={r.value} onChange={(e) => set(k, { value: e.target.value })} />
-            <span className="quiet" style={{ minWidth: 46 }}>{run?.model.units[r.name] ?? ''}</span>
+            <input
+              className="form-control form-control-sm mono"
+              style={{ width: 110 }}
+              placeholder="value"
+              aria-label={`Value ${k + 1}`}
+              value={r.value}
+              onChange={(e) => set(k, { value: e.target.value })}
+            />
+            <span className="quiet" style={{ minWidth: 46 }}>
+              {run?.model.units[r.name] ?? ''}
+            </span>
           </div>
         ))}
-        {wrong && <div className="field-problem">{run?.model.settable.includes(wrong.name) ? `${wrong.name} needs a number, true or false` : `${wrong.name} cannot be set: inputs, parameters and what charts set can`}</div>}
+        {wrong && (
+          <div className="field-problem">
+            {run?.model.settable.includes(wrong.name)
+              ? `${wrong.name} needs a number, true or false`
+              : `${wrong.name} cannot be set: inputs, parameters and what charts set can`}
+          </div>
+        )}
         <div className="d-flex gap-2 mt-2">
           <Button size="sm" onClick={() => setRows([...rows, { name: '', value: '' }])}>
             <Plus size={13} aria-hidden /> Another
           </Button>
-          <Button variant="primary" size="sm" disabled={wrong !== undefined} onClick={() => { setOpen(false); void branchAt(cursor, chosen.map((r) => ({ name: r.name, value: number(r.value) }))); }} data-testid="branch-run">
+          <Button
+            variant="primary"
+            size="sm"
+            disabled={wrong !== undefined}
+            onClick={() => {
+              setOpen(false);
+              void branchAt(
+                cursor,
+                chosen.map((r) => ({ name: r.name, value: number(r.value) })),
+              );
+            }}
+            data-testid="branch-run"
+          >
             Run on from here
           </Button>
         </div>
@@ -88,17 +143,34 @@ export function StopsButton() {
   };
   return (
     <Dropdown autoClose="outside" drop="up">
-      <Dropdown.Toggle as="button" type="button" className="btn btn-sm btn-plain tool-toggle" aria-label={`Where runs stop${count ? `, ${count}` : ''}`} title="Where runs stop" data-testid="stops">
+      <Dropdown.Toggle
+        as="button"
+        type="button"
+        className="btn btn-sm btn-plain tool-toggle"
+        aria-label={`Where runs stop${count ? `, ${count}` : ''}`}
+        title="Where runs stop"
+        data-testid="stops"
+      >
         <CircleStop size={14} aria-hidden /> {count > 0 && <span className="num">{count}</span>}
       </Dropdown.Toggle>
       <Dropdown.Menu className="p-3" style={{ width: 360 }} popperConfig={{ strategy: 'fixed' }} renderOnMount>
         <h3 className="section-title px-0 mt-0">Runs stop when</h3>
-        {count === 0 && <p className="quiet mb-2">Nothing stops a run yet. States and transitions are chosen on their sheet; a condition can be written here.</p>}
+        {count === 0 && (
+          <p className="quiet mb-2">
+            Nothing stops a run yet. States and transitions are chosen on their sheet; a condition can be written here.
+          </p>
+        )}
         {[...stops].map((address) => (
           <div key={address} className="d-flex align-items-center gap-2">
-            <button type="button" className="btn btn-link p-0 text-truncate" onClick={() => goTo(address)}>{nameOf(address)}</button>
+            <button type="button" className="btn btn-link p-0 text-truncate" onClick={() => goTo(address)}>
+              {nameOf(address)}
+            </button>
             <span className="spacer" style={{ flex: 1 }} />
-            <Button variant="bare" label={`No longer stop at ${nameOf(address)}`} onClick={() => toggleBreakpoint(address)}>
+            <Button
+              variant="bare"
+              label={`No longer stop at ${nameOf(address)}`}
+              onClick={() => toggleBreakpoint(address)}
+            >
               <X size={13} aria-hidden />
             </Button>
           </div>
@@ -107,13 +179,24 @@ export function StopsButton() {
           <div key={c} className="d-flex align-items-center gap-2">
             <span className="mono text-truncate">{c}</span>
             <span className="spacer" style={{ flex: 1 }} />
-            <Button variant="bare" label={`No longer stop when ${c}`} onClick={() => setStopConditions(conditions.filter((x) => x !== c))}>
+            <Button
+              variant="bare"
+              label={`No longer stop when ${c}`}
+              onClick={() => setStopConditions(conditions.filter((x) => x !== c))}
+            >
               <X size={13} aria-hidden />
             </Button>
           </div>
         ))}
         <div className="d-flex gap-2 mt-2">
-          <input className="form-control form-control-sm mono" placeholder="spindle.speed > 20" aria-label="Condition that stops a run" value={text} onChange={(e) => setText(e.target.value)} onKeyDown={(e) => e.key === 'Enter' && add()} />
+          <input
+            className="form-control form-control-sm mono"
+            placeholder="spindle.speed > 20"
+            aria-label="Condition that stops a run"
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+            onKeyDown={(e) => e.key === 'Enter' && add()}
+          />
           <Button size="sm" onClick={add} disabled={text.trim() === '' || problem !== undefined}>
             Add
           </Button>

@@ -19,8 +19,18 @@ export interface LaneMark {
 const noMarks: readonly LaneMark[] = [];
 
 /** Blocks and marks over the shared time axis. Colours are names of CSS variables. */
-export const LaneCanvas = memo(function LaneCanvas({ blocks, marks = noMarks, height, theme, label }: {
-  readonly blocks: readonly LaneBlock[]; readonly marks?: readonly LaneMark[]; readonly height: number; readonly theme: string; readonly label: string;
+export const LaneCanvas = memo(function LaneCanvas({
+  blocks,
+  marks = noMarks,
+  height,
+  theme,
+  label,
+}: {
+  readonly blocks: readonly LaneBlock[];
+  readonly marks?: readonly LaneMark[];
+  readonly height: number;
+  readonly theme: string;
+  readonly label: string;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const axis = useTimeAxis();
@@ -37,7 +47,8 @@ export const LaneCanvas = memo(function LaneCanvas({ blocks, marks = noMarks, he
     const colour = (name: string): string => css.getPropertyValue(name).trim();
     g.font = "11px 'Instrument Sans Variable', sans-serif";
     g.textBaseline = 'middle';
-    const top = 3, tall = height - 6;
+    const top = 3,
+      tall = height - 6;
     for (const b of blocks) {
       const left = Math.max(-2, toPixels(axis, b.from));
       const right = Math.min(axis.width + 2, toPixels(axis, b.to));
@@ -89,5 +100,12 @@ export const LaneCanvas = memo(function LaneCanvas({ blocks, marks = noMarks, he
       }
     }
   }, [blocks, marks, height, axis, theme]);
-  return <canvas ref={canvas} style={{ marginLeft: valueAxisWidth, width: axis.width, height, display: 'block' }} role="img" aria-label={label} />;
+  return (
+    <canvas
+      ref={canvas}
+      style={{ marginLeft: valueAxisWidth, width: axis.width, height, display: 'block' }}
+      role="img"
+      aria-label={label}
+    />
+  );
 });

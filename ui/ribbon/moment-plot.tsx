@@ -11,7 +11,17 @@ import { segmentsOf } from './reduce';
 import { laneLook, shortState } from './rows';
 
 /** The quantities of a requirement around one moment of a run, with its verdict lane; the moment is marked. */
-export function MomentPlot({ run, names, at, finding }: { readonly run: RunView; readonly names: readonly string[]; readonly at: number; readonly finding: RequirementFinding }) {
+export function MomentPlot({
+  run,
+  names,
+  at,
+  finding,
+}: {
+  readonly run: RunView;
+  readonly names: readonly string[];
+  readonly at: number;
+  readonly finding: RequirementFinding;
+}) {
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(500);
   const theme = usePlace((s) => s.theme);
@@ -30,9 +40,17 @@ export function MomentPlot({ run, names, at, finding }: { readonly run: RunView;
   }, [run.time, at, width]);
   const kindOf = (name: string): string | undefined => run.data.columns.get(name)?.kind;
   const curves = names.filter((n) => kindOf(n) === 'real' || kindOf(n) === 'integer');
-  const byUnit = [...new Set(curves.map((n) => run.data.columns.get(n)!.unit))].map((unit) => ({ unit, items: curves.filter((n) => run.data.columns.get(n)!.unit === unit) }));
+  const byUnit = [...new Set(curves.map((n) => run.data.columns.get(n)!.unit))].map((unit) => ({
+    unit,
+    items: curves.filter((n) => run.data.columns.get(n)!.unit === unit),
+  }));
   const lanes = names.filter((n) => !curves.includes(n));
-  const verdict = finding.lane.map((s, k): LaneBlock => ({ from: s.from, to: finding.lane[k + 1]?.from ?? run.time, ...laneLook[s.status], hatched: s.status === 'bad' }));
+  const verdict = finding.lane.map((s, k): LaneBlock => ({
+    from: s.from,
+    to: finding.lane[k + 1]?.from ?? run.time,
+    ...laneLook[s.status],
+    hatched: s.status === 'bad',
+  }));
   return (
     <div ref={box} className="moment-plot px-3" data-testid="moment-plot">
       <TimeAxisContext.Provider value={axis}>
@@ -40,12 +58,25 @@ export function MomentPlot({ run, names, at, finding }: { readonly run: RunView;
           {byUnit.map(({ unit, items }) => (
             <div key={unit}>
               <div className="mono moment-name">{items.join(', ')}</div>
-              <QuantityPlot items={items} unit={unit} height={110} data={run.data} earlier={undefined} version={version} theme={theme} />
+              <QuantityPlot
+                items={items}
+                unit={unit}
+                height={110}
+                data={run.data}
+                earlier={undefined}
+                version={version}
+                theme={theme}
+              />
             </div>
           ))}
           {lanes.map((name) => {
             const column = run.data.columns.get(name);
-            const blocks = segmentsOf(run.data, name, axis.from, axis.to).map((s): LaneBlock => ({ ...s, label: column?.kind === 'boolean' ? String(s.value === 1) : shortState(column?.literals[s.value] ?? ''), fill: s.value % 2 ? '--accent-soft' : '--paper-3', ink: '--ink' }));
+            const blocks = segmentsOf(run.data, name, axis.from, axis.to).map((s): LaneBlock => ({
+              ...s,
+              label: column?.kind === 'boolean' ? String(s.value === 1) : shortState(column?.literals[s.value] ?? ''),
+              fill: s.value % 2 ? '--accent-soft' : '--paper-3',
+              ink: '--ink',
+            }));
             return (
               <div key={name}>
                 <div className="mono moment-name">{name}</div>

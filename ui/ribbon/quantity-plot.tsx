@@ -42,15 +42,32 @@ export const QuantityPlot = memo(function QuantityPlot({ items, unit, height, da
       type: 'line',
       data: { datasets: [] },
       options: {
-        responsive: false, maintainAspectRatio: false, animation: false, parsing: false, normalized: true, events: [],
+        responsive: false,
+        maintainAspectRatio: false,
+        animation: false,
+        parsing: false,
+        normalized: true,
+        events: [],
         layout: { padding: { top: 4, bottom: 4, left: 0, right: 0 } },
         elements: { point: { radius: 0 }, line: { borderWidth: 1.5, tension: 0 } },
         scales: {
-          x: { type: 'linear', display: true, ticks: { display: false }, border: { display: false }, grid: { drawTicks: false } },
+          x: {
+            type: 'linear',
+            display: true,
+            ticks: { display: false },
+            border: { display: false },
+            grid: { drawTicks: false },
+          },
           y: {
-            type: 'linear', afterFit: (scale) => { scale.width = valueAxisWidth; }, border: { display: false }, grid: { drawTicks: false },
+            type: 'linear',
+            afterFit: (scale) => {
+              scale.width = valueAxisWidth;
+            },
+            border: { display: false },
+            grid: { drawTicks: false },
             ticks: { maxTicksLimit: 4, padding: 4, callback: (value) => formatNumber(Number(value), 3) },
-            title: { display: true, text: '', padding: 0, font: { size: 10 } }, grace: '6%',
+            title: { display: true, text: '', padding: 0, font: { size: 10 } },
+            grace: '6%',
           },
         },
         plugins: { legend: { display: false }, tooltip: { enabled: false } },
@@ -71,7 +88,10 @@ export const QuantityPlot = memo(function QuantityPlot({ items, unit, height, da
       const convert = own && target ? (v: number): number => convertValue(v, own, target) : (v: number): number => v;
       return {
         data: reducePoints(source, name, axis.from, axis.to, Math.max(50, axis.width), convert),
-        borderColor: colour(`--line-${(k % 5) + 1}`) + (ghost ? '88' : ''), borderDash: ghost ? [5, 4] : [], borderWidth: ghost ? 1.2 : 1.6, order: ghost ? 1 : 0,
+        borderColor: colour(`--line-${(k % 5) + 1}`) + (ghost ? '88' : ''),
+        borderDash: ghost ? [5, 4] : [],
+        borderWidth: ghost ? 1.2 : 1.6,
+        order: ghost ? 1 : 0,
       };
     };
     c.data.datasets = [
@@ -82,9 +102,14 @@ export const QuantityPlot = memo(function QuantityPlot({ items, unit, height, da
     x.min = axis.from;
     x.max = axis.to;
     const at = marks(axis.from, axis.to, axis.width / 90);
-    (x as { afterBuildTicks?: (scale: { ticks: { value: number }[] }) => void }).afterBuildTicks = (scale) => (scale.ticks = at.map((value) => ({ value })));
+    (x as { afterBuildTicks?: (scale: { ticks: { value: number }[] }) => void }).afterBuildTicks = (scale) =>
+      (scale.ticks = at.map((value) => ({ value })));
     (x.grid as { color?: string }).color = colour('--hair');
-    const y = c.options.scales!.y as { title: { text: string; color?: string }; ticks: { color?: string }; grid: { color?: string } };
+    const y = c.options.scales!.y as {
+      title: { text: string; color?: string };
+      ticks: { color?: string };
+      grid: { color?: string };
+    };
     y.title.text = unit === '1' ? '' : unit;
     y.title.color = y.ticks.color = colour('--ink-2');
     y.grid.color = colour('--hair');
@@ -93,5 +118,13 @@ export const QuantityPlot = memo(function QuantityPlot({ items, unit, height, da
     c.update('none');
   }, [items, unit, height, data, earlier, version, axis, theme, visible]);
 
-  return <canvas ref={canvas} height={height} style={{ display: 'block' }} role="img" aria-label={`Curves of ${items.join(', ')}`} />;
+  return (
+    <canvas
+      ref={canvas}
+      height={height}
+      style={{ display: 'block' }}
+      role="img"
+      aria-label={`Curves of ${items.join(', ')}`}
+    />
+  );
 });

@@ -10,7 +10,14 @@ export interface Point {
  * The points worth drawing: for each pixel the first, least, greatest and last value, so that no peak is lost however
  * many rows lie under one pixel.
  */
-export function reducePoints(data: RunData, name: string, from: number, to: number, pixels: number, convert: (value: number) => number): Point[] {
+export function reducePoints(
+  data: RunData,
+  name: string,
+  from: number,
+  to: number,
+  pixels: number,
+  convert: (value: number) => number,
+): Point[] {
   const column = data.columns.get(name);
   if (!column || data.rows === 0) return [];
   const { time } = data;
@@ -30,13 +37,16 @@ export function reducePoints(data: RunData, name: string, from: number, to: numb
   let r = first;
   while (r <= last) {
     const end = from + (Math.floor((time[r] - from) / width) + 1) * width;
-    let low = r, high = r, stop = r;
+    let low = r,
+      high = r,
+      stop = r;
     while (stop + 1 <= last && time[stop + 1] < end) {
       stop++;
       if (values[stop] < values[low]) low = stop;
       if (values[stop] > values[high]) high = stop;
     }
-    for (const k of [...new Set([r, Math.min(low, high), Math.max(low, high), stop])]) points.push({ x: time[k], y: convert(values[k]) });
+    for (const k of [...new Set([r, Math.min(low, high), Math.max(low, high), stop])])
+      points.push({ x: time[k], y: convert(values[k]) });
     r = stop + 1;
   }
   return points;

@@ -1,6 +1,16 @@
 'use client';
 import { useDroppable } from '@dnd-kit/core';
-import { ChevronsDownUp, ChevronsUpDown, Maximize2, Pause, Play, Square, StepForward, ZoomIn, ZoomOut } from 'lucide-react';
+import {
+  ChevronsDownUp,
+  ChevronsUpDown,
+  Maximize2,
+  Pause,
+  Play,
+  Square,
+  StepForward,
+  ZoomIn,
+  ZoomOut,
+} from 'lucide-react';
 import { useEffect, useMemo, useRef, useState, type PointerEvent, type WheelEvent } from 'react';
 import type { Project } from '@/core/project/project';
 import { cancelRun, changePace, pauseRun, resumeRun, startRun, stepRun } from '@/store/engine';
@@ -14,7 +24,13 @@ import { marks, niceStep, TimeAxisContext, toPixels, toTime, valueAxisWidth, typ
 import { BranchButton, StopsButton } from './branch';
 import { MessageRow, TrackRow, VerdictRow } from './rows';
 
-export const paces: readonly (readonly [number, string])[] = [[0, 'as fast as possible'], [10, '10×'], [1, '1×'], [0.1, '1/10'], [0.01, '1/100']];
+export const paces: readonly (readonly [number, string])[] = [
+  [0, 'as fast as possible'],
+  [10, '10×'],
+  [1, '1×'],
+  [0.1, '1/10'],
+  [0.01, '1/100'],
+];
 
 /** The time strip below every area: run controls, cursor, verdict lanes and tracks. */
 export function Ribbon({ open, onToggle }: { readonly open: boolean; readonly onToggle: () => void }) {
@@ -28,7 +44,15 @@ export function Ribbon({ open, onToggle }: { readonly open: boolean; readonly on
   );
 }
 
-function RunBar({ open, onToggle, project }: { readonly open: boolean; readonly onToggle: () => void; readonly project: Project }) {
+function RunBar({
+  open,
+  onToggle,
+  project,
+}: {
+  readonly open: boolean;
+  readonly onToggle: () => void;
+  readonly project: Project;
+}) {
   const run = useRuns((s) => s.current);
   const cursor = useRuns((s) => s.cursor);
   const pace = useRuns((s) => s.pace);
@@ -53,7 +77,12 @@ function RunBar({ open, onToggle, project }: { readonly open: boolean; readonly 
           <Pause size={14} aria-hidden /> Pause
         </Button>
       ) : (
-        <Button variant="primary" onClick={() => (paused ? resumeRun() : void startRun())} title={paused ? 'Go on (space)' : 'Run the setup (space)'} disabled={!setup}>
+        <Button
+          variant="primary"
+          onClick={() => (paused ? resumeRun() : void startRun())}
+          title={paused ? 'Go on (space)' : 'Run the setup (space)'}
+          disabled={!setup}
+        >
           <Play size={14} aria-hidden /> {paused ? 'Go on' : 'Run'}
         </Button>
       )}
@@ -65,7 +94,12 @@ function RunBar({ open, onToggle, project }: { readonly open: boolean; readonly 
       </Button>
       <StopsButton />
       <BranchButton />
-      <select className="form-select form-select-sm" aria-label="Setup" value={setup?.id ?? ''} onChange={(e) => chooseSetup(e.target.value)}>
+      <select
+        className="form-select form-select-sm"
+        aria-label="Setup"
+        value={setup?.id ?? ''}
+        onChange={(e) => chooseSetup(e.target.value)}
+      >
         {project.setups.length === 0 && <option value="">no setup yet</option>}
         {project.setups.map((s) => (
           <option key={s.id} value={s.id}>
@@ -73,7 +107,12 @@ function RunBar({ open, onToggle, project }: { readonly open: boolean; readonly 
           </option>
         ))}
       </select>
-      <select className="form-select form-select-sm" aria-label="Pace" value={pace} onChange={(e) => changePace(Number(e.target.value))}>
+      <select
+        className="form-select form-select-sm"
+        aria-label="Pace"
+        value={pace}
+        onChange={(e) => changePace(Number(e.target.value))}
+      >
         {paces.map(([value, text]) => (
           <option key={value} value={value}>
             {text}
@@ -87,7 +126,8 @@ function RunBar({ open, onToggle, project }: { readonly open: boolean; readonly 
       <span className="spacer" />
       {findings.length > 0 && (
         <span className="text-nowrap" data-testid="summary">
-          <strong style={{ color: 'var(--good)' }}>{count('holds')}</strong> hold, <strong style={{ color: count('fails') ? 'var(--bad)' : 'inherit' }}>{count('fails')}</strong> fail,{' '}
+          <strong style={{ color: 'var(--good)' }}>{count('holds')}</strong> hold,{' '}
+          <strong style={{ color: count('fails') ? 'var(--bad)' : 'inherit' }}>{count('fails')}</strong> fail,{' '}
           <span className="quiet">{count('undecided')} open</span>
         </span>
       )}
@@ -121,9 +161,19 @@ function RunStatusText() {
   return (
     <span className="quiet text-truncate" data-testid="run-status" data-run={run.model.run}>
       {run.setup} {run.status}
-      {run.warnings && run.warnings.length > 0 && <span style={{ color: run.warnings.every((w) => w.severity === 'info') ? undefined : 'var(--now-ink)' }} title={run.warnings.map((w) => w.message).join('\n')}> · {run.warnings[0].message}{run.warnings.length > 1 && ` and ${run.warnings.length - 1} more`}</span>}
+      {run.warnings && run.warnings.length > 0 && (
+        <span
+          style={{ color: run.warnings.every((w) => w.severity === 'info') ? undefined : 'var(--now-ink)' }}
+          title={run.warnings.map((w) => w.message).join('\n')}
+        >
+          {' '}
+          · {run.warnings[0].message}
+          {run.warnings.length > 1 && ` and ${run.warnings.length - 1} more`}
+        </span>
+      )}
       {run.stoppedAt && ' where it was told to stop'}
-      {earlier && ` · dashed: earlier run (${earlier.setup}${earlier.changes && earlier.changes !== run.changes ? `, ${earlier.changes}` : ''})`}
+      {earlier &&
+        ` · dashed: earlier run (${earlier.setup}${earlier.changes && earlier.changes !== run.changes ? `, ${earlier.changes}` : ''})`}
     </span>
   );
 }
@@ -140,7 +190,9 @@ function Tracks({ project }: { readonly project: Project }) {
   const say = usePlace((s) => s.say);
   const setup = useSetup();
   const narrow = useRef(224);
-  const drag = useRef<'cursor' | { readonly x: number; readonly span: readonly [number, number] } | undefined>(undefined);
+  const drag = useRef<'cursor' | { readonly x: number; readonly span: readonly [number, number] } | undefined>(
+    undefined,
+  );
 
   useEffect(() => {
     const el = body.current;
@@ -160,8 +212,10 @@ function Tracks({ project }: { readonly project: Project }) {
   const axis = useMemo<TimeAxis>(() => ({ from, to, width }), [from, to, width]);
   const plotLeft = narrow.current + valueAxisWidth;
 
-  const timeAt = (e: { readonly clientX: number }): number => toTime(axis, e.clientX - (body.current?.getBoundingClientRect().left ?? 0) - plotLeft);
-  const inPlot = (e: { readonly clientX: number }): boolean => e.clientX - (body.current?.getBoundingClientRect().left ?? 0) >= plotLeft - 4;
+  const timeAt = (e: { readonly clientX: number }): number =>
+    toTime(axis, e.clientX - (body.current?.getBoundingClientRect().left ?? 0) - plotLeft);
+  const inPlot = (e: { readonly clientX: number }): boolean =>
+    e.clientX - (body.current?.getBoundingClientRect().left ?? 0) >= plotLeft - 4;
   const clampTime = (t: number): number => Math.min(Math.max(t, 0), Math.max(run?.time ?? 0, 0));
 
   const down = (e: PointerEvent<HTMLDivElement>): void => {
@@ -216,19 +270,39 @@ function Tracks({ project }: { readonly project: Project }) {
     const track = project.tracks.find((t) => t.id === trackId);
     if (!track) return;
     const items = track.items.filter((i) => i !== name);
-    const refused = edit(items.length === 0 ? { kind: 'remove', list: 'tracks', id: trackId } : { kind: 'update', list: 'tracks', id: trackId, changes: { items } }, `Remove ${name} from the ribbon`);
+    const refused = edit(
+      items.length === 0
+        ? { kind: 'remove', list: 'tracks', id: trackId }
+        : { kind: 'update', list: 'tracks', id: trackId, changes: { items } },
+      `Remove ${name} from the ribbon`,
+    );
     if (refused) say(refused.message);
   };
 
   const cursorX = toPixels(axis, cursor);
-  const shownTracks = setup && setup.tracks.length > 0 ? project.tracks.filter((t) => setup.tracks.includes(t.id)) : project.tracks;
+  const shownTracks =
+    setup && setup.tracks.length > 0 ? project.tracks.filter((t) => setup.tracks.includes(t.id)) : project.tracks;
   const end = run?.time ?? 0;
   return (
     <TimeAxisContext.Provider value={axis}>
       <div
-        ref={body} className="ribbon-body" onPointerDown={down} onPointerMove={move} onPointerUp={() => (drag.current = undefined)} onPointerCancel={() => (drag.current = undefined)}
-        onWheel={wheel} onDoubleClick={(e) => inPlot(e) && setSpan(undefined)} onKeyDown={keys} tabIndex={0} role="slider" aria-label="Time cursor" aria-valuemin={0} aria-valuemax={end} aria-valuenow={cursor}
-        aria-valuetext={formatTime(cursor)} data-testid="tracks"
+        ref={body}
+        className="ribbon-body"
+        onPointerDown={down}
+        onPointerMove={move}
+        onPointerUp={() => (drag.current = undefined)}
+        onPointerCancel={() => (drag.current = undefined)}
+        onWheel={wheel}
+        onDoubleClick={(e) => inPlot(e) && setSpan(undefined)}
+        onKeyDown={keys}
+        tabIndex={0}
+        role="slider"
+        aria-label="Time cursor"
+        aria-valuemin={0}
+        aria-valuemax={end}
+        aria-valuenow={cursor}
+        aria-valuetext={formatTime(cursor)}
+        data-testid="tracks"
       >
         <Ruler axis={axis} />
         <div style={{ position: 'relative' }}>
@@ -237,7 +311,13 @@ function Tracks({ project }: { readonly project: Project }) {
             <TrackRow key={t.id} track={t} remove={(name) => removeItem(t.id, name)} />
           ))}
           {run && <MessageRow />}
-          {run && cursorX >= -1 && cursorX <= width + 1 && <div className="cursor-line" style={{ left: Math.round(plotLeft + cursorX) - 1 }} data-testid="cursor-line" />}
+          {run && cursorX >= -1 && cursorX <= width + 1 && (
+            <div
+              className="cursor-line"
+              style={{ left: Math.round(plotLeft + cursorX) - 1 }}
+              data-testid="cursor-line"
+            />
+          )}
         </div>
         <NewTrackZone empty={project.tracks.length === 0} />
       </div>
@@ -260,15 +340,25 @@ function VerdictRows({ end }: { readonly end: number }) {
   const lanes = findings.filter((f) => f.lane.length > 0 && !fixed.has(f.id));
   const failing = lanes.filter((f) => f.verdict === 'fails');
   let room = Math.max(0, (all ? mostLanes : fewLanes) - failing.length);
-  const shown = lanes.filter((f) => f.verdict === 'fails' || item === `requirement/${f.id}` || room-- > 0).slice(0, mostLanes * 2);
+  const shown = lanes
+    .filter((f) => f.verdict === 'fails' || item === `requirement/${f.id}` || room-- > 0)
+    .slice(0, mostLanes * 2);
   const more = lanes.length - shown.length;
   return (
     <>
-      {shown.map((f) => <VerdictRow key={f.id} finding={f} end={end} />)}
+      {shown.map((f) => (
+        <VerdictRow key={f.id} finding={f} end={end} />
+      ))}
       {(more > 0 || (all && lanes.length > fewLanes)) && (
         <div className="ribbon-row">
           <div className="row-label">
-            <button type="button" className="btn btn-link p-0 text-start" style={{ fontSize: '0.9em' }} onClick={() => setAll(!all)} disabled={all && more > 0 && lanes.length > mostLanes}>
+            <button
+              type="button"
+              className="btn btn-link p-0 text-start"
+              style={{ fontSize: '0.9em' }}
+              onClick={() => setAll(!all)}
+              disabled={all && more > 0 && lanes.length > mostLanes}
+            >
               {all ? (more > 0 ? `${more} more in the table` : 'fewer requirements') : `${more} more requirements`}
             </button>
           </div>
@@ -287,11 +377,27 @@ function Ruler({ axis }: { readonly axis: TimeAxis }) {
       <div className="row-label quiet" style={{ fontSize: '0.9em' }}>
         time in s
       </div>
-      <div className="time-ruler" style={{ position: 'relative', height: 20, marginLeft: valueAxisWidth, cursor: 'ew-resize' }} title="Drag to move along the run; wheel with Ctrl to zoom, double click for the whole run">
+      <div
+        className="time-ruler"
+        style={{ position: 'relative', height: 20, marginLeft: valueAxisWidth, cursor: 'ew-resize' }}
+        title="Drag to move along the run; wheel with Ctrl to zoom, double click for the whole run"
+      >
         {marks(axis.from, axis.to, axis.width / 90).map((t) => {
           const x = toPixels(axis, t);
           return x < -1 || x > axis.width - 4 ? null : (
-            <span key={t} className="mono quiet" style={{ position: 'absolute', left: x, top: 2, fontSize: 10, borderLeft: '1px solid var(--hair)', paddingLeft: 3, pointerEvents: 'none' }}>
+            <span
+              key={t}
+              className="mono quiet"
+              style={{
+                position: 'absolute',
+                left: x,
+                top: 2,
+                fontSize: 10,
+                borderLeft: '1px solid var(--hair)',
+                paddingLeft: 3,
+                pointerEvents: 'none',
+              }}
+            >
               {t.toFixed(digits)}
             </span>
           );
@@ -304,8 +410,17 @@ function Ruler({ axis }: { readonly axis: TimeAxis }) {
 function NewTrackZone({ empty }: { readonly empty: boolean }) {
   const { setNodeRef, isOver, active } = useDroppable({ id: 'new-track', data: { track: 'new' } });
   return (
-    <div ref={setNodeRef} className={`drop-hint${isOver ? ' drop-over' : ''}`} data-testid="new-track" style={{ minHeight: active ? 34 : 26 }}>
-      {active ? 'Drop here for a track of its own' : empty ? 'Drag a quantity or a state chart here to see it over time' : 'Drag quantities here from any area'}
+    <div
+      ref={setNodeRef}
+      className={`drop-hint${isOver ? ' drop-over' : ''}`}
+      data-testid="new-track"
+      style={{ minHeight: active ? 34 : 26 }}
+    >
+      {active
+        ? 'Drop here for a track of its own'
+        : empty
+          ? 'Drag a quantity or a state chart here to see it over time'
+          : 'Drag quantities here from any area'}
     </div>
   );
 }

@@ -16,10 +16,25 @@ import { lineColour, QuantityPlot } from './quantity-plot';
 import { segmentsOf } from './reduce';
 import { useTimeAxis } from './axis';
 
-function Row({ label, drop, height, children }: { readonly label: ReactNode; readonly drop?: string; readonly height: number; readonly children: ReactNode }) {
+function Row({
+  label,
+  drop,
+  height,
+  children,
+}: {
+  readonly label: ReactNode;
+  readonly drop?: string;
+  readonly height: number;
+  readonly children: ReactNode;
+}) {
   const { setNodeRef, isOver } = useDroppable({ id: drop ?? 'none', disabled: !drop, data: { track: drop } });
   return (
-    <div ref={setNodeRef} className={`ribbon-row${isOver ? ' drop-over' : ''}`} style={{ minHeight: height }} {...(drop && { 'data-track': drop })}>
+    <div
+      ref={setNodeRef}
+      className={`ribbon-row${isOver ? ' drop-over' : ''}`}
+      style={{ minHeight: height }}
+      {...(drop && { 'data-track': drop })}
+    >
       <div className="row-label">{label}</div>
       <div className="lane">{children}</div>
     </div>
@@ -46,7 +61,13 @@ export function VerdictRow({ finding, end }: { readonly finding: RequirementFind
   const lane = useThrottled(finding.lane, drawEvery);
   const drawnTo = useThrottled(end, drawEvery);
   const blocks = useMemo(
-    () => lane.map((s, k): LaneBlock => ({ from: s.from, to: lane[k + 1]?.from ?? drawnTo, ...laneLook[s.status], hatched: s.status === 'bad' })),
+    () =>
+      lane.map((s, k): LaneBlock => ({
+        from: s.from,
+        to: lane[k + 1]?.from ?? drawnTo,
+        ...laneLook[s.status],
+        hatched: s.status === 'bad',
+      })),
     [lane, drawnTo],
   );
   return (
@@ -54,10 +75,16 @@ export function VerdictRow({ finding, end }: { readonly finding: RequirementFind
       height={21}
       label={
         <div className="d-flex align-items-center gap-2">
-          <button type="button" className="btn btn-link p-0" style={{ fontSize: 'inherit' }} onClick={() => {
-            if (finding.worstAt !== undefined) moveCursor(finding.failsSince ?? finding.worstAt);
-            go({ area: 'needs', item: `requirement/${finding.id}` });
-          }} title="Go to the requirement and to the moment of its verdict">
+          <button
+            type="button"
+            className="btn btn-link p-0"
+            style={{ fontSize: 'inherit' }}
+            onClick={() => {
+              if (finding.worstAt !== undefined) moveCursor(finding.failsSince ?? finding.worstAt);
+              go({ area: 'needs', item: `requirement/${finding.id}` });
+            }}
+            title="Go to the requirement and to the moment of its verdict"
+          >
             {finding.key}
           </button>
           <span className="text-truncate" style={{ fontSize: '0.92em' }}>
@@ -74,10 +101,23 @@ export function VerdictRow({ finding, end }: { readonly finding: RequirementFind
 /** Names of states without what all of them share. */
 export const shortState = (path: string): string => path.split('.').slice(-2).join('.');
 
-function StateRow({ name, run, track, remove }: { readonly name: string; readonly run: RunView; readonly track: Track; readonly remove: (name: string) => void }) {
+function StateRow({
+  name,
+  run,
+  track,
+  remove,
+}: {
+  readonly name: string;
+  readonly run: RunView;
+  readonly track: Track;
+  readonly remove: (name: string) => void;
+}) {
   const theme = usePlace((s) => s.theme);
   const cursor = useRuns((s) => s.cursor);
-  const version = useThrottled(useRuns((s) => s.version), drawEvery);
+  const version = useThrottled(
+    useRuns((s) => s.version),
+    drawEvery,
+  );
   const axis = useTimeAxis();
   const column = run.data.columns.get(name);
   const now = stateAtTime(run.data, name, cursor);
@@ -85,19 +125,49 @@ function StateRow({ name, run, track, remove }: { readonly name: string; readonl
     void version;
     const kinds = column?.kind;
     return segmentsOf(run.data, name, axis.from, axis.to).map((s) => {
-      const label = kinds === 'boolean' ? (s.value ? 'true' : 'false') : shortState(column?.literals[s.value] ?? String(s.value));
-      const tint = kinds === 'boolean' ? (s.value ? '--accent-soft' : '--paper-2') : s.value % 2 ? '--paper-3' : '--accent-soft';
+      const label =
+        kinds === 'boolean' ? (s.value ? 'true' : 'false') : shortState(column?.literals[s.value] ?? String(s.value));
+      const tint =
+        kinds === 'boolean' ? (s.value ? '--accent-soft' : '--paper-2') : s.value % 2 ? '--paper-3' : '--accent-soft';
       return { ...s, label, fill: tint, ink: '--ink' };
     });
   }, [run.data, name, axis, version, column]);
   return (
-    <Row height={26} drop={`track:${track.id}`} label={<TrackValue name={name} value={now ? shortState(now) : column?.kind === 'boolean' ? String(Boolean(valueAtTime(run.data, name, cursor))) : '–'} remove={() => remove(name)} />}>
+    <Row
+      height={26}
+      drop={`track:${track.id}`}
+      label={
+        <TrackValue
+          name={name}
+          value={
+            now
+              ? shortState(now)
+              : column?.kind === 'boolean'
+                ? String(Boolean(valueAtTime(run.data, name, cursor)))
+                : '–'
+          }
+          remove={() => remove(name)}
+        />
+      }
+    >
       <LaneCanvas blocks={blocks} height={25} theme={theme} label={`States of ${name} over time`} />
     </Row>
   );
 }
 
-function TrackValue({ name, value, difference, colour, remove }: { readonly name: string; readonly value: string; readonly difference?: string | undefined; readonly colour?: string; readonly remove: () => void }) {
+function TrackValue({
+  name,
+  value,
+  difference,
+  colour,
+  remove,
+}: {
+  readonly name: string;
+  readonly value: string;
+  readonly difference?: string | undefined;
+  readonly colour?: string;
+  readonly remove: () => void;
+}) {
   return (
     <div className="track-value" data-track-item={name}>
       {colour && <span className="swatch" style={{ borderTopColor: colour }} />}
@@ -122,7 +192,10 @@ export function TrackRow({ track, remove }: { readonly track: Track; readonly re
   const run = useRuns((s) => s.current);
   const earlier = useRuns((s) => s.earlier);
   const cursor = useRuns((s) => s.cursor);
-  const version = useThrottled(useRuns((s) => s.version), drawEvery);
+  const version = useThrottled(
+    useRuns((s) => s.version),
+    drawEvery,
+  );
   const theme = usePlace((s) => s.theme);
   const kindOf = (name: string): string | undefined => run?.data.columns.get(name)?.kind;
   const lanes = track.items.filter((i) => kindOf(i) === 'literal' || kindOf(i) === 'boolean');
@@ -133,23 +206,41 @@ export function TrackRow({ track, remove }: { readonly track: Track; readonly re
     <>
       {curves.length > 0 && (
         <Row
-          height={track.height} drop={`track:${track.id}`}
+          height={track.height}
+          drop={`track:${track.id}`}
           label={curves.map((name, k) => {
             const own = run?.data.columns.get(name)?.unit ?? '';
             const convertible = sameUnitKind(own, unit);
             const value = run && valueAtTime(run.data, name, cursor);
             const before = earlier && valueAtTime(earlier.data, name, cursor);
             const show = (v: number | undefined): number | undefined => (convertible ? inUnit(v, own, unit) : v);
-            const difference = value !== undefined && before !== undefined ? (show(value) ?? 0) - (show(before) ?? 0) : undefined;
+            const difference =
+              value !== undefined && before !== undefined ? (show(value) ?? 0) - (show(before) ?? 0) : undefined;
             return (
               <TrackValue
-                key={name} name={name} colour={lineColour(k)} value={withUnit(formatNumber(show(value)), convertible ? unit : own)} remove={() => remove(name)}
-                difference={difference === undefined ? undefined : `Δ ${difference > 0 ? '+' : ''}${formatNumber(Math.abs(difference) < 1e-9 ? 0 : difference, 3)}`}
+                key={name}
+                name={name}
+                colour={lineColour(k)}
+                value={withUnit(formatNumber(show(value)), convertible ? unit : own)}
+                remove={() => remove(name)}
+                difference={
+                  difference === undefined
+                    ? undefined
+                    : `Δ ${difference > 0 ? '+' : ''}${formatNumber(Math.abs(difference) < 1e-9 ? 0 : difference, 3)}`
+                }
               />
             );
           })}
         >
-          <QuantityPlot items={curves} unit={unit} height={track.height} data={run?.data} earlier={earlier?.data} version={version} theme={theme} />
+          <QuantityPlot
+            items={curves}
+            unit={unit}
+            height={track.height}
+            data={run?.data}
+            earlier={earlier?.data}
+            version={version}
+            theme={theme}
+          />
         </Row>
       )}
       {run && lanes.map((name) => <StateRow key={name} name={name} run={run} track={track} remove={remove} />)}
@@ -165,7 +256,10 @@ function sameUnitKind(a: string, b: string): boolean {
 /** Every message of the run, with who sent and who received it. */
 export function MessageRow() {
   const run = useRuns((s) => s.current);
-  const version = useThrottled(useRuns((s) => s.version), drawEvery);
+  const version = useThrottled(
+    useRuns((s) => s.version),
+    drawEvery,
+  );
   const cursor = useRuns((s) => s.cursor);
   const theme = usePlace((s) => s.theme);
   const marks = useMemo((): LaneMark[] => {
@@ -175,12 +269,17 @@ export function MessageRow() {
   const last = run?.data.messages.findLast((m) => m.time <= cursor);
   const name = (part: number): string => (part < 0 ? 'outside' : run?.model.parts[part] || 'product');
   return (
-    <Row height={24} label={
-      <div className="track-value">
-        <span className="name">{last ? `${name(last.sender)} → ${last.receivers.map(name).join(', ') || 'nobody'}` : 'messages'}</span>
-        <span>{last?.message ?? ''}</span>
-      </div>
-    }>
+    <Row
+      height={24}
+      label={
+        <div className="track-value">
+          <span className="name">
+            {last ? `${name(last.sender)} → ${last.receivers.map(name).join(', ') || 'nobody'}` : 'messages'}
+          </span>
+          <span>{last?.message ?? ''}</span>
+        </div>
+      }
+    >
       <LaneCanvas blocks={noBlocks} marks={marks} height={23} theme={theme} label="Messages over time" />
     </Row>
   );

@@ -2,7 +2,15 @@
 import { ArrowDown, ArrowUp, GitBranch, Minus, Plus, Route, Split, SquareDashed, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useEffect, useRef, useState, type PointerEvent } from 'react';
-import { addBranch, insertAfter, insertBefore, moveBlock, removeBlock, shiftBlock, wrapBlock } from '@/core/flows/edit-flow';
+import {
+  addBranch,
+  insertAfter,
+  insertBefore,
+  moveBlock,
+  removeBlock,
+  shiftBlock,
+  wrapBlock,
+} from '@/core/flows/edit-flow';
 import type { FlowArrow, FlowBox, FlowLayout } from '@/core/flows/layout';
 import { readLine, type FlowProblem } from '@/core/flows/read-flow';
 import type { Edit } from '@/core/project/edits';
@@ -15,14 +23,27 @@ import type { StepHolder } from './step-holder';
 const newId = (): string => `z-${nanoid(6)}`;
 
 /** The drawing of a flow or procedure. Cards can be chosen, renamed, moved onto arrows and wrapped; the lines follow. */
-export function StepDrawing({ flow, layout, problems }: { readonly flow: StepHolder; readonly layout: FlowLayout; readonly problems: readonly FlowProblem[] }) {
+export function StepDrawing({
+  flow,
+  layout,
+  problems,
+}: {
+  readonly flow: StepHolder;
+  readonly layout: FlowLayout;
+  readonly problems: readonly FlowProblem[];
+}) {
   const item = usePlace((s) => s.item);
   const { select, say } = usePlace.getState();
   const box = useRef<HTMLDivElement>(null);
   const [zoom, setZoom] = useState<number>();
   const [room, setRoom] = useState(600);
   const [renaming, setRenaming] = useState('');
-  const [drag, setDrag] = useState<{ readonly line: string; readonly x: number; readonly y: number; readonly moved: boolean }>();
+  const [drag, setDrag] = useState<{
+    readonly line: string;
+    readonly x: number;
+    readonly y: number;
+    readonly moved: boolean;
+  }>();
   useEffect(() => {
     const el = box.current;
     if (!el) return;
@@ -77,56 +98,104 @@ export function StepDrawing({ flow, layout, problems }: { readonly flow: StepHol
         </Button>
       </div>
       <div className="flow-area">
-      <div className="flow-scroll" style={{ width: layout.width * scale, height: layout.height * scale }}>
-        <div className="flow-canvas" style={{ width: layout.width, height: layout.height, transform: `scale(${scale})` }}>
-          <svg width={layout.width} height={layout.height} aria-hidden>
-            <defs>
-              <marker id="flow-tip" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto">
-                <path d="M0 0L8 4L0 8Z" fill="var(--ink-3)" />
-              </marker>
-            </defs>
-            {layout.arrows.map((a, k) => (
-              <polyline key={k} points={a.points.map((p) => p.join(',')).join(' ')} fill="none" stroke={target === a ? 'var(--accent)' : 'var(--ink-3)'} strokeWidth={target === a ? 3 : 1.2} markerEnd="url(#flow-tip)" />
+        <div className="flow-scroll" style={{ width: layout.width * scale, height: layout.height * scale }}>
+          <div
+            className="flow-canvas"
+            style={{ width: layout.width, height: layout.height, transform: `scale(${scale})` }}
+          >
+            <svg width={layout.width} height={layout.height} aria-hidden>
+              <defs>
+                <marker
+                  id="flow-tip"
+                  viewBox="0 0 8 8"
+                  refX="7"
+                  refY="4"
+                  markerWidth="7"
+                  markerHeight="7"
+                  orient="auto"
+                >
+                  <path d="M0 0L8 4L0 8Z" fill="var(--ink-3)" />
+                </marker>
+              </defs>
+              {layout.arrows.map((a, k) => (
+                <polyline
+                  key={k}
+                  points={a.points.map((p) => p.join(',')).join(' ')}
+                  fill="none"
+                  stroke={target === a ? 'var(--accent)' : 'var(--ink-3)'}
+                  strokeWidth={target === a ? 3 : 1.2}
+                  markerEnd="url(#flow-tip)"
+                />
+              ))}
+            </svg>
+            {layout.boxes.map((b, k) => (
+              <FlowCard
+                key={`${b.line}-${b.kind}-${k}`}
+                box={b}
+                flow={flow}
+                here={item === `line/${b.line}`}
+                renaming={renaming === b.line && b.line !== ''}
+                wrong={problems.some((p) => p.line === b.line)}
+                dragged={drag?.moved === true && drag.line === b.line}
+                choose={() => b.line && select(`line/${b.line}`)}
+                rename={() => setRenaming(b.line)}
+                done={() => setRenaming('')}
+                begin={(e) => begin(e, b.line)}
+                move={move}
+                end={end}
+              />
             ))}
-          </svg>
-          {layout.boxes.map((b, k) => (
-            <FlowCard
-              key={`${b.line}-${b.kind}-${k}`} box={b} flow={flow} here={item === `line/${b.line}`} renaming={renaming === b.line && b.line !== ''} wrong={problems.some((p) => p.line === b.line)} dragged={drag?.moved === true && drag.line === b.line}
-              choose={() => b.line && select(`line/${b.line}`)} rename={() => setRenaming(b.line)} done={() => setRenaming('')} begin={(e) => begin(e, b.line)} move={move} end={end}
-            />
-          ))}
-          {layout.arrows.map((a, k) => (
-            <div key={k}>
-              {a.label && (
-                <button type="button" className={`guard-label${item === `line/${a.line}` ? ' here' : ''}`} style={{ left: a.labelAt[0] + 5, top: a.labelAt[1] - 17 }} onClick={() => a.line && select(`line/${a.line}`)}>
-                  {a.label}
-                </button>
-              )}
-              {a.line && !a.label && (
-                <button type="button" className="insert-here" aria-label="Insert a step here" title="Insert a step here" style={{ left: a.points[0][0] - 9, top: (a.points[0][1] + a.points[a.points.length - 1][1]) / 2 - 9 }} onClick={() => addStep((line) => insertBefore(flow, a.line, line))}>
-                  <Plus size={12} aria-hidden />
-                </button>
-              )}
-            </div>
-          ))}
+            {layout.arrows.map((a, k) => (
+              <div key={k}>
+                {a.label && (
+                  <button
+                    type="button"
+                    className={`guard-label${item === `line/${a.line}` ? ' here' : ''}`}
+                    style={{ left: a.labelAt[0] + 5, top: a.labelAt[1] - 17 }}
+                    onClick={() => a.line && select(`line/${a.line}`)}
+                  >
+                    {a.label}
+                  </button>
+                )}
+                {a.line && !a.label && (
+                  <button
+                    type="button"
+                    className="insert-here"
+                    aria-label="Insert a step here"
+                    title="Insert a step here"
+                    style={{
+                      left: a.points[0][0] - 9,
+                      top: (a.points[0][1] + a.points[a.points.length - 1][1]) / 2 - 9,
+                    }}
+                    onClick={() => addStep((line) => insertBefore(flow, a.line, line))}
+                  >
+                    <Plus size={12} aria-hidden />
+                  </button>
+                )}
+              </div>
+            ))}
+          </div>
         </div>
-      </div>
-      {flow.lines.every((l) => l.text.trim() === '') && (
-        <div className="empty">
-          <h3>Type the first step</h3>
-          <p>{flow.empty} The drawing follows as you type.</p>
-        </div>
-      )}
+        {flow.lines.every((l) => l.text.trim() === '') && (
+          <div className="empty">
+            <h3>Type the first step</h3>
+            <p>{flow.empty} The drawing follows as you type.</p>
+          </div>
+        )}
       </div>
     </div>
   );
 }
 
 function nearestArrow(arrows: readonly FlowArrow[], x: number, y: number): FlowArrow | undefined {
-  let best: FlowArrow | undefined, least = 60;
+  let best: FlowArrow | undefined,
+    least = 60;
   for (const a of arrows) {
     if (a.line === '') continue;
-    const middle = a.points.reduce((sum, p) => [sum[0] + p[0] / a.points.length, sum[1] + p[1] / a.points.length], [0, 0]);
+    const middle = a.points.reduce(
+      (sum, p) => [sum[0] + p[0] / a.points.length, sum[1] + p[1] / a.points.length],
+      [0, 0],
+    );
     const distance = Math.hypot(middle[0] - x, middle[1] - y);
     if (distance < least) [best, least] = [a, distance];
   }
@@ -151,13 +220,36 @@ interface CardProps {
 function FlowCard({ box: b, flow, here, renaming, wrong, dragged, choose, rename, done, begin, move, end }: CardProps) {
   const line = flow.lines.find((l) => l.id === b.line);
   const style = { left: b.x, top: b.y, width: b.width, height: b.height };
-  if (b.kind === 'bar' || ((b.kind === 'start' || b.kind === 'end') && b.text.length === 0)) return <div className={`flow-box ${b.kind} mark`} style={style} />;
-  if (b.kind === 'choice') return <button type="button" className={`flow-box choice${here ? ' here' : ''}`} style={style} onClick={choose} aria-label="Choice">?</button>;
+  if (b.kind === 'bar' || ((b.kind === 'start' || b.kind === 'end') && b.text.length === 0))
+    return <div className={`flow-box ${b.kind} mark`} style={style} />;
+  if (b.kind === 'choice')
+    return (
+      <button
+        type="button"
+        className={`flow-box choice${here ? ' here' : ''}`}
+        style={style}
+        onClick={choose}
+        aria-label="Choice"
+      >
+        ?
+      </button>
+    );
   const address = line ? `${flow.address}/line/${line.id}` : flow.address;
   return (
     <LinkableBox
-      address={address} className={`flow-box ${b.kind} ${b.tone}${here ? ' here' : ''}${wrong ? ' wrong' : ''}${dragged ? ' dragged' : ''}${flow.active?.has(b.line) ? ' active' : ''}${flow.stops?.has(address) ? ' stops' : ''}`} style={style} role="button" tabIndex={0} aria-label={`${b.head} ${b.text.join(' ')}`.trim()} onClick={choose}
-      onDoubleClick={rename} onPointerDown={begin} onPointerMove={move} onPointerUp={end} onPointerCancel={end} onKeyDown={(e) => {
+      address={address}
+      className={`flow-box ${b.kind} ${b.tone}${here ? ' here' : ''}${wrong ? ' wrong' : ''}${dragged ? ' dragged' : ''}${flow.active?.has(b.line) ? ' active' : ''}${flow.stops?.has(address) ? ' stops' : ''}`}
+      style={style}
+      role="button"
+      tabIndex={0}
+      aria-label={`${b.head} ${b.text.join(' ')}`.trim()}
+      onClick={choose}
+      onDoubleClick={rename}
+      onPointerDown={begin}
+      onPointerMove={move}
+      onPointerUp={end}
+      onPointerCancel={end}
+      onKeyDown={(e) => {
         if (e.target !== e.currentTarget) return;
         if (e.key === 'Enter') rename();
         if (e.key === ' ') choose();
@@ -166,14 +258,47 @@ function FlowCard({ box: b, flow, here, renaming, wrong, dragged, choose, rename
     >
       {renaming && line ? (
         <input
-          className="form-control form-control-sm" defaultValue={line.text} autoFocus aria-label="Text of the step" onPointerDown={(e) => e.stopPropagation()} onFocus={(e) => e.target.select()}
-          onBlur={(e) => { if (e.target.value !== line.text) useProject.getState().edit({ kind: 'update', list: flow.list ?? 'flows', id: flow.id, changes: { lines: flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) } }, flow.writing); done(); }}
-          onKeyDown={(e) => { if (e.key === 'Enter') e.currentTarget.blur(); if (e.key === 'Escape') { e.currentTarget.value = line.text; done(); } e.stopPropagation(); }}
+          className="form-control form-control-sm"
+          defaultValue={line.text}
+          autoFocus
+          aria-label="Text of the step"
+          onPointerDown={(e) => e.stopPropagation()}
+          onFocus={(e) => e.target.select()}
+          onBlur={(e) => {
+            if (e.target.value !== line.text)
+              useProject.getState().edit(
+                {
+                  kind: 'update',
+                  list: flow.list ?? 'flows',
+                  id: flow.id,
+                  changes: { lines: flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) },
+                },
+                flow.writing,
+              );
+            done();
+          }}
+          onKeyDown={(e) => {
+            if (e.key === 'Enter') e.currentTarget.blur();
+            if (e.key === 'Escape') {
+              e.currentTarget.value = line.text;
+              done();
+            }
+            e.stopPropagation();
+          }}
         />
       ) : (
         <>
-          {b.head && <div className="flow-head">{b.head}{flow.active?.has(b.line) && <span className="now-word"> active</span>}</div>}
-          {!b.head && flow.active?.has(b.line) && <div className="flow-head"><span className="now-word">active</span></div>}
+          {b.head && (
+            <div className="flow-head">
+              {b.head}
+              {flow.active?.has(b.line) && <span className="now-word"> active</span>}
+            </div>
+          )}
+          {!b.head && flow.active?.has(b.line) && (
+            <div className="flow-head">
+              <span className="now-word">active</span>
+            </div>
+          )}
           {b.text.map((row, k) => (
             <div key={k}>{row}</div>
           ))}
@@ -184,7 +309,17 @@ function FlowCard({ box: b, flow, here, renaming, wrong, dragged, choose, rename
   );
 }
 
-function Toolbar({ flow, line, run, addStep }: { readonly flow: StepHolder; readonly line: string | undefined; readonly run: (edit: Edit | undefined, label: string) => void; readonly addStep: (edit: (line: { id: string; text: string }) => Edit) => void }) {
+function Toolbar({
+  flow,
+  line,
+  run,
+  addStep,
+}: {
+  readonly flow: StepHolder;
+  readonly line: string | undefined;
+  readonly run: (edit: Edit | undefined, label: string) => void;
+  readonly addStep: (edit: (line: { id: string; text: string }) => Edit) => void;
+}) {
   if (line === undefined) {
     return (
       <div className="flow-toolbar" role="toolbar" aria-label="Step">
@@ -197,22 +332,40 @@ function Toolbar({ flow, line, run, addStep }: { readonly flow: StepHolder; read
   }
   const text = flow.lines.find((l) => l.id === line)?.text ?? '';
   const { kind } = readLine(text);
-  const own = (): void => flow.makeOwn(line, (kind === 'step' ? text.replace(/^[^:]*:\s*/, '') : readLine(text).text) || 'part', newId());
+  const own = (): void =>
+    flow.makeOwn(line, (kind === 'step' ? text.replace(/^[^:]*:\s*/, '') : readLine(text).text) || 'part', newId());
   return (
     <div className="flow-toolbar" role="toolbar" aria-label="Step">
       <Button size="sm" onClick={() => addStep((l) => insertAfter(flow, line, l))}>
         <Plus size={13} aria-hidden /> Step
       </Button>
-      <Button size="sm" onClick={() => run(['if', 'else-if', 'together', 'lane'].includes(kind) ? addBranch(flow, line, newId) : wrapBlock(flow, line, { id: newId(), text: 'if ' }), 'Add a branch')}>
+      <Button
+        size="sm"
+        onClick={() =>
+          run(
+            ['if', 'else-if', 'together', 'lane'].includes(kind)
+              ? addBranch(flow, line, newId)
+              : wrapBlock(flow, line, { id: newId(), text: 'if ' }),
+            'Add a branch',
+          )
+        }
+      >
         <GitBranch size={13} aria-hidden /> {kind === 'together' || kind === 'lane' ? 'Lane' : 'Branch'}
       </Button>
-      <Button size="sm" onClick={() => run(wrapBlock(flow, line, { id: newId(), text: 'together' }), 'Let it go on together')} title="Go on together with something else">
+      <Button
+        size="sm"
+        onClick={() => run(wrapBlock(flow, line, { id: newId(), text: 'together' }), 'Let it go on together')}
+        title="Go on together with something else"
+      >
         <Split size={13} aria-hidden /> Together
       </Button>
       <Button size="sm" onClick={() => run(wrapBlock(flow, line, { id: newId(), text: 'repeat 2 times' }), 'Repeat')}>
         <SquareDashed size={13} aria-hidden /> Repeat
       </Button>
-      <Button size="sm" onClick={() => run(wrapBlock(flow, line, { id: newId(), text: 'abort on ' }), 'Add an abort zone')}>
+      <Button
+        size="sm"
+        onClick={() => run(wrapBlock(flow, line, { id: newId(), text: 'abort on ' }), 'Add an abort zone')}
+      >
         <SquareDashed size={13} aria-hidden /> Abort zone
       </Button>
       <Button size="sm" onClick={own} data-testid="own-flow">
@@ -224,7 +377,12 @@ function Toolbar({ flow, line, run, addStep }: { readonly flow: StepHolder; read
       <Button size="sm" variant="bare" label="Move down" onClick={() => run(shiftBlock(flow, line, 1), 'Move a step')}>
         <ArrowDown size={13} aria-hidden />
       </Button>
-      <Button size="sm" variant="bare" label="Delete the step" onClick={() => run(removeBlock(flow, line), 'Delete a step')}>
+      <Button
+        size="sm"
+        variant="bare"
+        label="Delete the step"
+        onClick={() => run(removeBlock(flow, line), 'Delete a step')}
+      >
         <Trash2 size={13} aria-hidden />
       </Button>
     </div>

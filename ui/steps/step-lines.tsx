@@ -12,21 +12,29 @@ import type { StepHolder } from './step-holder';
 const newLineId = (): string => `z-${nanoid(6)}`;
 
 /** The lines of a flow or procedure: Enter makes the next one, Tab moves it into the line above, Alt and arrows move it about. */
-export function StepLines({ flow, problems }: { readonly flow: StepHolder; readonly problems: readonly FlowProblem[] }) {
+export function StepLines({
+  flow,
+  problems,
+}: {
+  readonly flow: StepHolder;
+  readonly problems: readonly FlowProblem[];
+}) {
   const item = usePlace((s) => s.item);
   const { select } = usePlace.getState();
   const { edit } = useProject.getState();
   const box = useRef<HTMLDivElement>(null);
   const wanted = useRef<{ id: string; at: 'start' | 'end' } | undefined>(undefined);
   useEffect(() => {
-    const target = wanted.current && box.current?.querySelector<HTMLTextAreaElement>(`textarea[data-line="${wanted.current.id}"]`);
+    const target =
+      wanted.current && box.current?.querySelector<HTMLTextAreaElement>(`textarea[data-line="${wanted.current.id}"]`);
     if (!target) return;
     target.focus();
     const at = wanted.current!.at === 'start' ? 0 : target.value.length;
     target.setSelectionRange(at, at);
     wanted.current = undefined;
   });
-  const change = (lines: readonly FlowLine[], label: string, merge?: string): void => void edit({ kind: 'update', list: flow.list ?? 'flows', id: flow.id, changes: { lines } }, label, merge);
+  const change = (lines: readonly FlowLine[], label: string, merge?: string): void =>
+    void edit({ kind: 'update', list: flow.list ?? 'flows', id: flow.id, changes: { lines } }, label, merge);
   const focus = (id: string | undefined, at: 'start' | 'end' = 'end'): void => {
     if (id === undefined) return;
     wanted.current = { id, at };
@@ -43,7 +51,15 @@ export function StepLines({ flow, problems }: { readonly flow: StepHolder; reado
       const [before, after] = [line.text.slice(0, at), line.text.slice(at)];
       const inside = (flow.holds ? flow.holds(before) : takesLines.has(readLine(before).kind)) && after === '';
       const depth = inside ? line.depth + 1 : line.depth;
-      change([...lines.slice(0, k), { ...line, text: before }, { id, depth, text: after.trimStart() }, ...lines.slice(k + 1)], 'Add a step');
+      change(
+        [
+          ...lines.slice(0, k),
+          { ...line, text: before },
+          { id, depth, text: after.trimStart() },
+          ...lines.slice(k + 1),
+        ],
+        'Add a step',
+      );
       wanted.current = { id, at: 'start' };
       select(`line/${id}`);
     } else if (e.key === 'Tab' && !(e.ctrlKey || e.metaKey)) {
@@ -91,11 +107,33 @@ export function StepLines({ flow, problems }: { readonly flow: StepHolder; reado
         const said = flow.said?.get(line.id);
         const problem = problems.find((p) => p.line === line.id);
         return (
-          <LinkableBox key={line.id} address={`${flow.address}/line/${line.id}`} className={`flow-line ${kind}${item === `line/${line.id}` ? ' here' : ''}${flow.active?.has(line.id) ? ' active' : ''}`} style={{ paddingLeft: 10 + line.depth * 20 }}>
+          <LinkableBox
+            key={line.id}
+            address={`${flow.address}/line/${line.id}`}
+            className={`flow-line ${kind}${item === `line/${line.id}` ? ' here' : ''}${flow.active?.has(line.id) ? ' active' : ''}`}
+            style={{ paddingLeft: 10 + line.depth * 20 }}
+          >
             <div className="d-flex align-items-center gap-1">
               <textarea
-                rows={1} className={`cell-field${problem ? ' wrong' : ''}`} data-line={line.id} value={line.text} aria-label={`Line ${k + 1}`} spellCheck placeholder={k === 0 ? flow.hint : ''} onFocus={() => select(`line/${line.id}`)} onKeyDown={(e) => keys(e, line, k)} autoComplete="off"
-                onChange={(e) => change(flow.lines.length > 0 ? flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) : [{ id: 'first', depth: 0, text: e.target.value }], flow.writing, `line-${line.id}`)}
+                rows={1}
+                className={`cell-field${problem ? ' wrong' : ''}`}
+                data-line={line.id}
+                value={line.text}
+                aria-label={`Line ${k + 1}`}
+                spellCheck
+                placeholder={k === 0 ? flow.hint : ''}
+                onFocus={() => select(`line/${line.id}`)}
+                onKeyDown={(e) => keys(e, line, k)}
+                autoComplete="off"
+                onChange={(e) =>
+                  change(
+                    flow.lines.length > 0
+                      ? flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l))
+                      : [{ id: 'first', depth: 0, text: e.target.value }],
+                    flow.writing,
+                    `line-${line.id}`,
+                  )
+                }
               />
               {said && <span className={`said ${said.tone}`}>{said.text}</span>}
               <LinkCount address={`${flow.address}/line/${line.id}`} always />

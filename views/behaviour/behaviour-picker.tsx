@@ -20,13 +20,16 @@ export const behavioursOf = (type: PartType): BehaviourEntry[] => [
   ...type.sequences.map((s): BehaviourEntry => ({ sheet: `sequence/${s.id}`, name: s.name, kind: 'sequence' })),
 ];
 
-const taken = (type: PartType): string[] => [...type.quantities, ...type.parts, ...type.ports, ...type.charts, ...type.procedures].map((x) => x.name);
+const taken = (type: PartType): string[] =>
+  [...type.quantities, ...type.parts, ...type.ports, ...type.charts, ...type.procedures].map((x) => x.name);
 
 export function addChart(type: PartType): void {
   const first = { ...newState(`s-${nanoid(8)}`, 'Idle', null, 40, 40), initial: true };
   const name = taken(type).includes('mode') ? freeName(taken(type), 'mode') : 'mode';
   const entry = { ...newChart(`c-${nanoid(8)}`, name), states: [first] };
-  const refused = useProject.getState().edit({ kind: 'insert', list: `types/${type.id}/charts`, entry }, `Give ${type.name} a state chart`);
+  const refused = useProject
+    .getState()
+    .edit({ kind: 'insert', list: `types/${type.id}/charts`, entry }, `Give ${type.name} a state chart`);
   if (refused) usePlace.getState().say(refused.message);
   else usePlace.getState().go({ sheet: `chart/${entry.id}`, item: `state/${first.id}` });
 }
@@ -37,12 +40,26 @@ export async function importChart(type: PartType, file: File): Promise<void> {
   const { value, problems } = readScxml(await file.text(), { name: file.name.replace(/\.[^.]*$/, '') });
   const { say, go } = usePlace.getState();
   if (!value) return say(`${file.name}: ${problems[0]?.message ?? 'it cannot be read'}`);
-  const entry = { ...value.chart, id: `c-${nanoid(8)}`, name: taken(type).includes(value.chart.name) ? freeName(taken(type), value.chart.name) : value.chart.name };
-  const refused = useProject.getState().edit({ kind: 'insert', list: `types/${type.id}/charts`, entry }, `Read ${file.name}`);
+  const entry = {
+    ...value.chart,
+    id: `c-${nanoid(8)}`,
+    name: taken(type).includes(value.chart.name) ? freeName(taken(type), value.chart.name) : value.chart.name,
+  };
+  const refused = useProject
+    .getState()
+    .edit({ kind: 'insert', list: `types/${type.id}/charts`, entry }, `Read ${file.name}`);
   if (refused) return say(`${file.name}: ${refused.message}`);
   go({ sheet: `chart/${entry.id}`, item: '' });
   const more = problems.length > 3 ? ` and ${problems.length - 3} more` : '';
-  say(problems.length > 0 ? `${file.name}: ${problems.slice(0, 3).map((p) => p.message).join('. ')}${more}` : `${file.name}: ${entry.states.length} states, ${entry.transitions.length} transitions`, problems.length > 0 ? 'problem' : 'note');
+  say(
+    problems.length > 0
+      ? `${file.name}: ${problems
+          .slice(0, 3)
+          .map((p) => p.message)
+          .join('. ')}${more}`
+      : `${file.name}: ${entry.states.length} states, ${entry.transitions.length} transitions`,
+    problems.length > 0 ? 'problem' : 'note',
+  );
 }
 
 /** Lets somebody choose the file. */
@@ -56,14 +73,24 @@ export function chooseChartFile(type: PartType): void {
 
 export function addProcedure(type: PartType): void {
   const entry = newProcedure(`d-${nanoid(8)}`, freeName(taken(type), 'work'));
-  const refused = useProject.getState().edit({ kind: 'insert', list: `types/${type.id}/procedures`, entry }, `Give ${type.name} a procedure`);
+  const refused = useProject
+    .getState()
+    .edit({ kind: 'insert', list: `types/${type.id}/procedures`, entry }, `Give ${type.name} a procedure`);
   if (refused) usePlace.getState().say(refused.message);
   else usePlace.getState().go({ sheet: `procedure/${entry.id}`, item: '' });
 }
 
 export function addSequence(type: PartType): void {
-  const entry = newSequence(`q-${nanoid(8)}`, freeName(type.sequences.map((s) => s.name), 'Sequence '));
-  const refused = useProject.getState().edit({ kind: 'insert', list: `types/${type.id}/sequences`, entry }, `Give ${type.name} a sequence`);
+  const entry = newSequence(
+    `q-${nanoid(8)}`,
+    freeName(
+      type.sequences.map((s) => s.name),
+      'Sequence ',
+    ),
+  );
+  const refused = useProject
+    .getState()
+    .edit({ kind: 'insert', list: `types/${type.id}/sequences`, entry }, `Give ${type.name} a sequence`);
   if (refused) usePlace.getState().say(refused.message);
   else usePlace.getState().go({ sheet: `sequence/${entry.id}`, item: '' });
 }
@@ -78,7 +105,8 @@ export function BehaviourPicker({ type }: { readonly type: PartType }) {
   return (
     <Dropdown>
       <Dropdown.Toggle as="button" type="button" className="btn picker" data-testid="behaviour-picker">
-        <span className="mono">{recorded ? 'what was said' : (here?.name ?? 'behaviour')}</span> <ChevronDown size={13} aria-hidden />
+        <span className="mono">{recorded ? 'what was said' : (here?.name ?? 'behaviour')}</span>{' '}
+        <ChevronDown size={13} aria-hidden />
       </Dropdown.Toggle>
       <Dropdown.Menu>
         {all.map((b) => (

@@ -1,7 +1,25 @@
 'use client';
 import {
-  Background, BackgroundVariant, BaseEdge, ConnectionMode, Controls, EdgeLabelRenderer, Handle, MarkerType, Position, ReactFlow, useInternalNode, useReactFlow, useStore,
-  type Connection, type Edge, type EdgeProps, type Node, type NodeProps, type NodeChange, applyNodeChanges,
+  Background,
+  BackgroundVariant,
+  BaseEdge,
+  ConnectionMode,
+  Controls,
+  EdgeLabelRenderer,
+  Handle,
+  MarkerType,
+  Position,
+  ReactFlow,
+  useInternalNode,
+  useReactFlow,
+  useStore,
+  type Connection,
+  type Edge,
+  type EdgeProps,
+  type Node,
+  type NodeProps,
+  type NodeChange,
+  applyNodeChanges,
 } from '@xyflow/react';
 import { nanoid } from 'nanoid';
 import { createContext, memo, useCallback, useContext, useEffect, useMemo, useRef, useState } from 'react';
@@ -11,12 +29,55 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { LinkableBox, LinkCount } from '@/ui/linkable';
 import { useTraceLook } from '@/store/trace';
-import { QuietArrows, arrowUnder, manyArrows, transitionsInSight, useArrowPaths, useBoxes, usePlaces, useRestingView } from './quiet-arrows';
-import { boxesOf, isActive, isPlace, kindText, parentsFirst, textLines, transitionText, type Rect } from './chart-geometry';
+import {
+  QuietArrows,
+  arrowUnder,
+  manyArrows,
+  transitionsInSight,
+  useArrowPaths,
+  useBoxes,
+  usePlaces,
+  useRestingView,
+} from './quiet-arrows';
+import {
+  boxesOf,
+  isActive,
+  isPlace,
+  kindText,
+  parentsFirst,
+  textLines,
+  transitionText,
+  type Rect,
+} from './chart-geometry';
 import { routeArrow } from './route-arrow';
 
-type StateNode = Node<{ readonly state: ChartState; readonly group: boolean; readonly lane: boolean; readonly lit: boolean; readonly wrong: boolean; readonly stops: boolean; readonly fact: string; readonly address: string }, 'state'>;
-type ArrowEdge = Edge<{ readonly transition: Transition; readonly lit: boolean; readonly wrong: boolean; readonly stops: boolean; readonly fired: number; readonly shift: number; readonly address: string; readonly extra: boolean; readonly explain: (t: Transition) => string }, 'arrow'>;
+type StateNode = Node<
+  {
+    readonly state: ChartState;
+    readonly group: boolean;
+    readonly lane: boolean;
+    readonly lit: boolean;
+    readonly wrong: boolean;
+    readonly stops: boolean;
+    readonly fact: string;
+    readonly address: string;
+  },
+  'state'
+>;
+type ArrowEdge = Edge<
+  {
+    readonly transition: Transition;
+    readonly lit: boolean;
+    readonly wrong: boolean;
+    readonly stops: boolean;
+    readonly fired: number;
+    readonly shift: number;
+    readonly address: string;
+    readonly extra: boolean;
+    readonly explain: (t: Transition) => string;
+  },
+  'arrow'
+>;
 
 const sides = [Position.Top, Position.Right, Position.Bottom, Position.Left];
 
@@ -26,14 +87,23 @@ function StateCard({ data, selected }: NodeProps<StateNode>) {
   return (
     <>
       <LinkableBox
-        address={data.address} className={`state-card${group ? ' group' : ''}${lane ? ' lane' : ''}${place ? ` place ${state.kind}` : ''}${lit ? ' lit' : ''}${selected ? ' selected' : ''}`}
-        data-state={state.name} data-lit={lit} style={wrong ? { borderColor: 'var(--bad)' } : undefined}
+        address={data.address}
+        className={`state-card${group ? ' group' : ''}${lane ? ' lane' : ''}${place ? ` place ${state.kind}` : ''}${lit ? ' lit' : ''}${selected ? ' selected' : ''}`}
+        data-state={state.name}
+        data-lit={lit}
+        style={wrong ? { borderColor: 'var(--bad)' } : undefined}
       >
         <div className="state-name">
           {stops && <span className="stop-mark" title="The run stops here" aria-label="The run stops here" />}
           <span className="text-truncate">{state.name}</span>
           <LinkCount address={data.address} />
-          {lit ? <span className="now-word">active</span> : fact ? <span className="first num">{fact}</span> : state.initial && !place && !lane && <span className="first">starts here</span>}
+          {lit ? (
+            <span className="now-word">active</span>
+          ) : fact ? (
+            <span className="first num">{fact}</span>
+          ) : (
+            state.initial && !place && !lane && <span className="first">starts here</span>
+          )}
         </div>
         {place && <div className="state-text">{kindText[state.kind]}</div>}
         {textLines(state).map((line, k) => (
@@ -43,7 +113,13 @@ function StateCard({ data, selected }: NodeProps<StateNode>) {
         ))}
       </LinkableBox>
       {sides.map((side) => (
-        <Handle key={side} id={side} type="source" position={side} aria-label={`Connect ${state.name} from its ${side} side`} />
+        <Handle
+          key={side}
+          id={side}
+          type="source"
+          position={side}
+          aria-label={`Connect ${state.name} from its ${side} side`}
+        />
       ))}
     </>
   );
@@ -73,18 +149,42 @@ function standingCards(chart: Chart): StandingCards {
   for (const s of parentsFirst(chart)) {
     const around = s.parent === null ? undefined : placed.get(s.parent);
     const box = boxes.get(s.id);
-    if (box) placed.set(s.id, { id: s.id, x: box.x + (around?.x ?? 0), y: box.y + (around?.y ?? 0), width: box.width, height: box.height, within: new Set([...(around?.within ?? []), ...(s.parent === null ? [] : [s.parent])]) });
+    if (box)
+      placed.set(s.id, {
+        id: s.id,
+        x: box.x + (around?.x ?? 0),
+        y: box.y + (around?.y ?? 0),
+        width: box.width,
+        height: box.height,
+        within: new Set([...(around?.within ?? []), ...(s.parent === null ? [] : [s.parent])]),
+      });
   }
   const all = [...placed.values()];
   const [x, y] = [Math.min(...all.map((c) => c.x)), Math.min(...all.map((c) => c.y))];
-  return { all, sheet: { x, y, width: Math.max(...all.map((c) => c.x + c.width)) - x, height: Math.max(...all.map((c) => c.y + c.height)) - y } };
+  return {
+    all,
+    sheet: {
+      x,
+      y,
+      width: Math.max(...all.map((c) => c.x + c.width)) - x,
+      height: Math.max(...all.map((c) => c.y + c.height)) - y,
+    },
+  };
 }
 
 /** Cards an arrow has to go round: neither its ends, nor what they lie in, nor what lies in them or in another card that is in the way. */
 function inTheWay(cards: readonly StandingCard[], source: string, target: string): readonly StandingCard[] {
   const [a, b] = [cards.find((c) => c.id === source), cards.find((c) => c.id === target)];
   if (!a || !b) return [];
-  return cards.filter((c) => c.id !== source && c.id !== target && !a.within.has(c.id) && !b.within.has(c.id) && !c.within.has(source) && !c.within.has(target));
+  return cards.filter(
+    (c) =>
+      c.id !== source &&
+      c.id !== target &&
+      !a.within.has(c.id) &&
+      !b.within.has(c.id) &&
+      !c.within.has(source) &&
+      !c.within.has(target),
+  );
 }
 
 function Arrow({ id, source, target, data, selected, markerEnd }: EdgeProps<ArrowEdge>) {
@@ -95,26 +195,54 @@ function Arrow({ id, source, target, data, selected, markerEnd }: EdgeProps<Arro
   const labels = useContext(LabelsShown);
   const cards = useContext(Cards);
   if (!from || !to || !data) return null;
-  const rect = (n: typeof from) => ({ x: n.internals.positionAbsolute.x, y: n.internals.positionAbsolute.y, width: n.measured.width ?? n.width ?? 0, height: n.measured.height ?? n.height ?? 0 });
+  const rect = (n: typeof from) => ({
+    x: n.internals.positionAbsolute.x,
+    y: n.internals.positionAbsolute.y,
+    width: n.measured.width ?? n.width ?? 0,
+    height: n.measured.height ?? n.height ?? 0,
+  });
   const { path, x, y } = routeArrow(rect(from), rect(to), data.shift, inTheWay(cards.all, source, target), cards.sheet);
   const text = transitionText(data.transition);
   const [head, ...rest] = text.split(' / ');
   const stroke = data.lit ? 'var(--now)' : selected ? 'var(--accent)' : data.wrong ? 'var(--bad)' : 'var(--ink-3)';
   return (
     <>
-      <BaseEdge id={id} path={path} {...(markerEnd && data.transition.to !== '' && { markerEnd })} interactionWidth={14} style={{ stroke, strokeWidth: data.lit || selected ? 2 : 1.2, ...((data.extra || data.transition.internal || data.transition.to === '') && { strokeDasharray: '4 3' }) }} />
+      <BaseEdge
+        id={id}
+        path={path}
+        {...(markerEnd && data.transition.to !== '' && { markerEnd })}
+        interactionWidth={14}
+        style={{
+          stroke,
+          strokeWidth: data.lit || selected ? 2 : 1.2,
+          ...((data.extra || data.transition.internal || data.transition.to === '') && { strokeDasharray: '4 3' }),
+        }}
+      />
       {!data.extra && (labels || selected || data.lit) && (
         <EdgeLabelRenderer>
           <div
-            className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ' wrong' : ''}${look.className}`} style={{ transform: `translate(-50%, -50%) translate(${x}px, ${y}px)` }} title={look.title ? `${text}\n${look.title}` : text}
-            onMouseEnter={(e) => { const now = data.explain(data.transition); if (now) e.currentTarget.title = `${text}\n${now}`; }}
-            onClick={() => select(`transition/${data.transition.id}`)} data-transition={text} data-lit={data.lit}
+            className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ' wrong' : ''}${look.className}`}
+            style={{ transform: `translate(-50%, -50%) translate(${x}px, ${y}px)` }}
+            title={look.title ? `${text}\n${look.title}` : text}
+            onMouseEnter={(e) => {
+              const now = data.explain(data.transition);
+              if (now) e.currentTarget.title = `${text}\n${now}`;
+            }}
+            onClick={() => select(`transition/${data.transition.id}`)}
+            data-transition={text}
+            data-lit={data.lit}
           >
             <span>
-              {data.stops && <span className="stop-mark me-1" title="The run stops here" aria-label="The run stops here" />}
+              {data.stops && (
+                <span className="stop-mark me-1" title="The run stops here" aria-label="The run stops here" />
+              )}
               {head}
               {rest.length > 0 && <span className="after-text"> / …</span>}
-              {data.fired > 0 && <span className="fired num" title={`fired ${data.fired} times in this run`}>{data.fired}×</span>}
+              {data.fired > 0 && (
+                <span className="fired num" title={`fired ${data.fired} times in this run`}>
+                  {data.fired}×
+                </span>
+              )}
             </span>
           </div>
         </EdgeLabelRenderer>
@@ -156,7 +284,11 @@ function shiftsOf(transitions: readonly Transition[]): Map<string, number> {
     if (alike) alike.push(t.id);
     else twins.set(between, [t.id]);
   }
-  return new Map([...twins.values()].flatMap((alike) => alike.map((id, k): [string, number] => [id, (k - (alike.length - 1) / 2) * 46])));
+  return new Map(
+    [...twins.values()].flatMap((alike) =>
+      alike.map((id, k): [string, number] => [id, (k - (alike.length - 1) / 2) * 46]),
+    ),
+  );
 }
 
 /** Hands out the list of last time where all its members are the same. */
@@ -187,7 +319,18 @@ interface Props {
 }
 
 /** The drawing of a state chart: cards to move, handles to connect. Drawn anew only when something on it changes. */
-export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, lastTaken, problems, removeSelected, facts, fired, stops, explain }: Props) {
+export const ChartCanvas = memo(function ChartCanvas({
+  chart,
+  address,
+  active,
+  lastTaken,
+  problems,
+  removeSelected,
+  facts,
+  fired,
+  stops,
+  explain,
+}: Props) {
   const takenIds = useMemo(() => new Set(lastTaken.split(' ')), [lastTaken]);
   const { edit } = useProject.getState();
   const item = usePlace((s) => s.item);
@@ -204,20 +347,54 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
   const sameEdge = useUnchanged<ArrowEdge>();
   const wanted = useMemo(() => {
     const groups = new Set(chart.states.map((x) => x.parent));
-    return sameNodes(parentsFirst(chart).map((s): StateNode => {
-      const path = paths.get(s.id)!;
-      const lit = isActive(active, path);
-      const group = groups.has(s.id);
-      const { x, y, width, height, lane } = boxes.get(s.id)!;
-      const address = `${elements}/state/${s.id}`;
-      const node: StateNode = {
-        id: s.id, type: 'state', position: { x, y }, width, height, measured: { width, height }, ...(s.parent && { parentId: s.parent }), selected: item === `state/${s.id}`, draggable: !lane,
-        data: { state: s, group, lane, lit, wrong: wrong.has(s.id), stops: stops.has(address), fact: facts.get(path) ?? '', address }, ariaLabel: `${isPlace(s.kind) ? 'Place' : 'State'} ${s.name}${lit ? ', active' : ''}`, deletable: false,
-        // arrows run above the cards that hold others and below those that do not
-        zIndex: group || lane ? 0 : 20,
-      };
-      return sameNode(node, (n) => [...drawnOf(n.data.state), n.data.lit, n.data.group, n.data.wrong, n.data.stops, n.data.fact, n.selected, n.width, n.height, n.parentId, n.position.x, n.position.y]);
-    }));
+    return sameNodes(
+      parentsFirst(chart).map((s): StateNode => {
+        const path = paths.get(s.id)!;
+        const lit = isActive(active, path);
+        const group = groups.has(s.id);
+        const { x, y, width, height, lane } = boxes.get(s.id)!;
+        const address = `${elements}/state/${s.id}`;
+        const node: StateNode = {
+          id: s.id,
+          type: 'state',
+          position: { x, y },
+          width,
+          height,
+          measured: { width, height },
+          ...(s.parent && { parentId: s.parent }),
+          selected: item === `state/${s.id}`,
+          draggable: !lane,
+          data: {
+            state: s,
+            group,
+            lane,
+            lit,
+            wrong: wrong.has(s.id),
+            stops: stops.has(address),
+            fact: facts.get(path) ?? '',
+            address,
+          },
+          ariaLabel: `${isPlace(s.kind) ? 'Place' : 'State'} ${s.name}${lit ? ', active' : ''}`,
+          deletable: false,
+          // arrows run above the cards that hold others and below those that do not
+          zIndex: group || lane ? 0 : 20,
+        };
+        return sameNode(node, (n) => [
+          ...drawnOf(n.data.state),
+          n.data.lit,
+          n.data.group,
+          n.data.wrong,
+          n.data.stops,
+          n.data.fact,
+          n.selected,
+          n.width,
+          n.height,
+          n.parentId,
+          n.position.x,
+          n.position.y,
+        ]);
+      }),
+    );
   }, [chart, boxes, paths, active, item, wrong, facts, stops, sameNode, sameNodes, elements]);
   // while a card is being moved, its place is that of the pointer
   const [moving, setMoving] = useState<StateNode[]>();
@@ -225,7 +402,10 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
   const { transitions } = chart;
   const view = useRestingView();
   const places = usePlaces(chart, boxes);
-  const inSight = useMemo(() => (transitions.length > manyArrows ? transitionsInSight(transitions, places, view) : undefined), [transitions, places, view]);
+  const inSight = useMemo(
+    () => (transitions.length > manyArrows ? transitionsInSight(transitions, places, view) : undefined),
+    [transitions, places, view],
+  );
   const shifts = useMemo(() => shiftsOf(transitions), [transitions]);
   const held = useMemo(() => {
     const ids = new Set(moving?.filter((n) => n.dragging).map((n) => n.id));
@@ -235,23 +415,82 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
   const pathOf = useArrowPaths();
   const [edges, quiet] = useMemo(() => {
     const touched = new Set([...held.split(' '), item.replace('state/', '')]);
-    const own = (t: Transition): boolean => !inSight || inSight.has(t.id) || takenIds.has(t.id) || item === `transition/${t.id}` || touched.has(t.from) || touched.has(t.to);
+    const own = (t: Transition): boolean =>
+      !inSight ||
+      inSight.has(t.id) ||
+      takenIds.has(t.id) ||
+      item === `transition/${t.id}` ||
+      touched.has(t.from) ||
+      touched.has(t.to);
     const elementsOf = transitions.filter(own).flatMap((t): ArrowEdge[] => {
       const lit = takenIds.has(t.id);
       const address = `${elements}/transition/${t.id}`;
-      const arrow = (id: string, target: string, extra: boolean): ArrowEdge => sameEdge({
-        id, type: 'arrow', source: t.from, target, selected: item === `transition/${t.id}`,
-        data: { transition: t, lit, wrong: wrong.has(t.id), stops: stops.has(address), fired: fired.get(t.id) ?? 0, address, shift: extra ? 0 : shifts.get(t.id)!, extra, explain },
-        markerEnd: { type: MarkerType.ArrowClosed, width: 14, height: 14, color: lit ? 'var(--now)' : 'var(--ink-3)' }, ariaLabel: `Transition ${transitionText(t)}`, deletable: false, zIndex: 10,
-      }, (x) => [x.data?.transition, x.data?.lit, x.data?.wrong, x.data?.stops, x.data?.fired, x.data?.shift, x.selected]);
+      const arrow = (id: string, target: string, extra: boolean): ArrowEdge =>
+        sameEdge(
+          {
+            id,
+            type: 'arrow',
+            source: t.from,
+            target,
+            selected: item === `transition/${t.id}`,
+            data: {
+              transition: t,
+              lit,
+              wrong: wrong.has(t.id),
+              stops: stops.has(address),
+              fired: fired.get(t.id) ?? 0,
+              address,
+              shift: extra ? 0 : shifts.get(t.id)!,
+              extra,
+              explain,
+            },
+            markerEnd: {
+              type: MarkerType.ArrowClosed,
+              width: 14,
+              height: 14,
+              color: lit ? 'var(--now)' : 'var(--ink-3)',
+            },
+            ariaLabel: `Transition ${transitionText(t)}`,
+            deletable: false,
+            zIndex: 10,
+          },
+          (x) => [
+            x.data?.transition,
+            x.data?.lit,
+            x.data?.wrong,
+            x.data?.stops,
+            x.data?.fired,
+            x.data?.shift,
+            x.selected,
+          ],
+        );
       return [arrow(t.id, t.to || t.from, false), ...t.also.map((to, k) => arrow(`${t.id} ${k}`, to, true))];
     });
-    const others = transitions.flatMap((t) => (own(t) ? [] : [t.to || t.from, ...t.also].flatMap((target, k) => {
-      const drawn = pathOf({ transition: t, target, shift: k ? 0 : shifts.get(t.id)! }, places);
-      return drawn ? [{ id: t.id, wrong: wrong.has(t.id), drawn, path: drawn.path }] : [];
-    })));
+    const others = transitions.flatMap((t) =>
+      own(t)
+        ? []
+        : [t.to || t.from, ...t.also].flatMap((target, k) => {
+            const drawn = pathOf({ transition: t, target, shift: k ? 0 : shifts.get(t.id)! }, places);
+            return drawn ? [{ id: t.id, wrong: wrong.has(t.id), drawn, path: drawn.path }] : [];
+          }),
+    );
     return [elementsOf, others];
-  }, [transitions, places, inSight, shifts, held, item, takenIds, wrong, fired, stops, explain, sameEdge, pathOf, elements]);
+  }, [
+    transitions,
+    places,
+    inSight,
+    shifts,
+    held,
+    item,
+    takenIds,
+    wrong,
+    fired,
+    stops,
+    explain,
+    sameEdge,
+    pathOf,
+    elements,
+  ]);
   /** Selects the arrow under the pointer that is no element of its own. */
   const selectUnder = (e: React.MouseEvent): boolean => {
     if (quiet.length === 0) return false;
@@ -275,9 +514,13 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
     const state = chart.states.find((s) => s.id === node.id);
     if (!state) return;
     const least = state.parent ? { x: 12, y: 36 } : { x: -4000, y: -4000 };
-    const x = Math.round(Math.max(least.x, node.position.x)), y = Math.round(Math.max(least.y, node.position.y));
+    const x = Math.round(Math.max(least.x, node.position.x)),
+      y = Math.round(Math.max(least.y, node.position.y));
     if (x === state.x && y === state.y) return;
-    const refused = edit({ kind: 'update', list: `${address}/states`, id: node.id, changes: { x, y } }, `Move ${state.name}`);
+    const refused = edit(
+      { kind: 'update', list: `${address}/states`, id: node.id, changes: { x, y } },
+      `Move ${state.name}`,
+    );
     if (refused) say(refused.message);
   };
   const connect = (c: Connection): void => {
@@ -290,27 +533,53 @@ export const ChartCanvas = memo(function ChartCanvas({ chart, address, active, l
   const far = useStore((x) => x.transform[2] < 0.4) && chart.transitions.length > 150;
   return (
     <LabelsShown value={!far}>
-    <Cards value={cards}>
-    <ReactFlow<StateNode, ArrowEdge>
-      nodes={nodes} edges={edges} nodeTypes={nodeTypes} edgeTypes={edgeTypes} onNodesChange={changes} onNodeDragStop={stop} onConnect={connect} connectionMode={ConnectionMode.Loose}
-      onNodeClick={(e, n) => { if (!(n.data.group && selectUnder(e))) select(`state/${n.id}`); }} onEdgeClick={(_, e) => select(`transition/${e.id.split(' ')[0]}`)} onPaneClick={(e) => { if (!selectUnder(e)) select(''); }} deleteKeyCode={null} minZoom={0.15} maxZoom={2}
-      connectionRadius={30} elevateNodesOnSelect={false} elevateEdgesOnSelect={false} onlyRenderVisibleElements={chart.states.length > 120} proOptions={{ hideAttribution: true }} fitView fitViewOptions={{ padding: 0.03, maxZoom: 1.1 }} zoomOnDoubleClick={false}
-      onKeyDown={(e) => {
-        if ((e.key === 'Delete' || e.key === 'Backspace') && !(e.target instanceof HTMLInputElement)) removeSelected();
-        const chosen = /^(state|transition)/.test(item) || document.activeElement?.closest('.react-flow__node, .react-flow__edge');
-        if (e.key === 'Enter' && chosen) {
-          const id = document.activeElement?.closest('.react-flow__node')?.getAttribute('data-id');
-          const edge = document.activeElement?.closest('.react-flow__edge')?.getAttribute('data-id');
-          if (id) select(`state/${id}`);
-          else if (edge) select(`transition/${edge}`);
-        }
-      }}
-    >
-      {quiet.length > 0 && <QuietArrows arrows={quiet} />}
-      <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
-      <Controls showInteractive={false} position="bottom-left" />
-    </ReactFlow>
-    </Cards>
+      <Cards value={cards}>
+        <ReactFlow<StateNode, ArrowEdge>
+          nodes={nodes}
+          edges={edges}
+          nodeTypes={nodeTypes}
+          edgeTypes={edgeTypes}
+          onNodesChange={changes}
+          onNodeDragStop={stop}
+          onConnect={connect}
+          connectionMode={ConnectionMode.Loose}
+          onNodeClick={(e, n) => {
+            if (!(n.data.group && selectUnder(e))) select(`state/${n.id}`);
+          }}
+          onEdgeClick={(_, e) => select(`transition/${e.id.split(' ')[0]}`)}
+          onPaneClick={(e) => {
+            if (!selectUnder(e)) select('');
+          }}
+          deleteKeyCode={null}
+          minZoom={0.15}
+          maxZoom={2}
+          connectionRadius={30}
+          elevateNodesOnSelect={false}
+          elevateEdgesOnSelect={false}
+          onlyRenderVisibleElements={chart.states.length > 120}
+          proOptions={{ hideAttribution: true }}
+          fitView
+          fitViewOptions={{ padding: 0.03, maxZoom: 1.1 }}
+          zoomOnDoubleClick={false}
+          onKeyDown={(e) => {
+            if ((e.key === 'Delete' || e.key === 'Backspace') && !(e.target instanceof HTMLInputElement))
+              removeSelected();
+            const chosen =
+              /^(state|transition)/.test(item) ||
+              document.activeElement?.closest('.react-flow__node, .react-flow__edge');
+            if (e.key === 'Enter' && chosen) {
+              const id = document.activeElement?.closest('.react-flow__node')?.getAttribute('data-id');
+              const edge = document.activeElement?.closest('.react-flow__edge')?.getAttribute('data-id');
+              if (id) select(`state/${id}`);
+              else if (edge) select(`transition/${edge}`);
+            }
+          }}
+        >
+          {quiet.length > 0 && <QuietArrows arrows={quiet} />}
+          <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
+          <Controls showInteractive={false} position="bottom-left" />
+        </ReactFlow>
+      </Cards>
     </LabelsShown>
   );
 });

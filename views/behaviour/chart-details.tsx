@@ -34,27 +34,71 @@ export function ChartDetails({ type, chart }: { readonly type: PartType; readonl
         <div className="field-row">
           <label>Name</label>
           <div>
-            <CellField value={chart.name} label="Name of the chart" mono onCommit={(name) => edit({ kind: 'rename', list, id: chart.id, name }, `Rename ${chart.name} to ${name}`)} />
+            <CellField
+              value={chart.name}
+              label="Name of the chart"
+              mono
+              onCommit={(name) => edit({ kind: 'rename', list, id: chart.id, name }, `Rename ${chart.name} to ${name}`)}
+            />
           </div>
         </div>
-        <TextRow type={type} label="While texts run every" value={chart.period} place={`${place}/period`} onCommit={(period) => edit({ kind: 'update', list, id: chart.id, changes: { period } }, `Change the period of ${chart.name}`, `period-${chart.id}`)} />
+        <TextRow
+          type={type}
+          label="While texts run every"
+          value={chart.period}
+          place={`${place}/period`}
+          onCommit={(period) =>
+            edit(
+              { kind: 'update', list, id: chart.id, changes: { period } },
+              `Change the period of ${chart.name}`,
+              `period-${chart.id}`,
+            )
+          }
+        />
         <h3 className="section-title">Quantities of the chart</h3>
-        {chart.values.length === 0 && <p className="quiet px-3">None. A counter or a remembered value that nobody else needs can live here.</p>}
+        {chart.values.length === 0 && (
+          <p className="quiet px-3">None. A counter or a remembered value that nobody else needs can live here.</p>
+        )}
         <ValuesTable list={values} values={chart.values} testId="chart-values" />
         <div className="px-3 py-2 d-flex gap-2 flex-wrap">
           <Button size="sm" onClick={add}>
             <Plus size={13} aria-hidden /> Quantity
           </Button>
-          <Button size="sm" onClick={() => download(`${fileName(`${type.name}-${chart.name}`)}.scxml`, 'application/scxml+xml', writeScxml(chart))}>
+          <Button
+            size="sm"
+            onClick={() =>
+              download(`${fileName(`${type.name}-${chart.name}`)}.scxml`, 'application/scxml+xml', writeScxml(chart))
+            }
+          >
             <Download size={13} aria-hidden /> Save as SCXML
           </Button>
-          <Button size="sm" onClick={() => deleteWithImpact(place, { kind: 'remove', list, id: chart.id }, `Delete the chart ${chart.name}`, () => undefined)}>
+          <Button
+            size="sm"
+            onClick={() =>
+              deleteWithImpact(
+                place,
+                { kind: 'remove', list, id: chart.id },
+                `Delete the chart ${chart.name}`,
+                () => undefined,
+              )
+            }
+          >
             Delete the chart
           </Button>
         </div>
-        {names.length > chart.values.length && <p className="quiet px-3">Its texts also know {names.slice(chart.values.length).map((n) => n.name).join(', ')} from messages.</p>}
+        {names.length > chart.values.length && (
+          <p className="quiet px-3">
+            Its texts also know{' '}
+            {names
+              .slice(chart.values.length)
+              .map((n) => n.name)
+              .join(', ')}{' '}
+            from messages.
+          </p>
+        )}
         <p className="quiet px-3 pt-2">
-          {counted(chart.states.length, 'state')}, {counted(chart.transitions.length, 'transition')}. Choose one on the sheet to edit it; drag from a dot at the edge of a card to another card to connect them.
+          {counted(chart.states.length, 'state')}, {counted(chart.transitions.length, 'transition')}. Choose one on the
+          sheet to edit it; drag from a dot at the edge of a card to another card to connect them.
         </p>
         <TraceLinks address={place} what={chart.name} />
       </div>

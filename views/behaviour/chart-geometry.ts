@@ -15,13 +15,30 @@ const padding = 14;
 const laneHeight = 74;
 
 export function textLines(state: ChartState): string[] {
-  const lines = (label: string, text: string): string[] => text.trim().split('\n').filter((l) => l.trim() !== '').map((l, k) => `${k === 0 ? label : ' '.repeat(label.length)} ${l.trim()}`);
-  return [...lines('entry', state.entry), ...lines('while', state.during), ...lines('exit ', state.exit), ...lines('keeps', state.defers)];
+  const lines = (label: string, text: string): string[] =>
+    text
+      .trim()
+      .split('\n')
+      .filter((l) => l.trim() !== '')
+      .map((l, k) => `${k === 0 ? label : ' '.repeat(label.length)} ${l.trim()}`);
+  return [
+    ...lines('entry', state.entry),
+    ...lines('while', state.during),
+    ...lines('exit ', state.exit),
+    ...lines('keeps', state.defers),
+  ];
 }
 
 /** What a place that is not a state says of itself. */
 export const kindText: Readonly<Record<ChartState['kind'], string>> = {
-  state: '', parallel: 'all lanes at once', final: 'finished', history: 'back to where it was', deepHistory: 'back to where it was, all levels', choice: 'branches by the guards', junction: 'forks before leaving', start: 'begins here',
+  state: '',
+  parallel: 'all lanes at once',
+  final: 'finished',
+  history: 'back to where it was',
+  deepHistory: 'back to where it was, all levels',
+  choice: 'branches by the guards',
+  junction: 'forks before leaving',
+  start: 'begins here',
 };
 export const isPlace = (kind: ChartState['kind']): boolean => kind !== 'state' && kind !== 'parallel';
 
@@ -33,7 +50,10 @@ export function boxesOf(chart: Chart): Map<string, Box> {
     const lines = textLines(state);
     const children = inside.get(state.id) ?? [];
     const most = isPlace(state.kind) ? kindText[state.kind].length * 6.4 + 26 : 128;
-    let width = Math.min(176, Math.max(most, state.name.length * 8 + (isPlace(state.kind) ? 26 : 88), ...lines.map((l) => l.length * 6.2 + 24)));
+    let width = Math.min(
+      176,
+      Math.max(most, state.name.length * 8 + (isPlace(state.kind) ? 26 : 88), ...lines.map((l) => l.length * 6.2 + 24)),
+    );
     let height = headerHeight + (isPlace(state.kind) ? 18 : lines.length ? lines.length * lineHeight + 8 : 10);
     if (state.kind === 'parallel') {
       const lanes = children.map((c) => ({ child: c, box: measure(c, true) }));
@@ -73,9 +93,19 @@ export function statePath(chart: Chart, state: ChartState): string {
 export const isActive = (active: string | undefined, path: string): boolean =>
   active !== undefined && active.split(' + ').some((a) => a === path || a.startsWith(`${path}.`));
 
-const triggerWords: Readonly<Record<Trigger['kind'], string>> = { message: '', after: 'after ', at: 'at ', every: 'every ', when: 'when ', rises: 'as soon as ', changes: 'on change of ', done: 'when finished' };
+const triggerWords: Readonly<Record<Trigger['kind'], string>> = {
+  message: '',
+  after: 'after ',
+  at: 'at ',
+  every: 'every ',
+  when: 'when ',
+  rises: 'as soon as ',
+  changes: 'on change of ',
+  done: 'when finished',
+};
 
-export const triggerText = (g: Trigger): string => triggerWords[g.kind] + g.on.trim().replace(/(\d)\s*'([^']*)'/g, '$1 $2');
+export const triggerText = (g: Trigger): string =>
+  triggerWords[g.kind] + g.on.trim().replace(/(\d)\s*'([^']*)'/g, '$1 $2');
 
 /** What a transition says on its arrow. */
 export function transitionText(t: Transition): string {
@@ -93,28 +123,51 @@ export interface Rect {
 
 /** Where the line from the centre of a card towards a point leaves the card, and through which side. */
 function borderPoint(r: Rect, towards: { x: number; y: number }): { x: number; y: number; nx: number; ny: number } {
-  const cx = r.x + r.width / 2, cy = r.y + r.height / 2;
-  const dx = towards.x - cx, dy = towards.y - cy;
+  const cx = r.x + r.width / 2,
+    cy = r.y + r.height / 2;
+  const dx = towards.x - cx,
+    dy = towards.y - cy;
   if (Math.abs(dx) * r.height > Math.abs(dy) * r.width) {
     const s = Math.sign(dx) || 1;
-    return { x: cx + (s * r.width) / 2, y: Math.min(r.y + r.height - 6, Math.max(r.y + 6, cy + (dy * r.width) / 2 / Math.max(Math.abs(dx), 1e-9))), nx: s, ny: 0 };
+    return {
+      x: cx + (s * r.width) / 2,
+      y: Math.min(r.y + r.height - 6, Math.max(r.y + 6, cy + (dy * r.width) / 2 / Math.max(Math.abs(dx), 1e-9))),
+      nx: s,
+      ny: 0,
+    };
   }
   const s = Math.sign(dy) || 1;
-  return { x: Math.min(r.x + r.width - 6, Math.max(r.x + 6, cx + (dx * r.height) / 2 / Math.max(Math.abs(dy), 1e-9))), y: cy + (s * r.height) / 2, nx: 0, ny: s };
+  return {
+    x: Math.min(r.x + r.width - 6, Math.max(r.x + 6, cx + (dx * r.height) / 2 / Math.max(Math.abs(dy), 1e-9))),
+    y: cy + (s * r.height) / 2,
+    nx: 0,
+    ny: s,
+  };
 }
 
 const overlapOf = (a0: number, a1: number, b0: number, b1: number): [number, number] | undefined => {
-  const lo = Math.max(a0, b0), hi = Math.min(a1, b1);
+  const lo = Math.max(a0, b0),
+    hi = Math.min(a1, b1);
   return hi - lo > 24 ? [lo, hi] : undefined;
 };
 
 const holds = (outer: Rect, inner: Rect): boolean =>
-  outer.x <= inner.x && outer.y <= inner.y && outer.x + outer.width >= inner.x + inner.width && outer.y + outer.height >= inner.y + inner.height;
+  outer.x <= inner.x &&
+  outer.y <= inner.y &&
+  outer.x + outer.width >= inner.x + inner.width &&
+  outer.y + outer.height >= inner.y + inner.height;
 
 /** A point of a cubic curve. Labels of long arrows stand at their lower end, where fewer cards are. */
-function onCurve(p: { x: number; y: number }, c1: { x: number; y: number }, c2: { x: number; y: number }, q: { x: number; y: number }, s: number): { x: number; y: number } {
+function onCurve(
+  p: { x: number; y: number },
+  c1: { x: number; y: number },
+  c2: { x: number; y: number },
+  q: { x: number; y: number },
+  s: number,
+): { x: number; y: number } {
   const r = 1 - s;
-  const mix = (k: 'x' | 'y'): number => r * r * r * p[k] + 3 * r * r * s * c1[k] + 3 * r * s * s * c2[k] + s * s * s * q[k];
+  const mix = (k: 'x' | 'y'): number =>
+    r * r * r * p[k] + 3 * r * r * s * c1[k] + 3 * r * s * s * c2[k] + s * s * s * q[k];
   return { x: mix('x'), y: mix('y') };
 }
 
@@ -123,14 +176,20 @@ function onCurve(p: { x: number; y: number }, c1: { x: number; y: number }, c2: 
  */
 export function arrowPath(a: Rect, b: Rect, shift: number): { path: string; x: number; y: number } {
   if (a === b || (a.x === b.x && a.y === b.y && a.width === b.width && a.height === b.height)) {
-    const x = a.x + a.width, y = a.y + a.height / 2;
-    return { path: `M ${x} ${y - 8} C ${x + 44} ${y - 26 - shift} ${x + 44} ${y + 26 + shift} ${x} ${y + 10}`, x: x + 36, y };
+    const x = a.x + a.width,
+      y = a.y + a.height / 2;
+    return {
+      path: `M ${x} ${y - 8} C ${x + 44} ${y - 26 - shift} ${x + 44} ${y + 26 + shift} ${x} ${y + 10}`,
+      x: x + 36,
+      y,
+    };
   }
   if (holds(a, b) || holds(b, a)) {
     // between a state and one inside it: from the edge of the outer card
     const [outer, inner] = holds(a, b) ? [a, b] : [b, a];
     const y = inner.y + inner.height / 2 + shift;
-    const from = { x: outer.x, y }, to = { x: inner.x, y };
+    const from = { x: outer.x, y },
+      to = { x: inner.x, y };
     const [s, e] = holds(a, b) ? [from, to] : [to, from];
     return { path: `M ${s.x} ${s.y} L ${e.x} ${e.y}`, x: (s.x + e.x) / 2, y };
   }
@@ -139,17 +198,20 @@ export function arrowPath(a: Rect, b: Rect, shift: number): { path: string; x: n
   if (vertical) {
     const x = Math.min(vertical[1] - 8, Math.max(vertical[0] + 8, (vertical[0] + vertical[1]) / 2 + shift));
     const down = b.y > a.y;
-    const y1 = down ? a.y + a.height : a.y, y2 = down ? b.y : b.y + b.height;
+    const y1 = down ? a.y + a.height : a.y,
+      y2 = down ? b.y : b.y + b.height;
     return { path: `M ${x} ${y1} L ${x} ${y2}`, x, y: (y1 + y2) / 2 };
   }
   if (horizontal) {
     const y = Math.min(horizontal[1] - 6, Math.max(horizontal[0] + 6, (horizontal[0] + horizontal[1]) / 2 + shift));
     const right = b.x > a.x;
-    const x1 = right ? a.x + a.width : a.x, x2 = right ? b.x : b.x + b.width;
+    const x1 = right ? a.x + a.width : a.x,
+      x2 = right ? b.x : b.x + b.width;
     return { path: `M ${x1} ${y} L ${x2} ${y}`, x: (x1 + x2) / 2, y };
   }
   const centre = (r: Rect): { x: number; y: number } => ({ x: r.x + r.width / 2, y: r.y + r.height / 2 });
-  const p = borderPoint(a, centre(b)), q = borderPoint(b, centre(a));
+  const p = borderPoint(a, centre(b)),
+    q = borderPoint(b, centre(a));
   const reach = Math.min(90, Math.hypot(q.x - p.x, q.y - p.y) / 2);
   const c1 = { x: p.x + p.nx * reach + (p.ny ? shift : 0), y: p.y + p.ny * reach + (p.nx ? shift : 0) };
   const c2 = { x: q.x + q.nx * reach + (q.ny ? shift : 0), y: q.y + q.ny * reach + (q.nx ? shift : 0) };
@@ -164,7 +226,9 @@ export function arrowHead(path: string): string {
   const numbers = path.match(/-?\d+(?:\.\d+)?(?:e-?\d+)?/g)!.map(Number);
   const [px, py, x, y] = numbers.slice(-4);
   const length = Math.hypot(x - px, y - py) || 1;
-  const ux = (x - px) / length, uy = (y - py) / length;
-  const at = (back: number, side: number): string => `${(x - back * ux - side * uy).toFixed(1)} ${(y - back * uy + side * ux).toFixed(1)}`;
+  const ux = (x - px) / length,
+    uy = (y - py) / length;
+  const at = (back: number, side: number): string =>
+    `${(x - back * ux - side * uy).toFixed(1)} ${(y - back * uy + side * ux).toFixed(1)}`;
   return `M ${at(0, 0)} L ${at(9, 4)} L ${at(9, -4)} Z `;
 }

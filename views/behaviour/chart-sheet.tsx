@@ -4,7 +4,14 @@ import { nanoid } from 'nanoid';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { conditionReasons } from '@/core/run/why';
-import { childStates, newState, type Chart, type PartType, type StateKind, type Transition } from '@/core/project/project';
+import {
+  childStates,
+  newState,
+  type Chart,
+  type PartType,
+  type StateKind,
+  type Transition,
+} from '@/core/project/project';
 import { fullName, problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -22,22 +29,47 @@ import { BehaviourPicker } from './behaviour-picker';
 import { firedCounts, lastTransition, stayLines, stayOf } from './run-facts';
 import { tidyChart } from './tidy';
 
-const placeNames: Readonly<Record<StateKind, string>> = { state: 'State', parallel: 'Together', final: 'End', history: 'Back', deepHistory: 'BackDeep', choice: 'Choice', junction: 'Fork', start: 'Start' };
+const placeNames: Readonly<Record<StateKind, string>> = {
+  state: 'State',
+  parallel: 'Together',
+  final: 'End',
+  history: 'Back',
+  deepHistory: 'BackDeep',
+  choice: 'Choice',
+  junction: 'Fork',
+  start: 'Start',
+};
 const more: readonly (readonly [StateKind, string])[] = [
-  ['parallel', 'State with lanes that are active together'], ['choice', 'Choice: branches by guards, once it is reached'], ['junction', 'Junction: branches by guards, before anything is left'], ['final', 'End: finishes what it is in'], ['history', 'Way back to where it was left'],
-  ['deepHistory', 'Way back, with all levels inside'], ['start', 'Beginning with an effect of its own'],
+  ['parallel', 'State with lanes that are active together'],
+  ['choice', 'Choice: branches by guards, once it is reached'],
+  ['junction', 'Junction: branches by guards, before anything is left'],
+  ['final', 'End: finishes what it is in'],
+  ['history', 'Way back to where it was left'],
+  ['deepHistory', 'Way back, with all levels inside'],
+  ['start', 'Beginning with an effect of its own'],
 ];
 const noLines: ReadonlyMap<string, string> = new Map();
 const noCounts: ReadonlyMap<string, number> = new Map();
 
 /** The state chart of a part: its drawing, and what is added to it. */
-export function ChartSheet({ type, chart, path }: { readonly type: PartType; readonly chart: Chart; readonly path: string | undefined }) {
+export function ChartSheet({
+  type,
+  chart,
+  path,
+}: {
+  readonly type: PartType;
+  readonly chart: Chart;
+  readonly path: string | undefined;
+}) {
   const address = `types/${type.id}/charts/${chart.id}`;
   const { edit } = useProject.getState();
   const { select, say } = usePlace.getState();
   const item = usePlace((s) => s.item);
   const allProblems = useProject((s) => s.problems);
-  const problems = useMemo(() => problemsAt(allProblems, `type/${type.id}/chart/${chart.id}`), [allProblems, type.id, chart.id]);
+  const problems = useMemo(
+    () => problemsAt(allProblems, `type/${type.id}/chart/${chart.id}`),
+    [allProblems, type.id, chart.id],
+  );
   const run = useRuns((s) => s.current);
   const cursor = useRuns((s) => s.cursor);
   useRuns((s) => s.version);
@@ -49,9 +81,15 @@ export function ChartSheet({ type, chart, path }: { readonly type: PartType; rea
   // counting again with every update of a long run would take its time: a finished run, or every 50th row, is soon enough
   const look = run?.status === 'running' ? Math.floor(rows / 2000) : rows;
   // eslint-disable-next-line react-hooks/exhaustive-deps
-  const facts = useMemo(() => (run && path !== undefined ? stayLines(run, name) : noLines), [run?.model, look, name, path]);
+  const facts = useMemo(
+    () => (run && path !== undefined ? stayLines(run, name) : noLines),
+    [run?.model, look, name, path],
+  );
   // eslint-disable-next-line react-hooks/exhaustive-deps
-  const fired = useMemo(() => (run && path !== undefined ? firedCounts(run, name) : noCounts), [run?.model, look, name, path]);
+  const fired = useMemo(
+    () => (run && path !== undefined ? firedCounts(run, name) : noCounts),
+    [run?.model, look, name, path],
+  );
   const stops = useRuns((s) => s.breakpoints);
   // asked for when the pointer rests on an arrow: the function stays the same, so that an edit draws no arrow anew
   const here = useRef({ chart, path });
@@ -64,17 +102,38 @@ export function ChartSheet({ type, chart, path }: { readonly type: PartType; rea
     const from = chart.states.find((s) => s.id === t.from);
     if (!current || path === undefined || !from || t.guard.trim() === '' || t.guard.trim() === 'else') return '';
     const reasons = conditionReasons(t.guard, momentOf(current, chart, path, statePath(chart, from), at));
-    return reasons.map((r) => `${r.text}: ${r.met === undefined ? 'not known' : r.met ? 'true' : 'false'}${r.detail ? ` (${r.detail})` : ''}`).join('\n');
+    return reasons
+      .map(
+        (r) =>
+          `${r.text}: ${r.met === undefined ? 'not known' : r.met ? 'true' : 'false'}${r.detail ? ` (${r.detail})` : ''}`,
+      )
+      .join('\n');
   }, []);
   const since = run && active !== undefined ? stayOf(run, name, cursor) : undefined;
 
   const addState = (kind: StateKind = 'state'): void => {
     const chosen = chart.states.find((s) => `state/${s.id}` === item);
-    const parent = chosen && (childStates(chart, chosen.id).length > 0 || chosen.kind === 'parallel') ? chosen.id : (chosen?.parent ?? null);
+    const parent =
+      chosen && (childStates(chart, chosen.id).length > 0 || chosen.kind === 'parallel')
+        ? chosen.id
+        : (chosen?.parent ?? null);
     const boxes = boxesOf(chart);
     const siblings = childStates(chart, parent);
     const bottom = Math.max(parent ? 40 : 20, ...siblings.map((s) => s.y + (boxes.get(s.id)?.height ?? 60) + 26));
-    const entry = { ...newState(`s-${nanoid(8)}`, freeName(chart.states.map((s) => s.name), placeNames[kind]), parent, siblings[0]?.x ?? 40, bottom, kind), initial: siblings.length === 0 && !isPlace(kind) };
+    const entry = {
+      ...newState(
+        `s-${nanoid(8)}`,
+        freeName(
+          chart.states.map((s) => s.name),
+          placeNames[kind],
+        ),
+        parent,
+        siblings[0]?.x ?? 40,
+        bottom,
+        kind,
+      ),
+      initial: siblings.length === 0 && !isPlace(kind),
+    };
     const refused = edit({ kind: 'insert', list: `${address}/states`, entry }, `Add the state ${entry.name}`);
     if (refused) say(refused.message);
     else select(`state/${entry.id}`);
@@ -83,13 +142,24 @@ export function ChartSheet({ type, chart, path }: { readonly type: PartType; rea
     const place = usePlace.getState();
     const [kind, id] = place.item.split('/');
     if (kind !== 'state' && kind !== 'transition') return;
-    deleteWithImpact(`${address.replace('types/', 'type/').replace('/charts/', '/chart/')}/${kind}/${id}`, { kind: 'remove', list: `${address}/${kind}s`, id }, `Delete a ${kind}`, () => place.select(''));
+    deleteWithImpact(
+      `${address.replace('types/', 'type/').replace('/charts/', '/chart/')}/${kind}/${id}`,
+      { kind: 'remove', list: `${address}/${kind}s`, id },
+      `Delete a ${kind}`,
+      () => place.select(''),
+    );
   }, [address]);
   const tidy = async (): Promise<void> => {
     setTidying(true);
     try {
       const change = await tidyChart(chart, address);
-      if (useProject.getState().project?.types.find((t) => t.id === type.id)?.charts.some((c) => c === chart)) edit(change, 'Tidy the chart');
+      if (
+        useProject
+          .getState()
+          .project?.types.find((t) => t.id === type.id)
+          ?.charts.some((c) => c === chart)
+      )
+        edit(change, 'Tidy the chart');
     } catch {
       say('The chart could not be laid out');
     } finally {
@@ -130,12 +200,28 @@ export function ChartSheet({ type, chart, path }: { readonly type: PartType; rea
         <Button onClick={() => void tidy()} disabled={tidying} title="Let the layout library place the states">
           <Sparkles size={14} aria-hidden /> {tidying ? 'Tidying …' : 'Tidy'}
         </Button>
-        <Button variant="bare" label="Delete what is selected (Delete)" onClick={remove} disabled={!/^(state|transition)\//.test(item)}>
+        <Button
+          variant="bare"
+          label="Delete what is selected (Delete)"
+          onClick={remove}
+          disabled={!/^(state|transition)\//.test(item)}
+        >
           <Trash2 size={14} aria-hidden />
         </Button>
       </div>
       <div style={{ flex: 1, minHeight: 0 }} data-testid="chart">
-        <ChartCanvas chart={chart} address={address} active={active} lastTaken={taken} problems={problems} removeSelected={remove} facts={facts} fired={fired} stops={stops} explain={explain} />
+        <ChartCanvas
+          chart={chart}
+          address={address}
+          active={active}
+          lastTaken={taken}
+          problems={problems}
+          removeSelected={remove}
+          facts={facts}
+          fired={fired}
+          stops={stops}
+          explain={explain}
+        />
       </div>
     </>
   );

@@ -16,14 +16,27 @@ import { TransitionDetails } from './transition-details';
 const typeNow = (): PartType => useProject.getState().project!.types.find((t) => t.name === 'CapperControl')!;
 const chartNow = (): Chart => typeNow().charts[0];
 const stateNamed = (name: string): ChartState => chartNow().states.find((s) => s.name === name)!;
-const between = (from: string, to: string): Transition => chartNow().transitions.find((t) => t.from === stateNamed(from).id && t.to === stateNamed(to).id)!;
+const between = (from: string, to: string): Transition =>
+  chartNow().transitions.find((t) => t.from === stateNamed(from).id && t.to === stateNamed(to).id)!;
 
 /** The details of something, drawn anew as the project changes. */
 function Details({ state, transition }: { readonly state?: string; readonly transition?: string }) {
   useProject((s) => s.project);
-  const type = typeNow(), chart = chartNow();
-  const s = chart.states.find((x) => x.id === state), t = chart.transitions.find((x) => x.id === transition);
-  return <DndContext>{s ? <StateDetails type={type} chart={chart} state={s} path="ctrl" /> : t ? <TransitionDetails type={type} chart={chart} transition={t} path="ctrl" /> : <ChartDetails type={type} chart={chart} />}</DndContext>;
+  const type = typeNow(),
+    chart = chartNow();
+  const s = chart.states.find((x) => x.id === state),
+    t = chart.transitions.find((x) => x.id === transition);
+  return (
+    <DndContext>
+      {s ? (
+        <StateDetails type={type} chart={chart} state={s} path="ctrl" />
+      ) : t ? (
+        <TransitionDetails type={type} chart={chart} transition={t} path="ctrl" />
+      ) : (
+        <ChartDetails type={type} chart={chart} />
+      )}
+    </DndContext>
+  );
 }
 const undo = (): void => act(() => useProject.getState().undo());
 const at = (time: number): void => act(() => useRuns.getState().moveCursor(time));
@@ -62,7 +75,11 @@ describe('a state', () => {
     undo();
     expect(stateNamed('Turning')).toMatchObject({ kind: 'state', parent: stateNamed('Running').id });
     await user.click(screen.getByRole('button', { name: 'Start here' }));
-    expect(chartNow().states.filter((s) => s.parent === stateNamed('Running').id && s.initial).map((s) => s.name)).toEqual(['Turning']);
+    expect(
+      chartNow()
+        .states.filter((s) => s.parent === stateNamed('Running').id && s.initial)
+        .map((s) => s.name),
+    ).toEqual(['Turning']);
   });
   test('gets a next one with an arrow, and one inside', async () => {
     const user = userEvent.setup();
@@ -102,7 +119,9 @@ describe('a transition', () => {
     await user.selectOptions(within(second).getByLabelText('Trigger'), 'time has passed');
     expect(between('Fast', 'Creep').triggers[1]).toEqual({ kind: 'after', on: "1 's'" });
     expect(transitionText(between('Fast', 'Creep'))).toContain('after 1 s');
-    await user.click(within(screen.getAllByTestId('trigger')[0]).getByRole('button', { name: 'Take this trigger away' }));
+    await user.click(
+      within(screen.getAllByTestId('trigger')[0]).getByRole('button', { name: 'Take this trigger away' }),
+    );
     expect(between('Fast', 'Creep').triggers).toHaveLength(1);
   });
   test('is tried earlier or later than others of its state', async () => {
@@ -112,7 +131,11 @@ describe('a transition', () => {
     render(<Details transition={second.id} />);
     expect(screen.getByText(/Tried as number 2 of \d+ from Fast/)).toBeInTheDocument();
     await user.click(screen.getByRole('button', { name: 'Try it earlier' }));
-    expect(of().slice(0, 2).map((x) => x.id)).toEqual([second.id, first.id]);
+    expect(
+      of()
+        .slice(0, 2)
+        .map((x) => x.id),
+    ).toEqual([second.id, first.id]);
     expect(screen.getByRole('button', { name: 'Try it earlier' })).toBeDisabled();
   });
   test('leads elsewhere, or nowhere', async () => {
@@ -129,7 +152,9 @@ describe('a transition', () => {
 test('a chart gets quantities of its own and counts what it holds', async () => {
   const user = userEvent.setup();
   render(<Details />);
-  expect(screen.getByText(new RegExp(`${chartNow().states.length} states, ${chartNow().transitions.length} transitions`))).toBeInTheDocument();
+  expect(
+    screen.getByText(new RegExp(`${chartNow().states.length} states, ${chartNow().transitions.length} transitions`)),
+  ).toBeInTheDocument();
   const { length } = chartNow().values;
   await user.click(screen.getByRole('button', { name: 'Quantity' }));
   expect(chartNow().values).toHaveLength(length + 1);

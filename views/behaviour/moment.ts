@@ -17,12 +17,17 @@ export function momentOf(run: RunView, chart: Chart, path: string, state: string
   const literal = now === undefined ? undefined : column?.literals[now];
   const part = model.parts.indexOf(path);
   const paths = new Map(chart.states.map((s) => [s.name, statePath(chart, s)]));
-  const full = (x: string): string => (chart.values.some((v) => v.name === x) || localNames(chart).some((n) => n.name === x) ? `${name}.${x}` : fullName(path, x));
+  const full = (x: string): string =>
+    chart.values.some((v) => v.name === x) || localNames(chart).some((n) => n.name === x)
+      ? `${name}.${x}`
+      : fullName(path, x);
   return {
-    time, enteredAt: facts?.since,
+    time,
+    enteredAt: facts?.since,
     value: (x) => valueAtTime(data, full(x), time) ?? model.parameters[full(x)],
     unit: (x) => model.units[full(x)] || undefined,
     isActive: (x) => isActive(literal, paths.get(x) ?? x),
-    lastMessage: (x) => data.messages.findLast((m) => m.message === x && m.time <= time && m.receivers.includes(part))?.time,
+    lastMessage: (x) =>
+      data.messages.findLast((m) => m.message === x && m.time <= time && m.receivers.includes(part))?.time,
   };
 }

@@ -22,7 +22,12 @@ export function useBoxes(chart: Chart): ReadonlyMap<string, Box> {
   return useMemo(() => {
     const now = boxesOf(chart);
     const before = known.current;
-    const same = before.size === now.size && [...now].every(([id, r]) => { const b = before.get(id); return b !== undefined && sameRect(b, r) && b.lane === r.lane; });
+    const same =
+      before.size === now.size &&
+      [...now].every(([id, r]) => {
+        const b = before.get(id);
+        return b !== undefined && sameRect(b, r) && b.lane === r.lane;
+      });
     if (!same) known.current = now;
     return known.current;
   }, [chart]);
@@ -34,7 +39,12 @@ export function usePlaces(chart: Chart, boxes: ReadonlyMap<string, Box>): Readon
   return useMemo(() => {
     const now = placesOf(chart, boxes);
     const before = known.current;
-    const same = before.size === now.size && [...now].every(([id, r]) => { const b = before.get(id); return b !== undefined && sameRect(b, r); });
+    const same =
+      before.size === now.size &&
+      [...now].every(([id, r]) => {
+        const b = before.get(id);
+        return b !== undefined && sameRect(b, r);
+      });
     if (!same) known.current = now;
     return known.current;
   }, [chart, boxes]);
@@ -62,7 +72,11 @@ export function placesOf(chart: Chart, boxes: ReadonlyMap<string, Box>): Map<str
 export function useRestingView(): Viewport & { readonly width: number; readonly height: number } {
   const store = useStoreApi();
   const now = useCallback(() => {
-    const { transform: [x, y, zoom], width, height } = store.getState();
+    const {
+      transform: [x, y, zoom],
+      width,
+      height,
+    } = store.getState();
     return { x, y, zoom, width, height };
   }, [store]);
   const [view, setView] = useState(now);
@@ -71,16 +85,26 @@ export function useRestingView(): Viewport & { readonly width: number; readonly 
 }
 
 /** Transitions that start or end at a card in sight, where they are large enough to be read. */
-export function transitionsInSight(transitions: readonly Transition[], places: ReadonlyMap<string, Rect>, view: ReturnType<typeof useRestingView>): ReadonlySet<string> {
+export function transitionsInSight(
+  transitions: readonly Transition[],
+  places: ReadonlyMap<string, Rect>,
+  view: ReturnType<typeof useRestingView>,
+): ReadonlySet<string> {
   if (view.zoom < readable) return new Set();
   const inSight = (id: string): boolean => {
     const r = places.get(id);
     if (!r) return false;
-    const x = r.x * view.zoom + view.x, y = r.y * view.zoom + view.y;
+    const x = r.x * view.zoom + view.x,
+      y = r.y * view.zoom + view.y;
     return x < view.width && y < view.height && x + r.width * view.zoom > 0 && y + r.height * view.zoom > 0;
   };
   const seen = new Set([...places.keys()].filter(inSight));
-  return new Set(transitions.filter((t) => seen.has(t.from) || seen.has(t.to)).slice(0, nearest).map((t) => t.id));
+  return new Set(
+    transitions
+      .filter((t) => seen.has(t.from) || seen.has(t.to))
+      .slice(0, nearest)
+      .map((t) => t.id),
+  );
 }
 
 interface QuietArrow {
@@ -97,14 +121,16 @@ interface Drawn {
   readonly head: string;
 }
 
-const sameRect = (a: Rect, b: Rect): boolean => a.x === b.x && a.y === b.y && a.width === b.width && a.height === b.height;
+const sameRect = (a: Rect, b: Rect): boolean =>
+  a.x === b.x && a.y === b.y && a.width === b.width && a.height === b.height;
 
 /** Paths of arrows, kept while their cards stay where they are. */
 export function useArrowPaths(): (arrow: QuietArrow, places: ReadonlyMap<string, Rect>) => Drawn | undefined {
   const known = useRef(new Map<string, Drawn>());
   return useCallback((arrow, places) => {
     const key = `${arrow.transition.id} ${arrow.target}`;
-    const from = places.get(arrow.transition.from), to = places.get(arrow.target);
+    const from = places.get(arrow.transition.from),
+      to = places.get(arrow.target);
     if (!from || !to) return undefined;
     const before = known.current.get(key);
     if (before && before.shift === arrow.shift && sameRect(before.from, from) && sameRect(before.to, to)) return before;
@@ -116,7 +142,12 @@ export function useArrowPaths(): (arrow: QuietArrow, places: ReadonlyMap<string,
 }
 
 /** Which of the arrows runs under a point of the sheet, within a reach. */
-export function arrowUnder(arrows: readonly { readonly id: string; readonly path: string }[], x: number, y: number, reach: number): string | undefined {
+export function arrowUnder(
+  arrows: readonly { readonly id: string; readonly path: string }[],
+  x: number,
+  y: number,
+  reach: number,
+): string | undefined {
   const context = document.createElement('canvas').getContext('2d');
   if (!context) return undefined;
   context.lineWidth = reach;
@@ -124,20 +155,35 @@ export function arrowUnder(arrows: readonly { readonly id: string; readonly path
 }
 
 /** All arrows that need no element of their own, as two paths of one drawing. */
-export const QuietArrows = memo(function QuietArrows({ arrows }: { readonly arrows: readonly { readonly drawn: Drawn; readonly wrong: boolean }[] }) {
-  const looks = useMemo(() => [false, true].map((wrong) => {
-    const chosen = arrows.filter((a) => a.wrong === wrong);
-    return { colour: wrong ? 'var(--bad)' : 'var(--ink-3)', lines: chosen.map((a) => a.drawn.path).join(''), heads: chosen.map((a) => a.drawn.head).join('') };
-  }), [arrows]);
+export const QuietArrows = memo(function QuietArrows({
+  arrows,
+}: {
+  readonly arrows: readonly { readonly drawn: Drawn; readonly wrong: boolean }[];
+}) {
+  const looks = useMemo(
+    () =>
+      [false, true].map((wrong) => {
+        const chosen = arrows.filter((a) => a.wrong === wrong);
+        return {
+          colour: wrong ? 'var(--bad)' : 'var(--ink-3)',
+          lines: chosen.map((a) => a.drawn.path).join(''),
+          heads: chosen.map((a) => a.drawn.head).join(''),
+        };
+      }),
+    [arrows],
+  );
   return (
     <ViewportPortal>
       <svg className="quiet-arrows" aria-hidden data-arrows={arrows.length}>
-        {looks.map((l) => l.lines && (
-          <g key={l.colour}>
-            <path d={l.lines} fill="none" stroke={l.colour} strokeWidth={1.2} />
-            <path d={l.heads} fill={l.colour} />
-          </g>
-        ))}
+        {looks.map(
+          (l) =>
+            l.lines && (
+              <g key={l.colour}>
+                <path d={l.lines} fill="none" stroke={l.colour} strokeWidth={1.2} />
+                <path d={l.heads} fill={l.colour} />
+              </g>
+            ),
+        )}
       </svg>
     </ViewportPortal>
   );

@@ -10,7 +10,8 @@ import { firedCounts, firedTimes, lastTransition, stayFacts, stayLines, stayOf }
 let run: RunView;
 const chart = tubeCapper.types.find((t) => t.name === 'CapperControl')!.charts.find((c) => c.name === 'mode')!;
 const id = (name: string): string => chart.states.find((s) => s.name === name)!.id;
-const between = (from: string, to: string): string => chart.transitions.find((t) => t.from === id(from) && t.to === id(to))!.id;
+const between = (from: string, to: string): string =>
+  chart.transitions.find((t) => t.from === id(from) && t.to === id(to))!.id;
 
 beforeAll(async () => {
   await new Promise<void>((resolve) => {
@@ -32,7 +33,9 @@ test('how often each transition fired, and when', () => {
   const [only] = firedTimes(run, 'ctrl.mode', between('Fast', 'Creep'));
   expect(only).toBeGreaterThan(0.7);
   expect(only).toBeLessThan(1.2);
-  expect([...counts.values()].reduce((a, b) => a + b)).toBe(run.data.transitions.filter((t) => run.model.charts[t.chart].name === 'ctrl.mode').length);
+  expect([...counts.values()].reduce((a, b) => a + b)).toBe(
+    run.data.transitions.filter((t) => run.model.charts[t.chart].name === 'ctrl.mode').length,
+  );
 });
 test('the transition taken last at a moment, none before the first', () => {
   const [only] = firedTimes(run, 'ctrl.mode', between('Fast', 'Creep'));
@@ -41,11 +44,14 @@ test('the transition taken last at a moment, none before the first', () => {
   expect(lastTransition(run, 'ctrl.mode', -1)).toEqual([]);
 });
 test('how often and how long states were active: what lies in one counts for it', () => {
-  const fast = stayFacts(run, 'ctrl.mode', 'Running.Turning.Fast')!, creep = stayFacts(run, 'ctrl.mode', 'Running.Turning.Creep')!, press = stayFacts(run, 'ctrl.mode', 'Running.Turning.Press')!;
+  const fast = stayFacts(run, 'ctrl.mode', 'Running.Turning.Fast')!,
+    creep = stayFacts(run, 'ctrl.mode', 'Running.Turning.Creep')!,
+    press = stayFacts(run, 'ctrl.mode', 'Running.Turning.Press')!;
   const turning = stayFacts(run, 'ctrl.mode', 'Running.Turning')!;
   expect([fast.times, creep.times, press.times, turning.times]).toEqual([1, 1, 1, 1]);
   expect(turning.total).toBeCloseTo(fast.total + creep.total + press.total, 9);
-  const [from] = firedTimes(run, 'ctrl.mode', between('Fast', 'Creep')), [to] = firedTimes(run, 'ctrl.mode', between('Creep', 'Press'));
+  const [from] = firedTimes(run, 'ctrl.mode', between('Fast', 'Creep')),
+    [to] = firedTimes(run, 'ctrl.mode', between('Creep', 'Press'));
   expect(creep.total).toBeCloseTo(to - from, 9);
   expect(stayFacts(run, 'ctrl.mode', 'Stopped')!.times).toBe(0);
   expect(stayLines(run, 'ctrl.mode').get('Running.Turning')).toMatch(/^1× 0\.\d+ s$/);
@@ -57,7 +63,10 @@ test('since when the leaf at a moment is active', () => {
   expect(stayFacts(run, 'ctrl.mode', 'Running.Turning.Creep', from - 0.05)!.since).toBeUndefined();
 });
 test('a guard is judged with the values of the moment', () => {
-  const path = statePath(chart, chart.states.find((s) => s.name === 'Fast')!);
+  const path = statePath(
+    chart,
+    chart.states.find((s) => s.name === 'Fast')!,
+  );
   const reasons = (t: number) => conditionReasons('turns >= creepAfter', momentOf(run, chart, 'ctrl', path, t));
   const [at] = firedTimes(run, 'ctrl.mode', between('Fast', 'Creep'));
   expect(reasons(at - 0.1)[0].met).toBe(false);

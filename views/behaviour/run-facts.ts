@@ -10,7 +10,9 @@ const chartNumber = (run: RunView, chart: string): number => run.model.charts.fi
 /** The transition taken, and those it went through behind junctions. */
 const transitionIds = (run: RunView, chart: number, transition: number): string[] => {
   const c = run.model.charts[chart];
-  return [c?.transitions[transition], ...(c?.via?.[transition] ?? [])].flatMap((place) => place?.split('/').at(-1) ?? []);
+  return [c?.transitions[transition], ...(c?.via?.[transition] ?? [])].flatMap(
+    (place) => place?.split('/').at(-1) ?? [],
+  );
 };
 
 /** Ids of the transition taken last at or before a time. */
@@ -22,7 +24,9 @@ export function lastTransition(run: RunView, chart: string, time: number): reado
 
 export function firedTimes(run: RunView, chart: string, id: string): number[] {
   const number = chartNumber(run, chart);
-  return run.data.transitions.filter((t) => t.chart === number && transitionIds(run, number, t.transition).includes(id)).map((t) => t.time);
+  return run.data.transitions
+    .filter((t) => t.chart === number && transitionIds(run, number, t.transition).includes(id))
+    .map((t) => t.time);
 }
 
 /** How often each transition fired, by id. */
@@ -58,7 +62,9 @@ export function stayFacts(run: RunView, chart: string, path: string, at = Infini
   const column = run.data.columns.get(chart);
   if (!column) return undefined;
   const activeFor = column.literals.map((l) => isActive(l, path));
-  let times = 0, total = 0, was = false;
+  let times = 0,
+    total = 0,
+    was = false;
   let since: number | undefined;
   for (let r = 0; r < run.data.rows; r++) {
     const now = activeFor[column.values[r]];
@@ -77,17 +83,22 @@ export function stayLines(run: RunView, chart: string): Map<string, string> {
   const column = run.data.columns.get(chart);
   const lines = new Map<string, string>();
   if (!column) return lines;
-  const paths = column.literals.map((l) => [...new Set(l.split(' + ').flatMap((leaf) => leaf.split('.').map((_, k, all) => all.slice(0, k + 1).join('.'))))]);
+  const paths = column.literals.map((l) => [
+    ...new Set(l.split(' + ').flatMap((leaf) => leaf.split('.').map((_, k, all) => all.slice(0, k + 1).join('.')))),
+  ]);
   const facts = new Map<string, { times: number; total: number }>();
   const { time, rows } = run.data;
-  for (let from = 0; from < rows; ) {
+  for (let from = 0; from < rows;) {
     let to = from + 1;
     while (to < rows && column.values[to] === column.values[from]) to++;
     const before = from > 0 ? paths[column.values[from - 1]] : [];
     const until = to < rows ? time[to] : time[rows - 1];
     for (const path of paths[column.values[from]] ?? []) {
       const known = facts.get(path) ?? { times: 0, total: 0 };
-      facts.set(path, { times: known.times + (before.includes(path) ? 0 : 1), total: known.total + until - time[from] });
+      facts.set(path, {
+        times: known.times + (before.includes(path) ? 0 : 1),
+        total: known.total + until - time[from],
+      });
     }
     from = to;
   }

@@ -1,6 +1,7 @@
 import { isWrong, type RowResult, type RowStatus } from '@/core/sequences/sequence-run';
 
-export const statusTone = (s: RowStatus): 'good' | 'bad' | 'quiet' => (isWrong(s) ? 'bad' : s === 'seen' || s === 'sent' ? 'good' : 'quiet');
+export const statusTone = (s: RowStatus): 'good' | 'bad' | 'quiet' =>
+  isWrong(s) ? 'bad' : s === 'seen' || s === 'sent' ? 'good' : 'quiet';
 
 /** What a row says of itself after a run. */
 export const statusWord = (r: RowResult): string => {

@@ -2,7 +2,15 @@
 import { CircleStop, Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
-import { childStates, newState, newTransition, type Chart, type ChartState, type PartType, type StateKind } from '@/core/project/project';
+import {
+  childStates,
+  newState,
+  newTransition,
+  type Chart,
+  type ChartState,
+  type PartType,
+  type StateKind,
+} from '@/core/project/project';
 import { fullName } from '@/store/derived';
 import { toggleBreakpoint } from '@/store/engine';
 import { usePlace } from '@/store/place-store';
@@ -19,11 +27,28 @@ import { stayFacts } from './run-facts';
 import { TextRow } from './text-row';
 
 const kinds: readonly (readonly [StateKind, string])[] = [
-  ['state', 'one state inside at a time'], ['parallel', 'all lanes inside at once'], ['choice', 'choice by guards'], ['junction', 'junction by guards'], ['final', 'end'], ['history', 'way back'], ['deepHistory', 'way back, all levels'], ['start', 'beginning'],
+  ['state', 'one state inside at a time'],
+  ['parallel', 'all lanes inside at once'],
+  ['choice', 'choice by guards'],
+  ['junction', 'junction by guards'],
+  ['final', 'end'],
+  ['history', 'way back'],
+  ['deepHistory', 'way back, all levels'],
+  ['start', 'beginning'],
 ];
 
 /** One state: its texts, where it lies, what the run says of it. */
-export function StateDetails({ type, chart, state, path }: { readonly type: PartType; readonly chart: Chart; readonly state: ChartState; readonly path: string | undefined }) {
+export function StateDetails({
+  type,
+  chart,
+  state,
+  path,
+}: {
+  readonly type: PartType;
+  readonly chart: Chart;
+  readonly state: ChartState;
+  readonly path: string | undefined;
+}) {
   const { edit } = useProject.getState();
   const { select } = usePlace.getState();
   const run = useRuns((s) => s.current);
@@ -33,30 +58,76 @@ export function StateDetails({ type, chart, state, path }: { readonly type: Part
   useRuns((s) => s.version);
   const list = `types/${type.id}/charts/${chart.id}/states`;
   const place = `type/${type.id}/chart/${chart.id}/state/${state.id}`;
-  const set = (changes: Partial<ChartState>, what: string, merge?: string) => edit({ kind: 'update', list, id: state.id, changes }, what, merge);
+  const set = (changes: Partial<ChartState>, what: string, merge?: string) =>
+    edit({ kind: 'update', list, id: state.id, changes }, what, merge);
   const parents = useMemo((): (readonly [string, string])[] => {
     const inside = new Set([state.id]);
     for (const s of parentsFirst(chart)) if (s.parent !== null && inside.has(s.parent)) inside.add(s.id);
     return [['', 'the chart'], ...chart.states.filter((s) => !inside.has(s.id)).map((s) => [s.id, s.name] as const)];
   }, [chart, state.id]);
-  const facts = run && path !== undefined ? stayFacts(run, fullName(path, chart.name), statePath(chart, state)) : undefined;
+  const facts =
+    run && path !== undefined ? stayFacts(run, fullName(path, chart.name), statePath(chart, state)) : undefined;
   const siblings = childStates(chart, state.parent);
   const makeFirst = (): void => {
-    edit({ kind: 'batch', label: 'Start here', edits: siblings.map((s) => ({ kind: 'update' as const, list, id: s.id, changes: { initial: s.id === state.id } })) }, `Start in ${state.name}`);
+    edit(
+      {
+        kind: 'batch',
+        label: 'Start here',
+        edits: siblings.map((s) => ({
+          kind: 'update' as const,
+          list,
+          id: s.id,
+          changes: { initial: s.id === state.id },
+        })),
+      },
+      `Start in ${state.name}`,
+    );
   };
   const addNext = (): void => {
     const boxes = boxesOf(chart);
-    const entry = newState(`s-${nanoid(8)}`, freeName(chart.states.map((s) => s.name), 'State'), state.parent, state.x, state.y + (boxes.get(state.id)?.height ?? 60) + 50);
-    edit({
-      kind: 'batch', label: 'Add a state after this one',
-      edits: [{ kind: 'insert', list, entry }, { kind: 'insert', list: `types/${type.id}/charts/${chart.id}/transitions`, entry: newTransition(`x-${nanoid(8)}`, state.id, entry.id) }],
-    }, `Add a state after ${state.name}`);
+    const entry = newState(
+      `s-${nanoid(8)}`,
+      freeName(
+        chart.states.map((s) => s.name),
+        'State',
+      ),
+      state.parent,
+      state.x,
+      state.y + (boxes.get(state.id)?.height ?? 60) + 50,
+    );
+    edit(
+      {
+        kind: 'batch',
+        label: 'Add a state after this one',
+        edits: [
+          { kind: 'insert', list, entry },
+          {
+            kind: 'insert',
+            list: `types/${type.id}/charts/${chart.id}/transitions`,
+            entry: newTransition(`x-${nanoid(8)}`, state.id, entry.id),
+          },
+        ],
+      },
+      `Add a state after ${state.name}`,
+    );
     select(`state/${entry.id}`);
   };
   const addInside = (): void => {
     const children = childStates(chart, state.id);
     const boxes = boxesOf(chart);
-    const entry = { ...newState(`s-${nanoid(8)}`, freeName(chart.states.map((s) => s.name), 'State'), state.id, 24, Math.max(50, ...children.map((s) => s.y + (boxes.get(s.id)?.height ?? 60) + 26))), initial: children.length === 0 };
+    const entry = {
+      ...newState(
+        `s-${nanoid(8)}`,
+        freeName(
+          chart.states.map((s) => s.name),
+          'State',
+        ),
+        state.id,
+        24,
+        Math.max(50, ...children.map((s) => s.y + (boxes.get(s.id)?.height ?? 60) + 26)),
+      ),
+      initial: children.length === 0,
+    };
     edit({ kind: 'insert', list, entry }, `Add a state inside ${state.name}`);
     select(`state/${entry.id}`);
   };
@@ -71,22 +142,39 @@ export function StateDetails({ type, chart, state, path }: { readonly type: Part
         <div className="field-row">
           <label>Name</label>
           <div>
-            <CellField value={state.name} label="Name of the state" mono onCommit={(name) => edit({ kind: 'rename', list, id: state.id, name }, `Rename ${state.name} to ${name}`)} />
+            <CellField
+              value={state.name}
+              label="Name of the state"
+              mono
+              onCommit={(name) => edit({ kind: 'rename', list, id: state.id, name }, `Rename ${state.name} to ${name}`)}
+            />
           </div>
         </div>
         <div className="field-row">
           <label>Inside</label>
           <div>
             <CellSelect
-              value={state.parent ?? ''} label="State it is inside of" options={parents}
-              onCommit={(parent) => set({ parent: parent || null, x: 30, y: 50, initial: childStates(chart, parent || null).length === 0 }, `Move ${state.name} into another state`)}
+              value={state.parent ?? ''}
+              label="State it is inside of"
+              options={parents}
+              onCommit={(parent) =>
+                set(
+                  { parent: parent || null, x: 30, y: 50, initial: childStates(chart, parent || null).length === 0 },
+                  `Move ${state.name} into another state`,
+                )
+              }
             />
           </div>
         </div>
         <div className="field-row">
           <label>Is</label>
           <div>
-            <CellSelect value={state.kind} label="What it is" options={kinds} onCommit={(kind) => set({ kind: kind as StateKind }, `Make ${state.name} another kind of state`)} />
+            <CellSelect
+              value={state.kind}
+              label="What it is"
+              options={kinds}
+              onCommit={(kind) => set({ kind: kind as StateKind }, `Make ${state.name} another kind of state`)}
+            />
           </div>
         </div>
         <div className="px-3 py-1 d-flex gap-2 flex-wrap">
@@ -110,21 +198,54 @@ export function StateDetails({ type, chart, state, path }: { readonly type: Part
           )}
         </div>
         {(!place_ || state.kind === 'final' || state.kind === 'choice') && (
-          <TextRow type={type} label="When it is entered" value={state.entry} place={`${place}/entry`} more={names} onCommit={(entry) => set({ entry }, `Change the entry text of ${state.name}`, `entry-${state.id}`)} />
+          <TextRow
+            type={type}
+            label="When it is entered"
+            value={state.entry}
+            place={`${place}/entry`}
+            more={names}
+            onCommit={(entry) => set({ entry }, `Change the entry text of ${state.name}`, `entry-${state.id}`)}
+          />
         )}
         {!place_ && (
           <>
-            <TextRow type={type} label={`While it is active${chart.period.trim() ? `, every ${chart.period.trim().replace(/'/g, '')}` : ''}`} value={state.during} place={`${place}/during`} more={names} onCommit={(during) => set({ during }, `Change the while text of ${state.name}`, `during-${state.id}`)} />
-            <TextRow type={type} label="When it is left" value={state.exit} place={`${place}/exit`} more={names} onCommit={(exit) => set({ exit }, `Change the exit text of ${state.name}`, `exit-${state.id}`)} />
+            <TextRow
+              type={type}
+              label={`While it is active${chart.period.trim() ? `, every ${chart.period.trim().replace(/'/g, '')}` : ''}`}
+              value={state.during}
+              place={`${place}/during`}
+              more={names}
+              onCommit={(during) => set({ during }, `Change the while text of ${state.name}`, `during-${state.id}`)}
+            />
+            <TextRow
+              type={type}
+              label="When it is left"
+              value={state.exit}
+              place={`${place}/exit`}
+              more={names}
+              onCommit={(exit) => set({ exit }, `Change the exit text of ${state.name}`, `exit-${state.id}`)}
+            />
             <div className="px-3 py-1">
               <label className="quiet d-block">Keeps messages for later</label>
-              <CellField value={state.defers} label="Messages it keeps for later" mono placeholder="none" onCommit={(defers) => set({ defers }, `Change what ${state.name} keeps for later`)} />
+              <CellField
+                value={state.defers}
+                label="Messages it keeps for later"
+                mono
+                placeholder="none"
+                onCommit={(defers) => set({ defers }, `Change what ${state.name} keeps for later`)}
+              />
             </div>
           </>
         )}
         <div className="px-3 py-1">
           <label className="quiet d-block">Note</label>
-          <CellField value={state.note} label="Note of the state" multiline placeholder="what it is for" onCommit={(note) => set({ note }, `Change the note of ${state.name}`)} />
+          <CellField
+            value={state.note}
+            label="Note of the state"
+            multiline
+            placeholder="what it is for"
+            onCommit={(note) => set({ note }, `Change the note of ${state.name}`)}
+          />
         </div>
         {facts && (
           <>

@@ -6,10 +6,21 @@ import { FormulaEditor, type KnownName } from '@/ui/formula-editor';
 import { namesIn } from '@/ui/known-names';
 
 /** Texts of the chart are edited like all others: names completed, problems under the word. */
-export function TextRow({ type, label, value, place, more, onCommit }: {
-  readonly type: PartType; readonly label: string; readonly value: string; readonly place: string;
+export function TextRow({
+  type,
+  label,
+  value,
+  place,
+  more,
+  onCommit,
+}: {
+  readonly type: PartType;
+  readonly label: string;
+  readonly value: string;
+  readonly place: string;
   /** Names known here besides those of the part. */
-  readonly more?: readonly KnownName[]; readonly onCommit: (text: string) => void;
+  readonly more?: readonly KnownName[];
+  readonly onCommit: (text: string) => void;
 }) {
   const project = useProject((s) => s.project);
   const all = useProject((s) => s.problems);
@@ -22,4 +33,3 @@ export function TextRow({ type, label, value, place, more, onCommit }: {
     </div>
   );
 }
-

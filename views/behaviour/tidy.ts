@@ -15,22 +15,49 @@ export async function tidyChart(chart: Chart, address: string): Promise<Edit> {
         const children = build(s.id);
         const size = sizes.get(s.id)!;
         return children.length > 0
-          ? { id: s.id, width: size.width, height: size.height, children, layoutOptions: { 'elk.padding': `[top=${headerHeight + 18},left=20,bottom=20,right=20]` } }
+          ? {
+              id: s.id,
+              width: size.width,
+              height: size.height,
+              children,
+              layoutOptions: { 'elk.padding': `[top=${headerHeight + 18},left=20,bottom=20,right=20]` },
+            }
           : { id: s.id, width: size.width, height: size.height };
       });
     const graph: LayoutGraph = {
-      id: 'chart', width: 0, height: 0, children: build(null),
+      id: 'chart',
+      width: 0,
+      height: 0,
+      children: build(null),
       layoutOptions: {
-        'elk.algorithm': 'layered', 'elk.direction': 'DOWN', 'elk.hierarchyHandling': 'INCLUDE_CHILDREN', 'elk.spacing.nodeNode': '46', 'elk.edgeLabels.inline': 'true',
-        'elk.layered.spacing.nodeNodeBetweenLayers': '34', 'elk.layered.considerModelOrder.strategy': 'NODES_AND_EDGES', 'elk.spacing.componentComponent': '40',
+        'elk.algorithm': 'layered',
+        'elk.direction': 'DOWN',
+        'elk.hierarchyHandling': 'INCLUDE_CHILDREN',
+        'elk.spacing.nodeNode': '46',
+        'elk.edgeLabels.inline': 'true',
+        'elk.layered.spacing.nodeNodeBetweenLayers': '34',
+        'elk.layered.considerModelOrder.strategy': 'NODES_AND_EDGES',
+        'elk.spacing.componentComponent': '40',
       },
-      edges: chart.transitions.filter((t) => t.to !== '' && t.from !== t.to).map((t) => ({ id: t.id, sources: [t.from], targets: [t.to], labels: [{ text: t.id, width: Math.min(190, transitionText(t).length * 6 + 10), height: 18 }] })),
+      edges: chart.transitions
+        .filter((t) => t.to !== '' && t.from !== t.to)
+        .map((t) => ({
+          id: t.id,
+          sources: [t.from],
+          targets: [t.to],
+          labels: [{ text: t.id, width: Math.min(190, transitionText(t).length * 6 + 10), height: 18 }],
+        })),
     };
     const placed = await api.layout(graph);
     const edits: Edit[] = [];
     const collect = (node: LayoutNode): void => {
       for (const child of node.children ?? []) {
-        edits.push({ kind: 'update', list: `${address}/states`, id: child.id, changes: { x: Math.round(child.x ?? 0), y: Math.round(child.y ?? 0) } });
+        edits.push({
+          kind: 'update',
+          list: `${address}/states`,
+          id: child.id,
+          changes: { x: Math.round(child.x ?? 0), y: Math.round(child.y ?? 0) },
+        });
         collect(child);
       }
     };

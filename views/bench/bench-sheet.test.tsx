@@ -12,10 +12,16 @@ import { BenchSheet } from './bench-sheet';
 
 const setups = (): readonly Setup[] => useProject.getState().project!.setups;
 const named = (name: string): Setup => setups().find((s) => s.name === name)!;
-const show = () => render(<DndContext><BenchSheet /></DndContext>);
+const show = () =>
+  render(
+    <DndContext>
+      <BenchSheet />
+    </DndContext>,
+  );
 const undo = (): void => act(() => useProject.getState().undo());
 /** What the checker of the application does a moment after each change. */
-const check = (): void => act(() => useProject.getState().setProblems(checkProject(useProject.getState().project!).problems));
+const check = (): void =>
+  act(() => useProject.getState().setProblems(checkProject(useProject.getState().project!).problems));
 
 beforeEach(() => {
   useProject.getState().open(tubeCapper);
@@ -106,7 +112,14 @@ test('two setups are compared: what differs, and as designed where one says noth
   show();
   await user.click(screen.getByRole('radio', { name: 'Eager' }));
   await user.selectOptions(screen.getByLabelText('Setup to compare with'), 'Careful');
-  const rows = within(screen.getByTestId('setup-differences')).getAllByRole('row').slice(1).map((r) => within(r).getAllByRole('cell').map((c) => c.textContent));
+  const rows = within(screen.getByTestId('setup-differences'))
+    .getAllByRole('row')
+    .slice(1)
+    .map((r) =>
+      within(r)
+        .getAllByRole('cell')
+        .map((c) => c.textContent),
+    );
   expect(rows).toContainEqual(['ctrl.creepSpeed', '16', 'as designed']);
   expect(rows.every(([, a, b]) => a !== b)).toBe(true);
 });

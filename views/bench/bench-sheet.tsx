@@ -34,8 +34,15 @@ export function BenchSheet() {
     const names = project.setups.map((s) => s.name);
     let name = base ? `${base.name} copy` : 'Setup';
     for (let k = 2; names.includes(name); k++) name = `${base ? `${base.name} copy` : 'Setup'} ${k}`;
-    const entry = { ...(base ?? { ...newSetup('', ''), panel: project.panels[0]?.id ?? '' }), id: `u-${nanoid(8)}`, name };
-    const refused = edit({ kind: 'insert', list: 'setups', entry }, base ? `Copy the setup ${base.name}` : 'Add a setup');
+    const entry = {
+      ...(base ?? { ...newSetup('', ''), panel: project.panels[0]?.id ?? '' }),
+      id: `u-${nanoid(8)}`,
+      name,
+    };
+    const refused = edit(
+      { kind: 'insert', list: 'setups', entry },
+      base ? `Copy the setup ${base.name}` : 'Add a setup',
+    );
     if (refused) usePlace.getState().say(refused.message);
     else chooseSetup(entry.id);
   };
@@ -57,7 +64,10 @@ export function BenchSheet() {
           {project.setups.length === 0 ? (
             <div className="empty">
               <h3>Nothing to run yet</h3>
-              <p>A setup says what is run: changed values, what happens from outside and when, for how long and how exactly.</p>
+              <p>
+                A setup says what is run: changed values, what happens from outside and when, for how long and how
+                exactly.
+              </p>
               <Button variant="primary" onClick={() => add()}>
                 <Plus size={14} aria-hidden /> Add a setup
               </Button>
@@ -66,7 +76,14 @@ export function BenchSheet() {
             <>
               <div className="setup-tabs" role="radiogroup" aria-label="Setups">
                 {project.setups.map((s) => (
-                  <button key={s.id} type="button" role="radio" aria-checked={s.id === setup?.id} className={`btn btn-sm ${s.id === setup?.id ? 'btn-primary' : 'btn-plain'}`} onClick={() => chooseSetup(s.id)}>
+                  <button
+                    key={s.id}
+                    type="button"
+                    role="radio"
+                    aria-checked={s.id === setup?.id}
+                    className={`btn btn-sm ${s.id === setup?.id ? 'btn-primary' : 'btn-plain'}`}
+                    onClick={() => chooseSetup(s.id)}
+                  >
                     {s.name}
                   </button>
                 ))}
@@ -92,24 +109,44 @@ export function BenchDetails() {
   return project && panel ? <PanelDetails project={project} panel={panel} /> : null;
 }
 
-const solvers: readonly (readonly [Setup['solver'], string])[] = [['auto', 'automatic'], ['dopri5', 'Dormand–Prince 5(4)'], ['implicit', 'Radau IIA 5 (stiff)'], ['rk4', 'Runge–Kutta 4, fixed step'], ['euler', 'Euler, fixed step'], ['implicit-euler', 'Implicit Euler, fixed step']];
+const solvers: readonly (readonly [Setup['solver'], string])[] = [
+  ['auto', 'automatic'],
+  ['dopri5', 'Dormand–Prince 5(4)'],
+  ['implicit', 'Radau IIA 5 (stiff)'],
+  ['rk4', 'Runge–Kutta 4, fixed step'],
+  ['euler', 'Euler, fixed step'],
+  ['implicit-euler', 'Implicit Euler, fixed step'],
+];
 
-function SetupForm({ project, setup, copy }: { readonly project: Project; readonly setup: Setup; readonly copy: () => void }) {
+function SetupForm({
+  project,
+  setup,
+  copy,
+}: {
+  readonly project: Project;
+  readonly setup: Setup;
+  readonly copy: () => void;
+}) {
   const { edit } = useProject.getState();
   const problems = useProject((s) => s.problems);
   const startProblems = useRuns((s) => s.startProblems);
   const list = 'setups';
-  const set = (changes: Partial<Setup>, what: string) => edit({ kind: 'update', list, id: setup.id, changes }, `${what} of ${setup.name}`);
+  const set = (changes: Partial<Setup>, what: string) =>
+    edit({ kind: 'update', list, id: setup.id, changes }, `${what} of ${setup.name}`);
   const number = (key: 'stop' | 'relative' | 'absolute' | 'step' | 'recordEvery', label: string, unit: string) => (
     <div className="field-row">
       <label>{label}</label>
       <div className="d-flex align-items-baseline gap-2">
         <span style={{ width: 110 }}>
           <CellField
-            value={String(setup[key])} label={label} mono
+            value={String(setup[key])}
+            label={label}
+            mono
             onCommit={(text) => {
               const value = Number(text.replace(/\s*(s|sec)$/, ''));
-              return Number.isFinite(value) && text.trim() !== '' ? set({ [key]: value }, `Change ${label.toLowerCase()}`) : { severity: 'error', code: 'number', message: `"${text}" is not a number` };
+              return Number.isFinite(value) && text.trim() !== ''
+                ? set({ [key]: value }, `Change ${label.toLowerCase()}`)
+                : { severity: 'error', code: 'number', message: `"${text}" is not a number` };
             }}
           />
         </span>
@@ -123,7 +160,8 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
     const tracks = on ? [...shown, id] : shown.filter((x) => x !== id);
     set({ tracks: tracks.length === project.tracks.length ? [] : tracks }, 'Change the tracks it shows');
   };
-  const remove = (): void => deleteWithImpact(`setup/${setup.id}`, { kind: 'remove', list, id: setup.id }, `Delete the setup ${setup.name}`);
+  const remove = (): void =>
+    deleteWithImpact(`setup/${setup.id}`, { kind: 'remove', list, id: setup.id }, `Delete the setup ${setup.name}`);
   const problemOf = (place: string): string | undefined => problemsAt(problems, place)[0]?.message;
   const recordProblem = problemOf(`setup/${setup.id}/record`);
   return (
@@ -132,7 +170,11 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
         <div className="field-row">
           <label>Name</label>
           <div className="d-flex gap-1">
-            <CellField value={setup.name} label="Name of the setup" onCommit={(name) => set({ name }, 'Change the name')} />
+            <CellField
+              value={setup.name}
+              label="Name of the setup"
+              onCommit={(name) => set({ name }, 'Change the name')}
+            />
             <Button variant="bare" label="Copy this setup" onClick={copy}>
               <Copy size={14} aria-hidden />
             </Button>
@@ -144,7 +186,12 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
         <div className="field-row">
           <label>Note</label>
           <div>
-            <CellField value={setup.note} label="Note" multiline onCommit={(note) => set({ note }, 'Change the note')} />
+            <CellField
+              value={setup.note}
+              label="Note"
+              multiline
+              onCommit={(note) => set({ note }, 'Change the note')}
+            />
           </div>
         </div>
       </div>
@@ -152,15 +199,36 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
       <div className="field-row">
         <label>Part type</label>
         <div>
-          <CellSelect value={setup.root || project.root} label="Part type that runs" options={project.types.map((t) => [t.id, t.id === project.root ? `${t.name}, the product` : t.name] as const)} onCommit={(id) => set({ root: id === project.root ? '' : id }, 'Change what runs')} />
+          <CellSelect
+            value={setup.root || project.root}
+            label="Part type that runs"
+            options={project.types.map(
+              (t) => [t.id, t.id === project.root ? `${t.name}, the product` : t.name] as const,
+            )}
+            onCommit={(id) => set({ root: id === project.root ? '' : id }, 'Change what runs')}
+          />
         </div>
       </div>
       <div className="field-row">
         <label>Starts in</label>
         <div>
           <CellField
-            value={setup.startIn.join(', ')} label="States it starts in" mono placeholder="where its charts begin" {...(problemOf(`setup/${setup.id}/startIn`) && { problem: problemOf(`setup/${setup.id}/startIn`)! })}
-            onCommit={(text) => set({ startIn: text.split(',').map((x) => x.trim()).filter(Boolean) }, 'Change where it starts')}
+            value={setup.startIn.join(', ')}
+            label="States it starts in"
+            mono
+            placeholder="where its charts begin"
+            {...(problemOf(`setup/${setup.id}/startIn`) && { problem: problemOf(`setup/${setup.id}/startIn`)! })}
+            onCommit={(text) =>
+              set(
+                {
+                  startIn: text
+                    .split(',')
+                    .map((x) => x.trim())
+                    .filter(Boolean),
+                },
+                'Change where it starts',
+              )
+            }
           />
         </div>
       </div>
@@ -170,7 +238,21 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
           <div className="d-flex flex-wrap column-gap-3">
             {sequences.map((q) => (
               <label key={q.id} className="d-flex gap-2 align-items-center">
-                <input type="checkbox" className="form-check-input mt-0" checked={setup.sequences.includes(q.id)} onChange={(e) => set({ sequences: e.target.checked ? [...setup.sequences, q.id] : setup.sequences.filter((x) => x !== q.id) }, 'Change the sequences')} />
+                <input
+                  type="checkbox"
+                  className="form-check-input mt-0"
+                  checked={setup.sequences.includes(q.id)}
+                  onChange={(e) =>
+                    set(
+                      {
+                        sequences: e.target.checked
+                          ? [...setup.sequences, q.id]
+                          : setup.sequences.filter((x) => x !== q.id),
+                      },
+                      'Change the sequences',
+                    )
+                  }
+                />
                 {q.name}
               </label>
             ))}
@@ -179,7 +261,20 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
       )}
       <h3 className="section-title">
         Changed values
-        <Button size="sm" onClick={() => set({ changes: [...setup.changes, { name: project.types[0]?.quantities[0]?.name ?? 'part.quantity', value: '0' }] }, 'Change a value')}>
+        <Button
+          size="sm"
+          onClick={() =>
+            set(
+              {
+                changes: [
+                  ...setup.changes,
+                  { name: project.types[0]?.quantities[0]?.name ?? 'part.quantity', value: '0' },
+                ],
+              },
+              'Change a value',
+            )
+          }
+        >
           <Plus size={13} aria-hidden /> Value
         </Button>
       </h3>
@@ -187,18 +282,34 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
       <table className="table" data-testid="changes">
         <tbody>
           {setup.changes.map((c, k) => {
-            const put = (change: Partial<typeof c>) => set({ changes: setup.changes.map((x, j) => (j === k ? { ...x, ...change } : x)) }, 'Change a value');
+            const put = (change: Partial<typeof c>) =>
+              set({ changes: setup.changes.map((x, j) => (j === k ? { ...x, ...change } : x)) }, 'Change a value');
             const problem = problemOf(`setup/${setup.id}/change/${k}`);
             return (
               <tr key={k}>
                 <td style={{ width: '52%' }}>
-                  <CellField value={c.name} label="Quantity to change" mono {...(problem && { problem })} onCommit={(name) => put({ name: name.trim() })} />
+                  <CellField
+                    value={c.name}
+                    label="Quantity to change"
+                    mono
+                    {...(problem && { problem })}
+                    onCommit={(name) => put({ name: name.trim() })}
+                  />
                 </td>
                 <td>
-                  <CellField value={c.value} label={`Value of ${c.name}`} mono onCommit={(value) => put({ value: value.trim() })} />
+                  <CellField
+                    value={c.value}
+                    label={`Value of ${c.name}`}
+                    mono
+                    onCommit={(value) => put({ value: value.trim() })}
+                  />
                 </td>
                 <td style={{ width: 40 }}>
-                  <Button variant="bare" label={`Leave ${c.name} as designed`} onClick={() => set({ changes: setup.changes.filter((_, j) => j !== k) }, 'Remove a changed value')}>
+                  <Button
+                    variant="bare"
+                    label={`Leave ${c.name} as designed`}
+                    onClick={() => set({ changes: setup.changes.filter((_, j) => j !== k) }, 'Remove a changed value')}
+                  >
                     <Trash2 size={13} aria-hidden />
                   </Button>
                 </td>
@@ -214,15 +325,36 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
       <div className="field-row">
         <label>or until</label>
         <div>
-          <CellField value={setup.endWhen} label="Condition that ends the run" mono placeholder="its duration is over" {...(problemOf(`setup/${setup.id}/endWhen`) && { problem: problemOf(`setup/${setup.id}/endWhen`)! })} onCommit={(endWhen) => set({ endWhen }, 'Change what ends the run')} />
+          <CellField
+            value={setup.endWhen}
+            label="Condition that ends the run"
+            mono
+            placeholder="its duration is over"
+            {...(problemOf(`setup/${setup.id}/endWhen`) && { problem: problemOf(`setup/${setup.id}/endWhen`)! })}
+            onCommit={(endWhen) => set({ endWhen }, 'Change what ends the run')}
+          />
         </div>
       </div>
       <div className="field-row">
         <label>Records</label>
         <div>
           <CellField
-            value={setup.record.join(', ')} label="What the run records" mono placeholder="everything" {...(recordProblem && { problem: recordProblem })}
-            onCommit={(text) => set({ record: text.split(',').map((x) => x.trim()).filter(Boolean) }, 'Change what is recorded')}
+            value={setup.record.join(', ')}
+            label="What the run records"
+            mono
+            placeholder="everything"
+            {...(recordProblem && { problem: recordProblem })}
+            onCommit={(text) =>
+              set(
+                {
+                  record: text
+                    .split(',')
+                    .map((x) => x.trim())
+                    .filter(Boolean),
+                },
+                'Change what is recorded',
+              )
+            }
           />
         </div>
       </div>
@@ -232,7 +364,12 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
           <div className="d-flex flex-wrap column-gap-3">
             {project.tracks.map((t) => (
               <label key={t.id} className="d-flex gap-2 align-items-center mono">
-                <input type="checkbox" className="form-check-input mt-0" checked={shown.includes(t.id)} onChange={(e) => showTrack(t.id, e.target.checked)} />
+                <input
+                  type="checkbox"
+                  className="form-check-input mt-0"
+                  checked={shown.includes(t.id)}
+                  onChange={(e) => showTrack(t.id, e.target.checked)}
+                />
                 {t.items.join(', ') || 'empty track'}
               </label>
             ))}
@@ -242,7 +379,12 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
       <div className="field-row">
         <label>Solver</label>
         <div>
-          <CellSelect value={setup.solver} label="Solver" options={solvers} onCommit={(solver) => set({ solver: solver as Setup['solver'] }, 'Change the solver')} />
+          <CellSelect
+            value={setup.solver}
+            label="Solver"
+            options={solvers}
+            onCommit={(solver) => set({ solver: solver as Setup['solver'] }, 'Change the solver')}
+          />
         </div>
       </div>
       {hasFixedStep(setup.solver) ? number('step', 'Step', 's') : number('relative', 'Tolerance', 'relative')}
@@ -250,16 +392,34 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
       {number('recordEvery', 'Record every', 's')}
       <div className="field-row">
         <label>While it runs</label>
-        <label className="d-flex gap-2 align-items-center" title="Without a screen nothing is drawn until the run has ended: long runs take less time">
-          <input type="checkbox" className="form-check-input mt-0" aria-label="Without a screen" checked={!setup.screen} onChange={(e) => set({ screen: !e.target.checked }, e.target.checked ? 'Run without a screen' : 'Show the run while it goes on')} /> without a screen: as fast as possible, shown when it has ended
+        <label
+          className="d-flex gap-2 align-items-center"
+          title="Without a screen nothing is drawn until the run has ended: long runs take less time"
+        >
+          <input
+            type="checkbox"
+            className="form-check-input mt-0"
+            aria-label="Without a screen"
+            checked={!setup.screen}
+            onChange={(e) =>
+              set(
+                { screen: !e.target.checked },
+                e.target.checked ? 'Run without a screen' : 'Show the run while it goes on',
+              )
+            }
+          />{' '}
+          without a screen: as fast as possible, shown when it has ended
         </label>
       </div>
       {startProblems.length > 0 && (
         <div className="px-3 py-2" style={{ color: 'var(--bad)' }} role="alert" data-testid="start-problems">
           <strong>It did not start:</strong>
-          {startProblems.filter((p) => p.severity === 'error').slice(0, 5).map((p, k) => (
-            <div key={k}>{p.message}</div>
-          ))}
+          {startProblems
+            .filter((p) => p.severity === 'error')
+            .slice(0, 5)
+            .map((p, k) => (
+              <div key={k}>{p.message}</div>
+            ))}
         </div>
       )}
       <SetupComparison project={project} setup={setup} />
@@ -268,7 +428,13 @@ function SetupForm({ project, setup, copy }: { readonly project: Project; readon
   );
 }
 
-function Stimulus({ setup, problemOf }: { readonly setup: Setup; readonly problemOf: (place: string) => string | undefined }) {
+function Stimulus({
+  setup,
+  problemOf,
+}: {
+  readonly setup: Setup;
+  readonly problemOf: (place: string) => string | undefined;
+}) {
   const { edit } = useProject.getState();
   const list = `setups/${setup.id}/stimulus`;
   const file = useRef<HTMLInputElement>(null);
@@ -277,15 +443,38 @@ function Stimulus({ setup, problemOf }: { readonly setup: Setup; readonly proble
     e.target.value = '';
     if (!chosen) return;
     const { value, remarks } = readStimulusCsv(new Uint8Array(await chosen.arrayBuffer()));
-    const refused = value.length > 0 && edit({
-      kind: 'batch', label: `Signals of ${chosen.name}`,
-      edits: value.map((s) => ({ kind: 'insert' as const, list, entry: { id: `i-${nanoid(8)}`, time: 0, kind: 'follow' as const, target: s.target, value: s.formula } })),
-    }, `Signals of ${chosen.name}`);
+    const refused =
+      value.length > 0 &&
+      edit(
+        {
+          kind: 'batch',
+          label: `Signals of ${chosen.name}`,
+          edits: value.map((s) => ({
+            kind: 'insert' as const,
+            list,
+            entry: { id: `i-${nanoid(8)}`, time: 0, kind: 'follow' as const, target: s.target, value: s.formula },
+          })),
+        },
+        `Signals of ${chosen.name}`,
+      );
     if (refused) usePlace.getState().say(refused.message);
     else if (remarks.length > 0) usePlace.getState().say(remarks.slice(0, 4).join('. '));
   };
   const add = (): void => {
-    const refused = edit({ kind: 'insert', list, entry: { id: `i-${nanoid(8)}`, time: setup.stimulus.at(-1)?.time ?? 0, kind: 'send', target: setup.stimulus.at(-1)?.target ?? 'part.message', value: '' } }, 'Add a stimulus');
+    const refused = edit(
+      {
+        kind: 'insert',
+        list,
+        entry: {
+          id: `i-${nanoid(8)}`,
+          time: setup.stimulus.at(-1)?.time ?? 0,
+          kind: 'send',
+          target: setup.stimulus.at(-1)?.target ?? 'part.message',
+          value: '',
+        },
+      },
+      'Add a stimulus',
+    );
     if (refused) usePlace.getState().say(refused.message);
   };
   return (
@@ -296,42 +485,95 @@ function Stimulus({ setup, problemOf }: { readonly setup: Setup; readonly proble
           <Button size="sm" onClick={add}>
             <Plus size={13} aria-hidden /> Row
           </Button>
-          <Button size="sm" onClick={() => file.current?.click()} title="Time in seconds in the first column, an input in each other one, names in the first row">
+          <Button
+            size="sm"
+            onClick={() => file.current?.click()}
+            title="Time in seconds in the first column, an input in each other one, names in the first row"
+          >
             <FileUp size={13} aria-hidden /> From CSV
           </Button>
         </span>
-        <input ref={file} type="file" accept=".csv,.txt,text/csv" hidden aria-label="CSV file of signals" onChange={(e) => void fromFile(e)} />
+        <input
+          ref={file}
+          type="file"
+          accept=".csv,.txt,text/csv"
+          hidden
+          aria-label="CSV file of signals"
+          onChange={(e) => void fromFile(e)}
+        />
       </h3>
-      {setup.stimulus.length === 0 && <p className="px-3 quiet mb-1">Nothing by itself: use the panel while it runs.</p>}
+      {setup.stimulus.length === 0 && (
+        <p className="px-3 quiet mb-1">Nothing by itself: use the panel while it runs.</p>
+      )}
       <table className="table" data-testid="stimulus">
         <tbody>
           {setup.stimulus.map((row) => {
-            const put = (changes: Partial<typeof row>) => edit({ kind: 'update', list, id: row.id, changes }, 'Change a stimulus');
+            const put = (changes: Partial<typeof row>) =>
+              edit({ kind: 'update', list, id: row.id, changes }, 'Change a stimulus');
             const problem = problemOf(`setup/${setup.id}/stimulus/${row.id}`);
             return (
               <tr key={row.id}>
                 <td style={{ width: 96 }}>
                   <div className="d-flex align-items-baseline gap-1">
-                    <CellField value={String(row.time)} label="Time in s" mono onCommit={(text) => (Number.isFinite(Number(text)) && text.trim() ? put({ time: Number(text) }) : { severity: 'error', code: 'number', message: 'A time in seconds' })} />
+                    <CellField
+                      value={String(row.time)}
+                      label="Time in s"
+                      mono
+                      onCommit={(text) =>
+                        Number.isFinite(Number(text)) && text.trim()
+                          ? put({ time: Number(text) })
+                          : { severity: 'error', code: 'number', message: 'A time in seconds' }
+                      }
+                    />
                     <span className="quiet">s</span>
                   </div>
                 </td>
                 <td style={{ width: 82 }}>
-                  <CellSelect value={row.kind} label="What happens" options={[['send', 'send'], ['set', 'set'], ['follow', 'follow']]} onCommit={(kind) => void put({ kind: kind as typeof row.kind, value: kind === 'set' ? '0' : kind === 'follow' ? "sin(6.283185307 'rad/s'*time)" : '' })} />
+                  <CellSelect
+                    value={row.kind}
+                    label="What happens"
+                    options={[
+                      ['send', 'send'],
+                      ['set', 'set'],
+                      ['follow', 'follow'],
+                    ]}
+                    onCommit={(kind) =>
+                      void put({
+                        kind: kind as typeof row.kind,
+                        value: kind === 'set' ? '0' : kind === 'follow' ? "sin(6.283185307 'rad/s'*time)" : '',
+                      })
+                    }
+                  />
                 </td>
                 <td>
-                  <CellField value={row.target} label={row.kind === 'send' ? 'Part and message' : 'Quantity'} mono {...(problem && { problem })} onCommit={(target) => put({ target: target.trim() })} />
+                  <CellField
+                    value={row.target}
+                    label={row.kind === 'send' ? 'Part and message' : 'Quantity'}
+                    mono
+                    {...(problem && { problem })}
+                    onCommit={(target) => put({ target: target.trim() })}
+                  />
                 </td>
                 <td style={{ width: row.kind === 'follow' ? '38%' : 84 }}>
                   {row.kind !== 'send' && (
                     <div className="d-flex gap-1 align-items-start">
-                      <CellField value={row.value} label={row.kind === 'follow' ? `Formula of ${row.target}` : 'Value'} mono multiline={row.kind === 'follow'} onCommit={(value) => put({ value })} />
+                      <CellField
+                        value={row.value}
+                        label={row.kind === 'follow' ? `Formula of ${row.target}` : 'Value'}
+                        mono
+                        multiline={row.kind === 'follow'}
+                        onCommit={(value) => put({ value })}
+                      />
                       {row.kind === 'follow' && <SignalShapes choose={(value) => void put({ value })} />}
                     </div>
                   )}
                 </td>
                 <td style={{ width: 40 }}>
-                  <Button variant="bare" label="Delete this row" onClick={() => edit({ kind: 'remove', list, id: row.id }, 'Delete a stimulus')}>
+                  <Button
+                    variant="bare"
+                    label="Delete this row"
+                    onClick={() => edit({ kind: 'remove', list, id: row.id }, 'Delete a stimulus')}
+                  >
                     <Trash2 size={13} aria-hidden />
                   </Button>
                 </td>
@@ -344,7 +586,12 @@ function Stimulus({ setup, problemOf }: { readonly setup: Setup; readonly proble
   );
 }
 
-const spentWords = { steps: 'steps', looking: 'looking for events', rows: 'rows and what watches them', events: 'events' };
+const spentWords = {
+  steps: 'steps',
+  looking: 'looking for events',
+  rows: 'rows and what watches them',
+  events: 'events',
+};
 
 function RunFacts({ setup }: { readonly setup: Setup }) {
   const run = useRuns((s) => s.current);
@@ -354,20 +601,46 @@ function RunFacts({ setup }: { readonly setup: Setup }) {
     <>
       <h3 className="section-title">Last run: {run.setup}</h3>
       <p className="px-3 quiet">
-        {run.status} at {formatNumber(run.time)} s: {steps} steps ({rejected} rejected), {evaluations} evaluations, {events} events, {run.data.rows} rows, {formatNumber(run.seconds * 1000, 3)} ms
+        {run.status} at {formatNumber(run.time)} s: {steps} steps ({rejected} rejected), {evaluations} evaluations,{' '}
+        {events} events, {run.data.rows} rows, {formatNumber(run.seconds * 1000, 3)} ms
       </p>
       {run.solver && (
         <div className="px-3 pb-2 quiet" data-testid="solver-report">
-          {run.solver.limiting.length > 0 && <div>Its steps were set by {run.solver.limiting.map((x) => `${x.name} (${Math.round(x.share * 100)} %)`).join(', ')}{run.solver.implicit ? '; implicit steps in the end' : ''}.</div>}
-          {run.solver.switching.length > 0 && <div>What switched: {run.solver.switching.map((x) => `${x.text} (${x.times}×)`).join(', ')}.</div>}
-          <div>Time went into {(['steps', 'looking', 'rows', 'events'] as const).map((t) => `${spentWords[t]} ${Math.round(run.solver!.spent[t] * 100)} %`).join(', ')}.</div>
-          {run.solver.advice.map((a) => <div key={a} style={{ color: 'var(--now-ink)' }}>{a}.</div>)}
+          {run.solver.limiting.length > 0 && (
+            <div>
+              Its steps were set by{' '}
+              {run.solver.limiting.map((x) => `${x.name} (${Math.round(x.share * 100)} %)`).join(', ')}
+              {run.solver.implicit ? '; implicit steps in the end' : ''}.
+            </div>
+          )}
+          {run.solver.switching.length > 0 && (
+            <div>What switched: {run.solver.switching.map((x) => `${x.text} (${x.times}×)`).join(', ')}.</div>
+          )}
+          <div>
+            Time went into{' '}
+            {(['steps', 'looking', 'rows', 'events'] as const)
+              .map((t) => `${spentWords[t]} ${Math.round(run.solver!.spent[t] * 100)} %`)
+              .join(', ')}
+            .
+          </div>
+          {run.solver.advice.map((a) => (
+            <div key={a} style={{ color: 'var(--now-ink)' }}>
+              {a}.
+            </div>
+          ))}
         </div>
       )}
       {run.actions.length > 0 && (
         <div className="px-3 pb-2" data-testid="actions">
           <p className="mb-1">
-            {run.actions.length} thing{run.actions.length === 1 ? '' : 's'} done by hand: {run.actions.slice(0, 4).map((a) => `${a.kind === 'set' ? `${a.target} = ${formatNumber(a.value)}` : a.target} at ${formatNumber(a.time)} s`).join(', ')}
+            {run.actions.length} thing{run.actions.length === 1 ? '' : 's'} done by hand:{' '}
+            {run.actions
+              .slice(0, 4)
+              .map(
+                (a) =>
+                  `${a.kind === 'set' ? `${a.target} = ${formatNumber(a.value)}` : a.target} at ${formatNumber(a.time)} s`,
+              )
+              .join(', ')}
             {run.actions.length > 4 && ' …'}
           </p>
           <div className="d-flex gap-2">

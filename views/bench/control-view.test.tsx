@@ -9,10 +9,12 @@ import { runHere } from '@/store/testing';
 import { ControlView } from './control-view';
 
 jest.mock('@/store/engine', () => ({ sendMessage: jest.fn(), setQuantity: jest.fn() }));
-const sent = sendMessage as jest.Mock, set = setQuantity as jest.Mock;
+const sent = sendMessage as jest.Mock,
+  set = setQuantity as jest.Mock;
 
 const at = (time: number): void => act(() => useRuns.getState().moveCursor(time));
-const show = (control: Partial<Control>) => render(<ControlView control={{ ...newControl('c', 'text', 'Label', '', 0, 0), ...control }} live />);
+const show = (control: Partial<Control>) =>
+  render(<ControlView control={{ ...newControl('c', 'text', 'Label', '', 0, 0), ...control }} live />);
 
 beforeAll(() => runHere(tubeCapper, 'Eager'));
 beforeEach(() => {
@@ -115,8 +117,30 @@ describe('what shows the moment of the cursor', () => {
     expect(container).toHaveTextContent('Torque · CAP-02');
   });
   test('pieces of a picture follow formulas, are shown while their condition holds, and can be pressed', async () => {
-    const shape = { id: 's', kind: 'box' as const, x: 'spindle.speed', y: '5', width: '10', height: '4', turn: '', shown: '', tone: 'accent' as const, text: '', sends: '' };
-    const { container } = show({ kind: 'picture', label: 'Head', width: 100, height: 50, shapes: [shape, { ...shape, id: 'hidden', shown: 'spindle.speed > 1e6' }, { ...shape, id: 'press', kind: 'words', text: 'Stop', sends: 'panel.stop' }] });
+    const shape = {
+      id: 's',
+      kind: 'box' as const,
+      x: 'spindle.speed',
+      y: '5',
+      width: '10',
+      height: '4',
+      turn: '',
+      shown: '',
+      tone: 'accent' as const,
+      text: '',
+      sends: '',
+    };
+    const { container } = show({
+      kind: 'picture',
+      label: 'Head',
+      width: 100,
+      height: 50,
+      shapes: [
+        shape,
+        { ...shape, id: 'hidden', shown: 'spindle.speed > 1e6' },
+        { ...shape, id: 'press', kind: 'words', text: 'Stop', sends: 'panel.stop' },
+      ],
+    });
     const box = container.querySelector('[data-shape="s"] rect')!;
     expect(Number(box.getAttribute('x'))).toBeCloseTo(1.18, 1);
     expect(container.querySelector('[data-shape="hidden"]')).toBeNull();

@@ -17,12 +17,16 @@ import { marginText } from '@/ui/verdict';
 /** What a run knows at a time, seen from the product. */
 export function productMoment(run: RunView | undefined, time: number): Moment {
   return {
-    time, enteredAt: undefined, lastMessage: () => undefined,
-    value: (name) => valueNow(run, name, time), unit: (name) => run?.model.units[name] || undefined,
-    isActive: (state) => run?.model.charts.some((c) => {
-      const now = stateAtTime(run.data, c.name, time);
-      return now !== undefined && now.split(' + ').some((leaf) => leaf.split('.').includes(state));
-    }) ?? false,
+    time,
+    enteredAt: undefined,
+    lastMessage: () => undefined,
+    value: (name) => valueNow(run, name, time),
+    unit: (name) => run?.model.units[name] || undefined,
+    isActive: (state) =>
+      run?.model.charts.some((c) => {
+        const now = stateAtTime(run.data, c.name, time);
+        return now !== undefined && now.split(' + ').some((leaf) => leaf.split('.').includes(state));
+      }) ?? false,
   };
 }
 
@@ -64,31 +68,62 @@ export function ControlView({ control: c, live }: { readonly control: Control; r
     case 'button':
       return (
         <Button
-          className="justify-content-center w-100 h-100" title={`sends ${c.target}${c.release ? `, ${c.release} when let go` : ''}`} aria-disabled={!live} onClick={() => !c.release && void sendMessage(c.target)}
+          className="justify-content-center w-100 h-100"
+          title={`sends ${c.target}${c.release ? `, ${c.release} when let go` : ''}`}
+          aria-disabled={!live}
+          onClick={() => !c.release && void sendMessage(c.target)}
           {...(c.release && {
-            onPointerDown: () => void sendMessage(c.target), onPointerUp: () => void sendMessage(c.release),
-            onKeyDown: (e: React.KeyboardEvent) => (e.key === ' ' || e.key === 'Enter') && !e.repeat && void sendMessage(c.target), onKeyUp: (e: React.KeyboardEvent) => (e.key === ' ' || e.key === 'Enter') && void sendMessage(c.release),
+            onPointerDown: () => void sendMessage(c.target),
+            onPointerUp: () => void sendMessage(c.release),
+            onKeyDown: (e: React.KeyboardEvent) =>
+              (e.key === ' ' || e.key === 'Enter') && !e.repeat && void sendMessage(c.target),
+            onKeyUp: (e: React.KeyboardEvent) => (e.key === ' ' || e.key === 'Enter') && void sendMessage(c.release),
           })}
         >
           {c.label}
         </Button>
       );
     case 'switch':
-      return <Form.Check type="switch" id={`switch-${c.id}`} label={c.label} checked={Boolean(raw)} onChange={(e) => void setQuantity(c.target, e.target.checked ? 1 : 0)} aria-disabled={!live} />;
+      return (
+        <Form.Check
+          type="switch"
+          id={`switch-${c.id}`}
+          label={c.label}
+          checked={Boolean(raw)}
+          onChange={(e) => void setQuantity(c.target, e.target.checked ? 1 : 0)}
+          aria-disabled={!live}
+        />
+      );
     case 'slider':
       return (
         <>
           <span className="control-label">
-            {c.label} <span className="mono">{formatNumber(value)} {unit}</span>
+            {c.label}{' '}
+            <span className="mono">
+              {formatNumber(value)} {unit}
+            </span>
           </span>
-          <Form.Range min={c.min} max={c.max} step="any" value={value ?? c.min} aria-label={c.label} onChange={(e) => set(Number(e.target.value))} />
+          <Form.Range
+            min={c.min}
+            max={c.max}
+            step="any"
+            value={value ?? c.min}
+            aria-label={c.label}
+            onChange={(e) => set(Number(e.target.value))}
+          />
         </>
       );
     case 'field': {
       const commit = (text: string) => {
         const x = text.trim() === 'true' ? 1 : text.trim() === 'false' ? 0 : Number(text);
-        if (text.trim() === '' || !Number.isFinite(x)) return { severity: 'error' as const, code: 'number', message: `"${text}" is not a number` };
-        if (c.max > c.min && (c.min !== 0 || c.max !== 1) && (x < c.min || x > c.max)) return { severity: 'error' as const, code: 'limit', message: `From ${c.min} to ${c.max}${unit && ` ${unit}`}` };
+        if (text.trim() === '' || !Number.isFinite(x))
+          return { severity: 'error' as const, code: 'number', message: `"${text}" is not a number` };
+        if (c.max > c.min && (c.min !== 0 || c.max !== 1) && (x < c.min || x > c.max))
+          return {
+            severity: 'error' as const,
+            code: 'limit',
+            message: `From ${c.min} to ${c.max}${unit && ` ${unit}`}`,
+          };
         set(x);
         return undefined;
       };
@@ -96,7 +131,13 @@ export function ControlView({ control: c, live }: { readonly control: Control; r
         <>
           <span className="control-label">{c.label}</span>
           <span className="d-flex align-items-baseline gap-1">
-            <CellField value={value === undefined ? '' : formatNumber(value, 5)} label={c.label} mono onCommit={commit} /> <small className="quiet">{unit}</small>
+            <CellField
+              value={value === undefined ? '' : formatNumber(value, 5)}
+              label={c.label}
+              mono
+              onCommit={commit}
+            />{' '}
+            <small className="quiet">{unit}</small>
           </span>
         </>
       );
@@ -109,7 +150,8 @@ export function ControlView({ control: c, live }: { readonly control: Control; r
         <>
           <span className="control-label">{c.label}</span>
           <span className="readout text-truncate">
-            {literal ? showValue(run, c.target, cursor).split('.').at(-1) : formatNumber(value, 4)} <small>{unit}</small>
+            {literal ? showValue(run, c.target, cursor).split('.').at(-1) : formatNumber(value, 4)}{' '}
+            <small>{unit}</small>
           </span>
         </>
       );
@@ -126,12 +168,24 @@ export function ControlView({ control: c, live }: { readonly control: Control; r
       return <Dial control={c} value={value} unit={unit} />;
     case 'level':
       return (
-        <div className="level" role="meter" aria-label={c.label} aria-valuemin={c.min} aria-valuemax={c.max} aria-valuenow={value ?? c.min}>
+        <div
+          className="level"
+          role="meter"
+          aria-label={c.label}
+          aria-valuemin={c.min}
+          aria-valuemax={c.max}
+          aria-valuenow={value ?? c.min}
+        >
           <span className="control-label text-truncate">{c.label}</span>
           <div className="level-bar">
-            <div style={{ height: `${100 * fraction(c, value)}%` }} className={value !== undefined && (value > c.max || value < c.min) ? 'over' : ''} />
+            <div
+              style={{ height: `${100 * fraction(c, value)}%` }}
+              className={value !== undefined && (value > c.max || value < c.min) ? 'over' : ''}
+            />
           </div>
-          <span className="mono">{formatNumber(value, 3)} <small>{unit}</small></span>
+          <span className="mono">
+            {formatNumber(value, 3)} <small>{unit}</small>
+          </span>
         </div>
       );
     case 'chart':
@@ -145,7 +199,8 @@ export function ControlView({ control: c, live }: { readonly control: Control; r
   }
 }
 
-const fraction = (c: Control, value: number | undefined): number => (value === undefined || c.max <= c.min ? 0 : Math.max(0, Math.min(1, (value - c.min) / (c.max - c.min))));
+const fraction = (c: Control, value: number | undefined): number =>
+  value === undefined || c.max <= c.min ? 0 : Math.max(0, Math.min(1, (value - c.min) / (c.max - c.min)));
 
 /** Points on a circle that starts at the lower left and ends at the lower right. */
 const onArc = (part: number, radius: number): [number, number] => {
@@ -157,23 +212,52 @@ const arc = (from: number, to: number, radius: number): string => {
   return `M ${a[0]} ${a[1]} A ${radius} ${radius} 0 ${to - from > 2 / 3 ? 1 : 0} 1 ${b[0]} ${b[1]}`;
 };
 
-function Dial({ control: c, value, unit }: { readonly control: Control; readonly value: number | undefined; readonly unit: string }) {
+function Dial({
+  control: c,
+  value,
+  unit,
+}: {
+  readonly control: Control;
+  readonly value: number | undefined;
+  readonly unit: string;
+}) {
   const part = fraction(c, value);
   const over = value !== undefined && (value > c.max || value < c.min);
   return (
-    <div className="dial" role="meter" aria-label={c.label} aria-valuemin={c.min} aria-valuemax={c.max} aria-valuenow={value ?? c.min}>
+    <div
+      className="dial"
+      role="meter"
+      aria-label={c.label}
+      aria-valuemin={c.min}
+      aria-valuemax={c.max}
+      aria-valuenow={value ?? c.min}
+    >
       <svg viewBox="0 0 100 82" aria-hidden>
         <path d={arc(0, 1, 42)} className="dial-back" />
         {part > 0.002 && <path d={arc(0, part, 42)} className={`dial-value${over ? ' over' : ''}`} />}
-        <text x="50" y="52" textAnchor="middle" className="dial-number">{formatNumber(value, 3)}</text>
-        <text x="50" y="65" textAnchor="middle" className="dial-unit">{unit}</text>
+        <text x="50" y="52" textAnchor="middle" className="dial-number">
+          {formatNumber(value, 3)}
+        </text>
+        <text x="50" y="65" textAnchor="middle" className="dial-unit">
+          {unit}
+        </text>
       </svg>
       <span className="control-label text-truncate">{c.label}</span>
     </div>
   );
 }
 
-function Knob({ control: c, value, unit, set }: { readonly control: Control; readonly value: number | undefined; readonly unit: string; readonly set: (x: number) => void }) {
+function Knob({
+  control: c,
+  value,
+  unit,
+  set,
+}: {
+  readonly control: Control;
+  readonly value: number | undefined;
+  readonly unit: string;
+  readonly set: (x: number) => void;
+}) {
   const start = useRef<{ y: number; value: number }>(undefined);
   const now = value ?? c.min;
   const put = (x: number): void => set(Math.max(c.min, Math.min(c.max, x)));
@@ -183,8 +267,20 @@ function Knob({ control: c, value, unit, set }: { readonly control: Control; rea
   const [x, y] = onArc(fraction(c, value), 30);
   return (
     <div
-      className="dial knob" role="slider" tabIndex={0} aria-label={c.label} aria-valuemin={c.min} aria-valuemax={c.max} aria-valuenow={now} title="Drag up and down, or use the arrow keys"
-      onPointerDown={(e) => { e.currentTarget.setPointerCapture(e.pointerId); start.current = { y: e.clientY, value: now }; }} onPointerMove={move} onPointerUp={() => (start.current = undefined)}
+      className="dial knob"
+      role="slider"
+      tabIndex={0}
+      aria-label={c.label}
+      aria-valuemin={c.min}
+      aria-valuemax={c.max}
+      aria-valuenow={now}
+      title="Drag up and down, or use the arrow keys"
+      onPointerDown={(e) => {
+        e.currentTarget.setPointerCapture(e.pointerId);
+        start.current = { y: e.clientY, value: now };
+      }}
+      onPointerMove={move}
+      onPointerUp={() => (start.current = undefined)}
       onKeyDown={(e) => {
         const step = ((c.max - c.min) / 50) * (e.shiftKey ? 5 : 1);
         if (e.key === 'ArrowUp' || e.key === 'ArrowRight') put(now + step);
@@ -198,13 +294,28 @@ function Knob({ control: c, value, unit, set }: { readonly control: Control; rea
         <circle cx="50" cy="50" r="34" className="knob-face" />
         <line x1="50" y1="50" x2={x} y2={y} className="knob-hand" />
       </svg>
-      <span className="control-label text-truncate">{c.label} <span className="mono">{formatNumber(value, 3)} {unit}</span></span>
+      <span className="control-label text-truncate">
+        {c.label}{' '}
+        <span className="mono">
+          {formatNumber(value, 3)} {unit}
+        </span>
+      </span>
     </div>
   );
 }
 
 /** The last stretch of a quantity before the cursor. */
-function MiniChart({ control: c, run, cursor, unit }: { readonly control: Control; readonly run: RunView | undefined; readonly cursor: number; readonly unit: string }) {
+function MiniChart({
+  control: c,
+  run,
+  cursor,
+  unit,
+}: {
+  readonly control: Control;
+  readonly run: RunView | undefined;
+  readonly cursor: number;
+  readonly unit: string;
+}) {
   const column = run?.data.columns.get(c.target);
   const rows = run?.data.rows ?? 0;
   const points = useMemo(() => {
@@ -213,40 +324,84 @@ function MiniChart({ control: c, run, cursor, unit }: { readonly control: Contro
     const span = Math.max(run.stop / 4, 1e-6);
     const first = Math.max(0, rowAt(run.data.time, rows, cursor - span));
     const step = Math.max(1, Math.floor((last - first) / 200));
-    let low = Infinity, high = -Infinity;
+    let low = Infinity,
+      high = -Infinity;
     for (let k = first; k <= last; k++) {
       low = Math.min(low, column.values[k]);
       high = Math.max(high, column.values[k]);
     }
     if (!(high > low)) high = low + 1;
     const found: string[] = [];
-    for (let k = first; k <= last; k += step) found.push(`${(200 * (1 - (cursor - run.data.time[k]) / span)).toFixed(1)},${(56 - (50 * (column.values[k] - low)) / (high - low)).toFixed(1)}`);
+    for (let k = first; k <= last; k += step)
+      found.push(
+        `${(200 * (1 - (cursor - run.data.time[k]) / span)).toFixed(1)},${(56 - (50 * (column.values[k] - low)) / (high - low)).toFixed(1)}`,
+      );
     return found.join(' ');
   }, [run, column, rows, cursor]);
   const value = valueNow(run, c.target, cursor);
   return (
     <>
       <span className="control-label d-flex justify-content-between">
-        {c.label} <span className="mono">{formatNumber(c.unit && value !== undefined ? inUnit(value, run?.model.units[c.target] ?? '', c.unit) : value, 3)} {unit}</span>
+        {c.label}{' '}
+        <span className="mono">
+          {formatNumber(
+            c.unit && value !== undefined ? inUnit(value, run?.model.units[c.target] ?? '', c.unit) : value,
+            3,
+          )}{' '}
+          {unit}
+        </span>
       </span>
-      <svg viewBox="0 0 200 60" preserveAspectRatio="none" className="mini-chart" role="img" aria-label={`${c.label} before the cursor`}>
-        <polyline points={points} fill="none" stroke="var(--accent)" strokeWidth="1.5" vectorEffect="non-scaling-stroke" />
+      <svg
+        viewBox="0 0 200 60"
+        preserveAspectRatio="none"
+        className="mini-chart"
+        role="img"
+        aria-label={`${c.label} before the cursor`}
+      >
+        <polyline
+          points={points}
+          fill="none"
+          stroke="var(--accent)"
+          strokeWidth="1.5"
+          vectorEffect="non-scaling-stroke"
+        />
       </svg>
     </>
   );
 }
 
-const tones: Readonly<Record<Shape['tone'], string>> = { ink: 'var(--ink-2)', pale: 'var(--paper-3)', accent: 'var(--accent)', now: 'var(--now)', good: 'var(--good)', bad: 'var(--bad)' };
+const tones: Readonly<Record<Shape['tone'], string>> = {
+  ink: 'var(--ink-2)',
+  pale: 'var(--paper-3)',
+  accent: 'var(--accent)',
+  now: 'var(--now)',
+  good: 'var(--good)',
+  bad: 'var(--bad)',
+};
 
 /** A picture whose pieces follow the product; pieces that send a message can be pressed. */
-export function Picture({ control: c, run, cursor, chosen }: { readonly control: Control; readonly run: RunView | undefined; readonly cursor: number; readonly chosen?: string }) {
+export function Picture({
+  control: c,
+  run,
+  cursor,
+  chosen,
+}: {
+  readonly control: Control;
+  readonly run: RunView | undefined;
+  readonly cursor: number;
+  readonly chosen?: string;
+}) {
   const moment = productMoment(run, cursor);
   const number = (text: string, otherwise: number): number => {
     if (text.trim() === '') return otherwise;
     const plain = Number(text);
     if (Number.isFinite(plain)) return plain;
     const value = valueOf(text, moment);
-    return typeof value === 'number' && Number.isFinite(value) ? value : typeof value === 'boolean' ? Number(value) : otherwise;
+    return typeof value === 'number' && Number.isFinite(value)
+      ? value
+      : typeof value === 'boolean'
+        ? Number(value)
+        : otherwise;
   };
   const height = (100 * c.height) / c.width;
   return (
@@ -256,14 +411,64 @@ export function Picture({ control: c, run, cursor, chosen }: { readonly control:
         const [x, y, w, h] = [number(s.x, 0), number(s.y, 0), number(s.width, 10), number(s.height, 10)];
         const turn = number(s.turn, 0);
         const fill = tones[s.tone];
-        const press = s.sends ? { onClick: () => void sendMessage(s.sends), onKeyDown: (e: React.KeyboardEvent) => (e.key === 'Enter' || e.key === ' ') && void sendMessage(s.sends), role: 'button', tabIndex: 0, style: { cursor: 'pointer' }, 'aria-label': s.text || s.sends } : {};
+        const press = s.sends
+          ? {
+              onClick: () => void sendMessage(s.sends),
+              onKeyDown: (e: React.KeyboardEvent) => (e.key === 'Enter' || e.key === ' ') && void sendMessage(s.sends),
+              role: 'button',
+              tabIndex: 0,
+              style: { cursor: 'pointer' },
+              'aria-label': s.text || s.sends,
+            }
+          : {};
         const mark = chosen === s.id ? { stroke: 'var(--accent)', strokeWidth: 1.4 } : {};
         return (
-          <g key={s.id} transform={turn ? `rotate(${turn} ${x + w / 2} ${y + h / 2})` : undefined} data-shape={s.id} {...press}>
-            {s.kind === 'box' && <rect x={x} y={y} width={Math.max(0, w)} height={Math.max(0, h)} fill={fill} stroke="var(--ink-3)" strokeWidth={0.5} {...mark} />}
-            {s.kind === 'disc' && <ellipse cx={x + w / 2} cy={y + h / 2} rx={Math.max(0, w / 2)} ry={Math.max(0, h / 2)} fill={fill} stroke="var(--ink-3)" strokeWidth={0.5} {...mark} />}
-            {s.kind === 'line' && <line x1={x} y1={y} x2={x + w} y2={y + h} stroke={fill} strokeWidth={1.5} {...mark} />}
-            {s.kind === 'words' && <text x={x} y={y} fontSize={Math.max(2, h)} fill={fill} textAnchor="middle" fontWeight={600} {...(s.sends && { textDecoration: 'underline' })}>{s.text}</text>}
+          <g
+            key={s.id}
+            transform={turn ? `rotate(${turn} ${x + w / 2} ${y + h / 2})` : undefined}
+            data-shape={s.id}
+            {...press}
+          >
+            {s.kind === 'box' && (
+              <rect
+                x={x}
+                y={y}
+                width={Math.max(0, w)}
+                height={Math.max(0, h)}
+                fill={fill}
+                stroke="var(--ink-3)"
+                strokeWidth={0.5}
+                {...mark}
+              />
+            )}
+            {s.kind === 'disc' && (
+              <ellipse
+                cx={x + w / 2}
+                cy={y + h / 2}
+                rx={Math.max(0, w / 2)}
+                ry={Math.max(0, h / 2)}
+                fill={fill}
+                stroke="var(--ink-3)"
+                strokeWidth={0.5}
+                {...mark}
+              />
+            )}
+            {s.kind === 'line' && (
+              <line x1={x} y1={y} x2={x + w} y2={y + h} stroke={fill} strokeWidth={1.5} {...mark} />
+            )}
+            {s.kind === 'words' && (
+              <text
+                x={x}
+                y={y}
+                fontSize={Math.max(2, h)}
+                fill={fill}
+                textAnchor="middle"
+                fontWeight={600}
+                {...(s.sends && { textDecoration: 'underline' })}
+              >
+                {s.text}
+              </text>
+            )}
           </g>
         );
       })}
@@ -278,12 +483,28 @@ function conditionHolds(text: string, run: RunView | undefined, time: number): b
   return isOn(text, run, time);
 }
 
-function VerdictLamp({ control: c, run, cursor }: { readonly control: Control; readonly run: RunView | undefined; readonly cursor: number }) {
+function VerdictLamp({
+  control: c,
+  run,
+  cursor,
+}: {
+  readonly control: Control;
+  readonly run: RunView | undefined;
+  readonly cursor: number;
+}) {
   const finding = run?.findings.find((f) => f.key === c.target);
-  const Icon = !finding ? CircleDashed : { holds: CircleCheck, fails: OctagonX, undecided: CircleDashed }[finding.verdict];
+  const Icon = !finding
+    ? CircleDashed
+    : { holds: CircleCheck, fails: OctagonX, undecided: CircleDashed }[finding.verdict];
   // the lamp shows the moment of the cursor: it has not failed before it fails
   const failed = finding?.failsSince !== undefined && finding.failsSince <= cursor;
-  const word = !finding ? 'not run yet' : failed ? `fails by ${marginText(finding)}` : finding.verdict === 'fails' ? 'holds until now' : finding.verdict;
+  const word = !finding
+    ? 'not run yet'
+    : failed
+      ? `fails by ${marginText(finding)}`
+      : finding.verdict === 'fails'
+        ? 'holds until now'
+        : finding.verdict;
   const tone = failed ? 'fails' : finding && finding.verdict !== 'undecided' ? 'holds' : 'undecided';
   return (
     <>

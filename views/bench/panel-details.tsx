@@ -13,7 +13,13 @@ import { TraceLinks } from '@/ui/trace-links';
 import { Picture } from './control-view';
 import { controlNames } from './panel-editor';
 
-const targetHint: Partial<Record<ControlKind, string>> = { button: 'part and message', lamp: 'yes-or-no quantity or condition', verdict: 'id of a requirement', text: '', picture: '' };
+const targetHint: Partial<Record<ControlKind, string>> = {
+  button: 'part and message',
+  lamp: 'yes-or-no quantity or condition',
+  verdict: 'id of a requirement',
+  text: '',
+  picture: '',
+};
 
 /** The control chosen on the panel being arranged. */
 export function PanelDetails({ project, panel }: { readonly project: Project; readonly panel: Panel }) {
@@ -31,18 +37,31 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
           </h2>
         </div>
         <div className="pane-body">
-          <p className="quiet px-3 pt-2">Choose a control to edit it; Shift chooses several. Arrow keys move what is chosen, corners change its size. {project.setups.filter((s) => s.panel === panel.id).length} setups open this panel.</p>
+          <p className="quiet px-3 pt-2">
+            Choose a control to edit it; Shift chooses several. Arrow keys move what is chosen, corners change its size.{' '}
+            {project.setups.filter((s) => s.panel === panel.id).length} setups open this panel.
+          </p>
           <TraceLinks address={`panel/${panel.id}`} what={panel.name} />
         </div>
       </>
     );
   }
-  const set = (changes: Partial<Control>, what: string) => edit({ kind: 'update', list, id: c.id, changes }, `${what} of ${c.label}`);
+  const set = (changes: Partial<Control>, what: string) =>
+    edit({ kind: 'update', list, id: c.id, changes }, `${what} of ${c.label}`);
   const number = (key: 'min' | 'max' | 'x' | 'y' | 'width' | 'height', label: string) => (
     <div className="field-row">
       <label>{label}</label>
       <div>
-        <CellField value={String(c[key])} label={`${label} of the control`} mono onCommit={(text) => (Number.isFinite(Number(text)) && text.trim() !== '' ? set({ [key]: Number(text) }, `Change ${label.toLowerCase()}`) : { severity: 'error', code: 'number', message: 'A number is needed' })} />
+        <CellField
+          value={String(c[key])}
+          label={`${label} of the control`}
+          mono
+          onCommit={(text) =>
+            Number.isFinite(Number(text)) && text.trim() !== ''
+              ? set({ [key]: Number(text) }, `Change ${label.toLowerCase()}`)
+              : { severity: 'error', code: 'number', message: 'A number is needed' }
+          }
+        />
       </div>
     </div>
   );
@@ -59,14 +78,23 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
         <div className="field-row">
           <label>Label</label>
           <div>
-            <CellField value={c.label} label="Label of the control" onCommit={(label) => set({ label }, 'Change the label')} />
+            <CellField
+              value={c.label}
+              label="Label of the control"
+              onCommit={(label) => set({ label }, 'Change the label')}
+            />
           </div>
         </div>
         {kinds.length > 1 && (
           <div className="field-row">
             <label>Shown as</label>
             <div>
-              <CellSelect value={c.kind} label="Kind of control" options={kinds.map((k) => [k, controlNames[k]] as const)} onCommit={(kind) => set({ kind: kind as ControlKind }, 'Change the kind')} />
+              <CellSelect
+                value={c.kind}
+                label="Kind of control"
+                options={kinds.map((k) => [k, controlNames[k]] as const)}
+                onCommit={(kind) => set({ kind: kind as ControlKind }, 'Change the kind')}
+              />
             </div>
           </div>
         )}
@@ -74,7 +102,14 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
           <div className="field-row">
             <label>{c.kind === 'button' ? 'Sends' : c.kind === 'verdict' ? 'Requirement' : 'Follows'}</label>
             <div>
-              <CellField value={c.target} label="What it is for" mono placeholder={targetHint[c.kind] ?? 'quantity'} {...(problem && { problem })} onCommit={(target) => set({ target: target.trim() }, 'Change the target')} />
+              <CellField
+                value={c.target}
+                label="What it is for"
+                mono
+                placeholder={targetHint[c.kind] ?? 'quantity'}
+                {...(problem && { problem })}
+                onCommit={(target) => set({ target: target.trim() }, 'Change the target')}
+              />
             </div>
           </div>
         )}
@@ -82,7 +117,13 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
           <div className="field-row">
             <label>When let go</label>
             <div>
-              <CellField value={c.release} label="Message when let go" mono placeholder="nothing" onCommit={(release) => set({ release: release.trim() }, 'Change what letting go sends')} />
+              <CellField
+                value={c.release}
+                label="Message when let go"
+                mono
+                placeholder="nothing"
+                onCommit={(release) => set({ release: release.trim() }, 'Change what letting go sends')}
+              />
             </div>
           </div>
         )}
@@ -90,7 +131,13 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
           <div className="field-row">
             <label>Unit</label>
             <div>
-              <CellField value={c.unit} label="Unit of the control" mono placeholder="as it is" onCommit={(unit) => set({ unit }, 'Change the unit')} />
+              <CellField
+                value={c.unit}
+                label="Unit of the control"
+                mono
+                placeholder="as it is"
+                onCommit={(unit) => set({ unit }, 'Change the unit')}
+              />
             </div>
           </div>
         )}
@@ -111,8 +158,20 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
   );
 }
 
-const shapeKinds: readonly (readonly [Shape['kind'], string])[] = [['box', 'box'], ['disc', 'disc'], ['line', 'line'], ['words', 'words']];
-const tones: readonly (readonly [Shape['tone'], string])[] = [['ink', 'dark'], ['pale', 'pale'], ['accent', 'accent'], ['now', 'amber'], ['good', 'green'], ['bad', 'red']];
+const shapeKinds: readonly (readonly [Shape['kind'], string])[] = [
+  ['box', 'box'],
+  ['disc', 'disc'],
+  ['line', 'line'],
+  ['words', 'words'],
+];
+const tones: readonly (readonly [Shape['tone'], string])[] = [
+  ['ink', 'dark'],
+  ['pale', 'pale'],
+  ['accent', 'accent'],
+  ['now', 'amber'],
+  ['good', 'green'],
+  ['bad', 'red'],
+];
 
 /** The pieces of a picture, from the back to the front. */
 function Shapes({ panel, control: c }: { readonly panel: Panel; readonly control: Control }) {
@@ -123,13 +182,20 @@ function Shapes({ panel, control: c }: { readonly panel: Panel; readonly control
   const list = `panels/${panel.id}/controls/${c.id}/shapes`;
   const s = c.shapes.find((x) => x.id === chosen);
   const at = c.shapes.findIndex((x) => x.id === chosen);
-  const set = (changes: Partial<Shape>) => edit({ kind: 'update', list, id: chosen, changes }, `Change a piece of ${c.label}`);
+  const set = (changes: Partial<Shape>) =>
+    edit({ kind: 'update', list, id: chosen, changes }, `Change a piece of ${c.label}`);
   const field = (key: 'x' | 'y' | 'width' | 'height' | 'turn' | 'shown' | 'text' | 'sends', label: string, hint = '') =>
     s && (
       <div className="field-row">
         <label>{label}</label>
         <div>
-          <CellField value={s[key]} label={`${label} of the piece`} mono placeholder={hint} onCommit={(text) => set({ [key]: text })} />
+          <CellField
+            value={s[key]}
+            label={`${label} of the piece`}
+            mono
+            placeholder={hint}
+            onCommit={(text) => set({ [key]: text })}
+          />
         </div>
       </div>
     );
@@ -155,14 +221,39 @@ function Shapes({ panel, control: c }: { readonly panel: Panel; readonly control
         <div className="field-row">
           <label>Piece</label>
           <div className="d-flex">
-            <CellSelect value={chosen} label="Piece of the picture" options={c.shapes.map((x, k) => [x.id, `${k + 1} ${x.kind}${x.text && x.kind === 'words' ? ` “${x.text}”` : ''}`] as const)} onCommit={choose} />
-            <Button variant="bare" label="Further back" disabled={at <= 0} onClick={() => edit({ kind: 'move', list, id: chosen, index: at - 1 }, 'Move a piece back')}>
+            <CellSelect
+              value={chosen}
+              label="Piece of the picture"
+              options={c.shapes.map(
+                (x, k) => [x.id, `${k + 1} ${x.kind}${x.text && x.kind === 'words' ? ` “${x.text}”` : ''}`] as const,
+              )}
+              onCommit={choose}
+            />
+            <Button
+              variant="bare"
+              label="Further back"
+              disabled={at <= 0}
+              onClick={() => edit({ kind: 'move', list, id: chosen, index: at - 1 }, 'Move a piece back')}
+            >
               <ArrowUp size={13} aria-hidden />
             </Button>
-            <Button variant="bare" label="Further to the front" disabled={at < 0 || at >= c.shapes.length - 1} onClick={() => edit({ kind: 'move', list, id: chosen, index: at + 1 }, 'Move a piece to the front')}>
+            <Button
+              variant="bare"
+              label="Further to the front"
+              disabled={at < 0 || at >= c.shapes.length - 1}
+              onClick={() => edit({ kind: 'move', list, id: chosen, index: at + 1 }, 'Move a piece to the front')}
+            >
               <ArrowDown size={13} aria-hidden />
             </Button>
-            <Button variant="bare" label="Delete the piece" disabled={!s} onClick={() => { edit({ kind: 'remove', list, id: chosen }, 'Delete a piece'); choose(c.shapes.find((x) => x.id !== chosen)?.id ?? ''); }}>
+            <Button
+              variant="bare"
+              label="Delete the piece"
+              disabled={!s}
+              onClick={() => {
+                edit({ kind: 'remove', list, id: chosen }, 'Delete a piece');
+                choose(c.shapes.find((x) => x.id !== chosen)?.id ?? '');
+              }}
+            >
               <Trash2 size={13} aria-hidden />
             </Button>
           </div>
@@ -179,7 +270,12 @@ function Shapes({ panel, control: c }: { readonly panel: Panel; readonly control
           <div className="field-row">
             <label>Tone</label>
             <div>
-              <CellSelect value={s.tone} label="Tone of the piece" options={tones} onCommit={(tone) => set({ tone: tone as Shape['tone'] })} />
+              <CellSelect
+                value={s.tone}
+                label="Tone of the piece"
+                options={tones}
+                onCommit={(tone) => set({ tone: tone as Shape['tone'] })}
+              />
             </div>
           </div>
           {field('shown', 'Shown while', 'always')}

@@ -32,7 +32,10 @@ export function PanelView({ project }: { readonly project: Project }) {
     return (
       <div className="empty">
         <h3>No panel</h3>
-        <p>A panel has keys that send messages, switches and knobs that set inputs, and dials, readouts, lamps and pictures that follow the product.</p>
+        <p>
+          A panel has keys that send messages, switches and knobs that set inputs, and dials, readouts, lamps and
+          pictures that follow the product.
+        </p>
         <Button variant="primary" onClick={addPanel}>
           <Plus size={14} aria-hidden /> Build a panel
         </Button>
@@ -44,13 +47,28 @@ export function PanelView({ project }: { readonly project: Project }) {
       <div className="section-title" style={{ paddingTop: 12 }}>
         <span>Panel</span>
         <span style={{ width: 150 }}>
-          <CellSelect value={panel.id} label="Panel of this setup" options={project.panels.map((p) => [p.id, p.name] as const)} onCommit={(id) => setup && void edit({ kind: 'update', list: 'setups', id: setup.id, changes: { panel: id } }, `Change the panel of ${setup.name}`)} />
+          <CellSelect
+            value={panel.id}
+            label="Panel of this setup"
+            options={project.panels.map((p) => [p.id, p.name] as const)}
+            onCommit={(id) =>
+              setup &&
+              void edit(
+                { kind: 'update', list: 'setups', id: setup.id, changes: { panel: id } },
+                `Change the panel of ${setup.name}`,
+              )
+            }
+          />
         </span>
         <span className="quiet" style={{ fontWeight: 400 }}>
           {live ? 'acts on the run' : 'shows the cursor’s moment'}
         </span>
         <span className="ms-auto d-flex gap-1">
-          <Button size="sm" onClick={() => usePlace.getState().go({ area: 'bench', sheet: `panel/${panel.id}` })} data-testid="arrange-panel">
+          <Button
+            size="sm"
+            onClick={() => usePlace.getState().go({ area: 'bench', sheet: `panel/${panel.id}` })}
+            data-testid="arrange-panel"
+          >
             <PencilRuler size={13} aria-hidden /> Arrange
           </Button>
           <Button size="sm" onClick={addPanel}>
@@ -59,7 +77,9 @@ export function PanelView({ project }: { readonly project: Project }) {
         </span>
       </div>
       <PanelBoard panel={panel} live={live} />
-      {!live && <p className="px-3 pt-2 quiet">Choose a pace of 1× or slower to use the keys while the product runs.</p>}
+      {!live && (
+        <p className="px-3 pt-2 quiet">Choose a pace of 1× or slower to use the keys while the product runs.</p>
+      )}
     </section>
   );
 }
@@ -71,11 +91,21 @@ export function PanelBoard({ panel, live }: { readonly panel: Panel; readonly li
     <div className="panel-scroll">
       <div className="panel-board" style={{ width, height }}>
         {panel.controls.map((c) => (
-          <div key={c.id} data-control={c.label} data-kind={c.kind} className={`panel-control ${c.kind}`} style={{ left: c.x, top: c.y, width: c.width, height: c.height }}>
+          <div
+            key={c.id}
+            data-control={c.label}
+            data-kind={c.kind}
+            className={`panel-control ${c.kind}`}
+            style={{ left: c.x, top: c.y, width: c.width, height: c.height }}
+          >
             <ControlView control={c} live={live} />
           </div>
         ))}
-        {panel.controls.length === 0 && <p className="quiet p-3">Nothing on it yet: press Arrange, and drag quantities, messages and states from the outline.</p>}
+        {panel.controls.length === 0 && (
+          <p className="quiet p-3">
+            Nothing on it yet: press Arrange, and drag quantities, messages and states from the outline.
+          </p>
+        )}
       </div>
     </div>
   );

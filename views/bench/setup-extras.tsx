@@ -11,8 +11,15 @@ import { Button } from '@/ui/button';
 
 /** Formulas over time that inputs often follow; the numbers are there to be changed. */
 const signals: readonly (readonly [name: string, formula: string])[] = [
-  ['step at 1 s', "if time < 1 's' then 0 else 1"], ['ramp from 1 s to 3 s', "max(0, min(1, (time - 1 's')/2 's'))"], ['pulses, 0.5 s of every 2 s', "if mod(time, 2 's') < 0.5 's' then 1 else 0"], ['sine of 2 Hz', "sin(6.283185307*2 'Hz'*time)"],
-  ['noise of seed 1, anew every 10 ms', "mod(43758.5453*sin(12.9898*floor(time/0.01 's') + 78.233*1), 1)"], ['table 0 s: 0, 1 s: 2, 3 s: 1', "if time < 1 's' then 2*(time/1 's') else if time < 3 's' then 2 - 0.5*((time - 1 's')/1 's') else 1"],
+  ['step at 1 s', "if time < 1 's' then 0 else 1"],
+  ['ramp from 1 s to 3 s', "max(0, min(1, (time - 1 's')/2 's'))"],
+  ['pulses, 0.5 s of every 2 s', "if mod(time, 2 's') < 0.5 's' then 1 else 0"],
+  ['sine of 2 Hz', "sin(6.283185307*2 'Hz'*time)"],
+  ['noise of seed 1, anew every 10 ms', "mod(43758.5453*sin(12.9898*floor(time/0.01 's') + 78.233*1), 1)"],
+  [
+    'table 0 s: 0, 1 s: 2, 3 s: 1',
+    "if time < 1 's' then 2*(time/1 's') else if time < 3 's' then 2 - 0.5*((time - 1 's')/1 's') else 1",
+  ],
 ];
 
 export function SignalShapes({ choose }: { readonly choose: (formula: string) => void }) {
@@ -25,7 +32,9 @@ export function SignalShapes({ choose }: { readonly choose: (formula: string) =>
         {signals.map(([name, formula]) => (
           <Dropdown.Item key={name} onClick={() => choose(formula)}>
             {name}
-            <div className="mono quiet" style={{ fontSize: '0.85em' }}>{formula}</div>
+            <div className="mono quiet" style={{ fontSize: '0.85em' }}>
+              {formula}
+            </div>
           </Dropdown.Item>
         ))}
       </Dropdown.Menu>
@@ -42,20 +51,39 @@ export function SetupComparison({ project, setup }: { readonly project: Project;
     <>
       <h3 className="section-title">
         Compared with
-        <select className="form-select form-select-sm w-auto" aria-label="Setup to compare with" value={other} onChange={(e) => setOther(e.target.value)}>
+        <select
+          className="form-select form-select-sm w-auto"
+          aria-label="Setup to compare with"
+          value={other}
+          onChange={(e) => setOther(e.target.value)}
+        >
           <option value="">nothing</option>
-          {project.setups.filter((s) => s.id !== setup.id).map((s) => <option key={s.id} value={s.id}>{s.name}</option>)}
+          {project.setups
+            .filter((s) => s.id !== setup.id)
+            .map((s) => (
+              <option key={s.id} value={s.id}>
+                {s.name}
+              </option>
+            ))}
         </select>
       </h3>
       {against && rows.length === 0 && <p className="px-3 quiet">They differ in their names only.</p>}
       {rows.length > 0 && (
         <table className="table" data-testid="setup-differences">
           <thead>
-            <tr><th scope="col">What</th><th scope="col">{setup.name}</th><th scope="col">{against!.name}</th></tr>
+            <tr>
+              <th scope="col">What</th>
+              <th scope="col">{setup.name}</th>
+              <th scope="col">{against!.name}</th>
+            </tr>
           </thead>
           <tbody>
             {rows.map(([what, a, b]) => (
-              <tr key={what}><td>{what}</td><td className="mono">{a || '–'}</td><td className="mono">{b || '–'}</td></tr>
+              <tr key={what}>
+                <td>{what}</td>
+                <td className="mono">{a || '–'}</td>
+                <td className="mono">{b || '–'}</td>
+              </tr>
             ))}
           </tbody>
         </table>
@@ -68,14 +96,38 @@ function differences(a: Setup, b: Setup, project: Project): [string, string, str
   const root = project.types.find((t) => t.id === project.root);
   const typeName = (id: string): string => project.types.find((t) => t.id === (id || project.root))?.name ?? '';
   const fields: [string, string, string][] = [
-    ['runs', typeName(a.root), typeName(b.root)], ['duration in s', String(a.stop), String(b.stop)], ['solver', a.solver, b.solver], ['relative tolerance', String(a.relative), String(b.relative)], ['absolute tolerance', String(a.absolute), String(b.absolute)],
-    ['recorded every', String(a.recordEvery), String(b.recordEvery)], ['ends when', a.endWhen, b.endWhen], ['records', a.record.join(', '), b.record.join(', ')], ['starts in', a.startIn.join(', '), b.startIn.join(', ')], ['screen', a.screen ? 'shown' : 'without', b.screen ? 'shown' : 'without'],
-    ...(['changes'] as const).flatMap(() => [...new Set([...a.changes, ...b.changes].map((c) => c.name))].map((name): [string, string, string] => [name, a.changes.find((c) => c.name === name)?.value ?? 'as designed', b.changes.find((c) => c.name === name)?.value ?? 'as designed'])),
-    ...[...new Set([...a.stimulus, ...b.stimulus].map((s) => `${s.time} s: ${s.kind} ${s.target}`))].map((key): [string, string, string] => {
-      const text = (s: Setup): string => s.stimulus.filter((x) => `${x.time} s: ${x.kind} ${x.target}` === key).map((x) => x.value || 'yes').join(', ');
-      return [key, text(a), text(b)];
-    }),
-    ['follows', a.sequences.map((id) => root?.sequences.find((s) => s.id === id)?.name).join(', '), b.sequences.map((id) => root?.sequences.find((s) => s.id === id)?.name).join(', ')],
+    ['runs', typeName(a.root), typeName(b.root)],
+    ['duration in s', String(a.stop), String(b.stop)],
+    ['solver', a.solver, b.solver],
+    ['relative tolerance', String(a.relative), String(b.relative)],
+    ['absolute tolerance', String(a.absolute), String(b.absolute)],
+    ['recorded every', String(a.recordEvery), String(b.recordEvery)],
+    ['ends when', a.endWhen, b.endWhen],
+    ['records', a.record.join(', '), b.record.join(', ')],
+    ['starts in', a.startIn.join(', '), b.startIn.join(', ')],
+    ['screen', a.screen ? 'shown' : 'without', b.screen ? 'shown' : 'without'],
+    ...(['changes'] as const).flatMap(() =>
+      [...new Set([...a.changes, ...b.changes].map((c) => c.name))].map((name): [string, string, string] => [
+        name,
+        a.changes.find((c) => c.name === name)?.value ?? 'as designed',
+        b.changes.find((c) => c.name === name)?.value ?? 'as designed',
+      ]),
+    ),
+    ...[...new Set([...a.stimulus, ...b.stimulus].map((s) => `${s.time} s: ${s.kind} ${s.target}`))].map(
+      (key): [string, string, string] => {
+        const text = (s: Setup): string =>
+          s.stimulus
+            .filter((x) => `${x.time} s: ${x.kind} ${x.target}` === key)
+            .map((x) => x.value || 'yes')
+            .join(', ');
+        return [key, text(a), text(b)];
+      },
+    ),
+    [
+      'follows',
+      a.sequences.map((id) => root?.sequences.find((s) => s.id === id)?.name).join(', '),
+      b.sequences.map((id) => root?.sequences.find((s) => s.id === id)?.name).join(', '),
+    ],
   ];
   return fields.filter(([, x, y]) => x !== y);
 }
@@ -90,7 +142,12 @@ export function BatchRun({ project, close }: { readonly project: Project; readon
     setRunning(true);
     setResults([]);
     try {
-      setResults((await runAll(project.setups.filter((s) => chosen.has(s.id)).map((s) => s.id), setProgress)) ?? []);
+      setResults(
+        (await runAll(
+          project.setups.filter((s) => chosen.has(s.id)).map((s) => s.id),
+          setProgress,
+        )) ?? [],
+      );
     } catch {
       usePlace.getState().say('The setups could not be run');
     } finally {
@@ -116,32 +173,82 @@ export function BatchRun({ project, close }: { readonly project: Project; readon
         <Button onClick={close}>Back to the setup</Button>
       </div>
       {running && (
-        <div className="progress mb-2" role="progressbar" aria-label="Setups run" aria-valuenow={Math.round(share * 100)} aria-valuemin={0} aria-valuemax={100} style={{ height: 6 }}>
+        <div
+          className="progress mb-2"
+          role="progressbar"
+          aria-label="Setups run"
+          aria-valuenow={Math.round(share * 100)}
+          aria-valuemin={0}
+          aria-valuemax={100}
+          style={{ height: 6 }}
+        >
           <div className="progress-bar" style={{ width: `${share * 100}%` }} />
         </div>
       )}
       <table className="table">
         <thead>
-          <tr><th scope="col" aria-label="Chosen" style={{ width: 30 }} /><th scope="col">Setup</th><th scope="col">Holds</th><th scope="col">Fails</th><th scope="col">Open</th><th scope="col">Sequences</th><th scope="col">Took</th></tr>
+          <tr>
+            <th scope="col" aria-label="Chosen" style={{ width: 30 }} />
+            <th scope="col">Setup</th>
+            <th scope="col">Holds</th>
+            <th scope="col">Fails</th>
+            <th scope="col">Open</th>
+            <th scope="col">Sequences</th>
+            <th scope="col">Took</th>
+          </tr>
         </thead>
         <tbody>
           {project.setups.map((s) => {
             const r = results.find((x) => x.setup === s.id);
-            const count = (v: string): string => (r && r.findings.length > 0 ? String(r.findings.filter((f) => f.verdict === v).length) : '');
+            const count = (v: string): string =>
+              r && r.findings.length > 0 ? String(r.findings.filter((f) => f.verdict === v).length) : '';
             return (
               <tr key={s.id} data-setup={s.name}>
                 <td>
-                  <input type="checkbox" className="form-check-input" aria-label={`Run ${s.name}`} checked={chosen.has(s.id)} onChange={(e) => setChosen(new Set(e.target.checked ? [...chosen, s.id] : [...chosen].filter((x) => x !== s.id)))} />
+                  <input
+                    type="checkbox"
+                    className="form-check-input"
+                    aria-label={`Run ${s.name}`}
+                    checked={chosen.has(s.id)}
+                    onChange={(e) =>
+                      setChosen(new Set(e.target.checked ? [...chosen, s.id] : [...chosen].filter((x) => x !== s.id)))
+                    }
+                  />
                 </td>
                 <td>
-                  <button type="button" className="btn btn-link p-0" onClick={() => { useRuns.getState().chooseSetup(s.id); close(); }}>{s.name}</button>
+                  <button
+                    type="button"
+                    className="btn btn-link p-0"
+                    onClick={() => {
+                      useRuns.getState().chooseSetup(s.id);
+                      close();
+                    }}
+                  >
+                    {s.name}
+                  </button>
                   {r?.problem && <div className="field-problem">{r.problem}</div>}
                 </td>
                 <td className="good">{count('holds')}</td>
-                <td className={count('fails') !== '0' ? 'bad' : ''} title={r?.findings.filter((f) => f.verdict === 'fails').map((f) => f.key).join(', ')}>{count('fails')}</td>
+                <td
+                  className={count('fails') !== '0' ? 'bad' : ''}
+                  title={r?.findings
+                    .filter((f) => f.verdict === 'fails')
+                    .map((f) => f.key)
+                    .join(', ')}
+                >
+                  {count('fails')}
+                </td>
                 <td className="quiet">{count('undecided')}</td>
-                <td>{r?.sequences.map((q) => <div key={q.id} className={q.report.verdict === 'passed' ? 'good' : 'bad'}>{q.name}: {q.report.verdict}</div>)}</td>
-                <td className="quiet num">{r ? (r.status === 'finished' ? `${(r.seconds * 1000).toFixed(0)} ms` : r.status) : ''}</td>
+                <td>
+                  {r?.sequences.map((q) => (
+                    <div key={q.id} className={q.report.verdict === 'passed' ? 'good' : 'bad'}>
+                      {q.name}: {q.report.verdict}
+                    </div>
+                  ))}
+                </td>
+                <td className="quiet num">
+                  {r ? (r.status === 'finished' ? `${(r.seconds * 1000).toFixed(0)} ms` : r.status) : ''}
+                </td>
               </tr>
             );
           })}

@@ -9,15 +9,31 @@ import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 
 /** Requirements proposed for the lines of a flow, to be polished before they are taken. */
-export function DeriveDialog({ project, flow, line, close }: { readonly project: Project; readonly flow: Flow; readonly line?: string; readonly close: () => void }) {
+export function DeriveDialog({
+  project,
+  flow,
+  line,
+  close,
+}: {
+  readonly project: Project;
+  readonly flow: Flow;
+  readonly line?: string;
+  readonly close: () => void;
+}) {
   const first = () => flowProposals(project, flow, line).map((p) => ({ ...p, taken: true }));
   const [rows, setRows] = useState(first);
   const chosen = rows.filter((r) => r.taken);
-  const set = (k: number, change: Partial<(typeof rows)[number]>): void => setRows(rows.map((r, j) => (j === k ? { ...r, ...change } : r)));
+  const set = (k: number, change: Partial<(typeof rows)[number]>): void =>
+    setRows(rows.map((r, j) => (j === k ? { ...r, ...change } : r)));
   const take = (): void => {
-    const refused = useProject.getState().edit(takeProposals(project, flow, chosen, (prefix) => `${prefix}-${nanoid(10)}`), `Derive ${chosen.length} requirements`);
+    const refused = useProject.getState().edit(
+      takeProposals(project, flow, chosen, (prefix) => `${prefix}-${nanoid(10)}`),
+      `Derive ${chosen.length} requirements`,
+    );
     if (refused) return usePlace.getState().say(refused.message);
-    usePlace.getState().say(`${chosen.length} requirement${chosen.length === 1 ? '' : 's'} derived, each linked to its step`, 'note');
+    usePlace
+      .getState()
+      .say(`${chosen.length} requirement${chosen.length === 1 ? '' : 's'} derived, each linked to its step`, 'note');
     close();
   };
   return (
@@ -29,10 +45,21 @@ export function DeriveDialog({ project, flow, line, close }: { readonly project:
         {rows.length === 0 && <p className="quiet">There is nothing to propose for this line.</p>}
         {rows.map((r, k) => (
           <div key={r.line.id} className="derive-row">
-            <input type="checkbox" checked={r.taken} aria-label={`Take the requirement for: ${r.line.text}`} onChange={() => set(k, { taken: !r.taken })} />
+            <input
+              type="checkbox"
+              checked={r.taken}
+              aria-label={`Take the requirement for: ${r.line.text}`}
+              onChange={() => set(k, { taken: !r.taken })}
+            />
             <div>
               <div className="quiet">{r.line.text}</div>
-              <textarea className="form-control form-control-sm" rows={2} value={r.text} aria-label={`Requirement for: ${r.line.text}`} onChange={(e) => set(k, { text: e.target.value })} />
+              <textarea
+                className="form-control form-control-sm"
+                rows={2}
+                value={r.text}
+                aria-label={`Requirement for: ${r.line.text}`}
+                onChange={(e) => set(k, { text: e.target.value })}
+              />
             </div>
           </div>
         ))}

@@ -9,9 +9,11 @@ import { download, fileName } from '@/ui/download';
 export async function exportRequirements(kind: 'csv' | 'xlsx' | 'reqif'): Promise<void> {
   const { project } = useProject.getState();
   if (!project) return;
-  if (project.requirements.length === 0) return usePlace.getState().say('There are no requirements to export yet', 'note');
+  if (project.requirements.length === 0)
+    return usePlace.getState().say('There are no requirements to export yet', 'note');
   const name = `${fileName(project.name)}-requirements`;
-  if (kind === 'csv') download(`${name}.csv`, 'text/csv;charset=utf-8', `\ufeff${writeCsvSheet(requirementRows(project))}`);
+  if (kind === 'csv')
+    download(`${name}.csv`, 'text/csv;charset=utf-8', `\ufeff${writeCsvSheet(requirementRows(project))}`);
   else if (kind === 'reqif') download(`${name}.reqif`, 'application/xml', requirementReqif(project));
   else await exportSheet(name, requirementSheet(project));
 }

@@ -10,8 +10,15 @@ import { deleteWithImpact } from '@/ui/impact';
 import { TraceLinks } from '@/ui/trace-links';
 import { DeriveDialog } from './derive-dialog';
 
-const fields: readonly (readonly [keyof Flow & ('actor' | 'trigger' | 'precondition' | 'postcondition'), string, string])[] = [
-  ['actor', 'Who', 'operator'], ['trigger', 'Begins when', 'the operator wants ...'], ['precondition', 'Before', 'what holds already'], ['postcondition', 'Reached', 'what holds afterwards'],
+const fields: readonly (readonly [
+  keyof Flow & ('actor' | 'trigger' | 'precondition' | 'postcondition'),
+  string,
+  string,
+])[] = [
+  ['actor', 'Who', 'operator'],
+  ['trigger', 'Begins when', 'the operator wants ...'],
+  ['precondition', 'Before', 'what holds already'],
+  ['postcondition', 'Reached', 'what holds afterwards'],
 ];
 
 /** The flow at hand and its selected step: who, when, and the requirements of both. */
@@ -25,7 +32,13 @@ export function FlowDetails() {
   const flow = project?.flows.find((f) => `flow/${f.id}` === sheet);
   if (!project || !flow) return null;
   const line = flow.lines.find((l) => `line/${l.id}` === item);
-  const remove = (): void => deleteWithImpact(`flow/${flow.id}`, { kind: 'remove', list: 'flows', id: flow.id }, `Delete the use flow ${flow.name}`, () => go({ area: 'needs' }));
+  const remove = (): void =>
+    deleteWithImpact(
+      `flow/${flow.id}`,
+      { kind: 'remove', list: 'flows', id: flow.id },
+      `Delete the use flow ${flow.name}`,
+      () => go({ area: 'needs' }),
+    );
   return (
     <>
       <div className="pane-head">
@@ -51,12 +64,22 @@ export function FlowDetails() {
         {fields.map(([key, label, placeholder]) => (
           <div className="field-row" key={key}>
             <label>{label}</label>
-            <CellField value={flow[key]} label={label} multiline placeholder={placeholder} onCommit={(text) => edit({ kind: 'update', list: 'flows', id: flow.id, changes: { [key]: text } }, `Change ${flow.name}`)} />
+            <CellField
+              value={flow[key]}
+              label={label}
+              multiline
+              placeholder={placeholder}
+              onCommit={(text) =>
+                edit({ kind: 'update', list: 'flows', id: flow.id, changes: { [key]: text } }, `Change ${flow.name}`)
+              }
+            />
           </div>
         ))}
         {!line && <TraceLinks address={`flow/${flow.id}`} what={flow.name} />}
       </div>
-      {deriving && line && <DeriveDialog project={project} flow={flow} line={line.id} close={() => setDeriving(false)} />}
+      {deriving && line && (
+        <DeriveDialog project={project} flow={flow} line={line.id} close={() => setDeriving(false)} />
+      )}
     </>
   );
 }

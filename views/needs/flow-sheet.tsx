@@ -24,7 +24,10 @@ export function FlowSheet({ project, flow }: { readonly project: Project; readon
   const { say } = usePlace.getState();
   const [deriving, setDeriving] = useState(false);
   const read = projectFlow(project, flow);
-  const layout = useMemo(() => layoutFlow(read.nodes, { start: flow.trigger, end: flow.postcondition }), [read, flow.trigger, flow.postcondition]);
+  const layout = useMemo(
+    () => layoutFlow(read.nodes, { start: flow.trigger, end: flow.postcondition }),
+    [read, flow.trigger, flow.postcondition],
+  );
   const open = useMemo(() => flowProposals(project, flow).length, [project, flow]);
   const makeOwn = (line: string, base: string, newLine: string): void => {
     const name = `${base[0].toUpperCase()}${base.slice(1)}`.slice(0, 60);
@@ -32,12 +35,23 @@ export function FlowSheet({ project, flow }: { readonly project: Project; readon
     let free = name;
     for (let k = 2; taken.has(free); k++) free = `${name} ${k}`;
     const id = `f-${nanoid(8)}`;
-    const refused = edit(extractBlock(holder, line, newLine, free, (lines) => ({ ...newFlow(id, free), actor: flow.actor, lines })), 'Make a flow of its own');
+    const refused = edit(
+      extractBlock(holder, line, newLine, free, (lines) => ({ ...newFlow(id, free), actor: flow.actor, lines })),
+      'Make a flow of its own',
+    );
     if (refused) say(refused.message);
     else usePlace.getState().go({ area: 'needs', sheet: `flow/${id}` });
   };
   const holder: StepHolder = {
-    id: flow.id, lines: flow.lines, list: 'flows', address: `flow/${flow.id}`, forms: lineForms, hint: 'operator: does something', writing: 'Write a flow', ownWord: 'Own flow', makeOwn,
+    id: flow.id,
+    lines: flow.lines,
+    list: 'flows',
+    address: `flow/${flow.id}`,
+    forms: lineForms,
+    hint: 'operator: does something',
+    writing: 'Write a flow',
+    ownWord: 'Own flow',
+    makeOwn,
     empty: 'Each line on the left is a step, for example “operator: presses start”.',
   };
   const print = (): void => {
@@ -54,18 +68,40 @@ export function FlowSheet({ project, flow }: { readonly project: Project; readon
     <>
       <div className="pane-head">
         <h2 style={{ flex: 'none' }}>
-          <span className="quiet" style={{ fontWeight: 400 }}>use flow </span>
+          <span className="quiet" style={{ fontWeight: 400 }}>
+            use flow{' '}
+          </span>
           <span style={{ width: Math.max(80, flow.name.length * 8 + 16), display: 'inline-block' }}>
-            <CellField value={flow.name} label="Name of the use flow" onCommit={(name) => edit({ kind: 'update', list: 'flows', id: flow.id, changes: { name } }, `Rename ${flow.name}`)} />
+            <CellField
+              value={flow.name}
+              label="Name of the use flow"
+              onCommit={(name) =>
+                edit({ kind: 'update', list: 'flows', id: flow.id, changes: { name } }, `Rename ${flow.name}`)
+              }
+            />
           </span>
         </h2>
         <div className="quiet" style={{ flex: 1, minWidth: 0 }}>
-          <CellField value={flow.goal} label="Goal" placeholder="what is reached with it" onCommit={(goal) => edit({ kind: 'update', list: 'flows', id: flow.id, changes: { goal } }, `Change the goal of ${flow.name}`)} />
+          <CellField
+            value={flow.goal}
+            label="Goal"
+            placeholder="what is reached with it"
+            onCommit={(goal) =>
+              edit({ kind: 'update', list: 'flows', id: flow.id, changes: { goal } }, `Change the goal of ${flow.name}`)
+            }
+          />
         </div>
-        <Button onClick={() => (open > 0 ? setDeriving(true) : say('Every step and branch has a requirement', 'note'))} data-testid="derive-all">
+        <Button
+          onClick={() => (open > 0 ? setDeriving(true) : say('Every step and branch has a requirement', 'note'))}
+          data-testid="derive-all"
+        >
           <WandSparkles size={14} aria-hidden /> Derive requirements
         </Button>
-        <Button variant="bare" label="Save the drawing as SVG" onClick={() => download(`${fileName(flow.name)}.svg`, 'image/svg+xml', flowSvg(layout, flow.name))}>
+        <Button
+          variant="bare"
+          label="Save the drawing as SVG"
+          onClick={() => download(`${fileName(flow.name)}.svg`, 'image/svg+xml', flowSvg(layout, flow.name))}
+        >
           <Download size={14} aria-hidden />
         </Button>
         <Button variant="bare" label="Print the drawing" onClick={print}>

@@ -20,10 +20,16 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
   const item = usePlace((s) => s.item);
   const { edit } = useProject.getState();
   const { say } = usePlace.getState();
-  const doubles = useMemo(() => new Set(doublePhrases(project.glossary).flatMap((d) => d.entries.map((e) => e.id))), [project.glossary]);
+  const doubles = useMemo(
+    () => new Set(doublePhrases(project.glossary).flatMap((d) => d.entries.map((e) => e.id))),
+    [project.glossary],
+  );
   const uses = useMemo(() => countUses(project), [project]);
   const insert = (phrase: string, meaning: string): void => {
-    const refused = edit({ kind: 'insert', list: 'glossary', entry: { id: `g-${nanoid(8)}`, phrase, meaning } }, `Add the phrase "${phrase}"`);
+    const refused = edit(
+      { kind: 'insert', list: 'glossary', entry: { id: `g-${nanoid(8)}`, phrase, meaning } },
+      `Add the phrase "${phrase}"`,
+    );
     if (refused) say(refused.message);
   };
   return (
@@ -55,18 +61,44 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
           </thead>
           <tbody>
             {project.glossary.map((g) => {
-              const problem = problemsAt(problems, `glossary/${g.id}`)[0]?.message ?? readFormula(g.meaning).problems[0]?.message;
-              const twice = doubles.has(g.id) ? 'This phrase has two meanings: the first one counts. Give one of them other words' : undefined;
+              const problem =
+                problemsAt(problems, `glossary/${g.id}`)[0]?.message ?? readFormula(g.meaning).problems[0]?.message;
+              const twice = doubles.has(g.id)
+                ? 'This phrase has two meanings: the first one counts. Give one of them other words'
+                : undefined;
               return (
                 <tr key={g.id} style={item === `glossary/${g.id}` ? { background: 'var(--accent-soft)' } : undefined}>
                   <td>
-                    <CellField value={g.phrase} label="Phrase" {...(twice && { problem: twice })} onCommit={(phrase) => edit({ kind: 'update', list: 'glossary', id: g.id, changes: { phrase } }, 'Change a phrase')} />
+                    <CellField
+                      value={g.phrase}
+                      label="Phrase"
+                      {...(twice && { problem: twice })}
+                      onCommit={(phrase) =>
+                        edit({ kind: 'update', list: 'glossary', id: g.id, changes: { phrase } }, 'Change a phrase')
+                      }
+                    />
                   </td>
                   <td>
-                    <CellField value={g.meaning} label={`Meaning of ${g.phrase}`} mono {...(problem && { problem })} onCommit={(meaning) => edit({ kind: 'update', list: 'glossary', id: g.id, changes: { meaning } }, `Change the meaning of "${g.phrase}"`)} />
+                    <CellField
+                      value={g.meaning}
+                      label={`Meaning of ${g.phrase}`}
+                      mono
+                      {...(problem && { problem })}
+                      onCommit={(meaning) =>
+                        edit(
+                          { kind: 'update', list: 'glossary', id: g.id, changes: { meaning } },
+                          `Change the meaning of "${g.phrase}"`,
+                        )
+                      }
+                    />
                   </td>
                   <td className="text-end mono">{uses.get(g.meaning.replace(/\s+/g, '')) ?? 0}</td>
-                  <DeleteCell what={`the phrase ${g.phrase}`} onDelete={() => edit({ kind: 'remove', list: 'glossary', id: g.id }, `Delete the phrase "${g.phrase}"`)} />
+                  <DeleteCell
+                    what={`the phrase ${g.phrase}`}
+                    onDelete={() =>
+                      edit({ kind: 'remove', list: 'glossary', id: g.id }, `Delete the phrase "${g.phrase}"`)
+                    }
+                  />
                 </tr>
               );
             })}
@@ -75,7 +107,10 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
         {project.glossary.length === 0 && (
           <div className="empty">
             <h3>No words yet</h3>
-            <p>A phrase such as “spindle speed” stands for a quantity of the product, “guard opens” for an event. Sentences of requirements are read with them.</p>
+            <p>
+              A phrase such as “spindle speed” stands for a quantity of the product, “guard opens” for an event.
+              Sentences of requirements are read with them.
+            </p>
           </div>
         )}
       </div>
@@ -86,15 +121,23 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
 /** How many formulas mention what a phrase stands for. */
 function countUses(project: Project): Map<string, number> {
   const formulas = project.requirements.map((r) => limitOf(r, project.glossary).formula?.replace(/\s+/g, '') ?? '');
-  return new Map(project.glossary.map((g) => {
-    const meaning = g.meaning.replace(/\s+/g, '');
-    return [meaning, formulas.filter((f) => f.includes(meaning)).length];
-  }));
+  return new Map(
+    project.glossary.map((g) => {
+      const meaning = g.meaning.replace(/\s+/g, '');
+      return [meaning, formulas.filter((f) => f.includes(meaning)).length];
+    }),
+  );
 }
 
 const mostProposals = 6;
 
-function Proposals({ project, take }: { readonly project: Project; readonly take: (phrase: string, meaning: string) => void }) {
+function Proposals({
+  project,
+  take,
+}: {
+  readonly project: Project;
+  readonly take: (phrase: string, meaning: string) => void;
+}) {
   const proposals = useMemo(() => {
     const found = new Map<string, { readonly keys: string[]; readonly meanings: readonly Suggestion[] }>();
     for (const r of project.requirements) {
@@ -104,7 +147,8 @@ function Proposals({ project, take }: { readonly project: Project; readonly take
       if (phrase === '') continue;
       const known = found.get(phrase);
       if (known) known.keys.push(r.key);
-      else if (found.size < mostProposals) found.set(phrase, { keys: [r.key], meanings: suggestMeanings(project, phrase, 3) });
+      else if (found.size < mostProposals)
+        found.set(phrase, { keys: [r.key], meanings: suggestMeanings(project, phrase, 3) });
     }
     return [...found];
   }, [project]);
@@ -115,7 +159,11 @@ function Proposals({ project, take }: { readonly project: Project; readonly take
       <ul className="proposal-list" data-testid="proposals">
         {proposals.map(([phrase, { keys, meanings }]) => (
           <li key={phrase}>
-            <strong>{phrase}</strong> <span className="quiet">in {keys.slice(0, 4).join(', ')}{keys.length > 4 ? ` and ${keys.length - 4} more` : ''}</span>
+            <strong>{phrase}</strong>{' '}
+            <span className="quiet">
+              in {keys.slice(0, 4).join(', ')}
+              {keys.length > 4 ? ` and ${keys.length - 4} more` : ''}
+            </span>
             <span className="proposal-meanings">
               {meanings.map((m) => (
                 <Button key={m.meaning} size="sm" onClick={() => take(phrase, m.meaning)} title={m.what}>

@@ -19,7 +19,10 @@ interface Opened {
   readonly remarks: readonly Remark[];
 }
 
-type Step = { readonly at: 'choose' } | { readonly at: 'reading'; readonly file: string; readonly share: number } | { readonly at: 'columns' | 'compare'; readonly opened: Opened };
+type Step =
+  | { readonly at: 'choose' }
+  | { readonly at: 'reading'; readonly file: string; readonly share: number }
+  | { readonly at: 'columns' | 'compare'; readonly opened: Opened };
 
 const mostBytes = 100_000_000;
 
@@ -44,7 +47,11 @@ export function ImportSheet() {
     const { value, remarks } = await readTable(file);
     if (mine !== token.current) return;
     if (!value || value.sheets.length === 0) {
-      setRefused(remarks.length > 0 ? remarks.map((r) => (r.row > 0 ? `Line ${r.row}: ${r.message}` : r.message)) : ['There is nothing in this file']);
+      setRefused(
+        remarks.length > 0
+          ? remarks.map((r) => (r.row > 0 ? `Line ${r.row}: ${r.message}` : r.message))
+          : ['There is nothing in this file'],
+      );
       return setStep({ at: 'choose' });
     }
     const fullest = value.sheets.reduce((best, s, k) => (s.rows.length > value.sheets[best].rows.length ? k : best), 0);
@@ -74,10 +81,21 @@ export function ImportSheet() {
         </ol>
       </div>
       {step.at === 'choose' && (
-        <div className={`pane-body import-drop${over ? ' drop-over' : ''}`} onDragOver={(e) => { e.preventDefault(); setOver(true); }} onDragLeave={() => setOver(false)} onDrop={drop}>
+        <div
+          className={`pane-body import-drop${over ? ' drop-over' : ''}`}
+          onDragOver={(e) => {
+            e.preventDefault();
+            setOver(true);
+          }}
+          onDragLeave={() => setOver(false)}
+          onDrop={drop}
+        >
           <div className="empty">
             <h3>A requirement sheet from elsewhere</h3>
-            <p>CSV in any common encoding, an XLSX workbook, or ReqIF. Nothing in the project changes before you have seen what would. Drop the file here, or choose it.</p>
+            <p>
+              CSV in any common encoding, an XLSX workbook, or ReqIF. Nothing in the project changes before you have
+              seen what would. Drop the file here, or choose it.
+            </p>
             <Button variant="primary" onClick={() => input.current?.click()}>
               <FileUp size={14} aria-hidden /> Choose a file
             </Button>
@@ -87,50 +105,148 @@ export function ImportSheet() {
               </p>
             ))}
           </div>
-          <input ref={input} type="file" hidden accept=".csv,.tsv,.txt,.xlsx,.reqif,.xml" aria-label="Requirement sheet to import" data-testid="import-file" onChange={(e) => { const file = e.target.files?.[0]; if (file) void read(file); e.target.value = ''; }} />
+          <input
+            ref={input}
+            type="file"
+            hidden
+            accept=".csv,.tsv,.txt,.xlsx,.reqif,.xml"
+            aria-label="Requirement sheet to import"
+            data-testid="import-file"
+            onChange={(e) => {
+              const file = e.target.files?.[0];
+              if (file) void read(file);
+              e.target.value = '';
+            }}
+          />
         </div>
       )}
       {step.at === 'reading' && (
         <div className="pane-body p-4" role="status">
           <p>Reading {step.file} …</p>
-          <ProgressBar now={step.share} animated striped aria-label={`Reading ${step.file}`} style={{ maxWidth: 420, height: 6 }} />
-          <Button className="mt-3" onClick={() => { token.current++; endExchange(); setStep({ at: 'choose' }); }}>
+          <ProgressBar
+            now={step.share}
+            animated
+            striped
+            aria-label={`Reading ${step.file}`}
+            style={{ maxWidth: 420, height: 6 }}
+          />
+          <Button
+            className="mt-3"
+            onClick={() => {
+              token.current++;
+              endExchange();
+              setStep({ at: 'choose' });
+            }}
+          >
             Stop reading
           </Button>
         </div>
       )}
       {step.at === 'columns' && map && (
         <ColumnStep
-          opened={step.opened} sheetIndex={sheetIndex} map={map} setMap={setMap} next={() => setStep({ at: 'compare', opened: step.opened })}
-          chooseSheet={(k) => { setSheetIndex(k); setMap(guessColumns(step.opened.book.sheets[k])); }}
+          opened={step.opened}
+          sheetIndex={sheetIndex}
+          map={map}
+          setMap={setMap}
+          next={() => setStep({ at: 'compare', opened: step.opened })}
+          chooseSheet={(k) => {
+            setSheetIndex(k);
+            setMap(guessColumns(step.opened.book.sheets[k]));
+          }}
         />
       )}
-      {step.at === 'compare' && map && <CompareStep opened={step.opened} sheet={step.opened.book.sheets[sheetIndex]} map={map} back={() => setStep({ at: 'columns', opened: step.opened })} />}
+      {step.at === 'compare' && map && (
+        <CompareStep
+          opened={step.opened}
+          sheet={step.opened.book.sheets[sheetIndex]}
+          map={map}
+          back={() => setStep({ at: 'columns', opened: step.opened })}
+        />
+      )}
     </>
   );
 }
 
-function ColumnStep({ opened, sheetIndex, chooseSheet, map, setMap, next }: {
-  readonly opened: Opened; readonly sheetIndex: number; readonly chooseSheet: (k: number) => void; readonly map: ColumnMap; readonly setMap: (m: ColumnMap) => void; readonly next: () => void;
+function ColumnStep({
+  opened,
+  sheetIndex,
+  chooseSheet,
+  map,
+  setMap,
+  next,
+}: {
+  readonly opened: Opened;
+  readonly sheetIndex: number;
+  readonly chooseSheet: (k: number) => void;
+  readonly map: ColumnMap;
+  readonly setMap: (m: ColumnMap) => void;
+  readonly next: () => void;
 }) {
   const sheet = opened.book.sheets[sheetIndex];
   const width = useMemo(() => sheet.rows.slice(0, 2000).reduce((w, r) => Math.max(w, r.length), 0), [sheet]);
   const columns = Array.from({ length: width }, (_, k) => k);
   const read = useMemo(() => readRows(sheet, map, opened.file), [sheet, map, opened.file]);
-  const problems = useMemo(() => [...opened.remarks.filter((r) => r.sheet === '' || r.sheet === sheet.name).map((r) => ({ severity: r.severity, row: r.row, cell: r.column > 0 ? `${columnName(r.column)}${r.row}` : '', message: r.message })), ...read.problems], [opened.remarks, sheet.name, read]);
-  const roleOf = (k: number): string => (map.id === k ? 'id' : map.text === k ? 'text' : map.parent === k ? 'parent' : map.kind === k ? 'kind' : map.attributes.includes(k) ? 'attribute' : k === sheet.foreign ? 'foreign' : 'none');
+  const problems = useMemo(
+    () => [
+      ...opened.remarks
+        .filter((r) => r.sheet === '' || r.sheet === sheet.name)
+        .map((r) => ({
+          severity: r.severity,
+          row: r.row,
+          cell: r.column > 0 ? `${columnName(r.column)}${r.row}` : '',
+          message: r.message,
+        })),
+      ...read.problems,
+    ],
+    [opened.remarks, sheet.name, read],
+  );
+  const roleOf = (k: number): string =>
+    map.id === k
+      ? 'id'
+      : map.text === k
+        ? 'text'
+        : map.parent === k
+          ? 'parent'
+          : map.kind === k
+            ? 'kind'
+            : map.attributes.includes(k)
+              ? 'attribute'
+              : k === sheet.foreign
+                ? 'foreign'
+                : 'none';
   const setRole = (k: number, role: string): void => {
-    const cleared = { ...map, id: map.id === k ? -1 : map.id, text: map.text === k ? -1 : map.text, parent: map.parent === k ? -1 : map.parent, kind: map.kind === k ? -1 : map.kind, attributes: map.attributes.filter((a) => a !== k) };
-    setMap(role === 'attribute' ? { ...cleared, attributes: [...cleared.attributes, k].sort((a, b) => a - b) } : role === 'none' ? cleared : { ...cleared, [role]: k });
+    const cleared = {
+      ...map,
+      id: map.id === k ? -1 : map.id,
+      text: map.text === k ? -1 : map.text,
+      parent: map.parent === k ? -1 : map.parent,
+      kind: map.kind === k ? -1 : map.kind,
+      attributes: map.attributes.filter((a) => a !== k),
+    };
+    setMap(
+      role === 'attribute'
+        ? { ...cleared, attributes: [...cleared.attributes, k].sort((a, b) => a - b) }
+        : role === 'none'
+          ? cleared
+          : { ...cleared, [role]: k },
+    );
   };
-  const problemRows = useMemo(() => new Set(problems.filter((p) => p.severity !== 'info').map((p) => p.row)), [problems]);
+  const problemRows = useMemo(
+    () => new Set(problems.filter((p) => p.severity !== 'info').map((p) => p.row)),
+    [problems],
+  );
   return (
     <>
       <div className="sub-bar">
         {opened.book.sheets.length > 1 && (
           <label>
             Sheet{' '}
-            <select className="form-select form-select-sm d-inline-block w-auto" value={sheetIndex} onChange={(e) => chooseSheet(Number(e.target.value))} aria-label="Sheet of the file">
+            <select
+              className="form-select form-select-sm d-inline-block w-auto"
+              value={sheetIndex}
+              onChange={(e) => chooseSheet(Number(e.target.value))}
+              aria-label="Sheet of the file"
+            >
               {opened.book.sheets.map((s, k) => (
                 <option key={s.name} value={k}>
                   {s.name} ({s.rows.length} rows)
@@ -141,11 +257,23 @@ function ColumnStep({ opened, sheetIndex, chooseSheet, map, setMap, next }: {
         )}
         <label>
           Names of columns in row{' '}
-          <input className="form-control form-control-sm d-inline-block" style={{ width: 64 }} type="number" min={0} max={sheet.rows.length} value={map.head + 1} aria-label="Row with the names of the columns; 0 where there is none" onChange={(e) => setMap({ ...map, head: Math.max(-1, Math.min(sheet.rows.length - 1, Number(e.target.value) - 1)) })} />
+          <input
+            className="form-control form-control-sm d-inline-block"
+            style={{ width: 64 }}
+            type="number"
+            min={0}
+            max={sheet.rows.length}
+            value={map.head + 1}
+            aria-label="Row with the names of the columns; 0 where there is none"
+            onChange={(e) =>
+              setMap({ ...map, head: Math.max(-1, Math.min(sheet.rows.length - 1, Number(e.target.value) - 1)) })
+            }
+          />
         </label>
         <span className="spacer" />
         <span data-testid="import-count">
-          {read.rows.length} requirement{read.rows.length === 1 ? '' : 's'}, {problems.length} remark{problems.length === 1 ? '' : 's'}
+          {read.rows.length} requirement{read.rows.length === 1 ? '' : 's'}, {problems.length} remark
+          {problems.length === 1 ? '' : 's'}
         </span>
         <Button variant="primary" onClick={next} disabled={read.rows.length === 0 || map.text < 0}>
           Compare with the project
@@ -159,9 +287,22 @@ function ColumnStep({ opened, sheetIndex, chooseSheet, map, setMap, next }: {
                 <th className="quiet" />
                 {columns.map((k) => (
                   <th key={k}>
-                    <select className="form-select form-select-sm" aria-label={`Meaning of column ${columnName(k + 1)}`} value={roleOf(k)} disabled={k === sheet.foreign} onChange={(e) => setRole(k, e.target.value)}>
+                    <select
+                      className="form-select form-select-sm"
+                      aria-label={`Meaning of column ${columnName(k + 1)}`}
+                      value={roleOf(k)}
+                      disabled={k === sheet.foreign}
+                      onChange={(e) => setRole(k, e.target.value)}
+                    >
                       {k === sheet.foreign && <option value="foreign">identifier</option>}
-                      {[['id', 'id'], ['text', 'text'], ['parent', 'parent'], ['kind', 'kind'], ['attribute', 'keep'], ['none', 'leave out']].map(([value, text]) => (
+                      {[
+                        ['id', 'id'],
+                        ['text', 'text'],
+                        ['parent', 'parent'],
+                        ['kind', 'kind'],
+                        ['attribute', 'keep'],
+                        ['none', 'leave out'],
+                      ].map(([value, text]) => (
                         <option key={value} value={value}>
                           {text}
                         </option>
@@ -175,7 +316,11 @@ function ColumnStep({ opened, sheetIndex, chooseSheet, map, setMap, next }: {
               {sheet.rows.slice(0, 120).map((row, k) => (
                 <tr key={k} className={k === map.head ? 'names-row' : k < map.head ? 'quiet' : undefined}>
                   <td className="quiet mono text-end">
-                    {problemRows.has(k + sheet.firstRow) && <span className="now-ink" title="See the remarks">! </span>}
+                    {problemRows.has(k + sheet.firstRow) && (
+                      <span className="now-ink" title="See the remarks">
+                        !{' '}
+                      </span>
+                    )}
                     {k + Math.max(1, sheet.firstRow)}
                   </td>
                   {columns.map((c) => (
@@ -209,30 +354,54 @@ function ColumnStep({ opened, sheetIndex, chooseSheet, map, setMap, next }: {
   );
 }
 
-const kindWords: Readonly<Record<Difference['kind'], string>> = { added: 'added', changed: 'changed', moved: 'moved', removed: 'removed' };
+const kindWords: Readonly<Record<Difference['kind'], string>> = {
+  added: 'added',
+  changed: 'changed',
+  moved: 'moved',
+  removed: 'removed',
+};
 
-function CompareStep({ opened, sheet, map, back }: { readonly opened: Opened; readonly sheet: Sheet; readonly map: ColumnMap; readonly back: () => void }) {
+function CompareStep({
+  opened,
+  sheet,
+  map,
+  back,
+}: {
+  readonly opened: Opened;
+  readonly sheet: Sheet;
+  readonly map: ColumnMap;
+  readonly back: () => void;
+}) {
   const project = useProject((s) => s.project)!;
   const { go, say } = usePlace.getState();
-  const comparison = useMemo(() => compareSheet(project, readRows(sheet, map, opened.file).rows, opened.file), [project, sheet, map, opened.file]);
+  const comparison = useMemo(
+    () => compareSheet(project, readRows(sheet, map, opened.file).rows, opened.file),
+    [project, sheet, map, opened.file],
+  );
   const { differences } = comparison;
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const [only, setOnly] = useState<Difference['kind'] | 'all'>('all');
   const shown = useMemo(() => differences.filter((d) => only === 'all' || d.kind === only), [differences, only]);
   const chosen = differences.filter((d) => !left.has(d.id));
   const count = (kind: Difference['kind']): number => differences.filter((d) => d.kind === kind).length;
-  const toggle = (id: string): void => setLeft((before) => {
-    const next = new Set(before);
-    if (!next.delete(id)) next.add(id);
-    return next;
-  });
+  const toggle = (id: string): void =>
+    setLeft((before) => {
+      const next = new Set(before);
+      if (!next.delete(id)) next.add(id);
+      return next;
+    });
   const take = (some: readonly Difference[]): boolean => {
-    const refused = useProject.getState().edit(takeOver(project, comparison, new Set(some.map((d) => d.id)), () => `r-${nanoid(10)}`), `Import ${some.length} differences from ${opened.file}`);
+    const refused = useProject.getState().edit(
+      takeOver(project, comparison, new Set(some.map((d) => d.id)), () => `r-${nanoid(10)}`),
+      `Import ${some.length} differences from ${opened.file}`,
+    );
     if (refused) say(refused.message);
     else linkRelations(opened.book);
     return !refused;
   };
-  const touched = new Set(chosen.flatMap((d) => (d.kind === 'changed' && d.fields.some((f) => f.field === 'text') ? [d.requirement.id] : [])));
+  const touched = new Set(
+    chosen.flatMap((d) => (d.kind === 'changed' && d.fields.some((f) => f.field === 'text') ? [d.requirement.id] : [])),
+  );
   const suspects = project.traces.filter((t) => touched.has(t.requirement)).length;
   return (
     <>
@@ -241,14 +410,29 @@ function CompareStep({ opened, sheet, map, back }: { readonly opened: Opened; re
           <ArrowLeft size={14} aria-hidden /> Columns
         </Button>
         {(['all', 'added', 'changed', 'moved', 'removed'] as const).map((kind) => (
-          <Button key={kind} size="sm" variant={only === kind ? 'primary' : 'plain'} onClick={() => setOnly(kind)} data-testid={`only-${kind}`}>
+          <Button
+            key={kind}
+            size="sm"
+            variant={only === kind ? 'primary' : 'plain'}
+            onClick={() => setOnly(kind)}
+            data-testid={`only-${kind}`}
+          >
             {kind === 'all' ? `${differences.length} differences` : `${count(kind)} ${kindWords[kind]}`}
           </Button>
         ))}
         <span className="quiet">{comparison.same} the same</span>
         <span className="spacer" />
-        {suspects > 0 && <span className="now-ink">{suspects} trace link{suspects === 1 ? '' : 's'} will have to be looked at</span>}
-        <Button variant="primary" disabled={chosen.length === 0} onClick={() => take(chosen) && go({ area: 'needs', sheet: '' })} data-testid="take-over">
+        {suspects > 0 && (
+          <span className="now-ink">
+            {suspects} trace link{suspects === 1 ? '' : 's'} will have to be looked at
+          </span>
+        )}
+        <Button
+          variant="primary"
+          disabled={chosen.length === 0}
+          onClick={() => take(chosen) && go({ area: 'needs', sheet: '' })}
+          data-testid="take-over"
+        >
           Take over {chosen.length === differences.length ? 'all' : chosen.length}
         </Button>
       </div>
@@ -262,7 +446,12 @@ function CompareStep({ opened, sheet, map, back }: { readonly opened: Opened; re
         <VirtualRows items={shown} estimate={62} className="pane-body differences" testId="differences">
           {(d) => (
             <div className={`difference ${d.kind}`} data-difference={d.kind}>
-              <input type="checkbox" aria-label={`Take over: ${d.kind} ${d.kind === 'removed' ? d.requirement.key : d.row.key}`} checked={!left.has(d.id)} onChange={() => toggle(d.id)} />
+              <input
+                type="checkbox"
+                aria-label={`Take over: ${d.kind} ${d.kind === 'removed' ? d.requirement.key : d.row.key}`}
+                checked={!left.has(d.id)}
+                onChange={() => toggle(d.id)}
+              />
               <span className="kind">{kindWords[d.kind]}</span>
               <strong>{d.kind === 'removed' ? d.requirement.key : d.row.key}</strong>
               <div>
@@ -282,18 +471,37 @@ function CompareStep({ opened, sheet, map, back }: { readonly opened: Opened; re
 function DifferenceText({ d }: { readonly d: Difference }) {
   switch (d.kind) {
     case 'added':
-      return <>{d.row.text || <span className="quiet">no text</span>}{d.returns && <span className="now-ink d-block">This id was deleted here before: it comes back as the same requirement</span>}</>;
+      return (
+        <>
+          {d.row.text || <span className="quiet">no text</span>}
+          {d.returns && (
+            <span className="now-ink d-block">
+              This id was deleted here before: it comes back as the same requirement
+            </span>
+          )}
+        </>
+      );
     case 'removed':
-      return <><del>{d.requirement.text}</del><span className="quiet d-block">not in the file any more; its links would go with it</span></>;
+      return (
+        <>
+          <del>{d.requirement.text}</del>
+          <span className="quiet d-block">not in the file any more; its links would go with it</span>
+        </>
+      );
     case 'moved':
-      return <>from {d.from} to {d.to}</>;
+      return (
+        <>
+          from {d.from} to {d.to}
+        </>
+      );
     case 'changed':
       return (
         <>
           {d.fields.map((f) => (
             <div key={f.field}>
               <span className="quiet">{f.field}: </span>
-              {f.before ? <del>{f.before}</del> : <span className="quiet">empty</span>} <span aria-hidden>→</span> <ins>{f.after || 'empty'}</ins>
+              {f.before ? <del>{f.before}</del> : <span className="quiet">empty</span>} <span aria-hidden>→</span>{' '}
+              <ins>{f.after || 'empty'}</ins>
             </div>
           ))}
         </>
@@ -305,7 +513,9 @@ function DifferenceText({ d }: { readonly d: Difference }) {
 function linkRelations(book: Workbook): void {
   const { project } = useProject.getState();
   if (!project || book.relations.length === 0) return;
-  const byForeign = new Map(project.requirements.flatMap((r) => (r.source?.foreign ? [[r.source.foreign, r.id] as const] : [])));
+  const byForeign = new Map(
+    project.requirements.flatMap((r) => (r.source?.foreign ? [[r.source.foreign, r.id] as const] : [])),
+  );
   const pairs = book.relations.flatMap(({ from, to }) => {
     const [a, b] = [byForeign.get(from), byForeign.get(to)];
     return a && b ? [[a, `requirement/${b}`] as const] : [];

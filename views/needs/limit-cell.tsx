@@ -9,10 +9,27 @@ import { DraggableName } from '@/ui/draggable-name';
 import { FormulaText } from '@/ui/formula-text';
 
 /** The limit read out of a requirement, or why none could be read and a place to write it. */
-export function LimitCell({ requirement, limit, problems }: { readonly requirement: Requirement; readonly limit: Limit; readonly problems: readonly string[] }) {
+export function LimitCell({
+  requirement,
+  limit,
+  problems,
+}: {
+  readonly requirement: Requirement;
+  readonly limit: Limit;
+  readonly problems: readonly string[];
+}) {
   const { edit } = useProject.getState();
-  const write = (formula: string) => edit({ kind: 'update', list: 'requirements', id: requirement.id, changes: { formula } }, `Write a formula for ${requirement.key}`);
-  if (requirement.observation && !limit.byHand) return <span className="quiet">seen by {requirement.observation.by} on {requirement.observation.on}</span>;
+  const write = (formula: string) =>
+    edit(
+      { kind: 'update', list: 'requirements', id: requirement.id, changes: { formula } },
+      `Write a formula for ${requirement.key}`,
+    );
+  if (requirement.observation && !limit.byHand)
+    return (
+      <span className="quiet">
+        seen by {requirement.observation.by} on {requirement.observation.on}
+      </span>
+    );
   if (limit.formula === undefined || limit.byHand) {
     const [why] = limit.problems;
     return (
@@ -31,7 +48,15 @@ export function LimitCell({ requirement, limit, problems }: { readonly requireme
             </span>
           </div>
         )}
-        <CellField value={requirement.formula} label={`Formula of ${requirement.key}`} mono multiline placeholder="or write a formula, e.g. always(cap.torque <= 0.85 'N.m')" {...(limit.byHand && problems[0] && { problem: problems[0] })} onCommit={write} />
+        <CellField
+          value={requirement.formula}
+          label={`Formula of ${requirement.key}`}
+          mono
+          multiline
+          placeholder="or write a formula, e.g. always(cap.torque <= 0.85 'N.m')"
+          {...(limit.byHand && problems[0] && { problem: problems[0] })}
+          onCommit={write}
+        />
       </>
     );
   }
@@ -57,4 +82,5 @@ export function LimitCell({ requirement, limit, problems }: { readonly requireme
   );
 }
 
-export const signedMargin = (finding: RequirementFinding | undefined): string => (finding ? (finding.verdict === 'fails' ? `−${marginText(finding)}` : marginText(finding)) : '');
+export const signedMargin = (finding: RequirementFinding | undefined): string =>
+  finding ? (finding.verdict === 'fails' ? `−${marginText(finding)}` : marginText(finding)) : '';

@@ -4,7 +4,10 @@ import { memo, useRef, type KeyboardEvent, type MouseEvent } from 'react';
 import type { Matrix } from '@/core/trace/matrix';
 import { goTo } from '@/store/locate';
 
-const rowHeight = 26, columnWidth = 30, headHeight = 150, keyWidth = 250;
+const rowHeight = 26,
+  columnWidth = 30,
+  headHeight = 150,
+  keyWidth = 250;
 
 interface Props {
   readonly matrix: Matrix;
@@ -17,16 +20,39 @@ interface Props {
 export function MatrixGrid({ matrix, spot, setSpot, toggle }: Props) {
   const box = useRef<HTMLDivElement>(null);
   // eslint-disable-next-line react-hooks/incompatible-library
-  const rows = useVirtualizer({ useFlushSync: false, count: matrix.rows.length, getScrollElement: () => box.current, estimateSize: () => rowHeight, overscan: 4, paddingStart: headHeight });
-  const columns = useVirtualizer({ useFlushSync: false, horizontal: true, count: matrix.columns.length, getScrollElement: () => box.current, estimateSize: () => columnWidth, overscan: 4, paddingStart: keyWidth });
+  const rows = useVirtualizer({
+    useFlushSync: false,
+    count: matrix.rows.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => rowHeight,
+    overscan: 4,
+    paddingStart: headHeight,
+  });
+  const columns = useVirtualizer({
+    useFlushSync: false,
+    horizontal: true,
+    count: matrix.columns.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => columnWidth,
+    overscan: 4,
+    paddingStart: keyWidth,
+  });
   const shown = columns.getVirtualItems();
   const [first, last] = [shown[0]?.index ?? 0, shown.at(-1)?.index ?? -1];
   const keys = (e: KeyboardEvent): void => {
-    const step: Readonly<Record<string, readonly [number, number]>> = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] };
+    const step: Readonly<Record<string, readonly [number, number]>> = {
+      ArrowUp: [-1, 0],
+      ArrowDown: [1, 0],
+      ArrowLeft: [0, -1],
+      ArrowRight: [0, 1],
+    };
     const by = step[e.key];
     if (by) {
       e.preventDefault();
-      const next = [Math.max(0, Math.min(matrix.rows.length - 1, spot[0] + by[0])), Math.max(0, Math.min(matrix.columns.length - 1, spot[1] + by[1]))] as const;
+      const next = [
+        Math.max(0, Math.min(matrix.rows.length - 1, spot[0] + by[0])),
+        Math.max(0, Math.min(matrix.columns.length - 1, spot[1] + by[1])),
+      ] as const;
       setSpot(next);
       rows.scrollToIndex(next[0]);
       columns.scrollToIndex(next[1]);
@@ -40,7 +66,10 @@ export function MatrixGrid({ matrix, spot, setSpot, toggle }: Props) {
     const rect = box.current!.getBoundingClientRect();
     const [x, y] = [e.clientX - rect.left, e.clientY - rect.top];
     if (x < keyWidth || y < headHeight) return undefined;
-    const [row, column] = [Math.floor((y + box.current!.scrollTop - headHeight) / rowHeight), Math.floor((x + box.current!.scrollLeft - keyWidth) / columnWidth)];
+    const [row, column] = [
+      Math.floor((y + box.current!.scrollTop - headHeight) / rowHeight),
+      Math.floor((x + box.current!.scrollLeft - keyWidth) / columnWidth),
+    ];
     return row < matrix.rows.length && column < matrix.columns.length ? [row, column] : undefined;
   };
   const click = (e: MouseEvent): void => {
@@ -52,8 +81,28 @@ export function MatrixGrid({ matrix, spot, setSpot, toggle }: Props) {
   const width = columns.getTotalSize() + 40;
   const marker = `matrix-${spot[0]}-${spot[1]}`;
   return (
-    <div ref={box} className="matrix-scroll" tabIndex={0} role="grid" aria-label="Trace matrix" aria-rowcount={matrix.rows.length} aria-colcount={matrix.columns.length} aria-activedescendant={marker} onKeyDown={keys} onClick={click} data-testid="matrix">
-      <div className="matrix-plane" style={{ width, height: rows.getTotalSize(), backgroundPosition: `${keyWidth}px ${headHeight}px`, backgroundSize: `${columnWidth}px ${rowHeight}px` }}>
+    <div
+      ref={box}
+      className="matrix-scroll"
+      tabIndex={0}
+      role="grid"
+      aria-label="Trace matrix"
+      aria-rowcount={matrix.rows.length}
+      aria-colcount={matrix.columns.length}
+      aria-activedescendant={marker}
+      onKeyDown={keys}
+      onClick={click}
+      data-testid="matrix"
+    >
+      <div
+        className="matrix-plane"
+        style={{
+          width,
+          height: rows.getTotalSize(),
+          backgroundPosition: `${keyWidth}px ${headHeight}px`,
+          backgroundSize: `${columnWidth}px ${rowHeight}px`,
+        }}
+      >
         <div className="matrix-head" style={{ height: headHeight, width }}>
           <div className="matrix-corner" style={{ width: keyWidth }} />
           {shown.map((c) => (
@@ -61,18 +110,58 @@ export function MatrixGrid({ matrix, spot, setSpot, toggle }: Props) {
           ))}
         </div>
         {rows.getVirtualItems().map((v) => (
-          <MatrixRow key={v.key} start={v.start} index={v.index} matrix={matrix} here={spot[0] === v.index} first={first} last={last} width={width} />
+          <MatrixRow
+            key={v.key}
+            start={v.start}
+            index={v.index}
+            matrix={matrix}
+            here={spot[0] === v.index}
+            first={first}
+            last={last}
+            width={width}
+          />
         ))}
-        <div id={marker} role="gridcell" className="matrix-spot" style={{ left: keyWidth + spot[1] * columnWidth, top: headHeight + spot[0] * rowHeight, width: columnWidth, height: rowHeight }} />
+        <div
+          id={marker}
+          role="gridcell"
+          className="matrix-spot"
+          style={{
+            left: keyWidth + spot[1] * columnWidth,
+            top: headHeight + spot[0] * rowHeight,
+            width: columnWidth,
+            height: rowHeight,
+          }}
+        />
       </div>
     </div>
   );
 }
 
-const ColumnHead = memo(function ColumnHead({ start, index, matrix, here }: { readonly start: number; readonly index: number; readonly matrix: Matrix; readonly here: boolean }) {
+const ColumnHead = memo(function ColumnHead({
+  start,
+  index,
+  matrix,
+  here,
+}: {
+  readonly start: number;
+  readonly index: number;
+  readonly matrix: Matrix;
+  readonly here: boolean;
+}) {
   const e = matrix.columns[index];
   return (
-    <button type="button" className={`matrix-column${matrix.isColumnEmpty(index) ? ' gap' : ''}${here ? ' here' : ''}`} style={{ left: start, width: columnWidth }} title={`${e.kind}: ${e.label}`} onClick={(x) => { x.stopPropagation(); goTo(e.address); }} tabIndex={-1} data-column={e.label}>
+    <button
+      type="button"
+      className={`matrix-column${matrix.isColumnEmpty(index) ? ' gap' : ''}${here ? ' here' : ''}`}
+      style={{ left: start, width: columnWidth }}
+      title={`${e.kind}: ${e.label}`}
+      onClick={(x) => {
+        x.stopPropagation();
+        goTo(e.address);
+      }}
+      tabIndex={-1}
+      data-column={e.label}
+    >
       <span>{e.label}</span>
     </button>
   );
@@ -89,15 +178,43 @@ interface RowProps extends Pick<VirtualItem, 'start' | 'index'> {
 const MatrixRow = memo(function MatrixRow({ start, index, matrix, here, first, last, width }: RowProps) {
   const r = matrix.rows[index];
   return (
-    <div className={`matrix-row${here ? ' here' : ''}`} role="row" style={{ transform: `translateY(${start}px)`, height: rowHeight, width }}>
-      <button type="button" className={`matrix-key${matrix.isRowEmpty(index) ? ' gap' : ''}`} style={{ width: keyWidth }} title={r.text} onClick={(x) => { x.stopPropagation(); goTo(`requirement/${r.id}`); }} tabIndex={-1} data-row={r.key}>
-        <strong>{r.key}</strong> <span className="quiet">{matrix.isRowEmpty(index) ? 'no link: ' : ''}{r.text}</span>
+    <div
+      className={`matrix-row${here ? ' here' : ''}`}
+      role="row"
+      style={{ transform: `translateY(${start}px)`, height: rowHeight, width }}
+    >
+      <button
+        type="button"
+        className={`matrix-key${matrix.isRowEmpty(index) ? ' gap' : ''}`}
+        style={{ width: keyWidth }}
+        title={r.text}
+        onClick={(x) => {
+          x.stopPropagation();
+          goTo(`requirement/${r.id}`);
+        }}
+        tabIndex={-1}
+        data-row={r.key}
+      >
+        <strong>{r.key}</strong>{' '}
+        <span className="quiet">
+          {matrix.isRowEmpty(index) ? 'no link: ' : ''}
+          {r.text}
+        </span>
       </button>
-      {matrix.linked(index).map(([column, there]) => (column < first || column > last ? null : (
-        <div key={column} role="gridcell" className={`matrix-cell ${there.state}`} style={{ left: keyWidth + column * columnWidth, width: columnWidth, height: rowHeight }} title={`${r.key} – ${matrix.columns[column].label}${there.why ? `: ${there.why}` : ''}`} data-cell={`${r.key}|${matrix.columns[column].label}`}>
-          {there.state === 'suspect' ? '?' : '×'}
-        </div>
-      )))}
+      {matrix.linked(index).map(([column, there]) =>
+        column < first || column > last ? null : (
+          <div
+            key={column}
+            role="gridcell"
+            className={`matrix-cell ${there.state}`}
+            style={{ left: keyWidth + column * columnWidth, width: columnWidth, height: rowHeight }}
+            title={`${r.key} – ${matrix.columns[column].label}${there.why ? `: ${there.why}` : ''}`}
+            data-cell={`${r.key}|${matrix.columns[column].label}`}
+          >
+            {there.state === 'suspect' ? '?' : '×'}
+          </div>
+        ),
+      )}
     </div>
   );
 });

@@ -31,7 +31,14 @@ export function NeedsOutline() {
   };
   const row = (to: string, icon: ReactNode, name: string, more: ReactNode = null, depth = 0): ReactNode =>
     name.toLowerCase().includes(search.toLowerCase()) && (
-      <button key={to || 'requirements'} type="button" className={`outline-row as-button${sheet === to || (to === '' && sheet.startsWith('requirement/')) ? ' here' : ''}`} style={{ paddingLeft: 10 + depth * 14 }} onClick={() => open(to)} aria-current={sheet === to ? 'page' : undefined}>
+      <button
+        key={to || 'requirements'}
+        type="button"
+        className={`outline-row as-button${sheet === to || (to === '' && sheet.startsWith('requirement/')) ? ' here' : ''}`}
+        style={{ paddingLeft: 10 + depth * 14 }}
+        onClick={() => open(to)}
+        aria-current={sheet === to ? 'page' : undefined}
+      >
         {icon}
         <span className="text-truncate">{name}</span>
         <span className="type-name ms-auto">{more}</span>
@@ -41,7 +48,13 @@ export function NeedsOutline() {
   return (
     <>
       <div className="pane-head">
-        <input className="form-control form-control-sm" placeholder="Search sheets" aria-label="Search the outline" value={search} onChange={(e) => setSearch(e.target.value)} />
+        <input
+          className="form-control form-control-sm"
+          placeholder="Search sheets"
+          aria-label="Search the outline"
+          value={search}
+          onChange={(e) => setSearch(e.target.value)}
+        />
       </div>
       <div className="pane-body" role="navigation" aria-label="Outline">
         {row('', <ListChecks size={14} aria-hidden />, 'Requirements', project.requirements.length)}
@@ -53,7 +66,9 @@ export function NeedsOutline() {
           </Button>
         </h3>
         {project.flows.map((f) => row(`flow/${f.id}`, <Route size={14} aria-hidden />, f.name))}
-        {project.flows.length === 0 && <p className="px-3 quiet">How somebody reaches a goal with the product, step by step.</p>}
+        {project.flows.length === 0 && (
+          <p className="px-3 quiet">How somebody reaches a goal with the product, step by step.</p>
+        )}
         <h3 className="section-title">Traces</h3>
         {row('matrix', <Grid3x3 size={14} aria-hidden />, 'Matrix')}
         {row('gaps', <ListTree size={14} aria-hidden />, 'Gaps and links', share === undefined ? '' : `${share} %`)}

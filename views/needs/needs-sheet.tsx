@@ -29,11 +29,19 @@ export function NeedsSheet() {
       return <ReportSheet project={project} />;
     case 'flow': {
       const flow = project.flows.find((f) => f.id === id);
-      return flow ? <FlowSheet key={flow.id} project={project} flow={flow} /> : <div className="empty">This use flow is no longer there.</div>;
+      return flow ? (
+        <FlowSheet key={flow.id} project={project} flow={flow} />
+      ) : (
+        <div className="empty">This use flow is no longer there.</div>
+      );
     }
     case 'requirement': {
       const requirement = project.requirements.find((r) => r.id === id);
-      return requirement ? <RequirementPage project={project} requirement={requirement} /> : <div className="empty">This requirement is no longer there.</div>;
+      return requirement ? (
+        <RequirementPage project={project} requirement={requirement} />
+      ) : (
+        <div className="empty">This requirement is no longer there.</div>
+      );
     }
     default:
       return <RequirementTable project={project} />;

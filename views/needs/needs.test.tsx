@@ -51,7 +51,15 @@ describe('trace links of a requirement', () => {
   });
   test('are to be looked at after a change, and confirmed', async () => {
     const user = userEvent.setup();
-    useProject.getState().edit({ kind: 'update', list: 'requirements', id: 'r-cap-12', changes: { text: 'The centre of mass shall lie elsewhere.' } }, 'change');
+    useProject.getState().edit(
+      {
+        kind: 'update',
+        list: 'requirements',
+        id: 'r-cap-12',
+        changes: { text: 'The centre of mass shall lie elsewhere.' },
+      },
+      'change',
+    );
     show(<TraceLinks address="requirement/r-cap-12" what="CAP-12" />);
     expect(screen.getByText('CAP-12 changed since the link was confirmed')).toBeInTheDocument();
     await user.click(screen.getByTestId('confirm-link'));
@@ -65,7 +73,16 @@ describe('deleting', () => {
     const user = userEvent.setup();
     show(<ImpactDialog />);
     const removal = { kind: 'remove', list: 'setups', id: 'u-eager' } as const;
-    useProject.getState().edit({ kind: 'insert-all', list: 'traces', entries: [{ id: 'v-x', requirement: 'r-cap-03', element: 'setup/u-eager', requirementSeen: '', elementSeen: '' }] }, 'link');
+    useProject.getState().edit(
+      {
+        kind: 'insert-all',
+        list: 'traces',
+        entries: [
+          { id: 'v-x', requirement: 'r-cap-03', element: 'setup/u-eager', requirementSeen: '', elementSeen: '' },
+        ],
+      },
+      'link',
+    );
     deleteWithImpact('requirement/r-cap-02', { kind: 'remove', list: 'requirements', id: 'r-cap-02' }, 'Delete CAP-02');
     expect(await screen.findByText('Delete CAP-02?')).toBeInTheDocument();
     await user.click(screen.getByRole('button', { name: 'Keep it' }));
@@ -74,7 +91,11 @@ describe('deleting', () => {
     expect(project().setups.some((s) => s.id === 'u-eager')).toBe(false);
   });
   test('says at once why it cannot be', () => {
-    deleteWithImpact('type/t-spindledrive/quantity/q-speed', { kind: 'remove', list: 'types/t-spindledrive/quantities', id: 'q-speed' }, 'Delete');
+    deleteWithImpact(
+      'type/t-spindledrive/quantity/q-speed',
+      { kind: 'remove', list: 'types/t-spindledrive/quantities', id: 'q-speed' },
+      'Delete',
+    );
     expect(usePlace.getState().notice?.text).toMatch(/speed is still used by/);
   });
 });
@@ -87,21 +108,39 @@ test('an observation needs a name, is signed, and can be taken back', async () =
   expect(await screen.findByText('Who saw it?')).toBeInTheDocument();
   await user.type(screen.getByLabelText('Seen by'), 'R. Tester');
   await user.click(screen.getByRole('button', { name: 'Sign' }));
-  await waitFor(() => expect(requirement('CAP-14').observation).toMatchObject({ by: 'R. Tester', verdict: 'holds', text: requirement('CAP-14').text }));
+  await waitFor(() =>
+    expect(requirement('CAP-14').observation).toMatchObject({
+      by: 'R. Tester',
+      verdict: 'holds',
+      text: requirement('CAP-14').text,
+    }),
+  );
   rerender(<ObservationForm requirement={requirement('CAP-14')} />);
   await user.click(screen.getByRole('button', { name: 'Take the signature back' }));
   expect(requirement('CAP-14').observation).toBeNull();
 });
 
 test('words are marked: those that were not used, and those that leave the meaning open', () => {
-  useProject.getState().edit({ kind: 'update', list: 'requirements', id: 'r-cap-01', changes: { text: 'The fast spindle speed shall not exceed 330 rpm.' } }, 'change');
+  useProject.getState().edit(
+    {
+      kind: 'update',
+      list: 'requirements',
+      id: 'r-cap-01',
+      changes: { text: 'The fast spindle speed shall not exceed 330 rpm.' },
+    },
+    'change',
+  );
   const { container } = render(<MarkedText requirement={requirement('CAP-01')} />);
-  expect([...container.querySelectorAll('mark')].map((m) => `${m.className}: ${m.textContent}`)).toContain('vague-word: fast');
+  expect([...container.querySelectorAll('mark')].map((m) => `${m.className}: ${m.textContent}`)).toContain(
+    'vague-word: fast',
+  );
   expect(screen.getByText(/say how soon/)).toBeInTheDocument();
 });
 
 test('the cell of a limit: the formula, or the word that was not understood', () => {
-  const cell = (key: string) => <LimitCell requirement={requirement(key)} limit={limitOf(requirement(key), project().glossary)} problems={[]} />;
+  const cell = (key: string) => (
+    <LimitCell requirement={requirement(key)} limit={limitOf(requirement(key), project().glossary)} problems={[]} />
+  );
   const { rerender } = show(cell('CAP-01'));
   expect(screen.getByTestId('limit')).toHaveTextContent('always(spindle.speed <= 330 rpm)');
   rerender(<DndContext>{cell('CAP-13')}</DndContext>);
@@ -117,7 +156,12 @@ test('formulas break between names', () => {
 
 test('a phrase with two meanings is told; a proposal is taken with one press', async () => {
   const user = userEvent.setup();
-  useProject.getState().edit({ kind: 'insert', list: 'glossary', entry: { id: 'g-2', phrase: 'the cap torque', meaning: 'cap.seatTorque' } }, 'add');
+  useProject
+    .getState()
+    .edit(
+      { kind: 'insert', list: 'glossary', entry: { id: 'g-2', phrase: 'the cap torque', meaning: 'cap.seatTorque' } },
+      'add',
+    );
   const { rerender } = render(<GlossarySheet project={project()} />);
   expect(screen.getAllByText(/has two meanings/).length).toBe(2);
   await user.click(within(screen.getByTestId('proposals')).getAllByRole('button', { name: 'panel.lamp' })[0]);
@@ -128,13 +172,33 @@ test('a phrase with two meanings is told; a proposal is taken with one press', a
 describe('lines of a flow by keyboard', () => {
   const flow = () => project().flows[1];
   const lines = (): string[] => flow().lines.map((l) => `${l.depth} ${l.text}`);
-  const holder = (): StepHolder => ({ id: flow().id, lines: flow().lines, address: `flow/${flow().id}`, forms: [], hint: '', empty: '', writing: 'Write a flow', ownWord: '', makeOwn: () => undefined });
+  const holder = (): StepHolder => ({
+    id: flow().id,
+    lines: flow().lines,
+    address: `flow/${flow().id}`,
+    forms: [],
+    hint: '',
+    empty: '',
+    writing: 'Write a flow',
+    ownWord: '',
+    makeOwn: () => undefined,
+  });
   const draw = () => show(<StepLines flow={holder()} problems={readFlow(flow(), project().flows).problems} />);
   test('Enter makes the next line, inside a head; Tab moves; Backspace deletes', async () => {
     const user = userEvent.setup();
-    useProject.getState().edit({ kind: 'update', list: 'flows', id: flow().id, changes: { lines: [{ id: 'a', depth: 0, text: 'if x' }] } }, 'start');
+    useProject
+      .getState()
+      .edit(
+        { kind: 'update', list: 'flows', id: flow().id, changes: { lines: [{ id: 'a', depth: 0, text: 'if x' }] } },
+        'start',
+      );
     const { rerender } = draw();
-    const again = (): void => rerender(<DndContext><StepLines flow={holder()} problems={[]} /></DndContext>);
+    const again = (): void =>
+      rerender(
+        <DndContext>
+          <StepLines flow={holder()} problems={[]} />
+        </DndContext>,
+      );
     screen.getByLabelText<HTMLTextAreaElement>('Line 1').setSelectionRange(4, 4);
     screen.getByLabelText('Line 1').focus();
     await user.keyboard('{Enter}');
@@ -151,8 +215,18 @@ describe('lines of a flow by keyboard', () => {
     expect(lines()).toEqual(['0 if x']);
   });
   test('what is wrong stands under its line', () => {
-    useProject.getState().edit({ kind: 'update', list: 'flows', id: flow().id, changes: { lines: [{ id: 'a', depth: 0, text: 'else' }] } }, 'start');
+    useProject
+      .getState()
+      .edit(
+        { kind: 'update', list: 'flows', id: flow().id, changes: { lines: [{ id: 'a', depth: 0, text: 'else' }] } },
+        'start',
+      );
     draw();
-    expect(screen.getAllByRole('alert').map((a) => a.textContent).join()).toMatch(/There is no "if" before this/);
+    expect(
+      screen
+        .getAllByRole('alert')
+        .map((a) => a.textContent)
+        .join(),
+    ).toMatch(/There is no "if" before this/);
   });
 });

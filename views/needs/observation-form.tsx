@@ -9,8 +9,13 @@ import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 
 const formSchema = yup.object({
-  verdict: yup.mixed<'holds' | 'fails'>().oneOf(['holds', 'fails']).required('Does it hold?'), by: yup.string().trim().required('Who saw it?').max(200),
-  on: yup.string().required('On which day?').matches(/^\d{4}-\d\d-\d\d$/, 'A day such as 2026-11-23'), note: yup.string().default('').max(20_000),
+  verdict: yup.mixed<'holds' | 'fails'>().oneOf(['holds', 'fails']).required('Does it hold?'),
+  by: yup.string().trim().required('Who saw it?').max(200),
+  on: yup
+    .string()
+    .required('On which day?')
+    .matches(/^\d{4}-\d\d-\d\d$/, 'A day such as 2026-11-23'),
+  note: yup.string().default('').max(20_000),
 });
 type FormValues = yup.InferType<typeof formSchema>;
 
@@ -20,9 +25,15 @@ const today = (): string => new Date().toLocaleDateString('sv-SE');
 export function ObservationForm({ requirement: r }: { readonly requirement: Requirement }) {
   const { edit } = useProject.getState();
   const [writing, setWriting] = useState(false);
-  const { register, handleSubmit, formState, reset } = useForm<FormValues>({ resolver: yupResolver(formSchema), defaultValues: { verdict: 'holds', by: '', on: today(), note: '' } });
+  const { register, handleSubmit, formState, reset } = useForm<FormValues>({
+    resolver: yupResolver(formSchema),
+    defaultValues: { verdict: 'holds', by: '', on: today(), note: '' },
+  });
   const sign = handleSubmit((values) => {
-    edit({ kind: 'update', list: 'requirements', id: r.id, changes: { observation: { ...values, text: r.text } } }, `Sign ${r.key}`);
+    edit(
+      { kind: 'update', list: 'requirements', id: r.id, changes: { observation: { ...values, text: r.text } } },
+      `Sign ${r.key}`,
+    );
     setWriting(false);
     reset();
   });
@@ -33,12 +44,35 @@ export function ObservationForm({ requirement: r }: { readonly requirement: Requ
         <p className="mb-1">
           {observation.by} saw on {observation.on} that it <strong>{observation.verdict}</strong>. {observation.note}
         </p>
-        {observation.text !== r.text && <p className="field-problem">The text has changed since: it has to be looked at again.</p>}
-        <Button size="sm" onClick={() => edit({ kind: 'update', list: 'requirements', id: r.id, changes: { observation: null } }, `Take back the signature of ${r.key}`)}>
+        {observation.text !== r.text && (
+          <p className="field-problem">The text has changed since: it has to be looked at again.</p>
+        )}
+        <Button
+          size="sm"
+          onClick={() =>
+            edit(
+              { kind: 'update', list: 'requirements', id: r.id, changes: { observation: null } },
+              `Take back the signature of ${r.key}`,
+            )
+          }
+        >
           Take the signature back
         </Button>{' '}
         {observation.text !== r.text && (
-          <Button size="sm" onClick={() => edit({ kind: 'update', list: 'requirements', id: r.id, changes: { observation: { ...observation, on: today(), text: r.text } } }, `Sign ${r.key} again`)}>
+          <Button
+            size="sm"
+            onClick={() =>
+              edit(
+                {
+                  kind: 'update',
+                  list: 'requirements',
+                  id: r.id,
+                  changes: { observation: { ...observation, on: today(), text: r.text } },
+                },
+                `Sign ${r.key} again`,
+              )
+            }
+          >
             It still {observation.verdict}
           </Button>
         )}
@@ -65,7 +99,12 @@ export function ObservationForm({ requirement: r }: { readonly requirement: Requ
       </label>
       <label>
         Seen by
-        <input className="form-control form-control-sm" {...register('by')} aria-invalid={formState.errors.by !== undefined} autoComplete="name" />
+        <input
+          className="form-control form-control-sm"
+          {...register('by')}
+          aria-invalid={formState.errors.by !== undefined}
+          autoComplete="name"
+        />
       </label>
       {formState.errors.by && <div className="field-problem">{formState.errors.by.message}</div>}
       <label>

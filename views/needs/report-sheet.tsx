@@ -22,13 +22,23 @@ export function ReportSheet({ project }: { readonly project: Project }) {
   const [stopped, setStopped] = useState(false);
   const frame = useRef<HTMLIFrameElement>(null);
   const cancel = useRef(false);
-  const input = useMemo((): ReportInput => ({
-    project, standings: new Map(project.requirements.map((r) => [r.id, standing(r)])), made: new Date().toLocaleString('sv-SE').slice(0, 16), dark: theme === 'dark',
-    runs: history.slice(0, 30).map((h) => ({
-      setup: h.setup, changes: h.changes, at: new Date(h.at).toLocaleString('sv-SE').slice(0, 16),
-      holds: h.findings.filter((f) => f.verdict === 'holds').length, fails: h.findings.filter((f) => f.verdict === 'fails').length, undecided: h.findings.filter((f) => f.verdict === 'undecided').length,
-    })),
-  }), [project, standing, history, theme]);
+  const input = useMemo(
+    (): ReportInput => ({
+      project,
+      standings: new Map(project.requirements.map((r) => [r.id, standing(r)])),
+      made: new Date().toLocaleString('sv-SE').slice(0, 16),
+      dark: theme === 'dark',
+      runs: history.slice(0, 30).map((h) => ({
+        setup: h.setup,
+        changes: h.changes,
+        at: new Date(h.at).toLocaleString('sv-SE').slice(0, 16),
+        holds: h.findings.filter((f) => f.verdict === 'holds').length,
+        fails: h.findings.filter((f) => f.verdict === 'fails').length,
+        undecided: h.findings.filter((f) => f.verdict === 'undecided').length,
+      })),
+    }),
+    [project, standing, history, theme],
+  );
   useEffect(() => {
     if (stopped) return;
     let wanted = true;
@@ -38,7 +48,9 @@ export function ReportSheet({ project }: { readonly project: Project }) {
       makeReport(input, (s) => {
         if (wanted) setShare(s);
         return wanted && !cancel.current;
-      }).then((text) => wanted && (text === undefined ? setStopped(true) : setHtml(text))).catch(() => wanted && setStopped(true));
+      })
+        .then((text) => wanted && (text === undefined ? setStopped(true) : setHtml(text)))
+        .catch(() => wanted && setStopped(true));
     }, 120);
     return () => {
       wanted = false;
@@ -50,7 +62,16 @@ export function ReportSheet({ project }: { readonly project: Project }) {
     const inside = frame.current?.contentDocument;
     if (!inside) return;
     // the file names its fonts; here they are at hand
-    const fonts = [...document.styleSheets].flatMap((s) => [...s.cssRules].filter((r) => r instanceof CSSFontFaceRule).map((r) => r.cssText.replace(/url\("?([^")]+)"?\)/g, (_, at: string) => `url("${new URL(at, s.href ?? document.baseURI).href}")`)));
+    const fonts = [...document.styleSheets].flatMap((s) =>
+      [...s.cssRules]
+        .filter((r) => r instanceof CSSFontFaceRule)
+        .map((r) =>
+          r.cssText.replace(
+            /url\("?([^")]+)"?\)/g,
+            (_, at: string) => `url("${new URL(at, s.href ?? document.baseURI).href}")`,
+          ),
+        ),
+    );
     inside.head.append(Object.assign(inside.createElement('style'), { textContent: fonts.join('\n') }));
     inside.addEventListener('click', (e) => {
       const anchor = (e.target as Element).closest('a');
@@ -79,18 +100,33 @@ export function ReportSheet({ project }: { readonly project: Project }) {
         <div className="p-4" role="status">
           <p>Making the report …</p>
           <ProgressBar now={share * 100} aria-label="Report" style={{ maxWidth: 420, height: 6 }} />
-          <Button className="mt-3" onClick={() => { cancel.current = true; setStopped(true); }}>
+          <Button
+            className="mt-3"
+            onClick={() => {
+              cancel.current = true;
+              setStopped(true);
+            }}
+          >
             Stop
           </Button>
         </div>
       )}
       {stopped && html === '' && (
         <div className="empty">
-          The report was not made.{' '}
-          <Button onClick={() => setStopped(false)}>Make it</Button>
+          The report was not made. <Button onClick={() => setStopped(false)}>Make it</Button>
         </div>
       )}
-      {html !== '' && <iframe ref={frame} className="report-frame" title="Report" srcDoc={html} onLoad={follow} sandbox="allow-same-origin allow-modals" data-testid="report-frame" />}
+      {html !== '' && (
+        <iframe
+          ref={frame}
+          className="report-frame"
+          title="Report"
+          srcDoc={html}
+          onLoad={follow}
+          sandbox="allow-same-origin allow-modals"
+          data-testid="report-frame"
+        />
+      )}
     </>
   );
 }

@@ -27,13 +27,23 @@ export function NeedsDetails() {
   const { go } = usePlace.getState();
   if (sheet.startsWith('flow/')) return <FlowDetails />;
   const requirement = project?.requirements.find((r) => `requirement/${r.id}` === item);
-  if (!project || !requirement) return <div className="empty">Choose a requirement to see how its limit was read, what it is linked to and what the runs say.</div>;
+  if (!project || !requirement)
+    return (
+      <div className="empty">
+        Choose a requirement to see how its limit was read, what it is linked to and what the runs say.
+      </div>
+    );
   return (
     <>
       <div className="pane-head">
         <h2>{requirement.key}</h2>
         {sheet !== `requirement/${requirement.id}` && (
-          <Button variant="bare" label={`Open the page of ${requirement.key}`} onClick={() => go({ area: 'needs', sheet: `requirement/${requirement.id}`, item })} data-testid="open-page">
+          <Button
+            variant="bare"
+            label={`Open the page of ${requirement.key}`}
+            onClick={() => go({ area: 'needs', sheet: `requirement/${requirement.id}`, item })}
+            data-testid="open-page"
+          >
             <Maximize2 size={14} aria-hidden />
           </Button>
         )}
@@ -49,7 +59,20 @@ export function NeedsDetails() {
         <Origin requirement={requirement} />
         <h3 className="section-title">Note</h3>
         <div className="px-3 pb-3">
-          <CellField value={requirement.note} label="Note" multiline placeholder="why, where from, who agreed" onCommit={(note) => useProject.getState().edit({ kind: 'update', list: 'requirements', id: requirement.id, changes: { note } }, `Change the note of ${requirement.key}`)} />
+          <CellField
+            value={requirement.note}
+            label="Note"
+            multiline
+            placeholder="why, where from, who agreed"
+            onCommit={(note) =>
+              useProject
+                .getState()
+                .edit(
+                  { kind: 'update', list: 'requirements', id: requirement.id, changes: { note } },
+                  `Change the note of ${requirement.key}`,
+                )
+            }
+          />
         </div>
       </div>
     </>
@@ -62,8 +85,14 @@ export function MarkedText({ requirement: r }: { readonly requirement: Requireme
   if (!project) return null;
   const limit = limitOf(r, project.glossary);
   const vague = wordingProblems(r.text);
-  const marks = [...vague.map((p) => ({ ...p.span!, what: p.message, kind: 'vague' })), ...(isBinding(r) && !r.observation ? limit.unused.map((s) => ({ ...s, what: 'This word was not used for the formula', kind: 'unused' })) : [])]
-    .sort((a, b) => a.start - b.start).filter((m, k, all) => k === 0 || m.start >= all[k - 1].end);
+  const marks = [
+    ...vague.map((p) => ({ ...p.span!, what: p.message, kind: 'vague' })),
+    ...(isBinding(r) && !r.observation
+      ? limit.unused.map((s) => ({ ...s, what: 'This word was not used for the formula', kind: 'unused' }))
+      : []),
+  ]
+    .sort((a, b) => a.start - b.start)
+    .filter((m, k, all) => k === 0 || m.start >= all[k - 1].end);
   const pieces: { text: string; mark?: (typeof marks)[number] }[] = [];
   let at = 0;
   for (const m of marks) {
@@ -74,7 +103,15 @@ export function MarkedText({ requirement: r }: { readonly requirement: Requireme
   return (
     <>
       <p className="px-3 pt-2 mb-1" data-testid="marked-text">
-        {pieces.map((p, k) => (p.mark ? <mark key={k} className={p.mark.kind === 'vague' ? 'vague-word' : 'unused-word'} title={p.mark.what}>{p.text}</mark> : <span key={k}>{p.text}</span>))}
+        {pieces.map((p, k) =>
+          p.mark ? (
+            <mark key={k} className={p.mark.kind === 'vague' ? 'vague-word' : 'unused-word'} title={p.mark.what}>
+              {p.text}
+            </mark>
+          ) : (
+            <span key={k}>{p.text}</span>
+          ),
+        )}
       </p>
       {vague.map((p) => (
         <p key={p.span!.start} className="px-3 mb-1 now-ink" style={{ fontSize: '0.92em' }}>
@@ -90,12 +127,17 @@ export function LimitFacts({ requirement }: { readonly requirement: Requirement 
   const { edit } = useProject.getState();
   if (!project || !isBinding(requirement)) return null;
   const limit = limitOf(requirement, project.glossary);
-  const set = (formula: string, what: string): void => void edit({ kind: 'update', list: 'requirements', id: requirement.id, changes: { formula } }, what);
+  const set = (formula: string, what: string): void =>
+    void edit({ kind: 'update', list: 'requirements', id: requirement.id, changes: { formula } }, what);
   return (
     <>
       <h3 className="section-title">Limit</h3>
       {limit.formula === undefined ? (
-        <p className="px-3 quiet">{requirement.observation ? 'Decided by what was seen.' : 'Not read yet: give the words a meaning in the glossary, write a formula, or sign what was seen.'}</p>
+        <p className="px-3 quiet">
+          {requirement.observation
+            ? 'Decided by what was seen.'
+            : 'Not read yet: give the words a meaning in the glossary, write a formula, or sign what was seen.'}
+        </p>
       ) : (
         <>
           <p className="px-3 mono mb-1">
@@ -139,40 +181,59 @@ function RunFacts({ requirement }: { readonly requirement: Requirement }) {
       </>
     );
   }
-  const lines = [[current, current?.findings.find((f) => f.id === requirement.id), 'newest'], [earlier, earlier?.findings.find((f) => f.id === requirement.id), 'earlier']] as const;
+  const lines = [
+    [current, current?.findings.find((f) => f.id === requirement.id), 'newest'],
+    [earlier, earlier?.findings.find((f) => f.id === requirement.id), 'earlier'],
+  ] as const;
   const { finding } = standing;
   return (
     <>
       <h3 className="section-title">Verdict</h3>
       {standing.basis === 'constants' && finding && (
         <p className="px-3">
-          <VerdictMark finding={finding} /> {finding.verdict === 'holds' && finding.margin !== undefined && `with ${marginText(finding)} to spare`}
+          <VerdictMark finding={finding} />{' '}
+          {finding.verdict === 'holds' && finding.margin !== undefined && `with ${marginText(finding)} to spare`}
           <span className="quiet d-block">{finding.reason}</span>
         </p>
       )}
-      {standing.basis !== 'constants' && lines.map(([run, f, word]) => {
-        if (!run || !f) return null;
-        return (
-          <div className="px-3 pb-2" key={word}>
-            <span className="quiet">
-              {word} run, {run.setup}:{' '}
-            </span>
-            <VerdictMark finding={f} />
-            {f.verdict !== 'fails' && f.margin !== undefined && <span> with {marginText(f)} to spare</span>}
-            {f.distance && <span className="quiet d-block">reached {withUnit(formatNumber(f.distance.value, 3), f.distance.unit)} {f.distance.value >= 0 ? 'past its limit' : 'short of its limit'}</span>}
-            {f.worstAt !== undefined && word === 'newest' && (
-              <div>
-                <button type="button" className="btn btn-link p-0" style={{ fontSize: 'inherit' }} onClick={() => moveCursor(f.failsSince ?? f.worstAt!)}>
-                  {f.failsSince !== undefined ? `go to the failure at ${formatNumber(f.failsSince)} s` : `go to the closest moment at ${formatNumber(f.worstAt)} s`}
-                </button>
-              </div>
-            )}
-            {f.reason && <div className="quiet">{f.reason}</div>}
-          </div>
-        );
-      })}
+      {standing.basis !== 'constants' &&
+        lines.map(([run, f, word]) => {
+          if (!run || !f) return null;
+          return (
+            <div className="px-3 pb-2" key={word}>
+              <span className="quiet">
+                {word} run, {run.setup}:{' '}
+              </span>
+              <VerdictMark finding={f} />
+              {f.verdict !== 'fails' && f.margin !== undefined && <span> with {marginText(f)} to spare</span>}
+              {f.distance && (
+                <span className="quiet d-block">
+                  reached {withUnit(formatNumber(f.distance.value, 3), f.distance.unit)}{' '}
+                  {f.distance.value >= 0 ? 'past its limit' : 'short of its limit'}
+                </span>
+              )}
+              {f.worstAt !== undefined && word === 'newest' && (
+                <div>
+                  <button
+                    type="button"
+                    className="btn btn-link p-0"
+                    style={{ fontSize: 'inherit' }}
+                    onClick={() => moveCursor(f.failsSince ?? f.worstAt!)}
+                  >
+                    {f.failsSince !== undefined
+                      ? `go to the failure at ${formatNumber(f.failsSince)} s`
+                      : `go to the closest moment at ${formatNumber(f.worstAt)} s`}
+                  </button>
+                </div>
+              )}
+              {f.reason && <div className="quiet">{f.reason}</div>}
+            </div>
+          );
+        })}
       {standing.basis === 'nothing' && <p className="px-3 quiet">No run yet.</p>}
-      {(finding === undefined || finding.verdict === 'undecided') && standing.basis !== 'constants' && <ObservationForm requirement={requirement} />}
+      {(finding === undefined || finding.verdict === 'undecided') && standing.basis !== 'constants' && (
+        <ObservationForm requirement={requirement} />
+      )}
     </>
   );
 }

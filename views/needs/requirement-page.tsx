@@ -19,7 +19,13 @@ import { ObservationForm } from './observation-form';
 import { LimitFacts, MarkedText, Origin } from './requirement-details';
 
 /** Everything about one requirement on one sheet: what it says, what is checked, what was found, and what it is tied to. */
-export function RequirementPage({ project, requirement: r }: { readonly project: Project; readonly requirement: Requirement }) {
+export function RequirementPage({
+  project,
+  requirement: r,
+}: {
+  readonly project: Project;
+  readonly requirement: Requirement;
+}) {
   const { go } = usePlace.getState();
   const { edit } = useProject.getState();
   const limit = limitOf(r, project.glossary);
@@ -31,20 +37,40 @@ export function RequirementPage({ project, requirement: r }: { readonly project:
   return (
     <>
       <div className="pane-head">
-        <Button variant="bare" label="All requirements" onClick={() => go({ area: 'needs', sheet: '', item: `requirement/${r.id}` })}>
+        <Button
+          variant="bare"
+          label="All requirements"
+          onClick={() => go({ area: 'needs', sheet: '', item: `requirement/${r.id}` })}
+        >
           <ArrowLeft size={14} aria-hidden />
         </Button>
         <h2>{r.key}</h2>
         {finding && (
           <span className="text-nowrap">
-            <VerdictMark finding={finding} /> {finding.verdict === 'holds' && finding.margin !== undefined && <span className="quiet">with {marginText(finding)} to spare</span>}
+            <VerdictMark finding={finding} />{' '}
+            {finding.verdict === 'holds' && finding.margin !== undefined && (
+              <span className="quiet">with {marginText(finding)} to spare</span>
+            )}
           </span>
         )}
       </div>
       <div className="pane-body requirement-page" data-testid="requirement-page">
         <div>
           <section className="page-text">
-            <CellField value={r.text} label={`Text of ${r.key}`} multiline immediate placeholder="The … shall …" onCommit={(text) => edit({ kind: 'update', list: 'requirements', id: r.id, changes: { text } }, `Change the text of ${r.key}`, `text-${r.id}`)} />
+            <CellField
+              value={r.text}
+              label={`Text of ${r.key}`}
+              multiline
+              immediate
+              placeholder="The … shall …"
+              onCommit={(text) =>
+                edit(
+                  { kind: 'update', list: 'requirements', id: r.id, changes: { text } },
+                  `Change the text of ${r.key}`,
+                  `text-${r.id}`,
+                )
+              }
+            />
           </section>
           <MarkedText requirement={r} />
           <LimitFacts requirement={r} />
@@ -56,9 +82,15 @@ export function RequirementPage({ project, requirement: r }: { readonly project:
           {limit.formula && <ExampleDrawing formula={limit.formula} />}
           {run && standing.basis === 'run' && finding && (
             <>
-              <h3 className="section-title">{worst === undefined ? 'In the newest run' : `Around ${finding.failsSince !== undefined ? 'the failure' : 'the closest moment'}, at ${formatNumber(worst)} s in ${run.setup}`}</h3>
+              <h3 className="section-title">
+                {worst === undefined
+                  ? 'In the newest run'
+                  : `Around ${finding.failsSince !== undefined ? 'the failure' : 'the closest moment'}, at ${formatNumber(worst)} s in ${run.setup}`}
+              </h3>
               {finding.reason && <p className="px-3 mb-1 quiet">{finding.reason}</p>}
-              {worst !== undefined && names.length > 0 && <MomentPlot run={run} names={names} at={worst} finding={finding} />}
+              {worst !== undefined && names.length > 0 && (
+                <MomentPlot run={run} names={names} at={worst} finding={finding} />
+              )}
             </>
           )}
           <History requirement={r} />
@@ -78,7 +110,9 @@ export function RequirementPage({ project, requirement: r }: { readonly project:
 function plottedNames(formula: string | undefined, columns: ReadonlyMap<string, unknown> | undefined): string[] {
   if (!formula || !columns) return [];
   const found = new Set<string>();
-  for (const match of formula.replace(/'[^']*'/g, '').matchAll(/[\p{L}_][\p{L}\p{N}_]*(?:\.[\p{L}_][\p{L}\p{N}_]*)*/gu)) {
+  for (const match of formula
+    .replace(/'[^']*'/g, '')
+    .matchAll(/[\p{L}_][\p{L}\p{N}_]*(?:\.[\p{L}_][\p{L}\p{N}_]*)*/gu)) {
     const parts = match[0].split('.');
     for (let k = parts.length; k > 0; k--) {
       const name = parts.slice(0, k).join('.');
@@ -93,7 +127,10 @@ function plottedNames(formula: string | undefined, columns: ReadonlyMap<string, 
 
 function History({ requirement: r }: { readonly requirement: Requirement }) {
   const history = useRuns((s) => s.history);
-  const rows = useMemo(() => history.flatMap((h) => h.findings.filter((f) => f.id === r.id).map((f) => ({ ...h, f }))).slice(0, 40), [history, r.id]);
+  const rows = useMemo(
+    () => history.flatMap((h) => h.findings.filter((f) => f.id === r.id).map((f) => ({ ...h, f }))).slice(0, 40),
+    [history, r.id],
+  );
   return (
     <>
       <h3 className="section-title">Verdicts of all runs</h3>
@@ -117,11 +154,15 @@ function History({ requirement: r }: { readonly requirement: Requirement }) {
               <tr key={at}>
                 <td className="text-nowrap">{new Date(at).toLocaleString('sv-SE').slice(0, 16)}</td>
                 <td>{setup}</td>
-                <td className="mono text-truncate" style={{ maxWidth: 180 }} title={changes}>{changes || '–'}</td>
+                <td className="mono text-truncate" style={{ maxWidth: 180 }} title={changes}>
+                  {changes || '–'}
+                </td>
                 <td>
                   <VerdictMark finding={{ ...f, key: r.key, worstAt: undefined, reason: '', lane: [] }} brief />
                 </td>
-                <td className="text-end mono">{f.margin === undefined ? '–' : withUnit(formatNumber(f.margin, 3), f.unit)}</td>
+                <td className="text-end mono">
+                  {f.margin === undefined ? '–' : withUnit(formatNumber(f.margin, 3), f.unit)}
+                </td>
               </tr>
             ))}
           </tbody>

@@ -24,7 +24,14 @@ import { exportRequirements } from './exports';
 import { LimitCell, signedMargin } from './limit-cell';
 
 type Filter = 'all' | 'fails' | 'undecided' | 'unread' | 'unlinked' | 'suspect';
-const filters: readonly (readonly [Filter, string])[] = [['all', 'all of them'], ['fails', 'that fail'], ['undecided', 'undecided or not run'], ['unread', 'without a formula'], ['unlinked', 'linked to nothing'], ['suspect', 'with links to look at']];
+const filters: readonly (readonly [Filter, string])[] = [
+  ['all', 'all of them'],
+  ['fails', 'that fail'],
+  ['undecided', 'undecided or not run'],
+  ['unread', 'without a formula'],
+  ['unlinked', 'linked to nothing'],
+  ['suspect', 'with links to look at'],
+];
 
 const lower = new WeakMap<Requirement, string>();
 const searchText = (r: Requirement): string => {
@@ -39,7 +46,10 @@ export function addRequirement(project: Project, more: Partial<Requirement> = {}
   const first = project.requirements.find((r) => /\d+$/.test(r.key))?.key ?? 'REQ-01';
   const [, prefix, digits] = /^(.*?)(\d+)$/.exec(first)!;
   const next = numbers.reduce((a, b) => Math.max(a, b), 0) + 1;
-  const entry: Requirement = { ...newRequirement(`r-${nanoid(8)}`, `${prefix}${String(next).padStart(digits.length, '0')}`), ...more };
+  const entry: Requirement = {
+    ...newRequirement(`r-${nanoid(8)}`, `${prefix}${String(next).padStart(digits.length, '0')}`),
+    ...more,
+  };
   const refused = edit({ kind: 'insert', list: 'requirements', entry }, 'Add a requirement');
   if (refused) usePlace.getState().say(refused.message);
   return refused ? undefined : entry;
@@ -75,7 +85,14 @@ export function RequirementTable({ project }: { readonly project: Project }) {
   const box = useRef<HTMLDivElement>(null);
   const narrow = useNarrow(box, 640);
   // eslint-disable-next-line react-hooks/incompatible-library
-  const virtual = useVirtualizer({ useFlushSync: false, count: rows.length, getScrollElement: () => box.current, estimateSize: () => 58, overscan: 6, getItemKey: (k) => rows[k]?.id ?? k });
+  const virtual = useVirtualizer({
+    useFlushSync: false,
+    count: rows.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => 58,
+    overscan: 6,
+    getItemKey: (k) => rows[k]?.id ?? k,
+  });
   // a requirement jumped to is brought into sight
   const shown = useRef('');
   useEffect(() => {
@@ -88,20 +105,39 @@ export function RequirementTable({ project }: { readonly project: Project }) {
     const entry = addRequirement(project);
     if (entry) select(`requirement/${entry.id}`);
   };
-  const toggle = useCallback((id: string) => setChosen((before) => {
-    const next = new Set(before);
-    if (!next.delete(id)) next.add(id);
-    return next;
-  }), []);
+  const toggle = useCallback(
+    (id: string) =>
+      setChosen((before) => {
+        const next = new Set(before);
+        if (!next.delete(id)) next.add(id);
+        return next;
+      }),
+    [],
+  );
   const picked = useMemo(() => rows.filter((r) => chosen.has(r.id)).map((r) => r.id), [rows, chosen]);
   const items = virtual.getVirtualItems();
-  const [top, bottom] = items.length > 0 ? [items[0].start, virtual.getTotalSize() - items[items.length - 1].end] : [0, 0];
+  const [top, bottom] =
+    items.length > 0 ? [items[0].start, virtual.getTotalSize() - items[items.length - 1].end] : [0, 0];
   return (
     <>
       <div className="pane-head">
         <h2>Requirements</h2>
-        <input className="form-control form-control-sm" style={{ width: 170 }} type="search" placeholder="Search" aria-label="Search requirements" value={search} onChange={(e) => setSearch(e.target.value)} />
-        <select className="form-select form-select-sm" style={{ width: 'auto' }} aria-label="Show requirements" value={filter} onChange={(e) => setFilter(e.target.value as Filter)}>
+        <input
+          className="form-control form-control-sm"
+          style={{ width: 170 }}
+          type="search"
+          placeholder="Search"
+          aria-label="Search requirements"
+          value={search}
+          onChange={(e) => setSearch(e.target.value)}
+        />
+        <select
+          className="form-select form-select-sm"
+          style={{ width: 'auto' }}
+          aria-label="Show requirements"
+          value={filter}
+          onChange={(e) => setFilter(e.target.value as Filter)}
+        >
           {filters.map(([value, text]) => (
             <option key={value} value={value}>
               {text}
@@ -131,7 +167,17 @@ export function RequirementTable({ project }: { readonly project: Project }) {
         <div className="sub-bar" data-testid="bulk-bar">
           <span>{picked.length} chosen</span>
           <LinkManyField requirements={picked} done={() => setChosen(new Set())} />
-          <Button onClick={() => { useProject.getState().edit({ kind: 'remove-all', list: 'requirements', ids: picked }, `Delete ${picked.length} requirements`); setChosen(new Set()); }}>
+          <Button
+            onClick={() => {
+              useProject
+                .getState()
+                .edit(
+                  { kind: 'remove-all', list: 'requirements', ids: picked },
+                  `Delete ${picked.length} requirements`,
+                );
+              setChosen(new Set());
+            }}
+          >
             <Trash2 size={13} aria-hidden /> Delete
           </Button>
           <Button variant="bare" onClick={() => setChosen(new Set())}>
@@ -141,7 +187,9 @@ export function RequirementTable({ project }: { readonly project: Project }) {
       ) : (
         (rows.length !== project.requirements.length || setup) && (
           <div className="sub-bar quiet" aria-live="polite">
-            {rows.length !== project.requirements.length ? `${rows.length} of ${project.requirements.length} requirements` : `${rows.length} requirements`}
+            {rows.length !== project.requirements.length
+              ? `${rows.length} of ${project.requirements.length} requirements`
+              : `${rows.length} requirements`}
             {setup && <span>· verdicts of the newest run: {setup}</span>}
           </div>
         )
@@ -150,7 +198,11 @@ export function RequirementTable({ project }: { readonly project: Project }) {
         {project.requirements.length === 0 ? (
           <div className="empty">
             <h3>What must the product do?</h3>
-            <p>Write each requirement as a sentence with “shall”, or import a sheet as CSV, XLSX or ReqIF. Zelvar reads its limit at once, for example: “The spindle speed shall not exceed 330 rpm.” The words are looked up in the glossary.</p>
+            <p>
+              Write each requirement as a sentence with “shall”, or import a sheet as CSV, XLSX or ReqIF. Zelvar reads
+              its limit at once, for example: “The spindle speed shall not exceed 330 rpm.” The words are looked up in
+              the glossary.
+            </p>
             <Button variant="primary" onClick={add}>
               <Plus size={14} aria-hidden /> Write the first requirement
             </Button>{' '}
@@ -173,7 +225,14 @@ export function RequirementTable({ project }: { readonly project: Project }) {
             <thead>
               <tr>
                 <th scope="col">
-                  <input type="checkbox" aria-label="Choose all" checked={picked.length > 0 && picked.length === rows.length} onChange={() => setChosen(picked.length === rows.length ? new Set() : new Set(rows.map((r) => r.id)))} />
+                  <input
+                    type="checkbox"
+                    aria-label="Choose all"
+                    checked={picked.length > 0 && picked.length === rows.length}
+                    onChange={() =>
+                      setChosen(picked.length === rows.length ? new Set() : new Set(rows.map((r) => r.id)))
+                    }
+                  />
                 </th>
                 <th scope="col">Id</th>
                 <th scope="col">Text</th>
@@ -194,8 +253,20 @@ export function RequirementTable({ project }: { readonly project: Project }) {
                 const r = rows[v.index];
                 return (
                   <RequirementRow
-                    key={r.id} index={v.index} requirement={r} glossary={project.glossary} depth={depth.get(r.id) ?? 0} here={item === `requirement/${r.id}`} picked={chosen.has(r.id)} toggle={toggle} narrow={narrow} measure={virtual.measureElement}
-                    standing={standing(r)} problems={byPlace.get(r.id) ?? noProblems} links={links.ofRequirement.get(r.id)?.length ?? 0} suspects={links.ofRequirement.get(r.id)?.filter((l) => l.state !== 'sound').length ?? 0}
+                    key={r.id}
+                    index={v.index}
+                    requirement={r}
+                    glossary={project.glossary}
+                    depth={depth.get(r.id) ?? 0}
+                    here={item === `requirement/${r.id}`}
+                    picked={chosen.has(r.id)}
+                    toggle={toggle}
+                    narrow={narrow}
+                    measure={virtual.measureElement}
+                    standing={standing(r)}
+                    problems={byPlace.get(r.id) ?? noProblems}
+                    links={links.ofRequirement.get(r.id)?.length ?? 0}
+                    suspects={links.ofRequirement.get(r.id)?.filter((l) => l.state !== 'sound').length ?? 0}
                   />
                 );
               })}
@@ -243,7 +314,21 @@ interface RowProps {
   readonly suspects: number;
 }
 
-const RequirementRow = memo(function RequirementRow({ index, requirement: r, glossary, depth, here, picked, toggle, narrow, measure, standing, problems, links, suspects }: RowProps) {
+const RequirementRow = memo(function RequirementRow({
+  index,
+  requirement: r,
+  glossary,
+  depth,
+  here,
+  picked,
+  toggle,
+  narrow,
+  measure,
+  standing,
+  problems,
+  links,
+  suspects,
+}: RowProps) {
   const { edit } = useProject.getState();
   const { select, go } = usePlace.getState();
   const limit = limitOf(r, glossary);
@@ -254,38 +339,79 @@ const RequirementRow = memo(function RequirementRow({ index, requirement: r, glo
     if (!here) select(address);
   };
   return (
-    <LinkableRow rowRef={measure} address={address} data-index={index} aria-rowindex={index + 2} onFocus={choose} onClick={choose} onDoubleClick={() => go({ area: 'needs', sheet: address, item: address })} style={here ? { background: 'var(--accent-soft)' } : undefined} data-requirement={r.key}>
+    <LinkableRow
+      rowRef={measure}
+      address={address}
+      data-index={index}
+      aria-rowindex={index + 2}
+      onFocus={choose}
+      onClick={choose}
+      onDoubleClick={() => go({ area: 'needs', sheet: address, item: address })}
+      style={here ? { background: 'var(--accent-soft)' } : undefined}
+      data-requirement={r.key}
+    >
       <td>
         <input type="checkbox" aria-label={`Choose ${r.key}`} checked={picked} onChange={() => toggle(r.id)} />
       </td>
       <td>
-        <CellField value={r.key} label={`Id of ${r.key}`} onCommit={(key) => edit({ kind: 'update', list: 'requirements', id: r.id, changes: { key } }, `Change the id ${r.key}`)} />
+        <CellField
+          value={r.key}
+          label={`Id of ${r.key}`}
+          onCommit={(key) =>
+            edit({ kind: 'update', list: 'requirements', id: r.id, changes: { key } }, `Change the id ${r.key}`)
+          }
+        />
         {links > 0 && (
           <LinkHandle address={address} label={r.key} from="requirement">
-            <span className={`link-count${suspects > 0 ? ' suspect' : ''}`} title={suspects > 0 ? `${links} trace links, ${suspects} to look at again` : `${links} trace links`}>
+            <span
+              className={`link-count${suspects > 0 ? ' suspect' : ''}`}
+              title={suspects > 0 ? `${links} trace links, ${suspects} to look at again` : `${links} trace links`}
+            >
               {links} link{links === 1 ? '' : 's'}
             </span>
           </LinkHandle>
         )}
       </td>
-      <td style={{ paddingLeft: 8 + depth * 16 }} colSpan={binding ? 1 : narrow ? 3 : 4} className={binding ? undefined : 'heading-text'}>
+      <td
+        style={{ paddingLeft: 8 + depth * 16 }}
+        colSpan={binding ? 1 : narrow ? 3 : 4}
+        className={binding ? undefined : 'heading-text'}
+      >
         <CellField
-          value={r.text} label={`Text of ${r.key}`} multiline immediate placeholder="The … shall …"
-          onCommit={(text) => edit({ kind: 'update', list: 'requirements', id: r.id, changes: { text } }, `Change the text of ${r.key}`, `text-${r.id}`)}
+          value={r.text}
+          label={`Text of ${r.key}`}
+          multiline
+          immediate
+          placeholder="The … shall …"
+          onCommit={(text) =>
+            edit(
+              { kind: 'update', list: 'requirements', id: r.id, changes: { text } },
+              `Change the text of ${r.key}`,
+              `text-${r.id}`,
+            )
+          }
         />
       </td>
       {binding && (
         <>
           {!narrow && (
-          <td>
-            <LimitCell requirement={r} limit={limit} problems={problems.filter((p) => p.code !== 'unread-limit').map((p) => p.message)} />
-          </td>
+            <td>
+              <LimitCell
+                requirement={r}
+                limit={limit}
+                problems={problems.filter((p) => p.code !== 'unread-limit').map((p) => p.message)}
+              />
+            </td>
           )}
           <td>
             <VerdictMark finding={finding} brief />
-            {finding?.failsSince !== undefined && <div className="quiet">since {formatNumber(finding.failsSince)} s</div>}
+            {finding?.failsSince !== undefined && (
+              <div className="quiet">since {formatNumber(finding.failsSince)} s</div>
+            )}
             {finding?.verdict === 'undecided' && <div className="quiet">{standing.doubt || finding.reason}</div>}
-            {standing.basis === 'observation' && finding?.verdict !== 'undecided' && <div className="quiet">signed observation</div>}
+            {standing.basis === 'observation' && finding?.verdict !== 'undecided' && (
+              <div className="quiet">signed observation</div>
+            )}
             {standing.basis === 'constants' && <div className="quiet">from constants</div>}
           </td>
           <td className="text-end mono text-nowrap">{signedMargin(finding)}</td>
@@ -320,4 +446,6 @@ function problemsByRequirement(problems: readonly Problem[]): ReadonlyMap<string
 }
 
 export const removeRequirement = (r: Requirement): void =>
-  deleteWithImpact(`requirement/${r.id}`, { kind: 'remove', list: 'requirements', id: r.id }, `Delete ${r.key}`, () => usePlace.getState().go({ area: 'needs' }));
+  deleteWithImpact(`requirement/${r.id}`, { kind: 'remove', list: 'requirements', id: r.id }, `Delete ${r.key}`, () =>
+    usePlace.getState().go({ area: 'needs' }),
+  );

@@ -68,7 +68,11 @@ function EquationsSheet({ withNetwork }: { readonly withNetwork: boolean }) {
   };
   const change = (physics: string): void => {
     if (physics === type.physics) return;
-    const refused = edit({ kind: 'update', list: 'types', id: type.id, changes: { physics } }, `Change the physics of ${type.name}`, `physics-${type.id}`);
+    const refused = edit(
+      { kind: 'update', list: 'types', id: type.id, changes: { physics } },
+      `Change the physics of ${type.name}`,
+      `physics-${type.id}`,
+    );
     if (refused) say(refused.message);
   };
   return (
@@ -78,21 +82,40 @@ function EquationsSheet({ withNetwork }: { readonly withNetwork: boolean }) {
           Physics of <span className="type-tag">{type.name}</span>
         </h2>
         <PhysicsChoice />
-        <span className="quiet text-nowrap text-truncate">{path !== undefined && run ? `values of ${path || 'the product'} at the cursor` : 'run it to see values'}</span>
+        <span className="quiet text-nowrap text-truncate">
+          {path !== undefined && run ? `values of ${path || 'the product'} at the cursor` : 'run it to see values'}
+        </span>
       </div>
       <div className={`physics-split${withNetwork ? ' with-network' : ''}`}>
         {withNetwork && <InsideSheet project={project} type={type} path={path} />}
         <div className="physics-text">
-          {withNetwork && part !== undefined && <div className="physics-part"><PartSettings name={part} /></div>}
+          {withNetwork && part !== undefined && (
+            <div className="physics-part">
+              <PartSettings name={part} />
+            </div>
+          )}
           <div className="pane-body" style={{ background: 'var(--card)' }}>
             <FormulaEditor
-              key={type.id} value={type.physics} label={`Physics text of ${type.name}`} onChange={change} problems={mine} names={names} readValue={valueOf} lineValues moment={cursor + version * 1e-9} linked={linked} onCursor={choose}
+              key={type.id}
+              value={type.physics}
+              label={`Physics text of ${type.name}`}
+              onChange={change}
+              problems={mine}
+              names={names}
+              readValue={valueOf}
+              lineValues
+              moment={cursor + version * 1e-9}
+              linked={linked}
+              onCursor={choose}
               minHeight="100%"
             />
             {type.physics.trim() === '' && (
               <div className="empty">
                 <h3>No equations yet</h3>
-                <p>Write what holds, in any order and direction; Zelvar finds out how to solve it. Names are the quantities of this part type.</p>
+                <p>
+                  Write what holds, in any order and direction; Zelvar finds out how to solve it. Names are the
+                  quantities of this part type.
+                </p>
                 <pre className="mono">{starter}</pre>
               </div>
             )}
@@ -115,13 +138,20 @@ export function PhysicsDetails() {
   if (!type) return null;
   const part = selectedPart(type, item);
   if (part !== undefined) return <PartSettings name={part} />;
-  const equation = item.startsWith('equation/') ? physicsEquations(type).find((e) => `equation/${e.span.start}` === item) : undefined;
+  const equation = item.startsWith('equation/')
+    ? physicsEquations(type).find((e) => `equation/${e.span.start}` === item)
+    : undefined;
   const mine = problemsAt(problems, `type/${type.id}`);
   return (
     <>
       <div className="pane-head">
         <h2>Quantities</h2>
-        <button type="button" className="btn btn-link p-0" style={{ fontSize: 'inherit' }} onClick={() => go({ area: 'product' })}>
+        <button
+          type="button"
+          className="btn btn-link p-0"
+          style={{ fontSize: 'inherit' }}
+          onClick={() => go({ area: 'product' })}
+        >
           edit
         </button>
       </div>
@@ -135,7 +165,11 @@ export function PhysicsDetails() {
           </div>
         )}
         {mine.length > 0 && (
-          <ul className="list-unstyled px-3 py-2 m-0" style={{ color: 'var(--bad)', borderBottom: '1px solid var(--hair)' }} data-testid="physics-problems">
+          <ul
+            className="list-unstyled px-3 py-2 m-0"
+            style={{ color: 'var(--bad)', borderBottom: '1px solid var(--hair)' }}
+            data-testid="physics-problems"
+          >
             {mine.map((p, k) => (
               <li key={k} className="mb-1">
                 {p.message}
@@ -159,7 +193,8 @@ export function PhysicsDetails() {
                     </DraggableName>
                   </td>
                   <td className="mono text-end text-nowrap text-truncate" style={{ fontSize: '0.86em' }}>
-                    {(path !== undefined && showValue(run, name, cursor)) || '–'} <span className="quiet">{q.unit !== '1' && q.unit}</span>
+                    {(path !== undefined && showValue(run, name, cursor)) || '–'}{' '}
+                    <span className="quiet">{q.unit !== '1' && q.unit}</span>
                   </td>
                 </tr>
               );

@@ -24,7 +24,11 @@ beforeEach(() => {
 /** A sheet with relations, typed by hand. */
 async function sheetWith(...relations: readonly string[]) {
   const user = userEvent.setup();
-  render(<DndContext><RelationsSheet /></DndContext>);
+  render(
+    <DndContext>
+      <RelationsSheet />
+    </DndContext>,
+  );
   await user.click(screen.getByRole('button', { name: 'Begin a relation sheet' }));
   for (const [k, text] of relations.entries()) {
     if (k > 0) await user.click(screen.getByRole('button', { name: 'Relation' }));
@@ -43,13 +47,25 @@ const know = async (user: ReturnType<typeof userEvent.setup>, name: string, valu
 };
 const valueOf = (name: string): string => {
   const row = document.querySelector(`[data-quantity="${name}"]`) as HTMLElement;
-  return (row.querySelectorAll('td')[2].querySelector('input, textarea') as HTMLInputElement | null)?.value ?? row.querySelectorAll('td')[2].textContent!;
+  return (
+    (row.querySelectorAll('td')[2].querySelector('input, textarea') as HTMLInputElement | null)?.value ??
+    row.querySelectorAll('td')[2].textContent!
+  );
 };
-const summary = (): string => screen.getAllByRole('status').map((s) => s.textContent).join(' ').trim();
+const summary = (): string =>
+  screen
+    .getAllByRole('status')
+    .map((s) => s.textContent)
+    .join(' ')
+    .trim();
 
 test('names become quantities; what is known gives the rest, in whichever direction', async () => {
   const user = await sheetWith('P = Q*dp/eta');
-  expect(typeNow().quantities.map((q) => q.name).sort()).toEqual(['P', 'Q', 'dp', 'eta']);
+  expect(
+    typeNow()
+      .quantities.map((q) => q.name)
+      .sort(),
+  ).toEqual(['P', 'Q', 'dp', 'eta']);
   await know(user, 'Q', '0.002');
   await know(user, 'dp', '50000');
   await know(user, 'eta', '0.5');
@@ -108,6 +124,9 @@ test('a limit takes part as a check', async () => {
 test('a relation becomes a part type of its own', async () => {
   const user = await sheetWith('P = Q*dp');
   await user.click(screen.getByRole('button', { name: 'Make a part type of this relation' }));
-  expect(useProject.getState().project!.types.at(-1)).toMatchObject({ name: 'Relation', sheets: [{ relations: [{ text: 'P = Q*dp' }] }] });
+  expect(useProject.getState().project!.types.at(-1)).toMatchObject({
+    name: 'Relation',
+    sheets: [{ relations: [{ text: 'P = Q*dp' }] }],
+  });
   expect(usePlace.getState().notice?.text).toMatch(/is a part type now/);
 });

@@ -31,7 +31,15 @@ export function SharedSheet() {
   const mine = useMemo(() => (text ? problemsAt(problems, `library/${text.id}`) : []), [problems, text]);
   if (!project) return null;
   const add = (): void => {
-    const entry = { id: `x-${nanoid(8)}`, name: freeName(project.libraries.map((l) => l.name), 'Shared'), note: '', text: begin };
+    const entry = {
+      id: `x-${nanoid(8)}`,
+      name: freeName(
+        project.libraries.map((l) => l.name),
+        'Shared',
+      ),
+      note: '',
+      text: begin,
+    };
     tryEdit({ kind: 'insert', list: 'libraries', entry }, 'Add a shared text');
     go({ sheet: `shared/${entry.id}` });
   };
@@ -41,27 +49,74 @@ export function SharedSheet() {
         <h2 className="text-nowrap">Shared classes</h2>
         <PhysicsChoice />
         {text && project.libraries.length > 1 && (
-          <select className="form-select form-select-sm" style={{ width: 150 }} aria-label="Shared text" value={text.id} onChange={(e) => go({ sheet: `shared/${e.target.value}` })}>
-            {project.libraries.map((l) => <option key={l.id} value={l.id}>{l.name}</option>)}
+          <select
+            className="form-select form-select-sm"
+            style={{ width: 150 }}
+            aria-label="Shared text"
+            value={text.id}
+            onChange={(e) => go({ sheet: `shared/${e.target.value}` })}
+          >
+            {project.libraries.map((l) => (
+              <option key={l.id} value={l.id}>
+                {l.name}
+              </option>
+            ))}
           </select>
         )}
-        {text && <span style={{ width: 150 }}><CellField value={text.name} label="Name of the shared text" onCommit={(name) => edit({ kind: 'update', list: 'libraries', id: text.id, changes: { name } }, `Rename ${text.name}`)} /></span>}
+        {text && (
+          <span style={{ width: 150 }}>
+            <CellField
+              value={text.name}
+              label="Name of the shared text"
+              onCommit={(name) =>
+                edit({ kind: 'update', list: 'libraries', id: text.id, changes: { name } }, `Rename ${text.name}`)
+              }
+            />
+          </span>
+        )}
         <span style={{ flex: 1 }} />
-        {text && <Button variant="bare" label={`Delete the shared text ${text.name}`} onClick={() => tryEdit({ kind: 'remove', list: 'libraries', id: text.id }, `Delete ${text.name}`)}><Trash2 size={14} aria-hidden /></Button>}
-        <Button onClick={add}><Plus size={14} aria-hidden /> Text</Button>
+        {text && (
+          <Button
+            variant="bare"
+            label={`Delete the shared text ${text.name}`}
+            onClick={() => tryEdit({ kind: 'remove', list: 'libraries', id: text.id }, `Delete ${text.name}`)}
+          >
+            <Trash2 size={14} aria-hidden />
+          </Button>
+        )}
+        <Button onClick={add}>
+          <Plus size={14} aria-hidden /> Text
+        </Button>
       </div>
       {text ? (
         <div className="pane-body" style={{ background: 'var(--card)' }}>
           <FormulaEditor
-            key={text.id} value={text.text} label={`Shared classes of ${text.name}`} problems={mine} names={[]} readValue={none} minHeight="100%"
-            onChange={(next) => { if (next !== text.text) tryEdit({ kind: 'update', list: 'libraries', id: text.id, changes: { text: next } }, `Change ${text.name}`); }}
+            key={text.id}
+            value={text.text}
+            label={`Shared classes of ${text.name}`}
+            problems={mine}
+            names={[]}
+            readValue={none}
+            minHeight="100%"
+            onChange={(next) => {
+              if (next !== text.text)
+                tryEdit(
+                  { kind: 'update', list: 'libraries', id: text.id, changes: { text: next } },
+                  `Change ${text.name}`,
+                );
+            }}
           />
         </div>
       ) : (
         <div className="empty">
           <h3>No shared classes yet</h3>
-          <p>Functions, records, connectors and models that several part types use stand here; any physics text can name them. Files of models bring theirs along.</p>
-          <Button variant="primary" onClick={add}><Plus size={14} aria-hidden /> Begin a text</Button>
+          <p>
+            Functions, records, connectors and models that several part types use stand here; any physics text can name
+            them. Files of models bring theirs along.
+          </p>
+          <Button variant="primary" onClick={add}>
+            <Plus size={14} aria-hidden /> Begin a text
+          </Button>
         </div>
       )}
     </>

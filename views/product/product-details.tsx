@@ -17,7 +17,11 @@ import { PartSettings, selectedPart } from '@/ui/inside/part-settings';
 import { TraceLinks } from '@/ui/trace-links';
 import { showValue } from '@/ui/value-now';
 
-const types: readonly (readonly [Quantity['type'], string])[] = [['Real', 'number'], ['Integer', 'whole number'], ['Boolean', 'yes or no']];
+const types: readonly (readonly [Quantity['type'], string])[] = [
+  ['Real', 'number'],
+  ['Integer', 'whole number'],
+  ['Boolean', 'yes or no'],
+];
 
 /** The selected quantity: its kind, who uses it, and deleting it. */
 export function ProductDetails() {
@@ -47,14 +51,24 @@ export function ProductDetails() {
   const other = ['part', 'port'].map((k) => (item.startsWith(`${k}/`) ? `type/${type.id}/${item}` : '')).find(Boolean);
   if (!quantity) return <TypeDetails type={type} address={other ?? `type/${type.id}`} />;
   const list = `types/${type.id}/quantities`;
-  const set = (changes: Partial<Quantity>, what: string) => edit({ kind: 'update', list, id: quantity.id, changes }, `Change the ${what} of ${quantity.name}`);
+  const set = (changes: Partial<Quantity>, what: string) =>
+    edit({ kind: 'update', list, id: quantity.id, changes }, `Change the ${what} of ${quantity.name}`);
   const address = `type/${type.id}/quantity/${quantity.id}`;
   const name = fullName(path, quantity.name);
   return (
     <>
       <div className="pane-head">
         <h2 className="mono">{name}</h2>
-        <Button variant="bare" label={`Delete the quantity ${quantity.name}`} onClick={() => deleteWithImpact(address, { kind: 'remove', list, id: quantity.id }, `Delete ${quantity.name}`, () => select(''))} data-testid="delete-quantity">
+        <Button
+          variant="bare"
+          label={`Delete the quantity ${quantity.name}`}
+          onClick={() =>
+            deleteWithImpact(address, { kind: 'remove', list, id: quantity.id }, `Delete ${quantity.name}`, () =>
+              select(''),
+            )
+          }
+          data-testid="delete-quantity"
+        >
           <Trash2 size={14} aria-hidden />
         </Button>
       </div>
@@ -68,7 +82,23 @@ export function ProductDetails() {
         <div className="field-row">
           <label>Kind</label>
           <div>
-            <CellSelect value={quantity.type} label="Kind of quantity" options={types} onCommit={(kind) => void set({ type: kind as Quantity['type'], value: kind === 'Boolean' ? 'false' : '0', unit: kind === 'Boolean' ? '' : quantity.unit, min: '', max: '' }, 'kind')} />
+            <CellSelect
+              value={quantity.type}
+              label="Kind of quantity"
+              options={types}
+              onCommit={(kind) =>
+                void set(
+                  {
+                    type: kind as Quantity['type'],
+                    value: kind === 'Boolean' ? 'false' : '0',
+                    unit: kind === 'Boolean' ? '' : quantity.unit,
+                    min: '',
+                    max: '',
+                  },
+                  'kind',
+                )
+              }
+            />
           </div>
         </div>
         {problemsAt(problems, `type/${type.id}/quantity/${quantity.id}`).map((p) => (
@@ -78,7 +108,9 @@ export function ProductDetails() {
         ))}
         <TraceLinks address={address} what={name} />
         <h3 className="section-title">Used by</h3>
-        {users.length === 0 ? <p className="px-3 quiet">Nothing uses it.</p> : (
+        {users.length === 0 ? (
+          <p className="px-3 quiet">Nothing uses it.</p>
+        ) : (
           <ul className="list-unstyled px-3">
             {users.map((u) => (
               <li key={u}>{u}</li>
@@ -91,7 +123,15 @@ export function ProductDetails() {
 }
 
 /** A link: its ends, which way, and what it carries. */
-function LinkDetails({ project, type, link }: { readonly project: Project; readonly type: PartType; readonly link: Link }) {
+function LinkDetails({
+  project,
+  type,
+  link,
+}: {
+  readonly project: Project;
+  readonly type: PartType;
+  readonly link: Link;
+}) {
   const problems = useProject((s) => s.problems);
   const address = `type/${type.id}/link/${link.id}`;
   const { forth, back } = waysOf(project, type, link);
@@ -104,7 +144,18 @@ function LinkDetails({ project, type, link }: { readonly project: Project; reado
           <span className="quiet">link </span>
           {item?.name ?? ''}
         </h2>
-        <Button variant="bare" label="Delete the link" onClick={() => deleteWithImpact(address, { kind: 'remove', list: `types/${type.id}/links`, id: link.id }, 'Delete a link', () => usePlace.getState().select(''))}>
+        <Button
+          variant="bare"
+          label="Delete the link"
+          onClick={() =>
+            deleteWithImpact(
+              address,
+              { kind: 'remove', list: `types/${type.id}/links`, id: link.id },
+              'Delete a link',
+              () => usePlace.getState().select(''),
+            )
+          }
+        >
           <Trash2 size={14} aria-hidden />
         </Button>
       </div>
@@ -129,11 +180,13 @@ function LinkDetails({ project, type, link }: { readonly project: Project; reado
             <span className="mono">{item.unit}</span>
           </div>
         )}
-        {problemsAt(problems, address).filter((p) => p.message !== misfit).map((p) => (
-          <div key={p.message} className="field-problem px-3">
-            {p.message}
-          </div>
-        ))}
+        {problemsAt(problems, address)
+          .filter((p) => p.message !== misfit)
+          .map((p) => (
+            <div key={p.message} className="field-problem px-3">
+              {p.message}
+            </div>
+          ))}
         <TraceLinks address={address} what={`the link from ${link.from}`} />
       </div>
     </>
@@ -141,7 +194,10 @@ function LinkDetails({ project, type, link }: { readonly project: Project; reado
 }
 
 function useUsers(project: Project | undefined, type: PartType | undefined, quantity: Quantity | undefined): string[] {
-  return useMemo(() => (project && type && quantity ? usersOf(project, 'quantity', type.id, quantity.name) : []), [project, type, quantity]);
+  return useMemo(
+    () => (project && type && quantity ? usersOf(project, 'quantity', type.id, quantity.name) : []),
+    [project, type, quantity],
+  );
 }
 
 /** Links of the part type itself, or of the part, port or link chosen in it. */

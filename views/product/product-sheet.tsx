@@ -30,9 +30,21 @@ export function ProductSheet() {
   return <TypeSheet key={type.id} project={project} type={type} path={path} />;
 }
 
-const sheetChoices = [['', 'Tables'], ['inside', 'Inside'], ['motion', 'Motion']] as const;
+const sheetChoices = [
+  ['', 'Tables'],
+  ['inside', 'Inside'],
+  ['motion', 'Motion'],
+] as const;
 
-function TypeSheet({ project, type, path }: { readonly project: Project; readonly type: PartType; readonly path: string | undefined }) {
+function TypeSheet({
+  project,
+  type,
+  path,
+}: {
+  readonly project: Project;
+  readonly type: PartType;
+  readonly path: string | undefined;
+}) {
   const { edit } = useProject.getState();
   const { say, go, select } = usePlace.getState();
   const sheet = usePlace((s) => s.sheet);
@@ -44,20 +56,58 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
   };
   const addPart = (typeId: string): void => {
     const target = project.types.find((t) => t.id === typeId);
-    const name = freeName(allNames(type), (target?.name ?? 'part').replace(/^./, (c) => c.toLowerCase()));
-    const refused = edit({ kind: 'insert', list: `${list}/parts`, entry: { id: `p-${nanoid(8)}`, name, type: typeId, changes: [], note: '', place: null } }, `Add a part of type ${target?.name}`);
+    const name = freeName(
+      allNames(type),
+      (target?.name ?? 'part').replace(/^./, (c) => c.toLowerCase()),
+    );
+    const refused = edit(
+      {
+        kind: 'insert',
+        list: `${list}/parts`,
+        entry: { id: `p-${nanoid(8)}`, name, type: typeId, changes: [], note: '', place: null },
+      },
+      `Add a part of type ${target?.name}`,
+    );
     if (refused) say(refused.message);
   };
   const addNewType = (): void => {
-    const made = newType(`t-${nanoid(8)}`, freeName(project.types.map((t) => t.name), 'NewType'));
-    const refused = edit({
-      kind: 'batch', label: 'Add a part type',
-      edits: [{ kind: 'insert', list: 'types', entry: made }, { kind: 'insert', list: `${list}/parts`, entry: { id: `p-${nanoid(8)}`, name: freeName(allNames(type), 'part'), type: made.id, changes: [], note: '', place: null } }],
-    }, 'Add a part type');
+    const made = newType(
+      `t-${nanoid(8)}`,
+      freeName(
+        project.types.map((t) => t.name),
+        'NewType',
+      ),
+    );
+    const refused = edit(
+      {
+        kind: 'batch',
+        label: 'Add a part type',
+        edits: [
+          { kind: 'insert', list: 'types', entry: made },
+          {
+            kind: 'insert',
+            list: `${list}/parts`,
+            entry: {
+              id: `p-${nanoid(8)}`,
+              name: freeName(allNames(type), 'part'),
+              type: made.id,
+              changes: [],
+              note: '',
+              place: null,
+            },
+          },
+        ],
+      },
+      'Add a part type',
+    );
     if (refused) say(refused.message);
   };
-  const removeType = (): void => deleteWithImpact(`type/${type.id}`, { kind: 'remove', list: 'types', id: type.id }, `Delete ${type.name}`, () => go({ part: '', type: '' }));
-  const canContain = (candidate: PartType): boolean => candidate.id !== type.id && !isInside(project, type.id, candidate);
+  const removeType = (): void =>
+    deleteWithImpact(`type/${type.id}`, { kind: 'remove', list: 'types', id: type.id }, `Delete ${type.name}`, () =>
+      go({ part: '', type: '' }),
+    );
+  const canContain = (candidate: PartType): boolean =>
+    candidate.id !== type.id && !isInside(project, type.id, candidate);
   return (
     <>
       <div className="pane-head">
@@ -66,15 +116,34 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
             part type
           </span>
           <span style={{ width: type.name.length * 8.6 + 16 }}>
-            <CellField value={type.name} label="Name of the part type" onCommit={(name) => edit({ kind: 'rename', list: 'types', id: type.id, name }, `Rename ${type.name}`)} />
+            <CellField
+              value={type.name}
+              label="Name of the part type"
+              onCommit={(name) => edit({ kind: 'rename', list: 'types', id: type.id, name }, `Rename ${type.name}`)}
+            />
           </span>
         </h2>
         <div style={{ flex: 1, minWidth: 0 }} className="quiet">
-          <CellField value={type.note} label="Note" placeholder="what it is" onCommit={(note) => edit({ kind: 'update', list: 'types', id: type.id, changes: { note } }, `Change the note of ${type.name}`)} />
+          <CellField
+            value={type.note}
+            label="Note"
+            placeholder="what it is"
+            onCommit={(note) =>
+              edit({ kind: 'update', list: 'types', id: type.id, changes: { note } }, `Change the note of ${type.name}`)
+            }
+          />
         </div>
         <div className="btn-group" role="group" aria-label="Shown as">
           {sheetChoices.map(([name, text]) => (
-            <Button key={name} variant={sheet === name ? 'primary' : 'plain'} aria-pressed={sheet === name} onClick={() => go({ sheet: name, item: '' })} data-testid={`show-${name || 'tables'}`}>{text}</Button>
+            <Button
+              key={name}
+              variant={sheet === name ? 'primary' : 'plain'}
+              aria-pressed={sheet === name}
+              onClick={() => go({ sheet: name, item: '' })}
+              data-testid={`show-${name || 'tables'}`}
+            >
+              {text}
+            </Button>
           ))}
         </div>
         <Button onClick={addQuantity} data-testid="add-quantity">
@@ -100,13 +169,23 @@ function TypeSheet({ project, type, path }: { readonly project: Project; readonl
           </Button>
         )}
       </div>
-      {sheet === 'inside' ? <InsideSheet key={type.id} project={project} type={type} path={path} /> : sheet === 'motion' ? <MotionSheet key={type.id} project={project} type={type} path={path} /> : <div className="pane-body">
-        {type.parts.length > 0 && <PartTable project={project} type={type} path={path} />}
-        {(type.quantities.length > 0 || type.parts.length === 0) && <QuantityTable type={type} path={path} add={addQuantity} />}
-        {(type.links.length > 0 || type.parts.length > 1) && <LinkTable project={project} type={type} />}
-        <PortTable type={type} />
-        {type.id === project.root && (project.items.length > 0 || type.links.length > 0) && <ItemTable project={project} />}
-      </div>}
+      {sheet === 'inside' ? (
+        <InsideSheet key={type.id} project={project} type={type} path={path} />
+      ) : sheet === 'motion' ? (
+        <MotionSheet key={type.id} project={project} type={type} path={path} />
+      ) : (
+        <div className="pane-body">
+          {type.parts.length > 0 && <PartTable project={project} type={type} path={path} />}
+          {(type.quantities.length > 0 || type.parts.length === 0) && (
+            <QuantityTable type={type} path={path} add={addQuantity} />
+          )}
+          {(type.links.length > 0 || type.parts.length > 1) && <LinkTable project={project} type={type} />}
+          <PortTable type={type} />
+          {type.id === project.root && (project.items.length > 0 || type.links.length > 0) && (
+            <ItemTable project={project} />
+          )}
+        </div>
+      )}
     </>
   );
 }

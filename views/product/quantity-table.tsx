@@ -12,10 +12,24 @@ import { DraggableName } from '@/ui/draggable-name';
 import { LinkableRow, LinkCount } from '@/ui/linkable';
 import { showValue } from '@/ui/value-now';
 
-const roles: readonly (readonly [Quantity['role'], string])[] = [['parameter', 'parameter'], ['constant', 'constant'], ['variable', 'variable'], ['input', 'input'], ['output', 'output']];
+const roles: readonly (readonly [Quantity['role'], string])[] = [
+  ['parameter', 'parameter'],
+  ['constant', 'constant'],
+  ['variable', 'variable'],
+  ['input', 'input'],
+  ['output', 'output'],
+];
 
 /** The quantities of a part type, with their values at the cursor. */
-export function QuantityTable({ type, path, add }: { readonly type: PartType; readonly path: string | undefined; readonly add: () => void }) {
+export function QuantityTable({
+  type,
+  path,
+  add,
+}: {
+  readonly type: PartType;
+  readonly path: string | undefined;
+  readonly add: () => void;
+}) {
   const problems = useProject((s) => s.problems);
   const { edit } = useProject.getState();
   const run = useRuns((s) => s.current);
@@ -28,7 +42,10 @@ export function QuantityTable({ type, path, add }: { readonly type: PartType; re
     return (
       <div className="empty">
         <h3>Quantities of {type.name}</h3>
-        <p>A quantity is a named value with a unit: what is given, what changes, what goes in and out. Equations, state charts and requirements use it by its name.</p>
+        <p>
+          A quantity is a named value with a unit: what is given, what changes, what goes in and out. Equations, state
+          charts and requirements use it by its name.
+        </p>
         <Button variant="primary" onClick={add}>
           <Plus size={14} aria-hidden /> Add a quantity
         </Button>
@@ -64,32 +81,75 @@ export function QuantityTable({ type, path, add }: { readonly type: PartType; re
           const found = problemsAt(problems, `type/${type.id}/quantity/${q.id}`);
           const unitProblem = found.find((p) => p.code === 'unknown-unit')?.message;
           const limitProblem = found.find((p) => p.code === 'limit')?.message;
-          const valueProblem = found.find((p) => p.code !== 'unknown-unit' && p.code !== 'limit' && p.severity === 'error')?.message;
-          const set = (changes: Partial<Quantity>, what: string) => edit({ kind: 'update', list, id: q.id, changes }, `Change the ${what} of ${q.name}`);
+          const valueProblem = found.find(
+            (p) => p.code !== 'unknown-unit' && p.code !== 'limit' && p.severity === 'error',
+          )?.message;
+          const set = (changes: Partial<Quantity>, what: string) =>
+            edit({ kind: 'update', list, id: q.id, changes }, `Change the ${what} of ${q.name}`);
           const chosen = item === `quantity/${q.id}`;
           const name = fullName(path, q.name);
           return (
-            <LinkableRow address={`type/${type.id}/quantity/${q.id}`} key={q.id} onFocus={() => !chosen && select(`quantity/${q.id}`)} style={chosen ? { background: 'var(--accent-soft)' } : undefined} data-quantity={q.name}>
+            <LinkableRow
+              address={`type/${type.id}/quantity/${q.id}`}
+              key={q.id}
+              onFocus={() => !chosen && select(`quantity/${q.id}`)}
+              style={chosen ? { background: 'var(--accent-soft)' } : undefined}
+              data-quantity={q.name}
+            >
               <td>
-                <CellField value={q.name} label={`Name of ${q.name}`} mono onCommit={(next) => edit({ kind: 'rename', list, id: q.id, name: next }, `Rename ${q.name} to ${next}`)} />
+                <CellField
+                  value={q.name}
+                  label={`Name of ${q.name}`}
+                  mono
+                  onCommit={(next) =>
+                    edit({ kind: 'rename', list, id: q.id, name: next }, `Rename ${q.name} to ${next}`)
+                  }
+                />
                 <LinkCount address={`type/${type.id}/quantity/${q.id}`} />
               </td>
               <td>
-                <CellSelect value={q.role} label={`Role of ${q.name}`} options={roles} onCommit={(role) => set({ role: role as Quantity['role'] }, 'role')} />
+                <CellSelect
+                  value={q.role}
+                  label={`Role of ${q.name}`}
+                  options={roles}
+                  onCommit={(role) => set({ role: role as Quantity['role'] }, 'role')}
+                />
               </td>
               <td>
-                <CellField value={q.value} label={`Value of ${q.name}`} mono {...(valueProblem && { problem: valueProblem })} onCommit={(value) => set({ value }, 'value')} />
+                <CellField
+                  value={q.value}
+                  label={`Value of ${q.name}`}
+                  mono
+                  {...(valueProblem && { problem: valueProblem })}
+                  onCommit={(value) => set({ value }, 'value')}
+                />
               </td>
               <td>
-                {q.type === 'Real' && <CellField value={q.unit} label={`Unit of ${q.name}`} mono list={commonUnits} placeholder="any" {...(unitProblem && { problem: unitProblem })} onCommit={(unit) => set({ unit }, 'unit')} />}
+                {q.type === 'Real' && (
+                  <CellField
+                    value={q.unit}
+                    label={`Unit of ${q.name}`}
+                    mono
+                    list={commonUnits}
+                    placeholder="any"
+                    {...(unitProblem && { problem: unitProblem })}
+                    onCommit={(unit) => set({ unit }, 'unit')}
+                  />
+                )}
               </td>
               <td>
                 {q.type !== 'Boolean' && (
                   <CellField
-                    value={q.min || q.max ? `${q.min} .. ${q.max}`.trim() : ''} label={`Limits of ${q.name}`} mono placeholder="none" {...(limitProblem && { problem: limitProblem })}
+                    value={q.min || q.max ? `${q.min} .. ${q.max}`.trim() : ''}
+                    label={`Limits of ${q.name}`}
+                    mono
+                    placeholder="none"
+                    {...(limitProblem && { problem: limitProblem })}
                     onCommit={(text) => {
                       const [min, max, ...rest] = text.split('..').map((x) => x.trim());
-                      return rest.length > 0 || (text.trim() !== '' && max === undefined) ? { severity: 'error', code: 'limits', message: 'Limits read like 0 .. 10, 0 .. or .. 10' } : set({ min: min ?? '', max: max ?? '' }, 'limits');
+                      return rest.length > 0 || (text.trim() !== '' && max === undefined)
+                        ? { severity: 'error', code: 'limits', message: 'Limits read like 0 .. 10, 0 .. or .. 10' }
+                        : set({ min: min ?? '', max: max ?? '' }, 'limits');
                     }}
                   />
                 )}

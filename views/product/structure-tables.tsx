@@ -20,7 +20,15 @@ import { showValue } from '@/ui/value-now';
 import { allNames, freeName, readChangeList, tryEdit } from '@/ui/names';
 
 /** The parts inside a part type. */
-export function PartTable({ project, type, path }: { readonly project: Project; readonly type: PartType; readonly path: string | undefined }) {
+export function PartTable({
+  project,
+  type,
+  path,
+}: {
+  readonly project: Project;
+  readonly type: PartType;
+  readonly path: string | undefined;
+}) {
   const { edit } = useProject.getState();
   const go = usePlace((s) => s.go);
   const run = useRuns((s) => s.current);
@@ -56,17 +64,37 @@ export function PartTable({ project, type, path }: { readonly project: Project; 
             return (
               <LinkableRow key={p.id} address={`type/${type.id}/part/${p.id}`}>
                 <td>
-                  <CellField value={p.name} label={`Name of part ${p.name}`} mono onCommit={(next) => edit({ kind: 'rename', list, id: p.id, name: next }, `Rename ${p.name} to ${next}`)} />
+                  <CellField
+                    value={p.name}
+                    label={`Name of part ${p.name}`}
+                    mono
+                    onCommit={(next) =>
+                      edit({ kind: 'rename', list, id: p.id, name: next }, `Rename ${p.name} to ${next}`)
+                    }
+                  />
                 </td>
                 <td>
-                  <button type="button" className="btn btn-link p-0 type-tag" style={{ fontSize: 'inherit' }} onClick={() => go({ area: 'product', part: name, type: '' })}>
+                  <button
+                    type="button"
+                    className="btn btn-link p-0 type-tag"
+                    style={{ fontSize: 'inherit' }}
+                    onClick={() => go({ area: 'product', part: name, type: '' })}
+                  >
                     {inner?.name ?? 'missing'}
                   </button>
                 </td>
                 <td>
                   <CellField
-                    value={p.changes.map((c) => `${c.name} = ${c.value}`).join(', ')} label={`Changed values of ${p.name}`} mono placeholder="name = value, …"
-                    onCommit={(text) => edit({ kind: 'update', list, id: p.id, changes: { changes: readChangeList(text) } }, `Change values of ${p.name}`)}
+                    value={p.changes.map((c) => `${c.name} = ${c.value}`).join(', ')}
+                    label={`Changed values of ${p.name}`}
+                    mono
+                    placeholder="name = value, …"
+                    onCommit={(text) =>
+                      edit(
+                        { kind: 'update', list, id: p.id, changes: { changes: readChangeList(text) } },
+                        `Change values of ${p.name}`,
+                      )
+                    }
                   />
                 </td>
                 <td className="mono" style={{ fontSize: '0.88em' }}>
@@ -84,7 +112,16 @@ export function PartTable({ project, type, path }: { readonly project: Project; 
                     </DraggableName>
                   ))}
                 </td>
-                <DeleteCell what={`the part ${p.name}`} onDelete={() => deleteWithImpact(`type/${type.id}/part/${p.id}`, { kind: 'remove', list, id: p.id }, `Delete ${p.name}`)} />
+                <DeleteCell
+                  what={`the part ${p.name}`}
+                  onDelete={() =>
+                    deleteWithImpact(
+                      `type/${type.id}/part/${p.id}`,
+                      { kind: 'remove', list, id: p.id },
+                      `Delete ${p.name}`,
+                    )
+                  }
+                />
               </LinkableRow>
             );
           })}
@@ -100,14 +137,28 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
   const problems = useProject((s) => s.problems);
   const list = `types/${type.id}/links`;
   const ends = useMemo(() => {
-    const own = [...type.quantities.filter((q) => q.role === 'input' || q.role === 'output'), ...type.ports].map((x) => x.name);
+    const own = [...type.quantities.filter((q) => q.role === 'input' || q.role === 'output'), ...type.ports].map(
+      (x) => x.name,
+    );
     const inner = type.parts.flatMap((p) => {
       const t = project.types.find((x) => x.id === p.type);
-      return t ? [...t.quantities.filter((q) => q.role === 'input' || q.role === 'output'), ...t.ports].map((x) => `${p.name}.${x.name}`) : [];
+      return t
+        ? [...t.quantities.filter((q) => q.role === 'input' || q.role === 'output'), ...t.ports].map(
+            (x) => `${p.name}.${x.name}`,
+          )
+        : [];
     });
     return [...own, ...inner];
   }, [project, type]);
-  const add = (): void => tryEdit({ kind: 'insert', list, entry: { id: `l-${nanoid(8)}`, from: ends[0] ?? 'from', to: ends[1] ?? 'to', carries: '' } }, 'Add a link');
+  const add = (): void =>
+    tryEdit(
+      {
+        kind: 'insert',
+        list,
+        entry: { id: `l-${nanoid(8)}`, from: ends[0] ?? 'from', to: ends[1] ?? 'to', carries: '' },
+      },
+      'Add a link',
+    );
   return (
     <>
       <h3 className="section-title">
@@ -139,7 +190,11 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
             const misfit = itemConflict(project, type, l);
             const field = (key: 'from' | 'to', label: string) => (
               <CellField
-                value={l[key]} label={`${label} of the link from ${l.from}`} mono list={ends} {...(key === 'from' && problem && problem !== misfit && { problem })}
+                value={l[key]}
+                label={`${label} of the link from ${l.from}`}
+                mono
+                list={ends}
+                {...(key === 'from' && problem && problem !== misfit && { problem })}
                 onCommit={(text) => edit({ kind: 'update', list, id: l.id, changes: { [key]: text } }, 'Change a link')}
               />
             );
@@ -153,7 +208,10 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
                 <td>
                   <ItemField project={project} type={type} link={l} {...(misfit && { problem: misfit })} />
                 </td>
-                <DeleteCell what={`the link from ${l.from} to ${l.to}`} onDelete={() => tryEdit({ kind: 'remove', list, id: l.id }, 'Delete a link')} />
+                <DeleteCell
+                  what={`the link from ${l.from} to ${l.to}`}
+                  onDelete={() => tryEdit({ kind: 'remove', list, id: l.id }, 'Delete a link')}
+                />
               </LinkableRow>
             );
           })}
@@ -166,7 +224,23 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
 /** What links carry: the kinds of things that go through the product. */
 export function ItemTable({ project }: { readonly project: Project }) {
   const { edit } = useProject.getState();
-  const add = (): void => tryEdit({ kind: 'insert', list: 'items', entry: { id: `i-${nanoid(8)}`, name: freeName(project.items.map((i) => i.name), 'item'), unit: '', note: '' } }, 'Add an item');
+  const add = (): void =>
+    tryEdit(
+      {
+        kind: 'insert',
+        list: 'items',
+        entry: {
+          id: `i-${nanoid(8)}`,
+          name: freeName(
+            project.items.map((i) => i.name),
+            'item',
+          ),
+          unit: '',
+          note: '',
+        },
+      },
+      'Add an item',
+    );
   return (
     <>
       <h3 className="section-title">
@@ -187,7 +261,9 @@ export function ItemTable({ project }: { readonly project: Project }) {
           <thead>
             <tr>
               <th scope="col">Item</th>
-              <th scope="col" title="Unit of what can be measured; empty for things and messages">Unit</th>
+              <th scope="col" title="Unit of what can be measured; empty for things and messages">
+                Unit
+              </th>
               <th scope="col">Carried</th>
               <th scope="col">Note</th>
               <th scope="col" aria-label="Delete" />
@@ -196,15 +272,33 @@ export function ItemTable({ project }: { readonly project: Project }) {
           <tbody>
             {project.items.map((i) => {
               const links = linksWith(project, i);
-              const set = (changes: Partial<Item>) => edit({ kind: 'update', list: 'items', id: i.id, changes }, `Change the item ${i.name}`);
+              const set = (changes: Partial<Item>) =>
+                edit({ kind: 'update', list: 'items', id: i.id, changes }, `Change the item ${i.name}`);
               const ways = links.map(({ link: l }) => `${l.from} to ${l.to}`).join(', ');
               return (
                 <tr key={i.id}>
-                  <td><CellField value={i.name} label={`Name of the item ${i.name}`} onCommit={(name) => set({ name })} /></td>
-                  <td><CellField value={i.unit} label={`Unit of the item ${i.name}`} mono placeholder="none" onCommit={(unit) => set({ unit })} /></td>
-                  <td className="text-truncate quiet" title={ways}>{ways || 'by no link yet'}</td>
-                  <td><CellField value={i.note} label={`Note of the item ${i.name}`} onCommit={(note) => set({ note })} /></td>
-                  <DeleteCell what={`the item ${i.name}`} onDelete={() => tryEdit(removeItemEdit(project, i), `Delete the item ${i.name}`)} />
+                  <td>
+                    <CellField value={i.name} label={`Name of the item ${i.name}`} onCommit={(name) => set({ name })} />
+                  </td>
+                  <td>
+                    <CellField
+                      value={i.unit}
+                      label={`Unit of the item ${i.name}`}
+                      mono
+                      placeholder="none"
+                      onCommit={(unit) => set({ unit })}
+                    />
+                  </td>
+                  <td className="text-truncate quiet" title={ways}>
+                    {ways || 'by no link yet'}
+                  </td>
+                  <td>
+                    <CellField value={i.note} label={`Note of the item ${i.name}`} onCommit={(note) => set({ note })} />
+                  </td>
+                  <DeleteCell
+                    what={`the item ${i.name}`}
+                    onDelete={() => tryEdit(removeItemEdit(project, i), `Delete the item ${i.name}`)}
+                  />
                 </tr>
               );
             })}
@@ -219,7 +313,15 @@ export function ItemTable({ project }: { readonly project: Project }) {
 export function PortTable({ type }: { readonly type: PartType }) {
   const { edit } = useProject.getState();
   const list = `types/${type.id}/ports`;
-  const add = (): void => tryEdit({ kind: 'insert', list, entry: { id: `o-${nanoid(8)}`, name: freeName(allNames(type), 'events'), accepts: [], sends: [], note: '' } }, 'Add a message port');
+  const add = (): void =>
+    tryEdit(
+      {
+        kind: 'insert',
+        list,
+        entry: { id: `o-${nanoid(8)}`, name: freeName(allNames(type), 'events'), accepts: [], sends: [], note: '' },
+      },
+      'Add a message port',
+    );
   return (
     <>
       <h3 className="section-title">
@@ -240,8 +342,12 @@ export function PortTable({ type }: { readonly type: PartType }) {
           <thead>
             <tr>
               <th scope="col">Port</th>
-              <th scope="col" title="Messages it takes, parted by commas; * for any">Accepts</th>
-              <th scope="col" title="Messages it gives, parted by commas; * for any">Sends</th>
+              <th scope="col" title="Messages it takes, parted by commas; * for any">
+                Accepts
+              </th>
+              <th scope="col" title="Messages it gives, parted by commas; * for any">
+                Sends
+              </th>
               <th scope="col">Note</th>
               <th scope="col" aria-label="Delete" />
             </tr>
@@ -250,20 +356,52 @@ export function PortTable({ type }: { readonly type: PartType }) {
             {type.ports.map((p) => (
               <LinkableRow key={p.id} address={`type/${type.id}/port/${p.id}`}>
                 <td>
-                  <CellField value={p.name} label={`Name of port ${p.name}`} mono onCommit={(name) => edit({ kind: 'rename', list, id: p.id, name }, `Rename ${p.name}`)} />
+                  <CellField
+                    value={p.name}
+                    label={`Name of port ${p.name}`}
+                    mono
+                    onCommit={(name) => edit({ kind: 'rename', list, id: p.id, name }, `Rename ${p.name}`)}
+                  />
                 </td>
                 {(['accepts', 'sends'] as const).map((way) => (
                   <td key={way}>
                     <CellField
-                      value={p[way].join(', ')} label={`What ${p.name} ${way}`} mono placeholder="nothing"
-                      onCommit={(text) => edit({ kind: 'update', list, id: p.id, changes: { [way]: text.split(',').map((m) => m.trim()).filter(Boolean) } }, `Change what ${p.name} ${way}`)}
+                      value={p[way].join(', ')}
+                      label={`What ${p.name} ${way}`}
+                      mono
+                      placeholder="nothing"
+                      onCommit={(text) =>
+                        edit(
+                          {
+                            kind: 'update',
+                            list,
+                            id: p.id,
+                            changes: {
+                              [way]: text
+                                .split(',')
+                                .map((m) => m.trim())
+                                .filter(Boolean),
+                            },
+                          },
+                          `Change what ${p.name} ${way}`,
+                        )
+                      }
                     />
                   </td>
                 ))}
                 <td>
-                  <CellField value={p.note} label={`Note of ${p.name}`} onCommit={(note) => edit({ kind: 'update', list, id: p.id, changes: { note } }, `Change the note of ${p.name}`)} />
+                  <CellField
+                    value={p.note}
+                    label={`Note of ${p.name}`}
+                    onCommit={(note) =>
+                      edit({ kind: 'update', list, id: p.id, changes: { note } }, `Change the note of ${p.name}`)
+                    }
+                  />
                 </td>
-                <DeleteCell what={`the port ${p.name}`} onDelete={() => tryEdit({ kind: 'remove', list, id: p.id }, `Delete ${p.name}`)} />
+                <DeleteCell
+                  what={`the port ${p.name}`}
+                  onDelete={() => tryEdit({ kind: 'remove', list, id: p.id }, `Delete ${p.name}`)}
+                />
               </LinkableRow>
             ))}
           </tbody>

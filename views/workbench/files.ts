@@ -24,10 +24,30 @@ export function openProject(project: Project): void {
 
 /** Projects that ship with the application. */
 export const samples = [
-  { id: 'tube-capper', name: 'Tube capper', note: 'A whole machine: mechanics, electronics, software, operator, 15 requirements', load: () => import('@/samples/tube-capper.zelvar.json') },
-  { id: 'heated-block', name: 'Heated sample block', note: 'Two thermal masses under PI control: settling and overshoot', load: () => import('@/samples/heated-block.zelvar.json') },
-  { id: 'rinse-unit', name: 'Rinse unit', note: 'Two tanks, a pump and a quick valve; relations solved in any direction', load: () => import('@/samples/rinse-unit.zelvar.json') },
-  { id: 'balance-arm', name: 'Balance arm', note: 'An arm of n tapered segments: mass, inertia and motion change with n', load: () => import('@/samples/balance-arm.zelvar.json') },
+  {
+    id: 'tube-capper',
+    name: 'Tube capper',
+    note: 'A whole machine: mechanics, electronics, software, operator, 15 requirements',
+    load: () => import('@/samples/tube-capper.zelvar.json'),
+  },
+  {
+    id: 'heated-block',
+    name: 'Heated sample block',
+    note: 'Two thermal masses under PI control: settling and overshoot',
+    load: () => import('@/samples/heated-block.zelvar.json'),
+  },
+  {
+    id: 'rinse-unit',
+    name: 'Rinse unit',
+    note: 'Two tanks, a pump and a quick valve; relations solved in any direction',
+    load: () => import('@/samples/rinse-unit.zelvar.json'),
+  },
+  {
+    id: 'balance-arm',
+    name: 'Balance arm',
+    note: 'An arm of n tapered segments: mass, inertia and motion change with n',
+    load: () => import('@/samples/balance-arm.zelvar.json'),
+  },
 ] as const;
 
 export async function openSample(id: string): Promise<void> {
@@ -50,7 +70,10 @@ export const closeProject = (): void => {
 };
 
 const explain = (name: string, problems: readonly Problem[]): string =>
-  `${name} was not opened. ${problems.slice(0, 3).map((p) => p.message).join('. ')}${problems.length > 3 ? ` (and ${problems.length - 3} more)` : ''}`;
+  `${name} was not opened. ${problems
+    .slice(0, 3)
+    .map((p) => p.message)
+    .join('. ')}${problems.length > 3 ? ` (and ${problems.length - 3} more)` : ''}`;
 
 /** Reads a project file or a recording, whichever it is. */
 export async function importFile(file: File): Promise<void> {
@@ -62,9 +85,14 @@ export async function importFile(file: File): Promise<void> {
   if (!value) return say(explain(file.name, problems));
   const kept = await loadProject(value.id).catch(() => undefined);
   // a project with the same id stays untouched: the imported one becomes a copy beside it
-  const project = kept && JSON.stringify(kept) !== JSON.stringify(value) ? { ...value, id: `${value.id}-${Date.now().toString(36)}`, name: `${value.name} (imported)` } : value;
+  const project =
+    kept && JSON.stringify(kept) !== JSON.stringify(value)
+      ? { ...value, id: `${value.id}-${Date.now().toString(36)}`, name: `${value.name} (imported)` }
+      : value;
   openProject(project);
-  await saveProject(project).catch(() => say('The browser has no room to keep this project: export it before you close the page'));
+  await saveProject(project).catch(() =>
+    say('The browser has no room to keep this project: export it before you close the page'),
+  );
   usePlace.getState().go({ area: 'product', part: '', type: '' });
   if (problems.length > 0) say(`${file.name} was opened. ${problems.map((p) => p.message).join('. ')}`, 'note');
 }
@@ -74,23 +102,48 @@ async function importModels(file: File): Promise<void> {
   const { say, go } = usePlace.getState();
   const text = await file.text();
   const read = importModelica(text, file.name, () => nanoid(8));
-  if (read.types.length === 0 && !read.library) return say(`${file.name} was not imported. ${read.problems[0] ? `${placeIn(text, read.problems[0])}: ${read.problems[0].message}` : 'There is no class in it'}`);
+  if (read.types.length === 0 && !read.library)
+    return say(
+      `${file.name} was not imported. ${read.problems[0] ? `${placeIn(text, read.problems[0])}: ${read.problems[0].message}` : 'There is no class in it'}`,
+    );
   const { project, edit } = useProject.getState();
   if (!project) {
-    const made: Project = { ...emptyProject(`p-${nanoid(10)}`, file.name.replace(/\.mo$/i, '')), root: read.root, types: read.types, libraries: read.library ? [read.library] : [], setups: read.setups.length > 0 ? read.setups : [newSetup(`u-${nanoid(8)}`, 'Run')] };
+    const made: Project = {
+      ...emptyProject(`p-${nanoid(10)}`, file.name.replace(/\.mo$/i, '')),
+      root: read.root,
+      types: read.types,
+      libraries: read.library ? [read.library] : [],
+      setups: read.setups.length > 0 ? read.setups : [newSetup(`u-${nanoid(8)}`, 'Run')],
+    };
     openProject(made);
     await saveProject(made).catch(() => undefined);
   } else {
-    const refused = edit({
-      kind: 'batch', label: `Import ${file.name}`,
-      edits: [...(read.library ? [{ kind: 'insert' as const, list: 'libraries', entry: read.library }] : []), { kind: 'insert-all', list: 'types', entries: read.types }, { kind: 'insert-all', list: 'setups', entries: read.setups }],
-    }, `Import ${file.name}`);
+    const refused = edit(
+      {
+        kind: 'batch',
+        label: `Import ${file.name}`,
+        edits: [
+          ...(read.library ? [{ kind: 'insert' as const, list: 'libraries', entry: read.library }] : []),
+          { kind: 'insert-all', list: 'types', entries: read.types },
+          { kind: 'insert-all', list: 'setups', entries: read.setups },
+        ],
+      },
+      `Import ${file.name}`,
+    );
     if (refused) return say(`${file.name} was not imported: ${refused.message}`);
   }
   go({ area: 'physics', part: '', type: read.root });
   const errors = read.problems.filter((p) => p.severity === 'error');
   const what = `${file.name}: ${read.types.length} part type${read.types.length === 1 ? '' : 's'}${read.library ? ', and a text of shared classes' : ''}`;
-  say(errors.length > 0 ? `${what}. Not understood: ${errors.slice(0, 3).map((p) => `${placeIn(text, p)}: ${p.message}`).join('. ')}${errors.length > 3 ? ` (and ${errors.length - 3} more)` : ''}` : what, errors.length > 0 ? 'problem' : 'note');
+  say(
+    errors.length > 0
+      ? `${what}. Not understood: ${errors
+          .slice(0, 3)
+          .map((p) => `${placeIn(text, p)}: ${p.message}`)
+          .join('. ')}${errors.length > 3 ? ` (and ${errors.length - 3} more)` : ''}`
+      : what,
+    errors.length > 0 ? 'problem' : 'note',
+  );
 }
 
 const placeIn = (text: string, p: Problem): string => {
@@ -103,7 +156,13 @@ export function exportModels(): void {
   if (!project) return;
   const { text, remarks } = exportModelica(project);
   download(`${fileName(project.name)}.mo`, 'text/plain', text);
-  if (remarks.length > 0) usePlace.getState().say(`The file holds the physics. Not in it: ${remarks.slice(0, 4).join('; ')}${remarks.length > 4 ? ` and ${remarks.length - 4} more` : ''}`, 'note');
+  if (remarks.length > 0)
+    usePlace
+      .getState()
+      .say(
+        `The file holds the physics. Not in it: ${remarks.slice(0, 4).join('; ')}${remarks.length > 4 ? ` and ${remarks.length - 4} more` : ''}`,
+        'note',
+      );
 }
 
 async function importRecording(file: File): Promise<void> {
@@ -114,8 +173,29 @@ async function importRecording(file: File): Promise<void> {
   const data = fromRecording(value);
   const end = data.rows > 0 ? data.time[data.rows - 1] : 0;
   const view = {
-    model: { run: -Date.now(), parameters: {}, parts: [], partTypes: [], charts: [], units: Object.fromEntries([...data.columns.values()].map((c) => [c.name, c.unit])), settable: [], shapes: [] },
-    setup: file.name, changes: '', stop: end, data, status: 'finished' as const, time: end, findings: [], problem: undefined, counts: undefined, seconds: 0, stoppedAt: undefined, actions: [], sequences: [],
+    model: {
+      run: -Date.now(),
+      parameters: {},
+      parts: [],
+      partTypes: [],
+      charts: [],
+      units: Object.fromEntries([...data.columns.values()].map((c) => [c.name, c.unit])),
+      settable: [],
+      shapes: [],
+    },
+    setup: file.name,
+    changes: '',
+    stop: end,
+    data,
+    status: 'finished' as const,
+    time: end,
+    findings: [],
+    problem: undefined,
+    counts: undefined,
+    seconds: 0,
+    stoppedAt: undefined,
+    actions: [],
+    sequences: [],
   };
   const { current, restore } = useRuns.getState();
   if (current) restore(current, view);
@@ -123,7 +203,15 @@ async function importRecording(file: File): Promise<void> {
   const { project } = useProject.getState();
   if (project) keepRuns(project.id);
   const note = `${file.name}: ${value.rows} rows${current ? ', shown as the earlier run' : ''}`;
-  say(problems.length > 0 ? `${note}. ${problems.slice(0, 3).map((p) => p.message).join('. ')}` : note, problems.length > 0 ? 'problem' : 'note');
+  say(
+    problems.length > 0
+      ? `${note}. ${problems
+          .slice(0, 3)
+          .map((p) => p.message)
+          .join('. ')}`
+      : note,
+    problems.length > 0 ? 'problem' : 'note',
+  );
 }
 
 /** A recording without a project gets one of its own, with its first columns in the ribbon. */
@@ -132,7 +220,9 @@ async function openForRecording(name: string, recording: Recording): Promise<voi
   const curves = recording.columns.filter((c) => c.kind === 'real').slice(0, 4);
   const lanes = recording.columns.filter((c) => c.kind !== 'real').slice(0, 3);
   const project: Project = {
-    ...emptyProject(`p-${nanoid(10)}`, name), root: root.id, types: [root],
+    ...emptyProject(`p-${nanoid(10)}`, name),
+    root: root.id,
+    types: [root],
     tracks: [...curves, ...lanes].map((c, k) => ({ id: `k-${k + 1}`, items: [c.name], height: 90 })),
   };
   openProject(project);
@@ -148,9 +238,17 @@ export function exportProject(): void {
 export function exportRecording(): void {
   const { project } = useProject.getState();
   const { current } = useRuns.getState();
-  if (!current || current.data.rows === 0) return usePlace.getState().say('There is no recording yet: run a setup first', 'note');
+  if (!current || current.data.rows === 0)
+    return usePlace.getState().say('There is no recording yet: run a setup first', 'note');
   // what is only there to be seen is not what was measured
   const recording = toRecording(current.data);
   const shapes = current.model.shapes ?? [];
-  download(`${fileName(project?.name ?? 'run')}-${fileName(current.setup)}.csv`, 'text/csv', writeRecordingCsv({ ...recording, columns: recording.columns.filter((c) => !shapes.some((s) => c.name.startsWith(`${s.part}.`))) }));
+  download(
+    `${fileName(project?.name ?? 'run')}-${fileName(current.setup)}.csv`,
+    'text/csv',
+    writeRecordingCsv({
+      ...recording,
+      columns: recording.columns.filter((c) => !shapes.some((s) => c.name.startsWith(`${s.part}.`))),
+    }),
+  );
 }

@@ -42,12 +42,37 @@ export function Outline() {
   return (
     <>
       <div className="pane-head">
-        <input className="form-control form-control-sm" placeholder="Search parts" aria-label="Search the outline" value={search} onChange={(e) => setSearch(e.target.value)} />
+        <input
+          className="form-control form-control-sm"
+          placeholder="Search parts"
+          aria-label="Search the outline"
+          value={search}
+          onChange={(e) => setSearch(e.target.value)}
+        />
       </div>
-      <div ref={box} style={{ flex: 1, minHeight: 0, '--outline-width': `${size.width}px` } as CSSProperties} role="navigation" aria-label="Outline">
+      <div
+        ref={box}
+        style={{ flex: 1, minHeight: 0, '--outline-width': `${size.width}px` } as CSSProperties}
+        role="navigation"
+        aria-label="Outline"
+      >
         <Tree<Item>
-          ref={(t) => void (api.current = t ?? undefined)} data={items} {...(area === 'bench' && { initialOpenState: { 'part:': true } })} width={size.width} height={size.height} rowHeight={27} indent={14} openByDefault={area !== 'bench'} key={area === 'bench' ? 'bench' : 'parts'}
-          disableDrag disableDrop disableEdit searchTerm={search} searchMatch={(node, term) => `${node.data.name} ${node.data.typeName}`.toLowerCase().includes(term.toLowerCase())}
+          ref={(t) => void (api.current = t ?? undefined)}
+          data={items}
+          {...(area === 'bench' && { initialOpenState: { 'part:': true } })}
+          width={size.width}
+          height={size.height}
+          rowHeight={27}
+          indent={14}
+          openByDefault={area !== 'bench'}
+          key={area === 'bench' ? 'bench' : 'parts'}
+          disableDrag
+          disableDrop
+          disableEdit
+          searchTerm={search}
+          searchMatch={(node, term) =>
+            `${node.data.name} ${node.data.typeName}`.toLowerCase().includes(term.toLowerCase())
+          }
           onActivate={(node) => node.data.drag === undefined && usePlace.getState().go(node.data.to)}
         >
           {OutlineRow}
@@ -59,13 +84,44 @@ export function Outline() {
 
 function outlineItems(project: Project, tree: PartNode | undefined, area: Area): Item[] {
   const build = (node: PartNode): Item => {
-    const own = area !== 'behaviour' ? [] : [
-      ...node.type.charts.flatMap((c, k) => (node.type.charts.length > 1 && k > 0 ? [{ id: `chart:${node.path}:${c.id}`, name: c.name, typeName: 'state chart', to: { part: node.path, type: '', item: '', sheet: `chart/${c.id}` }, children: chartItems(node, c) }] : chartItems(node, c))),
-      ...node.type.procedures.map((p): Item => ({ id: `procedure:${node.path}:${p.id}`, name: p.name, typeName: 'procedure', to: { part: node.path, type: '', item: '', sheet: `procedure/${p.id}` } })),
-      ...node.type.sequences.map((s): Item => ({ id: `sequence:${node.path}:${s.id}`, name: s.name, typeName: 'sequence', to: { part: node.path, type: '', item: '', sheet: `sequence/${s.id}` } })),
-    ];
+    const own =
+      area !== 'behaviour'
+        ? []
+        : [
+            ...node.type.charts.flatMap((c, k) =>
+              node.type.charts.length > 1 && k > 0
+                ? [
+                    {
+                      id: `chart:${node.path}:${c.id}`,
+                      name: c.name,
+                      typeName: 'state chart',
+                      to: { part: node.path, type: '', item: '', sheet: `chart/${c.id}` },
+                      children: chartItems(node, c),
+                    },
+                  ]
+                : chartItems(node, c),
+            ),
+            ...node.type.procedures.map((p): Item => ({
+              id: `procedure:${node.path}:${p.id}`,
+              name: p.name,
+              typeName: 'procedure',
+              to: { part: node.path, type: '', item: '', sheet: `procedure/${p.id}` },
+            })),
+            ...node.type.sequences.map((s): Item => ({
+              id: `sequence:${node.path}:${s.id}`,
+              name: s.name,
+              typeName: 'sequence',
+              to: { part: node.path, type: '', item: '', sheet: `sequence/${s.id}` },
+            })),
+          ];
     const children = [...own, ...(area === 'bench' ? usableOn(node) : []), ...node.children.map(build)];
-    return { id: `part:${node.path}`, name: node.name, typeName: node.path ? node.type.name : '', to: { part: node.path, type: '', ...(area === 'behaviour' && { sheet: '' }) }, ...(children.length && { children }) };
+    return {
+      id: `part:${node.path}`,
+      name: node.name,
+      typeName: node.path ? node.type.name : '',
+      to: { part: node.path, type: '', ...(area === 'behaviour' && { sheet: '' }) },
+      ...(children.length && { children }),
+    };
   };
   const used = new Set<string>();
   const note = (node: PartNode): void => {
@@ -73,17 +129,43 @@ function outlineItems(project: Project, tree: PartNode | undefined, area: Area):
     node.children.forEach(note);
   };
   if (tree) note(tree);
-  const unused = project.types.filter((t) => !used.has(t.id)).map((t: PartType): Item => ({ id: `type:${t.id}`, name: t.name, typeName: 'not used yet', to: { part: '', type: t.id } }));
+  const unused = project.types
+    .filter((t) => !used.has(t.id))
+    .map((t: PartType): Item => ({
+      id: `type:${t.id}`,
+      name: t.name,
+      typeName: 'not used yet',
+      to: { part: '', type: t.id },
+    }));
   return [...(tree ? [build(tree)] : []), ...unused];
 }
 
 /** What a panel can be built from: quantities, messages and states, by their full names. */
 function usableOn(node: PartNode): Item[] {
-  const leaf = (name: string, what: string): Item => ({ id: `use:${fullName(node.path, name)}`, name: name.split('.').at(-1)!, typeName: what, to: {}, drag: fullName(node.path, name) });
-  const messages = new Set([...node.type.ports.flatMap((p) => p.accepts.filter((m) => m !== anyMessage)), ...node.type.charts.flatMap((c) => c.transitions.flatMap((t) => t.triggers.filter((g) => g.kind === 'message').map((g) => g.on.replace(/\(.*$/, '').trim())))]);
+  const leaf = (name: string, what: string): Item => ({
+    id: `use:${fullName(node.path, name)}`,
+    name: name.split('.').at(-1)!,
+    typeName: what,
+    to: {},
+    drag: fullName(node.path, name),
+  });
+  const messages = new Set([
+    ...node.type.ports.flatMap((p) => p.accepts.filter((m) => m !== anyMessage)),
+    ...node.type.charts.flatMap((c) =>
+      c.transitions.flatMap((t) =>
+        t.triggers.filter((g) => g.kind === 'message').map((g) => g.on.replace(/\(.*$/, '').trim()),
+      ),
+    ),
+  ]);
   return [
-    ...node.type.quantities.filter((q) => q.role !== 'constant').map((q) => leaf(q.name, q.role)), ...[...messages].filter(Boolean).map((m) => leaf(m, 'message')),
-    ...node.type.charts.map((c): Item => ({ ...leaf(c.name, 'states'), children: c.states.filter((s) => s.kind === 'state' || s.kind === 'parallel').map((s) => leaf(`${c.name}.${s.name}`, 'state')) })),
+    ...node.type.quantities.filter((q) => q.role !== 'constant').map((q) => leaf(q.name, q.role)),
+    ...[...messages].filter(Boolean).map((m) => leaf(m, 'message')),
+    ...node.type.charts.map((c): Item => ({
+      ...leaf(c.name, 'states'),
+      children: c.states
+        .filter((s) => s.kind === 'state' || s.kind === 'parallel')
+        .map((s) => leaf(`${c.name}.${s.name}`, 'state')),
+    })),
   ];
 }
 
@@ -94,7 +176,14 @@ function chartItems(node: PartNode, chart: Chart): Item[] {
     (byParent.get(parent?.id ?? null) ?? []).map((s) => {
       const here = path ? `${path}.${s.name}` : s.name;
       const children = inside(s, here);
-      return { id: `state:${node.path}:${s.id}`, name: s.name, typeName: '', to: { part: node.path, type: '', item: `state/${s.id}`, sheet: `chart/${chart.id}` }, chart: { name, path: here }, ...(children.length && { children }) };
+      return {
+        id: `state:${node.path}:${s.id}`,
+        name: s.name,
+        typeName: '',
+        to: { part: node.path, type: '', item: `state/${s.id}`, sheet: `chart/${chart.id}` },
+        chart: { name, path: here },
+        ...(children.length && { children }),
+      };
     });
   return inside(null, '');
 }
@@ -107,16 +196,39 @@ function OutlineRow({ node, style }: NodeRendererProps<Item>) {
   const lit = useRuns((s) => {
     if (!chart || !s.current) return false;
     const state = stateAtTime(s.current.data, chart.name, s.cursor);
-    return state !== undefined && (state === chart.path || state.startsWith(`${chart.path}.`) || state.split(' + ').some((x) => x === chart.path || x.startsWith(`${chart.path}.`)));
+    return (
+      state !== undefined &&
+      (state === chart.path ||
+        state.startsWith(`${chart.path}.`) ||
+        state.split(' + ').some((x) => x === chart.path || x.startsWith(`${chart.path}.`)))
+    );
   });
-  const isHere = chart ? item === to.item && here.path === to.part : to.type ? here.type?.id === to.type && !here.path : here.path === to.part && (to.sheet ? to.sheet === sheet : !item.startsWith('state/') && !/^(procedure|sequence)\//.test(sheet));
+  const isHere = chart
+    ? item === to.item && here.path === to.part
+    : to.type
+      ? here.type?.id === to.type && !here.path
+      : here.path === to.part &&
+        (to.sheet ? to.sheet === sheet : !item.startsWith('state/') && !/^(procedure|sequence)\//.test(sheet));
   return (
     <div style={style} className={`outline-row${isHere ? ' here' : ''}`}>
-      <span style={{ width: 14, flex: 'none' }} onClick={(e) => { e.stopPropagation(); node.toggle(); }}>
-        {node.isInternal && (node.isOpen ? <ChevronDown size={13} aria-hidden /> : <ChevronRight size={13} aria-hidden />)}
+      <span
+        style={{ width: 14, flex: 'none' }}
+        onClick={(e) => {
+          e.stopPropagation();
+          node.toggle();
+        }}
+      >
+        {node.isInternal &&
+          (node.isOpen ? <ChevronDown size={13} aria-hidden /> : <ChevronRight size={13} aria-hidden />)}
       </span>
       {lit && <span className="lit-dot" title="active at the cursor" />}
-      {node.data.drag === undefined ? <span>{name}</span> : <DraggableName name={node.data.drag} from="outline">{name}</DraggableName>}
+      {node.data.drag === undefined ? (
+        <span>{name}</span>
+      ) : (
+        <DraggableName name={node.data.drag} from="outline">
+          {name}
+        </DraggableName>
+      )}
       {typeName && <span className="type-name type-tag">{typeName}</span>}
     </div>
   );

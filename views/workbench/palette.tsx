@@ -23,7 +23,10 @@ export function Palette() {
   const tree = useTree();
   const theme = usePlace((s) => s.theme);
   const [search, setSearch] = useState('');
-  const things = useMemo(() => (open && project ? [...elementThings(project), ...partThings(tree)] : []), [open, project, tree]);
+  const things = useMemo(
+    () => (open && project ? [...elementThings(project), ...partThings(tree)] : []),
+    [open, project, tree],
+  );
   const linking = useMemo(() => (open && project ? linkChoices(project) : undefined), [open, project]);
   useEffect(() => {
     if (!open) setSearch('');
@@ -49,9 +52,20 @@ export function Palette() {
   const hits = found(things);
   return (
     <>
-      <Modal show={open} onHide={() => setOpen(false)} className="palette" animation={false} aria-label="Search and commands">
+      <Modal
+        show={open}
+        onHide={() => setOpen(false)}
+        className="palette"
+        animation={false}
+        aria-label="Search and commands"
+      >
         <Command label="Search and commands" shouldFilter={false}>
-          <Command.Input placeholder="Go to a part, quantity, state or requirement, or type a command" autoFocus value={search} onValueChange={setSearch} />
+          <Command.Input
+            placeholder="Go to a part, quantity, state or requirement, or type a command"
+            autoFocus
+            value={search}
+            onValueChange={setSearch}
+          />
           <Command.List>
             <Command.Empty>Nothing has that name.</Command.Empty>
             {shown.length > 0 && (
@@ -66,7 +80,11 @@ export function Palette() {
             {linking && choices.length > 0 && (
               <Command.Group heading={linking.title}>
                 {choices.map((o) => (
-                  <Command.Item key={o.address} value={`link ${o.address}`} onSelect={run(() => linkPair(linking.address, o.address))}>
+                  <Command.Item
+                    key={o.address}
+                    value={`link ${o.address}`}
+                    onSelect={run(() => linkPair(linking.address, o.address))}
+                  >
                     Link to {o.label} <span className="quiet text-truncate">{o.detail}</span>
                   </Command.Item>
                 ))}
@@ -76,7 +94,8 @@ export function Palette() {
               <Command.Group heading="Go to">
                 {hits.map((o) => (
                   <Command.Item key={o.address} value={`go ${o.address}`} onSelect={run(() => o.go())}>
-                    <strong className="text-nowrap">{o.label}</strong> <span className="quiet text-truncate">{o.detail}</span>
+                    <strong className="text-nowrap">{o.label}</strong>{' '}
+                    <span className="quiet text-truncate">{o.detail}</span>
                   </Command.Item>
                 ))}
               </Command.Group>
@@ -126,20 +145,38 @@ const mostHits = 30;
 const elementThings = (project: Project): Thing[] =>
   elementIndex(project).all.map((e) => {
     const detail = e.kind === 'requirement' ? e.content.split('|')[0] : e.kind;
-    return { address: e.address, label: e.label, detail, hay: `${e.label} ${detail} ${e.kind}`.toLowerCase(), go: () => goTo(e.address) };
+    return {
+      address: e.address,
+      label: e.label,
+      detail,
+      hay: `${e.label} ${detail} ${e.kind}`.toLowerCase(),
+      go: () => goTo(e.address),
+    };
   });
 
 /** Parts as they stand in the product, by their full names. */
 const partThings = (tree: PartNode | undefined): Thing[] =>
-  allParts(tree).map((p) => ({ address: `part ${p.path}`, label: p.path || p.name, detail: p.type.name, hay: `part ${p.path || p.name} ${p.type.name}`.toLowerCase(), go: () => usePlace.getState().go({ area: 'product', part: p.path, type: '' }) }));
+  allParts(tree).map((p) => ({
+    address: `part ${p.path}`,
+    label: p.path || p.name,
+    detail: p.type.name,
+    hay: `part ${p.path || p.name} ${p.type.name}`.toLowerCase(),
+    go: () => usePlace.getState().go({ area: 'product', part: p.path, type: '' }),
+  }));
 
 /** What the selected thing can be linked to. */
-function linkChoices(project: Project): { readonly title: string; readonly address: string; readonly options: readonly Thing[] } | undefined {
+function linkChoices(
+  project: Project,
+): { readonly title: string; readonly address: string; readonly options: readonly Thing[] } | undefined {
   const address = selectedAddress(project);
   const element = address === undefined ? undefined : elementIndex(project).byAddress.get(address);
   if (!element) return undefined;
   const isRequirement = element.kind === 'requirement';
-  return { title: `Link ${element.label} to`, address: element.address, options: elementThings(project).filter((t) => t.address.startsWith('requirement/') !== isRequirement) };
+  return {
+    title: `Link ${element.label} to`,
+    address: element.address,
+    options: elementThings(project).filter((t) => t.address.startsWith('requirement/') !== isRequirement),
+  };
 }
 
 interface PaletteCommand {
@@ -153,19 +190,49 @@ function commandList(project: Project, theme: string): PaletteCommand[] {
   const { undo, redo } = useProject.getState();
   const needs = (sheet: string) => () => go({ area: 'needs', sheet });
   return [
-    ...areas.map((a) => ({ text: `Go to ${areaLook[a].title}`, keys: `g ${areaLook[a].key}`, run: () => go({ area: a }) })),
-    { text: 'Run the setup', keys: 'space', run: () => void startRun() }, { text: 'Pause the run', run: pauseRun }, { text: 'Step to the next event', keys: '.', run: () => void stepRun() }, { text: 'End the run', run: cancelRun },
+    ...areas.map((a) => ({
+      text: `Go to ${areaLook[a].title}`,
+      keys: `g ${areaLook[a].key}`,
+      run: () => go({ area: a }),
+    })),
+    { text: 'Run the setup', keys: 'space', run: () => void startRun() },
+    { text: 'Pause the run', run: pauseRun },
+    { text: 'Step to the next event', keys: '.', run: () => void stepRun() },
+    { text: 'End the run', run: cancelRun },
     ...project.setups.map((s) => ({ text: `Choose setup ${s.name}`, run: () => useRuns.getState().chooseSetup(s.id) })),
-    { text: 'Import requirements', run: needs('import') }, { text: 'Open the glossary', run: needs('glossary') }, { text: 'Open the trace matrix', run: needs('matrix') }, { text: 'Show gaps and links to look at again', run: needs('gaps') }, { text: 'Open the report', run: needs('report') },
+    { text: 'Import requirements', run: needs('import') },
+    { text: 'Open the glossary', run: needs('glossary') },
+    { text: 'Open the trace matrix', run: needs('matrix') },
+    { text: 'Show gaps and links to look at again', run: needs('gaps') },
+    { text: 'Open the report', run: needs('report') },
     { text: 'Show trace links', keys: 'l', run: () => toggle('links') },
     { text: 'Show the impact of what is selected', keys: 'i', run: showImpact },
-    { text: 'Undo', keys: 'Ctrl+Z', run: undo }, { text: 'Redo', keys: 'Ctrl+Shift+Z', run: redo }, { text: 'Export the project', run: exportProject }, { text: 'Export the recording as CSV', run: exportRecording }, { text: 'Export the physics as Modelica text', run: exportModels },
-    { text: 'Switch between light and dark', run: () => setTheme(theme === 'dark' ? 'light' : 'dark') }, { text: 'Show the keys', keys: '?', run: () => usePalette.getState().setHelp(true) }, { text: 'Close the project', run: closeProject },
+    { text: 'Undo', keys: 'Ctrl+Z', run: undo },
+    { text: 'Redo', keys: 'Ctrl+Shift+Z', run: redo },
+    { text: 'Export the project', run: exportProject },
+    { text: 'Export the recording as CSV', run: exportRecording },
+    { text: 'Export the physics as Modelica text', run: exportModels },
+    { text: 'Switch between light and dark', run: () => setTheme(theme === 'dark' ? 'light' : 'dark') },
+    { text: 'Show the keys', keys: '?', run: () => usePalette.getState().setHelp(true) },
+    { text: 'Close the project', run: closeProject },
   ];
 }
 
 const keyTable: readonly (readonly [string, string])[] = [
-  ['Ctrl+K', 'search and commands'], ['g n', 'Needs'], ['g p', 'Product'], ['g b', 'Behaviour'], ['g y', 'Physics'], ['g e', 'Bench'],
-  ['Space', 'run, pause, go on'], ['.', 'step to the next event'], ['Ctrl+Z', 'undo'], ['Ctrl+Shift+Z', 'redo'], ['← →', 'move the cursor (in the ribbon)'],
-  ['l', 'show trace links'], ['i', 'impact of what is selected'], ['Delete', 'delete what is selected on a sheet'], ['Escape', 'take typing back, close'], ['?', 'this list'],
+  ['Ctrl+K', 'search and commands'],
+  ['g n', 'Needs'],
+  ['g p', 'Product'],
+  ['g b', 'Behaviour'],
+  ['g y', 'Physics'],
+  ['g e', 'Bench'],
+  ['Space', 'run, pause, go on'],
+  ['.', 'step to the next event'],
+  ['Ctrl+Z', 'undo'],
+  ['Ctrl+Shift+Z', 'redo'],
+  ['← →', 'move the cursor (in the ribbon)'],
+  ['l', 'show trace links'],
+  ['i', 'impact of what is selected'],
+  ['Delete', 'delete what is selected on a sheet'],
+  ['Escape', 'take typing back, close'],
+  ['?', 'this list'],
 ];

@@ -13,13 +13,18 @@ export function ProblemList() {
   const run = useRuns((s) => s.current);
   const go = usePlace((s) => s.go);
   const all: readonly Problem[] = run?.problem ? [run.problem, ...problems] : problems;
-  if (!project || all.length === 0) return <div className="p-3 quiet">Nothing is wrong with this project as far as Zelvar can see.</div>;
+  if (!project || all.length === 0)
+    return <div className="p-3 quiet">Nothing is wrong with this project as far as Zelvar can see.</div>;
   return (
     <div>
       {all.slice(0, mostShown).map((p, k) => (
         <button key={k} type="button" className="problem-item" onClick={() => go(locate(project, p.place))}>
           <span style={{ color: p.severity === 'error' ? 'var(--bad)' : 'var(--now-ink)', flex: 'none' }}>
-            {p.severity === 'error' ? <OctagonX size={13} aria-label="error" /> : <TriangleAlert size={13} aria-label="warning" />}
+            {p.severity === 'error' ? (
+              <OctagonX size={13} aria-label="error" />
+            ) : (
+              <TriangleAlert size={13} aria-label="warning" />
+            )}
           </span>
           <span>
             {p.message}
@@ -41,6 +46,7 @@ function placeWords(project: Project, place: string | undefined): string {
   if (kind === 'requirement') return `requirement ${project.requirements.find((r) => r.id === id)?.key ?? ''}`;
   if (kind === 'glossary') return 'glossary';
   if (kind === 'setup') return `setup ${project.setups.find((s) => s.id === id)?.name ?? ''}`;
-  if (kind === 'type') return `${project.types.find((t) => t.id === id)?.name ?? ''}, ${list === 'chart' ? 'state chart' : (list ?? '')}`;
+  if (kind === 'type')
+    return `${project.types.find((t) => t.id === id)?.name ?? ''}, ${list === 'chart' ? 'state chart' : (list ?? '')}`;
   return '';
 }

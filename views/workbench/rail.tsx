@@ -18,7 +18,13 @@ export function Rail() {
       {areas.map((area) => {
         const { title, key, Icon } = areaLook[area];
         return (
-          <button key={area} type="button" aria-current={here === area ? 'page' : undefined} onClick={() => go({ area })} title={`${title} (g ${key})`}>
+          <button
+            key={area}
+            type="button"
+            aria-current={here === area ? 'page' : undefined}
+            onClick={() => go({ area })}
+            title={`${title} (g ${key})`}
+          >
             <Icon size={19} strokeWidth={1.6} aria-hidden />
             {title}
           </button>

@@ -20,7 +20,10 @@ export function Shell() {
   const [ready, setReady] = useState(false);
   useEffect(() => startEngine(), []);
   useEffect(() => {
-    usePlace.setState({ theme: document.documentElement.getAttribute('data-bs-theme') === 'dark' ? 'dark' : 'light', ...fromHash(window.location.hash) });
+    usePlace.setState({
+      theme: document.documentElement.getAttribute('data-bs-theme') === 'dark' ? 'dark' : 'light',
+      ...fromHash(window.location.hash),
+    });
     const follow = (): void => {
       const to = fromHash(window.location.hash);
       if (to) usePlace.setState(to);
@@ -37,7 +40,9 @@ export function Shell() {
         if (kept) openProject(kept);
         else if (wanted) await openSample(wanted);
       } catch {
-        usePlace.getState().say('The browser does not let Zelvar keep data here: export your project before you close the page');
+        usePlace
+          .getState()
+          .say('The browser does not let Zelvar keep data here: export your project before you close the page');
         if (wanted) await openSample(wanted);
       }
       setReady(true);
@@ -51,14 +56,16 @@ export function Shell() {
     else window.localStorage.removeItem(lastKey);
     if (!id) return;
     readHistory(id);
-    loadRuns(id).then((kept) => {
-      if (kept.length === 0 || useRuns.getState().current || useProject.getState().project?.id !== id) return;
-      const view = (slot: number): RunView | undefined => {
-        const run = kept.find((r) => r.slot === slot);
-        return run && viewOf(run);
-      };
-      useRuns.getState().restore(view(0), view(1));
-    }).catch(() => undefined);
+    loadRuns(id)
+      .then((kept) => {
+        if (kept.length === 0 || useRuns.getState().current || useProject.getState().project?.id !== id) return;
+        const view = (slot: number): RunView | undefined => {
+          const run = kept.find((r) => r.slot === slot);
+          return run && viewOf(run);
+        };
+        useRuns.getState().restore(view(0), view(1));
+      })
+      .catch(() => undefined);
   }, [id, ready]);
   if (!ready) return null;
   return (
@@ -73,7 +80,22 @@ function viewOf(run: StoredRun): RunView {
   const data = fromRecording(run.recording);
   const end = data.rows > 0 ? data.time[data.rows - 1] : 0;
   // numbers of kept runs must not meet those of new ones
-  return { model: { ...run.model, run: -1 - run.slot }, setup: run.setup, changes: run.changes, stop: end, data, status: 'finished', time: end, findings: run.findings, problem: undefined, counts: undefined, seconds: 0, stoppedAt: undefined, actions: [], sequences: [] };
+  return {
+    model: { ...run.model, run: -1 - run.slot },
+    setup: run.setup,
+    changes: run.changes,
+    stop: end,
+    data,
+    status: 'finished',
+    time: end,
+    findings: run.findings,
+    problem: undefined,
+    counts: undefined,
+    seconds: 0,
+    stoppedAt: undefined,
+    actions: [],
+    sequences: [],
+  };
 }
 
 function Notice() {

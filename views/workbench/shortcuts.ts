@@ -8,15 +8,19 @@ import { showImpact } from '@/ui/impact';
 import { usePalette } from './palette-state';
 import { areaLook } from './rail';
 
-const isButton = (e: KeyboardEvent): boolean => e.target instanceof HTMLElement && e.target.closest('button, [role=button], a, select') !== null;
+const isButton = (e: KeyboardEvent): boolean =>
+  e.target instanceof HTMLElement && e.target.closest('button, [role=button], a, select') !== null;
 
 /** Keys that work on every sheet. In editors Ctrl+Z belongs to the editor. */
 export function useShortcuts(): void {
   const { go } = usePlace.getState();
-  useHotkeys(areas.map((a) => `g>${areaLook[a].key}`), (_, keys) => {
-    const area = areas.find((a) => keys.keys?.includes(areaLook[a].key) || keys.hotkey?.endsWith(areaLook[a].key));
-    if (area) go({ area });
-  });
+  useHotkeys(
+    areas.map((a) => `g>${areaLook[a].key}`),
+    (_, keys) => {
+      const area = areas.find((a) => keys.keys?.includes(areaLook[a].key) || keys.hotkey?.endsWith(areaLook[a].key));
+      if (area) go({ area });
+    },
+  );
   useHotkeys('space', (e) => {
     if (isButton(e)) return;
     e.preventDefault();
@@ -28,9 +32,22 @@ export function useShortcuts(): void {
   useHotkeys('l', () => usePlace.getState().toggle('links'));
   useHotkeys('i', showImpact);
   useHotkeys('period', () => void stepRun());
-  useHotkeys('mod+z', (e) => { e.preventDefault(); useProject.getState().undo(); });
-  useHotkeys(['mod+shift+z', 'mod+y'], (e) => { e.preventDefault(); useProject.getState().redo(); });
-  useHotkeys('mod+k', (e) => { e.preventDefault(); usePalette.getState().setOpen(true); }, { enableOnFormTags: true, enableOnContentEditable: true });
+  useHotkeys('mod+z', (e) => {
+    e.preventDefault();
+    useProject.getState().undo();
+  });
+  useHotkeys(['mod+shift+z', 'mod+y'], (e) => {
+    e.preventDefault();
+    useProject.getState().redo();
+  });
+  useHotkeys(
+    'mod+k',
+    (e) => {
+      e.preventDefault();
+      usePalette.getState().setOpen(true);
+    },
+    { enableOnFormTags: true, enableOnContentEditable: true },
+  );
   // by the character, wherever the keyboard has it
   useHotkeys('?', () => usePalette.getState().setHelp(true), { useKey: true, ignoreModifiers: true });
 }

@@ -1,5 +1,18 @@
 'use client';
-import { ArrowLeft, ArrowRight, ChevronRight, Link2, Moon, PanelLeft, PanelRight, Redo2, Search, Sun, TriangleAlert, Undo2 } from 'lucide-react';
+import {
+  ArrowLeft,
+  ArrowRight,
+  ChevronRight,
+  Link2,
+  Moon,
+  PanelLeft,
+  PanelRight,
+  Redo2,
+  Search,
+  Sun,
+  TriangleAlert,
+  Undo2,
+} from 'lucide-react';
 import { useRef } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
 import type { Project } from '@/core/project/project';
@@ -40,7 +53,13 @@ export function TopBar() {
       </Button>
       <div className="crumbs">
         <span style={{ width: Math.max(90, (project?.name.length ?? 0) * 7.4 + 14) }}>
-          <CellField value={project?.name ?? ''} label="Name of the project" onCommit={(name) => edit({ kind: 'project', changes: { name: name.trim() || 'Project' } }, 'Rename the project')} />
+          <CellField
+            value={project?.name ?? ''}
+            label="Name of the project"
+            onCommit={(name) =>
+              edit({ kind: 'project', changes: { name: name.trim() || 'Project' } }, 'Rename the project')
+            }
+          />
         </span>
         <ChevronRight size={13} aria-hidden className="quiet" />
         <span>{areaLook[area].title}</span>
@@ -76,16 +95,34 @@ export function TopBar() {
           <ProblemList />
         </Dropdown.Menu>
       </Dropdown>
-      <Button variant="bare" label={undoSteps.length ? `Undo: ${undoSteps.at(-1)!.label} (Ctrl+Z)` : 'Nothing to undo'} onClick={undo} disabled={undoSteps.length === 0} data-testid="undo">
+      <Button
+        variant="bare"
+        label={undoSteps.length ? `Undo: ${undoSteps.at(-1)!.label} (Ctrl+Z)` : 'Nothing to undo'}
+        onClick={undo}
+        disabled={undoSteps.length === 0}
+        data-testid="undo"
+      >
         <Undo2 size={15} aria-hidden />
       </Button>
-      <Button variant="bare" label={redoSteps.length ? `Redo: ${redoSteps.at(-1)!.label} (Ctrl+Shift+Z)` : 'Nothing to redo'} onClick={redo} disabled={redoSteps.length === 0} data-testid="redo">
+      <Button
+        variant="bare"
+        label={redoSteps.length ? `Redo: ${redoSteps.at(-1)!.label} (Ctrl+Shift+Z)` : 'Nothing to redo'}
+        onClick={redo}
+        disabled={redoSteps.length === 0}
+        data-testid="redo"
+      >
         <Redo2 size={15} aria-hidden />
       </Button>
       <Button variant="bare" label="Search and commands (Ctrl+K)" onClick={() => openPalette(true)}>
         <Search size={15} aria-hidden />
       </Button>
-      <Button variant="bare" label={showLinks ? 'Stop showing trace links' : 'Show trace links'} aria-pressed={showLinks} onClick={() => toggle('links')} data-testid="show-links">
+      <Button
+        variant="bare"
+        label={showLinks ? 'Stop showing trace links' : 'Show trace links'}
+        aria-pressed={showLinks}
+        onClick={() => toggle('links')}
+        data-testid="show-links"
+      >
         <Link2 size={15} aria-hidden color={showLinks ? 'var(--accent)' : undefined} />
       </Button>
       <Button variant="bare" label="Outline" onClick={() => toggle('outline')}>
@@ -94,7 +131,11 @@ export function TopBar() {
       <Button variant="bare" label="Details" onClick={() => toggle('details')}>
         <PanelRight size={15} aria-hidden />
       </Button>
-      <Button variant="bare" label={theme === 'dark' ? 'Light theme' : 'Dark theme'} onClick={() => setTheme(theme === 'dark' ? 'light' : 'dark')}>
+      <Button
+        variant="bare"
+        label={theme === 'dark' ? 'Light theme' : 'Dark theme'}
+        onClick={() => setTheme(theme === 'dark' ? 'light' : 'dark')}
+      >
         {theme === 'dark' ? <Sun size={15} aria-hidden /> : <Moon size={15} aria-hidden />}
       </Button>
       <Dropdown align="end">
@@ -105,12 +146,25 @@ export function TopBar() {
           <Dropdown.Item onClick={exportProject}>Export the project</Dropdown.Item>
           <Dropdown.Item onClick={exportRecording}>Export the recording as CSV</Dropdown.Item>
           <Dropdown.Item onClick={exportModels}>Export the physics as Modelica text</Dropdown.Item>
-          <Dropdown.Item onClick={() => input.current?.click()}>Import a project, models or a recording …</Dropdown.Item>
+          <Dropdown.Item onClick={() => input.current?.click()}>
+            Import a project, models or a recording …
+          </Dropdown.Item>
           <Dropdown.Divider />
           <Dropdown.Item onClick={closeProject}>Close the project</Dropdown.Item>
         </Dropdown.Menu>
       </Dropdown>
-      <input ref={input} type="file" accept=".zelvar,.json,.csv,.mo" hidden aria-label="File to import" onChange={(e) => { const file = e.target.files?.[0]; if (file) void importFile(file); e.target.value = ''; }} />
+      <input
+        ref={input}
+        type="file"
+        accept=".zelvar,.json,.csv,.mo"
+        hidden
+        aria-label="File to import"
+        onChange={(e) => {
+          const file = e.target.files?.[0];
+          if (file) void importFile(file);
+          e.target.value = '';
+        }}
+      />
     </header>
   );
 }
@@ -119,7 +173,10 @@ function needsSheetName(project: Project | undefined, sheet: string): string {
   const [kind, id] = sheet.split('/');
   if (kind === 'flow') return project?.flows.find((f) => f.id === id)?.name ?? 'Use flow';
   if (kind === 'requirement') return project?.requirements.find((r) => r.id === id)?.key ?? 'Requirement';
-  return { glossary: 'Glossary', import: 'Import', matrix: 'Matrix', gaps: 'Gaps and links', report: 'Report' }[kind] ?? 'Requirements';
+  return (
+    { glossary: 'Glossary', import: 'Import', matrix: 'Matrix', gaps: 'Gaps and links', report: 'Report' }[kind] ??
+    'Requirements'
+  );
 }
 
 function ProblemCount() {
@@ -127,7 +184,9 @@ function ProblemCount() {
   const errors = problems.filter((p) => p.severity === 'error').length;
   if (problems.length === 0) return <span className="quiet">no problems</span>;
   return (
-    <span style={{ color: errors ? 'var(--bad)' : 'var(--now-ink)', display: 'inline-flex', gap: 5, alignItems: 'center' }}>
+    <span
+      style={{ color: errors ? 'var(--bad)' : 'var(--now-ink)', display: 'inline-flex', gap: 5, alignItems: 'center' }}
+    >
       <TriangleAlert size={14} aria-hidden /> {problems.length} problem{problems.length === 1 ? '' : 's'}
     </span>
   );

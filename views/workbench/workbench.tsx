@@ -1,5 +1,13 @@
 'use client';
-import { DndContext, DragOverlay, PointerSensor, useSensor, useSensors, type DragEndEvent, type DragMoveEvent } from '@dnd-kit/core';
+import {
+  DndContext,
+  DragOverlay,
+  PointerSensor,
+  useSensor,
+  useSensors,
+  type DragEndEvent,
+  type DragMoveEvent,
+} from '@dnd-kit/core';
 import { nanoid } from 'nanoid';
 import { useEffect, useRef, useState } from 'react';
 import { Group, Panel, Separator, usePanelRef } from 'react-resizable-panels';
@@ -23,8 +31,20 @@ import { Rail } from './rail';
 import { TopBar } from './top-bar';
 import { useShortcuts } from './shortcuts';
 
-const sheets = { needs: NeedsSheet, product: ProductSheet, behaviour: BehaviourSheet, physics: PhysicsSheet, bench: BenchSheet };
-const details = { needs: NeedsDetails, product: ProductDetails, behaviour: BehaviourDetails, physics: PhysicsDetails, bench: BenchDetails };
+const sheets = {
+  needs: NeedsSheet,
+  product: ProductSheet,
+  behaviour: BehaviourSheet,
+  physics: PhysicsSheet,
+  bench: BenchSheet,
+};
+const details = {
+  needs: NeedsDetails,
+  product: ProductDetails,
+  behaviour: BehaviourDetails,
+  physics: PhysicsDetails,
+  bench: BenchDetails,
+};
 
 /** Sheets of the needs that use the whole width. */
 const wholeSheets: ReadonlySet<string> = new Set(['requirement', 'glossary', 'import', 'matrix', 'gaps', 'report']);
@@ -65,8 +85,16 @@ export function Workbench() {
     const id = target.startsWith('track:') ? target.slice(6) : undefined;
     const track = project.tracks.find((t) => t.id === id);
     const refused = track
-      ? track.items.includes(name) ? undefined : edit({ kind: 'update', list: 'tracks', id: track.id, changes: { items: [...track.items, name] } }, `Show ${name} in the ribbon`)
-      : edit({ kind: 'insert', list: 'tracks', entry: { id: nanoid(8), items: [name], height: 90 } }, `Show ${name} in the ribbon`);
+      ? track.items.includes(name)
+        ? undefined
+        : edit(
+            { kind: 'update', list: 'tracks', id: track.id, changes: { items: [...track.items, name] } },
+            `Show ${name} in the ribbon`,
+          )
+      : edit(
+          { kind: 'insert', list: 'tracks', entry: { id: nanoid(8), items: [name], height: 90 } },
+          `Show ${name} in the ribbon`,
+        );
     if (refused) usePlace.getState().say(refused.message);
   };
   const lit = useRef<HTMLElement>(undefined);
@@ -78,7 +106,8 @@ export function Workbench() {
   };
   const over = (e: DragMoveEvent): void => {
     const start = e.activatorEvent as PointerEvent;
-    if (e.active.data.current?.address !== undefined) light(linkTarget(start.clientX + e.delta.x, start.clientY + e.delta.y));
+    if (e.active.data.current?.address !== undefined)
+      light(linkTarget(start.clientX + e.delta.x, start.clientY + e.delta.y));
   };
   const toggleRibbon = (): void => {
     setRibbonOpen(!ribbonOpen);
@@ -91,9 +120,24 @@ export function Workbench() {
   const showDetails = detailsOpen && !whole && (wide || area === 'physics' || item !== '');
   const Sheet = sheets[area];
   const arranging = area === 'bench' && sheet.startsWith('panel/');
-  const Details = area === 'bench' && !arranging ? undefined : wholeSheets.has(sheet.split('/')[0]) && area === 'needs' ? undefined : details[area];
+  const Details =
+    area === 'bench' && !arranging
+      ? undefined
+      : wholeSheets.has(sheet.split('/')[0]) && area === 'needs'
+        ? undefined
+        : details[area];
   return (
-    <DndContext sensors={sensors} onDragStart={(e) => setDragged(e.active.data.current?.name as string)} onDragMove={over} onDragEnd={drop} onDragCancel={() => { setDragged(undefined); light(undefined); }} autoScroll={false}>
+    <DndContext
+      sensors={sensors}
+      onDragStart={(e) => setDragged(e.active.data.current?.name as string)}
+      onDragMove={over}
+      onDragEnd={drop}
+      onDragCancel={() => {
+        setDragged(undefined);
+        light(undefined);
+      }}
+      autoScroll={false}
+    >
       <div className="frame">
         <TopBar />
         <Rail />

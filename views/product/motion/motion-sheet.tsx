@@ -16,17 +16,34 @@ import { hangUp, middleOf, type ReadField } from './pose';
 import { createMotionScene, type MotionScene, type View } from './scene';
 import './motion.scss';
 
-const views: readonly (readonly [View, string])[] = [['front', 'Front'], ['side', 'Side'], ['top', 'Top'], ['corner', 'Corner']];
+const views: readonly (readonly [View, string])[] = [
+  ['front', 'Front'],
+  ['side', 'Side'],
+  ['top', 'Top'],
+  ['corner', 'Corner'],
+];
 const rates = [0.1, 0.25, 0.5, 1, 2, 5, 10];
 const noShapes: readonly RunShape[] = [];
 
-const isInside = (part: string, path: string): boolean => path === '' || part.startsWith(`${path}.`) || part.startsWith(`${path}[`);
+const isInside = (part: string, path: string): boolean =>
+  path === '' || part.startsWith(`${path}.`) || part.startsWith(`${path}[`);
 
 /** Reads a field from the recording where it moves, and from the start where it does not. */
-const readAt = (run: RunView | undefined, t: number): ReadField => (shape, field) => (run && valueAtTime(run.data, shape.part === '' ? field : `${shape.part}.${field}`, t)) ?? shape.values[field] ?? 0;
+const readAt =
+  (run: RunView | undefined, t: number): ReadField =>
+  (shape, field) =>
+    (run && valueAtTime(run.data, shape.part === '' ? field : `${shape.part}.${field}`, t)) ?? shape.values[field] ?? 0;
 
 /** The shapes of a part at the cursor, or as they stand before any run. */
-export function MotionSheet({ project, type, path }: { readonly project: Project; readonly type: PartType; readonly path: string | undefined }) {
+export function MotionSheet({
+  project,
+  type,
+  path,
+}: {
+  readonly project: Project;
+  readonly type: PartType;
+  readonly path: string | undefined;
+}) {
   const { go, select, say } = usePlace.getState();
   const item = usePlace((s) => s.item);
   const theme = usePlace((s) => s.theme);
@@ -54,14 +71,23 @@ export function MotionSheet({ project, type, path }: { readonly project: Project
   useEffect(() => setMode('run'), [run?.model.run]);
   useEffect(() => {
     let wanted = true;
-    const timer = setTimeout(() => void shapesOf(project, type.id).then((shapes) => wanted && setDesigned({ type: type.id, shapes: shapes ?? [] })).catch(() => undefined), 150);
+    const timer = setTimeout(
+      () =>
+        void shapesOf(project, type.id)
+          .then((shapes) => wanted && setDesigned({ type: type.id, shapes: shapes ?? [] }))
+          .catch(() => undefined),
+      150,
+    );
     return () => {
       wanted = false;
       clearTimeout(timer);
     };
   }, [project, type.id]);
 
-  const ofRun = useMemo(() => (path === undefined ? noShapes : (run?.model.shapes ?? noShapes).filter((s) => isInside(s.part, path))), [run?.model, path]);
+  const ofRun = useMemo(
+    () => (path === undefined ? noShapes : (run?.model.shapes ?? noShapes).filter((s) => isInside(s.part, path))),
+    [run?.model, path],
+  );
   const usesRun = mode === 'run' && ofRun.length > 0;
   const shapes = usesRun ? ofRun : designed?.type === type.id ? designed.shapes : noShapes;
   const bodies = shapes.filter((s) => s.kind !== 'Mount');
@@ -72,7 +98,9 @@ export function MotionSheet({ project, type, path }: { readonly project: Project
     try {
       scene.current = createMotionScene(host.current);
     } catch {
-      setFailed('This browser has no way to draw in space (WebGL is missing or switched off). Everything else works without it.');
+      setFailed(
+        'This browser has no way to draw in space (WebGL is missing or switched off). Everything else works without it.',
+      );
       return;
     }
     return () => {
@@ -103,7 +131,9 @@ export function MotionSheet({ project, type, path }: { readonly project: Project
     if (!scene.current || !run || !usesRun) return void scene.current?.setTrails([]);
     const end = Math.min(cursor, run.time);
     const steps = 400;
-    const lines = bodies.filter((s) => trails.has(s.part)).map((s) => Array.from({ length: steps + 1 }, (_, k) => middleOf(s, readAt(run, (end * k) / steps))));
+    const lines = bodies
+      .filter((s) => trails.has(s.part))
+      .map((s) => Array.from({ length: steps + 1 }, (_, k) => middleOf(s, readAt(run, (end * k) / steps))));
     scene.current.setTrails(lines);
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [trails, cursor, version, usesRun, shapes, theme]);
@@ -135,7 +165,9 @@ export function MotionSheet({ project, type, path }: { readonly project: Project
     const own = shapes.filter((s) => s.kind !== 'Mount' && (s.part === chosenPath || isInside(s.part, chosenPath)));
     const way = (s: RunShape): number => {
       const first = middleOf(s, readAt(run, 0));
-      return Math.max(...Array.from({ length: 24 }, (_, k) => middleOf(s, readAt(run, (run.time * k) / 24)).distanceTo(first)));
+      return Math.max(
+        ...Array.from({ length: 24 }, (_, k) => middleOf(s, readAt(run, (run.time * k) / 24)).distanceTo(first)),
+      );
     };
     return own.map((s) => ({ part: s.part, way: way(s) })).sort((a, b) => b.way - a.way)[0]?.part;
     // the way is that of the finished run
@@ -147,38 +179,98 @@ export function MotionSheet({ project, type, path }: { readonly project: Project
         <Button onClick={() => useRuns.getState().moveCursor(0)} label="To the start" disabled={!run}>
           <SkipBack size={14} aria-hidden />
         </Button>
-        <Button onClick={play} variant={playing ? 'primary' : 'plain'} label={playing ? 'Pause the motion' : 'Play the motion'} disabled={!run}>
+        <Button
+          onClick={play}
+          variant={playing ? 'primary' : 'plain'}
+          label={playing ? 'Pause the motion' : 'Play the motion'}
+          disabled={!run}
+        >
           {playing ? <Pause size={14} aria-hidden /> : <Play size={14} aria-hidden />}
         </Button>
-        <select className="form-select form-select-sm" style={{ width: 74 }} aria-label="How fast it plays" value={rate} onChange={(e) => setRate(Number(e.target.value))}>
-          {rates.map((r) => <option key={r} value={r}>{r}x</option>)}
+        <select
+          className="form-select form-select-sm"
+          style={{ width: 74 }}
+          aria-label="How fast it plays"
+          value={rate}
+          onChange={(e) => setRate(Number(e.target.value))}
+        >
+          {rates.map((r) => (
+            <option key={r} value={r}>
+              {r}x
+            </option>
+          ))}
         </select>
         <span className="btn-group btn-group-sm ms-2" role="group" aria-label="Look from">
-          {views.map(([v, text]) => <Button key={v} onClick={() => scene.current?.look(v)} disabled={!any}>{text}</Button>)}
+          {views.map(([v, text]) => (
+            <Button key={v} onClick={() => scene.current?.look(v)} disabled={!any}>
+              {text}
+            </Button>
+          ))}
         </span>
-        <Button onClick={() => scene.current?.fit()} disabled={!any}><Maximize size={14} aria-hidden /> Fit</Button>
-        <Button active={frames} aria-pressed={frames} onClick={() => setFrames(!frames)} disabled={!any}>Frames</Button>
-        <Button active={trailName !== undefined && trails.has(trailName)} disabled={trailName === undefined || !run} onClick={() => setTrails((t) => new Set(t.has(trailName!) ? [...t].filter((x) => x !== trailName) : [...t, trailName!]))}>
+        <Button onClick={() => scene.current?.fit()} disabled={!any}>
+          <Maximize size={14} aria-hidden /> Fit
+        </Button>
+        <Button active={frames} aria-pressed={frames} onClick={() => setFrames(!frames)} disabled={!any}>
+          Frames
+        </Button>
+        <Button
+          active={trailName !== undefined && trails.has(trailName)}
+          disabled={trailName === undefined || !run}
+          onClick={() =>
+            setTrails((t) => new Set(t.has(trailName!) ? [...t].filter((x) => x !== trailName) : [...t, trailName!]))
+          }
+        >
           Trail
         </Button>
         <span style={{ flex: 1 }} />
         <span className="quiet text-nowrap" data-testid="motion-note">
-          {!any ? '' : usesRun ? `${bodies.length} shapes at the cursor` : `${bodies.length} shapes as they start${ofRun.length > 0 ? '' : run ? '' : '; run it to see them move'}`}
+          {!any
+            ? ''
+            : usesRun
+              ? `${bodies.length} shapes at the cursor`
+              : `${bodies.length} shapes as they start${ofRun.length > 0 ? '' : run ? '' : '; run it to see them move'}`}
         </span>
         {ofRun.length > 0 && (
           <span className="btn-group btn-group-sm" role="group" aria-label="Which state is shown">
-            <Button active={usesRun} aria-pressed={usesRun} onClick={() => setMode('run')}>Run</Button>
-            <Button active={!usesRun} aria-pressed={!usesRun} onClick={() => setMode('design')}>Design</Button>
+            <Button active={usesRun} aria-pressed={usesRun} onClick={() => setMode('run')}>
+              Run
+            </Button>
+            <Button active={!usesRun} aria-pressed={!usesRun} onClick={() => setMode('design')}>
+              Design
+            </Button>
           </span>
         )}
       </div>
-      <div className="motion-stage" ref={host} data-testid="motion" role="img" aria-label={`Shapes of ${type.name} in space`} onPointerDown={(e) => { pressed.current = { x: e.clientX, y: e.clientY }; }} onClick={pick} onDoubleClick={enter} />
-      {failed && <div className="empty"><h3>No drawing in space</h3><p>{failed}</p></div>}
+      <div
+        className="motion-stage"
+        ref={host}
+        data-testid="motion"
+        role="img"
+        aria-label={`Shapes of ${type.name} in space`}
+        onPointerDown={(e) => {
+          pressed.current = { x: e.clientX, y: e.clientY };
+        }}
+        onClick={pick}
+        onDoubleClick={enter}
+      />
+      {failed && (
+        <div className="empty">
+          <h3>No drawing in space</h3>
+          <p>{failed}</p>
+        </div>
+      )}
       {!any && !failed && designed?.type === type.id && (
         <div className="empty">
           <h3>Nothing to look at yet</h3>
-          <p>A shape is a part from the library, like any other: its size, place, turn and colour follow quantities. Write it into the physics of this part type, or add it on the inside from the library under “Shapes”.</p>
-          <pre className="mono text-start">{'Shapes.Box arm(size = {0.4, 0.03, 0.02},\n  r = {0.2*cos(angle), 0.2*sin(angle), 0},\n  turn = {0, 0, angle});'}</pre>
+          <p>
+            A shape is a part from the library, like any other: its size, place, turn and colour follow quantities.
+            Write it into the physics of this part type, or add it on the inside from the library under “Shapes”.
+          </p>
+          <pre className="mono text-start">
+            {
+              'Shapes.Box arm(size = {0.4, 0.03, 0.02},\n  r = {0.2*cos(angle), 0.2*sin(angle), 0},\n  turn = {0, 0, angle});'
+            }
+          </pre>
         </div>
       )}
     </div>
