@@ -18,6 +18,7 @@ const step = (title, args) => {
   if (status === 0) passed++;
   else failed++;
 };
+step('format', ['node_modules/prettier/bin/prettier.cjs', '--check', '.', '--log-level', 'warn']);
 step('types', ['node_modules/typescript/bin/tsc', '--noEmit']);
 step('style', ['node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0']);
 step('structure', [

@@ -7,6 +7,7 @@ import { runSetups } from './batch';
 import { createRun, isRunnable, prepareRun } from './index';
 import { messageTarget, type Prepared } from './prepare';
 import { checkProject } from './check';
+import { signalShapes } from './signal-shapes';
 import { readFileSync } from 'node:fs';
 
 const setup = (name: string): Setup => tubeCapper.setups.find((s) => s.name === name)!;
@@ -437,7 +438,6 @@ describe('what a setup can say', () => {
 });
 
 test('every shape of signal offered has units that fit and gives what it says', () => {
-  const shapes = readFileSync('views/bench/setup-extras.tsx', 'utf8').matchAll(/\['([^']+)', "([^"]+)"\]/g);
   const wanted: Record<string, readonly (readonly [number, number])[]> = {
     'step at 1 s': [
       [0.5, 0],
@@ -463,9 +463,7 @@ test('every shape of signal offered has units that fit and gives what it says', 
       [4, 1],
     ],
   };
-  let count = 0;
-  for (const [, name, formula] of shapes) {
-    count++;
+  for (const [name, formula] of signalShapes) {
     const prepared = prepareRun(tubeCapper, {
       ...setup('Careful'),
       root: 't-capthread',
@@ -480,5 +478,5 @@ test('every shape of signal offered has units that fit and gives what it says', 
     for (const [t, value] of wanted[name] ?? []) expect(valueAt(recording, column, t)).toBeCloseTo(value, 3);
     if (name.startsWith('noise')) expect(new Set(column.values.slice(0, 400)).size).toBeGreaterThan(20);
   }
-  expect(count).toBe(6);
+  expect(signalShapes).toHaveLength(6);
 });

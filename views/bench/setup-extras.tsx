@@ -4,23 +4,11 @@ import { useState } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
 import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Project, Setup } from '@/core/project/project';
+import { signalShapes } from '@/core/run/signal-shapes';
 import { cancelAll, runAll } from '@/store/engine';
 import { usePlace } from '@/store/place-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
-
-/** Formulas over time that inputs often follow; the numbers are there to be changed. */
-const signals: readonly (readonly [name: string, formula: string])[] = [
-  ['step at 1 s', "if time < 1 's' then 0 else 1"],
-  ['ramp from 1 s to 3 s', "max(0, min(1, (time - 1 's')/2 's'))"],
-  ['pulses, 0.5 s of every 2 s', "if mod(time, 2 's') < 0.5 's' then 1 else 0"],
-  ['sine of 2 Hz', "sin(6.283185307*2 'Hz'*time)"],
-  ['noise of seed 1, anew every 10 ms', "mod(43758.5453*sin(12.9898*floor(time/0.01 's') + 78.233*1), 1)"],
-  [
-    'table 0 s: 0, 1 s: 2, 3 s: 1',
-    "if time < 1 's' then 2*(time/1 's') else if time < 3 's' then 2 - 0.5*((time - 1 's')/1 's') else 1",
-  ],
-];
 
 export function SignalShapes({ choose }: { readonly choose: (formula: string) => void }) {
   return (
@@ -29,7 +17,7 @@ export function SignalShapes({ choose }: { readonly choose: (formula: string) =>
         Shapes
       </Dropdown.Toggle>
       <Dropdown.Menu popperConfig={{ strategy: 'fixed' }} renderOnMount>
-        {signals.map(([name, formula]) => (
+        {signalShapes.map(([name, formula]) => (
           <Dropdown.Item key={name} onClick={() => choose(formula)}>
             {name}
             <div className="mono quiet" style={{ fontSize: '0.85em' }}>
