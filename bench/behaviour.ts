@@ -54,7 +54,7 @@ export function benchBehaviour(row: (what: string, value: string, wanted: string
     endless: () => undefined,
   };
   const machine = createChartMachine(
-    [{ name: 'mode', structure, part: 0, defers: structure.states.map(() => []), hasDuring: false }],
+    [{ name: 'mode', structure, part: 0, defers: structure.states.map(() => []), hasDo: false }],
     quiet,
   );
   machine.start();

@@ -72,7 +72,7 @@ equation
 
 export const balanceArm: Project = {
   format: 'zelvar-project',
-  version: 6,
+  version: 7,
   id: 'balance-arm',
   name: 'Balance arm',
   root: rig.id,

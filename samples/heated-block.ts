@@ -29,7 +29,7 @@ Thermal.Capacity heater(C = 35, T(start = 293.15, fixed = true));
 Thermal.Conductor paste(G = 1.6);
 Thermal.Capacity body(C = 240, T(start = 293.15, fixed = true));
 Thermal.Conductor loss(G = 0.22);
-Thermal.FixedTemperature air(T = room);
+Thermal.ConstantTemperature air(T = room);
 equation
   supply.u = power;
   connect(supply.port, heater.port);
@@ -89,7 +89,7 @@ const station = partType('Station', 'A heated sample block with its controller.'
 
 export const heatedBlock: Project = {
   format: 'zelvar-project',
-  version: 6,
+  version: 7,
   id: 'heated-block',
   name: 'Heated sample block',
   root: station.id,

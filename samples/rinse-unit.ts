@@ -156,7 +156,7 @@ const unit = partType('RinseUnit', 'Fills a tank, lets the parts rinse, and drai
 
 export const rinseUnit: Project = {
   format: 'zelvar-project',
-  version: 6,
+  version: 7,
   id: 'rinse-unit',
   name: 'Rinse unit',
   root: unit.id,

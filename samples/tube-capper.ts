@@ -210,8 +210,8 @@ const spindle = partType('SpindleDrive', 'Motor, gear and spindle with its losse
     ),
   ],
   physics: `// electrical side: the bridge feeds winding, coil and motor
-Electrical.SignalVoltage bridge;
-Electrical.HeatingResistor winding(R20 = R);
+Electrical.DrivenVoltage bridge;
+Electrical.ResistorWithHeat winding(R20 = R);
 Electrical.Inductor coil(L = L, i(start = 0, fixed = true));
 Electrical.Motor motor(k = k);
 Electrical.Ground earth;
@@ -227,7 +227,7 @@ Thermal.Capacity copper(C = Cw, T(start = 297.15, fixed = true));
 Thermal.Resistor toCase(R = Rwc);
 Thermal.Capacity case(C = Cc, T(start = 297.15, fixed = true));
 Thermal.Resistor toAir(R = Rca);
-Thermal.FixedTemperature air(T = convert(ambient, "K"));
+Thermal.ConstantTemperature air(T = convert(ambient, "K"));
 equation
   // the bridge can give no more than the supply has
   voltage = max(-supply, min(supply, command));
@@ -591,7 +591,7 @@ const supply = partType('Supply', 'The 12 V supply with its inner resistance.', 
   ],
   physics: `Electrical.VoltageSource cell(V = nominal);
 Electrical.Resistor losses(R = resistance);
-Electrical.SignalCurrent load;
+Electrical.DrivenCurrent load;
 Electrical.Ground earth;
 equation
   connect(cell.p, losses.p);
@@ -656,7 +656,7 @@ const panelType = partType('OperatorPanel', 'Keys, lamp and display of the opera
 
 const untraced: Project = {
   format: 'zelvar-project',
-  version: 6,
+  version: 7,
   id: 'tube-capper',
   name: 'Tube capper',
   root: capper.id,

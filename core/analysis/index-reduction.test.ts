@@ -141,7 +141,7 @@ test('a start is found from guesses where the constraints are flat: a pendulum t
 
 test('what is missing beside constraints is told alone: the constraints are not at fault', () => {
   const gear = (more: string): string =>
-    `model T Rotational.Inertia a, b; Rotational.IdealGear g(ratio = 3); ${more.startsWith('Real') ? more : ''} equation connect(a.b, g.a); connect(g.b, b.a); ${more.startsWith('Real') ? '' : more} end T;`;
+    `model T Rotational.Inertia a, b; Rotational.Gear g(ratio = 3); ${more.startsWith('Real') ? more : ''} equation connect(a.b, g.a); connect(g.b, b.a); ${more.startsWith('Real') ? '' : more} end T;`;
   expect(problemsOf(gear('Real x;'), 'T')).toEqual([
     'Nothing determines x: add an equation, or make it an input or a parameter',
   ]);

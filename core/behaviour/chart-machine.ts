@@ -19,7 +19,7 @@ export interface MachineChart {
   readonly part: number;
   /** Messages each state keeps for later. */
   readonly defers: readonly (readonly string[])[];
-  readonly hasDuring: boolean;
+  readonly hasDo: boolean;
 }
 
 export interface ChartHost {
@@ -29,9 +29,9 @@ export interface ChartHost {
   condition(chart: number, transition: number, trigger: number): boolean;
   /** Seconds of a time trigger. */
   delay(chart: number, transition: number, trigger: number): number;
-  /** Seconds between the during texts of a chart. */
+  /** Seconds between the do texts of a chart. */
   period(chart: number): number;
-  act(chart: number, action: StepAction | { readonly kind: 'during'; readonly index: number }): void;
+  act(chart: number, action: StepAction | { readonly kind: 'do'; readonly index: number }): void;
   /** A message is about to be looked at. */
   begin(event: ChartEvent): void;
   /** Hands the arguments of a message to the chart that is about to look at it. */
@@ -253,11 +253,11 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
       else k++;
     }
     charts.forEach((chart, c) => {
-      if (!chart.hasDuring || ended[c] || ticks[c] * tickPeriods[c] > now) return;
+      if (!chart.hasDo || ended[c] || ticks[c] * tickPeriods[c] > now) return;
       ticks[c] = Math.floor(now / tickPeriods[c] + 1e-9) + 1;
       const { states } = chart.structure;
       states.forEach(
-        (_, s) => isActiveIn(chart.structure, configurations[c], s) && host.act(c, { kind: 'during', index: s }),
+        (_, s) => isActiveIn(chart.structure, configurations[c], s) && host.act(c, { kind: 'do', index: s }),
       );
     });
   };
@@ -276,7 +276,7 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
     ended: (c) => ended[c],
     start(chosen) {
       charts.forEach((chart, c) => {
-        if (chart.hasDuring) {
+        if (chart.hasDo) {
           tickPeriods[c] = Math.max(1e-9, host.period(c));
           ticks[c] = 1;
         }
@@ -332,7 +332,7 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
       for (let k = 0; k < due.length; k++) if (due[k] > now && due[k] < t) t = due[k];
       if (later.length > 0 && later[0].due > now) t = Math.min(t, later[0].due);
       charts.forEach((chart, c) => {
-        if (chart.hasDuring && !ended[c]) t = Math.min(t, ticks[c] * tickPeriods[c]);
+        if (chart.hasDo && !ended[c]) t = Math.min(t, ticks[c] * tickPeriods[c]);
       });
       return t;
     },
@@ -341,7 +341,7 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
       for (let k = 0; k < due.length; k++) if (due[k] === now) return true;
       return (
         later.some((x) => x.due <= now) ||
-        charts.some((chart, c) => chart.hasDuring && !ended[c] && ticks[c] * tickPeriods[c] <= now)
+        charts.some((chart, c) => chart.hasDo && !ended[c] && ticks[c] * tickPeriods[c] <= now)
       );
     },
     save: () => ({

@@ -168,7 +168,7 @@ export function createChartRun(
         run(state.exit);
         entered.delete(action.index);
         services.leave(action.index);
-      } else if (action.kind === 'during') run(state.during);
+      } else if (action.kind === 'do') run(state.do);
       else run(source.transitions[action.index].effect);
     },
     begin(e) {
@@ -216,7 +216,7 @@ export function createChartRun(
         structure,
         part: 0,
         defers: source.states.map((s) => s.defers),
-        hasDuring: source.states.some((s) => s.during.length > 0),
+        hasDo: source.states.some((s) => s.do.length > 0),
       },
     ],
     host,

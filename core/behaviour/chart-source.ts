@@ -9,7 +9,7 @@ import { chartStructure, type ChartStructure, type NodeKind, type TriggerNodeKin
 export interface ChartSource {
   readonly name: string;
   readonly place: string;
-  /** Seconds between the during texts. */
+  /** Seconds between the do texts. */
   readonly period?: Expr;
   readonly values: readonly ValueSource[];
   readonly states: readonly StateSource[];
@@ -35,7 +35,7 @@ export interface StateSource {
   readonly kind: NodeKind;
   readonly initial: boolean;
   readonly entry: readonly Statement[];
-  readonly during: readonly Statement[];
+  readonly do: readonly Statement[];
   readonly exit: readonly Statement[];
   readonly defers: readonly string[];
   readonly place: string;
@@ -167,11 +167,11 @@ export function readChart(chart: Chart, place: string, problems: Problem[]): Cha
     (at, p) => problems.push({ ...p, place: at }),
   ).map((t) => ({ ...t, from: numberOf.get(t.from)!, targets: t.targets.map((x) => numberOf.get(x)!) }));
   const period = expression(chart.period, `${place}/period`);
-  if (!period && chart.states.some((s) => s.during.trim() !== ''))
+  if (!period && chart.states.some((s) => s.do.trim() !== ''))
     report(
       place,
       'period',
-      `The during texts of ${chart.name} need to know how often they are run: give the chart a period, such as 10 'ms'`,
+      `The do texts of ${chart.name} need to know how often they are run: give the chart a period, such as 10 'ms'`,
     );
   return {
     name: chart.name,
@@ -192,7 +192,7 @@ export function readChart(chart: Chart, place: string, problems: Problem[]): Cha
         initial: s.initial,
         place: at,
         entry: statements(s.entry, `${at}/entry`),
-        during: statements(s.during, `${at}/during`),
+        do: statements(s.do, `${at}/do`),
         exit: statements(s.exit, `${at}/exit`),
         defers: s.defers
           .split(',')

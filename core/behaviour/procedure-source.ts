@@ -132,8 +132,7 @@ export function readProcedure(
     kind: StateSource['kind'],
     at: string,
     entry: readonly Statement[] = [],
-  ): number =>
-    states.push({ name, parent, kind, initial: false, entry, during: [], exit: [], defers: [], place: at }) - 1;
+  ): number => states.push({ name, parent, kind, initial: false, entry, do: [], exit: [], defers: [], place: at }) - 1;
   const go = (from: number, to: number, at: string, more: Partial<TransitionSource> = {}): void =>
     void transitions.push({
       from,

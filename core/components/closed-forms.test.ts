@@ -24,14 +24,14 @@ type Row = readonly [what: string, body: string, stop: number, values: Readonly<
 const electrical: readonly Row[] = [
   [
     'a voltage from an input',
-    'Electrical.SignalVoltage s; Electrical.Resistor R(R = 4); Electrical.Ground g; equation s.u = 3*time; connect(s.p, R.p); connect(R.n, s.n); connect(s.n, g.p);',
+    'Electrical.DrivenVoltage s; Electrical.Resistor R(R = 4); Electrical.Ground g; equation s.u = 3*time; connect(s.p, R.p); connect(R.n, s.n); connect(s.n, g.p);',
     2,
     { 'R.i': 1.5, 'R.loss': 9 },
   ],
   // from n to p outside the source, so into the upper end of the capacitor
   [
     'a current from an input: v = integral of i over C',
-    'Electrical.SignalCurrent s; Electrical.Capacitor C(C = 0.01, v(start = 0, fixed = true)); Electrical.Ground g; equation s.u = -2*time; connect(s.p, C.p); connect(C.n, s.n); connect(s.n, g.p);',
+    'Electrical.DrivenCurrent s; Electrical.Capacitor C(C = 0.01, v(start = 0, fixed = true)); Electrical.Ground g; equation s.u = -2*time; connect(s.p, C.p); connect(C.n, s.n); connect(s.n, g.p);',
     0.5,
     { 'C.v': 0.25 / 0.01 },
   ],
@@ -85,7 +85,7 @@ const thermal: readonly Row[] = [
   ],
   [
     'a temperature from an input through a resistor, and its heat flow',
-    'Thermal.Temperature a, b; Thermal.HeatFlowSensor q; Thermal.Resistor R(R = 2.5); equation a.u = 300 + 10*time; b.u = 290; connect(a.port, q.a); connect(q.b, R.a); connect(R.b, b.port);',
+    'Thermal.DrivenTemperature a, b; Thermal.HeatFlowSensor q; Thermal.Resistor R(R = 2.5); equation a.u = 300 + 10*time; b.u = 290; connect(a.port, q.a); connect(q.b, R.a); connect(R.b, b.port);',
     3,
     { 'q.Q': 40 / 2.5, 'R.Q': 40 / 2.5 },
   ],
@@ -108,32 +108,32 @@ const root = Math.sqrt(200 / 2);
 const bodies: readonly Row[] = [
   [
     'Planar: a slide down a slope falls by its share of gravity',
-    'Planar.World w; Planar.Prismatic p(ex = 0.6, ey = -0.8, s(fixed = true), v(fixed = true)); Planar.Body b(m = 3); equation connect(w.b, p.a); connect(p.b, b.a); p.drive = 0;',
+    'Planar.Ground w; Planar.Prismatic p(ex = 0.6, ey = -0.8, s(fixed = true), v(fixed = true)); Planar.Body b(m = 3); equation connect(w.b, p.a); connect(p.b, b.a); p.drive = 0;',
     1,
     { 'p.s': 0.5 * 9.81 * 0.8, 'p.b.y': -0.5 * 9.81 * 0.64 },
   ],
   [
     'Planar: a body on a line spring, along the line',
-    'Planar.World w; Planar.Prismatic p(s(start = 1.5, fixed = true), v(fixed = true)); Planar.Body b(m = 2, g = 0); Planar.SpringDamper k(c = 200, d = 0, length = 1); equation connect(w.b, p.a); connect(p.b, b.a); connect(w.b, k.a); connect(k.b, b.a); p.drive = 0;',
+    'Planar.Ground w; Planar.Prismatic p(s(start = 1.5, fixed = true), v(fixed = true)); Planar.Body b(m = 2, g = 0); Planar.SpringDamper k(c = 200, d = 0, length = 1); equation connect(w.b, p.a); connect(p.b, b.a); connect(w.b, k.a); connect(k.b, b.a); p.drive = 0;',
     0.3,
     { 'p.s': 1 + 0.5 * Math.cos(root * 0.3), 'k.f': 200 * 0.5 * Math.cos(root * 0.3) },
   ],
   // the arm is turned up first: its end is at (cos a, sin a)
   [
     'Spatial: a fixed rotation turns what follows',
-    'Spatial.World w; Spatial.FixedRotation q(n = {0, 0, 1}, angle = 0.7); Spatial.FixedTranslation d(d = {2, 0, 0}); Spatial.PositionSensor s; equation connect(w.b, q.a); connect(q.b, d.a); connect(d.b, s.a);',
+    'Spatial.Ground w; Spatial.Turn q(n = {0, 0, 1}, angle = 0.7); Spatial.Arm d(d = {2, 0, 0}); Spatial.PositionSensor s; equation connect(w.b, q.a); connect(q.b, d.a); connect(d.b, s.a);',
     0.1,
     { 's.r[1]': 2 * Math.cos(0.7), 's.r[2]': 2 * wave(0.7), 's.r[3]': 0 },
   ],
   [
     'Spatial: a body on a line spring, along the line',
-    'Spatial.World w; Spatial.Prismatic p(n = {0, 0, 1}, s(start = 1.5, fixed = true), v(fixed = true)); Spatial.Body b(m = 2, g = {0, 0, 0}); Spatial.SpringDamper k(c = 200, d = 0, length = 1); equation connect(w.b, p.a); connect(p.b, b.a); connect(w.b, k.a); connect(k.b, b.a); p.drive = 0;',
+    'Spatial.Ground w; Spatial.Prismatic p(n = {0, 0, 1}, s(start = 1.5, fixed = true), v(fixed = true)); Spatial.Body b(m = 2, g = {0, 0, 0}); Spatial.SpringDamper k(c = 200, d = 0, length = 1); equation connect(w.b, p.a); connect(p.b, b.a); connect(w.b, k.a); connect(k.b, b.a); p.drive = 0;',
     0.3,
     { 'p.s': 1 + 0.5 * Math.cos(root * 0.3) },
   ],
   [
     'Spatial: a cylinder turns about its axis with m r^2/2',
-    'Spatial.World w; Spatial.Revolute j(n = {1, 0, 0}, phi(fixed = true), w(fixed = true)); Spatial.CylinderBody b(length = 0.5, radius = 0.1, density = 1000, g = {0, 0, 0}); equation connect(w.b, j.a); connect(j.b, b.a); j.drive = 2;',
+    'Spatial.Ground w; Spatial.Revolute j(n = {1, 0, 0}, phi(fixed = true), w(fixed = true)); Spatial.CylinderBody b(length = 0.5, radius = 0.1, density = 1000, g = {0, 0, 0}); equation connect(w.b, j.a); connect(j.b, b.a); j.drive = 2;',
     1,
     { 'j.w': 2 / ((1000 * Math.PI * 0.01 * 0.5 * 0.01) / 2) },
   ],
@@ -152,7 +152,7 @@ describe.each([
 
 test('shapes take no part: bodies with and without them move alike, and say where they are', () => {
   const swing = (shape: string): string =>
-    `model T Planar.World w; Planar.Revolute j(phi(start = 0.3, fixed = true), w(fixed = true)); Planar.Bar arm(dx = 1); Planar.Body m; ${shape} equation connect(w.b, j.a); connect(j.b, arm.a); connect(arm.b, m.a); j.drive = 0; end T;`;
+    `model T Planar.Ground w; Planar.Revolute j(phi(start = 0.3, fixed = true), w(fixed = true)); Planar.Bar arm(dx = 1); Planar.Body m; ${shape} equation connect(w.b, j.a); connect(j.b, arm.a); connect(arm.b, m.a); j.drive = 0; end T;`;
   const with_ = simulateText(swing('Shapes.Sphere ball(radius = 0.1, r = {m.a.x, m.a.y, 0});'), 'T', { stop: 1 });
   const without = simulateText(swing(''), 'T', { stop: 1 });
   expect(with_.last('j.phi')).toBe(without.last('j.phi'));

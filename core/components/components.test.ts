@@ -1,3 +1,6 @@
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { documentationOf } from '../network/class-parts';
 import { flatten } from '../flatten/flatten';
 import { libraryOfFile } from '../flatten/library';
 import { parseFile } from '../language/parse';
@@ -24,16 +27,27 @@ const expectEnd = (body: string, stop: number, values: Readonly<Record<string, n
   return r;
 };
 
-test('every part can be read, has a description and no problem of its own', () => {
-  for (const [name, text] of Object.entries(componentPackages)) {
+test('every part can be read, has a description, its equations and their source, and no problem of its own', () => {
+  for (const [name, text] of componentPackages) {
     const parsed = parseFile(text);
     expect(parsed.problems).toEqual([]);
     for (const c of parsed.value[0].elements) {
       if (c.kind !== 'class' || c.partial || c.classKind !== 'model') continue;
+      expect([c.name, c.description]).not.toEqual([c.name, '']);
+      expect([c.name, documentationOf(c).length > 7]).toEqual([c.name, true]);
       const { model } = flatten(libraryOfFile(parseFile(`model T ${name}.${c.name} part; end T;`).value, 'x'), 'T');
       expect([c.name, ...model.problems.filter((p) => p.severity === 'error').map((p) => p.message)]).toEqual([c.name]);
     }
   }
+});
+
+test('what is bundled are the files beside it', () => {
+  for (const [name, text] of componentPackages) expect(text).toBe(readFileSync(join(__dirname, `${name}.mo`), 'utf8'));
+  expect([...componentPackages.keys()].map((name) => `${name}.mo`)).toEqual(
+    readdirSync(__dirname)
+      .filter((f) => f.endsWith('.mo'))
+      .sort(),
+  );
 });
 
 describe('electrical', () => {
@@ -55,7 +69,7 @@ equation connect(s.p, A.p); connect(A.n, R.p); connect(R.n, C.p); connect(C.n, s
     );
     // the second winding open: v2 = M/L1 v1
     expectEnd(
-      `Electrical.SineVoltage s(V = 1, f = 10); Electrical.CoupledInductors k(L1 = 0.1, L2 = 0.4, M = 0.15, i1(fixed = true)); Electrical.Resistor open(R = 1e9); ${ground} equation connect(s.p, k.p1); connect(k.n1, s.n); connect(s.n, g.p); connect(k.p2, open.p); connect(open.n, k.n2); connect(k.n2, g.p);`,
+      `Electrical.AlternatingVoltage s(V = 1, f = 10); Electrical.CoupledInductors k(L1 = 0.1, L2 = 0.4, M = 0.15, i1(fixed = true)); Electrical.Resistor open(R = 1e9); ${ground} equation connect(s.p, k.p1); connect(k.n1, s.n); connect(s.n, g.p); connect(k.p2, open.p); connect(open.n, k.n2); connect(k.n2, g.p);`,
       0.02,
       { 'k.v2': 1.5 * Math.sin(2 * Math.PI * 0.2) },
     );
@@ -73,7 +87,7 @@ equation connect(s.p, A.p); connect(A.n, R.p); connect(R.n, C.p); connect(C.n, s
     expect(Math.abs(r.at('R.i', 0.2))).toBeCloseTo(2, 3);
     expect(Math.abs(r.last('R.i'))).toBeLessThan(1e-5);
     const d = run(
-      `Electrical.SineVoltage s(V = 10, f = 1); Electrical.IdealDiode d(knee = 0.7); Electrical.Resistor R(R = 5); ${ground} equation connect(s.p, d.p); connect(d.n, R.p); connect(R.n, s.n); connect(s.n, g.p);`,
+      `Electrical.AlternatingVoltage s(V = 10, f = 1); Electrical.Diode d(knee = 0.7); Electrical.Resistor R(R = 5); ${ground} equation connect(s.p, d.p); connect(d.n, R.p); connect(R.n, s.n); connect(s.n, g.p);`,
       1,
     );
     expect(d.at('R.i', 0.25)).toBeCloseTo((10 - 0.7) / 5, 4);
@@ -90,7 +104,7 @@ equation connect(s.p, A.p); connect(A.n, R.p); connect(R.n, C.p); connect(C.n, s
   });
   test('a resistor heats what it is in', () => {
     expectEnd(
-      `Electrical.VoltageSource s(V = 10); Electrical.HeatingResistor R(R20 = 5); Thermal.Capacity C(C = 50, T(start = 300, fixed = true)); ${ground} equation connect(s.p, R.p); connect(R.n, s.n); connect(s.n, g.p); connect(R.heat, C.port);`,
+      `Electrical.VoltageSource s(V = 10); Electrical.ResistorWithHeat R(R20 = 5); Thermal.Capacity C(C = 50, T(start = 300, fixed = true)); ${ground} equation connect(s.p, R.p); connect(R.n, s.n); connect(s.n, g.p); connect(R.heat, C.port);`,
       10,
       { 'C.T': 300 + (20 * 10) / 50 },
     );
@@ -171,13 +185,13 @@ describe('rotational', () => {
   });
   test('gears pass on speed and torque, with losses on the driven side', () => {
     expectEnd(
-      'Rotational.Inertia a(J = 0.1, phi(fixed = true), w(fixed = true)), b(J = 5); Rotational.IdealGear n(ratio = 4); Rotational.Torque t; equation connect(t.a, a.a); connect(a.b, n.a); connect(n.b, b.a); t.u = 2;',
+      'Rotational.Inertia a(J = 0.1, phi(fixed = true), w(fixed = true)), b(J = 5); Rotational.Gear n(ratio = 4); Rotational.Torque t; equation connect(t.a, a.a); connect(a.b, n.a); connect(n.b, b.a); t.u = 2;',
       1,
       { 'a.w': 2 / (0.1 + 5 / 16) },
     );
     // J1 a = t - m, J2 a/n = eta n m
     expectEnd(
-      'Rotational.Inertia a(J = 0.1, phi(fixed = true), w(fixed = true)), b(J = 5); Rotational.Gear n(ratio = 4, eta = 0.8); Rotational.Torque t; equation connect(t.a, a.a); connect(a.b, n.a); connect(n.b, b.a); t.u = 2;',
+      'Rotational.Inertia a(J = 0.1, phi(fixed = true), w(fixed = true)), b(J = 5); Rotational.GearWithLoss n(ratio = 4, eta = 0.8); Rotational.Torque t; equation connect(t.a, a.a); connect(a.b, n.a); connect(n.b, b.a); t.u = 2;',
       1,
       { 'a.w': 2 / (0.1 + 5 / 16 / 0.8) },
     );
@@ -213,7 +227,7 @@ equation connect(a.b, k1.one); connect(k1.two, b.a); connect(b.b, k2.one); conne
   });
   test('bearing friction holds below its breakaway torque; a brake stops and holds', () => {
     const held = run(
-      'Rotational.Inertia J(J = 1, phi(fixed = true), w(fixed = true)); Rotational.BearingFriction f(Tc = 1, peak = 1.5); Rotational.Torque t; equation connect(t.a, J.a); connect(J.b, f.shaft); t.u = time;',
+      'Rotational.Inertia J(J = 1, phi(fixed = true), w(fixed = true)); Rotational.Bearing f(Tc = 1, peak = 1.5); Rotational.Torque t; equation connect(t.a, J.a); connect(J.b, f.shaft); t.u = time;',
       3,
     );
     expect(held.at('J.w', 1.45)).toBe(0);
@@ -231,18 +245,18 @@ equation connect(a.b, k1.one); connect(k1.two, b.a); connect(b.b, k2.one); conne
 describe('thermal and hydraulic', () => {
   test('capacity, conductor, convection, radiation', () => {
     expectEnd(
-      'Thermal.Capacity C(C = 100, T(start = 350, fixed = true)); Thermal.Conductor G(G = 2); Thermal.FixedTemperature w(T = 300); equation connect(C.port, G.a); connect(G.b, w.port);',
+      'Thermal.Capacity C(C = 100, T(start = 350, fixed = true)); Thermal.Conductor G(G = 2); Thermal.ConstantTemperature w(T = 300); equation connect(C.port, G.a); connect(G.b, w.port);',
       50,
       { 'C.T': 300 + 50 * Math.exp(-1) },
     );
     expectEnd(
-      'Thermal.Capacity C(C = 100, T(start = 350, fixed = true)); Thermal.Convection k(A = 0.1); Thermal.FixedTemperature w(T = 300); equation connect(C.port, k.a); connect(k.b, w.port); k.h = 20;',
+      'Thermal.Capacity C(C = 100, T(start = 350, fixed = true)); Thermal.Convection k(A = 0.1); Thermal.ConstantTemperature w(T = 300); equation connect(C.port, k.a); connect(k.b, w.port); k.h = 20;',
       50,
       { 'C.T': 300 + 50 * Math.exp(-1) },
     );
     // into the cold: T^-3 grows by 3 sigma A t/C
     expectEnd(
-      'Thermal.Capacity C(C = 10, T(start = 500, fixed = true)); Thermal.Radiation r(A = 0.5); Thermal.FixedTemperature w(T = 1e-3); equation connect(C.port, r.a); connect(r.b, w.port);',
+      'Thermal.Capacity C(C = 10, T(start = 500, fixed = true)); Thermal.Radiation r(A = 0.5); Thermal.ConstantTemperature w(T = 1e-3); equation connect(C.port, r.a); connect(r.b, w.port);',
       20,
       { 'C.T': (500 ** -3 + (3 * 5.670374419e-8 * 0.5 * 20) / 10) ** (-1 / 3) },
     );
@@ -285,7 +299,7 @@ describe('thermal and hydraulic', () => {
 describe('rigid bodies', () => {
   test('a planar pendulum swings like one; a four-bar closes and keeps its energy', () => {
     const swing = run(
-      'Planar.World w; Planar.Revolute j(phi(start = -0.5, fixed = true), w(fixed = true)); Planar.Bar arm(dx = 2); Planar.Body m(m = 3, J = 0.4); equation connect(w.b, j.a); connect(j.b, arm.a); connect(arm.b, m.a); j.drive = 0;',
+      'Planar.Ground w; Planar.Revolute j(phi(start = -0.5, fixed = true), w(fixed = true)); Planar.Bar arm(dx = 2); Planar.Body m(m = 3, J = 0.4); equation connect(w.b, j.a); connect(j.b, arm.a); connect(arm.b, m.a); j.drive = 0;',
       2,
     );
     const plain = run(
@@ -294,7 +308,7 @@ describe('rigid bodies', () => {
     );
     expect(swing.last('j.phi')).toBeCloseTo(plain.last('phi'), 6);
     const bars = run(
-      `Planar.World w; Planar.Revolute j1(phi(start = 1, fixed = true), w(start = 2, fixed = true)), j2(phi(start = -1)), j3(phi(start = -1)), j4; Planar.Bar c(dx = 1), l(dx = 2), r(dx = 1.5), base(dx = 2); Planar.Body m(m = 1, J = 0.1, g = 0), n(m = 2, J = 0.2, g = 0);
+      `Planar.Ground w; Planar.Revolute j1(phi(start = 1, fixed = true), w(start = 2, fixed = true)), j2(phi(start = -1)), j3(phi(start = -1)), j4; Planar.Bar c(dx = 1), l(dx = 2), r(dx = 1.5), base(dx = 2); Planar.Body m(m = 1, J = 0.1, g = 0), n(m = 2, J = 0.2, g = 0);
 Real energy = 0.5*(1*(m.vx^2 + m.vy^2) + 0.1*m.w^2 + 2*(n.vx^2 + n.vy^2) + 0.2*n.w^2);
 equation connect(w.b, j1.a); connect(j1.b, c.a); connect(c.b, j2.a); connect(j2.b, l.a); connect(l.b, j3.a); connect(j3.b, r.a); connect(r.b, j4.a); connect(w.b, base.a); connect(j4.b, base.b); connect(c.b, m.a); connect(l.b, n.a); j1.drive = 0; j2.drive = 0; j3.drive = 0; j4.drive = 0;`,
       3,
@@ -306,14 +320,14 @@ equation connect(w.b, j1.a); connect(j1.b, c.a); connect(c.b, j2.a); connect(j2.
     const m = 2700 * 1 * 0.1 * 0.1,
       J = (m * (1 + 0.01)) / 12 + m / 4;
     const r = run(
-      'Spatial.World w; Spatial.Revolute j(n = {0, 0, 1}, phi(fixed = true), w(fixed = true)); Spatial.FixedTranslation d(d = {0.5, 0, 0}); Spatial.BoxBody b(size = {1, 0.1, 0.1}, density = 2700, g = {0, 0, 0}); equation connect(w.b, j.a); connect(j.b, d.a); connect(d.b, b.a); j.drive = 3;',
+      'Spatial.Ground w; Spatial.Revolute j(n = {0, 0, 1}, phi(fixed = true), w(fixed = true)); Spatial.Arm d(d = {0.5, 0, 0}); Spatial.BoxBody b(size = {1, 0.1, 0.1}, density = 2700, g = {0, 0, 0}); equation connect(w.b, j.a); connect(j.b, d.a); connect(d.b, b.a); j.drive = 3;',
       2,
     );
     expect(r.last('j.w')).toBeCloseTo((3 / J) * 2, 6);
   });
   test('a slide in space: a mass on an inclined axis falls by its share of gravity', () => {
     const r = run(
-      'Spatial.World w; Spatial.Prismatic p(n = {0.6, 0.8, 0}, s(fixed = true), v(fixed = true)); Spatial.CylinderBody b; equation connect(w.b, p.a); connect(p.b, b.a); p.drive = 0;',
+      'Spatial.Ground w; Spatial.Prismatic p(n = {0.6, 0.8, 0}, s(fixed = true), v(fixed = true)); Spatial.CylinderBody b; equation connect(w.b, p.a); connect(p.b, b.a); p.drive = 0;',
       1,
     );
     expect(r.last('p.s')).toBeCloseTo(-0.5 * 9.81 * 0.8, 6);

@@ -31,7 +31,7 @@ export function addCharts(b: Builder, instance: ClassInstance, routes: MessageRo
       locals,
       isProcedure: source.isProcedure ?? false,
       entry: source.states.map((s) => lower(s.entry, `${s.place}/entry`)),
-      during: source.states.map((s) => lower(s.during, `${s.place}/during`)),
+      do: source.states.map((s) => lower(s.do, `${s.place}/do`)),
       exit: source.states.map((s) => lower(s.exit, `${s.place}/exit`)),
       defers: source.states.map((s) => s.defers),
       ...(period && { period }),

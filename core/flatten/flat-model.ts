@@ -108,10 +108,10 @@ export interface FlatChart {
   readonly structure: ChartStructure;
   readonly active: readonly number[];
   readonly entry: readonly (readonly FlatStatement[])[];
-  readonly during: readonly (readonly FlatStatement[])[];
+  readonly do: readonly (readonly FlatStatement[])[];
   readonly exit: readonly (readonly FlatStatement[])[];
   readonly defers: readonly (readonly string[])[];
-  /** Seconds between the during texts. */
+  /** Seconds between the do texts. */
   readonly period?: FlatExpr;
   readonly transitions: readonly FlatTransition[];
   /** Variables of its own: quantities and arguments of messages. */

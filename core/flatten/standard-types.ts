@@ -57,13 +57,13 @@ const units: readonly (readonly [unit: string, names: string])[] = [
 const known = new Map<string, ClassDefinition>();
 
 /** Packages of parts that every text may use. */
-export const standardPackages: readonly string[] = Object.keys(componentPackages);
+export const standardPackages: readonly string[] = [...componentPackages.keys()];
 
 /** A package that is there without being declared: the library of parts, and the types of quantities. */
 export function standardPackage(name: string): ClassDefinition | undefined {
   const found = known.get(name);
   if (found) return found;
-  let text = Object.hasOwn(componentPackages, name) ? componentPackages[name] : undefined;
+  let text = componentPackages.get(name);
   if (name === 'Modelica') {
     const types = units
       .flatMap(([unit, names]) =>

@@ -25,8 +25,8 @@ describe('project files', () => {
     expect(message(bytes('GIF89a'))).toBe('This is not a Zelvar project file');
     expect(message(bytes('{"a": 1}'))).toBe('This is not a Zelvar project file');
     expect(message(bytes('[]'))).toBe('This is not a Zelvar project file');
-    expect(message(bytes(json.replace('"version": 6', '"version": 7')))).toMatch(
-      /written by a newer Zelvar \(format 7/,
+    expect(message(bytes(json.replace('"version": 7', '"version": 8')))).toMatch(
+      /written by a newer Zelvar \(format 8/,
     );
   });
   test('a script in a name, a wrong type, a missing field are told by their place', () => {
@@ -90,6 +90,12 @@ describe('recordings as CSV', () => {
   });
 });
 
+/** Until version 6 the do text of a state was called otherwise. */
+const withOldDoTexts = (types: readonly { charts: { states: Record<string, unknown>[] }[] }[]): void =>
+  types.forEach((t) =>
+    t.charts.forEach((c) => (c.states = c.states.map(({ do: text, ...s }) => ({ ...s, during: text })))),
+  );
+
 test('a file of the first version opens: what it did not have is empty', () => {
   const old = JSON.parse(writeProjectJson(tubeCapper)) as Record<string, unknown> & {
     requirements: Record<string, unknown>[];
@@ -108,7 +114,7 @@ test('a file of the first version opens: what it did not have is empty', () => {
       c.states = c.states.map((s: { kind: string }) => ({
         ...s,
         kind: undefined,
-        during: undefined,
+        do: undefined,
         defers: undefined,
         parallel: s.kind === 'parallel',
       }));
@@ -133,7 +139,7 @@ test('a file of the first version opens: what it did not have is empty', () => {
       })),
     );
   expect(charts(value!)).toEqual(charts(tubeCapper));
-  expect(value).toMatchObject({ version: 6, libraries: [], flows: [], traces: [], retired: [] });
+  expect(value).toMatchObject({ version: 7, libraries: [], flows: [], traces: [], retired: [] });
   expect(value!.requirements[0]).toMatchObject({
     kind: 'requirement',
     parent: null,
@@ -148,9 +154,10 @@ test('what links of an earlier version carry becomes items, one for each text', 
     version: number;
     items?: unknown;
     setups: { screen?: boolean }[];
-    types: { links: { carries: string }[] }[];
+    types: { links: { carries: string }[]; charts: { states: Record<string, unknown>[] }[] }[];
   };
   old.version = 5;
+  withOldDoTexts(old.types);
   delete old.items;
   for (const s of old.setups) delete s.screen;
   const links = old.types[0].links;
@@ -162,4 +169,34 @@ test('what links of an earlier version carry becomes items, one for each text', 
     value!.types[0].links.map((l) => value!.items.find((i) => i.id === l.carries)?.name ?? '').slice(0, 4),
   ).toEqual(['torque', '', 'order', 'torque']);
   expect(value!.setups.every((s) => s.screen)).toBe(true);
+});
+
+test('texts of an earlier version name classes of the library as they are called now, a do text by its old name', () => {
+  const old = JSON.parse(writeProjectJson(tubeCapper)) as {
+    version: number;
+    libraries: { id: string; name: string; note: string; text: string }[];
+    types: { physics: string; charts: { states: Record<string, unknown>[] }[] }[];
+  };
+  old.version = 6;
+  withOldDoTexts(old.types);
+  const chart = old.types.findIndex((t) => t.charts.length > 0);
+  old.types[chart].charts[0].states[0].during = 'x := 1;';
+  old.types[chart].physics = 'Rotational.Gear a; Rotational.IdealGear b; Other.Rotational.Gear c; // Planar.World\n';
+  old.libraries = [
+    {
+      id: 'x',
+      name: 'x',
+      note: '',
+      text: 'model M "a Spatial.World" import T = Thermal; T.HeatPort p; .Spatial.World w; Thermal.Resistor r; end M;',
+    },
+  ];
+  const { value, problems } = readProjectText(JSON.stringify(old));
+  expect(problems).toEqual([]);
+  expect(value!.types[chart].physics).toBe(
+    'Rotational.GearWithLoss a; Rotational.Gear b; Other.Rotational.Gear c; // Planar.World\n',
+  );
+  expect(value!.libraries[0].text).toBe(
+    'model M "a Spatial.World" import T = Thermal; T.Port p; .Spatial.Ground w; Thermal.Resistor r; end M;',
+  );
+  expect(value!.types[chart].charts[0].states[0].do).toBe('x := 1;');
 });

@@ -459,7 +459,8 @@ function createReader(
       initial: id === initial,
       entry: [...(late.get(e) ?? []), text('onentry'), ...handedOver(e)].filter(Boolean).join('\n'),
       exit: text('onexit'),
-      during: own ? textOf(childrenOf(e, 'during')[0]).trim() : '',
+      // files written before version 7 of the format call it during
+      do: own ? textOf(childrenOf(e, 'do')[0] ?? childrenOf(e, 'during')[0]).trim() : '',
       defers: own ? (e.attributes['z:defers'] ?? '') : '',
       note: own ? (e.attributes['z:note'] ?? '') : '',
       ...(own &&

@@ -5,7 +5,7 @@ import { escapeXml } from './xml';
 
 /**
  * A chart as SCXML with our language as its data model. What the standard has no word for (triggers by time and change,
- * during texts, choices, places on the sheet) stands in a namespace of its own, so that nothing is lost on the way back.
+ * do texts, choices, places on the sheet) stands in a namespace of its own, so that nothing is lost on the way back.
  */
 export function writeScxml(chart: Chart): string {
   const nameOf = new Map(chart.states.map((s) => [s.id, s.name]));
@@ -70,7 +70,7 @@ export function writeScxml(chart: Chart): string {
     begin(s.id, depth + 1);
     doing(depth + 1, 'onentry', s.entry);
     doing(depth + 1, 'onexit', s.exit);
-    if (s.during.trim() !== '') put(depth + 1, `<z:during>${escapeXml(s.during.trim())}</z:during>`);
+    if (s.do.trim() !== '') put(depth + 1, `<z:do>${escapeXml(s.do.trim())}</z:do>`);
     own.forEach((t) => transition(t, depth + 1));
     children.filter((c) => c.kind !== 'start').forEach((c) => state(c, depth + 1));
     put(depth, `</${tag}>`);

@@ -98,7 +98,7 @@ const chartArbitrary: fc.Arbitrary<Chart> = fc.integer({ min: 1, max: 9 }).chain
           ...newState(`s${k}`, `S${k}`, parent, k * 10, k * 20, kind),
           entry: texts[k * 3],
           exit: texts[k * 3 + 1],
-          during: texts[k * 3 + 2],
+          do: texts[k * 3 + 2],
           defers: k % 3 === 0 ? 'go, stop' : '',
           note: k % 2 ? 'a "note"\nof <two> lines' : '',
         };

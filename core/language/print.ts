@@ -250,7 +250,7 @@ export function printClass(c: ClassDefinition): string {
     section('equation', c.equations.map(printEquation).join('\n')) +
     c.initialAlgorithms.map((a) => section('initial algorithm', a.map(printStatement).join('\n'))).join('') +
     c.algorithms.map((a) => section('algorithm', a.map(printStatement).join('\n'))).join('') +
-    (c.annotation ? ` ${printAnnotation(c.annotation)};\n` : '') +
+    (c.annotation ? `  ${printAnnotation(c.annotation).trimStart()};\n` : '') +
     `end ${printName(c.name)};`
   );
 }

@@ -2,16 +2,25 @@ import type { ClassDefinition } from '../language/ast';
 import { componentPackages } from '../components/packages';
 import { standardPackage } from '../flatten/standard-types';
 import type { ClassLibrary } from '../flatten/library';
+import { documentationOf } from './class-parts';
 
 /** A class parts can be made of, besides the part types of the project. */
 export interface CatalogueEntry {
   readonly name: string;
   readonly group: string;
   readonly note: string;
+  readonly documentation: string;
 }
 
 const usable = (c: ClassDefinition): boolean =>
   !c.partial && !c.enumeration && ['model', 'block', 'class'].includes(c.classKind);
+
+const entry = (c: ClassDefinition, name: string, group: string): CatalogueEntry => ({
+  name,
+  group,
+  note: c.description,
+  documentation: documentationOf(c),
+});
 
 const inside = (c: ClassDefinition, path: string): CatalogueEntry[] =>
   c.elements.flatMap((e) =>
@@ -20,7 +29,7 @@ const inside = (c: ClassDefinition, path: string): CatalogueEntry[] =>
       : e.classKind === 'package'
         ? inside(e, `${path}.${e.name}`)
         : usable(e)
-          ? [{ name: `${path}.${e.name}`, group: path, note: e.description }]
+          ? [entry(e, `${path}.${e.name}`, path)]
           : [],
   );
 
@@ -28,15 +37,11 @@ let shipped: readonly CatalogueEntry[] | undefined;
 
 /** Everything parts can be made of by name: the library that is always there, and classes of the project's own texts. */
 export function catalogue(library: ClassLibrary): readonly CatalogueEntry[] {
-  shipped ??= Object.keys(componentPackages).flatMap((name) => inside(standardPackage(name)!, name));
+  shipped ??= [...componentPackages.keys()].flatMap((name) => inside(standardPackage(name)!, name));
   const own = [...library.top.values()]
     .filter((ref) => !ref.behaviour)
     .flatMap(({ definition: d }): CatalogueEntry[] =>
-      d.classKind === 'package'
-        ? inside(d, d.name)
-        : usable(d)
-          ? [{ name: d.name, group: 'This project', note: d.description }]
-          : [],
+      d.classKind === 'package' ? inside(d, d.name) : usable(d) ? [entry(d, d.name, 'This project')] : [],
     );
   return [...own, ...shipped];
 }

@@ -1,4 +1,4 @@
-import type { ComponentElement, Modification } from '../language/ast';
+import type { ClassDefinition, ComponentElement, Modification } from '../language/ast';
 import { printExpression, printModification } from '../language/print';
 import { findClass, type ClassLibrary, type ClassRef } from '../flatten/library';
 
@@ -61,6 +61,17 @@ const unitIn = (m: Modification): string => {
   const value = textIn(m, 'unit')?.value;
   return value?.kind === 'string' ? value.value : '';
 };
+
+/** What a class says of its equations and their source: `annotation(Documentation(info = "..."))`, without markup. */
+export function documentationOf(c: ClassDefinition): string {
+  const info = textIn(textIn(c.annotation, 'Documentation'), 'info')?.value;
+  return info?.kind === 'string'
+    ? info.value
+        .replace(/<[^>]*>/g, ' ')
+        .replace(/\s+/g, ' ')
+        .trim()
+    : '';
+}
 
 export type EndKind = 'physical' | 'signal' | 'message';
 

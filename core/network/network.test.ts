@@ -53,7 +53,7 @@ test('parts of the document and of the text stand side by side; signals and mess
     ...newType('h', 'Heater'),
     quantities: [{ ...newQuantity('u', 'u'), role: 'input', unit: 'V' }],
     ports: [{ id: 'o', name: 'out', accepts: [], sends: ['hot'], note: '' }],
-    physics: 'Thermal.HeatPort port;\nequation\n  port.Q = -u;',
+    physics: 'Thermal.Port port;\nequation\n  port.Q = -u;',
   };
   const p = project('Thermal.Capacity c(C = 5);\nequation\n  connect(h.port, c.port);', {
     parts: [newPart('x', 'h', 'h')],
@@ -178,18 +178,19 @@ test('the catalogue has the library by field, and the models of shared texts, bu
         id: 'x',
         name: 'x',
         note: '',
-        text: 'package Mine model A "does a" end A; partial model B end B; end Mine; model C end C; function f end f;',
+        text: 'package Mine model A "does a" annotation(Documentation(info = "<html>a = 1\n  (Someone 1900).</html>")); end A; partial model B end B; end Mine; model C end C; function f end f;',
       },
     ],
   });
   const all = catalogue(library);
   expect(all.filter((e) => e.name.startsWith('Mine') || e.group === 'This project')).toEqual([
-    { name: 'Mine.A', group: 'Mine', note: 'does a' },
-    { name: 'C', group: 'This project', note: '' },
+    { name: 'Mine.A', group: 'Mine', note: 'does a', documentation: 'a = 1 (Someone 1900).' },
+    { name: 'C', group: 'This project', note: '', documentation: '' },
   ]);
   expect(all.find((e) => e.name === 'Electrical.Resistor')).toEqual({
     name: 'Electrical.Resistor',
     group: 'Electrical',
+    documentation: 'v = R i (Ohm 1827); loss = v i (Joule 1841).',
     note: 'v = R i',
   });
   expect(all.some((e) => /TwoPin|DryFriction/.test(e.name))).toBe(false);

@@ -4,7 +4,7 @@ import { parsePhysicsText } from '../language/parse';
 import { printExpression, printReference } from '../language/print';
 import type { ClassLibrary, ClassRef } from '../flatten/library';
 import type { Link, Part, PartType } from '../project/project';
-import { builtinTypes, changesText, endsOf, typeOf, type NetworkEnd } from './class-parts';
+import { builtinTypes, changesText, documentationOf, endsOf, typeOf, type NetworkEnd } from './class-parts';
 
 /** A part of a type, whether the document or the physics text declares it. */
 export interface NetworkPart {
@@ -18,6 +18,8 @@ export interface NetworkPart {
   readonly ends: readonly NetworkEnd[];
   /** What its class says of itself. */
   readonly says: string;
+  /** Its documentation: equations and their source. */
+  readonly documentation: string;
   /** Changed values, as text. */
   readonly changes: string;
   /** Only there to be seen. */
@@ -67,6 +69,7 @@ export function readNetwork(library: ClassLibrary, type: PartType): Network {
         part,
         ends: ref ? endsOf(library, ref) : [],
         says: ref?.definition.description ?? '',
+        documentation: ref ? documentationOf(ref.definition) : '',
         isShape: ref?.place === 'library/Shapes',
         changes: part
           ? part.changes.map((c) => `${c.name} = ${c.value}`).join(', ')
@@ -85,6 +88,7 @@ export function readNetwork(library: ClassLibrary, type: PartType): Network {
         part,
         ends: [],
         says: '',
+        documentation: '',
         changes: '',
         isShape: false,
       });

@@ -63,7 +63,7 @@ export interface Machine {
   guard(k: number, t: number): boolean;
   /** Seconds of a time trigger, numbered over all triggers of all charts. */
   delay(k: number, t: number): number;
-  /** Seconds between the during texts of a chart. */
+  /** Seconds between the do texts of a chart. */
   period(k: number, t: number): number;
   /** `after`: seconds until it is handed over, undefined for now. */
   effect(
@@ -98,7 +98,7 @@ export interface Program {
     readonly tears: number;
     readonly linear: boolean;
   }[];
-  /** Effects in the order in which the simulator knows them: for each chart entry, during, exit, then transitions. */
+  /** Effects in the order in which the simulator knows them: for each chart entry, do, exit, then transitions. */
   readonly effects: readonly (readonly FlatStatement[])[];
   /** Generated text, for inspection. */
   readonly source: string;
@@ -328,7 +328,7 @@ export function createProgram(solvable: SolvableModel): Program {
       })
       .join('');
   for (const chart of model.charts) {
-    effects.push(...chart.entry, ...chart.during, ...chart.exit, ...chart.transitions.map((t) => t.effect));
+    effects.push(...chart.entry, ...chart.do, ...chart.exit, ...chart.transitions.map((t) => t.effect));
     periods.push(chart.period ? plain.value(chart.period) : 'Infinity');
     for (const t of chart.transitions) {
       guards.push(t.guard ? plain.condition(t.guard) : 'true');

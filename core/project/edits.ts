@@ -371,7 +371,7 @@ function refuseWhileUsed(project: Project, list: string, name: ListName, entry: 
   if (!kind || entry.name === undefined) return;
   const own = kind === 'state' ? `state ${entry.name}` : `${typeById(project, typeId)?.name}.${entry.name} (`;
   const users = usersOf(project, kind, typeId, entry.name).filter(
-    (u) => !u.startsWith(own) && !['entry', 'during', 'exit'].some((x) => u === `${x} of ${own}`),
+    (u) => !u.startsWith(own) && !['entry', 'do', 'exit'].some((x) => u === `${x} of ${own}`),
   );
   if (users.length > 0) refuse('in-use', `${entry.name} is still used by ${shown(users)}`);
 }

@@ -1,8 +1,11 @@
+import { withPresentLibraryNames } from './library-names';
 import { projectVersion } from './schema';
 
 type Plain = Record<string, unknown>;
 
 const listOf = (x: unknown): Plain[] => (Array.isArray(x) ? x : []);
+
+const presentNames = (text: unknown): unknown => (typeof text === 'string' ? withPresentLibraryNames(text) : text);
 
 /** What each version of the format added to the one before. */
 const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
@@ -99,6 +102,19 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
       setups: listOf(project.setups).map((s) => ({ ...s, screen: true })),
     };
   },
+  6: (project) => ({
+    ...project,
+    version: 7,
+    libraries: listOf(project.libraries).map((l) => ({ ...l, text: presentNames(l.text) })),
+    types: listOf(project.types).map((t) => ({
+      ...t,
+      physics: presentNames(t.physics),
+      charts: listOf(t.charts).map((c) => ({
+        ...c,
+        states: listOf(c.states).map(({ during, ...s }) => ({ ...s, do: during })),
+      })),
+    })),
+  }),
 };
 
 /** Brings a project of an earlier version of the format to the present one; anything else is returned as it is. */

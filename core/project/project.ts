@@ -1,7 +1,7 @@
 /** The document: everything a project file holds. Plain data; changed by edits only (see edits.ts). */
 export interface Project {
   readonly format: 'zelvar-project';
-  readonly version: 6;
+  readonly version: 7;
   readonly id: string;
   readonly name: string;
   readonly note: string;
@@ -146,7 +146,7 @@ export interface Item {
 export interface Chart {
   readonly id: string;
   readonly name: string;
-  /** How often the during texts are run, a time such as 10 'ms'; empty where there are none. */
+  /** How often the do texts are run, a time such as 10 'ms'; empty where there are none. */
   readonly period: string;
   /** Quantities of the chart's own. */
   readonly values: readonly ChartValue[];
@@ -177,7 +177,7 @@ export interface ChartState {
   readonly kind: StateKind;
   readonly initial: boolean;
   readonly entry: string;
-  readonly during: string;
+  readonly do: string;
   readonly exit: string;
   /** Names of messages kept for later while it is active, separated by commas. */
   readonly defers: string;
@@ -437,7 +437,7 @@ export const typeById = (project: Project, id: string): PartType | undefined => 
 
 export const emptyProject = (id: string, name: string): Project => ({
   format: 'zelvar-project',
-  version: 6,
+  version: 7,
   id,
   name,
   note: '',
@@ -515,7 +515,7 @@ export const newState = (
   kind,
   initial: false,
   entry: '',
-  during: '',
+  do: '',
   exit: '',
   defers: '',
   note: '',

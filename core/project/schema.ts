@@ -120,7 +120,7 @@ export const stateSchema = yup.object({
   kind: yup.mixed<StateKind>().oneOf(stateKinds).defined(),
   initial: yup.boolean().strict().defined(),
   entry: text(),
-  during: text(),
+  do: text(),
   exit: text(),
   defers: text(2000),
   note: text(),
@@ -337,11 +337,11 @@ export const panelSchema = yup.object({
 export const trackSchema = yup.object({ id, items: yup.array(text(400)).strict().defined(), height: positive });
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 6;
+export const projectVersion = 7;
 
 export const projectSchema = yup.object({
   format: yup.mixed<typeof projectFormat>().oneOf([projectFormat]).defined(),
-  version: yup.mixed<6>().oneOf([projectVersion]).defined(),
+  version: yup.mixed<7>().oneOf([projectVersion]).defined(),
   id,
   name: text(200).required('A project needs a name'),
   note: text(),

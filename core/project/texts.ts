@@ -104,7 +104,7 @@ export function documentTexts(project: Project): DocumentText[] {
         ]),
       );
       c.states.forEach((s, j) => {
-        for (const key of ['entry', 'during', 'exit'] as const)
+        for (const key of ['entry', 'do', 'exit'] as const)
           push('statements', type.id, s[key], `${at}/chart/${c.id}/state/${s.id}/${key}`, `${key} of state ${s.name}`, [
             'types',
             t,

@@ -72,8 +72,7 @@ function unheard(model: FlatModel): Problem[] {
       }
     }
   };
-  for (const c of model.charts)
-    [...c.entry, ...c.during, ...c.exit, ...c.transitions.map((t) => t.effect)].forEach(walk);
+  for (const c of model.charts) [...c.entry, ...c.do, ...c.exit, ...c.transitions.map((t) => t.effect)].forEach(walk);
   for (const a of model.actions) if (a.does.kind === 'send') look(a.does.send, a.origin.place);
   return found;
 }

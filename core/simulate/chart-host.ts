@@ -100,12 +100,7 @@ export function createSimulatedCharts(
         machine.effect(effect + 2 * states + action.index, clock.time, send, cancel);
         v[chart.active[action.index]] = 0;
       } else
-        machine.effect(
-          effect + (action.kind === 'during' ? states : 3 * states) + action.index,
-          clock.time,
-          send,
-          cancel,
-        );
+        machine.effect(effect + (action.kind === 'do' ? states : 3 * states) + action.index, clock.time, send, cancel);
     },
     begin() {
       at = ++clock.step;
@@ -155,7 +150,7 @@ export function createSimulatedCharts(
       structure: c.structure,
       part: c.part,
       defers: c.defers,
-      hasDuring: c.during.some((d) => d.length > 0),
+      hasDo: c.do.some((d) => d.length > 0),
     })),
     host,
   );

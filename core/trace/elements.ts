@@ -142,7 +142,7 @@ function typeElements(type: PartType): readonly TraceElement[] {
         'state',
         `chart/${c.id}/state/${s.id}`,
         `${c.name}.${s.name}`,
-        [s.name, s.entry, s.during, s.exit].filter((x, k) => x !== '' || k !== 2).join('|'),
+        [s.name, s.entry, s.do, s.exit].filter((x, k) => x !== '' || k !== 2).join('|'),
         `${at}/chart/${c.id}`,
       );
     for (const t of c.transitions)

@@ -16,7 +16,7 @@ export function LibraryMenu({
   const [shown, setShown] = useState(false);
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const groups = useMemo(() => {
-    const found = entries.filter((e) => words.every((w) => `${e.name} ${e.note}`.toLowerCase().includes(w)));
+    const found = entries.filter((e) => words.every((w) => `${e.name} ${e.note} ${e.documentation}`.toLowerCase().includes(w)));
     return [...new Set(found.map((e) => e.group))].map((group) => ({
       group,
       entries: found.filter((e) => e.group === group),
@@ -73,7 +73,7 @@ export function LibraryMenu({
                     onDragStart={(d) => d.dataTransfer.setData('application/x-class', e.name)}
                     onDragEnd={() => setShown(false)}
                     onClick={() => choose(e)}
-                    title={e.note}
+                    title={e.documentation || e.note}
                   >
                     <strong>{e.name.split('.').at(-1)}</strong> <span className="quiet">{e.note}</span>
                   </button>

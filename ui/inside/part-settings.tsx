@@ -160,6 +160,7 @@ function Settings({
             <span className="type-tag">{found.typeName}</span>
           )}
           {found.says && <span className="quiet">: {found.says}</span>}
+          {found.documentation && <p className="quiet documentation">{found.documentation}</p>}
         </div>
         {groups.map((group) => (
           <section key={group}>

@@ -273,7 +273,7 @@ function useUnchanged<T extends { readonly id: string }>(): (next: T, parts: (x:
 }
 
 /** What of a state is on its card. */
-const drawnOf = (s: ChartState): readonly unknown[] => [s.name, s.kind, s.initial, s.entry, s.during, s.exit, s.defers];
+const drawnOf = (s: ChartState): readonly unknown[] => [s.name, s.kind, s.initial, s.entry, s.do, s.exit, s.defers];
 
 /** How far each arrow stands aside, where several run between the same two cards. */
 function shiftsOf(transitions: readonly Transition[]): Map<string, number> {

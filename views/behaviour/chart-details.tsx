@@ -15,7 +15,7 @@ import { addValue, ValuesTable } from './values-table';
 
 const counted = (n: number, what: string): string => `${n} ${what}${n === 1 ? '' : 's'}`;
 
-/** The chart itself: its name, how often during texts run, its own quantities. */
+/** The chart itself: its name, how often do texts run, its own quantities. */
 export function ChartDetails({ type, chart }: { readonly type: PartType; readonly chart: Chart }) {
   const { edit } = useProject.getState();
   const list = `types/${type.id}/charts`;
@@ -44,7 +44,7 @@ export function ChartDetails({ type, chart }: { readonly type: PartType; readonl
         </div>
         <TextRow
           type={type}
-          label="While texts run every"
+          label="do texts run every"
           value={chart.period}
           place={`${place}/period`}
           onCommit={(period) =>

@@ -23,7 +23,7 @@ export function textLines(state: ChartState): string[] {
       .map((l, k) => `${k === 0 ? label : ' '.repeat(label.length)} ${l.trim()}`);
   return [
     ...lines('entry', state.entry),
-    ...lines('while', state.during),
+    ...lines('do   ', state.do),
     ...lines('exit ', state.exit),
     ...lines('keeps', state.defers),
   ];

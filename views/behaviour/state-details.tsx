@@ -200,7 +200,7 @@ export function StateDetails({
         {(!place_ || state.kind === 'final' || state.kind === 'choice') && (
           <TextRow
             type={type}
-            label="When it is entered"
+            label="entry: when it is entered"
             value={state.entry}
             place={`${place}/entry`}
             more={names}
@@ -211,15 +211,15 @@ export function StateDetails({
           <>
             <TextRow
               type={type}
-              label={`While it is active${chart.period.trim() ? `, every ${chart.period.trim().replace(/'/g, '')}` : ''}`}
-              value={state.during}
-              place={`${place}/during`}
+              label={`do: while it is active${chart.period.trim() ? `, every ${chart.period.trim().replace(/'/g, '')}` : ''}`}
+              value={state.do}
+              place={`${place}/do`}
               more={names}
-              onCommit={(during) => set({ during }, `Change the while text of ${state.name}`, `during-${state.id}`)}
+              onCommit={(text) => set({ do: text }, `Change the do text of ${state.name}`, `do-${state.id}`)}
             />
             <TextRow
               type={type}
-              label="When it is left"
+              label="exit: when it is left"
               value={state.exit}
               place={`${place}/exit`}
               more={names}
