@@ -444,6 +444,7 @@ function chooseColumns(rows: readonly ColumnRow[], weight: (x: number) => number
       r.own !== undefined &&
       !rowOf.has(r.own) &&
       weight(r.own) < keepsItsState &&
+      ![...r.coefficients.keys()].some((x) => hasNumber(k, x) && weight(x) < weight(r.own!) - ratherGoes) &&
       hasNumber(k, r.own) &&
       !closesCircle(k, r.own)
     )
@@ -502,5 +503,7 @@ function chooseColumns(rows: readonly ColumnRow[], weight: (x: number) => number
   return chosen;
 }
 
+/** By so much less a variable weighs that was asked not to be a state, whatever it is written for. */
+const ratherGoes = 9;
 /** From this weight on a variable stays a state where there is another choice. */
 const keepsItsState = 8;

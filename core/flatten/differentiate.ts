@@ -118,8 +118,9 @@ function differentiateFunction(e: Extract<FlatExpr, { op: 'fn' }>, d: (x: FlatEx
     case 'max':
       return choose(asIs(binary('ge', x, y)), dx, d(y));
     case 'mod':
+      return subtract(dx, multiply(asIs(fn('floor', [divide(x, y)])), d(y)));
     case 'rem':
-      return dx;
+      return subtract(dx, multiply(asIs(fn('div', [x, y])), d(y)));
     case 'sign':
     case 'floor':
     case 'ceil':

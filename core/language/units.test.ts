@@ -2,7 +2,19 @@ import fc from 'fast-check';
 import { parseExpressionText } from './parse';
 import type { Problem } from './diagnostics';
 import { checkUnits, elaborateUnits, relaxUnits } from './unit-check';
-import { commonUnits, convertValue, parseUnit, sameDimension, sameUnit, unitOrUndefined, type Unit } from './units';
+import {
+  commonUnits,
+  convertValue,
+  describeUnit,
+  divideUnits,
+  multiplyUnits,
+  parseUnit,
+  powerUnit,
+  sameDimension,
+  sameUnit,
+  unitOrUndefined,
+  type Unit,
+} from './units';
 
 const unit = (text: string): Unit => {
   const u = parseUnit(text);
@@ -127,4 +139,53 @@ describe('checking expressions', () => {
 test('unitOrUndefined is silent about nonsense', () => {
   expect(unitOrUndefined('nonsense')).toBeUndefined();
   expect(unitOrUndefined(undefined)).toBeUndefined();
+});
+
+test('within a compound a temperature is a difference: the offset of its scale does not take part', () => {
+  for (const [text, same] of [
+    ['J/degC', 'J/K'],
+    ['W/(m2.degC)', 'W/(m2.K)'],
+    ['degC/min', 'K/min'],
+    ['degC.m', 'K.m'],
+    ['1/degC', 'K-1'],
+    ['degC2', 'K2'],
+    ['m.degC-1', 'm/K'],
+  ])
+    expect([text, sameUnit(unit(text), unit(same)), unit(text).offset]).toEqual([text, true, 0]);
+  expect(unit('J/degF').scale).toBeCloseTo(9 / 5, 12);
+  expect(unit('degF/s').offset).toBe(0);
+  // alone it is a point on its scale, in brackets too
+  expect(unit('degC').offset).toBe(273.15);
+  expect(unit('(degF)').offset).toBeCloseTo(459.67 / 1.8, 9);
+  expect(convert(10, 'degF/min', 'K/h')).toBeCloseTo((10 * 60) / 1.8, 9);
+});
+
+test('products, quotients and powers of units multiply scales and add exponents', () => {
+  fc.assert(
+    fc.property(
+      fc.constantFrom(...commonUnits),
+      fc.constantFrom(...commonUnits),
+      fc.integer({ min: -3, max: 3 }),
+      (a, b, n) => {
+        const [ua, ub] = [unit(a), unit(b)];
+        const product = multiplyUnits(ua, ub);
+        expect(divideUnits(product, ub).dimension).toEqual(ua.dimension);
+        expect(divideUnits(product, ub).scale / ua.scale).toBeCloseTo(1, 12);
+        expect(powerUnit(ua, n).scale).toBe(ua.scale ** n);
+        expect(sameDimension(powerUnit(ua, n), unit(`(${a})${n}`))).toBe(true);
+        expect(unit(`(${a}).(${b})`).scale / product.scale).toBeCloseTo(1, 12);
+        expect(unit(`(${a})/(${b})`).scale / divideUnits(ua, ub).scale).toBeCloseTo(1, 12);
+      },
+    ),
+  );
+});
+
+test('a unit is described by a text that stands for it', () => {
+  for (const text of [...commonUnits, 'kg.m2/s3', 'A.s', 'm-1', 'mol/m3']) {
+    const described = describeUnit(unit(text));
+    const factor = /^[\d.e+-]+ /.exec(described);
+    const read = unit(described.slice(factor?.[0].length ?? 0));
+    expect([text, sameDimension(read, unit(text))]).toEqual([text, true]);
+    expect((read.scale * Number(factor?.[0] ?? 1)) / unit(text).scale).toBeCloseTo(1, 3);
+  }
 });

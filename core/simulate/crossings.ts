@@ -6,6 +6,37 @@ export interface CrossingLocator {
   locate(from: number, to: number): number | undefined;
 }
 
+/** Three moments and the values there, in the order of time. */
+type Points = readonly [t0: number, z0: number, t1: number, z1: number, t2: number, z2: number];
+const mostLooks = 8;
+
+/**
+ * Where the parabola through three points turns near or beyond zero without having been there (the step of Brent's
+ * minimisation, 1973, chapter 5); undefined where it does not, or turns outside the points.
+ */
+function turningPoint([t0, z0, t1, z1, t2, z2]: Points): number | undefined {
+  if (!(z0 * z1 > 0 && z1 * z2 > 0)) return undefined;
+  const early = (z1 - z0) / (t1 - t0);
+  const late = (z2 - z1) / (t2 - t1);
+  const curvature = (late - early) / (t2 - t0);
+  // it bends towards where it is, away from zero
+  if (!(curvature * z1 > 0)) return undefined;
+  const t = (t0 + t1) / 2 - early / (2 * curvature);
+  if (!(t > t0 && t < t2) || Math.abs(t - t1) <= 1e-9 * (t2 - t0)) return undefined;
+  const value = z1 + (t - t1) * (early + curvature * (t - t0));
+  return value * z1 < 0.05 * z1 * z1 ? t : undefined;
+}
+
+/** The three points of four that lie closest around one. */
+const around = ([t0, z0, t1, z1, t2, z2]: Points, t: number, z: number): Points =>
+  t < t1
+    ? Math.abs(z) < Math.abs(z1)
+      ? [t0, z0, t, z, t1, z1]
+      : [t, z, t1, z1, t2, z2]
+    : Math.abs(z) < Math.abs(z1)
+      ? [t1, z1, t, z, t2, z2]
+      : [t0, z0, t1, z1, t, z];
+
 /**
  * Looks at a step through its dense output. `evaluate` brings all values to a time, `conditions` then compares the conditions
  * with their held values.
@@ -28,51 +59,47 @@ export function createCrossingLocator(
     return changed();
   };
 
-  const before = new Float64Array(program.modes.length);
+  const first = new Float64Array(program.modes.length);
   const middle = new Float64Array(program.modes.length);
+  const last = new Float64Array(program.modes.length);
 
   /**
    * The first time in (from, to] at which a condition has changed, by bisection with secant steps on the dense output.
    * Points inside the step are looked at too, where a parabola through three of them says a condition may change and come back.
+   * At the beginning `z` is as of `from`, and at the end as of `to`.
    */
   const locate = (from: number, to: number): number | undefined => {
     if (to <= from) return undefined;
     const parts = 4;
+    const width = (to - from) / parts;
+    middle.set(z);
     let left = from;
-    let right: number | undefined;
     for (let j = 1; j <= parts; j++) {
-      const t = j === parts ? to : from + ((to - from) * j) / parts;
-      if (look(t)) {
-        right = t;
-        break;
-      }
+      const t = j === parts ? to : from + j * width;
+      if (look(t)) return narrow(left, t);
+      last.set(z);
       if (j >= 2) {
-        const turn = turningPoint(t - (2 * (to - from)) / parts, t);
-        if (turn !== undefined && look(turn)) {
-          right = turn;
-          break;
-        }
+        const turn = lookAtTurns(t - 2 * width, t - width, t);
+        if (turn !== undefined) return narrow(turn > left ? left : t - 2 * width, turn);
+        z.set(last);
       }
-      before.set(middle);
-      middle.set(z);
+      first.set(middle);
+      middle.set(last);
       left = t;
     }
-    if (right === undefined) return undefined;
-    if (left >= right) left = from;
-    return narrow(left, right);
+    return undefined;
   };
 
-  /** Where a parabola through the last three looks has its turning point closest to a change. */
-  const turningPoint = (from: number, to: number): number | undefined => {
+  /** A moment near a turning point between three looks at which a condition has changed. */
+  const lookAtTurns = (t0: number, t1: number, t2: number): number | undefined => {
     for (let k = 0; k < z.length; k++) {
-      const [a, b, c] = [before[k], middle[k], z[k]];
-      if (!(a * b > 0 && b * c > 0)) continue;
-      if (Math.abs(b) > Math.abs(a) || Math.abs(b) > Math.abs(c)) continue;
-      const curvature = a - 2 * b + c;
-      if (curvature === 0) continue;
-      const at = (a - c) / (2 * curvature);
-      const value = b - (a - c) ** 2 / (8 * curvature);
-      if (value * b < 0.05 * b * b && Math.abs(at) < 1) return (from + to) / 2 + (at * (to - from)) / 2;
+      let points: Points = [t0, first[k], t1, middle[k], t2, last[k]];
+      for (let looks = 0; looks < mostLooks; looks++) {
+        const turn = turningPoint(points);
+        if (turn === undefined) break;
+        if (look(turn)) return turn;
+        points = around(points, turn, z[k]);
+      }
     }
     return undefined;
   };

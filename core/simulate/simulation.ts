@@ -588,6 +588,7 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       failure = ending = undefined;
       lastEventTime = NaN;
       ended = flags[1] === 1;
+      machine.conditions(clock.time);
       restart();
     },
   };
