@@ -62,7 +62,8 @@ export interface ChartEvent {
 export interface MachineSnapshot {
   readonly configurations: readonly Configuration[];
   readonly ended: readonly boolean[];
-  readonly due: readonly number[];
+  /** Of each time trigger when it is due, its period, when it was armed and how often it has been due. */
+  readonly clocks: readonly Float64Array[];
   readonly ticks: readonly number[];
   readonly tickPeriods: readonly number[];
   readonly later: readonly (readonly [number, ChartEvent])[];
@@ -112,7 +113,10 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
     structure.transitions.map((t, j) => t.triggers.map((_, i) => slotOf.get(`${c}/${j}/${i}`) ?? -1)),
   );
   const due = new Float64Array(slots.length).fill(NaN);
+  // of `every`: its period, when it was armed and how often it has been due, so that it does not drift
   const periods = new Float64Array(slots.length);
+  const armed = new Float64Array(slots.length);
+  const turns = new Float64Array(slots.length);
   const ticks = charts.map(() => 0);
   const tickPeriods = charts.map(() => Infinity);
   let own: ChartEvent[] = [];
@@ -193,6 +197,8 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
     else if (clock.kind === 'after') due[clock.slot] = now + Math.max(0, amount);
     else {
       periods[clock.slot] = amount;
+      armed[clock.slot] = now;
+      turns[clock.slot] = 1;
       due[clock.slot] = amount > 0 ? now + amount : NaN;
     }
   };
@@ -266,7 +272,7 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
     const now = host.now();
     for (let k = 0; k < slots.length; k++) {
       if (slots[k].kind !== 'every') continue;
-      while (due[k] <= now) due[k] += periods[k];
+      while (due[k] <= now) due[k] = armed[k] + ++turns[k] * periods[k];
     }
     host.looked();
   };
@@ -347,7 +353,7 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
     save: () => ({
       configurations: [...configurations],
       ended: [...ended],
-      due: [...due, ...periods],
+      clocks: [due, periods, armed, turns].map((x) => Float64Array.from(x)),
       ticks: [...ticks],
       tickPeriods: [...tickPeriods],
       later: later.map((x) => [x.due, x.event] as const),
@@ -356,8 +362,7 @@ export function createChartMachine(charts: readonly MachineChart[], host: ChartH
     load(saved) {
       saved.configurations.forEach((x, c) => (configurations[c] = x));
       saved.ended.forEach((x, c) => (ended[c] = x));
-      due.set(saved.due.slice(0, due.length));
-      periods.set(saved.due.slice(due.length));
+      [due, periods, armed, turns].forEach((x, k) => x.set(saved.clocks[k]));
       saved.ticks.forEach((x, c) => (ticks[c] = x));
       saved.tickPeriods.forEach((x, c) => (tickPeriods[c] = x));
       later.splice(0, later.length, ...saved.later.map(([time, event]) => ({ due: time, event })));

@@ -353,7 +353,10 @@ export function elaborateUnits(e: Expr, context: UnitContext, expected?: Unit): 
         return { kind: 'number', value: roundOff(convertValue(x.value, own, target)), span: x.span };
       }
       case 'unary':
-        return { ...x, operand: visit(x.operand, want) };
+        // the sign belongs to the number before its scale is looked at: -40 'degF' is 40 below zero
+        return x.op === '-' && x.operand.kind === 'number'
+          ? visit({ ...x.operand, value: -x.operand.value }, want)
+          : { ...x, operand: visit(x.operand, want) };
       case 'binary': {
         const additive = /^(\.?[+-]|<|<=|>|>=|==|<>)$/.test(x.op);
         if (!additive) return { ...x, left: visit(x.left), right: visit(x.right) };

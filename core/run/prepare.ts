@@ -1,9 +1,7 @@
 import { takesMessage } from '../behaviour/chart-structure';
-import type { Expr } from '../language/ast';
 import { atPlace, hasErrors, problem, type Problem } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
 import { parseExpressionText } from '../language/parse';
-import { unitOrUndefined } from '../language/units';
 import type { Project, Setup } from '../project/project';
 import { typeById } from '../project/project';
 import { analyse } from '../analysis/analyse';
@@ -19,6 +17,7 @@ import { recordable } from '../simulate/recording';
 import { checkLinks } from './check-links';
 import { checkBehaviour } from './check-behaviour';
 import { checkParticipants, prepareSequences, sequencesOf, type PreparedSequence } from './sequence-driver';
+import { readSetValue } from './set-value';
 import { standingOf } from './standing';
 import { constantFinding, monitorOf, watchedRequirements } from './watch';
 
@@ -97,7 +96,11 @@ export function prepareRun(
       if (fixed.includes(c)) return;
       const index = flat.model.indexOf.get(c.name);
       if (index === undefined) setupProblems.push(unknownPath(flat.model, c.name, `${place}/${k}`));
-      else startValues.set(index, plainValue(c.value));
+      else {
+        const read = readSetValue(c.value, flat.model.variables[index]);
+        setupProblems.push(...atPlace(`${place}/${k}`, read.problems));
+        if (read.value !== undefined) startValues.set(index, read.value);
+      }
     });
   }
   const { model } = flat;
@@ -227,35 +230,6 @@ function unknownPath(model: FlatModel, name: string, place: string): Problem {
   };
 }
 
-function plainValue(text: string): number {
-  const { value } = parseExpressionText(text);
-  const read = (e: Expr): number => {
-    if (e.kind === 'number') {
-      const unit = unitOrUndefined(e.unit);
-      return unit ? e.value * unit.scale + unit.offset : e.value;
-    }
-    if (e.kind === 'boolean') return e.value ? 1 : 0;
-    if (e.kind === 'unary')
-      return e.op === '-' ? -read(e.operand) : e.op === 'not' ? (read(e.operand) ? 0 : 1) : read(e.operand);
-    if (e.kind === 'binary') {
-      const [a, b] = [read(e.left), read(e.right)];
-      return e.op === '+'
-        ? a + b
-        : e.op === '-'
-          ? a - b
-          : e.op === '*'
-            ? a * b
-            : e.op === '/'
-              ? a / b
-              : e.op === '^'
-                ? a ** b
-                : NaN;
-    }
-    return NaN;
-  };
-  return read(value);
-}
-
 /** Names a setup records; undefined for everything. */
 function readRecord(setup: Setup, model: FlatModel, problems: Problem[]): readonly string[] | undefined {
   if (setup.record.length === 0) return undefined;
@@ -313,7 +287,9 @@ function readStimulus(setup: Setup, model: FlatModel, problems: Problem[]): Stim
         });
         return [];
       }
-      return [{ time: row.time, kind: 'set', variable: index, value: plainValue(row.value) }];
+      const read = readSetValue(row.value, model.variables[index]);
+      problems.push(...atPlace(`${place}/value`, read.problems));
+      return read.value === undefined ? [] : [{ time: row.time, kind: 'set', variable: index, value: read.value }];
     }
     const target = messageTarget(model, row.target);
     if (!target) {
