@@ -10,6 +10,8 @@ const config = [
   {
     rules: {
       '@typescript-eslint/no-explicit-any': 'error',
+      // a name for a derived type
+      '@typescript-eslint/no-empty-object-type': ['error', { allowInterfaces: 'with-single-extends' }],
       '@typescript-eslint/no-unused-vars': [
         'error',
         { argsIgnorePattern: '^_', varsIgnorePattern: '^_', destructuredArrayIgnorePattern: '^_' },

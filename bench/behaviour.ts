@@ -94,11 +94,11 @@ export function benchBehaviour(row: (what: string, value: string, wanted: string
     types: [...tubeCapper.types, { ...newType('big', 'Big'), charts: [chart] }],
   };
   const edit = seconds(
-    () => void applyEdit(project, { kind: 'update', list: 'types/big/charts/c/states', id: 's250', changes: { x: 5 } }),
+    () => void applyEdit(project, { kind: 'update', list: 'type/big/chart/c/state', id: 's250', changes: { x: 5 } }),
   );
   const moved = applyEdit(project, {
     kind: 'update',
-    list: 'types/big/charts/c/states',
+    list: 'type/big/chart/c/state',
     id: 's250',
     changes: { x: 5 },
   }).project;

@@ -69,7 +69,7 @@ function editing(): void {
       time(() => {
         current = applyEdit(current, {
           kind: 'update',
-          list: 'types',
+          list: 'type',
           id: root.id,
           changes: { physics: `${physics}\n// ${k}` },
         }).project;

@@ -106,7 +106,10 @@ function changedSetup(setup: Setup, changes: readonly { name: string; value: str
   const names = new Set(changes.map((c) => c.name));
   return {
     ...setup,
-    changes: [...setup.changes.filter((c) => !names.has(c.name)), ...changes],
+    changes: [
+      ...setup.changes.filter((c) => !names.has(c.name)),
+      ...changes.map((c, k) => ({ id: `given-${k}`, ...c })),
+    ],
     stop: options.stop ?? setup.stop,
     solver: options.solver ?? setup.solver,
     relative: options.rtol ?? setup.relative,

@@ -1,5 +1,5 @@
 import { newRelationSheet, type Project } from '../core/project/project';
-import { outputs, parameters, part, partType, phrase, need, setup, tracks, variables } from './build';
+import { changed, outputs, parameters, part, partType, phrase, need, setup, tracks, variables } from './build';
 
 /** Two arms of tapered segments on knife edges, the same but for the number of segments they are computed with. */
 
@@ -53,14 +53,8 @@ equation
 
 const rig = partType('Rig', 'Two arms side by side: one of few segments, one of many.', {
   parts: [
-    part('coarse', 'Arm', 'few segments', [
-      { name: 'n', value: '8' },
-      { name: 'offset', value: '-0.12' },
-    ]),
-    part('fine', 'Arm', 'many segments', [
-      { name: 'n', value: '24' },
-      { name: 'offset', value: '0.12' },
-    ]),
+    part('coarse', 'Arm', 'few segments', { n: '8', offset: '-0.12' }),
+    part('fine', 'Arm', 'many segments', { n: '24', offset: '0.12' }),
   ],
   quantities: variables(['apart', '', 'rad', 'by how much the two differ']),
   physics: `Shapes.Box plate(size = {0.7, 0.01, 0.4}, r = {0.1, -0.165, 0}, colour = {0.8, 0.78, 0.72});
@@ -127,7 +121,7 @@ export const balanceArm: Project = {
     setup('Two segments', 'The coarse arm as two blocks: too coarse to tell where its weight is.', {
       stop: 8,
       recordEvery: 1e-2,
-      changes: [{ name: 'coarse.n', value: '2' }],
+      changes: changed({ 'coarse.n': '2' }),
     }),
   ],
   tracks: tracks([120, 'coarse.angle', 'fine.angle'], [90, 'apart'], [90, 'coarse.speed', 'fine.speed']),

@@ -1,4 +1,5 @@
 import { applyEdit } from '../core/project/edits';
+import { marksFor } from '../core/project/equations';
 import { linkEdit } from '../core/trace/links';
 import type {
   Chart,
@@ -67,11 +68,16 @@ export const variables = quantities('variable');
 export const inputs = quantities('input');
 export const outputs = quantities('output');
 
-export const part = (name: string, type: string, note = '', changes: Part['changes'] = []): Part => ({
+type Values = Readonly<Record<string, string>>;
+/** Changed values by name. */
+export const changed = (values: Values): Part['changes'] =>
+  Object.entries(values).map(([name, value]) => ({ id: `c-${slug(name)}`, name, value }));
+
+export const part = (name: string, type: string, note = '', changes: Values = {}): Part => ({
   id: `p-${name}`,
   name,
   type: `t-${slug(type)}`,
-  changes,
+  changes: changed(changes),
   note,
   place: null,
 });
@@ -102,6 +108,7 @@ export const partType = (name: string, note: string, more: Partial<PartType>): P
   ports: [],
   links: [],
   physics: '',
+  equations: marksFor(more.physics ?? '', []),
   charts: [],
   procedures: [],
   sequences: [],

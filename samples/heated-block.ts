@@ -1,5 +1,6 @@
 import type { Project } from '../core/project/project';
 import {
+  changed,
   control,
   inputs,
   items,
@@ -123,14 +124,14 @@ export const heatedBlock: Project = {
       stop: 900,
       recordEvery: 1,
       panel: 'a-front',
-      changes: [{ name: 'control.reset', value: '25' }],
+      changes: changed({ 'control.reset': '25' }),
       stimulus: stimulus([10, 'set', 'wanted', '338.15']),
     }),
     setup('Cold room', 'The same in a room at 5 degC.', {
       stop: 900,
       recordEvery: 1,
       panel: 'a-front',
-      changes: [{ name: 'plant.room', value: '278.15' }],
+      changes: changed({ 'plant.room': '278.15' }),
       stimulus: stimulus([10, 'set', 'wanted', '338.15']),
     }),
   ],

@@ -1,5 +1,6 @@
 import { newRelationSheet, type Project } from '../core/project/project';
 import {
+  changed,
   chart,
   control,
   outputs,
@@ -190,7 +191,7 @@ export const rinseUnit: Project = {
       stop: 240,
       recordEvery: 0.2,
       panel: 'a-front',
-      changes: [{ name: 'control.speed', value: '502' }],
+      changes: changed({ 'control.speed': '502' }),
       stimulus: stimulus([2, 'send', 'control.start']),
     }),
   ],

@@ -1,5 +1,7 @@
+import { markOf } from '../core/project/equations';
 import { newRelationSheet, type Project } from '../core/project/project';
 import {
+  changed,
   chart,
   control,
   flow,
@@ -49,12 +51,12 @@ const capper = partType(
       part('cap', 'CapThread', 'the cap on its thread'),
       part('guard', 'GuardSwitch', 'door in front of the moving parts'),
       part('psu', 'Supply', '12 V supply'),
-      part('ctrl', 'CapperControl', 'the controller', [
-        { name: 'motorConstant', value: 'spindle.k' },
-        { name: 'gear', value: 'spindle.gear' },
-        { name: 'resistance', value: 'spindle.R' },
-        { name: 'efficiency', value: 'spindle.efficiency' },
-      ]),
+      part('ctrl', 'CapperControl', 'the controller', {
+        motorConstant: 'spindle.k',
+        gear: 'spindle.gear',
+        resistance: 'spindle.R',
+        efficiency: 'spindle.efficiency',
+      }),
       part('panel', 'OperatorPanel', 'keys and lamp'),
     ].map((p) => ({ ...p, place: capperPlaces[p.name] ?? null })),
     links: [
@@ -796,7 +798,7 @@ capper: moves home`,
     setup('Eager', 'The same with a creep speed of 16 rad/s: faster, but the cap hits its seat too hard.', {
       stop: 2,
       panel: 'a-operator',
-      changes: [{ name: 'ctrl.creepSpeed', value: '16' }],
+      changes: changed({ 'ctrl.creepSpeed': '16' }),
       stimulus: stimulus([0.2, 'send', 'panel.start']),
     }),
     setup('Guard', 'The operator opens the guard while the spindle turns fast.', {
@@ -808,7 +810,7 @@ capper: moves home`,
       stop: 12,
       panel: 'a-operator',
       recordEvery: 2e-3,
-      changes: [{ name: 'belt.tubes', value: '5' }],
+      changes: changed({ 'belt.tubes': '5' }),
       stimulus: stimulus([0.2, 'send', 'panel.start']),
     }),
     setup('Guard, written', 'The guard is opened and shut by a written sequence, which also judges what follows.', {
@@ -820,24 +822,21 @@ capper: moves home`,
       stop: 40,
       panel: 'a-operator',
       recordEvery: 1e-2,
-      changes: [{ name: 'belt.tubes', value: '26' }],
+      changes: changed({ 'belt.tubes': '26' }),
       sequences: ['q-a-batch-of-24'],
     }),
     setup('Late counter', 'The same with a fault: the counter wraps one tube too late. The sequence finds it.', {
       stop: 40,
       panel: 'a-operator',
       recordEvery: 1e-2,
-      changes: [
-        { name: 'belt.tubes', value: '26' },
-        { name: 'ctrl.counterSlip', value: '1' },
-      ],
+      changes: changed({ 'belt.tubes': '26', 'ctrl.counterSlip': '1' }),
       sequences: ['q-a-batch-of-24'],
     }),
     setup('Empty belt', 'No tube comes: the capper must notice.', {
       stop: 5,
       panel: 'a-operator',
       recordEvery: 2e-3,
-      changes: [{ name: 'belt.tubes', value: '0' }],
+      changes: changed({ 'belt.tubes': '0' }),
       stimulus: stimulus([0.2, 'send', 'panel.start']),
     }),
   ],
@@ -963,7 +962,12 @@ export const tubeCapper: Project = traces(untraced, [
     'setup/u-careful',
     line('Cap a tube', 'capper: turns the cap down'),
   ],
-  ['CAP-04', `${spindleType}/quantity/q-current`, `${spindleType}/equation/current = coil.i`, 'setup/u-careful'],
+  [
+    'CAP-04',
+    `${spindleType}/quantity/q-current`,
+    `${spindleType}/equation/e-${markOf('current = coil.i')}`,
+    'setup/u-careful',
+  ],
   [
     'CAP-05',
     `${mode}/s-stopped`,

@@ -48,7 +48,7 @@ export function keepAsSetup(base: Setup): void {
       })),
     ].sort((a, b) => a.time - b.time),
   };
-  const refused = edit({ kind: 'insert', list: 'setups', entry }, `Keep what was done as ${entry.name}`);
+  const refused = edit({ kind: 'insert', list: 'setup', entry }, `Keep what was done as ${entry.name}`);
   if (refused) usePlace.getState().say(refused.message);
   else {
     useRuns.getState().chooseSetup(entry.id);
@@ -83,7 +83,7 @@ export function keepAsSequence(base: Setup): void {
     lines,
   };
   const refused = edit(
-    { kind: 'insert', list: `types/${root.id}/sequences`, entry },
+    { kind: 'insert', list: `type/${root.id}/sequence`, entry },
     `Write down what was done as ${entry.name}`,
   );
   if (refused) usePlace.getState().say(refused.message);

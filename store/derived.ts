@@ -1,3 +1,4 @@
+import { isAtOrIn } from '@/core/project/address';
 import { useMemo } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
 import { declaredParts } from '@/core/project/references';
@@ -72,7 +73,7 @@ export const fullName = (path: string | undefined, name: string): string => (pat
 
 /** Problems at a place or inside it. */
 export const problemsAt = (problems: readonly Problem[], place: string): Problem[] =>
-  problems.filter((p) => p.place === place || p.place?.startsWith(`${place}/`));
+  problems.filter((p) => p.place !== undefined && isAtOrIn(p.place, place));
 
 export const useProblems = (place: string): Problem[] => {
   const problems = useProject((s) => s.problems);

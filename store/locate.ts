@@ -1,5 +1,4 @@
 import type { Project } from '@/core/project/project';
-import { physicsEquations } from '@/core/trace/elements';
 import { allParts, partTree } from './derived';
 import { usePlace, type Location } from './place-store';
 import { useProject } from './project-store';
@@ -21,12 +20,7 @@ export function locate(project: Project, address: string | undefined): Partial<L
     const part = allParts(partTree(project)).find((p) => p.type.id === id)?.path ?? '';
     const at = { part, type: id };
     if (list === 'physics') return { ...at, area: 'physics' };
-    if (list === 'equation') {
-      const type = project.types.find((t) => t.id === id);
-      const text = (address ?? '').slice(`type/${id}/equation/`.length);
-      const equation = type && physicsEquations(type).find((e) => e.text === text);
-      return { ...at, area: 'physics', item: equation ? `equation/${equation.span.start}` : '' };
-    }
+    if (list === 'equation') return { ...at, area: 'physics', item: `equation/${itemId}` };
     if (list === 'sheet')
       return { ...at, area: 'physics', sheet: `relations/${itemId}`, item: inner ? `relation/${innerId}` : '' };
     if (list === 'chart' || list === 'procedure' || list === 'sequence')
@@ -71,10 +65,6 @@ export function selectedAddress(project: Project): string | undefined {
   if (kind === 'relation') {
     const holder = owner.sheets.find((s) => s.relations.some((r) => r.id === own));
     return holder && `${at}/sheet/${holder.id}/${item}`;
-  }
-  if (kind === 'equation') {
-    const equation = physicsEquations(owner).find((e) => String(e.span.start) === own);
-    return equation && `${at}/equation/${equation.text}`;
   }
   return `${at}/${item}`;
 }

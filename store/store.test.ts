@@ -22,7 +22,7 @@ import {
   type HistoryEntry,
 } from './storage';
 
-const list = 'types/t-spindledrive/quantities';
+const list = 'type/t-spindledrive/quantity';
 
 const chunk = (from: number, rows: number): Recording => ({
   rows,
@@ -53,7 +53,7 @@ describe('the document', () => {
   test('edits are undone and redone across areas, in order', () => {
     const { edit, undo, redo } = useProject.getState();
     expect(edit({ kind: 'update', list, id: 'q-R', changes: { value: '2' } }, 'one')).toBeUndefined();
-    edit({ kind: 'update', list: 'requirements', id: 'r-cap-02', changes: { text: 'x' } }, 'two');
+    edit({ kind: 'update', list: 'requirement', id: 'r-cap-02', changes: { text: 'x' } }, 'two');
     const after = useProject.getState().project;
     undo();
     undo();
@@ -69,7 +69,7 @@ describe('the document', () => {
   test('typing in one field is one step', () => {
     const { edit, undo } = useProject.getState();
     for (const text of ['T', 'Th', 'The'])
-      edit({ kind: 'update', list: 'requirements', id: 'r-cap-02', changes: { text } }, 'typing', 'text-02');
+      edit({ kind: 'update', list: 'requirement', id: 'r-cap-02', changes: { text } }, 'typing', 'text-02');
     expect(useProject.getState().undoSteps).toHaveLength(1);
     undo();
     expect(useProject.getState().project).toEqual(tubeCapper);

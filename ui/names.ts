@@ -1,5 +1,6 @@
+import { nanoid } from 'nanoid';
 import type { Edit } from '@/core/project/edits';
-import type { PartType } from '@/core/project/project';
+import { newChange, type Change, type PartType } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 
@@ -19,8 +20,8 @@ export const tryEdit = (edit: Edit, label: string): void => {
   if (refused) usePlace.getState().say(refused.message);
 };
 
-/** `a = 1, b = f(2, 3)`: commas inside brackets belong to the value. */
-export function readChangeList(text: string): { name: string; value: string }[] {
+/** `a = 1, b = f(2, 3)`: commas inside brackets belong to the value. What was changed before stays the same entry. */
+export function readChangeList(text: string, before: readonly Change[]): readonly Change[] {
   const rows: string[] = [];
   let depth = 0;
   let row = '';
@@ -37,6 +38,11 @@ export function readChangeList(text: string): { name: string; value: string }[] 
     .filter((r) => r.trim() !== '')
     .map((r) => {
       const at = r.indexOf('=');
-      return at < 0 ? { name: r.trim(), value: '' } : { name: r.slice(0, at).trim(), value: r.slice(at + 1).trim() };
+      const name = (at < 0 ? r : r.slice(0, at)).trim();
+      return newChange(
+        before.find((c) => c.name === name)?.id ?? nanoid(8),
+        name,
+        at < 0 ? '' : r.slice(at + 1).trim(),
+      );
     });
 }

@@ -2,7 +2,7 @@
 import { Check, Link2Off, Unlink } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import { elementIndex } from '@/core/trace/elements';
-import { confirmEdit, redirectEdit, type CheckedLink } from '@/core/trace/links';
+import { confirmEdit, type CheckedLink } from '@/core/trace/links';
 import { goTo } from '@/store/locate';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -63,10 +63,8 @@ function LinkLine({
   readonly here: string;
   readonly confirm: () => void;
 }) {
-  const { edit } = useProject.getState();
   const other = here === `requirement/${line.link.requirement}` ? line.element : line.requirement;
   const target = other?.address;
-  const redirect = redirectEdit(line);
   return (
     <li className={line.state} data-state={line.state}>
       <div className="d-flex align-items-baseline gap-1">
@@ -100,11 +98,6 @@ function LinkLine({
           {line.state === 'suspect' && (
             <Button size="sm" onClick={confirm} data-testid="confirm-link">
               <Check size={13} aria-hidden /> It still holds
-            </Button>
-          )}
-          {redirect && (
-            <Button size="sm" onClick={() => edit(redirect, 'Lead a link to the changed equation')}>
-              Lead it there
             </Button>
           )}
         </div>

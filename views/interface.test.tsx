@@ -165,11 +165,14 @@ describe('drawing charts', () => {
 });
 
 test('changed values are read with commas inside brackets', () => {
-  expect(readChangeList('a = 1, b = max(2, 3),  c.d = {1, 2}')).toEqual([
-    { name: 'a', value: '1' },
-    { name: 'b', value: 'max(2, 3)' },
-    { name: 'c.d', value: '{1, 2}' },
+  const before = [{ id: 'b1', name: 'b', value: '7' }];
+  const read = (text: string) => readChangeList(text, before);
+  expect(read('a = 1, b = max(2, 3),  c.d = {1, 2}').map((c) => [c.name, c.value])).toEqual([
+    ['a', '1'],
+    ['b', 'max(2, 3)'],
+    ['c.d', '{1, 2}'],
   ]);
-  expect(readChangeList('')).toEqual([]);
-  expect(readChangeList('a')).toEqual([{ name: 'a', value: '' }]);
+  expect(read('a = 1, b = 8')[1]).toEqual({ id: 'b1', name: 'b', value: '8' });
+  expect(read('')).toEqual([]);
+  expect(read('a')).toMatchObject([{ name: 'a', value: '' }]);
 });

@@ -283,7 +283,7 @@ function messages(source: ChartSource, world: MessageWorld): Problem[] {
       const fix = near ? `; did you mean ${near}?` : '';
       return [
         warn(
-          `${t.place}/trigger/${k}`,
+          `${t.place}/triggers/${k}/on`,
           'nobody-sends',
           `Nobody sends ${g.message}: no text, setup or panel does${fix}`,
         ),

@@ -135,7 +135,7 @@ export function readChart(chart: Chart, place: string, problems: Problem[]): Cha
       report(at, 'transition', 'This transition has lost one of its states');
       return [];
     }
-    const triggers = t.triggers.map((g, k) => trigger(g, `${at}/trigger/${k}`));
+    const triggers = t.triggers.map((g, k) => trigger(g, `${at}/triggers/${k}/on`));
     if (triggers.length > 0 && triggers.every((x) => x === undefined)) return [];
     const otherwise = t.guard.trim() === 'else';
     const guard = otherwise ? undefined : expression(t.guard, `${at}/guard`);

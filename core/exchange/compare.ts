@@ -165,7 +165,7 @@ export function takeOver(
   const removed = comparison.differences.flatMap((d) =>
     d.kind === 'removed' && chosen.has(d.id) ? [d.requirement.id] : [],
   );
-  if (removed.length > 0) edits.push({ kind: 'remove-all', list: 'requirements', ids: removed });
+  if (removed.length > 0) edits.push({ kind: 'remove-all', list: 'requirement', ids: removed });
   const updates = new Map<string, Record<string, unknown>>();
   const update = (r: Requirement, changes: Record<string, unknown>): void =>
     void updates.set(r.id, { ...updates.get(r.id), ...changes });
@@ -195,7 +195,7 @@ export function takeOver(
   if (added.length > 0) {
     edits.push({
       kind: 'insert-all',
-      list: 'requirements',
+      list: 'requirement',
       entries: added.map(({ row }) => ({
         id: ids.get(row.key)!,
         key: row.key,
@@ -213,14 +213,14 @@ export function takeOver(
   if (updates.size > 0)
     edits.push({
       kind: 'update-all',
-      list: 'requirements',
+      list: 'requirement',
       updates: [...updates].map(([id, changes]) => ({ id, changes })),
     });
   const inOrder = added.length > 0 || comparison.differences.some((d) => d.kind === 'moved' && chosen.has(d.id));
   if (inOrder)
     edits.push({
       kind: 'order',
-      list: 'requirements',
+      list: 'requirement',
       ids: orderAfter(project, comparison, chosen, ids, new Set(removed)),
     });
   return { kind: 'batch', label: 'Import requirements', edits };

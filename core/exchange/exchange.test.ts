@@ -131,7 +131,7 @@ describe('importing again after the sheet changed', () => {
     expect(back.requirements.find((r) => r.key === 'A-2')!.id).toBe(old.id);
     expect(back.retired).toEqual([]);
     const stranger = { ...old, id: 'r-new' };
-    expect(applyEdit(without, { kind: 'insert', list: 'requirements', entry: stranger }).refused?.message).toMatch(
+    expect(applyEdit(without, { kind: 'insert', list: 'requirement', entry: stranger }).refused?.message).toMatch(
       /was the id of a deleted requirement/,
     );
   });

@@ -56,7 +56,7 @@ function lowerTransition(
   };
   const guard = t.guard && condition(t.guard, scopeAt(`${t.place}/guard`));
   const triggers = t.triggers.map((g, j): FlatTrigger => {
-    const scope = scopeAt(`${t.place}/trigger/${j}`);
+    const scope = scopeAt(`${t.place}/triggers/${j}/on`);
     if (!g.value) return {};
     if (g.kind === 'after' || g.kind === 'at' || g.kind === 'every') {
       const delay = lowerTime(b, g.value, scope, g.kind);

@@ -12,7 +12,8 @@ import type {
 import { emptyModification } from '../language/ast';
 import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
 import { parseExpressionText, parseFile, parsePhysicsText } from '../language/parse';
-import type { ClassText, PartType, Project, Quantity } from '../project/project';
+import type { Address } from '../project/address';
+import type { Change, ClassText, PartType, Project, Quantity } from '../project/project';
 import { readRelation } from '../project/relation-text';
 import { libraryOf, type ClassLibrary, type ClassRef, type PartBehaviour, type RelationSource } from './library';
 
@@ -100,8 +101,8 @@ function lowerType(
       problems.push({ ...problem('error', 'unknown-type', `The type of ${part.name} is no longer there`), place: at });
       continue;
     }
-    const args = part.changes.flatMap((c, k): ModificationArgument[] => {
-      const value = read(c.value, `${at}/change/${k}`);
+    const args = part.changes.flatMap((c): ModificationArgument[] => {
+      const value = read(c.value, `${at}/change/${c.id}/value`);
       return value
         ? [{ path: c.name.split('.'), each: false, final: false, modification: { args: [], value }, span: value.span }]
         : [];
@@ -265,13 +266,13 @@ function quantityElement(q: Quantity, read: (key: 'value' | 'min' | 'max') => Ex
 
 /** Changed values of a setup, as modifications of the root. */
 export function readChanges(
-  changes: readonly { readonly name: string; readonly value: string }[],
-  place: string,
+  changes: readonly Change[],
+  owner: Address,
 ): { modification: Modification; problems: Problem[] } {
   const problems: Problem[] = [];
-  const args = changes.flatMap((c, k): ModificationArgument[] => {
+  const args = changes.flatMap((c): ModificationArgument[] => {
     const parsed = parseExpressionText(c.value);
-    problems.push(...atPlace(`${place}/${k}`, parsed.problems));
+    problems.push(...atPlace(`${owner}/change/${c.id}/value`, parsed.problems));
     if (parsed.problems.length > 0) return [];
     return [
       {

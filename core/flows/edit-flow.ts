@@ -14,7 +14,7 @@ export interface LineHolder {
 
 const lines = (flow: LineHolder, next: readonly FlowLine[]): Edit => ({
   kind: 'update',
-  list: flow.list ?? 'flows',
+  list: flow.list ?? 'flow',
   id: flow.id,
   changes: { lines: next },
 });
@@ -166,7 +166,7 @@ export function extractBlock(
     kind: 'batch',
     label: 'Make one of its own',
     edits: [
-      { kind: 'insert', list: flow.list ?? 'flows', entry: made },
+      { kind: 'insert', list: flow.list ?? 'flow', entry: made },
       lines(flow, [...flow.lines.slice(0, start), call, ...flow.lines.slice(to)]),
     ],
   };

@@ -99,8 +99,9 @@ const withOldDoTexts = (types: readonly { charts: { states: Record<string, unkno
 test('a file of the first version opens: what it did not have is empty', () => {
   const old = JSON.parse(writeProjectJson(tubeCapper)) as Record<string, unknown> & {
     requirements: Record<string, unknown>[];
+    // eslint-disable-next-line @typescript-eslint/no-explicit-any
     types: Record<string, any>[];
-  }; // eslint-disable-line @typescript-eslint/no-explicit-any
+  };
   old.version = 1;
   for (const key of ['retired', 'flows', 'traces']) delete old[key];
   for (const r of old.requirements)

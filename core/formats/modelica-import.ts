@@ -15,7 +15,7 @@ import {
   type Quantity,
   type Setup,
 } from '../project/project';
-import { nameSchema, unitSchema } from '../project/schema';
+import { nameSchema, unitSchema } from '../project/field';
 
 /** A file of classes as part types of a project: models become part types, everything else a text all of them can name. */
 export interface ModelicaImport {

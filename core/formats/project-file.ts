@@ -3,7 +3,7 @@ import { ValidationError } from 'yup';
 import { problem, type Problem } from '../language/diagnostics';
 import { migrate } from '../project/migrate';
 import type { Project } from '../project/project';
-import { projectFormat, projectSchema, projectVersion } from '../project/schema';
+import { projectFormat, projectSchema, projectVersion } from '../project/document';
 
 /**
  * The project file: a zip with `project.json`, or that JSON alone (the plain form, easier to compare and to keep under
@@ -67,9 +67,7 @@ export function readProjectText(text: string): ReadProject {
     );
   }
   try {
-    const value = projectSchema
-      .noUnknown(false)
-      .validateSync(migrate(data), { strict: true, abortEarly: false }) as Project;
+    const value = projectSchema.validateSync(migrate(data), { strict: true, abortEarly: false }) as Project;
     const broken = danglingReferences(value);
     return { value, problems: broken };
   } catch (error) {

@@ -13,7 +13,7 @@ import {
   type Transition,
   type Trigger,
 } from '../project/project';
-import { triggerKinds } from '../project/schema';
+import { triggerKinds } from '../project/document';
 import { readEcmascriptExpression, readEcmascriptStatements, stateName } from './ecmascript';
 import { childrenOf, readXml, textOf, type XmlElement } from './xml';
 

@@ -31,7 +31,7 @@ describe('renaming follows into every text', () => {
   test('a quantity: physics, links, changes, glossary, panel, tracks', () => {
     const next = done(tubeCapper, {
       kind: 'rename',
-      list: 'types/t-spindledrive/quantities',
+      list: 'type/t-spindledrive/quantity',
       id: 'q-speed',
       name: 'omega',
     });
@@ -46,7 +46,7 @@ describe('renaming follows into every text', () => {
     expect(typeById(next, 't-capthread')?.physics).toContain('speed/slip');
   });
   test('a part: links, changed values, setups', () => {
-    const next = done(tubeCapper, { kind: 'rename', list: 'types/t-capper/parts', id: 'p-ctrl', name: 'brain' });
+    const next = done(tubeCapper, { kind: 'rename', list: 'type/t-capper/part', id: 'p-ctrl', name: 'brain' });
     expect(errors(next)).toEqual([]);
     expect(next.setups[1].changes[0].name).toBe('brain.creepSpeed');
     expect(next.glossary.find((g) => g.phrase === 'turning')?.meaning).toBe('in(brain.mode.Turning)');
@@ -54,7 +54,7 @@ describe('renaming follows into every text', () => {
   test('a state: guards, equations and conditions', () => {
     const next = done(tubeCapper, {
       kind: 'rename',
-      list: 'types/t-cappercontrol/charts/c-mode/states',
+      list: 'type/t-cappercontrol/chart/c-mode/state',
       id: 's-fast',
       name: 'Quick',
     });
@@ -62,8 +62,8 @@ describe('renaming follows into every text', () => {
     expect(typeById(next, 't-cappercontrol')?.physics).toContain('in(mode.Quick)');
   });
   test('a chart and a type', () => {
-    let next = done(tubeCapper, { kind: 'rename', list: 'types/t-cappercontrol/charts', id: 'c-mode', name: 'phase' });
-    next = done(next, { kind: 'rename', list: 'types', id: 't-gripper', name: 'Jaws' });
+    let next = done(tubeCapper, { kind: 'rename', list: 'type/t-cappercontrol/chart', id: 'c-mode', name: 'phase' });
+    next = done(next, { kind: 'rename', list: 'type', id: 't-gripper', name: 'Jaws' });
     expect(errors(next)).toEqual([]);
   });
 });
@@ -75,15 +75,15 @@ describe('refusals change nothing and say why', () => {
     return r.refused?.message ?? '';
   };
   test('deleting what is used lists the users', () => {
-    const message = refused({ kind: 'remove', list: 'types/t-spindledrive/quantities', id: 'q-speed' });
+    const message = refused({ kind: 'remove', list: 'type/t-spindledrive/quantity', id: 'q-speed' });
     expect(message).toMatch(/^speed is still used by .*physics of SpindleDrive.*/);
-    expect(refused({ kind: 'remove', list: 'types', id: 't-gripper' })).toBe('Gripper is still used by Capper.gripper');
-    expect(refused({ kind: 'remove', list: 'types/t-cappercontrol/charts/c-mode/states', id: 's-press' })).toMatch(
+    expect(refused({ kind: 'remove', list: 'type', id: 't-gripper' })).toBe('Gripper is still used by Capper.gripper');
+    expect(refused({ kind: 'remove', list: 'type/t-cappercontrol/chart/c-mode/state', id: 's-press' })).toMatch(
       /still used by/,
     );
   });
   test('bad names, taken names, bad units, scripts in names', () => {
-    const list = 'types/t-spindledrive/quantities';
+    const list = 'type/t-spindledrive/quantity';
     expect(refused({ kind: 'rename', list, id: 'q-R', name: '2nd' })).toMatch(/starts with a letter/);
     expect(refused({ kind: 'rename', list, id: 'q-R', name: 'when' })).toMatch(/meaning of its own/);
     expect(refused({ kind: 'rename', list, id: 'q-R', name: 'L' })).toMatch(/L is taken/);
@@ -92,10 +92,10 @@ describe('refusals change nothing and say why', () => {
     );
     expect(refused({ kind: 'update', list, id: 'q-R', changes: { unit: 'Nm' } })).toMatch(/"Nm" is not a known unit/);
     expect(refused({ kind: 'insert', list, entry: newQuantity('q-new', 'torque') })).toMatch(/torque is taken/);
-    expect(refused({ kind: 'update', list: 'setups', id: 'u-eager', changes: { stop: -1 } })).toMatch(/more than 0/);
+    expect(refused({ kind: 'update', list: 'setup', id: 'u-eager', changes: { stop: -1 } })).toMatch(/more than 0/);
   });
   test('a batch is carried out whole or not at all', () => {
-    const list = 'types/t-spindledrive/quantities';
+    const list = 'type/t-spindledrive/quantity';
     expect(
       refused({
         kind: 'batch',
@@ -110,8 +110,8 @@ describe('refusals change nothing and say why', () => {
 });
 
 test('deleting a state takes its inside and its transitions along', () => {
-  const list = 'types/t-cappercontrol/charts/c-service';
-  const next = done(tubeCapper, { kind: 'remove', list: `${list}/states`, id: 's-alarm' });
+  const list = 'type/t-cappercontrol/chart/c-service';
+  const next = done(tubeCapper, { kind: 'remove', list: `${list}/state`, id: 's-alarm' });
   const chart = typeById(next, 't-cappercontrol')!.charts[1];
   expect(chart.states.map((s) => s.name)).not.toEqual(expect.arrayContaining(['Flash']));
   expect(
@@ -131,7 +131,7 @@ test('references know types, not just words', () => {
 });
 
 test('any sequence of edits can be undone to the same document and redone to the same document', () => {
-  const list = 'types/t-gripper/quantities';
+  const list = 'type/t-gripper/quantity';
   const edits: fc.Arbitrary<Edit> = fc.oneof(
     fc
       .integer({ min: 0, max: 99999 })
@@ -144,10 +144,10 @@ test('any sequence of edits can be undone to the same document and redone to the
       .chain((id) => fc.nat(50).map((v): Edit => ({ kind: 'update', list, id, changes: { value: String(v) } }))),
     fc
       .constantFrom('s-open', 's-closing', 's-closed')
-      .map((id): Edit => ({ kind: 'remove', list: 'types/t-gripper/charts/c-jaws/states', id })),
+      .map((id): Edit => ({ kind: 'remove', list: 'type/t-gripper/chart/c-jaws/state', id })),
     fc.nat(9).map((k): Edit => ({
       kind: 'insert',
-      list: 'types/t-gripper/charts/c-jaws/states',
+      list: 'type/t-gripper/chart/c-jaws/state',
       entry: newState(`s-x${k}`, `X${k}`, null, k, k),
     })),
     fc.nat(5).map((index): Edit => ({ kind: 'move', list, id: 'q-lag', index })),
@@ -186,26 +186,26 @@ test('a phrase with two meanings is a problem at both places', () => {
 
 describe('identifiers of requirements', () => {
   const insert = (id: string, key: string) =>
-    ({ kind: 'insert', list: 'requirements', entry: newRequirement(id, key, 'It shall.') }) as const;
+    ({ kind: 'insert', list: 'requirement', entry: newRequirement(id, key, 'It shall.') }) as const;
   test('are unique, and those of deleted ones are not given to others', () => {
     expect(applyEdit(tubeCapper, insert('r-1', 'CAP-01')).refused?.message).toBe(
       'There is a requirement CAP-01 already',
     );
-    const without = applyEdit(tubeCapper, { kind: 'remove', list: 'requirements', id: 'r-cap-13' }).project;
+    const without = applyEdit(tubeCapper, { kind: 'remove', list: 'requirement', id: 'r-cap-13' }).project;
     expect(applyEdit(without, insert('r-1', 'CAP-13')).refused?.message).toMatch(/deleted requirement/);
     expect(applyEdit(without, insert('r-cap-13', 'CAP-13')).refused).toBeUndefined();
   });
   test('a changed one stays with its requirement', () => {
     const changed = applyEdit(tubeCapper, {
       kind: 'update',
-      list: 'requirements',
+      list: 'requirement',
       id: 'r-cap-13',
       changes: { key: 'CAP-99' },
     }).project;
     expect(applyEdit(changed, insert('r-1', 'CAP-13')).refused).toBeDefined();
     const back = applyEdit(changed, {
       kind: 'update',
-      list: 'requirements',
+      list: 'requirement',
       id: 'r-cap-13',
       changes: { key: 'CAP-13' },
     }).project;
@@ -214,19 +214,19 @@ describe('identifiers of requirements', () => {
   test('what stood under a deleted one moves up', () => {
     const tree = applyEdit(tubeCapper, {
       kind: 'update-all',
-      list: 'requirements',
+      list: 'requirement',
       updates: [
         { id: 'r-cap-02', changes: { parent: 'r-cap-01' } },
         { id: 'r-cap-03', changes: { parent: 'r-cap-02' } },
       ],
     }).project;
-    const less = applyEdit(tree, { kind: 'remove-all', list: 'requirements', ids: ['r-cap-02'] }).project;
+    const less = applyEdit(tree, { kind: 'remove-all', list: 'requirement', ids: ['r-cap-02'] }).project;
     expect(less.requirements.find((r) => r.id === 'r-cap-03')!.parent).toBe('r-cap-01');
   });
   test('order is what is asked for, others keep their places', () => {
     const ordered = applyEdit(tubeCapper, {
       kind: 'order',
-      list: 'requirements',
+      list: 'requirement',
       ids: ['r-cap-03', 'r-cap-01'],
     }).project;
     expect(ordered.requirements.slice(0, 4).map((r) => r.key)).toEqual(['CAP-03', 'CAP-02', 'CAP-01', 'CAP-04']);
@@ -243,9 +243,9 @@ test('renaming a part type renames it in physics texts that declare parts of it,
       arm,
     ],
   };
-  const renamed = applyEdit(project, { kind: 'rename', list: 'types', id: 'a', name: 'Lever' }).project;
+  const renamed = applyEdit(project, { kind: 'rename', list: 'type', id: 'a', name: 'Lever' }).project;
   expect(renamed.types[0].physics).toBe('Lever one(n = 3), two; // an Arm\nLever three;\nequation\n  one.u = 1;');
-  expect(applyEdit(project, { kind: 'remove', list: 'types', id: 'a' }).refused?.message).toContain(
+  expect(applyEdit(project, { kind: 'remove', list: 'type', id: 'a' }).refused?.message).toContain(
     'physics text of Rig',
   );
 });

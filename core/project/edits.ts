@@ -9,94 +9,46 @@ import {
   type Patch,
 } from 'immer';
 import { problem, type Problem } from '../language/diagnostics';
-import { ValidationError, type AnyObjectSchema } from 'yup';
-import {
-  typeById,
-  type Chart,
-  type ChartState,
-  type ChartValue,
-  type Control,
-  type Flow,
-  type FlowLine,
-  type GlossaryEntry,
-  type Item,
-  type Link,
-  type Panel,
-  type Part,
-  type PartType,
-  type Port,
-  type Procedure,
-  type Project,
-  type Quantity,
-  type ClassText,
-  type Relation,
-  type RelationSheet,
-  type Requirement,
-  type Sequence,
-  type Setup,
-  type Shape,
-  type StimulusRow,
-  type TraceLink,
-  type Track,
-  type Transition,
-} from './project';
+import { ValidationError, type AnyObjectSchema, type AnySchema } from 'yup';
+import { isAtOrIn, listFields, readAddress, type Address } from './address';
+import { partType, projectFields, requirement, state, type Project } from './document';
+import { marksFor } from './equations';
+import { entrySchema, type EntryDescription, type Fields } from './field';
 import { references, typeMentions, usersOf, type ElementKind, type Reference } from './references';
-import { entrySchemas, nameSchema, type ListName } from './schema';
 
 enablePatches();
 
 /** Anything a list of the document can hold. */
-export type ListEntry =
-  | ClassText
-  | Relation
-  | RelationSheet
-  | Flow
-  | FlowLine
-  | TraceLink
-  | PartType
-  | Quantity
-  | Part
-  | Port
-  | Link
-  | Item
-  | Chart
-  | ChartState
-  | ChartValue
-  | Procedure
-  | Sequence
-  | Transition
-  | Requirement
-  | GlossaryEntry
-  | Setup
-  | StimulusRow
-  | Panel
-  | Control
-  | Shape
-  | Track;
+export type ListEntry = { [K in keyof Project]: EntryIn<Project[K]> }[keyof Project];
+type EntryIn<T> = T extends readonly (infer E)[]
+  ? E extends { readonly id: string }
+    ? E | { [K in keyof E]: EntryIn<E[K]> }[keyof E]
+    : never
+  : never;
 
-/** A change of the document, as data. Lists are addressed like `types/<id>/charts/<id>/states`, entries by their id. */
+/** A change of the document, as data. `list` is the address of a list, such as `type/<id>/chart/<id>/state`; entries are known by their id. */
 export type Edit =
-  | { readonly kind: 'insert'; readonly list: string; readonly entry: ListEntry; readonly index?: number }
+  | { readonly kind: 'insert'; readonly list: Address; readonly entry: ListEntry; readonly index?: number }
   /** Many entries at once, at the end of the list. */
-  | { readonly kind: 'insert-all'; readonly list: string; readonly entries: readonly ListEntry[] }
-  | { readonly kind: 'remove-all'; readonly list: string; readonly ids: readonly string[] }
+  | { readonly kind: 'insert-all'; readonly list: Address; readonly entries: readonly ListEntry[] }
+  | { readonly kind: 'remove-all'; readonly list: Address; readonly ids: readonly string[] }
   | {
       readonly kind: 'update-all';
-      readonly list: string;
+      readonly list: Address;
       readonly updates: readonly { readonly id: string; readonly changes: Readonly<Record<string, unknown>> }[];
     }
   /** Brings entries into the order of their ids here; others keep their place after the one they follow. */
-  | { readonly kind: 'order'; readonly list: string; readonly ids: readonly string[] }
+  | { readonly kind: 'order'; readonly list: Address; readonly ids: readonly string[] }
   | {
       readonly kind: 'update';
-      readonly list: string;
+      readonly list: Address;
       readonly id: string;
       readonly changes: Readonly<Record<string, unknown>>;
     }
-  | { readonly kind: 'remove'; readonly list: string; readonly id: string }
-  | { readonly kind: 'move'; readonly list: string; readonly id: string; readonly index: number }
+  | { readonly kind: 'remove'; readonly list: Address; readonly id: string }
+  | { readonly kind: 'move'; readonly list: Address; readonly id: string; readonly index: number }
   /** Renames an element; every text that mentions it follows. */
-  | { readonly kind: 'rename'; readonly list: string; readonly id: string; readonly name: string }
+  | { readonly kind: 'rename'; readonly list: Address; readonly id: string; readonly name: string }
   | { readonly kind: 'project'; readonly changes: Partial<Pick<Project, 'name' | 'note' | 'root'>> }
   | { readonly kind: 'batch'; readonly label: string; readonly edits: readonly Edit[] };
 
@@ -122,11 +74,26 @@ const refuse = (code: string, message: string): never => {
 export function applyEdit(project: Project, edit: Edit): EditResult {
   try {
     const [next, patches, inverse] = produceWithPatches(project, (draft) => change(draft as Draft<Project>, edit));
-    return { project: next as Project, patches, inverse };
+    const [kept, more, back] = keepEquations(project, next as Project);
+    return { project: kept, patches: [...patches, ...more], inverse: [...back, ...inverse] };
   } catch (error) {
     if (error instanceof Refused) return { project, refused: error.why, patches: [], inverse: [] };
     throw error;
   }
+}
+
+/** Equations keep their ids where a physics text has changed. */
+function keepEquations(before: Project, after: Project): readonly [Project, readonly Patch[], readonly Patch[]] {
+  if (before.types === after.types) return [after, [], []];
+  const old = new Map(before.types.map((t) => [t.id, t]));
+  const touched = after.types.flatMap((t, k) => {
+    const was = old.get(t.id);
+    return was && was.physics === t.physics ? [] : [{ k, marks: marksFor(t.physics, t.equations, was?.physics) }];
+  });
+  if (touched.length === 0) return [after, [], []];
+  return produceWithPatches(after, (draft) => {
+    for (const { k, marks } of touched) (draft as Draft<Project>).types[k].equations = marks.map((m) => ({ ...m }));
+  });
 }
 
 export const undoEdit = (project: Project, inverse: readonly Patch[]): Project =>
@@ -136,20 +103,26 @@ export const redoEdit = (project: Project, patches: readonly Patch[]): Project =
 
 type Entry = { id: string; name?: string };
 
-function listAt(project: Draft<Project>, address: string): { list: Entry[]; name: ListName; owner: Entry | undefined } {
-  const keys = address.split('/');
-  let at: unknown = project;
-  let owner: Entry | undefined;
-  for (let k = 0; k < keys.length; k++) {
-    const inside: unknown = (at as Record<string, unknown>)[keys[k]];
-    if (!Array.isArray(inside) || !(keys[k] in entrySchemas)) return refuse('no-list', `There is no list ${address}`);
-    if (k === keys.length - 1) return { list: inside as Entry[], name: keys[k] as ListName, owner };
-    const id = keys[++k];
-    owner = (inside as Entry[]).find((e) => e.id === id);
-    if (!owner) return refuse('gone', `What this belongs to is no longer there`);
-    at = owner;
+interface ListAt {
+  readonly list: Entry[];
+  readonly description: EntryDescription;
+  /** What holds the list: an entry, or the document. */
+  readonly owner: Record<string, unknown>;
+  readonly ownerFields: Fields;
+}
+
+function listAt(project: Draft<Project>, address: Address): ListAt {
+  const read = readAddress(address);
+  if (!read?.list) return refuse('no-list', `There is no list ${address}`);
+  let owner = project as unknown as Record<string, unknown>;
+  let ownerFields: Fields = projectFields;
+  for (const step of read.steps) {
+    const found = (owner[step.key] as Entry[]).find((e) => e.id === step.id);
+    if (!found) return refuse('gone', `What this belongs to is no longer there`);
+    owner = found as unknown as Record<string, unknown>;
+    ownerFields = step.description.fields;
   }
-  return refuse('no-list', `There is no list ${address}`);
+  return { list: owner[read.list.key] as Entry[], description: read.list.description, owner, ownerFields };
 }
 
 /** The entry with an id. Looking into drafts makes a draft of everything looked at, so the list as it was is asked first. */
@@ -160,48 +133,45 @@ function entryOf(list: Entry[], id: string): Entry | undefined {
 }
 
 /** Schemas of some of the fields of an entry: what an edit leaves as it was has been looked at before. */
-const partial = new Map<string, AnyObjectSchema>();
-function schemaOf(name: ListName, keys: readonly string[] | undefined): AnyObjectSchema {
-  const whole: AnyObjectSchema = entrySchemas[name];
-  // rules over several fields need all of them
-  if (!keys || whole.tests.length > 0) return whole;
-  const address = `${name} ${keys.join(' ')}`;
-  let schema = partial.get(address);
-  if (!schema) partial.set(address, (schema = whole.pick(keys.filter((k) => k in whole.fields))));
+const partial = new WeakMap<EntryDescription, Map<string, AnyObjectSchema>>();
+function schemaOf(description: EntryDescription, keys: readonly string[] | undefined): AnyObjectSchema {
+  const whole = entrySchema(description);
+  if (!keys || keys.some((k) => !Object.hasOwn(description.fields, k))) return whole;
+  const kept = partial.get(description) ?? new Map<string, AnyObjectSchema>();
+  partial.set(description, kept);
+  const address = keys.join(' ');
+  let schema = kept.get(address);
+  if (!schema) kept.set(address, (schema = whole.pick([...keys])));
   return schema;
 }
 
-function validate(name: ListName, entry: unknown, keys?: readonly string[]): void {
+function check(schema: AnySchema, value: unknown): void {
   try {
-    schemaOf(name, keys).validateSync(entry, { strict: true, abortEarly: true });
+    schema.validateSync(value, { strict: true, abortEarly: true });
   } catch (error) {
     if (error instanceof ValidationError)
       refuse('invalid', error.path ? `${lastKey(error.path)}: ${error.errors[0]}` : error.errors[0]);
     throw error;
   }
 }
+/** An entry, or those of its fields that are given. */
+function validate(description: EntryDescription, entry: object, keys?: readonly string[]): void {
+  const given = keys && Object.fromEntries(keys.map((k) => [k, (entry as Record<string, unknown>)[k]]));
+  check(schemaOf(description, keys), given ?? entry);
+}
 const lastKey = (path: string): string => path.split('.').at(-1)!;
 
-/** Lists whose names are looked up together: no two entries of them may share one. */
-const membersOfType: readonly ListName[] = ['quantities', 'parts', 'ports', 'charts', 'procedures'];
-const namespaces: Partial<Record<ListName, readonly ListName[]>> = {
-  quantities: membersOfType,
-  parts: membersOfType,
-  ports: membersOfType,
-  charts: membersOfType,
-  procedures: membersOfType,
-  types: ['types'],
-  states: ['states'],
-};
-
-function checkUnique(project: Draft<Project>, list: ReturnType<typeof listAt>, id: string, name: string): void {
-  const owner = (list.owner ?? project) as unknown as Record<string, Entry[]>;
-  for (const other of namespaces[list.name] ?? []) {
-    const taken = owner[other]?.find((e) => e.name === name && e.id !== id);
+/** Names are unique among all lists of an owner that share theirs. */
+function checkUnique(at: ListAt, id: string, name: string): void {
+  const { names } = at.description;
+  if (names === undefined) return;
+  for (const { key, description } of listFields(at.ownerFields).values()) {
+    if (description.names !== names) continue;
+    const taken = (at.owner[key] as Entry[]).find((e) => e.name === name && e.id !== id);
     if (taken)
       refuse(
         'duplicate-name',
-        `${name} is taken: ${'name' in owner ? `${(owner as unknown as Entry).name} has` : 'there is'} one in ${other} already`,
+        `${name} is taken: ${at.ownerFields !== projectFields ? `${String(at.owner.name)} has` : 'there is'} a ${description.word} of that name already`,
       );
   }
 }
@@ -209,6 +179,10 @@ function checkUnique(project: Draft<Project>, list: ReturnType<typeof listAt>, i
 function change(project: Draft<Project>, edit: Edit): void {
   switch (edit.kind) {
     case 'project':
+      for (const [key, value] of Object.entries(edit.changes)) {
+        if (key !== 'name' && key !== 'note' && key !== 'root') refuse('no-field', `A project has no ${key}`);
+        check(projectFields[key as 'name'].schema, value);
+      }
       Object.assign(project, edit.changes);
       return;
     case 'batch':
@@ -216,11 +190,11 @@ function change(project: Draft<Project>, edit: Edit): void {
       return;
     case 'insert': {
       const at = listAt(project, edit.list);
-      validate(at.name, edit.entry);
+      validate(at.description, edit.entry);
       if (at.list.some((e) => e.id === edit.entry.id)) refuse('duplicate-id', 'This is there already');
       const entry = structuredClone(edit.entry) as unknown as Entry;
-      if (entry.name !== undefined) checkUnique(project, at, entry.id, entry.name);
-      if (at.name === 'requirements') takeKeys(project, [entry]);
+      if (entry.name !== undefined) checkUnique(at, entry.id, entry.name);
+      if (at.description === requirement) takeKeys(project, [entry]);
       at.list.splice(edit.index ?? at.list.length, 0, entry);
       return;
     }
@@ -228,14 +202,14 @@ function change(project: Draft<Project>, edit: Edit): void {
       const at = listAt(project, edit.list);
       const taken = new Set(at.list.map((e) => e.id));
       for (const entry of edit.entries) {
-        validate(at.name, entry);
+        validate(at.description, entry);
         if (taken.has(entry.id)) refuse('duplicate-id', 'This is there already');
         taken.add(entry.id);
         const { name } = entry as Entry;
-        if (name !== undefined && namespaces[at.name]) checkUnique(project, at, entry.id, name);
+        if (name !== undefined) checkUnique(at, entry.id, name);
       }
       const entries = structuredClone(edit.entries) as unknown as Entry[];
-      if (at.name === 'requirements') takeKeys(project, entries);
+      if (at.description === requirement) takeKeys(project, entries);
       at.list.push(...entries);
       return;
     }
@@ -243,8 +217,8 @@ function change(project: Draft<Project>, edit: Edit): void {
       const at = listAt(project, edit.list);
       const gone = new Set(edit.ids);
       for (const entry of at.list)
-        if (gone.has(entry.id)) refuseWhileUsed(project as Project, edit.list, at.name, entry);
-      if (at.name === 'requirements') retire(project, gone);
+        if (gone.has(entry.id)) refuseWhileUsed(project as Project, edit.list, at.description, entry);
+      if (at.description === requirement) retire(project, gone);
       const left = at.list.filter((e) => !gone.has(e.id));
       at.list.splice(0, at.list.length, ...left);
       return;
@@ -255,8 +229,8 @@ function change(project: Draft<Project>, edit: Edit): void {
       for (const { id, changes } of edit.updates) {
         const entry = at.list[places.get(id) ?? refuse('gone', 'This is no longer there')];
         const next = { ...((isDraft(entry) ? current(entry) : entry) as Entry), ...changes } as Entry;
-        validate(at.name, next);
-        if (at.name === 'requirements') changeKey(project, entry, next);
+        validate(at.description, next);
+        if (at.description === requirement) changeKey(project, entry, next);
         Object.assign(entry, changes);
       }
       return;
@@ -275,9 +249,9 @@ function change(project: Draft<Project>, edit: Edit): void {
       const at = listAt(project, edit.list);
       const entry = entryOf(at.list, edit.id) ?? refuse('gone', 'This is no longer there');
       const next = { ...(isDraft(entry) ? current(entry) : entry), ...edit.changes } as Entry;
-      validate(at.name, next, Object.keys(edit.changes));
-      if (next.name !== undefined && next.name !== entry.name) checkUnique(project, at, entry.id, next.name);
-      if (at.name === 'requirements') changeKey(project, entry, next);
+      validate(at.description, next, Object.keys(edit.changes));
+      if (next.name !== undefined && next.name !== entry.name) checkUnique(at, entry.id, next.name);
+      if (at.description === requirement) changeKey(project, entry, next);
       Object.assign(entry, edit.changes);
       return;
     }
@@ -285,10 +259,10 @@ function change(project: Draft<Project>, edit: Edit): void {
       const at = listAt(project, edit.list);
       const index = at.list.findIndex((e) => e.id === edit.id);
       if (index < 0) refuse('gone', 'This is no longer there');
-      refuseWhileUsed(project as Project, edit.list, at.name, at.list[index]);
-      if (at.name === 'requirements') retire(project, new Set([edit.id]));
+      refuseWhileUsed(project as Project, edit.list, at.description, at.list[index]);
+      if (at.description === requirement) retire(project, new Set([edit.id]));
       at.list.splice(index, 1);
-      if (at.name === 'states') removeState(at, edit.id);
+      if (at.description === state) removeState(at, edit.id);
       return;
     }
     case 'move': {
@@ -345,20 +319,22 @@ function retire(project: Draft<Project>, gone: ReadonlySet<string>): void {
   }
 }
 
-const kindOfList: Partial<Record<ListName, ElementKind>> = {
-  quantities: 'quantity',
-  parts: 'part',
-  ports: 'port',
-  charts: 'chart',
-  states: 'state',
-  procedures: 'procedure',
-};
+/** Kinds of entries that texts mention by name. */
+const mentioned: ReadonlySet<string> = new Set<ElementKind>([
+  'quantity',
+  'part',
+  'port',
+  'chart',
+  'state',
+  'procedure',
+]);
+const mentionedKind = (d: EntryDescription): ElementKind | undefined =>
+  mentioned.has(d.kind) ? (d.kind as ElementKind) : undefined;
 
-function refuseWhileUsed(project: Project, list: string, name: ListName, entry: Entry): void {
-  const [, typeId] = list.split('/');
+function refuseWhileUsed(project: Project, list: Address, description: EntryDescription, entry: Entry): void {
   const shown = (users: readonly string[]): string =>
     users.length > 5 ? `${users.slice(0, 5).join('; ')} and ${users.length - 5} more` : users.join('; ');
-  if (name === 'types') {
+  if (description === partType) {
     const users = project.types.flatMap((t) =>
       t.parts.filter((p) => p.type === entry.id).map((p) => `${t.name}.${p.name}`),
     );
@@ -367,18 +343,19 @@ function refuseWhileUsed(project: Project, list: string, name: ListName, entry: 
     if (users.length > 0) refuse('in-use', `${entry.name} is still used by ${shown(users)}`);
     return;
   }
-  const kind = kindOfList[name];
+  const kind = mentionedKind(description);
   if (!kind || entry.name === undefined) return;
-  const own = kind === 'state' ? `state ${entry.name}` : `${typeById(project, typeId)?.name}.${entry.name} (`;
-  const users = usersOf(project, kind, typeId, entry.name).filter(
-    (u) => !u.startsWith(own) && !['entry', 'do', 'exit'].some((x) => u === `${x} of ${own}`),
-  );
+  const own = `${list}/${entry.id}`;
+  const users = usersOf(project, kind, typeOf(list), entry.name, (place) => !isAtOrIn(place, own));
   if (users.length > 0) refuse('in-use', `${entry.name} is still used by ${shown(users)}`);
 }
 
+/** The part type a list belongs to. */
+const typeOf = (list: Address): string => readAddress(list)?.steps[0]?.id ?? '';
+
 /** With a state go the states inside it and all transitions that touch them. */
 function removeState(at: ReturnType<typeof listAt>, id: string): void {
-  const chart = at.owner as unknown as {
+  const chart = at.owner as {
     states: { id: string; parent: string | null }[];
     transitions: { from: string; to: string; also: string[] }[];
   };
@@ -401,30 +378,18 @@ function rename(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename' }>
   const at = listAt(project, edit.list);
   const entry = entryOf(at.list, edit.id) ?? refuse('gone', 'This is no longer there');
   if (entry.name === edit.name) return;
-  try {
-    if (
-      at.name !== 'setups' &&
-      at.name !== 'panels' &&
-      at.name !== 'flows' &&
-      at.name !== 'sequences' &&
-      at.name !== 'sheets' &&
-      at.name !== 'libraries'
-    )
-      nameSchema.validateSync(edit.name, { strict: true });
-  } catch (error) {
-    if (error instanceof ValidationError) refuse('invalid', error.errors[0]);
-    throw error;
-  }
-  checkUnique(project, at, entry.id, edit.name);
-  const kind = kindOfList[at.name];
+  if (!Object.hasOwn(at.description.fields, 'name')) refuse('no-name', `A ${at.description.word} has no name`);
+  check(at.description.fields.name.schema, edit.name);
+  checkUnique(at, entry.id, edit.name);
+  const kind = mentionedKind(at.description);
   if (kind) {
-    const [, typeId] = edit.list.split('/');
+    const typeId = typeOf(edit.list);
     const mentions = references(current(project) as Project, entry.name).filter(
       (r) => r.kind === kind && r.type === typeId && r.name === entry.name && (kind !== 'state' || r.id === entry.id),
     );
     replaceMentions(project, mentions, edit.name);
   }
-  if (at.name === 'types') {
+  if (at.description === partType) {
     const mentions = typeMentions(current(project) as Project, entry.name!);
     for (const { typeIndex, span } of mentions.sort((a, b) => b.span.start - a.span.start)) {
       const type = project.types[typeIndex];

@@ -13,7 +13,7 @@ export const linksWith = (project: Project, item: Item): { readonly type: PartTy
 /** Lets a link carry the item of a name; one that is not there yet is made, with the unit of what the link starts from. An empty name: nothing. */
 export function carryEdit(project: Project, type: PartType, link: Link, name: string, newId: () => string): Edit {
   const wanted = name.trim();
-  const list = `types/${type.id}/links`;
+  const list = `type/${type.id}/link`;
   const known = project.items.find((i) => i.name.toLowerCase() === wanted.toLowerCase());
   const carries = wanted === '' ? '' : (known?.id ?? newId());
   const use: Edit = { kind: 'update', list, id: link.id, changes: { carries } };
@@ -24,7 +24,7 @@ export function carryEdit(project: Project, type: PartType, link: Link, name: st
     edits: [
       {
         kind: 'insert',
-        list: 'items',
+        list: 'item',
         entry: { id: carries, name: wanted, unit: unitAt(project, type, link.from), note: '' },
       },
       use,
@@ -39,11 +39,11 @@ export const removeItemEdit = (project: Project, item: Item): Edit => ({
   edits: [
     ...linksWith(project, item).map(({ type, link }): Edit => ({
       kind: 'update',
-      list: `types/${type.id}/links`,
+      list: `type/${type.id}/link`,
       id: link.id,
       changes: { carries: '' },
     })),
-    { kind: 'remove', list: 'items', id: item.id },
+    { kind: 'remove', list: 'item', id: item.id },
   ],
 });
 

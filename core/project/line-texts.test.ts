@@ -31,7 +31,7 @@ test('rows of sequences likewise', () => {
 test('renaming a part and a quantity follows into procedures, sequences and pictures', () => {
   const part = applyEdit(tubeCapper, {
     kind: 'rename',
-    list: 'types/t-capper/parts',
+    list: 'type/t-capper/part',
     id: 'p-gripper',
     name: 'jaws',
   }).project;
@@ -42,7 +42,7 @@ test('renaming a part and a quantity follows into procedures, sequences and pict
   expect(lines).toContain('jaws: clamps the tube; takes waiting tube; gives held tube');
   const quantity = applyEdit(part, {
     kind: 'rename',
-    list: 'types/t-gripper/quantities',
+    list: 'type/t-gripper/quantity',
     id: 'q-position',
     name: 'way',
   }).project;

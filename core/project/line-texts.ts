@@ -1,6 +1,14 @@
 /** How a text of the document is read. */
 export type TextKind =
-  'expression' | 'statements' | 'physics' | 'relation' | 'path' | 'message-path' | 'chart-path' | 'message';
+  | 'expression'
+  | 'statements'
+  | 'physics'
+  | 'relation'
+  | 'path'
+  | 'message-path'
+  | 'chart-path'
+  | 'state-path'
+  | 'message';
 
 /** A piece of a line that is read as something of the language. */
 export interface LinePiece {

@@ -1,5 +1,6 @@
 import { withPresentLibraryNames } from './library-names';
-import { projectVersion } from './schema';
+import { projectVersion } from './document';
+import { equationsIn, markOf, marksFor } from './equations';
 
 type Plain = Record<string, unknown>;
 
@@ -102,20 +103,38 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
       setups: listOf(project.setups).map((s) => ({ ...s, screen: true })),
     };
   },
-  6: (project) => ({
-    ...project,
-    version: 7,
-    libraries: listOf(project.libraries).map((l) => ({ ...l, text: presentNames(l.text) })),
-    types: listOf(project.types).map((t) => ({
+  6: (project) => {
+    const types = listOf(project.types).map((t) => ({
       ...t,
       physics: presentNames(t.physics),
+      equations: typeof t.physics === 'string' ? marksFor(t.physics, []) : [],
+      parts: listOf(t.parts).map((p) => ({ ...p, changes: withIds(p.changes) })),
       charts: listOf(t.charts).map((c) => ({
         ...c,
         states: listOf(c.states).map(({ during, ...s }) => ({ ...s, do: during })),
       })),
-    })),
-  }),
+    }));
+    return {
+      ...project,
+      version: 7,
+      libraries: listOf(project.libraries).map((l) => ({ ...l, text: presentNames(l.text) })),
+      types,
+      setups: listOf(project.setups).map((s) => ({ ...s, changes: withIds(s.changes) })),
+      traces: listOf(project.traces).map((t) => ({ ...t, element: withEquationId(t.element, types) })),
+    };
+  },
 };
+
+const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));
+
+/** Until version 6 trace links led to equations by their texts. */
+function withEquationId(element: unknown, types: readonly Plain[]): unknown {
+  const [, at, text] = /^(type\/[^/]+\/equation\/)(.*)$/s.exec(String(element)) ?? [];
+  if (text === undefined) return element;
+  const type = types.find((t) => at === `type/${String(t.id)}/equation/`);
+  const k = typeof type?.physics === 'string' ? equationsIn(type.physics).findIndex((e) => e.text === text) : -1;
+  return at + (k < 0 ? `e-${markOf(text)}` : String(listOf(type!.equations)[k].id));
+}
 
 /** Brings a project of an earlier version of the format to the present one; anything else is returned as it is. */
 export function migrate(data: unknown): unknown {

@@ -1,7 +1,9 @@
 import type { Element, RefExpr, SendNode } from '../language/ast';
 import type { Span } from '../language/diagnostics';
 import { parseExpressionText, parsePhysicsText, parseRelationText, parseStatementsText } from '../language/parse';
-import { typeById, type PartType, type Project } from './project';
+import type { PartType, Project } from './document';
+import { typeById } from './project';
+import type { Address } from './address';
 import { documentTexts, type DocumentText } from './texts';
 
 export type ElementKind = 'quantity' | 'part' | 'port' | 'state' | 'chart' | 'procedure' | 'message';
@@ -73,6 +75,9 @@ export function referencesIn(project: Project, text: DocumentText): Reference[] 
           name: m[1],
         })),
       );
+      break;
+    case 'state-path':
+      resolveState(project, text, pathParts(text.text), found);
       break;
     case 'path':
     case 'chart-path':
@@ -149,9 +154,15 @@ function resolveState(
 }
 
 /** Who mentions an element, as words for a message. */
-export function usersOf(project: Project, kind: ElementKind, type: string, name: string): string[] {
+export function usersOf(
+  project: Project,
+  kind: ElementKind,
+  type: string,
+  name: string,
+  counts: (place: Address) => boolean = () => true,
+): string[] {
   const all = references(project, name).filter(
-    (r) => r.kind === kind && r.name === name && (kind === 'message' || r.type === type),
+    (r) => r.kind === kind && r.name === name && (kind === 'message' || r.type === type) && counts(r.text.place),
   );
   return [...new Set(all.map((r) => r.text.label))];
 }

@@ -1,9 +1,11 @@
-import { procedurePieces, sequencePieces, type LinePiece, type TextKind } from './line-texts';
-import type { Project } from './project';
+import { listFields, type Address } from './address';
+import { projectFields, type Project } from './document';
+import type { Chain, Entry, EntryDescription, Fields, TextRole } from './field';
+import type { TextKind } from './line-texts';
 
 /** A text with its address, and the part type in which its names are looked up. */
 export interface DocumentText {
-  readonly place: string;
+  readonly place: Address;
   readonly kind: TextKind;
   readonly scope: string;
   readonly text: string;
@@ -13,280 +15,89 @@ export interface DocumentText {
   readonly keys: readonly (string | number)[];
 }
 
-/** Every text of the document that can name something. */
-export function documentTexts(project: Project): DocumentText[] {
+/** Every text of the document that can name something; of some lists only where these are given. */
+export function documentTexts(project: Project, lists?: ReadonlySet<keyof Project>): DocumentText[] {
   const all: DocumentText[] = [];
-  const push = (
-    kind: TextKind,
-    scope: string,
+  const take = (
     text: string,
-    place: string,
-    label: string,
+    role: TextRole,
+    of: Readonly<Record<string, unknown>>,
+    place: Address,
+    chain: Chain,
+    description: EntryDescription,
     keys: readonly (string | number)[],
   ): void => {
-    if (text.trim() !== '') all.push({ kind, scope, text, place, label, keys });
+    if (text.trim() === '') return;
+    const called = description.says(chain);
+    const label = role.says === '' ? called : `${role.says} ${called}`;
+    const push = (kind: TextKind, piece: string): void =>
+      void all.push({ place, kind, scope: role.scope(project.root, chain), text: piece, label, keys });
+    if (role.pieces) {
+      // the pieces of a line keep their place in it: blanks stand for the rest
+      for (const { kind, start, end } of role.pieces(text)) push(kind, ' '.repeat(start) + text.slice(start, end));
+      return;
+    }
+    const kind = role.kind(of);
+    if (kind) push(kind, text);
   };
-  project.types.forEach((type, t) => {
-    const at = `type/${type.id}`;
-    type.quantities.forEach((q, k) => {
-      for (const key of ['value', 'min', 'max'] as const)
-        push('expression', type.id, q[key], `${at}/quantity/${q.id}/${key}`, `${type.name}.${q.name} (${key})`, [
-          'types',
-          t,
-          'quantities',
-          k,
-          key,
-        ]);
-    });
-    type.parts.forEach((p, k) => {
-      p.changes.forEach((c, j) => {
-        push('expression', type.id, c.value, `${at}/part/${p.id}/change/${j}`, `${type.name}.${p.name} (${c.name})`, [
-          'types',
-          t,
-          'parts',
-          k,
-          'changes',
-          j,
-          'value',
-        ]);
-        push('path', p.type, c.name, `${at}/part/${p.id}/change/${j}/name`, `${type.name}.${p.name} (changed value)`, [
-          'types',
-          t,
-          'parts',
-          k,
-          'changes',
-          j,
-          'name',
-        ]);
-      });
-    });
-    type.links.forEach((l, k) => {
-      for (const key of ['from', 'to'] as const)
-        push('path', type.id, l[key], `${at}/link/${l.id}/${key}`, `link ${l.from} to ${l.to} in ${type.name}`, [
-          'types',
-          t,
-          'links',
-          k,
-          key,
-        ]);
-    });
-    push('physics', type.id, type.physics, `${at}/physics`, `physics of ${type.name}`, ['types', t, 'physics']);
-    type.sheets.forEach((s, k) =>
-      s.relations.forEach((r, j) =>
-        push('relation', type.id, r.text, `${at}/sheet/${s.id}/relation/${r.id}`, `relation ${r.text}`, [
-          'types',
-          t,
-          'sheets',
-          k,
-          'relations',
-          j,
-          'text',
-        ]),
-      ),
-    );
-    type.charts.forEach((c, k) => {
-      push('expression', type.id, c.period, `${at}/chart/${c.id}/period`, `period of ${c.name}`, [
-        'types',
-        t,
-        'charts',
-        k,
-        'period',
-      ]);
-      c.values.forEach((x, j) =>
-        push('expression', type.id, x.value, `${at}/chart/${c.id}/value/${x.id}`, `value of ${c.name}.${x.name}`, [
-          'types',
-          t,
-          'charts',
-          k,
-          'values',
-          j,
-          'value',
-        ]),
-      );
-      c.states.forEach((s, j) => {
-        for (const key of ['entry', 'do', 'exit'] as const)
-          push('statements', type.id, s[key], `${at}/chart/${c.id}/state/${s.id}/${key}`, `${key} of state ${s.name}`, [
-            'types',
-            t,
-            'charts',
-            k,
-            'states',
-            j,
-            key,
-          ]);
-      });
-      const names = new Map(c.states.map((s) => [s.id, s.name]));
-      c.transitions.forEach((x, j) => {
-        const place = `${at}/chart/${c.id}/transition/${x.id}`;
-        const label = `transition ${names.get(x.from) ?? '?'} to ${names.get(x.to) ?? '?'}`;
-        x.triggers.forEach((g, i) => {
-          if (g.kind !== 'done')
-            push(g.kind === 'message' ? 'message' : 'expression', type.id, g.on, `${place}/trigger/${i}`, label, [
-              'types',
-              t,
-              'charts',
-              k,
-              'transitions',
-              j,
-              'triggers',
-              i,
-              'on',
-            ]);
+  /** The texts of an entry, or of one of its rows. */
+  const own = (
+    fields: Fields,
+    of: Readonly<Record<string, unknown>>,
+    place: Address,
+    chain: Chain,
+    description: EntryDescription,
+    keys: readonly (string | number)[],
+  ): void => {
+    for (const key of textFields(fields)) {
+      const { text: role, fields: inner } = fields[key];
+      const value = of[key];
+      if (role && typeof value === 'string')
+        take(value, role, of, `${place}/${key}`, chain, description, [...keys, key]);
+      else
+        (value as readonly unknown[]).forEach((row, k) => {
+          const at = `${place}/${key}/${k}`;
+          if (role) take(row as string, role, of, at, chain, description, [...keys, key, k]);
+          else own(inner!, row as Readonly<Record<string, unknown>>, at, chain, description, [...keys, key, k]);
         });
-        push('expression', type.id, x.guard, `${place}/guard`, label, [
-          'types',
-          t,
-          'charts',
-          k,
-          'transitions',
-          j,
-          'guard',
-        ]);
-        push('statements', type.id, x.effect, `${place}/effect`, label, [
-          'types',
-          t,
-          'charts',
-          k,
-          'transitions',
-          j,
-          'effect',
-        ]);
-      });
-    });
-  });
-  // the pieces of a line keep their place in it: blanks stand for the rest
-  const line = (
-    scope: string,
-    text: string,
-    found: readonly LinePiece[],
-    place: string,
-    label: string,
+    }
+  };
+  const into = (
+    fields: Fields,
+    owner: Readonly<Record<string, unknown>>,
+    at: Address,
+    chain: Chain,
     keys: readonly (string | number)[],
   ): void => {
-    for (const { kind, start, end } of found)
-      push(kind, scope, ' '.repeat(start) + text.slice(start, end), place, label, keys);
-  };
-  for (const [t, type] of project.types.entries()) {
-    type.procedures.forEach((p, k) => {
-      p.values.forEach((x, j) =>
-        push(
-          'expression',
-          type.id,
-          x.value,
-          `type/${type.id}/procedure/${p.id}/value/${x.id}`,
-          `value of ${p.name}.${x.name}`,
-          ['types', t, 'procedures', k, 'values', j, 'value'],
-        ),
-      );
-      p.lines.forEach((l, j) =>
-        line(
-          type.id,
-          l.text,
-          procedurePieces(l.text),
-          `type/${type.id}/procedure/${p.id}/line/${l.id}`,
-          `procedure ${p.name}`,
-          ['types', t, 'procedures', k, 'lines', j, 'text'],
-        ),
-      );
-    });
-    type.sequences.forEach((q, k) =>
-      q.lines.forEach((l, j) =>
-        line(
-          type.id,
-          l.text,
-          sequencePieces(l.text),
-          `type/${type.id}/sequence/${q.id}/line/${l.id}`,
-          `sequence ${q.name}`,
-          ['types', t, 'sequences', k, 'lines', j, 'text'],
-        ),
-      ),
-    );
-  }
-  const root = project.root;
-  project.requirements.forEach((r, k) =>
-    push('expression', root, r.formula, `requirement/${r.id}`, `requirement ${r.key}`, ['requirements', k, 'formula']),
-  );
-  project.glossary.forEach((g, k) =>
-    push('expression', root, g.meaning, `glossary/${g.id}`, `glossary "${g.phrase}"`, ['glossary', k, 'meaning']),
-  );
-  project.setups.forEach((s, k) => {
-    s.changes.forEach((c, j) =>
-      push('path', root, c.name, `setup/${s.id}/change/${j}`, `setup ${s.name}`, ['setups', k, 'changes', j, 'name']),
-    );
-    push('expression', s.root || root, s.endWhen, `setup/${s.id}/endWhen`, `end of setup ${s.name}`, [
-      'setups',
-      k,
-      'endWhen',
-    ]);
-    s.record.forEach((x, j) =>
-      push('path', s.root || root, x, `setup/${s.id}/record/${j}`, `what setup ${s.name} records`, [
-        'setups',
-        k,
-        'record',
-        j,
-      ]),
-    );
-    s.startIn.forEach((x, j) =>
-      push('chart-path', s.root || root, x, `setup/${s.id}/startIn/${j}`, `start of setup ${s.name}`, [
-        'setups',
-        k,
-        'startIn',
-        j,
-      ]),
-    );
-    s.stimulus.forEach(
-      (x, j) =>
-        x.kind === 'follow' &&
-        push(
-          'expression',
-          s.root || root,
-          x.value,
-          `setup/${s.id}/stimulus/${x.id}/value`,
-          `stimulus of setup ${s.name}`,
-          ['setups', k, 'stimulus', j, 'value'],
-        ),
-    );
-    s.stimulus.forEach((x, j) =>
-      push(
-        x.kind === 'send' ? 'message-path' : 'path',
-        root,
-        x.target,
-        `setup/${s.id}/stimulus/${x.id}`,
-        `stimulus of setup ${s.name}`,
-        ['setups', k, 'stimulus', j, 'target'],
-      ),
-    );
-  });
-  project.panels.forEach((p, k) => {
-    p.controls.forEach((c, j) => {
-      const at = `panel/${p.id}/control/${c.id}`;
-      const keys = ['panels', k, 'controls', j];
-      push('message-path', root, c.release, at, `panel ${p.name}`, [...keys, 'release']);
-      c.shapes.forEach((s, i) => {
-        for (const key of ['x', 'y', 'width', 'height', 'turn', 'shown'] as const)
-          push('expression', root, s[key], `${at}/shape/${s.id}`, `picture ${c.label}`, [...keys, 'shapes', i, key]);
-        push('message-path', root, s.sends, `${at}/shape/${s.id}`, `picture ${c.label}`, [
-          ...keys,
-          'shapes',
-          i,
-          'sends',
-        ]);
+    for (const { key, description } of listFields(fields).values()) {
+      if (keys.length === 0 && lists && !lists.has(key as keyof Project)) continue;
+      if (!holdsTexts(description)) continue;
+      (owner[key] as readonly Entry[]).forEach((entry, k) => {
+        const address = at === '' ? `${description.kind}/${entry.id}` : `${at}/${description.kind}/${entry.id}`;
+        const inner = [...chain, entry];
+        const path = [...keys, key, k];
+        own(description.fields, entry, address, inner, description, path);
+        into(description.fields, entry, address, inner, path);
       });
-      if (c.kind === 'verdict' || c.kind === 'text' || c.kind === 'picture') return;
-      push(
-        c.kind === 'button' ? 'message-path' : c.kind === 'lamp' ? 'expression' : 'path',
-        root,
-        c.target,
-        `panel/${p.id}/control/${c.id}`,
-        `panel ${p.name}`,
-        ['panels', k, 'controls', j, 'target'],
-      );
-    });
-  });
-  project.tracks.forEach((t, k) =>
-    t.items.forEach((item, j) =>
-      push('chart-path', root, item, `track/${t.id}/${j}`, 'a track of the ribbon', ['tracks', k, 'items', j]),
-    ),
-  );
+    }
+  };
+  into(projectFields, project as unknown as Readonly<Record<string, unknown>>, '', [], []);
   return all;
 }
+
+const textFieldsOf = new WeakMap<Fields, readonly string[]>();
+/** Fields that are texts of the language, or rows with such fields. */
+function textFields(fields: Fields): readonly string[] {
+  const known =
+    textFieldsOf.get(fields) ??
+    Object.entries(fields).flatMap(([key, f]) =>
+      f.text || (f.fields && textFields(f.fields).length > 0) ? [key] : [],
+    );
+  textFieldsOf.set(fields, known);
+  return known;
+}
+
+/** Whether there can be a text of the language in an entry or in what it holds. */
+const holdsTexts = (description: EntryDescription): boolean =>
+  textFields(description.fields).length > 0 ||
+  [...listFields(description.fields).values()].some((l) => holdsTexts(l.description));

@@ -216,7 +216,7 @@ test('in a run the relations follow what changes', () => {
 
 test('renaming a quantity renames it in relations', () => {
   const project = sheetProject([quantity('a', '1', '2'), quantity('b', '1')], ['b = a^2']);
-  const next = applyEdit(project, { kind: 'rename', list: 'types/t/quantities', id: 'q-a', name: 'alpha' }).project;
+  const next = applyEdit(project, { kind: 'rename', list: 'type/t/quantity', id: 'q-a', name: 'alpha' }).project;
   expect(next.types[0].sheets[0].relations[0].text).toBe('b = alpha^2');
 });
 
@@ -224,7 +224,7 @@ test('a sheet for looking only takes no part in runs, and what it alone speaks o
   const project = sheetProject([quantity('a', '1', '2'), quantity('b', '1')], ['b = a^2']);
   const aside = applyEdit(project, {
     kind: 'update',
-    list: 'types/t/sheets',
+    list: 'type/t/sheet',
     id: 's',
     changes: { live: false },
   }).project;

@@ -25,7 +25,7 @@ export function missingQuantities(project: Project, type: PartType, text: string
     .filter((n) => !n.known && /^[\p{L}_][\p{L}\p{N}_]*$/u.test(n.name))
     .map((n): Edit => ({
       kind: 'insert',
-      list: `types/${type.id}/quantities`,
+      list: `type/${type.id}/quantity`,
       entry: { ...newQuantity(`q-${makeId()}`, n.name), value: '', unit: proposedUnit(project, type, text, n.name) },
     }));
 }
@@ -33,7 +33,7 @@ export function missingQuantities(project: Project, type: PartType, text: string
 /** A quantity becomes known, with the value it has by now, or is to be found. */
 export const setKnown = (type: PartType, quantity: Quantity, known: boolean, value: number | undefined): Edit => ({
   kind: 'update',
-  list: `types/${type.id}/quantities`,
+  list: `type/${type.id}/quantity`,
   id: quantity.id,
   changes: known
     ? { role: 'parameter', value: value === undefined ? quantity.value || '1' : String(Number(value.toPrecision(6))) }
@@ -47,11 +47,11 @@ export function mergeNames(type: PartType, from: string, to: string): Edit[] {
       const text = replaceName(r, from, to);
       return text === r.text
         ? []
-        : [{ kind: 'update', list: `types/${type.id}/sheets/${s.id}/relations`, id: r.id, changes: { text } }];
+        : [{ kind: 'update', list: `type/${type.id}/sheet/${s.id}/relation`, id: r.id, changes: { text } }];
     }),
   );
   const gone = type.quantities.find((q) => q.name === from);
-  return gone ? [...edits, { kind: 'remove', list: `types/${type.id}/quantities`, id: gone.id }] : edits;
+  return gone ? [...edits, { kind: 'remove', list: `type/${type.id}/quantity`, id: gone.id }] : edits;
 }
 
 function replaceName(r: Relation, from: string, to: string): string {

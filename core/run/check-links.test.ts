@@ -95,7 +95,7 @@ test('a port may take and give: its link carries both ways, and fits where eithe
 test('inputs nothing drives are told; those of panels, setups, sequences and physics are driven', () => {
   const more: Project = applyEdit(tubeCapper, {
     kind: 'insert',
-    list: `types/${root.id}/parts`,
+    list: `type/${root.id}/part`,
     entry: newPart('p-second', 'spare', 't-guardswitch'),
   }).project;
   expect(checkLinks(more).map((p) => [p.severity, p.message])).toEqual([
@@ -103,7 +103,7 @@ test('inputs nothing drives are told; those of panels, setups, sequences and phy
   ]);
   const turned = applyEdit(tubeCapper, {
     kind: 'update',
-    list: `types/${root.id}/links`,
+    list: `type/${root.id}/link`,
     id: root.links[0].id,
     changes: { from: root.links[0].to, to: root.links[0].from },
   }).project;

@@ -1,5 +1,5 @@
 import type { Problem } from '../language/diagnostics';
-import { newSetup, type Project } from '../project/project';
+import { newChange, newSetup, type Project } from '../project/project';
 import type { Recording } from '../simulate/recording';
 import type { RunStatus } from '../simulate/simulation';
 import type { StepCounts } from '../simulate/stepper';
@@ -234,7 +234,9 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
           model: undefined,
           problems: [{ severity: 'error', code: 'no-setup', message: 'This setup is no longer there' }],
         };
-      const extra = Object.entries(options.changes ?? {}).map(([name, value]) => ({ name, value }));
+      const extra = Object.entries(options.changes ?? {}).map(([name, value], k) =>
+        newChange(`given-${k}`, name, value),
+      );
       const again = (options.actions ?? []).map((a, k) => ({
         id: `again-${k}`,
         time: a.time,

@@ -1,3 +1,4 @@
+import { newChange } from '../project/project';
 import { prepareRun } from './prepare';
 import { projectOf, quantity, row, runProject } from '../testing/run-project';
 
@@ -5,7 +6,7 @@ const start = (unit: string, text: string, declared = '0'): number =>
   runProject(
     projectOf(
       { quantities: [quantity('x', declared, { unit, role: 'variable' })], physics: 'equation der(x) = 0;' },
-      { changes: [{ name: 'x', value: text }], stop: 0.1 },
+      { changes: [newChange('c', 'x', text)], stop: 0.1 },
     ),
   ).at('x', 0);
 const declared = (unit: string, text: string): number =>
@@ -48,13 +49,16 @@ test('what is no value, or not known before the run, is told at its place and st
   const told = (text: string, more: Partial<Parameters<typeof quantity>[2]> = {}): string[] => {
     const project = projectOf(
       { quantities: [quantity('x', '0', { role: 'input', ...more }), quantity('other', '2', { role: 'parameter' })] },
-      { changes: [{ name: 'x', value: text }], stimulus: [row('set', 1, 'x', text)] },
+      { changes: [newChange('c', 'x', text)], stimulus: [row('set', 1, 'x', text)] },
     );
     const prepared = prepareRun(project, project.setups[0]);
     expect(prepared.program).toBeUndefined();
     return prepared.problems.map((p) => `${p.place} ${p.message}`);
   };
-  const twice = (message: string): string[] => [`setup/s/change/0 ${message}`, `setup/s/stimulus/x-1/value ${message}`];
+  const twice = (message: string): string[] => [
+    `setup/s/change/c/value ${message}`,
+    `setup/s/stimulus/x-1/value ${message}`,
+  ];
   expect(told('2*other')).toEqual(twice('x is given a number here: what other is, is not known before the run'));
   expect(told("12 'A'", { unit: 'V' })).toEqual(twice("This assigns x in V and 12 'A' in A"));
   expect(told('1/0')).toEqual(twice('1/0 is not a number'));

@@ -78,7 +78,7 @@ export function prepareRun(
       : []),
     ...sequences.flatMap((s) => s.observers),
   ];
-  const place = `setup/${setup.id}/change`;
+  const place = `setup/${setup.id}`;
   const changed = readChanges(setup.changes, place);
   let flat = flatten(library, rootName, { observers, signals });
   setupProblems.push(...changed.problems, ...(endText ? atPlace(`setup/${setup.id}/endWhen`, endText.problems) : []));
@@ -92,13 +92,13 @@ export function prepareRun(
         changes: readChanges(fixed, place).modification,
         changesPlace: place,
       });
-    setup.changes.forEach((c, k) => {
+    setup.changes.forEach((c) => {
       if (fixed.includes(c)) return;
       const index = flat.model.indexOf.get(c.name);
-      if (index === undefined) setupProblems.push(unknownPath(flat.model, c.name, `${place}/${k}`));
+      if (index === undefined) setupProblems.push(unknownPath(flat.model, c.name, `${place}/change/${c.id}/name`));
       else {
         const read = readSetValue(c.value, flat.model.variables[index]);
-        setupProblems.push(...atPlace(`${place}/${k}`, read.problems));
+        setupProblems.push(...atPlace(`${place}/change/${c.id}/value`, read.problems));
         if (read.value !== undefined) startValues.set(index, read.value);
       }
     });
@@ -177,11 +177,11 @@ export function checkProduct(project: Project): ProductCheck {
     (p) => p.severity === 'error' && !p.code.startsWith('unit'),
   );
   const setupProblems = project.setups.flatMap((setup) => {
-    const place = `setup/${setup.id}/change`;
+    const place = `setup/${setup.id}`;
     const found: Problem[] = [...readChanges(setup.changes, place).problems];
-    setup.changes.forEach((c, k) => {
+    setup.changes.forEach((c) => {
       if (!model.indexOf.has(c.name) && !hasElements(model, c.name))
-        found.push(unknownPath(model, c.name, `${place}/${k}`));
+        found.push(unknownPath(model, c.name, `${place}/change/${c.id}/name`));
     });
     // a setup of another part type is checked when it is run
     readStimulus(setup, model, found);

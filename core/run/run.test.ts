@@ -1,6 +1,14 @@
 import { tubeCapper } from '../../samples/tube-capper';
 import { readProjectText, writeProjectJson } from '../formats/project-file';
-import { newRequirement, newChart, newState, newTransition, type Project, type Setup } from '../project/project';
+import {
+  newChange,
+  newRequirement,
+  newChart,
+  newState,
+  newTransition,
+  type Project,
+  type Setup,
+} from '../project/project';
 import { valueAt } from '../simulate/recording';
 import { createEngine, type RunUpdate } from './engine';
 import { runSetups } from './batch';
@@ -192,7 +200,7 @@ describe('bad input', () => {
       setups: [
         {
           ...setup('Careful'),
-          changes: [{ name: 'ctrl.crepSpeed', value: '3' }],
+          changes: [newChange('c', 'ctrl.crepSpeed', '3')],
           stimulus: [{ id: 'i', time: 0, kind: 'send' as const, target: 'nobody.start', value: '' }],
         },
       ],

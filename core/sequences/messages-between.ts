@@ -69,7 +69,7 @@ export function messagesBetween(
   const fixes: MessageFix[] = [];
   const widen = (owner: PartType, port: Port, list: 'accepts' | 'sends', message: string): Edit => ({
     kind: 'update',
-    list: `types/${owner.id}/ports`,
+    list: `type/${owner.id}/port`,
     id: port.id,
     changes: { [list]: [...port[list], message] },
   });
@@ -88,7 +88,7 @@ export function messagesBetween(
         if (common.length === 0) continue;
         const link: Edit = {
           kind: 'insert',
-          list: `types/${type.id}/links`,
+          list: `type/${type.id}/link`,
           entry: { id: newId(), from: `${from}.${out.name}`, to: `${to}.${into.name}`, carries: '' },
         };
         for (const m of common)

@@ -76,7 +76,9 @@ describe('one instant', () => {
 
 describe('a crossing that comes back before the step is over', () => {
   // steps of 1 through a sine that every method follows exactly: it is above the limit for a small part of a step only
-  const text = (width: number): string => `model T Real p(start = 0, fixed = true), x; Integer n(start = 0), m(start = 0);
+  const text = (
+    width: number,
+  ): string => `model T Real p(start = 0, fixed = true), x; Integer n(start = 0), m(start = 0);
     equation der(p) = 1; x = sin(p); when x > ${Math.cos(width / 2)} then n = pre(n) + 1; end when;
     when x < ${-Math.cos(width / 2)} then m = pre(m) + 1; end when; end T;`;
   test.each(

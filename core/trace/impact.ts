@@ -2,7 +2,9 @@ import { typeById, type PartType, type Project } from '../project/project';
 import { referencesIn, type Reference } from '../project/references';
 import { documentTexts, type DocumentText } from '../project/texts';
 import { limitOf } from '../requirements/read-limit';
-import { elementIndex, physicsEquations, type TraceElement } from './elements';
+import { physicsEquations } from '../project/equations';
+import { entryAddress, ownerAddress, readAddress, type Address } from '../project/address';
+import { elementIndex, type TraceElement } from './elements';
 import { linkIndex } from './links';
 
 /** What depends on what: an edge from the thing used to the thing that uses it. */
@@ -115,7 +117,7 @@ function givenByEquations(project: Project): Set<string> {
     for (const e of physicsEquations(type)) {
       const name = /^(?:(?:[\w.]+|\([^()]*\))\*)?der\((\w+)\)$/.exec(e.left)?.[1] ?? /^\w+$/.exec(e.left)?.[0];
       const quantity = name === undefined ? undefined : type.quantities.find((q) => q.name === name);
-      if (quantity) found.add(`type/${type.id}/equation/${e.text} type/${type.id}/quantity/${quantity.id}`);
+      if (quantity) found.add(`type/${type.id}/equation/${e.id} type/${type.id}/quantity/${quantity.id}`);
     }
   }
   return found;
@@ -144,22 +146,14 @@ function mentions(project: Project): Mention[] {
   };
   textsKept.set(project.types, cache);
   const found: Mention[] = [];
-  const without = { ...project, requirements: [] };
-  const resolve = (text: DocumentText, user: (r: Reference) => string): Mention[] =>
+  const resolve = (text: DocumentText, user: (r: Reference) => Address): Mention[] =>
     referencesIn(project, text).flatMap((r) => {
       const used = addressOfReference(project, r);
       return used === undefined ? [] : [{ user: user(r), used }];
     });
-  const typeTexts = (cache.types ??= documentTexts({
-    ...without,
-    glossary: [],
-    setups: [],
-    panels: [],
-    tracks: [],
-  }).flatMap((t) => resolve(t, (r) => ownerOf(project, t.place, r))));
-  found.push(...typeTexts);
-  for (const t of documentTexts({ ...without, types: [] }))
-    found.push(...resolve({ ...t }, (r) => ownerOf(project, t.place, r)));
+  const read = (lists: readonly (keyof Project)[]): Mention[] =>
+    documentTexts(project, new Set(lists)).flatMap((t) => resolve(t, (r) => ownerOf(project, t.place, r)));
+  found.push(...(cache.types ??= read(['types'])), ...read(['glossary', 'setups', 'panels', 'tracks']));
   for (const requirement of project.requirements) {
     let own = cache.requirements.get(requirement);
     if (!own) {
@@ -189,21 +183,21 @@ function mentions(project: Project): Mention[] {
   });
 }
 
-/** The element a text belongs to: the part of its place that is an address; of physics text, the equation around the mention. */
-function ownerOf(project: Project, place: string, reference: Reference): string {
-  const physics = /^type\/([^/]+)\/physics$/.exec(place);
-  const type = physics && typeById(project, physics[1]);
-  if (type) {
-    const equation = physicsEquations(type).find(
-      (e) => e.span.start <= reference.span.start && reference.span.end <= e.span.end,
-    );
-    return equation ? `type/${type.id}/equation/${equation.text}` : place;
+/** The element a text belongs to; of physics text, the equation around the mention. */
+function ownerOf(project: Project, place: Address, reference: Reference): Address {
+  const read = readAddress(place);
+  const type = read?.field === 'physics' ? typeById(project, read.steps[0].id) : undefined;
+  if (!type) {
+    const { byAddress } = elementIndex(project);
+    let at = entryAddress(place);
+    // rows, changed values and the like belong to what they stand in
+    while (at !== '' && !byAddress.has(at)) at = ownerAddress(at);
+    return at === '' ? place : at;
   }
-  const match =
-    /^(?:type\/[^/]+\/(?:quantity|part|port|link)\/[^/]+|type\/[^/]+\/chart\/[^/]+\/(?:state|transition)\/[^/]+|type\/[^/]+\/(?:procedure|sequence)\/[^/]+\/line\/[^/]+|(?:requirement|glossary|setup|panel|flow)\/[^/]+)/.exec(
-      place,
-    );
-  return match?.[0] ?? place;
+  const equation = physicsEquations(type).find(
+    (e) => e.span.start <= reference.span.start && reference.span.end <= e.span.end,
+  );
+  return equation ? `type/${type.id}/equation/${equation.id}` : place;
 }
 
 function addressOfReference(project: Project, r: Reference): string | undefined {

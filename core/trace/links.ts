@@ -1,6 +1,8 @@
 import type { Edit } from '../project/edits';
 import type { Project, TraceLink } from '../project/project';
-import { elementIndex, markOf, physicsEquations, type TraceElement } from './elements';
+import { idIn, readAddress, type Address } from '../project/address';
+import { markOf } from '../project/equations';
+import { elementIndex, type TraceElement } from './elements';
 
 /** How a trace link stands: `suspect` after one of its ends has changed, `broken` where an end is gone. */
 export type LinkState = 'sound' | 'suspect' | 'broken';
@@ -12,8 +14,6 @@ export interface CheckedLink {
   readonly state: LinkState;
   /** Why it is not sound. */
   readonly why: string;
-  /** Of a broken link to an equation: the equation that probably took its place. */
-  readonly instead?: TraceElement;
 }
 
 export interface LinkIndex {
@@ -41,7 +41,7 @@ export function linkIndex(project: Project): LinkIndex {
   const before = ofTraces.get(project.traces);
   const index = before
     ? patched(before, project)
-    : built(project.traces.map((link): CheckedLink => check(project, link, byAddress)));
+    : built(project.traces.map((link): CheckedLink => check(link, byAddress)));
   ofTraces.set(project.traces, index);
   kept.set(project, index);
   return index;
@@ -59,7 +59,7 @@ function patched(before: LinkIndex, project: Project): LinkIndex {
   for (const l of before.all) {
     const same =
       l.requirement !== undefined && l.element !== undefined && live.has(l.requirement) && live.has(l.element);
-    const now = same ? l : check(project, l.link, byAddress);
+    const now = same ? l : check(l.link, byAddress);
     if (!same) changed.set(l, now);
     all.push(now);
     if (now.state === 'suspect') suspect.push(now);
@@ -105,36 +105,24 @@ function built(all: readonly CheckedLink[]): LinkIndex {
 const checkedLinks = new WeakMap<TraceLink, CheckedLink>();
 
 /** What was found of a link is kept as long as neither it nor its ends change. */
-function check(project: Project, link: TraceLink, byAddress: ReadonlyMap<string, TraceElement>): CheckedLink {
+function check(link: TraceLink, byAddress: ReadonlyMap<string, TraceElement>): CheckedLink {
   const known = checkedLinks.get(link);
   const requirement = byAddress.get(`requirement/${link.requirement}`);
   const element = byAddress.get(link.element);
   if (known && element && known.requirement === requirement && known.element === element) return known;
-  const found = checkEnds(project, link, requirement, element, byAddress);
+  const found = checkEnds(link, requirement, element);
   checkedLinks.set(link, found);
   return found;
 }
 
 function checkEnds(
-  project: Project,
   link: TraceLink,
   requirement: TraceElement | undefined,
   element: TraceElement | undefined,
-  byAddress: ReadonlyMap<string, TraceElement>,
 ): CheckedLink {
   const base = { link, requirement, element };
   if (!requirement) return { ...base, state: 'broken', why: 'Its requirement is gone' };
-  if (!element) {
-    const instead = replacement(project, link.element, byAddress);
-    return {
-      ...base,
-      state: 'broken',
-      why: instead
-        ? `The equation was changed to: ${instead.content}`
-        : `What it leads to is gone: ${link.element.startsWith('type/') && link.element.includes('/equation/') ? link.element.slice(link.element.indexOf('/equation/') + 10) : lastKind(link.element)}`,
-      ...(instead && { instead }),
-    };
-  }
+  if (!element) return { ...base, state: 'broken', why: `What it leads to is gone: ${missing(link.element)}` };
   const texts = [
     link.requirementSeen !== mark(requirement) ? requirement.label : '',
     link.elementSeen !== mark(element) ? element.label : '',
@@ -144,19 +132,10 @@ function checkEnds(
     : { ...base, state: 'suspect', why: `${texts.join(' and ')} changed since the link was confirmed` };
 }
 
-const lastKind = (address: string): string => `a ${address.split('/').at(-2) ?? 'thing'}`;
-
-/** An equation has its text for an address; one with the same left side is most likely what it became. */
-function replacement(
-  project: Project,
-  address: string,
-  byAddress: ReadonlyMap<string, TraceElement>,
-): TraceElement | undefined {
-  const match = /^type\/([^/]+)\/equation\/([^=]+)=/.exec(address);
-  const type = match ? project.types.find((t) => t.id === match[1]) : undefined;
-  const next = type ? physicsEquations(type).find((e) => e.left === match![2].trim()) : undefined;
-  return type && next ? byAddress.get(`type/${type.id}/equation/${next.text}`) : undefined;
-}
+const missing = (address: Address): string => {
+  const word = readAddress(address)?.steps.at(-1)?.description.word ?? 'thing';
+  return `${/^[aeiou]/.test(word) ? 'an' : 'a'} ${word}`;
+};
 
 /** The edit that links requirements and elements, every one with every other; pairs that are linked stay as they are. */
 export const linkEdit = (
@@ -188,13 +167,13 @@ export function linkPairsEdit(
     present.add(key);
     entries.push({ id: newId(), requirement, element: address, requirementSeen: mark(from), elementSeen: mark(to) });
   }
-  return entries.length > 0 ? { kind: 'insert-all', list: 'traces', entries } : undefined;
+  return entries.length > 0 ? { kind: 'insert-all', list: 'trace', entries } : undefined;
 }
 
 /** The edit that says of links that they still hold. */
 export const confirmEdit = (project: Project, links: readonly CheckedLink[]): Edit => ({
   kind: 'update-all',
-  list: 'traces',
+  list: 'trace',
   updates: links.flatMap((l) =>
     l.requirement && l.element
       ? [{ id: l.link.id, changes: { requirementSeen: mark(l.requirement), elementSeen: mark(l.element) } }]
@@ -202,21 +181,10 @@ export const confirmEdit = (project: Project, links: readonly CheckedLink[]): Ed
   ),
 });
 
-/** The edit that leads a broken link to what took the place of its element. */
-export const redirectEdit = (l: CheckedLink): Edit | undefined =>
-  l.instead && l.requirement
-    ? {
-        kind: 'update',
-        list: 'traces',
-        id: l.link.id,
-        changes: { element: l.instead.address, elementSeen: mark(l.instead), requirementSeen: mark(l.requirement) },
-      }
-    : undefined;
-
 /** Removes links: all that touch an element or requirement, or those given. */
 export const unlinkEdit = (links: readonly CheckedLink[]): Edit => ({
   kind: 'remove-all',
-  list: 'traces',
+  list: 'trace',
   ids: links.map((l) => l.link.id),
 });
 
@@ -227,5 +195,6 @@ export function linksOf(project: Project, address: string): readonly CheckedLink
   if (project.traces.length === 0) return noLinks;
   const index = linkIndex(project);
   const own = index.ofElement.get(address) ?? [];
-  return address.startsWith('requirement/') ? [...(index.ofRequirement.get(address.slice(12)) ?? []), ...own] : own;
+  const requirement = idIn(address, 'requirement');
+  return requirement === undefined ? own : [...(index.ofRequirement.get(requirement) ?? []), ...own];
 }

@@ -31,7 +31,7 @@ export function takeProposals(
   const entries = proposals.map((p) =>
     newRequirement(newId('r'), `${prefix}${String(++next).padStart(digits.length, '0')}`, p.text),
   );
-  const insert: Edit = { kind: 'insert-all', list: 'requirements', entries };
+  const insert: Edit = { kind: 'insert-all', list: 'requirement', entries };
   const links = linkPairsEdit(
     applyEdit(project, insert).project,
     proposals.map((p, k) => [entries[k].id, `flow/${flow.id}/line/${p.line.id}`] as const),

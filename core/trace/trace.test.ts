@@ -4,9 +4,10 @@ import { applyEdit, undoEdit, type Edit } from '../project/edits';
 import type { Project } from '../project/project';
 import { standingOf, type Standing } from '../run/standing';
 import { completeness } from './completeness';
-import { elementIndex, elementKinds, markOf, physicsEquations } from './elements';
+import { markOf, physicsEquations } from '../project/equations';
+import { elementIndex, elementKinds } from './elements';
 import { impactOf, type ImpactNode } from './impact';
-import { confirmEdit, linkEdit, linkIndex, linksOf, redirectEdit, unlinkEdit } from './links';
+import { confirmEdit, linkEdit, linkIndex, linksOf, unlinkEdit } from './links';
 import { matrixRows, traceMatrix } from './matrix';
 import { reportHtml, reportPieces } from './report';
 
@@ -51,7 +52,7 @@ describe('links', () => {
   test('another text of the requirement makes its links suspect until they are confirmed, the old text makes them sound again', () => {
     const change = (text: string): Edit => ({
       kind: 'update',
-      list: 'requirements',
+      list: 'requirement',
       id: 'r-cap-01',
       changes: { text },
     });
@@ -63,27 +64,30 @@ describe('links', () => {
     expect(linkIndex(run(changed, change(ofKey(tubeCapper, 'CAP-01').text))).suspect).toEqual([]);
   });
   test('so does a change of the element; a new name of it does not break the link', () => {
-    const list = 'types/t-spindledrive/quantities';
+    const list = 'type/t-spindledrive/quantity';
     const renamed = run(tubeCapper, { kind: 'rename', list, id: 'q-speed', name: 'omega' });
     const touched = linkIndex(renamed).suspect.filter((l) => l.link.element === quantity);
     expect(touched[0].why).toMatch(/SpindleDrive\.omega changed/);
     expect(linkIndex(renamed).broken.map((l) => l.why)).toEqual([]);
   });
-  test('an equation that was changed breaks its link, which can be led to what it became', () => {
+  test('an equation that was changed is still itself: its link is to be looked at, and one that is gone breaks it', () => {
     const type = tubeCapper.types.find((t) => t.name === 'SpindleDrive')!;
-    const changed = run(tubeCapper, {
-      kind: 'update',
-      list: 'types',
-      id: type.id,
-      changes: { physics: type.physics.replace('current = coil.i', 'current = 2*coil.i') },
-    });
-    const { broken } = linkIndex(changed);
-    expect(broken.map((l) => l.why)).toEqual(['The equation was changed to: current = 2*coil.i']);
-    const led = run(changed, redirectEdit(broken[0]));
-    expect([linkIndex(led).broken, linkIndex(led).suspect]).toEqual([[], []]);
+    const write = (physics: string): Project =>
+      run(tubeCapper, { kind: 'update', list: 'type', id: type.id, changes: { physics } });
+    const changed = write(type.physics.replace('current = coil.i', 'current = 2*coil.i'));
+    const { broken, suspect } = linkIndex(changed);
+    expect(broken).toEqual([]);
+    expect(suspect.map((l) => l.why)).toEqual([
+      'SpindleDrive: current = 2*coil.i changed since the link was confirmed',
+    ]);
+    expect(linkIndex(run(changed, confirmEdit(changed, suspect))).suspect).toEqual([]);
+    const beside = write(type.physics.replace('equation', 'equation\n  0 = 0;'));
+    expect([linkIndex(beside).broken, linkIndex(beside).suspect]).toEqual([[], []]);
+    const without = write(type.physics.replace(/current = coil\.i;/, ''));
+    expect(linkIndex(without).broken.map((l) => l.why)).toEqual(['What it leads to is gone: an equation']);
   });
   test('a deleted element leaves a broken link, a deleted requirement takes its links along', () => {
-    const chart = 'types/t-cappercontrol/charts/c-mode/states';
+    const chart = 'type/t-cappercontrol/chart/c-mode/state';
     const freed = {
       ...tubeCapper,
       flows: [],
@@ -93,7 +97,7 @@ describe('links', () => {
     expect(linkIndex(without).broken.map((l) => `${l.requirement!.label}: ${l.why}`)).toContain(
       'CAP-10: What it leads to is gone: a state',
     );
-    const fewer = run(tubeCapper, { kind: 'remove', list: 'requirements', id: 'r-cap-01' });
+    const fewer = run(tubeCapper, { kind: 'remove', list: 'requirement', id: 'r-cap-01' });
     expect(fewer.traces.some((t) => t.requirement === 'r-cap-01')).toBe(false);
     expect(fewer.retired).toEqual([{ id: 'r-cap-01', key: 'CAP-01' }]);
   });

@@ -107,8 +107,8 @@ function Inside({
       carriedBy: (l) => ({ name: itemOf(project, l)?.name ?? '', ...waysOf(project, type, l) }),
       chartsOf: (name) => project.types.find((t) => t.name === name)?.charts.map((c) => c.name) ?? [],
       // values follow the cursor and the run
-      // eslint-disable-next-line react-hooks/exhaustive-deps
     }),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
     [type, network, path, item, wrong, labelled, project.types, project.items, run?.model, version, cursor],
   );
   const nodes = useMemo(() => insideNodes(graph), [graph]);
@@ -120,7 +120,7 @@ function Inside({
   }, [flow, type.id, network.parts.length]);
   const board = useRefit();
 
-  const list = `types/${type.id}`;
+  const list = `type/${type.id}`;
   const tryEdit = (change: Edit, label: string, then?: () => void): void => {
     const refused = edit(change, label);
     if (refused) say(refused.message);
@@ -128,14 +128,14 @@ function Inside({
   };
   const write = (physics: string, label: string, then?: () => void): void => {
     if (physics !== type.physics)
-      tryEdit({ kind: 'update', list: 'types', id: type.id, changes: { physics } }, label, then);
+      tryEdit({ kind: 'update', list: 'type', id: type.id, changes: { physics } }, label, then);
   };
   const placeEdits = (node: PartNode, place: Place): Edit =>
     node.data.network.part
-      ? { kind: 'update', list: `${list}/parts`, id: node.id, changes: { place } }
+      ? { kind: 'update', list: `${list}/part`, id: node.id, changes: { place } }
       : {
           kind: 'update',
-          list: 'types',
+          list: 'type',
           id: type.id,
           changes: {
             layout: [
@@ -176,9 +176,7 @@ function Inside({
     if (writer && endAt(network, to)?.kind !== 'message')
       return say(`${writer.from} writes ${to} already: two writers would fight over one signal`);
     const entry: Link = { id: `l-${nanoid(8)}`, from, to, carries: '' };
-    tryEdit({ kind: 'insert', list: `${list}/links`, entry }, `Link ${from} to ${to}`, () =>
-      select(`link/${entry.id}`),
-    );
+    tryEdit({ kind: 'insert', list: `${list}/link`, entry }, `Link ${from} to ${to}`, () => select(`link/${entry.id}`));
   };
   /** The card or line that has the keyboard is chosen as with the mouse. */
   const chooseFocused = (): void => {
@@ -231,13 +229,13 @@ function Inside({
           : [],
       );
       const edits: Edit[] = type.parts.flatMap((p): Edit[] =>
-        at.has(p.id) ? [{ kind: 'update', list: `${list}/parts`, id: p.id, changes: { place: at.get(p.id) } }] : [],
+        at.has(p.id) ? [{ kind: 'update', list: `${list}/part`, id: p.id, changes: { place: at.get(p.id) } }] : [],
       );
       edit(
         {
           kind: 'batch',
           label: 'Tidy the inside',
-          edits: [...edits, { kind: 'update', list: 'types', id: type.id, changes: { layout: ofText } }],
+          edits: [...edits, { kind: 'update', list: 'type', id: type.id, changes: { layout: ofText } }],
         },
         'Tidy the inside',
       );
@@ -256,7 +254,7 @@ function Inside({
     if (kind === 'part' || kind === 'link')
       deleteWithImpact(
         `type/${type.id}/${item}`,
-        { kind: 'remove', list: `${list}/${kind}s`, id },
+        { kind: 'remove', list: `${list}/${kind}`, id },
         `Delete a ${kind}`,
         () => select(''),
       );
@@ -264,7 +262,7 @@ function Inside({
       tryEdit(
         {
           kind: 'update',
-          list: 'types',
+          list: 'type',
           id: type.id,
           changes: { physics: erasePart(type.physics, id), layout: type.layout.filter((p) => p.name !== id) },
         },
@@ -295,7 +293,7 @@ function Inside({
       ...newPart(`p-${nanoid(8)}`, freeName(taken, lowerFirst(target?.name ?? 'part')), id),
       place: { x: Math.round(at.x), y: Math.round(at.y) },
     };
-    tryEdit({ kind: 'insert', list: `${list}/parts`, entry }, `Add a part of type ${target?.name}`, () =>
+    tryEdit({ kind: 'insert', list: `${list}/part`, entry }, `Add a part of type ${target?.name}`, () =>
       select(`part/${entry.id}`),
     );
   };
@@ -310,7 +308,7 @@ function Inside({
     tryEdit(
       {
         kind: 'update',
-        list: 'types',
+        list: 'type',
         id: type.id,
         changes: { physics: declarePart(type.physics, className, name), layout },
       },

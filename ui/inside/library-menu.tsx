@@ -16,7 +16,9 @@ export function LibraryMenu({
   const [shown, setShown] = useState(false);
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const groups = useMemo(() => {
-    const found = entries.filter((e) => words.every((w) => `${e.name} ${e.note} ${e.documentation}`.toLowerCase().includes(w)));
+    const found = entries.filter((e) =>
+      words.every((w) => `${e.name} ${e.note} ${e.documentation}`.toLowerCase().includes(w)),
+    );
     return [...new Set(found.map((e) => e.group))].map((group) => ({
       group,
       entries: found.filter((e) => e.group === group),

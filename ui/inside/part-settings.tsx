@@ -1,5 +1,6 @@
 'use client';
 import { Trash2 } from 'lucide-react';
+import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
 import { projectLibrary } from '@/core/flatten/from-project';
 import { problem, type Problem } from '@/core/language/diagnostics';
@@ -8,8 +9,8 @@ import { printClass } from '@/core/language/print';
 import { settingsOf, type Setting } from '@/core/network/class-parts';
 import { changeValue, erasePart, renamePart, valueIn } from '@/core/network/edit-physics';
 import { readNetwork } from '@/core/network/read-network';
-import { nameSchema } from '@/core/project/schema';
-import type { PartType, Project } from '@/core/project/project';
+import { nameSchema } from '@/core/project/field';
+import { withChange, type PartType, type Project } from '@/core/project/project';
 import { fullName, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -60,7 +61,7 @@ function Settings({
   const { part } = found;
   const target = project.types.find((t) => t.name === found.typeName);
   const physics = (next: string, label: string): Problem | undefined =>
-    edit({ kind: 'update', list: 'types', id: type.id, changes: { physics: next } }, label);
+    edit({ kind: 'update', list: 'type', id: type.id, changes: { physics: next } }, label);
   const valueOf = (s: Setting): string =>
     part ? (part.changes.find((c) => c.name === s.name)?.value ?? '') : valueIn(type.physics, name, s.name);
   const change = (s: Setting, value: string): Problem | undefined => {
@@ -68,20 +69,18 @@ function Settings({
     if (wrong) return wrong;
     const label = `Change ${s.name} of ${name}`;
     if (!part) return physics(changeValue(type.physics, name, s.name, value), label);
-    const others = part.changes.filter((c) => c.name !== s.name);
     return edit(
       {
         kind: 'update',
-        list: `types/${type.id}/parts`,
+        list: `type/${type.id}/part`,
         id: part.id,
-        changes: { changes: value.trim() === '' ? others : [...others, { name: s.name, value }] },
+        changes: { changes: withChange(part.changes, s.name, value, () => nanoid(8)) },
       },
       label,
     );
   };
   const rename = (next: string): Problem | undefined => {
-    if (part)
-      return edit({ kind: 'rename', list: `types/${type.id}/parts`, id: part.id, name: next }, `Rename ${name}`);
+    if (part) return edit({ kind: 'rename', list: `type/${type.id}/part`, id: part.id, name: next }, `Rename ${name}`);
     if (!nameSchema.isValidSync(next))
       return problem('error', 'invalid', 'A name starts with a letter and has letters, digits and _ only');
     if (next !== name && [...allNames(type), ...network.parts.map((p) => p.name)].includes(next))
@@ -90,7 +89,7 @@ function Settings({
     const refused = edit(
       {
         kind: 'update',
-        list: 'types',
+        list: 'type',
         id: type.id,
         changes: { physics: renamePart(type.physics, name, next), layout },
       },
@@ -103,7 +102,7 @@ function Settings({
     if (part)
       deleteWithImpact(
         `type/${type.id}/part/${part.id}`,
-        { kind: 'remove', list: `types/${type.id}/parts`, id: part.id },
+        { kind: 'remove', list: `type/${type.id}/part`, id: part.id },
         `Delete ${name}`,
         () => select(''),
       );
@@ -111,7 +110,7 @@ function Settings({
       !edit(
         {
           kind: 'update',
-          list: 'types',
+          list: 'type',
           id: type.id,
           changes: { physics: erasePart(type.physics, name), layout: type.layout.filter((p) => p.name !== name) },
         },

@@ -272,8 +272,8 @@ function Tracks({ project }: { readonly project: Project }) {
     const items = track.items.filter((i) => i !== name);
     const refused = edit(
       items.length === 0
-        ? { kind: 'remove', list: 'tracks', id: trackId }
-        : { kind: 'update', list: 'tracks', id: trackId, changes: { items } },
+        ? { kind: 'remove', list: 'track', id: trackId }
+        : { kind: 'update', list: 'track', id: trackId, changes: { items } },
       `Remove ${name} from the ribbon`,
     );
     if (refused) say(refused.message);

@@ -269,7 +269,7 @@ function FlowCard({ box: b, flow, here, renaming, wrong, dragged, choose, rename
               useProject.getState().edit(
                 {
                   kind: 'update',
-                  list: flow.list ?? 'flows',
+                  list: flow.list ?? 'flow',
                   id: flow.id,
                   changes: { lines: flow.lines.map((l) => (l.id === line.id ? { ...l, text: e.target.value } : l)) },
                 },

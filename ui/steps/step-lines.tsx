@@ -34,7 +34,7 @@ export function StepLines({
     wanted.current = undefined;
   });
   const change = (lines: readonly FlowLine[], label: string, merge?: string): void =>
-    void edit({ kind: 'update', list: flow.list ?? 'flows', id: flow.id, changes: { lines } }, label, merge);
+    void edit({ kind: 'update', list: flow.list ?? 'flow', id: flow.id, changes: { lines } }, label, merge);
   const focus = (id: string | undefined, at: 'start' | 'end' = 'end'): void => {
     if (id === undefined) return;
     wanted.current = { id, at };

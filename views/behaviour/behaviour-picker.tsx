@@ -29,7 +29,7 @@ export function addChart(type: PartType): void {
   const entry = { ...newChart(`c-${nanoid(8)}`, name), states: [first] };
   const refused = useProject
     .getState()
-    .edit({ kind: 'insert', list: `types/${type.id}/charts`, entry }, `Give ${type.name} a state chart`);
+    .edit({ kind: 'insert', list: `type/${type.id}/chart`, entry }, `Give ${type.name} a state chart`);
   if (refused) usePlace.getState().say(refused.message);
   else usePlace.getState().go({ sheet: `chart/${entry.id}`, item: `state/${first.id}` });
 }
@@ -47,7 +47,7 @@ export async function importChart(type: PartType, file: File): Promise<void> {
   };
   const refused = useProject
     .getState()
-    .edit({ kind: 'insert', list: `types/${type.id}/charts`, entry }, `Read ${file.name}`);
+    .edit({ kind: 'insert', list: `type/${type.id}/chart`, entry }, `Read ${file.name}`);
   if (refused) return say(`${file.name}: ${refused.message}`);
   go({ sheet: `chart/${entry.id}`, item: '' });
   const more = problems.length > 3 ? ` and ${problems.length - 3} more` : '';
@@ -75,7 +75,7 @@ export function addProcedure(type: PartType): void {
   const entry = newProcedure(`d-${nanoid(8)}`, freeName(taken(type), 'work'));
   const refused = useProject
     .getState()
-    .edit({ kind: 'insert', list: `types/${type.id}/procedures`, entry }, `Give ${type.name} a procedure`);
+    .edit({ kind: 'insert', list: `type/${type.id}/procedure`, entry }, `Give ${type.name} a procedure`);
   if (refused) usePlace.getState().say(refused.message);
   else usePlace.getState().go({ sheet: `procedure/${entry.id}`, item: '' });
 }
@@ -90,7 +90,7 @@ export function addSequence(type: PartType): void {
   );
   const refused = useProject
     .getState()
-    .edit({ kind: 'insert', list: `types/${type.id}/sequences`, entry }, `Give ${type.name} a sequence`);
+    .edit({ kind: 'insert', list: `type/${type.id}/sequence`, entry }, `Give ${type.name} a sequence`);
   if (refused) usePlace.getState().say(refused.message);
   else usePlace.getState().go({ sheet: `sequence/${entry.id}`, item: '' });
 }

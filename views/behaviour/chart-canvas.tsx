@@ -336,8 +336,6 @@ export const ChartCanvas = memo(function ChartCanvas({
   const item = usePlace((s) => s.item);
   const { select, say } = usePlace.getState();
   const flow = useReactFlow();
-  // addresses of elements name one thing each, those of lists many
-  const elements = address.replace('types/', 'type/').replace('/charts/', '/chart/');
   const boxes = useBoxes(chart);
   const paths = useMemo(() => pathsOf(chart), [chart]);
   const wrong = useMemo(() => new Set(problems.flatMap((p) => p.place?.split('/') ?? [])), [problems]);
@@ -353,7 +351,7 @@ export const ChartCanvas = memo(function ChartCanvas({
         const lit = isActive(active, path);
         const group = groups.has(s.id);
         const { x, y, width, height, lane } = boxes.get(s.id)!;
-        const address = `${elements}/state/${s.id}`;
+        const at = `${address}/state/${s.id}`;
         const node: StateNode = {
           id: s.id,
           type: 'state',
@@ -370,9 +368,9 @@ export const ChartCanvas = memo(function ChartCanvas({
             lane,
             lit,
             wrong: wrong.has(s.id),
-            stops: stops.has(address),
+            stops: stops.has(at),
             fact: facts.get(path) ?? '',
-            address,
+            address: at,
           },
           ariaLabel: `${isPlace(s.kind) ? 'Place' : 'State'} ${s.name}${lit ? ', active' : ''}`,
           deletable: false,
@@ -395,7 +393,7 @@ export const ChartCanvas = memo(function ChartCanvas({
         ]);
       }),
     );
-  }, [chart, boxes, paths, active, item, wrong, facts, stops, sameNode, sameNodes, elements]);
+  }, [chart, boxes, paths, active, item, wrong, facts, stops, sameNode, sameNodes, address]);
   // while a card is being moved, its place is that of the pointer
   const [moving, setMoving] = useState<StateNode[]>();
   const nodes = moving ?? wanted;
@@ -424,7 +422,7 @@ export const ChartCanvas = memo(function ChartCanvas({
       touched.has(t.to);
     const elementsOf = transitions.filter(own).flatMap((t): ArrowEdge[] => {
       const lit = takenIds.has(t.id);
-      const address = `${elements}/transition/${t.id}`;
+      const at = `${address}/transition/${t.id}`;
       const arrow = (id: string, target: string, extra: boolean): ArrowEdge =>
         sameEdge(
           {
@@ -437,9 +435,9 @@ export const ChartCanvas = memo(function ChartCanvas({
               transition: t,
               lit,
               wrong: wrong.has(t.id),
-              stops: stops.has(address),
+              stops: stops.has(at),
               fired: fired.get(t.id) ?? 0,
-              address,
+              address: at,
               shift: extra ? 0 : shifts.get(t.id)!,
               extra,
               explain,
@@ -489,7 +487,7 @@ export const ChartCanvas = memo(function ChartCanvas({
     explain,
     sameEdge,
     pathOf,
-    elements,
+    address,
   ]);
   /** Selects the arrow under the pointer that is no element of its own. */
   const selectUnder = (e: React.MouseEvent): boolean => {
@@ -518,14 +516,14 @@ export const ChartCanvas = memo(function ChartCanvas({
       y = Math.round(Math.max(least.y, node.position.y));
     if (x === state.x && y === state.y) return;
     const refused = edit(
-      { kind: 'update', list: `${address}/states`, id: node.id, changes: { x, y } },
+      { kind: 'update', list: `${address}/state`, id: node.id, changes: { x, y } },
       `Move ${state.name}`,
     );
     if (refused) say(refused.message);
   };
   const connect = (c: Connection): void => {
     const entry = newTransition(`x-${nanoid(8)}`, c.source, c.target);
-    const refused = edit({ kind: 'insert', list: `${address}/transitions`, entry }, 'Add a transition');
+    const refused = edit({ kind: 'insert', list: `${address}/transition`, entry }, 'Add a transition');
     if (refused) say(refused.message);
     else select(`transition/${entry.id}`);
   };

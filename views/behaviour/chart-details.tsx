@@ -18,8 +18,8 @@ const counted = (n: number, what: string): string => `${n} ${what}${n === 1 ? ''
 /** The chart itself: its name, how often do texts run, its own quantities. */
 export function ChartDetails({ type, chart }: { readonly type: PartType; readonly chart: Chart }) {
   const { edit } = useProject.getState();
-  const list = `types/${type.id}/charts`;
-  const values = `${list}/${chart.id}/values`;
+  const list = `type/${type.id}/chart`;
+  const values = `${list}/${chart.id}/value`;
   const place = `type/${type.id}/chart/${chart.id}`;
   const names = useMemo(() => localNames(chart), [chart]);
   const add = (): void => addValue(values, chart.values, chart.name, { name: 'count', type: 'Integer' });

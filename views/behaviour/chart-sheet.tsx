@@ -61,7 +61,7 @@ export function ChartSheet({
   readonly chart: Chart;
   readonly path: string | undefined;
 }) {
-  const address = `types/${type.id}/charts/${chart.id}`;
+  const address = `type/${type.id}/chart/${chart.id}`;
   const { edit } = useProject.getState();
   const { select, say } = usePlace.getState();
   const item = usePlace((s) => s.item);
@@ -80,14 +80,14 @@ export function ChartSheet({
   const rows = run?.data.rows ?? 0;
   // counting again with every update of a long run would take its time: a finished run, or every 50th row, is soon enough
   const look = run?.status === 'running' ? Math.floor(rows / 2000) : rows;
-  // eslint-disable-next-line react-hooks/exhaustive-deps
   const facts = useMemo(
     () => (run && path !== undefined ? stayLines(run, name) : noLines),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
     [run?.model, look, name, path],
   );
-  // eslint-disable-next-line react-hooks/exhaustive-deps
   const fired = useMemo(
     () => (run && path !== undefined ? firedCounts(run, name) : noCounts),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
     [run?.model, look, name, path],
   );
   const stops = useRuns((s) => s.breakpoints);
@@ -134,7 +134,7 @@ export function ChartSheet({
       ),
       initial: siblings.length === 0 && !isPlace(kind),
     };
-    const refused = edit({ kind: 'insert', list: `${address}/states`, entry }, `Add the state ${entry.name}`);
+    const refused = edit({ kind: 'insert', list: `${address}/state`, entry }, `Add the state ${entry.name}`);
     if (refused) say(refused.message);
     else select(`state/${entry.id}`);
   };
@@ -143,8 +143,8 @@ export function ChartSheet({
     const [kind, id] = place.item.split('/');
     if (kind !== 'state' && kind !== 'transition') return;
     deleteWithImpact(
-      `${address.replace('types/', 'type/').replace('/charts/', '/chart/')}/${kind}/${id}`,
-      { kind: 'remove', list: `${address}/${kind}s`, id },
+      `${address}/${kind}/${id}`,
+      { kind: 'remove', list: `${address}/${kind}`, id },
       `Delete a ${kind}`,
       () => place.select(''),
     );

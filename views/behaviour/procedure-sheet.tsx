@@ -81,7 +81,7 @@ export function ProcedureSheet({
   const cursor = useRuns((s) => s.cursor);
   const stops = useRuns((s) => s.breakpoints);
   useRuns((s) => s.version);
-  const list = `types/${type.id}/procedures`;
+  const list = `type/${type.id}/procedure`;
   const address = `type/${type.id}/procedure/${procedure.id}`;
   const name = fullName(path, procedure.name);
   const read = useMemo(
@@ -215,8 +215,8 @@ export function ProcedureSheet({
 export function ProcedureDetails({ type, procedure }: { readonly type: PartType; readonly procedure: Procedure }) {
   const { edit } = useProject.getState();
   const item = usePlace((s) => s.item);
-  const list = `types/${type.id}/procedures`;
-  const values = `${list}/${procedure.id}/values`;
+  const list = `type/${type.id}/procedure`;
+  const values = `${list}/${procedure.id}/value`;
   const place = `type/${type.id}/procedure/${procedure.id}`;
   const set = (changes: Partial<Procedure>, what: string) =>
     edit({ kind: 'update', list, id: procedure.id, changes }, what);

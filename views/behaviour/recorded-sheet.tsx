@@ -51,19 +51,19 @@ export function RecordedSheet({ project, type }: { readonly project: Project; re
   const [against, setAgainst] = useState('');
   const product = project.types.find((t) => t.id === project.root)?.name ?? '';
   // all that take part, whether shown or not
-  // eslint-disable-next-line react-hooks/exhaustive-deps
   const all = useMemo(
     () => (run ? recordedPicture(recordOf(run, product), { collapsed, states }).participants : []),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
     [run?.model, version, product, collapsed, states],
   );
   const shown = useMemo(
     () => (hidden.size > 0 ? new Set(all.map((p) => p.id).filter((p) => !hidden.has(p))) : undefined),
     [all, hidden],
   );
-  // eslint-disable-next-line react-hooks/exhaustive-deps
   const picture = useMemo(
     () =>
       run ? recordedPicture(recordOf(run, product), { collapsed, states, search, ...(shown && { shown }) }) : undefined,
+    // eslint-disable-next-line react-hooks/exhaustive-deps
     [run?.model, version, product, collapsed, states, search, shown],
   );
   const root = project.types.find((t) => t.id === project.root);
@@ -317,7 +317,7 @@ function writeDown(run: RunView, picture: SequencePicture, root: PartType | unde
   };
   const refused = useProject
     .getState()
-    .edit({ kind: 'insert', list: `types/${root.id}/sequences`, entry }, `Write down ${name}`);
+    .edit({ kind: 'insert', list: `type/${root.id}/sequence`, entry }, `Write down ${name}`);
   if (refused) usePlace.getState().say(refused.message);
   else usePlace.getState().go({ area: 'behaviour', part: '', type: '', sheet: `sequence/${id}` });
 }

@@ -39,7 +39,7 @@ export function SequenceSheet({
   const cursor = useRuns((s) => s.cursor);
   const setup = useSetup();
   useRuns((s) => s.version);
-  const list = `types/${type.id}/sequences`;
+  const list = `type/${type.id}/sequence`;
   const address = `type/${type.id}/sequence/${sequence.id}`;
   const read = useMemo(() => readSequence(sequence.lines), [sequence.lines]);
   const report = run?.sequences.find((s) => s.id === sequence.id)?.report;
@@ -100,7 +100,7 @@ export function SequenceSheet({
     if (!setup) return say('There is no setup to run yet: add one on the Bench');
     if (!used)
       edit(
-        { kind: 'update', list: 'setups', id: setup.id, changes: { sequences: [...setup.sequences, sequence.id] } },
+        { kind: 'update', list: 'setup', id: setup.id, changes: { sequences: [...setup.sequences, sequence.id] } },
         `Let ${setup.name} follow ${sequence.name}`,
       );
     void startRun();
@@ -133,7 +133,7 @@ export function SequenceSheet({
                 edit(
                   {
                     kind: 'update',
-                    list: 'setups',
+                    list: 'setup',
                     id: setup.id,
                     changes: {
                       sequences: e.target.checked
@@ -288,7 +288,7 @@ export function SequenceDetails({ type, sequence }: { readonly type: PartType; r
   const item = usePlace((s) => s.item);
   const run = useRuns((s) => s.current);
   useRuns((s) => s.version);
-  const list = `types/${type.id}/sequences`;
+  const list = `type/${type.id}/sequence`;
   const place = `type/${type.id}/sequence/${sequence.id}`;
   const row = item.startsWith('line/')
     ? run?.sequences.find((s) => s.id === sequence.id)?.report.rows.find((r) => r.line === item.slice(5))

@@ -56,7 +56,7 @@ export function StateDetails({
   const names = useMemo(() => localNames(chart), [chart]);
   const place_ = isPlace(state.kind);
   useRuns((s) => s.version);
-  const list = `types/${type.id}/charts/${chart.id}/states`;
+  const list = `type/${type.id}/chart/${chart.id}/state`;
   const place = `type/${type.id}/chart/${chart.id}/state/${state.id}`;
   const set = (changes: Partial<ChartState>, what: string, merge?: string) =>
     edit({ kind: 'update', list, id: state.id, changes }, what, merge);
@@ -103,7 +103,7 @@ export function StateDetails({
           { kind: 'insert', list, entry },
           {
             kind: 'insert',
-            list: `types/${type.id}/charts/${chart.id}/transitions`,
+            list: `type/${type.id}/chart/${chart.id}/transition`,
             entry: newTransition(`x-${nanoid(8)}`, state.id, entry.id),
           },
         ],

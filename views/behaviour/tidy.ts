@@ -54,7 +54,7 @@ export async function tidyChart(chart: Chart, address: string): Promise<Edit> {
       for (const child of node.children ?? []) {
         edits.push({
           kind: 'update',
-          list: `${address}/states`,
+          list: `${address}/state`,
           id: child.id,
           changes: { x: Math.round(child.x ?? 0), y: Math.round(child.y ?? 0) },
         });

@@ -60,7 +60,7 @@ export function TransitionDetails({
   const run = useRuns((s) => s.current);
   const stops = useRuns((s) => s.breakpoints);
   useRuns((s) => s.version);
-  const list = `types/${type.id}/charts/${chart.id}/transitions`;
+  const list = `type/${type.id}/chart/${chart.id}/transition`;
   const place = `type/${type.id}/chart/${chart.id}/transition/${t.id}`;
   const problems = useProject((s) => s.problems);
   const set = (changes: Partial<Transition>, what: string, merge?: string) =>
@@ -126,7 +126,7 @@ export function TransitionDetails({
           </p>
         )}
         {t.triggers.map((g, k) => {
-          const own = problems.find((p) => p.place === `${place}/trigger/${k}`);
+          const own = problems.find((p) => p.place === `${place}/triggers/${k}/on`);
           return (
             <div key={k} data-testid="trigger">
               <div className="field-row">
@@ -166,7 +166,7 @@ export function TransitionDetails({
                   type={type}
                   label={textLabel[g.kind] ?? ''}
                   value={g.on}
-                  place={`${place}/trigger/${k}`}
+                  place={`${place}/triggers/${k}/on`}
                   more={names}
                   onCommit={(on) => setTrigger(k, { ...g, on }, `on-${t.id}-${k}`)}
                 />

@@ -3,7 +3,7 @@ import { Copy, FileUp, ListChecks, Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useRef, useState, type ChangeEvent } from 'react';
 import { readStimulusCsv } from '@/core/formats/stimulus-csv';
-import { hasFixedStep, newSetup, type Project, type Setup } from '@/core/project/project';
+import { hasFixedStep, newChange, newSetup, type Project, type Setup } from '@/core/project/project';
 import { keepAsSequence, keepAsSetup } from '@/store/actions';
 import { problemsAt, useSetup } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
@@ -40,7 +40,7 @@ export function BenchSheet() {
       name,
     };
     const refused = edit(
-      { kind: 'insert', list: 'setups', entry },
+      { kind: 'insert', list: 'setup', entry },
       base ? `Copy the setup ${base.name}` : 'Add a setup',
     );
     if (refused) usePlace.getState().say(refused.message);
@@ -130,7 +130,7 @@ function SetupForm({
   const { edit } = useProject.getState();
   const problems = useProject((s) => s.problems);
   const startProblems = useRuns((s) => s.startProblems);
-  const list = 'setups';
+  const list = 'setup';
   const set = (changes: Partial<Setup>, what: string) =>
     edit({ kind: 'update', list, id: setup.id, changes }, `${what} of ${setup.name}`);
   const number = (key: 'stop' | 'relative' | 'absolute' | 'step' | 'recordEvery', label: string, unit: string) => (
@@ -268,7 +268,7 @@ function SetupForm({
               {
                 changes: [
                   ...setup.changes,
-                  { name: project.types[0]?.quantities[0]?.name ?? 'part.quantity', value: '0' },
+                  newChange(nanoid(8), project.types[0]?.quantities[0]?.name ?? 'part.quantity', '0'),
                 ],
               },
               'Change a value',
@@ -281,12 +281,14 @@ function SetupForm({
       {setup.changes.length === 0 && <p className="px-3 quiet mb-1">The product as it is designed.</p>}
       <table className="table" data-testid="changes">
         <tbody>
-          {setup.changes.map((c, k) => {
+          {setup.changes.map((c) => {
             const put = (change: Partial<typeof c>) =>
-              set({ changes: setup.changes.map((x, j) => (j === k ? { ...x, ...change } : x)) }, 'Change a value');
-            const problem = problemOf(`setup/${setup.id}/change/${k}`);
+              set({ changes: setup.changes.map((x) => (x.id === c.id ? { ...x, ...change } : x)) }, 'Change a value');
+            const at = `setup/${setup.id}/change/${c.id}`;
+            const problem = problemOf(`${at}/name`);
+            const valueProblem = problemOf(`${at}/value`);
             return (
-              <tr key={k}>
+              <tr key={c.id}>
                 <td style={{ width: '52%' }}>
                   <CellField
                     value={c.name}
@@ -301,6 +303,7 @@ function SetupForm({
                     value={c.value}
                     label={`Value of ${c.name}`}
                     mono
+                    {...(valueProblem && { problem: valueProblem })}
                     onCommit={(value) => put({ value: value.trim() })}
                   />
                 </td>
@@ -308,7 +311,9 @@ function SetupForm({
                   <Button
                     variant="bare"
                     label={`Leave ${c.name} as designed`}
-                    onClick={() => set({ changes: setup.changes.filter((_, j) => j !== k) }, 'Remove a changed value')}
+                    onClick={() =>
+                      set({ changes: setup.changes.filter((x) => x.id !== c.id) }, 'Remove a changed value')
+                    }
                   >
                     <Trash2 size={13} aria-hidden />
                   </Button>
@@ -436,7 +441,7 @@ function Stimulus({
   readonly problemOf: (place: string) => string | undefined;
 }) {
   const { edit } = useProject.getState();
-  const list = `setups/${setup.id}/stimulus`;
+  const list = `setup/${setup.id}/stimulus`;
   const file = useRef<HTMLInputElement>(null);
   const fromFile = async (e: ChangeEvent<HTMLInputElement>): Promise<void> => {
     const chosen = e.target.files?.[0];
@@ -510,7 +515,9 @@ function Stimulus({
           {setup.stimulus.map((row) => {
             const put = (changes: Partial<typeof row>) =>
               edit({ kind: 'update', list, id: row.id, changes }, 'Change a stimulus');
-            const problem = problemOf(`setup/${setup.id}/stimulus/${row.id}`);
+            const at = `setup/${setup.id}/stimulus/${row.id}`;
+            const valueProblem = problemOf(`${at}/value`);
+            const problem = valueProblem ? undefined : problemOf(at);
             return (
               <tr key={row.id}>
                 <td style={{ width: 96 }}>
@@ -562,6 +569,7 @@ function Stimulus({
                         label={row.kind === 'follow' ? `Formula of ${row.target}` : 'Value'}
                         mono
                         multiline={row.kind === 'follow'}
+                        {...(valueProblem && { problem: valueProblem })}
                         onCommit={(value) => put({ value })}
                       />
                       {row.kind === 'follow' && <SignalShapes choose={(value) => void put({ value })} />}

@@ -27,7 +27,7 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
   const item = usePlace((s) => s.item);
   const problems = useProject((s) => s.problems);
   const c = panel.controls.find((x) => `control/${x.id}` === item);
-  const list = `panels/${panel.id}/controls`;
+  const list = `panel/${panel.id}/control`;
   if (!c) {
     return (
       <>
@@ -179,7 +179,7 @@ function Shapes({ panel, control: c }: { readonly panel: Panel; readonly control
   const run = useRuns((s) => s.current);
   const cursor = useRuns((s) => s.cursor);
   const [chosen, choose] = useState(c.shapes[0]?.id ?? '');
-  const list = `panels/${panel.id}/controls/${c.id}/shapes`;
+  const list = `panel/${panel.id}/control/${c.id}/shape`;
   const s = c.shapes.find((x) => x.id === chosen);
   const at = c.shapes.findIndex((x) => x.id === chosen);
   const set = (changes: Partial<Shape>) =>

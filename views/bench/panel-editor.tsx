@@ -109,7 +109,7 @@ function Editor({ project, panel }: { readonly project: Project; readonly panel:
   const { select, say, go } = usePlace.getState();
   const item = usePlace((s) => s.item);
   const flow = useReactFlow();
-  const list = `panels/${panel.id}/controls`;
+  const list = `panel/${panel.id}/control`;
   const [chosen, setChosen] = useState<readonly string[]>([]);
   const box = useRef<HTMLDivElement>(null);
   const freeSpot = (): { x: number; y: number } => ({
@@ -223,7 +223,7 @@ function Editor({ project, panel }: { readonly project: Project; readonly panel:
             value={panel.name}
             label="Name of the panel"
             onCommit={(name) =>
-              edit({ kind: 'update', list: 'panels', id: panel.id, changes: { name } }, `Rename ${panel.name}`)
+              edit({ kind: 'update', list: 'panel', id: panel.id, changes: { name } }, `Rename ${panel.name}`)
             }
           />
         </h2>
@@ -266,7 +266,7 @@ function Editor({ project, panel }: { readonly project: Project; readonly panel:
           onClick={() =>
             deleteWithImpact(
               `panel/${panel.id}`,
-              { kind: 'remove', list: 'panels', id: panel.id },
+              { kind: 'remove', list: 'panel', id: panel.id },
               `Delete the panel ${panel.name}`,
               () => go({ area: 'bench', sheet: '' }),
             )

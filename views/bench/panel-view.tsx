@@ -16,7 +16,7 @@ export function addPanel(): void {
   let name = 'Panel';
   for (let k = 2; names.includes(name); k++) name = `Panel ${k}`;
   const entry: Panel = { id: `a-${nanoid(8)}`, name, controls: [] };
-  const refused = edit({ kind: 'insert', list: 'panels', entry }, 'Add a panel');
+  const refused = edit({ kind: 'insert', list: 'panel', entry }, 'Add a panel');
   if (refused) usePlace.getState().say(refused.message);
   else usePlace.getState().go({ area: 'bench', sheet: `panel/${entry.id}` });
 }
@@ -54,7 +54,7 @@ export function PanelView({ project }: { readonly project: Project }) {
             onCommit={(id) =>
               setup &&
               void edit(
-                { kind: 'update', list: 'setups', id: setup.id, changes: { panel: id } },
+                { kind: 'update', list: 'setup', id: setup.id, changes: { panel: id } },
                 `Change the panel of ${setup.name}`,
               )
             }

@@ -35,7 +35,7 @@ export function FlowDetails() {
   const remove = (): void =>
     deleteWithImpact(
       `flow/${flow.id}`,
-      { kind: 'remove', list: 'flows', id: flow.id },
+      { kind: 'remove', list: 'flow', id: flow.id },
       `Delete the use flow ${flow.name}`,
       () => go({ area: 'needs' }),
     );
@@ -70,7 +70,7 @@ export function FlowDetails() {
               multiline
               placeholder={placeholder}
               onCommit={(text) =>
-                edit({ kind: 'update', list: 'flows', id: flow.id, changes: { [key]: text } }, `Change ${flow.name}`)
+                edit({ kind: 'update', list: 'flow', id: flow.id, changes: { [key]: text } }, `Change ${flow.name}`)
               }
             />
           </div>

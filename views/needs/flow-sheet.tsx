@@ -45,7 +45,7 @@ export function FlowSheet({ project, flow }: { readonly project: Project; readon
   const holder: StepHolder = {
     id: flow.id,
     lines: flow.lines,
-    list: 'flows',
+    list: 'flow',
     address: `flow/${flow.id}`,
     forms: lineForms,
     hint: 'operator: does something',
@@ -76,7 +76,7 @@ export function FlowSheet({ project, flow }: { readonly project: Project; readon
               value={flow.name}
               label="Name of the use flow"
               onCommit={(name) =>
-                edit({ kind: 'update', list: 'flows', id: flow.id, changes: { name } }, `Rename ${flow.name}`)
+                edit({ kind: 'update', list: 'flow', id: flow.id, changes: { name } }, `Rename ${flow.name}`)
               }
             />
           </span>
@@ -87,7 +87,7 @@ export function FlowSheet({ project, flow }: { readonly project: Project; readon
             label="Goal"
             placeholder="what is reached with it"
             onCommit={(goal) =>
-              edit({ kind: 'update', list: 'flows', id: flow.id, changes: { goal } }, `Change the goal of ${flow.name}`)
+              edit({ kind: 'update', list: 'flow', id: flow.id, changes: { goal } }, `Change the goal of ${flow.name}`)
             }
           />
         </div>

@@ -3,7 +3,7 @@ import { Check, Link2Off } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import type { Project } from '@/core/project/project';
 import { completeness, gapWords, type Gap, type GapKind } from '@/core/trace/completeness';
-import { confirmEdit, linkIndex, redirectEdit } from '@/core/trace/links';
+import { confirmEdit, linkIndex } from '@/core/trace/links';
 import { elementIndex } from '@/core/trace/elements';
 import { goTo } from '@/store/locate';
 import { useProject } from '@/store/project-store';
@@ -108,48 +108,40 @@ export function GapsSheet({ project }: { readonly project: Project }) {
             </p>
           ) : (
             <VirtualRows items={doubtful} estimate={64} className="doubtful" testId="doubtful">
-              {(l) => {
-                const redirect = redirectEdit(l);
-                return (
-                  <div className="doubtful-line" data-state={l.state}>
-                    <div>
-                      <button
-                        type="button"
-                        className="btn btn-link p-0"
-                        style={{ fontSize: 'inherit' }}
-                        onClick={() => l.requirement && goTo(l.requirement.address)}
-                      >
-                        {l.requirement?.label ?? 'gone'}
-                      </button>{' '}
-                      –{' '}
-                      <button
-                        type="button"
-                        className="btn btn-link p-0 text-start"
-                        style={{ fontSize: 'inherit', whiteSpace: 'normal' }}
-                        onClick={() => l.element && goTo(l.element.address)}
-                      >
-                        {l.element?.label ?? 'gone'}
-                      </button>
-                    </div>
-                    <div className={l.state === 'broken' ? 'bad-ink' : 'now-ink'}>{l.why}</div>
-                    <div className="d-flex gap-1">
-                      {l.state === 'suspect' && (
-                        <Button size="sm" onClick={() => edit(confirmEdit(project, [l]), 'Confirm a trace link')}>
-                          <Check size={13} aria-hidden /> It still holds
-                        </Button>
-                      )}
-                      {redirect && (
-                        <Button size="sm" onClick={() => edit(redirect, 'Lead a link to the changed equation')}>
-                          Lead it there
-                        </Button>
-                      )}
-                      <Button size="sm" onClick={() => unlink([l], 'Remove a trace link')}>
-                        <Link2Off size={13} aria-hidden /> Remove
-                      </Button>
-                    </div>
+              {(l) => (
+                <div className="doubtful-line" data-state={l.state}>
+                  <div>
+                    <button
+                      type="button"
+                      className="btn btn-link p-0"
+                      style={{ fontSize: 'inherit' }}
+                      onClick={() => l.requirement && goTo(l.requirement.address)}
+                    >
+                      {l.requirement?.label ?? 'gone'}
+                    </button>{' '}
+                    –{' '}
+                    <button
+                      type="button"
+                      className="btn btn-link p-0 text-start"
+                      style={{ fontSize: 'inherit', whiteSpace: 'normal' }}
+                      onClick={() => l.element && goTo(l.element.address)}
+                    >
+                      {l.element?.label ?? 'gone'}
+                    </button>
                   </div>
-                );
-              }}
+                  <div className={l.state === 'broken' ? 'bad-ink' : 'now-ink'}>{l.why}</div>
+                  <div className="d-flex gap-1">
+                    {l.state === 'suspect' && (
+                      <Button size="sm" onClick={() => edit(confirmEdit(project, [l]), 'Confirm a trace link')}>
+                        <Check size={13} aria-hidden /> It still holds
+                      </Button>
+                    )}
+                    <Button size="sm" onClick={() => unlink([l], 'Remove a trace link')}>
+                      <Link2Off size={13} aria-hidden /> Remove
+                    </Button>
+                  </div>
+                </div>
+              )}
             </VirtualRows>
           )}
         </div>

@@ -21,7 +21,7 @@ export function LimitCell({
   const { edit } = useProject.getState();
   const write = (formula: string) =>
     edit(
-      { kind: 'update', list: 'requirements', id: requirement.id, changes: { formula } },
+      { kind: 'update', list: 'requirement', id: requirement.id, changes: { formula } },
       `Write a formula for ${requirement.key}`,
     );
   if (requirement.observation && !limit.byHand)

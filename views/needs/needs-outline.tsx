@@ -25,7 +25,7 @@ export function NeedsOutline() {
     let name = 'New flow';
     for (let k = 2; taken.has(name); k++) name = `New flow ${k}`;
     const flow = { ...newFlow(`f-${nanoid(8)}`, name), lines: [{ id: `z-${nanoid(6)}`, depth: 0, text: '' }] };
-    const refused = edit({ kind: 'insert', list: 'flows', entry: flow }, 'Add a use flow');
+    const refused = edit({ kind: 'insert', list: 'flow', entry: flow }, 'Add a use flow');
     if (refused) say(refused.message);
     else open(`flow/${flow.id}`);
   };

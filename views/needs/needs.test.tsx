@@ -54,7 +54,7 @@ describe('trace links of a requirement', () => {
     useProject.getState().edit(
       {
         kind: 'update',
-        list: 'requirements',
+        list: 'requirement',
         id: 'r-cap-12',
         changes: { text: 'The centre of mass shall lie elsewhere.' },
       },
@@ -72,18 +72,18 @@ describe('deleting', () => {
   test('shows what rests on a thing first', async () => {
     const user = userEvent.setup();
     show(<ImpactDialog />);
-    const removal = { kind: 'remove', list: 'setups', id: 'u-eager' } as const;
+    const removal = { kind: 'remove', list: 'setup', id: 'u-eager' } as const;
     useProject.getState().edit(
       {
         kind: 'insert-all',
-        list: 'traces',
+        list: 'trace',
         entries: [
           { id: 'v-x', requirement: 'r-cap-03', element: 'setup/u-eager', requirementSeen: '', elementSeen: '' },
         ],
       },
       'link',
     );
-    deleteWithImpact('requirement/r-cap-02', { kind: 'remove', list: 'requirements', id: 'r-cap-02' }, 'Delete CAP-02');
+    deleteWithImpact('requirement/r-cap-02', { kind: 'remove', list: 'requirement', id: 'r-cap-02' }, 'Delete CAP-02');
     expect(await screen.findByText('Delete CAP-02?')).toBeInTheDocument();
     await user.click(screen.getByRole('button', { name: 'Keep it' }));
     expect(requirement('CAP-02')).toBeDefined();
@@ -93,7 +93,7 @@ describe('deleting', () => {
   test('says at once why it cannot be', () => {
     deleteWithImpact(
       'type/t-spindledrive/quantity/q-speed',
-      { kind: 'remove', list: 'types/t-spindledrive/quantities', id: 'q-speed' },
+      { kind: 'remove', list: 'type/t-spindledrive/quantity', id: 'q-speed' },
       'Delete',
     );
     expect(usePlace.getState().notice?.text).toMatch(/speed is still used by/);
@@ -124,7 +124,7 @@ test('words are marked: those that were not used, and those that leave the meani
   useProject.getState().edit(
     {
       kind: 'update',
-      list: 'requirements',
+      list: 'requirement',
       id: 'r-cap-01',
       changes: { text: 'The fast spindle speed shall not exceed 330 rpm.' },
     },
@@ -189,7 +189,7 @@ describe('lines of a flow by keyboard', () => {
     useProject
       .getState()
       .edit(
-        { kind: 'update', list: 'flows', id: flow().id, changes: { lines: [{ id: 'a', depth: 0, text: 'if x' }] } },
+        { kind: 'update', list: 'flow', id: flow().id, changes: { lines: [{ id: 'a', depth: 0, text: 'if x' }] } },
         'start',
       );
     const { rerender } = draw();
@@ -218,7 +218,7 @@ describe('lines of a flow by keyboard', () => {
     useProject
       .getState()
       .edit(
-        { kind: 'update', list: 'flows', id: flow().id, changes: { lines: [{ id: 'a', depth: 0, text: 'else' }] } },
+        { kind: 'update', list: 'flow', id: flow().id, changes: { lines: [{ id: 'a', depth: 0, text: 'else' }] } },
         'start',
       );
     draw();

@@ -31,7 +31,7 @@ export function ObservationForm({ requirement: r }: { readonly requirement: Requ
   });
   const sign = handleSubmit((values) => {
     edit(
-      { kind: 'update', list: 'requirements', id: r.id, changes: { observation: { ...values, text: r.text } } },
+      { kind: 'update', list: 'requirement', id: r.id, changes: { observation: { ...values, text: r.text } } },
       `Sign ${r.key}`,
     );
     setWriting(false);
@@ -51,7 +51,7 @@ export function ObservationForm({ requirement: r }: { readonly requirement: Requ
           size="sm"
           onClick={() =>
             edit(
-              { kind: 'update', list: 'requirements', id: r.id, changes: { observation: null } },
+              { kind: 'update', list: 'requirement', id: r.id, changes: { observation: null } },
               `Take back the signature of ${r.key}`,
             )
           }
@@ -65,7 +65,7 @@ export function ObservationForm({ requirement: r }: { readonly requirement: Requ
               edit(
                 {
                   kind: 'update',
-                  list: 'requirements',
+                  list: 'requirement',
                   id: r.id,
                   changes: { observation: { ...observation, on: today(), text: r.text } },
                 },

@@ -68,7 +68,7 @@ export function NeedsDetails() {
               useProject
                 .getState()
                 .edit(
-                  { kind: 'update', list: 'requirements', id: requirement.id, changes: { note } },
+                  { kind: 'update', list: 'requirement', id: requirement.id, changes: { note } },
                   `Change the note of ${requirement.key}`,
                 )
             }
@@ -128,7 +128,7 @@ export function LimitFacts({ requirement }: { readonly requirement: Requirement 
   if (!project || !isBinding(requirement)) return null;
   const limit = limitOf(requirement, project.glossary);
   const set = (formula: string, what: string): void =>
-    void edit({ kind: 'update', list: 'requirements', id: requirement.id, changes: { formula } }, what);
+    void edit({ kind: 'update', list: 'requirement', id: requirement.id, changes: { formula } }, what);
   return (
     <>
       <h3 className="section-title">Limit</h3>

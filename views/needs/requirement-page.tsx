@@ -65,7 +65,7 @@ export function RequirementPage({
               placeholder="The … shall …"
               onCommit={(text) =>
                 edit(
-                  { kind: 'update', list: 'requirements', id: r.id, changes: { text } },
+                  { kind: 'update', list: 'requirement', id: r.id, changes: { text } },
                   `Change the text of ${r.key}`,
                   `text-${r.id}`,
                 )

@@ -50,7 +50,7 @@ export function addRequirement(project: Project, more: Partial<Requirement> = {}
     ...newRequirement(`r-${nanoid(8)}`, `${prefix}${String(next).padStart(digits.length, '0')}`),
     ...more,
   };
-  const refused = edit({ kind: 'insert', list: 'requirements', entry }, 'Add a requirement');
+  const refused = edit({ kind: 'insert', list: 'requirement', entry }, 'Add a requirement');
   if (refused) usePlace.getState().say(refused.message);
   return refused ? undefined : entry;
 }
@@ -171,10 +171,7 @@ export function RequirementTable({ project }: { readonly project: Project }) {
             onClick={() => {
               useProject
                 .getState()
-                .edit(
-                  { kind: 'remove-all', list: 'requirements', ids: picked },
-                  `Delete ${picked.length} requirements`,
-                );
+                .edit({ kind: 'remove-all', list: 'requirement', ids: picked }, `Delete ${picked.length} requirements`);
               setChosen(new Set());
             }}
           >
@@ -358,7 +355,7 @@ const RequirementRow = memo(function RequirementRow({
           value={r.key}
           label={`Id of ${r.key}`}
           onCommit={(key) =>
-            edit({ kind: 'update', list: 'requirements', id: r.id, changes: { key } }, `Change the id ${r.key}`)
+            edit({ kind: 'update', list: 'requirement', id: r.id, changes: { key } }, `Change the id ${r.key}`)
           }
         />
         {links > 0 && (
@@ -385,7 +382,7 @@ const RequirementRow = memo(function RequirementRow({
           placeholder="The … shall …"
           onCommit={(text) =>
             edit(
-              { kind: 'update', list: 'requirements', id: r.id, changes: { text } },
+              { kind: 'update', list: 'requirement', id: r.id, changes: { text } },
               `Change the text of ${r.key}`,
               `text-${r.id}`,
             )
@@ -446,6 +443,6 @@ function problemsByRequirement(problems: readonly Problem[]): ReadonlyMap<string
 }
 
 export const removeRequirement = (r: Requirement): void =>
-  deleteWithImpact(`requirement/${r.id}`, { kind: 'remove', list: 'requirements', id: r.id }, `Delete ${r.key}`, () =>
+  deleteWithImpact(`requirement/${r.id}`, { kind: 'remove', list: 'requirement', id: r.id }, `Delete ${r.key}`, () =>
     usePlace.getState().go({ area: 'needs' }),
   );

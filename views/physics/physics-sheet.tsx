@@ -1,6 +1,6 @@
 'use client';
 import { useMemo } from 'react';
-import { physicsEquations } from '@/core/trace/elements';
+import { physicsEquations } from '@/core/project/equations';
 import { fullName, problemsAt, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -49,14 +49,14 @@ function EquationsSheet({ withNetwork }: { readonly withNetwork: boolean }) {
   const linked = useMemo((): LinkedSpan[] => {
     if (!project || !type || !showLinks) return noSpans;
     return physicsEquations(type).map((e) => {
-      const look = traceLook(project, `type/${type.id}/equation/${e.text}`, true);
+      const look = traceLook(project, `type/${type.id}/equation/${e.id}`, true);
       return { from: e.span.start, to: e.span.end, title: look.title ?? '', linked: look.count > 0 };
     });
   }, [project, type, showLinks]);
   if (!project || !type) return null;
   const choose = (at: number): void => {
     const equation = physicsEquations(type).find((e) => e.span.start <= at && at <= e.span.end);
-    const next = equation ? `equation/${equation.span.start}` : '';
+    const next = equation ? `equation/${equation.id}` : '';
     if (next !== item) usePlace.getState().select(next);
   };
   const part = selectedPart(type, item);
@@ -69,7 +69,7 @@ function EquationsSheet({ withNetwork }: { readonly withNetwork: boolean }) {
   const change = (physics: string): void => {
     if (physics === type.physics) return;
     const refused = edit(
-      { kind: 'update', list: 'types', id: type.id, changes: { physics } },
+      { kind: 'update', list: 'type', id: type.id, changes: { physics } },
       `Change the physics of ${type.name}`,
       `physics-${type.id}`,
     );
@@ -139,7 +139,7 @@ export function PhysicsDetails() {
   const part = selectedPart(type, item);
   if (part !== undefined) return <PartSettings name={part} />;
   const equation = item.startsWith('equation/')
-    ? physicsEquations(type).find((e) => `equation/${e.span.start}` === item)
+    ? physicsEquations(type).find((e) => `equation/${e.id}` === item)
     : undefined;
   const mine = problemsAt(problems, `type/${type.id}`);
   return (
@@ -161,7 +161,7 @@ export function PhysicsDetails() {
             <p className="mono px-3 pt-2 mb-0" style={{ overflowWrap: 'anywhere' }}>
               {equation.text}
             </p>
-            <TraceLinks address={`type/${type.id}/equation/${equation.text}`} what={equation.text} />
+            <TraceLinks address={`type/${type.id}/equation/${equation.id}`} what={equation.text} />
           </div>
         )}
         {mine.length > 0 && (

@@ -57,10 +57,10 @@ export function RelationsSheet() {
       ),
       relations: [{ id: `r-${nanoid(8)}`, text: '', note: '' }],
     };
-    tryEdit({ kind: 'insert', list: `types/${type.id}/sheets`, entry }, 'Add a relation sheet');
+    tryEdit({ kind: 'insert', list: `type/${type.id}/sheet`, entry }, 'Add a relation sheet');
     go({ sheet: `relations/${entry.id}` });
   };
-  const list = `types/${type.id}/sheets`;
+  const list = `type/${type.id}/sheet`;
   return (
     <>
       <div className="pane-head">
@@ -150,7 +150,7 @@ function OneSheet({
   const { select, say, go } = usePlace.getState();
   const item = usePlace((s) => s.item);
   const result = useMemo(() => solveSheet(project, type.id, sheet.id), [project, type.id, sheet.id]);
-  const list = `types/${type.id}/sheets/${sheet.id}/relations`;
+  const list = `type/${type.id}/sheet/${sheet.id}/relation`;
   const rows = useRef<HTMLDivElement>(null);
   const change = (r: Relation, text: string) =>
     edit({ kind: 'update', list, id: r.id, changes: { text } }, `Change a relation`, `relation-${r.id}`);
@@ -183,7 +183,7 @@ function OneSheet({
       'Relation',
     );
     const made = typeFromRelations(project, type, [r], name, () => nanoid(8));
-    tryEdit({ kind: 'insert', list: 'types', entry: made }, `Make ${name} of a relation`);
+    tryEdit({ kind: 'insert', list: 'type', entry: made }, `Make ${name} of a relation`);
     say(
       `${name} is a part type now: add a part of it where it is needed, and link its quantities by name, as in load.P = P`,
       'note',
@@ -199,7 +199,7 @@ function OneSheet({
     tryEdit(
       {
         kind: 'update',
-        list: `types/${type.id}/sheets`,
+        list: `type/${type.id}/sheet`,
         id: sheet.id,
         changes: { layout: [...sheet.layout.filter((p) => p.name !== name), { name, x, y }] },
       },
@@ -214,7 +214,7 @@ function OneSheet({
             label="Name of the sheet"
             onCommit={(name) =>
               edit(
-                { kind: 'update', list: `types/${type.id}/sheets`, id: sheet.id, changes: { name } },
+                { kind: 'update', list: `type/${type.id}/sheet`, id: sheet.id, changes: { name } },
                 `Rename ${sheet.name}`,
               )
             }
@@ -225,7 +225,7 @@ function OneSheet({
             placeholder="what it is for"
             onCommit={(note) =>
               edit(
-                { kind: 'update', list: `types/${type.id}/sheets`, id: sheet.id, changes: { note } },
+                { kind: 'update', list: `type/${type.id}/sheet`, id: sheet.id, changes: { note } },
                 `Change the note of ${sheet.name}`,
               )
             }
@@ -443,7 +443,7 @@ function QuantityRows({
   const run = useRuns((s) => s.current);
   const cursor = useRuns((s) => s.cursor);
   useRuns((s) => s.version);
-  const list = `types/${type.id}/quantities`;
+  const list = `type/${type.id}/quantity`;
   const proposal = (q: Quantity): string =>
     q.unit !== ''
       ? ''

@@ -40,7 +40,7 @@ export function SharedSheet() {
       note: '',
       text: begin,
     };
-    tryEdit({ kind: 'insert', list: 'libraries', entry }, 'Add a shared text');
+    tryEdit({ kind: 'insert', list: 'library', entry }, 'Add a shared text');
     go({ sheet: `shared/${entry.id}` });
   };
   return (
@@ -69,7 +69,7 @@ export function SharedSheet() {
               value={text.name}
               label="Name of the shared text"
               onCommit={(name) =>
-                edit({ kind: 'update', list: 'libraries', id: text.id, changes: { name } }, `Rename ${text.name}`)
+                edit({ kind: 'update', list: 'library', id: text.id, changes: { name } }, `Rename ${text.name}`)
               }
             />
           </span>
@@ -79,7 +79,7 @@ export function SharedSheet() {
           <Button
             variant="bare"
             label={`Delete the shared text ${text.name}`}
-            onClick={() => tryEdit({ kind: 'remove', list: 'libraries', id: text.id }, `Delete ${text.name}`)}
+            onClick={() => tryEdit({ kind: 'remove', list: 'library', id: text.id }, `Delete ${text.name}`)}
           >
             <Trash2 size={14} aria-hidden />
           </Button>
@@ -101,7 +101,7 @@ export function SharedSheet() {
             onChange={(next) => {
               if (next !== text.text)
                 tryEdit(
-                  { kind: 'update', list: 'libraries', id: text.id, changes: { text: next } },
+                  { kind: 'update', list: 'library', id: text.id, changes: { text: next } },
                   `Change ${text.name}`,
                 );
             }}

@@ -1,6 +1,7 @@
 'use client';
 import { useEffect, useMemo, useRef, useState, type MouseEvent } from 'react';
 import type { ModelStructure } from '@/core/analysis/structure';
+import { physicsEquations } from '@/core/project/equations';
 import { elementIndex } from '@/core/trace/elements';
 import { useHere } from '@/store/derived';
 import { goTo } from '@/store/locate';
@@ -56,8 +57,8 @@ export function StructureSheet() {
   const open = (row: number): void => {
     const r = s?.rows[row];
     const owner = project.types.find((t) => r?.place.startsWith(`type/${t.id}/`));
-    if (r && owner && r.place.endsWith('/physics'))
-      usePlace.getState().go({ area: 'physics', part: '', type: owner.id, item: `equation/${r.start}`, sheet: '' });
+    const equation = owner && physicsEquations(owner).find((e) => e.span.start === r?.start);
+    if (r && owner && equation && r.place.endsWith('/physics')) goTo(`type/${owner.id}/equation/${equation.id}`);
     // links, charts and requirements give equations too
     else if (r && project && elementIndex(project).byAddress.has(r.place)) goTo(r.place);
     else if (r)
@@ -90,7 +91,7 @@ export function StructureSheet() {
       useProject.getState().edit(
         {
           kind: 'update',
-          list: `types/${type.id}/quantities`,
+          list: `type/${type.id}/quantity`,
           id: own.id,
           changes: { role, value: own.value || '0' },
         },

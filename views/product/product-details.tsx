@@ -50,7 +50,7 @@ export function ProductDetails() {
   if (link && project) return <LinkDetails project={project} type={type} link={link} />;
   const other = ['part', 'port'].map((k) => (item.startsWith(`${k}/`) ? `type/${type.id}/${item}` : '')).find(Boolean);
   if (!quantity) return <TypeDetails type={type} address={other ?? `type/${type.id}`} />;
-  const list = `types/${type.id}/quantities`;
+  const list = `type/${type.id}/quantity`;
   const set = (changes: Partial<Quantity>, what: string) =>
     edit({ kind: 'update', list, id: quantity.id, changes }, `Change the ${what} of ${quantity.name}`);
   const address = `type/${type.id}/quantity/${quantity.id}`;
@@ -150,7 +150,7 @@ function LinkDetails({
           onClick={() =>
             deleteWithImpact(
               address,
-              { kind: 'remove', list: `types/${type.id}/links`, id: link.id },
+              { kind: 'remove', list: `type/${type.id}/link`, id: link.id },
               'Delete a link',
               () => usePlace.getState().select(''),
             )

@@ -48,10 +48,10 @@ function TypeSheet({
   const { edit } = useProject.getState();
   const { say, go, select } = usePlace.getState();
   const sheet = usePlace((s) => s.sheet);
-  const list = `types/${type.id}`;
+  const list = `type/${type.id}`;
   const addQuantity = (): void => {
     const entry = newQuantity(`q-${nanoid(8)}`, freeName(allNames(type), 'x'));
-    edit({ kind: 'insert', list: `${list}/quantities`, entry }, 'Add a quantity');
+    edit({ kind: 'insert', list: `${list}/quantity`, entry }, 'Add a quantity');
     select(`quantity/${entry.id}`);
   };
   const addPart = (typeId: string): void => {
@@ -63,7 +63,7 @@ function TypeSheet({
     const refused = edit(
       {
         kind: 'insert',
-        list: `${list}/parts`,
+        list: `${list}/part`,
         entry: { id: `p-${nanoid(8)}`, name, type: typeId, changes: [], note: '', place: null },
       },
       `Add a part of type ${target?.name}`,
@@ -83,10 +83,10 @@ function TypeSheet({
         kind: 'batch',
         label: 'Add a part type',
         edits: [
-          { kind: 'insert', list: 'types', entry: made },
+          { kind: 'insert', list: 'type', entry: made },
           {
             kind: 'insert',
-            list: `${list}/parts`,
+            list: `${list}/part`,
             entry: {
               id: `p-${nanoid(8)}`,
               name: freeName(allNames(type), 'part'),
@@ -103,7 +103,7 @@ function TypeSheet({
     if (refused) say(refused.message);
   };
   const removeType = (): void =>
-    deleteWithImpact(`type/${type.id}`, { kind: 'remove', list: 'types', id: type.id }, `Delete ${type.name}`, () =>
+    deleteWithImpact(`type/${type.id}`, { kind: 'remove', list: 'type', id: type.id }, `Delete ${type.name}`, () =>
       go({ part: '', type: '' }),
     );
   const canContain = (candidate: PartType): boolean =>
@@ -119,7 +119,7 @@ function TypeSheet({
             <CellField
               value={type.name}
               label="Name of the part type"
-              onCommit={(name) => edit({ kind: 'rename', list: 'types', id: type.id, name }, `Rename ${type.name}`)}
+              onCommit={(name) => edit({ kind: 'rename', list: 'type', id: type.id, name }, `Rename ${type.name}`)}
             />
           </span>
         </h2>
@@ -129,7 +129,7 @@ function TypeSheet({
             label="Note"
             placeholder="what it is"
             onCommit={(note) =>
-              edit({ kind: 'update', list: 'types', id: type.id, changes: { note } }, `Change the note of ${type.name}`)
+              edit({ kind: 'update', list: 'type', id: type.id, changes: { note } }, `Change the note of ${type.name}`)
             }
           />
         </div>

@@ -37,7 +37,7 @@ export function QuantityTable({
   useRuns((s) => s.version);
   const item = usePlace((s) => s.item);
   const select = usePlace((s) => s.select);
-  const list = `types/${type.id}/quantities`;
+  const list = `type/${type.id}/quantity`;
   if (type.quantities.length === 0) {
     return (
       <div className="empty">

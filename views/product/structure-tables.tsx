@@ -34,7 +34,7 @@ export function PartTable({
   const run = useRuns((s) => s.current);
   const cursor = useRuns((s) => s.cursor);
   useRuns((s) => s.version);
-  const list = `types/${type.id}/parts`;
+  const list = `type/${type.id}/part`;
   return (
     <>
       <h3 className="section-title">Parts</h3>
@@ -91,7 +91,7 @@ export function PartTable({
                     placeholder="name = value, …"
                     onCommit={(text) =>
                       edit(
-                        { kind: 'update', list, id: p.id, changes: { changes: readChangeList(text) } },
+                        { kind: 'update', list, id: p.id, changes: { changes: readChangeList(text, p.changes) } },
                         `Change values of ${p.name}`,
                       )
                     }
@@ -135,7 +135,7 @@ export function PartTable({
 export function LinkTable({ project, type }: { readonly project: Project; readonly type: PartType }) {
   const { edit } = useProject.getState();
   const problems = useProject((s) => s.problems);
-  const list = `types/${type.id}/links`;
+  const list = `type/${type.id}/link`;
   const ends = useMemo(() => {
     const own = [...type.quantities.filter((q) => q.role === 'input' || q.role === 'output'), ...type.ports].map(
       (x) => x.name,
@@ -228,7 +228,7 @@ export function ItemTable({ project }: { readonly project: Project }) {
     tryEdit(
       {
         kind: 'insert',
-        list: 'items',
+        list: 'item',
         entry: {
           id: `i-${nanoid(8)}`,
           name: freeName(
@@ -273,7 +273,7 @@ export function ItemTable({ project }: { readonly project: Project }) {
             {project.items.map((i) => {
               const links = linksWith(project, i);
               const set = (changes: Partial<Item>) =>
-                edit({ kind: 'update', list: 'items', id: i.id, changes }, `Change the item ${i.name}`);
+                edit({ kind: 'update', list: 'item', id: i.id, changes }, `Change the item ${i.name}`);
               const ways = links.map(({ link: l }) => `${l.from} to ${l.to}`).join(', ');
               return (
                 <tr key={i.id}>
@@ -312,7 +312,7 @@ export function ItemTable({ project }: { readonly project: Project }) {
 /** Where messages enter and leave. */
 export function PortTable({ type }: { readonly type: PartType }) {
   const { edit } = useProject.getState();
-  const list = `types/${type.id}/ports`;
+  const list = `type/${type.id}/port`;
   const add = (): void =>
     tryEdit(
       {

@@ -123,9 +123,9 @@ async function importModels(file: File): Promise<void> {
         kind: 'batch',
         label: `Import ${file.name}`,
         edits: [
-          ...(read.library ? [{ kind: 'insert' as const, list: 'libraries', entry: read.library }] : []),
-          { kind: 'insert-all', list: 'types', entries: read.types },
-          { kind: 'insert-all', list: 'setups', entries: read.setups },
+          ...(read.library ? [{ kind: 'insert' as const, list: 'library', entry: read.library }] : []),
+          { kind: 'insert-all', list: 'type', entries: read.types },
+          { kind: 'insert-all', list: 'setup', entries: read.setups },
         ],
       },
       `Import ${file.name}`,

@@ -1,6 +1,8 @@
 'use client';
 import { OctagonX, TriangleAlert } from 'lucide-react';
 import type { Problem } from '@/core/language/diagnostics';
+import { entryAddress, findAt, readAddress } from '@/core/project/address';
+import { partType } from '@/core/project/document';
 import type { Project } from '@/core/project/project';
 import { locate } from '@/store/locate';
 import { usePlace } from '@/store/place-store';
@@ -42,11 +44,12 @@ export function ProblemList() {
 const mostShown = 200;
 
 function placeWords(project: Project, place: string | undefined): string {
-  const [kind, id, list] = (place ?? '').split('/');
-  if (kind === 'requirement') return `requirement ${project.requirements.find((r) => r.id === id)?.key ?? ''}`;
-  if (kind === 'glossary') return 'glossary';
-  if (kind === 'setup') return `setup ${project.setups.find((s) => s.id === id)?.name ?? ''}`;
-  if (kind === 'type')
-    return `${project.types.find((t) => t.id === id)?.name ?? ''}, ${list === 'chart' ? 'state chart' : (list ?? '')}`;
-  return '';
+  const found = place === undefined ? undefined : findAt(project, entryAddress(place));
+  if (!found) return '';
+  const { description } = found.steps.at(-1)!;
+  const own = description.says(found.chain);
+  const field = readAddress(place!)?.field;
+  const type = found.steps[0].description === partType ? found.chain[0].name : undefined;
+  if (type === undefined) return own;
+  return found.chain.length > 1 ? `${type}, ${own}` : `${type}${field ? `, ${field}` : ''}`;
 }

@@ -88,11 +88,11 @@ export function Workbench() {
       ? track.items.includes(name)
         ? undefined
         : edit(
-            { kind: 'update', list: 'tracks', id: track.id, changes: { items: [...track.items, name] } },
+            { kind: 'update', list: 'track', id: track.id, changes: { items: [...track.items, name] } },
             `Show ${name} in the ribbon`,
           )
       : edit(
-          { kind: 'insert', list: 'tracks', entry: { id: nanoid(8), items: [name], height: 90 } },
+          { kind: 'insert', list: 'track', entry: { id: nanoid(8), items: [name], height: 90 } },
           `Show ${name} in the ribbon`,
         );
     if (refused) usePlace.getState().say(refused.message);

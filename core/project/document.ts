@@ -1,0 +1,705 @@
+import { procedurePieces, sequencePieces } from './line-texts';
+import {
+  atLeast,
+  documentSchema,
+  entry,
+  exactly,
+  flag,
+  id,
+  idOrNone,
+  ids,
+  list,
+  matching,
+  maybe,
+  messages,
+  name,
+  number,
+  oneOf,
+  positive,
+  read,
+  rows,
+  text,
+  texts,
+  title,
+  unit,
+  type Chain,
+  type EntryOf,
+  type TextRole,
+  type ValuesOf,
+} from './field';
+
+/**
+ * The document: everything a project file holds, described once. From this description come its types, the checks of edits and
+ * files, the published schema (docs/project-file.schema.json), the texts in which names are looked up, the addresses and labels
+ * of everything in it, and how two documents are compared. A new kind of list is added here, and works there.
+ */
+
+type Scope = TextRole['scope'];
+/** Names are looked up in the part type the text stands in. */
+const inType: Scope = (_, chain) => chain[0].id;
+/** ... in the product. */
+const inProduct: Scope = (root) => root;
+/** ... in the type of the part. */
+const inPart: Scope = (_, chain) => String(chain.at(-2)!.type);
+/** ... in what the setup runs. */
+const inSetup: Scope = (root, chain) => String(chain[0].root) || root;
+
+const nameOf = (chain: Chain, k: number): string => String(chain.at(k)?.name ?? '');
+/** `SpindleDrive.speed`: an entry by its owner and its name. */
+const owned = (chain: Chain): string => `${nameOf(chain, -2)}.${nameOf(chain, -1)}`;
+
+export const places = { x: number, y: number };
+export type Place = ValuesOf<typeof places>;
+const namedPlace = { name: text(400), ...places };
+export type NamedPlace = ValuesOf<typeof namedPlace>;
+
+export const quantity = entry(
+  'quantity',
+  'quantity',
+  {
+    id,
+    name,
+    type: oneOf('Real', 'Integer', 'Boolean'),
+    role: oneOf('constant', 'parameter', 'variable', 'input', 'output'),
+    /** Value of a constant or parameter, start value of everything else; a formula. */
+    value: read(text(), 'expression', inType),
+    unit,
+    min: read(text(400), 'expression', inType, { says: 'the least' }),
+    max: read(text(400), 'expression', inType, { says: 'the most' }),
+    note: text(),
+  },
+  {
+    names: 'members',
+    label: owned,
+    says: owned,
+    content: (q) => [q.name, q.role, q.value, q.unit, q.min, q.max].join('|'),
+  },
+);
+
+const changeFields = (owner: Scope, value: Scope) => ({
+  id,
+  /** Path of the quantity, as seen from where the change stands. */
+  name: read(title(400, 'What is changed?'), 'path', owner),
+  value: read(text(), 'expression', value),
+});
+const changeLabel = (chain: Chain): string => `${nameOf(chain, -2)}: ${nameOf(chain, -1)}`;
+/** A changed value of a part. */
+export const change = entry('change', 'changed value', changeFields(inPart, inType), {
+  label: changeLabel,
+  says: (chain) => `${nameOf(chain, 0)}.${nameOf(chain, 1)} (${nameOf(chain, 2)})`,
+});
+
+/** One use of a type inside another, with changed values. */
+export const part = entry(
+  'part',
+  'part',
+  {
+    id,
+    name,
+    type: id,
+    changes: list(change),
+    note: text(),
+    /** Where its card stands on the picture of the inside; null where the layout places it. */
+    place: maybe(places),
+  },
+  {
+    names: 'members',
+    label: owned,
+    says: owned,
+    content: (p) => [p.name, p.type, ...p.changes.map((c) => `${c.name}=${c.value}`)].join('|'),
+  },
+);
+
+/** Where messages leave or enter. Inputs and outputs are the signal ports. */
+export const port = entry(
+  'port',
+  'port',
+  {
+    id,
+    name,
+    /** Messages it takes and messages it gives; `*` stands for any. */
+    accepts: messages,
+    sends: messages,
+    note: text(),
+  },
+  {
+    names: 'members',
+    label: owned,
+    says: owned,
+    content: (p) => [p.name, `accepts ${p.accepts.join(', ')}`, `sends ${p.sends.join(', ')}`].join('|'),
+  },
+);
+
+export const link = entry(
+  'link',
+  'link',
+  {
+    id,
+    from: read(title(400, 'Where does the link start?'), 'path', inType),
+    to: read(title(400, 'Where does the link end?'), 'path', inType),
+    /** Id of the item it carries; empty where nobody has said. */
+    carries: text(64),
+  },
+  {
+    label: (chain) => `${String(chain.at(-1)!.from)} to ${String(chain.at(-1)!.to)}`,
+    says: (chain) => `link ${String(chain.at(-1)!.from)} to ${String(chain.at(-1)!.to)} in ${nameOf(chain, -2)}`,
+    content: (l) => [l.from, l.to, l.carries].join('|'),
+  },
+);
+
+/** A quantity of a chart or a procedure. */
+export const value = entry(
+  'value',
+  'own quantity',
+  {
+    id,
+    name,
+    type: oneOf('Real', 'Integer', 'Boolean'),
+    /** Start value, a formula. */
+    value: read(text(), 'expression', inType),
+    unit,
+  },
+  { says: (chain) => `value of ${owned(chain)}` },
+);
+
+export const state = entry(
+  'state',
+  'state',
+  {
+    id,
+    name,
+    parent: idOrNone,
+    /**
+     * `parallel`: everything inside is active together. The others are places rather than states: `final` says that what
+     * surrounds it is done, `history` and `deepHistory` lead back to where it was left, `choice` branches after the effects of
+     * the way in, `junction` before anything is left, `start` has one transition that says where it begins.
+     */
+    kind: oneOf('state', 'parallel', 'final', 'history', 'deepHistory', 'choice', 'junction', 'start'),
+    initial: flag,
+    entry: read(text(), 'statements', inType, { says: 'entry' }),
+    do: read(text(), 'statements', inType, { says: 'do' }),
+    exit: read(text(), 'statements', inType, { says: 'exit' }),
+    /** Names of messages kept for later while it is active, separated by commas. */
+    defers: text(2000),
+    note: text(),
+    /** Position inside the parent. */
+    ...places,
+  },
+  {
+    names: 'states',
+    label: owned,
+    content: (s) => [s.name, s.entry, s.do, s.exit].filter((x, k) => x !== '' || k !== 2).join('|'),
+  },
+);
+
+export const triggerKinds = ['message', 'after', 'at', 'every', 'when', 'rises', 'changes', 'done'] as const;
+const triggerFields = {
+  /** `when` looks at a condition as it is, `rises` at the moment it becomes true, `changes` at any change; `done`: the state is finished. */
+  kind: oneOf(...triggerKinds),
+  /** Message with the arguments it reads, time, or condition. */
+  on: read(text(), (t) => (t.kind === 'done' ? undefined : t.kind === 'message' ? 'message' : 'expression'), inType),
+};
+
+/** `A to B`, by the names of the states. */
+function transitionSays(chain: Chain): string {
+  const { from, to } = chain.at(-1)!;
+  const states = (chain.at(-2)?.states ?? []) as readonly { readonly id: string; readonly name: string }[];
+  const called = (wanted: unknown): string => states.find((s) => s.id === wanted)?.name ?? '?';
+  return `transition ${called(from)} to ${called(to)}`;
+}
+
+export const transition = entry(
+  'transition',
+  'transition',
+  {
+    id,
+    from: id,
+    /** Empty where no state is left: only the effect is done. */
+    to: text(64),
+    /** States in other regions it enters as well. */
+    also: ids(200),
+    /** Any of them fires it; none: at once. */
+    triggers: rows(triggerFields, 200),
+    /** A transition to a state inside its own that does not leave its own. */
+    internal: flag,
+    guard: read(text(), 'expression', inType),
+    effect: read(text(), 'statements', inType),
+  },
+  {
+    label: (chain) => `${nameOf(chain, -2)}: ${transitionSays(chain).slice('transition '.length)}`,
+    says: transitionSays,
+    content: (t) =>
+      [
+        t.from,
+        t.to,
+        t.triggers[0]?.kind ?? 'completion',
+        t.triggers[0]?.on ?? '',
+        ...t.triggers.slice(1).flatMap((g) => [g.kind, g.on]),
+        t.guard,
+        t.effect,
+      ].join('|'),
+  },
+);
+
+/** Modes of a part. */
+export const chart = entry(
+  'chart',
+  'state chart',
+  {
+    id,
+    name,
+    /** How often the do texts are run, a time such as 10 'ms'; empty where there are none. */
+    period: read(text(400), 'expression', inType, { says: 'period of' }),
+    /** Quantities of the chart's own. */
+    values: list(value),
+    states: list(state),
+    transitions: list(transition),
+  },
+  { names: 'members', label: owned, says: (chain) => `chart ${nameOf(chain, -1)}`, content: (c) => c.name },
+);
+
+const lineFields = (pieces: TextRole['pieces']) => ({
+  id,
+  depth: atLeast(0, undefined, 40),
+  text: pieces ? read(text(2000), 'expression', inType, { pieces }) : text(2000),
+});
+/** How deep a line stands, and what it says: read by core/flows, core/behaviour and core/sequences. */
+const lineEntry = (word: string, owner: string, pieces?: TextRole['pieces']) =>
+  entry('line', word, lineFields(pieces), {
+    label: (chain) => `${nameOf(chain, -2)}: ${String(chain.at(-1)!.text)}`,
+    says: (chain) => `${owner} ${nameOf(chain, -2)}`,
+    content: (l) => (l.text.trim() === '' ? undefined : l.text),
+  });
+const linesContent = (x: { readonly name: string; readonly lines: readonly FlowLine[] }): string =>
+  `${x.name}|${x.lines.map((l) => l.depth + l.text).join('|')}`;
+const withOwner = (chain: Chain): string => `${nameOf(chain, -2)}: ${nameOf(chain, -1)}`;
+
+/** Steps of a part, in order. */
+export const procedure = entry(
+  'procedure',
+  'procedure',
+  {
+    id,
+    name,
+    note: text(),
+    /** Starts with its part. */
+    main: flag,
+    /** Quantities of its own; a call gives them values by name. */
+    values: list(value),
+    /** The one a call brings back; empty for none. */
+    result: text(80),
+    lines: list(lineEntry('row', 'procedure', procedurePieces)),
+  },
+  { names: 'members', label: withOwner, content: linesContent },
+);
+
+/** Messages between the parts of a type, in order. */
+export const sequence = entry(
+  'sequence',
+  'sequence',
+  { id, name: title(), note: text(), lines: list(lineEntry('row', 'sequence', sequencePieces)) },
+  { label: withOwner, content: linesContent },
+);
+
+export const relation = entry(
+  'relation',
+  'relation',
+  {
+    id,
+    /** `P = Q*dp/eta`, or an inequality, which is a check. Units are converted where it is computed. */
+    text: read(text(2000), 'relation', inType),
+    note: text(),
+  },
+  {
+    label: (chain) => `${nameOf(chain, 0)}: ${String(chain.at(-1)!.text)}`,
+    says: (chain) => `relation ${String(chain.at(-1)!.text)}`,
+    content: (r) => (r.text.trim() === '' ? undefined : r.text),
+  },
+);
+
+/** Relations between quantities of a part type, solved in whichever direction the known ones allow. */
+export const sheet = entry('sheet', 'relation sheet', {
+  id,
+  name: title(),
+  note: text(),
+  /** Its relations hold in every run of the part; otherwise it is for looking only. */
+  live: flag,
+  relations: list(relation),
+  /** Where quantities and relations stand in its drawing, by name and by id. */
+  layout: rows(namedPlace),
+});
+
+/** An equation of the physics text, known by its id while the text around it changes. */
+export const equation = entry('equation', 'equation', {
+  id,
+  /** Mark of its text as it was last seen. */
+  mark: text(40),
+});
+
+export const partType = entry(
+  'type',
+  'part type',
+  {
+    id,
+    name,
+    note: text(),
+    quantities: list(quantity),
+    parts: list(part),
+    ports: list(port),
+    links: list(link),
+    physics: read(text(2_000_000), 'physics', inType, { says: 'physics of' }),
+    /** The equations of the physics text in their order. */
+    equations: list(equation, 200_000),
+    charts: list(chart),
+    procedures: list(procedure),
+    sequences: list(sequence),
+    sheets: list(sheet),
+    /** Where cards of parts stand that the physics text declares. */
+    layout: rows(namedPlace),
+  },
+  { names: 'types', says: (chain) => nameOf(chain, -1), content: (t) => `${t.name} ${t.note}` },
+);
+
+/** Text of one or more classes in the language of physics texts, which every physics text of the project can name. */
+export const library = entry('library', 'shared text', { id, name: title(), note: text(), text: text(5_000_000) });
+
+/** A kind of thing that goes from part to part: a torque, a tube, an order. */
+export const item = entry('item', 'item', {
+  id,
+  name: title(),
+  /** Unit of what can be measured; empty for things and messages. */
+  unit,
+  note: text(),
+});
+
+const key = title(80, 'An id is needed');
+const sourceFields = {
+  file: text(400),
+  sheet: text(400),
+  /** Row of the sheet, counted from 1; 0 where the file has none. */
+  row: atLeast(0),
+  /** Cell of the text, such as B7. */
+  cell: text(20),
+  /** Identifier given by another tool, returned unchanged on export; empty where there is none. */
+  foreign: text(400),
+};
+const observationFields = {
+  verdict: oneOf('holds', 'fails'),
+  by: title(200, 'Who saw it?'),
+  /** Day, as 2026-11-23. */
+  on: matching(/^\d{4}-\d\d-\d\d$/, 'A day such as 2026-11-23', 40),
+  note: text(),
+  /** The text that was signed; another text needs another look. */
+  text: text(),
+};
+
+export const requirement = entry(
+  'requirement',
+  'requirement',
+  {
+    id,
+    /** The identifier people use, e.g. CAP-01. */
+    key,
+    text: text(),
+    /** A formula written by hand; empty where the limit is read out of the text. */
+    formula: read(text(), 'expression', inProduct),
+    note: text(),
+    /** As its sheet calls it; `heading` and `information` require nothing. */
+    kind: text(80),
+    /** Id of the requirement it stands under. */
+    parent: idOrNone,
+    /** Columns of its sheet that have no meaning here, kept as they are. */
+    attributes: rows({ name: text(200), value: text() }, 200),
+    source: maybe(sourceFields),
+    /** What somebody saw and signed, where no run can decide. */
+    observation: maybe(observationFields),
+  },
+  {
+    label: (chain) => String(chain.at(-1)!.key),
+    says: (chain) => `requirement ${String(chain.at(-1)!.key)}`,
+    content: (r) => `${r.text}|${r.formula}`,
+  },
+);
+
+export const phrase = entry(
+  'glossary',
+  'phrase',
+  {
+    id,
+    phrase: title(200, 'A phrase is needed'),
+    /** Quantity, event, state or condition, as seen from the product. */
+    meaning: read(title(400, 'What does it stand for?'), 'expression', inProduct),
+  },
+  {
+    label: (chain) => `“${String(chain.at(-1)!.phrase)}”`,
+    says: (chain) => `glossary "${String(chain.at(-1)!.phrase)}"`,
+    content: (g) => `${g.phrase}|${g.meaning}`,
+  },
+);
+
+/** How somebody reaches a goal with the product. */
+export const flow = entry(
+  'flow',
+  'use flow',
+  {
+    id,
+    name: title(),
+    actor: text(200),
+    goal: text(),
+    trigger: text(),
+    precondition: text(),
+    postcondition: text(),
+    lines: list(lineEntry('step', 'use flow')),
+  },
+  { content: (f) => [f.name, f.goal, f.trigger, f.precondition, f.postcondition].join('|') },
+);
+
+/** A requirement and an element of the project that belong together. */
+export const trace = entry(
+  'trace',
+  'trace link',
+  {
+    id,
+    requirement: id,
+    /** Address of the element. */
+    element: title(4000, 'What does the link lead to?'),
+    /** Marks of both ends when somebody last said that they belong together: another text makes the link suspect. */
+    requirementSeen: text(40),
+    elementSeen: text(40),
+  },
+  { label: (chain) => String(chain.at(-1)!.element) },
+);
+
+/** Something done from outside at a time of the run. */
+export const stimulus = entry(
+  'stimulus',
+  'stimulus row',
+  {
+    id,
+    time: atLeast(0, 'A time of 0 s or later'),
+    /** `follow`: an input follows a formula over time from the start of the run. */
+    kind: oneOf('set', 'send', 'follow'),
+    /** Path of a quantity, or of a part followed by the message. */
+    target: read(title(400, 'What is set or sent?'), (x) => (x.kind === 'send' ? 'message-path' : 'path'), inSetup),
+    value: read(text(), (x) => (x.kind === 'send' ? undefined : 'expression'), inSetup),
+  },
+  { label: (chain) => String(chain.at(-1)!.target), says: (chain) => `stimulus of setup ${nameOf(chain, 0)}` },
+);
+
+/** A changed value of a setup. */
+export const setupChange = entry('change', 'changed value', changeFields(inSetup, inSetup), {
+  label: changeLabel,
+  says: (chain) => `setup ${nameOf(chain, 0)}`,
+});
+
+export const setup = entry(
+  'setup',
+  'setup',
+  {
+    id,
+    name: title(120),
+    note: text(),
+    changes: list(setupChange),
+    stimulus: list(stimulus),
+    solver: oneOf('auto', 'dopri5', 'implicit', 'rk4', 'euler', 'implicit-euler'),
+    relative: positive,
+    absolute: positive,
+    step: positive,
+    stop: positive,
+    recordEvery: positive,
+    /** Seconds of the product per second of the clock; 0: as fast as possible. */
+    pace: atLeast(0),
+    panel: text(64),
+    /** Ids of written sequences of the product that send and expect messages during the run. */
+    sequences: ids(200),
+    /** Id of the part type that runs; empty for the product. */
+    root: text(64),
+    /** States in which charts start instead, by full name such as `ctrl.mode.Ready`. */
+    startIn: read(texts(400, 200), 'state-path', inSetup, { says: 'start of' }),
+    /** Condition that ends the run early; empty for none. */
+    endWhen: read(text(2000), 'expression', inSetup, { says: 'end of' }),
+    /** What is recorded: names of quantities, charts, or parts with all they hold; empty for everything. */
+    record: read(texts(400, 2000), 'chart-path', inSetup, { says: 'what is recorded by' }),
+    /** Ids of the tracks it shows; empty for all. */
+    tracks: ids(2000),
+    /** Its run is shown while it goes on; otherwise once it has ended, which costs less. */
+    screen: flag,
+  },
+  {
+    content: (s) =>
+      JSON.stringify([
+        s.changes.map((c) => ({ name: c.name, value: c.value })),
+        s.stimulus.map((x) => [x.time, x.kind, x.target, x.value]),
+        s.stop,
+      ]),
+  },
+);
+
+const pictureSays = (chain: Chain): string => `picture ${String(chain.at(-2)!.label)}`;
+
+/** A piece of a picture. Its numbers are formulas over the product, so that it follows what runs. */
+export const shape = entry(
+  'shape',
+  'piece of a picture',
+  {
+    id,
+    kind: oneOf('box', 'disc', 'line', 'words'),
+    /** From the left and top of the picture, in its units: 100 across. */
+    x: read(text(400), 'expression', inProduct),
+    y: read(text(400), 'expression', inProduct),
+    width: read(text(400), 'expression', inProduct),
+    height: read(text(400), 'expression', inProduct),
+    /** Degrees it is turned about its middle. */
+    turn: read(text(400), 'expression', inProduct),
+    /** Shown while this holds; empty for always. */
+    shown: read(text(400), 'expression', inProduct),
+    tone: oneOf('ink', 'pale', 'accent', 'now', 'good', 'bad'),
+    /** The words, for words. */
+    text: text(400),
+    /** Message sent when it is pressed, `part.message`; empty for none. */
+    sends: read(text(400), 'message-path', inProduct),
+  },
+  { label: pictureSays, says: pictureSays },
+);
+
+export const control = entry(
+  'control',
+  'control',
+  {
+    id,
+    kind: oneOf(
+      'button',
+      'switch',
+      'slider',
+      'field',
+      'knob',
+      'readout',
+      'lamp',
+      'dial',
+      'level',
+      'chart',
+      'text',
+      'picture',
+      'verdict',
+    ),
+    label: text(120),
+    /** Path of a quantity, `part.message` of a button, a condition of a lamp, or the key of a requirement. */
+    target: read(
+      text(400),
+      (c) =>
+        c.kind === 'button'
+          ? 'message-path'
+          : c.kind === 'lamp'
+            ? 'expression'
+            : c.kind === 'verdict' || c.kind === 'text' || c.kind === 'picture'
+              ? undefined
+              : 'path',
+      inProduct,
+    ),
+    /** What a button sends when it is let go, `part.message`; empty for nothing. */
+    release: read(text(400), 'message-path', inProduct),
+    unit,
+    min: number,
+    max: number,
+    /** Place and size on the panel. */
+    ...places,
+    width: positive,
+    height: positive,
+    /** What a picture is made of. */
+    shapes: list(shape, 400),
+  },
+  { label: (chain) => String(chain.at(-1)!.label), says: (chain) => `panel ${nameOf(chain, 0)}` },
+);
+
+export const panel = entry(
+  'panel',
+  'panel',
+  { id, name: title(120), controls: list(control) },
+  { content: (p) => p.name },
+);
+
+export const track = entry(
+  'track',
+  'track',
+  {
+    id,
+    /** Full names of what it shows; charts show as state lanes. */
+    items: read(texts(400), 'chart-path', inProduct),
+    height: positive,
+  },
+  { label: () => 'track', says: () => 'a track of the ribbon' },
+);
+
+const retired = { id, key };
+
+export const projectFormat = 'zelvar-project';
+export const projectVersion = 7;
+
+export const projectFields = {
+  format: exactly(projectFormat),
+  version: exactly(projectVersion),
+  id,
+  name: title(200, 'A project needs a name'),
+  note: text(),
+  /** Id of the part type that is the product. */
+  root: text(64),
+  types: list(partType),
+  /** Classes that every physics text of the project can name: functions, records, connectors, partial models. */
+  libraries: list(library, 2000),
+  /** What links can carry. */
+  items: list(item),
+  requirements: list(requirement, 200_000),
+  /** Identifiers of deleted requirements: they are never given to another one. */
+  retired: rows(retired, 400_000),
+  glossary: list(phrase),
+  flows: list(flow),
+  traces: list(trace, 200_000),
+  setups: list(setup),
+  panels: list(panel),
+  tracks: list(track),
+};
+
+export const projectSchema = documentSchema(projectFields);
+export const projectHead = ['name', 'note', 'root'] as const;
+
+export interface Project extends ValuesOf<typeof projectFields> {}
+export interface PartType extends EntryOf<typeof partType> {}
+export interface ClassText extends EntryOf<typeof library> {}
+export interface Quantity extends EntryOf<typeof quantity> {}
+export interface Part extends EntryOf<typeof part> {}
+export interface Change extends EntryOf<typeof change> {}
+export interface Port extends EntryOf<typeof port> {}
+export interface Link extends EntryOf<typeof link> {}
+export interface Item extends EntryOf<typeof item> {}
+export interface Chart extends EntryOf<typeof chart> {}
+export interface ChartValue extends EntryOf<typeof value> {}
+export interface ChartState extends EntryOf<typeof state> {}
+export interface Trigger extends ValuesOf<typeof triggerFields> {}
+export interface Transition extends EntryOf<typeof transition> {}
+export interface Procedure extends EntryOf<typeof procedure> {}
+export interface Sequence extends EntryOf<typeof sequence> {}
+export interface RelationSheet extends EntryOf<typeof sheet> {}
+export interface Relation extends EntryOf<typeof relation> {}
+export interface EquationMark extends EntryOf<typeof equation> {}
+export interface Requirement extends EntryOf<typeof requirement> {}
+export interface GlossaryEntry extends EntryOf<typeof phrase> {}
+export interface Flow extends EntryOf<typeof flow> {}
+export interface FlowLine extends ValuesOf<ReturnType<typeof lineFields>> {}
+export interface TraceLink extends EntryOf<typeof trace> {}
+export interface Setup extends EntryOf<typeof setup> {}
+export interface StimulusRow extends EntryOf<typeof stimulus> {}
+export interface Panel extends EntryOf<typeof panel> {}
+export interface Control extends EntryOf<typeof control> {}
+export interface Shape extends EntryOf<typeof shape> {}
+export interface Track extends EntryOf<typeof track> {}
+/** Where a requirement was imported from. */
+export interface RequirementSource extends ValuesOf<typeof sourceFields> {}
+export interface Observation extends ValuesOf<typeof observationFields> {}
+export interface RetiredKey extends ValuesOf<typeof retired> {}
+export interface Attribute {
+  readonly name: string;
+  readonly value: string;
+}
+export type StateKind = ChartState['kind'];
+export type TriggerKind = Trigger['kind'];
+export type ControlKind = Control['kind'];
