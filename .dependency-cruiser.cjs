@@ -6,6 +6,7 @@ const pipeline = [
   'flows',
   'behaviour',
   'flatten',
+  'editing',
   'requirements',
   'network',
   'analysis',

@@ -3,7 +3,7 @@ import { checkChart } from '../core/behaviour/chart-check';
 import { createChartRun } from '../core/behaviour/chart-run';
 import { createChartMachine, type ChartHost } from '../core/behaviour/chart-machine';
 import { readChart, structureOf } from '../core/behaviour/chart-source';
-import { applyEdit } from '../core/project/edits';
+import { applyEdit } from '../core/editing/edits';
 import { newChart, newState, newTransition, newType, type Chart, type Project } from '../core/project/project';
 import { checkProject } from '../core/run/check';
 import { readSequence } from '../core/sequences/read-sequence';

@@ -4,7 +4,7 @@ import { requirementRows } from '../core/exchange/export';
 import { guessColumns, readRows } from '../core/exchange/requirement-sheet';
 import { readCsvSheet, writeCsvSheet } from '../core/formats/sheet-csv';
 import { readXlsxSheets, writeXlsxSheets } from '../core/formats/sheet-xlsx';
-import { applyEdit } from '../core/project/edits';
+import { applyEdit } from '../core/editing/edits';
 import { newRequirement, type Project } from '../core/project/project';
 import { readLimit } from '../core/requirements/read-limit';
 import { completeness } from '../core/trace/completeness';

@@ -6,7 +6,7 @@ import { flatten } from '../core/flatten/flatten';
 import { libraryOfFile } from '../core/flatten/library';
 import { prepareRun, createRun, isRunnable } from '../core/run';
 import { checkProject } from '../core/run/check';
-import { applyEdit } from '../core/project/edits';
+import { applyEdit } from '../core/editing/edits';
 import { newQuantity, type Project } from '../core/project/project';
 import { compile } from '../core/simulate/compile';
 import { createSimulation } from '../core/simulate/simulation';

@@ -1,4 +1,4 @@
-import { applyEdit } from '../core/project/edits';
+import { applyEdit } from '../core/editing/edits';
 import { marksFor } from '../core/project/equations';
 import { linkEdit } from '../core/trace/links';
 import type {

@@ -42,7 +42,6 @@ function workplace() {
   return folder;
 }
 
-
 const jestArguments = (...more) => [jest, '--selectProjects', 'core', '--runInBand', '--silent', ...more];
 
 /** Runs jest and resolves to 'passed', 'failed' or 'endless'. */

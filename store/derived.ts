@@ -1,7 +1,8 @@
 import { isAtOrIn } from '@/core/project/address';
 import { useMemo } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
-import { declaredParts } from '@/core/project/references';
+import { partsOf } from '@/core/editing/references';
+import { createNames } from '@/core/flatten/names';
 import { typeById, type PartType, type Project } from '@/core/project/project';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
@@ -17,6 +18,7 @@ export interface PartNode {
 }
 
 export function partTree(project: Project): PartNode | undefined {
+  const names = createNames(project);
   const build = (type: PartType, path: string, name: string, depth: number): PartNode => ({
     path,
     name,
@@ -25,14 +27,10 @@ export function partTree(project: Project): PartNode | undefined {
       depth > 20
         ? []
         : [
-            ...type.parts.map((p) => ({ name: p.name, inner: typeById(project, p.type) })),
-            ...declaredParts(type).map((p) => ({
-              name: p.name,
-              inner: project.types.find((t) => t.name === p.typeName),
-            })),
-          ].flatMap(({ name: own, inner }) =>
-            inner ? [build(inner, path ? `${path}.${own}` : own, own, depth + 1)] : [],
-          ),
+            ...partsOf(names, type).flatMap((p) =>
+              p.isArray ? [] : [build(p.type, path ? `${path}.${p.name}` : p.name, p.name, depth + 1)],
+            ),
+          ],
   });
   const root = typeById(project, project.root);
   return root && build(root, '', root.name, 0);

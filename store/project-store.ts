@@ -1,7 +1,7 @@
 import type { Patch } from 'immer';
 import { create } from 'zustand';
 import type { Problem } from '@/core/language/diagnostics';
-import { applyEdit, redoEdit, undoEdit, type Edit } from '@/core/project/edits';
+import { applyEdit, redoEdit, undoEdit, type Edit } from '@/core/editing/edits';
 import type { Project } from '@/core/project/project';
 import type { RequirementFinding } from '@/core/run/run';
 

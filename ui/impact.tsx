@@ -3,7 +3,7 @@ import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import Modal from 'react-bootstrap/Modal';
 import { create } from 'zustand';
-import { applyEdit, type Edit } from '@/core/project/edits';
+import { applyEdit, type Edit } from '@/core/editing/edits';
 import { elementIndex } from '@/core/trace/elements';
 import { impactOf, type ImpactNode } from '@/core/trace/impact';
 import { goTo, selectedAddress } from '@/store/locate';

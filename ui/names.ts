@@ -1,5 +1,5 @@
 import { nanoid } from 'nanoid';
-import type { Edit } from '@/core/project/edits';
+import type { Edit } from '@/core/project/edit';
 import { newChange, type Change, type PartType } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';

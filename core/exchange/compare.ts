@@ -1,4 +1,4 @@
-import type { Edit } from '../project/edits';
+import type { Edit } from '../project/edit';
 import type { Attribute, Project, Requirement } from '../project/project';
 import type { ImportedRow } from './requirement-sheet';
 

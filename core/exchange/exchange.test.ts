@@ -3,7 +3,7 @@ import { tubeCapper } from '../../samples/tube-capper';
 import { readCsvSheet, writeCsvSheet } from '../formats/sheet-csv';
 import { readReqifSheets } from '../formats/sheet-reqif';
 import type { Sheet } from '../formats/table';
-import { applyEdit, undoEdit } from '../project/edits';
+import { applyEdit, undoEdit } from '../editing/edits';
 import type { Project } from '../project/project';
 import { compareSheet, takeOver } from './compare';
 import { requirementReqif, requirementRows } from './export';

@@ -1,4 +1,4 @@
-import type { Edit } from '../project/edits';
+import type { Edit } from '../project/edit';
 import type { Flow, FlowLine, Procedure } from '../project/project';
 import { readLine, takesLines } from './read-flow';
 

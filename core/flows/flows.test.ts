@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { readXml } from '../formats/xml';
 import { newFlow, type Flow, type FlowLine } from '../project/project';
 import { tubeCapper } from '../../samples/tube-capper';
-import { applyEdit } from '../project/edits';
+import { applyEdit } from '../editing/edits';
 import { infinitive, proposeRequirements } from './derive';
 import {
   addBranch,

@@ -213,6 +213,7 @@ export type Statement =
 export interface ModificationArgument {
   /** `a.b(x = 1)` has the path ['a', 'b']. */
   readonly path: readonly string[];
+  readonly pathSpan?: Span;
   readonly each: boolean;
   readonly final: boolean;
   readonly modification: Modification;
@@ -254,6 +255,7 @@ export interface ComponentElement {
 export interface ExtendsElement {
   readonly kind: 'extends';
   readonly base: string;
+  readonly baseSpan: Span;
   readonly modification: Modification;
   readonly span: Span;
 }
@@ -284,6 +286,7 @@ export interface ClassDefinition {
   /** `type Voltage = Real(unit = "V")`: base, its array dimensions and its modification. */
   readonly short?: {
     readonly base: string;
+    readonly baseSpan: Span;
     readonly dimensions: readonly Expr[];
     readonly causality: Causality;
     readonly modification: Modification;

@@ -122,7 +122,14 @@ function parseModificationArgument(s: TokenStream): ModificationArgument {
   const name = dottedName(s);
   const modification = parseModification(s);
   description(s);
-  return { path: (name?.name ?? '').split('.'), each, final, modification, span: { start, end: s.lastEnd() } };
+  return {
+    path: (name?.name ?? '').split('.'),
+    ...(name && { pathSpan: { start: name.start, end: name.end } }),
+    each,
+    final,
+    modification,
+    span: { start, end: s.lastEnd() },
+  };
 }
 
 export function parseModification(s: TokenStream): Modification {
@@ -149,6 +156,7 @@ export function parseElement(s: TokenStream, isProtected: boolean, context: Elem
     const element: ExtendsElement = {
       kind: 'extends',
       base: base?.name ?? '',
+      baseSpan: { start: base?.start ?? start, end: base?.end ?? start },
       modification,
       span: { start, end: s.lastEnd() },
     };
@@ -362,7 +370,13 @@ export function parseClass(s: TokenStream, prefix: { redeclare: boolean; replace
       ...base,
       ...nothing,
       description: text,
-      short: { base: target?.name ?? '', dimensions: size, causality, modification },
+      short: {
+        base: target?.name ?? '',
+        baseSpan: { start: target?.start ?? start, end: target?.end ?? start },
+        dimensions: size,
+        causality,
+        modification,
+      },
       span: { start, end: s.lastEnd() },
     };
   }
@@ -371,6 +385,7 @@ export function parseClass(s: TokenStream, prefix: { redeclare: boolean; replace
     elements.push({
       kind: 'extends',
       base: name,
+      baseSpan: base.nameSpan,
       modification: s.at('(') ? parseModificationArguments(s) : emptyModification,
       span: base.nameSpan,
     });

@@ -45,3 +45,31 @@ export function catalogue(library: ClassLibrary): readonly CatalogueEntry[] {
     );
   return [...own, ...shipped];
 }
+
+/** Entries that hold every word of a search: those with it in their names first, then in what they do, then in their documentation. */
+export function searchCatalogue(entries: readonly CatalogueEntry[], search: string): readonly CatalogueEntry[] {
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  if (words.length === 0) return entries;
+  const rank = (e: CatalogueEntry): number => {
+    const last = e.name.toLowerCase().split('.').at(-1)!;
+    const ranks = words.map((w) =>
+      last === w
+        ? 0
+        : last.startsWith(w)
+          ? 1
+          : e.name.toLowerCase().includes(w)
+            ? 2
+            : e.note.toLowerCase().includes(w)
+              ? 3
+              : e.documentation.toLowerCase().includes(w)
+                ? 4
+                : Infinity,
+    );
+    return ranks.reduce((sum, r) => sum + r, 0);
+  };
+  return entries
+    .map((entry) => ({ entry, rank: rank(entry) }))
+    .filter((x) => x.rank < Infinity)
+    .sort((a, b) => a.rank - b.rank)
+    .map((x) => x.entry);
+}

@@ -1,4 +1,4 @@
-import type { ComponentElement, Modification, ModificationArgument, RefExpr } from '../language/ast';
+import type { ComponentElement, Modification, ModificationArgument } from '../language/ast';
 import { lex } from '../language/lexer';
 import { parseExpressionText, parsePhysicsText } from '../language/parse';
 import { printModification } from '../language/print';
@@ -168,31 +168,4 @@ export function valueIn(text: string, part: string, path: string): string {
   let m: Modification | undefined = declarationOf(text, part)?.modification;
   for (const name of path.split('.')) m = m?.args.find((a) => a.path.length === 1 && a.path[0] === name)?.modification;
   return m?.value ? text.slice(m.value.span.start, m.value.span.end) : '';
-}
-
-/** Renames a part that the text declares, where it is declared and in everything the text says of it. */
-export function renamePart(text: string, from: string, to: string): string {
-  const element = declarationOf(text, from);
-  if (!element) return text;
-  const spans = [element.nameSpan];
-  const visit = (node: unknown, shadowed: ReadonlySet<string>): void => {
-    if (Array.isArray(node)) return node.forEach((x) => visit(x, shadowed));
-    if (node === null || typeof node !== 'object') return;
-    const n = node as { kind?: string; iterators?: readonly { name: string }[] };
-    if (n.kind === 'ref') {
-      const [first] = (node as RefExpr).parts;
-      if (first.name === from && !shadowed.has(from))
-        spans.push({ start: first.span.start, end: first.span.start + from.length });
-    }
-    const inner = n.iterators ? new Set([...shadowed, ...n.iterators.map((i) => i.name)]) : shadowed;
-    for (const value of Object.values(node)) if (typeof value === 'object') visit(value, inner);
-  };
-  const { elements, ...rest } = parsePhysicsText(text).value;
-  visit(rest, new Set());
-  // classes inside have names of their own
-  visit(
-    elements.filter((e) => e.kind !== 'class'),
-    new Set(),
-  );
-  return [...spans].sort((a, b) => b.start - a.start).reduce((t, s) => t.slice(0, s.start) + to + t.slice(s.end), text);
 }

@@ -3,9 +3,9 @@ import { projectLibrary } from '../flatten/from-project';
 import { findClass } from '../flatten/library';
 import { parsePhysicsText } from '../language/parse';
 import { emptyProject, newPart, newQuantity, newType, type PartType, type Project } from '../project/project';
-import { catalogue } from './catalogue';
+import { catalogue, searchCatalogue } from './catalogue';
 import { endsOf, settingsOf } from './class-parts';
-import { changeValue, declarePart, eraseConnect, erasePart, renamePart, valueIn, writeConnect } from './edit-physics';
+import { changeValue, declarePart, eraseConnect, erasePart, valueIn, writeConnect } from './edit-physics';
 import { physicalConflict, readNetwork } from './read-network';
 
 const text = `// the circuit
@@ -118,15 +118,16 @@ test('values are changed, added and taken back where the part is declared', () =
   expect(valueIn(changeValue(text, 'R1', 'i.start', '0.5'), 'R1', 'i.start')).toBe('0.5');
 });
 
-test('renaming a part of the text follows through its text, indices of loops aside', () => {
-  expect(renamePart(text, 'R1', 'shunt')).toBe(text.replaceAll('R1', 'shunt'));
-  expect(
-    renamePart(
-      'Rotational.Inertia i[3];\nequation\n  for i in 1:2 loop\n    connect(i[i].b, i[i + 1].a);\n  end for;',
-      'i',
-      'J',
-    ),
-  ).toContain('connect(i[i].b');
+test('a search of the catalogue finds names before descriptions, and these before documentation', () => {
+  const all = catalogue(projectLibrary(project('')).library);
+  const first = (search: string): string | undefined => searchCatalogue(all, search)[0]?.name;
+  expect(first('inertia')).toBe('Rotational.Inertia');
+  expect(first('spring')).toBe('Translational.Spring');
+  expect(first('electrical resistor v = R i')).toBe('Electrical.Resistor');
+  // only in their documentation
+  expect(searchCatalogue(all, 'Hopkinson').map((e) => e.name)).toEqual(['Magnetic.Reluctance', 'Magnetic.Core']);
+  expect(searchCatalogue(all, 'no such part')).toEqual([]);
+  expect(searchCatalogue(all, ' ')).toBe(all);
 });
 
 test('adding and taking away keeps every other piece of a text (property)', () => {

@@ -4,7 +4,8 @@ import { parsePhysicsText } from '../language/parse';
 import { printExpression, printReference } from '../language/print';
 import type { ClassLibrary, ClassRef } from '../flatten/library';
 import type { Link, Part, PartType } from '../project/project';
-import { builtinTypes, changesText, documentationOf, endsOf, typeOf, type NetworkEnd } from './class-parts';
+import { builtinTypes, typeOf } from '../flatten/declared';
+import { changesText, documentationOf, endsOf, type NetworkEnd } from './class-parts';
 
 /** A part of a type, whether the document or the physics text declares it. */
 export interface NetworkPart {

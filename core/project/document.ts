@@ -361,7 +361,12 @@ export const partType = entry(
 );
 
 /** Text of one or more classes in the language of physics texts, which every physics text of the project can name. */
-export const library = entry('library', 'shared text', { id, name: title(), note: text(), text: text(5_000_000) });
+export const library = entry('library', 'shared text', {
+  id,
+  name: title(),
+  note: text(),
+  text: read(text(5_000_000), 'classes', () => ''),
+});
 
 /** A kind of thing that goes from part to part: a torque, a tube, an order. */
 export const item = entry('item', 'item', {

@@ -1,4 +1,4 @@
-import type { Edit } from './edits';
+import type { Edit } from './edit';
 import type { Item, Link, PartType, Project } from './project';
 
 /** What links carry: finding, naming and using items. */

@@ -34,7 +34,8 @@ export function documentTexts(project: Project, lists?: ReadonlySet<keyof Projec
       void all.push({ place, kind, scope: role.scope(project.root, chain), text: piece, label, keys });
     if (role.pieces) {
       // the pieces of a line keep their place in it: blanks stand for the rest
-      for (const { kind, start, end } of role.pieces(text)) push(kind, ' '.repeat(start) + text.slice(start, end));
+      for (const { kind, start, end, of: owner } of role.pieces(text))
+        push(kind, ' '.repeat(start) + text.slice(start, end) + (owner === undefined ? '' : ` of ${owner}`));
       return;
     }
     const kind = role.kind(of);

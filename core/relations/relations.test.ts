@@ -9,7 +9,7 @@ import {
   type Project,
   type Quantity,
 } from '../project/project';
-import { applyEdit, type Edit } from '../project/edits';
+import { applyEdit, type Edit } from '../editing/edits';
 import { prepareRun } from '../run/prepare';
 import { createRun, isRunnable } from '../run/run';
 import { handConversions, likelyMeant, namesOfRelation, proposedUnit } from './advice';

@@ -1,7 +1,7 @@
 import { printReference } from '../language/print';
 import { walkExpression } from '../language/walk';
 import { parseRelationText } from '../language/parse';
-import type { Edit } from '../project/edits';
+import type { Edit } from '../project/edit';
 import {
   newQuantity,
   newRelationSheet,

@@ -1,4 +1,4 @@
-import { applyEdit, undoEdit } from '../project/edits';
+import { applyEdit, undoEdit } from '../editing/edits';
 import { carryEdit, linksWith, removeItemEdit } from '../project/items';
 import {
   emptyProject,

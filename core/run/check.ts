@@ -2,7 +2,8 @@ import { problem, type Problem } from '../language/diagnostics';
 import { doublePhrases } from '../requirements/phrases';
 import { flatten } from '../flatten/flatten';
 import { projectLibrary } from '../flatten/from-project';
-import { declaredParts } from '../project/references';
+import { partsOf } from '../editing/references';
+import { createNames } from '../flatten/names';
 import { typeById, type Project } from '../project/project';
 import type { RequirementFinding } from '../verdicts/finding';
 import { checkProduct } from './prepare';
@@ -47,15 +48,14 @@ const doubleMeanings = (project: Project): Problem[] =>
 
 /** Types that no part of the product is of are read on their own: names and units only, since their ports are open. */
 function unusedTypes(project: Project): Problem[] {
+  const names = createNames(project);
   const used = new Set<string>();
   const visit = (id: string): void => {
     if (used.has(id)) return;
     used.add(id);
     const type = typeById(project, id);
-    type?.parts.forEach((p) => visit(p.type));
-    for (const d of type ? declaredParts(type) : []) visit(project.types.find((t) => t.name === d.typeName)?.id ?? '');
+    if (type) partsOf(names, type).forEach((p) => visit(p.type.id));
   };
   visit(project.root);
-  const { library } = projectLibrary(project);
-  return project.types.filter((t) => !used.has(t.id)).flatMap((t) => flatten(library, t.name).model.problems);
+  return project.types.filter((t) => !used.has(t.id)).flatMap((t) => flatten(names.library, t.name).model.problems);
 }

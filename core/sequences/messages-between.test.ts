@@ -1,4 +1,4 @@
-import { applyEdit } from '../project/edits';
+import { applyEdit } from '../editing/edits';
 import { tubeCapper } from '../../samples/tube-capper';
 import { messagesBetween } from './messages-between';
 

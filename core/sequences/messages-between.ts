@@ -1,5 +1,5 @@
 import { readMessage } from '../behaviour/chart-source';
-import type { Edit } from '../project/edits';
+import type { Edit } from '../project/edit';
 import { anyMessage, carries, inCommon, type PartType, type Port, type Project } from '../project/project';
 import { outside } from './read-sequence';
 

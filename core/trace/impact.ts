@@ -1,5 +1,6 @@
 import { typeById, type PartType, type Project } from '../project/project';
-import { referencesIn, type Reference } from '../project/references';
+import { referencesIn, type Reference } from '../editing/references';
+import { createNames, type Names } from '../flatten/names';
 import { documentTexts, type DocumentText } from '../project/texts';
 import { limitOf } from '../requirements/read-limit';
 import { physicsEquations } from '../project/equations';
@@ -99,9 +100,10 @@ export function graphOf(project: Project): Graph {
     const [equation, quantity] = splitPair(pair);
     add(equation, quantity, 'gives', 'given by');
   }
+  const names = createNames(project);
   for (const type of project.types) {
     for (const l of type.links) {
-      const [from, to] = [l.from, l.to].map((path) => endOf(project, type, path));
+      const [from, to] = [l.from, l.to].map((path) => endOf(names, type, path));
       if (from && to) add(from, to, 'feeds', 'fed by');
     }
   }
@@ -146,11 +148,11 @@ function mentions(project: Project): Mention[] {
   };
   textsKept.set(project.types, cache);
   const found: Mention[] = [];
+  const names = createNames(project);
   const resolve = (text: DocumentText, user: (r: Reference) => Address): Mention[] =>
-    referencesIn(project, text).flatMap((r) => {
-      const used = addressOfReference(project, r);
-      return used === undefined ? [] : [{ user: user(r), used }];
-    });
+    referencesIn(project, text, names).flatMap((r) =>
+      r.address === '' || r.kind === 'type' || r.kind === 'declared' ? [] : [{ user: user(r), used: r.address }],
+    );
   const read = (lists: readonly (keyof Project)[]): Mention[] =>
     documentTexts(project, new Set(lists)).flatMap((t) => resolve(t, (r) => ownerOf(project, t.place, r)));
   found.push(...(cache.types ??= read(['types'])), ...read(['glossary', 'setups', 'panels', 'tracks']));
@@ -200,50 +202,13 @@ function ownerOf(project: Project, place: Address, reference: Reference): Addres
   return equation ? `type/${type.id}/equation/${equation.id}` : place;
 }
 
-function addressOfReference(project: Project, r: Reference): string | undefined {
-  const type = typeById(project, r.type);
-  if (!type) return undefined;
-  const at = `type/${type.id}`;
-  switch (r.kind) {
-    case 'quantity': {
-      const q = type.quantities.find((x) => x.name === r.name);
-      return q && `${at}/quantity/${q.id}`;
-    }
-    case 'part': {
-      const p = type.parts.find((x) => x.name === r.name);
-      return p && `${at}/part/${p.id}`;
-    }
-    case 'port': {
-      const p = type.ports.find((x) => x.name === r.name);
-      return p && `${at}/port/${p.id}`;
-    }
-    case 'chart': {
-      const c = type.charts.find((x) => x.name === r.name);
-      return c && `${at}/chart/${c.id}`;
-    }
-    case 'state': {
-      const c = type.charts.find((x) => x.states.some((s) => s.id === r.id));
-      return c && `${at}/chart/${c.id}/state/${r.id}`;
-    }
-    default:
-      return undefined;
-  }
-}
-
 /** The quantity or port at an end of a link. */
-function endOf(project: Project, from: PartType, path: string): string | undefined {
-  let type: PartType | undefined = from;
-  const names = path.split('.');
-  for (const [k, name] of names.entries()) {
-    if (!type) return undefined;
-    if (k < names.length - 1) {
-      const part: { readonly type: string } | undefined = type.parts.find((p) => p.name === name);
-      type = part && typeById(project, part.type);
-      continue;
-    }
-    const q = type.quantities.find((x) => x.name === name);
-    const p = type.ports.find((x) => x.name === name);
-    return q ? `type/${type.id}/quantity/${q.id}` : p && `type/${type.id}/port/${p.id}`;
-  }
-  return undefined;
+function endOf(names: Names, from: PartType, path: string): Address | undefined {
+  const ref = names.classOf(from.id);
+  const parts = path.replace(/\[[^\]]*\]/g, '').split('.');
+  const found = ref ? names.path(ref, parts) : [];
+  const last = found.at(-1);
+  return found.length === parts.length && (last?.kind === 'quantity' || last?.kind === 'port')
+    ? last.address
+    : undefined;
 }

@@ -1,4 +1,4 @@
-import type { Edit } from '../project/edits';
+import type { Edit } from '../project/edit';
 import type { Project, TraceLink } from '../project/project';
 import { idIn, readAddress, type Address } from '../project/address';
 import { markOf } from '../project/equations';

@@ -1,4 +1,4 @@
-import { applyEdit, type Edit } from '../project/edits';
+import { applyEdit, type Edit } from '../editing/edits';
 import { newRequirement, typeById, type Flow, type Project } from '../project/project';
 import { linkPairsEdit } from './links';
 import { proposeRequirements, type Proposal } from '../flows/derive';

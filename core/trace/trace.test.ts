@@ -1,6 +1,6 @@
 import { tubeCapper } from '../../samples/tube-capper';
 import { readXml } from '../formats/xml';
-import { applyEdit, undoEdit, type Edit } from '../project/edits';
+import { applyEdit, undoEdit, type Edit } from '../editing/edits';
 import type { Project } from '../project/project';
 import { standingOf, type Standing } from '../run/standing';
 import { completeness } from './completeness';

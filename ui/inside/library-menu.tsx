@@ -1,7 +1,7 @@
 'use client';
 import { Boxes, ChevronDown } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
-import type { CatalogueEntry } from '@/core/network/catalogue';
+import { searchCatalogue, type CatalogueEntry } from '@/core/network/catalogue';
 import { Button } from '../button';
 
 /** Everything parts can be made of, by field; typing searches names and what they do. */
@@ -14,16 +14,12 @@ export function LibraryMenu({
 }) {
   const [search, setSearch] = useState('');
   const [shown, setShown] = useState(false);
-  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const groups = useMemo(() => {
-    const found = entries.filter((e) =>
-      words.every((w) => `${e.name} ${e.note} ${e.documentation}`.toLowerCase().includes(w)),
-    );
+    const found = searchCatalogue(entries, search);
     return [...new Set(found.map((e) => e.group))].map((group) => ({
       group,
       entries: found.filter((e) => e.group === group),
     }));
-    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [entries, search]);
   const choose = (e: CatalogueEntry): void => {
     setShown(false);

@@ -7,9 +7,8 @@ import { problem, type Problem } from '@/core/language/diagnostics';
 import { parseExpressionText } from '@/core/language/parse';
 import { printClass } from '@/core/language/print';
 import { settingsOf, type Setting } from '@/core/network/class-parts';
-import { changeValue, erasePart, renamePart, valueIn } from '@/core/network/edit-physics';
+import { changeValue, erasePart, valueIn } from '@/core/network/edit-physics';
 import { readNetwork } from '@/core/network/read-network';
-import { nameSchema } from '@/core/project/field';
 import { withChange, type PartType, type Project } from '@/core/project/project';
 import { fullName, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
@@ -18,7 +17,6 @@ import { useRuns } from '@/store/run-store';
 import { Button } from '../button';
 import { CellField, CellSelect } from '../cell-field';
 import { deleteWithImpact } from '../impact';
-import { allNames } from '../names';
 import { showValue } from '../value-now';
 
 /** The name of the part that is selected on the inside, whether the document or the physics text declares it. */
@@ -81,20 +79,7 @@ function Settings({
   };
   const rename = (next: string): Problem | undefined => {
     if (part) return edit({ kind: 'rename', list: `type/${type.id}/part`, id: part.id, name: next }, `Rename ${name}`);
-    if (!nameSchema.isValidSync(next))
-      return problem('error', 'invalid', 'A name starts with a letter and has letters, digits and _ only');
-    if (next !== name && [...allNames(type), ...network.parts.map((p) => p.name)].includes(next))
-      return problem('error', 'duplicate-name', `${next} is taken`);
-    const layout = type.layout.map((p) => (p.name === name ? { ...p, name: next } : p));
-    const refused = edit(
-      {
-        kind: 'update',
-        list: 'type',
-        id: type.id,
-        changes: { physics: renamePart(type.physics, name, next), layout },
-      },
-      `Rename ${name}`,
-    );
+    const refused = edit({ kind: 'rename-declared', type: type.id, name, to: next }, `Rename ${name}`);
     if (!refused) select(`declared/${next}`);
     return refused;
   };

@@ -13,7 +13,7 @@ import {
 } from '@/core/flows/edit-flow';
 import type { FlowArrow, FlowBox, FlowLayout } from '@/core/flows/layout';
 import { readLine, type FlowProblem } from '@/core/flows/read-flow';
-import type { Edit } from '@/core/project/edits';
+import type { Edit } from '@/core/project/edit';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '../button';

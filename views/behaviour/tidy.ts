@@ -1,6 +1,6 @@
 import * as Comlink from 'comlink';
 import { childStates, type Chart } from '@/core/project/project';
-import type { Edit } from '@/core/project/edits';
+import type { Edit } from '@/core/project/edit';
 import type { LayoutApi, LayoutGraph, LayoutNode } from '@/workers/layout.worker';
 import { boxesOf, headerHeight, transitionText } from './chart-geometry';
 

@@ -11,7 +11,7 @@ import {
   type Relation,
   type RelationSheet,
 } from '@/core/project/project';
-import type { Edit } from '@/core/project/edits';
+import type { Edit } from '@/core/project/edit';
 import { handConversions, likelyMeant, namesOfRelation, proposedUnit } from '@/core/relations/advice';
 import { mergeNames, missingQuantities, setKnown, typeFromRelations } from '@/core/relations/sheet-edits';
 import { solveSheet, type SheetQuantity, type SheetResult, type SheetStatement } from '@/core/relations/solve-sheet';

@@ -4,7 +4,7 @@ import { useMemo } from 'react';
 import { itemOf } from '@/core/project/items';
 import type { Link, PartType, Project, Quantity } from '@/core/project/project';
 import { itemConflict, waysOf } from '@/core/run/check-links';
-import { usersOf } from '@/core/project/references';
+import { usersOf } from '@/core/editing/references';
 import { fullName, problemsAt, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -195,7 +195,8 @@ function LinkDetails({
 
 function useUsers(project: Project | undefined, type: PartType | undefined, quantity: Quantity | undefined): string[] {
   return useMemo(
-    () => (project && type && quantity ? usersOf(project, 'quantity', type.id, quantity.name) : []),
+    () =>
+      project && type && quantity ? usersOf(project, `type/${type.id}/quantity/${quantity.id}`, quantity.name) : [],
     [project, type, quantity],
   );
 }

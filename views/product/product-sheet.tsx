@@ -3,7 +3,7 @@ import { Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import Dropdown from 'react-bootstrap/Dropdown';
 import { newQuantity, newType, type PartType, type Project } from '@/core/project/project';
-import { isInside } from '@/core/project/references';
+import { isInside } from '@/core/editing/references';
 import { useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';

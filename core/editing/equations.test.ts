@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { applyEdit, redoEdit, undoEdit, type Edit } from './edits';
-import { equationsIn, marksFor, physicsEquations } from './equations';
-import { emptyProject, newType, type Project } from './project';
+import { equationsIn, marksFor, physicsEquations } from '../project/equations';
+import { emptyProject, newType, type Project } from '../project/project';
 
 const physics = (...equations: string[]): string => `equation\n${equations.map((e) => `  ${e};\n`).join('')}`;
 /** The ids of equations by their texts, after a text has become another. */

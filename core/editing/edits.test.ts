@@ -2,7 +2,15 @@ import fc from 'fast-check';
 import { tubeCapper } from '../../samples/tube-capper';
 import { checkProject } from '../run/check';
 import { applyEdit, redoEdit, undoEdit, type Edit } from './edits';
-import { emptyProject, newQuantity, newRequirement, newState, newType, typeById, type Project } from './project';
+import {
+  emptyProject,
+  newQuantity,
+  newRequirement,
+  newState,
+  newType,
+  typeById,
+  type Project,
+} from '../project/project';
 import { references, usersOf } from './references';
 
 const errors = (p: Project): string[] =>
@@ -122,7 +130,7 @@ test('deleting a state takes its inside and its transitions along', () => {
 });
 
 test('references know types, not just words', () => {
-  expect(usersOf(tubeCapper, 'quantity', 't-supply', 'power')).toEqual([
+  expect(usersOf(tubeCapper, 'type/t-supply/quantity/q-power', 'power')).toEqual([
     'link spindle.power to psu.power in Capper',
     'physics of Supply',
   ]);
@@ -245,7 +253,5 @@ test('renaming a part type renames it in physics texts that declare parts of it,
   };
   const renamed = applyEdit(project, { kind: 'rename', list: 'type', id: 'a', name: 'Lever' }).project;
   expect(renamed.types[0].physics).toBe('Lever one(n = 3), two; // an Arm\nLever three;\nequation\n  one.u = 1;');
-  expect(applyEdit(project, { kind: 'remove', list: 'type', id: 'a' }).refused?.message).toContain(
-    'physics text of Rig',
-  );
+  expect(applyEdit(project, { kind: 'remove', list: 'type', id: 'a' }).refused?.message).toContain('physics of Rig');
 });

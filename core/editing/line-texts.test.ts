@@ -1,6 +1,6 @@
 import { tubeCapper } from '../../samples/tube-capper';
 import { applyEdit } from './edits';
-import { procedurePieces, sequencePieces } from './line-texts';
+import { procedurePieces, sequencePieces } from '../project/line-texts';
 
 const shown = (text: string, pieces: ReturnType<typeof procedurePieces>): string[] =>
   pieces.map((p) => `${p.kind}: ${text.slice(p.start, p.end)}`);
@@ -23,7 +23,7 @@ test('lines of procedures tell which pieces are formulas, statements, names', ()
 test('rows of sequences likewise', () => {
   const told = (text: string): string[] => shown(text, sequencePieces(text));
   expect(told('ctrl -> belt: advance; within 2 s')).toEqual(['path: ctrl', 'path: belt', 'message: advance']);
-  expect(told('state ctrl: Fast')).toEqual(['path: ctrl']);
+  expect(told('state ctrl: Fast')).toEqual(['state-path: ctrl: Fast']);
   expect(told('set guard.open = true')).toEqual(['path: guard.open ']);
   expect(told('check spindle.speed < 5; within 1 s')).toEqual(['expression: spindle.speed < 5']);
   expect(told('loop until ctrl.count > 3')).toEqual(['expression: ctrl.count > 3']);

@@ -15,12 +15,12 @@ import {
   readAddress,
   visitEntries,
   type Address,
-} from './address';
-import { projectFields, projectSchema, type Project } from './document';
+} from '../project/address';
+import { projectFields, projectSchema, type Project } from '../project/document';
 import { applyEdit } from './edits';
-import { documentJson, type EntryDescription } from './field';
-import { projectJsonSchema } from './json-schema';
-import { documentTexts } from './texts';
+import { documentJson, type EntryDescription } from '../project/field';
+import { projectJsonSchema } from '../project/json-schema';
+import { documentTexts } from '../project/texts';
 
 const addresses: { address: Address; description: EntryDescription }[] = [];
 visitEntries(tubeCapper, (address, _, description) => addresses.push({ address, description }));

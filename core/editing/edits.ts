@@ -10,47 +10,16 @@ import {
 } from 'immer';
 import { problem, type Problem } from '../language/diagnostics';
 import { ValidationError, type AnyObjectSchema, type AnySchema } from 'yup';
-import { isAtOrIn, listFields, readAddress, type Address } from './address';
-import { partType, projectFields, requirement, state, type Project } from './document';
-import { marksFor } from './equations';
-import { entrySchema, type EntryDescription, type Fields } from './field';
-import { references, typeMentions, usersOf, type ElementKind, type Reference } from './references';
+import { listFields, readAddress, type Address } from '../project/address';
+import { partType, projectFields, requirement, state, type Project } from '../project/document';
+import type { Edit } from '../project/edit';
+import { marksFor } from '../project/equations';
+import { entrySchema, nameSchema, type EntryDescription, type Fields } from '../project/field';
+import { references, usersOf, type Reference } from './references';
+
+export type { Edit, ListEntry } from '../project/edit';
 
 enablePatches();
-
-/** Anything a list of the document can hold. */
-export type ListEntry = { [K in keyof Project]: EntryIn<Project[K]> }[keyof Project];
-type EntryIn<T> = T extends readonly (infer E)[]
-  ? E extends { readonly id: string }
-    ? E | { [K in keyof E]: EntryIn<E[K]> }[keyof E]
-    : never
-  : never;
-
-/** A change of the document, as data. `list` is the address of a list, such as `type/<id>/chart/<id>/state`; entries are known by their id. */
-export type Edit =
-  | { readonly kind: 'insert'; readonly list: Address; readonly entry: ListEntry; readonly index?: number }
-  /** Many entries at once, at the end of the list. */
-  | { readonly kind: 'insert-all'; readonly list: Address; readonly entries: readonly ListEntry[] }
-  | { readonly kind: 'remove-all'; readonly list: Address; readonly ids: readonly string[] }
-  | {
-      readonly kind: 'update-all';
-      readonly list: Address;
-      readonly updates: readonly { readonly id: string; readonly changes: Readonly<Record<string, unknown>> }[];
-    }
-  /** Brings entries into the order of their ids here; others keep their place after the one they follow. */
-  | { readonly kind: 'order'; readonly list: Address; readonly ids: readonly string[] }
-  | {
-      readonly kind: 'update';
-      readonly list: Address;
-      readonly id: string;
-      readonly changes: Readonly<Record<string, unknown>>;
-    }
-  | { readonly kind: 'remove'; readonly list: Address; readonly id: string }
-  | { readonly kind: 'move'; readonly list: Address; readonly id: string; readonly index: number }
-  /** Renames an element; every text that mentions it follows. */
-  | { readonly kind: 'rename'; readonly list: Address; readonly id: string; readonly name: string }
-  | { readonly kind: 'project'; readonly changes: Partial<Pick<Project, 'name' | 'note' | 'root'>> }
-  | { readonly kind: 'batch'; readonly label: string; readonly edits: readonly Edit[] };
 
 export interface EditResult {
   readonly project: Project;
@@ -275,6 +244,9 @@ function change(project: Draft<Project>, edit: Edit): void {
     }
     case 'rename':
       rename(project, edit);
+      return;
+    case 'rename-declared':
+      renameDeclared(project, edit);
   }
 }
 
@@ -320,38 +292,30 @@ function retire(project: Draft<Project>, gone: ReadonlySet<string>): void {
 }
 
 /** Kinds of entries that texts mention by name. */
-const mentioned: ReadonlySet<string> = new Set<ElementKind>([
+const mentioned: ReadonlySet<string> = new Set([
+  'type',
   'quantity',
   'part',
   'port',
   'chart',
   'state',
   'procedure',
+  'value',
 ]);
-const mentionedKind = (d: EntryDescription): ElementKind | undefined =>
-  mentioned.has(d.kind) ? (d.kind as ElementKind) : undefined;
 
 function refuseWhileUsed(project: Project, list: Address, description: EntryDescription, entry: Entry): void {
-  const shown = (users: readonly string[]): string =>
-    users.length > 5 ? `${users.slice(0, 5).join('; ')} and ${users.length - 5} more` : users.join('; ');
+  if (!mentioned.has(description.kind) || entry.name === undefined) return;
+  const users = usersOf(project, `${list}/${entry.id}`, entry.name);
   if (description === partType) {
-    const users = project.types.flatMap((t) =>
-      t.parts.filter((p) => p.type === entry.id).map((p) => `${t.name}.${p.name}`),
+    users.unshift(
+      ...project.types.flatMap((t) => t.parts.filter((p) => p.type === entry.id).map((p) => `${t.name}.${p.name}`)),
     );
-    users.push(...new Set(typeMentions(project, entry.name ?? '').map((m) => `the physics text of ${m.owner}`)));
     if (project.root === entry.id) users.unshift('the project, as its product');
-    if (users.length > 0) refuse('in-use', `${entry.name} is still used by ${shown(users)}`);
-    return;
   }
-  const kind = mentionedKind(description);
-  if (!kind || entry.name === undefined) return;
-  const own = `${list}/${entry.id}`;
-  const users = usersOf(project, kind, typeOf(list), entry.name, (place) => !isAtOrIn(place, own));
-  if (users.length > 0) refuse('in-use', `${entry.name} is still used by ${shown(users)}`);
+  if (users.length === 0) return;
+  const shown = users.length > 5 ? `${users.slice(0, 5).join('; ')} and ${users.length - 5} more` : users.join('; ');
+  refuse('in-use', `${entry.name} is still used by ${shown}`);
 }
-
-/** The part type a list belongs to. */
-const typeOf = (list: Address): string => readAddress(list)?.steps[0]?.id ?? '';
 
 /** With a state go the states inside it and all transitions that touch them. */
 function removeState(at: ReturnType<typeof listAt>, id: string): void {
@@ -381,22 +345,37 @@ function rename(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename' }>
   if (!Object.hasOwn(at.description.fields, 'name')) refuse('no-name', `A ${at.description.word} has no name`);
   check(at.description.fields.name.schema, edit.name);
   checkUnique(at, entry.id, edit.name);
-  const kind = mentionedKind(at.description);
-  if (kind) {
-    const typeId = typeOf(edit.list);
-    const mentions = references(current(project) as Project, entry.name).filter(
-      (r) => r.kind === kind && r.type === typeId && r.name === entry.name && (kind !== 'state' || r.id === entry.id),
+  if (mentioned.has(at.description.kind) && entry.name !== undefined) {
+    const address = `${edit.list}/${entry.id}`;
+    const found = references(current(project) as Project, entry.name);
+    replaceMentions(
+      project,
+      found.filter((r) => r.address === address && r.name === entry.name),
+      edit.name,
     );
-    replaceMentions(project, mentions, edit.name);
-  }
-  if (at.description === partType) {
-    const mentions = typeMentions(current(project) as Project, entry.name!);
-    for (const { typeIndex, span } of mentions.sort((a, b) => b.span.start - a.span.start)) {
-      const type = project.types[typeIndex];
-      type.physics = type.physics.slice(0, span.start) + edit.name + type.physics.slice(span.end);
-    }
   }
   entry.name = edit.name;
+}
+
+function renameDeclared(project: Draft<Project>, edit: Extract<Edit, { kind: 'rename-declared' }>): void {
+  const type = project.types.find((t) => t.id === edit.type) ?? refuse('gone', 'This is no longer there');
+  if (edit.to === edit.name) return;
+  check(nameSchema, edit.to);
+  const taken =
+    [...type.quantities, ...type.parts, ...type.ports, ...type.charts, ...type.procedures].some(
+      (x) => x.name === edit.to,
+    ) ||
+    references(current(project) as Project, edit.to).some(
+      (r) => r.kind === 'declared' && r.declaredIn === type.name && r.name === edit.to,
+    );
+  if (taken) refuse('duplicate-name', `${edit.to} is taken: ${type.name} has something of that name already`);
+  const found = references(current(project) as Project, edit.name);
+  replaceMentions(
+    project,
+    found.filter((r) => r.kind === 'declared' && r.declaredIn === type.name && r.name === edit.name),
+    edit.to,
+  );
+  for (const place of type.layout) if (place.name === edit.name) place.name = edit.to;
 }
 
 /** Replaces mentions from the back, so that earlier spans stay valid. */
