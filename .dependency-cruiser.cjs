@@ -2,6 +2,7 @@
 const pipeline = [
   'components',
   'language',
+  'lines',
   'project',
   'flows',
   'behaviour',

@@ -1,6 +1,6 @@
 import { newProcedure, type FlowLine, type Procedure } from '../project/project';
 import { createChartRun } from './chart-run';
-import { readCall, readProcedure, readStep } from './procedure-source';
+import { readProcedure } from './procedure-source';
 
 const lines = (text: string): FlowLine[] =>
   text
@@ -118,22 +118,4 @@ test('what cannot be read is told at its line', () => {
   expect(told('call twice(lvel = 2)', [procedure('twice', 'n := level', { values: [value('level')] })])).toEqual([
     expect.stringContaining('twice has no quantity lvel; it has level'),
   ]);
-});
-
-test('steps name what they take, look at and bring forth', () => {
-  expect(readStep('send close to jaws; takes tube, lid; uses recipe; gives clamped tube')).toEqual({
-    action: 'send close to jaws',
-    takes: ['tube', 'lid'],
-    uses: ['recipe'],
-    gives: ['clamped tube'],
-  });
-  expect(readStep('opens the guard')).toEqual({ action: 'opens the guard', takes: [], uses: [], gives: [] });
-  expect(readCall('fill(level = max(1, 2), speed = 3) into n')).toEqual({
-    name: 'fill',
-    args: [
-      { name: 'level', value: 'max(1, 2)' },
-      { name: 'speed', value: '3' },
-    ],
-    into: 'n',
-  });
 });

@@ -1,4 +1,15 @@
-import { readFlow, readLine, type FlowNode } from '../flows/read-flow';
+import { readFlow, type FlowNode } from '../flows/read-flow';
+import {
+  abortsOnMessage,
+  meansStatements,
+  readCall,
+  readControl,
+  readLine,
+  readRepeat,
+  readStep,
+  timeText,
+  whole,
+} from '../lines/flow-line';
 import type { Expr, Statement } from '../language/ast';
 import { atPlace, problem, type Problem } from '../language/diagnostics';
 import { parseExpressionText, parseStatementsText } from '../language/parse';
@@ -18,38 +29,6 @@ import {
  * charts watches procedures. Around the steps stand four states: Waiting, Running, Finished, Stopped.
  */
 
-/** A step with its parts, as it is written: `gripper: send close to jaws; takes tube; gives clamped tube`. */
-export interface StepText {
-  readonly action: string;
-  /** Items that let the step begin, that it only looks at, and that it brings forth. */
-  readonly takes: readonly string[];
-  readonly uses: readonly string[];
-  readonly gives: readonly string[];
-}
-
-export function readStep(text: string): StepText {
-  const items: Record<'takes' | 'uses' | 'gives', string[]> = { takes: [], uses: [], gives: [] };
-  let action = text.trim();
-  for (;;) {
-    const match = /(?:^|[;,]?\s+)(takes|uses|gives)\s+([^;]*);?\s*$/.exec(action);
-    if (!match) break;
-    items[match[1] as keyof typeof items].unshift(
-      ...match[2]
-        .split(/,| and /)
-        .map((x) => x.trim())
-        .filter(Boolean),
-    );
-    action = action
-      .slice(0, match.index)
-      .replace(/[;,]\s*$/, '')
-      .trim();
-  }
-  return { action, ...items };
-}
-
-/** A time as it is spoken, `2 s`, or as a formula, `holdTime`. */
-const timeText = (text: string): string => text.trim().replace(/^([\d.]+)\s*([\p{L}µ]+)$/u, "$1 '$2'");
-
 /** The statements of a step, or none where it only says in words what is done. */
 export function stepStatements(action: string): {
   readonly statements: readonly Statement[];
@@ -57,40 +36,13 @@ export function stepStatements(action: string): {
 } {
   if (action === '') return { statements: [], problems: [] };
   const parsed = parseStatementsText(action);
-  const meant = /:=|^send\s|;\s*send\s|^(start|stop)\s*\(/.test(action);
+  const meant = meansStatements(action);
   if (
     parsed.problems.length === 0 &&
     (meant || parsed.value.every((s) => s.kind === 'send' || s.kind === 'assign' || s.kind === 'cancel'))
   )
     return { statements: parsed.value, problems: [] };
   return meant ? { statements: parsed.value, problems: parsed.problems } : { statements: [], problems: [] };
-}
-
-/** `x := call fill(level = 3)` or `call fill(level = 3)`: what is called, with what, and where the result goes. */
-export interface CallText {
-  readonly name: string;
-  readonly args: readonly { readonly name: string; readonly value: string }[];
-  readonly into: string;
-}
-
-export function readCall(text: string): CallText | undefined {
-  const match = /^\s*([\p{L}_][\p{L}\p{N}_]*)\s*(?:\((.*)\))?\s*(?:->|into)?\s*([\p{L}_][\p{L}\p{N}_.]*)?\s*$/u.exec(
-    text,
-  );
-  if (!match) return undefined;
-  const args: { name: string; value: string }[] = [];
-  let depth = 0,
-    start = 0;
-  const inner = match[2] ?? '';
-  for (let k = 0; k <= inner.length; k++) {
-    if ('([{'.includes(inner[k] ?? ' ')) depth++;
-    if (')]}'.includes(inner[k] ?? ' ')) depth--;
-    if (k < inner.length && (inner[k] !== ',' || depth > 0)) continue;
-    const [name, ...value] = inner.slice(start, k).split('=');
-    if (name.trim() !== '') args.push({ name: name.trim(), value: value.join('=').trim() });
-    start = k + 1;
-  }
-  return { name: match[1], args, into: match[3] ?? '' };
 }
 
 const deepestCall = 12;
@@ -184,13 +136,13 @@ export function readProcedure(
   const one = (node: FlowNode, parent: number, next: number, names: Renames, depth: number): number => {
     switch (node.kind) {
       case 'step': {
-        const step = readStep(node.text);
-        const special = /^(start|stop|await)\s+([\p{L}_][\p{L}\p{N}_]*)$/u.exec(step.action);
-        if (special) return controls(node.line, special[1], special[2], parent, next);
-        const read = stepStatements(step.action);
+        const step = readStep(whole(node.text));
+        const control = readControl(step.action);
+        if (control) return controls(node.line, control.word, control.procedure.text, parent, next);
+        const read = stepStatements(step.action.text);
         problems.push(...atPlace(lineAt(node.line), read.problems));
         const s = state(
-          nameOf(node.line, step.action || node.text),
+          nameOf(node.line, step.action.text || node.text),
           parent,
           'state',
           lineAt(node.line),
@@ -257,7 +209,7 @@ export function readProcedure(
         const entry = sequence(node.body, s, finished(s), names, depth);
         states[entry] = { ...states[entry], initial: true };
         go(s, next, lineAt(node.line), { triggers: [trigger('done')] });
-        const byMessage = /^\s*abort on\b/i.test(node.line.text) ? readMessage(node.event) : undefined;
+        const byMessage = abortsOnMessage(node.line.text) ? readMessage(node.event) : undefined;
         if (byMessage) go(s, next, lineAt(node.line), { triggers: [trigger('message', undefined, byMessage.name)] });
         else {
           const value = expression(node.event, node.line);
@@ -292,10 +244,10 @@ export function readProcedure(
     names: Renames,
     depth: number,
   ): number => {
-    const call = readCall(text);
-    const target = call && all.find((p) => p.name === call.name);
+    const call = readCall(whole(text));
+    const target = call && all.find((p) => p.name === call.name.text);
     if (!call || !target) {
-      report(line, 'procedure', `There is no procedure ${call?.name ?? text} here`);
+      report(line, 'procedure', `There is no procedure ${call?.name.text ?? text} here`);
       return next;
     }
     if (depth > deepestCall) {
@@ -304,28 +256,28 @@ export function readProcedure(
     }
     const own = new Map(target.values.map((v) => [v.name, fresh(v.name, v.type, v.unit)]));
     const entry: Statement[] = target.values.flatMap((v): Statement[] => {
-      const given = call.args.find((a) => a.name === v.name);
-      const source = given ? given.value : v.value;
+      const given = call.args.find((a) => a.name.text === v.name);
+      const source = given ? given.value.text : v.value;
       const value = source.trim() === '' ? undefined : expression(source, line);
       return value ? [assign(own.get(v.name)!, given ? renamed(value, names) : value)] : [];
     });
     for (const a of call.args)
-      if (!own.has(a.name))
+      if (!own.has(a.name.text))
         report(
           line,
           'procedure',
-          `${target.name} has no quantity ${a.name}${own.size ? `; it has ${[...own.keys()].join(', ')}` : ''}`,
+          `${target.name} has no quantity ${a.name.text}${own.size ? `; it has ${[...own.keys()].join(', ')}` : ''}`,
         );
-    if (call.into !== '' && target.result === '')
-      report(line, 'procedure', `${target.name} has no result to put into ${call.into}`);
+    if (call.into !== undefined && target.result === '')
+      report(line, 'procedure', `${target.name} has no result to put into ${call.into.text}`);
     const s = state(nameOf(line, `call ${text}`), parent, 'state', lineAt(line), entry);
     const body = readFlow({ id: target.id, lines: target.lines }, []);
     const first = sequence(body.nodes, s, finished(s), own, depth + 1);
     states[first] = { ...states[first], initial: true };
-    const result = call.into !== '' && target.result !== '' ? own.get(target.result) : undefined;
-    if (call.into !== '' && target.result !== '' && result === undefined)
+    const result = call.into !== undefined && target.result !== '' ? own.get(target.result) : undefined;
+    if (call.into !== undefined && target.result !== '' && result === undefined)
       report(line, 'procedure', `${target.name} has no quantity ${target.result} for its result`);
-    const back = result === undefined ? [] : parseStatementsText(`${call.into} := ${result};`).value;
+    const back = result === undefined ? [] : parseStatementsText(`${call.into!.text} := ${result};`).value;
     go(s, next, lineAt(line), { triggers: [trigger('done')], effect: renamed(back, names) });
     return s;
   };
@@ -338,11 +290,10 @@ export function readProcedure(
     depth: number,
   ): number => {
     const { line } = node;
-    const times = /^(.+?)\s+times$/i.exec(node.text) ?? /^(\d+)$/.exec(node.text);
-    const cond = /^(while|until)\s+(.+)$/i.exec(node.text);
+    const repeat = readRepeat(whole(node.text));
     const head = state(nameOf(line, `repeat ${node.text}`), parent, 'choice', lineAt(line));
-    if (times) {
-      const limit = expression(times[1], line);
+    if (repeat?.mode === 'times') {
+      const limit = expression(repeat.what.text, line);
       const counter = fresh('round', 'Integer');
       const count = state(
         nameOf(line, 'next round'),
@@ -372,13 +323,13 @@ export function readProcedure(
       go(begin, head, lineAt(line));
       return begin;
     }
-    if (!cond) {
+    if (!repeat) {
       report(line, 'procedure', 'How often? "repeat 3 times", "repeat while ...", "repeat until ..."');
       return next;
     }
-    const value = expression(cond[2], line);
+    const value = expression(repeat.what.text, line);
     const body = sequence(node.body, parent, head, names, depth);
-    const isUntil = cond[1].toLowerCase() === 'until';
+    const isUntil = repeat.mode === 'until';
     go(head, isUntil ? next : body, lineAt(line), value ? { guard: renamed(value, names) } : {});
     go(head, isUntil ? body : next, lineAt(line), { otherwise: true });
     return isUntil ? body : head;

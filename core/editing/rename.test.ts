@@ -1,3 +1,4 @@
+import { tubeCapper } from '../../samples/tube-capper';
 import {
   emptyProject,
   newPart,
@@ -234,4 +235,25 @@ test('every mention stands where it says, under the name it says', () => {
   const all = references(base);
   expect(all.length).toBeGreaterThan(60);
   for (const r of all) expect(r.text.text.slice(r.span.start, r.span.end)).toBe(r.name);
+});
+
+test('renaming a part and a quantity follows into procedures, sequences and pictures', () => {
+  const part = applyEdit(tubeCapper, {
+    kind: 'rename',
+    list: 'type/t-capper/part',
+    id: 'p-gripper',
+    name: 'jaws',
+  }).project;
+  const root = part.types.find((t) => t.id === 't-capper')!;
+  const lines = [...root.procedures, ...root.sequences].flatMap((x) => x.lines.map((l) => l.text));
+  expect(lines.join('\n')).not.toMatch(/\bgripper\b/);
+  expect(lines).toContain('ctrl -> jaws: close');
+  expect(lines).toContain('jaws: clamps the tube; takes waiting tube; gives held tube');
+  const quantity = applyEdit(part, {
+    kind: 'rename',
+    list: 'type/t-gripper/quantity',
+    id: 'q-position',
+    name: 'way',
+  }).project;
+  expect(JSON.stringify(quantity.panels)).toContain('3600*jaws.way');
 });

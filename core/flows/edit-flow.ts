@@ -1,6 +1,6 @@
 import type { Edit } from '../project/edit';
 import type { Flow, FlowLine, Procedure } from '../project/project';
-import { readLine, takesLines } from './read-flow';
+import { readLine, takesLines } from '../lines/flow-line';
 
 /** Changes of a flow's lines, as edits: the drawing and the lines use the same ones. */
 

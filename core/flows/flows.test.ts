@@ -15,7 +15,8 @@ import {
   wrapBlock,
 } from './edit-flow';
 import { layoutFlow } from './layout';
-import { readFlow, readLine, visitFlow } from './read-flow';
+import { readLine } from '../lines/flow-line';
+import { readFlow, visitFlow } from './read-flow';
 import { flowSvg } from './svg';
 
 const linesOf = (text: string): FlowLine[] =>
@@ -60,7 +61,7 @@ test.each([
   ['waiter: brings it', 'step', 'waiter: brings it'],
   ['', 'empty', ''],
 ])('%j is %s', (text, kind, rest) => {
-  expect(readLine(text)).toEqual({ kind, text: rest });
+  expect(readLine(text)).toMatchObject({ kind, rest: { text: rest } });
 });
 
 test('lines become a tree', () => {

@@ -1,3 +1,4 @@
+import { readActor, readLine, readWait } from '../lines/flow-line';
 import type { Flow, FlowLine, Project } from '../project/project';
 
 /**
@@ -36,60 +37,6 @@ export interface ReadFlow {
   readonly problems: readonly FlowProblem[];
 }
 
-export type LineKind =
-  'step' | 'if' | 'else-if' | 'else' | 'together' | 'lane' | 'wait' | 'repeat' | 'abort' | 'call' | 'empty';
-
-export interface LineReading {
-  readonly kind: LineKind;
-  readonly text: string;
-}
-
-/** First words of lines with what follows them; the editor's help lists them from here. */
-export const lineForms: readonly (readonly [form: string, meaning: string])[] = [
-  ['operator: opens the guard', 'a step, and who does it'],
-  ['if the cap is missing', 'a choice; its steps stand further right'],
-  ['else if ..., else', 'its other branches'],
-  ['together', 'what stands inside goes on at the same time'],
-  ['lane ...', 'one of the ways inside "together"'],
-  ['wait 2 s', 'time passes'],
-  ['wait until ..., wait for ...', 'until a condition holds, or an event comes'],
-  ['repeat 3 times, repeat while ..., repeat until ...', 'what stands inside happens again'],
-  ['abort on ...', 'the event stops everything inside'],
-  ['call ...', 'another flow by its name'],
-];
-
-export function readLine(text: string): LineReading {
-  const t = text.trim();
-  if (t === '') return { kind: 'empty', text: '' };
-  const forms: readonly (readonly [RegExp, LineKind])[] = [
-    [/^else if\b\s*/i, 'else-if'],
-    [/^else\b:?\s*$/i, 'else'],
-    [/^if\b\s*/i, 'if'],
-    [/^(?:together|at the same time|in parallel)\b:?\s*$/i, 'together'],
-    [/^lane\b:?\s*/i, 'lane'],
-    [/^wait\b\s*/i, 'wait'],
-    [/^repeat\b\s*/i, 'repeat'],
-    [/^abort (?:on|when|if)\b\s*/i, 'abort'],
-    [/^call\b\s*/i, 'call'],
-  ];
-  for (const [pattern, kind] of forms) {
-    const match = pattern.exec(t);
-    if (match) return { kind, text: t.slice(match[0].length).replace(/:$/, '').trim() };
-  }
-  return { kind: 'step', text: t };
-}
-
-/** Lines that may have others inside them. */
-export const takesLines: ReadonlySet<LineKind> = new Set([
-  'if',
-  'else-if',
-  'else',
-  'together',
-  'lane',
-  'repeat',
-  'abort',
-]);
-
 export function readFlow(
   flow: Pick<Flow, 'id' | 'lines'>,
   flows: readonly Pick<Flow, 'id' | 'name' | 'lines'>[] = [],
@@ -116,20 +63,21 @@ export function readFlow(
   };
   const node = (line: FlowLine, depth: number, before: readonly FlowNode[]): FlowNode[] => {
     at++;
-    const { kind, text } = readLine(line.text);
+    const { kind, rest } = readLine(line.text);
+    const { text } = rest;
     switch (kind) {
       case 'empty':
         return [];
       case 'step': {
-        const named = /^([\p{L}][\p{L}\p{N} _-]{0,30}):\s+(.+)$/u.exec(text);
-        return [{ kind: 'step', line, actor: named?.[1].trim() ?? '', text: named?.[2] ?? text }];
+        const { actor, action } = readActor(rest);
+        return [{ kind: 'step', line, actor: actor?.text ?? '', text: action.text }];
       }
       case 'wait': {
-        const mode = /^until\b/i.test(text) ? 'until' : /^for\b/i.test(text) && !/^for \d/i.test(text) ? 'for' : 'time';
-        const rest = text.replace(/^(until|for)\s*/i, '');
-        if (rest === '') say(line, 'Wait for what? "wait 2 s", "wait until the cap is seated", "wait for tubeSeen"');
-        else if (mode === 'time' && !/\d/.test(rest)) say(line, 'How long? "wait 2 s"; or "wait until ..."');
-        return [{ kind: 'wait', line, mode, text: rest }];
+        const { mode, what } = readWait(rest);
+        if (what.text === '')
+          say(line, 'Wait for what? "wait 2 s", "wait until the cap is seated", "wait for tubeSeen"');
+        else if (mode === 'time' && !/\d/.test(what.text)) say(line, 'How long? "wait 2 s"; or "wait until ..."');
+        return [{ kind: 'wait', line, mode, text: what.text }];
       }
       case 'call': {
         const target = flows.find((f) => f.name.toLowerCase() === text.toLowerCase());
@@ -159,7 +107,7 @@ export function readFlow(
             const reading = readLine(first.text);
             if (reading.kind === 'lane') {
               at++;
-              lanes.push({ line: first, name: reading.text, body: inside(first) });
+              lanes.push({ line: first, name: reading.rest.text, body: inside(first) });
               if (lanes.at(-1)!.body.length === 0) say(first, 'Nothing stands inside this lane');
             } else lanes.push({ line: first, name: '', body: node(first, inner, []) });
           }
@@ -178,7 +126,7 @@ export function readFlow(
           const reading = readLine(next.text);
           if (reading.kind !== 'else' && reading.kind !== 'else-if') break;
           at++;
-          branches.push({ line: next, guard: reading.kind === 'else' ? '' : reading.text, body: inside(next) });
+          branches.push({ line: next, guard: reading.kind === 'else' ? '' : reading.rest.text, body: inside(next) });
           if (reading.kind === 'else') break;
         }
         for (const b of branches) if (b.body.length === 0) say(b.line, 'Nothing stands inside this branch');
@@ -206,7 +154,8 @@ function reaches(
   if (seen.has(from.id)) return false;
   seen.add(from.id);
   return from.lines.some((l) => {
-    const { kind, text } = readLine(l.text);
+    const { kind, rest } = readLine(l.text);
+    const text = rest.text;
     const next = kind === 'call' ? flows.find((f) => f.name.toLowerCase() === text.toLowerCase()) : undefined;
     return next !== undefined && reaches(next, id, flows, seen);
   });

@@ -122,7 +122,7 @@ test('a search of the catalogue finds names before descriptions, and these befor
   const all = catalogue(projectLibrary(project('')).library);
   const first = (search: string): string | undefined => searchCatalogue(all, search)[0]?.name;
   expect(first('inertia')).toBe('Rotational.Inertia');
-  expect(first('spring')).toBe('Translational.Spring');
+  expect(first('spring')).toBe('Rotational.Spring');
   expect(first('electrical resistor v = R i')).toBe('Electrical.Resistor');
   // only in their documentation
   expect(searchCatalogue(all, 'Hopkinson').map((e) => e.name)).toEqual(['Magnetic.Reluctance', 'Magnetic.Core']);

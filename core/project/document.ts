@@ -1,4 +1,4 @@
-import { procedurePieces, sequencePieces } from './line-texts';
+import { namesInProcedureLine, namesInSequenceRow } from '../lines/names-in-lines';
 import {
   atLeast,
   documentSchema,
@@ -288,7 +288,7 @@ export const procedure = entry(
     values: list(value),
     /** The one a call brings back; empty for none. */
     result: text(80),
-    lines: list(lineEntry('row', 'procedure', procedurePieces)),
+    lines: list(lineEntry('row', 'procedure', namesInProcedureLine)),
   },
   { names: 'members', label: withOwner, content: linesContent },
 );
@@ -297,7 +297,7 @@ export const procedure = entry(
 export const sequence = entry(
   'sequence',
   'sequence',
-  { id, name: title(), note: text(), lines: list(lineEntry('row', 'sequence', sequencePieces)) },
+  { id, name: title(), note: text(), lines: list(lineEntry('row', 'sequence', namesInSequenceRow)) },
   { label: withOwner, content: linesContent },
 );
 

@@ -1,7 +1,8 @@
 import * as yup from 'yup';
 import { keywords } from '../language/lexer';
 import { parseUnit } from '../language/units';
-import type { LinePiece, TextKind } from './line-texts';
+import type { NamesInLine } from '../lines/names-in-lines';
+import type { TextKind } from './text-kinds';
 
 /**
  * What the document is described with (see document.ts). A field knows how its value is checked (Yup), what it looks like in
@@ -60,7 +61,7 @@ export interface TextRole {
   /** Words of which the text is one, before what its entry is called. */
   readonly says: string;
   /** Pieces of a line that are read each in its own way. */
-  readonly pieces?: (text: string) => readonly LinePiece[];
+  readonly pieces?: (text: string) => readonly NamesInLine[];
 }
 
 // the values of fields

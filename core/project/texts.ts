@@ -1,7 +1,7 @@
 import { listFields, type Address } from './address';
 import { projectFields, type Project } from './document';
 import type { Chain, Entry, EntryDescription, Fields, TextRole } from './field';
-import type { TextKind } from './line-texts';
+import type { TextKind } from './text-kinds';
 
 /** A text with its address, and the part type in which its names are looked up. */
 export interface DocumentText {
@@ -34,8 +34,8 @@ export function documentTexts(project: Project, lists?: ReadonlySet<keyof Projec
       void all.push({ place, kind, scope: role.scope(project.root, chain), text: piece, label, keys });
     if (role.pieces) {
       // the pieces of a line keep their place in it: blanks stand for the rest
-      for (const { kind, start, end, of: owner } of role.pieces(text))
-        push(kind, ' '.repeat(start) + text.slice(start, end) + (owner === undefined ? '' : ` of ${owner}`));
+      for (const { kind, piece, of: procedure } of role.pieces(text))
+        push(kind, ' '.repeat(piece.start) + piece.text + (procedure === undefined ? '' : ` of ${procedure}`));
       return;
     }
     const kind = role.kind(of);

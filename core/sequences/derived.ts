@@ -1,4 +1,5 @@
-import { readStep, stepStatements } from '../behaviour/procedure-source';
+import { stepStatements } from '../behaviour/procedure-source';
+import { readStep, whole } from '../lines/flow-line';
 import { readFlow, type FlowNode } from '../flows/read-flow';
 import type { SendNode, Statement } from '../language/ast';
 import { printExpression, printReference } from '../language/print';
@@ -33,7 +34,7 @@ export function derivedPicture(project: Project, type: PartType, procedure: Proc
   const id = (line: string): string => `${line}/${count++}`;
 
   const step = (node: Extract<FlowNode, { kind: 'step' }>, depth: number): void => {
-    const text = readStep(node.text);
+    const text = readStep(whole(node.text));
     const actor = column(actorOf(node.actor));
     for (const item of text.takes) {
       const giver = column(from.get(item) ?? outside);
@@ -63,9 +64,9 @@ export function derivedPicture(project: Project, type: PartType, procedure: Proc
           depth,
         });
     }
-    const sends = sendsIn(stepStatements(text.action).statements);
-    if (sends.length === 0 && text.action !== '')
-      rows.push({ kind: 'does', id: id(node.line.id), part: actor, text: text.action, time: undefined, depth });
+    const sends = sendsIn(stepStatements(text.action.text).statements);
+    if (sends.length === 0 && text.action.text !== '')
+      rows.push({ kind: 'does', id: id(node.line.id), part: actor, text: text.action.text, time: undefined, depth });
     for (const s of sends) {
       const args = s.args.map((a) => `${a.name} = ${printExpression(a.value)}`).join(', ');
       const receivers = s.receiver ? receiversOf(project, type, printReference(s.receiver), s.message) : [actor];
@@ -171,7 +172,7 @@ function itemsOf(nodes: readonly FlowNode[], pick: (s: ReturnType<typeof readSte
   const found = new Set<string>();
   const walk = (list: readonly FlowNode[]): void => {
     for (const n of list) {
-      if (n.kind === 'step') pick(readStep(n.text)).forEach((x) => found.add(x));
+      if (n.kind === 'step') pick(readStep(whole(n.text))).forEach((x) => found.add(x));
       else if (n.kind === 'choice') n.branches.forEach((b) => walk(b.body));
       else if (n.kind === 'parallel') n.lanes.forEach((l) => walk(l.body));
       else if (n.kind === 'repeat' || n.kind === 'abort') walk(n.body);

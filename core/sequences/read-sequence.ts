@@ -1,3 +1,15 @@
+import {
+  afterWord,
+  elseGuard,
+  readBound,
+  readMessageRow,
+  readSetRow,
+  readStateRow,
+  rowKind,
+  type Bound,
+} from '../lines/sequence-row';
+import { readRepeat } from '../lines/flow-line';
+import { whole, type Piece } from '../lines/piece';
 import type { FlowLine } from '../project/project';
 
 /**
@@ -51,14 +63,6 @@ export interface SequenceBranch {
   readonly body: readonly SequenceNode[];
 }
 
-/** Times as written, with their unit; `of` names the mark they count from, '' the row before. */
-export interface Bound {
-  readonly mark: string;
-  readonly within: string;
-  readonly notBefore: string;
-  readonly of: string;
-}
-
 export interface SequenceProblem {
   readonly line: string;
   readonly message: string;
@@ -72,83 +76,6 @@ export interface ReadSequence {
 }
 
 export const outside = 'outside';
-
-export const sequenceForms: readonly (readonly [form: string, meaning: string])[] = [
-  ['outside -> ctrl: start', 'a message from around the product: a run of the sequence sends it'],
-  ['ctrl -> belt: advance', 'a message between parts, which is awaited'],
-  ['ctrl -> belt: advance; within 0.5 s', 'at the latest so long after the row before'],
-  ['...; mark turned', 'a name for this moment'],
-  ['...; within 1.6 s of turned, ...; not before 0.2 s of turned', 'bounds between two moments'],
-  ['state ctrl: Turning.Fast', 'a part gets into a state'],
-  ['check spindle.speed < 5', 'a condition holds from here on or becomes true'],
-  ['set guard.open = true', 'an input gets another value from outside'],
-  ['wait 2 s', 'time passes'],
-  ['alt ctrl.count > 3 / else', 'one of several ways; its rows stand further right'],
-  ['opt ...', 'only if a condition holds'],
-  ['loop 3 times, loop while ..., loop until ...', 'rows that happen again'],
-  ['par / lane ...', 'rows in any order between the lanes'],
-];
-
-export type RowKind =
-  | 'message'
-  | 'set'
-  | 'state'
-  | 'check'
-  | 'wait'
-  | 'alt'
-  | 'else'
-  | 'opt'
-  | 'loop'
-  | 'par'
-  | 'lane'
-  | 'empty'
-  | 'unread';
-
-export function rowKind(text: string): RowKind {
-  const t = text.trim();
-  if (t === '') return 'empty';
-  if (/^(alt|else|opt|loop|par|lane)\b/i.test(t) && !/->/.test(t.split(/\s/)[1] ?? ''))
-    return t.split(/\b/)[0].toLowerCase() as RowKind;
-  if (/^state\s/i.test(t)) return 'state';
-  if (/^check\s/i.test(t)) return 'check';
-  if (/^wait\s/i.test(t)) return 'wait';
-  if (/^set\s[^=]+=/i.test(t)) return 'set';
-  return /->/.test(t) ? 'message' : 'unread';
-}
-
-export const holdsRows: ReadonlySet<RowKind> = new Set(['alt', 'else', 'opt', 'loop', 'par', 'lane']);
-
-const noBound: Bound = { mark: '', within: '', notBefore: '', of: '' };
-
-function readBound(text: string, say: (message: string) => void): { readonly rest: string; readonly bound: Bound } {
-  const [rest, ...clauses] = text.split(';').map((x) => x.trim());
-  let bound = noBound;
-  for (const c of clauses) {
-    if (c === '') continue;
-    const mark = /^mark\s+([\p{L}_][\p{L}\p{N}_]*)$/u.exec(c);
-    const within = /^(within|not before)\s+(.+?)(?:\s+(?:of|after)\s+([\p{L}_][\p{L}\p{N}_]*))?$/u.exec(c);
-    if (mark) bound = { ...bound, mark: mark[1] };
-    else if (within)
-      bound = { ...bound, [within[1] === 'within' ? 'within' : 'notBefore']: within[2], of: within[3] ?? bound.of };
-    else
-      say(
-        `"${c}" is not understood: a row can end with "mark name", "within 2 s", "within 2 s of name" or "not before 1 s of name"`,
-      );
-  }
-  return { rest, bound };
-}
-
-/** `seated(angle = 2, ok = true)`. */
-function readArguments(text: string): { name: string; value: string }[] {
-  return text
-    .split(',')
-    .map((x) => x.trim())
-    .filter(Boolean)
-    .map((x) => {
-      const [name, ...value] = x.split('=');
-      return { name: name.trim(), value: value.join('=').trim() };
-    });
-}
 
 export function readSequence(source: readonly FlowLine[]): ReadSequence {
   const problems: SequenceProblem[] = [];
@@ -181,53 +108,61 @@ export function readSequence(source: readonly FlowLine[]): ReadSequence {
 
   const one = (line: FlowLine): SequenceNode | undefined => {
     at++;
-    const text = line.text.trim();
-    const word = (): string => text.replace(/^\w+\s*/, '').trim();
-    switch (rowKind(text)) {
+    const word = (): string => afterWord(line.text).text;
+    const bounded = (row: Piece): { readonly rest: Piece; readonly bound: Bound } => {
+      const { rest, bound, unread } = readBound(row);
+      for (const c of unread)
+        say(
+          line,
+          `"${c}" is not understood: a row can end with "mark name", "within 2 s", "within 2 s of name" or "not before 1 s of name"`,
+        );
+      return { rest, bound };
+    };
+    switch (rowKind(line.text)) {
       case 'empty':
         return undefined;
       case 'message': {
-        const { rest, bound } = readBound(text, (m) => say(line, m));
-        const match = /^(.+?)\s*->\s*(.+?)\s*:\s*([\p{L}_][\p{L}\p{N}_.]*)\s*(?:\(([^()]*)\))?$/u.exec(rest);
-        if (!match) {
+        const { rest, bound } = bounded(whole(line.text));
+        const row = readMessageRow(rest);
+        if (!row) {
           say(line, 'A message is written as "outside -> ctrl: start" or "ctrl -> belt: advance(speed = 2)"');
           return undefined;
         }
         return {
           kind: 'message',
           line,
-          from: name(match[1]),
-          to: name(match[2]),
-          message: match[3],
-          args: readArguments(match[4] ?? ''),
+          from: name(row.from.text),
+          to: name(row.to.text),
+          message: row.message.text,
+          args: row.args.map((a) => ({ name: a.name.text, value: a.value.text })),
           bound,
         };
       }
       case 'state': {
-        const { rest, bound } = readBound(word(), (m) => say(line, m));
-        const match = /^([^:]+):\s*(.+)$/.exec(rest);
-        if (!match) {
+        const { rest, bound } = bounded(afterWord(line.text));
+        const row = readStateRow(rest);
+        if (!row) {
           say(line, 'A state is written as "state ctrl: Turning.Fast"');
           return undefined;
         }
-        return { kind: 'state', line, part: name(match[1]), state: match[2].trim(), bound };
+        return { kind: 'state', line, part: name(row.part.text), state: row.state.text, bound };
       }
       case 'check': {
-        const { rest, bound } = readBound(word(), (m) => say(line, m));
-        return { kind: 'check', line, condition: rest, bound };
+        const { rest, bound } = bounded(afterWord(line.text));
+        return { kind: 'check', line, condition: rest.text, bound };
       }
       case 'wait':
         return { kind: 'wait', line, time: word() };
       case 'set': {
-        const [target, ...value] = word().split('=');
-        return { kind: 'set', line, target: target.trim(), value: value.join('=').trim() };
+        const { target, value } = readSetRow(afterWord(line.text));
+        return { kind: 'set', line, target: target.text, value: value.text };
       }
       case 'alt': {
         const branches: SequenceBranch[] = [{ line, guard: word(), body: inside(line) }];
         if (word() === '') say(line, 'Which condition? "alt ctrl.count > 3"');
         while (at < lines.length && lines[at].depth === line.depth && rowKind(lines[at].text) === 'else') {
           const next = lines[at++];
-          branches.push({ line: next, guard: next.text.trim().replace(/^else(\s+if)?\s*/i, ''), body: inside(next) });
+          branches.push({ line: next, guard: elseGuard(next.text).text, body: inside(next) });
         }
         return { kind: 'alt', word: 'alt', branches };
       }
@@ -235,15 +170,13 @@ export function readSequence(source: readonly FlowLine[]): ReadSequence {
         if (word() === '') say(line, 'Which condition? "opt ctrl.count > 3"');
         return { kind: 'alt', word: 'opt', branches: [{ line, guard: word(), body: inside(line) }] };
       case 'loop': {
-        const rest = word();
-        const times = /^(.+?)\s+times$/i.exec(rest) ?? /^(\d+)$/.exec(rest);
-        const cond = /^(while|until)\s+(.+)$/i.exec(rest);
-        if (!times && !cond) say(line, 'How often? "loop 3 times", "loop while ...", "loop until ..."');
+        const repeat = readRepeat(afterWord(line.text));
+        if (!repeat) say(line, 'How often? "loop 3 times", "loop while ...", "loop until ..."');
         return {
           kind: 'loop',
           line,
-          mode: times ? 'times' : ((cond?.[1].toLowerCase() ?? 'times') as 'while' | 'until'),
-          text: times?.[1] ?? cond?.[2] ?? '1',
+          mode: repeat?.mode ?? 'times',
+          text: repeat?.what.text ?? '1',
           body: inside(line),
         };
       }
@@ -255,7 +188,7 @@ export function readSequence(source: readonly FlowLine[]): ReadSequence {
             const first = lines[at];
             if (rowKind(first.text) === 'lane') {
               at++;
-              lanes.push({ line: first, name: first.text.trim().replace(/^lane\s*/i, ''), body: inside(first) });
+              lanes.push({ line: first, name: afterWord(first.text).text, body: inside(first) });
             } else {
               const node = one(first);
               lanes.push({ line: first, name: '', body: node ? [node] : [] });
@@ -289,12 +222,4 @@ export function visitSequence(nodes: readonly SequenceNode[], visit: (node: Sequ
     else if (n.kind === 'loop') visitSequence(n.body, visit);
     else if (n.kind === 'par') n.lanes.forEach((l) => visitSequence(l.body, visit));
   }
-}
-
-/** Seconds of a time as it is spoken, `200 ms`; undefined where it is none. */
-export function secondsOf(text: string): number | undefined {
-  const match = /^\s*([\d.]+(?:e[+-]?\d+)?)\s*'?\s*(ms|s|min|h|us|µs)?\s*'?\s*$/i.exec(text);
-  if (!match) return undefined;
-  const scale = { us: 1e-6, µs: 1e-6, ms: 1e-3, s: 1, min: 60, h: 3600 }[(match[2] ?? 's') as 's'] ?? 1;
-  return Number(match[1]) * scale;
 }

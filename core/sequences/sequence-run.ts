@@ -1,5 +1,6 @@
 import type { ReadSequence, SequenceNode } from './read-sequence';
-import { outside, secondsOf } from './read-sequence';
+import { secondsOf } from '../lines/sequence-row';
+import { outside } from './read-sequence';
 
 /**
  * A written sequence while it is run: places in the tree of its rows that wait for something. Messages from outside are

@@ -5,7 +5,8 @@ import { tubeCapper } from '../../samples/tube-capper';
 import { compareSequences } from './compare';
 import { derivedPicture } from './derived';
 import { writtenPicture, type PictureRow, type SequencePicture } from './picture';
-import { readSequence, secondsOf } from './read-sequence';
+import { secondsOf } from '../lines/sequence-row';
+import { readSequence } from './read-sequence';
 import { recordedPicture } from './recorded';
 import { createSequenceRun, type SeenMessage, type SequenceWorld } from './sequence-run';
 

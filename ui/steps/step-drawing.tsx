@@ -12,7 +12,8 @@ import {
   wrapBlock,
 } from '@/core/flows/edit-flow';
 import type { FlowArrow, FlowBox, FlowLayout } from '@/core/flows/layout';
-import { readLine, type FlowProblem } from '@/core/flows/read-flow';
+import type { FlowProblem } from '@/core/flows/read-flow';
+import { readActor, readLine } from '@/core/lines/flow-line';
 import type { Edit } from '@/core/project/edit';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -331,9 +332,8 @@ function Toolbar({
     );
   }
   const text = flow.lines.find((l) => l.id === line)?.text ?? '';
-  const { kind } = readLine(text);
-  const own = (): void =>
-    flow.makeOwn(line, (kind === 'step' ? text.replace(/^[^:]*:\s*/, '') : readLine(text).text) || 'part', newId());
+  const { kind, rest } = readLine(text);
+  const own = (): void => flow.makeOwn(line, (kind === 'step' ? readActor(rest).action : rest).text || 'part', newId());
   return (
     <div className="flow-toolbar" role="toolbar" aria-label="Step">
       <Button size="sm" onClick={() => addStep((l) => insertAfter(flow, line, l))}>

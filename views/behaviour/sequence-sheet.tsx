@@ -5,7 +5,9 @@ import { useMemo, useState } from 'react';
 import { insertAfter } from '@/core/flows/edit-flow';
 import { messagesBetween } from '@/core/sequences/messages-between';
 import { writtenPicture } from '@/core/sequences/picture';
-import { holdsRows, outside, readSequence, rowKind, sequenceForms } from '@/core/sequences/read-sequence';
+import { holdsRows, readBound, readMessageRow, rowKind, sequenceForms } from '@/core/lines/sequence-row';
+import { whole } from '@/core/lines/piece';
+import { outside, readSequence } from '@/core/sequences/read-sequence';
 import type { PartType, Project, Sequence } from '@/core/project/project';
 import { startRun } from '@/store/engine';
 import { usePlace } from '@/store/place-store';
@@ -65,8 +67,8 @@ export function SequenceSheet({
     () => [
       ...read.problems,
       ...sequence.lines.flatMap((l) => {
-        const match = rowKind(l.text) === 'message' ? /^\s*(.+?)\s*->\s*(.+?)\s*:/.exec(l.text) : null;
-        const wrong = match && [match[1], match[2]].find((p) => !known.has(p) && !p.includes('.'));
+        const row = rowKind(l.text) === 'message' ? readMessageRow(readBound(whole(l.text)).rest) : undefined;
+        const wrong = row && [row.from.text, row.to.text].find((p) => !known.has(p) && !p.includes('.'));
         return wrong
           ? [
               {
