@@ -49,6 +49,12 @@ export function startEngine(): () => void {
   };
   const unsubscribe = useProject.subscribe((state, before) => {
     if (state.project === before.project || !state.project) return;
+    if (before.project?.id === state.project.id) {
+      const { current } = useRuns.getState();
+      useRuns.getState().rename(before.project, state.project);
+      // kept runs have the names of the kept project
+      if (useRuns.getState().current !== current) keepRuns(state.project.id);
+    }
     // a large document takes its time to be copied to the checker and the storage: then it waits for a pause in typing
     const large = state.project.requirements.length + state.project.traces.length > 4000;
     clearTimeout(checkTimer);

@@ -1,5 +1,6 @@
 import type { Recording } from '@/core/simulate/recording';
 import { rowAt } from '@/core/simulate/recording';
+import type { PresentNames } from '@/core/run/present-names';
 import type { MessageRecord, TransitionRecord } from '@/core/simulate/simulation';
 
 /** A recording that grows while its run goes on. Mutable on purpose; `version` tells views when to look again. */
@@ -9,6 +10,13 @@ export interface RunData {
   columns: Map<string, GrowingColumn>;
   messages: MessageRecord[];
   transitions: TransitionRecord[];
+  /** What the run calls a column, where that has been renamed since, and how its states are called now. */
+  renamed: Map<string, Renamed>;
+}
+
+interface Renamed {
+  readonly name: string;
+  literal(text: string): string;
 }
 
 export interface GrowingColumn {
@@ -25,6 +33,7 @@ export const emptyRunData = (): RunData => ({
   columns: new Map(),
   messages: [],
   transitions: [],
+  renamed: new Map(),
 });
 
 export function appendChunk(data: RunData, chunk: Recording): void {
@@ -40,24 +49,44 @@ export function appendChunk(data: RunData, chunk: Recording): void {
     for (const c of data.columns.values()) c.values = larger(c.values);
   }
   for (const c of chunk.columns) {
-    let column = data.columns.get(c.name);
+    const renamed = data.renamed.get(c.name);
+    const name = renamed?.name ?? c.name;
+    let column = data.columns.get(name);
     if (!column) {
       column = {
-        name: c.name,
+        name,
         unit: c.unit,
         kind: c.kind,
         literals: c.literals,
         values: new Float64Array(data.time.length),
       };
-      data.columns.set(c.name, column);
+      data.columns.set(name, column);
     }
-    column.literals = c.literals;
+    column.literals = renamed ? c.literals.map(renamed.literal) : c.literals;
     column.values.set(c.values, data.rows);
   }
   data.time.set(chunk.time, data.rows);
   data.rows = needed;
   data.messages.push(...chunk.messages);
   data.transitions.push(...chunk.transitions);
+}
+
+/** The same data under other names; what is still to come is renamed as it arrives. */
+export function renameColumns(data: RunData, names: PresentNames): RunData {
+  const columns = new Map<string, GrowingColumn>();
+  const renamed = new Map(data.renamed);
+  const recorded = new Map([...data.renamed].map(([was, now]) => [now.name, was]));
+  for (const c of data.columns.values()) {
+    const name = names.path(c.name);
+    columns.set(name, { ...c, name, literals: c.literals.map((text) => names.states(c.name, text)) });
+    const original = recorded.get(c.name) ?? c.name;
+    const before = renamed.get(original);
+    renamed.set(original, {
+      name,
+      literal: (text) => names.states(c.name, before ? before.literal(text) : text),
+    });
+  }
+  return { ...data, columns, renamed };
 }
 
 export const fromRecording = (recording: Recording): RunData => {

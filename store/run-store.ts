@@ -3,7 +3,9 @@ import type { Problem } from '@/core/language/diagnostics';
 import type { OutsideAction, RunModel, RunUpdate } from '@/core/run/engine';
 import type { RequirementFinding, RunSequence } from '@/core/run/run';
 import type { HistoryEntry } from './storage';
-import { appendChunk, emptyRunData, type RunData } from './run-data';
+import { changedNames, modelUnder, presentNames } from '@/core/run/present-names';
+import type { Project } from '@/core/project/project';
+import { appendChunk, emptyRunData, renameColumns, type RunData } from './run-data';
 
 /** One run with everything views show of it. */
 export interface RunView {
@@ -54,6 +56,8 @@ interface RunState {
   setPace(pace: number): void;
   begin(run: Pick<RunView, 'model' | 'setup' | 'changes' | 'stop'>): void;
   update(update: RunUpdate): void;
+  /** Runs follow where something has been renamed. */
+  rename(before: Project, after: Project): void;
   failStart(problems: readonly Problem[]): void;
   moveCursor(time: number): void;
   setSpan(span: readonly [number, number] | undefined): void;
@@ -130,6 +134,17 @@ export const useRuns = create<RunState>((set, get) => ({
       version: version + 1,
       cursor: follow ? update.time : cursor,
     });
+  },
+  rename(before, after) {
+    const { current, earlier, version } = get();
+    const changed = current || earlier ? changedNames(before, after) : new Map<string, string>();
+    if (changed.size === 0) return;
+    const under = (run: RunView | undefined): RunView | undefined => {
+      if (!run) return undefined;
+      const names = presentNames(before, after, changed, run.model.partTypes[run.model.parts.indexOf('')] ?? '');
+      return { ...run, model: modelUnder(run.model, names), data: renameColumns(run.data, names) };
+    };
+    set({ current: under(current), earlier: under(earlier), version: version + 1 });
   },
   failStart: (startProblems) => set({ startProblems }),
   moveCursor: (time) => set({ cursor: Math.max(0, time), follow: false }),

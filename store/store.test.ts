@@ -47,6 +47,65 @@ const chunk = (from: number, rows: number): Recording => ({
   ],
 });
 
+test('what a run recorded follows renaming and its undo, also while more of it arrives', () => {
+  const { open, edit, undo } = useProject.getState();
+  open(tubeCapper);
+  const follow = useProject.subscribe((now, before) => {
+    if (now.project && before.project && now.project !== before.project)
+      useRuns.getState().rename(before.project, now.project);
+  });
+  const model = {
+    run: 1,
+    parts: ['', 'spindle', 'ctrl'],
+    partTypes: ['Capper', 'SpindleDrive', 'CapperControl'],
+    parameters: { 'spindle.R': 2 },
+    units: { 'spindle.speed': 'rad/s' },
+    settable: ['spindle.R'],
+    shapes: [],
+    charts: [],
+  } as unknown as RunModel;
+  const piece = (from: number): Recording => ({
+    ...chunk(from, 3),
+    columns: [
+      { ...chunk(from, 3).columns[0], name: 'spindle.speed' },
+      { ...chunk(from, 3).columns[1], name: 'ctrl.mode', literals: ['Ready', 'Running.Turning.Fast'] },
+    ],
+  });
+  const update = (from: number): RunUpdate =>
+    ({
+      run: 1,
+      chunk: piece(from),
+      status: 'running',
+      time: from / 10,
+      findings: [],
+      actions: [],
+      sequences: [],
+    }) as unknown as RunUpdate;
+  const runs = () => useRuns.getState();
+  runs().clear();
+  runs().begin({ model, setup: 'Careful', changes: '', stop: 2 });
+  runs().update(update(0));
+  edit({ kind: 'rename', list, id: 'q-speed', name: 'omega' }, 'rename');
+  edit({ kind: 'rename', list: 'type/t-capper/part', id: 'p-spindle', name: 'drive' }, 'rename');
+  edit(
+    { kind: 'rename', list: 'type/t-cappercontrol/chart/c-mode/state', id: 's-turning', name: 'Screwing' },
+    'rename',
+  );
+  runs().update(update(3));
+  const data = () => runs().current!.data;
+  expect([...data().columns.keys()]).toEqual(['drive.omega', 'ctrl.mode']);
+  expect(valueAtTime(data(), 'drive.omega', 0.5)).toBe(5);
+  expect(stateAtTime(data(), 'ctrl.mode', 0.5)).toBe('Running.Screwing.Fast');
+  expect(runs().current!.model.units).toEqual({ 'drive.omega': 'rad/s' });
+  undo();
+  undo();
+  undo();
+  expect([...data().columns.keys()]).toEqual(['spindle.speed', 'ctrl.mode']);
+  expect(stateAtTime(data(), 'ctrl.mode', 0.5)).toBe('Running.Turning.Fast');
+  expect(toRecording(data()).rows).toBe(6);
+  follow();
+});
+
 describe('the document', () => {
   beforeEach(() => useProject.getState().open(tubeCapper));
 
