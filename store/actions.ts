@@ -1,6 +1,6 @@
 import { nanoid } from 'nanoid';
 import { newSequence, type FlowLine, type Project, type Setup } from '@/core/project/project';
-import type { OutsideAction } from '@/core/run/engine';
+import type { OutsideAction } from '@/core/run/protocol';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
 import { useRuns } from './run-store';

@@ -1,5 +1,6 @@
 import * as Comlink from 'comlink';
-import type { Engine, OutsideAction, RunShape } from '@/core/run/engine';
+import type { Patch } from 'immer';
+import type { Engine, OutsideAction, RunShape, RunUpdate } from '@/core/run/protocol';
 import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Example } from '@/core/run/example';
 import type { Project } from '@/core/project/project';
@@ -18,6 +19,19 @@ let checker: Worker | undefined;
 let engine: Comlink.Remote<Engine> | undefined;
 let checkEngine: Comlink.Remote<Engine> | undefined;
 
+/** Both workers get the document once and then its changes, in the order in which they are posted. */
+function replicate(project: Project, version: number, change: readonly Patch[] | undefined, before: number): void {
+  for (const replica of [engine, checkEngine]) {
+    if (!replica) continue;
+    if (change === undefined) void replica.open(project, version);
+    else
+      void replica.follow(change, before, version).then((followed) => {
+        const now = useProject.getState();
+        if (!followed && now.project) return replica.open(now.project, now.version);
+      });
+  }
+}
+
 const makeWorker = (): Worker =>
   new Worker(new URL('../workers/engine.worker.ts', import.meta.url), { type: 'module' });
 
@@ -29,13 +43,10 @@ export function startEngine(): () => void {
   checkEngine = Comlink.wrap<Engine>(checker);
   let checkTimer: ReturnType<typeof setTimeout> | undefined;
   let saveTimer: ReturnType<typeof setTimeout> | undefined;
-  let wanted = 0;
   const check = async (): Promise<void> => {
-    const { project } = useProject.getState();
-    if (!project || !checkEngine) return;
-    const mine = ++wanted;
-    const { problems, constants } = await checkEngine.check(project);
-    if (mine === wanted) useProject.getState().setProblems(problems, constants);
+    if (!useProject.getState().project || !checkEngine) return;
+    const { problems, constants, version } = await checkEngine.check();
+    if (version === useProject.getState().version) useProject.getState().setProblems(problems, constants);
   };
   const save = async (): Promise<void> => {
     const { project } = useProject.getState();
@@ -49,6 +60,7 @@ export function startEngine(): () => void {
   };
   const unsubscribe = useProject.subscribe((state, before) => {
     if (state.project === before.project || !state.project) return;
+    replicate(state.project, state.version, state.change, before.version);
     if (before.project?.id === state.project.id) {
       const { current } = useRuns.getState();
       useRuns.getState().rename(before.project, state.project);
@@ -64,7 +76,11 @@ export function startEngine(): () => void {
   });
   const saveNow = (): void => void save();
   window.addEventListener('pagehide', saveNow);
-  if (useProject.getState().project) void check();
+  const { project: present, version } = useProject.getState();
+  if (present) {
+    replicate(present, version, undefined, -1);
+    void check();
+  }
   return () => {
     unsubscribe();
     clearTimeout(checkTimer);
@@ -96,14 +112,13 @@ export async function startRun(
     usePlace.getState().say('There is no setup to run yet: add one on the Bench');
     return;
   }
-  const listen = Comlink.proxy((update: Parameters<Parameters<Engine['start']>[3]>[0]) => {
+  const listen = Comlink.proxy((update: RunUpdate) => {
     useRuns.getState().update(update);
     if (update.status === 'finished' || update.status === 'failed' || update.status === 'cancelled')
       keepRuns(project.id);
     if (update.status === 'finished') noteRun(project.id);
   });
   const result = await engine.start(
-    project,
     setup.id,
     {
       pace: runs.pace,
@@ -137,21 +152,16 @@ export async function startRun(
   });
 }
 
-export const structureOf = async (project: Project, typeId: string): Promise<TypeStructure | undefined> =>
-  checkEngine?.structure(project, typeId);
+export const structureOf = async (typeId: string): Promise<TypeStructure | undefined> => checkEngine?.structure(typeId);
 /** What a part type looks like at its start. */
-export const shapesOf = async (project: Project, typeId: string): Promise<readonly RunShape[] | undefined> =>
-  checkEngine?.shapes(project, typeId);
+export const shapesOf = async (typeId: string): Promise<readonly RunShape[] | undefined> => checkEngine?.shapes(typeId);
 export const exampleFor = async (formula: string): Promise<Example | undefined> => checkEngine?.example(formula);
 
 /** Runs several setups one after the other, beside whatever else runs. */
 export const runAll = (
   ids: readonly string[],
   tell: (progress: BatchProgress) => void,
-): Promise<BatchResult[]> | undefined => {
-  const { project } = useProject.getState();
-  return project ? checkEngine?.runAll(project, ids, Comlink.proxy(tell)) : undefined;
-};
+): Promise<BatchResult[]> | undefined => checkEngine?.runAll(ids, Comlink.proxy(tell));
 export const cancelAll = (): void => void checkEngine?.cancelAll();
 
 export const pauseRun = (): void => void engine?.pause();

@@ -4,6 +4,7 @@ import type { Problem } from '@/core/language/diagnostics';
 import { applyEdit, redoEdit, undoEdit, type Edit } from '@/core/editing/edits';
 import type { Project } from '@/core/project/project';
 import type { RequirementFinding } from '@/core/run/run';
+import { sayUnlessShown } from './refusals';
 
 /** One undoable step. */
 interface Step {
@@ -24,10 +25,13 @@ interface ProjectState {
   readonly constants: readonly RequirementFinding[];
   readonly checking: boolean;
   readonly saved: 'saved' | 'saving' | 'failed';
+  /** Counts the changes of the document, and what the last of them was; undefined where another document was opened. */
+  readonly version: number;
+  readonly change: readonly Patch[] | undefined;
   open(project: Project): void;
   close(): void;
   /**
-   * Carries an edit out; the result says why it was refused, if it was. Edits with the same `merge` key in quick
+   * Carries an edit out; the result says why it was refused, if it was, and so does a notice, unless a field shows it. Edits with the same `merge` key in quick
    * succession (typing in one field) become one step of undo.
    */
   edit(edit: Edit, label: string, merge?: string): Problem | undefined;
@@ -48,14 +52,37 @@ export const useProject = create<ProjectState>((set, get) => ({
   constants: [],
   checking: false,
   saved: 'saved',
+  version: 0,
+  change: undefined,
   open: (project) =>
-    set({ project, undoSteps: [], redoSteps: [], problems: [], constants: [], checking: true, saved: 'saved' }),
-  close: () => set({ project: undefined, undoSteps: [], redoSteps: [], problems: [] }),
+    set({
+      version: get().version + 1,
+      change: undefined,
+      project,
+      undoSteps: [],
+      redoSteps: [],
+      problems: [],
+      constants: [],
+      checking: true,
+      saved: 'saved',
+    }),
+  close: () =>
+    set({
+      project: undefined,
+      undoSteps: [],
+      redoSteps: [],
+      problems: [],
+      version: get().version + 1,
+      change: undefined,
+    }),
   edit(edit, label, merge) {
     const { project, undoSteps } = get();
     if (!project) return undefined;
     const result = applyEdit(project, edit);
-    if (result.refused) return result.refused;
+    if (result.refused) {
+      sayUnlessShown(result.refused);
+      return result.refused;
+    }
     if (result.patches.length === 0) return undefined;
     const last = undoSteps.at(-1);
     const now = Date.now();
@@ -70,6 +97,8 @@ export const useProject = create<ProjectState>((set, get) => ({
       : { label, patches: result.patches, inverse: result.inverse, at: now, merge };
     set({
       project: result.project,
+      version: get().version + 1,
+      change: result.patches,
       redoSteps: [],
       checking: true,
       saved: 'saving',
@@ -83,6 +112,8 @@ export const useProject = create<ProjectState>((set, get) => ({
     if (!project || !step) return;
     set({
       project: undoEdit(project, step.inverse),
+      version: get().version + 1,
+      change: step.inverse,
       undoSteps: undoSteps.slice(0, -1),
       redoSteps: [...redoSteps, { ...step, merge: undefined }],
       checking: true,
@@ -95,6 +126,8 @@ export const useProject = create<ProjectState>((set, get) => ({
     if (!project || !step) return;
     set({
       project: redoEdit(project, step.patches),
+      version: get().version + 1,
+      change: step.patches,
       redoSteps: redoSteps.slice(0, -1),
       undoSteps: [...undoSteps, step],
       checking: true,

@@ -1,6 +1,6 @@
 import { create } from 'zustand';
 import type { Problem } from '@/core/language/diagnostics';
-import type { OutsideAction, RunModel, RunUpdate } from '@/core/run/engine';
+import type { OutsideAction, RunModel, RunUpdate } from '@/core/run/protocol';
 import type { RequirementFinding, RunSequence } from '@/core/run/run';
 import type { HistoryEntry } from './storage';
 import { changedNames, modelUnder, presentNames } from '@/core/run/present-names';

@@ -3,7 +3,7 @@ import { migrate } from '@/core/project/migrate';
 import type { Project } from '@/core/project/project';
 import type { Recording } from '@/core/simulate/recording';
 import type { RequirementFinding } from '@/core/run/run';
-import type { RunModel } from '@/core/run/engine';
+import type { RunModel } from '@/core/run/protocol';
 
 /** What the browser keeps: projects as they change, and the newest runs of each. */
 interface ZelvarDatabase extends DBSchema {

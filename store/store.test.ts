@@ -1,6 +1,6 @@
 import 'fake-indexeddb/auto';
 import { tubeCapper } from '@/samples/tube-capper';
-import type { RunModel, RunUpdate } from '@/core/run/engine';
+import type { RunModel, RunUpdate } from '@/core/run/protocol';
 import type { Recording } from '@/core/simulate/recording';
 import { elementIndex } from '@/core/trace/elements';
 import { allParts, fullName, partTree, problemsAt } from './derived';

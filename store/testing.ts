@@ -1,5 +1,6 @@
 import type { Project } from '@/core/project/project';
-import { createEngine, type RunUpdate } from '@/core/run/engine';
+import { createEngine } from '@/core/run/engine';
+import type { RunUpdate } from '@/core/run/protocol';
 import { useProject } from './project-store';
 import { useRuns } from './run-store';
 
@@ -9,6 +10,7 @@ export async function runHere(project: Project, setup: string): Promise<void> {
   useRuns.getState().clear();
   const { id, name, changes, stop } = project.setups.find((s) => s.name === setup)!;
   const engine = createEngine();
+  engine.open(project, 0);
   const held: RunUpdate[] = [];
   await new Promise<void>((resolve, reject) => {
     const listen = (update: RunUpdate): void => {
@@ -16,7 +18,7 @@ export async function runHere(project: Project, setup: string): Promise<void> {
       held.push(update);
       if (update.status === 'finished' || update.status === 'failed') resolve();
     };
-    const { model, problems } = engine.start(project, id, { pace: 0 }, listen);
+    const { model, problems } = engine.start(id, { pace: 0 }, listen);
     if (!model) return reject(new Error(problems.map((p) => p.message).join('; ')));
     useRuns
       .getState()

@@ -1,6 +1,7 @@
 'use client';
 import { useEffect, useId, useLayoutEffect, useRef, useState, type KeyboardEvent } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
+import { showAtPlace } from '@/store/refusals';
 
 interface FieldProps {
   readonly value: string;
@@ -51,7 +52,7 @@ export function CellField(props: FieldProps) {
       setRefused(undefined);
       return;
     }
-    const why = onCommit(text);
+    const why = showAtPlace(onCommit(text));
     setRefused(why?.message);
     if (!why) setDraft(undefined);
   };

@@ -1,124 +1,27 @@
-import type { Problem } from '../language/diagnostics';
-import { newChange, newSetup, type Project } from '../project/project';
+import { applyPatches, enablePatches } from 'immer';
+import { emptyProject, newChange, newSetup, type Project } from '../project/project';
 import type { Recording } from '../simulate/recording';
-import type { RunStatus } from '../simulate/simulation';
-import type { StepCounts } from '../simulate/stepper';
-import { runSetups, type BatchProgress, type BatchResult } from './batch';
-import { checkProject, type ProjectCheck } from './check';
-import { typeStructure } from './type-structure';
-import type { SolverReport } from '../simulate/solver-report';
-import { exampleOf, type Example } from './example';
-import { messageTarget, prepareRun, type Prepared } from './prepare';
 import { ownerOf } from '../flatten/flat-model';
-import { createRun, isRunnable, type RequirementFinding, type Run, type RunSequence } from './run';
+import { runSetups } from './batch';
+import { checkProject } from './check';
+import { exampleOf } from './example';
+import { messageTarget, prepareRun, type Prepared } from './prepare';
+import type { Engine, OutsideAction, RunModel, RunShape, RunUpdate } from './protocol';
+import { createRun, isRunnable, type Run } from './run';
+import { typeStructure } from './type-structure';
 
-/** What a run tells while it goes on. Rows since the last update are in `chunk`. */
-export interface RunUpdate {
-  readonly run: number;
-  readonly status: RunStatus | 'paused' | 'cancelled';
-  readonly time: number;
-  readonly chunk: Recording;
-  readonly findings: readonly RequirementFinding[];
-  readonly problem: Problem | undefined;
-  /** What did not hold but stopped nothing. */
-  readonly warnings: readonly Problem[];
-  readonly counts: StepCounts & { readonly events: number };
-  /** How the solver fared; at the end of a run. */
-  readonly solver: SolverReport | undefined;
-  /** Clock seconds spent computing so far. */
-  readonly seconds: number;
-  /** Address of the state or transition, or the condition, at which the run has just stopped. */
-  readonly stoppedAt: string | undefined;
-  /** What was done from outside since the last update. */
-  readonly actions: readonly OutsideAction[];
-  /** What written sequences say of the run so far. */
-  readonly sequences: readonly RunSequence[];
-}
-
-/** Something an operator did during a run: kept so that it can be done again. */
-export interface OutsideAction {
-  readonly time: number;
-  readonly kind: 'set' | 'send';
-  /** Full name of a quantity, or of a part followed by the message. */
-  readonly target: string;
-  readonly value: number;
-}
-
-export interface StartOptions {
-  readonly pace: number;
-  readonly changes?: Readonly<Record<string, string>>;
-  readonly paused?: boolean;
-  /** Addresses and conditions at which the run stops. */
-  readonly breakpoints?: readonly string[];
-  readonly conditions?: readonly string[];
-  /** What was done from outside in an earlier run, to be done again. */
-  readonly actions?: readonly OutsideAction[];
-}
-
-/** The model of a run, as far as views need it. */
-export interface RunModel {
-  readonly run: number;
-  /** Values of constants and parameters. */
-  readonly parameters: Readonly<Record<string, number>>;
-  readonly parts: readonly string[];
-  readonly partTypes: readonly string[];
-  readonly charts: readonly {
-    readonly name: string;
-    readonly place: string;
-    readonly part: string;
-    readonly states: readonly string[];
-    readonly places: readonly string[];
-    readonly transitions: readonly string[];
-    /** The further transitions each goes through. */
-    readonly via?: readonly (readonly string[])[];
-    /** Path of the state each transition leads to, '' for none. */
-    readonly targets: readonly string[];
-    readonly isProcedure: boolean;
-  }[];
-  readonly units: Readonly<Record<string, string>>;
-  readonly settable: readonly string[];
-  readonly shapes: readonly RunShape[];
-}
-
-/** Something to look at, with its values at the start; those that move are in the recording under its name. */
-export interface RunShape {
-  readonly part: string;
-  readonly kind: string;
-  readonly values: Readonly<Record<string, number>>;
-}
-
-export type StartResult =
-  | { readonly model: RunModel; readonly problems: readonly Problem[] }
-  | { readonly model: undefined; readonly problems: readonly Problem[] };
-
-/** A run that can be watched, paused and acted on from another thread. */
-export interface Engine {
-  check(project: Project): ProjectCheck;
-  /** Signals that hold and fail a formula, to be drawn beside it. */
-  example(formula: string): Example | undefined;
-  /** How the equations of a part type are solved. */
-  structure(project: Project, typeId: string): ReturnType<typeof typeStructure>;
-  /** What a part type looks like at its start, without running it. */
-  shapes(project: Project, typeId: string): readonly RunShape[];
-  start(project: Project, setupId: string, options: StartOptions, listen: (update: RunUpdate) => void): StartResult;
-  pause(): void;
-  resume(): void;
-  /** Goes on to just after the next event and pauses. */
-  step(): void;
-  setPace(pace: number): void;
-  cancel(): void;
-  set(path: string, value: number): boolean;
-  send(path: string, args?: Readonly<Record<string, number>>): boolean;
-  /** States and transitions, by address, at which the run stops. */
-  breakAt(places: readonly string[]): void;
-  /** Runs several setups one after the other; nothing of them is recorded but what they came to. */
-  runAll(project: Project, ids: readonly string[], tell: (progress: BatchProgress) => void): Promise<BatchResult[]>;
-  cancelAll(): void;
-}
+enablePatches();
 
 /** How long it computes between looks at what has been said to it, and how often it tells: with and without somebody watching. */
 const pacing = { shown: { slice: 24, update: 50 }, unseen: { slice: 120, update: 250 } };
-const nothingNew: Recording = { rows: 0, time: new Float64Array(0), columns: [], messages: [], transitions: [] };
+/** Made anew each time, as what is handed over is gone here. */
+const nothingNew = (): Recording => ({
+  rows: 0,
+  time: new Float64Array(0),
+  columns: [],
+  messages: [],
+  transitions: [],
+});
 
 interface Session {
   readonly id: number;
@@ -146,6 +49,8 @@ const plainStructure = (s: ReturnType<typeof typeStructure>): ReturnType<typeof 
 /** `pack` prepares an update for its way to the listener, for instance by marking arrays for transfer. */
 export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u): Engine {
   let session: Session | undefined;
+  let project: Project = emptyProject('none', 'None');
+  let version = -1;
   let count = 0;
   /** The number of the batch that may go on. */
   let batch = 0;
@@ -164,7 +69,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
         run: s.id,
         status,
         time: simulation.time,
-        chunk: unseen ? nothingNew : s.run.recorder.takeNew(),
+        chunk: unseen ? nothingNew() : s.run.recorder.takeNew(),
         findings: unseen ? [] : s.run.findings(),
         problem: simulation.problem,
         warnings: simulation.warnings,
@@ -215,9 +120,19 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
   };
 
   return {
-    check: checkProject,
+    open(document, number) {
+      project = document;
+      version = number;
+    },
+    follow(change, from, to) {
+      if (from !== version) return false;
+      project = applyPatches(project, change as Parameters<typeof applyPatches>[1]);
+      version = to;
+      return true;
+    },
+    check: () => ({ ...checkProject(project), version }),
     example: (formula) => exampleOf(formula),
-    shapes(project, typeId) {
+    shapes(typeId) {
       const setup = newSetup('look', 'Look');
       const prepared = prepareRun({ ...project, requirements: [], setups: [setup] }, { ...setup, root: typeId });
       if (!isRunnable(prepared)) return [];
@@ -225,8 +140,8 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       run.simulation.advance(0);
       return shapesOf(prepared, run);
     },
-    structure: (project, typeId) => plainStructure(typeStructure(project, typeId)),
-    start(project, setupId, options, listen) {
+    structure: (typeId) => plainStructure(typeStructure(project, typeId)),
+    start(setupId, options, listen) {
       if (session) session.cancelled = true;
       const setup = project.setups.find((x) => x.id === setupId);
       if (!setup)
@@ -324,7 +239,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       });
       return true;
     },
-    runAll(project, ids, tell) {
+    runAll(ids, tell) {
       batch++;
       const mine = batch;
       return runSetups(

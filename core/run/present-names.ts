@@ -2,7 +2,7 @@ import { createNames } from '../flatten/names';
 import { listFields, type Address } from '../project/address';
 import { partType, type Chart, type PartType, type Project } from '../project/document';
 import type { Entry, EntryDescription } from '../project/field';
-import type { RunModel } from './engine';
+import type { RunModel } from './protocol';
 
 /**
  * What a run recorded has the names of its time. When something is renamed, and when that is undone, recordings follow: a track of

@@ -10,7 +10,8 @@ import {
   type Setup,
 } from '../project/project';
 import { valueAt } from '../simulate/recording';
-import { createEngine, type RunUpdate } from './engine';
+import { createEngine } from './engine';
+import type { RunUpdate, StartOptions } from './protocol';
 import { runSetups } from './batch';
 import { createRun, isRunnable, prepareRun } from './index';
 import { messageTarget, type Prepared } from './prepare';
@@ -18,6 +19,15 @@ import { checkProject } from './check';
 import { signalShapes } from './signal-shapes';
 import { readFileSync } from 'node:fs';
 
+const startOn = (
+  engine: ReturnType<typeof createEngine>,
+  project: Project,
+  options: StartOptions,
+  listen: (update: RunUpdate) => void,
+) => {
+  engine.open(project, 0);
+  return engine.start('u-careful', options, listen);
+};
 const setup = (name: string): Setup => tubeCapper.setups.find((s) => s.name === name)!;
 const prepare = (s: Setup, project: Project = tubeCapper) => {
   const prepared = prepareRun(project, s);
@@ -236,7 +246,7 @@ describe('the engine', () => {
   test('a run arrives in pieces that make up the whole', async () => {
     const updates = await collect(
       (u) => u.status === 'finished',
-      (e, listen) => void e.start(tubeCapper, 'u-careful', { pace: 0 }, listen),
+      (e, listen) => void startOn(e, tubeCapper, { pace: 0 }, listen),
     );
     const rows = updates.reduce((sum, u) => sum + u.chunk.rows, 0);
     expect(rows).toBe(finish(setup('Careful')).recorder.rows);
@@ -250,7 +260,7 @@ describe('the engine', () => {
     const updates = (screen: boolean) =>
       collect(
         (u) => u.status === 'finished',
-        (e, listen) => void e.start(long(screen), 'u-careful', { pace: screen ? 0 : 1000 }, listen),
+        (e, listen) => void startOn(e, long(screen), { pace: screen ? 0 : 1000 }, listen),
       );
     const unseen = await updates(false),
       shown = await updates(true);
@@ -263,12 +273,8 @@ describe('the engine', () => {
   test('pause, step to the next event, act, go on, end', async () => {
     const updates: RunUpdate[] = [];
     const engine = createEngine();
-    engine.start(
-      { ...tubeCapper, setups: [{ ...setup('Careful'), stimulus: [] }] },
-      'u-careful',
-      { pace: 0, paused: true },
-      (u) => updates.push(u),
-    );
+    engine.open({ ...tubeCapper, setups: [{ ...setup('Careful'), stimulus: [] }] }, 0);
+    engine.start('u-careful', { pace: 0, paused: true }, (u) => updates.push(u));
     engine.step();
     expect(updates.at(-1)).toMatchObject({ status: 'paused', time: 0.05 });
     engine.step();
@@ -285,7 +291,7 @@ describe('the engine', () => {
     const started = performance.now();
     const updates = await collect(
       (u) => u.time >= 0.3,
-      (e, listen) => void e.start(tubeCapper, 'u-careful', { pace: 1 }, listen),
+      (e, listen) => void startOn(e, tubeCapper, { pace: 1 }, listen),
     );
     const seconds = (performance.now() - started) / 1000;
     expect(updates.at(-1)!.time).toBeLessThanOrEqual(seconds + 0.05);
@@ -296,7 +302,7 @@ describe('the engine', () => {
       ...tubeCapper,
       types: tubeCapper.types.map((t) => (t.id === 't-supply' ? { ...t, physics: 'voltage = ;' } : t)),
     };
-    const result = createEngine().start(p, 'u-careful', { pace: 0 }, () => undefined);
+    const result = startOn(createEngine(), p, { pace: 0 }, () => undefined);
     expect(result.model).toBeUndefined();
     expect(result.problems[0].place).toBe('type/t-supply/physics');
   });

@@ -1,4 +1,5 @@
-import { createEngine, type RunUpdate } from '@/core/run/engine';
+import { createEngine } from '@/core/run/engine';
+import type { RunUpdate } from '@/core/run/protocol';
 import { conditionReasons } from '@/core/run/why';
 import { tubeCapper } from '@/samples/tube-capper';
 import { useRuns, type RunView } from '@/store/run-store';
@@ -16,7 +17,8 @@ const between = (from: string, to: string): string =>
 beforeAll(async () => {
   await new Promise<void>((resolve) => {
     const engine = createEngine();
-    const started = engine.start(tubeCapper, 'u-careful', { pace: 0 }, (update: RunUpdate) => {
+    engine.open(tubeCapper, 0);
+    const started = engine.start('u-careful', { pace: 0 }, (update: RunUpdate) => {
       useRuns.getState().update(update);
       if (update.status === 'finished') resolve();
     });

@@ -42,7 +42,7 @@ export function StructureSheet() {
     let wanted = true;
     const timer = setTimeout(
       () =>
-        void structureOf(project, type.id)
+        void structureOf(type.id)
           .then((s) => wanted && setFound(s))
           .catch(() => undefined),
       120,

@@ -1,7 +1,7 @@
 'use client';
 import { Maximize, Pause, Play, SkipBack } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState, type MouseEvent } from 'react';
-import type { RunShape } from '@/core/run/engine';
+import type { RunShape } from '@/core/run/protocol';
 import { splitEnd } from '@/core/network/read-network';
 import type { PartType, Project } from '@/core/project/project';
 import { shapesOf } from '@/store/engine';
@@ -73,7 +73,7 @@ export function MotionSheet({
     let wanted = true;
     const timer = setTimeout(
       () =>
-        void shapesOf(project, type.id)
+        void shapesOf(type.id)
           .then((shapes) => wanted && setDesigned({ type: type.id, shapes: shapes ?? [] }))
           .catch(() => undefined),
       150,

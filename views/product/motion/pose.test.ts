@@ -1,5 +1,5 @@
 import { Vector3 } from 'three';
-import type { RunShape } from '@/core/run/engine';
+import type { RunShape } from '@/core/run/protocol';
 import { ancestors, hangUp, middleOf, poseOf } from './pose';
 
 const still = {

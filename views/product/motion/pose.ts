@@ -1,5 +1,5 @@
 import { Euler, Matrix4, Quaternion, Vector3 } from 'three';
-import type { RunShape } from '@/core/run/engine';
+import type { RunShape } from '@/core/run/protocol';
 
 /** The value of a field of a shape at the moment that is looked at. */
 export type ReadField = (shape: RunShape, field: string) => number;

@@ -1,6 +1,6 @@
 import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
-import type { RunShape } from '@/core/run/engine';
+import type { RunShape } from '@/core/run/protocol';
 import { poseOf, type ReadField } from './pose';
 
 /** Draws shapes in space and turns them as their quantities say. Draws only when something has changed. */

@@ -1,0 +1,136 @@
+import type { Patch } from 'immer';
+import type { Problem } from '../language/diagnostics';
+import type { Project } from '../project/project';
+import type { Recording } from '../simulate/recording';
+import type { RunStatus } from '../simulate/simulation';
+import type { SolverReport } from '../simulate/solver-report';
+import type { StepCounts } from '../simulate/stepper';
+import type { BatchProgress, BatchResult } from './batch';
+import type { ProjectCheck } from './check';
+import type { Example } from './example';
+import type { RequirementFinding, RunSequence } from './run';
+import type { typeStructure } from './type-structure';
+
+/**
+ * What goes between the application and the workers that compute, as types: everything here can be posted. Whoever changes one
+ * side finds here what the other relies on, and why.
+ */
+
+/**
+ * What a run tells while it goes on. Rows since the last update are in `chunk`; their arrays are handed over, not copied, so that a
+ * run of millions of rows does not pass through memory twice.
+ */
+export interface RunUpdate {
+  readonly run: number;
+  readonly status: RunStatus | 'paused' | 'cancelled';
+  readonly time: number;
+  readonly chunk: Recording;
+  readonly findings: readonly RequirementFinding[];
+  readonly problem: Problem | undefined;
+  /** What did not hold but stopped nothing. */
+  readonly warnings: readonly Problem[];
+  readonly counts: StepCounts & { readonly events: number };
+  /** How the solver fared; at the end of a run. */
+  readonly solver: SolverReport | undefined;
+  /** Clock seconds spent computing so far. */
+  readonly seconds: number;
+  /** Address of the state or transition, or the condition, at which the run has just stopped. */
+  readonly stoppedAt: string | undefined;
+  /** What was done from outside since the last update. */
+  readonly actions: readonly OutsideAction[];
+  /** What written sequences say of the run so far. */
+  readonly sequences: readonly RunSequence[];
+}
+
+/** Something an operator did during a run: told with the time at which it took effect, so that it can be done again to the bit. */
+export interface OutsideAction {
+  readonly time: number;
+  readonly kind: 'set' | 'send';
+  /** Full name of a quantity, or of a part followed by the message. */
+  readonly target: string;
+  readonly value: number;
+}
+
+export interface StartOptions {
+  readonly pace: number;
+  readonly changes?: Readonly<Record<string, string>>;
+  readonly paused?: boolean;
+  /** Addresses and conditions at which the run stops. */
+  readonly breakpoints?: readonly string[];
+  readonly conditions?: readonly string[];
+  /** What was done from outside in an earlier run, to be done again. */
+  readonly actions?: readonly OutsideAction[];
+}
+
+/** The model of a run, as far as views need it: sent once at its start, as nothing of it changes while the run goes on. */
+export interface RunModel {
+  readonly run: number;
+  /** Values of constants and parameters. */
+  readonly parameters: Readonly<Record<string, number>>;
+  readonly parts: readonly string[];
+  readonly partTypes: readonly string[];
+  readonly charts: readonly {
+    readonly name: string;
+    readonly place: string;
+    readonly part: string;
+    readonly states: readonly string[];
+    readonly places: readonly string[];
+    readonly transitions: readonly string[];
+    /** The further transitions each goes through. */
+    readonly via?: readonly (readonly string[])[];
+    /** Path of the state each transition leads to, '' for none. */
+    readonly targets: readonly string[];
+    readonly isProcedure: boolean;
+  }[];
+  readonly units: Readonly<Record<string, string>>;
+  readonly settable: readonly string[];
+  readonly shapes: readonly RunShape[];
+}
+
+/** Something to look at, with its values at the start; those that move are in the recording under its name. */
+export interface RunShape {
+  readonly part: string;
+  readonly kind: string;
+  readonly values: Readonly<Record<string, number>>;
+}
+
+export type StartResult =
+  | { readonly model: RunModel; readonly problems: readonly Problem[] }
+  | { readonly model: undefined; readonly problems: readonly Problem[] };
+
+/**
+ * What can be asked of the other side. It holds a replica of the document: the document is sent once, its changes follow as data,
+ * in order. So an edit costs what it changes, and whatever was found about the parts of the document that stayed is still known
+ * there: a copy of the whole would be new in every part, and everything would be found anew.
+ */
+export interface Engine {
+  /** The document from now on, and the number of its state. */
+  open(document: Project, version: number): void;
+  /**
+   * A change that leads from one numbered state to the next. False where the replica is not in the state it starts from, for
+   * instance after a worker was started anew: the document has to be opened then.
+   */
+  follow(change: readonly Patch[], from: number, to: number): boolean;
+  /** Everything wrong with the document in the state it has here. */
+  check(): ProjectCheck & { readonly version: number };
+  /** Signals that hold and fail a formula, to be drawn beside it. */
+  example(formula: string): Example | undefined;
+  /** How the equations of a part type are solved. */
+  structure(typeId: string): ReturnType<typeof typeStructure>;
+  /** What a part type looks like at its start, without running it. */
+  shapes(typeId: string): readonly RunShape[];
+  start(setupId: string, options: StartOptions, listen: (update: RunUpdate) => void): StartResult;
+  pause(): void;
+  resume(): void;
+  /** Goes on to just after the next event and pauses. */
+  step(): void;
+  setPace(pace: number): void;
+  cancel(): void;
+  set(path: string, value: number): boolean;
+  send(path: string, args?: Readonly<Record<string, number>>): boolean;
+  /** States and transitions, by address, at which the run stops. */
+  breakAt(places: readonly string[]): void;
+  /** Runs several setups one after the other; nothing of them is recorded but what they came to. */
+  runAll(ids: readonly string[], tell: (progress: BatchProgress) => void): Promise<BatchResult[]>;
+  cancelAll(): void;
+}
