@@ -67,7 +67,8 @@ export function simulate(file: string, options: RunOptions & { readonly class: s
     );
     const element = fixed.find((s) => s.name.includes('['));
     for (const s of fixed) if (s.index !== undefined && s.name.includes('[')) starts.set(s.index, Number(s.value));
-    if (!element) model = flatten(library, options.class, { changes: changes.value, changesPlace: '--set' }).model;
+    if (!element)
+      model = flatten(library, options.class, { changes: [{ modification: changes.value, place: '--set' }] }).model;
   }
   // units that do not fit are worth a warning here; they do not keep a text from running
   const relaxed = { ...model, problems: relaxUnits(model.problems) };

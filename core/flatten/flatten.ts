@@ -12,7 +12,16 @@ import { addEquations, addRelation } from './equations';
 import { callClass } from './functions';
 import { constant, isConstant, isRelation, variable } from './flat-expression';
 import { ownerOf, type FlatModel, type FlatVariable } from './flat-model';
-import { modifierOf, type BoundValue, type ClassInstance, type Scope } from './instance';
+import {
+  mergeModifiers,
+  modifierOf,
+  noModifier,
+  type BoundValue,
+  type ClassInstance,
+  type Modifier,
+  type PlacedChange,
+  type Scope,
+} from './instance';
 import { instantiateClass, instantiateConstants, rootContext } from './instantiate';
 import { findClass, type ClassLibrary } from './library';
 import { checkKinds } from './kinds';
@@ -30,11 +39,18 @@ export interface Observer {
 
 export interface FlattenOptions {
   /** Changed values of the root. */
-  readonly changes?: Modification;
-  readonly changesPlace?: string;
+  readonly changes?: readonly PlacedChange[];
   readonly observers?: readonly Observer[];
   /** Inputs of the root and its parts that follow formulas over time. */
-  readonly signals?: readonly { readonly target: string; readonly expr: Expr; readonly place: string }[];
+  readonly signals?: readonly Signal[];
+  /** Signals that are only looked at for what is wrong with them: several may be for one input. */
+  readonly checkedSignals?: readonly Signal[];
+}
+
+export interface Signal {
+  readonly target: string;
+  readonly expr: Expr;
+  readonly place: string;
 }
 
 export interface ObservedValue {
@@ -86,9 +102,13 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
     },
     home: ref,
     iterators: new Map(),
-    place: options.changesPlace ?? ref.place,
+    place: ref.place,
   };
-  const root = instantiateClass(b, ref, '', modifierOf(options.changes ?? { args: [] }, home), rootContext);
+  const changes = (options.changes ?? []).reduce<Modifier>(
+    (all, c) => mergeModifiers(modifierOf(c.modification, { ...home, place: c.place }), all),
+    noModifier,
+  );
+  const root = instantiateClass(b, ref, '', changes, rootContext);
   const connections = createConnections();
   const routes = createRoutes(b);
   for (const { instance } of b.parts) {
@@ -108,41 +128,40 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
     }
     addCharts(b, instance, routes);
   }
-  addSignals(b, root, options.signals ?? []);
+  for (const signal of options.signals ?? []) addSignal(b, root, signal, true);
+  for (const signal of options.checkedSignals ?? []) addSignal(b, root, signal, false);
   connections.finish(b);
   const observed = addObservers(b, root, options.observers ?? []);
   return { model: finish(b, className), observed };
 }
 
-/** Inputs that follow formulas: each is one equation more, told from outside. */
-function addSignals(b: Builder, root: ClassInstance, signals: NonNullable<FlattenOptions['signals']>): void {
-  for (const { target, expr, place } of signals) {
-    const index = b.indexOf.get(target);
-    const v = index === undefined ? undefined : b.variables[index];
-    if (index === undefined || !v?.isInput) {
-      b.report(
-        place,
-        problem(
-          'error',
-          'not-settable',
-          index === undefined ? `There is no ${target}` : `${target} is no input: only inputs can follow a formula`,
-        ),
-      );
-      continue;
-    }
-    const scope: Scope = { instance: root, home: root.ref, iterators: new Map(), place };
-    const context = unitContext(b, scope);
-    checkUnits(expr, context, (p) => b.report(place, p));
-    const value = elaborateScalar(b, elaborateUnits(expr, context, unitOrUndefined(v.unit)), scope);
-    if (!value) continue;
-    b.givenFromOutside.add(index);
-    if (v.type !== 'Real') v.kind = 'discrete';
-    b.equations.push({
-      left: variable(index),
-      right: value,
-      origin: { part: '', place, span: expr.span, text: `${target} follows ${printExpression(expr)}` },
-    });
+/** An input that follows a formula: one equation more, told from outside. */
+function addSignal(b: Builder, root: ClassInstance, { target, expr, place }: Signal, counts: boolean): void {
+  const index = b.indexOf.get(target);
+  const v = index === undefined ? undefined : b.variables[index];
+  if (index === undefined || !v?.isInput) {
+    b.report(
+      place,
+      problem(
+        'error',
+        'not-settable',
+        index === undefined ? `There is no ${target}` : `${target} is no input: only inputs can follow a formula`,
+      ),
+    );
+    return;
   }
+  const scope: Scope = { instance: root, home: root.ref, iterators: new Map(), place };
+  const context = unitContext(b, scope);
+  checkAgainstUnit(expr, target, v.unit, context, (p) => b.report(place, p));
+  const value = elaborateScalar(b, elaborateUnits(expr, context, unitOrUndefined(v.unit)), scope);
+  if (!value || !counts) return;
+  b.givenFromOutside.add(index);
+  if (v.type !== 'Real') v.kind = 'discrete';
+  b.equations.push({
+    left: variable(index),
+    right: value,
+    origin: { part: '', place, span: expr.span, text: `${target} follows ${printExpression(expr)}` },
+  });
 }
 
 function addObservers(b: Builder, root: ClassInstance, observers: readonly Observer[]): Map<string, ObservedValue> {

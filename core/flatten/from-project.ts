@@ -9,12 +9,12 @@ import type {
   ModificationArgument,
   RefExpr,
 } from '../language/ast';
-import { emptyModification } from '../language/ast';
 import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
 import { parseExpressionText, parseFile, parsePhysicsText } from '../language/parse';
 import type { Address } from '../project/address';
 import type { Change, ClassText, PartType, Project, Quantity } from '../project/project';
 import { readRelation } from '../project/relation-text';
+import type { PlacedChange } from './instance';
 import { libraryOf, type ClassLibrary, type ClassRef, type PartBehaviour, type RelationSource } from './library';
 
 /** Part types as classes: the one way from the document into the compiler. */
@@ -268,21 +268,21 @@ function quantityElement(q: Quantity, read: (key: 'value' | 'min' | 'max') => Ex
 export function readChanges(
   changes: readonly Change[],
   owner: Address,
-): { modification: Modification; problems: Problem[] } {
+): { changes: readonly PlacedChange[]; problems: Problem[] } {
   const problems: Problem[] = [];
-  const args = changes.flatMap((c): ModificationArgument[] => {
+  const placed = changes.flatMap((c): PlacedChange[] => {
+    const place = `${owner}/change/${c.id}/value`;
     const parsed = parseExpressionText(c.value);
-    problems.push(...atPlace(`${owner}/change/${c.id}/value`, parsed.problems));
+    problems.push(...atPlace(place, parsed.problems));
     if (parsed.problems.length > 0) return [];
-    return [
-      {
-        path: c.name.split('.'),
-        each: false,
-        final: false,
-        modification: { args: [], value: parsed.value },
-        span: parsed.value.span,
-      },
-    ];
+    const argument: ModificationArgument = {
+      path: c.name.split('.'),
+      each: false,
+      final: false,
+      modification: { args: [], value: parsed.value },
+      span: parsed.value.span,
+    };
+    return [{ modification: { args: [argument] }, place }];
   });
-  return { modification: args.length ? { args } : emptyModification, problems };
+  return { changes: placed, problems };
 }

@@ -88,6 +88,12 @@ export interface BoundValue {
   readonly lasts?: readonly number[];
 }
 
+/** A changed value, with where it is given. */
+export interface PlacedChange {
+  readonly modification: Modification;
+  readonly place: string;
+}
+
 export const noModifier: Modifier = { children: new Map() };
 
 export function modifierOf(m: Modification, scope: Scope, each: readonly boolean[] = []): Modifier {

@@ -1,6 +1,8 @@
-import { newChange } from '../project/project';
+import type { Problem } from '../language/diagnostics';
+import { newChange, newType, type Setup } from '../project/project';
+import { checkProject } from './check';
 import { prepareRun } from './prepare';
-import { projectOf, quantity, row, runProject } from '../testing/run-project';
+import { chart, projectOf, quantity, row, runProject, state, transition } from '../testing/run-project';
 
 const start = (unit: string, text: string, declared = '0'): number =>
   runProject(
@@ -65,4 +67,67 @@ test('what is no value, or not known before the run, is told at its place and st
   expect(told('2.5', { type: 'Integer' })).toEqual(twice('x takes whole numbers: 2.5 is none'));
   expect(told('1', { type: 'Boolean' })).toEqual(twice('x is true or false: 1 does not fit'));
   expect(told('true')).toEqual(twice('x is a number: true does not fit'));
+});
+
+describe('what a run would refuse, the check of the project has told, at the same place', () => {
+  const type = {
+    quantities: [
+      quantity('u', '0', { role: 'input', unit: 'V' }),
+      quantity('k', '1', { role: 'parameter', unit: 'V' }),
+      quantity('x', '0', { unit: 'V' }),
+    ],
+    physics: 'equation x = u + k;',
+    charts: [chart('mode', [state('A'), state('B')], [transition('A', 'B', "after 1 's'")])],
+  };
+  const follow = (target: string, value: string) => ({ stimulus: [row('follow', 0, target, value)] });
+  const broken: readonly (readonly [string, Partial<Setup>])[] = [
+    ['an end that cannot be read', { endWhen: 'x >' }],
+    ['an end with an unknown name', { endWhen: 'y > 1' }],
+    ['an end with clashing units', { endWhen: "x > 1 'A'" }],
+    ['something recorded that is not there', { record: ['x', 'y'] }],
+    ['a state that is not there', { startIn: ['mode.C'] }],
+    ['a formula that cannot be read', follow('u', '1 +')],
+    ['a formula with an unknown name', follow('u', 'y')],
+    ['a formula of another unit', follow('u', "time*1 'A'")],
+    ['no formula', follow('u', ' ')],
+    ['what is no input follows', follow('x', '1')],
+    ['what is not there follows', follow('y', '1')],
+    ['a changed value that is not there', { changes: [newChange('c', 'y', '1')] }],
+    ['a changed value that cannot be read', { changes: [newChange('c', 'k', '1 +')] }],
+    ['a changed parameter of another unit', { changes: [newChange('c', 'k', "1 'A'")] }],
+    ['a stimulus that sets what follows from equations', { stimulus: [row('set', 0, 'x', '1')] }],
+    ['a stimulus with a word for a number', { stimulus: [row('set', 0, 'u', 'much')] }],
+    ['a message to nobody', { stimulus: [row('send', 0, 'nobody.go')] }],
+  ];
+  const errorPlaces = (problems: readonly Problem[]): string[] => [
+    ...new Set(problems.filter((p) => p.severity === 'error').map((p) => p.place ?? '')),
+  ];
+  test.each(broken)('%s', (_, setup) => {
+    const project = projectOf(type, setup);
+    const run = prepareRun(project, project.setups[0]);
+    expect(run.program).toBeUndefined();
+    const checked = errorPlaces(checkProject(project).problems);
+    expect(errorPlaces(run.problems).length).toBeGreaterThan(0);
+    for (const place of errorPlaces(run.problems)) expect(checked).toContain(place);
+    // so for a setup of another part type than the product
+    const other = {
+      ...project,
+      root: 'o',
+      types: [...project.types, newType('o', 'O')],
+      setups: [{ ...project.setups[0], root: 't' }],
+    };
+    const elsewhere = errorPlaces(checkProject(other).problems);
+    for (const place of errorPlaces(prepareRun(other, other.setups[0]).problems)) expect(elsewhere).toContain(place);
+  });
+  test('a sound setup has nothing to tell, and several may let one input follow', () => {
+    const project = projectOf(type, {
+      ...follow('u', "time*2 'V/s'"),
+      endWhen: "x > 3 'V'",
+      record: ['x'],
+      startIn: ['mode.B'],
+    });
+    const two = { ...project, setups: [project.setups[0], { ...project.setups[0], id: 's2', name: 'S2' }] };
+    expect(checkProject(two).problems.filter((p) => p.place?.startsWith('setup/'))).toEqual([]);
+    expect(prepareRun(two, two.setups[1]).problems).toEqual([]);
+  });
 });

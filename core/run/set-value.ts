@@ -38,11 +38,14 @@ export function readSetValue(text: string, variable: FlatVariable): { value?: nu
   if (found.length > 0) return { problems: found };
   const literals = variable.literals ?? [];
   const unknown = nameIn(e, literals);
-  const refused = (message: string): { problems: readonly Problem[] } => ({
-    problems: [problem('error', 'not-a-value', message, e.span)],
+  const refused = (message: string, code = 'not-a-value'): { problems: readonly Problem[] } => ({
+    problems: [problem('error', code, message, e.span)],
   });
   if (unknown !== undefined)
-    return refused(`${variable.name} is given a number here: what ${unknown} is, is not known before the run`);
+    return refused(
+      `${variable.name} is given a number here: what ${unknown} is, is not known before the run`,
+      'not-known',
+    );
   if (e.kind === 'ref') return { value: literals.indexOf(e.parts.at(-1)!.name) + 1, problems: [] };
   const problems: Problem[] = [];
   const noUnits = { unitOf: () => undefined };
