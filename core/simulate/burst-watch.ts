@@ -8,6 +8,18 @@ export interface BurstWatch {
   goesThrough(time: number): number | undefined;
   /** An event was among many close ones, so that a failing step is most likely theirs. */
   readonly isBurst: boolean;
+  save(): BurstState;
+  load(state: BurstState): void;
+}
+
+/** What is remembered of close events. */
+export interface BurstState {
+  readonly start: number;
+  readonly count: number;
+  readonly last: Float64Array;
+  readonly size: Float64Array;
+  readonly suspects: readonly { readonly mode: number; readonly side: number }[];
+  readonly suspectTime: number;
 }
 
 /** Events within a ten-thousand-millionth of the run that count as a burst, and as an endless one. */
@@ -31,6 +43,20 @@ export function createBurstWatch({ m, z }: Memory, modes: number, stop: number):
   let suspectTime = 0;
 
   return {
+    save: () => ({
+      start,
+      count,
+      last: Float64Array.from(last),
+      size: Float64Array.from(size),
+      suspects: [...suspects],
+      suspectTime,
+    }),
+    load(state) {
+      ({ start, count, suspectTime } = state);
+      last.set(state.last);
+      size.set(state.size);
+      suspects = [...state.suspects];
+    },
     get isBurst() {
       return count > 3;
     },

@@ -1,4 +1,5 @@
 import type { Problem } from '../language/diagnostics';
+import type { BurstState } from './burst-watch';
 import type { MachineSnapshot } from '../behaviour/chart-machine';
 import type { Machine } from '../program/program';
 import type { MessageArgument } from './observer';
@@ -95,4 +96,14 @@ export interface Snapshot {
   readonly stimulusAt: number;
   readonly overrides: readonly (readonly [number, number])[];
   readonly past: readonly (readonly number[])[];
+  readonly bursts: BurstState;
+  readonly events: number;
+  /** How many events there have been at the last moment with one, and which that was. */
+  readonly eventsHere: number;
+  readonly lastEventTime: number;
+  readonly ending: Problem | undefined;
+  /** What did not hold but stopped nothing, by assertion. */
+  readonly warnings: readonly (readonly [number, Problem])[];
+  readonly open: readonly Problem[];
+  readonly counts: StepCounts;
 }

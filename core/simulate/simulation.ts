@@ -571,6 +571,14 @@ export function createSimulation(program: Program, options: SimulationOptions, o
         nextRow,
         overrides: [...overrides],
         past: machine.past.map((p) => p.save()),
+        bursts: bursts.save(),
+        events,
+        eventsHere,
+        lastEventTime,
+        ending,
+        warnings: [...warnings],
+        open,
+        counts: { ...stepper.counts },
       };
     },
     restore(snapshot) {
@@ -585,9 +593,15 @@ export function createSimulation(program: Program, options: SimulationOptions, o
       machine.past.forEach((p, k) => p.load(snapshot.past[k]));
       overrides.clear();
       snapshot.overrides.forEach(([k, value]) => overrides.set(k, value));
-      failure = ending = undefined;
-      lastEventTime = NaN;
+      failure = undefined;
+      ({ events, eventsHere, lastEventTime, ending, open } = snapshot);
       ended = flags[1] === 1;
+      warnings.clear();
+      snapshot.warnings.forEach(([k, p]) => warnings.set(k, p));
+      bursts.load(snapshot.bursts);
+      Object.assign(stepper.counts, snapshot.counts);
+      stopWhen.forEach((x, k) => (stopWas[k] = v[x.variable] !== 0));
+      charts.takeHit();
       machine.conditions(clock.time);
       restart();
     },
