@@ -1,5 +1,5 @@
 import { execFileSync, spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, statSync, utimesSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
@@ -160,4 +160,17 @@ test('chart: active states at the start and after each event', () => {
 
 test('npx zelvar finds the command of this package', () => {
   expect(execFileSync('npx', ['--no-install', 'zelvar', '--help'], { encoding: 'utf8' })).toContain('simulate');
+});
+
+test('the command is bundled anew when a source is newer, and only then', () => {
+  const bundle = 'node_modules/.cache/zelvar-cli/zelvar.mjs';
+  const made = (): number => {
+    expect(zelvar('--help').stdout).toMatch(/Usage: zelvar/);
+    return statSync(bundle).mtimeMs;
+  };
+  const first = made();
+  expect(made()).toBe(first);
+  const now = new Date();
+  utimesSync('cli/options.ts', now, now);
+  expect(made()).toBeGreaterThan(first);
 });
