@@ -230,9 +230,11 @@ function window(a: Running, rows: Rows, from: number, to: number, every: boolean
         begin = Math.max(begin, k);
         while (from > 0 && begin + 1 < n && rows.t(first + begin + 1) <= rows.t(first + k) + from) begin++;
         const inside = (at: number): boolean => at < n && covers(first + k, first + at, limit);
+        // the value at the beginning of the span is known once there is a row after it
+        const hasBegun = from === 0 || newest > rows.t(first + k) + from;
         // "from now on always" is taken to hold as long as nothing speaks against it
         const open: Open = to === Infinity && every ? 0 : 2;
-        result[k] = inside(nextYes[begin]) ? 1 : limit >= newest ? open : inside(nextMaybe[begin]) ? 2 : 0;
+        result[k] = hasBegun && inside(nextYes[begin]) ? 1 : limit >= newest ? open : inside(nextMaybe[begin]) ? 2 : 0;
       }
       return result.map((x): Open => (x === 2 || !every ? x : x === 1 ? 0 : 1));
     },
