@@ -234,7 +234,15 @@ function window(a: Running, rows: Rows, from: number, to: number, every: boolean
         const hasBegun = from === 0 || newest > rows.t(first + k) + from;
         // "from now on always" is taken to hold as long as nothing speaks against it
         const open: Open = to === Infinity && every ? 0 : 2;
-        result[k] = hasBegun && inside(nextYes[begin]) ? 1 : limit >= newest ? open : inside(nextMaybe[begin]) ? 2 : 0;
+        result[k] = !hasBegun
+          ? open
+          : inside(nextYes[begin])
+            ? 1
+            : limit >= newest
+              ? open
+              : inside(nextMaybe[begin])
+                ? 2
+                : 0;
       }
       return result.map((x): Open => (x === 2 || !every ? x : x === 1 ? 0 : 1));
     },
