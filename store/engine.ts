@@ -153,6 +153,8 @@ export async function startRun(
 }
 
 export const structureOf = async (typeId: string): Promise<TypeStructure | undefined> => checkEngine?.structure(typeId);
+export const unitOfQuantity = async (typeId: string, path: string): Promise<string | undefined> =>
+  checkEngine?.unitOf(typeId, path);
 /** What a part type looks like at its start. */
 export const shapesOf = async (typeId: string): Promise<readonly RunShape[] | undefined> => checkEngine?.shapes(typeId);
 export const exampleFor = async (formula: string): Promise<Example | undefined> => checkEngine?.example(formula);

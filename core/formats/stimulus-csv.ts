@@ -1,3 +1,4 @@
+import { longestText } from '../project/field';
 import { readCsvSheet } from './sheet-csv';
 
 /** A signal of a file, as the formula of an input that follows it. */
@@ -6,9 +7,6 @@ export interface FileSignal {
   readonly formula: string;
   readonly points: number;
 }
-
-/** Points a formula of the document can hold. */
-const mostPoints = 700;
 
 /**
  * Signals of a CSV file: time in seconds in its first column, a quantity in each other one, names (with a unit in brackets) in its
@@ -42,18 +40,23 @@ export function readStimulusCsv(bytes: Uint8Array): {
     if (bad > 0) remarks.push(`${target}: ${bad} rows are no numbers and were left out`);
     if (back > 0) remarks.push(`${target}: ${back} rows go back in time and were left out`);
     if (points.length === 0) continue;
-    let kept = withoutStraight(points);
-    if (kept.length > mostPoints) {
-      const every = Math.ceil(kept.length / mostPoints);
-      remarks.push(`${target}: every ${every}. of ${kept.length} points was kept`);
-      kept = kept.filter((_, k) => k % every === 0 || k === kept.length - 1);
-    }
-    const list = (k: 0 | 1): string => `{${kept.map((p) => Number(p[k].toPrecision(9))).join(', ')}}`;
-    const signal = `interpolate(${list(0)}, ${list(1)}, time)`;
-    value.push({ target, points: kept.length, formula: unit && unit !== '1' ? `${signal}*1 '${unit}'` : signal });
+    const all = withoutStraight(points);
+    const unitText = unit && unit !== '1' ? ` '${unit}'` : '';
+    const whole = formulaOf(all, unitText);
+    // what a text of the document can hold
+    const every = Math.ceil(whole.length / (longestText * 0.95));
+    if (every > 1) remarks.push(`${target}: every ${every}. of ${all.length} points was kept`);
+    const kept = all.filter((_, k) => k % every === 0 || k === all.length - 1);
+    value.push({ target, points: kept.length, formula: every > 1 ? formulaOf(kept, unitText) : whole });
   }
   if (value.length === 0) remarks.push('No column has a name and numbers');
   return { value, remarks };
+}
+
+function formulaOf(points: readonly (readonly [number, number])[], unitText: string): string {
+  const list = (k: 0 | 1, after: string): string =>
+    `{${points.map((p) => `${Number(p[k].toPrecision(9))}${after}`).join(', ')}}`;
+  return `interpolate(${list(0, '')}, ${list(1, unitText)}, time)`;
 }
 
 /** Leaves out points that the line between the ones kept passes through. */

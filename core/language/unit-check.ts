@@ -80,6 +80,22 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
     return ua.free ? ub : ua;
   };
 
+  /** A factor of a product, or the base of a power: a number with a unit is in coherent SI there, as nothing says another scale. */
+  const factor = (e: Expr): UnitKnowledge | undefined => {
+    const found = visit(e);
+    if (!found || !isQuantity(e)) return found;
+    if (found.unit.offset !== 0)
+      report(
+        problem(
+          'error',
+          'unit-offset',
+          `${printExpression(e)} counts from a zero of its own and cannot be a factor: give each value the unit, or write a difference in K`,
+          e.span,
+        ),
+      );
+    return known({ ...found.unit, scale: 1, offset: 0 });
+  };
+
   const visit = (e: Expr): UnitKnowledge | undefined => {
     switch (e.kind) {
       case 'number': {
@@ -154,11 +170,12 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
       case '.*':
       case '/':
       case './': {
-        const left = visit(e.left);
-        const right = visit(e.right);
+        const left = factor(e.left);
+        const right = factor(e.right);
         const divide = e.op.endsWith('/');
         const literal = (x: Expr): boolean => x.kind === 'number' && x.unit === undefined;
-        const number = (x: Expr): UnitKnowledge | undefined => (isNumber(x) ? known(dimensionless, true) : undefined);
+        const number = (x: Expr): UnitKnowledge | undefined =>
+          isNumber(x) ? known(dimensionless, true) : isTable(x) ? known(dimensionless) : undefined;
         const ul = left ?? number(e.left);
         const ur = right ?? number(e.right);
         if (!ul || !ur) return undefined;
@@ -166,6 +183,8 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
         const halves = [e.left, e.right].some(
           (x) => literal(x) && x.kind === 'number' && (x.value === 0.5 || x.value === 2),
         );
+        // numbers and numbers with units: nothing is converted by hand
+        if (isConstant(e)) return known(unit);
         return known(
           unit,
           (ul.free || ur.free) && !(halves && (left ? !left.free : true) && (right ? !right.free : true)),
@@ -173,7 +192,7 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
       }
       case '^':
       case '.^': {
-        const base = visit(e.left);
+        const base = factor(e.left);
         visit(e.right);
         if (!base) return undefined;
         const exponent = constantOf(e.right);
@@ -184,7 +203,7 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
   };
 
   const call = (e: Extract<Expr, { kind: 'call' }>): UnitKnowledge | undefined => {
-    const args = e.args.map(visit);
+    const args = e.args.map(e.callee === 'sqrt' ? factor : visit);
     e.named.forEach((n) => visit(n.value));
     if (e.callee === 'der') return args[0] && known(divideUnits(args[0].unit, second), args[0].free);
     if (e.callee === 'sqrt') return args[0] && known(powerUnit(args[0].unit, 0.5), args[0].free);
@@ -211,7 +230,7 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
         const p = clash(args[0], args[1], e.args[0], e.args[1], 'compares', e.span);
         if (p) report(p);
       }
-      return known(dimensionless, true);
+      return known(dimensionless);
     }
     if (pureNumber.has(e.callee)) {
       if (args[0] && !sameDimension(args[0].unit, dimensionless)) {
@@ -224,7 +243,7 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
           ),
         );
       }
-      return known(dimensionless, true);
+      return known(dimensionless);
     }
     if (e.callee === 'min' || e.callee === 'max') {
       if (args.length === 2 && args[0] && args[1]) {
@@ -232,6 +251,11 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
         if (p) report(p);
       }
       return args.find((u) => u && !u.free) ?? args.find((u) => u);
+    }
+    if (e.callee === 'interpolate' && e.args.length === 3) {
+      const p = args[0] && args[2] && clash(args[2], args[0], e.args[2], e.args[0], 'compares', e.span);
+      if (p) report(p);
+      return args[1];
     }
     if (e.callee === 'smooth') return args[1];
     if (sameArgument.has(e.callee)) return args[0];
@@ -243,6 +267,21 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
 }
 
 const nameOf = (u: UnitKnowledge): string => u.name ?? describeUnit(u.unit);
+
+/** A number with a unit. */
+const isQuantity = (e: Expr): boolean =>
+  e.kind === 'number' ? e.unit !== undefined : e.kind === 'unary' && isQuantity(e.operand);
+
+/** A table of plain numbers, such as a file gives. */
+const isTable = (e: Expr): boolean =>
+  e.kind === 'call' && e.callee === 'interpolate' && e.args[1]?.kind === 'array' && e.args[1].elements.every(isNumber);
+
+/** A value made of numbers with and without units. */
+const isConstant = (e: Expr): boolean =>
+  isNumber(e) ||
+  isQuantity(e) ||
+  (e.kind === 'unary' && isConstant(e.operand)) ||
+  (e.kind === 'binary' && isConstant(e.left) && isConstant(e.right));
 
 /** A value made of numbers only. */
 const isNumber = (e: Expr): boolean =>
@@ -372,6 +411,13 @@ export function elaborateUnits(e: Expr, context: UnitContext, expected?: Unit): 
         };
       case 'call': {
         if (x.callee === 'convert' && x.args[1]?.kind === 'string') return conversion(x.args[0], x.args[1].value);
+        if (x.callee === 'interpolate' && x.args.length === 3) {
+          const [places, values, at] = x.args;
+          return {
+            ...x,
+            args: [visit(places, unitOfExpr(at)), visit(values, want), visit(at, unitOfExpr(places))],
+          };
+        }
         const keeps = sameArgument.has(x.callee);
         const common =
           x.callee === 'min' || x.callee === 'max'

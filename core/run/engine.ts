@@ -8,7 +8,7 @@ import { exampleOf } from './example';
 import { messageTarget, prepareRun, type Prepared } from './prepare';
 import type { Engine, OutsideAction, RunModel, RunShape, RunUpdate } from './protocol';
 import { createRun, isRunnable, type Run } from './run';
-import { typeStructure } from './type-structure';
+import { typeStructure, unitIn } from './type-structure';
 
 enablePatches();
 
@@ -114,7 +114,8 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
   };
 
   const act = (change: (s: Session) => void): void => {
-    if (!session || session.cancelled) return;
+    // nothing can be done to a run that is over
+    if (!session || session.cancelled || session.run.simulation.status !== 'running') return;
     change(session);
     tell(session);
   };
@@ -140,6 +141,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       run.simulation.advance(0);
       return shapesOf(prepared, run);
     },
+    unitOf: (typeId, path) => unitIn(project, typeId, path),
     structure: (typeId) => plainStructure(typeStructure(project, typeId)),
     start(setupId, options, listen) {
       if (session) session.cancelled = true;

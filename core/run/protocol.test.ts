@@ -76,7 +76,10 @@ test('updates of a run without a screen pass a port with their arrays handed ove
     port1.postMessage(update, [...arrays] as ArrayBuffer[]);
     return update;
   });
-  engine.open({ ...tubeCapper, setups: tubeCapper.setups.map((s) => ({ ...s, screen: false, stimulus: [] })) }, 0);
+  engine.open(
+    { ...tubeCapper, setups: tubeCapper.setups.map((s) => ({ ...s, screen: false, stimulus: [], stop: 200 })) },
+    0,
+  );
   engine.start('u-careful', { pace: 0, paused: true }, () => undefined);
   // acted on while it goes on: each time something is told, with nothing new in it
   engine.resume();

@@ -115,6 +115,8 @@ export interface Engine {
   check(): ProjectCheck & { readonly version: number };
   /** Signals that hold and fail a formula, to be drawn beside it. */
   example(formula: string): Example | undefined;
+  /** The unit of a quantity inside a part type, or inside the product where the type is ''. */
+  unitOf(typeId: string, path: string): string | undefined;
   /** How the equations of a part type are solved. */
   structure(typeId: string): ReturnType<typeof typeStructure>;
   /** What a part type looks like at its start, without running it. */

@@ -16,7 +16,6 @@ import { runSetups } from './batch';
 import { createRun, isRunnable, prepareRun } from './index';
 import { messageTarget, type Prepared } from './prepare';
 import { checkProject } from './check';
-import { signalShapes } from './signal-shapes';
 import { readFileSync } from 'node:fs';
 
 const startOn = (
@@ -449,48 +448,4 @@ describe('what a setup can say', () => {
     }
     expect(hits).toEqual(['s-turning', 'spindle.speed > 20', 'x-8']);
   });
-});
-
-test('every shape of signal offered has units that fit and gives what it says', () => {
-  const wanted: Record<string, readonly (readonly [number, number])[]> = {
-    'step at 1 s': [
-      [0.5, 0],
-      [1.5, 1],
-    ],
-    'ramp from 1 s to 3 s': [
-      [0.5, 0],
-      [2, 0.5],
-      [3.5, 1],
-    ],
-    'pulses, 0.5 s of every 2 s': [
-      [0.25, 1],
-      [1, 0],
-      [2.25, 1],
-    ],
-    'sine of 2 Hz': [
-      [0.125, 1],
-      [0.375, -1],
-    ],
-    'table 0 s: 0, 1 s: 2, 3 s: 1': [
-      [0.5, 1],
-      [2, 1.5],
-      [4, 1],
-    ],
-  };
-  for (const [name, formula] of signalShapes) {
-    const prepared = prepareRun(tubeCapper, {
-      ...setup('Careful'),
-      root: 't-capthread',
-      stimulus: [{ id: 'f', time: 0, kind: 'follow', target: 'speed', value: formula }],
-      stop: 5,
-    });
-    expect(prepared.problems.filter((p) => p.severity === 'error').map((p) => `${name}: ${p.message}`)).toEqual([]);
-    const run = createRun(prepared as Prepared & { program: NonNullable<Prepared['program']> });
-    run.simulation.advance(Infinity);
-    const recording = run.recorder.take();
-    const column = recording.columns.find((c) => c.name === 'speed')!;
-    for (const [t, value] of wanted[name] ?? []) expect(valueAt(recording, column, t)).toBeCloseTo(value, 3);
-    if (name.startsWith('noise')) expect(new Set(column.values.slice(0, 400)).size).toBeGreaterThan(20);
-  }
-  expect(signalShapes).toHaveLength(6);
 });

@@ -49,33 +49,36 @@ const story = (run: Run, from: number) => {
   };
 };
 
-test.each([0.35, 0.65, 0.95])('the rest of a run from %f s is the same in a fresh run and in the same one', (moment) => {
-  const run = start();
-  run.simulation.advance(moment);
-  const snapshot = run.simulation.snapshot();
-  const at = run.simulation.time;
-  const warned = run.simulation.warnings;
-  run.simulation.advance(Infinity);
-  const first = story(run, at);
-  expect(first.messages.length).toBeGreaterThan(3);
-  expect(first.warnings.length).toBe(2);
+test.each([0.35, 0.65, 0.95])(
+  'the rest of a run from %f s is the same in a fresh run and in the same one',
+  (moment) => {
+    const run = start();
+    run.simulation.advance(moment);
+    const snapshot = run.simulation.snapshot();
+    const at = run.simulation.time;
+    const warned = run.simulation.warnings;
+    run.simulation.advance(Infinity);
+    const first = story(run, at);
+    expect(first.messages.length).toBeGreaterThan(3);
+    expect(first.warnings.length).toBe(2);
 
-  const fresh = start();
-  fresh.simulation.advance(0);
-  fresh.simulation.restore(snapshot);
-  expect(fresh.simulation.warnings).toEqual(warned);
-  fresh.simulation.advance(Infinity);
-  expect(story(fresh, at)).toEqual(first);
+    const fresh = start();
+    fresh.simulation.advance(0);
+    fresh.simulation.restore(snapshot);
+    expect(fresh.simulation.warnings).toEqual(warned);
+    fresh.simulation.advance(Infinity);
+    expect(story(fresh, at)).toEqual(first);
 
-  run.simulation.restore(snapshot);
-  expect(run.simulation.warnings).toEqual(warned);
-  expect(run.simulation.time).toBe(at);
-  run.simulation.advance(Infinity);
-  const again = story(run, at);
-  // the recorder has both ends
-  expect(again.messages).toEqual([...first.messages, ...first.messages]);
-  expect({ ...again, messages: [], transitions: [] }).toEqual({ ...first, messages: [], transitions: [] });
-});
+    run.simulation.restore(snapshot);
+    expect(run.simulation.warnings).toEqual(warned);
+    expect(run.simulation.time).toBe(at);
+    run.simulation.advance(Infinity);
+    const again = story(run, at);
+    // the recorder has both ends
+    expect(again.messages).toEqual([...first.messages, ...first.messages]);
+    expect({ ...again, messages: [], transitions: [] }).toEqual({ ...first, messages: [], transitions: [] });
+  },
+);
 
 test('going back in the middle of an instant keeps the count of what has happened in it', () => {
   const run = start();

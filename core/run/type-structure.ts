@@ -18,3 +18,12 @@ export function typeStructure(
     ? { structure: undefined, problems: all }
     : { structure: describeStructure(model), problems: [] };
 }
+
+/** The unit of a quantity inside a part type; undefined where there is no such quantity or it has none. */
+export function unitIn(project: Project, typeId: string, path: string): string | undefined {
+  const name = typeById(project, typeId || project.root)?.name;
+  if (name === undefined) return undefined;
+  const { model } = flatten(projectLibrary(project).library, name);
+  const index = model.indexOf.get(path);
+  return (index !== undefined && model.variables[index].unit) || undefined;
+}

@@ -547,7 +547,7 @@ function Stimulus({
                     onCommit={(kind) =>
                       void put({
                         kind: kind as typeof row.kind,
-                        value: kind === 'set' ? '0' : kind === 'follow' ? "sin(6.283185307 'rad/s'*time)" : '',
+                        value: kind === 'set' ? '0' : kind === 'follow' ? "if time < 1 's' then 0 else 1" : '',
                       })
                     }
                   />
@@ -572,7 +572,9 @@ function Stimulus({
                         {...(valueProblem && { problem: valueProblem })}
                         onCommit={(value) => put({ value })}
                       />
-                      {row.kind === 'follow' && <SignalShapes choose={(value) => void put({ value })} />}
+                      {row.kind === 'follow' && (
+                        <SignalShapes root={setup.root} target={row.target} choose={(value) => void put({ value })} />
+                      )}
                     </div>
                   )}
                 </td>

@@ -5,19 +5,32 @@ import Dropdown from 'react-bootstrap/Dropdown';
 import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Project, Setup } from '@/core/project/project';
 import { signalShapes } from '@/core/run/signal-shapes';
-import { cancelAll, runAll } from '@/store/engine';
+import { cancelAll, runAll, unitOfQuantity } from '@/store/engine';
 import { usePlace } from '@/store/place-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 
-export function SignalShapes({ choose }: { readonly choose: (formula: string) => void }) {
+export function SignalShapes({
+  root,
+  target,
+  choose,
+}: {
+  /** The part type that is run; empty for the product. */
+  readonly root: string;
+  readonly target: string;
+  readonly choose: (formula: string) => void;
+}) {
+  const [unit, setUnit] = useState<string>();
   return (
-    <Dropdown align="end">
+    <Dropdown
+      align="end"
+      onToggle={(shown) => void (shown && unitOfQuantity(root, target).then(setUnit, () => setUnit(undefined)))}
+    >
       <Dropdown.Toggle as={Button} size="sm" id="signal-shapes">
         Shapes
       </Dropdown.Toggle>
       <Dropdown.Menu popperConfig={{ strategy: 'fixed' }} renderOnMount>
-        {signalShapes.map(([name, formula]) => (
+        {signalShapes(unit).map(([name, formula]) => (
           <Dropdown.Item key={name} onClick={() => choose(formula)}>
             {name}
             <div className="mono quiet" style={{ fontSize: '0.85em' }}>
