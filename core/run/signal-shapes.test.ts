@@ -96,6 +96,7 @@ describe('a product with a number that has a unit', () => {
     ['rpm', "interpolate({0, 1}, {2, 3}, time)*1 'rpm'"],
     ['deg', 'asin(0.5)'],
     ['mm2', "(3 'mm')^2"],
+    ['mm', "sqrt(9 'mm2')"],
   ])('in %s: %s is in coherent SI, and refused where another scale is wanted', (unit, formula) => {
     expect(said(unit, formula)).toContain('unit-scale');
     const converted = `convert(${formula}, "${unit}")`;
@@ -119,4 +120,39 @@ describe('a product with a number that has a unit', () => {
     expect(said('degC', "interpolate({0, 1}, {20, 30}, time)*1 'degC'")).toContain('unit-offset');
     expect(said('K', "2*20 'degC'")).toContain('unit-offset');
   });
+});
+
+test('the places of a table are in the unit of what it is looked up with', () => {
+  const project = product('K');
+  const withTable = (unit: string) => {
+    const prepared = prepareRun(
+      {
+        ...project,
+        types: [
+          {
+            ...project.types[0],
+            quantities: [{ ...newQuantity('q', 'x'), role: 'constant', unit, value: "300 'ms'" }],
+            physics: "Real y(unit=\"K\") = interpolate({0 's', 1 's'}, {280 'K', 290 'K'}, x);",
+          },
+        ],
+      },
+      { ...newSetup('u', 'Run'), stop: 1 },
+    );
+    return prepared;
+  };
+  for (const unit of ['ms', 's']) {
+    const prepared = withTable(unit);
+    expect(prepared.problems.filter((p) => p.severity === 'error')).toEqual([]);
+    if (!isRunnable(prepared)) throw new Error('cannot run');
+    const run = createRun(prepared);
+    run.simulation.advance(Infinity);
+    const recording = run.recorder.take();
+    expect(
+      valueAt(
+        recording,
+        recording.columns.find((c) => c.name === 'y')!,
+        0.5,
+      ),
+    ).toBeCloseTo(283, 6);
+  }
 });
