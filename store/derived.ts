@@ -73,11 +73,6 @@ export const fullName = (path: string | undefined, name: string): string => (pat
 export const problemsAt = (problems: readonly Problem[], place: string): Problem[] =>
   problems.filter((p) => p.place !== undefined && isAtOrIn(p.place, place));
 
-export const useProblems = (place: string): Problem[] => {
-  const problems = useProject((s) => s.problems);
-  return useMemo(() => problemsAt(problems, place), [problems, place]);
-};
-
 /** Setup chosen for the next run. */
 export function useSetup() {
   const project = useProject((s) => s.project);

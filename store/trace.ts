@@ -4,7 +4,7 @@ import { useShallow } from 'zustand/react/shallow';
 import type { Project, Requirement } from '@/core/project/project';
 import type { RequirementFinding } from '@/core/run/run';
 import { standingOf, type Standing } from '@/core/run/standing';
-import { linkEdit, linkIndex, linksOf, unlinkEdit, type CheckedLink } from '@/core/trace/links';
+import { linkEdit, linksOf, unlinkEdit, type CheckedLink } from '@/core/trace/links';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
 import { useRuns } from './run-store';
@@ -82,8 +82,3 @@ export function useStandings(): (r: Requirement) => Standing {
     return (r) => standingOf(r, run.get(r.id), fixed.get(r.id));
   }, [findings, constants]);
 }
-
-export const linkCounts = (project: Project): ReadonlyMap<string, number> => {
-  const { ofRequirement } = linkIndex(project);
-  return new Map([...ofRequirement].map(([id, l]) => [id, l.length]));
-};

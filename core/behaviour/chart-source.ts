@@ -1,7 +1,7 @@
 import type { Expr, Statement } from '../language/ast';
 import { atPlace, problem, type Problem } from '../language/diagnostics';
 import { parseExpressionText, parseStatementsText } from '../language/parse';
-import type { Chart, Transition, Trigger } from '../project/project';
+import type { Chart, Trigger } from '../project/project';
 import { withoutJunctions, type Way } from './junctions';
 import { chartStructure, type ChartStructure, type NodeKind, type TriggerNodeKind } from './chart-structure';
 
@@ -204,5 +204,3 @@ export function readChart(chart: Chart, place: string, problems: Problem[]): Cha
     transitions: [...straight.filter((t) => !t.otherwise), ...straight.filter((t) => t.otherwise)],
   };
 }
-
-export const isElse = (t: Pick<Transition, 'guard'>): boolean => t.guard.trim() === 'else';

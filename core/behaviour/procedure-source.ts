@@ -4,7 +4,6 @@ import {
   meansStatements,
   readCall,
   readControl,
-  readLine,
   readRepeat,
   readStep,
   timeText,
@@ -395,7 +394,3 @@ function renameRefs<T>(node: T, names: ReadonlyMap<string, string>): T {
   }
   return copy as T;
 }
-
-/** The kind of a line, for what only procedures know. */
-export const isControlLine = (text: string): boolean =>
-  readLine(text).kind === 'step' && /^(start|stop|await)\s+[\p{L}_][\p{L}\p{N}_]*$/u.test(text.trim());

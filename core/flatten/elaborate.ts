@@ -46,8 +46,6 @@ import {
 /** Thrown inside this file where an expression has no value; the problem has been reported. */
 export class NoValue extends Error {}
 
-export const nan: FlatExpr = constant(NaN);
-
 /** The value of an expression read in a scope. What cannot be read is reported and becomes NaN. */
 export function elaborate(b: Builder, e: Expr, scope: Scope): Value | undefined {
   try {

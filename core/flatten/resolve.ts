@@ -6,7 +6,7 @@ import type { Builder } from './builder';
 import { constant, variable, type FlatExpr } from './flat-expression';
 import type { ClassInstance, Instance, Scope } from './instance';
 import { findClass } from './library';
-import { isArray, isRecord, partOf, type Value } from './values';
+import { isArray, partOf, type Value } from './values';
 
 export type Resolved = Value | ClassInstance | readonly Resolved[];
 
@@ -216,8 +216,6 @@ export function toResolved(n: Instance): Resolved {
 export function isValue(r: Resolved): r is Value {
   return Array.isArray(r) ? r.every(isValue) : !isClassInstance(r);
 }
-
-export const asScalar = (v: Value): FlatExpr | undefined => (isArray(v) || isRecord(v) ? undefined : v);
 
 /** Constants of packages and enclosing classes, enumeration literals, imported constants. */
 function staticMember(

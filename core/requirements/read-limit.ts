@@ -1,5 +1,4 @@
 import { problem, type Problem, type Span } from '../language/diagnostics';
-import { parseExpressionText } from '../language/parse';
 import type { GlossaryEntry, Requirement } from '../project/project';
 import { Unread } from './amounts';
 import { isFiller, wordsOf } from './phrases';
@@ -78,6 +77,3 @@ function aboutFormula(formula: string): string {
 
 /** Formulas as people read them: units without quotes. */
 export const showFormula = (formula: string): string => formula.replace(/(\d)\s*'([^']*)'/g, '$1 $2');
-
-/** Checks that a formula can be read at all. */
-export const formulaProblems = (formula: string): readonly Problem[] => parseExpressionText(formula).problems;
