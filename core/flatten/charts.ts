@@ -2,7 +2,8 @@ import { structureOf, type TransitionSource, type TriggerSource } from '../behav
 import type { CallExpr, Expr, Statement } from '../language/ast';
 import { problem, type Span } from '../language/diagnostics';
 import { printExpression, printStatement } from '../language/print';
-import { checkSides, checkUnits, elaborateUnits } from '../language/unit-check';
+import { checkSides, checkUnits } from '../language/unit-check';
+import { elaborateUnits } from '../language/unit-elaboration';
 import { hiddenBoolean, type Builder } from './builder';
 import { elaborateScalar, resolveReference, unitContext } from './elaborate';
 import { lowerSend } from './equations';

@@ -1,7 +1,8 @@
 import type { CallExpr, Equation, Expr, SendNode } from '../language/ast';
 import { problem } from '../language/diagnostics';
 import { printEquation, printExpression } from '../language/print';
-import { checkSides, checkUnits, elaborateUnits, checkUnits as unitsOf } from '../language/unit-check';
+import { checkSides, checkUnits } from '../language/unit-check';
+import { elaborateUnits } from '../language/unit-elaboration';
 import { carries } from '../project/project';
 import { inBaseUnits } from '../language/base-units';
 import { checkCondition, checkKinds } from './kinds';
@@ -131,7 +132,7 @@ function lowerEqual(b: Builder, e: Extract<Equation, { kind: 'equal' }>, scope: 
   if (e.left.kind === 'tuple') {
     return lowerTuple(b, e, e.left.elements, scope);
   }
-  const unitOf = (x: Expr) => unitsOf(x, units, () => undefined)?.unit;
+  const unitOf = (x: Expr) => checkUnits(x, units, () => undefined)?.unit;
   const left = elaborate(b, elaborateUnits(e.left, units, unitOf(e.right)), scope);
   const right = elaborate(b, elaborateUnits(e.right, units, unitOf(e.left)), scope);
   if (left === undefined || right === undefined) return [];
@@ -442,7 +443,7 @@ function lowerWhenBody(
             elaborateUnits(
               call.args[1],
               unitContext(b, scope),
-              unitsOf(call.args[0], unitContext(b, scope), () => undefined)?.unit,
+              checkUnits(call.args[0], unitContext(b, scope), () => undefined)?.unit,
             ),
             scope,
           );

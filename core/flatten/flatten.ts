@@ -1,7 +1,8 @@
 import type { Expr, Modification } from '../language/ast';
 import { problem, type Problem } from '../language/diagnostics';
 import { printExpression } from '../language/print';
-import { checkAgainstUnit, checkUnits, elaborateUnits, relaxUnits } from '../language/unit-check';
+import { checkAgainstUnit, checkUnits, relaxUnits } from '../language/unit-check';
+import { elaborateUnits } from '../language/unit-elaboration';
 import { describeUnit, unitOrUndefined, type Unit } from '../language/units';
 import { createBuilder, hasRelation, hiddenBoolean, plainVariable, type Builder } from './builder';
 import { addAlgorithm } from './algorithms';
@@ -21,6 +22,7 @@ import {
   type Modifier,
   type PlacedChange,
   type Scope,
+  emptyInstance,
 } from './instance';
 import { instantiateClass, instantiateConstants, rootContext } from './instantiate';
 import { findClass, type ClassLibrary } from './library';
@@ -88,18 +90,7 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
       problem('error', 'partial', `${className} is partial: it can be extended, but not run`, ref.definition.nameSpan),
     );
   const home: Scope = {
-    instance: {
-      kind: 'class',
-      name: '',
-      ref,
-      members: new Map(),
-      bodies: [],
-      isConnector: false,
-      inner: new Set(),
-      disabled: new Set(),
-      charts: [],
-      part: -1,
-    },
+    instance: emptyInstance(ref),
     home: ref,
     iterators: new Map(),
     place: ref.place,

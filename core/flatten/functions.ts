@@ -4,7 +4,7 @@ import { printReference } from '../language/print';
 import type { Builder } from './builder';
 import { elaborateStrict, indicesOf, NoValue, resultsOf, structuralInteger } from './elaborate';
 import { binary, choose, constant, isRelation, one, walk, zero, type FlatExpr } from './flat-expression';
-import type { ClassInstance, Scope } from './instance';
+import { emptyInstance, type Scope } from './instance';
 import { findClass, type ClassRef } from './library';
 import { carryOut, NoStatement, share, type Space, type Values } from './statements';
 import { fillValue, isArray, isRecord, mapValue, shapeOf, type Value } from './values';
@@ -42,19 +42,6 @@ function declarationsOf(b: Builder, ref: ClassRef, depth = 0): { declared: Decla
   if (ref.definition.algorithms.length > 0) bodies.push(ref);
   return { declared, bodies };
 }
-
-const emptyInstance = (ref: ClassRef): ClassInstance => ({
-  kind: 'class',
-  name: '',
-  ref,
-  members: new Map(),
-  bodies: [],
-  isConnector: false,
-  inner: new Set(),
-  disabled: new Set(),
-  charts: [],
-  part: -1,
-});
 
 const depthOf = new WeakMap<Builder, number>();
 

@@ -158,3 +158,17 @@ export function indexModifier(m: Modifier, index: number, size: number, depth = 
   );
   return { children, ...(value && { value }), ...(m.redeclare && { redeclare: m.redeclare }) };
 }
+
+/** An instance with nothing in it yet. */
+export const emptyInstance = (ref: ClassRef): ClassInstance => ({
+  kind: 'class',
+  name: '',
+  ref,
+  members: new Map(),
+  bodies: [],
+  isConnector: false,
+  inner: new Set(),
+  disabled: new Set(),
+  charts: [],
+  part: -1,
+});

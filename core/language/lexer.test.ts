@@ -84,9 +84,9 @@ describe('what cannot be read is told at its place', () => {
     ['a ≠ b', 2, '<>'],
     ['a · b', 2, '*'],
   ])('%s, with what is meant', (text, start, fix) => {
-    const [p] = lex(text).problems;
-    expect(p).toMatchObject({ code: 'unknown-character', span: { start, end: start + 1 } });
-    expect(p.fixes).toEqual([{ title: `Write ${fix}`, span: { start, end: start + 1 }, text: fix }]);
+    const [found] = lex(text).problems;
+    expect(found).toMatchObject({ code: 'unknown-character', span: { start, end: start + 1 } });
+    expect(found.fixes).toEqual([{ title: `Write ${fix}`, span: { start, end: start + 1 }, text: fix }]);
   });
   test('characters that mean nothing, wide ones as one', () => {
     expect(lex('a ? b').problems).toMatchObject([{ message: 'The character ? has no meaning here' }]);

@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { parseExpressionText } from './parse';
 import type { Problem } from './diagnostics';
-import { checkUnits, elaborateUnits, relaxUnits } from './unit-check';
+import { checkUnits, relaxUnits } from './unit-check';
+import { elaborateUnits } from './unit-elaboration';
 import {
   commonUnits,
   convertValue,

@@ -2,7 +2,8 @@ import { evaluate, type Environment } from '../behaviour/interpreter';
 import { refName, type Expr } from '../language/ast';
 import { problem, type Problem } from '../language/diagnostics';
 import { parseExpressionText } from '../language/parse';
-import { checkAgainstUnit, elaborateUnits } from '../language/unit-check';
+import { checkAgainstUnit } from '../language/unit-check';
+import { elaborateUnits } from '../language/unit-elaboration';
 import { unitOrUndefined } from '../language/units';
 import type { FlatVariable } from '../flatten/flat-model';
 

@@ -1,7 +1,7 @@
 import type { Expr, RefExpr } from '../language/ast';
 import { parseExpressionText } from '../language/parse';
 import { printExpression } from '../language/print';
-import { elaborateUnits } from '../language/unit-check';
+import { elaborateUnits } from '../language/unit-elaboration';
 import { evaluate, ExecutionError, truth, type Environment, type Value } from '../behaviour/interpreter';
 import { readMessage } from '../behaviour/chart-source';
 import type { Transition } from '../project/project';

@@ -4,11 +4,9 @@ import { useMemo } from 'react';
 import type { Project, Requirement } from '@/core/project/project';
 import { limitOf } from '@/core/requirements/read-limit';
 import { usePlace } from '@/store/place-store';
-import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { useStandings } from '@/store/trace';
 import { Button } from '@/ui/button';
-import { CellField } from '@/ui/cell-field';
 import { formatNumber, withUnit } from '@/ui/format';
 import { MomentPlot } from '@/ui/ribbon/moment-plot';
 import { TraceLinks } from '@/ui/trace-links';
@@ -17,6 +15,7 @@ import { ExampleDrawing } from './example-drawing';
 import { LimitCell } from './limit-cell';
 import { ObservationForm } from './observation-form';
 import { LimitFacts, MarkedText, Origin } from './requirement-details';
+import { RequirementText } from './requirement-text';
 
 /** Everything about one requirement on one sheet: what it says, what is checked, what was found, and what it is tied to. */
 export function RequirementPage({
@@ -27,7 +26,7 @@ export function RequirementPage({
   readonly requirement: Requirement;
 }) {
   const { go } = usePlace.getState();
-  const { edit } = useProject.getState();
+
   const limit = limitOf(r, project.glossary);
   const run = useRuns((s) => s.current);
   const standing = useStandings()(r);
@@ -57,20 +56,7 @@ export function RequirementPage({
       <div className="pane-body requirement-page" data-testid="requirement-page">
         <div>
           <section className="page-text">
-            <CellField
-              value={r.text}
-              label={`Text of ${r.key}`}
-              multiline
-              immediate
-              placeholder="The … shall …"
-              onCommit={(text) =>
-                edit(
-                  { kind: 'update', list: 'requirement', id: r.id, changes: { text } },
-                  `Change the text of ${r.key}`,
-                  `text-${r.id}`,
-                )
-              }
-            />
+            <RequirementText requirement={r} />
           </section>
           <MarkedText requirement={r} />
           <LimitFacts requirement={r} />

@@ -22,6 +22,7 @@ import { LinkManyField } from '@/ui/trace-links';
 import { VerdictMark } from '@/ui/verdict';
 import { exportRequirements } from './exports';
 import { LimitCell, signedMargin } from './limit-cell';
+import { RequirementText } from './requirement-text';
 
 type Filter = 'all' | 'fails' | 'undecided' | 'unread' | 'unlinked' | 'suspect';
 const filters: readonly (readonly [Filter, string])[] = [
@@ -374,20 +375,7 @@ const RequirementRow = memo(function RequirementRow({
         colSpan={binding ? 1 : narrow ? 3 : 4}
         className={binding ? undefined : 'heading-text'}
       >
-        <CellField
-          value={r.text}
-          label={`Text of ${r.key}`}
-          multiline
-          immediate
-          placeholder="The … shall …"
-          onCommit={(text) =>
-            edit(
-              { kind: 'update', list: 'requirement', id: r.id, changes: { text } },
-              `Change the text of ${r.key}`,
-              `text-${r.id}`,
-            )
-          }
-        />
+        <RequirementText requirement={r} />
       </td>
       {binding && (
         <>
