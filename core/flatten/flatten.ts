@@ -141,9 +141,10 @@ function addSignal(b: Builder, root: ClassInstance, { target, expr, place }: Sig
     );
     return;
   }
-  const scope: Scope = { instance: root, home: root.ref, iterators: new Map(), place };
+  const at = `${place}/value`;
+  const scope: Scope = { instance: root, home: root.ref, iterators: new Map(), place: at };
   const context = unitContext(b, scope);
-  checkAgainstUnit(expr, target, v.unit, context, (p) => b.report(place, p));
+  checkAgainstUnit(expr, target, v.unit, context, (p) => b.report(at, p));
   const value = elaborateScalar(b, elaborateUnits(expr, context, unitOrUndefined(v.unit)), scope);
   if (!value || !counts) return;
   b.givenFromOutside.add(index);
@@ -151,7 +152,7 @@ function addSignal(b: Builder, root: ClassInstance, { target, expr, place }: Sig
   b.equations.push({
     left: variable(index),
     right: value,
-    origin: { part: '', place, span: expr.span, text: `${target} follows ${printExpression(expr)}` },
+    origin: { part: '', place: at, span: expr.span, text: `${target} follows ${printExpression(expr)}` },
   });
 }
 

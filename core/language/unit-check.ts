@@ -88,7 +88,7 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
         problem(
           'error',
           'unit-offset',
-          `${printExpression(e)} counts from a zero of its own and cannot be a factor: give each value the unit, or write a difference in K`,
+          `${printExpression(e)} counts from a zero of its own and cannot be a factor; write a difference in K`,
           e.span,
         ),
       );

@@ -118,7 +118,9 @@ describe('a product with a number that has a unit', () => {
   });
   test('is refused where the unit has a zero of its own', () => {
     expect(said('degC', "interpolate({0, 1}, {20, 30}, time)*1 'degC'")).toContain('unit-offset');
-    expect(said('K', "2*20 'degC'")).toContain('unit-offset');
+    expect(follow('K', "2*20 'degC'").problems).toMatchObject([
+      { code: 'unit-offset', place: 'setup/u/stimulus/f/value' },
+    ]);
   });
 });
 
