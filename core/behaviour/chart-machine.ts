@@ -59,15 +59,24 @@ export interface ChartEvent {
   readonly data?: unknown;
 }
 
-export interface MachineSnapshot {
-  readonly configurations: readonly Configuration[];
-  readonly ended: readonly boolean[];
-  /** Of each time trigger when it is due, its period, when it was armed and how often it has been due. */
-  readonly clocks: readonly Float64Array[];
-  readonly ticks: readonly number[];
-  readonly tickPeriods: readonly number[];
-  readonly later: readonly (readonly [number, ChartEvent])[];
-  readonly kept: readonly ChartEvent[];
+/** All that charts remember between two looks at them, as plain data. */
+export interface ChartMachineState {
+  readonly configurations: Configuration[];
+  readonly ended: boolean[];
+  /** Of each time trigger when it is due (NaN: not armed). */
+  readonly due: Float64Array;
+  /** Of `every`: its period, when it was armed and how often it has been due, so that it does not drift. */
+  readonly periods: Float64Array;
+  readonly armed: Float64Array;
+  readonly turns: Float64Array;
+  /** Of do texts: how often they were carried out, and how far apart. */
+  readonly ticks: number[];
+  readonly tickPeriods: number[];
+  /** Messages that wait: of the charts' own, from outside, those kept by a state, and those that arrive later. */
+  own: ChartEvent[];
+  outer: ChartEvent[];
+  kept: ChartEvent[];
+  readonly later: { readonly due: number; readonly event: ChartEvent }[];
 }
 
 export interface ChartMachine {
@@ -84,294 +93,319 @@ export interface ChartMachine {
   /** The next time at which something of the charts is due, after now. */
   nextTime(): number;
   isDue(): boolean;
-  /** Whether a trigger could take part now, for questions after the fact. */
-  save(): MachineSnapshot;
-  load(snapshot: MachineSnapshot): void;
+  readonly state: ChartMachineState;
 }
 
 const maximumAtOnce = 2000;
 
-export function createChartMachine(charts: readonly MachineChart[], host: ChartHost): ChartMachine {
-  const configurations: Configuration[] = charts.map(() => noConfiguration);
-  const ended = charts.map(() => false);
-  // one slot per time trigger, grouped by the state that arms it
-  const timed = charts.map(({ structure }) =>
-    structure.states.map((): { slot: number; transition: number; trigger: number; kind: TriggerNode['kind'] }[] => []),
-  );
-  const slots: { chart: number; from: number; transition: number; trigger: number; kind: TriggerNode['kind'] }[] = [];
-  charts.forEach(({ structure }, c) =>
-    structure.transitions.forEach((t, transition) =>
-      t.triggers.forEach((g, trigger) => {
-        if (g.kind !== 'after' && g.kind !== 'at' && g.kind !== 'every') return;
-        timed[c][t.from].push({ slot: slots.length, transition, trigger, kind: g.kind });
-        slots.push({ chart: c, from: t.from, transition, trigger, kind: g.kind });
+/** A time trigger and its place among all of them. */
+interface Clock {
+  readonly slot: number;
+  readonly transition: number;
+  readonly trigger: number;
+  readonly kind: TriggerNode['kind'];
+}
+
+/** What does not change while charts run. */
+interface Layout {
+  readonly charts: readonly MachineChart[];
+  /** By chart and state: the clocks that it arms. */
+  readonly clocksOf: readonly (readonly (readonly Clock[])[])[];
+  /** Kinds of all clocks, and by chart, transition and trigger the place of its clock, -1 for none. */
+  readonly kinds: readonly TriggerNode['kind'][];
+  readonly slotAt: readonly (readonly (readonly number[])[])[];
+  readonly defersAnything: readonly boolean[];
+  /** Some trigger looks at what happens at one moment only. */
+  readonly hasMoments: boolean;
+}
+
+function layoutOf(charts: readonly MachineChart[]): Layout {
+  const kinds: TriggerNode['kind'][] = [];
+  const clocksOf = charts.map(({ structure }) => structure.states.map((): Clock[] => []));
+  const slotAt = charts.map(({ structure }, c) =>
+    structure.transitions.map((t, transition) =>
+      t.triggers.map(({ kind }, trigger) => {
+        if (kind !== 'after' && kind !== 'at' && kind !== 'every') return -1;
+        clocksOf[c][t.from].push({ slot: kinds.length, transition, trigger, kind });
+        return kinds.push(kind) - 1;
       }),
     ),
   );
-  const slotOf = new Map(slots.map((s, k) => [`${s.chart}/${s.transition}/${s.trigger}`, k]));
-  const slotAt = charts.map(({ structure }, c) =>
-    structure.transitions.map((t, j) => t.triggers.map((_, i) => slotOf.get(`${c}/${j}/${i}`) ?? -1)),
-  );
-  const due = new Float64Array(slots.length).fill(NaN);
-  // of `every`: its period, when it was armed and how often it has been due, so that it does not drift
-  const periods = new Float64Array(slots.length);
-  const armed = new Float64Array(slots.length);
-  const turns = new Float64Array(slots.length);
-  const ticks = charts.map(() => 0);
-  const tickPeriods = charts.map(() => Infinity);
-  let own: ChartEvent[] = [];
-  let outer: ChartEvent[] = [];
-  let outerAt = 0;
-  let kept: ChartEvent[] = [];
-  const later: { due: number; event: ChartEvent }[] = [];
-  const defersAnything = charts.map((c) => c.defers.some((d) => d.length > 0));
-  const hasMoments = charts.some(({ structure }) =>
-    structure.transitions.some((t) =>
-      t.triggers.some((g) => g.kind === 'rises' || g.kind === 'changes' || g.kind === 'every'),
-    ),
-  );
-
-  const matches = (c: number, t: number, event: ChartEvent | undefined): boolean => {
-    const { triggers, from } = charts[c].structure.transitions[t];
-    if (triggers.length === 0) return event === undefined;
-    for (let k = 0; k < triggers.length; k++) {
-      const g = triggers[k];
-      switch (g.kind) {
-        case 'message':
-          if (event !== undefined && takesMessage(g, event.name)) return true;
-          break;
-        case 'done':
-          if (event !== undefined && event.chart === c && event.name === doneName(charts[c].structure, from))
-            return true;
-          break;
-        case 'after':
-        case 'at':
-        case 'every':
-          if (event === undefined && due[slotAt[c][t][k]] <= host.now()) return true;
-          break;
-        default:
-          if (event === undefined && host.condition(c, t, k)) return true;
-      }
-    }
-    return false;
-  };
-
-  /** Runs the actions of a step. Entering arms the clocks of a state, leaving disarms them. */
-  const carryOut = (c: number, step: ChartStep): void => {
-    const { actions } = step;
-    for (let k = 0; k < actions.length; k++) {
-      const action = actions[k];
-      if (action.kind === 'enter') {
-        host.act(c, action);
-        const clocks = timed[c][action.index];
-        for (let i = 0; i < clocks.length; i++) arm(c, clocks[i]);
-      } else if (action.kind === 'exit') {
-        host.act(c, action);
-        const clocks = timed[c][action.index];
-        for (let i = 0; i < clocks.length; i++) due[clocks[i].slot] = NaN;
-      } else {
-        host.took(c, action.index);
-        host.act(c, action);
-      }
-    }
-    configurations[c] = step.next;
-    for (const s of step.done)
-      own.push({
-        name: doneName(charts[c].structure, s),
-        receivers: [charts[c].part],
-        sender: charts[c].part,
-        args: [],
-        chart: c,
-      });
-    if (step.ended) ended[c] = true;
-    if (kept.length > 0) recall();
-  };
-
-  const arm = (
-    c: number,
-    clock: { slot: number; transition: number; trigger: number; kind: TriggerNode['kind'] },
-  ): void => {
-    const amount = host.delay(c, clock.transition, clock.trigger);
-    const now = host.now();
-    if (clock.kind === 'at') due[clock.slot] = amount >= now ? amount : NaN;
-    else if (clock.kind === 'after') due[clock.slot] = now + Math.max(0, amount);
-    else {
-      periods[clock.slot] = amount;
-      armed[clock.slot] = now;
-      turns[clock.slot] = 1;
-      due[clock.slot] = amount > 0 ? now + amount : NaN;
-    }
-  };
-
-  const step = (c: number, event: ChartEvent | undefined): boolean => {
-    if (ended[c]) return false;
-    const found = stepChart(charts[c].structure, configurations[c], (t) => matches(c, t, event) && host.guard(c, t));
-    if (!found) return false;
-    carryOut(c, found);
-    return true;
-  };
-
-  const isKept = (c: number, name: string): boolean => {
-    if (!defersAnything[c] || ended[c]) return false;
-    const { structure, defers } = charts[c];
-    return configurations[c].leaves.some((leaf) => {
-      for (let s = leaf; s >= 0; s = structure.states[s].parent) if (defers[s].includes(name)) return true;
-      return false;
-    });
-  };
-
-  /** Kept messages that nobody keeps any longer come before all others from outside. */
-  const recall = (): void => {
-    const free = kept.filter((e) => !charts.some((x, c) => e.receivers.includes(x.part) && isKept(c, e.name)));
-    if (free.length === 0) return;
-    kept = kept.filter((e) => !free.includes(e));
-    outer = [...free, ...outer.slice(outerAt)];
-    outerAt = 0;
-  };
-
-  const dispatch = (event: ChartEvent): boolean => {
-    let taken = false,
-      keep = false;
-    host.begin(event);
-    for (let c = 0; c < charts.length; c++) {
-      if (event.chart !== undefined ? event.chart !== c : !event.receivers.includes(charts[c].part)) continue;
-      host.receive(c, event);
-      if (step(c, event)) taken = true;
-      else keep ||= isKept(c, event.name);
-    }
-    if (!taken && keep) kept.push(event);
-    host.handled(event, taken ? 'taken' : keep ? 'kept' : 'lost');
-    return taken;
-  };
-
-  const next = (): ChartEvent | undefined => {
-    if (own.length > 0) return own.shift();
-    if (outerAt < outer.length) return outer[outerAt++];
-    outer = [];
-    outerAt = 0;
-    return undefined;
-  };
-
-  const nowDue = (): void => {
-    const now = host.now();
-    for (let k = 0; k < later.length;) {
-      if (later[k].due <= now) outer.push(later.splice(k, 1)[0].event);
-      else k++;
-    }
-    charts.forEach((chart, c) => {
-      if (!chart.hasDo || ended[c] || ticks[c] * tickPeriods[c] > now) return;
-      ticks[c] = Math.floor(now / tickPeriods[c] + 1e-9) + 1;
-      const { states } = chart.structure;
-      states.forEach(
-        (_, s) => isActiveIn(chart.structure, configurations[c], s) && host.act(c, { kind: 'do', index: s }),
-      );
-    });
-  };
-
-  const moments = (): void => {
-    const now = host.now();
-    for (let k = 0; k < slots.length; k++) {
-      if (slots[k].kind !== 'every') continue;
-      while (due[k] <= now) due[k] = armed[k] + ++turns[k] * periods[k];
-    }
-    host.looked();
-  };
-
   return {
-    configuration: (c) => configurations[c],
-    ended: (c) => ended[c],
-    start(chosen) {
-      charts.forEach((chart, c) => {
-        if (chart.hasDo) {
-          tickPeriods[c] = Math.max(1e-9, host.period(c));
-          ticks[c] = 1;
-        }
-        const states = chosen?.get(c);
-        carryOut(c, states ? startChartIn(chart.structure, states) : startChart(chart.structure));
-      });
-    },
-    post(event, first = false) {
-      (first ? own : outer).push(event);
-    },
-    postLater(event, time) {
-      const at = later.findIndex((x) => x.due > time);
-      later.splice(at < 0 ? later.length : at, 0, { due: time, event });
+    charts,
+    clocksOf,
+    kinds,
+    slotAt,
+    defersAnything: charts.map((c) => c.defers.some((d) => d.length > 0)),
+    hasMoments: charts.some(({ structure }) =>
+      structure.transitions.some((t) =>
+        t.triggers.some((g) => g.kind === 'rises' || g.kind === 'changes' || g.kind === 'every'),
+      ),
+    ),
+  };
+}
+
+const newState = ({ charts, kinds }: Layout): ChartMachineState => ({
+  configurations: charts.map(() => noConfiguration),
+  ended: charts.map(() => false),
+  due: new Float64Array(kinds.length).fill(NaN),
+  periods: new Float64Array(kinds.length),
+  armed: new Float64Array(kinds.length),
+  turns: new Float64Array(kinds.length),
+  ticks: charts.map(() => 0),
+  tickPeriods: charts.map(() => Infinity),
+  own: [],
+  outer: [],
+  kept: [],
+  later: [],
+});
+
+/** Charts at work: what they are, who computes for them, and what they remember. */
+interface Work {
+  readonly layout: Layout;
+  readonly host: ChartHost;
+  readonly state: ChartMachineState;
+}
+
+/** With the state of another machine of the same charts it goes on from there. */
+export function createChartMachine(
+  charts: readonly MachineChart[],
+  host: ChartHost,
+  saved?: ChartMachineState,
+): ChartMachine {
+  const layout = layoutOf(charts);
+  const state = saved ?? newState(layout);
+  const work: Work = { layout, host, state };
+  return {
+    state,
+    configuration: (c) => state.configurations[c],
+    ended: (c) => state.ended[c],
+    start: (chosen) => start(work, chosen),
+    post: (event, own = false) => void (own ? state.own : state.outer).push(event),
+    postLater(event, due) {
+      const at = state.later.findIndex((x) => x.due > due);
+      state.later.splice(at < 0 ? state.later.length : at, 0, { due, event });
     },
     cancel(sender, name) {
-      for (let k = later.length - 1; k >= 0; k--)
-        if (later[k].event.sender === sender && later[k].event.name === name) later.splice(k, 1);
-    },
-    run() {
-      nowDue();
-      const recent = charts.map((): string[] => []);
-      const counts = charts.map(() => 0);
-      const tooMany = (c: number): boolean => {
-        if (++counts[c] < maximumAtOnce - 12) return false;
-        recent[c].push(leafNames(charts[c].structure, configurations[c]));
-        if (counts[c] < maximumAtOnce) return false;
-        host.endless(c, [...new Set(recent[c])]);
-        return true;
-      };
-      let handled = 0;
-      for (;;) {
-        let moved = false;
-        for (let c = 0; c < charts.length; c++) {
-          if (!step(c, undefined)) continue;
-          moved = true;
-          if (tooMany(c) || !host.settle()) return false;
-        }
-        if (hasMoments) moments();
-        if (moved) continue;
-        const event = next();
-        if (!event) return true;
-        if (!dispatch(event)) continue;
-        if (++handled > 50 * maximumAtOnce) {
-          host.endless(-1, [event.name]);
-          return false;
-        }
-        if (!host.settle()) return false;
+      for (let k = state.later.length - 1; k >= 0; k--) {
+        const { event } = state.later[k];
+        if (event.sender === sender && event.name === name) state.later.splice(k, 1);
       }
     },
-    nextTime() {
-      const now = host.now();
-      let t = Infinity;
-      for (let k = 0; k < due.length; k++) if (due[k] > now && due[k] < t) t = due[k];
-      if (later.length > 0 && later[0].due > now) t = Math.min(t, later[0].due);
-      charts.forEach((chart, c) => {
-        if (chart.hasDo && !ended[c]) t = Math.min(t, ticks[c] * tickPeriods[c]);
-      });
-      return t;
-    },
-    isDue() {
-      const now = host.now();
-      for (let k = 0; k < due.length; k++) if (due[k] === now) return true;
-      return (
-        later.some((x) => x.due <= now) ||
-        charts.some((chart, c) => chart.hasDo && !ended[c] && ticks[c] * tickPeriods[c] <= now)
-      );
-    },
-    save: () => ({
-      configurations: [...configurations],
-      ended: [...ended],
-      clocks: [due, periods, armed, turns].map((x) => Float64Array.from(x)),
-      ticks: [...ticks],
-      tickPeriods: [...tickPeriods],
-      later: later.map((x) => [x.due, x.event] as const),
-      kept: [...kept],
-    }),
-    load(saved) {
-      saved.configurations.forEach((x, c) => (configurations[c] = x));
-      saved.ended.forEach((x, c) => (ended[c] = x));
-      [due, periods, armed, turns].forEach((x, k) => x.set(saved.clocks[k]));
-      saved.ticks.forEach((x, c) => (ticks[c] = x));
-      saved.tickPeriods.forEach((x, c) => (tickPeriods[c] = x));
-      later.splice(0, later.length, ...saved.later.map(([time, event]) => ({ due: time, event })));
-      kept = [...saved.kept];
-      own = [];
-      outer = [];
-      outerAt = 0;
-    },
+    run: () => run(work),
+    nextTime: () => nextTime(work),
+    isDue: () => isDue(work),
   };
+}
+
+function matches({ layout, host, state }: Work, c: number, t: number, event: ChartEvent | undefined): boolean {
+  const { structure } = layout.charts[c];
+  const { triggers, from } = structure.transitions[t];
+  if (triggers.length === 0) return event === undefined;
+  for (let k = 0; k < triggers.length; k++) {
+    const g = triggers[k];
+    switch (g.kind) {
+      case 'message':
+        if (event !== undefined && takesMessage(g, event.name)) return true;
+        break;
+      case 'done':
+        if (event !== undefined && event.chart === c && event.name === doneName(structure, from)) return true;
+        break;
+      case 'after':
+      case 'at':
+      case 'every':
+        if (event === undefined && state.due[layout.slotAt[c][t][k]] <= host.now()) return true;
+        break;
+      default:
+        if (event === undefined && host.condition(c, t, k)) return true;
+    }
+  }
+  return false;
+}
+
+/** Runs the actions of a step. Entering arms the clocks of a state, leaving disarms them. */
+function carryOut(work: Work, c: number, { actions, next, done, ended }: ChartStep): void {
+  const { layout, host, state } = work;
+  const { structure, part } = layout.charts[c];
+  for (let k = 0; k < actions.length; k++) {
+    const action = actions[k];
+    if (action.kind === 'enter') {
+      host.act(c, action);
+      const clocks = layout.clocksOf[c][action.index];
+      for (let i = 0; i < clocks.length; i++) arm(work, c, clocks[i]);
+    } else if (action.kind === 'exit') {
+      host.act(c, action);
+      const clocks = layout.clocksOf[c][action.index];
+      for (let i = 0; i < clocks.length; i++) state.due[clocks[i].slot] = NaN;
+    } else {
+      host.took(c, action.index);
+      host.act(c, action);
+    }
+  }
+  state.configurations[c] = next;
+  for (const s of done)
+    state.own.push({ name: doneName(structure, s), receivers: [part], sender: part, args: [], chart: c });
+  if (ended) state.ended[c] = true;
+  if (state.kept.length > 0) recall(work);
+}
+
+function arm({ host, state }: Work, c: number, { slot, transition, trigger, kind }: Clock): void {
+  const amount = host.delay(c, transition, trigger);
+  const now = host.now();
+  if (kind === 'at') state.due[slot] = amount >= now ? amount : NaN;
+  else if (kind === 'after') state.due[slot] = now + Math.max(0, amount);
+  else {
+    state.periods[slot] = amount;
+    state.armed[slot] = now;
+    state.turns[slot] = 1;
+    state.due[slot] = amount > 0 ? now + amount : NaN;
+  }
+}
+
+/** One step of a chart; false where it takes none. */
+function step(work: Work, c: number, event: ChartEvent | undefined): boolean {
+  const { layout, host, state } = work;
+  if (state.ended[c]) return false;
+  const found = stepChart(
+    layout.charts[c].structure,
+    state.configurations[c],
+    (t) => matches(work, c, t, event) && host.guard(c, t),
+  );
+  if (!found) return false;
+  carryOut(work, c, found);
+  return true;
+}
+
+function start(work: Work, chosen: ReadonlyMap<number, readonly number[]> | undefined): void {
+  const { layout, host, state } = work;
+  layout.charts.forEach(({ structure, hasDo }, c) => {
+    if (hasDo) {
+      state.tickPeriods[c] = Math.max(1e-9, host.period(c));
+      state.ticks[c] = 1;
+    }
+    const states = chosen?.get(c);
+    carryOut(work, c, states ? startChartIn(structure, states) : startChart(structure));
+  });
+}
+
+/** Whether an active state keeps a message for later. */
+function keeps({ layout, state }: Work, c: number, name: string): boolean {
+  if (!layout.defersAnything[c] || state.ended[c]) return false;
+  const { structure, defers } = layout.charts[c];
+  return state.configurations[c].leaves.some((leaf) => {
+    for (let s = leaf; s >= 0; s = structure.states[s].parent) if (defers[s].includes(name)) return true;
+    return false;
+  });
+}
+
+/** Kept messages that nobody keeps any longer come before all others from outside. */
+function recall(work: Work): void {
+  const { layout, state } = work;
+  const free = state.kept.filter(
+    (e) => !layout.charts.some((x, c) => e.receivers.includes(x.part) && keeps(work, c, e.name)),
+  );
+  if (free.length === 0) return;
+  state.kept = state.kept.filter((e) => !free.includes(e));
+  state.outer = [...free, ...state.outer];
+}
+
+/** Shows a message to the charts of its receivers; whether one of them took it. */
+function dispatch(work: Work, event: ChartEvent): boolean {
+  const { layout, host, state } = work;
+  let taken = false,
+    keep = false;
+  host.begin(event);
+  for (let c = 0; c < layout.charts.length; c++) {
+    if (event.chart !== undefined ? event.chart !== c : !event.receivers.includes(layout.charts[c].part)) continue;
+    host.receive(c, event);
+    if (step(work, c, event)) taken = true;
+    else keep ||= keeps(work, c, event.name);
+  }
+  if (!taken && keep) state.kept.push(event);
+  host.handled(event, taken ? 'taken' : keep ? 'kept' : 'lost');
+  return taken;
+}
+
+/** What is due by the clock: messages that arrive now, and do texts. */
+function nowDue({ layout, host, state }: Work): void {
+  const now = host.now();
+  for (let k = 0; k < state.later.length;) {
+    if (state.later[k].due <= now) state.outer.push(state.later.splice(k, 1)[0].event);
+    else k++;
+  }
+  layout.charts.forEach(({ structure, hasDo }, c) => {
+    const period = state.tickPeriods[c];
+    if (!hasDo || state.ended[c] || state.ticks[c] * period > now) return;
+    state.ticks[c] = Math.floor(now / period + 1e-9) + 1;
+    structure.states.forEach(
+      (_, s) => isActiveIn(structure, state.configurations[c], s) && host.act(c, { kind: 'do', index: s }),
+    );
+  });
+}
+
+/** Every chart has looked: what happened at this moment only is over. */
+function passMoments({ layout, host, state }: Work): void {
+  const now = host.now();
+  for (let k = 0; k < layout.kinds.length; k++) {
+    if (layout.kinds[k] !== 'every') continue;
+    while (state.due[k] <= now) state.due[k] = state.armed[k] + ++state.turns[k] * state.periods[k];
+  }
+  host.looked();
+}
+
+function run(work: Work): boolean {
+  const { layout, host, state } = work;
+  const { charts } = layout;
+  nowDue(work);
+  const recent = charts.map((): string[] => []);
+  const counts = charts.map(() => 0);
+  const tooMany = (c: number): boolean => {
+    if (++counts[c] < maximumAtOnce - 12) return false;
+    recent[c].push(leafNames(charts[c].structure, state.configurations[c]));
+    if (counts[c] < maximumAtOnce) return false;
+    host.endless(c, [...new Set(recent[c])]);
+    return true;
+  };
+  let handled = 0;
+  for (;;) {
+    let moved = false;
+    for (let c = 0; c < charts.length; c++) {
+      if (!step(work, c, undefined)) continue;
+      moved = true;
+      if (tooMany(c) || !host.settle()) return false;
+    }
+    if (layout.hasMoments) passMoments(work);
+    if (moved) continue;
+    const event = state.own.shift() ?? state.outer.shift();
+    if (!event) return true;
+    if (!dispatch(work, event)) continue;
+    if (++handled > 50 * maximumAtOnce) {
+      host.endless(-1, [event.name]);
+      return false;
+    }
+    if (!host.settle()) return false;
+  }
+}
+
+function nextTime({ layout, host, state }: Work): number {
+  const now = host.now();
+  const { due, later } = state;
+  let t = Infinity;
+  for (let k = 0; k < due.length; k++) if (due[k] > now && due[k] < t) t = due[k];
+  if (later.length > 0 && later[0].due > now) t = Math.min(t, later[0].due);
+  layout.charts.forEach(({ hasDo }, c) => {
+    if (hasDo && !state.ended[c]) t = Math.min(t, state.ticks[c] * state.tickPeriods[c]);
+  });
+  return t;
+}
+
+function isDue({ layout, host, state }: Work): boolean {
+  const now = host.now();
+  for (let k = 0; k < state.due.length; k++) if (state.due[k] === now) return true;
+  return (
+    state.later.some((x) => x.due <= now) ||
+    layout.charts.some(({ hasDo }, c) => hasDo && !state.ended[c] && state.ticks[c] * state.tickPeriods[c] <= now)
+  );
 }
 
 const names = new WeakMap<ChartStructure, Map<number, string>>();

@@ -3,7 +3,7 @@ import { lookUp, rootSlope, walk, type FlatExpr } from '../flatten/flat-expressi
 import { differentiate, type Unknown } from '../flatten/differentiate';
 import type { Block, SolvableModel, TornBlock } from '../analysis/solvable-model';
 import { writeFlatStep, type FlatStep } from './flat-step';
-import { createDelayLine, type DelayLine } from './delay-line';
+import { newPast, notePast, readPast, type Past } from './delay-line';
 import { newton, newtonWork } from './newton';
 import { writeJacobian } from './write-jacobian';
 import {
@@ -15,7 +15,7 @@ import {
   type WriterContext,
 } from './write-expression';
 
-/** The arrays generated code works on. All of a run's state lies here, so that a snapshot is a copy. */
+/** What generated code works on: a machine made with a copy of it goes on from there. */
 export interface Memory {
   /** Values of all variables. */
   readonly v: Float64Array;
@@ -32,6 +32,8 @@ export interface Memory {
   readonly s: Float64Array;
   /** [initial, terminal] */
   readonly flags: Float64Array;
+  /** Past values that `delay` looks up. */
+  readonly past: Past[];
 }
 
 export interface Machine {
@@ -56,8 +58,6 @@ export interface Machine {
   residuals(t: number, out: Float64Array, start: boolean): void;
   parameters(overrides: ReadonlyMap<number, number>): void;
   starts(): void;
-  /** Past values that `delay` looks up. */
-  readonly past: readonly DelayLine[];
   /** Keeps the present values of what is delayed. */
   note(t: number): void;
   guard(k: number, t: number): boolean;
@@ -102,7 +102,9 @@ export interface Program {
   readonly effects: readonly (readonly FlatStatement[])[];
   /** Generated text, for inspection. */
   readonly source: string;
-  createMachine(): Machine;
+  newMemory(): Memory;
+  /** A machine of its own; with the memory of another one it goes on from there. */
+  createMachine(memory?: Memory): Machine;
 }
 
 const statementsPerFunction = 400;
@@ -404,12 +406,12 @@ export function createProgram(solvable: SolvableModel): Program {
 
   // delays may lie within delays
   const present: string[] = [];
-  for (let k = 0; k < pasts.length; k++) present.push(`past[${k}].note(t,${plain.value(pasts[k].a)});`);
+  for (let k = 0; k < pasts.length; k++) present.push(`notePast(past[${k}],t,${plain.value(pasts[k].a)});`);
   functions.push(`function note(t){${present.join('')}}`);
 
   functions.push(`const slopesTable=[${tornBlocks.map((_, k) => `slopes_${k}`).join()}];`);
   const source = `"use strict";
-const {v,pre,d,m,live,z,s,flags}=M;
+const {v,pre,d,m,live,z,s,flags,past}=M;
 const sq=(x)=>x*x,cube=(x)=>x*x*x,root=(x)=>x<0?0:Math.sqrt(x);
 ${functions.join('\n')}
 return {outputs,event,initial,derivatives,jacobian,note,flatStep,residuals,parameters,starts,
@@ -422,7 +424,8 @@ action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTime
     'works',
     'sends',
     'cancels',
-    'past',
+    'readPast',
+    'notePast',
     'lookUp',
     'tables',
     'rootSlope',
@@ -433,11 +436,23 @@ action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTime
     works: ReturnType<typeof newtonWork>[],
     sendTable: FlatSend[],
     cancelTable: typeof cancels,
-    past: readonly DelayLine[],
+    read: typeof readPast,
+    note: typeof notePast,
     look: typeof lookUp,
     points: readonly { x: Float64Array; y: Float64Array }[],
     slope: typeof rootSlope,
-  ) => Omit<Machine, 'memory' | 'past'>;
+  ) => Omit<Machine, 'memory'>;
+  const newMemory = (): Memory => ({
+    v: new Float64Array(model.variables.length),
+    pre: new Float64Array(model.variables.length),
+    d: new Float64Array(states.length),
+    m: new Float64Array(modes.length),
+    live: new Float64Array(modes.length),
+    z: new Float64Array(modes.length),
+    s: new Float64Array(samples.length),
+    flags: new Float64Array(2),
+    past: pasts.map(newPast),
+  });
   return {
     solvable,
     modes,
@@ -448,40 +463,28 @@ action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTime
     jacobianRows: jacobian && !jacobianIsDense ? jacobian.rows : undefined,
     effects,
     source,
+    newMemory,
     tornBlocks: tornBlocks.map(({ block }) => ({
       equations: [...block.inner.map((x) => x.equation), ...block.residuals.map((r) => r.equation)],
       unknowns: [...block.tears, ...block.inner.map((x) => x.target)],
       tears: block.tears.length,
       linear: block.linear,
     })),
-    createMachine() {
-      const memory: Memory = {
-        v: new Float64Array(model.variables.length),
-        pre: new Float64Array(model.variables.length),
-        d: new Float64Array(states.length),
-        m: new Float64Array(modes.length),
-        live: new Float64Array(modes.length),
-        z: new Float64Array(modes.length),
-        s: new Float64Array(samples.length),
-        flags: new Float64Array(2),
-      };
-      const past = pasts.map(() => createDelayLine());
-      return {
+    createMachine: (memory = newMemory()) => ({
+      memory,
+      ...factory(
         memory,
-        past,
-        ...factory(
-          memory,
-          newton,
-          tornBlocks.map(({ block }) => newtonWork(block.tears.length)),
-          sends,
-          cancels,
-          past,
-          lookUp,
-          tables.map((t) => ({ x: Float64Array.from(t.x), y: Float64Array.from(t.y) })),
-          rootSlope,
-        ),
-      };
-    },
+        newton,
+        tornBlocks.map(({ block }) => newtonWork(block.tears.length)),
+        sends,
+        cancels,
+        readPast,
+        notePast,
+        lookUp,
+        tables.map((t) => ({ x: Float64Array.from(t.x), y: Float64Array.from(t.y) })),
+        rootSlope,
+      ),
+    }),
   };
 }
 

@@ -216,7 +216,7 @@ export function createExpressionWriter(
           numbers.set(e, k);
           context.delays.push(e);
         }
-        return `past[${k}].read(t,${value(e.by)})`;
+        return `readPast(past[${k}],t,${value(e.by)})`;
       }
       case 'table': {
         let k = context.tables.findIndex((t) => t.x === e.x && t.y === e.y);

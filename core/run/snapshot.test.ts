@@ -1,5 +1,6 @@
 import { chart, projectOf, quantity, row, state, transition } from '../testing/run-project';
 import type { Project } from '../project/project';
+import { copyOf } from '../simulate/simulation';
 import { createRun, isRunnable, prepareRun } from '.';
 
 /** A moment kept in the middle of a run, and gone back to: everything goes on as it did the first time. */
@@ -54,7 +55,7 @@ test.each([0.35, 0.65, 0.95])(
   (moment) => {
     const run = start();
     run.simulation.advance(moment);
-    const snapshot = run.simulation.snapshot();
+    const snapshot = copyOf(run.simulation.state);
     const at = run.simulation.time;
     const warned = run.simulation.warnings;
     run.simulation.advance(Infinity);
@@ -84,11 +85,11 @@ test('going back in the middle of an instant keeps the count of what has happene
   const run = start();
   run.simulation.advance(0.35);
   run.simulation.send(0, 'ping');
-  const snapshot = run.simulation.snapshot();
+  const snapshot = copyOf(run.simulation.state);
   const steps = (r: Run): number[] =>
     r.recorder
       .take()
-      .messages.filter((m) => m.sent === snapshot.time)
+      .messages.filter((m) => m.sent === snapshot.clock.time)
       .map((m) => m.step);
   const before = steps(run).length;
   run.simulation.send(0, 'pong');
@@ -104,7 +105,7 @@ test('going back in the middle of an instant keeps the count of what has happene
 test("places at which a run stops are its watcher's: they stay, and what was hit before is no hit of the moment gone back to", () => {
   const run = start();
   run.simulation.advance(0);
-  const snapshot = run.simulation.snapshot();
+  const snapshot = copyOf(run.simulation.state);
   const b = 'type/t/chart/mode/state/B';
   run.simulation.breakAt(new Set([b]));
   run.simulation.advance(Infinity);

@@ -8,19 +8,26 @@ export interface BurstWatch {
   goesThrough(time: number): number | undefined;
   /** An event was among many close ones, so that a failing step is most likely theirs. */
   readonly isBurst: boolean;
-  save(): BurstState;
-  load(state: BurstState): void;
 }
 
 /** What is remembered of close events. */
 export interface BurstState {
-  readonly start: number;
-  readonly count: number;
+  start: number;
+  count: number;
   readonly last: Float64Array;
   readonly size: Float64Array;
-  readonly suspects: readonly { readonly mode: number; readonly side: number }[];
-  readonly suspectTime: number;
+  suspects: { readonly mode: number; readonly side: number }[];
+  suspectTime: number;
 }
+
+export const newBurstState = (modes: number): BurstState => ({
+  start: 0,
+  count: 0,
+  last: new Float64Array(modes),
+  size: new Float64Array(modes),
+  suspects: [],
+  suspectTime: 0,
+});
 
 /** Events within a ten-thousand-millionth of the run that count as a burst, and as an endless one. */
 const burst = 25,
@@ -33,55 +40,40 @@ const further = 1e4;
  * one that has no such case, like a ball that only ever bounces, would fall through the floor unnoticed. So the condition that
  * restarted a state last is looked at for a while: where its difference grows on the side it was thrown back from, the run is wrong.
  */
-export function createBurstWatch({ m, z }: Memory, modes: number, stop: number): BurstWatch {
+export function createBurstWatch(
+  { m, z }: Pick<Memory, 'm' | 'z'>,
+  stop: number,
+  s: BurstState = newBurstState(m.length),
+): BurstWatch {
   const window = 1e-10 * Math.max(1, stop);
-  const last = new Float64Array(modes);
-  const size = new Float64Array(modes);
-  let start = 0,
-    count = 0;
-  let suspects: { readonly mode: number; readonly side: number }[] = [];
-  let suspectTime = 0;
-
+  const { last, size } = s;
+  const modes = m.length;
   return {
-    save: () => ({
-      start,
-      count,
-      last: Float64Array.from(last),
-      size: Float64Array.from(size),
-      suspects: [...suspects],
-      suspectTime,
-    }),
-    load(state) {
-      ({ start, count, suspectTime } = state);
-      last.set(state.last);
-      size.set(state.size);
-      suspects = [...state.suspects];
-    },
     get isBurst() {
-      return count > 3;
+      return s.count > 3;
     },
     noteEvent(time, restarted) {
       // a run that was taken back to an earlier moment begins anew
-      if (Math.abs(time - start) > window) {
-        start = time;
-        count = 0;
+      if (Math.abs(time - s.start) > window) {
+        s.start = time;
+        s.count = 0;
         size.fill(0);
-      } else count++;
+      } else s.count++;
       for (let k = 0; k < modes; k++) size[k] = Math.max(size[k], Math.abs(z[k]));
-      if (count > burst && restarted) {
-        suspects = [];
-        for (let k = 0; k < modes; k++) if (m[k] !== last[k]) suspects.push({ mode: k, side: m[k] });
-        suspectTime = time;
+      if (s.count > burst && restarted) {
+        s.suspects = [];
+        for (let k = 0; k < modes; k++) if (m[k] !== last[k]) s.suspects.push({ mode: k, side: m[k] });
+        s.suspectTime = time;
       }
       last.set(m);
-      return count > endless;
+      return s.count > endless;
     },
     goesThrough(time) {
-      if (suspects.length === 0) return undefined;
-      if (time < suspectTime) suspects = [];
-      if (suspects.some(({ mode, side }) => m[mode] === side && Math.abs(z[mode]) > further * size[mode]))
-        return suspectTime;
-      if (time > suspectTime + Math.max(window, 1e-3 * stop)) suspects = [];
+      if (s.suspects.length === 0) return undefined;
+      if (time < s.suspectTime) s.suspects = [];
+      if (s.suspects.some(({ mode, side }) => m[mode] === side && Math.abs(z[mode]) > further * size[mode]))
+        return s.suspectTime;
+      if (time > s.suspectTime + Math.max(window, 1e-3 * stop)) s.suspects = [];
       return undefined;
     },
   };

@@ -1,14 +1,9 @@
 import { startChart } from '../behaviour/chart-step';
 import { createChartMachine, type ChartEvent, type ChartHost, type ChartMachine } from '../behaviour/chart-machine';
-import type { FlatSend } from '../flatten/flat-model';
+import type { FlatModel, FlatSend } from '../flatten/flat-model';
 import type { Machine, Program } from '../program/program';
 import type { MessageArgument, Observer } from './observer';
-
-/** Superdense time: seconds, and the count of what happened within one moment. */
-export interface Clock {
-  time: number;
-  step: number;
-}
+import type { SimulationState } from './simulation-state';
 
 export interface SimulatedCharts {
   readonly machine: ChartMachine;
@@ -18,23 +13,25 @@ export interface SimulatedCharts {
   noteMoments(): void;
   send(to: FlatSend, values: readonly number[], after?: number): void;
   post(part: number, message: string, args: readonly MessageArgument[]): void;
-  /** What was passed of the breakpoints since the last call. */
-  takeHit(): string | undefined;
-  isHit(): boolean;
+  /** The run has come to where it should stop; the first place counts. */
   hit(place: string): void;
-  breakAt(places: ReadonlySet<string>): void;
 }
+
+/** Number of triggers over all charts of a model. */
+export const triggerCount = (model: FlatModel): number =>
+  model.charts.reduce((n, c) => c.transitions.reduce((m, t) => m + t.triggers.length, n), 0);
 
 /** The charts of a model with generated code as their host. */
 export function createSimulatedCharts(
   program: Program,
   machine: Machine,
-  clock: Clock,
+  state: SimulationState,
   observer: Observer,
   calls: { settle(): boolean; endless(message: string, place: string): void },
 ): SimulatedCharts {
   const { model } = program.solvable;
-  const { v, pre } = machine.memory;
+  const { v, pre } = state.memory;
+  const { clock, happened } = state;
   let effectBase = 0,
     transitionBase = 0,
     triggerBase = 0;
@@ -59,10 +56,9 @@ export function createSimulatedCharts(
       }),
     ),
   );
-  const happened = new Uint8Array(triggerBase);
   const statePlaces = model.charts.map((c) => c.active.map((index) => model.variables[index].place));
-  let breakpoints: ReadonlySet<string> = new Set();
-  let hit: string | undefined;
+  const hit = (place: string): void => void (state.hit ??= place);
+  /** When the message at hand was begun with. */
   let at = 0;
 
   const send: SimulatedCharts['send'] = (to, values, after) => {
@@ -94,7 +90,8 @@ export function createSimulatedCharts(
       const { effect, states } = bases[c];
       if (action.kind === 'enter') {
         v[chart.active[action.index]] = 1;
-        if (breakpoints.size > 0 && breakpoints.has(statePlaces[c][action.index])) hit ??= statePlaces[c][action.index];
+        if (state.breakpoints.size > 0 && state.breakpoints.has(statePlaces[c][action.index]))
+          hit(statePlaces[c][action.index]);
         machine.effect(effect + action.index, clock.time, send, cancel);
       } else if (action.kind === 'exit') {
         machine.effect(effect + 2 * states + action.index, clock.time, send, cancel);
@@ -115,7 +112,10 @@ export function createSimulatedCharts(
     took(chart, transition) {
       clock.step++;
       const { origin, via } = model.charts[chart].transitions[transition];
-      if (breakpoints.size > 0) hit ??= [origin.place, ...via].find((place) => breakpoints.has(place));
+      if (state.breakpoints.size > 0) {
+        const passed = [origin.place, ...via].find((place) => state.breakpoints.has(place));
+        if (passed !== undefined) hit(passed);
+      }
       observer.transition({ time: clock.time, step: clock.step, chart, transition });
     },
     settle: calls.settle,
@@ -153,7 +153,9 @@ export function createSimulatedCharts(
       hasDo: c.do.some((d) => d.length > 0),
     })),
     host,
+    state.charts,
   );
+  state.charts = charts.state;
 
   return {
     machine: charts,
@@ -171,13 +173,6 @@ export function createSimulatedCharts(
     },
     post: (part, message, args) =>
       charts.post({ name: message, sender: -1, receivers: [part], args, data: clock.time }),
-    isHit: () => hit !== undefined,
-    hit: (place) => void (hit ??= place),
-    takeHit() {
-      const was = hit;
-      hit = undefined;
-      return was;
-    },
-    breakAt: (places) => void (breakpoints = places),
+    hit,
   };
 }

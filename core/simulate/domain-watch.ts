@@ -14,10 +14,11 @@ export function createDomainWatch(
   program: Program,
   machine: Machine,
   tolerance: { readonly relative: number; readonly absolute: number },
+  /** The largest argument of each root so far. */
+  largest: Float64Array = new Float64Array(program.roots.length),
 ): DomainWatch {
   const count = program.roots.length;
-  const now = new Float64Array(2 * count),
-    largest = new Float64Array(count);
+  const now = new Float64Array(2 * count);
   return {
     check(time) {
       if (count === 0) return undefined;

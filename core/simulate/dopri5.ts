@@ -5,6 +5,7 @@ import {
   noteLimit,
   smallestStep,
   type Derivatives,
+  type StepCounts,
   type Stepper,
   type Tolerances,
 } from './stepper';
@@ -24,31 +25,84 @@ const safety = 0.9,
   shrink = 0.2;
 const exponent = 0.2 - beta * 0.75;
 
-/** `flat`: the stages written out for this right-hand side, where the program has them. */
-export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: number, flat?: FlatStep): Stepper {
+/** Where the method is: its last step with what the dense output needs, and what step size control remembers. */
+export interface Dopri5State {
+  readonly method: 'dopri5';
+  t: number;
+  previous: number;
+  y: Float64Array;
+  yOld: Float64Array;
+  yNew: Float64Array;
+  /** Stages of the last step; the last of them is the first of the next step. */
+  k1: Float64Array;
+  readonly k3: Float64Array;
+  readonly k4: Float64Array;
+  readonly k5: Float64Array;
+  readonly k6: Float64Array;
+  k7: Float64Array;
+  k1Valid: boolean;
+  stepped: boolean;
+  h: number;
+  /** Logarithm of the error of the last step that was taken. */
+  lastError: number;
+  started: boolean;
+  rejected: boolean;
+  stiffVotes: number;
+  calmVotes: number;
+  stiff: boolean;
+  /** Length of the last step, and the coefficients of its dense output once somebody has asked for it. */
+  span: number;
+  denseReady: boolean;
+  readonly dense: readonly Float64Array[];
+  readonly counts: StepCounts;
+  readonly limits: Float64Array;
+}
+
+export const newDopri5State = (n: number): Dopri5State => {
   const array = (): Float64Array => new Float64Array(n);
-  const [k2, k3, k4, k5, k6, yStage, error] = Array.from({ length: 7 }, array);
-  // these change places from step to step
-  let [k1, k7, y, yOld, yNew] = Array.from({ length: 5 }, array);
-  const [r1, r2, r3, r4, r5] = Array.from({ length: 5 }, array);
-  const counts = noCounts(),
-    limits = new Float64Array(n);
+  return {
+    method: 'dopri5',
+    t: 0,
+    previous: 0,
+    y: array(),
+    yOld: array(),
+    yNew: array(),
+    k1: array(),
+    k3: array(),
+    k4: array(),
+    k5: array(),
+    k6: array(),
+    k7: array(),
+    k1Valid: false,
+    stepped: false,
+    h: 0,
+    lastError: Math.log(1e-4),
+    started: false,
+    rejected: false,
+    stiffVotes: 0,
+    calmVotes: 0,
+    stiff: false,
+    span: 0,
+    denseReady: false,
+    dense: Array.from({ length: 5 }, array),
+    counts: noCounts(),
+    limits: array(),
+  };
+};
+
+/** `flat`: the stages written out for this right-hand side, where the program has them. */
+export function dopri5(
+  n: number,
+  f: Derivatives,
+  tol: Tolerances,
+  longest: number,
+  flat?: FlatStep,
+  s: Dopri5State = newDopri5State(n),
+): Stepper {
+  const [k2, yStage, error] = Array.from({ length: 3 }, () => new Float64Array(n));
   const absolute = tol.nominal.map((x) => tol.absolute * x),
     { relative } = tol;
   const sums = new Float64Array(3);
-  let t = 0,
-    previous = 0,
-    h = 0,
-    lastError = Math.log(1e-4),
-    started = false,
-    rejected = false,
-    k1Valid = false,
-    stepped = false;
-  let stiffVotes = 0,
-    calmVotes = 0,
-    stiff = false;
-  let span = 0,
-    denseReady = false;
 
   const stages = (hh: number): void => {
     const a21 = 1 / 5;
@@ -75,6 +129,7 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
       c3 = 3 / 10,
       c4 = 4 / 5,
       c5 = 8 / 9;
+    const { t, y, yNew, k1, k3, k4, k5, k6, k7 } = s;
     for (let i = 0; i < n; i++) yStage[i] = y[i] + hh * a21 * k1[i];
     f(t + c2 * hh, yStage, k2);
     for (let i = 0; i < n; i++) yStage[i] = y[i] + hh * (a31 * k1[i] + a32 * k2[i]);
@@ -89,14 +144,14 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
     for (let i = 0; i < n; i++)
       yNew[i] = y[i] + hh * (a71 * k1[i] + a73 * k3[i] + a74 * k4[i] + a75 * k5[i] + a76 * k6[i]);
     f(t + hh, yNew, k7);
-    counts.evaluations += 6;
+    s.counts.evaluations += 6;
   };
 
   const stiffnessTest = (hh: number): void => {
     if (sums[2] > 0 && hh * hh * sums[1] > 3.25 * 3.25 * sums[2]) {
-      calmVotes = 0;
-      if (++stiffVotes >= 15) stiff = true;
-    } else if (stiffVotes > 0 && ++calmVotes >= 6) stiffVotes = 0;
+      s.calmVotes = 0;
+      if (++s.stiffVotes >= 15) s.stiff = true;
+    } else if (s.stiffVotes > 0 && ++s.calmVotes >= 6) s.stiffVotes = 0;
   };
 
   /** The error, and the sums that `FlatStep` explains. */
@@ -107,6 +162,7 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
       e5 = -17253 / 339200,
       e6 = 22 / 525,
       e7 = -1 / 40;
+    const { y, yNew, k1, k3, k4, k5, k6, k7 } = s;
     let s0 = 0,
       s1 = 0,
       s2 = 0;
@@ -127,7 +183,9 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
 
   /** Coefficients of the dense output, only where it is asked for. */
   const prepareDense = (): void => {
-    const hh = span;
+    const hh = s.span;
+    const { y, yOld, k1, k3, k4, k5, k6, k7 } = s;
+    const [r1, r2, r3, r4, r5] = s.dense;
     const d1 = -12715105075 / 11282082432,
       d3 = 87487479700 / 32700410799,
       d4 = -10690763975 / 1880347072;
@@ -143,117 +201,116 @@ export function dopri5(n: number, f: Derivatives, tol: Tolerances, longest: numb
       r4[i] = difference - hh * k7[i] - spline;
       r5[i] = hh * (d1 * k1[i] + d3 * k3[i] + d4 * k4[i] + d5 * k5[i] + d6 * k6[i] + d7 * k7[i]);
     }
-    denseReady = true;
+    s.denseReady = true;
   };
 
   return {
+    state: s,
     get t() {
-      return t;
+      return s.t;
     },
     get previous() {
-      return previous;
+      return s.previous;
     },
     get stiff() {
-      return stiff;
+      return s.stiff;
     },
     get y() {
-      return y;
+      return s.y;
     },
-    counts,
-    limits,
+    counts: s.counts,
+    limits: s.limits,
     reset(time, state) {
-      t = previous = time;
-      span = 0;
-      y.set(state);
-      k1Valid = false;
-      stepped = false;
-      started = false;
-      rejected = false;
-      stiff = false;
-      stiffVotes = 0;
+      s.t = s.previous = time;
+      s.span = 0;
+      s.y.set(state);
+      s.k1Valid = false;
+      s.stepped = false;
+      s.started = false;
+      s.rejected = false;
+      s.stiff = false;
+      s.stiffVotes = 0;
     },
     adjust(state) {
-      y.set(state);
-      k1Valid = false;
-      stepped = false;
+      s.y.set(state);
+      s.k1Valid = false;
+      s.stepped = false;
     },
     step(limit) {
-      if (stepped) {
-        const last = k7;
-        k7 = k1;
-        k1 = last;
+      if (s.stepped) {
+        const last = s.k7;
+        s.k7 = s.k1;
+        s.k1 = last;
       }
-      stepped = false;
-      if (!k1Valid) {
-        f(t, y, k1);
-        counts.evaluations++;
-        k1Valid = true;
+      s.stepped = false;
+      if (!s.k1Valid) {
+        f(s.t, s.y, s.k1);
+        s.counts.evaluations++;
+        s.k1Valid = true;
       }
-      if (!started) {
-        h = initialStep(f, t, y, k1, 5, Math.min(longest, limit - t), tol, yStage, k2);
-        counts.evaluations++;
-        lastError = Math.log(1e-4);
-        started = true;
+      if (!s.started) {
+        s.h = initialStep(f, s.t, s.y, s.k1, 5, Math.min(longest, limit - s.t), tol, yStage, k2);
+        s.counts.evaluations++;
+        s.lastError = Math.log(1e-4);
+        s.started = true;
       }
       for (;;) {
-        const room = limit - t;
-        let hh = Math.min(h, longest);
+        const room = limit - s.t;
+        let hh = Math.min(s.h, longest);
         const last = hh >= room * (1 - 1e-10);
         if (last) hh = room;
         else if (hh > room / 2) hh = room / 2;
-        if (hh < smallestStep(t) && !last) return false;
+        if (hh < smallestStep(s.t) && !last) return false;
         if (flat) {
-          flat(t, hh, y, k1, k3, k4, k5, k6, k7, yNew, error, absolute, relative, sums);
-          counts.evaluations += 6;
+          flat(s.t, hh, s.y, s.k1, s.k3, s.k4, s.k5, s.k6, s.k7, s.yNew, error, absolute, relative, sums);
+          s.counts.evaluations += 6;
         } else {
           stages(hh);
           estimate(hh);
         }
         const err = n === 0 ? 0 : Math.sqrt(sums[0] / n);
-        noteLimit(limits, counts.steps + counts.rejected, error, yNew, tol);
+        noteLimit(s.limits, s.counts.steps + s.counts.rejected, error, s.yNew, tol);
         if (!(err <= 1)) {
-          counts.rejected++;
-          rejected = true;
-          h = Number.isFinite(err) ? hh * Math.max(shrink, safety / err ** 0.2) : hh * 0.1;
-          if (h < smallestStep(t)) return false;
+          s.counts.rejected++;
+          s.rejected = true;
+          s.h = Number.isFinite(err) ? hh * Math.max(shrink, safety / err ** 0.2) : hh * 0.1;
+          if (s.h < smallestStep(s.t)) return false;
           continue;
         }
         stiffnessTest(hh);
         // by logarithms: the machine takes several times longer for a power
         const logarithm = Math.log(Math.max(err, 1e-20));
-        let factor = safety * Math.exp(beta * lastError - exponent * logarithm);
-        factor = Math.min(rejected ? 1 : growth, Math.max(shrink, factor));
+        let factor = safety * Math.exp(beta * s.lastError - exponent * logarithm);
+        factor = Math.min(s.rejected ? 1 : growth, Math.max(shrink, factor));
         // a step cut short by the limit says nothing against the longer one
-        h = last || hh < h ? Math.max(h, hh * factor) : hh * factor;
-        lastError = Math.max(logarithm, Math.log(1e-4));
-        rejected = false;
-        previous = t;
-        t = last ? limit : t + hh;
-        const spare = yOld;
-        yOld = y;
-        y = yNew;
-        yNew = spare;
-        span = hh;
-        denseReady = false;
+        s.h = last || hh < s.h ? Math.max(s.h, hh * factor) : hh * factor;
+        s.lastError = Math.max(logarithm, Math.log(1e-4));
+        s.rejected = false;
+        s.previous = s.t;
+        s.t = last ? limit : s.t + hh;
+        const spare = s.yOld;
+        s.yOld = s.y;
+        s.y = s.yNew;
+        s.yNew = spare;
+        s.span = hh;
+        s.denseReady = false;
         // the first stage of the next step is the last of this one; the dense output still needs the old one
-        stepped = true;
-        counts.steps++;
+        s.stepped = true;
+        s.counts.steps++;
         return true;
       }
     },
     interpolate(time, out) {
-      if (span === 0) {
-        out.set(y);
+      if (s.span === 0) {
+        out.set(s.y);
         return;
       }
-      if (!denseReady) prepareDense();
-      const theta = (time - previous) / span;
+      if (!s.denseReady) prepareDense();
+      const [r1, r2, r3, r4, r5] = s.dense;
+      const theta = (time - s.previous) / s.span;
       const theta1 = 1 - theta;
       for (let i = 0; i < n; i++)
         out[i] = r1[i] + theta * (r2[i] + theta1 * (r3[i] + theta * (r4[i] + theta1 * r5[i])));
     },
-    // a snapshot starts the method anew, in the run it is taken of as well (see snapshot in simulation.ts)
-    save: () => [],
-    load: () => undefined,
   };
 }

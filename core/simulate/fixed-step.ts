@@ -4,36 +4,67 @@ import { noCounts, type Derivatives, type StepCounts, type Stepper } from './ste
 /** Takes a step of length h from y, whose derivatives are k1, to `next`; false where it cannot. */
 type Advance = (t: number, y: Float64Array, k1: Float64Array, h: number, next: Float64Array) => boolean;
 
-/** Fixed steps on the grid k * size; between grid points a cubic Hermite polynomial. Steps are cut at events and resume on the grid. */
-function fixedStep(n: number, f: Derivatives, size: number, counts: StepCounts, advance: Advance): Stepper {
-  const [y, yOld, next, fOld, fNew] = Array.from({ length: 5 }, () => new Float64Array(n));
-  let t = 0,
-    previous = 0,
-    valid = false;
+/** Where the method is: its last step, with the derivatives at both ends. */
+export interface FixedStepState {
+  readonly method: 'fixed';
+  t: number;
+  previous: number;
+  /** The derivatives at the end of the last step are those of the state at hand. */
+  valid: boolean;
+  readonly y: Float64Array;
+  readonly yOld: Float64Array;
+  readonly fOld: Float64Array;
+  readonly fNew: Float64Array;
+  readonly counts: StepCounts;
+  readonly limits: Float64Array;
+}
+
+export const newFixedStepState = (n: number): FixedStepState => {
+  const array = (): Float64Array => new Float64Array(n);
   return {
+    method: 'fixed',
+    t: 0,
+    previous: 0,
+    valid: false,
+    y: array(),
+    yOld: array(),
+    fOld: array(),
+    fNew: array(),
+    counts: noCounts(),
+    limits: array(),
+  };
+};
+
+/** Fixed steps on the grid k * size; between grid points a cubic Hermite polynomial. Steps are cut at events and resume on the grid. */
+function fixedStep(n: number, f: Derivatives, size: number, s: FixedStepState, advance: Advance): Stepper {
+  const next = new Float64Array(n);
+  const { y, yOld, fOld, fNew, counts } = s;
+  return {
+    state: s,
     get t() {
-      return t;
+      return s.t;
     },
     get previous() {
-      return previous;
+      return s.previous;
     },
     stiff: false,
     y,
     counts,
-    limits: new Float64Array(n),
+    limits: s.limits,
     reset(time, state) {
-      t = previous = time;
+      s.t = s.previous = time;
       y.set(state);
-      valid = false;
+      s.valid = false;
     },
     adjust(state) {
       y.set(state);
-      valid = false;
+      s.valid = false;
     },
     step(limit) {
+      const { t } = s;
       let end = (Math.floor(t / size + 1e-9) + 1) * size;
       if (end >= limit - 1e-12 * Math.max(1, Math.abs(limit))) end = limit;
-      if (valid) fOld.set(fNew);
+      if (s.valid) fOld.set(fNew);
       else {
         f(t, y, fOld);
         counts.evaluations++;
@@ -43,46 +74,43 @@ function fixedStep(n: number, f: Derivatives, size: number, counts: StepCounts, 
       y.set(next);
       f(end, y, fNew);
       counts.evaluations++;
-      valid = true;
-      previous = t;
-      t = end;
+      s.valid = true;
+      s.previous = t;
+      s.t = end;
       counts.steps++;
       return true;
     },
     interpolate(time, out) {
-      const h = t - previous;
-      const s = h === 0 ? 1 : (time - previous) / h;
-      const s1 = 1 - s;
+      const h = s.t - s.previous;
+      const u = h === 0 ? 1 : (time - s.previous) / h;
+      const u1 = 1 - u;
       for (let i = 0; i < n; i++) {
         const difference = y[i] - yOld[i];
-        out[i] = s1 * yOld[i] + s * y[i] - s * s1 * ((1 - 2 * s) * difference - s1 * h * fOld[i] + s * h * fNew[i]);
+        out[i] = u1 * yOld[i] + u * y[i] - u * u1 * ((1 - 2 * u) * difference - u1 * h * fOld[i] + u * h * fNew[i]);
       }
     },
-    save: () => [],
-    load: () => undefined,
   };
 }
 
 /** The classical Runge-Kutta method (Kutta 1901). */
-export function rk4(n: number, f: Derivatives, size: number): Stepper {
+export function rk4(n: number, f: Derivatives, size: number, s = newFixedStepState(n)): Stepper {
   const [k2, k3, k4, stage] = Array.from({ length: 4 }, () => new Float64Array(n));
-  const counts = noCounts();
-  return fixedStep(n, f, size, counts, (t, y, k1, h, next) => {
+  return fixedStep(n, f, size, s, (t, y, k1, h, next) => {
     for (let i = 0; i < n; i++) stage[i] = y[i] + (h / 2) * k1[i];
     f(t + h / 2, stage, k2);
     for (let i = 0; i < n; i++) stage[i] = y[i] + (h / 2) * k2[i];
     f(t + h / 2, stage, k3);
     for (let i = 0; i < n; i++) stage[i] = y[i] + h * k3[i];
     f(t + h, stage, k4);
-    counts.evaluations += 3;
+    s.counts.evaluations += 3;
     for (let i = 0; i < n; i++) next[i] = y[i] + (h / 6) * (k1[i] + 2 * k2[i] + 2 * k3[i] + k4[i]);
     return true;
   });
 }
 
 /** Euler's method (1768): what a controller on a board does with its period. */
-export const euler = (n: number, f: Derivatives, size: number): Stepper =>
-  fixedStep(n, f, size, noCounts(), (_, y, k1, h, next) => {
+export const euler = (n: number, f: Derivatives, size: number, s = newFixedStepState(n)): Stepper =>
+  fixedStep(n, f, size, s, (_, y, k1, h, next) => {
     for (let i = 0; i < n; i++) next[i] = y[i] + h * k1[i];
     return true;
   });
@@ -90,12 +118,18 @@ export const euler = (n: number, f: Derivatives, size: number): Stepper =>
 const mostTurns = 12;
 
 /** Euler's method with the derivatives of the end of the step: stays calm however stiff the equations are. Newton's method with the Jacobian of the beginning, or that of a later guess where it gets on too slowly. */
-export function implicitEuler(n: number, f: Derivatives, size: number, known: KnownJacobian = {}): Stepper {
+export function implicitEuler(
+  n: number,
+  f: Derivatives,
+  size: number,
+  known: KnownJacobian = {},
+  s = newFixedStepState(n),
+): Stepper {
   const [fx, d] = Array.from({ length: 2 }, () => new Float64Array(n));
-  const counts = noCounts();
+  const { counts } = s;
   const derivative = stateJacobian(n, f, known, counts);
   const { linear } = derivative;
-  return fixedStep(n, f, size, counts, (t, y, k1, h, next) => {
+  return fixedStep(n, f, size, s, (t, y, k1, h, next) => {
     derivative.update(t, y, k1);
     for (let i = 0; i < n; i++) next[i] = y[i] + h * k1[i];
     let factored = false,

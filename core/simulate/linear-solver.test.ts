@@ -16,8 +16,8 @@ const setUp = (rows: readonly (readonly (readonly [number, number])[])[]) => {
   const dense = denseSolver(n),
     sparse = sparseSolver(pattern);
   entries.forEach((r, i) => {
-    for (const [j, v] of r) dense.J[i * n + j] = v;
-    for (let p = pattern.start[i]; p < pattern.start[i + 1]; p++) sparse.J[p] = r.get(pattern.columns[p])!;
+    for (const [j, v] of r) dense.state.J[i * n + j] = v;
+    for (let p = pattern.start[i]; p < pattern.start[i + 1]; p++) sparse.state.J[p] = r.get(pattern.columns[p])!;
   });
   return { n, pattern, dense, sparse };
 };

@@ -22,24 +22,36 @@ export function patternOf(rows: readonly (readonly number[])[]): Pattern {
   return { size: rows.length, start, columns };
 }
 
-/** The systems of an implicit step: fac I - J, and (alpha + i beta) I - J. */
-export interface LinearSolver {
+/** A Jacobian with the factors made from it, as plain data. */
+export interface LinearState {
   /** Values of J, in the order of its pattern (all of them, row after row, for the dense one). */
   readonly J: Float64Array;
+  /** The factors, in an order of the solver's own. */
+  readonly factors: readonly Float64Array[];
+  readonly pivots: readonly Int32Array[];
+}
+
+/** The systems of an implicit step: fac I - J, and (alpha + i beta) I - J. */
+export interface LinearSolver {
+  readonly state: LinearState;
   factor(fac: number, alpha: number, beta: number): boolean;
   solveReal(b: Float64Array): void;
   solveComplex(re: Float64Array, im: Float64Array): void;
 }
 
-export function denseSolver(n: number): LinearSolver {
-  const J = new Float64Array(n * n),
-    E1 = new Float64Array(n * n),
-    E2r = new Float64Array(n * n),
-    E2i = new Float64Array(n * n);
-  const p1 = new Int32Array(n),
-    p2 = new Int32Array(n);
+const floats = (...lengths: readonly number[]): Float64Array[] => lengths.map((n) => new Float64Array(n));
+
+export function denseSolver(n: number, saved?: LinearState): LinearSolver {
+  const state = saved ?? {
+    J: new Float64Array(n * n),
+    factors: floats(n * n, n * n, n * n),
+    pivots: [new Int32Array(n), new Int32Array(n)],
+  };
+  const { J } = state;
+  const [E1, E2r, E2i] = state.factors;
+  const [p1, p2] = state.pivots;
   return {
-    J,
+    state,
     factor(fac, alpha, beta) {
       for (let k = 0; k < n * n; k++) {
         E1[k] = E2r[k] = -J[k];
@@ -62,30 +74,18 @@ export function denseSolver(n: number): LinearSolver {
  * structure of the factors is found once, and each factorisation fills in numbers. The diagonals hold the step, so that a
  * pivot too small for this means a step too long.
  */
-export function sparseSolver(pattern: Pattern): LinearSolver {
+export function sparseSolver(pattern: Pattern, saved?: LinearState): LinearSolver {
   const n = pattern.size;
-  const order = minimumDegree(pattern);
-  const position = new Int32Array(n);
-  order.forEach((k, i) => (position[k] = i));
-  const { lower, upper } = fill(pattern, order, position);
-  const offsets = (rows: readonly Int32Array[]): Int32Array => {
-    const start = new Int32Array(n + 1);
-    rows.forEach((r, i) => (start[i + 1] = start[i] + r.length));
-    return start;
+  const { order, position, lStart, uStart, lCol, uCol } = structureOf(pattern);
+  const [lower, upper] = [lCol.length, uCol.length];
+  const state: LinearState = saved ?? {
+    J: new Float64Array(pattern.columns.length),
+    factors: floats(lower, upper, n, lower, upper, n, lower, upper, n),
+    pivots: [],
   };
-  const lStart = offsets(lower),
-    uStart = offsets(upper);
-  const join = (rows: readonly Int32Array[], start: Int32Array): Int32Array => {
-    const all = new Int32Array(start[n]);
-    rows.forEach((r, i) => all.set(r, start[i]));
-    return all;
-  };
-  const lCol = join(lower, lStart),
-    uCol = join(upper, uStart);
-  const real = { l: new Float64Array(lCol.length), u: new Float64Array(uCol.length), d: new Float64Array(n) };
-  const re = { l: new Float64Array(lCol.length), u: new Float64Array(uCol.length), d: new Float64Array(n) };
-  const im = { l: new Float64Array(lCol.length), u: new Float64Array(uCol.length), d: new Float64Array(n) };
-  const J = new Float64Array(pattern.columns.length);
+  const { J } = state;
+  const part = (k: number) => ({ l: state.factors[k], u: state.factors[k + 1], d: state.factors[k + 2] });
+  const [real, re, im] = [part(0), part(3), part(6)];
   const w = new Float64Array(n),
     wi = new Float64Array(n),
     x = new Float64Array(n),
@@ -166,7 +166,7 @@ export function sparseSolver(pattern: Pattern): LinearSolver {
   };
 
   return {
-    J,
+    state,
     factor: (fac, alpha, beta) => factorReal(fac) && factorComplex(alpha, beta),
     solveReal(b) {
       const { l, u, d } = real;
@@ -214,6 +214,42 @@ export function sparseSolver(pattern: Pattern): LinearSolver {
       }
     },
   };
+}
+
+/** What the factors of a pattern look like, whatever its numbers. */
+interface FactorStructure {
+  readonly order: Int32Array;
+  readonly position: Int32Array;
+  readonly lStart: Int32Array;
+  readonly uStart: Int32Array;
+  readonly lCol: Int32Array;
+  readonly uCol: Int32Array;
+}
+
+const known = new WeakMap<Pattern, FactorStructure>();
+
+function structureOf(pattern: Pattern): FactorStructure {
+  const found = known.get(pattern);
+  if (found) return found;
+  const n = pattern.size;
+  const order = minimumDegree(pattern);
+  const position = new Int32Array(n);
+  order.forEach((k, i) => (position[k] = i));
+  const { lower, upper } = fill(pattern, order, position);
+  const offsets = (rows: readonly Int32Array[]): Int32Array => {
+    const start = new Int32Array(n + 1);
+    rows.forEach((r, i) => (start[i + 1] = start[i] + r.length));
+    return start;
+  };
+  const join = (rows: readonly Int32Array[], start: Int32Array): Int32Array => {
+    const all = new Int32Array(start[n]);
+    rows.forEach((r, i) => all.set(r, start[i]));
+    return all;
+  };
+  const [lStart, uStart] = [offsets(lower), offsets(upper)];
+  const structure = { order, position, lStart, uStart, lCol: join(lower, lStart), uCol: join(upper, uStart) };
+  known.set(pattern, structure);
+  return structure;
 }
 
 /** An order of elimination that always takes a node with the fewest neighbours left. */

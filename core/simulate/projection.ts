@@ -11,11 +11,21 @@ export interface Projection {
 const maximumIterations = 25,
   guessesBeside = 4;
 
+/** The derivatives of the constraints by the states that were taken last, to be used again. */
+export interface ProjectionState {
+  kept: Float64Array | undefined;
+}
+
 /**
  * Gauss-Newton steps of least change. The derivatives of the constraints by the states are taken by differences, and kept as
  * long as the iteration comes to its end quickly.
  */
-export function createProjection(program: Program, machine: Machine, scale: Float64Array): Projection | undefined {
+export function createProjection(
+  program: Program,
+  machine: Machine,
+  scale: Float64Array,
+  state: ProjectionState = { kept: undefined },
+): Projection | undefined {
   const { states, invariants, startEquations } = program.solvable;
   if (invariants.length === 0) return undefined;
   const { v } = machine.memory;
@@ -65,18 +75,17 @@ export function createProjection(program: Program, machine: Machine, scale: Floa
     return dx;
   };
 
-  let kept: Float64Array | undefined;
   const solve = (t: number, m: number, start: boolean, held: ReadonlySet<number> | undefined): boolean => {
     const r = new Float64Array(m);
     residual(t, r, start);
     let size = norm(r),
       fresh = false;
-    let G = start || held ? undefined : kept;
+    let G = start || held ? undefined : state.kept;
     for (let iteration = 0; iteration < maximumIterations; iteration++) {
       if (!G) {
         G = jacobian(t, m, start, held);
         fresh = true;
-        if (!start && !held) kept = G;
+        if (!start && !held) state.kept = G;
       }
       let reach = 0;
       for (let i = 0; i < m; i++)

@@ -1,3 +1,4 @@
+import type { LinearState } from './linear-solver';
 import { stateJacobian, type KnownJacobian } from './state-jacobian';
 import {
   initialStep,
@@ -6,6 +7,7 @@ import {
   scaledNorm,
   smallestStep,
   type Derivatives,
+  type StepCounts,
   type Stepper,
   type Tolerances,
 } from './stepper';
@@ -53,40 +55,94 @@ const newtonLimit = 7,
   shrinkLimit = 8,
   growthLimit = 0.2;
 
+/** Where the method is: its last step with what the next one and the dense output need, and the factors it may use again. */
+export interface RadauState {
+  readonly method: 'radau5';
+  t: number;
+  previous: number;
+  readonly y: Float64Array;
+  /** Stages of the last step, and the derivatives at its end. */
+  readonly z: readonly Float64Array[];
+  readonly w: readonly Float64Array[];
+  readonly f0: Float64Array;
+  f0Valid: boolean;
+  /** Coefficients of the dense output from `yEnd` backwards. */
+  readonly dense: readonly Float64Array[];
+  readonly yEnd: Float64Array;
+  hasDense: boolean;
+  span: number;
+  h: number;
+  hOld: number;
+  hAccepted: number;
+  errAccepted: number;
+  faccon: number;
+  theta: number;
+  started: boolean;
+  first: boolean;
+  rejected: boolean;
+  /** The Jacobian is that of the state at hand. */
+  fresh: boolean;
+  /** Step that the factors were made for, 0 for none. */
+  factoredFor: number;
+  /** The Jacobian and its factors, once there are any. */
+  linear: LinearState | undefined;
+  readonly counts: StepCounts;
+  readonly limits: Float64Array;
+}
+
+export const newRadauState = (n: number): RadauState => {
+  const array = (): Float64Array => new Float64Array(n);
+  const three = (): Float64Array[] => [array(), array(), array()];
+  return {
+    method: 'radau5',
+    t: 0,
+    previous: 0,
+    y: array(),
+    z: three(),
+    w: three(),
+    f0: array(),
+    f0Valid: false,
+    dense: three(),
+    yEnd: array(),
+    hasDense: false,
+    span: 0,
+    h: 0,
+    hOld: 0,
+    hAccepted: 0,
+    errAccepted: 0.01,
+    faccon: 1,
+    theta: 0,
+    started: false,
+    first: true,
+    rejected: false,
+    fresh: false,
+    factoredFor: 0,
+    linear: undefined,
+    counts: noCounts(),
+    limits: array(),
+  };
+};
+
 export function radau5(
   n: number,
   f: Derivatives,
   given: Tolerances,
   longest: number,
   known: KnownJacobian = {},
+  s: RadauState = newRadauState(n),
 ): Stepper {
   // the error estimate is of lower order: tolerances are adapted as in the book's code
   const relative = 0.1 * given.relative ** (2 / 3);
   const tol: Tolerances = { ...given, relative, absolute: (relative * given.absolute) / given.relative };
   const newtonTolerance = Math.max((10 * Number.EPSILON) / relative, Math.min(0.03, Math.sqrt(relative)));
-  const array = (): Float64Array => new Float64Array(n);
-  const [y, z1, z2, z3, w1, w2, w3, f0, f1, work, work2] = Array.from({ length: 11 }, array);
-  const [cont1, cont2, cont3, yEnd] = Array.from({ length: 4 }, array);
-  const counts = noCounts(),
-    limits = new Float64Array(n);
-  const derivative = stateJacobian(n, f, known, counts);
+  const { y, f0, yEnd, counts, limits } = s;
+  const [z1, z2, z3] = s.z;
+  const [w1, w2, w3] = s.w;
+  const [cont1, cont2, cont3] = s.dense;
+  const [f1, work, work2] = Array.from({ length: 3 }, () => new Float64Array(n));
+  const derivative = stateJacobian(n, f, known, counts, s.linear);
   const { linear } = derivative;
-  let t = 0,
-    previous = 0,
-    h = 0,
-    hOld = 0,
-    hAccepted = 0,
-    errAccepted = 0.01,
-    faccon = 1,
-    theta = 0;
-  let started = false,
-    first = true,
-    rejected = false,
-    fresh = false,
-    factoredFor = 0,
-    f0Valid = false,
-    hasDense = false,
-    span = 0;
+  s.linear = linear.state;
 
   const evaluate = (time: number, state: Float64Array, out: Float64Array): void => {
     f(time, state, out);
@@ -94,13 +150,13 @@ export function radau5(
   };
 
   const jacobian = (): void => {
-    fresh = true;
-    derivative.update(t, y, f0);
+    s.fresh = true;
+    derivative.update(s.t, y, f0);
   };
 
   const factor = (hh: number): boolean => {
     counts.factorisations++;
-    factoredFor = hh;
+    s.factoredFor = hh;
     return linear.factor(gamma / hh, ALPHA / hh, BETA / hh);
   };
 
@@ -111,7 +167,7 @@ export function radau5(
     const fac = gamma / hh,
       alpha = ALPHA / hh,
       beta = BETA / hh;
-    if (first || !hasDense) {
+    if (s.first || !s.hasDense) {
       z1.fill(0);
       z2.fill(0);
       z3.fill(0);
@@ -119,7 +175,7 @@ export function radau5(
       w2.fill(0);
       w3.fill(0);
     } else {
-      const q3 = hh / hOld,
+      const q3 = hh / s.hOld,
         q1 = C1 * q3,
         q2 = C2 * q3;
       for (let i = 0; i < n; i++) {
@@ -131,17 +187,17 @@ export function radau5(
         w3[i] = TI31 * z1[i] + TI32 * z2[i] + TI33 * z3[i];
       }
     }
-    faccon = Math.max(faccon, Number.EPSILON) ** 0.8;
-    theta = reuseTheta;
+    s.faccon = Math.max(s.faccon, Number.EPSILON) ** 0.8;
+    s.theta = reuseTheta;
     let oldNorm = 0,
       oldQuotient = 0;
     for (let iteration = 1; iteration <= newtonLimit; iteration++) {
       for (let i = 0; i < n; i++) work[i] = y[i] + z1[i];
-      evaluate(t + C1 * hh, work, z1);
+      evaluate(s.t + C1 * hh, work, z1);
       for (let i = 0; i < n; i++) work[i] = y[i] + z2[i];
-      evaluate(t + C2 * hh, work, z2);
+      evaluate(s.t + C2 * hh, work, z2);
       for (let i = 0; i < n; i++) work[i] = y[i] + z3[i];
-      evaluate(t + hh, work, z3);
+      evaluate(s.t + hh, work, z3);
       for (let i = 0; i < n; i++) {
         const a = z1[i],
           b = z2[i],
@@ -159,11 +215,11 @@ export function radau5(
       if (!Number.isFinite(size)) return -hh / 2;
       if (iteration > 1) {
         const quotient = size / oldNorm;
-        theta = iteration === 2 ? quotient : Math.sqrt(quotient * oldQuotient);
+        s.theta = iteration === 2 ? quotient : Math.sqrt(quotient * oldQuotient);
         oldQuotient = quotient;
-        if (theta >= 0.99) return -hh / 2;
-        faccon = theta / (1 - theta);
-        const predicted = (faccon * size * theta ** (newtonLimit - 1 - iteration)) / newtonTolerance;
+        if (s.theta >= 0.99) return -hh / 2;
+        s.faccon = s.theta / (1 - s.theta);
+        const predicted = (s.faccon * size * s.theta ** (newtonLimit - 1 - iteration)) / newtonTolerance;
         if (predicted >= 1) {
           const q = Math.max(1e-4, Math.min(20, predicted));
           return -hh * 0.8 * q ** (-1 / (4 + newtonLimit - 1 - iteration));
@@ -178,7 +234,7 @@ export function radau5(
         z2[i] = T21 * w1[i] + T22 * w2[i] + T23 * w3[i];
         z3[i] = T31 * w1[i] + w2[i];
       }
-      if (faccon * size <= newtonTolerance) return iteration;
+      if (s.faccon * size <= newtonTolerance) return iteration;
     }
     return -hh / 2;
   };
@@ -190,9 +246,9 @@ export function radau5(
     }
     linear.solveReal(work);
     let err = Math.max(errorNorm(work), 1e-10);
-    if (err >= 1 && (first || rejected)) {
+    if (err >= 1 && (s.first || s.rejected)) {
       for (let i = 0; i < n; i++) work[i] += y[i];
-      evaluate(t, work, f1);
+      evaluate(s.t, work, f1);
       for (let i = 0; i < n; i++) work[i] = f1[i] + work2[i];
       linear.solveReal(work);
       err = Math.max(errorNorm(work), 1e-10);
@@ -210,71 +266,72 @@ export function radau5(
       cont3[i] = cont2[i] - a3;
     }
     yEnd.set(y);
-    hasDense = true;
-    hOld = span = hh;
-    previous = t;
-    t = end;
+    s.hasDense = true;
+    s.hOld = s.span = hh;
+    s.previous = s.t;
+    s.t = end;
     counts.steps++;
   };
 
   return {
+    state: s,
     get t() {
-      return t;
+      return s.t;
     },
     get previous() {
-      return previous;
+      return s.previous;
     },
     stiff: false,
     y,
     counts,
     limits,
     reset(time, state) {
-      t = previous = time;
+      s.t = s.previous = time;
       y.set(state);
-      started = false;
-      f0Valid = false;
-      hasDense = false;
-      fresh = false;
-      factoredFor = 0;
-      first = true;
-      rejected = false;
-      faccon = 1;
+      s.started = false;
+      s.f0Valid = false;
+      s.hasDense = false;
+      s.fresh = false;
+      s.factoredFor = 0;
+      s.first = true;
+      s.rejected = false;
+      s.faccon = 1;
     },
     adjust(state) {
       y.set(state);
-      f0Valid = false;
+      s.f0Valid = false;
     },
     step(limit) {
-      if (!f0Valid) {
-        evaluate(t, y, f0);
-        f0Valid = true;
+      if (!s.f0Valid) {
+        evaluate(s.t, y, f0);
+        s.f0Valid = true;
       }
-      if (!started) {
-        h = initialStep(f, t, y, f0, 3, Math.min(longest, limit - t), tol, work, work2);
+      if (!s.started) {
+        s.h = initialStep(f, s.t, y, f0, 3, Math.min(longest, limit - s.t), tol, work, work2);
         counts.evaluations++;
         jacobian();
-        started = true;
+        s.started = true;
       }
       for (let tries = 0; tries < 200; tries++) {
-        const room = limit - t;
-        let hh = Math.min(h, longest);
+        const room = limit - s.t;
+        let hh = Math.min(s.h, longest);
         const last = hh >= room * (1 - 1e-10);
         if (last) hh = room;
         else if (hh > room / 2) hh = room / 2;
-        if (hh < smallestStep(t) && !last) return false;
-        if (factoredFor !== hh && !factor(hh)) {
-          h = hh / 2;
-          factoredFor = 0;
+        if (hh < smallestStep(s.t) && !last) return false;
+        if (s.factoredFor !== hh && !factor(hh)) {
+          s.h = hh / 2;
+          s.factoredFor = 0;
           continue;
         }
         const iterations = solveStages(hh);
         if (iterations < 0) {
           counts.rejected++;
-          rejected = true;
-          h = -iterations;
-          if (h < smallestStep(t)) return false;
-          if (!fresh) jacobian();
-          factoredFor = 0;
+          s.rejected = true;
+          s.h = -iterations;
+          if (s.h < smallestStep(s.t)) return false;
+          if (!s.fresh) jacobian();
+          s.factoredFor = 0;
           continue;
         }
         const err = estimateError(hh);
@@ -283,45 +340,42 @@ export function radau5(
         let quotient = Math.max(growthLimit, Math.min(shrinkLimit, err ** 0.25 / fac));
         if (!(err < 1)) {
           counts.rejected++;
-          rejected = true;
-          h = first ? hh * 0.1 : hh / quotient;
-          if (h < smallestStep(t)) return false;
-          if (!fresh) {
+          s.rejected = true;
+          s.h = s.first ? hh * 0.1 : hh / quotient;
+          if (s.h < smallestStep(s.t)) return false;
+          if (!s.fresh) {
             jacobian();
-            factoredFor = 0;
+            s.factoredFor = 0;
           }
           continue;
         }
-        if (!first) {
-          const predictive = ((hAccepted / hh) * (err ** 2 / errAccepted) ** 0.25) / safety;
+        if (!s.first) {
+          const predictive = ((s.hAccepted / hh) * (err ** 2 / s.errAccepted) ** 0.25) / safety;
           quotient = Math.max(quotient, Math.max(growthLimit, Math.min(shrinkLimit, predictive)));
         }
-        hAccepted = hh;
-        errAccepted = Math.max(0.01, err);
-        accept(hh, last ? limit : t + hh);
+        s.hAccepted = hh;
+        s.errAccepted = Math.max(0.01, err);
+        accept(hh, last ? limit : s.t + hh);
         let next = hh / quotient;
-        if (rejected) next = Math.min(next, hh);
-        rejected = false;
-        first = false;
-        evaluate(t, y, f0);
-        fresh = false;
+        if (s.rejected) next = Math.min(next, hh);
+        s.rejected = false;
+        s.first = false;
+        evaluate(s.t, y, f0);
+        s.fresh = false;
         const ratio = next / hh;
-        const keepSize = theta <= reuseTheta && ratio >= 1 && ratio <= 1.2;
-        h = last || hh < h ? Math.max(Math.min(next, hh * 8), keepSize ? hh : next) : keepSize ? hh : next;
-        if (theta > reuseTheta) {
+        const keepSize = s.theta <= reuseTheta && ratio >= 1 && ratio <= 1.2;
+        s.h = last || hh < s.h ? Math.max(Math.min(next, hh * 8), keepSize ? hh : next) : keepSize ? hh : next;
+        if (s.theta > reuseTheta) {
           jacobian();
-          factoredFor = 0;
+          s.factoredFor = 0;
         }
         return true;
       }
       return false;
     },
     interpolate(time, out) {
-      const s = span === 0 ? 0 : (time - t) / span;
-      for (let i = 0; i < n; i++) out[i] = yEnd[i] + s * (cont1[i] + (s - C2M1) * (cont2[i] + (s - C1M1) * cont3[i]));
+      const u = s.span === 0 ? 0 : (time - s.t) / s.span;
+      for (let i = 0; i < n; i++) out[i] = yEnd[i] + u * (cont1[i] + (u - C2M1) * (cont2[i] + (u - C1M1) * cont3[i]));
     },
-    // a restored run starts the method anew, as does the run the snapshot was taken of (see snapshot in simulation.ts)
-    save: () => [],
-    load: () => undefined,
   };
 }

@@ -1,10 +1,8 @@
-/** Where a run spends its time, and which conditions switch how often: for the report, never for what is computed. */
+/** Where a run spends its time: for the report, never for what is computed. */
 export const tasks = ['steps', 'looking', 'rows', 'events'] as const;
 export type Task = (typeof tasks)[number];
 
 export interface RunProfile {
-  /** Switches of each condition of the program. */
-  readonly switches: Float64Array;
   /** Counts the time since the last call to nothing. */
   start(): void;
   /** Counts it to a task. */
@@ -13,11 +11,10 @@ export interface RunProfile {
   shares(): Readonly<Record<Task, number>>;
 }
 
-export function createRunProfile(modes: number): RunProfile {
+export function createRunProfile(): RunProfile {
   const spent: Record<Task, number> = { steps: 0, looking: 0, rows: 0, events: 0 };
   let last = 0;
   return {
-    switches: new Float64Array(modes),
     start: () => void (last = performance.now()),
     lap(task) {
       const now = performance.now();

@@ -1,8 +1,7 @@
 import type { Problem } from '../language/diagnostics';
-import type { BurstState } from './burst-watch';
-import type { MachineSnapshot } from '../behaviour/chart-machine';
 import type { Machine } from '../program/program';
 import type { MessageArgument } from './observer';
+import type { SimulationState } from './simulation-state';
 import type { SolverReport } from './solver-report';
 import type { SolverName } from './solvers';
 import type { StepCounts } from './stepper';
@@ -80,30 +79,8 @@ export interface Simulation {
   breakAt(places: ReadonlySet<string>): void;
   /** The one at which it stopped last; asked once. */
   takeBreak(): string | undefined;
-  snapshot(): Snapshot;
-  restore(snapshot: Snapshot): void;
-}
-
-export interface Snapshot {
-  readonly time: number;
-  readonly step: number;
-  readonly status: RunStatus;
-  readonly memory: readonly Float64Array[];
-  readonly method: readonly number[];
-  readonly charts: MachineSnapshot;
-  readonly sampleIndex: readonly number[];
-  readonly nextRow: number;
-  readonly stimulusAt: number;
-  readonly overrides: readonly (readonly [number, number])[];
-  readonly past: readonly (readonly number[])[];
-  readonly bursts: BurstState;
-  readonly events: number;
-  /** How many events there have been at the last moment with one, and which that was. */
-  readonly eventsHere: number;
-  readonly lastEventTime: number;
-  readonly ending: Problem | undefined;
-  /** What did not hold but stopped nothing, by assertion. */
-  readonly warnings: readonly (readonly [number, Problem])[];
-  readonly open: readonly Problem[];
-  readonly counts: StepCounts;
+  /** All it remembers, live; a copy of it is a moment to come back to. */
+  readonly state: SimulationState;
+  /** Goes back, or over, to a moment that was kept of a run of the same program. Places at which it stops stay as they are. */
+  restore(kept: SimulationState): void;
 }

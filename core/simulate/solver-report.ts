@@ -1,6 +1,7 @@
 import type { Program } from '../program/program';
 import { describe } from './failure';
 import type { RunProfile, Task } from './run-profile';
+import type { SimulationState } from './simulation-state';
 import type { SolverName } from './solvers';
 import type { StepCounts, Stepper } from './stepper';
 
@@ -24,7 +25,7 @@ export function solverReport(
   program: Program,
   options: { readonly solver: SolverName; readonly relative: number },
   stepper: Stepper,
-  events: number,
+  { events, switches }: Pick<SimulationState, 'events' | 'switches'>,
   profile: RunProfile,
 ): SolverReport {
   const { states, model } = program.solvable;
@@ -46,7 +47,7 @@ export function solverReport(
     advice.push(
       `${counts.rejected} of ${counts.steps + counts.rejected} steps had to be taken again${first ? `: ${first} changes abruptly` : ''}. A condition that switches there is found exactly, a steep formula is not`,
     );
-  const switching = [...profile.switches]
+  const switching = [...switches]
     .map((times, k) => ({ times, k }))
     .filter((x) => x.times > 0)
     .sort((a, b) => b.times - a.times)

@@ -1,13 +1,17 @@
 import type { FlatStep } from '../program/flat-step';
-import { dopri5 } from './dopri5';
-import { euler, implicitEuler, rk4 } from './fixed-step';
-import { radau5 } from './radau5';
+import { dopri5, newDopri5State, type Dopri5State } from './dopri5';
+import { euler, implicitEuler, rk4, type FixedStepState } from './fixed-step';
+import { newRadauState, radau5, type RadauState } from './radau5';
 import type { KnownJacobian } from './state-jacobian';
 import type { Derivatives, Stepper, Tolerances } from './stepper';
 
 export const solverNames = ['auto', 'dopri5', 'implicit', 'rk4', 'euler', 'implicit-euler'] as const;
 export type SolverName = (typeof solverNames)[number];
 
+/** What a method of any kind remembers. */
+export type SolverState = Dopri5State | RadauState | FixedStepState | AutomaticState;
+
+/** A method for n states; with the state of another one of the same kind it goes on from there. */
 export function createStepper(
   options: { readonly solver: SolverName; readonly step: number },
   n: number,
@@ -16,20 +20,23 @@ export function createStepper(
   longest: number,
   flat?: FlatStep,
   jacobian?: () => KnownJacobian,
+  saved?: SolverState,
 ): Stepper {
+  const of = <M extends SolverState['method']>(method: M) =>
+    saved?.method === method ? (saved as Extract<SolverState, { method: M }>) : undefined;
   switch (options.solver) {
     case 'dopri5':
-      return dopri5(n, f, tol, longest, flat);
+      return dopri5(n, f, tol, longest, flat, of('dopri5'));
     case 'rk4':
-      return rk4(n, f, options.step);
+      return rk4(n, f, options.step, of('fixed'));
     case 'euler':
-      return euler(n, f, options.step);
+      return euler(n, f, options.step, of('fixed'));
     case 'implicit-euler':
-      return implicitEuler(n, f, options.step, jacobian?.());
+      return implicitEuler(n, f, options.step, jacobian?.(), of('fixed'));
     case 'implicit':
-      return radau5(n, f, tol, longest, jacobian?.());
+      return radau5(n, f, tol, longest, jacobian?.(), of('radau5'));
     case 'auto':
-      return automatic(n, f, tol, longest, flat, jacobian);
+      return automatic(n, f, tol, longest, flat, jacobian, of('automatic'));
   }
 }
 
@@ -39,6 +46,43 @@ const firstTrial = 400,
 /** An implicit step costs about as much as so many explicit ones. */
 const firstReturn = 150,
   costOfImplicit = 3;
+
+/** Which of the two methods is at work, what both remember, and how far their trials are. */
+export interface AutomaticState {
+  readonly method: 'automatic';
+  readonly explicit: Dopri5State;
+  /** Once it has been needed. */
+  implicit: RadauState | undefined;
+  useImplicit: boolean;
+  /** Explicit steps since the last trial, and how many there may be before the next. */
+  since: number;
+  nextTrial: number;
+  trialLeft: number;
+  explicitLength: number;
+  trialFrom: number;
+  sinceImplicit: number;
+  nextReturn: number;
+  returnLeft: number;
+  returnFrom: number;
+  implicitLength: number;
+}
+
+const newAutomaticState = (n: number): AutomaticState => ({
+  method: 'automatic',
+  explicit: newDopri5State(n),
+  implicit: undefined,
+  useImplicit: false,
+  since: 0,
+  nextTrial: firstTrial,
+  trialLeft: 0,
+  explicitLength: 0,
+  trialFrom: 0,
+  sinceImplicit: 0,
+  nextReturn: firstReturn,
+  returnLeft: 0,
+  returnFrom: 0,
+  implicitLength: 0,
+});
 
 /**
  * Starts explicit and goes on implicit once the explicit method notices stiffness. Where it takes many steps without noticing
@@ -53,67 +97,59 @@ function automatic(
   longest: number,
   flat?: FlatStep,
   jacobian?: () => KnownJacobian,
+  s: AutomaticState = newAutomaticState(n),
 ): Stepper {
-  const explicit = dopri5(n, f, tol, longest, flat);
-  let implicit: Stepper | undefined;
-  let useImplicit = false;
-  let since = 0,
-    nextTrial = firstTrial,
-    trialLeft = 0,
-    explicitLength = 0,
-    trialFrom = 0;
-  let sinceImplicit = 0,
-    nextReturn = firstReturn,
-    returnLeft = 0,
-    returnFrom = 0,
-    implicitLength = 0;
-  const current = (): Stepper => (useImplicit && implicit ? implicit : explicit);
+  const explicit = dopri5(n, f, tol, longest, flat, s.explicit);
+  let implicit = s.implicit && radau5(n, f, tol, longest, jacobian?.(), s.implicit);
+  const current = (): Stepper => (s.useImplicit && implicit ? implicit : explicit);
   const goImplicit = (): void => {
-    implicit ??= radau5(n, f, tol, longest, jacobian?.());
+    s.implicit ??= newRadauState(n);
+    implicit ??= radau5(n, f, tol, longest, jacobian?.(), s.implicit);
     implicit.reset(explicit.t, explicit.y);
-    useImplicit = true;
+    s.useImplicit = true;
   };
   /** After some implicit steps: back, unless they are worth their work. */
   const weigh = (): void => {
-    if (--trialLeft > 0 || !implicit) {
+    if (--s.trialLeft > 0 || !implicit) {
       // the first steps of a method are careful ones
-      if (trialLeft === trialSteps / 2 && implicit) trialFrom = implicit.t;
+      if (s.trialLeft === trialSteps / 2 && implicit) s.trialFrom = implicit.t;
       return;
     }
-    if ((implicit.t - trialFrom) / (trialSteps / 2) > worthwhile * explicitLength) return;
+    if ((implicit.t - s.trialFrom) / (trialSteps / 2) > worthwhile * s.explicitLength) return;
     explicit.reset(implicit.t, implicit.y);
-    useImplicit = false;
-    since = 0;
-    nextTrial *= 4;
+    s.useImplicit = false;
+    s.since = 0;
+    s.nextTrial *= 4;
   };
   const tryExplicit = (): void => {
     if (!implicit) return;
     // explicit steps end where the fastest part of the model does: where that is far below what implicit ones manage, there is nothing to try
-    if (fastest(n, f, implicit.t, implicit.y) * implicitLength > edgeOfStability * costOfImplicit) {
-      sinceImplicit = 0;
-      nextReturn *= 2;
+    if (fastest(n, f, implicit.t, implicit.y) * s.implicitLength > edgeOfStability * costOfImplicit) {
+      s.sinceImplicit = 0;
+      s.nextReturn *= 2;
       return;
     }
     explicit.reset(implicit.t, implicit.y);
-    useImplicit = false;
-    returnLeft = trialSteps;
-    returnFrom = explicit.t;
+    s.useImplicit = false;
+    s.returnLeft = trialSteps;
+    s.returnFrom = explicit.t;
   };
   /** After some explicit steps in a stretch that was stiff: back to implicit ones, unless they get on as well for their price. */
   const weighReturn = (): void => {
-    if (--returnLeft === trialSteps / 2) returnFrom = explicit.t;
-    if (returnLeft > 0 && !explicit.stiff) return;
-    const length = (explicit.t - returnFrom) / (trialSteps / 2);
-    returnLeft = since = sinceImplicit = 0;
-    if (!explicit.stiff && length * costOfImplicit > implicitLength) {
-      nextTrial = firstTrial;
-      nextReturn = firstReturn;
+    if (--s.returnLeft === trialSteps / 2) s.returnFrom = explicit.t;
+    if (s.returnLeft > 0 && !explicit.stiff) return;
+    const length = (explicit.t - s.returnFrom) / (trialSteps / 2);
+    s.returnLeft = s.since = s.sinceImplicit = 0;
+    if (!explicit.stiff && length * costOfImplicit > s.implicitLength) {
+      s.nextTrial = firstTrial;
+      s.nextReturn = firstReturn;
       return;
     }
-    nextReturn *= 4;
+    s.nextReturn *= 4;
     goImplicit();
   };
   return {
+    state: s,
     get t() {
       return current().t;
     },
@@ -124,7 +160,7 @@ function automatic(
       return current().y;
     },
     get stiff() {
-      return useImplicit;
+      return s.useImplicit;
     },
     get limits() {
       return implicit ? explicit.limits.map((x, k) => x + implicit!.limits[k]) : explicit.limits;
@@ -142,48 +178,42 @@ function automatic(
       };
     },
     reset(t, y) {
-      since = trialLeft = returnLeft = sinceImplicit = 0;
+      s.since = s.trialLeft = s.returnLeft = s.sinceImplicit = 0;
       current().reset(t, y);
     },
     adjust: (y) => current().adjust(y),
     step(limit) {
       // the steps of a trial are judged when the last of them has been used
-      if (trialLeft > 0 && useImplicit) weigh();
-      else if (useImplicit && implicit) {
+      if (s.trialLeft > 0 && s.useImplicit) weigh();
+      else if (s.useImplicit && implicit) {
         const length = implicit.t - implicit.previous;
-        implicitLength = sinceImplicit === 0 ? length : 0.9 * implicitLength + 0.1 * length;
-        if (++sinceImplicit >= nextReturn) tryExplicit();
-      } else if (returnLeft > 0) weighReturn();
-      if (!useImplicit && explicit.stiff) goImplicit();
-      else if (!useImplicit && returnLeft === 0 && since >= nextTrial) {
-        explicitLength = explicit.t - explicit.previous;
+        s.implicitLength = s.sinceImplicit === 0 ? length : 0.9 * s.implicitLength + 0.1 * length;
+        if (++s.sinceImplicit >= s.nextReturn) tryExplicit();
+      } else if (s.returnLeft > 0) weighReturn();
+      if (!s.useImplicit && explicit.stiff) goImplicit();
+      else if (!s.useImplicit && s.returnLeft === 0 && s.since >= s.nextTrial) {
+        s.explicitLength = explicit.t - explicit.previous;
         goImplicit();
-        trialLeft = trialSteps;
+        s.trialLeft = trialSteps;
       }
       if (current().step(limit)) {
-        since++;
+        s.since++;
         return true;
       }
-      if (useImplicit && trialLeft === 0) return false;
-      if (useImplicit) {
+      if (s.useImplicit && s.trialLeft === 0) return false;
+      if (s.useImplicit) {
         // a trial that does not get on says nothing
         explicit.reset(implicit!.t, implicit!.y);
-        useImplicit = false;
-        trialLeft = since = 0;
-        nextTrial *= 4;
+        s.useImplicit = false;
+        s.trialLeft = s.since = 0;
+        s.nextTrial *= 4;
         return explicit.step(limit);
       }
-      returnLeft = 0;
+      s.returnLeft = 0;
       goImplicit();
       return implicit!.step(limit);
     },
     interpolate: (t, out) => current().interpolate(t, out),
-    save: () => [useImplicit ? 1 : 0, nextTrial, nextReturn],
-    load(saved) {
-      useImplicit = saved[0] === 1;
-      [, nextTrial, nextReturn] = saved;
-      if (useImplicit) implicit ??= radau5(n, f, tol, longest, jacobian?.());
-    },
   };
 }
 

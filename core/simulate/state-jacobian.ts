@@ -1,4 +1,11 @@
-import { columnGroups, denseSolver, sparseSolver, type LinearSolver, type Pattern } from './linear-solver';
+import {
+  columnGroups,
+  denseSolver,
+  sparseSolver,
+  type LinearSolver,
+  type LinearState,
+  type Pattern,
+} from './linear-solver';
 import type { Derivatives, StepCounts } from './stepper';
 
 /** What is known of the Jacobian before the run. */
@@ -15,11 +22,17 @@ export interface StateJacobian {
   update(t: number, y: Float64Array, f0: Float64Array): void;
 }
 
-export function stateJacobian(n: number, f: Derivatives, known: KnownJacobian, counts: StepCounts): StateJacobian {
+export function stateJacobian(
+  n: number,
+  f: Derivatives,
+  known: KnownJacobian,
+  counts: StepCounts,
+  saved?: LinearState,
+): StateJacobian {
   const { pattern } = known;
   const isSparse =
     pattern !== undefined && (known.write !== undefined || (n > 40 && pattern.columns.length < 0.2 * n * n));
-  const linear = isSparse ? sparseSolver(pattern) : denseSolver(n);
+  const linear = isSparse ? sparseSolver(pattern, saved) : denseSolver(n, saved);
   const groups = isSparse ? columnGroups(pattern) : undefined;
   const work = new Float64Array(n),
     shifted = new Float64Array(n),
@@ -32,7 +45,7 @@ export function stateJacobian(n: number, f: Derivatives, known: KnownJacobian, c
   return {
     linear,
     update(t, y, f0) {
-      const { J } = linear;
+      const { J } = linear.state;
       counts.jacobians++;
       if (known.write) return known.write(t, y, J);
       work.set(y);

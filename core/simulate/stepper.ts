@@ -18,6 +18,9 @@ export interface StepCounts {
 
 export const noCounts = (): StepCounts => ({ steps: 0, rejected: 0, evaluations: 0, jacobians: 0, factorisations: 0 });
 
+/** What a method remembers, as plain data; each method knows its own. */
+export type MethodState = { readonly method: string };
+
 /**
  * A one-step method with dense output. `step` carries the solution from `t` to at most `limit`; the step just taken reaches
  * from `previous` to `t`, and `interpolate` answers anywhere in it.
@@ -36,9 +39,8 @@ export interface Stepper {
   /** False where the step size has become too small. */
   step(limit: number): boolean;
   interpolate(t: number, out: Float64Array): void;
-  /** What a snapshot has to keep besides t and y. */
-  save(): number[];
-  load(saved: readonly number[]): void;
+  /** All it remembers: a method made with a copy of it goes on from there in the same steps. */
+  readonly state: MethodState;
   /** Set by methods that notice stiffness. */
   readonly stiff: boolean;
 }

@@ -1,0 +1,114 @@
+import { tell } from '../flatten/flat-text';
+import { chatterProblem, runProblem } from './failure';
+import { fail, guarded, hasFailed, refuseStructural, restart, type Running } from './running';
+import { settle } from './settle';
+import type { Outside, Stimulus } from './simulation-types';
+
+export const maximumEventsAtOnce = 2000;
+
+/**
+ * Everything that happens at one instant; memory holds the values from before it. `change` is what is done from outside, by the driver
+ * where `driven` says so: then it has the floor already.
+ */
+export function handleEvent(run: Running, change?: () => void, driven = false): void {
+  const { state, machine, observer, options } = run;
+  const { clock, memory } = state;
+  if (clock.time === state.lastEventTime) {
+    if (++state.eventsHere > maximumEventsAtOnce) return fail(run, chatterProblem(run.program, clock.time, memory));
+  } else {
+    state.lastEventTime = clock.time;
+    state.eventsHere = 0;
+    clock.step = 0;
+  }
+  state.events++;
+  observer.row(clock.time, memory.v, 'before-event');
+  memory.pre.set(memory.v);
+  state.restarted = false;
+  change?.();
+  guarded(run, () => {
+    if (!settle(run) || !run.charts.machine.run()) return;
+    if (memory.s.some((x) => x !== 0)) {
+      memory.s.fill(0);
+      if (!settle(run)) return;
+    }
+    if (state.ended) memory.flags[1] = 1;
+  });
+  restart(run);
+  if (hasFailed(run)) return;
+  machine.note(clock.time);
+  checkAssertions(run);
+  observer.row(clock.time, memory.v, 'after-event');
+  if (run.bursts.noteEvent(clock.time, state.restarted)) fail(run, chatterProblem(run.program, clock.time, memory));
+  lookAtWatches(run, true);
+  if (options.endWhen !== undefined && memory.v[options.endWhen] !== 0) state.ended = true;
+  if (!driven) drive(run);
+}
+
+/** Stops where a condition somebody waits for has come to hold. */
+export function lookAtWatches({ options, state, charts }: Running, stops: boolean): void {
+  options.stopWhen?.forEach(({ variable, name }, k) => {
+    const holds = state.memory.v[variable] !== 0;
+    if (stops && holds && !state.watches[k]) charts.hit(name);
+    state.watches[k] = holds;
+  });
+}
+
+/** Lets the driver answer to what has happened, until it has nothing more to say. */
+export function drive(run: Running): void {
+  const { driver } = run.options;
+  const { state } = run;
+  if (!driver || state.status !== 'running') return;
+  for (let k = 0; k < maximumEventsAtOnce && !hasFailed(run); k++) {
+    const actions = driver.look(state.clock.time, state.memory.v);
+    if (actions.length === 0) break;
+    handleEvent(run, () => actions.forEach((x) => apply(run, x)), true);
+  }
+}
+
+export function apply(run: Running, x: Outside | Stimulus): void {
+  if (x.kind === 'send') run.charts.post(x.part, x.message, x.args);
+  else assign(run, x.variable, x.value);
+}
+
+/** Gives a quantity a value; what follows from a parameter follows at once. */
+export function assign(run: Running, variable: number, value: number): void {
+  const { program, machine, state } = run;
+  const { kind } = program.solvable.model.variables[variable];
+  state.memory.v[variable] = value;
+  if (program.solvable.evaluated.has(variable)) return refuseStructural(run, variable);
+  if (kind === 'parameter' || kind === 'constant') {
+    state.overrides.set(variable, value);
+    machine.parameters(state.overrides);
+  }
+}
+
+/** The next instant at which something is known to happen. */
+export const nextTimeEvent = ({ options, timetable, charts }: Running): number =>
+  Math.min(options.stop, timetable.next(), charts.machine.nextTime(), options.driver?.nextTime() ?? Infinity);
+
+export const atTimeEvent = ({ options, timetable, charts, state: { clock } }: Running): boolean =>
+  timetable.next() <= clock.time || charts.machine.isDue() || (options.driver?.nextTime() ?? Infinity) <= clock.time;
+
+/** Samples and stimulus that are due now. */
+export function applyOutside(run: Running): void {
+  if (!atTimeEvent(run)) return;
+  handleEvent(run, () => {
+    const due = run.timetable.take(run.state.clock.time);
+    for (const k of due.samples) run.state.memory.s[k] = 1;
+    due.stimulus.forEach((x) => apply(run, x));
+  });
+}
+
+/** Looked at wherever values are told: at the ends of steps, at events, and on the rows between. */
+export function checkAssertions(run: Running, time = run.state.clock.time): void {
+  const { machine, state } = run;
+  const { model } = run.program.solvable;
+  model.assertions.forEach((a, k) => {
+    if (hasFailed(run) || state.warnings.has(k) || machine.assertion(k, time)) return;
+    const words = tell(a.message, state.memory.v, time);
+    if (a.warning) {
+      const where = a.origin.part ? ` in ${a.origin.part}` : '';
+      state.warnings.set(k, { ...runProblem('assertion', `${words}${where}`, time, a.origin), severity: 'warning' });
+    } else fail(run, runProblem('assertion', `${words} (assert in ${a.origin.part || model.name})`, time, a.origin));
+  });
+}

@@ -1,0 +1,103 @@
+import type { Problem } from '../language/diagnostics';
+import { BlockFailure } from '../program/newton';
+import type { Machine, Program } from '../program/program';
+import type { BurstWatch } from './burst-watch';
+import type { SimulatedCharts } from './chart-host';
+import type { CrossingLocator } from './crossings';
+import type { DomainWatch } from './domain-watch';
+import { blockProblem, notFiniteProblem, rootProblem, runProblem } from './failure';
+import type { Kinks } from './kinks';
+import type { Observer } from './observer';
+import type { Projection } from './projection';
+import type { RunProfile } from './run-profile';
+import type { SimulationState } from './simulation-state';
+import type { SimulationOptions } from './simulation-types';
+import type { Stepper } from './stepper';
+import type { Timetable } from './timetable';
+
+/** A simulation at work: what was asked for, what computes, and the one state all of it works on. */
+export interface Running {
+  readonly program: Program;
+  readonly options: SimulationOptions;
+  readonly observer: Observer;
+  readonly state: SimulationState;
+  readonly machine: Machine;
+  readonly stepper: Stepper;
+  readonly charts: SimulatedCharts;
+  /** Undefined where the model has no constraints. */
+  readonly projection: Projection | undefined;
+  readonly timetable: Timetable;
+  readonly kinks: Kinks;
+  readonly domains: DomainWatch;
+  readonly bursts: BurstWatch;
+  readonly locator: CrossingLocator;
+  readonly profile: RunProfile;
+  /** Variables that change at events only. */
+  readonly discrete: readonly number[];
+  /** Room for the values of the states, as the method wants them. */
+  readonly y: Float64Array;
+  /** Why the last step could not be computed. */
+  readonly stage: { failure: BlockFailure | undefined };
+}
+
+export function fail({ state }: Running, problem: Problem): void {
+  state.status = 'failed';
+  state.problem = problem;
+}
+
+/** A function, so that it is asked anew after calls that may have failed. */
+export const hasFailed = ({ state }: Running): boolean => state.status === 'failed';
+
+/** Runs code that evaluates equations, turning its failures into problems with a place. */
+export function guarded<T>(run: Running, work: () => T): T | undefined {
+  try {
+    return work();
+  } catch (error) {
+    if (!(error instanceof BlockFailure)) throw error;
+    fail(run, blockProblem(run.program, error, run.state.clock.time, run.state.memory.v));
+    return undefined;
+  }
+}
+
+export function checkDomains(run: Running, time = run.state.clock.time): void {
+  const k = run.domains.check(time);
+  if (k !== undefined) fail(run, rootProblem(run.program, time, run.state.memory, k));
+}
+
+export function checkFinite(run: Running): void {
+  const { clock, memory } = run.state;
+  const found = notFiniteProblem(run.program, clock.time, memory);
+  if (found) fail(run, found);
+}
+
+/** The values of the states, from where the method keeps them to where the equations read them. */
+export function loadStates({ program, state }: Running, values: Float64Array): void {
+  const { states } = program.solvable;
+  const { v } = state.memory;
+  for (let k = 0; k < states.length; k++) v[states[k]] = values[k];
+}
+
+/** All values at a time inside the step just taken. */
+export function valuesAt(run: Running, time: number): void {
+  run.stepper.interpolate(time, run.y);
+  loadStates(run, run.y);
+  run.machine.outputs(time);
+}
+
+/** Starts the method anew from the values in memory. */
+export function restart({ program, state, stepper, y }: Running): void {
+  const { states } = program.solvable;
+  for (let k = 0; k < states.length; k++) y[k] = state.memory.v[states[k]];
+  stepper.reset(state.clock.time, y);
+}
+
+/** Refuses to change what the equations of the program were chosen by. */
+export const refuseStructural = (run: Running, variable: number): void =>
+  fail(
+    run,
+    runProblem(
+      'structural',
+      `${run.program.solvable.model.variables[variable].name} decides which terms the equations have: change it in the model, not during a run`,
+      run.state.clock.time,
+    ),
+  );

@@ -1,0 +1,71 @@
+import { applyOutside, checkAssertions, drive, lookAtWatches } from './events';
+import { constraintProblem, openLoopProblem, runProblem } from './failure';
+import { openLoops } from './open-loops';
+import {
+  checkDomains,
+  checkFinite,
+  fail,
+  guarded,
+  hasFailed,
+  refuseStructural,
+  restart,
+  type Running,
+} from './running';
+import { settle } from './settle';
+
+/** From values given to a state that satisfies everything: parameters, start values, initial equations, first states of charts. */
+export function start(run: Running): void {
+  const { state, machine, charts, timetable, options, program } = run;
+  const { clock, memory, overrides } = state;
+  state.status = 'running';
+  const decided = [...overrides.keys()].find((k) => program.solvable.evaluated.has(k));
+  if (decided !== undefined) return refuseStructural(run, decided);
+  machine.parameters(overrides);
+  machine.starts();
+  overrides.forEach((value, k) => {
+    const alias = program.solvable.aliases.get(k);
+    memory.v[alias?.index ?? k] = alias?.sign === -1 ? -value : value;
+  });
+  const bad = timetable.begin(Array.from({ length: program.sampleCount }, (_, k) => machine.sampleTimes(k)));
+  if (bad !== undefined)
+    return fail(run, runProblem('sample', `A sample interval must be positive, but it is ${bad}`, 0));
+  charts.markInitial(options.startIn ?? new Map());
+  memory.pre.set(memory.v);
+  memory.flags[0] = 1;
+  guarded(run, () => initialise(run));
+  memory.flags[0] = 0;
+  if (!hasFailed(run)) checkFinite(run);
+  if (!hasFailed(run)) checkDomains(run);
+  if (hasFailed(run)) return;
+  state.openLoops = openLoops(program, machine, clock.time).map((k) =>
+    openLoopProblem(program, k, clock.time, memory.v),
+  );
+  if (memory.past.length > 0) {
+    machine.note(clock.time);
+    guarded(run, () => settle(run));
+  }
+  restart(run);
+  checkAssertions(run);
+  lookAtWatches(run, false);
+  run.observer.row(clock.time, memory.v, 'sample');
+  state.nextRow = 1;
+  applyOutside(run);
+  drive(run);
+}
+
+/** Initial equations and constraints, then what charts do on entering their first states. */
+function initialise(run: Running): void {
+  const { state, machine, charts, projection, options } = run;
+  const { clock, memory } = state;
+  const { solvable } = run.program;
+  if (projection) {
+    machine.initial(clock.time);
+    const fixed = solvable.states.filter((k) => solvable.model.variables[k].fixed || state.overrides.has(k));
+    const open = projection.begin(clock.time, new Set(fixed));
+    if (open !== undefined) return fail(run, constraintProblem(run.program, clock.time, memory, open));
+  }
+  if (!settle(run, true)) return;
+  memory.flags[0] = 0;
+  charts.machine.start(options.startIn);
+  if (settle(run)) charts.machine.run();
+}
