@@ -25,11 +25,16 @@ export interface RequirementFinding extends Finding {
 
 /** Watches a limit online while rows come in: every sample, every step, and pairs of rows around each event. */
 export interface Monitor {
+  /** All it remembers, as plain data: a monitor made with a copy of it goes on from there. */
+  readonly state: MonitorState;
   /** Looks at the next row; `quiet` where nothing has happened since the last one, so that what rests is as it was. */
   row(time: number, values: Float64Array, quiet?: boolean): void;
   /** What can be said by now; `finished` where no more rows will come. */
   finding(finished?: boolean): Finding;
 }
+
+/** What a monitor remembers; each kind knows its own. */
+export type MonitorState = object;
 
 /** `idle`: the condition of the requirement does not hold; `waiting`: an answer is due. */
 export type LaneStatus = 'idle' | 'good' | 'bad' | 'waiting';
@@ -47,8 +52,10 @@ export interface LaneWriter {
   isIdle(): boolean;
 }
 
-export function createLane(): LaneWriter {
-  const lane: { from: number; status: LaneStatus }[] = [];
+export type Lane = { from: number; status: LaneStatus }[];
+
+/** Goes on with the segments that are there. */
+export function createLane(lane: Lane = []): LaneWriter {
   return {
     note(from, status) {
       const last = lane.at(-1);

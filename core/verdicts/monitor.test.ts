@@ -28,7 +28,14 @@ const response: StateSource = {
 /** Feeds rows of [time, ...values]. */
 const watch = (source: StateSource, rows: readonly (readonly number[])[]) => {
   const monitor = createMonitor(source);
-  for (const [t, ...values] of rows) monitor.row(t, Float64Array.from(values));
+  // made anew around a copy of what it remembers after every row, it comes to the same
+  let other = createMonitor(source);
+  for (const [t, ...values] of rows) {
+    monitor.row(t, Float64Array.from(values));
+    other.row(t, Float64Array.from(values));
+    other = createMonitor(source, undefined, structuredClone(other.state));
+  }
+  expect(other.finding()).toEqual(monitor.finding());
   return monitor.finding();
 };
 

@@ -1,4 +1,4 @@
-import { createLane, type Monitor, type Verdict } from './finding';
+import { createLane, type Lane, type Monitor, type Verdict } from './finding';
 import type { StateSource } from './source';
 
 /** Limits whose condition and predicate the model itself watches: constant work per row, exact at events, and next to none in between. */
@@ -7,22 +7,47 @@ type Rests = (variable: number) => boolean;
 const decidedAtEvents = (source: StateSource, rests: Rests): boolean =>
   (source.condition < 0 || rests(source.condition)) && rests(source.predicate);
 
-export function invariant(source: StateSource, rests: Rests): Monitor {
-  const lane = createLane();
+interface Worst {
+  readonly lane: Lane;
+  /** The least margin so far, and when it was. */
+  worst: number;
+  worstAt: number | undefined;
+  failsSince: number | undefined;
+}
+const newWorst = (): Worst => ({ lane: [], worst: Infinity, worstAt: undefined, failsSince: undefined });
+
+/** Of something that has to follow an event. */
+interface Waiting extends Worst {
+  /** The event holds. */
+  armed: boolean;
+  now: number;
+  triggered: number;
+  /** Since when something is due. */
+  since: number | undefined;
+}
+const newWaiting = (): Waiting => ({ ...newWorst(), armed: false, now: 0, triggered: 0, since: undefined });
+
+export interface InvariantState extends Worst {
+  seen: boolean;
+}
+
+export function invariant(
+  source: StateSource,
+  rests: Rests,
+  s: InvariantState = { ...newWorst(), seen: false },
+): Monitor {
+  const lane = createLane(s.lane);
   const atEvents = decidedAtEvents(source, rests);
   const marginRests = source.margin < 0 || rests(source.margin);
-  let worst = Infinity,
-    worstAt: number | undefined,
-    failsSince: number | undefined,
-    seen = false;
   const judge = (time: number, values: Float64Array): void => {
     const margin = values[source.margin] * source.marginScale;
-    if (margin < worst) {
-      worst = margin;
-      worstAt = time;
+    if (margin < s.worst) {
+      s.worst = margin;
+      s.worstAt = time;
     }
   };
   return {
+    state: s,
     row(time, values, quiet = false) {
       if (quiet && atEvents) {
         if (!marginRests && (source.condition < 0 || values[source.condition] !== 0)) judge(time, values);
@@ -32,22 +57,22 @@ export function invariant(source: StateSource, rests: Rests): Monitor {
         lane.note(time, 'idle');
         return;
       }
-      seen = true;
+      s.seen = true;
       const good = values[source.predicate] !== 0;
       if (source.margin >= 0) judge(time, values);
-      if (!good) failsSince ??= time;
+      if (!good) s.failsSince ??= time;
       lane.note(time, good ? 'good' : 'bad');
     },
     finding() {
-      const margin = Number.isFinite(worst) ? worst : undefined;
-      const verdict: Verdict = failsSince !== undefined ? 'fails' : seen ? 'holds' : 'undecided';
-      const reason = seen ? '' : 'Its condition never held in this run';
+      const margin = Number.isFinite(s.worst) ? s.worst : undefined;
+      const verdict: Verdict = s.failsSince !== undefined ? 'fails' : s.seen ? 'holds' : 'undecided';
+      const reason = s.seen ? '' : 'Its condition never held in this run';
       return {
         verdict,
         margin,
         unit: source.unit,
-        worstAt: worstAt ?? failsSince,
-        failsSince,
+        worstAt: s.worstAt ?? s.failsSince,
+        failsSince: s.failsSince,
         reason,
         lane: lane.copy(),
       };
@@ -57,84 +82,86 @@ export function invariant(source: StateSource, rests: Rests): Monitor {
 
 const times = (n: number): string => `Tested ${n} time${n === 1 ? '' : 's'}`;
 
+export interface ResponseState extends Waiting {
+  answered: number;
+  /** The distance of what it waits for: at its best since the event, and the least of these so far. */
+  best: number;
+  leastDistance: number;
+}
+
 /** Something must follow an event within a time. Its margin is the time that was left, besides the distance reached. */
-export function response(source: StateSource, rests: Rests): Monitor {
-  const lane = createLane();
+export function response(
+  source: StateSource,
+  rests: Rests,
+  s: ResponseState = { ...newWaiting(), answered: 0, best: -Infinity, leastDistance: Infinity },
+): Monitor {
+  const lane = createLane(s.lane);
   const atEvents = decidedAtEvents(source, rests);
-  let armed = false,
-    now = 0,
-    triggered = 0,
-    answered = 0;
-  let since: number | undefined;
-  let worst = Infinity,
-    worstAt: number | undefined,
-    failsSince: number | undefined;
-  let best = -Infinity,
-    leastDistance = Infinity;
   const judge = (margin: number, at: number): void => {
-    if (margin < worst) {
-      worst = margin;
-      worstAt = at;
+    if (margin < s.worst) {
+      s.worst = margin;
+      s.worstAt = at;
     }
   };
   const close = (): void => {
-    if (Number.isFinite(best)) leastDistance = Math.min(leastDistance, best);
-    best = -Infinity;
+    if (Number.isFinite(s.best)) s.leastDistance = Math.min(s.leastDistance, s.best);
+    s.best = -Infinity;
   };
   return {
+    state: s,
     row(time, values, quiet = false) {
-      if (quiet && atEvents && since === undefined && lane.isIdle()) return;
-      now = time;
+      if (quiet && atEvents && s.since === undefined && lane.isIdle()) return;
+      s.now = time;
       const event = values[source.condition] !== 0;
-      if (event && !armed) {
-        triggered++;
-        since ??= time;
+      if (event && !s.armed) {
+        s.triggered++;
+        s.since ??= time;
       }
-      armed = event;
-      if (since === undefined) {
+      s.armed = event;
+      if (s.since === undefined) {
         lane.note(time, 'idle');
         return;
       }
-      const deadline = since + source.within;
-      if (source.margin >= 0 && time <= deadline) best = Math.max(best, values[source.margin] * source.marginScale);
+      const deadline = s.since + source.within;
+      if (source.margin >= 0 && time <= deadline) s.best = Math.max(s.best, values[source.margin] * source.marginScale);
       if (values[source.predicate] !== 0) {
         judge(deadline - time, time);
-        answered++;
+        s.answered++;
         if (time > deadline) {
-          failsSince ??= deadline;
+          s.failsSince ??= deadline;
           lane.note(deadline, 'bad');
         }
         lane.note(time, 'good');
-        since = undefined;
+        s.since = undefined;
         close();
       } else if (time > deadline) {
-        failsSince ??= deadline;
+        s.failsSince ??= deadline;
         lane.note(deadline, 'bad');
       } else lane.note(time, 'waiting');
     },
     finding() {
-      const open = since !== undefined;
-      if (open && now > since! + source.within) judge(since! + source.within - now, now);
-      const verdict: Verdict = failsSince !== undefined ? 'fails' : open || triggered === 0 ? 'undecided' : 'holds';
+      const open = s.since !== undefined;
+      if (open && s.now > s.since! + source.within) judge(s.since! + source.within - s.now, s.now);
+      const verdict: Verdict = s.failsSince !== undefined ? 'fails' : open || s.triggered === 0 ? 'undecided' : 'holds';
       const reason =
-        triggered === 0
+        s.triggered === 0
           ? 'What it waits for never happened in this run'
           : verdict === 'undecided'
             ? 'The run ended before the time was up'
-            : open && failsSince !== undefined
+            : open && s.failsSince !== undefined
               ? 'It had not happened by the end of the run'
-              : times(answered);
-      const margin = Number.isFinite(worst) ? worst * source.timeScale : undefined;
+              : times(s.answered);
+      const margin = Number.isFinite(s.worst) ? s.worst * source.timeScale : undefined;
       const reached = Math.min(
-        leastDistance,
-        open && now > since! + source.within && Number.isFinite(best) ? best : Infinity,
+        s.leastDistance,
+        open && s.now > s.since! + source.within && Number.isFinite(s.best) ? s.best : Infinity,
       );
       return {
         verdict,
         margin,
         unit: source.timeUnit,
-        worstAt,
-        failsSince,
+        worstAt: s.worstAt,
+        failsSince: s.failsSince,
         reason,
         lane: lane.copy(),
         ...(Number.isFinite(reached) && { distance: { value: reached, unit: source.unit } }),
@@ -143,63 +170,60 @@ export function response(source: StateSource, rests: Rests): Monitor {
   };
 }
 
+export interface HoldState extends Waiting {
+  done: number;
+}
+
 /** Something must last for a time once an event has happened. Its margin is how much longer it lasted. */
-export function hold(source: StateSource, rests: Rests): Monitor {
-  const lane = createLane();
+export function hold(source: StateSource, rests: Rests, s: HoldState = { ...newWaiting(), done: 0 }): Monitor {
+  const lane = createLane(s.lane);
   const atEvents = decidedAtEvents(source, rests);
-  let armed = false,
-    now = 0,
-    triggered = 0,
-    done = 0;
-  let since: number | undefined;
-  let worst = Infinity,
-    worstAt: number | undefined,
-    failsSince: number | undefined;
   const end = (time: number): void => {
-    const margin = time - since! - source.within;
-    if (margin < worst) {
-      worst = margin;
-      worstAt = time;
+    const margin = time - s.since! - source.within;
+    if (margin < s.worst) {
+      s.worst = margin;
+      s.worstAt = time;
     }
-    if (margin < -1e-12 * Math.max(1, time) || time === since) failsSince ??= time;
-    else done++;
-    since = undefined;
+    if (margin < -1e-12 * Math.max(1, time) || time === s.since) s.failsSince ??= time;
+    else s.done++;
+    s.since = undefined;
   };
   return {
+    state: s,
     row(time, values, quiet = false) {
-      if (quiet && atEvents && since === undefined && lane.isIdle()) return;
-      now = time;
+      if (quiet && atEvents && s.since === undefined && lane.isIdle()) return;
+      s.now = time;
       const event = values[source.condition] !== 0;
       const good = values[source.predicate] !== 0;
-      if (event && !armed) {
-        triggered++;
-        since = time;
+      if (event && !s.armed) {
+        s.triggered++;
+        s.since = time;
       }
-      armed = event;
-      if (since !== undefined && !good) {
-        const late = time - since < source.within;
+      s.armed = event;
+      if (s.since !== undefined && !good) {
+        const late = time - s.since < source.within;
         end(time);
         lane.note(time, late ? 'bad' : 'idle');
-      } else if (since === undefined) lane.note(time, 'idle');
-      else lane.note(time, time - since < source.within ? 'waiting' : 'good');
+      } else if (s.since === undefined) lane.note(time, 'idle');
+      else lane.note(time, time - s.since < source.within ? 'waiting' : 'good');
     },
     finding() {
-      const lasted = since === undefined ? undefined : now - since - source.within;
+      const lasted = s.since === undefined ? undefined : s.now - s.since - source.within;
       const open = lasted !== undefined && lasted < 0;
-      const verdict: Verdict = failsSince !== undefined ? 'fails' : open || triggered === 0 ? 'undecided' : 'holds';
-      const least = lasted !== undefined && lasted >= 0 ? Math.min(worst, lasted) : worst;
+      const verdict: Verdict = s.failsSince !== undefined ? 'fails' : open || s.triggered === 0 ? 'undecided' : 'holds';
+      const least = lasted !== undefined && lasted >= 0 ? Math.min(s.worst, lasted) : s.worst;
       const reason =
-        triggered === 0
+        s.triggered === 0
           ? 'What it waits for never happened in this run'
           : verdict === 'undecided'
             ? 'The run ended before the time was up'
-            : times(done + (lasted !== undefined && !open ? 1 : 0));
+            : times(s.done + (lasted !== undefined && !open ? 1 : 0));
       return {
         verdict,
         margin: Number.isFinite(least) ? least * source.timeScale : undefined,
         unit: source.timeUnit,
-        worstAt: worstAt ?? (triggered > 0 ? now : undefined),
-        failsSince,
+        worstAt: s.worstAt ?? (s.triggered > 0 ? s.now : undefined),
+        failsSince: s.failsSince,
         reason,
         lane: lane.copy(),
       };

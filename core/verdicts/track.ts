@@ -1,12 +1,34 @@
+/** A track and the rows' times once they are copied. */
+interface TrackData {
+  readonly holds: number[];
+  readonly margins: number[];
+  readonly ons: number[];
+  readonly first: number;
+}
+interface RowsData {
+  readonly times: number[];
+  readonly first: number;
+}
+
 /**
  * What one operator says about the rows of a run, in order: whether it holds, by how much, and whether it has anything
  * to say there (`on`; an implication whose condition does not hold has not). Rows already used are dropped.
  */
 export class Track {
-  private holds: number[] = [];
-  private margins: number[] = [];
-  private ons: number[] = [];
-  private first = 0;
+  private readonly holds: number[];
+  private readonly margins: number[];
+  private readonly ons: number[];
+  private first: number;
+
+  /** With what another track has kept, as plain data, it goes on from there. */
+  constructor(saved?: unknown) {
+    const fresh: TrackData = { holds: [], margins: [], ons: [], first: 0 };
+    const { holds, margins, ons, first } = (saved as TrackData | undefined) ?? fresh;
+    this.holds = holds;
+    this.margins = margins;
+    this.ons = ons;
+    this.first = first;
+  }
 
   get end(): number {
     return this.first + this.holds.length;
@@ -38,8 +60,15 @@ export class Track {
 
 /** Times of the rows, shared by all operators of one formula. */
 export class Rows {
-  private times: number[] = [];
-  private first = 0;
+  private readonly times: number[];
+  private first: number;
+
+  constructor(saved?: unknown) {
+    const fresh: RowsData = { times: [], first: 0 };
+    const { times, first } = (saved as RowsData | undefined) ?? fresh;
+    this.times = times;
+    this.first = first;
+  }
 
   get end(): number {
     return this.first + this.times.length;
@@ -61,8 +90,16 @@ export class Rows {
 /** What is known of a row whose time is not up: 0 and 1 are final, 2 is open. */
 export type Open = 0 | 1 | 2;
 
+/** What an operator remembers, with those it is made of: plain data once it is copied. */
+export interface Kept {
+  readonly own?: unknown;
+  readonly out?: Track;
+  readonly parts: readonly Kept[];
+}
+
 /** One operator at work. `out` lags behind the rows where the operator looks ahead. */
 export interface Running {
+  readonly kept: Kept;
   readonly out: Track;
   /** Takes in the newest row. */
   advance(values: Float64Array): void;

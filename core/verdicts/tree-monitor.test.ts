@@ -5,7 +5,15 @@ import type { MonitorSource, TreeNode, TreeSource, TreeValue } from './source';
 type Row = readonly [time: number, ...values: number[]];
 const watch = (source: MonitorSource, rows: readonly Row[], finished = true) => {
   const monitor = createMonitor(source);
-  for (const [t, ...values] of rows) monitor.row(t, Float64Array.from(values));
+  // made anew around a copy of what it remembers after every row, it comes to the same
+  let other = createMonitor(source);
+  for (const [t, ...values] of rows) {
+    monitor.row(t, Float64Array.from(values));
+    other.row(t, Float64Array.from(values));
+    other = createMonitor(source, undefined, structuredClone(other.state));
+  }
+  expect(other.finding(finished)).toEqual(monitor.finding(finished));
+  expect(structuredClone(other.state)).toEqual(structuredClone(monitor.state));
   return monitor.finding(finished);
 };
 const tree = (body: TreeNode, mode: TreeSource['mode'] = 'always'): TreeSource => ({

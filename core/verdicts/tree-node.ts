@@ -1,14 +1,17 @@
-import { Rows, Track, type Open, type Running } from './track';
+import { Rows, Track, type Kept, type Open, type Running } from './track';
 import type { TreeNode } from './source';
 import { createValue, type RunningValue } from './tree-value';
 
 const infinite = (holds: boolean): number => (holds ? Infinity : -Infinity);
 
-export function createNode(node: TreeNode, rows: Rows): Running {
+/** An operator; with what another one of the same formula has kept it goes on from there. */
+export function createNode(node: TreeNode, rows: Rows, kept?: Kept): Running {
+  const part = (a: TreeNode, k: number): Running => createNode(a, rows, kept?.parts[k]);
   switch (node.op) {
     case 'state': {
-      const out = new Track();
+      const out = new Track(kept?.out);
       return {
+        kept: { out, parts: [] },
         out,
         tail: () => [],
         advance(values) {
@@ -18,42 +21,52 @@ export function createNode(node: TreeNode, rows: Rows): Running {
       };
     }
     case 'compare':
-      return compare(node, createValue(node.left, rows, createNode), createValue(node.right, rows, createNode));
+      return compare(
+        node,
+        createValue(node.left, rows, createNode, kept?.parts[0]),
+        createValue(node.right, rows, createNode, kept?.parts[1]),
+        kept,
+      );
     case 'not': {
-      const a = createNode(node.a, rows);
+      const a = part(node.a, 0);
       return mapped(
         a,
+        kept,
+        undefined,
         (i) => [!a.out.b(i), -a.out.m(i)],
         (x) => (x === 2 ? 2 : x === 1 ? 0 : 1),
       );
     }
     case 'rising':
     case 'falling': {
-      const a = createNode(node.a, rows);
+      const a = part(node.a, 0);
       const wanted = node.op === 'rising';
-      let before = !wanted;
+      const s = (kept?.own ?? { before: !wanted }) as { before: boolean };
       return mapped(
         a,
+        kept,
+        s,
         (i) => {
           const now = a.out.b(i);
-          const happens = now === wanted && before !== wanted && (i > 0 || wanted);
-          before = now;
+          const happens = now === wanted && s.before !== wanted && (i > 0 || wanted);
+          s.before = now;
           return [happens, infinite(happens)];
         },
         (x) => x,
       );
     }
     case 'after': {
-      const a = createNode(node.a, rows);
-      let before = false,
-        last: number | undefined;
+      const a = part(node.a, 0);
+      const s = (kept?.own ?? { before: false, last: undefined }) as { before: boolean; last: number | undefined };
       return mapped(
         a,
+        kept,
+        s,
         (i) => {
           const now = a.out.b(i);
-          if (now && !before) last = rows.t(i);
-          before = now;
-          const holds = last !== undefined && rows.t(i) >= last + node.seconds * (1 - 1e-12);
+          if (now && !s.before) s.last = rows.t(i);
+          s.before = now;
+          const holds = s.last !== undefined && rows.t(i) >= s.last + node.seconds * (1 - 1e-12);
           return [holds, infinite(holds)];
         },
         (x) => x,
@@ -62,18 +75,25 @@ export function createNode(node: TreeNode, rows: Rows): Running {
     case 'and':
     case 'or':
     case 'implies':
-      return joined(node.op, createNode(node.a, rows), createNode(node.b, rows));
+      return joined(node.op, part(node.a, 0), part(node.b, 1), kept);
     case 'always':
     case 'eventually':
-      return window(createNode(node.a, rows), rows, node.from, node.to, node.op === 'always');
+      return window(part(node.a, 0), rows, node.from, node.to, node.op === 'always', kept);
     case 'until':
-      return until(createNode(node.a, rows), createNode(node.b, rows), rows, node.to);
+      return until(part(node.a, 0), part(node.b, 1), rows, node.to, kept);
   }
 }
 
-function mapped(a: Running, map: (i: number) => [boolean, number], open: (x: Open) => Open): Running {
-  const out = new Track();
+function mapped(
+  a: Running,
+  kept: Kept | undefined,
+  own: unknown,
+  map: (i: number) => [boolean, number],
+  open: (x: Open) => Open,
+): Running {
+  const out = new Track(kept?.out);
   return {
+    kept: { own, out, parts: [a.kept] },
     out,
     advance(values) {
       a.advance(values);
@@ -84,11 +104,17 @@ function mapped(a: Running, map: (i: number) => [boolean, number], open: (x: Ope
   };
 }
 
-function compare(node: Extract<TreeNode, { op: 'compare' }>, left: RunningValue, right: RunningValue): Running {
-  const out = new Track();
+function compare(
+  node: Extract<TreeNode, { op: 'compare' }>,
+  left: RunningValue,
+  right: RunningValue,
+  kept: Kept | undefined,
+): Running {
+  const out = new Track(kept?.out);
   const sign = node.relation.startsWith('<') && node.relation !== '<>' ? 1 : -1;
   const equality = node.relation === '==' || node.relation === '<>';
   return {
+    kept: { out, parts: [left.kept, right.kept] },
     out,
     tail: () => [],
     advance(values) {
@@ -109,14 +135,15 @@ function compare(node: Extract<TreeNode, { op: 'compare' }>, left: RunningValue,
   };
 }
 
-function joined(op: 'and' | 'or' | 'implies', a: Running, b: Running): Running {
-  const out = new Track();
+function joined(op: 'and' | 'or' | 'implies', a: Running, b: Running, kept: Kept | undefined): Running {
+  const out = new Track(kept?.out);
   const open = (x: Open, y: Open): Open => {
     const first: Open = op === 'implies' ? (x === 2 ? 2 : x === 1 ? 0 : 1) : x;
     if (op === 'and') return first === 0 || y === 0 ? 0 : first === 2 || y === 2 ? 2 : 1;
     return first === 1 || y === 1 ? 1 : first === 2 || y === 2 ? 2 : 0;
   };
   return {
+    kept: { out, parts: [a.kept, b.kept] },
     out,
     advance(values) {
       a.advance(values);
@@ -146,21 +173,27 @@ function known(a: Running, from: number): Open[] {
   return [...all, ...a.tail()];
 }
 
+/** Rows in the moving window of which none after them has a greater margin; what has been looked at, and where the window begins. */
+interface WindowState {
+  readonly greatest: number[];
+  head: number;
+  scan: number;
+  left: number;
+  lastTrue: number;
+}
+
 /**
  * Holds at some (or, negated twice, every) moment of [t + from, t + to]. The greatest margin in the moving window costs
  * amortised constant time per row (Lemire 2006; Donze, Ferrere and Maler 2013). Between rows a condition keeps its
  * value and a margin is a straight line; conditions of the model change at rows only, so no moment is missed.
  */
-function window(a: Running, rows: Rows, from: number, to: number, every: boolean): Running {
-  const out = new Track();
+function window(a: Running, rows: Rows, from: number, to: number, every: boolean, kept: Kept | undefined): Running {
+  const out = new Track(kept?.out);
   const flip = every ? -1 : 1;
   const b = (i: number): boolean => a.out.b(i) !== every;
   const m = (i: number): number => flip * a.out.m(i);
-  const greatest: number[] = [];
-  let head = 0,
-    scan = 0,
-    left = 0,
-    lastTrue = -1;
+  const s = (kept?.own ?? { greatest: [], head: 0, scan: 0, left: 0, lastTrue: -1 }) as WindowState;
+  const { greatest } = s;
   const between = (i: number, j: number, t: number): number => {
     const [t0, t1] = [rows.t(i), rows.t(j)];
     const [m0, m1] = [m(i), m(j)];
@@ -173,36 +206,37 @@ function window(a: Running, rows: Rows, from: number, to: number, every: boolean
   const covers = (i: number, j: number, limit: number): boolean =>
     rows.t(j) <= rows.t(i) + from || (every && to > 0 ? rows.t(j) < limit : rows.t(j) <= limit);
   return {
+    kept: { own: s, out, parts: [a.kept] },
     out,
     advance(values) {
       a.advance(values);
       for (let i = out.end; i < a.out.end; i++) {
         const limit = end(i);
-        scan = Math.max(scan, i);
-        for (; scan < a.out.end && covers(i, scan, limit); scan++) {
-          if (b(scan)) lastTrue = scan;
-          while (greatest.length > head && m(greatest[greatest.length - 1]) <= m(scan)) greatest.pop();
-          greatest.push(scan);
+        s.scan = Math.max(s.scan, i);
+        for (; s.scan < a.out.end && covers(i, s.scan, limit); s.scan++) {
+          if (b(s.scan)) s.lastTrue = s.scan;
+          while (greatest.length > s.head && m(greatest[greatest.length - 1]) <= m(s.scan)) greatest.pop();
+          greatest.push(s.scan);
         }
-        left = Math.max(left, i);
+        s.left = Math.max(s.left, i);
         const begin = rows.t(i) + from;
-        while (from > 0 && left + 1 < scan && rows.t(left + 1) <= begin) left++;
-        if (from === 0) left = i;
-        const decided = to === Infinity ? lastTrue >= left : scan < a.out.end;
+        while (from > 0 && s.left + 1 < s.scan && rows.t(s.left + 1) <= begin) s.left++;
+        if (from === 0) s.left = i;
+        const decided = to === Infinity ? s.lastTrue >= s.left : s.scan < a.out.end;
         if (!decided) break;
-        while (head < greatest.length && greatest[head] < left) head++;
-        let best = head < greatest.length ? m(greatest[head]) : -Infinity;
-        if (from > 0 && rows.t(left) < begin) {
-          if (greatest[head] === left) best = head + 1 < greatest.length ? m(greatest[head + 1]) : -Infinity;
-          if (left + 1 < a.out.end) best = Math.max(best, between(left, left + 1, begin));
+        while (s.head < greatest.length && greatest[s.head] < s.left) s.head++;
+        let best = s.head < greatest.length ? m(greatest[s.head]) : -Infinity;
+        if (from > 0 && rows.t(s.left) < begin) {
+          if (greatest[s.head] === s.left) best = s.head + 1 < greatest.length ? m(greatest[s.head + 1]) : -Infinity;
+          if (s.left + 1 < a.out.end) best = Math.max(best, between(s.left, s.left + 1, begin));
         }
-        if (to !== Infinity && scan > left && scan < a.out.end)
-          best = Math.max(best, between(scan - 1, scan, rows.t(i) + to));
-        const holds = lastTrue >= left;
+        if (to !== Infinity && s.scan > s.left && s.scan < a.out.end)
+          best = Math.max(best, between(s.scan - 1, s.scan, rows.t(i) + to));
+        const holds = s.lastTrue >= s.left;
         out.push(holds !== every, flip * best);
-        if (head > 1024) {
-          greatest.splice(0, head);
-          head = 0;
+        if (s.head > 1024) {
+          greatest.splice(0, s.head);
+          s.head = 0;
         }
       }
       a.out.trim(out.end);
@@ -250,28 +284,29 @@ function window(a: Running, rows: Rows, from: number, to: number, every: boolean
 }
 
 /** b comes to hold within the time, and a holds up to then. */
-function until(a: Running, b: Running, rows: Rows, to: number): Running {
-  const out = new Track();
-  let stop = 0;
+function until(a: Running, b: Running, rows: Rows, to: number, kept: Kept | undefined): Running {
+  const out = new Track(kept?.out);
+  const s = (kept?.own ?? { stop: 0 }) as { stop: number };
   return {
+    kept: { own: s, out, parts: [a.kept, b.kept] },
     out,
     advance(values) {
       a.advance(values);
       b.advance(values);
       const end = Math.min(a.out.end, b.out.end);
       for (let i = out.end; i < end; i++) {
-        stop = Math.max(stop, i);
-        while (stop < end && !b.out.b(stop) && a.out.b(stop)) stop++;
+        s.stop = Math.max(s.stop, i);
+        while (s.stop < end && !b.out.b(s.stop) && a.out.b(s.stop)) s.stop++;
         const limit = (rows.t(i) + to) * (1 + 1e-13);
-        const late = stop < end ? rows.t(stop) > limit : end > 0 && rows.t(end - 1) > limit;
-        if (stop >= end && !late) break;
+        const late = s.stop < end ? rows.t(s.stop) > limit : end > 0 && rows.t(end - 1) > limit;
+        if (s.stop >= end && !late) break;
         let kept = Infinity,
           best = -Infinity;
-        for (let j = i; j <= stop && j < end && rows.t(j) <= limit; j++) {
+        for (let j = i; j <= s.stop && j < end && rows.t(j) <= limit; j++) {
           best = Math.max(best, Math.min(kept, b.out.m(j)));
           kept = Math.min(kept, a.out.m(j));
         }
-        out.push(!late && b.out.b(stop), best);
+        out.push(!late && b.out.b(s.stop), best);
       }
       a.out.trim(out.end);
       b.out.trim(out.end);
