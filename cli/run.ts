@@ -52,7 +52,7 @@ export function run(file: string, options: RunOptions & { readonly setup: string
     return 2;
   }
   if (unknownColumns(prepared.model, options.record).length > 0) return 2;
-  const execution = createRun(prepared, options.record);
+  const execution = createRun(prepared, { record: options.record });
   const started = performance.now();
   execution.simulation.advance(Infinity);
   const seconds = (performance.now() - started) / 1000;

@@ -95,6 +95,15 @@ export function startEngine(): () => void {
   };
 }
 
+/** Takes in what a run tells. */
+const listener = (projectId: string) =>
+  Comlink.proxy((update: RunUpdate) => {
+    useRuns.getState().update(update);
+    if (update.status === 'finished' || update.status === 'failed' || update.status === 'cancelled')
+      keepRuns(projectId);
+    if (update.status === 'finished') noteRun(projectId);
+  });
+
 /** Starts the chosen setup. `changes` are values for this run only. */
 export async function startRun(
   options: {
@@ -112,12 +121,6 @@ export async function startRun(
     usePlace.getState().say('There is no setup to run yet: add one on the Bench');
     return;
   }
-  const listen = Comlink.proxy((update: RunUpdate) => {
-    useRuns.getState().update(update);
-    if (update.status === 'finished' || update.status === 'failed' || update.status === 'cancelled')
-      keepRuns(project.id);
-    if (update.status === 'finished') noteRun(project.id);
-  });
   const result = await engine.start(
     setup.id,
     {
@@ -128,7 +131,7 @@ export async function startRun(
       breakpoints: [...runs.breakpoints],
       conditions: runs.stopConditions,
     },
-    listen,
+    listener(project.id),
   );
   if (!result.model) {
     useRuns.getState().failStart(result.problems);
@@ -176,17 +179,36 @@ export function toggleBreakpoint(address: string): void {
   void engine?.breakAt([...useRuns.getState().breakpoints]);
 }
 
-/** Does the run so far again and goes another way from a moment on: `changes` are given then. The run so far stays as the earlier one. */
+/**
+ * Goes another way from a moment of the run on: `changes` are given then. The run so far stays as the earlier one. It goes on from the
+ * run as it was; where that is no longer at hand (after the page was opened anew), everything up to then is done again.
+ */
 export async function branchAt(
   time: number,
   changes: readonly { readonly name: string; readonly value: number }[],
 ): Promise<void> {
-  const { current } = useRuns.getState();
-  const done = (current?.actions ?? []).filter((a) => a.time <= time);
+  const runs = useRuns.getState();
+  const { current } = runs;
+  const { project } = useProject.getState();
+  if (!current || !project || !engine) return;
   const words = `branched at ${Number(time.toPrecision(5))} s${changes.length ? ` with ${changes.map((c) => `${c.name} = ${c.value}`).join(', ')}` : ''}`;
-  await startRun({
-    actions: [...done, ...changes.map((c): OutsideAction => ({ time, kind: 'set', target: c.name, value: c.value }))],
-    words,
+  const given = changes.map((c): OutsideAction => ({ time, kind: 'set', target: c.name, value: c.value }));
+  const model = await engine.branch(
+    current.model.run,
+    time,
+    given,
+    { pace: runs.pace, breakpoints: [...runs.breakpoints] },
+    listener(project.id),
+  );
+  if (!model) {
+    const done = current.actions.filter((a) => a.time <= time);
+    return startRun({ actions: [...done, ...given], words });
+  }
+  useRuns.getState().begin({
+    model,
+    setup: current.setup,
+    changes: [current.changes, words].filter((x) => x !== '').join(', '),
+    stop: current.stop,
   });
 }
 
@@ -195,6 +217,22 @@ export async function stepRun(): Promise<void> {
   const { current } = useRuns.getState();
   if (!current || (current.status !== 'running' && current.status !== 'paused')) await startRun({ paused: true });
   await engine?.step();
+}
+
+/** Goes back to the event before; what came after it is gone. */
+export async function stepBack(): Promise<void> {
+  const { current } = useRuns.getState();
+  const gone = current && (await engine?.back());
+  if (gone) useRuns.getState().followRun();
+  else
+    usePlace
+      .getState()
+      .say(
+        current && current.time > 0
+          ? 'This run cannot be gone back in any more: run it again first'
+          : 'There is nothing before this',
+        'note',
+      );
 }
 
 export function changePace(pace: number): void {

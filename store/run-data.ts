@@ -1,4 +1,4 @@
-import type { Recording } from '@/core/simulate/recording';
+import type { Recording, RecordingChunk } from '@/core/simulate/recording';
 import { rowAt } from '@/core/simulate/recording';
 import type { PresentNames } from '@/core/run/present-names';
 import type { MessageRecord, TransitionRecord } from '@/core/simulate/simulation';
@@ -36,7 +36,13 @@ export const emptyRunData = (): RunData => ({
   renamed: new Map(),
 });
 
-export function appendChunk(data: RunData, chunk: Recording): void {
+/** Adds what is new; a run that was thinned out or has gone back says how much of what there was stays. */
+export function appendChunk(data: RunData, chunk: Recording & Partial<Pick<RecordingChunk, 'after'>>): void {
+  if (chunk.after) {
+    data.rows = chunk.after.rows;
+    data.messages.length = chunk.after.messages;
+    data.transitions.length = chunk.after.transitions;
+  }
   const needed = data.rows + chunk.rows;
   if (needed > data.time.length) {
     const capacity = Math.max(needed, data.time.length * 2);

@@ -60,6 +60,8 @@ interface RunState {
   rename(before: Project, after: Project): void;
   failStart(problems: readonly Problem[]): void;
   moveCursor(time: number): void;
+  /** The cursor goes to the newest moment, and stays there. */
+  followRun(): void;
   setSpan(span: readonly [number, number] | undefined): void;
   restore(current: RunView | undefined, earlier: RunView | undefined): void;
   clear(): void;
@@ -115,7 +117,7 @@ export const useRuns = create<RunState>((set, get) => ({
   update(update) {
     const { current, follow, cursor, version } = get();
     if (!current || current.model.run !== update.run) return;
-    appendChunk(current.data, update.chunk);
+    if (update.chunk) appendChunk(current.data, update.chunk);
     set({
       current: {
         ...current,
@@ -129,7 +131,7 @@ export const useRuns = create<RunState>((set, get) => ({
         seconds: update.seconds,
         stoppedAt: update.stoppedAt,
         sequences: update.sequences,
-        actions: update.actions.length > 0 ? [...current.actions, ...update.actions] : current.actions,
+        actions: actionsAfter(current.actions, update.actions),
       },
       version: version + 1,
       cursor: follow ? update.time : cursor,
@@ -147,6 +149,7 @@ export const useRuns = create<RunState>((set, get) => ({
     set({ current: under(current), earlier: under(earlier), version: version + 1 });
   },
   failStart: (startProblems) => set({ startProblems }),
+  followRun: () => set({ follow: true, cursor: get().current?.time ?? 0 }),
   moveCursor: (time) => set({ cursor: Math.max(0, time), follow: false }),
   setSpan: (span) => set({ span }),
   restore: (current, earlier) =>
@@ -164,6 +167,13 @@ export const useRuns = create<RunState>((set, get) => ({
       stopConditions: [],
     }),
 }));
+
+/** The same list while nothing is new in it. */
+const actionsAfter = (
+  known: readonly OutsideAction[],
+  { after, done }: RunUpdate['actions'],
+): readonly OutsideAction[] =>
+  done.length === 0 && after === known.length ? known : [...known.slice(0, after), ...done];
 
 /** Time axis of the ribbon: the longer of run and setup. */
 export const wholeSpan = (current: RunView | undefined, stop: number): readonly [number, number] => [

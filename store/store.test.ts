@@ -1,7 +1,7 @@
 import 'fake-indexeddb/auto';
 import { tubeCapper } from '@/samples/tube-capper';
 import type { RunModel, RunUpdate } from '@/core/run/protocol';
-import type { Recording } from '@/core/simulate/recording';
+import type { RecordingChunk } from '@/core/simulate/recording';
 import { elementIndex } from '@/core/trace/elements';
 import { allParts, fullName, partTree, problemsAt } from './derived';
 import { goTo, selectedAddress } from './locate';
@@ -24,7 +24,8 @@ import {
 
 const list = 'type/t-spindledrive/quantity';
 
-const chunk = (from: number, rows: number): Recording => ({
+const chunk = (from: number, rows: number): RecordingChunk => ({
+  after: { rows: from, messages: 0, transitions: 0 },
   rows,
   time: Float64Array.from({ length: rows }, (_, k) => (from + k) / 10),
   messages: [],
@@ -64,7 +65,7 @@ test('what a run recorded follows renaming and its undo, also while more of it a
     shapes: [],
     charts: [],
   } as unknown as RunModel;
-  const piece = (from: number): Recording => ({
+  const piece = (from: number): RecordingChunk => ({
     ...chunk(from, 3),
     columns: [
       { ...chunk(from, 3).columns[0], name: 'spindle.speed' },
@@ -78,7 +79,7 @@ test('what a run recorded follows renaming and its undo, also while more of it a
       status: 'running',
       time: from / 10,
       findings: [],
-      actions: [],
+      actions: { after: 0, done: [] },
       sequences: [],
     }) as unknown as RunUpdate;
   const runs = () => useRuns.getState();
@@ -162,7 +163,7 @@ describe('runs', () => {
     warnings: [],
     seconds: 0,
     stoppedAt: undefined,
-    actions: [],
+    actions: { after: 0, done: [] },
     sequences: [],
     counts: { steps: 0, rejected: 0, evaluations: 0, jacobians: 0, factorisations: 0, events: 0 },
     solver: undefined,
@@ -180,6 +181,21 @@ describe('runs', () => {
     expect(valueAtTime(data, 'nothing', 1)).toBeUndefined();
     expect(valueAtTime(data, 'a.x', -1)).toBeUndefined();
     expect(toRecording(data).time).toHaveLength(5000);
+  });
+
+  test('a run that goes back takes its rows and actions with it; what comes then follows what stays', () => {
+    useRuns.getState().begin({ model, setup: 'S', changes: '', stop: 2 });
+    const action = (time: number) => ({ time, kind: 'set' as const, target: 'a.x', value: time });
+    useRuns.getState().update(update({ chunk: chunk(0, 8), actions: { after: 0, done: [action(1), action(2)] } }));
+    useRuns.getState().update(update({ chunk: chunk(5, 2), actions: { after: 1, done: [action(3)] } }));
+    const current = () => useRuns.getState().current!;
+    expect(current().data.rows).toBe(7);
+    expect([...toRecording(current().data).time]).toEqual([0, 1, 2, 3, 4, 5, 6].map((k) => k / 10));
+    expect(current().actions.map((a) => a.time)).toEqual([1, 3]);
+    const { actions } = current();
+    useRuns.getState().update(update({ chunk: undefined, actions: { after: 2, done: [] } }));
+    expect(current().data.rows).toBe(7);
+    expect(current().actions).toBe(actions);
   });
 
   test('the cursor follows a run until it is taken by hand', () => {

@@ -44,7 +44,7 @@ export async function runSetups(
       });
       continue;
     }
-    const run = createRun(prepared, []);
+    const run = createRun(prepared, { record: [] });
     let goesOn = true;
     run.simulation.advance(0);
     while (goesOn && run.simulation.status === 'running') {

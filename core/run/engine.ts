@@ -1,46 +1,17 @@
 import { applyPatches, enablePatches } from 'immer';
+import { problem } from '../language/diagnostics';
 import { emptyProject, newChange, newSetup, type Project } from '../project/project';
-import type { Recording } from '../simulate/recording';
 import { ownerOf } from '../flatten/flat-model';
 import { runSetups } from './batch';
 import { checkProject } from './check';
 import { exampleOf } from './example';
-import { messageTarget, prepareRun, type Prepared } from './prepare';
-import type { Engine, OutsideAction, RunModel, RunShape, RunUpdate } from './protocol';
+import { prepareRun, type Prepared } from './prepare';
+import type { Engine, RunModel, RunShape, RunUpdate } from './protocol';
 import { createRun, isRunnable, type Run } from './run';
+import { createSession, stimulusOf, type Session } from './session';
 import { typeStructure, unitIn } from './type-structure';
 
 enablePatches();
-
-/** How long it computes between looks at what has been said to it, and how often it tells: with and without somebody watching. */
-const pacing = { shown: { slice: 24, update: 50 }, unseen: { slice: 120, update: 250 } };
-/** Made anew each time, as what is handed over is gone here. */
-const nothingNew = (): Recording => ({
-  rows: 0,
-  time: new Float64Array(0),
-  columns: [],
-  messages: [],
-  transitions: [],
-});
-
-interface Session {
-  readonly id: number;
-  readonly prepared: Prepared;
-  readonly run: Run;
-  readonly listen: (update: RunUpdate) => void;
-  /** Rows are handed over while it goes on; otherwise once it rests. */
-  readonly screen: boolean;
-  pace: number;
-  paused: boolean;
-  cancelled: boolean;
-  /** Clock and product time from which the pace counts. */
-  clockBase: number;
-  timeBase: number;
-  lastUpdate: number;
-  computing: number;
-  stoppedAt: string | undefined;
-  actions: OutsideAction[];
-}
 
 /** As data that can be posted: texts of origins are made when they are read. */
 const plainStructure = (s: ReturnType<typeof typeStructure>): ReturnType<typeof typeStructure> =>
@@ -54,70 +25,12 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
   let count = 0;
   /** The number of the batch that may go on. */
   let batch = 0;
-
-  const tell = (s: Session): void => {
-    const { simulation } = s.run;
-    s.lastUpdate = performance.now();
-    const status = s.cancelled
-      ? 'cancelled'
-      : simulation.status === 'running' && s.paused
-        ? 'paused'
-        : simulation.status;
-    const unseen = !s.screen && status === 'running';
-    s.listen(
-      pack({
-        run: s.id,
-        status,
-        time: simulation.time,
-        chunk: unseen ? nothingNew() : s.run.recorder.takeNew(),
-        findings: unseen ? [] : s.run.findings(),
-        problem: simulation.problem,
-        warnings: simulation.warnings,
-        counts: simulation.counts,
-        solver: simulation.status === 'running' ? undefined : simulation.report(),
-        seconds: s.computing / 1000,
-        stoppedAt: s.stoppedAt,
-        actions: s.actions,
-        sequences: s.run.sequences(),
-      }),
-    );
-    s.actions = [];
-  };
-
-  const rebase = (s: Session): void => {
-    s.clockBase = performance.now();
-    s.timeBase = s.run.simulation.time;
-  };
-
-  const noteStop = (s: Session): void => {
-    const place = s.run.simulation.takeBreak();
-    if (place === undefined) return;
-    s.paused = true;
-    s.stoppedAt = place;
-  };
-
-  /** Works for a slice of time, then lets messages in. */
-  const work = (s: Session): void => {
-    if (session !== s || s.paused || s.cancelled) return;
-    const { simulation } = s.run;
-    const started = performance.now();
-    const target = s.pace > 0 ? s.timeBase + ((started - s.clockBase) / 1000) * s.pace : Infinity;
-    const { slice, update } = s.screen ? pacing.shown : pacing.unseen;
-    const end = started + slice;
-    let looks = 0;
-    simulation.advance(target, false, () => ++looks % 16 !== 0 || performance.now() < end);
-    noteStop(s);
-    const now = performance.now();
-    s.computing += now - started;
-    if (now - s.lastUpdate >= update || simulation.status !== 'running' || s.paused) tell(s);
-    if (simulation.status === 'running' && !s.paused) setTimeout(() => work(s), s.pace > 0 ? 8 : 0);
-  };
-
-  const act = (change: (s: Session) => void): void => {
-    // nothing can be done to a run that is over
-    if (!session || session.cancelled || session.run.simulation.status !== 'running') return;
-    change(session);
-    tell(session);
+  /** Puts a session in the place of the one there was. */
+  const goOn = (next: Session): RunModel => {
+    session?.drop();
+    session = next;
+    next.begin();
+    return runModel(next);
   };
 
   return {
@@ -144,7 +57,6 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     unitOf: (typeId, path) => unitIn(project, typeId, path),
     structure: (typeId) => plainStructure(typeStructure(project, typeId)),
     start(setupId, options, listen) {
-      if (session) session.cancelled = true;
       const setup = project.setups.find((x) => x.id === setupId);
       if (!setup)
         return {
@@ -154,93 +66,55 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       const extra = Object.entries(options.changes ?? {}).map(([name, value], k) =>
         newChange(`given-${k}`, name, value),
       );
-      const again = (options.actions ?? []).map((a, k) => ({
-        id: `again-${k}`,
-        time: a.time,
-        kind: a.kind,
-        target: a.target,
-        value: String(a.value),
-      }));
       const changed = {
         ...setup,
         changes: [...setup.changes.filter((c) => !extra.some((e) => e.name === c.name)), ...extra],
-        stimulus: [...setup.stimulus, ...again],
       };
       const prepared = prepareRun(project, changed, undefined, options.conditions);
       if (!isRunnable(prepared)) return { model: undefined, problems: prepared.problems };
-      const run = createRun(prepared, undefined, true);
-      count++;
-      const s: Session = {
-        id: count,
-        prepared,
-        run,
-        listen,
-        screen: setup.screen,
-        pace: setup.screen ? options.pace : 0,
-        paused: options.paused ?? false,
-        cancelled: false,
-        clockBase: 0,
-        timeBase: 0,
-        lastUpdate: 0,
-        computing: 0,
-        stoppedAt: undefined,
-        actions: [...(options.actions ?? [])],
-      };
-      session = s;
-      run.simulation.breakAt(new Set(options.breakpoints ?? []));
-      run.simulation.advance(0);
-      noteStop(s);
-      rebase(s);
-      setTimeout(() => (s.paused ? tell(s) : work(s)), 0);
-      return { model: runModel(count, prepared, run), problems: prepared.problems };
+      const lost = (options.actions ?? []).filter((a) => !stimulusOf(prepared.model, a));
+      if (lost.length > 0)
+        return {
+          model: undefined,
+          problems: lost.map((a) =>
+            problem('error', 'unknown-name', `${prepared.model.name} has no ${a.target}, which was used by hand`),
+          ),
+        };
+      const model = goOn(
+        createSession({
+          id: ++count,
+          prepared,
+          listen: (update) => listen(pack(update)),
+          screen: setup.screen,
+          pace: setup.screen ? options.pace : 0,
+          paused: options.paused ?? false,
+          stops: new Set(options.breakpoints ?? []),
+          actions: options.actions ?? [],
+        }),
+      );
+      return { model, problems: prepared.problems };
     },
-    pause: () => act((s) => (s.paused = true)),
-    resume() {
-      const s = session;
-      if (!s || s.cancelled || s.run.simulation.status !== 'running') return;
-      s.paused = false;
-      s.stoppedAt = undefined;
-      rebase(s);
-      work(s);
+    branch(run, time, changes, options, listen) {
+      if (session?.id !== run) return undefined;
+      return goOn(
+        session.branch(time, changes, {
+          id: ++count,
+          listen: (update) => listen(pack(update)),
+          screen: true,
+          pace: options.pace,
+          paused: false,
+          stops: new Set(options.breakpoints ?? []),
+        }),
+      );
     },
-    step: () =>
-      act((s) => {
-        s.paused = true;
-        s.run.simulation.advance(Infinity, true);
-        s.stoppedAt = s.run.simulation.takeBreak();
-      }),
-    setPace: (pace) =>
-      act((s) => {
-        s.pace = pace;
-        rebase(s);
-      }),
-    cancel: () =>
-      act((s) => {
-        s.cancelled = true;
-      }),
-    set(path, value) {
-      const index = session?.prepared.model.indexOf.get(path);
-      if (index === undefined) return false;
-      act((s) => {
-        s.actions.push({ time: s.run.simulation.time, kind: 'set', target: path, value });
-        s.run.simulation.set(index, value);
-      });
-      return true;
-    },
-    send(path, args = {}) {
-      const target = session && messageTarget(session.prepared.model, path);
-      if (!target) return false;
-      act((s) => {
-        s.actions.push({ time: s.run.simulation.time, kind: 'send', target: path, value: 0 });
-        s.run.simulation.send(
-          target.part,
-          target.message,
-          Object.entries(args).map(([name, value]) => ({ name, value })),
-        );
-        noteStop(s);
-      });
-      return true;
-    },
+    pause: () => session?.pause(),
+    resume: () => session?.resume(),
+    step: () => session?.step(),
+    back: () => session?.back() ?? false,
+    setPace: (pace) => session?.setPace(pace),
+    cancel: () => session?.cancel(),
+    set: (path, value) => session?.set(path, value) ?? false,
+    send: (path, args = {}) => session?.send(path, args) ?? false,
     runAll(ids, tell) {
       batch++;
       const mine = batch;
@@ -252,7 +126,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       );
     },
     cancelAll: () => void batch++,
-    breakAt: (places) => session?.run.simulation.breakAt(new Set(places)),
+    breakAt: (places) => session?.stopAt(new Set(places)),
   };
 }
 
@@ -272,7 +146,7 @@ function shapesOf(prepared: Prepared, run: Run): RunShape[] {
   );
 }
 
-function runModel(id: number, prepared: Prepared, run: Run): RunModel {
+function runModel({ id, prepared, run }: Session): RunModel {
   const { model } = prepared;
   const { v } = run.simulation.machine.memory;
   const visible = model.variables.map((x, k) => ({ x, k })).filter(({ x }) => !x.hidden && x.type !== 'String');

@@ -1,7 +1,7 @@
 import type { Patch } from 'immer';
 import type { Problem } from '../language/diagnostics';
 import type { Project } from '../project/project';
-import type { Recording } from '../simulate/recording';
+import type { RecordingChunk } from '../simulate/recording';
 import type { RunStatus } from '../simulate/simulation';
 import type { SolverReport } from '../simulate/solver-report';
 import type { StepCounts } from '../simulate/stepper';
@@ -17,14 +17,15 @@ import type { typeStructure } from './type-structure';
  */
 
 /**
- * What a run tells while it goes on. Rows since the last update are in `chunk`; their arrays are handed over, not copied, so that a
- * run of millions of rows does not pass through memory twice.
+ * What a run tells while it goes on. Rows since the last update are in `chunk`, where there is somebody to look at them; their arrays are
+ * handed over, not copied, so that a run of millions of rows does not pass through memory twice. A chunk says how much of what came
+ * before it stays, as a run can go back.
  */
 export interface RunUpdate {
   readonly run: number;
   readonly status: RunStatus | 'paused' | 'cancelled';
   readonly time: number;
-  readonly chunk: Recording;
+  readonly chunk: RecordingChunk | undefined;
   readonly findings: readonly RequirementFinding[];
   readonly problem: Problem | undefined;
   /** What did not hold but stopped nothing. */
@@ -36,11 +37,15 @@ export interface RunUpdate {
   readonly seconds: number;
   /** Address of the state or transition, or the condition, at which the run has just stopped. */
   readonly stoppedAt: string | undefined;
-  /** What was done from outside since the last update. */
-  readonly actions: readonly OutsideAction[];
+  /** What was done from outside since the last update, and how much of what was told of it before stays. */
+  readonly actions: { readonly after: number; readonly done: readonly OutsideAction[] };
   /** What written sequences say of the run so far. */
   readonly sequences: readonly RunSequence[];
 }
+
+/** The arrays of an update, to be handed over. Columns that are equal share one, which can be handed over once only. */
+export const arraysOf = ({ chunk }: RunUpdate): ArrayBuffer[] =>
+  chunk ? ([...new Set([chunk.time.buffer, ...chunk.columns.map((c) => c.values.buffer)])] as ArrayBuffer[]) : [];
 
 /** Something an operator did during a run: told with the time at which it took effect, so that it can be done again to the bit. */
 export interface OutsideAction {
@@ -49,6 +54,8 @@ export interface OutsideAction {
   /** Full name of a quantity, or of a part followed by the message. */
   readonly target: string;
   readonly value: number;
+  /** Of a message. */
+  readonly args?: Readonly<Record<string, number>>;
 }
 
 export interface StartOptions {
@@ -126,6 +133,19 @@ export interface Engine {
   resume(): void;
   /** Goes on to just after the next event and pauses. */
   step(): void;
+  /** Goes back to just after the event before this moment and pauses; false where there is no run, or nothing before. */
+  back(): boolean;
+  /**
+   * Does what the run has done up to a time, and goes another way from there: `changes` are given then. It starts from a moment that
+   * was kept, so that it costs what lies between. Undefined where that run is no longer at hand.
+   */
+  branch(
+    run: number,
+    time: number,
+    changes: readonly OutsideAction[],
+    options: Pick<StartOptions, 'pace' | 'breakpoints'>,
+    listen: (update: RunUpdate) => void,
+  ): RunModel | undefined;
   setPace(pace: number): void;
   cancel(): void;
   set(path: string, value: number): boolean;

@@ -1,7 +1,7 @@
-import { createRecorder, type Recorder } from '../simulate/recording';
-import { createSimulation, type Simulation } from '../simulate/simulation';
-import type { SequenceReport } from '../sequences/sequence-run';
-import type { Finding, Monitor, RequirementFinding } from '../verdicts/finding';
+import { createRecorder, type Recorder, type RecordingMark } from '../simulate/recording';
+import { createSimulation, type Simulation, type SimulationState } from '../simulate/simulation';
+import type { SequenceReport, SequenceState } from '../sequences/sequence-run';
+import type { Finding, Monitor, MonitorState, RequirementFinding } from '../verdicts/finding';
 import { createMonitor } from '../verdicts/monitor';
 import type { Prepared, WatchedRequirement } from './prepare';
 import { createSequenceDriver } from './sequence-driver';
@@ -10,6 +10,8 @@ import { createSequenceDriver } from './sequence-driver';
 export interface Run {
   readonly simulation: Simulation;
   readonly recorder: Recorder;
+  /** Keeps the moment it is at. */
+  keep(): Moment;
   findings(): RequirementFinding[];
   /** What written sequences say of the run so far. */
   sequences(): RunSequence[];
@@ -31,37 +33,85 @@ const unwatched = (r: WatchedRequirement): Finding => ({
   lane: [],
 });
 
+/** All that a run remembers besides its recording, as plain data. */
+export interface RunState {
+  readonly simulation: SimulationState;
+  /** By requirement; undefined for those that are not watched. */
+  readonly monitors: readonly (MonitorState | undefined)[];
+  readonly sequences: readonly SequenceState[];
+}
+
+/** A moment of a run that can be come back to, as often as wanted. */
+export interface Moment {
+  readonly time: number;
+  readonly state: RunState;
+  readonly mark: RecordingMark;
+}
+
+export interface RunOptions {
+  /** Names of what is recorded instead of what the setup says. */
+  readonly record?: readonly string[] | undefined;
+  /** What can be seen of the model is recorded too. */
+  readonly shapes?: boolean;
+  /** The run goes on from a moment of another one of the same model. */
+  readonly from?: {
+    readonly state: RunState;
+    /** With its recording up to there. */
+    readonly recorder?: Recorder;
+  };
+}
+
+type Runnable = Prepared & { readonly program: NonNullable<Prepared['program']> };
+
 export function createRun(
-  prepared: Prepared & { readonly program: NonNullable<Prepared['program']> },
-  record = prepared.record,
-  shapes = false,
+  prepared: Runnable,
+  { record = prepared.record, shapes = false, from }: RunOptions = {},
 ): Run {
-  const recorder = createRecorder(prepared.model, record, {
-    shapes,
-    aliases: prepared.program.solvable.aliases,
-    moving: prepared.program.moving,
-  });
+  const { program, model } = prepared;
+  // what goes on from a moment must not change it; the simulation takes its own copy
+  const monitorStates = structuredClone(from?.state.monitors);
+  const sequenceStates = structuredClone(from?.state.sequences);
+  const recorder =
+    from?.recorder ??
+    createRecorder(model, record, { shapes, aliases: program.solvable.aliases, moving: program.moving });
   const monitors = prepared.requirements.map(
-    (r): Monitor | undefined => r.source && createMonitor(r.source, (k) => !prepared.program.moving.has(k)),
+    (r, k): Monitor | undefined =>
+      r.source && createMonitor(r.source, (variable) => !program.moving.has(variable), monitorStates?.[k]),
   );
   const watching = monitors.filter((m): m is Monitor => m !== undefined);
-  const driver = prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, prepared.model) : undefined;
-  let rows = 0;
-  const simulation = createSimulation(prepared.program, driver ? { ...prepared.options, driver } : prepared.options, {
-    row(time, values, kind) {
-      recorder.row(time, values, kind);
-      const quiet = rows++ > 0 && (kind === 'sample' || kind === 'step');
-      for (const m of watching) m.row(time, values, quiet);
+  const driver =
+    prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, model, sequenceStates) : undefined;
+  let isFirst = from === undefined;
+  const simulation = createSimulation(
+    program,
+    driver ? { ...prepared.options, driver } : prepared.options,
+    {
+      row(time, values, kind) {
+        recorder.row(time, values, kind);
+        const quiet = !isFirst && (kind === 'sample' || kind === 'step');
+        isFirst = false;
+        for (const m of watching) m.row(time, values, quiet);
+      },
+      message(record) {
+        recorder.message(record);
+        driver?.message(record, simulation.machine.memory.v);
+      },
+      transition: recorder.transition,
     },
-    message(record) {
-      recorder.message(record);
-      driver?.message(record, simulation.machine.memory.v);
-    },
-    transition: recorder.transition,
-  });
+    from?.state.simulation,
+  );
   return {
     simulation,
     recorder,
+    keep: () => ({
+      time: simulation.time,
+      state: structuredClone({
+        simulation: simulation.state,
+        monitors: monitors.map((m) => m?.state),
+        sequences: driver?.state ?? [],
+      }),
+      mark: recorder.mark(),
+    }),
     sequences: () => driver?.reports(simulation.status !== 'running' && simulation.status !== 'ready') ?? [],
     findings: () =>
       prepared.requirements.map((r, k) => ({
@@ -72,7 +122,6 @@ export function createRun(
   };
 }
 
-export const isRunnable = (p: Prepared): p is Prepared & { readonly program: NonNullable<Prepared['program']> } =>
-  p.program !== undefined;
+export const isRunnable = (p: Prepared): p is Runnable => p.program !== undefined;
 
 export type { RequirementFinding };

@@ -8,6 +8,7 @@ import {
   createSequenceRun,
   type SequenceReport,
   type SequenceRun,
+  type SequenceState,
   type SequenceWorld,
 } from '../sequences/sequence-run';
 import type { Driver, MessageRecord, Outside } from '../simulate/simulation';
@@ -118,12 +119,18 @@ export function checkParticipants(sources: readonly SequenceSource[], model: Fla
 }
 
 export interface SequenceDriver extends Driver {
+  /** What all sequences remember. */
+  readonly state: readonly SequenceState[];
   message(record: MessageRecord, values: Float64Array): void;
   reports(ended: boolean): { readonly id: string; readonly name: string; readonly report: SequenceReport }[];
 }
 
-export function createSequenceDriver(prepared: readonly PreparedSequence[], model: FlatModel): SequenceDriver {
-  const runs: SequenceRun[] = prepared.map((p) => createSequenceRun(p.read));
+export function createSequenceDriver(
+  prepared: readonly PreparedSequence[],
+  model: FlatModel,
+  saved?: readonly SequenceState[],
+): SequenceDriver {
+  const runs: SequenceRun[] = prepared.map((p, k) => createSequenceRun(p.read, saved?.[k]));
   const partIndex = new Map(model.parts.map((p, k) => [p.name, k]));
   const nameOf = (index: number): string => (index < 0 ? outside : model.parts[index].name || model.name);
   const find = (name: string): number => partIndex.get(name === model.name ? '' : name) ?? -1;
@@ -155,6 +162,7 @@ export function createSequenceDriver(prepared: readonly PreparedSequence[], mode
     isIn: (part, state) => stateVariables(part, state).some((v) => values[v] !== 0),
   });
   return {
+    state: runs.map((r) => r.state),
     nextTime: () => Math.min(Infinity, ...runs.map((r) => r.nextTime())),
     look(time, values) {
       return runs.flatMap((run, k) =>

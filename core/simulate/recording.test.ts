@@ -22,7 +22,7 @@ test('wanted columns only', () => {
 
 test('pieces and the whole agree; events come in pairs', () => {
   if (!isRunnable(prepared)) throw new Error('not runnable');
-  const run = createRun(prepared, ['spindle.speed', 'ctrl.mode']);
+  const run = createRun(prepared, { record: ['spindle.speed', 'ctrl.mode'] });
   let rows = 0;
   for (let t = 0.1; t <= 2.01; t += 0.1) {
     run.simulation.advance(t);

@@ -1,5 +1,5 @@
 import type { FlatModel } from '../flatten/flat-model';
-import { createRowStore } from './row-store';
+import { createRowStore, type RowStore } from './row-store';
 import type { MessageRecord, Observer, TransitionRecord } from './simulation';
 
 /** What a run leaves behind: a table of values over time, and what happened. */
@@ -98,12 +98,33 @@ function chartSource(chart: FlatModel['charts'][number]): Source {
   };
 }
 
+/** How much has been recorded. */
+export interface RecordingCounts {
+  readonly rows: number;
+  readonly messages: number;
+  readonly transitions: number;
+}
+
+/** What is new of a recording. Of what was handed over before, the first `after` stays: it may have been thinned out, or gone back. */
+export interface RecordingChunk extends Recording {
+  readonly after: RecordingCounts;
+}
+
+/** A place in a recording: everything up to it stays when a run goes back there. */
+export interface RecordingMark extends RecordingCounts {
+  /** How often rows had been thinned out. */
+  readonly thinned: number;
+}
+
 export interface Recorder extends Observer {
   readonly rows: number;
   /** Everything recorded so far; its columns are for reading in this thread. */
   take(): Recording;
   /** The rows, messages and transitions since the last call, as copies that may be transferred. */
-  takeNew(): Recording;
+  takeNew(): RecordingChunk;
+  mark(): RecordingMark;
+  /** A recorder of its own that goes on from a place in this one; `same` where what this one has handed over stays with the listener. */
+  fork(mark: RecordingMark, same: boolean): Recorder;
 }
 
 export interface RecorderOptions {
@@ -142,17 +163,48 @@ export function createRecorder(
   const moves = (k: number): boolean =>
     chosen[k].index >= 0 && chosen[k].shift === 0 && (!moving || moving.has(chosen[k].index));
   const [movingColumns, restingColumns] = [own.filter(moves), own.filter((k) => !moves(k))];
+  const columns: Columns = { chosen, rootOf, sharedWith, movingColumns, restingColumns, limit };
   const store = createRowStore(
     movingColumns.map((k) => chosen[k].index),
     restingColumns.map((k) => chosen[k].read),
   );
-  const messages: MessageRecord[] = [];
-  const transitions: TransitionRecord[] = [];
-  let taken = 0,
-    messagesTaken = 0,
-    transitionsTaken = 0,
-    stride = 1,
-    skipped = 0;
+  return recorderOf(columns, {
+    store,
+    messages: [],
+    transitions: [],
+    taken: { rows: 0, messages: 0, transitions: 0 },
+    thinned: 0,
+    skipped: 0,
+  });
+}
+
+/** What is kept, and how columns are made from it. */
+interface Columns {
+  readonly chosen: readonly Source[];
+  /** The variable a column is made from, and its sign. */
+  readonly rootOf: readonly { readonly index: number; readonly sign: 1 | -1 }[];
+  /** The column that holds the values of each. */
+  readonly sharedWith: readonly number[];
+  readonly movingColumns: readonly number[];
+  readonly restingColumns: readonly number[];
+  readonly limit: number;
+}
+
+/** What a recorder has so far. */
+interface Recorded {
+  readonly store: RowStore;
+  readonly messages: MessageRecord[];
+  readonly transitions: TransitionRecord[];
+  /** What has been handed over. */
+  taken: RecordingCounts;
+  /** Every 2^thinned-th row of the grid is kept; rows skipped since the last. */
+  thinned: number;
+  skipped: number;
+}
+
+function recorderOf(columns: Columns, s: Recorded): Recorder {
+  const { chosen, rootOf, sharedWith, movingColumns, restingColumns, limit } = columns;
+  const { store, messages, transitions } = s;
   const happened = (messageFrom: number, transitionFrom: number): Pick<Recording, 'messages' | 'transitions'> => ({
     messages: messages.slice(messageFrom),
     transitions: transitions.slice(transitionFrom),
@@ -210,18 +262,23 @@ export function createRecorder(
       ...happened(0, 0),
     };
   };
+  const counts = (): RecordingCounts => ({
+    rows: store.rows,
+    messages: messages.length,
+    transitions: transitions.length,
+  });
   return {
     get rows() {
       return store.rows;
     },
     row(t, values, kind) {
       if (kind === 'step') return;
-      if (kind === 'sample' && stride > 1 && ++skipped % stride !== 0) return;
+      if (kind === 'sample' && s.thinned > 0 && ++s.skipped % 2 ** s.thinned !== 0) return;
       // past the limit every second row goes
       if (store.size >= limit * 8) {
         store.halve();
-        taken = 0;
-        stride *= 2;
+        s.taken = { ...s.taken, rows: 0 };
+        s.thinned++;
       }
       store.push(t, values, kind === 'sample');
     },
@@ -229,9 +286,26 @@ export function createRecorder(
     transition: (record) => void transitions.push(record),
     take: whole,
     takeNew() {
-      const part = slice(taken, messagesTaken, transitionsTaken);
-      [taken, messagesTaken, transitionsTaken] = [store.rows, messages.length, transitions.length];
-      return part;
+      const after = s.taken;
+      s.taken = counts();
+      return { ...slice(after.rows, after.messages, after.transitions), after };
+    },
+    mark: () => ({ ...counts(), thinned: s.thinned }),
+    fork(mark, same) {
+      let { rows } = mark;
+      for (let k = mark.thinned; k < s.thinned; k++) rows = Math.ceil(rows / 2);
+      return recorderOf(columns, {
+        store: store.fork(rows),
+        messages: messages.slice(0, mark.messages),
+        transitions: transitions.slice(0, mark.transitions),
+        taken: {
+          rows: same ? Math.min(rows, s.taken.rows) : 0,
+          messages: same ? Math.min(mark.messages, s.taken.messages) : 0,
+          transitions: same ? Math.min(mark.transitions, s.taken.transitions) : 0,
+        },
+        thinned: s.thinned,
+        skipped: s.skipped,
+      });
     },
   };
 }

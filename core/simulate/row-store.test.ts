@@ -62,3 +62,40 @@ test('more rows than a block holds', () => {
   expect(store.rows).toBe(500);
   expect(store.moving(499)[3][0]).toBe(998 * width + 3);
 });
+
+test('a fork goes on from any row by itself, and what it was forked from does not notice', () => {
+  fc.assert(
+    fc.property(someRows, someRows, fc.nat(80), (rows, others, at) => {
+      const { store, expected } = pushed(rows);
+      const count = Math.min(at, rows.length);
+      const fork = store.fork(count);
+      const wanted = expected.slice(0, count);
+      others.forEach((r, k) => {
+        fork.push(k, Float64Array.of(r.moves, r.rests), false);
+        wanted.push({ time: k, moves: r.moves, rests: r.rests });
+      });
+      expect([...fork.time(0)]).toEqual(wanted.map((r) => r.time));
+      expect([...fork.moving(0)[0]]).toEqual(wanted.map((r) => r.moves));
+      expect([...fork.resting(0, 0)]).toEqual(wanted.map((r) => r.rests));
+      expect([...store.time(0)]).toEqual(expected.map((r) => r.time));
+      expect([...store.moving(0)[0]]).toEqual(expected.map((r) => r.moves));
+      expect([...store.resting(0, 0)]).toEqual(expected.map((r) => r.rests));
+    }),
+  );
+  const wide = createRowStore(
+    Array.from({ length: 1000 }, (_, k) => k),
+    [],
+  );
+  const row = (r: number): Float64Array => new Float64Array(1000).fill(r);
+  // blocks hold 32 rows here: the middle of one, the end of one, none
+  for (let r = 0; r < 100; r++) wide.push(r, row(r), true);
+  for (const count of [70, 64, 0]) {
+    const fork = wide.fork(count);
+    for (let r = 0; r < 50; r++) fork.push(-r, row(-r), true);
+    expect([...fork.moving(0)[999]]).toEqual([
+      ...Array.from({ length: count }, (_, k) => k),
+      ...Array.from({ length: 50 }, (_, k) => -k),
+    ]);
+  }
+  expect([...wide.moving(0)[0]]).toEqual(Array.from({ length: 100 }, (_, k) => k));
+});

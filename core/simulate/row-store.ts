@@ -16,6 +16,8 @@ export interface RowStore {
   frozen(): FrozenRows;
   /** Keeps every second row. */
   halve(): void;
+  /** A store of its own with the first rows of this one. */
+  fork(rows: number): RowStore;
 }
 
 export interface FrozenRows {
@@ -36,16 +38,18 @@ const blockSize = 32_768;
 export function createRowStore(
   moving: readonly number[],
   resting: readonly ((values: Float64Array) => number)[],
+  from?: { readonly rows: number; readonly blocks: readonly Float64Array[]; readonly changes: readonly Changes[] },
 ): RowStore {
   const indices = Int32Array.from(moving);
   const width = moving.length + 1;
   const rowsPerBlock = Math.max(16, Math.floor(blockSize / width));
-  let blocks: Float64Array[] = [];
-  let rows = 0;
-  let changes: Changes[] = resting.map(() => ({ rows: [], values: [] }));
+  let blocks: Float64Array[] = [...(from?.blocks ?? [])];
+  let rows = from?.rows ?? 0;
+  let changes: Changes[] = [...(from?.changes ?? resting.map(() => ({ rows: [], values: [] })))];
 
-  let block = new Float64Array(0);
-  let at = 0;
+  /** The block that rows go into, and where the next one starts. */
+  let block = blocks.at(-1) ?? new Float64Array(0);
+  let at = (rows - Math.max(0, blocks.length - 1) * rowsPerBlock) * width;
   /** Makes room for a row at `at` in `block`. */
   const makeRoom = (): void => {
     if (at < block.length) return;
@@ -133,6 +137,20 @@ export function createRowStore(
         moving: (k) => readColumn(kept, count, k + 1),
         resting: (k) => fill(logs[k], count, 0),
       };
+    },
+    fork(count) {
+      const used = Math.ceil(count / rowsPerBlock);
+      return createRowStore(moving, resting, {
+        rows: count,
+        // full blocks are never written to again; the last one is
+        blocks: blocks.slice(0, used).map((b, k) => (k === used - 1 ? b.slice() : b)),
+        changes: changes.map((log) => {
+          const end = log.rows.findIndex((row) => row >= count);
+          return end < 0
+            ? { rows: [...log.rows], values: [...log.values] }
+            : { rows: log.rows.slice(0, end), values: log.values.slice(0, end) };
+        }),
+      });
     },
     halve() {
       const before = rows;

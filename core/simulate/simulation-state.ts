@@ -25,7 +25,7 @@ export interface SimulationState {
   charts: ChartMachineState | undefined;
   /** Triggers, numbered over all charts, whose condition has risen or changed at this moment. */
   readonly happened: Uint8Array;
-  readonly timetable: TimetableState;
+  timetable: TimetableState;
   /** Values given to constants and parameters from outside. */
   readonly overrides: Map<number, number>;
   /** The next row of the recording grid. */

@@ -30,15 +30,11 @@ export interface SimulationOptions {
 }
 
 /** Something done from outside at a given time. */
-export type Stimulus =
-  | { readonly time: number; readonly kind: 'set'; readonly variable: number; readonly value: number }
-  | {
-      readonly time: number;
-      readonly kind: 'send';
-      readonly part: number;
-      readonly message: string;
-      readonly args: readonly MessageArgument[];
-    };
+export type Stimulus = Outside & {
+  readonly time: number;
+  /** An operator did it: it is not part of the setup, and a run that goes another way does not do it. */
+  readonly byHand?: true;
+};
 
 /** Watches a run and sends messages into it, such as a written sequence. */
 export interface Driver {

@@ -1,10 +1,10 @@
-import { createTimetable, newTimetableState } from './timetable';
+import { createTimetable, newTimetableState, withStimulus } from './timetable';
 import type { Stimulus } from './simulation-types';
 
 const set = (time: number, value: number): Stimulus => ({ kind: 'set', time, variable: 0, value });
 
 test('samples do not drift, whatever their interval', () => {
-  const table = createTimetable([]);
+  const table = createTimetable(newTimetableState([]));
   table.begin([{ start: 0, interval: 0.1 }]);
   for (let k = 0; k < 10_000; k++) {
     // each instant is a product, not a sum of what came before
@@ -13,7 +13,7 @@ test('samples do not drift, whatever their interval', () => {
   }
 });
 test('stimulus comes in the order of its times, what shares one in the order given, each once', () => {
-  const table = createTimetable([set(2, 1), set(1, 2), set(2, 3)]);
+  const table = createTimetable(newTimetableState([set(2, 1), set(1, 2), set(2, 3)]));
   table.begin([]);
   expect(table.next()).toBe(1);
   expect(table.take(0.5)).toEqual({ samples: [], stimulus: [] });
@@ -27,21 +27,38 @@ test('samples and stimulus at one instant are due together; going back gives the
     { start: 0.1, interval: 0.2 },
     { start: 0.3, interval: 1 },
   ];
-  const state = newTimetableState();
-  const table = createTimetable([set(0.3, 1)], state);
+  const state = newTimetableState([set(0.3, 1)]);
+  const table = createTimetable(state);
   expect(table.begin(samples)).toBeUndefined();
   table.take(0.1);
   const kept = structuredClone(state);
   const due = table.take(0.1 + 0.2);
   expect(due).toEqual({ samples: [0, 1], stimulus: [set(0.3, 1)] });
-  expect(createTimetable([set(0.3, 1)], kept).take(0.1 + 0.2)).toEqual(due);
+  expect(createTimetable(kept).take(0.1 + 0.2)).toEqual(due);
 });
 test('an interval that is not positive is returned', () => {
   expect(
-    createTimetable([]).begin([
+    createTimetable(newTimetableState([])).begin([
       { start: 0, interval: 1 },
       { start: 0, interval: 0 },
     ]),
   ).toBe(0);
-  expect(createTimetable([]).begin([{ start: 0, interval: NaN }])).toBeNaN();
+  expect(createTimetable(newTimetableState([])).begin([{ start: 0, interval: NaN }])).toBeNaN();
+});
+test('what is added comes in its turn, and what has been done does not come again', () => {
+  const state = newTimetableState([set(1, 1), set(3, 2), set(5, 3)]);
+  createTimetable(state).take(2);
+  const table = createTimetable(withStimulus(state, [set(4, 4), set(3, 5)]));
+  expect(table.take(3).stimulus).toEqual([set(3, 2), set(3, 5)]);
+  expect(table.take(9).stimulus).toEqual([set(4, 4), set(5, 3)]);
+});
+test('what was to be done by hand goes where a run goes another way before it', () => {
+  const state = newTimetableState([
+    set(1, 1),
+    { ...set(2, 2), byHand: true },
+    { ...set(4, 3), byHand: true },
+    set(5, 4),
+  ]);
+  const table = createTimetable(withStimulus(state, [{ ...set(3, 5), byHand: true }], 3));
+  expect(table.take(9).stimulus.map((x) => x.time)).toEqual([1, 2, 3, 5]);
 });

@@ -6,11 +6,25 @@ export interface TimetableState {
   samples: readonly Sample[];
   /** Of each sample its next instant, as a whole number of intervals. */
   sampleIndex: number[];
-  /** The first stimulus that is still to come. */
+  /** What is done from outside, in the order of its times, and the first of it that is still to come. */
+  stimulus: readonly Stimulus[];
   stimulusAt: number;
 }
 
-export const newTimetableState = (): TimetableState => ({ samples: [], sampleIndex: [], stimulusAt: 0 });
+export const newTimetableState = (stimulus: readonly Stimulus[]): TimetableState => ({
+  samples: [],
+  sampleIndex: [],
+  stimulus: inOrder(stimulus),
+  stimulusAt: 0,
+});
+
+const inOrder = (stimulus: readonly Stimulus[]): Stimulus[] => [...stimulus].sort((a, b) => a.time - b.time);
+
+/** What is still to come, with more of it; what was to be done by hand after a time is not done any more. */
+export function withStimulus(state: TimetableState, more: readonly Stimulus[], until = Infinity): TimetableState {
+  const pending = state.stimulus.slice(state.stimulusAt).filter((x) => !x.byHand || x.time <= until);
+  return { ...state, stimulus: inOrder([...pending, ...more]), stimulusAt: 0 };
+}
 
 /** What happens at times known beforehand: instants of samples, counted in whole numbers so that they do not drift, and stimulus. */
 export interface Timetable {
@@ -27,8 +41,7 @@ interface Sample {
   readonly interval: number;
 }
 
-export function createTimetable(given: readonly Stimulus[], state: TimetableState = newTimetableState()): Timetable {
-  const stimulus = [...given].sort((a, b) => a.time - b.time);
+export function createTimetable(state: TimetableState): Timetable {
   const timeOf = (k: number): number => state.samples[k].start + state.sampleIndex[k] * state.samples[k].interval;
   return {
     begin(wanted) {
@@ -36,11 +49,12 @@ export function createTimetable(given: readonly Stimulus[], state: TimetableStat
       state.sampleIndex = wanted.map(() => 0);
       return wanted.find((x) => !(x.interval > 0))?.interval;
     },
-    next: () => state.samples.reduce((t, _, k) => Math.min(t, timeOf(k)), stimulus[state.stimulusAt]?.time ?? Infinity),
+    next: () =>
+      state.samples.reduce((t, _, k) => Math.min(t, timeOf(k)), state.stimulus[state.stimulusAt]?.time ?? Infinity),
     take(time) {
       const due = [...state.samples.keys()].filter((k) => timeOf(k) <= time);
       for (const k of due) state.sampleIndex[k]++;
-      const from = state.stimulusAt;
+      const { stimulus, stimulusAt: from } = state;
       while (state.stimulusAt < stimulus.length && stimulus[state.stimulusAt].time <= time) state.stimulusAt++;
       return { samples: due, stimulus: stimulus.slice(from, state.stimulusAt) };
     },

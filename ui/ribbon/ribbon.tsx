@@ -7,13 +7,14 @@ import {
   Pause,
   Play,
   Square,
+  StepBack,
   StepForward,
   ZoomIn,
   ZoomOut,
 } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState, type PointerEvent, type WheelEvent } from 'react';
 import type { Project } from '@/core/project/project';
-import { cancelRun, changePace, pauseRun, resumeRun, startRun, stepRun } from '@/store/engine';
+import { cancelRun, changePace, pauseRun, resumeRun, startRun, stepBack, stepRun } from '@/store/engine';
 import { useProject } from '@/store/project-store';
 import { useRuns, wholeSpan } from '@/store/run-store';
 import { usePlace } from '@/store/place-store';
@@ -86,6 +87,9 @@ function RunBar({
           <Play size={14} aria-hidden /> {paused ? 'Go on' : 'Run'}
         </Button>
       )}
+      <Button label="Back to the event before (,)" onClick={() => void stepBack()} disabled={!run || running}>
+        <StepBack size={14} aria-hidden />
+      </Button>
       <Button label="Step to the next event (.)" onClick={() => void stepRun()} disabled={!setup || running}>
         <StepForward size={14} aria-hidden />
       </Button>

@@ -2,7 +2,7 @@
 import { Command } from 'cmdk';
 import { useEffect, useMemo, useState } from 'react';
 import Modal from 'react-bootstrap/Modal';
-import { cancelRun, pauseRun, startRun, stepRun } from '@/store/engine';
+import { cancelRun, pauseRun, startRun, stepBack, stepRun } from '@/store/engine';
 import type { Project } from '@/core/project/project';
 import { elementIndex } from '@/core/trace/elements';
 import { allParts, useTree, type PartNode } from '@/store/derived';
@@ -198,6 +198,7 @@ function commandList(project: Project, theme: string): PaletteCommand[] {
     { text: 'Run the setup', keys: 'space', run: () => void startRun() },
     { text: 'Pause the run', run: pauseRun },
     { text: 'Step to the next event', keys: '.', run: () => void stepRun() },
+    { text: 'Back to the event before', keys: ',', run: () => void stepBack() },
     { text: 'End the run', run: cancelRun },
     ...project.setups.map((s) => ({ text: `Choose setup ${s.name}`, run: () => useRuns.getState().chooseSetup(s.id) })),
     { text: 'Import requirements', run: needs('import') },

@@ -1,6 +1,6 @@
 'use client';
 import { useHotkeys } from 'react-hotkeys-hook';
-import { pauseRun, resumeRun, startRun, stepRun } from '@/store/engine';
+import { pauseRun, resumeRun, startRun, stepBack, stepRun } from '@/store/engine';
 import { areas, usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
@@ -32,6 +32,7 @@ export function useShortcuts(): void {
   useHotkeys('l', () => usePlace.getState().toggle('links'));
   useHotkeys('i', showImpact);
   useHotkeys('period', () => void stepRun());
+  useHotkeys('comma', () => void stepBack());
   useHotkeys('mod+z', (e) => {
     e.preventDefault();
     useProject.getState().undo();

@@ -1,0 +1,235 @@
+import { tubeCapper } from '../../samples/tube-capper';
+import type { Project } from '../project/project';
+import type { Recording, RecordingChunk } from '../simulate/recording';
+import { createEngine } from './engine';
+import { createMoments, type KeptMoment } from './moments';
+import type { OutsideAction, RunUpdate } from './protocol';
+import type { RunState } from './run';
+
+/** Going back and going another way from a moment: what stays, what is done again, and that it comes out as a run that did it from the start. */
+
+const project: Project = {
+  ...tubeCapper,
+  setups: tubeCapper.setups.map((s) => ({ ...s, stop: 6, sequences: [] })),
+};
+const careful = project.setups.find((s) => s.id === 'u-careful')!;
+
+/** What a listener has, put together as the application does it. */
+interface Heard {
+  last: RunUpdate;
+  time: number[];
+  columns: Map<string, number[]>;
+  messages: Recording['messages'][number][];
+  transitions: number;
+  actions: OutsideAction[];
+}
+const newHeard = (): Heard => ({
+  last: undefined as unknown as RunUpdate,
+  time: [],
+  columns: new Map(),
+  messages: [],
+  transitions: 0,
+  actions: [],
+});
+function hear(heard: Heard, update: RunUpdate): void {
+  heard.last = update;
+  heard.actions = [...heard.actions.slice(0, update.actions.after), ...update.actions.done];
+  const chunk: RecordingChunk | undefined = update.chunk;
+  if (!chunk) return;
+  heard.time = [...heard.time.slice(0, chunk.after.rows), ...chunk.time];
+  for (const c of chunk.columns)
+    heard.columns.set(c.name, [...(heard.columns.get(c.name) ?? []).slice(0, chunk.after.rows), ...c.values]);
+  heard.messages = [...heard.messages.slice(0, chunk.after.messages), ...chunk.messages];
+  heard.transitions = chunk.after.transitions + chunk.transitions.length;
+}
+const isOver = (h: Heard): boolean => ['finished', 'failed', 'cancelled'].includes(h.last?.status);
+async function until(holds: () => boolean): Promise<void> {
+  for (let k = 0; k < 4000 && !holds(); k++) await new Promise((resolve) => setTimeout(resolve, 2));
+  expect(holds()).toBe(true);
+}
+const story = (h: Heard) => ({
+  time: h.time,
+  // as texts: comparing millions of numbers one by one takes long
+  columns: [...h.columns].map(([name, values]) => `${name} ${values.join()}`),
+  messages: h.messages,
+  transitions: h.transitions,
+  findings: h.last.findings,
+  at: h.last.time,
+});
+
+function begin(more: { readonly paused?: boolean; readonly actions?: readonly OutsideAction[] } = {}) {
+  const engine = createEngine();
+  engine.open(project, 0);
+  const heard = newHeard();
+  const { model, problems } = engine.start(careful.id, { pace: 0, ...more }, (u) => hear(heard, u));
+  if (!model) throw new Error(problems.map((p) => p.message).join('; '));
+  return { engine, heard, model };
+}
+
+test('back to the event before, again and again, and on: as if nothing had been', async () => {
+  const straight = begin();
+  await until(() => isOver(straight.heard));
+  const { engine, heard } = begin({ paused: true });
+  const events: number[] = [];
+  for (let k = 0; k < 9; k++) {
+    engine.step();
+    events.push(heard.last.time);
+  }
+  const rows = heard.time.length;
+  // several events may share a moment: going back leads to an earlier one each time
+  const distinct = [...new Set(events)];
+  for (const wanted of distinct.slice(0, -1).reverse()) {
+    expect(engine.back()).toBe(true);
+    expect(heard.last).toMatchObject({ status: 'paused', time: wanted });
+    expect(heard.time.at(-1)).toBe(wanted);
+  }
+  expect(heard.time.length).toBeLessThan(rows);
+  expect(engine.back()).toBe(true);
+  expect(heard.last.time).toBe(0);
+  expect(engine.back()).toBe(false);
+  engine.resume();
+  await until(() => isOver(heard));
+  expect(story(heard)).toEqual(story(straight.heard));
+});
+
+test('back from the end of a run, and to its end again', async () => {
+  const { engine, heard } = begin();
+  await until(() => isOver(heard));
+  const before = story(heard);
+  const verdicts = heard.last.findings.map((f) => f.verdict);
+  expect(engine.back()).toBe(true);
+  expect(heard.last.status).toBe('paused');
+  expect(heard.last.time).toBeLessThan(before.at);
+  engine.resume();
+  await until(() => isOver(heard));
+  expect(story(heard)).toEqual(before);
+  expect(heard.last.findings.map((f) => f.verdict)).toEqual(verdicts);
+});
+
+test('what an operator did before the moment gone back to is done again, what he did after it is not', async () => {
+  const { engine, heard } = begin({ paused: true });
+  for (let k = 0; k < 3; k++) engine.step();
+  engine.set('spindle.R', 2.5);
+  const first = heard.last.time;
+  for (let k = 0; k < 3; k++) engine.step();
+  engine.set('spindle.R', 3);
+  engine.step();
+  expect(heard.actions.map((a) => a.value)).toEqual([2.5, 3]);
+  const second = heard.actions[1].time;
+  expect(second).toBeGreaterThan(first);
+  while (heard.last.time >= second) expect(engine.back()).toBe(true);
+  expect(heard.actions.map((a) => a.value)).toEqual([2.5]);
+  engine.resume();
+  await until(() => isOver(heard));
+  // the same done from the start, at the time it was told of
+  const again = begin({ actions: heard.actions });
+  await until(() => isOver(again.heard));
+  expect(again.heard.messages.map((m) => [m.message, m.taken])).toEqual(
+    heard.messages.map((m) => [m.message, m.taken]),
+  );
+  expect(again.heard.last.findings.map((f) => [f.key, f.verdict])).toEqual(
+    heard.last.findings.map((f) => [f.key, f.verdict]),
+  );
+});
+
+describe('another way from a moment', () => {
+  const at = 2.321;
+  const change: OutsideAction = { time: at, kind: 'set', target: 'guard.open', value: 1 };
+
+  test('the past is that of the run, the rest that of a run with the same done from its start', async () => {
+    const straight = begin();
+    await until(() => isOver(straight.heard));
+    const other = newHeard();
+    const model = straight.engine.branch(straight.model.run, at, [change], { pace: 0 }, (u) => hear(other, u))!;
+    expect(model.run).not.toBe(straight.model.run);
+    await until(() => isOver(other));
+    const past = straight.heard.time.findLastIndex((t) => t < at) + 1;
+    // rows before the moment are the same, but for the one that the shortened step ends at
+    expect(other.time.slice(0, past - 2)).toEqual(straight.heard.time.slice(0, past - 2));
+    expect(other.actions).toEqual([change]);
+    const fromStart = begin({ actions: [change] });
+    await until(() => isOver(fromStart.heard));
+    expect(other.messages.map((m) => m.message)).toEqual(fromStart.heard.messages.map((m) => m.message));
+    expect(other.messages.map((m) => m.message)).not.toEqual(straight.heard.messages.map((m) => m.message));
+    other.last.findings.forEach((f, k) => {
+      expect(f.verdict).toBe(fromStart.heard.last.findings[k].verdict);
+      const wanted = fromStart.heard.last.findings[k].margin;
+      if (wanted !== undefined) expect(Math.abs(f.margin! - wanted)).toBeLessThan(1e-3 * Math.max(1, Math.abs(wanted)));
+    });
+    const speed = other.columns.get('spindle.speed')!.at(-1)!;
+    expect(speed).toBeCloseTo(fromStart.heard.columns.get('spindle.speed')!.at(-1)!, 3);
+  });
+
+  test('without a change it is the same run once more, to the bit', async () => {
+    const straight = begin();
+    await until(() => isOver(straight.heard));
+    const other = newHeard();
+    straight.engine.branch(straight.model.run, at, [], { pace: 0 }, (u) => hear(other, u));
+    await until(() => isOver(other));
+    expect(story(other)).toEqual(story(straight.heard));
+  });
+
+  test('a branch of a branch before its change does not do that change', async () => {
+    const straight = begin();
+    await until(() => isOver(straight.heard));
+    const [first, second] = [newHeard(), newHeard()];
+    const model = straight.engine.branch(straight.model.run, at, [change], { pace: 0 }, (u) => hear(first, u))!;
+    await until(() => isOver(first));
+    straight.engine.branch(model.run, at - 1, [], { pace: 0 }, (u) => hear(second, u));
+    await until(() => isOver(second));
+    expect(second.actions).toEqual([]);
+    expect(second.messages).toEqual(straight.heard.messages);
+    expect(second.columns.get('spindle.speed')).toEqual(straight.heard.columns.get('spindle.speed'));
+  });
+
+  test('a run that is no longer at hand cannot be branched', async () => {
+    const { engine, heard, model } = begin();
+    await until(() => isOver(heard));
+    expect(engine.branch(model.run + 1, 1, [], { pace: 0 }, () => undefined)).toBeUndefined();
+    expect(createEngine().back()).toBe(false);
+  });
+});
+
+test('what was done by hand to something that is no longer there keeps a run from starting, with its name', () => {
+  const engine = createEngine();
+  engine.open(project, 0);
+  const lost: OutsideAction = { time: 1, kind: 'set', target: 'guard.ajar', value: 1 };
+  const { model, problems } = engine.start(careful.id, { pace: 0, actions: [lost] }, () => undefined);
+  expect(model).toBeUndefined();
+  expect(problems.map((p) => p.message).join()).toContain('guard.ajar');
+});
+
+describe('moments', () => {
+  const moment = (time: number, numbers: number): KeptMoment => ({
+    time,
+    actions: 0,
+    mark: { rows: 0, messages: 0, transitions: 0, thinned: 0 },
+    state: { memory: new Float64Array(numbers) } as unknown as RunState,
+  });
+  const keepMany = (count: number, numbers: number, limits: { number: number; bytes: number }) => {
+    let time = 0;
+    const moments = createMoments(() => moment(time, numbers), [], limits);
+    for (; time < count; time++) moments.keep();
+    return moments;
+  };
+
+  test('they stay few, with the first and the newest, and about evenly apart', () => {
+    const times = keepMany(1000, 1, { number: 16, bytes: 1e9 })
+      .upTo(Infinity)
+      .map((m) => m.time);
+    expect(times.length).toBeLessThanOrEqual(16);
+    expect(times.length).toBeGreaterThanOrEqual(8);
+    expect([times[0], times.at(-1)]).toEqual([999, 0]);
+  });
+  test('large ones are fewer', () => {
+    const kept = keepMany(100, 1e5, { number: 64, bytes: 4e6 }).upTo(Infinity);
+    expect(kept.length).toBeLessThanOrEqual(5);
+    expect(kept.length).toBeGreaterThanOrEqual(2);
+  });
+  test('those up to a time come newest first, and those after one can be forgotten', () => {
+    const moments = keepMany(6, 1, { number: 64, bytes: 1e9 });
+    expect(moments.upTo(3.5).map((m) => m.time)).toEqual([3, 2, 1, 0]);
+    moments.forgetAfter(moments.upTo(2)[0]);
+    expect(moments.upTo(Infinity).map((m) => m.time)).toEqual([2, 1, 0]);
+  });
+});
