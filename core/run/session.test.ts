@@ -1,5 +1,6 @@
 import { tubeCapper } from '../../samples/tube-capper';
 import type { Project } from '../project/project';
+import { row } from '../testing/run-project';
 import type { Recording, RecordingChunk } from '../simulate/recording';
 import { createEngine } from './engine';
 import { createMoments, type KeptMoment } from './moments';
@@ -13,6 +14,19 @@ const project: Project = {
   setups: tubeCapper.setups.map((s) => ({ ...s, stop: 6, sequences: [] })),
 };
 const careful = project.setups.find((s) => s.id === 'u-careful')!;
+
+/** With an event every tenth of a second. */
+const busy: Project = {
+  ...project,
+  setups: project.setups.map((s) => ({
+    ...s,
+    stop: 12,
+    stimulus: [
+      ...s.stimulus,
+      ...Array.from({ length: 110 }, (_, k) => row('set', 0.05 + k / 10, 'guard.open', 'false')),
+    ],
+  })),
+};
 
 /** What a listener has, put together as the application does it. */
 interface Heard {
@@ -57,9 +71,9 @@ const story = (h: Heard) => ({
   at: h.last.time,
 });
 
-function begin(more: { readonly paused?: boolean; readonly actions?: readonly OutsideAction[] } = {}) {
+function begin(more: { readonly paused?: boolean; readonly actions?: readonly OutsideAction[] } = {}, of = project) {
   const engine = createEngine();
-  engine.open(project, 0);
+  engine.open(of, 0);
   const heard = newHeard();
   const { model, problems } = engine.start(careful.id, { pace: 0, ...more }, (u) => hear(heard, u));
   if (!model) throw new Error(problems.map((p) => p.message).join('; '));
@@ -132,6 +146,46 @@ test('what an operator did before the moment gone back to is done again, what he
   );
 });
 
+test('going back after something else was done leads back in what was done, not in what would have been', async () => {
+  const { engine, heard } = begin();
+  await until(() => isOver(heard));
+  for (let k = 0; k < 12; k++) engine.back();
+  engine.set('spindle.R', 4);
+  engine.resume();
+  await until(() => isOver(heard));
+  const other = story(heard);
+  for (let k = 0; k < 5; k++) engine.back();
+  expect(heard.actions.map((a) => a.value)).toEqual([4]);
+  engine.resume();
+  await until(() => isOver(heard));
+  expect(story(heard)).toEqual(other);
+});
+
+test('of many actions none is lost on the way back, however few moments are kept', async () => {
+  const { engine, heard } = begin({ paused: true }, busy);
+  for (let k = 0; k < 80; k++) {
+    engine.step();
+    engine.set('spindle.R', 1.5 + (k % 7) / 2);
+  }
+  engine.step();
+  const [before, actions] = [story(heard), heard.actions];
+  for (let k = 0; k < 30; k++) engine.back();
+  expect(heard.actions).toEqual(actions.slice(0, heard.actions.length));
+  expect(heard.actions.length).toBeGreaterThan(30);
+  expect(heard.actions.length).toBeLessThan(80);
+  // the same once more: to the same end
+  for (const a of actions.slice(heard.actions.length)) {
+    while (heard.last.time < a.time) engine.step();
+    engine.set('spindle.R', a.value);
+  }
+  while (heard.last.time < before.at) engine.step();
+  expect(heard.actions).toEqual(actions);
+  expect(heard.columns.get('spindle.speed')!.at(-1)).toBeCloseTo(
+    Number(/spindle.speed .*,(.*)$/m.exec(before.columns.find((c) => c.startsWith('spindle.speed '))!)![1]),
+    6,
+  );
+});
+
 describe('another way from a moment', () => {
   const at = 2.321;
   const change: OutsideAction = { time: at, kind: 'set', target: 'guard.open', value: 1 };
@@ -180,6 +234,24 @@ describe('another way from a moment', () => {
     expect(second.actions).toEqual([]);
     expect(second.messages).toEqual(straight.heard.messages);
     expect(second.columns.get('spindle.speed')).toEqual(straight.heard.columns.get('spindle.speed'));
+  });
+
+  test('a branch before what was to be done by hand does not do it; one at the very start does what it is given', async () => {
+    const run = begin({ actions: [change] });
+    await until(() => isOver(run.heard));
+    const [without, start] = [newHeard(), newHeard()];
+    const model = run.engine.branch(run.model.run, at - 1, [], { pace: 0 }, (u) => hear(without, u))!;
+    await until(() => isOver(without));
+    expect(without.columns.get('guard.open')!.every((x) => x === 0)).toBe(true);
+    run.engine.branch(model.run, 0, [{ ...change, time: 0 }], { pace: 0 }, (u) => hear(start, u));
+    await until(() => isOver(start));
+    expect(
+      start.columns
+        .get('guard.open')!
+        .slice(3)
+        .every((x) => x === 1),
+    ).toBe(true);
+    expect(start.actions).toEqual([{ ...change, time: 0 }]);
   });
 
   test('a run that is no longer at hand cannot be branched', async () => {

@@ -114,3 +114,27 @@ test('what was taken stays as it was while rows go on being added, and its equal
   expect(column(late, 'y')).toBe(column(late, 'x'));
   expect(column(late, 'z')[50_009]).toBe(-50_009);
 });
+
+test('a recorder goes on from a place in another one by itself, also where that has thinned its rows out since', () => {
+  const { program } = simulateText('model T Real x(start = 1); equation der(x) = -x; end T;', 'T', { stop: 0.1 });
+  const { model } = program.solvable;
+  const recorder = createRecorder(model, undefined, { limit: 64 });
+  const add = (to: typeof recorder, from: number, end: number): void => {
+    for (let k = from; k < end; k++) to.row(k, new Float64Array(model.variables.length).fill(k), 'sample');
+  };
+  add(recorder, 0, 100);
+  const mark = recorder.mark();
+  const early = recorder.fork(mark, false);
+  add(early, 500, 502);
+  expect([...early.take().time].slice(98)).toEqual([98, 99, 500, 501]);
+  expect(early.takeNew().after.rows).toBe(0);
+  add(recorder, 100, 2000);
+  expect(recorder.mark().thinned).toBeGreaterThan(0);
+  const late = recorder.fork(mark, true);
+  const times = [...late.take().time];
+  expect(times.at(-1)).toBeLessThan(100);
+  expect(times.at(-1)).toBeGreaterThan(80);
+  expect(times.every((t, k) => k === 0 || t > times[k - 1])).toBe(true);
+  // nothing of the thinned rows has been handed over yet
+  expect(late.takeNew()).toMatchObject({ rows: times.length, after: { rows: 0 } });
+});
