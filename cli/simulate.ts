@@ -5,6 +5,7 @@ import { libraryOfFile } from '../core/flatten/library';
 import { nearestName } from '../core/language/nearest';
 import { compile } from '../core/simulate/compile';
 import { createRecorder } from '../core/simulate/recording';
+import { wordOf } from '../core/simulate/configurations';
 import { createSimulation } from '../core/simulate/simulation';
 import { experimentOf } from '../core/flatten/experiment';
 import { relaxUnits } from '../core/language/unit-check';
@@ -102,8 +103,8 @@ export function simulate(file: string, options: RunOptions & { readonly class: s
     const final = Object.fromEntries(
       recording.columns.map((c) => [
         c.name,
-        c.kind === 'literal'
-          ? (c.literals[c.values[last]] ?? null)
+        c.kind === 'literal' || c.kind === 'states'
+          ? wordOf(c, c.values[last]) || null
           : c.kind === 'boolean'
             ? c.values[last] !== 0
             : c.values[last],

@@ -1,4 +1,5 @@
-import type { Recording, RecordingChunk } from '@/core/simulate/recording';
+import { activeLeaves } from '@/core/simulate/configurations';
+import type { ColumnHead, Recording, RecordingChunk } from '@/core/simulate/recording';
 import { rowAt } from '@/core/simulate/recording';
 import type { PresentNames } from '@/core/run/present-names';
 import type { MessageRecord, TransitionRecord } from '@/core/simulate/simulation';
@@ -16,15 +17,24 @@ export interface RunData {
 
 interface Renamed {
   readonly name: string;
-  literal(text: string): string;
+  literal(path: string): string;
 }
 
-export interface GrowingColumn {
-  readonly name: string;
-  readonly unit: string;
-  readonly kind: 'real' | 'integer' | 'boolean' | 'literal';
+export interface GrowingColumn extends ColumnHead {
   literals: readonly string[];
+  configurations?: readonly (readonly number[])[];
+  /** Of a column of states: for each of its values the paths of the innermost active states, always the same list. */
+  leaves: readonly (readonly string[])[];
   values: Float64Array;
+}
+
+/** The lists of paths of a head; those that are the same as before stay the same lists. */
+function leavesOf(head: ColumnHead, before: readonly (readonly string[])[] = []): readonly (readonly string[])[] {
+  return (head.configurations ?? []).map((_, value) => {
+    const paths = activeLeaves(head, value);
+    const known = before[value];
+    return known?.length === paths.length && known.every((x, k) => x === paths[k]) ? known : paths;
+  });
 }
 
 export const emptyRunData = (): RunData => ({
@@ -57,18 +67,15 @@ export function appendChunk(data: RunData, chunk: Recording & Partial<Pick<Recor
   for (const c of chunk.columns) {
     const renamed = data.renamed.get(c.name);
     const name = renamed?.name ?? c.name;
+    const head: ColumnHead = { ...c, name, literals: renamed ? c.literals.map(renamed.literal) : c.literals };
     let column = data.columns.get(name);
     if (!column) {
-      column = {
-        name,
-        unit: c.unit,
-        kind: c.kind,
-        literals: c.literals,
-        values: new Float64Array(data.time.length),
-      };
+      column = { ...head, leaves: leavesOf(head), values: new Float64Array(data.time.length) };
       data.columns.set(name, column);
     }
-    column.literals = renamed ? c.literals.map(renamed.literal) : c.literals;
+    column.literals = head.literals;
+    column.leaves = leavesOf(head, column.leaves);
+    if (head.configurations) column.configurations = head.configurations;
     column.values.set(c.values, data.rows);
   }
   data.time.set(chunk.time, data.rows);
@@ -84,12 +91,13 @@ export function renameColumns(data: RunData, names: PresentNames): RunData {
   const recorded = new Map([...data.renamed].map(([was, now]) => [now.name, was]));
   for (const c of data.columns.values()) {
     const name = names.path(c.name);
-    columns.set(name, { ...c, name, literals: c.literals.map((text) => names.states(c.name, text)) });
+    const head = { ...c, name, literals: c.literals.map((path) => names.state(c.name, path)) };
+    columns.set(name, { ...head, leaves: leavesOf(head, c.leaves) });
     const original = recorded.get(c.name) ?? c.name;
     const before = renamed.get(original);
     renamed.set(original, {
       name,
-      literal: (text) => names.states(c.name, before ? before.literal(text) : text),
+      literal: (path) => names.state(c.name, before ? before.literal(path) : path),
     });
   }
   return { ...data, columns, renamed };
@@ -105,7 +113,7 @@ export const fromRecording = (recording: Recording): RunData => {
 export const toRecording = (data: RunData): Recording => ({
   rows: data.rows,
   time: data.time.slice(0, data.rows),
-  columns: [...data.columns.values()].map((c) => ({ ...c, values: c.values.slice(0, data.rows) })),
+  columns: [...data.columns.values()].map(({ leaves: _, ...c }) => ({ ...c, values: c.values.slice(0, data.rows) })),
   messages: data.messages,
   transitions: data.transitions,
 });
@@ -122,8 +130,8 @@ export function valueAtTime(data: RunData, name: string, t: number): number | un
   return t1 > t0 ? value + ((column.values[row + 1] - value) * (t - t0)) / (t1 - t0) : value;
 }
 
-/** The name of the active state(s) of a chart at a time. */
-export function stateAtTime(data: RunData, chart: string, t: number): string | undefined {
+/** Paths of the innermost active states of a chart at a time. */
+export function leavesAtTime(data: RunData, chart: string, t: number): readonly string[] | undefined {
   const value = valueAtTime(data, chart, t);
-  return value === undefined ? undefined : data.columns.get(chart)?.literals[value];
+  return value === undefined ? undefined : data.columns.get(chart)?.leaves[value];
 }

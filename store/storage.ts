@@ -1,7 +1,7 @@
 import { openDB, type DBSchema, type IDBPDatabase } from 'idb';
 import { migrate } from '@/core/project/migrate';
 import type { Project } from '@/core/project/project';
-import type { Recording } from '@/core/simulate/recording';
+import type { Recording, RecordingColumn } from '@/core/simulate/recording';
 import type { RequirementFinding } from '@/core/run/run';
 import type { RunModel } from '@/core/run/protocol';
 
@@ -110,7 +110,18 @@ export async function saveRuns(runs: readonly StoredRun[]): Promise<void> {
 }
 
 export const loadRuns = async (projectId: string): Promise<StoredRun[]> =>
-  (await open()).getAllFromIndex('runs', 'project', projectId);
+  (await (await open()).getAllFromIndex('runs', 'project', projectId)).map(withConfigurations);
+
+/** Runs kept before columns of charts held sets of states had texts there, with several states joined by " + ". */
+function withConfigurations(run: StoredRun): StoredRun {
+  const columns = run.recording.columns.map((c): RecordingColumn => {
+    const chart = c.kind === 'literal' ? run.model.charts.find((x) => x.name === c.name) : undefined;
+    if (!chart) return c;
+    const configurations = c.literals.map((text) => text.split(' + ').map((path) => chart.states.indexOf(path)));
+    return { ...c, kind: 'states', literals: chart.states, configurations };
+  });
+  return { ...run, recording: { ...run.recording, columns } };
+}
 
 const longestHistory = 200;
 

@@ -7,7 +7,7 @@ import { allParts, fullName, partTree, problemsAt } from './derived';
 import { goTo, selectedAddress } from './locate';
 import { fromHash, usePlace } from './place-store';
 import { useProject } from './project-store';
-import { appendChunk, emptyRunData, stateAtTime, toRecording, valueAtTime } from './run-data';
+import { appendChunk, emptyRunData, leavesAtTime, toRecording, valueAtTime } from './run-data';
 import { useRuns } from './run-store';
 import {
   addHistory,
@@ -41,8 +41,9 @@ const chunk = (from: number, rows: number): RecordingChunk => ({
     {
       name: 'a.mode',
       unit: '',
-      kind: 'literal',
+      kind: 'states',
       literals: ['Off', 'On'],
+      configurations: [[0], [1]],
       values: Float64Array.from({ length: rows }, (_, k) => (from + k >= 5 ? 1 : 0)),
     },
   ],
@@ -69,7 +70,13 @@ test('what a run recorded follows renaming and its undo, also while more of it a
     ...chunk(from, 3),
     columns: [
       { ...chunk(from, 3).columns[0], name: 'spindle.speed' },
-      { ...chunk(from, 3).columns[1], name: 'ctrl.mode', literals: ['Ready', 'Running.Turning.Fast'] },
+      {
+        ...chunk(from, 3).columns[1],
+        name: 'ctrl.mode',
+        literals: ['Ready', 'Running.Turning.Fast', 'Guard.Shut'],
+        // the second set is found on the way
+        configurations: from === 0 ? [[0]] : [[0], [1, 2]],
+      },
     ],
   });
   const update = (from: number): RunUpdate =>
@@ -96,13 +103,13 @@ test('what a run recorded follows renaming and its undo, also while more of it a
   const data = () => runs().current!.data;
   expect([...data().columns.keys()]).toEqual(['drive.omega', 'ctrl.mode']);
   expect(valueAtTime(data(), 'drive.omega', 0.5)).toBe(5);
-  expect(stateAtTime(data(), 'ctrl.mode', 0.5)).toBe('Running.Screwing.Fast');
+  expect(leavesAtTime(data(), 'ctrl.mode', 0.5)).toEqual(['Running.Screwing.Fast', 'Guard.Shut']);
   expect(runs().current!.model.units).toEqual({ 'drive.omega': 'rad/s' });
   undo();
   undo();
   undo();
   expect([...data().columns.keys()]).toEqual(['spindle.speed', 'ctrl.mode']);
-  expect(stateAtTime(data(), 'ctrl.mode', 0.5)).toBe('Running.Turning.Fast');
+  expect(leavesAtTime(data(), 'ctrl.mode', 0.5)).toEqual(['Running.Turning.Fast', 'Guard.Shut']);
   expect(toRecording(data()).rows).toBe(6);
   follow();
 });
@@ -176,8 +183,8 @@ describe('runs', () => {
     for (let k = 0; k < 500; k++) appendChunk(data, chunk(k * 10, 10));
     expect(data.rows).toBe(5000);
     expect(valueAtTime(data, 'a.x', 12.34)).toBeCloseTo(123.4, 9);
-    expect(stateAtTime(data, 'a.mode', 0.49)).toBe('Off');
-    expect(stateAtTime(data, 'a.mode', 0.5)).toBe('On');
+    expect(leavesAtTime(data, 'a.mode', 0.49)).toEqual(['Off']);
+    expect(leavesAtTime(data, 'a.mode', 0.5)).toEqual(['On']);
     expect(valueAtTime(data, 'nothing', 1)).toBeUndefined();
     expect(valueAtTime(data, 'a.x', -1)).toBeUndefined();
     expect(toRecording(data).time).toHaveLength(5000);

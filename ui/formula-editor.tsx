@@ -37,7 +37,7 @@ interface Props {
   readonly linked?: readonly LinkedSpan[];
   readonly onCursor?: (at: number) => void;
   /** Changes when values should be looked up anew. */
-  readonly moment?: number;
+  readonly moment?: object;
 }
 
 class ValueWidget extends WidgetType {

@@ -1,3 +1,5 @@
+import { deserialize, serialize } from 'node:v8';
+
 /** What browsers have and jsdom lacks. */
 class NoObserver {
   observe(): void {}
@@ -6,7 +8,7 @@ class NoObserver {
 }
 Object.assign(globalThis, {
   ResizeObserver: globalThis.ResizeObserver ?? NoObserver,
-  structuredClone: globalThis.structuredClone ?? ((x: unknown) => JSON.parse(JSON.stringify(x))),
+  structuredClone: globalThis.structuredClone ?? ((x: unknown): unknown => deserialize(serialize(x))),
 });
 Element.prototype.scrollIntoView ??= () => undefined;
 window.matchMedia ??= ((query: string) => ({

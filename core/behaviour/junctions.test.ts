@@ -1,3 +1,4 @@
+import { wordOf } from '../simulate/configurations';
 import type { Problem } from '../language/diagnostics';
 import {
   emptyProject,
@@ -59,7 +60,7 @@ function went(
   const column = (name: string) => recording.columns.find((c) => c.name === name)!;
   const mode = column('mode');
   return {
-    state: mode.literals[mode.values[recording.rows - 1]],
+    state: wordOf(mode, mode.values[recording.rows - 1]),
     x: column('x').values[recording.rows - 1],
     taken: recording.transitions.length,
   };

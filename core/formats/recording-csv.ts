@@ -1,5 +1,6 @@
 import Papa from 'papaparse';
 import { problem, type Problem } from '../language/diagnostics';
+import { wordOf } from '../simulate/configurations';
 import type { Recording, RecordingColumn } from '../simulate/recording';
 
 /** Recordings as CSV: first column `time`, units in square brackets after a space, Booleans as words, states as names. */
@@ -10,7 +11,7 @@ export function writeRecordingCsv(recording: Recording): string {
   const cell = (c: RecordingColumn, r: number): string => {
     const value = c.values[r];
     if (c.kind === 'boolean') return value ? 'true' : 'false';
-    if (c.kind === 'literal') return quote(c.literals[value] ?? '');
+    if (c.kind === 'literal' || c.kind === 'states') return quote(wordOf(c, value));
     return String(value);
   };
   for (let r = 0; r < recording.rows; r++) {

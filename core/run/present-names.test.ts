@@ -57,12 +57,12 @@ test.each<[string, Edit]>([
 test('states are called as they are called now, inner ones too', () => {
   const { project } = after({ kind: 'rename', list: 'type/motor/chart/mode/state', id: 'On', name: 'Turning' });
   const names = presentNames(base, project, changedNames(base, project), 'T');
-  expect(names.states('m.mode', 'On.Fast')).toBe('Turning.Fast');
-  expect(names.states('row[1].mode', 'Off + On.Slow')).toBe('Off + Turning.Slow');
+  expect(names.state('m.mode', 'On.Fast')).toBe('Turning.Fast');
+  expect(['Off', 'On.Slow'].map((x) => names.state('row[1].mode', x))).toEqual(['Off', 'Turning.Slow']);
   const run = runProject(base);
   const literals = run.recording.columns.find((c) => c.name === 'm.mode')!.literals;
   const now = runProject(project).recording.columns.find((c) => c.name === 'm.mode')!.literals;
-  expect(literals.map((x) => names.states('m.mode', x))).toEqual(now);
+  expect(literals.map((x) => names.state('m.mode', x))).toEqual(now);
 });
 
 test('other edits change no names', () => {

@@ -35,8 +35,8 @@ export function changedNames(before: Project, after: Project): ReadonlyMap<Addre
 export interface PresentNames {
   /** A full name, such as `spindle.speed`, as it is now. */
   path(name: string): string;
-  /** States of a chart, several joined by ` + `, as they are called now. */
-  states(chart: string, text: string): string;
+  /** A state of a chart, by its path, as it is called now. */
+  state(chart: string, path: string): string;
   type(name: string): string;
 }
 
@@ -84,13 +84,7 @@ export function presentNames(
   };
   return {
     path,
-    states: (chart, text) => {
-      const map = statesOf(chart);
-      return text
-        .split(' + ')
-        .map((p) => map.get(p) ?? p)
-        .join(' + ');
-    },
+    state: (chart, state) => statesOf(chart).get(state) ?? state,
     type: (name) => {
       const type = before.types.find((t) => t.name === name);
       return (type && changed.get(`type/${type.id}`)) ?? name;
@@ -135,8 +129,8 @@ export const modelUnder = (model: RunModel, names: PresentNames): RunModel => ({
     ...c,
     name: names.path(c.name),
     part: c.part === '' ? c.part : names.path(c.part),
-    states: c.states.map((s) => names.states(c.name, s)),
-    targets: c.targets.map((s) => names.states(c.name, s)),
+    states: c.states.map((s) => names.state(c.name, s)),
+    targets: c.targets.map((s) => names.state(c.name, s)),
   })),
 });
 

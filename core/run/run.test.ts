@@ -9,6 +9,7 @@ import {
   type Project,
   type Setup,
 } from '../project/project';
+import { wordOf } from '../simulate/configurations';
 import { valueAt } from '../simulate/recording';
 import { copyOf } from '../simulate/simulation';
 import { createEngine } from './engine';
@@ -334,7 +335,7 @@ describe('what a setup can say', () => {
     expect(run.simulation.status).toBe('finished');
     const recording = run.recorder.take();
     const mode = recording.columns.find((c) => c.name === 'ctrl.mode')!;
-    expect(mode.literals[mode.values[0]]).toBe('Ready');
+    expect(wordOf(mode, mode.values[0])).toBe('Ready');
     expect(recording.time[recording.rows - 1]).toBeLessThan(1);
     expect(recording.columns.find((c) => c.name === 'gripper.closed')!.values[recording.rows - 1]).toBe(1);
   });

@@ -11,7 +11,7 @@ export interface RecordedRun {
   /** Name of the chart, its part, and where each transition leads, '' for nowhere. */
   readonly charts: readonly { readonly part: string; readonly targets: readonly string[] }[];
   /** What charts start in. */
-  readonly starts?: readonly { readonly part: string; readonly state: string }[];
+  readonly starts?: readonly { readonly part: string; readonly states: readonly string[] }[];
 }
 
 export interface RecordedOptions {
@@ -51,7 +51,14 @@ export function recordedPicture(run: RecordedRun, options: RecordedOptions = {})
     for (const [k, s] of (run.starts ?? []).entries()) {
       const part = shownPart(s.part, collapsed);
       if (visible(part) && (collapsed === undefined || part === s.part))
-        rows.push({ kind: 'start', id: `s${k}`, part, text: s.state, time: 0, depth: 0 });
+        rows.push({
+          kind: 'start',
+          id: `s${k}`,
+          part,
+          text: s.states.map((x) => x.split('.').at(-1)).join(', '),
+          time: 0,
+          depth: 0,
+        });
     }
   }
   let m = 0,

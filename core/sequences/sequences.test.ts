@@ -239,8 +239,8 @@ describe('pictures', () => {
     const starting = recordedPicture({
       ...run,
       starts: [
-        { part: 'a', state: 'Off' },
-        { part: 'c', state: 'Off' },
+        { part: 'a', states: ['Off'] },
+        { part: 'c', states: ['Off'] },
       ],
     });
     expect(starting.rows[0]).toMatchObject({ kind: 'start', part: 'a', text: 'Off', time: 0 });

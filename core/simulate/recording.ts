@@ -14,9 +14,11 @@ export interface Recording {
 export interface ColumnHead {
   readonly name: string;
   readonly unit: string;
-  readonly kind: 'real' | 'integer' | 'boolean' | 'literal';
-  /** Names of the values of a `literal` column, counted from 0. */
+  readonly kind: 'real' | 'integer' | 'boolean' | 'literal' | 'states';
+  /** Names of the values of a `literal` column, counted from 0; of `states` the paths of all states of the chart. */
   readonly literals: readonly string[];
+  /** What the values of `states` stand for: numbers of the innermost states that are active together. */
+  readonly configurations?: readonly (readonly number[])[];
 }
 
 export interface RecordingColumn extends ColumnHead {
@@ -27,7 +29,7 @@ export interface RecordingColumn extends ColumnHead {
 const defaultLimit = 4_000_000;
 
 interface Source {
-  readonly head: { -readonly [K in keyof ColumnHead]: ColumnHead[K] } & { literals: string[] };
+  readonly head: ColumnHead;
   /** Variable number of a plain column, -1 where `read` computes it. */
   readonly index: number;
   readonly shift: number;
@@ -77,26 +79,31 @@ function sources(model: FlatModel, withShapes = false): Source[] {
 
 const isPseudo = (kind: string): boolean => kind === 'history' || kind === 'deepHistory' || kind === 'start';
 
-/** One column per chart: the active leaf, or the active leaves joined by " + ". */
+/** One column per chart: the innermost states that are active together, as numbers of sets that are found on the way. */
 function chartSource(chart: FlatModel['charts'][number]): Source {
-  const leaves = chart.structure.states.flatMap((s, k) => (s.children.length === 0 && !isPseudo(s.kind) ? [k] : []));
-  const literals = leaves.map((k) => chart.structure.states[k].path);
-  const head: Source['head'] = { name: chart.name, unit: '', kind: 'literal', literals };
+  const { states } = chart.structure;
+  const leaves = states.flatMap((s, k) => (s.children.length === 0 && !isPseudo(s.kind) ? [k] : []));
+  const configurations: number[][] = [];
+  const known = new Map<string, number>();
   return {
-    head,
+    head: { name: chart.name, unit: '', kind: 'states', literals: states.map((s) => s.path), configurations },
     index: -1,
     shift: 0,
     read(values) {
       const active = leaves.filter((k) => values[chart.active[k]] !== 0);
-      if (active.length === 1) return leaves.indexOf(active[0]);
-      const text = active.map((k) => chart.structure.states[k].path).join(' + ');
-      const known = literals.indexOf(text);
-      if (known >= 0) return known;
-      literals.push(text);
-      return literals.length - 1;
+      const key = active.join();
+      let number = known.get(key);
+      if (number === undefined) known.set(key, (number = configurations.push(active) - 1));
+      return number;
     },
   };
 }
+
+/** A head as it is now: sets of states that are found later are not in it. */
+const headNow = ({ head }: Source): ColumnHead => ({
+  ...head,
+  ...(head.configurations && { configurations: [...head.configurations] }),
+});
 
 /** How much has been recorded. */
 export interface RecordingCounts {
@@ -223,7 +230,7 @@ function recorderOf(columns: Columns, s: Recorded): Recorder {
     return {
       rows: store.rows - from,
       time: store.time(from),
-      columns: chosen.map((s, k) => ({ ...s.head, literals: [...s.head.literals], values: valuesOf(k) })),
+      columns: chosen.map((s, k) => ({ ...headNow(s), values: valuesOf(k) })),
       ...happened(messageFrom, transitionFrom),
     };
   };
@@ -253,8 +260,7 @@ function recorderOf(columns: Columns, s: Recorded): Recorder {
       rows: snapshot.rows,
       time: snapshot.time,
       columns: chosen.map((s, k) => ({
-        ...s.head,
-        literals: [...s.head.literals],
+        ...headNow(s),
         get values() {
           return valuesOf(k);
         },

@@ -1,3 +1,4 @@
+import { wordOf } from '../simulate/configurations';
 import {
   emptyProject,
   newChart,
@@ -96,6 +97,6 @@ export function runProject(project: Project): ProjectRun {
     recording,
     at,
     last: (name) => column(name).values[recording.rows - 1],
-    mode: (name, t = recording.time[recording.rows - 1]) => column(name).literals[at(name, t)],
+    mode: (name, t = recording.time[recording.rows - 1]) => wordOf(column(name), at(name, t)),
   };
 }

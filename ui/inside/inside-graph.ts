@@ -4,7 +4,7 @@ import { plainName, splitEnd, type Network, type NetworkLink, type NetworkPart }
 import type { Link, PartType, Place } from '@/core/project/project';
 import { fullName } from '@/store/derived';
 import type { RunView } from '@/store/run-store';
-import { showValue } from '@/ui/value-now';
+import { momentAt } from '@/ui/moment';
 import type { LayoutGraph } from '@/workers/layout.worker';
 
 /** The picture of an inside as data: cards, ports and lines. */
@@ -93,7 +93,8 @@ export interface GraphInput {
 export function insideNodes({ type, network, path, run, cursor, item, wrong, chartsOf }: GraphInput): AnyNode[] {
   const kept = new Map(type.layout.map((p) => [p.name, p]));
   const columns = Math.max(2, Math.ceil(Math.sqrt(network.parts.length)));
-  const value = (name: string): string => (path === undefined ? '' : showValue(run, name, cursor));
+  const now = momentAt(run, cursor);
+  const value = (name: string): string => (path === undefined ? '' : now.text(name));
   const placeOf = (p: NetworkPart, k: number): Place =>
     p.part?.place ?? kept.get(p.name) ?? { x: (k % columns) * 300, y: Math.floor(k / columns) * 190 };
   const middles = new Map(network.parts.map((p, k) => [p.name, placeOf(p, k).x]));
@@ -118,7 +119,7 @@ export function insideNodes({ type, network, path, run, cursor, item, wrong, cha
       path === undefined
         ? ''
         : chartsOf(p.typeName)
-            .map((c) => showValue(run, `${full}.${c}`, cursor))
+            .map((c) => now.text(`${full}.${c}`))
             .filter(Boolean)
             .map((s) => s.split('.').at(-1))
             .join(', ');
@@ -269,6 +270,7 @@ export function movingLinks(
 ): ReadonlySet<string> {
   const found = new Set<string>();
   if (!run || path === undefined) return found;
+  const now = momentAt(run, cursor);
   const window = Math.max(1e-9, run.stop * 0.015);
   const recent = run.data.messages.filter((m) => m.time <= cursor + 1e-12 && m.time >= cursor - window);
   for (const l of type.links) {
@@ -278,11 +280,7 @@ export function movingLinks(
       found.add(l.id);
     const column = run.data.columns.get(from);
     if (column?.kind !== 'real' && column?.kind !== 'boolean') continue;
-    const now = Number(showValue(run, from, cursor).replace(/[^\d.eE+-]/g, ''));
-    const isOn =
-      column.kind === 'boolean'
-        ? showValue(run, from, cursor) === 'true' || showValue(run, from, cursor) === 'yes'
-        : Math.abs(now) > 1e-6;
+    const isOn = Math.abs(now.value(from) ?? 0) > 1e-6;
     if (isOn && run.status === 'running') found.add(l.id);
   }
   return found;

@@ -13,11 +13,10 @@ import { withChange, type PartType, type Project } from '@/core/project/project'
 import { fullName, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { useRuns } from '@/store/run-store';
 import { Button } from '../button';
 import { CellField, CellSelect } from '../cell-field';
 import { deleteWithImpact } from '../impact';
-import { showValue } from '../value-now';
+import { useMoment } from '../moment';
 
 /** The name of the part that is selected on the inside, whether the document or the physics text declares it. */
 export function selectedPart(type: PartType | undefined, item: string): string | undefined {
@@ -47,9 +46,8 @@ function Settings({
 }) {
   const { edit } = useProject.getState();
   const { select, go } = usePlace.getState();
-  const run = useRuns((s) => s.current);
-  const cursor = useRuns((s) => s.cursor);
-  useRuns((s) => s.version);
+  const moment = useMoment();
+  const { run } = moment;
   const { library } = useMemo(() => projectLibrary(project), [project]);
   const network = useMemo(() => readNetwork(library, type), [library, type]);
   const found = network.parts.find((p) => p.name === name);
@@ -112,7 +110,7 @@ function Settings({
           .flatMap((e) => e.carries.split(', ').map((q) => `${e.name}.${q}`))
           .flatMap((q) => {
             const full = `${fullName(path, name)}.${q}`;
-            const value = showValue(run, full, cursor);
+            const value = moment.text(full);
             return value ? [{ name: q, value, unit: run.model.units[full] }] : [];
           });
   const groups = [...new Set(settings.map((s) => s.group))];

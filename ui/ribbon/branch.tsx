@@ -7,22 +7,20 @@ import { branchAt, toggleBreakpoint } from '@/store/engine';
 import { goTo } from '@/store/locate';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
-import { valueAtTime } from '@/store/run-data';
+import { useMoment } from '../moment';
 import { Button } from '../button';
 import { formatNumber, formatTime } from '../format';
 
-/** Goes another way from the cursor: the run so far is done again exactly, then the chosen quantities get other values. */
+/** Goes another way from the cursor: the run so far stays as it is, then the chosen quantities get other values. */
 export function BranchButton() {
-  const run = useRuns((s) => s.current);
-  const cursor = useRuns((s) => s.cursor);
-  useRuns((s) => s.version);
+  const moment = useMoment();
+  const { run, time: cursor } = moment;
   const [open, setOpen] = useState(false);
   const [rows, setRows] = useState<readonly { readonly name: string; readonly value: string }[]>([
     { name: '', value: '' },
   ]);
   const past = run !== undefined && run.status !== 'running' && run.model.parts.length > 0 && cursor <= run.time;
-  const now = (name: string): number | undefined =>
-    run && (valueAtTime(run.data, name, cursor) ?? run.model.parameters[name]);
+  const now = moment.value;
   const number = (text: string): number => (text.trim() === 'true' ? 1 : text.trim() === 'false' ? 0 : Number(text));
   const chosen = rows.filter((r) => r.name !== '');
   const wrong = chosen.find(

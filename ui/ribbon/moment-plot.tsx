@@ -8,7 +8,7 @@ import { marks, TimeAxisContext, toPixels, valueAxisWidth, type TimeAxis } from 
 import { LaneCanvas, type LaneBlock } from './lane-canvas';
 import { QuantityPlot } from './quantity-plot';
 import { segmentsOf } from './reduce';
-import { laneLook, shortState } from './rows';
+import { laneLook, laneWord } from './rows';
 
 /** The quantities of a requirement around one moment of a run, with its verdict lane; the moment is marked. */
 export function MomentPlot({
@@ -73,7 +73,7 @@ export function MomentPlot({
             const column = run.data.columns.get(name);
             const blocks = segmentsOf(run.data, name, axis.from, axis.to).map((s): LaneBlock => ({
               ...s,
-              label: column?.kind === 'boolean' ? String(s.value === 1) : shortState(column?.literals[s.value] ?? ''),
+              label: laneWord(column, s.value),
               fill: s.value % 2 ? '--accent-soft' : '--paper-3',
               ink: '--ink',
             }));

@@ -5,7 +5,7 @@ import { useMemo, type ReactNode } from 'react';
 import type { RequirementFinding } from '@/core/run/run';
 import type { Track } from '@/core/project/project';
 import { sameDimension, unitOrUndefined } from '@/core/language/units';
-import { stateAtTime, valueAtTime } from '@/store/run-data';
+import { valueAtTime, type GrowingColumn } from '@/store/run-data';
 import { useRuns, type RunView } from '@/store/run-store';
 import { usePlace } from '@/store/place-store';
 import { formatNumber, inUnit, withUnit } from '../format';
@@ -98,8 +98,25 @@ export function VerdictRow({ finding, end }: { readonly finding: RequirementFind
   );
 }
 
-/** Names of states without what all of them share. */
-export const shortState = (path: string): string => path.split('.').slice(-2).join('.');
+/** Columns drawn as lanes of words instead of curves. */
+export const isLane = (kind: string | undefined): boolean =>
+  kind === 'literal' || kind === 'states' || kind === 'boolean';
+
+/** A value of a lane in few letters: states without what lies far around them. */
+export function laneWord(column: GrowingColumn | undefined, value: number): string {
+  if (column?.kind === 'boolean') return value ? 'true' : 'false';
+  if (column?.kind === 'literal') return column.literals[value] ?? '';
+  const leaves = column?.leaves[value] ?? [];
+  // one state with its parent; of several that are active together their own names
+  return leaves
+    .map((path) =>
+      path
+        .split('.')
+        .slice(leaves.length > 1 ? -1 : -2)
+        .join('.'),
+    )
+    .join(' + ');
+}
 
 function StateRow({
   name,
@@ -120,13 +137,12 @@ function StateRow({
   );
   const axis = useTimeAxis();
   const column = run.data.columns.get(name);
-  const now = stateAtTime(run.data, name, cursor);
+  const now = valueAtTime(run.data, name, cursor);
   const blocks = useMemo((): LaneBlock[] => {
     void version;
     const kinds = column?.kind;
     return segmentsOf(run.data, name, axis.from, axis.to).map((s) => {
-      const label =
-        kinds === 'boolean' ? (s.value ? 'true' : 'false') : shortState(column?.literals[s.value] ?? String(s.value));
+      const label = laneWord(column, s.value);
       const tint =
         kinds === 'boolean' ? (s.value ? '--accent-soft' : '--paper-2') : s.value % 2 ? '--paper-3' : '--accent-soft';
       return { ...s, label, fill: tint, ink: '--ink' };
@@ -137,17 +153,7 @@ function StateRow({
       height={26}
       drop={`track:${track.id}`}
       label={
-        <TrackValue
-          name={name}
-          value={
-            now
-              ? shortState(now)
-              : column?.kind === 'boolean'
-                ? String(Boolean(valueAtTime(run.data, name, cursor)))
-                : '–'
-          }
-          remove={() => remove(name)}
-        />
+        <TrackValue name={name} value={now === undefined ? '–' : laneWord(column, now)} remove={() => remove(name)} />
       }
     >
       <LaneCanvas blocks={blocks} height={25} theme={theme} label={`States of ${name} over time`} />
@@ -198,7 +204,7 @@ export function TrackRow({ track, remove }: { readonly track: Track; readonly re
   );
   const theme = usePlace((s) => s.theme);
   const kindOf = (name: string): string | undefined => run?.data.columns.get(name)?.kind;
-  const lanes = track.items.filter((i) => kindOf(i) === 'literal' || kindOf(i) === 'boolean');
+  const lanes = track.items.filter((i) => isLane(kindOf(i)));
   const curveNames = track.items.filter((i) => !lanes.includes(i)).join('\n');
   const curves = useMemo(() => curveNames.split('\n').filter(Boolean), [curveNames]);
   const unit = run?.data.columns.get(curves[0] ?? '')?.unit ?? '';

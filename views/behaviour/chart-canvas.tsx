@@ -23,6 +23,7 @@ import {
 } from '@xyflow/react';
 import { nanoid } from 'nanoid';
 import { createContext, memo, useCallback, useContext, useEffect, useMemo, useRef, useState } from 'react';
+import { isAround } from '@/core/simulate/configurations';
 import { newTransition, type Chart, type ChartState, type Transition } from '@/core/project/project';
 import type { Problem } from '@/core/language/diagnostics';
 import { usePlace } from '@/store/place-store';
@@ -39,16 +40,7 @@ import {
   usePlaces,
   useRestingView,
 } from './quiet-arrows';
-import {
-  boxesOf,
-  isActive,
-  isPlace,
-  kindText,
-  parentsFirst,
-  textLines,
-  transitionText,
-  type Rect,
-} from './chart-geometry';
+import { boxesOf, isPlace, kindText, parentsFirst, textLines, transitionText, type Rect } from './chart-geometry';
 import { routeArrow } from './route-arrow';
 
 type StateNode = Node<
@@ -304,7 +296,8 @@ interface Props {
   readonly chart: Chart;
   /** Address of the chart in the document. */
   readonly address: string;
-  readonly active: string | undefined;
+  /** Paths of the innermost active states. */
+  readonly active: readonly string[] | undefined;
   /** Ids of the transitions taken last, parted by blanks. */
   readonly lastTaken: string;
   readonly problems: readonly Problem[];
@@ -348,7 +341,7 @@ export const ChartCanvas = memo(function ChartCanvas({
     return sameNodes(
       parentsFirst(chart).map((s): StateNode => {
         const path = paths.get(s.id)!;
-        const lit = isActive(active, path);
+        const lit = isAround(path, active);
         const group = groups.has(s.id);
         const { x, y, width, height, lane } = boxes.get(s.id)!;
         const at = `${address}/state/${s.id}`;

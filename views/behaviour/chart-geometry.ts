@@ -90,9 +90,6 @@ export function statePath(chart: Chart, state: ChartState): string {
   return parent ? `${statePath(chart, parent)}.${state.name}` : state.name;
 }
 
-export const isActive = (active: string | undefined, path: string): boolean =>
-  active !== undefined && active.split(' + ').some((a) => a === path || a.startsWith(`${path}.`));
-
 const triggerWords: Readonly<Record<Trigger['kind'], string>> = {
   message: '',
   after: 'after ',

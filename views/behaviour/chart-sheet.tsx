@@ -16,13 +16,13 @@ import { fullName, problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
-import { stateAtTime } from '@/store/run-data';
 import { Button } from '@/ui/button';
 import { DraggableName } from '@/ui/draggable-name';
 import { formatNumber } from '@/ui/format';
 import { deleteWithImpact } from '@/ui/impact';
 import { ChartCanvas } from './chart-canvas';
 import { boxesOf, isPlace, statePath } from './chart-geometry';
+import { useMoment } from '@/ui/moment';
 import { momentOf } from './moment';
 import { freeName } from './free-name';
 import { BehaviourPicker } from './behaviour-picker';
@@ -70,12 +70,11 @@ export function ChartSheet({
     () => problemsAt(allProblems, `type/${type.id}/chart/${chart.id}`),
     [allProblems, type.id, chart.id],
   );
-  const run = useRuns((s) => s.current);
-  const cursor = useRuns((s) => s.cursor);
-  useRuns((s) => s.version);
+  const moment = useMoment();
+  const { run, time: cursor } = moment;
   const [tidying, setTidying] = useState(false);
   const name = fullName(path, chart.name);
-  const active = run && path !== undefined ? stateAtTime(run.data, name, cursor) : undefined;
+  const active = path !== undefined ? moment.leaves(name) : undefined;
   const taken = run && path !== undefined ? lastTransition(run, name, cursor).join(' ') : '';
   const rows = run?.data.rows ?? 0;
   // counting again with every update of a long run would take its time: a finished run, or every 50th row, is soon enough

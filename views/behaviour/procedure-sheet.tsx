@@ -11,8 +11,8 @@ import { fullName } from '@/store/derived';
 import { sendMessage, toggleBreakpoint } from '@/store/engine';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { useRuns, type RunView } from '@/store/run-store';
-import { stateAtTime } from '@/store/run-data';
+import { useRuns } from '@/store/run-store';
+import { useMoment, type RunMoment } from '@/ui/moment';
 import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { DraggableName } from '@/ui/draggable-name';
@@ -39,23 +39,14 @@ export const procedureForms: readonly (readonly [form: string, meaning: string])
   ['start fill, await fill, stop fill', 'another procedure beside this one'],
 ];
 
-/** Lines of a procedure that are active in a run at a time. */
-function activeLines(run: RunView | undefined, name: string, cursor: number): ReadonlySet<string> {
-  if (!run) return new Set();
-  const literal = stateAtTime(run.data, name, cursor);
-  const chart = run.model.charts.find((c) => c.name === name);
-  if (!literal || !chart) return new Set();
+/** Lines of a procedure that are active at a moment. */
+function activeLines({ run, isIn }: RunMoment, name: string): ReadonlySet<string> {
+  const chart = run?.model.charts.find((c) => c.name === name);
+  // a step inside zones and lanes lights them as well
   return new Set(
-    literal.split(' + ').flatMap((leaf) => {
-      const found = new Set<string>();
-      // a step inside zones and lanes lights them as well
-      chart.states.forEach((path, k) => {
-        if (leaf === path || leaf.startsWith(`${path}.`)) {
-          const id = /\/line\/([^/]+)$/.exec(chart.places?.[k] ?? '')?.[1];
-          if (id) found.add(id);
-        }
-      });
-      return [...found];
+    chart?.states.flatMap((path, k) => {
+      const line = /\/line\/([^/]+)$/.exec(chart.places[k] ?? '')?.[1];
+      return line !== undefined && isIn(name, path) ? [line] : [];
     }),
   );
 }
@@ -77,10 +68,9 @@ export function ProcedureSheet({
   const item = usePlace((s) => s.item);
   const [asSequence, setAsSequence] = useState(false);
   const allProblems = useProject((s) => s.problems);
-  const run = useRuns((s) => s.current);
-  const cursor = useRuns((s) => s.cursor);
   const stops = useRuns((s) => s.breakpoints);
-  useRuns((s) => s.version);
+  const moment = useMoment();
+  const { run } = moment;
   const list = `type/${type.id}/procedure`;
   const address = `type/${type.id}/procedure/${procedure.id}`;
   const name = fullName(path, procedure.name);
@@ -125,8 +115,8 @@ export function ProcedureSheet({
     else go({ sheet: `procedure/${id}` });
   };
   const active = useMemo(
-    () => activeLines(path === undefined ? undefined : run, name, cursor),
-    [run, name, cursor, path],
+    () => (path === undefined ? new Set<string>() : activeLines(moment, name)),
+    [moment, name, path],
   );
   const stopped = useMemo(() => new Set([...stops].filter((s) => s.startsWith(address))), [stops, address]);
   const holder: StepHolder = {
@@ -143,7 +133,7 @@ export function ProcedureSheet({
     stops: stopped,
     empty: 'Each line on the left is a step, for example “send start to belt”, “wait 0.5 s” or “repeat 3 times”.',
   };
-  const stateNow = path !== undefined && run ? stateAtTime(run.data, name, cursor)?.split('.')[0] : undefined;
+  const stateNow = path !== undefined ? moment.leaves(name)?.[0]?.split('.')[0] : undefined;
   const chosen = item.startsWith('line/') ? `${address}/${item}` : undefined;
   return (
     <>

@@ -10,7 +10,7 @@ import { newSequence, type PartType, type Project } from '@/core/project/project
 import { changePace } from '@/store/engine';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { stateAtTime } from '@/store/run-data';
+import { leavesAtTime } from '@/store/run-data';
 import { useRuns, type RunView } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { formatNumber } from '@/ui/format';
@@ -25,8 +25,8 @@ const recordOf = (run: RunView, product: string) => ({
   transitions: run.data.transitions,
   charts: run.model.charts.map((c) => ({ part: c.part ?? '', targets: c.isProcedure ? [] : (c.targets ?? []) })),
   starts: run.model.charts.flatMap((c) => {
-    const state = c.isProcedure ? undefined : stateAtTime(run.data, c.name, 0);
-    return state === undefined ? [] : [{ part: c.part ?? '', state }];
+    const states = c.isProcedure ? undefined : leavesAtTime(run.data, c.name, 0);
+    return states === undefined ? [] : [{ part: c.part ?? '', states }];
   }),
 });
 

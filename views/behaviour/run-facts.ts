@@ -1,7 +1,7 @@
+import { isAround } from '@/core/simulate/configurations';
 import { rowAt } from '@/core/simulate/recording';
 import type { RunView } from '@/store/run-store';
 import { formatNumber } from '@/ui/format';
-import { isActive } from './chart-geometry';
 
 /** What a run says about the states and transitions of one chart. */
 
@@ -61,7 +61,7 @@ export interface StayFacts {
 export function stayFacts(run: RunView, chart: string, path: string, at = Infinity): StayFacts | undefined {
   const column = run.data.columns.get(chart);
   if (!column) return undefined;
-  const activeFor = column.literals.map((l) => isActive(l, path));
+  const activeFor = column.leaves.map((leaves) => isAround(path, leaves));
   let times = 0,
     total = 0,
     was = false;
@@ -83,8 +83,8 @@ export function stayLines(run: RunView, chart: string): Map<string, string> {
   const column = run.data.columns.get(chart);
   const lines = new Map<string, string>();
   if (!column) return lines;
-  const paths = column.literals.map((l) => [
-    ...new Set(l.split(' + ').flatMap((leaf) => leaf.split('.').map((_, k, all) => all.slice(0, k + 1).join('.')))),
+  const paths = column.leaves.map((leaves) => [
+    ...new Set(leaves.flatMap((leaf) => leaf.split('.').map((_, k, all) => all.slice(0, k + 1).join('.')))),
   ]);
   const facts = new Map<string, { times: number; total: number }>();
   const { time, rows } = run.data;

@@ -390,11 +390,7 @@ function RowText({
           style={{ left: centre(row.part), top: gap + 4 }}
           title={`starts in ${row.text}`}
         >
-          starts in{' '}
-          {row.text
-            .split(' + ')
-            .map((x) => x.split('.').at(-1))
-            .join(', ')}
+          starts in {row.text}
         </span>
       )}
       {row.kind === 'state' && (

@@ -6,53 +6,45 @@ import type { Control, Shape } from '@/core/project/project';
 import { valueOf, type Moment } from '@/core/run/why';
 import { sendMessage, setQuantity } from '@/store/engine';
 import { rowAt } from '@/core/simulate/recording';
-import { useRuns, type RunView } from '@/store/run-store';
-import { stateAtTime } from '@/store/run-data';
+import type { RunView } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { formatNumber, inUnit } from '@/ui/format';
-import { showValue, valueNow } from '@/ui/value-now';
+import { momentAt, useMoment, type RunMoment } from '@/ui/moment';
 import { marginText } from '@/ui/verdict';
 
-/** What a run knows at a time, seen from the product. */
-export function productMoment(run: RunView | undefined, time: number): Moment {
+/** A moment as conditions ask for it, seen from the product. */
+export function productMoment(now: RunMoment): Moment {
   return {
-    time,
+    time: now.time,
     enteredAt: undefined,
     lastMessage: () => undefined,
-    value: (name) => valueNow(run, name, time),
-    unit: (name) => run?.model.units[name] || undefined,
+    value: now.value,
+    unit: (name) => now.unit(name) || undefined,
     isActive: (state) =>
-      run?.model.charts.some((c) => {
-        const now = stateAtTime(run.data, c.name, time);
-        return now !== undefined && now.split(' + ').some((leaf) => leaf.split('.').includes(state));
-      }) ?? false,
+      now.run?.model.charts.some((c) => now.leaves(c.name)?.some((leaf) => leaf.split('.').includes(state))) ?? false,
   };
 }
 
 /** Whether a lamp or a shape is on: a quantity, or a condition over the product. */
-function isOn(text: string, run: RunView | undefined, time: number): boolean {
+function isOn(text: string, now: RunMoment): boolean {
   const chart = /^in\((.+)\)$/.exec(text.trim());
-  if (chart && run) {
-    // the whole path of a state, so that two charts with states of one name are told apart
-    const found = run.model.charts.find((c) => chart[1].startsWith(`${c.name}.`));
-    const state = found && stateAtTime(run.data, found.name, time);
-    if (found && state !== undefined) {
-      const wanted = chart[1].slice(found.name.length + 1);
-      return state.split(' + ').some((leaf) => `.${leaf}.`.includes(`.${wanted}.`));
-    }
+  // the whole path of a state, so that two charts with states of one name are told apart
+  const found = chart && now.run?.model.charts.find((c) => chart[1].startsWith(`${c.name}.`));
+  const leaves = found && now.leaves(found.name);
+  if (leaves) {
+    const wanted = chart[1].slice(found.name.length + 1);
+    return leaves.some((leaf) => `.${leaf}.`.includes(`.${wanted}.`));
   }
-  const direct = valueNow(run, text.trim(), time);
-  const value = direct ?? valueOf(text, productMoment(run, time));
+  const value = now.value(text.trim()) ?? valueOf(text, productMoment(now));
   return value !== undefined && value !== 0 && value !== false;
 }
 
 /** A control as it is used: it acts on the run that is going on and shows the moment of the cursor. */
 export function ControlView({ control: c, live }: { readonly control: Control; readonly live: boolean }) {
-  const run = useRuns((s) => s.current);
-  const cursor = useRuns((s) => s.cursor);
-  useRuns((s) => s.version);
-  const raw = valueNow(run, c.target, cursor);
+  const moment = useMoment();
+  const { run, time: cursor } = moment;
+  const raw = moment.value(c.target);
   const own = run?.model.units[c.target] ?? '';
   const shown = c.unit && raw !== undefined ? inUnit(raw, own, c.unit) : raw;
   const value = shown !== undefined && Math.abs(shown) < 5e-4 ? 0 : shown;
@@ -150,14 +142,13 @@ export function ControlView({ control: c, live }: { readonly control: Control; r
         <>
           <span className="control-label">{c.label}</span>
           <span className="readout text-truncate">
-            {literal ? showValue(run, c.target, cursor).split('.').at(-1) : formatNumber(value, 4)}{' '}
-            <small>{unit}</small>
+            {literal ? moment.text(c.target).split('.').at(-1) : formatNumber(value, 4)} <small>{unit}</small>
           </span>
         </>
       );
     }
     case 'lamp': {
-      const on = isOn(c.target, run, cursor);
+      const on = isOn(c.target, moment);
       return (
         <span className={`lamp${on ? ' on' : ''}`} role="status">
           <span className="bulb" aria-hidden /> {c.label} {on ? 'on' : 'off'}
@@ -193,7 +184,7 @@ export function ControlView({ control: c, live }: { readonly control: Control; r
     case 'text':
       return <strong className="panel-text">{c.label}</strong>;
     case 'picture':
-      return <Picture control={c} run={run} cursor={cursor} />;
+      return <Picture control={c} now={moment} />;
     case 'verdict':
       return <VerdictLamp control={c} run={run} cursor={cursor} />;
   }
@@ -338,7 +329,7 @@ function MiniChart({
       );
     return found.join(' ');
   }, [run, column, rows, cursor]);
-  const value = valueNow(run, c.target, cursor);
+  const value = momentAt(run, cursor).value(c.target);
   return (
     <>
       <span className="control-label d-flex justify-content-between">
@@ -382,16 +373,14 @@ const tones: Readonly<Record<Shape['tone'], string>> = {
 /** A picture whose pieces follow the product; pieces that send a message can be pressed. */
 export function Picture({
   control: c,
-  run,
-  cursor,
+  now,
   chosen,
 }: {
   readonly control: Control;
-  readonly run: RunView | undefined;
-  readonly cursor: number;
+  readonly now: RunMoment;
   readonly chosen?: string;
 }) {
-  const moment = productMoment(run, cursor);
+  const moment = productMoment(now);
   const number = (text: string, otherwise: number): number => {
     if (text.trim() === '') return otherwise;
     const plain = Number(text);
@@ -407,7 +396,7 @@ export function Picture({
   return (
     <svg viewBox={`0 0 100 ${height}`} className="picture" role="img" aria-label={c.label}>
       {c.shapes.map((s) => {
-        if (s.shown.trim() !== '' && !conditionHolds(s.shown, run, cursor)) return null;
+        if (s.shown.trim() !== '' && !conditionHolds(s.shown, now)) return null;
         const [x, y, w, h] = [number(s.x, 0), number(s.y, 0), number(s.width, 10), number(s.height, 10)];
         const turn = number(s.turn, 0);
         const fill = tones[s.tone];
@@ -477,10 +466,10 @@ export function Picture({
 }
 
 /** `a or b` of states told apart by their whole path, otherwise as any condition. */
-function conditionHolds(text: string, run: RunView | undefined, time: number): boolean {
+function conditionHolds(text: string, now: RunMoment): boolean {
   const parts = text.split(/\bor\b/);
-  if (parts.every((p) => /^\s*in\([\w.]+\)\s*$/.test(p))) return parts.some((p) => isOn(p.trim(), run, time));
-  return isOn(text, run, time);
+  if (parts.every((p) => /^\s*in\([\w.]+\)\s*$/.test(p))) return parts.some((p) => isOn(p.trim(), now));
+  return isOn(text, now);
 }
 
 function VerdictLamp({

@@ -6,7 +6,7 @@ import { sortOf } from '@/core/panels/arrange';
 import { newShape, type Control, type ControlKind, type Panel, type Project, type Shape } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { useRuns } from '@/store/run-store';
+import { useMoment } from '@/ui/moment';
 import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { TraceLinks } from '@/ui/trace-links';
@@ -176,8 +176,7 @@ const tones: readonly (readonly [Shape['tone'], string])[] = [
 /** The pieces of a picture, from the back to the front. */
 function Shapes({ panel, control: c }: { readonly panel: Panel; readonly control: Control }) {
   const { edit } = useProject.getState();
-  const run = useRuns((s) => s.current);
-  const cursor = useRuns((s) => s.cursor);
+  const now = useMoment();
   const [chosen, choose] = useState(c.shapes[0]?.id ?? '');
   const list = `panel/${panel.id}/control/${c.id}/shape`;
   const s = c.shapes.find((x) => x.id === chosen);
@@ -208,7 +207,7 @@ function Shapes({ panel, control: c }: { readonly panel: Panel; readonly control
     <>
       <h3 className="section-title">Pieces</h3>
       <div className="px-3">
-        <Picture control={c} run={run} cursor={cursor} chosen={chosen} />
+        <Picture control={c} now={now} chosen={chosen} />
       </div>
       <div className="px-3 py-1 d-flex gap-1 flex-wrap">
         {shapeKinds.map(([kind, what]) => (

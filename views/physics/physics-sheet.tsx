@@ -4,7 +4,6 @@ import { physicsEquations } from '@/core/project/equations';
 import { fullName, problemsAt, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { useRuns } from '@/store/run-store';
 import { traceLook } from '@/store/trace';
 import { DraggableName } from '@/ui/draggable-name';
 import { FormulaEditor, type LinkedSpan } from '@/ui/formula-editor';
@@ -16,7 +15,7 @@ import { namesIn } from '@/ui/known-names';
 import { InsideSheet } from '@/ui/inside/inside-sheet';
 import { PartSettings, selectedPart } from '@/ui/inside/part-settings';
 import { TraceLinks } from '@/ui/trace-links';
-import { showValue } from '@/ui/value-now';
+import { useMoment } from '@/ui/moment';
 
 const noSpans: LinkedSpan[] = [];
 const starter = `// one equation per unknown, for example
@@ -37,9 +36,8 @@ function EquationsSheet({ withNetwork }: { readonly withNetwork: boolean }) {
   const { type, path, project } = useHere();
   const problems = useProject((s) => s.problems);
   const { edit } = useProject.getState();
-  const run = useRuns((s) => s.current);
-  const cursor = useRuns((s) => s.cursor);
-  const version = useRuns((s) => s.version);
+  const now = useMoment();
+  const { run } = now;
   const { say } = usePlace.getState();
   const names = useMemo(() => (project && type ? namesIn(project, type) : []), [project, type]);
   const place = type ? `type/${type.id}/physics` : '';
@@ -63,7 +61,7 @@ function EquationsSheet({ withNetwork }: { readonly withNetwork: boolean }) {
   const unitOf = (name: string): string => type.quantities.find((q) => q.name === name)?.unit ?? '';
   const valueOf = (name: string): string | undefined => {
     if (!run || path === undefined) return undefined;
-    const text = showValue(run, fullName(path, name), cursor);
+    const text = now.text(fullName(path, name));
     return text ? withUnit(text, unitOf(name)) : undefined;
   };
   const change = (physics: string): void => {
@@ -104,7 +102,7 @@ function EquationsSheet({ withNetwork }: { readonly withNetwork: boolean }) {
               names={names}
               readValue={valueOf}
               lineValues
-              moment={cursor + version * 1e-9}
+              moment={now}
               linked={linked}
               onCursor={choose}
               minHeight="100%"
@@ -130,9 +128,7 @@ function EquationsSheet({ withNetwork }: { readonly withNetwork: boolean }) {
 export function PhysicsDetails() {
   const { type, path } = useHere();
   const problems = useProject((s) => s.problems);
-  const run = useRuns((s) => s.current);
-  const cursor = useRuns((s) => s.cursor);
-  useRuns((s) => s.version);
+  const moment = useMoment();
   const go = usePlace((s) => s.go);
   const item = usePlace((s) => s.item);
   if (!type) return null;
@@ -193,7 +189,7 @@ export function PhysicsDetails() {
                     </DraggableName>
                   </td>
                   <td className="mono text-end text-nowrap text-truncate" style={{ fontSize: '0.86em' }}>
-                    {(path !== undefined && showValue(run, name, cursor)) || '–'}{' '}
+                    {(path !== undefined && moment.text(name)) || '–'}{' '}
                     <span className="quiet">{q.unit !== '1' && q.unit}</span>
                   </td>
                 </tr>

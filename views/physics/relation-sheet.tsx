@@ -18,13 +18,12 @@ import { solveSheet, type SheetQuantity, type SheetResult, type SheetStatement }
 import { fullName, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { DraggableName } from '@/ui/draggable-name';
 import { formatNumber, withUnit } from '@/ui/format';
 import { freeName, tryEdit } from '@/ui/names';
-import { showValue } from '@/ui/value-now';
+import { useMoment } from '@/ui/moment';
 import { RelationDrawing } from './relation-drawing';
 import { PhysicsChoice } from './structure-sheet';
 import './relations.scss';
@@ -440,9 +439,7 @@ function QuantityRows({
 }) {
   const { edit } = useProject.getState();
   const { select } = usePlace.getState();
-  const run = useRuns((s) => s.current);
-  const cursor = useRuns((s) => s.cursor);
-  useRuns((s) => s.version);
+  const moment = useMoment();
   const list = `type/${type.id}/quantity`;
   const proposal = (q: Quantity): string =>
     q.unit !== ''
@@ -548,7 +545,7 @@ function QuantityRows({
                 )}
               </td>
               <td className="mono text-end text-nowrap text-truncate">
-                {(path !== undefined && showValue(run, name, cursor)) || <span className="quiet">–</span>}
+                {(path !== undefined && moment.text(name)) || <span className="quiet">–</span>}
               </td>
             </tr>
           );

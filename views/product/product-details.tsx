@@ -8,14 +8,13 @@ import { usersOf } from '@/core/editing/references';
 import { fullName, problemsAt, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { CellSelect } from '@/ui/cell-field';
 import { deleteWithImpact } from '@/ui/impact';
 import { ItemField } from '@/ui/inside/item-field';
 import { PartSettings, selectedPart } from '@/ui/inside/part-settings';
 import { TraceLinks } from '@/ui/trace-links';
-import { showValue } from '@/ui/value-now';
+import { useMoment } from '@/ui/moment';
 
 const types: readonly (readonly [Quantity['type'], string])[] = [
   ['Real', 'number'],
@@ -29,9 +28,7 @@ export function ProductDetails() {
   const item = usePlace((s) => s.item);
   const { select } = usePlace.getState();
   const { edit } = useProject.getState();
-  const run = useRuns((s) => s.current);
-  const cursor = useRuns((s) => s.cursor);
-  useRuns((s) => s.version);
+  const moment = useMoment();
   const quantity = type?.quantities.find((q) => `quantity/${q.id}` === item);
   const problems = useProject((s) => s.problems);
   const users = useUsers(project, type, quantity);
@@ -76,7 +73,7 @@ export function ProductDetails() {
         <div className="field-row">
           <label>At cursor</label>
           <span className="mono">
-            {showValue(run, name, cursor) || '–'} {quantity.unit !== '1' && quantity.unit}
+            {moment.text(name) || '–'} {quantity.unit !== '1' && quantity.unit}
           </span>
         </div>
         <div className="field-row">

@@ -5,12 +5,11 @@ import type { PartType, Quantity } from '@/core/project/project';
 import { fullName, problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { DraggableName } from '@/ui/draggable-name';
 import { LinkableRow, LinkCount } from '@/ui/linkable';
-import { showValue } from '@/ui/value-now';
+import { useMoment } from '@/ui/moment';
 
 const roles: readonly (readonly [Quantity['role'], string])[] = [
   ['parameter', 'parameter'],
@@ -32,9 +31,8 @@ export function QuantityTable({
 }) {
   const problems = useProject((s) => s.problems);
   const { edit } = useProject.getState();
-  const run = useRuns((s) => s.current);
-  const cursor = useRuns((s) => s.cursor);
-  useRuns((s) => s.version);
+  const moment = useMoment();
+  const { run } = moment;
   const item = usePlace((s) => s.item);
   const select = usePlace((s) => s.select);
   const list = `type/${type.id}/quantity`;
@@ -160,7 +158,7 @@ export function QuantityTable({
               <td className="text-end mono text-nowrap">
                 {run && path !== undefined ? (
                   <DraggableName name={name} from="quantities" address={`type/${type.id}/quantity/${q.id}`}>
-                    {showValue(run, name, cursor) || '–'}
+                    {moment.text(name) || '–'}
                   </DraggableName>
                 ) : (
                   <DraggableName name={name} from="quantities" address={`type/${type.id}/quantity/${q.id}`}>

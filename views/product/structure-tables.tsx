@@ -8,7 +8,6 @@ import { itemConflict } from '@/core/run/check-links';
 import { fullName, problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { DeleteCell } from '@/ui/delete-cell';
@@ -16,7 +15,7 @@ import { DraggableName } from '@/ui/draggable-name';
 import { deleteWithImpact } from '@/ui/impact';
 import { ItemField } from '@/ui/inside/item-field';
 import { LinkableRow } from '@/ui/linkable';
-import { showValue } from '@/ui/value-now';
+import { useMoment } from '@/ui/moment';
 import { allNames, freeName, readChangeList, tryEdit } from '@/ui/names';
 
 /** The parts inside a part type. */
@@ -31,9 +30,8 @@ export function PartTable({
 }) {
   const { edit } = useProject.getState();
   const go = usePlace((s) => s.go);
-  const run = useRuns((s) => s.current);
-  const cursor = useRuns((s) => s.cursor);
-  useRuns((s) => s.version);
+  const moment = useMoment();
+  const { run } = moment;
   const list = `type/${type.id}/part`;
   return (
     <>
@@ -100,14 +98,14 @@ export function PartTable({
                 <td className="mono" style={{ fontSize: '0.88em' }}>
                   {charts.map((c) => (
                     <DraggableName key={c.id} name={`${name}.${c.name}`} from="parts">
-                      <span className="me-3">{(run && showValue(run, `${name}.${c.name}`, cursor)) || c.name}</span>
+                      <span className="me-3">{(run && moment.text(`${name}.${c.name}`)) || c.name}</span>
                     </DraggableName>
                   ))}
                   {outputs.map((q) => (
                     <DraggableName key={q.id} name={`${name}.${q.name}`} from="parts">
                       <span className="me-3 text-nowrap">
                         <span className="quiet">{q.name} </span>
-                        {showValue(run, `${name}.${q.name}`, cursor)} {q.unit !== '1' && q.unit}
+                        {moment.text(`${name}.${q.name}`)} {q.unit !== '1' && q.unit}
                       </span>
                     </DraggableName>
                   ))}

@@ -8,7 +8,7 @@ import { fullName, useHere, useTree, type PartNode } from '@/store/derived';
 import { usePlace, type Area, type Location } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
-import { stateAtTime } from '@/store/run-data';
+import { momentAt } from '@/ui/moment';
 import { DraggableName } from '@/ui/draggable-name';
 
 interface Item {
@@ -195,13 +195,7 @@ function OutlineRow({ node, style }: NodeRendererProps<Item>) {
   const { chart, name, typeName, to } = node.data;
   const lit = useRuns((s) => {
     if (!chart || !s.current) return false;
-    const state = stateAtTime(s.current.data, chart.name, s.cursor);
-    return (
-      state !== undefined &&
-      (state === chart.path ||
-        state.startsWith(`${chart.path}.`) ||
-        state.split(' + ').some((x) => x === chart.path || x.startsWith(`${chart.path}.`)))
-    );
+    return momentAt(s.current, s.cursor).isIn(chart.name, chart.path);
   });
   const isHere = chart
     ? item === to.item && here.path === to.part
