@@ -112,15 +112,11 @@ test('why a transition did not fire, a stop at a state, and another way from the
     (s) => s.includes('Running.Turning.Creep'),
     'in Creep',
   );
-  const at = await clock();
   await click('[data-testid="branch"]');
   await fill('Quantity 1', 'ctrl.creepSpeed', false);
   await fill('Value 1', '16', false);
   await startRun(() => click('[data-testid="branch-run"]'));
-  await until(runStatus, (s) => s.includes('paused'), 'the branch stops there too');
-  expect(Math.abs((await clock()) - at)).toBeLessThan(0.01);
-  await clickText('.ribbon-bar button', 'Go on');
-  await until(runStatus, (s) => s.includes('finished') && s.includes('earlier run'), 'and goes on');
+  await until(runStatus, (s) => s.includes('finished') && s.includes('earlier run'), 'it goes on from there');
   await until(
     () => text('[data-testid="summary"]'),
     (s) => s.startsWith('10 hold, 1 fail'),

@@ -294,7 +294,13 @@ describe('with the tube capper', () => {
     await pause(300);
     expect(await clock()).toBe(held);
     await click('button[aria-label^="Step to the next event"]');
-    await until(clock, (t) => t > held, 'it has stepped');
+    const stepped = await until(clock, (t) => t > held, 'it has stepped');
+    await click('button[aria-label^="Back to the event before"]');
+    const before = await until(clock, (t) => t < stepped, 'it has gone back');
+    await page.keyboard.press('.');
+    const again = await until(clock, (t) => t > before, 'and on again by key');
+    await page.keyboard.press(',');
+    await until(clock, (t) => t < again, 'and back');
     await page.select('select[aria-label="Pace"]', '0.1');
     await clickText('.ribbon-bar button', 'Go on');
     await page.click('input[id^="switch-"]');
