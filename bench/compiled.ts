@@ -2,6 +2,8 @@ import { execFileSync } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import type { TermFunction } from '../core/program/functions';
+import type { Instruction, Term, Truth } from '../core/program/instructions';
 import type { Program } from '../core/program/program';
 
 /** The generated right-hand side and the method of core/simulate/dopri5.ts, as one program in C compiled at -O2. */
@@ -16,17 +18,65 @@ export interface Compiled {
   remove(): void;
 }
 
+const functions: Partial<Record<TermFunction, string>> = { square: 'sq', abs: 'fabs', min: 'fmin', max: 'fmax' };
+const symbols = { lt: '<', le: '<=', gt: '>', ge: '>=', eq: '==', ne: '!=', add: '+', sub: '-', mul: '*', div: '/' };
+
+function term(e: Term): string {
+  switch (e.op) {
+    case 'const':
+      return e.value.toExponential(17);
+    case 'slot':
+      return `${e.of}[${e.index}]`;
+    case 'local':
+      return `x${e.id}`;
+    case 'scalar':
+      return e.name;
+    case 'neg':
+      return `(-${term(e.a)})`;
+    case 'call':
+      return `${functions[e.name] ?? e.name}(${e.args.map(term).join()})`;
+    case 'choose':
+      return `(${truth(e.c)}?${term(e.a)}:${term(e.b)})`;
+    case 'bit':
+      return `(${truth(e.c)}?1.0:0.0)`;
+    case 'add':
+    case 'sub':
+    case 'mul':
+    case 'div':
+      return `(${term(e.a)}${symbols[e.op]}${term(e.b)})`;
+    default:
+      throw new Error(`no ${e.op} in this benchmark`);
+  }
+}
+
+function truth(e: Truth): string {
+  switch (e.op) {
+    case 'and':
+      return `(${truth(e.a)}&&${truth(e.b)})`;
+    case 'or':
+      return `(${truth(e.a)}||${truth(e.b)})`;
+    case 'not':
+      return `!${truth(e.a)}`;
+    case 'always':
+      return '1';
+    case 'is':
+      return `(${term(e.a)}!=0)`;
+    default:
+      return `(${term(e.a)}${symbols[e.op]}${term(e.b)})`;
+  }
+}
+
+function instruction(x: Instruction): string {
+  if (x.do === 'let') return `const double ${term(x.to)}=${term(x.value)};`;
+  if (x.do === 'set') return `${term(x.to)}=${term(x.value)};`;
+  throw new Error(`no ${x.do} in this benchmark`);
+}
+
 /** Undefined where this machine has no C compiler. */
 export function compileToC(program: Program, values: Float64Array, start: readonly number[]): Compiled | undefined {
-  const written = /function derivatives\(t,y,dy\)\{(.*)\}$/m.exec(program.source);
-  if (!written) throw new Error('the right-hand side of this model is not one function');
-  // sums, products, functions and choices read the same in both languages
-  const body = written[1]
-    .replace(/\bconst /g, 'const double ')
-    .replace(/Math\./g, '')
-    .replace(/===/g, '==')
-    .replace(/!==/g, '!=')
-    .replace(/\babs\(/g, 'fabs(');
+  const { derivatives } = program.list;
+  if (derivatives.through !== 'locals') throw new Error('the right-hand side of this model is not one function');
+  const body = derivatives.body.map(instruction).join('');
   const n = start.length;
   const list = (xs: ArrayLike<number>): string =>
     Array.from(xs, (x) => (Number.isFinite(x) ? x.toExponential(17) : '0')).join(',');

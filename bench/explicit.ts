@@ -2,6 +2,7 @@ import { createRequire } from 'node:module';
 import { flatten } from '../core/flatten/flatten';
 import { libraryOfFile } from '../core/flatten/library';
 import { parseFile } from '../core/language/parse';
+import { instantiate } from '../core/program/machine';
 import { compile } from '../core/simulate/compile';
 import { dopri5 } from '../core/simulate/dopri5';
 import type { Stepper } from '../core/simulate/stepper';
@@ -53,7 +54,7 @@ der(x) = u; der(y) = v; der(u) = x + 2*v - ${mus}*(x + ${mu})/d1 - ${mu}*(x - ${
     const { model } = flatten(libraryOfFile(parseFile(p.text).value, 'bench'), p.name);
     const { program } = compile(model);
     if (!program) throw new Error('the benchmark does not compile');
-    const machine = program.createMachine();
+    const machine = instantiate(program);
     machine.parameters(new Map());
     machine.starts();
     machine.event(0);

@@ -1,6 +1,22 @@
+import {
+  call,
+  minus,
+  number,
+  plus,
+  scalar,
+  slot,
+  sumOf,
+  times,
+  type ArrayName,
+  type Instruction,
+  type InstructionList,
+  type Local,
+  type Term,
+} from './instructions';
+
 /**
  * The stages of Dormand and Prince's method (1980) written out for one program: every product and the right-hand side
- * stand in one straight function over locals. The tableau is the one of Hairer, Norsett and Wanner (1993), table II.5.2.
+ * stand in one straight list over locals. The tableau is the one of Hairer, Norsett and Wanner (1993), table II.5.2.
  */
 const c = [0, 1 / 5, 3 / 10, 4 / 5, 8 / 9, 1, 1];
 const a: readonly (readonly number[])[] = [
@@ -36,40 +52,65 @@ export type FlatStep = (
 ) => void;
 
 /**
- * `rightHandSide(stage)` gives the statements that compute the derivatives from locals `y<stage>_<k>` at time `t`, and the
- * text of each derivative.
+ * `rightHandSide(y)` gives the instructions that compute the derivatives from the locals of the states, and the term of each derivative;
+ * `nextLocal` makes a local of its own.
  */
-export function writeFlatStep(
+export function lowerFlatStep(
   n: number,
-  rightHandSide: (stage: number) => { body: string; derivatives: readonly string[] },
-): string {
-  const lines: string[] = [];
-  const each = (f: (k: number) => string): void => void lines.push(Array.from({ length: n }, (_, k) => f(k)).join(''));
-  /** The coefficients of a stage times the step, once for all states; the text of their sum over the stages. */
-  const weights = (name: string, row: readonly number[]): ((k: number) => string) => {
-    const used = row.flatMap((x, j) => (x === 0 ? [] : [{ x, j }]));
-    lines.push(used.map(({ x, j }) => `const ${name}_${j}=h*${x < 0 ? `(${x})` : x};`).join(''));
-    return (k) => used.map(({ j }) => `${name}_${j}*k${j + 1}_${k}`).join('+');
+  nextLocal: () => Local,
+  rightHandSide: (y: readonly Local[]) => {
+    readonly body: readonly Instruction[];
+    readonly derivatives: readonly Term[];
+  },
+): NonNullable<InstructionList['flatStep']> {
+  const body: Instruction[] = [];
+  const let_ = (value: Term): Local => {
+    const to = nextLocal();
+    body.push({ do: 'let', to, value });
+    return to;
   };
-  each((k) => `const y0_${k}=y[${k}],k1_${k}=k1[${k}];`);
+  const states = Array.from({ length: n }, (_, k) => k);
+  /** Locals of the derivatives, by stage. */
+  const k: Local[][] = [];
+  /** The coefficients of a stage times the step, once for all states. */
+  const weights = (row: readonly number[]): readonly { readonly weight: Local; readonly j: number }[] =>
+    row.flatMap((x, j) => (x === 0 ? [] : [{ weight: let_(times(scalar('h'), number(x))), j }]));
+  // what the block of a stage hands to the next one
+  const handed = states.map(nextLocal);
+  const y: Local[][] = [states.map((i) => let_(slot('y', i)))];
+  k.push(states.map((i) => let_(slot('k1', i))));
   for (let stage = 1; stage <= 6; stage++) {
-    const sum = weights(`a${stage}`, a[stage]);
-    each((k) => `const y${stage}_${k}=y0_${k}+${sum(k)};`);
-    const { body, derivatives } = rightHandSide(stage);
-    lines.push(`{const t=t0+${c[stage]}*h;`, body);
-    each((k) => `s${k}=${derivatives[k]};`);
-    lines.push('}');
-    each((k) => `const k${stage + 1}_${k}=s${k};`);
+    const row = weights(a[stage]);
+    // from left to right, as the sums of the method are written
+    const now = states.map((i) => let_(sumOf([y[0][i], ...row.map(({ weight, j }) => times(weight, k[j][i]))])));
+    y.push(now);
+    const { body: inner, derivatives } = rightHandSide(now);
+    body.push({
+      do: 'at',
+      time: plus(scalar('t0'), times(number(c[stage]), scalar('h'))),
+      body: [...inner, ...states.map((i): Instruction => ({ do: 'change', to: handed[i], value: derivatives[i] }))],
+    });
+    k.push(states.map((i) => let_(handed[i])));
   }
-  for (const j of [3, 4, 5, 6, 7]) each((k) => `k${j}[${k}]=k${j}_${k};`);
-  const sum = weights('e', e);
-  lines.push('let s0_=0,s1_=0,s2_=0,w_=0,q_=0;');
-  each(
-    (k) =>
-      `yNew[${k}]=y6_${k};w_=1/(absolute[${k}]+relative*Math.max(Math.abs(y0_${k}),Math.abs(y6_${k})));` +
-      `q_=${sum(k)};error[${k}]=q_;q_*=w_;s0_+=q_*q_;q_=(k7_${k}-k6_${k})*w_;s1_+=q_*q_;q_=(y6_${k}-y5_${k})*w_;s2_+=q_*q_;`,
-  );
-  lines.push('sums[0]=s0_;sums[1]=s1_;sums[2]=s2_;');
-  const scratch = n > 0 ? `let ${Array.from({ length: n }, (_, k) => `s${k}=0`).join(',')};` : '';
-  return `function flatStep(t0,h,y,k1,k3,k4,k5,k6,k7,yNew,error,absolute,relative,sums){${scratch}${lines.join('')}}`;
+  const arrays: readonly ArrayName[] = ['k3', 'k4', 'k5', 'k6', 'k7'];
+  arrays.forEach((of, j) => states.forEach((i) => body.push({ do: 'set', to: slot(of, i), value: k[j + 2][i] })));
+  const error = weights(e);
+  const sums = [0, 1, 2].map(() => nextLocal());
+  for (const i of states) {
+    body.push({ do: 'set', to: slot('yNew', i), value: y[6][i] });
+    const larger = call('max', call('abs', y[0][i]), call('abs', y[6][i]));
+    const weight = let_({
+      op: 'div',
+      a: number(1),
+      b: plus(slot('absolute', i), times(scalar('relative'), larger)),
+    });
+    const own = let_(sumOf(error.map(({ weight: w, j }) => times(w, k[j][i]))));
+    body.push({ do: 'set', to: slot('error', i), value: own });
+    [own, minus(k[6][i], k[5][i]), minus(y[6][i], y[5][i])].forEach((x, j) => {
+      const scaled = let_(times(x, weight));
+      body.push({ do: 'change', to: sums[j], value: plus(sums[j], times(scaled, scaled)) });
+    });
+  }
+  sums.forEach((x, j) => body.push({ do: 'set', to: slot('sums', j), value: x }));
+  return { locals: [...handed, ...sums], body };
 }

@@ -2,11 +2,12 @@ import { flatten } from '../flatten/flatten';
 import { libraryOfFile } from '../flatten/library';
 import { parseFile } from '../language/parse';
 import { analyse } from '../analysis/analyse';
+import { instantiate } from './machine';
 import { createProgram } from './program';
 
 const machineOf = (text: string, name: string) => {
   const program = createProgram(analyse(flatten(libraryOfFile(parseFile(text).value, 'text'), name).model));
-  const machine = program.createMachine();
+  const machine = instantiate(program);
   machine.parameters(new Map());
   machine.starts();
   machine.event(0);

@@ -1,5 +1,5 @@
 import { createBurstWatch } from './burst-watch';
-import type { Memory } from '../program/program';
+import type { Memory } from '../program/machine';
 
 const memoryOf = (): Pick<Memory, 'm' | 'z'> => ({ m: new Float64Array(1), z: new Float64Array(1) });
 

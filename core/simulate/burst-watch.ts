@@ -1,4 +1,4 @@
-import type { Memory } from '../program/program';
+import type { Memory } from '../program/machine';
 
 /** Tells events that never end from those by which a model comes to rest. */
 export interface BurstWatch {

@@ -1,7 +1,8 @@
 import { startChart } from '../behaviour/chart-step';
 import { createChartMachine, type ChartEvent, type ChartHost, type ChartMachine } from '../behaviour/chart-machine';
 import type { FlatModel, FlatSend } from '../flatten/flat-model';
-import type { Machine, Program } from '../program/program';
+import type { Machine } from '../program/machine';
+import type { Program } from '../program/program';
 import type { MessageArgument, Observer } from './observer';
 import type { SimulationState } from './simulation-state';
 

@@ -1,4 +1,5 @@
-import type { Memory, Program } from '../program/program';
+import type { Memory } from '../program/machine';
+import type { Program } from '../program/program';
 
 /** Finds the first moment within a step at which a condition changes. */
 export interface CrossingLocator {

@@ -1,4 +1,5 @@
-import type { Machine, Program } from '../program/program';
+import type { Machine } from '../program/machine';
+import type { Program } from '../program/program';
 
 /** Looks whether square roots are still taken of what has one. */
 export interface DomainWatch {

@@ -2,7 +2,8 @@ import type { Problem } from '../language/diagnostics';
 import { walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, Origin } from '../flatten/flat-model';
 import type { BlockFailure } from '../program/newton';
-import type { Memory, Program } from '../program/program';
+import type { Memory } from '../program/machine';
+import type { Program } from '../program/program';
 import { hasFixedStep } from '../project/project';
 import type { SolverName } from './solvers';
 

@@ -1,4 +1,5 @@
-import type { Machine, Program } from '../program/program';
+import type { Machine } from '../program/machine';
+import type { Program } from '../program/program';
 
 /** Up to this many torn unknowns a loop is looked at: the look costs the third power of them. */
 const largest = 60;

@@ -1,4 +1,5 @@
-import type { Machine, Program } from '../program/program';
+import type { Machine } from '../program/machine';
+import type { Program } from '../program/program';
 
 /** Brings states back onto the constraints of a model of higher index (coordinate projection, Eich 1993). */
 export interface Projection {

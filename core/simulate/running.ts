@@ -1,6 +1,7 @@
 import type { Problem } from '../language/diagnostics';
 import { BlockFailure } from '../program/newton';
-import type { Machine, Program } from '../program/program';
+import type { Machine } from '../program/machine';
+import type { Program } from '../program/program';
 import type { BurstWatch } from './burst-watch';
 import type { SimulatedCharts } from './chart-host';
 import type { CrossingLocator } from './crossings';

@@ -1,6 +1,6 @@
 import type { ChartMachineState } from '../behaviour/chart-machine';
 import type { Problem } from '../language/diagnostics';
-import type { Memory } from '../program/program';
+import type { Memory } from '../program/machine';
 import type { BurstState } from './burst-watch';
 import type { ProjectionState } from './projection';
 import type { RunStatus } from './simulation-types';

@@ -1,5 +1,5 @@
 import type { Problem } from '../language/diagnostics';
-import type { Machine } from '../program/program';
+import type { Machine } from '../program/machine';
 import type { MessageArgument } from './observer';
 import type { SimulationState } from './simulation-state';
 import type { SolverReport } from './solver-report';

@@ -1,7 +1,8 @@
 import { jacobianPattern } from '../analysis/pattern';
 import type { FlatExpr } from '../flatten/flat-expression';
 import { BlockFailure } from '../program/newton';
-import type { Machine, Program } from '../program/program';
+import { instantiate, newMemory, type Machine } from '../program/machine';
+import type { Program } from '../program/program';
 import { createBurstWatch, newBurstState } from './burst-watch';
 import { createSimulatedCharts, triggerCount } from './chart-host';
 import { createCrossingLocator } from './crossings';
@@ -39,7 +40,7 @@ function newState(program: Program, options: SimulationOptions): SimulationState
     clock: { time: 0, step: 0 },
     status: 'ready',
     problem: undefined,
-    memory: program.newMemory(),
+    memory: newMemory(program),
     method: undefined,
     projection: { kept: undefined },
     charts: undefined,
@@ -67,7 +68,7 @@ function newState(program: Program, options: SimulationOptions): SimulationState
 /** Everything that computes, made around a state. */
 function assemble(program: Program, options: SimulationOptions, observer: Observer, state: SimulationState): Running {
   const { model, states } = program.solvable;
-  const machine = program.createMachine(state.memory);
+  const machine = instantiate(program, state.memory);
   const n = states.length;
   const nominal = Float64Array.from(states, (k) => nominalOf(model.variables[k].nominal));
   const stage: Running['stage'] = { failure: undefined };

@@ -26,7 +26,7 @@ export function start(run: Running): void {
     const alias = program.solvable.aliases.get(k);
     memory.v[alias?.index ?? k] = alias?.sign === -1 ? -value : value;
   });
-  const bad = timetable.begin(Array.from({ length: program.sampleCount }, (_, k) => machine.sampleTimes(k)));
+  const bad = timetable.begin(Array.from({ length: program.list.samples.length }, (_, k) => machine.sampleTimes(k)));
   if (bad !== undefined)
     return fail(run, runProblem('sample', `A sample interval must be positive, but it is ${bad}`, 0));
   charts.markInitial(options.startIn ?? new Map());
