@@ -18,7 +18,7 @@ import { blame, explainMatching, match, matchOne, type Matching } from './matchi
 import { givesDiscrete } from './discrete';
 import { reduceIndex, type Reduction } from './index-reduction';
 import { dependencyOrder } from './order';
-import { evaluateStructure, parameterValues } from './parameters';
+import { evaluateStructure, parameterValues, withSources } from './parameters';
 import type { Block, SolvableModel, TornBlock } from './solvable-model';
 
 /**
@@ -63,6 +63,7 @@ export function analyse(source: FlatModel): SolvableModel {
     initialBlocks: [],
     aliases: merged.aliases,
     evaluated,
+    decided: withSources(source, [...source.decided, ...evaluated]),
     invariants: [],
     reduction,
     startEquations: [],

@@ -1,9 +1,13 @@
-import { constant, createSubstitution, evaluate, type FlatExpr } from '../flatten/flat-expression';
+import { constant, createSubstitution, evaluate, walk } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel } from '../flatten/flat-model';
+import type { SolvableModel } from './solvable-model';
 
-/** The values constants and parameters have as declared; NaN where they have none. */
-export function parameterValues(model: FlatModel): (index: number) => number {
-  const known = new Map<number, number>();
+/** The values constants and parameters have as declared, but for those that are given; NaN where they have none. */
+export function parameterValues(
+  model: FlatModel,
+  given: ReadonlyMap<number, number> = new Map(),
+): (index: number) => number {
+  const known = new Map<number, number>(given);
   const value = (k: number): number => {
     const before = known.get(k);
     if (before !== undefined) return before;
@@ -16,19 +20,47 @@ export function parameterValues(model: FlatModel): (index: number) => number {
   return value;
 }
 
+/** With those that some constants and parameters follow from. */
+export function withSources(model: FlatModel, of: Iterable<number>): ReadonlySet<number> {
+  const all = new Set(of);
+  for (const k of all) {
+    const { binding, start } = model.variables[k];
+    // sets are gone through to their end, with what is added on the way
+    for (const e of [binding, start]) if (e) walk(e, (x) => void (x.op === 'var' && all.add(x.index)));
+  }
+  return all;
+}
+
+/**
+ * Whether a model that has been prepared stays right when constants and parameters get other values: none of them has decided what there
+ * is, and those that decide which terms the equations have decide the same.
+ */
+export function takesValues(solvable: SolvableModel, given: ReadonlyMap<number, number>): boolean {
+  const { model, decided } = solvable;
+  if ([...given.keys()].some((k) => decided.has(k))) return false;
+  const [before, after] = [decidingNumbers(model), decidingNumbers(model, given)];
+  return before.size === after.size && [...before].every(([k, x]) => after.get(k) === x);
+}
+
+/** Zeros, and the ones of directions: values that decide which terms equations have. */
+function decidingNumbers(model: FlatModel, given?: ReadonlyMap<number, number>): Map<number, number> {
+  const value = parameterValues(model, given);
+  const numbers = new Map<number, number>();
+  model.variables.forEach((v, k) => {
+    if (v.kind !== 'parameter' && v.kind !== 'constant') return;
+    const x = value(k);
+    if (x === 0 || ((x === 1 || x === -1) && v.name.includes('['))) numbers.set(k, x);
+  });
+  return numbers;
+}
+
 /**
  * Puts the values of parameters into the equations that decide which terms there are at all: zeros, and the ones of directions.
  * A change of these parameters needs the model to be prepared anew.
  */
 export function evaluateStructure(model: FlatModel): { model: FlatModel; evaluated: ReadonlySet<number> } {
-  const value = parameterValues(model);
   const evaluated = new Set<number>();
-  const numbers = new Map<number, FlatExpr>();
-  model.variables.forEach((v, k) => {
-    if (v.kind !== 'parameter' && v.kind !== 'constant') return;
-    const x = value(k);
-    if (x === 0 || ((x === 1 || x === -1) && v.name.includes('['))) numbers.set(k, constant(x));
-  });
+  const numbers = new Map([...decidingNumbers(model)].map(([k, x]) => [k, constant(x)]));
   if (numbers.size === 0) return { model, evaluated };
   const visit = createSubstitution((e) => {
     const number = e.op === 'var' ? numbers.get(e.index) : undefined;

@@ -39,6 +39,8 @@ export interface SolvableModel {
   readonly aliases: ReadonlyMap<number, Alias>;
   /** Parameters whose values have been put into the equations. */
   readonly evaluated: ReadonlySet<number>;
+  /** Constants and parameters that cannot change without the model being prepared anew, with all that these follow from. */
+  readonly decided: ReadonlySet<number>;
   /** Constraints the states are brought back onto after each step. */
   readonly invariants: readonly FlatEquation[];
   /** What was done to lower the index; undefined where nothing had to be. */

@@ -40,8 +40,15 @@ export interface Builder {
   readonly pending: Map<ClassInstance, Map<string, () => void>>;
   report(place: string, p: Problem): void;
   add(variable: FlatVariable): number;
-  /** The value of an expression of constants and parameters, if it has one now. */
+  /**
+   * The value of an expression of constants and parameters, if it has one now, for something that the model is made by: what stands in
+   * it has decided from then on.
+   */
   structural(e: FlatExpr): number | undefined;
+  /** The same, for something that only is to be told. */
+  valueNow(e: FlatExpr): number | undefined;
+  /** Constants and parameters whose values have decided what the model is made of. */
+  readonly decided: Set<number>;
   /** The constants of a package or an enclosing class, as a part of its own. */
   staticInstance(owner: ClassRef): ClassInstance;
   /** Results of a call of a function, or of the constructor of a record. */
@@ -140,7 +147,14 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
       memo.set(index, value);
       return value;
     },
+    decided: new Set(),
     structural(e) {
+      if (e.op === 'const') return e.value;
+      const value = b.valueNow(e);
+      if (value !== undefined) walk(e, (x) => void (x.op === 'var' && b.decided.add(x.index)));
+      return value;
+    },
+    valueNow(e) {
       if (e.op === 'const') return e.value;
       let open = false;
       walk(e, (x) => {

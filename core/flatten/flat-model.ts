@@ -39,6 +39,8 @@ export interface FlatVariable {
   readonly span?: Span;
   readonly literals?: readonly string[];
   readonly isProtected: boolean;
+  /** It cannot be given another value. */
+  readonly isFinal?: boolean;
   /** Belongs to a shape: for the eye only. */
   ofShape?: boolean;
   readonly isInput: boolean;
@@ -154,6 +156,8 @@ export interface FlatModel {
   readonly charts: readonly FlatChart[];
   /** Variable number of a full name. */
   readonly indexOf: ReadonlyMap<string, number>;
+  /** Constants and parameters whose values have decided what there is: sizes, choices between parts, branches that are not there. */
+  readonly decided: ReadonlySet<number>;
   readonly problems: readonly Problem[];
 }
 

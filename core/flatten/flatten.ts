@@ -165,7 +165,7 @@ function addObservers(b: Builder, root: ClassInstance, observers: readonly Obser
     if (!value) continue;
     const origin = { part: '', place, span: expr.span, text: name };
     const isBoolean = isRelation(value.op) || ['and', 'or', 'not'].includes(value.op) || hasRelation(value);
-    const fixed = b.structural(value);
+    const fixed = b.valueNow(value);
     const unit = {
       ...(known && !known.free && { unit: known.unit, unitName: known.name ?? describeUnit(known.unit) }),
       ...(fixed !== undefined && { fixed }),
@@ -277,6 +277,7 @@ function finish(b: Builder, name: string): FlatModel {
     })),
     charts: b.charts,
     indexOf: b.indexOf,
+    decided: b.decided,
     problems,
   };
 }
@@ -292,9 +293,9 @@ const hasLooseUnits = (annotation: Modification | undefined): boolean => {
 /** A value or start value outside the limits of its quantity. */
 function checkLimits(b: Builder, v: FlatModel['variables'][number]): void {
   const given = v.kind === 'constant' || v.kind === 'parameter' ? v.binding : v.start;
-  const value = given && b.structural(given);
+  const value = given && b.valueNow(given);
   if (value === undefined) return;
-  const [min, max] = [v.min && b.structural(v.min), v.max && b.structural(v.max)];
+  const [min, max] = [v.min && b.valueNow(v.min), v.max && b.valueNow(v.max)];
   if (min !== undefined && max !== undefined && min > max)
     b.report(
       v.place,

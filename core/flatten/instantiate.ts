@@ -54,6 +54,8 @@ interface Context {
   readonly causality: ComponentElement['causality'];
   readonly isFlow: boolean;
   readonly isProtected: boolean;
+  /** It, or what it is in, cannot be changed from outside. */
+  readonly isFinal: boolean;
   readonly isConnector: boolean;
 }
 
@@ -64,6 +66,7 @@ export const rootContext: Context = {
   causality: 'none',
   isFlow: false,
   isProtected: false,
+  isFinal: false,
   isConnector: false,
 };
 
@@ -353,6 +356,7 @@ function instantiateComponent(
             : 'none',
     isFlow: context.isFlow || element.flow === 'flow',
     isProtected: context.isProtected || element.protected,
+    isFinal: context.isFinal || element.final,
     isConnector: type.ref?.definition.classKind === 'connector' || (context.isConnector && type.ref !== undefined),
   };
   const fullName = instance.name === '' ? element.name : `${instance.name}.${element.name}`;
@@ -536,6 +540,7 @@ function addLeaf(
         displayUnit: textOf(m.children.get('displayUnit')) ?? '',
         note: element.description,
         isProtected: context.isProtected,
+        ...(context.isFinal && { isFinal: true }),
         isInput: context.causality === 'input',
         isOutput: context.causality === 'output',
         fixed,

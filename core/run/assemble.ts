@@ -1,4 +1,6 @@
 import { takesMessage } from '../behaviour/chart-structure';
+import { parameterValues } from '../analysis/parameters';
+import { evaluate, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import type { FlattenResult, Observer, Signal } from '../flatten/flatten';
 import { atPlace, hasErrors, problem, type Problem } from '../language/diagnostics';
@@ -80,6 +82,34 @@ export const fixedProblems = (setup: Setup, flat: FlattenResult): Problem[] =>
 
 const hasElements = (model: FlatModel, name: string): boolean =>
   [...model.indexOf.keys()].some((n) => n.startsWith(`${name}[`));
+
+/**
+ * Changed values of constants and parameters as numbers of a model that has been made without them; undefined where one of them is
+ * more than a number.
+ */
+export function readFixedValues(setup: Setup, flat: FlattenResult): ReadonlyMap<number, number> | undefined {
+  const values = new Map<number, number>();
+  for (const c of setup.changes) {
+    if (!isFixedChange(flat, c.name)) continue;
+    const index = flat.model.indexOf.get(c.name);
+    const variable = index === undefined ? undefined : flat.model.variables[index];
+    // what a constant is may stand in anything; a text is none of the numbers of a run
+    if (index === undefined || variable?.kind !== 'parameter' || variable.type === 'String' || variable.isFinal)
+      return undefined;
+    const { value } = readSetValue(c.value, variable);
+    if (value === undefined || !isWithin(flat.model, variable, value)) return undefined;
+    values.set(index, value);
+  }
+  return values;
+}
+
+/** Whether a value is inside the limits of its quantity, as far as these are numbers. */
+function isWithin(model: FlatModel, { min, max }: FlatModel['variables'][number], value: number): boolean {
+  const known = parameterValues(model);
+  const beyond = (limit: FlatExpr | undefined, sign: 1 | -1): boolean =>
+    limit !== undefined && sign * (value - evaluate(limit, known)) > 0;
+  return !beyond(min, -1) && !beyond(max, 1);
+}
 
 export function readSetupValues(setup: Setup, flat: FlattenResult, prefix = ''): SetupValues {
   const { model } = flat;

@@ -3,7 +3,8 @@ import { parseExpressionText } from '../language/parse';
 import type { Project, Setup } from '../project/project';
 import { typeById } from '../project/project';
 import { analyse } from '../analysis/analyse';
-import { flatten, type Observer } from '../flatten/flatten';
+import { takesValues } from '../analysis/parameters';
+import { flatten, type FlattenResult, type Observer } from '../flatten/flatten';
 import type { FlatModel } from '../flatten/flat-model';
 import { projectLibrary, readChanges } from '../flatten/from-project';
 import type { Program } from '../program/program';
@@ -14,7 +15,7 @@ import type { MonitorSource } from '../verdicts/source';
 import { checkLinks } from './check-links';
 import { checkBehaviour } from './check-behaviour';
 import { checkParticipants, prepareSequences, sequencesOf, type PreparedSequence } from './sequence-driver';
-import { isFixedChange, fixedProblems, readSetupTexts, readSetupValues } from './assemble';
+import { isFixedChange, fixedProblems, readFixedValues, readSetupTexts, readSetupValues } from './assemble';
 import type { ClassLibrary } from '../flatten/library';
 import { standingOf } from './standing';
 import { constantFinding, monitorOf, watchedRequirements } from './watch';
@@ -69,19 +70,12 @@ export function prepareRun(
   const place = `setup/${setup.id}`;
   const changed = readChanges(setup.changes, place);
   const { signals } = texts;
-  let flat = flatten(library, rootName, { observers, signals });
   setupProblems.push(...changed.problems, ...texts.problems);
-  const fixed = setup.changes.filter((c) => isFixedChange(flat, c.name));
-  if (fixed.length > 0)
-    flat = flatten(library, rootName, {
-      observers,
-      signals,
-      changes: readChanges(fixed, place).changes,
-    });
+  const made = makeModel(setup, (changes) => flatten(library, rootName, { observers, signals, changes }));
+  const { flat, compiled } = made;
   const { model } = flat;
   const values = readSetupValues(setup, flat);
   setupProblems.push(...values.problems);
-  const compiled = compile(withoutObserverErrors(model));
   const options: SimulationOptions = {
     stop: setup.stop,
     solver: setup.solver,
@@ -89,7 +83,7 @@ export function prepareRun(
     absolute: setup.absolute,
     step: setup.step,
     recordEvery: setup.recordEvery,
-    values: values.values,
+    values: new Map([...values.values, ...made.given]),
     stimulus: values.stimulus,
     startIn: values.startIn,
     ...(values.endWhen !== undefined && { endWhen: values.endWhen }),
@@ -129,6 +123,37 @@ export function prepareRun(
       problem: (unread[0] ?? watched[k].problems[0])?.message ?? '',
     })),
   };
+}
+
+/**
+ * The model of a setup, and its program. Changed values of parameters are data of the run where they are numbers that decide nothing
+ * about the model; otherwise the model is made with them.
+ */
+function makeModel(setup: Setup, make: (changes: ReturnType<typeof readChanges>['changes']) => FlattenResult) {
+  const flat = make([]);
+  const fixed = setup.changes.filter((c) => isFixedChange(flat, c.name));
+  const given = readFixedValues(setup, flat);
+  if (given) {
+    const compiled = compile(withoutObserverErrors(flat.model));
+    if (given.size === 0 || (compiled.program && takesValues(compiled.program.solvable, given)))
+      return { flat, compiled, given };
+  }
+  const changedFlat = make(readChanges(fixed, `setup/${setup.id}`).changes);
+  return {
+    flat: changedFlat,
+    compiled: compile(withoutObserverErrors(changedFlat.model)),
+    given: new Map<number, number>(),
+  };
+}
+
+/**
+ * A prepared run with other values of parameters, of the same program; undefined where one of them has decided what the model is made
+ * of, so that it has to be prepared with them.
+ */
+export function withValues(prepared: Prepared, given: ReadonlyMap<number, number>): Prepared | undefined {
+  const { program, options } = prepared;
+  if (!program || !takesValues(program.solvable, new Map([...options.values, ...given]))) return undefined;
+  return { ...prepared, options: { ...options, values: new Map([...options.values, ...given]) } };
 }
 
 export interface ProductCheck {

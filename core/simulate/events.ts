@@ -75,7 +75,7 @@ export function assign(run: Running, variable: number, value: number): void {
   const { program, machine, state } = run;
   const { kind } = program.solvable.model.variables[variable];
   state.memory.v[variable] = value;
-  if (program.solvable.evaluated.has(variable)) return refuseStructural(run, variable);
+  if (program.solvable.decided.has(variable)) return refuseStructural(run, variable);
   if (kind === 'parameter' || kind === 'constant') {
     state.overrides.set(variable, value);
     machine.parameters(state.overrides);

@@ -18,7 +18,7 @@ export function start(run: Running): void {
   const { state, machine, charts, timetable, options, program } = run;
   const { clock, memory, overrides } = state;
   state.status = 'running';
-  const decided = [...overrides.keys()].find((k) => program.solvable.evaluated.has(k));
+  const decided = [...overrides.keys()].find((k) => program.solvable.decided.has(k));
   if (decided !== undefined) return refuseStructural(run, decided);
   machine.parameters(overrides);
   machine.starts();
