@@ -186,13 +186,19 @@ export function lower(solvable: SolvableModel): Lowered {
 const placeOf = ({ context }: Work, u: Unknown): Slot =>
   u.kind === 'var' ? slot('v', u.index) : slot('d', context.stateSlot(u.index));
 
+/** A block is solved in the same way wherever it has to be. */
+function numberOf({ tornBlocks }: Work, b: TornBlock): number {
+  const known = tornBlocks.indexOf(b);
+  return known >= 0 ? known : tornBlocks.push(b) - 1;
+}
+
 function lowerBlocks(work: Work, blocks: readonly Block[], mode: ConditionMode): Instruction[] {
   const { found } = work.context;
   const { variables } = work.solvable.model;
   const lowering = createLowering(work.context, mode);
   return blocks.flatMap((b): Instruction[] => {
     // in a loop conditions are held: the event iteration brings them up to date
-    if (b.kind === 'torn') return [{ do: 'solve', block: work.tornBlocks.push(b) - 1 }];
+    if (b.kind === 'torn') return [{ do: 'solve', block: numberOf(work, b) }];
     if (mode === 'held' && b.discrete) return [];
     const before = found.modes.length;
     const value = lowering.number(b.value);
