@@ -1,6 +1,5 @@
 import { constant, createSubstitution, evaluate, walk } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel } from '../flatten/flat-model';
-import type { SolvableModel } from './solvable-model';
 
 /** The values constants and parameters have as declared, but for those that are given; NaN where they have none. */
 export function parameterValues(
@@ -31,23 +30,15 @@ export function withSources(model: FlatModel, of: Iterable<number>): ReadonlySet
   return all;
 }
 
-/**
- * Whether a model that has been prepared stays right when constants and parameters get other values: none of them has decided what there
- * is, and those that decide which terms the equations have decide the same.
- */
-export function takesValues(solvable: SolvableModel, given: ReadonlyMap<number, number>): boolean {
-  const { model, decided } = solvable;
-  if ([...given.keys()].some((k) => decided.has(k))) return false;
-  const [before, after] = [decidingNumbers(model), decidingNumbers(model, given)];
-  return before.size === after.size && [...before].every(([k, x]) => after.get(k) === x);
-}
+export const isFixed = ({ variables }: FlatModel, k: number): boolean =>
+  variables[k].kind === 'parameter' || variables[k].kind === 'constant';
 
 /** Zeros, and the ones of directions: values that decide which terms equations have. */
-function decidingNumbers(model: FlatModel, given?: ReadonlyMap<number, number>): Map<number, number> {
+export function decidingNumbers(model: FlatModel, given?: ReadonlyMap<number, number>): Map<number, number> {
   const value = parameterValues(model, given);
   const numbers = new Map<number, number>();
   model.variables.forEach((v, k) => {
-    if (v.kind !== 'parameter' && v.kind !== 'constant') return;
+    if (!isFixed(model, k)) return;
     const x = value(k);
     if (x === 0 || ((x === 1 || x === -1) && v.name.includes('['))) numbers.set(k, x);
   });

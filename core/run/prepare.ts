@@ -3,7 +3,7 @@ import { parseExpressionText } from '../language/parse';
 import type { Project, Setup } from '../project/project';
 import { typeById } from '../project/project';
 import { analyse } from '../analysis/analyse';
-import { takesValues } from '../analysis/parameters';
+import { takesValues } from '../analysis/takes-values';
 import { flatten, type FlattenResult, type Observer } from '../flatten/flatten';
 import type { FlatModel } from '../flatten/flat-model';
 import { projectLibrary, readChanges } from '../flatten/from-project';

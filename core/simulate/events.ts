@@ -2,7 +2,7 @@ import { tell } from '../flatten/flat-text';
 import { chatterProblem, runProblem } from './failure';
 import { fail, guarded, hasFailed, refuseStructural, restart, type Running } from './running';
 import { settle } from './settle';
-import type { Outside, Stimulus } from './simulation-types';
+import type { Outside, Stimulus } from './outside';
 
 export const maximumEventsAtOnce = 2000;
 

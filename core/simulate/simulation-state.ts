@@ -3,9 +3,10 @@ import type { Problem } from '../language/diagnostics';
 import type { Memory } from '../program/machine';
 import type { BurstState } from './burst-watch';
 import type { ProjectionState } from './projection';
-import type { RunStatus } from './simulation-types';
 import type { SolverState } from './solvers';
 import type { TimetableState } from './timetable';
+
+export type RunStatus = 'ready' | 'running' | 'finished' | 'failed';
 
 /**
  * All that a simulation remembers, in one place and as plain data: it can be copied, compared and posted. Whatever computes is made

@@ -1,7 +1,8 @@
 import type { Problem } from '../language/diagnostics';
 import type { Machine } from '../program/machine';
 import type { MessageArgument } from './observer';
-import type { SimulationState } from './simulation-state';
+import type { Driver, Stimulus } from './outside';
+import type { RunStatus, SimulationState } from './simulation-state';
 import type { SolverReport } from './solver-report';
 import type { SolverName } from './solvers';
 import type { StepCounts } from './stepper';
@@ -28,33 +29,6 @@ export interface SimulationOptions {
   /** Boolean variables at whose rise the run stops, with what they are called. */
   readonly stopWhen?: readonly { readonly variable: number; readonly name: string }[];
 }
-
-/** Something done from outside at a given time. */
-export type Stimulus = Outside & {
-  readonly time: number;
-  /** An operator did it: it is not part of the setup, and a run that goes another way does not do it. */
-  readonly byHand?: true;
-};
-
-/** Watches a run and sends messages into it, such as a written sequence. */
-export interface Driver {
-  /** When it wants to look again by itself, after the time it looked last. */
-  nextTime(): number;
-  /** Looks at all values when something has happened, or its time has come; returns what it sends now. */
-  look(time: number, values: Float64Array): readonly Outside[];
-}
-
-/** Something done from outside now. */
-export type Outside =
-  | {
-      readonly kind: 'send';
-      readonly part: number;
-      readonly message: string;
-      readonly args: readonly MessageArgument[];
-    }
-  | { readonly kind: 'set'; readonly variable: number; readonly value: number };
-
-export type RunStatus = 'ready' | 'running' | 'finished' | 'failed';
 
 export interface Simulation {
   readonly time: number;

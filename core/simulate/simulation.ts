@@ -27,8 +27,9 @@ import type { Derivatives } from './stepper';
 import { createTimetable, newTimetableState } from './timetable';
 
 export type { MessageArgument, MessageRecord, Observer, RowKind, TransitionRecord };
-export type { SimulationState } from './simulation-state';
-export type { Driver, Outside, RunStatus, Simulation, SimulationOptions, Stimulus } from './simulation-types';
+export type { Driver, Outside, Stimulus } from './outside';
+export type { RunStatus, SimulationState } from './simulation-state';
+export type { Simulation, SimulationOptions } from './simulation-types';
 
 /** A copy of a state, to come back to or to hand on. */
 export const copyOf = (state: SimulationState): SimulationState => structuredClone(state);

@@ -1,5 +1,5 @@
 import { createTimetable, newTimetableState, withStimulus } from './timetable';
-import type { Stimulus } from './simulation-types';
+import type { Stimulus } from './outside';
 
 const set = (time: number, value: number): Stimulus => ({ kind: 'set', time, variable: 0, value });
 

@@ -1,4 +1,4 @@
-import type { Stimulus } from './simulation-types';
+import type { Stimulus } from './outside';
 
 /** How far a run is in its timetable. */
 export interface TimetableState {
