@@ -3,7 +3,7 @@ import { CircleStop, GitBranch, Plus, X } from 'lucide-react';
 import { useState } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { parseExpressionText } from '@/core/language/parse';
-import { branchAt, toggleBreakpoint } from '@/store/engine';
+import { branchAt, toggleBreakpoint } from '@/store/running';
 import { goTo } from '@/store/locate';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';

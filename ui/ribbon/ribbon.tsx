@@ -14,7 +14,7 @@ import {
 } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState, type PointerEvent, type WheelEvent } from 'react';
 import type { Project } from '@/core/project/project';
-import { cancelRun, changePace, pauseRun, resumeRun, startRun, stepBack, stepRun } from '@/store/engine';
+import { cancelRun, changePace, pauseRun, resumeRun, startRun, stepBack, stepRun } from '@/store/running';
 import { useProject } from '@/store/project-store';
 import { useRuns, wholeSpan } from '@/store/run-store';
 import { usePlace } from '@/store/place-store';

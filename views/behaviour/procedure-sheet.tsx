@@ -8,7 +8,7 @@ import { readFlow, type FlowProblem } from '@/core/flows/read-flow';
 import { derivedPicture } from '@/core/sequences/derived';
 import { newProcedure, type PartType, type Procedure, type Project } from '@/core/project/project';
 import { fullName } from '@/store/derived';
-import { sendMessage, toggleBreakpoint } from '@/store/engine';
+import { sendMessage, toggleBreakpoint } from '@/store/running';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';

@@ -7,7 +7,7 @@ import { writtenPicture, type PictureRow, type SequencePicture } from '@/core/se
 import { outside } from '@/core/sequences/read-sequence';
 import { recordedPicture } from '@/core/sequences/recorded';
 import { newSequence, type PartType, type Project } from '@/core/project/project';
-import { changePace } from '@/store/engine';
+import { changePace } from '@/store/running';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { leavesAtTime } from '@/store/run-data';

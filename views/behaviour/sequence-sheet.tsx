@@ -9,7 +9,7 @@ import { holdsRows, readBound, readMessageRow, rowKind, sequenceForms } from '@/
 import { whole } from '@/core/lines/piece';
 import { outside, readSequence } from '@/core/sequences/read-sequence';
 import type { PartType, Project, Sequence } from '@/core/project/project';
-import { startRun } from '@/store/engine';
+import { startRun } from '@/store/running';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';

@@ -12,7 +12,7 @@ import {
   type StateKind,
 } from '@/core/project/project';
 import { fullName } from '@/store/derived';
-import { toggleBreakpoint } from '@/store/engine';
+import { toggleBreakpoint } from '@/store/running';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';

@@ -11,7 +11,7 @@ import {
   type TriggerKind,
 } from '@/core/project/project';
 import { fullName } from '@/store/derived';
-import { toggleBreakpoint } from '@/store/engine';
+import { toggleBreakpoint } from '@/store/running';
 import { useProject } from '@/store/project-store';
 import { useRuns, type RunView } from '@/store/run-store';
 import { Button } from '@/ui/button';

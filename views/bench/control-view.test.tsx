@@ -3,12 +3,12 @@ import { act, fireEvent, render, screen } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { newControl, type Control } from '@/core/project/project';
 import { tubeCapper } from '@/samples/tube-capper';
-import { sendMessage, setQuantity } from '@/store/engine';
+import { sendMessage, setQuantity } from '@/store/running';
 import { useRuns } from '@/store/run-store';
 import { runHere } from '@/store/testing';
 import { ControlView } from './control-view';
 
-jest.mock('@/store/engine', () => ({ sendMessage: jest.fn(), setQuantity: jest.fn() }));
+jest.mock('@/store/running', () => ({ sendMessage: jest.fn(), setQuantity: jest.fn() }));
 const sent = sendMessage as jest.Mock,
   set = setQuantity as jest.Mock;
 

@@ -4,7 +4,7 @@ import { useMemo, useRef, type PointerEvent } from 'react';
 import Form from 'react-bootstrap/Form';
 import type { Control, Shape } from '@/core/project/project';
 import { valueOf, type Moment } from '@/core/run/why';
-import { sendMessage, setQuantity } from '@/store/engine';
+import { sendMessage, setQuantity } from '@/store/running';
 import { rowAt } from '@/core/simulate/recording';
 import type { RunView } from '@/store/run-store';
 import { Button } from '@/ui/button';

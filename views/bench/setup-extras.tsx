@@ -5,7 +5,7 @@ import Dropdown from 'react-bootstrap/Dropdown';
 import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Project, Setup } from '@/core/project/project';
 import { signalShapes } from '@/core/run/signal-shapes';
-import { cancelAll, runAll, unitOfQuantity } from '@/store/engine';
+import { cancelAll, runAll, unitOfQuantity } from '@/store/checking';
 import { usePlace } from '@/store/place-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';

@@ -1,7 +1,7 @@
 'use client';
 import { useEffect, useState } from 'react';
 import type { Example, ExampleSignal, Point } from '@/core/run/example';
-import { exampleFor } from '@/store/engine';
+import { exampleFor } from '@/store/checking';
 import { formatNumber } from '@/ui/format';
 
 /** A made-up course of the signals that would hold, and one that would fail; judged by the same monitor as runs are. */

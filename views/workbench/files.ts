@@ -6,7 +6,7 @@ import { exportModelica } from '@/core/formats/modelica-export';
 import { importModelica } from '@/core/formats/modelica-import';
 import { emptyProject, newSetup, newType, type Project } from '@/core/project/project';
 import type { Recording } from '@/core/simulate/recording';
-import { keepRuns } from '@/store/engine';
+import { keepRuns } from '@/store/saving';
 import { fromRecording, toRecording } from '@/store/run-data';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';

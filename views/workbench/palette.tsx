@@ -2,7 +2,7 @@
 import { Command } from 'cmdk';
 import { useEffect, useMemo, useState } from 'react';
 import Modal from 'react-bootstrap/Modal';
-import { cancelRun, pauseRun, startRun, stepBack, stepRun } from '@/store/engine';
+import { cancelRun, pauseRun, startRun, stepBack, stepRun } from '@/store/running';
 import type { Project } from '@/core/project/project';
 import { elementIndex } from '@/core/trace/elements';
 import { allParts, useTree, type PartNode } from '@/store/derived';

@@ -1,7 +1,8 @@
 'use client';
 import { X } from 'lucide-react';
 import { useEffect, useState } from 'react';
-import { readHistory, startEngine } from '@/store/engine';
+import { followDocument } from '@/store/follow-document';
+import { readHistory } from '@/store/saving';
 import { fromRecording } from '@/store/run-data';
 import { fromHash, usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -18,7 +19,7 @@ const lastKey = 'zelvar-last-project';
 export function Shell() {
   const project = useProject((s) => s.project);
   const [ready, setReady] = useState(false);
-  useEffect(() => startEngine(), []);
+  useEffect(() => followDocument(), []);
   useEffect(() => {
     usePlace.setState({
       theme: document.documentElement.getAttribute('data-bs-theme') === 'dark' ? 'dark' : 'light',

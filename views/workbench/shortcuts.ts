@@ -1,6 +1,6 @@
 'use client';
 import { useHotkeys } from 'react-hotkeys-hook';
-import { pauseRun, resumeRun, startRun, stepBack, stepRun } from '@/store/engine';
+import { pauseRun, resumeRun, startRun, stepBack, stepRun } from '@/store/running';
 import { areas, usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';

@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, useState, type MouseEvent } from 'react';
 import type { RunShape } from '@/core/run/protocol';
 import { splitEnd } from '@/core/network/read-network';
 import type { PartType, Project } from '@/core/project/project';
-import { shapesOf } from '@/store/engine';
+import { shapesOf } from '@/store/checking';
 import { allParts, useTree } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { valueAtTime } from '@/store/run-data';

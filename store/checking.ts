@@ -1,0 +1,32 @@
+import * as Comlink from 'comlink';
+import type { BatchProgress, BatchResult } from '@/core/run/batch';
+import type { Example } from '@/core/run/example';
+import type { RunShape } from '@/core/run/protocol';
+import type { typeStructure } from '@/core/run/type-structure';
+import { useProject } from './project-store';
+import { checker } from './replicas';
+
+/** What is asked of the document as it is, beside any run: what is wrong with it, how it would be solved, what it looks like. */
+export type TypeStructure = ReturnType<typeof typeStructure>;
+
+/** Checks the document; an answer about an older state of it is dropped. */
+export async function checkNow(): Promise<void> {
+  const engine = checker();
+  if (!useProject.getState().project || !engine) return;
+  const { problems, constants, version } = await engine.check();
+  if (version === useProject.getState().version) useProject.getState().setProblems(problems, constants);
+}
+
+export const structureOf = async (typeId: string): Promise<TypeStructure | undefined> => checker()?.structure(typeId);
+export const unitOfQuantity = async (typeId: string, path: string): Promise<string | undefined> =>
+  checker()?.unitOf(typeId, path);
+/** What a part type looks like at its start. */
+export const shapesOf = async (typeId: string): Promise<readonly RunShape[] | undefined> => checker()?.shapes(typeId);
+export const exampleFor = async (formula: string): Promise<Example | undefined> => checker()?.example(formula);
+
+/** Runs several setups one after the other, beside whatever else runs. */
+export const runAll = (
+  ids: readonly string[],
+  tell: (progress: BatchProgress) => void,
+): Promise<BatchResult[]> | undefined => checker()?.runAll(ids, Comlink.proxy(tell));
+export const cancelAll = (): void => void checker()?.cancelAll();

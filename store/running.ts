@@ -1,0 +1,158 @@
+import * as Comlink from 'comlink';
+import type { OutsideAction, RunUpdate } from '@/core/run/protocol';
+import { usePlace } from './place-store';
+import { useProject } from './project-store';
+import { runner } from './replicas';
+import { useRuns } from './run-store';
+import { keepRuns, noteRun } from './saving';
+
+/** The run at hand: starting it, going on and back in it, acting on it. */
+
+/** Takes in what a run tells. */
+const listener = (projectId: string) =>
+  Comlink.proxy((update: RunUpdate) => {
+    useRuns.getState().update(update);
+    if (update.status === 'finished' || update.status === 'failed' || update.status === 'cancelled')
+      keepRuns(projectId);
+    if (update.status === 'finished') noteRun(projectId);
+  });
+
+/** Starts the chosen setup. `changes` are values for this run only. */
+export async function startRun(
+  options: {
+    readonly paused?: boolean;
+    readonly actions?: readonly OutsideAction[];
+    readonly changes?: Readonly<Record<string, string>>;
+    readonly words?: string;
+  } = {},
+): Promise<void> {
+  const { project } = useProject.getState();
+  const runs = useRuns.getState();
+  const setup = project?.setups.find((s) => s.id === runs.setupId) ?? project?.setups[0];
+  const engine = runner();
+  if (!project || !engine) return;
+  if (!setup) {
+    usePlace.getState().say('There is no setup to run yet: add one on the Bench');
+    return;
+  }
+  const result = await engine.start(
+    setup.id,
+    {
+      pace: runs.pace,
+      paused: options.paused ?? false,
+      actions: options.actions ?? [],
+      changes: options.changes ?? {},
+      breakpoints: [...runs.breakpoints],
+      conditions: runs.stopConditions,
+    },
+    listener(project.id),
+  );
+  if (!result.model) {
+    useRuns.getState().failStart(result.problems);
+    const errors = result.problems.filter((p) => p.severity === 'error');
+    usePlace
+      .getState()
+      .say(
+        errors.length > 1
+          ? `${errors[0].message} (and ${errors.length - 1} more)`
+          : (errors[0]?.message ?? 'The run could not start'),
+      );
+    return;
+  }
+  useRuns.getState().begin({
+    model: result.model,
+    setup: setup.name,
+    changes: [...setup.changes.map((c) => `${c.name} = ${c.value}`), ...(options.words ? [options.words] : [])].join(
+      ', ',
+    ),
+    stop: setup.stop,
+  });
+}
+
+export const pauseRun = (): void => void runner()?.pause();
+export const resumeRun = (): void => void runner()?.resume();
+export const cancelRun = (): void => void runner()?.cancel();
+
+/** Lets runs stop at a state or transition, or no longer. */
+export function toggleBreakpoint(address: string): void {
+  useRuns.getState().toggleBreakpoint(address);
+  void runner()?.breakAt([...useRuns.getState().breakpoints]);
+}
+
+/**
+ * Goes another way from a moment of the run on: `changes` are given then. The run so far stays as the earlier one. It goes on from the
+ * run as it was; where that is no longer at hand (after the page was opened anew), everything up to then is done again.
+ */
+export async function branchAt(
+  time: number,
+  changes: readonly { readonly name: string; readonly value: number }[],
+): Promise<void> {
+  const runs = useRuns.getState();
+  const { current } = runs;
+  const { project } = useProject.getState();
+  const engine = runner();
+  if (!current || !project || !engine) return;
+  const words = `branched at ${Number(time.toPrecision(5))} s${changes.length ? ` with ${changes.map((c) => `${c.name} = ${c.value}`).join(', ')}` : ''}`;
+  const given = changes.map((c): OutsideAction => ({ time, kind: 'set', target: c.name, value: c.value }));
+  const model = await engine.branch(
+    current.model.run,
+    time,
+    given,
+    { pace: runs.pace, breakpoints: [...runs.breakpoints] },
+    listener(project.id),
+  );
+  if (!model) {
+    const done = current.actions.filter((a) => a.time <= time);
+    return startRun({ actions: [...done, ...given], words });
+  }
+  useRuns.getState().begin({
+    model,
+    setup: current.setup,
+    changes: [current.changes, words].filter((x) => x !== '').join(', '),
+    stop: current.stop,
+  });
+}
+
+/** Goes on to the next event; starts a paused run where there is none. */
+export async function stepRun(): Promise<void> {
+  const { current } = useRuns.getState();
+  if (!current || (current.status !== 'running' && current.status !== 'paused')) await startRun({ paused: true });
+  await runner()?.step();
+}
+
+/** Goes back to the event before; what came after it is gone. */
+export async function stepBack(): Promise<void> {
+  const { current } = useRuns.getState();
+  const gone = current && (await runner()?.back());
+  if (gone) useRuns.getState().followRun();
+  else
+    usePlace
+      .getState()
+      .say(
+        current && current.time > 0
+          ? 'This run cannot be gone back in any more: run it again first'
+          : 'There is nothing before this',
+        'note',
+      );
+}
+
+export function changePace(pace: number): void {
+  useRuns.getState().setPace(pace);
+  void runner()?.setPace(pace);
+}
+
+const live = (): boolean => {
+  const { current } = useRuns.getState();
+  return current?.status === 'running' || current?.status === 'paused';
+};
+
+/** Panel controls act on the run that is going on. */
+export async function sendMessage(path: string): Promise<void> {
+  if (!live()) usePlace.getState().say('Start a run first: the panel acts on a running product', 'note');
+  else if (!(await runner()?.send(path))) usePlace.getState().say(`${path} does not name a part and a message`);
+}
+
+export async function setQuantity(path: string, value: number): Promise<void> {
+  if (!live()) usePlace.getState().say('Start a run first: the panel acts on a running product', 'note');
+  else if (!(await runner()?.set(path, value))) usePlace.getState().say(`There is no quantity ${path} in this run`);
+}
