@@ -43,6 +43,35 @@ test('how equations are solved: balanced, broken, told why, mended by undo', asy
   await until(balance, (s) => s.startsWith('balanced'), 'balanced again');
 });
 
+test('the editor and the document have one order of undo', async () => {
+  await go('#/physics/spindle//');
+  const content = (): Promise<string> => text('.cm-content');
+  await page.waitForSelector('.cm-content');
+  const before = await content();
+  await write('End', '// first');
+  // steps of typing that lie apart are undone apart
+  await new Promise((resolve) => setTimeout(resolve, 2500));
+  await page.keyboard.type(' second');
+  await until(content, (s) => s.includes('// first second'), 'both are typed');
+  const press = async (key: 'z' | 'y'): Promise<void> => {
+    await page.keyboard.down('Control');
+    await page.keyboard.press(key);
+    await page.keyboard.up('Control');
+  };
+  await press('z');
+  await until(content, (s) => s.includes('// first') && !s.includes('second'), 'the last step is undone in the editor');
+  // the button undoes the step before, not the same one again
+  await page.click('[aria-label^="Undo"]');
+  await until(content, (s) => s === before, 'as it was');
+  await page.click('.cm-content');
+  await press('y');
+  await press('y');
+  await until(content, (s) => s.includes('// first second'), 'done again from inside the editor');
+  // the caret stands where something came back
+  await page.keyboard.type('!');
+  await until(content, (s) => s.includes('// first second!'), 'typing goes on there');
+});
+
 test('parts of the library are used by name in a physics text, and run', async () => {
   await go('#/physics/guard//');
   await write(

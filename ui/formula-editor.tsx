@@ -9,9 +9,11 @@ import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { StateEffect, StateField, type Extension } from '@codemirror/state';
 import { Decoration, EditorView, hoverTooltip, keymap, WidgetType, type DecorationSet } from '@codemirror/view';
 import CodeMirror, { type ReactCodeMirrorRef } from '@uiw/react-codemirror';
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
+import { useProject } from '@/store/project-store';
 import { languageMode } from './language-mode';
+import { differenceOf } from './text-difference';
 
 /** A name the editor knows: offered while typing, explained when pointed at. */
 export interface KnownName {
@@ -149,6 +151,8 @@ export function FormulaEditor(props: Props) {
   const { value, label, problems, names, inline, lineValues, minHeight, moment } = props;
   const ref = useRef<ReactCodeMirrorRef>(null);
   const [ready, setReady] = useState(false);
+  /** The next text comes from a step of undo, not from typing. */
+  const fromOutside = useRef(false);
   const latest = useRef(props);
   latest.current = props;
   const extensions = useMemo<Extension[]>(
@@ -158,6 +162,23 @@ export function FormulaEditor(props: Props) {
       EditorView.contentAttributes.of({ 'aria-label': label }),
       autocompletion({ override: [(c) => completions(latest.current.names)(c)], icons: false }),
       keymap.of(completionKeymap),
+      // what is typed is a change of the document, and is undone with all other changes of it, in their order
+      keymap.of(
+        (
+          [
+            ['Mod-z', 'undo'],
+            ['Mod-y', 'redo'],
+            ['Mod-Shift-z', 'redo'],
+          ] as const
+        ).map(([key, step]) => ({
+          key,
+          run: () => {
+            fromOutside.current = true;
+            useProject.getState()[step]();
+            return true;
+          },
+        })),
+      ),
       hoverTooltip((view, pos) => {
         const line = view.state.doc.lineAt(pos);
         const word = wordAt(line.text, pos - line.from);
@@ -185,6 +206,20 @@ export function FormulaEditor(props: Props) {
     ],
     [label, inline],
   );
+
+  // only what differs is replaced, and the caret goes there
+  useLayoutEffect(() => {
+    const view = ref.current?.view;
+    if (!view || !fromOutside.current) return;
+    fromOutside.current = false;
+    const change = differenceOf(view.state.doc.toString(), value);
+    if (change)
+      view.dispatch({
+        changes: change,
+        selection: { anchor: change.from + change.insert.length },
+        scrollIntoView: true,
+      });
+  }, [value]);
 
   useEffect(() => {
     const view = ref.current?.view;
@@ -242,7 +277,7 @@ export function FormulaEditor(props: Props) {
       highlightActiveLine: !inline,
       highlightActiveLineGutter: !inline,
       autocompletion: false,
-      history: true,
+      history: false,
       searchKeymap: !inline,
     }),
     [inline],

@@ -21,6 +21,7 @@ import {
   one,
   zero,
   type FlatExpr,
+  writtenAt,
 } from './flat-expression';
 import { differentiate } from './differentiate';
 import type { BoundValue, ClassInstance, Scope } from './instance';
@@ -397,7 +398,9 @@ function visitBinary(b: Builder, e: Extract<Expr, { kind: 'binary' }>, scope: Sc
     case 'or':
       return elementwise('or', left, right, what, false);
     default:
-      return elementwise(relationOps[e.op], left, right, what, false);
+      return mapValue(elementwise(relationOps[e.op], left, right, what, false), (x) =>
+        writtenAt(x, { part: scope.instance.name, place: scope.place, span: e.span }),
+      );
   }
 }
 

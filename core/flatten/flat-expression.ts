@@ -1,3 +1,5 @@
+import type { Span } from '../language/diagnostics';
+
 /**
  * Expressions of the flat model: scalar, over variable numbers. Booleans are 0 and 1, enumeration literals count from 1.
  * The constructors fold constants and drop neutral elements, nothing else.
@@ -32,6 +34,15 @@ export interface PairExpr {
   readonly op: ArithmeticOp | RelationOp | 'and' | 'or';
   readonly a: FlatExpr;
   readonly b: FlatExpr;
+  /** Of a relation, where it was written: it stays with it whatever its operands become. */
+  readonly from?: Written;
+}
+
+/** A piece of a text, in one part. */
+export interface Written {
+  readonly part: string;
+  readonly place: string;
+  readonly span: Span;
 }
 
 export type ArithmeticOp = 'add' | 'sub' | 'mul' | 'div' | 'pow';
@@ -246,9 +257,13 @@ export function mapOperands(e: FlatExpr, f: (x: FlatExpr) => FlatExpr): FlatExpr
     case 'table':
       return { ...e, a: f(e.a) };
     default:
-      return binary(e.op, f(e.a), f(e.b));
+      return writtenAt(binary(e.op, f(e.a), f(e.b)), e.from);
   }
 }
+
+/** A relation with where it was written; anything else as it is. */
+export const writtenAt = (e: FlatExpr, from: Written | undefined): FlatExpr =>
+  from && isRelation(e.op) ? { ...(e as PairExpr), from } : e;
 
 /**
  * A function that rebuilds expressions with some of their nodes replaced. What is shared stays shared, and what does not change stays

@@ -1,4 +1,5 @@
 import type { TermFunction } from './functions';
+import type { Written } from '../flatten/flat-expression';
 import type { Origin } from '../flatten/flat-model';
 
 /**
@@ -67,7 +68,13 @@ export type Term =
 
 /** An expression that is true or not. */
 export type Truth =
-  | { readonly op: 'lt' | 'le' | 'gt' | 'ge' | 'eq' | 'ne'; readonly a: Term; readonly b: Term }
+  | {
+      readonly op: 'lt' | 'le' | 'gt' | 'ge' | 'eq' | 'ne';
+      readonly a: Term;
+      readonly b: Term;
+      /** Where the condition was written. */
+      readonly from?: Written;
+    }
   | { readonly op: 'and' | 'or'; readonly a: Truth; readonly b: Truth }
   | { readonly op: 'not'; readonly a: Truth }
   | { readonly op: 'always' }
@@ -100,6 +107,8 @@ export interface Condition {
   /** How far it is from changing, undefined for a step function, whose value `now` is. */
   readonly distance: Term | undefined;
   readonly now: Term;
+  /** Where it was written; undefined for those that no text has, such as the jumps of a step function. */
+  readonly from: Written | undefined;
   /** It is watched only while this is true: what stands in a branch that is not taken decides nothing. */
   readonly taken: Truth;
 }

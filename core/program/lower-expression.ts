@@ -104,7 +104,7 @@ export function createLowering(context: LoweringContext, mode: ConditionMode): L
   const isEventless = (): boolean => insideNoEvent > 0 || mode === 'plain';
 
   const relation = (e: Relation): Truth => {
-    const plain: Truth = { op: e.op, a: lower(e.a), b: lower(e.b) };
+    const plain: Truth = { op: e.op, a: lower(e.a), b: lower(e.b), ...(e.from && { from: e.from }) };
     if (isEventless() || e.op === 'eq' || e.op === 'ne' || !varying(e)) return plain;
     return { op: 'is', a: throughMode(e, { kind: 'relation', expr: e }, { op: 'bit', c: plain }) };
   };

@@ -206,6 +206,21 @@ test('instructions say where they come from; no text of the model stands in what
   expect(without).not.toMatch(/Real|time\)|"x"|equation/);
 });
 
+test('a condition keeps where it was written, in its part, through all that is put in for its operands', () => {
+  const text = `model Valve Real level, out, copy; equation copy = level; out = if copy > 2 then 1 else 0; end Valve;
+model M Valve a, b; Real x(start = 0, fixed = true); equation der(x) = 1 - a.out + b.out; a.level = x; b.level = 3*x; when x > 5 then terminate("full"); end when; end M;`;
+  const { list } = programOf(text);
+  const told = list.conditions.map((c) => [c.from?.part, c.from && text.slice(c.from.span.start, c.from.span.end)]);
+  expect(told).toEqual(
+    expect.arrayContaining([
+      ['a', 'copy > 2'],
+      ['b', 'copy > 2'],
+      ['', 'x > 5'],
+    ]),
+  );
+  expect(told).toHaveLength(3);
+});
+
 test('what stands in a branch is watched while the branch is taken, in both of them', () => {
   const { list } = programOf(
     'model M Real x(start = 0, fixed = true), y; equation der(x) = 1; y = if x > 1 then (if x > 2 then 1 else 2) else (if x > 3 then 3 else 4); end M;',

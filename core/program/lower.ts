@@ -304,10 +304,11 @@ function lowerConditions(found: Found, plain: Lowering, held: Lowering): Conditi
     const taken = whereTaken(found.branches.get(k)!, held);
     conditions.push(
       source.kind === 'floor'
-        ? { distance: undefined, now: call('floor', plain.number(source.expr)), taken }
+        ? { distance: undefined, now: call('floor', plain.number(source.expr)), from: undefined, taken }
         : {
             distance: minus(plain.number(source.expr.a), plain.number(source.expr.b)),
             now: { op: 'bit', c: plain.truth(source.expr) },
+            from: source.expr.from,
             taken,
           },
     );
