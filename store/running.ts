@@ -94,13 +94,7 @@ export async function branchAt(
   if (!current || !project || !engine) return;
   const words = `branched at ${Number(time.toPrecision(5))} s${changes.length ? ` with ${changes.map((c) => `${c.name} = ${c.value}`).join(', ')}` : ''}`;
   const given = changes.map((c): OutsideAction => ({ time, kind: 'set', target: c.name, value: c.value }));
-  const model = await engine.branch(
-    current.model.run,
-    time,
-    given,
-    { pace: runs.pace, breakpoints: [...runs.breakpoints] },
-    listener(project.id),
-  );
+  const model = await engine.branch(current.model.run, time, given, { pace: runs.pace }, listener(project.id));
   if (!model) {
     const done = current.actions.filter((a) => a.time <= time);
     return startRun({ actions: [...done, ...given], words });

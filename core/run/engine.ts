@@ -8,7 +8,8 @@ import { exampleOf } from './example';
 import { prepareRun, type Prepared } from './prepare';
 import type { Engine, RunModel, RunShape, RunUpdate } from './protocol';
 import { createRun, isRunnable, type Run } from './run';
-import { createSession, stimulusOf, type Session } from './session';
+import { createSession, type Session } from './session';
+import { createTimeline, stimulusOf } from './timeline';
 import { typeStructure, unitIn } from './type-structure';
 
 enablePatches();
@@ -20,17 +21,20 @@ const plainStructure = (s: ReturnType<typeof typeStructure>): ReturnType<typeof 
 /** `pack` prepares an update for its way to the listener, for instance by marking arrays for transfer. */
 export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u): Engine {
   let session: Session | undefined;
+  /** What the session at hand runs. */
+  let sessionOf: Prepared | undefined;
   let project: Project = emptyProject('none', 'None');
   let version = -1;
   let count = 0;
   /** The number of the batch that may go on. */
   let batch = 0;
   /** Puts a session in the place of the one there was. */
-  const goOn = (next: Session): RunModel => {
+  const goOn = (next: Session, prepared: Prepared): RunModel => {
     session?.drop();
     session = next;
+    sessionOf = prepared;
     next.begin();
-    return runModel(next);
+    return runModel(next.id, prepared, next.timeline.run);
   };
 
   return {
@@ -80,31 +84,31 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
             problem('error', 'unknown-name', `${prepared.model.name} has no ${a.target}, which was used by hand`),
           ),
         };
+      const stops = new Set(options.breakpoints ?? []);
+      const timeline = createTimeline(prepared, options.actions ?? [], stops);
       const model = goOn(
-        createSession({
+        createSession(timeline, {
           id: ++count,
-          prepared,
           listen: (update) => listen(pack(update)),
           screen: setup.screen,
           pace: setup.screen ? options.pace : 0,
           paused: options.paused ?? false,
-          stops: new Set(options.breakpoints ?? []),
-          actions: options.actions ?? [],
         }),
+        prepared,
       );
       return { model, problems: prepared.problems };
     },
-    branch(run, time, changes, options, listen) {
-      if (session?.id !== run) return undefined;
+    branch(run, time, changes, { pace }, listen) {
+      if (session?.id !== run || !sessionOf) return undefined;
       return goOn(
-        session.branch(time, changes, {
+        createSession(session.timeline.branch(time, changes), {
           id: ++count,
           listen: (update) => listen(pack(update)),
           screen: true,
-          pace: options.pace,
+          pace,
           paused: false,
-          stops: new Set(options.breakpoints ?? []),
         }),
+        sessionOf,
       );
     },
     pause: () => session?.pause(),
@@ -126,7 +130,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
       );
     },
     cancelAll: () => void batch++,
-    breakAt: (places) => session?.stopAt(new Set(places)),
+    breakAt: (places) => session?.timeline.run.simulation.breakAt(new Set(places)),
   };
 }
 
@@ -146,7 +150,7 @@ function shapesOf(prepared: Prepared, run: Run): RunShape[] {
   );
 }
 
-function runModel({ id, prepared, run }: Session): RunModel {
+function runModel(id: number, prepared: Prepared, run: Run): RunModel {
   const { model } = prepared;
   const { v } = run.simulation.machine.memory;
   const visible = model.variables.map((x, k) => ({ x, k })).filter(({ x }) => !x.hidden && x.type !== 'String');

@@ -137,13 +137,13 @@ export interface Engine {
   back(): boolean;
   /**
    * Does what the run has done up to a time, and goes another way from there: `changes` are given then. It starts from a moment that
-   * was kept, so that it costs what lies between. Undefined where that run is no longer at hand.
+   * was kept, so that it costs what lies between, and stops where that run does. Undefined where that run is no longer at hand.
    */
   branch(
     run: number,
     time: number,
     changes: readonly OutsideAction[],
-    options: Pick<StartOptions, 'pace' | 'breakpoints'>,
+    options: Pick<StartOptions, 'pace'>,
     listen: (update: RunUpdate) => void,
   ): RunModel | undefined;
   setPace(pace: number): void;

@@ -61,7 +61,7 @@ export interface RunOptions {
   };
 }
 
-type Runnable = Prepared & { readonly program: NonNullable<Prepared['program']> };
+export type Runnable = Prepared & { readonly program: NonNullable<Prepared['program']> };
 
 export function createRun(
   prepared: Runnable,

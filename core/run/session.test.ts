@@ -186,6 +186,38 @@ test('of many actions none is lost on the way back, however few moments are kept
   );
 });
 
+test('it stops where it starts, if told to; what it stops at holds up neither going back nor a branch', async () => {
+  const control = tubeCapper.types.find((t) => t.name === 'CapperControl')!;
+  const mode = control.charts.find((c) => c.name === 'mode')!;
+  const address = (name: string): string =>
+    `type/${control.id}/chart/${mode.id}/state/${mode.states.find((x) => x.name === name)!.id}`;
+  const engine = createEngine();
+  engine.open(project, 0);
+  const heard = newHeard();
+  const { model } = engine.start(
+    careful.id,
+    { pace: 0, breakpoints: [address('Off'), address('Fast')], conditions: ['spindle.speed > 5'] },
+    (u) => hear(heard, u),
+  );
+  await until(() => heard.last?.status === 'paused');
+  expect(heard.last).toMatchObject({ time: 0, stoppedAt: address('Off') });
+  const stops: (string | undefined)[] = [];
+  while (!isOver(heard)) {
+    engine.resume();
+    await until(() => isOver(heard) || heard.last.status === 'paused');
+    if (heard.last.status === 'paused') stops.push(heard.last.stoppedAt);
+  }
+  expect(stops).toEqual(expect.arrayContaining([address('Fast'), 'spindle.speed > 5']));
+  let times = 0;
+  while (engine.back()) times++;
+  expect(times).toBeGreaterThan(20);
+  expect(heard.last.time).toBe(0);
+  const other = newHeard();
+  engine.branch(model!.run, 2, [], { pace: 0 }, (u) => hear(other, u));
+  await until(() => other.last !== undefined);
+  expect(other.last.time).toBeGreaterThanOrEqual(2);
+});
+
 describe('another way from a moment', () => {
   const at = 2.321;
   const change: OutsideAction = { time: at, kind: 'set', target: 'guard.open', value: 1 };
