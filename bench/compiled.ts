@@ -60,7 +60,7 @@ function truth(e: Truth): string {
     case 'always':
       return '1';
     case 'is':
-      return `(${term(e.a)}!=0)`;
+      return `(fabs(${term(e.a)})>0)`;
     default:
       return `(${term(e.a)}${symbols[e.op]}${term(e.b)})`;
   }

@@ -78,7 +78,7 @@ export type Truth =
   | { readonly op: 'and' | 'or'; readonly a: Truth; readonly b: Truth }
   | { readonly op: 'not'; readonly a: Truth }
   | { readonly op: 'always' }
-  /** A number other than 0. */
+  /** A number other than 0, and a number at all: NaN is not true. */
   | { readonly op: 'is'; readonly a: Term };
 
 /** `from`: what was written that this comes from. */
