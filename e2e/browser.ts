@@ -25,7 +25,16 @@ export interface Server {
   stop(): void;
 }
 
-export async function startServer(): Promise<Server> {
+/** Parts of the start page that a server does not hand out. */
+async function missingParts(url: string): Promise<string[]> {
+  const page = await (await fetch(url)).text();
+  const parts = [...new Set([...page.matchAll(/\/_next\/static\/[^"'\\\s)]+/g)].map((m) => m[0]))];
+  const found = await Promise.all(parts.map(async (p) => (await fetch(`${url}${p}`)).ok));
+  return parts.filter((_, k) => !found[k]);
+}
+
+/** On a loaded machine a server has come up without its files: then another one is started. */
+export async function startServer(attempts = 3): Promise<Server> {
   const port = await freePort();
   const child: ChildProcess = spawn(
     process.execPath,
@@ -42,8 +51,15 @@ export async function startServer(): Promise<Server> {
   for (let tries = 0; tries < 240; tries++) {
     if (child.exitCode !== null) throw new Error(`The server ended: ${output}`);
     try {
-      if ((await fetch(url)).ok) return { url, stop: () => void child.kill('SIGTERM') };
-    } catch {
+      if ((await fetch(url)).ok) {
+        const missing = await missingParts(url);
+        if (missing.length === 0) return { url, stop: () => void child.kill('SIGTERM') };
+        child.kill('SIGKILL');
+        if (attempts > 1) return await startServer(attempts - 1);
+        throw new Error(`The server does not hand out ${missing.join(', ')}`);
+      }
+    } catch (error) {
+      if (error instanceof Error && error.message.startsWith('The server')) throw error;
       // not up yet
     }
     await new Promise((r) => setTimeout(r, 250));

@@ -200,12 +200,17 @@ const triggerFields = {
   on: read(text(), (t) => (t.kind === 'done' ? undefined : t.kind === 'message' ? 'message' : 'expression'), inType),
 };
 
+type Named = readonly { readonly id: string; readonly name: string }[];
+/** Names by id; lists of a document are immutable. */
+const namesById = new WeakMap<Named, ReadonlyMap<unknown, string>>();
+
 /** `A to B`, by the names of the states. */
 function transitionSays(chain: Chain): string {
   const { from, to } = chain.at(-1)!;
-  const states = (chain.at(-2)?.states ?? []) as readonly { readonly id: string; readonly name: string }[];
-  const called = (wanted: unknown): string => states.find((s) => s.id === wanted)?.name ?? '?';
-  return `transition ${called(from)} to ${called(to)}`;
+  const states = (chain.at(-2)?.states ?? []) as Named;
+  let names = namesById.get(states);
+  if (!names) namesById.set(states, (names = new Map(states.map((s) => [s.id, s.name]))));
+  return `transition ${names.get(from) ?? '?'} to ${names.get(to) ?? '?'}`;
 }
 
 export const transition = entry(

@@ -28,10 +28,19 @@ export function documentTexts(project: Project, lists?: ReadonlySet<keyof Projec
     keys: readonly (string | number)[],
   ): void => {
     if (text.trim() === '') return;
-    const called = description.says(chain);
-    const label = role.says === '' ? called : `${role.says} ${called}`;
     const push = (kind: TextKind, piece: string): void =>
-      void all.push({ place, kind, scope: role.scope(project.root, chain), text: piece, label, keys });
+      void all.push({
+        place,
+        kind,
+        scope: role.scope(project.root, chain),
+        text: piece,
+        // most are read for what they say, and never listed
+        get label() {
+          const called = description.says(chain);
+          return role.says === '' ? called : `${role.says} ${called}`;
+        },
+        keys,
+      });
     if (role.pieces) {
       // the pieces of a line keep their place in it: blanks stand for the rest
       for (const { kind, piece, of: procedure } of role.pieces(text))
