@@ -30,10 +30,13 @@ const essence = (library: ClassLibrary, name: string): unknown => {
   const { model } = flatten(library, name);
   const nameOf =
     (m: FlatModel) =>
-    (_: string, value: unknown): unknown =>
-      typeof value === 'object' && value !== null && 'index' in value && 'op' in value
-        ? `${(value as { op: string }).op} ${m.variables[(value as unknown as { index: number }).index].name}`
-        : value;
+    (key: string, value: unknown): unknown =>
+      // where it is written differs, what it means does not
+      key === 'from'
+        ? undefined
+        : typeof value === 'object' && value !== null && 'index' in value && 'op' in value
+          ? `${(value as { op: string }).op} ${m.variables[(value as unknown as { index: number }).index].name}`
+          : value;
   return {
     problems: model.problems.filter((p) => p.severity === 'error' && !p.code.startsWith('unit')).map((p) => p.message),
     variables: model.variables
