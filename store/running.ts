@@ -117,7 +117,7 @@ export async function stepRun(): Promise<void> {
 /** Goes back to the event before; what came after it is gone. */
 export async function stepBack(): Promise<void> {
   const { current } = useRuns.getState();
-  const gone = current && (await runner()?.back());
+  const gone = current && (await runner()?.back(current.model.run));
   if (gone) useRuns.getState().followRun();
   else
     usePlace

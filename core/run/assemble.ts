@@ -1,6 +1,6 @@
 import { takesMessage } from '../behaviour/chart-structure';
 import { parameterValues } from '../analysis/parameters';
-import { evaluate, type FlatExpr } from '../flatten/flat-expression';
+import { evaluate } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import type { FlattenResult, Observer, Signal } from '../flatten/flatten';
 import { atPlace, hasErrors, problem, type Problem } from '../language/diagnostics';
@@ -97,18 +97,22 @@ export function readFixedValues(setup: Setup, flat: FlattenResult): ReadonlyMap<
     if (index === undefined || variable?.kind !== 'parameter' || variable.type === 'String' || variable.isFinal)
       return undefined;
     const { value } = readSetValue(c.value, variable);
-    if (value === undefined || !isWithin(flat.model, variable, value)) return undefined;
+    if (value === undefined) return undefined;
     values.set(index, value);
   }
-  return values;
+  // what leaves its limits is told where the model is made
+  return values.size === 0 || areWithin(flat.model, values) ? values : undefined;
 }
 
-/** Whether a value is inside the limits of its quantity, as far as these are numbers. */
-function isWithin(model: FlatModel, { min, max }: FlatModel['variables'][number], value: number): boolean {
-  const known = parameterValues(model);
-  const beyond = (limit: FlatExpr | undefined, sign: 1 | -1): boolean =>
-    limit !== undefined && sign * (value - evaluate(limit, known)) > 0;
-  return !beyond(min, -1) && !beyond(max, 1);
+/** Whether all quantities stay inside their limits with given values of parameters, as far as these are numbers. */
+function areWithin(model: FlatModel, given: ReadonlyMap<number, number>): boolean {
+  const known = parameterValues(model, given);
+  return model.variables.every(({ kind, start, min, max }, k) => {
+    if (!min && !max) return true;
+    const isFixed = kind === 'constant' || kind === 'parameter';
+    const value = isFixed ? known(k) : start ? evaluate(start, known) : NaN;
+    return !(min && value < evaluate(min, known)) && !(max && value > evaluate(max, known));
+  });
 }
 
 export function readSetupValues(setup: Setup, flat: FlattenResult, prefix = ''): SetupValues {

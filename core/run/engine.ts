@@ -100,6 +100,8 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     },
     branch(run, time, changes, { pace }, listen) {
       if (session?.id !== run || !sessionOf) return undefined;
+      const { model } = sessionOf;
+      if (changes.some((c) => !stimulusOf(model, c))) return undefined;
       return goOn(
         createSession(session.timeline.branch(time, changes), {
           id: ++count,
@@ -114,7 +116,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
     pause: () => session?.pause(),
     resume: () => session?.resume(),
     step: () => session?.step(),
-    back: () => session?.back() ?? false,
+    back: (run) => (session?.id === run ? session.back() : false),
     setPace: (pace) => session?.setPace(pace),
     cancel: () => session?.cancel(),
     set: (path, value) => session?.set(path, value) ?? false,
@@ -151,7 +153,7 @@ function shapesOf(prepared: Prepared, run: Run): RunShape[] {
 }
 
 function runModel(id: number, prepared: Prepared, run: Run): RunModel {
-  const { model } = prepared;
+  const { model, program } = prepared;
   const { v } = run.simulation.machine.memory;
   const visible = model.variables.map((x, k) => ({ x, k })).filter(({ x }) => !x.hidden && x.type !== 'String');
   return {
@@ -175,7 +177,12 @@ function runModel(id: number, prepared: Prepared, run: Run): RunModel {
     units: Object.fromEntries(visible.map(({ x }) => [x.name, x.unit])),
     shapes: shapesOf(prepared, run),
     settable: visible
-      .filter(({ x }) => x.kind === 'external' || x.kind === 'parameter' || x.kind === 'assigned')
+      .filter(
+        ({ x, k }) =>
+          x.kind === 'external' ||
+          x.kind === 'assigned' ||
+          (x.kind === 'parameter' && !x.isFinal && !program?.solvable.decided.has(k)),
+      )
       .map(({ x }) => x.name),
   };
 }

@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { tubeCapper } from '../../samples/tube-capper';
 import { newChange, type Project, type Setup } from '../project/project';
 import { projectOf, quantity } from '../testing/run-project';
+import { createEngine } from './engine';
 import { createRun, isRunnable, prepareRun, type Prepared } from './index';
 import { withValues } from './prepare';
 
@@ -58,6 +59,21 @@ describe('a changed number', () => {
   test('outside its limits is told', () => {
     const { problems } = prepareRun(project, withChanges(project, { k: '20' }));
     expect(problems.map((p) => p.message).join()).toContain('outside its limits');
+  });
+  test('that takes what follows from it outside its limits is told as well', () => {
+    const limited: Project = {
+      ...project,
+      types: project.types.map((t) => ({
+        ...t,
+        quantities: t.quantities.map((q) => (q.name === 'twice' ? { ...q, max: '5' } : q)),
+      })),
+    };
+    const told = (k: string): string =>
+      prepareRun(limited, withChanges(limited, { k }))
+        .problems.map((p) => p.message)
+        .join();
+    expect(told('2.4')).toBe('');
+    expect(told('2.6')).toContain('twice is 5.2, outside its limits');
   });
   test('of what is final is refused', () => {
     const fixed = projectOf(
@@ -123,6 +139,11 @@ describe('what decides what the model is made of', () => {
     const prepared = runnable(prepareRun(project, project.setups[0]));
     const index = prepared.model.indexOf.get(change)!;
     if (prepared.program.solvable.decided.has(index)) {
+      // nobody is offered to change it while it runs
+      const engine = createEngine();
+      engine.open(project, 0);
+      expect(engine.start(project.setups[0].id, { pace: 0 }, () => undefined).model?.settable).not.toContain(change);
+      engine.cancel();
       expect(withValues(prepared, new Map([[index, 3]]))).toBeUndefined();
       const during = createRun(prepared);
       during.simulation.advance(0);

@@ -133,11 +133,12 @@ export interface Engine {
   resume(): void;
   /** Goes on to just after the next event and pauses. */
   step(): void;
-  /** Goes back to just after the event before this moment and pauses; false where there is no run, or nothing before. */
-  back(): boolean;
+  /** Goes back to just after the event before this moment and pauses; false where that run is no longer at hand, or nothing is before. */
+  back(run: number): boolean;
   /**
    * Does what the run has done up to a time, and goes another way from there: `changes` are given then. It starts from a moment that
-   * was kept, so that it costs what lies between, and stops where that run does. Undefined where that run is no longer at hand.
+   * was kept, so that it costs what lies between, and stops where that run does. Undefined where that run is no longer at hand, or does not know what is changed by
+   * that name: a renamed quantity, for instance.
    */
   branch(
     run: number,

@@ -154,9 +154,8 @@ test('a snapshot taken in the middle restores to the same bits', () => {
   const snapshot = copyOf(straight.simulation.state);
   straight.simulation.advance(Infinity);
   const end = Float64Array.from(straight.simulation.machine.memory.v);
-  const other = createRun(prepare(setup('Eager')));
-  other.simulation.advance(0);
-  other.simulation.restore(snapshot);
+  const from = { state: { simulation: snapshot, monitors: [], sequences: [] } };
+  const other = createRun(prepare(setup('Eager')), { from });
   other.simulation.advance(Infinity);
   expect([...other.simulation.machine.memory.v]).toEqual([...end]);
 });

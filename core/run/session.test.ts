@@ -83,7 +83,7 @@ function begin(more: { readonly paused?: boolean; readonly actions?: readonly Ou
 test('back to the event before, again and again, and on: as if nothing had been', async () => {
   const straight = begin();
   await until(() => isOver(straight.heard));
-  const { engine, heard } = begin({ paused: true });
+  const { engine, heard, model } = begin({ paused: true });
   const events: number[] = [];
   for (let k = 0; k < 9; k++) {
     engine.step();
@@ -93,25 +93,25 @@ test('back to the event before, again and again, and on: as if nothing had been'
   // several events may share a moment: going back leads to an earlier one each time
   const distinct = [...new Set(events)];
   for (const wanted of distinct.slice(0, -1).reverse()) {
-    expect(engine.back()).toBe(true);
+    expect(engine.back(model.run)).toBe(true);
     expect(heard.last).toMatchObject({ status: 'paused', time: wanted });
     expect(heard.time.at(-1)).toBe(wanted);
   }
   expect(heard.time.length).toBeLessThan(rows);
-  expect(engine.back()).toBe(true);
+  expect(engine.back(model.run)).toBe(true);
   expect(heard.last.time).toBe(0);
-  expect(engine.back()).toBe(false);
+  expect(engine.back(model.run)).toBe(false);
   engine.resume();
   await until(() => isOver(heard));
   expect(story(heard)).toEqual(story(straight.heard));
 });
 
 test('back from the end of a run, and to its end again', async () => {
-  const { engine, heard } = begin();
+  const { engine, heard, model } = begin();
   await until(() => isOver(heard));
   const before = story(heard);
   const verdicts = heard.last.findings.map((f) => f.verdict);
-  expect(engine.back()).toBe(true);
+  expect(engine.back(model.run)).toBe(true);
   expect(heard.last.status).toBe('paused');
   expect(heard.last.time).toBeLessThan(before.at);
   engine.resume();
@@ -121,7 +121,7 @@ test('back from the end of a run, and to its end again', async () => {
 });
 
 test('what an operator did before the moment gone back to is done again, what he did after it is not', async () => {
-  const { engine, heard } = begin({ paused: true });
+  const { engine, heard, model } = begin({ paused: true });
   for (let k = 0; k < 3; k++) engine.step();
   engine.set('spindle.R', 2.5);
   const first = heard.last.time;
@@ -131,7 +131,7 @@ test('what an operator did before the moment gone back to is done again, what he
   expect(heard.actions.map((a) => a.value)).toEqual([2.5, 3]);
   const second = heard.actions[1].time;
   expect(second).toBeGreaterThan(first);
-  while (heard.last.time >= second) expect(engine.back()).toBe(true);
+  while (heard.last.time >= second) expect(engine.back(model.run)).toBe(true);
   expect(heard.actions.map((a) => a.value)).toEqual([2.5]);
   engine.resume();
   await until(() => isOver(heard));
@@ -147,14 +147,14 @@ test('what an operator did before the moment gone back to is done again, what he
 });
 
 test('going back after something else was done leads back in what was done, not in what would have been', async () => {
-  const { engine, heard } = begin();
+  const { engine, heard, model } = begin();
   await until(() => isOver(heard));
-  for (let k = 0; k < 12; k++) engine.back();
+  for (let k = 0; k < 12; k++) engine.back(model.run);
   engine.set('spindle.R', 4);
   engine.resume();
   await until(() => isOver(heard));
   const other = story(heard);
-  for (let k = 0; k < 5; k++) engine.back();
+  for (let k = 0; k < 5; k++) engine.back(model.run);
   expect(heard.actions.map((a) => a.value)).toEqual([4]);
   engine.resume();
   await until(() => isOver(heard));
@@ -162,14 +162,14 @@ test('going back after something else was done leads back in what was done, not 
 });
 
 test('of many actions none is lost on the way back, however few moments are kept', async () => {
-  const { engine, heard } = begin({ paused: true }, busy);
+  const { engine, heard, model } = begin({ paused: true }, busy);
   for (let k = 0; k < 80; k++) {
     engine.step();
     engine.set('spindle.R', 1.5 + (k % 7) / 2);
   }
   engine.step();
   const [before, actions] = [story(heard), heard.actions];
-  for (let k = 0; k < 30; k++) engine.back();
+  for (let k = 0; k < 30; k++) engine.back(model.run);
   expect(heard.actions).toEqual(actions.slice(0, heard.actions.length));
   expect(heard.actions.length).toBeGreaterThan(30);
   expect(heard.actions.length).toBeLessThan(80);
@@ -209,7 +209,7 @@ test('it stops where it starts, if told to; what it stops at holds up neither go
   }
   expect(stops).toEqual(expect.arrayContaining([address('Fast'), 'spindle.speed > 5']));
   let times = 0;
-  while (engine.back()) times++;
+  while (engine.back(model!.run)) times++;
   expect(times).toBeGreaterThan(20);
   expect(heard.last.time).toBe(0);
   const other = newHeard();
@@ -290,7 +290,12 @@ describe('another way from a moment', () => {
     const { engine, heard, model } = begin();
     await until(() => isOver(heard));
     expect(engine.branch(model.run + 1, 1, [], { pace: 0 }, () => undefined)).toBeUndefined();
-    expect(createEngine().back()).toBe(false);
+    expect(createEngine().back(1)).toBe(false);
+    expect(engine.back(model.run + 1)).toBe(false);
+    expect(heard.last.status).toBe('finished');
+    // what the run does not know by that name is not dropped without a word
+    const renamed: OutsideAction = { ...change, target: 'door.open' };
+    expect(engine.branch(model.run, 1, [change, renamed], { pace: 0 }, () => undefined)).toBeUndefined();
   });
 });
 

@@ -92,13 +92,13 @@ export function restart({ program, state, stepper, y }: Running): void {
   stepper.reset(state.clock.time, y);
 }
 
-/** Refuses to change what the equations of the program were chosen by. */
+/** Refuses to change what the program was made by. */
 export const refuseStructural = (run: Running, variable: number): void =>
   fail(
     run,
     runProblem(
       'structural',
-      `${run.program.solvable.model.variables[variable].name} decides which terms the equations have: change it in the model, not during a run`,
+      `${run.program.solvable.model.variables[variable].name} decides what the model is made of: change it in the model or the setup, not during a run`,
       run.state.clock.time,
     ),
   );

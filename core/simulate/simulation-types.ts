@@ -49,8 +49,6 @@ export interface Simulation {
   breakAt(places: ReadonlySet<string>): void;
   /** The one at which it stopped last; asked once. */
   takeBreak(): string | undefined;
-  /** All it remembers, live; a copy of it is a moment to come back to. */
+  /** All it remembers, live; one made with a copy of it goes on from there. */
   readonly state: SimulationState;
-  /** Goes back, or over, to a moment that was kept of a run of the same program. Places at which it stops stay as they are. */
-  restore(kept: SimulationState): void;
 }

@@ -136,7 +136,7 @@ export function createSimulation(
   observer: Observer,
   kept?: SimulationState,
 ): Simulation {
-  let run = assemble(program, options, observer, kept ? copyOf(kept) : newState(program, options));
+  const run = assemble(program, options, observer, kept ? copyOf(kept) : newState(program, options));
   const begin = (): void => {
     if (run.state.status === 'ready') start(run);
   };
@@ -157,12 +157,8 @@ export function createSimulation(
     get counts() {
       return { ...run.stepper.counts, events: run.state.events };
     },
-    get machine() {
-      return run.machine;
-    },
-    get state() {
-      return run.state;
-    },
+    machine: run.machine,
+    state: run.state,
     report: () => solverReport(program, options, run.stepper, run.state, run.profile),
     advance(until, stopAtEvent = false, keepGoing = () => true) {
       begin();
@@ -184,10 +180,6 @@ export function createSimulation(
       const { hit } = run.state;
       run.state.hit = undefined;
       return hit;
-    },
-    restore(moment) {
-      const { breakpoints } = run.state;
-      run = assemble(program, options, observer, { ...copyOf(moment), breakpoints, hit: undefined });
     },
   };
 }

@@ -85,7 +85,7 @@ export function BranchButton() {
           <div className="field-problem">
             {run?.model.settable.includes(wrong.name)
               ? `${wrong.name} needs a number, true or false`
-              : `${wrong.name} cannot be set: inputs, parameters and what charts set can`}
+              : `${wrong.name} cannot be set during a run: inputs, what charts set, and parameters that decide nothing about the model can`}
           </div>
         )}
         <div className="d-flex gap-2 mt-2">
