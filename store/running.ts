@@ -17,18 +17,21 @@ const listener = (projectId: string) =>
     if (update.status === 'finished') noteRun(projectId);
   });
 
-/** Starts the chosen setup. `changes` are values for this run only. */
+/** Starts a setup: the chosen one, or that of a name. `changes` are values for this run only. */
 export async function startRun(
   options: {
     readonly paused?: boolean;
     readonly actions?: readonly OutsideAction[];
     readonly changes?: Readonly<Record<string, string>>;
     readonly words?: string;
+    readonly setup?: string;
   } = {},
 ): Promise<void> {
   const { project } = useProject.getState();
   const runs = useRuns.getState();
-  const setup = project?.setups.find((s) => s.id === runs.setupId) ?? project?.setups[0];
+  const setup =
+    project?.setups.find((s) => (options.setup === undefined ? s.id === runs.setupId : s.name === options.setup)) ??
+    project?.setups[0];
   const engine = runner();
   if (!project || !engine) return;
   if (!setup) {
@@ -97,7 +100,7 @@ export async function branchAt(
   const model = await engine.branch(current.model.run, time, given, { pace: runs.pace }, listener(project.id));
   if (!model) {
     const done = current.actions.filter((a) => a.time <= time);
-    return startRun({ actions: [...done, ...given], words });
+    return startRun({ actions: [...done, ...given], words, setup: current.setup });
   }
   useRuns.getState().begin({
     model,

@@ -55,6 +55,7 @@ export function keepRuns(projectId: string): void {
             setup: run.setup,
             changes: run.changes,
             recording: toRecording(run.data),
+            actions: run.actions,
             findings: run.findings,
             model: run.model,
           },

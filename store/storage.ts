@@ -3,7 +3,7 @@ import { migrate } from '@/core/project/migrate';
 import type { Project } from '@/core/project/project';
 import type { Recording, RecordingColumn } from '@/core/simulate/recording';
 import type { RequirementFinding } from '@/core/run/run';
-import type { RunModel } from '@/core/run/protocol';
+import type { OutsideAction, RunModel } from '@/core/run/protocol';
 
 /** What the browser keeps: projects as they change, and the newest runs of each. */
 interface ZelvarDatabase extends DBSchema {
@@ -36,6 +36,8 @@ export interface StoredRun {
   readonly setup: string;
   readonly changes: string;
   readonly recording: Recording;
+  /** What was done by hand; missing in runs that were kept earlier. */
+  readonly actions?: readonly OutsideAction[];
   readonly findings: readonly RequirementFinding[];
   readonly model: RunModel;
 }

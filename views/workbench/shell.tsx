@@ -94,7 +94,7 @@ function viewOf(run: StoredRun): RunView {
     counts: undefined,
     seconds: 0,
     stoppedAt: undefined,
-    actions: [],
+    actions: run.actions ?? [],
     sequences: [],
   };
 }
