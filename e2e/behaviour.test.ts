@@ -380,7 +380,11 @@ test('what is done on a panel is kept as a setup and as a sequence; several setu
     'a setup',
   );
   await run('Careful, by hand');
-  expect(await text('[data-testid="summary"]')).toBe(before);
+  await until(
+    () => text('[data-testid="summary"]'),
+    (s) => s === before,
+    'the same summary',
+  );
   await click('[data-testid="show-batch"]');
   await click('[data-testid="run-all"]');
   await until(
@@ -388,7 +392,11 @@ test('what is done on a panel is kept as a setup and as a sequence; several setu
     (s) => s.includes('A batch of 24: failed'),
     'the fault among the results',
   );
-  expect(await text('[data-setup="Batch"]')).toContain('A batch of 24: passed');
+  await until(
+    () => text('[data-setup="Batch"]'),
+    (s) => s.includes('A batch of 24: passed'),
+    'the batch',
+  );
 });
 
 test('a chart is read from an SCXML file, runs in its part, and is saved again', async () => {

@@ -106,7 +106,11 @@ test('1. a sheet comes in, is compared when it comes again, and goes out', async
     await text('[data-testid="only-changed"]'),
     await text('[data-testid="only-removed"]'),
   ]).toEqual(['1 added', '1 changed', '1 removed']);
-  expect(await text('[data-difference="changed"]')).toMatch(/0\.85 N\.m[\s\S]*→[\s\S]*0\.8 N\.m/);
+  await until(
+    () => text('[data-difference="changed"]'),
+    (s) => /0\.85 N\.m[\s\S]*→[\s\S]*0\.8 N\.m/.test(s),
+    'what changes',
+  );
   // the removed one is kept
   await click('[aria-label="Take over: removed CAP-14"]');
   await click('[data-testid="take-over"]');
@@ -274,7 +278,11 @@ test('2. a sentence becomes a formula with a plain reading and examples; words g
 });
 
 test('3. verdicts: online, from constants, signed; the page shows the worst moment and the history', async () => {
-  expect(await text('[data-requirement="CAP-11"]')).toMatch(/holds[\s\S]*from constants[\s\S]*6 mm/);
+  await until(
+    () => text('[data-requirement="CAP-11"]'),
+    (row) => /holds[\s\S]*from constants[\s\S]*6 mm/.test(row),
+    'a verdict without a run',
+  );
   await run('Eager');
   await run('Careful');
   await click('[data-requirement="CAP-02"]');
@@ -285,7 +293,11 @@ test('3. verdicts: online, from constants, signed; the page shows the worst mome
     'both runs',
   );
   await page.waitForSelector('[data-testid="moment-plot"] canvas');
-  expect(await text('[data-testid="requirement-page"]')).toMatch(/Around the closest moment, at 1\.268 s in Careful/);
+  await until(
+    () => text('[data-testid="requirement-page"]'),
+    (s) => /Around the closest moment, at 1\.268 s in Careful/.test(s),
+    'the closest moment',
+  );
   await click('[aria-label="All requirements"]');
   await fill('Search requirements', 'CAP-14', false);
   await until(keysShown, (k) => k.join() === 'CAP-14', 'found');
@@ -336,7 +348,11 @@ test('4. a use flow is typed line by line, drawn, changed in the drawing, split,
     (c) => c.join('|').includes('operator opens the guard') && c.join('|').includes('capper lights its lamp'),
     'the drawing follows',
   );
-  expect(await text('.flow-canvas')).toContain('a tube is broken');
+  await until(
+    () => text('.flow-canvas'),
+    (s) => s.includes('a tube is broken'),
+    'the added step',
+  );
   const lines = (): Promise<string[]> =>
     page.$$eval('[data-testid="flow-lines"] textarea', (l) =>
       l.map(
@@ -387,7 +403,11 @@ test('4. a use flow is typed line by line, drawn, changed in the drawing, split,
     'linked to its step',
   );
   await sheet('Gaps and links');
-  expect(await text('[data-testid="gaps"]')).toMatch(/Steps with a requirement[\s\S]*8\/21/);
+  await until(
+    () => text('[data-testid="gaps"]'),
+    (s) => /Steps with a requirement[\s\S]*8\/21/.test(s),
+    'the share',
+  );
   await sheet('Cap a tube');
   await click('[aria-label="Save the drawing as SVG"]');
   expect(await downloaded('cap-a-tube.svg')).toContain('abort on the guard opens');
@@ -433,7 +453,11 @@ test('5. links by dragging, by the palette, in bulk and in the matrix; shown on 
     (c) => c.includes('traced'),
     'lit',
   );
-  expect(await page.$eval('[data-quantity="resistance"]', (e) => e.className)).toContain('untraced');
+  await until(
+    () => page.$eval('[data-quantity="resistance"]', (e) => e.className),
+    (s) => s.includes('untraced'),
+    'the rest is quiet',
+  );
   await area('Behaviour');
   await choosePart('ctrl');
   await until(

@@ -87,8 +87,16 @@ describe('with the tube capper', () => {
       (s) => s.includes('fails'),
       'the formula decides',
     );
-    expect(await text(row)).toMatch(/−0\.2\d* N\.m/);
-    expect(await text('[data-requirement="CAP-01"]')).toMatch(/holds[\s\S]*85\.\d rpm/);
+    await until(
+      () => text(row),
+      (s) => /−0\.2\d* N\.m/.test(s),
+      'the margin',
+    );
+    await until(
+      () => text('[data-requirement="CAP-01"]'),
+      (s) => /holds[\s\S]*85\.\d rpm/.test(s),
+      'another verdict',
+    );
   });
 
   test('2. Product: quantities are edited with units checked; renaming follows; deleting lists the users', async () => {
@@ -172,14 +180,22 @@ describe('with the tube capper', () => {
     await page.keyboard.press('ArrowLeft');
     await page.keyboard.type(' + voltag');
     await page.waitForSelector('.cm-tooltip-autocomplete');
-    expect(await text('.cm-tooltip-autocomplete')).toContain('voltage');
+    await until(
+      () => text('.cm-tooltip-autocomplete'),
+      (s) => s.includes('voltage'),
+      'a name is offered',
+    );
     await page.keyboard.press('Escape');
     await until(
       () => text('[data-testid="physics-problems"]'),
       (s) => s.includes('voltag is not a quantity'),
       'the unknown name',
     );
-    expect(await page.$eval('.cm-lintRange-error', (e) => e.textContent)).toBe('voltag');
+    await until(
+      () => page.$eval('.cm-lintRange-error', (e) => e.textContent),
+      (s) => s === 'voltag',
+      'the marked name',
+    );
     await page.keyboard.type('e');
     await until(
       () => text('[data-testid="physics-problems"]'),
@@ -269,8 +285,16 @@ describe('with the tube capper', () => {
   test('5. Bench: run in a worker, pause, step, pace, act by the panel; CAP-02 fails on lane, table and lamp', async () => {
     await area('Bench');
     await run('Eager');
-    expect(await text('[data-testid="summary"]')).toBe('10 hold, 1 fail, 4 open');
-    expect(await text('[data-testid="lamp-CAP-02"]')).toMatch(/fails by 0\.0\d+ N\.m/);
+    await until(
+      () => text('[data-testid="summary"]'),
+      (s) => s === '10 hold, 1 fail, 4 open',
+      'the summary',
+    );
+    await until(
+      () => text('[data-testid="lamp-CAP-02"]'),
+      (s) => /fails by 0\.0\d+ N\.m/.test(s),
+      'the lamp',
+    );
     const lane = await page.evaluate(() =>
       [...document.querySelectorAll<HTMLElement>('.ribbon-row')]
         .map((r) => r.innerText)
@@ -508,7 +532,11 @@ describe('with the tube capper', () => {
     await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
     await page.keyboard.press('Space');
     await until(runStatus, (s) => s === 'Guard finished', 'space runs');
-    expect(await text('[data-requirement="CAP-05"]')).toMatch(/holds[\s\S]*ms/);
+    await until(
+      () => text('[data-requirement="CAP-05"]'),
+      (s) => /holds[\s\S]*ms/.test(s),
+      'the verdict',
+    );
     await page.keyboard.press('?');
     await page.waitForSelector('.modal-title');
   });
