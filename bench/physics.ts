@@ -6,13 +6,9 @@ import { createSimulation } from '../core/simulate/simulation';
 import { emptyProject, newQuantity, newRelationSheet, newType, type Project } from '../core/project/project';
 import { solveSheet } from '../core/relations/solve-sheet';
 import type { Observer } from '../core/simulate/observer';
+import { time } from './measure';
 
 const silent: Observer = { row: () => undefined, message: () => undefined, transition: () => undefined };
-const seconds = (work: () => void): number => {
-  const started = performance.now();
-  work();
-  return (performance.now() - started) / 1000;
-};
 const simulationOf = (text: string, stop: number, relative: number, absolute: number) => {
   const { model } = flatten(libraryOfFile(parseFile(text).value, 'bench'), 'T');
   const { program, problems } = compile(model);
@@ -45,27 +41,27 @@ equation connect(s.n, g.p); connect(s.p, r[1].p); for k in 1:${n} loop connect(r
 /** Chains of parts from text to running, and stiff problems at their published end points. */
 export function benchPhysics(row: (what: string, value: string, wanted: string) => void): void {
   console.log('\nPhysics: chains of parts, stiff problems');
-  const build = (sections: number): { equations: number; time: number } => {
+  const build = (sections: number): { equations: number; seconds: number } => {
     let equations = 0;
-    const time = seconds(() => {
+    const seconds = time(() => {
       const { model, simulation } = simulationOf(ladder(sections), 0.01, 1e-4, 1e-6);
       equations = model.equations.length;
       simulation.advance(1e-9);
     });
-    return { equations, time };
+    return { equations, seconds };
   };
   build(20);
   const sizes = [20, 80, 400, 1600].map(build);
   for (const s of sizes)
     row(
       `  ladder of parts, ${s.equations} equations: text to first step`,
-      `${s.time.toFixed(2)} s`,
+      `${s.seconds.toFixed(2)} s`,
       s.equations > 10_000 ? '10,000 below 5 s' : '',
     );
   const [a, b] = [sizes[2], sizes[3]];
   row(
     '  growth exponent of the last two',
-    (Math.log(b.time / a.time) / Math.log(b.equations / a.equations)).toFixed(2),
+    (Math.log(b.seconds / a.seconds) / Math.log(b.equations / a.equations)).toFixed(2),
     'near 1',
   );
 
@@ -89,25 +85,25 @@ export function benchPhysics(row: (what: string, value: string, wanted: string) 
   ];
   for (const p of problems) {
     let tolerance = 1e-3,
-      found: { error: number; steps: number; evaluations: number; time: number } | undefined;
+      found: { error: number; steps: number; evaluations: number; seconds: number } | undefined;
     // the loosest tolerance that reaches the wanted error
     for (; tolerance > 1e-12; tolerance /= 2) {
       const { model, simulation } = simulationOf(p.text, p.stop, tolerance, Math.min(p.absolute, tolerance * 1e-3));
-      const time = seconds(() => simulation.advance(Infinity));
+      const seconds = time(() => simulation.advance(Infinity));
       const error = Math.abs(simulation.machine.memory.v[model.indexOf.get(p.of)!] / p.exact - 1);
-      found = { error, steps: simulation.counts.steps, evaluations: simulation.counts.evaluations, time };
+      found = { error, steps: simulation.counts.steps, evaluations: simulation.counts.evaluations, seconds };
       if (error < 1e-6) break;
     }
     row(
       `  ${p.name}: steps, evaluations to 1e-6`,
       `${found!.steps}, ${found!.evaluations}`,
-      `error ${found!.error.toExponential(1)} in ${(found!.time * 1000).toFixed(0)} ms`,
+      `error ${found!.error.toExponential(1)} in ${(found!.seconds * 1000).toFixed(0)} ms`,
     );
   }
 
   const sheet = relationChain(200);
   for (let k = 0; k < 5; k++) solveSheet(typed(sheet, k), 't', 's');
-  const times = Array.from({ length: 15 }, (_, k) => seconds(() => void solveSheet(typed(sheet, k), 't', 's'))).sort(
+  const times = Array.from({ length: 15 }, (_, k) => time(() => void solveSheet(typed(sheet, k), 't', 's'))).sort(
     (a, b) => a - b,
   );
   row('  sheet of 200 relations after one of them was typed', `${(times[7] * 1000).toFixed(0)} ms`, 'below 50');

@@ -2,7 +2,8 @@
 // which breaks no test notices (mutation testing: DeMillo, Lipton and Sayward 1978). Works in copies; nothing here changes.
 //   --sample N   so many places, always the same ones (default 200)      --seed S   other places
 //   --workers N  copies that work side by side (default 1)                --at file:line  all places of one line
-//   --out FILE   the outcome of each as JSON
+//   --out FILE   the outcome of each as JSON; a run that was stopped goes on from there
+//   --seconds N  tests of so many seconds for each place, the nearest first (default 60): the score is rather too low than too high
 import { spawn, spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { cpSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
@@ -19,6 +20,7 @@ const { values: options, positionals } = parseArgs({
     workers: { type: 'string', default: '1' },
     at: { type: 'string' },
     out: { type: 'string' },
+    seconds: { type: 'string', default: '60' },
   },
 });
 const folders = positionals.length > 0 ? positionals : ['core'];
@@ -136,7 +138,8 @@ async function outcomeOf(folder, site) {
   writeFileSync(join(folder, site.file), source.slice(0, site.start) + site.text + source.slice(site.end));
   try {
     // one after the other, as the first that fails is enough
-    for (let k = 0; k < files.length;) {
+    let spent = 0;
+    for (let k = 0; k < files.length && spent < Number(options.seconds);) {
       let next = k;
       let seconds = 0;
       while (next < files.length && (next === k || seconds + coverage[files[next]].seconds < 25))
@@ -144,6 +147,7 @@ async function outcomeOf(folder, site) {
       const result = await runTests(folder, files.slice(k, next), 30 + 5 * seconds);
       if (result !== 'passed') return result;
       k = next;
+      spent += seconds;
     }
     return 'unnoticed';
   } finally {
@@ -151,8 +155,10 @@ async function outcomeOf(folder, site) {
   }
 }
 
-const outcomes = [];
-const queue = [...chosen];
+const same = (a, b) => a.file === b.file && a.start === b.start && a.end === b.end && a.text === b.text;
+const before = options.out && existsSync(options.out) ? JSON.parse(readFileSync(options.out, 'utf8')) : [];
+const outcomes = before.filter((o) => chosen.some((site) => same(o, site)));
+const queue = chosen.filter((site) => !outcomes.some((o) => same(o, site)));
 await Promise.all(
   Array.from({ length: Number(options.workers) }, async () => {
     const folder = workplace();

@@ -4,7 +4,7 @@ import { useShallow } from 'zustand/react/shallow';
 import type { Project, Requirement } from '@/core/project/project';
 import type { RequirementFinding } from '@/core/run/run';
 import { standingOf, type Standing } from '@/core/run/standing';
-import { linkEdit, linksOf, unlinkEdit, type CheckedLink } from '@/core/trace/links';
+import { linkEdit, linksOf, unlinkEdit, whyNotSound, type CheckedLink } from '@/core/trace/links';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
 import { useRuns } from './run-store';
@@ -30,7 +30,9 @@ export function traceLook(project: Project | undefined, address: string, showLin
     links.length > 0
       ? links
           .slice(0, 6)
-          .map((l) => (l.requirement ? `${l.requirement.label}: ${l.requirement.content.split('|')[0]}` : l.why))
+          .map((l) =>
+            l.requirement ? `${l.requirement.label}: ${l.requirement.content.split('|')[0]}` : whyNotSound(l),
+          )
           .join('\n') + (links.length > 6 ? `\nand ${links.length - 6} more` : '')
       : undefined;
   return { className: showLinks ? (links.length > 0 ? ' traced' : ' untraced') : '', title, count: links.length };

@@ -2,7 +2,7 @@
 import { Check, Link2Off, Unlink } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import { elementIndex } from '@/core/trace/elements';
-import { confirmEdit, type CheckedLink } from '@/core/trace/links';
+import { confirmEdit, whyNotSound, type CheckedLink } from '@/core/trace/links';
 import { goTo } from '@/store/locate';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -94,7 +94,7 @@ function LinkLine({
       </div>
       {line.state !== 'sound' && (
         <div className="field-problem">
-          <span>{line.why}</span>
+          <span>{whyNotSound(line)}</span>
           {line.state === 'suspect' && (
             <Button size="sm" onClick={confirm} data-testid="confirm-link">
               <Check size={13} aria-hidden /> It still holds

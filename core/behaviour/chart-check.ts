@@ -57,12 +57,10 @@ function unreachable(source: ChartSource, chart: ChartStructure): Problem[] {
     }
   };
   chart.initial.forEach(enter);
-  for (let before = -1; before !== reached.size;) {
-    before = reached.size;
-    source.transitions.forEach((t, k) => {
-      if (reached.has(t.from) && constantGuard(t) !== false) chart.transitions[k].targets.forEach(enter);
-    });
-  }
+  // a set hands out what is added while it is gone through
+  for (const s of reached)
+    for (const t of chart.outgoing[s])
+      if (constantGuard(source.transitions[t]) !== false) chart.transitions[t].targets.forEach(enter);
   return source.states.flatMap((s, k) =>
     reached.has(k) ||
     s.kind === 'start' ||
@@ -180,53 +178,47 @@ function neverOrAlways(source: ChartSource): Problem[] {
   });
 }
 
-const sameTriggers = (a: TransitionSource, b: TransitionSource): boolean => {
-  const key = (t: TransitionSource): string[] =>
-    t.triggers.map((g) =>
-      g.kind === 'message' ? `message ${g.message}` : `${g.kind} ${g.value ? printExpression(g.value) : ''}`,
-    );
-  const other = new Set(key(b));
-  return a.triggers.length === 0 ? b.triggers.length === 0 : key(a).some((x) => other.has(x));
-};
+/** What can fire a transition; nothing but its guard where there is no trigger. */
+const triggerKeys = (t: TransitionSource): readonly string[] =>
+  t.triggers.length === 0
+    ? ['']
+    : t.triggers.map((g) =>
+        g.kind === 'message' ? `message ${g.message}` : `${g.kind} ${g.value ? printExpression(g.value) : ''}`,
+      );
 
 /** Two transitions of one state that can both be taken: then only their order decides. */
 function overlapping(source: ChartSource): Problem[] {
-  const found: Problem[] = [];
-  for (let k = 0; k < source.transitions.length; k++) {
-    const t = source.transitions[k];
-    for (let j = k + 1; j < source.transitions.length; j++) {
-      const other = source.transitions[j];
-      if (
-        other.from !== t.from ||
-        other.otherwise ||
-        t.otherwise ||
-        source.states[t.from].kind === 'start' ||
-        !sameTriggers(t, other)
-      )
-        continue;
-      if (!t.guard) {
-        found.push(
-          warn(
-            other.place,
-            'never-fires',
-            `This transition can never fire: an earlier one of ${source.states[t.from].name} with the same trigger has no guard`,
-          ),
-        );
-        continue;
-      }
-      const all = other.guard ? [bounds(t.guard), bounds(other.guard)] : undefined;
-      const both = all?.[0] && all[1] ? canHold([...all[0], ...all[1]]) : undefined;
-      if (both === true)
-        found.push(
-          warn(
-            other.place,
-            'overlap',
-            `Its guard and that of an earlier transition of ${source.states[t.from].name} can both be true; then the earlier one is taken`,
-          ),
-        );
-    }
-  }
-  return found;
+  /** Transitions with a trigger that were passed, by the state they leave and the trigger. */
+  const passed = new Map<string, TransitionSource[]>();
+  return source.transitions.flatMap((t): Problem[] => {
+    const { kind, name } = source.states[t.from];
+    if (t.otherwise || kind === 'start') return [];
+    const lists = triggerKeys(t).map((key) => `${t.from} ${key}`);
+    const earlier = [...new Set(lists.flatMap((key) => passed.get(key) ?? []))];
+    for (const key of lists) passed.set(key, [...(passed.get(key) ?? []), t]);
+    return earlier.flatMap((e) => overlap(e, t, name));
+  });
+}
+
+function overlap(earlier: TransitionSource, t: TransitionSource, state: string): Problem[] {
+  if (!earlier.guard)
+    return [
+      warn(
+        t.place,
+        'never-fires',
+        `This transition can never fire: an earlier one of ${state} with the same trigger has no guard`,
+      ),
+    ];
+  const [a, b] = [bounds(earlier.guard), t.guard && bounds(t.guard)];
+  return a && b && canHold([...a, ...b]) === true
+    ? [
+        warn(
+          t.place,
+          'overlap',
+          `Its guard and that of an earlier transition of ${state} can both be true; then the earlier one is taken`,
+        ),
+      ]
+    : [];
 }
 
 /** A choice needs a way out whatever the guards say. */

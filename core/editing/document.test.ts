@@ -99,6 +99,42 @@ test('every kind that says something can be linked to, under a word that lists k
   for (const word of words) expect(elementKinds).toContain(word);
 });
 
+test('texts kept from before an edit are those of the document as it is now', () => {
+  const ids = tubeCapper.types.map((t) => t.id);
+  const edits = fc.array(
+    fc.oneof(
+      fc.nat(30).map((k) => ({ kind: 'remove' as const, k })),
+      fc.nat(30).map((k) => ({ kind: 'physics' as const, k })),
+      fc.constantFrom(...ids).map((root) => ({ kind: 'root' as const, root })),
+    ),
+    { minLength: 1, maxLength: 5 },
+  );
+  fc.assert(
+    fc.property(edits, (all) => {
+      let project: Project = tubeCapper;
+      documentTexts(project);
+      for (const e of all) {
+        if (e.kind === 'root') project = { ...project, root: e.root };
+        else if (e.kind === 'physics')
+          project = {
+            ...project,
+            types: project.types.map((t, k) => (k === e.k ? { ...t, physics: `${t.physics}// more` } : t)),
+          };
+        // what comes later in the list moves up
+        else
+          project = {
+            ...project,
+            types: project.types.filter((t, k) => k !== e.k || t.id === project.root),
+            setups: project.setups.slice(1),
+          };
+        const plain = (p: Project) => documentTexts(p).map((t) => ({ ...t, label: t.label }));
+        expect(plain(project)).toEqual(plain(structuredClone(project)));
+      }
+    }),
+    { numRuns: 30 },
+  );
+});
+
 test('the texts of some lists only are those of all, without the others', () => {
   const all = documentTexts(tubeCapper);
   const of = (...lists: (keyof Project)[]) => documentTexts(tubeCapper, new Set(lists));

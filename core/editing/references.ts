@@ -212,8 +212,8 @@ const unrepeated = (found: readonly Reference[]): Reference[] => {
 
 /** Quantities of the chart or procedure a text stands in, and arguments its messages bring. */
 function localsOf(project: Project, place: Address): Locals {
-  const steps = readAddress(place)?.steps ?? [];
-  const [type, holder] = steps;
+  if (!place.startsWith('type/')) return noLocals;
+  const [type, holder] = readAddress(place)?.steps ?? [];
   if (
     type?.description !== partType ||
     (holder?.description.kind !== 'chart' && holder?.description.kind !== 'procedure')

@@ -15,8 +15,39 @@ export interface DocumentText {
   readonly keys: readonly (string | number)[];
 }
 
+interface KnownTexts {
+  readonly root: string;
+  readonly index: number;
+  readonly texts: readonly DocumentText[];
+}
+/** Texts of the entries of the document: an edit leaves most of them as they are. */
+const known = new WeakMap<Entry, KnownTexts>();
+
 /** Every text of the document that can name something; of some lists only where these are given. */
 export function documentTexts(project: Project, lists?: ReadonlySet<keyof Project>): DocumentText[] {
+  const all: DocumentText[] = [];
+  for (const { key, description } of listFields(projectFields).values()) {
+    if ((lists && !lists.has(key as keyof Project)) || !holdsTexts(description)) continue;
+    (project[key as keyof Project] as readonly Entry[]).forEach((entry, index) => {
+      let of = known.get(entry);
+      if (of?.root !== project.root || of.index !== index)
+        known.set(
+          entry,
+          (of = { root: project.root, index, texts: textsOf(project.root, entry, description, [key, index]) }),
+        );
+      for (const text of of.texts) all.push(text);
+    });
+  }
+  return all;
+}
+
+/** The texts of an entry of the document and of all it holds. */
+function textsOf(
+  root: string,
+  top: Entry,
+  topDescription: EntryDescription,
+  topKeys: readonly (string | number)[],
+): readonly DocumentText[] {
   const all: DocumentText[] = [];
   const take = (
     text: string,
@@ -32,7 +63,7 @@ export function documentTexts(project: Project, lists?: ReadonlySet<keyof Projec
       void all.push({
         place,
         kind,
-        scope: role.scope(project.root, chain),
+        scope: role.scope(root, chain),
         text: piece,
         // most are read for what they say, and never listed
         get label() {
@@ -73,25 +104,20 @@ export function documentTexts(project: Project, lists?: ReadonlySet<keyof Projec
     }
   };
   const into = (
-    fields: Fields,
-    owner: Readonly<Record<string, unknown>>,
-    at: Address,
+    entry: Entry,
+    address: Address,
     chain: Chain,
+    description: EntryDescription,
     keys: readonly (string | number)[],
   ): void => {
-    for (const { key, description } of listFields(fields).values()) {
-      if (keys.length === 0 && lists && !lists.has(key as keyof Project)) continue;
-      if (!holdsTexts(description)) continue;
-      (owner[key] as readonly Entry[]).forEach((entry, k) => {
-        const address = at === '' ? `${description.kind}/${entry.id}` : `${at}/${description.kind}/${entry.id}`;
-        const inner = [...chain, entry];
-        const path = [...keys, key, k];
-        own(description.fields, entry, address, inner, description, path);
-        into(description.fields, entry, address, inner, path);
-      });
-    }
+    own(description.fields, entry, address, chain, description, keys);
+    for (const { key, description: inner } of listFields(description.fields).values())
+      if (holdsTexts(inner))
+        (entry[key] as readonly Entry[]).forEach((e, k) =>
+          into(e, `${address}/${inner.kind}/${e.id}`, [...chain, e], inner, [...keys, key, k]),
+        );
   };
-  into(projectFields, project as unknown as Readonly<Record<string, unknown>>, '', [], []);
+  into(top, `${topDescription.kind}/${top.id}`, [top], topDescription, topKeys);
   return all;
 }
 
@@ -107,7 +133,15 @@ function textFields(fields: Fields): readonly string[] {
   return known;
 }
 
+const withTexts = new WeakMap<EntryDescription, boolean>();
 /** Whether there can be a text of the language in an entry or in what it holds. */
-const holdsTexts = (description: EntryDescription): boolean =>
-  textFields(description.fields).length > 0 ||
-  [...listFields(description.fields).values()].some((l) => holdsTexts(l.description));
+function holdsTexts(description: EntryDescription): boolean {
+  let holds = withTexts.get(description);
+  if (holds === undefined) {
+    holds =
+      textFields(description.fields).length > 0 ||
+      [...listFields(description.fields).values()].some((l) => holdsTexts(l.description));
+    withTexts.set(description, holds);
+  }
+  return holds;
+}

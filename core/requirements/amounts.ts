@@ -2,14 +2,15 @@ import type { Span } from '../language/diagnostics';
 import { parseUnit } from '../language/units';
 import type { Word } from './phrases';
 
-/** What a text says that could not be read, with its place. */
-export class Unread extends Error {
+/**
+ * What a text says that could not be read, with its place. It is thrown out of the grammar for every other way of reading a sentence, so it
+ * is no Error: the calls that led to it would be written down each time.
+ */
+export class Unread {
   constructor(
-    message: string,
+    readonly message: string,
     readonly span: Span,
-  ) {
-    super(message);
-  }
+  ) {}
 }
 
 /** A number with its unit as the text has it. */

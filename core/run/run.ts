@@ -79,6 +79,7 @@ export function createRun(
       r.source && createMonitor(r.source, (variable) => !program.moving.has(variable), monitorStates?.[k]),
   );
   const watching = monitors.filter((m): m is Monitor => m !== undefined);
+  let awake = watching.filter((m) => !m.rests());
   const driver =
     prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, model, sequenceStates) : undefined;
   let isFirst = from === undefined;
@@ -90,7 +91,8 @@ export function createRun(
         recorder.row(time, values, kind);
         const quiet = !isFirst && (kind === 'sample' || kind === 'step');
         isFirst = false;
-        for (const m of watching) m.row(time, values, quiet);
+        for (const m of quiet ? awake : watching) m.row(time, values, quiet);
+        if (!quiet) awake = watching.filter((m) => !m.rests());
       },
       message(record) {
         recorder.message(record);

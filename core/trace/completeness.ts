@@ -1,7 +1,7 @@
 import { projectFlow, visitFlow } from '../flows/read-flow';
 import { isBinding, type Project } from '../project/project';
 import { limitOf } from '../requirements/read-limit';
-import { linkIndex, type CheckedLink } from './links';
+import { linkIndex, whyNotSound, type CheckedLink } from './links';
 
 /** Something that is not traced yet, with the address to go to. */
 export interface Gap {
@@ -101,7 +101,7 @@ export function completeness(project: Project): Completeness {
         kind,
         address: `requirement/${l.link.requirement}`,
         label: `${l.requirement?.label ?? '?'} – ${l.element?.label ?? '?'}`,
-        message: l.why,
+        message: whyNotSound(l),
       });
   }
   const bars = [...counts].map(([kind, c]) => ({ kind, ...c }));

@@ -1,6 +1,6 @@
 import { listFields, type Address } from '../project/address';
 import { partType, projectFields, requirement, type PartType, type Project } from '../project/document';
-import { physicsEquations } from '../project/equations';
+import { markOf, physicsEquations } from '../project/equations';
 import type { Chain, Entry, EntryDescription } from '../project/field';
 
 /**
@@ -12,8 +12,9 @@ export interface TraceElement {
   readonly kind: ElementKind;
   /** How people call it, such as SpindleDrive.current. */
   readonly label: string;
-  /** What it says: when that changes, its links are looked at again. */
+  /** What it says, and its mark: when that changes, its links are looked at again. */
   readonly content: string;
+  readonly mark: string;
   /** Address of what it stands in; empty where that is the project. */
   readonly owner: Address;
 }
@@ -54,6 +55,7 @@ function elementsOf(description: EntryDescription, chain: Chain, address: Addres
       kind: description.word as ElementKind,
       label: description.label(chain),
       content,
+      mark: markOf(content),
       owner: description === requirement && entry.parent !== null ? `requirement/${String(entry.parent)}` : owner,
     });
   const inside = content === undefined ? owner : address;
@@ -68,12 +70,20 @@ function physicsElements(type: PartType, owner: Address): TraceElement[] {
   if (type.physics.trim() === '') return [];
   const address = `${owner}/physics`;
   return [
-    { address, kind: 'physics text', label: `physics of ${type.name}`, content: 'physics', owner },
+    {
+      address,
+      kind: 'physics text',
+      label: `physics of ${type.name}`,
+      content: 'physics',
+      mark: markOf('physics'),
+      owner,
+    },
     ...physicsEquations(type).map((e): TraceElement => ({
       address: `${owner}/equation/${e.id}`,
       kind: 'equation',
       label: `${type.name}: ${e.text}`,
       content: e.text,
+      mark: markOf(e.text),
       owner: address,
     })),
   ];

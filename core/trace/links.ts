@@ -1,7 +1,6 @@
 import type { Edit } from '../project/edit';
 import type { Project, TraceLink } from '../project/project';
 import { idIn, readAddress, type Address } from '../project/address';
-import { markOf } from '../project/equations';
 import { elementIndex, type TraceElement } from './elements';
 
 /** How a trace link stands: `suspect` after one of its ends has changed, `broken` where an end is gone. */
@@ -12,8 +11,6 @@ export interface CheckedLink {
   readonly requirement: TraceElement | undefined;
   readonly element: TraceElement | undefined;
   readonly state: LinkState;
-  /** Why it is not sound. */
-  readonly why: string;
 }
 
 export interface LinkIndex {
@@ -26,12 +23,6 @@ export interface LinkIndex {
 }
 
 const kept = new WeakMap<Project, LinkIndex>();
-const marks = new WeakMap<TraceElement, string>();
-const mark = (e: TraceElement): string => {
-  const known = marks.get(e) ?? markOf(e.content);
-  marks.set(e, known);
-  return known;
-};
 
 /** All trace links with how they stand, from both sides. Kept per project. */
 export function linkIndex(project: Project): LinkIndex {
@@ -120,16 +111,20 @@ function checkEnds(
   requirement: TraceElement | undefined,
   element: TraceElement | undefined,
 ): CheckedLink {
-  const base = { link, requirement, element };
-  if (!requirement) return { ...base, state: 'broken', why: 'Its requirement is gone' };
-  if (!element) return { ...base, state: 'broken', why: `What it leads to is gone: ${missing(link.element)}` };
-  const texts = [
-    link.requirementSeen !== mark(requirement) ? requirement.label : '',
-    link.elementSeen !== mark(element) ? element.label : '',
+  const isSound = link.requirementSeen === requirement?.mark && link.elementSeen === element?.mark;
+  const state = !requirement || !element ? 'broken' : isSound ? 'sound' : 'suspect';
+  return { link, requirement, element, state };
+}
+
+/** Why a link is not sound; nothing for one that is. */
+export function whyNotSound({ link, requirement, element }: CheckedLink): string {
+  if (!requirement) return 'Its requirement is gone';
+  if (!element) return `What it leads to is gone: ${missing(link.element)}`;
+  const changed = [
+    link.requirementSeen !== requirement.mark ? requirement.label : '',
+    link.elementSeen !== element.mark ? element.label : '',
   ].filter(Boolean);
-  return texts.length === 0
-    ? { ...base, state: 'sound', why: '' }
-    : { ...base, state: 'suspect', why: `${texts.join(' and ')} changed since the link was confirmed` };
+  return changed.length === 0 ? '' : `${changed.join(' and ')} changed since the link was confirmed`;
 }
 
 const missing = (address: Address): string => {
@@ -165,7 +160,7 @@ export function linkPairsEdit(
     const key = `${requirement} ${address}`;
     if (!from || !to || present.has(key) || address === from.address) continue;
     present.add(key);
-    entries.push({ id: newId(), requirement, element: address, requirementSeen: mark(from), elementSeen: mark(to) });
+    entries.push({ id: newId(), requirement, element: address, requirementSeen: from.mark, elementSeen: to.mark });
   }
   return entries.length > 0 ? { kind: 'insert-all', list: 'trace', entries } : undefined;
 }
@@ -176,7 +171,7 @@ export const confirmEdit = (project: Project, links: readonly CheckedLink[]): Ed
   list: 'trace',
   updates: links.flatMap((l) =>
     l.requirement && l.element
-      ? [{ id: l.link.id, changes: { requirementSeen: mark(l.requirement), elementSeen: mark(l.element) } }]
+      ? [{ id: l.link.id, changes: { requirementSeen: l.requirement.mark, elementSeen: l.element.mark } }]
       : [],
   ),
 });

@@ -5,7 +5,7 @@ import { limitOf, showFormula } from '../requirements/read-limit';
 import type { Standing } from '../run/standing';
 import { completeness, gapWords, type GapKind } from './completeness';
 import { elementIndex, elementKinds, type TraceElement } from './elements';
-import { linkIndex, type CheckedLink } from './links';
+import { linkIndex, whyNotSound, type CheckedLink } from './links';
 import { traceMatrix } from './matrix';
 
 /** A run the report rests on. */
@@ -180,7 +180,7 @@ function depths(requirements: readonly Requirement[]): Map<string, number> {
 const stateMark = (l: CheckedLink): string =>
   l.state === 'sound'
     ? ''
-    : ` <span class="bad">${l.state === 'suspect' ? 'to look at again' : 'leads nowhere'}: ${x(l.why)}</span>`;
+    : ` <span class="bad">${l.state === 'suspect' ? 'to look at again' : 'leads nowhere'}: ${x(whyNotSound(l))}</span>`;
 
 function requirementHtml(
   project: Project,

@@ -29,6 +29,8 @@ export interface Monitor {
   readonly state: MonitorState;
   /** Looks at the next row; `quiet` where nothing has happened since the last one, so that what rests is as it was. */
   row(time: number, values: Float64Array, quiet?: boolean): void;
+  /** Rows tell it nothing until something happens: quiet ones need not be shown to it. */
+  rests(): boolean;
   /** What can be said by now; `finished` where no more rows will come. */
   finding(finished?: boolean): Finding;
 }

@@ -161,14 +161,18 @@ test('rows between events may be passed over where what is watched rests: the fi
   );
   fc.assert(
     fc.property(fc.constantFrom(...sources), fc.array(step, { maxLength: 40 }), (source, steps) => {
-      const [every, some] = [createMonitor(source), createMonitor(source, (variable) => variable < 2)];
+      const rests = (variable: number): boolean => variable < 2;
+      const [every, some, awake] = [createMonitor(source), createMonitor(source, rests), createMonitor(source, rests)];
       let [condition, predicate] = [0, 0];
       steps.forEach((s, k) => {
         if (s.event) [condition, predicate] = [s.condition, s.predicate];
         const values = Float64Array.of(condition, predicate, s.margin);
         every.row(k, values);
-        some.row(k, values, k > 0 && !s.event);
+        const quiet = k > 0 && !s.event;
+        some.row(k, values, quiet);
+        if (!quiet || !awake.rests()) awake.row(k, values, quiet);
       });
+      expect(awake.finding(true)).toEqual(every.finding(true));
       expect(some.finding(true)).toEqual(every.finding(true));
     }),
     { numRuns: 400 },

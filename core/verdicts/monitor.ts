@@ -29,6 +29,7 @@ export function createMonitor(
         row(time, values, quiet) {
           for (const p of parts) p.row(time, values, quiet);
         },
+        rests: () => parts.every((p) => p.rests()),
         finding: (finished) => combine(parts.map((p) => p.finding(finished))),
       };
     }

@@ -28,13 +28,15 @@ interface Waiting extends Worst {
 const newWaiting = (): Waiting => ({ ...newWorst(), armed: false, now: 0, triggered: 0, since: undefined });
 
 export interface InvariantState extends Worst {
+  /** Its condition holds now, and has held. */
+  applies: boolean;
   seen: boolean;
 }
 
 export function invariant(
   source: StateSource,
   rests: Rests,
-  s: InvariantState = { ...newWorst(), seen: false },
+  s: InvariantState = { ...newWorst(), applies: false, seen: false },
 ): Monitor {
   const lane = createLane(s.lane);
   const atEvents = decidedAtEvents(source, rests);
@@ -50,10 +52,11 @@ export function invariant(
     state: s,
     row(time, values, quiet = false) {
       if (quiet && atEvents) {
-        if (!marginRests && (source.condition < 0 || values[source.condition] !== 0)) judge(time, values);
+        if (!marginRests && s.applies) judge(time, values);
         return;
       }
-      if (source.condition >= 0 && values[source.condition] === 0) {
+      s.applies = source.condition < 0 || values[source.condition] !== 0;
+      if (!s.applies) {
         lane.note(time, 'idle');
         return;
       }
@@ -63,6 +66,7 @@ export function invariant(
       if (!good) s.failsSince ??= time;
       lane.note(time, good ? 'good' : 'bad');
     },
+    rests: () => atEvents && (marginRests || !s.applies),
     finding() {
       const margin = Number.isFinite(s.worst) ? s.worst : undefined;
       const verdict: Verdict = s.failsSince !== undefined ? 'fails' : s.seen ? 'holds' : 'undecided';
@@ -103,6 +107,7 @@ export function response(
       s.worstAt = at;
     }
   };
+  const isResting = (): boolean => atEvents && s.since === undefined && lane.isIdle();
   const close = (): void => {
     if (Number.isFinite(s.best)) s.leastDistance = Math.min(s.leastDistance, s.best);
     s.best = -Infinity;
@@ -110,7 +115,7 @@ export function response(
   return {
     state: s,
     row(time, values, quiet = false) {
-      if (quiet && atEvents && s.since === undefined && lane.isIdle()) return;
+      if (quiet && isResting()) return;
       s.now = time;
       const event = values[source.condition] !== 0;
       if (event && !s.armed) {
@@ -139,6 +144,7 @@ export function response(
         lane.note(deadline, 'bad');
       } else lane.note(time, 'waiting');
     },
+    rests: isResting,
     finding() {
       const open = s.since !== undefined;
       if (open && s.now > s.since! + source.within) judge(s.since! + source.within - s.now, s.now);
@@ -178,6 +184,7 @@ export interface HoldState extends Waiting {
 export function hold(source: StateSource, rests: Rests, s: HoldState = { ...newWaiting(), done: 0 }): Monitor {
   const lane = createLane(s.lane);
   const atEvents = decidedAtEvents(source, rests);
+  const isResting = (): boolean => atEvents && s.since === undefined && lane.isIdle();
   const end = (time: number): void => {
     const margin = time - s.since! - source.within;
     if (margin < s.worst) {
@@ -191,7 +198,7 @@ export function hold(source: StateSource, rests: Rests, s: HoldState = { ...newW
   return {
     state: s,
     row(time, values, quiet = false) {
-      if (quiet && atEvents && s.since === undefined && lane.isIdle()) return;
+      if (quiet && isResting()) return;
       s.now = time;
       const event = values[source.condition] !== 0;
       const good = values[source.predicate] !== 0;
@@ -207,6 +214,7 @@ export function hold(source: StateSource, rests: Rests, s: HoldState = { ...newW
       } else if (s.since === undefined) lane.note(time, 'idle');
       else lane.note(time, time - s.since < source.within ? 'waiting' : 'good');
     },
+    rests: isResting,
     finding() {
       const lasted = s.since === undefined ? undefined : s.now - s.since - source.within;
       const open = lasted !== undefined && lasted < 0;

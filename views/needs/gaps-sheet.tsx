@@ -3,7 +3,7 @@ import { Check, Link2Off } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import type { Project } from '@/core/project/project';
 import { completeness, gapWords, type Gap, type GapKind } from '@/core/trace/completeness';
-import { confirmEdit, linkIndex } from '@/core/trace/links';
+import { confirmEdit, linkIndex, whyNotSound } from '@/core/trace/links';
 import { elementIndex } from '@/core/trace/elements';
 import { goTo } from '@/store/locate';
 import { useProject } from '@/store/project-store';
@@ -129,7 +129,7 @@ export function GapsSheet({ project }: { readonly project: Project }) {
                       {l.element?.label ?? 'gone'}
                     </button>
                   </div>
-                  <div className={l.state === 'broken' ? 'bad-ink' : 'now-ink'}>{l.why}</div>
+                  <div className={l.state === 'broken' ? 'bad-ink' : 'now-ink'}>{whyNotSound(l)}</div>
                   <div className="d-flex gap-1">
                     {l.state === 'suspect' && (
                       <Button size="sm" onClick={() => edit(confirmEdit(project, [l]), 'Confirm a trace link')}>

@@ -2,6 +2,7 @@
 import { useVirtualizer, type VirtualItem } from '@tanstack/react-virtual';
 import { memo, useRef, type KeyboardEvent, type MouseEvent } from 'react';
 import type { Matrix } from '@/core/trace/matrix';
+import { whyNotSound } from '@/core/trace/links';
 import { goTo } from '@/store/locate';
 
 const rowHeight = 26,
@@ -208,7 +209,7 @@ const MatrixRow = memo(function MatrixRow({ start, index, matrix, here, first, l
             role="gridcell"
             className={`matrix-cell ${there.state}`}
             style={{ left: keyWidth + column * columnWidth, width: columnWidth, height: rowHeight }}
-            title={`${r.key} – ${matrix.columns[column].label}${there.why ? `: ${there.why}` : ''}`}
+            title={[`${r.key} – ${matrix.columns[column].label}`, whyNotSound(there)].filter(Boolean).join(': ')}
             data-cell={`${r.key}|${matrix.columns[column].label}`}
           >
             {there.state === 'suspect' ? '?' : '×'}
