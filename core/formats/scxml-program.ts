@@ -2,7 +2,8 @@ import { readChart } from '../behaviour/chart-source';
 import type { ChartProgram, Service } from '../behaviour/chart-run-types';
 import { evaluate } from '../behaviour/interpreter';
 import { parseExpressionText, parseStatementsText } from '../language/parse';
-import { readScxml, type ScxmlFile, type ScxmlService } from './scxml-read';
+import { readScxml } from './scxml-read';
+import type { ScxmlFile, ScxmlService } from './scxml-reading';
 
 /** What a file of SCXML says, ready to run on its own. `file` gives the text of files it names during the run. */
 export function scxmlProgram(
