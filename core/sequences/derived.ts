@@ -1,4 +1,4 @@
-import { stepStatements } from '../behaviour/procedure-source';
+import { stepStatements } from '../behaviour/procedure-steps';
 import { readStep, whole } from '../lines/flow-line';
 import { readFlow, type FlowNode } from '../flows/read-flow';
 import type { SendNode, Statement } from '../language/ast';
