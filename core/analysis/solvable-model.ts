@@ -3,7 +3,7 @@ import type { FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel } from '../flatten/flat-model';
 import type { Alias } from './aliases';
 import type { Unknown } from '../flatten/differentiate';
-import type { Reduction } from './index-reduction';
+import type { Reduction } from './reduced-model';
 
 /** One step of the solution order. */
 export type Block =
