@@ -12,27 +12,27 @@ import {
   type Value,
 } from './values';
 
-/** The functions of the language that make or take arrays. */
-export const arrayFunctions = new Set<string>([
-  'sum',
-  'product',
-  'size',
-  'ndims',
-  'fill',
-  'zeros',
-  'ones',
-  'linspace',
-  'identity',
-  'transpose',
-  'cross',
-  'vector',
-  'scalar',
-  'cat',
-  'diagonal',
-  'array',
-  'skew',
-  'outerProduct',
-  'interpolate',
+/** The functions of the language that make or take arrays, with the least and the greatest number of their arguments. */
+export const arrayFunctions: ReadonlyMap<string, readonly [least: number, most: number]> = new Map([
+  ['sum', [1, 1]],
+  ['product', [1, 1]],
+  ['size', [1, 2]],
+  ['ndims', [1, 1]],
+  ['fill', [2, Infinity]],
+  ['zeros', [1, Infinity]],
+  ['ones', [1, Infinity]],
+  ['linspace', [3, 3]],
+  ['identity', [1, 1]],
+  ['transpose', [1, 1]],
+  ['cross', [2, 2]],
+  ['vector', [1, 1]],
+  ['scalar', [1, 1]],
+  ['cat', [2, Infinity]],
+  ['diagonal', [1, 1]],
+  ['array', [1, Infinity]],
+  ['skew', [1, 1]],
+  ['outerProduct', [2, 2]],
+  ['interpolate', [3, 3]],
 ]);
 
 /** A call, as far as an array function needs it. */

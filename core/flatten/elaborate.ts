@@ -502,6 +502,8 @@ const eventFunctions = new Set([
   'falling',
 ]);
 
+const otherFunctions = new Set(['min', 'max', 'delay', 'semiLinear', 'convert']);
+
 function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
   const name = e.callee.replace(/^Modelica\.Math\.(Vectors\.)?/, '');
   const need = (n: number): void => {
@@ -515,7 +517,27 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
       );
   };
   const arg = (k: number): FlatExpr => scalar(b, e.args[k], scope);
-  if (arrayFunctions.has(name)) {
+  if (isOfLanguage(name) && isDeclared(b, scope, name))
+    return fail(
+      b,
+      scope,
+      e.calleeSpan,
+      'name-of-language',
+      `${name} is a function of the language, and one of the same name is declared here: give that one another name`,
+    );
+  if (e.named.length > 0 && isOfLanguage(name) && name !== 'homotopy')
+    return fail(
+      b,
+      scope,
+      e.span,
+      'arguments',
+      `${name} takes its arguments without names, and has no ${e.named[0].name}`,
+    );
+  const counts = arrayFunctions.get(name);
+  if (counts) {
+    const [least, most] = counts;
+    if (e.args.length < least) need(least);
+    if (e.args.length > most) need(most);
     return arrayCall(name, {
       count: e.args.length,
       value: (k) =>
@@ -554,6 +576,7 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
     }
     case 'initial':
     case 'terminal':
+      need(0);
       return { op: name };
     case 'noEvent':
       need(1);
@@ -562,6 +585,7 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
       need(2);
       return visit(b, e.args[1], scope);
     case 'homotopy': {
+      if (e.args.length > 2) need(2);
       const actual = e.args[0] ?? e.named.find((n) => n.name === 'actual')?.value;
       if (!actual) return fail(b, scope, e.span, 'arguments', 'homotopy needs its actual value');
       return visit(b, actual, scope);
@@ -570,6 +594,8 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
       need(2);
       return { op: 'sample', start: arg(0), interval: arg(1) };
     case 'delay': {
+      // a greatest delay may be given; what is kept of the past follows from the delay
+      if (e.args.length !== 3) need(2);
       const a = arg(0),
         by = arg(1);
       return { op: 'delay', a, by };
@@ -600,14 +626,14 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
     need(functionArity[fn]);
     const args = e.args.map((a) => visit(b, a, scope));
     if (args.length === 1) return mapValue(args[0], (x) => applyFunction(fn, [x]));
-    return elementwisePair(args[0], args[1], (x, y) => applyFunction(fn, [x, y]));
+    return elementwisePair(args[0], args[1], (x, y) => applyFunction(fn, [x, y]), printExpression(e));
   }
   const ref = findClass(b.library, scope.home, name);
   if (ref && (ref.definition.classKind === 'function' || ref.definition.classKind === 'record')) {
     const results = callOf(b, ref, e, scope);
     return results.length > 0 ? results[0] : fail(b, scope, e.span, 'no-result', `${name} has no output`);
   }
-  const known = [...Object.keys(functionArity), ...arrayFunctions, ...eventFunctions, 'convert'];
+  const known = [...Object.keys(functionArity), ...arrayFunctions.keys(), ...eventFunctions, ...otherFunctions];
   const near = nearestName(name, known);
   return fail(
     b,
@@ -616,6 +642,22 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
     'unknown-function',
     `There is no function ${name}${near ? `; did you mean ${near}?` : ''}`,
   );
+}
+
+/** Names that mean something in every text, whatever is declared. */
+const isOfLanguage = (name: string): boolean =>
+  name in functionArity || arrayFunctions.has(name) || eventFunctions.has(name) || otherFunctions.has(name);
+
+const declaredNames = new WeakMap<Builder, Map<ClassRef, Map<string, boolean>>>();
+/** Whether a class of this name is declared where a text stands. */
+function isDeclared(b: Builder, { home }: Scope, name: string): boolean {
+  const all = declaredNames.get(b) ?? new Map<ClassRef, Map<string, boolean>>();
+  declaredNames.set(b, all);
+  const names = all.get(home) ?? new Map<string, boolean>();
+  all.set(home, names);
+  const is = names.get(name) ?? findClass(b.library, home, name) !== undefined;
+  names.set(name, is);
+  return is;
 }
 
 const mentionsIndex = (e: Expr, scope: Scope): boolean => {
@@ -684,10 +726,15 @@ function movingIndex(b: Builder, e: RefExpr, scope: Scope): Value | undefined {
   return undefined;
 }
 
-const elementwisePair = (x: Value, y: Value, f: (a: FlatExpr, b: FlatExpr) => FlatExpr): Value => {
-  if (isArray(x) && isArray(y)) return x.map((v, k) => elementwisePair(v, y[k], f));
-  if (isArray(x)) return x.map((v) => elementwisePair(v, y, f));
-  if (isArray(y)) return y.map((v) => elementwisePair(x, v, f));
+/** Element by element; a single value goes with every one of an array. */
+const elementwisePair = (x: Value, y: Value, f: (a: FlatExpr, b: FlatExpr) => FlatExpr, what: string): Value => {
+  if (isArray(x) && isArray(y)) {
+    if (x.length !== y.length)
+      throw new ShapeError(`${what}: one array has ${x.length} elements, the other ${y.length}`);
+    return x.map((v, k) => elementwisePair(v, y[k], f, what));
+  }
+  if (isArray(x)) return x.map((v) => elementwisePair(v, y, f, what));
+  if (isArray(y)) return y.map((v) => elementwisePair(x, v, f, what));
   if (isRecord(x) || isRecord(y)) throw new ShapeError('A record has no single value');
   return f(x, y);
 };

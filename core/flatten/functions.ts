@@ -79,7 +79,10 @@ export function callClass(
     .map((d, k) => (args[k] === undefined ? 0 : shapeOf(args[k]).length - dimensionsOf(b, d)))
     .map((x) => Math.max(0, x));
   if (!isRecordClass && extra.some((x) => x > 0)) {
-    const count = (args[extra.findIndex((x) => x > 0)] as readonly Value[]).length;
+    const counts = args.flatMap((a, k) => (extra[k] > 0 ? [(a as readonly Value[]).length] : []));
+    const [count] = counts;
+    if (counts.some((n) => n !== count))
+      return fail('shape', `${call.callee} is called for each element, but its arrays have ${counts.join(' and ')}`);
     const all = Array.from({ length: count }, (_, j) =>
       callClass(
         b,

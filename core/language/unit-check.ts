@@ -207,6 +207,8 @@ export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem
     if (e.callee === 'der') return args[0] && known(divideUnits(args[0].unit, second), args[0].free);
     if (e.callee === 'sqrt') return args[0] && known(powerUnit(args[0].unit, 0.5), args[0].free);
     if (e.callee === 'convert' && e.args[1]?.kind === 'string') {
+      if (e.args.length > 2)
+        report(problem('error', 'arguments', `convert takes 2 arguments, but ${e.args.length} are given`, e.span));
       const to = parseUnit(e.args[1].value);
       if (typeof to !== 'object') {
         report(problem('error', 'unknown-unit', `convert needs a unit: ${to ?? 'none is given'}`, e.args[1].span));

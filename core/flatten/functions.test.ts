@@ -1,0 +1,182 @@
+import fc from 'fast-check';
+import { problemsOf, simulateText } from '../testing/simulate-text';
+
+/** Functions of the language against the same ones written here, for any numbers. */
+
+const list = (xs: readonly number[]): string => `{${xs.map((x) => (x < 0 ? `(${x})` : String(x))).join(', ')}}`;
+const numbers = (from = 1, to = 6) =>
+  fc.array(
+    fc.integer({ min: -50, max: 50 }).map((n) => n / 4),
+    { minLength: from, maxLength: to },
+  );
+
+/** The values of `y` (a vector of so many) in a model that adds `time - time`, so that nothing is known before the run. */
+function valuesOf(functions: string, call: string, count: number): number[] {
+  const run = simulateText(`${functions} model M Real y[${count}] = ${call}; end M;`, 'M', { stop: 0.1 });
+  return Array.from({ length: count }, (_, k) => run.last(`y[${k + 1}]`));
+}
+const near = (actual: readonly number[], expected: readonly number[]): void =>
+  actual.forEach((x, k) => expect(x).toBeCloseTo(expected[k], 9));
+/** As numbers that are known before the run, and as ones that are not. */
+const both = (xs: readonly number[]): readonly string[] => [list(xs), `(${list(xs)} .+ (time - time))`];
+
+test('sorting by exchanges, in a copy', () => {
+  const text = `function sorted input Real x[:]; output Real y[size(x, 1)]; protected Real kept;
+algorithm y := x; for i in 1:size(x, 1) - 1 loop for j in 1:size(x, 1) - i loop
+if y[j] > y[j + 1] then kept := y[j]; y[j] := y[j + 1]; y[j + 1] := kept; end if; end for; end for; end sorted;`;
+  fc.assert(
+    fc.property(numbers(1, 5), (xs) => {
+      for (const given of both(xs))
+        near(
+          valuesOf(text, `sorted(${given})`, xs.length),
+          [...xs].sort((a, b) => a - b),
+        );
+    }),
+    { numRuns: 12 },
+  );
+});
+
+test('running sums, and the same from the other end by ranges that go down', () => {
+  const text = `function sums input Real x[:]; output Real y[size(x, 1)];
+algorithm y[1] := x[1]; for k in 2:size(x, 1) loop y[k] := y[k - 1] + x[k]; end for; end sums;
+function back input Real x[:]; output Real y[size(x, 1)]; protected Real s = 0;
+algorithm for k in size(x, 1):-1:1 loop s := s + x[k]; y[k] := s; end for; end back;
+function turned input Real x[:]; output Real y[size(x, 1)]; algorithm y := x[size(x, 1):-1:1]; end turned;`;
+  fc.assert(
+    fc.property(numbers(), (xs) => {
+      const sums = (all: readonly number[]): number[] => all.map((_, k) => all.slice(0, k + 1).reduce((a, b) => a + b));
+      for (const given of both(xs)) {
+        near(valuesOf(text, `sums(${given})`, xs.length), sums(xs));
+        near(valuesOf(text, `back(${given})`, xs.length), sums([...xs].reverse()).reverse());
+        near(valuesOf(text, `turned(${given})`, xs.length), [...xs].reverse());
+      }
+    }),
+    { numRuns: 12 },
+  );
+});
+
+test('a matrix is filled by elements, rows, columns and pieces, and multiplied by hand', () => {
+  const text = `function filled input Real x[:]; output Real y[9]; protected Real m[3, 3];
+algorithm for i in 1:3 loop for j in 1:3 loop m[i, j] := 10*i + j; end for; end for;
+m[2, :] := {x[1], x[2], x[3]}; m[:, 3] := {-1, -2, -3}; m[3, 1:2] := {x[2], x[1]};
+y := {m[1, 1], m[1, 2], m[1, 3], m[2, 1], m[2, 2], m[2, 3], m[3, 1], m[3, 2], m[3, 3]}; end filled;
+function times input Real a[:, :]; input Real b[:, :]; output Real c[size(a, 1), size(b, 2)];
+algorithm for i in 1:size(a, 1) loop for j in 1:size(b, 2) loop c[i, j] := 0;
+for k in 1:size(a, 2) loop c[i, j] := c[i, j] + a[i, k]*b[k, j]; end for; end for; end for; end times;`;
+  fc.assert(
+    fc.property(numbers(3, 3), numbers(6, 6), numbers(6, 6), ([p, q, r], a, b) => {
+      near(valuesOf(text, `filled(${list([p, q, r])})`, 9), [11, 12, -1, p, q, -2, q, p, -3]);
+      const rows = (xs: readonly number[], width: number): string =>
+        list([]).replace(
+          '{}',
+          `{${Array.from({ length: 6 / width }, (_, i) => list(xs.slice(i * width, (i + 1) * width))).join(', ')}}`,
+        );
+      const run = simulateText(
+        `${text} model M Real c[2, 2] = times(${rows(a, 3)}, ${rows(b, 2)}); Real d[2, 2] = ${rows(a, 3)}*${rows(b, 2)}; end M;`,
+        'M',
+        { stop: 0.1 },
+      );
+      for (const [i, j] of [
+        [0, 0],
+        [0, 1],
+        [1, 0],
+        [1, 1],
+      ]) {
+        const sum = [0, 1, 2].reduce((s, k) => s + a[3 * i + k] * b[2 * k + j], 0);
+        for (const name of ['c', 'd']) expect(run.last(`${name}[${i + 1},${j + 1}]`)).toBeCloseTo(sum, 9);
+      }
+    }),
+    { numRuns: 12 },
+  );
+});
+
+test('an element whose number is found during the run is read and written', () => {
+  const text = `function put input Real x[:]; input Real at; input Real v; output Real y[size(x, 1)];
+protected Integer k; algorithm k := integer(at); y := x; y[k] := v + y[k]; end put;`;
+  fc.assert(
+    fc.property(numbers(2, 5), fc.nat(4), fc.integer({ min: -9, max: 9 }), (xs, n, v) => {
+      const k = n % xs.length;
+      near(
+        valuesOf(text, `put(${list(xs)}, ${k + 1.5} + (time - time), ${v < 0 ? `(${v})` : v})`, xs.length),
+        xs.map((x, j) => (j === k ? x + v : x)),
+      );
+    }),
+    { numRuns: 15 },
+  );
+});
+
+test('records: made, changed field by field, in arrays, handed on', () => {
+  const text = `record Point Real x; Real y; Real w[2]; end Point;
+function moved input Point p; input Real by; output Point q; algorithm q := p; q.x := p.x + by; q.w[2] := by; end moved;
+function middle input Point p[:]; output Point m; algorithm m.x := sum(p.x)/size(p, 1); m.y := sum(p.y)/size(p, 1); m.w := p[1].w; end middle;
+model M Point a = Point(1, 2, {3, 4}); Point b = moved(a, 5 + time); Point c = middle({a, b, Point(0, 0, {0, 0})}); end M;`;
+  const run = simulateText(text, 'M', { stop: 1 });
+  const point = (name: string): number[] => ['x', 'y', 'w[1]', 'w[2]'].map((f) => run.last(`${name}.${f}`));
+  near(point('b'), [7, 2, 3, 6]);
+  near(point('c'), [8 / 3, 4 / 3, 3, 4]);
+});
+
+test.each([
+  ['y[4] := 1', /index 4 is outside 1 to 3/],
+  ['y[0] := 1', /index 0 is outside 1 to 3/],
+  ['y[1, 2] := 1', /fewer dimensions than subscripts/],
+  ['z := 1', /z is not declared in this function/],
+])('%s in a function is refused at its place', (statement, message) => {
+  const text = `function f input Real x; output Real y[3]; algorithm y := {x, x, x}; ${statement}; end f; model M Real y[3] = f(time); end M;`;
+  expect(problemsOf(text, 'M').join('\n')).toMatch(message);
+});
+
+test('everything of a package is found by an import of all of it, and nothing else is', () => {
+  const text = `package P package Inner constant Real k = 3; function twice input Real x; output Real y; algorithm y := 2*x; end twice; end Inner; end P;
+model A import P.Inner.*; Real a = twice(k); end A;
+model B import I = P.Inner; Real a = I.twice(I.k); end B;
+model C import P.Inner.k; Real a = twice(k); end C;`;
+  expect(simulateText(text, 'A').last('a')).toBe(6);
+  expect(simulateText(text, 'B').last('a')).toBe(6);
+  expect(problemsOf(text, 'C').join()).toMatch(/twice/);
+});
+
+test('links to a part that is left out are left out with it; links to what is not there are told', () => {
+  const text = `connector Pin Real v; flow Real i; end Pin;
+model Ground Pin p; equation p.v = 0; end Ground;
+model Source Pin p; equation p.v = 5; end Source;
+model Load Pin p; parameter Real R = 2; equation p.v = R*p.i; end Load;
+model M parameter Boolean has = false; Source s; Load a; Load b if has; Load c[2] if has;
+equation connect(s.p, a.p); connect(b.p, s.p); connect(c[1].p, s.p); end M;
+model N extends M(has = true); equation connect(c[2].p, a.p); end N;
+model Wrong Source s; equation connect(s.p, nobody.p); end Wrong;`;
+  expect(simulateText(text, 'M').last('s.p.i')).toBeCloseTo(-2.5, 9);
+  expect(simulateText(text, 'N').last('s.p.i')).toBeCloseTo(-10, 9);
+  expect(problemsOf(text, 'Wrong').join()).toMatch(/nobody/);
+});
+
+test('an algorithm remembers what a when in a loop or a branch gave', () => {
+  const text = `model M Integer n[2](each start = 0); Real r; discrete Real kept(start = 7);
+algorithm for k in 1:2 loop when time > 0.3*k then n[k] := pre(n[k]) + k; end when; end for;
+r := n[1] + 10*n[2];
+algorithm if true then when time > 0.5 then kept := time; end when; end if; end M;`;
+  const problems = problemsOf(text, 'M');
+  if (problems.length > 0) throw new Error(problems.join());
+  const run = simulateText(text, 'M', { stop: 1 });
+  expect([run.at('r', 0.2), run.at('r', 0.4), run.at('r', 0.9)]).toEqual([0, 1, 21]);
+  expect(run.at('kept', 0.4)).toBe(7);
+  expect(run.last('kept')).toBeCloseTo(0.5, 6);
+});
+
+test.each(['max', 'sin', 'sum', 'product', 'delay', 'floor'])(
+  'a function called %s, as one of the language, is refused where it is called by that name alone',
+  (name) => {
+    const text = `function ${name} input Real x; output Real y; algorithm y := 7*x; end ${name};
+package P function ${name} input Real x; output Real y; algorithm y := 7*x; end ${name}; end P;
+model M Real y = ${name}(time); end M; model N Real y = P.${name}(time); end N;`;
+    expect(problemsOf(text, 'M').join()).toMatch(/is a function of the language, and one of the same name is declared/);
+    expect(simulateText(text, 'N').last('y')).toBeCloseTo(7, 9);
+  },
+);
+
+test('arrays of unlike lengths are not met element by element', () => {
+  const text = `function f input Real x; input Real y; output Real z; algorithm z := x + y; end f;`;
+  expect(problemsOf(`${text} model M Real z[3] = f({1, 2, 3}, {1, 2}); end M;`, 'M').join()).toMatch(/3 and 2/);
+  const run = simulateText(`${text} model M Real z[2] = f({1, 2}, 10*time); end M;`, 'M');
+  near([run.last('z[1]'), run.last('z[2]')], [11, 12]);
+});
