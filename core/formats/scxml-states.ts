@@ -48,8 +48,7 @@ export const triggers = (r: Reading, event: string | undefined, from: string): T
       if (done && r.names.has(done[1])) return { kind: 'message', on: `done.state.${r.names.get(done[1])}` };
       return { kind: 'message', on: message(name) };
     });
-const idAt = (r: Reading, state: string): string =>
-  [...r.names].find(([, name]) => `s-${name}` === state)?.[0] ?? '';
+const idAt = (r: Reading, state: string): string => [...r.names].find(([, name]) => `s-${name}` === state)?.[0] ?? '';
 
 export function transition(r: Reading, t: XmlElement, from: string): void {
   const [to, ...also] = targetsOf(r, t.attributes.target);
