@@ -1,5 +1,5 @@
 import { interpretedEnvironment } from './interpreted-environment';
-import { interpretedHost } from './interpreted-host';
+import { interpretedHost, rememberValues } from './interpreted-host';
 import { createChartMachine } from './chart-machine';
 import type { ChartProgram, ChartRun, RunOptions } from './chart-run-types';
 import { createServices } from './chart-services';
@@ -85,6 +85,8 @@ function start(c: InterpretedChart): void {
     if (given) values.set(v.name, c.options.values!.get(v.name));
     else if (v.value) valueOf(c, v.value, undefined, (value) => void values.set(v.name, value));
   }
+  // what the first entries change has changed
+  rememberValues(c);
   c.machine.start();
   look(c);
 }

@@ -73,7 +73,7 @@ export function interpretedHost(c: InterpretedChart): ChartHost {
 }
 
 /** What triggers by a change of value compare with the next time; a value that cannot be found stays as it was. */
-function rememberValues(c: InterpretedChart): void {
+export function rememberValues(c: InterpretedChart): void {
   c.source.transitions.forEach((t, j) =>
     t.triggers.forEach((g, k) => {
       if ((g.kind !== 'rises' && g.kind !== 'changes') || !g.value) return;
