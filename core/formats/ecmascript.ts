@@ -18,7 +18,7 @@ import { keywords } from '../language/lexer';
 export const readEcmascriptExpression = (text: string): Expr | undefined => {
   try {
     const source = text.trim();
-    const node = parseExpressionAt(source, 0, { ecmaVersion: 2020 });
+    const node = parseExpressionAt(source, 0, { ecmaVersion: 2020, preserveParens: true });
     if (source.slice(node.end).trim() !== '') return undefined;
     return expression(node);
   } catch (error) {
@@ -95,6 +95,9 @@ const functions: Readonly<Record<string, string>> = {
 
 type Node = Expression | PrivateIdentifier | Super | SpreadElement;
 
+/** What stands in brackets. They are kept while a text is read, as its end would not be known otherwise. */
+const bare = (node: Node): Node => (node.type === 'ParenthesizedExpression' ? bare(node.expression) : node);
+
 function expression(node: Node): Expr {
   switch (node.type) {
     case 'Literal':
@@ -167,7 +170,8 @@ function binary(operator: string, left: Expr, right: Expr): Expr {
 }
 
 /** `typeof x === 'undefined'` and `x == undefined`, as `not exists(x)`. */
-function presence(operator: string, left: Node, right: Node): Expr | undefined {
+function presence(operator: string, given: Node, other: Node): Expr | undefined {
+  const [left, right] = [bare(given), bare(other)];
   const asked =
     left.type === 'UnaryExpression' &&
     left.operator === 'typeof' &&
@@ -182,7 +186,9 @@ function presence(operator: string, left: Node, right: Node): Expr | undefined {
   return operator.startsWith('!') ? there : { kind: 'unary', op: 'not', operand: there, span };
 }
 
-function calling(callee: Node, args: readonly Node[]): Expr {
+function calling(called: Node, given: readonly Node[]): Expr {
+  const callee = bare(called);
+  const args = given.map(bare);
   if (callee.type === 'Identifier' && callee.name === 'In') {
     const [state] = args;
     return state?.type === 'Literal' && typeof state.value === 'string'
@@ -206,7 +212,8 @@ function calling(callee: Node, args: readonly Node[]): Expr {
 }
 
 /** `a.b[i]`; subscripts of ours count from one. */
-function reference(node: Node): Expr {
+function reference(given: Node): Expr {
+  const node = bare(given);
   if (node.type === 'Identifier')
     return node.name === 'undefined' ? refuse() : named(node.name === '_event' ? 'event' : node.name);
   if (node.type !== 'MemberExpression') return refuse();
