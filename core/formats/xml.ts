@@ -38,11 +38,19 @@ export function readXml(text: string): ReadXml {
     parseTagValue: false,
     parseAttributeValue: false,
     commentPropName: '#comment',
+    cdataPropName: '#cdata',
     removeNSPrefix: false,
   });
   const nodes = parser.parse(text) as Ordered[];
-  const root = nodes.map(elementOf).find((e): e is XmlElement => typeof e === 'object' && !e.tag.startsWith('?'));
-  return root ? { root } : { problem: 'There is no element in this file', line: 1 };
+  const [root, second] = nodes
+    .map(elementOf)
+    .filter((e): e is XmlElement => typeof e === 'object' && !e.tag.startsWith('?'));
+  if (!root) return { problem: 'There is no element in this file', line: 1 };
+  if (!second) return { root };
+  return {
+    problem: `This is not well-formed XML: beside ${root.tag} there is a second outermost element, ${second.tag}`,
+    line: lineAt(text, text.lastIndexOf(`<${second.tag}`)),
+  };
 }
 
 const lineAt = (text: string, index: number): number => text.slice(0, index).split('\n').length;
@@ -50,6 +58,8 @@ const lineAt = (text: string, index: number): number => text.slice(0, index).spl
 function elementOf(node: Ordered): XmlElement | string | undefined {
   if ('#text' in node) return decodeEntities(String(node['#text']));
   if ('#comment' in node) return undefined;
+  // what stands in it is meant as it is written
+  if ('#cdata' in node) return (node['#cdata'] as Ordered[]).map((x) => String(x['#text'])).join('');
   const name = Object.keys(node).find((k) => k !== ':@');
   if (name === undefined) return undefined;
   const attributes = Object.fromEntries(
