@@ -1,14 +1,14 @@
 import { readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { createChartRun } from '../core/behaviour/chart-run';
-import type { Value } from '../core/behaviour/interpreter';
+import type { RunValue } from '../core/behaviour/interpreter';
 import { scxmlProgram } from '../core/formats/scxml-program';
 import { readScxml } from '../core/formats/scxml-read';
 import { print, complain, readBytes } from './output';
 
 interface ScriptEvent {
   readonly event: string;
-  readonly data?: Value;
+  readonly data?: RunValue;
   /** Milliseconds that pass before it. */
   readonly after?: number;
 }
@@ -62,7 +62,7 @@ function readScript(path: string): ScriptEvent[] | undefined {
         throw new Error(`entry ${k + 1}: after is a number of milliseconds`);
       return {
         event: name,
-        ...(data !== undefined && { data: data as Value }),
+        ...(data !== undefined && { data: data as RunValue }),
         ...(typeof after === 'number' && { after }),
       };
     });

@@ -4,7 +4,7 @@ import { check } from './check';
 import { run } from './run';
 import { simulate } from './simulate';
 import { solverNames } from '../core/simulate/solvers';
-import type { RunOptions } from './options';
+import type { RunArguments } from './options';
 
 const positive = (text: string): number => {
   const value = Number(text);
@@ -42,7 +42,7 @@ export async function main(args: readonly string[]): Promise<number> {
       .description('run a setup of a project and print the verdicts')
       .argument('<project>', 'project file')
       .requiredOption('--setup <name>', 'what to run'),
-  ).action((file: string, options: RunOptions & { setup: string }) => {
+  ).action((file: string, options: RunArguments & { setup: string }) => {
     code = run(file, options);
   });
   withRunOptions(
@@ -51,7 +51,7 @@ export async function main(args: readonly string[]): Promise<number> {
       .description('simulate a class of a physics text')
       .argument('<file.mo>', 'text of classes')
       .requiredOption('--class <name>', 'what to simulate'),
-  ).action((file: string, options: RunOptions & { class: string }) => {
+  ).action((file: string, options: RunArguments & { class: string }) => {
     code = simulate(file, options);
   });
   program

@@ -1,7 +1,7 @@
 import type { SolverName } from '../core/simulate/solvers';
 
 /** Options that `run` and `simulate` share. */
-export interface RunOptions {
+export interface RunArguments {
   readonly set: readonly string[];
   readonly stop?: number;
   readonly solver?: SolverName;

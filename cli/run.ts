@@ -3,7 +3,7 @@ import { readProjectFile } from '../core/formats/project-file';
 import { documentTexts } from '../core/project/texts';
 import type { Project, Setup } from '../core/project/project';
 import { createRun, isRunnable, prepareRun, type RequirementFinding } from '../core/run';
-import type { RunOptions } from './options';
+import type { RunArguments } from './options';
 import {
   complain,
   formatProblem,
@@ -25,7 +25,7 @@ export function projectTexts(project: Project): (place: string) => { name: strin
 }
 
 /** `zelvar run`: 0 all hold, 1 one fails, 2 could not run. Undecided requirements do not fail a run. */
-export function run(file: string, options: RunOptions & { readonly setup: string }): number {
+export function run(file: string, options: RunArguments & { readonly setup: string }): number {
   const bytes = readBytes(file);
   if (!bytes) return 2;
   const { value: project, problems: fileProblems } = readProjectFile(bytes);
@@ -102,7 +102,7 @@ export function run(file: string, options: RunOptions & { readonly setup: string
   return findings.some((f) => f.verdict === 'fails') || sequences.some((s) => s.report.verdict === 'failed') ? 1 : 0;
 }
 
-function changedSetup(setup: Setup, changes: readonly { name: string; value: string }[], options: RunOptions): Setup {
+function changedSetup(setup: Setup, changes: readonly { name: string; value: string }[], options: RunArguments): Setup {
   const names = new Set(changes.map((c) => c.name));
   return {
     ...setup,

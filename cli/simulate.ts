@@ -9,7 +9,7 @@ import { wordOf } from '../core/simulate/configurations';
 import { createSimulation } from '../core/simulate/simulation';
 import { experimentOf } from '../core/flatten/experiment';
 import { relaxUnits } from '../core/language/unit-check';
-import type { RunOptions } from './options';
+import type { RunArguments } from './options';
 import {
   complain,
   formatProblem,
@@ -22,7 +22,7 @@ import {
 } from './output';
 
 /** `zelvar simulate`: 0 the run reached its end, 2 it could not. */
-export function simulate(file: string, options: RunOptions & { readonly class: string }): number {
+export function simulate(file: string, options: RunArguments & { readonly class: string }): number {
   const bytes = readBytes(file);
   if (!bytes) return 2;
   const text = new TextDecoder().decode(bytes).replace(/^\uFEFF/, '');

@@ -17,7 +17,7 @@ export async function checkNow(): Promise<void> {
   if (version === useProject.getState().version) useProject.getState().setProblems(problems, constants);
 }
 
-export const structureOf = async (typeId: string): Promise<TypeStructure | undefined> => checker()?.structure(typeId);
+export const askStructure = async (typeId: string): Promise<TypeStructure | undefined> => checker()?.structure(typeId);
 export const unitOfQuantity = async (typeId: string, path: string): Promise<string | undefined> =>
   checker()?.unitOf(typeId, path);
 /** What a part type looks like at its start. */

@@ -1,7 +1,7 @@
 import { isAtOrIn } from '@/core/project/address';
 import { useMemo } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
-import { partsOf } from '@/core/editing/references';
+import { typedPartsOf } from '@/core/editing/references';
 import { createNames } from '@/core/flatten/names';
 import { typeById, type PartType, type Project } from '@/core/project/project';
 import { usePlace } from './place-store';
@@ -9,17 +9,17 @@ import { useProject } from './project-store';
 import { useRuns } from './run-store';
 
 /** A part in the tree of the product. */
-export interface PartNode {
+export interface PartTreeNode {
   /** Full name; '' is the product itself. */
   readonly path: string;
   readonly name: string;
   readonly type: PartType;
-  readonly children: readonly PartNode[];
+  readonly children: readonly PartTreeNode[];
 }
 
-export function partTree(project: Project): PartNode | undefined {
+export function partTree(project: Project): PartTreeNode | undefined {
   const names = createNames(project);
-  const build = (type: PartType, path: string, name: string, depth: number): PartNode => ({
+  const build = (type: PartType, path: string, name: string, depth: number): PartTreeNode => ({
     path,
     name,
     type,
@@ -27,7 +27,7 @@ export function partTree(project: Project): PartNode | undefined {
       depth > 20
         ? []
         : [
-            ...partsOf(names, type).flatMap((p) =>
+            ...typedPartsOf(names, type).flatMap((p) =>
               p.isArray ? [] : [build(p.type, path ? `${path}.${p.name}` : p.name, p.name, depth + 1)],
             ),
           ],
@@ -36,10 +36,10 @@ export function partTree(project: Project): PartNode | undefined {
   return root && build(root, '', root.name, 0);
 }
 
-export const allParts = (node: PartNode | undefined): PartNode[] =>
+export const allParts = (node: PartTreeNode | undefined): PartTreeNode[] =>
   node ? [node, ...node.children.flatMap(allParts)] : [];
 
-export const useTree = (): PartNode | undefined => {
+export const useTree = (): PartTreeNode | undefined => {
   const project = useProject((s) => s.project);
   return useMemo(() => project && partTree(project), [project]);
 };

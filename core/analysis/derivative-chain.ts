@@ -3,7 +3,7 @@ import type { FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel, FlatVariable } from '../flatten/flat-model';
 
 /** A derivative of some order of a variable of the model. */
-export interface Place {
+export interface DerivativePlace {
   readonly x: number;
   readonly p: number;
 }
@@ -16,7 +16,7 @@ export interface DerivativeChain {
   /** The same as a term. */
   holder(x: number, p: number): FlatExpr;
   /** Whose derivative a variable holds; of one that holds none, itself. */
-  placeOf(index: number): Place;
+  placeOf(index: number): DerivativePlace;
   /** Variables some of whose derivatives have been asked for. */
   all(): IterableIterator<readonly [x: number, own: readonly number[]]>;
 }
@@ -24,7 +24,7 @@ export interface DerivativeChain {
 export function createDerivativeChain(model: FlatModel): DerivativeChain {
   const variables: FlatVariable[] = [...model.variables];
   const chain = new Map<number, number[]>();
-  const places = new Map<number, Place>();
+  const places = new Map<number, DerivativePlace>();
   const derivativeOf = (x: number, p: number): number => {
     if (p === 0) return x;
     const own = chain.get(x) ?? [x];

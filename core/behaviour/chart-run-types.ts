@@ -1,7 +1,7 @@
 import type { Expr, Statement } from '../language/ast';
 import type { ChartSource } from './chart-source';
 import type { ChartStructure } from './chart-structure';
-import type { Environment, Value } from './interpreter';
+import type { Environment, RunValue } from './interpreter';
 
 /** One chart on its own, in time that passes only when told to. */
 export interface ChartRun {
@@ -9,10 +9,10 @@ export interface ChartRun {
   readonly time: number;
   /** Names of the innermost active states, in document order. */
   active(): string[];
-  value(name: string): Value;
+  value(name: string): RunValue;
   ended(): boolean;
   start(): void;
-  send(name: string, data?: Value): void;
+  send(name: string, data?: RunValue): void;
   /** Lets time pass, with everything that is due on the way. */
   advance(seconds: number): void;
   /** The next time at which something is due by itself. */
@@ -24,20 +24,20 @@ export interface ChartRun {
   /** Handles what waits at this moment. */
   deliver(): void;
   /** What its last state has handed over. */
-  result(): Value;
+  result(): RunValue;
   /** Leaves all states, for good. */
   finish(): void;
 }
 
 /** For a chart that another one has started. */
-export interface RunOptions {
-  readonly values?: ReadonlyMap<string, Value>;
+export interface ChartRunOptions {
+  readonly values?: ReadonlyMap<string, RunValue>;
   readonly time?: number;
   readonly parent?: { readonly id: string; hand(name: string, sent: Sent): void };
 }
 
 export interface Sent {
-  readonly data: Value;
+  readonly data: RunValue;
   readonly type: 'internal' | 'external' | 'platform';
   readonly sendid?: string;
   /** Where it can be answered. */

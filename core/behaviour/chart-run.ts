@@ -1,14 +1,14 @@
 import { interpretedEnvironment } from './interpreted-environment';
 import { interpretedHost, rememberValues } from './interpreted-host';
 import { createChartMachine } from './chart-machine';
-import type { ChartProgram, ChartRun, RunOptions } from './chart-run-types';
+import type { ChartProgram, ChartRun, ChartRunOptions } from './chart-run-types';
 import { createServices } from './chart-services';
 import {
-  carryOut,
+  runTexts,
   eventOf,
   newInterpretedChart,
   raise,
-  valueOf,
+  evaluated,
   type InterpretedChart,
   type Sessions,
 } from './interpreted-chart';
@@ -16,7 +16,7 @@ import {
 /** Runs a chart with the interpreter. What cannot be carried out becomes the message `error.execution`, as SCXML has it. */
 export function createChartRun(
   { source, services }: ChartProgram,
-  options: RunOptions = {},
+  options: ChartRunOptions = {},
   sessions: Sessions = { count: 0, open: new Map() },
 ): ChartRun {
   const c = newInterpretedChart(source, options, sessions) as InterpretedChart;
@@ -36,7 +36,7 @@ export function createChartRun(
   );
   c.services = createServices(services, {
     env: c.env,
-    run: (statements) => carryOut(c, statements),
+    run: (statements) => runTexts(c, statements),
     raise: (error) => raise(c, error),
     time: () => c.time,
     isEntered: (state) => c.entered.has(state),
@@ -69,7 +69,7 @@ export function createChartRun(
     result: () => c.results.get(''),
     finish() {
       c.services.endAll();
-      for (const state of [...c.entered].sort((a, b) => b - a)) carryOut(c, source.states[state].exit);
+      for (const state of [...c.entered].sort((a, b) => b - a)) runTexts(c, source.states[state].exit);
       c.entered.clear();
       sessions.open.delete(c.session);
     },
@@ -83,7 +83,7 @@ function start(c: InterpretedChart): void {
   for (const v of source.values) {
     const given = c.options.values?.has(v.name);
     if (given) values.set(v.name, c.options.values!.get(v.name));
-    else if (v.value) valueOf(c, v.value, undefined, (value) => void values.set(v.name, value));
+    else if (v.value) evaluated(c, v.value, undefined, (value) => void values.set(v.name, value));
   }
   // what the first entries change has changed
   rememberValues(c);

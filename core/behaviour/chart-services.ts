@@ -1,5 +1,5 @@
 import type { Statement } from '../language/ast';
-import type { ChartProgram, ChartRun, RunOptions, Sent, Service } from './chart-run-types';
+import type { ChartProgram, ChartRun, ChartRunOptions, Sent, Service } from './chart-run-types';
 import { evaluate, ExecutionError, type Environment } from './interpreter';
 
 interface Running {
@@ -37,7 +37,7 @@ export interface ServiceHost {
   hand(name: string, sent: Sent): void;
   run(statements: readonly Statement[]): void;
   raise(error: unknown): void;
-  start(program: ChartProgram, options: RunOptions): ChartRun;
+  start(program: ChartProgram, options: ChartRunOptions): ChartRun;
 }
 
 export function createServices(services: readonly Service[], host: ServiceHost): Services {

@@ -12,7 +12,7 @@ export interface ChartSource {
   /** Seconds between the do texts. */
   readonly period?: Expr;
   readonly values: readonly ValueSource[];
-  readonly states: readonly StateSource[];
+  readonly states: readonly ChartStateSource[];
   readonly transitions: readonly TransitionSource[];
   /** Arguments of messages that its texts can read. */
   readonly arguments: readonly string[];
@@ -28,7 +28,7 @@ export interface ValueSource {
   readonly place: string;
 }
 
-export interface StateSource {
+export interface ChartStateSource {
   readonly name: string;
   /** Index of the enclosing state, -1 at the top. */
   readonly parent: number;

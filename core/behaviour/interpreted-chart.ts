@@ -1,10 +1,10 @@
 import type { Expr, Statement } from '../language/ast';
 import type { ChartEvent, ChartMachine } from './chart-machine';
-import type { ChartRun, RunOptions, Sent } from './chart-run-types';
+import type { ChartRun, ChartRunOptions, Sent } from './chart-run-types';
 import type { Services } from './chart-services';
 import { structureOf, type ChartSource } from './chart-source';
 import type { ChartStructure } from './chart-structure';
-import { evaluate, execute, ExecutionError, truth, type Environment, type Value } from './interpreter';
+import { evaluate, execute, ExecutionError, truth, type Environment, type RunValue } from './interpreter';
 
 /** Charts that can reach each other by address. */
 export interface Sessions {
@@ -23,25 +23,25 @@ interface Later {
 export interface InterpretedChart {
   readonly source: ChartSource;
   readonly structure: ChartStructure;
-  readonly options: RunOptions;
+  readonly options: ChartRunOptions;
   readonly sessions: Sessions;
   /** Its name among the charts that can reach each other, and its address there. */
   readonly session: string;
   readonly address: string;
-  readonly values: Map<string, Value>;
+  readonly values: Map<string, RunValue>;
   readonly stateAt: ReadonlyMap<string, number>;
   /** A state counts as active while its entry and exit texts run. */
   readonly entered: Set<number>;
   /** The state whose entry text runs, and what final states of each state have handed over. */
   entering: number;
-  readonly results: Map<string, Value>;
+  readonly results: Map<string, RunValue>;
   /** Messages by the id under which they were sent. */
   readonly sentAs: Map<string, string>;
   /** What triggers by a change of value last saw. */
-  readonly was: Map<string, Value>;
+  readonly was: Map<string, RunValue>;
   time: number;
   problem: string | undefined;
-  event: Value;
+  event: RunValue;
   /** To other charts, after some time. */
   later: Later[];
   /** Sent to itself from outside: handed over when it has come to rest and somebody looks again. */
@@ -54,7 +54,7 @@ export interface InterpretedChart {
 /** The environment, the machine and the services ask the chart in their turn, and are added to it. */
 export function newInterpretedChart(
   source: ChartSource,
-  options: RunOptions,
+  options: ChartRunOptions,
   sessions: Sessions,
 ): Omit<InterpretedChart, 'env' | 'machine' | 'services'> {
   const session = `session${++sessions.count}`;
@@ -104,8 +104,8 @@ function attempt<T>(c: InterpretedChart, work: () => T, otherwise: T): T {
   }
 }
 
-export const carryOut = (c: InterpretedChart, statements: readonly Statement[]): void =>
+export const runTexts = (c: InterpretedChart, statements: readonly Statement[]): void =>
   attempt(c, () => execute(statements, c.env), undefined);
-export const valueOf = <T>(c: InterpretedChart, e: Expr, otherwise: T, read: (value: Value) => T): T =>
+export const evaluated = <T>(c: InterpretedChart, e: Expr, otherwise: T, read: (value: RunValue) => T): T =>
   attempt(c, () => read(evaluate(e, c.env)), otherwise);
-export const holds = (c: InterpretedChart, e: Expr): boolean => valueOf(c, e, false, truth);
+export const holds = (c: InterpretedChart, e: Expr): boolean => evaluated(c, e, false, truth);

@@ -1,6 +1,6 @@
 import { eventOf, type InterpretedChart } from './interpreted-chart';
 import type { ChartRun } from './chart-run-types';
-import { ExecutionError, type Dispatch, type Environment, type Value } from './interpreter';
+import { ExecutionError, type Dispatch, type Environment, type RunValue } from './interpreter';
 
 /** What SCXML calls the ways in; there is one. */
 export const processor = 'http://www.w3.org/TR/scxml/#SCXMLEventProcessor';
@@ -8,8 +8,8 @@ export const processor = 'http://www.w3.org/TR/scxml/#SCXMLEventProcessor';
 /** What the texts of a chart can see and do. */
 export function interpretedEnvironment(c: InterpretedChart): Environment {
   const { values } = c;
-  const processors: Value = { [processor]: { location: c.address }, scxml: { location: c.address } };
-  const fixed: Readonly<Record<string, () => Value>> = {
+  const processors: RunValue = { [processor]: { location: c.address }, scxml: { location: c.address } };
+  const fixed: Readonly<Record<string, () => RunValue>> = {
     event: () => c.event,
     time: () => c.time,
     _name: () => c.source.name,
@@ -27,7 +27,7 @@ export function interpretedEnvironment(c: InterpretedChart): Environment {
     isActive: (name) => c.stateAt.has(name) && c.entered.has(c.stateAt.get(name)!),
     send(node, args, after) {
       if (node.receiver) throw new ExecutionError(`There is no ${node.receiver.parts[0].name} here`);
-      const data: Value = 'content' in args ? args.content : Object.keys(args).length > 0 ? args : undefined;
+      const data: RunValue = 'content' in args ? args.content : Object.keys(args).length > 0 ? args : undefined;
       if (after === undefined) c.machine.post(eventOf(node.message, { data, type: 'internal' }), true);
       else handOver(c, node.message, data, after);
     },
@@ -57,13 +57,13 @@ function dispatch(c: InterpretedChart, { event, receiver: to, way, id, data, aft
 }
 
 /** A message to itself that waits its turn among those from outside. */
-function handOver(c: InterpretedChart, name: string, data: Value, after: number, sendid?: string): void {
+function handOver(c: InterpretedChart, name: string, data: RunValue, after: number, sendid?: string): void {
   const sent = eventOf(name, { data, type: 'external', origin: c.address, ...(sendid !== undefined && { sendid }) });
   if (after > 0) c.machine.postLater(sent, c.time + after);
   else c.soon.push(sent);
 }
 
-function toOther(c: InterpretedChart, to: string, name: string, data: Value, sendid: string | undefined): void {
+function toOther(c: InterpretedChart, to: string, name: string, data: RunValue, sendid: string | undefined): void {
   const named = sendid !== undefined && { sendid };
   const hand = receiver(c, to);
   if (hand) hand(name, { data, type: 'external', origin: c.address, ...named });

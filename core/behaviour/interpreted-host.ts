@@ -1,8 +1,8 @@
 import { processor } from './interpreted-environment';
 import type { ChartHost } from './chart-machine';
 import type { Sent } from './chart-run-types';
-import { carryOut, holds, valueOf, type InterpretedChart } from './interpreted-chart';
-import { evaluate, ExecutionError, seconds, truth, type Value } from './interpreter';
+import { runTexts, holds, evaluated, type InterpretedChart } from './interpreted-chart';
+import { evaluate, ExecutionError, seconds, truth, type RunValue } from './interpreter';
 
 /** What the machine asks of a chart: its guards, delays and texts, read by the interpreter. */
 export function interpretedHost(c: InterpretedChart): ChartHost {
@@ -19,7 +19,7 @@ export function interpretedHost(c: InterpretedChart): ChartHost {
       if (!value) return false;
       if (kind === 'when') return holds(c, value);
       const key = `${t}/${k}`;
-      return valueOf(c, value, false, (now) =>
+      return evaluated(c, value, false, (now) =>
         kind === 'rises'
           ? truth(now) && c.was.has(key) && !truth(c.was.get(key))
           : c.was.has(key) && c.was.get(key) !== now,
@@ -27,7 +27,7 @@ export function interpretedHost(c: InterpretedChart): ChartHost {
     },
     delay(_, t, k) {
       const { value } = triggerOf(t, k);
-      return value ? valueOf(c, value, NaN, seconds) : 0;
+      return value ? evaluated(c, value, NaN, seconds) : 0;
     },
     period: () => (source.period ? seconds(evaluate(source.period, c.env)) : Infinity),
     act(_, action) {
@@ -35,13 +35,13 @@ export function interpretedHost(c: InterpretedChart): ChartHost {
       if (action.kind === 'enter') {
         c.entered.add(action.index);
         c.entering = action.index;
-        carryOut(c, state.entry);
+        runTexts(c, state.entry);
       } else if (action.kind === 'exit') {
-        carryOut(c, state.exit);
+        runTexts(c, state.exit);
         c.entered.delete(action.index);
         c.services.leave(action.index);
-      } else if (action.kind === 'do') carryOut(c, state.do);
-      else carryOut(c, source.transitions[action.index].effect);
+      } else if (action.kind === 'do') runTexts(c, state.do);
+      else runTexts(c, source.transitions[action.index].effect);
     },
     begin(e) {
       const sent = e.data as Sent | undefined;
@@ -62,7 +62,7 @@ export function interpretedHost(c: InterpretedChart): ChartHost {
       const data = (e.data as Sent | undefined)?.data;
       if (data === null || typeof data !== 'object' || Array.isArray(data)) return;
       for (const name of source.arguments)
-        if (name in data) c.values.set(name, (data as { [name: string]: Value })[name]);
+        if (name in data) c.values.set(name, (data as { [name: string]: RunValue })[name]);
     },
     took: () => undefined,
     settle: () => c.problem === undefined,

@@ -6,19 +6,20 @@ import { convertValue, unitOrUndefined } from '../language/units';
  * Evaluates expressions and statements of our language without types: numbers, truth values, texts and lists. Used where a
  * chart is run on its own, by the command line and the standard suites; parts are run by generated code.
  */
-export type Value = number | boolean | string | readonly Value[] | { readonly [name: string]: Value } | undefined;
+export type RunValue =
+  number | boolean | string | readonly RunValue[] | { readonly [name: string]: RunValue } | undefined;
 
 export interface Environment {
-  get(name: string): Value;
+  get(name: string): RunValue;
   has(name: string): boolean;
-  set(name: string, value: Value): void;
+  set(name: string, value: RunValue): void;
   /** Makes a name if there is none. */
-  declare(name: string, value: Value): void;
+  declare(name: string, value: RunValue): void;
   isActive(state: string): boolean;
-  send(node: SendNode, args: Readonly<Record<string, Value>>, after: number | undefined): void;
+  send(node: SendNode, args: Readonly<Record<string, RunValue>>, after: number | undefined): void;
   cancel(message: string): void;
   /** Of a final state: what it hands to who waits for the end. */
-  result?(value: Value): void;
+  result?(value: RunValue): void;
   /** A message whose name, receiver or kind is found when it is sent. */
   dispatch?(message: Dispatch): void;
   /** Takes back what was sent under a name found when it is taken back. */
@@ -27,10 +28,10 @@ export interface Environment {
 
 export interface Dispatch {
   readonly event: string;
-  readonly receiver?: Value;
-  readonly way?: Value;
-  readonly id?: Value;
-  readonly data?: Value;
+  readonly receiver?: RunValue;
+  readonly way?: RunValue;
+  readonly id?: RunValue;
+  readonly data?: RunValue;
   readonly after?: number;
 }
 
@@ -43,7 +44,7 @@ const fail = (message: string): never => {
 
 const longestLoop = 1_000_000;
 
-export function evaluate(e: Expr, env: Environment): Value {
+export function evaluate(e: Expr, env: Environment): RunValue {
   switch (e.kind) {
     case 'number': {
       const unit = unitOrUndefined(e.unit);
@@ -84,7 +85,7 @@ export function evaluate(e: Expr, env: Environment): Value {
 }
 
 /** What counts as true where a condition is asked for. */
-export const truth = (value: Value): boolean =>
+export const truth = (value: RunValue): boolean =>
   !(
     value === undefined ||
     value === false ||
@@ -93,25 +94,25 @@ export const truth = (value: Value): boolean =>
     (typeof value === 'number' && Number.isNaN(value))
   );
 
-function number(value: Value): number {
+function number(value: RunValue): number {
   if (typeof value === 'number') return value;
   if (typeof value === 'boolean') return value ? 1 : 0;
   if (typeof value === 'string' && value.trim() !== '' && Number.isFinite(Number(value))) return Number(value);
   return NaN;
 }
 
-function same(a: Value, b: Value): boolean {
+function same(a: RunValue, b: RunValue): boolean {
   if (Array.isArray(a) && Array.isArray(b))
-    return a.length === b.length && a.every((x, k) => same(x as Value, b[k] as Value));
+    return a.length === b.length && a.every((x, k) => same(x as RunValue, b[k] as RunValue));
   if (typeof a === 'string' && typeof b === 'number') return number(a) === b;
   if (typeof a === 'number' && typeof b === 'string') return a === number(b);
   return a === b;
 }
 
-const shown = (value: Value): string =>
-  Array.isArray(value) ? value.map((x) => shown(x as Value)).join(',') : String(value);
+const shown = (value: RunValue): string =>
+  Array.isArray(value) ? value.map((x) => shown(x as RunValue)).join(',') : String(value);
 
-function binary(e: Extract<Expr, { kind: 'binary' }>, env: Environment): Value {
+function binary(e: Extract<Expr, { kind: 'binary' }>, env: Environment): RunValue {
   if (e.op === 'and') return truth(evaluate(e.left, env)) && truth(evaluate(e.right, env));
   if (e.op === 'or') {
     const left = evaluate(e.left, env);
@@ -148,22 +149,22 @@ function binary(e: Extract<Expr, { kind: 'binary' }>, env: Environment): Value {
   }
 }
 
-function lookUp(e: RefExpr, env: Environment): Value {
+function lookUp(e: RefExpr, env: Environment): RunValue {
   const [first, ...rest] = e.parts;
   if (!env.has(first.name)) return fail(`There is no ${first.name}`);
   let value = subscripted(env.get(first.name), first.subscripts, env);
   for (const part of rest) {
     if (value === null || typeof value !== 'object' || Array.isArray(value)) return fail(`${refName(e)} is not there`);
-    value = subscripted((value as { [name: string]: Value })[part.name], part.subscripts, env);
+    value = subscripted((value as { [name: string]: RunValue })[part.name], part.subscripts, env);
   }
   return value;
 }
 
-function subscripted(value: Value, subscripts: readonly Expr[], env: Environment): Value {
+function subscripted(value: RunValue, subscripts: readonly Expr[], env: Environment): RunValue {
   let at = value;
   for (const s of subscripts) {
     if (!Array.isArray(at)) return fail('Only a list has elements');
-    at = at[number(evaluate(s, env)) - 1] as Value;
+    at = at[number(evaluate(s, env)) - 1] as RunValue;
   }
   return at;
 }
@@ -192,7 +193,7 @@ const numeric: Readonly<Record<string, (...x: number[]) => number>> = {
   div: (a, b) => Math.trunc(a / b),
 };
 
-function call(e: Extract<Expr, { kind: 'call' }>, env: Environment): Value {
+function call(e: Extract<Expr, { kind: 'call' }>, env: Environment): RunValue {
   if (e.callee === 'in') {
     const [state] = e.args;
     return state?.kind === 'ref'
@@ -214,10 +215,10 @@ function call(e: Extract<Expr, { kind: 'call' }>, env: Environment): Value {
     const [list] = args;
     return Array.isArray(list) || typeof list === 'string' ? list.length : fail('Only a list has a size');
   }
-  if (e.callee === 'cat') return args.slice(1).flatMap((x) => (Array.isArray(x) ? (x as Value[]) : [x]));
+  if (e.callee === 'cat') return args.slice(1).flatMap((x) => (Array.isArray(x) ? (x as RunValue[]) : [x]));
   if (e.callee === 'element') {
     const [list, at] = args;
-    return Array.isArray(list) ? (list[number(at) - 1] as Value) : fail('Only a list has elements');
+    return Array.isArray(list) ? (list[number(at) - 1] as RunValue) : fail('Only a list has elements');
   }
   const f = numeric[e.callee];
   return f ? f(...args.map(number)) : fail(`There is no function ${e.callee}`);
@@ -256,7 +257,7 @@ function one(s: Statement, env: Environment): void {
       const range = it.range && evaluate(it.range, env);
       if (!Array.isArray(range)) return fail('A loop runs over a list');
       env.declare(it.name, undefined);
-      for (const value of [...(range as Value[])]) {
+      for (const value of [...(range as RunValue[])]) {
         env.set(it.name, value);
         execute(s.body, env);
       }
@@ -290,21 +291,21 @@ function command(e: CallExpr, env: Environment): void {
 }
 
 /** Seconds of a number, or of a text such as "10ms". */
-export function seconds(value: Value): number {
+export function seconds(value: RunValue): number {
   if (typeof value === 'number') return value;
   const match = typeof value === 'string' ? /^\s*([\d.]+)\s*(ms|s|m|h|d)?\s*$/.exec(value) : null;
   if (!match) return fail(`${shown(value)} is not a time`);
   return Number(match[1]) * { ms: 1e-3, s: 1, m: 60, h: 3600, d: 86400 }[match[2] ?? 's']!;
 }
 
-function assign(target: RefExpr, value: Value, env: Environment): void {
+function assign(target: RefExpr, value: RunValue, env: Environment): void {
   const [first, ...rest] = target.parts;
   if (!env.has(first.name)) return fail(`There is no ${first.name}`);
   if (first.subscripts.length === 0 && rest.length === 0) return env.set(first.name, value);
   if (rest.length > 0 || first.subscripts.length !== 1) return fail(`${refName(target)} cannot be assigned to`);
   const list = env.get(first.name);
   if (!Array.isArray(list)) return fail(`${first.name} is not a list`);
-  const copy = [...(list as Value[])];
+  const copy = [...(list as RunValue[])];
   copy[number(evaluate(first.subscripts[0], env)) - 1] = value;
   env.set(first.name, copy);
 }

@@ -2,7 +2,7 @@ import type { Expr, Statement } from '../language/ast';
 import { atPlace, problem, type Problem } from '../language/diagnostics';
 import { parseExpressionText } from '../language/parse';
 import type { FlowLine, Procedure } from '../project/project';
-import type { StateSource, TransitionSource, TriggerSource, ValueSource } from './chart-source';
+import type { ChartStateSource, TransitionSource, TriggerSource, ValueSource } from './chart-source';
 
 /** The chart of a procedure in the making. */
 export interface ProcedureChart {
@@ -10,7 +10,7 @@ export interface ProcedureChart {
   readonly all: readonly Procedure[];
   readonly place: string;
   readonly problems: Problem[];
-  readonly states: StateSource[];
+  readonly states: ChartStateSource[];
   readonly transitions: TransitionSource[];
   readonly values: ValueSource[];
   /** Names that messages bring along. */
@@ -39,7 +39,7 @@ export const newProcedureChart = (
 
 export const report = (chart: ProcedureChart, line: FlowLine, code: string, message: string): void =>
   void chart.problems.push({ ...problem('error', code, message), place: `${chart.place}/line/${line.id}` });
-export function expression(chart: ProcedureChart, text: string, line: FlowLine): Expr | undefined {
+export function readExpression(chart: ProcedureChart, text: string, line: FlowLine): Expr | undefined {
   const parsed = parseExpressionText(text);
   chart.problems.push(...atPlace(`${chart.place}/line/${line.id}`, parsed.problems));
   return parsed.problems.length > 0 ? undefined : parsed.value;
@@ -61,7 +61,7 @@ export const state = (
   chart: ProcedureChart,
   name: string,
   parent: number,
-  kind: StateSource['kind'],
+  kind: ChartStateSource['kind'],
   at: string,
   entry: readonly Statement[] = [],
 ): number =>

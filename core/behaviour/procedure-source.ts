@@ -5,7 +5,7 @@ import { parseExpressionText } from '../language/parse';
 import type { Procedure } from '../project/project';
 import type { ChartSource } from './chart-source';
 import { beginWith, finished, go, newProcedureChart, state, trigger, type ProcedureChart } from './procedure-chart';
-import { assign, sequence } from './procedure-steps';
+import { assignment, sequence } from './procedure-steps';
 
 /**
  * Procedures are run as state charts: every step is a state, the token of a procedure is its active state, and a split is a
@@ -61,6 +61,6 @@ function startValues(chart: ProcedureChart, procedure: Procedure): readonly Stat
     if (parsed) chart.problems.push(...atPlace(place, parsed.problems));
     const value = parsed && parsed.problems.length === 0 ? parsed.value : undefined;
     chart.values.push({ name: v.name, type: v.type, unit: v.unit, place, ...(value && { value }) });
-    return value ? [assign(v.name, value)] : [];
+    return value ? [assignment(v.name, value)] : [];
   });
 }

@@ -16,7 +16,7 @@ import type { FlowLine } from '../project/project';
 import { readMessage } from './chart-source';
 import {
   beginWith,
-  expression,
+  readExpression,
   finished,
   fresh,
   go,
@@ -116,7 +116,7 @@ function wait(chart: ProcedureChart, { line, mode, text }: Node<'wait'>, at: Spo
     go(chart, s, at.next, place, { triggers: [trigger('message', undefined, message?.name ?? text)] });
     return s;
   }
-  const value = text.trim() === '' ? undefined : expression(chart, mode === 'time' ? timeText(text) : text, line);
+  const value = text.trim() === '' ? undefined : readExpression(chart, mode === 'time' ? timeText(text) : text, line);
   go(chart, s, at.next, place, {
     triggers: value ? [trigger(mode === 'time' ? 'after' : 'when', renamed(value, at))] : [],
   });
@@ -129,7 +129,7 @@ function choice(chart: ProcedureChart, { branches }: Node<'choice'>, at: Spot): 
   const s = state(chart, nameOf(chart, first.line, `if ${first.guard}`), at.parent, 'choice', place);
   for (const b of branches) {
     const entry = sequence(chart, b.body, at);
-    const guard = b.guard === '' ? undefined : expression(chart, b.guard, b.line);
+    const guard = b.guard === '' ? undefined : readExpression(chart, b.guard, b.line);
     go(chart, s, entry, lineAt(chart, b.line), {
       otherwise: b.guard === '',
       ...(guard && { guard: renamed(guard, at) }),
@@ -155,7 +155,7 @@ function abort(chart: ProcedureChart, { line, event, body }: Node<'abort'>, at: 
   fill(chart, body, s, at);
   go(chart, s, at.next, place, { triggers: [trigger('done')] });
   const byMessage = abortsOnMessage(line.text) ? readMessage(event) : undefined;
-  const value = byMessage ? undefined : expression(chart, event, line);
+  const value = byMessage ? undefined : readExpression(chart, event, line);
   if (byMessage) go(chart, s, at.next, place, { triggers: [trigger('message', undefined, byMessage.name)] });
   else if (value) go(chart, s, at.next, place, { triggers: [trigger('when', renamed(value, at))] });
   return s;
@@ -166,7 +166,8 @@ function controls(chart: ProcedureChart, line: FlowLine, word: string, name: str
   if (!chart.all.some((p) => p.name === name)) report(chart, line, 'procedure', `There is no procedure ${name} here`);
   const told = word === 'await' ? [] : parseStatementsText(`send '${name}.${word}';`).value;
   const s = state(chart, nameOf(chart, line, `${word} ${name}`), at.parent, 'state', lineAt(chart, line), told);
-  const over = word === 'await' ? expression(chart, `in(${name}.Finished) or in(${name}.Stopped)`, line) : undefined;
+  const over =
+    word === 'await' ? readExpression(chart, `in(${name}.Finished) or in(${name}.Stopped)`, line) : undefined;
   go(chart, s, at.next, lineAt(chart, line), { triggers: over ? [trigger('when', over)] : [] });
   return s;
 }
@@ -188,8 +189,8 @@ function inlined(chart: ProcedureChart, line: FlowLine, text: string, at: Spot):
   const entry: Statement[] = target.values.flatMap((v): Statement[] => {
     const given = call.args.find((a) => a.name.text === v.name);
     const source = given ? given.value.text : v.value;
-    const value = source.trim() === '' ? undefined : expression(chart, source, line);
-    return value ? [assign(own.get(v.name)!, given ? renamed(value, at) : value)] : [];
+    const value = source.trim() === '' ? undefined : readExpression(chart, source, line);
+    return value ? [assignment(own.get(v.name)!, given ? renamed(value, at) : value)] : [];
   });
   for (const a of call.args)
     if (!own.has(a.name.text))
@@ -217,7 +218,7 @@ function repeated(chart: ProcedureChart, { line, text, body }: Node<'repeat'>, a
     return at.next;
   }
   if (repeat.mode === 'times') return counted(chart, line, repeat.what.text, head, body, at);
-  const value = expression(chart, repeat.what.text, line);
+  const value = readExpression(chart, repeat.what.text, line);
   const first = sequence(chart, body, { ...at, next: head });
   const isUntil = repeat.mode === 'until';
   go(chart, head, isUntil ? at.next : first, place, value ? { guard: renamed(value, at) } : {});
@@ -235,7 +236,7 @@ function counted(
   at: Spot,
 ): number {
   const place = lineAt(chart, line);
-  const limit = expression(chart, times, line);
+  const limit = readExpression(chart, times, line);
   const counter = fresh(chart, 'round', 'Integer');
   const counting = (name: string, value: string): number =>
     state(
@@ -270,7 +271,7 @@ const reference = (name: string): Extract<Expr, { kind: 'ref' }> => ({
   parts: [{ name, subscripts: [], span }],
   span,
 });
-export const assign = (name: string, value: Expr): Statement => ({
+export const assignment = (name: string, value: Expr): Statement => ({
   kind: 'assign',
   target: reference(name),
   value,

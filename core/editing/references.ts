@@ -259,7 +259,7 @@ export function isInside(project: Project, inner: string, outer: PartType): bool
   const within = (type: PartType): boolean => {
     if (seen.has(type.id)) return false;
     seen.add(type.id);
-    return partsOf(names, type).some((p) => p.type.id === inner || within(p.type));
+    return typedPartsOf(names, type).some((p) => p.type.id === inner || within(p.type));
   };
   return within(outer);
 }
@@ -272,7 +272,7 @@ export interface TypedPart {
 }
 
 /** The parts of a type that are of part types, those its texts declare and those it inherits included. */
-export function partsOf(names: Names, type: PartType): TypedPart[] {
+export function typedPartsOf(names: Names, type: PartType): TypedPart[] {
   const ref = names.classOf(type.id);
   if (!ref) return [];
   return names.lineage(ref).flatMap((one) =>

@@ -12,7 +12,7 @@ import { chart, quantity, row, state, transition } from '../testing/run-project'
 import { checkProject } from '../run/check';
 import { createNames } from '../flatten/names';
 import { applyEdit, undoEdit, type Edit } from './edits';
-import { isInside, partsOf, references } from './references';
+import { isInside, typedPartsOf, references } from './references';
 
 const line = (text: string, k: number) => ({ id: `l${k}`, depth: 0, text });
 const motor: PartType = {
@@ -221,7 +221,7 @@ test('what is used anywhere cannot be deleted, and says by what', () => {
 });
 
 test('parts of a type are those it draws, declares and inherits; a type cannot be put into itself through any of them', () => {
-  expect(partsOf(createNames(base), type(base, 'rig')).map((p) => [p.name, p.type.name, p.isArray])).toEqual([
+  expect(typedPartsOf(createNames(base), type(base, 'rig')).map((p) => [p.name, p.type.name, p.isArray])).toEqual([
     ['drawn', 'Motor', false],
     ['m', 'Motor', false],
     ['row', 'Motor', true],

@@ -26,7 +26,7 @@ import {
 import { differentiate } from './differentiate';
 import type { BoundValue, ClassInstance, Scope } from './instance';
 import { knownText, type FlatText } from './flat-text';
-import { textOf, type TextReader } from './texts';
+import { readText, type TextReader } from './texts';
 import { findClass, type ClassRef } from './library';
 import { isValue, memberOf, resolve, isClassInstance, toResolved, type Resolved } from './resolve';
 import {
@@ -444,7 +444,7 @@ const reader: TextReader = {
 /** What a text says. Undefined where it is none, or cannot be read. */
 export function elaborateText(b: Builder, e: Expr | undefined, scope: Scope): FlatText | undefined {
   try {
-    return e && textOf(b, e, scope, reader);
+    return e && readText(b, e, scope, reader);
   } catch (error) {
     if (error instanceof NoValue || error instanceof ShapeError) return undefined;
     throw error;
@@ -461,8 +461,8 @@ function comparedTexts(
   e: Extract<Expr, { kind: 'binary' }>,
   scope: Scope,
 ): readonly [string, string] | undefined {
-  const left = textOf(b, e.left, scope, reader);
-  const right = left && textOf(b, e.right, scope, reader);
+  const left = readText(b, e.left, scope, reader);
+  const right = left && readText(b, e.right, scope, reader);
   if (!right) return undefined;
   const [l, r] = [knownText(left), knownText(right)];
   return l === undefined || r === undefined

@@ -364,5 +364,6 @@ export function lookUp(x: ArrayLike<number>, y: ArrayLike<number>, at: number, s
 }
 
 /** A comparison of two values. */
-export type Relation = PairExpr & { readonly op: RelationOp };
-export const asRelation = (e: FlatExpr): Relation | undefined => (isRelation(e.op) ? (e as Relation) : undefined);
+export type FlatRelation = PairExpr & { readonly op: RelationOp };
+export const asRelation = (e: FlatExpr): FlatRelation | undefined =>
+  isRelation(e.op) ? (e as FlatRelation) : undefined;

@@ -31,7 +31,7 @@ import { createRoutes } from './messages';
 import { knownText } from './flat-text';
 
 /** A value to be watched besides those of the model, such as a term of a requirement. */
-export interface Observer {
+export interface Observation {
   readonly name: string;
   readonly expr: Expr;
   readonly place: string;
@@ -42,7 +42,7 @@ export interface Observer {
 export interface FlattenOptions {
   /** Changed values of the root. */
   readonly changes?: readonly PlacedChange[];
-  readonly observers?: readonly Observer[];
+  readonly observers?: readonly Observation[];
   /** Inputs of the root and its parts that follow formulas over time. */
   readonly signals?: readonly Signal[];
   /** Signals that are only looked at for what is wrong with them: several may be for one input. */
@@ -156,7 +156,7 @@ function addSignal(b: Builder, root: ClassInstance, { target, expr, place }: Sig
   });
 }
 
-function addObservers(b: Builder, root: ClassInstance, observers: readonly Observer[]): Map<string, ObservedValue> {
+function addObservers(b: Builder, root: ClassInstance, observers: readonly Observation[]): Map<string, ObservedValue> {
   const observed = new Map<string, ObservedValue>();
   for (const { name, expr, place, stops } of observers) {
     const scope: Scope = { instance: root, home: root.ref, iterators: new Map(), place };

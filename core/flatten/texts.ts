@@ -14,13 +14,13 @@ export interface TextReader {
 const digitsToTell = 6;
 
 /** The pieces of an expression that is a text; undefined where it is none. */
-export function textOf(b: Builder, e: Expr, scope: Scope, read: TextReader): FlatText | undefined {
+export function readText(b: Builder, e: Expr, scope: Scope, read: TextReader): FlatText | undefined {
   switch (e.kind) {
     case 'string':
       return [e.value];
     case 'binary': {
       if (e.op !== '+' || !looksLikeText(e)) return undefined;
-      const [left, right] = [textOf(b, e.left, scope, read), textOf(b, e.right, scope, read)];
+      const [left, right] = [readText(b, e.left, scope, read), readText(b, e.right, scope, read)];
       return left && right && join([...left, ...right]);
     }
     case 'call':
@@ -30,16 +30,16 @@ export function textOf(b: Builder, e: Expr, scope: Scope, read: TextReader): Fla
         if (!looksLikeText(branch.value)) return undefined;
         const decided = b.structural(read.scalar(b, branch.condition, scope));
         if (decided === undefined) return undefined;
-        if (decided !== 0) return textOf(b, branch.value, scope, read);
+        if (decided !== 0) return readText(b, branch.value, scope, read);
       }
-      return textOf(b, e.otherwise, scope, read);
+      return readText(b, e.otherwise, scope, read);
     }
     case 'ref': {
       if (!couldBeText(b, e, scope)) return undefined;
       const found = read.variable(b, e, scope);
       if (found === undefined || b.variables[found].type !== 'String') return undefined;
       const bound = b.texts.get(found);
-      return bound ? textOf(b, bound.expr, bound.scope, read) : [''];
+      return bound ? readText(b, bound.expr, bound.scope, read) : [''];
     }
     default:
       return undefined;

@@ -9,19 +9,19 @@ export type FlowNode =
   | { readonly kind: 'step'; readonly line: FlowLine; readonly actor: string; readonly text: string }
   | { readonly kind: 'wait'; readonly line: FlowLine; readonly mode: 'time' | 'until' | 'for'; readonly text: string }
   | { readonly kind: 'call'; readonly line: FlowLine; readonly name: string; readonly target: string | undefined }
-  | { readonly kind: 'choice'; readonly branches: readonly Branch[] }
-  | { readonly kind: 'parallel'; readonly line: FlowLine; readonly lanes: readonly Lane[] }
+  | { readonly kind: 'choice'; readonly branches: readonly FlowBranch[] }
+  | { readonly kind: 'parallel'; readonly line: FlowLine; readonly lanes: readonly FlowLane[] }
   | { readonly kind: 'repeat'; readonly line: FlowLine; readonly text: string; readonly body: readonly FlowNode[] }
   | { readonly kind: 'abort'; readonly line: FlowLine; readonly event: string; readonly body: readonly FlowNode[] };
 
-export interface Branch {
+export interface FlowBranch {
   readonly line: FlowLine;
   /** Empty for "else". */
   readonly guard: string;
   readonly body: readonly FlowNode[];
 }
 
-export interface Lane {
+export interface FlowLane {
   readonly line: FlowLine;
   readonly name: string;
   readonly body: readonly FlowNode[];
@@ -99,7 +99,7 @@ export function readFlow(
         return [{ kind: 'abort', line, event: text, body: inner }];
       }
       case 'together': {
-        const lanes: Lane[] = [];
+        const lanes: FlowLane[] = [];
         if (at < lines.length && lines[at].depth > line.depth) {
           const inner = lines[at].depth;
           while (at < lines.length && lines[at].depth >= inner) {
@@ -119,7 +119,7 @@ export function readFlow(
         say(line, 'A lane stands inside "together"');
         return inside(line);
       case 'if': {
-        const branches: Branch[] = [{ line, guard: text, body: inside(line) }];
+        const branches: FlowBranch[] = [{ line, guard: text, body: inside(line) }];
         if (text === '') say(line, 'If what?');
         while (at < lines.length && lines[at].depth === line.depth) {
           const next = lines[at];
@@ -163,7 +163,7 @@ function reaches(
 
 /** Every node of a flow with what stands around it, in reading order. */
 export interface Visited {
-  readonly node: FlowNode | Branch;
+  readonly node: FlowNode | FlowBranch;
   readonly line: FlowLine;
   /** Guards of the branches it stands in, outermost first. */
   readonly guards: readonly string[];

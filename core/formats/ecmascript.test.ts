@@ -1,13 +1,13 @@
 import fc from 'fast-check';
-import { evaluate, execute, type Environment, type Value } from '../behaviour/interpreter';
+import { evaluate, execute, type Environment, type RunValue } from '../behaviour/interpreter';
 import { printExpression, printStatement } from '../language/print';
 import { parseExpressionText, parseStatementsText } from '../language/parse';
 import { readEcmascriptExpression, readEcmascriptStatements } from './ecmascript';
 
 /** Plain ECMAScript means here what it means to a machine that runs it, before and after it is written in our language. */
 
-const given: Record<string, Value> = { a: 3, b: -2, c: 0.5, on: true, off: false, list: [4, 5, 6] };
-const environment = (values: Map<string, Value>): Environment => ({
+const given: Record<string, RunValue> = { a: 3, b: -2, c: 0.5, on: true, off: false, list: [4, 5, 6] };
+const environment = (values: Map<string, RunValue>): Environment => ({
   has: (name) => values.has(name),
   get: (name) => values.get(name),
   set: (name, value) => void values.set(name, value),
@@ -16,7 +16,7 @@ const environment = (values: Map<string, Value>): Environment => ({
   send: () => undefined,
   cancel: () => undefined,
 });
-const ours = (text: string): Value => {
+const ours = (text: string): RunValue => {
   const read = readEcmascriptExpression(text);
   if (!read) throw new Error(`${text} is not read`);
   const direct = evaluate(read, environment(new Map(Object.entries(given))));
@@ -27,7 +27,7 @@ const ours = (text: string): Value => {
   return direct;
 };
 const theirs = (text: string): unknown =>
-  (new Function(...Object.keys(given), `return ${text};`) as (...xs: Value[]) => unknown)(...Object.values(given));
+  (new Function(...Object.keys(given), `return ${text};`) as (...xs: RunValue[]) => unknown)(...Object.values(given));
 
 const { numeric, logical } = fc.letrec<{ numeric: string; logical: string }>((tie) => ({
   numeric: fc.oneof(

@@ -6,7 +6,7 @@ import {
   content,
   declare,
   duration,
-  expression,
+  formulaText,
   literal,
   message,
   messageName,
@@ -30,13 +30,13 @@ export function action(r: Reading, a: XmlElement): string[] {
     case 'cancel': {
       const placed = x.sendidexpr ? `?${x.sendidexpr.trim()}` : undefined;
       if (placed !== undefined && literal(r, x.sendidexpr) === undefined && !r.sendIds.has(placed))
-        return [`withdraw(${expression(r, x.sendidexpr)});`];
+        return [`withdraw(${formulaText(r, x.sendidexpr)});`];
       const id = x.sendid ?? literal(r, x.sendidexpr) ?? placed;
       return id === undefined ? [] : [`cancel ${messageName(r.sendIds.get(id) ?? id)};`];
     }
     case 'assign':
       return [
-        `${place(r, x.location ?? '')} := ${x.expr !== undefined ? expression(r, x.expr) : content(r, textOf(a))};`,
+        `${place(r, x.location ?? '')} := ${x.expr !== undefined ? formulaText(r, x.expr) : content(r, textOf(a))};`,
       ];
     case 'log':
       return [];
@@ -48,7 +48,7 @@ export function action(r: Reading, a: XmlElement): string[] {
       const item = place(r, x.item ?? ''),
         index = x.index ? place(r, x.index) : '';
       for (const name of [item, index]) if (/^[\p{L}_]\w*$/u.test(name)) declare(r, name);
-      const array = expression(r, x.array ?? '');
+      const array = formulaText(r, x.array ?? '');
       const body = actions(r, a);
       if (index)
         return [
@@ -97,7 +97,7 @@ export function send(r: Reading, a: XmlElement): string[] {
       : x.delayexpr !== undefined
         ? literal(r, x.delayexpr) !== undefined
           ? duration(r, literal(r, x.delayexpr)!)
-          : expression(r, x.delayexpr)
+          : formulaText(r, x.delayexpr)
         : '';
   const inside = target === '#_internal';
   const foreign =
@@ -111,7 +111,7 @@ export function send(r: Reading, a: XmlElement): string[] {
       literalText !== undefined
         ? JSON.stringify(literalText)
         : formula !== undefined
-          ? expression(r, formula)
+          ? formulaText(r, formula)
           : undefined;
     const [name, to, way] = [
       computed(event === undefined ? undefined : message(event), x.eventexpr) ?? '""',
@@ -142,14 +142,14 @@ const tellComputed = (r: Reading, event: string): void =>
   );
 
 export function conditional(r: Reading, a: XmlElement): string[] {
-  let text = `if ${expression(r, a.attributes.cond ?? '')} then\n`;
+  let text = `if ${formulaText(r, a.attributes.cond ?? '')} then\n`;
   let body: string[] = [];
   for (const c of childrenOf(a)) {
     if (c.tag !== 'elseif' && c.tag !== 'else') {
       body.push(...action(r, c));
       continue;
     }
-    text += indent(body) + (c.tag === 'else' ? 'else\n' : `elseif ${expression(r, c.attributes.cond ?? '')} then\n`);
+    text += indent(body) + (c.tag === 'else' ? 'else\n' : `elseif ${formulaText(r, c.attributes.cond ?? '')} then\n`);
     body = [];
   }
   return [`${text}${indent(body)}end if;`];

@@ -79,7 +79,7 @@ export function unread(r: Reading, text: string): string {
   return text.trim();
 }
 
-export function expression(r: Reading, text: string): string {
+export function formulaText(r: Reading, text: string): string {
   if (r.own) return text.trim();
   const e = readEcmascriptExpression(text);
   return e ? printExpression(e) : unread(r, text);
@@ -119,13 +119,13 @@ export function content(r: Reading, text: string): string {
 /** What stands in the `content` of an element, as a formula. */
 export function bodyOf(r: Reading, e: XmlElement): string | undefined {
   const [c] = childrenOf(e, 'content');
-  return c && (c.attributes.expr !== undefined ? expression(r, c.attributes.expr) : content(r, textOf(c)));
+  return c && (c.attributes.expr !== undefined ? formulaText(r, c.attributes.expr) : content(r, textOf(c)));
 }
 
 export const parameters = (r: Reading, a: XmlElement): string[] =>
   childrenOf(a, 'param').map(
     (p) =>
-      `${printName(p.attributes.name ?? '')} = ${p.attributes.expr !== undefined ? expression(r, p.attributes.expr) : place(r, p.attributes.location ?? '')}`,
+      `${printName(p.attributes.name ?? '')} = ${p.attributes.expr !== undefined ? formulaText(r, p.attributes.expr) : place(r, p.attributes.location ?? '')}`,
   );
 
 /** Scripts may declare names of their own. */

@@ -3,7 +3,7 @@ import { triggerKinds } from '../project/document';
 import { newState, newTransition, type Transition, type Trigger } from '../project/project';
 import { stateName } from './ecmascript';
 import { actions } from './scxml-actions';
-import { bodyOf, content, expression, literal, message, parameters, place, skip, type Reading } from './scxml-reading';
+import { bodyOf, content, formulaText, literal, message, parameters, place, skip, type Reading } from './scxml-reading';
 import { childrenOf, textOf, type XmlElement } from './xml';
 
 const isStateTag = (tag: string): boolean =>
@@ -60,7 +60,7 @@ export function transition(r: Reading, t: XmlElement, from: string): void {
     also,
     triggers: read,
     internal: t.attributes.type === 'internal',
-    guard: cond === undefined ? '' : expression(r, cond),
+    guard: cond === undefined ? '' : formulaText(r, cond),
     effect: actions(r, t).join('\n'),
   };
   r.transitions.push(withArguments(r, entry));
@@ -107,7 +107,11 @@ export function data(r: Reading, e: XmlElement): void {
     const inner = file ?? (d.children.some((c) => typeof c === 'object') ? '' : textOf(d));
     if (d.children.some((c) => typeof c === 'object')) skip(r, `The XML data of ${name}`);
     const value =
-      d.attributes.expr !== undefined ? expression(r, d.attributes.expr) : inner.trim() !== '' ? content(r, inner) : '';
+      d.attributes.expr !== undefined
+        ? formulaText(r, d.attributes.expr)
+        : inner.trim() !== ''
+          ? content(r, inner)
+          : '';
     const isLate = r.root.attributes.binding === 'late' && e !== r.root && value !== '';
     if (isLate)
       r.late.set(e, [
@@ -213,7 +217,7 @@ export function service(r: Reading, e: XmlElement, owner: string): void {
   const formula = body?.attributes.expr ?? x.srcexpr;
   const file = inner ? r.inner(inner) : text !== undefined ? r.other(text) : undefined;
   const kind =
-    x.type !== undefined ? JSON.stringify(x.type) : x.typeexpr !== undefined ? expression(r, x.typeexpr) : undefined;
+    x.type !== undefined ? JSON.stringify(x.type) : x.typeexpr !== undefined ? formulaText(r, x.typeexpr) : undefined;
   r.services.push({
     state: owner,
     ...(x.id && { id: x.id }),
@@ -229,11 +233,11 @@ export function service(r: Reading, e: XmlElement, owner: string): void {
       ...childrenOf(e, 'param').map((p) => ({
         name: p.attributes.name ?? '',
         value:
-          p.attributes.expr !== undefined ? expression(r, p.attributes.expr) : place(r, p.attributes.location ?? ''),
+          p.attributes.expr !== undefined ? formulaText(r, p.attributes.expr) : place(r, p.attributes.location ?? ''),
       })),
     ],
     finalize: actions(r, finalize).join('\n'),
-    chart: file ?? (formula !== undefined ? { formula: expression(r, formula), isPath: !body } : undefined),
+    chart: file ?? (formula !== undefined ? { formula: formulaText(r, formula), isPath: !body } : undefined),
   });
   r.problems.push(
     problem(

@@ -1,4 +1,4 @@
-import { mostRows, remark, type ReadTable, type Relation, type Remark, type Sheet } from './table';
+import { mostRows, remark, type ReadTable, type SheetRelation, type Remark, type Sheet } from './table';
 import { decodeText } from './text-encoding';
 import { childOf, childrenOf, escapeXml, readXml, textOf, type XmlElement } from './xml';
 
@@ -70,7 +70,7 @@ class Reader {
         ),
       );
     }
-    const relations = childrenOf(childOf(this.content, 'SPEC-RELATIONS')).flatMap((r): Relation[] => {
+    const relations = childrenOf(childOf(this.content, 'SPEC-RELATIONS')).flatMap((r): SheetRelation[] => {
       const from = textOf(childrenOf(childOf(r, 'SOURCE'))[0]).trim();
       const to = textOf(childrenOf(childOf(r, 'TARGET'))[0]).trim();
       const missing = [from, to].find((x) => !objects.has(x));
@@ -239,7 +239,7 @@ export interface ReqifDocument {
   readonly id: string;
   readonly title: string;
   readonly objects: readonly ReqifObject[];
-  readonly relations: readonly Relation[];
+  readonly relations: readonly SheetRelation[];
 }
 
 const stamp = '2026-01-01T00:00:00Z';

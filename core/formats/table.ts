@@ -4,7 +4,7 @@ import type { Severity } from '../language/diagnostics';
 export interface Workbook {
   readonly sheets: readonly Sheet[];
   /** Relations between rows that some formats have, by the identifiers in the column `foreign`. */
-  readonly relations: readonly Relation[];
+  readonly relations: readonly SheetRelation[];
 }
 
 export interface Sheet {
@@ -16,7 +16,7 @@ export interface Sheet {
   readonly foreign: number;
 }
 
-export interface Relation {
+export interface SheetRelation {
   readonly from: string;
   readonly to: string;
   readonly type: string;

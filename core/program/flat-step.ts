@@ -5,7 +5,7 @@ import {
   plus,
   scalar,
   slot,
-  sumOf,
+  sumOfTerms,
   times,
   type ArrayName,
   type Instruction,
@@ -82,7 +82,7 @@ export function lowerFlatStep(
   for (let stage = 1; stage <= 6; stage++) {
     const row = weights(a[stage]);
     // from left to right, as the sums of the method are written
-    const now = states.map((i) => let_(sumOf([y[0][i], ...row.map(({ weight, j }) => times(weight, k[j][i]))])));
+    const now = states.map((i) => let_(sumOfTerms([y[0][i], ...row.map(({ weight, j }) => times(weight, k[j][i]))])));
     y.push(now);
     const { body: inner, derivatives } = rightHandSide(now);
     body.push({
@@ -104,7 +104,7 @@ export function lowerFlatStep(
       a: number(1),
       b: plus(slot('absolute', i), times(scalar('relative'), larger)),
     });
-    const own = let_(sumOf(error.map(({ weight: w, j }) => times(w, k[j][i]))));
+    const own = let_(sumOfTerms(error.map(({ weight: w, j }) => times(w, k[j][i]))));
     body.push({ do: 'set', to: slot('error', i), value: own });
     [own, minus(k[6][i], k[5][i]), minus(y[6][i], y[5][i])].forEach((x, j) => {
       const scaled = let_(times(x, weight));

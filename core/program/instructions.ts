@@ -197,4 +197,4 @@ export const plus = (a: Term, b: Term): Term => ({ op: 'add', a, b });
 export const times = (a: Term, b: Term): Term => ({ op: 'mul', a, b });
 export const minus = (a: Term, b: Term): Term => ({ op: 'sub', a, b });
 /** From left to right; at least one. */
-export const sumOf = (terms: readonly Term[]): Term => terms.slice(1).reduce(plus, terms[0]);
+export const sumOfTerms = (terms: readonly Term[]): Term => terms.slice(1).reduce(plus, terms[0]);

@@ -1,4 +1,4 @@
-import { asRelation, constant, walk, type FlatExpr, type Relation } from '../flatten/flat-expression';
+import { asRelation, constant, walk, type FlatExpr, type FlatRelation } from '../flatten/flat-expression';
 import { call, number, scalar, slot, type Term, type Truth } from './instructions';
 
 /**
@@ -9,10 +9,10 @@ export type ConditionMode = 'held' | 'live' | 'plain';
 
 /** A condition or step function whose change is an event. */
 export type ModeSource =
-  { readonly kind: 'relation'; readonly expr: Relation } | { readonly kind: 'floor'; readonly expr: FlatExpr };
+  { readonly kind: 'relation'; readonly expr: FlatRelation } | { readonly kind: 'floor'; readonly expr: FlatExpr };
 
 /** A condition of an `if`, and whether the branch is taken when it holds or when it does not. */
-export interface Branch {
+export interface BranchTaken {
   readonly condition: FlatExpr;
   readonly holds: boolean;
   /** It is not held between events. */
@@ -20,21 +20,21 @@ export interface Branch {
 }
 
 /** What is found on the way through all expressions of a program. An expression that stands in two places has one number. */
-export interface Found {
+export interface FoundTerms {
   readonly modes: ModeSource[];
   readonly samples: { readonly start: FlatExpr; readonly interval: FlatExpr }[];
   readonly delays: Extract<FlatExpr, { op: 'delay' }>[];
   readonly tables: { readonly x: readonly number[]; readonly y: readonly number[] }[];
   readonly numbers: Map<FlatExpr, number>;
   /** For each condition, the branches it stands in: it is watched only while they are taken. */
-  readonly branches: Map<number, readonly Branch[]>;
+  readonly branches: Map<number, readonly BranchTaken[]>;
   /** Arguments of square roots that move, with the branches they stand in: where they are taken, they must not be negative. */
-  readonly roots: Map<FlatExpr, readonly Branch[]>;
+  readonly roots: Map<FlatExpr, readonly BranchTaken[]>;
   /** The conditions of a `sign`, made once per node. */
-  readonly signs: Map<FlatExpr, { readonly positive: Relation; readonly negative: Relation }>;
+  readonly signs: Map<FlatExpr, { readonly positive: FlatRelation; readonly negative: FlatRelation }>;
 }
 
-export const nothingFound = (): Found => ({
+export const nothingFound = (): FoundTerms => ({
   modes: [],
   samples: [],
   delays: [],
@@ -46,7 +46,7 @@ export const nothingFound = (): Found => ({
 });
 
 export interface LoweringContext {
-  readonly found: Found;
+  readonly found: FoundTerms;
   /** Whether a variable can change between events. */
   varies(index: number): boolean;
   /** The place that holds a variable or derivative now, where that is not memory. */
@@ -60,14 +60,14 @@ export interface Lowering {
 }
 
 /** What is used in several places is watched where all of them lie. */
-function joint(known: readonly Branch[] | undefined, path: readonly Branch[]): readonly Branch[] {
+function joint(known: readonly BranchTaken[] | undefined, path: readonly BranchTaken[]): readonly BranchTaken[] {
   if (!known) return [...path];
   const differ = known.findIndex((b, j) => path[j]?.condition !== b.condition || path[j].holds !== b.holds);
   return differ >= 0 ? known.slice(0, differ) : known;
 }
 
 /** The number of an expression among those of its kind. */
-function numbered<T>({ numbers }: Found, e: FlatExpr, list: T[], entry: T): number {
+function numbered<T>({ numbers }: FoundTerms, e: FlatExpr, list: T[], entry: T): number {
   let k = numbers.get(e);
   if (k === undefined) numbers.set(e, (k = list.push(entry) - 1));
   return k;
@@ -76,7 +76,7 @@ function numbered<T>({ numbers }: Found, e: FlatExpr, list: T[], entry: T): numb
 export function createLowering(context: LoweringContext, mode: ConditionMode): Lowering {
   const { found } = context;
   let insideNoEvent = 0;
-  const path: Branch[] = [];
+  const path: BranchTaken[] = [];
 
   const inBranch = (condition: FlatExpr, holds: boolean, e: FlatExpr): Term => {
     path.push({ condition, holds, noEvent: insideNoEvent > 0 });
@@ -103,7 +103,7 @@ export function createLowering(context: LoweringContext, mode: ConditionMode): L
   };
   const isEventless = (): boolean => insideNoEvent > 0 || mode === 'plain';
 
-  const relation = (e: Relation): Truth => {
+  const relation = (e: FlatRelation): Truth => {
     const plain: Truth = { op: e.op, a: lower(e.a), b: lower(e.b), ...(e.from && { from: e.from }) };
     if (isEventless() || e.op === 'eq' || e.op === 'ne' || !varying(e)) return plain;
     return { op: 'is', a: throughMode(e, { kind: 'relation', expr: e }, { op: 'bit', c: plain }) };

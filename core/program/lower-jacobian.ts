@@ -1,7 +1,7 @@
 import type { Block } from '../analysis/solvable-model';
 import { differentiate } from '../flatten/differentiate';
 import { one, walk, zero, type FlatExpr } from '../flatten/flat-expression';
-import { slot, sumOf, times, type Instruction, type Slot, type Term } from './instructions';
+import { slot, sumOfTerms, times, type Instruction, type Slot, type Term } from './instructions';
 
 /** The partial derivatives of all derivatives by all states: the chain rule, forwards through the blocks. */
 export interface LoweredJacobian {
@@ -56,7 +56,7 @@ export function lowerJacobian(
         chain!.forEach((at, k) => add(k, times(factor, at)));
       }
     }
-    inner.set(b.target.kind + b.target.index, new Map([...sums].map(([k, terms]) => [k, keep(sumOf(terms))])));
+    inner.set(b.target.kind + b.target.index, new Map([...sums].map(([k, terms]) => [k, keep(sumOfTerms(terms))])));
     if (partials.length > mostInstructions) return undefined;
   }
   const rows = states.map((s) => [...(inner.get(`der${s}`)?.keys() ?? [])].sort((a, b) => a - b));

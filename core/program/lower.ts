@@ -22,9 +22,9 @@ import {
 import {
   createLowering,
   nothingFound,
-  type Branch,
+  type BranchTaken,
   type ConditionMode,
-  type Found,
+  type FoundTerms,
   type Lowering,
   type LoweringContext,
   type ModeSource,
@@ -288,7 +288,7 @@ function lowerTornBlock(work: Work, b: TornBlock): SolvedBlock {
 }
 
 /** Whether all branches that something stands in are taken. */
-const whereTaken = (branches: readonly Branch[], held: Lowering): Truth =>
+const whereTaken = (branches: readonly BranchTaken[], held: Lowering): Truth =>
   branches
     .map((b): Truth => {
       const c = held.truth(b.noEvent ? { op: 'noEvent', a: b.condition } : b.condition);
@@ -297,7 +297,7 @@ const whereTaken = (branches: readonly Branch[], held: Lowering): Truth =>
     .reduce<Truth>((a, b) => (a.op === 'always' ? b : { op: 'and', a, b }), { op: 'always' });
 
 /** Everything numbered so far; guards and the like compute their conditions plainly. */
-function lowerConditions(found: Found, plain: Lowering, held: Lowering): Condition[] {
+function lowerConditions(found: FoundTerms, plain: Lowering, held: Lowering): Condition[] {
   const conditions: Condition[] = [];
   for (let k = 0; k < found.modes.length; k++) {
     const source = found.modes[k];
@@ -317,7 +317,7 @@ function lowerConditions(found: Found, plain: Lowering, held: Lowering): Conditi
 }
 
 /** What is delayed; delays may lie within delays. */
-function lowerPasts({ delays }: Found, plain: Lowering): Term[] {
+function lowerPasts({ delays }: FoundTerms, plain: Lowering): Term[] {
   const pasts: Term[] = [];
   for (let k = 0; k < delays.length; k++) pasts.push(plain.number(delays[k].a));
   return pasts;

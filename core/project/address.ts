@@ -67,7 +67,7 @@ export function readAddress(address: Address): ReadAddress | undefined {
   return { steps };
 }
 
-export interface Found {
+export interface FoundAt {
   /** The entries from the document down. */
   readonly chain: readonly Entry[];
   readonly steps: readonly Step[];
@@ -76,7 +76,7 @@ export interface Found {
 }
 
 /** What stands at an address; undefined where nothing does. */
-export function findAt(project: Project, address: Address): Found | undefined {
+export function findAt(project: Project, address: Address): FoundAt | undefined {
   const read = readAddress(address);
   if (!read || read.list || read.steps.length === 0) return undefined;
   const chain: Entry[] = [];

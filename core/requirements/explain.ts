@@ -1,7 +1,7 @@
 import type { Expr } from '../language/ast';
 import { printExpression } from '../language/print';
 import type { GlossaryEntry } from '../project/project';
-import { obligations, readFormula, type Formula, type Value } from './formula';
+import { obligations, readFormula, type Formula, type FormulaValue } from './formula';
 import { showFormula } from './read-limit';
 
 /** A formula in plain words, for whoever wants to know what will be checked; names become the phrases of the glossary. */
@@ -114,7 +114,7 @@ class Words {
     return showFormula(printExpression(e));
   }
 
-  private value(v: Value): string {
+  private value(v: FormulaValue): string {
     const span = (window: number): string => (window === Infinity ? 'so far' : `of the last ${time(window)}`);
     switch (v.kind) {
       case 'number':

@@ -12,9 +12,9 @@ export type Formula =
   | { readonly kind: 'state'; readonly expr: Expr; readonly span: Span }
   | {
       readonly kind: 'compare';
-      readonly op: Relation;
-      readonly left: Value;
-      readonly right: Value;
+      readonly op: Comparison;
+      readonly left: FormulaValue;
+      readonly right: FormulaValue;
       readonly expr: Expr;
       readonly span: Span;
     }
@@ -32,18 +32,28 @@ export type Formula =
   | { readonly kind: 'until'; readonly to: number; readonly a: Formula; readonly b: Formula; readonly span: Span }
   | { readonly kind: 'atEnd'; readonly a: Formula; readonly span: Span };
 
-export type Relation = '<' | '<=' | '>' | '>=' | '==' | '<>';
+export type Comparison = '<' | '<=' | '>' | '>=' | '==' | '<>';
 
 /** A number at every moment, made of what has been seen so far. */
-export type Value =
+export type FormulaValue =
   | { readonly kind: 'number'; readonly value: number; readonly unit: string | undefined }
   | { readonly kind: 'signal'; readonly expr: Expr }
-  | { readonly kind: 'arithmetic'; readonly op: '+' | '-' | '*' | '/'; readonly a: Value; readonly b: Value }
-  | { readonly kind: 'abs' | 'negate'; readonly a: Value }
+  | {
+      readonly kind: 'arithmetic';
+      readonly op: '+' | '-' | '*' | '/';
+      readonly a: FormulaValue;
+      readonly b: FormulaValue;
+    }
+  | { readonly kind: 'abs' | 'negate'; readonly a: FormulaValue }
   | { readonly kind: 'count'; readonly window: number; readonly event: Formula }
   | { readonly kind: 'rate'; readonly event: Formula }
-  | { readonly kind: Statistic; readonly window: number; readonly during: Formula | undefined; readonly of: Value }
-  | { readonly kind: 'at'; readonly event: Formula | undefined; readonly of: Value }
+  | {
+      readonly kind: Statistic;
+      readonly window: number;
+      readonly during: Formula | undefined;
+      readonly of: FormulaValue;
+    }
+  | { readonly kind: 'at'; readonly event: Formula | undefined; readonly of: FormulaValue }
   | { readonly kind: 'duration'; readonly of: Formula };
 
 export type Statistic = 'average' | 'rms' | 'highest' | 'lowest';
@@ -129,7 +139,7 @@ function formulaOf(e: Expr): Formula {
   if (e.kind === 'binary' && (e.op === 'and' || e.op === 'or'))
     return { kind: e.op, a: formulaOf(e.left), b: formulaOf(e.right), span };
   if (e.kind === 'binary' && relations.has(e.op)) {
-    return { kind: 'compare', op: e.op as Relation, left: valueOf(e.left), right: valueOf(e.right), expr: e, span };
+    return { kind: 'compare', op: e.op as Comparison, left: valueOf(e.left), right: valueOf(e.right), expr: e, span };
   }
   if (e.kind === 'call') return operatorOf(e);
   throw new Wrong('A condition is expected here: something that holds or does not', span);
@@ -214,7 +224,7 @@ function findAhead(f: Formula): Formula | undefined {
   }
 }
 
-function valueOf(e: Expr): Value {
+function valueOf(e: Expr): FormulaValue {
   if (e.kind === 'number') return { kind: 'number', value: e.value, unit: e.unit };
   if (!hasOperator(e)) return { kind: 'signal', expr: e };
   if (e.kind === 'unary' && e.op === '-') return { kind: 'negate', a: valueOf(e.operand) };
@@ -361,7 +371,7 @@ export function obligations(f: Formula): Obligation[] {
 }
 
 /** A mean or rate over the whole run says something only when the run has ended. */
-function isSummary(v: Value): boolean {
+function isSummary(v: FormulaValue): boolean {
   switch (v.kind) {
     case 'rate':
       return true;

@@ -2,7 +2,7 @@ import { takesMessage } from '../behaviour/chart-structure';
 import { parameterValues } from '../analysis/parameters';
 import { evaluate } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
-import type { FlattenResult, Observer, Signal } from '../flatten/flatten';
+import type { FlattenResult, Observation, Signal } from '../flatten/flatten';
 import { atPlace, hasErrors, problem, type Problem } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
 import { parseExpressionText } from '../language/parse';
@@ -17,7 +17,7 @@ import { readSetValue } from './set-value';
  */
 export interface SetupTexts {
   /** Its end condition, as something to be watched. */
-  readonly observers: readonly Observer[];
+  readonly observers: readonly Observation[];
   readonly signals: readonly Signal[];
   readonly problems: readonly Problem[];
 }

@@ -2,7 +2,7 @@ import { problem, type Problem } from '../language/diagnostics';
 import { doublePhrases } from '../requirements/phrases';
 import { flatten } from '../flatten/flatten';
 import { projectLibrary } from '../flatten/from-project';
-import { partsOf } from '../editing/references';
+import { typedPartsOf } from '../editing/references';
 import { createNames } from '../flatten/names';
 import { typeById, type Project } from '../project/project';
 import type { RequirementFinding } from '../verdicts/finding';
@@ -54,7 +54,7 @@ function unusedTypes(project: Project): Problem[] {
     if (used.has(id)) return;
     used.add(id);
     const type = typeById(project, id);
-    if (type) partsOf(names, type).forEach((p) => visit(p.type.id));
+    if (type) typedPartsOf(names, type).forEach((p) => visit(p.type.id));
   };
   visit(project.root);
   return project.types.filter((t) => !used.has(t.id)).flatMap((t) => flatten(names.library, t.name).model.problems);

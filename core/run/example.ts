@@ -17,13 +17,13 @@ export interface ExampleSignal {
   readonly isBoolean: boolean;
   /** Limits it is compared with. */
   readonly levels: readonly number[];
-  readonly holds: readonly Point[] | undefined;
-  readonly fails: readonly Point[] | undefined;
+  readonly holds: readonly ExamplePoint[] | undefined;
+  readonly fails: readonly ExamplePoint[] | undefined;
 }
-export type Point = readonly [time: number, value: number];
+export type ExamplePoint = readonly [time: number, value: number];
 
 /** Corners of a signal: between them it is a straight line, at equal times it jumps. */
-type Shape = readonly Point[];
+type Shape = readonly ExamplePoint[];
 
 const mostTrials = 4000;
 /** Trials after which any example and counterexample will do. */

@@ -1,7 +1,7 @@
-import type { Moment } from './run';
+import type { RunMoment } from './run';
 
 /** A moment with how much had been done from outside by then. */
-export interface KeptMoment extends Moment {
+export interface KeptMoment extends RunMoment {
   readonly actions: number;
 }
 

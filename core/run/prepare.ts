@@ -4,7 +4,7 @@ import type { Project, Setup } from '../project/project';
 import { typeById } from '../project/project';
 import { analyse } from '../analysis/analyse';
 import { takesValues } from '../analysis/takes-values';
-import { flatten, type FlattenResult, type Observer } from '../flatten/flatten';
+import { flatten, type FlattenResult, type Observation } from '../flatten/flatten';
 import type { FlatModel } from '../flatten/flat-model';
 import { projectLibrary, readChanges } from '../flatten/from-project';
 import type { Program } from '../program/program';
@@ -55,7 +55,7 @@ export function prepareRun(
   const setupProblems: Problem[] = [];
   // requirements are about the product; another part type on its own is run without them
   const watches = rootId === project.root ? watchedRequirements(project) : [];
-  const stopObservers = stops.flatMap((text, k): Observer[] => {
+  const stopObservers = stops.flatMap((text, k): Observation[] => {
     const { value, problems } = parseExpressionText(text);
     return problems.length > 0 ? [] : [{ name: `$stop${k}`, expr: value, place: `requirement/stop/${k}`, stops: true }];
   });

@@ -11,7 +11,7 @@ export interface Run {
   readonly simulation: Simulation;
   readonly recorder: Recorder;
   /** Keeps the moment it is at. */
-  keep(): Moment;
+  keep(): RunMoment;
   findings(): RequirementFinding[];
   /** What written sequences say of the run so far. */
   sequences(): RunSequence[];
@@ -42,7 +42,7 @@ export interface RunState {
 }
 
 /** A moment of a run that can be come back to, as often as wanted. */
-export interface Moment {
+export interface RunMoment {
   readonly time: number;
   readonly state: RunState;
   readonly mark: RecordingMark;

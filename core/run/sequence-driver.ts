@@ -1,5 +1,5 @@
 import type { FlatModel } from '../flatten/flat-model';
-import type { Observer as WatchedValue, ObservedValue } from '../flatten/flatten';
+import type { Observation as WatchedValue, ObservedValue } from '../flatten/flatten';
 import { atPlace, problem, type Problem } from '../language/diagnostics';
 import { parseExpressionText } from '../language/parse';
 import type { PartType, Setup } from '../project/project';

@@ -9,7 +9,7 @@ import {
   unitOrUndefined,
   type Unit,
 } from '../language/units';
-import type { FlattenResult, Observer } from '../flatten/flatten';
+import type { FlattenResult, Observation } from '../flatten/flatten';
 import { isBinding, type Project, type Requirement } from '../project/project';
 import {
   marginOf,
@@ -18,7 +18,7 @@ import {
   unitOfRelation,
   type Formula,
   type Obligation,
-  type Value,
+  type FormulaValue,
 } from '../requirements/formula';
 import { limitOf } from '../requirements/read-limit';
 import type { Finding } from '../verdicts/finding';
@@ -28,7 +28,7 @@ import type { MonitorSource, StateSource, TreeNode, TreeValue } from '../verdict
 export interface Watch {
   readonly requirement: Requirement;
   readonly obligations: readonly Obligation[];
-  readonly observers: readonly Observer[];
+  readonly observers: readonly Observation[];
   /** Name of the observer of each expression and of its margin. */
   readonly names: ReadonlyMap<Expr, string>;
   readonly margins: ReadonlyMap<Expr, { readonly name: string; readonly unit: string }>;
@@ -70,7 +70,7 @@ export function watchOf(project: Pick<Project, 'root' | 'glossary'>, requirement
   const { formula, problems } = readFormula(limit.formula);
   if (!formula) return { ...empty, problems: atPlace(`${place}/formula`, problems) };
   const { names, margins } = empty;
-  const observers: Observer[] = [];
+  const observers: Observation[] = [];
   const observe = (expr: Expr): string => {
     const name = `$${requirement.id}.${observers.length}`;
     observers.push({ name, expr, place: `${place}/formula` });
@@ -102,7 +102,7 @@ export function watchOf(project: Pick<Project, 'root' | 'glossary'>, requirement
         visit(f.a);
     }
   };
-  const visitValue = (v: Value): void => {
+  const visitValue = (v: FormulaValue): void => {
     switch (v.kind) {
       case 'signal':
         names.set(v.expr, observe(v.expr));
@@ -334,7 +334,7 @@ class TreeBuilder {
 
   /** The name of the unit of what is compared, as declared. */
   private nameOf(f: Extract<Formula, { kind: 'compare' }>): string | undefined {
-    const find = (v: Value): string | undefined => {
+    const find = (v: FormulaValue): string | undefined => {
       switch (v.kind) {
         case 'signal':
           return this.flat.observed.get(this.watch.names.get(v.expr)!)?.unitName;
@@ -375,7 +375,7 @@ class TreeBuilder {
     return [adapt(l, r), adapt(r, l), l.bare ? r.unit : (l.unit ?? r.unit)];
   }
 
-  private value(v: Value): UnitValue | undefined {
+  private value(v: FormulaValue): UnitValue | undefined {
     switch (v.kind) {
       case 'number': {
         const unit = unitOrUndefined(v.unit);

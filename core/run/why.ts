@@ -2,7 +2,7 @@ import type { Expr, RefExpr } from '../language/ast';
 import { parseExpressionText } from '../language/parse';
 import { printExpression } from '../language/print';
 import { elaborateUnits } from '../language/unit-elaboration';
-import { evaluate, ExecutionError, truth, type Environment, type Value } from '../behaviour/interpreter';
+import { evaluate, ExecutionError, truth, type Environment, type RunValue } from '../behaviour/interpreter';
 import { readMessage } from '../behaviour/chart-source';
 import type { Transition } from '../project/project';
 
@@ -131,7 +131,7 @@ export function conditionReasons(text: string, moment: Moment): Reason[] {
 const describe = (text: string, moment: Moment): string => valuesIn(parseExpressionText(text).value, moment);
 
 /** The value of a formula at a moment, where everything in it is recorded. */
-export function valueOf(text: string, moment: Moment, unit?: string): Value {
+export function valueOf(text: string, moment: Moment, unit?: string): RunValue {
   const { value: e, problems } = parseExpressionText(text);
   if (problems.some((p) => p.severity === 'error')) return undefined;
   if (unit === 's' && e.kind === 'ref') {
@@ -173,15 +173,15 @@ function valuesIn(e: Expr, moment: Moment): string {
   return [...told.values()].join(', ');
 }
 
-function evaluateAt(e: Expr, moment: Moment): Value {
+function evaluateAt(e: Expr, moment: Moment): RunValue {
   const scaled = elaborateUnits(e, { unitOf: (ref) => moment.unit(printExpression(ref)) });
-  const records: Record<string, Value> = { time: moment.time };
+  const records: Record<string, RunValue> = { time: moment.time };
   for (const r of refsIn(scaled)) {
     const names = r.parts.map((p) => p.name);
     const value = moment.value(printExpression(r));
     if (value === undefined && printExpression(r) !== 'time') return undefined;
     let at = records;
-    names.slice(0, -1).forEach((n) => (at = (at[n] ??= {}) as Record<string, Value>));
+    names.slice(0, -1).forEach((n) => (at = (at[n] ??= {}) as Record<string, RunValue>));
     if (!(names.length === 1 && names[0] === 'time')) at[names[names.length - 1]] = value;
   }
   const env: Environment = {

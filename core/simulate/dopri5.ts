@@ -4,7 +4,7 @@ import {
   noCounts,
   noteLimit,
   smallestStep,
-  type Derivatives,
+  type RightHandSide,
   type StepCounts,
   type Stepper,
   type Tolerances,
@@ -93,7 +93,7 @@ export const newDopri5State = (n: number): Dopri5State => {
 /** `flat`: the stages written out for this right-hand side, where the program has them. */
 export function dopri5(
   n: number,
-  f: Derivatives,
+  f: RightHandSide,
   tol: Tolerances,
   longest: number,
   flat?: FlatStep,

@@ -1,6 +1,6 @@
 import { tell } from '../flatten/flat-text';
 import { chatterProblem, runProblem } from './failure';
-import { fail, guarded, hasFailed, refuseStructural, restart, type Running } from './running';
+import { fail, guarded, hasFailed, refuseStructural, restart, type RunningSimulation } from './running';
 import { settle } from './settle';
 import type { Outside, Stimulus } from './outside';
 
@@ -10,7 +10,7 @@ export const maximumEventsAtOnce = 2000;
  * Everything that happens at one instant; memory holds the values from before it. `change` is what is done from outside, by the driver
  * where `driven` says so: then it has the floor already.
  */
-export function handleEvent(run: Running, change?: () => void, driven = false): void {
+export function handleEvent(run: RunningSimulation, change?: () => void, driven = false): void {
   const { state, machine, observer, options } = run;
   const { clock, memory } = state;
   if (clock.time === state.lastEventTime) {
@@ -45,7 +45,7 @@ export function handleEvent(run: Running, change?: () => void, driven = false): 
 }
 
 /** Stops where a condition somebody waits for has come to hold. */
-export function lookAtWatches({ options, state, charts }: Running, stops: boolean): void {
+export function lookAtWatches({ options, state, charts }: RunningSimulation, stops: boolean): void {
   options.stopWhen?.forEach(({ variable, name }, k) => {
     const holds = state.memory.v[variable] !== 0;
     if (stops && holds && !state.watches[k]) charts.hit(name);
@@ -54,7 +54,7 @@ export function lookAtWatches({ options, state, charts }: Running, stops: boolea
 }
 
 /** Lets the driver answer to what has happened, until it has nothing more to say. */
-export function drive(run: Running): void {
+export function drive(run: RunningSimulation): void {
   const { driver } = run.options;
   const { state } = run;
   if (!driver || state.status !== 'running') return;
@@ -65,13 +65,13 @@ export function drive(run: Running): void {
   }
 }
 
-export function apply(run: Running, x: Outside | Stimulus): void {
+export function apply(run: RunningSimulation, x: Outside | Stimulus): void {
   if (x.kind === 'send') run.charts.post(x.part, x.message, x.args);
   else assign(run, x.variable, x.value);
 }
 
 /** Gives a quantity a value; what follows from a parameter follows at once. */
-export function assign(run: Running, variable: number, value: number): void {
+export function assign(run: RunningSimulation, variable: number, value: number): void {
   const { program, machine, state } = run;
   const { kind } = program.solvable.model.variables[variable];
   state.memory.v[variable] = value;
@@ -83,14 +83,14 @@ export function assign(run: Running, variable: number, value: number): void {
 }
 
 /** The next instant at which something is known to happen. */
-export const nextTimeEvent = ({ options, timetable, charts }: Running): number =>
+export const nextTimeEvent = ({ options, timetable, charts }: RunningSimulation): number =>
   Math.min(options.stop, timetable.next(), charts.machine.nextTime(), options.driver?.nextTime() ?? Infinity);
 
-export const atTimeEvent = ({ options, timetable, charts, state: { clock } }: Running): boolean =>
+export const atTimeEvent = ({ options, timetable, charts, state: { clock } }: RunningSimulation): boolean =>
   timetable.next() <= clock.time || charts.machine.isDue() || (options.driver?.nextTime() ?? Infinity) <= clock.time;
 
 /** Samples and stimulus that are due now. */
-export function applyOutside(run: Running): void {
+export function applyOutside(run: RunningSimulation): void {
   if (!atTimeEvent(run)) return;
   handleEvent(run, () => {
     const due = run.timetable.take(run.state.clock.time);
@@ -100,7 +100,7 @@ export function applyOutside(run: Running): void {
 }
 
 /** Looked at wherever values are told: at the ends of steps, at events, and on the rows between. */
-export function checkAssertions(run: Running, time = run.state.clock.time): void {
+export function checkAssertions(run: RunningSimulation, time = run.state.clock.time): void {
   const { machine, state } = run;
   const { model } = run.program.solvable;
   model.assertions.forEach((a, k) => {

@@ -1,5 +1,5 @@
 import { stateJacobian, type KnownJacobian } from './state-jacobian';
-import { noCounts, type Derivatives, type StepCounts, type Stepper } from './stepper';
+import { noCounts, type RightHandSide, type StepCounts, type Stepper } from './stepper';
 
 /** Takes a step of length h from y, whose derivatives are k1, to `next`; false where it cannot. */
 type Advance = (t: number, y: Float64Array, k1: Float64Array, h: number, next: Float64Array) => boolean;
@@ -36,7 +36,7 @@ export const newFixedStepState = (n: number): FixedStepState => {
 };
 
 /** Fixed steps on the grid k * size; between grid points a cubic Hermite polynomial. Steps are cut at events and resume on the grid. */
-function fixedStep(n: number, f: Derivatives, size: number, s: FixedStepState, advance: Advance): Stepper {
+function fixedStep(n: number, f: RightHandSide, size: number, s: FixedStepState, advance: Advance): Stepper {
   const next = new Float64Array(n);
   const { y, yOld, fOld, fNew, counts } = s;
   return {
@@ -93,7 +93,7 @@ function fixedStep(n: number, f: Derivatives, size: number, s: FixedStepState, a
 }
 
 /** The classical Runge-Kutta method (Kutta 1901). */
-export function rk4(n: number, f: Derivatives, size: number, s = newFixedStepState(n)): Stepper {
+export function rk4(n: number, f: RightHandSide, size: number, s = newFixedStepState(n)): Stepper {
   const [k2, k3, k4, stage] = Array.from({ length: 4 }, () => new Float64Array(n));
   return fixedStep(n, f, size, s, (t, y, k1, h, next) => {
     for (let i = 0; i < n; i++) stage[i] = y[i] + (h / 2) * k1[i];
@@ -109,7 +109,7 @@ export function rk4(n: number, f: Derivatives, size: number, s = newFixedStepSta
 }
 
 /** Euler's method (1768): what a controller on a board does with its period. */
-export const euler = (n: number, f: Derivatives, size: number, s = newFixedStepState(n)): Stepper =>
+export const euler = (n: number, f: RightHandSide, size: number, s = newFixedStepState(n)): Stepper =>
   fixedStep(n, f, size, s, (_, y, k1, h, next) => {
     for (let i = 0; i < n; i++) next[i] = y[i] + h * k1[i];
     return true;
@@ -120,7 +120,7 @@ const mostTurns = 12;
 /** Euler's method with the derivatives of the end of the step: stays calm however stiff the equations are. Newton's method with the Jacobian of the beginning, or that of a later guess where it gets on too slowly. */
 export function implicitEuler(
   n: number,
-  f: Derivatives,
+  f: RightHandSide,
   size: number,
   known: KnownJacobian = {},
   s = newFixedStepState(n),

@@ -29,12 +29,12 @@ export interface TransitionRecord {
 }
 
 /** `sample` rows lie on the recording grid (and at both ends), `step` rows where the integrator happened to stop. */
-export type RowKind = 'sample' | 'step' | 'before-event' | 'after-event';
+export type RecordedRowKind = 'sample' | 'step' | 'before-event' | 'after-event';
 
 /** Told of everything that happens, in order. */
 export interface Observer {
   /** Values of all variables at a time; `event` rows come in pairs, before and after. */
-  row(time: number, values: Float64Array, kind: RowKind): void;
+  row(time: number, values: Float64Array, kind: RecordedRowKind): void;
   message(record: MessageRecord): void;
   transition(record: TransitionRecord): void;
 }

@@ -6,7 +6,7 @@ import {
   noteLimit,
   scaledNorm,
   smallestStep,
-  type Derivatives,
+  type RightHandSide,
   type StepCounts,
   type Stepper,
   type Tolerances,
@@ -125,7 +125,7 @@ export const newRadauState = (n: number): RadauState => {
 
 export function radau5(
   n: number,
-  f: Derivatives,
+  f: RightHandSide,
   given: Tolerances,
   longest: number,
   known: KnownJacobian = {},

@@ -17,7 +17,7 @@ import type { Stepper } from './stepper';
 import type { Timetable } from './timetable';
 
 /** A simulation at work: what was asked for, what computes, and the one state all of it works on. */
-export interface Running {
+export interface RunningSimulation {
   readonly program: Program;
   readonly options: SimulationOptions;
   readonly observer: Observer;
@@ -41,16 +41,16 @@ export interface Running {
   readonly stage: { failure: BlockFailure | undefined };
 }
 
-export function fail({ state }: Running, problem: Problem): void {
+export function fail({ state }: RunningSimulation, problem: Problem): void {
   state.status = 'failed';
   state.problem = problem;
 }
 
 /** A function, so that it is asked anew after calls that may have failed. */
-export const hasFailed = ({ state }: Running): boolean => state.status === 'failed';
+export const hasFailed = ({ state }: RunningSimulation): boolean => state.status === 'failed';
 
 /** Runs code that evaluates equations, turning its failures into problems with a place. */
-export function guarded<T>(run: Running, work: () => T): T | undefined {
+export function guarded<T>(run: RunningSimulation, work: () => T): T | undefined {
   try {
     return work();
   } catch (error) {
@@ -60,40 +60,40 @@ export function guarded<T>(run: Running, work: () => T): T | undefined {
   }
 }
 
-export function checkDomains(run: Running, time = run.state.clock.time): void {
+export function checkDomains(run: RunningSimulation, time = run.state.clock.time): void {
   const k = run.domains.check(time);
   if (k !== undefined) fail(run, rootProblem(run.program, time, run.state.memory, k));
 }
 
-export function checkFinite(run: Running): void {
+export function checkFinite(run: RunningSimulation): void {
   const { clock, memory } = run.state;
   const found = notFiniteProblem(run.program, clock.time, memory);
   if (found) fail(run, found);
 }
 
 /** The values of the states, from where the method keeps them to where the equations read them. */
-export function loadStates({ program, state }: Running, values: Float64Array): void {
+export function loadStates({ program, state }: RunningSimulation, values: Float64Array): void {
   const { states } = program.solvable;
   const { v } = state.memory;
   for (let k = 0; k < states.length; k++) v[states[k]] = values[k];
 }
 
 /** All values at a time inside the step just taken. */
-export function valuesAt(run: Running, time: number): void {
+export function valuesAt(run: RunningSimulation, time: number): void {
   run.stepper.interpolate(time, run.y);
   loadStates(run, run.y);
   run.machine.outputs(time);
 }
 
 /** Starts the method anew from the values in memory. */
-export function restart({ program, state, stepper, y }: Running): void {
+export function restart({ program, state, stepper, y }: RunningSimulation): void {
   const { states } = program.solvable;
   for (let k = 0; k < states.length; k++) y[k] = state.memory.v[states[k]];
   stepper.reset(state.clock.time, y);
 }
 
 /** Refuses to change what the program was made by. */
-export const refuseStructural = (run: Running, variable: number): void =>
+export const refuseStructural = (run: RunningSimulation, variable: number): void =>
   fail(
     run,
     runProblem(

@@ -1,6 +1,6 @@
 import { tell } from '../flatten/flat-text';
 import { constraintProblem, runProblem, unsettledProblem } from './failure';
-import { fail, hasFailed, type Running } from './running';
+import { fail, hasFailed, type RunningSimulation } from './running';
 
 const maximumIterations = 200;
 
@@ -8,7 +8,7 @@ const maximumIterations = 200;
  * Event iteration: evaluates the equations at this instant until conditions, discrete values and restarts have settled. False where
  * they do not.
  */
-export function settle(run: Running, initial = false): boolean {
+export function settle(run: RunningSimulation, initial = false): boolean {
   const { machine, state } = run;
   const restarts: (readonly [number, number])[] = [];
   for (let iteration = 0; iteration < maximumIterations; iteration++) {
@@ -37,7 +37,7 @@ export function settle(run: Running, initial = false): boolean {
 }
 
 /** Held conditions become what they are now; whether one has changed. */
-function takeConditions({ machine, state }: Running): boolean {
+function takeConditions({ machine, state }: RunningSimulation): boolean {
   const { m, live } = state.memory;
   if (m.length === 0) return false;
   machine.conditions(state.clock.time);
@@ -53,7 +53,7 @@ function takeConditions({ machine, state }: Running): boolean {
 
 /** Actions of equations (`reinit`, `send`, `terminate`) whose conditions have come to hold. */
 function carryOutActions(
-  { program, machine, state, charts }: Running,
+  { program, machine, state, charts }: RunningSimulation,
   initial: boolean,
   first: boolean,
   restarts: (readonly [number, number])[],
@@ -78,7 +78,7 @@ function carryOutActions(
 }
 
 /** Values before the event follow what changes at events only; whether there was something to follow. */
-function takeDiscrete({ discrete, state }: Running): boolean {
+function takeDiscrete({ discrete, state }: RunningSimulation): boolean {
   const { v, pre } = state.memory;
   let changed = false;
   for (const k of discrete) {
@@ -91,7 +91,7 @@ function takeDiscrete({ discrete, state }: Running): boolean {
 }
 
 /** Gives states their new values, and takes the others back onto the constraints of the model. */
-function setAnew(run: Running, restarts: readonly (readonly [number, number])[]): boolean {
+function setAnew(run: RunningSimulation, restarts: readonly (readonly [number, number])[]): boolean {
   if (restarts.length === 0) return false;
   const { state, projection } = run;
   const { v, pre } = state.memory;

@@ -11,10 +11,10 @@ import { apply, handleEvent } from './events';
 import { unsettledProblem } from './failure';
 import { createKinks } from './kinks';
 import { patternOf, type Pattern } from './linear-solver';
-import type { MessageArgument, MessageRecord, Observer, RowKind, TransitionRecord } from './observer';
+import type { MessageArgument, MessageRecord, Observer, RecordedRowKind, TransitionRecord } from './observer';
 import { createProjection } from './projection';
 import { createRunProfile } from './run-profile';
-import { fail, valuesAt, type Running } from './running';
+import { fail, valuesAt, type RunningSimulation } from './running';
 import { settle } from './settle';
 import type { SimulationState } from './simulation-state';
 import type { Simulation, SimulationOptions } from './simulation-types';
@@ -23,10 +23,10 @@ import { createStepper, type SolverState } from './solvers';
 import { start } from './start';
 import type { KnownJacobian } from './state-jacobian';
 import { finishIfDue, step } from './step';
-import type { Derivatives } from './stepper';
+import type { RightHandSide } from './stepper';
 import { createTimetable, newTimetableState } from './timetable';
 
-export type { MessageArgument, MessageRecord, Observer, RowKind, TransitionRecord };
+export type { MessageArgument, MessageRecord, Observer, RecordedRowKind, TransitionRecord };
 export type { Driver, Outside, Stimulus } from './outside';
 export type { RunStatus, SimulationState } from './simulation-state';
 export type { Simulation, SimulationOptions } from './simulation-types';
@@ -67,14 +67,19 @@ function newState(program: Program, options: SimulationOptions): SimulationState
 }
 
 /** Everything that computes, made around a state. */
-function assemble(program: Program, options: SimulationOptions, observer: Observer, state: SimulationState): Running {
+function assemble(
+  program: Program,
+  options: SimulationOptions,
+  observer: Observer,
+  state: SimulationState,
+): RunningSimulation {
   const { model, states } = program.solvable;
   const machine = instantiate(program, state.memory);
   const n = states.length;
   const nominal = Float64Array.from(states, (k) => nominalOf(model.variables[k].nominal));
-  const stage: Running['stage'] = { failure: undefined };
+  const stage: RunningSimulation['stage'] = { failure: undefined };
   /** A stage the equations cannot be solved for makes the step too long, not the run wrong. */
-  const carefully: Derivatives = (t, y, dy) => {
+  const carefully: RightHandSide = (t, y, dy) => {
     try {
       machine.derivatives(t, y, dy);
     } catch (error) {
@@ -100,7 +105,7 @@ function assemble(program: Program, options: SimulationOptions, observer: Observ
     settle: () => settle(run),
     endless: (message, place) => fail(run, unsettledProblem(program, state.clock.time, message, place ? [place] : [])),
   });
-  const run: Running = {
+  const run: RunningSimulation = {
     program,
     options,
     observer,

@@ -3,7 +3,7 @@ import { dopri5, newDopri5State, type Dopri5State } from './dopri5';
 import { euler, implicitEuler, rk4, type FixedStepState } from './fixed-step';
 import { newRadauState, radau5, type RadauState } from './radau5';
 import type { KnownJacobian } from './state-jacobian';
-import type { Derivatives, Stepper, Tolerances } from './stepper';
+import type { RightHandSide, Stepper, Tolerances } from './stepper';
 
 export const solverNames = ['auto', 'dopri5', 'implicit', 'rk4', 'euler', 'implicit-euler'] as const;
 export type SolverName = (typeof solverNames)[number];
@@ -15,7 +15,7 @@ export type SolverState = Dopri5State | RadauState | FixedStepState | AutomaticS
 export function createStepper(
   options: { readonly solver: SolverName; readonly step: number },
   n: number,
-  f: Derivatives,
+  f: RightHandSide,
   tol: Tolerances,
   longest: number,
   flat?: FlatStep,
@@ -92,7 +92,7 @@ const newAutomaticState = (n: number): AutomaticState => ({
  */
 function automatic(
   n: number,
-  f: Derivatives,
+  f: RightHandSide,
   tol: Tolerances,
   longest: number,
   flat?: FlatStep,
@@ -221,7 +221,7 @@ const edgeOfStability = 3.3,
   powerSteps = 5;
 
 /** The rate of the fastest part of a model near a state: the largest eigenvalue of its Jacobian in size, by power iteration on differences. */
-function fastest(n: number, f: Derivatives, t: number, y: Float64Array): number {
+function fastest(n: number, f: RightHandSide, t: number, y: Float64Array): number {
   const [base, moved, slope] = [new Float64Array(n), new Float64Array(n), new Float64Array(n)];
   const direction = Float64Array.from(y, (_, k) => (k % 2 === 0 ? 1 : -0.7) * (1 + Math.abs(y[k])));
   const length = (x: Float64Array): number => Math.sqrt(x.reduce((sum, v) => sum + v * v, 0));

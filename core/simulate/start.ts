@@ -9,12 +9,12 @@ import {
   hasFailed,
   refuseStructural,
   restart,
-  type Running,
+  type RunningSimulation,
 } from './running';
 import { settle } from './settle';
 
 /** From values given to a state that satisfies everything: parameters, start values, initial equations, first states of charts. */
-export function start(run: Running): void {
+export function start(run: RunningSimulation): void {
   const { state, machine, charts, timetable, options, program } = run;
   const { clock, memory, overrides } = state;
   state.status = 'running';
@@ -54,7 +54,7 @@ export function start(run: Running): void {
 }
 
 /** Initial equations and constraints, then what charts do on entering their first states. */
-function initialise(run: Running): void {
+function initialise(run: RunningSimulation): void {
   const { state, machine, charts, projection, options } = run;
   const { clock, memory } = state;
   const { solvable } = run.program;

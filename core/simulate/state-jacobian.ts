@@ -6,7 +6,7 @@ import {
   type LinearState,
   type Pattern,
 } from './linear-solver';
-import type { Derivatives, StepCounts } from './stepper';
+import type { RightHandSide, StepCounts } from './stepper';
 
 /** What is known of the Jacobian before the run. */
 export interface KnownJacobian {
@@ -24,7 +24,7 @@ export interface StateJacobian {
 
 export function stateJacobian(
   n: number,
-  f: Derivatives,
+  f: RightHandSide,
   known: KnownJacobian,
   counts: StepCounts,
   saved?: LinearState,

@@ -1,9 +1,18 @@
 import { blockProblem, chatterProblem, constraintProblem, stepProblem } from './failure';
 import { applyOutside, atTimeEvent, checkAssertions, handleEvent, maximumEventsAtOnce, nextTimeEvent } from './events';
-import { checkDomains, checkFinite, fail, guarded, hasFailed, loadStates, valuesAt, type Running } from './running';
+import {
+  checkDomains,
+  checkFinite,
+  fail,
+  guarded,
+  hasFailed,
+  loadStates,
+  valuesAt,
+  type RunningSimulation,
+} from './running';
 
 /** One step of the method with everything that follows from it; true where an event was handled. */
-export function step(run: Running): boolean {
+export function step(run: RunningSimulation): boolean {
   const { state, profile } = run;
   const { clock, memory } = state;
   const from = clock.time;
@@ -43,12 +52,12 @@ export function step(run: Running): boolean {
   return false;
 }
 
-export function finishIfDue({ state, options }: Running): void {
+export function finishIfDue({ state, options }: RunningSimulation): void {
   if (state.status === 'running' && (state.ended || state.clock.time >= options.stop)) state.status = 'finished';
 }
 
 /** Lets the method go on to the next known instant at most; false where it cannot. */
-function takeStep(run: Running): boolean {
+function takeStep(run: RunningSimulation): boolean {
   const { state, stepper, kinks, stage } = run;
   const { clock, memory } = state;
   // steps end where a table of time turns, and a delayed value has to lie in the past
@@ -68,7 +77,7 @@ function takeStep(run: Running): boolean {
 }
 
 /** Puts the states at the end of a step back onto the constraints of the model. */
-function keepConstraints(run: Running, reached: number): boolean {
+function keepConstraints(run: RunningSimulation, reached: number): boolean {
   const { projection, program, state, stepper, y } = run;
   if (!projection) return true;
   loadStates(run, stepper.y);
@@ -86,7 +95,7 @@ function keepConstraints(run: Running, reached: number): boolean {
 }
 
 /** Whether the values at the end of a step are such as the model can have. */
-function isSound(run: Running): boolean {
+function isSound(run: RunningSimulation): boolean {
   const { state, bursts } = run;
   const through = bursts.goesThrough(state.clock.time);
   if (through !== undefined) {
@@ -99,7 +108,7 @@ function isSound(run: Running): boolean {
 }
 
 /** Rows of the recording grid inside a step. */
-function recordUpTo(run: Running, end: number): void {
+function recordUpTo(run: RunningSimulation, end: number): void {
   const { state, observer, options } = run;
   for (let t = state.nextRow * options.recordEvery; t <= end; t = ++state.nextRow * options.recordEvery) {
     if (t <= state.clock.time) continue;
@@ -121,7 +130,7 @@ function recordUpTo(run: Running, end: number): void {
 const pointsOfPast = 12;
 
 /** Keeps what is delayed, as densely as its polynomials need. */
-function notePast(run: Running, from: number, end: number): void {
+function notePast(run: RunningSimulation, from: number, end: number): void {
   if (run.state.memory.past.length === 0) return;
   for (let k = 1; k <= pointsOfPast; k++) {
     const t = k === pointsOfPast ? end : from + ((end - from) * k) / pointsOfPast;
@@ -134,7 +143,7 @@ function notePast(run: Running, from: number, end: number): void {
  * The first change of a condition that the product itself depends on. Conditions that only requirements look at are brought
  * up to date on the way, each with a row before and after; the method goes on as if nothing had happened.
  */
-function firstCrossing(run: Running, from: number, reached: number): number | undefined {
+function firstCrossing(run: RunningSimulation, from: number, reached: number): number | undefined {
   const { locator, observer, machine, discrete } = run;
   const { v, pre } = run.state.memory;
   for (let start = from, k = 0; ; k++) {
@@ -152,7 +161,7 @@ function firstCrossing(run: Running, from: number, reached: number): number | un
   }
 }
 
-function onlyWatched(run: Running, t: number): boolean {
+function onlyWatched(run: RunningSimulation, t: number): boolean {
   const { watchedModes } = run.program;
   if (watchedModes.size === 0) return false;
   valuesAt(run, t);
@@ -162,7 +171,7 @@ function onlyWatched(run: Running, t: number): boolean {
   return true;
 }
 
-function noteSwitches({ machine, state }: Running): void {
+function noteSwitches({ machine, state }: RunningSimulation): void {
   const { m, live } = state.memory;
   machine.conditions(state.clock.time);
   for (let k = 0; k < m.length; k++) if (m[k] !== live[k]) state.switches[k]++;

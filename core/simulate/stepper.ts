@@ -1,5 +1,5 @@
 /** Right-hand side of y' = f(t, y). */
-export type Derivatives = (t: number, y: Float64Array, dy: Float64Array) => void;
+export type RightHandSide = (t: number, y: Float64Array, dy: Float64Array) => void;
 
 export interface Tolerances {
   readonly relative: number;
@@ -78,7 +78,7 @@ export function scaledNorm(x: Float64Array, y0: Float64Array, y1: Float64Array, 
 
 /** A first step size (Hairer, Norsett, Wanner 1993, II.4, algorithm for the starting step size). */
 export function initialStep(
-  f: Derivatives,
+  f: RightHandSide,
   t: number,
   y: Float64Array,
   f0: Float64Array,

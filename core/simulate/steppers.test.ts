@@ -3,7 +3,7 @@ import { dopri5 } from './dopri5';
 import { radau5 } from './radau5';
 import { euler, implicitEuler, rk4 } from './fixed-step';
 import { createStepper } from './solvers';
-import { initialStep, scaledNorm, type Derivatives, type Stepper, type Tolerances } from './stepper';
+import { initialStep, scaledNorm, type RightHandSide, type Stepper, type Tolerances } from './stepper';
 
 const tolerances = (relative: number, n: number): Tolerances => ({
   relative,
@@ -19,13 +19,13 @@ const run = (s: Stepper, start: readonly number[], end: number): Stepper => {
 
 /** y' = lambda (y - cos t) - sin t has the solution cos t for any lambda (Prothero and Robinson 1974). */
 const prothero =
-  (lambda: number): Derivatives =>
+  (lambda: number): RightHandSide =>
   (t, y, dy) => {
     dy[0] = lambda * (y[0] - Math.cos(t)) - Math.sin(t);
   };
 
 describe('orders of the methods', () => {
-  const swing: Derivatives = (_, y, dy) => {
+  const swing: RightHandSide = (_, y, dy) => {
     dy[0] = y[1];
     dy[1] = -Math.sin(y[0]);
   };
@@ -172,7 +172,7 @@ test('the error scale counts absolute and relative parts', () => {
 });
 
 test('a first step is neither zero nor longer than allowed, even from rest', () => {
-  const f: Derivatives = (_, __, dy) => {
+  const f: RightHandSide = (_, __, dy) => {
     dy[0] = 0;
   };
   const y = Float64Array.of(0);

@@ -14,7 +14,7 @@ interface RowsData {
  * What one operator says about the rows of a run, in order: whether it holds, by how much, and whether it has anything
  * to say there (`on`; an implication whose condition does not hold has not). Rows already used are dropped.
  */
-export class Track {
+export class NodeTrack {
   private readonly holds: number[];
   private readonly margins: number[];
   private readonly ons: number[];
@@ -93,14 +93,14 @@ export type Open = 0 | 1 | 2;
 /** What an operator remembers, with those it is made of: plain data once it is copied. */
 export interface Kept {
   readonly own?: unknown;
-  readonly out?: Track;
+  readonly out?: NodeTrack;
   readonly parts: readonly Kept[];
 }
 
 /** One operator at work. `out` lags behind the rows where the operator looks ahead. */
-export interface Running {
+export interface RunningNode {
   readonly kept: Kept;
-  readonly out: Track;
+  readonly out: NodeTrack;
   /** Takes in the newest row. */
   advance(values: Float64Array): void;
   /** What can be said of the rows from `out.end` on, by now. */

@@ -1,15 +1,15 @@
-import { Rows, Track, type Kept, type Open, type Running } from './track';
+import { Rows, NodeTrack, type Kept, type Open, type RunningNode } from './track';
 import type { TreeNode } from './source';
 import { createValue, type RunningValue } from './tree-value';
 
 const infinite = (holds: boolean): number => (holds ? Infinity : -Infinity);
 
 /** An operator; with what another one of the same formula has kept it goes on from there. */
-export function createNode(node: TreeNode, rows: Rows, kept?: Kept): Running {
-  const part = (a: TreeNode, k: number): Running => createNode(a, rows, kept?.parts[k]);
+export function createNode(node: TreeNode, rows: Rows, kept?: Kept): RunningNode {
+  const part = (a: TreeNode, k: number): RunningNode => createNode(a, rows, kept?.parts[k]);
   switch (node.op) {
     case 'state': {
-      const out = new Track(kept?.out);
+      const out = new NodeTrack(kept?.out);
       return {
         kept: { out, parts: [] },
         out,
@@ -85,13 +85,13 @@ export function createNode(node: TreeNode, rows: Rows, kept?: Kept): Running {
 }
 
 function mapped(
-  a: Running,
+  a: RunningNode,
   kept: Kept | undefined,
   own: unknown,
   map: (i: number) => [boolean, number],
   open: (x: Open) => Open,
-): Running {
-  const out = new Track(kept?.out);
+): RunningNode {
+  const out = new NodeTrack(kept?.out);
   return {
     kept: { own, out, parts: [a.kept] },
     out,
@@ -109,8 +109,8 @@ function compare(
   left: RunningValue,
   right: RunningValue,
   kept: Kept | undefined,
-): Running {
-  const out = new Track(kept?.out);
+): RunningNode {
+  const out = new NodeTrack(kept?.out);
   const sign = node.relation.startsWith('<') && node.relation !== '<>' ? 1 : -1;
   const equality = node.relation === '==' || node.relation === '<>';
   return {
@@ -135,8 +135,8 @@ function compare(
   };
 }
 
-function joined(op: 'and' | 'or' | 'implies', a: Running, b: Running, kept: Kept | undefined): Running {
-  const out = new Track(kept?.out);
+function joined(op: 'and' | 'or' | 'implies', a: RunningNode, b: RunningNode, kept: Kept | undefined): RunningNode {
+  const out = new NodeTrack(kept?.out);
   const open = (x: Open, y: Open): Open => {
     const first: Open = op === 'implies' ? (x === 2 ? 2 : x === 1 ? 0 : 1) : x;
     if (op === 'and') return first === 0 || y === 0 ? 0 : first === 2 || y === 2 ? 2 : 1;
@@ -167,7 +167,7 @@ function joined(op: 'and' | 'or' | 'implies', a: Running, b: Running, kept: Kept
 }
 
 /** What an operator says from row `from` to the newest, by now. */
-function known(a: Running, from: number): Open[] {
+function known(a: RunningNode, from: number): Open[] {
   const all: Open[] = [];
   for (let i = from; i < a.out.end; i++) all.push(a.out.b(i) ? 1 : 0);
   return [...all, ...a.tail()];
@@ -187,8 +187,15 @@ interface WindowState {
  * amortised constant time per row (Lemire 2006; Donze, Ferrere and Maler 2013). Between rows a condition keeps its
  * value and a margin is a straight line; conditions of the model change at rows only, so no moment is missed.
  */
-function window(a: Running, rows: Rows, from: number, to: number, every: boolean, kept: Kept | undefined): Running {
-  const out = new Track(kept?.out);
+function window(
+  a: RunningNode,
+  rows: Rows,
+  from: number,
+  to: number,
+  every: boolean,
+  kept: Kept | undefined,
+): RunningNode {
+  const out = new NodeTrack(kept?.out);
   const flip = every ? -1 : 1;
   const b = (i: number): boolean => a.out.b(i) !== every;
   const m = (i: number): number => flip * a.out.m(i);
@@ -284,8 +291,8 @@ function window(a: Running, rows: Rows, from: number, to: number, every: boolean
 }
 
 /** b comes to hold within the time, and a holds up to then. */
-function until(a: Running, b: Running, rows: Rows, to: number, kept: Kept | undefined): Running {
-  const out = new Track(kept?.out);
+function until(a: RunningNode, b: RunningNode, rows: Rows, to: number, kept: Kept | undefined): RunningNode {
+  const out = new NodeTrack(kept?.out);
   const s = (kept?.own ?? { stop: 0 }) as { stop: number };
   return {
     kept: { own: s, out, parts: [a.kept, b.kept] },

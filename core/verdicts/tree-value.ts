@@ -1,4 +1,4 @@
-import type { Kept, Rows, Running } from './track';
+import type { Kept, Rows, RunningNode } from './track';
 import type { TreeNode, TreeValue } from './source';
 
 /** A number that follows the rows; asked once for each. */
@@ -7,7 +7,7 @@ export interface RunningValue {
   next(values: Float64Array): number;
 }
 
-type MakeNode = (node: TreeNode, rows: Rows, kept?: Kept) => Running;
+type MakeNode = (node: TreeNode, rows: Rows, kept?: Kept) => RunningNode;
 
 /** A condition that is asked once for each row. */
 interface Condition {

@@ -5,7 +5,7 @@ import { Dropdown } from 'react-bootstrap';
 import { newChart, newProcedure, newSequence, newState, type PartType } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { freeName } from './free-name';
+import { numberedName } from './numbered-name';
 
 /** A behaviour of a part type, as the address of its sheet. */
 export interface BehaviourEntry {
@@ -25,7 +25,7 @@ const taken = (type: PartType): string[] =>
 
 export function addChart(type: PartType): void {
   const first = { ...newState(`s-${nanoid(8)}`, 'Idle', null, 40, 40), initial: true };
-  const name = taken(type).includes('mode') ? freeName(taken(type), 'mode') : 'mode';
+  const name = taken(type).includes('mode') ? numberedName(taken(type), 'mode') : 'mode';
   const entry = { ...newChart(`c-${nanoid(8)}`, name), states: [first] };
   const refused = useProject
     .getState()
@@ -43,7 +43,7 @@ export async function importChart(type: PartType, file: File): Promise<void> {
   const entry = {
     ...value.chart,
     id: `c-${nanoid(8)}`,
-    name: taken(type).includes(value.chart.name) ? freeName(taken(type), value.chart.name) : value.chart.name,
+    name: taken(type).includes(value.chart.name) ? numberedName(taken(type), value.chart.name) : value.chart.name,
   };
   const refused = useProject
     .getState()
@@ -72,7 +72,7 @@ export function chooseChartFile(type: PartType): void {
 }
 
 export function addProcedure(type: PartType): void {
-  const entry = newProcedure(`d-${nanoid(8)}`, freeName(taken(type), 'work'));
+  const entry = newProcedure(`d-${nanoid(8)}`, numberedName(taken(type), 'work'));
   const refused = useProject
     .getState()
     .edit({ kind: 'insert', list: `type/${type.id}/procedure`, entry }, `Give ${type.name} a procedure`);
@@ -83,7 +83,7 @@ export function addProcedure(type: PartType): void {
 export function addSequence(type: PartType): void {
   const entry = newSequence(
     `q-${nanoid(8)}`,
-    freeName(
+    numberedName(
       type.sequences.map((s) => s.name),
       'Sequence ',
     ),

@@ -85,9 +85,9 @@ export function parentsFirst(chart: Chart): ChartState[] {
   return inside(null);
 }
 
-export function statePath(chart: Chart, state: ChartState): string {
+export function pathOfState(chart: Chart, state: ChartState): string {
   const parent = chart.states.find((s) => s.id === state.parent);
-  return parent ? `${statePath(chart, parent)}.${state.name}` : state.name;
+  return parent ? `${pathOfState(chart, parent)}.${state.name}` : state.name;
 }
 
 const triggerWords: Readonly<Record<Trigger['kind'], string>> = {

@@ -21,10 +21,10 @@ import { DraggableName } from '@/ui/draggable-name';
 import { formatNumber } from '@/ui/format';
 import { deleteWithImpact } from '@/ui/impact';
 import { ChartCanvas } from './chart-canvas';
-import { boxesOf, isPlace, statePath } from './chart-geometry';
+import { boxesOf, isPlace, pathOfState } from './chart-geometry';
 import { useMoment } from '@/ui/moment';
 import { momentOf } from './moment';
-import { freeName } from './free-name';
+import { numberedName } from './numbered-name';
 import { BehaviourPicker } from './behaviour-picker';
 import { firedCounts, lastTransition, stayLines, stayOf } from './run-facts';
 import { tidyChart } from './tidy';
@@ -100,7 +100,7 @@ export function ChartSheet({
     const { chart, path } = here.current;
     const from = chart.states.find((s) => s.id === t.from);
     if (!current || path === undefined || !from || t.guard.trim() === '' || t.guard.trim() === 'else') return '';
-    const reasons = conditionReasons(t.guard, momentOf(current, chart, path, statePath(chart, from), at));
+    const reasons = conditionReasons(t.guard, momentOf(current, chart, path, pathOfState(chart, from), at));
     return reasons
       .map(
         (r) =>
@@ -122,7 +122,7 @@ export function ChartSheet({
     const entry = {
       ...newState(
         `s-${nanoid(8)}`,
-        freeName(
+        numberedName(
           chart.states.map((s) => s.name),
           placeNames[kind],
         ),

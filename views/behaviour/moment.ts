@@ -3,7 +3,7 @@ import type { Chart } from '@/core/project/project';
 import { fullName } from '@/store/derived';
 import type { RunView } from '@/store/run-store';
 import { momentAt } from '@/ui/moment';
-import { statePath } from './chart-geometry';
+import { pathOfState } from './chart-geometry';
 import { localNames } from './local-names';
 import { stayFacts } from './run-facts';
 
@@ -12,7 +12,7 @@ export function momentOf(run: RunView, chart: Chart, path: string, state: string
   const name = fullName(path, chart.name);
   const now = momentAt(run, time);
   const part = run.model.parts.indexOf(path);
-  const paths = new Map(chart.states.map((s) => [s.name, statePath(chart, s)]));
+  const paths = new Map(chart.states.map((s) => [s.name, pathOfState(chart, s)]));
   const full = (x: string): string =>
     chart.values.some((v) => v.name === x) || localNames(chart).some((n) => n.name === x)
       ? `${name}.${x}`

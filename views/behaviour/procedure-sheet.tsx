@@ -22,7 +22,7 @@ import type { StepHolder } from '@/ui/steps/step-holder';
 import { StepLines } from '@/ui/steps/step-lines';
 import { TraceLinks } from '@/ui/trace-links';
 import { BehaviourPicker } from './behaviour-picker';
-import { freeName } from './free-name';
+import { numberedName } from './numbered-name';
 import { SequenceTip, SequenceView } from './sequence-view';
 import { addValue, ValuesTable } from './values-table';
 
@@ -105,7 +105,7 @@ export function ProcedureSheet({
       .slice(0, 3);
     const plain = words.map((w, k) => (k === 0 ? w.toLowerCase() : w[0].toUpperCase() + w.slice(1))).join('') || 'part';
     const free =
-      /^\d/.test(plain) || taken.includes(plain) ? freeName(taken, /^\d/.test(plain) ? 'part' : plain) : plain;
+      /^\d/.test(plain) || taken.includes(plain) ? numberedName(taken, /^\d/.test(plain) ? 'part' : plain) : plain;
     const id = `d-${nanoid(8)}`;
     const refused = edit(
       extractBlock(holder, line, newLine, free, (lines) => ({ ...newProcedure(id, free), lines })),

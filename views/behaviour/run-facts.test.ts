@@ -3,7 +3,7 @@ import type { RunUpdate } from '@/core/run/protocol';
 import { conditionReasons } from '@/core/run/why';
 import { tubeCapper } from '@/samples/tube-capper';
 import { useRuns, type RunView } from '@/store/run-store';
-import { statePath } from './chart-geometry';
+import { pathOfState } from './chart-geometry';
 import { momentOf } from './moment';
 import { firedCounts, firedTimes, lastTransition, stayFacts, stayLines, stayOf } from './run-facts';
 
@@ -65,7 +65,7 @@ test('since when the leaf at a moment is active', () => {
   expect(stayFacts(run, 'ctrl.mode', 'Running.Turning.Creep', from - 0.05)!.since).toBeUndefined();
 });
 test('a guard is judged with the values of the moment', () => {
-  const path = statePath(
+  const path = pathOfState(
     chart,
     chart.states.find((s) => s.name === 'Fast')!,
   );

@@ -20,8 +20,8 @@ import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { formatNumber } from '@/ui/format';
 import { TraceLinks } from '@/ui/trace-links';
-import { boxesOf, isPlace, parentsFirst, statePath } from './chart-geometry';
-import { freeName } from './free-name';
+import { boxesOf, isPlace, parentsFirst, pathOfState } from './chart-geometry';
+import { numberedName } from './numbered-name';
 import { localNames } from './local-names';
 import { stayFacts } from './run-facts';
 import { TextRow } from './text-row';
@@ -66,7 +66,7 @@ export function StateDetails({
     return [['', 'the chart'], ...chart.states.filter((s) => !inside.has(s.id)).map((s) => [s.id, s.name] as const)];
   }, [chart, state.id]);
   const facts =
-    run && path !== undefined ? stayFacts(run, fullName(path, chart.name), statePath(chart, state)) : undefined;
+    run && path !== undefined ? stayFacts(run, fullName(path, chart.name), pathOfState(chart, state)) : undefined;
   const siblings = childStates(chart, state.parent);
   const makeFirst = (): void => {
     edit(
@@ -87,7 +87,7 @@ export function StateDetails({
     const boxes = boxesOf(chart);
     const entry = newState(
       `s-${nanoid(8)}`,
-      freeName(
+      numberedName(
         chart.states.map((s) => s.name),
         'State',
       ),
@@ -118,7 +118,7 @@ export function StateDetails({
     const entry = {
       ...newState(
         `s-${nanoid(8)}`,
-        freeName(
+        numberedName(
           chart.states.map((s) => s.name),
           'State',
         ),

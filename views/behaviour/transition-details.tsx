@@ -18,7 +18,7 @@ import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { formatNumber } from '@/ui/format';
 import { TraceLinks } from '@/ui/trace-links';
-import { statePath, transitionText } from './chart-geometry';
+import { pathOfState, transitionText } from './chart-geometry';
 import { localNames } from './local-names';
 import { momentOf } from './moment';
 import { firedTimes } from './run-facts';
@@ -318,7 +318,7 @@ function WhyNot({
   const cursor = useRuns((s) => s.cursor);
   const from = chart.states.find((s) => s.id === t.from)!;
   const takenNow = fired.some((x) => Math.abs(x - cursor) < 1e-9);
-  const reasons = whyNot(t, from.name, momentOf(run, chart, path, statePath(chart, from), cursor));
+  const reasons = whyNot(t, from.name, momentOf(run, chart, path, pathOfState(chart, from), cursor));
   return (
     <>
       <h3 className="section-title">{takenNow ? 'It fires at the cursor' : 'Why not at the cursor?'}</h3>

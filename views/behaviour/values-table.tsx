@@ -5,7 +5,7 @@ import type { ChartValue } from '@/core/project/project';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
-import { freeName } from './free-name';
+import { numberedName } from './numbered-name';
 
 const kinds: readonly (readonly [ChartValue['type'], string])[] = [
   ['Real', 'number'],
@@ -23,7 +23,7 @@ export function addValue(
   const entry: ChartValue = {
     id: `v-${nanoid(8)}`,
     ...first,
-    name: freeName(
+    name: numberedName(
       values.map((v) => v.name),
       first.name,
     ),

@@ -1,6 +1,6 @@
 'use client';
 import { useEffect, useState } from 'react';
-import type { Example, ExampleSignal, Point } from '@/core/run/example';
+import type { Example, ExampleSignal, ExamplePoint } from '@/core/run/example';
 import { exampleFor } from '@/store/checking';
 import { formatNumber } from '@/ui/format';
 
@@ -51,7 +51,7 @@ function SignalDrawing({
   end,
 }: {
   readonly signal: ExampleSignal;
-  readonly points: readonly Point[] | undefined;
+  readonly points: readonly ExamplePoint[] | undefined;
   readonly end: number;
 }) {
   const all = [...(signal.holds ?? []), ...(signal.fails ?? [])].map((p) => p[1]);

@@ -5,7 +5,7 @@ import { physicsEquations } from '@/core/project/equations';
 import { elementIndex } from '@/core/trace/elements';
 import { useHere } from '@/store/derived';
 import { goTo } from '@/store/locate';
-import { structureOf, type TypeStructure } from '@/store/checking';
+import { askStructure, type TypeStructure } from '@/store/checking';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
@@ -42,7 +42,7 @@ export function StructureSheet() {
     let wanted = true;
     const timer = setTimeout(
       () =>
-        void structureOf(type.id)
+        void askStructure(type.id)
           .then((s) => wanted && setFound(s))
           .catch(() => undefined),
       120,

@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, useState, type CSSProperties } from 'react'
 import { Tree, type NodeRendererProps, type TreeApi } from 'react-arborist';
 import type { Chart, ChartState, PartType, Project } from '@/core/project/project';
 import { anyMessage, statesByParent } from '@/core/project/project';
-import { fullName, useHere, useTree, type PartNode } from '@/store/derived';
+import { fullName, useHere, useTree, type PartTreeNode } from '@/store/derived';
 import { usePlace, type Area, type Location } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
@@ -82,8 +82,8 @@ export function Outline() {
   );
 }
 
-function outlineItems(project: Project, tree: PartNode | undefined, area: Area): Item[] {
-  const build = (node: PartNode): Item => {
+function outlineItems(project: Project, tree: PartTreeNode | undefined, area: Area): Item[] {
+  const build = (node: PartTreeNode): Item => {
     const own =
       area !== 'behaviour'
         ? []
@@ -124,7 +124,7 @@ function outlineItems(project: Project, tree: PartNode | undefined, area: Area):
     };
   };
   const used = new Set<string>();
-  const note = (node: PartNode): void => {
+  const note = (node: PartTreeNode): void => {
     used.add(node.type.id);
     node.children.forEach(note);
   };
@@ -141,7 +141,7 @@ function outlineItems(project: Project, tree: PartNode | undefined, area: Area):
 }
 
 /** What a panel can be built from: quantities, messages and states, by their full names. */
-function usableOn(node: PartNode): Item[] {
+function usableOn(node: PartTreeNode): Item[] {
   const leaf = (name: string, what: string): Item => ({
     id: `use:${fullName(node.path, name)}`,
     name: name.split('.').at(-1)!,
@@ -169,7 +169,7 @@ function usableOn(node: PartNode): Item[] {
   ];
 }
 
-function chartItems(node: PartNode, chart: Chart): Item[] {
+function chartItems(node: PartTreeNode, chart: Chart): Item[] {
   const name = fullName(node.path, chart.name);
   const byParent = statesByParent(chart);
   const inside = (parent: ChartState | null, path: string): Item[] =>

@@ -5,7 +5,7 @@ import Modal from 'react-bootstrap/Modal';
 import { cancelRun, pauseRun, startRun, stepBack, stepRun } from '@/store/running';
 import type { Project } from '@/core/project/project';
 import { elementIndex } from '@/core/trace/elements';
-import { allParts, useTree, type PartNode } from '@/store/derived';
+import { allParts, useTree, type PartTreeNode } from '@/store/derived';
 import { goTo, selectedAddress } from '@/store/locate';
 import { linkPair } from '@/store/trace';
 import { showImpact } from '@/ui/impact';
@@ -155,7 +155,7 @@ const elementThings = (project: Project): Thing[] =>
   });
 
 /** Parts as they stand in the product, by their full names. */
-const partThings = (tree: PartNode | undefined): Thing[] =>
+const partThings = (tree: PartTreeNode | undefined): Thing[] =>
   allParts(tree).map((p) => ({
     address: `part ${p.path}`,
     label: p.path || p.name,
