@@ -17,20 +17,16 @@ import { useEffect, useMemo, useState, type DragEvent } from 'react';
 import * as Comlink from 'comlink';
 import { projectLibrary } from '@/core/flatten/from-project';
 import { catalogue } from '@/core/network/catalogue';
-import { declarePart, eraseConnect, erasePart, writeConnect } from '@/core/network/edit-physics';
-import { endAt, physicalConflict, readNetwork, splitEnd } from '@/core/network/read-network';
-import { isInside } from '@/core/editing/references';
-import { linkConflict, waysOf } from '@/core/run/check-links';
+import { readNetwork } from '@/core/network/read-network';
+import { waysOf } from '@/core/run/check-links';
 import { itemOf } from '@/core/project/items';
-import type { Edit } from '@/core/project/edit';
-import { newPart, type Link, type PartType, type Place, type Project } from '@/core/project/project';
+import type { PartType, Place, Project } from '@/core/project/project';
 import { fullName, problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { deleteWithImpact } from '@/ui/impact';
-import { allNames, freeName } from '@/ui/names';
 import { useRefit } from '@/ui/use-refit';
 import type { LayoutApi } from '@/workers/layout.worker';
 import { edgeTypes, nodeTypes } from './cards';
@@ -42,8 +38,18 @@ import {
   type AnyNode,
   type GraphInput,
   type LinkEdge,
-  type PartNode,
 } from './inside-graph';
+import {
+  addDeclared,
+  addPart,
+  linkEnds,
+  movePart,
+  placeAll,
+  removeFromText,
+  usableTypes,
+  type Inside as InsideOfType,
+  type InsideChange,
+} from './inside-edits';
 import { LibraryMenu } from './library-menu';
 
 export function InsideSheet(props: {
@@ -120,30 +126,15 @@ function Inside({
   }, [flow, type.id, network.parts.length]);
   const board = useRefit();
 
-  const list = `type/${type.id}`;
-  const tryEdit = (change: Edit, label: string, then?: () => void): void => {
-    const refused = edit(change, label);
-    if (refused) say(refused.message);
-    else then?.();
+  const inside: InsideOfType = { project, type, network: whole };
+  const carryOut = (change: InsideChange | undefined): void => {
+    if (!change) return;
+    if ('refused' in change) return say(change.refused);
+    const refused = edit(change.edit, change.label);
+    if (refused) return say(refused.message);
+    if (change.chosen !== undefined) select(change.chosen);
+    if (change.note !== undefined) say(change.note, 'note');
   };
-  const write = (physics: string, label: string, then?: () => void): void => {
-    if (physics !== type.physics)
-      tryEdit({ kind: 'update', list: 'type', id: type.id, changes: { physics } }, label, then);
-  };
-  const placeEdits = (node: PartNode, place: Place): Edit =>
-    node.data.network.part
-      ? { kind: 'update', list: `${list}/part`, id: node.id, changes: { place } }
-      : {
-          kind: 'update',
-          list: 'type',
-          id: type.id,
-          changes: {
-            layout: [
-              ...type.layout.filter((p) => p.name !== node.data.network.name),
-              { name: node.data.network.name, ...place },
-            ],
-          },
-        };
   const changes = (changed: NodeChange<AnyNode>[]): void => {
     const moves = changed.filter((c) => c.type === 'position' && c.dragging);
     if (moves.length > 0) setMoving((m) => applyNodeChanges(moves, m ?? nodes));
@@ -154,29 +145,10 @@ function Inside({
     if (node.type !== 'part' || !before) return;
     const place = { x: Math.round(node.position.x), y: Math.round(node.position.y) };
     if (before.position.x !== place.x || before.position.y !== place.y)
-      edit(placeEdits(node, place), `Move ${node.data.network.name}`);
+      carryOut(movePart(inside, node.data.network.name, node.data.network.part && node.id, place));
   };
   const connect = (c: Connection): void => {
-    if (!c.sourceHandle || !c.targetHandle) return;
-    const drawn: readonly [string, string] = [c.sourceHandle, c.targetHandle];
-    if (drawn.some((e) => endAt(network, e)?.kind === 'physical')) return connectPhysical(...drawn);
-    const declared = drawn.find((e) => network.parts.some((p) => !p.part && p.name === splitEnd(e).part));
-    // a signal of a part that the text declares is an equation of the text
-    if (declared) return connectSignal(...drawn);
-    // a link may be drawn from either end
-    const turned =
-      linkConflict(project, type, ...drawn) !== undefined &&
-      linkConflict(project, type, drawn[1], drawn[0]) === undefined;
-    const [from, to] = turned ? [drawn[1], drawn[0]] : drawn;
-    const conflict =
-      linkConflict(project, type, from, to) ??
-      (type.links.some((l) => l.from === from && l.to === to) ? 'This link is there already' : undefined);
-    if (conflict) return say(conflict);
-    const writer = type.links.find((l) => l.to === to);
-    if (writer && endAt(network, to)?.kind !== 'message')
-      return say(`${writer.from} writes ${to} already: two writers would fight over one signal`);
-    const entry: Link = { id: `l-${nanoid(8)}`, from, to, carries: '' };
-    tryEdit({ kind: 'insert', list: `${list}/link`, entry }, `Link ${from} to ${to}`, () => select(`link/${entry.id}`));
+    if (c.sourceHandle && c.targetHandle) carryOut(linkEnds(inside, c.sourceHandle, c.targetHandle, () => nanoid(8)));
   };
   /** The card or line that has the keyboard is chosen as with the mouse. */
   const chooseFocused = (): void => {
@@ -195,50 +167,18 @@ function Inside({
       60,
     );
   };
-  const withIndex = (end: string): string => {
-    const { part } = splitEnd(end);
-    return network.parts.find((p) => p.name === part)?.dimensions ? end.replace(part, `${part}[1]`) : end;
-  };
-  const connectPhysical = (a: string, b: string): void => {
-    const conflict = physicalConflict(network, a, b);
-    if (conflict) return say(conflict);
-    const [x, y] = [withIndex(a), withIndex(b)];
-    write(writeConnect(type.physics, x, y), `Link ${x} to ${y}`, () => select(`connect/${x}|${y}`));
-    if (x !== a || y !== b) say(`The first element was linked: change the index in the physics text`, 'note');
-  };
-  const connectSignal = (a: string, b: string): void => {
-    const gives = (e: string): boolean =>
-      splitEnd(e).part === '' ? !endAt(network, e)?.gives : endAt(network, e)?.gives === true;
-    const [from, to] = gives(a) ? [a, b] : [b, a];
-    if (!gives(from) || gives(to) || endAt(network, from)?.kind !== 'signal' || endAt(network, to)?.kind !== 'signal')
-      return say(`${a} and ${b} do not fit: a value goes from an output to an input`);
-    write(writeConnect(type.physics, withIndex(from), withIndex(to)), `Link ${from} to ${to}`);
-  };
   const tidy = async (): Promise<void> => {
     setTidying(true);
     const worker = new Worker(new URL('../../workers/layout.worker.ts', import.meta.url), { type: 'module' });
     const api = Comlink.wrap<LayoutApi>(worker);
     try {
       const placed = await api.layout(layoutGraph(nodes, edges));
-      const at = new Map(
-        (placed.children ?? []).map((c) => [c.id, { x: Math.round(c.x ?? 0), y: Math.round(c.y ?? 0) }]),
-      );
-      const ofText = nodes.flatMap((n) =>
-        n.type === 'part' && !n.data.network.part && at.has(n.id)
-          ? [{ name: n.data.network.name, ...at.get(n.id)! }]
-          : [],
-      );
-      const edits: Edit[] = type.parts.flatMap((p): Edit[] =>
-        at.has(p.id) ? [{ kind: 'update', list: `${list}/part`, id: p.id, changes: { place: at.get(p.id) } }] : [],
-      );
-      edit(
-        {
-          kind: 'batch',
-          label: 'Tidy the inside',
-          edits: [...edits, { kind: 'update', list: 'type', id: type.id, changes: { layout: ofText } }],
-        },
-        'Tidy the inside',
-      );
+      const at = new Map((placed.children ?? []).map((c) => [c.id, { x: c.x ?? 0, y: c.y ?? 0 }]));
+      const declared = nodes.flatMap((n) => {
+        const place = at.get(n.id);
+        return n.type === 'part' && !n.data.network.part && place ? [[n.data.network.name, place] as const] : [];
+      });
+      carryOut(placeAll(inside, at, new Map(declared)));
       setTimeout(() => void flow.fitView({ padding: 0.05, maxZoom: 1.1 }), 60);
     } catch {
       say('The inside could not be laid out');
@@ -254,25 +194,11 @@ function Inside({
     if (kind === 'part' || kind === 'link')
       deleteWithImpact(
         `type/${type.id}/${item}`,
-        { kind: 'remove', list: `${list}/${kind}`, id },
+        { kind: 'remove', list: `type/${type.id}/${kind}`, id },
         `Delete a ${kind}`,
         () => select(''),
       );
-    if (kind === 'declared')
-      tryEdit(
-        {
-          kind: 'update',
-          list: 'type',
-          id: type.id,
-          changes: { physics: erasePart(type.physics, id), layout: type.layout.filter((p) => p.name !== id) },
-        },
-        `Delete ${id}`,
-        () => select(''),
-      );
-    if (kind === 'connect') {
-      const [a, b] = id.split('|');
-      write(eraseConnect(type.physics, a, b), `Unlink ${a} and ${b}`, () => select(''));
-    }
+    else carryOut(removeFromText(inside, item));
   };
   const drop = (e: DragEvent): void => {
     const [id, className] = [
@@ -282,39 +208,18 @@ function Inside({
     if (!id && !className) return;
     e.preventDefault();
     const at = flow.screenToFlowPosition({ x: e.clientX - 60, y: e.clientY - 20 });
-    if (id) addPart(id, at);
+    if (id) add(id, at);
     else declare(className, at);
   };
-  const taken = [...allNames(type), ...whole.parts.map((p) => p.name)];
-  const lowerFirst = (name: string): string => name.replace(/^./, (c) => c.toLowerCase());
-  const addPart = (id: string, at: Place): void => {
-    const target = project.types.find((t) => t.id === id);
-    const entry = {
-      ...newPart(`p-${nanoid(8)}`, freeName(taken, lowerFirst(target?.name ?? 'part')), id),
-      place: { x: Math.round(at.x), y: Math.round(at.y) },
-    };
-    tryEdit({ kind: 'insert', list: `${list}/part`, entry }, `Add a part of type ${target?.name}`, () =>
-      select(`part/${entry.id}`),
-    );
-  };
+  const add = (id: string, at: Place): void => carryOut(addPart(inside, id, at, () => nanoid(8)));
+  /** Below what is there, where no place is given. */
   const declare = (className: string, at?: Place): void => {
-    const name = freeName(taken, lowerFirst(className.split('.').at(-1)!));
-    const place = at ?? {
-      x: Math.max(0, ...nodes.filter((n) => n.type === 'part').map((n) => n.position.x)),
-      y: Math.max(-150, ...nodes.filter((n) => n.type === 'part').map((n) => n.position.y + (n.height ?? 100))) + 30,
+    const cards = nodes.filter((n) => n.type === 'part');
+    const below = {
+      x: Math.max(0, ...cards.map((n) => n.position.x)),
+      y: Math.max(-150, ...cards.map((n) => n.position.y + (n.height ?? 100))) + 30,
     };
-    const isShape = className.startsWith('Shapes.');
-    const layout = isShape ? type.layout : [...type.layout, { name, x: Math.round(place.x), y: Math.round(place.y) }];
-    tryEdit(
-      {
-        kind: 'update',
-        list: 'type',
-        id: type.id,
-        changes: { physics: declarePart(type.physics, className, name), layout },
-      },
-      `Add ${name}`,
-      () => select(`declared/${name}`),
-    );
+    carryOut(addDeclared(inside, className, at ?? below));
   };
   const enter = (node: AnyNode): void => {
     if (node.type !== 'part') return;
@@ -329,7 +234,7 @@ function Inside({
       });
     else select(node.data.item);
   };
-  const usable = project.types.filter((t) => t.id !== type.id && !isInside(project, type.id, t));
+  const usable = usableTypes(inside);
   return (
     <div className="inside-sheet">
       <div className="type-tray" aria-label="Part types to make parts of">
@@ -365,8 +270,8 @@ function Inside({
             className="tray-type"
             draggable
             onDragStart={(e) => e.dataTransfer.setData('application/x-part-type', t.id)}
-            onDoubleClick={() => addPart(t.id, { x: 20, y: 20 })}
-            onKeyDown={(e) => e.key === 'Enter' && addPart(t.id, { x: 20, y: 20 })}
+            onDoubleClick={() => add(t.id, { x: 20, y: 20 })}
+            onKeyDown={(e) => e.key === 'Enter' && add(t.id, { x: 20, y: 20 })}
             title={`${t.note || t.name}: drag it, or press Enter`}
           >
             <span className="type-tag">{t.name}</span>
