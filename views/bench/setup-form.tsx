@@ -1,0 +1,381 @@
+'use client';
+import { Copy, Plus, Trash2 } from 'lucide-react';
+import { nanoid } from 'nanoid';
+import { hasFixedStep, newChange, type Project, type Setup } from '@/core/project/project';
+import { problemsAt } from '@/store/derived';
+import { useProject } from '@/store/project-store';
+import { useRuns } from '@/store/run-store';
+import { Button } from '@/ui/button';
+import { deleteWithImpact } from '@/ui/impact';
+import { TraceLinks } from '@/ui/trace-links';
+import { CellField, CellSelect } from '@/ui/cell-field';
+import { RunFacts } from './run-facts';
+import { SetupComparison } from './setup-extras';
+import { Stimulus } from './stimulus';
+
+interface Props {
+  readonly project: Project;
+  readonly setup: Setup;
+}
+
+/** How a setup is changed, and what is wrong with its fields. */
+function useSetupFields(setup: Setup) {
+  const { edit } = useProject.getState();
+  const problems = useProject((s) => s.problems);
+  return {
+    set: (changes: Partial<Setup>, what: string) =>
+      edit({ kind: 'update', list: 'setup', id: setup.id, changes }, `${what} of ${setup.name}`),
+    problemOf: (place: string): string | undefined => problemsAt(problems, place)[0]?.message,
+  };
+}
+
+/** Everything about a setup: what runs, with which values, what is done to it, and how it is computed. */
+export function SetupForm({ project, setup, copy }: Props & { readonly copy: () => void }) {
+  const { problemOf } = useSetupFields(setup);
+  return (
+    <>
+      <SetupHead setup={setup} copy={copy} />
+      <WhatRuns project={project} setup={setup} />
+      <ChangedValues project={project} setup={setup} />
+      <Stimulus setup={setup} problemOf={problemOf} />
+      <TraceLinks address={`setup/${setup.id}`} what={setup.name} />
+      <Computation project={project} setup={setup} />
+      <StartProblems />
+      <SetupComparison project={project} setup={setup} />
+      <RunFacts setup={setup} />
+    </>
+  );
+}
+
+function SetupHead({ setup, copy }: { readonly setup: Setup; readonly copy: () => void }) {
+  const { set } = useSetupFields(setup);
+  const remove = (): void =>
+    deleteWithImpact(
+      `setup/${setup.id}`,
+      { kind: 'remove', list: 'setup', id: setup.id },
+      `Delete the setup ${setup.name}`,
+    );
+  return (
+    <div className="pt-2">
+      <div className="field-row">
+        <label>Name</label>
+        <div className="d-flex gap-1">
+          <CellField
+            value={setup.name}
+            label="Name of the setup"
+            onCommit={(name) => set({ name }, 'Change the name')}
+          />
+          <Button variant="bare" label="Copy this setup" onClick={copy}>
+            <Copy size={14} aria-hidden />
+          </Button>
+          <Button variant="bare" label="Delete this setup" onClick={remove}>
+            <Trash2 size={14} aria-hidden />
+          </Button>
+        </div>
+      </div>
+      <div className="field-row">
+        <label>Note</label>
+        <div>
+          <CellField value={setup.note} label="Note" multiline onCommit={(note) => set({ note }, 'Change the note')} />
+        </div>
+      </div>
+    </div>
+  );
+}
+
+function WhatRuns({ project, setup }: Props) {
+  const { set, problemOf } = useSetupFields(setup);
+  const sequences = project.types.find((t) => t.id === (setup.root || project.root))?.sequences ?? [];
+  return (
+    <>
+      <h3 className="section-title">What runs</h3>
+      <div className="field-row">
+        <label>Part type</label>
+        <div>
+          <CellSelect
+            value={setup.root || project.root}
+            label="Part type that runs"
+            options={project.types.map(
+              (t) => [t.id, t.id === project.root ? `${t.name}, the product` : t.name] as const,
+            )}
+            onCommit={(id) => set({ root: id === project.root ? '' : id }, 'Change what runs')}
+          />
+        </div>
+      </div>
+      <div className="field-row">
+        <label>Starts in</label>
+        <div>
+          <CellField
+            value={setup.startIn.join(', ')}
+            label="States it starts in"
+            mono
+            placeholder="where its charts begin"
+            {...(problemOf(`setup/${setup.id}/startIn`) && { problem: problemOf(`setup/${setup.id}/startIn`)! })}
+            onCommit={(text) =>
+              set(
+                {
+                  startIn: text
+                    .split(',')
+                    .map((x) => x.trim())
+                    .filter(Boolean),
+                },
+                'Change where it starts',
+              )
+            }
+          />
+        </div>
+      </div>
+      {sequences.length > 0 && (
+        <div className="field-row">
+          <label>Follows</label>
+          <div className="d-flex flex-wrap column-gap-3">
+            {sequences.map((q) => (
+              <label key={q.id} className="d-flex gap-2 align-items-center">
+                <input
+                  type="checkbox"
+                  className="form-check-input mt-0"
+                  checked={setup.sequences.includes(q.id)}
+                  onChange={(e) =>
+                    set(
+                      {
+                        sequences: e.target.checked
+                          ? [...setup.sequences, q.id]
+                          : setup.sequences.filter((x) => x !== q.id),
+                      },
+                      'Change the sequences',
+                    )
+                  }
+                />
+                {q.name}
+              </label>
+            ))}
+          </div>
+        </div>
+      )}
+    </>
+  );
+}
+
+function ChangedValues({ project, setup }: Props) {
+  const { set, problemOf } = useSetupFields(setup);
+  return (
+    <>
+      <h3 className="section-title">
+        Changed values
+        <Button
+          size="sm"
+          onClick={() =>
+            set(
+              {
+                changes: [
+                  ...setup.changes,
+                  newChange(nanoid(8), project.types[0]?.quantities[0]?.name ?? 'part.quantity', '0'),
+                ],
+              },
+              'Change a value',
+            )
+          }
+        >
+          <Plus size={13} aria-hidden /> Value
+        </Button>
+      </h3>
+      {setup.changes.length === 0 && <p className="px-3 quiet mb-1">The product as it is designed.</p>}
+      <table className="table" data-testid="changes">
+        <tbody>
+          {setup.changes.map((c) => {
+            const put = (change: Partial<typeof c>) =>
+              set({ changes: setup.changes.map((x) => (x.id === c.id ? { ...x, ...change } : x)) }, 'Change a value');
+            const at = `setup/${setup.id}/change/${c.id}`;
+            const problem = problemOf(`${at}/name`);
+            const valueProblem = problemOf(`${at}/value`);
+            return (
+              <tr key={c.id}>
+                <td style={{ width: '52%' }}>
+                  <CellField
+                    value={c.name}
+                    label="Quantity to change"
+                    mono
+                    {...(problem && { problem })}
+                    onCommit={(name) => put({ name: name.trim() })}
+                  />
+                </td>
+                <td>
+                  <CellField
+                    value={c.value}
+                    label={`Value of ${c.name}`}
+                    mono
+                    {...(valueProblem && { problem: valueProblem })}
+                    onCommit={(value) => put({ value: value.trim() })}
+                  />
+                </td>
+                <td style={{ width: 40 }}>
+                  <Button
+                    variant="bare"
+                    label={`Leave ${c.name} as designed`}
+                    onClick={() =>
+                      set({ changes: setup.changes.filter((x) => x.id !== c.id) }, 'Remove a changed value')
+                    }
+                  >
+                    <Trash2 size={13} aria-hidden />
+                  </Button>
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+const solvers: readonly (readonly [Setup['solver'], string])[] = [
+  ['auto', 'automatic'],
+  ['dopri5', 'Dormand–Prince 5(4)'],
+  ['implicit', 'Radau IIA 5 (stiff)'],
+  ['rk4', 'Runge–Kutta 4, fixed step'],
+  ['euler', 'Euler, fixed step'],
+  ['implicit-euler', 'Implicit Euler, fixed step'],
+];
+
+function Computation({ project, setup }: Props) {
+  const { set, problemOf } = useSetupFields(setup);
+  const number = (key: 'stop' | 'relative' | 'absolute' | 'step' | 'recordEvery', label: string, unit: string) => (
+    <div className="field-row">
+      <label>{label}</label>
+      <div className="d-flex align-items-baseline gap-2">
+        <span style={{ width: 110 }}>
+          <CellField
+            value={String(setup[key])}
+            label={label}
+            mono
+            onCommit={(text) => {
+              const value = Number(text.replace(/\s*(s|sec)$/, ''));
+              return Number.isFinite(value) && text.trim() !== ''
+                ? set({ [key]: value }, `Change ${label.toLowerCase()}`)
+                : { severity: 'error', code: 'number', message: `"${text}" is not a number` };
+            }}
+          />
+        </span>
+        <span className="quiet">{unit}</span>
+      </div>
+    </div>
+  );
+  const recordProblem = problemOf(`setup/${setup.id}/record`);
+  const shown = setup.tracks.length > 0 ? setup.tracks : project.tracks.map((t) => t.id);
+  const showTrack = (id: string, on: boolean): void => {
+    const tracks = on ? [...shown, id] : shown.filter((x) => x !== id);
+    set({ tracks: tracks.length === project.tracks.length ? [] : tracks }, 'Change the tracks it shows');
+  };
+  return (
+    <>
+      <h3 className="section-title">How it is computed</h3>
+      {number('stop', 'Duration', 's')}
+      <div className="field-row">
+        <label>or until</label>
+        <div>
+          <CellField
+            value={setup.endWhen}
+            label="Condition that ends the run"
+            mono
+            placeholder="its duration is over"
+            {...(problemOf(`setup/${setup.id}/endWhen`) && { problem: problemOf(`setup/${setup.id}/endWhen`)! })}
+            onCommit={(endWhen) => set({ endWhen }, 'Change what ends the run')}
+          />
+        </div>
+      </div>
+      <div className="field-row">
+        <label>Records</label>
+        <div>
+          <CellField
+            value={setup.record.join(', ')}
+            label="What the run records"
+            mono
+            placeholder="everything"
+            {...(recordProblem && { problem: recordProblem })}
+            onCommit={(text) =>
+              set(
+                {
+                  record: text
+                    .split(',')
+                    .map((x) => x.trim())
+                    .filter(Boolean),
+                },
+                'Change what is recorded',
+              )
+            }
+          />
+        </div>
+      </div>
+      {project.tracks.length > 0 && (
+        <div className="field-row">
+          <label>Shows</label>
+          <div className="d-flex flex-wrap column-gap-3">
+            {project.tracks.map((t) => (
+              <label key={t.id} className="d-flex gap-2 align-items-center mono">
+                <input
+                  type="checkbox"
+                  className="form-check-input mt-0"
+                  checked={shown.includes(t.id)}
+                  onChange={(e) => showTrack(t.id, e.target.checked)}
+                />
+                {t.items.join(', ') || 'empty track'}
+              </label>
+            ))}
+          </div>
+        </div>
+      )}
+      <div className="field-row">
+        <label>Solver</label>
+        <div>
+          <CellSelect
+            value={setup.solver}
+            label="Solver"
+            options={solvers}
+            onCommit={(solver) => set({ solver: solver as Setup['solver'] }, 'Change the solver')}
+          />
+        </div>
+      </div>
+      {hasFixedStep(setup.solver) ? number('step', 'Step', 's') : number('relative', 'Tolerance', 'relative')}
+      {!hasFixedStep(setup.solver) && number('absolute', '', 'absolute')}
+      {number('recordEvery', 'Record every', 's')}
+      <div className="field-row">
+        <label>While it runs</label>
+        <label
+          className="d-flex gap-2 align-items-center"
+          title="Without a screen nothing is drawn until the run has ended: long runs take less time"
+        >
+          <input
+            type="checkbox"
+            className="form-check-input mt-0"
+            aria-label="Without a screen"
+            checked={!setup.screen}
+            onChange={(e) =>
+              set(
+                { screen: !e.target.checked },
+                e.target.checked ? 'Run without a screen' : 'Show the run while it goes on',
+              )
+            }
+          />{' '}
+          without a screen: as fast as possible, shown when it has ended
+        </label>
+      </div>
+    </>
+  );
+}
+
+/** Why a run could not begin. */
+function StartProblems() {
+  const startProblems = useRuns((s) => s.startProblems);
+  if (startProblems.length === 0) return null;
+  return (
+    <div className="px-3 py-2" style={{ color: 'var(--bad)' }} role="alert" data-testid="start-problems">
+      <strong>It did not start:</strong>
+      {startProblems
+        .filter((p) => p.severity === 'error')
+        .slice(0, 5)
+        .map((p, k) => (
+          <div key={k}>{p.message}</div>
+        ))}
+    </div>
+  );
+}

@@ -1,0 +1,175 @@
+'use client';
+import { FileUp, Plus, Trash2 } from 'lucide-react';
+import { nanoid } from 'nanoid';
+import { useRef, type ChangeEvent } from 'react';
+import { readStimulusCsv } from '@/core/formats/stimulus-csv';
+import type { Setup } from '@/core/project/project';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { Button } from '@/ui/button';
+import { CellField, CellSelect } from '@/ui/cell-field';
+import { SignalShapes } from './setup-extras';
+
+/** What happens to the product from outside during a run. */
+export function Stimulus({
+  setup,
+  problemOf,
+}: {
+  readonly setup: Setup;
+  readonly problemOf: (place: string) => string | undefined;
+}) {
+  const { edit } = useProject.getState();
+  const list = `setup/${setup.id}/stimulus`;
+  const file = useRef<HTMLInputElement>(null);
+  const fromFile = async (e: ChangeEvent<HTMLInputElement>): Promise<void> => {
+    const chosen = e.target.files?.[0];
+    e.target.value = '';
+    if (!chosen) return;
+    const { value, remarks } = readStimulusCsv(new Uint8Array(await chosen.arrayBuffer()));
+    const refused =
+      value.length > 0 &&
+      edit(
+        {
+          kind: 'batch',
+          label: `Signals of ${chosen.name}`,
+          edits: value.map((s) => ({
+            kind: 'insert' as const,
+            list,
+            entry: { id: `i-${nanoid(8)}`, time: 0, kind: 'follow' as const, target: s.target, value: s.formula },
+          })),
+        },
+        `Signals of ${chosen.name}`,
+      );
+    if (refused) usePlace.getState().say(refused.message);
+    else if (remarks.length > 0) usePlace.getState().say(remarks.slice(0, 4).join('. '));
+  };
+  const add = (): void => {
+    const refused = edit(
+      {
+        kind: 'insert',
+        list,
+        entry: {
+          id: `i-${nanoid(8)}`,
+          time: setup.stimulus.at(-1)?.time ?? 0,
+          kind: 'send',
+          target: setup.stimulus.at(-1)?.target ?? 'part.message',
+          value: '',
+        },
+      },
+      'Add a stimulus',
+    );
+    if (refused) usePlace.getState().say(refused.message);
+  };
+  return (
+    <>
+      <h3 className="section-title">
+        Stimulus: what happens from outside
+        <span className="d-flex gap-1">
+          <Button size="sm" onClick={add}>
+            <Plus size={13} aria-hidden /> Row
+          </Button>
+          <Button
+            size="sm"
+            onClick={() => file.current?.click()}
+            title="Time in seconds in the first column, an input in each other one, names in the first row"
+          >
+            <FileUp size={13} aria-hidden /> From CSV
+          </Button>
+        </span>
+        <input
+          ref={file}
+          type="file"
+          accept=".csv,.txt,text/csv"
+          hidden
+          aria-label="CSV file of signals"
+          onChange={(e) => void fromFile(e)}
+        />
+      </h3>
+      {setup.stimulus.length === 0 && (
+        <p className="px-3 quiet mb-1">Nothing by itself: use the panel while it runs.</p>
+      )}
+      <table className="table" data-testid="stimulus">
+        <tbody>
+          {setup.stimulus.map((row) => {
+            const put = (changes: Partial<typeof row>) =>
+              edit({ kind: 'update', list, id: row.id, changes }, 'Change a stimulus');
+            const at = `setup/${setup.id}/stimulus/${row.id}`;
+            const valueProblem = problemOf(`${at}/value`);
+            const problem = valueProblem ? undefined : problemOf(at);
+            return (
+              <tr key={row.id}>
+                <td style={{ width: 96 }}>
+                  <div className="d-flex align-items-baseline gap-1">
+                    <CellField
+                      value={String(row.time)}
+                      label="Time in s"
+                      mono
+                      onCommit={(text) =>
+                        Number.isFinite(Number(text)) && text.trim()
+                          ? put({ time: Number(text) })
+                          : { severity: 'error', code: 'number', message: 'A time in seconds' }
+                      }
+                    />
+                    <span className="quiet">s</span>
+                  </div>
+                </td>
+                <td style={{ width: 82 }}>
+                  <CellSelect
+                    value={row.kind}
+                    label="What happens"
+                    options={[
+                      ['send', 'send'],
+                      ['set', 'set'],
+                      ['follow', 'follow'],
+                    ]}
+                    onCommit={(kind) =>
+                      void put({
+                        kind: kind as typeof row.kind,
+                        value: kind === 'set' ? '0' : kind === 'follow' ? "if time < 1 's' then 0 else 1" : '',
+                      })
+                    }
+                  />
+                </td>
+                <td>
+                  <CellField
+                    value={row.target}
+                    label={row.kind === 'send' ? 'Part and message' : 'Quantity'}
+                    mono
+                    {...(problem && { problem })}
+                    onCommit={(target) => put({ target: target.trim() })}
+                  />
+                </td>
+                <td style={{ width: row.kind === 'follow' ? '38%' : 84 }}>
+                  {row.kind !== 'send' && (
+                    <div className="d-flex gap-1 align-items-start">
+                      <CellField
+                        value={row.value}
+                        label={row.kind === 'follow' ? `Formula of ${row.target}` : 'Value'}
+                        mono
+                        multiline={row.kind === 'follow'}
+                        {...(valueProblem && { problem: valueProblem })}
+                        onCommit={(value) => put({ value })}
+                      />
+                      {row.kind === 'follow' && (
+                        <SignalShapes root={setup.root} target={row.target} choose={(value) => void put({ value })} />
+                      )}
+                    </div>
+                  )}
+                </td>
+                <td style={{ width: 40 }}>
+                  <Button
+                    variant="bare"
+                    label="Delete this row"
+                    onClick={() => edit({ kind: 'remove', list, id: row.id }, 'Delete a stimulus')}
+                  >
+                    <Trash2 size={13} aria-hidden />
+                  </Button>
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </>
+  );
+}
