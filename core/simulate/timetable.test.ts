@@ -36,6 +36,37 @@ test('samples and stimulus at one instant are due together; going back gives the
   expect(due).toEqual({ samples: [0, 1], stimulus: [set(0.3, 1)] });
   expect(createTimetable(kept).take(0.1 + 0.2)).toEqual(due);
 });
+test('what falls on one instant but for the rounding of numbers is due together, whichever comes first', () => {
+  for (const [fast, slow] of [
+    [0.1, 0.3],
+    [0.1, 0.7],
+    [0.05, 0.35],
+    [1 / 3, 1],
+  ]) {
+    const table = createTimetable(newTimetableState([0, 1, 2, 3, 4, 5].map((k) => set(slow * k, k))));
+    table.begin([
+      { start: 0, interval: fast },
+      { start: 0, interval: slow },
+    ]);
+    const ratio = Math.round(slow / fast);
+    for (let k = 0; k <= 5 * ratio; k++) {
+      const { samples, stimulus } = table.take(table.next());
+      expect([fast, k, samples, stimulus.length]).toEqual([
+        fast,
+        k,
+        k % ratio === 0 ? [0, 1] : [0],
+        k % ratio === 0 ? 1 : 0,
+      ]);
+    }
+  }
+  // what is really apart stays so
+  const table = createTimetable(newTimetableState([]));
+  table.begin([
+    { start: 0.3, interval: 1 },
+    { start: 0.3 + 1e-13, interval: 1 },
+  ]);
+  expect(table.take(table.next()).samples).toEqual([0]);
+});
 test('an interval that is not positive is returned', () => {
   expect(
     createTimetable(newTimetableState([])).begin([

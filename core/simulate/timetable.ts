@@ -41,6 +41,9 @@ interface Sample {
   readonly interval: number;
 }
 
+/** Times that differ by no more than the rounding of their products are one instant: 3*0.1 and 0.3. */
+const until = (time: number): number => time + 16 * Number.EPSILON * Math.abs(time);
+
 export function createTimetable(state: TimetableState): Timetable {
   const timeOf = (k: number): number => state.samples[k].start + state.sampleIndex[k] * state.samples[k].interval;
   return {
@@ -52,10 +55,11 @@ export function createTimetable(state: TimetableState): Timetable {
     next: () =>
       state.samples.reduce((t, _, k) => Math.min(t, timeOf(k)), state.stimulus[state.stimulusAt]?.time ?? Infinity),
     take(time) {
-      const due = [...state.samples.keys()].filter((k) => timeOf(k) <= time);
+      const end = until(time);
+      const due = [...state.samples.keys()].filter((k) => timeOf(k) <= end);
       for (const k of due) state.sampleIndex[k]++;
       const { stimulus, stimulusAt: from } = state;
-      while (state.stimulusAt < stimulus.length && stimulus[state.stimulusAt].time <= time) state.stimulusAt++;
+      while (state.stimulusAt < stimulus.length && stimulus[state.stimulusAt].time <= end) state.stimulusAt++;
       return { samples: due, stimulus: stimulus.slice(from, state.stimulusAt) };
     },
   };
