@@ -126,6 +126,20 @@ test.each([
   expect(problemsOf(text, 'M').join('\n')).toMatch(message);
 });
 
+test('what has no such field, part or value is told by its name', () => {
+  const text = `record Point Real x; Real y; end Point;
+function f input Point p; output Point q; algorithm q := p; q.z := 1; end f;
+model Sub Real speed = 1; end Sub; model M Sub s; Point p = f(Point(1, 2)); Real a = s.sped; Real b = s.speed.rate; constant Real c; end M;`;
+  const told = problemsOf(text, 'M').join('\n');
+  for (const part of [
+    /Point has no z/,
+    /Sub has no quantity or part named sped; did you mean speed\?/,
+    /speed is a single value and has no rate/,
+    /The constant c has no value/,
+  ])
+    expect(told).toMatch(part);
+});
+
 test('everything of a package is found by an import of all of it, and nothing else is', () => {
   const text = `package P package Inner constant Real k = 3; function twice input Real x; output Real y; algorithm y := 2*x; end twice; end Inner; end P;
 model A import P.Inner.*; Real a = twice(k); end A;

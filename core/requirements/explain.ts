@@ -34,6 +34,8 @@ const relationWords: Readonly<Record<string, string>> = {
   '<>': 'differs from',
 };
 
+const isSum = (v: FormulaValue): boolean => v.kind === 'arithmetic' && (v.op === '+' || v.op === '-');
+
 class Words {
   private readonly phrases: ReadonlyMap<string, string>;
 
@@ -56,35 +58,53 @@ class Words {
       case 'compare':
         return `${this.value(f.left)} ${relationWords[f.op]} ${this.value(f.right)}`;
       case 'not':
-        return `it is not so that ${this.says(f.a)}`;
+        return `it is not so that ${this.group(f.a)}`;
       case 'rising':
-        return `${this.says(f.a)} begins to hold`;
+        return `${this.group(f.a)} begins to hold`;
       case 'falling':
-        return `${this.says(f.a)} ceases to hold`;
+        return `${this.group(f.a)} ceases to hold`;
       case 'and':
       case 'or':
-        return `${this.says(f.a)} ${f.kind} ${this.says(f.b)}`;
+        return `${this.side(f.a, f.kind)} ${f.kind} ${this.side(f.b, f.kind)}`;
       case 'implies':
-        return `where ${this.says(f.a)}, ${this.says(f.b)}`;
+        return `where ${this.says(f.a)}, ${this.group(f.b)}`;
       case 'after':
         return f.seconds === 0
           ? `(${this.says(f.event)}) has happened`
           : `(${this.says(f.event)}) has happened ${time(f.seconds)} ago or earlier`;
       case 'eventually':
-        if (f.to === Infinity) return `at some later moment ${this.says(f.a)}`;
+        if (f.to === Infinity) return `at some later moment ${this.group(f.a)}`;
         return f.from === 0
-          ? `within ${time(f.to)} ${this.says(f.a)}`
-          : `between ${time(f.from)} and ${time(f.to)} later there is a moment at which ${this.says(f.a)}`;
+          ? `within ${time(f.to)} ${this.group(f.a)}`
+          : `between ${time(f.from)} and ${time(f.to)} later there is a moment at which ${this.group(f.a)}`;
       case 'always':
-        if (f.to === Infinity) return `from then on ${this.says(f.a)}`;
+        if (f.to === Infinity) return `from then on ${this.group(f.a)}`;
         return f.from === 0
-          ? `for the next ${time(f.to)} ${this.says(f.a)}`
-          : `from ${time(f.from)} to ${time(f.to)} later ${this.says(f.a)}`;
+          ? `for the next ${time(f.to)} ${this.group(f.a)}`
+          : `from ${time(f.from)} to ${time(f.to)} later ${this.group(f.a)}`;
       case 'until':
-        return `${this.says(f.a)} until ${this.says(f.b)}${f.to === Infinity ? '' : `, which comes within ${time(f.to)}`}`;
+        return `${this.group(f.a)} until ${this.group(f.b)}${f.to === Infinity ? '' : `, which comes within ${time(f.to)}`}`;
       case 'atEnd':
-        return `at the end ${this.says(f.a)}`;
+        return `at the end ${this.group(f.a)}`;
     }
+  }
+
+  /** In brackets where it is joined of several, so that it cannot be read apart. */
+  private group(f: Formula): string {
+    const isJoined = ['and', 'or', 'until', 'implies'].includes(f.kind) || (f.kind === 'state' && this.joins(f.expr));
+    return isJoined ? `(${this.says(f)})` : this.says(f);
+  }
+
+  /** One side of `and` or `or`: what is joined otherwise, and what goes on to the end of the sentence, stands in brackets. */
+  private side(f: Formula, by: 'and' | 'or'): string {
+    if (f.kind === by) return this.says(f);
+    if (f.kind === 'state') return this.joins(f.expr) === by ? this.says(f) : this.group(f);
+    return ['compare', 'rising', 'falling'].includes(f.kind) ? this.says(f) : `(${this.says(f)})`;
+  }
+
+  /** The word that joins a condition, where no phrase stands for it. */
+  private joins(e: Expr): 'and' | 'or' | undefined {
+    return e.kind === 'binary' && (e.op === 'and' || e.op === 'or') && !this.phrase(e) ? e.op : undefined;
   }
 
   private phrase(e: Expr): string | undefined {
@@ -95,9 +115,11 @@ class Words {
   private condition(e: Expr): string {
     const phrase = this.phrase(e);
     if (phrase) return phrase;
-    if (e.kind === 'unary' && e.op === 'not') return `not ${this.condition(e.operand)}`;
+    const bracketed = (x: Expr, by?: 'and' | 'or'): string =>
+      this.joins(x) !== undefined && this.joins(x) !== by ? `(${this.condition(x)})` : this.condition(x);
+    if (e.kind === 'unary' && e.op === 'not') return `not ${bracketed(e.operand)}`;
     if (e.kind === 'binary') {
-      if (e.op === 'and' || e.op === 'or') return `${this.condition(e.left)} ${e.op} ${this.condition(e.right)}`;
+      if (e.op === 'and' || e.op === 'or') return `${bracketed(e.left, e.op)} ${e.op} ${bracketed(e.right, e.op)}`;
       if (e.op in relationWords) return `${this.expression(e.left)} ${relationWords[e.op]} ${this.expression(e.right)}`;
     }
     return this.expression(e);
@@ -122,7 +144,7 @@ class Words {
       case 'signal':
         return this.expression(v.expr);
       case 'arithmetic':
-        return `${this.value(v.a)} ${v.op} ${v.b.kind === 'arithmetic' ? `(${this.value(v.b)})` : this.value(v.b)}`;
+        return `${isSum(v.a) && !isSum(v) ? `(${this.value(v.a)})` : this.value(v.a)} ${v.op} ${v.b.kind === 'arithmetic' ? `(${this.value(v.b)})` : this.value(v.b)}`;
       case 'abs':
         return `the size of ${this.value(v.a)}`;
       case 'negate':

@@ -26,6 +26,29 @@ test.each([
   ['always(implies(rising(a), until(b, c)))', 'For every moment at which a begins to hold, b until c.'],
 ])('%s in plain words', (formula, words) => expect(explainFormula(formula, glossary)).toBe(words));
 
+/** Formulas that mean different things have different readings. */
+test.each([
+  ['always((a or b) and c)', 'always(a or (b and c))'],
+  ['always(not (a and b))', 'always((not a) and b)'],
+  ["always(within(2 's', a) and b)", "always(within(2 's', a and b))"],
+  ["always(within(2 's', a or b))", "always(within(2 's', a) or b)"],
+  ['always(until(a and b, c))', 'always(a and until(b, c))'],
+  ['always(rising(a and b))', 'always(a and rising(b))'],
+  ['always((count(a) + count(b))*2 <= 3)', 'always(count(a) + count(b)*2 <= 3)'],
+  ['always(count(a) - (count(b) - count(c)) <= 3)', 'always(count(a) - count(b) - count(c) <= 3)'],
+  ['always(implies(a, implies(b, c) and d))', 'always(implies(a, implies(b, c and d)))'],
+])('%s is not told as %s', (one, other) => {
+  const [a, b] = [explainFormula(one, glossary), explainFormula(other, glossary)];
+  expect(a).toBeDefined();
+  expect(b).toBeDefined();
+  expect(a).not.toBe(b);
+});
+test('what is joined the same way all along needs no brackets', () => {
+  expect(explainFormula('always(a and b and c)')).toBe('At every moment, a and b and c.');
+  expect(explainFormula("always(abs(x) <= 3 'A')")).toBe('At every moment, the size of x is at most 3 A.');
+  expect(explainFormula('always(not (a or b))')).toBe('At every moment, not (a or b).');
+});
+
 test('what cannot be read is not explained', () => expect(explainFormula('always(x <')).toBeUndefined());
 
 test('words that leave the meaning open are pointed at', () => {

@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { newRequirement, type Project, type Quantity } from '../project/project';
 import { projectOf, quantity } from '../testing/run-project';
 import type { RequirementFinding } from './run';
+import { checkProject } from './check';
 import { createRun, isRunnable, prepareRun } from './index';
 
 /**
@@ -166,6 +167,23 @@ test('means, greatest values, counts, and values at a moment', () => {
     expect([cases[k][0], f.verdict]).toEqual([cases[k][0], cases[k][1]]);
     near(f.margin, cases[k][2], 3);
   });
+});
+
+test('what rests on constants is decided without a run, in the unit of the limit', () => {
+  const project: Project = {
+    ...projectOf({
+      quantities: [quantity('size', '0.05', { unit: 'm', role: 'parameter' }), quantity('x', '', { unit: 's' })],
+      physics: 'x = time;',
+    }),
+    requirements: ["always(size <= 60 'mm')", "always(size >= 6 'cm')"].map((formula, k) => ({
+      ...newRequirement(`r${k}`, `R-${k}`, 'A limit.'),
+      formula,
+    })),
+  };
+  const [holds, fails] = checkProject(project).constants;
+  expect([holds.verdict, holds.unit, fails.verdict, fails.unit]).toEqual(['holds', 'mm', 'fails', 'cm']);
+  near(holds.margin, 10);
+  near(fails.margin, -1);
 });
 
 test('several obligations of one limit: the first that fails counts, with its own margin', () => {
