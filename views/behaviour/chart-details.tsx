@@ -12,6 +12,7 @@ import { TraceLinks } from '@/ui/trace-links';
 import { localNames } from './local-names';
 import { TextRow } from './text-row';
 import { addValue, ValuesTable } from './values-table';
+import { FieldRow } from '@/ui/field-row';
 
 const counted = (n: number, what: string): string => `${n} ${what}${n === 1 ? '' : 's'}`;
 
@@ -31,17 +32,14 @@ export function ChartDetails({ type, chart }: { readonly type: PartType; readonl
         </h2>
       </div>
       <div className="pane-body pt-2">
-        <div className="field-row">
-          <label>Name</label>
-          <div>
-            <CellField
-              value={chart.name}
-              label="Name of the chart"
-              mono
-              onCommit={(name) => edit({ kind: 'rename', list, id: chart.id, name }, `Rename ${chart.name} to ${name}`)}
-            />
-          </div>
-        </div>
+        <FieldRow label="Name">
+          <CellField
+            value={chart.name}
+            label="Name of the chart"
+            mono
+            onCommit={(name) => edit({ kind: 'rename', list, id: chart.id, name }, `Rename ${chart.name} to ${name}`)}
+          />
+        </FieldRow>
         <TextRow
           type={type}
           label="do texts run every"

@@ -25,6 +25,7 @@ import { BehaviourPicker } from './behaviour-picker';
 import { numberedName } from './numbered-name';
 import { SequenceTip, SequenceView } from './sequence-view';
 import { addValue, ValuesTable } from './values-table';
+import { FieldRow } from '@/ui/field-row';
 
 export const procedureForms: readonly (readonly [form: string, meaning: string])[] = [
   ['belt: send advance to toBelt', 'a step with who does it; what it says is carried out'],
@@ -219,19 +220,16 @@ export function ProcedureDetails({ type, procedure }: { readonly type: PartType;
         </h2>
       </div>
       <div className="pane-body pt-2">
-        <div className="field-row">
-          <label>Name</label>
-          <div>
-            <CellField
-              value={procedure.name}
-              label="Name of the procedure"
-              mono
-              onCommit={(name) =>
-                edit({ kind: 'rename', list, id: procedure.id, name }, `Rename ${procedure.name} to ${name}`)
-              }
-            />
-          </div>
-        </div>
+        <FieldRow label="Name">
+          <CellField
+            value={procedure.name}
+            label="Name of the procedure"
+            mono
+            onCommit={(name) =>
+              edit({ kind: 'rename', list, id: procedure.id, name }, `Rename ${procedure.name} to ${name}`)
+            }
+          />
+        </FieldRow>
         <label className="px-3 py-1 d-flex gap-2 align-items-center">
           <input
             type="checkbox"
@@ -261,17 +259,14 @@ export function ProcedureDetails({ type, procedure }: { readonly type: PartType;
         )}
         <ValuesTable list={values} values={procedure.values} testId="procedure-values" />
         {procedure.values.length > 0 && (
-          <div className="field-row">
-            <label>Result</label>
-            <div>
-              <CellSelect
-                value={procedure.result}
-                label="Result of the procedure"
-                options={[['', 'none'], ...procedure.values.map((v) => [v.name, v.name] as const)]}
-                onCommit={(result) => set({ result }, `Change the result of ${procedure.name}`)}
-              />
-            </div>
-          </div>
+          <FieldRow label="Result">
+            <CellSelect
+              value={procedure.result}
+              label="Result of the procedure"
+              options={[['', 'none'], ...procedure.values.map((v) => [v.name, v.name] as const)]}
+              onCommit={(result) => set({ result }, `Change the result of ${procedure.name}`)}
+            />
+          </FieldRow>
         )}
         <div className="px-3 py-2 d-flex gap-2">
           <Button size="sm" onClick={add}>

@@ -23,6 +23,7 @@ import { TraceLinks } from '@/ui/trace-links';
 import { BehaviourPicker } from './behaviour-picker';
 import { SequenceTip, SequenceView } from './sequence-view';
 import { statusTone, statusWord } from './sequence-words';
+import { FieldRow } from '@/ui/field-row';
 
 /** A written sequence: rows to type and pick, its drawing, and what its last run said of each row. */
 export function SequenceSheet({
@@ -303,18 +304,15 @@ export function SequenceDetails({ type, sequence }: { readonly type: PartType; r
         </h2>
       </div>
       <div className="pane-body pt-2">
-        <div className="field-row">
-          <label>Name</label>
-          <div>
-            <CellField
-              value={sequence.name}
-              label="Name of the sequence"
-              onCommit={(name) =>
-                edit({ kind: 'update', list, id: sequence.id, changes: { name } }, `Rename ${sequence.name}`)
-              }
-            />
-          </div>
-        </div>
+        <FieldRow label="Name">
+          <CellField
+            value={sequence.name}
+            label="Name of the sequence"
+            onCommit={(name) =>
+              edit({ kind: 'update', list, id: sequence.id, changes: { name } }, `Rename ${sequence.name}`)
+            }
+          />
+        </FieldRow>
         <div className="px-3 py-1">
           <label className="quiet d-block">Note</label>
           <CellField

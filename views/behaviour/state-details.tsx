@@ -25,6 +25,7 @@ import { numberedName } from './numbered-name';
 import { localNames } from './local-names';
 import { stayFacts } from './run-facts';
 import { TextRow } from './text-row';
+import { FieldRow } from '@/ui/field-row';
 
 const kinds: readonly (readonly [StateKind, string])[] = [
   ['state', 'one state inside at a time'],
@@ -139,44 +140,35 @@ export function StateDetails({
         </h2>
       </div>
       <div className="pane-body pt-2">
-        <div className="field-row">
-          <label>Name</label>
-          <div>
-            <CellField
-              value={state.name}
-              label="Name of the state"
-              mono
-              onCommit={(name) => edit({ kind: 'rename', list, id: state.id, name }, `Rename ${state.name} to ${name}`)}
-            />
-          </div>
-        </div>
-        <div className="field-row">
-          <label>Inside</label>
-          <div>
-            <CellSelect
-              value={state.parent ?? ''}
-              label="State it is inside of"
-              options={parents}
-              onCommit={(parent) =>
-                set(
-                  { parent: parent || null, x: 30, y: 50, initial: childStates(chart, parent || null).length === 0 },
-                  `Move ${state.name} into another state`,
-                )
-              }
-            />
-          </div>
-        </div>
-        <div className="field-row">
-          <label>Is</label>
-          <div>
-            <CellSelect
-              value={state.kind}
-              label="What it is"
-              options={kinds}
-              onCommit={(kind) => set({ kind: kind as StateKind }, `Make ${state.name} another kind of state`)}
-            />
-          </div>
-        </div>
+        <FieldRow label="Name">
+          <CellField
+            value={state.name}
+            label="Name of the state"
+            mono
+            onCommit={(name) => edit({ kind: 'rename', list, id: state.id, name }, `Rename ${state.name} to ${name}`)}
+          />
+        </FieldRow>
+        <FieldRow label="Inside">
+          <CellSelect
+            value={state.parent ?? ''}
+            label="State it is inside of"
+            options={parents}
+            onCommit={(parent) =>
+              set(
+                { parent: parent || null, x: 30, y: 50, initial: childStates(chart, parent || null).length === 0 },
+                `Move ${state.name} into another state`,
+              )
+            }
+          />
+        </FieldRow>
+        <FieldRow label="Is">
+          <CellSelect
+            value={state.kind}
+            label="What it is"
+            options={kinds}
+            onCommit={(kind) => set({ kind: kind as StateKind }, `Make ${state.name} another kind of state`)}
+          />
+        </FieldRow>
         <div className="px-3 py-1 d-flex gap-2 flex-wrap">
           {!state.initial && !place_ && (
             <Button size="sm" onClick={makeFirst}>

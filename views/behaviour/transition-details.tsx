@@ -23,6 +23,7 @@ import { localNames } from './local-names';
 import { momentOf } from './moment';
 import { firedTimes } from './run-facts';
 import { TextRow } from './text-row';
+import { FieldRow } from '@/ui/field-row';
 
 const kinds: readonly (readonly [TriggerKind, string])[] = [
   ['message', 'a message arrives'],
@@ -96,28 +97,22 @@ export function TransitionDetails({
         </h2>
       </div>
       <div className="pane-body pt-2">
-        <div className="field-row">
-          <label>From</label>
-          <div>
-            <CellSelect
-              value={t.from}
-              label="From state"
-              options={states}
-              onCommit={(id) => set({ from: id }, 'Change where a transition starts')}
-            />
-          </div>
-        </div>
-        <div className="field-row">
-          <label>To</label>
-          <div>
-            <CellSelect
-              value={t.to}
-              label="To state"
-              options={[['', 'nowhere: only the effect'], ...states]}
-              onCommit={(to) => set({ to }, 'Change where a transition leads')}
-            />
-          </div>
-        </div>
+        <FieldRow label="From">
+          <CellSelect
+            value={t.from}
+            label="From state"
+            options={states}
+            onCommit={(id) => set({ from: id }, 'Change where a transition starts')}
+          />
+        </FieldRow>
+        <FieldRow label="To">
+          <CellSelect
+            value={t.to}
+            label="To state"
+            options={[['', 'nowhere: only the effect'], ...states]}
+            onCommit={(to) => set({ to }, 'Change where a transition leads')}
+          />
+        </FieldRow>
         {t.triggers.length === 0 && (
           <p className="quiet px-3 mb-1">
             {chart.states.find((s) => s.id === t.from)?.kind === 'junction'
@@ -129,37 +124,31 @@ export function TransitionDetails({
           const own = problems.find((p) => p.place === `${place}/triggers/${k}/on`);
           return (
             <div key={k} data-testid="trigger">
-              <div className="field-row">
-                <label>{k === 0 ? 'Fires when' : 'or when'}</label>
-                <div className="d-flex">
-                  <CellSelect
-                    value={g.kind}
-                    label="Trigger"
-                    options={kinds}
-                    onCommit={(kind) =>
-                      setTrigger(k, { kind: kind as TriggerKind, on: firstText[kind as TriggerKind] ?? '' })
-                    }
-                  />
-                  <Button variant="bare" label="Take this trigger away" onClick={() => setTrigger(k, undefined)}>
-                    <X size={13} aria-hidden />
-                  </Button>
-                </div>
-              </div>
+              <FieldRow label={k === 0 ? 'Fires when' : 'or when'} className="d-flex">
+                <CellSelect
+                  value={g.kind}
+                  label="Trigger"
+                  options={kinds}
+                  onCommit={(kind) =>
+                    setTrigger(k, { kind: kind as TriggerKind, on: firstText[kind as TriggerKind] ?? '' })
+                  }
+                />
+                <Button variant="bare" label="Take this trigger away" onClick={() => setTrigger(k, undefined)}>
+                  <X size={13} aria-hidden />
+                </Button>
+              </FieldRow>
               {g.kind === 'message' && (
-                <div className="field-row">
-                  <label>Message</label>
-                  <div>
-                    <CellField
-                      value={g.on}
-                      label="Message"
-                      mono
-                      list={known}
-                      placeholder="start, or start(level)"
-                      {...(own && { problem: own.message })}
-                      onCommit={(on) => setTrigger(k, { ...g, on })}
-                    />
-                  </div>
-                </div>
+                <FieldRow label="Message">
+                  <CellField
+                    value={g.on}
+                    label="Message"
+                    mono
+                    list={known}
+                    placeholder="start, or start(level)"
+                    {...(own && { problem: own.message })}
+                    onCommit={(on) => setTrigger(k, { ...g, on })}
+                  />
+                </FieldRow>
               )}
               {g.kind !== 'message' && g.kind !== 'done' && (
                 <TextRow
@@ -287,17 +276,14 @@ function RegionTargets({
       ),
   );
   return (
-    <div className="field-row">
-      <label>Also enters</label>
-      <div>
-        <CellSelect
-          value={t.also[0] ?? ''}
-          label="State of another lane"
-          options={[['', 'what the other lanes start in'], ...others.map((s) => [s.id, s.name] as const)]}
-          onCommit={(id) => set({ also: id ? [id] : [] }, 'Change which lanes are entered where')}
-        />
-      </div>
-    </div>
+    <FieldRow label="Also enters">
+      <CellSelect
+        value={t.also[0] ?? ''}
+        label="State of another lane"
+        options={[['', 'what the other lanes start in'], ...others.map((s) => [s.id, s.name] as const)]}
+        onCommit={(id) => set({ also: id ? [id] : [] }, 'Change which lanes are entered where')}
+      />
+    </FieldRow>
   );
 }
 

@@ -12,6 +12,7 @@ import { CellField, CellSelect } from '@/ui/cell-field';
 import { TraceLinks } from '@/ui/trace-links';
 import { Picture } from './control-view';
 import { controlNames } from './panel-editor';
+import { FieldRow } from '@/ui/field-row';
 
 const targetHint: Partial<Record<ControlKind, string>> = {
   button: 'part and message',
@@ -49,21 +50,18 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
   const set = (changes: Partial<Control>, what: string) =>
     edit({ kind: 'update', list, id: c.id, changes }, `${what} of ${c.label}`);
   const number = (key: 'min' | 'max' | 'x' | 'y' | 'width' | 'height', label: string) => (
-    <div className="field-row">
-      <label>{label}</label>
-      <div>
-        <CellField
-          value={String(c[key])}
-          label={`${label} of the control`}
-          mono
-          onCommit={(text) =>
-            Number.isFinite(Number(text)) && text.trim() !== ''
-              ? set({ [key]: Number(text) }, `Change ${label.toLowerCase()}`)
-              : { severity: 'error', code: 'number', message: 'A number is needed' }
-          }
-        />
-      </div>
-    </div>
+    <FieldRow label={label}>
+      <CellField
+        value={String(c[key])}
+        label={`${label} of the control`}
+        mono
+        onCommit={(text) =>
+          Number.isFinite(Number(text)) && text.trim() !== ''
+            ? set({ [key]: Number(text) }, `Change ${label.toLowerCase()}`)
+            : { severity: 'error', code: 'number', message: 'A number is needed' }
+        }
+      />
+    </FieldRow>
   );
   const problem = problems.find((p) => p.place === `panel/${panel.id}/control/${c.id}`)?.message;
   const kinds = sortOf(c.kind);
@@ -75,71 +73,56 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
         </h2>
       </div>
       <div className="pane-body pt-2">
-        <div className="field-row">
-          <label>Label</label>
-          <div>
-            <CellField
-              value={c.label}
-              label="Label of the control"
-              onCommit={(label) => set({ label }, 'Change the label')}
-            />
-          </div>
-        </div>
+        <FieldRow label="Label">
+          <CellField
+            value={c.label}
+            label="Label of the control"
+            onCommit={(label) => set({ label }, 'Change the label')}
+          />
+        </FieldRow>
         {kinds.length > 1 && (
-          <div className="field-row">
-            <label>Shown as</label>
-            <div>
-              <CellSelect
-                value={c.kind}
-                label="Kind of control"
-                options={kinds.map((k) => [k, controlNames[k]] as const)}
-                onCommit={(kind) => set({ kind: kind as ControlKind }, 'Change the kind')}
-              />
-            </div>
-          </div>
+          <FieldRow label="Shown as">
+            <CellSelect
+              value={c.kind}
+              label="Kind of control"
+              options={kinds.map((k) => [k, controlNames[k]] as const)}
+              onCommit={(kind) => set({ kind: kind as ControlKind }, 'Change the kind')}
+            />
+          </FieldRow>
         )}
         {c.kind !== 'text' && c.kind !== 'picture' && (
-          <div className="field-row">
-            <label>{c.kind === 'button' ? 'Sends' : c.kind === 'verdict' ? 'Requirement' : 'Follows'}</label>
-            <div>
-              <CellField
-                value={c.target}
-                label="What it is for"
-                mono
-                placeholder={targetHint[c.kind] ?? 'quantity'}
-                {...(problem && { problem })}
-                onCommit={(target) => set({ target: target.trim() }, 'Change the target')}
-              />
-            </div>
-          </div>
+          <FieldRow label={c.kind === 'button' ? 'Sends' : c.kind === 'verdict' ? 'Requirement' : 'Follows'}>
+            <CellField
+              value={c.target}
+              label="What it is for"
+              mono
+              placeholder={targetHint[c.kind] ?? 'quantity'}
+              {...(problem && { problem })}
+              onCommit={(target) => set({ target: target.trim() }, 'Change the target')}
+            />
+          </FieldRow>
         )}
         {c.kind === 'button' && (
-          <div className="field-row">
-            <label>When let go</label>
-            <div>
-              <CellField
-                value={c.release}
-                label="Message when let go"
-                mono
-                placeholder="nothing"
-                onCommit={(release) => set({ release: release.trim() }, 'Change what letting go sends')}
-              />
-            </div>
-          </div>
+          <FieldRow label="When let go">
+            <CellField
+              value={c.release}
+              label="Message when let go"
+              mono
+              placeholder="nothing"
+              onCommit={(release) => set({ release: release.trim() }, 'Change what letting go sends')}
+            />
+          </FieldRow>
         )}
         {!['button', 'switch', 'lamp', 'verdict', 'text', 'picture'].includes(c.kind) && (
-          <div className="field-row">
-            <label>Unit</label>
-            <div>
-              <CellField
-                value={c.unit}
-                label="Unit of the control"
-                mono
-                placeholder="as it is"
-                onCommit={(unit) => set({ unit }, 'Change the unit')}
-              />
-            </div>
-          </div>
+          <FieldRow label="Unit">
+            <CellField
+              value={c.unit}
+              label="Unit of the control"
+              mono
+              placeholder="as it is"
+              onCommit={(unit) => set({ unit }, 'Change the unit')}
+            />
+          </FieldRow>
         )}
         {['slider', 'field', 'knob', 'dial', 'level'].includes(c.kind) && (
           <>
@@ -185,18 +168,15 @@ function Shapes({ panel, control: c }: { readonly panel: Panel; readonly control
     edit({ kind: 'update', list, id: chosen, changes }, `Change a piece of ${c.label}`);
   const field = (key: 'x' | 'y' | 'width' | 'height' | 'turn' | 'shown' | 'text' | 'sends', label: string, hint = '') =>
     s && (
-      <div className="field-row">
-        <label>{label}</label>
-        <div>
-          <CellField
-            value={s[key]}
-            label={`${label} of the piece`}
-            mono
-            placeholder={hint}
-            onCommit={(text) => set({ [key]: text })}
-          />
-        </div>
-      </div>
+      <FieldRow label={label}>
+        <CellField
+          value={s[key]}
+          label={`${label} of the piece`}
+          mono
+          placeholder={hint}
+          onCommit={(text) => set({ [key]: text })}
+        />
+      </FieldRow>
     );
   const add = (kind: Shape['kind']): void => {
     const entry = newShape(`w-${nanoid(6)}`, kind);
@@ -217,46 +197,43 @@ function Shapes({ panel, control: c }: { readonly panel: Panel; readonly control
         ))}
       </div>
       {c.shapes.length > 0 && (
-        <div className="field-row">
-          <label>Piece</label>
-          <div className="d-flex">
-            <CellSelect
-              value={chosen}
-              label="Piece of the picture"
-              options={c.shapes.map(
-                (x, k) => [x.id, `${k + 1} ${x.kind}${x.text && x.kind === 'words' ? ` “${x.text}”` : ''}`] as const,
-              )}
-              onCommit={choose}
-            />
-            <Button
-              variant="bare"
-              label="Further back"
-              disabled={at <= 0}
-              onClick={() => edit({ kind: 'move', list, id: chosen, index: at - 1 }, 'Move a piece back')}
-            >
-              <ArrowUp size={13} aria-hidden />
-            </Button>
-            <Button
-              variant="bare"
-              label="Further to the front"
-              disabled={at < 0 || at >= c.shapes.length - 1}
-              onClick={() => edit({ kind: 'move', list, id: chosen, index: at + 1 }, 'Move a piece to the front')}
-            >
-              <ArrowDown size={13} aria-hidden />
-            </Button>
-            <Button
-              variant="bare"
-              label="Delete the piece"
-              disabled={!s}
-              onClick={() => {
-                edit({ kind: 'remove', list, id: chosen }, 'Delete a piece');
-                choose(c.shapes.find((x) => x.id !== chosen)?.id ?? '');
-              }}
-            >
-              <Trash2 size={13} aria-hidden />
-            </Button>
-          </div>
-        </div>
+        <FieldRow label="Piece" className="d-flex">
+          <CellSelect
+            value={chosen}
+            label="Piece of the picture"
+            options={c.shapes.map(
+              (x, k) => [x.id, `${k + 1} ${x.kind}${x.text && x.kind === 'words' ? ` “${x.text}”` : ''}`] as const,
+            )}
+            onCommit={choose}
+          />
+          <Button
+            variant="bare"
+            label="Further back"
+            disabled={at <= 0}
+            onClick={() => edit({ kind: 'move', list, id: chosen, index: at - 1 }, 'Move a piece back')}
+          >
+            <ArrowUp size={13} aria-hidden />
+          </Button>
+          <Button
+            variant="bare"
+            label="Further to the front"
+            disabled={at < 0 || at >= c.shapes.length - 1}
+            onClick={() => edit({ kind: 'move', list, id: chosen, index: at + 1 }, 'Move a piece to the front')}
+          >
+            <ArrowDown size={13} aria-hidden />
+          </Button>
+          <Button
+            variant="bare"
+            label="Delete the piece"
+            disabled={!s}
+            onClick={() => {
+              edit({ kind: 'remove', list, id: chosen }, 'Delete a piece');
+              choose(c.shapes.find((x) => x.id !== chosen)?.id ?? '');
+            }}
+          >
+            <Trash2 size={13} aria-hidden />
+          </Button>
+        </FieldRow>
       )}
       {s && (
         <>
@@ -266,17 +243,14 @@ function Shapes({ panel, control: c }: { readonly panel: Panel; readonly control
           {field('height', 'Height')}
           {s.kind !== 'words' && field('turn', 'Turned by', 'degrees')}
           {s.kind === 'words' && field('text', 'Words')}
-          <div className="field-row">
-            <label>Tone</label>
-            <div>
-              <CellSelect
-                value={s.tone}
-                label="Tone of the piece"
-                options={tones}
-                onCommit={(tone) => set({ tone: tone as Shape['tone'] })}
-              />
-            </div>
-          </div>
+          <FieldRow label="Tone">
+            <CellSelect
+              value={s.tone}
+              label="Tone of the piece"
+              options={tones}
+              onCommit={(tone) => set({ tone: tone as Shape['tone'] })}
+            />
+          </FieldRow>
           {field('shown', 'Shown while', 'always')}
           {field('sends', 'Pressed, sends', 'nothing')}
         </>

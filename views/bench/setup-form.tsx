@@ -12,11 +12,19 @@ import { CellField, CellSelect } from '@/ui/cell-field';
 import { RunFacts } from './run-facts';
 import { SetupComparison } from './setup-extras';
 import { Stimulus } from './stimulus';
+import { FieldRow } from '@/ui/field-row';
 
 interface Props {
   readonly project: Project;
   readonly setup: Setup;
 }
+
+/** The entries of a list that is written with commas. */
+const listed = (text: string): readonly string[] =>
+  text
+    .split(',')
+    .map((x) => x.trim())
+    .filter(Boolean);
 
 /** How a setup is changed, and what is wrong with its fields. */
 function useSetupFields(setup: Setup) {
@@ -57,28 +65,18 @@ function SetupHead({ setup, copy }: { readonly setup: Setup; readonly copy: () =
     );
   return (
     <div className="pt-2">
-      <div className="field-row">
-        <label>Name</label>
-        <div className="d-flex gap-1">
-          <CellField
-            value={setup.name}
-            label="Name of the setup"
-            onCommit={(name) => set({ name }, 'Change the name')}
-          />
-          <Button variant="bare" label="Copy this setup" onClick={copy}>
-            <Copy size={14} aria-hidden />
-          </Button>
-          <Button variant="bare" label="Delete this setup" onClick={remove}>
-            <Trash2 size={14} aria-hidden />
-          </Button>
-        </div>
-      </div>
-      <div className="field-row">
-        <label>Note</label>
-        <div>
-          <CellField value={setup.note} label="Note" multiline onCommit={(note) => set({ note }, 'Change the note')} />
-        </div>
-      </div>
+      <FieldRow label="Name" className="d-flex gap-1">
+        <CellField value={setup.name} label="Name of the setup" onCommit={(name) => set({ name }, 'Change the name')} />
+        <Button variant="bare" label="Copy this setup" onClick={copy}>
+          <Copy size={14} aria-hidden />
+        </Button>
+        <Button variant="bare" label="Delete this setup" onClick={remove}>
+          <Trash2 size={14} aria-hidden />
+        </Button>
+      </FieldRow>
+      <FieldRow label="Note">
+        <CellField value={setup.note} label="Note" multiline onCommit={(note) => set({ note }, 'Change the note')} />
+      </FieldRow>
     </div>
   );
 }
@@ -89,68 +87,54 @@ function WhatRuns({ project, setup }: Props) {
   return (
     <>
       <h3 className="section-title">What runs</h3>
-      <div className="field-row">
-        <label>Part type</label>
-        <div>
-          <CellSelect
-            value={setup.root || project.root}
-            label="Part type that runs"
-            options={project.types.map(
-              (t) => [t.id, t.id === project.root ? `${t.name}, the product` : t.name] as const,
-            )}
-            onCommit={(id) => set({ root: id === project.root ? '' : id }, 'Change what runs')}
-          />
-        </div>
-      </div>
-      <div className="field-row">
-        <label>Starts in</label>
-        <div>
-          <CellField
-            value={setup.startIn.join(', ')}
-            label="States it starts in"
-            mono
-            placeholder="where its charts begin"
-            {...(problemOf(`setup/${setup.id}/startIn`) && { problem: problemOf(`setup/${setup.id}/startIn`)! })}
-            onCommit={(text) =>
-              set(
-                {
-                  startIn: text
-                    .split(',')
-                    .map((x) => x.trim())
-                    .filter(Boolean),
-                },
-                'Change where it starts',
-              )
-            }
-          />
-        </div>
-      </div>
+      <FieldRow label="Part type">
+        <CellSelect
+          value={setup.root || project.root}
+          label="Part type that runs"
+          options={project.types.map((t) => [t.id, t.id === project.root ? `${t.name}, the product` : t.name] as const)}
+          onCommit={(id) => set({ root: id === project.root ? '' : id }, 'Change what runs')}
+        />
+      </FieldRow>
+      <FieldRow label="Starts in">
+        <CellField
+          value={setup.startIn.join(', ')}
+          label="States it starts in"
+          mono
+          placeholder="where its charts begin"
+          {...(problemOf(`setup/${setup.id}/startIn`) && { problem: problemOf(`setup/${setup.id}/startIn`)! })}
+          onCommit={(text) =>
+            set(
+              {
+                startIn: listed(text),
+              },
+              'Change where it starts',
+            )
+          }
+        />
+      </FieldRow>
       {sequences.length > 0 && (
-        <div className="field-row">
-          <label>Follows</label>
-          <div className="d-flex flex-wrap column-gap-3">
-            {sequences.map((q) => (
-              <label key={q.id} className="d-flex gap-2 align-items-center">
-                <input
-                  type="checkbox"
-                  className="form-check-input mt-0"
-                  checked={setup.sequences.includes(q.id)}
-                  onChange={(e) =>
-                    set(
-                      {
-                        sequences: e.target.checked
-                          ? [...setup.sequences, q.id]
-                          : setup.sequences.filter((x) => x !== q.id),
-                      },
-                      'Change the sequences',
-                    )
-                  }
-                />
-                {q.name}
-              </label>
-            ))}
-          </div>
-        </div>
+        <FieldRow label="Follows" className="d-flex flex-wrap column-gap-3">
+          {sequences.map((q) => (
+            <label key={q.id} className="d-flex gap-2 align-items-center">
+              <input
+                type="checkbox"
+                className="form-check-input mt-0"
+                checked={setup.sequences.includes(q.id)}
+                onChange={(e) =>
+                  set(
+                    {
+                      sequences: e.target.checked
+                        ? [...setup.sequences, q.id]
+                        : setup.sequences.filter((x) => x !== q.id),
+                    },
+                    'Change the sequences',
+                  )
+                }
+              />
+              {q.name}
+            </label>
+          ))}
+        </FieldRow>
       )}
     </>
   );
@@ -240,25 +224,22 @@ const solvers: readonly (readonly [Setup['solver'], string])[] = [
 function Computation({ project, setup }: Props) {
   const { set, problemOf } = useSetupFields(setup);
   const number = (key: 'stop' | 'relative' | 'absolute' | 'step' | 'recordEvery', label: string, unit: string) => (
-    <div className="field-row">
-      <label>{label}</label>
-      <div className="d-flex align-items-baseline gap-2">
-        <span style={{ width: 110 }}>
-          <CellField
-            value={String(setup[key])}
-            label={label}
-            mono
-            onCommit={(text) => {
-              const value = Number(text.replace(/\s*(s|sec)$/, ''));
-              return Number.isFinite(value) && text.trim() !== ''
-                ? set({ [key]: value }, `Change ${label.toLowerCase()}`)
-                : { severity: 'error', code: 'number', message: `"${text}" is not a number` };
-            }}
-          />
-        </span>
-        <span className="quiet">{unit}</span>
-      </div>
-    </div>
+    <FieldRow label={label} className="d-flex align-items-baseline gap-2">
+      <span style={{ width: 110 }}>
+        <CellField
+          value={String(setup[key])}
+          label={label}
+          mono
+          onCommit={(text) => {
+            const value = Number(text.replace(/\s*(s|sec)$/, ''));
+            return Number.isFinite(value) && text.trim() !== ''
+              ? set({ [key]: value }, `Change ${label.toLowerCase()}`)
+              : { severity: 'error', code: 'number', message: `"${text}" is not a number` };
+          }}
+        />
+      </span>
+      <span className="quiet">{unit}</span>
+    </FieldRow>
   );
   const recordProblem = problemOf(`setup/${setup.id}/record`);
   const shown = setup.tracks.length > 0 ? setup.tracks : project.tracks.map((t) => t.id);
@@ -270,71 +251,56 @@ function Computation({ project, setup }: Props) {
     <>
       <h3 className="section-title">How it is computed</h3>
       {number('stop', 'Duration', 's')}
-      <div className="field-row">
-        <label>or until</label>
-        <div>
-          <CellField
-            value={setup.endWhen}
-            label="Condition that ends the run"
-            mono
-            placeholder="its duration is over"
-            {...(problemOf(`setup/${setup.id}/endWhen`) && { problem: problemOf(`setup/${setup.id}/endWhen`)! })}
-            onCommit={(endWhen) => set({ endWhen }, 'Change what ends the run')}
-          />
-        </div>
-      </div>
-      <div className="field-row">
-        <label>Records</label>
-        <div>
-          <CellField
-            value={setup.record.join(', ')}
-            label="What the run records"
-            mono
-            placeholder="everything"
-            {...(recordProblem && { problem: recordProblem })}
-            onCommit={(text) =>
-              set(
-                {
-                  record: text
-                    .split(',')
-                    .map((x) => x.trim())
-                    .filter(Boolean),
-                },
-                'Change what is recorded',
-              )
-            }
-          />
-        </div>
-      </div>
+      <FieldRow label="or until">
+        <CellField
+          value={setup.endWhen}
+          label="Condition that ends the run"
+          mono
+          placeholder="its duration is over"
+          {...(problemOf(`setup/${setup.id}/endWhen`) && { problem: problemOf(`setup/${setup.id}/endWhen`)! })}
+          onCommit={(endWhen) => set({ endWhen }, 'Change what ends the run')}
+        />
+      </FieldRow>
+      <FieldRow label="Records">
+        <CellField
+          value={setup.record.join(', ')}
+          label="What the run records"
+          mono
+          placeholder="everything"
+          {...(recordProblem && { problem: recordProblem })}
+          onCommit={(text) =>
+            set(
+              {
+                record: listed(text),
+              },
+              'Change what is recorded',
+            )
+          }
+        />
+      </FieldRow>
       {project.tracks.length > 0 && (
-        <div className="field-row">
-          <label>Shows</label>
-          <div className="d-flex flex-wrap column-gap-3">
-            {project.tracks.map((t) => (
-              <label key={t.id} className="d-flex gap-2 align-items-center mono">
-                <input
-                  type="checkbox"
-                  className="form-check-input mt-0"
-                  checked={shown.includes(t.id)}
-                  onChange={(e) => showTrack(t.id, e.target.checked)}
-                />
-                {t.items.join(', ') || 'empty track'}
-              </label>
-            ))}
-          </div>
-        </div>
+        <FieldRow label="Shows" className="d-flex flex-wrap column-gap-3">
+          {project.tracks.map((t) => (
+            <label key={t.id} className="d-flex gap-2 align-items-center mono">
+              <input
+                type="checkbox"
+                className="form-check-input mt-0"
+                checked={shown.includes(t.id)}
+                onChange={(e) => showTrack(t.id, e.target.checked)}
+              />
+              {t.items.join(', ') || 'empty track'}
+            </label>
+          ))}
+        </FieldRow>
       )}
-      <div className="field-row">
-        <label>Solver</label>
-        <div>
-          <CellSelect
-            value={setup.solver}
-            label="Solver"
-            options={solvers}
-            onCommit={(solver) => set({ solver: solver as Setup['solver'] }, 'Change the solver')}
-          />
-        </div>
-      </div>
+      <FieldRow label="Solver">
+        <CellSelect
+          value={setup.solver}
+          label="Solver"
+          options={solvers}
+          onCommit={(solver) => set({ solver: solver as Setup['solver'] }, 'Change the solver')}
+        />
+      </FieldRow>
       {hasFixedStep(setup.solver) ? number('step', 'Step', 's') : number('relative', 'Tolerance', 'relative')}
       {!hasFixedStep(setup.solver) && number('absolute', '', 'absolute')}
       {number('recordEvery', 'Record every', 's')}

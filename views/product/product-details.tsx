@@ -15,6 +15,7 @@ import { ItemField } from '@/ui/inside/item-field';
 import { PartSettings, selectedPart } from '@/ui/inside/part-settings';
 import { TraceLinks } from '@/ui/trace-links';
 import { useMoment } from '@/ui/moment';
+import { FieldRow } from '@/ui/field-row';
 
 const types: readonly (readonly [Quantity['type'], string])[] = [
   ['Real', 'number'],
@@ -76,28 +77,25 @@ export function ProductDetails() {
             {moment.text(name) || '–'} {quantity.unit !== '1' && quantity.unit}
           </span>
         </div>
-        <div className="field-row">
-          <label>Kind</label>
-          <div>
-            <CellSelect
-              value={quantity.type}
-              label="Kind of quantity"
-              options={types}
-              onCommit={(kind) =>
-                void set(
-                  {
-                    type: kind as Quantity['type'],
-                    value: kind === 'Boolean' ? 'false' : '0',
-                    unit: kind === 'Boolean' ? '' : quantity.unit,
-                    min: '',
-                    max: '',
-                  },
-                  'kind',
-                )
-              }
-            />
-          </div>
-        </div>
+        <FieldRow label="Kind">
+          <CellSelect
+            value={quantity.type}
+            label="Kind of quantity"
+            options={types}
+            onCommit={(kind) =>
+              void set(
+                {
+                  type: kind as Quantity['type'],
+                  value: kind === 'Boolean' ? 'false' : '0',
+                  unit: kind === 'Boolean' ? '' : quantity.unit,
+                  min: '',
+                  max: '',
+                },
+                'kind',
+              )
+            }
+          />
+        </FieldRow>
         {problemsAt(problems, `type/${type.id}/quantity/${quantity.id}`).map((p) => (
           <div key={p.message} className="field-problem px-3">
             {p.message}
@@ -165,12 +163,9 @@ function LinkDetails({
           <label>{forth && back ? 'and' : 'To'}</label>
           <span className="mono text-break">{forth ? link.to : link.from}</span>
         </div>
-        <div className="field-row">
-          <label>Carries</label>
-          <div>
-            <ItemField project={project} type={type} link={link} {...(misfit && { problem: misfit })} />
-          </div>
-        </div>
+        <FieldRow label="Carries">
+          <ItemField project={project} type={type} link={link} {...(misfit && { problem: misfit })} />
+        </FieldRow>
         {item && item.unit !== '' && (
           <div className="field-row">
             <label>measured in</label>
