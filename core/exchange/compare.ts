@@ -259,6 +259,6 @@ function orderAfter(
       if (at === id) break;
     }
   }
-  for (const id of inSheet) if (!placed.has(id)) result.push(id);
+  // what is added behind the last of them stands at the end as it is
   return result;
 }

@@ -42,7 +42,7 @@ interface Sample {
 }
 
 /** Times that differ by no more than the rounding of their products are one instant: 3*0.1 and 0.3. */
-const until = (time: number): number => time + 16 * Number.EPSILON * Math.abs(time);
+const endOfInstant = (time: number): number => time + 16 * Number.EPSILON * Math.abs(time);
 
 export function createTimetable(state: TimetableState): Timetable {
   const timeOf = (k: number): number => state.samples[k].start + state.sampleIndex[k] * state.samples[k].interval;
@@ -55,7 +55,7 @@ export function createTimetable(state: TimetableState): Timetable {
     next: () =>
       state.samples.reduce((t, _, k) => Math.min(t, timeOf(k)), state.stimulus[state.stimulusAt]?.time ?? Infinity),
     take(time) {
-      const end = until(time);
+      const end = endOfInstant(time);
       const due = [...state.samples.keys()].filter((k) => timeOf(k) <= end);
       for (const k of due) state.sampleIndex[k]++;
       const { stimulus, stimulusAt: from } = state;

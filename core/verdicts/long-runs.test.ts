@@ -1,24 +1,11 @@
 import fc from 'fast-check';
 import { createMonitor } from './monitor';
-import type { TreeNode, TreeSource, TreeValue } from './source';
+import type { TreeSource, TreeValue } from './source';
+import { limit, signal, tree } from '../testing/trees';
 
 /** Long runs: what is no longer needed is dropped on the way, and nothing that is. Against windows looked at row by row. */
 
-const signal: TreeValue = { op: 'signal', variable: 0, scale: 1, offset: 0 };
-const limit = (left: TreeValue, value: number, relation: '<=' | '>=' = '<='): TreeNode => ({
-  op: 'compare',
-  relation,
-  left,
-  right: { op: 'number', value },
-  counts: false,
-});
-const tree = (body: TreeNode, mode: TreeSource['mode'] = 'always'): TreeSource => ({
-  kind: 'tree',
-  mode,
-  body,
-  unit: 'V',
-  marginScale: 1,
-});
+const voltage = signal(0);
 
 interface Signal {
   readonly times: readonly number[];
@@ -44,7 +31,7 @@ test('the margin of "always within a span" is the least over spans of the greate
   fc.assert(
     fc.property(signals, fc.constantFrom(2, 8, 32, 128), (s, span) => {
       const { times, values } = s;
-      const source = tree({ op: 'eventually', from: 0, to: span, a: limit(signal, 3, '>=') });
+      const source = tree({ op: 'eventually', from: 0, to: span, a: limit(voltage, '>=', 3) });
       // the greatest value in [t, t + span], straight between rows at its end
       const end = times.at(-1)!;
       const bests: number[] = [];
@@ -73,7 +60,7 @@ test('the mean of a moving window, the greatest in one and how often something h
   fc.assert(
     fc.property(signals, fc.constantFrom(1, 10, 60), (s, window) => {
       const { times, values } = s;
-      const margin = (value: TreeValue, most: number): number => findingOf(tree(limit(value, most)), s).margin!;
+      const margin = (value: TreeValue, most: number): number => findingOf(tree(limit(value, '<=', most)), s).margin!;
       const start = (k: number): number => times[k] - window;
       // the greatest
       const greatest = times.map((_, k) =>
@@ -84,7 +71,7 @@ test('the mean of a moving window, the greatest in one and how often something h
           ),
         ),
       );
-      expect(margin({ op: 'highest', of: signal, window, during: undefined }, 7)).toBeCloseTo(
+      expect(margin({ op: 'highest', of: voltage, window, during: undefined }, 7)).toBeCloseTo(
         7 - Math.max(...greatest),
         9,
       );
@@ -100,14 +87,14 @@ test('the mean of a moving window, the greatest in one and how often something h
         return area[j] + ((values[j] + x) / 2) * (t - times[j]);
       };
       const means = times.map((t, k) => (k === 0 ? values[0] : (area[k] - areaAt(start(k))) / Math.min(window, t)));
-      expect(margin({ op: 'average', of: signal, window, during: undefined }, 9)).toBeCloseTo(
+      expect(margin({ op: 'average', of: voltage, window, during: undefined }, 9)).toBeCloseTo(
         9 - Math.max(...means),
         6,
       );
       // how often it came above 4
       const happens = values.map((x, k) => x >= 4 && (k === 0 || values[k - 1] < 4));
       const counts = times.map((t, k) => happens.slice(0, k + 1).filter((h, j) => h && times[j] > t - window).length);
-      expect(margin({ op: 'count', event: limit(signal, 4, '>='), window }, 50)).toBeCloseTo(
+      expect(margin({ op: 'count', event: limit(voltage, '>=', 4), window }, 50)).toBeCloseTo(
         50 - Math.max(...counts),
         9,
       );

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { createMonitor } from './monitor';
-import type { MonitorSource, TreeNode, TreeSource, TreeValue } from './source';
+import type { MonitorSource, TreeNode, TreeValue } from './source';
+import { limit, signal, tree } from '../testing/trees';
 
 type Row = readonly [time: number, ...values: number[]];
 const watch = (source: MonitorSource, rows: readonly Row[], finished = true) => {
@@ -16,23 +17,9 @@ const watch = (source: MonitorSource, rows: readonly Row[], finished = true) => 
   expect(structuredClone(other.state)).toEqual(structuredClone(monitor.state));
   return monitor.finding(finished);
 };
-const tree = (body: TreeNode, mode: TreeSource['mode'] = 'always'): TreeSource => ({
-  kind: 'tree',
-  mode,
-  body,
-  unit: 'V',
-  marginScale: 1,
-});
 const state = (variable: number, margin = -1): TreeNode => ({ op: 'state', variable, margin, scale: 1 });
-const signal = (variable: number): TreeValue => ({ op: 'signal', variable, scale: 1, offset: 0 });
 const number = (value: number): TreeValue => ({ op: 'number', value });
-const atMost = (left: TreeValue, value: number): TreeNode => ({
-  op: 'compare',
-  relation: '<=',
-  left,
-  right: number(value),
-  counts: false,
-});
+const atMost = (left: TreeValue, value: number): TreeNode => limit(left, '<=', value);
 
 /** The definition itself, over rows: a condition keeps its value up to the next row. */
 function holds(node: TreeNode, rows: readonly Row[], i: number): boolean {

@@ -1,5 +1,5 @@
 'use client';
-import { FileUp, Plus, Trash2 } from 'lucide-react';
+import { FileUp, Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useRef, type ChangeEvent } from 'react';
 import { readStimulusCsv } from '@/core/formats/stimulus-csv';
@@ -7,6 +7,7 @@ import type { Setup } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
+import { DeleteCell } from '@/ui/delete-cell';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { SignalShapes } from './setup-extras';
 
@@ -156,15 +157,10 @@ export function Stimulus({
                     </div>
                   )}
                 </td>
-                <td style={{ width: 40 }}>
-                  <Button
-                    variant="bare"
-                    label="Delete this row"
-                    onClick={() => edit({ kind: 'remove', list, id: row.id }, 'Delete a stimulus')}
-                  >
-                    <Trash2 size={13} aria-hidden />
-                  </Button>
-                </td>
+                <DeleteCell
+                  what="this row"
+                  onDelete={() => edit({ kind: 'remove', list, id: row.id }, 'Delete a stimulus')}
+                />
               </tr>
             );
           })}
