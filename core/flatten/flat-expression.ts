@@ -146,7 +146,7 @@ export function applyFunction(name: FunctionName, args: readonly FlatExpr[]): Fl
   return { op: 'fn', name, args };
 }
 
-export function applyBinary(op: ArithmeticOp | RelationOp | 'and' | 'or', a: number, b: number): number {
+function applyBinary(op: ArithmeticOp | RelationOp | 'and' | 'or', a: number, b: number): number {
   switch (op) {
     case 'add':
       return a + b;
@@ -177,7 +177,7 @@ export function applyBinary(op: ArithmeticOp | RelationOp | 'and' | 'or', a: num
   }
 }
 
-export function callFunction(name: FunctionName, x: readonly number[]): number {
+function callFunction(name: FunctionName, x: readonly number[]): number {
   switch (name) {
     case 'mod':
       return x[0] - Math.floor(x[0] / x[1]) * x[1];
@@ -230,7 +230,7 @@ export function operands(e: FlatExpr): readonly FlatExpr[] {
 }
 
 /** Rebuilds an expression with its operands mapped. */
-export function mapOperands(e: FlatExpr, f: (x: FlatExpr) => FlatExpr): FlatExpr {
+function mapOperands(e: FlatExpr, f: (x: FlatExpr) => FlatExpr): FlatExpr {
   switch (e.op) {
     case 'const':
     case 'var':

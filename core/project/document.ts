@@ -497,7 +497,7 @@ export const stimulus = entry(
 );
 
 /** A changed value of a setup. */
-export const setupChange = entry('change', 'changed value', changeFields(inSetup, inSetup), {
+const setupChange = entry('change', 'changed value', changeFields(inSetup, inSetup), {
   label: changeLabel,
   says: (chain) => `setup ${nameOf(chain, 0)}`,
 });
@@ -670,7 +670,6 @@ export const projectFields = {
 };
 
 export const projectSchema = documentSchema(projectFields);
-export const projectHead = ['name', 'note', 'root'] as const;
 
 export interface Project extends ValuesOf<typeof projectFields> {}
 export interface PartType extends EntryOf<typeof partType> {}

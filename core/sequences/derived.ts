@@ -8,7 +8,7 @@ import type { PictureRow, SequencePicture } from './picture';
 import { outside } from './read-sequence';
 
 /** The lane of steps nobody does yet. */
-export const notAllotted = 'not allotted';
+const notAllotted = 'not allotted';
 
 /**
  * The sequence a procedure comes to when its steps are allotted to parts: what one part brings forth and another takes runs
@@ -183,7 +183,7 @@ function itemsOf(nodes: readonly FlowNode[], pick: (s: ReturnType<typeof readSte
 }
 
 /** Parts of a type that a message sent to one of its ports or parts reaches, one level down. */
-export function receiversOf(project: Project, type: PartType, receiver: string, message: string): string[] {
+function receiversOf(project: Project, type: PartType, receiver: string, message: string): string[] {
   if (type.parts.some((p) => p.name === receiver)) return [receiver];
   const takes = (part: string, port: string): boolean => {
     const inner = project.types.find((t) => t.id === type.parts.find((p) => p.name === part)?.type);

@@ -19,7 +19,7 @@ export interface FixedStepState {
   readonly limits: Float64Array;
 }
 
-export const newFixedStepState = (n: number): FixedStepState => {
+const newFixedStepState = (n: number): FixedStepState => {
   const array = (): Float64Array => new Float64Array(n);
   return {
     method: 'fixed',

@@ -14,7 +14,7 @@ export interface BehaviourEntry {
   readonly kind: 'state chart' | 'procedure' | 'sequence';
 }
 
-export const behavioursOf = (type: PartType): BehaviourEntry[] => [
+const behavioursOf = (type: PartType): BehaviourEntry[] => [
   ...type.charts.map((c): BehaviourEntry => ({ sheet: `chart/${c.id}`, name: c.name, kind: 'state chart' })),
   ...type.procedures.map((p): BehaviourEntry => ({ sheet: `procedure/${p.id}`, name: p.name, kind: 'procedure' })),
   ...type.sequences.map((s): BehaviourEntry => ({ sheet: `sequence/${s.id}`, name: s.name, kind: 'sequence' })),
@@ -63,7 +63,7 @@ export async function importChart(type: PartType, file: File): Promise<void> {
 }
 
 /** Lets somebody choose the file. */
-export function chooseChartFile(type: PartType): void {
+function chooseChartFile(type: PartType): void {
   const input = document.createElement('input');
   input.type = 'file';
   input.accept = '.scxml,.xml';

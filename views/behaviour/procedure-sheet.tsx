@@ -27,7 +27,7 @@ import { SequenceTip, SequenceView } from './sequence-view';
 import { addValue, ValuesTable } from './values-table';
 import { FieldRow } from '@/ui/field-row';
 
-export const procedureForms: readonly (readonly [form: string, meaning: string])[] = [
+const procedureForms: readonly (readonly [form: string, meaning: string])[] = [
   ['belt: send advance to toBelt', 'a step with who does it; what it says is carried out'],
   ['count := count + 1', 'sets a quantity; equations and relations follow'],
   ['gripper: holds the tube; takes tube; gives held tube', 'a step in words, with what it takes, uses and gives'],
