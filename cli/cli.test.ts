@@ -162,15 +162,31 @@ test('npx zelvar finds the command of this package', () => {
   expect(execFileSync('npx', ['--no-install', 'zelvar', '--help'], { encoding: 'utf8' })).toContain('simulate');
 });
 
+const cache = 'node_modules/.cache/zelvar-cli';
+const madeAt = (name: string): number => statSync(`${cache}/${name}`).mtimeMs;
+
 test('the command is bundled anew when a source is newer, and only then', () => {
-  const bundle = 'node_modules/.cache/zelvar-cli/zelvar.mjs';
   const made = (): number => {
     expect(zelvar('--help').stdout).toMatch(/Usage: zelvar/);
-    return statSync(bundle).mtimeMs;
+    return madeAt('zelvar.cjs');
   };
   const first = made();
   expect(made()).toBe(first);
   const now = new Date();
   utimesSync('cli/options.ts', now, now);
   expect(made()).toBeGreaterThan(first);
+});
+
+test('what was compiled is kept for the next start, and made anew when it cannot be read', () => {
+  const name = `check.${process.version}.${process.arch}.compiled`;
+  const check = (): void => {
+    expect(zelvar('check', capper).stdout).toContain('0 errors');
+  };
+  check();
+  const first = madeAt(name);
+  check();
+  expect(madeAt(name)).toBe(first);
+  writeFileSync(`${cache}/${name}`, 'not a compiled form');
+  check();
+  expect(statSync(`${cache}/${name}`).size).toBeGreaterThan(100_000);
 });
