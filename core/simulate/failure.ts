@@ -1,5 +1,6 @@
 import type { Problem } from '../language/diagnostics';
 import { walk, type FlatExpr } from '../flatten/flat-expression';
+import { describeExpression } from '../flatten/describe-expression';
 import type { FlatEquation, Origin } from '../flatten/flat-model';
 import type { BlockFailure } from '../program/newton';
 import type { Memory } from '../program/machine';
@@ -195,7 +196,7 @@ export function constraintProblem(program: Program, time: number, memory: Memory
   );
 }
 
-export function unsettledProblem(_program: Program, time: number, message: string, places: readonly string[]): Problem {
+export function unsettledProblem(time: number, message: string, places: readonly string[]): Problem {
   return {
     severity: 'error',
     code: 'never-settles',
@@ -221,42 +222,8 @@ export function chatterProblem(program: Program, time: number, memory: Memory): 
 }
 
 /** An expression in the names of the model. */
-export function describe(program: Program, e: FlatExpr): string {
-  const { variables } = program.solvable.model;
-  const symbols: Partial<Record<FlatExpr['op'], string>> = {
-    lt: '<',
-    le: '<=',
-    gt: '>',
-    ge: '>=',
-    eq: '==',
-    ne: '<>',
-    add: '+',
-    sub: '-',
-    mul: '*',
-    div: '/',
-    pow: '^',
-  };
-  switch (e.op) {
-    case 'const':
-      return String(e.value);
-    case 'var':
-      return variables[e.index].name;
-    case 'der':
-      return `der(${variables[e.index].name})`;
-    case 'pre':
-      return `pre(${variables[e.index].name})`;
-    case 'time':
-      return 'time';
-    case 'neg':
-      return `-${describe(program, e.a)}`;
-    case 'fn':
-      return `${e.name}(${e.args.map((x) => describe(program, x)).join(', ')})`;
-    default: {
-      const symbol = symbols[e.op];
-      return symbol && 'a' in e && 'b' in e ? `${describe(program, e.a)} ${symbol} ${describe(program, e.b)}` : e.op;
-    }
-  }
-}
+export const describe = ({ solvable }: Program, e: FlatExpr): string =>
+  describeExpression(e, (k) => solvable.model.variables[k].name);
 
 export function stepProblem(program: Program, time: number, memory: Memory, solver: SolverName): Problem {
   const { states, model } = program.solvable;

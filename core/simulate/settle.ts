@@ -26,12 +26,7 @@ export function settle(run: RunningSimulation, initial = false): boolean {
   }
   fail(
     run,
-    unsettledProblem(
-      run.program,
-      state.clock.time,
-      'The equations do not settle: conditions keep switching each other',
-      [],
-    ),
+    unsettledProblem(state.clock.time, 'The equations do not settle: conditions keep switching each other', []),
   );
   return false;
 }

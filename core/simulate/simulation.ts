@@ -103,7 +103,7 @@ function assemble(
   state.method = stepper.state as SolverState;
   const charts = createSimulatedCharts(program, machine, state, observer, {
     settle: () => settle(run),
-    endless: (message, place) => fail(run, unsettledProblem(program, state.clock.time, message, place ? [place] : [])),
+    endless: (message, place) => fail(run, unsettledProblem(state.clock.time, message, place ? [place] : [])),
   });
   const run: RunningSimulation = {
     program,
