@@ -10,6 +10,8 @@ export interface CrossingLocator {
 /** Three moments and the values there, in the order of time. */
 type Points = readonly [t0: number, z0: number, t1: number, z1: number, t2: number, z2: number];
 const mostLooks = 8;
+/** A turning point so near to zero, beside the largest of the values, is looked at. */
+const near = 0.05;
 
 /**
  * Where the parabola through three points turns near or beyond zero without having been there (the step of Brent's
@@ -25,7 +27,9 @@ function turningPoint([t0, z0, t1, z1, t2, z2]: Points): number | undefined {
   const t = (t0 + t1) / 2 - early / (2 * curvature);
   if (!(t > t0 && t < t2) || Math.abs(t - t1) <= 1e-9 * (t2 - t0)) return undefined;
   const value = z1 + (t - t1) * (early + curvature * (t - t0));
-  return value * z1 < 0.05 * z1 * z1 ? t : undefined;
+  // how near is told by how far the values lie apart: what is no parabola is off by a part of that
+  const largest = Math.max(Math.abs(z0), Math.abs(z1), Math.abs(z2));
+  return value * Math.sign(z1) < near * largest ? t : undefined;
 }
 
 /** The three points of four that lie closest around one. */

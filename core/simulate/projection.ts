@@ -109,7 +109,7 @@ export function createProjection(
         // at the limit of what numbers can tell apart
         for (let k = 0; k < n; k++) v[states[k]] = before[k];
         residual(t, r, start);
-        if (size <= 1e-12 * reach || (change < 1e-10 && size <= 1e-7 * reach)) return true;
+        if (size <= 1e-12 * reach || (fresh && change < 1e-10 && size <= 1e-7 * reach)) return true;
         if (fresh) return false;
         G = undefined;
         continue;
