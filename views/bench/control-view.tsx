@@ -40,6 +40,9 @@ function isOn(text: string, now: RunMoment): boolean {
   return value !== undefined && value !== 0 && value !== false;
 }
 
+/** What a control is called where it is not seen: by what it shows or does where it has no words of its own. */
+const called = (c: Control): string => c.label.trim() || c.target || c.kind;
+
 /** A control as it is used: it acts on the run that is going on and shows the moment of the cursor. */
 export function ControlView({ control: c, live }: { readonly control: Control; readonly live: boolean }) {
   const moment = useMoment();
@@ -81,6 +84,7 @@ export function ControlView({ control: c, live }: { readonly control: Control; r
           type="switch"
           id={`switch-${c.id}`}
           label={c.label}
+          aria-label={called(c)}
           checked={Boolean(raw)}
           onChange={(e) => void setQuantity(c.target, e.target.checked ? 1 : 0)}
           aria-disabled={!live}
@@ -100,7 +104,7 @@ export function ControlView({ control: c, live }: { readonly control: Control; r
             max={c.max}
             step="any"
             value={value ?? c.min}
-            aria-label={c.label}
+            aria-label={called(c)}
             onChange={(e) => set(Number(e.target.value))}
           />
         </>
@@ -125,7 +129,7 @@ export function ControlView({ control: c, live }: { readonly control: Control; r
           <span className="d-flex align-items-baseline gap-1">
             <CellField
               value={value === undefined ? '' : formatNumber(value, 5)}
-              label={c.label}
+              label={called(c)}
               mono
               onCommit={commit}
             />{' '}
@@ -162,7 +166,7 @@ export function ControlView({ control: c, live }: { readonly control: Control; r
         <div
           className="level"
           role="meter"
-          aria-label={c.label}
+          aria-label={called(c)}
           aria-valuemin={c.min}
           aria-valuemax={c.max}
           aria-valuenow={value ?? c.min}
@@ -218,7 +222,7 @@ function Dial({
     <div
       className="dial"
       role="meter"
-      aria-label={c.label}
+      aria-label={called(c)}
       aria-valuemin={c.min}
       aria-valuemax={c.max}
       aria-valuenow={value ?? c.min}
@@ -261,7 +265,7 @@ function Knob({
       className="dial knob"
       role="slider"
       tabIndex={0}
-      aria-label={c.label}
+      aria-label={called(c)}
       aria-valuemin={c.min}
       aria-valuemax={c.max}
       aria-valuenow={now}
@@ -347,7 +351,7 @@ function MiniChart({
         preserveAspectRatio="none"
         className="mini-chart"
         role="img"
-        aria-label={`${c.label} before the cursor`}
+        aria-label={`${called(c)} before the cursor`}
       >
         <polyline
           points={points}
@@ -394,7 +398,7 @@ export function Picture({
   };
   const height = (100 * c.height) / c.width;
   return (
-    <svg viewBox={`0 0 100 ${height}`} className="picture" role="img" aria-label={c.label}>
+    <svg viewBox={`0 0 100 ${height}`} className="picture" role="img" aria-label={called(c)}>
       {c.shapes.map((s) => {
         if (s.shown.trim() !== '' && !conditionHolds(s.shown, now)) return null;
         const [x, y, w, h] = [number(s.x, 0), number(s.y, 0), number(s.width, 10), number(s.height, 10)];

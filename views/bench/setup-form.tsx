@@ -223,8 +223,13 @@ const solvers: readonly (readonly [Setup['solver'], string])[] = [
 
 function Computation({ project, setup }: Props) {
   const { set, problemOf } = useSetupFields(setup);
-  const number = (key: 'stop' | 'relative' | 'absolute' | 'step' | 'recordEvery', label: string, unit: string) => (
-    <FieldRow label={label} className="d-flex align-items-baseline gap-2">
+  const number = (
+    key: 'stop' | 'relative' | 'absolute' | 'step' | 'recordEvery',
+    label: string,
+    unit: string,
+    shown = label,
+  ) => (
+    <FieldRow label={shown} className="d-flex align-items-baseline gap-2">
       <span style={{ width: 110 }}>
         <CellField
           value={String(setup[key])}
@@ -301,8 +306,10 @@ function Computation({ project, setup }: Props) {
           onCommit={(solver) => set({ solver: solver as Setup['solver'] }, 'Change the solver')}
         />
       </FieldRow>
-      {hasFixedStep(setup.solver) ? number('step', 'Step', 's') : number('relative', 'Tolerance', 'relative')}
-      {!hasFixedStep(setup.solver) && number('absolute', '', 'absolute')}
+      {hasFixedStep(setup.solver)
+        ? number('step', 'Step', 's')
+        : number('relative', 'Relative tolerance', 'relative', 'Tolerance')}
+      {!hasFixedStep(setup.solver) && number('absolute', 'Absolute tolerance', 'absolute', '')}
       {number('recordEvery', 'Record every', 's')}
       <div className="field-row">
         <label>While it runs</label>
