@@ -7,17 +7,20 @@ export function person(page: () => Page) {
   /** Waits until a question about the page has the wanted answer. */
   async function until<T>(ask: () => Promise<T>, good: (answer: T) => boolean, what: string): Promise<T> {
     let last: T | undefined;
+    let missed: unknown;
     for (let tries = 0; tries < 600; tries++) {
       try {
         last = await ask();
+        missed = undefined;
         if (good(last)) return last;
-      } catch {
+      } catch (error) {
         // the page is being drawn
+        missed = error;
       }
       await pause(80);
     }
     if (process.env.ZELVAR_SHOT) await page().screenshot({ path: process.env.ZELVAR_SHOT as `${string}.png` });
-    throw new Error(`${what}; last seen: ${JSON.stringify(last)}`);
+    throw new Error(`${what}; last seen: ${JSON.stringify(last)}${missed ? `; then ${String(missed)}` : ''}`);
   }
   const text = (selector: string): Promise<string> => page().$eval(selector, (e) => (e as HTMLElement).innerText);
   const field = async (label: string): Promise<ElementHandle<HTMLInputElement>> => {

@@ -54,7 +54,8 @@ const marks = (): Promise<string[]> =>
         e.getAttribute('aria-label') ??
         (e.getAttribute('aria-labelledby') && document.getElementById(e.getAttribute('aria-labelledby')!)?.innerText) ??
         e.title;
-      if (!named && e.innerText.trim() === '' && !(labels && labels.length > 0)) found.push(`no name: ${e.outerHTML.slice(0, 200)} in ${told(e.parentElement!)}`);
+      if (!named && e.innerText.trim() === '' && !(labels && labels.length > 0))
+        found.push(`no name: ${e.outerHTML.slice(0, 200)} in ${told(e.parentElement!)}`);
     }
     for (const e of document.querySelectorAll<HTMLElement>('button, h1, h2, h3, h4, label, th, .badge, legend')) {
       if (!isSeen(e)) continue;

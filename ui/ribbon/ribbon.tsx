@@ -157,7 +157,13 @@ function RunStatusText() {
   if (!run) return <span className="quiet text-truncate">not run yet</span>;
   if (run.status === 'failed') {
     return (
-      <span className="text-truncate" style={{ color: 'var(--bad)' }} title={run.problem?.message}>
+      <span
+        className="text-truncate"
+        data-testid="run-status"
+        data-run={run.model.run}
+        style={{ color: 'var(--bad)' }}
+        title={run.problem?.message}
+      >
         stopped: {run.problem?.message}
       </span>
     );

@@ -4,6 +4,7 @@ import { useState } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
 import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Project, Setup } from '@/core/project/project';
+import { setupDifferences } from '@/core/project/setup-differences';
 import { signalShapes } from '@/core/run/signal-shapes';
 import { cancelAll, runAll, unitOfQuantity } from '@/store/checking';
 import { usePlace } from '@/store/place-store';
@@ -47,7 +48,7 @@ export function SignalShapes({
 export function SetupComparison({ project, setup }: { readonly project: Project; readonly setup: Setup }) {
   const [other, setOther] = useState('');
   const against = project.setups.find((s) => s.id === other);
-  const rows = against ? differences(setup, against, project) : [];
+  const rows = against ? setupDifferences(project, setup, against) : [];
   return (
     <>
       <h3 className="section-title">
@@ -79,11 +80,11 @@ export function SetupComparison({ project, setup }: { readonly project: Project;
             </tr>
           </thead>
           <tbody>
-            {rows.map(([what, a, b]) => (
+            {rows.map(({ what, here, there }) => (
               <tr key={what}>
                 <td>{what}</td>
-                <td className="mono">{a || '–'}</td>
-                <td className="mono">{b || '–'}</td>
+                <td className="mono">{here || '–'}</td>
+                <td className="mono">{there || '–'}</td>
               </tr>
             ))}
           </tbody>
@@ -91,46 +92,6 @@ export function SetupComparison({ project, setup }: { readonly project: Project;
       )}
     </>
   );
-}
-
-function differences(a: Setup, b: Setup, project: Project): [string, string, string][] {
-  const root = project.types.find((t) => t.id === project.root);
-  const typeName = (id: string): string => project.types.find((t) => t.id === (id || project.root))?.name ?? '';
-  const fields: [string, string, string][] = [
-    ['runs', typeName(a.root), typeName(b.root)],
-    ['duration in s', String(a.stop), String(b.stop)],
-    ['solver', a.solver, b.solver],
-    ['relative tolerance', String(a.relative), String(b.relative)],
-    ['absolute tolerance', String(a.absolute), String(b.absolute)],
-    ['recorded every', String(a.recordEvery), String(b.recordEvery)],
-    ['ends when', a.endWhen, b.endWhen],
-    ['records', a.record.join(', '), b.record.join(', ')],
-    ['starts in', a.startIn.join(', '), b.startIn.join(', ')],
-    ['screen', a.screen ? 'shown' : 'without', b.screen ? 'shown' : 'without'],
-    ...(['changes'] as const).flatMap(() =>
-      [...new Set([...a.changes, ...b.changes].map((c) => c.name))].map((name): [string, string, string] => [
-        name,
-        a.changes.find((c) => c.name === name)?.value ?? 'as designed',
-        b.changes.find((c) => c.name === name)?.value ?? 'as designed',
-      ]),
-    ),
-    ...[...new Set([...a.stimulus, ...b.stimulus].map((s) => `${s.time} s: ${s.kind} ${s.target}`))].map(
-      (key): [string, string, string] => {
-        const text = (s: Setup): string =>
-          s.stimulus
-            .filter((x) => `${x.time} s: ${x.kind} ${x.target}` === key)
-            .map((x) => x.value || 'yes')
-            .join(', ');
-        return [key, text(a), text(b)];
-      },
-    ),
-    [
-      'follows',
-      a.sequences.map((id) => root?.sequences.find((s) => s.id === id)?.name).join(', '),
-      b.sequences.map((id) => root?.sequences.find((s) => s.id === id)?.name).join(', '),
-    ],
-  ];
-  return fields.filter(([, x, y]) => x !== y);
 }
 
 /** Several setups one after the other: what each came to. */
