@@ -293,7 +293,7 @@ function command(e: CallExpr, env: Environment): void {
 /** Seconds of a number, or of a text such as "10ms". */
 export function seconds(value: RunValue): number {
   if (typeof value === 'number') return value;
-  const match = typeof value === 'string' ? /^\s*([\d.]+)\s*(ms|s|m|h|d)?\s*$/.exec(value) : null;
+  const match = typeof value === 'string' ? /^\s*(\d+\.?\d*|\.\d+)\s*(ms|s|m|h|d)?\s*$/.exec(value) : null;
   if (!match) return fail(`${shown(value)} is not a time`);
   return Number(match[1]) * { ms: 1e-3, s: 1, m: 60, h: 3600, d: 86400 }[match[2] ?? 's']!;
 }
@@ -306,6 +306,8 @@ function assign(target: RefExpr, value: RunValue, env: Environment): void {
   const list = env.get(first.name);
   if (!Array.isArray(list)) return fail(`${first.name} is not a list`);
   const copy = [...(list as RunValue[])];
-  copy[number(evaluate(first.subscripts[0], env)) - 1] = value;
+  const index = number(evaluate(first.subscripts[0], env));
+  if (!Number.isInteger(index) || index < 1) return fail(`${first.name} has no element ${index}`);
+  copy[index - 1] = value;
   env.set(first.name, copy);
 }

@@ -105,87 +105,91 @@ function partSpace(b: Builder, origin: Origin, held: ReadonlySet<number>, initia
     assigned.add(index);
     values.set(index, share(b, value, scope, b.variables[index].name.split('.').at(-1)!));
   };
+  /** A subscript that is only known during the run. */
+  const movingIndex = (target: RefExpr, values: Values, scope: Scope): MovingIndex | undefined =>
+    target.parts
+      .flatMap((p, part) => p.subscripts.map((index, at) => ({ part, at, index })))
+      .find(({ index }) => {
+        if (index.kind === 'colon' || index.kind === 'number') return false;
+        const v = read(index, values, { ...scope, iterators: new Map([...scope.iterators, ['end', 1]]) });
+        return !isArray(v) && !isRecord(v) && b.structural(v) === undefined;
+      });
+  /** How many values such a subscript can have: the elements of the first of all the others. */
+  const countAt = (target: RefExpr, { part, at }: MovingIndex, scope: Scope): number => {
+    const { span } = target;
+    const parts = target.parts.map((p, k) => ({
+      ...p,
+      subscripts: p.subscripts.map((_, j): Expr =>
+        k === part && j === at ? { kind: 'colon', span } : { kind: 'number', value: 1, span },
+      ),
+    }));
+    const all = resolveReference(b, { ...target, parts }, scope);
+    return all !== undefined && isValue(all) && isArray(all) ? all.length : 0;
+  };
+  /** Gives a target its value, only where a condition holds if there is one. */
+  const writeWhere = (target: RefExpr, value: Value, values: Values, scope: Scope, where?: FlatExpr): void => {
+    const moving = movingIndex(target, values, scope);
+    if (moving) {
+      // each element may be the one, and where none is, none has a value
+      const chosen = read(moving.index, values, scope) as FlatExpr;
+      const count = countAt(target, moving, scope);
+      const isInside = binary('and', binary('ge', chosen, one), binary('le', chosen, constant(count)));
+      const isHere = (k: number): FlatExpr => {
+        const hit = binary('eq', chosen, constant(k));
+        return where ? binary('and', where, hit) : hit;
+      };
+      const without = mapValue(value, () => constant(NaN));
+      const outside = where ? binary('and', where, not(isInside)) : not(isInside);
+      for (let k = 1; k <= count; k++) {
+        const number: Expr = { kind: 'number', value: k, span: moving.index.span };
+        const element = withIndex(target, moving, number);
+        writeWhere(element, value, values, scope, isHere(k));
+        writeWhere(element, without, values, scope, outside);
+      }
+      return;
+    }
+    const r = resolveReference(b, target, scope);
+    if (r === undefined || !isValue(r)) {
+      if (r !== undefined)
+        b.report(
+          scope.place,
+          problem('error', 'not-settable', `${printReference(target)} is a part, not a value`, target.span),
+        );
+      throw new NoStatement();
+    }
+    const leaves = flattenValue(r),
+      given = flattenValue(value);
+    if (leaves.length !== given.length) {
+      b.report(
+        scope.place,
+        problem(
+          'error',
+          'shape',
+          `${printReference(target)} has ${leaves.length} elements, but ${given.length} are given`,
+          target.span,
+        ),
+      );
+      throw new NoStatement();
+    }
+    leaves.forEach((x, k) => {
+      if (x.op !== 'var') {
+        b.report(
+          scope.place,
+          problem('error', 'not-settable', `${printReference(target)} cannot be given a value`, target.span),
+        );
+        throw new NoStatement();
+      }
+      const now = (values.get(x.index) as FlatExpr | undefined) ?? before(x.index);
+      put(x.index, where ? choose(where, given[k], now) : given[k], values, scope);
+    });
+  };
   const space: Space = {
     read,
     results: (e, values, scope) => resultsOf(b, e, scope).map((v) => current(v, values)),
     settled: (e) => e,
     before: (key) => (typeof key === 'number' ? before(key) : zero),
     write(target, value, values, scope) {
-      const moving = target.parts
-        .flatMap((p, k) => p.subscripts.map((s, j) => ({ k, j, s })))
-        .find(({ s }) => {
-          if (s.kind === 'colon' || s.kind === 'number') return false;
-          const v = read(s, values, { ...scope, iterators: new Map([...scope.iterators, ['end', 1]]) });
-          return !isArray(v) && !isRecord(v) && b.structural(v) === undefined;
-        });
-      if (moving) {
-        const chosen = read(moving.s, values, scope) as FlatExpr;
-        const all = resolveReference(
-          b,
-          {
-            ...target,
-            parts: target.parts.map((p, k) =>
-              k === moving.k
-                ? {
-                    ...p,
-                    subscripts: p.subscripts.map((x, j) =>
-                      j === moving.j ? { kind: 'colon' as const, span: x.span } : x,
-                    ),
-                  }
-                : p,
-            ),
-          },
-          scope,
-        );
-        const list = all !== undefined && isValue(all) ? flattenValue(all) : [];
-        list.forEach((x, k) => {
-          if (x.op === 'var')
-            put(
-              x.index,
-              choose(
-                binary('eq', chosen, constant(k + 1)),
-                flattenValue(value)[0],
-                (values.get(x.index) as FlatExpr | undefined) ?? before(x.index),
-              ),
-              values,
-              scope,
-            );
-        });
-        return;
-      }
-      const r = resolveReference(b, target, scope);
-      if (r === undefined || !isValue(r)) {
-        if (r !== undefined)
-          b.report(
-            scope.place,
-            problem('error', 'not-settable', `${printReference(target)} is a part, not a value`, target.span),
-          );
-        throw new NoStatement();
-      }
-      const leaves = flattenValue(r),
-        given = flattenValue(value);
-      if (leaves.length !== given.length) {
-        b.report(
-          scope.place,
-          problem(
-            'error',
-            'shape',
-            `${printReference(target)} has ${leaves.length} elements, but ${given.length} are given`,
-            target.span,
-          ),
-        );
-        throw new NoStatement();
-      }
-      leaves.forEach((x, k) => {
-        if (x.op !== 'var') {
-          b.report(
-            scope.place,
-            problem('error', 'not-settable', `${printReference(target)} cannot be given a value`, target.span),
-          );
-          throw new NoStatement();
-        }
-        put(x.index, given[k], values, scope);
-      });
+      writeWhere(target, value, values, scope);
     },
     other(s, values, guard, scope) {
       if (s.kind === 'when') {
@@ -269,6 +273,19 @@ function partSpace(b: Builder, origin: Origin, held: ReadonlySet<number>, initia
   const triggers: NonNullable<ReturnType<typeof whenTrigger>>[] = [];
   return space;
 }
+
+interface MovingIndex {
+  readonly part: number;
+  readonly at: number;
+  readonly index: Expr;
+}
+
+const withIndex = (target: RefExpr, { part, at }: MovingIndex, index: Expr): RefExpr => ({
+  ...target,
+  parts: target.parts.map((p, k) =>
+    k === part ? { ...p, subscripts: p.subscripts.map((x, j) => (j === at ? index : x)) } : p,
+  ),
+});
 
 /** What has to hold besides the trigger, which does the action anyway. */
 const guardInside = (guard: FlatExpr, active: FlatExpr): FlatExpr =>

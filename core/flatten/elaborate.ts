@@ -715,15 +715,24 @@ function movingIndex(b: Builder, e: RefExpr, scope: Scope): Value | undefined {
           m === k ? { ...p, subscripts: p.subscripts.map((x, i) => (i === j ? index : x)) } : p,
         ),
       });
-      const all = visit(b, at({ kind: 'colon', span: s.span }), scope);
-      // what the other subscripts pick lies inside each element
-      const list = isArray(all) ? all : [all];
-      return list
-        .slice(0, -1)
-        .reduceRight<Value>((value, x, i) => chooseValue(binary('eq', v, constant(i + 1)), x, value), list.at(-1)!);
+      const element = (n: number): Value => visit(b, at({ kind: 'number', value: n, span: s.span }), scope);
+      const first = element(1);
+      const count = lengthOf(visit(b, at({ kind: 'colon', span: s.span }), scope), first);
+      // there is no element of another number: what would need it has no value
+      let value = mapValue(first, () => constant(NaN));
+      for (let n = count; n >= 1; n--)
+        value = chooseValue(binary('eq', v, constant(n)), n === 1 ? first : element(n), value);
+      return value;
     }
   }
   return undefined;
+}
+
+/** How many elements there are along the one dimension that a whole has more than each of its elements. */
+function lengthOf(whole: Value, element: Value): number {
+  const [all, each] = [shapeOf(whole), shapeOf(element)];
+  const axis = each.findIndex((n, k) => n !== all[k]);
+  return all[axis < 0 ? all.length - 1 : axis] ?? 1;
 }
 
 /** Element by element; a single value goes with every one of an array. */

@@ -3,11 +3,11 @@ import { problem } from '../language/diagnostics';
 import { printReference } from '../language/print';
 import type { Builder } from './builder';
 import { elaborateStrict, indicesOf, NoValue, resultsOf, structuralInteger } from './elaborate';
-import { binary, choose, constant, isRelation, one, walk, zero, type FlatExpr } from './flat-expression';
+import { binary, constant, isRelation, one, walk, zero, type FlatExpr } from './flat-expression';
 import { emptyInstance, type Scope } from './instance';
 import { findClass, type ClassRef } from './library';
 import { carryOut, NoStatement, share, type Space, type Values } from './statements';
-import { fillValue, isArray, isRecord, mapValue, shapeOf, type Value } from './values';
+import { chooseValue, fillValue, isArray, isRecord, mapValue, shapeOf, unlike, type Value } from './values';
 
 const deepest = 40;
 
@@ -125,7 +125,7 @@ export function callClass(
       const bound = d.element.modification.value;
       values.set(d.element.name, bound ? elaborateStrict(b, bound, inside(d.home)) : emptyValue(b, d, inside(d.home)));
     }
-    const space = functionSpace(b);
+    const space = functionSpace(b, new Set(declared.filter(isOpen).map((d) => d.element.name)));
     for (const body of bodies) {
       for (const algorithm of body.definition.algorithms)
         if (carryOut(b, algorithm, space, values, scope.guard ?? one, inside(body)) === 'return') break;
@@ -182,7 +182,10 @@ function emptyValue(b: Builder, d: Declared, scope: Scope): Value {
   return fillValue(single, sizes);
 }
 
-function functionSpace(b: Builder): Space {
+/** Its size follows from what it is given. */
+const isOpen = (d: Declared): boolean => d.element.dimensions.some((x) => x.kind === 'colon');
+
+function functionSpace(b: Builder, open: ReadonlySet<string>): Space {
   const at = (values: Values, scope: Scope): Scope => ({
     ...scope,
     values: new Map([...(scope.values ?? []), ...values]) as ReadonlyMap<string, Value>,
@@ -200,6 +203,11 @@ function functionSpace(b: Builder): Space {
         );
         throw new NoStatement();
       }
+      const isWhole = target.parts.length === 1 && target.parts[0].subscripts.length === 0;
+      if (isWhole && open.has(name) && isArray(value)) {
+        values.set(name, share(b, mapValue(value, withoutEvents), scope, name));
+        return;
+      }
       values.set(
         name,
         share(b, replaced(b, before, target, 0, 0, mapValue(value, withoutEvents), at(values, scope)), scope, name),
@@ -212,8 +220,8 @@ function functionSpace(b: Builder): Space {
   };
 }
 
-/** A value with one element or field of it replaced. */
-export function replaced(
+/** A value with one element or field of it replaced; what takes its place has its shape. */
+function replaced(
   b: Builder,
   whole: Value,
   target: RefExpr,
@@ -233,9 +241,17 @@ export function replaced(
     const index = indicesOf(b, p.subscripts[subscript], scope, whole.length);
     if (index === 'all' || Array.isArray(index)) {
       const list = index === 'all' ? whole.map((_, k) => k + 1) : index;
+      if (!isArray(value) || value.length !== list.length)
+        return refuse(
+          `${printReference(target)} has ${list.length} elements, but ${isArray(value) ? value.length : 'a single value'} ${isArray(value) && value.length > 1 ? 'are' : 'is'} given`,
+        );
+      const outside = list.find((k) => !(k >= 1 && k <= whole.length));
+      if (outside !== undefined)
+        return refuse(`${printReference(target)}: index ${outside} is outside 1 to ${whole.length}`);
       return whole.map((old, k) => {
-        const j = list.indexOf(k + 1);
-        return j < 0 ? old : replaced(b, old, target, part, subscript + 1, isArray(value) ? value[j] : value, scope);
+        // of an element named twice the last value counts
+        const j = list.lastIndexOf(k + 1);
+        return j < 0 ? old : replaced(b, old, target, part, subscript + 1, value[j], scope);
       });
     }
     if (typeof index === 'number') {
@@ -245,14 +261,27 @@ export function replaced(
         k + 1 === index ? replaced(b, old, target, part, subscript + 1, value, scope) : old,
       );
     }
-    // an index that changes during the run: each element may be the one
+    // an index that changes during the run: each element may be the one, and where none is, none has a value
+    const isInside = binary(
+      'and',
+      binary('ge', index as FlatExpr, one),
+      binary('le', index as FlatExpr, constant(whole.length)),
+    );
     return whole.map((old, k) => {
       const mine = replaced(b, old, target, part, subscript + 1, value, scope);
-      return mapTwo(binary('eq', index as FlatExpr, constant(k + 1)), mine, old);
+      const rest = chooseValue(
+        isInside,
+        old,
+        mapValue(old, () => constant(NaN)),
+      );
+      return chooseValue(binary('eq', index as FlatExpr, constant(k + 1)), mine, rest);
     });
   }
   const next = target.parts[part + 1];
-  if (!next) return value;
+  if (!next) {
+    const differs = unlike(whole, value);
+    return differs === undefined ? value : refuse(`${printReference(target)} ${differs}`);
+  }
   if (!isRecord(whole)) return refuse(`${p.name} has no ${next.name}`);
   const field = whole.fields.get(next.name);
   if (field === undefined) return refuse(`${whole.typeName} has no ${next.name}`);
@@ -260,10 +289,4 @@ export function replaced(
     ...whole,
     fields: new Map([...whole.fields, [next.name, replaced(b, field, target, part + 1, 0, value, scope)]]),
   };
-}
-
-function mapTwo(c: FlatExpr, a: Value, o: Value): Value {
-  if (isArray(a) && isArray(o)) return a.map((x, k) => mapTwo(c, x, o[k]));
-  if (isArray(a) || isArray(o) || isRecord(a) || isRecord(o)) return a;
-  return choose(c, a, o);
 }

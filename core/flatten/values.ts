@@ -20,6 +20,31 @@ export function shapeOf(v: Value): number[] {
 const describeShape = (shape: readonly number[]): string =>
   shape.length === 0 ? 'a single value' : `size [${shape.join(', ')}]`;
 
+/** In what a value differs from the shape of another one, as what follows the name of that; undefined where it does not. */
+export function unlike(shape: Value, value: Value): string | undefined {
+  if (isRecord(shape) || isRecord(value)) {
+    if (!isRecord(shape)) return 'is no record, but one is given';
+    if (!isRecord(value)) return `is a ${shape.typeName}, but a ${isArray(value) ? 'list' : 'single value'} is given`;
+    const missing = [...shape.fields.keys()].find((name) => !value.fields.has(name));
+    if (missing !== undefined || shape.fields.size !== value.fields.size)
+      return `is a ${shape.typeName}, but a ${value.typeName} is given`;
+    for (const [name, field] of shape.fields) {
+      const inner = unlike(field, value.fields.get(name)!);
+      if (inner !== undefined) return `${inner} (in ${name})`;
+    }
+    return undefined;
+  }
+  if (!isArray(shape) && !isArray(value)) return undefined;
+  const fits =
+    isArray(shape) &&
+    isArray(value) &&
+    shape.length === value.length &&
+    shape.every((x, k) => unlike(x, value[k]) === undefined);
+  return fits
+    ? undefined
+    : `${isArray(shape) ? 'has' : 'is'} ${describeShape(shapeOf(shape))}, but ${describeShape(shapeOf(value))} is given`;
+}
+
 export const mapValue = (v: Value, f: (x: FlatExpr) => FlatExpr): Value =>
   isArray(v)
     ? v.map((x) => mapValue(x, f))

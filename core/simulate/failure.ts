@@ -122,6 +122,8 @@ function reason(e: FlatExpr, v: Float64Array): string | undefined {
       found ??= 'Logarithm of zero or of a negative number';
     return found !== undefined;
   });
+  if (found === undefined)
+    walk(e, (x) => void (x.op === 'const' && Number.isNaN(x.value) && (found = 'An index outside its array')));
   return found;
 }
 
