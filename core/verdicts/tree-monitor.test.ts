@@ -420,3 +420,24 @@ test('several limits in one: the worst verdict counts', () => {
     ),
   ).toMatchObject({ verdict: 'undecided' });
 });
+
+test('the margin of a limit under a condition is the least while the condition holds; what is beyond it otherwise does not count', () => {
+  const rows = fc.array(fc.tuple(fc.boolean(), fc.integer({ min: -20, max: 20 })), { minLength: 1, maxLength: 30 });
+  fc.assert(
+    fc.property(rows, (list) => {
+      const all = list.map(([on, x], k): Row => [k / 4, Number(on), x]);
+      const counted = all.filter(([, on]) => on === 1);
+      const found = watch(tree({ op: 'implies', a: state(0), b: atMost(signal(1), 5) }), all);
+      if (counted.length === 0) {
+        expect(found).toMatchObject({ verdict: 'undecided', reason: 'Its condition never held in this run' });
+        return;
+      }
+      const least = Math.min(...counted.map(([, , x]) => 5 - x));
+      expect(found.margin).toBe(least);
+      expect(found.worstAt).toBe(counted.find(([, , x]) => 5 - x === least)![0]);
+      expect(found.verdict).toBe(least >= 0 ? 'holds' : 'fails');
+      expect(found.failsSince).toBe(counted.find(([, , x]) => x > 5)?.[0]);
+    }),
+    { numRuns: 300 },
+  );
+});
