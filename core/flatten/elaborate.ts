@@ -24,6 +24,7 @@ import {
   writtenAt,
 } from './flat-expression';
 import { differentiate } from './differentiate';
+import { kindOf } from './kinds';
 import type { BoundValue, ClassInstance, Scope } from './instance';
 import { knownText, type FlatText } from './flat-text';
 import { readText, type TextReader } from './texts';
@@ -240,8 +241,17 @@ function callOf(b: Builder, ref: ClassRef, e: CallExpr, scope: Scope): readonly 
 export function indicesOf(b: Builder, s: Expr, scope: Scope, size: number): number | number[] | 'all' | FlatExpr {
   if (s.kind === 'colon') return 'all';
   const v = visit(b, s, { ...scope, iterators: new Map([...scope.iterators, ['end', size]]) });
-  if (!isArray(v) && !isRecord(v) && b.structural(v) === undefined) return v;
+  if (!isArray(v) && !isRecord(v) && b.structural(v) === undefined) {
+    refuseTruth(b, v, s, scope);
+    return v;
+  }
   return subscriptOf(b, s, scope, size);
+}
+
+/** A truth value is 0 or 1 here, which is no number of an element. */
+function refuseTruth(b: Builder, index: FlatExpr, source: Expr, scope: Scope): void {
+  if (kindOf(b, index, source) === 'truth')
+    fail(b, scope, source.span, 'kind', `The index ${printExpression(source)} is true or false, not a number`);
 }
 
 function subscriptOf(b: Builder, s: Expr, scope: Scope, size: number): number | number[] | 'all' {
@@ -250,6 +260,7 @@ function subscriptOf(b: Builder, s: Expr, scope: Scope, size: number): number | 
   const v = visit(b, s, withEnd);
   if (isRecord(v)) return fail(b, scope, s.span, 'shape', `${printExpression(s)} is a record, not an index`);
   const toInteger = (x: FlatExpr): number => {
+    refuseTruth(b, x, s, scope);
     const known = b.structural(x);
     if (known === undefined)
       fail(b, scope, s.span, 'not-constant', `The index ${printExpression(s)} must be known before the run`);
@@ -325,7 +336,8 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
       return e.elements.map((x) => visit(b, x, scope));
     }
     case 'comprehension':
-      return iterate(b, e, scope);
+      // the last index is that of the first dimension (Modelica language 3.6, 10.4.1.1)
+      return iterate(b, { ...e, iterators: [...e.iterators].reverse() }, scope);
     case 'range': {
       const start = scalar(b, e.start, scope);
       const from = b.structural(start);
@@ -709,6 +721,7 @@ function movingIndex(b: Builder, e: RefExpr, scope: Scope): Value | undefined {
         iterators: new Map([...scope.iterators, ['end', scope.iterators.get('end') ?? 1]]),
       });
       if (isArray(v) || isRecord(v) || b.structural(v) !== undefined) continue;
+      refuseTruth(b, v, s, scope);
       const at = (index: Expr): RefExpr => ({
         ...e,
         parts: e.parts.map((p, m) =>

@@ -21,6 +21,7 @@ import {
 import { binary, choose, constant, isConstant, not, sameExpression, subtract, type FlatExpr } from './flat-expression';
 import type { FlatEquation, FlatSend, Origin } from './flat-model';
 import type { ClassInstance, Scope } from './instance';
+import { iterations } from './iterations';
 import { isClassInstance, isValue } from './resolve';
 import { flattenValue, isArray, isRecord, ShapeError, zipValues, type Value } from './values';
 import type { Connections } from './connections';
@@ -113,7 +114,9 @@ function lowerEquation(
       );
       return [];
     case 'for':
-      return lowerFor(b, e, scope, context, initial);
+      return iterations(b, e.iterators, scope).flatMap((inside) =>
+        e.body.flatMap((x) => lowerEquation(b, x, inside, context, initial)),
+      );
     case 'if':
       return lowerIf(b, e, scope, context, initial);
     case 'when':
@@ -222,31 +225,6 @@ function lowerCall(b: Builder, call: CallExpr, scope: Scope, node: Equation): vo
     scope.place,
     problem('error', 'not-an-equation', `${call.callee}(...) cannot stand alone as an equation`, call.span),
   );
-}
-
-function lowerFor(
-  b: Builder,
-  e: Extract<Equation, { kind: 'for' }>,
-  scope: Scope,
-  context: EquationContext,
-  initial: boolean,
-): FlatEquation[] {
-  const [first, ...rest] = e.iterators;
-  const range = first.range && elaborate(b, first.range, scope);
-  if (!range || !isArray(range)) {
-    b.report(
-      scope.place,
-      problem('error', 'no-range', `The index ${first.name} needs a range: ${first.name} in 1:n`, first.span),
-    );
-    return [];
-  }
-  return range.flatMap((x) => {
-    const value = isArray(x) || isRecord(x) ? undefined : b.structural(x);
-    if (value === undefined) return [];
-    const inner: Scope = { ...scope, iterators: new Map([...scope.iterators, [first.name, value]]) };
-    if (rest.length > 0) return lowerFor(b, { ...e, iterators: rest }, inner, context, initial);
-    return e.body.flatMap((inside) => lowerEquation(b, inside, inner, context, initial));
-  });
 }
 
 function lowerIf(
@@ -502,25 +480,10 @@ function lowerWhenBody(
         lowerWhenBody(b, q.otherwise, scope, context, trigger, open, assigned);
         break;
       }
-      case 'for': {
-        const [it] = q.iterators;
-        const range = it.range && elaborate(b, it.range, scope);
-        for (const x of range && isArray(range) ? range : []) {
-          const value = isArray(x) || isRecord(x) ? undefined : b.structural(x);
-          if (value !== undefined) {
-            lowerWhenBody(
-              b,
-              q.body,
-              { ...scope, iterators: new Map([...scope.iterators, [it.name, value]]) },
-              context,
-              trigger,
-              guard,
-              assigned,
-            );
-          }
-        }
+      case 'for':
+        for (const inside of iterations(b, q.iterators, scope))
+          lowerWhenBody(b, q.body, inside, context, trigger, guard, assigned);
         break;
-      }
       default:
         b.report(scope.place, problem('error', 'when-body', 'This cannot stand inside a when', q.span));
     }

@@ -400,6 +400,13 @@ function sizeOf(
     );
     return 0;
   }
+  if (dimension.kind === 'ref' && dimension.parts.length === 1 && dimension.parts[0].name === 'Boolean') {
+    b.report(
+      place,
+      problem('error', 'size', `${element.name} cannot be counted by truth values: give it 2 elements`, dimension.span),
+    );
+    return 0;
+  }
   const n =
     countOf(b, dimension, scope) ??
     structuralInteger(

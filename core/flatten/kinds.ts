@@ -9,7 +9,7 @@ import { isArray, isRecord, type Value } from './values';
 type Kind = 'truth' | 'number';
 
 /** Whether an expression is a truth value or a number; undefined where it may be either. */
-function kindOf(b: Builder, e: FlatExpr, source: Expr | undefined): Kind | undefined {
+export function kindOf(b: Builder, e: FlatExpr, source: Expr | undefined): Kind | undefined {
   if (isRelation(e.op)) return 'truth';
   switch (e.op) {
     case 'const':
