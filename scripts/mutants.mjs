@@ -29,7 +29,8 @@ const cache = 'node_modules/.cache/zelvar-mutants';
 const git = (...args) => spawnSync('git', args, { encoding: 'utf8' }).stdout.split('\n').filter(Boolean);
 const tracked = git('ls-files', '-co', '--exclude-standard').filter((f) => existsSync(f));
 const sources = tracked.filter(
-  (f) => f.startsWith('core/') && f.endsWith('.ts') && !/\.test\.ts$|library-texts|-types\.ts$/.test(f),
+  (f) =>
+    f.startsWith('core/') && f.endsWith('.ts') && !/\.test\.ts$|library-texts|-types\.ts$|^core\/testing\//.test(f),
 );
 const tests = tracked.filter((f) => /^core\/.*\.test\.ts$/.test(f));
 
