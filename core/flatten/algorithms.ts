@@ -1,9 +1,10 @@
-import type { Expr, RefExpr, Statement } from '../language/ast';
+import type { CallExpr, Expr, RefExpr, Statement } from '../language/ast';
 import { problem } from '../language/diagnostics';
 import { printReference } from '../language/print';
 import type { Builder } from './builder';
 import { elaborateStrict, messageOf, NoValue, resolveReference, resultsOf } from './elaborate';
-import { whenTrigger } from './equations';
+import { claimOf } from './claims';
+import { actionOf, whenTrigger, type WhenTrigger } from './equations';
 import {
   binary,
   choose,
@@ -16,7 +17,7 @@ import {
   zero,
   type FlatExpr,
 } from './flat-expression';
-import type { Origin } from './flat-model';
+import type { FlatAction, Origin } from './flat-model';
 import type { Scope } from './instance';
 import { isValue } from './resolve';
 import { carryOut, NoStatement, share, type Space, type Values } from './statements';
@@ -81,197 +82,189 @@ function targets(b: Builder, ref: RefExpr, scope: Scope): number[] {
   return r !== undefined && isValue(r) ? flattenValue(r).flatMap((x) => (x.op === 'var' ? [x.index] : [])) : [];
 }
 
+/** An algorithm of a part while it is carried out. */
+interface Work {
+  readonly b: Builder;
+  readonly origin: Origin;
+  /** Quantities that keep their value from event to event. */
+  readonly held: ReadonlySet<number>;
+  readonly initial: boolean;
+  /** Quantities that have been given a value so far. */
+  readonly assigned: Set<number>;
+  /** The triggers of the whens that the statement at hand stands in. */
+  readonly triggers: WhenTrigger[];
+}
+
 function partSpace(b: Builder, origin: Origin, held: ReadonlySet<number>, initial: boolean): Space {
-  /** What a quantity has before the algorithm gives it a value. */
-  const before = (k: number): FlatExpr => {
-    const v = b.variables[k];
-    if (initial) return variable(k);
-    if (held.has(k) || v.kind === 'discrete') return { op: 'pre', index: k };
-    return v.start ?? zero;
-  };
-  const assigned = new Set<number>();
-  /** Quantities stand for what they have come to so far; those the algorithm never sets, for themselves. */
-  const current = (value: Value, values: Values): Value => {
-    const visit = createSubstitution((x) =>
-      x.op !== 'var'
-        ? undefined
-        : ((values.get(x.index) as FlatExpr | undefined) ??
-          (assigned.has(x.index) || held.has(x.index) ? before(x.index) : x)),
-    );
-    return mapValue(value, visit);
-  };
-  const read = (e: Expr, values: Values, scope: Scope): Value => current(elaborateStrict(b, e, scope), values);
-  const put = (index: number, value: FlatExpr, values: Values, scope: Scope): void => {
-    assigned.add(index);
-    values.set(index, share(b, value, scope, b.variables[index].name.split('.').at(-1)!));
-  };
-  /** A subscript that is only known during the run. */
-  const movingIndex = (target: RefExpr, values: Values, scope: Scope): MovingIndex | undefined =>
-    target.parts
-      .flatMap((p, part) => p.subscripts.map((index, at) => ({ part, at, index })))
-      .find(({ index }) => {
-        if (index.kind === 'colon' || index.kind === 'number') return false;
-        const v = read(index, values, { ...scope, iterators: new Map([...scope.iterators, ['end', 1]]) });
-        return !isArray(v) && !isRecord(v) && b.structural(v) === undefined;
-      });
-  /** How many values such a subscript can have: the elements of the first of all the others. */
-  const countAt = (target: RefExpr, { part, at }: MovingIndex, scope: Scope): number => {
-    const { span } = target;
-    const parts = target.parts.map((p, k) => ({
-      ...p,
-      subscripts: p.subscripts.map((_, j): Expr =>
-        k === part && j === at ? { kind: 'colon', span } : { kind: 'number', value: 1, span },
-      ),
-    }));
-    const all = resolveReference(b, { ...target, parts }, scope);
-    return all !== undefined && isValue(all) && isArray(all) ? all.length : 0;
-  };
-  /** Gives a target its value, only where a condition holds if there is one. */
-  const writeWhere = (target: RefExpr, value: Value, values: Values, scope: Scope, where?: FlatExpr): void => {
-    const moving = movingIndex(target, values, scope);
-    if (moving) {
-      // each element may be the one, and where none is, none has a value
-      const chosen = read(moving.index, values, scope) as FlatExpr;
-      const count = countAt(target, moving, scope);
-      const isInside = binary('and', binary('ge', chosen, one), binary('le', chosen, constant(count)));
-      const isHere = (k: number): FlatExpr => {
-        const hit = binary('eq', chosen, constant(k));
-        return where ? binary('and', where, hit) : hit;
-      };
-      const without = mapValue(value, () => constant(NaN));
-      const outside = where ? binary('and', where, not(isInside)) : not(isInside);
-      for (let k = 1; k <= count; k++) {
-        const number: Expr = { kind: 'number', value: k, span: moving.index.span };
-        const element = withIndex(target, moving, number);
-        writeWhere(element, value, values, scope, isHere(k));
-        writeWhere(element, without, values, scope, outside);
-      }
-      return;
-    }
-    const r = resolveReference(b, target, scope);
-    if (r === undefined || !isValue(r)) {
-      if (r !== undefined)
-        b.report(
-          scope.place,
-          problem('error', 'not-settable', `${printReference(target)} is a part, not a value`, target.span),
-        );
-      throw new NoStatement();
-    }
-    const leaves = flattenValue(r),
-      given = flattenValue(value);
-    if (leaves.length !== given.length) {
-      b.report(
-        scope.place,
-        problem(
-          'error',
-          'shape',
-          `${printReference(target)} has ${leaves.length} elements, but ${given.length} are given`,
-          target.span,
-        ),
-      );
-      throw new NoStatement();
-    }
-    leaves.forEach((x, k) => {
-      if (x.op !== 'var') {
-        b.report(
-          scope.place,
-          problem('error', 'not-settable', `${printReference(target)} cannot be given a value`, target.span),
-        );
-        throw new NoStatement();
-      }
-      const now = (values.get(x.index) as FlatExpr | undefined) ?? before(x.index);
-      put(x.index, where ? choose(where, given[k], now) : given[k], values, scope);
-    });
-  };
+  const work: Work = { b, origin, held, initial, assigned: new Set(), triggers: [] };
   const space: Space = {
-    read,
-    results: (e, values, scope) => resultsOf(b, e, scope).map((v) => current(v, values)),
+    read: (e, values, scope) => read(work, e, values, scope),
+    results: (e, values, scope) => resultsOf(b, e, scope).map((v) => current(work, v, values)),
     settled: (e) => e,
-    before: (key) => (typeof key === 'number' ? before(key) : zero),
-    write(target, value, values, scope) {
-      writeWhere(target, value, values, scope);
-    },
+    before: (key) => (typeof key === 'number' ? before(work, key) : zero),
+    write: (target, value, values, scope) => write(work, target, value, values, scope),
     other(s, values, guard, scope) {
-      if (s.kind === 'when') {
-        let earlier: FlatExpr | undefined;
-        let outer: FlatExpr = guard;
-        const ways: { active: FlatExpr; values: Values }[] = [];
-        for (const branch of s.branches) {
-          const trigger = whenTrigger(b, branch.condition, scope, origin, earlier, (v) => current(v, values));
-          if (!trigger) continue;
-          earlier = earlier ? binary('or', earlier, trigger.active) : trigger.active;
-          const own: Values = new Map(values);
-          triggers.push(trigger);
-          carryOut(
-            b,
-            branch.body,
-            space,
-            own,
-            isConstant(outer, 1) ? trigger.active : binary('and', outer, trigger.active),
-            { ...withoutSharing(scope), guard: trigger.active },
-          );
-          triggers.pop();
-          ways.push({ active: trigger.active, values: own });
-          outer = guard;
-        }
-        for (const key of new Set(ways.flatMap((w) => [...w.values.keys()]))) {
-          const old = (values.get(key) as FlatExpr | undefined) ?? (typeof key === 'number' ? before(key) : zero);
-          values.set(
-            key,
-            ways.reduceRight<FlatExpr>(
-              (value, w) => choose(w.active, (w.values.get(key) as FlatExpr | undefined) ?? old, value),
-              old,
-            ),
-          );
-        }
-        return true;
-      }
-      if (s.kind !== 'call') return false;
-      const { call } = s;
-      const trigger = triggers.at(-1);
-      if (call.callee === 'assert') {
-        const condition = call.args[0] ? (read(call.args[0], values, scope) as FlatExpr) : one;
-        b.assertions.push({
-          condition: isConstant(guard, 1) ? condition : binary('or', not(guard), condition),
-          message: messageOf(b, call.args[1], scope, 'An assertion does not hold'),
-          warning: false,
-          origin,
-        });
-        return true;
-      }
-      if (call.callee === 'terminate' && trigger) {
-        b.actions.push({
-          conditions: trigger.conditions,
-          atInitial: trigger.atInitial,
-          does: { kind: 'terminate', message: messageOf(b, call.args[0], scope, '') },
-          origin,
-        });
-        return true;
-      }
-      if (call.callee === 'reinit' && trigger && call.args.length === 2) {
-        const states = flattenValue(elaborateStrict(b, call.args[0], scope)),
-          news = flattenValue(read(call.args[1], values, scope));
-        states.forEach((x, k) => {
-          if (x.op === 'var')
-            b.actions.push({
-              conditions: trigger.conditions,
-              atInitial: trigger.atInitial,
-              does: {
-                kind: 'reinit',
-                state: x.index,
-                value: choose(guardInside(guard, trigger.active), news[k] ?? news[0], x),
-              },
-              origin,
-            });
-        });
-        return true;
-      }
-      // a message of a text has no effect on values
-      return ['print', 'Modelica.Utilities.Streams.print'].includes(call.callee);
+      if (s.kind === 'when') whenBranches(work, space, s, values, guard, scope);
+      return s.kind === 'when' || (s.kind === 'call' && act(work, s.call, values, guard, scope));
     },
   };
-  const triggers: NonNullable<ReturnType<typeof whenTrigger>>[] = [];
   return space;
+}
+
+/** What a quantity has before the algorithm gives it a value. */
+function before({ b, held, initial }: Work, k: number): FlatExpr {
+  const v = b.variables[k];
+  if (initial) return variable(k);
+  if (held.has(k) || v.kind === 'discrete') return { op: 'pre', index: k };
+  return v.start ?? zero;
+}
+
+/** What it has now. */
+const now = (work: Work, k: number, values: Values): FlatExpr =>
+  (values.get(k) as FlatExpr | undefined) ?? before(work, k);
+
+/** Quantities stand for what they have come to so far; those the algorithm never sets, for themselves. */
+function current(work: Work, value: Value, values: Values): Value {
+  const { assigned, held } = work;
+  const visit = createSubstitution((x) => {
+    if (x.op !== 'var') return undefined;
+    return values.has(x.index) || assigned.has(x.index) || held.has(x.index) ? now(work, x.index, values) : x;
+  });
+  return mapValue(value, visit);
+}
+
+const read = (work: Work, e: Expr, values: Values, scope: Scope): Value =>
+  current(work, elaborateStrict(work.b, e, scope), values);
+
+/** Gives a target its value, only where a condition holds if there is one. */
+function write(work: Work, target: RefExpr, value: Value, values: Values, scope: Scope, where?: FlatExpr): void {
+  const moving = movingIndex(work, target, values, scope);
+  if (moving) return writeMoving(work, target, moving, value, values, scope, where);
+  const { b, assigned } = work;
+  const refuse = (code: string, message: string): never => {
+    b.report(scope.place, problem('error', code, `${printReference(target)} ${message}`, target.span));
+    throw new NoStatement();
+  };
+  const r = resolveReference(b, target, scope);
+  // what is not there has been reported
+  if (r === undefined) throw new NoStatement();
+  if (!isValue(r)) return refuse('not-settable', 'is a part, not a value');
+  const [leaves, given] = [flattenValue(r), flattenValue(value)];
+  if (leaves.length !== given.length) refuse('shape', `has ${leaves.length} elements, but ${given.length} are given`);
+  leaves.forEach((x, k) => {
+    if (x.op !== 'var') return refuse('not-settable', 'cannot be given a value');
+    const next = where ? choose(where, given[k], now(work, x.index, values)) : given[k];
+    assigned.add(x.index);
+    values.set(x.index, share(b, next, scope, b.variables[x.index].name.split('.').at(-1)!));
+  });
+}
+
+/** Each element may be the one; where none is, none has a value. */
+function writeMoving(
+  work: Work,
+  target: RefExpr,
+  moving: MovingIndex,
+  value: Value,
+  values: Values,
+  scope: Scope,
+  where: FlatExpr | undefined,
+): void {
+  const chosen = read(work, moving.index, values, scope) as FlatExpr;
+  const count = countAt(work, target, moving, scope);
+  const also = (condition: FlatExpr): FlatExpr => (where ? binary('and', where, condition) : condition);
+  const isInside = binary('and', binary('ge', chosen, one), binary('le', chosen, constant(count)));
+  const none = mapValue(value, () => constant(NaN));
+  for (let k = 1; k <= count; k++) {
+    const element = withIndex(target, moving, { kind: 'number', value: k, span: moving.index.span });
+    write(work, element, value, values, scope, also(binary('eq', chosen, constant(k))));
+    write(work, element, none, values, scope, also(not(isInside)));
+  }
+}
+
+/** The branches of a when: the first that comes to hold is carried out, what it gives no value stays. */
+function whenBranches(
+  work: Work,
+  space: Space,
+  s: Extract<Statement, { kind: 'when' }>,
+  values: Values,
+  guard: FlatExpr,
+  scope: Scope,
+): void {
+  const { b, origin, triggers } = work;
+  let earlier: FlatExpr | undefined;
+  const ways: { active: FlatExpr; values: Values }[] = [];
+  for (const branch of s.branches) {
+    const trigger = whenTrigger(b, branch.condition, scope, origin, earlier, (v) => current(work, v, values));
+    if (!trigger) continue;
+    const { active } = trigger;
+    earlier = earlier ? binary('or', earlier, active) : active;
+    const own: Values = new Map(values);
+    triggers.push(trigger);
+    const inside = isConstant(guard, 1) ? active : binary('and', guard, active);
+    carryOut(b, branch.body, space, own, inside, { ...withoutSharing(scope), guard: active });
+    triggers.pop();
+    ways.push({ active, values: own });
+  }
+  for (const key of new Set(ways.flatMap((w) => [...w.values.keys()]))) {
+    const old = typeof key === 'number' ? now(work, key, values) : ((values.get(key) as FlatExpr | undefined) ?? zero);
+    values.set(
+      key,
+      ways.reduceRight<FlatExpr>(
+        (value, w) => choose(w.active, (w.values.get(key) as FlatExpr | undefined) ?? old, value),
+        old,
+      ),
+    );
+  }
+}
+
+/** Statements that do something besides giving values; whether this is one. */
+function act(work: Work, call: CallExpr, values: Values, guard: FlatExpr, scope: Scope): boolean {
+  const { b, origin } = work;
+  const trigger = work.triggers.at(-1);
+  const does = (action: FlatAction['does']): void => void b.actions.push(actionOf(trigger!, guard, action, origin));
+  if (call.callee === 'assert') {
+    const condition = (e: Expr): FlatExpr => read(work, e, values, scope) as FlatExpr;
+    const claim = claimOf(b, call, scope, condition, trigger || isConstant(guard, 1) ? undefined : guard);
+    if (claim && trigger) does({ kind: 'assert', ...claim });
+    else if (claim) b.assertions.push({ ...claim, origin });
+    return true;
+  }
+  if (call.callee === 'terminate' && trigger) {
+    does({ kind: 'terminate', message: messageOf(b, call.args[0], scope, '') });
+    return true;
+  }
+  if (call.callee === 'reinit' && trigger && call.args.length === 2) {
+    const news = flattenValue(read(work, call.args[1], values, scope));
+    flattenValue(elaborateStrict(b, call.args[0], scope)).forEach((x, k) => {
+      if (x.op === 'var') does({ kind: 'reinit', state: x.index, value: news[k] ?? news[0] });
+    });
+    return true;
+  }
+  // a message of a text has no effect on values
+  return ['print', 'Modelica.Utilities.Streams.print'].includes(call.callee);
+}
+
+/** A subscript that is only known during the run. */
+const movingIndex = (work: Work, target: RefExpr, values: Values, scope: Scope): MovingIndex | undefined =>
+  target.parts
+    .flatMap((p, part) => p.subscripts.map((index, at) => ({ part, at, index })))
+    .find(({ index }) => {
+      if (index.kind === 'colon' || index.kind === 'number') return false;
+      const v = read(work, index, values, { ...scope, iterators: new Map([...scope.iterators, ['end', 1]]) });
+      return !isArray(v) && !isRecord(v) && work.b.structural(v) === undefined;
+    });
+
+/** How many values such a subscript can have: the elements of the first of all the others. */
+function countAt({ b }: Work, target: RefExpr, { part, at }: MovingIndex, scope: Scope): number {
+  const { span } = target;
+  const parts = target.parts.map((p, k) => ({
+    ...p,
+    subscripts: p.subscripts.map((_, j): Expr =>
+      k === part && j === at ? { kind: 'colon', span } : { kind: 'number', value: 1, span },
+    ),
+  }));
+  const all = resolveReference(b, { ...target, parts }, scope);
+  return all !== undefined && isValue(all) && isArray(all) ? all.length : 0;
 }
 
 interface MovingIndex {
@@ -286,15 +279,5 @@ const withIndex = (target: RefExpr, { part, at }: MovingIndex, index: Expr): Ref
     k === part ? { ...p, subscripts: p.subscripts.map((x, j) => (j === at ? index : x)) } : p,
   ),
 });
-
-/** What has to hold besides the trigger, which does the action anyway. */
-const guardInside = (guard: FlatExpr, active: FlatExpr): FlatExpr =>
-  guard === active
-    ? one
-    : guard.op === 'and' && guard.b === active
-      ? guard.a
-      : guard.op === 'and' && guard.a === active
-        ? guard.b
-        : guard;
 
 const withoutSharing = ({ sharing: _sharing, ...scope }: Scope): Scope => scope;

@@ -5,6 +5,7 @@ import { checkSides, checkUnits } from '../language/unit-check';
 import { elaborateUnits } from '../language/unit-elaboration';
 import { carries } from '../project/project';
 import { inBaseUnits } from '../language/base-units';
+import { claimOf } from './claims';
 import { checkCondition, checkKinds } from './kinds';
 import type { RelationSource } from './library';
 import { hiddenBoolean, type Builder } from './builder';
@@ -18,8 +19,8 @@ import {
   resultsOf,
   unitContext,
 } from './elaborate';
-import { binary, choose, constant, isConstant, not, sameExpression, subtract, type FlatExpr } from './flat-expression';
-import type { FlatEquation, FlatSend, Origin } from './flat-model';
+import { binary, choose, constant, not, sameExpression, subtract, type FlatExpr } from './flat-expression';
+import type { FlatAction, FlatEquation, FlatSend, Origin } from './flat-model';
 import type { ClassInstance, Scope } from './instance';
 import { iterations } from './iterations';
 import { isClassInstance, isValue } from './resolve';
@@ -208,17 +209,8 @@ function noteGivenInputs(b: Builder, e: Extract<Equation, { kind: 'equal' }>, le
 function lowerCall(b: Builder, call: CallExpr, scope: Scope, node: Equation): void {
   const origin = originOf(node, scope);
   if (call.callee === 'assert') {
-    const [condition, message, level] = call.args;
-    const levelExpr = level ?? call.named.find((n) => n.name === 'level')?.value;
-    const value = condition && elaborateScalar(b, condition, scope);
-    if (!value) return;
-    const warning = levelExpr?.kind === 'ref' && levelExpr.parts.at(-1)!.name === 'warning';
-    b.assertions.push({
-      condition: value,
-      message: messageOf(b, message, scope, 'An assertion does not hold'),
-      warning,
-      origin,
-    });
+    const claim = claimOf(b, call, scope, (e) => elaborateScalar(b, e, scope), scope.guard);
+    if (claim) b.assertions.push({ ...claim, origin });
     return;
   }
   b.report(
@@ -307,12 +299,20 @@ function mergeBranches(
 }
 
 /** The conditions of one branch of a `when`, each as a Boolean variable whose rising edge starts it. */
-interface WhenTrigger {
+export interface WhenTrigger {
   readonly conditions: readonly number[];
   readonly atInitial: boolean;
   /** True at the moment the branch is carried out. */
   readonly active: FlatExpr;
 }
+
+/** Something done once where a trigger fires and the guard, which has the trigger in it, holds. */
+export const actionOf = (
+  { conditions, atInitial }: WhenTrigger,
+  guard: FlatExpr,
+  does: FlatAction['does'],
+  origin: Origin,
+): FlatAction => ({ conditions, atInitial, guard, does, origin });
 
 export function whenTrigger(
   b: Builder,
@@ -391,6 +391,8 @@ function lowerWhenBody(
 ): void {
   for (const q of body) {
     const origin = originOf(q, scope);
+    const act = (does: FlatAction['does']): void =>
+      void b.actions.push(actionOf(trigger, binary('and', trigger.active, guard), does, origin));
     switch (q.kind) {
       case 'equal':
         for (const eq of lowerEqual(b, q, scope)) {
@@ -427,46 +429,23 @@ function lowerWhenBody(
           );
           if (state === undefined || value === undefined) break;
           const values = flattenValue(value);
-          flattenValue(state).forEach((s, k) => {
-            if (s.op !== 'var')
+          flattenValue(state).forEach((x, k) => {
+            if (x.op !== 'var')
               b.report(scope.place, problem('error', 'reinit', 'reinit takes a quantity and its new value', call.span));
-            else
-              b.actions.push({
-                conditions: trigger.conditions,
-                atInitial: trigger.atInitial,
-                does: { kind: 'reinit', state: s.index, value: guarded(guard, values[k] ?? values[0], s.index) },
-                origin,
-              });
+            else act({ kind: 'reinit', state: x.index, value: values[k] ?? values[0] });
           });
-        } else if (call.callee === 'terminate') {
-          b.actions.push({
-            conditions: trigger.conditions,
-            atInitial: trigger.atInitial,
-            does: { kind: 'terminate', message: messageOf(b, call.args[0], scope, '') },
-            origin,
-          });
-        } else if (call.callee === 'assert') {
-          const condition = call.args[0] && elaborateScalar(b, call.args[0], scope);
-          if (condition)
-            b.assertions.push({
-              condition: binary('or', not(trigger.active), condition),
-              message: messageOf(b, call.args[1], scope, 'An assertion does not hold'),
-              warning: false,
-              origin,
-            });
+        } else if (call.callee === 'terminate')
+          act({ kind: 'terminate', message: messageOf(b, call.args[0], scope, '') });
+        else if (call.callee === 'assert') {
+          const claim = claimOf(b, call, scope, (x) => elaborateScalar(b, x, scope), undefined);
+          if (claim) act({ kind: 'assert', ...claim });
         } else
           b.report(scope.place, problem('error', 'when-body', `${call.callee}(...) cannot stand in a when`, call.span));
         break;
       }
       case 'send': {
         const send = lowerSend(b, q, scope, context.routes);
-        if (send)
-          b.actions.push({
-            conditions: trigger.conditions,
-            atInitial: trigger.atInitial,
-            does: { kind: 'send', send },
-            origin,
-          });
+        if (send) act({ kind: 'send', send });
         break;
       }
       case 'if': {
@@ -489,9 +468,6 @@ function lowerWhenBody(
     }
   }
 }
-
-const guarded = (guard: FlatExpr, value: FlatExpr, state: number): FlatExpr =>
-  isConstant(guard, 1) ? value : choose(guard, value, { op: 'var', index: state });
 
 /** Finds out who receives a message. */
 export function lowerSend(b: Builder, node: SendNode, scope: Scope, routes: MessageRoutes): FlatSend | undefined {

@@ -66,17 +66,25 @@ export interface FlatAction {
   /** Variables whose rising edge does it (any of them), `initial` at the start. */
   readonly conditions: readonly number[];
   readonly atInitial: boolean;
+  /** What has to hold besides at that moment: the branches it stands in, and that no earlier branch of its when is taken. */
+  readonly guard: FlatExpr;
   readonly does:
     | { readonly kind: 'reinit'; readonly state: number; readonly value: FlatExpr }
     | { readonly kind: 'send'; readonly send: FlatSend }
-    | { readonly kind: 'terminate'; readonly message: FlatText };
+    | { readonly kind: 'terminate'; readonly message: FlatText }
+    | ({ readonly kind: 'assert' } & Claim);
   readonly origin: Origin;
 }
 
-export interface FlatAssertion {
+/** What is said to hold, and what is told where it does not: as a warning, or as the end of the run. */
+export interface Claim {
   readonly condition: FlatExpr;
   readonly message: FlatText;
   readonly warning: boolean;
+}
+
+/** A claim about every moment. */
+export interface FlatAssertion extends Claim {
   readonly origin: Origin;
 }
 

@@ -216,7 +216,19 @@ function functionSpace(b: Builder, open: ReadonlySet<string>): Space {
     before: () => zero,
     settled: withoutEvents,
     // what a function says or checks has no effect on its values
-    other: (s) => s.kind === 'call',
+    other(s, _values, _guard, scope) {
+      if (s.kind === 'call' && s.call.callee === 'assert')
+        b.report(
+          scope.place,
+          problem(
+            'warning',
+            'not-checked',
+            'An assertion in a function is not looked at: put it where the function is called',
+            s.span,
+          ),
+        );
+      return s.kind === 'call';
+    },
   };
 }
 

@@ -181,7 +181,7 @@ export interface InstructionList {
   readonly delays: readonly Term[];
   readonly periods: readonly Term[];
   readonly effects: readonly (readonly Instruction[])[];
-  /** Values that actions of equations need. */
+  /** Of each action of equations: whether it is done, and the values it needs. */
   readonly actions: readonly (readonly Term[])[];
   readonly assertions: readonly Truth[];
   readonly samples: readonly { readonly start: Term; readonly interval: Term }[];

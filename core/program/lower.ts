@@ -1,7 +1,7 @@
 import type { Block, SolvableModel, TornBlock } from '../analysis/solvable-model';
 import { differentiate, type Unknown } from '../flatten/differentiate';
 import { constant, walk, type FlatExpr } from '../flatten/flat-expression';
-import type { FlatSend, FlatStatement } from '../flatten/flat-model';
+import type { FlatAction, FlatSend, FlatStatement } from '../flatten/flat-model';
 import { lowerFlatStep } from './flat-step';
 import {
   call,
@@ -151,13 +151,7 @@ export function lower(solvable: SolvableModel): Lowered {
           ],
     ),
     ...charts.lists,
-    actions: model.actions.map((a) =>
-      a.does.kind === 'reinit'
-        ? [plain.number(a.does.value)]
-        : a.does.kind === 'send'
-          ? a.does.send.args.map((x) => plain.number(x.value))
-          : [],
-    ),
+    actions: model.actions.map((a) => [a.guard, ...valuesOf(a)].map(plain.number)),
     assertions: model.assertions.map((a) => plain.truth(a.condition)),
     samples: found.samples.map((x) => ({ start: plain.number(x.start), interval: plain.number(x.interval) })),
     pasts: lowerPasts(found, plain),
@@ -425,4 +419,18 @@ function neededBlocks(solvable: SolvableModel): Block[] {
     for (const e of values) walk(e, (x) => void ((x.op === 'var' || x.op === 'der') && wanted.add(x.op + x.index)));
   }
   return kept.reverse();
+}
+
+/** What an action needs to know when it is done. */
+function valuesOf({ does }: FlatAction): readonly FlatExpr[] {
+  switch (does.kind) {
+    case 'reinit':
+      return [does.value];
+    case 'send':
+      return does.send.args.map((x) => x.value);
+    case 'assert':
+      return [does.condition];
+    case 'terminate':
+      return [];
+  }
 }

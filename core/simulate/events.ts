@@ -1,6 +1,5 @@
-import { tell } from '../flatten/flat-text';
-import { chatterProblem, runProblem } from './failure';
-import { fail, guarded, hasFailed, refuseStructural, restart, type RunningSimulation } from './running';
+import { chatterProblem } from './failure';
+import { fail, guarded, hasFailed, refuseStructural, restart, tellBroken, type RunningSimulation } from './running';
 import { settle } from './settle';
 import type { Outside, Stimulus } from './outside';
 
@@ -105,10 +104,6 @@ export function checkAssertions(run: RunningSimulation, time = run.state.clock.t
   const { model } = run.program.solvable;
   model.assertions.forEach((a, k) => {
     if (hasFailed(run) || state.warnings.has(k) || machine.assertion(k, time)) return;
-    const words = tell(a.message, state.memory.v, time);
-    if (a.warning) {
-      const where = a.origin.part ? ` in ${a.origin.part}` : '';
-      state.warnings.set(k, { ...runProblem('assertion', `${words}${where}`, time, a.origin), severity: 'warning' });
-    } else fail(run, runProblem('assertion', `${words} (assert in ${a.origin.part || model.name})`, time, a.origin));
+    tellBroken(run, k, a, time);
   });
 }

@@ -1,4 +1,6 @@
 import type { Problem } from '../language/diagnostics';
+import { tell } from '../flatten/flat-text';
+import type { FlatAssertion } from '../flatten/flat-model';
 import { BlockFailure } from '../program/newton';
 import type { Machine } from '../program/machine';
 import type { Program } from '../program/program';
@@ -48,6 +50,28 @@ export function fail({ state }: RunningSimulation, problem: Problem): void {
 
 /** A function, so that it is asked anew after calls that may have failed. */
 export const hasFailed = ({ state }: RunningSimulation): boolean => state.status === 'failed';
+
+/** Something that was said to hold does not: told once as a warning, or the end of the run. `number` tells what is said apart. */
+export function tellBroken(
+  run: RunningSimulation,
+  number: number,
+  claim: FlatAssertion,
+  time = run.state.clock.time,
+): void {
+  const { state, program } = run;
+  const { part } = claim.origin;
+  const words = tell(claim.message, state.memory.v, time);
+  if (!claim.warning)
+    fail(
+      run,
+      runProblem('assertion', `${words} (assert in ${part || program.solvable.model.name})`, time, claim.origin),
+    );
+  else if (!state.warnings.has(number))
+    state.warnings.set(number, {
+      ...runProblem('assertion', `${words}${part ? ` in ${part}` : ''}`, time, claim.origin),
+      severity: 'warning',
+    });
+}
 
 /** Runs code that evaluates equations, turning its failures into problems with a place. */
 export function guarded<T>(run: RunningSimulation, work: () => T): T | undefined {

@@ -1,6 +1,6 @@
 import { tell } from '../flatten/flat-text';
 import { constraintProblem, runProblem, unsettledProblem } from './failure';
-import { fail, hasFailed, type RunningSimulation } from './running';
+import { fail, hasFailed, tellBroken, type RunningSimulation } from './running';
 
 const maximumIterations = 200;
 
@@ -48,20 +48,25 @@ function takeConditions({ machine, state }: RunningSimulation): boolean {
 
 /** Actions of equations (`reinit`, `send`, `terminate`) whose conditions have come to hold. */
 function carryOutActions(
-  { program, machine, state, charts }: RunningSimulation,
+  run: RunningSimulation,
   initial: boolean,
   first: boolean,
   restarts: (readonly [number, number])[],
 ): void {
+  const { program, machine, state, charts } = run;
   const { v, pre } = state.memory;
   program.solvable.model.actions.forEach((action, k) => {
     const fires =
       (initial && action.atInitial && first) || (!initial && action.conditions.some((c) => v[c] !== 0 && pre[c] === 0));
     if (!fires) return;
-    const values = machine.action(k, state.clock.time);
+    const [guard, ...values] = machine.action(k, state.clock.time);
+    if (!guard) return;
     if (action.does.kind === 'reinit') restarts.push([action.does.state, values[0]]);
     else if (action.does.kind === 'send') charts.send(action.does.send, values);
-    else {
+    else if (action.does.kind === 'assert') {
+      // assertions of all moments are counted from 0 on
+      if (!values[0]) tellBroken(run, -1 - k, { ...action.does, origin: action.origin });
+    } else {
       state.ended = true;
       const words = tell(action.does.message, v, state.clock.time) || 'terminate';
       state.ending = {
