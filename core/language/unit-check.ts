@@ -65,206 +65,228 @@ const pureNumber = new Set([
   'atan',
 ]);
 
+/** What an expression is looked at with. */
+interface Look {
+  readonly context: UnitContext;
+  readonly report: (p: Problem) => void;
+}
+type Of<K extends Expr['kind']> = Extract<Expr, { kind: K }>;
+
+const second: Unit = { dimension: [0, 0, 1, 0, 0, 0, 0], scale: 1, offset: 0 };
+const known = (unit: Unit, free = false, name?: string): UnitKnowledge => ({ unit, free, ...(name && { name }) });
+
 /** The units of an expression and every clash inside it. */
-export function checkUnits(root: Expr, context: UnitContext, report: (p: Problem) => void): UnitKnowledge | undefined {
-  const second: Unit = { dimension: [0, 0, 1, 0, 0, 0, 0], scale: 1, offset: 0 };
-  const known = (unit: Unit, free = false, name?: string): UnitKnowledge => ({ unit, free, ...(name && { name }) });
+export const checkUnits = (root: Expr, context: UnitContext, report: (p: Problem) => void): UnitKnowledge | undefined =>
+  visit({ context, report }, root);
 
-  const meet = (a: Expr, b: Expr, verb: string, span: Span): UnitKnowledge | undefined => {
-    const ua = visit(a);
-    const ub = visit(b);
-    if (!ua || !ub) return ua ?? ub;
-    const p = clash(ua, ub, a, b, verb, span);
-    if (p) report(p);
-    return ua.free ? ub : ua;
+function visit(look: Look, e: Expr): UnitKnowledge | undefined {
+  switch (e.kind) {
+    case 'number': {
+      if (e.unit === undefined) return undefined;
+      const unit = parseUnit(e.unit);
+      if (typeof unit === 'string')
+        look.report(problem('error', 'unknown-unit', `The unit '${e.unit}': ${unit}`, e.span));
+      // a number with a unit takes the scale its context needs (see elaborateUnits)
+      return typeof unit === 'object' ? known(unit, true) : undefined;
+    }
+    case 'ref': {
+      if (e.parts.length === 1 && e.parts[0].name === 'time') return known(second, false, 's');
+      e.parts.forEach((p) => p.subscripts.forEach((x) => visit(look, x)));
+      const name = look.context.unitOf(e);
+      const unit = unitOrUndefined(name);
+      return unit ? known(unit, false, name) : undefined;
+    }
+    case 'unary':
+      return visit(look, e.operand);
+    case 'binary':
+      return unitOfPair(look, e);
+    case 'if': {
+      e.branches.forEach((b) => visit(look, b.condition));
+      return alike(look, [...e.branches.map((b) => b.value), e.otherwise], 'chooses between');
+    }
+    case 'call':
+      return unitOfCall(look, e);
+    case 'array':
+      return e.elements.map((x) => visit(look, x)).find((u) => u !== undefined);
+    case 'comprehension':
+      return visit(look, e.body);
+    case 'range':
+      [e.start, e.step, e.stop].forEach((x) => x && visit(look, x));
+      return undefined;
+    default:
+      return undefined;
+  }
+}
+
+/** The unit that some values have together: each has to be that of the first. */
+function alike(look: Look, values: readonly Expr[], verb: string): UnitKnowledge | undefined {
+  return values.slice(1).reduce<UnitKnowledge | undefined>(
+    (u, value, k) => {
+      const own = visit(look, value);
+      if (!u || !own) return u ?? own;
+      const p = clash(u, own, values[k], value, verb, value.span);
+      if (p) look.report(p);
+      return u;
+    },
+    visit(look, values[0]),
+  );
+}
+
+function meet(look: Look, a: Expr, b: Expr, verb: string, span: Span): UnitKnowledge | undefined {
+  const ua = visit(look, a);
+  const ub = visit(look, b);
+  if (!ua || !ub) return ua ?? ub;
+  const p = clash(ua, ub, a, b, verb, span);
+  if (p) look.report(p);
+  return ua.free ? ub : ua;
+}
+
+/** A factor of a product, or the base of a power: a number with a unit is in coherent SI there, as nothing says another scale. */
+function factor(look: Look, e: Expr): UnitKnowledge | undefined {
+  const found = visit(look, e);
+  if (!found || !isQuantity(e)) return found;
+  if (found.unit.offset !== 0)
+    look.report(
+      problem(
+        'error',
+        'unit-offset',
+        `${printExpression(e)} counts from a zero of its own and cannot be a factor; write a difference in K`,
+        e.span,
+      ),
+    );
+  return known({ ...found.unit, scale: 1, offset: 0 });
+}
+
+function unitOfPair(look: Look, e: Of<'binary'>): UnitKnowledge | undefined {
+  switch (e.op) {
+    case '+':
+    case '.+':
+    case '-':
+    case '.-': {
+      const result = meet(look, e.left, e.right, e.op.endsWith('+') ? 'adds' : 'subtracts', e.span);
+      if (!result || result.unit.offset === 0) return result;
+      // the difference of two temperatures has no offset any more; a number added by hand leaves it open
+      const quiet: Look = { ...look, report: () => undefined };
+      const plain = [e.left, e.right].some((x) => visit(quiet, x) === undefined);
+      return { ...result, unit: { ...result.unit, offset: 0 }, free: result.free || plain };
+    }
+    case '<':
+    case '<=':
+    case '>':
+    case '>=':
+    case '==':
+    case '<>':
+      meet(look, e.left, e.right, 'compares', e.span);
+      return undefined;
+    case 'and':
+    case 'or':
+      visit(look, e.left);
+      visit(look, e.right);
+      return undefined;
+    case '*':
+    case '.*':
+    case '/':
+    case './':
+      return unitOfProduct(look, e);
+    case '^':
+    case '.^': {
+      const base = factor(look, e.left);
+      visit(look, e.right);
+      if (!base) return undefined;
+      const exponent = constantOf(e.right);
+      if (exponent === undefined) return sameDimension(base.unit, dimensionless) ? base : undefined;
+      return known(powerUnit(base.unit, exponent), base.free);
+    }
+  }
+}
+
+function unitOfProduct(look: Look, e: Of<'binary'>): UnitKnowledge | undefined {
+  const left = factor(look, e.left);
+  const right = factor(look, e.right);
+  const number = (x: Expr): UnitKnowledge | undefined =>
+    isNumber(x) ? known(dimensionless, true) : isTable(x) ? known(dimensionless) : undefined;
+  const ul = left ?? number(e.left);
+  const ur = right ?? number(e.right);
+  if (!ul || !ur) return undefined;
+  const unit = e.op.endsWith('/') ? divideUnits(ul.unit, ur.unit) : multiplyUnits(ul.unit, ur.unit);
+  // numbers and numbers with units: nothing is converted by hand
+  if (isConstant(e)) return known(unit);
+  const isHalf = (x: Expr): boolean =>
+    x.kind === 'number' && x.unit === undefined && (x.value === 0.5 || x.value === 2);
+  const halves = isHalf(e.left) || isHalf(e.right);
+  return known(unit, (ul.free || ur.free) && !(halves && !left?.free && !right?.free));
+}
+
+function unitOfCall(look: Look, e: Of<'call'>): UnitKnowledge | undefined {
+  const args = e.args.map((x) => (e.callee === 'sqrt' ? factor(look, x) : visit(look, x)));
+  e.named.forEach((n) => visit(look, n.value));
+  const [first, other] = args;
+  const compare = (a: number, b: number): void => {
+    const [ua, ub] = [args[a], args[b]];
+    const p = ua && ub && clash(ua, ub, e.args[a], e.args[b], 'compares', e.span);
+    if (p) look.report(p);
   };
-
-  /** A factor of a product, or the base of a power: a number with a unit is in coherent SI there, as nothing says another scale. */
-  const factor = (e: Expr): UnitKnowledge | undefined => {
-    const found = visit(e);
-    if (!found || !isQuantity(e)) return found;
-    if (found.unit.offset !== 0)
-      report(
+  switch (e.callee) {
+    case 'der':
+      return first && known(divideUnits(first.unit, second), first.free);
+    case 'sqrt':
+      return first && known(powerUnit(first.unit, 0.5), first.free);
+    case 'convert':
+      if (e.args[1]?.kind === 'string') return unitOfConversion(look, e, e.args[1], first);
+      break;
+    case 'atan2':
+      compare(0, 1);
+      return known(dimensionless);
+    case 'min':
+    case 'max':
+      if (args.length === 2) compare(0, 1);
+      return args.find((u) => u && !u.free) ?? args.find((u) => u);
+    case 'interpolate':
+      if (e.args.length !== 3) break;
+      compare(2, 0);
+      return other;
+    case 'smooth':
+      return other;
+  }
+  if (pureNumber.has(e.callee)) {
+    if (first && !sameDimension(first.unit, dimensionless))
+      look.report(
         problem(
           'error',
-          'unit-offset',
-          `${printExpression(e)} counts from a zero of its own and cannot be a factor; write a difference in K`,
-          e.span,
+          mentionsTime(e.args[0]) ? 'unit-of-time' : 'unit-clash',
+          `${e.callee} needs a plain number, but ${printExpression(e.args[0])} is in ${nameOf(first)}`,
+          e.args[0].span,
         ),
       );
-    return known({ ...found.unit, scale: 1, offset: 0 });
-  };
+    return known(dimensionless);
+  }
+  return sameArgument.has(e.callee) ? first : undefined;
+}
 
-  const visit = (e: Expr): UnitKnowledge | undefined => {
-    switch (e.kind) {
-      case 'number': {
-        if (e.unit === undefined) return undefined;
-        const unit = parseUnit(e.unit);
-        if (typeof unit === 'string') report(problem('error', 'unknown-unit', `The unit '${e.unit}': ${unit}`, e.span));
-        // a number with a unit takes the scale its context needs (see elaborateUnits)
-        return typeof unit === 'object' ? known(unit, true) : undefined;
-      }
-      case 'ref': {
-        if (e.parts.length === 1 && e.parts[0].name === 'time') return known(second, false, 's');
-        e.parts.forEach((p) => p.subscripts.forEach(visit));
-        const name = context.unitOf(e);
-        const unit = unitOrUndefined(name);
-        return unit ? known(unit, false, name) : undefined;
-      }
-      case 'unary':
-        return visit(e.operand);
-      case 'binary':
-        return binary(e);
-      case 'if': {
-        e.branches.forEach((b) => visit(b.condition));
-        const values = [...e.branches.map((b) => b.value), e.otherwise];
-        return values.slice(1).reduce<UnitKnowledge | undefined>((u, value, k) => {
-          const uv = visit(value);
-          if (!u || !uv) return u ?? uv;
-          const p = clash(u, uv, values[k], value, 'chooses between', value.span);
-          if (p) report(p);
-          return u;
-        }, visit(values[0]));
-      }
-      case 'call':
-        return call(e);
-      case 'array':
-        return e.elements.map(visit).find((u) => u !== undefined);
-      case 'comprehension':
-        return visit(e.body);
-      case 'range':
-        [e.start, e.step, e.stop].forEach((x) => x && visit(x));
-        return undefined;
-      default:
-        return undefined;
-    }
-  };
-
-  const binary = (e: Extract<Expr, { kind: 'binary' }>): UnitKnowledge | undefined => {
-    switch (e.op) {
-      case '+':
-      case '.+':
-      case '-':
-      case '.-': {
-        const result = meet(e.left, e.right, e.op.endsWith('+') ? 'adds' : 'subtracts', e.span);
-        if (!result || result.unit.offset === 0) return result;
-        // the difference of two temperatures has no offset any more; a number added by hand leaves it open
-        const plain = [e.left, e.right].some((x) => visitQuiet(x) === undefined);
-        return { ...result, unit: { ...result.unit, offset: 0 }, free: result.free || plain };
-      }
-      case '<':
-      case '<=':
-      case '>':
-      case '>=':
-      case '==':
-      case '<>':
-        meet(e.left, e.right, 'compares', e.span);
-        return undefined;
-      case 'and':
-      case 'or':
-        visit(e.left);
-        visit(e.right);
-        return undefined;
-      case '*':
-      case '.*':
-      case '/':
-      case './': {
-        const left = factor(e.left);
-        const right = factor(e.right);
-        const divide = e.op.endsWith('/');
-        const literal = (x: Expr): boolean => x.kind === 'number' && x.unit === undefined;
-        const number = (x: Expr): UnitKnowledge | undefined =>
-          isNumber(x) ? known(dimensionless, true) : isTable(x) ? known(dimensionless) : undefined;
-        const ul = left ?? number(e.left);
-        const ur = right ?? number(e.right);
-        if (!ul || !ur) return undefined;
-        const unit = divide ? divideUnits(ul.unit, ur.unit) : multiplyUnits(ul.unit, ur.unit);
-        const halves = [e.left, e.right].some(
-          (x) => literal(x) && x.kind === 'number' && (x.value === 0.5 || x.value === 2),
-        );
-        // numbers and numbers with units: nothing is converted by hand
-        if (isConstant(e)) return known(unit);
-        return known(
-          unit,
-          (ul.free || ur.free) && !(halves && (left ? !left.free : true) && (right ? !right.free : true)),
-        );
-      }
-      case '^':
-      case '.^': {
-        const base = factor(e.left);
-        visit(e.right);
-        if (!base) return undefined;
-        const exponent = constantOf(e.right);
-        if (exponent === undefined) return sameDimension(base.unit, dimensionless) ? base : undefined;
-        return known(powerUnit(base.unit, exponent), base.free);
-      }
-    }
-  };
-
-  const call = (e: Extract<Expr, { kind: 'call' }>): UnitKnowledge | undefined => {
-    const args = e.args.map(e.callee === 'sqrt' ? factor : visit);
-    e.named.forEach((n) => visit(n.value));
-    if (e.callee === 'der') return args[0] && known(divideUnits(args[0].unit, second), args[0].free);
-    if (e.callee === 'sqrt') return args[0] && known(powerUnit(args[0].unit, 0.5), args[0].free);
-    if (e.callee === 'convert' && e.args[1]?.kind === 'string') {
-      if (e.args.length > 2)
-        report(problem('error', 'arguments', `convert takes 2 arguments, but ${e.args.length} are given`, e.span));
-      const to = parseUnit(e.args[1].value);
-      if (typeof to !== 'object') {
-        report(problem('error', 'unknown-unit', `convert needs a unit: ${to ?? 'none is given'}`, e.args[1].span));
-        return undefined;
-      }
-      if (args[0] && !sameDimension(args[0].unit, to)) {
-        report(
-          problem(
-            'error',
-            'unit-clash',
-            `${printExpression(e.args[0])} is in ${nameOf(args[0])} and cannot be converted to ${e.args[1].value}`,
-            e.span,
-          ),
-        );
-      }
-      return known(to, false, e.args[1].value);
-    }
-    if (e.callee === 'atan2') {
-      if (args[0] && args[1]) {
-        const p = clash(args[0], args[1], e.args[0], e.args[1], 'compares', e.span);
-        if (p) report(p);
-      }
-      return known(dimensionless);
-    }
-    if (pureNumber.has(e.callee)) {
-      if (args[0] && !sameDimension(args[0].unit, dimensionless)) {
-        report(
-          problem(
-            'error',
-            mentionsTime(e.args[0]) ? 'unit-of-time' : 'unit-clash',
-            `${e.callee} needs a plain number, but ${printExpression(e.args[0])} is in ${nameOf(args[0])}`,
-            e.args[0].span,
-          ),
-        );
-      }
-      return known(dimensionless);
-    }
-    if (e.callee === 'min' || e.callee === 'max') {
-      if (args.length === 2 && args[0] && args[1]) {
-        const p = clash(args[0], args[1], e.args[0], e.args[1], 'compares', e.span);
-        if (p) report(p);
-      }
-      return args.find((u) => u && !u.free) ?? args.find((u) => u);
-    }
-    if (e.callee === 'interpolate' && e.args.length === 3) {
-      const p = args[0] && args[2] && clash(args[2], args[0], e.args[2], e.args[0], 'compares', e.span);
-      if (p) report(p);
-      return args[1];
-    }
-    if (e.callee === 'smooth') return args[1];
-    if (sameArgument.has(e.callee)) return args[0];
+/** `convert(value, "unit")`. */
+function unitOfConversion(
+  { report }: Look,
+  e: Of<'call'>,
+  wanted: Of<'string'>,
+  value: UnitKnowledge | undefined,
+): UnitKnowledge | undefined {
+  if (e.args.length > 2)
+    report(problem('error', 'arguments', `convert takes 2 arguments, but ${e.args.length} are given`, e.span));
+  const to = parseUnit(wanted.value);
+  if (typeof to !== 'object') {
+    report(problem('error', 'unknown-unit', `convert needs a unit: ${to ?? 'none is given'}`, wanted.span));
     return undefined;
-  };
-
-  const visitQuiet = (e: Expr): UnitKnowledge | undefined => checkUnits(e, context, () => undefined);
-  return visit(root);
+  }
+  if (value && !sameDimension(value.unit, to))
+    report(
+      problem(
+        'error',
+        'unit-clash',
+        `${printExpression(e.args[0])} is in ${nameOf(value)} and cannot be converted to ${wanted.value}`,
+        e.span,
+      ),
+    );
+  return known(to, false, wanted.value);
 }
 
 const nameOf = (u: UnitKnowledge): string => u.name ?? describeUnit(u.unit);
