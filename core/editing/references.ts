@@ -40,166 +40,206 @@ interface Locals {
 }
 const noLocals: Locals = { values: new Map(), others: new Set() };
 
+/** A text that is being read, with what has been found in it. */
+interface Reading {
+  readonly project: Project;
+  readonly text: DocumentText;
+  readonly names: Names;
+  readonly locals: Locals;
+  readonly found: Reference[];
+}
+/** A piece of a name, as the grammar of the language or of lines gives it. */
+type Word = Pick<RefExpr['parts'][number], 'name' | 'span'>;
+
 export function referencesIn(project: Project, text: DocumentText, names = createNames(project)): Reference[] {
-  const found: Reference[] = [];
+  const reading: Reading = { project, text, names, locals: localsOf(project, text.place), found: [] };
   const scope = names.classOf(text.scope);
-  const locals = localsOf(project, text.place);
-  const push = (meaning: Meaning | undefined, span: Span): void => {
-    if (!meaning) return;
-    const { kind, address, name, declaredIn } = meaning;
-    found.push({ text, span, kind, address, name, ...(declaredIn !== undefined && { declaredIn }) });
-  };
-  const pushPath = (ref: ClassRef, parts: readonly { readonly name: string; readonly span: Span }[]): void =>
-    names
-      .path(
-        ref,
-        parts.map((p) => p.name),
-      )
-      .forEach((m, k) => push(m, parts[k].span));
-  const pushState = (ref: ClassRef, parts: readonly { readonly name: string; readonly span: Span }[]): void =>
-    names
-      .state(
-        ref,
-        parts.map((p) => p.name),
-      )
-      .forEach((m, k) => push(m, parts[k].span));
-  const message = (name: string, span: Span): void =>
-    void found.push({ text, span, kind: 'message', address: '', name });
+  if (text.kind === 'classes') classesOf(reading);
+  else if (scope) readIn(reading, scope);
+  return unrepeated(reading.found);
+}
 
-  const visit = (node: unknown, ref: ClassRef, shadowed: ReadonlySet<string>): void => {
-    if (Array.isArray(node)) return node.forEach((x) => visit(x, ref, shadowed));
-    if (node === null || typeof node !== 'object') return;
-    const n = node as { kind?: string; iterators?: readonly { name: string }[]; callee?: string; args?: unknown[] };
-    if (n.kind === 'ref') {
-      const { parts, global } = node as RefExpr;
-      parts.forEach((p) => visit(p.subscripts, ref, shadowed));
-      if (global || shadowed.has(parts[0].name)) return;
-      const own = locals.values.get(parts[0].name);
-      if (own !== undefined) push({ kind: 'value', address: own, name: parts[0].name }, parts[0].span);
-      else if (!locals.others.has(parts[0].name)) pushPath(ref, parts);
-      return;
-    }
-    if (n.kind === 'call' && n.callee === 'in') {
-      const arg = (n.args as { kind?: string; parts?: RefExpr['parts'] }[])[0];
-      if (arg?.kind === 'ref' && arg.parts) pushState(ref, arg.parts);
-      return;
-    }
-    if (n.kind === 'send') {
-      const send = node as SendNode;
-      message(send.message, send.messageSpan);
-    }
-    const inner = n.iterators ? new Set([...shadowed, ...n.iterators.map((i) => i.name)]) : shadowed;
-    for (const value of Object.values(node)) if (typeof value === 'object') visit(value, ref, inner);
-  };
-  const none: ReadonlySet<string> = new Set();
-
-  /** Changed values: their names are looked up in what is changed, their values where they stand. */
-  const modification = (m: Modification | undefined, target: ClassRef | undefined, ref: ClassRef): void => {
-    if (!m) return;
-    if (m.value) visit(m.value, ref, none);
-    for (const a of m.args) {
-      let inside = target;
-      let at = a.pathSpan?.start ?? a.span.start;
-      for (const name of a.path) {
-        const meaning = inside && names.member(inside, name);
-        push(meaning, { start: at, end: at + name.length });
-        inside = meaning?.inside;
-        at += name.length + 1;
-      }
-      if (a.redeclare) element(a.redeclare, ref);
-      modification(a.modification, inside, ref);
-    }
-  };
-  const typeName = (name: string, span: Span, ref: ClassRef): void => {
-    const type = names.typeNamed(ref, name);
-    if (type?.name === name) push({ kind: 'type', address: `type/${type.id}`, name }, span);
-  };
-  const element = (e: Element, ref: ClassRef): void => {
-    if (e.kind === 'class') {
-      const inner = nestedClasses(ref).get(e.name);
-      return classBody(e, inner?.definition === e ? inner : { ...ref, definition: e, parent: ref });
-    }
-    if (e.kind === 'import') return;
-    if (e.kind === 'extends') {
-      typeName(e.base, e.baseSpan, ref);
-      return modification(e.modification, findClass(names.library, ref, e.base, 0, true), ref);
-    }
-    typeName(e.typeName, e.typeSpan, ref);
-    push(names.member(ref, e.name), e.nameSpan);
-    visit(e.dimensions, ref, none);
-    visit(e.condition, ref, none);
-    modification(e.modification, findClass(names.library, ref, e.typeName), ref);
-  };
-  type Body = Pick<ClassDefinition, 'elements' | 'equations' | 'initialEquations' | 'algorithms' | 'initialAlgorithms'>;
-  const body = (c: Body, ref: ClassRef): void => {
-    // several parts of one declaration share the name of their type
-    c.elements.forEach((e) => element(e, ref));
-    for (const part of [c.equations, c.initialEquations, c.algorithms, c.initialAlgorithms]) visit(part, ref, none);
-  };
-  const classBody = (c: ClassDefinition, ref: ClassRef): void => {
-    if (!c.short) return body(c, ref);
-    typeName(c.short.base, c.short.baseSpan, ref.parent ?? ref);
-    modification(c.short.modification, findClass(names.library, ref.parent, c.short.base), ref.parent ?? ref);
-  };
-
-  if (text.kind === 'classes') {
-    for (const c of parseFile(text.text).value) {
-      const ref = names.library.top.get(c.name);
-      if (ref && ref.place === text.place.replace(/\/text$/, '')) classBody(c, ref);
-    }
-    return unrepeated(found);
-  }
-  if (!scope) return found;
+function readIn(reading: Reading, scope: ClassRef): void {
+  const { text } = reading;
   switch (text.kind) {
     case 'expression':
-      visit(parseExpressionText(text.text).value, scope, none);
-      break;
+      return visit(reading, parseExpressionText(text.text).value, scope);
     case 'statements':
-      visit(parseStatementsText(text.text).value, scope, none);
-      break;
+      return visit(reading, parseStatementsText(text.text).value, scope);
     case 'physics':
-      body(parsePhysicsText(text.text).value, scope);
-      break;
+      return body(reading, parsePhysicsText(text.text).value, scope);
     case 'relation':
-      visit(parseRelationText(text.text).value, scope, none);
-      break;
+      return visit(reading, parseRelationText(text.text).value, scope);
     case 'message':
-      // a trigger names the message and then the arguments it reads
-      for (const m of text.text.matchAll(/^\s*([\p{L}_][\p{L}\p{N}_]*)/gu))
-        message(m[1], { start: m[0].length - m[1].length, end: m[0].length });
-      break;
-    case 'procedure': {
-      const [part] = pathParts(text.text);
-      const meaning = part && names.member(scope, part.name);
-      if (meaning?.kind === 'procedure') push(meaning, part.span);
-      break;
-    }
-    case 'argument': {
-      // `name of procedure`, as the grammar of lines writes it
-      const [part, , procedure] = pathParts(text.text);
-      const called = procedure && names.member(scope, procedure.name);
-      const holder = called && (findAt(project, called.address)?.chain.at(-1) as Procedure | undefined);
-      const value = holder?.values?.find((v) => v.name === part.name);
-      if (value) push({ kind: 'value', address: `${called!.address}/value/${value.id}`, name: value.name }, part.span);
-      break;
-    }
+      return namedMessages(reading);
+    case 'procedure':
+      return namedProcedure(reading, scope);
+    case 'argument':
+      return argumentOf(reading, scope);
     case 'state-path':
-      pushState(scope, pathParts(text.text));
-      break;
+      return noteState(reading, scope, pathParts(text.text));
     case 'path':
     case 'chart-path':
-    case 'message-path': {
-      const parts = pathParts(text.text);
-      if (text.kind === 'message-path') {
-        const last = parts.pop();
-        if (last) message(last.name, last.span);
-      }
-      const own = parts.length === 1 ? locals.values.get(parts[0].name) : undefined;
-      if (own !== undefined) push({ kind: 'value', address: own, name: parts[0].name }, parts[0].span);
-      else pushPath(scope, parts);
-    }
+    case 'message-path':
+      return plainPath(reading, scope);
   }
-  return unrepeated(found);
+}
+
+function note({ text, found }: Reading, meaning: Meaning | undefined, span: Span): void {
+  if (!meaning) return;
+  const { kind, address, name, declaredIn } = meaning;
+  found.push({ text, span, kind, address, name, ...(declaredIn !== undefined && { declaredIn }) });
+}
+
+const noteMessage = ({ text, found }: Reading, name: string, span: Span): void =>
+  void found.push({ text, span, kind: 'message', address: '', name });
+
+const noteLocal = (reading: Reading, address: Address, { name, span }: Word): void =>
+  note(reading, { kind: 'value', address, name }, span);
+
+function notePath(reading: Reading, ref: ClassRef, parts: readonly Word[]): void {
+  const words = parts.map((p) => p.name);
+  reading.names.path(ref, words).forEach((m, k) => note(reading, m, parts[k].span));
+}
+
+function noteState(reading: Reading, ref: ClassRef, parts: readonly Word[]): void {
+  const words = parts.map((p) => p.name);
+  reading.names.state(ref, words).forEach((m, k) => note(reading, m, parts[k].span));
+}
+
+const none: ReadonlySet<string> = new Set();
+
+/** Everything mentioned in a piece of a syntax tree; names of iterators stand before all others inside their loop. */
+function visit(reading: Reading, node: unknown, ref: ClassRef, shadowed: ReadonlySet<string> = none): void {
+  if (Array.isArray(node)) return node.forEach((x) => visit(reading, x, ref, shadowed));
+  if (node === null || typeof node !== 'object') return;
+  const n = node as { kind?: string; iterators?: readonly { name: string }[]; callee?: string; args?: unknown[] };
+  if (n.kind === 'ref') return visitName(reading, node as RefExpr, ref, shadowed);
+  if (n.kind === 'call' && n.callee === 'in') {
+    const [state] = n.args as { kind?: string; parts?: RefExpr['parts'] }[];
+    if (state?.kind === 'ref' && state.parts) noteState(reading, ref, state.parts);
+    return;
+  }
+  if (n.kind === 'send') {
+    const send = node as SendNode;
+    noteMessage(reading, send.message, send.messageSpan);
+  }
+  const inner = n.iterators ? new Set([...shadowed, ...n.iterators.map((i) => i.name)]) : shadowed;
+  for (const value of Object.values(node)) if (typeof value === 'object') visit(reading, value, ref, inner);
+}
+
+function visitName(reading: Reading, { parts, global }: RefExpr, ref: ClassRef, shadowed: ReadonlySet<string>): void {
+  const { locals } = reading;
+  parts.forEach((p) => visit(reading, p.subscripts, ref, shadowed));
+  const [first] = parts;
+  if (global || shadowed.has(first.name)) return;
+  const own = locals.values.get(first.name);
+  if (own !== undefined) noteLocal(reading, own, first);
+  else if (!locals.others.has(first.name)) notePath(reading, ref, parts);
+}
+
+/** Changed values: their names are looked up in what is changed, their values where they stand. */
+function modification(
+  reading: Reading,
+  m: Modification | undefined,
+  target: ClassRef | undefined,
+  ref: ClassRef,
+): void {
+  if (!m) return;
+  if (m.value) visit(reading, m.value, ref);
+  for (const a of m.args) {
+    let inside = target;
+    let at = a.pathSpan?.start ?? a.span.start;
+    for (const name of a.path) {
+      const meaning = inside && reading.names.member(inside, name);
+      note(reading, meaning, { start: at, end: at + name.length });
+      inside = meaning?.inside;
+      at += name.length + 1;
+    }
+    if (a.redeclare) element(reading, a.redeclare, ref);
+    modification(reading, a.modification, inside, ref);
+  }
+}
+
+function typeName(reading: Reading, name: string, span: Span, ref: ClassRef): void {
+  const type = reading.names.typeNamed(ref, name);
+  if (type?.name === name) note(reading, { kind: 'type', address: `type/${type.id}`, name }, span);
+}
+
+function element(reading: Reading, e: Element, ref: ClassRef): void {
+  const { names } = reading;
+  if (e.kind === 'class') {
+    const inner = nestedClasses(ref).get(e.name);
+    return classBody(reading, e, inner?.definition === e ? inner : { ...ref, definition: e, parent: ref });
+  }
+  if (e.kind === 'import') return;
+  if (e.kind === 'extends') {
+    typeName(reading, e.base, e.baseSpan, ref);
+    return modification(reading, e.modification, findClass(names.library, ref, e.base, 0, true), ref);
+  }
+  typeName(reading, e.typeName, e.typeSpan, ref);
+  note(reading, names.member(ref, e.name), e.nameSpan);
+  visit(reading, e.dimensions, ref);
+  visit(reading, e.condition, ref);
+  modification(reading, e.modification, findClass(names.library, ref, e.typeName), ref);
+}
+
+type Body = Pick<ClassDefinition, 'elements' | 'equations' | 'initialEquations' | 'algorithms' | 'initialAlgorithms'>;
+
+function body(reading: Reading, c: Body, ref: ClassRef): void {
+  // several parts of one declaration share the name of their type
+  c.elements.forEach((e) => element(reading, e, ref));
+  for (const part of [c.equations, c.initialEquations, c.algorithms, c.initialAlgorithms]) visit(reading, part, ref);
+}
+
+function classBody(reading: Reading, c: ClassDefinition, ref: ClassRef): void {
+  if (!c.short) return body(reading, c, ref);
+  const outer = ref.parent ?? ref;
+  typeName(reading, c.short.base, c.short.baseSpan, outer);
+  const base = findClass(reading.names.library, ref.parent, c.short.base);
+  modification(reading, c.short.modification, base, outer);
+}
+
+/** The classes of a shared text. */
+function classesOf(reading: Reading): void {
+  const { text, names } = reading;
+  for (const c of parseFile(text.text).value) {
+    const ref = names.library.top.get(c.name);
+    if (ref && ref.place === text.place.replace(/\/text$/, '')) classBody(reading, c, ref);
+  }
+}
+
+/** A trigger names the message and then the arguments it reads. */
+function namedMessages(reading: Reading): void {
+  for (const m of reading.text.text.matchAll(/^\s*([\p{L}_][\p{L}\p{N}_]*)/gu))
+    noteMessage(reading, m[1], { start: m[0].length - m[1].length, end: m[0].length });
+}
+
+function namedProcedure(reading: Reading, scope: ClassRef): void {
+  const [part] = pathParts(reading.text.text);
+  const meaning = part && reading.names.member(scope, part.name);
+  if (meaning?.kind === 'procedure') note(reading, meaning, part.span);
+}
+
+/** `name of procedure`, as the grammar of lines writes it. */
+function argumentOf(reading: Reading, scope: ClassRef): void {
+  const [part, , procedure] = pathParts(reading.text.text);
+  const called = procedure && reading.names.member(scope, procedure.name);
+  const holder = called && (findAt(reading.project, called.address)?.chain.at(-1) as Procedure | undefined);
+  const value = holder?.values?.find((v) => v.name === part.name);
+  if (value) noteLocal(reading, `${called!.address}/value/${value.id}`, part);
+}
+
+/** A path of a field; that of a message ends with its name. */
+function plainPath(reading: Reading, scope: ClassRef): void {
+  const parts = pathParts(reading.text.text);
+  if (reading.text.kind === 'message-path') {
+    const last = parts.pop();
+    if (last) noteMessage(reading, last.name, last.span);
+  }
+  const own = parts.length === 1 ? reading.locals.values.get(parts[0].name) : undefined;
+  if (own !== undefined) noteLocal(reading, own, parts[0]);
+  else notePath(reading, scope, parts);
 }
 
 const unrepeated = (found: readonly Reference[]): Reference[] => {
