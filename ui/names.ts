@@ -4,11 +4,16 @@ import { newChange, type Change, type PartType } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 
-export const freeName = (taken: readonly string[], base: string): string => {
-  for (let k = 1; ; k++) {
-    const name = k === 1 ? base : `${base}${k}`;
-    if (!taken.includes(name)) return name;
-  }
+/** A name nobody has yet: the one wanted, or with a number from 2 on behind it. */
+export const freeName = (taken: readonly string[], wanted: string, between = ''): string => {
+  let name = wanted;
+  for (let k = 2; taken.includes(name); k++) name = `${wanted}${between}${k}`;
+  return name;
+};
+
+/** A name nobody has yet, with a number from 1 on: `State1`, `State2`. */
+export const numberedName = (taken: readonly string[], base: string): string => {
+  for (let k = 1; ; k++) if (!taken.includes(`${base}${k}`)) return `${base}${k}`;
 };
 
 export const allNames = (t: PartType): string[] =>

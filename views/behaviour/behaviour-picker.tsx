@@ -5,7 +5,7 @@ import { Dropdown } from 'react-bootstrap';
 import { newChart, newProcedure, newSequence, newState, type PartType } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { numberedName } from './numbered-name';
+import { numberedName } from '@/ui/names';
 
 /** A behaviour of a part type, as the address of its sheet. */
 export interface BehaviourEntry {

@@ -24,7 +24,7 @@ import { ChartCanvas } from './chart-canvas';
 import { boxesOf, isPlace, pathOfState } from './chart-geometry';
 import { useMoment } from '@/ui/moment';
 import { momentOf } from './moment';
-import { numberedName } from './numbered-name';
+import { numberedName } from '@/ui/names';
 import { BehaviourPicker } from './behaviour-picker';
 import { firedCounts, lastTransition, stayLines, stayOf } from './run-facts';
 import { tidyChart } from './tidy';

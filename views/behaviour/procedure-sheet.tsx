@@ -22,7 +22,7 @@ import type { StepHolder } from '@/ui/steps/step-holder';
 import { StepLines } from '@/ui/steps/step-lines';
 import { TraceLinks } from '@/ui/trace-links';
 import { BehaviourPicker } from './behaviour-picker';
-import { numberedName } from './numbered-name';
+import { numberedName } from '@/ui/names';
 import { SequenceTip, SequenceView } from './sequence-view';
 import { addValue, ValuesTable } from './values-table';
 import { FieldRow } from '@/ui/field-row';

@@ -2,15 +2,8 @@
 import { CircleStop, Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
-import {
-  childStates,
-  newState,
-  newTransition,
-  type Chart,
-  type ChartState,
-  type PartType,
-  type StateKind,
-} from '@/core/project/project';
+import type { Problem } from '@/core/language/diagnostics';
+import type { Chart, ChartState, PartType, StateKind } from '@/core/project/project';
 import { fullName } from '@/store/derived';
 import { toggleBreakpoint } from '@/store/running';
 import { usePlace } from '@/store/place-store';
@@ -20,10 +13,18 @@ import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { formatNumber } from '@/ui/format';
 import { TraceLinks } from '@/ui/trace-links';
-import { boxesOf, isPlace, parentsFirst, pathOfState } from './chart-geometry';
-import { numberedName } from './numbered-name';
+import { isPlace, pathOfState } from './chart-geometry';
 import { localNames } from './local-names';
 import { stayFacts } from './run-facts';
+import {
+  possibleParents,
+  putInto,
+  startHere,
+  stateAfter,
+  stateInside,
+  stateList,
+  type AddedState,
+} from './state-edits';
 import { TextRow } from './text-row';
 import { FieldRow } from '@/ui/field-row';
 
@@ -38,100 +39,22 @@ const kinds: readonly (readonly [StateKind, string])[] = [
   ['start', 'beginning'],
 ];
 
-/** One state: its texts, where it lies, what the run says of it. */
-export function StateDetails({
-  type,
-  chart,
-  state,
-  path,
-}: {
+interface Props {
   readonly type: PartType;
   readonly chart: Chart;
   readonly state: ChartState;
-  readonly path: string | undefined;
-}) {
-  const { edit } = useProject.getState();
-  const { select } = usePlace.getState();
-  const run = useRuns((s) => s.current);
-  const stops = useRuns((s) => s.breakpoints);
-  const names = useMemo(() => localNames(chart), [chart]);
-  const place_ = isPlace(state.kind);
-  useRuns((s) => s.version);
-  const list = `type/${type.id}/chart/${chart.id}/state`;
-  const place = `type/${type.id}/chart/${chart.id}/state/${state.id}`;
-  const set = (changes: Partial<ChartState>, what: string, merge?: string) =>
-    edit({ kind: 'update', list, id: state.id, changes }, what, merge);
-  const parents = useMemo((): (readonly [string, string])[] => {
-    const inside = new Set([state.id]);
-    for (const s of parentsFirst(chart)) if (s.parent !== null && inside.has(s.parent)) inside.add(s.id);
-    return [['', 'the chart'], ...chart.states.filter((s) => !inside.has(s.id)).map((s) => [s.id, s.name] as const)];
-  }, [chart, state.id]);
-  const facts =
-    run && path !== undefined ? stayFacts(run, fullName(path, chart.name), pathOfState(chart, state)) : undefined;
-  const siblings = childStates(chart, state.parent);
-  const makeFirst = (): void => {
-    edit(
-      {
-        kind: 'batch',
-        label: 'Start here',
-        edits: siblings.map((s) => ({
-          kind: 'update' as const,
-          list,
-          id: s.id,
-          changes: { initial: s.id === state.id },
-        })),
-      },
-      `Start in ${state.name}`,
-    );
-  };
-  const addNext = (): void => {
-    const boxes = boxesOf(chart);
-    const entry = newState(
-      `s-${nanoid(8)}`,
-      numberedName(
-        chart.states.map((s) => s.name),
-        'State',
-      ),
-      state.parent,
-      state.x,
-      state.y + (boxes.get(state.id)?.height ?? 60) + 50,
-    );
-    edit(
-      {
-        kind: 'batch',
-        label: 'Add a state after this one',
-        edits: [
-          { kind: 'insert', list, entry },
-          {
-            kind: 'insert',
-            list: `type/${type.id}/chart/${chart.id}/transition`,
-            entry: newTransition(`x-${nanoid(8)}`, state.id, entry.id),
-          },
-        ],
-      },
-      `Add a state after ${state.name}`,
-    );
-    select(`state/${entry.id}`);
-  };
-  const addInside = (): void => {
-    const children = childStates(chart, state.id);
-    const boxes = boxesOf(chart);
-    const entry = {
-      ...newState(
-        `s-${nanoid(8)}`,
-        numberedName(
-          chart.states.map((s) => s.name),
-          'State',
-        ),
-        state.id,
-        24,
-        Math.max(50, ...children.map((s) => s.y + (boxes.get(s.id)?.height ?? 60) + 26)),
-      ),
-      initial: children.length === 0,
-    };
-    edit({ kind: 'insert', list, entry }, `Add a state inside ${state.name}`);
-    select(`state/${entry.id}`);
-  };
+}
+/** Changes fields of the state; what is typed in one field in one go is one step back. */
+type Set = (changes: Partial<ChartState>, what: string, field?: string) => Problem | undefined;
+
+const newId = (prefix: string): string => `${prefix}-${nanoid(8)}`;
+
+/** One state: its texts, where it lies, what the run says of it. */
+export function StateDetails({ type, chart, state, path }: Props & { readonly path: string | undefined }) {
+  const list = stateList(type.id, chart);
+  const address = `${list}/${state.id}`;
+  const set: Set = (changes, what, field) =>
+    useProject.getState().edit({ kind: 'update', list, id: state.id, changes }, what, field && `${field}-${state.id}`);
   return (
     <>
       <div className="pane-head">
@@ -140,95 +63,9 @@ export function StateDetails({
         </h2>
       </div>
       <div className="pane-body pt-2">
-        <FieldRow label="Name">
-          <CellField
-            value={state.name}
-            label="Name of the state"
-            mono
-            onCommit={(name) => edit({ kind: 'rename', list, id: state.id, name }, `Rename ${state.name} to ${name}`)}
-          />
-        </FieldRow>
-        <FieldRow label="Inside">
-          <CellSelect
-            value={state.parent ?? ''}
-            label="State it is inside of"
-            options={parents}
-            onCommit={(parent) =>
-              set(
-                { parent: parent || null, x: 30, y: 50, initial: childStates(chart, parent || null).length === 0 },
-                `Move ${state.name} into another state`,
-              )
-            }
-          />
-        </FieldRow>
-        <FieldRow label="Is">
-          <CellSelect
-            value={state.kind}
-            label="What it is"
-            options={kinds}
-            onCommit={(kind) => set({ kind: kind as StateKind }, `Make ${state.name} another kind of state`)}
-          />
-        </FieldRow>
-        <div className="px-3 py-1 d-flex gap-2 flex-wrap">
-          {!state.initial && !place_ && (
-            <Button size="sm" onClick={makeFirst}>
-              Start here
-            </Button>
-          )}
-          <Button size="sm" onClick={addNext}>
-            <Plus size={13} aria-hidden /> Next state
-          </Button>
-          {!place_ && (
-            <Button size="sm" onClick={addInside}>
-              <Plus size={13} aria-hidden /> {state.kind === 'parallel' ? 'Lane' : 'State inside'}
-            </Button>
-          )}
-          {!place_ && (
-            <Button size="sm" onClick={() => toggleBreakpoint(place)} aria-pressed={stops.has(place)}>
-              <CircleStop size={13} aria-hidden /> {stops.has(place) ? 'No longer stop here' : 'Stop the run here'}
-            </Button>
-          )}
-        </div>
-        {(!place_ || state.kind === 'final' || state.kind === 'choice') && (
-          <TextRow
-            type={type}
-            label="entry: when it is entered"
-            value={state.entry}
-            place={`${place}/entry`}
-            more={names}
-            onCommit={(entry) => set({ entry }, `Change the entry text of ${state.name}`, `entry-${state.id}`)}
-          />
-        )}
-        {!place_ && (
-          <>
-            <TextRow
-              type={type}
-              label={`do: while it is active${chart.period.trim() ? `, every ${chart.period.trim().replace(/'/g, '')}` : ''}`}
-              value={state.do}
-              place={`${place}/do`}
-              more={names}
-              onCommit={(text) => set({ do: text }, `Change the do text of ${state.name}`, `do-${state.id}`)}
-            />
-            <TextRow
-              type={type}
-              label="exit: when it is left"
-              value={state.exit}
-              place={`${place}/exit`}
-              more={names}
-              onCommit={(exit) => set({ exit }, `Change the exit text of ${state.name}`, `exit-${state.id}`)}
-            />
-            <div className="px-3 py-1">
-              <label className="quiet d-block">Keeps messages for later</label>
-              <CellField
-                value={state.defers}
-                label="Messages it keeps for later"
-                mono
-                placeholder="none"
-                onCommit={(defers) => set({ defers }, `Change what ${state.name} keeps for later`)}
-              />
-            </div>
-          </>
-        )}
+        <Identity type={type} chart={chart} state={state} set={set} />
+        <Actions type={type} chart={chart} state={state} address={address} />
+        <Texts type={type} chart={chart} state={state} address={address} set={set} />
         <div className="px-3 py-1">
           <label className="quiet d-block">Note</label>
           <CellField
@@ -239,16 +76,129 @@ export function StateDetails({
             onCommit={(note) => set({ note }, `Change the note of ${state.name}`)}
           />
         </div>
-        {facts && (
-          <>
-            <h3 className="section-title">In this run</h3>
-            <p className="px-3">
-              entered {facts.times} time{facts.times === 1 ? '' : 's'}, active for {formatNumber(facts.total)} s
-            </p>
-          </>
-        )}
-        <TraceLinks address={place} what={state.name} />
+        {path !== undefined && <InThisRun chart={chart} state={state} path={path} />}
+        <TraceLinks address={address} what={state.name} />
       </div>
     </>
+  );
+}
+
+/** What it is called, where it lies, and what kind of state it is. */
+function Identity({ type, chart, state, set }: Props & { readonly set: Set }) {
+  const parents = useMemo(() => possibleParents(chart, state), [chart, state]);
+  const rename = (name: string): Problem | undefined =>
+    useProject
+      .getState()
+      .edit({ kind: 'rename', list: stateList(type.id, chart), id: state.id, name }, `Rename ${state.name} to ${name}`);
+  return (
+    <>
+      <FieldRow label="Name">
+        <CellField value={state.name} label="Name of the state" mono onCommit={rename} />
+      </FieldRow>
+      <FieldRow label="Inside">
+        <CellSelect
+          value={state.parent ?? ''}
+          label="State it is inside of"
+          options={parents}
+          onCommit={(parent) => set(putInto(chart, parent), `Move ${state.name} into another state`)}
+        />
+      </FieldRow>
+      <FieldRow label="Is">
+        <CellSelect
+          value={state.kind}
+          label="What it is"
+          options={kinds}
+          onCommit={(kind) => set({ kind: kind as StateKind }, `Make ${state.name} another kind of state`)}
+        />
+      </FieldRow>
+    </>
+  );
+}
+
+function Actions({ type, chart, state, address }: Props & { readonly address: string }) {
+  const { edit } = useProject.getState();
+  const stops = useRuns((s) => s.breakpoints).has(address);
+  const add = ({ edit: added, id }: AddedState, what: string): void => {
+    edit(added, what);
+    usePlace.getState().select(`state/${id}`);
+  };
+  return (
+    <div className="px-3 py-1 d-flex gap-2 flex-wrap">
+      {!state.initial && !isPlace(state.kind) && (
+        <Button size="sm" onClick={() => edit(startHere(type.id, chart, state), `Start in ${state.name}`)}>
+          Start here
+        </Button>
+      )}
+      <Button
+        size="sm"
+        onClick={() => add(stateAfter(type.id, chart, state, newId), `Add a state after ${state.name}`)}
+      >
+        <Plus size={13} aria-hidden /> Next state
+      </Button>
+      {!isPlace(state.kind) && (
+        <>
+          <Button
+            size="sm"
+            onClick={() => add(stateInside(type.id, chart, state, newId), `Add a state inside ${state.name}`)}
+          >
+            <Plus size={13} aria-hidden /> {state.kind === 'parallel' ? 'Lane' : 'State inside'}
+          </Button>
+          <Button size="sm" onClick={() => toggleBreakpoint(address)} aria-pressed={stops}>
+            <CircleStop size={13} aria-hidden /> {stops ? 'No longer stop here' : 'Stop the run here'}
+          </Button>
+        </>
+      )}
+    </div>
+  );
+}
+
+/** What is done while it is entered, active and left; places between states do less. */
+function Texts({ type, chart, state, address, set }: Props & { readonly address: string; readonly set: Set }) {
+  const names = useMemo(() => localNames(chart), [chart]);
+  const period = chart.period.trim();
+  const row = (field: 'entry' | 'do' | 'exit', label: string) => (
+    <TextRow
+      type={type}
+      label={`${field}: ${label}`}
+      value={state[field]}
+      place={`${address}/${field}`}
+      more={names}
+      onCommit={(text) => set({ [field]: text }, `Change the ${field} text of ${state.name}`, field)}
+    />
+  );
+  if (isPlace(state.kind))
+    return state.kind === 'final' || state.kind === 'choice' ? row('entry', 'when it is entered') : null;
+  return (
+    <>
+      {row('entry', 'when it is entered')}
+      {row('do', `while it is active${period ? `, every ${period.replace(/'/g, '')}` : ''}`)}
+      {row('exit', 'when it is left')}
+      <div className="px-3 py-1">
+        <label className="quiet d-block">Keeps messages for later</label>
+        <CellField
+          value={state.defers}
+          label="Messages it keeps for later"
+          mono
+          placeholder="none"
+          onCommit={(defers) => set({ defers }, `Change what ${state.name} keeps for later`)}
+        />
+      </div>
+    </>
+  );
+}
+
+function InThisRun({ chart, state, path }: Omit<Props, 'type'> & { readonly path: string }) {
+  const run = useRuns((s) => s.current);
+  useRuns((s) => s.version);
+  const facts = run && stayFacts(run, fullName(path, chart.name), pathOfState(chart, state));
+  return (
+    facts && (
+      <>
+        <h3 className="section-title">In this run</h3>
+        <p className="px-3">
+          entered {facts.times} time{facts.times === 1 ? '' : 's'}, active for {formatNumber(facts.total)} s
+        </p>
+      </>
+    )
   );
 }

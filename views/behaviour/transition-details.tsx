@@ -1,6 +1,7 @@
 'use client';
 import { ArrowDown, ArrowUp, Check, CircleHelp, CircleStop, Minus, Plus, X } from 'lucide-react';
 import { useMemo } from 'react';
+import type { Problem } from '@/core/language/diagnostics';
 import { whyNot, type Reason } from '@/core/run/why';
 import {
   anyMessage,
@@ -45,50 +46,20 @@ const textLabel: Partial<Record<TriggerKind, string>> = {
   changes: 'Quantity',
 };
 
-/** One transition: what fires it, what it does, what the run says of it, and why it did not fire. */
-export function TransitionDetails({
-  type,
-  chart,
-  transition: t,
-  path,
-}: {
+interface Props {
   readonly type: PartType;
   readonly chart: Chart;
   readonly transition: Transition;
-  readonly path: string | undefined;
-}) {
-  const { edit } = useProject.getState();
-  const run = useRuns((s) => s.current);
-  const stops = useRuns((s) => s.breakpoints);
-  useRuns((s) => s.version);
+}
+/** Changes fields of the transition; what is typed in one field in one go is one step back. */
+type Set = (changes: Partial<Transition>, what: string, field?: string) => Problem | undefined;
+
+/** One transition: what fires it, what it does, what the run says of it, and why it did not fire. */
+export function TransitionDetails({ type, chart, transition: t, path }: Props & { readonly path: string | undefined }) {
   const list = `type/${type.id}/chart/${chart.id}/transition`;
-  const place = `type/${type.id}/chart/${chart.id}/transition/${t.id}`;
-  const problems = useProject((s) => s.problems);
-  const set = (changes: Partial<Transition>, what: string, merge?: string) =>
-    edit({ kind: 'update', list, id: t.id, changes }, what, merge);
-  const states = chart.states.map((s) => [s.id, s.name] as const);
-  const known = [
-    ...new Set([
-      ...type.ports.flatMap((p) => p.accepts.filter((m) => m !== anyMessage)),
-      ...chart.transitions.flatMap((x) => x.triggers.filter((g) => g.kind === 'message').map((g) => g.on)),
-    ]),
-  ].filter(Boolean);
-  const names = useMemo(() => localNames(chart), [chart]);
-  const fired = run && path !== undefined ? firedTimes(run, fullName(path, chart.name), t.id) : undefined;
-  const order = chart.transitions.filter((x) => x.from === t.from);
-  const from = chart.states.find((s) => s.id === t.from);
-  const setTrigger = (k: number, trigger: Trigger | undefined, merge?: string) =>
-    set(
-      { triggers: t.triggers.flatMap((g, j) => (j === k ? (trigger ? [trigger] : []) : [g])) },
-      'Change a trigger',
-      merge,
-    );
-  const place_ = (by: number): void => {
-    const ids = order.map((x) => x.id);
-    const at = ids.indexOf(t.id);
-    [ids[at], ids[at + by]] = [ids[at + by], ids[at]];
-    edit({ kind: 'order', list, ids }, 'Change the order of transitions');
-  };
+  const address = `${list}/${t.id}`;
+  const set: Set = (changes, what, field) =>
+    useProject.getState().edit({ kind: 'update', list, id: t.id, changes }, what, field && `${field}-${t.id}`);
   return (
     <>
       <div className="pane-head">
@@ -97,146 +68,238 @@ export function TransitionDetails({
         </h2>
       </div>
       <div className="pane-body pt-2">
-        <FieldRow label="From">
-          <CellSelect
-            value={t.from}
-            label="From state"
-            options={states}
-            onCommit={(id) => set({ from: id }, 'Change where a transition starts')}
-          />
-        </FieldRow>
-        <FieldRow label="To">
-          <CellSelect
-            value={t.to}
-            label="To state"
-            options={[['', 'nowhere: only the effect'], ...states]}
-            onCommit={(to) => set({ to }, 'Change where a transition leads')}
-          />
-        </FieldRow>
-        {t.triggers.length === 0 && (
-          <p className="quiet px-3 mb-1">
-            {chart.states.find((s) => s.id === t.from)?.kind === 'junction'
-              ? `Taken together with a way into the junction${t.guard.trim() ? ', where the guard holds' : ''}.`
-              : `Fires at once when its state is active${t.guard.trim() ? ' and the guard holds' : ''}.`}
-          </p>
-        )}
-        {t.triggers.map((g, k) => {
-          const own = problems.find((p) => p.place === `${place}/triggers/${k}/on`);
-          return (
-            <div key={k} data-testid="trigger">
-              <FieldRow label={k === 0 ? 'Fires when' : 'or when'} className="d-flex">
-                <CellSelect
-                  value={g.kind}
-                  label="Trigger"
-                  options={kinds}
-                  onCommit={(kind) =>
-                    setTrigger(k, { kind: kind as TriggerKind, on: firstText[kind as TriggerKind] ?? '' })
-                  }
-                />
-                <Button variant="bare" label="Take this trigger away" onClick={() => setTrigger(k, undefined)}>
-                  <X size={13} aria-hidden />
-                </Button>
-              </FieldRow>
-              {g.kind === 'message' && (
-                <FieldRow label="Message">
-                  <CellField
-                    value={g.on}
-                    label="Message"
-                    mono
-                    list={known}
-                    placeholder="start, or start(level)"
-                    {...(own && { problem: own.message })}
-                    onCommit={(on) => setTrigger(k, { ...g, on })}
-                  />
-                </FieldRow>
-              )}
-              {g.kind !== 'message' && g.kind !== 'done' && (
-                <TextRow
-                  type={type}
-                  label={textLabel[g.kind] ?? ''}
-                  value={g.on}
-                  place={`${place}/triggers/${k}/on`}
-                  more={names}
-                  onCommit={(on) => setTrigger(k, { ...g, on }, `on-${t.id}-${k}`)}
-                />
-              )}
-            </div>
-          );
-        })}
-        <div className="px-3 pb-1 d-flex gap-2 flex-wrap">
-          <Button
-            size="sm"
-            onClick={() => set({ triggers: [...t.triggers, { kind: 'message', on: '' }] }, 'Add a trigger')}
-          >
-            <Plus size={13} aria-hidden /> {t.triggers.length === 0 ? 'Trigger' : 'Another trigger'}
-          </Button>
-          <Button size="sm" onClick={() => toggleBreakpoint(place)} aria-pressed={stops.has(place)}>
-            <CircleStop size={13} aria-hidden /> {stops.has(place) ? 'No longer stop here' : 'Stop the run here'}
-          </Button>
-        </div>
-        <TextRow
-          type={type}
-          label="Only if (guard; else is taken where no other can be)"
-          value={t.guard}
-          place={`${place}/guard`}
-          more={names}
-          onCommit={(guard) => set({ guard }, 'Change a guard', `guard-${t.id}`)}
-        />
-        <TextRow
-          type={type}
-          label="Then does (effect)"
-          value={t.effect}
-          place={`${place}/effect`}
-          more={names}
-          onCommit={(effect) => set({ effect }, 'Change an effect', `effect-${t.id}`)}
-        />
-        {from && childrenInside(chart, from.id, t.to) && (
-          <label className="px-3 py-1 d-flex gap-2 align-items-center">
-            <input
-              type="checkbox"
-              className="form-check-input mt-0"
-              checked={t.internal}
-              onChange={(e) => set({ internal: e.target.checked }, 'Change whether a transition leaves its state')}
-            />
-            stays inside {from.name}: its exit and entry are not done
-          </label>
-        )}
+        <Ends chart={chart} transition={t} set={set} />
+        <Triggers type={type} chart={chart} transition={t} address={address} set={set} />
+        <Texts type={type} chart={chart} transition={t} address={address} set={set} />
         <RegionTargets chart={chart} t={t} set={set} />
-        {order.length > 1 && (
-          <div className="px-3 quiet pt-1 d-flex align-items-center gap-1">
-            Tried as number {order.findIndex((x) => x.id === t.id) + 1} of {order.length} from {from?.name}
-            <Button variant="bare" label="Try it earlier" disabled={order[0].id === t.id} onClick={() => place_(-1)}>
-              <ArrowUp size={13} aria-hidden />
-            </Button>
-            <Button variant="bare" label="Try it later" disabled={order.at(-1)!.id === t.id} onClick={() => place_(1)}>
-              <ArrowDown size={13} aria-hidden />
-            </Button>
-          </div>
-        )}
-        {run && path !== undefined && from && (
-          <WhyNot run={run} type={type} chart={chart} t={t} path={path} fired={fired ?? []} />
-        )}
-        {fired !== undefined && (
-          <>
-            <h3 className="section-title">In this run</h3>
-            <p className="px-3">
-              {fired.length === 0 ? 'It did not fire.' : `Fired ${fired.length} time${fired.length === 1 ? '' : 's'}: `}
-              {fired.slice(0, 8).map((x, k) => (
-                <button
-                  key={k}
-                  type="button"
-                  className="btn btn-link p-0 me-2 num"
-                  onClick={() => useRuns.getState().moveCursor(x)}
-                >
-                  {formatNumber(x)} s
-                </button>
-              ))}
-              {fired.length > 8 ? '…' : ''}
-            </p>
-          </>
-        )}
-        <TraceLinks address={place} what={transitionText(t)} />
+        <Order chart={chart} transition={t} list={list} />
+        {path !== undefined && <InThisRun type={type} chart={chart} transition={t} path={path} />}
+        <TraceLinks address={address} what={transitionText(t)} />
       </div>
+    </>
+  );
+}
+
+function Ends({ chart, transition: t, set }: Omit<Props, 'type'> & { readonly set: Set }) {
+  const states = chart.states.map((s) => [s.id, s.name] as const);
+  return (
+    <>
+      <FieldRow label="From">
+        <CellSelect
+          value={t.from}
+          label="From state"
+          options={states}
+          onCommit={(id) => set({ from: id }, 'Change where a transition starts')}
+        />
+      </FieldRow>
+      <FieldRow label="To">
+        <CellSelect
+          value={t.to}
+          label="To state"
+          options={[['', 'nowhere: only the effect'], ...states]}
+          onCommit={(to) => set({ to }, 'Change where a transition leads')}
+        />
+      </FieldRow>
+    </>
+  );
+}
+
+interface Addressed extends Props {
+  readonly address: string;
+  readonly set: Set;
+}
+
+/** What fires it: any of its triggers, or, without one, that its state is active. */
+function Triggers(props: Addressed) {
+  const { chart, transition: t, address, set } = props;
+  const stops = useRuns((s) => s.breakpoints).has(address);
+  const guarded = t.guard.trim() !== '';
+  return (
+    <>
+      {t.triggers.length === 0 && (
+        <p className="quiet px-3 mb-1">
+          {chart.states.find((s) => s.id === t.from)?.kind === 'junction'
+            ? `Taken together with a way into the junction${guarded ? ', where the guard holds' : ''}.`
+            : `Fires at once when its state is active${guarded ? ' and the guard holds' : ''}.`}
+        </p>
+      )}
+      {t.triggers.map((g, k) => (
+        <TriggerRows key={k} {...props} trigger={g} number={k} />
+      ))}
+      <div className="px-3 pb-1 d-flex gap-2 flex-wrap">
+        <Button
+          size="sm"
+          onClick={() => set({ triggers: [...t.triggers, { kind: 'message', on: '' }] }, 'Add a trigger')}
+        >
+          <Plus size={13} aria-hidden /> {t.triggers.length === 0 ? 'Trigger' : 'Another trigger'}
+        </Button>
+        <Button size="sm" onClick={() => toggleBreakpoint(address)} aria-pressed={stops}>
+          <CircleStop size={13} aria-hidden /> {stops ? 'No longer stop here' : 'Stop the run here'}
+        </Button>
+      </div>
+    </>
+  );
+}
+
+/** Messages that the part can get, or that its chart waits for already. */
+const knownMessages = (type: PartType, chart: Chart): readonly string[] =>
+  [
+    ...new Set([
+      ...type.ports.flatMap((p) => p.accepts.filter((m) => m !== anyMessage)),
+      ...chart.transitions.flatMap((x) => x.triggers.filter((g) => g.kind === 'message').map((g) => g.on)),
+    ]),
+  ].filter(Boolean);
+
+function TriggerRows({
+  type,
+  chart,
+  transition: t,
+  address,
+  set,
+  trigger: g,
+  number,
+}: Addressed & { readonly trigger: Trigger; readonly number: number }) {
+  const at = `${address}/triggers/${number}/on`;
+  const problem = useProject((s) => s.problems).find((p) => p.place === at);
+  const names = useMemo(() => localNames(chart), [chart]);
+  const put = (trigger: Trigger | undefined, field?: string): Problem | undefined =>
+    set(
+      { triggers: t.triggers.flatMap((x, j) => (j === number ? (trigger ? [trigger] : []) : [x])) },
+      'Change a trigger',
+      field,
+    );
+  return (
+    <div data-testid="trigger">
+      <FieldRow label={number === 0 ? 'Fires when' : 'or when'} className="d-flex">
+        <CellSelect
+          value={g.kind}
+          label="Trigger"
+          options={kinds}
+          onCommit={(kind) => put({ kind: kind as TriggerKind, on: firstText[kind as TriggerKind] ?? '' })}
+        />
+        <Button variant="bare" label="Take this trigger away" onClick={() => put(undefined)}>
+          <X size={13} aria-hidden />
+        </Button>
+      </FieldRow>
+      {g.kind === 'message' && (
+        <FieldRow label="Message">
+          <CellField
+            value={g.on}
+            label="Message"
+            mono
+            list={knownMessages(type, chart)}
+            placeholder="start, or start(level)"
+            {...(problem && { problem: problem.message })}
+            onCommit={(on) => put({ ...g, on })}
+          />
+        </FieldRow>
+      )}
+      {g.kind !== 'message' && g.kind !== 'done' && (
+        <TextRow
+          type={type}
+          label={textLabel[g.kind] ?? ''}
+          value={g.on}
+          place={at}
+          more={names}
+          onCommit={(on) => put({ ...g, on }, `on-${number}`)}
+        />
+      )}
+    </div>
+  );
+}
+
+/** Guard, effect, and whether its own state is left. */
+function Texts({ type, chart, transition: t, address, set }: Addressed) {
+  const names = useMemo(() => localNames(chart), [chart]);
+  const from = chart.states.find((s) => s.id === t.from);
+  return (
+    <>
+      <TextRow
+        type={type}
+        label="Only if (guard; else is taken where no other can be)"
+        value={t.guard}
+        place={`${address}/guard`}
+        more={names}
+        onCommit={(guard) => set({ guard }, 'Change a guard', 'guard')}
+      />
+      <TextRow
+        type={type}
+        label="Then does (effect)"
+        value={t.effect}
+        place={`${address}/effect`}
+        more={names}
+        onCommit={(effect) => set({ effect }, 'Change an effect', 'effect')}
+      />
+      {from && childrenInside(chart, from.id, t.to) && (
+        <label className="px-3 py-1 d-flex gap-2 align-items-center">
+          <input
+            type="checkbox"
+            className="form-check-input mt-0"
+            checked={t.internal}
+            onChange={(e) => set({ internal: e.target.checked }, 'Change whether a transition leaves its state')}
+          />
+          stays inside {from.name}: its exit and entry are not done
+        </label>
+      )}
+    </>
+  );
+}
+
+/** As which of those from its state it is tried. */
+function Order({ chart, transition: t, list }: Omit<Props, 'type'> & { readonly list: string }) {
+  const ids = chart.transitions.filter((x) => x.from === t.from).map((x) => x.id);
+  if (ids.length < 2) return null;
+  const at = ids.indexOf(t.id);
+  const swap = (by: number): void => {
+    const next = [...ids];
+    [next[at], next[at + by]] = [next[at + by], next[at]];
+    useProject.getState().edit({ kind: 'order', list, ids: next }, 'Change the order of transitions');
+  };
+  return (
+    <div className="px-3 quiet pt-1 d-flex align-items-center gap-1">
+      Tried as number {at + 1} of {ids.length} from {chart.states.find((s) => s.id === t.from)?.name}
+      <Button variant="bare" label="Try it earlier" disabled={at === 0} onClick={() => swap(-1)}>
+        <ArrowUp size={13} aria-hidden />
+      </Button>
+      <Button variant="bare" label="Try it later" disabled={at === ids.length - 1} onClick={() => swap(1)}>
+        <ArrowDown size={13} aria-hidden />
+      </Button>
+    </div>
+  );
+}
+
+const mostTimes = 8;
+
+/** When it fired, and why it does not at the cursor. */
+function InThisRun({ type, chart, transition: t, path }: Props & { readonly path: string }) {
+  const run = useRuns((s) => s.current);
+  useRuns((s) => s.version);
+  if (!run) return null;
+  const fired = firedTimes(run, fullName(path, chart.name), t.id);
+  return (
+    <>
+      {chart.states.some((s) => s.id === t.from) && (
+        <WhyNot run={run} type={type} chart={chart} t={t} path={path} fired={fired ?? []} />
+      )}
+      {fired !== undefined && (
+        <>
+          <h3 className="section-title">In this run</h3>
+          <p className="px-3">
+            {fired.length === 0 ? 'It did not fire.' : `Fired ${fired.length} time${fired.length === 1 ? '' : 's'}: `}
+            {fired.slice(0, mostTimes).map((x, k) => (
+              <button
+                key={k}
+                type="button"
+                className="btn btn-link p-0 me-2 num"
+                onClick={() => useRuns.getState().moveCursor(x)}
+              >
+                {formatNumber(x)} s
+              </button>
+            ))}
+            {fired.length > mostTimes ? '…' : ''}
+          </p>
+        </>
+      )}
     </>
   );
 }

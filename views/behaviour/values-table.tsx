@@ -5,7 +5,7 @@ import type { ChartValue } from '@/core/project/project';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
-import { numberedName } from './numbered-name';
+import { numberedName } from '@/ui/names';
 
 const kinds: readonly (readonly [ChartValue['type'], string])[] = [
   ['Real', 'number'],

@@ -120,6 +120,6 @@ test('two setups are compared: what differs, and as designed where one says noth
         .getAllByRole('cell')
         .map((c) => c.textContent),
     );
-  expect(rows).toContainEqual(['ctrl.creepSpeed', '16', 'as designed']);
+  expect(rows).toContainEqual(['value of ctrl.creepSpeed', '16', 'as designed']);
   expect(rows.every(([, a, b]) => a !== b)).toBe(true);
 });

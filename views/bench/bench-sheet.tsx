@@ -8,6 +8,7 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
+import { freeName } from '@/ui/names';
 import { PanelDetails } from './panel-details';
 import { PanelEditor } from './panel-editor';
 import { PanelView } from './panel-view';
@@ -27,8 +28,7 @@ export function BenchSheet() {
   if (arranged) return <PanelEditor project={project} panel={arranged} />;
   const add = (base?: Setup): void => {
     const names = project.setups.map((s) => s.name);
-    let name = base ? `${base.name} copy` : 'Setup';
-    for (let k = 2; names.includes(name); k++) name = `${base ? `${base.name} copy` : 'Setup'} ${k}`;
+    const name = freeName(names, base ? `${base.name} copy` : 'Setup', ' ');
     const entry = {
       ...(base ?? { ...newSetup('', ''), panel: project.panels[0]?.id ?? '' }),
       id: `u-${nanoid(8)}`,
