@@ -131,9 +131,19 @@ class Words {
     if (e.kind === 'call' && e.callee === 'abs' && e.args[0]?.kind === 'binary' && e.args[0].op === '-') {
       return `the distance of ${this.expression(e.args[0].left)} from ${this.expression(e.args[0].right)}`;
     }
-    if (e.kind === 'call' && e.callee === 'abs' && e.args[0]) return `the size of ${this.expression(e.args[0])}`;
+    if (e.kind === 'call' && e.callee === 'abs' && e.args[0]) {
+      const inside = this.expression(e.args[0]);
+      return `the size of ${e.args[0].kind === 'binary' && !this.phrase(e.args[0]) ? `(${inside})` : inside}`;
+    }
     if (e.kind === 'call' && e.callee === 'in' && e.args[0]) return `${printExpression(e.args[0])} is active`;
     return showFormula(printExpression(e));
+  }
+
+  /** In brackets where it is put together, so that what stands around it is said of all of it. */
+  private single(v: FormulaValue): string {
+    const isJoined =
+      v.kind === 'arithmetic' || (v.kind === 'signal' && v.expr.kind === 'binary' && !this.phrase(v.expr));
+    return isJoined ? `(${this.value(v)})` : this.value(v);
   }
 
   private value(v: FormulaValue): string {
@@ -146,23 +156,23 @@ class Words {
       case 'arithmetic':
         return `${isSum(v.a) && !isSum(v) ? `(${this.value(v.a)})` : this.value(v.a)} ${v.op} ${v.b.kind === 'arithmetic' ? `(${this.value(v.b)})` : this.value(v.b)}`;
       case 'abs':
-        return `the size of ${this.value(v.a)}`;
+        return `the size of ${this.single(v.a)}`;
       case 'negate':
-        return `minus ${this.value(v.a)}`;
+        return `minus ${this.single(v.a)}`;
       case 'count':
         return `the number of times ${this.says(v.event)} ${v.window === Infinity ? 'has happened' : `happened in the last ${time(v.window)}`}`;
       case 'rate':
         return `how often ${this.says(v.event)} happened per time`;
       case 'average':
       case 'rms':
-        return `the ${v.kind === 'rms' ? 'rms value' : 'mean'} of ${this.value(v.of)} ${v.during ? `over the time in which ${this.says(v.during)}` : span(v.window)}`;
+        return `the ${v.kind === 'rms' ? 'rms value' : 'mean'} of ${this.single(v.of)} ${v.during ? `over the time in which ${this.says(v.during)}` : span(v.window)}`;
       case 'highest':
       case 'lowest':
-        return `the ${v.kind} ${this.value(v.of)} ${span(v.window)}`;
+        return `the ${v.kind} ${this.single(v.of)} ${span(v.window)}`;
       case 'at':
         return v.event
-          ? `${this.value(v.of)} when ${this.says(v.event)} last began`
-          : `${this.value(v.of)} at the start`;
+          ? `${this.single(v.of)} when ${this.says(v.event)} last began`
+          : `${this.single(v.of)} at the start`;
       case 'duration':
         return `how long ${this.says(v.of)} has held`;
     }

@@ -96,6 +96,20 @@ test('meanings are suggested from names and notes of the product', () => {
   expect(first('belt speed')).toBe('belt.speed');
   expect(suggestMeanings(tubeCapper, 'spindle speed').map((s) => s.meaning)).toContain('spindle.speed');
   expect(suggestMeanings(tubeCapper, 'xylophone')).toEqual([]);
+  // a word in another form counts, but less than the word itself
+  const forms = suggestMeanings(tubeCapper, 'winding temperatures');
+  expect(forms[0].meaning).toBe('spindle.windingTemperature');
+  const [exact, other] = ['creeping', 'creep'].map((w) => suggestMeanings(tubeCapper, w)[0]?.score ?? 0);
+  expect(other).toBeGreaterThanOrEqual(exact);
+  expect(suggestMeanings(tubeCapper, 'the of')).toEqual([]);
+  expect(suggestMeanings(tubeCapper, 'speed', 2)).toHaveLength(2);
+});
+
+test('states are suggested with the whole way to them', () => {
+  const meanings = (phrase: string): string[] => suggestMeanings(tubeCapper, phrase).map((s) => s.meaning);
+  expect(meanings('creep')).toContain('in(ctrl.mode.Running.Turning.Creep)');
+  expect(meanings('slipping')).toContain('in(ctrl.mode.Fault.Slipping)');
+  expect(meanings('no tube')).toContain('in(ctrl.mode.Fault.NoTube)');
 });
 
 test('the phrase around a word that was not understood', () => {
