@@ -414,7 +414,6 @@ type Composition = Pick<
   'elements' | 'equations' | 'initialEquations' | 'algorithms' | 'initialAlgorithms' | 'annotation' | 'external'
 >;
 
-/** Declarations and sections up to `end`. */
 /** Whether what comes next is an equation, as no declaration begins. */
 function startsEquation(s: TokenStream): boolean {
   if (['connect', 'when', 'if', 'for', 'der', '('].some((word) => s.at(word))) return true;
@@ -431,6 +430,7 @@ function startsEquation(s: TokenStream): boolean {
   return false;
 }
 
+/** Declarations and sections up to `end`. */
 export function parseComposition(s: TokenStream, elements: Element[] = []): Composition {
   const equations: Equation[] = [];
   const initialEquations: Equation[] = [];
