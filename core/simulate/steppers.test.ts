@@ -190,3 +190,60 @@ test('a first step is neither zero nor longer than allowed, even from rest', () 
   expect(h).toBeGreaterThan(0);
   expect(h).toBeLessThanOrEqual(0.25);
 });
+
+describe('every method', () => {
+  /** y' = 2 t y has the solution c exp(t^2): it matters when and from where it starts. */
+  const growing: RightHandSide = (t, y, dy) => {
+    dy[0] = 2 * t * y[0];
+  };
+  const methods: readonly (readonly [string, () => Stepper, number])[] = [
+    ['dopri5', () => dopri5(1, growing, tolerances(1e-9, 1), Infinity), 1e-6],
+    ['radau5', () => radau5(1, growing, tolerances(1e-9, 1), Infinity), 1e-6],
+    ['auto', () => createStepper({ solver: 'auto', step: 1e-3 }, 1, growing, tolerances(1e-9, 1), Infinity), 1e-6],
+    ['rk4', () => rk4(1, growing, 1e-3), 1e-6],
+    ['euler', () => euler(1, growing, 1e-4), 1e-2],
+    ['implicit-euler', () => implicitEuler(1, growing, 1e-4), 1e-2],
+  ];
+  const goTo = (s: Stepper, end: number): number => {
+    while (s.t < end) if (!s.step(end)) throw new Error(`stuck at ${s.t}`);
+    return s.y[0];
+  };
+  test.each(methods)('%s begins anew where it is put, whatever it did before', (_, make, error) => {
+    const s = make();
+    s.reset(0, Float64Array.of(1));
+    expect(goTo(s, 1) / Math.E).toBeCloseTo(1, 2);
+    s.reset(0.5, Float64Array.of(3));
+    expect([s.t, s.previous, s.y[0]]).toEqual([0.5, 0.5, 3]);
+    const exact = 3 * Math.exp(1 - 0.25);
+    expect(Math.abs(goTo(s, 1) / exact - 1)).toBeLessThan(error);
+    // back in time as well
+    s.reset(-1, Float64Array.of(2));
+    expect(Math.abs(goTo(s, 0) / (2 * Math.exp(-1)) - 1)).toBeLessThan(error);
+  });
+  test.each(methods)('%s goes on from where it is moved to, without another start', (_, make, error) => {
+    const s = make();
+    s.reset(0, Float64Array.of(1));
+    goTo(s, 0.5);
+    const { steps } = s.counts;
+    s.adjust(Float64Array.of(2));
+    expect([s.t, s.y[0], s.counts.steps]).toEqual([0.5, 2, steps]);
+    expect(Math.abs(goTo(s, 1) / (2 * Math.exp(0.75)) - 1)).toBeLessThan(error);
+  });
+});
+
+test('the state whose error sets the steps is the one that moves', () => {
+  // the first swings ever faster, the others hardly move
+  const f: RightHandSide = (t, y, dy) => {
+    dy[0] = y[1] * (1 + t);
+    dy[1] = -y[0] * (1 + t);
+    dy[2] = 1e-3;
+    dy[3] = -1e-3 * y[3];
+  };
+  for (const make of [dopri5, radau5]) {
+    const s = run(make(4, f, tolerances(1e-6, 4), Infinity), [0, 1, 0, 1], 20);
+    const total = s.limits.reduce((a, b) => a + b, 0);
+    expect(total).toBeGreaterThan(s.counts.steps / 8);
+    expect(total).toBeLessThan((s.counts.steps + s.counts.rejected) / 2);
+    expect(s.limits[0] + s.limits[1]).toBe(total);
+  }
+});
