@@ -49,6 +49,9 @@ const number = (value: number): string => {
   ).replace('-', '−');
 };
 
+const counted = (n: number, one: string, several = `${one}s`): string => `${n} ${n === 1 ? one : several}`;
+const sumOver = <T>(all: readonly T[], of: (x: T) => number): number => all.reduce((n, x) => n + of(x), 0);
+
 const verdictWords = { holds: '✓ holds', fails: '✗ fails', undecided: '○ undecided' } as const;
 
 /** The whole report as one self-contained HTML file, piece by piece so that large ones can show how far they are. */
@@ -73,9 +76,16 @@ export function* reportPieces({ project, standings, runs, made, dark }: ReportIn
 <h1>${x(project.name)}</h1><p class="quiet">Requirements report, made ${x(made)}. ${x(project.note)}</p>
 <nav><a href="#summary">Summary</a> <a href="#requirements">Requirements</a> <a href="#elements">Elements</a> <a href="#matrix">Matrix</a> <a href="#gaps">Gaps</a> <a href="#runs">Runs</a></nav>
 <section id="summary"><h2>Summary</h2><table class="facts">
-<tr><th>Requirements</th><td>${binding.length}${project.requirements.length > binding.length ? `, and ${project.requirements.length - binding.length} headings and remarks` : ''}</td></tr>
+<tr><th>Requirements</th><td>${binding.length}${project.requirements.length > binding.length ? `, and ${counted(project.requirements.length - binding.length, 'heading or remark', 'headings and remarks')}` : ''}</td></tr>
 <tr><th>Verdicts</th><td>${verdicts.holds} hold, ${verdicts.fails} fail, ${verdicts.undecided} undecided, ${verdicts.none} not run</td></tr>
-<tr><th>Product</th><td>${project.types.length} part types, ${project.types.reduce((n, t) => n + t.quantities.length, 0)} quantities, ${project.types.reduce((n, t) => n + t.charts.reduce((m, c) => m + c.states.length, 0), 0)} states</td></tr>
+<tr><th>Product</th><td>${counted(project.types.length, 'part type')}, ${counted(
+      sumOver(project.types, (t) => t.quantities.length),
+      'quantity',
+      'quantities',
+    )}, ${counted(
+      sumOver(project.types, (t) => sumOver(t.charts, (c) => c.states.length)),
+      'state',
+    )}</td></tr>
 <tr><th>Use flows</th><td>${project.flows.length}</td></tr>
 <tr><th>Trace links</th><td>${links.all.length}: ${links.suspect.length} to look at again, ${links.broken.length} leading nowhere</td></tr>
 <tr><th>Completeness</th><td>${complete.of === 0 ? 'nothing to trace yet' : `${complete.done} of ${complete.of} (${Math.floor((100 * complete.done) / complete.of)} %)`}</td></tr>
