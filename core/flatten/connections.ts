@@ -6,7 +6,7 @@ import type { Builder } from './builder';
 import { resolveReference } from './elaborate';
 import { add, constant, negate, variable, type FlatExpr } from './flat-expression';
 import { closingText, type Origin } from './flat-model';
-import type { Instance, Scope } from './instance';
+import type { ClassInstance, Instance, Scope } from './instance';
 import { isClassInstance, memberOf, toResolved, type Resolved } from './resolve';
 
 /** Collects `connect` statements; the sets they form become equations (Modelica language 3.6, chapter 9). */
@@ -44,6 +44,27 @@ export function createConnections(): Connections {
         return first !== undefined && (first.kind === 'leaf' || first.isConnector);
       };
       const [aOutside, bOutside] = [outside(e.a), outside(e.b)];
+      const misfit = (without: ClassInstance, name: string, having: ClassInstance): void =>
+        b.report(
+          scope.place,
+          problem(
+            'error',
+            'connect',
+            `${without.name} has no ${name}, which ${having.name} has: these ports do not fit`,
+            e.span,
+          ),
+        );
+      for (const [ref, end] of [
+        [e.a, a],
+        [e.b, c],
+      ] as const)
+        if (isPart(end)) {
+          b.report(
+            scope.place,
+            problem('error', 'connect', `${printReference(ref)} is a part: a link leads to one of its ports`, ref.span),
+          );
+          return;
+        }
       const join = (x: Resolved, y: Resolved): void => {
         if (Array.isArray(x) && Array.isArray(y)) {
           if (x.length !== y.length)
@@ -56,17 +77,9 @@ export function createConnections(): Connections {
           for (const [name, member] of x.members) {
             const other = y.members.get(name);
             if (other) join(toResolved(member), toResolved(other));
-            else
-              b.report(
-                scope.place,
-                problem(
-                  'error',
-                  'connect',
-                  `${y.name} has no ${name}, which ${x.name} has: these ports do not fit`,
-                  e.span,
-                ),
-              );
+            else misfit(y, name, x);
           }
+          for (const name of y.members.keys()) if (!x.members.has(name)) misfit(x, name, y);
         } else if (isLeaf(x) && isLeaf(y)) {
           const kind = b.variables[x.index].kind;
           if (kind === 'parameter' || kind === 'constant') return;
@@ -107,6 +120,10 @@ function isDisabled(b: Builder, ref: RefExpr, scope: Scope): boolean {
   }
   return false;
 }
+
+/** A part, or several of them, that is no port. */
+const isPart = (r: Resolved): boolean =>
+  Array.isArray(r) ? r.some((x) => isPart(x as Resolved)) : isClassInstance(r) && !r.isConnector;
 
 const isLeaf = (r: Resolved): r is Extract<FlatExpr, { op: 'var' }> =>
   !Array.isArray(r) && !isClassInstance(r) && (r as FlatExpr).op === 'var';

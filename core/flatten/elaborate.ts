@@ -795,12 +795,21 @@ function stateOf(b: Builder, e: CallExpr, scope: Scope): FlatExpr {
   const named = instance.charts.find((c) => c.source.name === names[0]);
   const charts = named && names.length > 1 ? [named] : instance.charts;
   const wanted = named && names.length > 1 ? names.slice(1) : names;
-  for (const chart of charts) {
+  const found = charts.flatMap((chart) => {
     const index = chart.source.states.findIndex(
       (s, j) => s.name === wanted.at(-1) && matchesPath(chart.source.states, j, wanted),
     );
-    if (index >= 0) return { op: 'var', index: chart.states[index] };
-  }
+    return index >= 0 ? [{ chart, index: chart.states[index] }] : [];
+  });
+  if (found.length > 1)
+    return fail(
+      b,
+      scope,
+      ref.span,
+      'ambiguous-state',
+      `${wanted.join('.')} is a state of ${found.map((f) => f.chart.source.name).join(' and of ')}: write in(${found[0].chart.source.name}.${wanted.join('.')})`,
+    );
+  if (found.length === 1) return { op: 'var', index: found[0].index };
   const all = charts.flatMap((c) => c.source.states.map((s) => s.name));
   const near = nearestName(wanted.at(-1)!, all);
   const span = ref.parts.at(-1)!.span;
