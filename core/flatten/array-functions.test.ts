@@ -1,3 +1,4 @@
+import fc from 'fast-check';
 import { problemsOf, simulateText } from '../testing/simulate-text';
 
 const value = (declarations: string, expression: string): number =>
@@ -28,6 +29,46 @@ test('vectors and matrices', () => {
     ),
   ).toBe(3 * 100 + 2 * 10 + 4);
   expect(value('', 'Modelica.Math.Vectors.sum({1, 2})')).toBe(3);
+});
+
+test('every product of vectors and matrices is the sum of its products (Modelica language 3.6, 10.6.5)', () => {
+  const entry = fc.integer({ min: -4, max: 4 });
+  const vector = (n: number) => fc.array(entry, { minLength: n, maxLength: n });
+  const matrix = (n: number, m: number) => fc.array(vector(m), { minLength: n, maxLength: n });
+  const sizes = fc.tuple(
+    fc.integer({ min: 1, max: 3 }),
+    fc.integer({ min: 1, max: 3 }),
+    fc.integer({ min: 1, max: 3 }),
+  );
+  const written = (rows: readonly (readonly number[])[]): string =>
+    `{${rows.map((r) => `{${r.join(', ')}}`).join(', ')}}`;
+  const sum = (xs: readonly number[]): number => xs.reduce((x, y) => x + y, 0) + 0;
+  fc.assert(
+    fc.property(
+      sizes.chain(([n, k, m]) => fc.tuple(matrix(n, k), matrix(k, m), vector(k), vector(k))),
+      ([A, B, v, w]) => {
+        const [n, k, m] = [A.length, B.length, B[0].length];
+        const run = simulateText(
+          `model T
+             Real A[${n}, ${k}] = ${written(A)}, B[${k}, ${m}] = ${written(B)}, v[${k}] = {${v.join(', ')}}, w[${k}] = {${w.join(', ')}};
+             Real AB[${n}, ${m}] = A*B, Av[${n}] = A*v, vB[${m}] = v*B, vw = v*w, twice[${k}] = 2*v, half[${n}, ${k}] = A/2;
+           end T;`,
+          'T',
+          { stop: 0.01 },
+        );
+        for (let i = 0; i < n; i++) {
+          expect(run.last(`Av[${i + 1}]`) + 0).toBe(sum(A[i].map((a, j) => a * v[j])));
+          for (let j = 0; j < m; j++)
+            expect(run.last(`AB[${i + 1},${j + 1}]`) + 0).toBe(sum(A[i].map((a, x) => a * B[x][j])));
+          for (let j = 0; j < k; j++) expect(run.last(`half[${i + 1},${j + 1}]`) + 0).toBe(A[i][j] / 2 + 0);
+        }
+        for (let j = 0; j < m; j++) expect(run.last(`vB[${j + 1}]`) + 0).toBe(sum(v.map((a, x) => a * B[x][j])));
+        expect(run.last('vw') + 0).toBe(sum(v.map((a, x) => a * w[x])));
+        v.forEach((a, x) => expect(run.last(`twice[${x + 1}]`) + 0).toBe(2 * a + 0));
+      },
+    ),
+    { numRuns: 40 },
+  );
 });
 
 test.each([

@@ -148,6 +148,14 @@ describe('names that are nearly right', () => {
   test('short names may differ by one, longer ones by more; case alone is nearest', () => {
     expect(nearestName('abc', ['abd', 'xyz'])).toBe('abd');
     expect(nearestName('abc', ['axy'])).toBeUndefined();
+    // one slip in three letters, two in seven, three in longer words
+    expect(nearestName('spindle', ['spxydle'])).toBe('spxydle');
+    expect(nearestName('spindle', ['sxyzdle'])).toBeUndefined();
+    expect(nearestName('spindles', ['sxyzdles'])).toBe('sxyzdles');
+    expect(nearestName('spindles', ['wxyzdles'])).toBeUndefined();
+    // the nearest of several, and another case before another letter
+    expect(nearestName('speed', ['sped', 'Speed'])).toBe('Speed');
+    expect(nearestName('speed', ['speed'])).toBeUndefined();
     expect(nearestName('torqeu', ['torque', 'turns'])).toBe('torque');
     expect(nearestName('temperatrue', ['temperature'])).toBe('temperature');
     expect(nearestName('speed', ['spied', 'Speed'])).toBe('Speed');
