@@ -115,8 +115,8 @@ test('what cannot be read is told at its line', () => {
   ]);
   expect(told('wait for go\nwait for go(level)')).toEqual([]);
   expect(told('wait for go there\nwait for n > 2')).toEqual([
-    expect.stringMatching(/"go there" is not the name of a message; for a condition write "wait until \.\.\."/),
     expect.stringMatching(/"n > 2" is not the name of a message/),
+    expect.stringMatching(/"go there" is not the name of a message; for a condition write "wait until \.\.\."/),
   ]);
   const self = procedure('self', 'call self');
   expect(told('call self', [self])).toEqual([expect.stringContaining('calls itself without end')]);
