@@ -308,7 +308,7 @@ describe('with the tube capper', () => {
       'the lamp shows the moment',
     );
     // at a slow pace: the operator opens the guard
-    await page.select('select[aria-label="Pace"]', '1');
+    await page.select('select[aria-label="Pace"]', '0.1');
     await setup('Careful');
     await clickText('.ribbon-bar button', 'Run');
     await until(clock, (t) => t > 0.3, 'it follows the clock');
@@ -325,7 +325,6 @@ describe('with the tube capper', () => {
     const again = await until(clock, (t) => t > before, 'and on again by key');
     await page.keyboard.press(',');
     await until(clock, (t) => t < again, 'and back');
-    await page.select('select[aria-label="Pace"]', '0.1');
     await clickText('.ribbon-bar button', 'Go on');
     await page.click('input[id^="switch-"]');
     await until(
