@@ -10,7 +10,7 @@ interface FieldProps {
   readonly onCommit: (text: string) => Problem | undefined;
   readonly mono?: boolean;
   readonly placeholder?: string;
-  readonly problem?: string;
+  readonly problem?: string | undefined;
   readonly list?: readonly string[];
   readonly multiline?: boolean;
   /** Commits with every key instead of when the field is left. */

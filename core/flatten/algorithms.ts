@@ -2,7 +2,7 @@ import type { CallExpr, Expr, RefExpr, Statement } from '../language/ast';
 import { problem } from '../language/diagnostics';
 import { printReference } from '../language/print';
 import type { Builder } from './builder';
-import { elaborateStrict, messageOf, NoValue, resolveReference, resultsOf } from './elaborate';
+import { elaborateStrict, messageOf, NoValue, refuseTruth, resolveReference, resultsOf } from './elaborate';
 import { claimOf } from './claims';
 import { actionOf, whenTrigger, type WhenTrigger } from './equations';
 import {
@@ -19,6 +19,7 @@ import {
 } from './flat-expression';
 import type { FlatAction, Origin } from './flat-model';
 import type { Scope } from './instance';
+import { findMovingIndex, withNumber, type MovingIndex } from './moving-index';
 import { isValue } from './resolve';
 import { carryOut, NoStatement, share, type Space, type Values } from './statements';
 import { flattenValue, isArray, isRecord, mapValue, type Value } from './values';
@@ -138,7 +139,7 @@ const read = (work: Work, e: Expr, values: Values, scope: Scope): Value =>
 
 /** Gives a target its value, only where a condition holds if there is one. */
 function write(work: Work, target: RefExpr, value: Value, values: Values, scope: Scope, where?: FlatExpr): void {
-  const moving = movingIndex(work, target, values, scope);
+  const moving = findMovingIndex(work.b, target, scope, (e, at) => read(work, e, values, at));
   if (moving) return writeMoving(work, target, moving, value, values, scope, where);
   const { b, assigned } = work;
   const refuse = (code: string, message: string): never => {
@@ -169,13 +170,14 @@ function writeMoving(
   scope: Scope,
   where: FlatExpr | undefined,
 ): void {
-  const chosen = read(work, moving.index, values, scope) as FlatExpr;
+  const { value: chosen, source } = moving;
+  refuseTruth(work.b, chosen, source, scope);
   const count = countAt(work, target, moving, scope);
   const also = (condition: FlatExpr): FlatExpr => (where ? binary('and', where, condition) : condition);
   const isInside = binary('and', binary('ge', chosen, one), binary('le', chosen, constant(count)));
   const none = mapValue(value, () => constant(NaN));
   for (let k = 1; k <= count; k++) {
-    const element = withIndex(target, moving, { kind: 'number', value: k, span: moving.index.span });
+    const element = withNumber(target, moving, k);
     write(work, element, value, values, scope, also(binary('eq', chosen, constant(k))));
     write(work, element, none, values, scope, also(not(isInside)));
   }
@@ -244,16 +246,6 @@ function act(work: Work, call: CallExpr, values: Values, guard: FlatExpr, scope:
   return ['print', 'Modelica.Utilities.Streams.print'].includes(call.callee);
 }
 
-/** A subscript that is only known during the run. */
-const movingIndex = (work: Work, target: RefExpr, values: Values, scope: Scope): MovingIndex | undefined =>
-  target.parts
-    .flatMap((p, part) => p.subscripts.map((index, at) => ({ part, at, index })))
-    .find(({ index }) => {
-      if (index.kind === 'colon' || index.kind === 'number') return false;
-      const v = read(work, index, values, { ...scope, iterators: new Map([...scope.iterators, ['end', 1]]) });
-      return !isArray(v) && !isRecord(v) && work.b.structural(v) === undefined;
-    });
-
 /** How many values such a subscript can have: the elements of the first of all the others. */
 function countAt({ b }: Work, target: RefExpr, { part, at }: MovingIndex, scope: Scope): number {
   const { span } = target;
@@ -266,18 +258,5 @@ function countAt({ b }: Work, target: RefExpr, { part, at }: MovingIndex, scope:
   const all = resolveReference(b, { ...target, parts }, scope);
   return all !== undefined && isValue(all) && isArray(all) ? all.length : 0;
 }
-
-interface MovingIndex {
-  readonly part: number;
-  readonly at: number;
-  readonly index: Expr;
-}
-
-const withIndex = (target: RefExpr, { part, at }: MovingIndex, index: Expr): RefExpr => ({
-  ...target,
-  parts: target.parts.map((p, k) =>
-    k === part ? { ...p, subscripts: p.subscripts.map((x, j) => (j === at ? index : x)) } : p,
-  ),
-});
 
 const withoutSharing = ({ sharing: _sharing, ...scope }: Scope): Scope => scope;

@@ -25,6 +25,7 @@ import {
 } from './flat-expression';
 import { differentiate } from './differentiate';
 import { kindOf } from './kinds';
+import { findMovingIndex, withIndex, withNumber } from './moving-index';
 import type { BoundValue, ClassInstance, Scope } from './instance';
 import { knownText, type FlatText } from './flat-text';
 import { readText, type TextReader } from './texts';
@@ -249,7 +250,7 @@ export function indicesOf(b: Builder, s: Expr, scope: Scope, size: number): numb
 }
 
 /** A truth value is 0 or 1 here, which is no number of an element. */
-function refuseTruth(b: Builder, index: FlatExpr, source: Expr, scope: Scope): void {
+export function refuseTruth(b: Builder, index: FlatExpr, source: Expr, scope: Scope): void {
   if (kindOf(b, index, source) === 'truth')
     fail(b, scope, source.span, 'kind', `The index ${printExpression(source)} is true or false, not a number`);
 }
@@ -285,7 +286,7 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
       const count = countOf(b, e, scope);
       if (count !== undefined)
         return Array.from({ length: count }, (_, k) => constant(e.parts[0].name === 'Boolean' ? k : k + 1));
-      const moving = movingIndex(b, e, scope);
+      const moving = movingElement(b, e, scope);
       if (moving) return moving;
       const r = resolveReference(b, e, scope);
       if (r === undefined) throw new NoValue();
@@ -710,35 +711,19 @@ function asValue(b: Builder, r: Resolved): Value | undefined {
 }
 
 /** `x[i]` with an index that changes during the run: the element is chosen then. Undefined where all indices are known. */
-function movingIndex(b: Builder, e: RefExpr, scope: Scope): Value | undefined {
-  if (e.parts.every((p) => p.subscripts.length === 0)) return undefined;
-  for (const [k, part] of e.parts.entries()) {
-    for (const [j, s] of part.subscripts.entries()) {
-      if (s.kind === 'colon' || s.kind === 'number') continue;
-      // sizes are not needed to see whether an index moves
-      const v = visit(b, s, {
-        ...scope,
-        iterators: new Map([...scope.iterators, ['end', scope.iterators.get('end') ?? 1]]),
-      });
-      if (isArray(v) || isRecord(v) || b.structural(v) !== undefined) continue;
-      refuseTruth(b, v, s, scope);
-      const at = (index: Expr): RefExpr => ({
-        ...e,
-        parts: e.parts.map((p, m) =>
-          m === k ? { ...p, subscripts: p.subscripts.map((x, i) => (i === j ? index : x)) } : p,
-        ),
-      });
-      const element = (n: number): Value => visit(b, at({ kind: 'number', value: n, span: s.span }), scope);
-      const first = element(1);
-      const count = lengthOf(visit(b, at({ kind: 'colon', span: s.span }), scope), first);
-      // there is no element of another number: what would need it has no value
-      let value = mapValue(first, () => constant(NaN));
-      for (let n = count; n >= 1; n--)
-        value = chooseValue(binary('eq', v, constant(n)), n === 1 ? first : element(n), value);
-      return value;
-    }
-  }
-  return undefined;
+function movingElement(b: Builder, e: RefExpr, scope: Scope): Value | undefined {
+  const moving = findMovingIndex(b, e, scope, (subscript, at) => visit(b, subscript, at));
+  if (!moving) return undefined;
+  const { source, value: index } = moving;
+  refuseTruth(b, index, source, scope);
+  const element = (n: number): Value => visit(b, withNumber(e, moving, n), scope);
+  const first = element(1);
+  const count = lengthOf(visit(b, withIndex(e, moving, { kind: 'colon', span: source.span }), scope), first);
+  // there is no element of another number: what would need it has no value
+  let value = mapValue(first, () => constant(NaN));
+  for (let n = count; n >= 1; n--)
+    value = chooseValue(binary('eq', index, constant(n)), n === 1 ? first : element(n), value);
+  return value;
 }
 
 /** How many elements there are along the one dimension that a whole has more than each of its elements. */

@@ -70,6 +70,13 @@ test('elements have numbers, not truth values', () => {
   expect(problemsOf('model M Real v[2] = {1, 2}, x; Boolean b = time > 1; equation x = v[b]; end M;', 'M')).toEqual([
     'The index b is true or false, not a number',
   ]);
+  for (const [index, told] of [
+    ['b', 'The index b is true or false, not a number'],
+    ['true', 'The index true is true or false, not a number'],
+  ])
+    expect(
+      problemsOf(`model M Real v[2]; Boolean b = time > 1; algorithm v := {1, 2}; v[${index}] := 3; end M;`, 'M'),
+    ).toContain(told);
   expect(problemsOf('model M Real v[Boolean]; equation v = {1, 2}; end M;', 'M')).toContain(
     'v cannot be counted by truth values: give it 2 elements',
   );

@@ -365,9 +365,9 @@ describe('past values', () => {
   test('a delayed quantity is the same course later, and its first value before that', () => {
     const m = watch(
       `model M
-        Real x(start = 0, fixed = true), y, z;
+        Real level(start = 0, fixed = true), y, z;
       equation
-        der(x) = cos(time); y = delay(x, 0.75); z = delay(3*x + 1, 0.2);
+        der(level) = cos(time); y = delay(level, 0.75); z = delay(3*level + 1, 0.2);
       end M;`,
       () => ({ stop: 4 }),
     );

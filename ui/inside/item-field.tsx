@@ -15,7 +15,7 @@ export function ItemField({
   readonly project: Project;
   readonly type: PartType;
   readonly link: Link;
-  readonly problem?: string;
+  readonly problem?: string | undefined;
 }) {
   return (
     <CellField
@@ -23,7 +23,7 @@ export function ItemField({
       label={`Item of the link from ${link.from}`}
       placeholder="nothing named"
       list={project.items.map((i) => i.name)}
-      {...(problem && { problem })}
+      problem={problem}
       onCommit={(text) =>
         useProject.getState().edit(
           carryEdit(project, type, link, text, () => `i-${nanoid(8)}`),

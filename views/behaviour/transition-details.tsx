@@ -189,7 +189,7 @@ function TriggerRows({
             mono
             list={knownMessages(type, chart)}
             placeholder="start, or start(level)"
-            {...(problem && { problem: problem.message })}
+            problem={problem?.message}
             onCommit={(on) => put({ ...g, on })}
           />
         </FieldRow>

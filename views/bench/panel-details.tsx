@@ -97,7 +97,7 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
               label="What it is for"
               mono
               placeholder={targetHint[c.kind] ?? 'quantity'}
-              {...(problem && { problem })}
+              problem={problem}
               onCommit={(target) => set({ target: target.trim() }, 'Change the target')}
             />
           </FieldRow>

@@ -101,7 +101,7 @@ function WhatRuns({ project, setup }: Props) {
           label="States it starts in"
           mono
           placeholder="where its charts begin"
-          {...(problemOf(`setup/${setup.id}/startIn`) && { problem: problemOf(`setup/${setup.id}/startIn`)! })}
+          problem={problemOf(`setup/${setup.id}/startIn`)}
           onCommit={(text) =>
             set(
               {
@@ -179,7 +179,7 @@ function ChangedValues({ project, setup }: Props) {
                     value={c.name}
                     label="Quantity to change"
                     mono
-                    {...(problem && { problem })}
+                    problem={problem}
                     onCommit={(name) => put({ name: name.trim() })}
                   />
                 </td>
@@ -188,7 +188,7 @@ function ChangedValues({ project, setup }: Props) {
                     value={c.value}
                     label={`Value of ${c.name}`}
                     mono
-                    {...(valueProblem && { problem: valueProblem })}
+                    problem={valueProblem}
                     onCommit={(value) => put({ value: value.trim() })}
                   />
                 </td>
@@ -230,7 +230,7 @@ function Computation({ project, setup }: Props) {
     shown = label,
   ) => (
     <FieldRow label={shown} className="d-flex align-items-baseline gap-2">
-      <span style={{ width: 110 }}>
+      <span className="short-field">
         <CellField
           value={String(setup[key])}
           label={label}
@@ -262,7 +262,7 @@ function Computation({ project, setup }: Props) {
           label="Condition that ends the run"
           mono
           placeholder="its duration is over"
-          {...(problemOf(`setup/${setup.id}/endWhen`) && { problem: problemOf(`setup/${setup.id}/endWhen`)! })}
+          problem={problemOf(`setup/${setup.id}/endWhen`)}
           onCommit={(endWhen) => set({ endWhen }, 'Change what ends the run')}
         />
       </FieldRow>
@@ -272,7 +272,7 @@ function Computation({ project, setup }: Props) {
           label="What the run records"
           mono
           placeholder="everything"
-          {...(recordProblem && { problem: recordProblem })}
+          problem={recordProblem}
           onCommit={(text) =>
             set(
               {

@@ -136,7 +136,7 @@ export function Stimulus({
                     value={row.target}
                     label={row.kind === 'send' ? 'Part and message' : 'Quantity'}
                     mono
-                    {...(problem && { problem })}
+                    problem={problem}
                     onCommit={(target) => put({ target: target.trim() })}
                   />
                 </td>
@@ -148,7 +148,7 @@ export function Stimulus({
                         label={row.kind === 'follow' ? `Formula of ${row.target}` : 'Value'}
                         mono
                         multiline={row.kind === 'follow'}
-                        {...(valueProblem && { problem: valueProblem })}
+                        problem={valueProblem}
                         onCommit={(value) => put({ value })}
                       />
                       {row.kind === 'follow' && (

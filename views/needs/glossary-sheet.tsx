@@ -72,7 +72,7 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
                     <CellField
                       value={g.phrase}
                       label="Phrase"
-                      {...(twice && { problem: twice })}
+                      problem={twice}
                       onCommit={(phrase) =>
                         edit({ kind: 'update', list: 'glossary', id: g.id, changes: { phrase } }, 'Change a phrase')
                       }
@@ -83,7 +83,7 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
                       value={g.meaning}
                       label={`Meaning of ${g.phrase}`}
                       mono
-                      {...(problem && { problem })}
+                      problem={problem}
                       onCommit={(meaning) =>
                         edit(
                           { kind: 'update', list: 'glossary', id: g.id, changes: { meaning } },

@@ -389,7 +389,7 @@ function RelationRow(props: RowProps) {
           placeholder="P = Q*dp/eta, or P < 3 'kW'"
           immediate
           onCommit={onText}
-          {...(statement?.problem && { problem: statement.problem })}
+          problem={statement?.problem}
         />
         {hand.map((h) => (
           <p key={h.message} className="relation-hint">

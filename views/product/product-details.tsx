@@ -164,7 +164,7 @@ function LinkDetails({
           <span className="mono text-break">{forth ? link.to : link.from}</span>
         </div>
         <FieldRow label="Carries">
-          <ItemField project={project} type={type} link={link} {...(misfit && { problem: misfit })} />
+          <ItemField project={project} type={type} link={link} problem={misfit} />
         </FieldRow>
         {item && item.unit !== '' && (
           <div className="field-row">

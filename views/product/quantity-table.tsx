@@ -118,7 +118,7 @@ export function QuantityTable({
                   value={q.value}
                   label={`Value of ${q.name}`}
                   mono
-                  {...(valueProblem && { problem: valueProblem })}
+                  problem={valueProblem}
                   onCommit={(value) => set({ value }, 'value')}
                 />
               </td>
@@ -130,7 +130,7 @@ export function QuantityTable({
                     mono
                     list={commonUnits}
                     placeholder="any"
-                    {...(unitProblem && { problem: unitProblem })}
+                    problem={unitProblem}
                     onCommit={(unit) => set({ unit }, 'unit')}
                   />
                 )}
@@ -142,7 +142,7 @@ export function QuantityTable({
                     label={`Limits of ${q.name}`}
                     mono
                     placeholder="none"
-                    {...(limitProblem && { problem: limitProblem })}
+                    problem={limitProblem}
                     onCommit={(text) => {
                       const [min, max, ...rest] = text.split('..').map((x) => x.trim());
                       return rest.length > 0 || (text.trim() !== '' && max === undefined)

@@ -204,7 +204,7 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
                 </td>
                 <td>{field('to', 'End')}</td>
                 <td>
-                  <ItemField project={project} type={type} link={l} {...(misfit && { problem: misfit })} />
+                  <ItemField project={project} type={type} link={l} problem={misfit} />
                 </td>
                 <DeleteCell
                   what={`the link from ${l.from} to ${l.to}`}
