@@ -22,7 +22,7 @@ import type { Scope } from './instance';
 import { findMovingIndex, withNumber, type MovingIndex } from './moving-index';
 import { isValue } from './resolve';
 import { carryOut, NoStatement, share, type Space, type Values } from './statements';
-import { flattenValue, isArray, isRecord, mapValue, type Value } from './values';
+import { flattenValue, isArray, mapValue, type Value } from './values';
 
 /**
  * An algorithm of a part: its statements are carried out in order with expressions in place of numbers; what each quantity has
