@@ -1,4 +1,4 @@
-import { readChart } from '../behaviour/chart-source';
+import { readChart, type ChartSource } from '../behaviour/chart-source';
 import { readProcedure } from '../behaviour/procedure-source';
 import type {
   ClassDefinition,
@@ -12,7 +12,7 @@ import type {
 import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
 import { parseExpressionText, parseFile, parsePhysicsText } from '../language/parse';
 import type { Address } from '../project/address';
-import type { Change, ClassText, PartType, Project, Quantity } from '../project/project';
+import type { Change, Chart, ClassText, PartType, Procedure, Project, Quantity } from '../project/project';
 import { readRelation } from '../project/relation-text';
 import type { PlacedChange } from './instance';
 import { libraryOf, type ClassLibrary, type ClassRef, type PartBehaviour, type RelationSource } from './library';
@@ -28,6 +28,10 @@ const nowhere: Span = { start: 0, end: 0 };
 
 interface Lowered {
   readonly ref: ClassRef;
+  problems(): readonly Problem[];
+}
+interface Read<T> {
+  readonly value: T;
   readonly problems: readonly Problem[];
 }
 
@@ -50,7 +54,9 @@ export function projectLibrary(project: Project): ProjectLibrary {
   const shared = project.libraries.map(lowerLibrary);
   return {
     library: libraryOf([...shared.flatMap((x) => x.refs), ...all.map((x) => x.ref)]),
-    problems: [...shared, ...all].flatMap((x) => x.problems),
+    get problems() {
+      return [...shared.flatMap((x) => x.problems), ...all.flatMap((x) => x.problems())];
+    },
   };
 }
 
@@ -147,32 +153,69 @@ function lowerType(
     span: nowhere,
     ...(physics.value.annotation && { annotation: physics.value.annotation }),
   };
-  const behaviour: PartBehaviour = {
-    charts: [
-      ...type.charts.map((c) => readChart(c, `${place}/chart/${c.id}`, problems)),
-      ...type.procedures.map((p) => readProcedure(p, type.procedures, `${place}/procedure/${p.id}`, problems)),
-    ],
-    relations: type.sheets
-      .filter((s) => s.live)
-      .flatMap((s) =>
-        s.relations.flatMap((r): RelationSource[] => {
-          if (r.text.trim() === '') return [];
-          const at = `${place}/sheet/${s.id}/relation/${r.id}`;
-          const parsed = readRelation(r);
-          problems.push(...atPlace(at, parsed.problems));
-          return parsed.problems.length === 0 ? [{ tree: parsed.value, text: r.text, place: at }] : [];
-        }),
-      ),
-    messagePorts: type.ports.map((p) => ({ name: p.name, accepts: p.accepts, sends: p.sends })),
-    messageLinks,
-  };
+  let done: Read<PartBehaviour> | undefined;
+  const behaviour = (): Read<PartBehaviour> => (done ??= readBehaviour(type, messageLinks));
   return {
     ref: {
       definition,
       path: type.name,
       place: `${place}/physics`,
       elementPlace: (name) => places.get(name),
-      behaviour,
+      // names are asked for far more often than what a part does: its charts are read when somebody wants them
+      behaviour: () => behaviour().value,
+    },
+    problems: () => [...problems, ...behaviour().problems],
+  };
+}
+
+/** Charts and procedures as they were read: an edit leaves most of them as they are. */
+const charts = new WeakMap<Chart, Placed>();
+const procedures = new WeakMap<Procedure, Placed & { readonly all: readonly Procedure[] }>();
+type Placed = Read<ChartSource> & { readonly place: Address };
+
+function chartSource(chart: Chart, place: Address): Placed {
+  let known = charts.get(chart);
+  if (known?.place !== place) {
+    const problems: Problem[] = [];
+    charts.set(chart, (known = { place, value: readChart(chart, place, problems), problems }));
+  }
+  return known;
+}
+function procedureSource(procedure: Procedure, all: readonly Procedure[], place: Address): Placed {
+  let known = procedures.get(procedure);
+  if (known?.place !== place || known.all !== all) {
+    const problems: Problem[] = [];
+    known = { place, all, value: readProcedure(procedure, all, place, problems), problems };
+    procedures.set(procedure, known);
+  }
+  return known;
+}
+
+/** What a part type does besides its equations. */
+function readBehaviour(type: PartType, messageLinks: PartBehaviour['messageLinks']): Read<PartBehaviour> {
+  const place = `type/${type.id}`;
+  const sources = [
+    ...type.charts.map((c) => chartSource(c, `${place}/chart/${c.id}`)),
+    ...type.procedures.map((p) => procedureSource(p, type.procedures, `${place}/procedure/${p.id}`)),
+  ];
+  const problems = sources.flatMap((s) => s.problems);
+  const relations = type.sheets
+    .filter((s) => s.live)
+    .flatMap((s) =>
+      s.relations.flatMap((r): RelationSource[] => {
+        if (r.text.trim() === '') return [];
+        const at = `${place}/sheet/${s.id}/relation/${r.id}`;
+        const parsed = readRelation(r);
+        problems.push(...atPlace(at, parsed.problems));
+        return parsed.problems.length === 0 ? [{ tree: parsed.value, text: r.text, place: at }] : [];
+      }),
+    );
+  return {
+    value: {
+      charts: sources.map((s) => s.value),
+      relations,
+      messagePorts: type.ports.map((p) => ({ name: p.name, accepts: p.accepts, sends: p.sends })),
+      messageLinks,
     },
     problems,
   };

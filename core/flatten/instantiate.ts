@@ -251,7 +251,7 @@ function collect(
       });
     }
   }
-  bodies.push({ ref, ...(ref.behaviour && { behaviour: ref.behaviour }) });
+  bodies.push({ ref, ...(ref.behaviour && { behaviour: ref.behaviour() }) });
 }
 
 function instantiateComponent(

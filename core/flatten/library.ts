@@ -13,7 +13,8 @@ export interface ClassRef {
   readonly place: string;
   /** Address of one declaration, where it differs from `place`. */
   readonly elementPlace?: (name: string) => string | undefined;
-  readonly behaviour?: PartBehaviour;
+  /** What it does besides equations, read when it is first asked for. */
+  readonly behaviour?: () => PartBehaviour;
   /** Classes that take the place of its replaceable ones, by name. */
   readonly replaced?: ReadonlyMap<string, ClassRef>;
 }

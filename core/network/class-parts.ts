@@ -55,7 +55,7 @@ export function endsOf(library: ClassLibrary, ref: ClassRef): NetworkEnd[] {
       { name: element.name + dims, kind: 'signal', gives: type.causality === 'output', domain: '', carries: type.unit },
     ];
   });
-  const messages = (ref.behaviour?.messagePorts ?? []).map((p): NetworkEnd => ({
+  const messages = (ref.behaviour?.().messagePorts ?? []).map((p): NetworkEnd => ({
     name: p.name,
     kind: 'message',
     gives: p.accepts.length === 0 || p.sends.length > 0,

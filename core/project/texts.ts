@@ -41,6 +41,8 @@ export function documentTexts(project: Project, lists?: ReadonlySet<keyof Projec
   return all;
 }
 
+const isBlank = (text: unknown): boolean => typeof text === 'string' && text.trim() === '';
+
 /** The texts of an entry of the document and of all it holds. */
 function textsOf(
   root: string,
@@ -58,7 +60,6 @@ function textsOf(
     description: EntryDescription,
     keys: readonly (string | number)[],
   ): void => {
-    if (text.trim() === '') return;
     const push = (kind: TextKind, piece: string): void =>
       void all.push({
         place,
@@ -93,10 +94,12 @@ function textsOf(
     for (const key of textFields(fields)) {
       const { text: role, fields: inner } = fields[key];
       const value = of[key];
-      if (role && typeof value === 'string')
-        take(value, role, of, `${place}/${key}`, chain, description, [...keys, key]);
-      else
+      // most texts are empty, and most entries many: an address is made for those that say something
+      if (typeof value === 'string') {
+        if (role && !isBlank(value)) take(value, role, of, `${place}/${key}`, chain, description, [...keys, key]);
+      } else
         (value as readonly unknown[]).forEach((row, k) => {
+          if (isBlank(row)) return;
           const at = `${place}/${key}/${k}`;
           if (role) take(row as string, role, of, at, chain, description, [...keys, key, k]);
           else own(inner!, row as Readonly<Record<string, unknown>>, at, chain, description, [...keys, key, k]);

@@ -40,7 +40,12 @@ export function sheetRelations(
     .filter(({ parsed }) => parsed.problems.length === 0)
     .map(({ r, parsed }) => ({ tree: parsed.value, text: r.text, place: at(r.id) }));
   const { model } = flatten(
-    { top: new Map([...library.top, [type.name, { ...root, behaviour: { ...root.behaviour!, relations: own } }]]) },
+    {
+      top: new Map([
+        ...library.top,
+        [type.name, { ...root, behaviour: () => ({ ...root.behaviour!(), relations: own }) }],
+      ]),
+    },
     type.name,
   );
   const problemAt = new Map(model.problems.filter((p) => p.severity === 'error').map((p) => [p.place, p.message]));

@@ -261,8 +261,8 @@ function sheetModel(
       algorithms: [],
       initialAlgorithms: [],
     };
-    const relations = ref.path === owner.name ? [] : ref.behaviour.relations;
-    return { ...ref, definition, behaviour: { charts: [], messagePorts: [], messageLinks: [], relations } };
+    const relations = ref.path === owner.name ? [] : ref.behaviour().relations;
+    return { ...ref, definition, behaviour: () => ({ charts: [], messagePorts: [], messageLinks: [], relations }) };
   });
   return sheetRelations(libraryOf(bare), owner, sheetId);
 }

@@ -14,7 +14,7 @@ export function checkBehaviour(project: Project, library: ClassLibrary, model: F
   const sent = sentMessages(project);
   const key = [...sent].sort().join();
   const own = [...library.top.values()]
-    .flatMap((ref) => ref.behaviour?.charts ?? [])
+    .flatMap((ref) => ref.behaviour?.().charts ?? [])
     .flatMap((source) => {
       let known = cache.get(source);
       if (!known || known.sent !== key)

@@ -1,7 +1,7 @@
 'use client';
 import { Plus, Sparkles, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { useCallback, useMemo, useState } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { conditionReasons } from '@/core/run/why';
 import {
@@ -23,6 +23,7 @@ import { deleteWithImpact } from '@/ui/impact';
 import { ChartCanvas } from './chart-canvas';
 import { boxesOf, isPlace, pathOfState } from './chart-geometry';
 import { useMoment } from '@/ui/moment';
+import { useHandler } from '@/ui/use-handler';
 import { momentOf } from './moment';
 import { numberedName } from '@/ui/names';
 import { BehaviourPicker } from './behaviour-picker';
@@ -91,13 +92,8 @@ export function ChartSheet({
   );
   const stops = useRuns((s) => s.breakpoints);
   // asked for when the pointer rests on an arrow: the function stays the same, so that an edit draws no arrow anew
-  const here = useRef({ chart, path });
-  useEffect(() => {
-    here.current = { chart, path };
-  }, [chart, path]);
-  const explain = useCallback((t: Transition): string => {
+  const explain = useHandler((t: Transition): string => {
     const { current, cursor: at } = useRuns.getState();
-    const { chart, path } = here.current;
     const from = chart.states.find((s) => s.id === t.from);
     if (!current || path === undefined || !from || t.guard.trim() === '' || t.guard.trim() === 'else') return '';
     const reasons = conditionReasons(t.guard, momentOf(current, chart, path, pathOfState(chart, from), at));
@@ -107,7 +103,7 @@ export function ChartSheet({
           `${r.text}: ${r.met === undefined ? 'not known' : r.met ? 'true' : 'false'}${r.detail ? ` (${r.detail})` : ''}`,
       )
       .join('\n');
-  }, []);
+  });
   const since = run && active !== undefined ? stayOf(run, name, cursor) : undefined;
 
   const addState = (kind: StateKind = 'state'): void => {

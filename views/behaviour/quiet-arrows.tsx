@@ -107,7 +107,8 @@ export function transitionsInSight(
   );
 }
 
-interface QuietArrow {
+/** What an arrow joins. */
+interface Joined {
   readonly transition: Transition;
   readonly target: string;
   readonly shift: number;
@@ -124,8 +125,17 @@ interface Drawn {
 const sameRect = (a: Rect, b: Rect): boolean =>
   a.x === b.x && a.y === b.y && a.width === b.width && a.height === b.height;
 
+/** An arrow that is part of one drawing with others. */
+export interface QuietArrow {
+  /** Of its transition. */
+  readonly id: string;
+  readonly wrong: boolean;
+  readonly drawn: Drawn;
+  readonly path: string;
+}
+
 /** Paths of arrows, kept while their cards stay where they are. */
-export function useArrowPaths(): (arrow: QuietArrow, places: ReadonlyMap<string, Rect>) => Drawn | undefined {
+export function useArrowPaths(): (arrow: Joined, places: ReadonlyMap<string, Rect>) => Drawn | undefined {
   const known = useRef(new Map<string, Drawn>());
   return useCallback((arrow, places) => {
     const key = `${arrow.transition.id} ${arrow.target}`;
@@ -142,12 +152,7 @@ export function useArrowPaths(): (arrow: QuietArrow, places: ReadonlyMap<string,
 }
 
 /** Which of the arrows runs under a point of the sheet, within a reach. */
-export function arrowUnder(
-  arrows: readonly { readonly id: string; readonly path: string }[],
-  x: number,
-  y: number,
-  reach: number,
-): string | undefined {
+export function arrowUnder(arrows: readonly QuietArrow[], x: number, y: number, reach: number): string | undefined {
   const context = document.createElement('canvas').getContext('2d');
   if (!context) return undefined;
   context.lineWidth = reach;
@@ -155,11 +160,7 @@ export function arrowUnder(
 }
 
 /** All arrows that need no element of their own, as two paths of one drawing. */
-export const QuietArrows = memo(function QuietArrows({
-  arrows,
-}: {
-  readonly arrows: readonly { readonly drawn: Drawn; readonly wrong: boolean }[];
-}) {
+export const QuietArrows = memo(function QuietArrows({ arrows }: { readonly arrows: readonly QuietArrow[] }) {
   const looks = useMemo(
     () =>
       [false, true].map((wrong) => {
