@@ -2,7 +2,7 @@ import { createRecorder, type Recorder, type RecordingMark } from '../simulate/r
 import { createSimulation, type Simulation, type SimulationState } from '../simulate/simulation';
 import type { SequenceReport, SequenceState } from '../sequences/sequence-run';
 import type { Finding, Monitor, MonitorState, RequirementFinding } from '../verdicts/finding';
-import { createMonitor } from '../verdicts/monitor';
+import { createMonitor, createWatchers } from '../verdicts/monitor';
 import type { Prepared, WatchedRequirement } from './prepare';
 import { createSequenceDriver } from './sequence-driver';
 
@@ -78,8 +78,7 @@ export function createRun(
     (r, k): Monitor | undefined =>
       r.source && createMonitor(r.source, (variable) => !program.moving.has(variable), monitorStates?.[k]),
   );
-  const watching = monitors.filter((m): m is Monitor => m !== undefined);
-  let awake = watching.filter((m) => !m.rests());
+  const watchers = createWatchers(monitors.filter((m): m is Monitor => m !== undefined));
   const driver =
     prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, model, sequenceStates) : undefined;
   let isFirst = from === undefined;
@@ -91,8 +90,7 @@ export function createRun(
         recorder.row(time, values, kind);
         const quiet = !isFirst && (kind === 'sample' || kind === 'step');
         isFirst = false;
-        for (const m of quiet ? awake : watching) m.row(time, values, quiet);
-        if (!quiet) awake = watching.filter((m) => !m.rests());
+        watchers.row(time, values, quiet);
       },
       message(record) {
         recorder.message(record);

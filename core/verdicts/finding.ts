@@ -27,12 +27,30 @@ export interface RequirementFinding extends Finding {
 export interface Monitor {
   /** All it remembers, as plain data: a monitor made with a copy of it goes on from there. */
   readonly state: MonitorState;
-  /** Looks at the next row; `quiet` where nothing has happened since the last one, so that what rests is as it was. */
-  row(time: number, values: Float64Array, quiet?: boolean): void;
-  /** Rows tell it nothing until something happens: quiet ones need not be shown to it. */
-  rests(): boolean;
+  row(time: number, values: Float64Array): void;
+  /** All it has to see of the rows until something happens; undefined where it has to see them whole. */
+  rests(): readonly LeastMargin[] | undefined;
   /** What can be said by now; `finished` where no more rows will come. */
   finding(finished?: boolean): Finding;
+}
+
+/** A margin of which the least counts. */
+export interface LeastMargin {
+  readonly variable: number;
+  readonly scale: number;
+  readonly least: Least;
+}
+/** The least margin so far, and when it was. */
+export interface Least {
+  worst: number;
+  worstAt: number | undefined;
+}
+export function lookAt({ variable, scale, least }: LeastMargin, time: number, values: Float64Array): void {
+  const margin = values[variable] * scale;
+  if (margin < least.worst) {
+    least.worst = margin;
+    least.worstAt = time;
+  }
 }
 
 /** What a monitor remembers; each kind knows its own. */

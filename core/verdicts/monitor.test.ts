@@ -1,6 +1,6 @@
 import fc from 'fast-check';
-import { createMonitor } from './monitor';
-import type { StateSource } from './source';
+import { createMonitor, createWatchers } from './monitor';
+import type { MonitorSource, StateSource } from './source';
 
 const invariant: StateSource = {
   kind: 'invariant',
@@ -159,21 +159,25 @@ test('rows between events may be passed over where what is watched rests: the fi
   const sources = (['invariant', 'response', 'hold'] as const).flatMap((kind): StateSource[] =>
     [-1, 2].map((margin) => ({ ...response, kind, margin, within: 1.5 })),
   );
+  const together: MonitorSource[] = [
+    ...sources,
+    { kind: 'all', sources: sources.slice(0, 2) },
+    { kind: 'all', sources: [sources[0], sources[2]] },
+  ];
   fc.assert(
-    fc.property(fc.constantFrom(...sources), fc.array(step, { maxLength: 40 }), (source, steps) => {
+    fc.property(fc.subarray(together, { minLength: 1 }), fc.array(step, { maxLength: 40 }), (chosen, steps) => {
       const rests = (variable: number): boolean => variable < 2;
-      const [every, some, awake] = [createMonitor(source), createMonitor(source, rests), createMonitor(source, rests)];
+      const every = chosen.map((source) => createMonitor(source));
+      const some = chosen.map((source) => createMonitor(source, rests));
+      const watchers = createWatchers(some);
       let [condition, predicate] = [0, 0];
       steps.forEach((s, k) => {
         if (s.event) [condition, predicate] = [s.condition, s.predicate];
         const values = Float64Array.of(condition, predicate, s.margin);
-        every.row(k, values);
-        const quiet = k > 0 && !s.event;
-        some.row(k, values, quiet);
-        if (!quiet || !awake.rests()) awake.row(k, values, quiet);
+        for (const m of every) m.row(k, values);
+        watchers.row(k, values, k > 0 && !s.event);
       });
-      expect(awake.finding(true)).toEqual(every.finding(true));
-      expect(some.finding(true)).toEqual(every.finding(true));
+      expect(some.map((m) => m.finding(true))).toEqual(every.map((m) => m.finding(true)));
     }),
     { numRuns: 400 },
   );

@@ -1,4 +1,4 @@
-import { createLane, type Lane, type Monitor, type Verdict } from './finding';
+import { createLane, lookAt, type Lane, type Least, type LeastMargin, type Monitor, type Verdict } from './finding';
 import type { StateSource } from './source';
 
 /** Limits whose condition and predicate the model itself watches: constant work per row, exact at events, and next to none in between. */
@@ -7,11 +7,10 @@ type Rests = (variable: number) => boolean;
 const decidedAtEvents = (source: StateSource, rests: Rests): boolean =>
   (source.condition < 0 || rests(source.condition)) && rests(source.predicate);
 
-interface Worst {
+const nothing: readonly LeastMargin[] = [];
+
+interface Worst extends Least {
   readonly lane: Lane;
-  /** The least margin so far, and when it was. */
-  worst: number;
-  worstAt: number | undefined;
   failsSince: number | undefined;
 }
 const newWorst = (): Worst => ({ lane: [], worst: Infinity, worstAt: undefined, failsSince: undefined });
@@ -40,21 +39,11 @@ export function invariant(
 ): Monitor {
   const lane = createLane(s.lane);
   const atEvents = decidedAtEvents(source, rests);
-  const marginRests = source.margin < 0 || rests(source.margin);
-  const judge = (time: number, values: Float64Array): void => {
-    const margin = values[source.margin] * source.marginScale;
-    if (margin < s.worst) {
-      s.worst = margin;
-      s.worstAt = time;
-    }
-  };
+  const margin: LeastMargin = { variable: source.margin, scale: source.marginScale, least: s };
+  const moving = source.margin < 0 || rests(source.margin) ? nothing : [margin];
   return {
     state: s,
-    row(time, values, quiet = false) {
-      if (quiet && atEvents) {
-        if (!marginRests && s.applies) judge(time, values);
-        return;
-      }
+    row(time, values) {
       s.applies = source.condition < 0 || values[source.condition] !== 0;
       if (!s.applies) {
         lane.note(time, 'idle');
@@ -62,11 +51,11 @@ export function invariant(
       }
       s.seen = true;
       const good = values[source.predicate] !== 0;
-      if (source.margin >= 0) judge(time, values);
+      if (source.margin >= 0) lookAt(margin, time, values);
       if (!good) s.failsSince ??= time;
       lane.note(time, good ? 'good' : 'bad');
     },
-    rests: () => atEvents && (marginRests || !s.applies),
+    rests: () => (!atEvents ? undefined : s.applies ? moving : nothing),
     finding() {
       const margin = Number.isFinite(s.worst) ? s.worst : undefined;
       const verdict: Verdict = s.failsSince !== undefined ? 'fails' : s.seen ? 'holds' : 'undecided';
@@ -114,8 +103,7 @@ export function response(
   };
   return {
     state: s,
-    row(time, values, quiet = false) {
-      if (quiet && isResting()) return;
+    row(time, values) {
       s.now = time;
       const event = values[source.condition] !== 0;
       if (event && !s.armed) {
@@ -144,7 +132,7 @@ export function response(
         lane.note(deadline, 'bad');
       } else lane.note(time, 'waiting');
     },
-    rests: isResting,
+    rests: () => (isResting() ? nothing : undefined),
     finding() {
       const open = s.since !== undefined;
       if (open && s.now > s.since! + source.within) judge(s.since! + source.within - s.now, s.now);
@@ -197,8 +185,7 @@ export function hold(source: StateSource, rests: Rests, s: HoldState = { ...newW
   };
   return {
     state: s,
-    row(time, values, quiet = false) {
-      if (quiet && isResting()) return;
+    row(time, values) {
       s.now = time;
       const event = values[source.condition] !== 0;
       const good = values[source.predicate] !== 0;
@@ -214,7 +201,7 @@ export function hold(source: StateSource, rests: Rests, s: HoldState = { ...newW
       } else if (s.since === undefined) lane.note(time, 'idle');
       else lane.note(time, time - s.since < source.within ? 'waiting' : 'good');
     },
-    rests: isResting,
+    rests: () => (isResting() ? nothing : undefined),
     finding() {
       const lasted = s.since === undefined ? undefined : s.now - s.since - source.within;
       const open = lasted !== undefined && lasted < 0;

@@ -86,7 +86,7 @@ export function treeMonitor(source: TreeSource, saved?: TreeState): Monitor {
       out.trim(s.at);
       rows.trim(Math.min(s.at, rows.end - 1));
     },
-    rests: () => false,
+    rests: () => undefined,
     finding(finished = false): Finding {
       const open = body.tail();
       const copy = lane.copy();

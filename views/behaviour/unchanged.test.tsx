@@ -14,12 +14,19 @@ const chart: Chart = {
     newState('e', 'Hot', 'b', 20, 120),
   ],
 };
-const nothing = { item: '', active: undefined, wrong: new Set<string>(), facts: new Map(), stops: new Set<string>() };
+type Look = Omit<Parameters<typeof useStateCards>[0], 'address' | 'boxes'>;
+const nothing: Omit<Look, 'chart'> = {
+  item: '',
+  active: undefined,
+  wrong: new Set(),
+  facts: new Map(),
+  stops: new Set(),
+};
+type Shown = Pick<Look, 'chart'> & Partial<Look>;
 const cards = (first: Chart) =>
   renderHook(
-    ({ chart: shown, ...rest }) =>
-      useStateCards({ ...nothing, ...rest, chart: shown, address: 'type/t/chart/c', boxes: useBoxes(shown) }),
-    { initialProps: { chart: first } as { chart: Chart } & Partial<typeof nothing & { active: string[] }> },
+    (look: Shown) => useStateCards({ ...nothing, ...look, address: 'type/t/chart/c', boxes: useBoxes(look.chart) }),
+    { initialProps: { chart: first } as Shown },
   );
 const changed = (before: readonly unknown[], after: readonly { readonly id: string }[]): string[] =>
   after.filter((x) => !before.includes(x)).map((x) => x.id);
@@ -38,7 +45,7 @@ test('a renamed state is one new card; those inside it stay, and so does the lis
   expect(changed(before, result.current)).toEqual(['b']);
   expect(result.current.find((x) => x.id === 'b')?.ariaLabel).toBe('State Up');
   const renamed = result.current;
-  rerender({ chart: { ...withState('b', { name: 'Up' }), note: 'a note is not on a card' } });
+  rerender({ chart: { ...withState('b', { name: 'Up' }), period: '0.1' } });
   expect(result.current).toBe(renamed);
 });
 
@@ -56,7 +63,7 @@ test.each([
 
 test('what is lit, wrong, chosen, stopped at or told of changes the cards it is about', () => {
   const { result, rerender } = cards(chart);
-  const looks: [Parameters<typeof rerender>[0], string[]][] = [
+  const looks: [Shown, string[]][] = [
     [{ chart, active: ['On.Hot'] }, ['b', 'e']],
     [{ chart, wrong: new Set(['d']) }, ['d']],
     [{ chart, item: 'state/a' }, ['a']],
