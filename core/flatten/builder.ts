@@ -65,7 +65,12 @@ export interface Builder {
 
 /** The steps the builder calls back into. */
 export interface BuilderSteps {
-  elaborateBinding(b: Builder, value: BoundValue, unit?: Unit, sharing?: Scope['sharing']): FlatExpr | undefined;
+  elaborateBinding(
+    b: Builder,
+    value: BoundValue,
+    unit?: Unit,
+    options?: { readonly sharing?: Scope['sharing']; readonly isAttribute?: boolean },
+  ): FlatExpr | undefined;
   instantiateConstants(b: Builder, owner: ClassRef): ClassInstance;
   callClass(
     b: Builder,
@@ -142,7 +147,7 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
         b,
         bound,
         unitOrUndefined(v.unit),
-        v.kind === 'parameter' || v.kind === 'constant' ? undefined : { name: bound.scope.instance.name, origin },
+        v.kind === 'parameter' || v.kind === 'constant' ? {} : { sharing: { name: bound.scope.instance.name, origin } },
       );
       memo.set(index, value);
       return value;
@@ -184,7 +189,7 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
 
 function startOf(b: Builder, index: number, steps: BuilderSteps): FlatExpr | undefined {
   const start = b.starts.get(index)?.start;
-  return start && steps.elaborateBinding(b, start, unitOrUndefined(b.variables[index].unit));
+  return start && steps.elaborateBinding(b, start, unitOrUndefined(b.variables[index].unit), { isAttribute: true });
 }
 
 export interface VariableInit {

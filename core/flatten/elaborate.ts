@@ -86,12 +86,18 @@ export function elaborateBinding(
   b: Builder,
   bound: BoundValue,
   unit?: Unit,
-  sharing?: Scope['sharing'],
+  { sharing, isAttribute = false }: { readonly sharing?: Scope['sharing']; readonly isAttribute?: boolean } = {},
 ): FlatExpr | undefined {
   let value = wholeBinding(b, bound, unit, sharing);
   if (value === undefined) return undefined;
+  const whole = value;
   for (const [position, k] of bound.subscripts.entries()) {
-    if (typeof k === 'number' && !isArray(value)) continue;
+    if (typeof k === 'number' && !isArray(value)) {
+      // one start for all is plain; one value, or a list for the rows of a matrix, is not
+      if (isAttribute && whole === value) continue;
+      b.report(bound.scope.place, problem('error', 'shape', tooFlat(bound, whole), bound.expr.span));
+      return undefined;
+    }
     if (typeof k === 'number' && isArray(value) && value.length > k && bound.lasts?.includes(position)) {
       b.report(
         bound.scope.place,
@@ -126,6 +132,15 @@ export function elaborateBinding(
     ),
   );
   return undefined;
+}
+
+function tooFlat({ expr, each, subscripts }: BoundValue, given: Value): string {
+  const needed = subscripts.filter((k) => typeof k === 'number').length;
+  const text = printExpression(expr);
+  const wanted = needed === 1 ? 'a list' : `an array of ${needed} dimensions`;
+  if (isArray(given)) return `${text} has size [${shapeOf(given).join(', ')}], but ${wanted} is needed`;
+  const remedy = each.length > 0 ? 'with each before the name' : `with fill(${text}, ...)`;
+  return `${text} is a single value, but ${wanted} is needed; it is given to all elements ${remedy}`;
 }
 
 /** The value given for all elements of an array, read once. */

@@ -190,7 +190,7 @@ function addObservers(b: Builder, root: ClassInstance, observers: readonly Obser
 /** Gives variables their bindings and start values. */
 function finish(b: Builder, name: string): FlatModel {
   const read = (bound: BoundValue | undefined, unit: string): ReturnType<typeof elaborateBinding> =>
-    bound && elaborateBinding(b, bound, unitOrUndefined(unit));
+    bound && elaborateBinding(b, bound, unitOrUndefined(unit), { isAttribute: true });
   // elaborating a binding may make constants of packages, so the list can grow
   for (let index = 0; index < b.variables.length; index++) {
     const v = b.variables[index];

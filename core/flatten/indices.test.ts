@@ -215,3 +215,47 @@ test('what takes the place of a value has its shape, or is refused with both', (
     expect([statement, problemsOf(text(statement), 'M')]).toEqual([statement, [why]]);
   expect(problemsOf(text('v := v + {1, 2, 3}; A[:, 1] := v[1:2]; r.y := 4; s := A[2, 1];'), 'M')).toEqual([]);
 });
+
+test('a value declared for an array has its shape; one value for all is asked for by name, but starts and limits need not', () => {
+  const model = (declarations: string): string => `
+    model P parameter Real R = 1; parameter Real v[2] = {1, 2}; end P;
+    record C Real re; Real im; end C;
+    model M ${declarations} end M;`;
+  const list = 'but a list is needed; it is given to all elements';
+  for (const [declarations, why] of [
+    ['Real v[3] = 5;', `5 is a single value, ${list} with fill(5, ...)`],
+    ['parameter Real v[3] = 5;', `5 is a single value, ${list} with fill(5, ...)`],
+    ['Real v[3] = {1, 2};', '{1, 2} has 2 elements, but element 3 is needed'],
+    ['Real v[3] = {1, 2, 3, 4};', '{1, 2, 3, 4} has 4 elements, but only 3 are needed'],
+    ['Real A[2, 2] = {1, 2};', '{1, 2} has size [2], but an array of 2 dimensions is needed'],
+    [
+      'Real A[2, 2] = 1;',
+      '1 is a single value, but an array of 2 dimensions is needed; it is given to all elements with fill(1, ...)',
+    ],
+    ['Real v[2] = [1, 2; 3, 4];', '[1, 2; 3, 4] is an array, but a single value is needed'],
+    ['P p[2](R = 4);', `4 is a single value, ${list} with each before the name`],
+    ['P p(v = 4);', `4 is a single value, ${list} with each before the name`],
+    ['P p[2](v = {3, 4});', '{3, 4} has size [2], but an array of 2 dimensions is needed'],
+    [
+      'C c[2] = C(1, 2);',
+      'C(1, 2) is a single value, but a list is needed; it is given to all elements with fill(C(1, 2), ...)',
+    ],
+  ])
+    expect([declarations, [...new Set(problemsOf(model(declarations), 'M'))]]).toEqual([declarations, [why]]);
+  for (const declarations of [
+    'Real v[3] = fill(5, 3);',
+    'Real v[3](each start = 1, min = 0) = {1, 2, 3};',
+    'P p[2](R = {4, 5});',
+    'P p[2](each R = 4, each v = {3, 4});',
+    'P p[2](v = [1, 2; 3, 4]);',
+    'Real A[2, 2] = [1, 2; 3, 4];',
+    'C c[2] = {C(1, 2), C(3, 4)};',
+  ])
+    expect([declarations, problemsOf(model(declarations), 'M')]).toEqual([declarations, []]);
+  const { last } = simulateText(
+    model('P p[2](R = {4, 5}, each v = {3, 4}); Real x = p[1].R + 10*p[2].R + 100*p[2].v[1] + 1000*p[1].v[2];'),
+    'M',
+    { stop: 1 },
+  );
+  expect(last('x')).toBe(4354);
+});

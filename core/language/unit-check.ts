@@ -1,6 +1,7 @@
 import type { Expr, RefExpr } from './ast';
 import { problem, type Fix, type Problem, type Span } from './diagnostics';
 import { printExpression } from './print';
+import { isOdd, planSum, settledUnit, type SumPlan, type UnitKnowledge } from './unit-sums';
 import { walkExpression } from './walk';
 import {
   describeUnit,
@@ -14,16 +15,7 @@ import {
   type Unit,
 } from './units';
 
-/**
- * What is known about the unit of a value. `free` units carry a number somebody wrote by hand (`60 * f`), so that only
- * their dimension can be checked, not their scale. `undefined`: any unit.
- */
-export interface UnitKnowledge {
-  readonly unit: Unit;
-  readonly free: boolean;
-  /** The unit as written, where the value is a single quantity. */
-  readonly name?: string;
-}
+export type { UnitKnowledge };
 
 export interface UnitContext {
   /** The declared unit of a quantity, or undefined when it has none (or is unknown). */
@@ -72,6 +64,7 @@ interface Look {
 }
 type Of<K extends Expr['kind']> = Extract<Expr, { kind: K }>;
 
+const kelvin: Unit = { dimension: [0, 0, 0, 0, 1, 0, 0], scale: 1, offset: 0 };
 const second: Unit = { dimension: [0, 0, 1, 0, 0, 0, 0], scale: 1, offset: 0 };
 const known = (unit: Unit, free = false, name?: string): UnitKnowledge => ({ unit, free, ...(name && { name }) });
 
@@ -87,7 +80,7 @@ function visit(look: Look, e: Expr): UnitKnowledge | undefined {
       if (typeof unit === 'string')
         look.report(problem('error', 'unknown-unit', `The unit '${e.unit}': ${unit}`, e.span));
       // a number with a unit takes the scale its context needs (see elaborateUnits)
-      return typeof unit === 'object' ? known(unit, true) : undefined;
+      return typeof unit === 'object' ? { ...known(unit, true), literal: true } : undefined;
     }
     case 'ref': {
       if (e.parts.length === 1 && e.parts[0].name === 'time') return known(second, false, 's');
@@ -97,7 +90,7 @@ function visit(look: Look, e: Expr): UnitKnowledge | undefined {
       return unit ? known(unit, false, name) : undefined;
     }
     case 'unary':
-      return visit(look, e.operand);
+      return e.op === '-' && !isQuantity(e) ? turned(look, e.operand) : visit(look, e.operand);
     case 'binary':
       return unitOfPair(look, e);
     case 'if': {
@@ -118,6 +111,21 @@ function visit(look: Look, e: Expr): UnitKnowledge | undefined {
   }
 }
 
+/** A value with the other sign: where it counts from a zero, it does so from the other side. */
+function turned(look: Look, e: Expr): UnitKnowledge | undefined {
+  const found = visit(look, e);
+  if (!found) return found;
+  // numbers with units are a difference then, in K
+  if (found.literal && sameDimension(found.unit, kelvin)) return factor(look, e);
+  if (found.unit.offset === 0) return found;
+  if (!settledUnit(found)) return factor(look, e);
+  return known({ ...found.unit, offset: -found.unit.offset });
+}
+
+/** What says most of the unit of values that are alike. */
+const firmest = (all: readonly (UnitKnowledge | undefined)[]): UnitKnowledge | undefined =>
+  all.find((u) => settledUnit(u)) ?? all.find((u) => u && !u.free) ?? all.find((u) => u);
+
 /** The unit that some values have together: each has to be that of the first. */
 function alike(look: Look, values: readonly Expr[], verb: string): UnitKnowledge | undefined {
   return values.slice(1).reduce<UnitKnowledge | undefined>(
@@ -126,7 +134,7 @@ function alike(look: Look, values: readonly Expr[], verb: string): UnitKnowledge
       if (!u || !own) return u ?? own;
       const p = clash(u, own, values[k], value, verb, value.span);
       if (p) look.report(p);
-      return u;
+      return firmest([u, own]);
     },
     visit(look, values[0]),
   );
@@ -141,20 +149,27 @@ function meet(look: Look, a: Expr, b: Expr, verb: string, span: Span): UnitKnowl
   return ua.free ? ub : ua;
 }
 
-/** A factor of a product, or the base of a power: a number with a unit is in coherent SI there, as nothing says another scale. */
-function factor(look: Look, e: Expr): UnitKnowledge | undefined {
+/**
+ * A factor of a product, or the base of a power: numbers with units are in coherent SI there, as nothing says another scale. A point
+ * can only be taken in part (`isShare`), as in the mean of two.
+ */
+function factor(look: Look, e: Expr, isShare = false): UnitKnowledge | undefined {
   const found = visit(look, e);
-  if (!found || !isQuantity(e)) return found;
-  if (found.unit.offset !== 0)
-    look.report(
-      problem(
-        'error',
-        'unit-offset',
-        `${printExpression(e)} counts from a zero of its own and cannot be a factor; write a difference in K`,
-        e.span,
-      ),
-    );
-  return known({ ...found.unit, scale: 1, offset: 0 });
+  if (!found) return found;
+  const settled = found.literal ? known({ ...found.unit, scale: 1, offset: 0 }) : found;
+  if (found.unit.offset === 0 || (isShare && settledUnit(found))) return settled;
+  const remedy = isQuantity(e)
+    ? 'write a difference in K'
+    : `write a difference, or convert(${printExpression(e)}, "K")`;
+  look.report(
+    problem(
+      'error',
+      'unit-offset',
+      `${printExpression(e)} counts from a zero of its own and cannot be a factor; ${remedy}`,
+      e.span,
+    ),
+  );
+  return { ...settled, unit: { ...settled.unit, offset: 0 } };
 }
 
 function unitOfPair(look: Look, e: Of<'binary'>): UnitKnowledge | undefined {
@@ -163,12 +178,10 @@ function unitOfPair(look: Look, e: Of<'binary'>): UnitKnowledge | undefined {
     case '.+':
     case '-':
     case '.-': {
-      const result = meet(look, e.left, e.right, e.op.endsWith('+') ? 'adds' : 'subtracts', e.span);
-      if (!result || result.unit.offset === 0) return result;
-      // the difference of two temperatures has no offset any more; a number added by hand leaves it open
-      const quiet: Look = { ...look, report: () => undefined };
-      const plain = [e.left, e.right].some((x) => visit(quiet, x) === undefined);
-      return { ...result, unit: { ...result.unit, offset: 0 }, free: result.free || plain };
+      const [left, right] = [visit(look, e.left), visit(look, e.right)];
+      const { result, clash } = planSum(e.op.endsWith('-'), left, right);
+      if (clash && left && right) look.report(clashOfSum(clash, left, right, e));
+      return result;
     }
     case '<':
     case '<=':
@@ -195,30 +208,40 @@ function unitOfPair(look: Look, e: Of<'binary'>): UnitKnowledge | undefined {
       if (!base) return undefined;
       const exponent = constantOf(e.right);
       if (exponent === undefined) return sameDimension(base.unit, dimensionless) ? base : undefined;
-      return known(powerUnit(base.unit, exponent), base.free);
+      return { ...known(powerUnit(base.unit, exponent), base.free), relative: true };
     }
   }
 }
 
 function unitOfProduct(look: Look, e: Of<'binary'>): UnitKnowledge | undefined {
-  const left = factor(look, e.left);
-  const right = factor(look, e.right);
+  const isDivision = e.op.endsWith('/');
+  const [ratio, share] = [constantOf(e.right), constantOf(e.left)];
+  const left = factor(look, e.left, ratio !== undefined);
+  const right = factor(look, e.right, share !== undefined && !isDivision);
   const number = (x: Expr): UnitKnowledge | undefined =>
     isNumber(x) ? known(dimensionless, true) : isTable(x) ? known(dimensionless) : undefined;
   const ul = left ?? number(e.left);
   const ur = right ?? number(e.right);
   if (!ul || !ur) return undefined;
-  const unit = e.op.endsWith('/') ? divideUnits(ul.unit, ur.unit) : multiplyUnits(ul.unit, ur.unit);
+  const product = isDivision ? divideUnits(ul.unit, ur.unit) : multiplyUnits(ul.unit, ur.unit);
+  // a part of a point counts from that part of its zero: halves of two of them are one again
+  const offset =
+    left && ratio !== undefined
+      ? left.unit.offset * (isDivision ? 1 / ratio : ratio)
+      : right && share !== undefined && !isDivision
+        ? right.unit.offset * share
+        : 0;
+  const unit = { ...product, offset };
   // numbers and numbers with units: nothing is converted by hand
-  if (isConstant(e)) return known(unit);
+  if (isConstant(e)) return { ...known(unit), relative: true };
   const isHalf = (x: Expr): boolean =>
     x.kind === 'number' && x.unit === undefined && (x.value === 0.5 || x.value === 2);
   const halves = isHalf(e.left) || isHalf(e.right);
-  return known(unit, (ul.free || ur.free) && !(halves && !left?.free && !right?.free));
+  return { ...known(unit, (ul.free || ur.free) && !(halves && !left?.free && !right?.free)), relative: offset === 0 };
 }
 
 function unitOfCall(look: Look, e: Of<'call'>): UnitKnowledge | undefined {
-  const args = e.args.map((x) => (e.callee === 'sqrt' ? factor(look, x) : visit(look, x)));
+  const args = e.args.map((x) => (e.callee === 'sqrt' || e.callee === 'abs' ? factor(look, x) : visit(look, x)));
   e.named.forEach((n) => visit(look, n.value));
   const [first, other] = args;
   const compare = (a: number, b: number): void => {
@@ -228,7 +251,7 @@ function unitOfCall(look: Look, e: Of<'call'>): UnitKnowledge | undefined {
   };
   switch (e.callee) {
     case 'der':
-      return first && known(divideUnits(first.unit, second), first.free);
+      return first && { ...known(divideUnits(first.unit, second), first.free), relative: true };
     case 'sqrt':
       return first && known(powerUnit(first.unit, 0.5), first.free);
     case 'convert':
@@ -240,11 +263,14 @@ function unitOfCall(look: Look, e: Of<'call'>): UnitKnowledge | undefined {
     case 'min':
     case 'max':
       if (args.length === 2) compare(0, 1);
-      return args.find((u) => u && !u.free) ?? args.find((u) => u);
+      return firmest(args);
     case 'interpolate':
       if (e.args.length !== 3) break;
       compare(2, 0);
       return other;
+    case 'sum':
+      // how many there are says how often the zero counts
+      return first?.unit.offset ? { unit: { ...first.unit, offset: 0 }, free: true, open: true } : first;
     case 'smooth':
       return other;
   }
@@ -340,11 +366,19 @@ function clash(ua: UnitKnowledge, ub: UnitKnowledge, a: Expr, b: Expr, verb: str
       span,
     );
   }
+  const zerosDiffer = Math.abs(ua.unit.offset - ub.unit.offset) > 1e-6;
+  if (zerosDiffer && isOdd(ua)) return oddProblem(a);
+  if (zerosDiffer && isOdd(ub)) return oddProblem(b);
+  const doubtful = doubtfulZero(ua, ub, a, b, span) ?? doubtfulZero(ub, ua, b, a, span);
+  if (doubtful) return doubtful;
   if (ua.free || ub.free) return undefined;
-  const offsetsMatter = verb === 'compares' || verb === 'equates' || verb === 'assigns';
   const scaleDiffers = Math.abs(ua.unit.scale / ub.unit.scale - 1) > 1e-9;
-  const offsetDiffers = offsetsMatter && Math.abs(ua.unit.offset - ub.unit.offset) > 1e-9;
+  const offsetDiffers = zerosDiffer && !ua.floats && !ub.floats;
   if (!scaleDiffers && !offsetDiffers) return undefined;
+  return scaleProblem(ua, ub, a, b, verb, span);
+}
+
+function scaleProblem(ua: UnitKnowledge, ub: UnitKnowledge, a: Expr, b: Expr, verb: string, span: Span): Problem {
   const fixes: Fix[] = ua.name
     ? [{ title: `Convert to ${ua.name}`, span: b.span, text: `convert(${printExpression(b)}, "${ua.name}")` }]
     : [];
@@ -355,6 +389,61 @@ function clash(ua: UnitKnowledge, ub: UnitKnowledge, a: Expr, b: Expr, verb: str
     span,
     fixes,
   );
+}
+
+const oddProblem = (e: Expr): Problem =>
+  problem('error', 'unit-offset', `${printExpression(e)} is neither a temperature nor a difference of two`, e.span);
+
+/** A temperature written as a number, or one with a number of no unit, beside what may be a difference. */
+function doubtfulZero(u: UnitKnowledge, other: UnitKnowledge, e: Expr, beside: Expr, span: Span): Problem | undefined {
+  if (other.unit.offset !== 0 && (other.free || other.floats) && u.relative)
+    return problem(
+      'error',
+      'unit-offset',
+      `${printExpression(beside)} is a temperature, but ${printExpression(e)} may be a difference; a difference is written in K`,
+      span,
+    );
+  if (u.open && other.literal)
+    return problem(
+      'error',
+      'unit-offset',
+      `${printExpression(e)} adds a number without a unit to a temperature, and is to be met by ${printExpression(beside)}; write the number with its unit, such as 5 'K'`,
+      span,
+    );
+  return undefined;
+}
+
+function clashOfSum(
+  clash: NonNullable<SumPlan['clash']>,
+  ua: UnitKnowledge,
+  ub: UnitKnowledge,
+  e: Of<'binary'>,
+): Problem {
+  const { left, right, span } = e;
+  const verb = e.op.endsWith('+') ? 'adds' : 'subtracts';
+  const [a, b] = [printExpression(left), printExpression(right)];
+  switch (clash) {
+    case 'dimension':
+      return problem('error', 'unit-clash', `This ${verb} ${a} in ${nameOf(ua)} and ${b} in ${nameOf(ub)}`, span);
+    case 'scale':
+      return scaleProblem(ua, ub, left, right, verb, span);
+    case 'odd':
+      return oddProblem(isOdd(ua) ? left : right);
+    case 'points':
+      return problem(
+        'error',
+        'unit-offset',
+        `This adds two temperatures, ${a} and ${b}; a difference is written in K`,
+        span,
+      );
+    case 'zero':
+      return problem(
+        'error',
+        'unit-offset',
+        `This subtracts a temperature, ${b} in ${nameOf(ub)}, from ${a} in ${nameOf(ua)}, which may be a difference; convert(${b}, "K") if it is a temperature too`,
+        span,
+      );
+  }
 }
 
 /** Checks both sides of an equation or an assignment against each other. */

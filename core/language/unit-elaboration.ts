@@ -1,5 +1,6 @@
 import type { Expr } from './ast';
 import { checkUnits, sameArgument, type UnitContext } from './unit-check';
+import { planSum, settledUnit, type UnitKnowledge } from './unit-sums';
 import { convertValue, sameDimension, sameUnit, unitOrUndefined, type Unit } from './units';
 
 /**
@@ -8,10 +9,12 @@ import { convertValue, sameDimension, sameUnit, unitOrUndefined, type Unit } fro
  */
 export function elaborateUnits(e: Expr, context: UnitContext, expected?: Unit): Expr {
   const quiet = (): void => undefined;
+  const knowledgeOf = (x: Expr): UnitKnowledge | undefined => checkUnits(x, context, quiet);
+  /** The unit a value is in where none is wanted of it; undefined for numbers with units, which are in coherent ones then. */
   const unitOfExpr = (x: Expr): Unit | undefined => {
-    if (!hasUnits(x)) return checkUnits(x, context, quiet)?.unit;
-    const u = checkUnits(x, context, quiet);
-    return u && !u.free ? u.unit : undefined;
+    const u = knowledgeOf(x);
+    if (!u || !hasUnits(x)) return u?.unit;
+    return u.floats ? { ...u.unit, offset: 0 } : settledUnit(u);
   };
   const visit = (x: Expr, want?: Unit): Expr => {
     if (!hasUnits(x)) return x;
@@ -22,24 +25,32 @@ export function elaborateUnits(e: Expr, context: UnitContext, expected?: Unit): 
         const target = want && sameDimension(want, own) ? want : { ...own, scale: 1, offset: 0 };
         return { kind: 'number', value: roundOff(convertValue(x.value, own, target)), span: x.span };
       }
-      case 'unary':
+      case 'unary': {
         // the sign belongs to the number before its scale is looked at: -40 'degF' is 40 below zero
-        return x.op === '-' && x.operand.kind === 'number'
-          ? visit({ ...x.operand, value: -x.operand.value }, want)
-          : { ...x, operand: visit(x.operand, want) };
+        const number = signed(x);
+        return number ? visit(number, want) : { ...x, operand: visit(x.operand, want) };
+      }
       case 'binary': {
-        const additive = /^(\.?[+-]|<|<=|>|>=|==|<>)$/.test(x.op);
-        if (!additive) return { ...x, left: visit(x.left), right: visit(x.right) };
-        const relation = !/[+-]$/.test(x.op);
-        const common = unitOfExpr(x.left) ?? unitOfExpr(x.right) ?? (relation ? undefined : want);
+        if (/^\.?[+-]$/.test(x.op)) {
+          const plan = planSum(x.op.endsWith('-'), knowledgeOf(x.left), knowledgeOf(x.right));
+          const [left, right] = plan.take(want);
+          return { ...x, left: visit(x.left, left), right: visit(x.right, right) };
+        }
+        if (!/^(<|<=|>|>=|==|<>)$/.test(x.op)) return { ...x, left: visit(x.left), right: visit(x.right) };
+        const common = meetingUnit([x.left, x.right]);
         return { ...x, left: visit(x.left, common), right: visit(x.right, common) };
       }
-      case 'if':
+      case 'if': {
+        const common = meetingUnit([...x.branches.map((b) => b.value), x.otherwise], want);
         return {
           ...x,
-          branches: x.branches.map((b) => ({ condition: visit(b.condition), value: visit(b.value, want) })),
-          otherwise: visit(x.otherwise, want),
+          branches: x.branches.map((b) => ({
+            condition: visit(b.condition),
+            value: visit(b.value, common),
+          })),
+          otherwise: visit(x.otherwise, common),
         };
+      }
       case 'call': {
         if (x.callee === 'convert' && x.args[1]?.kind === 'string') return conversion(x.args[0], x.args[1].value);
         if (x.callee === 'interpolate' && x.args.length === 3) {
@@ -50,12 +61,7 @@ export function elaborateUnits(e: Expr, context: UnitContext, expected?: Unit): 
           };
         }
         const keeps = sameArgument.has(x.callee);
-        const common =
-          x.callee === 'min' || x.callee === 'max'
-            ? (x.args.map(unitOfExpr).find((u) => u) ?? want)
-            : keeps
-              ? want
-              : undefined;
+        const common = x.callee === 'min' || x.callee === 'max' ? meetingUnit(x.args, want) : keeps ? want : undefined;
         return {
           ...x,
           args: x.args.map((a) => visit(a, common)),
@@ -71,6 +77,12 @@ export function elaborateUnits(e: Expr, context: UnitContext, expected?: Unit): 
       default:
         return x;
     }
+  };
+  /** The unit in which values meet: that of one which has it wherever it stands, or else the one that is wanted, as far as the scale is open. */
+  const meetingUnit = (all: readonly Expr[], want?: Unit): Unit | undefined => {
+    const settled = all.map((x) => (knowledgeOf(x)?.floats ? undefined : unitOfExpr(x))).find((u) => u);
+    const scaled = all.map(unitOfExpr).find((u) => u);
+    return settled ?? (want && scaled && sameUnit({ ...want, offset: 0 }, scaled) ? want : (scaled ?? want));
   };
   const conversion = (value: Expr, unitName: string): Expr => {
     const to = unitOrUndefined(unitName);
@@ -91,6 +103,13 @@ export function elaborateUnits(e: Expr, context: UnitContext, expected?: Unit): 
       : { kind: 'binary', op: '+', left: scaled, right: { kind: 'number', value: shift, span }, span };
   };
   return visit(e, expected);
+}
+
+/** A number with its signs taken into it. */
+function signed(e: Expr): Extract<Expr, { kind: 'number' }> | undefined {
+  if (e.kind !== 'unary' || e.op === 'not') return e.kind === 'number' ? e : undefined;
+  const inner = signed(e.operand);
+  return inner && (e.op === '-' ? { ...inner, value: -inner.value } : inner);
 }
 
 /** Conversions such as 200 ms to 0.2 s should not show the last bit of a product. */
