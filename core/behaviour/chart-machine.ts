@@ -1,3 +1,4 @@
+import { endOfInstant, isSameInstant } from './instant';
 import {
   isActiveIn,
   noConfiguration,
@@ -214,7 +215,7 @@ function matches({ layout, host, state }: Work, c: number, t: number, event: Cha
       case 'after':
       case 'at':
       case 'every':
-        if (event === undefined && state.due[layout.slotAt[c][t][k]] <= host.now()) return true;
+        if (event === undefined && state.due[layout.slotAt[c][t][k]] <= endOfInstant(host.now())) return true;
         break;
       default:
         if (event === undefined && host.condition(c, t, k)) return true;
@@ -329,13 +330,14 @@ function dispatch(work: Work, event: ChartEvent): boolean {
 /** What is due by the clock: messages that arrive now, and do texts. */
 function nowDue({ layout, host, state }: Work): void {
   const now = host.now();
+  const end = endOfInstant(now);
   for (let k = 0; k < state.later.length;) {
-    if (state.later[k].due <= now) state.outer.push(state.later.splice(k, 1)[0].event);
+    if (state.later[k].due <= end) state.outer.push(state.later.splice(k, 1)[0].event);
     else k++;
   }
   layout.charts.forEach(({ structure, hasDo }, c) => {
     const period = state.tickPeriods[c];
-    if (!hasDo || state.ended[c] || state.ticks[c] * period > now) return;
+    if (!hasDo || state.ended[c] || state.ticks[c] * period > end) return;
     state.ticks[c] = Math.floor(now / period + 1e-9) + 1;
     structure.states.forEach(
       (_, s) => isActiveIn(structure, state.configurations[c], s) && host.act(c, { kind: 'do', index: s }),
@@ -345,10 +347,10 @@ function nowDue({ layout, host, state }: Work): void {
 
 /** Every chart has looked: what happened at this moment only is over. */
 function passMoments({ layout, host, state }: Work): void {
-  const now = host.now();
+  const end = endOfInstant(host.now());
   for (let k = 0; k < layout.kinds.length; k++) {
     if (layout.kinds[k] !== 'every') continue;
-    while (state.due[k] <= now) state.due[k] = state.armed[k] + ++state.turns[k] * state.periods[k];
+    while (state.due[k] <= end) state.due[k] = state.armed[k] + ++state.turns[k] * state.periods[k];
   }
   host.looked();
 }
@@ -388,11 +390,11 @@ function run(work: Work): boolean {
 }
 
 function nextTime({ layout, host, state }: Work): number {
-  const now = host.now();
+  const end = endOfInstant(host.now());
   const { due, later } = state;
   let t = Infinity;
-  for (let k = 0; k < due.length; k++) if (due[k] > now && due[k] < t) t = due[k];
-  if (later.length > 0 && later[0].due > now) t = Math.min(t, later[0].due);
+  for (let k = 0; k < due.length; k++) if (due[k] > end && due[k] < t) t = due[k];
+  if (later.length > 0 && later[0].due > end) t = Math.min(t, later[0].due);
   layout.charts.forEach(({ hasDo }, c) => {
     if (hasDo && !state.ended[c]) t = Math.min(t, state.ticks[c] * state.tickPeriods[c]);
   });
@@ -401,10 +403,11 @@ function nextTime({ layout, host, state }: Work): number {
 
 function isDue({ layout, host, state }: Work): boolean {
   const now = host.now();
-  for (let k = 0; k < state.due.length; k++) if (state.due[k] === now) return true;
+  for (let k = 0; k < state.due.length; k++) if (isSameInstant(state.due[k], now)) return true;
+  const end = endOfInstant(now);
   return (
-    state.later.some((x) => x.due <= now) ||
-    layout.charts.some(({ hasDo }, c) => hasDo && !state.ended[c] && state.ticks[c] * state.tickPeriods[c] <= now)
+    state.later.some((x) => x.due <= end) ||
+    layout.charts.some(({ hasDo }, c) => hasDo && !state.ended[c] && state.ticks[c] * state.tickPeriods[c] <= end)
   );
 }
 

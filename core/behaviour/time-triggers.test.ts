@@ -1,3 +1,4 @@
+import fc from 'fast-check';
 import { chart, projectOf, quantity, row, runProject, state, transition } from '../testing/run-project';
 
 const modes = (
@@ -120,4 +121,44 @@ test('a transition into several lanes enters them all; renaming a state in one o
     });
   expect(runProject(lanes('R2')).mode('mode')).toBe('Work.Left.L2 + Work.Right.R2');
   expect(runProject(lanes('Other')).mode('mode')).toBe('Work.Left.L2 + Work.Right.Other');
+});
+
+test('clocks, messages on their way and samples that are due together meet in one instant, however their times were added up', () => {
+  const tenths = fc.integer({ min: 1, max: 9 }).map((n) => n / 10);
+  fc.assert(
+    fc.property(tenths, tenths, fc.constantFrom(0.1, 0.2, 0.3), (wait, later, interval) => {
+      const run = runProject(
+        projectOf(
+          {
+            quantities: [quantity('n', '0', { role: 'variable', type: 'Integer' }), quantity('seen', '0')],
+            physics: `when sample(${interval}, ${interval}) then n = pre(n) + 1; end when;`,
+            charts: [
+              // goes round with one wait after another, whose sums are rounded each time
+              chart(
+                'round',
+                [state('A'), state('B')],
+                [transition('A', 'B', `after ${wait} 's'`), transition('B', 'A', `after ${wait} 's'`)],
+              ),
+              chart(
+                'sender',
+                [state('On')],
+                [transition('On', '', `every ${later} 's'`, { effect: 'seen := seen + 1;' })],
+              ),
+            ],
+          },
+          { stop: 5, recordEvery: 0.37 },
+        ),
+      );
+      const moments = [...new Set(run.recording.time)];
+      moments.forEach((t, k) => k > 0 && expect(t - moments[k - 1]).toBeGreaterThan(1e-9));
+      // none is lost, none comes twice
+      const due = (every: number): number => Math.floor(5 / every + 1e-9);
+      expect(run.last('n')).toBe(due(interval));
+      expect(run.last('seen')).toBe(due(later));
+      const rounds = run.recording.transitions
+        .map((t) => t.time)
+        .filter((t) => Math.abs(t / wait - Math.round(t / wait)) < 1e-9);
+      expect(new Set(rounds.map((t) => Math.round(t / wait))).size).toBe(due(wait));
+    }),
+  );
 });

@@ -1,3 +1,4 @@
+import { endOfInstant, isSameInstant } from '../behaviour/instant';
 import { chatterProblem } from './failure';
 import { fail, guarded, hasFailed, refuseStructural, restart, tellBroken, type RunningSimulation } from './running';
 import { settle } from './settle';
@@ -82,11 +83,15 @@ export function assign(run: RunningSimulation, variable: number, value: number):
 }
 
 /** The next instant at which something is known to happen. */
-export const nextTimeEvent = ({ options, timetable, charts }: RunningSimulation): number =>
-  Math.min(options.stop, timetable.next(), charts.machine.nextTime(), options.driver?.nextTime() ?? Infinity);
+export function nextTimeEvent({ options: { stop, driver }, timetable, charts }: RunningSimulation): number {
+  const next = Math.min(timetable.next(), charts.machine.nextTime(), driver?.nextTime() ?? Infinity);
+  return next > stop || isSameInstant(next, stop) ? stop : next;
+}
 
-export const atTimeEvent = ({ options, timetable, charts, state: { clock } }: RunningSimulation): boolean =>
-  timetable.next() <= clock.time || charts.machine.isDue() || (options.driver?.nextTime() ?? Infinity) <= clock.time;
+export function atTimeEvent({ options, timetable, charts, state: { clock } }: RunningSimulation): boolean {
+  const end = endOfInstant(clock.time);
+  return timetable.next() <= end || charts.machine.isDue() || (options.driver?.nextTime() ?? Infinity) <= end;
+}
 
 /** Samples and stimulus that are due now. */
 export function applyOutside(run: RunningSimulation): void {

@@ -1,3 +1,4 @@
+import { endOfInstant } from '../behaviour/instant';
 import type { Stimulus } from './outside';
 
 /** How far a run is in its timetable. */
@@ -40,9 +41,6 @@ interface Sample {
   readonly start: number;
   readonly interval: number;
 }
-
-/** Times that differ by no more than the rounding of their products are one instant: 3*0.1 and 0.3. */
-const endOfInstant = (time: number): number => time + 16 * Number.EPSILON * Math.abs(time);
 
 export function createTimetable(state: TimetableState): Timetable {
   const timeOf = (k: number): number => state.samples[k].start + state.sampleIndex[k] * state.samples[k].interval;
