@@ -10,6 +10,8 @@ export class Unread {
   constructor(
     readonly message: string,
     readonly span: Span,
+    /** `unknown-phrase` where the glossary lacks one. */
+    readonly code: 'unread-limit' | 'unknown-phrase' = 'unread-limit',
   ) {}
 }
 
@@ -65,6 +67,26 @@ const longUnits: Readonly<Record<string, string>> = {
   kilograms: 'kg',
   degrees: 'deg',
   pascal: 'Pa',
+  Nm: 'N.m',
+  mNm: 'mN.m',
+  kNm: 'kN.m',
+  Ncm: 'cN.m',
+  RPM: 'rpm',
+  sec: 's',
+  secs: 's',
+  msec: 'ms',
+  mins: 'min',
+  hrs: 'h',
+  amp: 'A',
+  amps: 'A',
+  pascals: 'Pa',
+  joule: 'J',
+  joules: 'J',
+  ohm: 'Ohm',
+  ohms: 'Ohm',
+  degree: 'deg',
+  turns: 'rev',
+  revolutions: 'rev',
 };
 const numberWords: Readonly<Record<string, number>> = {
   zero: 0,
@@ -96,7 +118,7 @@ export function readAmount(words: readonly Word[], at: number): { amount: Amount
   let end = w.span.end;
   const candidate = words[at + 1];
   if (unit === '' && candidate && !w.comma && !notUnits.has(candidate.text)) {
-    const named = longUnits[candidate.norm] ?? candidate.text;
+    const named = longUnits[candidate.text] ?? longUnits[candidate.norm] ?? candidate.text;
     if (typeof parseUnit(named) === 'object') {
       unit = named;
       end = candidate.span.end;

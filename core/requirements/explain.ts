@@ -79,6 +79,7 @@ class Words {
           : `between ${time(f.from)} and ${time(f.to)} later there is a moment at which ${this.group(f.a)}`;
       case 'always':
         if (f.to === Infinity) return `from then on ${this.group(f.a)}`;
+        if (f.from === f.to) return `${time(f.to)} later ${this.group(f.a)}`;
         return f.from === 0
           ? `for the next ${time(f.to)} ${this.group(f.a)}`
           : `from ${time(f.from)} to ${time(f.to)} later ${this.group(f.a)}`;

@@ -69,10 +69,10 @@ export interface PhraseMatch {
 /** The glossary made ready for looking phrases up; kept as long as the glossary is the same. */
 export interface PhraseBook {
   find(words: readonly Word[]): PhraseMatch | undefined;
+  /** Whether some phrase has a word. */
+  knows(word: Word): boolean;
   /** The word that no phrase has, or else the first that means something. */
   unknownWord(words: readonly Word[]): Word | undefined;
-  /** The longest phrase that begins at a word. */
-  longestFrom(words: readonly Word[], at: number): { readonly entry: GlossaryEntry; readonly next: number } | undefined;
 }
 
 const books = new WeakMap<readonly GlossaryEntry[], PhraseBook>();
@@ -95,20 +95,15 @@ function makeBook(glossary: readonly GlossaryEntry[]): PhraseBook {
   const isNot = (w: Word): boolean => w.norm === 'not' || w.norm === 'never';
   return {
     find(words) {
-      const negated = words.some(isNot);
-      const entry = byKey.get(keyOf(negated ? words.filter((w) => !isNot(w)) : words));
-      return entry && { entry, negated };
+      const count = words.filter(isNot).length;
+      if (count > 1) return undefined;
+      const entry = byKey.get(keyOf(count > 0 ? words.filter((w) => !isNot(w)) : words));
+      return entry && { entry, negated: count > 0 };
     },
+    knows: (w) => known.has(stem(w.norm)),
     unknownWord(words) {
       const meaningful = words.filter((w) => !isFiller(w) && !isNot(w));
       return meaningful.find((w) => !known.has(stem(w.norm))) ?? meaningful[0];
-    },
-    longestFrom(words, at) {
-      for (let next = Math.min(words.length, at + 8); next > at; next--) {
-        const entry = byKey.get(keyOf(words.slice(at, next)));
-        if (entry) return { entry, next };
-      }
-      return undefined;
     },
   };
 }

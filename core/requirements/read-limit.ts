@@ -16,6 +16,8 @@ export interface Limit {
   readonly used: readonly Span[];
   /** Words that mean something and were not used. */
   readonly unused: readonly Span[];
+  /** What was taken for granted, such as the unit of a number without one. */
+  readonly notes: readonly string[];
   readonly problems: readonly Problem[];
 }
 
@@ -31,22 +33,27 @@ export function readLimit(
       byHand: true,
       used: [],
       unused: [],
+      notes: [],
       problems: [],
     };
   }
-  const used: Span[] = [];
+  const words = wordsOf(requirement.text);
   try {
-    const { formula, about } = readSentence(requirement.text, glossary, used);
-    return { formula, about, byHand: false, used, unused: unusedWords(requirement.text, used), problems: [] };
+    const { formula, about, ignored, notes } = readSentence(requirement.text, glossary);
+    const unused = new Set(ignored.map((w) => w.span.start));
+    const spans = (wanted: boolean): Span[] =>
+      words.filter((w) => unused.has(w.span.start) === wanted && !isFiller(w)).map((w) => w.span);
+    return { formula, about, byHand: false, used: spans(false), unused: spans(true), notes, problems: [] };
   } catch (error) {
     if (!(error instanceof Unread)) throw error;
     return {
       formula: undefined,
       about: '',
       byHand: false,
-      used,
-      unused: unusedWords(requirement.text, used),
-      problems: [problem('warning', 'unread-limit', error.message, error.span)],
+      used: [],
+      unused: [],
+      notes: [],
+      problems: [problem('warning', error.code, error.message, error.span)],
     };
   }
 }
@@ -61,11 +68,6 @@ export function limitOf(requirement: Requirement, glossary: readonly GlossaryEnt
   kept.set(requirement, { glossary, limit });
   return limit;
 }
-
-const unusedWords = (text: string, used: readonly Span[]): Span[] =>
-  wordsOf(text)
-    .filter((w) => !isFiller(w) && !used.some((u) => w.span.start < u.end && u.start < w.span.end))
-    .map((w) => w.span);
 
 /** The first name in a formula. */
 function aboutFormula(formula: string): string {

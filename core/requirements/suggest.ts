@@ -1,5 +1,7 @@
 import { typeById, type GlossaryEntry, type PartType, type Project } from '../project/project';
-import { isFiller, phraseBook, stem, wordsOf } from './phrases';
+import type { Problem } from '../language/diagnostics';
+import { isFiller, phraseBook, stem, wordsOf, type Word } from './phrases';
+import { readLimit } from './read-limit';
 
 /** Something of the product that a phrase could stand for. */
 export interface Suggestion {
@@ -88,6 +90,38 @@ export function suggestMeanings(project: Project, phrase: string, limit = 5): Su
     .filter((s) => s.score > 0.3)
     .sort((a, b) => b.score - a.score)
     .slice(0, limit);
+}
+
+/** The longest run of words of a text around an unknown word that no phrase of the glossary covers. */
+/**
+ * The phrase that a text which cannot be read needs a meaning for: one with which it can be read, or comes to another that is missing.
+ * Where there is none, the wording is at fault, and no phrase is proposed.
+ */
+export function missingPhrase(text: string, glossary: readonly GlossaryEntry[]): string | undefined {
+  const failed = (more: readonly GlossaryEntry[]): Problem | undefined =>
+    readLimit({ text, formula: '' }, [...glossary, ...more]).problems[0];
+  const why = failed([]);
+  if (!why?.span) return undefined;
+  const { start } = why.span;
+  const leadsOn = (phrase: string): boolean => {
+    const next = failed([{ id: '', phrase, meaning: 'x' }]);
+    return next === undefined || (next.code === 'unknown-phrase' && next.span!.start > start);
+  };
+  return [phraseAround(text, start, glossary), ...statesIn(text)].find((p) => p !== '' && leadsOn(p));
+}
+
+/** The subject of a sentence with some of the words that follow "shall": "pump stops" of "the pump shall stop within 1 s". */
+function statesIn(text: string): string[] {
+  const words = wordsOf(text);
+  const shall = words.findIndex((w) => w.norm === 'shall' || w.norm === 'must');
+  if (shall < 0) return [];
+  const comma = words.findLastIndex((w, k) => k < shall && w.comma);
+  const from = words[shall + 1]?.norm === 'not' || words[shall + 1]?.norm === 'never' ? shall + 2 : shall + 1;
+  const said = (all: readonly Word[]): string[] => all.filter((w) => !isFiller(w)).map((w) => w.text);
+  return [1, 2, 3, 4].flatMap((n) => {
+    const behind = said(words.slice(from, from + n));
+    return behind.length === 0 ? [] : [[...said(words.slice(comma + 1, shall)), ...behind].join(' ')];
+  });
 }
 
 /** The longest run of words of a text around an unknown word that no phrase of the glossary covers. */

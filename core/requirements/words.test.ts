@@ -1,7 +1,7 @@
 import { tubeCapper } from '../../samples/tube-capper';
 import { explainFormula } from './explain';
 import { doublePhrases, stem } from './phrases';
-import { phraseAround, suggestMeanings, wordsOfName } from './suggest';
+import { missingPhrase, phraseAround, suggestMeanings, wordsOfName } from './suggest';
 import { wordingProblems } from './wording';
 
 const glossary = [
@@ -110,6 +110,16 @@ test('states are suggested with the whole way to them', () => {
   expect(meanings('creep')).toContain('in(ctrl.mode.Running.Turning.Creep)');
   expect(meanings('slipping')).toContain('in(ctrl.mode.Fault.Slipping)');
   expect(meanings('no tube')).toContain('in(ctrl.mode.Fault.NoTube)');
+});
+
+test('a phrase is missing where a meaning for it makes the text readable, or leads to the next that is missing', () => {
+  const missing = (text: string): string | undefined => missingPhrase(text, glossary);
+  expect(missing('The supply voltage shall not exceed 12 V.')).toBe('supply voltage');
+  expect(missing('When the door is shut, the supply voltage shall reach 12 V within 1 s.')).toBe('door is shut');
+  expect(missing('The pump shall stop within 2 s after the door is shut.')).toBe('pump stop');
+  // no meaning of a phrase makes a limit of these
+  expect(missing('The panel shall show the last torque with an error of at most 0.02 N.m.')).toBeUndefined();
+  expect(missing('The supply voltage is 12 V.')).toBeUndefined();
 });
 
 test('the phrase around a word that was not understood', () => {

@@ -6,7 +6,7 @@ import type { Project } from '@/core/project/project';
 import { readFormula } from '@/core/requirements/formula';
 import { doublePhrases } from '@/core/requirements/phrases';
 import { limitOf } from '@/core/requirements/read-limit';
-import { phraseAround, suggestMeanings, type Suggestion } from '@/core/requirements/suggest';
+import { missingPhrase, suggestMeanings, type Suggestion } from '@/core/requirements/suggest';
 import { problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -130,6 +130,8 @@ function countUses(project: Project): Map<string, number> {
 }
 
 const mostProposals = 6;
+/** Texts that are tried for a phrase they lack: reading each of thousands several times would take seconds. */
+const mostRead = 150;
 
 function Proposals({
   project,
@@ -139,12 +141,14 @@ function Proposals({
   readonly take: (phrase: string, meaning: string) => void;
 }) {
   const proposals = useMemo(() => {
+    let tries = mostRead;
     const found = new Map<string, { readonly keys: string[]; readonly meanings: readonly Suggestion[] }>();
     for (const r of project.requirements) {
       const [why] = limitOf(r, project.glossary).problems;
-      if (!why?.span || r.formula || r.observation || !/not understood/.test(why.message)) continue;
-      const phrase = phraseAround(r.text, why.span.start, project.glossary);
-      if (phrase === '') continue;
+      if (!why || r.formula || r.observation) continue;
+      if (--tries < 0) break;
+      const phrase = missingPhrase(r.text, project.glossary);
+      if (phrase === undefined) continue;
       const known = found.get(phrase);
       if (known) known.keys.push(r.key);
       else if (found.size < mostProposals)

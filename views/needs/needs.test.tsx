@@ -1,4 +1,5 @@
 /** @jest-environment jsdom */
+import { newRequirement } from '@/core/project/project';
 import '@testing-library/jest-dom';
 import { DndContext } from '@dnd-kit/core';
 import { render, screen, waitFor, within } from '@testing-library/react';
@@ -164,9 +165,15 @@ test('a phrase with two meanings is told; a proposal is taken with one press', a
     );
   const { rerender } = render(<GlossarySheet project={project()} />);
   expect(screen.getAllByText(/has two meanings/).length).toBe(2);
-  await user.click(within(screen.getByTestId('proposals')).getAllByRole('button', { name: 'panel.lamp' })[0]);
+  // "panel" would not make "The panel shall show the last cap torque ..." a limit: nothing is proposed that leads nowhere
+  expect(screen.queryByTestId('proposals')).toBeNull();
+  const entry = newRequirement('r-new', 'CAP-90', 'The seat torque shall not exceed 0.85 N.m.');
+  useProject.getState().edit({ kind: 'insert', list: 'requirement', entry }, 'add');
   rerender(<GlossarySheet project={project()} />);
-  expect(project().glossary.at(-1)).toMatchObject({ phrase: 'panel', meaning: 'panel.lamp' });
+  await user.click(within(screen.getByTestId('proposals')).getAllByRole('button', { name: 'cap.seatTorque' })[0]);
+  rerender(<GlossarySheet project={project()} />);
+  expect(project().glossary.at(-1)).toMatchObject({ phrase: 'seat torque', meaning: 'cap.seatTorque' });
+  expect(screen.queryByTestId('proposals')).toBeNull();
 });
 
 describe('lines of a flow by keyboard', () => {

@@ -146,6 +146,11 @@ export function LimitFacts({ requirement }: { readonly requirement: Requirement 
           <p className="px-3 quiet" data-testid="plain-reading">
             {explainFormula(limit.formula, project.glossary)}
           </p>
+          {limit.notes.map((note) => (
+            <p key={note} className="px-3 mb-1 now-ink" data-testid="taken-for-granted">
+              {note}
+            </p>
+          ))}
         </>
       )}
       {limit.byHand ? (

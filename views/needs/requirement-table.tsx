@@ -384,7 +384,9 @@ const RequirementRow = memo(function RequirementRow({
               <LimitCell
                 requirement={r}
                 limit={limit}
-                problems={problems.filter((p) => p.code !== 'unread-limit').map((p) => p.message)}
+                problems={problems
+                  .filter((p) => p.code !== 'unread-limit' && p.code !== 'unknown-phrase')
+                  .map((p) => p.message)}
               />
             </td>
           )}
