@@ -195,7 +195,34 @@ test('every word counts: without it a sentence says something else, or nothing',
   expect(idle).toEqual([]);
 });
 
+test('when it is over and how it stays', () => {
+  expect(read('2 s after the guard opens, the spindle speed shall stay below 5 rpm.').formula).toBe(
+    "always(implies(after(2 's', guard.open), spindle.speed < 5 'rpm'))",
+  );
+  expect(read('When the guard opens, the spindle speed shall stay below 5 rpm.').formula).toBe(
+    "always(implies(guard.open, spindle.speed < 5 'rpm'))",
+  );
+  expect(read('When the guard opens, the spindle speed shall be below 5 rpm.').formula).toBeUndefined();
+});
+
 test.each([
+  [
+    'The spindle speed shall be above 5 rpm and below 10 rpm or above 20 rpm.',
+    '"and" and "or" side by side can be read in two ways: write two requirements',
+  ],
+  ['The spindle speed shall be at least 100 rpm and at most 50 rpm.', 'No value can be both'],
+  [
+    'The guard shall open at least 3 times in any 10 s.',
+    'How does the span of time over which go together with the rest? Write it as a requirement of its own',
+  ],
+  [
+    'The spindle speed shall stay below 5 rpm within 2 s after the guard opens.',
+    'Does it have to begin within the time, or to last for it? Say "for 2 s after ..." or "be"',
+  ],
+  [
+    'While the guard is not never open, the belt shall not move.',
+    '"guard" is not understood: the glossary has no condition "guard not never open"',
+  ],
   [
     'The brake shall not be engaged within 2 s after the heater is on.',
     '"not" and "within" can be read in two ways: say "for 2 s after ..." where it must not be all that time',

@@ -96,7 +96,7 @@ function leadsOf(s: Sentence, shall: number): Lead[] {
         s.fail(at, `A comma is missing after the clause that begins with "${opener.text}"`);
       return;
     }
-    const ways = clausesAt(s, at, shall).filter((w) => s.words[w.next - 1].comma);
+    const ways = clausesAt(s, at, comma + 1).filter((w) => w.next === comma + 1);
     if (ways.length === 0)
       s.fail(
         at,

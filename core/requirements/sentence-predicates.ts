@@ -469,19 +469,17 @@ function periods(
       about: event,
       kind: 'plain',
       takes(c) {
-        const { window: said, conditions, ...others } = c;
-        const window = per && upper ? per : said;
+        const { window, conditions, ...others } = c;
         const what = [event, ...conditions].join(' and ');
-        const rest: Clauses = { ...others, conditions: [], ...(per && upper && said && { window: said }) };
+        const rest: Clauses = { ...others, conditions: [] };
+        const over = window && !per && upper ? window : per;
+        // what is left over is refused
+        const left: Clauses = window && over !== window ? { ...rest, window } : rest;
         // a rate that is reached is looked at when the run ends
         if (per && !upper)
-          return {
-            formula: `rate(${what}) ${op} ${trim(limit / per.value)} '1/${per.unit}'`,
-            kind: 'end',
-            rest: { ...rest, ...(said && { window: said }) },
-          };
-        const value = window ? `count(${amountText(window)}, ${what})` : `count(${what})`;
-        return { formula: `${value} ${op} ${limit}`, kind: upper ? 'plain' : 'end', rest };
+          return { formula: `rate(${what}) ${op} ${trim(limit / per.value)} '1/${per.unit}'`, kind: 'end', rest: left };
+        const value = over ? `count(${amountText(over)}, ${what})` : `count(${what})`;
+        return { formula: `${value} ${op} ${limit}`, kind: upper ? 'plain' : 'end', rest: left };
       },
       ...(ignored.length > 0 && { ignored }),
     },
@@ -490,6 +488,10 @@ function periods(
   const found = [make(at)];
   const per = anyOf(s, at, ['per', 'in', 'every', 'each', 'a', 'an', 'in any', 'in every', 'within any']);
   if (per === undefined) return found;
+  if (!upper && !isAt(s, at, 'per')) {
+    s.fail(at, 'How often at least is said of the whole run: "per minute", or without a time');
+    return found;
+  }
   const time = tryAmount(s, per, end);
   if (time?.value.isTime) return [make(time.next, time.value)];
   const unit = s.words[per];
