@@ -194,3 +194,30 @@ test('arrays of unlike lengths are not met element by element', () => {
   const run = simulateText(`${text} model M Real z[2] = f({1, 2}, 10*time); end M;`, 'M');
   near([run.last('z[1]'), run.last('z[2]')], [11, 12]);
 });
+
+describe('other values for what a function or a record has of its base', () => {
+  const text = `function g input Real x; input Real k = 2; output Real y = 100; protected Real half = 0.5; algorithm y := k*x + half; end g;
+    function short = g(k = 5); function longer extends g(k = 7, half = 0); end longer; function again = longer(k = 8);
+    record R Real a = 1; Real b = 2; end R; record S = R(b = 20); record T extends R(a = 10); end T;
+    package P function inside = g(k = 30); end P;
+    model A replaceable function r = g; Real d = r(1.0); end A;`;
+  test('are taken, wherever they were given, and arguments win', () => {
+    const run = simulateText(
+      `${text} model M Real a = short(1); Real b = longer(1); Real c = again(1); Real d = again(1, 3); Real e = g(1);
+        S s = S(); T t = T(); R r = R(); Real inside = P.inside(1); A changed(redeclare function r = g(k = 9)); A plain; end M;`,
+      'M',
+    );
+    near(
+      ['a', 'b', 'c', 'd', 'e', 's.a', 's.b', 't.a', 't.b', 'r.b', 'inside', 'changed.d', 'plain.d'].map((n) =>
+        run.last(n),
+      ),
+      [5.5, 7, 8, 3, 2.5, 1, 20, 10, 2, 2, 30.5, 9.5, 2.5],
+    );
+  });
+  test('names it does not have are told', () => {
+    expect(problemsOf(`${text} function h = g(q = 1); model M Real x = h(1); end M;`, 'M')).toContain(
+      'There is no q to change',
+    );
+    expect(problemsOf(`${text} function h = g(x(min = 1)); model M Real x = h(1); end M;`, 'M')).toEqual([]);
+  });
+});

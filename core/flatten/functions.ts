@@ -1,4 +1,4 @@
-import type { CallExpr, ComponentElement, RefExpr } from '../language/ast';
+import type { CallExpr, ComponentElement, Expr, Modification, RefExpr } from '../language/ast';
 import { problem } from '../language/diagnostics';
 import { printReference } from '../language/print';
 import type { Builder } from './builder';
@@ -14,15 +14,19 @@ const deepest = 40;
 interface Declared {
   readonly element: ComponentElement;
   readonly home: ClassRef;
+  /** Its value where nothing is given, and where the names in that are looked up. */
+  readonly initial?: { readonly expr: Expr; readonly home: ClassRef };
 }
 
-/** Declarations of a function or record with those of its bases, in order. */
+/** Declarations of a function or record with those of its bases, in order, and with the values that were changed on the way. */
 function declarationsOf(b: Builder, ref: ClassRef, depth = 0): { declared: Declared[]; bodies: ClassRef[] } {
   if (depth > deepest) return { declared: [], bodies: [] };
   const { short } = ref.definition;
   if (short) {
     const base = findClass(b.library, ref.parent, short.base, 0, true);
-    return base ? declarationsOf(b, base, depth + 1) : { declared: [], bodies: [] };
+    if (!base) return { declared: [], bodies: [] };
+    const found = declarationsOf(b, base, depth + 1);
+    return { ...found, declared: withChanges(b, found.declared, short.modification, ref.parent ?? ref) };
   }
   const declared: Declared[] = [];
   const bodies: ClassRef[] = [];
@@ -31,17 +35,57 @@ function declarationsOf(b: Builder, ref: ClassRef, depth = 0): { declared: Decla
       const base =
         findClass(b.library, ref, e.base, 0, true) ?? (ref.parent && findClass(b.library, ref.parent, e.base));
       const found = base && declarationsOf(b, base, depth + 1);
-      declared.push(...(found?.declared ?? []));
+      declared.push(...withChanges(b, found?.declared ?? [], e.modification, ref));
       bodies.push(...(found?.bodies ?? []));
     } else if (e.kind === 'component') {
       const before = declared.findIndex((d) => d.element.name === e.name);
-      if (before >= 0) declared[before] = { element: e, home: ref };
-      else declared.push({ element: e, home: ref });
+      const { value } = e.modification;
+      const one: Declared = { element: e, home: ref, ...(value && { initial: { expr: value, home: ref } }) };
+      if (before >= 0) declared[before] = one;
+      else declared.push(one);
     }
   }
   if (ref.definition.algorithms.length > 0) bodies.push(ref);
   return { declared, bodies };
 }
+
+/** `function h = g(k = 5)`, `extends g(k = 5)`: other values for what the base declares. */
+function withChanges(b: Builder, declared: readonly Declared[], m: Modification, home: ClassRef): Declared[] {
+  const changed = [...declared];
+  for (const { path, modification, redeclare, span } of m.args) {
+    // a class that is put in place of another is found where its name is looked up
+    if (redeclare?.kind === 'class') continue;
+    const k = changed.findIndex((d) => d.element.name === path[0]);
+    const { value } = modification;
+    // units and limits of what it declares do not change what is computed
+    if (k >= 0 && path.length === 1 && !redeclare && (value ?? modification.args.length > 0)) {
+      if (value) changed[k] = { ...changed[k], initial: { expr: value, home } };
+      if (modification.args.every((a) => attributes.has(a.path[0]))) continue;
+    }
+    b.report(
+      home.place,
+      problem(
+        'error',
+        k < 0 ? 'unknown-name' : 'not-supported',
+        k < 0
+          ? `There is no ${path[0]} to change`
+          : `Of ${path[0]} only the value can be changed here, not what is in it`,
+        span,
+      ),
+    );
+  }
+  return changed;
+}
+const attributes: ReadonlySet<string> = new Set([
+  'unit',
+  'displayUnit',
+  'quantity',
+  'min',
+  'max',
+  'nominal',
+  'start',
+  'fixed',
+]);
 
 const depthOf = new WeakMap<Builder, number>();
 
@@ -110,9 +154,8 @@ export function callClass(
   try {
     formals.forEach((d, k) => {
       const given = args[k] ?? named.get(d.element.name);
-      const bound = d.element.modification.value;
       if (given !== undefined) values.set(d.element.name, share(b, given, scope, d.element.name));
-      else if (bound) values.set(d.element.name, elaborateStrict(b, bound, inside(d.home)));
+      else if (d.initial) values.set(d.element.name, elaborateStrict(b, d.initial.expr, inside(d.initial.home)));
       else if (!isRecordClass) fail('arguments', `${call.callee} needs a value for its input ${d.element.name}`);
       else values.set(d.element.name, emptyValue(b, d, inside(d.home)));
     });
@@ -122,8 +165,11 @@ export function callClass(
       return fail('not-supported', `${call.callee} is an external function: those are not supported`);
     for (const d of declared) {
       if (d.element.causality === 'input') continue;
-      const bound = d.element.modification.value;
-      values.set(d.element.name, bound ? elaborateStrict(b, bound, inside(d.home)) : emptyValue(b, d, inside(d.home)));
+      const { initial } = d;
+      values.set(
+        d.element.name,
+        initial ? elaborateStrict(b, initial.expr, inside(initial.home)) : emptyValue(b, d, inside(d.home)),
+      );
     }
     const space = functionSpace(b, new Set(declared.filter(isOpen).map((d) => d.element.name)));
     for (const body of bodies) {

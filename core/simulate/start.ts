@@ -1,4 +1,5 @@
 import { applyOutside, checkAssertions, drive, lookAtWatches } from './events';
+import { evaluate } from '../flatten/flat-expression';
 import { constraintProblem, openLoopProblem, runProblem } from './failure';
 import { openLoops } from './open-loops';
 import {
@@ -65,7 +66,41 @@ function initialise(run: RunningSimulation): void {
     if (open !== undefined) return fail(run, constraintProblem(run.program, clock.time, memory, open));
   }
   if (!settle(run, true)) return;
+  checkFixedStarts(run);
   memory.flags[0] = 0;
   charts.machine.start(options.startIn);
   if (settle(run)) charts.machine.run();
+}
+
+/**
+ * Start values that are fixed hold, whether or not something else determines what they are of: one that says again what follows
+ * anyway needs no equation at the start, and one that says something else is told.
+ */
+function checkFixedStarts(run: RunningSimulation): void {
+  const { state, program, options } = run;
+  const { model, aliases } = program.solvable;
+  const valueOf = (k: number): number => {
+    const alias = aliases.get(k);
+    return alias ? alias.sign * state.memory.v[alias.index] : state.memory.v[k];
+  };
+  const set = new Set(model.actions.flatMap((a) => (a.does.kind === 'reinit' ? [a.does.state] : [])));
+  for (const [k, v] of model.variables.entries()) {
+    if (!v.fixed || !v.start || v.kind !== 'continuous') continue;
+    if (state.overrides.has(k) || set.has(k) || set.has(aliases.get(k)?.index ?? k)) continue;
+    const [wanted, found] = [evaluate(v.start, valueOf), valueOf(k)];
+    const size = Math.max(Math.abs(wanted), Math.abs(found));
+    if (!(Math.abs(wanted - found) > 1e-6 * size + options.absolute)) continue;
+    const [a, b] = [wanted, found].map((x) => String(Number(x.toPrecision(6))));
+    const unit = v.unit && v.unit !== '1' ? ` ${v.unit}` : '';
+    fail(
+      run,
+      runProblem(
+        'start',
+        `The start of ${v.name} is fixed at ${a}${unit}, but ${b}${unit} follows from the rest: one of them has to go`,
+        state.clock.time,
+        { part: '', place: v.place, span: v.span ?? { start: 0, end: 0 }, text: v.name },
+      ),
+    );
+    return;
+  }
 }
