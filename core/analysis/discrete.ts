@@ -1,4 +1,4 @@
-import { walk, type FlatExpr } from '../flatten/flat-expression';
+import { isRelation, operands, walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 
 /**
@@ -6,7 +6,8 @@ import type { FlatModel } from '../flatten/flat-model';
  * is given by an equation with its value before, or by one without anything that changes in between.
  */
 export function givesDiscrete(model: FlatModel, x: number, other: FlatExpr): boolean {
-  if (model.variables[x].type !== 'Real') return true;
+  // a whole number, a truth or a choice follows from numbers only where a step is taken: n = floor(y), but not n = y
+  if (model.variables[x].type !== 'Real') return !isMovingNumber(model, other);
   let keeps = false,
     changes = false;
   walk(other, (e) => {
@@ -15,4 +16,15 @@ export function givesDiscrete(model: FlatModel, x: number, other: FlatExpr): boo
     return keeps;
   });
   return keeps || !changes;
+}
+
+const steps: ReadonlySet<string> = new Set(['floor', 'ceil', 'integer', 'sign', 'div']);
+
+/** Whether a value moves between events, as what stands behind steps and relations does not. */
+function isMovingNumber(model: FlatModel, e: FlatExpr): boolean {
+  if (e.op === 'var') return model.variables[e.index].kind === 'continuous' && model.variables[e.index].type === 'Real';
+  if (e.op === 'der' || e.op === 'time') return true;
+  if (isRelation(e.op) || (e.op === 'fn' && steps.has(e.name))) return false;
+  if (e.op === 'if') return isMovingNumber(model, e.a) || isMovingNumber(model, e.b);
+  return e.op !== 'pre' && operands(e).some((x) => isMovingNumber(model, x));
 }

@@ -24,6 +24,7 @@ export const arrayFunctions: ReadonlyMap<string, readonly [least: number, most: 
   ['linspace', [3, 3]],
   ['identity', [1, 1]],
   ['transpose', [1, 1]],
+  ['symmetric', [1, 1]],
   ['cross', [2, 2]],
   ['vector', [1, 1]],
   ['scalar', [1, 1]],
@@ -89,6 +90,13 @@ export function arrayCall(name: string, call: ArrayCall): Value {
     }
     case 'transpose':
       return transpose(list(call.value(0)));
+    case 'symmetric': {
+      const rows = list(call.value(0)).map(list);
+      const n = rows.length;
+      if (rows.some((r) => r.length !== n))
+        return call.fail('shape', `symmetric needs as many columns as rows, not ${n} by ${rows[0].length}`);
+      return rows.map((r, i) => r.map((x, j) => (i <= j ? x : rows[j][i])));
+    }
     case 'vector':
       return flattenValue(call.value(0));
     case 'scalar': {

@@ -29,6 +29,7 @@ import { findMovingIndex, withIndex, withNumber } from './moving-index';
 import type { BoundValue, ClassInstance, Scope } from './instance';
 import { knownText, type FlatText } from './flat-text';
 import { readText, type TextReader } from './texts';
+import { rangeOf } from './implied-range';
 import { findClass, type ClassRef } from './library';
 import { isValue, memberOf, resolve, isClassInstance, toResolved, type Resolved } from './resolve';
 import {
@@ -500,18 +501,24 @@ function comparedTexts(
 
 function iterate(b: Builder, e: Extract<Expr, { kind: 'comprehension' }>, scope: Scope): readonly Value[] {
   const [first, ...rest] = e.iterators;
-  const range = first.range
-    ? visit(b, first.range, scope)
-    : fail(b, scope, first.span, 'no-range', `The index ${first.name} needs a range: ${first.name} in 1:n`);
-  if (!isArray(range))
-    return fail(b, scope, first.span, 'no-range', `The index ${first.name} needs a range: ${first.name} in 1:n`);
-  return range.map((x) => {
+  const found = rangeOf(first, e.body, (x) => visit(b, x, scope))!;
+  if ('problem' in found) return fail(b, scope, first.span, 'no-range', found.problem);
+  return found.range.map((x) => {
     const value = b.structural(x as FlatExpr);
     if (value === undefined)
       return fail(b, scope, first.span, 'not-constant', `The range of ${first.name} must be known before the run`);
     const inner: Scope = { ...scope, iterators: new Map([...scope.iterators, [first.name, value]]) };
     return rest.length ? iterate(b, { ...e, iterators: rest }, inner) : visit(b, e.body, inner);
   });
+}
+
+/** What can be asked for its size: parts too, of which there are as many as there are. */
+function countable(b: Builder, e: Expr, scope: Scope): Value {
+  const resolved =
+    e.kind === 'ref' && scope.values?.has(e.parts[0].name) !== true ? resolveReference(b, e, scope) : undefined;
+  const counted = (r: Resolved): Value =>
+    Array.isArray(r) ? (r as readonly Resolved[]).map(counted) : isClassInstance(r) ? zero : (r as Value);
+  return Array.isArray(resolved) && resolved.some(isClassInstance) ? counted(resolved) : visit(b, e, scope);
 }
 
 const eventFunctions = new Set([
@@ -570,7 +577,9 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
       count: e.args.length,
       value: (k) =>
         e.args[k]
-          ? visit(b, e.args[k], scope)
+          ? name === 'size' && k === 0
+            ? countable(b, e.args[0], scope)
+            : visit(b, e.args[k], scope)
           : fail(b, scope, e.span, 'arguments', `${name} needs ${k + 1} argument${k ? 's' : ''}`),
       integer: (k) => integerOf(b, e.args[k] ?? e, scope, `The size in ${name}`),
       known: (x) => b.structural(x),
@@ -660,6 +669,14 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
   if (ref && (ref.definition.classKind === 'function' || ref.definition.classKind === 'record')) {
     const results = callOf(b, ref, e, scope);
     return results.length > 0 ? results[0] : fail(b, scope, e.span, 'no-result', `${name} has no output`);
+  }
+  if (ref?.definition.enumeration) {
+    need(1);
+    const n = integerOf(b, e.args[0], scope, `The number of a value of ${name}`);
+    const count = ref.definition.enumeration.length;
+    return n >= 1 && n <= count
+      ? constant(n)
+      : fail(b, scope, e.span, 'index', `${name} has ${count} values, and none with the number ${n}`);
   }
   const known = [...Object.keys(functionArity), ...arrayFunctions.keys(), ...eventFunctions, ...otherFunctions];
   const near = nearestName(name, known);

@@ -115,7 +115,7 @@ function lowerEquation(
       );
       return [];
     case 'for':
-      return iterations(b, e.iterators, scope).flatMap((inside) =>
+      return iterations(b, e.iterators, e.body, scope).flatMap((inside) =>
         e.body.flatMap((x) => lowerEquation(b, x, inside, context, initial)),
       );
     case 'if':
@@ -173,7 +173,8 @@ function lowerTuple(
   try {
     const results = resultsOf(b, e.right, scope);
     return elements.flatMap((x, k) => {
-      if (x.kind === 'error' || results[k] === undefined) return [];
+      // a result that nobody wants is left out: (a, , c) = f(x)
+      if (x.kind === 'error' || x.kind === 'colon' || results[k] === undefined) return [];
       const left = elaborateStrict(b, x, scope);
       const equations: FlatEquation[] = [];
       zipValues(
@@ -460,7 +461,7 @@ function lowerWhenBody(
         break;
       }
       case 'for':
-        for (const inside of iterations(b, q.iterators, scope))
+        for (const inside of iterations(b, q.iterators, q.body, scope))
           lowerWhenBody(b, q.body, inside, context, trigger, guard, assigned);
         break;
       default:

@@ -346,14 +346,17 @@ function instantiateComponent(
     prefix: context.prefix,
     depth: context.depth + 1,
     variability: stricter(context.variability, element.variability),
+    // what is protected cannot be given from outside: its own class says what it is
     causality:
-      element.causality !== 'none'
-        ? element.causality
-        : type.causality !== 'none'
-          ? type.causality
-          : context.isConnector
-            ? context.causality
-            : 'none',
+      element.causality === 'input' && element.protected && !type.ref
+        ? 'none'
+        : element.causality !== 'none'
+          ? element.causality
+          : type.causality !== 'none'
+            ? type.causality
+            : context.isConnector
+              ? context.causality
+              : 'none',
     isFlow: context.isFlow || element.flow === 'flow',
     isProtected: context.isProtected || element.protected,
     isFinal: context.isFinal || element.final,

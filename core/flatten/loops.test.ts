@@ -106,11 +106,48 @@ test('an index without a range, and a range that is only known during the run, a
     places(head).map((body) =>
       problemsOf(`model M Integer n = if time > 0.2 then 2 else 1; Real v[2]; ${body} end M;`, 'M'),
     );
-  for (const head of ['i', 'i in 2'])
-    for (const problems of told(head)) expect(problems).toContain('The index i needs a range: i in 1:n');
+  for (const problems of told('i in 2')) expect(problems).toContain('The index i needs a range: i in 1:n');
   for (const problems of told('i in 1:n')) expect(problems).toContain('The range 1:n must be known before the run');
   for (const body of places('i in {1, n}').slice(0, 2))
     expect(problemsOf(`model M Integer n = if time > 0.2 then 2 else 1; Real v[2]; ${body} end M;`, 'M')).toContain(
       'The range of i must be known before the run',
     );
+});
+
+describe('an index without a range counts what it picks from', () => {
+  const text = (body: string): string => `
+    function total input Real u[:]; output Real s; algorithm s := 0; for k loop s := s + u[k]; end for; end total;
+    model P Real y; Real z[2]; end P;
+    model M ${body} end M;`;
+  test('in equations, expressions, algorithms, of parts, and in both dimensions', () => {
+    const run = simulateText(
+      text(`Real x[3]; Real A[2, 3]; P p[2]; Real s; Real t; Real q[3]; Real last; Integer n[3]; equation
+        for i loop x[i] = 10*i; end for;
+        for i, j loop A[i, j] = 10*i + j; end for;
+        for i loop p[i].y = i; for j loop p[i].z[j] = i*j; end for; end for;
+        s = sum(x[i]^2 for i); t = total({1, 2, 4}); q = {2*x[k] for k}; last = A[2, 3] + p[2].z[2];
+        when initial() then for i loop n[i] = i; end for; end when;`),
+      'M',
+    );
+    expect(['x[3]', 'A[2,3]', 'p[2].y', 's', 't', 'q[2]', 'last', 'n[3]'].map((name) => run.last(name))).toEqual([
+      30, 23, 2, 1400, 7, 40, 27, 3,
+    ]);
+  });
+  test('of several, they have as many elements; an inner index of the same name is another', () => {
+    expect(problemsOf(text('Real x[3]; Real y[5]; equation for i loop x[i] = 1; y[i] = 2; end for;'), 'M')).toContain(
+      'The index i counts 3 of x and 5 of y: give it a range',
+    );
+    expect(
+      problemsOf(text('Real x[3]; Real y[3] = {1, 2, 3}; equation for i loop x[i] = y[i]; end for;'), 'M'),
+    ).toEqual([]);
+    expect(
+      problemsOf(
+        text('Real x[2]; Real y[5] = {1, 2, 3, 4, 5}; equation for i loop x[i] = sum(y[i] for i in 1:5); end for;'),
+        'M',
+      ),
+    ).toEqual([]);
+    expect(problemsOf(text('Real x[2]; equation for i loop x[i + 0] = 1; end for;'), 'M')).toContain(
+      'The index i needs a range: i in 1:n',
+    );
+  });
 });

@@ -3,6 +3,7 @@ import { problem, type Span } from '../language/diagnostics';
 import { printExpression } from '../language/print';
 import { plainVariable, type Builder } from './builder';
 import { binary, choose, constant, not, operands, variable, zero, type FlatExpr } from './flat-expression';
+import { rangeOf } from './implied-range';
 import type { Scope } from './instance';
 import { chooseValue, isArray, isRecord, mapValue, type Value } from './values';
 
@@ -172,9 +173,9 @@ function turns(
   after: Carry,
 ): Outcome {
   const [first, ...rest] = s.iterators;
-  const noRange = (): never => loop.stop(first.span, `The index ${first.name} needs a range: ${first.name} in 1:n`);
-  const range = first.range ? loop.space.read(first.range, values, scope) : noRange();
-  if (!isArray(range)) return noRange();
+  const found = rangeOf(first, s.body, (e) => loop.space.read(e, values, scope))!;
+  if ('problem' in found) return loop.stop(first.span, found.problem);
+  const { range } = found;
   const inner = (x: Value): Scope => {
     const known = isArray(x) || isRecord(x) ? undefined : loop.b.structural(x);
     return known === undefined

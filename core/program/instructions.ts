@@ -121,6 +121,13 @@ export interface Root {
   readonly taken: Truth;
 }
 
+/** A quotient whose divisor moves. */
+export interface Quotient {
+  readonly dividend: Term;
+  readonly divisor: Term;
+  readonly taken: Truth;
+}
+
 /** Equations to be solved together by Newton's method: given the torn unknowns, the inner ones follow, and the residuals have to vanish. */
 export interface SolvedBlock {
   readonly tears: readonly Slot[];
@@ -168,6 +175,7 @@ export interface InstructionList {
   readonly blocks: readonly SolvedBlock[];
   readonly conditions: readonly Condition[];
   readonly roots: readonly Root[];
+  readonly quotients: readonly Quotient[];
   /** How far constraints, and equations of the start that are solved with them, are from holding. */
   readonly constraints: readonly Term[];
   readonly startEquations: readonly Term[];

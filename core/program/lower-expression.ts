@@ -19,6 +19,14 @@ export interface BranchTaken {
   readonly noEvent: boolean;
 }
 
+/** A quotient, or a negative power, which is one. */
+export interface FlatQuotient {
+  readonly term: FlatExpr;
+  readonly dividend: FlatExpr;
+  readonly divisor: FlatExpr;
+  readonly branches: readonly BranchTaken[];
+}
+
 /** What is found on the way through all expressions of a program. An expression that stands in two places has one number. */
 export interface FoundTerms {
   readonly modes: ModeSource[];
@@ -30,6 +38,8 @@ export interface FoundTerms {
   readonly branches: Map<number, readonly BranchTaken[]>;
   /** Arguments of square roots that move, with the branches they stand in: where they are taken, they must not be negative. */
   readonly roots: Map<FlatExpr, readonly BranchTaken[]>;
+  /** Quotients whose divisors move, with the branches they stand in: where they are taken, the divisor must not pass through zero. */
+  readonly quotients: Map<FlatExpr, FlatQuotient>;
   /** The conditions of a `sign`, made once per node. */
   readonly signs: Map<FlatExpr, { readonly positive: FlatRelation; readonly negative: FlatRelation }>;
 }
@@ -42,6 +52,7 @@ export const nothingFound = (): FoundTerms => ({
   numbers: new Map(),
   branches: new Map(),
   roots: new Map(),
+  quotients: new Map(),
   signs: new Map(),
 });
 
@@ -117,7 +128,13 @@ export function createLowering(context: LoweringContext, mode: ConditionMode): L
     if (mode !== 'plain') found.roots.set(x, joint(found.roots.get(x), path));
     return call('root', lower(x));
   };
-  const power = (a: FlatExpr, b: FlatExpr): Term => {
+  const divided = (term: FlatExpr, dividend: FlatExpr, divisor: FlatExpr): void => {
+    if (mode !== 'live' || !varying(divisor)) return;
+    const branches = joint(found.quotients.get(term)?.branches, path);
+    found.quotients.set(term, { term, dividend, divisor, branches });
+  };
+  const power = (e: FlatExpr, a: FlatExpr, b: FlatExpr): Term => {
+    if (b.op === 'const' && b.value < 0) divided(e, constant(1), a);
     if (b.op === 'const' && b.value === 2) return call('square', lower(a));
     if (b.op === 'const' && b.value === 0.5) return root(a);
     if (b.op === 'const' && b.value === -1) return { op: 'div', a: number(1), b: lower(a) };
@@ -211,10 +228,12 @@ export function createLowering(context: LoweringContext, mode: ConditionMode): L
       case 'add':
       case 'sub':
       case 'mul':
-      case 'div':
         return { op: e.op, a: lower(e.a), b: lower(e.b) };
+      case 'div':
+        divided(e, e.a, e.b);
+        return { op: 'div', a: lower(e.a), b: lower(e.b) };
       case 'pow':
-        return power(e.a, e.b);
+        return power(e, e.a, e.b);
       case 'if': {
         const c = truth(e.c);
         return { op: 'choose', c, a: inBranch(e.c, true, e.a), b: inBranch(e.c, false, e.b) };

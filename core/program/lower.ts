@@ -23,6 +23,7 @@ import {
   createLowering,
   nothingFound,
   type BranchTaken,
+  type FlatQuotient,
   type ConditionMode,
   type FoundTerms,
   type Lowering,
@@ -48,6 +49,8 @@ export interface Lowered {
   readonly moving: ReadonlySet<number>;
   /** What square roots are taken of, as far as it moves. */
   readonly roots: readonly FlatExpr[];
+  /** Quotients whose divisors move. */
+  readonly quotients: readonly FlatQuotient[];
   readonly tornBlocks: readonly TornBlock[];
   /** Columns of each row of a sparse Jacobian. */
   readonly jacobianRows: readonly (readonly number[])[] | undefined;
@@ -117,6 +120,7 @@ export function lower(solvable: SolvableModel): Lowered {
   const held = createLowering(work.context, 'held');
   const conditions = lowerConditions(found, plain, held);
   const roots = [...found.roots.keys()];
+  const quotients = [...found.quotients.values()];
   const charts = lowerCharts(work, plain);
   const list: InstructionList = {
     states,
@@ -132,6 +136,11 @@ export function lower(solvable: SolvableModel): Lowered {
       argument: plain.number(x),
       size: termsSize(x, plain.number),
       taken: whereTaken(found.roots.get(x)!, held),
+    })),
+    quotients: quotients.map((x) => ({
+      dividend: plain.number(x.dividend),
+      divisor: plain.number(x.divisor),
+      taken: whereTaken(x.branches, held),
     })),
     constraints,
     startEquations,
@@ -169,6 +178,7 @@ export function lower(solvable: SolvableModel): Lowered {
     watchedModes: work.watchedModes,
     moving: movingVariables(states, movingOnes),
     roots,
+    quotients,
     tornBlocks: work.tornBlocks,
     jacobianRows: jacobian && !dense ? jacobian.rows : undefined,
     effects: charts.effects,

@@ -46,6 +46,8 @@ export interface Machine {
   conditions(t: number): void;
   /** The argument of each root in `Program.roots`, and the size of the terms it is made of; NaN where its branch is not taken. */
   roots(t: number, out: Float64Array): void;
+  /** Divisor and dividend of each quotient in `Program.quotients`; NaN where its branch is not taken. */
+  quotients(t: number, out: Float64Array): void;
   /** How far the constraints, and at the start also its equations, are from holding. */
   residuals(t: number, out: Float64Array, start: boolean): void;
   parameters(overrides: ReadonlyMap<number, number>): void;

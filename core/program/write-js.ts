@@ -1,5 +1,15 @@
 import type { TermFunction } from './functions';
-import type { Condition, Instruction, InstructionList, Root, Slot, SolvedBlock, Term, Truth } from './instructions';
+import type {
+  Condition,
+  Instruction,
+  InstructionList,
+  Quotient,
+  Root,
+  Slot,
+  SolvedBlock,
+  Term,
+  Truth,
+} from './instructions';
 
 /**
  * JavaScript from an instruction list: straight lines over arrays, holding numbers only. Routines are split where they are long, so that
@@ -157,6 +167,7 @@ export function writeJavaScript(list: InstructionList): string {
   );
   functions.push(`function conditions(t){${chunked('con', list.conditions.map(writeCondition))}}`);
   functions.push(`function roots(t,into){${chunked('roo', list.roots.map(writeRoot), 't,into')}}`);
+  functions.push(`function quotients(t,into){${chunked('quo', list.quotients.map(writeQuotient), 't,into')}}`);
   const parameters = list.parameters.map(
     ({ variable: k, value }) => `if(o.has(${k}))v[${k}]=o.get(${k});else v[${k}]=${writeTerm(value)};`,
   );
@@ -195,7 +206,7 @@ export function writeJavaScript(list: InstructionList): string {
 const {v,pre,d,m,live,z,s,flags,past}=M;
 const sq=(x)=>x*x,cube=(x)=>x*x*x,root=(x)=>x<0?0:Math.sqrt(x);
 ${functions.join('\n')}
-return {outputs,event,initial,derivatives,jacobian,note,flatStep,residuals,parameters,starts,conditions,roots,
+return {outputs,event,initial,derivatives,jacobian,note,flatStep,residuals,parameters,starts,conditions,roots,quotients,
 guard:(k,t)=>!!guardTable[k](t),delay:(k,t)=>delayTable[k](t),period:(k,t)=>periodTable[k](t),effect:(k,t,send,cancel)=>effectTable[k](t,send,cancel),
 action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTimes:(k)=>sampleTable[k](0),loopSlopes:(k,t,J)=>slopesTable[k](t,J)};`;
 }
@@ -212,6 +223,11 @@ function writeCondition({ distance, now, taken }: Condition, k: number): string 
 
 function writeRoot({ argument, size, taken }: Root, k: number): string {
   const look = `into[${2 * k}]=${writeTerm(argument)};into[${2 * k + 1}]=${writeTerm(size)};`;
+  return taken.op === 'always' ? look : `if(${writeTruth(taken)}){${look}}else{into[${2 * k}]=NaN;}`;
+}
+
+function writeQuotient({ dividend, divisor, taken }: Quotient, k: number): string {
+  const look = `into[${2 * k}]=${writeTerm(divisor)};into[${2 * k + 1}]=${writeTerm(dividend)};`;
   return taken.op === 'always' ? look : `if(${writeTruth(taken)}){${look}}else{into[${2 * k}]=NaN;}`;
 }
 

@@ -73,19 +73,36 @@ export function notFiniteProblem(program: Program, time: number, memory: Memory)
 /** A root whose argument has become negative. */
 export function rootProblem(program: Program, time: number, memory: Memory, k: number): Problem {
   const argument = program.roots[k];
+  return undefinedProblem(program, time, memory, 'Square root of a negative number', argument, argument);
+}
+
+/** A quotient whose divisor has become zero. */
+export function quotientProblem(program: Program, time: number, memory: Memory, k: number): Problem {
+  const quotient = program.quotients[k];
+  return undefinedProblem(program, time, memory, 'Division by zero', quotient.term, quotient.divisor);
+}
+
+function undefinedProblem(
+  program: Program,
+  time: number,
+  memory: Memory,
+  what: string,
+  term: FlatExpr,
+  told: FlatExpr,
+): Problem {
   const contains = (e: FlatExpr): boolean => {
     let found = false;
-    walk(e, (x) => (found ||= x === argument));
+    walk(e, (x) => (found ||= x === term));
     return found;
   };
   const equations = program.solvable.blocks.flatMap((b) =>
     b.kind === 'assign' ? [{ value: b.value, equation: b.equation }] : [...b.inner, ...b.residuals],
   );
   const equation = equations.find((x) => contains(x.value))?.equation;
-  const values = valuesIn(program, memory.v, argument);
+  const values = valuesIn(program, memory.v, told);
   return runProblem(
     'not-finite',
-    `Square root of a negative number: ${describe(program, argument)}${equation ? ` in "${equation.origin.text}"${inPart(equation)}` : ''}${values ? ` (${values})` : ''}`,
+    `${what}: ${describe(program, told)}${equation ? ` in "${equation.origin.text}"${inPart(equation)}` : ''}${values ? ` (${values})` : ''}`,
     time,
     equation?.origin,
   );

@@ -11,6 +11,7 @@ import type { DomainWatch } from './domain-watch';
 import { blockProblem, notFiniteProblem, rootProblem, runProblem } from './failure';
 import type { Kinks } from './kinks';
 import type { Observer } from './observer';
+import type { PoleWatch } from './poles';
 import type { Projection } from './projection';
 import type { RunProfile } from './run-profile';
 import type { SimulationState } from './simulation-state';
@@ -32,6 +33,7 @@ export interface RunningSimulation {
   readonly timetable: Timetable;
   readonly kinks: Kinks;
   readonly domains: DomainWatch;
+  readonly poles: PoleWatch;
   readonly bursts: BurstWatch;
   readonly locator: CrossingLocator;
   readonly profile: RunProfile;

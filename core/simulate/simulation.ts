@@ -12,6 +12,7 @@ import { unsettledProblem } from './failure';
 import { createKinks } from './kinks';
 import { patternOf, type Pattern } from './linear-solver';
 import type { MessageArgument, MessageRecord, Observer, RecordedRowKind, TransitionRecord } from './observer';
+import { createPoleWatch } from './poles';
 import { createProjection } from './projection';
 import { createRunProfile } from './run-profile';
 import { fail, valuesAt, type RunningSimulation } from './running';
@@ -117,6 +118,7 @@ function assemble(
     timetable: createTimetable(state.timetable),
     kinks: createKinks(program, state.memory.v),
     domains: createDomainWatch(program, machine, options, state.largestRoots),
+    poles: createPoleWatch(program, machine, (t) => valuesAt(run, t)),
     bursts: createBurstWatch(state.memory, options.stop, state.bursts),
     locator: createCrossingLocator(
       program,

@@ -1,4 +1,4 @@
-import { blockProblem, chatterProblem, constraintProblem, stepProblem } from './failure';
+import { blockProblem, chatterProblem, constraintProblem, quotientProblem, stepProblem } from './failure';
 import { applyOutside, atTimeEvent, checkAssertions, handleEvent, maximumEventsAtOnce, nextTimeEvent } from './events';
 import {
   checkDomains,
@@ -25,8 +25,16 @@ export function step(run: RunningSimulation): boolean {
   if (hasFailed(run)) return false;
   profile.lap('looking');
   const end = crossing ?? reached;
-  guarded(run, () => recordUpTo(run, end));
+  const pole = guarded(run, () => run.poles.between(from, end));
   if (hasFailed(run)) return false;
+  guarded(run, () => recordUpTo(run, pole?.time ?? end));
+  if (hasFailed(run)) return false;
+  if (pole) {
+    clock.time = pole.time;
+    guarded(run, () => valuesAt(run, pole.time));
+    if (!hasFailed(run)) fail(run, quotientProblem(run.program, pole.time, memory, pole.quotient));
+    return false;
+  }
   guarded(run, () => {
     notePast(run, from, end);
     valuesAt(run, end);
