@@ -190,3 +190,72 @@ test('what was compiled is kept for the next start, and made anew when it cannot
   check();
   expect(statSync(`${cache}/${name}`).size).toBeGreaterThan(100_000);
 });
+
+test('simulate --set: several values, of elements and with units too; what cannot be set is told', () => {
+  const text = file(
+    'set.mo',
+    `model S parameter Real k = 1; parameter Real g[2] = {1, 2}; parameter Integer n = 2; Real v[n] = fill(k, n);
+       parameter Real T(unit = "K") = 300; Real x = k + 10*g[1] + 100*g[2] + 1000*sum(v) + T;
+       Real z(start = 1, fixed = true); equation der(z) = 0; end S;`,
+  );
+  const out = join(folder, 'set.csv');
+  const last = (column: string, ...sets: string[]): number => {
+    const run = zelvar('simulate', text, '--class', 'S', '--out', out, ...sets.flatMap((s) => ['--set', s]));
+    expect([sets, run.status, run.stderr]).toEqual([sets, 0, '']);
+    const rows = readFileSync(out, 'utf8').trim().split('\n');
+    return Number(
+      rows.at(-1)!.split(',')[
+        rows[0]
+          .replace(/ \[[^,]*\]/g, '')
+          .split(',')
+          .indexOf(column)
+      ],
+    );
+  };
+  expect(last('x')).toBe(2511);
+  expect(last('x', 'k=5', 'g[1]=10')).toBe(10_605);
+  expect(last('x', 'g={3, 4}', 'n=3')).toBe(3731);
+  expect(last('x', 'g[1]=2*3', "T=20 'degC'")).toBeCloseTo(2554.15, 6);
+  expect(last('z', 'z=7')).toBe(7);
+  for (const [set, message] of [
+    ['g[3]=10', 'S has no g[3]; did you mean g[1]?'],
+    ['g[1]=abc', 'what abc is, is not known before the run'],
+    ['k=(3', 'needs ")" here'],
+    ['x=3', 'x follows from the equations and cannot be set'],
+    ['nope=3', 'S has no nope'],
+  ])
+    expect(zelvar('simulate', text, '--class', 'S', '--set', set)).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining(message),
+    });
+});
+
+test('check looks into packages, at every class and at functions', () => {
+  const text = file(
+    'package.mo',
+    `package P
+  package Q
+    model M Real x; Real y; equation x = 1; end M;
+    model Good Real x = f(1); end Good;
+    partial model Base Real z; end Base;
+    function f input Real x; output Real y; algorithm y := x + nowhere; end f;
+    function g input Real x[:]; output Real y; algorithm y := sum(x); end g;
+    connector C Real v; flow Real i; end C;
+  end Q;
+  model Uses Q.Good g; Real w = g.nothing; end Uses;
+end P;
+`,
+  );
+  const { status, stdout } = zelvar('check', text);
+  expect(status).toBe(1);
+  const lines = stdout
+    .trim()
+    .split('\n')
+    .map((l) => l.slice(text.length));
+  expect(lines).toEqual([
+    expect.stringMatching(/^:3:26: error: Nothing determines y/),
+    expect.stringMatching(/^:6:64: error: nowhere is not a quantity or part of f/),
+    expect.stringMatching(/^:10:35: error: Good has no quantity or part named nothing/),
+    ': 3 errors, 0 other',
+  ]);
+});

@@ -1,8 +1,10 @@
-import { parseExpressionText, parseFile, parseModificationText } from '../core/language/parse';
+import { parseFile, parseModificationText } from '../core/language/parse';
 import { atPlace, hasErrors, type Problem } from '../core/language/diagnostics';
 import { flatten } from '../core/flatten/flatten';
-import { libraryOfFile } from '../core/flatten/library';
+import type { FlatModel } from '../core/flatten/flat-model';
+import { libraryOfFile, type ClassLibrary } from '../core/flatten/library';
 import { nearestName } from '../core/language/nearest';
+import { readSetValue } from '../core/run/set-value';
 import { compile } from '../core/simulate/compile';
 import { createRecorder } from '../core/simulate/recording';
 import { wordOf } from '../core/simulate/configurations';
@@ -40,41 +42,21 @@ export function simulate(file: string, options: RunArguments & { readonly class:
     return 2;
   };
   if (hasErrors(parseProblems)) return stopWith(parseProblems);
-  let { model } = flatten(library, options.class);
-  const starts = new Map<number, number>();
-  if (settings.length > 0) {
-    const kinds = settings.map((s) => ({ ...s, index: model.indexOf.get(s.name) }));
-    const unknown = kinds.find(
-      (s) => s.index === undefined && ![...model.indexOf.keys()].some((n) => n.startsWith(`${s.name}[`)),
-    );
-    if (unknown) {
-      const near = nearestName(unknown.name, model.indexOf.keys());
-      complain(`zelvar: ${options.class} has no ${unknown.name}${near ? `; did you mean ${near}?` : ''}`);
-      return 2;
-    }
-    const isStart = (s: (typeof kinds)[number]): boolean =>
-      s.index !== undefined && !['parameter', 'constant'].includes(model.variables[s.index].kind);
-    for (const s of kinds) {
-      const { value, problems } = parseExpressionText(s.value);
-      if (problems.length > 0) {
-        complain(`zelvar: --set ${s.name}: ${problems[0].message}`);
-        return 2;
-      }
-      if (isStart(s)) starts.set(s.index!, value.kind === 'boolean' ? Number(value.value) : Number(s.value));
-    }
-    const fixed = kinds.filter((s) => !isStart(s));
-    const changes = parseModificationText(
-      fixed.map((s) => `${s.name.replace(/\[[^\]]*\]/g, '')} = ${s.value}`).join(', '),
-    );
-    const element = fixed.find((s) => s.name.includes('['));
-    for (const s of fixed) if (s.index !== undefined && s.name.includes('[')) starts.set(s.index, Number(s.value));
-    if (!element)
-      model = flatten(library, options.class, { changes: [{ modification: changes.value, place: '--set' }] }).model;
-  }
+  const given = withSettings(library, options.class, settings);
+  if (!given) return 2;
+  const { model, starts } = given;
   // units that do not fit are worth a warning here; they do not keep a text from running
   const relaxed = { ...model, problems: relaxUnits(model.problems) };
   const { program, problems } = compile(relaxed);
   if (!program) return stopWith([...parseProblems, ...problems]);
+  const { aliases, states } = program.solvable;
+  const determined = [...starts.keys()].find(
+    (k) => model.variables[k].kind === 'continuous' && !states.includes(aliases.get(k)?.index ?? k),
+  );
+  if (determined !== undefined) {
+    complain(`zelvar: ${model.variables[determined].name} follows from the equations and cannot be set`);
+    return 2;
+  }
   if (unknownColumns(model, options.record).length > 0) return 2;
   const experiment = experimentOf(library, options.class);
   const stop = options.stop ?? experiment.stop ?? 1;
@@ -147,4 +129,46 @@ export function simulate(file: string, options: RunArguments & { readonly class:
     for (const a of report.advice) print(`  ${a}`);
   }
   return simulation.status === 'finished' ? 0 : 2;
+}
+
+/**
+ * The model with some values changed: those of parameters are put into it, as they may decide what it is made of; those of elements of
+ * arrays and of all that moves are given to the run. Undefined where one has no place or no value, which has been told.
+ */
+function withSettings(
+  library: ClassLibrary,
+  name: string,
+  settings: readonly { readonly name: string; readonly value: string }[],
+): { readonly model: FlatModel; readonly starts: ReadonlyMap<number, number> } | undefined {
+  const plain = flatten(library, name).model;
+  const refuse = (message: string): undefined => void complain(`zelvar: ${message}`);
+  const isMade = (s: { readonly name: string }): boolean => {
+    const index = plain.indexOf.get(s.name);
+    return (
+      !s.name.includes('[') && (index === undefined || ['parameter', 'constant'].includes(plain.variables[index].kind))
+    );
+  };
+  for (const s of settings) {
+    if (plain.indexOf.has(s.name) || (isMade(s) && [...plain.indexOf.keys()].some((n) => n.startsWith(`${s.name}[`))))
+      continue;
+    const near = nearestName(s.name, plain.indexOf.keys());
+    return refuse(`${name} has no ${s.name}${near ? `; did you mean ${near}?` : ''}`);
+  }
+  const made = settings.filter(isMade);
+  const changes = parseModificationText(made.map((s) => `${s.name} = ${s.value}`).join(', '));
+  if (changes.problems.length > 0)
+    return refuse(`--set ${made.map((s) => s.name).join(', ')}: ${changes.problems[0].message}`);
+  const model =
+    made.length > 0
+      ? flatten(library, name, { changes: [{ modification: changes.value, place: '--set' }] }).model
+      : plain;
+  const starts = new Map<number, number>();
+  for (const s of settings.filter((x) => !isMade(x))) {
+    const index = model.indexOf.get(s.name);
+    if (index === undefined) return refuse(`with the other values ${name} has no ${s.name}`);
+    const { value, problems } = readSetValue(s.value, model.variables[index]);
+    if (value === undefined) return refuse(`--set ${s.name}: ${problems[0].message}`);
+    starts.set(index, value);
+  }
+  return { model, starts };
 }
