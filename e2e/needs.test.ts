@@ -593,3 +593,29 @@ test('6. the report: in the application with jumps, and as one file', async () =
   expect(html).toContain('Seen by J. Marek');
   expect(html).not.toContain('<script');
 });
+
+test('4. a verdict of another text, formula or model says that it is out of date, until it is as it was or has run again', async () => {
+  await area('Bench');
+  await run('Careful');
+  await area('Needs');
+  const old = (): Promise<string[]> =>
+    page.$$eval('[data-requirement]', (rows) =>
+      rows.filter((r) => r.querySelector('.old-word')).map((r) => (r as HTMLElement).dataset.requirement!),
+    );
+  const told = (keys: (all: string[]) => boolean, what: string): Promise<string[]> => until(old, keys, what);
+  await told((all) => all.length === 0, 'nothing is out of date after a run');
+  await fill('Text of CAP-01', 'The spindle speed shall not exceed 331 rpm.', false);
+  await told((all) => all.join() === 'CAP-01', 'the verdict of another text');
+  // the lane of the ribbon and the details say the same
+  expect(await page.$$eval('.ribbon .old-word', (all) => all.length)).toBe(1);
+  await click('[aria-label^="Undo"]');
+  await told((all) => all.length === 0, 'as it was');
+  await area('Bench');
+  await fill('Duration', '1.9');
+  await area('Needs');
+  await told((all) => all.length > 5, 'every verdict of a setup that has changed');
+  await area('Bench');
+  await run('Careful');
+  await area('Needs');
+  await told((all) => all.length === 0, 'run again');
+});

@@ -3,6 +3,7 @@ import type { Problem } from '@/core/language/diagnostics';
 import type { OutsideAction, RunModel, RunUpdate } from '@/core/run/protocol';
 import type { RequirementFinding, RunSequence } from '@/core/run/run';
 import type { HistoryEntry } from './storage';
+import { basisUnder } from '@/core/run/basis';
 import { changedNames, modelUnder, presentNames } from '@/core/run/present-names';
 import type { Project } from '@/core/project/project';
 import { appendChunk, emptyRunData, renameColumns, type RunData } from './run-data';
@@ -144,7 +145,12 @@ export const useRuns = create<RunState>((set, get) => ({
     const under = (run: RunView | undefined): RunView | undefined => {
       if (!run) return undefined;
       const names = presentNames(before, after, changed, run.model.partTypes[run.model.parts.indexOf('')] ?? '');
-      return { ...run, model: modelUnder(run.model, names), data: renameColumns(run.data, names) };
+      const { basis } = run.model;
+      const model = {
+        ...modelUnder(run.model, names),
+        ...(basis && { basis: basisUnder(basis, before, after) }),
+      };
+      return { ...run, model, data: renameColumns(run.data, names) };
     };
     set({ current: under(current), earlier: under(earlier), version: version + 1 });
   },

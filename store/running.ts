@@ -14,7 +14,7 @@ const listener = (projectId: string) =>
     useRuns.getState().update(update);
     if (update.status === 'finished' || update.status === 'failed' || update.status === 'cancelled')
       keepRuns(projectId);
-    if (update.status === 'finished') noteRun(projectId);
+    if (update.status === 'finished') noteRun(projectId, update.run);
   });
 
 /** Starts a setup: the chosen one, or that of a name. `changes` are values for this run only. */

@@ -17,15 +17,16 @@ export async function saveNow(): Promise<void> {
   }
 }
 
-/** Adds what the newest run found to the history of its project. */
-export function noteRun(projectId: string): void {
+/** Writes down what a run found, and with what it ran; not where another one has begun meanwhile. */
+export function noteRun(projectId: string, run: number): void {
   const { current, history, setHistory } = useRuns.getState();
-  if (!current) return;
+  if (current?.model.run !== run) return;
   const entry: HistoryEntry = {
     projectId,
     at: Date.now(),
     setup: current.setup,
     changes: current.changes,
+    ...(current.model.basis && { basis: { model: current.model.basis.model, setup: current.model.basis.setup } }),
     findings: current.findings.map(({ id, verdict, margin, unit, failsSince }) => ({
       id,
       verdict,

@@ -3,6 +3,7 @@ import { migrate } from '@/core/project/migrate';
 import type { Project } from '@/core/project/project';
 import type { Recording, RecordingColumn } from '@/core/simulate/recording';
 import type { RequirementFinding } from '@/core/run/run';
+import type { RunBasis } from '@/core/run/basis';
 import type { OutsideAction, RunModel } from '@/core/run/protocol';
 
 /** What the browser keeps: projects as they change, and the newest runs of each. */
@@ -18,6 +19,8 @@ export interface HistoryEntry {
   readonly at: number;
   readonly setup: string;
   readonly changes: string;
+  /** Marks of the model and of the setup it ran with; missing in entries that were kept earlier. */
+  readonly basis?: Pick<RunBasis, 'model' | 'setup'>;
   readonly findings: readonly HistoryFinding[];
 }
 

@@ -1,4 +1,5 @@
 import 'fake-indexeddb/auto';
+import { noteRun } from './saving';
 import { tubeCapper } from '@/samples/tube-capper';
 import type { RunModel, RunUpdate } from '@/core/run/protocol';
 import type { RecordingChunk } from '@/core/simulate/recording';
@@ -188,6 +189,25 @@ describe('runs', () => {
     expect(valueAtTime(data, 'nothing', 1)).toBeUndefined();
     expect(valueAtTime(data, 'a.x', -1)).toBeUndefined();
     expect(toRecording(data).time).toHaveLength(5000);
+  });
+
+  test('what a run found is written down with what it ran with, and only what that run itself found', () => {
+    useRuns.getState().setHistory([]);
+    const basis = { model: 'm', setupId: 's', setup: 'u', requirements: {} };
+    const finding = (verdict: 'holds' | 'fails') =>
+      [
+        { id: 'r', key: 'R', verdict, margin: 1, unit: 'V', worstAt: 0, failsSince: undefined, reason: '', lane: [] },
+      ] as const;
+    useRuns.getState().begin({ model: { ...model, basis }, setup: 'S', changes: 'k = 2', stop: 2 });
+    useRuns.getState().update(update({ status: 'finished', findings: finding('holds') }));
+    noteRun('p', 7);
+    expect(useRuns.getState().history).toMatchObject([
+      { setup: 'S', changes: 'k = 2', basis: { model: 'm', setup: 'u' }, findings: [{ id: 'r', verdict: 'holds' }] },
+    ]);
+    // another run has begun before the first told that it is over
+    useRuns.getState().begin({ model: { ...model, run: 8 }, setup: 'T', changes: '', stop: 2 });
+    noteRun('p', 7);
+    expect(useRuns.getState().history).toHaveLength(1);
   });
 
   test('a run that goes back takes its rows and actions with it; what comes then follows what stays', () => {

@@ -6,17 +6,24 @@ import { formatNumber, withUnit } from './format';
 export function VerdictMark({
   finding,
   brief,
+  old = '',
 }: {
   readonly finding: RequirementFinding | undefined;
   readonly brief?: boolean;
+  /** Why what was found speaks of something else than is there now; empty where it does not. */
+  readonly old?: string;
 }) {
   if (!finding) return <span className="verdict undecided">not run yet</span>;
   const Icon = { holds: CircleCheck, fails: OctagonX, undecided: CircleDashed }[finding.verdict];
   return (
-    <span className={`verdict ${finding.verdict}`} title={finding.reason || undefined}>
+    <span
+      className={`verdict ${finding.verdict}${old ? ' out-of-date' : ''}`}
+      title={[old && `Out of date: ${old}`, finding.reason].filter(Boolean).join('. ') || undefined}
+    >
       <Icon size={15} aria-hidden />
       {finding.verdict}
       {!brief && finding.verdict === 'fails' && finding.margin !== undefined && ` by ${marginText(finding)}`}
+      {old && <span className="old-word">out of date</span>}
     </span>
   );
 }

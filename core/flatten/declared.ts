@@ -18,7 +18,11 @@ export function componentsOf(library: ClassLibrary, ref: ClassRef, depth = 0): D
   };
   if (definition.short) return base(definition.short.base);
   return definition.elements.flatMap((e) =>
-    e.kind === 'extends' ? base(e.base) : e.kind === 'component' ? [{ element: e, home: ref }] : [],
+    e.kind === 'extends'
+      ? base(e.base).filter((c) => !e.modification.args.some((a) => a.isBroken && a.path[0] === c.element.name))
+      : e.kind === 'component'
+        ? [{ element: e, home: ref }]
+        : [],
   );
 }
 

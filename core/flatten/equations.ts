@@ -103,6 +103,7 @@ function lowerEquation(
         initial ? scope : { ...scope, sharing: { name: scope.instance.name, origin: originOf(e, scope) } },
       );
     case 'connect':
+      if ([e.a, e.b].some((x) => scope.without?.has(x.parts[0].name))) return [];
       context.connections.connect(b, e, scope);
       return [];
     case 'call':

@@ -104,7 +104,13 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
   const routes = createRoutes(b);
   for (const { instance } of b.parts) {
     for (const body of instance.bodies) {
-      const scope: Scope = { instance, home: body.ref, iterators: new Map(), place: body.ref.place };
+      const scope: Scope = {
+        instance,
+        home: body.ref,
+        iterators: new Map(),
+        place: body.ref.place,
+        ...(body.without && { without: body.without }),
+      };
       const { definition } = body.ref;
       addEquations(b, definition.equations, scope, { connections, routes }, false);
       for (const relation of body.behaviour?.relations ?? []) addRelation(b, relation, scope, { connections, routes });

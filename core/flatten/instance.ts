@@ -44,6 +44,8 @@ export interface ClassInstance {
 export interface ClassBody {
   readonly ref: ClassRef;
   readonly behaviour?: PartBehaviour;
+  /** Names of what was left out where it is inherited. */
+  readonly without?: ReadonlySet<string>;
 }
 
 /** Where an expression is read. */
@@ -61,6 +63,8 @@ export interface Scope {
   readonly guard?: FlatExpr;
   /** Set where large intermediate values may become variables of their own. */
   readonly sharing?: { readonly name: string; readonly origin: Origin };
+  /** Names of what was left out of the class: connections with it are left out too. */
+  readonly without?: ReadonlySet<string>;
 }
 
 /** A modification with the scopes of its values: outer ones win over inner ones. */
@@ -99,6 +103,7 @@ export const noModifier: Modifier = { children: new Map() };
 export function modifierOf(m: Modification, scope: Scope, each: readonly boolean[] = []): Modifier {
   const children = new Map<string, Modifier>();
   for (const a of m.args) {
+    if (a.isBroken) continue;
     let child: Modifier;
     if (a.redeclare) {
       const r = a.redeclare;

@@ -1,4 +1,4 @@
-import type { ComponentElement, Expr, Modification } from '../language/ast';
+import type { ComponentElement, Expr, Modification, ModificationArgument } from '../language/ast';
 import { problem, type Span } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
 import { parseUnit } from '../language/units';
@@ -227,6 +227,8 @@ function collect(
         continue;
       }
       const own = modifierOf(e.modification, scopeOf(instance, ref));
+      const first = bodies.length;
+      const known = new Set(into.keys());
       collect(
         b,
         instance,
@@ -236,6 +238,8 @@ function collect(
         bodies,
         depth + 1,
       );
+      const broken = e.modification.args.filter((x) => x.isBroken);
+      if (broken.length > 0) leaveOut(b, ref, broken, known, into, bodies, first);
     } else if (e.kind === 'component') {
       if (into.has(e.name) && into.get(e.name)!.home === ref && !e.redeclare) {
         b.report(
@@ -252,6 +256,29 @@ function collect(
     }
   }
   bodies.push({ ref, ...(ref.behaviour && { behaviour: ref.behaviour() }) });
+}
+
+/** `extends A(break z)`: z is not inherited, nor what connects it (Modelica language 3.6, 7.4). */
+function leaveOut(
+  b: Builder,
+  ref: ClassRef,
+  broken: readonly ModificationArgument[],
+  known: ReadonlySet<string>,
+  into: Map<string, Declaration>,
+  bodies: ClassBody[],
+  first: number,
+): void {
+  const names = new Set(broken.map((x) => x.path.join('.')));
+  for (const { path, span } of broken) {
+    const name = path.join('.');
+    if (known.has(name) || !into.delete(name))
+      b.report(
+        ref.place,
+        problem('error', 'unknown-name', `There is no ${name} to leave out of what is inherited`, span),
+      );
+  }
+  for (let k = first; k < bodies.length; k++)
+    bodies[k] = { ...bodies[k], without: new Set([...(bodies[k].without ?? []), ...names]) };
 }
 
 function instantiateComponent(

@@ -53,3 +53,38 @@ test('the size of parts is how many there are', () => {
   expect(values(text, ['x'])).toEqual([3]);
   expect(problemsOf('model M Real x = size(q, 1); end M;', 'M')).toHaveLength(1);
 });
+
+describe('what is inherited can be left out', () => {
+  const text = (own: string): string => `
+    connector C Real v; flow Real i; end C;
+    model R C p; C n; parameter Real R = 1; equation p.v - n.v = R*p.i; p.i + n.i = 0; end R;
+    model Source C p; equation p.v = 6; end Source; model Ground C p; equation p.v = 0; end Ground;
+    model Base R a(R = 1); R b(R = 2); Source s; Ground g;
+      equation connect(s.p, a.p); connect(a.n, b.p); connect(b.n, g.p); end Base;
+    model M ${own} end M;`;
+  test('with all that connects it, so that something else can stand there', () => {
+    const whole = simulateText(text('extends Base;'), 'M');
+    expect(whole.last('a.p.i')).toBeCloseTo(2, 9);
+    const other = simulateText(
+      text('extends Base(break b); R c(R = 5); equation connect(a.n, c.p); connect(c.n, g.p);'),
+      'M',
+    );
+    expect(other.last('a.p.i')).toBeCloseTo(1, 9);
+    const same = simulateText(
+      text('extends Base(break b, a(R = 4)); R b(R = 8); equation connect(a.n, b.p); connect(b.n, g.p);'),
+      'M',
+    );
+    expect(same.last('a.p.i')).toBeCloseTo(0.5, 9);
+  });
+  test('what is not there, or is used elsewhere, is told', () => {
+    expect(problemsOf(text('extends Base(break q);'), 'M')).toContain(
+      'There is no q to leave out of what is inherited',
+    );
+    expect(
+      problemsOf('model B Real z; Real w; equation z = 1; w = 2*z; end B; model M extends B(break z); end M;', 'M'),
+    ).toContain('z is not a quantity or part of M; did you mean w?');
+    expect(
+      problemsOf('model B Real z; Real w; equation w = 2; end B; model M extends B(break z); Real z = 3; end M;', 'M'),
+    ).toEqual([]);
+  });
+});

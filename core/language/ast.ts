@@ -218,6 +218,8 @@ export interface ModificationArgument {
   readonly final: boolean;
   readonly modification: Modification;
   readonly redeclare?: ComponentElement | ClassDefinition;
+  /** `break z`: what is inherited is left out, with all that connects it. */
+  readonly isBroken?: true;
   readonly span: Span;
 }
 export interface Modification {

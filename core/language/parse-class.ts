@@ -119,8 +119,9 @@ function parseModificationArgument(s: TokenStream): ModificationArgument {
       span: { start, end: s.lastEnd() },
     };
   }
+  const isBroken = s.accept('break');
   const name = dottedName(s);
-  const modification = parseModification(s);
+  const modification = isBroken ? emptyModification : parseModification(s);
   description(s);
   return {
     path: (name?.name ?? '').split('.'),
@@ -128,6 +129,7 @@ function parseModificationArgument(s: TokenStream): ModificationArgument {
     each,
     final,
     modification,
+    ...(isBroken && { isBroken: true }),
     span: { start, end: s.lastEnd() },
   };
 }

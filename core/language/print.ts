@@ -186,6 +186,7 @@ export function printModification(m: Modification): string {
 function printModificationArgument(a: ModificationArgument): string {
   const prefix = (a.each ? 'each ' : '') + (a.final ? 'final ' : '');
   if (a.redeclare) return prefix + printElement(a.redeclare).replace(/;$/, '');
+  if (a.isBroken) return `break ${a.path.map(printName).join('.')}`;
   return prefix + a.path.map(printName).join('.') + printModification(a.modification);
 }
 

@@ -6,6 +6,7 @@ import { runSetups } from './batch';
 import { checkProject } from './check';
 import { exampleOf } from './example';
 import { prepareRun, type Prepared } from './prepare';
+import { basisOf, type RunBasis } from './basis';
 import type { Engine, RunModel, RunShape, RunUpdate } from './protocol';
 import { createRun, isRunnable, type Run } from './run';
 import { createSession, type Session } from './session';
@@ -28,13 +29,15 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
   let count = 0;
   /** The number of the batch that may go on. */
   let batch = 0;
+  let basisNow: RunBasis | undefined;
   /** Puts a session in the place of the one there was. */
-  const goOn = (next: Session, prepared: Prepared): RunModel => {
+  const goOn = (next: Session, prepared: Prepared, basis: RunBasis | undefined): RunModel => {
     session?.drop();
     session = next;
     sessionOf = prepared;
+    basisNow = basis;
     next.begin();
-    return runModel(next.id, prepared, next.timeline.run);
+    return { ...runModel(next.id, prepared, next.timeline.run), ...(basis && { basis }) };
   };
 
   return {
@@ -95,6 +98,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
           paused: options.paused ?? false,
         }),
         prepared,
+        basisOf(project, setup),
       );
       return { model, problems: prepared.problems };
     },
@@ -111,6 +115,7 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u):
           paused: false,
         }),
         sessionOf,
+        basisNow,
       );
     },
     pause: () => session?.pause(),

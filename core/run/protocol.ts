@@ -5,6 +5,7 @@ import type { RecordingChunk } from '../simulate/recording';
 import type { RunStatus } from '../simulate/simulation';
 import type { SolverReport } from '../simulate/solver-report';
 import type { StepCounts } from '../simulate/stepper';
+import type { RunBasis } from './basis';
 import type { BatchProgress, BatchResult } from './batch';
 import type { ProjectCheck } from './check';
 import type { Example } from './example';
@@ -72,6 +73,8 @@ export interface StartOptions {
 /** The model of a run, as far as views need it: sent once at its start, as nothing of it changes while the run goes on. */
 export interface RunModel {
   readonly run: number;
+  /** What it ran with; missing in runs that were kept earlier. */
+  readonly basis?: RunBasis;
   /** Values of constants and parameters. */
   readonly parameters: Readonly<Record<string, number>>;
   readonly parts: readonly string[];

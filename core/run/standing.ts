@@ -14,6 +14,7 @@ export function standingOf(
   requirement: Requirement,
   run: RequirementFinding | undefined,
   constants: RequirementFinding | undefined,
+  outOfDate = '',
 ): Standing {
   const { observation } = requirement;
   if (!isBinding(requirement)) return { basis: 'nothing', finding: undefined, doubt: '' };
@@ -37,5 +38,5 @@ export function standingOf(
     };
   }
   if (constants) return { basis: 'constants', finding: constants, doubt: '' };
-  return { basis: run ? 'run' : 'nothing', finding: run, doubt: '' };
+  return { basis: run ? 'run' : 'nothing', finding: run, doubt: run ? outOfDate : '' };
 }

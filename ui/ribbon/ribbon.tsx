@@ -23,6 +23,7 @@ import { Button } from '../button';
 import { formatTime } from '../format';
 import { marks, niceStep, TimeAxisContext, toPixels, toTime, valueAxisWidth, type TimeAxis } from './axis';
 import { BranchButton, StopsButton } from './branch';
+import { useOutOfDate } from '@/store/trace';
 import { MessageRow, TrackRow, VerdictRow } from './rows';
 
 export const paces: readonly (readonly [number, string])[] = [
@@ -341,6 +342,7 @@ const mostLanes = 60;
 
 /** A lane for each requirement that a run decides; the rest fold away behind a button. */
 function VerdictRows({ end }: { readonly end: number }) {
+  const old = useOutOfDate();
   const findings = useRuns((s) => s.current?.findings);
   const constants = useProject((s) => s.constants);
   const item = usePlace((s) => s.item);
@@ -357,7 +359,7 @@ function VerdictRows({ end }: { readonly end: number }) {
   return (
     <>
       {shown.map((f) => (
-        <VerdictRow key={f.id} finding={f} end={end} />
+        <VerdictRow key={f.id} finding={f} end={end} old={old(f.id)} />
       ))}
       {(more > 0 || (all && lanes.length > fewLanes)) && (
         <div className="ribbon-row">

@@ -54,7 +54,16 @@ export const laneLook = {
 } as const;
 
 /** A requirement over time: when it was tested, when it held, when it failed. */
-export function VerdictRow({ finding, end }: { readonly finding: RequirementFinding; readonly end: number }) {
+export function VerdictRow({
+  finding,
+  end,
+  old,
+}: {
+  readonly finding: RequirementFinding;
+  readonly end: number;
+  /** Why it is out of date, if it is. */
+  readonly old: string;
+}) {
   const theme = usePlace((s) => s.theme);
   const go = usePlace((s) => s.go);
   const moveCursor = useRuns((s) => s.moveCursor);
@@ -88,7 +97,7 @@ export function VerdictRow({ finding, end }: { readonly finding: RequirementFind
             {finding.key}
           </button>
           <span className="text-truncate" style={{ fontSize: '0.92em' }}>
-            <VerdictMark finding={finding} />
+            <VerdictMark finding={finding} old={old} />
           </span>
         </div>
       }

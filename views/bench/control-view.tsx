@@ -1,4 +1,5 @@
 'use client';
+import { useOutOfDate } from '@/store/trace';
 import { CircleCheck, CircleDashed, OctagonX } from 'lucide-react';
 import { useMemo, useRef, type PointerEvent } from 'react';
 import Form from 'react-bootstrap/Form';
@@ -486,6 +487,8 @@ function VerdictLamp({
   readonly cursor: number;
 }) {
   const finding = run?.findings.find((f) => f.key === c.target);
+  const outOfDate = useOutOfDate();
+  const old = finding ? outOfDate(finding.id) : '';
   const Icon = !finding
     ? CircleDashed
     : { holds: CircleCheck, fails: OctagonX, undecided: CircleDashed }[finding.verdict];
@@ -504,8 +507,13 @@ function VerdictLamp({
       <span className="control-label">
         {c.label} · {c.target}
       </span>
-      <span className={`verdict ${tone}`} data-testid={`lamp-${c.target}`}>
+      <span
+        className={`verdict ${tone}${old ? ' out-of-date' : ''}`}
+        title={old ? `Out of date: ${old}` : undefined}
+        data-testid={`lamp-${c.target}`}
+      >
         {failed ? <OctagonX size={15} aria-hidden /> : <Icon size={15} aria-hidden />} {word}
+        {old && <span className="old-word">out of date</span>}
       </span>
     </>
   );

@@ -8,6 +8,7 @@ import { wordingProblems } from '@/core/requirements/wording';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
+import { outOfDate, type RunBasis } from '@/core/run/basis';
 import { useStandings } from '@/store/trace';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
@@ -175,6 +176,7 @@ export function LimitFacts({ requirement }: { readonly requirement: Requirement 
 function RunFacts({ requirement }: { readonly requirement: Requirement }) {
   const current = useRuns((s) => s.current);
   const earlier = useRuns((s) => s.earlier);
+  const project = useProject((s) => s.project);
   const { moveCursor } = useRuns.getState();
   const standing = useStandings()(requirement);
   if (!isBinding(requirement)) return null;
@@ -191,6 +193,7 @@ function RunFacts({ requirement }: { readonly requirement: Requirement }) {
     [earlier, earlier?.findings.find((f) => f.id === requirement.id), 'earlier'],
   ] as const;
   const { finding } = standing;
+  const old = (basis: RunBasis | undefined): string => (project ? outOfDate(project, basis)(requirement) : '');
   return (
     <>
       <h3 className="section-title">Verdict</h3>
@@ -209,7 +212,7 @@ function RunFacts({ requirement }: { readonly requirement: Requirement }) {
               <span className="quiet">
                 {word} run, {run.setup}:{' '}
               </span>
-              <VerdictMark finding={f} />
+              <VerdictMark finding={f} old={old(run.model.basis)} />
               {f.verdict !== 'fails' && f.margin !== undefined && <span> with {marginText(f)} to spare</span>}
               {f.distance && (
                 <span className="quiet d-block">

@@ -46,7 +46,7 @@ export function RequirementPage({
         <h2>{r.key}</h2>
         {finding && (
           <span className="text-nowrap">
-            <VerdictMark finding={finding} />{' '}
+            <VerdictMark finding={finding} old={standing.basis === 'run' ? standing.doubt : ''} />{' '}
             {finding.verdict === 'holds' && finding.margin !== undefined && (
               <span className="quiet">with {marginText(finding)} to spare</span>
             )}

@@ -391,7 +391,7 @@ const RequirementRow = memo(function RequirementRow({
             </td>
           )}
           <td>
-            <VerdictMark finding={finding} brief />
+            <VerdictMark finding={finding} brief old={standing.basis === 'run' ? standing.doubt : ''} />
             {finding?.failsSince !== undefined && (
               <div className="quiet">since {formatNumber(finding.failsSince)} s</div>
             )}
