@@ -34,6 +34,12 @@ test.each<[string, Project, string, string]>([
     '',
   ],
   [
+    'its wording, though it says the same,',
+    update('requirement', first.id, { text: 'The spindle speed must not exceed 330 rpm.' }),
+    'its text or formula has changed since the run',
+    '',
+  ],
+  [
     'its formula',
     update('requirement', first.id, { formula: 'always(time < 9)' }),
     'its text or formula has changed since the run',
