@@ -4,6 +4,10 @@ import { leavesAtTime, valueAtTime } from '@/store/run-data';
 import { useRuns, type RunView } from '@/store/run-store';
 import { formatNumber } from './format';
 
+/** What a run tells under a name; names such as `toString` are known to every object, and may be nobody's. */
+const known = <T>(values: Readonly<Record<string, T>>, name: string): T | undefined =>
+  Object.hasOwn(values, name) ? values[name] : undefined;
+
 /** What a run knows at one time: the only way views ask for it. */
 export interface RunMoment {
   readonly run: RunView | undefined;
@@ -21,7 +25,7 @@ export interface RunMoment {
 
 export function momentAt(run: RunView | undefined, time: number): RunMoment {
   const value = (name: string): number | undefined =>
-    run && (valueAtTime(run.data, name, time) ?? run.model.parameters[name]);
+    run && (valueAtTime(run.data, name, time) ?? known(run.model.parameters, name));
   const leaves = (chart: string): readonly string[] | undefined => run && leavesAtTime(run.data, chart, time);
   return {
     run,
@@ -35,7 +39,7 @@ export function momentAt(run: RunView | undefined, time: number): RunMoment {
       if (column?.kind === 'literal' || column?.kind === 'states') return wordOf(column, now);
       return formatNumber(now);
     },
-    unit: (name) => run?.model.units[name] ?? '',
+    unit: (name) => (run && known(run.model.units, name)) ?? '',
     leaves,
     isIn: (chart, path) => isAround(path, leaves(chart)),
   };

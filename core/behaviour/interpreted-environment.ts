@@ -1,3 +1,4 @@
+import { table } from '../language/table';
 import { eventOf, type InterpretedChart } from './interpreted-chart';
 import type { ChartRun } from './chart-run-types';
 import { ExecutionError, type Dispatch, type Environment, type RunValue } from './interpreter';
@@ -9,13 +10,13 @@ export const processor = 'http://www.w3.org/TR/scxml/#SCXMLEventProcessor';
 export function interpretedEnvironment(c: InterpretedChart): Environment {
   const { values } = c;
   const processors: RunValue = { [processor]: { location: c.address }, scxml: { location: c.address } };
-  const fixed: Readonly<Record<string, () => RunValue>> = {
+  const fixed: Readonly<Record<string, () => RunValue>> = table({
     event: () => c.event,
     time: () => c.time,
     _name: () => c.source.name,
     _sessionid: () => c.session,
     _ioprocessors: () => processors,
-  };
+  });
   return {
     has: (name) => values.has(name) || name in fixed,
     get: (name) => (values.has(name) ? values.get(name) : fixed[name]?.()),

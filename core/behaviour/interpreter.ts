@@ -1,3 +1,4 @@
+import { table } from '../language/table';
 import { refName, type CallExpr, type Expr, type RefExpr, type SendNode, type Statement } from '../language/ast';
 import { printExpression, printStatement } from '../language/print';
 import { convertValue, unitOrUndefined } from '../language/units';
@@ -169,7 +170,7 @@ function subscripted(value: RunValue, subscripts: readonly Expr[], env: Environm
   return at;
 }
 
-const numeric: Readonly<Record<string, (...x: number[]) => number>> = {
+const numeric: Readonly<Record<string, (...x: number[]) => number>> = table({
   abs: Math.abs,
   sqrt: Math.sqrt,
   sin: Math.sin,
@@ -191,7 +192,7 @@ const numeric: Readonly<Record<string, (...x: number[]) => number>> = {
   rem: (a, b) => a % b,
   mod: (a, b) => a - Math.floor(a / b) * b,
   div: (a, b) => Math.trunc(a / b),
-};
+});
 
 function call(e: Extract<Expr, { kind: 'call' }>, env: Environment): RunValue {
   if (e.callee === 'in') {

@@ -1,3 +1,4 @@
+import { table } from '../language/table';
 import type { Span } from '../language/diagnostics';
 
 /**
@@ -49,7 +50,7 @@ export type ArithmeticOp = 'add' | 'sub' | 'mul' | 'div' | 'pow';
 export type RelationOp = 'lt' | 'le' | 'gt' | 'ge' | 'eq' | 'ne';
 
 /** The numeric functions of the language, with their arity. */
-export const functionArity = {
+export const functionArity = table({
   sin: 1,
   cos: 1,
   tan: 1,
@@ -74,7 +75,7 @@ export const functionArity = {
   mod: 2,
   rem: 2,
   div: 2,
-} as const;
+});
 /** `rootSlope` is the derivative of `sqrt`, bounded near zero; nobody writes it. */
 export type FunctionName = keyof typeof functionArity | 'rootSlope';
 export const rootSlope = (x: number): number => 0.5 / Math.max(Math.sqrt(Math.abs(x)), 1e-8);

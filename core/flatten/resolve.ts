@@ -1,3 +1,4 @@
+import { table } from '../language/table';
 import type { RefExpr, RefPart } from '../language/ast';
 import { problem } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
@@ -25,7 +26,7 @@ export function memberOf(b: Builder, instance: ClassInstance, name: string): Ins
 }
 
 /** Physical constants under their usual path in Modelica texts (CODATA 2018). */
-const wellKnown: Record<string, number> = {
+const wellKnown: Record<string, number> = table({
   'Modelica.Constants.pi': Math.PI,
   'Modelica.Constants.e': Math.E,
   'Modelica.Constants.g_n': 9.80665,
@@ -38,7 +39,7 @@ const wellKnown: Record<string, number> = {
   'Modelica.Constants.T_zero': -273.15,
   'Modelica.Constants.k': 1.380649e-23,
   'Modelica.Constants.N_A': 6.02214076e23,
-};
+});
 
 type Subscript = number | readonly number[] | 'all';
 

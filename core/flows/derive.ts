@@ -1,3 +1,4 @@
+import { table } from '../language/table';
 import type { Flow, FlowLine } from '../project/project';
 import { visitFlow, type FlowNode, type Visited } from './read-flow';
 
@@ -78,7 +79,7 @@ function conditions(v: Visited, flow: Pick<Flow, 'trigger'>, isPerson: (actor: s
 /** "opens the guard" as "open the guard". */
 export function infinitive(text: string): string {
   const [verb, ...rest] = text.replace(/\.$/, '').split(' ');
-  const irregular: Readonly<Record<string, string>> = { is: 'be', has: 'have', does: 'do', goes: 'go' };
+  const irregular: Readonly<Record<string, string>> = table({ is: 'be', has: 'have', does: 'do', goes: 'go' });
   const base =
     irregular[verb] ??
     (/[^aeiou]ies$/.test(verb)

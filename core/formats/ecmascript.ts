@@ -1,3 +1,4 @@
+import { table } from '../language/table';
 import {
   parse,
   parseExpressionAt,
@@ -56,7 +57,7 @@ const call = (callee: string, ...args: readonly Expr[]): Expr =>
   ({ kind: 'call', callee, calleeSpan: span, args, named: [], span }) as Expr;
 const number = (value: number): Expr => ({ kind: 'number', value, span });
 
-const operators: Readonly<Record<string, string>> = {
+const operators: Readonly<Record<string, string>> = table({
   '+': '+',
   '-': '-',
   '*': '*',
@@ -72,8 +73,8 @@ const operators: Readonly<Record<string, string>> = {
   '>=': '>=',
   '&&': 'and',
   '||': 'or',
-};
-const functions: Readonly<Record<string, string>> = {
+});
+const functions: Readonly<Record<string, string>> = table({
   abs: 'abs',
   sqrt: 'sqrt',
   sin: 'sin',
@@ -91,7 +92,7 @@ const functions: Readonly<Record<string, string>> = {
   min: 'min',
   max: 'max',
   sign: 'sign',
-};
+});
 
 type Node = Expression | PrivateIdentifier | Super | SpreadElement;
 

@@ -1,3 +1,4 @@
+import { table } from '../language/table';
 import { childrenOf, textOf, type XmlElement } from './xml';
 
 /** What stands in what, in which order, with which attributes: the part of the ReqIF 1.2 schema that our writer uses. */
@@ -7,7 +8,7 @@ interface Rule {
   /** Children in their order; `*` any number, `?` at most one, otherwise exactly one. */
   readonly children: readonly string[];
 }
-const rules: Readonly<Record<string, Rule>> = {
+const rules: Readonly<Record<string, Rule>> = table({
   'REQ-IF': { attributes: [], children: ['THE-HEADER', 'CORE-CONTENT', 'TOOL-EXTENSIONS?'] },
   'THE-HEADER': { attributes: [], children: ['REQ-IF-HEADER'] },
   'REQ-IF-HEADER': {
@@ -52,7 +53,7 @@ const rules: Readonly<Record<string, Rule>> = {
   SPECIFICATION: { attributes: identified, children: ['TYPE', 'CHILDREN?'] },
   CHILDREN: { attributes: [], children: ['SPEC-HIERARCHY*'] },
   'SPEC-HIERARCHY': { attributes: identified, children: ['OBJECT', 'CHILDREN?'] },
-};
+});
 
 /** What is wrong with a ReqIF document by the rules above: structure, identifiers, references. */
 export function checkReqif(root: XmlElement): string[] {

@@ -1,3 +1,4 @@
+import { table } from '../language/table';
 import { XMLParser, XMLValidator } from 'fast-xml-parser';
 
 /** An element of an XML document without the prefix of its namespace; texts are children of their own. */
@@ -71,7 +72,14 @@ function elementOf(node: Ordered): XmlElement | string | undefined {
   return { tag: name.replace(/^[^:?]*:/, ''), attributes, children };
 }
 
-const named: Readonly<Record<string, string>> = { lt: '<', gt: '>', amp: '&', quot: '"', apos: "'", nbsp: '\u00a0' };
+const named: Readonly<Record<string, string>> = table({
+  lt: '<',
+  gt: '>',
+  amp: '&',
+  quot: '"',
+  apos: "'",
+  nbsp: '\u00a0',
+});
 
 const decodeEntities = (text: string): string =>
   text.replace(

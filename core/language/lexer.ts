@@ -1,3 +1,4 @@
+import { table } from './table';
 import { problem, type Problem } from './diagnostics';
 
 export type TokenKind = 'name' | 'quoted' | 'number' | 'string' | 'keyword' | 'symbol' | 'end-of-text';
@@ -55,7 +56,7 @@ const symbols = [
 ];
 const isLetter = (c: string): boolean => /[\p{L}_]/u.test(c);
 const isDigit = (c: string): boolean => c >= '0' && c <= '9';
-const escapes: Record<string, string> = { n: '\n', t: '\t', r: '\r', a: '\x07', b: '\b', f: '\f', v: '\v' };
+const escapes: Record<string, string> = table({ n: '\n', t: '\t', r: '\r', a: '\x07', b: '\b', f: '\f', v: '\v' });
 
 /** Splits a text into tokens. Never throws: what cannot be read is reported and skipped. */
 export function lex(text: string): { tokens: Token[]; comments: Comment[]; problems: Problem[] } {

@@ -1,9 +1,10 @@
+import { table } from './table';
 import type { BinaryOp, CallExpr, Expr, Iterator, NamedArgument, RefExpr, RefPart } from './ast';
 import { join } from './diagnostics';
 import { tokenText, type TokenStream } from './token-stream';
 
 /** Binding strengths, Modelica 3.6 section 3.2; relations do not chain. */
-const strength: Record<string, number> = {
+const strength: Record<string, number> = table({
   or: 1,
   and: 2,
   '<': 4,
@@ -22,7 +23,7 @@ const strength: Record<string, number> = {
   './': 6,
   '^': 7,
   '.^': 7,
-};
+});
 const relationStrength = 4;
 
 /** `if c then a else b`, ranges and everything below them. */

@@ -39,70 +39,74 @@ const notUnits: ReadonlySet<string> = new Set([
   'or',
   'h.',
 ]);
-const longUnits: Readonly<Record<string, string>> = {
-  second: 's',
-  seconds: 's',
-  millisecond: 'ms',
-  milliseconds: 'ms',
-  minute: 'min',
-  minutes: 'min',
-  hour: 'h',
-  hours: 'h',
-  percent: '%',
-  volt: 'V',
-  volts: 'V',
-  ampere: 'A',
-  amperes: 'A',
-  newton: 'N',
-  newtons: 'N',
-  metre: 'm',
-  metres: 'm',
-  millimetre: 'mm',
-  millimetres: 'mm',
-  kelvin: 'K',
-  watt: 'W',
-  watts: 'W',
-  hertz: 'Hz',
-  kilogram: 'kg',
-  kilograms: 'kg',
-  degrees: 'deg',
-  pascal: 'Pa',
-  Nm: 'N.m',
-  mNm: 'mN.m',
-  kNm: 'kN.m',
-  Ncm: 'cN.m',
-  RPM: 'rpm',
-  sec: 's',
-  secs: 's',
-  msec: 'ms',
-  mins: 'min',
-  hrs: 'h',
-  amp: 'A',
-  amps: 'A',
-  pascals: 'Pa',
-  joule: 'J',
-  joules: 'J',
-  ohm: 'Ohm',
-  ohms: 'Ohm',
-  degree: 'deg',
-  turns: 'rev',
-  revolutions: 'rev',
-};
-const numberWords: Readonly<Record<string, number>> = {
-  zero: 0,
-  one: 1,
-  once: 1,
-  two: 2,
-  twice: 2,
-  three: 3,
-  four: 4,
-  five: 5,
-  six: 6,
-  seven: 7,
-  eight: 8,
-  nine: 9,
-  ten: 10,
-};
+const longUnits = new Map<string, string>(
+  Object.entries({
+    second: 's',
+    seconds: 's',
+    millisecond: 'ms',
+    milliseconds: 'ms',
+    minute: 'min',
+    minutes: 'min',
+    hour: 'h',
+    hours: 'h',
+    percent: '%',
+    volt: 'V',
+    volts: 'V',
+    ampere: 'A',
+    amperes: 'A',
+    newton: 'N',
+    newtons: 'N',
+    metre: 'm',
+    metres: 'm',
+    millimetre: 'mm',
+    millimetres: 'mm',
+    kelvin: 'K',
+    watt: 'W',
+    watts: 'W',
+    hertz: 'Hz',
+    kilogram: 'kg',
+    kilograms: 'kg',
+    degrees: 'deg',
+    pascal: 'Pa',
+    Nm: 'N.m',
+    mNm: 'mN.m',
+    kNm: 'kN.m',
+    Ncm: 'cN.m',
+    RPM: 'rpm',
+    sec: 's',
+    secs: 's',
+    msec: 'ms',
+    mins: 'min',
+    hrs: 'h',
+    amp: 'A',
+    amps: 'A',
+    pascals: 'Pa',
+    joule: 'J',
+    joules: 'J',
+    ohm: 'Ohm',
+    ohms: 'Ohm',
+    degree: 'deg',
+    turns: 'rev',
+    revolutions: 'rev',
+  }),
+);
+const numberWords = new Map<string, number>(
+  Object.entries({
+    zero: 0,
+    one: 1,
+    once: 1,
+    two: 2,
+    twice: 2,
+    three: 3,
+    four: 4,
+    five: 5,
+    six: 6,
+    seven: 7,
+    eight: 8,
+    nine: 9,
+    ten: 10,
+  }),
+);
 
 /** A number with its unit, in one word or two: `330 rpm`, `500mN.m`, `two`. */
 export function readAmount(words: readonly Word[], at: number): { amount: Amount; next: number } | undefined {
@@ -110,15 +114,15 @@ export function readAmount(words: readonly Word[], at: number): { amount: Amount
   if (!w) return undefined;
   const glued = /^([-+−]?\d+(?:\.\d+)?(?:[eE][-+]?\d+)?)(.*)$/u.exec(w.text);
   if (!glued) {
-    const value = numberWords[w.norm];
+    const value = numberWords.get(w.norm);
     return value === undefined ? undefined : { amount: { value, unit: '', span: w.span, isTime: false }, next: at + 1 };
   }
-  let unit = longUnits[glued[2]] ?? glued[2];
+  let unit = longUnits.get(glued[2]) ?? glued[2];
   let next = at + 1;
   let end = w.span.end;
   const candidate = words[at + 1];
   if (unit === '' && candidate && !w.comma && !notUnits.has(candidate.text)) {
-    const named = longUnits[candidate.text] ?? longUnits[candidate.norm] ?? candidate.text;
+    const named = longUnits.get(candidate.text) ?? longUnits.get(candidate.norm) ?? candidate.text;
     if (typeof parseUnit(named) === 'object') {
       unit = named;
       end = candidate.span.end;

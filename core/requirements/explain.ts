@@ -1,3 +1,4 @@
+import { table } from '../language/table';
 import type { Expr } from '../language/ast';
 import { printExpression } from '../language/print';
 import type { GlossaryEntry } from '../project/project';
@@ -25,14 +26,14 @@ export function explainFormula(text: string, glossary: readonly GlossaryEntry[] 
   return `${sentence[0].toUpperCase()}${sentence.slice(1)}.`;
 }
 
-const relationWords: Readonly<Record<string, string>> = {
+const relationWords: Readonly<Record<string, string>> = table({
   '<': 'is below',
   '<=': 'is at most',
   '>': 'is above',
   '>=': 'is at least',
   '==': 'equals',
   '<>': 'differs from',
-};
+});
 
 const isSum = (v: FormulaValue): boolean => v.kind === 'arithmetic' && (v.op === '+' || v.op === '-');
 

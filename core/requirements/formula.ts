@@ -1,3 +1,4 @@
+import { table } from '../language/table';
 import type { BinaryExpr, CallExpr, Expr } from '../language/ast';
 import { problem, type Problem, type Span } from '../language/diagnostics';
 import { parseExpressionText } from '../language/parse';
@@ -65,7 +66,7 @@ export interface ReadFormula {
 
 /** Operators of limits with what stands in their brackets; the documentation and the editor list them from here. */
 export const limitOperators: Readonly<Record<string, { readonly forms: readonly string[]; readonly meaning: string }>> =
-  {
+  table({
     always: {
       forms: ['always(p)', 'always(from, to, p)'],
       meaning: 'p holds at every moment, or at every moment of the span that begins now',
@@ -92,7 +93,7 @@ export const limitOperators: Readonly<Record<string, { readonly forms: readonly 
     rmsDuring: { forms: ['rmsDuring(p, x)'], meaning: 'root of the mean square over the time in which p holds' },
     at: { forms: ['at(p, x)', 'at(x)'], meaning: 'value of x when p last came to hold, or at the start' },
     duration: { forms: ['duration(p)'], meaning: 'how long p has held without a break' },
-  };
+  });
 
 class Wrong extends Error {
   constructor(

@@ -292,3 +292,20 @@ test('a number without a unit beside one that has it takes that unit, and says s
     'In which unit is the number without one: V or mV?',
   );
 });
+
+test.each(['constructor', 'toString', '__proto__', 'valueOf', 'hasOwnProperty'])(
+  'a word that objects know of is a word like any other: %s',
+  (word) => {
+    for (const text of [
+      `The ${word} spindle speed shall not exceed 5 rpm.`,
+      `The spindle speed shall not exceed 5 ${word}.`,
+      `The spindle speed shall not exceed ${word} rpm.`,
+      `The guard shall open at most ${word} times.`,
+      `When the ${word} opens, the spindle speed shall fall below 5 rpm within ${word}.`,
+      `${word} shall ${word}.`,
+    ]) {
+      const { formula, problems } = read(text);
+      expect([text, formula, problems.length]).toEqual([text, undefined, 1]);
+    }
+  },
+);

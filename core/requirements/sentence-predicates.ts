@@ -317,19 +317,19 @@ function namedTimes(s: Sentence, subject: Range, at: number, end: number, isNot:
   return found;
 }
 
-const statistics: Readonly<Record<string, 'average' | 'rms' | 'peak'>> = {
-  average: 'average',
-  mean: 'average',
-  rms: 'rms',
-  peak: 'peak',
-  maximum: 'peak',
-};
+const statistics = new Map<string, 'average' | 'rms' | 'peak'>([
+  ['average', 'average'],
+  ['mean', 'average'],
+  ['rms', 'rms'],
+  ['peak', 'peak'],
+  ['maximum', 'peak'],
+]);
 
 /** "The average winding current over any 10 s shall not exceed 3 A". */
 function averages(s: Sentence, subject: Range, at: number, end: number, isNot: boolean): Ways<Predicate> {
   if (quantityIn(s, subject.from, subject.to) !== undefined) return [];
   const first = isAt(s, subject.from, 'the') ? subject.from + 1 : subject.from;
-  const what = statistics[s.words[first]?.norm ?? ''];
+  const what = statistics.get(s.words[first]?.norm ?? '');
   if (what === undefined) return [];
   const of = anyOf(s, first + 1, ['value of', 'of']) ?? first + 1;
   return then(namesAt(s, of, subject.to), (about, rest): Ways<Predicate> => {

@@ -1,3 +1,4 @@
+import { table } from '../language/table';
 import type { Expr } from '../language/ast';
 import { parseExpressionText } from '../language/parse';
 import { printExpression } from '../language/print';
@@ -259,12 +260,12 @@ function evaluate(e: Expr, env: Environment, t: number): number {
     case 'call': {
       if (e.callee === 'in') return env(printExpression(e));
       const args = e.args.map(go);
-      const known: Readonly<Record<string, (...x: number[]) => number>> = {
+      const known: Readonly<Record<string, (...x: number[]) => number>> = table({
         abs: Math.abs,
         min: Math.min,
         max: Math.max,
         sqrt: Math.sqrt,
-      };
+      });
       return known[e.callee]?.(...args) ?? NaN;
     }
     case 'binary': {

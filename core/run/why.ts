@@ -173,15 +173,19 @@ function valuesIn(e: Expr, moment: Moment): string {
   return [...told.values()].join(', ');
 }
 
+/** A part may be called `constructor`: a record of parts knows nothing but its parts. */
+const empty = (): Record<string, RunValue> => Object.create(null) as Record<string, RunValue>;
+
 function evaluateAt(e: Expr, moment: Moment): RunValue {
   const scaled = elaborateUnits(e, { unitOf: (ref) => moment.unit(printExpression(ref)) });
-  const records: Record<string, RunValue> = { time: moment.time };
+  const records = empty();
+  records.time = moment.time;
   for (const r of refsIn(scaled)) {
     const names = r.parts.map((p) => p.name);
     const value = moment.value(printExpression(r));
     if (value === undefined && printExpression(r) !== 'time') return undefined;
     let at = records;
-    names.slice(0, -1).forEach((n) => (at = (at[n] ??= {}) as Record<string, RunValue>));
+    names.slice(0, -1).forEach((n) => (at = (at[n] ??= empty()) as Record<string, RunValue>));
     if (!(names.length === 1 && names[0] === 'time')) at[names[names.length - 1]] = value;
   }
   const env: Environment = {
