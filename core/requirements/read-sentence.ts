@@ -6,7 +6,8 @@ import { isFiller, phraseBook, wordsOf, type Word } from './phrases';
 import { anyOf, isAt, quantityIn, type Sentence } from './sentence';
 import { clausesAt, together } from './sentence-clauses';
 import { unknownIn } from './sentence-conditions';
-import { predicatesAt, type Range } from './sentence-predicates';
+import { predicatesAt } from './sentence-predicates';
+import type { Range } from './sentence-verbs';
 
 export interface ReadSentence {
   readonly formula: string;

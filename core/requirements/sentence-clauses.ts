@@ -1,6 +1,7 @@
 import type { Amount } from './amounts';
 import { paren, type Clauses } from './compose-formula';
 import { conditionsFrom } from './sentence-conditions';
+import { always } from './sentence-verbs';
 import { anyOf, isAt, quantityIn, then, timeAt, tryAmount, type Sentence, type Ways } from './sentence';
 
 /** The clauses around what is required: when, while, within, for, until and so on, before "shall" and behind it. */
@@ -31,15 +32,6 @@ const noLater = [
   'not more than',
   'at most',
   'at the latest',
-];
-export const always = [
-  'at all times',
-  'at any time',
-  'at every moment',
-  'under all conditions',
-  'under all circumstances',
-  'under any circumstances',
-  'in all states',
 ];
 const starts = [
   'of start',

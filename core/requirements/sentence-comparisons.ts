@@ -2,6 +2,7 @@ import { amountText, differenceUnit, type Amount } from './amounts';
 import { band } from './compose-formula';
 import { pairOps, relationAt, type Relation } from './comparisons';
 import { anyOf, isAt, quanta, then, type Found, type Quantum, type Sentence, type Ways } from './sentence';
+import { isVerb } from './sentence-verbs';
 
 /** What a quantity is compared with: `below 5 A`, `between 1 and 2 V`, `within 0.1 V of 5 V`, `kept at 5 V with a tolerance of 2 %`. */
 
@@ -173,8 +174,6 @@ function unitsOf(
   };
 }
 
-const verbs = ['stay', 'be', 'remain', 'lie', 'fall', 'drop', 'rise', 'go', 'become', 'get', 'keep', 'always'];
-
 /** One comparison after the other: "at least 5 V and at most 6 V", "... and shall not fall below 3 V", "below 2 A or above 5 A". */
 export function comparisonWays(
   s: Sentence,
@@ -226,7 +225,7 @@ function goesOn(
   const not = anyOf(s, k, ['not', 'never']);
   if (not !== undefined && !isNegatedRelation(s, k)) k = not;
   else if (not !== undefined) return [{ joint, isNot: false, at: k, said: true }];
-  while (verbs.includes(s.words[k]?.norm ?? '')) k++;
+  while (isVerb(s, k)) k++;
   const said = again !== undefined || not !== undefined;
   return [{ joint, isNot: said ? not !== undefined : isNot, at: k, said }];
 }

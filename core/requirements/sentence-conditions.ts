@@ -2,23 +2,10 @@ import { paren } from './compose-formula';
 import { comparisonWays } from './sentence-comparisons';
 import { isFiller } from './phrases';
 import { isAt, isIn, quantityIn, type Found, type Sentence, type Ways } from './sentence';
+import { isVerb } from './sentence-verbs';
 
 /** What must hold or happen for a sentence to apply: phrases of the glossary and comparisons, joined by "and" or by "or". */
 
-const linking: ReadonlySet<string> = new Set([
-  'is',
-  'are',
-  'stays',
-  'remains',
-  'falls',
-  'drops',
-  'rises',
-  'goes',
-  'becomes',
-  'gets',
-  'lies',
-  'has',
-]);
 const reaches: ReadonlySet<string> = new Set(['reaches', 'reach']);
 
 /** A condition in exactly the words from one to another; `what` is what it is called where it is not known. */
@@ -62,7 +49,7 @@ function comparedIn(s: Sentence, from: number, to: number): string[] {
     if (about === undefined) continue;
     let at = k;
     let isNot = false;
-    while (isIn(s, at, linking) || isAt(s, at, 'not') || isAt(s, at, 'does')) {
+    while (isVerb(s, at) || isAt(s, at, 'not') || isAt(s, at, 'does')) {
       if (s.words[at].norm === 'not') isNot = true;
       at++;
     }

@@ -1,14 +1,15 @@
 import { amountText, type Amount } from './amounts';
 import { paren, trim, type Clauses, type Predicate } from './compose-formula';
-import { pairOps, relationAt, type Comparator } from './comparisons';
-import { always, spanAt } from './sentence-clauses';
+import { relationAt } from './comparisons';
+import { spanAt } from './sentence-clauses';
 import { comparisonWays } from './sentence-comparisons';
 import { conditionIn } from './sentence-conditions';
-import { isFiller, wordsOf, type Word } from './phrases';
+import { counts } from './sentence-counts';
+import { nots, staying, verbAt, type Range } from './sentence-verbs';
+import { isFiller } from './phrases';
 import {
   anyOf,
   isAt,
-  isIn,
   namesAt,
   quanta,
   quantityIn,
@@ -22,58 +23,6 @@ import {
 } from './sentence';
 
 /** What is required of the thing a sentence is about: limits, states, reaching, settling, overshoot, averages, counts. */
-
-/** Words from one to another. */
-export interface Range {
-  readonly from: number;
-  readonly to: number;
-}
-
-/** Verbs before a limit; those in the first list say that it is so already and stays so. */
-const staying = new Set([
-  'stay',
-  'stays',
-  'remain',
-  'remains',
-  'keep',
-  'keeps',
-  'kept',
-  'held',
-  'maintained',
-  'always',
-  'continuously',
-]);
-const coming = new Set([
-  'be', 'is', 'are', 'lie', 'lies', 'fall', 'falls', 'drop', 'drops', 'rise', 'rises', 'go', 'goes', 'become', 'becomes', 'get', 'gets',
-  'have', 'has', 'last', 'lasts', 'take', 'takes',
-]); // prettier-ignore
-const nots = ['not', 'never', 'at no time', 'under no circumstances', 'in no case', 'not at any time', 'not ever'];
-
-interface Verb {
-  readonly isNot: boolean;
-  readonly stays: boolean;
-  /** Where the "not" ends. */
-  readonly positiveFrom: number;
-}
-
-/** "not", and verbs, in front of what is required. */
-function verbAt(s: Sentence, at: number, isNot: boolean): Found<Verb> {
-  let k = at;
-  const not = isNot ? undefined : anyOf(s, k, nots);
-  if (not !== undefined && !isRelationWithNot(s, k)) k = not;
-  const positiveFrom = k;
-  let stays = false;
-  for (;;) {
-    const adverb = anyOf(s, k, always);
-    if (adverb !== undefined) k = adverb;
-    else if (isIn(s, k, staying) || isIn(s, k, coming)) stays = isIn(s, k++, staying) || stays;
-    else break;
-  }
-  return { value: { isNot: isNot || positiveFrom > at, stays, positiveFrom }, next: k };
-}
-/** "not more than" is a comparison of its own, "not exceed" is not. */
-const isRelationWithNot = (s: Sentence, at: number): boolean =>
-  (relationAt(s, at)?.next ?? 0) > at + 1 && relationAt(s, at + 1) === undefined;
 
 /** Everything that may be required of a subject in the words from one on. */
 export function predicatesAt(s: Sentence, subject: Range, at: number, end: number, isNot: boolean): Ways<Predicate> {
@@ -373,131 +322,4 @@ function statisticOf(
   const condition = rest.conditions.join(' and ');
   const value = condition ? `${what}During(${condition}, ${about})` : `${what}(${about})`;
   return { formula: formula.replaceAll(about, value), kind: 'end', rest: { ...rest, conditions: [] } };
-}
-
-const happen: ReadonlySet<string> = new Set(['occur', 'happen', 'take', 'place', 'be', 'do']);
-
-/** "open at most 3 times per minute", "finish at least 22 tubes per minute", "the number of starts shall be at most 3". */
-function counts(s: Sentence, subject: Range, at: number, end: number, isNot: boolean): Ways<Predicate> {
-  const not = isNot ? undefined : anyOf(s, at, nots);
-  const negated = isNot || not !== undefined;
-  const start = not ?? at;
-  const number = anyOf(s, subject.from, ['the number of', 'number of']);
-  const found: Found<Predicate>[] = [];
-  for (let k = start; k < end; k++) {
-    const often = anyOf(s, k, ['more often than', 'no more often than', 'not more often than', 'less often than']);
-    const relation = often !== undefined ? undefined : relationAt(s, k);
-    const op: Comparator | undefined =
-      often !== undefined
-        ? s.words[k].norm === 'more'
-          ? '>'
-          : s.words[k].norm === 'less'
-            ? '<'
-            : '<='
-        : asComparator(relation?.op);
-    if (op === undefined) continue;
-    const amount = tryAmount(s, often ?? relation!.next, end);
-    if (amount?.value.unit !== '' || !Number.isInteger(amount.value.value)) continue;
-    found.push(...counted(s, { subject, number, start, k, op, negated }, amount, end));
-  }
-  return found;
-}
-const asComparator = (op: string | undefined): Comparator | undefined =>
-  op !== undefined && op in pairOps ? (op as Comparator) : undefined;
-
-interface Count {
-  readonly subject: Range;
-  /** Where the event begins in "the number of ...". */
-  readonly number: number | undefined;
-  readonly start: number;
-  readonly k: number;
-  readonly op: Comparator;
-  readonly negated: boolean;
-}
-
-function counted(s: Sentence, c: Count, amount: Found<Amount>, end: number): Ways<Predicate> {
-  const { subject, number, start, k } = c;
-  const word = s.words[amount.next - 1].norm;
-  const times = isAt(s, amount.next, 'times') || isAt(s, amount.next, 'time');
-  const isTimes = times || word === 'once' || word === 'twice';
-  const op = c.negated ? (pairOps[c.op] as Comparator) : c.op;
-  const verbs = s.words.slice(start, k).filter((w) => !happen.has(w.norm));
-  const named = s.words.slice(subject.from, subject.to);
-  const make = (event: string | undefined, after: number, ignored: readonly Word[]): Ways<Predicate> =>
-    event === undefined ? [] : periods(s, event, op, amount.value.value, after, end, ignored);
-  if (number !== undefined) {
-    if (verbs.some((w) => !staying.has(w.norm) && !coming.has(w.norm)) || times) return [];
-    return make(conditionIn(s, number, subject.to, 'event'), amount.next, []);
-  }
-  const after = times ? amount.next + 1 : amount.next;
-  const phrase = (words: readonly Word[]): string | undefined => {
-    const match = words.length > 0 ? s.book.find(words) : undefined;
-    return match && !match.negated ? paren(match.entry.meaning) : undefined;
-  };
-  if (isTimes) return make(phrase([...named, ...verbs]) ?? (verbs.length === 0 ? phrase(named) : undefined), after, []);
-  // "finish at least 22 tubes per minute": the noun stands behind the number
-  const found: Found<Predicate>[] = [];
-  for (let next = amount.next + 1; next <= Math.min(end, amount.next + 5); next++) {
-    if (!isAt(s, next, 'per') && !isAt(s, next, 'every') && !isAt(s, next, 'in') && !isAt(s, next, 'within')) continue;
-    const noun = s.words.slice(amount.next, next);
-    const whole = phrase([...named, ...verbs, ...noun]);
-    if (whole !== undefined) found.push(...make(whole, next, []));
-    // who does it is said, but is nothing the glossary knows
-    else if (isStranger(s, named)) found.push(...make(phrase([...verbs, ...noun]), next, named));
-  }
-  return found;
-}
-const isStranger = (s: Sentence, words: readonly Word[]): boolean => {
-  const own = words.filter((w) => !isFiller(w));
-  return own.length > 0 && own.every((w) => !s.book.knows(w));
-};
-
-/** What is counted in which time: "per minute", "in any 10 s", or over the whole run. */
-function periods(
-  s: Sentence,
-  event: string,
-  op: Comparator,
-  limit: number,
-  at: number,
-  end: number,
-  ignored: readonly Word[],
-): Ways<Predicate> {
-  const upper = op === '<' || op === '<=';
-  const make = (next: number, per?: Amount): Found<Predicate> => ({
-    value: {
-      formula: '',
-      about: event,
-      kind: 'plain',
-      takes(c) {
-        const { window, conditions, ...others } = c;
-        const what = [event, ...conditions].join(' and ');
-        const rest: Clauses = { ...others, conditions: [] };
-        const over = window && !per && upper ? window : per;
-        // what is left over is refused
-        const left: Clauses = window && over !== window ? { ...rest, window } : rest;
-        // a rate that is reached is looked at when the run ends
-        if (per && !upper)
-          return { formula: `rate(${what}) ${op} ${trim(limit / per.value)} '1/${per.unit}'`, kind: 'end', rest: left };
-        const value = over ? `count(${amountText(over)}, ${what})` : `count(${what})`;
-        return { formula: `${value} ${op} ${limit}`, kind: upper ? 'plain' : 'end', rest: left };
-      },
-      ...(ignored.length > 0 && { ignored }),
-    },
-    next,
-  });
-  const found = [make(at)];
-  const per = anyOf(s, at, ['per', 'in', 'every', 'each', 'a', 'an', 'in any', 'in every', 'within any']);
-  if (per === undefined) return found;
-  if (!upper && !isAt(s, at, 'per')) {
-    s.fail(at, 'How often at least is said of the whole run: "per minute", or without a time');
-    return found;
-  }
-  const time = tryAmount(s, per, end);
-  if (time?.value.isTime) return [make(time.next, time.value)];
-  const unit = s.words[per];
-  const named = unit && { ...s, words: wordsOf(`1 ${unit.text}`) };
-  const one = named && tryAmount(named, 0, 2);
-  if (one?.value.isTime && per < end) return [make(per + 1, one.value)];
-  if (isAt(s, at, 'per')) s.fail(per, 'Per what time? "per minute"');
-  return found;
 }

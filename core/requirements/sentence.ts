@@ -1,5 +1,5 @@
 import { amountText, readAmount, Unread, type Amount } from './amounts';
-import { paren } from './compose-formula';
+import { paren, trim } from './compose-formula';
 import type { PhraseBook, Word } from './phrases';
 
 /**
@@ -116,8 +116,6 @@ export function quanta(s: Sentence, at: number, end: number): Ways<Quantum> {
     );
   return named;
 }
-
-export const trim = (value: number): string => String(Number(value.toPrecision(12)));
 
 /** Goes on behind each way of reading something. */
 export const then = <A, B>(ways: Ways<A>, go: (value: A, next: number) => Ways<B>): Ways<B> =>

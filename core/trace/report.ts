@@ -213,7 +213,7 @@ function requirementHtml(
   }[standing?.basis ?? 'nothing'];
   const margin = finding?.margin === undefined ? '' : ` by ${number(Math.abs(finding.margin))} ${x(finding.unit)}`;
   const verdict = finding
-    ? `<span class="${finding.verdict}">${verdictWords[finding.verdict]}${finding.verdict === 'undecided' ? '' : margin}</span> <small>${x([basis, finding.failsSince === undefined ? '' : `since ${number(finding.failsSince)} s`, finding.reason, standing?.doubt ? `out of date: ${standing.doubt}` : ''].filter(Boolean).join('; '))}</small>`
+    ? `<span class="${finding.verdict}">${verdictWords[finding.verdict]}${finding.verdict === 'undecided' ? '' : margin}</span> <small>${x([basis, finding.failsSince === undefined ? '' : `since ${number(finding.failsSince)} s`, finding.reason, standing?.basis === 'run' && standing.doubt ? `out of date: ${standing.doubt}` : ''].filter(Boolean).join('; '))}</small>`
     : '<span class="undecided">○ not run</span>';
   const source = r.source
     ? `<small>from ${x([r.source.file, r.source.sheet === r.source.file ? '' : r.source.sheet, r.source.cell || (r.source.row > 0 ? `row ${r.source.row}` : '')].filter(Boolean).join(', '))}</small>`

@@ -8,6 +8,13 @@ import { CellField } from '@/ui/cell-field';
 import { DraggableName } from '@/ui/draggable-name';
 import { FormulaText } from '@/ui/formula-text';
 
+/** A few words before a place of a text, beginning with a whole one. */
+export function justBefore(text: string, at: number): string {
+  const from = Math.max(0, at - 24);
+  if (from === 0) return text.slice(0, at);
+  return `… ${text.slice(from, at).replace(/^\S*\s+/, '')}`;
+}
+
 /** The limit read out of a requirement, or why none could be read and a place to write it. */
 export function LimitCell({
   requirement,
@@ -39,7 +46,7 @@ export function LimitCell({
             <span>
               {why.span && requirement.text && (
                 <>
-                  {requirement.text.slice(Math.max(0, why.span.start - 18), why.span.start)}
+                  {justBefore(requirement.text, why.span.start)}
                   <mark className="not-understood">{requirement.text.slice(why.span.start, why.span.end)}</mark>
                   {': '}
                 </>

@@ -16,7 +16,7 @@ import { TraceLinks } from '@/ui/trace-links';
 import type { StepHolder } from '@/ui/steps/step-holder';
 import { StepLines } from '@/ui/steps/step-lines';
 import { GlossarySheet } from './glossary-sheet';
-import { LimitCell } from './limit-cell';
+import { LimitCell, justBefore } from './limit-cell';
 import { MarkedText } from './requirement-details';
 import { ObservationForm } from './observation-form';
 import { limitOf } from '@/core/requirements/read-limit';
@@ -153,6 +153,13 @@ test('the cell of a limit: the formula, or the word that was not understood', ()
 test('formulas break between names', () => {
   const { container } = render(<FormulaText formula="always(a.b <= 3 'V')" />);
   expect(container.innerHTML).toBe('always(<wbr>a.<wbr>b &lt;= 3 V)');
+});
+
+test('the place of a doubt is shown with whole words before it', () => {
+  const text = 'When the guard opens, the spindle speed shall not exceed 5 rpm within 2 s.';
+  expect(justBefore(text, text.indexOf('2 s'))).toBe('… exceed 5 rpm within ');
+  expect(justBefore(text, 9)).toBe('When the ');
+  expect(justBefore(`${'x'.repeat(60)} y`, 61)).toBe('… ');
 });
 
 test('a phrase with two meanings is told; a proposal is taken with one press', async () => {

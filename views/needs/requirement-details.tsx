@@ -137,7 +137,9 @@ export function LimitFacts({ requirement }: { readonly requirement: Requirement 
         <p className="px-3 quiet">
           {requirement.observation
             ? 'Decided by what was seen.'
-            : 'Not read yet: give the words a meaning in the glossary, write a formula, or sign what was seen.'}
+            : limit.problems[0]?.code === 'unread-limit'
+              ? `Not read: ${limit.problems[0].message}. A formula, or what was seen, can be given instead.`
+              : 'Not read yet: give the words a meaning in the glossary, write a formula, or sign what was seen.'}
         </p>
       ) : (
         <>
