@@ -157,6 +157,8 @@ export function composeFormula(predicate: Predicate, given: Clauses, last: Span)
   }
   if (c.delay) {
     if (!started) throw new Unread('After what? "2 s after ..."', last);
+    if (p.isNot)
+      throw new Unread('At that moment, or from then on? Say what it shall be then, or how it shall stay', last);
     return using(
       ['delay', 'trigger'],
       p.stays

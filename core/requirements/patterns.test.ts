@@ -212,6 +212,10 @@ test.each([
   ],
   ['The spindle speed shall be at least 100 rpm and at most 50 rpm.', 'No value can be both'],
   [
+    '2 s after the heater is on, the winding current shall not exceed 3 A.',
+    'At that moment, or from then on? Say what it shall be then, or how it shall stay',
+  ],
+  [
     'The guard shall open at least 3 times in any 10 s.',
     'How does the span of time over which go together with the rest? Write it as a requirement of its own',
   ],
