@@ -9,12 +9,13 @@ import {
   type Patch,
 } from 'immer';
 import { problem, type Problem } from '../language/diagnostics';
-import { ValidationError, type AnyObjectSchema, type AnySchema } from 'yup';
+import type { AnySchema } from 'yup';
 import { listFields, readAddress, type Address } from '../project/address';
 import { partType, projectFields, requirement, state, type Project } from '../project/document';
 import type { Edit } from '../project/edit';
 import { marksFor } from '../project/equations';
-import { entrySchema, nameSchema, type EntryDescription, type Fields } from '../project/field';
+import { complaint, entrySchema, nameSchema, type EntryDescription, type Fields } from '../project/field';
+import { wrongIn } from './touched';
 import { references, usersOf, type Reference } from './references';
 
 export type { Edit, ListEntry } from '../project/edit';
@@ -44,7 +45,10 @@ export function applyEdit(project: Project, edit: Edit): EditResult {
   try {
     const [next, patches, inverse] = produceWithPatches(project, (draft) => change(draft as Draft<Project>, edit));
     const [kept, more, back] = keepEquations(project, next as Project);
-    return { project: kept, patches: [...patches, ...more], inverse: [...back, ...inverse] };
+    const all = [...patches, ...more];
+    const wrong = wrongIn(project, kept, all);
+    if (wrong !== undefined) refuse('invalid', wrong);
+    return { project: kept, patches: all, inverse: [...back, ...inverse] };
   } catch (error) {
     if (error instanceof Refused) return { project, refused: error.why, patches: [], inverse: [] };
     throw error;
@@ -101,34 +105,11 @@ function entryOf(list: Entry[], id: string): Entry | undefined {
   return k >= 0 && list[k]?.id === id ? list[k] : list.find((e) => e.id === id);
 }
 
-/** Schemas of some of the fields of an entry: what an edit leaves as it was has been looked at before. */
-const partial = new WeakMap<EntryDescription, Map<string, AnyObjectSchema>>();
-function schemaOf(description: EntryDescription, keys: readonly string[] | undefined): AnyObjectSchema {
-  const whole = entrySchema(description);
-  if (!keys || keys.some((k) => !Object.hasOwn(description.fields, k))) return whole;
-  const kept = partial.get(description) ?? new Map<string, AnyObjectSchema>();
-  partial.set(description, kept);
-  const address = keys.join(' ');
-  let schema = kept.get(address);
-  if (!schema) kept.set(address, (schema = whole.pick([...keys])));
-  return schema;
+/** Refuses what an entry, or a field, cannot be. */
+function check(schema: AnySchema, value: unknown, called?: string): void {
+  const wrong = complaint(schema, value, called);
+  if (wrong !== undefined) refuse('invalid', wrong);
 }
-
-function check(schema: AnySchema, value: unknown): void {
-  try {
-    schema.validateSync(value, { strict: true, abortEarly: true });
-  } catch (error) {
-    if (error instanceof ValidationError)
-      refuse('invalid', error.path ? `${lastKey(error.path)}: ${error.errors[0]}` : error.errors[0]);
-    throw error;
-  }
-}
-/** An entry, or those of its fields that are given. */
-function validate(description: EntryDescription, entry: object, keys?: readonly string[]): void {
-  const given = keys && Object.fromEntries(keys.map((k) => [k, (entry as Record<string, unknown>)[k]]));
-  check(schemaOf(description, keys), given ?? entry);
-}
-const lastKey = (path: string): string => path.split('.').at(-1)!;
 
 /** Names are unique among all lists of an owner that share theirs. */
 function checkUnique(at: ListAt, id: string, name: string): void {
@@ -159,7 +140,7 @@ function change(project: Draft<Project>, edit: Edit): void {
       return;
     case 'insert': {
       const at = listAt(project, edit.list);
-      validate(at.description, edit.entry);
+      check(entrySchema(at.description), edit.entry);
       if (at.list.some((e) => e.id === edit.entry.id)) refuse('duplicate-id', 'This is there already');
       const entry = structuredClone(edit.entry) as unknown as Entry;
       if (entry.name !== undefined) checkUnique(at, entry.id, entry.name);
@@ -171,7 +152,7 @@ function change(project: Draft<Project>, edit: Edit): void {
       const at = listAt(project, edit.list);
       const taken = new Set(at.list.map((e) => e.id));
       for (const entry of edit.entries) {
-        validate(at.description, entry);
+        check(entrySchema(at.description), entry);
         if (taken.has(entry.id)) refuse('duplicate-id', 'This is there already');
         taken.add(entry.id);
         const { name } = entry as Entry;
@@ -198,7 +179,7 @@ function change(project: Draft<Project>, edit: Edit): void {
       for (const { id, changes } of edit.updates) {
         const entry = at.list[places.get(id) ?? refuse('gone', 'This is no longer there')];
         const next = { ...((isDraft(entry) ? current(entry) : entry) as Entry), ...changes } as Entry;
-        validate(at.description, next);
+        checkIdentity(at, entry, next);
         if (at.description === requirement) changeKey(project, entry, next);
         Object.assign(entry, changes);
       }
@@ -218,8 +199,7 @@ function change(project: Draft<Project>, edit: Edit): void {
       const at = listAt(project, edit.list);
       const entry = entryOf(at.list, edit.id) ?? refuse('gone', 'This is no longer there');
       const next = { ...(isDraft(entry) ? current(entry) : entry), ...edit.changes } as Entry;
-      validate(at.description, next, Object.keys(edit.changes));
-      if (next.name !== undefined && next.name !== entry.name) checkUnique(at, entry.id, next.name);
+      checkIdentity(at, entry, next);
       if (at.description === requirement) changeKey(project, entry, next);
       Object.assign(entry, edit.changes);
       return;
@@ -248,6 +228,19 @@ function change(project: Draft<Project>, edit: Edit): void {
     case 'rename-declared':
       renameDeclared(project, edit);
   }
+}
+
+/** Everything else knows an entry by its id, and texts by its name. */
+function checkIdentity(at: ListAt, entry: Entry, next: Entry): void {
+  if (next.id !== entry.id) refuse('invalid', 'An id cannot be changed');
+  const changed = (key: 'name' | 'key'): boolean => {
+    const [was, now] = [entry, next] as readonly { readonly name?: string; readonly key?: string }[];
+    if (now[key] === was[key] || !Object.hasOwn(at.description.fields, key)) return false;
+    check(at.description.fields[key].schema, now[key], key);
+    return true;
+  };
+  if (changed('name')) checkUnique(at, entry.id, next.name!);
+  if (at.description === requirement) changed('key');
 }
 
 /** Identifiers of requirements are unique, and those of deleted ones are never given to another. */

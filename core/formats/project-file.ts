@@ -55,6 +55,11 @@ export function readProjectText(text: string): ReadProject {
     const detail = error instanceof Error ? error.message : '';
     return failed('damaged', `The file is damaged or was cut short: it stops making sense ${positionOf(detail, text)}`);
   }
+  return readProjectData(data);
+}
+
+/** A document that came as data: out of a file, or out of what the browser keeps. */
+export function readProjectData(data: unknown): ReadProject {
   const head = data as { format?: unknown; version?: unknown } | null;
   if (typeof head !== 'object' || head === null || head.format !== projectFormat)
     return failed('foreign', 'This is not a Zelvar project file');
@@ -66,8 +71,14 @@ export function readProjectText(text: string): ReadProject {
       `This file was written by a newer Zelvar (format ${head.version}; this one reads up to ${projectVersion}). Nothing was changed`,
     );
   }
+  let present: unknown;
   try {
-    const value = projectSchema.validateSync(migrate(data), { strict: true, abortEarly: false }) as Project;
+    present = migrate(data);
+  } catch {
+    return failed('damaged', `The file is damaged: it is not what format ${head.version} looks like`);
+  }
+  try {
+    const value = projectSchema.validateSync(present, { strict: true, abortEarly: false }) as Project;
     const broken = danglingReferences(value);
     return { value, problems: broken };
   } catch (error) {

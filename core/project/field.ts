@@ -270,3 +270,15 @@ export const read = <T>(
   ...field,
   text: { kind: typeof kind === 'function' ? kind : () => kind, scope, says: '', ...more },
 });
+
+/** Why a value cannot be; undefined where it can. */
+export function complaint(schema: yup.AnySchema, value: unknown, called?: string): string | undefined {
+  try {
+    schema.validateSync(value, { strict: true, abortEarly: true });
+    return undefined;
+  } catch (error) {
+    if (!(error instanceof yup.ValidationError)) throw error;
+    const where = error.path ? error.path.split('.').at(-1) : called;
+    return where ? `${where}: ${error.errors[0]}` : error.errors[0];
+  }
+}
