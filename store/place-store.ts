@@ -1,4 +1,5 @@
 import { create } from 'zustand';
+import { remember } from './remember';
 
 export const areas = ['needs', 'product', 'behaviour', 'physics', 'bench'] as const;
 export type Area = (typeof areas)[number];
@@ -15,20 +16,34 @@ export interface Location {
   readonly sheet: string;
 }
 
+/** What is said across the sheet; what it offers is one press away. */
+export interface Notice {
+  readonly kind: 'problem' | 'note';
+  readonly text: string;
+  readonly offers?: 'export' | 'compare' | 'aside';
+}
+
 interface PlaceState extends Location {
+  /** The project that is open, so that an address of the browser opens what it says; '' for none. */
+  readonly project: string;
   readonly theme: 'light' | 'dark';
   readonly outlineOpen: boolean;
   readonly detailsOpen: boolean;
   /** Lights up what is linked to requirements and dims the rest. */
   readonly showLinks: boolean;
-  readonly notice: { readonly kind: 'problem' | 'note'; readonly text: string } | undefined;
+  readonly notice: Notice | undefined;
   go(to: Partial<Location>): void;
+  /** Another project is open, at the place at hand. */
+  enter(project: string): void;
   select(item: string): void;
   setTheme(theme: 'light' | 'dark'): void;
   toggle(side: 'outline' | 'details' | 'links'): void;
-  say(text: string, kind?: 'problem' | 'note'): void;
+  say(text: string, kind?: Notice['kind'], offers?: Notice['offers']): void;
   silence(): void;
 }
+
+/** The project an address of the browser names. */
+export const projectIn = (search: string): string | undefined => new URLSearchParams(search).get('open') ?? undefined;
 
 const toHash = (l: Location): string =>
   `#/${l.area}/${encodeURIComponent(l.part)}/${encodeURIComponent(l.type)}/${encodeURIComponent(l.item)}${l.sheet ? `/${encodeURIComponent(l.sheet)}` : ''}`;
@@ -46,12 +61,14 @@ export const usePlace = create<PlaceState>((set, get) => {
   const write = (replace: boolean): void => {
     if (typeof window === 'undefined') return;
     const { area, part, type, item, sheet } = get();
-    const hash = toHash({ area, part, type, item, sheet });
-    if (hash === window.location.hash) return;
-    if (replace) window.history.replaceState(null, '', hash);
-    else window.history.pushState(null, '', hash);
+    const { project } = get();
+    const to = `${project === '' ? '' : `?open=${encodeURIComponent(project)}`}${toHash({ area, part, type, item, sheet })}`;
+    if (to === window.location.search + window.location.hash) return;
+    if (replace) window.history.replaceState(null, '', to);
+    else window.history.pushState(null, '', to);
   };
   return {
+    project: '',
     area: 'bench',
     part: '',
     type: '',
@@ -66,6 +83,11 @@ export const usePlace = create<PlaceState>((set, get) => {
       set({ item: '', ...(to.area !== undefined && { sheet: '' }), ...to });
       write(false);
     },
+    enter(project) {
+      set({ project });
+      if (typeof window !== 'undefined' && projectIn(window.location.search) !== project)
+        write(projectIn(window.location.search) === undefined);
+    },
     select(item) {
       set({ item });
       write(true);
@@ -73,7 +95,7 @@ export const usePlace = create<PlaceState>((set, get) => {
     setTheme(theme) {
       set({ theme });
       document.documentElement.setAttribute('data-bs-theme', theme);
-      window.localStorage.setItem('zelvar-theme', theme);
+      remember('zelvar-theme', theme);
     },
     toggle: (side) =>
       set(
@@ -83,7 +105,7 @@ export const usePlace = create<PlaceState>((set, get) => {
             ? { showLinks: !get().showLinks }
             : { detailsOpen: !get().detailsOpen },
       ),
-    say: (text, kind = 'problem') => set({ notice: { kind, text } }),
+    say: (text, kind = 'problem', offers) => set({ notice: { kind, text, ...(offers && { offers }) } }),
     silence: () => set({ notice: undefined }),
   };
 });

@@ -1,17 +1,35 @@
+import { nanoid } from 'nanoid';
 import { openDB, type DBSchema, type IDBPDatabase } from 'idb';
-import { migrate } from '@/core/project/migrate';
+import { projectVersion } from '@/core/project/document';
+import type { SetAside } from '@/core/project/salvage';
 import type { Project } from '@/core/project/project';
 import type { Recording, RecordingColumn } from '@/core/simulate/recording';
 import type { RequirementFinding } from '@/core/run/run';
 import type { RunBasis } from '@/core/run/basis';
 import type { OutsideAction, RunModel } from '@/core/run/protocol';
+import type { Change } from './history';
+import { readRecord, type JournalEntry, type ProjectRecord, type ReadRecord } from './read-record';
 
-/** What the browser keeps: projects as they change, and the newest runs of each. */
+/** What the browser keeps: projects as they change, what happened to them, and the newest runs of each. */
 interface ZelvarDatabase extends DBSchema {
-  projects: { key: string; value: { readonly project: Project; readonly changed: number } };
+  projects: { key: string; value: ProjectRecord };
+  /** What happened to each project, change by change, until it is long ago. */
+  journal: { key: [string, number]; value: JournalEntry };
+  /** What could not be read, as it was. */
+  aside: { key: string; value: AsideRecord };
   runs: { key: [string, number]; value: StoredRun; indexes: { project: string } };
   /** What each finished run found, without its recording. */
   history: { key: number; value: HistoryEntry; indexes: { project: string } };
+}
+
+export interface AsideRecord {
+  readonly id: string;
+  readonly projectId: string;
+  readonly name: string;
+  readonly at: number;
+  readonly pieces: readonly SetAside[];
+  /** The record it was found in. */
+  readonly value: unknown;
 }
 
 export interface HistoryEntry {
@@ -52,16 +70,24 @@ const patience = 4000;
 
 function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
   if (database) return database;
-  const opening = openDB<ZelvarDatabase>('zelvar', 2, {
-    upgrade(db, from) {
-      if (from < 2) db.createObjectStore('history', { autoIncrement: true }).createIndex('project', 'projectId');
-      if (from >= 1) return;
-      db.createObjectStore('projects');
-      db.createObjectStore('runs', { keyPath: ['projectId', 'slot'] }).createIndex('project', 'projectId');
-    },
-    blocking: () => void closeStorage(),
-    terminated: () => (database = undefined),
-  });
+  // where there is no storage at all, asking for it throws
+  const opening = Promise.resolve().then(() =>
+    openDB<ZelvarDatabase>('zelvar', 3, {
+      upgrade(db, from) {
+        if (from < 1) {
+          db.createObjectStore('projects');
+          db.createObjectStore('runs', { keyPath: ['projectId', 'slot'] }).createIndex('project', 'projectId');
+        }
+        if (from < 2) db.createObjectStore('history', { autoIncrement: true }).createIndex('project', 'projectId');
+        if (from < 3) {
+          db.createObjectStore('journal', { keyPath: ['projectId', 'seq'] });
+          db.createObjectStore('aside', { keyPath: 'id' });
+        }
+      },
+      blocking: () => void closeStorage(),
+      terminated: () => (database = undefined),
+    }),
+  );
   let timer: ReturnType<typeof setTimeout>;
   const late = new Promise<never>(
     (_, reject) =>
@@ -74,13 +100,63 @@ function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
   return opened;
 }
 
-export const saveProject = async (project: Project): Promise<void> =>
-  void (await (await open()).put('projects', { project, changed: Date.now() }, project.id));
+/** All changes of a project, the newest last. */
+const journalOf = (id: string): IDBKeyRange => IDBKeyRange.bound([id, -Infinity], [id, Infinity]);
 
-export async function loadProject(id: string): Promise<Project | undefined> {
-  const kept = (await (await open()).get('projects', id))?.project;
-  return kept && (migrate(kept) as Project);
+/** Keeps a change the moment it happens; false where there is a change of that number already, which stays. */
+export async function keepChange(projectId: string, seq: number, change: Change): Promise<boolean> {
+  try {
+    await (await open()).add('journal', { projectId, seq, version: projectVersion, change });
+    return true;
+  } catch (error) {
+    if (error instanceof DOMException && error.name === 'ConstraintError') return false;
+    throw error;
+  }
 }
+
+/** Changes before this one are no longer kept. */
+export const forgetChanges = async (projectId: string, before: number): Promise<void> =>
+  (await open()).delete('journal', IDBKeyRange.bound([projectId, -Infinity], [projectId, before], false, true));
+
+/**
+ * Keeps a project as it is now, unless somebody else has written it since it was `mark`, or anything is kept under its id where
+ * it is `new`: then nothing is touched, and the answer is undefined. Otherwise the answer is its new mark.
+ */
+export async function saveProject(
+  project: Project,
+  from: { readonly mark: string | undefined; readonly seq: number } | 'new' = 'new',
+): Promise<string | undefined> {
+  const db = await open();
+  const transaction = db.transaction(['projects', 'journal'], 'readwrite');
+  const store = transaction.objectStore('projects');
+  const kept = await store.get(project.id);
+  if (kept && (from === 'new' || kept.mark !== from.mark)) {
+    await transaction.done;
+    return undefined;
+  }
+  if (from === 'new') await transaction.objectStore('journal').delete(journalOf(project.id));
+  const mark = nanoid(12);
+  await store.put({ project, changed: Date.now(), mark, seq: from === 'new' ? 0 : from.seq }, project.id);
+  await transaction.done;
+  return mark;
+}
+
+/** What is kept of a project; undefined where nothing is. */
+export async function loadProject(id: string): Promise<ReadRecord | undefined> {
+  const db = await open();
+  const transaction = db.transaction(['projects', 'journal']);
+  const record: unknown = await transaction.objectStore('projects').get(id);
+  const changes: unknown[] = await transaction.objectStore('journal').getAll(journalOf(id));
+  await transaction.done;
+  return record === undefined ? undefined : readRecord(id, record, changes);
+}
+
+/** The mark of what is kept of a project now. */
+export const markOf = async (id: string): Promise<string | undefined> =>
+  (await (await open()).get('projects', id))?.mark;
+
+/** The record itself, to be exported as it is. */
+export const rawRecord = async (id: string): Promise<unknown> => (await open()).get('projects', id);
 
 export interface ProjectEntry {
   readonly id: string;
@@ -89,23 +165,47 @@ export interface ProjectEntry {
   readonly changed: number;
 }
 
+const textOf = (x: unknown): string => (typeof x === 'string' ? x : '');
+
 /** Kept projects, the one changed last first. */
 export async function listProjects(): Promise<ProjectEntry[]> {
-  const all = await (await open()).getAll('projects');
-  return all
-    .map(({ project, changed }) => ({ id: project.id, name: project.name, note: project.note, changed }))
-    .sort((a, b) => b.changed - a.changed);
+  const found: ProjectEntry[] = [];
+  const { store } = (await open()).transaction('projects');
+  for (let at = await store.openCursor(); at; at = await at.continue()) {
+    const { project, changed } = (at.value ?? {}) as { project?: Partial<Project>; changed?: unknown };
+    found.push({
+      id: String(at.key),
+      name: textOf(project?.name) || 'Project without a name',
+      note: textOf(project?.note),
+      changed: typeof changed === 'number' && Math.abs(changed) < 8e15 ? changed : 0,
+    });
+  }
+  return found.sort((a, b) => b.changed - a.changed);
 }
 
 export async function deleteProject(id: string): Promise<void> {
   const db = await open();
-  const transaction = db.transaction(['projects', 'runs', 'history'], 'readwrite');
+  const transaction = db.transaction(['projects', 'journal', 'runs', 'history'], 'readwrite');
   await transaction.objectStore('projects').delete(id);
+  await transaction.objectStore('journal').delete(journalOf(id));
   for (const key of await transaction.objectStore('history').index('project').getAllKeys(id))
     await transaction.objectStore('history').delete(key);
   for (const slot of [0, 1]) await transaction.objectStore('runs').delete([id, slot]);
   await transaction.done;
 }
+
+/** Sets aside what could not be read. The same thing is set aside once. */
+export async function putAside(entry: Omit<AsideRecord, 'id' | 'at'>): Promise<void> {
+  const db = await open();
+  const text = JSON.stringify(entry.value);
+  const known = (await db.getAll('aside')).some(
+    (a) => a.projectId === entry.projectId && JSON.stringify(a.value) === text,
+  );
+  if (!known) await db.put('aside', { ...entry, id: nanoid(10), at: Date.now() });
+}
+export const listAside = async (): Promise<AsideRecord[]> =>
+  (await (await open()).getAll('aside')).sort((a, b) => b.at - a.at);
+export const forgetAside = async (id: string): Promise<void> => (await open()).delete('aside', id);
 
 export async function saveRuns(runs: readonly StoredRun[]): Promise<void> {
   const db = await open();
@@ -114,8 +214,25 @@ export async function saveRuns(runs: readonly StoredRun[]): Promise<void> {
   await transaction.done;
 }
 
+/** Kept runs; one that cannot be read any more is as good as none. */
 export const loadRuns = async (projectId: string): Promise<StoredRun[]> =>
-  (await (await open()).getAllFromIndex('runs', 'project', projectId)).map(withConfigurations);
+  (await (await open()).getAllFromIndex('runs', 'project', projectId)).flatMap((run) => {
+    try {
+      return isRun(run) ? [withConfigurations(run)] : [];
+    } catch {
+      return [];
+    }
+  });
+
+function isRun(run: StoredRun): boolean {
+  const { recording, model, findings } = run;
+  return (
+    recording.time.length === recording.rows &&
+    recording.columns.every((c) => typeof c.name === 'string' && c.values.length === recording.rows) &&
+    [model.parts, model.charts, model.shapes, model.settable, findings].every(Array.isArray) &&
+    typeof model.units === 'object'
+  );
+}
 
 /** Runs kept before columns of charts held sets of states had texts there, with several states joined by " + ". */
 function withConfigurations(run: StoredRun): StoredRun {
@@ -142,7 +259,9 @@ export async function addHistory(entry: HistoryEntry): Promise<void> {
 
 /** What earlier runs found, newest first. */
 export const loadHistory = async (projectId: string): Promise<HistoryEntry[]> =>
-  (await (await open()).getAllFromIndex('history', 'project', projectId)).sort((a, b) => b.at - a.at);
+  (await (await open()).getAllFromIndex('history', 'project', projectId))
+    .filter((h) => Array.isArray(h.findings) && Number.isFinite(h.at))
+    .sort((a, b) => b.at - a.at);
 
 /** Forgets the open connection, so that tests can start over. */
 export const closeStorage = async (): Promise<void> => {

@@ -249,7 +249,7 @@ describe('storage', () => {
   afterAll(closeStorage);
   test('projects and runs are kept, listed and deleted', async () => {
     await saveProject(tubeCapper);
-    expect(await loadProject('tube-capper')).toEqual(tubeCapper);
+    expect(await loadProject('tube-capper')).toMatchObject({ kind: 'opened', project: tubeCapper, setAside: [] });
     expect((await listProjects()).map((p) => p.name)).toEqual(['Tube capper']);
     await saveRuns([
       {

@@ -2,6 +2,7 @@
 import { useEffect, useId, useLayoutEffect, useRef, useState, type KeyboardEvent } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
 import { showAtPlace } from '@/store/refusals';
+import { keepTyping, typedBefore, typingDone } from '@/store/typing';
 
 interface FieldProps {
   readonly value: string;
@@ -18,11 +19,20 @@ interface FieldProps {
   readonly disabled?: boolean;
 }
 
+/** What is typed is kept for the case of a crash after this long. */
+const keepAfter = 400;
+
 /** A field that looks like text until it is used. Enter or leaving it commits, Escape takes the typing back. */
 export function CellField(props: FieldProps) {
   const { value, label, onCommit, mono, placeholder, problem, list, multiline, immediate, disabled } = props;
-  const [draft, setDraft] = useState<string>();
+  const [back] = useState(() => typedBefore(label, value));
+  const [draft, setDraft] = useState<string | undefined>(back);
   const [refused, setRefused] = useState<string>();
+  useEffect(() => {
+    if (draft === undefined || immediate) return;
+    const timer = setTimeout(() => keepTyping(label, value, draft), keepAfter);
+    return () => clearTimeout(timer);
+  }, [draft, label, value, immediate]);
   const area = useRef<HTMLTextAreaElement>(null);
   const id = useId();
   const shown = draft ?? value;
@@ -46,27 +56,35 @@ export function CellField(props: FieldProps) {
     void document.fonts?.ready.then(fit);
     return () => observer.disconnect();
   }, [shown]);
+  const forget = (): void => {
+    setDraft(undefined);
+    setRefused(undefined);
+    typingDone();
+  };
   const commit = (text: string): void => {
-    if (text === value) {
-      setDraft(undefined);
-      setRefused(undefined);
-      return;
-    }
+    if (text === value) return forget();
     const why = showAtPlace(onCommit(text));
     setRefused(why?.message);
-    if (!why) setDraft(undefined);
+    if (!why) {
+      setDraft(undefined);
+      typingDone();
+    }
   };
   const keys = (e: KeyboardEvent<HTMLElement>): void => {
     if (e.key === 'Escape') {
-      setDraft(undefined);
-      setRefused(undefined);
+      forget();
       e.stopPropagation();
     } else if (e.key === 'Enter' && (!multiline || e.ctrlKey || e.metaKey)) {
       e.preventDefault();
       commit(shown);
     }
   };
-  const message = refused ?? problem;
+  const isBack = back !== undefined && draft === back;
+  const message =
+    refused ??
+    (isBack
+      ? `Typed before the page was closed: ${multiline ? 'Ctrl+Enter' : 'Enter'} takes it over, Escape drops it`
+      : problem);
   const common = {
     className: `cell-field${mono ? ' mono' : ''}`,
     value: shown,

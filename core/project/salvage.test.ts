@@ -3,6 +3,7 @@ import { checkProject } from '../run/check';
 import { projectSchema, type Project } from './document';
 import { salvage } from './salvage';
 
+// eslint-disable-next-line @typescript-eslint/no-explicit-any -- damaged on purpose
 type Loose = Record<string, any>;
 const damaged = (change: (p: Loose) => void): Loose => {
   const copy = structuredClone(tubeCapper) as Loose;

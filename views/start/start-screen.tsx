@@ -1,12 +1,21 @@
 'use client';
-import { FilePlus2, FolderOpen, Trash2 } from 'lucide-react';
+import { Download, FilePlus2, FolderOpen, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useEffect, useRef, useState } from 'react';
 import { emptyProject, newType, type Project } from '@/core/project/project';
-import { deleteProject, listProjects, loadProject, saveProject, type ProjectEntry } from '@/store/storage';
+import {
+  deleteProject,
+  forgetAside,
+  listAside,
+  listProjects,
+  type AsideRecord,
+  type ProjectEntry,
+} from '@/store/storage';
+import { openNew } from '@/store/opening';
+import { isOpenSomewhere } from '@/store/tabs';
 import { usePlace } from '@/store/place-store';
 import { Button } from '@/ui/button';
-import { importFile, openProject, openSample, samples } from '../workbench/files';
+import { exportAside, exportKept, importFile, openFromList, openSample, samples } from '../workbench/files';
 
 /** What one sees before a project is open. */
 export function StartScreen() {
@@ -14,16 +23,26 @@ export function StartScreen() {
   const [leaving, setLeaving] = useState<string>();
   const input = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
+  const [aside, setAside] = useState<readonly AsideRecord[]>([]);
+  const [silent, setSilent] = useState(false);
   const refresh = (): void =>
-    void listProjects()
-      .then(setKept)
-      .catch(() => setKept([]));
+    void Promise.all([listProjects(), listAside()])
+      .then(([projects, records]) => {
+        setKept(projects);
+        setAside(records);
+        setSilent(false);
+      })
+      .catch(() => setSilent(true));
+  const remove = async (p: ProjectEntry): Promise<void> => {
+    if (await isOpenSomewhere(p.id))
+      return usePlace.getState().say(`${p.name} is open in another tab: close it there first`);
+    await deleteProject(p.id).then(refresh);
+  };
   useEffect(refresh, []);
   const begin = async (): Promise<void> => {
     const root = newType('t-product', 'Product');
     const project: Project = { ...emptyProject(`p-${nanoid(10)}`, 'New project'), root: root.id, types: [root] };
-    openProject(project);
-    await saveProject(project).catch(() => undefined);
+    await openNew(project);
     usePlace.getState().go({ area: 'product', part: '', type: '' });
   };
   const take = (file: File | undefined): void => void (file && importFile(file));
@@ -86,7 +105,12 @@ export function StartScreen() {
         <h2 style={{ fontSize: 14, fontWeight: 600 }} className="quiet">
           Kept in this browser
         </h2>
-        {kept.length === 0 ? (
+        {silent ? (
+          <p role="alert">
+            This browser lets Zelvar keep nothing here. Everything works, but a project is gone with its page: export it
+            before you close it.
+          </p>
+        ) : kept.length === 0 ? (
           <p className="quiet">
             Nothing yet. Projects are kept here as you change them; a file can also be dropped anywhere on this page.
           </p>
@@ -100,18 +124,19 @@ export function StartScreen() {
                       type="button"
                       className="btn btn-link p-0"
                       style={{ fontSize: 'inherit', fontWeight: 600 }}
-                      onClick={() => void loadProject(p.id).then((x) => x && openProject(x))}
+                      onClick={() => void openFromList(p.id, p.name)}
                     >
                       {p.name}
                     </button>
                     <div className="quiet">{p.note}</div>
                   </td>
-                  <td className="quiet text-nowrap">
-                    {new Date(p.changed).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}
-                  </td>
-                  <td className="text-end">
+                  <td className="quiet text-nowrap">{day(p.changed)}</td>
+                  <td className="text-end text-nowrap">
+                    <Button variant="bare" label={`Export ${p.name}`} onClick={() => void exportKept(p.id)}>
+                      <Download size={14} aria-hidden />
+                    </Button>
                     {leaving === p.id ? (
-                      <Button size="sm" onClick={() => void deleteProject(p.id).then(refresh)}>
+                      <Button size="sm" onClick={() => void remove(p)}>
                         Delete for good
                       </Button>
                     ) : (
@@ -125,7 +150,51 @@ export function StartScreen() {
             </tbody>
           </table>
         )}
+        {aside.length > 0 && (
+          <>
+            <h2 style={{ fontSize: 14, fontWeight: 600 }} className="quiet">
+              Set aside, because it could not be read
+            </h2>
+            <table className="table" data-testid="aside">
+              <tbody>
+                {aside.map((a) => (
+                  <tr key={a.id}>
+                    <td>
+                      <strong>{a.name}</strong>
+                      <div className="quiet">
+                        {a.pieces
+                          .slice(0, 3)
+                          .map((p) => `${p.place || 'the project'}: ${p.why}`)
+                          .join('; ')}
+                        {a.pieces.length > 3 && ` and ${a.pieces.length - 3} more`}
+                      </div>
+                    </td>
+                    <td className="quiet text-nowrap">{day(a.at)}</td>
+                    <td className="text-end text-nowrap">
+                      <Button
+                        variant="bare"
+                        label={`Export what was set aside of ${a.name}`}
+                        onClick={() => void exportAside(a)}
+                      >
+                        <Download size={14} aria-hidden />
+                      </Button>
+                      <Button
+                        variant="bare"
+                        label={`Forget what was set aside of ${a.name}`}
+                        onClick={() => void forgetAside(a.id).then(refresh)}
+                      >
+                        <Trash2 size={14} aria-hidden />
+                      </Button>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </>
+        )}
       </div>
     </main>
   );
 }
+
+const day = (at: number): string => new Date(at).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' });

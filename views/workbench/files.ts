@@ -11,16 +11,11 @@ import { fromRecording, toRecording } from '@/store/run-data';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
-import { loadProject, saveProject } from '@/store/storage';
+import { closeProject as closeKept, openKept, openNew } from '@/store/opening';
+import { listAside, loadProject, rawRecord, type AsideRecord } from '@/store/storage';
 import { download, fileName } from '@/ui/download';
 
 /** Opening, importing and exporting. Nothing is replaced before the new thing has been read completely. */
-
-export function openProject(project: Project): void {
-  useRuns.getState().clear();
-  useProject.getState().open(project);
-  useRuns.getState().chooseSetup(project.setups[0]?.id ?? '');
-}
 
 /** Projects that ship with the application. */
 export const samples = [
@@ -50,24 +45,42 @@ export const samples = [
   },
 ] as const;
 
+/** Opens a sample: as it was left in this browser, or fresh. */
 export async function openSample(id: string): Promise<void> {
   const sample = samples.find((s) => s.id === id);
   if (!sample) return;
   const { default: text } = await sample.load();
   const project = text as unknown as Project;
-  const kept = await loadProject(project.id).catch(() => undefined);
-  openProject(kept ?? project);
-  await saveProject(useProject.getState().project ?? project).catch(() => undefined);
+  const kept = await openKept(project.id).catch(() => undefined);
+  if (kept === undefined) await openNew(project);
+  // what cannot be opened stays as it is: the sample stands beside it
+  else if (kept !== 'opened') await openNew(copyOf(project, ' (fresh)'));
   if (!window.location.hash) usePlace.getState().go({ area: 'bench', part: '', type: '' });
 }
 
-export const closeProject = (): void => {
-  useRuns.getState().clear();
-  useProject.getState().close();
-  // what was said of this project says nothing of the next
-  usePlace.getState().silence();
+/** The same under an id of its own. */
+const copyOf = (project: Project, suffix: string): Project => ({
+  ...project,
+  id: `${project.id.slice(0, 50)}-${Date.now().toString(36)}`,
+  name: `${project.name.slice(0, 180)}${suffix}`,
+});
+
+/** Opens what is kept in this browser; what cannot be opened is said, and stays as it is. */
+export async function openFromList(id: string, name: string): Promise<void> {
+  const { say } = usePlace.getState();
+  try {
+    const kept = await openKept(id);
+    if (kept === undefined) say(`${name} is no longer kept in this browser`);
+    else if (kept !== 'opened') say(`${name} was not opened, and stays as it is. ${kept.why}`);
+  } catch {
+    say(`The storage of the browser does not answer: ${name} could not be opened`);
+  }
+}
+
+export function closeProject(): void {
+  closeKept();
   window.history.pushState(null, '', window.location.pathname);
-};
+}
 
 const explain = (name: string, problems: readonly Problem[]): string =>
   `${name} was not opened. ${problems
@@ -84,15 +97,9 @@ export async function importFile(file: File): Promise<void> {
   const { value, problems } = readProjectFile(new Uint8Array(await file.arrayBuffer()));
   if (!value) return say(explain(file.name, problems));
   const kept = await loadProject(value.id).catch(() => undefined);
+  if (kept?.kind === 'opened' && JSON.stringify(kept.project) === JSON.stringify(value)) await openKept(value.id);
   // a project with the same id stays untouched: the imported one becomes a copy beside it
-  const project =
-    kept && JSON.stringify(kept) !== JSON.stringify(value)
-      ? { ...value, id: `${value.id}-${Date.now().toString(36)}`, name: `${value.name} (imported)` }
-      : value;
-  openProject(project);
-  await saveProject(project).catch(() =>
-    say('The browser has no room to keep this project: export it before you close the page'),
-  );
+  else await openNew(kept ? copyOf(value, ' (imported)') : value);
   usePlace.getState().go({ area: 'product', part: '', type: '' });
   if (problems.length > 0) say(`${file.name} was opened. ${problems.map((p) => p.message).join('. ')}`, 'note');
 }
@@ -115,8 +122,7 @@ async function importModels(file: File): Promise<void> {
       libraries: read.library ? [read.library] : [],
       setups: read.setups.length > 0 ? read.setups : [newSetup(`u-${nanoid(8)}`, 'Run')],
     };
-    openProject(made);
-    await saveProject(made).catch(() => undefined);
+    await openNew(made);
   } else {
     const refused = edit(
       {
@@ -225,15 +231,45 @@ async function openForRecording(name: string, recording: Recording): Promise<voi
     types: [root],
     tracks: [...curves, ...lanes].map((c, k) => ({ id: `k-${k + 1}`, items: [c.name], height: 90 })),
   };
-  openProject(project);
-  await saveProject(project).catch(() => undefined);
+  await openNew(project);
   usePlace.getState().go({ area: 'product', part: '', type: '' });
 }
 
 export function exportProject(): void {
   const { project } = useProject.getState();
-  if (project) download(`${fileName(project.name)}.zelvar`, 'application/zip', writeProjectFile(project) as BlobPart);
+  if (!project) return;
+  const bytes = writeProjectFile(project);
+  download(`${fileName(project.name)}.zelvar`, 'application/zip', bytes as BlobPart);
+  // nobody should find out later
+  const { value, problems } = readProjectFile(bytes);
+  if (!value)
+    usePlace.getState().say(`The file holds everything, but could not be opened again: ${problems[0].message}`);
 }
+
+/** What the browser keeps of a project, as its file; as it is, where that cannot be. */
+export async function exportKept(id: string): Promise<void> {
+  const kept = await loadProject(id).catch(() => undefined);
+  if (kept?.kind === 'opened' && kept.setAside.length === 0)
+    return download(
+      `${fileName(kept.project.name)}.zelvar`,
+      'application/zip',
+      writeProjectFile(kept.project) as BlobPart,
+    );
+  download(`${fileName(id)}-record.json`, 'application/json', recordText(await rawRecord(id)));
+}
+
+export async function exportAside(record?: AsideRecord): Promise<void> {
+  const { project } = useProject.getState();
+  const found = record ?? (await listAside()).find((a) => a.projectId === project?.id);
+  if (found)
+    download(
+      `${fileName(found.name)}-set-aside.json`,
+      'application/json',
+      recordText({ pieces: found.pieces, value: found.value }),
+    );
+}
+
+const recordText = (value: unknown): string => JSON.stringify(value ?? null, null, 1);
 
 export function exportRecording(): void {
   const { project } = useProject.getState();

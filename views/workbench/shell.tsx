@@ -1,15 +1,18 @@
 'use client';
-import { X } from 'lucide-react';
 import { useEffect, useState } from 'react';
 import { followDocument } from '@/store/follow-document';
 import { readHistory } from '@/store/saving';
 import { fromRecording } from '@/store/run-data';
-import { fromHash, usePlace } from '@/store/place-store';
+import { closeProject as closeKept, openKept } from '@/store/opening';
+import { fromHash, projectIn, usePlace } from '@/store/place-store';
+import { remember, remembered } from '@/store/remember';
 import { useProject } from '@/store/project-store';
 import { useRuns, type RunView } from '@/store/run-store';
-import { loadProject, loadRuns, type StoredRun } from '@/store/storage';
-import { Button } from '@/ui/button';
-import { openProject, openSample } from './files';
+import { loadRuns, type StoredRun } from '@/store/storage';
+import { CompareDialog } from './compare-dialog';
+import { openFromList, openSample, samples } from './files';
+import { Guarded } from './guarded';
+import { Notice } from './notice';
 import { StartScreen } from '../start/start-screen';
 import { Workbench } from './workbench';
 
@@ -28,33 +31,18 @@ export function Shell() {
     const follow = (): void => {
       const to = fromHash(window.location.hash);
       if (to) usePlace.setState(to);
+      void followAddress();
     };
     window.addEventListener('popstate', follow);
     return () => window.removeEventListener('popstate', follow);
   }, []);
   useEffect(() => {
-    const start = async (): Promise<void> => {
-      const wanted = new URLSearchParams(window.location.search).get('open');
-      const id = wanted ?? window.localStorage.getItem(lastKey);
-      try {
-        const kept = id ? await loadProject(id) : undefined;
-        if (kept) openProject(kept);
-        else if (wanted) await openSample(wanted);
-      } catch {
-        usePlace
-          .getState()
-          .say('The browser does not let Zelvar keep data here: export your project before you close the page');
-        if (wanted) await openSample(wanted);
-      }
-      setReady(true);
-    };
-    void start();
+    void start().then(() => setReady(true));
   }, []);
   const id = project?.id;
   useEffect(() => {
     if (!ready) return;
-    if (id) window.localStorage.setItem(lastKey, id);
-    else window.localStorage.removeItem(lastKey);
+    remember(lastKey, id);
     if (!id) return;
     readHistory(id);
     loadRuns(id)
@@ -71,10 +59,44 @@ export function Shell() {
   if (!ready) return null;
   return (
     <>
-      {project ? <Workbench /> : <StartScreen />}
+      <Guarded what="This page">{project ? <Workbench /> : <StartScreen />}</Guarded>
       <Notice />
+      <CompareDialog />
     </>
   );
+}
+
+/** Opens what the address names, or what was open last. */
+async function start(): Promise<void> {
+  const wanted = projectIn(window.location.search);
+  const id = wanted ?? remembered(lastKey);
+  const isSample = samples.some((s) => s.id === wanted);
+  if (!id) return;
+  try {
+    const kept = await openKept(id);
+    if (kept === 'opened') return;
+    if (isSample) return await openSample(id);
+    if (kept) usePlace.getState().say(`The project was not opened, and stays as it is. ${kept.why}`);
+    else if (wanted)
+      usePlace.getState().say(`There is no project “${wanted}” in this browser: import its file, or open another one`);
+  } catch {
+    if (isSample) await openSample(id);
+    usePlace
+      .getState()
+      .say(
+        'The browser does not let Zelvar keep data here: export your project before you close the page',
+        'problem',
+        useProject.getState().project && 'export',
+      );
+  }
+}
+
+/** Back and forward may lead to another project, or to none. */
+async function followAddress(): Promise<void> {
+  const wanted = projectIn(window.location.search);
+  if (wanted === (useProject.getState().project?.id ?? undefined)) return;
+  if (wanted === undefined) return closeKept();
+  await openFromList(wanted, 'The project');
 }
 
 function viewOf(run: StoredRun): RunView {
@@ -97,23 +119,4 @@ function viewOf(run: StoredRun): RunView {
     actions: run.actions ?? [],
     sequences: [],
   };
-}
-
-function Notice() {
-  const notice = usePlace((s) => s.notice);
-  const silence = usePlace((s) => s.silence);
-  useEffect(() => {
-    if (notice?.kind !== 'note') return;
-    const timer = setTimeout(silence, 5000);
-    return () => clearTimeout(timer);
-  }, [notice, silence]);
-  if (!notice) return null;
-  return (
-    <div className={`notice ${notice.kind}`} role={notice.kind === 'problem' ? 'alert' : 'status'} data-testid="notice">
-      <span>{notice.text}</span>
-      <Button variant="bare" label="Close this message" onClick={silence}>
-        <X size={14} aria-hidden />
-      </Button>
-    </div>
-  );
 }

@@ -18,16 +18,19 @@ import Dropdown from 'react-bootstrap/Dropdown';
 import type { Project } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
+import { takeOver } from '@/store/tabs';
 import { useHere } from '@/store/derived';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { closeProject, exportProject, exportModels, exportRecording, importFile } from './files';
 import { areaLook } from './rail';
+import { compareWithKept } from './compare-dialog';
 import { ProblemList } from './problem-list';
 import { usePalette } from './palette-state';
 
 export function TopBar() {
   const project = useProject((s) => s.project);
+  const following = useProject((s) => s.following);
   const undoSteps = useProject((s) => s.undoSteps);
   const redoSteps = useProject((s) => s.redoSteps);
   const saved = useProject((s) => s.saved);
@@ -84,9 +87,23 @@ export function TopBar() {
           </>
         )}
       </div>
-      <span className="quiet text-nowrap" aria-live="polite" style={{ fontSize: '0.92em' }} data-testid="saved">
-        {saved === 'saved' ? 'saved' : saved === 'saving' ? 'saving …' : 'not saved!'}
-      </span>
+      {following ? (
+        <span className="following text-nowrap" role="status" data-testid="following">
+          edited in another tab
+          <Button size="sm" onClick={() => void takeOver()}>
+            Edit here
+          </Button>
+        </span>
+      ) : (
+        <span
+          className={saved === 'failed' ? 'unsaved text-nowrap' : 'quiet text-nowrap'}
+          aria-live="polite"
+          style={{ fontSize: '0.92em' }}
+          data-testid="saved"
+        >
+          {saved === 'saved' ? 'saved' : saved === 'saving' ? 'saving …' : 'not saved!'}
+        </span>
+      )}
       <Dropdown align="end">
         <Dropdown.Toggle as={Button} variant="bare" id="problems" data-testid="problems-button">
           <ProblemCount />
@@ -143,6 +160,7 @@ export function TopBar() {
           File
         </Dropdown.Toggle>
         <Dropdown.Menu>
+          <Dropdown.Item onClick={compareWithKept}>Compare with another version …</Dropdown.Item>
           <Dropdown.Item onClick={exportProject}>Export the project</Dropdown.Item>
           <Dropdown.Item onClick={exportRecording}>Export the recording as CSV</Dropdown.Item>
           <Dropdown.Item onClick={exportModels}>Export the physics as Modelica text</Dropdown.Item>

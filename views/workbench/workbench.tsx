@@ -25,6 +25,7 @@ import { NeedsDetails } from '../needs/requirement-details';
 import { PhysicsDetails, PhysicsSheet } from '../physics/physics-sheet';
 import { ProductDetails } from '../product/product-details';
 import { ProductSheet } from '../product/product-sheet';
+import { Guarded } from './guarded';
 import { Outline } from './outline';
 import { Palette } from './palette';
 import { Rail } from './rail';
@@ -56,6 +57,7 @@ export function Workbench() {
   const detailsOpen = usePlace((s) => s.detailsOpen);
   const item = usePlace((s) => s.item);
   const sheet = usePlace((s) => s.sheet);
+  const here = usePlace((s) => `${s.area} ${s.part} ${s.type} ${s.sheet}`);
   const edit = useProject((s) => s.edit);
   const project = useProject((s) => s.project);
   const [dragged, setDragged] = useState<string>();
@@ -139,7 +141,9 @@ export function Workbench() {
       autoScroll={false}
     >
       <div className="frame">
-        <TopBar />
+        <Guarded what="The top bar">
+          <TopBar />
+        </Guarded>
         <Rail />
         <Group orientation="vertical" style={{ minWidth: 0, minHeight: 0 }}>
           <Panel minSize="120px" style={{ minHeight: 0 }}>
@@ -148,7 +152,9 @@ export function Workbench() {
                 <>
                   <Panel id="outline" defaultSize="180px" minSize="140px" maxSize="420px">
                     <div ref={outline} className="pane outline">
-                      {area === 'needs' ? <NeedsOutline /> : <Outline />}
+                      <Guarded what="The outline" of={area}>
+                        {area === 'needs' ? <NeedsOutline /> : <Outline />}
+                      </Guarded>
                     </div>
                   </Panel>
                   <Separator className="split-bar" />
@@ -156,7 +162,9 @@ export function Workbench() {
               )}
               <Panel id="sheet" minSize="300px">
                 <main className="pane sheet" aria-label="Sheet">
-                  <Sheet />
+                  <Guarded what="This sheet" of={here}>
+                    <Sheet />
+                  </Guarded>
                 </main>
               </Panel>
               {showDetails && Details && (
@@ -164,7 +172,9 @@ export function Workbench() {
                   <Separator className="split-bar" />
                   <Panel id="details" defaultSize="256px" minSize="220px" maxSize="520px">
                     <aside className="pane outline" aria-label="Details">
-                      <Details />
+                      <Guarded what="This" of={`${here} ${item}`}>
+                        <Details />
+                      </Guarded>
                     </aside>
                   </Panel>
                 </>
@@ -173,7 +183,9 @@ export function Workbench() {
           </Panel>
           <Separator className="split-bar" />
           <Panel panelRef={ribbon} id="ribbon" defaultSize="38%" minSize="40px" style={{ minHeight: 0 }}>
-            <Ribbon open={ribbonOpen} onToggle={toggleRibbon} />
+            <Guarded what="The ribbon">
+              <Ribbon open={ribbonOpen} onToggle={toggleRibbon} />
+            </Guarded>
           </Panel>
         </Group>
       </div>

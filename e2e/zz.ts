@@ -1,0 +1,40 @@
+import { newPage, startChromium, startServer } from './browser';
+import { person } from './person';
+import { goTo } from './session';
+void (async () => {
+  const [server, chromium] = await Promise.all([startServer(), startChromium()]);
+  const { page } = await newPage(chromium.browser);
+  const p = person(() => page);
+  await page.goto(`${server.url}/?open=tube-capper`);
+  await page.waitForSelector('.ribbon');
+  await p.pause(800);
+  const other = await page.browserContext().newPage();
+  await other.setViewport({ width: 1280, height: 800 });
+  await other.goto(page.url().replace(/#.*/, '') + '#/needs////');
+  await other.waitForSelector('.ribbon');
+  await p.pause(1200);
+  await other.bringToFront();
+  await other.screenshot({ path: '/tmp/w/1.png' });
+  await other.evaluate(async () => {
+    const db = await new Promise<IDBDatabase>((r) => { const q = indexedDB.open('zelvar'); q.onsuccess = () => r(q.result); });
+    const store = db.transaction('projects', 'readwrite').objectStore('projects');
+    const rec: any = await new Promise((r) => { const q = store.get('tube-capper'); q.onsuccess = () => r(q.result); });
+    await new Promise((r) => {
+      const pr = structuredClone(rec.project); pr.note = 'older version'; pr.requirements[1].text = 'The screwing speed shall be below 10 rad/s.'; pr.setups.pop(); pr.id = 'tube-capper-own'; pr.name = 'Tube capper (own version)'; pr.panels[0].controls[0].width = 'wide';
+      store.put({ ...rec, project: pr, mark: 'x' }, 'tube-capper-own');
+      store.put({ project: { ...rec.project, name: 'From the future', version: 99 }, changed: 1 }, 'future').onsuccess = r;
+    });
+    db.close();
+  });
+  await page.bringToFront();
+  await p.click('#file-menu'); await p.clickText('.dropdown-item', 'Compare with another version …');
+  await p.pause(1200);
+  await page.screenshot({ path: '/tmp/w/2.png' });
+  await p.clickText('button', 'Go on with the other');
+  await p.pause(1500);
+  await page.screenshot({ path: '/tmp/w/3.png' });
+  await p.click('#file-menu'); await p.clickText('.dropdown-item', 'Close the project');
+  await p.pause(800);
+  await page.screenshot({ path: '/tmp/w/4.png' });
+  await chromium.stop(); server.stop();
+})();
