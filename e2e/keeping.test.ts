@@ -9,7 +9,6 @@ beforeEach(() => ({ page } = session));
 const first = person(() => page);
 
 const requirement = '#/needs///requirement%2Fr-cap-02/requirement%2Fr-cap-02';
-const product = '#/product//t-capper//';
 const noteOf = (p: Page): Promise<string> =>
   p.$eval('[aria-label="Text of CAP-02"]', (e) => (e as HTMLTextAreaElement).value);
 const state = (p: Page): Promise<string> =>
@@ -169,7 +168,7 @@ test('a damaged record opens with what is good; one that cannot be opened stays,
   });
   await page.reload();
   await page.waitForSelector('.ribbon');
-  expect(await first.text('[data-testid="notice"]')).toMatch(/panels.*set aside/s);
+  expect(await first.text('[data-testid="notice"]')).toMatch(/panel of the project.*set aside/s);
   await first.click('#file-menu');
   await first.clickText('.dropdown-item', 'Close the project');
   await first.until(

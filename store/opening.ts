@@ -37,7 +37,7 @@ export async function openKept(id: string): Promise<'opened' | { readonly why: s
 }
 
 const asideWords = (name: string, [first, ...more]: readonly SetAside[]): string =>
-  `${name} was opened without what could not be read of its record: ${first.place || 'the project'} (${first.why})${more.length > 0 ? ` and ${more.length} more` : ''}. The record is set aside as it was; the start page lists it`;
+  `${name} was opened without what could not be read of its record: ${first.what} (${first.why})${more.length > 0 ? ` and ${more.length} more` : ''}. The record is set aside as it was; the start page lists it`;
 
 export function closeProject(): void {
   useRuns.getState().clear();

@@ -32,7 +32,7 @@ test('changed, added and removed entries, with both texts', () => {
     },
     {
       address: `${list}/q-R`,
-      what: 'SpindleDrive.R',
+      what: 'quantity SpindleDrive.R',
       kind: 'changed',
       fields: [
         { field: 'value', here: q.value, there: '2' },

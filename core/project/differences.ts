@@ -18,6 +18,11 @@ interface Seen {
   readonly description: EntryDescription;
 }
 
+const whatIs = ({ chain, description }: Seen): string => `${description.word} ${description.label(chain)}`;
+
+/** Two versions of one document may be kept under two ids. */
+const { id: _, ...ownFields } = projectFields;
+
 function entriesOf(project: Project): Map<Address, Seen> {
   const found = new Map<Address, Seen>();
   visitEntries(project, (address, chain, description) =>
@@ -30,20 +35,20 @@ function entriesOf(project: Project): Map<Address, Seen> {
 export function differences(here: Project, there: Project): readonly Difference[] {
   const [ours, theirs] = [entriesOf(here), entriesOf(there)];
   const found: Difference[] = [];
-  const own = fieldDifferences(projectFields, here as unknown as Entry, there as unknown as Entry);
+  const own = fieldDifferences(ownFields, here as unknown as Entry, there as unknown as Entry);
   if (own.length > 0) found.push({ address: '', what: 'the project', kind: 'changed', fields: own });
   const loose = (address: Address, seen: Seen, others: Map<Address, Seen>, kind: 'only here' | 'only there'): void => {
     // what stands in something that is gone goes with it
     const owner = ownerAddress(address);
     if (owner !== '' && !others.has(owner)) return;
-    found.push({ address, what: seen.description.says(seen.chain), kind, fields: [] });
+    found.push({ address, what: whatIs(seen), kind, fields: [] });
   };
   for (const [address, seen] of ours) {
     const other = theirs.get(address);
     if (!other) loose(address, seen, theirs, 'only here');
     else if (other.entry !== seen.entry) {
       const fields = fieldDifferences(seen.description.fields, seen.entry, other.entry);
-      if (fields.length > 0) found.push({ address, what: seen.description.says(seen.chain), kind: 'changed', fields });
+      if (fields.length > 0) found.push({ address, what: whatIs(seen), kind: 'changed', fields });
     }
   }
   for (const [address, seen] of theirs) if (!ours.has(address)) loose(address, seen, ours, 'only there');
@@ -77,9 +82,9 @@ function orders(ours: Map<Address, Seen>, theirs: Map<Address, Seen>): Differenc
   const there = lists(theirs, ours);
   return [...lists(ours, theirs)].flatMap(([list, addresses]): Difference[] => {
     if (addresses.join('\n') === (there.get(list) ?? []).join('\n')) return [];
-    const { chain, description } = ours.get(addresses[0])!;
+    const { description } = ours.get(addresses[0])!;
     const owner = ours.get(ownerAddress(addresses[0]));
-    const of = owner ? ` of ${owner.description.says(chain.slice(0, -1))}` : '';
+    const of = owner ? ` in ${whatIs(owner)}` : '';
     return [
       {
         address: ownerAddress(addresses[0]),

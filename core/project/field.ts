@@ -66,6 +66,22 @@ export interface TextRole {
 
 // the values of fields
 
+const kindsOfValue: Readonly<Record<string, string>> = {
+  string: 'a text',
+  number: 'a number',
+  boolean: 'true or false',
+  array: 'a list',
+  object: 'a group of values',
+};
+yup.setLocale({
+  mixed: {
+    defined: 'It is missing',
+    required: 'It is missing',
+    notNull: 'It is missing',
+    notType: ({ type }) => `This must be ${kindsOfValue[type] ?? `a ${type}`}`,
+  },
+});
+
 export const longestText = 20_000;
 export const longestList = 20_000;
 

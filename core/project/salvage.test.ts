@@ -41,11 +41,19 @@ test('an entry with a wrong value is set aside whole, with its place and the rea
   expect(sound(project)).toBe(true);
   expect(setAside.map((a) => `${a.place}: ${a.why}`)).toEqual([
     `type/${tubeCapper.types[0].id}/charts: This must be a list`,
-    `type/${tubeCapper.types[1].id}/quantity/${tubeCapper.types[1].quantities[0].id}: value: this must be defined`,
+    `type/${tubeCapper.types[1].id}/quantity/${tubeCapper.types[1].quantities[0].id}: value: It is missing`,
     `type/${tubeCapper.types[2].id}/colour: There is nothing called colour here`,
-    'requirements/3: This is no requirement',
-    expect.stringMatching(/^setup\/u-eager: stop: .*number/),
-    `panel/${tubeCapper.panels[0].id}: Another entry has the same id`,
+    'requirements/3: There is nothing in it',
+    expect.stringMatching(/^setup\/u-eager: stop: This must be a number/),
+    `panel/${tubeCapper.panels[0].id}: Another one has the same id`,
+  ]);
+  expect(setAside.map((a) => a.what)).toEqual([
+    `each state chart of part type ${tubeCapper.types[0].name}`,
+    `quantity ${tubeCapper.types[1].quantities[0].name}`,
+    `colour of part type ${tubeCapper.types[2].name}`,
+    'requirement 3 of the project',
+    'setup Eager',
+    `panel ${tubeCapper.panels[0].name}`,
   ]);
   expect(project.types[1].quantities).toEqual(tubeCapper.types[1].quantities.slice(1));
   expect(project.setups.map((s) => s.id)).toEqual(tubeCapper.setups.filter((_, k) => k !== 1).map((s) => s.id));

@@ -6,6 +6,8 @@ import { complaint, type Entry, type EntryDescription, type Field, type Fields }
 export interface SetAside {
   /** Where it stood: as an address where everything above it has an id, otherwise by fields and rows. */
   readonly place: string;
+  /** What it is, for people: `control Start`. */
+  readonly what: string;
   readonly why: string;
   /** What it was. */
   readonly value: unknown;
@@ -26,13 +28,13 @@ export function salvage(data: Readonly<Record<string, unknown>>, id: string): Sa
   const sound = (key: 'id' | 'name' | 'root', otherwise: string): string => {
     const why = complaint(projectFields[key].schema, data[key]);
     if (why === undefined) return data[key] as string;
-    if (data[key] !== undefined) setAside.push({ place: key, why, value: data[key] });
+    if (data[key] !== undefined) setAside.push({ place: key, what: `${key} of the project`, why, value: data[key] });
     return otherwise;
   };
   const project = mendEntry(
     projectFields,
     { ...head, id: sound('id', id), name: sound('name', 'Project without a name'), root: sound('root', '') },
-    '',
+    { place: '', what: 'the project' },
     setAside,
   ) as unknown as Project;
   return { project: { ...project, types: project.types.map(withEquations) }, setAside };
@@ -47,26 +49,31 @@ const withEquations = (type: PartType): PartType =>
 /** Fields that no computation reads: lost, they are empty. */
 const meansNothing: ReadonlySet<string> = new Set(['note', 'layout', 'place', 'attributes', 'source']);
 
+/** Where something stands, and what it is for people. */
+interface Spot {
+  readonly place: string;
+  readonly what: string;
+}
 type Values = Readonly<Record<string, unknown>>;
 
 /** What of an entry can be kept; undefined where one of its own values is wrong: what that would have to be nobody knows. */
-function mendEntry(fields: Fields, value: Values, place: string, setAside: SetAside[]): Values | undefined {
+function mendEntry(fields: Fields, value: Values, { place, what }: Spot, setAside: SetAside[]): Values | undefined {
   const kept: Record<string, unknown> = {};
   for (const [key, field] of Object.entries(fields)) {
     const given = Object.hasOwn(value, key) ? value[key] : undefined;
     const at = place === '' ? key : `${place}/${key}`;
     if (field.entries) {
-      kept[key] = mendList(field.entries, given, place, at, setAside);
+      kept[key] = mendList(field.entries, given, { place, what }, at, setAside);
       continue;
     }
     const why = complaint(field.schema, given);
     const nothing = place === '' || meansNothing.has(key) ? emptyOf(field) : undefined;
     if (why === undefined) kept[key] = given;
     else if (nothing !== undefined) {
-      if (given !== undefined) setAside.push({ place: at, why, value: given });
+      if (given !== undefined) setAside.push({ place: at, what: `${key} of ${what}`, why, value: given });
       kept[key] = nothing;
     } else {
-      setAside.push({ place, why: `${key}: ${why}`, value });
+      setAside.push({ place, what, why: `${key}: ${why}`, value });
       return undefined;
     }
   }
@@ -74,6 +81,7 @@ function mendEntry(fields: Fields, value: Values, place: string, setAside: SetAs
     if (!Object.hasOwn(fields, key))
       setAside.push({
         place: place === '' ? key : `${place}/${key}`,
+        what: `${key} of ${what}`,
         why: `There is nothing called ${key} here`,
         value: value[key],
       });
@@ -83,29 +91,43 @@ function mendEntry(fields: Fields, value: Values, place: string, setAside: SetAs
 function mendList(
   description: EntryDescription,
   list: unknown,
-  owner: string,
+  owner: Spot,
   at: string,
   setAside: SetAside[],
 ): readonly Values[] {
   if (list === undefined) return [];
   if (!Array.isArray(list)) {
-    setAside.push({ place: at, why: 'This must be a list', value: list });
+    setAside.push({
+      place: at,
+      what: `each ${description.word} of ${owner.what}`,
+      why: 'This must be a list',
+      value: list,
+    });
     return [];
   }
   const taken = new Set<unknown>();
   return (list as readonly unknown[]).flatMap((entry, k) => {
     const row = `${at}/${k + 1}`;
     if (typeof entry !== 'object' || entry === null) {
-      setAside.push({ place: row, why: `This is no ${description.word}`, value: entry });
+      setAside.push({
+        place: row,
+        what: `${description.word} ${k + 1} of ${owner.what}`,
+        why: 'There is nothing in it',
+        value: entry,
+      });
       return [];
     }
-    const { id } = entry as Entry;
-    const place = typeof id === 'string' ? `${owner === '' ? '' : `${owner}/`}${description.kind}/${id}` : row;
+    const { id, name, key, label } = entry as Entry & Values;
+    const called = [name, label, key, id, String(k + 1)].find((x) => typeof x === 'string' && x !== '');
+    const spot = {
+      place: typeof id === 'string' ? `${owner.place === '' ? '' : `${owner.place}/`}${description.kind}/${id}` : row,
+      what: `${description.word} ${called as string}`,
+    };
     if (taken.has(id)) {
-      setAside.push({ place, why: 'Another entry has the same id', value: entry });
+      setAside.push({ ...spot, why: 'Another one has the same id', value: entry });
       return [];
     }
-    const kept = mendEntry(description.fields, entry as Values, place, setAside);
+    const kept = mendEntry(description.fields, entry as Values, spot, setAside);
     if (kept) taken.add(id);
     return kept ? [kept] : [];
   });

@@ -152,7 +152,7 @@ export function StartScreen() {
         )}
         {aside.length > 0 && (
           <>
-            <h2 style={{ fontSize: 14, fontWeight: 600 }} className="quiet">
+            <h2 style={{ fontSize: 14, fontWeight: 600 }} className="quiet mt-4">
               Set aside, because it could not be read
             </h2>
             <table className="table" data-testid="aside">
@@ -164,7 +164,7 @@ export function StartScreen() {
                       <div className="quiet">
                         {a.pieces
                           .slice(0, 3)
-                          .map((p) => `${p.place || 'the project'}: ${p.why}`)
+                          .map((p) => `${p.what}: ${p.why}`)
                           .join('; ')}
                         {a.pieces.length > 3 && ` and ${a.pieces.length - 3} more`}
                       </div>
