@@ -38,7 +38,9 @@ function repeat<T>(s: TokenStream, one: () => T): T[] {
   const all: T[] = [];
   while (!atBodyEnd(s)) {
     const before = s.position();
+    s.enter();
     all.push(one());
+    s.leave();
     if (s.position() === before) {
       s.report('unexpected', `${tokenText(s.peek())} cannot stand here`);
       s.next();
@@ -105,6 +107,8 @@ function branches<T>(s: TokenStream, first: 'if' | 'when' | 'while', again: stri
     const condition = parseExpression(s);
     s.expect(first === 'while' ? 'loop' : 'then', `This ${first}`);
     found.push({ condition, body: body() });
+    // each case stands inside the otherwise of the one before
+    s.grow(found.length);
   } while (again !== '' && s.accept(again));
   return found;
 }

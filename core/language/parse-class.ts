@@ -82,7 +82,9 @@ export function parseModificationArguments(s: TokenStream): Modification {
   if (!s.expect('(', 'A modification')) return emptyModification;
   while (!s.at(')') && s.peek().kind !== 'end-of-text') {
     const before = s.position();
+    s.enter();
     args.push(parseModificationArgument(s));
+    s.leave();
     if (!s.accept(',') && !s.at(')')) {
       if (s.position() === before) s.next();
       break;
@@ -308,6 +310,13 @@ export function atClass(s: TokenStream): boolean {
 }
 
 export function parseClass(s: TokenStream, prefix: { redeclare: boolean; replaceable: boolean }): ClassDefinition {
+  s.enter();
+  const read = readClass(s, prefix);
+  s.leave();
+  return read;
+}
+
+function readClass(s: TokenStream, prefix: { redeclare: boolean; replaceable: boolean }): ClassDefinition {
   const start = s.peek().start;
   let partial = false,
     expandable = false;

@@ -28,14 +28,36 @@ const relationStrength = 4;
 
 /** `if c then a else b`, ranges and everything below them. */
 export function parseExpression(s: TokenStream): Expr {
-  if (s.at('if')) return parseIf(s);
+  s.enter();
+  const read = parseWhole(s);
+  s.tallest = Math.max(s.tallest, s.height);
+  s.leave();
+  return read;
+}
+
+function parseWhole(s: TokenStream): Expr {
+  if (s.at('if')) return composed(s, parseIf);
   const first = parseBinary(s, 1);
   if (!s.at(':')) return first;
+  let { height } = s;
   s.next();
   const second = parseBinary(s, 1);
+  s.grow(height, s.height);
   if (!s.accept(':')) return { kind: 'range', start: first, stop: second, span: join(first.span, second.span) };
+  ({ height } = s);
   const third = parseBinary(s, 1);
+  s.grow(height, s.height);
   return { kind: 'range', start: first, step: second, stop: third, span: join(first.span, third.span) };
+}
+
+/** Something made of expressions: its tree stands on the tallest of them. */
+function composed(s: TokenStream, read: (s: TokenStream) => Expr): Expr {
+  const beside = s.tallest;
+  s.tallest = 0;
+  const made = read(s);
+  s.grow(s.tallest);
+  s.tallest = beside;
+  return made;
 }
 
 function parseIf(s: TokenStream): Expr {
@@ -45,6 +67,8 @@ function parseIf(s: TokenStream): Expr {
     const condition = parseExpression(s);
     s.expect('then', 'A conditional value');
     branches.push({ condition, value: parseExpression(s) });
+    // each case stands inside the otherwise of the one before
+    s.tallest++;
   };
   branch();
   while (s.accept('elseif')) branch();
@@ -57,7 +81,9 @@ function parseIf(s: TokenStream): Expr {
 
 function parseBinary(s: TokenStream, least: number): Expr {
   let left = parsePrefix(s, least);
+  let { height } = s;
   for (;;) {
+    s.height = height;
     const t = s.peek();
     if (t.kind !== 'symbol' && t.kind !== 'keyword') return left;
     const own = strength[t.text];
@@ -65,11 +91,15 @@ function parseBinary(s: TokenStream, least: number): Expr {
     s.next();
     if (t.text === '^' || t.text === '.^') {
       const right = parsePrimary(s);
+      s.grow(height, s.height);
+      ({ height } = s);
       left = { kind: 'binary', op: t.text, left, right, span: join(left.span, right.span) };
       if (s.at('^') || s.at('.^')) s.report('chained-power', 'Powers do not chain: write (a^b)^c or a^(b^c)');
       continue;
     }
     const right = parseBinary(s, own + 1);
+    s.grow(height, s.height);
+    ({ height } = s);
     left = { kind: 'binary', op: t.text as BinaryOp, left, right, span: join(left.span, right.span) };
     if (own === relationStrength && strength[s.peek().text] === relationStrength && s.peek().kind === 'symbol') {
       s.report('chained-relation', 'Comparisons do not chain: write a < b and b < c');
@@ -81,12 +111,18 @@ function parsePrefix(s: TokenStream, least: number): Expr {
   const t = s.peek();
   if (t.kind === 'keyword' && t.text === 'not') {
     s.next();
+    s.enter();
     const operand = parseBinary(s, relationStrength);
+    s.leave();
+    s.grow(s.height);
     return { kind: 'unary', op: 'not', operand, span: { start: t.start, end: operand.span.end } };
   }
   if (t.kind === 'symbol' && (t.text === '-' || t.text === '+' || t.text === '.-' || t.text === '.+')) {
     s.next();
+    s.enter();
     const operand = parseBinary(s, Math.max(least, strength['*']));
+    s.leave();
+    s.grow(s.height);
     return {
       kind: 'unary',
       op: t.text.endsWith('-') ? '-' : '+',
@@ -97,7 +133,9 @@ function parsePrefix(s: TokenStream, least: number): Expr {
   return parsePrimary(s);
 }
 
-function parsePrimary(s: TokenStream): Expr {
+const parsePrimary = (s: TokenStream): Expr => composed(s, readPrimary);
+
+function readPrimary(s: TokenStream): Expr {
   const t = s.peek();
   const span = { start: t.start, end: t.end };
   switch (t.kind) {

@@ -4,7 +4,7 @@ import { lex, type Comment } from './lexer';
 import { parseClass, parseComposition, parseModificationArguments, atClass } from './parse-class';
 import { parseExpression } from './parse-expression';
 import { parseStatements } from './parse-body';
-import { tokenStream, tokenText, type TokenStream } from './token-stream';
+import { TooDeep, tokenStream, tokenText, type TokenStream } from './token-stream';
 
 export interface Parsed<T> {
   readonly value: T;
@@ -12,33 +12,17 @@ export interface Parsed<T> {
   readonly comments: readonly Comment[];
 }
 
-/** Nesting deeper than this is refused, so that no text can exhaust the stack. */
-const deepest = 400;
-
-function tooDeep(text: string): { start: number; end: number } | undefined {
-  let depth = 0;
-  for (let i = 0; i < text.length; i++) {
-    const c = text[i];
-    if (c === '(' || c === '{' || c === '[') depth++;
-    else if (c === ')' || c === '}' || c === ']') depth--;
-    if (depth > deepest) return { start: i, end: i + 1 };
-  }
-  return undefined;
-}
-
 function run<T>(text: string, parse: (s: TokenStream) => T, empty: T): Parsed<T> {
-  const deep = tooDeep(text);
-  if (deep)
-    return {
-      value: empty,
-      problems: [problem('error', 'too-deep', `Brackets are nested more than ${deepest} deep`, deep)],
-      comments: [],
-    };
   const { tokens, comments, problems } = lex(text);
   const s = tokenStream(tokens, problems);
-  const value = parse(s);
-  if (s.peek().kind !== 'end-of-text') s.report('unexpected', `${tokenText(s.peek())} cannot stand here`);
-  return { value, problems, comments };
+  try {
+    const value = parse(s);
+    if (s.peek().kind !== 'end-of-text') s.report('unexpected', `${tokenText(s.peek())} cannot stand here`);
+    return { value, problems, comments };
+  } catch (error) {
+    if (!(error instanceof TooDeep)) throw error;
+    return { value: empty, problems: [problem('error', 'too-deep', error.message, error.span)], comments };
+  }
 }
 
 /** One expression, such as a guard, a limit or a start value. */

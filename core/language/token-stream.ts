@@ -18,6 +18,30 @@ export interface TokenStream {
   /** End of the token consumed last. */
   lastEnd(): number;
   position(): number;
+  /** Something that can hold itself begins; the end of it is told with `leave`. */
+  enter(): void;
+  leave(): void;
+  /** How tall the tree of the expression read last is; too tall a one ends the reading. */
+  height: number;
+  /** How tall the tallest of the expressions is that have been read side by side. */
+  tallest: number;
+  /** A tree on top of trees of these heights. */
+  grow(...heights: readonly number[]): void;
+}
+
+/** Nesting deeper than this is refused: everything that walks through trees may rest on it. */
+const deepest = 400;
+/** Taller trees of expressions are refused for the same reason; a sum of n terms is n tall. */
+const tallestTree = 800;
+
+/** Ends the reading of a text whose trees would exhaust the stack. */
+export class TooDeep extends Error {
+  constructor(
+    message: string,
+    readonly span: Span,
+  ) {
+    super(message);
+  }
 }
 
 const isMark = (t: Token): boolean => t.kind === 'symbol' || t.kind === 'keyword';
@@ -28,6 +52,7 @@ export const tokenText = (t: Token): string =>
 export function tokenStream(tokens: readonly Token[], problems: Problem[]): TokenStream {
   let index = 0;
   let reportedAt = -1;
+  let depth = 0;
   const peek = (offset = 0): Token => tokens[Math.min(index + offset, tokens.length - 1)];
   const next = (): Token => {
     const t = peek();
@@ -84,5 +109,20 @@ export function tokenStream(tokens: readonly Token[], problems: Problem[]): Toke
     },
     lastEnd,
     position: () => index,
+    enter() {
+      if (++depth > deepest)
+        throw new TooDeep(`This is nested more than ${deepest} deep`, { start: peek().start, end: peek().end });
+    },
+    leave: () => void depth--,
+    height: 0,
+    tallest: 0,
+    grow(...heights) {
+      this.height = Math.max(...heights) + 1;
+      if (this.height > tallestTree)
+        throw new TooDeep(
+          `One formula with more than ${tallestTree} things after another cannot be computed with: give parts of it names, or use sum or product of an array`,
+          { start: peek().start, end: peek().end },
+        );
+    },
   };
 }
