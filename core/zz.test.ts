@@ -31,7 +31,7 @@ const cases: Record<string, () => string> = {
   fn: () => `function f input Real u; output Real y; algorithm y := 0; for i in 1:1000000000 loop y := y + u; end for; end f; equation x = f(time);`,
   fnrec: () => `function f input Real u; output Real y; algorithm y := f(u); end f; equation x = f(time);`,
   fnrec2: () => `function f input Real u; output Real y; algorithm y := f(u) + f(u-1) + f(u-2); end f; equation x = f(time);`,
-  names: () => Array.from({ length: 100000 }, (_, k) => `Real a${k};`).join(' ') + ` equation x = 1;`,
+  names: () => Array.from({ length: +(process.env.N ?? 100000) }, (_, k) => `Real a${k};`).join(' ') + ` equation x = 1;`,
   eqs: () => 'x = 1; '.repeat(100000),
   vals: () => Array.from({ length: 30000 }, (_, k) => `Real a${k} = ${k};`).join(' ') + ` equation x = 1;`,
   nestcls: () => 'model A '.repeat(2000) + 'end A; '.repeat(2000),
@@ -39,7 +39,7 @@ const cases: Record<string, () => string> = {
   str: () => `x = "${'a'.repeat(2000000)}";`,
   blanks: () => `x = 1${' '.repeat(2000000)};`,
   comments: () => `${'/*'.repeat(1000000)} x = 1;`,
-  dots: () => `x = a${'.a'.repeat(500000)};`,
+  dots: () => `x = a${".a".repeat(+(process.env.N ?? 500000))};`,
   quotes: () => `x = 1 '${"m.".repeat(500000)}m';`,
 };
 const only = process.env.ONLY;

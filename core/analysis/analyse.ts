@@ -384,11 +384,14 @@ function explain(
   for (const u of open.filter(visible)) {
     const { name } = model.variables[system.unknownAt(u).index];
     const part = name.includes('.') ? name.slice(0, name.lastIndexOf('.')) : '';
-    parts.set(part, [...(parts.get(part) ?? []), u]);
+    const known = parts.get(part);
+    if (known) known.push(u);
+    else parts.set(part, [u]);
   }
   for (const [part, unknowns] of parts) {
     const v = model.variables[system.unknownAt(unknowns[0]).index];
-    const related = under.unknowns.filter((u) => visible(u) && !unknowns.includes(u)).map(nameOf);
+    const own = new Set(unknowns);
+    const related = under.unknowns.filter((u) => visible(u) && !own.has(u)).map(nameOf);
     const where = part ? ` in ${part}` : '';
     problems.push({
       ...problem(
@@ -401,14 +404,17 @@ function explain(
       place: v.place,
     });
   }
+  const only = over.unknowns.filter(visible).map(nameOf);
+  // each text is made when it is asked for: there may be very many
+  const rivalTexts = new Set(over.equations.slice(0, 200).map((k) => model.equations[k].origin.text));
+  const othersThan = (e: FlatEquation): string[] => [...rivalTexts].filter((t) => t !== e.origin.text);
   const excess = [...m.unknownOf].flatMap((u, e) => (u < 0 ? [model.equations[e]] : []));
   const shown = new Set<string>();
   for (const e of excess) {
     const key = `${e.origin.place}:${e.origin.span.start}`;
     if (shown.has(key) || shown.size >= 8) continue;
     shown.add(key);
-    const rivals = over.equations.map((k) => model.equations[k].origin.text).filter((t) => t !== e.origin.text);
-    const only = over.unknowns.filter(visible).map(nameOf);
+    const rivals = othersThan(e);
     const where = e.origin.part ? ` in ${e.origin.part}` : '';
     problems.push({
       ...problem(
@@ -416,8 +422,9 @@ function explain(
         'over-determined',
         `The equation "${e.origin.text}"${where} is one too many` +
           (only.length
-            ? `: ${list(only)} ${only.length === 1 ? 'is' : 'are'} already determined by ${list([...new Set(rivals)])}`
-            : ': nothing in it is unknown'),
+            ? `: ${list(only)} ${only.length === 1 ? 'is' : 'are'} already determined by ${rivals.length > 0 ? list(rivals) : 'another one of the same text'}`
+            : ': nothing in it is unknown') +
+          '. Take one of them away, or let something in it be determined that is given now',
         e.origin.span,
       ),
       place: e.origin.place,

@@ -48,6 +48,9 @@ export interface ArrayCall {
   fail(code: string, message: string, k?: number): never;
 }
 
+/** Elements of an array that is made from its sizes. */
+const most = 1_000_000;
+
 export function arrayCall(name: string, call: ArrayCall): Value {
   const positions = (from: number): number[] => Array.from({ length: call.count - from }, (_, k) => from + k);
   const every = (from: number): Value[] => positions(from).map((k) => call.value(k));
@@ -55,6 +58,11 @@ export function arrayCall(name: string, call: ArrayCall): Value {
   const list = (v: Value): readonly Value[] => (isArray(v) ? v : call.fail('shape', `${name} needs an array`));
   const single = (v: Value): FlatExpr =>
     isArray(v) || isRecord(v) ? call.fail('shape', `${name} needs single values`) : v;
+  /** Sizes of something that is made. */
+  const made = (...all: readonly number[]): readonly number[] => {
+    const count = all.reduce((n, x) => n * Math.max(0, x), 1);
+    return count > most ? call.fail('too-large', `${name} would have ${count} elements; at most ${most} are taken`) : all;
+  };
   switch (name) {
     case 'sum':
       return sumOf(flattenValue(call.value(0)));
@@ -71,21 +79,25 @@ export function arrayCall(name: string, call: ArrayCall): Value {
     case 'ndims':
       return constant(shapeOf(call.value(0)).length);
     case 'fill':
-      return fillValue(call.value(0), sizes(1));
+      return fillValue(call.value(0), made(...sizes(1)));
     case 'zeros':
-      return fillValue(zero, sizes(0));
+      return fillValue(zero, made(...sizes(0)));
     case 'ones':
-      return fillValue(one, sizes(0));
+      return fillValue(one, made(...sizes(0)));
     case 'linspace': {
       const [from, to] = [single(call.value(0)), single(call.value(1))];
-      const n = call.integer(2);
+      const [n] = made(call.integer(2));
       const width = binary('sub', to, from);
       return Array.from({ length: n }, (_, k) => add(from, multiply(width, constant(n === 1 ? 0 : k / (n - 1)))));
     }
-    case 'identity':
-      return identity(call.integer(0));
+    case 'identity': {
+      const [n] = made(call.integer(0));
+      made(n, n);
+      return identity(n);
+    }
     case 'diagonal': {
       const d = list(call.value(0));
+      made(d.length, d.length);
       return d.map((x, i) => d.map((_, j) => (i === j ? x : zero)));
     }
     case 'transpose':

@@ -7,6 +7,16 @@ import type { BoundValue, ClassInstance, Modifier, Scope } from './instance';
 import type { Value } from './values';
 import type { ClassLibrary, ClassRef } from './library';
 
+/** Ends the making of a model that would not end, or not fit: nothing of it can be used. */
+export class TooLarge extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.message);
+  }
+}
+
+/** Values and parts that a model may be made of. The largest ones measured have some hundred thousand. */
+const mostThings = 2_000_000;
+
 /** What is being built while an instance tree becomes a flat model. */
 export interface Builder {
   readonly library: ClassLibrary;
@@ -39,6 +49,8 @@ export interface Builder {
   readonly given: WeakMap<ClassRef, Modifier>;
   readonly pending: Map<ClassInstance, Map<string, () => void>>;
   report(place: string, p: Problem): void;
+  /** So many more things are made; a model of too many ends here. */
+  spend(things: number, place: string, span?: Span): void;
   add(variable: FlatVariable): number;
   /**
    * The value of an expression of constants and parameters, if it has one now, for something that the model is made by: what stands in
@@ -87,6 +99,7 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
   const reported = new Set<string>();
   const memo = new Map<number, FlatExpr | undefined | 'busy'>();
   const values = new Map<number, number>();
+  let things = 0;
   const b: Builder = {
     library,
     variables: [],
@@ -114,6 +127,19 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
       if (reported.has(key)) return;
       reported.add(key);
       b.problems.push(full);
+    },
+    spend(count, place, span) {
+      things += count;
+      if (things > mostThings)
+        throw new TooLarge({
+          ...problem(
+            'error',
+            'too-large',
+            `The model has more than ${mostThings / 1e6} million values with this, too many to be computed with: an array or a loop may be larger than it was meant to be`,
+            span,
+          ),
+          place,
+        });
     },
     add(variable) {
       const index = b.variables.length;

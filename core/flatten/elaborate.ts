@@ -291,6 +291,7 @@ function subscriptOf(b: Builder, s: Expr, scope: Scope, size: number): number | 
 const relationOps = { '<': 'lt', '<=': 'le', '>': 'gt', '>=': 'ge', '==': 'eq', '<>': 'ne' } as const;
 
 function visit(b: Builder, e: Expr, scope: Scope): Value {
+  b.spend(1, scope.place, e.span);
   switch (e.kind) {
     case 'number':
       return constant(e.value);
@@ -372,6 +373,7 @@ function visit(b: Builder, e: Expr, scope: Scope): Value {
           'too-large',
           `The range ${printExpression(e)} has ${count} elements; at most 1000000 are taken`,
         );
+      b.spend(count, scope.place, e.span);
       return Array.from({ length: count }, (_, k) => constant(from + k * step));
     }
     case 'call':
@@ -459,8 +461,12 @@ function matrixPower(
       'not-integer',
       `The power of the matrix ${printExpression(e.left)} must be a whole number known before the run`,
     );
+  if (times > highestPower)
+    return fail(b, scope, e.right.span, 'too-large', `A matrix can be multiplied by itself ${highestPower} times at most`);
   return Array.from({ length: times }).reduce<Value>((power) => multiplyValues(power, matrix), identity(rows));
 }
+
+const highestPower = 1000;
 
 const reader: TextReader = {
   scalar,

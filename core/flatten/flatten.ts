@@ -4,7 +4,7 @@ import { printExpression } from '../language/print';
 import { checkAgainstUnit, checkUnits, relaxUnits } from '../language/unit-check';
 import { elaborateUnits } from '../language/unit-elaboration';
 import { describeUnit, unitOrUndefined, type Unit } from '../language/units';
-import { createBuilder, hasRelation, hiddenBoolean, plainVariable, type Builder } from './builder';
+import { createBuilder, TooLarge, hasRelation, hiddenBoolean, plainVariable, type Builder } from './builder';
 import { addAlgorithm } from './algorithms';
 import { addCharts } from './charts';
 import { createConnections } from './connections';
@@ -71,7 +71,20 @@ export interface FlattenResult {
 
 /** Turns a class of a library into a flat model: scalar variables and equations under full names. */
 export function flatten(library: ClassLibrary, className: string, options: FlattenOptions = {}): FlattenResult {
-  const b = createBuilder(library, { elaborateBinding, instantiateConstants, callClass });
+  try {
+    return build(library, className, options);
+  } catch (error) {
+    if (!(error instanceof TooLarge)) throw error;
+    const b = createBuilder(library, steps);
+    b.report(error.problem.place ?? '', error.problem);
+    return { model: finish(b, className), observed: new Map() };
+  }
+}
+
+const steps = { elaborateBinding, instantiateConstants, callClass };
+
+function build(library: ClassLibrary, className: string, options: FlattenOptions): FlattenResult {
+  const b = createBuilder(library, steps);
   const ref = findClass(library, undefined, className);
   if (!ref) {
     b.report(

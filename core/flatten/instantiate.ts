@@ -1,8 +1,8 @@
 import type { ComponentElement, Expr, Modification, ModificationArgument } from '../language/ast';
-import { problem, type Span } from '../language/diagnostics';
+import { problem, type Problem, type Span } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
 import { parseUnit } from '../language/units';
-import { plainVariable, type Builder } from './builder';
+import { plainVariable, TooLarge, type Builder } from './builder';
 import { countOf, elaborate, elaborateScalar, structuralInteger } from './elaborate';
 import { zero } from './flat-expression';
 import type { FlatVariable, ValueType } from './flat-model';
@@ -104,6 +104,21 @@ function baseWithRedeclared(b: Builder, base: ClassRef, ref: ClassRef, own: Modi
   return withRedeclared(b, withReplaced(base, above), own);
 }
 
+/** A class that stands in itself has no end: it is told of the one that comes again, nothing else of it can be told. */
+function endless(instance: ClassInstance): Problem {
+  const seen = new Map<unknown, ClassRef>();
+  let found = instance.ref;
+  for (let at: ClassInstance | undefined = instance; at; at = at.parent) {
+    found = seen.get(at.ref.definition) ?? found;
+    seen.set(at.ref.definition, at.ref);
+  }
+  const { definition, place } = found;
+  return {
+    ...problem('error', 'endless', `${definition.name} contains itself, directly or through its parts`, definition.nameSpan),
+    place,
+  };
+}
+
 /** Makes the instance tree below a class. */
 export function instantiateClass(
   b: Builder,
@@ -128,18 +143,7 @@ export function instantiateClass(
     ...(context.parent && { parent: context.parent }),
   };
   b.parts.push({ name, typeName: ref.definition.name, instance });
-  if (context.depth > deepest) {
-    b.report(
-      ref.place,
-      problem(
-        'error',
-        'endless',
-        `${ref.definition.name} contains itself, directly or through its parts`,
-        ref.definition.nameSpan,
-      ),
-    );
-    return instance;
-  }
+  if (context.depth > deepest) throw new TooLarge(endless(instance));
   const declarations = new Map<string, Declaration>();
   collect(b, instance, ref, undefined, declarations, bodies, 0);
   // what is inner is found by everything inside, whatever the order of the declarations
@@ -398,6 +402,7 @@ function instantiateComponent(
     const k = sizes.length;
     if (k >= dimensions.length) return one(name, m);
     const size = sizeOf(b, dimensions[k], sizes, m, scope, element, place);
+    b.spend(size, place, element.nameSpan);
     const elements = Array.from({ length: size }, (_, j) => {
       const at = indexModifier(m, j + 1, size);
       const open = k > 0 ? `${name.slice(0, -1)},${j + 1}]` : `${name}[${j + 1}]`;

@@ -1,7 +1,14 @@
 import type { ChartSource } from '../behaviour/chart-source';
 import type { RelationTree } from '../language/parse';
 import { standardPackage, standardPackages } from './standard-types';
-import type { ClassDefinition, ComponentElement, Element, Modification } from '../language/ast';
+import type {
+  ClassDefinition,
+  ComponentElement,
+  Element,
+  ExtendsElement,
+  ImportElement,
+  Modification,
+} from '../language/ast';
 
 /** A class with its lexical home, where the names in it are looked up. */
 export interface ClassRef {
@@ -71,6 +78,25 @@ export function nestedClasses(ref: ClassRef): ReadonlyMap<string, ClassRef> {
   return found;
 }
 
+const clauses = new WeakMap<ClassDefinition, { readonly bases: ExtendsElement[]; readonly imports: ImportElement[] }>();
+
+/** The extends clauses and imports of a class, found once: it may declare many other things. */
+function clausesOf(definition: ClassDefinition): {
+  readonly bases: readonly ExtendsElement[];
+  readonly imports: readonly ImportElement[];
+} {
+  let found = clauses.get(definition);
+  if (!found) {
+    found = { bases: [], imports: [] };
+    for (const e of definition.elements) {
+      if (e.kind === 'extends') found.bases.push(e);
+      else if (e.kind === 'import') found.imports.push(e);
+    }
+    clauses.set(definition, found);
+  }
+  return found;
+}
+
 /** A class inside another, inherited ones included. */
 export function memberClass(library: ClassLibrary, ref: ClassRef, name: string, depth = 0): ClassRef | undefined {
   const own = nestedClasses(ref).get(name);
@@ -79,8 +105,8 @@ export function memberClass(library: ClassLibrary, ref: ClassRef, name: string, 
     const base = findClass(library, ref.parent, ref.definition.short.base, depth + 1);
     return base && memberClass(library, base, name, depth + 1);
   }
-  for (const e of ref.definition.elements) {
-    if (e.kind !== 'extends' || e.base === name) continue;
+  for (const e of clausesOf(ref.definition).bases) {
+    if (e.base === name) continue;
     const base = findClass(library, ref, e.base, depth + 1, true);
     const inherited = base && memberClass(library, base, name, depth + 1);
     if (!inherited) continue;
@@ -146,8 +172,8 @@ export function fullNames(library: ClassLibrary, name: string): string[] {
 }
 
 function importedClass(library: ClassLibrary, at: ClassRef, name: string, depth: number): ClassRef | undefined {
-  for (const e of at.definition.elements) {
-    if (e.kind !== 'import' || depth > 20) continue;
+  if (depth > 20) return undefined;
+  for (const e of clausesOf(at.definition).imports) {
     const last = e.path.split('.').at(-1);
     if (e.wildcard ? false : (e.alias ?? last) === name) return findClass(library, undefined, `.${e.path}`, depth + 1);
     if (e.wildcard) {

@@ -269,11 +269,14 @@ function parseSubscripts(s: TokenStream): Expr[] {
   return subscripts;
 }
 
+const longestName = 100;
+
 /** A component reference such as `spindle.w` or `c[1].u`. */
 export function parseReference(s: TokenStream): RefExpr | undefined {
   const start = s.peek().start;
   const global = s.accept('.');
   const parts: RefPart[] = [];
+  let long = false;
   do {
     const t = s.peek();
     if (t.kind !== 'name' && t.kind !== 'quoted') {
@@ -281,7 +284,12 @@ export function parseReference(s: TokenStream): RefExpr | undefined {
       break;
     }
     s.next();
-    parts.push({ name: t.text, subscripts: parseSubscripts(s), span: { start: t.start, end: t.end } });
+    if (parts.length === longestName && !long) {
+      long = true;
+      s.report('too-deep', `A name has at most ${longestName} parts`);
+    }
+    const part = { name: t.text, subscripts: parseSubscripts(s), span: { start: t.start, end: t.end } };
+    if (parts.length < longestName) parts.push(part);
   } while (s.accept('.'));
   return parts.length === 0 ? undefined : { kind: 'ref', parts, global, span: { start, end: s.lastEnd() } };
 }

@@ -12,13 +12,16 @@ export interface Parsed<T> {
   readonly comments: readonly Comment[];
 }
 
+const mostProblems = 500;
+
 function run<T>(text: string, parse: (s: TokenStream) => T, empty: T): Parsed<T> {
   const { tokens, comments, problems } = lex(text);
   const s = tokenStream(tokens, problems);
   try {
     const value = parse(s);
     if (s.peek().kind !== 'end-of-text') s.report('unexpected', `${tokenText(s.peek())} cannot stand here`);
-    return { value, problems, comments };
+    // nobody reads more of them, and what is wrong first is often what the others come from
+    return { value, problems: problems.slice(0, mostProblems), comments };
   } catch (error) {
     if (!(error instanceof TooDeep)) throw error;
     return { value: empty, problems: [problem('error', 'too-deep', error.message, error.span)], comments };
