@@ -17,23 +17,25 @@ export interface PartTreeNode {
   readonly children: readonly PartTreeNode[];
 }
 
+const mostParts = 20_000;
+
 export function partTree(project: Project): PartTreeNode | undefined {
   const names = createNames(project);
-  const build = (type: PartType, path: string, name: string, depth: number): PartTreeNode => ({
+  let count = 0;
+  // a type that stands in itself is shown once, and a tree without end as far as anybody would read it
+  const build = (type: PartType, path: string, name: string, above: readonly PartType[]): PartTreeNode => ({
     path,
     name,
     type,
     children:
-      depth > 20
+      above.includes(type) || ++count > mostParts
         ? []
-        : [
-            ...typedPartsOf(names, type).flatMap((p) =>
-              p.isArray ? [] : [build(p.type, path ? `${path}.${p.name}` : p.name, p.name, depth + 1)],
-            ),
-          ],
+        : typedPartsOf(names, type).flatMap((p) =>
+            p.isArray ? [] : [build(p.type, path ? `${path}.${p.name}` : p.name, p.name, [...above, type])],
+          ),
   });
   const root = typeById(project, project.root);
-  return root && build(root, '', root.name, 0);
+  return root && build(root, '', root.name, []);
 }
 
 export const allParts = (node: PartTreeNode | undefined): PartTreeNode[] =>

@@ -11,9 +11,13 @@ import { useProject } from './project-store';
 interface Replica {
   readonly worker: Worker;
   readonly engine: Comlink.Remote<Engine>;
+  /** Comes once it has been ended. */
+  readonly ended: Promise<undefined>;
+  end(): void;
 }
 
-let replicas: { readonly running: Replica; readonly checking: Replica } | undefined;
+type Kind = 'running' | 'checking';
+let replicas: Record<Kind, Replica> | undefined;
 
 /** The engine that runs, and the one that checks; undefined before the start. */
 export const runner = (): Comlink.Remote<Engine> | undefined => replicas?.running.engine;
@@ -21,7 +25,37 @@ export const checker = (): Comlink.Remote<Engine> | undefined => replicas?.check
 
 function makeReplica(): Replica {
   const worker = new Worker(new URL('../workers/engine.worker.ts', import.meta.url), { type: 'module' });
-  return { worker, engine: Comlink.wrap<Engine>(worker) };
+  const engine = Comlink.wrap<Engine>(worker);
+  let tell: (nothing: undefined) => void;
+  const ended = new Promise<undefined>((resolve) => (tell = resolve));
+  return {
+    worker,
+    engine,
+    ended,
+    end() {
+      engine[Comlink.releaseProxy]();
+      worker.terminate();
+      tell(undefined);
+    },
+  };
+}
+
+/** What a worker answers; undefined where it is ended before it does. */
+export async function answerOf<T>(
+  kind: Kind,
+  ask: (engine: Comlink.Remote<Engine>) => Promise<T>,
+): Promise<T | undefined> {
+  const replica = replicas?.[kind];
+  return replica && Promise.race([ask(replica.engine), replica.ended]);
+}
+
+/** Ends a worker, whatever it is doing, and puts another one in its place. */
+export function restart(kind: Kind): void {
+  if (!replicas) return;
+  replicas[kind].end();
+  replicas[kind] = makeReplica();
+  const { project, version } = useProject.getState();
+  if (project) void replicas[kind].engine.open(project, version);
 }
 
 export function startReplicas(): void {
@@ -29,10 +63,8 @@ export function startReplicas(): void {
 }
 
 export function endReplicas(): void {
-  for (const { worker, engine } of replicas ? [replicas.running, replicas.checking] : []) {
-    engine[Comlink.releaseProxy]();
-    worker.terminate();
-  }
+  replicas?.running.end();
+  replicas?.checking.end();
   replicas = undefined;
 }
 

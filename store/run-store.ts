@@ -43,6 +43,8 @@ interface RunState {
   readonly span: readonly [number, number] | undefined;
   readonly setupId: string;
   readonly pace: number;
+  /** A run is being prepared. */
+  readonly starting: boolean;
   /** Problems that kept the last run from starting. */
   readonly startProblems: readonly Problem[];
   /** What the runs of this project found, newest first. */
@@ -54,6 +56,9 @@ interface RunState {
   setStopConditions(conditions: readonly string[]): void;
   setHistory(history: readonly HistoryEntry[]): void;
   chooseSetup(id: string): void;
+  setStarting(starting: boolean): void;
+  /** The run at hand has ended without a word of its own. */
+  endHere(): void;
   setPace(pace: number): void;
   begin(run: Pick<RunView, 'model' | 'setup' | 'changes' | 'stop'>): void;
   update(update: RunUpdate): void;
@@ -77,6 +82,7 @@ export const useRuns = create<RunState>((set, get) => ({
   span: undefined,
   setupId: '',
   pace: 0,
+  starting: false,
   startProblems: [],
   history: [],
   breakpoints: new Set(),
@@ -89,6 +95,11 @@ export const useRuns = create<RunState>((set, get) => ({
   setStopConditions: (stopConditions) => set({ stopConditions }),
   setHistory: (history) => set({ history }),
   chooseSetup: (setupId) => set({ setupId }),
+  setStarting: (starting) => set({ starting }),
+  endHere() {
+    const { current } = get();
+    if (current) set({ current: { ...current, status: 'cancelled' } });
+  },
   setPace: (pace) => set({ pace }),
   begin(run) {
     const { current } = get();

@@ -2,7 +2,7 @@ import * as Comlink from 'comlink';
 import type { OutsideAction, RunUpdate } from '@/core/run/protocol';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
-import { runner } from './replicas';
+import { answerOf, restart, runner } from './replicas';
 import { useRuns } from './run-store';
 import { keepRuns, noteRun } from './saving';
 
@@ -38,18 +38,25 @@ export async function startRun(
     usePlace.getState().say('There is no setup to run yet: add one on the Bench');
     return;
   }
-  const result = await engine.start(
-    setup.id,
-    {
-      pace: runs.pace,
-      paused: options.paused ?? false,
-      actions: options.actions ?? [],
-      changes: options.changes ?? {},
-      breakpoints: [...runs.breakpoints],
-      conditions: runs.stopConditions,
-    },
-    listener(project.id),
+  runs.setStarting(true);
+  const result = await answerOf(
+    'running',
+    async (at) =>
+      await at.start(
+        setup.id,
+        {
+          pace: runs.pace,
+          paused: options.paused ?? false,
+          actions: options.actions ?? [],
+          changes: options.changes ?? {},
+          breakpoints: [...runs.breakpoints],
+          conditions: runs.stopConditions,
+        },
+        listener(project.id),
+      ),
   );
+  useRuns.getState().setStarting(false);
+  if (!result) return usePlace.getState().say(`${setup.name} was ended before it began`, 'note');
   if (!result.model) {
     useRuns.getState().failStart(result.problems);
     const errors = result.problems.filter((p) => p.severity === 'error');
@@ -74,7 +81,22 @@ export async function startRun(
 
 export const pauseRun = (): void => void runner()?.pause();
 export const resumeRun = (): void => void runner()?.resume();
-export const cancelRun = (): void => void runner()?.cancel();
+
+/** A worker that does not answer for this long is ended. */
+const patience = 1500;
+
+/** Ends the run, or its start, whatever it is doing. */
+export function cancelRun(): void {
+  const { starting, current } = useRuns.getState();
+  if (starting) return restart('running');
+  void runner()?.cancel();
+  setTimeout(() => {
+    const now = useRuns.getState().current;
+    if (!now || now.model.run !== current?.model.run || (now.status !== 'running' && now.status !== 'paused')) return;
+    restart('running');
+    useRuns.getState().endHere();
+  }, patience);
+}
 
 /** Lets runs stop at a state or transition, or no longer. */
 export function toggleBreakpoint(address: string): void {

@@ -3,4 +3,4 @@ import { createEngine } from '../core/run/engine';
 import { arraysOf } from '../core/run/protocol';
 
 /** A shell: the engine is core. */
-Comlink.expose(createEngine((update) => Comlink.transfer(update, arraysOf(update))));
+Comlink.expose(createEngine((update) => Comlink.transfer(update, arraysOf(update)), Date.now()));

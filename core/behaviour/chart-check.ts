@@ -186,6 +186,9 @@ const triggerKeys = (t: TransitionSource): readonly string[] =>
         g.kind === 'message' ? `message ${g.message}` : `${g.kind} ${g.value ? printExpression(g.value) : ''}`,
       );
 
+/** So many transitions before one of the same state and trigger are compared with it. */
+const mostCompared = 50;
+
 /** Two transitions of one state that can both be taken: then only their order decides. */
 function overlapping(source: ChartSource): Problem[] {
   /** Transitions with a trigger that were passed, by the state they leave and the trigger. */
@@ -194,9 +197,15 @@ function overlapping(source: ChartSource): Problem[] {
     const { kind, name } = source.states[t.from];
     if (t.otherwise || kind === 'start') return [];
     const lists = triggerKeys(t).map((key) => `${t.from} ${key}`);
-    const earlier = [...new Set(lists.flatMap((key) => passed.get(key) ?? []))];
-    for (const key of lists) passed.set(key, [...(passed.get(key) ?? []), t]);
-    return earlier.flatMap((e) => overlap(e, t, name));
+    // one that can never fire is told once, whatever else stands before it
+    const earlier = new Set(lists.flatMap((key) => passed.get(key)?.slice(0, mostCompared) ?? []));
+    for (const key of lists) {
+      const known = passed.get(key);
+      if (known) known.push(t);
+      else passed.set(key, [t]);
+    }
+    const always = [...earlier].find((e) => !e.guard);
+    return always ? overlap(always, t, name) : [...earlier].flatMap((e) => overlap(e, t, name));
   });
 }
 

@@ -1,6 +1,7 @@
 import type { Expr, Statement } from '../language/ast';
 import { atPlace, problem, type Problem } from '../language/diagnostics';
 import { parseExpressionText, parseStatementsText } from '../language/parse';
+import { soundNesting } from '../project/nesting';
 import type { Chart, Trigger } from '../project/project';
 import { withoutJunctions, type Way } from './junctions';
 import { chartStructure, type ChartStructure, type NodeKind, type TriggerNodeKind } from './chart-structure';
@@ -86,7 +87,10 @@ export function readMessage(text: string): { name: string; args: string[] } | un
 }
 
 /** Reads the texts of a chart of the document. */
-export function readChart(chart: Chart, place: string, problems: Problem[]): ChartSource {
+export function readChart(written: Chart, place: string, problems: Problem[]): ChartSource {
+  const { chart, loose } = soundNesting(written);
+  for (const { state, why } of loose)
+    problems.push({ ...problem('error', 'nesting', why), place: `${place}/state/${state.id}` });
   const index = new Map(chart.states.map((s, k) => [s.id, k]));
   const args = new Set<string>();
   const statements = (text: string, at: string): readonly Statement[] => {

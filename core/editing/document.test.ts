@@ -19,6 +19,7 @@ import {
 import { projectFields, projectSchema, type Project } from '../project/document';
 import { applyEdit } from './edits';
 import { documentJson, type EntryDescription } from '../project/field';
+import { wrongPlaces } from '../project/look';
 import { projectJsonSchema } from '../project/json-schema';
 import { documentTexts } from '../project/texts';
 
@@ -210,6 +211,8 @@ describe('the published schema', () => {
       fc.property(fc.constantFrom(...paths), others, (path, value) => {
         const document = changed(path, value);
         const ours = projectSchema.isValidSync(document, { strict: true });
+        // files are looked at piece by piece, which says the same as the whole
+        expect([path, value, wrongPlaces(projectFields, document, 20).length === 0]).toEqual([path, value, ours]);
         // what JSON Schema cannot say: units, and ids that repeat
         const cannotSay = path.at(-1) === 'unit' || path.at(-1) === 'id';
         if (!cannotSay) expect([path, value, valid(document)]).toEqual([path, value, ours]);

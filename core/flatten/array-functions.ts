@@ -61,7 +61,9 @@ export function arrayCall(name: string, call: ArrayCall): Value {
   /** Sizes of something that is made. */
   const made = (...all: readonly number[]): readonly number[] => {
     const count = all.reduce((n, x) => n * Math.max(0, x), 1);
-    return count > most ? call.fail('too-large', `${name} would have ${count} elements; at most ${most} are taken`) : all;
+    return count > most
+      ? call.fail('too-large', `${name} would have ${count} elements; at most ${most} are taken`)
+      : all;
   };
   switch (name) {
     case 'sum':

@@ -15,7 +15,7 @@ export class TooLarge extends Error {
 }
 
 /** Values and parts that a model may be made of. The largest ones measured have some hundred thousand. */
-const mostThings = 2_000_000;
+const mostThings = 1_000_000;
 
 /** What is being built while an instance tree becomes a flat model. */
 export interface Builder {

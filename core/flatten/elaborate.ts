@@ -462,7 +462,13 @@ function matrixPower(
       `The power of the matrix ${printExpression(e.left)} must be a whole number known before the run`,
     );
   if (times > highestPower)
-    return fail(b, scope, e.right.span, 'too-large', `A matrix can be multiplied by itself ${highestPower} times at most`);
+    return fail(
+      b,
+      scope,
+      e.right.span,
+      'too-large',
+      `A matrix can be multiplied by itself ${highestPower} times at most`,
+    );
   return Array.from({ length: times }).reduce<Value>((power) => multiplyValues(power, matrix), identity(rows));
 }
 

@@ -67,6 +67,8 @@ export interface FlattenResult {
   readonly model: FlatModel;
   /** Variable of each observer that could be read, with its unit. */
   readonly observed: ReadonlyMap<string, ObservedValue>;
+  /** It has no end or does not fit: nothing more can be said of it. */
+  readonly unfinished?: true;
 }
 
 /** Turns a class of a library into a flat model: scalar variables and equations under full names. */
@@ -77,7 +79,7 @@ export function flatten(library: ClassLibrary, className: string, options: Flatt
     if (!(error instanceof TooLarge)) throw error;
     const b = createBuilder(library, steps);
     b.report(error.problem.place ?? '', error.problem);
-    return { model: finish(b, className), observed: new Map() };
+    return { model: finish(b, className), observed: new Map(), unfinished: true };
   }
 }
 

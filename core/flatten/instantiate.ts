@@ -114,7 +114,12 @@ function endless(instance: ClassInstance): Problem {
   }
   const { definition, place } = found;
   return {
-    ...problem('error', 'endless', `${definition.name} contains itself, directly or through its parts`, definition.nameSpan),
+    ...problem(
+      'error',
+      'endless',
+      `${definition.name} contains itself, directly or through its parts`,
+      definition.nameSpan,
+    ),
     place,
   };
 }
@@ -402,7 +407,7 @@ function instantiateComponent(
     const k = sizes.length;
     if (k >= dimensions.length) return one(name, m);
     const size = sizeOf(b, dimensions[k], sizes, m, scope, element, place);
-    b.spend(size, place, element.nameSpan);
+    b.spend(3 * size, place, element.nameSpan);
     const elements = Array.from({ length: size }, (_, j) => {
       const at = indexModifier(m, j + 1, size);
       const open = k > 0 ? `${name.slice(0, -1)},${j + 1}]` : `${name}[${j + 1}]`;

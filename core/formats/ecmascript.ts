@@ -23,7 +23,7 @@ export const readEcmascriptExpression = (text: string): Expr | undefined => {
     if (source.slice(node.end).trim() !== '') return undefined;
     return expression(node);
   } catch (error) {
-    if (error instanceof SyntaxError || error instanceof NotPlain) return undefined;
+    if (isNotRead(error)) return undefined;
     throw error;
   }
 };
@@ -36,12 +36,15 @@ export const readEcmascriptStatements = (
   try {
     return parse(text, { ecmaVersion: 2020 }).body.flatMap((s) => statement(s as JsStatement, declare));
   } catch (error) {
-    if (error instanceof SyntaxError || error instanceof NotPlain) return undefined;
+    if (isNotRead(error)) return undefined;
     throw error;
   }
 };
 
 class NotPlain extends Error {}
+/** No text of the plain part; one that is nested too deeply to be read is none either. */
+const isNotRead = (error: unknown): boolean =>
+  error instanceof SyntaxError || error instanceof NotPlain || error instanceof RangeError;
 const refuse = (): never => {
   throw new NotPlain();
 };

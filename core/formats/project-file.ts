@@ -1,9 +1,9 @@
 import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
-import { ValidationError } from 'yup';
 import { problem, type Problem } from '../language/diagnostics';
 import { migrate } from '../project/migrate';
 import type { Project } from '../project/project';
-import { projectFormat, projectSchema, projectVersion } from '../project/document';
+import { projectFields, projectFormat, projectVersion } from '../project/document';
+import { wrongPlaces } from '../project/look';
 
 /**
  * The project file: a zip with `project.json`, or that JSON alone (the plain form, easier to compare and to keep under
@@ -77,20 +77,14 @@ export function readProjectData(data: unknown): ReadProject {
   } catch {
     return failed('damaged', `The file is damaged: it is not what format ${head.version} looks like`);
   }
-  try {
-    const value = projectSchema.validateSync(present, { strict: true, abortEarly: false }) as Project;
-    const broken = danglingReferences(value);
-    return { value, problems: broken };
-  } catch (error) {
-    if (!(error instanceof ValidationError)) throw error;
-    const inner = error.inner.length > 0 ? error.inner : [error];
+  const wrong = wrongPlaces(projectFields, present, 20);
+  if (wrong.length > 0)
     return {
       value: undefined,
-      problems: inner
-        .slice(0, 20)
-        .map((e) => problem('error', 'invalid', `${readablePath(e.path ?? '')}: ${e.errors[0]}`)),
+      problems: wrong.map((w) => problem('error', 'invalid', `${readablePath(w.place)}: ${w.why}`)),
     };
-  }
+  const value = present as Project;
+  return { value, problems: danglingReferences(value) };
 }
 
 const readablePath = (path: string): string => (path === '' ? 'The file' : path);

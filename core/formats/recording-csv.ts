@@ -82,8 +82,15 @@ export function readRecordingCsv(text: string): { value: Recording | undefined; 
         values: Float64Array.from(cells, (c) => (c === '' ? NaN : Number(c))),
       };
     }
-    const literals = [...new Set(cells)];
-    return { name, unit, kind: 'literal', literals, values: Float64Array.from(cells, (c) => literals.indexOf(c)) };
+    const numbers = new Map<string, number>();
+    for (const c of cells) if (!numbers.has(c)) numbers.set(c, numbers.size);
+    return {
+      name,
+      unit,
+      kind: 'literal',
+      literals: [...numbers.keys()],
+      values: Float64Array.from(cells, (c) => numbers.get(c)!),
+    };
   });
   return { value: { rows: rows.length, time, columns, messages: [], transitions: [] }, problems };
 }

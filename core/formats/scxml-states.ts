@@ -43,12 +43,12 @@ export const triggers = (r: Reading, event: string | undefined, from: string): T
     .map((descriptor): Trigger => {
       const name = descriptor.replace(/\.?\*$/, '').replace(/\.$/, '');
       if (name === '') return { kind: 'message', on: '*' };
-      if (name === `done.state.${idAt(r, from)}`) return { kind: 'done', on: '' };
       const done = /^done\.state\.(.+)$/.exec(name);
+      const finished = done && r.names.get(done[1]);
+      if (finished !== undefined && finished !== null && `s-${finished}` === from) return { kind: 'done', on: '' };
       if (done && r.names.has(done[1])) return { kind: 'message', on: `done.state.${r.names.get(done[1])}` };
       return { kind: 'message', on: message(name) };
     });
-const idAt = (r: Reading, state: string): string => [...r.names].find(([, name]) => `s-${name}` === state)?.[0] ?? '';
 
 export function transition(r: Reading, t: XmlElement, from: string): void {
   const [to, ...also] = targetsOf(r, t.attributes.target);

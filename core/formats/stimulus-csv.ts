@@ -21,10 +21,10 @@ export function readStimulusCsv(bytes: Uint8Array): {
   const rows = read.value?.sheets[0]?.rows ?? [];
   if (rows.length < 2)
     return { value: [], remarks: [...remarks, 'The file needs a row of names, and rows of times and values below'] };
-  const heads = rows[0].map((cell) => /^(.*?)\s*(?:\[([^\]]*)\])?$/.exec(cell.trim())!);
+  const heads = rows[0].map(readHead);
   const value: FileSignal[] = [];
   for (let column = 1; column < heads.length; column++) {
-    const [, target, unit] = heads[column];
+    const { target, unit } = heads[column];
     if (target === '') continue;
     const points: [number, number][] = [];
     let bad = 0,
@@ -51,6 +51,16 @@ export function readStimulusCsv(bytes: Uint8Array): {
   }
   if (value.length === 0) remarks.push('No column has a name and numbers');
   return { value, remarks };
+}
+
+/** `speed [rad/s]`: a name, and the unit where there is one. */
+function readHead(cell: string): { readonly target: string; readonly unit: string } {
+  const text = cell.trim();
+  const inner = text.endsWith(']') ? text.slice(0, -1) : undefined;
+  const open = inner?.indexOf('[', inner.lastIndexOf(']') + 1) ?? -1;
+  return open < 0
+    ? { target: text, unit: '' }
+    : { target: text.slice(0, open).trimEnd(), unit: inner!.slice(open + 1) };
 }
 
 function formulaOf(points: readonly (readonly [number, number])[], unitText: string): string {

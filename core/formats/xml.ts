@@ -19,9 +19,7 @@ type Ordered = Record<string, unknown>;
  * to grow without bound, and none of our formats needs them.
  */
 export function readXml(text: string): ReadXml {
-  const doctype = /<!(DOCTYPE|ENTITY)/i.exec(
-    text.slice(0, 200_000).replace(/<!--[\s\S]*?-->/g, (c) => ' '.repeat(c.length)),
-  );
+  const doctype = /<!(DOCTYPE|ENTITY)/i.exec(withoutComments(text.slice(0, 200_000)));
   if (doctype)
     return {
       problem:
@@ -42,7 +40,16 @@ export function readXml(text: string): ReadXml {
     cdataPropName: '#cdata',
     removeNSPrefix: false,
   });
-  const nodes = parser.parse(text) as Ordered[];
+  let nodes: Ordered[];
+  try {
+    nodes = parser.parse(text) as Ordered[];
+  } catch (error) {
+    // what the validator lets through and the parser does not take: elements in elements without end
+    return {
+      problem: `This XML cannot be read: ${error instanceof Error ? error.message.toLowerCase() : ''}`,
+      line: 1,
+    };
+  }
   const [root, second] = nodes
     .map(elementOf)
     .filter((e): e is XmlElement => typeof e === 'object' && !e.tag.startsWith('?'));
@@ -52,6 +59,22 @@ export function readXml(text: string): ReadXml {
     problem: `This is not well-formed XML: beside ${root.tag} there is a second outermost element, ${second.tag}`,
     line: lineAt(text, text.lastIndexOf(`<${second.tag}`)),
   };
+}
+
+/** Blanks in place of comments. */
+function withoutComments(text: string): string {
+  const kept: string[] = [];
+  for (let at = 0; at < text.length;) {
+    const open = text.indexOf('<!--', at);
+    const close = open < 0 ? -1 : text.indexOf('-->', open + 4);
+    if (close < 0) {
+      kept.push(text.slice(at));
+      break;
+    }
+    kept.push(text.slice(at, open), ' '.repeat(close + 3 - open));
+    at = close + 3;
+  }
+  return kept.join('');
 }
 
 const lineAt = (text: string, index: number): number => text.slice(0, index).split('\n').length;

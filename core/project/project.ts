@@ -19,6 +19,7 @@ import type {
   Transition,
 } from './document';
 import { projectFormat, projectVersion } from './document';
+import { soundNesting } from './nesting';
 
 export type {
   Attribute,
@@ -317,11 +318,10 @@ export const newSetup = (id: string, name: string): Setup => ({
   screen: true,
 });
 
-/** Children of a state, or the top states of a chart for null. */
 /** The states of a chart by what they stand in, in the order of the document. */
 export function statesByParent(chart: Chart): Map<string | null, ChartState[]> {
   const inside = new Map<string | null, ChartState[]>();
-  for (const s of chart.states) {
+  for (const s of soundNesting(chart).chart.states) {
     const known = inside.get(s.parent);
     if (known) known.push(s);
     else inside.set(s.parent, [s]);
@@ -329,5 +329,6 @@ export function statesByParent(chart: Chart): Map<string | null, ChartState[]> {
   return inside;
 }
 
+/** Children of a state, or the top states of a chart for null. */
 export const childStates = (chart: Chart, parent: string | null): ChartState[] =>
-  chart.states.filter((s) => s.parent === parent);
+  soundNesting(chart).chart.states.filter((s) => s.parent === parent);

@@ -132,13 +132,53 @@ export function readSetupValues(setup: Setup, flat: FlattenResult, prefix = ''):
     if (read.value !== undefined) values.set(index, read.value);
   }
   const record = readRecord(setup, model, problems);
+  checkRows(setup, record?.length ?? recordable(model).length, problems);
   const stimulus = readStimulus(setup, model, problems);
   const startIn = readStartIn(setup, model, problems);
   return { values, stimulus, startIn, record, endWhen: flat.observed.get(`${prefix}$end`)?.index, problems };
 }
 
+/** What fits into the memory of a browser: rows of a recording, and values in all of its columns. */
+const mostRows = 20_000_000;
+const mostValues = 200_000_000;
+
+/** Says how often a setup could record instead, where it would keep more than fits. */
+function checkRows(setup: Setup, columns: number, problems: Problem[]): void {
+  const rows = setup.stop / setup.recordEvery;
+  const most = Math.min(mostRows, mostValues / Math.max(1, columns));
+  if (rows <= most) return;
+  const interval = readableInterval(setup.stop / 10_000);
+  problems.push({
+    ...problem(
+      'error',
+      'too-many-rows',
+      `${setup.name} would record ${rows > 1e9 ? 'more than a thousand million' : Math.round(rows).toLocaleString('en-GB')} rows of ${columns} values up to ${setup.stop} s, and at most ${Math.floor(most).toLocaleString('en-GB')} fit: record every ${interval} s, fewer values, or a shorter time`,
+    ),
+    place: `setup/${setup.id}/recordEvery`,
+  });
+}
+
+/** The next larger interval of one digit: 1, 2 or 5 times a power of ten. */
+function readableInterval(seconds: number): string {
+  const power = 10 ** Math.floor(Math.log10(seconds));
+  const digit = [1, 2, 5, 10].find((d) => d * power >= seconds * (1 - 1e-9)) ?? 10;
+  return String(Number((digit * power).toPrecision(1)));
+}
+
+/** Names that were looked for, with what is most like them. */
+const likenesses = new WeakMap<FlatModel, Map<string, string | undefined>>();
+const mostLooked = 40;
+
+function likeName(model: FlatModel, name: string): string | undefined {
+  const known = likenesses.get(model) ?? new Map<string, string | undefined>();
+  likenesses.set(model, known);
+  // after so many wrong names the next one needs no proposal
+  if (!known.has(name) && known.size < mostLooked) known.set(name, nearestName(name, model.indexOf.keys()));
+  return known.get(name);
+}
+
 function unknownPath(model: FlatModel, name: string, place: string): Problem {
-  const near = nearestName(name, model.indexOf.keys());
+  const near = likeName(model, name);
   return {
     ...problem('error', 'unknown-name', `${model.name} has no ${name}${near ? `; did you mean ${near}?` : ''}`),
     place,

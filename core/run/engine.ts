@@ -19,14 +19,14 @@ enablePatches();
 const plainStructure = (s: ReturnType<typeof typeStructure>): ReturnType<typeof typeStructure> =>
   JSON.parse(JSON.stringify(s)) as ReturnType<typeof typeStructure>;
 
-/** `pack` prepares an update for its way to the listener, for instance by marking arrays for transfer. */
-export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u): Engine {
+/** `first`: runs are numbered from here, so that no two engines give one number. `pack` prepares an update for its way to the listener, for instance by marking arrays for transfer. */
+export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u, first = 0): Engine {
   let session: Session | undefined;
   /** What the session at hand runs. */
   let sessionOf: Prepared | undefined;
   let project: Project = emptyProject('none', 'None');
   let version = -1;
-  let count = 0;
+  let count = first;
   /** The number of the batch that may go on. */
   let batch = 0;
   let basisNow: RunBasis | undefined;

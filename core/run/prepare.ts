@@ -176,6 +176,7 @@ export function checkProduct(project: Project): ProductCheck {
     checkedSignals: texts.flatMap((t) => t.signals),
   });
   const { model } = flat;
+  if (flat.unfinished) return { problems: [...textProblems, ...model.problems], constants: [] };
   const structural = withoutObserverErrors(model).problems.some(
     (p) => p.severity === 'error' && !p.code.startsWith('unit') && !p.place?.startsWith('setup/'),
   );

@@ -16,6 +16,7 @@ import { useEffect, useMemo, useRef, useState, type PointerEvent, type WheelEven
 import type { Project } from '@/core/project/project';
 import { cancelRun, changePace, pauseRun, resumeRun, startRun, stepBack, stepRun } from '@/store/running';
 import { useProject } from '@/store/project-store';
+import { useStill } from '../use-still';
 import { useRuns, wholeSpan } from '@/store/run-store';
 import { usePlace } from '@/store/place-store';
 import { useSetup } from '@/store/derived';
@@ -58,6 +59,7 @@ function RunBar({
   const run = useRuns((s) => s.current);
   const cursor = useRuns((s) => s.cursor);
   const pace = useRuns((s) => s.pace);
+  const starting = useRuns((s) => s.starting);
   const chooseSetup = useRuns((s) => s.chooseSetup);
   const setSpan = useRuns((s) => s.setSpan);
   const span = useRuns((s) => s.span);
@@ -83,7 +85,7 @@ function RunBar({
           variant="primary"
           onClick={() => (paused ? resumeRun() : void startRun())}
           title={paused ? 'Go on (space)' : 'Run the setup (space)'}
-          disabled={!setup}
+          disabled={!setup || starting}
         >
           <Play size={14} aria-hidden /> {paused ? 'Go on' : 'Run'}
         </Button>
@@ -94,7 +96,7 @@ function RunBar({
       <Button label="Step to the next event (.)" onClick={() => void stepRun()} disabled={!setup || running}>
         <StepForward size={14} aria-hidden />
       </Button>
-      <Button label="End the run" onClick={cancelRun} disabled={!running && !paused}>
+      <Button label="End the run" onClick={cancelRun} disabled={!running && !paused && !starting}>
         <Square size={13} aria-hidden />
       </Button>
       <StopsButton />
@@ -155,6 +157,8 @@ function RunBar({
 function RunStatusText() {
   const run = useRuns((s) => s.current);
   const earlier = useRuns((s) => s.earlier);
+  const slowStart = useStill(useRuns((s) => s.starting));
+  if (slowStart) return <span className="quiet text-truncate">preparing the run …</span>;
   if (!run) return <span className="quiet text-truncate">not run yet</span>;
   if (run.status === 'failed') {
     return (

@@ -2,6 +2,7 @@
 import { ReactFlowProvider } from '@xyflow/react';
 import { Plus } from 'lucide-react';
 import { useHere } from '@/store/derived';
+import { soundNesting } from '@/core/project/nesting';
 import { usePlace } from '@/store/place-store';
 import { Button } from '@/ui/button';
 import { addChart, addProcedure, addSequence } from './behaviour-picker';
@@ -27,7 +28,8 @@ export function BehaviourSheet() {
   if (procedure && project)
     return <ProcedureSheet key={procedure.id} project={project} type={type} procedure={procedure} path={path} />;
   if (sequence && project) return <SequenceSheet key={sequence.id} project={project} type={type} sequence={sequence} />;
-  const chart = (kind === 'chart' ? type.charts.find((c) => c.id === id) : undefined) ?? type.charts[0];
+  const written = (kind === 'chart' ? type.charts.find((c) => c.id === id) : undefined) ?? type.charts[0];
+  const chart = written && soundNesting(written).chart;
   if (!chart) {
     return (
       <div className="empty">
@@ -79,7 +81,8 @@ export function BehaviourDetails() {
         </p>
       </div>
     );
-  const chart = (sheetKind === 'chart' ? type?.charts.find((c) => c.id === sheetId) : undefined) ?? type?.charts[0];
+  const written = (sheetKind === 'chart' ? type?.charts.find((c) => c.id === sheetId) : undefined) ?? type?.charts[0];
+  const chart = written && soundNesting(written).chart;
   if (!type || !chart || !project) return <div className="empty">What is selected on the sheet is edited here.</div>;
   const [kind, id] = item.split('/');
   const state = kind === 'state' ? chart.states.find((s) => s.id === id) : undefined;

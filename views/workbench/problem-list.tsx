@@ -6,7 +6,10 @@ import { partType } from '@/core/project/document';
 import type { Project } from '@/core/project/project';
 import { locate } from '@/store/locate';
 import { usePlace } from '@/store/place-store';
+import { stopChecking } from '@/store/checking';
 import { useProject } from '@/store/project-store';
+import { Button } from '@/ui/button';
+import { useStill } from '@/ui/use-still';
 import { useRuns } from '@/store/run-store';
 
 export function ProblemList() {
@@ -14,7 +17,17 @@ export function ProblemList() {
   const problems = useProject((s) => s.problems);
   const run = useRuns((s) => s.current);
   const go = usePlace((s) => s.go);
+  const slow = useStill(useProject((s) => s.checking));
   const all: readonly Problem[] = run?.problem ? [run.problem, ...problems] : problems;
+  if (slow)
+    return (
+      <div className="p-3 d-flex gap-3 align-items-center">
+        <span className="quiet">What has changed is still being checked.</span>
+        <Button size="sm" onClick={stopChecking}>
+          Stop checking
+        </Button>
+      </div>
+    );
   if (!project || all.length === 0)
     return <div className="p-3 quiet">Nothing is wrong with this project as far as Zelvar can see.</div>;
   return (
