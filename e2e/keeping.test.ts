@@ -25,6 +25,12 @@ async function type(p: Page, text: string): Promise<void> {
   await p.keyboard.press('End');
   await field.type(text);
 }
+/** No event of leaving is heard in a page that crashes. */
+async function crash(p: Page): Promise<void> {
+  const session = await p.createCDPSession();
+  void session.send('Page.crash').catch(() => undefined);
+  await first.pause(500);
+}
 /** Another tab of the same browser with the same project. */
 async function secondTab(): Promise<Page> {
   const other = await page.browserContext().newPage();
@@ -100,10 +106,9 @@ test('a crash while typing: what was typed a moment ago is there, and undo goes 
   await type(page, ' typed and crashed');
   await first.pause(300);
   const url = page.url();
-  const other = await page.browserContext().newPage();
-  // no event of leaving is heard in a page that crashes
-  page.goto('chrome://crash').catch(() => undefined);
-  await first.pause(500);
+  const context = page.browserContext();
+  await crash(page);
+  const other = await context.newPage();
   await other.goto(url);
   await other.waitForSelector('[aria-label="Text of CAP-02"]');
   expect(await noteOf(other)).toBe(`${before} typed and crashed`);
@@ -184,4 +189,131 @@ test('a damaged record opens with what is good; one that cannot be opened stays,
   );
   await first.clickText('button', 'Tube capper');
   await page.waitForSelector('.ribbon');
+});
+
+/** Puts a document into the browser as it would lie there, past every check, and opens it. */
+async function openChanged(change: string): Promise<void> {
+  await page.evaluate(async (body) => {
+    const db = await new Promise<IDBDatabase>((resolve) => {
+      const request = indexedDB.open('zelvar');
+      request.onsuccess = () => resolve(request.result);
+    });
+    const store = db.transaction('projects', 'readwrite').objectStore('projects');
+    const record = await new Promise<{ project: Record<string, unknown> }>((resolve) => {
+      const request = store.get('tube-capper');
+      request.onsuccess = () => resolve(request.result as never);
+    });
+    const project = structuredClone(record.project);
+    new Function('p', 'chart', body)(
+      project,
+      (project.types as { charts: unknown[] }[]).find((t) => t.charts.length > 0)!.charts[0],
+    );
+    await new Promise((resolve) => {
+      store.put({ project: { ...project, id: 'odd' }, changed: Date.now() }, 'odd').onsuccess = resolve;
+    });
+    db.close();
+  }, change);
+  await page.goto(`${session.server.url}/?open=odd`);
+  await page.waitForSelector('.ribbon');
+}
+
+const odd: Readonly<Record<string, string>> = {
+  'states in one another':
+    'chart.states.forEach((s, k) => (s.parent = chart.states[(k + 1) % chart.states.length].id))',
+  'a state in itself, transitions to nowhere':
+    'chart.states[1].parent = chart.states[1].id; chart.transitions[0].to = "gone"; chart.transitions[1].from = "gone"; chart.transitions[2].also = ["gone"]',
+  'places far away': 'chart.states.forEach((s) => { s.x = 1e7; s.y = -1e7; })',
+  'types in themselves, doubled names':
+    'const t = p.types.find((x) => x.id === "t-capper"); t.parts.push({ ...t.parts[0], id: "p-1" }, { ...t.parts[1], id: "p-2", name: "again_", type: t.id }); p.types.push({ ...structuredClone(p.types[1]), id: "t-again" })',
+  'everything leads to nowhere':
+    'p.root = "gone"; p.types[0].parts.forEach((x) => (x.type = "gone")); p.setups.forEach((s) => { s.root = "gone"; s.panel = "gone"; s.sequences = ["gone"]; s.tracks = ["gone"]; }); p.traces.forEach((t) => { t.element = "a/b/c/d/e"; t.requirement = "gone"; })',
+  'lines and requirements in rings':
+    'p.flows[0].lines.forEach((l, k) => (l.depth = k % 2 ? 40 : 3)); p.types.forEach((t) => [...t.procedures, ...t.sequences].forEach((s) => s.lines.forEach((l, k) => (l.depth = k % 2 ? 40 : 3)))); p.requirements[1].parent = p.requirements[2].id; p.requirements[2].parent = p.requirements[1].id; p.requirements[3].key = p.requirements[4].key',
+  'panels and tracks of odd numbers':
+    'p.panels[0].controls.forEach((c) => { c.min = 5; c.max = -5; c.x = 1e9; c.width = 1e-9; c.target = "..["; }); p.tracks.forEach((t) => { t.items = ["gone", "", "..", "["]; t.height = 1e9; })',
+};
+test('documents that no edit makes: every view of them opens, and what is wrong is told', async () => {
+  await settled(page, 'saved');
+  for (const [name, change] of Object.entries(odd)) {
+    await openChanged(change);
+    for (const hash of [
+      '#/needs////',
+      '#/needs////matrix',
+      '#/needs////flow%2Ff-cap-a-tube',
+      '#/product/spindle//',
+      '#/behaviour/ctrl//',
+      '#/physics/spindle//',
+      '#/physics///',
+      '#/bench///',
+    ]) {
+      await goTo(page, hash);
+      await first.pause(150);
+      const seen = await page.evaluate(() => ({
+        broken: [...document.querySelectorAll<HTMLElement>('.broken')].map((e) => e.innerText),
+        main: (document.querySelector<HTMLElement>('main')?.innerText ?? '').length > 10,
+      }));
+      expect([name, hash, seen]).toEqual([name, hash, { broken: [], main: true }]);
+    }
+    await first.until(
+      () => first.text('[data-testid="problems-button"]'),
+      (t) => /\d+ problems/.test(t),
+      `problems of ${name} are told`,
+    );
+  }
+});
+
+test('a field that was being typed into when the page crashed has its text again', async () => {
+  await goTo(page, '#/product/spindle//quantity%2Fq-R');
+  const field = (await page.waitForSelector('[aria-label="Value of R"]'))!;
+  const before = await field.evaluate((e) => (e as HTMLInputElement).value);
+  await field.click({ count: 3 });
+  await field.type('2.75');
+  await first.pause(700);
+  const url = page.url();
+  const context = page.browserContext();
+  await crash(page);
+  const other = await context.newPage();
+  await other.goto(url);
+  const again = (await other.waitForSelector('[aria-label="Value of R"]'))!;
+  const value = (): Promise<string> => other.$eval('[aria-label="Value of R"]', (e) => (e as HTMLInputElement).value);
+  expect(await value()).toBe('2.75');
+  expect(await other.evaluate(() => document.body.innerText)).toContain('Typed before the page was closed');
+  await again.click();
+  await other.keyboard.press('Escape');
+  expect(await value()).toBe(before);
+  await other.reload();
+  await other.waitForSelector('[aria-label="Value of R"]');
+  expect(await value()).toBe(before);
+});
+
+test('a field that was being typed into when the page was closed or reloaded has its text', async () => {
+  await goTo(page, '#/product/spindle//quantity%2Fq-R');
+  const field = (await page.waitForSelector('[aria-label="Value of R"]'))!;
+  await field.click({ count: 3 });
+  await field.type('3.5');
+  await page.reload();
+  await first.until(
+    () => first.valueOf('Value of R'),
+    (v) => v === '3.5',
+    'what was typed is there',
+  );
+});
+
+test('a check that takes too long can be stopped, and the next change is checked', async () => {
+  await settled(page, 'saved');
+  await openChanged(
+    'p.types.find((t) => t.id === "t-spindledrive").physics += "\\n" + "for i in 1:1000 loop ".repeat(3) + "speed = speed;" + " end for;".repeat(3); chart.states.length = 0; chart.transitions.length = 0;',
+  );
+  await first.until(
+    () => first.text('[data-testid="problems-button"]'),
+    (t) => /checking|problems/.test(t),
+    'the check goes on, or is over',
+  );
+  await first.until(
+    () => first.text('[data-testid="problems-button"]'),
+    (t) => /\d+ problem/.test(t),
+    'the check ends with a word',
+  );
+  await first.click('#problems');
+  expect(await first.text('.dropdown-menu.show')).toContain('more than 1 million values');
 });

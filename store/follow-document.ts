@@ -4,6 +4,7 @@ import { endReplicas, replicate, startReplicas } from './replicas';
 import { useRuns } from './run-store';
 import { isUnsaved, keepNow, keepRuns, saveNow } from './saving';
 import { usePlace } from './place-store';
+import { keepForNextTime } from './typing';
 import { joinTabs, leaveTabs, tellTabs } from './tabs';
 
 /** A change is in the document of the browser after this long, however fast more of them come. */
@@ -44,6 +45,7 @@ export function followDocument(): () => void {
   });
   const leaving = (): void => {
     // what is being typed is taken over, as when the field is left
+    keepForNextTime();
     if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
     void saveNow();
   };

@@ -10,8 +10,8 @@ interface Typing {
   readonly project: string;
   readonly place: string;
   readonly label: string;
-  /** What the field said before. */
-  readonly value: string;
+  /** What the field said before; null where every key is taken over, of which the last may not have been kept. */
+  readonly value: string | null;
   readonly text: string;
 }
 
@@ -34,23 +34,28 @@ function leftBefore(): Typing | undefined {
   return left;
 }
 
-/** Text that was typed into a field before the page was lost, if the field says what it said then. It is given out once. */
+/** Text that was typed into a field before the page was lost, if the field says what it said then. */
 export function typedBefore(label: string, value: string): string | undefined {
   const found = leftBefore();
-  if (found?.label !== label || found.value !== value || found.place !== placeNow()) return undefined;
+  if (found?.label !== label || (found.value !== null && found.value !== value) || found.place !== placeNow())
+    return undefined;
   if (found.project !== useProject.getState().project?.id || typeof found.text !== 'string') return undefined;
-  left = undefined;
   return found.text === value ? undefined : found.text;
 }
 
-export function keepTyping(label: string, value: string, text: string): void {
-  leftBefore();
+export function keepTyping(label: string, value: string | null, text: string): void {
+  left = undefined;
   const project = useProject.getState().project?.id;
   if (project === undefined) return;
   remember(key, JSON.stringify({ project, place: placeNow(), label, value, text } satisfies Typing));
 }
 
+/** The page is being closed: what is taken over now may not reach the storage any more, so what was typed stays as well. */
+let leaving = false;
+export const keepForNextTime = (): void => void (leaving = true);
+
 export const typingDone = (): void => {
-  leftBefore();
+  if (leaving) return;
+  left = undefined;
   remember(key, undefined);
 };

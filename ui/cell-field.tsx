@@ -19,20 +19,12 @@ interface FieldProps {
   readonly disabled?: boolean;
 }
 
-/** What is typed is kept for the case of a crash after this long. */
-const keepAfter = 400;
-
 /** A field that looks like text until it is used. Enter or leaving it commits, Escape takes the typing back. */
 export function CellField(props: FieldProps) {
   const { value, label, onCommit, mono, placeholder, problem, list, multiline, immediate, disabled } = props;
   const [back] = useState(() => typedBefore(label, value));
   const [draft, setDraft] = useState<string | undefined>(back);
   const [refused, setRefused] = useState<string>();
-  useEffect(() => {
-    if (draft === undefined || immediate) return;
-    const timer = setTimeout(() => keepTyping(label, value, draft), keepAfter);
-    return () => clearTimeout(timer);
-  }, [draft, label, value, immediate]);
   const area = useRef<HTMLTextAreaElement>(null);
   const id = useId();
   const shown = draft ?? value;
@@ -98,6 +90,7 @@ export function CellField(props: FieldProps) {
     onBlur: () => draft !== undefined && commit(draft),
   };
   const change = (text: string): void => {
+    keepTyping(label, immediate ? null : value, text);
     if (immediate) {
       setDraft(text);
       setRefused(onCommit(text)?.message);

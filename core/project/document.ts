@@ -48,7 +48,9 @@ const nameOf = (chain: Chain, k: number): string => String(chain.at(k)?.name ?? 
 /** `SpindleDrive.speed`: an entry by its owner and its name. */
 const owned = (chain: Chain): string => `${nameOf(chain, -2)}.${nameOf(chain, -1)}`;
 
-export const places = { x: number, y: number };
+const farthest = 1e7;
+const coordinate = atLeast(-farthest, 'This is too far away', farthest);
+export const places = { x: coordinate, y: coordinate };
 export type Place = ValuesOf<typeof places>;
 const namedPlace = { name: text(400), ...places };
 export type NamedPlace = ValuesOf<typeof namedPlace>;

@@ -175,7 +175,7 @@ export const positive: Field<number> = {
   json: { type: 'number', exclusiveMinimum: 0 },
 };
 export const atLeast = (min: number, message?: string, max?: number): Field<number> => ({
-  schema: max === undefined ? finite.min(min, message) : finite.min(min, message).max(max),
+  schema: max === undefined ? finite.min(min, message) : finite.min(min, message).max(max, message),
   json: { type: 'number', minimum: min, ...(max !== undefined && { maximum: max }) },
 });
 

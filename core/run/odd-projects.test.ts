@@ -163,8 +163,8 @@ const odd: Readonly<Record<string, (p: Loose) => void>> = {
   },
   'places far': (p) => {
     chart(p).states.forEach((s: Loose) => {
-      s.x = 1e300;
-      s.y = -1e300;
+      s.x = 1e7;
+      s.y = -1e7;
     });
   },
   'panel odd': (p) => {
