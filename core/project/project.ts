@@ -5,6 +5,7 @@ import type {
   Control,
   ControlKind,
   Flow,
+  Panel,
   Part,
   PartType,
   Procedure,
@@ -317,6 +318,10 @@ export const newSetup = (id: string, name: string): Setup => ({
   tracks: [],
   screen: true,
 });
+
+/** The panel a setup opens: the one it names, or the first. */
+export const panelOf = (project: Project, setup: Setup | undefined): Panel | undefined =>
+  project.panels.find((p) => p.id === setup?.panel) ?? project.panels[0];
 
 /** The states of a chart by what they stand in, in the order of the document. */
 export function statesByParent(chart: Chart): Map<string | null, ChartState[]> {

@@ -149,7 +149,7 @@ function drivenFromOutside(project: Project): ReadonlySet<string> {
   const found = new Set<string>();
   const add = (path: string): void => void found.add(path.trim().split('.').slice(-2).join('.'));
   for (const s of project.setups) {
-    s.stimulus.forEach((x) => x.kind === 'set' && add(x.target));
+    s.stimulus.forEach((x) => x.kind !== 'send' && add(x.target));
     s.changes.forEach((c) => add(c.name));
   }
   for (const p of project.panels) p.controls.forEach((c) => add(c.target));

@@ -16,6 +16,8 @@ export interface LaneMark {
   readonly label: string;
 }
 
+/** Pixels of a block that must not be overlooked. */
+const leastWidth = 5;
 const noMarks: readonly LaneMark[] = [];
 
 /** Blocks and marks over the shared time axis. Colours are names of CSS variables. */
@@ -82,6 +84,14 @@ export const LaneCanvas = memo(function LaneCanvas({
         g.fillText(b.label, Math.max(left, 0) + 5, height / 2 + 0.5);
         g.restore();
       }
+    }
+    // a failure of a moment is seen at any zoom: above everything, in full colour
+    for (const b of blocks) {
+      const left = toPixels(axis, b.from);
+      const right = toPixels(axis, b.to);
+      if (!b.hatched || right - left >= leastWidth || right < 0 || left > axis.width) continue;
+      g.fillStyle = colour(b.ink);
+      g.fillRect((left + right - leastWidth) / 2, top, leastWidth, tall);
     }
     let free = -Infinity;
     for (const m of marks) {

@@ -25,10 +25,13 @@ import { formatTime } from '../format';
 import { marks, niceStep, TimeAxisContext, toPixels, toTime, valueAxisWidth, type TimeAxis } from './axis';
 import { BranchButton, StopsButton } from './branch';
 import { useOutOfDate } from '@/store/trace';
+import { within } from './span';
 import { MessageRow, TrackRow, VerdictRow } from './rows';
 
 export const paces: readonly (readonly [number, string])[] = [
   [0, 'as fast as possible'],
+  [1000, '1000×'],
+  [100, '100×'],
   [10, '10×'],
   [1, '1×'],
   [0.1, '1/10'],
@@ -72,7 +75,7 @@ function RunBar({
   const zoom = (factor: number): void => {
     const [a, b] = span ?? whole;
     const centre = cursor >= a && cursor <= b ? cursor : (a + b) / 2;
-    setSpan([centre - (centre - a) * factor, centre + (b - centre) * factor]);
+    setSpan(within([centre - (centre - a) * factor, centre + (b - centre) * factor], whole));
   };
   return (
     <div className="ribbon-bar" role="toolbar" aria-label="Run controls">
@@ -226,6 +229,7 @@ function Tracks({ project }: { readonly project: Project }) {
   const [from, to] = span ?? whole;
   const axis = useMemo<TimeAxis>(() => ({ from, to, width }), [from, to, width]);
   const plotLeft = narrow.current + valueAxisWidth;
+  const inside = (wanted: readonly [number, number]) => within(wanted, whole);
 
   const timeAt = (e: { readonly clientX: number }): number =>
     toTime(axis, e.clientX - (body.current?.getBoundingClientRect().left ?? 0) - plotLeft);
@@ -247,7 +251,7 @@ function Tracks({ project }: { readonly project: Project }) {
     if (drag.current === 'cursor') moveCursor(clampTime(timeAt(e)));
     else if (drag.current) {
       const shift = ((drag.current.x - e.clientX) / width) * (drag.current.span[1] - drag.current.span[0]);
-      setSpan([drag.current.span[0] + shift, drag.current.span[1] + shift]);
+      setSpan(inside([drag.current.span[0] + shift, drag.current.span[1] + shift]));
     }
   };
   const wheel = (e: WheelEvent<HTMLDivElement>): void => {
@@ -256,10 +260,10 @@ function Tracks({ project }: { readonly project: Project }) {
       const t = timeAt(e);
       const factor = Math.exp(e.deltaY * 0.002);
       const least = 1e-7;
-      if ((to - from) * factor > least) setSpan([t - (t - from) * factor, t + (to - t) * factor]);
+      if ((to - from) * factor > least) setSpan(inside([t - (t - from) * factor, t + (to - t) * factor]));
     } else if (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY)) {
       const shift = ((e.deltaX || e.deltaY) / width) * (to - from);
-      setSpan([from + shift, to + shift]);
+      setSpan(inside([from + shift, to + shift]));
     }
   };
   // the browser would zoom the page

@@ -12,7 +12,7 @@ import {
   type NodeChange,
 } from '@xyflow/react';
 import { nanoid } from 'nanoid';
-import { memo, useEffect, useMemo, useState } from 'react';
+import { memo, useEffect, useMemo, useRef, useState } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
 import { newTransition, type Chart, type Transition } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
@@ -45,6 +45,8 @@ interface Props {
   readonly lastTaken: string;
   readonly problems: readonly Problem[];
   readonly removeSelected: () => void;
+  /** Adds a state whose card stands here. */
+  readonly addAt: (x: number, y: number) => void;
   /** What the run says of each state, by path, and of each transition, by id. */
   readonly facts: ReadonlyMap<string, string>;
   readonly fired: ReadonlyMap<string, number>;
@@ -56,7 +58,7 @@ interface Props {
 
 /** The drawing of a state chart: cards to move, handles to connect. Drawn anew only when something on it changes. */
 export const ChartCanvas = memo(function ChartCanvas(props: Props) {
-  const { chart, address, lastTaken, problems, removeSelected, fired, stops, explain } = props;
+  const { chart, address, lastTaken, problems, removeSelected, addAt, fired, stops, explain } = props;
   const { transitions } = chart;
   const { edit } = useProject.getState();
   const item = usePlace((s) => s.item);
@@ -93,11 +95,22 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
     stops,
     explain,
   });
-  const ids = chart.states.length;
+  // the view moves for another chart, or where something new would be out of sight; never because something went
+  const shown = useRef({ chart: '', count: 0 });
   useEffect(() => {
-    const timer = setTimeout(() => void flow.fitView(fitting), 30);
+    const before = shown.current;
+    shown.current = { chart: chart.id, count: chart.states.length };
+    const isOther = before.chart !== chart.id;
+    if (!isOther && chart.states.length <= before.count) return;
+    const timer = setTimeout(() => {
+      const last = chart.states.at(-1);
+      const node = last && flow.getInternalNode(last.id);
+      const { x, y } = node ? flow.flowToScreenPosition(node.internals.positionAbsolute) : { x: -1, y: -1 };
+      const at = node ? document.elementFromPoint(x + 4, y + 4) : null;
+      if (isOther || !at?.closest('.react-flow')) void flow.fitView(fitting);
+    }, 30);
     return () => clearTimeout(timer);
-  }, [flow, chart.id, ids]);
+  }, [flow, chart.id, chart.states]);
 
   /** Selects the arrow under the pointer that is no element of its own. */
   const selectUnder = (e: React.MouseEvent): boolean => {
@@ -115,6 +128,11 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
   );
   const clickSheet = useHandler((e: React.MouseEvent): void => {
     if (!selectUnder(e)) select('');
+  });
+  const addHere = useHandler((e: React.MouseEvent): void => {
+    if (!(e.target instanceof Element) || !e.target.classList.contains('react-flow__pane') || selectUnder(e)) return;
+    const { x, y } = flow.screenToFlowPosition({ x: e.clientX, y: e.clientY });
+    addAt(Math.round(x) - 60, Math.round(y) - 20);
   });
   const drag = useHandler((list: NodeChange<StateNode>[]): void => {
     const moves = list.filter((c) => c.type === 'position' && c.dragging);
@@ -177,6 +195,9 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
           fitView
           fitViewOptions={fitting}
           zoomOnDoubleClick={false}
+          panOnScroll
+          zoomOnScroll={false}
+          onDoubleClick={addHere}
           onKeyDown={key}
         >
           {quiet.length > 0 && <QuietArrows arrows={quiet} />}

@@ -16,6 +16,7 @@ import { fullName, problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
+import { focusName } from '@/ui/focus-name';
 import { Button } from '@/ui/button';
 import { DraggableName } from '@/ui/draggable-name';
 import { formatNumber } from '@/ui/format';
@@ -106,8 +107,8 @@ export function ChartSheet({
   });
   const since = run && active !== undefined ? stayOf(run, name, cursor) : undefined;
 
-  const addState = (kind: StateKind = 'state'): void => {
-    const chosen = chart.states.find((s) => `state/${s.id}` === item);
+  const addState = (kind: StateKind = 'state', at?: { readonly x: number; readonly y: number }): void => {
+    const chosen = at ? undefined : chart.states.find((s) => `state/${s.id}` === item);
     const parent =
       chosen && (childStates(chart, chosen.id).length > 0 || chosen.kind === 'parallel')
         ? chosen.id
@@ -123,16 +124,20 @@ export function ChartSheet({
           placeNames[kind],
         ),
         parent,
-        siblings[0]?.x ?? 40,
-        bottom,
+        at?.x ?? siblings[0]?.x ?? 40,
+        at?.y ?? bottom,
         kind,
       ),
       initial: siblings.length === 0 && !isPlace(kind),
     };
     const refused = edit({ kind: 'insert', list: `${address}/state`, entry }, `Add the state ${entry.name}`);
     if (refused) say(refused.message);
-    else select(`state/${entry.id}`);
+    else {
+      select(`state/${entry.id}`);
+      focusName();
+    }
   };
+  const addAt = useHandler((x: number, y: number): void => addState('state', { x, y }));
   const remove = useCallback((): void => {
     const place = usePlace.getState();
     const [kind, id] = place.item.split('/');
@@ -212,6 +217,7 @@ export function ChartSheet({
           lastTaken={taken}
           problems={problems}
           removeSelected={remove}
+          addAt={addAt}
           facts={facts}
           fired={fired}
           stops={stops}

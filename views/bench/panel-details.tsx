@@ -3,7 +3,15 @@ import { ArrowDown, ArrowUp, Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useState } from 'react';
 import { sortOf } from '@/core/panels/arrange';
-import { newShape, type Control, type ControlKind, type Panel, type Project, type Shape } from '@/core/project/project';
+import {
+  newShape,
+  panelOf,
+  type Control,
+  type ControlKind,
+  type Panel,
+  type Project,
+  type Shape,
+} from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useMoment } from '@/ui/moment';
@@ -21,6 +29,12 @@ const targetHint: Partial<Record<ControlKind, string>> = {
   text: '',
   picture: '',
 };
+
+/** `3 setups open this panel.` */
+function openedBy(project: Project, panel: Panel): string {
+  const count = project.setups.filter((s) => panelOf(project, s) === panel).length;
+  return `${count === 0 ? 'No setup opens' : count === 1 ? '1 setup opens' : `${count} setups open`} this panel.`;
+}
 
 /** The control chosen on the panel being arranged. */
 export function PanelDetails({ project, panel }: { readonly project: Project; readonly panel: Panel }) {
@@ -40,7 +54,7 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
         <div className="pane-body">
           <p className="quiet px-3 pt-2">
             Choose a control to edit it; Shift chooses several. Arrow keys move what is chosen, corners change its size.{' '}
-            {project.setups.filter((s) => s.panel === panel.id).length} setups open this panel.
+            {openedBy(project, panel)}
           </p>
           <TraceLinks address={`panel/${panel.id}`} what={panel.name} />
         </div>

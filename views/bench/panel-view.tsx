@@ -1,7 +1,7 @@
 'use client';
 import { PencilRuler, Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import type { Panel, Project } from '@/core/project/project';
+import { panelOf, type Panel, type Project } from '@/core/project/project';
 import { useSetup } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -24,7 +24,8 @@ export function addPanel(): void {
 /** The panel of the chosen setup: it acts on the run that is going on, and shows the moment of the cursor. */
 export function PanelView({ project }: { readonly project: Project }) {
   const setup = useSetup();
-  const panel = project.panels.find((p) => p.id === setup?.panel) ?? project.panels[0];
+  const panel = panelOf(project, setup);
+  const pace = useRuns((s) => s.pace);
   const run = useRuns((s) => s.current);
   const { edit } = useProject.getState();
   const live = run?.status === 'running' || run?.status === 'paused';
@@ -78,7 +79,11 @@ export function PanelView({ project }: { readonly project: Project }) {
       </div>
       <PanelBoard panel={panel} live={live} />
       {!live && (
-        <p className="px-3 pt-2 quiet">Choose a pace of 1× or slower to use the keys while the product runs.</p>
+        <p className="px-3 pt-2 quiet">
+          {pace === 0
+            ? 'Run at a pace, such as 1×, to use the keys while the product runs.'
+            : 'Start a run to use the keys.'}
+        </p>
       )}
     </section>
   );

@@ -10,6 +10,7 @@ import { goTo, selectedAddress } from '@/store/locate';
 import { linkPair } from '@/store/trace';
 import { showImpact } from '@/ui/impact';
 import { areas, usePlace } from '@/store/place-store';
+import { useLayout } from '@/store/layout-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { closeProject, exportModels, exportProject, exportRecording } from './files';
@@ -206,6 +207,8 @@ function commandList(project: Project, theme: string): PaletteCommand[] {
     { text: 'Open the trace matrix', run: needs('matrix') },
     { text: 'Show gaps and links to look at again', run: needs('gaps') },
     { text: 'Open the report', run: needs('report') },
+    { text: 'Fold or unfold the ribbon', keys: 'r', run: () => useLayout.getState().toggleRibbon() },
+    { text: 'Show the sheet alone, or all again', keys: 'f', run: () => useLayout.getState().toggleAlone() },
     { text: 'Show trace links', keys: 'l', run: () => toggle('links') },
     { text: 'Show the impact of what is selected', keys: 'i', run: showImpact },
     { text: 'Undo', keys: 'Ctrl+Z', run: undo },
@@ -231,6 +234,8 @@ const keyTable: readonly (readonly [string, string])[] = [
   ['Ctrl+Z', 'undo'],
   ['Ctrl+Shift+Z', 'redo'],
   ['← →', 'move the cursor (in the ribbon)'],
+  ['r', 'fold the ribbon to its bar, and back'],
+  ['f', 'show the sheet alone, and all again'],
   ['l', 'show trace links'],
   ['i', 'impact of what is selected'],
   ['Delete', 'delete what is selected on a sheet'],

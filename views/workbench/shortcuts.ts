@@ -2,6 +2,7 @@
 import { useHotkeys } from 'react-hotkeys-hook';
 import { pauseRun, resumeRun, startRun, stepBack, stepRun } from '@/store/running';
 import { areas, usePlace } from '@/store/place-store';
+import { useLayout } from '@/store/layout-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { showImpact } from '@/ui/impact';
@@ -10,6 +11,9 @@ import { areaLook } from './rail';
 
 const isButton = (e: KeyboardEvent): boolean =>
   e.target instanceof HTMLElement && e.target.closest('button, [role=button], a, select') !== null;
+
+/** The ribbon is a slider of time, and no field that is typed into. */
+const onRibbon = { enableOnFormTags: ['slider'] } as const;
 
 /** Keys that work on every sheet. In editors Ctrl+Z belongs to the editor. */
 export function useShortcuts(): void {
@@ -20,27 +24,42 @@ export function useShortcuts(): void {
       const area = areas.find((a) => keys.keys?.includes(areaLook[a].key) || keys.hotkey?.endsWith(areaLook[a].key));
       if (area) go({ area });
     },
+    onRibbon,
   );
-  useHotkeys('space', (e) => {
-    if (isButton(e)) return;
-    e.preventDefault();
-    const status = useRuns.getState().current?.status;
-    if (status === 'running') pauseRun();
-    else if (status === 'paused') resumeRun();
-    else void startRun();
-  });
-  useHotkeys('l', () => usePlace.getState().toggle('links'));
-  useHotkeys('i', showImpact);
-  useHotkeys('period', () => void stepRun());
-  useHotkeys('comma', () => void stepBack());
-  useHotkeys('mod+z', (e) => {
-    e.preventDefault();
-    useProject.getState().undo();
-  });
-  useHotkeys(['mod+shift+z', 'mod+y'], (e) => {
-    e.preventDefault();
-    useProject.getState().redo();
-  });
+  useHotkeys(
+    'space',
+    (e) => {
+      if (isButton(e)) return;
+      e.preventDefault();
+      const status = useRuns.getState().current?.status;
+      if (status === 'running') pauseRun();
+      else if (status === 'paused') resumeRun();
+      else void startRun();
+    },
+    onRibbon,
+  );
+  useHotkeys('l', () => usePlace.getState().toggle('links'), onRibbon);
+  useHotkeys('r', () => useLayout.getState().toggleRibbon(), onRibbon);
+  useHotkeys('f', () => useLayout.getState().toggleAlone(), onRibbon);
+  useHotkeys('i', showImpact, onRibbon);
+  useHotkeys('period', () => void stepRun(), onRibbon);
+  useHotkeys('comma', () => void stepBack(), onRibbon);
+  useHotkeys(
+    'mod+z',
+    (e) => {
+      e.preventDefault();
+      useProject.getState().undo();
+    },
+    onRibbon,
+  );
+  useHotkeys(
+    ['mod+shift+z', 'mod+y'],
+    (e) => {
+      e.preventDefault();
+      useProject.getState().redo();
+    },
+    onRibbon,
+  );
   useHotkeys(
     'mod+k',
     (e) => {
@@ -50,5 +69,5 @@ export function useShortcuts(): void {
     { enableOnFormTags: true, enableOnContentEditable: true },
   );
   // by the character, wherever the keyboard has it
-  useHotkeys('?', () => usePalette.getState().setHelp(true), { useKey: true, ignoreModifiers: true });
+  useHotkeys('?', () => usePalette.getState().setHelp(true), { useKey: true, ignoreModifiers: true, ...onRibbon });
 }

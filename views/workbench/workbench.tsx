@@ -11,6 +11,7 @@ import {
 import { nanoid } from 'nanoid';
 import { useEffect, useRef, useState } from 'react';
 import { Group, Panel, Separator, usePanelRef } from 'react-resizable-panels';
+import { useLayout, usualRibbon } from '@/store/layout-store';
 import { useProject } from '@/store/project-store';
 import { usePlace } from '@/store/place-store';
 import { linkPair } from '@/store/trace';
@@ -61,7 +62,7 @@ export function Workbench() {
   const edit = useProject((s) => s.edit);
   const project = useProject((s) => s.project);
   const [dragged, setDragged] = useState<string>();
-  const [ribbonOpen, setRibbonOpen] = useState(true);
+  const { ribbonOpen, alone, toggleRibbon } = useLayout();
   const ribbon = usePanelRef();
   const outline = useRef<HTMLDivElement>(null);
   useShortcuts();
@@ -111,15 +112,22 @@ export function Workbench() {
     if (e.active.data.current?.address !== undefined)
       light(linkTarget(start.clientX + e.delta.x, start.clientY + e.delta.y));
   };
-  const toggleRibbon = (): void => {
-    setRibbonOpen(!ribbonOpen);
-    ribbon.current?.resize(ribbonOpen ? '40px' : '38%');
+  const folded = alone || !ribbonOpen;
+  // each area has the height of its own, and a folded ribbon is as high as its bar
+  useEffect(() => {
+    const { ribbonHeight } = useLayout.getState();
+    ribbon.current?.resize(folded ? '40px' : `${ribbonHeight[area] ?? usualRibbon[area]}%`);
+  }, [area, folded, ribbon]);
+  // only what a hand has moved is remembered
+  const keepHeight = (): void => {
+    const size = ribbon.current?.getSize();
+    if (size && !folded && size.inPixels > 60) useLayout.getState().setRibbonHeight(area, size.asPercentage);
   };
   const wide = useWide();
   // on a narrow screen the details only take room while something is selected
   // these sheets show what is selected in themselves, beside a drawing
   const whole = area === 'physics' && /^(network|relations|shared)/.test(sheet);
-  const showDetails = detailsOpen && !whole && (wide || area === 'physics' || item !== '');
+  const showDetails = detailsOpen && !alone && !whole && (wide || area === 'physics' || item !== '');
   const Sheet = sheets[area];
   const arranging = area === 'bench' && sheet.startsWith('panel/');
   const Details =
@@ -148,7 +156,7 @@ export function Workbench() {
         <Group orientation="vertical" style={{ minWidth: 0, minHeight: 0 }}>
           <Panel minSize="120px" style={{ minHeight: 0 }}>
             <Group orientation="horizontal">
-              {outlineOpen && (area !== 'bench' || arranging) && (
+              {outlineOpen && !alone && (area !== 'bench' || arranging) && (
                 <>
                   <Panel id="outline" defaultSize="180px" minSize="140px" maxSize="420px">
                     <div ref={outline} className="pane outline">
@@ -181,10 +189,16 @@ export function Workbench() {
               )}
             </Group>
           </Panel>
-          <Separator className="split-bar" />
-          <Panel panelRef={ribbon} id="ribbon" defaultSize="38%" minSize="40px" style={{ minHeight: 0 }}>
+          <Separator className="split-bar" onPointerUp={keepHeight} onKeyUp={keepHeight} />
+          <Panel
+            panelRef={ribbon}
+            id="ribbon"
+            defaultSize={`${usualRibbon[area]}%`}
+            minSize="40px"
+            style={{ minHeight: 0 }}
+          >
             <Guarded what="The ribbon">
-              <Ribbon open={ribbonOpen} onToggle={toggleRibbon} />
+              <Ribbon open={!folded} onToggle={toggleRibbon} />
             </Guarded>
           </Panel>
         </Group>
