@@ -1,0 +1,150 @@
+import type { Page } from 'puppeteer-core';
+import { freshCapper, goTo } from './session';
+import { person } from './person';
+
+/** What is in the way of nobody: keys, room for the sheet, and drawings that stay where they are. */
+const session = freshCapper();
+let page: Page;
+beforeEach(() => ({ page } = session));
+const { until, click, pause, run } = person(() => page);
+
+const height = (selector: string): Promise<number> =>
+  page.$eval(selector, (e) => Math.round(e.getBoundingClientRect().height));
+const isThere = (selector: string): Promise<boolean> =>
+  page.evaluate((s) => document.querySelector(s) !== null, selector);
+const view = (): Promise<string> => page.$eval('.react-flow__viewport', (e) => (e as HTMLElement).style.transform);
+const states = (): Promise<number> => page.$$eval('.react-flow__node', (all) => all.length);
+
+test('the ribbon folds by a key, keeps a height per area, and the sheet stands alone by another', async () => {
+  await goTo(page, '#/behaviour/ctrl//');
+  await page.waitForSelector('.react-flow__node');
+  const open = await height('.ribbon');
+  await page.keyboard.press('r');
+  await until(
+    () => height('.ribbon'),
+    (h) => h <= 44,
+    'the ribbon is its bar',
+  );
+  await page.keyboard.press('r');
+  await until(
+    () => height('.ribbon'),
+    (h) => Math.abs(h - open) < 3,
+    'and open again',
+  );
+  await page.keyboard.press('f');
+  await until(
+    () => isThere('aside[aria-label="Details"], .pane.outline'),
+    (x) => !x,
+    'the sheet is alone',
+  );
+  expect(await height('.ribbon')).toBeLessThan(44);
+  await page.keyboard.press('f');
+  await until(() => isThere('.pane.outline'), Boolean, 'everything is back');
+  // another height here, not elsewhere, and after a reload still
+  const bar = (await page.$$('.split-bar')).at(-1)!;
+  const at = (await bar.boundingBox())!;
+  await page.mouse.move(at.x + at.width / 2, at.y + at.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(at.x + at.width / 2, at.y + 120, { steps: 5 });
+  await page.mouse.up();
+  const lower = await height('.ribbon');
+  expect(lower).toBeLessThan(open - 80);
+  await goTo(page, '#/bench///');
+  await until(
+    () => height('.ribbon'),
+    (h) => h > lower + 60,
+    'the bench has a height of its own',
+  );
+  await goTo(page, '#/behaviour/ctrl//');
+  await until(
+    () => height('.ribbon'),
+    (h) => Math.abs(h - lower) < 3,
+    'and the charts theirs',
+  );
+  await page.reload();
+  await page.waitForSelector('.react-flow__node');
+  await until(
+    () => height('.ribbon'),
+    (h) => Math.abs(h - lower) < 3,
+    'after a reload as well',
+  );
+});
+
+test('keys work after the ribbon had the focus, and type into fields where those have it', async () => {
+  await run('Careful');
+  await page.focus('[data-testid="tracks"]');
+  await page.keyboard.press('?');
+  await until(() => isThere('.modal.show'), Boolean, 'the list of keys');
+  await page.keyboard.press('Escape');
+  await until(
+    () => isThere('.modal.show'),
+    (x) => !x,
+    'closed',
+  );
+  await page.focus('[data-testid="tracks"]');
+  await page.keyboard.press('g');
+  await page.keyboard.press('n');
+  await until(
+    async () => page.url(),
+    (u) => u.includes('#/needs'),
+    'gone to the needs',
+  );
+  const field = (await page.waitForSelector('[aria-label="Search requirements"], .pane-head input'))!;
+  await field.click();
+  await field.type('fril');
+  expect(await field.evaluate((e) => (e as HTMLInputElement).value)).toBe('fril');
+  expect(await height('.ribbon')).toBeGreaterThan(60);
+});
+
+test('on a chart the wheel pans, with Ctrl it zooms; a double click adds a state with its name ready; deleting moves nothing', async () => {
+  await goTo(page, '#/behaviour/ctrl//');
+  await page.waitForSelector('.react-flow__node');
+  await pause(500);
+  const before = await view();
+  const box = (await (await page.$('.react-flow'))!.boundingBox())!;
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+  await page.mouse.wheel({ deltaY: 80 });
+  await pause(200);
+  const scale = (t: string): string => /scale\(([^)]+)\)/.exec(t)![1];
+  const panned = await view();
+  expect(panned).not.toBe(before);
+  expect(scale(panned)).toBe(scale(before));
+  await page.keyboard.down('Control');
+  await page.mouse.wheel({ deltaY: -120 });
+  await page.keyboard.up('Control');
+  await pause(200);
+  expect(Number(scale(await view()))).toBeGreaterThan(Number(scale(before)));
+  const count = await states();
+  // a place where nothing is drawn
+  const free = await page.evaluate(({ x, y, width, height }) => {
+    for (let dy = 20; dy < height - 60; dy += 12)
+      for (let dx = 60; dx < width - 160; dx += 12)
+        if (
+          [0, 60, 120].every((more) =>
+            document.elementFromPoint(x + dx + more - 60, y + dy)?.classList.contains('react-flow__pane'),
+          )
+        )
+          return { x: x + dx, y: y + dy };
+    return undefined;
+  }, box);
+  const resting = await view();
+  await page.mouse.click(free!.x, free!.y, { count: 2 });
+  await until(states, (n) => n === count + 1, 'a state more');
+  await until(
+    () => page.evaluate(() => document.activeElement?.getAttribute('aria-label') ?? ''),
+    (label) => label === 'Name of the state',
+    'its name has the focus',
+  );
+  await page.keyboard.type('Waiting_here');
+  await page.keyboard.press('Enter');
+  await until(
+    () => page.evaluate(() => document.querySelector<HTMLElement>('.react-flow')!.innerText),
+    (t) => t.includes('Waiting_here'),
+    'it has the name that was typed',
+  );
+  expect(await view()).toBe(resting);
+  await click('[aria-label="Delete what is selected (Delete)"]');
+  await until(states, (n) => n === count, 'gone again');
+  await pause(200);
+  expect(await view()).toBe(resting);
+});
