@@ -269,9 +269,7 @@ test('a panel built by dragging from the outline; controls are arranged, and act
   const drag = async (part: string, name: string, dx: number, dy: number): Promise<void> => {
     await fill('Search the outline', name, false);
     await pause(300);
-    const handle = (await (await page.waitForSelector(
-      `[aria-label="${part}.${name}: drag to the ribbon"]`,
-    ))!.boundingBox())!;
+    const handle = (await (await page.waitForSelector(`.grab[data-name="${part}.${name}"]`))!.boundingBox())!;
     const board = (await (await page.$('[data-testid="panel-editor"]'))!.boundingBox())!;
     await page.mouse.move(handle.x + 10, handle.y + 6);
     await page.mouse.down();

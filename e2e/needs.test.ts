@@ -419,7 +419,7 @@ test('5. links by dragging, by the palette, in bulk and in the matrix; shown on 
   await page.waitForSelector('[data-testid="trace-links"]');
   await page.type('[aria-label="Find something to link"]', 'psu state');
   await until(
-    () => page.$$('[aria-label$=": drag to link"]'),
+    () => page.$$('.grab[data-handle]'),
     (e) => e.length >= 0,
     'a search',
   );
@@ -427,7 +427,7 @@ test('5. links by dragging, by the palette, in bulk and in the matrix; shown on 
     (document.querySelector('[aria-label="Find something to link"]') as HTMLInputElement).select();
   });
   await page.keyboard.type('Supply.nominal');
-  const found = '[aria-label="Supply.nominal: drag to link"]';
+  const found = '.grab[data-handle="Supply.nominal"]';
   await drag(found, '[data-requirement="CAP-03"]');
   await click('[data-requirement="CAP-03"]');
   await until(
@@ -440,7 +440,7 @@ test('5. links by dragging, by the palette, in bulk and in the matrix; shown on 
   await choosePart('psu');
   await click('[data-quantity="resistance"] input');
   await page.type('[aria-label="Find something to link"]', 'CAP-13');
-  await drag('[aria-label="CAP-13: drag to link"]', '[data-quantity="voltage"]');
+  await drag('.grab[data-handle="CAP-13"]', '[data-quantity="voltage"]');
   await until(
     () => page.$eval('[data-quantity="voltage"]', (e) => e.getAttribute('title') ?? ''),
     (t) => t.includes('CAP-13: The controller step'),

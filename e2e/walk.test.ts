@@ -351,7 +351,7 @@ describe('with the tube capper', () => {
     await until(clock, (x) => x > t, 'a step to the right');
     await area('Product');
     await choosePart('psu');
-    const name = '[aria-label="psu.current: drag to the ribbon"]';
+    const name = '.grab[data-name="psu.current"]';
     const from = (await (await page.waitForSelector(name))!.boundingBox())!;
     await page.mouse.move(from.x + from.width / 2, from.y + from.height / 2);
     await page.mouse.down();

@@ -28,7 +28,7 @@ export function DraggableName({
       {...listeners}
       {...attributes}
       role="button"
-      aria-label={`${name}: drag to the ribbon`}
+      data-name={name}
       title="Drag to the ribbon to see it over time"
     >
       {children}

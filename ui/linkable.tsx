@@ -94,7 +94,7 @@ export function LinkHandle({
       {...listeners}
       {...attributes}
       role="button"
-      aria-label={`${label}: drag to link`}
+      data-handle={label}
       title={`Drag ${label} onto something to link the two`}
     >
       {children}

@@ -315,15 +315,11 @@ function Tracks({ project }: { readonly project: Project }) {
         onDoubleClick={(e) => inPlot(e) && setSpan(undefined)}
         onKeyDown={keys}
         tabIndex={0}
-        role="slider"
-        aria-label="Time cursor"
-        aria-valuemin={0}
-        aria-valuemax={end}
-        aria-valuenow={cursor}
-        aria-valuetext={formatTime(cursor)}
+        role="group"
+        aria-label="Tracks over time"
         data-testid="tracks"
       >
-        <Ruler axis={axis} />
+        <Ruler axis={axis} cursor={cursor} end={end} />
         <div style={{ position: 'relative' }}>
           <VerdictRows end={end} />
           {shownTracks.map((t) => (
@@ -389,7 +385,7 @@ function VerdictRows({ end }: { readonly end: number }) {
   );
 }
 
-function Ruler({ axis }: { readonly axis: TimeAxis }) {
+function Ruler({ axis, cursor, end }: { readonly axis: TimeAxis; readonly cursor: number; readonly end: number }) {
   const step = niceStep(axis.to - axis.from, axis.width / 90);
   const digits = Math.max(0, Math.min(9, -Math.floor(Math.log10(step) + 1e-9)));
   return (
@@ -399,6 +395,13 @@ function Ruler({ axis }: { readonly axis: TimeAxis }) {
       </div>
       <div
         className="time-ruler"
+        role="slider"
+        tabIndex={0}
+        aria-label="Time cursor"
+        aria-valuemin={0}
+        aria-valuemax={end}
+        aria-valuenow={cursor}
+        aria-valuetext={formatTime(cursor)}
         style={{ position: 'relative', height: 20, marginLeft: valueAxisWidth, cursor: 'ew-resize' }}
         title="Drag to move along the run; wheel with Ctrl to zoom, double click for the whole run"
       >

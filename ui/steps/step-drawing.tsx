@@ -243,7 +243,6 @@ function FlowCard({ box: b, flow, here, renaming, wrong, dragged, choose, rename
       style={style}
       role="button"
       tabIndex={0}
-      aria-label={`${b.head} ${b.text.join(' ')}`.trim()}
       onClick={choose}
       onDoubleClick={rename}
       onPointerDown={begin}

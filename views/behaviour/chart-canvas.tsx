@@ -97,10 +97,13 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
   });
   // the view moves for another chart, or where something new would be out of sight; never because something went
   const shown = useRef({ chart: '', count: 0 });
+  /** Whether a hand has chosen what is seen. */
+  const moved = useRef(false);
   useEffect(() => {
     const before = shown.current;
     shown.current = { chart: chart.id, count: chart.states.length };
     const isOther = before.chart !== chart.id;
+    if (isOther) moved.current = false;
     if (!isOther && chart.states.length <= before.count) return;
     const timer = setTimeout(() => {
       const last = chart.states.at(-1);
@@ -111,6 +114,17 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
     }, 30);
     return () => clearTimeout(timer);
   }, [flow, chart.id, chart.states]);
+
+  // more or less room: the whole is shown again, where nobody has looked at a part of it
+  const room = useStore((s) => `${s.width} ${s.height}`);
+  useEffect(() => {
+    if (moved.current) return;
+    const timer = setTimeout(() => void flow.fitView(fitting), 60);
+    return () => clearTimeout(timer);
+  }, [flow, room]);
+  const lookAt = useHandler((e: MouseEvent | TouchEvent | null): void => {
+    if (e) moved.current = true;
+  });
 
   /** Selects the arrow under the pointer that is no element of its own. */
   const selectUnder = (e: React.MouseEvent): boolean => {
@@ -132,6 +146,7 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
   const addHere = useHandler((e: React.MouseEvent): void => {
     if (!(e.target instanceof Element) || !e.target.classList.contains('react-flow__pane') || selectUnder(e)) return;
     const { x, y } = flow.screenToFlowPosition({ x: e.clientX, y: e.clientY });
+    moved.current = true;
     addAt(Math.round(x) - 60, Math.round(y) - 20);
   });
   const drag = useHandler((list: NodeChange<StateNode>[]): void => {
@@ -198,6 +213,7 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
           panOnScroll
           zoomOnScroll={false}
           onDoubleClick={addHere}
+          onMoveStart={lookAt}
           onKeyDown={key}
         >
           {quiet.length > 0 && <QuietArrows arrows={quiet} />}

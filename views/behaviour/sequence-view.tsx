@@ -139,7 +139,7 @@ export function SequenceView({ picture, cursor, selected, toScale, choose, headC
       className="sequence"
       ref={box}
       tabIndex={0}
-      role="list"
+      role="group"
       aria-label="Rows of the sequence"
       onKeyDown={keys}
       data-testid="sequence"
@@ -235,7 +235,6 @@ const SequenceRow = memo(function SequenceRow({ row, start, size, gap, shape, he
   const centre = (id: string): number => centres.get(id) ?? timeWidth;
   return (
     <div
-      role="listitem"
       className={`sequence-row ${row.kind}${here ? ' here' : ''}${now ? ' now' : ''}${mark ? ` ${mark}` : ''}`}
       data-row={row.id}
       data-kind={row.kind}

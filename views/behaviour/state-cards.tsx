@@ -59,6 +59,7 @@ export function StateCard({ data, selected }: NodeProps<StateNode>) {
           id={side}
           type="source"
           position={side}
+          role="img"
           aria-label={`Connect ${state.name} from its ${side} side`}
         />
       ))}

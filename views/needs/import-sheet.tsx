@@ -2,7 +2,7 @@
 import { ArrowLeft, FileUp } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useMemo, useRef, useState, type DragEvent } from 'react';
-import ProgressBar from 'react-bootstrap/ProgressBar';
+import { Progress } from '@/ui/progress';
 import { compareSheet, takeOver, type Difference } from '@/core/exchange/compare';
 import { guessColumns, readRows, type ColumnMap } from '@/core/exchange/requirement-sheet';
 import { linkPairsEdit } from '@/core/trace/links';
@@ -123,13 +123,7 @@ export function ImportSheet() {
       {step.at === 'reading' && (
         <div className="pane-body p-4" role="status">
           <p>Reading {step.file} …</p>
-          <ProgressBar
-            now={step.share}
-            animated
-            striped
-            aria-label={`Reading ${step.file}`}
-            style={{ maxWidth: 420, height: 6 }}
-          />
+          <Progress now={step.share} label={`Reading ${step.file}`} />
           <Button
             className="mt-3"
             onClick={() => {

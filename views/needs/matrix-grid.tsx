@@ -80,21 +80,20 @@ export function MatrixGrid({ matrix, spot, setSpot, toggle }: Props) {
     toggle(...at);
   };
   const width = columns.getTotalSize() + 40;
-  const marker = `matrix-${spot[0]}-${spot[1]}`;
   return (
     <div
       ref={box}
       className="matrix-scroll"
       tabIndex={0}
-      role="grid"
-      aria-label="Trace matrix"
-      aria-rowcount={matrix.rows.length}
-      aria-colcount={matrix.columns.length}
-      aria-activedescendant={marker}
+      role="group"
+      aria-label={`Trace matrix of ${matrix.rows.length} rows and ${matrix.columns.length} columns`}
       onKeyDown={keys}
       onClick={click}
       data-testid="matrix"
     >
+      <span className="visually-hidden" aria-live="polite">
+        {spotWords(matrix, spot)}
+      </span>
       <div
         className="matrix-plane"
         style={{
@@ -123,8 +122,6 @@ export function MatrixGrid({ matrix, spot, setSpot, toggle }: Props) {
           />
         ))}
         <div
-          id={marker}
-          role="gridcell"
           className="matrix-spot"
           style={{
             left: keyWidth + spot[1] * columnWidth,
@@ -168,6 +165,15 @@ const ColumnHead = memo(function ColumnHead({
   );
 });
 
+/** What stands at a place of the matrix, for those who hear it. */
+function spotWords(matrix: Matrix, [row, column]: readonly [number, number]): string {
+  const r = matrix.rows[row];
+  const c = matrix.columns[column];
+  if (!r || !c) return '';
+  const there = matrix.linked(row).find(([at]) => at === column)?.[1];
+  return `${r.key}, ${c.label}: ${there ? (there.state === 'suspect' ? 'linked, to be looked at again' : 'linked') : 'not linked'}`;
+}
+
 interface RowProps extends Pick<VirtualItem, 'start' | 'index'> {
   readonly matrix: Matrix;
   readonly here: boolean;
@@ -181,7 +187,6 @@ const MatrixRow = memo(function MatrixRow({ start, index, matrix, here, first, l
   return (
     <div
       className={`matrix-row${here ? ' here' : ''}`}
-      role="row"
       style={{ transform: `translateY(${start}px)`, height: rowHeight, width }}
     >
       <button
@@ -206,7 +211,6 @@ const MatrixRow = memo(function MatrixRow({ start, index, matrix, here, first, l
         column < first || column > last ? null : (
           <div
             key={column}
-            role="gridcell"
             className={`matrix-cell ${there.state}`}
             style={{ left: keyWidth + column * columnWidth, width: columnWidth, height: rowHeight }}
             title={[`${r.key} – ${matrix.columns[column].label}`, whyNotSound(there)].filter(Boolean).join(': ')}

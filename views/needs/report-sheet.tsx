@@ -1,7 +1,7 @@
 'use client';
 import { Download } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
-import ProgressBar from 'react-bootstrap/ProgressBar';
+import { Progress } from '@/ui/progress';
 import type { Project } from '@/core/project/project';
 import type { ReportInput } from '@/core/trace/report';
 import { makeReport } from '@/store/exchange';
@@ -99,7 +99,7 @@ export function ReportSheet({ project }: { readonly project: Project }) {
       {busy && (
         <div className="p-4" role="status">
           <p>Making the report …</p>
-          <ProgressBar now={share * 100} aria-label="Report" style={{ maxWidth: 420, height: 6 }} />
+          <Progress now={share * 100} label="Report" />
           <Button
             className="mt-3"
             onClick={() => {

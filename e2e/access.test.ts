@@ -1,0 +1,84 @@
+import axe from 'axe-core';
+import type { Page } from 'puppeteer-core';
+import { freshCapper, goTo } from './session';
+import { person } from './person';
+
+/** Every main view in both themes, looked at by axe (rules of WCAG 2.1 A and AA): nothing serious is found. */
+const session = freshCapper();
+let page: Page;
+beforeEach(() => ({ page } = session));
+const { run, pause, clickText, click } = person(() => page);
+
+const views: readonly string[] = [
+  '#/bench///',
+  '#/bench///control%2Fn-station/panel%2Fa-operator',
+  '#/needs///requirement%2Fr-cap-02',
+  '#/needs///requirement%2Fr-cap-02/requirement%2Fr-cap-02',
+  '#/needs///line%2Fz-10/flow%2Ff-cap-a-tube',
+  '#/needs////glossary',
+  '#/needs////matrix',
+  '#/needs////gaps',
+  '#/needs////report',
+  '#/needs////import',
+  '#/product/spindle//quantity%2Fq-speed',
+  '#/product////inside',
+  '#/product////items',
+  '#/product////motion',
+  '#/behaviour/ctrl//state%2Fs-press',
+  '#/behaviour////procedure%2Fd-caponetube',
+  '#/behaviour////sequence%2Fq-cap-one-tube',
+  '#/behaviour////recorded',
+  '#/physics/spindle//',
+  '#/physics/spindle///structure',
+  '#/physics/spindle///network',
+  '#/physics/spindle///relations',
+  '#/physics////shared',
+];
+
+/** Serious findings of a page as it is: rule, what it says, and where. */
+async function serious(): Promise<string[]> {
+  if (!(await page.evaluate(() => 'axe' in window))) await page.evaluate(axe.source);
+  return page.evaluate(async () => {
+    const { violations } = await (window as unknown as { axe: typeof axe }).axe.run(document, {
+      runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'],
+      resultTypes: ['violations'],
+    });
+    return violations
+      .filter((v) => v.impact === 'serious' || v.impact === 'critical')
+      .flatMap((v) =>
+        v.nodes
+          .slice(0, 4)
+          .map((n) => `${v.id}: ${n.html.slice(0, 160)} (${n.failureSummary?.split('\n')[1]?.trim().slice(0, 200)})`),
+      );
+  });
+}
+
+test.each(['light', 'dark'])('%s: no view has a serious finding', async (theme) => {
+  await run('Careful');
+  if (theme === 'dark') await click('[aria-label="Dark theme"]');
+  const found: Record<string, string[]> = {};
+  for (const view of views) {
+    await goTo(page, view);
+    await pause(350);
+    const here = await serious();
+    if (here.length > 0) found[view] = here;
+  }
+  expect(found).toEqual({});
+});
+
+test('the start page and the dialogs have none either', async () => {
+  await page.keyboard.press('?');
+  await page.waitForSelector('.modal.show');
+  expect(['keys', await serious()]).toEqual(['keys', []]);
+  await page.keyboard.press('Escape');
+  await click('#file-menu');
+  await clickText('.dropdown-item', 'Compare with another version …');
+  await page.waitForSelector('[data-testid="compare"]');
+  await pause(300);
+  expect(['compare', await serious()]).toEqual(['compare', []]);
+  await page.keyboard.press('Escape');
+  await click('#file-menu');
+  await clickText('.dropdown-item', 'Close the project');
+  await page.waitForSelector('.starter');
+  expect(['start', await serious()]).toEqual(['start', []]);
+});
