@@ -3,7 +3,7 @@ import { openDB } from 'idb';
 import fc from 'fast-check';
 import { tubeCapper } from '@/samples/tube-capper';
 import { projectVersion } from '@/core/project/document';
-import type { Project } from '@/core/project/project';
+import { emptyProject, type Project } from '@/core/project/project';
 import { followDocument } from './follow-document';
 import { closeProject, openKept, openNew } from './opening';
 import { usePlace } from './place-store';
@@ -238,6 +238,14 @@ describe('records are data from outside', () => {
   test('steps of another version of the format are not undone in this one', () => {
     const old = { projectId: id, seq: 1, version: projectVersion - 1, change: { kind: 'undo', patches: [], at: 0 } };
     expect(readRecord(id, { project: tubeCapper, seq: 1 }, [old])).toMatchObject({ history: { undoSteps: [] } });
+    // a record of that version has steps of its own form, and is brought to the present one
+    const step = { kind: 'do', patches: [], inverse: [], label: 'x', at: 0 };
+    const project = { ...emptyProject('p', 'Old'), version: projectVersion - 1 };
+    expect(readRecord('p', { project, seq: 1 }, [{ ...old, change: step }])).toMatchObject({
+      kind: 'opened',
+      project: { version: projectVersion },
+      history: { undoSteps: [] },
+    });
   });
 });
 

@@ -87,6 +87,21 @@ function editOf(project: Project, s: Step): Edit {
   }
 }
 
+test('an id is what everything else knows an entry by: no edit changes one, or uses it twice', () => {
+  const [a, b] = tubeCapper.setups;
+  for (const id of [b.id, 'other', ''])
+    expect(applyEdit(tubeCapper, { kind: 'update', list: 'setup', id: a.id, changes: { id } }).refused?.message).toBe(
+      'An id cannot be changed',
+    );
+  expect(applyEdit(tubeCapper, { kind: 'insert', list: 'setup', entry: a }).refused?.message).toMatch(/already/);
+  // inside what is written over as a whole
+  const { id, quantities } = tubeCapper.types.find((t) => t.quantities.length > 1)!;
+  const twice = { quantities: quantities.map((q) => ({ ...q, id: quantities[0].id })) };
+  expect(applyEdit(tubeCapper, { kind: 'update', list: 'type', id, changes: twice }).refused?.message).toMatch(
+    /one id/,
+  );
+});
+
 test('what may be edited may be saved and read again; undo and redo hold', () => {
   let taken = 0;
   let refused = 0;
