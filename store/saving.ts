@@ -165,18 +165,20 @@ export const isUnsaved = (): boolean => useProject.getState().saved === 'failed'
 export function noteRun(projectId: string, run: number): void {
   const { current, history, setHistory } = useRuns.getState();
   if (current?.model.run !== run) return;
+  const { basis } = current.model;
   const entry: HistoryEntry = {
     projectId,
     at: Date.now(),
     setup: current.setup,
     changes: current.changes,
-    ...(current.model.basis && { basis: { model: current.model.basis.model, setup: current.model.basis.setup } }),
+    ...(basis && { basis: { model: basis.model, setup: basis.setup, setupId: basis.setupId } }),
     findings: current.findings.map(({ id, verdict, margin, unit, failsSince }) => ({
       id,
       verdict,
       margin,
       unit,
       failsSince,
+      ...(basis && { mark: basis.requirements[id] }),
     })),
   };
   setHistory([entry, ...history].slice(0, 200));

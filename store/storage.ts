@@ -37,8 +37,8 @@ export interface HistoryEntry {
   readonly at: number;
   readonly setup: string;
   readonly changes: string;
-  /** Marks of the model and of the setup it ran with; missing in entries that were kept earlier. */
-  readonly basis?: Pick<RunBasis, 'model' | 'setup'>;
+  /** Marks of the model and of the setup it ran with; missing in entries that were kept earlier, as is the id of the setup. */
+  readonly basis?: Pick<RunBasis, 'model' | 'setup'> & { readonly setupId?: string };
   readonly findings: readonly HistoryFinding[];
 }
 
@@ -48,6 +48,8 @@ export interface HistoryFinding {
   readonly margin: number | undefined;
   readonly unit: string;
   readonly failsSince: number | undefined;
+  /** Mark of the requirement that was judged; missing in entries that were kept earlier. */
+  readonly mark?: string;
 }
 
 export interface StoredRun {

@@ -1,6 +1,9 @@
 import 'fake-indexeddb/auto';
 import { noteRun } from './saving';
 import { tubeCapper } from '@/samples/tube-capper';
+import { basisOf } from '@/core/run/basis';
+import type { Project } from '@/core/project/project';
+import { oldFinding } from './trace';
 import type { RunModel, RunUpdate } from '@/core/run/protocol';
 import type { RecordingChunk } from '@/core/simulate/recording';
 import { elementIndex } from '@/core/trace/elements';
@@ -193,7 +196,7 @@ describe('runs', () => {
 
   test('what a run found is written down with what it ran with, and only what that run itself found', () => {
     useRuns.getState().setHistory([]);
-    const basis = { model: 'm', setupId: 's', setup: 'u', requirements: {} };
+    const basis = { model: 'm', setupId: 's', setup: 'u', requirements: { r: 'text' } };
     const finding = (verdict: 'holds' | 'fails') =>
       [
         { id: 'r', key: 'R', verdict, margin: 1, unit: 'V', worstAt: 0, failsSince: undefined, reason: '', lane: [] },
@@ -202,7 +205,12 @@ describe('runs', () => {
     useRuns.getState().update(update({ status: 'finished', findings: finding('holds') }));
     noteRun('p', 7);
     expect(useRuns.getState().history).toMatchObject([
-      { setup: 'S', changes: 'k = 2', basis: { model: 'm', setup: 'u' }, findings: [{ id: 'r', verdict: 'holds' }] },
+      {
+        setup: 'S',
+        changes: 'k = 2',
+        basis: { model: 'm', setup: 'u', setupId: 's' },
+        findings: [{ id: 'r', verdict: 'holds', mark: 'text' }],
+      },
     ]);
     // another run has begun before the first told that it is over
     useRuns.getState().begin({ model: { ...model, run: 8 }, setup: 'T', changes: '', stop: 2 });
@@ -305,6 +313,23 @@ test('every element with an address can be gone to, and what is selected there h
     if (kind === 'state chart') expect(address.startsWith(`${found}/`)).toBe(true);
     else expect(found).toBe(address);
   }
+});
+
+test('a verdict that was written down says what has changed since', () => {
+  const [setup] = tubeCapper.setups;
+  const [r] = tubeCapper.requirements;
+  const { requirements, ...basis } = basisOf(tubeCapper, setup);
+  const finding = { id: r.id, verdict: 'holds' as const, margin: 1, unit: 'V', failsSince: undefined };
+  const why = (project: Project, mark: string | undefined = requirements[r.id]): string =>
+    oldFinding(project, { basis }, project.requirements[0], { ...finding, mark });
+  expect(why(tubeCapper)).toBe('');
+  expect(why({ ...tubeCapper, requirements: [{ ...r, text: 'Another text.' }] })).toMatch(/its text or formula/);
+  expect(why({ ...tubeCapper, setups: [{ ...setup, stop: 9 }] })).toMatch(/the setup has changed/);
+  expect(why({ ...tubeCapper, setups: [] })).toMatch(/the setup of the run is gone/);
+  const [type, ...types] = tubeCapper.types;
+  expect(why({ ...tubeCapper, types: [{ ...type, physics: 'x = 1;' }, ...types] })).toMatch(/the model has changed/);
+  // what earlier entries did not keep is not known
+  expect(oldFinding(tubeCapper, { basis: { model: 'm', setup: 'u' } }, r, finding)).toBe('');
 });
 
 test('what runs found is kept, newest first, and goes with its project', async () => {

@@ -9,6 +9,7 @@ import { linkEdit, linksOf, unlinkEdit, whyNotSound, type CheckedLink } from '@/
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
 import { useRuns } from './run-store';
+import type { HistoryEntry, HistoryFinding } from './storage';
 
 const none: readonly CheckedLink[] = [];
 
@@ -90,6 +91,17 @@ export function useStandings(): (r: Requirement) => Standing {
 }
 
 /** Of each requirement, why what the newest run found of it is out of date; '' where it is not. */
+/** Why a verdict that was written down speaks of something else than is there now; '' where it does not, or where that is not known. */
+export function oldFinding(
+  project: Project,
+  { basis }: Pick<HistoryEntry, 'basis'>,
+  r: Requirement,
+  f: HistoryFinding,
+): string {
+  if (basis?.setupId === undefined || f.mark === undefined) return '';
+  return outOfDate(project, { ...basis, setupId: basis.setupId, requirements: { [r.id]: f.mark } })(r);
+}
+
 export function useOutOfDate(): (id: string) => string {
   const project = useProject((s) => s.project);
   const basis = useRuns((s) => s.current?.model.basis);

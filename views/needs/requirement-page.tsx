@@ -5,7 +5,8 @@ import type { Project, Requirement } from '@/core/project/project';
 import { limitOf } from '@/core/requirements/read-limit';
 import { usePlace } from '@/store/place-store';
 import { useRuns } from '@/store/run-store';
-import { useStandings } from '@/store/trace';
+import { useProject } from '@/store/project-store';
+import { oldFinding, useStandings } from '@/store/trace';
 import { Button } from '@/ui/button';
 import { formatNumber, withUnit } from '@/ui/format';
 import { MomentPlot } from '@/ui/ribbon/moment-plot';
@@ -113,6 +114,7 @@ function plottedNames(formula: string | undefined, columns: ReadonlyMap<string, 
 
 function History({ requirement: r }: { readonly requirement: Requirement }) {
   const history = useRuns((s) => s.history);
+  const project = useProject((s) => s.project);
   const rows = useMemo(
     () => history.flatMap((h) => h.findings.filter((f) => f.id === r.id).map((f) => ({ ...h, f }))).slice(0, 40),
     [history, r.id],
@@ -136,7 +138,7 @@ function History({ requirement: r }: { readonly requirement: Requirement }) {
             </tr>
           </thead>
           <tbody>
-            {rows.map(({ at, setup, changes, f }) => (
+            {rows.map(({ at, setup, changes, basis, f }) => (
               <tr key={at}>
                 <td className="text-nowrap">{new Date(at).toLocaleString('sv-SE').slice(0, 16)}</td>
                 <td>{setup}</td>
@@ -144,7 +146,11 @@ function History({ requirement: r }: { readonly requirement: Requirement }) {
                   {changes || '–'}
                 </td>
                 <td>
-                  <VerdictMark finding={{ ...f, key: r.key, worstAt: undefined, reason: '', lane: [] }} brief />
+                  <VerdictMark
+                    finding={{ ...f, key: r.key, worstAt: undefined, reason: '', lane: [] }}
+                    old={project ? oldFinding(project, { basis }, r, f) : ''}
+                    brief
+                  />
                 </td>
                 <td className="text-end mono">
                   {f.margin === undefined ? '–' : withUnit(formatNumber(f.margin, 3), f.unit)}
