@@ -1,4 +1,5 @@
 import type { RunUpdate } from './protocol';
+import { slowRun } from './slow-run';
 import type { Timeline } from './timeline';
 
 /** How long it computes between looks at what has been said to it, and how often it tells: with and without somebody watching. */
@@ -11,6 +12,8 @@ export interface SessionOptions {
   readonly screen: boolean;
   readonly pace: number;
   readonly paused: boolean;
+  /** When it ends. */
+  readonly stop: number;
 }
 
 /** A run that goes on by itself, as fast as somebody wants to watch it, and tells of what happens. */
@@ -34,7 +37,7 @@ export interface Session {
 }
 
 export function createSession(timeline: Timeline, options: SessionOptions): Session {
-  const { id, listen, screen } = options;
+  const { id, listen, screen, stop } = options;
   let { pace, paused } = options;
   let cancelled = false,
     dropped = false;
@@ -53,6 +56,7 @@ export function createSession(timeline: Timeline, options: SessionOptions): Sess
     lastUpdate = performance.now();
     const isRunning = simulation.status === 'running';
     const status = cancelled ? 'cancelled' : isRunning && paused ? 'paused' : simulation.status;
+    const slow = status === 'running' && pace === 0 ? slowRun(simulation.time, stop, computing / 1000) : undefined;
     const unseen = !screen && status === 'running';
     listen({
       run: id,
@@ -61,7 +65,7 @@ export function createSession(timeline: Timeline, options: SessionOptions): Sess
       chunk: unseen ? undefined : run.recorder.takeNew(),
       findings: unseen ? [] : run.findings(),
       problem: simulation.problem,
-      warnings: simulation.warnings,
+      warnings: slow ? [...simulation.warnings, slow] : simulation.warnings,
       counts: simulation.counts,
       solver: isRunning ? undefined : simulation.report(),
       seconds: computing / 1000,
