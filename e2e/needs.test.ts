@@ -72,7 +72,9 @@ async function drag(from: string, to: string): Promise<void> {
     const box = (await (await page.waitForSelector(s))!.boundingBox())!;
     return [box.x + Math.min(box.width / 2, 60), box.y + box.height / 2];
   };
-  await (await page.waitForSelector(to))!.evaluate((e) => e.scrollIntoView({ block: 'center' }));
+  // what is dragged may stand below the fold of its pane
+  for (const end of [from, to])
+    await (await page.waitForSelector(end))!.evaluate((e) => e.scrollIntoView({ block: 'center' }));
   const [a, b] = [await center(from), await center(to)];
   await page.mouse.move(...a);
   await page.mouse.down();

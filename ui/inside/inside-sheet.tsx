@@ -307,6 +307,8 @@ function Inside({
           fitView
           fitViewOptions={{ padding: 0.05, maxZoom: 1.1 }}
           zoomOnDoubleClick={false}
+          panOnScroll
+          zoomOnScroll={false}
           onKeyDown={(e) => {
             if (e.target instanceof HTMLInputElement) return;
             if (e.key === 'Delete' || e.key === 'Backspace') remove();

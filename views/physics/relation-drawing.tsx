@@ -203,6 +203,8 @@ function Drawing({ sheet, result, selected, onSelect, onMove }: Props) {
         proOptions={{ hideAttribution: true }}
         fitView
         zoomOnDoubleClick={false}
+        panOnScroll
+        zoomOnScroll={false}
       >
         <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
         <Controls showInteractive={false} position="bottom-right" />
