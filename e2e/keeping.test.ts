@@ -230,7 +230,7 @@ const odd: Readonly<Record<string, string>> = {
   'lines and requirements in rings':
     'p.flows[0].lines.forEach((l, k) => (l.depth = k % 2 ? 40 : 3)); p.types.forEach((t) => [...t.procedures, ...t.sequences].forEach((s) => s.lines.forEach((l, k) => (l.depth = k % 2 ? 40 : 3)))); p.requirements[1].parent = p.requirements[2].id; p.requirements[2].parent = p.requirements[1].id; p.requirements[3].key = p.requirements[4].key',
   'panels and tracks of odd numbers':
-    'p.panels[0].controls.forEach((c) => { c.min = 5; c.max = -5; c.x = 1e9; c.width = 1e-9; c.target = "..["; }); p.tracks.forEach((t) => { t.items = ["gone", "", "..", "["]; t.height = 1e9; })',
+    'p.panels[0].controls.forEach((c) => { c.min = 5; c.max = -5; c.x = 1e7; c.width = 1e-9; c.target = "..["; }); p.tracks.forEach((t) => { t.items = ["gone", "", "..", "["]; t.height = 1e9; })',
 };
 test('documents that no edit makes: every view of them opens, and what is wrong is told', async () => {
   await settled(page, 'saved');

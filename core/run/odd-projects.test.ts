@@ -171,7 +171,7 @@ const odd: Readonly<Record<string, (p: Loose) => void>> = {
     p.panels[0].controls.forEach((c: Loose) => {
       c.min = 5;
       c.max = -5;
-      c.x = 1e9;
+      c.x = 1e7;
       c.width = 1e-9;
     });
   },
