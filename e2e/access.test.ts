@@ -1,6 +1,6 @@
 import axe from 'axe-core';
 import type { Page } from 'puppeteer-core';
-import { freshCapper, goTo } from './session';
+import { freshCapper, goTo, views } from './session';
 import { person } from './person';
 
 /** Every main view in both themes, looked at by axe (rules of WCAG 2.1 A and AA): nothing serious is found. */
@@ -8,32 +8,6 @@ const session = freshCapper();
 let page: Page;
 beforeEach(() => ({ page } = session));
 const { run, pause, clickText, click } = person(() => page);
-
-const views: readonly string[] = [
-  '#/bench///',
-  '#/bench///control%2Fn-station/panel%2Fa-operator',
-  '#/needs///requirement%2Fr-cap-02',
-  '#/needs///requirement%2Fr-cap-02/requirement%2Fr-cap-02',
-  '#/needs///line%2Fz-10/flow%2Ff-cap-a-tube',
-  '#/needs////glossary',
-  '#/needs////matrix',
-  '#/needs////gaps',
-  '#/needs////report',
-  '#/needs////import',
-  '#/product/spindle//quantity%2Fq-speed',
-  '#/product////inside',
-  '#/product////items',
-  '#/product////motion',
-  '#/behaviour/ctrl//state%2Fs-press',
-  '#/behaviour////procedure%2Fd-caponetube',
-  '#/behaviour////sequence%2Fq-cap-one-tube',
-  '#/behaviour////recorded',
-  '#/physics/spindle//',
-  '#/physics/spindle///structure',
-  '#/physics/spindle///network',
-  '#/physics/spindle///relations',
-  '#/physics////shared',
-];
 
 /** Serious findings of a page as it is: rule, what it says, and where. */
 async function serious(): Promise<string[]> {

@@ -25,6 +25,26 @@ async function type(p: Page, text: string): Promise<void> {
   await p.keyboard.press('End');
   await field.type(text);
 }
+/** Puts a record into the browser, past every check: that of the capper after a change, or what the change returns. */
+const putRecord = (id: string, change: string): Promise<void> =>
+  page.evaluate(
+    async (key, body) => {
+      const done = <T>(request: IDBRequest<T>): Promise<T> =>
+        new Promise((resolve, reject) => {
+          request.onsuccess = () => resolve(request.result);
+          request.onerror = () => reject(request.error ?? new Error(key));
+        });
+      const db = await done(indexedDB.open('zelvar'));
+      const store = db.transaction('projects', 'readwrite').objectStore('projects');
+      const { project } = (await done(store.get('tube-capper'))) as { readonly project: unknown };
+      const record: unknown = { project: structuredClone(project), changed: Date.now() };
+      const other = (new Function('record', body) as (r: unknown) => unknown)(record);
+      await done(store.put(other === undefined ? record : other, key));
+      db.close();
+    },
+    id,
+    change,
+  );
 /** No event of leaving is heard in a page that crashes. */
 async function crash(p: Page): Promise<void> {
   const session = await p.createCDPSession();
@@ -154,23 +174,12 @@ test('an address opens the project and the sheet it names; back and forward go b
 
 test('a damaged record opens with what is good; one that cannot be opened stays, and the start page works', async () => {
   await settled(page, 'saved');
-  await page.evaluate(async () => {
-    const db = await new Promise<IDBDatabase>((resolve) => {
-      const request = indexedDB.open('zelvar');
-      request.onsuccess = () => resolve(request.result);
-    });
-    const store = db.transaction('projects', 'readwrite').objectStore('projects');
-    const record = await new Promise<{ project: Record<string, unknown> }>((resolve) => {
-      const request = store.get('tube-capper');
-      request.onsuccess = () => resolve(request.result as never);
-    });
-    await new Promise((resolve) => {
-      store.put({ ...record, project: { ...record.project, panels: null } }, 'tube-capper');
-      store.put({ project: { ...record.project, name: 'From the future', version: 99 }, changed: 1 }, 'future');
-      store.put(null, 'nothing').onsuccess = resolve;
-    });
-    db.close();
-  });
+  await putRecord('tube-capper', 'record.project.panels = null;');
+  await putRecord(
+    'future',
+    'Object.assign(record.project, { name: "From the future", version: 99 }); record.changed = 1;',
+  );
+  await putRecord('nothing', 'return null;');
   await page.reload();
   await page.waitForSelector('.ribbon');
   expect(await first.text('[data-testid="notice"]')).toMatch(/panel of the project.*set aside/s);
@@ -191,28 +200,12 @@ test('a damaged record opens with what is good; one that cannot be opened stays,
   await page.waitForSelector('.ribbon');
 });
 
-/** Puts a document into the browser as it would lie there, past every check, and opens it. */
+/** Opens a changed document as it would lie there. */
 async function openChanged(change: string): Promise<void> {
-  await page.evaluate(async (body) => {
-    const db = await new Promise<IDBDatabase>((resolve) => {
-      const request = indexedDB.open('zelvar');
-      request.onsuccess = () => resolve(request.result);
-    });
-    const store = db.transaction('projects', 'readwrite').objectStore('projects');
-    const record = await new Promise<{ project: Record<string, unknown> }>((resolve) => {
-      const request = store.get('tube-capper');
-      request.onsuccess = () => resolve(request.result as never);
-    });
-    const project = structuredClone(record.project);
-    new Function('p', 'chart', body)(
-      project,
-      (project.types as { charts: unknown[] }[]).find((t) => t.charts.length > 0)!.charts[0],
-    );
-    await new Promise((resolve) => {
-      store.put({ project: { ...project, id: 'odd' }, changed: Date.now() }, 'odd').onsuccess = resolve;
-    });
-    db.close();
-  }, change);
+  await putRecord(
+    'odd',
+    `const p = record.project; p.id = 'odd'; const chart = p.types.find((t) => t.charts.length > 0).charts[0]; ${change}`,
+  );
   await page.goto(`${session.server.url}/?open=odd`);
   await page.waitForSelector('.ribbon');
 }

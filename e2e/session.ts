@@ -1,6 +1,33 @@
 import type { Page } from 'puppeteer-core';
 import { newPage, startChromium, startServer, type Chromium, type Server } from './browser';
 
+/** Every main view of the tube capper. */
+export const views: readonly string[] = [
+  '#/bench///',
+  '#/bench///control%2Fn-station/panel%2Fa-operator',
+  '#/needs///requirement%2Fr-cap-02',
+  '#/needs///requirement%2Fr-cap-02/requirement%2Fr-cap-02',
+  '#/needs///line%2Fz-10/flow%2Ff-cap-a-tube',
+  '#/needs////glossary',
+  '#/needs////matrix',
+  '#/needs////gaps',
+  '#/needs////report',
+  '#/needs////import',
+  '#/product/spindle//quantity%2Fq-speed',
+  '#/product////inside',
+  '#/product////items',
+  '#/product////motion',
+  '#/behaviour/ctrl//state%2Fs-press',
+  '#/behaviour////procedure%2Fd-caponetube',
+  '#/behaviour////sequence%2Fq-cap-one-tube',
+  '#/behaviour////recorded',
+  '#/physics/spindle//',
+  '#/physics/spindle///structure',
+  '#/physics/spindle///network',
+  '#/physics/spindle///relations',
+  '#/physics////shared',
+];
+
 export const freshCapper = (): ReturnType<typeof freshSample> => freshSample('tube-capper');
 
 /** Before each test: a fresh page with a sample open; after it: no error may have been told. */

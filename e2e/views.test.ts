@@ -1,38 +1,12 @@
 import type { Page } from 'puppeteer-core';
 import { person } from './person';
-import { freshCapper, goTo } from './session';
+import { freshCapper, goTo, views } from './session';
 
 /** Every view, whatever the window, the theme and the project: nothing is cut off, and everything has a name. */
 const session = freshCapper();
 let page: Page;
 beforeEach(() => void (page = session.page));
 const { until, text, clickText, run, click } = person(() => page);
-
-const views: readonly string[] = [
-  '#/bench///',
-  '#/bench///control%2Fn-station/panel%2Fa-operator',
-  '#/needs///requirement%2Fr-cap-02',
-  '#/needs///requirement%2Fr-cap-02/requirement%2Fr-cap-02',
-  '#/needs///line%2Fz-10/flow%2Ff-cap-a-tube',
-  '#/needs////glossary',
-  '#/needs////matrix',
-  '#/needs////gaps',
-  '#/needs////report',
-  '#/needs////import',
-  '#/product/spindle//quantity%2Fq-speed',
-  '#/product////inside',
-  '#/product////items',
-  '#/product////motion',
-  '#/behaviour/ctrl//state%2Fs-press',
-  '#/behaviour////procedure%2Fd-caponetube',
-  '#/behaviour////sequence%2Fq-cap-one-tube',
-  '#/behaviour////recorded',
-  '#/physics/spindle//',
-  '#/physics/spindle///structure',
-  '#/physics/spindle///network',
-  '#/physics/spindle///relations',
-  '#/physics////shared',
-];
 
 /** What a careful eye would mark on the page as it is. */
 const marks = (): Promise<string[]> =>

@@ -4,7 +4,7 @@ import type { Example } from '@/core/run/example';
 import type { RunShape } from '@/core/run/protocol';
 import type { typeStructure } from '@/core/run/type-structure';
 import { useProject } from './project-store';
-import { problem } from '@/core/language/diagnostics';
+import { problem, type Problem } from '@/core/language/diagnostics';
 import { answerOf, checker, restart } from './replicas';
 
 /** What is asked of the document as it is, beside any run: what is wrong with it, how it would be solved, what it looks like. */
@@ -18,13 +18,28 @@ const patience = 4000;
 /** Checks the document; an answer about an older state of it is dropped. */
 export async function checkNow(): Promise<void> {
   if (!useProject.getState().project || !checker()) return;
-  if (busySince !== undefined && Date.now() - busySince > patience) restart('checking');
+  // several setups that run there would be ended too
+  if (busySince !== undefined && batches === 0 && Date.now() - busySince > patience) restart('checking');
   busySince ??= Date.now();
-  const answer = await answerOf('checking', (engine) => engine.check());
-  busySince = undefined;
-  if (answer && answer.version === useProject.getState().version)
-    useProject.getState().setProblems(answer.problems, answer.constants);
+  const { version } = useProject.getState();
+  try {
+    const answer = await answerOf('checking', (engine) => engine.check());
+    if (answer && answer.version === useProject.getState().version)
+      useProject.getState().setProblems(answer.problems, answer.constants);
+  } catch (error) {
+    // nothing found would look like nothing wrong
+    if (version === useProject.getState().version) useProject.getState().setProblems([brokenOff(error)]);
+  } finally {
+    busySince = undefined;
+  }
 }
+
+const brokenOff = (error: unknown): Problem =>
+  problem(
+    'error',
+    'check-failed',
+    `The check broke off, so what is wrong here is not known: ${error instanceof Error ? error.message : String(error)}`,
+  );
 
 /** Gives a check up that takes too long; the next change starts another one. */
 export function stopChecking(): void {
@@ -41,16 +56,29 @@ export function stopChecking(): void {
     ]);
 }
 
-export const askStructure = async (typeId: string): Promise<TypeStructure | undefined> => checker()?.structure(typeId);
-export const unitOfQuantity = async (typeId: string, path: string): Promise<string | undefined> =>
-  checker()?.unitOf(typeId, path);
+export const askStructure = (typeId: string): Promise<TypeStructure | undefined> =>
+  answerOf('checking', async (engine) => engine.structure(typeId));
+export const unitOfQuantity = (typeId: string, path: string): Promise<string | undefined> =>
+  answerOf('checking', async (engine) => engine.unitOf(typeId, path));
 /** What a part type looks like at its start. */
-export const shapesOf = async (typeId: string): Promise<readonly RunShape[] | undefined> => checker()?.shapes(typeId);
-export const exampleFor = async (formula: string): Promise<Example | undefined> => checker()?.example(formula);
+export const shapesOf = (typeId: string): Promise<readonly RunShape[] | undefined> =>
+  answerOf('checking', async (engine) => engine.shapes(typeId));
+export const exampleFor = (formula: string): Promise<Example | undefined> =>
+  answerOf('checking', async (engine) => engine.example(formula));
 
-/** Runs several setups one after the other, beside whatever else runs. */
-export const runAll = (
+/** How many times several setups are being run. */
+let batches = 0;
+
+/** Runs several setups one after the other, beside whatever else runs; undefined where that was ended from outside. */
+export async function runAll(
   ids: readonly string[],
   tell: (progress: BatchProgress) => void,
-): Promise<BatchResult[]> | undefined => checker()?.runAll(ids, Comlink.proxy(tell));
+): Promise<BatchResult[] | undefined> {
+  batches++;
+  try {
+    return await answerOf('checking', async (engine) => engine.runAll(ids, Comlink.proxy(tell)));
+  } finally {
+    batches--;
+  }
+}
 export const cancelAll = (): void => void checker()?.cancelAll();

@@ -1,5 +1,5 @@
 import * as Comlink from 'comlink';
-import type { OutsideAction, RunUpdate } from '@/core/run/protocol';
+import type { Engine, OutsideAction, RunUpdate } from '@/core/run/protocol';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
 import { answerOf, restart, runner } from './replicas';
@@ -39,23 +39,30 @@ export async function startRun(
     return;
   }
   runs.setStarting(true);
-  const result = await answerOf(
-    'running',
-    async (at) =>
-      await at.start(
-        setup.id,
-        {
-          pace: runs.pace,
-          paused: options.paused ?? false,
-          actions: options.actions ?? [],
-          changes: options.changes ?? {},
-          breakpoints: [...runs.breakpoints],
-          conditions: runs.stopConditions,
-        },
-        listener(project.id),
-      ),
-  );
-  useRuns.getState().setStarting(false);
+  let result: Awaited<ReturnType<Engine['start']>> | undefined;
+  try {
+    result = await answerOf(
+      'running',
+      async (at) =>
+        await at.start(
+          setup.id,
+          {
+            pace: runs.pace,
+            paused: options.paused ?? false,
+            actions: options.actions ?? [],
+            changes: options.changes ?? {},
+            breakpoints: [...runs.breakpoints],
+            conditions: runs.stopConditions,
+          },
+          listener(project.id),
+        ),
+    );
+  } catch (error) {
+    const why = error instanceof Error ? error.message : String(error);
+    return usePlace.getState().say(`${setup.name} could not start: ${why}`);
+  } finally {
+    useRuns.getState().setStarting(false);
+  }
   if (!result) return usePlace.getState().say(`${setup.name} was ended before it began`, 'note');
   if (!result.model) {
     useRuns.getState().failStart(result.problems);

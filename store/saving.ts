@@ -79,7 +79,10 @@ export function keepNow(change: Change): void {
 }
 
 const sizeOf = (change: Change): number =>
-  change.patches.reduce((n, p) => n + 60 + (typeof p.value === 'string' ? p.value.length : 200), 0);
+  change.patches.reduce(
+    (n, p) => n + 60 + (typeof p.value === 'string' ? p.value.length : (JSON.stringify(p.value)?.length ?? 0)),
+    0,
+  );
 
 async function trim(record: Keeping): Promise<void> {
   let total = 0;

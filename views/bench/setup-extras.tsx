@@ -104,12 +104,12 @@ export function BatchRun({ project, close }: { readonly project: Project; readon
     setRunning(true);
     setResults([]);
     try {
-      setResults(
-        (await runAll(
-          project.setups.filter((s) => chosen.has(s.id)).map((s) => s.id),
-          setProgress,
-        )) ?? [],
+      const found = await runAll(
+        project.setups.filter((s) => chosen.has(s.id)).map((s) => s.id),
+        setProgress,
       );
+      setResults(found ?? []);
+      if (!found) usePlace.getState().say('The setups were ended before they were through', 'note');
     } catch {
       usePlace.getState().say('The setups could not be run');
     } finally {
