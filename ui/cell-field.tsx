@@ -72,11 +72,7 @@ export function CellField(props: FieldProps) {
     }
   };
   const isBack = back !== undefined && draft === back;
-  const message =
-    refused ??
-    (isBack
-      ? `Typed before the page was closed: ${multiline ? 'Ctrl+Enter' : 'Enter'} takes it over, Escape drops it`
-      : problem);
+  const message = refused ?? (isBack ? undefined : problem);
   const common = {
     className: `cell-field${mono ? ' mono' : ''}`,
     value: shown,
@@ -114,6 +110,15 @@ export function CellField(props: FieldProps) {
             <option key={item} value={item} />
           ))}
         </datalist>
+      )}
+      {isBack && !refused && (
+        <div
+          className="field-back"
+          role="status"
+          title={`Typed before the page was closed, and not taken over yet: ${multiline ? 'Ctrl+Enter' : 'Enter'} takes it over, Escape drops it`}
+        >
+          typed before
+        </div>
       )}
       {message && (
         <div className="field-problem" id={id} role="alert">

@@ -97,7 +97,7 @@ export function VerdictRow({
             {finding.key}
           </button>
           <span className="text-truncate" style={{ fontSize: '0.92em' }}>
-            <VerdictMark finding={finding} old={old} />
+            <VerdictMark finding={finding} old={old} brief={old !== ''} />
           </span>
         </div>
       }
