@@ -45,9 +45,12 @@ export function selectedAddress(project: Project): string | undefined {
     return item === '' ? undefined : item;
   }
   if (area === 'bench') {
+    if (sheet.startsWith('panel/')) return item === '' ? sheet : `${sheet}/${item}`;
     const { setupId } = useRuns.getState();
-    return setupId ? `setup/${setupId}` : undefined;
+    if (!setupId) return undefined;
+    return /^(stimulus|change)\//.test(item) ? `setup/${setupId}/${item}` : `setup/${setupId}`;
   }
+  if (item.startsWith('item/')) return item;
   const id = type || allParts(partTree(project)).find((p) => p.path === part)?.type.id;
   const owner = id === undefined ? undefined : project.types.find((t) => t.id === id);
   if (!owner) return undefined;
@@ -56,6 +59,12 @@ export function selectedAddress(project: Project): string | undefined {
     return item.startsWith('line/') ? `${at}/${sheet}/${item}` : `${at}/${sheet}`;
   if (item === '') return at;
   const [kind, own] = item.split('/');
+  if (kind === 'value') {
+    const holder =
+      owner.charts.find((c) => sheet === `chart/${c.id}`) ??
+      owner.charts.find((c) => c.values.some((v) => v.id === own));
+    return holder && `${at}/chart/${holder.id}/${item}`;
+  }
   if (kind === 'state' || kind === 'transition') {
     const chart =
       owner.charts.find((c) => sheet === `chart/${c.id}`) ??
@@ -67,4 +76,29 @@ export function selectedAddress(project: Project): string | undefined {
     return holder && `${at}/sheet/${holder.id}/${item}`;
   }
   return `${at}/${item}`;
+}
+
+/** Address of what the sheet at hand shows the inside of: what is added or pasted goes there. Empty for the project. */
+export function sheetOwner(project: Project): string {
+  const { area, sheet, part, type } = usePlace.getState();
+  if (area === 'needs') return sheet.startsWith('flow/') ? sheet : '';
+  if (area === 'bench') {
+    if (sheet.startsWith('panel/')) return sheet;
+    const { setupId } = useRuns.getState();
+    const setup = project.setups.find((s) => s.id === setupId) ?? project.setups[0];
+    return setup ? `setup/${setup.id}` : '';
+  }
+  const id = type || allParts(partTree(project)).find((p) => p.path === part)?.type.id;
+  const owner = project.types.find((t) => t.id === id);
+  if (!owner) return '';
+  const at = `type/${owner.id}`;
+  if (area === 'physics') {
+    const [kind, sheetId] = sheet.split('/');
+    const shown = kind === 'relations' ? (owner.sheets.find((s) => s.id === sheetId) ?? owner.sheets[0]) : undefined;
+    return shown ? `${at}/sheet/${shown.id}` : at;
+  }
+  if (area !== 'behaviour') return at;
+  if (/^(procedure|sequence)\//.test(sheet)) return `${at}/${sheet}`;
+  const chart = owner.charts.find((c) => sheet === `chart/${c.id}`) ?? owner.charts[0];
+  return chart && (sheet === '' || sheet.startsWith('chart/')) ? `${at}/chart/${chart.id}` : at;
 }

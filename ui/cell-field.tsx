@@ -1,7 +1,18 @@
 'use client';
-import { useEffect, useId, useLayoutEffect, useRef, useState, type KeyboardEvent } from 'react';
+import {
+  useEffect,
+  useId,
+  useLayoutEffect,
+  useRef,
+  useState,
+  type ChangeEvent,
+  type KeyboardEvent,
+  type RefObject,
+} from 'react';
 import type { Problem } from '@/core/language/diagnostics';
 import { showAtPlace } from '@/store/refusals';
+import { afterEnter, takeBackRow } from './editing/rows';
+import { useSuggestions, type Suggestion } from './suggestions';
 import { keepTyping, typedBefore, typingDone } from '@/store/typing';
 
 interface FieldProps {
@@ -13,6 +24,8 @@ interface FieldProps {
   readonly placeholder?: string;
   readonly problem?: string | undefined;
   readonly list?: readonly string[];
+  /** Names that are proposed for the word at the caret; the same function from time to time, as it is asked when somebody types. */
+  readonly names?: (() => readonly Suggestion[]) | undefined;
   readonly multiline?: boolean;
   /** Commits with every key instead of when the field is left. */
   readonly immediate?: boolean;
@@ -21,11 +34,12 @@ interface FieldProps {
 
 /** A field that looks like text until it is used. Enter or leaving it commits, Escape takes the typing back. */
 export function CellField(props: FieldProps) {
-  const { value, label, onCommit, mono, placeholder, problem, list, multiline, immediate, disabled } = props;
+  const { value, label, onCommit, mono, placeholder, problem, list, names, multiline, immediate, disabled } = props;
   const [back] = useState(() => typedBefore(label, value));
   const [draft, setDraft] = useState<string | undefined>(back);
   const [refused, setRefused] = useState<string>();
   const area = useRef<HTMLTextAreaElement>(null);
+  const input = useRef<HTMLInputElement>(null);
   const id = useId();
   const shown = draft ?? value;
   useEffect(() => setRefused(undefined), [value]);
@@ -53,23 +67,42 @@ export function CellField(props: FieldProps) {
     setRefused(undefined);
     typingDone();
   };
-  const commit = (text: string): void => {
-    if (text === value) return forget();
+  /** Whether the text was taken. */
+  const commit = (text: string): boolean => {
+    if (text === value) {
+      forget();
+      return true;
+    }
     const why = showAtPlace(onCommit(text));
     setRefused(why?.message);
     if (!why) {
       setDraft(undefined);
       typingDone();
     }
+    return !why;
   };
   const keys = (e: KeyboardEvent<HTMLElement>): void => {
+    if (proposed.key(e)) return;
     if (e.key === 'Escape') {
+      if (draft === undefined) takeBackRow(e.currentTarget);
       forget();
       e.stopPropagation();
     } else if (e.key === 'Enter' && (!multiline || e.ctrlKey || e.metaKey)) {
       e.preventDefault();
-      commit(shown);
+      if (commit(shown)) afterEnter(e.currentTarget);
     }
+  };
+  const change = (text: string): void => {
+    keepTyping(label, immediate ? null : value, text);
+    if (immediate) {
+      setDraft(text);
+      setRefused(onCommit(text)?.message);
+    } else setDraft(text);
+  };
+  const proposed = useSuggestions(names, (multiline ? area : input) as RefObject<HTMLInputElement | null>, change);
+  const typed = (e: ChangeEvent<HTMLInputElement | HTMLTextAreaElement>): void => {
+    change(e.target.value);
+    proposed.typed(e.target.value, e.target.selectionStart ?? e.target.value.length);
   };
   const isBack = back !== undefined && draft === back;
   const message = refused ?? (isBack ? undefined : problem);
@@ -83,27 +116,20 @@ export function CellField(props: FieldProps) {
     'aria-invalid': message !== undefined,
     ...(message && { 'aria-describedby': id }),
     onKeyDown: keys,
-    onBlur: () => draft !== undefined && commit(draft),
-  };
-  const change = (text: string): void => {
-    keepTyping(label, immediate ? null : value, text);
-    if (immediate) {
-      setDraft(text);
-      setRefused(onCommit(text)?.message);
-    } else setDraft(text);
+    ...(names && { role: 'combobox', 'aria-expanded': proposed.open, 'aria-autocomplete': 'list' as const }),
+    onBlur: () => {
+      proposed.close();
+      if (draft !== undefined) commit(draft);
+    },
   };
   return (
     <>
       {multiline ? (
-        <textarea ref={area} rows={1} {...common} onChange={(e) => change(e.target.value)} />
+        <textarea ref={area} rows={1} {...common} onChange={typed} />
       ) : (
-        <input
-          {...common}
-          {...(list && { list: `${id}-list` })}
-          onChange={(e) => change(e.target.value)}
-          autoComplete="off"
-        />
+        <input ref={input} {...common} {...(list && { list: `${id}-list` })} onChange={typed} autoComplete="off" />
       )}
+      {proposed.list}
       {list && (
         <datalist id={`${id}-list`}>
           {list.map((item) => (

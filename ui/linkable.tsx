@@ -1,6 +1,7 @@
 'use client';
 import { useDraggable } from '@dnd-kit/core';
 import type { HTMLAttributes, ReactNode, Ref } from 'react';
+import { useIsChosen } from '@/store/choice';
 import { useTraceLook } from '@/store/trace';
 
 /**
@@ -15,14 +16,16 @@ export function LinkableRow({
   ...rest
 }: { readonly address: string; readonly rowRef?: Ref<HTMLTableRowElement> } & HTMLAttributes<HTMLTableRowElement>) {
   const look = useTraceLook(address);
+  const isChosen = useIsChosen(address);
   return (
     <tr
       {...rest}
       ref={rowRef}
-      className={`${className}${look.className}`}
+      className={`${className}${look.className}${isChosen ? ' chosen' : ''}`}
       title={look.title}
       data-link={address}
       data-links={look.count}
+      data-element={address}
     >
       {children}
     </tr>
@@ -32,10 +35,15 @@ export function LinkableRow({
 /** The same for anything that is not a table row. */
 export function LinkableBox({
   address,
+  element = address,
   className = '',
   children,
   ...rest
-}: { readonly address: string } & HTMLAttributes<HTMLDivElement>) {
+}: {
+  readonly address: string;
+  /** What is copied, moved and deleted with it; empty where it only shows something. */
+  readonly element?: string;
+} & HTMLAttributes<HTMLDivElement>) {
   const look = useTraceLook(address);
   return (
     <div
@@ -44,6 +52,7 @@ export function LinkableBox({
       title={look.title}
       data-link={address}
       data-links={look.count}
+      {...(element !== '' && { 'data-element': element })}
     >
       {children}
     </div>

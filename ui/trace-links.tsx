@@ -29,7 +29,7 @@ export function TraceLinks({ address, what }: { readonly address: string; readon
           Impact
         </Button>
       </h3>
-      <LinkableBox address={address} className="px-3 pb-2 drop-zone">
+      <LinkableBox address={address} element="" className="px-3 pb-2 drop-zone">
         {links.length === 0 && (
           <p className="quiet mb-1">{isRequirement ? 'Nothing is linked yet.' : 'No requirement is linked yet.'}</p>
         )}

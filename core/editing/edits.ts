@@ -15,6 +15,7 @@ import { partType, projectFields, requirement, state, type Project } from '../pr
 import type { Edit } from '../project/edit';
 import { marksFor } from '../project/equations';
 import { complaint, entrySchema, nameSchema, type EntryDescription, type Fields } from '../project/field';
+import { goneWith, isWithin } from './gone-with';
 import { wrongIn } from './touched';
 import { references, usersOf, type Reference } from './references';
 
@@ -168,11 +169,12 @@ function change(project: Draft<Project>, edit: Edit): void {
       const gone = new Set(edit.ids);
       for (const entry of at.list)
         if (gone.has(entry.id)) refuseWhileUsed(project as Project, edit.list, at.description, entry);
-      if (at.description === requirement) retire(project, gone);
-      const left = at.list.filter((e) => !gone.has(e.id));
-      at.list.splice(0, at.list.length, ...left);
+      removeAll(project, at, gone);
       return;
     }
+    case 'delete':
+      removeTogether(project, edit.addresses);
+      return;
     case 'update-all': {
       const at = listAt(project, edit.list);
       const places = new Map(at.list.map((e, k) => [e.id, k]));
@@ -296,12 +298,54 @@ const mentioned: ReadonlySet<string> = new Set([
   'value',
 ]);
 
-function refuseWhileUsed(project: Project, list: Address, description: EntryDescription, entry: Entry): void {
+function removeAll(project: Draft<Project>, at: ListAt, gone: ReadonlySet<string>): void {
+  if (at.description === requirement) retire(project, gone);
+  const left = at.list.filter((e) => !gone.has(e.id));
+  at.list.splice(0, at.list.length, ...left);
+}
+
+function removeTogether(project: Draft<Project>, addresses: readonly Address[]): void {
+  const before = (isDraft(project) ? current(project) : project) as Project;
+  const gone = new Set(goneWith(before, addresses));
+  const lists = new Map<Address, Set<string>>();
+  for (const address of gone) {
+    const [list, id] = splitAddress(address);
+    lists.set(list, (lists.get(list) ?? new Set()).add(id));
+    const at = listAt(project, list);
+    const entry = entryOf(at.list, id) ?? refuse('gone', 'This is no longer there');
+    refuseWhileUsed(before, list, at.description, (isDraft(entry) ? current(entry) : entry) as Entry, gone);
+  }
+  for (const [list, ids] of lists) {
+    const at = listAt(project, list);
+    removeAll(project, at, ids);
+    // further targets of transitions that stay
+    if (at.description === state)
+      for (const t of (at.owner as unknown as { transitions: { also: string[] }[] }).transitions)
+        if (t.also.some((x) => ids.has(x))) t.also = t.also.filter((x) => !ids.has(x));
+  }
+}
+
+const splitAddress = (address: Address): [list: Address, id: string] => {
+  const at = address.lastIndexOf('/');
+  return [address.slice(0, at), address.slice(at + 1)];
+};
+
+/** What goes as well is no user. */
+function refuseWhileUsed(
+  project: Project,
+  list: Address,
+  description: EntryDescription,
+  entry: Entry,
+  gone: ReadonlySet<Address> = new Set([`${list}/${entry.id}`]),
+): void {
   if (!mentioned.has(description.kind) || entry.name === undefined) return;
-  const users = usersOf(project, `${list}/${entry.id}`, entry.name);
+  const users = usersOf(project, `${list}/${entry.id}`, entry.name, gone);
   if (description === partType) {
+    const stays = (t: { id: string }, p: { id: string }): boolean => !isWithin(`type/${t.id}/part/${p.id}`, gone);
     users.unshift(
-      ...project.types.flatMap((t) => t.parts.filter((p) => p.type === entry.id).map((p) => `${t.name}.${p.name}`)),
+      ...project.types.flatMap((t) =>
+        t.parts.filter((p) => p.type === entry.id && stays(t, p)).map((p) => `${t.name}.${p.name}`),
+      ),
     );
     if (project.root === entry.id) users.unshift('the project, as its product');
   }

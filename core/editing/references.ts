@@ -9,9 +9,10 @@ import {
 } from '../language/parse';
 import { findClass, nestedClasses, type ClassRef } from '../flatten/library';
 import { createNames, type Meaning, type MeaningKind, type Names } from '../flatten/names';
-import { findAt, isAtOrIn, readAddress, type Address } from '../project/address';
+import { findAt, readAddress, type Address } from '../project/address';
 import { partType, type Chart, type PartType, type Procedure, type Project } from '../project/document';
 import { documentTexts, type DocumentText } from '../project/texts';
+import { isWithin } from './gone-with';
 
 /** One mention of something by its name in a text of the document. */
 export interface Reference {
@@ -284,10 +285,15 @@ function pathParts(path: string): { name: string; span: Span }[] {
   return parts;
 }
 
-/** Who mentions something, outside of itself, as words for a message. */
-export function usersOf(project: Project, address: Address, name: string): string[] {
+/** Who mentions something, outside of itself or of what goes with it, as words for a message. */
+export function usersOf(
+  project: Project,
+  address: Address,
+  name: string,
+  gone: ReadonlySet<Address> = new Set([address]),
+): string[] {
   const found = references(project, name).filter(
-    (r) => r.address === address && r.name === name && !isAtOrIn(r.text.place, address),
+    (r) => r.address === address && r.name === name && !isWithin(r.text.place, gone),
   );
   return [...new Set(found.map((r) => r.text.label))];
 }

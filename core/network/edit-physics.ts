@@ -27,8 +27,35 @@ const indentAt = (text: string, at: number): string =>
   /^[ \t]*/.exec(text.slice(text.lastIndexOf('\n', at - 1) + 1))![0];
 
 /** Declares a part: behind the last declaration, or before the equations. */
-export function declarePart(text: string, typeName: string, name: string, changes = ''): string {
-  const line = `${typeName} ${name}${changes ? `(${changes})` : ''};`;
+export const declarePart = (text: string, typeName: string, name: string, changes = ''): string =>
+  writeDeclaration(text, `${typeName} ${name}${changes ? `(${changes})` : ''};`);
+
+/** The names a text declares. */
+export const declaredNames = (text: string): string[] => componentsIn(text).map((e) => e.name);
+
+/** What stands before and behind the name where a part is declared. */
+export function declaredText(text: string, name: string): { readonly head: string; readonly tail: string } | undefined {
+  const all = componentsIn(text);
+  const element = all.find((e) => e.name === name);
+  if (!element) return undefined;
+  // several may share the name of their type
+  const first = all.find((e) => e.typeSpan.start === element.typeSpan.start)!;
+  return {
+    head: text.slice(first.span.start, first.nameSpan.start).trim(),
+    tail: text.slice(element.nameSpan.end, element.span.end).trim(),
+  };
+}
+
+/** The ends of every connection that stands for itself, in no loop or condition. */
+export const writtenConnects = (text: string): (readonly [string, string])[] =>
+  connects(parsePhysicsText(text).value.equations, '').flatMap((c) =>
+    c.within === ''
+      ? [[text.slice(c.a.span.start, c.a.span.end), text.slice(c.b.span.start, c.b.span.end)] as const]
+      : [],
+  );
+
+/** Writes a declaration behind the last one, or before the equations. */
+export function writeDeclaration(text: string, line: string): string {
   const { elements } = parsePhysicsText(text).value;
   const last = elements.at(-1);
   if (last) {

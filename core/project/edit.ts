@@ -29,6 +29,8 @@ export type Edit =
       readonly changes: Readonly<Record<string, unknown>>;
     }
   | { readonly kind: 'remove'; readonly list: Address; readonly id: string }
+  /** Takes elements away together, wherever they stand, with what goes with them: that they use one another is no reason to keep them. */
+  | { readonly kind: 'delete'; readonly addresses: readonly Address[] }
   | { readonly kind: 'move'; readonly list: Address; readonly id: string; readonly index: number }
   /** Renames an element; every text that mentions it follows. */
   | { readonly kind: 'rename'; readonly list: Address; readonly id: string; readonly name: string }

@@ -25,6 +25,7 @@ function PartCard({ data, selected, id }: NodeProps<PartNode>) {
   return (
     <LinkableBox
       address={data.address}
+      element={data.element}
       className={`part-card${selected ? ' selected' : ''}${declared ? ' declared' : ''}`}
       data-part={p.name}
       style={wrong ? { borderColor: 'var(--bad)' } : undefined}

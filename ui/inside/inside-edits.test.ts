@@ -7,13 +7,13 @@ import {
   addDeclared,
   addPart,
   linkEnds,
-  movePart,
+  moveParts,
   placeAll,
-  removeFromText,
   usableTypes,
   type Inside,
   type InsideChange,
 } from './inside-edits';
+import { removal } from '@/core/clipping/removal';
 
 /** What the drawing of the inside does, without the drawing. */
 
@@ -78,9 +78,9 @@ test('physical ends are connected in the text; of an array the first, and that i
   expect(now.types[0].physics).toContain('connect(r.p, rs[1].p);');
   expect(change).toMatchObject({ chosen: 'connect/r.p|rs[1].p', note: expect.stringContaining('first element') });
   expect(refusal(linkEnds(insideOf(project), 'r.p', 'first.y', newId))).not.toBe('');
-  const back = after(now, removeFromText(insideOf(now), 'connect/r.p|rs[1].p'));
+  const back = after(now, removal(now, [`type/${now.types[0].id}/connect/r.p|rs[1].p`])!);
   expect(back.types[0].physics).not.toContain('rs[1].p');
-  expect(removeFromText(insideOf(project), 'connect/r.p|rs.p')).toBeUndefined();
+  expect(removal(project, [`type/${project.types[0].id}/connect/r.p|rs.p`])).toBeUndefined();
 });
 
 test('parts are added under names that are free, and take their place', () => {
@@ -99,19 +99,26 @@ test('parts of the library are declared in the text, and come out of it with the
   expect(once.types[0].layout).toEqual([{ name: 'resistor', x: 10, y: 20 }]);
   const shaped = after(once, addDeclared(insideOf(once), 'Shapes.Box', { x: 1, y: 1 }));
   expect(shaped.types[0].layout).toEqual(once.types[0].layout);
-  const gone = after(shaped, removeFromText(insideOf(shaped), 'declared/resistor'));
+  const gone = after(shaped, removal(shaped, [`type/${shaped.types[0].id}/declared/resistor`])!);
   expect(gone.types[0].layout).toEqual([]);
   expect(gone.types[0].physics).not.toMatch(/resistor;/);
-  expect(removeFromText(insideOf(project), 'part/a')).toBeUndefined();
   expect(checkProject(once).problems.filter((p) => p.code === 'syntax')).toEqual([]);
 });
 
 test('cards are moved one at a time, those of the text by their name, or all at once', () => {
-  const moved = after(project, movePart(insideOf(project), 'first', 'a', { x: 7.6, y: 1 }));
+  const moved = after(project, moveParts(insideOf(project), [{ name: 'first', partId: 'a', at: { x: 7.6, y: 1 } }]));
   expect(moved.types[0].parts[0].place).toEqual({ x: 8, y: 1 });
-  const text = after(moved, movePart(insideOf(moved), 'r', undefined, { x: 2, y: 3 }));
-  const again = after(text, movePart(insideOf(text), 'r', undefined, { x: 4, y: 5 }));
+  const text = after(moved, moveParts(insideOf(moved), [{ name: 'r', partId: undefined, at: { x: 2, y: 3 } }]));
+  const again = after(text, moveParts(insideOf(text), [{ name: 'r', partId: undefined, at: { x: 4, y: 5 } }]));
   expect(again.types[0].layout).toEqual([{ name: 'r', x: 4, y: 5 }]);
+  const both = after(
+    again,
+    moveParts(insideOf(again), [
+      { name: 'first', partId: 'a', at: { x: 1, y: 2 } },
+      { name: 'r', partId: undefined, at: { x: 3, y: 4 } },
+    ]),
+  );
+  expect([both.types[0].parts[0].place, both.types[0].layout]).toEqual([{ x: 1, y: 2 }, [{ name: 'r', x: 3, y: 4 }]]);
   const all = after(
     again,
     placeAll(insideOf(again), new Map([['b', { x: 1.2, y: 2.6 }]]), new Map([['g', { x: 9, y: 9 }]])),

@@ -1,5 +1,5 @@
 import { isInside } from '@/core/editing/references';
-import { declarePart, eraseConnect, erasePart, writeConnect } from '@/core/network/edit-physics';
+import { declarePart, writeConnect } from '@/core/network/edit-physics';
 import { endAt, physicalConflict, splitEnd, type Network } from '@/core/network/read-network';
 import type { Edit } from '@/core/project/edit';
 import { newPart, type Link, type PartType, type Place, type Project } from '@/core/project/project';
@@ -118,40 +118,23 @@ export function addDeclared(inside: Inside, className: string, at: Place): Insid
   };
 }
 
-/** Takes a declared part or a connection out of the text; parts and links of the document are deleted as everywhere. */
-export function removeFromText({ type }: Inside, item: string): InsideChange | undefined {
-  const [kind, ...rest] = item.split('/');
-  const id = rest.join('/');
-  if (kind === 'declared')
-    return {
-      edit: changeType(type, {
-        physics: erasePart(type.physics, id),
-        layout: type.layout.filter((p) => p.name !== id),
-      }),
-      label: `Delete ${id}`,
-      chosen: '',
-    };
-  if (kind !== 'connect') return undefined;
-  const [a, b] = id.split('|');
-  const physics = eraseConnect(type.physics, a, b);
-  if (physics === type.physics) return undefined;
-  return {
-    edit: changeType(type, { physics }),
-    label: `Unlink ${a} and ${b}`,
-    chosen: '',
-  };
-}
-
-/** A card put somewhere else: `partId` of a part of the document, otherwise a name of the text. */
-export function movePart({ type }: Inside, name: string, partId: string | undefined, at: Place): InsideChange {
-  const place = rounded(at);
-  return {
-    edit:
-      partId !== undefined
-        ? { kind: 'update', list: `${list(type)}/part`, id: partId, changes: { place } }
-        : changeType(type, { layout: [...type.layout.filter((p) => p.name !== name), { name, ...place }] }),
-    label: `Move ${name}`,
-  };
+/** Cards put somewhere else: `partId` of a part of the document, otherwise a name of the text. */
+export function moveParts(
+  { type }: Inside,
+  cards: readonly { readonly name: string; readonly partId: string | undefined; readonly at: Place }[],
+): InsideChange {
+  const label = cards.length === 1 ? `Move ${cards[0].name}` : `Move ${cards.length} parts`;
+  const own = cards.flatMap(({ partId, at }) =>
+    partId === undefined ? [] : [{ id: partId, changes: { place: rounded(at) } }],
+  );
+  const declared = cards.flatMap(({ name, partId, at }) => (partId === undefined ? [{ name, ...rounded(at) }] : []));
+  const edits: Edit[] = [];
+  if (own.length > 0) edits.push({ kind: 'update-all', list: `${list(type)}/part`, updates: own });
+  if (declared.length > 0) {
+    const names = new Set(declared.map((d) => d.name));
+    edits.push(changeType(type, { layout: [...type.layout.filter((p) => !names.has(p.name)), ...declared] }));
+  }
+  return { edit: edits.length === 1 ? edits[0] : { kind: 'batch', label, edits }, label };
 }
 
 /** All cards at once: parts of the document by their id, parts of the text by their name. */

@@ -22,6 +22,7 @@ const inputOf = (project: Project, type: PartType, more: Partial<GraphInput> = {
   run: undefined,
   cursor: 0,
   item: '',
+  others: [],
   wrong: new Set(),
   labelled: false,
   carriedBy: (l) => ({ name: itemOf(project, l)?.name ?? '', ...waysOf(project, type, l) }),

@@ -28,6 +28,8 @@ export type PartNode = Node<
     readonly lit: boolean;
     readonly wrong: boolean;
     readonly address: string;
+    /** What is copied and deleted with it. */
+    readonly element: string;
     readonly headHeight: number;
   },
   'part'
@@ -81,6 +83,8 @@ export interface GraphInput {
   readonly run: RunView | undefined;
   readonly cursor: number;
   readonly item: string;
+  /** Addresses of what is chosen together, where that is more than one. */
+  readonly others: readonly string[];
   readonly wrong: ReadonlySet<string>;
   /** Every link says what it carries, not only those looked at. */
   readonly labelled: boolean;
@@ -90,7 +94,17 @@ export interface GraphInput {
   chartsOf(typeName: string): readonly string[];
 }
 
-export function insideNodes({ type, network, path, run, cursor, item, wrong, chartsOf }: GraphInput): AnyNode[] {
+export function insideNodes({
+  type,
+  network,
+  path,
+  run,
+  cursor,
+  item,
+  others,
+  wrong,
+  chartsOf,
+}: GraphInput): AnyNode[] {
   const kept = new Map(type.layout.map((p) => [p.name, p]));
   const columns = Math.max(2, Math.ceil(Math.sqrt(network.parts.length)));
   const now = momentAt(run, cursor);
@@ -132,7 +146,7 @@ export function insideNodes({ type, network, path, run, cursor, item, wrong, cha
       position: { x: place.x, y: place.y },
       width: cardWidth,
       height: headHeight + Math.max(left.length, right.length, 1) * rowHeight + 8,
-      selected: item === own,
+      selected: item === own || others.includes(`type/${type.id}/${own}`),
       deletable: false,
       data: {
         network: p,
@@ -144,6 +158,7 @@ export function insideNodes({ type, network, path, run, cursor, item, wrong, cha
         headHeight,
         wrong: p.ref === undefined || (p.part !== undefined && wrong.has(p.part.id)),
         address: p.part ? `type/${type.id}/part/${p.part.id}` : `type/${type.id}/physics`,
+        element: `type/${type.id}/${own}`,
       },
       ariaLabel: `Part ${p.name}, a ${p.typeName}`,
     };

@@ -26,7 +26,9 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
-import { deleteWithImpact } from '@/ui/impact';
+import { pick, useChoice } from '@/store/choice';
+import { useBoxedChoice } from '@/ui/editing/boxed-choice';
+import { useDrawingPoint } from '@/ui/editing/drawing-point';
 import { useRefit } from '@/ui/use-refit';
 import type { LayoutApi } from '@/workers/layout.worker';
 import { edgeTypes, nodeTypes } from './cards';
@@ -38,19 +40,22 @@ import {
   type AnyNode,
   type GraphInput,
   type LinkEdge,
+  type PartNode,
 } from './inside-graph';
 import {
   addDeclared,
   addPart,
   linkEnds,
-  movePart,
+  moveParts,
   placeAll,
-  removeFromText,
   usableTypes,
   type Inside as InsideOfType,
   type InsideChange,
 } from './inside-edits';
 import { LibraryMenu } from './library-menu';
+
+const multiKeys = ['Control', 'Meta', 'Shift'];
+const alone: readonly string[] = [];
 
 export function InsideSheet(props: {
   readonly project: Project;
@@ -100,6 +105,7 @@ function Inside({
   const network = useMemo(() => ({ ...whole, parts: whole.parts.filter((p) => !p.isShape) }), [whole]);
   const shapes = whole.parts.length - network.parts.length;
   const entries = useMemo(() => catalogue(library), [library]);
+  const others = useChoice((s) => (s.addresses.length > 1 ? s.addresses : alone));
   const graph = useMemo(
     (): GraphInput => ({
       type,
@@ -108,6 +114,7 @@ function Inside({
       run,
       cursor,
       item,
+      others,
       wrong,
       labelled,
       carriedBy: (l) => ({ name: itemOf(project, l)?.name ?? '', ...waysOf(project, type, l) }),
@@ -115,7 +122,7 @@ function Inside({
       // values follow the cursor and the run
     }),
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [type, network, path, item, wrong, labelled, project.types, project.items, run?.model, version, cursor],
+    [type, network, path, item, others, wrong, labelled, project.types, project.items, run?.model, version, cursor],
   );
   const nodes = useMemo(() => insideNodes(graph), [graph]);
   const lit = useMemo(() => movingLinks(type, path, run, cursor), [type, path, run, cursor, version]); // eslint-disable-line react-hooks/exhaustive-deps
@@ -135,17 +142,28 @@ function Inside({
     if (change.chosen !== undefined) select(change.chosen);
     if (change.note !== undefined) say(change.note, 'note');
   };
+  const boxed = useBoxedChoice((id) => `type/${type.id}/${id.startsWith('declared/') ? id : `part/${id}`}`);
+  const together = (e: React.MouseEvent, own: string): void =>
+    pick(project, `type/${type.id}/${own}`, { shiftKey: false, ctrlKey: e.ctrlKey || e.shiftKey, metaKey: e.metaKey });
+  useDrawingPoint(flow);
   const changes = (changed: NodeChange<AnyNode>[]): void => {
+    boxed.changes(changed as never);
     const moves = changed.filter((c) => c.type === 'position' && c.dragging);
     if (moves.length > 0) setMoving((m) => applyNodeChanges(moves, m ?? nodes));
   };
-  const stop = (_: unknown, node: AnyNode): void => {
+  const stop = (_: unknown, node: AnyNode, all: AnyNode[] = [node]): void => {
     setMoving(undefined);
-    const before = nodes.find((n) => n.id === node.id);
-    if (node.type !== 'part' || !before) return;
-    const place = { x: Math.round(node.position.x), y: Math.round(node.position.y) };
-    if (before.position.x !== place.x || before.position.y !== place.y)
-      carryOut(movePart(inside, node.data.network.name, node.data.network.part && node.id, place));
+    const moved = all.filter((n) => {
+      const before = nodes.find((x) => x.id === n.id);
+      return n.type === 'part' && before && (before.position.x !== n.position.x || before.position.y !== n.position.y);
+    }) as PartNode[];
+    if (moved.length > 0)
+      carryOut(
+        moveParts(
+          inside,
+          moved.map((n) => ({ name: n.data.network.name, partId: n.data.network.part && n.id, at: n.position })),
+        ),
+      );
   };
   const connect = (c: Connection): void => {
     if (c.sourceHandle && c.targetHandle) carryOut(linkEnds(inside, c.sourceHandle, c.targetHandle, () => nanoid(8)));
@@ -187,18 +205,6 @@ function Inside({
       worker.terminate();
       setTidying(false);
     }
-  };
-  const remove = (): void => {
-    const [kind, ...rest] = item.split('/');
-    const id = rest.join('/');
-    if (kind === 'part' || kind === 'link')
-      deleteWithImpact(
-        `type/${type.id}/${item}`,
-        { kind: 'remove', list: `type/${type.id}/${kind}`, id },
-        `Delete a ${kind}`,
-        () => select(''),
-      );
-    else carryOut(removeFromText(inside, item));
   };
   const drop = (e: DragEvent): void => {
     const [id, className] = [
@@ -299,10 +305,15 @@ function Inside({
           maxZoom={2}
           connectionRadius={22}
           connectionMode={ConnectionMode.Loose}
-          onNodeClick={(_, n) => n.type === 'part' && select(n.data.item)}
+          onNodeClick={(e, n) => n.type === 'part' && together(e, n.data.item)}
           onNodeDoubleClick={(_, n) => enter(n)}
-          onEdgeClick={(_, e) => e.data && select(e.data.item)}
-          onPaneClick={() => select('')}
+          onEdgeClick={(e, line) => line.data && together(e, line.data.item)}
+          onPaneClick={() => useChoice.getState().choose([])}
+          onNodeDragStart={boxed.dragStart}
+          onSelectionStart={boxed.start}
+          onSelectionEnd={boxed.end}
+          onSelectionDragStop={(e, all) => all[0] && stop(e, all[0], all)}
+          multiSelectionKeyCode={multiKeys}
           proOptions={{ hideAttribution: true }}
           fitView
           fitViewOptions={{ padding: 0.05, maxZoom: 1.1 }}
@@ -311,7 +322,6 @@ function Inside({
           zoomOnScroll={false}
           onKeyDown={(e) => {
             if (e.target instanceof HTMLInputElement) return;
-            if (e.key === 'Delete' || e.key === 'Backspace') remove();
             if (e.key === 'Enter') chooseFocused();
           }}
         >

@@ -17,6 +17,9 @@ import type { Problem } from '@/core/language/diagnostics';
 import { newTransition, type Chart, type Transition } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
+import { pick, useChoice } from '@/store/choice';
+import { useBoxedChoice } from '@/ui/editing/boxed-choice';
+import { useDrawingPoint } from '@/ui/editing/drawing-point';
 import { useHandler } from '@/ui/use-handler';
 import { Arrow, Cards, LabelsShown, standingCards, useArrows, type ArrowEdge } from './arrows';
 import {
@@ -33,6 +36,8 @@ import { StateCard, useStateCards, type StateNode } from './state-cards';
 const nodeTypes = { state: StateCard };
 const edgeTypes = { arrow: Arrow };
 const proOptions = { hideAttribution: true };
+const multiKeys = ['Control', 'Meta', 'Shift'];
+const none: readonly string[] = [];
 const fitting = { padding: 0.03, maxZoom: 1.1 };
 
 interface Props {
@@ -44,7 +49,6 @@ interface Props {
   /** Ids of the transitions taken last, parted by blanks. */
   readonly lastTaken: string;
   readonly problems: readonly Problem[];
-  readonly removeSelected: () => void;
   /** Adds a state whose card stands here. */
   readonly addAt: (x: number, y: number) => void;
   /** What the run says of each state, by path, and of each transition, by id. */
@@ -58,7 +62,7 @@ interface Props {
 
 /** The drawing of a state chart: cards to move, handles to connect. Drawn anew only when something on it changes. */
 export const ChartCanvas = memo(function ChartCanvas(props: Props) {
-  const { chart, address, lastTaken, problems, removeSelected, addAt, fired, stops, explain } = props;
+  const { chart, address, lastTaken, problems, addAt, fired, stops, explain } = props;
   const { transitions } = chart;
   const { edit } = useProject.getState();
   const item = usePlace((s) => s.item);
@@ -67,7 +71,13 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
   const boxes = useBoxes(chart);
   const taken = useMemo(() => new Set(lastTaken.split(' ')), [lastTaken]);
   const wrong = useMemo(() => new Set(problems.flatMap((p) => p.place?.split('/') ?? [])), [problems]);
-  const wanted = useStateCards({ ...props, boxes, item, wrong });
+  const together = useHandler((e: React.MouseEvent, at: string): void => {
+    const { project } = useProject.getState();
+    // a range means nothing on a drawing: Shift adds, as Ctrl does
+    if (project) pick(project, at, { shiftKey: false, ctrlKey: e.ctrlKey || e.shiftKey, metaKey: e.metaKey });
+  });
+  const others = useChoice((s) => (s.addresses.length > 1 ? s.addresses : none));
+  const wanted = useStateCards({ ...props, boxes, item, wrong, others });
   // while a card is being moved, its place is that of the pointer
   const [moving, setMoving] = useState<StateNode[]>();
   const held = useMemo(() => {
@@ -135,13 +145,14 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
     return id !== undefined;
   };
   const clickCard = useHandler((e: React.MouseEvent, card: StateNode): void => {
-    if (!(card.data.group && selectUnder(e))) select(`state/${card.id}`);
+    if (card.data.group && !e.shiftKey && selectUnder(e)) return;
+    together(e, `${address}/state/${card.id}`);
   });
-  const clickArrow = useHandler((_: React.MouseEvent, arrow: ArrowEdge): void =>
-    select(`transition/${arrow.id.split(' ')[0]}`),
+  const clickArrow = useHandler((e: React.MouseEvent, arrow: ArrowEdge): void =>
+    together(e, `${address}/transition/${arrow.id.split(' ')[0]}`),
   );
   const clickSheet = useHandler((e: React.MouseEvent): void => {
-    if (!selectUnder(e)) select('');
+    if (!selectUnder(e)) useChoice.getState().choose([]);
   });
   const addHere = useHandler((e: React.MouseEvent): void => {
     if (!(e.target instanceof Element) || !e.target.classList.contains('react-flow__pane') || selectUnder(e)) return;
@@ -149,21 +160,26 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
     moved.current = true;
     addAt(Math.round(x) - 60, Math.round(y) - 20);
   });
+  const boxed = useBoxedChoice((id) => `${address}/state/${id}`);
   const drag = useHandler((list: NodeChange<StateNode>[]): void => {
+    boxed.changes(list);
     const moves = list.filter((c) => c.type === 'position' && c.dragging);
     if (moves.length > 0) setMoving((m) => applyNodeChanges(moves, m ?? wanted));
   });
-  const drop = useHandler((_: unknown, card: StateNode): void => {
+  const drop = useHandler((_: unknown, card: StateNode, cards: StateNode[]): void => {
     setMoving(undefined);
-    const state = chart.states.find((s) => s.id === card.id);
-    if (!state) return;
-    const least = state.parent ? { x: 12, y: 36 } : { x: -4000, y: -4000 };
-    const x = Math.round(Math.max(least.x, card.position.x)),
-      y = Math.round(Math.max(least.y, card.position.y));
-    if (x === state.x && y === state.y) return;
+    const updates = cards.flatMap((c) => {
+      const state = chart.states.find((s) => s.id === c.id);
+      if (!state) return [];
+      const least = state.parent ? { x: 12, y: 36 } : { x: -4000, y: -4000 };
+      const x = Math.round(Math.max(least.x, c.position.x)),
+        y = Math.round(Math.max(least.y, c.position.y));
+      return x === state.x && y === state.y ? [] : [{ id: c.id, changes: { x, y } }];
+    });
+    if (updates.length === 0) return;
     const refused = edit(
-      { kind: 'update', list: `${address}/state`, id: card.id, changes: { x, y } },
-      `Move ${state.name}`,
+      { kind: 'update-all', list: `${address}/state`, updates },
+      updates.length === 1 ? `Move ${card.data.state.name}` : `Move ${updates.length} states`,
     );
     if (refused) say(refused.message);
   });
@@ -174,13 +190,24 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
     else select(`transition/${entry.id}`);
   });
   const key = useHandler((e: React.KeyboardEvent): void => {
-    if ((e.key === 'Delete' || e.key === 'Backspace') && !(e.target instanceof HTMLInputElement)) removeSelected();
     if (e.key !== 'Enter') return;
     const focused = (kind: 'node' | 'edge'): string | null | undefined =>
       document.activeElement?.closest(`.react-flow__${kind}`)?.getAttribute('data-id');
     const [card, arrow] = [focused('node'), focused('edge')];
     if (card) select(`state/${card}`);
     else if (arrow) select(`transition/${arrow.split(' ')[0]}`);
+  });
+  useDrawingPoint(flow, (x, y) => {
+    // the innermost state with others inside that is under the point
+    const held = new Set(chart.states.flatMap((s) => (s.parent === null ? [] : [s.parent])));
+    for (const el of document.elementsFromPoint(x, y)) {
+      const id = el.closest('.react-flow__node')?.getAttribute('data-id');
+      if (id && held.has(id) && chart.states.find((s) => s.id === id)?.kind === 'state') {
+        const corner = flow.getInternalNode(id)?.internals.positionAbsolute;
+        return corner && { into: id, corner };
+      }
+    }
+    return undefined;
   });
   const cards = useMemo(() => standingCards(chart), [chart]);
   const far = useStore((x) => x.transform[2] < 0.4) && transitions.length > 150;
@@ -193,7 +220,12 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
           nodeTypes={nodeTypes}
           edgeTypes={edgeTypes}
           onNodesChange={drag}
+          onNodeDragStart={boxed.dragStart}
           onNodeDragStop={drop}
+          onSelectionDragStop={(e, cards) => cards[0] && drop(e, cards[0], cards)}
+          onSelectionStart={boxed.start}
+          onSelectionEnd={boxed.end}
+          multiSelectionKeyCode={multiKeys}
           onConnect={connect}
           connectionMode={ConnectionMode.Loose}
           onNodeClick={clickCard}

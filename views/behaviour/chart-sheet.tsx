@@ -1,7 +1,7 @@
 'use client';
 import { Plus, Sparkles, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { useCallback, useMemo, useState } from 'react';
+import { useMemo, useState } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { conditionReasons } from '@/core/run/why';
 import {
@@ -20,7 +20,7 @@ import { focusName } from '@/ui/focus-name';
 import { Button } from '@/ui/button';
 import { DraggableName } from '@/ui/draggable-name';
 import { formatNumber } from '@/ui/format';
-import { deleteWithImpact } from '@/ui/impact';
+import { chosen, removeChosen } from '@/ui/editing/commands';
 import { ChartCanvas } from './chart-canvas';
 import { boxesOf, isPlace, pathOfState } from './chart-geometry';
 import { useMoment } from '@/ui/moment';
@@ -138,17 +138,10 @@ export function ChartSheet({
     }
   };
   const addAt = useHandler((x: number, y: number): void => addState('state', { x, y }));
-  const remove = useCallback((): void => {
-    const place = usePlace.getState();
-    const [kind, id] = place.item.split('/');
-    if (kind !== 'state' && kind !== 'transition') return;
-    deleteWithImpact(
-      `${address}/${kind}/${id}`,
-      { kind: 'remove', list: `${address}/${kind}`, id },
-      `Delete a ${kind}`,
-      () => place.select(''),
-    );
-  }, [address]);
+  const remove = (): void => {
+    const { project } = useProject.getState();
+    if (project) removeChosen(project, chosen(project));
+  };
   const tidy = async (): Promise<void> => {
     setTidying(true);
     try {
@@ -216,7 +209,6 @@ export function ChartSheet({
           active={active}
           lastTaken={taken}
           problems={problems}
-          removeSelected={remove}
           addAt={addAt}
           facts={facts}
           fired={fired}

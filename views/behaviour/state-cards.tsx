@@ -86,15 +86,28 @@ interface Shown {
   readonly wrong: ReadonlySet<string>;
   readonly facts: ReadonlyMap<string, string>;
   readonly stops: ReadonlySet<string>;
+  /** Addresses of what is chosen together, where that is more than one. */
+  readonly others: readonly string[];
 }
 
 /** The cards of a chart as the drawing takes them; those on which nothing has changed are those of last time. */
-export function useStateCards({ chart, address, boxes, active, item, wrong, facts, stops }: Shown): StateNode[] {
+export function useStateCards({
+  chart,
+  address,
+  boxes,
+  active,
+  item,
+  wrong,
+  facts,
+  stops,
+  others,
+}: Shown): StateNode[] {
   const paths = useMemo(() => pathsOf(chart), [chart]);
   const sameCards = useSameList<StateNode>();
   const sameCard = useUnchanged<StateNode>();
   return useMemo(() => {
     const groups = new Set(chart.states.map((x) => x.parent));
+    const together = new Set(others);
     return sameCards(
       parentsFirst(chart).map((s): StateNode => {
         const path = paths.get(s.id)!;
@@ -110,7 +123,7 @@ export function useStateCards({ chart, address, boxes, active, item, wrong, fact
           height,
           measured: { width, height },
           ...(s.parent && { parentId: s.parent }),
-          selected: item === `state/${s.id}`,
+          selected: item === `state/${s.id}` || together.has(at),
           draggable: !lane,
           data: {
             state: s,
@@ -143,5 +156,5 @@ export function useStateCards({ chart, address, boxes, active, item, wrong, fact
         ]);
       }),
     );
-  }, [chart, boxes, paths, active, item, wrong, facts, stops, sameCard, sameCards, address]);
+  }, [chart, boxes, paths, active, item, wrong, facts, stops, others, sameCard, sameCards, address]);
 }

@@ -16,6 +16,7 @@ const chart: Chart = {
 };
 type Look = Omit<Parameters<typeof useStateCards>[0], 'address' | 'boxes'>;
 const nothing: Omit<Look, 'chart'> = {
+  others: [],
   item: '',
   active: undefined,
   wrong: new Set(),
@@ -66,7 +67,7 @@ test('what is lit, wrong, chosen, stopped at or told of changes the cards it is 
   const looks: [Shown, string[]][] = [
     [{ chart, active: ['On.Hot'] }, ['b', 'e']],
     [{ chart, wrong: new Set(['d']) }, ['d']],
-    [{ chart, item: 'state/a' }, ['a']],
+    [{ chart, others: [], item: 'state/a' }, ['a']],
     [{ chart, facts: new Map([['On.Warm', '2 s']]) }, ['d']],
     [{ chart, stops: new Set(['type/t/chart/c/state/e']) }, ['e']],
   ];

@@ -1,4 +1,5 @@
 'use client';
+import { commonUnits } from '@/core/language/units';
 import { Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import type { ChartValue } from '@/core/project/project';
@@ -53,7 +54,12 @@ export function ValuesTable({
         return (
           <li key={v.id}>
             <div>
-              <CellField value={v.name} label={`Name of ${v.name}`} mono onCommit={(name) => set({ name })} />
+              <CellField
+                value={v.name}
+                label={`Name of ${v.name}`}
+                mono
+                onCommit={(name) => edit({ kind: 'rename', list, id: v.id, name }, `Rename ${v.name}`)}
+              />
             </div>
             <CellSelect
               value={v.type}
@@ -77,6 +83,7 @@ export function ValuesTable({
                 value={v.unit}
                 label={`Unit of ${v.name}`}
                 mono
+                list={commonUnits}
                 placeholder="unit"
                 onCommit={(unit) => set({ unit })}
               />

@@ -75,6 +75,7 @@ export function BenchSheet() {
                     key={s.id}
                     type="button"
                     role="radio"
+                    data-element={`setup/${s.id}`}
                     aria-checked={s.id === setup?.id}
                     className={`btn btn-sm ${s.id === setup?.id ? 'btn-primary' : 'btn-plain'}`}
                     onClick={() => chooseSetup(s.id)}

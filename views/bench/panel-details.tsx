@@ -16,12 +16,28 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useMoment } from '@/ui/moment';
 import { Button } from '@/ui/button';
+import { commonUnits } from '@/core/language/units';
 import { CellField, CellSelect } from '@/ui/cell-field';
+import { runNames } from '@/ui/run-names';
+import type { Suggestion } from '@/ui/suggestions';
 import { TraceLinks } from '@/ui/trace-links';
 import { Picture } from './control-view';
 import { controlNames } from './panel-editor';
 import { FieldRow } from '@/ui/field-row';
 
+const product = runNames('');
+const targetNames = (kind: ControlKind): (() => readonly Suggestion[]) | undefined =>
+  kind === 'button'
+    ? product.messages
+    : kind === 'lamp'
+      ? product.formula
+      : kind === 'text' || kind === 'picture'
+        ? undefined
+        : kind === 'verdict'
+          ? requirementKeys
+          : product.quantities;
+const requirementKeys = (): readonly Suggestion[] =>
+  useProject.getState().project?.requirements.map((r) => ({ name: r.key, detail: r.text.slice(0, 80) })) ?? [];
 const targetHint: Partial<Record<ControlKind, string>> = {
   button: 'part and message',
   lamp: 'yes-or-no quantity or condition',
@@ -110,6 +126,7 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
               value={c.target}
               label="What it is for"
               mono
+              names={targetNames(c.kind)}
               placeholder={targetHint[c.kind] ?? 'quantity'}
               problem={problem}
               onCommit={(target) => set({ target: target.trim() }, 'Change the target')}
@@ -122,6 +139,7 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
               value={c.release}
               label="Message when let go"
               mono
+              names={product.messages}
               placeholder="nothing"
               onCommit={(release) => set({ release: release.trim() }, 'Change what letting go sends')}
             />
@@ -133,6 +151,7 @@ export function PanelDetails({ project, panel }: { readonly project: Project; re
               value={c.unit}
               label="Unit of the control"
               mono
+              list={commonUnits}
               placeholder="as it is"
               onCommit={(unit) => set({ unit }, 'Change the unit')}
             />
@@ -187,6 +206,7 @@ function Shapes({ panel, control: c }: { readonly panel: Panel; readonly control
           value={s[key]}
           label={`${label} of the piece`}
           mono
+          names={product.formula}
           placeholder={hint}
           onCommit={(text) => set({ [key]: text })}
         />

@@ -37,6 +37,10 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
+import { useChoice } from '@/store/choice';
+import { removeChosen } from '@/ui/editing/commands';
+import { useDrawingPoint } from '@/ui/editing/drawing-point';
+import { focusName } from '@/ui/focus-name';
 import { deleteWithImpact } from '@/ui/impact';
 import { ControlView } from './control-view';
 
@@ -56,7 +60,7 @@ export const controlNames: Readonly<Record<ControlKind, string>> = {
   verdict: 'Verdict lamp',
 };
 
-type ControlNode = Node<{ readonly control: Control }, 'control'>;
+type ControlNode = Node<{ readonly control: Control; readonly address: string }, 'control'>;
 
 const ControlCard = memo(function ControlCard({ data, selected }: NodeProps<ControlNode>) {
   const { control: c } = data;
@@ -72,6 +76,7 @@ const ControlCard = memo(function ControlCard({ data, selected }: NodeProps<Cont
       <div
         className={`panel-control arranged ${c.kind}${selected ? ' selected' : ''}`}
         data-control={c.label}
+        data-element={data.address}
         data-kind={c.kind}
         inert
       >
@@ -106,11 +111,18 @@ export function PanelEditor(props: { readonly project: Project; readonly panel: 
 /** A panel being built: names dropped on it become the control that suits them; controls move and grow on a grid. */
 function Editor({ project, panel }: { readonly project: Project; readonly panel: Panel }) {
   const { edit } = useProject.getState();
-  const { select, say, go } = usePlace.getState();
+  const { say, go } = usePlace.getState();
+
   const item = usePlace((s) => s.item);
   const flow = useReactFlow();
+  useDrawingPoint(flow);
   const list = `panel/${panel.id}/control`;
-  const [chosen, setChosen] = useState<readonly string[]>([]);
+  const addresses = useChoice((s) => s.addresses);
+  const chosen = useMemo(() => {
+    const own = addresses.flatMap((a) => (a.startsWith(`${list}/`) ? [a.slice(list.length + 1)] : []));
+    return own.length > 0 ? own : item.startsWith('control/') ? [item.slice('control/'.length)] : [];
+  }, [addresses, item, list]);
+  const setChosen = (ids: readonly string[]): void => useChoice.getState().choose(ids.map((id) => `${list}/${id}`));
   const box = useRef<HTMLDivElement>(null);
   const freeSpot = (): { x: number; y: number } => ({
     x: 16,
@@ -128,18 +140,15 @@ function Editor({ project, panel }: { readonly project: Project; readonly panel:
     if (!control) return say(`${name} is not something a panel can show or set`);
     const refused = edit({ kind: 'insert', list, entry: control }, `Add ${control.label} to ${panel.name}`);
     if (refused) say(refused.message);
-    else {
-      select(`control/${control.id}`);
-      setChosen([control.id]);
-    }
+    else setChosen([control.id]);
   };
   const { setNodeRef } = useDroppable({ id: 'panel-board', data: { take } });
   const add = (kind: ControlKind): void => {
     const { x, y } = freeSpot();
     const control = newControl(`n-${nanoid(8)}`, kind, controlNames[kind], '', x, y);
     edit({ kind: 'insert', list, entry: control }, `Add a ${controlNames[kind].toLowerCase()}`);
-    select(`control/${control.id}`);
     setChosen([control.id]);
+    focusName();
   };
   const wanted = useMemo(
     () =>
@@ -150,11 +159,11 @@ function Editor({ project, panel }: { readonly project: Project; readonly panel:
         width: c.width,
         height: c.height,
         selected: chosen.includes(c.id),
-        data: { control: c },
+        data: { control: c, address: `${list}/${c.id}` },
         ariaLabel: `${controlNames[c.kind]} ${c.label}`,
         deletable: false,
       })),
-    [panel.controls, chosen],
+    [panel.controls, chosen, list],
   );
   const [moving, setMoving] = useState<ControlNode[]>();
   useEffect(() => setMoving(undefined), [wanted]);
@@ -177,7 +186,6 @@ function Editor({ project, panel }: { readonly project: Project; readonly panel:
         ...picks.filter((p) => p.selected && !chosen.includes(p.id)).map((p) => p.id),
       ];
       setChosen(next);
-      select(next.length === 1 ? `control/${next[0]}` : '');
     }
     const shifts = all.filter((c) => c.type === 'position' || c.type === 'dimensions');
     if (shifts.length === 0) return;
@@ -208,9 +216,10 @@ function Editor({ project, panel }: { readonly project: Project; readonly panel:
   const ordered = chosen.flatMap((id) => panel.controls.find((c) => c.id === id) ?? []);
   const remove = (): void => {
     if (chosen.length === 0) return;
-    edit({ kind: 'remove-all', list, ids: chosen }, chosen.length === 1 ? 'Delete a control' : 'Delete controls');
-    setChosen([]);
-    select('');
+    removeChosen(
+      project,
+      chosen.map((id) => `${list}/${id}`),
+    );
   };
   return (
     <>
@@ -304,13 +313,7 @@ function Editor({ project, panel }: { readonly project: Project; readonly panel:
           selectionKeyCode={null}
           defaultViewport={{ x: 12, y: 12, zoom: 1 }}
           proOptions={{ hideAttribution: true }}
-          onPaneClick={() => {
-            setChosen([]);
-            select('');
-          }}
-          onKeyDown={(e) => {
-            if ((e.key === 'Delete' || e.key === 'Backspace') && !(e.target instanceof HTMLInputElement)) remove();
-          }}
+          onPaneClick={() => setChosen([])}
         >
           <Background variant={BackgroundVariant.Dots} gap={grid * 2} size={1} color="var(--hair)" />
         </ReactFlow>
@@ -323,7 +326,7 @@ function Editor({ project, panel }: { readonly project: Project; readonly panel:
             </p>
           </div>
         )}
-        {item === '' && chosen.length > 1 && <div className="chosen-count quiet">{chosen.length} controls chosen</div>}
+        {chosen.length > 1 && <div className="chosen-count quiet">{chosen.length} controls chosen</div>}
       </div>
     </>
   );

@@ -8,7 +8,10 @@ import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { deleteWithImpact } from '@/ui/impact';
 import { TraceLinks } from '@/ui/trace-links';
+import { EditableRow, RowHandle } from '@/ui/editing/row-handle';
+import { beginRow } from '@/ui/editing/rows';
 import { CellField, CellSelect } from '@/ui/cell-field';
+import { useRunNames } from '@/ui/run-names';
 import { RunFacts } from './run-facts';
 import { SetupComparison } from './setup-extras';
 import { Stimulus } from './stimulus';
@@ -44,7 +47,7 @@ export function SetupForm({ project, setup, copy }: Props & { readonly copy: () 
     <>
       <SetupHead setup={setup} copy={copy} />
       <WhatRuns project={project} setup={setup} />
-      <ChangedValues project={project} setup={setup} />
+      <ChangedValues setup={setup} />
       <Stimulus setup={setup} problemOf={problemOf} />
       <TraceLinks address={`setup/${setup.id}`} what={setup.name} />
       <Computation project={project} setup={setup} />
@@ -82,6 +85,7 @@ function SetupHead({ setup, copy }: { readonly setup: Setup; readonly copy: () =
 }
 
 function WhatRuns({ project, setup }: Props) {
+  const names = useRunNames(setup);
   const { set, problemOf } = useSetupFields(setup);
   const sequences = project.types.find((t) => t.id === (setup.root || project.root))?.sequences ?? [];
   return (
@@ -100,6 +104,7 @@ function WhatRuns({ project, setup }: Props) {
           value={setup.startIn.join(', ')}
           label="States it starts in"
           mono
+          names={names.states}
           placeholder="where its charts begin"
           problem={problemOf(`setup/${setup.id}/startIn`)}
           onCommit={(text) =>
@@ -140,7 +145,9 @@ function WhatRuns({ project, setup }: Props) {
   );
 }
 
-function ChangedValues({ project, setup }: Props) {
+function ChangedValues({ setup }: Pick<Props, 'setup'>) {
+  const list = `setup/${setup.id}/change`;
+  const names = useRunNames(setup);
   const { set, problemOf } = useSetupFields(setup);
   return (
     <>
@@ -148,23 +155,16 @@ function ChangedValues({ project, setup }: Props) {
         Changed values
         <Button
           size="sm"
+          data-adds={list}
           onClick={() =>
-            set(
-              {
-                changes: [
-                  ...setup.changes,
-                  newChange(nanoid(8), project.types[0]?.quantities[0]?.name ?? 'part.quantity', '0'),
-                ],
-              },
-              'Change a value',
-            )
+            beginRow(list, newChange(nanoid(8), names.parameters()[0]?.name ?? 'part.quantity', '0'), 'Change a value')
           }
         >
           <Plus size={13} aria-hidden /> Value
         </Button>
       </h3>
       {setup.changes.length === 0 && <p className="px-3 quiet mb-1">The product as it is designed.</p>}
-      <table className="table" data-testid="changes">
+      <table className="table" data-testid="changes" data-rows={list}>
         <tbody>
           {setup.changes.map((c) => {
             const put = (change: Partial<typeof c>) =>
@@ -173,12 +173,14 @@ function ChangedValues({ project, setup }: Props) {
             const problem = problemOf(`${at}/name`);
             const valueProblem = problemOf(`${at}/value`);
             return (
-              <tr key={c.id}>
+              <EditableRow key={c.id} address={at}>
+                <RowHandle address={at} what={c.name} />
                 <td style={{ width: '52%' }}>
                   <CellField
                     value={c.name}
                     label="Quantity to change"
                     mono
+                    names={names.parameters}
                     problem={problem}
                     onCommit={(name) => put({ name: name.trim() })}
                   />
@@ -188,6 +190,7 @@ function ChangedValues({ project, setup }: Props) {
                     value={c.value}
                     label={`Value of ${c.name}`}
                     mono
+                    names={names.formula}
                     problem={valueProblem}
                     onCommit={(value) => put({ value: value.trim() })}
                   />
@@ -203,7 +206,7 @@ function ChangedValues({ project, setup }: Props) {
                     <Trash2 size={13} aria-hidden />
                   </Button>
                 </td>
-              </tr>
+              </EditableRow>
             );
           })}
         </tbody>
@@ -222,6 +225,7 @@ const solvers: readonly (readonly [Setup['solver'], string])[] = [
 ];
 
 function Computation({ project, setup }: Props) {
+  const names = useRunNames(setup);
   const { set, problemOf } = useSetupFields(setup);
   const number = (
     key: 'stop' | 'relative' | 'absolute' | 'step' | 'recordEvery',
@@ -261,6 +265,7 @@ function Computation({ project, setup }: Props) {
           value={setup.endWhen}
           label="Condition that ends the run"
           mono
+          names={names.formula}
           placeholder="its duration is over"
           problem={problemOf(`setup/${setup.id}/endWhen`)}
           onCommit={(endWhen) => set({ endWhen }, 'Change what ends the run')}
@@ -271,6 +276,7 @@ function Computation({ project, setup }: Props) {
           value={setup.record.join(', ')}
           label="What the run records"
           mono
+          names={names.recorded}
           placeholder="everything"
           problem={recordProblem}
           onCommit={(text) =>

@@ -8,7 +8,10 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { DeleteCell } from '@/ui/delete-cell';
+import { EditableRow, RowHandle } from '@/ui/editing/row-handle';
+import { beginRow } from '@/ui/editing/rows';
 import { CellField, CellSelect } from '@/ui/cell-field';
+import { useRunNames } from '@/ui/run-names';
 import { SignalShapes } from './setup-extras';
 
 /** What happens to the product from outside during a run. */
@@ -21,6 +24,7 @@ export function Stimulus({
 }) {
   const { edit } = useProject.getState();
   const list = `setup/${setup.id}/stimulus`;
+  const names = useRunNames(setup);
   const file = useRef<HTMLInputElement>(null);
   const fromFile = async (e: ChangeEvent<HTMLInputElement>): Promise<void> => {
     const chosen = e.target.files?.[0];
@@ -45,28 +49,25 @@ export function Stimulus({
     else if (remarks.length > 0) usePlace.getState().say(remarks.slice(0, 4).join('. '));
   };
   const add = (): void => {
-    const refused = edit(
+    const last = setup.stimulus.at(-1);
+    beginRow(
+      list,
       {
-        kind: 'insert',
-        list,
-        entry: {
-          id: `i-${nanoid(8)}`,
-          time: setup.stimulus.at(-1)?.time ?? 0,
-          kind: 'send',
-          target: setup.stimulus.at(-1)?.target ?? 'part.message',
-          value: '',
-        },
+        id: `i-${nanoid(8)}`,
+        time: last?.time ?? 0,
+        kind: 'send',
+        target: last?.target ?? names.messages()[0]?.name ?? 'part.message',
+        value: '',
       },
       'Add a stimulus',
     );
-    if (refused) usePlace.getState().say(refused.message);
   };
   return (
     <>
       <h3 className="section-title">
         Stimulus: what happens from outside
         <span className="d-flex gap-1">
-          <Button size="sm" onClick={add}>
+          <Button size="sm" onClick={add} data-adds={list}>
             <Plus size={13} aria-hidden /> Row
           </Button>
           <Button
@@ -89,7 +90,7 @@ export function Stimulus({
       {setup.stimulus.length === 0 && (
         <p className="px-3 quiet mb-1">Nothing by itself: use the panel while it runs.</p>
       )}
-      <table className="table" data-testid="stimulus">
+      <table className="table" data-testid="stimulus" data-rows={list}>
         <tbody>
           {setup.stimulus.map((row) => {
             const put = (changes: Partial<typeof row>) =>
@@ -98,7 +99,8 @@ export function Stimulus({
             const valueProblem = problemOf(`${at}/value`);
             const problem = valueProblem ? undefined : problemOf(at);
             return (
-              <tr key={row.id}>
+              <EditableRow key={row.id} address={at}>
+                <RowHandle address={at} what={`the row at ${row.time} s`} />
                 <td style={{ width: 96 }}>
                   <div className="d-flex align-items-baseline gap-1">
                     <CellField
@@ -136,6 +138,7 @@ export function Stimulus({
                     value={row.target}
                     label={row.kind === 'send' ? 'Part and message' : 'Quantity'}
                     mono
+                    names={row.kind === 'send' ? names.messages : names.settable}
                     problem={problem}
                     onCommit={(target) => put({ target: target.trim() })}
                   />
@@ -148,6 +151,7 @@ export function Stimulus({
                         label={row.kind === 'follow' ? `Formula of ${row.target}` : 'Value'}
                         mono
                         multiline={row.kind === 'follow'}
+                        names={names.formula}
                         problem={valueProblem}
                         onCommit={(value) => put({ value })}
                       />
@@ -161,7 +165,7 @@ export function Stimulus({
                   what="this row"
                   onDelete={() => edit({ kind: 'remove', list, id: row.id }, 'Delete a stimulus')}
                 />
-              </tr>
+              </EditableRow>
             );
           })}
         </tbody>

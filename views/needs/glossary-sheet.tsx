@@ -8,6 +8,9 @@ import { doublePhrases } from '@/core/requirements/phrases';
 import { limitOf } from '@/core/requirements/read-limit';
 import { missingPhrase, suggestMeanings, type Suggestion } from '@/core/requirements/suggest';
 import { problemsAt } from '@/store/derived';
+import { EditableRow, RowHandle, handleColumn, handleHead } from '@/ui/editing/row-handle';
+import { beginRow } from '@/ui/editing/rows';
+import { runNames } from '@/ui/run-names';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
@@ -19,31 +22,27 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
   const problems = useProject((s) => s.problems);
   const item = usePlace((s) => s.item);
   const { edit } = useProject.getState();
-  const { say } = usePlace.getState();
   const doubles = useMemo(
     () => new Set(doublePhrases(project.glossary).flatMap((d) => d.entries.map((e) => e.id))),
     [project.glossary],
   );
   const uses = useMemo(() => countUses(project), [project]);
   const insert = (phrase: string, meaning: string): void => {
-    const refused = edit(
-      { kind: 'insert', list: 'glossary', entry: { id: `g-${nanoid(8)}`, phrase, meaning } },
-      `Add the phrase "${phrase}"`,
-    );
-    if (refused) say(refused.message);
+    beginRow('glossary', { id: `g-${nanoid(8)}`, phrase, meaning }, `Add the phrase "${phrase}"`);
   };
   return (
     <>
       <div className="pane-head">
         <h2>Glossary: what the words of the texts stand for</h2>
-        <Button onClick={() => insert('new phrase', 'time')}>
+        <Button onClick={() => insert('new phrase', 'time')} data-adds="glossary">
           <Plus size={14} aria-hidden /> Phrase
         </Button>
       </div>
       <div className="pane-body">
         <Proposals project={project} take={insert} />
-        <table className="table" data-testid="glossary">
+        <table className="table" data-testid="glossary" data-rows="glossary">
           <colgroup>
+            {handleColumn}
             <col style={{ width: '34%' }} />
             <col />
             <col style={{ width: 70 }} />
@@ -51,6 +50,7 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
           </colgroup>
           <thead>
             <tr>
+              {handleHead}
               <th scope="col">Phrase</th>
               <th scope="col">Quantity, event, state, condition or constant of the product</th>
               <th scope="col" className="text-end">
@@ -67,7 +67,12 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
                 ? 'This phrase has two meanings: the first one counts. Give one of them other words'
                 : undefined;
               return (
-                <tr key={g.id} style={item === `glossary/${g.id}` ? { background: 'var(--accent-soft)' } : undefined}>
+                <EditableRow
+                  key={g.id}
+                  address={`glossary/${g.id}`}
+                  style={item === `glossary/${g.id}` ? { background: 'var(--accent-soft)' } : undefined}
+                >
+                  <RowHandle address={`glossary/${g.id}`} what={`the phrase ${g.phrase}`} />
                   <td>
                     <CellField
                       value={g.phrase}
@@ -83,6 +88,7 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
                       value={g.meaning}
                       label={`Meaning of ${g.phrase}`}
                       mono
+                      names={product.formula}
                       problem={problem}
                       onCommit={(meaning) =>
                         edit(
@@ -99,7 +105,7 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
                       edit({ kind: 'remove', list: 'glossary', id: g.id }, `Delete the phrase "${g.phrase}"`)
                     }
                   />
-                </tr>
+                </EditableRow>
               );
             })}
           </tbody>
@@ -117,6 +123,8 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
     </>
   );
 }
+
+const product = runNames('');
 
 /** How many formulas mention what a phrase stands for. */
 function countUses(project: Project): Map<string, number> {

@@ -2,7 +2,16 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { FileDown, FileUp, Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { memo, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState, type RefObject } from 'react';
+import {
+  memo,
+  useDeferredValue,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+  type RefObject,
+  type SyntheticEvent,
+} from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
 import { isBinding, newRequirement, type Project, type Requirement } from '@/core/project/project';
 import type { Problem } from '@/core/language/diagnostics';
@@ -11,11 +20,16 @@ import type { Standing } from '@/core/run/standing';
 import { linkIndex } from '@/core/trace/links';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
+import { freshKeys } from '@/core/project/keys';
+import { pick, useChoice } from '@/store/choice';
+import { useHandler } from '@/ui/use-handler';
 import { useRuns } from '@/store/run-store';
 import { useStandings } from '@/store/trace';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { formatNumber } from '@/ui/format';
+import { isOfHandle } from '@/ui/editing/row-handle';
+import { removeChosen } from '@/ui/editing/commands';
 import { deleteWithImpact } from '@/ui/impact';
 import { LinkableRow, LinkHandle } from '@/ui/linkable';
 import { LinkManyField } from '@/ui/trace-links';
@@ -43,14 +57,8 @@ const searchText = (r: Requirement): string => {
 
 export function addRequirement(project: Project, more: Partial<Requirement> = {}): Requirement | undefined {
   const { edit } = useProject.getState();
-  const numbers = [...project.requirements, ...project.retired].map((r) => Number(/(\d+)$/.exec(r.key)?.[1] ?? 0));
-  const first = project.requirements.find((r) => /\d+$/.test(r.key))?.key ?? 'REQ-01';
-  const [, prefix, digits] = /^(.*?)(\d+)$/.exec(first)!;
-  const next = numbers.reduce((a, b) => Math.max(a, b), 0) + 1;
-  const entry: Requirement = {
-    ...newRequirement(`r-${nanoid(8)}`, `${prefix}${String(next).padStart(digits.length, '0')}`),
-    ...more,
-  };
+  const like = project.requirements.find((r) => /\d+$/.test(r.key))?.key ?? 'REQ-01';
+  const entry: Requirement = { ...newRequirement(`r-${nanoid(8)}`, freshKeys(project)(like)), ...more };
   const refused = edit({ kind: 'insert', list: 'requirement', entry }, 'Add a requirement');
   if (refused) usePlace.getState().say(refused.message);
   return refused ? undefined : entry;
@@ -65,7 +73,13 @@ export function RequirementTable({ project }: { readonly project: Project }) {
   const standing = useStandings();
   const [search, setSearch] = useState('');
   const [filter, setFilter] = useState<Filter>('all');
-  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const addresses = useChoice((s) => s.addresses);
+  const chosen = useMemo(
+    () => new Set(addresses.flatMap((a) => (a.startsWith('requirement/') ? [a.slice('requirement/'.length)] : []))),
+    [addresses],
+  );
+  const setChosen = (ids: ReadonlySet<string>): void =>
+    useChoice.getState().choose([...ids].map((id) => `requirement/${id}`));
   const words = useDeferredValue(search);
   const links = useMemo(() => linkIndex(project), [project]);
   const rows = useMemo(() => {
@@ -106,14 +120,13 @@ export function RequirementTable({ project }: { readonly project: Project }) {
     const entry = addRequirement(project);
     if (entry) select(`requirement/${entry.id}`);
   };
-  const toggle = useCallback(
-    (id: string) =>
-      setChosen((before) => {
-        const next = new Set(before);
-        if (!next.delete(id)) next.add(id);
-        return next;
-      }),
-    [],
+  const toggle = useHandler((id: string, shiftKey: boolean): void =>
+    pick(
+      project,
+      `requirement/${id}`,
+      { shiftKey, ctrlKey: !shiftKey, metaKey: false },
+      rows.map((r) => `requirement/${r.id}`),
+    ),
   );
   const picked = useMemo(() => rows.filter((r) => chosen.has(r.id)).map((r) => r.id), [rows, chosen]);
   const items = virtual.getVirtualItems();
@@ -170,10 +183,10 @@ export function RequirementTable({ project }: { readonly project: Project }) {
           <LinkManyField requirements={picked} done={() => setChosen(new Set())} />
           <Button
             onClick={() => {
-              useProject
-                .getState()
-                .edit({ kind: 'remove-all', list: 'requirement', ids: picked }, `Delete ${picked.length} requirements`);
-              setChosen(new Set());
+              removeChosen(
+                project,
+                picked.map((id) => `requirement/${id}`),
+              );
             }}
           >
             <Trash2 size={13} aria-hidden /> Delete
@@ -211,7 +224,12 @@ export function RequirementTable({ project }: { readonly project: Project }) {
         ) : rows.length === 0 ? (
           <div className="empty">No requirement matches.</div>
         ) : (
-          <table className="table requirement-table" data-testid="requirements" aria-rowcount={rows.length + 1}>
+          <table
+            className="table requirement-table"
+            data-rows="requirement"
+            data-testid="requirements"
+            aria-rowcount={rows.length + 1}
+          >
             <colgroup>
               <col style={{ width: 28 }} />
               <col style={{ width: 80 }} />
@@ -302,7 +320,7 @@ interface RowProps {
   readonly depth: number;
   readonly here: boolean;
   readonly picked: boolean;
-  readonly toggle: (id: string) => void;
+  readonly toggle: (id: string, shiftKey: boolean) => void;
   /** Leaves the limit out: it stands in the details. */
   readonly narrow: boolean;
   readonly measure: (el: Element | null) => void;
@@ -333,8 +351,8 @@ const RequirementRow = memo(function RequirementRow({
   const { finding } = standing;
   const binding = isBinding(r);
   const address = `requirement/${r.id}`;
-  const choose = (): void => {
-    if (!here) select(address);
+  const choose = (e: SyntheticEvent): void => {
+    if (!here && !isOfHandle(e)) select(address);
   };
   return (
     <LinkableRow
@@ -348,8 +366,13 @@ const RequirementRow = memo(function RequirementRow({
       style={here ? { background: 'var(--accent-soft)' } : undefined}
       data-requirement={r.key}
     >
-      <td>
-        <input type="checkbox" aria-label={`Choose ${r.key}`} checked={picked} onChange={() => toggle(r.id)} />
+      <td className="row-handle checked">
+        <input
+          type="checkbox"
+          aria-label={`Choose ${r.key}`}
+          checked={picked}
+          onChange={(e) => toggle(r.id, (e.nativeEvent as MouseEvent).shiftKey)}
+        />
       </td>
       <td>
         <CellField

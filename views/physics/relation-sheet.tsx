@@ -231,13 +231,14 @@ function OneSheet({
           />
         </div>
         <Summary result={result} sheet={sheet} />
-        <div ref={rows} className="relation-rows" data-testid="relations">
+        <div ref={rows} className="relation-rows" data-testid="relations" data-rows={list}>
           {sheet.relations.map((r) => (
             <RelationRow
               key={r.id}
               project={project}
               type={type}
               relation={r}
+              address={`${list}/${r.id}`}
               statement={result.relations.find((s) => s.id === r.id)}
               chosen={item === `relation/${r.id}`}
               names={result.quantities.map((q) => q.name)}
@@ -314,6 +315,7 @@ interface RowProps {
   readonly project: Project;
   readonly type: PartType;
   readonly relation: Relation;
+  readonly address: string;
   readonly statement: SheetStatement | undefined;
   readonly chosen: boolean;
   readonly names: readonly string[];
@@ -331,6 +333,7 @@ function RelationRow(props: RowProps) {
     project,
     type,
     relation: r,
+    address,
     statement,
     chosen,
     names,
@@ -359,7 +362,13 @@ function RelationRow(props: RowProps) {
   );
   const state = statement?.state;
   return (
-    <div className={`relation-row${chosen ? ' chosen' : ''}`} data-relation={r.id} onFocus={onChoose} onBlur={onSettle}>
+    <div
+      className={`relation-row${chosen ? ' chosen' : ''}`}
+      data-relation={r.id}
+      data-element={address}
+      onFocus={onChoose}
+      onBlur={onSettle}
+    >
       <span
         className={`relation-state ${state ?? ''}`}
         title={

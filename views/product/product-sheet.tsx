@@ -9,6 +9,7 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
+import { beginRow } from '@/ui/editing/rows';
 import { deleteWithImpact } from '@/ui/impact';
 import { InsideSheet } from '@/ui/inside/inside-sheet';
 import { allNames, freeName } from '@/ui/names';
@@ -46,13 +47,13 @@ function TypeSheet({
   readonly path: string | undefined;
 }) {
   const { edit } = useProject.getState();
-  const { say, go, select } = usePlace.getState();
+  const { say, go } = usePlace.getState();
   const sheet = usePlace((s) => s.sheet);
   const list = `type/${type.id}`;
   const addQuantity = (): void => {
     const entry = newQuantity(`q-${nanoid(8)}`, freeName(allNames(type), 'x'));
-    edit({ kind: 'insert', list: `${list}/quantity`, entry }, 'Add a quantity');
-    select(`quantity/${entry.id}`);
+    if (sheet !== '') go({ sheet: '' });
+    beginRow(`${list}/quantity`, entry, 'Add a quantity');
   };
   const addPart = (typeId: string): void => {
     const target = project.types.find((t) => t.id === typeId);
@@ -146,7 +147,7 @@ function TypeSheet({
             </Button>
           ))}
         </div>
-        <Button onClick={addQuantity} data-testid="add-quantity">
+        <Button onClick={addQuantity} data-testid="add-quantity" data-adds={`${list}/quantity`}>
           <Plus size={14} aria-hidden /> Quantity
         </Button>
         <Dropdown align="end">

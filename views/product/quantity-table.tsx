@@ -1,5 +1,6 @@
 'use client';
 import { Plus } from 'lucide-react';
+import { useCallback } from 'react';
 import { commonUnits } from '@/core/language/units';
 import type { PartType, Quantity } from '@/core/project/project';
 import { fullName, problemsAt } from '@/store/derived';
@@ -8,6 +9,8 @@ import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { DraggableName } from '@/ui/draggable-name';
+import { RowHandle, handleColumn, handleHead, isOfHandle } from '@/ui/editing/row-handle';
+import { namesIn } from '@/ui/known-names';
 import { LinkableRow, LinkCount } from '@/ui/linkable';
 import { useMoment } from '@/ui/moment';
 
@@ -36,6 +39,11 @@ export function QuantityTable({
   const item = usePlace((s) => s.item);
   const select = usePlace((s) => s.select);
   const list = `type/${type.id}/quantity`;
+  const names = useCallback(() => {
+    const { project } = useProject.getState();
+    const now = project?.types.find((t) => t.id === type.id);
+    return project && now ? namesIn(project, now) : [];
+  }, [type.id]);
   if (type.quantities.length === 0) {
     return (
       <div className="empty">
@@ -51,8 +59,9 @@ export function QuantityTable({
     );
   }
   return (
-    <table className="table" style={{ tableLayout: 'fixed' }} data-testid="quantities">
+    <table className="table" style={{ tableLayout: 'fixed' }} data-testid="quantities" data-rows={list}>
       <colgroup>
+        {handleColumn}
         <col style={{ width: '20%' }} />
         <col style={{ width: 98 }} />
         <col style={{ width: 92 }} />
@@ -63,6 +72,7 @@ export function QuantityTable({
       </colgroup>
       <thead>
         <tr>
+          {handleHead}
           <th scope="col">Quantity</th>
           <th scope="col">Role</th>
           <th scope="col">Value, start</th>
@@ -90,10 +100,11 @@ export function QuantityTable({
             <LinkableRow
               address={`type/${type.id}/quantity/${q.id}`}
               key={q.id}
-              onFocus={() => !chosen && select(`quantity/${q.id}`)}
+              onFocus={(e) => !chosen && !isOfHandle(e) && select(`quantity/${q.id}`)}
               style={chosen ? { background: 'var(--accent-soft)' } : undefined}
               data-quantity={q.name}
             >
+              <RowHandle address={`${list}/${q.id}`} what={q.name} />
               <td>
                 <CellField
                   value={q.name}
@@ -118,6 +129,7 @@ export function QuantityTable({
                   value={q.value}
                   label={`Value of ${q.name}`}
                   mono
+                  names={names}
                   problem={valueProblem}
                   onCommit={(value) => set({ value }, 'value')}
                 />

@@ -2,6 +2,7 @@
 import { ArrowRight, Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
+import { commonUnits } from '@/core/language/units';
 import { linksWith, removeItemEdit } from '@/core/project/items';
 import type { Item, PartType, Project } from '@/core/project/project';
 import { itemConflict } from '@/core/run/check-links';
@@ -12,9 +13,12 @@ import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { DeleteCell } from '@/ui/delete-cell';
 import { DraggableName } from '@/ui/draggable-name';
+import { EditableRow, RowHandle, handleColumn, handleHead } from '@/ui/editing/row-handle';
+import { beginRow } from '@/ui/editing/rows';
 import { deleteWithImpact } from '@/ui/impact';
 import { ItemField } from '@/ui/inside/item-field';
 import { LinkableRow } from '@/ui/linkable';
+import type { Suggestion } from '@/ui/suggestions';
 import { useMoment } from '@/ui/moment';
 import { allNames, freeName, readChangeList, tryEdit } from '@/ui/names';
 
@@ -36,8 +40,9 @@ export function PartTable({
   return (
     <>
       <h3 className="section-title">Parts</h3>
-      <table className="table" data-testid="parts">
+      <table className="table" data-testid="parts" data-rows={list}>
         <colgroup>
+          {handleColumn}
           <col style={{ width: '16%' }} />
           <col style={{ width: '17%' }} />
           <col style={{ width: '24%' }} />
@@ -46,6 +51,7 @@ export function PartTable({
         </colgroup>
         <thead>
           <tr>
+            {handleHead}
             <th scope="col">Part</th>
             <th scope="col">of type</th>
             <th scope="col">Changed values</th>
@@ -61,6 +67,7 @@ export function PartTable({
             const charts = inner?.charts ?? [];
             return (
               <LinkableRow key={p.id} address={`type/${type.id}/part/${p.id}`}>
+                <RowHandle address={`${list}/${p.id}`} what={p.name} />
                 <td>
                   <CellField
                     value={p.name}
@@ -86,6 +93,7 @@ export function PartTable({
                     value={p.changes.map((c) => `${c.name} = ${c.value}`).join(', ')}
                     label={`Changed values of ${p.name}`}
                     mono
+                    names={() => ownNames(p.type)}
                     placeholder="name = value, …"
                     onCommit={(text) =>
                       edit(
@@ -129,6 +137,14 @@ export function PartTable({
   );
 }
 
+/** What can be changed of a part, when somebody asks. */
+const ownNames = (typeId: string): readonly Suggestion[] =>
+  useProject
+    .getState()
+    .project?.types.find((t) => t.id === typeId)
+    ?.quantities.filter((q) => q.role !== 'input')
+    .map((q) => ({ name: q.name, detail: [q.role, q.unit === '1' ? '' : q.unit].filter(Boolean).join(' · ') })) ?? [];
+
 /** What goes from which part to which. */
 export function LinkTable({ project, type }: { readonly project: Project; readonly type: PartType }) {
   const { edit } = useProject.getState();
@@ -149,24 +165,18 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
     return [...own, ...inner];
   }, [project, type]);
   const add = (): void =>
-    tryEdit(
-      {
-        kind: 'insert',
-        list,
-        entry: { id: `l-${nanoid(8)}`, from: ends[0] ?? 'from', to: ends[1] ?? 'to', carries: '' },
-      },
-      'Add a link',
-    );
+    beginRow(list, { id: `l-${nanoid(8)}`, from: ends[0] ?? 'from', to: ends[1] ?? 'to', carries: '' }, 'Add a link');
   return (
     <>
       <h3 className="section-title">
         Links: what goes from where to where
-        <Button size="sm" onClick={add}>
+        <Button size="sm" onClick={add} data-adds={list}>
           <Plus size={13} aria-hidden /> Link
         </Button>
       </h3>
-      <table className="table" data-testid="links">
+      <table className="table" data-testid="links" data-rows={list}>
         <colgroup>
+          {handleColumn}
           <col style={{ width: '28%' }} />
           <col style={{ width: 24 }} />
           <col style={{ width: '28%' }} />
@@ -175,6 +185,7 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
         </colgroup>
         <thead>
           <tr>
+            {handleHead}
             <th scope="col">From</th>
             <th scope="col" aria-label="to" />
             <th scope="col">To</th>
@@ -198,6 +209,7 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
             );
             return (
               <LinkableRow key={l.id} address={`type/${type.id}/link/${l.id}`}>
+                <RowHandle address={`${list}/${l.id}`} what={`the link from ${l.from}`} />
                 <td>{field('from', 'Start')}</td>
                 <td className="px-0 quiet">
                   <ArrowRight size={13} aria-hidden />
@@ -223,19 +235,16 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
 export function ItemTable({ project }: { readonly project: Project }) {
   const { edit } = useProject.getState();
   const add = (): void =>
-    tryEdit(
+    beginRow(
+      'item',
       {
-        kind: 'insert',
-        list: 'item',
-        entry: {
-          id: `i-${nanoid(8)}`,
-          name: freeName(
-            project.items.map((i) => i.name),
-            'item',
-          ),
-          unit: '',
-          note: '',
-        },
+        id: `i-${nanoid(8)}`,
+        name: freeName(
+          project.items.map((i) => i.name),
+          'item',
+        ),
+        unit: '',
+        note: '',
       },
       'Add an item',
     );
@@ -243,13 +252,14 @@ export function ItemTable({ project }: { readonly project: Project }) {
     <>
       <h3 className="section-title">
         Items: what links carry
-        <Button size="sm" onClick={add}>
+        <Button size="sm" onClick={add} data-adds="item">
           <Plus size={13} aria-hidden /> Item
         </Button>
       </h3>
       {project.items.length > 0 && (
-        <table className="table" data-testid="items">
+        <table className="table" data-testid="items" data-rows="item">
           <colgroup>
+            {handleColumn}
             <col style={{ width: '28%' }} />
             <col style={{ width: '16%' }} />
             <col style={{ width: '28%' }} />
@@ -274,7 +284,8 @@ export function ItemTable({ project }: { readonly project: Project }) {
                 edit({ kind: 'update', list: 'item', id: i.id, changes }, `Change the item ${i.name}`);
               const ways = links.map(({ link: l }) => `${l.from} to ${l.to}`).join(', ');
               return (
-                <tr key={i.id}>
+                <EditableRow key={i.id} address={`item/${i.id}`}>
+                  <RowHandle address={`item/${i.id}`} what={`the item ${i.name}`} />
                   <td>
                     <CellField value={i.name} label={`Name of the item ${i.name}`} onCommit={(name) => set({ name })} />
                   </td>
@@ -283,6 +294,7 @@ export function ItemTable({ project }: { readonly project: Project }) {
                       value={i.unit}
                       label={`Unit of the item ${i.name}`}
                       mono
+                      list={commonUnits}
                       placeholder="none"
                       onCommit={(unit) => set({ unit })}
                     />
@@ -297,7 +309,7 @@ export function ItemTable({ project }: { readonly project: Project }) {
                     what={`the item ${i.name}`}
                     onDelete={() => tryEdit(removeItemEdit(project, i), `Delete the item ${i.name}`)}
                   />
-                </tr>
+                </EditableRow>
               );
             })}
           </tbody>
@@ -312,25 +324,23 @@ export function PortTable({ type }: { readonly type: PartType }) {
   const { edit } = useProject.getState();
   const list = `type/${type.id}/port`;
   const add = (): void =>
-    tryEdit(
-      {
-        kind: 'insert',
-        list,
-        entry: { id: `o-${nanoid(8)}`, name: freeName(allNames(type), 'events'), accepts: [], sends: [], note: '' },
-      },
+    beginRow(
+      list,
+      { id: `o-${nanoid(8)}`, name: freeName(allNames(type), 'events'), accepts: [], sends: [], note: '' },
       'Add a message port',
     );
   return (
     <>
       <h3 className="section-title">
         Message ports
-        <Button size="sm" onClick={add}>
+        <Button size="sm" onClick={add} data-adds={list}>
           <Plus size={13} aria-hidden /> Port
         </Button>
       </h3>
       {type.ports.length > 0 && (
-        <table className="table">
+        <table className="table" data-testid="ports" data-rows={list}>
           <colgroup>
+            {handleColumn}
             <col style={{ width: '19%' }} />
             <col style={{ width: '30%' }} />
             <col style={{ width: '30%' }} />
@@ -339,6 +349,7 @@ export function PortTable({ type }: { readonly type: PartType }) {
           </colgroup>
           <thead>
             <tr>
+              {handleHead}
               <th scope="col">Port</th>
               <th scope="col" title="Messages it takes, parted by commas; * for any">
                 Accepts
@@ -353,6 +364,7 @@ export function PortTable({ type }: { readonly type: PartType }) {
           <tbody>
             {type.ports.map((p) => (
               <LinkableRow key={p.id} address={`type/${type.id}/port/${p.id}`}>
+                <RowHandle address={`${list}/${p.id}`} what={p.name} />
                 <td>
                   <CellField
                     value={p.name}

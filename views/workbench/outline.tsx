@@ -3,7 +3,8 @@ import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState, type CSSProperties } from 'react';
 import { Tree, type NodeRendererProps, type TreeApi } from 'react-arborist';
 import type { Chart, ChartState, PartType, Project } from '@/core/project/project';
-import { anyMessage, statesByParent } from '@/core/project/project';
+import { statesByParent } from '@/core/project/project';
+import { messagesTaken } from '@/core/run/names-of-run';
 import { fullName, useHere, useTree, type PartTreeNode } from '@/store/derived';
 import { usePlace, type Area, type Location } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -149,17 +150,9 @@ function usableOn(node: PartTreeNode): Item[] {
     to: {},
     drag: fullName(node.path, name),
   });
-  const messages = new Set([
-    ...node.type.ports.flatMap((p) => p.accepts.filter((m) => m !== anyMessage)),
-    ...node.type.charts.flatMap((c) =>
-      c.transitions.flatMap((t) =>
-        t.triggers.filter((g) => g.kind === 'message').map((g) => g.on.replace(/\(.*$/, '').trim()),
-      ),
-    ),
-  ]);
   return [
     ...node.type.quantities.filter((q) => q.role !== 'constant').map((q) => leaf(q.name, q.role)),
-    ...[...messages].filter(Boolean).map((m) => leaf(m, 'message')),
+    ...messagesTaken(node.type).map((m) => leaf(m, 'message')),
     ...node.type.charts.map((c): Item => ({
       ...leaf(c.name, 'states'),
       children: c.states

@@ -15,6 +15,8 @@ import { useLayout, usualRibbon } from '@/store/layout-store';
 import { useProject } from '@/store/project-store';
 import { usePlace } from '@/store/place-store';
 import { linkPair } from '@/store/trace';
+import { EverydayEditing } from '@/ui/editing/editing';
+import { dropRows, rowTarget } from '@/ui/editing/row-handle';
 import { ImpactDialog } from '@/ui/impact';
 import { linkTarget } from '@/ui/linkable';
 import { Ribbon } from '@/ui/ribbon/ribbon';
@@ -73,6 +75,12 @@ export function Workbench() {
 
   const drop = (e: DragEndEvent): void => {
     setDragged(undefined);
+    const rows = e.active.data.current?.rows as readonly string[] | undefined;
+    if (rows) {
+      lineAt(undefined);
+      const start = e.activatorEvent as PointerEvent;
+      return dropRows(rows, start.clientX + e.delta.x, start.clientY + e.delta.y);
+    }
     const from = e.active.data.current?.address as string | undefined;
     const linked = lit.current?.dataset.link;
     light(undefined);
@@ -107,8 +115,17 @@ export function Workbench() {
     next?.classList.add('drop-over');
     lit.current = next;
   };
+  /** Where dragged rows would come to stand. */
+  const line = useRef<HTMLElement>(undefined);
+  const lineAt = (target: ReturnType<typeof rowTarget>): void => {
+    line.current?.classList.remove('drop-before', 'drop-behind');
+    line.current = target?.row;
+    target?.row.classList.add(`drop-${target.where}`);
+  };
   const over = (e: DragMoveEvent): void => {
     const start = e.activatorEvent as PointerEvent;
+    const rows = e.active.data.current?.rows as readonly string[] | undefined;
+    if (rows) return lineAt(rowTarget(rows, start.clientX + e.delta.x, start.clientY + e.delta.y));
     if (e.active.data.current?.address !== undefined)
       light(linkTarget(start.clientX + e.delta.x, start.clientY + e.delta.y));
   };
@@ -145,6 +162,7 @@ export function Workbench() {
       onDragCancel={() => {
         setDragged(undefined);
         light(undefined);
+        lineAt(undefined);
       }}
       autoScroll={false}
     >
@@ -206,6 +224,7 @@ export function Workbench() {
       <DragOverlay dropAnimation={null}>{dragged && <div className="drag-chip mono">{dragged}</div>}</DragOverlay>
       <Palette />
       <ImpactDialog />
+      <EverydayEditing />
     </DndContext>
   );
 }

@@ -1,0 +1,84 @@
+import { applyEdit } from '../editing/edits';
+import type { PartType, Project } from '../project/document';
+import { emptyProject } from '../project/project';
+import { typesUsed, type Clipping } from './clipping';
+import { freeIn } from './free-names';
+
+export interface Brought {
+  readonly added: readonly PartType[];
+  readonly idOf: (id: string) => string;
+}
+
+/** The part types that have to come along: those of the same name that say the same are there already. */
+export function bringTypes(
+  project: Project,
+  clipping: Clipping,
+  isHome: boolean,
+  newId: () => string,
+  notes: string[],
+): Brought {
+  const own = clipping.pieces.flatMap((p) => (p.kind === 'type' ? [p.entry as unknown as PartType] : []));
+  const carried = [...own, ...clipping.types];
+  const ids = new Map<string, string>();
+  for (const t of clipping.types) {
+    if (isHome && project.types.some((x) => x.id === t.id)) ids.set(t.id, t.id);
+    else {
+      const same = project.types.find((x) => x.name === t.name && isSame(project, x, t, clipping.types));
+      if (same) ids.set(t.id, same.id);
+    }
+  }
+  const bring = carried.filter((t) => !ids.has(t.id));
+  for (const t of bring) ids.set(t.id, newId());
+  // their texts name one another, and nothing of this project yet
+  let scratch: Project = { ...emptyProject('scratch', 'scratch'), types: carried.map((t) => t) };
+  const taken = new Set([...project.types, ...carried].map((t) => t.name));
+  const clash = new Set(project.types.map((t) => t.name));
+  for (const t of bring) {
+    if (!clash.has(t.name)) {
+      clash.add(t.name);
+      continue;
+    }
+    const name = freeIn(taken, t.name);
+    scratch = applyEdit(scratch, { kind: 'rename', list: 'type', id: t.id, name }).project;
+    taken.add(name);
+    clash.add(name);
+    if (!own.includes(t)) notes.push(`${t.name} came along as ${name}, as this project has another ${t.name}`);
+  }
+  const idOf = (id: string): string => ids.get(id) ?? id;
+  const added = bring.map((t): PartType => {
+    const now = scratch.types.find((x) => x.id === t.id)!;
+    return { ...now, id: idOf(t.id), parts: now.parts.map((p) => ({ ...p, type: idOf(p.type) })) };
+  });
+  return { added, idOf };
+}
+
+/** Whether a part type says the same as one that was copied, with all it is made of. */
+function isSame(project: Project, here: PartType, there: PartType, carried: readonly PartType[]): boolean {
+  const inHere = new Map(typesUsed(project, [here.id]).map((t) => [t.id, t]));
+  const inThere = new Map(carried.map((t) => [t.id, t]));
+  const seen = new Set<PartType>();
+  const same = (a: PartType | undefined, b: PartType | undefined): boolean => {
+    if (!a || !b) return a === b;
+    if (seen.has(a)) return true;
+    seen.add(a);
+    return (
+      sayingOf(a) === sayingOf(b) &&
+      a.parts.length === b.parts.length &&
+      a.parts.every((p, k) => same(inHere.get(p.type), inThere.get(b.parts[k].type)))
+    );
+  };
+  if (!same(here, there)) return false;
+  // those that texts name
+  const named = new Map([...inHere.values()].map((t) => [t.name, t]));
+  return typesUsed({ ...emptyProject('s', 's'), types: [...carried] }, [there.id]).every(
+    (t) => named.has(t.name) && sayingOf(named.get(t.name)!) === sayingOf(t),
+  );
+}
+const sayingOf = (t: PartType): string =>
+  JSON.stringify({
+    ...t,
+    id: '',
+    equations: [],
+    layout: [],
+    parts: t.parts.map((p) => ({ ...p, type: '', place: null })),
+  });
