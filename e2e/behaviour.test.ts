@@ -21,6 +21,7 @@ const {
   newChart,
   setup,
   runStatus,
+  comparedRun,
   run,
   startRun,
   clock,
@@ -116,7 +117,8 @@ test('why a transition did not fire, a stop at a state, and another way from the
   await fill('Quantity 1', 'ctrl.creepSpeed', false);
   await fill('Value 1', '16', false);
   await startRun(() => click('[data-testid="branch-run"]'));
-  await until(runStatus, (s) => s.includes('finished') && s.includes('earlier run'), 'it goes on from there');
+  await until(runStatus, (s) => s.includes('finished'), 'it goes on from there');
+  await until(comparedRun, (s) => s.startsWith('earlier run'), 'the run before is there to be compared');
   await until(
     () => text('[data-testid="summary"]'),
     (s) => s.startsWith('10 hold, 1 fail'),

@@ -98,6 +98,13 @@ export function person(page: () => Page) {
       select.dispatchEvent(new Event('change', { bubbles: true }));
     }, name);
   const runStatus = (): Promise<string> => text('[data-testid="run-status"]');
+  /** What is drawn dashed behind the run at hand. */
+  const comparedRun = (): Promise<string> =>
+    page().evaluate(
+      () =>
+        document.querySelector<HTMLSelectElement>('[aria-label="Earlier run that is compared"]')?.selectedOptions[0]
+          .text ?? '',
+    );
   /** Which run the ribbon tells of; empty before the first. */
   const runNow = (): Promise<string> =>
     page().evaluate(() => document.querySelector('[data-testid="run-status"]')?.getAttribute('data-run') ?? '');
@@ -153,6 +160,7 @@ export function person(page: () => Page) {
     newChart,
     setup,
     runStatus,
+    comparedRun,
     run,
     startRun,
     clock,

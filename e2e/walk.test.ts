@@ -36,6 +36,7 @@ const {
   choosePart,
   setup,
   runStatus,
+  comparedRun,
   run,
   clock,
   plotBox,
@@ -400,7 +401,7 @@ describe('with the tube capper', () => {
     await choosePart('ctrl');
     await fill('Value of creepSpeed', '12');
     await clickText('.ribbon-bar button', 'Run');
-    await until(runStatus, (s) => s.includes('earlier run (Careful'), 'the earlier run stays');
+    await until(comparedRun, (s) => s.includes('earlier run (Careful'), 'the earlier run stays');
     await dragCursor(1.05, 2);
     await until(
       () => text('[data-track-item="spindle.speed"]'),

@@ -10,6 +10,8 @@ import { appendChunk, emptyRunData, renameColumns, type RunData } from './run-da
 
 /** One run with everything views show of it. */
 export interface RunView {
+  /** When it began, in ms: by it kept runs are told apart. */
+  readonly at: number;
   readonly model: RunModel;
   readonly setup: string;
   /** Values changed for this run only, as words. */
@@ -34,6 +36,12 @@ interface RunState {
   readonly current: RunView | undefined;
   /** The run before, shown behind the current one. */
   readonly earlier: RunView | undefined;
+  /** Runs before the current one, newest first: as many as there is room for. */
+  readonly kept: readonly RunView[];
+  /** Which of them is shown behind the current one: the newest, none, or the one that began then. */
+  readonly compared: 'newest' | 'none' | number;
+  /** A second moment, which the cursor is compared with. */
+  readonly mark: number | undefined;
   /** Counts updates of `current.data`. */
   readonly version: number;
   readonly cursor: number;
@@ -69,13 +77,18 @@ interface RunState {
   /** The cursor goes to the newest moment, and stays there. */
   followRun(): void;
   setSpan(span: readonly [number, number] | undefined): void;
-  restore(current: RunView | undefined, earlier: RunView | undefined): void;
+  setMark(time: number | undefined): void;
+  compare(compared: RunState['compared']): void;
+  restore(current: RunView | undefined, kept: readonly RunView[]): void;
   clear(): void;
 }
 
 export const useRuns = create<RunState>((set, get) => ({
   current: undefined,
   earlier: undefined,
+  kept: [],
+  compared: 'newest',
+  mark: undefined,
   version: 0,
   cursor: 0,
   follow: true,
@@ -102,11 +115,12 @@ export const useRuns = create<RunState>((set, get) => ({
   },
   setPace: (pace) => set({ pace }),
   begin(run) {
-    const { current } = get();
-    const keep = current && current.data.rows > 1 ? current : get().earlier;
+    const { current, compared } = get();
+    const kept = withRoom(current && current.data.rows > 1 ? [current, ...get().kept] : get().kept, compared);
     set({
       current: {
         ...run,
+        at: Math.max(Date.now(), (current?.at ?? 0) + 1),
         data: emptyRunData(),
         status: 'running',
         time: 0,
@@ -118,7 +132,9 @@ export const useRuns = create<RunState>((set, get) => ({
         actions: [],
         sequences: [],
       },
-      earlier: keep,
+      kept,
+      earlier: chosenOf(kept, compared),
+      mark: undefined,
       version: 0,
       cursor: 0,
       follow: true,
@@ -150,11 +166,10 @@ export const useRuns = create<RunState>((set, get) => ({
     });
   },
   rename(before, after) {
-    const { current, earlier, version } = get();
-    const changed = current || earlier ? changedNames(before, after) : new Map<string, string>();
+    const { current, kept, compared, version } = get();
+    const changed = current || kept.length > 0 ? changedNames(before, after) : new Map<string, string>();
     if (changed.size === 0) return;
-    const under = (run: RunView | undefined): RunView | undefined => {
-      if (!run) return undefined;
+    const under = (run: RunView): RunView => {
       const names = presentNames(before, after, changed, run.model.partTypes[run.model.parts.indexOf('')] ?? '');
       const { basis } = run.model;
       const model = {
@@ -163,18 +178,34 @@ export const useRuns = create<RunState>((set, get) => ({
       };
       return { ...run, model, data: renameColumns(run.data, names) };
     };
-    set({ current: under(current), earlier: under(earlier), version: version + 1 });
+    const all = kept.map(under);
+    set({ current: current && under(current), kept: all, earlier: chosenOf(all, compared), version: version + 1 });
   },
   failStart: (startProblems) => set({ startProblems }),
   followRun: () => set({ follow: true, cursor: get().current?.time ?? 0 }),
   moveCursor: (time) => set({ cursor: Math.max(0, time), follow: false }),
   setSpan: (span) => set({ span }),
-  restore: (current, earlier) =>
-    set({ current, earlier, version: 1, cursor: current?.time ?? 0, follow: false, span: undefined }),
+  setMark: (mark) => set({ mark }),
+  compare: (compared) => set({ compared, earlier: chosenOf(get().kept, compared) }),
+  restore: (current, kept) =>
+    set({
+      current,
+      kept,
+      compared: 'newest',
+      earlier: kept[0],
+      mark: undefined,
+      version: 1,
+      cursor: current?.time ?? 0,
+      follow: false,
+      span: undefined,
+    }),
   clear: () =>
     set({
       current: undefined,
       earlier: undefined,
+      kept: [],
+      compared: 'newest',
+      mark: undefined,
       cursor: 0,
       span: undefined,
       startProblems: [],
@@ -184,6 +215,25 @@ export const useRuns = create<RunState>((set, get) => ({
       stopConditions: [],
     }),
 }));
+
+const mostKept = 8;
+const mostBytes = 96e6;
+const bytesOf = (run: RunView): number => run.data.rows * (run.data.columns.size + 1) * 8;
+
+/** As many runs as there is room for, the newest first; the one that is compared with stays. */
+function withRoom(runs: readonly RunView[], compared: RunState['compared']): readonly RunView[] {
+  let bytes = 0;
+  let count = 0;
+  return runs.filter((r, k) => {
+    bytes += bytesOf(r);
+    const stays = k === 0 || r.at === compared || (count < mostKept && bytes < mostBytes);
+    if (stays) count++;
+    return stays;
+  });
+}
+
+const chosenOf = (kept: readonly RunView[], compared: RunState['compared']): RunView | undefined =>
+  compared === 'none' ? undefined : (kept.find((r) => r.at === compared) ?? kept[0]);
 
 /** The same list while nothing is new in it. */
 const actionsAfter = (

@@ -193,16 +193,30 @@ export const readHistory = (projectId: string): void =>
     .then((h) => useRuns.getState().setHistory(h))
     .catch(() => undefined);
 
-/** Keeps the newest run and the one before in the browser. Where another tab writes, its runs are the kept ones. */
+/** What is in the browser of the runs of a project: the data of a run that has ended stay as they are. */
+let written: { readonly projectId: string; readonly models: Map<number, RunView['model']> } = {
+  projectId: '',
+  models: new Map(),
+};
+
+/** These runs are in the browser as they are. */
+export function runsAreKept(projectId: string, runs: readonly RunView[]): void {
+  // those of earlier versions are written anew, under the time they began
+  written = { projectId, models: new Map(runs.filter((r) => r.at > 2).map((r) => [r.at, r.model])) };
+}
+
+/** Keeps the newest runs in the browser. Where another tab writes, its runs are the kept ones. */
 export function keepRuns(projectId: string): void {
-  const { current, earlier } = useRuns.getState();
+  const { current, kept } = useRuns.getState();
   if (useProject.getState().following) return;
-  const stored = (run: RunView | undefined, slot: number) =>
-    run && run.data.rows > 0
+  if (written.projectId !== projectId) written = { projectId, models: new Map() };
+  const { models } = written;
+  const stored = (run: RunView) =>
+    run.data.rows > 0 && models.get(run.at) !== run.model
       ? [
           {
             projectId,
-            slot,
+            slot: run.at,
             setup: run.setup,
             changes: run.changes,
             recording: toRecording(run.data),
@@ -212,7 +226,16 @@ export function keepRuns(projectId: string): void {
           },
         ]
       : [];
-  saveRuns([...stored(current, 0), ...stored(earlier, 1)]).catch(() =>
-    usePlace.getState().say('The run could not be kept in the browser: there may be no room left'),
-  );
+  const all = [...(current ? [current] : []), ...kept];
+  const runs = all.flatMap(stored);
+  // the one at hand may go on
+  for (const run of all) if (run !== current || run.status === 'finished') models.set(run.at, run.model);
+  saveRuns(
+    projectId,
+    runs,
+    all.map((r) => r.at),
+  ).catch(() => {
+    models.clear();
+    usePlace.getState().say('The run could not be kept in the browser: there may be no room left');
+  });
 }

@@ -54,7 +54,7 @@ export interface HistoryFinding {
 
 export interface StoredRun {
   readonly projectId: string;
-  /** 0 is the newest run, 1 the one before. */
+  /** When it began, in ms. Runs that were kept before there could be several have 0 for the newest and 1 for the one before. */
   readonly slot: number;
   readonly setup: string;
   readonly changes: string;
@@ -192,7 +192,8 @@ export async function deleteProject(id: string): Promise<void> {
   await transaction.objectStore('journal').delete(journalOf(id));
   for (const key of await transaction.objectStore('history').index('project').getAllKeys(id))
     await transaction.objectStore('history').delete(key);
-  for (const slot of [0, 1]) await transaction.objectStore('runs').delete([id, slot]);
+  for (const key of await transaction.objectStore('runs').index('project').getAllKeys(id))
+    await transaction.objectStore('runs').delete(key);
   await transaction.done;
 }
 
@@ -209,22 +210,27 @@ export const listAside = async (): Promise<AsideRecord[]> =>
   (await (await open()).getAll('aside')).sort((a, b) => b.at - a.at);
 export const forgetAside = async (id: string): Promise<void> => (await open()).delete('aside', id);
 
-export async function saveRuns(runs: readonly StoredRun[]): Promise<void> {
+/** Keeps the runs of a project that are new, and lets go of those that are not among `slots`. */
+export async function saveRuns(projectId: string, runs: readonly StoredRun[], slots: readonly number[]): Promise<void> {
   const db = await open();
   const transaction = db.transaction('runs', 'readwrite');
+  for (const key of await transaction.store.index('project').getAllKeys(projectId))
+    if (!slots.includes(key[1])) await transaction.store.delete(key);
   for (const run of runs) await transaction.store.put(run);
   await transaction.done;
 }
 
-/** Kept runs; one that cannot be read any more is as good as none. */
+/** Kept runs, the newest first; one that cannot be read any more is as good as none. */
 export const loadRuns = async (projectId: string): Promise<StoredRun[]> =>
-  (await (await open()).getAllFromIndex('runs', 'project', projectId)).flatMap((run) => {
-    try {
-      return isRun(run) ? [withConfigurations(run)] : [];
-    } catch {
-      return [];
-    }
-  });
+  (await (await open()).getAllFromIndex('runs', 'project', projectId))
+    .flatMap((run) => {
+      try {
+        return isRun(run) ? [withConfigurations({ ...run, slot: run.slot === 0 ? 2 : run.slot })] : [];
+      } catch {
+        return [];
+      }
+    })
+    .sort((a, b) => b.slot - a.slot);
 
 function isRun(run: StoredRun): boolean {
   const { recording, model, findings } = run;

@@ -250,6 +250,19 @@ describe('runs', () => {
     useRuns.getState().update(update({ chunk: chunk(0, 10) }));
     expect(useRuns.getState().earlier?.setup).toBe('First');
     expect(useRuns.getState().current?.data.rows).toBe(0);
+    // one chosen by hand stays when others come
+    const { at } = useRuns.getState().earlier!;
+    useRuns.getState().compare(at);
+    for (let k = 0; k < 12; k++) {
+      useRuns.getState().update({ ...update({ chunk: chunk(0, 10) }), run: useRuns.getState().current!.model.run });
+      begin({ model: { ...model, run: 100 + k }, setup: `Run ${k}`, changes: '', stop: 2 });
+    }
+    expect(useRuns.getState().earlier?.at).toBe(at);
+    expect(useRuns.getState().kept).toHaveLength(9);
+    useRuns.getState().compare('newest');
+    expect(useRuns.getState().earlier).toBe(useRuns.getState().kept[0]);
+    useRuns.getState().compare('none');
+    expect(useRuns.getState().earlier).toBeUndefined();
   });
 });
 
@@ -259,18 +272,31 @@ describe('storage', () => {
     await saveProject(tubeCapper);
     expect(await loadProject('tube-capper')).toMatchObject({ kind: 'opened', project: tubeCapper, setAside: [] });
     expect((await listProjects()).map((p) => p.name)).toEqual(['Tube capper']);
-    await saveRuns([
-      {
-        projectId: 'tube-capper',
-        slot: 0,
-        setup: 'Careful',
-        changes: '',
-        recording: chunk(0, 3),
-        findings: [],
-        model: { run: 1, parameters: {}, parts: [], partTypes: [], charts: [], units: {}, settable: [], shapes: [] },
-      },
+    const run = (slot: number, rows: number) => ({
+      projectId: 'tube-capper',
+      slot,
+      setup: 'Careful',
+      changes: '',
+      recording: chunk(0, rows),
+      findings: [],
+      model: { run: 1, parameters: {}, parts: [], partTypes: [], charts: [], units: {}, settable: [], shapes: [] },
+    });
+    const kept = async (): Promise<number[][]> =>
+      (await loadRuns('tube-capper')).map((r) => [r.slot, r.recording.rows]);
+    await saveRuns('tube-capper', [run(100, 3), run(50, 2)], [100, 50]);
+    expect(await kept()).toEqual([
+      [100, 3],
+      [50, 2],
     ]);
-    expect((await loadRuns('tube-capper'))[0].recording.rows).toBe(3);
+    // one more, and one that has no room any longer
+    await saveRuns('tube-capper', [run(200, 4)], [200, 100]);
+    expect(await kept()).toEqual([
+      [200, 4],
+      [100, 3],
+    ]);
+    // as earlier versions numbered them
+    await saveRuns('tube-capper', [run(0, 5), run(1, 6)], [0, 1]);
+    expect((await kept()).map((k) => k[1])).toEqual([5, 6]);
     await deleteProject('tube-capper');
     expect(await loadProject('tube-capper')).toBeUndefined();
     expect(await loadRuns('tube-capper')).toEqual([]);

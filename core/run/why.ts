@@ -1,4 +1,4 @@
-import type { Expr, RefExpr } from '../language/ast';
+import type { BinaryExpr, Expr, RefExpr } from '../language/ast';
 import { parseExpressionText } from '../language/parse';
 import { printExpression } from '../language/print';
 import { elaborateUnits } from '../language/unit-elaboration';
@@ -176,8 +176,16 @@ function valuesIn(e: Expr, moment: Moment): string {
 /** A part may be called `constructor`: a record of parts knows nothing but its parts. */
 const empty = (): Record<string, RunValue> => Object.create(null) as Record<string, RunValue>;
 
-function evaluateAt(e: Expr, moment: Moment): RunValue {
+/** One side of a comparison at a moment, in the unit in which both are compared. */
+export function sideAt(e: BinaryExpr, side: 'left' | 'right', moment: Moment): RunValue {
   const scaled = elaborateUnits(e, { unitOf: (ref) => moment.unit(printExpression(ref)) });
+  return scaled.kind === 'binary' ? evaluateScaled(scaled[side], moment) : undefined;
+}
+
+const evaluateAt = (e: Expr, moment: Moment): RunValue =>
+  evaluateScaled(elaborateUnits(e, { unitOf: (ref) => moment.unit(printExpression(ref)) }), moment);
+
+function evaluateScaled(scaled: Expr, moment: Moment): RunValue {
   const records = empty();
   records.time = moment.time;
   for (const r of refsIn(scaled)) {

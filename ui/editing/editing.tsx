@@ -129,12 +129,23 @@ export function EverydayEditing() {
       e.preventDefault();
       open(at, e.clientX, e.clientY, target);
     };
+    /** A click in a cell is one in its field, where it has just one. */
+    const beside = (e: MouseEvent): void => {
+      const cell = e.target instanceof Element && e.button === 0 ? e.target : null;
+      if (!cell?.matches('td, .field-row, .field-row > div')) return;
+      const fields = cell.querySelectorAll<HTMLElement>('input.cell-field, textarea.cell-field');
+      if (fields.length !== 1 || cell.querySelector('button') !== null) return;
+      e.preventDefault();
+      fields[0].focus();
+    };
+    document.addEventListener('mousedown', beside);
     document.addEventListener('copy', copy);
     document.addEventListener('cut', copy);
     document.addEventListener('paste', paste);
     document.addEventListener('keydown', keys);
     document.addEventListener('contextmenu', context);
     return () => {
+      document.removeEventListener('mousedown', beside);
       document.removeEventListener('copy', copy);
       document.removeEventListener('cut', copy);
       document.removeEventListener('paste', paste);

@@ -8,6 +8,7 @@ import { marks, TimeAxisContext, toPixels, valueAxisWidth, type TimeAxis } from 
 import { LaneCanvas, type LaneBlock } from './lane-canvas';
 import { QuantityPlot } from './quantity-plot';
 import { segmentsOf } from './reduce';
+import { useTrackLimits } from './track-limits';
 import { laneLook, laneWord } from './rows';
 
 /** The quantities of a requirement around one moment of a run, with its verdict lane; the moment is marked. */
@@ -38,6 +39,7 @@ export function MomentPlot({
     const from = Math.max(0, Math.min(at - half, run.time - 2 * half));
     return { from, to: Math.min(run.time, from + 2 * half) || 1, width: width - valueAxisWidth };
   }, [run.time, at, width]);
+  const limits = useTrackLimits();
   const kindOf = (name: string): string | undefined => run.data.columns.get(name)?.kind;
   const curves = names.filter((n) => kindOf(n) === 'real' || kindOf(n) === 'integer');
   const byUnit = [...new Set(curves.map((n) => run.data.columns.get(n)!.unit))].map((unit) => ({
@@ -61,6 +63,8 @@ export function MomentPlot({
               <QuantityPlot
                 items={items}
                 unit={unit}
+                second={undefined}
+                limits={limits(items)}
                 height={110}
                 data={run.data}
                 earlier={undefined}

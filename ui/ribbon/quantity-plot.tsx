@@ -1,19 +1,32 @@
 'use client';
 import { Chart, LinearScale, LineController, LineElement, PointElement, type ChartDataset } from 'chart.js';
 import { memo, useEffect, useRef, useState } from 'react';
-import { convertValue, unitOrUndefined } from '@/core/language/units';
+import { convertValue, sameDimension, unitOrUndefined } from '@/core/language/units';
 import type { RunData } from '@/store/run-data';
 import { formatNumber } from '../format';
-import { marks, useTimeAxis, valueAxisWidth } from './axis';
+import { marks, toPixels, useTimeAxis, valueAxisWidth } from './axis';
+import { sameUnitKind } from './unit-groups';
 import { reducePoints, type Point } from './reduce';
 
 Chart.register(LinearScale, LineController, LineElement, PointElement);
 
 export const lineColour = (k: number): string => `var(--line-${(k % 5) + 1})`;
 
+/** A limit in the plot: where it stands, while it is looked at. */
+export interface PlotLimit {
+  readonly key: string;
+  readonly name: string;
+  /** In the unit of the quantity. */
+  readonly value: number;
+  readonly spans: readonly (readonly [from: number, to: number])[];
+}
+
 interface Props {
   readonly items: readonly string[];
+  /** Unit of the axis on the left, and of what has another dimension on the right. */
   readonly unit: string;
+  readonly second: string | undefined;
+  readonly limits: readonly PlotLimit[];
   readonly height: number;
   readonly data: RunData | undefined;
   readonly earlier: RunData | undefined;
@@ -22,11 +35,15 @@ interface Props {
 }
 
 /** Curves of one track, the earlier run behind the new one as a dashed ghost. Drawn only while it can be seen. */
-export const QuantityPlot = memo(function QuantityPlot({ items, unit, height, data, earlier, version, theme }: Props) {
+export const QuantityPlot = memo(function QuantityPlot(props: Props) {
+  const { items, unit, second, limits, height, data, earlier, version, theme } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
   const chart = useRef<Chart<'line', Point[]>>(undefined);
   const axis = useTimeAxis();
   const [visible, setVisible] = useState(true);
+  const [named, setNamed] = useState<readonly { readonly key: string; readonly left: number; readonly top: number }[]>(
+    [],
+  );
   useEffect(() => {
     if (!canvas.current || typeof IntersectionObserver === 'undefined') return;
     const observer = new IntersectionObserver(([entry]) => setVisible(entry.isIntersecting), { rootMargin: '60px' });
@@ -69,6 +86,25 @@ export const QuantityPlot = memo(function QuantityPlot({ items, unit, height, da
             title: { display: true, text: '', padding: 0, font: { size: 10 } },
             grace: '6%',
           },
+          // inside the plot, so that all plots share one time axis
+          y2: {
+            type: 'linear',
+            position: 'right',
+            display: false,
+            afterFit: (scale) => {
+              scale.width = 0;
+            },
+            border: { display: false },
+            grid: { display: false },
+            ticks: {
+              maxTicksLimit: 4,
+              padding: 4,
+              mirror: true,
+              z: 1,
+              callback: (value) => formatNumber(Number(value), 3),
+            },
+            grace: '6%',
+          },
         },
         plugins: { legend: { display: false }, tooltip: { enabled: false } },
       },
@@ -83,10 +119,20 @@ export const QuantityPlot = memo(function QuantityPlot({ items, unit, height, da
     const css = getComputedStyle(document.documentElement);
     const colour = (name: string): string => css.getPropertyValue(name).trim();
     const target = unitOrUndefined(unit);
+    const other = second === undefined ? undefined : unitOrUndefined(second);
+    /** Whether a quantity belongs to the axis on the right, and how it is brought to the unit of its axis. */
+    const axisOf = (source: RunData, name: string): { right: boolean; convert: (v: number) => number } => {
+      const text = source.columns.get(name)?.unit ?? '';
+      const own = unitOrUndefined(text);
+      const right = second !== undefined && !sameUnitKind(text, unit);
+      const to = right ? other : target;
+      const fits = own && to && sameDimension(own, to);
+      return { right, convert: fits ? (v) => convertValue(v, own, to) : (v) => v };
+    };
     const dataset = (source: RunData, name: string, k: number, ghost: boolean): ChartDataset<'line', Point[]> => {
-      const own = unitOrUndefined(source.columns.get(name)?.unit ?? '');
-      const convert = own && target ? (v: number): number => convertValue(v, own, target) : (v: number): number => v;
+      const { right, convert } = axisOf(source, name);
       return {
+        yAxisID: right ? 'y2' : 'y',
         data: reducePoints(source, name, axis.from, axis.to, Math.max(50, axis.width), convert),
         borderColor: colour(`--line-${(k % 5) + 1}`) + (ghost ? '88' : ''),
         borderDash: ghost ? [5, 4] : [],
@@ -97,7 +143,30 @@ export const QuantityPlot = memo(function QuantityPlot({ items, unit, height, da
     c.data.datasets = [
       ...(data ? items.map((name, k) => dataset(data, name, k, false)) : []),
       ...(earlier ? items.map((name, k) => dataset(earlier, name, k, true)) : []),
+      ...(data
+        ? limits.map((l): ChartDataset<'line', Point[]> => {
+            const { right, convert } = axisOf(data, l.name);
+            const y = convert(l.value);
+            return {
+              yAxisID: right ? 'y2' : 'y',
+              data: l.spans.flatMap(([from, to]) => [
+                { x: from, y },
+                { x: to, y },
+                { x: to, y: NaN },
+              ]),
+              borderColor: colour('--bad'),
+              borderDash: [2, 3],
+              borderWidth: 1.2,
+              spanGaps: false,
+              order: 2,
+            };
+          })
+        : []),
     ];
+    const right = c.options.scales!.y2 as { display: boolean; ticks: { color?: string } };
+    right.display = second !== undefined;
+    const firstRight = data ? items.findIndex((name) => axisOf(data, name).right) : -1;
+    right.ticks.color = firstRight < 0 ? colour('--ink-2') : colour(`--line-${(firstRight % 5) + 1}`);
     const x = c.options.scales!.x!;
     x.min = axis.from;
     x.max = axis.to;
@@ -116,15 +185,34 @@ export const QuantityPlot = memo(function QuantityPlot({ items, unit, height, da
     const width = Math.max(60, axis.width + valueAxisWidth);
     if (c.width !== width || c.height !== height) c.resize(width, height);
     c.update('none');
-  }, [items, unit, height, data, earlier, version, axis, theme, visible]);
+    // limits are named at their line, left in what is seen
+    const labels = limits.flatMap((l) => {
+      const span = l.spans.find(([from, to]) => to > axis.from && from < axis.to);
+      if (!span || !data) return [];
+      const { right: isRight, convert } = axisOf(data, l.name);
+      const scale = c.scales[isRight ? 'y2' : 'y'];
+      const y = scale.getPixelForValue(convert(l.value));
+      if (y < 2 || y > height - 2) return [];
+      const x = Math.max(0, toPixels(axis, span[0])) + valueAxisWidth + 4;
+      return [{ key: l.key, left: x, top: y < 16 ? y + 1 : y - 13 }];
+    });
+    setNamed((before) => (JSON.stringify(before) === JSON.stringify(labels) ? before : labels));
+  }, [items, unit, second, limits, height, data, earlier, version, axis, theme, visible]);
 
   return (
-    <canvas
-      ref={canvas}
-      height={height}
-      style={{ display: 'block' }}
-      role="img"
-      aria-label={`Curves of ${items.join(', ')}`}
-    />
+    <div style={{ position: 'relative' }}>
+      <canvas
+        ref={canvas}
+        height={height}
+        style={{ display: 'block' }}
+        role="img"
+        aria-label={`Curves of ${items.join(', ')}`}
+      />
+      {named.map((l, k) => (
+        <span key={k} className="limit-name" style={{ left: l.left, top: l.top }}>
+          {l.key}
+        </span>
+      ))}
+    </div>
   );
 });

@@ -3,6 +3,7 @@ import { useDroppable } from '@dnd-kit/core';
 import {
   ChevronsDownUp,
   ChevronsUpDown,
+  Flag,
   Maximize2,
   Pause,
   Play,
@@ -21,7 +22,7 @@ import { useRuns, wholeSpan } from '@/store/run-store';
 import { usePlace } from '@/store/place-store';
 import { useSetup } from '@/store/derived';
 import { Button } from '../button';
-import { formatTime } from '../format';
+import { formatNumber, formatTime } from '../format';
 import { marks, niceStep, TimeAxisContext, toPixels, toTime, valueAxisWidth, type TimeAxis } from './axis';
 import { BranchButton, StopsButton } from './branch';
 import { useOutOfDate } from '@/store/trace';
@@ -41,9 +42,11 @@ export const paces: readonly (readonly [number, string])[] = [
 /** The time strip below every area: run controls, cursor, verdict lanes and tracks. */
 export function Ribbon({ open, onToggle }: { readonly open: boolean; readonly onToggle: () => void }) {
   const project = useProject((s) => s.project);
+  // whatever is dropped on no track gets one of its own
+  const { setNodeRef } = useDroppable({ id: 'ribbon', data: { track: 'new' } });
   if (!project) return null;
   return (
-    <section className="ribbon" aria-label="Ribbon">
+    <section className="ribbon" aria-label="Ribbon" ref={setNodeRef}>
       <RunBar open={open} onToggle={onToggle} project={project} />
       <Tracks project={project} />
     </section>
@@ -132,6 +135,7 @@ function RunBar({
       <span className={`clock mono${running ? ' live' : ''}`} data-testid="clock">
         t = {formatTime(cursor)}
       </span>
+      <MarkText />
       <RunStatusText />
       <span className="spacer" />
       {findings.length > 0 && (
@@ -159,7 +163,6 @@ function RunBar({
 
 function RunStatusText() {
   const run = useRuns((s) => s.current);
-  const earlier = useRuns((s) => s.earlier);
   const slowStart = useStill(useRuns((s) => s.starting));
   if (slowStart) return <span className="quiet text-truncate">preparing the run …</span>;
   if (!run) return <span className="quiet text-truncate">not run yet</span>;
@@ -190,9 +193,80 @@ function RunStatusText() {
         </span>
       )}
       {run.stoppedAt && ' where it was told to stop'}
-      {earlier &&
-        ` · dashed: earlier run (${earlier.setup}${earlier.changes && earlier.changes !== run.changes ? `, ${earlier.changes}` : ''})`}
     </span>
+  );
+}
+
+/** How far the cursor is from the mark. */
+function MarkText() {
+  const mark = useRuns((s) => s.mark);
+  const cursor = useRuns((s) => s.cursor);
+  const run = useRuns((s) => s.current);
+  if (!run) return null;
+  const gap = mark === undefined ? 0 : cursor - mark;
+  return (
+    <span className="d-flex align-items-center gap-1">
+      <Button
+        variant="bare"
+        label={mark === undefined ? 'Mark this moment (m)' : 'Take the mark away (m)'}
+        aria-pressed={mark !== undefined}
+        onClick={toggleMark}
+      >
+        <Flag size={14} aria-hidden />
+      </Button>
+      {mark !== undefined && (
+        <span className="mono text-nowrap" data-testid="mark-gap" title={`Mark at ${formatTime(mark)}`}>
+          Δt = {formatTime(gap)}
+          {gap !== 0 && <span className="quiet"> · {formatNumber(1 / Math.abs(gap), 4)} Hz</span>}
+        </span>
+      )}
+    </span>
+  );
+}
+
+/** Sets the mark where the cursor is, or takes it away. */
+export function toggleMark(): void {
+  const { mark, cursor, current, setMark } = useRuns.getState();
+  if (mark !== undefined) setMark(undefined);
+  else if (current) setMark(cursor);
+}
+
+const clockOf = (at: number): string => (at > 1e9 ? new Date(at).toLocaleTimeString() : '');
+const nameOfRun = (r: { readonly setup: string; readonly changes: string; readonly at: number }): string =>
+  [r.setup, r.changes, clockOf(r.at)].filter(Boolean).join(', ');
+
+/** Which of the runs that are kept is drawn dashed behind the one at hand. */
+function ComparedRun() {
+  const kept = useRuns((s) => s.kept);
+  const compared = useRuns((s) => s.compared);
+  const earlier = useRuns((s) => s.earlier);
+  if (kept.length === 0) return <>time in s</>;
+  return (
+    <label
+      className="compared-run quiet"
+      title={earlier ? `Dashed: earlier run ${nameOfRun(earlier)}` : 'No run is drawn behind this one'}
+    >
+      dashed:
+      <select
+        aria-label="Earlier run that is compared"
+        value={
+          compared === 'newest' && earlier ? 'newest' : compared === 'none' ? 'none' : String(earlier?.at ?? 'newest')
+        }
+        onChange={(e) =>
+          useRuns
+            .getState()
+            .compare(e.target.value === 'none' || e.target.value === 'newest' ? e.target.value : Number(e.target.value))
+        }
+      >
+        <option value="newest">earlier run ({nameOfRun(kept[0])})</option>
+        {kept.slice(1).map((r) => (
+          <option key={r.at} value={r.at}>
+            {nameOfRun(r)}
+          </option>
+        ))}
+        <option value="none">no run</option>
+      </select>
+    </label>
   );
 }
 
@@ -208,7 +282,8 @@ function Tracks({ project }: { readonly project: Project }) {
   const say = usePlace((s) => s.say);
   const setup = useSetup();
   const narrow = useRef(224);
-  const drag = useRef<'cursor' | { readonly x: number; readonly span: readonly [number, number] } | undefined>(
+  const mark = useRuns((s) => s.mark);
+  const drag = useRef<'cursor' | 'mark' | { readonly x: number; readonly span: readonly [number, number] } | undefined>(
     undefined,
   );
 
@@ -241,7 +316,10 @@ function Tracks({ project }: { readonly project: Project }) {
     if (e.button !== 0 || !inPlot(e) || (e.target as HTMLElement).closest('button')) return;
     const isRuler = (e.target as HTMLElement).closest('.time-ruler') !== null;
     e.currentTarget.setPointerCapture(e.pointerId);
-    if (isRuler || e.shiftKey) drag.current = { x: e.clientX, span: [from, to] };
+    const toMark = mark === undefined ? Infinity : Math.abs(toPixels(axis, mark) - toPixels(axis, timeAt(e)));
+    const toCursor = Math.abs(toPixels(axis, cursor) - toPixels(axis, timeAt(e)));
+    if (!isRuler && toMark < 5 && toMark < toCursor) drag.current = 'mark';
+    else if (isRuler || e.shiftKey) drag.current = { x: e.clientX, span: [from, to] };
     else {
       drag.current = 'cursor';
       moveCursor(clampTime(timeAt(e)));
@@ -249,6 +327,7 @@ function Tracks({ project }: { readonly project: Project }) {
   };
   const move = (e: PointerEvent<HTMLDivElement>): void => {
     if (drag.current === 'cursor') moveCursor(clampTime(timeAt(e)));
+    else if (drag.current === 'mark') useRuns.getState().setMark(clampTime(timeAt(e)));
     else if (drag.current) {
       const shift = ((drag.current.x - e.clientX) / width) * (drag.current.span[1] - drag.current.span[0]);
       setSpan(inside([drag.current.span[0] + shift, drag.current.span[1] + shift]));
@@ -299,6 +378,7 @@ function Tracks({ project }: { readonly project: Project }) {
   };
 
   const cursorX = toPixels(axis, cursor);
+  const markX = mark === undefined ? -10 : toPixels(axis, mark);
   const shownTracks =
     setup && setup.tracks.length > 0 ? project.tracks.filter((t) => setup.tracks.includes(t.id)) : project.tracks;
   const end = run?.time ?? 0;
@@ -326,6 +406,13 @@ function Tracks({ project }: { readonly project: Project }) {
             <TrackRow key={t.id} track={t} remove={(name) => removeItem(t.id, name)} />
           ))}
           {run && <MessageRow />}
+          {run && mark !== undefined && markX >= -1 && markX <= width + 1 && (
+            <div
+              className="cursor-line marked"
+              style={{ left: Math.round(plotLeft + markX) - 1 }}
+              data-testid="mark-line"
+            />
+          )}
           {run && cursorX >= -1 && cursorX <= width + 1 && (
             <div
               className="cursor-line"
@@ -391,7 +478,7 @@ function Ruler({ axis, cursor, end }: { readonly axis: TimeAxis; readonly cursor
   return (
     <div className="ribbon-row" style={{ position: 'sticky', top: 0, zIndex: 4, background: 'var(--paper)' }}>
       <div className="row-label quiet" style={{ fontSize: '0.9em' }}>
-        time in s
+        <ComparedRun />
       </div>
       <div
         className="time-ruler"

@@ -4,7 +4,6 @@ import { X } from 'lucide-react';
 import { useMemo, type ReactNode } from 'react';
 import type { RequirementFinding } from '@/core/run/run';
 import type { Track } from '@/core/project/project';
-import { sameDimension, unitOrUndefined } from '@/core/language/units';
 import { valueAtTime, type GrowingColumn } from '@/store/run-data';
 import { useRuns, type RunView } from '@/store/run-store';
 import { usePlace } from '@/store/place-store';
@@ -15,6 +14,9 @@ import { LaneCanvas, type LaneBlock, type LaneMark } from './lane-canvas';
 import { lineColour, QuantityPlot } from './quantity-plot';
 import { segmentsOf } from './reduce';
 import { useTimeAxis } from './axis';
+import { sameUnitKind, unitGroups } from './unit-groups';
+import { useTrackLimits } from './track-limits';
+import { showSignal } from './show-signal';
 
 function Row({
   label,
@@ -96,9 +98,15 @@ export function VerdictRow({
           >
             {finding.key}
           </button>
-          <span className="text-truncate" style={{ fontSize: '0.92em' }}>
+          <button
+            type="button"
+            className="btn btn-link p-0 text-truncate verdict-press"
+            onClick={() => showSignal(finding)}
+            title="Show its signal at that moment"
+            data-testid="show-signal"
+          >
             <VerdictMark finding={finding} old={old} brief={old !== ''} />
-          </span>
+          </button>
         </div>
       }
     >
@@ -174,12 +182,14 @@ function TrackValue({
   name,
   value,
   difference,
+  toMark,
   colour,
   remove,
 }: {
   readonly name: string;
   readonly value: string;
   readonly difference?: string | undefined;
+  readonly toMark?: string | undefined;
   readonly colour?: string;
   readonly remove: () => void;
 }) {
@@ -193,9 +203,10 @@ function TrackValue({
         <X size={12} />
       </button>
       <span className="mono">{value}</span>
-      {difference && (
-        <span className="mono difference" title="Difference to the earlier run at the cursor">
-          {difference}
+      {(toMark ?? difference) && (
+        <span className="mono differences">
+          {toMark && <span title="From the mark to the cursor">⊢ {toMark}</span>}
+          {difference && <span title="Difference to the earlier run at the cursor">Δ {difference}</span>}
         </span>
       )}
     </div>
@@ -207,6 +218,7 @@ export function TrackRow({ track, remove }: { readonly track: Track; readonly re
   const run = useRuns((s) => s.current);
   const earlier = useRuns((s) => s.earlier);
   const cursor = useRuns((s) => s.cursor);
+  const mark = useRuns((s) => s.mark);
   const version = useThrottled(
     useRuns((s) => s.version),
     drawEvery,
@@ -215,22 +227,36 @@ export function TrackRow({ track, remove }: { readonly track: Track; readonly re
   const kindOf = (name: string): string | undefined => run?.data.columns.get(name)?.kind;
   const lanes = track.items.filter((i) => isLane(kindOf(i)));
   const curveNames = track.items.filter((i) => !lanes.includes(i)).join('\n');
-  const curves = useMemo(() => curveNames.split('\n').filter(Boolean), [curveNames]);
-  const unit = run?.data.columns.get(curves[0] ?? '')?.unit ?? '';
+  const known = run?.data.columns.size ?? 0;
+  const groups = useMemo(
+    () => {
+      void known;
+      return unitGroups(curveNames.split('\n').filter(Boolean), (n) => run?.data.columns.get(n)?.unit ?? '');
+    },
+    // units are known with the first rows
+    [curveNames, run?.data, known],
+  );
+  const limits = useTrackLimits();
   return (
     <>
-      {curves.length > 0 && (
+      {groups.map(({ names: curves, unit: first, second }, g) => (
         <Row
+          key={g}
           height={track.height}
           drop={`track:${track.id}`}
           label={curves.map((name, k) => {
             const own = run?.data.columns.get(name)?.unit ?? '';
+            const unit = sameUnitKind(own, first) ? first : (second ?? first);
             const convertible = sameUnitKind(own, unit);
             const value = run && valueAtTime(run.data, name, cursor);
             const before = earlier && valueAtTime(earlier.data, name, cursor);
+            const marked = run && mark !== undefined ? valueAtTime(run.data, name, mark) : undefined;
             const show = (v: number | undefined): number | undefined => (convertible ? inUnit(v, own, unit) : v);
-            const difference =
-              value !== undefined && before !== undefined ? (show(value) ?? 0) - (show(before) ?? 0) : undefined;
+            const less = (from: number | undefined): string | undefined => {
+              if (value === undefined || from === undefined) return undefined;
+              const d = (show(value) ?? 0) - (show(from) ?? 0);
+              return `${d > 0 ? '+' : ''}${formatNumber(Math.abs(d) < 1e-9 ? 0 : d, 3)}`;
+            };
             return (
               <TrackValue
                 key={name}
@@ -238,18 +264,17 @@ export function TrackRow({ track, remove }: { readonly track: Track; readonly re
                 colour={lineColour(k)}
                 value={withUnit(formatNumber(show(value)), convertible ? unit : own)}
                 remove={() => remove(name)}
-                difference={
-                  difference === undefined
-                    ? undefined
-                    : `Δ ${difference > 0 ? '+' : ''}${formatNumber(Math.abs(difference) < 1e-9 ? 0 : difference, 3)}`
-                }
+                difference={less(before)}
+                toMark={less(marked)}
               />
             );
           })}
         >
           <QuantityPlot
             items={curves}
-            unit={unit}
+            unit={first}
+            second={second}
+            limits={limits(curves)}
             height={track.height}
             data={run?.data}
             earlier={earlier?.data}
@@ -257,15 +282,10 @@ export function TrackRow({ track, remove }: { readonly track: Track; readonly re
             theme={theme}
           />
         </Row>
-      )}
+      ))}
       {run && lanes.map((name) => <StateRow key={name} name={name} run={run} track={track} remove={remove} />)}
     </>
   );
-}
-
-function sameUnitKind(a: string, b: string): boolean {
-  const [ua, ub] = [unitOrUndefined(a), unitOrUndefined(b)];
-  return ua !== undefined && ub !== undefined && sameDimension(ua, ub);
 }
 
 /** Every message of the run, with who sent and who received it. */

@@ -1,6 +1,7 @@
 'use client';
 import { nanoid } from 'nanoid';
-import { useEffect, useRef, type KeyboardEvent } from 'react';
+import { useEffect, useRef, type ClipboardEvent, type KeyboardEvent } from 'react';
+import { readRows } from '@/core/clipping/rows-text';
 import type { FlowLine } from '@/core/project/project';
 import { indentBlock, shiftBlock } from '@/core/flows/edit-flow';
 import type { FlowProblem } from '@/core/flows/read-flow';
@@ -100,6 +101,26 @@ export function StepLines({
       focus(lines[k + 1]?.id);
     }
   };
+  /** Several lines at once become lines, as deep as they stand below one another. */
+  const pasteLines = (e: ClipboardEvent<HTMLTextAreaElement>, line: FlowLine, k: number): void => {
+    const text = e.clipboardData.getData('text/plain');
+    if (!/\n./.test(text.trim()) || text.trimStart().startsWith('{')) return;
+    const { project } = useProject.getState();
+    const read = project && readRows(project, text, flow.address, 'line');
+    if (!read) return;
+    e.preventDefault();
+    if ('refused' in read) return usePlace.getState().say(read.refused);
+    const least = Math.min(...read.pieces.map((p) => Number(p.entry.depth)));
+    const made = read.pieces.map((p): FlowLine => ({
+      id: newLineId(),
+      depth: Math.min(40, Number(p.entry.depth) - least + line.depth),
+      text: String(p.entry.text),
+    }));
+    // an empty line gives way to what comes
+    const kept = flow.lines.length === 0 || line.text.trim() === '' ? k : k + 1;
+    change([...flow.lines.slice(0, kept), ...made, ...flow.lines.slice(k + 1)], `Paste ${made.length} lines`);
+    wanted.current = { id: made.at(-1)!.id, at: 'end' };
+  };
   const lines = flow.lines.length > 0 ? flow.lines : [{ id: 'first', depth: 0, text: '' }];
   return (
     <div className="flow-lines" ref={box} data-testid="flow-lines">
@@ -125,6 +146,7 @@ export function StepLines({
                 placeholder={k === 0 ? flow.hint : ''}
                 onFocus={() => select(`line/${line.id}`)}
                 onKeyDown={(e) => keys(e, line, k)}
+                onPaste={(e) => pasteLines(e, line, k)}
                 autoComplete="off"
                 onChange={(e) =>
                   change(

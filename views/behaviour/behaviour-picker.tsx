@@ -2,9 +2,10 @@
 import { ChevronDown } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { Dropdown } from 'react-bootstrap';
-import { newChart, newProcedure, newSequence, newState, type PartType } from '@/core/project/project';
+import type { PartType } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
+import { addChart, addProcedure, addSequence } from '@/ui/editing/make';
 import { numberedName } from '@/ui/names';
 
 /** A behaviour of a part type, as the address of its sheet. */
@@ -22,17 +23,6 @@ const behavioursOf = (type: PartType): BehaviourEntry[] => [
 
 const taken = (type: PartType): string[] =>
   [...type.quantities, ...type.parts, ...type.ports, ...type.charts, ...type.procedures].map((x) => x.name);
-
-export function addChart(type: PartType): void {
-  const first = { ...newState(`s-${nanoid(8)}`, 'Idle', null, 40, 40), initial: true };
-  const name = taken(type).includes('mode') ? numberedName(taken(type), 'mode') : 'mode';
-  const entry = { ...newChart(`c-${nanoid(8)}`, name), states: [first] };
-  const refused = useProject
-    .getState()
-    .edit({ kind: 'insert', list: `type/${type.id}/chart`, entry }, `Give ${type.name} a state chart`);
-  if (refused) usePlace.getState().say(refused.message);
-  else usePlace.getState().go({ sheet: `chart/${entry.id}`, item: `state/${first.id}` });
-}
 
 /** Reads a chart from an SCXML file into a part type; what could not be read is told. */
 export async function importChart(type: PartType, file: File): Promise<void> {
@@ -71,34 +61,11 @@ function chooseChartFile(type: PartType): void {
   input.click();
 }
 
-export function addProcedure(type: PartType): void {
-  const entry = newProcedure(`d-${nanoid(8)}`, numberedName(taken(type), 'work'));
-  const refused = useProject
-    .getState()
-    .edit({ kind: 'insert', list: `type/${type.id}/procedure`, entry }, `Give ${type.name} a procedure`);
-  if (refused) usePlace.getState().say(refused.message);
-  else usePlace.getState().go({ sheet: `procedure/${entry.id}`, item: '' });
-}
-
-export function addSequence(type: PartType): void {
-  const entry = newSequence(
-    `q-${nanoid(8)}`,
-    numberedName(
-      type.sequences.map((s) => s.name),
-      'Sequence ',
-    ),
-  );
-  const refused = useProject
-    .getState()
-    .edit({ kind: 'insert', list: `type/${type.id}/sequence`, entry }, `Give ${type.name} a sequence`);
-  if (refused) usePlace.getState().say(refused.message);
-  else usePlace.getState().go({ sheet: `sequence/${entry.id}`, item: '' });
-}
-
 /** Which behaviour of the part is on the sheet, and what else there is. */
 export function BehaviourPicker({ type }: { readonly type: PartType }) {
   const sheet = usePlace((s) => s.sheet);
   const { go } = usePlace.getState();
+  const { project } = useProject.getState();
   const all = behavioursOf(type);
   const recorded = sheet === 'recorded';
   const here = recorded ? undefined : (all.find((b) => b.sheet === sheet) ?? all[0]);
@@ -118,10 +85,10 @@ export function BehaviourPicker({ type }: { readonly type: PartType }) {
           What was said <span className="quiet ms-2">in the last run, by all parts</span>
         </Dropdown.Item>
         <Dropdown.Divider />
-        <Dropdown.Item onClick={() => addChart(type)}>New state chart</Dropdown.Item>
+        <Dropdown.Item onClick={() => project && addChart(project, type)}>New state chart</Dropdown.Item>
         <Dropdown.Item onClick={() => chooseChartFile(type)}>State chart from an SCXML file …</Dropdown.Item>
-        <Dropdown.Item onClick={() => addProcedure(type)}>New procedure</Dropdown.Item>
-        <Dropdown.Item onClick={() => addSequence(type)}>New sequence</Dropdown.Item>
+        <Dropdown.Item onClick={() => project && addProcedure(project, type)}>New procedure</Dropdown.Item>
+        <Dropdown.Item onClick={() => project && addSequence(project, type)}>New sequence</Dropdown.Item>
       </Dropdown.Menu>
     </Dropdown>
   );

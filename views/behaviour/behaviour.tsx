@@ -5,7 +5,7 @@ import { useHere } from '@/store/derived';
 import { soundNesting } from '@/core/project/nesting';
 import { usePlace } from '@/store/place-store';
 import { Button } from '@/ui/button';
-import { addChart, addProcedure, addSequence } from './behaviour-picker';
+import { addChart, addProcedure, addSequence } from '@/ui/editing/make';
 import { ChartDetails } from './chart-details';
 import { ChartSheet } from './chart-sheet';
 import { ProcedureDetails, ProcedureSheet } from './procedure-sheet';
@@ -18,16 +18,16 @@ import { TransitionDetails } from './transition-details';
 export function BehaviourSheet() {
   const { type, path, project } = useHere();
   const sheet = usePlace((s) => s.sheet);
-  if (!type) return null;
+  if (!type || !project) return null;
   const [kind, id] = sheet.split('/');
   const procedure =
     type.procedures.find((p) => p.id === id) ??
     (sheet === '' && type.charts.length === 0 ? type.procedures[0] : undefined);
   const sequence = type.sequences.find((s) => s.id === id);
-  if (kind === 'recorded' && project) return <RecordedSheet project={project} type={type} />;
-  if (procedure && project)
+  if (kind === 'recorded') return <RecordedSheet project={project} type={type} />;
+  if (procedure)
     return <ProcedureSheet key={procedure.id} project={project} type={type} procedure={procedure} path={path} />;
-  if (sequence && project) return <SequenceSheet key={sequence.id} project={project} type={type} sequence={sequence} />;
+  if (sequence) return <SequenceSheet key={sequence.id} project={project} type={type} sequence={sequence} />;
   const written = (kind === 'chart' ? type.charts.find((c) => c.id === id) : undefined) ?? type.charts[0];
   const chart = written && soundNesting(written).chart;
   if (!chart) {
@@ -40,13 +40,13 @@ export function BehaviourSheet() {
           tells whom what, and is run as a test.
         </p>
         <div className="d-flex gap-2 flex-wrap">
-          <Button variant="primary" onClick={() => addChart(type)}>
+          <Button variant="primary" onClick={() => addChart(project, type)}>
             <Plus size={14} aria-hidden /> Add a state chart
           </Button>
-          <Button onClick={() => addProcedure(type)}>
+          <Button onClick={() => addProcedure(project, type)}>
             <Plus size={14} aria-hidden /> Add a procedure
           </Button>
-          <Button onClick={() => addSequence(type)}>
+          <Button onClick={() => addSequence(project, type)}>
             <Plus size={14} aria-hidden /> Add a sequence
           </Button>
           <Button onClick={() => usePlace.getState().go({ sheet: 'recorded' })}>What was said in the last run</Button>

@@ -173,7 +173,7 @@ export function ChartSheet({
             {since !== undefined && <span className="quiet"> for {formatNumber(since, 3)} s</span>}
           </span>
         )}
-        <Button onClick={() => addState()} data-testid="add-state">
+        <Button onClick={() => addState()} data-testid="add-state" data-adds={`${address}/state`}>
           <Plus size={14} aria-hidden /> State
         </Button>
         <Dropdown>

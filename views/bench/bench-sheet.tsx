@@ -1,14 +1,12 @@
 'use client';
 import { ListChecks, Plus } from 'lucide-react';
-import { nanoid } from 'nanoid';
 import { useState } from 'react';
-import { newSetup, type Setup } from '@/core/project/project';
 import { useSetup } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
-import { freeName } from '@/ui/names';
+import { addSetup } from '@/ui/editing/make';
 import { PanelDetails } from './panel-details';
 import { PanelEditor } from './panel-editor';
 import { PanelView } from './panel-view';
@@ -21,31 +19,15 @@ export function BenchSheet() {
   const setup = useSetup();
   const chooseSetup = useRuns((s) => s.chooseSetup);
   const [batch, setBatch] = useState(false);
-  const { edit } = useProject.getState();
   const sheet = usePlace((s) => s.sheet);
   if (!project) return null;
   const arranged = sheet.startsWith('panel/') ? project.panels.find((p) => `panel/${p.id}` === sheet) : undefined;
   if (arranged) return <PanelEditor project={project} panel={arranged} />;
-  const add = (base?: Setup): void => {
-    const names = project.setups.map((s) => s.name);
-    const name = freeName(names, base ? `${base.name} copy` : 'Setup', ' ');
-    const entry = {
-      ...(base ?? { ...newSetup('', ''), panel: project.panels[0]?.id ?? '' }),
-      id: `u-${nanoid(8)}`,
-      name,
-    };
-    const refused = edit(
-      { kind: 'insert', list: 'setup', entry },
-      base ? `Copy the setup ${base.name}` : 'Add a setup',
-    );
-    if (refused) usePlace.getState().say(refused.message);
-    else chooseSetup(entry.id);
-  };
   return (
     <>
       <div className="pane-head">
         <h2>Setups</h2>
-        <Button onClick={() => add()}>
+        <Button onClick={() => addSetup(project)}>
           <Plus size={14} aria-hidden /> Setup
         </Button>
         {project.setups.length > 1 && (
@@ -63,7 +45,7 @@ export function BenchSheet() {
                 A setup says what is run: changed values, what happens from outside and when, for how long and how
                 exactly.
               </p>
-              <Button variant="primary" onClick={() => add()}>
+              <Button variant="primary" onClick={() => addSetup(project)}>
                 <Plus size={14} aria-hidden /> Add a setup
               </Button>
             </div>
@@ -85,7 +67,9 @@ export function BenchSheet() {
                 ))}
               </div>
               {batch && <BatchRun project={project} close={() => setBatch(false)} />}
-              {setup && !batch && <SetupForm key={setup.id} project={project} setup={setup} copy={() => add(setup)} />}
+              {setup && !batch && (
+                <SetupForm key={setup.id} project={project} setup={setup} copy={() => addSetup(project, setup)} />
+              )}
             </>
           )}
         </div>

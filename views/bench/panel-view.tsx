@@ -1,25 +1,14 @@
 'use client';
 import { PencilRuler, Plus } from 'lucide-react';
-import { nanoid } from 'nanoid';
 import { panelOf, type Panel, type Project } from '@/core/project/project';
 import { useSetup } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
+import { addPanel } from '@/ui/editing/make';
 import { CellSelect } from '@/ui/cell-field';
 import { ControlView } from './control-view';
-
-export function addPanel(): void {
-  const { project, edit } = useProject.getState();
-  const names = project?.panels.map((p) => p.name) ?? [];
-  let name = 'Panel';
-  for (let k = 2; names.includes(name); k++) name = `Panel ${k}`;
-  const entry: Panel = { id: `a-${nanoid(8)}`, name, controls: [] };
-  const refused = edit({ kind: 'insert', list: 'panel', entry }, 'Add a panel');
-  if (refused) usePlace.getState().say(refused.message);
-  else usePlace.getState().go({ area: 'bench', sheet: `panel/${entry.id}` });
-}
 
 /** The panel of the chosen setup: it acts on the run that is going on, and shows the moment of the cursor. */
 export function PanelView({ project }: { readonly project: Project }) {
@@ -37,7 +26,7 @@ export function PanelView({ project }: { readonly project: Project }) {
           A panel has keys that send messages, switches and knobs that set inputs, and dials, readouts, lamps and
           pictures that follow the product.
         </p>
-        <Button variant="primary" onClick={addPanel}>
+        <Button variant="primary" onClick={() => project && addPanel(project)}>
           <Plus size={14} aria-hidden /> Build a panel
         </Button>
       </div>
@@ -72,7 +61,7 @@ export function PanelView({ project }: { readonly project: Project }) {
           >
             <PencilRuler size={13} aria-hidden /> Arrange
           </Button>
-          <Button size="sm" onClick={addPanel}>
+          <Button size="sm" onClick={() => project && addPanel(project)}>
             <Plus size={13} aria-hidden /> Panel
           </Button>
         </span>

@@ -3,6 +3,7 @@ import { Copy, Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { hasFixedStep, newChange, type Project, type Setup } from '@/core/project/project';
 import { problemsAt } from '@/store/derived';
+import { manyRows, proposedInterval, rowsOf } from '@/core/run/record-interval';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
@@ -227,6 +228,10 @@ const solvers: readonly (readonly [Setup['solver'], string])[] = [
 function Computation({ project, setup }: Props) {
   const names = useRunNames(setup);
   const { set, problemOf } = useSetupFields(setup);
+  /** Rows stay as dense on the screen when a run gets longer, unless somebody has chosen otherwise. */
+  const followed = (stop: number): Partial<Setup> =>
+    setup.recordEvery === proposedInterval(setup.stop) ? { recordEvery: proposedInterval(stop) } : {};
+  const rows = rowsOf(setup.stop, setup.recordEvery);
   const number = (
     key: 'stop' | 'relative' | 'absolute' | 'step' | 'recordEvery',
     label: string,
@@ -242,7 +247,7 @@ function Computation({ project, setup }: Props) {
           onCommit={(text) => {
             const value = Number(text.replace(/\s*(s|sec)$/, ''));
             return Number.isFinite(value) && text.trim() !== ''
-              ? set({ [key]: value }, `Change ${label.toLowerCase()}`)
+              ? set({ [key]: value, ...(key === 'stop' && followed(value)) }, `Change ${label.toLowerCase()}`)
               : { severity: 'error', code: 'number', message: `"${text}" is not a number` };
           }}
         />
@@ -317,6 +322,16 @@ function Computation({ project, setup }: Props) {
         : number('relative', 'Relative tolerance', 'relative', 'Tolerance')}
       {!hasFixedStep(setup.solver) && number('absolute', 'Absolute tolerance', 'absolute', '')}
       {number('recordEvery', 'Record every', 's')}
+      {rows > manyRows && (
+        <FieldRow label="" className="d-flex align-items-baseline gap-2 flex-wrap">
+          <span className="now-ink" data-testid="many-rows">
+            {rows.toLocaleString('en')} rows and those at events
+          </span>
+          <Button size="sm" onClick={() => set({ recordEvery: proposedInterval(setup.stop) }, 'Change record every')}>
+            every {proposedInterval(setup.stop)} s instead
+          </Button>
+        </FieldRow>
+      )}
       <div className="field-row">
         <label>While it runs</label>
         <label

@@ -1,12 +1,11 @@
 'use client';
 import { BookA, FileText, Grid3x3, ListChecks, ListTree, Plus, Route } from 'lucide-react';
-import { nanoid } from 'nanoid';
 import { useMemo, useState, type ReactNode } from 'react';
-import { newFlow } from '@/core/project/project';
 import { completeness } from '@/core/trace/completeness';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
+import { addFlow } from '@/ui/editing/make';
 import { useThrottled } from '@/ui/use-throttled';
 
 /** The sheets of the needs: requirements, words, use flows, and what ties them to the product. */
@@ -14,21 +13,11 @@ export function NeedsOutline() {
   const project = useProject((s) => s.project);
   const sheet = usePlace((s) => s.sheet);
   const [search, setSearch] = useState('');
-  const { go, say } = usePlace.getState();
-  const { edit } = useProject.getState();
+  const { go } = usePlace.getState();
   const calm = useThrottled(project, 900);
   const complete = useMemo(() => calm && completeness(calm), [calm]);
   if (!project || !complete) return null;
   const open = (to: string): void => go({ area: 'needs', sheet: to });
-  const add = (): void => {
-    const taken = new Set(project.flows.map((f) => f.name));
-    let name = 'New flow';
-    for (let k = 2; taken.has(name); k++) name = `New flow ${k}`;
-    const flow = { ...newFlow(`f-${nanoid(8)}`, name), lines: [{ id: `z-${nanoid(6)}`, depth: 0, text: '' }] };
-    const refused = edit({ kind: 'insert', list: 'flow', entry: flow }, 'Add a use flow');
-    if (refused) say(refused.message);
-    else open(`flow/${flow.id}`);
-  };
   const row = (to: string, icon: ReactNode, name: string, more: ReactNode = null, depth = 0): ReactNode =>
     name.toLowerCase().includes(search.toLowerCase()) && (
       <button
@@ -61,7 +50,7 @@ export function NeedsOutline() {
         {row('glossary', <BookA size={14} aria-hidden />, 'Glossary', project.glossary.length)}
         <h3 className="section-title">
           Use flows
-          <Button size="sm" onClick={add} label="Add a use flow">
+          <Button size="sm" onClick={() => addFlow(project)} label="Add a use flow">
             <Plus size={13} aria-hidden />
           </Button>
         </h3>

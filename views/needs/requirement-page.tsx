@@ -3,6 +3,7 @@ import { ArrowLeft } from 'lucide-react';
 import { useMemo } from 'react';
 import type { Project, Requirement } from '@/core/project/project';
 import { limitOf } from '@/core/requirements/read-limit';
+import { namesOfFormula } from '@/core/run/names-of-formula';
 import { usePlace } from '@/store/place-store';
 import { useRuns } from '@/store/run-store';
 import { useProject } from '@/store/project-store';
@@ -32,7 +33,12 @@ export function RequirementPage({
   const run = useRuns((s) => s.current);
   const standing = useStandings()(r);
   const { finding } = standing;
-  const names = useMemo(() => plottedNames(limit.formula, run?.data.columns), [limit.formula, run?.data.columns]);
+  const names = useMemo(
+    () => (limit.formula && run ? namesOfFormula(limit.formula, (n) => run.data.columns.has(n)).slice(0, 5) : []),
+    // columns come with the first rows of a run
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [limit.formula, run?.data.columns],
+  );
   const worst = finding?.failsSince ?? finding?.worstAt;
   return (
     <>
@@ -91,25 +97,6 @@ export function RequirementPage({
       </div>
     </>
   );
-}
-
-/** Recorded quantities and charts that a formula mentions. */
-function plottedNames(formula: string | undefined, columns: ReadonlyMap<string, unknown> | undefined): string[] {
-  if (!formula || !columns) return [];
-  const found = new Set<string>();
-  for (const match of formula
-    .replace(/'[^']*'/g, '')
-    .matchAll(/[\p{L}_][\p{L}\p{N}_]*(?:\.[\p{L}_][\p{L}\p{N}_]*)*/gu)) {
-    const parts = match[0].split('.');
-    for (let k = parts.length; k > 0; k--) {
-      const name = parts.slice(0, k).join('.');
-      if (columns.has(name)) {
-        found.add(name);
-        break;
-      }
-    }
-  }
-  return [...found].slice(0, 5);
 }
 
 function History({ requirement: r }: { readonly requirement: Requirement }) {

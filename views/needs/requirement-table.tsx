@@ -1,7 +1,6 @@
 'use client';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { FileDown, FileUp, Plus, Trash2 } from 'lucide-react';
-import { nanoid } from 'nanoid';
 import {
   memo,
   useDeferredValue,
@@ -13,14 +12,14 @@ import {
   type SyntheticEvent,
 } from 'react';
 import Dropdown from 'react-bootstrap/Dropdown';
-import { isBinding, newRequirement, type Project, type Requirement } from '@/core/project/project';
+import { isBinding, type Project, type Requirement } from '@/core/project/project';
 import type { Problem } from '@/core/language/diagnostics';
 import { limitOf } from '@/core/requirements/read-limit';
 import type { Standing } from '@/core/run/standing';
 import { linkIndex } from '@/core/trace/links';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { freshKeys } from '@/core/project/keys';
+import { addRequirement } from '@/ui/editing/make';
 import { pick, useChoice } from '@/store/choice';
 import { useHandler } from '@/ui/use-handler';
 import { useRuns } from '@/store/run-store';
@@ -28,6 +27,7 @@ import { useStandings } from '@/store/trace';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { formatNumber } from '@/ui/format';
+import { showSignal } from '@/ui/ribbon/show-signal';
 import { isOfHandle } from '@/ui/editing/row-handle';
 import { removeChosen } from '@/ui/editing/commands';
 import { deleteWithImpact } from '@/ui/impact';
@@ -54,15 +54,6 @@ const searchText = (r: Requirement): string => {
   lower.set(r, known);
   return known;
 };
-
-export function addRequirement(project: Project, more: Partial<Requirement> = {}): Requirement | undefined {
-  const { edit } = useProject.getState();
-  const like = project.requirements.find((r) => /\d+$/.test(r.key))?.key ?? 'REQ-01';
-  const entry: Requirement = { ...newRequirement(`r-${nanoid(8)}`, freshKeys(project)(like)), ...more };
-  const refused = edit({ kind: 'insert', list: 'requirement', entry }, 'Add a requirement');
-  if (refused) usePlace.getState().say(refused.message);
-  return refused ? undefined : entry;
-}
 
 /** All requirements with the limits read out of them and the verdicts of the newest run; any number of them. */
 export function RequirementTable({ project }: { readonly project: Project }) {
@@ -236,7 +227,7 @@ export function RequirementTable({ project }: { readonly project: Project }) {
               <col />
               {!narrow && <col style={{ width: '31%' }} />}
               <col style={{ width: 124 }} />
-              <col style={{ width: 78 }} />
+              <col style={{ width: 96 }} />
             </colgroup>
             <thead>
               <tr>
@@ -416,7 +407,15 @@ const RequirementRow = memo(function RequirementRow({
           <td>
             <VerdictMark finding={finding} brief old={standing.basis === 'run' ? standing.doubt : ''} />
             {finding?.failsSince !== undefined && (
-              <div className="quiet">since {formatNumber(finding.failsSince)} s</div>
+              <button
+                type="button"
+                className="btn btn-link p-0"
+                style={{ fontSize: 'inherit' }}
+                title="Show its signal at that moment"
+                onClick={() => showSignal(finding)}
+              >
+                since {formatNumber(finding.failsSince)} s
+              </button>
             )}
             {finding?.verdict === 'undecided' && <div className="quiet">{standing.doubt || finding.reason}</div>}
             {standing.basis === 'observation' && finding?.verdict !== 'undecided' && (

@@ -2,15 +2,9 @@
 import { Boxes, Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useMemo, useRef } from 'react';
+import { addRelationSheet } from '@/ui/editing/make';
 import { commonUnits } from '@/core/language/units';
-import {
-  newRelationSheet,
-  type PartType,
-  type Project,
-  type Quantity,
-  type Relation,
-  type RelationSheet,
-} from '@/core/project/project';
+import { type PartType, type Project, type Quantity, type Relation, type RelationSheet } from '@/core/project/project';
 import type { Edit } from '@/core/project/edit';
 import { handConversions, likelyMeant, namesOfRelation, proposedUnit } from '@/core/relations/advice';
 import { mergeNames, missingQuantities, setKnown, typeFromRelations } from '@/core/relations/sheet-edits';
@@ -45,20 +39,6 @@ export function RelationsSheet() {
   const { go } = usePlace.getState();
   if (!project || !type) return null;
   const sheet = type.sheets.find((s) => place === `relations/${s.id}`) ?? type.sheets[0];
-  const add = (): void => {
-    const entry = {
-      ...newRelationSheet(
-        `k-${nanoid(8)}`,
-        freeName(
-          type.sheets.map((s) => s.name),
-          'Relations',
-        ),
-      ),
-      relations: [{ id: `r-${nanoid(8)}`, text: '', note: '' }],
-    };
-    tryEdit({ kind: 'insert', list: `type/${type.id}/sheet`, entry }, 'Add a relation sheet');
-    go({ sheet: `relations/${entry.id}` });
-  };
   const list = `type/${type.id}/sheet`;
   return (
     <>
@@ -111,7 +91,7 @@ export function RelationsSheet() {
             </Button>
           </>
         )}
-        <Button onClick={add}>
+        <Button onClick={() => addRelationSheet(project, type)}>
           <Plus size={14} aria-hidden /> Sheet
         </Button>
       </div>
@@ -125,7 +105,7 @@ export function RelationsSheet() {
             names become quantities, units convert by themselves, and you say which ones are known: the sheet finds the
             others, in whichever direction that goes.
           </p>
-          <Button variant="primary" onClick={add}>
+          <Button variant="primary" onClick={() => addRelationSheet(project, type)}>
             <Plus size={14} aria-hidden /> Begin a relation sheet
           </Button>
         </div>

@@ -1,6 +1,5 @@
 'use client';
 import { Plus, Trash2 } from 'lucide-react';
-import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
 import { problemsAt, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
@@ -8,17 +7,11 @@ import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { FormulaEditor } from '@/ui/formula-editor';
-import { freeName, tryEdit } from '@/ui/names';
+import { addSharedText } from '@/ui/editing/make';
+import { tryEdit } from '@/ui/names';
 import { PhysicsChoice } from './structure-sheet';
 
 const none = (): undefined => undefined;
-const begin = `function half "of what it is given"
-  input Real x;
-  output Real y;
-algorithm
-  y := x/2;
-end half;
-`;
 
 /** Texts of classes that every physics text of the project can name. */
 export function SharedSheet() {
@@ -30,19 +23,6 @@ export function SharedSheet() {
   const text = project?.libraries.find((l) => sheet === `shared/${l.id}`) ?? project?.libraries[0];
   const mine = useMemo(() => (text ? problemsAt(problems, `library/${text.id}`) : []), [problems, text]);
   if (!project) return null;
-  const add = (): void => {
-    const entry = {
-      id: `x-${nanoid(8)}`,
-      name: freeName(
-        project.libraries.map((l) => l.name),
-        'Shared',
-      ),
-      note: '',
-      text: begin,
-    };
-    tryEdit({ kind: 'insert', list: 'library', entry }, 'Add a shared text');
-    go({ sheet: `shared/${entry.id}` });
-  };
   return (
     <>
       <div className="pane-head">
@@ -84,7 +64,7 @@ export function SharedSheet() {
             <Trash2 size={14} aria-hidden />
           </Button>
         )}
-        <Button onClick={add}>
+        <Button onClick={() => addSharedText(project)}>
           <Plus size={14} aria-hidden /> Text
         </Button>
       </div>
@@ -114,7 +94,7 @@ export function SharedSheet() {
             Functions, records, connectors and models that several part types use stand here; any physics text can name
             them. Files of models bring theirs along.
           </p>
-          <Button variant="primary" onClick={add}>
+          <Button variant="primary" onClick={() => addSharedText(project)}>
             <Plus size={14} aria-hidden /> Begin a text
           </Button>
         </div>

@@ -189,6 +189,7 @@ async function importRecording(file: File): Promise<void> {
       settable: [],
       shapes: [],
     },
+    at: Date.now(),
     setup: file.name,
     changes: '',
     stop: end,
@@ -203,9 +204,9 @@ async function importRecording(file: File): Promise<void> {
     actions: [],
     sequences: [],
   };
-  const { current, restore } = useRuns.getState();
-  if (current) restore(current, view);
-  else restore(view, undefined);
+  const { current, kept, restore } = useRuns.getState();
+  if (current) restore(current, [view, ...kept]);
+  else restore(view, []);
   const { project } = useProject.getState();
   if (project) keepRuns(project.id);
   const note = `${file.name}: ${value.rows} rows${current ? ', shown as the earlier run' : ''}`;

@@ -3,11 +3,14 @@ import { Command } from 'cmdk';
 import { useEffect, useMemo, useState } from 'react';
 import Modal from 'react-bootstrap/Modal';
 import { cancelRun, pauseRun, startRun, stepBack, stepRun } from '@/store/running';
-import type { Project } from '@/core/project/project';
+import type { PartType, Project } from '@/core/project/project';
 import { elementIndex } from '@/core/trace/elements';
-import { allParts, useTree, type PartTreeNode } from '@/store/derived';
+import { allParts, useHere, useTree, type PartTreeNode } from '@/store/derived';
 import { goTo, selectedAddress } from '@/store/locate';
 import { linkPair } from '@/store/trace';
+import { chosen, duplicate, moveRows, removeChosen } from '@/ui/editing/commands';
+import { makings } from '@/ui/editing/make';
+import { toggleMark } from '@/ui/ribbon/ribbon';
 import { showImpact } from '@/ui/impact';
 import { areas, usePlace } from '@/store/place-store';
 import { useLayout } from '@/store/layout-store';
@@ -23,6 +26,7 @@ export function Palette() {
   const project = useProject((s) => s.project);
   const tree = useTree();
   const theme = usePlace((s) => s.theme);
+  const { type } = useHere();
   const [search, setSearch] = useState('');
   const things = useMemo(
     () => (open && project ? [...elementThings(project), ...partThings(tree)] : []),
@@ -33,7 +37,7 @@ export function Palette() {
     if (!open) setSearch('');
   }, [open]);
   if (!project) return null;
-  const commands = commandList(project, theme);
+  const commands = commandList(project, type, theme);
   const run = (work: () => unknown) => (): void => {
     setOpen(false);
     work();
@@ -186,7 +190,7 @@ interface PaletteCommand {
   readonly run: () => unknown;
 }
 
-function commandList(project: Project, theme: string): PaletteCommand[] {
+function commandList(project: Project, type: PartType | undefined, theme: string): PaletteCommand[] {
   const { go, setTheme, toggle } = usePlace.getState();
   const { undo, redo } = useProject.getState();
   const needs = (sheet: string) => () => go({ area: 'needs', sheet });
@@ -202,6 +206,8 @@ function commandList(project: Project, theme: string): PaletteCommand[] {
     { text: 'Back to the event before', keys: ',', run: () => void stepBack() },
     { text: 'End the run', run: cancelRun },
     ...project.setups.map((s) => ({ text: `Choose setup ${s.name}`, run: () => useRuns.getState().chooseSetup(s.id) })),
+    ...makings(project, type),
+    ...editingCommands,
     { text: 'Import requirements', run: needs('import') },
     { text: 'Open the glossary', run: needs('glossary') },
     { text: 'Open the trace matrix', run: needs('matrix') },
@@ -209,6 +215,7 @@ function commandList(project: Project, theme: string): PaletteCommand[] {
     { text: 'Open the report', run: needs('report') },
     { text: 'Fold or unfold the ribbon', keys: 'r', run: () => useLayout.getState().toggleRibbon() },
     { text: 'Show the sheet alone, or all again', keys: 'f', run: () => useLayout.getState().toggleAlone() },
+    { text: 'Mark the moment of the cursor, or take the mark away', keys: 'm', run: toggleMark },
     { text: 'Show trace links', keys: 'l', run: () => toggle('links') },
     { text: 'Show the impact of what is selected', keys: 'i', run: showImpact },
     { text: 'Undo', keys: 'Ctrl+Z', run: undo },
@@ -222,6 +229,20 @@ function commandList(project: Project, theme: string): PaletteCommand[] {
   ];
 }
 
+const editingCommands: readonly PaletteCommand[] = [
+  { text: 'Duplicate what is chosen', keys: 'Ctrl+D', run: duplicate },
+  { text: 'Move the chosen rows up', keys: 'Alt+↑', run: () => moveRows(-1) },
+  { text: 'Move the chosen rows down', keys: 'Alt+↓', run: () => moveRows(1) },
+  {
+    text: 'Delete what is chosen',
+    keys: 'Delete',
+    run: () => {
+      const { project } = useProject.getState();
+      if (project) removeChosen(project, chosen(project));
+    },
+  },
+];
+
 const keyTable: readonly (readonly [string, string])[] = [
   ['Ctrl+K', 'search and commands'],
   ['g n', 'Needs'],
@@ -234,11 +255,20 @@ const keyTable: readonly (readonly [string, string])[] = [
   ['Ctrl+Z', 'undo'],
   ['Ctrl+Shift+Z', 'redo'],
   ['← →', 'move the cursor (in the ribbon)'],
+  ['m', 'mark the moment of the cursor: differences are counted from it'],
   ['r', 'fold the ribbon to its bar, and back'],
   ['f', 'show the sheet alone, and all again'],
   ['l', 'show trace links'],
   ['i', 'impact of what is selected'],
-  ['Delete', 'delete what is selected on a sheet'],
+  ['Ctrl+C Ctrl+X Ctrl+V', 'copy, cut and paste what is chosen, to other projects and spreadsheets too'],
+  ['Ctrl+D', 'a copy beside it'],
+  ['Ctrl+A', 'choose all of the list or drawing'],
+  ['Shift+click Ctrl+click', 'choose several'],
+  ['Alt+↑ Alt+↓', 'move rows'],
+  ['F2', 'rename what is chosen'],
+  ['Delete', 'delete what is chosen'],
+  ['Enter', 'take a field over and go to the one below; in a new row, begin the next'],
+  ['Ctrl+Space', 'names that can stand here'],
   ['Escape', 'take typing back, close'],
   ['?', 'this list'],
 ];

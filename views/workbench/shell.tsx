@@ -1,7 +1,7 @@
 'use client';
 import { useEffect, useState } from 'react';
 import { followDocument } from '@/store/follow-document';
-import { readHistory } from '@/store/saving';
+import { readHistory, runsAreKept } from '@/store/saving';
 import { fromRecording } from '@/store/run-data';
 import { closeProject as closeKept, openKept } from '@/store/opening';
 import { fromHash, projectIn, usePlace } from '@/store/place-store';
@@ -48,11 +48,9 @@ export function Shell() {
     loadRuns(id)
       .then((kept) => {
         if (kept.length === 0 || useRuns.getState().current || useProject.getState().project?.id !== id) return;
-        const view = (slot: number): RunView | undefined => {
-          const run = kept.find((r) => r.slot === slot);
-          return run && viewOf(run);
-        };
-        useRuns.getState().restore(view(0), view(1));
+        const [current, ...before] = kept.map(viewOf);
+        runsAreKept(id, [...(current ? [current] : []), ...before]);
+        useRuns.getState().restore(current, before);
       })
       .catch(() => undefined);
   }, [id, ready]);
@@ -99,12 +97,13 @@ async function followAddress(): Promise<void> {
   await openFromList(wanted, 'The project');
 }
 
-function viewOf(run: StoredRun): RunView {
+function viewOf(run: StoredRun, k: number): RunView {
   const data = fromRecording(run.recording);
   const end = data.rows > 0 ? data.time[data.rows - 1] : 0;
   // numbers of kept runs must not meet those of new ones
   return {
-    model: { ...run.model, run: -1 - run.slot },
+    at: run.slot,
+    model: { ...run.model, run: -1 - k },
     setup: run.setup,
     changes: run.changes,
     stop: end,

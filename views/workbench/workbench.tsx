@@ -147,8 +147,11 @@ export function Workbench() {
   const showDetails = detailsOpen && !alone && !whole && (wide || area === 'physics' || item !== '');
   const Sheet = sheets[area];
   const arranging = area === 'bench' && sheet.startsWith('panel/');
+  // what would say nothing takes no room
+  const saysNothing =
+    (area === 'needs' && item === '' && !sheet.startsWith('flow/')) || (area === 'behaviour' && sheet === 'recorded');
   const Details =
-    area === 'bench' && !arranging
+    saysNothing || (area === 'bench' && !arranging)
       ? undefined
       : wholeSheets.has(sheet.split('/')[0]) && area === 'needs'
         ? undefined
