@@ -148,3 +148,59 @@ test('on a chart the wheel pans, with Ctrl it zooms; a double click adds a state
   await pause(200);
   expect(await view()).toBe(resting);
 });
+
+test('on paper stands the sheet alone, with all its rows and the whole chart', async () => {
+  await goTo(page, '#/needs///');
+  await page.waitForSelector('[data-testid=requirements]');
+  await page.emulateMediaType('print');
+  await page.evaluate(() => window.dispatchEvent(new Event('beforeprint')));
+  const shown = (selector: string): Promise<boolean> =>
+    page.evaluate((s) => {
+      const e = document.querySelector<HTMLElement>(s);
+      return e !== null && e.getClientRects().length > 0;
+    }, selector);
+  for (const gone of ['.rail', '.top-bar', '.ribbon-bar', '.pane.outline'])
+    expect([gone, await shown(gone)]).toEqual([gone, false]);
+  const rows = await page.$$eval('[data-requirement]', (all) => all.map((e) => (e as HTMLElement).dataset.requirement));
+  expect(rows).toHaveLength(15);
+  // nothing is cut off by a box that scrolls
+  expect(await page.$eval('main', (e) => e.getBoundingClientRect().height)).toBeGreaterThan(900);
+  await page.evaluate(() => window.dispatchEvent(new Event('afterprint')));
+  await page.emulateMediaType('screen');
+  await goTo(page, '#/behaviour/ctrl//');
+  await page.waitForSelector('.react-flow__node');
+  await page.emulateMediaType('print');
+  await page.evaluate(() => window.dispatchEvent(new Event('beforeprint')));
+  expect(await shown('.print-picture svg')).toBe(true);
+  expect(await shown('.react-flow')).toBe(false);
+  await page.evaluate(() => window.dispatchEvent(new Event('afterprint')));
+  await page.emulateMediaType('screen');
+  expect(await shown('.print-picture')).toBe(false);
+  expect((await page.pdf({ format: 'A4' })).length).toBeGreaterThan(5000);
+});
+
+test('a chart is saved as a picture of pixels', async () => {
+  await goTo(page, '#/behaviour/ctrl//');
+  await page.waitForSelector('.react-flow__node');
+  await page.evaluate(() => {
+    const made = window as unknown as { saved: Blob[] };
+    made.saved = [];
+    const real = URL.createObjectURL.bind(URL);
+    URL.createObjectURL = (b: Blob) => {
+      made.saved.push(b);
+      return real(b);
+    };
+  });
+  await click('[data-testid=add-place]');
+  await (await page.waitForSelector('.dropdown-item ::-p-text(Save the picture as PNG)'))!.click();
+  const size = (): Promise<number[]> =>
+    page.evaluate(async () => {
+      const blob = (window as unknown as { saved: Blob[] }).saved.find((b) => b.type === 'image/png');
+      if (!blob) return [];
+      const bitmap = await createImageBitmap(blob);
+      return [bitmap.width, bitmap.height];
+    });
+  const [width, height] = await until(size, (s) => s.length === 2, 'a picture is saved');
+  expect(width).toBeGreaterThan(1000);
+  expect(height).toBeGreaterThan(500);
+});

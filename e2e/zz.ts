@@ -1,26 +1,25 @@
 import { newPage, startChromium, startServer } from './browser';
 import { goTo } from './session';
-import { person } from './person';
+import { writeFileSync } from 'node:fs';
 void (async () => {
   const [server, chromium] = await Promise.all([startServer(), startChromium()]);
   const { page } = await newPage(chromium.browser);
-  const { run } = person(() => page);
   await page.setViewport({ width: 1280, height: 800 });
   await page.goto(`${server.url}/?open=tube-capper`);
   await page.waitForSelector('.ribbon');
-  await goTo(page, '#/needs///');
-  await run('Careful');
-  await run('Eager');
-  await page.focus('[data-testid=tracks]');
-  await page.evaluate(() => document.querySelector<HTMLElement>('[data-testid=show-signal]')!.click());
-  await new Promise((r) => setTimeout(r, 500));
-  await page.keyboard.press('m');
-  for (let k = 0; k < 25; k++) await page.keyboard.press('ArrowRight');
-  await new Promise((r) => setTimeout(r, 900));
-  await page.screenshot({ path: '/tmp/w/1.png' });
-  await page.evaluate(() => (document.querySelector('[data-testid=tracks]')!.scrollTop = 400));
-  await new Promise((r) => setTimeout(r, 900));
-  await page.screenshot({ path: '/tmp/w/2.png' });
+  const shots: [string, string][] = [['#/needs///', 'a'], ['#/behaviour/ctrl//', 'b'], ['#/product/spindle//', 'c'], ['#/bench///', 'd'], ['#/product////inside', 'e'],['#/physics/spindle//', 'f']];
+  for (const [h, n] of shots) {
+    await goTo(page, h);
+    await new Promise((r) => setTimeout(r, 900));
+    await page.setViewport({ width: 700, height: 1000 });
+    await page.emulateMediaType('print');
+    await page.evaluate(() => window.dispatchEvent(new Event('beforeprint')));
+    await new Promise((r) => setTimeout(r, 300));
+    await page.screenshot({ path: `/tmp/w/${n}.png`, clip: { x: 0, y: 0, width: 700, height: 1000 } });
+    await page.evaluate(() => window.dispatchEvent(new Event('afterprint')));
+    await page.emulateMediaType('screen');
+    await page.setViewport({ width: 1280, height: 800 });
+  }
   await chromium.stop();
   server.stop();
 })();

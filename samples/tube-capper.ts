@@ -517,7 +517,7 @@ der(travelled) = speed;
       'drive',
       [
         ['Standing', 40, 40, { entry: 'driving := false;' }],
-        ['Moving', 300, 40, { entry: 'driving := true;' }],
+        ['Moving', 430, 40, { entry: 'driving := true;' }],
       ],
       [
         ['Standing', 'Moving', 'advance', { guard: 'tubes > 0' }],

@@ -1,6 +1,7 @@
 'use client';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef, type ReactNode } from 'react';
+import { usePrinting } from './printing';
 
 /** A long list of which only what is in sight is drawn. Rows may be of any height. */
 export function VirtualRows<T>({
@@ -25,6 +26,17 @@ export function VirtualRows<T>({
     estimateSize: () => estimate,
     overscan: 8,
   });
+  const printing = usePrinting();
+  if (printing)
+    return (
+      <div className={className} data-testid={testId} role="list">
+        {items.map((item, k) => (
+          <div key={k} role="listitem">
+            {children(item, k)}
+          </div>
+        ))}
+      </div>
+    );
   return (
     <div ref={box} className={className} style={{ overflow: 'auto' }} data-testid={testId} role="list">
       <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>

@@ -1,11 +1,14 @@
 'use client';
 import { BaseEdge, EdgeLabelRenderer, MarkerType, useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
+import type { Problem } from '@/core/language/diagnostics';
 import { createContext, useContext, useMemo } from 'react';
 import type { Chart, Transition } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useTraceLook } from '@/store/trace';
-import { boxesOf, parentsFirst, transitionText, type Rect } from './chart-geometry';
+import { boxesOf, headerHeight, parentsFirst, textLines, transitionText, type Rect } from './chart-geometry';
+import { placeLabels, type LabelledArrow } from './label-places';
 import { useArrowPaths, type QuietArrow } from './quiet-arrows';
+import { TroubleMark } from './trouble-mark';
 import { routeArrow } from './route-arrow';
 import { useUnchanged } from './unchanged';
 
@@ -13,7 +16,7 @@ export type ArrowEdge = Edge<
   {
     readonly transition: Transition;
     readonly lit: boolean;
-    readonly wrong: boolean;
+    readonly wrong: Problem | undefined;
     readonly stops: boolean;
     readonly fired: number;
     readonly shift: number;
@@ -36,13 +39,23 @@ interface StandingCards {
   readonly all: readonly StandingCard[];
   /** What they take up together. */
   readonly sheet?: Rect;
+  /** Where the labels of the arrows stand, with what they say. */
+  readonly labels?: ReadonlyMap<string, StandingLabel>;
+  /** What no label may cover: states without others inside, and the heads of those with some. */
+  readonly names?: readonly Rect[];
+}
+interface StandingLabel {
+  readonly x: number;
+  readonly y: number;
+  readonly rect: Rect;
+  readonly says: string;
 }
 const noCards: StandingCards = { all: [] };
 export const Cards = createContext<StandingCards>(noCards);
 const mostRouted = 120;
 
-export function standingCards(chart: Chart): StandingCards {
-  if (chart.transitions.length > mostRouted) return noCards;
+export function standingCards(chart: Chart, most = mostRouted): StandingCards {
+  if (chart.transitions.length > most) return noCards;
   const boxes = boxesOf(chart);
   const placed = new Map<string, StandingCard>();
   for (const s of parentsFirst(chart)) {
@@ -59,20 +72,52 @@ export function standingCards(chart: Chart): StandingCards {
       });
   }
   const all = [...placed.values()];
+  if (all.length === 0) return noCards;
   const [x, y] = [Math.min(...all.map((c) => c.x)), Math.min(...all.map((c) => c.y))];
-  return {
-    all,
-    sheet: {
-      x,
-      y,
-      width: Math.max(...all.map((c) => c.x + c.width)) - x,
-      height: Math.max(...all.map((c) => c.y + c.height)) - y,
-    },
+  const sheet = {
+    x,
+    y,
+    width: Math.max(...all.map((c) => c.x + c.width)) - x,
+    height: Math.max(...all.map((c) => c.y + c.height)) - y,
   };
+  const groups = new Set(chart.states.map((s) => s.parent));
+  const names = chart.states.flatMap((s): Rect[] => {
+    const card = placed.get(s.id);
+    if (!card) return [];
+    const { x: left, y: top, width } = card;
+    const head = headerHeight + textLines(s).length * 16.5;
+    return [{ x: left, y: top, width, height: groups.has(s.id) ? head : card.height }];
+  });
+  const shifts = shiftsOf(chart.transitions);
+  const arrows = chart.transitions.flatMap((t): LabelledArrow[] => {
+    const [a, b] = [placed.get(t.from), placed.get(t.to || t.from)];
+    if (!a || !b) return [];
+    const route = routeArrow(a, b, shifts.get(t.id) ?? 0, inTheWay(all, a.id, b.id), sheet);
+    const says = labelOf(t);
+    return [{ id: t.id, ...route, width: Math.min(mostLabel, says.length * 5.7 + 10, roomOn(route.path)), height: 16 }];
+  });
+  const labels = new Map(
+    [...placeLabels(arrows, names)].map(([id, at]): [string, StandingLabel] => {
+      const { width, height } = arrows.find((a) => a.id === id)!;
+      const rect = { x: at.x - width / 2, y: at.y - height / 2, width, height };
+      return [id, { ...at, rect, says: labelOf(chart.transitions.find((t) => t.id === id)!) }];
+    }),
+  );
+  return { all, sheet, labels, names };
 }
 
+/** As wide as the style lets them be. */
+const mostLabel = 200;
+/** Between cards that stand side by side a label is no wider than the gap: beside its arrow it would seem to be that of another one. */
+function roomOn(path: string): number {
+  const [, x1, y1, x2, y2] = /^M (\S+) (\S+) L (\S+) (\S+)$/.exec(path)?.map(Number) ?? [];
+  return y1 !== undefined && y1 === y2 ? Math.max(34, Math.abs(x2 - x1) - 30) : Infinity;
+}
+/** What stands on an arrow: its effect is only hinted at. */
+const labelOf = (t: Transition): string => transitionText(t).replace(/ \/ .*$/s, ' / …');
+
 /** Cards an arrow has to go round: neither its ends, nor what they lie in, nor what lies in them or in another card that is in the way. */
-function inTheWay(cards: readonly StandingCard[], source: string, target: string): readonly StandingCard[] {
+export function inTheWay(cards: readonly StandingCard[], source: string, target: string): readonly StandingCard[] {
   const [a, b] = [cards.find((c) => c.id === source), cards.find((c) => c.id === target)];
   if (!a || !b) return [];
   return cards.filter(
@@ -100,10 +145,27 @@ export function Arrow({ id, source, target, data, selected, markerEnd }: EdgePro
     width: n.measured.width ?? n.width ?? 0,
     height: n.measured.height ?? n.height ?? 0,
   });
-  const { path, x, y } = routeArrow(rect(from), rect(to), data.shift, inTheWay(cards.all, source, target), cards.sheet);
+  const route = routeArrow(rect(from), rect(to), data.shift, inTheWay(cards.all, source, target), cards.sheet);
+  const { path } = route;
+  // while a card is being moved, its labels are on their way
+  const stands = [source, target].every((s, k) => {
+    const card = cards.all.find((c) => c.id === s);
+    const now = rect(k === 0 ? from : to);
+    return card !== undefined && card.x === now.x && card.y === now.y;
+  });
+  const place = stands ? cards.labels?.get(data.transition.id) : undefined;
+  const { x, y } = place ?? route;
   const text = transitionText(data.transition);
   const [head, ...rest] = text.split(' / ');
-  const stroke = data.lit ? 'var(--now)' : selected ? 'var(--accent)' : data.wrong ? 'var(--bad)' : 'var(--ink-3)';
+  const stroke = data.lit
+    ? 'var(--now)'
+    : selected
+      ? 'var(--accent)'
+      : data.wrong
+        ? data.wrong.severity === 'error'
+          ? 'var(--bad)'
+          : 'var(--now-ink)'
+        : 'var(--ink-3)';
   return (
     <>
       <BaseEdge
@@ -120,8 +182,14 @@ export function Arrow({ id, source, target, data, selected, markerEnd }: EdgePro
       {!data.extra && (labels || selected || data.lit) && (
         <EdgeLabelRenderer>
           <div
-            className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ' wrong' : ''}${look.className}`}
-            style={{ transform: `translate(-50%, -50%) translate(${x}px, ${y}px)` }}
+            className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ` trouble ${data.wrong.severity}` : ''}${look.className}`}
+            style={{
+              transform: `translate(-50%, -50%) translate(${x}px, ${y}px)`,
+              // a little more than is reckoned with, so that only what has no room is cut
+              ...(place &&
+                place.rect.width < mostLabel &&
+                roomOn(path) < Infinity && { maxWidth: place.rect.width + 4 }),
+            }}
             title={look.title ? `${text}\n${look.title}` : text}
             onMouseEnter={(e) => {
               const now = data.explain(data.transition);
@@ -135,6 +203,7 @@ export function Arrow({ id, source, target, data, selected, markerEnd }: EdgePro
               {data.stops && (
                 <span className="stop-mark me-1" title="The run stops here" aria-label="The run stops here" />
               )}
+              <TroubleMark problem={data.wrong} />
               {head}
               {rest.length > 0 && <span className="after-text"> / …</span>}
               {data.fired > 0 && (
@@ -151,7 +220,7 @@ export function Arrow({ id, source, target, data, selected, markerEnd }: EdgePro
 }
 
 /** How far each arrow stands aside, where several run between the same two cards. */
-function shiftsOf(transitions: readonly Transition[]): Map<string, number> {
+export function shiftsOf(transitions: readonly Transition[]): Map<string, number> {
   const twins = new Map<string, string[]>();
   for (const t of transitions) {
     const between = t.from < t.to ? `${t.from} ${t.to}` : `${t.to} ${t.from}`;
@@ -176,7 +245,7 @@ interface Shown {
   readonly touched: ReadonlySet<string>;
   readonly item: string;
   readonly taken: ReadonlySet<string>;
-  readonly wrong: ReadonlySet<string>;
+  readonly wrong: ReadonlyMap<string, Problem>;
   readonly fired: ReadonlyMap<string, number>;
   readonly stops: ReadonlySet<string>;
   readonly explain: (t: Transition) => string;
@@ -210,7 +279,7 @@ export function useArrows(shown: Shown): readonly [ArrowEdge[], QuietArrow[]] {
             data: {
               transition: t,
               lit,
-              wrong: wrong.has(t.id),
+              wrong: wrong.get(t.id),
               stops: stops.has(at),
               fired: fired.get(t.id) ?? 0,
               address: at,
@@ -231,7 +300,7 @@ export function useArrows(shown: Shown): readonly [ArrowEdge[], QuietArrow[]] {
           (x) => [
             x.data?.transition,
             x.data?.lit,
-            x.data?.wrong,
+            x.data?.wrong?.message,
             x.data?.stops,
             x.data?.fired,
             x.data?.shift,
@@ -245,7 +314,7 @@ export function useArrows(shown: Shown): readonly [ArrowEdge[], QuietArrow[]] {
         ? []
         : [t.to || t.from, ...t.also].flatMap((target, k) => {
             const drawn = pathOf({ transition: t, target, shift: k ? 0 : shifts.get(t.id)! }, places);
-            return drawn ? [{ id: t.id, wrong: wrong.has(t.id), drawn, path: drawn.path }] : [];
+            return drawn ? [{ id: t.id, wrong: wrong.get(t.id)?.severity === 'error', drawn, path: drawn.path }] : [];
           }),
     );
     return [elementsOf, others];

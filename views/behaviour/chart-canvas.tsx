@@ -60,6 +60,23 @@ interface Props {
   readonly explain: (t: Transition) => string;
 }
 
+/** The worst problem of each element, by its id; everything that is said of it is in its message. */
+function worstByElement(problems: readonly Problem[]): ReadonlyMap<string, Problem> {
+  const found = new Map<string, Problem>();
+  for (const p of problems)
+    for (const id of p.place?.split('/') ?? []) {
+      const known = found.get(id);
+      if (!known) found.set(id, p);
+      else
+        found.set(id, {
+          ...known,
+          severity: known.severity === 'error' ? 'error' : p.severity,
+          message: `${known.message}\n${p.message}`,
+        });
+    }
+  return found;
+}
+
 /** The drawing of a state chart: cards to move, handles to connect. Drawn anew only when something on it changes. */
 export const ChartCanvas = memo(function ChartCanvas(props: Props) {
   const { chart, address, lastTaken, problems, addAt, fired, stops, explain } = props;
@@ -70,7 +87,7 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
   const flow = useReactFlow();
   const boxes = useBoxes(chart);
   const taken = useMemo(() => new Set(lastTaken.split(' ')), [lastTaken]);
-  const wrong = useMemo(() => new Set(problems.flatMap((p) => p.place?.split('/') ?? [])), [problems]);
+  const wrong = useMemo(() => worstByElement(problems), [problems]);
   const together = useHandler((e: React.MouseEvent, at: string): void => {
     const { project } = useProject.getState();
     // a range means nothing on a drawing: Shift adds, as Ctrl does

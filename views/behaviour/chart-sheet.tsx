@@ -26,6 +26,9 @@ import { boxesOf, isPlace, pathOfState } from './chart-geometry';
 import { useMoment } from '@/ui/moment';
 import { useHandler } from '@/ui/use-handler';
 import { momentOf } from './moment';
+import { usePrintPicture } from '@/ui/printing';
+import { savePicture } from '@/ui/picture';
+import { chartSvg } from './chart-svg';
 import { numberedName } from '@/ui/names';
 import { BehaviourPicker } from './behaviour-picker';
 import { firedCounts, lastTransition, stayLines, stayOf } from './run-facts';
@@ -159,6 +162,14 @@ export function ChartSheet({
       setTidying(false);
     }
   };
+  usePrintPicture(() => chartSvg(chart, `${type.name}, ${chart.name}`));
+  const picture = async (kind: 'svg' | 'png'): Promise<void> => {
+    try {
+      await savePicture(chartSvg(chart, `${type.name}, ${chart.name}`), `${type.name} ${chart.name}`, kind);
+    } catch (error) {
+      say(`The picture could not be made: ${error instanceof Error ? error.message : String(error)}`);
+    }
+  };
   return (
     <>
       <div className="pane-head">
@@ -188,6 +199,11 @@ export function ChartSheet({
             ))}
             <Dropdown.Divider />
             <Dropdown.Item onClick={() => select('chart')}>Quantities and period of the chart</Dropdown.Item>
+            {(['svg', 'png'] as const).map((kind) => (
+              <Dropdown.Item key={kind} onClick={() => void picture(kind)}>
+                Save the picture as {kind.toUpperCase()}
+              </Dropdown.Item>
+            ))}
           </Dropdown.Menu>
         </Dropdown>
         <Button onClick={() => void tidy()} disabled={tidying} title="Let the layout library place the states">

@@ -17,7 +17,7 @@ const inside = (p: Point, r: Rect): boolean =>
   p.x > r.x - clear && p.x < r.x + r.width + clear && p.y > r.y - clear && p.y < r.y + r.height + clear;
 
 /** Points of a path made of one line or one cubic curve. */
-function pointsOf(path: string): Point[] {
+export function pointsOf(path: string): Point[] {
   const n = path.match(/-?\d+(?:\.\d+)?(?:e-?\d+)?/g)!.map(Number);
   return Array.from({ length: samples + 1 }, (_, k) => {
     const s = k / samples,

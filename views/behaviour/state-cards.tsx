@@ -1,9 +1,11 @@
 'use client';
 import { Handle, Position, type Node, type NodeProps } from '@xyflow/react';
 import { useMemo } from 'react';
+import type { Problem } from '@/core/language/diagnostics';
 import { isAround } from '@/core/simulate/configurations';
 import type { Chart, ChartState } from '@/core/project/project';
 import { LinkableBox, LinkCount } from '@/ui/linkable';
+import { TroubleMark } from './trouble-mark';
 import { isPlace, kindText, parentsFirst, textLines, type Box } from './chart-geometry';
 import { useSameList, useUnchanged } from './unchanged';
 
@@ -13,7 +15,8 @@ export type StateNode = Node<
     readonly group: boolean;
     readonly lane: boolean;
     readonly lit: boolean;
-    readonly wrong: boolean;
+    /** What is wrong with it: the worst, in words. */
+    readonly wrong: Problem | undefined;
     readonly stops: boolean;
     readonly fact: string;
     readonly address: string;
@@ -29,13 +32,13 @@ export function StateCard({ data, selected }: NodeProps<StateNode>) {
     <>
       <LinkableBox
         address={data.address}
-        className={`state-card${group ? ' group' : ''}${lane ? ' lane' : ''}${place ? ` place ${state.kind}` : ''}${lit ? ' lit' : ''}${selected ? ' selected' : ''}`}
+        className={`state-card${group ? ' group' : ''}${lane ? ' lane' : ''}${place ? ` place ${state.kind}` : ''}${lit ? ' lit' : ''}${selected ? ' selected' : ''}${wrong ? ` trouble ${wrong.severity}` : ''}`}
         data-state={state.name}
         data-lit={lit}
-        style={wrong ? { borderColor: 'var(--bad)' } : undefined}
       >
         <div className="state-name">
           {stops && <span className="stop-mark" title="The run stops here" aria-label="The run stops here" />}
+          <TroubleMark problem={wrong} />
           <span className="text-truncate">{state.name}</span>
           <LinkCount address={data.address} />
           {lit ? (
@@ -83,7 +86,7 @@ interface Shown {
   /** Paths of the innermost active states. */
   readonly active: readonly string[] | undefined;
   readonly item: string;
-  readonly wrong: ReadonlySet<string>;
+  readonly wrong: ReadonlyMap<string, Problem>;
   readonly facts: ReadonlyMap<string, string>;
   readonly stops: ReadonlySet<string>;
   /** Addresses of what is chosen together, where that is more than one. */
@@ -130,7 +133,7 @@ export function useStateCards({
             group,
             lane,
             lit,
-            wrong: wrong.has(s.id),
+            wrong: wrong.get(s.id),
             stops: stops.has(at),
             fact: facts.get(path) ?? '',
             address: at,
@@ -144,7 +147,7 @@ export function useStateCards({
           ...drawnOf(n.data.state),
           n.data.lit,
           n.data.group,
-          n.data.wrong,
+          n.data.wrong?.message,
           n.data.stops,
           n.data.fact,
           n.selected,

@@ -19,7 +19,7 @@ const nothing: Omit<Look, 'chart'> = {
   others: [],
   item: '',
   active: undefined,
-  wrong: new Set(),
+  wrong: new Map(),
   facts: new Map(),
   stops: new Set(),
 };
@@ -66,7 +66,7 @@ test('what is lit, wrong, chosen, stopped at or told of changes the cards it is 
   const { result, rerender } = cards(chart);
   const looks: [Shown, string[]][] = [
     [{ chart, active: ['On.Hot'] }, ['b', 'e']],
-    [{ chart, wrong: new Set(['d']) }, ['d']],
+    [{ chart, wrong: new Map([['d', { severity: 'error', code: 'c', message: 'm' } as const]]) }, ['d']],
     [{ chart, others: [], item: 'state/a' }, ['a']],
     [{ chart, facts: new Map([['On.Warm', '2 s']]) }, ['d']],
     [{ chart, stops: new Set(['type/t/chart/c/state/e']) }, ['e']],

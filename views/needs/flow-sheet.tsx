@@ -1,5 +1,5 @@
 'use client';
-import { Download, Printer, WandSparkles } from 'lucide-react';
+import { Download, ImageDown, Printer, WandSparkles } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import { nanoid } from 'nanoid';
 import { extractBlock } from '@/core/flows/edit-flow';
@@ -13,7 +13,8 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
-import { download, fileName } from '@/ui/download';
+import { savePicture } from '@/ui/picture';
+import { usePrintPicture } from '@/ui/printing';
 import { DeriveDialog } from './derive-dialog';
 import { StepDrawing } from '@/ui/steps/step-drawing';
 import type { StepHolder } from '@/ui/steps/step-holder';
@@ -55,16 +56,11 @@ export function FlowSheet({ project, flow }: { readonly project: Project; readon
     makeOwn,
     empty: 'Each line on the left is a step, for example “operator: presses start”.',
   };
-  const print = (): void => {
-    const frame = document.createElement('iframe');
-    frame.style.cssText = 'position:fixed;width:0;height:0;border:0';
-    frame.srcdoc = `<!doctype html><title>${flow.name.replace(/[<&]/g, '')}</title><style>body{margin:0}svg{max-width:100%;height:auto}</style>${flowSvg(layout, flow.name)}`;
-    frame.onload = () => {
-      frame.contentWindow?.print();
-      setTimeout(() => frame.remove(), 60_000);
-    };
-    document.body.append(frame);
-  };
+  usePrintPicture(() => flowSvg(layout, flow.name));
+  const picture = (kind: 'svg' | 'png'): void =>
+    void savePicture(flowSvg(layout, flow.name), flow.name, kind).catch((e: unknown) =>
+      say(`The picture could not be made: ${String(e)}`),
+    );
   return (
     <>
       <div className="pane-head">
@@ -98,14 +94,13 @@ export function FlowSheet({ project, flow }: { readonly project: Project; readon
         >
           <WandSparkles size={14} aria-hidden /> Derive requirements
         </Button>
-        <Button
-          variant="bare"
-          label="Save the drawing as SVG"
-          onClick={() => download(`${fileName(flow.name)}.svg`, 'image/svg+xml', flowSvg(layout, flow.name))}
-        >
+        <Button variant="bare" label="Save the drawing as SVG" onClick={() => picture('svg')}>
           <Download size={14} aria-hidden />
         </Button>
-        <Button variant="bare" label="Print the drawing" onClick={print}>
+        <Button variant="bare" label="Save the drawing as PNG" onClick={() => picture('png')}>
+          <ImageDown size={14} aria-hidden />
+        </Button>
+        <Button variant="bare" label="Print the drawing" onClick={() => window.print()}>
           <Printer size={14} aria-hidden />
         </Button>
       </div>

@@ -21,6 +21,7 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { addRequirement } from '@/ui/editing/make';
 import { pick, useChoice } from '@/store/choice';
+import { usePrinting } from '@/ui/printing';
 import { useHandler } from '@/ui/use-handler';
 import { useRuns } from '@/store/run-store';
 import { useStandings } from '@/store/trace';
@@ -120,9 +121,13 @@ export function RequirementTable({ project }: { readonly project: Project }) {
     ),
   );
   const picked = useMemo(() => rows.filter((r) => chosen.has(r.id)).map((r) => r.id), [rows, chosen]);
-  const items = virtual.getVirtualItems();
-  const [top, bottom] =
-    items.length > 0 ? [items[0].start, virtual.getTotalSize() - items[items.length - 1].end] : [0, 0];
+  const printing = usePrinting();
+  const items = printing ? rows.map((_, index) => ({ index, start: 0, end: 0 })) : virtual.getVirtualItems();
+  const [top, bottom] = printing
+    ? [0, 0]
+    : items.length > 0
+      ? [items[0].start, virtual.getTotalSize() - items[items.length - 1].end]
+      : [0, 0];
   return (
     <>
       <div className="pane-head">

@@ -220,6 +220,7 @@ function commandList(project: Project, type: PartType | undefined, theme: string
     { text: 'Show the impact of what is selected', keys: 'i', run: showImpact },
     { text: 'Undo', keys: 'Ctrl+Z', run: undo },
     { text: 'Redo', keys: 'Ctrl+Shift+Z', run: redo },
+    { text: 'Print the sheet', keys: 'Ctrl+P', run: () => setTimeout(() => window.print(), 60) },
     { text: 'Export the project', run: exportProject },
     { text: 'Export the recording as CSV', run: exportRecording },
     { text: 'Export the physics as Modelica text', run: exportModels },

@@ -14,6 +14,7 @@ import { Group, Panel, Separator, usePanelRef } from 'react-resizable-panels';
 import { useLayout, usualRibbon } from '@/store/layout-store';
 import { useProject } from '@/store/project-store';
 import { usePlace } from '@/store/place-store';
+import { useHere } from '@/store/derived';
 import { linkPair } from '@/store/trace';
 import { EverydayEditing } from '@/ui/editing/editing';
 import { dropRows, rowTarget } from '@/ui/editing/row-handle';
@@ -31,7 +32,7 @@ import { ProductSheet } from '../product/product-sheet';
 import { Guarded } from './guarded';
 import { Outline } from './outline';
 import { Palette } from './palette';
-import { Rail } from './rail';
+import { areaLook, Rail } from './rail';
 import { TopBar } from './top-bar';
 import { useShortcuts } from './shortcuts';
 
@@ -61,6 +62,8 @@ export function Workbench() {
   const item = usePlace((s) => s.item);
   const sheet = usePlace((s) => s.sheet);
   const here = usePlace((s) => `${s.area} ${s.part} ${s.type} ${s.sheet}`);
+  const place = useHere();
+  const crumb = place.path || place.type?.name || '';
   const edit = useProject((s) => s.edit);
   const project = useProject((s) => s.project);
   const [dragged, setDragged] = useState<string>();
@@ -191,6 +194,10 @@ export function Workbench() {
               )}
               <Panel id="sheet" minSize="300px">
                 <main className="pane sheet" aria-label="Sheet">
+                  <div className="print-head" aria-hidden>
+                    <span>{[project?.name, areaLook[area].title, crumb].filter(Boolean).join(' · ')}</span>
+                    <span>{new Date().toLocaleDateString()}</span>
+                  </div>
                   <Guarded what="This sheet" of={here}>
                     <Sheet />
                   </Guarded>
