@@ -204,3 +204,26 @@ test('a chart is saved as a picture of pixels', async () => {
   expect(width).toBeGreaterThan(1000);
   expect(height).toBeGreaterThan(500);
 });
+
+test('help on the language: the page of the area, search, and the names at hand', async () => {
+  await goTo(page, '#/behaviour/ctrl//');
+  await page.waitForSelector('.react-flow__node');
+  await page.keyboard.press('F1');
+  const says = (): Promise<string> => page.$eval('[data-testid=help-text]', (e) => (e as HTMLElement).innerText);
+  await until(says, (t) => t.startsWith('State charts'), 'the page about charts');
+  await page.keyboard.type('settle');
+  await until(says, (t) => t.includes('settling time'), 'what is said of settling');
+  await page.click('[aria-label="Search the help"]', { count: 3 });
+  await page.keyboard.type('creep');
+  await until(
+    () => page.$$eval('.help-names button', (all) => all.map((e) => (e as HTMLElement).innerText)),
+    (names) => names.includes('creepSpeed'),
+    'a name of the part',
+  );
+  await page.keyboard.press('Escape');
+  await until(
+    () => isThere('.help-dialog'),
+    (x) => !x,
+    'closed',
+  );
+});

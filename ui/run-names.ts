@@ -1,4 +1,4 @@
-import { useMemo } from 'react';
+import { useMemo, useState } from 'react';
 import { functionArity } from '@/core/flatten/flat-expression';
 import type { Project, Setup } from '@/core/project/project';
 import { namesOfRun, type NameOfRun } from '@/core/run/names-of-run';
@@ -47,3 +47,45 @@ export function runNames(root: string): RunNames {
 }
 
 export const useRunNames = (setup: Pick<Setup, 'root'>): RunNames => useMemo(() => runNames(setup.root), [setup.root]);
+
+/** A quantity of the product for examples: one that changes and has a unit, as a formula and as a sentence would name it. */
+export interface Example {
+  readonly name: string;
+  readonly phrase: string;
+  /** A value as a formula writes it. */
+  readonly value: string;
+  /** The same in a sentence. */
+  readonly amount: string;
+}
+
+export function exampleOf(project: Project): Example {
+  const all = namesOfRun(project, project.root);
+  const changes = all.filter((n) => n.kind === 'quantity' && (n.role === 'output' || n.role === 'variable'));
+  const found = changes.find((n) => n.unit !== '' && n.unit !== '1') ?? changes[0];
+  if (!found) return noExample;
+  const words = found.name
+    .split('.')
+    .slice(-2)
+    .join(' ')
+    .replace(/([a-z])([A-Z])/g, '$1 $2')
+    .replace(/_/g, ' ')
+    .toLowerCase();
+  const unit = found.unit === '1' ? '' : (found.unit ?? '');
+  return {
+    name: found.name,
+    phrase: words,
+    value: unit === '' ? '10' : `10 '${unit}'`,
+    amount: unit === '' ? '10' : `10 ${unit}`,
+  };
+}
+
+/** The example of the project at hand. */
+export function useExample(): Example {
+  // an example need not follow every edit
+  const [example] = useState(() => {
+    const { project } = useProject.getState();
+    return project ? exampleOf(project) : noExample;
+  });
+  return example;
+}
+const noExample: Example = { name: 'motor.speed', phrase: 'motor speed', value: "300 'rpm'", amount: '300 rpm' };

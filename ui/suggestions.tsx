@@ -17,7 +17,7 @@ export function wordBefore(text: string, caret: number): { readonly from: number
 }
 
 /** Names that begin with what was typed, then those of which a piece does, then those that hold it. */
-export function suggestionsFor(names: readonly Suggestion[], word: string): readonly Suggestion[] {
+export function suggestionsFor<T extends Suggestion>(names: readonly T[], word: string): readonly T[] {
   const typed = word.toLowerCase();
   const rank = (name: string): number => {
     const low = name.toLowerCase();

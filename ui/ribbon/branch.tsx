@@ -7,6 +7,7 @@ import { branchAt, toggleBreakpoint } from '@/store/running';
 import { goTo } from '@/store/locate';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
+import { useExample } from '../run-names';
 import { useMoment } from '../moment';
 import { Button } from '../button';
 import { formatNumber, formatTime } from '../format';
@@ -119,6 +120,7 @@ export function StopsButton() {
   const conditions = useRuns((s) => s.stopConditions);
   const project = useProject((s) => s.project);
   const [text, setText] = useState('');
+  const example = useExample();
   const problem = text.trim() === '' ? undefined : parseExpressionText(text).problems[0];
   const { setStopConditions } = useRuns.getState();
   const nameOf = (address: string): string => {
@@ -189,7 +191,7 @@ export function StopsButton() {
         <div className="d-flex gap-2 mt-2">
           <input
             className="form-control form-control-sm mono"
-            placeholder="spindle.speed > 20"
+            placeholder={`${example.name} > ${example.value}`}
             aria-label="Condition that stops a run"
             value={text}
             onChange={(e) => setText(e.target.value)}

@@ -111,7 +111,7 @@ const mostLabel = 200;
 /** Between cards that stand side by side a label is no wider than the gap: beside its arrow it would seem to be that of another one. */
 function roomOn(path: string): number {
   const [, x1, y1, x2, y2] = /^M (\S+) (\S+) L (\S+) (\S+)$/.exec(path)?.map(Number) ?? [];
-  return y1 !== undefined && y1 === y2 ? Math.max(34, Math.abs(x2 - x1) - 30) : Infinity;
+  return y1 !== undefined && y1 === y2 ? Math.max(34, Math.abs(x2 - x1) - 18) : Infinity;
 }
 /** What stands on an arrow: its effect is only hinted at. */
 const labelOf = (t: Transition): string => transitionText(t).replace(/ \/ .*$/s, ' / …');

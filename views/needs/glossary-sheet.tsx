@@ -10,7 +10,7 @@ import { missingPhrase, suggestMeanings, type Suggestion } from '@/core/requirem
 import { problemsAt } from '@/store/derived';
 import { EditableRow, RowHandle, handleColumn, handleHead } from '@/ui/editing/row-handle';
 import { beginRow } from '@/ui/editing/rows';
-import { runNames } from '@/ui/run-names';
+import { runNames, useExample } from '@/ui/run-names';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
@@ -19,6 +19,7 @@ import { DeleteCell } from '@/ui/delete-cell';
 
 /** What the words of the texts stand for, with proposals for words that have no meaning yet. */
 export function GlossarySheet({ project }: { readonly project: Project }) {
+  const example = useExample();
   const problems = useProject((s) => s.problems);
   const item = usePlace((s) => s.item);
   const { edit } = useProject.getState();
@@ -114,7 +115,7 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
           <div className="empty">
             <h3>No words yet</h3>
             <p>
-              A phrase such as “spindle speed” stands for a quantity of the product, “guard opens” for an event.
+              A phrase such as “{example.phrase}” stands for a quantity of the product, “guard opens” for an event.
               Sentences of requirements are read with them.
             </p>
           </div>

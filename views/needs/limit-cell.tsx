@@ -3,6 +3,7 @@ import { marginText } from '@/ui/verdict';
 import type { Requirement } from '@/core/project/project';
 import type { RequirementFinding } from '@/core/run/run';
 import type { Limit } from '@/core/requirements/read-limit';
+import { useExample } from '@/ui/run-names';
 import { useProject } from '@/store/project-store';
 import { CellField } from '@/ui/cell-field';
 import { DraggableName } from '@/ui/draggable-name';
@@ -25,6 +26,7 @@ export function LimitCell({
   readonly limit: Limit;
   readonly problems: readonly string[];
 }) {
+  const example = useExample();
   const { edit } = useProject.getState();
   const write = (formula: string) =>
     edit(
@@ -60,7 +62,7 @@ export function LimitCell({
           label={`Formula of ${requirement.key}`}
           mono
           multiline
-          placeholder="or write a formula, e.g. always(cap.torque <= 0.85 'N.m')"
+          placeholder={`or write a formula, e.g. always(${example.name} <= ${example.value})`}
           {...(limit.byHand && problems[0] && { problem: problems[0] })}
           onCommit={write}
         />

@@ -17,6 +17,7 @@ import type { Problem } from '@/core/language/diagnostics';
 import { limitOf } from '@/core/requirements/read-limit';
 import type { Standing } from '@/core/run/standing';
 import { linkIndex } from '@/core/trace/links';
+import { useExample } from '@/ui/run-names';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { addRequirement } from '@/ui/editing/make';
@@ -58,6 +59,7 @@ const searchText = (r: Requirement): string => {
 
 /** All requirements with the limits read out of them and the verdicts of the newest run; any number of them. */
 export function RequirementTable({ project }: { readonly project: Project }) {
+  const example = useExample();
   const problems = useProject((s) => s.problems);
   const setup = useRuns((s) => s.current?.setup);
   const item = usePlace((s) => s.item);
@@ -207,8 +209,8 @@ export function RequirementTable({ project }: { readonly project: Project }) {
             <h3>What must the product do?</h3>
             <p>
               Write each requirement as a sentence with “shall”, or import a sheet as CSV, XLSX or ReqIF. Zelvar reads
-              its limit at once, for example: “The spindle speed shall not exceed 330 rpm.” The words are looked up in
-              the glossary.
+              its limit at once, for example: “The {example.phrase} shall not exceed {example.amount}.” The words are
+              looked up in the glossary.
             </p>
             <Button variant="primary" onClick={add}>
               <Plus size={14} aria-hidden /> Write the first requirement

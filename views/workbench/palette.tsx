@@ -225,6 +225,7 @@ function commandList(project: Project, type: PartType | undefined, theme: string
     { text: 'Export the recording as CSV', run: exportRecording },
     { text: 'Export the physics as Modelica text', run: exportModels },
     { text: 'Switch between light and dark', run: () => setTheme(theme === 'dark' ? 'light' : 'dark') },
+    { text: 'Help on the language', keys: 'F1', run: () => usePalette.getState().setLanguage(true) },
     { text: 'Show the keys', keys: '?', run: () => usePalette.getState().setHelp(true) },
     { text: 'Close the project', run: closeProject },
   ];
@@ -271,5 +272,6 @@ const keyTable: readonly (readonly [string, string])[] = [
   ['Enter', 'take a field over and go to the one below; in a new row, begin the next'],
   ['Ctrl+Space', 'names that can stand here'],
   ['Escape', 'take typing back, close'],
+  ['F1', 'help on the language'],
   ['?', 'this list'],
 ];

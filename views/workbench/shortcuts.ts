@@ -97,6 +97,14 @@ export function useShortcuts(): void {
     },
     { enableOnFormTags: true, enableOnContentEditable: true },
   );
+  useHotkeys(
+    'f1',
+    (e) => {
+      e.preventDefault();
+      usePalette.getState().setLanguage(true);
+    },
+    { enableOnFormTags: true, enableOnContentEditable: true },
+  );
   // by the character, wherever the keyboard has it
   useHotkeys('?', () => usePalette.getState().setHelp(true), { useKey: true, ignoreModifiers: true, ...onRibbon });
 }

@@ -3,6 +3,7 @@ import {
   ArrowLeft,
   ArrowRight,
   ChevronRight,
+  CircleHelp,
   Link2,
   Moon,
   PanelLeft,
@@ -148,6 +149,14 @@ export function TopBar() {
       </Button>
       <Button variant="bare" label="Details" onClick={() => toggle('details')}>
         <PanelRight size={15} aria-hidden />
+      </Button>
+      <Button
+        variant="bare"
+        label="Help on the language (F1)"
+        onClick={() => usePalette.getState().setLanguage(true)}
+        data-testid="help"
+      >
+        <CircleHelp size={15} aria-hidden />
       </Button>
       <Button
         variant="bare"

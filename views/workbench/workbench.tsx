@@ -30,6 +30,7 @@ import { PhysicsDetails, PhysicsSheet } from '../physics/physics-sheet';
 import { ProductDetails } from '../product/product-details';
 import { ProductSheet } from '../product/product-sheet';
 import { Guarded } from './guarded';
+import { HelpDialog } from './help';
 import { Outline } from './outline';
 import { Palette } from './palette';
 import { areaLook, Rail } from './rail';
@@ -233,6 +234,7 @@ export function Workbench() {
       </div>
       <DragOverlay dropAnimation={null}>{dragged && <div className="drag-chip mono">{dragged}</div>}</DragOverlay>
       <Palette />
+      <HelpDialog />
       <ImpactDialog />
       <EverydayEditing />
     </DndContext>
