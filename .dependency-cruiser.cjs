@@ -10,6 +10,7 @@ const pipeline = [
   'editing',
   'requirements',
   'network',
+  'clipping',
   'analysis',
   'program',
   'relations',

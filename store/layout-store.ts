@@ -10,12 +10,16 @@ interface LayoutState {
   readonly alone: boolean;
   /** Height of the open ribbon per area, in parts of a hundred. */
   readonly ribbonHeight: Readonly<Partial<Record<Area, number>>>;
+  /** Panels are made smaller until they show whole; otherwise they scroll. */
+  readonly wholePanels: boolean;
+  toggleWholePanels(): void;
   toggleRibbon(): void;
   toggleAlone(): void;
   setRibbonHeight(area: Area, height: number): void;
 }
 
 const key = 'zelvar-ribbon';
+const panelKey = 'zelvar-panels';
 
 function kept(): LayoutState['ribbonHeight'] {
   try {
@@ -30,6 +34,12 @@ export const useLayout = create<LayoutState>((set, get) => ({
   ribbonOpen: true,
   alone: false,
   ribbonHeight: typeof window === 'undefined' ? {} : kept(),
+  wholePanels: typeof window === 'undefined' ? true : remembered(panelKey) !== 'scrolled',
+  toggleWholePanels() {
+    const wholePanels = !get().wholePanels;
+    set({ wholePanels });
+    remember(panelKey, wholePanels ? 'whole' : 'scrolled');
+  },
   toggleRibbon: () => set({ ribbonOpen: !get().ribbonOpen, alone: false }),
   toggleAlone: () => set({ alone: !get().alone }),
   setRibbonHeight(area, height) {

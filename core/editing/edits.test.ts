@@ -4,6 +4,8 @@ import { checkProject } from '../run/check';
 import { applyEdit, redoEdit, undoEdit, type Edit } from './edits';
 import {
   emptyProject,
+  newControl,
+  newPart,
   newQuantity,
   newRequirement,
   newState,
@@ -254,4 +256,39 @@ test('renaming a part type renames it in physics texts that declare parts of it,
   const renamed = applyEdit(project, { kind: 'rename', list: 'type', id: 'a', name: 'Lever' }).project;
   expect(renamed.types[0].physics).toBe('Lever one(n = 3), two; // an Arm\nLever three;\nequation\n  one.u = 1;');
   expect(applyEdit(project, { kind: 'remove', list: 'type', id: 'a' }).refused?.message).toContain('physics of Rig');
+});
+
+test('controls of panels follow a quantity that is of another type now, and come back with it', () => {
+  const project: Project = {
+    ...emptyProject('p', 'P'),
+    root: 'm',
+    types: [
+      {
+        ...newType('m', 'M'),
+        parts: [newPart('a', 'a', 't')],
+        quantities: [{ ...newQuantity('own', 'level'), role: 'input' }],
+      },
+      { ...newType('t', 'T'), quantities: [{ ...newQuantity('q', 'level'), role: 'input' }] },
+    ],
+    panels: [
+      {
+        id: 'p',
+        name: 'P',
+        controls: [
+          newControl('k1', 'slider', 'Level', 'a.level', 0, 0),
+          newControl('k2', 'dial', 'Level', 'a.level', 0, 0),
+          newControl('k3', 'slider', 'Other', 'level', 0, 0),
+          newControl('k4', 'lamp', 'High', 'a.level > 3', 0, 0),
+          newControl('k5', 'button', 'Go', 'a.level', 0, 0),
+        ],
+      },
+    ],
+  };
+  const kinds = (p: Project): string => p.panels[0].controls.map((c) => c.kind).join(' ');
+  const to = (p: Project, type: 'Real' | 'Boolean') =>
+    applyEdit(p, { kind: 'update', list: 'type/t/quantity', id: 'q', changes: { type } });
+  const one = to(project, 'Boolean');
+  expect(kinds(one.project)).toBe('switch lamp slider lamp button');
+  expect(kinds(to(one.project, 'Real').project)).toBe('field readout slider lamp button');
+  expect(undoEdit(one.project, one.inverse)).toEqual(project);
 });

@@ -11,10 +11,19 @@ import {
 import { problem, type Problem } from '../language/diagnostics';
 import type { AnySchema } from 'yup';
 import { listFields, readAddress, type Address } from '../project/address';
-import { partType, projectFields, requirement, state, type Project } from '../project/document';
+import {
+  partType,
+  projectFields,
+  quantity,
+  requirement,
+  state,
+  type Project,
+  type Quantity,
+} from '../project/document';
 import type { Edit } from '../project/edit';
 import { marksFor } from '../project/equations';
 import { complaint, entrySchema, nameSchema, type EntryDescription, type Fields } from '../project/field';
+import { controlsToFollow } from './follow-type';
 import { goneWith, isWithin } from './gone-with';
 import { wrongIn } from './touched';
 import { references, usersOf, type Reference } from './references';
@@ -203,7 +212,11 @@ function change(project: Draft<Project>, edit: Edit): void {
       const next = { ...(isDraft(entry) ? current(entry) : entry), ...edit.changes } as Entry;
       checkIdentity(at, entry, next);
       if (at.description === requirement) changeKey(project, entry, next);
+      const { type: was } = entry as { type?: unknown };
       Object.assign(entry, edit.changes);
+      const { type: now } = edit.changes;
+      if (at.description === quantity && now !== undefined && now !== was)
+        letControlsFollow(project, `${edit.list}/${edit.id}`, now as Quantity['type']);
       return;
     }
     case 'remove': {
@@ -229,6 +242,15 @@ function change(project: Draft<Project>, edit: Edit): void {
       return;
     case 'rename-declared':
       renameDeclared(project, edit);
+  }
+}
+
+/** Controls of panels follow a quantity that is of another type now. */
+function letControlsFollow(project: Draft<Project>, address: Address, type: Quantity['type']): void {
+  const followers = controlsToFollow((isDraft(project) ? current(project) : project) as Project, address, type);
+  for (const { panel, id, kind } of followers) {
+    const control = project.panels.find((p) => p.id === panel)?.controls.find((c) => c.id === id);
+    if (control) control.kind = kind;
   }
 }
 

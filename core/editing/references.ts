@@ -285,6 +285,12 @@ function pathParts(path: string): { name: string; span: Span }[] {
   return parts;
 }
 
+/** The names of a plain path, indices left out; none where a text is something else. */
+export const namesInPath = (path: string): readonly string[] =>
+  /^[\p{L}_][\p{L}\p{N}_]*(\[[^\]]*\])?(\.[\p{L}_][\p{L}\p{N}_]*(\[[^\]]*\])?)*$/u.test(path.trim())
+    ? pathParts(path).map((p) => p.name)
+    : [];
+
 /** Who mentions something, outside of itself or of what goes with it, as words for a message. */
 export function usersOf(
   project: Project,

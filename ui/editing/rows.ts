@@ -4,8 +4,8 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 
 /**
- * Rows of a table: one that is begun has the focus in its first field, Enter in it begins the next one, and Escape takes it back
- * while nothing was typed. In others Enter leads to the field below.
+ * Rows of a table: one that is begun has the focus in its name, Enter there begins the next one, and Escape takes it back while
+ * nothing was typed. Elsewhere Enter leads to the field below.
  */
 
 /** The row that was begun last, and the state of the document just after. */
@@ -35,8 +35,13 @@ export function afterEnter(field: HTMLElement): void {
   const table = row?.closest<HTMLElement>('[data-rows]');
   const list = table?.dataset.rows;
   if (!row || !table || list === undefined) return;
-  if (begun?.address === row.dataset.element) {
-    document.querySelector<HTMLElement>(`main [data-adds="${CSS.escape(list)}"]`)?.click();
+  const fields = [...row.querySelectorAll<HTMLInputElement>('input:not([type=checkbox]), textarea')];
+  if (begun?.address === row.dataset.element && fields[0] === field) {
+    // where a row says nothing without its other fields, they come first
+    if (table.dataset.enter === 'through') {
+      fields[1]?.focus();
+      fields[1]?.select();
+    } else document.querySelector<HTMLElement>(`main [data-adds="${CSS.escape(list)}"]`)?.click();
     return;
   }
   const rows = [...table.querySelectorAll<HTMLElement>('[data-element]')];

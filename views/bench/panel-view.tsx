@@ -1,7 +1,9 @@
 'use client';
-import { PencilRuler, Plus } from 'lucide-react';
+import { Expand, PencilRuler, Plus, Shrink } from 'lucide-react';
+import { useEffect, useRef, useState } from 'react';
 import { panelOf, type Panel, type Project } from '@/core/project/project';
 import { useSetup } from '@/store/derived';
+import { useLayout } from '@/store/layout-store';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
@@ -17,6 +19,7 @@ export function PanelView({ project }: { readonly project: Project }) {
   const pace = useRuns((s) => s.pace);
   const run = useRuns((s) => s.current);
   const { edit } = useProject.getState();
+  const whole = useLayout((s) => s.wholePanels);
   const live = run?.status === 'running' || run?.status === 'paused';
   if (!panel) {
     return (
@@ -36,7 +39,7 @@ export function PanelView({ project }: { readonly project: Project }) {
     <section aria-label={`Panel ${panel.name}`}>
       <div className="section-title" style={{ paddingTop: 12 }}>
         <span>Panel</span>
-        <span style={{ width: 150 }}>
+        <span style={{ flex: '0 1 150px', minWidth: 80 }}>
           <CellSelect
             value={panel.id}
             label="Panel of this setup"
@@ -50,10 +53,19 @@ export function PanelView({ project }: { readonly project: Project }) {
             }
           />
         </span>
-        <span className="quiet" style={{ fontWeight: 400 }}>
+        <span className="quiet text-truncate" style={{ fontWeight: 400, flex: '0 9 auto', minWidth: 0 }}>
           {live ? 'acts on the run' : 'shows the cursor’s moment'}
         </span>
-        <span className="ms-auto d-flex gap-1">
+        <span className="ms-auto d-flex gap-1 flex-shrink-0">
+          <Button
+            variant="bare"
+            label={whole ? 'Show the panel at its size' : 'Show the whole panel'}
+            aria-pressed={whole}
+            onClick={() => useLayout.getState().toggleWholePanels()}
+            data-testid="whole-panel"
+          >
+            {whole ? <Expand size={13} aria-hidden /> : <Shrink size={13} aria-hidden />}
+          </Button>
           <Button
             size="sm"
             onClick={() => usePlace.getState().go({ area: 'bench', sheet: `panel/${panel.id}` })}
@@ -78,12 +90,37 @@ export function PanelView({ project }: { readonly project: Project }) {
   );
 }
 
+/** Room for the line below a panel, and how small a panel may become before it scrolls after all. */
+const below = 34;
+const least = 0.45;
+
 export function PanelBoard({ panel, live }: { readonly panel: Panel; readonly live: boolean }) {
   const width = Math.max(200, ...panel.controls.map((c) => c.x + c.width)) + 16;
   const height = Math.max(80, ...panel.controls.map((c) => c.y + c.height)) + 16;
+  const whole = useLayout((s) => s.wholePanels);
+  const box = useRef<HTMLDivElement>(null);
+  const [room, setRoom] = useState({ width: Infinity, height: Infinity });
+  useEffect(() => {
+    const el = box.current;
+    const column = el?.closest<HTMLElement>('.bench > div');
+    if (!el || !column) return;
+    const measure = (): void => {
+      const above = el.getBoundingClientRect().top - column.getBoundingClientRect().top + column.scrollTop;
+      setRoom({ width: column.clientWidth - 8, height: column.clientHeight - above - below });
+    };
+    measure();
+    const observer = new ResizeObserver(measure);
+    observer.observe(column);
+    return () => observer.disconnect();
+  }, []);
+  const scale = whole ? Math.max(least, Math.min(1, room.width / width, room.height / height)) : 1;
   return (
-    <div className="panel-scroll">
-      <div className="panel-board" style={{ width, height }}>
+    <div ref={box} className="panel-scroll" style={{ width: '100%', height: scale < 1 ? height * scale : undefined }}>
+      <div
+        className="panel-board"
+        data-scale={scale}
+        style={{ width, height, ...(scale < 1 && { transform: `scale(${scale})`, transformOrigin: '0 0' }) }}
+      >
         {panel.controls.map((c) => (
           <div
             key={c.id}

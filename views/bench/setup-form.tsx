@@ -165,7 +165,7 @@ function ChangedValues({ setup }: Pick<Props, 'setup'>) {
         </Button>
       </h3>
       {setup.changes.length === 0 && <p className="px-3 quiet mb-1">The product as it is designed.</p>}
-      <table className="table" data-testid="changes" data-rows={list}>
+      <table className="table" data-testid="changes" data-rows={list} data-enter="through">
         <tbody>
           {setup.changes.map((c) => {
             const put = (change: Partial<typeof c>) =>

@@ -90,7 +90,7 @@ export function Stimulus({
       {setup.stimulus.length === 0 && (
         <p className="px-3 quiet mb-1">Nothing by itself: use the panel while it runs.</p>
       )}
-      <table className="table" data-testid="stimulus" data-rows={list}>
+      <table className="table" data-testid="stimulus" data-rows={list} data-enter="through">
         <tbody>
           {setup.stimulus.map((row) => {
             const put = (changes: Partial<typeof row>) =>

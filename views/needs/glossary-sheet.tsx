@@ -41,7 +41,7 @@ export function GlossarySheet({ project }: { readonly project: Project }) {
       </div>
       <div className="pane-body">
         <Proposals project={project} take={insert} />
-        <table className="table" data-testid="glossary" data-rows="glossary">
+        <table className="table" data-testid="glossary" data-rows="glossary" data-enter="through">
           <colgroup>
             {handleColumn}
             <col style={{ width: '34%' }} />

@@ -174,7 +174,7 @@ export function LinkTable({ project, type }: { readonly project: Project; readon
           <Plus size={13} aria-hidden /> Link
         </Button>
       </h3>
-      <table className="table" data-testid="links" data-rows={list}>
+      <table className="table" data-testid="links" data-rows={list} data-enter="through">
         <colgroup>
           {handleColumn}
           <col style={{ width: '28%' }} />

@@ -3,7 +3,7 @@ import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState, type CSSProperties } from 'react';
 import { Tree, type NodeRendererProps, type TreeApi } from 'react-arborist';
 import type { Chart, ChartState, PartType, Project } from '@/core/project/project';
-import { statesByParent } from '@/core/project/project';
+import { isBinding, statesByParent } from '@/core/project/project';
 import { messagesTaken } from '@/core/run/names-of-run';
 import { fullName, useHere, useTree, type PartTreeNode } from '@/store/derived';
 import { usePlace, type Area, type Location } from '@/store/place-store';
@@ -74,7 +74,10 @@ export function Outline() {
           searchMatch={(node, term) =>
             `${node.data.name} ${node.data.typeName}`.toLowerCase().includes(term.toLowerCase())
           }
-          onActivate={(node) => node.data.drag === undefined && usePlace.getState().go(node.data.to)}
+          onActivate={(node) => {
+            if (node.data.id === 'requirements') node.toggle();
+            else if (node.data.drag === undefined) usePlace.getState().go(node.data.to);
+          }}
         >
           {OutlineRow}
         </Tree>
@@ -138,7 +141,26 @@ function outlineItems(project: Project, tree: PartTreeNode | undefined, area: Ar
       typeName: 'not used yet',
       to: { part: '', type: t.id },
     }));
-  return [...(tree ? [build(tree)] : []), ...unused];
+  // on a panel a requirement becomes a lamp of its verdict
+  const requirements: readonly Item[] =
+    area === 'bench' && project.requirements.length > 0
+      ? [
+          {
+            id: 'requirements',
+            name: 'Requirements',
+            typeName: '',
+            to: {},
+            children: project.requirements.filter(isBinding).map((r) => ({
+              id: `use:${r.id}`,
+              name: r.key,
+              typeName: r.text.slice(0, 60),
+              to: {},
+              drag: r.key,
+            })),
+          },
+        ]
+      : [];
+  return [...(tree ? [build(tree)] : []), ...unused, ...requirements];
 }
 
 /** What a panel can be built from: quantities, messages and states, by their full names. */
