@@ -340,17 +340,66 @@ const pieces: readonly (readonly Piece[])[] = [
       },
     ],
     [
-      '`Ctrl+K` finds everything; `?` shows the keys',
+      '`Ctrl+K` finds everything and makes anything; `?` shows the keys',
       async () => {
         await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
         await page.keyboard.down('Control');
         await page.keyboard.press('k');
         await page.keyboard.up('Control');
         await page.waitForSelector('[cmdk-input]');
+        await page.keyboard.type('new state');
+        await shows('[cmdk-list]', /New state chart of SpindleDrive/);
         await page.keyboard.press('Escape');
         await pause(200);
         await keys('?');
         await page.waitForSelector('.modal.show');
+        await page.keyboard.press('Escape');
+        await pause(300);
+      },
+    ],
+  ],
+  [
+    [
+      'Choose a row by the grip at its left, `Shift` for several: `Ctrl+C` and `Ctrl+V` copy it, to another project or a spreadsheet too, and the right mouse button has the same',
+      async () => {
+        const rows = (): Promise<number> => page.$$eval('[data-quantity]', (all) => all.length);
+        const before = await rows();
+        const grips = await page.$$('[data-testid=quantities] .row-handle button');
+        await grips[0].click();
+        await page.keyboard.down('Shift');
+        await grips[1].click();
+        await page.keyboard.up('Shift');
+        for (const [key, command] of [
+          ['c', 'Copy'],
+          ['v', 'Paste'],
+        ] as const) {
+          await page.keyboard.down('Control');
+          await page.keyboard.press(key, { commands: [command] });
+          await page.keyboard.up('Control');
+        }
+        await until(rows, (n) => n === before + 2, 'two copies');
+        await (await page.$('[data-testid=quantities] .row-handle button'))!.click({ button: 'right' });
+        await shows('[data-testid=element-menu]', /Copy[\s\S]*Paste[\s\S]*Duplicate/);
+        await page.keyboard.press('Escape');
+        await click('[data-testid="undo"]');
+        await until(rows, (n) => n === before, 'as before');
+      },
+    ],
+    [
+      'On the ribbon `m` marks a moment, and each curve tells its difference to it',
+      async () => {
+        await page.focus('[data-testid=tracks]');
+        await page.keyboard.press('Home');
+        await page.keyboard.press('m');
+        await dragCursor(0.9, 1);
+        await shows('[data-track-item="spindle.speed"]', /⊢/);
+      },
+    ],
+    [
+      '`F1` is the help on the language',
+      async () => {
+        await page.keyboard.press('F1');
+        await shows('[data-testid=help-text]', /language/);
       },
     ],
   ],

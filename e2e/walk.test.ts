@@ -257,8 +257,6 @@ describe('with the tube capper', () => {
     );
     // move a card by hand
     const place = async () => (await (await page.$('.react-flow__node:has([data-state="Service"])'))!.boundingBox())!;
-    await click('.react-flow__controls-fitview');
-    await pause(500);
     const start = await place();
     await page.mouse.move(start.x + 20, start.y + 8);
     await page.mouse.down();

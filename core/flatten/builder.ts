@@ -191,7 +191,8 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
       walk(e, (x) => {
         if (x.op === 'time' || x.op === 'der' || x.op === 'pre' || x.op === 'initial' || x.op === 'sample') open = true;
         if (x.op === 'var') {
-          const kind = b.variables[x.index].kind;
+          // what stands for an input while a function is differentiated is no variable
+          const kind = b.variables[x.index]?.kind;
           if (kind !== 'constant' && kind !== 'parameter') open = true;
         }
         return open;

@@ -221,3 +221,87 @@ describe('other values for what a function or a record has of its base', () => {
     expect(problemsOf(`${text} function h = g(x(min = 1)); model M Real x = h(1); end M;`, 'M')).toEqual([]);
   });
 });
+
+describe('partial derivatives of functions (Modelica language 3.6, 12.7.2)', () => {
+  const g = `function g input Real x; input Real y = 2; output Real z; output Real w;
+algorithm z := x^2*y + sin(x); w := if x > y then x*y else exp(-y); end g;`;
+  const at = (declared: string, call: string, x: number, y: number): number => {
+    const run = simulateText(
+      `${g} ${declared} model M Real a(start = ${x}, fixed = true), b(start = ${y}, fixed = true), r; equation der(a) = 0; der(b) = 0; r = ${call}; end M;`,
+      'M',
+      { stop: 0.1 },
+    );
+    return run.last('r');
+  };
+  test('for one input, for another, twice, and for both', () => {
+    const cases: readonly (readonly [string, (x: number, y: number) => number])[] = [
+      ['x', (x, y) => 2 * x * y + Math.cos(x)],
+      ['y', (x) => x ** 2],
+      ['x, x', (x, y) => 2 * y - Math.sin(x)],
+      ['x, y', (x) => 2 * x],
+      ['y, x', (x) => 2 * x],
+      ['y, y', () => 0],
+    ];
+    for (const [inputs, expected] of cases)
+      for (const [x, y] of [
+        [0.7, 1.5],
+        [-2, 3],
+      ])
+        expect([inputs, at(`function d = der(g, ${inputs});`, 'd(a, b)', x, y)]).toEqual([
+          inputs,
+          expect.closeTo(expected(x, y), 9),
+        ]);
+  });
+  test('by name, with the usual value, and of a function with changed values', () => {
+    expect(at('function d = der(g, x);', 'd(y = b, x = a)', 0.5, 4)).toBeCloseTo(4 + Math.cos(0.5), 9);
+    expect(at('function d = der(g, x);', 'd(a)', 0.5, 4)).toBeCloseTo(2 + Math.cos(0.5), 9);
+    expect(at('function h = g(y = 5); function d = der(h, x);', 'd(a)', 0.5, 4)).toBeCloseTo(5 + Math.cos(0.5), 9);
+    expect(at('function d = der(g, x); function e = der(d, x);', 'e(a, b)', 0.5, 4)).toBeCloseTo(8 - Math.sin(0.5), 9);
+  });
+  test('through loops and branches, as the quotient of differences says', () => {
+    const text = `function p input Real x; input Real c[:]; output Real y; protected Real s; algorithm
+y := 0; for k in size(c, 1):-1:1 loop y := y*x + c[k]; end for; if x < 0 then s := -1; else s := 1; end if; y := s*y; end p;
+function dp = der(p, x);`;
+    fc.assert(
+      fc.property(numbers(1, 5), fc.constantFrom(-1.5, -0.25, 0.5, 2), (c, x) => {
+        const run = simulateText(
+          `${text} model M Real a(start = ${x}, fixed = true), lo, hi, d; equation der(a) = 0; d = dp(a, ${list(c)}); lo = p(a - 1e-5, ${list(c)}); hi = p(a + 1e-5, ${list(c)}); end M;`,
+          'M',
+          { stop: 0.1 },
+        );
+        expect(run.last('d')).toBeCloseTo((run.last('hi') - run.last('lo')) / 2e-5, 4);
+      }),
+      { numRuns: 12 },
+    );
+  });
+  test('in an equation that is solved for its argument', () => {
+    // d/dx of x^2*y + sin(x) is 2 x y + cos(x)
+    const x = at('function d = der(g, x);', 'a + 0*d(r, b)', 1, 2);
+    expect(Number.isFinite(x)).toBe(true);
+    const run = simulateText(
+      `${g} function d = der(g, x); model M Real u(start = 1); equation d(u, 3) = 4 + time; end M;`,
+      'M',
+      { stop: 1 },
+    );
+    const u = run.last('u');
+    expect(6 * u + Math.cos(u)).toBeCloseTo(5, 7);
+  });
+  test.each([
+    ['function d = der(g, q);', 'd(1, 2)', /g has no input q/],
+    ['function d = der(f, x);', 'd(1, 2)', /There is no function f to differentiate/],
+    [
+      'function k input Real c[2]; output Real y; algorithm y := c[1]; end k; function d = der(k, c);',
+      'd({1, 2})',
+      /c of k is no single Real/,
+    ],
+    [
+      'function k input Integer n; output Real y; algorithm y := n; end k; function d = der(k, n);',
+      'd(1)',
+      /n of k is no single Real/,
+    ],
+    ['function d = der(g);', 'd(1, 2)', /names the input it is for/],
+    ['function d = der(g, x);', 'd(y = 2)', /d needs a value for its input x/],
+  ])('%s', (declared, call, why) => {
+    expect(problemsOf(`${g} ${declared} model M Real r = ${call}; end M;`, 'M').join('\n')).toMatch(why);
+  });
+});

@@ -3,7 +3,18 @@ import { problem } from '../language/diagnostics';
 import { printReference } from '../language/print';
 import type { Builder } from './builder';
 import { elaborateStrict, indicesOf, NoValue, resultsOf, structuralInteger } from './elaborate';
-import { binary, constant, isRelation, one, walk, zero, type FlatExpr } from './flat-expression';
+import { differentiate } from './differentiate';
+import {
+  binary,
+  constant,
+  createSubstitution,
+  isRelation,
+  one,
+  variable,
+  walk,
+  zero,
+  type FlatExpr,
+} from './flat-expression';
 import { emptyInstance, type Scope } from './instance';
 import { findClass, type ClassRef } from './library';
 import { carryOut, NoStatement, share, type Space, type Values } from './statements';
@@ -108,6 +119,8 @@ export function callClass(
   const depth = depthOf.get(b) ?? 0;
   if (depth > deepest)
     return fail('endless', `${call.callee} calls itself without end, or its recursion is not decided before the run`);
+  const { derivative } = ref.definition.short ?? {};
+  if (derivative) return partialDerivative(b, ref, call, args, named, scope, derivative);
   const { declared, bodies } = declarationsOf(b, ref);
   const isRecordClass = ref.definition.classKind === 'record';
   const formals = isRecordClass ? declared : declared.filter((d) => d.element.causality === 'input');
@@ -188,6 +201,78 @@ export function callClass(
   } finally {
     depthOf.set(b, depth);
   }
+}
+
+let placeholders = 0;
+
+/**
+ * The results of a function differentiated for some of its inputs, one after the other: it is carried out with a name of its own
+ * in place of each, as an expression, which is differentiated there (Modelica language 3.6, 12.7.2).
+ */
+function partialDerivative(
+  b: Builder,
+  ref: ClassRef,
+  call: CallExpr,
+  args: readonly Value[],
+  named: ReadonlyMap<string, Value>,
+  scope: Scope,
+  inputs: NonNullable<NonNullable<ClassRef['definition']['short']>['derivative']>,
+): readonly Value[] {
+  const fail = (code: string, message: string, span = call.span, place = scope.place): never => {
+    b.report(place, problem('error', code, message, span));
+    throw new NoValue();
+  };
+  const short = ref.definition.short!;
+  const base = findClass(b.library, ref.parent, short.base, 0, true);
+  if (!base || base.definition.classKind !== 'function')
+    return fail('unknown-name', `There is no function ${short.base} to differentiate`, short.baseSpan, ref.place);
+  const formals = declarationsOf(b, base).declared.filter((d) => d.element.causality === 'input');
+  const given = [...args];
+  const others = new Map(named);
+  const replaced = new Map<number, FlatExpr>();
+  const orders: number[] = [];
+  const known = new Map<string, number>();
+  for (const { name, span } of inputs) {
+    const again = known.get(name);
+    if (again !== undefined) {
+      orders.push(again);
+      continue;
+    }
+    const k = formals.findIndex((d) => d.element.name === name);
+    if (k < 0) return fail('unknown-name', `${short.base} has no input ${name}`, span, ref.place);
+    const d = formals[k];
+    const value =
+      given[k] ??
+      others.get(name) ??
+      (d.initial && elaborateStrict(b, d.initial.expr, { ...scope, home: d.initial.home }));
+    if (value === undefined) return fail('arguments', `${call.callee} needs a value for its input ${name}`);
+    if (
+      isArray(value) ||
+      isRecord(value) ||
+      dimensionsOf(b, d) > 0 ||
+      /^(Integer|Boolean|String)$/.test(d.element.typeName)
+    )
+      return fail(
+        'not-supported',
+        `${name} of ${short.base} is no single Real: there is no derivative for it`,
+        span,
+        ref.place,
+      );
+    const leaf = --placeholders;
+    replaced.set(leaf, value as FlatExpr);
+    known.set(name, leaf);
+    orders.push(leaf);
+    if (k < given.length) given[k] = variable(leaf);
+    else others.set(name, variable(leaf));
+  }
+  const { sharing: _, ...alone } = scope;
+  const results = callClass(b, base, call, given, others, alone);
+  const back = createSubstitution((x) => (x.op === 'var' ? replaced.get(x.index) : undefined));
+  return results.map((r) =>
+    mapValue(r, (e) =>
+      back(orders.reduce((x, leaf) => differentiate(x, (y) => (y.op === 'var' && y.index === leaf ? one : zero)), e)),
+    ),
+  );
 }
 
 /** Conditions of functions are no events, as the language has it. */

@@ -292,6 +292,8 @@ export interface ClassDefinition {
     readonly dimensions: readonly Expr[];
     readonly causality: Causality;
     readonly modification: Modification;
+    /** `function f = der(g, x)`: the inputs it is the partial derivative for, one after the other. */
+    readonly derivative?: readonly { readonly name: string; readonly span: Span }[];
   };
   readonly enumeration?: readonly string[];
   readonly external: boolean;

@@ -1,3 +1,4 @@
+import type { Span } from './diagnostics';
 import type {
   Causality,
   ClassDefinition,
@@ -371,6 +372,10 @@ function readClass(s: TokenStream, prefix: { redeclare: boolean; replaceable: bo
       annotation(s);
       return { ...base, ...nothing, description: text, enumeration: literals, span: { start, end: s.lastEnd() } };
     }
+    if (classKind === 'function' && s.at('der')) {
+      s.next();
+      return { ...base, ...nothing, ...derivativeOf(s, start) };
+    }
     const causality: Causality = s.accept('input') ? 'input' : s.accept('output') ? 'output' : 'none';
     const target = dottedName(s);
     const size = dimensions(s);
@@ -426,6 +431,39 @@ type Composition = Pick<
 >;
 
 /** Whether what comes next is an equation, as no declaration begins. */
+/** `der(g, x, y)`: the function that is the partial derivative of another one (Modelica language 3.6, 12.7.2). */
+function derivativeOf(s: TokenStream, start: number): Pick<ClassDefinition, 'description' | 'short' | 'span'> {
+  s.expect('(', 'A partial derivative');
+  const target = dottedName(s);
+  const derivative: { name: string; span: Span }[] = [];
+  while (s.accept(',')) {
+    const t = s.peek();
+    if (t.kind !== 'name' && t.kind !== 'quoted') {
+      s.report('expected-name', `The input it is a derivative for is expected, but found ${tokenText(t)}`);
+      break;
+    }
+    s.next();
+    derivative.push({ name: t.text, span: { start: t.start, end: t.end } });
+  }
+  if (derivative.length === 0)
+    s.report('expected-name', 'A partial derivative names the input it is for, as in der(g, x)');
+  s.expect(')', 'A partial derivative');
+  const text = description(s);
+  annotation(s);
+  return {
+    description: text,
+    short: {
+      base: target?.name ?? '',
+      baseSpan: { start: target?.start ?? start, end: target?.end ?? start },
+      dimensions: [],
+      causality: 'none',
+      modification: emptyModification,
+      derivative,
+    },
+    span: { start, end: s.lastEnd() },
+  };
+}
+
 function startsEquation(s: TokenStream): boolean {
   if (['connect', 'when', 'if', 'for', 'der', '('].some((word) => s.at(word))) return true;
   let k = 0;

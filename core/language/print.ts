@@ -235,6 +235,10 @@ export function printClass(c: ClassDefinition): string {
   const head = [...prefix, c.classKind, printName(c.name)].join(' ');
   if (c.enumeration)
     return `${head} = enumeration(${c.enumeration.map(printName).join(', ')})${printDescription(c.description)};`;
+  if (c.short?.derivative) {
+    const names = [printDotted(c.short.base), ...c.short.derivative.map((d) => d.name)];
+    return `${head} = der(${names.join(', ')})${printDescription(c.description)};`;
+  }
   if (c.short) {
     const causality = c.short.causality === 'none' ? '' : `${c.short.causality} `;
     return `${head} = ${causality}${printDotted(c.short.base)}${printDimensions(c.short.dimensions)}${printModification(c.short.modification)}${printDescription(c.description)};`;

@@ -29,7 +29,10 @@ import { Button } from '@/ui/button';
 import { pick, useChoice } from '@/store/choice';
 import { useBoxedChoice } from '@/ui/editing/boxed-choice';
 import { useDrawingPoint } from '@/ui/editing/drawing-point';
-import { useRefit } from '@/ui/use-refit';
+import { Overview } from '@/ui/drawing/overview';
+import { leastZoom, useShowWhole } from '@/ui/drawing/show-whole';
+import { useHandler } from '@/ui/use-handler';
+import { useRefit } from '@/ui/drawing/use-refit';
 import type { LayoutApi } from '@/workers/layout.worker';
 import { edgeTypes, nodeTypes } from './cards';
 import {
@@ -87,6 +90,8 @@ function Inside({
   const version = useRuns((s) => s.version);
   const problems = useProject((s) => s.problems);
   const flow = useReactFlow();
+  const showWhole = useShowWhole();
+  const show = useHandler((): void => showWhole(item.startsWith('part/') ? item.slice(5) : item || undefined));
   const [tidying, setTidying] = useState(false);
   const [labelled, setLabelled] = useState(false);
   const [moving, setMoving] = useState<AnyNode[]>();
@@ -128,9 +133,9 @@ function Inside({
   const lit = useMemo(() => movingLinks(type, path, run, cursor), [type, path, run, cursor, version]); // eslint-disable-line react-hooks/exhaustive-deps
   const edges = useMemo(() => insideEdges(graph, lit), [graph, lit]);
   useEffect(() => {
-    const timer = setTimeout(() => void flow.fitView({ padding: 0.05, maxZoom: 1.1 }), 60);
+    const timer = setTimeout(show, 60);
     return () => clearTimeout(timer);
-  }, [flow, type.id, network.parts.length]);
+  }, [show, type.id, network.parts.length]);
   const board = useRefit();
 
   const inside: InsideOfType = { project, type, network: whole };
@@ -181,7 +186,12 @@ function Inside({
     // labels stand outside the cards at the borders
     const x = labelled ? '3%' : '76px';
     setTimeout(
-      () => void flow.fitView({ padding: { left: '4%', right: x, top: '5%', bottom: '5%' }, maxZoom: 1.1 }),
+      () =>
+        void flow.fitView({
+          padding: { left: '4%', right: x, top: '5%', bottom: '5%' },
+          maxZoom: 1.1,
+          minZoom: leastZoom,
+        }),
       60,
     );
   };
@@ -197,7 +207,7 @@ function Inside({
         return n.type === 'part' && !n.data.network.part && place ? [[n.data.network.name, place] as const] : [];
       });
       carryOut(placeAll(inside, at, new Map(declared)));
-      setTimeout(() => void flow.fitView({ padding: 0.05, maxZoom: 1.1 }), 60);
+      setTimeout(show, 60);
     } catch {
       say('The inside could not be laid out');
     } finally {
@@ -315,8 +325,6 @@ function Inside({
           onSelectionDragStop={(e, all) => all[0] && stop(e, all[0], all)}
           multiSelectionKeyCode={multiKeys}
           proOptions={{ hideAttribution: true }}
-          fitView
-          fitViewOptions={{ padding: 0.05, maxZoom: 1.1 }}
           zoomOnDoubleClick={false}
           panOnScroll
           zoomOnScroll={false}
@@ -326,7 +334,13 @@ function Inside({
           }}
         >
           <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
-          <Controls showInteractive={false} position="bottom-left" />
+          <Controls
+            orientation="horizontal"
+            showInteractive={false}
+            position="bottom-left"
+            fitViewOptions={{ padding: 0.05, maxZoom: 1.1, minZoom: leastZoom }}
+          />
+          <Overview />
         </ReactFlow>
         {network.parts.length === 0 && (
           <div className="empty">

@@ -94,7 +94,7 @@ export function standingCards(chart: Chart, most = mostRouted): StandingCards {
     if (!a || !b) return [];
     const route = routeArrow(a, b, shifts.get(t.id) ?? 0, inTheWay(all, a.id, b.id), sheet);
     const says = labelOf(t);
-    return [{ id: t.id, ...route, width: Math.min(mostLabel, says.length * 5.7 + 10, roomOn(route.path)), height: 16 }];
+    return [{ id: t.id, ...route, width: Math.min(mostLabel, says.length * 6.2 + 12, roomOn(route.path)), height: 16 }];
   });
   const labels = new Map(
     [...placeLabels(arrows, names)].map(([id, at]): [string, StandingLabel] => {

@@ -8,6 +8,7 @@ import {
   applyNodeChanges,
   useReactFlow,
   useStore,
+  useStoreApi,
   type Connection,
   type NodeChange,
 } from '@xyflow/react';
@@ -20,6 +21,8 @@ import { useProject } from '@/store/project-store';
 import { pick, useChoice } from '@/store/choice';
 import { useBoxedChoice } from '@/ui/editing/boxed-choice';
 import { useDrawingPoint } from '@/ui/editing/drawing-point';
+import { Overview } from '@/ui/drawing/overview';
+import { leastZoom, useShowWhole } from '@/ui/drawing/show-whole';
 import { useHandler } from '@/ui/use-handler';
 import { Arrow, Cards, LabelsShown, standingCards, useArrows, type ArrowEdge } from './arrows';
 import {
@@ -38,7 +41,7 @@ const edgeTypes = { arrow: Arrow };
 const proOptions = { hideAttribution: true };
 const multiKeys = ['Control', 'Meta', 'Shift'];
 const none: readonly string[] = [];
-const fitting = { padding: 0.03, maxZoom: 1.1 };
+const fitting = { padding: 0.03, maxZoom: 1.1, minZoom: leastZoom };
 
 interface Props {
   readonly chart: Chart;
@@ -85,6 +88,11 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
   const item = usePlace((s) => s.item);
   const { select, say } = usePlace.getState();
   const flow = useReactFlow();
+  const store = useStoreApi();
+  const showWhole = useShowWhole(0.03);
+  const chosenCard = useHandler((): string | undefined =>
+    item.startsWith('state/') ? item.slice('state/'.length) : undefined,
+  );
   const boxes = useBoxes(chart);
   const taken = useMemo(() => new Set(lastTaken.split(' ')), [lastTaken]);
   const wrong = useMemo(() => worstByElement(problems), [problems]);
@@ -122,33 +130,44 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
     stops,
     explain,
   });
+  /** Whether the middle of a card is in sight. */
+  const isInSight = useHandler((id: string): boolean => {
+    const node = flow.getInternalNode(id);
+    if (!node) return false;
+    const { width, height } = store.getState();
+    const { x: left, y: top, zoom } = flow.getViewport();
+    const { x, y } = node.internals.positionAbsolute;
+    const middle = {
+      x: (x + (node.measured.width ?? 0) / 2) * zoom + left,
+      y: (y + (node.measured.height ?? 0) / 2) * zoom + top,
+    };
+    return middle.x >= 0 && middle.y >= 0 && middle.x <= width && middle.y <= height;
+  });
   // the view moves for another chart, or where something new would be out of sight; never because something went
-  const shown = useRef({ chart: '', count: 0 });
+  const shown = useRef({ chart: '', ids: new Set<string>() });
   /** Whether a hand has chosen what is seen. */
   const moved = useRef(false);
   useEffect(() => {
     const before = shown.current;
-    shown.current = { chart: chart.id, count: chart.states.length };
+    shown.current = { chart: chart.id, ids: new Set(chart.states.map((s) => s.id)) };
+    const last = chart.states.findLast((s) => !before.ids.has(s.id));
     const isOther = before.chart !== chart.id;
     if (isOther) moved.current = false;
-    if (!isOther && chart.states.length <= before.count) return;
+    if (!isOther && !last) return;
     const timer = setTimeout(() => {
-      const last = chart.states.at(-1);
-      const node = last && flow.getInternalNode(last.id);
-      const { x, y } = node ? flow.flowToScreenPosition(node.internals.positionAbsolute) : { x: -1, y: -1 };
-      const at = node ? document.elementFromPoint(x + 4, y + 4) : null;
-      if (isOther || !at?.closest('.react-flow')) void flow.fitView(fitting);
+      if (isOther) showWhole(chosenCard());
+      else if (last && !isInSight(last.id)) showWhole(last.id);
     }, 30);
     return () => clearTimeout(timer);
-  }, [flow, chart.id, chart.states]);
+  }, [showWhole, chosenCard, isInSight, chart.id, chart.states]);
 
   // more or less room: the whole is shown again, where nobody has looked at a part of it
   const room = useStore((s) => `${s.width} ${s.height}`);
   useEffect(() => {
     if (moved.current) return;
-    const timer = setTimeout(() => void flow.fitView(fitting), 60);
+    const timer = setTimeout(() => showWhole(chosenCard()), 60);
     return () => clearTimeout(timer);
-  }, [flow, room]);
+  }, [showWhole, chosenCard, room]);
   const lookAt = useHandler((e: MouseEvent | TouchEvent | null): void => {
     if (e) moved.current = true;
   });
@@ -256,8 +275,6 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
           elevateEdgesOnSelect={false}
           onlyRenderVisibleElements={chart.states.length > 120}
           proOptions={proOptions}
-          fitView
-          fitViewOptions={fitting}
           zoomOnDoubleClick={false}
           panOnScroll
           zoomOnScroll={false}
@@ -267,7 +284,8 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
         >
           {quiet.length > 0 && <QuietArrows arrows={quiet} />}
           <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
-          <Controls showInteractive={false} position="bottom-left" />
+          <Controls orientation="horizontal" showInteractive={false} position="bottom-left" fitViewOptions={fitting} />
+          <Overview />
         </ReactFlow>
       </Cards>
     </LabelsShown>

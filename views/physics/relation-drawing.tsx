@@ -7,7 +7,6 @@ import {
   Position,
   ReactFlow,
   ReactFlowProvider,
-  useReactFlow,
   applyNodeChanges,
   type Edge,
   type Node,
@@ -20,7 +19,9 @@ import { useEffect, useMemo, useState } from 'react';
 import type { SheetResult } from '@/core/relations/solve-sheet';
 import type { RelationSheet } from '@/core/project/project';
 import { formatNumber, withUnit } from '@/ui/format';
-import { useRefit } from '@/ui/use-refit';
+import { Overview } from '@/ui/drawing/overview';
+import { leastZoom, useShowWhole } from '@/ui/drawing/show-whole';
+import { useRefit } from '@/ui/drawing/use-refit';
 import type { LayoutApi } from '@/workers/layout.worker';
 
 type QuantityNode = Node<
@@ -83,7 +84,7 @@ export function RelationDrawing(props: Props) {
 const sizeOf = (text: string, least: number): number => Math.max(least, 22 + text.length * 6.4);
 
 function Drawing({ sheet, result, selected, onSelect, onMove }: Props) {
-  const flow = useReactFlow();
+  const show = useShowWhole(0.06);
   const host = useRefit(0.06);
   const [placed, setPlaced] = useState<ReadonlyMap<string, { x: number; y: number }>>(new Map());
   const [moving, setMoving] = useState<AnyNode[]>();
@@ -147,7 +148,7 @@ function Drawing({ sheet, result, selected, onSelect, onMove }: Props) {
           .then((g) => {
             if (!wanted) return;
             setPlaced(new Map((g.children ?? []).map((c) => [c.id, { x: c.x ?? 0, y: c.y ?? 0 }])));
-            setTimeout(() => void flow.fitView({ padding: 0.06, maxZoom: 1.1 }), 60);
+            setTimeout(show, 60);
           })
           .catch(() => undefined),
       120,
@@ -160,7 +161,7 @@ function Drawing({ sheet, result, selected, onSelect, onMove }: Props) {
     };
     // another direction or another relation is another drawing; other values are not
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [shape, flow]);
+  }, [shape, show]);
   const kept = useMemo(() => new Map(sheet.layout.map((p) => [p.name, p])), [sheet.layout]);
   const nodes = useMemo(() => {
     const at = (id: string, k: number) =>
@@ -201,13 +202,18 @@ function Drawing({ sheet, result, selected, onSelect, onMove }: Props) {
         minZoom={0.2}
         maxZoom={2}
         proOptions={{ hideAttribution: true }}
-        fitView
         zoomOnDoubleClick={false}
         panOnScroll
         zoomOnScroll={false}
       >
         <Background variant={BackgroundVariant.Dots} gap={20} size={1} color="var(--hair)" />
-        <Controls showInteractive={false} position="bottom-right" />
+        <Controls
+          orientation="horizontal"
+          showInteractive={false}
+          position="bottom-left"
+          fitViewOptions={{ padding: 0.06, maxZoom: 1.1, minZoom: leastZoom }}
+        />
+        <Overview />
       </ReactFlow>
     </div>
   );
