@@ -5,7 +5,8 @@ import { MiniMap, useReactFlow, useStore } from '@xyflow/react';
 export function Overview() {
   const flow = useReactFlow();
   const isOut = useStore((s) => {
-    if (s.nodes.length === 0 || s.width === 0) return false;
+    // where there is little room it would cover what it helps to find
+    if (s.nodes.length === 0 || s.width < 420 || s.height < 240) return false;
     const all = flow.getNodesBounds(s.nodes);
     const [x, y, zoom] = s.transform;
     const slack = 8;

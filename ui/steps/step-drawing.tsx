@@ -18,6 +18,7 @@ import type { Edit } from '@/core/project/edit';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '../button';
+import { leastZoom } from '../drawing/show-whole';
 import { LinkableBox, LinkCount } from '../linkable';
 import type { StepHolder } from './step-holder';
 
@@ -52,7 +53,7 @@ export function StepDrawing({
     observer.observe(el);
     return () => observer.disconnect();
   }, []);
-  const scale = zoom ?? Math.max(0.5, Math.min(1, (room - 8) / layout.width));
+  const scale = zoom ?? Math.max(leastZoom, Math.min(1, (room - 8) / layout.width));
   const run = (edit: Edit | undefined, label: string): void => {
     if (!edit) return say('It cannot be moved there', 'note');
     const refused = useProject.getState().edit(edit, label);

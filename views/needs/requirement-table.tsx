@@ -133,10 +133,10 @@ export function RequirementTable({ project }: { readonly project: Project }) {
   return (
     <>
       <div className="pane-head">
-        <h2>Requirements</h2>
+        <h2 className="flex-shrink-0">Requirements</h2>
         <input
           className="form-control form-control-sm"
-          style={{ width: 170 }}
+          style={{ width: 150 }}
           type="search"
           placeholder="Search"
           aria-label="Search requirements"
@@ -260,7 +260,7 @@ export function RequirementTable({ project }: { readonly project: Project }) {
             <tbody>
               {top > 0 && (
                 <tr style={{ height: top }} aria-hidden>
-                  <td colSpan={6} className="p-0 border-0" />
+                  <td colSpan={narrow ? 5 : 6} className="p-0 border-0" />
                 </tr>
               )}
               {items.map((v) => {
@@ -286,7 +286,7 @@ export function RequirementTable({ project }: { readonly project: Project }) {
               })}
               {bottom > 0 && (
                 <tr style={{ height: bottom }} aria-hidden>
-                  <td colSpan={6} className="p-0 border-0" />
+                  <td colSpan={narrow ? 5 : 6} className="p-0 border-0" />
                 </tr>
               )}
             </tbody>

@@ -37,15 +37,17 @@ export function PartTable({
   const moment = useMoment();
   const { run } = moment;
   const list = `type/${type.id}/part`;
+  // names are cut last
+  const nameWidth = Math.min(220, 26 + 8 * Math.max(...type.parts.map((p) => p.name.length)));
   return (
     <>
       <h3 className="section-title">Parts</h3>
       <table className="table" data-testid="parts" data-rows={list}>
         <colgroup>
           {handleColumn}
-          <col style={{ width: '16%' }} />
-          <col style={{ width: '17%' }} />
-          <col style={{ width: '24%' }} />
+          <col style={{ width: nameWidth }} />
+          <col style={{ width: '15%' }} />
+          <col style={{ width: '21%' }} />
           <col />
           <col style={{ width: 40 }} />
         </colgroup>
@@ -68,7 +70,7 @@ export function PartTable({
             return (
               <LinkableRow key={p.id} address={`type/${type.id}/part/${p.id}`}>
                 <RowHandle address={`${list}/${p.id}`} what={p.name} />
-                <td>
+                <td style={{ minWidth: nameWidth }}>
                   <CellField
                     value={p.name}
                     label={`Name of part ${p.name}`}

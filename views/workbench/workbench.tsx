@@ -144,7 +144,9 @@ export function Workbench() {
     const size = ribbon.current?.getSize();
     if (size && !folded && size.inPixels > 60) useLayout.getState().setRibbonHeight(area, size.asPercentage);
   };
-  const wide = useWide();
+  const wide = useWide('(min-width: 1150px)');
+  // magnified twice, there is room for one thing beside the sheet
+  const roomy = useWide('(min-width: 800px)');
   // on a narrow screen the details only take room while something is selected
   // these sheets show what is selected in themselves, beside a drawing
   const whole = area === 'physics' && /^(network|relations|shared)/.test(sheet);
@@ -181,7 +183,7 @@ export function Workbench() {
         <Group orientation="vertical" style={{ minWidth: 0, minHeight: 0 }}>
           <Panel minSize="120px" style={{ minHeight: 0 }}>
             <Group orientation="horizontal">
-              {outlineOpen && !alone && (area !== 'bench' || arranging) && (
+              {outlineOpen && !alone && (roomy || !(showDetails && Details)) && (area !== 'bench' || arranging) && (
                 <>
                   <Panel id="outline" defaultSize="180px" minSize="140px" maxSize="420px">
                     <div ref={outline} className="pane outline">
@@ -241,14 +243,14 @@ export function Workbench() {
   );
 }
 
-function useWide(): boolean {
+function useWide(media: string): boolean {
   const [wide, setWide] = useState(true);
   useEffect(() => {
-    const query = window.matchMedia('(min-width: 1150px)');
+    const query = window.matchMedia(media);
     const follow = (): void => setWide(query.matches);
     follow();
     query.addEventListener('change', follow);
     return () => query.removeEventListener('change', follow);
-  }, []);
+  }, [media]);
   return wide;
 }
