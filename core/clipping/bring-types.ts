@@ -54,31 +54,19 @@ export function bringTypes(
 
 /** Whether a part type says the same as one that was copied, with all it is made of. */
 function isSame(project: Project, here: PartType, there: PartType, carried: readonly PartType[]): boolean {
-  const inHere = new Map(typesUsed(project, [here.id]).map((t) => [t.id, t]));
-  const inThere = new Map(carried.map((t) => [t.id, t]));
-  const seen = new Set<PartType>();
-  const same = (a: PartType | undefined, b: PartType | undefined): boolean => {
-    if (!a || !b) return a === b;
-    if (seen.has(a)) return true;
-    seen.add(a);
-    return (
-      sayingOf(a) === sayingOf(b) &&
-      a.parts.length === b.parts.length &&
-      a.parts.every((p, k) => same(inHere.get(p.type), inThere.get(b.parts[k].type)))
-    );
-  };
-  if (!same(here, there)) return false;
-  // those that texts name
-  const named = new Map([...inHere.values()].map((t) => [t.name, t]));
-  return typesUsed({ ...emptyProject('s', 's'), types: [...carried] }, [there.id]).every(
-    (t) => named.has(t.name) && sayingOf(named.get(t.name)!) === sayingOf(t),
-  );
+  const inHere = new Map(typesUsed(project, [here.id]).map((t) => [t.name, sayingOf(t, project.types)]));
+  const inThere = typesUsed({ ...emptyProject('s', 's'), types: [...carried] }, [there.id]);
+  return inThere.length === inHere.size && inThere.every((t) => inHere.get(t.name) === sayingOf(t, carried));
 }
-const sayingOf = (t: PartType): string =>
-  JSON.stringify({
+
+/** What a part type says, whatever its id and wherever its cards stand; parts by the names of their types. */
+const sayingOf = (t: PartType, types: readonly PartType[]): string => {
+  const nameOf = (id: string): string => types.find((x) => x.id === id)?.name ?? '';
+  return JSON.stringify({
     ...t,
     id: '',
     equations: [],
     layout: [],
-    parts: t.parts.map((p) => ({ ...p, type: '', place: null })),
+    parts: t.parts.map((p) => ({ ...p, type: nameOf(p.type), place: null })),
   });
+};

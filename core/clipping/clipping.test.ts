@@ -139,6 +139,26 @@ describe('states', () => {
     const { after } = pasted(p, clipped(p, `${on}/state/a`, `${on}/state/b`), on);
     expect(after.types[0].charts[0].transitions[1].guard).toBe(`in(${chart.name}.B2) or in(${chart.name}.A2)`);
   });
+  test('of two beginnings side by side only the first stays one', () => {
+    const first = chart.states.find((s) => s.initial && s.parent === null)!;
+    const copy = (into: string | null) => {
+      const { after, done } = pasted(capper, clipped(capper, `${at}/state/${first.id}`), at, { into });
+      return findAt(after, done.added[0])!.chain.at(-1)!.initial;
+    };
+    expect(copy(null)).toBe(false);
+    const empty = chart.states.find((s) => s.id !== first.id && !chart.states.some((x) => x.parent === s.id))!;
+    expect(copy(empty.id)).toBe(true);
+  });
+  test('deleted, what leads to it goes as well', () => {
+    const leaf = chart.states.find(
+      (s) => !chart.states.some((x) => x.parent === s.id) && chart.transitions.some((t) => t.to === s.id),
+    )!;
+    const { edit } = removal(capper, [`${at}/state/${leaf.id}`])!;
+    const { project, refused } = applyEdit(capper, edit);
+    expect(refused).toBeUndefined();
+    const now = typeNamed(project, 'CapperControl').charts[0];
+    expect(now.transitions.some((t) => t.from === leaf.id || t.to === leaf.id)).toBe(false);
+  });
   test('into a state, at a point', () => {
     const leaf = chart.states.find((s) => !chart.states.some((x) => x.parent === s.id) && s.id !== group.id)!;
     const { after, done } = pasted(capper, clipped(capper, `${at}/state/${leaf.id}`), at, {
@@ -194,6 +214,43 @@ describe('parts', () => {
     expect(after.types.find((t) => t.id === machine.parts[0].type)!.name).toBe('SpindleDrive2');
     expect(done.notes).toEqual(['SpindleDrive came along as SpindleDrive2, as this project has another SpindleDrive']);
   });
+  test('with types inside types, each once, and links that carry nothing there', () => {
+    const line: PartType = {
+      ...newType('line', 'Line'),
+      parts: [{ ...typeNamed(capper, 'Capper').parts[0], id: 'c', name: 'capper', type: root }],
+    };
+    const plant: Project = { ...capper, types: [...capper.types, line] };
+    const elsewhere: Project = { ...emptyProject('other', 'Other'), root: 'm', types: [newType('m', 'Machine')] };
+    const { after } = pasted(elsewhere, clipped(plant, 'type/line/part/c'), 'type/m');
+    expect(after.types.map((t) => t.name).sort()).toEqual(['Machine', ...capper.types.map((t) => t.name)].sort());
+    const ids = new Set(after.types.map((t) => t.id));
+    for (const t of after.types)
+      for (const p of t.parts) expect([t.name, p.name, ids.has(p.type)]).toEqual([t.name, p.name, true]);
+    const again = pasted(after, clipped(plant, 'type/line/part/c'), 'type/m', { newId: () => 'y' });
+    expect(again.after.types).toHaveLength(after.types.length);
+    // a type deep inside says something else now: all that is made of it comes in anew
+    const changed: Project = {
+      ...after,
+      types: after.types.map((t) => (t.name === 'SpindleDrive' ? { ...t, physics: `${t.physics}// changed\n` } : t)),
+    };
+    let n = 0;
+    const third = pasted(changed, clipped(plant, 'type/line/part/c'), 'type/m', { newId: () => `z${++n}` });
+    expect(third.after.types.map((t) => t.name)).toEqual(expect.arrayContaining(['SpindleDrive2', 'Capper2']));
+    expect(third.after.types.map((t) => t.name)).not.toContain('Gripper2');
+    const two = clipped(capper, part('panel'), part('ctrl'));
+    expect(two.pieces.some((x) => x.kind === 'link' && x.entry.carries !== '')).toBe(true);
+    const carried = typeNamed(pasted(elsewhere, two, 'type/m').after, 'Machine').links.map((l) => l.carries);
+    expect(new Set(carried)).toEqual(new Set(['']));
+  });
+  test('a name that the physics text has is taken', () => {
+    const p: Project = {
+      ...emptyProject('p', 'P'),
+      root: 't',
+      types: [{ ...newType('t', 'T'), physics: 'Electrical.Resistor spindle;' }],
+    };
+    const { after } = pasted(p, clipped(capper, part('spindle')), 'type/t');
+    expect(typeNamed(after, 'T').parts[0].name).toBe('spindle2');
+  });
   test('nothing stands in itself', () => {
     const done = paste(capper, clipped(capper, part('spindle')), `type/${idOf(capper, 'SpindleDrive')}`, {
       newId: numbered(),
@@ -222,6 +279,65 @@ describe('parts', () => {
     expect(done.added).toEqual(['type/t/declared/r3', 'type/t/declared/c2']);
     const { edit } = removal(after, [...done.added])!;
     expect(applyEdit(after, edit).project.types[0].physics).toBe(p.types[0].physics);
+  });
+});
+
+describe('lines', () => {
+  const line = (id: string, depth: number, text: string) => ({ id, depth, text });
+  const flow = {
+    ...capper.flows[0],
+    id: 'f',
+    lines: [
+      line('a', 0, 'if x'),
+      line('b', 1, 'op: one'),
+      line('c', 2, 'op: two'),
+      line('d', 0, 'op: three'),
+      line('e', 0, 'repeat 2 times'),
+      line('g', 1, 'op: four'),
+    ],
+  };
+  const p: Project = { ...emptyProject('p', 'P'), flows: [flow] };
+  const shown = (after: Project): string[] => after.flows[0].lines.map((l) => '-'.repeat(l.depth) + l.text);
+  test('with what stands further in below them, as deep as where they come to stand', () => {
+    const block = clipped(p, 'flow/f/line/b');
+    expect(block.pieces.map((x) => x.entry.id)).toEqual(['b', 'c']);
+    expect(shown(pasted(p, block, 'flow/f').after)).toEqual([
+      'if x',
+      '-op: one',
+      '--op: two',
+      '-op: one',
+      '--op: two',
+      'op: three',
+      'repeat 2 times',
+      '-op: four',
+    ]);
+    expect(shown(pasted(p, block, 'flow/f', { after: 'e' }).after).slice(4)).toEqual([
+      'repeat 2 times',
+      '-op: four',
+      'op: one',
+      '-op: two',
+    ]);
+    expect(shown(pasted(p, clipped(p, 'flow/f/line/d'), 'flow/f', { after: 'c' }).after).slice(2, 4)).toEqual([
+      '--op: two',
+      '--op: three',
+    ]);
+  });
+  test('deleted with what stands below them', () => {
+    const { edit } = removal(p, ['flow/f/line/a'])!;
+    expect(shown(applyEdit(p, edit).project)).toEqual(['op: three', 'repeat 2 times', '-op: four']);
+  });
+  test('as text, and from text however it is indented', () => {
+    expect(rowsText(clipped(p, 'flow/f/line/a'))).toBe('if x\n\top: one\n\t\top: two');
+    const back = readRows(p, 'if y\n    op: far in\n\n  op: in\r\nop: out', 'flow/f', 'line') as Clipping;
+    expect(back.pieces.map((x) => [x.entry.depth, x.entry.text])).toEqual([
+      [0, 'if y'],
+      [1, 'op: far in'],
+      [1, 'op: in'],
+      [0, 'op: out'],
+    ]);
+    expect(readRows(p, `ok\n${'x'.repeat(2001)}`, 'flow/f', 'line')).toEqual({
+      refused: 'Line 2 is longer than 2000 characters. Nothing was pasted',
+    });
   });
 });
 
