@@ -158,3 +158,25 @@ test('the interval of the recording follows the duration', async () => {
     'the proposal is taken',
   );
 });
+
+test('curves are as wide as their lanes, whatever the area and the ribbon went through', async () => {
+  await run('Careful');
+  for (const to of ['#/behaviour/ctrl//', '#/needs///', '#/bench///', '#/physics/spindle//', '#/product////inside']) {
+    await goTo(page, to);
+    await until(
+      () =>
+        page.evaluate(() => {
+          const wide = (e: Element): number => Math.round(e.getBoundingClientRect().width);
+          const lanes = [...document.querySelectorAll('.ribbon canvas')];
+          const lane = wide(lanes.find((e) => e.getAttribute('aria-label')!.startsWith('Verdict'))!);
+          const body = document.querySelector('[data-testid=tracks]')!.getBoundingClientRect();
+          return lanes
+            .filter((e) => e.getAttribute('aria-label')!.startsWith('Curves'))
+            .filter((e) => e.getBoundingClientRect().top < body.bottom)
+            .every((e) => Math.abs(wide(e) - lane - 52) <= 2);
+        }),
+      Boolean,
+      `curves at ${to}`,
+    );
+  }
+});

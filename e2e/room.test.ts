@@ -227,3 +227,36 @@ test('help on the language: the page of the area, search, and the names at hand'
     'closed',
   );
 });
+
+test('a panel shows whole in whatever room there is, or scrolls; requirements dropped on it become lamps', async () => {
+  await goTo(page, '#/bench///');
+  await page.waitForSelector('.panel-board');
+  const inside = (): Promise<boolean> =>
+    page.evaluate(() => {
+      const column = document.querySelector('.panel-board')!.closest('.bench > div')!.getBoundingClientRect();
+      return [...document.querySelectorAll('.panel-control')].every((c) => {
+        const b = c.getBoundingClientRect();
+        return b.right <= column.right + 1 && b.bottom <= column.bottom + 1;
+      });
+    });
+  await until(inside, Boolean, 'the whole panel is in sight');
+  await click('[data-testid=whole-panel]');
+  expect(await page.$eval('.panel-board', (e) => (e as HTMLElement).dataset.scale)).toBe('1');
+  expect(await inside()).toBe(false);
+  await page.reload();
+  await page.waitForSelector('.panel-board');
+  expect(await page.$eval('.panel-board', (e) => (e as HTMLElement).dataset.scale)).toBe('1');
+  await click('[data-testid=whole-panel]');
+  await until(inside, Boolean, 'whole again');
+  await click('[data-testid=arrange-panel]');
+  const row = await page.waitForSelector('.outline-row ::-p-text(Requirements)');
+  await row!.click();
+  const name = await page.waitForSelector('[data-name="CAP-01"]');
+  const from = (await name!.boundingBox())!;
+  const board = (await (await page.$('[data-testid=panel-editor]'))!.boundingBox())!;
+  await page.mouse.move(from.x + 10, from.y + from.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(board.x + board.width - 120, board.y + board.height - 60, { steps: 8 });
+  await page.mouse.up();
+  await page.waitForSelector('[data-control="CAP-01"][data-kind=verdict]');
+});

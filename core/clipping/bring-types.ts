@@ -56,7 +56,7 @@ export function bringTypes(
 function isSame(project: Project, here: PartType, there: PartType, carried: readonly PartType[]): boolean {
   const inHere = new Map(typesUsed(project, [here.id]).map((t) => [t.name, sayingOf(t, project.types)]));
   const inThere = typesUsed({ ...emptyProject('s', 's'), types: [...carried] }, [there.id]);
-  return inThere.length === inHere.size && inThere.every((t) => inHere.get(t.name) === sayingOf(t, carried));
+  return inThere.every((t) => inHere.get(t.name) === sayingOf(t, carried));
 }
 
 /** What a part type says, whatever its id and wherever its cards stand; parts by the names of their types. */

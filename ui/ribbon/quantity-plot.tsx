@@ -46,7 +46,10 @@ export const QuantityPlot = memo(function QuantityPlot(props: Props) {
   );
   useEffect(() => {
     if (!canvas.current || typeof IntersectionObserver === 'undefined') return;
-    const observer = new IntersectionObserver(([entry]) => setVisible(entry.isIntersecting), { rootMargin: '60px' });
+    // several changes may be told at once: the last one counts
+    const observer = new IntersectionObserver((entries) => setVisible(entries.at(-1)!.isIntersecting), {
+      rootMargin: '60px',
+    });
     observer.observe(canvas.current);
     return () => observer.disconnect();
   }, []);
@@ -186,16 +189,22 @@ export const QuantityPlot = memo(function QuantityPlot(props: Props) {
     if (c.width !== width || c.height !== height) c.resize(width, height);
     c.update('none');
     // limits are named at their line, left in what is seen
-    const labels = limits.flatMap((l) => {
+    const labels: { key: string; left: number; top: number }[] = [];
+    for (const l of limits) {
       const span = l.spans.find(([from, to]) => to > axis.from && from < axis.to);
-      if (!span || !data) return [];
+      if (!span || !data) continue;
       const { right: isRight, convert } = axisOf(data, l.name);
       const scale = c.scales[isRight ? 'y2' : 'y'];
       const y = scale.getPixelForValue(convert(l.value));
-      if (y < 2 || y > height - 2) return [];
-      const x = Math.max(0, toPixels(axis, span[0])) + valueAxisWidth + 4;
-      return [{ key: l.key, left: x, top: y < 16 ? y + 1 : y - 13 }];
-    });
+      if (y < 2 || y > height - 2) continue;
+      const top = y < 16 ? y + 1 : y - 13;
+      let left = Math.max(0, toPixels(axis, span[0])) + valueAxisWidth + 4;
+      // several limits close to each other are named side by side, and each requirement once
+      const near = labels.filter((o) => Math.abs(o.top - top) < 12);
+      if (near.some((o) => o.key === l.key)) continue;
+      for (const o of near) if (Math.abs(o.left - left) < 60) left = o.left + o.key.length * 6.5 + 8;
+      labels.push({ key: l.key, left, top });
+    }
     setNamed((before) => (JSON.stringify(before) === JSON.stringify(labels) ? before : labels));
   }, [items, unit, second, limits, height, data, earlier, version, axis, theme, visible]);
 
