@@ -1,7 +1,7 @@
 import { applyEdit } from '../editing/edits';
-import type { PartType, Project } from '../project/document';
+import type { ClassText, PartType, Project } from '../project/document';
 import { emptyProject } from '../project/project';
-import { typesUsed, type Clipping } from './clipping';
+import { classesIn, typesUsed, type Clipping } from './clipping';
 import { freeIn } from './free-names';
 
 export interface Brought {
@@ -70,3 +70,28 @@ const sayingOf = (t: PartType, types: readonly PartType[]): string => {
     parts: t.parts.map((p) => ({ ...p, type: nameOf(p.type), place: null })),
   });
 };
+
+/** The shared texts that have to come along: classes of their names are taken as they are here. */
+export function bringLibraries(
+  project: Project,
+  clipping: Clipping,
+  newId: () => string,
+  notes: string[],
+): readonly ClassText[] {
+  const known = new Set(project.libraries.flatMap(classesIn));
+  const names = new Set(project.libraries.map((l) => l.name));
+  return clipping.libraries.flatMap((l): ClassText[] => {
+    if (project.libraries.some((x) => x.text === l.text)) return [];
+    const twice = classesIn(l).filter((c) => known.has(c));
+    if (twice.length > 0) {
+      notes.push(
+        `${twice.join(', ')} of the shared text ${l.name} is taken as this project has it: look whether that fits`,
+      );
+      return [];
+    }
+    const name = freeIn(names, l.name, ' ');
+    names.add(name);
+    notes.push(`The shared text ${l.name} came along`);
+    return [{ ...l, id: newId(), name }];
+  });
+}

@@ -242,6 +242,39 @@ describe('parts', () => {
     const carried = typeNamed(pasted(elsewhere, two, 'type/m').after, 'Machine').links.map((l) => l.carries);
     expect(new Set(carried)).toEqual(new Set(['']));
   });
+  test('shared texts whose classes are named come along, once; another class of that name is told', () => {
+    const text = 'function half input Real x; output Real y; algorithm y := quarter(x)*2; end half;';
+    const more = 'function quarter input Real x; output Real y; algorithm y := x/4; end quarter;';
+    const other = 'function unused input Real x; output Real y; algorithm y := x; end unused;';
+    const library = (id: string, name: string, t: string) => ({ id, name, note: '', text: t });
+    const p: Project = {
+      ...emptyProject('p', 'P'),
+      root: 'm',
+      types: [
+        { ...newType('m', 'M'), parts: [{ id: 'a', name: 'a', type: 't', changes: [], note: '', place: null }] },
+        { ...newType('t', 'T'), physics: 'Real y;\nequation\n  y = half(time);\n' },
+      ],
+      libraries: [library('x', 'Halves', text), library('y', 'Quarters', more), library('z', 'Other', other)],
+    };
+    const elsewhere: Project = { ...emptyProject('other', 'Other'), root: 'k', types: [newType('k', 'K')] };
+    const c = clipped(p, 'type/m/part/a');
+    const first = pasted(elsewhere, c, 'type/k');
+    expect(first.after.libraries.map((l) => l.name)).toEqual(['Halves', 'Quarters']);
+    expect(errors(first.after)).toEqual([]);
+    expect(first.done.notes).toEqual(['The shared text Halves came along', 'The shared text Quarters came along']);
+    expect(pasted(first.after, c, 'type/k', { newId: () => 'q' }).after.libraries).toHaveLength(2);
+    const clash: Project = {
+      ...elsewhere,
+      libraries: [library('h', 'Mine', 'function half input Real x; output Real y; algorithm y := x; end half;')],
+    };
+    const { after, done } = pasted(clash, c, 'type/k');
+    expect(after.libraries.map((l) => l.name)).toEqual(['Mine', 'Quarters']);
+    expect(done.notes[0]).toBe(
+      'half of the shared text Halves is taken as this project has it: look whether that fits',
+    );
+    // at home nothing has to come
+    expect(pasted(p, c, 'type/m').after.libraries).toHaveLength(3);
+  });
   test('a name that the physics text has is taken', () => {
     const p: Project = {
       ...emptyProject('p', 'P'),

@@ -2,16 +2,19 @@ import * as yup from 'yup';
 import { referencesIn } from '../editing/references';
 import { blockOf, partOf, withInner } from '../editing/gone-with';
 import { createNames } from '../flatten/names';
+import { parseFile } from '../language/parse';
 import { declaredText, writtenConnects } from '../network/edit-physics';
 import { findAt, listFields, ownerAddress, type Address } from '../project/address';
 import {
-  partType,
-  projectFields,
-  projectVersion,
   type Chart,
+  type ClassText,
   type FlowLine,
+  library,
+  partType,
   type PartType,
   type Project,
+  projectFields,
+  projectVersion,
 } from '../project/document';
 import { complaint, entrySchema, type Entry, type EntryDescription, type Fields } from '../project/field';
 import { documentTexts } from '../project/texts';
@@ -32,6 +35,8 @@ export interface Clipping {
   readonly connects: readonly (readonly [string, string])[];
   /** Part types the pieces are made of, at any depth. */
   readonly types: readonly PartType[];
+  /** Shared texts whose classes they name. */
+  readonly libraries: readonly ClassText[];
 }
 export interface Piece {
   readonly kind: string;
@@ -98,6 +103,15 @@ export function clip(project: Project, addresses: readonly Address[]): Clipping 
     ...declared.map((d) => d.name),
     ...pieces.flatMap((p) => (p.kind === 'part' ? [p.entry.name!] : [])),
   ]);
+  const types = typesUsed(
+    project,
+    pieces.flatMap((p) => (p.kind === 'part' ? [String(p.entry.type)] : p.kind === 'type' ? [p.entry.id] : [])),
+  );
+  const parts = declared.flatMap(({ name }): DeclaredPiece[] => {
+    const found = type && declaredText(type.physics, name);
+    const place = type?.layout.find((p) => p.name === name);
+    return found ? [{ name, ...found, place: place ? { x: place.x, y: place.y } : null }] : [];
+  });
   return {
     format: clippingFormat,
     version: projectVersion,
@@ -105,20 +119,32 @@ export function clip(project: Project, addresses: readonly Address[]): Clipping 
     owner,
     within: at.chain.map((e) => e.name ?? ''),
     pieces,
-    declared: declared.flatMap(({ name }): DeclaredPiece[] => {
-      const found = type && declaredText(type.physics, name);
-      const place = type?.layout.find((p) => p.name === name);
-      return found ? [{ name, ...found, place: place ? { x: place.x, y: place.y } : null }] : [];
-    }),
+    declared: parts,
     connects:
       type && declared.length > 0
         ? writtenConnects(type.physics).filter((c) => c.every((end) => names.has(partOf(end) ?? '')))
         : [],
-    types: typesUsed(
-      project,
-      pieces.flatMap((p) => (p.kind === 'part' ? [String(p.entry.type)] : p.kind === 'type' ? [p.entry.id] : [])),
-    ).filter((t) => !pieces.some((p) => p.kind === 'type' && p.entry.id === t.id)),
+    types: types.filter((t) => !pieces.some((p) => p.kind === 'type' && p.entry.id === t.id)),
+    libraries: librariesNamed(project, [...types.map((t) => t.physics), ...parts.map((d) => d.head)]),
   };
+}
+
+/** Names of the classes at the top of a shared text. */
+export const classesIn = (l: ClassText): readonly string[] => parseFile(l.text).value.map((c) => c.name);
+
+/** Shared texts with a class that some texts name, and those that these name in turn. */
+function librariesNamed(project: Project, texts: readonly string[]): ClassText[] {
+  const found = new Set<ClassText>();
+  const left = [...texts];
+  for (let text = left.pop(); text !== undefined; text = left.pop()) {
+    const words = new Set(text.match(/[\p{L}_][\p{L}\p{N}_]*/gu));
+    for (const l of project.libraries) {
+      if (found.has(l) || !classesIn(l).some((name) => words.has(name))) continue;
+      found.add(l);
+      left.push(l.text);
+    }
+  }
+  return project.libraries.filter((l) => found.has(l));
 }
 
 /** What belongs to what is copied, by kind and id. */
@@ -189,6 +215,7 @@ const envelope = yup
       .defined(),
     connects: yup.array(yup.array(text).strict().length(2).defined()).strict().max(20_000).defined(),
     types: yup.array(yup.object()).strict().max(20_000).defined(),
+    libraries: yup.array(yup.object()).strict().max(2000).defined(),
   })
   .noUnknown()
   .strict();
@@ -220,6 +247,10 @@ function wrongPiece(c: Clipping): string | undefined {
   }
   for (const t of c.types) {
     const wrong = complaint(entrySchema(partType), t, partType.word);
+    if (wrong !== undefined) return wrong;
+  }
+  for (const l of c.libraries) {
+    const wrong = complaint(entrySchema(library), l, library.word);
     if (wrong !== undefined) return wrong;
   }
   return undefined;

@@ -15,7 +15,7 @@ import type {
 import type { Edit, ListEntry } from '../project/edit';
 import type { Entry } from '../project/field';
 import { freshKeys } from '../project/keys';
-import { bringTypes } from './bring-types';
+import { bringLibraries, bringTypes } from './bring-types';
 import { counted, declaredAddress, listsIn, type Clipping, type Piece, type Refused } from './clipping';
 import { declaredPieces } from './declared-pieces';
 import { renamed, type Naming } from './free-names';
@@ -62,6 +62,7 @@ export function paste(project: Project, clipping: Clipping, from: Address, optio
   const isHome = clipping.project === project.id;
   const notes: string[] = [];
   const types = bringTypes(project, clipping, isHome, options.newId, notes);
+  const shared = isHome ? [] : bringLibraries(project, clipping, options.newId, notes);
   const target = listsIn(project, owner)!;
   const type = owner.startsWith('type/') ? (target.chain[0] as unknown as PartType) : undefined;
   const ring =
@@ -92,6 +93,7 @@ export function paste(project: Project, clipping: Clipping, from: Address, optio
   const texts = type ? declaredPieces(type, clipping, fresh, (at) => shifted(context, at)) : undefined;
   const named = renamed(context, fresh, types.added, texts?.names);
   const edits: Edit[] = [
+    ...shared.map((entry): Edit => ({ kind: 'insert', list: 'library', entry })),
     ...types.added.map((entry): Edit => ({ kind: 'insert', list: 'type', entry })),
     ...inserts(context, named),
     ...(texts ? [texts.edit(named)] : []),

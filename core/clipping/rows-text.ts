@@ -204,6 +204,7 @@ const clippingOf = (project: Project, owner: Address, pieces: readonly Piece[]):
   declared: [],
   connects: [],
   types: [],
+  libraries: [],
 });
 
 /** Lines of a flow, a procedure or a sequence: a tabulator or two blanks for each step further in. */

@@ -3,7 +3,6 @@ import { useDroppable } from '@dnd-kit/core';
 import {
   ChevronsDownUp,
   ChevronsUpDown,
-  Flag,
   Maximize2,
   Pause,
   Play,
@@ -22,10 +21,12 @@ import { useRuns, wholeSpan } from '@/store/run-store';
 import { usePlace } from '@/store/place-store';
 import { useSetup } from '@/store/derived';
 import { Button } from '../button';
-import { formatNumber, formatTime } from '../format';
+import { formatTime } from '../format';
 import { marks, niceStep, TimeAxisContext, toPixels, toTime, valueAxisWidth, type TimeAxis } from './axis';
 import { BranchButton, StopsButton } from './branch';
 import { useOutOfDate } from '@/store/trace';
+import { ComparedRun } from './compared-run';
+import { MarkText } from './mark';
 import { within } from './span';
 import { MessageRow, TrackRow, VerdictRow } from './rows';
 
@@ -194,79 +195,6 @@ function RunStatusText() {
       )}
       {run.stoppedAt && ' where it was told to stop'}
     </span>
-  );
-}
-
-/** How far the cursor is from the mark. */
-function MarkText() {
-  const mark = useRuns((s) => s.mark);
-  const cursor = useRuns((s) => s.cursor);
-  const run = useRuns((s) => s.current);
-  if (!run) return null;
-  const gap = mark === undefined ? 0 : cursor - mark;
-  return (
-    <span className="d-flex align-items-center gap-1">
-      <Button
-        variant="bare"
-        label={mark === undefined ? 'Mark this moment (m)' : 'Take the mark away (m)'}
-        aria-pressed={mark !== undefined}
-        onClick={toggleMark}
-      >
-        <Flag size={14} aria-hidden />
-      </Button>
-      {mark !== undefined && (
-        <span className="mono text-nowrap" data-testid="mark-gap" title={`Mark at ${formatTime(mark)}`}>
-          Δt = {formatTime(gap)}
-          {gap !== 0 && <span className="quiet"> · {formatNumber(1 / Math.abs(gap), 4)} Hz</span>}
-        </span>
-      )}
-    </span>
-  );
-}
-
-/** Sets the mark where the cursor is, or takes it away. */
-export function toggleMark(): void {
-  const { mark, cursor, current, setMark } = useRuns.getState();
-  if (mark !== undefined) setMark(undefined);
-  else if (current) setMark(cursor);
-}
-
-const clockOf = (at: number): string => (at > 1e9 ? new Date(at).toLocaleTimeString() : '');
-const nameOfRun = (r: { readonly setup: string; readonly changes: string; readonly at: number }): string =>
-  [r.setup, r.changes, clockOf(r.at)].filter(Boolean).join(', ');
-
-/** Which of the runs that are kept is drawn dashed behind the one at hand. */
-function ComparedRun() {
-  const kept = useRuns((s) => s.kept);
-  const compared = useRuns((s) => s.compared);
-  const earlier = useRuns((s) => s.earlier);
-  if (kept.length === 0) return <>time in s</>;
-  return (
-    <label
-      className="compared-run quiet"
-      title={earlier ? `Dashed: earlier run ${nameOfRun(earlier)}` : 'No run is drawn behind this one'}
-    >
-      dashed:
-      <select
-        aria-label="Earlier run that is compared"
-        value={
-          compared === 'newest' && earlier ? 'newest' : compared === 'none' ? 'none' : String(earlier?.at ?? 'newest')
-        }
-        onChange={(e) =>
-          useRuns
-            .getState()
-            .compare(e.target.value === 'none' || e.target.value === 'newest' ? e.target.value : Number(e.target.value))
-        }
-      >
-        <option value="newest">earlier run ({nameOfRun(kept[0])})</option>
-        {kept.slice(1).map((r) => (
-          <option key={r.at} value={r.at}>
-            {nameOfRun(r)}
-          </option>
-        ))}
-        <option value="none">no run</option>
-      </select>
-    </label>
   );
 }
 

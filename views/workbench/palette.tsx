@@ -10,7 +10,7 @@ import { goTo, selectedAddress } from '@/store/locate';
 import { linkPair } from '@/store/trace';
 import { chosen, duplicate, moveRows, removeChosen } from '@/ui/editing/commands';
 import { makings } from '@/ui/editing/make';
-import { toggleMark } from '@/ui/ribbon/ribbon';
+import { toggleMark } from '@/ui/ribbon/mark';
 import { showImpact } from '@/ui/impact';
 import { areas, usePlace } from '@/store/place-store';
 import { useLayout } from '@/store/layout-store';

@@ -7,7 +7,7 @@ import { useLayout } from '@/store/layout-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { showImpact } from '@/ui/impact';
-import { toggleMark } from '@/ui/ribbon/ribbon';
+import { toggleMark } from '@/ui/ribbon/mark';
 import { usePalette } from './palette-state';
 import { areaLook } from './rail';
 
