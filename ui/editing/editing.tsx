@@ -39,6 +39,9 @@ function hasMarked(target: EventTarget | null): boolean {
     return target.selectionStart !== target.selectionEnd;
   return (target instanceof HTMLElement && target.isContentEditable) || getSelection()?.toString() !== '';
 }
+/** The sheet has the keyboard, or nothing has: keys elsewhere are not about what is chosen on it. */
+const isOnSheet = (target: EventTarget | null): boolean =>
+  target === document.body || (target instanceof Element && target.closest('main') !== null);
 const isCovered = (): boolean => document.querySelector('.modal.show') !== null;
 
 interface Menu {
@@ -98,7 +101,8 @@ export function EverydayEditing() {
           );
       } else if (typing) {
         if (mod && !e.shiftKey && e.key.toLowerCase() === 'd' && elementAt(e.target) !== undefined) done(duplicate);
-      } else if (mod && !e.shiftKey && e.key.toLowerCase() === 'd') done(duplicate);
+      } else if (!isOnSheet(e.target)) return;
+      else if (mod && !e.shiftKey && e.key.toLowerCase() === 'd') done(duplicate);
       else if (mod && !e.shiftKey && e.key.toLowerCase() === 'a') {
         const target = e.target instanceof Element ? e.target : null;
         if (chooseAll(target)) e.preventDefault();
