@@ -252,3 +252,21 @@ test('names are proposed where they are typed; Enter takes what was written', as
   expect(await values('[aria-label="Condition that ends the run"]')).toEqual(["spindle.speed > 30 'rad/s'"]);
   await fill('Condition that ends the run', '');
 });
+
+test('rows of a spreadsheet begin an empty table', async () => {
+  await page.goto(`${session.server.url}/`);
+  await page.waitForSelector('.ribbon');
+  await page.keyboard.down('Control');
+  await page.keyboard.press('k');
+  await page.keyboard.up('Control');
+  await page.waitForSelector('[cmdk-input]');
+  await page.keyboard.type('new part type');
+  await (await page.waitForSelector('[cmdk-item] ::-p-text(New part type)'))!.click();
+  await page.waitForSelector('main .empty[data-rows]');
+  await page.evaluate(() => {
+    const data = new DataTransfer();
+    data.setData('text/plain', 'Quantity\tValue\tUnit\nu0\t12\tV\n');
+    document.body.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true }));
+  });
+  await until(names, (n) => n.join() === 'u0', 'the first quantity');
+});

@@ -17,6 +17,14 @@ const withoutCode = (text) =>
 /** For those who work on the application. */
 const leftOut = new Set(['How it is proved']);
 
+/** Links to other pages lead nowhere inside the application: they are named by their headings. */
+const withoutLinks = (text) =>
+  text.replace(/\[([^\]]*)\]\((?!https?:)([^)]*)\)/g, (_, words, to) => {
+    const page = /^([\w-]+)\.md$/.exec(to)?.[1];
+    const heading = page && docs.includes(page) && /^# (.*)$/m.exec(readFileSync(`docs/${page}.md`, 'utf8'))?.[1];
+    return heading ? `_${heading.split(':')[0]}_` : words;
+  });
+
 const plain = (html) =>
   html
     .replace(/<[^>]*>/g, ' ')
@@ -29,7 +37,7 @@ const plain = (html) =>
     .trim();
 
 function sectionsOf(doc) {
-  const text = withoutCode(readFileSync(`docs/${doc}.md`, 'utf8'));
+  const text = withoutLinks(withoutCode(readFileSync(`docs/${doc}.md`, 'utf8')));
   const sections = [];
   let name = doc;
   let current = { title: '', lines: [] };

@@ -299,6 +299,7 @@ function dp = der(p, x);`;
       'd(1)',
       /n of k is no single Real/,
     ],
+    ['function d = der(d, x);', 'd(1, 2)', /d has no input x/],
     ['function d = der(g);', 'd(1, 2)', /names the input it is for/],
     ['function d = der(g, x);', 'd(y = 2)', /d needs a value for its input x/],
   ])('%s', (declared, call, why) => {

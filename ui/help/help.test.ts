@@ -17,6 +17,8 @@ test('every page has sections, and none speaks of the code', () => {
   for (const s of helpSections) {
     expect(s.title).not.toBe('');
     expect(s.html).not.toMatch(/<script|onerror|javascript:/i);
+    // a link would leave the application
+    expect(s.html).not.toMatch(/<a\s|<img\s/);
   }
 });
 test('sections are found by their words, the nearest first', () => {

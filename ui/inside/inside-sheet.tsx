@@ -13,7 +13,7 @@ import {
 } from '@xyflow/react';
 import { Sparkles, Tag } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { useEffect, useMemo, useState, type DragEvent } from 'react';
+import { useEffect, useMemo, useRef, useState, type DragEvent } from 'react';
 import * as Comlink from 'comlink';
 import { projectLibrary } from '@/core/flatten/from-project';
 import { catalogue } from '@/core/network/catalogue';
@@ -132,7 +132,12 @@ function Inside({
   const nodes = useMemo(() => insideNodes(graph), [graph]);
   const lit = useMemo(() => movingLinks(type, path, run, cursor), [type, path, run, cursor, version]); // eslint-disable-line react-hooks/exhaustive-deps
   const edges = useMemo(() => insideEdges(graph, lit), [graph, lit]);
+  // something new is brought into sight; the view never moves because something went
+  const shown = useRef({ type: '', count: 0 });
   useEffect(() => {
+    const before = shown.current;
+    shown.current = { type: type.id, count: network.parts.length };
+    if (before.type === type.id && network.parts.length <= before.count) return;
     const timer = setTimeout(show, 60);
     return () => clearTimeout(timer);
   }, [show, type.id, network.parts.length]);

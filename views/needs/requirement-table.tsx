@@ -203,7 +203,7 @@ export function RequirementTable({ project }: { readonly project: Project }) {
           </div>
         )
       )}
-      <div className="pane-body" ref={box} data-testid="requirement-scroll">
+      <div className="pane-body" ref={box} data-testid="requirement-scroll" data-rows="requirement">
         {project.requirements.length === 0 ? (
           <div className="empty">
             <h3>What must the product do?</h3>
@@ -222,12 +222,7 @@ export function RequirementTable({ project }: { readonly project: Project }) {
         ) : rows.length === 0 ? (
           <div className="empty">No requirement matches.</div>
         ) : (
-          <table
-            className="table requirement-table"
-            data-rows="requirement"
-            data-testid="requirements"
-            aria-rowcount={rows.length + 1}
-          >
+          <table className="table requirement-table" data-testid="requirements" aria-rowcount={rows.length + 1}>
             <colgroup>
               <col style={{ width: 28 }} />
               <col style={{ width: 80 }} />

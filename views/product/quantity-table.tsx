@@ -46,7 +46,7 @@ export function QuantityTable({
   }, [type.id]);
   if (type.quantities.length === 0) {
     return (
-      <div className="empty">
+      <div className="empty" data-rows={list}>
         <h3>Quantities of {type.name}</h3>
         <p>
           A quantity is a named value with a unit: what is given, what changes, what goes in and out. Equations, state
