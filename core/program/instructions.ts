@@ -60,8 +60,8 @@ export type Term =
   | { readonly op: 'choose'; readonly c: Truth; readonly a: Term; readonly b: Term }
   /** 1 where it is true, 0 where not. */
   | { readonly op: 'bit'; readonly c: Truth }
-  /** Stores what a condition is now, and has it as its value. */
-  | { readonly op: 'hold'; readonly condition: number; readonly a: Term }
+  /** Stores what a condition is now, and has it as its value. One with a distance keeps what it was while it rests within it. */
+  | { readonly op: 'hold'; readonly condition: number; readonly a: Term; readonly distance: Term | undefined }
   | { readonly op: 'table'; readonly table: number; readonly a: Term; readonly slope: boolean }
   /** What was noted some seconds ago. */
   | { readonly op: 'past'; readonly past: number; readonly by: Term };

@@ -1,5 +1,5 @@
 import { asRelation, constant, walk, type FlatExpr, type FlatRelation } from '../flatten/flat-expression';
-import { call, number, scalar, slot, type Term, type Truth } from './instructions';
+import { call, minus, number, scalar, slot, type Term, type Truth } from './instructions';
 
 /**
  * How an expression is lowered: `held` reads conditions from their held values (between events), `live` computes and stores
@@ -107,17 +107,18 @@ export function createLowering(context: LoweringContext, mode: ConditionMode): L
     return yes;
   };
   /** What decides, through its held value. */
-  const throughMode = (e: FlatExpr, source: ModeSource, now: Term): Term => {
+  const throughMode = (e: FlatExpr, source: ModeSource, now: Term, distance?: Term): Term => {
     const k = numbered(found, e, found.modes, source);
     found.branches.set(k, joint(found.branches.get(k), path));
-    return mode === 'held' ? slot('m', k) : { op: 'hold', condition: k, a: now };
+    return mode === 'held' ? slot('m', k) : { op: 'hold', condition: k, a: now, distance };
   };
   const isEventless = (): boolean => insideNoEvent > 0 || mode === 'plain';
 
   const relation = (e: FlatRelation): Truth => {
-    const plain: Truth = { op: e.op, a: lower(e.a), b: lower(e.b), ...(e.from && { from: e.from }) };
+    const [a, b] = [lower(e.a), lower(e.b)];
+    const plain: Truth = { op: e.op, a, b, ...(e.from && { from: e.from }) };
     if (isEventless() || e.op === 'eq' || e.op === 'ne' || !varying(e)) return plain;
-    return { op: 'is', a: throughMode(e, { kind: 'relation', expr: e }, { op: 'bit', c: plain }) };
+    return { op: 'is', a: throughMode(e, { kind: 'relation', expr: e }, { op: 'bit', c: plain }, minus(a, b)) };
   };
   const floorOf = (e: FlatExpr, of: FlatExpr): Term => {
     const now = call('floor', lower(of));

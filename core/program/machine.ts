@@ -20,6 +20,8 @@ export interface Memory {
   /** Their values as of now, and how far each condition is from changing. */
   readonly live: Float64Array;
   readonly z: Float64Array;
+  /** How far from zero a condition that rests may be before it moves on; 0 where it does not rest (`simulate/rests.ts`). */
+  readonly rests: Float64Array;
   /** 1 while a sample instant is being handled. */
   readonly s: Float64Array;
   /** [initial, terminal] */
@@ -111,6 +113,7 @@ export function newMemory({ list: { sizes, states } }: Program): Memory {
     m: new Float64Array(sizes.conditions),
     live: new Float64Array(sizes.conditions),
     z: new Float64Array(sizes.conditions),
+    rests: new Float64Array(sizes.conditions),
     s: new Float64Array(sizes.samples),
     flags: new Float64Array(2),
     past: Array.from({ length: sizes.pasts }, newPast),

@@ -64,7 +64,7 @@ export function writeTerm(e: Term): string {
     case 'bit':
       return `(${writeTruth(e.c)}?1:0)`;
     case 'hold':
-      return `(m[${e.condition}]=${writeTerm(e.a)})`;
+      return `(m[${e.condition}]=${kept(e.condition, e.distance && writeTerm(e.distance), writeTerm(e.a))})`;
     case 'table':
       return `lookUp(tables[${e.table}].x,tables[${e.table}].y,${writeTerm(e.a)},${e.slope})`;
     case 'past':
@@ -203,7 +203,7 @@ export function writeJavaScript(list: InstructionList): string {
   );
   functions.push(`const slopesTable=[${list.blocks.map((_, k) => `slopes_${k}`).join()}];`);
   return `"use strict";
-const {v,pre,d,m,live,z,s,flags,past}=M;
+const {v,pre,d,m,live,z,rests,s,flags,past}=M;
 const sq=(x)=>x*x,cube=(x)=>x*x*x,root=(x)=>x<0?0:Math.sqrt(x);
 ${functions.join('\n')}
 return {outputs,event,initial,derivatives,jacobian,note,flatStep,residuals,parameters,starts,conditions,roots,quotients,
@@ -216,8 +216,13 @@ function writeFlatStep({ locals, body }: NonNullable<InstructionList['flatStep']
   return `function flatStep(t0,h,y,k1,k3,k4,k5,k6,k7,yNew,error,absolute,relative,sums){${declared}${writeAll(body)}}`;
 }
 
+/** What a condition is: what it was, while it rests within its band around zero. */
+const kept = (k: number, distance: string | undefined, now: string): string =>
+  distance === undefined ? now : `rests[${k}]&&Math.abs(${distance})<rests[${k}]?m[${k}]:${now}`;
+
 function writeCondition({ distance, now, taken }: Condition, k: number): string {
-  const look = `z[${k}]=${distance ? writeTerm(distance) : 'NaN'};live[${k}]=${writeTerm(now)};`;
+  const live = kept(k, distance && `z[${k}]`, writeTerm(now));
+  const look = `z[${k}]=${distance ? writeTerm(distance) : 'NaN'};live[${k}]=${live};`;
   return taken.op === 'always' ? look : `if(${writeTruth(taken)}){${look}}else{live[${k}]=m[${k}];z[${k}]=NaN;}`;
 }
 

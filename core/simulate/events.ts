@@ -26,6 +26,7 @@ export function handleEvent(run: RunningSimulation, change?: () => void, driven 
   state.restarted = false;
   change?.();
   guarded(run, () => {
+    run.rests.reach(clock.time);
     if (!settle(run) || !run.charts.machine.run()) return;
     if (memory.s.some((x) => x !== 0)) {
       memory.s.fill(0);

@@ -233,9 +233,13 @@ export function chatterProblem(program: Program, time: number, memory: Memory): 
   );
   const source = smallest >= 0 ? program.modes[smallest] : undefined;
   const text = source?.kind === 'relation' ? describe(program, source.expr) : 'a condition';
+  const atZero =
+    source?.kind === 'relation'
+      ? `, or a case for ${describe(program, source.expr.a)} = ${describe(program, source.expr.b)} in which it stays there`
+      : '';
   return runProblem(
     'chattering',
-    `Events follow each other without time going on: the condition ${text} keeps switching. Give it a dead band, or let the quantity come to rest`,
+    `Events follow each other without time going on: the condition ${text} keeps switching. Give it a dead band${atZero}`,
     time,
   );
 }

@@ -13,6 +13,7 @@ import type { Kinks } from './kinks';
 import type { Observer } from './observer';
 import type { PoleWatch } from './poles';
 import type { Projection } from './projection';
+import type { Rests } from './rests';
 import type { RunProfile } from './run-profile';
 import type { SimulationState } from './simulation-state';
 import type { SimulationOptions } from './simulation-types';
@@ -35,6 +36,7 @@ export interface RunningSimulation {
   readonly domains: DomainWatch;
   readonly poles: PoleWatch;
   readonly bursts: BurstWatch;
+  readonly rests: Rests;
   readonly locator: CrossingLocator;
   readonly profile: RunProfile;
   /** Variables that change at events only. */

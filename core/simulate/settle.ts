@@ -22,7 +22,10 @@ export function settle(run: RunningSimulation, initial = false): boolean {
     if (takeDiscrete(run) && !initial) changed = true;
     if (setAnew(run, restarts)) changed = true;
     restarts.length = 0;
-    if (!changed) return true;
+    if (!changed) {
+      if (!initial) run.rests.settled(state.clock.time);
+      return true;
+    }
   }
   fail(
     run,
@@ -32,7 +35,7 @@ export function settle(run: RunningSimulation, initial = false): boolean {
 }
 
 /** Held conditions become what they are now; whether one has changed. */
-function takeConditions({ machine, state }: RunningSimulation): boolean {
+function takeConditions({ machine, state, rests }: RunningSimulation): boolean {
   const { m, live } = state.memory;
   if (m.length === 0) return false;
   machine.conditions(state.clock.time);
@@ -43,6 +46,7 @@ function takeConditions({ machine, state }: RunningSimulation): boolean {
       changed = true;
     }
   }
+  rests.follow();
   return changed;
 }
 

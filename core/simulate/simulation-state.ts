@@ -3,6 +3,7 @@ import type { Problem } from '../language/diagnostics';
 import type { Memory } from '../program/machine';
 import type { BurstState } from './burst-watch';
 import type { ProjectionState } from './projection';
+import type { RestState } from './rests';
 import type { SolverState } from './solvers';
 import type { TimetableState } from './timetable';
 
@@ -47,6 +48,7 @@ export interface SimulationState {
   readonly bursts: BurstState;
   /** Of each square root the largest argument so far. */
   readonly largestRoots: Float64Array;
+  readonly rests: RestState;
   /** How often each condition has switched. */
   readonly switches: Float64Array;
   /** Whether the conditions at whose rise the run stops hold. */

@@ -14,6 +14,7 @@ import { patternOf, type Pattern } from './linear-solver';
 import type { MessageArgument, MessageRecord, Observer, RecordedRowKind, TransitionRecord } from './observer';
 import { createPoleWatch } from './poles';
 import { createProjection } from './projection';
+import { createRests, newRestState } from './rests';
 import { createRunProfile } from './run-profile';
 import { fail, valuesAt, type RunningSimulation } from './running';
 import { settle } from './settle';
@@ -60,6 +61,7 @@ function newState(program: Program, options: SimulationOptions): SimulationState
     openLoops: [],
     bursts: newBurstState(modes),
     largestRoots: new Float64Array(program.roots.length),
+    rests: newRestState(program),
     switches: new Float64Array(modes),
     watches: (options.stopWhen ?? []).map(() => false),
     breakpoints: new Set(),
@@ -120,6 +122,7 @@ function assemble(
     domains: createDomainWatch(program, machine, options, state.largestRoots),
     poles: createPoleWatch(program, machine, (t) => valuesAt(run, t)),
     bursts: createBurstWatch(state.memory, options.stop, state.bursts),
+    rests: createRests(program, machine, state.memory, 1e-6 * options.recordEvery, state.rests),
     locator: createCrossingLocator(
       program,
       state.memory,

@@ -17,12 +17,12 @@ export function step(run: RunningSimulation): boolean {
   const { clock, memory } = state;
   const from = clock.time;
   profile.start();
-  if (!takeStep(run)) return false;
-  const reached = run.stepper.t;
-  if (!keepConstraints(run, reached)) return false;
+  const reached = nextStep(run, from);
+  if (reached === undefined) return false;
   profile.lap('steps');
   const crossing = memory.m.length > 0 ? guarded(run, () => firstCrossing(run, from, reached)) : undefined;
   if (hasFailed(run)) return false;
+  run.rests.note();
   profile.lap('looking');
   const end = crossing ?? reached;
   const pole = guarded(run, () => run.poles.between(from, end));
@@ -64,12 +64,47 @@ export function finishIfDue({ state, options }: RunningSimulation): void {
   if (state.status === 'running' && (state.ended || state.clock.time >= options.stop)) state.status = 'finished';
 }
 
+/** A step of the method with the constraints kept; where it ends, or undefined where it cannot be taken. */
+function nextStep(run: RunningSimulation, from: number): number | undefined {
+  const finest = Math.max(1e-4 * run.options.recordEvery, 1e-12 * from);
+  for (let room = Infinity; ;) {
+    if (!takeStep(run, from + room)) return undefined;
+    const reached = run.stepper.t;
+    if (!keepConstraints(run, reached)) return undefined;
+    if (reached - from <= finest || !leavesRest(run, from, reached)) return reached;
+    // what leaves its rest does so where a force has come to an end, which is a kink: steps over it are not exact enough to tell when
+    if (hasFailed(run)) return undefined;
+    room = (reached - from) / 8;
+    run.stepper.interpolate(from, run.y);
+    run.stepper.reset(from, run.y);
+  }
+}
+
+/** Whether something that rests moves on within a step. */
+function leavesRest(run: RunningSimulation, from: number, reached: number): boolean {
+  const { rests, locator, machine } = run;
+  if (!rests.isResting()) return false;
+  const look = (time: number): void => {
+    valuesAt(run, time);
+    machine.conditions(time);
+  };
+  const leaves = guarded(run, () => {
+    const time = locator.locate(from, reached);
+    if (time !== undefined) look(time);
+    const isLeaving = time !== undefined && rests.isLeaving();
+    look(from);
+    return isLeaving;
+  });
+  return leaves === true;
+}
+
 /** Lets the method go on to the next known instant at most; false where it cannot. */
-function takeStep(run: RunningSimulation): boolean {
+function takeStep(run: RunningSimulation, room: number): boolean {
   const { state, stepper, kinks, stage } = run;
   const { clock, memory } = state;
   // steps end where a table of time turns, and a delayed value has to lie in the past
   const limit = Math.min(
+    room,
     nextTimeEvent(run),
     kinks.next(clock.time),
     clock.time + memory.past.reduce((least, p) => Math.min(least, p.shortest / 2), Infinity),
