@@ -26,6 +26,8 @@ export interface Clauses {
   readonly window?: Amount;
   /** `within 0.2 s of the start` needs no event. */
   readonly fromStart?: boolean;
+  /** It is looked at when the run ends. */
+  readonly atEnd?: boolean;
   readonly onlyIf?: string;
   readonly ifAndOnlyIf?: string;
 }
@@ -74,6 +76,7 @@ const names: Readonly<Record<Exclude<keyof Clauses, 'conditions' | 'isPast'>, st
   until: 'the "until"',
   window: 'the span of time over which',
   fromStart: 'the start',
+  atEnd: 'the end of the run',
   onlyIf: 'the "only if"',
   ifAndOnlyIf: 'the "if and only if"',
 };
@@ -110,7 +113,7 @@ export function composeFormula(predicate: Predicate, given: Clauses, last: Span)
       return using([], under(p.formula));
     case 'end':
       if (condition) throw new Unread('Does the condition hold for what is counted, or when the run ends?', last);
-      return using([], `atEnd(${p.formula})`);
+      return using(['atEnd'], `atEnd(${p.formula})`);
     case 'settle': {
       if (!c.within) throw new Unread('How soon must it settle? "within 5 s"', last);
       const since = started ? `after(${time(c.within)}, ${started})` : `time >= ${time(c.within)}`;
@@ -128,6 +131,10 @@ export function composeFormula(predicate: Predicate, given: Clauses, last: Span)
     case 'plain':
   }
   const { formula } = p;
+  if (c.atEnd) {
+    if (condition) throw new Unread('Does the condition hold when the run ends, or up to then?', last);
+    return using(['atEnd'], `atEnd(${formula})`);
+  }
   if (c.ifAndOnlyIf) {
     const same = `implies(${c.ifAndOnlyIf}, ${formula}) and implies(${formula}, ${c.ifAndOnlyIf})`;
     return using(['ifAndOnlyIf'], condition ? `always(implies(${condition}, ${same}))` : `always(${same})`);

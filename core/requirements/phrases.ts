@@ -63,8 +63,29 @@ const keyOf = (words: readonly Word[]): string =>
 
 export interface PhraseMatch {
   readonly entry: GlossaryEntry;
+  /** It is said that it is not so: by "not", by the word for the opposite, but not by both. */
   readonly negated: boolean;
+  /** The word for the opposite stands there: "off" for "on". */
+  readonly isOpposite: boolean;
+  /** Another form of the last word stands there ("opened" for "opens"): a condition, never a quantity. */
+  readonly isOtherForm: boolean;
 }
+
+/** Words of which one is said where the other is not, with nothing between them. */
+const opposites: ReadonlyMap<string, string> = new Map<string, string>(
+  (
+    [
+      ['on', 'off'],
+      ['active', 'inactive'],
+      ['enabled', 'disabled'],
+      ['locked', 'unlocked'],
+      ['connected', 'disconnected'],
+      ['energised', 'de-energised'],
+      ['energized', 'de-energized'],
+    ] as const
+  ).flatMap(([a, b]) => [[a, b] as const, [b, a] as const]),
+);
+const switching: ReadonlySet<string> = new Set(['switched', 'switch', 'switches', 'turned', 'turn', 'turns']);
 
 /** The glossary made ready for looking phrases up; kept as long as the glossary is the same. */
 export interface PhraseBook {
@@ -97,8 +118,31 @@ function makeBook(glossary: readonly GlossaryEntry[]): PhraseBook {
     find(words) {
       const count = words.filter(isNot).length;
       if (count > 1) return undefined;
-      const entry = byKey.get(keyOf(count > 0 ? words.filter((w) => !isNot(w)) : words));
-      return entry && { entry, negated: count > 0 };
+      const plain = count > 0 ? words.filter((w) => !isNot(w)) : words;
+      const match = (entry: GlossaryEntry | undefined, isOpposite = false, isOtherForm = false) =>
+        entry && { entry, negated: count > 0 !== isOpposite, isOpposite, isOtherForm };
+      const exact = byKey.get(keyOf(plain));
+      if (exact) return match(exact);
+      // "switched off" is off
+      const { length } = plain;
+      const last = plain[length - 1];
+      if (last === undefined) return undefined;
+      const isSwitched =
+        length > 1 && switching.has(plain[length - 2].norm) && (last.norm === 'on' || last.norm === 'off');
+      const front = plain.slice(0, isSwitched ? length - 2 : length - 1);
+      const endingIn = (norm: string): GlossaryEntry | undefined => byKey.get(keyOf([...front, { ...last, norm }]));
+      const opposite = opposites.get(last.norm);
+      return (
+        (isSwitched ? match(endingIn(last.norm)) : undefined) ??
+        (opposite !== undefined ? match(endingIn(opposite), true) : undefined) ??
+        match(
+          otherForms(last.norm)
+            .map(endingIn)
+            .find((x) => x !== undefined),
+          false,
+          true,
+        )
+      );
     },
     knows: (w) => known.has(stem(w.norm)),
     unknownWord(words) {
@@ -106,6 +150,13 @@ function makeBook(glossary: readonly GlossaryEntry[]): PhraseBook {
       return meaningful.find((w) => !known.has(stem(w.norm))) ?? meaningful[0];
     },
   };
+}
+
+/** The participle of a verb, or the verb of a participle: opens, opened; closes, closed. */
+function otherForms(word: string): string[] {
+  if (/\w{3}ed$/.test(word)) return [word.slice(0, -2), word.slice(0, -1)];
+  const verb = stem(word);
+  return verb.endsWith('e') ? [`${verb}d`] : [`${verb}ed`];
 }
 
 /** Phrases that the glossary gives more than one meaning. */

@@ -4,7 +4,7 @@ import { Unread } from './amounts';
 import { composeFormula, type Clauses, type Predicate } from './compose-formula';
 import { isFiller, phraseBook, wordsOf, type Word } from './phrases';
 import { anyOf, isAt, quantityIn, type Sentence } from './sentence';
-import { clausesAt, together } from './sentence-clauses';
+import { clausesAt, goesWithEvent, isEvent, together } from './sentence-clauses';
 import { unknownIn } from './sentence-conditions';
 import { predicatesAt } from './sentence-predicates';
 import type { Range } from './sentence-verbs';
@@ -79,6 +79,22 @@ interface Lead {
   readonly isNot: boolean;
 }
 
+const openers: ReadonlySet<string> = new Set([
+  'when',
+  'whenever',
+  'while',
+  'whilst',
+  'during',
+  'if',
+  'where',
+  'once',
+  'after',
+  'upon',
+  'unless',
+  'within',
+]);
+const missingComma = (opener: Word): string => `A comma is missing after the clause that begins with "${opener.text}"`;
+
 const none: Clauses = { conditions: [] };
 
 /** What stands before "shall": clauses, each up to a comma, and the subject. */
@@ -93,11 +109,18 @@ function leadsOf(s: Sentence, shall: number): Lead[] {
       const opener = s.words[at];
       if (from < shall) found.push({ clauses, subject: { from, to: shall }, isNot: false });
       else s.fail(at, 'What is it that this is about?');
-      if (opener && ['when', 'while', 'if', 'where', 'once'].includes(opener.norm))
-        s.fail(at, `A comma is missing after the clause that begins with "${opener.text}"`);
+      if (opener && openers.has(opener.norm)) s.fail(at, missingComma(opener));
       return;
     }
-    const ways = clausesAt(s, at, comma + 1).filter((w) => w.next === comma + 1);
+    const first = clausesAt(s, at, comma + 1);
+    const second = first
+      .filter((w) => w.next <= comma && isEvent(w.value))
+      .flatMap((w) =>
+        clausesAt(s, w.next, comma + 1).flatMap((c) =>
+          goesWithEvent(c.value) ? [{ value: { ...w.value, ...c.value }, next: c.next }] : [],
+        ),
+      );
+    const ways = [...first, ...second].filter((w) => w.next === comma + 1);
     if (ways.length === 0)
       s.fail(
         at,
@@ -148,7 +171,10 @@ function bodiesOf(s: Sentence, lead: Lead, shall: number): Body[] {
   if (!lead.isNot) {
     const { subject } = lead;
     from(subject, shall + 1, lead.clauses, false);
-    if (found.length === 0 && quantityIn(s, subject.from, subject.to) === undefined) refuseStranger(s, subject);
+    if (found.length === 0 && quantityIn(s, subject.from, subject.to) === undefined) {
+      refuseStranger(s, subject);
+      refusePhrase(s, subject, shall + 1);
+    }
     return found;
   }
   // "At no time shall the speed exceed 5 rpm": the subject stands behind
@@ -156,10 +182,33 @@ function bodiesOf(s: Sentence, lead: Lead, shall: number): Body[] {
   return found;
 }
 
+/** A subject of known words that, with what follows up to the next clause, is neither a quantity nor a phrase. */
+function refusePhrase(s: Sentence, { from, to }: Range, at: number): void {
+  const end = s.words.length;
+  let stop = at;
+  while (stop < end && (stop === at || clausesAt(s, stop, end).length === 0)) stop++;
+  const said = (a: number, b: number): string =>
+    s.words
+      .slice(a, b)
+      .filter((w) => !isFiller(w) && w.norm !== 'not' && w.norm !== 'never')
+      .map((w) => w.text)
+      .join(' ');
+  const word = s.words.slice(at, stop).find((w) => !isFiller(w) && w.norm !== 'not' && w.norm !== 'never');
+  if (!word) return;
+  const [subject, rest] = [said(from, to), said(at, stop)];
+  s.fail(
+    s.words.indexOf(word),
+    `"${word.text}" is not understood: the glossary has neither "${subject} ${rest}" nor a quantity "${subject}"`,
+    'unknown-phrase',
+  );
+}
+
 /** A subject with a word that no phrase has is told before all that follows it. */
 function refuseStranger(s: Sentence, { from, to }: Range): void {
   const word = s.book.unknownWord(s.words.slice(from, to));
   if (!word || s.book.knows(word)) return;
+  const opener = s.words[from];
+  if (openers.has(opener.norm)) throw new Unread(missingComma(opener), opener.span);
   const { at, message } = unknownIn(s, from, to, 'quantity');
   throw new Unread(message, s.words[at].span, 'unknown-phrase');
 }

@@ -9,9 +9,31 @@ import { anyOf, isAt, quantityIn, then, timeAt, tryAmount, type Sentence, type W
 export type Clause = Partial<Clauses>;
 
 const events = ['when', 'every time', 'each time'];
-const pastEvents = ['once', 'after', 'upon', 'as soon as', 'immediately after', 'following'];
+const pastEvents = [
+  'once',
+  'after',
+  'upon',
+  'as soon as',
+  'immediately after',
+  'following',
+  'from the moment',
+  'from the moment that',
+  'from the time',
+  'from the time that',
+  'from when',
+];
 // "whenever" tells of each time, or of all the time: what follows in time says which
-const ifs = ['if', 'whenever', 'in the event that', 'in the event of', 'in case', 'in case of'];
+const ifs = [
+  'if',
+  'whenever',
+  'in the event that',
+  'in the event of',
+  'in case',
+  'in case of',
+  'when in',
+  'whenever in',
+  'if in',
+];
 const states = [
   'while',
   'whilst',
@@ -23,6 +45,16 @@ const states = [
   'provided that',
   'in',
   'in state',
+  'while in',
+  'whilst in',
+  'as long as in',
+];
+const ends = [
+  'at the end of the run',
+  'at the end',
+  'at the end of a run',
+  'when the run ends',
+  'when the run has ended',
 ];
 const noLater = [
   'within',
@@ -32,6 +64,16 @@ const noLater = [
   'not more than',
   'at most',
   'at the latest',
+  'in less than',
+  'in under',
+  'in no more than',
+  'in not more than',
+  'in at most',
+  'in a maximum of',
+  'within a maximum of',
+  'within at most',
+  'within no more than',
+  'within less than',
 ];
 const starts = [
   'of start',
@@ -50,6 +92,7 @@ export function clausesAt(s: Sentence, at: number, end: number): Ways<Clause> {
     ...timed(s, at, end),
     ...lasting(s, at, end),
     ...plain(anyOf(s, at, always), end),
+    ...plain(anyOf(s, at, ends), end).map(({ next }) => ({ value: { atEnd: true }, next })),
   ];
 }
 const plain = (next: number | undefined, end: number): Ways<Clause> =>
@@ -104,12 +147,12 @@ function timed(s: Sentence, at: number, end: number): Ways<Clause> {
     const start = anyOf(s, time.next, starts);
     return [
       // "at most 2 s" alone is a limit
-      ...(isAt(s, at, 'within') ? [{ value: within, next: time.next }] : []),
+      ...(isAt(s, at, 'within') || isAt(s, at, 'in') ? [{ value: within, next: time.next }] : []),
       ...anchored(time.next, within),
       ...(start !== undefined ? [{ value: { ...within, fromStart: true }, next: start }] : []),
     ];
   }
-  const lasts = isAt(s, at, 'for') ? at + 1 : isAt(s, at, 'during', 'the', 'first') ? at + 3 : undefined;
+  const lasts = anyOf(s, at, ['for', 'during the first', 'for at least', 'for a minimum of', 'for the first']);
   if (lasts !== undefined) {
     const time = timeAt(s, lasts, end);
     return time ? anchored(time.next, { during: time.value }) : [];
@@ -160,6 +203,11 @@ export function spanAt(s: Sentence, at: number, end: number): { value: Amount; n
   if (from === undefined) return undefined;
   return timeAt(s, isAt(s, from, 'period', 'of') ? from + 2 : from, end);
 }
+
+/** What may stand behind an event without a comma: where else, or until when. */
+export const goesWithEvent = (c: Clause): boolean =>
+  Object.keys(c).every((key) => key === 'conditions' || key === 'until') && Object.keys(c).length > 0;
+export const isEvent = (c: Clause): boolean => (c.trigger ?? c.ifClause) !== undefined;
 
 /** Clauses together: each kind once, but conditions as often as they come. */
 export function together(a: Clauses, b: Clause): Clauses | undefined {

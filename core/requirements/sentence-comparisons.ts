@@ -1,7 +1,18 @@
 import { amountText, differenceUnit, type Amount } from './amounts';
 import { band } from './compose-formula';
 import { pairOps, relationAt, type Relation } from './comparisons';
-import { anyOf, isAt, quanta, then, type Found, type Quantum, type Sentence, type Ways } from './sentence';
+import {
+  anyOf,
+  inSize,
+  isAt,
+  quanta,
+  then,
+  tryAmount,
+  type Found,
+  type Quantum,
+  type Sentence,
+  type Ways,
+} from './sentence';
 import { isVerb } from './sentence-verbs';
 
 /** What a quantity is compared with: `below 5 A`, `between 1 and 2 V`, `within 0.1 V of 5 V`, `kept at 5 V with a tolerance of 2 %`. */
@@ -62,10 +73,31 @@ function drafts(s: Sentence, about: string, at: number, end: number, isNot: bool
       s.fail(next, '"±" gives a value its tolerance; a limit has none: write the limit itself');
       return [];
     }
+    const far = relation.op === '>' || relation.op === '<' ? anyOf(s, next, ['by more than']) : undefined;
+    if (far !== undefined) return beyond(s, about, op, relation.op === '>' ? '+' : '-', q, far, end);
     return [{ value: { draft: (u) => `${about} ${op} ${u(q).text}`, amounts: amountsOf(q) }, next }];
   });
   return relation.op === '==' ? [...plain, ...around(s, about, relation.next, end, isNot)] : plain;
 }
+
+/** `exceed the room temperature by more than 30 K`. */
+const beyond = (
+  s: Sentence,
+  about: string,
+  op: string,
+  sign: '+' | '-',
+  from: Quantum,
+  at: number,
+  end: number,
+): Ways<Drafted> => {
+  const by = tryAmount(s, at, end);
+  if (!by || by.value.unit === '' || by.value.unit === '%' || from.amount?.unit === '') {
+    s.fail(at, 'By how much? Both values need their units here: exceed 60 degC by more than 3 K');
+    return [];
+  }
+  const distance = amountText({ value: by.value.value, unit: differenceUnit(by.value.unit) });
+  return [{ value: { draft: () => `${about} ${op} ${from.text} ${sign} ${distance}`, amounts: [] }, next: by.next }];
+};
 
 const amountsOf = (...all: readonly Quantum[]): Amount[] => all.flatMap((q) => q.amount ?? []);
 
@@ -194,13 +226,20 @@ export function comparisonWays(
       );
       return [{ value: [one], next }, ...more];
     });
-  return then(list(at, isNot, given), (parts, next): Ways<Compared> => {
+  const own = then(list(at, isNot, given), (parts, next): Ways<Compared> => {
     const made = composed(s, about, parts);
     if (made === undefined) return [];
     const turned = parts.length === 1 && isNot && drafts(s, about, at, end, false, given).find((w) => w.next === next);
     const positive = turned ? composed(s, about, [{ ...turned.value, isNot: false, at }])?.formula : undefined;
     return [{ value: { ...made, positive: positive ?? made.formula }, next }];
   });
+  if (about.startsWith('abs(') || !own.some((w) => anyOf(s, w.next, inSize) !== undefined)) return own;
+  // "smaller than 0.1 mm in magnitude"
+  const sized = comparisonWays(s, `abs(${about})`, at, end, isNot, given).flatMap((w) => {
+    const next = anyOf(s, w.next, inSize);
+    return next === undefined || next > end ? [] : [{ ...w, next }];
+  });
+  return [...own, ...sized];
 }
 
 interface Listed extends Drafted {
@@ -217,8 +256,10 @@ function goesOn(
   at: number,
   isNot: boolean,
 ): { joint: 'and' | 'or'; isNot: boolean; at: number; said: boolean }[] {
-  const joint = s.words[at]?.norm;
-  if (joint !== 'and' && joint !== 'or') return [];
+  const word = s.words[at]?.norm;
+  if (word !== 'and' && word !== 'or' && word !== 'but') return [];
+  // "above 0.2 m but below 0.9 m"
+  const joint = word === 'but' ? 'and' : word;
   let k = at + 1;
   const again = anyOf(s, k, ['shall', 'must']);
   if (again !== undefined) k = again;

@@ -16,7 +16,7 @@ export function counts(s: Sentence, subject: Range, at: number, end: number, isN
   const negated = isNot || not !== undefined;
   const start = not ?? at;
   const number = anyOf(s, subject.from, ['the number of', 'number of']);
-  const found: Found<Predicate>[] = [];
+  const found: Found<Predicate>[] = negated ? [] : [...occurrences(s, subject, start, end)];
   for (let k = start; k < end; k++) {
     const often = anyOf(s, k, ['more often than', 'no more often than', 'not more often than', 'less often than']);
     const relation = often !== undefined ? undefined : relationAt(s, k);
@@ -34,6 +34,16 @@ export function counts(s: Sentence, subject: Range, at: number, end: number, isN
     found.push(...counted(s, { subject, number, start, k, op, negated }, amount, end));
   }
   return found;
+}
+/** "No more than 3 jams shall occur within any 10 min". */
+function occurrences(s: Sentence, subject: Range, at: number, end: number): Ways<Predicate> {
+  const relation = relationAt(s, subject.from);
+  const op = asComparator(relation?.op);
+  const amount = op && tryAmount(s, relation!.next, subject.to);
+  const verb = anyOf(s, at, ['occur', 'happen', 'take place', 'be counted', 'be seen']);
+  if (!amount || verb === undefined || amount.value.unit !== '' || !Number.isInteger(amount.value.value)) return [];
+  const event = conditionIn(s, amount.next, subject.to, 'event');
+  return event === undefined ? [] : periods(s, event, op, amount.value.value, verb, end, []);
 }
 const asComparator = (op: string | undefined): Comparator | undefined =>
   op !== undefined && op in pairOps ? (op as Comparator) : undefined;

@@ -32,6 +32,7 @@ export function predicatesAt(s: Sentence, subject: Range, at: number, end: numbe
     ...counts(s, subject, at, end, isNot),
     ...reaching(s, subject, at, end, isNot),
     ...overshoots(s, subject, at, end, isNot),
+    ...absences(s, subject, at, end),
   ];
   return [...special, ...phrases(s, subject, at, end, isNot), ...limits(s, subject, at, end, isNot)];
 }
@@ -48,11 +49,13 @@ function phrases(s: Sentence, subject: Range, at: number, end: number, isNot: bo
     if (next > start && isFiller(s.words[next - 1])) continue;
     const match =
       next > start ? (s.book.find(words) ?? s.book.find(words.filter((w) => !staying.has(w.norm)))) : undefined;
-    if (!match || match.negated) continue;
-    const meaning = paren(match.entry.meaning);
+    if (!match || match.negated !== match.isOpposite) continue;
+    const named = paren(match.entry.meaning);
+    const meaning = match.isOpposite ? `not ${named}` : named;
+    const opposite = match.isOpposite ? named : `not ${named}`;
     found.push({
       value: {
-        formula: verb.value.isNot ? `not ${meaning}` : meaning,
+        formula: verb.value.isNot ? opposite : meaning,
         about: match.entry.meaning,
         kind: 'plain',
         positive: meaning,
@@ -61,6 +64,30 @@ function phrases(s: Sentence, subject: Range, at: number, end: number, isNot: bo
       },
       next,
     });
+  }
+  return found;
+}
+
+/** "There shall be no jam while charging". */
+function absences(s: Sentence, subject: Range, at: number, end: number): Ways<Predicate> {
+  const from = anyOf(s, at, [
+    'be no',
+    'never be a',
+    'never be an',
+    'never be any',
+    'not be any',
+    'not be a',
+    'not be an',
+  ]);
+  if (from === undefined || subject.to !== subject.from + 1 || !isAt(s, subject.from, 'there')) return [];
+  const found: Found<Predicate>[] = [];
+  for (let next = from + 1; next <= end; next++) {
+    if (isFiller(s.words[next - 1])) continue;
+    const match = s.book.find(s.words.slice(from, next));
+    if (!match || match.negated) continue;
+    const positive = paren(match.entry.meaning);
+    const { meaning: about } = match.entry;
+    found.push({ value: { formula: `not ${positive}`, about, kind: 'plain', positive, isNot: true }, next });
   }
   return found;
 }

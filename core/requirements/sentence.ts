@@ -77,8 +77,14 @@ export function timeAt(s: Sentence, at: number, end = s.words.length): Found<Amo
 /** A quantity of the glossary in the words from one to another. */
 export function quantityIn(s: Sentence, from: number, to: number): string | undefined {
   const found = s.book.find(s.words.slice(from, to));
-  return found && !found.negated ? paren(found.entry.meaning) : undefined;
+  if (found) return found.negated || found.isOtherForm ? undefined : paren(found.entry.meaning);
+  const size = anyOf(s, from, sizes);
+  const of = size !== undefined && size < to ? quantityIn(s, size, to) : undefined;
+  return of === undefined ? undefined : `abs(${of})`;
 }
+/** In front of a quantity, and behind a limit. */
+const sizes = ['the absolute value of', 'absolute value of', 'the magnitude of', 'magnitude of'];
+export const inSize = ['in magnitude', 'in absolute value', 'in absolute terms', 'in either direction'];
 
 /** Names of the glossary that begin at a word. */
 export function namesAt(s: Sentence, at: number, end: number): Ways<string> {

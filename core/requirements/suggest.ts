@@ -92,7 +92,6 @@ export function suggestMeanings(project: Project, phrase: string, limit = 5): Su
     .slice(0, limit);
 }
 
-/** The longest run of words of a text around an unknown word that no phrase of the glossary covers. */
 /**
  * The phrase that a text which cannot be read needs a meaning for: one with which it can be read, or comes to another that is missing.
  * Where there is none, the wording is at fault, and no phrase is proposed.
