@@ -4,7 +4,7 @@ import { constant, evaluate, isRelation, walk, type FlatExpr } from './flat-expr
 import type { FlatAction, FlatAssertion, FlatChart, FlatEquation, FlatPart, FlatVariable, Origin } from './flat-model';
 import type { CallExpr, Expr } from '../language/ast';
 import type { BoundValue, ClassInstance, Modifier, Scope } from './instance';
-import type { Value } from './values';
+import type { Callable, Value } from './values';
 import type { ClassLibrary, ClassRef } from './library';
 
 /** Ends the making of a model that would not end, or not fit: nothing of it can be used. */
@@ -65,7 +65,7 @@ export interface Builder {
   staticInstance(owner: ClassRef): ClassInstance;
   /** Results of a call of a function, or of the constructor of a record. */
   callClass(
-    ref: ClassRef,
+    callable: Callable,
     call: CallExpr,
     args: readonly Value[],
     named: ReadonlyMap<string, Value>,
@@ -86,7 +86,7 @@ export interface BuilderSteps {
   instantiateConstants(b: Builder, owner: ClassRef): ClassInstance;
   callClass(
     b: Builder,
-    ref: ClassRef,
+    callable: Callable,
     call: CallExpr,
     args: readonly Value[],
     named: ReadonlyMap<string, Value>,
@@ -147,7 +147,7 @@ export function createBuilder(library: ClassLibrary, steps: BuilderSteps): Build
       b.indexOf.set(variable.name, index);
       return index;
     },
-    callClass: (ref, call, args, named, scope) => steps.callClass(b, ref, call, args, named, scope),
+    callClass: (callable, call, args, named, scope) => steps.callClass(b, callable, call, args, named, scope),
     staticInstance(owner) {
       let instance = b.statics.get(owner.path);
       if (!instance) {

@@ -38,12 +38,15 @@ import {
   flattenValue,
   identity,
   isArray,
+  isFunction,
   isRecord,
   mapValue,
   multiplyValues,
   partOf,
   shapeOf,
   ShapeError,
+  type Callable,
+  type FunctionValue,
   type Value,
   joinMatrices,
 } from './values';
@@ -240,18 +243,42 @@ export function elaborateStrict(b: Builder, e: Expr, scope: Scope): Value {
 /** All results of a function call, or the one value of anything else. */
 export function resultsOf(b: Builder, e: Expr, scope: Scope): readonly Value[] {
   if (e.kind !== 'call') return [elaborateStrict(b, e, scope)];
-  const ref = findClass(b.library, scope.home, e.callee);
+  const ref = functionNamed(scope, e.callee) ?? findClass(b.library, scope.home, e.callee);
   return ref ? callOf(b, ref, e, scope) : [elaborateStrict(b, e, scope)];
 }
 
-function callOf(b: Builder, ref: ClassRef, e: CallExpr, scope: Scope): readonly Value[] {
-  return b.callClass(
-    ref,
-    e,
-    e.args.map((a) => visit(b, a, scope)),
-    new Map(e.named.map((n) => [n.name, visit(b, n.value, scope)])),
-    scope,
-  );
+function callOf(b: Builder, ref: Callable, e: CallExpr, scope: Scope): readonly Value[] {
+  return b.callClass(ref, e, argumentsOf(b, e, scope), namedOf(b, e, scope), scope);
+}
+
+const argumentsOf = (b: Builder, e: CallExpr, scope: Scope): Value[] => e.args.map((a) => argumentOf(b, a, scope));
+const namedOf = (b: Builder, e: CallExpr, scope: Scope): Map<string, Value> =>
+  new Map(e.named.map((n) => [n.name, argumentOf(b, n.value, scope)]));
+
+/** What is given to a function: a value, or another function with some of its inputs. */
+function argumentOf(b: Builder, e: Expr, scope: Scope): Value {
+  const [name, fields] =
+    e.kind === 'call' && e.isPartial
+      ? [e.callee, namedOf(b, e, scope)]
+      : e.kind === 'ref' && e.parts.every((p) => p.subscripts.length === 0)
+        ? [e.parts.map((p) => p.name).join('.'), new Map<string, Value>()]
+        : ['', undefined];
+  if (fields === undefined) return visit(b, e, scope);
+  const isPartial = e.kind === 'call';
+  const [first] = name.split('.');
+  if (!isPartial && (scope.values?.has(first) || scope.iterators.has(first) || scope.instance.members.has(first)))
+    return visit(b, e, scope);
+  const given = functionNamed(scope, name);
+  if (given) return { ...given, fields: new Map([...given.fields, ...fields]) };
+  const ref = findClass(b.library, scope.home, name);
+  if (ref?.definition.classKind === 'function') return { fields, typeName: name, calls: ref };
+  return isPartial ? fail(b, scope, e.span, 'unknown-function', `There is no function ${name}`) : visit(b, e, scope);
+}
+
+/** A function that was given to the one whose body this is. */
+function functionNamed(scope: Scope, name: string): FunctionValue | undefined {
+  const value = scope.values?.get(name);
+  return value !== undefined && isFunction(value) ? value : undefined;
 }
 
 /** What a subscript picks: numbers known before the run, all, or an expression that changes. */
@@ -677,9 +704,12 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
     if (args.length === 1) return mapValue(args[0], (x) => applyFunction(fn, [x]));
     return elementwisePair(args[0], args[1], (x, y) => applyFunction(fn, [x, y]), printExpression(e));
   }
+  const given = functionNamed(scope, name);
   const ref = findClass(b.library, scope.home, name);
-  if (ref && (ref.definition.classKind === 'function' || ref.definition.classKind === 'record')) {
-    const results = callOf(b, ref, e, scope);
+  const called =
+    given ?? (ref?.definition.classKind === 'function' || ref?.definition.classKind === 'record' ? ref : undefined);
+  if (called) {
+    const results = callOf(b, called, e, scope);
     return results.length > 0 ? results[0] : fail(b, scope, e.span, 'no-result', `${name} has no output`);
   }
   if (ref?.definition.enumeration) {

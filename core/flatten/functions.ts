@@ -18,7 +18,19 @@ import {
 import { emptyInstance, type Scope } from './instance';
 import { findClass, type ClassRef } from './library';
 import { carryOut, NoStatement, share, type Space, type Values } from './statements';
-import { chooseValue, fillValue, isArray, isRecord, mapValue, shapeOf, unlike, type Value } from './values';
+import {
+  chooseValue,
+  fillValue,
+  isArray,
+  isFunction,
+  isRecord,
+  mapValue,
+  shapeOf,
+  unlike,
+  type Callable,
+  type FunctionValue,
+  type Value,
+} from './values';
 
 const deepest = 40;
 
@@ -106,12 +118,22 @@ const depthOf = new WeakMap<Builder, number>();
  */
 export function callClass(
   b: Builder,
-  ref: ClassRef,
+  callable: Callable,
   call: CallExpr,
   args: readonly Value[],
   named: ReadonlyMap<string, Value>,
   scope: Scope,
 ): readonly Value[] {
+  if ('calls' in callable) {
+    const { calls, fields } = callable;
+    const inputs = declarationsOf(b, calls).declared.filter((d) => d.element.causality === 'input');
+    // what is given already stands under its name, the rest in its order
+    const open = inputs.filter((d) => !fields.has(d.element.name));
+    if (args.length > open.length) return callClass(b, calls, call, args, named, scope);
+    const inOrder = args.map((a, k) => [open[k].element.name, a] as const);
+    return callClass(b, calls, call, [], new Map([...fields, ...inOrder, ...named]), scope);
+  }
+  const ref = callable;
   const fail = (code: string, message: string): never => {
     b.report(scope.place, problem('error', code, message, call.span));
     throw new NoValue();
@@ -167,6 +189,13 @@ export function callClass(
   try {
     formals.forEach((d, k) => {
       const given = args[k] ?? named.get(d.element.name);
+      if (given !== undefined && isFunction(given) !== takesFunction(b, d))
+        fail(
+          'arguments',
+          takesFunction(b, d)
+            ? `The input ${d.element.name} of ${call.callee} is a function, but a value is given`
+            : `The input ${d.element.name} of ${call.callee} is a value, but the function ${(given as FunctionValue).typeName} is given`,
+        );
       if (given !== undefined) values.set(d.element.name, share(b, given, scope, d.element.name));
       else if (d.initial) values.set(d.element.name, elaborateStrict(b, d.initial.expr, inside(d.initial.home)));
       else if (!isRecordClass) fail('arguments', `${call.callee} needs a value for its input ${d.element.name}`);
@@ -294,6 +323,9 @@ function dimensionsOf(b: Builder, d: Declared): number {
   const type = findClass(b.library, d.home, d.element.typeName);
   return d.element.dimensions.length + (type?.definition.short?.dimensions.length ?? 0);
 }
+
+const takesFunction = (b: Builder, d: Declared): boolean =>
+  findClass(b.library, d.home, d.element.typeName)?.definition.classKind === 'function';
 
 /** What a name of a function has before it is given a value. */
 function emptyValue(b: Builder, d: Declared, scope: Scope): Value {

@@ -375,6 +375,16 @@ function instantiateComponent(
         element.typeSpan,
       ),
     );
+  const unsupported =
+    element.flow === 'stream'
+      ? `${element.name} is a stream: what streams carry through connections is not computed. Let the connector carry a flow, and mix in equations of your own`
+      : type.ref?.definition.classKind === 'operator'
+        ? `${type.ref.definition.name} brings operators of its own, which are not supported: write a record and functions`
+        : undefined;
+  if (unsupported) {
+    b.report(place, problem('error', 'not-supported', unsupported, element.typeSpan));
+    return undefined;
+  }
   modifier = type.modifier;
   const dimensions = [...element.dimensions, ...type.dimensions];
   const inner: Context = {

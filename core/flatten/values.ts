@@ -1,3 +1,4 @@
+import type { ClassRef } from './library';
 import { add, binary, choose, constant, multiply, type FlatExpr } from './flat-expression';
 
 /** A value of the language during flattening: a scalar expression, a (nested) array of values, or a record of them. */
@@ -6,9 +7,16 @@ export type Value = FlatExpr | readonly Value[] | RecordValue;
 export interface RecordValue {
   readonly fields: ReadonlyMap<string, Value>;
   readonly typeName: string;
+  /** It is a function, and the fields are inputs of it that are given (Modelica language 3.6, 12.4.2). */
+  readonly calls?: ClassRef;
 }
 
+export type FunctionValue = RecordValue & { readonly calls: ClassRef };
+/** A function or record, or a function that was given as an argument. */
+export type Callable = ClassRef | FunctionValue;
+
 export const isRecord = (v: Value): v is RecordValue => !Array.isArray(v) && 'fields' in v;
+export const isFunction = (v: Value): v is FunctionValue => isRecord(v) && v.calls !== undefined;
 export const isArray = (v: Value): v is readonly Value[] => Array.isArray(v);
 
 export class ShapeError extends Error {}

@@ -62,6 +62,8 @@ export interface CallExpr {
   readonly calleeSpan: Span;
   readonly args: readonly Expr[];
   readonly named: readonly NamedArgument[];
+  /** `function f(k = 2)` as an argument: the function itself, with some of its inputs given. */
+  readonly isPartial?: boolean;
   readonly span: Span;
 }
 export interface UnaryExpr {

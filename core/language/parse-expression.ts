@@ -304,6 +304,21 @@ function parseReferenceOrCall(s: TokenStream): Expr {
   return ref;
 }
 
+/** A value, or `function f(k = 2)`. */
+function parseArgument(s: TokenStream): Expr {
+  const start = s.peek().start;
+  if (!s.accept('function')) return parseExpression(s);
+  const value = parseExpression(s);
+  const span = { start, end: value.span.end };
+  if (value.kind === 'call' && value.args.length === 0) return { ...value, isPartial: true, span };
+  s.report(
+    'expected-function',
+    'After "function" a function stands here with those of its inputs that are given: function f(k = 2)',
+    span,
+  );
+  return { kind: 'error', span };
+}
+
 function parseCall(s: TokenStream, callee: string, start: number): CallExpr {
   const calleeSpan = { start, end: s.lastEnd() };
   const { args, named } = parseArguments(s, `The call of ${callee}`);
@@ -322,12 +337,11 @@ export function parseArguments(s: TokenStream, what: string): { args: Expr[]; na
       if (t.kind === 'name' && following.kind === 'symbol' && following.text === '=') {
         s.next();
         s.next();
-        const value = parseExpression(s);
+        const value = parseArgument(s);
         named.push({ name: t.text, value, span: { start: t.start, end: value.span.end } });
         continue;
       }
-      if (t.kind === 'keyword' && t.text === 'function') s.next();
-      const value = parseExpression(s);
+      const value = parseArgument(s);
       if (s.at('for')) {
         const iterators = parseIterators(s);
         args.push({

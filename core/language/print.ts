@@ -81,7 +81,8 @@ export function printExpression(e: Expr): string {
           : printExpression(a),
       );
       const callee = callWords.has(e.callee) ? e.callee : printDotted(e.callee);
-      return `${callee}(${[...args, ...e.named.map(printNamed)].join(', ')})`;
+      const own = e.isPartial ? 'function ' : '';
+      return `${own}${callee}(${[...args, ...e.named.map(printNamed)].join(', ')})`;
     }
     case 'unary':
       return e.op === 'not' ? `not ${parenthesised(e.operand, 4)}` : `${e.op}${parenthesised(e.operand, 6)}`;
