@@ -253,6 +253,43 @@ test('names are proposed where they are typed; Enter takes what was written', as
   await fill('Condition that ends the run', '');
 });
 
+test('names are proposed in formulas, in branches and where runs stop', async () => {
+  await goTo(page, '#/needs///');
+  const formula = '[aria-label^="Formula of"]';
+  await (await page.waitForSelector(formula))!.click();
+  await chord('Control', 'End');
+  await page.keyboard.type(' thr');
+  await until(
+    () => page.$eval('.suggestions', (e) => (e as HTMLElement).innerText),
+    (t) => t.includes('throughout(T, p)'),
+    'operators are proposed with what they take',
+  );
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('Tab');
+  await until(
+    () => values(formula),
+    (v) => v.some((x) => x.endsWith(' throughout')),
+    'taken',
+  );
+  await page.keyboard.press('Escape');
+  await until(
+    () => values(formula),
+    (v) => !v.some((x) => x.endsWith(' throughout')),
+    'taken back',
+  );
+  await click('[data-testid=stops]');
+  await click('[aria-label="Condition that stops a run"]');
+  await page.keyboard.type('spindle.sp');
+  await page.waitForSelector('.dropdown-menu.show .suggestions li');
+  await (await page.$('.suggestions li'))!.click();
+  await until(
+    () => values('[aria-label="Condition that stops a run"]'),
+    (v) => v[0] === 'spindle.speed',
+    'taken by a click, and the menu stays',
+  );
+  await page.keyboard.press('Escape');
+});
+
 test('rows of a spreadsheet begin an empty table', async () => {
   await page.goto(`${session.server.url}/`);
   await page.waitForSelector('.ribbon');

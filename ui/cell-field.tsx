@@ -116,7 +116,12 @@ export function CellField(props: FieldProps) {
     'aria-invalid': message !== undefined,
     ...(message && { 'aria-describedby': id }),
     onKeyDown: keys,
-    ...(names && { role: 'combobox', 'aria-expanded': proposed.open, 'aria-autocomplete': 'list' as const }),
+    ...(names && {
+      role: 'combobox',
+      'aria-expanded': proposed.open,
+      'aria-controls': proposed.id,
+      'aria-autocomplete': 'list' as const,
+    }),
     onBlur: () => {
       proposed.close();
       if (draft !== undefined) commit(draft);

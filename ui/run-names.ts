@@ -3,6 +3,7 @@ import { functionArity } from '@/core/flatten/flat-expression';
 import type { Project, Setup } from '@/core/project/project';
 import { namesOfRun, type NameOfRun } from '@/core/run/names-of-run';
 import { useProject } from '@/store/project-store';
+import { limitOperators } from '@/core/requirements/formula';
 import type { Suggestion } from './suggestions';
 
 type Names = () => readonly Suggestion[];
@@ -17,11 +18,17 @@ export interface RunNames {
   readonly quantities: Names;
   /** Everything a formula can mention. */
   readonly formula: Names;
+  /** The same with the operators of limits. */
+  readonly limit: Names;
 }
 
 const functions: readonly Suggestion[] = ['in', 'der', 'pre', 'convert', ...Object.keys(functionArity)].map((name) => ({
   name,
   detail: 'function',
+}));
+const operators: readonly Suggestion[] = Object.entries(limitOperators).map(([name, { forms }]) => ({
+  name,
+  detail: forms[0],
 }));
 const isNot = (role: string) => (n: NameOfRun) => n.kind === 'quantity' && n.role !== role;
 
@@ -35,6 +42,11 @@ export function runNames(root: string): RunNames {
     (test: (n: NameOfRun) => boolean): Names =>
     () =>
       all().filter(test);
+  const formula: Names = () => [
+    ...all().filter((n) => n.kind !== 'message'),
+    { name: 'time', detail: 's' },
+    ...functions,
+  ];
   return {
     messages: some((n) => n.kind === 'message'),
     settable: some((n) => n.kind === 'quantity' && (n.role === 'input' || n.role === 'parameter')),
@@ -42,11 +54,15 @@ export function runNames(root: string): RunNames {
     states: some((n) => n.kind === 'state'),
     recorded: some((n) => n.kind !== 'message' && n.kind !== 'state'),
     quantities: some(isNot('constant')),
-    formula: () => [...all().filter((n) => n.kind !== 'message'), { name: 'time', detail: 's' }, ...functions],
+    formula,
+    limit: () => [...formula(), ...operators],
   };
 }
 
 export const useRunNames = (setup: Pick<Setup, 'root'>): RunNames => useMemo(() => runNames(setup.root), [setup.root]);
+
+/** Names of the product, for what has no setup of its own. */
+export const productNames: RunNames = runNames('');
 
 /** A quantity of the product for examples: one that changes and has a unit, as a formula and as a sentence would name it. */
 export interface Example {

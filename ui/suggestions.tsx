@@ -1,5 +1,5 @@
 'use client';
-import { useMemo, useState, type KeyboardEvent, type RefObject } from 'react';
+import { useId, useMemo, useState, type KeyboardEvent, type RefObject } from 'react';
 import Overlay from 'react-bootstrap/Overlay';
 
 /** A name that may be written in a field. */
@@ -46,7 +46,10 @@ export function useSuggestions(
   readonly key: (e: KeyboardEvent<HTMLElement>) => boolean;
   readonly close: () => void;
   readonly open: boolean;
+  /** Of the list, for the field that opens it. */
+  readonly id: string;
 } {
+  const id = useId();
   const [word, setWord] = useState<{ readonly from: number; readonly word: string }>();
   const [at, setAt] = useState(-1);
   const found = useMemo(() => {
@@ -90,9 +93,16 @@ export function useSuggestions(
     return true;
   };
   const list = (
-    <Overlay target={field} show={found.length > 0} placement="bottom-start" transition={false}>
+    <Overlay
+      target={field}
+      show={found.length > 0}
+      placement="bottom-start"
+      transition={false}
+      // inside a menu a click on a name must not count as one beside it
+      container={() => field.current?.closest<HTMLElement>('.dropdown-menu') ?? document.body}
+    >
       {({ ref, style }) => (
-        <ul ref={ref} style={style} className="suggestions" role="listbox" aria-label="Names">
+        <ul id={id} ref={ref} style={style} className="suggestions" role="listbox" aria-label="Names">
           {found.map((s, k) => (
             <li
               key={s.name}
@@ -112,5 +122,5 @@ export function useSuggestions(
       )}
     </Overlay>
   );
-  return { list, typed, key, close, open: found.length > 0 };
+  return { list, typed, key, close, open: found.length > 0, id };
 }

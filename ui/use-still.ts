@@ -12,3 +12,18 @@ export function useStill(is: boolean, ms = 1500): boolean {
   }, [is, ms]);
   return still;
 }
+
+/** For how many whole seconds something has been so, once it has been for a while. */
+export function useSeconds(is: boolean, ms = 1500): number | undefined {
+  const still = useStill(is, ms);
+  const [seconds, setSeconds] = useState(0);
+  useEffect(() => {
+    const since = Date.now();
+    const timer = is ? setInterval(() => setSeconds(Math.floor((Date.now() - since) / 1000)), 500) : undefined;
+    return () => {
+      clearInterval(timer);
+      setSeconds(0);
+    };
+  }, [is]);
+  return still ? seconds : undefined;
+}

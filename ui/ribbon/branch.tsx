@@ -1,13 +1,14 @@
 'use client';
 import { CircleStop, GitBranch, Plus, X } from 'lucide-react';
-import { useState } from 'react';
+import { useCallback, useState } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { parseExpressionText } from '@/core/language/parse';
 import { branchAt, toggleBreakpoint } from '@/store/running';
 import { goTo } from '@/store/locate';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
-import { useExample } from '../run-names';
+import { NameField } from '../name-field';
+import { productNames, useExample } from '../run-names';
 import { useMoment } from '../moment';
 import { Button } from '../button';
 import { formatNumber, formatTime } from '../format';
@@ -26,6 +27,11 @@ export function BranchButton() {
   const chosen = rows.filter((r) => r.name !== '');
   const wrong = chosen.find(
     (r) => !run?.model.settable.includes(r.name) || r.value.trim() === '' || !Number.isFinite(number(r.value)),
+  );
+  const model = run?.model;
+  const settable = useCallback(
+    () => (model?.settable ?? []).map((name) => ({ name, detail: model?.units[name] ?? '' })),
+    [model],
   );
   const set = (k: number, change: Partial<{ name: string; value: string }>): void =>
     setRows(rows.map((r, j) => (j === k ? { ...r, ...change } : r)));
@@ -47,24 +53,18 @@ export function BranchButton() {
         <p className="quiet mb-2">
           Everything up to here is done again as it was, with what was done on panels. From here on:
         </p>
-        <datalist id="branch-names">
-          {run?.model.settable.map((n) => (
-            <option key={n} value={n} />
-          ))}
-        </datalist>
         {rows.map((r, k) => (
           <div key={k} className="d-flex gap-2 mb-1 align-items-center">
-            <input
-              className="form-control form-control-sm mono"
-              list="branch-names"
+            <NameField
+              className="mono"
+              names={settable}
               placeholder="quantity"
               aria-label={`Quantity ${k + 1}`}
               value={r.name}
-              onChange={(e) =>
+              onText={(name) =>
                 set(k, {
-                  name: e.target.value,
-                  ...(r.value === '' &&
-                    now(e.target.value) !== undefined && { value: formatNumber(now(e.target.value)!, 5) }),
+                  name,
+                  ...(r.value === '' && now(name) !== undefined && { value: formatNumber(now(name)!, 5) }),
                 })
               }
             />
@@ -189,12 +189,13 @@ export function StopsButton() {
           </div>
         ))}
         <div className="d-flex gap-2 mt-2">
-          <input
-            className="form-control form-control-sm mono"
+          <NameField
+            className="mono"
+            names={productNames.formula}
             placeholder={`${example.name} > ${example.value}`}
             aria-label="Condition that stops a run"
             value={text}
-            onChange={(e) => setText(e.target.value)}
+            onText={setText}
             onKeyDown={(e) => e.key === 'Enter' && add()}
           />
           <Button size="sm" onClick={add} disabled={text.trim() === '' || problem !== undefined}>

@@ -1,7 +1,7 @@
 'use client';
 import { GitCompareArrows, Pause, Pencil, Search, Timer } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { useMemo, useState } from 'react';
+import { useCallback, useMemo, useState } from 'react';
 import { compareSequences } from '@/core/sequences/compare';
 import { writtenPicture, type PictureRow, type SequencePicture } from '@/core/sequences/picture';
 import { outside } from '@/core/sequences/read-sequence';
@@ -14,6 +14,7 @@ import { leavesAtTime } from '@/store/run-data';
 import { useRuns, type RunView } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { formatNumber } from '@/ui/format';
+import { NameField } from '@/ui/name-field';
 import { usePlayback } from '@/ui/use-playback';
 import { BehaviourPicker } from './behaviour-picker';
 import { SequenceTip, SequenceView } from './sequence-view';
@@ -49,6 +50,13 @@ export function RecordedSheet({ project, type }: { readonly project: Project; re
   };
   const [search, setSearch] = useState('');
   const [against, setAgainst] = useState('');
+  // messages that were sent in this run
+  const sent = run?.data.messages;
+  const messages = useCallback(() => {
+    const counts = new Map<string, number>();
+    for (const { message } of sent ?? []) counts.set(message, (counts.get(message) ?? 0) + 1);
+    return [...counts].map(([name, n]) => ({ name, detail: n === 1 ? 'once' : `${n} times` }));
+  }, [sent]);
   const product = project.types.find((t) => t.id === project.root)?.name ?? '';
   // all that take part, whether shown or not
   const all = useMemo(
@@ -194,13 +202,13 @@ export function RecordedSheet({ project, type }: { readonly project: Project; re
       </div>
       <div className="chips">
         <Search size={13} aria-hidden className="quiet" />
-        <input
-          className="form-control form-control-sm"
+        <NameField
+          names={messages}
           style={{ width: 130 }}
           placeholder="message"
           aria-label="Search messages"
           value={search}
-          onChange={(e) => setSearch(e.target.value)}
+          onText={setSearch}
         />
         {all.map((p) => (
           <button

@@ -3,7 +3,7 @@ import { marginText } from '@/ui/verdict';
 import type { Requirement } from '@/core/project/project';
 import type { RequirementFinding } from '@/core/run/run';
 import type { Limit } from '@/core/requirements/read-limit';
-import { useExample } from '@/ui/run-names';
+import { productNames, useExample } from '@/ui/run-names';
 import { useProject } from '@/store/project-store';
 import { CellField } from '@/ui/cell-field';
 import { DraggableName } from '@/ui/draggable-name';
@@ -62,6 +62,7 @@ export function LimitCell({
           label={`Formula of ${requirement.key}`}
           mono
           multiline
+          names={productNames.limit}
           placeholder={`or write a formula, e.g. always(${example.name} <= ${example.value})`}
           {...(limit.byHand && problems[0] && { problem: problems[0] })}
           onCommit={write}

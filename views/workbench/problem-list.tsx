@@ -9,7 +9,7 @@ import { usePlace } from '@/store/place-store';
 import { stopChecking } from '@/store/checking';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
-import { useStill } from '@/ui/use-still';
+import { useSeconds } from '@/ui/use-still';
 import { useRuns } from '@/store/run-store';
 
 export function ProblemList() {
@@ -17,12 +17,12 @@ export function ProblemList() {
   const problems = useProject((s) => s.problems);
   const run = useRuns((s) => s.current);
   const go = usePlace((s) => s.go);
-  const slow = useStill(useProject((s) => s.checking));
+  const seconds = useSeconds(useProject((s) => s.checking));
   const all: readonly Problem[] = run?.problem ? [run.problem, ...problems] : problems;
-  if (slow)
+  if (seconds !== undefined)
     return (
       <div className="p-3 d-flex gap-3 align-items-center">
-        <span className="quiet">What has changed is still being checked.</span>
+        <span className="quiet">What has changed is still being checked, for {seconds} s now.</span>
         <Button size="sm" onClick={stopChecking}>
           Stop checking
         </Button>

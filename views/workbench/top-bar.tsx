@@ -19,7 +19,7 @@ import Dropdown from 'react-bootstrap/Dropdown';
 import type { Project } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { useStill } from '@/ui/use-still';
+import { useSeconds } from '@/ui/use-still';
 import { takeOver } from '@/store/tabs';
 import { useHere } from '@/store/derived';
 import { Button } from '@/ui/button';
@@ -210,8 +210,8 @@ function needsSheetName(project: Project | undefined, sheet: string): string {
 function ProblemCount() {
   const problems = useProject((s) => s.problems);
   const errors = problems.filter((p) => p.severity === 'error').length;
-  const slow = useStill(useProject((s) => s.checking));
-  if (slow) return <span className="quiet">checking …</span>;
+  const seconds = useSeconds(useProject((s) => s.checking));
+  if (seconds !== undefined) return <span className="quiet">checking … {seconds} s</span>;
   if (problems.length === 0) return <span className="quiet">no problems</span>;
   return (
     <span
