@@ -260,3 +260,29 @@ test('a panel shows whole in whatever room there is, or scrolls; requirements dr
   await page.mouse.up();
   await page.waitForSelector('[data-control="CAP-01"][data-kind=verdict]');
 });
+
+test('deleting a part moves nothing else', async () => {
+  await goTo(page, '#/product////inside');
+  await page.waitForSelector('.part-card[data-part=spindle]');
+  const isLast = (): Promise<number> => page.$$eval('.part-card', (all) => all.length);
+  const places = (): Promise<string> =>
+    page.$$eval('.part-card', (all) =>
+      all
+        .filter((e) => !(e as HTMLElement).dataset.part?.startsWith('spindle2'))
+        .map((e) => `${(e as HTMLElement).dataset.part} ${JSON.stringify(e.getBoundingClientRect())}`)
+        .join('\n'),
+    );
+  const count = await isLast();
+  await click('.part-card[data-part=spindle] .part-head');
+  await page.keyboard.down('Control');
+  await page.keyboard.press('d');
+  await page.keyboard.up('Control');
+  await until(isLast, (n) => n === count + 1, 'a second spindle');
+  await page.waitForSelector('.part-card[data-part=spindle2]');
+  const [before, where] = [await view(), await places()];
+  await page.keyboard.press('Delete');
+  await until(isLast, (n) => n === count, 'and no second one');
+  await pause(400);
+  expect(await view()).toBe(before);
+  expect(await places()).toBe(where);
+});

@@ -1,14 +1,17 @@
 'use client';
 import { useVirtualizer, type VirtualItem } from '@tanstack/react-virtual';
-import { memo, useRef, type KeyboardEvent, type MouseEvent } from 'react';
+import { memo, useMemo, useRef, type KeyboardEvent, type MouseEvent } from 'react';
 import type { Matrix } from '@/core/trace/matrix';
 import { whyNotSound } from '@/core/trace/links';
 import { goTo } from '@/store/locate';
 
 const rowHeight = 26,
   columnWidth = 30,
-  headHeight = 150,
   keyWidth = 250;
+/** Heads are as high as the longest name needs, within these. */
+const lowestHead = 80,
+  highestHead = 210,
+  letterWidth = 6.3;
 
 interface Props {
   readonly matrix: Matrix;
@@ -20,6 +23,10 @@ interface Props {
 /** The matrix itself: only what is in sight is drawn, empty cells are lines of the background. */
 export function MatrixGrid({ matrix, spot, setSpot, toggle }: Props) {
   const box = useRef<HTMLDivElement>(null);
+  const headHeight = useMemo(() => {
+    const longest = matrix.columns.reduce((most, c) => Math.max(most, c.label.length), 0);
+    return Math.round(Math.min(highestHead, Math.max(lowestHead, letterWidth * longest + 16)));
+  }, [matrix]);
   // eslint-disable-next-line react-hooks/incompatible-library
   const rows = useVirtualizer({
     useFlushSync: false,
@@ -106,7 +113,14 @@ export function MatrixGrid({ matrix, spot, setSpot, toggle }: Props) {
         <div className="matrix-head" style={{ height: headHeight, width }}>
           <div className="matrix-corner" style={{ width: keyWidth }} />
           {shown.map((c) => (
-            <ColumnHead key={c.key} start={c.start} index={c.index} matrix={matrix} here={spot[1] === c.index} />
+            <ColumnHead
+              key={c.key}
+              start={c.start}
+              index={c.index}
+              matrix={matrix}
+              here={spot[1] === c.index}
+              height={headHeight}
+            />
           ))}
         </div>
         {rows.getVirtualItems().map((v) => (
@@ -140,11 +154,13 @@ const ColumnHead = memo(function ColumnHead({
   index,
   matrix,
   here,
+  height,
 }: {
   readonly start: number;
   readonly index: number;
   readonly matrix: Matrix;
   readonly here: boolean;
+  readonly height: number;
 }) {
   const e = matrix.columns[index];
   return (
@@ -160,7 +176,7 @@ const ColumnHead = memo(function ColumnHead({
       tabIndex={-1}
       data-column={e.label}
     >
-      <span>{e.label}</span>
+      <span style={{ maxWidth: height - 12 }}>{e.label}</span>
     </button>
   );
 });

@@ -44,10 +44,10 @@ export function MatrixSheet({ project }: { readonly project: Project }) {
   return (
     <>
       <div className="pane-head">
-        <h2>Trace matrix</h2>
+        <h2 style={{ flex: '1 0 auto' }}>Trace matrix</h2>
         <input
           className="form-control form-control-sm"
-          style={{ width: 150 }}
+          style={{ flex: '0 1 150px', minWidth: 90 }}
           placeholder="Requirements"
           aria-label="Filter requirements"
           value={requirements}
@@ -55,7 +55,7 @@ export function MatrixSheet({ project }: { readonly project: Project }) {
         />
         <input
           className="form-control form-control-sm"
-          style={{ width: 150 }}
+          style={{ flex: '0 1 150px', minWidth: 90 }}
           placeholder="Elements"
           aria-label="Filter elements"
           value={elements}
