@@ -8,6 +8,7 @@ import { readCsvSheet } from './formats/sheet-csv';
 import { readReqifSheets } from './formats/sheet-reqif';
 import { readXlsxSheets } from './formats/sheet-xlsx';
 import { readStimulusCsv } from './formats/stimulus-csv';
+import { projectVersion } from './project/document';
 import { newQuantity, newSetup, newType, emptyProject, type Project } from './project/project';
 import { createEngine } from './run/engine';
 import { checkProject } from './run/check';
@@ -121,7 +122,7 @@ describe('files', () => {
       id as never,
     );
   const json = (more: object): unknown =>
-    readProjectText(JSON.stringify({ format: 'zelvar-project', version: 7, ...more }));
+    readProjectText(JSON.stringify({ format: 'zelvar-project', version: projectVersion, ...more }));
   const cases: Readonly<Record<string, readonly [read: () => unknown, told: RegExp]>> = {
     'a stimulus column of blanks': [
       () => readStimulusCsv(bytes(`time,x${' '.repeat(100_000)}y\n0,1\n1,2`)),

@@ -490,7 +490,7 @@ test('5. links by dragging, by the palette, in bulk and in the matrix; shown on 
     'linked',
   );
   // remove all links of an element, and take it back
-  await page.click('[data-state="Stopped"]');
+  await click('[data-state="Stopped"]');
   await clickText('button', 'Remove all 2');
   await until(
     () => text('[aria-label="Trace links"]'),

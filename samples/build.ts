@@ -113,6 +113,7 @@ export const partType = (name: string, note: string, more: Partial<PartType>): P
   procedures: [],
   sequences: [],
   sheets: [],
+  signals: [],
   layout: [],
   ...more,
 });

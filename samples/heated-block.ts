@@ -90,7 +90,7 @@ const station = partType('Station', 'A heated sample block with its controller.'
 
 export const heatedBlock: Project = {
   format: 'zelvar-project',
-  version: 7,
+  version: 8,
   id: 'heated-block',
   name: 'Heated sample block',
   root: station.id,

@@ -658,7 +658,7 @@ const panelType = partType('OperatorPanel', 'Keys, lamp and display of the opera
 
 const untraced: Project = {
   format: 'zelvar-project',
-  version: 7,
+  version: 8,
   id: 'tube-capper',
   name: 'Tube capper',
   root: capper.id,

@@ -79,7 +79,7 @@ export function analyse(source: FlatModel): SolvableModel {
     return empty;
   }
   const isState = new Set(states);
-  const blocks = orderBlocks(system, model.equations, m);
+  const blocks = orderBlocks(system, model.equations, m, problems);
   const invariants = reduction?.invariants ?? [];
   const pinned = pinnedStarts(model, isState);
   if (invariants.length > 0)
@@ -247,6 +247,8 @@ interface System {
   readonly unknowns: readonly number[];
   unknownAt(k: number): Unknown;
   isDiscrete(k: number): boolean;
+  isReal(k: number): boolean;
+  nameOf(index: number): string;
   /** Constants and parameters may divide. */
   isFixed(index: number): boolean;
   /** Unknowns an equation may be solved for. */
@@ -298,6 +300,8 @@ function createSystem(model: FlatModel, isState: ReadonlySet<number>, free: Read
     unknowns,
     unknownAt: (k) => (k < n ? { kind: 'var', index: k } : { kind: 'der', index: k - n }),
     isDiscrete: (k) => k < n && isDiscreteVariable[k],
+    isReal: (k) => k >= n || model.variables[k].type === 'Real',
+    nameOf: (index) => model.variables[index].name,
     isFixed: (index) => {
       const x = value(index);
       return (
@@ -476,11 +480,12 @@ function initialOrder(
       unknownOf: Int32Array.from(used, (k) => unknownOf[k]),
       equationOf: equationOf.map((k) => (k < 0 ? -1 : position[k])),
     },
+    [],
   );
 }
 
 /** The blocks in solution order. */
-function orderBlocks(system: System, equations: readonly FlatEquation[], m: Matching): Block[] {
+function orderBlocks(system: System, equations: readonly FlatEquation[], m: Matching, problems: Problem[]): Block[] {
   const dependencies =
     (withConditions: boolean, keep: (e: number) => boolean) =>
     (e: number): number[] =>
@@ -500,9 +505,12 @@ function orderBlocks(system: System, equations: readonly FlatEquation[], m: Matc
     const members = new Set(component);
     const continuous = component.filter((e) => !isDiscrete(e));
     const discrete = component.filter(isDiscrete);
+    // what is set at one moment must know the conditions it is set by at that moment: there is no next one to mend them
+    const byConditions = dependencies(true, (e) => members.has(e) && equations[e].isWhen === true);
     const sub = (list: readonly number[]): number[][] => {
       const position = new Map(list.map((e, k) => [e, k]));
-      const needs = dependencies(false, (e) => members.has(e));
+      const plainly = dependencies(false, (e) => members.has(e));
+      const needs = (e: number): number[] => (equations[e].isWhen ? [...plainly(e), ...byConditions(e)] : plainly(e));
       return dependencyOrder(list.length, (k) => needs(list[k]).flatMap((e) => position.get(e) ?? [])).map((c) =>
         c.map((k) => list[k]),
       );
@@ -516,6 +524,35 @@ function orderBlocks(system: System, equations: readonly FlatEquation[], m: Matc
             c.map(target),
           ),
     );
+    const loops = sub(component);
+    const isAtEvents = (c: readonly number[]): boolean => c.length > 1 && c.some((e) => equations[e].isWhen);
+    if (loops.some(isAtEvents)) {
+      const unsolved = loops.filter((c) => isAtEvents(c) && c.some((e) => !system.isReal(m.unknownOf[e])));
+      problems.push(
+        ...unsolved.map((c) =>
+          loopProblem(
+            system,
+            c.map((e) => equations[e]),
+            c.map(target),
+          ),
+        ),
+      );
+      return [
+        ...blocks.map((x): Block => ({ ...x, only: 'between' })),
+        ...loops.map((c): Block => {
+          const [one] = c;
+          const together =
+            c.length === 1
+              ? single(equations[one], target(one), isDiscrete(one))
+              : tear(
+                  system,
+                  c.map((e) => equations[e]),
+                  c.map(target),
+                );
+          return { ...together, only: 'events' };
+        }),
+      ];
+    }
     return [
       ...blocks,
       ...sub(discrete)
@@ -523,6 +560,21 @@ function orderBlocks(system: System, equations: readonly FlatEquation[], m: Matc
         .map((e) => single(equations[e], target(e), true)),
     ];
   });
+}
+
+/** What is true or whole cannot be solved for. */
+function loopProblem(system: System, equations: readonly FlatEquation[], targets: readonly Unknown[]): Problem {
+  const names = targets.map((u) => system.nameOf(u.index));
+  const [{ origin }] = equations;
+  return {
+    ...problem(
+      'error',
+      'loop-at-event',
+      `At the same moment ${names.join(' needs ')} needs ${names[0]}: this goes round in a circle. Let one of them look at what was before (pre), or put a delay between them`,
+      origin.span,
+    ),
+    place: origin.place,
+  };
 }
 
 function single(equation: FlatEquation, target: Unknown, discrete: boolean): Block {

@@ -5,8 +5,11 @@ import type { Alias } from './aliases';
 import type { Unknown } from '../flatten/differentiate';
 import type { Reduction } from './reduced-model';
 
-/** One step of the solution order. */
-export type Block =
+/**
+ * One step of the solution order. A loop that goes through values which change at events only is solved together at events, and without
+ * those between them: its steps say for which of both they are there.
+ */
+export type Block = { readonly only?: 'events' | 'between' } & (
   | {
       readonly kind: 'assign';
       readonly target: Unknown;
@@ -14,7 +17,8 @@ export type Block =
       readonly equation: FlatEquation;
       readonly discrete: boolean;
     }
-  | TornBlock;
+  | TornBlock
+);
 
 /** Equations to be solved together: given the torn unknowns, the inner ones follow in order; Newton's method closes the residuals. */
 export interface TornBlock {

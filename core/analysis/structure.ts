@@ -123,6 +123,7 @@ interface Order {
 function solvedOrder(solvable: SolvableModel): Order {
   const order: Order = { equations: [], unknowns: [], blocks: [] };
   for (const b of solvable.blocks) {
+    if (b.only === 'between') continue;
     if (b.kind === 'assign') {
       if (
         b.target.kind === 'var' &&

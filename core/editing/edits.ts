@@ -54,10 +54,13 @@ const refuse = (code: string, message: string): never => {
 export function applyEdit(project: Project, edit: Edit): EditResult {
   try {
     const [next, patches, inverse] = produceWithPatches(project, (draft) => change(draft as Draft<Project>, edit));
-    const [kept, more, back] = keepEquations(project, next as Project);
-    const all = [...patches, ...more];
-    const wrong = wrongIn(project, kept, all);
+    // only what is sound can be read for what follows from it
+    const wrong = wrongIn(project, next as Project, patches);
     if (wrong !== undefined) refuse('invalid', wrong);
+    const [kept, more, back] = keepEquations(project, next as Project);
+    const wrongThen = more.length > 0 ? wrongIn(project, kept, more) : undefined;
+    if (wrongThen !== undefined) refuse('invalid', wrongThen);
+    const all = [...patches, ...more];
     return { project: kept, patches: all, inverse: [...back, ...inverse] };
   } catch (error) {
     if (error instanceof Refused) return { project, refused: error.why, patches: [], inverse: [] };

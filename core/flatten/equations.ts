@@ -378,7 +378,7 @@ function lowerWhen(
       op: 'pre',
       index,
     });
-    return { left: { op: 'var', index }, right, origin: rules[0].origin };
+    return { left: { op: 'var', index }, right, origin: rules[0].origin, isWhen: true };
   });
 }
 

@@ -59,6 +59,8 @@ export interface FlatEquation {
   readonly left: FlatExpr;
   readonly right: FlatExpr;
   readonly origin: Origin;
+  /** A value that is set when something happens, and kept otherwise. */
+  readonly isWhen?: boolean;
 }
 
 /** Something done once when a Boolean variable becomes true. */

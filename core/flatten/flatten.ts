@@ -129,6 +129,8 @@ function build(library: ClassLibrary, className: string, options: FlattenOptions
       const { definition } = body.ref;
       addEquations(b, definition.equations, scope, { connections, routes }, false);
       for (const relation of body.behaviour?.relations ?? []) addRelation(b, relation, scope, { connections, routes });
+      for (const { equation, place } of body.behaviour?.placed ?? [])
+        addEquations(b, [equation], { ...scope, place }, { connections, routes }, false);
       addEquations(b, definition.initialEquations, scope, { connections, routes }, true);
       for (const algorithm of definition.algorithms) addAlgorithm(b, algorithm, scope, false);
       for (const algorithm of definition.initialAlgorithms) addAlgorithm(b, algorithm, scope, true);

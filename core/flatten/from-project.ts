@@ -14,6 +14,8 @@ import { parseExpressionText, parseFile, parsePhysicsText } from '../language/pa
 import type { Address } from '../project/address';
 import type { Change, Chart, ClassText, PartType, Procedure, Project, Quantity } from '../project/project';
 import { readRelation } from '../project/relation-text';
+import { lowerSheets, type WireType } from '../signals/lower-sheet';
+import { componentsOf, typeOf, type DeclaredComponent, type DeclaredType } from './declared';
 import type { PlacedChange } from './instance';
 import { libraryOf, type ClassLibrary, type ClassRef, type PartBehaviour, type RelationSource } from './library';
 
@@ -52,12 +54,74 @@ export function projectLibrary(project: Project): ProjectLibrary {
     return known.lowered;
   });
   const shared = project.libraries.map(lowerLibrary);
+  const sharedRefs = shared.flatMap((x) => x.refs);
+  const withSheets = withSignals(project, sharedRefs, all);
   return {
-    library: libraryOf([...shared.flatMap((x) => x.refs), ...all.map((x) => x.ref)]),
+    library: libraryOf([...sharedRefs, ...withSheets.map((x) => x.ref)]),
     get problems() {
-      return [...shared.flatMap((x) => x.problems), ...all.flatMap((x) => x.problems())];
+      return [...shared.flatMap((x) => x.problems), ...withSheets.flatMap((x) => x.problems())];
     },
   };
+}
+
+/** Types with signal sheets as they were read last, and among which other types. */
+const sheets = new WeakMap<PartType, { readonly among: readonly ClassRef[]; readonly lowered: Lowered }>();
+
+/** The types with what their signal sheets declare and say: names in these mean what the other types and texts declare. */
+function withSignals(project: Project, texts: readonly ClassRef[], all: readonly Lowered[]): readonly Lowered[] {
+  if (project.types.every((t) => t.signals.length === 0)) return all;
+  const among = [...texts, ...all.map((x) => x.ref)];
+  const library = libraryOf(among);
+  return project.types.map((type, k) => {
+    if (type.signals.length === 0) return all[k];
+    const known = sheets.get(type);
+    if (known?.among.length === among.length && known.among.every((x, j) => x === among[j])) return known.lowered;
+    const lowered = withSheetsOf(project, type, all[k], library);
+    sheets.set(type, { among, lowered });
+    return lowered;
+  });
+}
+
+function withSheetsOf(project: Project, type: PartType, { ref, problems }: Lowered, library: ClassLibrary): Lowered {
+  const members = new Set([
+    ...componentsOf(library, ref).map((c) => c.element.name),
+    ...[...type.ports, ...type.charts, ...type.procedures].map((x) => x.name),
+  ]);
+  const found = lowerSheets(type, {
+    typeOf: (path) => typeAt(library, ref, path),
+    isTaken: (name) => members.has(name),
+    partType: (name) => project.types.find((t) => t.name === name),
+  });
+  const places = new Map(found.elements.map((x) => [x.element.name, x.place]));
+  return {
+    ref: {
+      ...ref,
+      definition: {
+        ...ref.definition,
+        elements: [...ref.definition.elements, ...found.elements.map((x) => x.element)],
+      },
+      elementPlace: (name) => places.get(name) ?? ref.elementPlace?.(name),
+      behaviour: () => ({ ...ref.behaviour!(), placed: found.equations }),
+    },
+    problems: () => [...problems(), ...found.problems],
+  };
+}
+
+/** The type of a quantity that a path leads to from a class. */
+function typeAt(library: ClassLibrary, ref: ClassRef, path: readonly string[]): WireType | undefined {
+  let at: ClassRef | undefined = ref;
+  for (const [k, name] of path.entries()) {
+    const component: DeclaredComponent | undefined =
+      at && componentsOf(library, at).find((c) => c.element.name === name);
+    const type: DeclaredType | undefined = component && typeOf(library, component);
+    if (!type) return undefined;
+    if (k === path.length - 1)
+      return type.builtin === 'Boolean' || type.builtin === 'Integer' || type.builtin === 'Real'
+        ? type.builtin
+        : undefined;
+    at = type.ref;
+  }
+  return undefined;
 }
 
 const texts = new WeakMap<ClassText, { refs: readonly ClassRef[]; problems: readonly Problem[] }>();
@@ -214,6 +278,7 @@ function readBehaviour(type: PartType, messageLinks: PartBehaviour['messageLinks
     value: {
       charts: sources.map((s) => s.value),
       relations,
+      placed: [],
       messagePorts: type.ports.map((p) => ({ name: p.name, accepts: p.accepts, sends: p.sends })),
       messageLinks,
     },

@@ -5,6 +5,7 @@ import type {
   ClassDefinition,
   ComponentElement,
   Element,
+  Equation,
   ExtendsElement,
   ImportElement,
   Modification,
@@ -32,6 +33,12 @@ export interface PartBehaviour {
   readonly messagePorts: readonly MessagePort[];
   readonly messageLinks: readonly MessageLink[];
   readonly relations: readonly RelationSource[];
+  /** Equations with places of their own. */
+  readonly placed: readonly PlacedEquation[];
+}
+export interface PlacedEquation {
+  readonly equation: Equation;
+  readonly place: string;
 }
 /** A relation that holds in every run, or a limit that is checked in it. */
 export interface RelationSource {

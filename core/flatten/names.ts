@@ -38,7 +38,8 @@ export interface Names {
   lineage(ref: ClassRef): readonly ClassRef[];
 }
 
-const kindAt = (address: Address): MeaningKind => (address.includes('/part/') ? 'part' : 'quantity');
+const kindAt = (address: Address): MeaningKind =>
+  address.includes('/line/') ? 'declared' : address.includes('/part/') ? 'part' : 'quantity';
 
 export function createNames(project: Project): Names {
   const { library } = projectLibrary(project);
@@ -93,7 +94,11 @@ export function createNames(project: Project): Names {
       name,
       ...(address === undefined
         ? { kind: 'declared', address: component.home.place, declaredIn: component.home.path }
-        : { kind: kindAt(address), address }),
+        : {
+            kind: kindAt(address),
+            address,
+            ...(kindAt(address) === 'declared' && { declaredIn: component.home.path }),
+          }),
       ...(inside && { inside }),
     };
   };

@@ -37,7 +37,10 @@ let shipped: readonly CatalogueEntry[] | undefined;
 
 /** Everything parts can be made of by name: the library that is always there, and classes of the project's own texts. */
 export function catalogue(library: ClassLibrary): readonly CatalogueEntry[] {
-  shipped ??= [...componentPackages.keys()].flatMap((name) => inside(standardPackage(name)!, name));
+  // blocks of signal sheets have no ports to be linked
+  shipped ??= [...componentPackages.keys()]
+    .filter((name) => name !== 'Signals')
+    .flatMap((name) => inside(standardPackage(name)!, name));
   const own = [...library.top.values()]
     .filter((ref) => !ref.behaviour)
     .flatMap(({ definition: d }): CatalogueEntry[] =>

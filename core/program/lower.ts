@@ -81,13 +81,21 @@ export function lower(solvable: SolvableModel): Lowered {
   const isState = new Set(states);
   const slotOf = new Map(states.map((s, k) => [s, k]));
   const varies = (index: number): boolean => isState.has(index) || model.variables[index].kind === 'continuous';
+  // what is solved for at events varies while that is done: conditions on it are held
+  const solvedAtEvents = new Set(
+    [...solvable.blocks, ...solvable.initialBlocks].flatMap((b) =>
+      b.kind === 'torn' && b.only === 'events'
+        ? [...b.tears, ...b.inner.map((x) => x.target)].flatMap((u) => (u.kind === 'var' ? [u.index] : []))
+        : [],
+    ),
+  );
   let count = 0;
   const work: Work = {
     solvable,
     locals: new Map(),
     context: {
       found,
-      varies,
+      varies: (index) => varies(index) || solvedAtEvents.has(index),
       local: (kind, index) => work.locals.get(kind + index),
       stateSlot: (index) => slotOf.get(index) ?? 0,
     },
@@ -202,6 +210,7 @@ function lowerBlocks(work: Work, blocks: readonly Block[], mode: ConditionMode):
   const lowering = createLowering(work.context, mode);
   return blocks.flatMap((b): Instruction[] => {
     // in a loop conditions are held: the event iteration brings them up to date
+    if (b.only === (mode === 'held' ? 'events' : 'between')) return [];
     if (b.kind === 'torn') return [{ do: 'solve', block: numberOf(work, b) }];
     if (mode === 'held' && b.discrete) return [];
     const before = found.modes.length;
@@ -410,7 +419,13 @@ function movingBlocks(solvable: SolvableModel, varies: (index: number) => boolea
 
 function movingVariables(states: readonly number[], blocks: readonly Block[]): ReadonlySet<number> {
   const targets = blocks.flatMap((b) =>
-    b.kind === 'torn' ? [...b.tears, ...b.inner.map((x) => x.target)] : b.discrete ? [] : [b.target],
+    b.only === 'events'
+      ? []
+      : b.kind === 'torn'
+        ? [...b.tears, ...b.inner.map((x) => x.target)]
+        : b.discrete
+          ? []
+          : [b.target],
   );
   return new Set([...states, ...targets.flatMap((u) => (u.kind === 'var' ? [u.index] : []))]);
 }
@@ -422,7 +437,7 @@ function neededBlocks(solvable: SolvableModel): Block[] {
   for (const b of [...solvable.blocks].reverse()) {
     const targets = b.kind === 'assign' ? [b.target] : [...b.tears, ...b.inner.map((x) => x.target)];
     if (!targets.some((u) => wanted.has(named(u)))) continue;
-    if (b.kind === 'assign' && b.discrete) continue;
+    if (b.only === 'events' || (b.kind === 'assign' && b.discrete)) continue;
     kept.push(b);
     const values =
       b.kind === 'assign' ? [b.value] : [...b.inner.map((x) => x.value), ...b.residuals.map((r) => r.value)];

@@ -1,4 +1,5 @@
 import { namesInProcedureLine, namesInSequenceRow } from '../lines/names-in-lines';
+import { namesInSignalLine } from '../lines/signal-line';
 import {
   atLeast,
   documentSchema,
@@ -336,6 +337,48 @@ export const sheet = entry('sheet', 'relation sheet', {
   layout: rows(namedPlace),
 });
 
+/** A line of a signal sheet: a name for a formula, or a note (core/lines/signal-line.ts). */
+export const signalLine = entry(
+  'line',
+  'block',
+  {
+    id,
+    text: read(text(2000), 'expression', inType, { pieces: namesInSignalLine }),
+    /** Where its card stands; null where the layout places it. */
+    place: maybe(places),
+  },
+  {
+    label: (chain) => `${nameOf(chain, 0)}: ${String(chain.at(-1)!.text)}`,
+    says: (chain) => `signal sheet ${nameOf(chain, -2)}`,
+    content: (l) => (l.text.trim() === '' ? undefined : l.text),
+  },
+);
+
+/** How a sampled sheet goes from moment to moment: with what it had before, with the mean of both, with what it has now. */
+export const samplingMethods = ['hold', 'tustin', 'backward'] as const;
+
+/** Values made from values, line by line: continuously, or at the ticks of a clock. */
+export const signalSheet = entry(
+  'signals',
+  'signal sheet',
+  {
+    id,
+    name: title(),
+    note: text(),
+    /** Period, a time such as 1 'ms'; empty for a continuous sheet. */
+    every: read(text(400), 'expression', inType, { says: 'period of' }),
+    /** When the first tick comes, a time; empty for at once. */
+    offset: read(text(400), 'expression', inType, { says: 'offset of' }),
+    method: oneOf(...samplingMethods),
+    lines: list(signalLine),
+  },
+  {
+    label: withOwner,
+    says: (chain) => `signal sheet ${nameOf(chain, -1)}`,
+    content: (s) => [s.name, s.every, s.offset, s.method, ...s.lines.map((l) => l.text)].join('|'),
+  },
+);
+
 /** An equation of the physics text, known by its id while the text around it changes. */
 export const equation = entry('equation', 'equation', {
   id,
@@ -361,6 +404,7 @@ export const partType = entry(
     procedures: list(procedure),
     sequences: list(sequence),
     sheets: list(sheet),
+    signals: list(signalSheet),
     /** Where cards of parts stand that the physics text declares. */
     layout: rows(namedPlace),
   },
@@ -645,7 +689,7 @@ export const track = entry(
 const retired = { id, key };
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 7;
+export const projectVersion = 8;
 
 export const projectFields = {
   format: exactly(projectFormat),
@@ -690,6 +734,8 @@ export interface Transition extends EntryOf<typeof transition> {}
 export interface Procedure extends EntryOf<typeof procedure> {}
 export interface Sequence extends EntryOf<typeof sequence> {}
 export interface RelationSheet extends EntryOf<typeof sheet> {}
+export interface SignalSheet extends EntryOf<typeof signalSheet> {}
+export interface SignalLine extends EntryOf<typeof signalLine> {}
 export interface Relation extends EntryOf<typeof relation> {}
 export interface EquationMark extends EntryOf<typeof equation> {}
 export interface Requirement extends EntryOf<typeof requirement> {}

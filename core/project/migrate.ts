@@ -123,6 +123,11 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
       traces: listOf(project.traces).map((t) => ({ ...t, element: withEquationId(t.element, types) })),
     };
   },
+  7: (project) => ({
+    ...project,
+    version: 8,
+    types: listOf(project.types).map((t) => ({ ...t, signals: [] })),
+  }),
 };
 
 const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));

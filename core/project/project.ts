@@ -16,6 +16,8 @@ import type {
   Sequence,
   Setup,
   Shape,
+  SignalLine,
+  SignalSheet,
   StateKind,
   Transition,
 } from './document';
@@ -55,6 +57,8 @@ export type {
   Sequence,
   Setup,
   Shape,
+  SignalLine,
+  SignalSheet,
   StateKind,
   StimulusRow,
   TraceLink,
@@ -113,6 +117,7 @@ export const newType = (id: string, name: string): PartType => ({
   procedures: [],
   sequences: [],
   sheets: [],
+  signals: [],
   layout: [],
 });
 
@@ -212,6 +217,18 @@ export const newRelationSheet = (id: string, name: string): RelationSheet => ({
   relations: [],
   layout: [],
 });
+
+export const newSignalSheet = (id: string, name: string): SignalSheet => ({
+  id,
+  name,
+  note: '',
+  every: '',
+  offset: '',
+  method: 'hold',
+  lines: [],
+});
+
+export const newSignalLine = (id: string, text: string): SignalLine => ({ id, text, place: null });
 
 export const newSequence = (id: string, name: string): Sequence => ({ id, name, note: '', lines: [] });
 

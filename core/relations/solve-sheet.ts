@@ -262,7 +262,11 @@ function sheetModel(
       initialAlgorithms: [],
     };
     const relations = ref.path === owner.name ? [] : ref.behaviour().relations;
-    return { ...ref, definition, behaviour: () => ({ charts: [], messagePorts: [], messageLinks: [], relations }) };
+    return {
+      ...ref,
+      definition,
+      behaviour: () => ({ charts: [], placed: [], messagePorts: [], messageLinks: [], relations }),
+    };
   });
   return sheetRelations(libraryOf(bare), owner, sheetId);
 }

@@ -15,6 +15,8 @@ export function settle(run: RunningSimulation, initial = false): boolean {
     if (initial) machine.initial(state.clock.time);
     else machine.event(state.clock.time);
     let changed = takeConditions(run);
+    // loops hold their conditions while they are solved: those that fit the solution come first, with the values before the event as they were
+    if (changed && !initial) continue;
     carryOutActions(run, initial, iteration === 0, restarts);
     if (!initial) run.charts.noteMoments();
     // at the start, values before it are the start values until the conditions have settled; the event iteration goes on from there

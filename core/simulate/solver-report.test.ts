@@ -10,7 +10,8 @@ test('the report names the state whose error sets the steps', () => {
   );
   expect(report.limiting.map((x) => x.name)).toEqual(expect.arrayContaining(['fast']));
   expect(report.limiting.map((x) => x.name)).not.toContain('slow');
-  expect(report.advice).toEqual([]);
+  // where the time goes is told by the clock, which depends on the machine
+  expect(report.advice.filter((a) => !a.startsWith('Most of the time'))).toEqual([]);
 });
 test('it says what would help: a stiff model with an explicit method, switching without end, jumps in formulas', () => {
   const stiff = 'model Stiff Real x(start = 0, fixed = true); equation der(x) = -1e5*(x - sin(time)); end Stiff;';

@@ -1,0 +1,873 @@
+package Signals "Blocks of signal sheets: values in, a value out"
+
+  block integrate "The integral of u over time"
+    input Real u "what is integrated";
+    input Boolean reset = false "holds y at start while it is true";
+    parameter Real start = 0 "y at the beginning, and at a reset";
+    parameter Real low = -1e300 "y goes no lower";
+    parameter Real high = 1e300 "y goes no higher";
+    output Real y(start = start, fixed = true);
+  equation
+    der(y) = if reset or y >= high and u > 0 or y <= low and u < 0 then 0 else u;
+    when reset then
+      reinit(y, start);
+    end when;
+    annotation(Documentation(info =
+      "dy/dt = u, y(0) = start; dy/dt = 0 where y would leave [low, high], so that nothing winds up. While reset holds, y = start."),
+      Units(y = "u*s"));
+  end integrate;
+
+  block derivative "How fast u changes, smoothed by a lag"
+    input Real u "what is differentiated";
+    parameter Real T(unit = "s") = 1e-3 "time constant of the lag";
+    output Real y;
+  protected
+    Real x(start = 0);
+  initial equation
+    x = u;
+  equation
+    T*der(x) = u - x;
+    y = (u - x)/T;
+    annotation(Documentation(info =
+      "Y/U = s/(1 + T s): the derivative below 1/T, noise above it is not amplified further. It begins at rest: y(0) = 0."),
+      Units(y = "u/s"));
+  end derivative;
+
+  block lag "First-order lag: follows u with a time constant"
+    input Real u;
+    parameter Real T(unit = "s") = 1 "time constant";
+    parameter Real start = 0 "y at the beginning";
+    output Real y(start = start, fixed = true);
+  equation
+    T*der(y) = u - y;
+    annotation(Documentation(info =
+      "T dy/dt + y = u, Y/U = 1/(1 + T s): 63.2 % of a step after T. It lets slow changes pass and takes away fast ones (low pass at 1/(2 pi T))."),
+      Units(y = "u"));
+  end lag;
+
+  block lag2 "Second-order lag: natural frequency and damping"
+    input Real u;
+    parameter Real w(unit = "rad/s") = 1 "natural frequency";
+    parameter Real d = 1 "damping ratio";
+    parameter Real start = 0 "y at the beginning";
+    output Real y(start = start, fixed = true);
+  protected
+    Real v(start = 0, fixed = true);
+  equation
+    der(y) = v;
+    der(v) = w^2*(u - y) - 2*d*w*v;
+    annotation(Documentation(info =
+      "Y/U = w^2/(s^2 + 2 d w s + w^2). It swings for d < 1, with the frequency w sqrt(1 - d^2); without overshoot for d >= 1."),
+      Units(y = "u"));
+  end lag2;
+
+  block highPass "Takes away what is slow"
+    input Real u;
+    parameter Real T(unit = "s") = 1 "time constant";
+    output Real y;
+  protected
+    Real x(start = 0);
+  initial equation
+    x = u;
+  equation
+    T*der(x) = u - x;
+    y = u - x;
+    annotation(Documentation(info = "Y/U = T s/(1 + T s). It begins at rest: y(0) = 0."), Units(y = "u"));
+  end highPass;
+
+  block leadLag "Lead and lag: (1 + T1 s)/(1 + T2 s)"
+    input Real u;
+    parameter Real T1(unit = "s") = 1 "time constant of the lead";
+    parameter Real T2(unit = "s") = 0.1 "time constant of the lag";
+    output Real y;
+  protected
+    Real x(start = 0);
+  initial equation
+    x = u;
+  equation
+    T2*der(x) = u - x;
+    y = x + T1/T2*(u - x);
+    annotation(Documentation(info =
+      "Y/U = (1 + T1 s)/(1 + T2 s). For T1 > T2 it raises the phase, most at 1/sqrt(T1 T2). It begins at rest: y(0) = u(0)."),
+      Units(y = "u"));
+  end leadLag;
+
+  block notch "Takes one frequency out"
+    input Real u;
+    parameter Real w(unit = "rad/s") = 100 "frequency that is taken out";
+    parameter Real depth = 0 "what is left of it: 0 nothing, 1 all";
+    parameter Real width = 1 "how broad the gap is";
+    output Real y;
+  protected
+    Real x1(start = 0), x2(start = 0);
+  initial equation
+    x1 = u/w^2;
+    x2 = 0;
+  equation
+    der(x1) = x2;
+    der(x2) = u - width*w*x2 - w^2*x1;
+    y = u + (depth - 1)*width*w*x2;
+    annotation(Documentation(info =
+      "Y/U = (s^2 + depth width w s + w^2)/(s^2 + width w s + w^2): depth at w, 1 far from it. It begins at rest."),
+      Units(y = "u"));
+  end notch;
+
+  block transfer "Transfer function: polynomials in s, highest power first"
+    input Real u;
+    parameter Real b[:] = {1} "numerator";
+    parameter Real a[:] = {1, 1} "denominator";
+    output Real y;
+  protected
+    parameter Integer n = size(a, 1) - 1;
+    parameter Integer m = size(b, 1) - 1;
+    parameter Real bb[n + 1] = {(if k + m - n >= 1 then b[max(1, min(m + 1, k + m - n))] else 0)/a[1] for k in 1:n + 1};
+    Real x[n](each start = 0, each fixed = true);
+  equation
+    assert(m <= n, "The numerator of a transfer function has no higher power than its denominator");
+    if n > 0 then
+      der(x[1:n - 1]) = x[2:n];
+      der(x[n]) = u - sum(a[n + 2 - k]/a[1]*x[k] for k in 1:n);
+      y = bb[1]*u + sum((bb[n + 2 - k] - a[n + 2 - k]/a[1]*bb[1])*x[k] for k in 1:n);
+    else
+      y = bb[1]*u;
+    end if;
+    annotation(Documentation(info =
+      "Y/U = (b[1] s^m + ... + b[m+1])/(a[1] s^n + ... + a[n+1]) with m <= n, in controllable canonical form (Kailath 1980, section 2.1). It begins at rest with u = 0."));
+  end transfer;
+
+  block stateSpace "Linear equations with states: dx/dt = A x + B u, y = C x + D u"
+    input Real u;
+    parameter Real A[:, :] = [-1];
+    parameter Real B[:] = {1};
+    parameter Real C[:] = {1};
+    parameter Real D = 0;
+    parameter Real start[size(A, 1)] = zeros(size(A, 1)) "x at the beginning";
+    output Real y;
+  protected
+    Real x[size(A, 1)](start = start, each fixed = true);
+  equation
+    der(x) = A*x + B*u;
+    y = C*x + D*u;
+    annotation(Documentation(info = "dx/dt = A x + B u, y = C x + D u (Kalman 1960), one input and one output."));
+  end stateSpace;
+
+  block transportDelay "What was some time ago"
+    input Real u;
+    parameter Real T(unit = "s") = 1 "how long ago";
+    output Real y;
+  equation
+    assert(T >= 0, "A delay is not below zero");
+    y = delay(u, T);
+    annotation(Documentation(info = "y(t) = u(t - T), and u(0) before there is anything: Y/U = exp(-T s)."), Units(y = "u"));
+  end transportDelay;
+
+  block pi "Proportional and integral controller that does not wind up"
+    input Real e "what is still missing: wanted minus measured";
+    input Boolean reset = false "the integral begins anew";
+    parameter Real k = 1 "gain";
+    parameter Real Ti(unit = "s") = 1 "integral time";
+    parameter Real low = -1e300 "u goes no lower";
+    parameter Real high = 1e300 "u goes no higher";
+    parameter Real start = 0 "integral part at the beginning";
+    output Real u;
+  protected
+    Real i(start = start, fixed = true) "integral part";
+    Real free "without limits";
+  equation
+    free = k*e + i;
+    u = max(low, min(high, free));
+    der(i) = if reset then 0 else if free > high and k*e > 0 or free < low and k*e < 0 then 0 else k*e/Ti;
+    when reset then
+      reinit(i, start);
+    end when;
+    annotation(Documentation(info =
+      "u = k (e + 1/Ti integral of e), cut to [low, high]; the integral stands still while the cut-off would grow (conditional integration, Åström and Hägglund 1995)."));
+  end pi;
+
+  block pid "Proportional, integral and derivative controller"
+    input Real wanted "set point";
+    input Real measured;
+    input Boolean manual = false "u follows by hand; the way back is without a jump";
+    input Real byHand = 0 "u while manual";
+    parameter Real k = 1 "gain";
+    parameter Real Ti(unit = "s") = 1 "integral time";
+    parameter Real Td(unit = "s") = 0 "derivative time";
+    parameter Real b = 1 "weight of the set point in the proportional part";
+    parameter Real c = 0 "weight of the set point in the derivative part";
+    parameter Real N = 10 "the derivative is smoothed with Td/N";
+    parameter Real low = -1e300 "u goes no lower";
+    parameter Real high = 1e300 "u goes no higher";
+    output Real u;
+  protected
+    parameter Real Tf = max(Td/N, 1e-9);
+    Real i(start = 0, fixed = true) "integral part";
+    Real x(start = 0) "smoothed, for the derivative";
+    Real p, dPart, free;
+  initial equation
+    x = c*wanted - measured;
+  equation
+    p = k*(b*wanted - measured);
+    Tf*der(x) = (c*wanted - measured) - x;
+    dPart = k*Td*((c*wanted - measured) - x)/Tf;
+    free = p + i + dPart;
+    u = if manual then max(low, min(high, byHand)) else max(low, min(high, free));
+    der(i) = if manual then (u - p - dPart - i)/max(Tf, 1e-3) else if free > high and k*(wanted - measured) > 0
+      or free < low and k*(wanted - measured) < 0 then 0 else k/Ti*(wanted - measured);
+    when not manual then
+      reinit(i, max(low, min(high, byHand)) - p - dPart);
+    end when;
+    annotation(Documentation(info =
+      "u = k (b r - y + 1/Ti integral of (r - y) + Td d/dt (c r - y) smoothed by 1 + s Td/N), cut to [low, high] with the integral standing still while the cut-off would grow; from manual it goes over without a jump (Åström and Hägglund 1995)."));
+  end pid;
+
+  block rateLimit "Follows u no faster than allowed"
+    input Real u;
+    parameter Real up = 1 "fastest rise per second";
+    parameter Real down = up "fastest fall per second";
+    parameter Real T(unit = "s") = 1e-3 "how closely it follows where it can";
+    parameter Real start = 0 "y at the beginning";
+    output Real y(start = start, fixed = true);
+  equation
+    der(y) = max(-down, min(up, (u - y)/T));
+    annotation(Documentation(info = "dy/dt = (u - y)/T, cut to [-down, up]: behind u by T times its slope where that is allowed."),
+      Units(y = "u"));
+  end rateLimit;
+
+  block hysteresis "Switches on above one level and off below another"
+    input Real u;
+    parameter Real low = -1 "off below";
+    parameter Real high = 1 "on above";
+    parameter Boolean start = false "at the beginning, between the levels";
+    output Boolean y(start = start, fixed = true);
+  equation
+    y = u > high or pre(y) and u >= low;
+    annotation(Documentation(info = "On when u rises above high, off when it falls below low, between them as it was."));
+  end hysteresis;
+
+  block backlash "Play in a drive: moves only when an end of the gap is met"
+    input Real u;
+    parameter Real gap = 1 "width of the play";
+    parameter Real start = 0 "y at the beginning";
+    output Real y(start = start, fixed = true);
+  protected
+    parameter Real T = 1e-4;
+  equation
+    der(y) = if u - y > gap/2 then (u - y - gap/2)/T else if u - y < -gap/2 then (u - y + gap/2)/T else 0;
+    annotation(Documentation(info =
+      "y stands while |u - y| < gap/2 and is pushed along at the ends of the gap, with a lag of 0.1 ms there."), Units(y = "u"));
+  end backlash;
+
+  block latch "Set by one condition, taken back by another"
+    input Boolean on;
+    input Boolean off;
+    parameter Boolean start = false;
+    output Boolean y(start = start, fixed = true);
+  equation
+    y = not off and (on or pre(y));
+    annotation(Documentation(info = "y comes with on and goes with off; where both hold, off wins."));
+  end latch;
+
+  block counter "How often a condition came to hold"
+    input Boolean u;
+    input Boolean reset = false;
+    output Integer y(start = 0, fixed = true);
+  equation
+    when {u, reset} then
+      y = if reset then 0 else pre(y) + 1;
+    end when;
+    annotation(Documentation(info = "y grows by 1 whenever u comes to hold, and is 0 after reset came to hold."));
+  end counter;
+
+  block timer "For how long a condition has held"
+    input Boolean u;
+    output Real y(unit = "s", start = 0, fixed = true);
+  equation
+    der(y) = if u then 1 else 0;
+    when not u then
+      reinit(y, 0);
+    end when;
+    annotation(Documentation(info = "dy/dt = 1 while u holds, y = 0 where it does not."));
+  end timer;
+
+  block debounce "Follows a condition that has lasted"
+    input Boolean u;
+    parameter Real T(unit = "s") = 0.01 "how long it must last";
+    output Boolean y(start = false, fixed = true);
+  protected
+    Real since(start = -1e300, fixed = true);
+    Boolean rest(start = false, fixed = true) "as it was when it last changed";
+  equation
+    when change(u) then
+      since = time;
+      rest = u;
+    end when;
+    y = if time >= since + T then u else pre(y);
+    annotation(Documentation(info = "y becomes what u is once u has been that for T; what is shorter is passed over."));
+  end debounce;
+
+  block watchdog "Tells that a sign of life has stayed away"
+    input Boolean u "sign of life: each time it comes to hold";
+    parameter Real T(unit = "s") = 1 "how long it may stay away";
+    output Boolean y;
+  protected
+    Real last(start = 0, fixed = true);
+  equation
+    when u then
+      last = time;
+    end when;
+    y = time > last + T;
+    annotation(Documentation(info = "y holds from T after u last came to hold (or after the start) until it comes to hold again."));
+  end watchdog;
+
+  function limit "Cut to a range"
+    input Real u;
+    input Real low;
+    input Real high;
+    output Real y;
+  algorithm
+    y := max(low, min(high, u));
+    annotation(Documentation(info = "y = max(low, min(high, u))."), Units(y = "u"));
+  end limit;
+
+  function deadZone "Nothing near zero, and what is beyond the zone outside it"
+    input Real u;
+    input Real low;
+    input Real high;
+    output Real y;
+  algorithm
+    y := max(0, u - high) + min(0, u - low);
+    annotation(Documentation(info = "y = u - high above high, u - low below low, 0 between them."), Units(y = "u"));
+  end deadZone;
+
+  function quantise "To whole steps"
+    input Real u;
+    input Real step;
+    output Real y;
+  algorithm
+    y := step*floor(u/step + 0.5);
+    annotation(Documentation(info = "y = step round(u/step): at most half a step off."), Units(y = "u"));
+  end quantise;
+
+  function polynomial "Powers of u with coefficients, highest power first"
+    input Real u;
+    input Real c[:];
+    output Real y;
+  algorithm
+    y := 0;
+    for k in 1:size(c, 1) loop
+      y := y*u + c[k];
+    end for;
+    annotation(Documentation(info = "y = c[1] u^(n-1) + ... + c[n], by Horner's rule."));
+  end polynomial;
+
+  block step "From one value to another at a moment"
+    parameter Real at(unit = "s") = 1 "when";
+    parameter Real to = 1 "value from then on";
+    parameter Real from = 0 "value before";
+    output Real y;
+  equation
+    y = if time >= at then to else from;
+    annotation(Documentation(info = "y = from before at, to from at on."));
+  end step;
+
+  block ramp "A straight way from one value to another"
+    parameter Real at(unit = "s") = 0 "when it begins";
+    parameter Real lasts(unit = "s") = 1 "how long it takes";
+    parameter Real to = 1 "value afterwards";
+    parameter Real from = 0 "value before";
+    output Real y;
+  equation
+    y = from + (to - from)*(if time < at then 0 else if time < at + lasts then (time - at)/lasts else 1);
+    annotation(Documentation(info = "y = from, then straight to its end within lasts, then to."));
+  end ramp;
+
+  block pulse "On and off again and again"
+    parameter Real every(unit = "s") = 1 "period";
+    parameter Real width = 0.5 "share of the period in which it is on";
+    parameter Real high = 1 "value while on";
+    parameter Real low = 0 "value while off";
+    parameter Real at(unit = "s") = 0 "when the first begins";
+    output Real y;
+  protected
+    discrete Real begin(start = 1e300, fixed = true);
+  equation
+    when sample(at, every) then
+      begin = time;
+    end when;
+    y = if time >= begin and time < begin + width*every then high else low;
+    annotation(Documentation(info = "high for width times every at the beginning of each period, low for the rest."));
+  end pulse;
+
+  block sine "A sine"
+    parameter Real f(unit = "Hz") = 1 "frequency";
+    parameter Real amplitude = 1;
+    parameter Real phase(unit = "rad") = 0;
+    parameter Real offset = 0;
+    output Real y;
+  equation
+    y = offset + amplitude*sin(2*Modelica.Constants.pi*f*time + phase);
+    annotation(Documentation(info = "y = offset + amplitude sin(2 pi f t + phase)."));
+  end sine;
+
+  block chirp "A sine whose frequency rises"
+    parameter Real from(unit = "Hz") = 1 "frequency at the beginning";
+    parameter Real to(unit = "Hz") = 100 "frequency at the end";
+    parameter Real lasts(unit = "s") = 10 "how long it takes";
+    parameter Real amplitude = 1;
+    output Real y;
+  protected
+    parameter Real rate = log(to/from)/lasts;
+  equation
+    y = amplitude*sin(2*Modelica.Constants.pi*from*(if abs(rate)*lasts < 1e-9 then time else (exp(rate*time) - 1)/rate));
+    annotation(Documentation(info =
+      "y = amplitude sin(2 pi from (exp(r t) - 1)/r) with r = log(to/from)/lasts: as many turns per octave at each frequency (Farina 2000)."));
+  end chirp;
+
+  package Sampled "The same blocks at the ticks of a clock, and those that only a clock has"
+    partial block Base "Looks and moves at ticks only"
+      input Boolean tick = false;
+      parameter Real period(unit = "s") = 1;
+      constant Integer method = 1 "1 hold, 2 Tustin, 3 backward";
+    end Base;
+
+    function held "Where a first-order lag comes from one tick to the next"
+      input Real y "before";
+      input Real was "u before";
+      input Real u;
+      input Real T;
+      input Real period;
+      input Integer method;
+      output Real next;
+    algorithm
+      next := if method == 1 then was + (y - was)*exp(-period/T) else if method == 2 then ((2*T - period)*y
+        + period*(u + was))/(2*T + period) else (T*y + period*u)/(T + period);
+    end held;
+
+    block integrate "The sum of u times the period"
+      extends Base;
+      input Real u "what is integrated";
+      input Boolean reset = false "sets y back to start";
+      parameter Real start = 0 "y at the beginning, and at a reset";
+      parameter Real low = -1e300 "y goes no lower";
+      parameter Real high = 1e300 "y goes no higher";
+      output Real y(start = start, fixed = true);
+    protected
+      discrete Real was(start = 0, fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      when tick then
+        begun = true;
+        was = u;
+        y = if reset or not pre(begun) then start else max(low, min(high, pre(y) + period*(if method == 1 then pre(was)
+          else if method == 2 then (u + pre(was))/2 else u)));
+      end when;
+      annotation(Documentation(info =
+        "y[k] = y[k-1] + T u[k-1] (hold), T (u[k] + u[k-1])/2 (Tustin), T u[k] (backward), cut to [low, high]; y = start at the first tick."),
+        Units(y = "u*s"));
+    end integrate;
+
+    block lag "First-order lag: follows u with a time constant"
+      extends Base;
+      input Real u;
+      parameter Real T(unit = "s") = 1 "time constant";
+      parameter Real start = 0 "y at the beginning";
+      output Real y(start = start, fixed = true);
+    protected
+      discrete Real was(start = 0, fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      when tick then
+        begun = true;
+        was = u;
+        y = if pre(begun) then held(pre(y), pre(was), u, T, period, method) else start;
+      end when;
+      annotation(Documentation(info =
+        "y[k] = a y[k-1] + (1 - a) u[k-1] with a = exp(-T/tau) (hold); Tustin and backward put 2/T (z-1)/(z+1) and (z-1)/(T z) for s (Åström and Wittenmark 1997, chapter 8)."),
+        Units(y = "u"));
+    end lag;
+
+    block derivative "How fast u changes, smoothed by a lag"
+      extends Base;
+      input Real u "what is differentiated";
+      parameter Real T(unit = "s") = 1e-3 "time constant of the lag";
+      output Real y(start = 0, fixed = true);
+    protected
+      discrete Real x(start = 0, fixed = true), was(start = 0, fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      when tick then
+        begun = true;
+        was = u;
+        x = if pre(begun) then held(pre(x), pre(was), u, T, period, method) else u;
+        y = (u - x)/T;
+      end when;
+      annotation(Documentation(info = "y = (u - x)/tau with x the sampled lag of u; it begins at rest."), Units(y = "u/s"));
+    end derivative;
+
+    block highPass "Takes away what is slow"
+      extends Base;
+      input Real u;
+      parameter Real T(unit = "s") = 1 "time constant";
+      output Real y(start = 0, fixed = true);
+    protected
+      discrete Real x(start = 0, fixed = true), was(start = 0, fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      when tick then
+        begun = true;
+        was = u;
+        x = if pre(begun) then held(pre(x), pre(was), u, T, period, method) else u;
+        y = u - x;
+      end when;
+      annotation(Documentation(info = "y = u - x with x the sampled lag of u; it begins at rest."), Units(y = "u"));
+    end highPass;
+
+    block leadLag "Lead and lag: (1 + T1 s)/(1 + T2 s)"
+      extends Base;
+      input Real u;
+      parameter Real T1(unit = "s") = 1 "time constant of the lead";
+      parameter Real T2(unit = "s") = 0.1 "time constant of the lag";
+      output Real y(start = 0, fixed = true);
+    protected
+      discrete Real x(start = 0, fixed = true), was(start = 0, fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      when tick then
+        begun = true;
+        was = u;
+        x = if pre(begun) then held(pre(x), pre(was), u, T2, period, method) else u;
+        y = x + T1/T2*(u - x);
+      end when;
+      annotation(Documentation(info = "y = x + T1/T2 (u - x) with x the sampled lag of u; it begins at rest."), Units(y = "u"));
+    end leadLag;
+
+    block transportDelay "What was some ticks ago"
+      extends Base;
+      input Real u;
+      parameter Real T(unit = "s") = 1 "how long ago: to whole periods";
+      output Real y(start = 0, fixed = true);
+    protected
+      parameter Integer n = integer(T/period + 0.5);
+      discrete Real past[n + 1](each start = 0, each fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      assert(T >= 0, "A delay is not below zero");
+      when tick then
+        begun = true;
+        past[1] = u;
+        for k in 2:n + 1 loop
+          past[k] = if pre(begun) then pre(past[k - 1]) else u;
+        end for;
+        y = past[n + 1];
+      end when;
+      annotation(Documentation(info = "y[k] = u[k-n] with n = T/period to the nearest whole number, and u[0] before there is anything."),
+        Units(y = "u"));
+    end transportDelay;
+
+    block pi "Proportional and integral controller that does not wind up"
+      extends Base;
+      input Real e "what is still missing: wanted minus measured";
+      input Boolean reset = false "the integral begins anew";
+      parameter Real k = 1 "gain";
+      parameter Real Ti(unit = "s") = 1 "integral time";
+      parameter Real low = -1e300 "u goes no lower";
+      parameter Real high = 1e300 "u goes no higher";
+      parameter Real start = 0 "integral part at the beginning";
+      output Real u(start = 0, fixed = true);
+    protected
+      discrete Real i(start = start, fixed = true), was(start = 0, fixed = true), free(start = 0, fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      when tick then
+        begun = true;
+        was = if pre(free) > high and k*e > 0 or pre(free) < low and k*e < 0 then 0 else k*e/Ti;
+        i = if reset or not pre(begun) then start else pre(i) + period*(if method == 1 then pre(was)
+          else if method == 2 then (was + pre(was))/2 else was);
+        free = k*e + i;
+        u = max(low, min(high, free));
+      end when;
+      annotation(Documentation(info =
+        "u[k] = k e[k] + i[k], cut to [low, high]; i sums T k/Ti e and stands still while u was cut off and would be further (conditional integration)."));
+    end pi;
+
+    block rateLimit "Follows u no faster than allowed"
+      extends Base;
+      input Real u;
+      parameter Real up = 1 "fastest rise per second";
+      parameter Real down = up "fastest fall per second";
+      parameter Real start = 0 "y at the beginning";
+      output Real y(start = start, fixed = true);
+    protected
+      Boolean begun(start = false, fixed = true);
+    equation
+      when tick then
+        begun = true;
+        y = if pre(begun) then pre(y) + max(-down*period, min(up*period, u - pre(y))) else start;
+      end when;
+      annotation(Documentation(info = "y[k] = y[k-1] + (u[k] - y[k-1]) cut to [-T down, T up]."), Units(y = "u"));
+    end rateLimit;
+
+    block hysteresis "Switches on above one level and off below another"
+      extends Base;
+      input Real u;
+      parameter Real low = -1 "off below";
+      parameter Real high = 1 "on above";
+      parameter Boolean start = false "at the beginning, between the levels";
+      output Boolean y(start = start, fixed = true);
+    equation
+      when tick then
+        y = u > high or pre(y) and u >= low;
+      end when;
+      annotation(Documentation(info = "On when u is above high at a tick, off when it is below low, between them as it was."));
+    end hysteresis;
+
+    block backlash "Play in a drive: moves only when an end of the gap is met"
+      extends Base;
+      input Real u;
+      parameter Real gap = 1 "width of the play";
+      parameter Real start = 0 "y at the beginning";
+      output Real y(start = start, fixed = true);
+    equation
+      when tick then
+        y = max(u - gap/2, min(u + gap/2, pre(y)));
+      end when;
+      annotation(Documentation(info = "y[k] = y[k-1], pushed along where |u - y| would be more than gap/2."), Units(y = "u"));
+    end backlash;
+
+    block latch "Set by one condition, taken back by another"
+      extends Base;
+      input Boolean on;
+      input Boolean off;
+      parameter Boolean start = false;
+      output Boolean y(start = start, fixed = true);
+    equation
+      when tick then
+        y = not off and (on or pre(y));
+      end when;
+      annotation(Documentation(info = "y comes with on and goes with off; where both hold, off wins."));
+    end latch;
+
+    block counter "At how many ticks a condition came to hold"
+      extends Base;
+      input Boolean u;
+      input Boolean reset = false;
+      output Integer y(start = 0, fixed = true);
+    protected
+      Boolean was(start = false, fixed = true);
+    equation
+      when tick then
+        was = u;
+        y = if reset then 0 else pre(y) + (if u and not pre(was) then 1 else 0);
+      end when;
+      annotation(Documentation(info = "y grows by 1 at each tick at which u holds and did not hold at the one before."));
+    end counter;
+
+    block timer "For how long a condition has held"
+      extends Base;
+      input Boolean u;
+      output Real y(unit = "s", start = 0, fixed = true);
+    protected
+      Boolean was(start = false, fixed = true);
+    equation
+      when tick then
+        was = u;
+        y = if not u then 0 else if pre(was) then pre(y) + period else 0;
+      end when;
+      annotation(Documentation(info = "Ticks since u came to hold, times the period; 0 where it does not hold."));
+    end timer;
+
+    block debounce "Follows a condition that has lasted"
+      extends Base;
+      input Boolean u;
+      parameter Real T(unit = "s") = 0.01 "how long it must last";
+      output Boolean y(start = false, fixed = true);
+    protected
+      parameter Integer n = integer(T/period + 1 - 1e-9);
+      Integer lasted(start = 0, fixed = true);
+      Boolean was(start = false, fixed = true);
+    equation
+      when tick then
+        was = u;
+        lasted = if u == pre(was) then min(n, pre(lasted) + 1) else 0;
+        y = if lasted >= n then u else pre(y);
+      end when;
+      annotation(Documentation(info = "y becomes what u is once u has been that at ticks over at least T."));
+    end debounce;
+
+    block watchdog "Tells that a sign of life has stayed away"
+      extends Base;
+      input Boolean u "sign of life: each time it comes to hold";
+      parameter Real T(unit = "s") = 1 "how long it may stay away";
+      output Boolean y(start = false, fixed = true);
+    protected
+      Boolean was(start = false, fixed = true);
+      Integer away(start = 0, fixed = true) "ticks";
+    equation
+      when tick then
+        was = u;
+        away = if u and not pre(was) then 0 else pre(away) + 1;
+        y = away*period > T*(1 + 1e-9);
+      end when;
+      annotation(Documentation(info = "y holds while u came to hold at no tick of the last T."));
+    end watchdog;
+
+    block step "From one value to another at a moment"
+      extends Base;
+      parameter Real at(unit = "s") = 1 "when";
+      parameter Real to = 1 "value from then on";
+      parameter Real from = 0 "value before";
+      output Real y(start = from, fixed = true);
+    equation
+      when tick then
+        y = if time >= at - 1e-9*period then to else from;
+      end when;
+      annotation(Documentation(info = "to from the first tick at or after at."));
+    end step;
+
+    block ramp "A straight way from one value to another"
+      extends Base;
+      parameter Real at(unit = "s") = 0 "when it begins";
+      parameter Real lasts(unit = "s") = 1 "how long it takes";
+      parameter Real to = 1 "value afterwards";
+      parameter Real from = 0 "value before";
+      output Real y(start = from, fixed = true);
+    equation
+      when tick then
+        y = from + (to - from)*max(0, min(1, (time - at)/lasts));
+      end when;
+      annotation(Documentation(info = "The ramp as it is at the tick."));
+    end ramp;
+
+    block sine "A sine"
+      extends Base;
+      parameter Real f(unit = "Hz") = 1 "frequency";
+      parameter Real amplitude = 1;
+      parameter Real phase(unit = "rad") = 0;
+      parameter Real offset = 0;
+      output Real y(start = 0, fixed = true);
+    equation
+      when tick then
+        y = offset + amplitude*sin(2*Modelica.Constants.pi*f*time + phase);
+      end when;
+      annotation(Documentation(info = "The sine as it is at the tick."));
+    end sine;
+
+    block delayBy "What was some ticks ago"
+      extends Base;
+      input Real u;
+      parameter Integer n = 1 "how many ticks";
+      parameter Real start = 0 "before there is anything";
+      output Real y(start = start, fixed = true);
+    protected
+      discrete Real past[n + 1](each start = start, each fixed = true);
+    equation
+      assert(n >= 0, "A delay is not below zero");
+      when tick then
+        past[1] = u;
+        for k in 2:n + 1 loop
+          past[k] = pre(past[k - 1]);
+        end for;
+        y = past[n + 1];
+      end when;
+      annotation(Documentation(info = "y[k] = u[k-n]."), Units(y = "u"));
+    end delayBy;
+
+    block difference "How much u changed since the last tick"
+      extends Base;
+      input Real u;
+      output Real y(start = 0, fixed = true);
+    protected
+      discrete Real was(start = 0, fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      when tick then
+        begun = true;
+        was = u;
+        y = if pre(begun) then u - pre(was) else 0;
+      end when;
+      annotation(Documentation(info = "y[k] = u[k] - u[k-1], 0 at the first tick."), Units(y = "u"));
+    end difference;
+
+    block fir "Weighted sum of the last values"
+      extends Base;
+      input Real u;
+      parameter Real c[:] = {1} "weights, that of the newest first";
+      output Real y(start = 0, fixed = true);
+    protected
+      parameter Integer n = size(c, 1);
+      discrete Real past[n](each start = 0, each fixed = true);
+    equation
+      when tick then
+        past[1] = u;
+        for k in 2:n loop
+          past[k] = pre(past[k - 1]);
+        end for;
+        y = sum(c[k]*past[k] for k in 1:n);
+      end when;
+      annotation(Documentation(info = "y[k] = c[1] u[k] + c[2] u[k-1] + ..., with 0 before there is anything."));
+    end fir;
+
+    block movingAverage "Mean of the last values"
+      extends Base;
+      input Real u;
+      parameter Integer n = 4 "how many";
+      output Real y(start = 0, fixed = true);
+    protected
+      discrete Real past[n](each start = 0, each fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      assert(n >= 1, "A mean needs at least one value");
+      when tick then
+        begun = true;
+        past[1] = u;
+        for k in 2:n loop
+          past[k] = if pre(begun) then pre(past[k - 1]) else u;
+        end for;
+        y = sum(past)/n;
+      end when;
+      annotation(Documentation(info = "y[k] = (u[k] + ... + u[k-n+1])/n, with u[0] before there is anything."), Units(y = "u"));
+    end movingAverage;
+
+    block transfer "Transfer function in z: highest power first"
+      extends Base;
+      input Real u;
+      parameter Real b[:] = {1} "numerator";
+      parameter Real a[:] = {1} "denominator";
+      output Real y(start = 0, fixed = true);
+    protected
+      parameter Integer n = size(a, 1) - 1;
+      parameter Integer m = size(b, 1) - 1;
+      discrete Real us[n + 1](each start = 0, each fixed = true);
+      discrete Real ys[n + 1](each start = 0, each fixed = true);
+    equation
+      assert(m <= n, "The numerator of a transfer function has no higher power than its denominator");
+      when tick then
+        us[1] = u;
+        for k in 2:n + 1 loop
+          us[k] = pre(us[k - 1]);
+          ys[k] = pre(ys[k - 1]);
+        end for;
+        ys[1] = (sum(b[k]*us[n - m + k] for k in 1:m + 1) - sum(a[k]*ys[k] for k in 2:n + 1))/a[1];
+        y = ys[1];
+      end when;
+      annotation(Documentation(info =
+        "Y/U = (b[1] z^m + ... + b[m+1])/(a[1] z^n + ... + a[n+1]) with m <= n, as a difference equation; it begins with zeros."));
+    end transfer;
+
+    block decimate "Every n-th value, held"
+      extends Base;
+      input Real u;
+      parameter Integer n = 2 "how many ticks one value stands for";
+      output Real y(start = 0, fixed = true);
+    protected
+      Integer k(start = 0, fixed = true);
+    equation
+      assert(n >= 1, "At least every value");
+      when tick then
+        k = if pre(k) + 1 >= n then 0 else pre(k) + 1;
+        y = if pre(k) == 0 then u else pre(y);
+      end when;
+      annotation(Documentation(info = "y = u at the ticks 0, n, 2 n, ..., held between them."), Units(y = "u"));
+    end decimate;
+  end Sampled;
+end Signals;

@@ -1,0 +1,82 @@
+import { libraryTexts } from '../components/library-texts';
+import { parseFile } from '../language/parse';
+import type { ClassDefinition, ComponentElement } from '../language/ast';
+
+/** What a block or function of signal sheets takes and gives, read from the text of the package (core/components/Signals.mo). */
+export interface SignalBlock {
+  readonly name: string;
+  /** One with memory or a clock of its own is a part; a function is computed where it stands. */
+  readonly isFunction: boolean;
+  readonly description: string;
+  /** Equations and their source. */
+  readonly info: string;
+  /** Inputs and parameters in the order in which they may be given without names. */
+  readonly takes: readonly BlockArgument[];
+  readonly gives: string;
+  readonly givesType: 'Real' | 'Integer' | 'Boolean';
+  /** The unit of what it gives, over those of what it takes, such as `u*s`; undefined where nothing is said. */
+  readonly unit: string | undefined;
+}
+export interface BlockArgument {
+  readonly name: string;
+  readonly isParameter: boolean;
+  readonly type: string;
+  readonly hasDefault: boolean;
+  readonly note: string;
+}
+
+export const signalsPackage = 'Signals';
+
+const read = (c: ClassDefinition): SignalBlock[] => {
+  const members = c.elements.filter((e): e is ComponentElement => e.kind === 'component' && !e.protected);
+  const output = members.find((e) => e.causality === 'output');
+  if (!output || (c.classKind !== 'block' && c.classKind !== 'function')) return [];
+  const annotated = (name: string): ClassDefinition['annotation'] =>
+    c.annotation?.args.find((a) => a.path[0] === name)?.modification;
+  const textOf = (m: ClassDefinition['annotation'], name: string): string | undefined => {
+    const value = m?.args.find((a) => a.path[0] === name)?.modification.value;
+    return value?.kind === 'string' ? value.value : undefined;
+  };
+  const hasDefault = (e: ComponentElement): boolean => e.modification.value !== undefined;
+  return [
+    {
+      name: c.name,
+      isFunction: c.classKind === 'function',
+      description: c.description,
+      info: textOf(annotated('Documentation'), 'info') ?? '',
+      takes: members
+        .filter((e) => (e.causality === 'input' || e.variability === 'parameter') && !e.inner && e.name !== 'tick')
+        .map((e) => ({
+          name: e.name,
+          isParameter: e.causality !== 'input',
+          type: e.typeName,
+          hasDefault: hasDefault(e),
+          note: e.description,
+        })),
+      gives: output.name,
+      givesType: output.typeName === 'Boolean' || output.typeName === 'Integer' ? output.typeName : 'Real',
+      unit: textOf(annotated('Units'), output.name),
+    },
+  ];
+};
+
+interface Catalogue {
+  readonly continuous: ReadonlyMap<string, SignalBlock>;
+  readonly sampled: ReadonlyMap<string, SignalBlock>;
+}
+let known: Catalogue | undefined;
+
+/** All blocks by name, in their continuous and their sampled form. */
+export function signalBlocks(): Catalogue {
+  if (known) return known;
+  const [definition] = parseFile(libraryTexts.Signals).value;
+  const classes = (c: ClassDefinition): ClassDefinition[] => c.elements.filter((e) => e.kind === 'class');
+  const all = classes(definition);
+  const inside = all.find((c) => c.name === 'Sampled');
+  const byName = (list: readonly ClassDefinition[]): ReadonlyMap<string, SignalBlock> =>
+    new Map(list.flatMap(read).map((x) => [x.name, x]));
+  const continuous = byName(all);
+  const functions = [...continuous].filter(([, x]) => x.isFunction);
+  known = { continuous, sampled: new Map([...functions, ...byName(inside ? classes(inside) : [])]) };
+  return known;
+}

@@ -1,0 +1,488 @@
+import type { ComponentElement, Equation, Expr, ModificationArgument, RefExpr } from '../language/ast';
+import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
+import { parseExpressionText } from '../language/parse';
+import { walkExpression } from '../language/walk';
+import { readSignalLine } from '../lines/signal-line';
+import type { Piece } from '../lines/piece';
+import type { Address } from '../project/address';
+import type { PartType, Quantity, SignalLine, SignalSheet } from '../project/document';
+import { signalBlocks, signalsPackage, type SignalBlock } from './catalogue';
+
+/** What a sheet comes to: declarations and equations of its part type, each with its place. */
+export interface LoweredSheet {
+  readonly elements: readonly PlacedElement[];
+  readonly equations: readonly PlacedEquation[];
+  readonly problems: readonly Problem[];
+}
+export interface PlacedElement {
+  readonly element: ComponentElement;
+  readonly place: Address;
+}
+export interface PlacedEquation {
+  readonly equation: Equation;
+  readonly place: Address;
+}
+
+export type WireType = 'Real' | 'Integer' | 'Boolean';
+
+/** What is known around the sheets of a part type. */
+export interface SheetSurroundings {
+  /** Type of a quantity by its path from the part type; undefined where nothing is known of it. */
+  typeOf(path: readonly string[]): WireType | undefined;
+  /** Names that are taken: quantities, parts, what texts declare. */
+  isTaken(name: string): boolean;
+  /** A part type that can be used like a block. */
+  partType(name: string): PartType | undefined;
+}
+
+const nowhere: Span = { start: 0, end: 0 };
+
+/** A line that gives a name to a formula, read. */
+interface BlockLine {
+  readonly name: string;
+  readonly piece: Piece;
+  readonly expr: Expr;
+  readonly place: Address;
+  readonly sheet: SignalSheet;
+}
+
+const ref = (...names: readonly string[]): RefExpr => ({
+  kind: 'ref',
+  parts: names.map((name) => ({ name, subscripts: [], span: nowhere })),
+  global: false,
+  span: nowhere,
+});
+
+/** The signal sheets of a part type as declarations and equations of the one language. */
+export function lowerSheets(type: PartType, around: SheetSurroundings): LoweredSheet {
+  const elements: PlacedElement[] = [];
+  const equations: PlacedEquation[] = [];
+  const problems: Problem[] = [];
+  const lines = type.signals.flatMap((sheet) => readLines(type, sheet, problems));
+  const quantities = new Map(type.quantities.map((q) => [q.name, q]));
+  const byName = new Map<string, BlockLine>();
+  for (const line of lines) {
+    const first = byName.get(line.name);
+    if (first) {
+      const where = first.sheet === line.sheet ? '' : ` on the sheet ${first.sheet.name}`;
+      problems.push(at(line, 'two-lines', `${line.name} has a line already${where}: give one of them another name`));
+      continue;
+    }
+    const q = quantities.get(line.name);
+    if (q && q.role !== 'output' && q.role !== 'variable') {
+      problems.push(
+        at(
+          line,
+          'not-a-result',
+          `${line.name} is ${q.role === 'input' ? 'an input' : `a ${q.role}`}: a line cannot say what it is`,
+        ),
+      );
+      continue;
+    }
+    if (!q && around.isTaken(line.name)) {
+      problems.push(at(line, 'taken', `${line.name} is the name of something else here: give the line another one`));
+      continue;
+    }
+    byName.set(line.name, line);
+  }
+  const own = new Set([...byName.keys(), ...quantities.keys()]);
+  const isFree = (name: string): boolean => !own.has(name) && !around.isTaken(name);
+  const movingIn = (e: Expr): string | undefined => {
+    let found: string | undefined;
+    walkExpression(e, (x) => {
+      if (found !== undefined || x.kind !== 'ref' || x.parts.length !== 1) return;
+      const [{ name }] = x.parts;
+      const role = quantities.get(name)?.role;
+      if (name === 'time' || byName.has(name) || (role && role !== 'parameter' && role !== 'constant')) found = name;
+    });
+    return found;
+  };
+  const types = wireTypes(byName, quantities, around);
+  for (const sheet of type.signals) {
+    const place = `type/${type.id}/signals/${sheet.id}`;
+    const clock = clockOf(sheet, place, isFree, own, problems);
+    if (clock) {
+      elements.push(...clock.elements);
+      equations.push(...clock.equations);
+    }
+    for (const line of byName.values()) {
+      if (line.sheet !== sheet) continue;
+      const lowering: LineLowering = {
+        line,
+        sheet,
+        clock,
+        around,
+        isFree,
+        own,
+        types,
+        movingIn,
+        elements,
+        equations,
+        problems,
+      };
+      lowerLine(lowering, quantities.has(line.name));
+    }
+  }
+  return { elements, equations, problems };
+}
+
+const at = (line: BlockLine, code: string, message: string, span: Span = line.piece): Problem => ({
+  ...problem('error', code, message, { start: span.start, end: span.end }),
+  place: `${line.place}/text`,
+});
+
+interface ReadLine {
+  readonly name: Piece | undefined;
+  readonly expr: Expr | undefined;
+  readonly problems: readonly Problem[];
+}
+/** A line is read once: an edit leaves most of them as they are. */
+const read = new WeakMap<SignalLine, ReadLine>();
+
+function readOne(l: SignalLine): ReadLine {
+  const known = read.get(l);
+  if (known) return known;
+  const line = readSignalLine(l.text);
+  let found: ReadLine = { name: undefined, expr: undefined, problems: [] };
+  if (line.kind === 'unread') {
+    const { start, end } = line.at;
+    found = { ...found, problems: [problem('error', 'signal-line', line.message, { start, end })] };
+  } else if (line.kind === 'block') {
+    // blanks in front keep every place of the formula that of the line
+    const parsed = parseExpressionText(' '.repeat(line.formula.start) + line.formula.text);
+    const isWrong = parsed.problems.some((p) => p.severity === 'error');
+    found = { name: line.name, expr: isWrong ? undefined : parsed.value, problems: parsed.problems };
+  }
+  read.set(l, found);
+  return found;
+}
+
+function readLines(type: PartType, sheet: SignalSheet, problems: Problem[]): BlockLine[] {
+  return sheet.lines.flatMap((l): BlockLine[] => {
+    const place = `type/${type.id}/signals/${sheet.id}/line/${l.id}`;
+    const { name, expr, problems: wrong } = readOne(l);
+    problems.push(...atPlace(`${place}/text`, wrong));
+    return name && expr ? [{ name: name.text, piece: name, expr, place, sheet }] : [];
+  });
+}
+
+interface Clock {
+  readonly tick: string;
+  readonly period: Expr;
+  readonly elements: readonly PlacedElement[];
+  readonly equations: readonly PlacedEquation[];
+}
+
+/** The ticks of a sampled sheet. */
+function clockOf(
+  sheet: SignalSheet,
+  place: Address,
+  isFree: (name: string) => boolean,
+  own: Set<string>,
+  problems: Problem[],
+): Clock | undefined {
+  if (sheet.every.trim() === '') return undefined;
+  const timeIn = (text: string, key: 'every' | 'offset'): Expr | undefined => {
+    if (text.trim() === '') return { kind: 'number', value: 0, span: nowhere };
+    const parsed = parseExpressionText(text);
+    problems.push(...parsed.problems.map((p) => ({ ...p, place: `${place}/${key}` })));
+    return parsed.problems.length > 0 ? undefined : parsed.value;
+  };
+  const [period, offset] = [timeIn(sheet.every, 'every'), timeIn(sheet.offset, 'offset')];
+  if (!period || !offset) return undefined;
+  const tick = freshName('tick', isFree, own);
+  return {
+    tick,
+    period,
+    elements: [{ element: component(tick, 'Boolean', { protected: true }), place: `${place}/every` }],
+    equations: [
+      {
+        equation: {
+          kind: 'equal',
+          left: ref(tick),
+          right: {
+            kind: 'call',
+            callee: 'sample',
+            calleeSpan: nowhere,
+            args: [offset, period],
+            named: [],
+            span: period.span,
+          },
+          span: nowhere,
+        },
+        place: `${place}/every`,
+      },
+    ],
+  };
+}
+
+function freshName(wanted: string, isFree: (name: string) => boolean, own: Set<string>): string {
+  let name = wanted;
+  for (let k = 2; !isFree(name); k++) name = `${wanted}${k}`;
+  own.add(name);
+  return name;
+}
+
+const component = (name: string, typeName: string, more: Partial<ComponentElement> = {}): ComponentElement => ({
+  kind: 'component',
+  name,
+  nameSpan: nowhere,
+  typeName,
+  typeSpan: nowhere,
+  dimensions: [],
+  variability: 'continuous',
+  causality: 'none',
+  flow: 'none',
+  inner: false,
+  outer: false,
+  final: false,
+  replaceable: false,
+  redeclare: false,
+  protected: false,
+  modification: { args: [] },
+  description: '',
+  span: nowhere,
+  ...more,
+});
+
+interface LineLowering {
+  readonly line: BlockLine;
+  readonly sheet: SignalSheet;
+  readonly clock: Clock | undefined;
+  readonly around: SheetSurroundings;
+  readonly isFree: (name: string) => boolean;
+  readonly own: Set<string>;
+  readonly types: ReadonlyMap<string, WireType>;
+  /** The first name in a formula that changes during a run, as far as this part type knows. */
+  readonly movingIn: (e: Expr) => string | undefined;
+  readonly elements: PlacedElement[];
+  readonly equations: PlacedEquation[];
+  readonly problems: Problem[];
+}
+
+function lowerLine(l: LineLowering, isQuantity: boolean): void {
+  const { line, elements, types } = l;
+  const value = withParts(l, line.expr);
+  if (!isQuantity) elements.push({ element: component(line.name, types.get(line.name) ?? 'Real'), place: line.place });
+  addEquation(l, ref(line.name), value, line.expr.span);
+}
+
+/** An equation of a line: always, or at each tick of its sheet. */
+function addEquation({ line, clock, equations }: LineLowering, left: RefExpr, right: Expr, span: Span): void {
+  const equal: Equation = { kind: 'equal', left, right, span };
+  equations.push({
+    place: `${line.place}/text`,
+    equation: clock ? { kind: 'when', branches: [{ condition: ref(clock.tick), body: [equal] }], span } : equal,
+  });
+}
+
+/** A formula in which blocks with memory stand as the outputs of parts. */
+function withParts(l: LineLowering, e: Expr): Expr {
+  const inside = (x: Expr): Expr => withParts(l, x);
+  switch (e.kind) {
+    case 'call': {
+      const { continuous, sampled } = signalBlocks();
+      const block = (l.clock ? sampled : continuous).get(e.callee);
+      if (!block && l.clock && continuous.has(e.callee)) {
+        l.problems.push(
+          at(l.line, 'not-sampled', `${e.callee} has no sampled form: put it on a continuous sheet`, e.calleeSpan),
+        );
+        return e;
+      }
+      if (!block && !l.clock && sampled.has(e.callee)) {
+        l.problems.push(at(l.line, 'only-sampled', `${e.callee} needs a clock: give the sheet a period`, e.calleeSpan));
+        return e;
+      }
+      const own = block ? undefined : l.around.partType(e.callee);
+      if (own) {
+        const outputs = own.quantities.filter((q) => q.role === 'output');
+        if (outputs.length !== 1) {
+          const why =
+            outputs.length === 0
+              ? 'has no output: nothing comes out of it'
+              : `has the outputs ${outputs.map((q) => q.name).join(', ')}: which of them is meant? Make it a part, and name its output`;
+          l.problems.push(at(l.line, 'outputs', `${own.name} ${why}`, e.calleeSpan));
+          return e;
+        }
+        return partOf(l, blockOf(own, outputs[0]), own.name, e);
+      }
+      if (!block)
+        return { ...e, args: e.args.map(inside), named: e.named.map((n) => ({ ...n, value: inside(n.value) })) };
+      if (block.isFunction)
+        return {
+          ...e,
+          callee: `${signalsPackage}.${block.name}`,
+          args: e.args.map(inside),
+          named: e.named.map((n) => ({ ...n, value: inside(n.value) })),
+        };
+      return partOf(l, block, `${signalsPackage}.${l.clock ? 'Sampled.' : ''}${block.name}`, e);
+    }
+    case 'unary':
+      return { ...e, operand: inside(e.operand) };
+    case 'binary':
+      return { ...e, left: inside(e.left), right: inside(e.right) };
+    case 'if':
+      return {
+        ...e,
+        branches: e.branches.map((b) => ({ condition: inside(b.condition), value: inside(b.value) })),
+        otherwise: inside(e.otherwise),
+      };
+    case 'array':
+      return { ...e, elements: e.elements.map(inside) };
+    default:
+      return e;
+  }
+}
+
+/** A block as a part of its own: what it takes becomes values of its inputs and parameters. */
+function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extract<Expr, { kind: 'call' }>): Expr {
+  const { line, clock, sheet } = l;
+  const given = new Map<string, Expr>();
+  e.args.forEach((a, k) => {
+    const takes = block.takes[k];
+    if (takes) given.set(takes.name, a);
+    else
+      l.problems.push(
+        at(
+          line,
+          'arguments',
+          `${block.name} takes ${block.takes.map((x) => x.name).join(', ') || 'nothing'}: this is one too many`,
+          a.span,
+        ),
+      );
+  });
+  for (const n of e.named) {
+    const takes = block.takes.find((x) => x.name === n.name);
+    if (!takes)
+      l.problems.push(
+        at(
+          line,
+          'arguments',
+          `${block.name} has no ${n.name}; it takes ${block.takes.map((x) => x.name).join(', ')}`,
+          n.span,
+        ),
+      );
+    else if (given.has(n.name)) l.problems.push(at(line, 'arguments', `${n.name} is given twice`, n.span));
+    else given.set(n.name, n.value);
+  }
+  const missing = block.takes.filter((x) => !x.isParameter && !x.hasDefault && !given.has(x.name));
+  if (missing.length > 0)
+    l.problems.push(
+      at(line, 'not-fed', `Nothing feeds ${missing.map((x) => x.name).join(', ')} of ${block.name}`, e.calleeSpan),
+    );
+  const name = freshName(`${line.name}_${block.name}`, l.isFree, l.own);
+  const args: ModificationArgument[] = [];
+  const set = (path: string, value: Expr): void =>
+    void args.push({ path: [path], each: false, final: false, modification: { args: [], value }, span: value.span });
+  for (const takes of block.takes) {
+    const value = given.get(takes.name);
+    const moves = value && takes.isParameter ? l.movingIn(value) : undefined;
+    if (moves !== undefined)
+      l.problems.push(
+        at(
+          line,
+          'moving-parameter',
+          `${takes.name} of ${block.name} is a parameter: it cannot follow ${moves}, which changes during a run`,
+          value!.span,
+        ),
+      );
+    else if (value) set(takes.name, withParts(l, value));
+  }
+  if (clock && typeName.startsWith(`${signalsPackage}.`)) {
+    set('tick', ref(clock.tick));
+    set('period', clock.period);
+    set('method', { kind: 'number', value: samplingNumber[sheet.method], span: nowhere });
+  }
+  l.elements.push({
+    element: component(name, typeName, {
+      modification: { args },
+      protected: true,
+    }),
+    place: `${line.place}/text`,
+  });
+  return { ...ref(name, block.gives), span: e.span };
+}
+
+/** A part type as a block: its inputs and parameters in their order, and its one output. */
+const blockOf = (type: PartType, output: Quantity): SignalBlock => ({
+  name: type.name,
+  isFunction: false,
+  description: type.note,
+  info: '',
+  takes: type.quantities
+    .filter((q) => q.role === 'input' || q.role === 'parameter')
+    .map((q) => ({
+      name: q.name,
+      isParameter: q.role === 'parameter',
+      type: q.type,
+      hasDefault: q.role === 'parameter',
+      note: q.note,
+    })),
+  gives: output.name,
+  givesType: output.type,
+  unit: output.unit,
+});
+
+/** As the sampled blocks know them. */
+export const samplingNumber: Readonly<Record<SignalSheet['method'], number>> = { hold: 1, tustin: 2, backward: 3 };
+
+/** Types of the names that lines bring, from their formulas; what goes round in a circle is a number. */
+function wireTypes(
+  lines: ReadonlyMap<string, BlockLine>,
+  quantities: ReadonlyMap<string, { readonly type: WireType }>,
+  around: SheetSurroundings,
+): ReadonlyMap<string, WireType> {
+  const found = new Map<string, WireType>();
+  const open = new Set<string>();
+  const ofName = (name: string): WireType => {
+    const known = quantities.get(name)?.type ?? found.get(name);
+    if (known) return known;
+    const line = lines.get(name);
+    if (!line || open.has(name)) return 'Real';
+    open.add(name);
+    // a plain number may become one with a fraction
+    const type = line.expr.kind === 'number' ? 'Real' : typeOf(line.expr);
+    open.delete(name);
+    found.set(name, type);
+    return type;
+  };
+  const typeOf = (e: Expr): WireType => {
+    switch (e.kind) {
+      case 'boolean':
+        return 'Boolean';
+      case 'number':
+        return e.unit === undefined && Number.isInteger(e.value) ? 'Integer' : 'Real';
+      case 'unary':
+        return e.op === 'not' ? 'Boolean' : typeOf(e.operand);
+      case 'binary': {
+        if (['and', 'or', '<', '<=', '>', '>=', '==', '<>'].includes(e.op)) return 'Boolean';
+        if (e.op === '/' || e.op === './') return 'Real';
+        return typeOf(e.left) === 'Integer' && typeOf(e.right) === 'Integer' ? 'Integer' : 'Real';
+      }
+      case 'if': {
+        const all = [...e.branches.map((b) => typeOf(b.value)), typeOf(e.otherwise)];
+        return all.every((t) => t === all[0]) ? all[0] : 'Real';
+      }
+      case 'call': {
+        if (truths.has(e.callee)) return 'Boolean';
+        if (wholes.has(e.callee)) return 'Integer';
+        if (e.callee === 'pre' && e.args[0]) return typeOf(e.args[0]);
+        const { continuous, sampled } = signalBlocks();
+        const block = continuous.get(e.callee) ?? sampled.get(e.callee);
+        const own = block ? undefined : around.partType(e.callee)?.quantities.find((q) => q.role === 'output');
+        return block?.givesType ?? own?.type ?? 'Real';
+      }
+      case 'ref': {
+        const path = e.parts.map((p) => p.name);
+        if (path.length === 1 && (lines.has(path[0]) || quantities.has(path[0]))) return ofName(path[0]);
+        return around.typeOf(path) ?? 'Real';
+      }
+      default:
+        return 'Real';
+    }
+  };
+  for (const name of lines.keys()) ofName(name);
+  return found;
+}
+const truths: ReadonlySet<string> = new Set(['in', 'edge', 'change', 'initial', 'terminal', 'sample']);
+const wholes: ReadonlySet<string> = new Set(['integer', 'Integer', 'size']);
