@@ -259,3 +259,113 @@ end P;
     ': 3 errors, 0 other',
   ]);
 });
+
+describe('linear', () => {
+  const loop = file(
+    'loop.mo',
+    `model Loop parameter Real K = 2; input Real w; Real e, u, x1(start = 0), x2(start = 0), x3(start = 0);
+equation e = w - x1; u = K*e; der(x1) = x2; der(x2) = x3 - x2; 0.2*der(x3) = u - x3; end Loop;
+model Tank input Real q; Real h(start = 4, fixed = true); equation der(h) = q - sqrt(h); end Tank;
+model Ticks input Real w; discrete Real u(start = 0); Real x(start = 0);
+equation der(x) = u - x; when sample(0, 0.1) then u = 3*(w - x); end when; end Ticks;`,
+  );
+  interface Told {
+    A: number[][];
+    B: number[][];
+    C: number[][];
+    D: number[][];
+    states: string[];
+    poles: [number, number][];
+    zeros: [number, number][] | null;
+    stable: boolean;
+    gainMargin: number | null;
+    phaseMargin: number | null;
+    delayMargin: number | null;
+    bandwidth: number | null;
+    dcGain: number | null;
+    time: number;
+  }
+  const told = (...args: string[]): Told => {
+    const { status, stdout, stderr } = zelvar('linear', loop, ...args, '--json');
+    expect([status, stderr]).toEqual([0, '']);
+    return JSON.parse(stdout) as Told;
+  };
+
+  test('matrices, poles and the margins of the loop opened at a quantity', () => {
+    const r = told('--class', 'Loop', '--from', 'w', '--to', 'x1', '--open', 'u');
+    expect(r.states).toEqual(['x1', 'x2', 'x3']);
+    expect(r.A).toEqual([
+      [0, 1, 0],
+      [0, -1, 1],
+      [expect.closeTo(-10, 12), 0, -5],
+    ]);
+    expect([r.B, r.C, r.D]).toEqual([[[0], [0], [expect.closeTo(10, 12)]], [[1, 0, 0]], [[0]]]);
+    expect(r.gainMargin).toBeCloseTo(3, 8);
+    expect(r.phaseMargin).toBeCloseTo(25.3898, 3);
+    expect(r.stable).toBe(true);
+    expect(r.zeros).toEqual([]);
+    expect(r.dcGain).toBeCloseTo(1, 10);
+    // the same loop where its gain is three times as large stands at the edge
+    const edge = told('--class', 'Loop', '--open', 'u');
+    expect(edge.poles).toEqual([
+      [expect.closeTo(0, 12), 0],
+      [expect.closeTo(-1, 12), 0],
+      [expect.closeTo(-5, 12), 0],
+    ]);
+    expect(edge.stable).toBe(false);
+    expect(edge.dcGain).toBeNull();
+  });
+
+  test('around a moment, exactly', () => {
+    const r = told('--class', 'Tank', '--from', 'q', '--to', 'h', '--at', '2');
+    expect(r.time).toBe(2);
+    // sqrt(h) = 2 - t/2
+    expect(r.A[0][0]).toBeCloseTo(-0.5, 6);
+    expect(r.gainMargin).toBeNull();
+  });
+
+  test('from tick to tick', () => {
+    const r = told('--class', 'Tank', '--from', 'q', '--to', 'h', '--every', '0.5', '--method', 'tustin');
+    // a = -1/4: (1 + aT/2)/(1 - aT/2)
+    expect(r.poles[0][0]).toBeCloseTo((1 - 0.0625) / (1 + 0.0625), 6);
+    expect(told('--class', 'Tank', '--from', 'q', '--to', 'h', '--every', '0.5').poles[0][0]).toBeCloseTo(
+      Math.exp(-0.125),
+      6,
+    );
+  });
+
+  test('a part type of a project', () => {
+    const { status, stdout } = zelvar(
+      'linear',
+      capper,
+      '--type',
+      'SpindleDrive',
+      '--from',
+      'command',
+      '--to',
+      'speed',
+      '--json',
+    );
+    expect(status).toBe(0);
+    const r = JSON.parse(stdout) as Told;
+    // the angle goes on: it has no part in the speed, whose gain at rest is that of V = R i + 10 k w, 8.5 k i = d w
+    expect(r.stable).toBe(false);
+    expect(r.dcGain).toBeCloseTo(1 / (0.35 + (1.2 * 2e-4) / (8.5 * 0.035)), 3);
+    expect(r.poles).toHaveLength(5);
+    expect(r.zeros!.length).toBeLessThan(3);
+  });
+
+  test.each([
+    [['--class', 'Loop', '--from', 'w', '--to', 'x4'], /There is no quantity x4; did you mean x[123]\?/],
+    [['--class', 'Loop', '--from', 'e', '--to', 'x1'], /e is no input that is free: it follows from the rest/],
+    [['--class', 'Loop', '--from', 'w'], /--from and --to say what is looked at/],
+    [['--class', 'None', '--from', 'w', '--to', 'x1'], /There is no class None/],
+    [['--class', 'Ticks', '--from', 'w', '--to', 'x'], /u changes at ticks only/],
+    [['--class', 'Loop', '--from', 'w', '--to', 'x1', '--every', '0'], /A number above 0 is needed/],
+    [['--class', 'Loop', '--from', 'w', '--to', 'x1', '--at', '-1'], /A time from 0 on is needed/],
+  ])('%j is refused', (args, why) => {
+    const { status, stderr } = zelvar('linear', loop, ...args);
+    expect(status).toBe(2);
+    expect(stderr).toMatch(why);
+  });
+});

@@ -1,6 +1,7 @@
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
 import { chart } from './chart';
 import { check } from './check';
+import { linear, type LinearArguments } from './linear';
 import { run } from './run';
 import { simulate } from './simulate';
 import { solverNames } from '../core/simulate/solvers';
@@ -9,6 +10,11 @@ import type { RunArguments } from './options';
 const positive = (text: string): number => {
   const value = Number(text);
   if (!(value > 0) || !Number.isFinite(value)) throw new InvalidArgumentError('A number above 0 is needed.');
+  return value;
+};
+const atLeastZero = (text: string): number => {
+  const value = Number(text);
+  if (!(value >= 0) || !Number.isFinite(value)) throw new InvalidArgumentError('A time from 0 on is needed.');
   return value;
 };
 const collect = (text: string, before: string[]): string[] => [...before, text];
@@ -70,6 +76,25 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--json', 'print as JSON')
     .action((file: string, options: { events?: string; json?: boolean }) => {
       code = chart(file, options);
+    });
+  program
+    .command('linear')
+    .description('the linear model from an input to an output around a moment, with its poles, zeros and margins')
+    .argument('<file>', 'project or .mo file')
+    .option('--class <name>', 'class of a .mo file')
+    .option('--type <name>', 'part type of a project; without it what the setup runs, or the product')
+    .option('--setup <name>', 'setup of a project')
+    .option('--from <input>', 'input')
+    .option('--to <output>', 'output')
+    .option('--open <quantity>', 'opens the loop there for the margins')
+    .option('--at <seconds>', 'moment of the run; its start without it', atLeastZero)
+    .option('--every <seconds>', 'from tick to tick instead of continuously', positive)
+    .addOption(
+      new Option('--method <name>', 'how ticks are made').choices(['hold', 'tustin', 'backward']).default('hold'),
+    )
+    .option('--json', 'print as JSON: A, B, C, D, poles and zeros as [re, im], margins')
+    .action((file: string, options: LinearArguments) => {
+      code = linear(file, options);
     });
   try {
     await program.parseAsync(args as string[], { from: 'user' });

@@ -313,27 +313,34 @@ export function sameExpression(a: FlatExpr, b: FlatExpr): boolean {
 export const isRelation = (op: FlatExpr['op']): op is RelationOp =>
   op === 'lt' || op === 'le' || op === 'gt' || op === 'ge' || op === 'eq' || op === 'ne';
 
-/** Reads an expression against a table of values; what it cannot know gives NaN. */
-export function evaluate(e: FlatExpr, value: (index: number) => number): number {
+/** Parts of expressions whose values stand in no table: the time, derivatives, what was before. */
+export type Moment = Extract<FlatExpr, { op: 'der' | 'pre' | 'time' | 'initial' | 'terminal' | 'sample' | 'delay' }>;
+
+/** Reads an expression against a table of values, and what is of the moment by `moment`; what is not known gives NaN. */
+export function evaluate(
+  e: FlatExpr,
+  value: (index: number) => number,
+  moment: (x: Moment) => number = () => NaN,
+): number {
   switch (e.op) {
     case 'const':
       return e.value;
     case 'var':
       return value(e.index);
     case 'neg':
-      return -evaluate(e.a, value);
+      return -evaluate(e.a, value, moment);
     case 'not':
-      return evaluate(e.a, value) ? 0 : 1;
+      return evaluate(e.a, value, moment) ? 0 : 1;
     case 'noEvent':
-      return evaluate(e.a, value);
+      return evaluate(e.a, value, moment);
     case 'table':
-      return lookUp(e.x, e.y, evaluate(e.a, value), e.slope);
+      return lookUp(e.x, e.y, evaluate(e.a, value, moment), e.slope);
     case 'if':
-      return evaluate(e.c, value) ? evaluate(e.a, value) : evaluate(e.b, value);
+      return evaluate(e.c, value, moment) ? evaluate(e.a, value, moment) : evaluate(e.b, value, moment);
     case 'fn':
       return callFunction(
         e.name,
-        e.args.map((x) => evaluate(x, value)),
+        e.args.map((x) => evaluate(x, value, moment)),
       );
     case 'der':
     case 'pre':
@@ -342,9 +349,9 @@ export function evaluate(e: FlatExpr, value: (index: number) => number): number 
     case 'terminal':
     case 'sample':
     case 'delay':
-      return NaN;
+      return moment(e);
     default:
-      return applyBinary(e.op, evaluate(e.a, value), evaluate(e.b, value));
+      return applyBinary(e.op, evaluate(e.a, value, moment), evaluate(e.b, value, moment));
   }
 }
 

@@ -1,0 +1,198 @@
+import { atPlace, hasErrors, type Problem } from '../core/language/diagnostics';
+import { flatten } from '../core/flatten/flatten';
+import { libraryOfFile } from '../core/flatten/library';
+import { parseFile } from '../core/language/parse';
+import { relaxUnits } from '../core/language/unit-check';
+import { readProjectFile } from '../core/formats/project-file';
+import { linearReport, type LinearReport } from '../core/linear/linear-report';
+import type { Matrix } from '../core/linear/linearise';
+import type { SamplingMethod } from '../core/linear/sampled-model';
+import { newSetup } from '../core/project/project';
+import { createRun, isRunnable, prepareRun } from '../core/run';
+import type { Program } from '../core/program/program';
+import { compile } from '../core/simulate/compile';
+import { createSimulation, type Simulation } from '../core/simulate/simulation';
+import { projectTexts } from './run';
+import { complain, formatProblem, print, problemAsJson, readBytes } from './output';
+
+export interface LinearArguments {
+  readonly class?: string;
+  readonly type?: string;
+  readonly from?: string;
+  readonly to?: string;
+  readonly at?: number;
+  readonly setup?: string;
+  readonly open?: string;
+  readonly every?: number;
+  readonly method?: SamplingMethod;
+  readonly json?: boolean;
+}
+
+type TextOf = (place: string) => { name: string; text: string } | undefined;
+
+/** A model that stands at a moment; undefined where it could not be brought there, which has been told. */
+interface AtMoment {
+  readonly program: Program;
+  readonly simulation: Simulation;
+  readonly textOf: TextOf;
+}
+
+/** `zelvar linear`: 0 the linear model was made, 2 it could not. */
+export function linear(file: string, options: LinearArguments): number {
+  const from = options.from ?? options.open;
+  const to = options.to ?? options.open;
+  if (from === undefined || to === undefined) {
+    complain('zelvar: --from and --to say what is looked at, or --open alone a place in a loop');
+    return 2;
+  }
+  const bytes = readBytes(file);
+  if (!bytes) return 2;
+  const moment = options.class === undefined ? ofProject(file, bytes, options) : ofText(file, bytes, options);
+  if (!moment) return 2;
+  const { program, simulation, textOf } = moment;
+  const { value, problems } = linearReport(program, simulation, {
+    from,
+    to,
+    ...(options.open !== undefined && { open: options.open }),
+    ...(options.every !== undefined && { every: options.every }),
+    ...(options.method && { method: options.method }),
+  });
+  if (!value) return stopWith(problems, textOf, options.json);
+  if (options.json) print(JSON.stringify(asJson(value, simulation.time), null, 1));
+  else tell(value, from, to, options);
+  return 0;
+}
+
+function stopWith(problems: readonly Problem[], textOf: TextOf, json: boolean | undefined): number {
+  for (const p of problems) complain(formatProblem(p, textOf));
+  if (json)
+    print(JSON.stringify({ status: 'failed', problems: problems.map((p) => problemAsJson(p, textOf)) }, null, 1));
+  return 2;
+}
+
+const quiet = { row: () => undefined, message: () => undefined, transition: () => undefined };
+/** Runs until this moment, exactly: the slopes are those of the values there. */
+const toMoment = (simulation: Simulation): Problem | undefined => {
+  simulation.advance(Infinity);
+  return simulation.problem;
+};
+/** A run of no length stands at its start. */
+const shortest = 1e-9;
+
+function ofText(file: string, bytes: Uint8Array, options: LinearArguments): AtMoment | undefined {
+  const text = new TextDecoder().decode(bytes).replace(/^\uFEFF/, '');
+  const textOf: TextOf = (place) => (place === file ? { name: file, text } : undefined);
+  const parsed = parseFile(text);
+  const parseProblems = atPlace(file, parsed.problems);
+  if (hasErrors(parseProblems)) return void stopWith(parseProblems, textOf, options.json);
+  const { model } = flatten(libraryOfFile(parsed.value, file), options.class!);
+  const { program, problems } = compile({ ...model, problems: relaxUnits(model.problems) });
+  if (!program) return void stopWith(problems, textOf, options.json);
+  const stop = Math.max(options.at ?? 0, shortest);
+  const simulation = createSimulation(
+    program,
+    {
+      stop,
+      solver: 'auto',
+      relative: 1e-9,
+      absolute: 1e-12,
+      step: stop / 500,
+      recordEvery: stop,
+      values: new Map(),
+      stimulus: [],
+    },
+    quiet,
+  );
+  const failed = toMoment(simulation);
+  return failed ? void stopWith([failed], textOf, options.json) : { program, simulation, textOf };
+}
+
+function ofProject(file: string, bytes: Uint8Array, options: LinearArguments): AtMoment | undefined {
+  const { value: project, problems } = readProjectFile(bytes);
+  for (const p of problems) complain(`zelvar: ${file}: ${p.message}`);
+  if (!project) return undefined;
+  const type = options.type === undefined ? undefined : project.types.find((t) => t.name === options.type);
+  if (options.type !== undefined && !type) {
+    complain(
+      `zelvar: ${project.name} has no part type ${options.type}; it has ${project.types.map((t) => t.name).join(', ')}`,
+    );
+    return undefined;
+  }
+  const chosen = options.setup === undefined ? undefined : project.setups.find((s) => s.name === options.setup);
+  if (options.setup !== undefined && !chosen) {
+    complain(
+      `zelvar: ${project.name} has no setup "${options.setup}"; it has ${project.setups.map((s) => s.name).join(', ') || 'none'}`,
+    );
+    return undefined;
+  }
+  const stop = Math.max(options.at ?? 0, shortest);
+  const root = type?.id ?? chosen?.root ?? '';
+  const setup = { ...(chosen ?? newSetup('linear', 'linear')), stop, recordEvery: stop, root };
+  const prepared = prepareRun(project, setup);
+  const textOf = projectTexts(project);
+  if (!isRunnable(prepared)) return void stopWith(prepared.problems, textOf, options.json);
+  const { simulation } = createRun(prepared);
+  const failed = toMoment(simulation);
+  return failed ? void stopWith([failed], textOf, options.json) : { program: prepared.program, simulation, textOf };
+}
+
+const degrees = (x: number): number => (x * 180) / Math.PI;
+/** JSON has no Infinity: what has no end is null, as what is not there. */
+const finite = (x: number): number | null => (Number.isFinite(x) ? x : null);
+const plain = (M: Matrix): number[][] => M.map((row) => [...row]);
+
+const asJson = (r: LinearReport, time: number): object => ({
+  time,
+  states: r.states,
+  A: plain(r.model.A),
+  B: plain(r.model.B),
+  C: plain(r.model.C),
+  D: plain(r.model.D),
+  delays: r.model.delays,
+  poles: r.poles,
+  zeros: r.zeros ?? null,
+  stable: r.isStable,
+  gainMargin: finite(r.gainMargin),
+  gainMarginAt: finite(r.gainMarginAt),
+  phaseMargin: finite(degrees(r.phaseMargin)),
+  phaseMarginAt: finite(r.phaseMarginAt),
+  delayMargin: finite(r.delayMargin),
+  bandwidth: finite(r.bandwidth),
+  dcGain: finite(r.dcGain),
+  units: {
+    time: 's',
+    poles: r.model.states.length > 0 ? 'rad/s, or points of the z plane with --every' : '',
+    gainMargin: 'factor; null: any',
+    gainMarginAt: 'rad/s',
+    phaseMargin: 'deg; null: the gain never is 1',
+    phaseMarginAt: 'rad/s',
+    delayMargin: 's',
+    bandwidth: 'rad/s; null: it has none',
+    dcGain: 'output over input; null: it grows without end',
+  },
+});
+
+const short = (x: number): string => (Number.isFinite(x) ? String(Number(x.toPrecision(5))) : 'none');
+const point = ([re, im]: readonly [number, number]): string =>
+  im === 0 ? short(re) : `${short(re)} ${im < 0 ? '-' : '+'} ${short(Math.abs(im))}i`;
+
+function tell(r: LinearReport, from: string, to: string, { open, every }: LinearArguments): void {
+  print(`${from} to ${to}: ${r.states.length} states${r.states.length > 0 ? ` (${r.states.join(', ')})` : ''}`);
+  print(`  poles  ${r.poles.map(point).join(', ') || 'none'}${every === undefined ? '' : ' (z)'}`);
+  print(`  zeros  ${r.zeros === undefined ? `${from} never comes to ${to}` : r.zeros.map(point).join(', ') || 'none'}`);
+  print(`  ${r.isStable ? 'what is disturbed dies away' : 'what is disturbed does not die away'}`);
+  print(
+    `  at rest ${Number.isFinite(r.dcGain) ? short(r.dcGain) : 'it grows without end'}; ${Number.isFinite(r.bandwidth) ? `bandwidth ${short(r.bandwidth)} rad/s` : 'no bandwidth'}`,
+  );
+  const margin = (what: string, value: number, unit: string, at: number): string =>
+    Number.isFinite(value)
+      ? `${what} ${short(value)}${unit}${Number.isFinite(at) ? ` (at ${short(at)} rad/s)` : ''}`
+      : `no ${what}: there is no end to it`;
+  print(
+    `  ${open === undefined ? 'taken as a loop gain' : `loop opened at ${open}`}: ${[
+      margin('gain margin', r.gainMargin, '', r.gainMarginAt),
+      margin('phase margin', degrees(r.phaseMargin), ' deg', r.phaseMarginAt),
+      margin('delay margin', r.delayMargin, ' s', NaN),
+    ].join(', ')}`,
+  );
+}

@@ -1,0 +1,174 @@
+import { hasErrors, problem, type Problem } from '../language/diagnostics';
+import { nearestName } from '../language/nearest';
+import { walk, type FlatExpr } from '../flatten/flat-expression';
+import type { SolvableModel } from '../analysis/solvable-model';
+import type { Program } from '../program/program';
+import type { Simulation } from '../simulate/simulation';
+import { magnitude, type Complex } from './complex';
+import { frequencyResponse } from './frequency-response';
+import { essential, linearise, type LinearModel, type Matrix } from './linearise';
+import { bandwidthOf, marginsOf, rangeOf, type Margins } from './margins';
+import { polesOf, zerosOf } from './poles';
+import { sampledModel, type SamplingMethod } from './sampled-model';
+
+/** What is asked of a model around the moment at which a simulation stands. */
+export interface LinearQuestion {
+  readonly from: string;
+  readonly to: string;
+  /** A quantity at which the loop is opened for the margins; without one the way from input to output is taken as the loop gain. */
+  readonly open?: string;
+  /** Seconds between ticks; undefined for the continuous model. */
+  readonly every?: number;
+  readonly method?: SamplingMethod;
+}
+
+/** Frequencies in rad/s, angles in rad, times in s, gains as factors. */
+export interface LinearReport extends Margins {
+  readonly model: LinearModel;
+  readonly states: readonly string[];
+  readonly poles: readonly Complex[];
+  /** Undefined where the input never comes to the output. */
+  readonly zeros: readonly Complex[] | undefined;
+  /** Output over input when everything has come to rest; Infinity where it never does. */
+  readonly dcGain: number;
+  readonly bandwidth: number;
+  /** All poles are inside the half plane, or inside the circle, of what dies away. */
+  readonly isStable: boolean;
+  /** What comes out for an input that swings with an angular frequency. */
+  at(w: number): Complex;
+}
+
+export function linearReport(
+  program: Program,
+  simulation: Simulation,
+  question: LinearQuestion,
+): { readonly value: LinearReport | undefined; readonly problems: readonly Problem[] } {
+  const { solvable } = program;
+  const { variables } = solvable.model;
+  const problems: Problem[] = [];
+  const refuse = (code: string, message: string): undefined => void problems.push(problem('error', code, message));
+  const shown = variables.filter((v) => !v.hidden).map((v) => v.name);
+  const numberOf = (name: string): number | undefined => {
+    const k = variables.findIndex((v) => v.name === name);
+    if (k >= 0) return solvable.aliases.get(k)?.index ?? k;
+    const near = nearestName(name, shown);
+    return refuse('unknown-name', `There is no quantity ${name}${near ? `; did you mean ${near}?` : ''}`);
+  };
+  const [u, y] = [numberOf(question.from), numberOf(question.to)];
+  const open = question.open === undefined ? undefined : numberOf(question.open);
+  if (u !== undefined && variables[u].kind !== 'external' && question.from !== question.open)
+    refuse(
+      'no-input',
+      `${question.from} is no input that is free: it follows from the rest. The loop can be opened there (--open ${question.from})`,
+    );
+  for (const name of ticksIn(solvable))
+    refuse('sampled', `${name} changes at ticks only: linear models of parts that are sampled are not made yet`);
+  const { every, method = 'hold' } = question;
+  if (every !== undefined && !(every > 0)) refuse('period', 'The time between ticks is above zero');
+  if (hasErrors(problems) || u === undefined || y === undefined) return { value: undefined, problems };
+  const { memory, clock } = simulation.state;
+  simulation.machine.outputs(clock.time);
+  const point = { time: clock.time, values: memory.v, derivatives: memory.d };
+  const continuous = linearise(solvable, point, [u], [y], new Set(question.from === question.open ? [u] : []));
+  const loop = open === undefined ? continuous : linearise(solvable, point, [open], [open], new Set([open]));
+  if (every !== undefined && (continuous.delays.length > 0 || loop.delays.length > 0)) {
+    refuse('delay', 'A model with delays inside cannot be taken from tick to tick');
+    return { value: undefined, problems };
+  }
+  if ([continuous, loop].some(hasGap)) {
+    refuse(
+      'not-finite',
+      'Around this moment the equations have no finite slope: move it a little, or look for a root or a division by zero',
+    );
+    return { value: undefined, problems };
+  }
+  const taken = (m: LinearModel): LinearModel => (every === undefined ? m : sampledModel(m, every, method));
+  const model = taken(continuous);
+  // what the input cannot reach, or the output does not see, has no part in what comes out
+  const [seen, opened] = [taken(essential(continuous)), taken(essential(loop))];
+  const at = along(seen, every);
+  const aroundLoop = along(opened, every);
+  const sign = open === undefined ? 1 : -1;
+  const poles = polesOf(model);
+  const loopPoles = polesOf(opened);
+  const limit = every === undefined ? Infinity : Math.PI / every;
+  const range = (points: readonly Complex[]): readonly [number, number] => {
+    const own = every === undefined ? rangeOf(points) : ([1e-5 / every, limit] as const);
+    return [own[0], Math.min(own[1], limit)];
+  };
+  const zeros = zerosOf(seen);
+  const seenPoles = polesOf(seen);
+  const [rest] = at(0);
+  return {
+    problems,
+    value: {
+      model,
+      states: model.states.map((s) => variables[s].name),
+      poles,
+      zeros,
+      at,
+      dcGain: Number.isFinite(rest) ? rest : Infinity,
+      bandwidth: bandwidthOf(at, range([...seenPoles, ...(zeros ?? [])]), every === undefined ? seenPoles : []),
+      isStable: isStable(poles, every),
+      ...marginsOf(
+        (w) => {
+          const [re, im] = aroundLoop(w);
+          return [sign * re, sign * im];
+        },
+        range([...loopPoles, ...(zerosOf(opened) ?? [])]),
+        every === undefined ? loopPoles : [],
+      ),
+    },
+  };
+}
+
+/** What is at the edge to rounding does not die away. */
+function isStable(poles: readonly Complex[], every: number | undefined): boolean {
+  const rounding = 1e-12 * Math.max(1e-300, ...poles.map(magnitude));
+  return poles.every((p) => (every === undefined ? p[0] < -rounding : magnitude(p) < 1 - 1e-12));
+}
+
+/** The frequency response along the imaginary axis, or along the circle for a model of ticks. */
+function along(model: LinearModel, every: number | undefined): (w: number) => Complex {
+  const response = frequencyResponse(model);
+  return (w) => response.at(every === undefined ? [0, w] : [Math.cos(w * every), Math.sin(w * every)]);
+}
+
+const hasGap = ({ A, B, C, D }: LinearModel): boolean =>
+  [A, B, C, D].some((M: Matrix) => M.some((row) => row.some((x) => !Number.isFinite(x))));
+
+/**
+ * Real values that are set at events from what moves, and that others follow: they answer to small changes, but at their ticks only.
+ * One that is set to a number, or by the time, stays what it is.
+ */
+function ticksIn({ model, blocks, states }: SolvableModel): string[] {
+  const parts = blocks.map((b) => ({
+    isBetween: b.only !== 'events' && !(b.kind === 'assign' && b.discrete),
+    targets: b.kind === 'assign' ? [b.target] : [...b.tears, ...b.inner.map((x) => x.target)],
+    values: b.kind === 'assign' ? [b.value] : [...b.inner.map((x) => x.value), ...b.residuals.map((r) => r.value)],
+  }));
+  const mentioned = (values: readonly FlatExpr[]): Set<number> => {
+    const found = new Set<number>();
+    for (const e of values)
+      walk(e, (x) => void ((x.op === 'var' || x.op === 'der' || x.op === 'pre') && found.add(x.index)));
+    return found;
+  };
+  const all = parts.map((p) => mentioned(p.values));
+  const moving = new Set(states);
+  model.variables.forEach((v, k) => v.kind === 'external' && moving.add(k));
+  for (let grown = true; grown;) {
+    grown = false;
+    parts.forEach((p, k) => {
+      if (![...all[k]].some((x) => moving.has(x))) return;
+      for (const u of p.targets)
+        if (u.kind === 'var' && !moving.has(u.index)) {
+          moving.add(u.index);
+          grown = true;
+        }
+    });
+  }
+  const used = new Set(parts.flatMap((p, k) => (p.isBetween ? [...all[k]] : [])));
+  return model.variables.flatMap((v, k) =>
+    v.kind === 'discrete' && v.type === 'Real' && used.has(k) && moving.has(k) ? [v.name] : [],
+  );
+}
