@@ -88,7 +88,8 @@ function withSheetsOf(project: Project, type: PartType, { ref, problems }: Lower
     ...[...type.ports, ...type.charts, ...type.procedures].map((x) => x.name),
   ]);
   const found = lowerSheets(type, {
-    typeOf: (path) => typeAt(library, ref, path),
+    typeOf: (path) => typeAt(library, ref, path)?.type,
+    unitOf: (path) => typeAt(library, ref, path)?.unit || undefined,
     isTaken: (name) => members.has(name),
     partType: (name) => project.types.find((t) => t.name === name),
   });
@@ -107,8 +108,12 @@ function withSheetsOf(project: Project, type: PartType, { ref, problems }: Lower
   };
 }
 
-/** The type of a quantity that a path leads to from a class. */
-function typeAt(library: ClassLibrary, ref: ClassRef, path: readonly string[]): WireType | undefined {
+/** The type and the unit of a quantity that a path leads to from a class. */
+function typeAt(
+  library: ClassLibrary,
+  ref: ClassRef,
+  path: readonly string[],
+): { readonly type: WireType; readonly unit: string } | undefined {
   let at: ClassRef | undefined = ref;
   for (const [k, name] of path.entries()) {
     const component: DeclaredComponent | undefined =
@@ -117,7 +122,7 @@ function typeAt(library: ClassLibrary, ref: ClassRef, path: readonly string[]): 
     if (!type) return undefined;
     if (k === path.length - 1)
       return type.builtin === 'Boolean' || type.builtin === 'Integer' || type.builtin === 'Real'
-        ? type.builtin
+        ? { type: type.builtin, unit: type.unit }
         : undefined;
     at = type.ref;
   }

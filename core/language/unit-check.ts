@@ -20,6 +20,8 @@ export type { UnitKnowledge };
 export interface UnitContext {
   /** The declared unit of a quantity, or undefined when it has none (or is unknown). */
   unitOf(ref: RefExpr): string | undefined;
+  /** The unit a function says its result has. */
+  unitOfResult?(call: Extract<Expr, { kind: 'call' }>): string | undefined;
 }
 
 /** Functions whose result is in the unit of their first argument. */
@@ -244,6 +246,9 @@ function unitOfCall(look: Look, e: Of<'call'>): UnitKnowledge | undefined {
   const args = e.args.map((x) => (e.callee === 'sqrt' || e.callee === 'abs' ? factor(look, x) : visit(look, x)));
   e.named.forEach((n) => visit(look, n.value));
   const [first, other] = args;
+  const said = look.context.unitOfResult?.(e);
+  const saidUnit = unitOrUndefined(said);
+  if (saidUnit) return known(saidUnit, false, said);
   const compare = (a: number, b: number): void => {
     const [ua, ub] = [args[a], args[b]];
     const p = ua && ub && clash(ua, ub, e.args[a], e.args[b], 'compares', e.span);

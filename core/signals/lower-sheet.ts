@@ -1,6 +1,8 @@
 import type { ComponentElement, Equation, Expr, ModificationArgument, RefExpr } from '../language/ast';
 import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
 import { parseExpressionText } from '../language/parse';
+import { checkUnits, type UnitContext } from '../language/unit-check';
+import { describeUnit, sameUnit, unitOrUndefined } from '../language/units';
 import { walkExpression } from '../language/walk';
 import { readSignalLine } from '../lines/signal-line';
 import type { Piece } from '../lines/piece';
@@ -29,6 +31,8 @@ export type WireType = 'Real' | 'Integer' | 'Boolean';
 export interface SheetSurroundings {
   /** Type of a quantity by its path from the part type; undefined where nothing is known of it. */
   typeOf(path: readonly string[]): WireType | undefined;
+  /** Unit of a quantity by its path; undefined where it has none, or nothing is known of it. */
+  unitOf(path: readonly string[]): string | undefined;
   /** Names that are taken: quantities, parts, what texts declare. */
   isTaken(name: string): boolean;
   /** A part type that can be used like a block. */
@@ -97,32 +101,49 @@ export function lowerSheets(type: PartType, around: SheetSurroundings): LoweredS
     });
     return found;
   };
+  const units = new Map<string, string>();
+  const context = unitsOf(units, quantities, around);
   const types = wireTypes(byName, quantities, around);
+  const clocks = new Map<SignalSheet, Clock | undefined>();
   for (const sheet of type.signals) {
     const place = `type/${type.id}/signals/${sheet.id}`;
     const clock = clockOf(sheet, place, isFree, own, problems);
+    clocks.set(sheet, clock);
     if (clock) {
       elements.push(...clock.elements);
       equations.push(...clock.equations);
     }
-    for (const line of byName.values()) {
-      if (line.sheet !== sheet) continue;
-      const lowering: LineLowering = {
+  }
+  // what a line is made of comes before it, so that its unit is known
+  const done = new Set<BlockLine>();
+  const lower = (line: BlockLine): void => {
+    if (done.has(line)) return;
+    done.add(line);
+    walkExpression(line.expr, (x) => {
+      const before = x.kind === 'ref' ? byName.get(x.parts[0].name) : undefined;
+      if (before) lower(before);
+    });
+    const { sheet } = line;
+    lowerLine(
+      {
         line,
         sheet,
-        clock,
+        clock: clocks.get(sheet),
         around,
         isFree,
         own,
         types,
+        units,
+        context,
         movingIn,
         elements,
         equations,
         problems,
-      };
-      lowerLine(lowering, quantities.has(line.name));
-    }
-  }
+      },
+      quantities.has(line.name),
+    );
+  };
+  byName.forEach(lower);
   return { elements, equations, problems };
 }
 
@@ -253,6 +274,9 @@ interface LineLowering {
   readonly isFree: (name: string) => boolean;
   readonly own: Set<string>;
   readonly types: ReadonlyMap<string, WireType>;
+  /** Units of what lines and their blocks bring, by name or path. */
+  readonly units: Map<string, string>;
+  readonly context: UnitContext;
   /** The first name in a formula that changes during a run, as far as this part type knows. */
   readonly movingIn: (e: Expr) => string | undefined;
   readonly elements: PlacedElement[];
@@ -261,10 +285,70 @@ interface LineLowering {
 }
 
 function lowerLine(l: LineLowering, isQuantity: boolean): void {
-  const { line, elements, types } = l;
+  const { line, elements, types, units } = l;
   const value = withParts(l, line.expr);
-  if (!isQuantity) elements.push({ element: component(line.name, types.get(line.name) ?? 'Real'), place: line.place });
+  if (!isQuantity) {
+    const type = types.get(line.name) ?? 'Real';
+    const unit = type === 'Real' ? unitIn(l.context, value) : undefined;
+    if (unit !== undefined) units.set(line.name, unit);
+    const modification = { args: unit === undefined ? [] : [unitArgument(unit)] };
+    elements.push({ element: component(line.name, type, { modification }), place: line.place });
+  }
   addEquation(l, ref(line.name), value, line.expr.span);
+}
+
+const unitArgument = (unit: string): ModificationArgument => ({
+  path: ['unit'],
+  each: false,
+  final: false,
+  modification: { args: [], value: { kind: 'string', value: unit, span: nowhere } },
+  span: nowhere,
+});
+
+/** What units are known on sheets: those of quantities, of lines before, and of what comes out of blocks. */
+function unitsOf(
+  units: ReadonlyMap<string, string>,
+  quantities: ReadonlyMap<string, { readonly unit: string }>,
+  around: SheetSurroundings,
+): UnitContext {
+  const context: UnitContext = {
+    unitOf({ parts }) {
+      const path = parts.map((p) => p.name);
+      const own = path.length === 1 ? quantities.get(path[0])?.unit : undefined;
+      return own || units.get(path.join('.')) || around.unitOf(path);
+    },
+    unitOfResult(call) {
+      const name = call.callee.startsWith(`${signalsPackage}.`) ? call.callee.slice(signalsPackage.length + 1) : '';
+      const block = signalBlocks().continuous.get(name);
+      return block && resultUnit(block, (k) => call.args[k] && unitIn(context, call.args[k]));
+    },
+  };
+  return context;
+}
+
+/** The unit of a formula, where it is certain and can be written. */
+function unitIn(context: UnitContext, e: Expr): string | undefined {
+  const found = checkUnits(e, context, () => undefined);
+  if (!found || found.free || found.floats || found.open || found.literal) return undefined;
+  const text = found.name ?? describeUnit(found.unit);
+  const read = unitOrUndefined(text);
+  return read && sameUnit(read, found.unit) ? text : undefined;
+}
+
+/** What a block says of the unit of its result, such as `u*s`, for the units of what it takes. */
+function resultUnit(block: SignalBlock, unitOfArgument: (k: number) => string | undefined): string | undefined {
+  if (block.unit === undefined) return undefined;
+  const { value, problems } = parseExpressionText(block.unit);
+  if (problems.length > 0) return undefined;
+  return unitIn(
+    {
+      unitOf({ parts: [{ name }] }) {
+        const k = block.takes.findIndex((x) => x.name === name);
+        return k < 0 ? name : unitOfArgument(k);
+      },
+    },
+    value,
+  );
 }
 
 /** An equation of a line: always, or at each tick of its sheet. */
@@ -386,12 +470,33 @@ function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extrac
           value!.span,
         ),
       );
-    else if (value) set(takes.name, withParts(l, value));
+    else if (value) {
+      const lowered = withParts(l, value);
+      given.set(takes.name, lowered);
+      set(takes.name, lowered);
+    }
   }
   if (clock && typeName.startsWith(`${signalsPackage}.`)) {
     set('tick', ref(clock.tick));
     set('period', clock.period);
     set('method', { kind: 'number', value: samplingNumber[sheet.method], span: nowhere });
+  }
+  const unit = typeName.startsWith(`${signalsPackage}.`)
+    ? resultUnit(block, (k) => {
+        const value = given.get(block.takes[k].name);
+        return value && unitIn(l.context, value);
+      })
+    : block.unit;
+  if (unit) {
+    l.units.set(`${name}.${block.gives}`, unit);
+    if (typeName.startsWith(`${signalsPackage}.`))
+      args.push({
+        path: [block.gives],
+        each: false,
+        final: false,
+        modification: { args: [unitArgument(unit)] },
+        span: nowhere,
+      });
   }
   l.elements.push({
     element: component(name, typeName, {

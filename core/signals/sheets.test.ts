@@ -4,12 +4,14 @@ import { applyEdit } from '../editing/edits';
 import {
   newSignalLine,
   newSignalSheet,
+  newSetup,
   newType,
   newPart,
   type PartType,
   type Project,
   type SignalSheet,
 } from '../project/project';
+import { prepareRun } from '../run';
 import { checkProject } from '../run/check';
 import { projectOf, quantity, runProject } from '../testing/run-project';
 
@@ -157,4 +159,58 @@ test('an edit of a line keeps the others as they were read', () => {
   });
   expect(runProject(after).last('y')).toBe(6);
   expect(runProject(p).last('y')).toBe(2);
+});
+
+describe('units go through blocks', () => {
+  const motor = [
+    quantity('wanted', '30', { role: 'parameter', unit: 'rad/s' }),
+    quantity('speed', '0', { role: 'input', unit: 'rad/s' }),
+    quantity('kp', '1', { role: 'parameter', unit: 'V.s/rad' }),
+    quantity('ki', '1', { role: 'parameter', unit: 'V/rad' }),
+    quantity('u', '0', { role: 'output', unit: 'V' }),
+    quantity('T', '20', { role: 'input', unit: 'degC' }),
+    quantity('n', '20', { role: 'input', unit: 'rpm' }),
+  ];
+  const unitsOfLines = (lines: readonly string[]): Record<string, string> => {
+    const { model } = prepareRun(project(lines, { quantities: motor }), { ...newSetup('s', 'S'), root: 't' });
+    const names = lines.map((l) => l.split(' ')[0]);
+    return Object.fromEntries(names.map((n) => [n, model.variables.find((v) => v.name === n)?.unit ?? '?']));
+  };
+  const clashes = (lines: readonly string[]): string[] =>
+    checkProject(project(lines, { quantities: motor }))
+      .problems.filter((p) => p.code.startsWith('unit'))
+      .map((p) => `${/line\/l(\d+)/.exec(p.place ?? '')?.[1] ?? p.place}: ${p.message}`);
+
+  test('of sums, products, integrals, derivatives, limits, and lines that come later', () => {
+    expect(
+      unitsOfLines([
+        'p = kp*e',
+        'angle = integrate(e)',
+        'rate = derivative(e, T = 0.01)',
+        'smooth = lag(rate, 0.1)',
+        'cut = limit(p, -12, 12)',
+        'e = wanted - speed',
+        'i = ki*integrate(e)',
+        'half = n/2',
+        'number = 3',
+      ]),
+    ).toEqual({
+      p: 'V',
+      angle: '1',
+      rate: '1/s2',
+      smooth: '1/s2',
+      cut: 'V',
+      e: 'rad/s',
+      i: 'V',
+      half: 'rpm',
+      number: '',
+    });
+  });
+
+  test('what cannot fit is told at its line, what can is not', () => {
+    expect(clashes(['e = wanted - speed', 'u = limit(kp*e + ki*integrate(e), -12, 12)'])).toEqual([]);
+    expect(clashes(['e = wanted - speed', 'u = kp*e + integrate(e)']).join()).toMatch(/^1: .*V/);
+    expect(clashes(['e = wanted - speed', 'u = integrate(kp*e)']).join()).toMatch(/^1: /);
+    expect(clashes(['a = integrate(speed)', 'b = a + speed']).join()).toMatch(/^1: /);
+  });
 });
