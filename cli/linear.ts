@@ -5,7 +5,7 @@ import { parseFile } from '../core/language/parse';
 import { relaxUnits } from '../core/language/unit-check';
 import { readProjectFile } from '../core/formats/project-file';
 import { linearReport, type LinearReport } from '../core/linear/linear-report';
-import type { Matrix } from '../core/linear/linearise';
+import type { Matrix } from '../core/linear/dense';
 import type { SamplingMethod } from '../core/linear/sampled-model';
 import { newSetup } from '../core/project/project';
 import { createRun, isRunnable, prepareRun } from '../core/run';

@@ -423,6 +423,63 @@ package Signals "Blocks of signal sheets: values in, a value out"
       "y = amplitude sin(2 pi from (exp(r t) - 1)/r) with r = log(to/from)/lasts: as many turns per octave at each frequency (Farina 2000)."));
   end chirp;
 
+  block noise "Random values from a seed, evenly spread"
+    parameter Integer seed = 1 "another seed, other values";
+    parameter Real every(unit = "s") = 0.01 "how long each value stays";
+    parameter Real amplitude = 1 "values lie between minus and plus this";
+    output Real y(start = 0, fixed = true);
+  protected
+    discrete Real state(start = 0, fixed = true);
+  equation
+    when sample(0, every) then
+      state = mod(16807*(if pre(state) == 0 then 1 + mod(seed*69621 + 12345, 2147483646) else pre(state)), 2147483647);
+      y = amplitude*(2*state/2147483647 - 1);
+    end when;
+    annotation(Documentation(info =
+      "x[k+1] = 16807 x[k] mod (2^31 - 1) (Park and Miller 1988), y = amplitude (2 x/(2^31 - 1) - 1): mean 0, variance amplitude^2/3, the same in every run."));
+  end noise;
+
+  block profile "A way from one value to another with limited speed and acceleration"
+    parameter Real at(unit = "s") = 0 "when it begins";
+    parameter Real to = 1 "value at its end";
+    parameter Real from = 0 "value at its beginning";
+    parameter Real speed = 1 "most per second";
+    parameter Real acceleration = 1 "most per second and second";
+    output Real y;
+  protected
+    parameter Real way = abs(to - from);
+    parameter Real top = min(speed, sqrt(way*acceleration)) "speed that is reached";
+    parameter Real ta = top/acceleration "speeding up";
+    parameter Real tc = if top > 0 then way/top - ta else 0 "at one speed";
+    Real t "since it began";
+    Real s "done";
+  equation
+    t = max(0, time - at);
+    s = if t < ta then acceleration*t^2/2 else if t < ta + tc then top*(t - ta/2)
+      else if t < 2*ta + tc then way - acceleration*(2*ta + tc - t)^2/2 else way;
+    y = from + (if to >= from then s else -s);
+    annotation(Documentation(info =
+      "Speeds up with the acceleration, goes on with the speed, slows down alike: a trapezoid of speed, or a triangle where the way is short. It takes way/speed + speed/acceleration."));
+  end profile;
+
+  function table2 "Between the points of a table of two values"
+    input Real u;
+    input Real v;
+    input Real x[:] "values of u, rising";
+    input Real y[:] "values of v, rising";
+    input Real z[size(x, 1), size(y, 1)] "what it gives there";
+    output Real w;
+  protected
+    Real row[size(x, 1)];
+  algorithm
+    for k in 1:size(x, 1) loop
+      row[k] := interpolate(y, z[k, :], v);
+    end for;
+    // how much each row counts is itself a table of u
+    w := sum(interpolate(x, {if j == k then 1 else 0 for j in 1:size(x, 1)}, u)*row[k] for k in 1:size(x, 1));
+    annotation(Documentation(info = "Straight between the points in both directions, level outside the table."));
+  end table2;
+
   package Sampled "The same blocks at the ticks of a clock, and those that only a clock has"
     partial block Base "Looks and moves at ticks only"
       input Boolean tick = false;
@@ -869,5 +926,121 @@ package Signals "Blocks of signal sheets: values in, a value out"
       end when;
       annotation(Documentation(info = "y = u at the ticks 0, n, 2 n, ..., held between them."), Units(y = "u"));
     end decimate;
+
+    block lag2 "Second-order lag: natural frequency and damping"
+      extends Base;
+      input Real u;
+      parameter Real w(unit = "rad/s") = 1 "natural frequency";
+      parameter Real d = 1 "damping ratio";
+      parameter Real start = 0 "y at the beginning";
+      output Real y(start = start, fixed = true);
+    protected
+      parameter Real e = exp(-d*w*period);
+      parameter Real wd = w*sqrt(abs(1 - d^2));
+      parameter Real c = if abs(1 - d^2) < 1e-9 then 1 else if d < 1 then cos(wd*period) else cosh(wd*period);
+      parameter Real si = if abs(1 - d^2) < 1e-9 then period else if d < 1 then sin(wd*period)/wd else sinh(wd*period)/wd;
+      discrete Real v(start = 0, fixed = true), was(start = 0, fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      when tick then
+        begun = true;
+        was = u;
+        y = if pre(begun) then pre(was) + e*((c + d*w*si)*(pre(y) - pre(was)) + si*pre(v)) else start;
+        v = if pre(begun) then e*(-w^2*si*(pre(y) - pre(was)) + (c - d*w*si)*pre(v)) else 0;
+      end when;
+      annotation(Documentation(info =
+        "The continuous lag from tick to tick for an input that is held between them, exactly, whatever the method of the sheet."),
+        Units(y = "u"));
+    end lag2;
+
+    block pid "Proportional, integral and derivative controller"
+      extends Base;
+      input Real wanted "set point";
+      input Real measured;
+      input Boolean manual = false "u follows by hand; the way back is without a jump";
+      input Real byHand = 0 "u while manual";
+      parameter Real k = 1 "gain";
+      parameter Real Ti(unit = "s") = 1 "integral time";
+      parameter Real Td(unit = "s") = 0 "derivative time";
+      parameter Real b = 1 "weight of the set point in the proportional part";
+      parameter Real c = 0 "weight of the set point in the derivative part";
+      parameter Real N = 10 "the derivative is smoothed with Td/N";
+      parameter Real low = -1e300 "u goes no lower";
+      parameter Real high = 1e300 "u goes no higher";
+      output Real u(start = 0, fixed = true);
+    protected
+      discrete Real i(start = 0, fixed = true), dPart(start = 0, fixed = true), last(start = 0, fixed = true),
+        free(start = 0, fixed = true), p(start = 0, fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      when tick then
+        begun = true;
+        p = k*(b*wanted - measured);
+        last = c*wanted - measured;
+        dPart = if pre(begun) then (Td*pre(dPart) + k*Td*N*(last - pre(last)))/(Td + N*period) else 0;
+        u = max(low, min(high, if manual then byHand else free));
+        free = p + pre(i) + dPart;
+        i = if manual then u - p - dPart else if free > high and k*(wanted - measured) > 0 or free < low
+          and k*(wanted - measured) < 0 then pre(i) else pre(i) + k*period/Ti*(wanted - measured);
+      end when;
+      annotation(Documentation(info =
+        "u = P + I + D cut to [low, high]: I[k+1] = I[k] + k T/Ti e[k], D by backward difference with the lag Td/N (Åström and Hägglund 1995, section 3.6); I stands still while the cut-off would grow, and keeps u where it is while manual."));
+    end pid;
+
+    function middle "The value in the middle of sorted ones"
+      input Real x[:];
+      output Real y;
+    protected
+      Real s[size(x, 1)];
+      Real kept;
+    algorithm
+      s := x;
+      for i in 1:size(x, 1) - 1 loop
+        for j in 1:size(x, 1) - i loop
+          kept := min(s[j], s[j + 1]);
+          s[j + 1] := max(s[j], s[j + 1]);
+          s[j] := kept;
+        end for;
+      end for;
+      y := s[div(size(x, 1) + 1, 2)];
+    end middle;
+
+    block median "Value in the middle of the last ones"
+      extends Base;
+      input Real u;
+      parameter Integer n = 3 "how many: an odd number";
+      output Real y(start = 0, fixed = true);
+    protected
+      discrete Real past[n](each start = 0, each fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      assert(n >= 1 and mod(n, 2) == 1, "A median is taken of an odd number of values");
+      when tick then
+        begun = true;
+        past[1] = u;
+        for k in 2:n loop
+          past[k] = if pre(begun) then pre(past[k - 1]) else u;
+        end for;
+        y = middle(past);
+      end when;
+      annotation(Documentation(info = "The middle one of u[k], ..., u[k-n+1] in the order of their size: single outliers leave no trace (Tukey 1977)."),
+        Units(y = "u"));
+    end median;
+
+    block noise "Random values from a seed, evenly spread"
+      extends Base;
+      parameter Integer seed = 1 "another seed, other values";
+      parameter Real amplitude = 1 "values lie between minus and plus this";
+      output Real y(start = 0, fixed = true);
+    protected
+      discrete Real state(start = 0, fixed = true);
+    equation
+      when tick then
+        state = mod(16807*(if pre(state) == 0 then 1 + mod(seed*69621 + 12345, 2147483646) else pre(state)), 2147483647);
+        y = amplitude*(2*state/2147483647 - 1);
+      end when;
+      annotation(Documentation(info =
+        "A new value at each tick: x[k+1] = 16807 x[k] mod (2^31 - 1) (Park and Miller 1988)."));
+    end noise;
   end Sampled;
 end Signals;

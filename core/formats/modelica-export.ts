@@ -28,6 +28,7 @@ function classText(type: PartType, nameOf: ReadonlyMap<string, string>, remarks:
   const remark = (what: string): void => void remarks.push(`${name}: ${what}`);
   if (type.charts.length > 0) remark(`state charts (${type.charts.map((c) => c.name).join(', ')})`);
   if (type.procedures.length > 0) remark(`procedures (${type.procedures.map((p) => p.name).join(', ')})`);
+  if (type.signals.length > 0) remark(`signal sheets (${type.signals.map((s) => s.name).join(', ')})`);
   if (type.ports.length > 0) remark(`message ports (${type.ports.map((p) => p.name).join(', ')})`);
   const messages = new Set(type.ports.map((p) => p.name));
   const quantities = type.quantities.map(quantityText);

@@ -1,4 +1,5 @@
-import type { Matrix } from './linearise';
+/** Rows of one length. */
+export type Matrix = readonly Float64Array[];
 
 /** X with A X = B, by elimination with the largest pivot of each column (Gauss; Golub and Van Loan 1996, 3.4). Infinity where A is singular. */
 export function solveDense(A: Matrix, B: Matrix): Float64Array[] {

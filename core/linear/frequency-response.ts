@@ -1,5 +1,6 @@
 import { over, plus, polar, timesComplex, type Complex } from './complex';
-import type { LinearModel, Matrix } from './linearise';
+import type { Matrix } from './dense';
+import type { LinearModel } from './linearise';
 
 /** The values of a linear model at points of the complex plane: y/u at s, or at z for one of ticks. */
 export interface FrequencyResponse {

@@ -1,7 +1,7 @@
 import type { Block, SolvableModel, TornBlock } from '../analysis/solvable-model';
 import { differentiate, type Unknown } from '../flatten/differentiate';
 import { createSubstitution, evaluate, one, walk, zero, type FlatExpr, type Moment } from '../flatten/flat-expression';
-import { solveDense } from './dense';
+import { solveDense, type Matrix } from './dense';
 
 /**
  * The linear model of a model around a moment: dx/dt = A x + B u, y = C x + D u for small changes of states x, inputs u and
@@ -23,7 +23,6 @@ export interface LinearModel {
    */
   readonly delays: readonly number[];
 }
-export type Matrix = readonly Float64Array[];
 
 /** Where a model is: values of its variables, derivatives of its states, and the time. */
 export interface OperatingPoint {

@@ -1,6 +1,7 @@
 import { EigenvalueDecomposition, Matrix as Dense } from 'ml-matrix';
 import type { Complex } from './complex';
-import type { LinearModel, Matrix } from './linearise';
+import type { Matrix } from './dense';
+import type { LinearModel } from './linearise';
 
 /** The eigenvalues of a matrix, from the slowest to the fastest, conjugates with the positive one first. */
 export function eigenvalues(A: Matrix): Complex[] {

@@ -1,5 +1,5 @@
-import { solveDense } from './dense';
-import type { LinearModel, Matrix } from './linearise';
+import { solveDense, type Matrix } from './dense';
+import type { LinearModel } from './linearise';
 
 /** How a continuous model is looked at from tick to tick. */
 export type SamplingMethod = 'hold' | 'tustin' | 'backward';

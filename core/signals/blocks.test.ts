@@ -119,6 +119,25 @@ const continuous: readonly (readonly [name: string, lines: readonly string[], y:
     (t) => (t > 1.1 ? 1 : 0),
   ],
   ['watchdog', ['w = watchdog(time > 0.5, T = 1)', 'y = if w then 1 else 0'], (t) => (t > 1.5 ? 1 : 0)],
+  [
+    'profile that reaches its speed',
+    ['y = profile(at = 0.2, to = 3, from = 1, speed = 2, acceleration = 5)'],
+    (t) => {
+      // 0.4 s up to speed, 0.6 s with it, 0.4 s down
+      const s = Math.max(0, t - 0.2);
+      return 1 + (s < 0.4 ? 2.5 * s * s : s < 1 ? 2 * s - 0.4 : s < 1.4 ? 2 - 2.5 * (1.4 - s) ** 2 : 2);
+    },
+  ],
+  [
+    'profile down, too short for its speed',
+    ['y = profile(to = -1, speed = 100, acceleration = 4)'],
+    (t) => (t < 0.5 ? -2 * t * t : t < 1 ? -1 + 2 * (1 - t) ** 2 : -1),
+  ],
+  [
+    'table of two values',
+    ['y = table2(time, 2*time, {0, 1}, {0, 2}, [0, 4; 1, 7])'],
+    (t) => (t < 1 ? t + 4 * t + 2 * t * t : 7),
+  ],
 ];
 
 test.each(continuous)('%s', (name, lines, y) => {
@@ -147,4 +166,15 @@ test('an output of the part type, nested blocks, and a name that is used before 
   );
   expect(done.at('u', 1)).toBeCloseTo(1.5, 6);
   expect(done.last('u')).toBeCloseTo(2, 6);
+});
+
+test('noise: the numbers of Park and Miller, the same in every run, others for another seed', () => {
+  const done = run(["y = noise(seed = 5, every = 0.1 's', amplitude = 2)", 'z = noise(seed = 6, every = 0.1)']);
+  const known: number[] = [];
+  for (let k = 0, x = 1 + ((5 * 69621 + 12345) % 2147483646); k < 20; k++) {
+    x = (16807 * x) % 2147483647;
+    known.push(2 * ((2 * x) / 2147483647 - 1));
+  }
+  expect(known.map((_, k) => done.at('y', k * 0.1 + 0.05))).toEqual(known.map((x) => expect.closeTo(x, 12)));
+  expect(done.at('z', 0.05)).not.toBeCloseTo(done.at('y', 0.05) / 2, 3);
 });

@@ -63,6 +63,10 @@ const blocks: readonly (readonly [line: string, next: Next, more?: Partial<Signa
   ['ramp(at = 0.5, lasts = 1, to = 2)', (k) => 2 * Math.max(0, Math.min(1, k * period - 0.5))],
   ['sine(f = 0.7, amplitude = 2)', (k) => 2 * Math.sin(2 * Math.PI * 0.7 * k * period)],
   ['limit(u, -1, 1)', (k) => Math.max(-1, Math.min(1, u(k)))],
+  ['median(u, 3)', (k) => [u(k), u(Math.max(0, k - 1)), u(Math.max(0, k - 2))].sort((a, b) => a - b)[1]],
+  ['median(u, 5)', (k) => [0, 1, 2, 3, 4].map((j) => u(Math.max(0, k - j))).sort((a, b) => a - b)[2]],
+  ...[0.3, 1, 2.5].map((d): (typeof blocks)[number] => [`lag2(u, w = 6, d = ${d})`, swinging(6, d)]),
+  ['pid(u, 0.5, k = 2, Ti = 0.5, Td = 0.1, b = 0.7, c = 1, N = 4)', controlled()],
   ['pi(u, k = 2, Ti = 0.5)', summed()],
 ];
 
@@ -72,6 +76,37 @@ function lagged(of: (k: number, x: number) => number): Next {
     let x = u(0);
     for (let j = 1; j <= k; j++) x = u(j - 1) + (x - u(j - 1)) * Math.exp(-period / 0.3);
     return of(k, x);
+  };
+}
+/** y'' = w^2 (u - y) - 2 d w y' with u held, in small steps of Runge and Kutta. */
+function swinging(w: number, d: number): Next {
+  return (k) => {
+    let [y, v] = [0, 0];
+    const steps = 400;
+    for (let j = 1; j <= k; j++) {
+      const f = (a: number, b: number): [number, number] => [b, w * w * (u(j - 1) - a) - 2 * d * w * b];
+      for (let n = 0; n < steps; n++) {
+        const h = period / steps;
+        const a = f(y, v);
+        const b = f(y + (h / 2) * a[0], v + (h / 2) * a[1]);
+        const c = f(y + (h / 2) * b[0], v + (h / 2) * b[1]);
+        const e = f(y + h * c[0], v + h * c[1]);
+        y += (h / 6) * (a[0] + 2 * b[0] + 2 * c[0] + e[0]);
+        v += (h / 6) * (a[1] + 2 * b[1] + 2 * c[1] + e[1]);
+      }
+    }
+    return y;
+  };
+}
+function controlled(): Next {
+  return (k) => {
+    let [i, dPart, out] = [0, 0, 0];
+    for (let j = 0; j <= k; j++) {
+      if (j > 0) dPart = (0.1 * dPart + 2 * 0.1 * 4 * (u(j) - u(j - 1))) / (0.1 + 4 * period);
+      out = 2 * (0.7 * u(j) - 0.5) + i + dPart;
+      i += ((2 * period) / 0.5) * (u(j) - 0.5);
+    }
+    return out;
   };
 }
 function summed(): Next {
@@ -116,4 +151,17 @@ test('a loop through a sampled integrator closes, with each tick one step', () =
     x += period * 5 * (1 - x);
     expect(done.at('x', k * period + 0.05)).toBeCloseTo(x, 10);
   }
+});
+
+test('pid: cut off without winding up, and from manual without a jump', () => {
+  const done = run([
+    'manual = time < 0.95',
+    'y = pid(if time < 1.45 then 1 else -1, 0, manual = manual, byHand = 0.7, k = 1, Ti = 0.5, high = 2)',
+  ]);
+  const y = ticks(done, 'y');
+  expect(y.slice(0, 10)).toEqual(y.slice(0, 10).map(() => 0.7));
+  // it goes on from where the hand left it, and grows by k T/Ti e
+  expect(y.slice(10, 15)).toEqual([0.7, 0.9, 1.1, 1.3, 1.5].map((x) => expect.closeTo(x, 9)));
+  // the set point turns: at once two less, and down from there
+  expect(y[15]).toBeCloseTo(-0.3, 9);
 });
