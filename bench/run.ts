@@ -1,4 +1,5 @@
 import { benchBehaviour } from './behaviour';
+import { benchControl } from './control';
 import { benchNeeds } from './needs';
 import { benchPhysics } from './physics';
 import { parseFile } from '../core/language/parse';
@@ -129,4 +130,5 @@ editing();
 growth();
 benchPhysics(row);
 benchBehaviour(row);
+benchControl(row);
 await benchNeeds((line) => process.stdout.write(`${line}\n`));

@@ -334,6 +334,16 @@ equation der(x) = u - x; when sample(0, 0.1) then u = 3*(w - x); end when; end T
     );
   });
 
+  test('with a controller that has ticks of its own', () => {
+    const r = told('--class', 'Ticks', '--from', 'w', '--to', 'x', '--open', 'u');
+    const a = Math.exp(-0.1);
+    expect(r.poles).toEqual([[expect.closeTo(a - 3 * (1 - a), 9), 0]]);
+    expect(r.gainMargin).toBeCloseTo((1 + a) / (1 - a) / 3, 6);
+    expect(zelvar('linear', loop, '--class', 'Ticks', '--from', 'w', '--to', 'x', '--every', '0.2').stderr).toMatch(
+      /set every 0\.1 s/,
+    );
+  });
+
   test('a part type of a project', () => {
     const { status, stdout } = zelvar(
       'linear',
@@ -360,7 +370,6 @@ equation der(x) = u - x; when sample(0, 0.1) then u = 3*(w - x); end when; end T
     [['--class', 'Loop', '--from', 'e', '--to', 'x1'], /e is no input that is free: it follows from the rest/],
     [['--class', 'Loop', '--from', 'w'], /--from and --to say what is looked at/],
     [['--class', 'None', '--from', 'w', '--to', 'x1'], /There is no class None/],
-    [['--class', 'Ticks', '--from', 'w', '--to', 'x'], /u changes at ticks only/],
     [['--class', 'Loop', '--from', 'w', '--to', 'x1', '--every', '0'], /A number above 0 is needed/],
     [['--class', 'Loop', '--from', 'w', '--to', 'x1', '--at', '-1'], /A time from 0 on is needed/],
   ])('%j is refused', (args, why) => {

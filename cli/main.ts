@@ -89,9 +89,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--open <quantity>', 'opens the loop there for the margins')
     .option('--at <seconds>', 'moment of the run; its start without it', atLeastZero)
     .option('--every <seconds>', 'from tick to tick instead of continuously', positive)
-    .addOption(
-      new Option('--method <name>', 'how ticks are made').choices(['hold', 'tustin', 'backward']).default('hold'),
-    )
+    .addOption(new Option('--method <name>', 'how ticks are made').choices(['hold', 'tustin', 'backward']))
     .option('--json', 'print as JSON: A, B, C, D, poles and zeros as [re, im], margins')
     .action((file: string, options: LinearArguments) => {
       code = linear(file, options);

@@ -7,6 +7,7 @@ import type { Simulation } from '../simulate/simulation';
 import { magnitude, type Complex } from './complex';
 import type { Matrix } from './dense';
 import { frequencyResponse } from './frequency-response';
+import { linearTicks } from './linear-ticks';
 import { essential, linearise, type LinearModel } from './linearise';
 import { bandwidthOf, marginsOf, rangeOf, type Margins } from './margins';
 import { polesOf, zerosOf } from './poles';
@@ -62,17 +63,45 @@ export function linearReport(
       'no-input',
       `${question.from} is no input that is free: it follows from the rest. The loop can be opened there (--open ${question.from})`,
     );
-  for (const name of ticksIn(solvable))
-    refuse('sampled', `${name} changes at ticks only: linear models of parts that are sampled are not made yet`);
-  const { every, method = 'hold' } = question;
+  if (open !== undefined && solvable.states.includes(open))
+    refuse(
+      'state',
+      `${question.open} is a state: what it does to itself would be cut as well. Open the loop at what is made of it, or at what drives it`,
+    );
+  const held = heldIn(solvable, [y, open]);
+  const clock = held.length > 0 ? clockOf(program, simulation) : undefined;
+  const { method = 'hold' } = question;
+  const every = question.every ?? clock;
+  const named = held.slice(0, 3).map((k) => variables[k].name);
+  if (held.length > 0 && clock === undefined)
+    refuse(
+      'rates',
+      `${named.join(', ')} change at events that are not the ticks of one clock: there is no linear model of them`,
+    );
+  if (clock !== undefined && question.every !== undefined && Math.abs(question.every - clock) > 1e-9 * clock)
+    refuse('rates', `${named.join(', ')} are set every ${clock} s: this model goes from tick to tick of that clock`);
+  if (clock !== undefined && question.method !== undefined && question.method !== 'hold')
+    refuse('method', 'A model with ticks of its own is exact as it is: no method is chosen for it');
   if (every !== undefined && !(every > 0)) refuse('period', 'The time between ticks is above zero');
   if (hasErrors(problems) || u === undefined || y === undefined) return { value: undefined, problems };
-  const { memory, clock } = simulation.state;
-  simulation.machine.outputs(clock.time);
-  const point = { time: clock.time, values: memory.v, derivatives: memory.d };
-  const continuous = linearise(solvable, point, [u], [y], new Set(question.from === question.open ? [u] : []));
-  const loop = open === undefined ? continuous : linearise(solvable, point, [open], [open], new Set([open]));
-  if (every !== undefined && (continuous.delays.length > 0 || loop.delays.length > 0)) {
+  const { memory } = simulation.state;
+  const { time } = simulation;
+  simulation.machine.outputs(time);
+  const point = { time, values: memory.v, derivatives: memory.d };
+  const around = (input: number, output: number, cut: ReadonlySet<number>): LinearModel | undefined =>
+    clock === undefined
+      ? linearise(solvable, point, [input], [output], cut)
+      : linearTicks(solvable, point, input, output, cut, held, clock);
+  const continuous = around(u, y, new Set(question.from === question.open ? [u] : []));
+  const loop = open === undefined ? continuous : around(open, open, new Set([open]));
+  if (!continuous || !loop) {
+    refuse(
+      'ticks',
+      'This has delays inside beside its ticks, or is opened at a value that looks at its own past: open it elsewhere',
+    );
+    return { value: undefined, problems };
+  }
+  if (clock === undefined && every !== undefined && (continuous.delays.length > 0 || loop.delays.length > 0)) {
     refuse('delay', 'A model with delays inside cannot be taken from tick to tick');
     return { value: undefined, problems };
   }
@@ -83,7 +112,8 @@ export function linearReport(
     );
     return { value: undefined, problems };
   }
-  const taken = (m: LinearModel): LinearModel => (every === undefined ? m : sampledModel(m, every, method));
+  const taken = (m: LinearModel): LinearModel =>
+    every === undefined || clock !== undefined ? m : sampledModel(m, every, method);
   const model = taken(continuous);
   // what the input cannot reach, or the output does not see, has no part in what comes out
   const [seen, opened] = [taken(essential(continuous)), taken(essential(loop))];
@@ -142,7 +172,7 @@ const hasGap = ({ A, B, C, D }: LinearModel): boolean =>
  * Real values that are set at events from what moves, and that others follow: they answer to small changes, but at their ticks only.
  * One that is set to a number, or by the time, stays what it is.
  */
-function ticksIn({ model, blocks, states }: SolvableModel): string[] {
+function heldIn({ model, blocks, states }: SolvableModel, asked: readonly (number | undefined)[]): number[] {
   const parts = blocks.map((b) => ({
     isBetween: b.only !== 'events' && !(b.kind === 'assign' && b.discrete),
     targets: b.kind === 'assign' ? [b.target] : [...b.tears, ...b.inner.map((x) => x.target)],
@@ -168,8 +198,30 @@ function ticksIn({ model, blocks, states }: SolvableModel): string[] {
         }
     });
   }
+  const isHeld = (k: number): boolean =>
+    model.variables[k].kind === 'discrete' && model.variables[k].type === 'Real' && moving.has(k);
   const used = new Set(parts.flatMap((p, k) => (p.isBetween ? [...all[k]] : [])));
-  return model.variables.flatMap((v, k) =>
-    v.kind === 'discrete' && v.type === 'Real' && used.has(k) && moving.has(k) ? [v.name] : [],
-  );
+  for (const k of asked) if (k !== undefined) used.add(k);
+  // and what these are made of at their ticks
+  for (let grown = true; grown;) {
+    grown = false;
+    parts.forEach((p, k) => {
+      if (!p.targets.some((u) => u.kind === 'var' && used.has(u.index) && isHeld(u.index))) return;
+      for (const x of all[k])
+        if (!used.has(x)) {
+          used.add(x);
+          grown = true;
+        }
+    });
+  }
+  return model.variables.flatMap((_, k) => (used.has(k) && isHeld(k) ? [k] : []));
+}
+
+/** Seconds between the ticks of the one clock a model has; undefined where it has none or several. */
+function clockOf(program: Program, simulation: Simulation): number | undefined {
+  const all = program.list.samples.map((_, k) => simulation.machine.sampleTimes(k));
+  const [first] = all;
+  return first && all.every((x) => x.interval === first.interval && x.start === first.start)
+    ? first.interval
+    : undefined;
 }

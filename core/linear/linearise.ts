@@ -43,6 +43,8 @@ export function linearise(
   outputs: readonly number[],
   /** Inputs that have equations: these are cut, and as an output stands what they would have been. */
   cut: ReadonlySet<number> = new Set(),
+  /** At a tick: what is set there, as outputs; what it was before are inputs behind those asked for. */
+  held?: readonly number[],
 ): LinearModel {
   const { states, aliases, model } = solvable;
   const n = states.length;
@@ -52,6 +54,14 @@ export function linearise(
   const slotOf = new Map(states.map((s, k) => [s, k]));
   const known = new Map<string, Slopes>();
   const delays: { readonly by: number; readonly of: FlatExpr }[] = [];
+  /** Stand-ins for what is no variable: delays, or values before the tick. */
+  const standIns: (() => number)[] = held ? held.map((k) => () => values[k]) : [];
+  const heldAt = new Map((held ?? []).map((k, j) => [k, j]));
+  const ticks = new Set(
+    held ? solvable.blocks.flatMap((b) => (b.kind === 'assign' && isTick(b.value) ? [b.target.index] : [])) : [],
+  );
+  // conditions at a tick are those of the tick
+  const now = held ? Float64Array.from(values) : values;
 
   const moment = (x: Moment): number => {
     switch (x.op) {
@@ -60,18 +70,21 @@ export function linearise(
       case 'der':
         return derivatives[slotOf.get(x.index) ?? -1] ?? NaN;
       case 'pre':
-        return values[x.index];
+        return ticks.has(x.index) ? 0 : values[x.index];
+      case 'sample':
+        return held ? 1 : 0;
       default:
         return 0;
     }
   };
-  const valueOf = (e: FlatExpr): number => evaluate(e, (k) => (k < count ? values[k] : delayed(k)), moment);
-  const delayed = (k: number): number => valueOf(delays[k - count].of);
-  // a delay stands for an input of its own
-  const withoutDelays = createSubstitution((x) => {
+  const valueOf = (e: FlatExpr): number => evaluate(e, (k) => (k < count ? now[k] : standIns[k - count]()), moment);
+  const prepared = createSubstitution((x) => {
+    if (x.op === 'pre' && heldAt.has(x.index)) return { op: 'var', index: count + heldAt.get(x.index)! };
+    // a delay stands for an input of its own
     if (x.op !== 'delay') return undefined;
-    const k = delays.push({ by: valueOf(x.by), of: x.a }) - 1;
-    return { op: 'var', index: count + k };
+    const of = x.a;
+    delays.push({ by: valueOf(x.by), of });
+    return { op: 'var', index: count + standIns.push(() => valueOf(of)) - 1 };
   });
   const slopesOf = (leaf: Unknown): Slopes => {
     if (leaf.kind === 'var') {
@@ -99,15 +112,17 @@ export function linearise(
   const note = (u: Unknown, slopes: Slopes): void => void known.set(u.kind + u.index, slopes);
 
   for (const b of solvable.blocks) {
-    if (!isBetween(b)) continue;
-    if (b.kind === 'assign') note(b.target, through(withoutDelays(b.value)));
-    else for (const [u, slopes] of ofLoop(b, through, withoutDelays, known)) note(u, slopes);
+    if (held ? b.only === 'between' : !isBetween(b)) continue;
+    if (held && b.kind === 'assign' && b.discrete && model.variables[b.target.index].type !== 'Real')
+      (now as Float64Array)[b.target.index] = valueOf(b.value);
+    if (b.kind === 'assign') note(b.target, through(prepared(b.value)));
+    else for (const [u, slopes] of ofLoop(b, through, prepared, known)) note(u, slopes);
   }
   // what is delayed is an output of its own; there may be delays in it in turn
   const delayedSlopes: Slopes[] = [];
-  for (let k = 0; k < delays.length; k++) delayedSlopes.push(through(withoutDelays(delays[k].of)));
+  for (let k = 0; k < delays.length; k++) delayedSlopes.push(through(prepared(delays[k].of)));
 
-  const width = inputs.length + delays.length;
+  const width = inputs.length + standIns.length;
   const outputSlopes = outputs.map((y): Slopes => {
     const alias = aliases.get(y);
     const index = alias?.index ?? y;
@@ -172,6 +187,11 @@ export function essential(model: LinearModel): LinearModel {
   };
 }
 
+const isTick = (e: FlatExpr): boolean => {
+  let found = false;
+  walk(e, (x) => (found ||= x.op === 'sample'));
+  return found;
+};
 const isBetween = (b: Block): boolean => b.only !== 'events' && !(b.kind === 'assign' && b.discrete);
 
 /**

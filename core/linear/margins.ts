@@ -74,6 +74,9 @@ export function marginsOf(
     // the negative real axis
     if (imaginary(a) < 0 !== imaginary(b) < 0 && a[0] < 0 && b[0] < 0) turns.push(narrowed(k, imaginary));
   }
+  // from tick to tick the way ends on the real axis, at half the frequency of the ticks
+  const last = values[values.length - 1];
+  if (last[0] < 0 && Math.abs(last[1]) < 1e-9 * -last[0]) turns.push(w[w.length - 1]);
   let [gainMargin, gainMarginAt, gainReduction] = [Infinity, NaN, 0];
   for (const at of turns) {
     const factor = 1 / magnitude(L(at));
