@@ -490,7 +490,15 @@ test('5. links by dragging, by the palette, in bulk and in the matrix; shown on 
     'linked',
   );
   // remove all links of an element, and take it back
-  await click('[data-state="Stopped"]');
+  // the drawing may still be moving a little: a click counts when the state is the one in the details
+  await until(
+    async () => {
+      await page.click('[data-state="Stopped"]');
+      return text('aside[aria-label="Details"]');
+    },
+    (s) => s.startsWith('state Stopped'),
+    'chosen',
+  );
   await clickText('button', 'Remove all 2');
   await until(
     () => text('[aria-label="Trace links"]'),

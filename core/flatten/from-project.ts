@@ -14,7 +14,8 @@ import { parseExpressionText, parseFile, parsePhysicsText } from '../language/pa
 import type { Address } from '../project/address';
 import type { Change, Chart, ClassText, PartType, Procedure, Project, Quantity } from '../project/project';
 import { readRelation } from '../project/relation-text';
-import { lowerSheets, type WireType } from '../signals/lower-sheet';
+import { lowerSheets } from '../signals/lower-sheet';
+import type { WireType } from '../signals/surroundings';
 import { componentsOf, typeOf, type DeclaredComponent, type DeclaredType } from './declared';
 import type { PlacedChange } from './instance';
 import { libraryOf, type ClassLibrary, type ClassRef, type PartBehaviour, type RelationSource } from './library';

@@ -1,14 +1,15 @@
 import type { ComponentElement, Equation, Expr, ModificationArgument, RefExpr } from '../language/ast';
-import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
+import type { Problem, Span } from '../language/diagnostics';
 import { parseExpressionText } from '../language/parse';
-import { checkUnits, type UnitContext } from '../language/unit-check';
-import { describeUnit, sameUnit, unitOrUndefined } from '../language/units';
+import type { UnitContext } from '../language/unit-check';
 import { walkExpression } from '../language/walk';
-import { readSignalLine } from '../lines/signal-line';
-import type { Piece } from '../lines/piece';
 import type { Address } from '../project/address';
-import type { PartType, Quantity, SignalLine, SignalSheet } from '../project/document';
+import type { PartType, Quantity, SignalSheet } from '../project/document';
 import { signalBlocks, signalsPackage, type SignalBlock } from './catalogue';
+import { at, readLines, type BlockLine } from './sheet-lines';
+import { resultUnit, unitIn, unitsOf } from './sheet-units';
+import type { SheetSurroundings, WireType } from './surroundings';
+import { wireTypes } from './wire-types';
 
 /** What a sheet comes to: declarations and equations of its part type, each with its place. */
 export interface LoweredSheet {
@@ -25,30 +26,7 @@ export interface PlacedEquation {
   readonly place: Address;
 }
 
-export type WireType = 'Real' | 'Integer' | 'Boolean';
-
-/** What is known around the sheets of a part type. */
-export interface SheetSurroundings {
-  /** Type of a quantity by its path from the part type; undefined where nothing is known of it. */
-  typeOf(path: readonly string[]): WireType | undefined;
-  /** Unit of a quantity by its path; undefined where it has none, or nothing is known of it. */
-  unitOf(path: readonly string[]): string | undefined;
-  /** Names that are taken: quantities, parts, what texts declare. */
-  isTaken(name: string): boolean;
-  /** A part type that can be used like a block. */
-  partType(name: string): PartType | undefined;
-}
-
 const nowhere: Span = { start: 0, end: 0 };
-
-/** A line that gives a name to a formula, read. */
-interface BlockLine {
-  readonly name: string;
-  readonly piece: Piece;
-  readonly expr: Expr;
-  readonly place: Address;
-  readonly sheet: SignalSheet;
-}
 
 const ref = (...names: readonly string[]): RefExpr => ({
   kind: 'ref',
@@ -145,46 +123,6 @@ export function lowerSheets(type: PartType, around: SheetSurroundings): LoweredS
   };
   byName.forEach(lower);
   return { elements, equations, problems };
-}
-
-const at = (line: BlockLine, code: string, message: string, span: Span = line.piece): Problem => ({
-  ...problem('error', code, message, { start: span.start, end: span.end }),
-  place: `${line.place}/text`,
-});
-
-interface ReadLine {
-  readonly name: Piece | undefined;
-  readonly expr: Expr | undefined;
-  readonly problems: readonly Problem[];
-}
-/** A line is read once: an edit leaves most of them as they are. */
-const read = new WeakMap<SignalLine, ReadLine>();
-
-function readOne(l: SignalLine): ReadLine {
-  const known = read.get(l);
-  if (known) return known;
-  const line = readSignalLine(l.text);
-  let found: ReadLine = { name: undefined, expr: undefined, problems: [] };
-  if (line.kind === 'unread') {
-    const { start, end } = line.at;
-    found = { ...found, problems: [problem('error', 'signal-line', line.message, { start, end })] };
-  } else if (line.kind === 'block') {
-    // blanks in front keep every place of the formula that of the line
-    const parsed = parseExpressionText(' '.repeat(line.formula.start) + line.formula.text);
-    const isWrong = parsed.problems.some((p) => p.severity === 'error');
-    found = { name: line.name, expr: isWrong ? undefined : parsed.value, problems: parsed.problems };
-  }
-  read.set(l, found);
-  return found;
-}
-
-function readLines(type: PartType, sheet: SignalSheet, problems: Problem[]): BlockLine[] {
-  return sheet.lines.flatMap((l): BlockLine[] => {
-    const place = `type/${type.id}/signals/${sheet.id}/line/${l.id}`;
-    const { name, expr, problems: wrong } = readOne(l);
-    problems.push(...atPlace(`${place}/text`, wrong));
-    return name && expr ? [{ name: name.text, piece: name, expr, place, sheet }] : [];
-  });
 }
 
 interface Clock {
@@ -304,52 +242,6 @@ const unitArgument = (unit: string): ModificationArgument => ({
   modification: { args: [], value: { kind: 'string', value: unit, span: nowhere } },
   span: nowhere,
 });
-
-/** What units are known on sheets: those of quantities, of lines before, and of what comes out of blocks. */
-function unitsOf(
-  units: ReadonlyMap<string, string>,
-  quantities: ReadonlyMap<string, { readonly unit: string }>,
-  around: SheetSurroundings,
-): UnitContext {
-  const context: UnitContext = {
-    unitOf({ parts }) {
-      const path = parts.map((p) => p.name);
-      const own = path.length === 1 ? quantities.get(path[0])?.unit : undefined;
-      return own || units.get(path.join('.')) || around.unitOf(path);
-    },
-    unitOfResult(call) {
-      const name = call.callee.startsWith(`${signalsPackage}.`) ? call.callee.slice(signalsPackage.length + 1) : '';
-      const block = signalBlocks().continuous.get(name);
-      return block && resultUnit(block, (k) => call.args[k] && unitIn(context, call.args[k]));
-    },
-  };
-  return context;
-}
-
-/** The unit of a formula, where it is certain and can be written. */
-function unitIn(context: UnitContext, e: Expr): string | undefined {
-  const found = checkUnits(e, context, () => undefined);
-  if (!found || found.free || found.floats || found.open || found.literal) return undefined;
-  const text = found.name ?? describeUnit(found.unit);
-  const read = unitOrUndefined(text);
-  return read && sameUnit(read, found.unit) ? text : undefined;
-}
-
-/** What a block says of the unit of its result, such as `u*s`, for the units of what it takes. */
-function resultUnit(block: SignalBlock, unitOfArgument: (k: number) => string | undefined): string | undefined {
-  if (block.unit === undefined) return undefined;
-  const { value, problems } = parseExpressionText(block.unit);
-  if (problems.length > 0) return undefined;
-  return unitIn(
-    {
-      unitOf({ parts: [{ name }] }) {
-        const k = block.takes.findIndex((x) => x.name === name);
-        return k < 0 ? name : unitOfArgument(k);
-      },
-    },
-    value,
-  );
-}
 
 /** An equation of a line: always, or at each tick of its sheet. */
 function addEquation({ line, clock, equations }: LineLowering, left: RefExpr, right: Expr, span: Span): void {
@@ -530,64 +422,3 @@ const blockOf = (type: PartType, output: Quantity): SignalBlock => ({
 
 /** As the sampled blocks know them. */
 export const samplingNumber: Readonly<Record<SignalSheet['method'], number>> = { hold: 1, tustin: 2, backward: 3 };
-
-/** Types of the names that lines bring, from their formulas; what goes round in a circle is a number. */
-function wireTypes(
-  lines: ReadonlyMap<string, BlockLine>,
-  quantities: ReadonlyMap<string, { readonly type: WireType }>,
-  around: SheetSurroundings,
-): ReadonlyMap<string, WireType> {
-  const found = new Map<string, WireType>();
-  const open = new Set<string>();
-  const ofName = (name: string): WireType => {
-    const known = quantities.get(name)?.type ?? found.get(name);
-    if (known) return known;
-    const line = lines.get(name);
-    if (!line || open.has(name)) return 'Real';
-    open.add(name);
-    // a plain number may become one with a fraction
-    const type = line.expr.kind === 'number' ? 'Real' : typeOf(line.expr);
-    open.delete(name);
-    found.set(name, type);
-    return type;
-  };
-  const typeOf = (e: Expr): WireType => {
-    switch (e.kind) {
-      case 'boolean':
-        return 'Boolean';
-      case 'number':
-        return e.unit === undefined && Number.isInteger(e.value) ? 'Integer' : 'Real';
-      case 'unary':
-        return e.op === 'not' ? 'Boolean' : typeOf(e.operand);
-      case 'binary': {
-        if (['and', 'or', '<', '<=', '>', '>=', '==', '<>'].includes(e.op)) return 'Boolean';
-        if (e.op === '/' || e.op === './') return 'Real';
-        return typeOf(e.left) === 'Integer' && typeOf(e.right) === 'Integer' ? 'Integer' : 'Real';
-      }
-      case 'if': {
-        const all = [...e.branches.map((b) => typeOf(b.value)), typeOf(e.otherwise)];
-        return all.every((t) => t === all[0]) ? all[0] : 'Real';
-      }
-      case 'call': {
-        if (truths.has(e.callee)) return 'Boolean';
-        if (wholes.has(e.callee)) return 'Integer';
-        if (e.callee === 'pre' && e.args[0]) return typeOf(e.args[0]);
-        const { continuous, sampled } = signalBlocks();
-        const block = continuous.get(e.callee) ?? sampled.get(e.callee);
-        const own = block ? undefined : around.partType(e.callee)?.quantities.find((q) => q.role === 'output');
-        return block?.givesType ?? own?.type ?? 'Real';
-      }
-      case 'ref': {
-        const path = e.parts.map((p) => p.name);
-        if (path.length === 1 && (lines.has(path[0]) || quantities.has(path[0]))) return ofName(path[0]);
-        return around.typeOf(path) ?? 'Real';
-      }
-      default:
-        return 'Real';
-    }
-  };
-  for (const name of lines.keys()) ofName(name);
-  return found;
-}
-const truths: ReadonlySet<string> = new Set(['in', 'edge', 'change', 'initial', 'terminal', 'sample']);
-const wholes: ReadonlySet<string> = new Set(['integer', 'Integer', 'size']);
