@@ -43,7 +43,10 @@ export function runNames(root: string): RunNames {
     () =>
       all().filter(test);
   const formula: Names = () => [
-    ...all().filter((n) => n.kind !== 'message'),
+    // a condition is mostly about what changes
+    ...all()
+      .filter((n) => n.kind !== 'message')
+      .map((n) => (n.role === 'parameter' || n.role === 'constant' ? { ...n, isLater: true } : n)),
     { name: 'time', detail: 's' },
     ...functions,
   ];

@@ -6,6 +6,8 @@ import Overlay from 'react-bootstrap/Overlay';
 export interface Suggestion {
   readonly name: string;
   readonly detail: string;
+  /** Comes behind others that fit as well. */
+  readonly isLater?: boolean;
 }
 
 const most = 8;
@@ -28,7 +30,13 @@ export function suggestionsFor<T extends Suggestion>(names: readonly T[], word: 
   return names
     .map((n) => ({ n, r: rank(n.name) }))
     .filter((x) => x.r < 3)
-    .sort((a, b) => a.r - b.r || a.n.name.length - b.n.name.length || a.n.name.localeCompare(b.n.name))
+    .sort(
+      (a, b) =>
+        a.r - b.r ||
+        Number(a.n.isLater ?? false) - Number(b.n.isLater ?? false) ||
+        a.n.name.length - b.n.name.length ||
+        a.n.name.localeCompare(b.n.name),
+    )
     .slice(0, most)
     .map((x) => x.n);
 }

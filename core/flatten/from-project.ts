@@ -1,15 +1,8 @@
 import { readChart, type ChartSource } from '../behaviour/chart-source';
 import { readProcedure } from '../behaviour/procedure-source';
-import type {
-  ClassDefinition,
-  ComponentElement,
-  Equation,
-  Expr,
-  Modification,
-  ModificationArgument,
-  RefExpr,
-} from '../language/ast';
-import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
+import type { ClassDefinition, ComponentElement, Equation, Expr, ModificationArgument, RefExpr } from '../language/ast';
+import { atPlace, problem, type Problem } from '../language/diagnostics';
+import { component, nowhere, textValue, valueArgument } from '../language/make';
 import { parseExpressionText, parseFile, parsePhysicsText } from '../language/parse';
 import type { Address } from '../project/address';
 import type { Change, Chart, ClassText, PartType, Procedure, Project, Quantity } from '../project/project';
@@ -26,8 +19,6 @@ export interface ProjectLibrary {
   /** What is wrong with the texts themselves. */
   readonly problems: readonly Problem[];
 }
-
-const nowhere: Span = { start: 0, end: 0 };
 
 interface Lowered {
   readonly ref: ClassRef;
@@ -179,9 +170,7 @@ function lowerType(
     }
     const args = part.changes.flatMap((c): ModificationArgument[] => {
       const value = read(c.value, `${at}/change/${c.id}/value`);
-      return value
-        ? [{ path: c.name.split('.'), each: false, final: false, modification: { args: [], value }, span: value.span }]
-        : [];
+      return value ? [valueArgument(c.name, value)] : [];
     });
     elements.push(component(part.name, typeName, { args }, {}));
   }
@@ -325,41 +314,12 @@ function isMessageEnd(type: PartType, path: string, portsOf: ReadonlyMap<string,
   return part !== undefined && (portsOf.get(part.type)?.has(second) ?? false);
 }
 
-function component(
-  name: string,
-  typeName: string,
-  modification: Modification,
-  more: Partial<ComponentElement>,
-): ComponentElement {
-  return {
-    kind: 'component',
-    name,
-    nameSpan: nowhere,
-    typeName,
-    typeSpan: nowhere,
-    dimensions: [],
-    variability: 'continuous',
-    causality: 'none',
-    flow: 'none',
-    inner: false,
-    outer: false,
-    final: false,
-    replaceable: false,
-    redeclare: false,
-    protected: false,
-    modification,
-    description: '',
-    span: nowhere,
-    ...more,
-  };
-}
-
 function quantityElement(q: Quantity, read: (key: 'value' | 'min' | 'max') => Expr | undefined): ComponentElement {
   const set = (name: string, value: Expr | undefined): ModificationArgument[] =>
-    value ? [{ path: [name], each: false, final: false, modification: { args: [], value }, span: value.span }] : [];
+    value ? [valueArgument(name, value)] : [];
   const isFixed = q.role === 'constant' || q.role === 'parameter';
   const value = read('value');
-  const unit: Expr | undefined = q.unit ? { kind: 'string', value: q.unit, span: nowhere } : undefined;
+  const unit = q.unit ? textValue(q.unit) : undefined;
   const args = [
     ...set('unit', unit),
     ...set('min', read('min')),
@@ -389,14 +349,7 @@ export function readChanges(
     const parsed = parseExpressionText(c.value);
     problems.push(...atPlace(place, parsed.problems));
     if (parsed.problems.length > 0) return [];
-    const argument: ModificationArgument = {
-      path: c.name.split('.'),
-      each: false,
-      final: false,
-      modification: { args: [], value: parsed.value },
-      span: parsed.value.span,
-    };
-    return [{ modification: { args: [argument] }, place }];
+    return [{ modification: { args: [valueArgument(c.name, parsed.value)] }, place }];
   });
   return { changes: placed, problems };
 }

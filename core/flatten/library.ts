@@ -1,11 +1,11 @@
 import type { ChartSource } from '../behaviour/chart-source';
 import type { RelationTree } from '../language/parse';
+import type { PlacedEquation } from '../signals/lower-sheet';
 import { standardPackage, standardPackages } from './standard-types';
 import type {
   ClassDefinition,
   ComponentElement,
   Element,
-  Equation,
   ExtendsElement,
   ImportElement,
   Modification,
@@ -33,12 +33,8 @@ export interface PartBehaviour {
   readonly messagePorts: readonly MessagePort[];
   readonly messageLinks: readonly MessageLink[];
   readonly relations: readonly RelationSource[];
-  /** Equations with places of their own. */
+  /** What its signal sheets say. */
   readonly placed: readonly PlacedEquation[];
-}
-export interface PlacedEquation {
-  readonly equation: Equation;
-  readonly place: string;
 }
 /** A relation that holds in every run, or a limit that is checked in it. */
 export interface RelationSource {

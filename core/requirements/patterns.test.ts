@@ -1,4 +1,4 @@
-import { isFiller, wordsOf } from './phrases';
+import { idleWords } from '../testing/idle-words';
 import { readLimit } from './read-limit';
 
 /** Sentences as engineers write them: what is read means what it says, and what could mean something else is asked about. */
@@ -182,18 +182,8 @@ test.each(understood)('%s', (text, formula) => {
 /** Words that say again what another says, or that a verb needs: without them the sentence says the same. */
 const spare = /^(±|stay|remain|fall|drop|rise|from|kept|at|often)$/;
 
-test('every word counts: without it a sentence says something else, or nothing', () => {
-  const idle = understood.flatMap(([text, formula]) =>
-    wordsOf(text).flatMap((word) => {
-      if (isFiller(word) || spare.test(word.norm)) return [];
-      const without = `${text.slice(0, word.span.start)}${text.slice(word.span.end)}`.replace(/ +/g, ' ');
-      const { formula: found, notes } = read(without);
-      // a unit that is left out is taken from beside it, which is said
-      return found === formula && notes.length === 0 ? [`${word.text}: ${without}`] : [];
-    }),
-  );
-  expect(idle).toEqual([]);
-});
+test('every word counts: without it a sentence says something else, or nothing', () =>
+  expect(idleWords(understood, glossary, spare)).toEqual([]));
 
 test('when it is over and how it stays', () => {
   expect(read('2 s after the guard opens, the spindle speed shall stay below 5 rpm.').formula).toBe(

@@ -1,5 +1,6 @@
 import type { ComponentElement, Equation, Expr, ModificationArgument, RefExpr } from '../language/ast';
 import type { Problem, Span } from '../language/diagnostics';
+import { argument, component, nameOf, nowhere, textValue, valueArgument } from '../language/make';
 import { parseExpressionText } from '../language/parse';
 import type { UnitContext } from '../language/unit-check';
 import { walkExpression } from '../language/walk';
@@ -17,24 +18,15 @@ export interface LoweredSheet {
   readonly equations: readonly PlacedEquation[];
   readonly problems: readonly Problem[];
 }
-export interface PlacedElement {
-  readonly element: ComponentElement;
-  readonly place: Address;
-}
+/** An equation with a place of its own. */
 export interface PlacedEquation {
   readonly equation: Equation;
   readonly place: Address;
 }
-
-const nowhere: Span = { start: 0, end: 0 };
-
-const ref = (...names: readonly string[]): RefExpr => ({
-  kind: 'ref',
-  parts: names.map((name) => ({ name, subscripts: [], span: nowhere })),
-  global: false,
-  span: nowhere,
-});
-
+export interface PlacedElement {
+  readonly element: ComponentElement;
+  readonly place: Address;
+}
 /** The signal sheets of a part type as declarations and equations of the one language. */
 export function lowerSheets(type: PartType, around: SheetSurroundings): LoweredSheet {
   const elements: PlacedElement[] = [];
@@ -153,12 +145,12 @@ function clockOf(
   return {
     tick,
     period,
-    elements: [{ element: component(tick, 'Boolean', { protected: true }), place: `${place}/every` }],
+    elements: [{ element: component(tick, 'Boolean', undefined, { protected: true }), place: `${place}/every` }],
     equations: [
       {
         equation: {
           kind: 'equal',
-          left: ref(tick),
+          left: nameOf(tick),
           right: {
             kind: 'call',
             callee: 'sample',
@@ -181,28 +173,6 @@ function freshName(wanted: string, isFree: (name: string) => boolean, own: Set<s
   own.add(name);
   return name;
 }
-
-const component = (name: string, typeName: string, more: Partial<ComponentElement> = {}): ComponentElement => ({
-  kind: 'component',
-  name,
-  nameSpan: nowhere,
-  typeName,
-  typeSpan: nowhere,
-  dimensions: [],
-  variability: 'continuous',
-  causality: 'none',
-  flow: 'none',
-  inner: false,
-  outer: false,
-  final: false,
-  replaceable: false,
-  redeclare: false,
-  protected: false,
-  modification: { args: [] },
-  description: '',
-  span: nowhere,
-  ...more,
-});
 
 interface LineLowering {
   readonly line: BlockLine;
@@ -230,25 +200,19 @@ function lowerLine(l: LineLowering, isQuantity: boolean): void {
     const unit = type === 'Real' ? unitIn(l.context, value) : undefined;
     if (unit !== undefined) units.set(line.name, unit);
     const modification = { args: unit === undefined ? [] : [unitArgument(unit)] };
-    elements.push({ element: component(line.name, type, { modification }), place: line.place });
+    elements.push({ element: component(line.name, type, modification), place: line.place });
   }
-  addEquation(l, ref(line.name), value, line.expr.span);
+  addEquation(l, nameOf(line.name), value, line.expr.span);
 }
 
-const unitArgument = (unit: string): ModificationArgument => ({
-  path: ['unit'],
-  each: false,
-  final: false,
-  modification: { args: [], value: { kind: 'string', value: unit, span: nowhere } },
-  span: nowhere,
-});
+const unitArgument = (unit: string): ModificationArgument => valueArgument('unit', textValue(unit));
 
 /** An equation of a line: always, or at each tick of its sheet. */
 function addEquation({ line, clock, equations }: LineLowering, left: RefExpr, right: Expr, span: Span): void {
   const equal: Equation = { kind: 'equal', left, right, span };
   equations.push({
     place: `${line.place}/text`,
-    equation: clock ? { kind: 'when', branches: [{ condition: ref(clock.tick), body: [equal] }], span } : equal,
+    equation: clock ? { kind: 'when', branches: [{ condition: nameOf(clock.tick), body: [equal] }], span } : equal,
   });
 }
 
@@ -348,8 +312,7 @@ function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extrac
     );
   const name = freshName(`${line.name}_${block.name}`, l.isFree, l.own);
   const args: ModificationArgument[] = [];
-  const set = (path: string, value: Expr): void =>
-    void args.push({ path: [path], each: false, final: false, modification: { args: [], value }, span: value.span });
+  const set = (path: string, value: Expr): void => void args.push(valueArgument(path, value));
   for (const takes of block.takes) {
     const value = given.get(takes.name);
     const moves = value && takes.isParameter ? l.movingIn(value) : undefined;
@@ -369,7 +332,7 @@ function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extrac
     }
   }
   if (clock && typeName.startsWith(`${signalsPackage}.`)) {
-    set('tick', ref(clock.tick));
+    set('tick', nameOf(clock.tick));
     set('period', clock.period);
     set('method', { kind: 'number', value: samplingNumber[sheet.method], span: nowhere });
   }
@@ -381,23 +344,13 @@ function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extrac
     : block.unit;
   if (unit) {
     l.units.set(`${name}.${block.gives}`, unit);
-    if (typeName.startsWith(`${signalsPackage}.`))
-      args.push({
-        path: [block.gives],
-        each: false,
-        final: false,
-        modification: { args: [unitArgument(unit)] },
-        span: nowhere,
-      });
+    if (typeName.startsWith(`${signalsPackage}.`)) args.push(argument([block.gives], { args: [unitArgument(unit)] }));
   }
   l.elements.push({
-    element: component(name, typeName, {
-      modification: { args },
-      protected: true,
-    }),
+    element: component(name, typeName, { args }, { protected: true }),
     place: `${line.place}/text`,
   });
-  return { ...ref(name, block.gives), span: e.span };
+  return { ...nameOf(name, block.gives), span: e.span };
 }
 
 /** A part type as a block: its inputs and parameters in their order, and its one output. */
