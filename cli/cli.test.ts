@@ -266,6 +266,7 @@ describe('linear', () => {
     `model Loop parameter Real K = 2; input Real w; Real e, u, x1(start = 0), x2(start = 0), x3(start = 0);
 equation e = w - x1; u = K*e; der(x1) = x2; der(x2) = x3 - x2; 0.2*der(x3) = u - x3; end Loop;
 model Tank input Real q; Real h(start = 4, fixed = true); equation der(h) = q - sqrt(h); end Tank;
+model Switched input Boolean on; Real x(start = 0); equation der(x) = if on then 1 else -x; end Switched;
 model Ticks input Real w; discrete Real u(start = 0); Real x(start = 0);
 equation der(x) = u - x; when sample(0, 0.1) then u = 3*(w - x); end when; end Ticks;`,
   );
@@ -368,6 +369,8 @@ equation der(x) = u - x; when sample(0, 0.1) then u = 3*(w - x); end when; end T
   test.each([
     [['--class', 'Loop', '--from', 'w', '--to', 'x4'], /There is no quantity x4; did you mean x[123]\?/],
     [['--class', 'Loop', '--from', 'e', '--to', 'x1'], /e is no input that is free: it follows from the rest/],
+    [['--from', 'w', '--to', 'x1'], /--class says which class of the text is meant/],
+    [['--class', 'Switched', '--from', 'on', '--to', 'x'], /on is no number that can change a little/],
     [['--class', 'Loop', '--from', 'w'], /--from and --to say what is looked at/],
     [['--class', 'None', '--from', 'w', '--to', 'x1'], /There is no class None/],
     [['--class', 'Loop', '--from', 'w', '--to', 'x1', '--every', '0'], /A number above 0 is needed/],

@@ -45,6 +45,10 @@ export function linear(file: string, options: LinearArguments): number {
     complain('zelvar: --from and --to say what is looked at, or --open alone a place in a loop');
     return 2;
   }
+  if (options.class === undefined && file.endsWith('.mo')) {
+    complain('zelvar: --class says which class of the text is meant');
+    return 2;
+  }
   const bytes = readBytes(file);
   if (!bytes) return 2;
   const moment = options.class === undefined ? ofProject(file, bytes, options) : ofText(file, bytes, options);

@@ -52,6 +52,8 @@ export function linearReport(
   const shown = variables.filter((v) => !v.hidden).map((v) => v.name);
   const numberOf = (name: string): number | undefined => {
     const k = variables.findIndex((v) => v.name === name);
+    if (k >= 0 && variables[k].type !== 'Real')
+      return refuse('no-number', `${name} is no number that can change a little: a linear model is of real quantities`);
     if (k >= 0) return solvable.aliases.get(k)?.index ?? k;
     const near = nearestName(name, shown);
     return refuse('unknown-name', `There is no quantity ${name}${near ? `; did you mean ${near}?` : ''}`);
