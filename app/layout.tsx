@@ -7,6 +7,7 @@ import '@/ui/theme.scss';
 import '@/ui/needs.scss';
 import '@/views/behaviour/behaviour.scss';
 import '@/ui/inside/inside.scss';
+import '@/views/control/control.scss';
 import '@/ui/print.scss';
 
 export const metadata: Metadata = {

@@ -20,6 +20,7 @@ import type {
   Sequence,
   Setup,
   Shape,
+  SignalSheet,
   StimulusRow,
   Track,
   Transition,
@@ -34,6 +35,8 @@ import {
   newSequence,
   newSetup,
   newShape,
+  newSignalLine,
+  newSignalSheet,
   newState,
   newTransition,
 } from '../core/project/project';
@@ -249,4 +252,18 @@ export const phrase = (words: string, meaning: string): Project['glossary'][numb
   id: `g-${slug(words)}`,
   phrase: words,
   meaning,
+});
+
+/** A signal sheet: where cards stand, and their lines. */
+export const signalSheet = (
+  name: string,
+  lines: readonly (readonly [x: number, y: number, text: string])[],
+  more: Partial<SignalSheet> = {},
+): SignalSheet => ({
+  ...newSignalSheet(`g-${slug(name)}`, name),
+  ...more,
+  lines: lines.map(([x, y, text], k) => ({
+    ...newSignalLine(`z-${slug(name)}-${/^\w+/.exec(text)?.[0].toLowerCase() ?? `note-${k + 1}`}`, text),
+    place: { x, y },
+  })),
 });

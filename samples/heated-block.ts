@@ -12,6 +12,7 @@ import {
   phrase,
   need,
   setup,
+  signalSheet,
   stimulus,
   tracks,
   variables,
@@ -67,12 +68,15 @@ const controller = partType('Controller', 'PI control with a limit of the power 
     ),
     ...outputs(['power', '', 'W', 'for the heater']),
   ],
-  physics: `deviation = wanted - measured;
-demand = gain*deviation + integral;
-power = min(most, max(0 'W', demand));
-// what the limit takes away is taken back from the integral, so that it does not wind up
-der(integral) = gain/reset*deviation - (demand - power)/tracking;
-`,
+  signals: [
+    signalSheet('Temperature', [
+      [0, 60, 'deviation = wanted - measured'],
+      [300, 170, 'integral = integrate(gain/reset*deviation - (demand - power)/tracking)'],
+      [600, 60, 'demand = gain*deviation + integral'],
+      [900, 60, "power = limit(demand, 0 'W', most)"],
+      [300, 300, '// what the limit takes away is taken back from the integral, so that it does not wind up'],
+    ]),
+  ],
 });
 
 const station = partType('Station', 'A heated sample block with its controller.', {

@@ -56,5 +56,6 @@ export const usualRibbon: Readonly<Record<Area, number>> = {
   product: 34,
   behaviour: 32,
   physics: 32,
+  control: 28,
   bench: 38,
 };

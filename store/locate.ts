@@ -23,6 +23,8 @@ export function locate(project: Project, address: string | undefined): Partial<L
     if (list === 'equation') return { ...at, area: 'physics', item: `equation/${itemId}` };
     if (list === 'sheet')
       return { ...at, area: 'physics', sheet: `relations/${itemId}`, item: inner ? `relation/${innerId}` : '' };
+    if (list === 'signals')
+      return { ...at, area: 'control', sheet: `signals/${itemId}`, item: inner ? `${inner}/${innerId}` : '' };
     if (list === 'chart' || list === 'procedure' || list === 'sequence')
       return { ...at, area: 'behaviour', sheet: `${list}/${itemId}`, item: inner ? `${inner}/${innerId}` : '' };
     return { ...at, area: 'product', item: list && itemId ? `${list}/${itemId}` : '' };
@@ -57,6 +59,11 @@ export function selectedAddress(project: Project): string | undefined {
   const at = `type/${owner.id}`;
   if (area === 'behaviour' && /^(procedure|sequence)\//.test(sheet))
     return item.startsWith('line/') ? `${at}/${sheet}/${item}` : `${at}/${sheet}`;
+  if (area === 'control') {
+    const shown = owner.signals.find((s) => sheet === `signals/${s.id}`) ?? owner.signals[0];
+    if (!shown) return at;
+    return item.startsWith('line/') ? `${at}/signals/${shown.id}/${item}` : `${at}/signals/${shown.id}`;
+  }
   if (item === '') return at;
   const [kind, own] = item.split('/');
   if (kind === 'value') {
@@ -96,6 +103,10 @@ export function sheetOwner(project: Project): string {
     const [kind, sheetId] = sheet.split('/');
     const shown = kind === 'relations' ? (owner.sheets.find((s) => s.id === sheetId) ?? owner.sheets[0]) : undefined;
     return shown ? `${at}/sheet/${shown.id}` : at;
+  }
+  if (area === 'control') {
+    const shown = owner.signals.find((s) => sheet === `signals/${s.id}`) ?? owner.signals[0];
+    return shown ? `${at}/signals/${shown.id}` : at;
   }
   if (area !== 'behaviour') return at;
   if (/^(procedure|sequence)\//.test(sheet)) return `${at}/${sheet}`;

@@ -8,10 +8,9 @@ import type { Address } from '../project/address';
 import type { Change, Chart, ClassText, PartType, Procedure, Project, Quantity } from '../project/project';
 import { readRelation } from '../project/relation-text';
 import { lowerSheets } from '../signals/lower-sheet';
-import type { WireType } from '../signals/surroundings';
-import { componentsOf, typeOf, type DeclaredComponent, type DeclaredType } from './declared';
 import type { PlacedChange } from './instance';
 import { libraryOf, type ClassLibrary, type ClassRef, type PartBehaviour, type RelationSource } from './library';
+import { surroundingsOf } from './sheet-surroundings';
 
 /** Part types as classes: the one way from the document into the compiler. */
 export interface ProjectLibrary {
@@ -75,16 +74,7 @@ function withSignals(project: Project, texts: readonly ClassRef[], all: readonly
 }
 
 function withSheetsOf(project: Project, type: PartType, { ref, problems }: Lowered, library: ClassLibrary): Lowered {
-  const members = new Set([
-    ...componentsOf(library, ref).map((c) => c.element.name),
-    ...[...type.ports, ...type.charts, ...type.procedures].map((x) => x.name),
-  ]);
-  const found = lowerSheets(type, {
-    typeOf: (path) => typeAt(library, ref, path)?.type,
-    unitOf: (path) => typeAt(library, ref, path)?.unit || undefined,
-    isTaken: (name) => members.has(name),
-    partType: (name) => project.types.find((t) => t.name === name),
-  });
+  const found = lowerSheets(type, surroundingsOf(project, type, ref, library));
   const places = new Map(found.elements.map((x) => [x.element.name, x.place]));
   return {
     ref: {
@@ -98,27 +88,6 @@ function withSheetsOf(project: Project, type: PartType, { ref, problems }: Lower
     },
     problems: () => [...problems(), ...found.problems],
   };
-}
-
-/** The type and the unit of a quantity that a path leads to from a class. */
-function typeAt(
-  library: ClassLibrary,
-  ref: ClassRef,
-  path: readonly string[],
-): { readonly type: WireType; readonly unit: string } | undefined {
-  let at: ClassRef | undefined = ref;
-  for (const [k, name] of path.entries()) {
-    const component: DeclaredComponent | undefined =
-      at && componentsOf(library, at).find((c) => c.element.name === name);
-    const type: DeclaredType | undefined = component && typeOf(library, component);
-    if (!type) return undefined;
-    if (k === path.length - 1)
-      return type.builtin === 'Boolean' || type.builtin === 'Integer' || type.builtin === 'Real'
-        ? { type: type.builtin, unit: type.unit }
-        : undefined;
-    at = type.ref;
-  }
-  return undefined;
 }
 
 const texts = new WeakMap<ClassText, { refs: readonly ClassRef[]; problems: readonly Problem[] }>();

@@ -53,6 +53,8 @@ const farthest = 1e7;
 const coordinate = atLeast(-farthest, 'This is too far away', farthest);
 export const places = { x: coordinate, y: coordinate };
 export type Place = ValuesOf<typeof places>;
+const extent = atLeast(20, 'This is too small', 10_000);
+const sizes = { width: extent, height: extent };
 const namedPlace = { name: text(400), ...places };
 export type NamedPlace = ValuesOf<typeof namedPlace>;
 
@@ -346,6 +348,8 @@ export const signalLine = entry(
     text: read(text(2000), 'expression', inType, { pieces: namesInSignalLine }),
     /** Where its card stands; null where the layout places it. */
     place: maybe(places),
+    /** How large the box of a note is; null for one as large as its text. */
+    size: maybe(sizes),
   },
   {
     label: (chain) => `${nameOf(chain, 0)}: ${String(chain.at(-1)!.text)}`,

@@ -228,7 +228,7 @@ export const newSignalSheet = (id: string, name: string): SignalSheet => ({
   lines: [],
 });
 
-export const newSignalLine = (id: string, text: string): SignalLine => ({ id, text, place: null });
+export const newSignalLine = (id: string, text: string): SignalLine => ({ id, text, place: null, size: null });
 
 export const newSequence = (id: string, name: string): Sequence => ({ id, name, note: '', lines: [] });
 

@@ -1,5 +1,6 @@
 import { libraryTexts } from '../components/library-texts';
 import { parseFile } from '../language/parse';
+import { printExpression } from '../language/print';
 import type { ClassDefinition, ComponentElement } from '../language/ast';
 
 /** What a block or function of signal sheets takes and gives, read from the text of the package (core/components/Signals.mo). */
@@ -22,6 +23,8 @@ export interface BlockArgument {
   readonly isParameter: boolean;
   readonly type: string;
   readonly hasDefault: boolean;
+  /** What it is where nothing is given; '' where that is no bound at all, or nothing. */
+  readonly defaultText: string;
   readonly note: string;
 }
 
@@ -37,6 +40,10 @@ const read = (c: ClassDefinition): SignalBlock[] => {
     const value = m?.args.find((a) => a.path[0] === name)?.modification.value;
     return value?.kind === 'string' ? value.value : undefined;
   };
+  const defaultText = (e: ComponentElement): string => {
+    const text = e.modification.value ? printExpression(e.modification.value) : '';
+    return /1e\+?300/.test(text) ? '' : text;
+  };
   const hasDefault = (e: ComponentElement): boolean => e.modification.value !== undefined;
   return [
     {
@@ -51,6 +58,7 @@ const read = (c: ClassDefinition): SignalBlock[] => {
           isParameter: e.causality !== 'input',
           type: e.typeName,
           hasDefault: hasDefault(e),
+          defaultText: defaultText(e),
           note: e.description,
         })),
       gives: output.name,
@@ -77,6 +85,9 @@ export function signalBlocks(): Catalogue {
     new Map(list.flatMap(read).map((x) => [x.name, x]));
   const continuous = byName(all);
   const functions = [...continuous].filter(([, x]) => x.isFunction);
-  known = { continuous, sampled: new Map([...functions, ...byName(inside ? classes(inside) : [])]) };
+  known = {
+    continuous,
+    sampled: new Map([...functions, ...[...byName(inside ? classes(inside) : [])].filter(([, x]) => !x.isFunction)]),
+  };
   return known;
 }

@@ -244,7 +244,7 @@ function withParts(l: LineLowering, e: Expr): Expr {
           l.problems.push(at(l.line, 'outputs', `${own.name} ${why}`, e.calleeSpan));
           return e;
         }
-        return partOf(l, blockOf(own, outputs[0]), own.name, e);
+        return partOf(l, blockOfType(own, outputs[0]), own.name, e);
       }
       if (!block)
         return { ...e, args: e.args.map(inside), named: e.named.map((n) => ({ ...n, value: inside(n.value) })) };
@@ -354,7 +354,7 @@ function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extrac
 }
 
 /** A part type as a block: its inputs and parameters in their order, and its one output. */
-const blockOf = (type: PartType, output: Quantity): SignalBlock => ({
+export const blockOfType = (type: PartType, output: Quantity): SignalBlock => ({
   name: type.name,
   isFunction: false,
   description: type.note,
@@ -366,6 +366,7 @@ const blockOf = (type: PartType, output: Quantity): SignalBlock => ({
       isParameter: q.role === 'parameter',
       type: q.type,
       hasDefault: q.role === 'parameter',
+      defaultText: q.role === 'parameter' ? q.value : '',
       note: q.note,
     })),
   gives: output.name,

@@ -8,6 +8,8 @@ export interface SheetSurroundings {
   typeOf(path: readonly string[]): WireType | undefined;
   /** Unit of a quantity by its path; undefined where it has none, or nothing is known of it. */
   unitOf(path: readonly string[]): string | undefined;
+  /** Whether a quantity is a parameter or constant: the same during a whole run. */
+  isFixed(path: readonly string[]): boolean;
   /** Names that are taken: quantities, parts, what texts declare. */
   isTaken(name: string): boolean;
   /** A part type that can be used like a block. */

@@ -8,6 +8,8 @@ import {
   newRequirement,
   newSequence,
   newSetup,
+  newSignalLine,
+  newSignalSheet,
   newState,
   newType,
   type PartType,
@@ -62,6 +64,17 @@ export function addProcedure(project: Project, type: PartType): void {
   const entry = newProcedure(`d-${nanoid(8)}`, numberedName(taken(type), 'work'));
   const to = { ...placeOf(project, type, 'behaviour'), sheet: `procedure/${entry.id}` };
   put(`type/${type.id}/procedure`, entry, `Give ${type.name} a procedure`, to);
+}
+
+export function addSignalSheet(project: Project, type: PartType, lines: readonly string[] = []): void {
+  const entry = {
+    ...newSignalSheet(`g-${nanoid(8)}`, numbered(type.signals, 'Control')),
+    lines: lines.map((text) => newSignalLine(`z-${nanoid(8)}`, text)),
+  };
+  put(`type/${type.id}/signals`, entry, `Give ${type.name} a signal sheet`, {
+    ...placeOf(project, type, 'control'),
+    sheet: `signals/${entry.id}`,
+  });
 }
 
 export function addSequence(project: Project, type: PartType): void {
@@ -184,6 +197,7 @@ export function makings(project: Project, type: PartType | undefined): readonly 
           { text: `New state chart of ${type.name}`, run: () => addChart(project, type) },
           { text: `New procedure of ${type.name}`, run: () => addProcedure(project, type) },
           { text: `New sequence of ${type.name}`, run: () => addSequence(project, type) },
+          { text: `New signal sheet of ${type.name}`, run: () => addSignalSheet(project, type) },
           { text: `New relation sheet of ${type.name}`, run: () => addRelationSheet(project, type) },
         ]
       : [];

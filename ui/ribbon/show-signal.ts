@@ -6,6 +6,7 @@ import { useLayout } from '@/store/layout-store';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
+import { pointAt } from './watch';
 
 /** Brings what a requirement is about into sight, at the moment it failed or came nearest to it; a track is made where there is none. */
 export function showSignal(finding: Pick<RequirementFinding, 'id' | 'failsSince' | 'worstAt'>): void {
@@ -42,15 +43,5 @@ export function showSignal(finding: Pick<RequirementFinding, 'id' | 'failsSince'
     );
     if (refused) return say(refused.message);
   }
-  setTimeout(() => {
-    const items = [...document.querySelectorAll<HTMLElement>('.ribbon [data-track-item]')].filter((e) =>
-      names.includes(e.dataset.trackItem ?? ''),
-    );
-    // the newest of them, where one was made
-    items.at(missing.length > 0 ? -1 : 0)?.scrollIntoView({ block: 'nearest', behavior: 'smooth' });
-    for (const e of items) {
-      e.classList.add('pointed-at');
-      setTimeout(() => e.classList.remove('pointed-at'), 1600);
-    }
-  }, 80);
+  pointAt(names, missing.length > 0);
 }

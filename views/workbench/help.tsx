@@ -14,6 +14,7 @@ const pageOf: Readonly<Record<Area, string>> = {
   product: 'language',
   behaviour: 'state-charts',
   physics: 'physics',
+  control: 'control',
   bench: 'language',
 };
 const mostNames = 12;

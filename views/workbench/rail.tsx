@@ -1,5 +1,5 @@
 'use client';
-import { Boxes, ClipboardCheck, Gauge, Sigma, Waypoints } from 'lucide-react';
+import { AudioWaveform, Boxes, ClipboardCheck, Gauge, Sigma, Waypoints } from 'lucide-react';
 import { areas, usePlace, type Area } from '@/store/place-store';
 
 export const areaLook: Record<Area, { readonly title: string; readonly key: string; readonly Icon: typeof Boxes }> = {
@@ -7,6 +7,7 @@ export const areaLook: Record<Area, { readonly title: string; readonly key: stri
   product: { title: 'Product', key: 'p', Icon: Boxes },
   behaviour: { title: 'Behaviour', key: 'b', Icon: Waypoints },
   physics: { title: 'Physics', key: 'y', Icon: Sigma },
+  control: { title: 'Control', key: 'c', Icon: AudioWaveform },
   bench: { title: 'Bench', key: 'e', Icon: Gauge },
 };
 

@@ -23,6 +23,7 @@ import { linkTarget } from '@/ui/linkable';
 import { Ribbon } from '@/ui/ribbon/ribbon';
 import { BehaviourDetails, BehaviourSheet } from '../behaviour/behaviour';
 import { BenchDetails, BenchSheet } from '../bench/bench-sheet';
+import { ControlDetails, ControlSheet } from '../control/control';
 import { NeedsOutline } from '../needs/needs-outline';
 import { NeedsSheet } from '../needs/needs-sheet';
 import { NeedsDetails } from '../needs/requirement-details';
@@ -42,6 +43,7 @@ const sheets = {
   product: ProductSheet,
   behaviour: BehaviourSheet,
   physics: PhysicsSheet,
+  control: ControlSheet,
   bench: BenchSheet,
 };
 const details = {
@@ -49,6 +51,7 @@ const details = {
   product: ProductDetails,
   behaviour: BehaviourDetails,
   physics: PhysicsDetails,
+  control: ControlDetails,
   bench: BenchDetails,
 };
 
