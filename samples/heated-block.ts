@@ -71,10 +71,10 @@ const controller = partType('Controller', 'PI control with a limit of the power 
   signals: [
     signalSheet('Temperature', [
       [0, 60, 'deviation = wanted - measured'],
-      [300, 170, 'integral = integrate(gain/reset*deviation - (demand - power)/tracking)'],
-      [600, 60, 'demand = gain*deviation + integral'],
-      [900, 60, "power = limit(demand, 0 'W', most)"],
-      [300, 300, '// what the limit takes away is taken back from the integral, so that it does not wind up'],
+      [265, 150, 'integral = integrate(gain/reset*deviation - (demand - power)/tracking)'],
+      [530, 60, 'demand = gain*deviation + integral'],
+      [795, 60, "power = limit(demand, 0 'W', most)"],
+      [265, 262, '// what the limit takes away is taken back from the integral, so that it does not wind up'],
     ]),
   ],
 });

@@ -3,6 +3,7 @@ import { declaredNames } from '../network/edit-physics';
 import type { Address } from '../project/address';
 import type { PartType, Project } from '../project/document';
 import type { Entry } from '../project/field';
+import { namesTaken, withFreeNames } from '../signals/rename-lines';
 import { newChart, newProcedure, newType } from '../project/project';
 import { listsIn, type Clipping, type Piece } from './clipping';
 
@@ -15,6 +16,9 @@ export const freeIn = (taken: ReadonlySet<string>, wanted: string, between = '')
     if (!taken.has(name)) return name;
   }
 };
+
+/** A signal sheet, and its part type. */
+export const signalSheetAt = /^type\/([^/]+)\/signals\/[^/]+$/;
 
 export interface Naming {
   readonly project: Project;
@@ -31,6 +35,15 @@ export function renamed(
   declared: ReadonlyMap<string, string> | undefined,
 ): readonly Piece[] {
   const target = listsIn(project, owner)!;
+  const sheetOf = signalSheetAt.exec(owner)?.[1];
+  const sheetType = sheetOf === undefined ? undefined : project.types.find((t) => t.id === sheetOf);
+  if (sheetType) {
+    const texts = withFreeNames(
+      pieces.map((p) => String(p.entry.text)),
+      namesTaken(sheetType),
+    );
+    return pieces.map((p, k) => ({ kind: p.kind, entry: { ...p.entry, text: texts[k] } }));
+  }
   const inType = target.chain[0] as unknown as PartType | undefined;
   if (!owner.startsWith('type/') || !inType) return titled(target.holder, target.lists, pieces);
   // they stand alone in a part type of their own while they are renamed

@@ -10,6 +10,7 @@ import type {
   Project,
   Requirement,
   Setup,
+  SignalLine,
   Transition,
 } from '../project/document';
 import type { Edit, ListEntry } from '../project/edit';
@@ -18,7 +19,7 @@ import { freshKeys } from '../project/keys';
 import { bringLibraries, bringTypes } from './bring-types';
 import { counted, declaredAddress, listsIn, type Clipping, type Piece, type Refused } from './clipping';
 import { declaredPieces } from './declared-pieces';
-import { renamed, type Naming } from './free-names';
+import { renamed, signalSheetAt, type Naming } from './free-names';
 
 export interface Pasting {
   readonly edit: Edit;
@@ -115,7 +116,7 @@ export function paste(project: Project, clipping: Clipping, from: Address, optio
 const wherePut: Readonly<Record<string, string>> = {
   state: 'open a state chart',
   transition: 'open a state chart',
-  line: 'open a use flow, a procedure or a sequence',
+  line: 'open a use flow, a procedure, a sequence or a signal sheet',
   relation: 'open a relation sheet',
   control: 'open a panel to arrange it',
   stimulus: 'choose a setup on the bench',
@@ -208,8 +209,17 @@ function adapt(context: Context, { kind, entry }: Piece): Entry {
       return { ...entry, type: typeId(p.type), place: p.place && shifted(context, p.place) };
     }
     case 'line': {
-      const { depth } = entry as unknown as FlowLine;
-      const least = Math.min(...clipping.pieces.map((p) => Number(p.entry.depth)));
+      if (signalSheetAt.test(owner)) {
+        const { place, size } = entry as unknown as Partial<SignalLine>;
+        const at = place ? shifted(context, place) : (options.at ?? null);
+        return { id: entry.id, text: entry.text, place: at, size: size ?? null } as unknown as Entry;
+      }
+      // lines of a signal sheet stand no further in than others
+      const depthOf = (e: Entry): number => Number(e.depth ?? 0);
+      const depth = depthOf(entry);
+      const least = Math.min(...clipping.pieces.map((p) => depthOf(p.entry)));
+      if (entry.depth === undefined)
+        return { id: entry.id, text: entry.text, depth: depthAt(context) } as unknown as Entry;
       return { ...entry, depth: Math.min(40, depth - least + depthAt(context)) };
     }
     case 'control':
@@ -273,7 +283,7 @@ function cornerOf(c: Clipping): Place {
   const inside = new Set(c.pieces.flatMap((p) => (p.kind === 'state' ? [p.entry.id] : [])));
   const places = [
     ...c.pieces.flatMap((p): Place[] => {
-      if (p.kind === 'part') return p.entry.place ? [p.entry.place as Place] : [];
+      if (p.kind === 'part' || p.kind === 'line') return p.entry.place ? [p.entry.place as Place] : [];
       if (p.kind === 'state' && inside.has(String(p.entry.parent))) return [];
       return p.kind === 'state' || p.kind === 'control' ? [p.entry as unknown as Place] : [];
     }),

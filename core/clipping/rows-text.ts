@@ -3,6 +3,7 @@ import { projectVersion, type Project } from '../project/document';
 import type { Address } from '../project/address';
 import { complaint, entrySchema, type Entry } from '../project/field';
 import { newQuantity, newRequirement } from '../project/project';
+import { signalSheetAt } from './free-names';
 import { clippingFormat, listsIn, type Clipping, type Piece, type Refused } from './clipping';
 
 /** Rows as spreadsheets hold them: cells parted by tabulators, each kind of row with its columns. */
@@ -132,7 +133,7 @@ export function rowsText(c: Clipping): string | undefined {
   const kind = c.pieces[0]?.kind;
   const rows = rowKinds[kind];
   if (kind === 'line')
-    return c.pieces.map(({ entry }) => '\t'.repeat(Number(entry.depth)) + String(entry.text)).join('\n');
+    return c.pieces.map(({ entry }) => '\t'.repeat(Number(entry.depth ?? 0)) + String(entry.text)).join('\n');
   if (!rows || c.declared.length > 0 || c.pieces.some((p) => p.kind !== kind)) return undefined;
   return Papa.unparse(
     [rows.columns.map((x) => x.head), ...c.pieces.map((p) => rows.columns.map((x) => x.write(p.entry)))],
@@ -218,7 +219,9 @@ function readLines(project: Project, text: string, owner: Address): Clipping | R
     const indent = /^[\t ]*/.exec(line)![0];
     const steps = [...indent].filter((c) => c === '\t').length + Math.floor(indent.replace(/\t/g, '').length / 2);
     deepest = Math.min(steps, k === 0 ? steps : deepest + 1, 40);
-    return { kind: 'line', entry: { id: `row-${k + 1}`, depth: deepest, text: line.trim() } };
+    const own = { id: `row-${k + 1}`, text: line.trim() };
+    const isSheet = signalSheetAt.test(owner);
+    return { kind: 'line', entry: isSheet ? { ...own, place: null, size: null } : { ...own, depth: deepest } };
   });
   return clippingOf(project, owner, pieces);
 }

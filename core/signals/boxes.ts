@@ -1,6 +1,5 @@
 import type { Problem } from '../language/diagnostics';
 import { problem } from '../language/diagnostics';
-import { parseExpressionText } from '../language/parse';
 import { walkExpression } from '../language/walk';
 import type { Edit } from '../project/edit';
 import {
@@ -15,9 +14,10 @@ import {
   type SignalLine,
   type SignalSheet,
 } from '../project/project';
-import { argumentsOf, blockOfCall, nameOfLine, namesOn, namesUsed, pathOf, sheetPicture } from './sheet-picture';
+import { renameInLine } from './rename-lines';
+import { argumentsOf, blockOfCall, nameOfLine, namesOn, pathOf, sheetPicture } from './sheet-picture';
 import type { SheetSurroundings } from './surroundings';
-import { replaceName } from './wiring';
+import { argumentText } from './wiring';
 
 /** Lines that become a part type of their own, and back: every use of it shares the one definition. */
 
@@ -91,30 +91,27 @@ export function makePartType(
     );
   const [result] = results;
   const taken = new Set<string>(inside);
-  const inputs = [...crossings.values()].map((x) => {
-    const base = x.path.at(-1)!;
-    let own = base;
-    for (let k = 2; taken.has(own); k++) own = `${base}${k}`;
-    taken.add(own);
-    return { ...x, own };
-  });
+  const inputs = [...crossings.values()]
+    .sort((a, b) => Number(a.isFixed) - Number(b.isFixed))
+    .map((x) => {
+      const base = x.path.at(-1)!;
+      let own = base;
+      for (let k = 2; taken.has(own); k++) own = `${base}${k}`;
+      taken.add(own);
+      return { ...x, own };
+    });
+  const own = new Map(inputs.flatMap((x) => (x.own === x.name ? [] : [[x.name, x.own] as const])));
   const quantityOf = (own: string, path: readonly string[], more: Partial<Quantity>): Quantity => ({
     ...newQuantity(`q-${newId()}`, own),
     type: around.typeOf(path) ?? 'Real',
-    unit: around.unitOf(path) ?? (around.typeOf(path) === 'Real' || around.typeOf(path) === undefined ? '1' : ''),
+    // where no unit is known, none is said
+    unit: around.unitOf(path) ?? '',
     ...more,
   });
   const valueOf = (own: string): string => type.quantities.find((q) => q.name === own)?.value ?? '';
   const lines = sheet.lines.flatMap((l): SignalLine[] => {
     if (!ids.has(l.id)) return [];
-    const card = cards.find((c) => c.id === l.id);
-    let { text } = l;
-    if (card)
-      for (const x of inputs) {
-        if (x.own === x.name) continue;
-        const again = parseExpressionText(' '.repeat(text.indexOf('=') + 1) + text.slice(text.indexOf('=') + 1));
-        text = replaceName(text, again.value, x.name, x.own);
-      }
+    const text = cards.some((c) => c.id === l.id) ? renameInLine(l.text, own) : l.text;
     return [{ ...l, id: `z-${newId()}`, text }];
   });
   const box: PartType = {
@@ -251,7 +248,7 @@ export function unfold(
       continue;
     }
     const value = given.get(q.name)?.value;
-    const text = value ? line.text.slice(value.span.start, value.span.end) : q.role === 'input' ? '' : q.value || '0';
+    const text = value ? argumentText(card, q.name) : q.role === 'input' ? '' : q.value || '0';
     if (text === '') return refuse(`Nothing feeds ${q.name} of ${own.name}`);
     if (value?.kind === 'ref' || value?.kind === 'number' || !value) becomes.set(q.name, text);
     else {
@@ -274,19 +271,7 @@ export function unfold(
     const isResult = result === card.name;
     const base: SignalLine = { ...l, id: isResult ? id : `z-${newId()}`, place };
     if (name === undefined) return base;
-    const equals = l.text.indexOf('=');
-    const parsed = parseExpressionText(' '.repeat(equals + 1) + l.text.slice(equals + 1));
-    if (parsed.problems.length > 0) return base;
-    // all at once, as one may become the name of another
-    const used = namesUsed(parsed.value, allNames(becomes));
-    const text = [...used]
-      .sort((a, b) => b.ref.span.start - a.ref.span.start)
-      .reduce((t, u) => {
-        const by = becomes.get(u.name)!;
-        const { start, end } = u.ref.span;
-        return t.slice(0, start) + (/^[\p{L}_\d][\p{L}\p{N}_.]*$/u.test(by) ? by : `(${by})`) + t.slice(end);
-      }, l.text);
-    return { ...base, text: `${result!} =${text.slice(equals + 1)}` };
+    return { ...base, text: renameInLine(l.text, becomes) };
   });
   const all = sheet.lines.flatMap((l) => (l.id === id ? [...extra, ...lines] : [l]));
   const label = `Put the lines of ${own.name} back`;
@@ -296,9 +281,3 @@ export function unfold(
     edit: { kind: 'update', list: `type/${type.id}/signals`, id: sheet.id, changes: { lines: all } },
   };
 }
-
-/** Looks for exactly these names. */
-const allNames = (known: ReadonlyMap<string, string>): Parameters<typeof namesUsed>[1] => ({
-  lines: new Map(),
-  kindOf: (path) => (known.has(path.join('.')) ? 'line' : 'fixed'),
-});

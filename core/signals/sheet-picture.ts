@@ -4,6 +4,7 @@ import { parseExpressionText } from '../language/parse';
 import { walkExpression } from '../language/walk';
 import { readSignalLine } from '../lines/signal-line';
 import type { PartType, Place, SignalLine, SignalSheet } from '../project/document';
+import { argumentTexts } from './call-text';
 import { signalBlocks, type BlockArgument, type SignalBlock } from './catalogue';
 import { blockOfType } from './lower-sheet';
 import type { SheetSurroundings } from './surroundings';
@@ -161,9 +162,9 @@ export function sheetPicture(type: PartType, sheet: SignalSheet, around: SheetSu
   const tags: SheetTag[] = [...outside.values()];
   for (const q of type.quantities) {
     if (q.role === 'input' && !outside.has(q.name)) tags.push({ name: q.name, side: 'in', what: 'input' });
+    if (q.role !== 'output') continue;
     const line = given.get(q.name);
-    if (q.role === 'output' ? !elsewhere.has(q.name) : line !== undefined)
-      tags.push({ name: q.name, side: 'out', what: q.role === 'output' ? 'output' : 'variable' });
+    if (!elsewhere.has(q.name)) tags.push({ name: q.name, side: 'out', what: 'output' });
     if (line !== undefined) wires.push({ id: `out|${q.name}`, name: q.name, from: line, to: undefined });
   }
   return { cards, notes, wires, tags };
@@ -242,12 +243,12 @@ export function argumentsOf(
 }
 
 function inputsOf(e: Expr, block: SignalBlock | undefined, names: SheetNames, text: string): FullInput[] {
-  const textOf = (x: Expr): string => text.slice(x.span.start, x.span.end);
   const wired = (x: Expr): string[] => [
     ...new Set(namesUsed(x, names).flatMap(({ name, ref }) => (names.kindOf(pathOf(ref)) === 'free' ? [] : [name]))),
   ];
   if (e.kind === 'call' && block) {
     const given = argumentsOf(e, block);
+    const pieces = argumentTexts(text, e);
     return block.takes.flatMap((takes: BlockArgument): FullInput[] => {
       const value = given.get(takes.name)?.value;
       if (takes.isParameter) return [];
@@ -256,7 +257,8 @@ function inputsOf(e: Expr, block: SignalBlock | undefined, names: SheetNames, te
       const used = namesUsed(value, names);
       if (used.length === 0 && block.isFunction) return [];
       const isFree = used.some(({ ref }) => names.kindOf(pathOf(ref)) === 'free');
-      return [{ key: takes.name, text: textOf(value), span: value.span, isFree, names: wired(value) }];
+      const piece = pieces.find((p, k) => (p.name ?? block.takes[k]?.name) === takes.name)?.value;
+      return [{ key: takes.name, text: piece?.text ?? '', span: piece ?? value.span, isFree, names: wired(value) }];
     });
   }
   const byName = new Map<string, FullInput>();

@@ -3,6 +3,7 @@ import type { Span } from '../language/diagnostics';
 import { parseExpressionText } from '../language/parse';
 import { printExpression } from '../language/print';
 import { walkExpression } from '../language/walk';
+import { argumentTexts } from './call-text';
 import type { SignalBlock } from './catalogue';
 import { argumentsOf, namesUsed, type SheetCard, type SheetNames } from './sheet-picture';
 
@@ -85,13 +86,14 @@ function withArguments(
   return replaced(text, e.span, `${e.callee}(${list.join(', ')})`);
 }
 
-const textsOf = (text: string, e: CallExpr, block: SignalBlock): Map<string, { text: string; isNamed: boolean }> =>
-  new Map(
-    [...argumentsOf(e, block)].map(([name, { value, isNamed }]) => [
-      name,
-      { text: text.slice(value.span.start, value.span.end), isNamed },
-    ]),
-  );
+function textsOf(text: string, e: CallExpr, block: SignalBlock): Map<string, { text: string; isNamed: boolean }> {
+  const given = new Map<string, { text: string; isNamed: boolean }>();
+  argumentTexts(text, e).forEach(({ name, value }, k) => {
+    const own = name ?? block.takes[k]?.name;
+    if (own !== undefined) given.set(own, { text: value.text, isNamed: name !== undefined });
+  });
+  return given;
+}
 
 /** Gives an argument of a card's block a text; '' takes it away. */
 export function setArgument(card: SheetCard, name: string, to: string): string {
@@ -105,7 +107,10 @@ export function setArgument(card: SheetCard, name: string, to: string): string {
   else
     given.set(name, {
       text: to,
-      isNamed: known?.isNamed ?? !(expr.named.length === 0 && before.every((t) => given.has(t.name))),
+      // without a name it stands behind others without one
+      isNamed:
+        known?.isNamed ??
+        (block.takes[place]?.hasDefault || !before.every((t) => given.get(t.name)?.isNamed === false)),
     });
   return withArguments(text, expr, block, given);
 }

@@ -94,7 +94,8 @@ export function readPasted(
   if (memory && text === memory.text) return memory.clipping;
   if (text.trim() === '') return undefined;
   const [owner, kind] = rowPlace(project, target);
-  return kind === undefined || !(isTable(text) || target?.closest('[data-rows]'))
+  return kind === undefined ||
+    !(isTable(text) || target?.closest('[data-rows]') || document.querySelector('main [data-takes-text]'))
     ? undefined
     : readRows(project, text, owner, kind);
 }

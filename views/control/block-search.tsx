@@ -122,7 +122,10 @@ export function BlockSearch({
             >
               {'offer' in f ? (
                 <>
-                  <strong>{f.offer.title}</strong> <span className="quiet">{f.offer.purpose}</span>
+                  <span className="text-truncate">
+                    <strong>{f.offer.title}</strong> <span className="quiet">{f.offer.purpose}</span>
+                  </span>
+                  <SmallCurve offer={f.offer} />
                 </>
               ) : (
                 <>
@@ -138,6 +141,25 @@ export function BlockSearch({
         {here && 'offer' in here && <Told offer={here.offer} />}
       </div>
     </div>
+  );
+}
+
+function SmallCurve({ offer }: { readonly offer: SheetOffer }) {
+  const response = responseFor(offer.key);
+  const path = useMemo(() => {
+    if (!response) return '';
+    const { from, to, y } = response;
+    return curvePath(
+      y.map((v, k) => ({ x: from + ((to - from) * k) / (y.length - 1), y: v })),
+      from,
+      to,
+    );
+  }, [response]);
+  if (path === '') return <span className="mono quiet">{shownFormula(offer.formula)}</span>;
+  return (
+    <svg className="spark small" viewBox="0 0 100 30" preserveAspectRatio="none" aria-hidden>
+      <path d={path} />
+    </svg>
   );
 }
 

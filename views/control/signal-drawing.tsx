@@ -579,6 +579,7 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
         tabIndex={-1}
         data-testid="signal-board"
         data-rows={`${address}/line`}
+        data-takes-text
         onPointerMove={(e) => (pointer.current = { x: e.clientX, y: e.clientY })}
       >
         <ReactFlow<SheetNode, WireEdge>

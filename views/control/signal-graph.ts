@@ -156,7 +156,7 @@ function tagNodes(g: GraphInput, cards: readonly CardNode[], left: number, right
       found.push({
         id: tagId(tag),
         type: 'tag',
-        position: { x: side === 'in' ? left - 90 - width : right + 90, y: top },
+        position: { x: side === 'in' ? left - 56 - width : right + 56, y: top },
         width,
         height,
         draggable: false,
