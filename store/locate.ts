@@ -62,7 +62,9 @@ export function selectedAddress(project: Project): string | undefined {
   if (area === 'control') {
     const shown = owner.signals.find((s) => sheet === `signals/${s.id}`) ?? owner.signals[0];
     if (!shown) return at;
-    return item.startsWith('line/') ? `${at}/signals/${shown.id}/${item}` : `${at}/signals/${shown.id}`;
+    // a wire is what a line uses, and has no address
+    if (item !== '' && !item.startsWith('line/')) return undefined;
+    return item === '' ? `${at}/signals/${shown.id}` : `${at}/signals/${shown.id}/${item}`;
   }
   if (item === '') return at;
   const [kind, own] = item.split('/');

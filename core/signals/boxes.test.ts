@@ -3,10 +3,9 @@ import { clip } from '../clipping/clipping';
 import { paste } from '../clipping/paste';
 import { readRows, rowsText } from '../clipping/rows-text';
 import { applyEdit } from '../editing/edits';
-import { references } from '../editing/references';
 import { projectLibrary } from '../flatten/from-project';
 import { surroundingsOf } from '../flatten/sheet-surroundings';
-import { newSignalLine, newSignalSheet, type Project, type SignalSheet } from '../project/project';
+import { newRequirement, newSignalLine, newSignalSheet, type Project, type SignalSheet } from '../project/project';
 import { projectOf, quantity, runProject } from '../testing/run-project';
 import { allResponses } from '../testing/block-responses';
 import { copyAsOwn, makePartType, unfold, type BoxChange } from './boxes';
@@ -32,9 +31,7 @@ let n = 0;
 const newId = (): string => `n${++n}`;
 const make = (p: Project, ids: readonly string[], name = 'Box'): BoxChange | { readonly message: string } => {
   const [type] = p.types;
-  const used = (wire: string): boolean =>
-    references(p, wire).some((r) => r.name === wire && !r.text.place.includes('/line/') && r.declaredIn === 'T');
-  return makePartType(p, type, type.signals[0], new Set(ids), aroundOf(p), used, name, newId);
+  return makePartType(p, type, type.signals[0], new Set(ids), aroundOf(p), () => name, newId);
 };
 const after = (p: Project, change: BoxChange | { readonly message: string }): Project => {
   if (!('edit' in change)) throw new Error(change.message);
@@ -114,6 +111,23 @@ test('units go with the border, and values of a use may differ', () => {
   expect(runProject(boxed).last('z')).toBeCloseTo(12, 6);
 });
 
+test('variables that only the lines inside name go with them; what something else names is an output', () => {
+  const base = projectWith(loop);
+  const [type] = base.types;
+  const p: Project = {
+    ...base,
+    types: [{ ...type, quantities: [...type.quantities, quantity('i', '', { role: 'variable' })] }],
+  };
+  const boxed = after(p, make(p, ['l2', 'l3']));
+  expect(boxed.types[0].quantities.map((q) => q.name)).toEqual(['kp', 'u']);
+  expect(values(boxed, 'x')).toEqual(values(p, 'x').map((v) => expect.closeTo(v, 9)));
+  const asked: Project = {
+    ...p,
+    requirements: [{ ...newRequirement('r', 'R-1', 'i is small'), formula: 'abs(i) < 5' }],
+  };
+  expect(make(asked, ['l2', 'l3'])).toMatchObject({ message: expect.stringContaining('i, u are used outside') });
+});
+
 test('what cannot be a part type is told, and nothing changes', () => {
   const p = projectWith([...loop, 'two = e + i']);
   expect(make(p, ['l1', 'l2'])).toMatchObject({ message: expect.stringContaining('e, i are used outside') });
@@ -158,6 +172,12 @@ test('unfolding gives free names, and lines of their own for what is more than a
     'q2 = integrate(3*e2)',
     'q = integrate(3*e)',
   ]);
+});
+
+test('what a box does inside is recorded, under the name of its line', () => {
+  const p = projectWith(loop);
+  const boxed = after(p, make(p, ['l2', 'l3']));
+  expect(values(boxed, 'u_Box.i')).toEqual(values(p, 'i').map((v) => expect.closeTo(v, 6)));
 });
 
 test('a copy of its own changes nothing else', () => {

@@ -1,3 +1,4 @@
+import { references } from '../editing/references';
 import type { Problem } from '../language/diagnostics';
 import { problem } from '../language/diagnostics';
 import { walkExpression } from '../language/walk';
@@ -36,15 +37,14 @@ interface Crossing {
 
 const refuse = (message: string): Problem => problem('error', 'box', message);
 
-/** What the lines of a sheet that are chosen would be as a part type; or why they cannot be one. */
+/** What the lines of a sheet that are chosen would be as a part type, named after what comes out of it; or why they cannot be one. */
 export function makePartType(
   project: Project,
   type: PartType,
   sheet: SignalSheet,
   ids: ReadonlySet<string>,
   around: SheetSurroundings,
-  usedElsewhere: (name: string) => boolean,
-  name: string,
+  nameFor: (result: string) => string,
   newId: () => string,
 ): BoxChange | Problem {
   const names = namesOn(type, sheet, around);
@@ -78,8 +78,8 @@ export function makePartType(
     );
   const outputs = cards.filter(
     (c) =>
-      usedElsewhere(c.name) ||
-      type.quantities.some((q) => q.name === c.name) ||
+      isUsedElsewhere(project, type, sheet, c.name) ||
+      type.quantities.some((q) => q.name === c.name && q.role === 'output') ||
       picture.wires.some((w) => w.from === c.id && (!w.to || !ids.has(w.to.line))),
   );
   const results = outputs.length > 0 ? outputs : cards.filter((c) => !picture.wires.some((w) => w.from === c.id));
@@ -90,6 +90,7 @@ export function makePartType(
         : `${results.map((c) => c.name).join(', ')} are used outside: a block has one output. Choose fewer lines, or lines up to one of them`,
     );
   const [result] = results;
+  const name = nameFor(result.name);
   const taken = new Set<string>(inside);
   const inputs = [...crossings.values()]
     .sort((a, b) => Number(a.isFixed) - Number(b.isFixed))
@@ -155,9 +156,27 @@ export function makePartType(
       edits: [
         { kind: 'insert', list: 'type', entry: box },
         { kind: 'update', list: `type/${type.id}/signals`, id: sheet.id, changes: { lines: rest } },
+        // what only the lines inside have a name for goes with them
+        ...type.quantities.flatMap((q): Edit[] =>
+          inside.has(q.name) && q.name !== result.name
+            ? [{ kind: 'remove', list: `type/${type.id}/quantity`, id: q.id }]
+            : [],
+        ),
       ],
     },
   };
+}
+
+/** Whether something besides the lines of a sheet names what one of them gives. */
+function isUsedElsewhere(project: Project, type: PartType, sheet: SignalSheet, name: string): boolean {
+  const quantity = type.quantities.find((q) => q.name === name);
+  const own = quantity ? `type/${type.id}/quantity/${quantity.id}` : undefined;
+  return references(project, name).some(
+    (r) =>
+      r.name === name &&
+      (own === undefined ? r.declaredIn === type.name : r.address === own) &&
+      !r.text.place.startsWith(`type/${type.id}/signals/${sheet.id}/line/`),
+  );
 }
 
 function middleOf(places: readonly (Place | null)[]): Place | null {

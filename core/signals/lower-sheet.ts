@@ -347,7 +347,8 @@ function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extrac
     if (typeName.startsWith(`${signalsPackage}.`)) args.push(argument([block.gives], { args: [unitArgument(unit)] }));
   }
   l.elements.push({
-    element: component(name, typeName, { args }, { protected: true }),
+    // what a part type of the project does inside is looked at like that of any part
+    element: component(name, typeName, { args }, { protected: typeName.startsWith(`${signalsPackage}.`) }),
     place: `${line.place}/text`,
   });
   return { ...nameOf(name, block.gives), span: e.span };

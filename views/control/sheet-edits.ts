@@ -61,6 +61,18 @@ export function addText(s: SheetAtHand, text: string, at: Place, label = 'Add a 
   return { edit: insertLine(s, line), label, chosen: [line.id] };
 }
 
+/** A place near the one that is wanted where no card lies over another. */
+export function freePlace(
+  boxes: readonly { readonly x: number; readonly y: number; readonly width: number; readonly height: number }[],
+  at: Place,
+  size: { readonly width: number; readonly height: number } = { width: 226, height: 84 },
+): Place {
+  let { y } = at;
+  const near = boxes.filter((b) => b.x < at.x + size.width + 12 && b.x + b.width + 12 > at.x).sort((a, b) => a.y - b.y);
+  for (const b of near) if (b.y < y + size.height + 12 && b.y + b.height + 12 > y) y = b.y + b.height + 20;
+  return { x: at.x, y };
+}
+
 /** Puts an offer onto the sheet, wired to what the search was opened for. */
 export function addOffer(s: SheetAtHand, offer: SheetOffer, at: Place, attached: Attached | undefined): SheetChange {
   const from =

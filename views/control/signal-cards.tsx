@@ -25,7 +25,7 @@ export interface SheetActions {
   readonly changeNote: (id: string, text: string) => void;
   readonly sizeNote: (id: string, size: { readonly width: number; readonly height: number }) => void;
   readonly openSheet: (sheet: string) => void;
-  readonly branch: (name: string, e: React.PointerEvent) => void;
+  readonly branch: (wire: string, name: string, e: React.PointerEvent) => void;
 }
 export const SheetContext = createContext<SheetActions | undefined>(undefined);
 
@@ -225,7 +225,7 @@ function Wire({ id, data, selected }: EdgeProps<WireEdge>) {
             style={{ transform: `translate(-50%, -50%) translate(${data.middle.x}px, ${data.middle.y}px)` }}
             onPointerEnter={() => setOver(true)}
             onPointerLeave={() => setOver(false)}
-            onPointerDown={(e) => actions?.branch(data.wire.name, e)}
+            onPointerDown={(e) => actions?.branch(data.wire.id, data.wire.name, e)}
           >
             <GitBranch size={10} aria-hidden />
           </button>

@@ -40,6 +40,7 @@ import {
   align,
   cardOf,
   changeText,
+  freePlace,
   giveOutput,
   insertLine,
   linesOf,
@@ -206,7 +207,10 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
     const p = pointer.current;
     const isOver = b && p && p.x > b.left && p.x < b.right && p.y > b.top && p.y < b.bottom;
     const attached: Attached | undefined = chosenWire?.to ? { kind: 'between', wire: chosenWire } : undefined;
-    openSearch(isOver ? p : middle(), attached, begin);
+    // by keyboard, beside what is chosen
+    const beside = chosenIds.length === 1 && !isOver ? nodes.find((n) => n.id === chosenIds[0]) : undefined;
+    const spot = beside && flow.flowToScreenPosition({ x: beside.position.x + cardWidth + 70, y: beside.position.y });
+    openSearch(isOver ? p : (spot ?? middle()), attached, begin);
   };
 
   /** A wire that comes to a card: at once, or after a question where. */
@@ -365,9 +369,13 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
     if (!search) return;
     const { place, attached } = search;
     setSearch(undefined);
-    const at = attached?.kind === 'from' ? { x: place.x, y: place.y - outputAt } : place;
+    const wanted = attached?.kind === 'from' ? { x: place.x, y: place.y - outputAt } : place;
+    const at = freePlace(
+      nodes.map((n) => ({ ...n.position, width: n.width ?? 0, height: n.height ?? 0 })),
+      wanted,
+    );
     if ('offer' in found) {
-      if (found.offer.key === 'note') return void addNote(place);
+      if (found.offer.key === 'note') return void addNote(at);
       return void carryOut(addOffer(s, found.offer, at, attached));
     }
     const put = putName(s, found.known.name, at, attached);
@@ -533,7 +541,7 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
           label: 'Change the size of a note',
         }),
       openSheet: (other) => go({ area: 'control', sheet: `signals/${other}`, item: '' }),
-      branch: (name, e) => {
+      branch: (wire, name, e) => {
         if (e.button !== 0) return;
         e.preventDefault();
         const begin = { x: e.clientX, y: e.clientY };
@@ -543,7 +551,11 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
           window.removeEventListener('pointermove', move);
           window.removeEventListener('pointerup', up);
           setBranch(undefined);
-          if (Math.hypot(m.clientX - begin.x, m.clientY - begin.y) > 5) lead(name, { x: m.clientX, y: m.clientY });
+          if (Math.hypot(m.clientX - begin.x, m.clientY - begin.y) > 5)
+            return lead(name, { x: m.clientX, y: m.clientY });
+          // only pressed: the wire is meant
+          useChoice.getState().choose([]);
+          select(`wire/${wire}`);
         };
         window.addEventListener('pointermove', move);
         window.addEventListener('pointerup', up);

@@ -4,7 +4,6 @@ import { nanoid } from 'nanoid';
 import { useMemo, useState } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import type { Problem } from '@/core/language/diagnostics';
-import { references } from '@/core/editing/references';
 import { copyAsOwn, makePartType, unfold, type BoxChange } from '@/core/signals/boxes';
 import { linesFromText, sheetText } from '@/core/signals/sheet-text';
 import { useChoice } from '@/store/choice';
@@ -60,17 +59,15 @@ export function SignalSheetView({
   };
   const newId = (): string => nanoid(8);
   const make = (): void => {
-    const result =
-      cards.find((c) => !picture.wires.some((w) => w.from === c.id && w.to && chosen.has(w.to.line))) ?? cards[0];
-    const stem = result.name.replace(/^./, (c) => c.toUpperCase()) || 'Box';
-    let name = `${stem}Part`;
-    for (let k = 2; project.types.some((t) => t.name === name); k++) name = `${stem}Part${k}`;
+    let name = '';
+    const nameFor = (result: string): string => {
+      const stem = `${result.replace(/^./, (c) => c.toUpperCase())}Part`;
+      name = stem;
+      for (let k = 2; project.types.some((t) => t.name === name); k++) name = `${stem}${k}`;
+      return name;
+    };
     const lines = new Set(sheet.lines.flatMap((l) => (chosen.has(l.id) ? [l.id] : [])));
-    const usedElsewhere = (wire: string): boolean =>
-      references(project, wire).some(
-        (r) => r.name === wire && !r.text.place.startsWith(`${address}/line/`) && r.declaredIn === type.name,
-      );
-    const change = makePartType(project, type, sheet, lines, around, usedElsewhere, name, newId);
+    const change = makePartType(project, type, sheet, lines, around, nameFor, newId);
     carryOut(change);
     if ('edit' in change)
       say(`${name} is a part type now: open its card to see its lines, or rename it in Product`, 'note');

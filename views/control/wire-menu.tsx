@@ -57,6 +57,7 @@ export function WireMenu({
         <button
           key={o.label}
           type="button"
+          data-way={o.label}
           role="menuitem"
           className="dropdown-item"
           title={o.text}

@@ -1,0 +1,329 @@
+import type { Page } from 'puppeteer-core';
+import { person } from './person';
+import { freshSample, goTo } from './session';
+
+/** A signal sheet as an engineer makes it: from nothing, by keyboard and by mouse; run, boxed, broken, mended. */
+const session = freshSample('heated-block');
+let page: Page;
+beforeEach(() => void (page = session.page));
+const { until, text, clickText, startRun, runStatus } = person(() => page);
+const run = async (): Promise<void> => {
+  await startRun(() => page.keyboard.press('Space'));
+  await until(runStatus, (s) => s.includes('finished'), 'the run is finished');
+};
+const wait = (ms: number): Promise<void> => new Promise((r) => setTimeout(r, ms));
+
+/** The lines of the sheet, by their cards. */
+const lines = (): Promise<string[]> =>
+  page.$$eval('[data-card] .signal-formula', (all) => all.map((e) => e.getAttribute('title') ?? ''));
+const linesAre = (wanted: readonly string[], why: string): Promise<unknown> =>
+  until(
+    async () => (await lines()).sort().join('\n'),
+    (s) => s === [...wanted].sort().join('\n'),
+    why,
+  );
+const card = (name: string): string => `[data-line="${name}"]`;
+const centre = async (selector: string): Promise<{ x: number; y: number }> => {
+  await page.waitForSelector(selector);
+  return page.$eval(selector, (e) => {
+    const b = e.getBoundingClientRect();
+    return { x: b.left + b.width / 2, y: b.top + b.height / 2 };
+  });
+};
+const drag = async (from: { x: number; y: number }, to: { x: number; y: number }): Promise<void> => {
+  await page.mouse.move(from.x, from.y);
+  await page.mouse.down();
+  await page.mouse.move((from.x + to.x) / 2, (from.y + to.y) / 2, { steps: 6 });
+  await page.mouse.move(to.x, to.y, { steps: 6 });
+  await page.mouse.up();
+};
+const output = (name: string): string => `${card(name)} .react-flow__handle[data-handleid="out"]`;
+const input = (name: string, key: string): string => `${card(name)} .react-flow__handle[data-handleid="${key}"]`;
+const choose = async (name: string): Promise<void> => {
+  // the drawing may be brought into sight anew meanwhile
+  for (let tries = 0; (await page.$(`${card(name)}.selected`)) === null; tries++) {
+    if (tries > 20) throw new Error(`${name} cannot be chosen`);
+    await page.click(`${card(name)} .signal-formula`).catch(() => undefined);
+    await wait(250);
+  }
+};
+/** Searches and takes the first hit. */
+const search = async (words: string): Promise<void> => {
+  await page.waitForSelector('[data-testid="block-search"] input');
+  await page.keyboard.type(words);
+  await page.keyboard.press('Enter');
+  await page.waitForSelector('[data-testid="block-search"]', { hidden: true });
+};
+const pane = async (x: number, y: number): Promise<{ x: number; y: number }> =>
+  page.$eval(
+    '[data-testid="signal-board"]',
+    (e, dx, dy) => {
+      const b = e.getBoundingClientRect();
+      return { x: b.left + b.width * dx, y: b.top + b.height * dy };
+    },
+    x,
+    y,
+  );
+const addAt = async (words: string, x: number, y: number): Promise<void> => {
+  const at = await pane(x, y);
+  await page.mouse.click(at.x, at.y);
+  await page.keyboard.press('a');
+  await search(words);
+};
+const middleOfWire = (name: string): Promise<{ x: number; y: number }> =>
+  page.$eval(`[data-wire="${name}"]`, (e) => {
+    const path = e as unknown as SVGPathElement;
+    const p = path.getPointAtLength(path.getTotalLength() / 2);
+    const m = path.getScreenCTM()!;
+    return { x: p.x * m.a + m.e, y: p.y * m.d + m.f };
+  });
+const began = async (): Promise<void> => {
+  await goTo(page, '#/control/plant//');
+  await page.waitForSelector('[data-testid="add-sheet"]');
+  await page.click('[data-testid="add-sheet"]');
+  await page.waitForSelector('[data-testid="signal-board"]');
+  await page.keyboard.press('f');
+  await wait(200);
+};
+
+test('by keyboard alone: typed onto the empty sheet, wired by name, run, watched', async () => {
+  await goTo(page, '#/control/plant//');
+  await page.waitForSelector('[data-testid="add-sheet"]');
+  await page.focus('[data-testid="add-sheet"]');
+  await page.keyboard.press('Enter');
+  await page.waitForSelector('[data-testid="signal-board"]');
+  // on an empty sheet one simply types
+  await page.keyboard.type('ra');
+  await search('mp');
+  await linesAre(["ramp1 = ramp(at = 0 's', lasts = 1 's', to = 1)"], 'the ramp is there');
+  await page.keyboard.press('a');
+  await search('∫');
+  await until(
+    () => text('.signal-problem'),
+    (s) => s.includes('Nothing feeds u of integrate'),
+    'what is missing is told at the card',
+  );
+  // the ramp, and where it goes
+  await choose('ramp1');
+  await page.keyboard.press('w');
+  await page.waitForSelector('[data-testid="target-field"] input');
+  await page.keyboard.type('integ');
+  await page.keyboard.press('Enter');
+  await linesAre(["ramp1 = ramp(at = 0 's', lasts = 1 's', to = 1)", 'integrate1 = integrate(ramp1)'], 'it is wired');
+  await until(
+    async () => (await page.$$('.signal-problem')).length,
+    (n) => n === 0,
+    'nothing is missing',
+  );
+  await page.keyboard.press('Space');
+  await until(
+    () => text(`${card('integrate1')} .now`),
+    (s) => /^8\d\d/.test(s),
+    'its value at the end of the run: 899.5',
+  );
+  expect(await page.$(`${card('integrate1')} .spark path`)).not.toBeNull();
+  await page.keyboard.press('t');
+  await until(
+    () => page.$$eval('.ribbon [data-track-item]', (all) => all.map((e) => e.getAttribute('data-track-item')).join()),
+    (s) => s.includes('plant.integrate1'),
+    'it has a track',
+  );
+  await page.waitForSelector(`${card('integrate1')} .watched`);
+  await choose('ramp1');
+  await page.keyboard.down('Shift');
+  await page.keyboard.press('T');
+  await page.keyboard.up('Shift');
+  await until(
+    () => page.$$eval('.ribbon [data-track-item]', (all) => all.map((e) => e.getAttribute('data-track-item')).join()),
+    (s) => s.includes('plant.ramp1'),
+    'it joins the newest track',
+  );
+});
+
+test('by mouse: wires to inputs, to cards, to empty space, from the middle of a wire, and their ends moved', async () => {
+  await began();
+  await addAt('step', 0.15, 0.2);
+  // from an output to empty space: what takes it
+  const right = await pane(0.5, 0.2);
+  await drag(await centre(output('step1')), right);
+  await search('low pass');
+  await linesAre(
+    ["step1 = step(at = 1 's', to = 1)", "lag1 = lag(step1, T = 0.1 's')"],
+    'the search had the wire with it',
+  );
+  await addAt('sum', 0.5, 0.65);
+  await linesAre(["step1 = step(at = 1 's', to = 1)", "lag1 = lag(step1, T = 0.1 's')", 'sum = in1 + in2'], 'a sum');
+  // onto an input
+  await drag(await centre(output('lag1')), await centre(input('sum', 'in1')));
+  await until(
+    async () => (await lines()).join(),
+    (s) => s.includes('sum = lag1 + in2'),
+    'wired to the input',
+  );
+  // anywhere onto a card: one place is free
+  await drag(await centre(output('step1')), await centre(`${card('sum')} .signal-formula`));
+  await until(
+    async () => (await lines()).join(),
+    (s) => s.includes('sum = lag1 + step1'),
+    'wired to what was free',
+  );
+  // now nothing is free: it asks how
+  await drag(await centre(output('step1')), await centre(`${card('sum')} .signal-formula`));
+  await page.waitForSelector('[data-testid="wire-menu"]');
+  await page.click('[data-testid="wire-menu"] [data-way="- step1"]');
+  await until(
+    async () => (await lines()).join(),
+    (s) => s.includes('sum = lag1 + step1 - step1'),
+    'as was chosen',
+  );
+  await page.click('[aria-label^="Undo"]').catch(() => undefined);
+  // from an input to empty space: what feeds it
+  await addAt('gain', 0.8, 0.25);
+  await drag(await centre(input('gain', 'in1')), await pane(0.8, 0.75));
+  await search('sine');
+  await until(
+    async () => (await lines()).join('\n'),
+    (s) => /gain = 2\*sine\d?/.test(s),
+    'what was found feeds it',
+  );
+  // a branch from the middle of a wire
+  await page.evaluate(() =>
+    document
+      .querySelector<SVGPathElement>('[data-wire="lag1"]')!
+      .dispatchEvent(new PointerEvent('pointerover', { bubbles: true })),
+  );
+  await page.waitForSelector('[aria-label="Branch of lag1"]');
+  await drag(await centre('[aria-label="Branch of lag1"]'), await pane(0.25, 0.85));
+  await search('saturation');
+  await until(
+    async () => (await lines()).join('\n'),
+    (s) => s.includes('limit1 = limit(lag1, low = -1, high = 1)'),
+    'the branch brings the same wire',
+  );
+});
+
+test('a block dropped onto a wire goes in between; a wire is taken away; all is undone', async () => {
+  await began();
+  await addAt('step', 0.1, 0.25);
+  await drag(await centre(output('step1')), await pane(0.75, 0.25));
+  await search('integrator');
+  await addAt('gain', 0.4, 0.7);
+  const before = ["step1 = step(at = 1 's', to = 1)", 'integrate1 = integrate(step1)', 'gain = 2*in1'];
+  await linesAre(before, 'three lines');
+  const wire = await middleOfWire('step1');
+  const head = await centre(`${card('gain')} .signal-formula`);
+  await drag(head, { x: wire.x, y: wire.y });
+  const between = ["step1 = step(at = 1 's', to = 1)", 'integrate1 = integrate(gain)', 'gain = 2*step1'];
+  await linesAre(between, 'it is in between');
+  // the wire is chosen and taken away
+  const at = await middleOfWire('gain');
+  await page.mouse.click(at.x, at.y);
+  await page.keyboard.press('Delete');
+  await linesAre([between[0], 'integrate1 = integrate()', between[2]], 'the wire is gone');
+  const undo = async (): Promise<void> => {
+    await page.keyboard.down('Control');
+    await page.keyboard.press('z');
+    await page.keyboard.up('Control');
+  };
+  await undo();
+  await linesAre(between, 'the wire is back');
+  await undo();
+  await linesAre(before, 'it is no longer in between');
+  // copied with its wire, under a name of its own
+  await choose('integrate1');
+  await page.keyboard.down('Control');
+  await page.keyboard.press('d');
+  await page.keyboard.up('Control');
+  await linesAre([...before, 'integrate2 = integrate(step1)'], 'a copy with its wire');
+});
+
+test('lines as text beside the drawing: edits in either change the same lines', async () => {
+  await goTo(page, '#/control/control//');
+  await page.waitForSelector(card('power'));
+  await clickText('button', 'Lines');
+  await page.waitForSelector('[data-testid="signal-text"] .cm-content');
+  const content = (): Promise<string> => text('[data-testid="signal-text"] .cm-content');
+  await until(content, (s) => s.includes('demand = gain*deviation + integral'), 'the lines are there');
+  const where = await page.$eval(card('power'), (e) => e.closest('.react-flow__node')!.getAttribute('style'));
+  await page.click('[data-testid="signal-text"] .cm-content');
+  await page.keyboard.down('Control');
+  await page.keyboard.press('End');
+  await page.keyboard.up('Control');
+  await page.keyboard.type('\nheadroom = most - power');
+  await page.waitForSelector(card('headroom'));
+  expect(await page.$eval(card('power'), (e) => e.closest('.react-flow__node')!.getAttribute('style'))).toBe(where);
+  // a name changed in the details is changed in all lines
+  await choose('deviation');
+  await page.waitForSelector('[aria-label="Name of the line"]');
+  await choose('headroom');
+  await until(
+    () => page.$eval('[aria-label="Name of the line"]', (e) => (e as HTMLInputElement).value),
+    (s) => s === 'headroom',
+    'its name is in the details',
+  );
+  await page.click('[aria-label="Name of the line"]', { clickCount: 3 });
+  await page.keyboard.type('left');
+  await page.keyboard.press('Enter');
+  await until(content, (s) => s.includes('left = most - power'), 'the text follows');
+  // what is no line is told at its card, and stays as it was typed
+  await page.click('[data-testid="signal-text"] .cm-content');
+  await page.keyboard.down('Control');
+  await page.keyboard.press('End');
+  await page.keyboard.up('Control');
+  await page.keyboard.type(' +');
+  await page.waitForSelector(`${card('left')}.wrong`);
+  await page.keyboard.press('Backspace');
+  await page.keyboard.press('Backspace');
+  await page.waitForSelector(`${card('left')}.wrong`, { hidden: true });
+});
+
+test('a box of one’s own: the same numbers, its sheet behind its card, and its lines back', async () => {
+  await goTo(page, '#/control/control//');
+  await page.waitForSelector(card('power'));
+  await page.keyboard.press('f');
+  await run();
+  await until(
+    () => text(`${card('power')} .now`),
+    (s) => /W$/.test(s),
+    'it has run',
+  );
+  const power = await text(`${card('power')} .now`);
+  await choose('demand');
+  await page.keyboard.down('Control');
+  await page.click(`${card('integral')} .signal-formula`);
+  await page.keyboard.up('Control');
+  await clickText('.type-tray button', 'Make a part type');
+  await until(
+    async () => (await lines()).join('\n'),
+    (s) => /demand = DemandPart\(/.test(s),
+    'one line is left of them',
+  );
+  await run();
+  await until(
+    () => text(`${card('power')} .now`),
+    (s) => s === power,
+    'the same value',
+  );
+  // its sheet is behind its card, with values
+  await page.evaluate(
+    (s) => document.querySelector(s)!.dispatchEvent(new MouseEvent('dblclick', { bubbles: true })),
+    card('demand'),
+  );
+  await page.waitForSelector(card('integral'));
+  await until(
+    () => text(`${card('integral')} .now`),
+    (s) => /\d/.test(s),
+    'values of this use of it',
+  );
+  await page.goBack();
+  await page.waitForSelector(card('power'));
+  await choose('demand');
+  await clickText('.type-tray button', 'Unfold');
+  await page.waitForSelector(card('integral'));
+  await run();
+  await until(
+    () => text(`${card('power')} .now`),
+    (s) => s === power,
+    'and the same again',
+  );
+});
