@@ -381,3 +381,105 @@ equation der(x) = u - x; when sample(0, 0.1) then u = 3*(w - x); end when; end T
     expect(stderr).toMatch(why);
   });
 });
+
+describe('probe', () => {
+  const boxes = join(folder, 'boxes.mo');
+  beforeAll(() =>
+    writeFileSync(
+      boxes,
+      `model Linear input Real u; output Real y; Real x(start = 0, fixed = true); equation der(x) = -x + u; y = 2*x; end Linear;
+model Offset input Real u; output Real y; equation y = 2*u + 1; end Offset;
+model Product input Real a; input Real b; output Real y; equation y = a*b; end Product;
+`,
+    ),
+  );
+  interface Answer {
+    holds: boolean | 'not refuted';
+    because: string;
+    counterexample: {
+      inputs: { text: string }[];
+      at: number;
+      left: { value: number };
+      right: { value: number };
+    } | null;
+    difference: number;
+    culprit: { quantity: string; without: string } | null;
+    tried: { inputs: number; runs: number; seed: number };
+  }
+
+  test('what is asked for is answered, each under the word it was asked by; 1 where something is refuted', () => {
+    const linear = zelvar(
+      'probe',
+      boxes,
+      '--class',
+      'Linear',
+      '--property',
+      'homogeneous,additive,time-invariant',
+      '--json',
+    );
+    expect(linear.status).toBe(0);
+    const told = JSON.parse(linear.stdout) as Record<string, Answer>;
+    expect(Object.keys(told)).toEqual(['from', 'to', 'effort', 'seed', 'homogeneous', 'additive', 'time-invariant']);
+    expect(told.homogeneous).toMatchObject({ holds: true, counterexample: null, culprit: null });
+    const offset = zelvar(
+      'probe',
+      boxes,
+      '--class',
+      'Offset',
+      '--property',
+      'additive,memoryless',
+      '--effort',
+      '20',
+      '--seed',
+      '3',
+      '--json',
+    );
+    expect(offset.status).toBe(1);
+    const { additive, memoryless } = JSON.parse(offset.stdout) as Record<string, Answer>;
+    expect(additive.holds).toBe(false);
+    expect(additive.counterexample).toMatchObject({ left: { value: 1 }, right: { value: 2 } });
+    expect(additive.culprit).toMatchObject({
+      quantity: 'y',
+      without: 'without `+ 1` in y it is additive for all inputs tried',
+    });
+    expect(additive.tried.seed).toBe(3);
+    expect(memoryless.holds).toBe(true);
+  });
+
+  test('without names everything is asked, in words', () => {
+    const { status, stdout } = zelvar('probe', boxes, '--class', 'Linear', '--effort', '10');
+    expect(status).toBe(1);
+    expect(stdout).toMatch(/homogeneous +holds: its equations are sums/);
+    expect(stdout).toMatch(/memoryless +refuted: .*\n.*\n.*with another past/);
+    expect(stdout).toMatch(/der\(x\) = -x \+ u;: x is all it remembers/);
+  });
+
+  test('a part type of a project, and its line that is to blame', () => {
+    const { status, stdout } = zelvar(
+      'probe',
+      'samples/heated-block.zelvar.json',
+      '--type',
+      'Controller',
+      '--from',
+      'wanted',
+      '--property',
+      'homogeneous',
+      '--json',
+    );
+    expect(status).toBe(1);
+    const { homogeneous } = JSON.parse(stdout) as Record<string, Answer>;
+    expect(homogeneous.culprit).not.toBeNull();
+  });
+
+  test.each([
+    [['--class', 'Product'], /It has the inputs a, b: --from says which one is meant/],
+    [['--class', 'None'], /There is no class None/],
+    [['--class', 'Linear', '--property', 'fancy'], /There is no property fancy; there are homogeneous, additive/],
+    [['--class', 'Linear', '--to', 'z'], /There is no quantity z/],
+    [[], /--class says which class of the text is meant/],
+    [['--class', 'Linear', '--effort', '0'], /A number above 0 is needed/],
+  ])('%j is refused', (args, why) => {
+    const { status, stderr } = zelvar('probe', boxes, ...args);
+    expect([status, stderr]).toEqual([2, expect.stringMatching(why)]);
+  });
+});

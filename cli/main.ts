@@ -2,6 +2,7 @@ import { Command, CommanderError, InvalidArgumentError, Option } from 'commander
 import { chart } from './chart';
 import { check } from './check';
 import { linear, type LinearArguments } from './linear';
+import { probe, usualEffort, type ProbeArguments } from './probe';
 import { run } from './run';
 import { simulate } from './simulate';
 import { solverNames } from '../core/simulate/solvers';
@@ -93,6 +94,21 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--json', 'print as JSON: A, B, C, D, poles and zeros as [re, im], margins')
     .action((file: string, options: LinearArguments) => {
       code = linear(file, options);
+    });
+  program
+    .command('probe')
+    .description('what a box with an input and an output really is: homogeneous, additive, time-invariant, ...')
+    .argument('<file>', 'project or .mo file')
+    .option('--class <name>', 'class of a .mo file')
+    .option('--type <name>', 'part type of a project; without it the product')
+    .option('--property <names>', 'what is asked, with commas; without it everything')
+    .option('--from <input>', 'input, where there are several')
+    .option('--to <output>', 'output, where there are several')
+    .option('--effort <n>', `how many inputs are tried per property (${usualEffort})`, positive)
+    .option('--seed <n>', 'another choice of random inputs (1)', atLeastZero)
+    .option('--json', 'print as JSON: per property what holds, a counterexample, what is to blame')
+    .action((file: string, options: ProbeArguments) => {
+      code = probe(file, options);
     });
   try {
     await program.parseAsync(args as string[], { from: 'user' });

@@ -157,6 +157,7 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
     if (sheet.every.trim() !== '' && tag.side === 'in') return 'as of the tick';
     return tag.what === 'state' ? 'state' : '';
   };
+  const sought = lookedFor?.map((c) => c.id).join();
   const graph = useMemo(
     () => ({
       picture,
@@ -169,7 +170,7 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
       tagSays,
     }),
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [picture, address, chosen, wrong, moving, path, type.signals, sheet.every, lookedFor?.map((c) => c.id).join()],
+    [picture, address, chosen, wrong, moving, path, type.signals, sheet.every, sought],
   );
   const nodes = useMemo(() => sheetNodes(graph), [graph]);
   const edges = useMemo(() => sheetEdges(graph, nodes, item), [graph, nodes, item]);

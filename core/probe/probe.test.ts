@@ -1,0 +1,262 @@
+import fc from 'fast-check';
+import { flatten } from '../flatten/flatten';
+import { libraryOfFile } from '../flatten/library';
+import { parseFile } from '../language/parse';
+import { relaxUnits } from '../language/unit-check';
+import { newSignalLine, newSignalSheet } from '../project/project';
+import { prepareRun } from '../run';
+import { projectOf, quantity } from '../testing/run-project';
+import { added, delayed, inputText, scaled, valueOf, type ProbeInput } from './input';
+import { probe } from './probe';
+import { propertyNames, type PropertyName } from './properties';
+import type { PropertyAnswer, ProbeReport } from './report';
+
+/** Boxes of which it is known what they are. */
+
+function ask(
+  text: string,
+  properties: readonly PropertyName[] = propertyNames,
+  more: { from?: string; effort?: number; seed?: number } = {},
+): ProbeReport {
+  const parsed = parseFile(`model B input Real u; output Real y; ${text} end B;`);
+  if (parsed.problems.length > 0) throw new Error(parsed.problems[0].message);
+  const { model } = flatten(libraryOfFile(parsed.value, 'f'), 'B');
+  const { value, problems } = probe(
+    { ...model, problems: relaxUnits(model.problems) },
+    { from: more.from ?? 'u', to: 'y', properties, effort: more.effort ?? 30, seed: more.seed ?? 1 },
+  );
+  if (!value) throw new Error(problems.map((p) => p.message).join('; '));
+  return value;
+}
+const one = (text: string, property: PropertyName, effort = 40): PropertyAnswer =>
+  ask(text, [property], { effort }).answers[0];
+/** `H A T M C B O m`: holds, refuted (x) or not refuted (?). */
+const verdicts = (r: ProbeReport): string =>
+  r.answers.map((a) => (a.holds === true ? 'h' : a.holds === false ? 'x' : '?')).join('');
+
+//                     homogeneous additive time-invariant memoryless causal bounded odd monotone
+const boxes: readonly (readonly [name: string, text: string, wanted: string])[] = [
+  ['a gain', 'equation y = 3*u;', 'hhhhxhhh'],
+  ['a gain that turns the sign', 'equation y = -2*u;', 'hhhhxhhh'],
+  ['an offset', 'equation y = 3*u + 1;', 'xxhhxhx?'],
+  ['a limit', 'equation y = max(-1, min(1, u));', 'xxhhxh??'],
+  ['a limit that is not even', 'equation y = max(-1, min(2, u));', 'xxhhxhx?'],
+  ['a dead zone', 'equation y = if u > 5 then u - 5 elseif u < -5 then u + 5 else 0;', 'xxhhxh??'],
+  ['a magnitude', 'equation y = abs(u);', 'xxhhxhxx'],
+  ['a square', 'equation y = u*u;', 'xxhhxhxx'],
+  ['a cube', 'equation y = u^3;', 'xxhhxh??'],
+  ['a relay', 'equation y = if u > 0 then 1 else -1;', 'xxhhxhx?'],
+  ['a lag', 'Real x(start = 0, fixed = true); equation 0.5*der(x) = u - x; y = x;', 'hhhxhhh?'],
+  [
+    'a lag that does not start from zero',
+    'Real x(start = 2, fixed = true); equation der(x) = u - x; y = x;',
+    'xxhxhhx?',
+  ],
+  ['an integrator', 'Real x(start = 0, fixed = true); equation der(x) = u; y = x;', 'hhhxhxh?'],
+  [
+    'an oscillator',
+    'Real x(start = 0, fixed = true), v(start = 0, fixed = true); equation der(x) = v; der(v) = -4*x + u; y = x;',
+    'hhhxhxhx',
+  ],
+  ['what grows', 'Real x(start = 0, fixed = true); equation der(x) = x + u; y = x;', 'hhhxhxh?'],
+  ['a gain over time', 'equation y = u*(1 + 0.5*sin(time));', 'hhxhx?h?'],
+  ['a modulator that grows', 'equation y = time*u;', 'hhxhxxh?'],
+  ['a delay', 'equation y = delay(u, 0.7);', 'hhhxh?h?'],
+  ['a cubic damper', 'Real x(start = 0, fixed = true); equation der(x) = u - x^3; y = x;', 'xxhxh???'],
+  [
+    'a sampled mean',
+    'discrete Real s(start = 0, fixed = true); equation when sample(0, 0.1) then s = 0.5*pre(s) + u; end when; y = s;',
+    'hhxxx?h?',
+  ],
+  [
+    'a hysteresis',
+    'Boolean on(start = false, fixed = true); equation on = u > 1 or pre(on) and u > -1; y = if on then 1 else 0;',
+    'xxhxxhx?',
+  ],
+  [
+    'something outside of a loop with a limit',
+    'Real x(start = 0, fixed = true), v; equation v = max(-2, min(2, 4*(u - x))); der(x) = v; y = x;',
+    'xxhxh???',
+  ],
+];
+test.each(boxes)('%s', (_, text, wanted) => {
+  expect(verdicts(ask(text))).toBe(wanted);
+});
+
+test('a narrow place in a characteristic is found', () => {
+  const text = 'equation y = if u > 3.7 and u < 3.8 then 0 else u;';
+  expect(verdicts(ask(text, ['homogeneous', 'additive', 'odd', 'monotone'], { effort: 150 }))).toBe('xxxx');
+});
+
+describe('the plainest input that still shows it', () => {
+  test('of an offset: nothing at all', () => {
+    const { counterexample } = one('equation y = 3*u + 1;', 'homogeneous');
+    expect(counterexample).toMatchObject({ left: 1, right: 2, inputs: [{ text: 'nothing' }, { text: 'nothing' }] });
+  });
+  test('of a limit: one step', () => {
+    const { counterexample, because } = one('equation y = max(-1, min(1, u));', 'homogeneous');
+    expect(counterexample?.inputs[1].text).toMatch(/^a step by 1 at [\d.]+ s$/);
+    expect(because).toMatch(/output for 2 times the input 1, 2 times the output 2/);
+    expect([counterexample?.left, counterexample?.right]).toEqual([1, 2]);
+  });
+  test('both sides on one time axis, with the moment of the largest difference', () => {
+    const { counterexample: c } = one(
+      'Real x(start = 0, fixed = true), v; equation v = max(-2, min(2, 4*(u - x))); der(x) = v; y = x;',
+      'additive',
+    );
+    const k = c!.traces.time.indexOf(c!.at);
+    expect(k).toBeGreaterThan(0);
+    expect([c!.traces.left[k], c!.traces.right[k]]).toEqual([c!.left, c!.right]);
+    expect(c!.traces.time).toHaveLength(c!.traces.left.length);
+  });
+});
+
+describe('what is to blame', () => {
+  test.each([
+    ['equation y = 3*u + 1;', 'additive', 'y', '+ 1'],
+    ['parameter Real b = 4; Real v; equation v = 2*u; y = v - b;', 'homogeneous', 'y', '- b'],
+    ['Real v; equation v = 2*u; y = max(-1, min(1, v));', 'homogeneous', 'y', 'max(-1, min(1, v))'],
+    [
+      'Real a(start = 0, fixed = true), w(start = 0, fixed = true); equation der(a) = w; der(w) = -9.81*sin(a) - 0.5*w + u; y = a;',
+      'additive',
+      'w',
+      'sin(a)',
+    ],
+    ['equation y = if u > 5 then u - 5 elseif u < -5 then u + 5 else 0;', 'homogeneous', 'y', 'if u > 5'],
+  ] as const)('%s', (text, property, quantityName, piece) => {
+    const { culprit } = one(text, property);
+    expect(culprit?.quantity).toBe(quantityName);
+    expect(culprit?.without).toContain(piece);
+    expect(culprit?.without).toMatch(/^without .* for all inputs tried$/);
+    expect(culprit?.place).toBe('f');
+  });
+  test('a start that is not zero, the time, a clock, what is remembered, what grows, the way through', () => {
+    expect(
+      one('Real x(start = 2, fixed = true); equation der(x) = u - x; y = x;', 'additive').culprit?.without,
+    ).toContain('if x started from zero');
+    expect(one('equation y = u*(1 + 0.5*sin(time));', 'timeInvariant').culprit).toMatchObject({
+      quantity: 'y',
+      piece: 'time',
+    });
+    expect(one(boxes[19][1], 'timeInvariant').culprit?.without).toContain(
+      'by whole periods of 0.1 s, it does the same',
+    );
+    expect(one('Real x(start = 0, fixed = true); equation der(x) = u - x; y = x;', 'memoryless').culprit?.without).toBe(
+      'x is all it remembers',
+    );
+    expect(
+      one(
+        'Real x(start = 0, fixed = true), z(start = 0, fixed = true); equation der(x) = u; der(z) = x - z; y = z;',
+        'bounded',
+      ).culprit,
+    ).toMatchObject({ quantity: 'x', equation: 'der(x) = u;' });
+    expect(one('Real v; equation v = 2*u; y = v + 1;', 'causal').culprit?.without).toContain(
+      'v = 2 * u;, then y = v + 1;',
+    );
+  });
+  test('on a signal sheet: its line', () => {
+    const project = projectOf({
+      quantities: [quantity('u', '0', { role: 'input' }), quantity('y', '', { role: 'output' })],
+      signals: [
+        {
+          ...newSignalSheet('s', 'S'),
+          lines: ['a = 2*u', 'b = limit(a, -3, 3)', 'y = lag(b, T = 0.5)'].map((t, k) => newSignalLine(`l${k}`, t)),
+        },
+      ],
+    });
+    const { model } = prepareRun(project, project.setups[0]);
+    const { value } = probe(model, {
+      from: 'u',
+      to: 'y',
+      properties: ['homogeneous', 'memoryless'],
+      effort: 60,
+      seed: 1,
+    });
+    expect(value?.answers[0]).toMatchObject({
+      holds: false,
+      culprit: { quantity: 'b', place: 'type/t/signals/s/line/l1/text' },
+    });
+    expect(value?.answers[0].culprit?.without).toMatch(/in b it is homogeneous for all inputs tried/);
+    expect(value?.answers[1]).toMatchObject({ holds: false });
+  });
+});
+
+test('the same seed gives the same answers, another one other inputs', () => {
+  const text = 'Real x(start = 0, fixed = true); equation der(x) = u - x^3; y = x;';
+  const [a, b] = [ask(text, ['additive', 'odd']), ask(text, ['additive', 'odd'])];
+  expect(a).toEqual(b);
+  expect(ask(text, ['odd'], { seed: 7 }).answers[0].difference).not.toBe(NaN);
+});
+
+test('what cannot be asked is told', () => {
+  const parsed = parseFile('model B input Real u; input Integer n; output Real y; equation y = u + n; end B;');
+  const { model } = flatten(libraryOfFile(parsed.value, 'f'), 'B');
+  const told = (from: string, to: string): string =>
+    probe(model, { from, to, properties: ['odd'], effort: 10, seed: 1 })
+      .problems.map((p) => p.message)
+      .join();
+  expect(told('x', 'y')).toContain('There is no quantity x');
+  expect(told('n', 'y')).toContain('n is no real number');
+  expect(told('y', 'u')).toContain('y is no input that is free');
+  expect(() => one('equation y = log(u);', 'odd')).toThrow(/Logarithm/);
+});
+test('a derivative of the input: what needs jumps is not asked, and nothing is claimed', () => {
+  expect(verdicts(ask('equation y = der(u) + u;'))).toBe('hhh???h?');
+});
+test('it can be stopped: what is known until then is kept', () => {
+  const parsed = parseFile('model B input Real u; output Real y; equation y = u^3; end B;');
+  const { model } = flatten(libraryOfFile(parsed.value, 'f'), 'B');
+  let asked = 0;
+  const { value } = probe(model, { from: 'u', to: 'y', properties: propertyNames, effort: 100, seed: 1 }, (done) => {
+    asked++;
+    return done < 2;
+  });
+  expect(value?.answers).toHaveLength(2);
+  expect(asked).toBeGreaterThan(2);
+});
+
+// ------------------------------------------------------------------------------------------------------- random boxes
+const gain = fc
+  .double({ min: -5, max: 5, noNaN: true })
+  .filter((x) => Math.abs(x) > 0.05)
+  .map((x) => Number(x.toPrecision(3)));
+test('random linear boxes are found to be linear, and are not refuted by numbers either', () => {
+  fc.assert(
+    fc.property(gain, gain, gain, fc.double({ min: 0.1, max: 3, noNaN: true }), (a, b, c, d) => {
+      const text = `Real x(start = 0, fixed = true), v(start = 0, fixed = true), w; equation w = ${a}*u - ${Math.abs(b)}*x - ${d}*v; der(x) = v; der(v) = w; y = ${c}*x + ${b}*v;`;
+      const { answers } = ask(text, ['homogeneous', 'additive', 'odd', 'timeInvariant'], { effort: 12 });
+      expect(answers.map((x) => x.holds)).toEqual([true, true, true, true]);
+    }),
+    { numRuns: 15 },
+  );
+});
+test('random boxes that bend are refuted, however small the bend', () => {
+  const bend = fc.constantFrom('abs(v)', 'v^2', 'max(v, 0)', 'sin(v)', 'if v > 0.5 then 1 else 0', '1', 'v*abs(v)');
+  fc.assert(
+    fc.property(gain, gain, bend, (a, b, f) => {
+      const text = `Real v, x(start = 0, fixed = true); equation v = ${a}*u; der(x) = v + 0.2*(${f}) - x; y = ${b}*x;`;
+      expect([text, one(text, 'additive', 100).holds]).toEqual([text, false]);
+    }),
+    { numRuns: 15 },
+  );
+});
+
+test('inputs: scaled, added, delayed', () => {
+  const wave = { at: 0.3, amplitude: 2, w: 5, rate: 1, slope: 0.5 };
+  const u: ProbeInput = {
+    steps: [
+      { at: 0.1, by: 1 },
+      { at: 0.5, by: -3 },
+    ],
+    waves: [wave],
+  };
+  for (const t of [0, 0.2, 0.4, 0.7, 2]) {
+    expect(valueOf(scaled(u, 3), t)).toBeCloseTo(3 * valueOf(u, t), 12);
+    expect(valueOf(delayed(u, 0.25), t + 0.25)).toBeCloseTo(valueOf(u, t), 12);
+    expect(valueOf(added(u, delayed(u, 0.1)), t)).toBeCloseTo(valueOf(u, t) + valueOf(u, t - 0.1), 12);
+  }
+  expect(valueOf(u, 1)).toBeCloseTo(-2 + 2 * Math.sin(5 * 0.7 + 0.245) + 0.35, 12);
+  expect(inputText(u)).toBe(
+    'a step by 1 at 0.1 s, a step by -3 at 0.5 s, a chirp of 2 from 5 rad/s on and a ramp of 0.5 per s from 0.3 s on',
+  );
+});

@@ -1,0 +1,528 @@
+import type { Block } from '../analysis/solvable-model';
+import { evaluate, walk, type FlatExpr } from '../flatten/flat-expression';
+import type { FlatEquation, FlatModel, Origin } from '../flatten/flat-model';
+import type { Box } from './box';
+
+/** What the equations of a box say by themselves, before anything is run. */
+export interface Structure {
+  /** Steps of the solution that the output rests on. */
+  readonly blocks: readonly Block[];
+  /** Equations of the model they come from. */
+  readonly equations: readonly FlatEquation[];
+  /** Only sums, constant gains, and integrals or former values of such. */
+  readonly isLinear: boolean;
+  /** Equations that are more than that, with the pieces that make them so. */
+  readonly bends: readonly Bend[];
+  /** States, held values and delays the output rests on: names of their variables. */
+  readonly memory: readonly string[];
+  /** The output rests on the time, or on the ticks of a clock. */
+  readonly clock: 'none' | 'time' | 'ticks';
+  /** Equations through which the input comes to the output at the same moment, from the input on; undefined where it does not. */
+  readonly passage: readonly Origin[] | undefined;
+  /** Whether the input comes to the output at all. */
+  readonly reaches: boolean;
+  /** Between which values the output stays, whatever happens. */
+  readonly range: readonly [low: number, high: number];
+  /** Bounded values give bounded ones at each step, and nothing is added up over time. */
+  readonly isTame: boolean;
+  /** It takes the derivative of its input, which then must not jump. */
+  readonly takesRate: boolean;
+  /** Charts and what is done once decide besides equations. */
+  readonly hasCharts: boolean;
+}
+
+/** An equation that bends, and one way to straighten it. */
+export interface Bend {
+  readonly equation: FlatEquation;
+  readonly side: 'left' | 'right';
+  /** What is to blame. */
+  readonly piece: FlatExpr;
+  /** A term that is taken away from a sum. */
+  readonly isTaken: boolean;
+  /** The node that something else stands for where the piece is left out; undefined where nothing can. */
+  readonly node: FlatExpr;
+  readonly instead: FlatExpr | undefined;
+}
+
+/** A value that only parameters and the time decide, one that is made of variables by sums and gains, or anything else. */
+type Shape = 'fixed' | 'linear' | 'other';
+
+export function structureOf(box: Box): Structure {
+  const { solvable } = box.program;
+  const { model } = box;
+  // lowering the index brings variables of its own
+  const { variables } = solvable.model;
+  const indexOf = (k: number): number => solvable.aliases.get(k)?.index ?? k;
+  const u = indexOf(box.u);
+  const y = indexOf(box.y);
+  const exprsOf = (b: Block): readonly FlatExpr[] =>
+    b.kind === 'assign' ? [b.value] : [...b.inner.map((x) => x.value), ...b.residuals.map((x) => x.value)];
+  const driven: ReadonlySet<number> = new Set(inputsOf(u, solvable.blocks, indexOf));
+  const takesRate = driven.size > 1;
+  const moved = movedBy(u, box, exprsOf, indexOf);
+  /** What the input does not move is a number or a function of the time, as far as the input is concerned. */
+  const isFixed = (k: number): boolean => !moved.has(indexOf(k));
+
+  // --- which steps the output rests on
+  const producers = new Map<string, Block[]>();
+  for (const b of solvable.blocks) {
+    const targets = b.kind === 'assign' ? [b.target] : [...b.tears, ...b.inner.map((x) => x.target)];
+    for (const t of targets) producers.set(t.kind + t.index, [...(producers.get(t.kind + t.index) ?? []), b]);
+  }
+  const taken = new Set<Block>();
+  const states = new Set(solvable.states);
+  const seen = new Set<string>();
+  const memory = new Set<string>();
+  let clock = 'none' as Structure['clock'];
+  let reaches = false;
+  let delays = false;
+  const need = (kind: 'var' | 'der', index: number): void => {
+    const k = indexOf(index);
+    const key = kind + k;
+    if (seen.has(key)) return;
+    seen.add(key);
+    if (driven.has(k)) {
+      reaches = true;
+      return;
+    }
+    if (kind === 'var' && states.has(k)) {
+      if (moved.has(k)) memory.add(variables[k].name);
+      need('der', k);
+      for (const a of model.actions)
+        if (a.does.kind === 'reinit' && indexOf(a.does.state) === k) {
+          visit(a.does.value);
+          visit(a.guard);
+          a.conditions.forEach((c) => need('var', c));
+        }
+    }
+    if (kind === 'var' && variables[k].kind === 'assigned' && moved.has(k)) memory.add(variables[k].name);
+    for (const b of producers.get(key) ?? []) {
+      if (taken.has(b)) continue;
+      taken.add(b);
+      exprsOf(b).forEach(visit);
+    }
+  };
+  const visit = (e: FlatExpr): void =>
+    walk(e, (x) => {
+      if (x.op === 'var' || x.op === 'der') need(x.op, x.index);
+      else if (x.op === 'pre') {
+        // conditions of `when` remember themselves, which is no memory of values
+        if (!variables[x.index].hidden && moved.has(indexOf(x.index))) memory.add(variables[indexOf(x.index)].name);
+        need('var', x.index);
+      } else if (x.op === 'delay') delays = true;
+      else if (x.op === 'time' && clock === 'none') clock = 'time';
+      else if (x.op === 'sample') clock = 'ticks';
+    });
+  need('var', y);
+  if (delays && moved.has(y)) memory.add('a delay');
+  const blocks = solvable.blocks.filter((b) => taken.has(b));
+  const origins = new Set<Origin>();
+  for (const b of blocks) {
+    if (b.kind === 'assign') origins.add(b.equation.origin);
+    else for (const x of [...b.inner, ...b.residuals]) origins.add(x.equation.origin);
+  }
+  // equations that only say that two are the same are no steps of their own
+  const involved = new Set([...seen].map((s) => Number(s.replace(/\D/g, ''))));
+  const equations = model.equations.filter((e) => {
+    if (e.origin.place === 'probe') return false;
+    if (origins.has(e.origin)) return true;
+    let all = true;
+    for (const side of [e.left, e.right])
+      walk(side, (x) => {
+        if ((x.op === 'var' || x.op === 'der') && !isFixed(x.index)) all &&= involved.has(indexOf(x.index));
+      });
+    return all;
+  });
+
+  // --- what bends
+  const value = (k: number): number => {
+    const { binding, kind } = variables[k];
+    return binding && (kind === 'parameter' || kind === 'constant') ? evaluate(binding, value, () => NaN) : NaN;
+  };
+  const bends: Bend[] = [];
+  for (const equation of equations)
+    for (const side of ['left', 'right'] as const) {
+      const note: ShapeContext['note'] = (piece, instead, node = piece, isTaken = false) =>
+        void bends.push({ equation, side, piece, isTaken, node, instead });
+      const whole = equation[side];
+      // truths that only say when something is computed are no values
+      if (isTruth(equation, variables) && !movesIn(equation[side], moved, indexOf)) continue;
+      const shape = shapeOf(whole, { isFixed, value, note });
+      if (shape === 'fixed' && side === 'right' && !isZero(whole, value) && isLinearSide(equation.left))
+        note(whole, { op: 'const', value: 0 });
+    }
+  const isLinear = bends.length === 0 && model.charts.length === 0;
+
+  return {
+    blocks,
+    equations,
+    isLinear,
+    bends,
+    memory: [...memory],
+    clock: clock === 'time' && !box.dependsOnTime ? 'none' : clock,
+    passage: reaches ? passageOf(blocks, exprsOf, indexOf, [...driven], y) : undefined,
+    reaches,
+    range: rangeOf(y, blocks, indexOf, value),
+    isTame:
+      memory.size === 0 &&
+      !takesRate &&
+      model.charts.length === 0 &&
+      blocks.every((b) => b.kind === 'assign' && isTame(b.value, isFixed, value)),
+    takesRate,
+    hasCharts: model.charts.length > 0,
+  };
+}
+
+/** The input, and its derivatives where equations need them. */
+const inputsOf = (u: number, blocks: readonly Block[], indexOf: (k: number) => number): readonly number[] => [
+  u,
+  ...blocks.flatMap((b) =>
+    b.kind === 'assign' && b.equation.origin.place === 'probe' ? [indexOf(b.target.index)] : [],
+  ),
+];
+
+/** Everything that an input moves, now or later. */
+function movedBy(
+  u: number,
+  box: Box,
+  exprsOf: (b: Block) => readonly FlatExpr[],
+  indexOf: (k: number) => number,
+): ReadonlySet<number> {
+  const { blocks } = box.program.solvable;
+  const moved = new Set<number>(inputsOf(u, blocks, indexOf));
+  const isMoved = (e: FlatExpr): boolean => {
+    let found = false;
+    walk(e, (x) => {
+      if ((x.op === 'var' || x.op === 'der' || x.op === 'pre') && moved.has(indexOf(x.index))) found = true;
+      return found;
+    });
+    return found;
+  };
+  for (let size = 0; size < moved.size;) {
+    size = moved.size;
+    for (const b of blocks) {
+      if (!exprsOf(b).some(isMoved)) continue;
+      for (const t of b.kind === 'assign' ? [b.target] : [...b.tears, ...b.inner.map((x) => x.target)])
+        moved.add(indexOf(t.index));
+    }
+    for (const { does, guard, conditions } of box.model.actions)
+      if (
+        does.kind === 'reinit' &&
+        (isMoved(does.value) || isMoved(guard) || conditions.some((c) => moved.has(indexOf(c))))
+      )
+        moved.add(indexOf(does.state));
+    // charts may do anything with what they see
+    if (box.model.charts.length > 0)
+      box.model.variables.forEach((v, k) => v.kind === 'assigned' && moved.add(indexOf(k)));
+  }
+  return moved;
+}
+
+const isTruth = (e: FlatEquation, variables: FlatModel['variables']): boolean =>
+  e.left.op === 'var' && variables[e.left.index].type === 'Boolean';
+const movesIn = (e: FlatExpr, moved: ReadonlySet<number>, indexOf: (k: number) => number): boolean => {
+  let found = false;
+  walk(e, (x) => {
+    if ((x.op === 'var' || x.op === 'pre') && moved.has(indexOf(x.index))) found = true;
+  });
+  return found;
+};
+const isLinearSide = (e: FlatExpr): boolean => e.op === 'var' || e.op === 'der';
+
+const isZero = (e: FlatExpr, value: (k: number) => number): boolean => {
+  const at = (time: number): number => evaluate(e, value, (x) => (x.op === 'time' ? time : NaN));
+  return [0, 0.37, 1.9].every((t) => at(t) === 0);
+};
+
+interface ShapeContext {
+  readonly isFixed: (k: number) => boolean;
+  readonly value: (k: number) => number;
+  readonly note: (piece: FlatExpr, instead: FlatExpr | undefined, node?: FlatExpr, isTaken?: boolean) => void;
+}
+
+function shapeOf(e: FlatExpr, c: ShapeContext): Shape {
+  const of = (x: FlatExpr): Shape => shapeOf(x, c);
+  const other = (piece: FlatExpr, instead: FlatExpr | undefined): Shape => {
+    c.note(piece, instead);
+    return 'other';
+  };
+  switch (e.op) {
+    case 'const':
+    case 'time':
+    case 'initial':
+    case 'terminal':
+    case 'sample':
+      return 'fixed';
+    case 'var':
+    case 'der':
+    case 'pre':
+      return c.isFixed(e.index) ? 'fixed' : 'linear';
+    case 'neg':
+    case 'noEvent':
+      return of(e.a);
+    case 'not':
+      return of(e.a) === 'fixed' ? 'fixed' : other(e, undefined);
+    case 'add':
+    case 'sub': {
+      const [a, b] = [of(e.a), of(e.b)];
+      if (a === 'other' || b === 'other') return 'other';
+      if (a === b) return a;
+      const [fixed, linear] = a === 'fixed' ? [e.a, e.b] : [e.b, e.a];
+      if (isZero(fixed, c.value)) return 'linear';
+      // an offset
+      const isFirst = a === 'fixed';
+      c.note(fixed, isFirst && e.op === 'sub' ? { op: 'neg', a: linear } : linear, e, !isFirst && e.op === 'sub');
+      return 'other';
+    }
+    case 'mul': {
+      const [a, b] = [of(e.a), of(e.b)];
+      if (a === 'other' || b === 'other') return 'other';
+      if (a === 'fixed') return b;
+      return b === 'fixed' ? a : other(e, e.a);
+    }
+    case 'div': {
+      const [a, b] = [of(e.a), of(e.b)];
+      if (a === 'other' || b === 'other') return 'other';
+      return b === 'fixed' ? a : other(e, a === 'fixed' ? undefined : e.a);
+    }
+    case 'pow': {
+      const [a, b] = [of(e.a), of(e.b)];
+      if (a === 'fixed' && b === 'fixed') return 'fixed';
+      if (a === 'other') return 'other';
+      return other(e, a === 'linear' ? e.a : undefined);
+    }
+    case 'if': {
+      const [k, a, b] = [conditionShape(e.c, c), of(e.a), of(e.b)];
+      if (k !== 'fixed') return other(e, linearPart(e.a, c) ?? linearPart(e.b, c));
+      if (a === 'other' || b === 'other') return 'other';
+      if (a === b) return a;
+      // one branch is zero, or an offset
+      const fixed = a === 'fixed' ? e.a : e.b;
+      if (isZero(fixed, c.value)) return 'linear';
+      c.note(fixed, a === 'fixed' ? e.b : e.a, e);
+      return 'other';
+    }
+    case 'delay': {
+      const a = of(e.a);
+      return shapeOf(e.by, { ...c, note: () => undefined }) === 'fixed' ? a : other(e, e.a);
+    }
+    case 'fn':
+    case 'table': {
+      const args = e.op === 'fn' ? e.args : [e.a];
+      const shapes = args.map((x) => shapeOf(x, { ...c, note: () => undefined }));
+      if (shapes.every((s) => s === 'fixed')) return 'fixed';
+      // without it, what it bends passes unbent
+      const inner = straightened(e, c);
+      return other(e, inner);
+    }
+    default: {
+      // relations and logic
+      const shapes = [e.a, e.b].map((x) => shapeOf(x, { ...c, note: () => undefined }));
+      return shapes.every((s) => s === 'fixed') ? 'fixed' : other(e, undefined);
+    }
+  }
+}
+
+/** A branch without its offset. */
+function linearPart(e: FlatExpr, c: ShapeContext): FlatExpr | undefined {
+  const of = (x: FlatExpr): Shape => shapeOf(x, { ...c, note: () => undefined });
+  if (of(e) === 'linear') return e;
+  if (e.op === 'if') return linearPart(e.a, c) ?? linearPart(e.b, c);
+  if (e.op !== 'add' && e.op !== 'sub') return undefined;
+  if (of(e.b) === 'fixed') return linearPart(e.a, c);
+  const right = of(e.a) === 'fixed' ? linearPart(e.b, c) : undefined;
+  return right && (e.op === 'sub' ? { op: 'neg', a: right } : right);
+}
+
+const conditionShape = (e: FlatExpr, c: ShapeContext): Shape => shapeOf(e, { ...c, note: () => undefined });
+
+/** What passes a limit, a magnitude, a function of one value, if it were not there: the one operand that is not fixed. */
+function straightened(e: FlatExpr, c: ShapeContext): FlatExpr | undefined {
+  if (e.op === 'table') return e.a;
+  if (e.op !== 'fn') return e;
+  const moving = e.args.filter((x) => shapeOf(x, { ...c, note: () => undefined }) !== 'fixed');
+  if (moving.length !== 1) return undefined;
+  return moving[0].op === 'fn' && (moving[0].name === 'min' || moving[0].name === 'max')
+    ? straightened(moving[0], c)
+    : moving[0];
+}
+
+/** The equations through which the input comes to the output at once, without states, former values and delays in between. */
+function passageOf(
+  blocks: readonly Block[],
+  exprsOf: (b: Block) => readonly FlatExpr[],
+  indexOf: (k: number) => number,
+  from: readonly number[],
+  y: number,
+): readonly Origin[] | undefined {
+  if (from.includes(y)) return [];
+  const reached = new Map<number, readonly Origin[]>(from.map((u) => [u, []]));
+  for (let again = true; again;) {
+    again = false;
+    for (const b of blocks) {
+      let way: readonly Origin[] | undefined;
+      for (const e of exprsOf(b))
+        walk(e, (x) => {
+          if (x.op === 'delay') return true;
+          if (x.op === 'var' && way === undefined) way = reached.get(indexOf(x.index));
+          return false;
+        });
+      if (!way) continue;
+      const targets = b.kind === 'assign' ? [b.target] : [...b.tears, ...b.inner.map((x) => x.target)];
+      const origin = b.kind === 'assign' ? b.equation.origin : b.residuals[0].equation.origin;
+      for (const t of targets) {
+        const k = indexOf(t.index);
+        if (t.kind !== 'var' || reached.has(k)) continue;
+        reached.set(k, [...way, origin]);
+        again = true;
+      }
+    }
+  }
+  return reached.get(y);
+}
+
+/** Bounds of the output by intervals, as far as limits and functions tell. */
+function rangeOf(
+  y: number,
+  blocks: readonly Block[],
+  indexOf: (k: number) => number,
+  value: (k: number) => number,
+): readonly [number, number] {
+  const all = [-Infinity, Infinity] as const;
+  const tidy = (low: number, high: number): readonly [number, number] => [
+    Number.isNaN(low) ? -Infinity : low,
+    Number.isNaN(high) ? Infinity : high,
+  ];
+  const open = new Set<number>();
+  const ofVariable = (k: number): readonly [number, number] => {
+    const x = value(k);
+    if (Number.isFinite(x)) return [x, x];
+    const own = indexOf(k);
+    const b = blocks.find((x) => x.kind === 'assign' && x.target.kind === 'var' && x.target.index === own);
+    if (!b || b.kind !== 'assign' || open.has(own)) return all;
+    open.add(own);
+    const found = of(b.value);
+    open.delete(own);
+    return found;
+  };
+  const of = (e: FlatExpr): readonly [number, number] => {
+    switch (e.op) {
+      case 'const':
+        return [e.value, e.value];
+      case 'var':
+        return ofVariable(e.index);
+      case 'neg': {
+        const [a, b] = of(e.a);
+        return [-b, -a];
+      }
+      case 'noEvent':
+        return of(e.a);
+      case 'add': {
+        const [a, b] = [of(e.a), of(e.b)];
+        return tidy(a[0] + b[0], a[1] + b[1]);
+      }
+      case 'sub': {
+        const [a, b] = [of(e.a), of(e.b)];
+        return tidy(a[0] - b[1], a[1] - b[0]);
+      }
+      case 'mul': {
+        const [a, b] = [of(e.a), of(e.b)];
+        const ends = [a[0] * b[0], a[0] * b[1], a[1] * b[0], a[1] * b[1]].map((x) => (Number.isNaN(x) ? 0 : x));
+        return [Math.min(...ends), Math.max(...ends)];
+      }
+      case 'if': {
+        const [a, b] = [of(e.a), of(e.b)];
+        return [Math.min(a[0], b[0]), Math.max(a[1], b[1])];
+      }
+      case 'table':
+        return [Math.min(...e.y), Math.max(...e.y)];
+      case 'fn': {
+        if (['sin', 'cos', 'tanh', 'sign'].includes(e.name)) return [-1, 1];
+        if (e.name === 'atan' || e.name === 'asin') return [-Math.PI / 2, Math.PI / 2];
+        if (e.name === 'atan2') return [-Math.PI, Math.PI];
+        if (e.name !== 'min' && e.name !== 'max') return all;
+        const [a, b] = e.args.map(of);
+        const pick = e.name === 'min' ? Math.min : Math.max;
+        return [pick(a[0], b[0]), pick(a[1], b[1])];
+      }
+      case 'lt':
+      case 'le':
+      case 'gt':
+      case 'ge':
+      case 'eq':
+      case 'ne':
+      case 'and':
+      case 'or':
+      case 'not':
+        return [0, 1];
+      default:
+        return all;
+    }
+  };
+  return ofVariable(y);
+}
+
+const tameFunctions: ReadonlySet<string> = new Set([
+  'sin',
+  'cos',
+  'abs',
+  'min',
+  'max',
+  'sign',
+  'tanh',
+  'atan',
+  'atan2',
+  'exp',
+  'sqrt',
+  'floor',
+  'ceil',
+  'integer',
+  'cosh',
+  'sinh',
+]);
+
+/** Whether an expression is bounded where its variables are. */
+function isTame(e: FlatExpr, isFixed: (k: number) => boolean, value: (k: number) => number): boolean {
+  const of = (x: FlatExpr): boolean => isTame(x, isFixed, value);
+  const fixedValue = (x: FlatExpr): number => evaluate(x, value, () => NaN);
+  switch (e.op) {
+    case 'const':
+      return true;
+    case 'var':
+      // what is not moved by the input may still grow with the time
+      return !isFixed(e.index) || Number.isFinite(value(e.index));
+    case 'div': {
+      const by = fixedValue(e.b);
+      return Number.isFinite(by) && by !== 0 && of(e.a);
+    }
+    case 'pow': {
+      const by = fixedValue(e.b);
+      return Number.isInteger(by) && by >= 0 && of(e.a);
+    }
+    case 'fn':
+      return tameFunctions.has(e.name) && e.args.every(of);
+    case 'table':
+      return true;
+    case 'neg':
+    case 'noEvent':
+    case 'not':
+      return of(e.a);
+    case 'if':
+      return of(e.a) && of(e.b);
+    case 'add':
+    case 'sub':
+    case 'mul':
+      return of(e.a) && of(e.b);
+    case 'lt':
+    case 'le':
+    case 'gt':
+    case 'ge':
+    case 'eq':
+    case 'ne':
+    case 'and':
+    case 'or':
+      return true;
+    default:
+      return false;
+  }
+}
