@@ -31,6 +31,7 @@ import {
   type ModeSource,
 } from './lower-expression';
 import { lowerJacobian } from './lower-jacobian';
+import { eventPasses } from './prompt-ticks';
 
 /** Up to this many states, matrices are dense. */
 const smallestSparse = 40;
@@ -52,6 +53,10 @@ export interface Lowered {
   /** Quotients whose divisors move. */
   readonly quotients: readonly FlatQuotient[];
   readonly tornBlocks: readonly TornBlock[];
+  /** Ticks last for one pass of the event iteration. */
+  readonly promptTicks: boolean;
+  /** By variable: 1 where another pass has to follow when it has changed. */
+  readonly former: Uint8Array;
   /** Columns of each row of a sparse Jacobian. */
   readonly jacobianRows: readonly (readonly number[])[] | undefined;
   readonly effects: readonly (readonly FlatStatement[])[];
@@ -108,7 +113,8 @@ export function lower(solvable: SolvableModel): Lowered {
   const movingOnes = movingBlocks(solvable, varies);
   // the order of these decides the numbers of conditions
   const outputs = lowerBlocks(work, movingOnes, 'held');
-  const event = lowerBlocks(work, solvable.blocks, 'live');
+  const passes = eventPasses(solvable);
+  const event = lowerBlocks(work, passes.blocks, 'live');
   const initial =
     solvable.initialBlocks === solvable.blocks ? undefined : lowerBlocks(work, solvable.initialBlocks, 'live');
   const needed = neededBlocks(solvable);
@@ -188,6 +194,8 @@ export function lower(solvable: SolvableModel): Lowered {
     roots,
     quotients,
     tornBlocks: work.tornBlocks,
+    promptTicks: passes.prompt,
+    former: passes.former,
     jacobianRows: jacobian && !dense ? jacobian.rows : undefined,
     effects: charts.effects,
     sends: work.sends,

@@ -47,7 +47,8 @@ export function handleEvent(run: RunningSimulation, change?: () => void, driven 
 
 /** Stops where a condition somebody waits for has come to hold. */
 export function lookAtWatches({ options, state, charts }: RunningSimulation, stops: boolean): void {
-  options.stopWhen?.forEach(({ variable, name }, k) => {
+  if (options.stopWhen === undefined || options.stopWhen.length === 0) return;
+  options.stopWhen.forEach(({ variable, name }, k) => {
     const holds = state.memory.v[variable] !== 0;
     if (stops && holds && !state.watches[k]) charts.hit(name);
     state.watches[k] = holds;
@@ -108,6 +109,7 @@ export function applyOutside(run: RunningSimulation): void {
 export function checkAssertions(run: RunningSimulation, time = run.state.clock.time): void {
   const { machine, state } = run;
   const { model } = run.program.solvable;
+  if (model.assertions.length === 0) return;
   model.assertions.forEach((a, k) => {
     if (hasFailed(run) || state.warnings.has(k) || machine.assertion(k, time)) return;
     tellBroken(run, k, a, time);

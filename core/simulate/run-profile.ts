@@ -14,9 +14,14 @@ export interface RunProfile {
 export function createRunProfile(): RunProfile {
   const spent: Record<Task, number> = { steps: 0, looking: 0, rows: 0, events: 0 };
   let last = 0;
+  let steps = 0;
   return {
-    start: () => void (last = performance.now()),
+    // looking at the clock takes as long as a short step: every eighth is timed
+    start() {
+      if (steps++ % 8 === 0) last = performance.now();
+    },
     lap(task) {
+      if (steps % 8 !== 1) return;
       const now = performance.now();
       spent[task] += now - last;
       last = now;

@@ -22,6 +22,7 @@ export function settle(run: RunningSimulation, initial = false): boolean {
     // at the start, values before it are the start values until the conditions have settled; the event iteration goes on from there
     if (initial && changed) continue;
     if (takeDiscrete(run) && !initial) changed = true;
+    if (!initial && run.program.promptTicks && tickIsOver(run)) changed = true;
     if (setAnew(run, restarts)) changed = true;
     restarts.length = 0;
     if (!changed) {
@@ -61,6 +62,7 @@ function carryOutActions(
 ): void {
   const { program, machine, state, charts } = run;
   const { v, pre } = state.memory;
+  if (program.solvable.model.actions.length === 0) return;
   program.solvable.model.actions.forEach((action, k) => {
     const fires =
       (initial && action.atInitial && first) || (!initial && action.conditions.some((c) => v[c] !== 0 && pre[c] === 0));
@@ -83,14 +85,26 @@ function carryOutActions(
   });
 }
 
-/** Values before the event follow what changes at events only; whether there was something to follow. */
-function takeDiscrete({ discrete, state }: RunningSimulation): boolean {
+/** What is set at a tick has been set; whether there was one. */
+function tickIsOver({ state }: RunningSimulation): boolean {
+  const { s } = state.memory;
+  let any = false;
+  for (let k = 0; k < s.length; k++) {
+    if (s[k] === 0) continue;
+    s[k] = 0;
+    any = true;
+  }
+  return any;
+}
+
+/** Values before the event follow what changes at events only; whether another pass has to follow. */
+function takeDiscrete({ discrete, state, program: { former } }: RunningSimulation): boolean {
   const { v, pre } = state.memory;
   let changed = false;
   for (const k of discrete) {
     if (pre[k] !== v[k]) {
       pre[k] = v[k];
-      changed = true;
+      if (former[k] !== 0) changed = true;
     }
   }
   return changed;

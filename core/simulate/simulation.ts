@@ -108,6 +108,12 @@ function assemble(
     settle: () => settle(run),
     endless: (message, place) => fail(run, unsettledProblem(state.clock.time, message, place ? [place] : [])),
   });
+  // values before are brought up to date where somebody looks at them
+  const conditions = new Set([
+    ...model.actions.flatMap((a) => a.conditions),
+    ...model.charts.flatMap((c) => c.transitions.flatMap((t) => t.triggers.flatMap((x) => x.condition ?? []))),
+  ]);
+  const followed = (k: number): boolean => program.former[k] !== 0 || conditions.has(k);
   const run: RunningSimulation = {
     program,
     options,
@@ -131,7 +137,7 @@ function assemble(
     ),
     profile: createRunProfile(),
     discrete: model.variables.flatMap((x, k) =>
-      x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external' ? [k] : [],
+      (x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external') && followed(k) ? [k] : [],
     ),
     y: new Float64Array(n),
     stage,

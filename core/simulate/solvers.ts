@@ -2,6 +2,7 @@ import type { FlatStep } from '../program/flat-step';
 import { dopri5, newDopri5State, type Dopri5State } from './dopri5';
 import { euler, implicitEuler, rk4, type FixedStepState } from './fixed-step';
 import { newRadauState, radau5, type RadauState } from './radau5';
+import { standing, type StandingState } from './standing';
 import type { KnownJacobian } from './state-jacobian';
 import type { RightHandSide, Stepper, Tolerances } from './stepper';
 
@@ -9,7 +10,7 @@ export const solverNames = ['auto', 'dopri5', 'implicit', 'rk4', 'euler', 'impli
 export type SolverName = (typeof solverNames)[number];
 
 /** What a method of any kind remembers. */
-export type SolverState = Dopri5State | RadauState | FixedStepState | AutomaticState;
+export type SolverState = Dopri5State | RadauState | FixedStepState | AutomaticState | StandingState;
 
 /** A method for n states; with the state of another one of the same kind it goes on from there. */
 export function createStepper(
@@ -24,6 +25,8 @@ export function createStepper(
 ): Stepper {
   const of = <M extends SolverState['method']>(method: M) =>
     saved?.method === method ? (saved as Extract<SolverState, { method: M }>) : undefined;
+  // where nothing is integrated, steps are as long as rows lie apart
+  if (n === 0 && (options.solver === 'dopri5' || options.solver === 'auto')) return standing(longest, of('standing'));
   switch (options.solver) {
     case 'dopri5':
       return dopri5(n, f, tol, longest, flat, of('dopri5'));

@@ -107,7 +107,9 @@ function takeStep(run: RunningSimulation, room: number): boolean {
     room,
     nextTimeEvent(run),
     kinks.next(clock.time),
-    clock.time + memory.past.reduce((least, p) => Math.min(least, p.shortest / 2), Infinity),
+    memory.past.length === 0
+      ? Infinity
+      : clock.time + memory.past.reduce((least, p) => Math.min(least, p.shortest / 2), Infinity),
   );
   stage.failure = undefined;
   if (limit <= clock.time || stepper.step(limit)) return true;

@@ -42,6 +42,8 @@ interface Sample {
   readonly interval: number;
 }
 
+const nothing: readonly Stimulus[] = [];
+
 export function createTimetable(state: TimetableState): Timetable {
   const timeOf = (k: number): number => state.samples[k].start + state.sampleIndex[k] * state.samples[k].interval;
   return {
@@ -50,13 +52,26 @@ export function createTimetable(state: TimetableState): Timetable {
       state.sampleIndex = wanted.map(() => 0);
       return wanted.find((x) => !(x.interval > 0))?.interval;
     },
-    next: () =>
-      state.samples.reduce((t, _, k) => Math.min(t, timeOf(k)), state.stimulus[state.stimulusAt]?.time ?? Infinity),
+    // asked several times per step
+    next() {
+      const { stimulus, stimulusAt } = state;
+      let next = stimulusAt < stimulus.length ? stimulus[stimulusAt].time : Infinity;
+      for (let k = 0; k < state.samples.length; k++) {
+        const t = timeOf(k);
+        if (t < next) next = t;
+      }
+      return next;
+    },
     take(time) {
       const end = endOfInstant(time);
-      const due = [...state.samples.keys()].filter((k) => timeOf(k) <= end);
-      for (const k of due) state.sampleIndex[k]++;
+      const due: number[] = [];
+      for (let k = 0; k < state.samples.length; k++)
+        if (timeOf(k) <= end) {
+          due.push(k);
+          state.sampleIndex[k]++;
+        }
       const { stimulus, stimulusAt: from } = state;
+      if (from >= stimulus.length) return { samples: due, stimulus: nothing };
       while (state.stimulusAt < stimulus.length && stimulus[state.stimulusAt].time <= end) state.stimulusAt++;
       return { samples: due, stimulus: stimulus.slice(from, state.stimulusAt) };
     },
