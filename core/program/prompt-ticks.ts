@@ -1,5 +1,5 @@
 import type { Block, SolvableModel } from '../analysis/solvable-model';
-import { createSubstitution, type FlatExpr } from '../flatten/flat-expression';
+import { createSubstitution, walk, type FlatExpr } from '../flatten/flat-expression';
 
 /**
  * What event iteration has to look at. A tick is a variable that is true at the instants of one `sample` and false at all others. Where nothing
@@ -24,13 +24,17 @@ export function eventPasses(solvable: SolvableModel): EventPasses {
   const isTick = (x: FlatExpr): x is Extract<FlatExpr, { op: 'var' }> => x.op === 'var' && ticks.has(x.index);
   const isNotBefore = (x: FlatExpr, k: number): boolean => x.op === 'not' && x.a.op === 'pre' && x.a.index === k;
   // a tick that comes to hold is a tick
-  const prompt = createSubstitution((x) => {
+  const isEdge = (x: FlatExpr): FlatExpr | undefined => {
     if (x.op !== 'and') return undefined;
     if (isTick(x.a) && isNotBefore(x.b, x.a.index)) return x.a;
     return isTick(x.b) && isNotBefore(x.a, x.b.index) ? x.b : undefined;
-  });
-  const prompted = ticks.size === 0 ? blocks : blocks.map((b) => mapBlock(b, prompt));
+  };
+  const prompt = createSubstitution(isEdge);
   const former = new Uint8Array(model.variables.length);
+  const prompted = ticks.size === 0 ? blocks : blocks.map((b) => mapBlock(b, prompt));
+  // charts look at values when the equations have settled: what a tick is then, they could not see
+  if (model.charts.length > 0 && ticks.size > 0 && readsPlainly(blocks, isEdge, isTick))
+    return { blocks, former: former.fill(1), prompt: false };
   let samples = 0;
   let ofTicks = 0;
   /** What is nobody's business stays: expressions in whatever holds them. */
@@ -65,6 +69,26 @@ const formerOf = (blocks: readonly Block[], former: Uint8Array): Pick<EventPasse
   blocks,
   former: former.fill(1),
 });
+
+/** Whether something asks for more of a tick than that it comes to hold. */
+function readsPlainly(
+  blocks: readonly Block[],
+  isEdge: (x: FlatExpr) => FlatExpr | undefined,
+  isTick: (x: FlatExpr) => boolean,
+): boolean {
+  let found = false;
+  const visit = (e: FlatExpr): void =>
+    walk(e, (x) => {
+      if (isEdge(x)) return true;
+      found ||= isTick(x);
+      return found;
+    });
+  for (const b of blocks) {
+    if (b.kind === 'assign') visit(b.value);
+    else for (const x of [...b.inner, ...b.residuals]) visit(x.value);
+  }
+  return found;
+}
 
 function mapBlock(b: Block, f: (e: FlatExpr) => FlatExpr): Block {
   if (b.kind === 'assign') {

@@ -56,6 +56,18 @@ const cases: readonly (readonly [what: string, text: string, name: string, wante
     'c',
     9,
   ],
+  [
+    'a tick that is asked for its change: it comes and goes',
+    'Boolean t; Integer n(start = 0, fixed = true); equation t = sample(0.05, 0.1); when change(t) then n = pre(n) + 1; end when;',
+    'n',
+    22,
+  ],
+  [
+    'a condition that holds in a later pass of the same instant',
+    'Integer a(start = 0, fixed = true), n(start = 0, fixed = true); equation when sample(0, 0.1) then a = pre(a) + 1; end when; when sample(0, 0.1) and pre(a) > 4.5 then n = pre(n) + 1; end when;',
+    'n',
+    7,
+  ],
 ];
 test.each(cases)('%s', (_, text, name, wanted) => {
   expect(last(text, name)).toBeCloseTo(wanted, 9);
@@ -76,6 +88,51 @@ test('a chart that looks at ticks sees each of them', () => {
     ),
   );
   expect(done.last('n')).toBe(10);
+});
+
+test('what follows from former values goes on pass by pass, at the instant of the tick', () => {
+  const run = simulateText(
+    `model M Integer a(start = 0, fixed = true), b(start = 0, fixed = true), c(start = 0, fixed = true), d(start = 0, fixed = true);
+equation when sample(0, 0.1) then a = pre(a) + 1; end when; when pre(a) > 3 then b = 1; end when; when pre(b) > 0 then c = 1; end when; when pre(c) > 0 then d = 1; end when; end M;`,
+    'M',
+    { stop: 1, recordEvery: 0.01 },
+  );
+  expect([run.at('d', 0.295), run.at('d', 0.305)]).toEqual([0, 1]);
+});
+
+test('a chart that asks whether it is a tick sees that, too', () => {
+  const done = runProject(
+    projectOf(
+      {
+        quantities: [
+          quantity('t', 'false', { type: 'Boolean', role: 'variable' }),
+          quantity('n', '0', { type: 'Integer', role: 'variable' }),
+        ],
+        physics: 't = sample(0.05, 0.1);',
+        charts: [
+          chart(
+            'c',
+            [state('A'), state('B')],
+            [transition('A', 'B', 'when t', { effect: 'n := n + 1;' }), transition('B', 'A', "after 0.02 's'")],
+          ),
+        ],
+      },
+      { stop: 1, recordEvery: 0.01 },
+    ),
+  );
+  expect(done.last('n')).toBe(10);
+});
+
+test('without states nothing between the rows is missed', () => {
+  const run = simulateText(
+    'model M Integer n(start = 0, fixed = true); equation when sin(20*time) > 0.5 then n = pre(n) + 1; end when; end M;'.replace(
+      '20*time',
+      "20*time/(1 's')",
+    ),
+    'M',
+    { stop: 3, recordEvery: 0.02 },
+  );
+  expect(run.last('n')).toBe(10);
 });
 
 test('a program without states goes from tick to tick', () => {
