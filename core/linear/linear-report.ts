@@ -38,6 +38,14 @@ export interface LinearReport extends Margins {
   readonly isStable: boolean;
   /** What comes out for an input that swings with an angular frequency. */
   at(w: number): Complex;
+  /** The loop gain, with the sign that margins are counted with: the closed loop is 1/(1 + L). */
+  loopAt(w: number): Complex;
+  /** The loop cut open, as a model: what comes back, with the sign of the model, is its output. */
+  readonly opened: LinearModel;
+  /** Frequencies that show everything, in rad/s. */
+  readonly range: readonly [low: number, high: number];
+  /** Seconds between ticks, of a model of ticks. */
+  readonly every: number | undefined;
 }
 
 export function linearReport(
@@ -122,6 +130,10 @@ export function linearReport(
   const at = along(seen, every);
   const aroundLoop = along(opened, every);
   const sign = open === undefined ? 1 : -1;
+  const loopAt = (w: number): Complex => {
+    const [re, im] = aroundLoop(w);
+    return [sign * re, sign * im];
+  };
   const poles = polesOf(model);
   const loopPoles = polesOf(opened);
   const limit = every === undefined ? Infinity : Math.PI / every;
@@ -143,14 +155,11 @@ export function linearReport(
       dcGain: Number.isFinite(rest) ? rest : Infinity,
       bandwidth: bandwidthOf(at, range([...seenPoles, ...(zeros ?? [])]), every === undefined ? seenPoles : []),
       isStable: isStable(poles, every),
-      ...marginsOf(
-        (w) => {
-          const [re, im] = aroundLoop(w);
-          return [sign * re, sign * im];
-        },
-        range([...loopPoles, ...(zerosOf(opened) ?? [])]),
-        every === undefined ? loopPoles : [],
-      ),
+      loopAt,
+      opened,
+      range: range([...seenPoles, ...loopPoles, ...(zeros ?? [])]),
+      every,
+      ...marginsOf(loopAt, range([...loopPoles, ...(zerosOf(opened) ?? [])]), every === undefined ? loopPoles : []),
     },
   };
 }

@@ -260,3 +260,32 @@ test('inputs: scaled, added, delayed', () => {
     'a step by 1 at 0.1 s, a step by -3 at 0.5 s, a chirp of 2 from 5 rad/s on and a ramp of 0.5 per s from 0.3 s on',
   );
 });
+
+const sheet = (
+  lines: readonly string[],
+  properties: readonly PropertyName[] = ['homogeneous', 'additive'],
+): ProbeReport => {
+  const project = projectOf({
+    quantities: [quantity('u', '0', { role: 'input' }), quantity('y', '', { role: 'output' })],
+    signals: [{ ...newSignalSheet('s', 'S'), lines: lines.map((t, k) => newSignalLine(`l${k}`, t)) }],
+  });
+  const { model } = prepareRun(project, project.setups[0]);
+  const { value, problems } = probe(model, { from: 'u', to: 'y', properties, effort: 40, seed: 1 });
+  if (!value) throw new Error(problems[0]?.message);
+  return value;
+};
+test('blocks without limits are linear by structure, with limits they are not', () => {
+  expect(verdicts(sheet(['y = integrate(2*u)']))).toBe('hh');
+  expect(verdicts(sheet(['y = pi(u, k = 2, Ti = 0.5)']))).toBe('hh');
+  expect(verdicts(sheet(['e = u - y', 'i = integrate(3*e)', 'y = lag(2*e + i, T = 0.3)']))).toBe('hh');
+  expect(verdicts(sheet(['y = integrate(2*u, high = 1)']))).toBe('xx');
+  expect(verdicts(sheet(['y = pi(u, k = 2, Ti = 0.5, high = 1)']))).toBe('xx');
+  expect(verdicts(sheet(['y = integrate(u, reset = u > 2)']))).toBe('xx');
+  expect(verdicts(sheet(['y = integrate(u, start = 1)']))).toBe('xx');
+});
+test('several pieces that bend it together are named together', () => {
+  const { answers } = sheet(['a = 2*u + 1', 'b = 3*a', 'y = limit(b, -4, 4)'], ['homogeneous']);
+  expect(answers[0].culprit?.without).toMatch(
+    /^without .*(`\+ 1` in a|in y) and .*(`\+ 1` in a|in y) it is homogeneous for all inputs tried$/,
+  );
+});

@@ -367,7 +367,58 @@ function blame(property: PropertyName, sides: Sides, asking: Asking, trial: Tria
     const other = box.without(bend.equation, bend.node, bend.instead!);
     if (other && isGone(other)) return culpritOf(box, bend, property, true);
   }
-  // several together: each is said to take part
+  return blameTogether(property, sides, asking, trial, candidates);
+}
+
+const mostTogether = 4;
+
+/** Several pieces that bend it together: the one whose absence helps most is left out first. */
+function blameTogether(
+  property: PropertyName,
+  sides: Sides,
+  asking: Asking,
+  trial: Trial,
+  candidates: readonly Bend[],
+): Culprit | undefined {
+  const { box, structure, space } = asking;
+  const isGone = holdsFor(property, sides, asking, trial);
+  const score = property === 'monotone' ? turned : byDifference;
+  const trials = [trial, ...fixedTrials(property, space, 7)];
+  const left: Bend[] = [];
+  let now = box;
+  let rest = [...candidates];
+  while (left.length < mostTogether && rest.length > 0) {
+    let best: { readonly bend: Bend; readonly box: Box; readonly remains: number } | undefined;
+    for (const bend of rest) {
+      const other = now.without(bend.equation, bend.node, bend.instead!);
+      if (!other) continue;
+      const remains = trials.reduce((sum, t) => {
+        const driven = drive(other, sides, t, { stop: space.stop, rows });
+        return sum + (driven ? score({ trial: t, driven }) : 10);
+      }, 0);
+      if (!best || remains < best.remains) best = { bend, box: other, remains };
+    }
+    if (!best) break;
+    left.push(best.bend);
+    now = best.box;
+    // pieces of what was left out are gone with it
+    rest = rest.filter((b) => b.equation !== best.bend.equation);
+    if (left.length > 1 && isGone(now)) {
+      // only what is needed for it
+      const needed = left.filter((_, j) => {
+        const others = left.filter((__, i) => i !== j);
+        const without = others.reduce<Box | undefined>((x, b) => x?.without(b.equation, b.node, b.instead!), box);
+        return !without || !isGone(without);
+      });
+      const named = needed.length > 0 ? needed : left;
+      const [first] = named;
+      const parts = named.map((b) => namedPiece(box, b));
+      return {
+        ...culpritOf(box, first, property, false),
+        without: `without ${parts.length > 1 ? `${parts.slice(0, -1).join(', ')} and ` : ''}${parts.at(-1)!} it is ${propertyWords[property]} for all inputs tried`,
+      };
+    }
+  }
   const [first] = structure.bends;
   return first && culpritOf(box, first, property, false, structure.bends.length > 1);
 }
@@ -408,11 +459,7 @@ function culpritOf(
 ): Culprit {
   const quantity = quantityOf(box, equation);
   const text = readable(describeExpression(piece, nameIn(box)));
-  // an offset is a term of a sum
-  const isTerm = node !== piece;
-  const named = isTerm
-    ? `\`${isTaken ? '-' : text.startsWith('-') ? '' : '+'} ${text}\``.replace('` ', '`')
-    : `\`${text}\``;
+  const named = pieceText({ piece, node, isTaken }, text);
   return {
     quantity,
     equation: equation.origin.text,
@@ -426,6 +473,13 @@ function culpritOf(
         : `${named} in ${quantity} is all that bends in it`,
   };
 }
+
+/** A piece as it is named: a term of a sum with its sign. */
+const pieceText = ({ piece, node, isTaken }: Pick<Bend, 'piece' | 'node' | 'isTaken'>, text: string): string =>
+  node === piece ? `\`${text}\`` : `\`${isTaken ? '- ' : text.startsWith('-') ? '' : '+ '}${text}\``;
+
+const namedPiece = (box: Box, bend: Bend): string =>
+  `${pieceText(bend, readable(describeExpression(bend.piece, nameIn(box))))} in ${quantityOf(box, bend.equation)}`;
 
 /** The moment of the start is nobody's business. */
 const readable = (text: string): string => text.replace(/\(?time \+ \$probe\.shift\)?/g, 'time');

@@ -44,6 +44,9 @@ export interface Bend {
   readonly instead: FlatExpr | undefined;
 }
 
+/** Numbers beyond this stand for no limit. */
+const beyond = 1e200;
+
 /** A value that only parameters and the time decide, one that is made of variables by sums and gains, or anything else. */
 type Shape = 'fixed' | 'linear' | 'other';
 
@@ -139,6 +142,50 @@ export function structureOf(box: Box): Structure {
     const { binding, kind } = variables[k];
     return binding && (kind === 'parameter' || kind === 'constant') ? evaluate(binding, value, () => NaN) : NaN;
   };
+  /** A condition that never changes: of what is fixed, or a limit that lies beyond everything. */
+  const truthOf = (e: FlatExpr): boolean | undefined => {
+    switch (e.op) {
+      case 'const':
+        return e.value !== 0;
+      case 'var': {
+        const x = value(e.index);
+        if (Number.isFinite(x)) return x !== 0;
+        const own = indexOf(e.index);
+        const b = solvable.blocks.find((y) => y.kind === 'assign' && y.target.kind === 'var' && y.target.index === own);
+        return b?.kind === 'assign' && !closing.has(own) ? within(own, () => truthOf(b.value)) : undefined;
+      }
+      case 'not': {
+        const a = truthOf(e.a);
+        return a === undefined ? undefined : !a;
+      }
+      case 'and':
+      case 'or': {
+        const [a, b] = [truthOf(e.a), truthOf(e.b)];
+        const decides = e.op === 'or';
+        if (a === decides || b === decides) return decides;
+        return a === undefined || b === undefined ? undefined : !decides;
+      }
+      case 'lt':
+      case 'le':
+      case 'gt':
+      case 'ge': {
+        const isUp = e.op === 'gt' || e.op === 'ge';
+        if (isBeyond(e.b)) return isUp === numberOf(e.b) < 0;
+        return isBeyond(e.a) ? isUp === numberOf(e.a) > 0 : undefined;
+      }
+      default:
+        return undefined;
+    }
+  };
+  const closing = new Set<number>();
+  const within = <T>(k: number, work: () => T): T => {
+    closing.add(k);
+    const found = work();
+    closing.delete(k);
+    return found;
+  };
+  const numberOf = (e: FlatExpr): number => evaluate(e, value, () => NaN);
+  const isBeyond = (e: FlatExpr): boolean => Math.abs(numberOf(e)) > beyond;
   const bends: Bend[] = [];
   for (const equation of equations)
     for (const side of ['left', 'right'] as const) {
@@ -147,11 +194,18 @@ export function structureOf(box: Box): Structure {
       const whole = equation[side];
       // truths that only say when something is computed are no values
       if (isTruth(equation, variables) && !movesIn(equation[side], moved, indexOf)) continue;
-      const shape = shapeOf(whole, { isFixed, value, note });
+      const shape = shapeOf(whole, { isFixed, value, note, truthOf, isBeyond });
       if (shape === 'fixed' && side === 'right' && !isZero(whole, value) && isLinearSide(equation.left))
         note(whole, { op: 'const', value: 0 });
     }
-  const isLinear = bends.length === 0 && model.charts.length === 0;
+  // what sets a state anew bends as well, unless that never happens
+  const sets = model.actions.some(
+    (a) =>
+      a.does.kind === 'reinit' &&
+      seen.has(`var${indexOf(a.does.state)}`) &&
+      !a.conditions.every((c) => truthOf({ op: 'var', index: c }) === false),
+  );
+  const isLinear = bends.length === 0 && !sets && model.charts.length === 0;
 
   return {
     blocks,
@@ -237,6 +291,9 @@ const isZero = (e: FlatExpr, value: (k: number) => number): boolean => {
 interface ShapeContext {
   readonly isFixed: (k: number) => boolean;
   readonly value: (k: number) => number;
+  readonly truthOf: (e: FlatExpr) => boolean | undefined;
+  /** A number that stands for no limit. */
+  readonly isBeyond: (e: FlatExpr) => boolean;
   readonly note: (piece: FlatExpr, instead: FlatExpr | undefined, node?: FlatExpr, isTaken?: boolean) => void;
 }
 
@@ -292,6 +349,8 @@ function shapeOf(e: FlatExpr, c: ShapeContext): Shape {
       return other(e, a === 'linear' ? e.a : undefined);
     }
     case 'if': {
+      const always = c.truthOf(e.c);
+      if (always !== undefined) return of(always ? e.a : e.b);
       const [k, a, b] = [conditionShape(e.c, c), of(e.a), of(e.b)];
       if (k !== 'fixed') return other(e, linearPart(e.a, c) ?? linearPart(e.b, c));
       if (a === 'other' || b === 'other') return 'other';
@@ -309,6 +368,9 @@ function shapeOf(e: FlatExpr, c: ShapeContext): Shape {
     case 'fn':
     case 'table': {
       const args = e.op === 'fn' ? e.args : [e.a];
+      // a limit that is none
+      if (e.op === 'fn' && (e.name === 'min' || e.name === 'max') && args.some(c.isBeyond))
+        return of(args.find((x) => !c.isBeyond(x)) ?? args[0]);
       const shapes = args.map((x) => shapeOf(x, { ...c, note: () => undefined }));
       if (shapes.every((s) => s === 'fixed')) return 'fixed';
       // without it, what it bends passes unbent

@@ -11,7 +11,10 @@ import { usePlace } from '@/store/place-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { addSignalSheet } from '@/ui/editing/make';
+import { ControlChoice } from './control-choice';
 import { BlockDetails } from './block-details';
+import { LoopSheet } from './loop-sheet';
+import { ProbeSheet } from './probe-sheet';
 import { SheetDetails } from './sheet-details';
 import type { SheetAtHand } from './sheet-edits';
 import { SignalSheetView } from './signal-sheet';
@@ -79,23 +82,34 @@ export function ControlSheet() {
     return [...own, ...lines, ...inner];
   }, [at]);
   const { type, project } = here;
+  const sheet = usePlace((s) => s.sheet);
   if (!type || !project) return null;
+  if (sheet === 'probe') return <ProbeSheet key={type.id} project={project} type={type} />;
+  if (sheet === 'loop') return <LoopSheet project={project} type={type} path={here.path} />;
   if (!at)
     return (
-      <div className="empty">
-        <h3>{type.name} has no signal sheet yet</h3>
-        <p>
-          A signal sheet makes values from values: a set point from a profile, an error, a controller, a limit. Each
-          line is a name and a formula, and the drawing shows the lines as cards with wires. It runs with everything
-          else of the part, continuously or at the ticks of a clock.
-        </p>
-        <div className="d-flex gap-2 flex-wrap">
-          <Button variant="primary" onClick={() => addSignalSheet(project, type)} data-testid="add-sheet">
-            <Plus size={14} aria-hidden /> Begin a signal sheet
-          </Button>
-          <Button onClick={() => addSignalSheet(project, type, exampleLines)}>Begin with a PI controller</Button>
+      <>
+        <div className="pane-head">
+          <h2>
+            Control of <span className="type-tag">{type.name}</span>
+          </h2>
+          <ControlChoice />
         </div>
-      </div>
+        <div className="empty">
+          <h3>{type.name} has no signal sheet yet</h3>
+          <p>
+            A signal sheet makes values from values: a set point from a profile, an error, a controller, a limit. Each
+            line is a name and a formula, and the drawing shows the lines as cards with wires. It runs with everything
+            else of the part, continuously or at the ticks of a clock.
+          </p>
+          <div className="d-flex gap-2 flex-wrap">
+            <Button variant="primary" onClick={() => addSignalSheet(project, type)} data-testid="add-sheet">
+              <Plus size={14} aria-hidden /> Begin a signal sheet
+            </Button>
+            <Button onClick={() => addSignalSheet(project, type, exampleLines)}>Begin with a PI controller</Button>
+          </div>
+        </div>
+      </>
     );
   return <SignalSheetView key={`${type.id} ${at.sheet.id}`} at={at} path={here.path} known={known} />;
 }

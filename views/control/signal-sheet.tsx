@@ -17,6 +17,7 @@ import { FormulaEditor } from '@/ui/formula-editor';
 import { namesIn } from '@/ui/known-names';
 import { useMoment } from '@/ui/moment';
 import type { KnownName } from './block-search';
+import { ControlChoice } from './control-choice';
 import { alignments, type SheetAtHand } from './sheet-edits';
 import { SignalDrawing } from './signal-drawing';
 
@@ -83,6 +84,7 @@ export function SignalSheetView({
     <>
       <div className="pane-head">
         <SheetPicker at={at} />
+        <ControlChoice />
         <button
           type="button"
           className="btn btn-link p-0 text-nowrap rate"

@@ -158,7 +158,9 @@ export function Workbench() {
   const arranging = area === 'bench' && sheet.startsWith('panel/');
   // what would say nothing takes no room
   const saysNothing =
-    (area === 'needs' && item === '' && !sheet.startsWith('flow/')) || (area === 'behaviour' && sheet === 'recorded');
+    (area === 'needs' && item === '' && !sheet.startsWith('flow/')) ||
+    (area === 'behaviour' && sheet === 'recorded') ||
+    (area === 'control' && (sheet === 'loop' || sheet === 'probe'));
   const Details =
     saysNothing || (area === 'bench' && !arranging)
       ? undefined

@@ -1,0 +1,171 @@
+import type { Problem } from '../language/diagnostics';
+import { newSetup, type Project } from '../project/project';
+import { createRun, isRunnable, prepareRun } from '../run';
+import type { Complex } from './complex';
+import { linearReport, type LinearQuestion } from './linear-report';
+import type { LinearModel } from './linearise';
+import { bandwidthOf, frequencies } from './margins';
+import { polesOf } from './poles';
+import { sampledModel } from './sampled-model';
+
+/** A loop as its charts show it: plain numbers. */
+export interface LoopPicture {
+  readonly time: number;
+  readonly states: readonly string[];
+  readonly poles: readonly Complex[];
+  readonly zeros: readonly Complex[];
+  /** Whether the input comes to the output at all. */
+  readonly reaches: boolean;
+  readonly isStable: boolean;
+  readonly every: number | null;
+  /** Null where there is no end to it. */
+  readonly gainMargin: number | null;
+  readonly gainMarginAt: number | null;
+  /** In rad. */
+  readonly phaseMargin: number | null;
+  readonly phaseMarginAt: number | null;
+  readonly delayMargin: number | null;
+  readonly bandwidth: number | null;
+  readonly dcGain: number | null;
+  /** In rad/s. */
+  readonly w: readonly number[];
+  /** From input to output: gain in dB, phase in degrees without jumps. */
+  readonly gain: readonly number[];
+  readonly phase: readonly number[];
+  /** Of the loop: real and imaginary part. */
+  readonly loop: readonly Complex[];
+  /** Poles with the loop closed again, where it was opened; those above else. */
+  readonly closedPoles: readonly Complex[];
+  /** Answer to a step by 1 at the input; where a loop was opened, what comes back in the closed loop for a step there. */
+  readonly step: { readonly time: readonly number[]; readonly y: readonly number[] };
+}
+
+export interface LoopQuestion extends LinearQuestion {
+  /** Part type that is looked at alone; without it what the setup runs. */
+  readonly type?: string;
+  readonly setup?: string;
+  /** Moment of the run, its start at 0. */
+  readonly at: number;
+}
+
+const quietest = 1e-9;
+
+/** Runs a project to a moment and looks at the loop there. */
+export function loopPicture(
+  project: Project,
+  question: LoopQuestion,
+): { readonly value: LoopPicture | undefined; readonly problems: readonly Problem[] } {
+  const chosen = project.setups.find((s) => s.id === question.setup);
+  const stop = Math.max(question.at, quietest);
+  const root = question.type ?? chosen?.root ?? '';
+  const setup = { ...(chosen ?? newSetup('loop', 'loop')), stop, recordEvery: stop, root };
+  const prepared = prepareRun(project, setup);
+  if (!isRunnable(prepared)) return { value: undefined, problems: prepared.problems };
+  const { simulation } = createRun(prepared);
+  simulation.advance(Infinity);
+  if (simulation.problem) return { value: undefined, problems: [simulation.problem] };
+  const { value: r, problems } = linearReport(prepared.program, simulation, question);
+  if (!r) return { value: undefined, problems };
+  const w = frequencies(r.range, r.every === undefined ? r.poles : [], 60);
+  const isOpened = question.open !== undefined && question.from === question.open && question.to === question.open;
+  const again = closedLoop(r.opened);
+  const closedPoles = isOpened ? polesOf(again) : r.poles;
+  const comesBack = (x: number): Complex => {
+    const [re, im] = r.loopAt(x);
+    const size = (1 + re) ** 2 + im ** 2;
+    return [(re * (1 + re) + im * im) / size, im / size];
+  };
+  const closed = w.map((x) => (isOpened ? comesBack(x) : r.at(x)));
+  const finite = (x: number): number | null => (Number.isFinite(x) ? x : null);
+  return {
+    problems,
+    value: {
+      time: simulation.time,
+      states: r.states,
+      poles: r.poles,
+      zeros: r.zeros ?? [],
+      reaches: r.zeros !== undefined,
+      isStable: isOpened ? isDyingAway(closedPoles, r.every) : r.isStable,
+      closedPoles,
+      every: r.every ?? null,
+      gainMargin: finite(r.gainMargin),
+      gainMarginAt: finite(r.gainMarginAt),
+      phaseMargin: finite(r.phaseMargin),
+      phaseMarginAt: finite(r.phaseMarginAt),
+      delayMargin: finite(r.delayMargin),
+      bandwidth: finite(
+        isOpened ? bandwidthOf(comesBack, r.range, r.every === undefined ? closedPoles : []) : r.bandwidth,
+      ),
+      dcGain: finite(isOpened ? comesBack(r.range[0])[0] : r.dcGain),
+      w,
+      gain: closed.map(([re, im]) => 20 * Math.log10(Math.hypot(re, im))),
+      phase: unwrapped(closed),
+      loop: w.map((x) => r.loopAt(x)),
+      step: isOpened ? stepResponse(again, r.every, closedPoles) : stepResponse(r.model, r.every, r.poles),
+    },
+  };
+}
+
+/**
+ * The loop closed again around the place where it was opened: what is put in there in addition is its input, what comes back of it, with the other
+ * sign, its output (the complementary sensitivity L/(1 + L)).
+ */
+export function closedLoop({ A, B, C, D, ...rest }: LinearModel): LinearModel {
+  const d = D[0]?.[0] ?? 0;
+  const k = 1 / (1 - d);
+  return {
+    ...rest,
+    A: A.map((row, i) => row.map((a, j) => a + B[i][0] * k * C[0][j])),
+    B: B.map((row) => Float64Array.from([row[0] * k])),
+    C: [Float64Array.from(C[0] ?? [], (c) => -c * k)],
+    D: [Float64Array.from([-d * k])],
+  };
+}
+
+const isDyingAway = (poles: readonly Complex[], every: number | undefined): boolean =>
+  poles.every(([re, im]) => (every === undefined ? re < 0 : Math.hypot(re, im) < 1));
+
+/** Phases in degrees that go on where they would jump by a turn. */
+export function unwrapped(values: readonly Complex[]): number[] {
+  let before = 0;
+  return values.map(([re, im], k) => {
+    let phase = (Math.atan2(im, re) * 180) / Math.PI;
+    if (k > 0) phase += 360 * Math.round((before - phase) / 360);
+    before = phase;
+    return phase;
+  });
+}
+
+const points = 300;
+
+/** The answer to a step by 1, from rest: exact at its points, as what goes in is constant between them. */
+export function stepResponse(
+  model: LinearModel,
+  every: number | undefined,
+  poles: readonly Complex[],
+): { readonly time: readonly number[]; readonly y: readonly number[] } {
+  if (model.delays.length > 0) return { time: [], y: [] };
+  let [T, count] = [every ?? 0, points];
+  if (every === undefined) {
+    const dying = poles.flatMap(([re]) => (re < -1e-9 ? [-re] : []));
+    const swinging = poles.map(([, im]) => Math.abs(im)).filter((x) => x > 1e-9);
+    const slowest = dying.length > 0 ? Math.min(...dying) : swinging.length > 0 ? Math.min(...swinging) / 4 : 1;
+    T = 7 / slowest / points;
+  } else {
+    const slow = Math.max(...poles.map(([re, im]) => Math.hypot(re, im)).filter((x) => x < 1 - 1e-9), 0.5);
+    count = Math.min(5000, Math.max(20, Math.ceil(-7 / Math.log(slow))));
+  }
+  const { A, B, C, D } = every === undefined ? sampledModel(model, T, 'hold') : model;
+  const n = A.length;
+  let x = new Float64Array(n);
+  const time: number[] = [],
+    y: number[] = [];
+  for (let k = 0; k <= count; k++) {
+    time.push(k * T);
+    y.push((D[0]?.[0] ?? 0) + x.reduce((sum, v, j) => sum + C[0][j] * v, 0));
+    const next = new Float64Array(n);
+    for (let i = 0; i < n; i++) next[i] = A[i].reduce((sum, a, j) => sum + a * x[j], B[i][0]);
+    x = next;
+  }
+  return { time, y };
+}
