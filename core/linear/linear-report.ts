@@ -4,6 +4,7 @@ import { walk, type FlatExpr } from '../flatten/flat-expression';
 import type { SolvableModel } from '../analysis/solvable-model';
 import type { Program } from '../program/program';
 import type { Simulation } from '../simulate/simulation';
+import { closedLoop, isDyingAway } from './closed-loop';
 import { magnitude, type Complex } from './complex';
 import type { Matrix } from './dense';
 import { frequencyResponse } from './frequency-response';
@@ -144,6 +145,12 @@ export function linearReport(
   const zeros = zerosOf(seen);
   const seenPoles = polesOf(seen);
   const [rest] = at(0);
+  // with delays inside, poles do not tell
+  const holds = opened.delays.length > 0 || isDyingAway(polesOf(closedLoop(opened, sign)), every);
+  const margins = closedMargins(
+    marginsOf(loopAt, range([...loopPoles, ...(zerosOf(opened) ?? [])]), every === undefined ? loopPoles : []),
+    holds,
+  );
   return {
     problems,
     value: {
@@ -159,10 +166,21 @@ export function linearReport(
       opened,
       range: range([...seenPoles, ...loopPoles, ...(zeros ?? [])]),
       every,
-      ...marginsOf(loopAt, range([...loopPoles, ...(zerosOf(opened) ?? [])]), every === undefined ? loopPoles : []),
+      ...margins,
     },
   };
 }
+
+/** Where the closed loop does not hold as it is, its gain has to become less, and there is no room for a delay. */
+const closedMargins = (m: Margins, holds: boolean): Margins =>
+  holds
+    ? m
+    : {
+        ...m,
+        ...(m.gainMargin === Infinity &&
+          m.gainReduction > 0 && { gainMargin: m.gainReduction, gainMarginAt: m.gainReductionAt }),
+        delayMargin: 0,
+      };
 
 /** What is at the edge to rounding does not die away. */
 function isStable(poles: readonly Complex[], every: number | undefined): boolean {

@@ -3,6 +3,7 @@ import { newSetup, type Project } from '../project/project';
 import { createRun, isRunnable, prepareRun } from '../run';
 import type { Complex } from './complex';
 import { linearReport, type LinearQuestion } from './linear-report';
+import { closedLoop, isDyingAway } from './closed-loop';
 import type { LinearModel } from './linearise';
 import { bandwidthOf, frequencies } from './margins';
 import { polesOf } from './poles';
@@ -105,25 +106,6 @@ export function loopPicture(
     },
   };
 }
-
-/**
- * The loop closed again around the place where it was opened: what is put in there in addition is its input, what comes back of it, with the other
- * sign, its output (the complementary sensitivity L/(1 + L)).
- */
-export function closedLoop({ A, B, C, D, ...rest }: LinearModel): LinearModel {
-  const d = D[0]?.[0] ?? 0;
-  const k = 1 / (1 - d);
-  return {
-    ...rest,
-    A: A.map((row, i) => row.map((a, j) => a + B[i][0] * k * C[0][j])),
-    B: B.map((row) => Float64Array.from([row[0] * k])),
-    C: [Float64Array.from(C[0] ?? [], (c) => -c * k)],
-    D: [Float64Array.from([-d * k])],
-  };
-}
-
-const isDyingAway = (poles: readonly Complex[], every: number | undefined): boolean =>
-  poles.every(([re, im]) => (every === undefined ? re < 0 : Math.hypot(re, im) < 1));
 
 /** Phases in degrees that go on where they would jump by a turn. */
 export function unwrapped(values: readonly Complex[]): number[] {

@@ -7,6 +7,7 @@ export interface Margins {
   readonly gainMarginAt: number;
   /** By how much the gain may fall, as a factor below 1; 0 where it may be as small as one likes. */
   readonly gainReduction: number;
+  readonly gainReductionAt: number;
   /** By how many radians the phase may fall, and where; Infinity where the gain never comes to 1. */
   readonly phaseMargin: number;
   readonly phaseMarginAt: number;
@@ -77,11 +78,11 @@ export function marginsOf(
   // from tick to tick the way ends on the real axis, at half the frequency of the ticks
   const last = values[values.length - 1];
   if (last[0] < 0 && Math.abs(last[1]) < 1e-9 * -last[0]) turns.push(w[w.length - 1]);
-  let [gainMargin, gainMarginAt, gainReduction] = [Infinity, NaN, 0];
+  let [gainMargin, gainMarginAt, gainReduction, gainReductionAt] = [Infinity, NaN, 0, NaN];
   for (const at of turns) {
     const factor = 1 / magnitude(L(at));
     if (factor >= 1 && factor < gainMargin) [gainMargin, gainMarginAt] = [factor, at];
-    if (factor < 1) gainReduction = Math.max(gainReduction, factor);
+    if (factor < 1 && factor > gainReduction) [gainReduction, gainReductionAt] = [factor, at];
   }
   let [phaseMargin, phaseMarginAt, delayMargin] = [Infinity, NaN, Infinity];
   for (const at of crossings) {
@@ -92,7 +93,16 @@ export function marginsOf(
     if (Math.abs(margin) < Math.abs(phaseMargin)) [phaseMargin, phaseMarginAt] = [margin, at];
     delayMargin = Math.min(delayMargin, (above > 0 ? above : above + 2 * Math.PI) / at);
   }
-  return { gainMargin, gainMarginAt, gainReduction, phaseMargin, phaseMarginAt, delayMargin, crossings };
+  return {
+    gainMargin,
+    gainMarginAt,
+    gainReduction,
+    gainReductionAt,
+    phaseMargin,
+    phaseMarginAt,
+    delayMargin,
+    crossings,
+  };
 }
 
 /** The lowest frequency at which a gain has fallen to 1/sqrt(2) of what it is at rest; Infinity where it never does. */
