@@ -70,13 +70,15 @@ const addAt = async (words: string, x: number, y: number): Promise<void> => {
   await page.keyboard.press('a');
   await search(words);
 };
-const middleOfWire = (name: string): Promise<{ x: number; y: number }> =>
-  page.$eval(`[data-wire="${name}"]`, (e) => {
+const middleOfWire = async (name: string): Promise<{ x: number; y: number }> => {
+  await page.waitForSelector(`[data-wire="${name}"]`);
+  return page.$eval(`[data-wire="${name}"]`, (e) => {
     const path = e as unknown as SVGPathElement;
     const p = path.getPointAtLength(path.getTotalLength() / 2);
     const m = path.getScreenCTM()!;
     return { x: p.x * m.a + m.e, y: p.y * m.d + m.f };
   });
+};
 const began = async (): Promise<void> => {
   await goTo(page, '#/control/plant//');
   await page.waitForSelector('[data-testid="add-sheet"]');
@@ -187,6 +189,7 @@ test('by mouse: wires to inputs, to cards, to empty space, from the middle of a 
     'what was found feeds it',
   );
   // a branch from the middle of a wire
+  await page.waitForSelector('[data-wire="lag1"]');
   await page.evaluate(() =>
     document
       .querySelector<SVGPathElement>('[data-wire="lag1"]')!
@@ -326,4 +329,92 @@ test('a box of one’s own: the same numbers, its sheet behind its card, and its
     (s) => s === power,
     'and the same again',
   );
+});
+
+test('the loop in frequency: opened at a quantity, margins and charts, a second one laid over, what is wrong is told', async () => {
+  await goTo(page, '#/control/control///loop');
+  await page.waitForSelector('[data-testid="look"]');
+  // where the heater is at its limit, nothing passes: the loop is looked at when it has settled
+  await run();
+  await page.click('[data-testid="look"]');
+  await until(
+    () => text('[data-testid="loop"] [role="alert"]'),
+    (s) => s.includes('Say where the loop is opened'),
+    'nothing was asked',
+  );
+  const type = async (label: string, name: string): Promise<void> => {
+    await page.click(`[aria-label="${label}"]`, { clickCount: 3 });
+    await page.keyboard.type(name);
+    await page.keyboard.press('Escape');
+  };
+  await type('Where the loop is opened', 'control.deviation');
+  await page.click('[data-testid="look"]');
+  const facts = (): Promise<string> => text('[data-testid="loop-facts"]');
+  // published nowhere, but the same as the command tells
+  await until(facts, (s) => /Phase margin\s+50\.\d+ deg/.test(s) && /dies away/.test(s), 'margins of the opened loop');
+  expect(
+    await page.$$eval('[data-testid="loop"] canvas', (all) => all.map((c) => c.getAttribute('aria-label'))),
+  ).toEqual([
+    'Gain over frequency',
+    'Phase over frequency',
+    'Answer to a step by 1',
+    'Loop in the complex plane',
+    'Poles and zeros',
+  ]);
+  // a readout at the pointer, in both charts at once
+  const chart = await centre('[aria-label="Gain over frequency"]');
+  await page.mouse.move(chart.x, chart.y);
+  await until(
+    () =>
+      page.$$eval('[data-testid="loop"] figcaption', (all) =>
+        all
+          .slice(0, 2)
+          .map((e) => e.textContent ?? '')
+          .join('|'),
+      ),
+    (s) => s.split('|').every((x) => /^frequency [\d.e-]+/.test(x)),
+    'both tell the frequency',
+  );
+  await clickText('.loop-form button', 'Lay over');
+  await until(
+    () => text('[data-testid="loop"] figcaption'),
+    (s) => s.includes('(2)'),
+    'two of them',
+  );
+  await type('Where the loop is opened', 'control.nothing');
+  await page.click('[data-testid="look"]');
+  await until(
+    () => text('[data-testid="loop"] [role="alert"]'),
+    (s) => s.includes('There is no quantity control.nothing'),
+    'what is wrong is told',
+  );
+});
+
+test('what a box is: asked, refuted with both sides, and the line to blame is one press away', async () => {
+  await goTo(page, '#/control/control///probe');
+  await page.waitForSelector('[data-testid="ask"]');
+  await page.click('[data-testid="ask"]');
+  const verdictOf = (property: string): Promise<string> => text(`[data-property="${property}"] .verdict`);
+  await until(
+    () => verdictOf('homogeneous'),
+    (s) => s.trim() === 'refuted',
+    'it has an offset and a limit',
+  );
+  expect(await verdictOf('timeInvariant')).toContain('holds');
+  await until(
+    () => text('[data-testid="culprit"]'),
+    (s) => s.includes('in deviation') && s.includes('in power'),
+    'both are named',
+  );
+  expect(await page.$$eval('[data-testid="told"] canvas', (all) => all.length)).toBe(2);
+  await page.click('[data-property="memoryless"]');
+  await until(
+    () => text('[data-testid="told"]'),
+    (s) => s.includes('is all it remembers'),
+    'another one',
+  );
+  await page.click('[data-property="homogeneous"]');
+  await page.click('[data-testid="culprit"] button');
+  // the sheet, with that line chosen
+  await page.waitForSelector(`${card('deviation')}.selected`);
 });

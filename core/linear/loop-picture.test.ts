@@ -47,6 +47,9 @@ test('opened: loop gain, margins, and the loop closed again', () => {
   ]);
   expect(r.isStable).toBe(true);
   expect(r.dcGain).toBeCloseTo(1, 6);
+  // |T|^2 = k^2/((k - T w^2)^2 + w^2) = 1/2
+  const b2 = (2 * k * T - 1 + Math.sqrt((2 * k * T - 1) ** 2 + 4 * k * k * T * T)) / (2 * T * T);
+  expect(r.bandwidth).toBeCloseTo(Math.sqrt(b2), 6);
   // what comes back for a step: that of a swinging system of second order
   r.step.time.forEach((t, j) => {
     const y = 1 - Math.exp(re * t) * (Math.cos(im * t) - (re / im) * Math.sin(im * t));

@@ -73,6 +73,8 @@ export function loopPicture(
   const closedPoles = isOpened ? polesOf(again) : r.poles;
   const comesBack = (x: number): Complex => {
     const [re, im] = r.loopAt(x);
+    // with an integral in it, at rest all of it comes back
+    if (!Number.isFinite(re) || !Number.isFinite(im)) return [1, 0];
     const size = (1 + re) ** 2 + im ** 2;
     return [(re * (1 + re) + im * im) / size, im / size];
   };
@@ -97,7 +99,7 @@ export function loopPicture(
       bandwidth: finite(
         isOpened ? bandwidthOf(comesBack, r.range, r.every === undefined ? closedPoles : []) : r.bandwidth,
       ),
-      dcGain: finite(isOpened ? comesBack(r.range[0])[0] : r.dcGain),
+      dcGain: finite(isOpened ? comesBack(0)[0] : r.dcGain),
       w,
       gain: closed.map(([re, im]) => 20 * Math.log10(Math.hypot(re, im))),
       phase: unwrapped(closed),

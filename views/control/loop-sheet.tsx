@@ -22,6 +22,7 @@ interface Kept {
 }
 
 const hertz = (w: number): number => w / (2 * Math.PI);
+const seconds = (t: number): string => (t < 1 ? `${formatNumber(1000 * t, 4)} ms` : `${formatNumber(t, 4)} s`);
 const degrees = (x: number): number => (x * 180) / Math.PI;
 
 /** A loop in frequency, around the moment of the cursor: gains, margins, poles, and the answer to a step. */
@@ -314,12 +315,12 @@ function Facts({ picture: p, isOpen }: { readonly picture: LoopPicture; readonly
         ? 'none: it has no end'
         : `${formatNumber(p.gainMargin, 4)} (${formatNumber(20 * Math.log10(p.gainMargin), 3)} dB) at ${formatNumber(hertz(p.gainMarginAt ?? NaN), 3)} Hz`,
     ],
-    ['Delay margin', p.delayMargin === null ? 'none: it has no end' : `${formatNumber(1000 * p.delayMargin, 4)} ms`],
+    ['Delay margin', p.delayMargin === null ? 'none: it has no end' : seconds(p.delayMargin)],
     ['Bandwidth', p.bandwidth === null ? 'none' : `${formatNumber(hertz(p.bandwidth), 4)} Hz`],
     ['Gain at rest', p.dcGain === null ? 'grows without end' : formatNumber(p.dcGain, 4)],
     ['What is disturbed', p.isStable ? 'dies away' : 'does not die away'],
     ['States', p.states.length === 0 ? 'none' : `${p.states.length}: ${p.states.join(', ')}`],
-    ['Computed', p.every === null ? 'continuously' : `every ${formatNumber(1000 * p.every, 4)} ms, from tick to tick`],
+    ['Computed', p.every === null ? 'continuously' : `every ${seconds(p.every)}, from tick to tick`],
   ];
   return (
     <dl className="small-facts loop-facts" data-testid="loop-facts">
@@ -332,7 +333,12 @@ function Facts({ picture: p, isOpen }: { readonly picture: LoopPicture; readonly
         </div>
       ))}
       {!isOpen && <p className="quiet m-0">Margins take the way from input to output as a loop gain.</p>}
-      {!p.reaches && <p className="quiet m-0">The input never comes to the output.</p>}
+      {!p.reaches && (
+        <p className="quiet m-0">
+          Nothing passes at this moment: something on the way is at its limit, or there is no way. Move the cursor to
+          another one.
+        </p>
+      )}
     </dl>
   );
 }
