@@ -58,6 +58,22 @@ export function projectLibrary(project: Project): ProjectLibrary {
 /** Types with signal sheets as they were read last, and among which other types. */
 const sheets = new WeakMap<PartType, { readonly among: readonly ClassRef[]; readonly lowered: Lowered }>();
 
+/** What the signal sheets of a part type come to. */
+export function fromProjectDefinition(
+  project: Project,
+  type: PartType,
+): { readonly elements: readonly ComponentElement[]; readonly equations: readonly Equation[] } {
+  const { library } = projectLibrary(project);
+  const ref = library.top.get(type.name);
+  const placed = ref?.behaviour?.().placed ?? [];
+  const own = new Set(type.signals.map((s) => `type/${type.id}/signals/${s.id}`));
+  const elements = (ref?.definition.elements ?? []).filter(
+    (e): e is ComponentElement =>
+      e.kind === 'component' && [...own].some((at) => ref!.elementPlace?.(e.name)?.startsWith(`${at}/`)),
+  );
+  return { elements, equations: placed.map((p) => p.equation) };
+}
+
 /** The types with what their signal sheets declare and say: names in these mean what the other types and texts declare. */
 function withSignals(project: Project, texts: readonly ClassRef[], all: readonly Lowered[]): readonly Lowered[] {
   if (project.types.every((t) => t.signals.length === 0)) return all;

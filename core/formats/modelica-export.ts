@@ -2,6 +2,7 @@ import { lex } from '../language/lexer';
 import { parsePhysicsText } from '../language/parse';
 import { readRelation } from '../project/relation-text';
 import type { PartType, Project, Quantity } from '../project/project';
+import { sheetsAsText, type SheetsAsText } from './sheets-in-text';
 
 export interface ModelicaExport {
   readonly text: string;
@@ -16,19 +17,25 @@ const described = (note: string): string => (note ? ` ${quoted(note)}` : '');
 export function exportModelica(project: Project): ModelicaExport {
   const remarks: string[] = [];
   const nameOf = new Map(project.types.map((t) => [t.id, t.name]));
-  const classes = project.types.map((t) => classText(t, nameOf, remarks));
+  const classes = project.types.map((t) =>
+    classText(t, nameOf, remarks, t.signals.length > 0 ? sheetsAsText(project, t) : undefined),
+  );
   return {
     text: `// ${project.name}\n\n${[...project.libraries.map((l) => l.text.trim()), ...classes].join('\n\n')}\n`,
     remarks,
   };
 }
 
-function classText(type: PartType, nameOf: ReadonlyMap<string, string>, remarks: string[]): string {
+function classText(
+  type: PartType,
+  nameOf: ReadonlyMap<string, string>,
+  remarks: string[],
+  sheets: SheetsAsText | undefined,
+): string {
   const { name } = type;
   const remark = (what: string): void => void remarks.push(`${name}: ${what}`);
   if (type.charts.length > 0) remark(`state charts (${type.charts.map((c) => c.name).join(', ')})`);
   if (type.procedures.length > 0) remark(`procedures (${type.procedures.map((p) => p.name).join(', ')})`);
-  if (type.signals.length > 0) remark(`signal sheets (${type.signals.map((s) => s.name).join(', ')})`);
   if (type.ports.length > 0) remark(`message ports (${type.ports.map((p) => p.name).join(', ')})`);
   const messages = new Set(type.ports.map((p) => p.name));
   const quantities = type.quantities.map(quantityText);
@@ -57,9 +64,14 @@ function classText(type: PartType, nameOf: ReadonlyMap<string, string>, remarks:
     .filter((s) => s.live)
     .flatMap((s) => s.relations.filter((r) => readRelation(r).value.kind === 'equal'));
   if (relations.length > 0) remark('relation sheets, as their units convert by themselves');
-  if (/\d\s*'[^']+'/.test(type.physics)) remark("numbers with units, such as 5 'ms', are kept as they are");
+  const written = [type.physics, ...type.signals.flatMap((x) => x.lines.map((l) => l.text))].join('\n');
+  if (/\d\s*'[^']+'/.test(written)) remark("numbers with units, such as 5 'ms', are kept as they are");
   const more = links.length ? `equation\n${indent(links.join('\n'))}` : '';
-  const pieces = [[...quantities, ...parts].join('\n'), before.trim(), more, after].filter((x) => x !== '');
+  const note = sheets && `__Zelvar(${sheets.annotation})`;
+  const ending = note === undefined ? after : after === '' ? `annotation(${note});` : after.replace('(', `(${note}, `);
+  const pieces = [[...quantities, ...parts].join('\n'), before.trim(), more, sheets?.body ?? '', ending].filter(
+    (x) => x !== '',
+  );
   return `model ${name}${described(type.note)}\n${indent(pieces.join('\n'))}${pieces.length ? '\n' : ''}end ${name};`;
 }
 

@@ -1,5 +1,5 @@
 import type { ClassDefinition, ComponentElement, Expr } from '../language/ast';
-import type { Problem } from '../language/diagnostics';
+import { problem, type Problem } from '../language/diagnostics';
 import { lex } from '../language/lexer';
 import { parseFile } from '../language/parse';
 import { printExpression } from '../language/print';
@@ -16,6 +16,7 @@ import {
   type Setup,
 } from '../project/project';
 import { nameSchema, unitSchema } from '../project/field';
+import { sheetsFromText } from './sheets-in-text';
 
 /** A file of classes as part types of a project: models become part types, everything else a text all of them can name. */
 export interface ModelicaImport {
@@ -47,10 +48,14 @@ export function importModelica(text: string, fileName: string, makeId: () => str
   const types: PartType[] = [];
   const shared: string[] = [];
   const setups: Setup[] = [];
+  const told: Problem[] = [];
   const library = libraryOfFile(parsed.value, fileName);
   for (const c of parsed.value) {
     const source = text.slice(c.span.start, c.span.end);
-    const body = isModel(c) ? bodyOf(c, source) : undefined;
+    const whole = isModel(c) ? bodyOf(c, source) : undefined;
+    const { sheets, body, remark } =
+      whole === undefined ? { sheets: [], body: undefined, remark: undefined } : sheetsFromText(c, whole, makeId);
+    if (remark !== undefined) told.push({ ...problem('warning', 'signal-sheets', remark), span: c.span });
     if (body === undefined) {
       shared.push(`${source};`);
       continue;
@@ -62,6 +67,7 @@ export function importModelica(text: string, fileName: string, makeId: () => str
       note: c.description,
       quantities: lifted.quantities,
       physics: withLooseUnits(lifted.physics),
+      signals: sheets,
     };
     types.push(type);
     const experiment = experimentOf(library, c.name);
@@ -106,7 +112,7 @@ export function importModelica(text: string, fileName: string, makeId: () => str
     types,
     setups,
     root: root?.id ?? '',
-    problems: parsed.problems,
+    problems: [...parsed.problems, ...told],
     library:
       shared.length > 0
         ? {

@@ -196,7 +196,7 @@ const printAnnotation = (m: Modification | undefined): string =>
   m ? ` annotation${printModification(m) || '()'}` : '';
 const printDimensions = (d: readonly Expr[]): string => (d.length ? `[${d.map(printExpression).join(', ')}]` : '');
 
-function printComponent(c: ComponentElement): string {
+export function printComponent(c: ComponentElement): string {
   const prefix = [
     c.redeclare && 'redeclare',
     c.final && 'final',

@@ -352,6 +352,7 @@ export const signalLine = entry(
     size: maybe(sizes),
   },
   {
+    schema: 'signalLine',
     label: (chain) => `${nameOf(chain, 0)}: ${String(chain.at(-1)!.text)}`,
     says: (chain) => `signal sheet ${nameOf(chain, -2)}`,
     content: (l) => (l.text.trim() === '' ? undefined : l.text),

@@ -31,6 +31,8 @@ export type ValuesOf<F extends Fields> = { readonly [K in keyof F]: ValueOf<F[K]
 export interface EntryDescription<F extends Fields = Fields> {
   /** The word in addresses. */
   readonly kind: string;
+  /** Its name in the published schema, where another kind has the same word in addresses. */
+  readonly schema?: string;
   /** What people call it. */
   readonly word: string;
   readonly fields: F;
@@ -239,7 +241,7 @@ export const list = <F extends Fields>(
       const seen = new Set((entries as readonly { readonly id: string }[] | undefined)?.map((e) => e?.id));
       return seen.size === (entries?.length ?? 0);
     }),
-  json: { type: 'array', items: { $ref: `#/$defs/${description.kind}` }, maxItems: most },
+  json: { type: 'array', items: { $ref: `#/$defs/${description.schema ?? description.kind}` }, maxItems: most },
   entries: description,
 });
 
@@ -259,7 +261,7 @@ export function entry<const F extends Fields>(
   kind: string,
   word: string,
   fields: F,
-  more: Partial<Pick<EntryDescription, 'names' | 'label' | 'says'>> & {
+  more: Partial<Pick<EntryDescription, 'names' | 'label' | 'says' | 'schema'>> & {
     content?(entry: ValuesOf<F>): string | undefined;
   } = {},
 ): EntryDescription<F> {

@@ -10,8 +10,13 @@ export function projectJsonSchema(): JsonSchema {
   const kinds = new Map<string, EntryDescription>();
   const collect = (fields: typeof projectFields | EntryDescription['fields']): void => {
     for (const { description } of listFields(fields).values()) {
-      if (kinds.get(description.kind) === description) continue;
-      kinds.set(description.kind, description);
+      const name = description.schema ?? description.kind;
+      const known = kinds.get(name);
+      if (known === description) continue;
+      // lines of flows and of sequences have the same fields
+      if (known && JSON.stringify(documentJson(known.fields)) !== JSON.stringify(documentJson(description.fields)))
+        throw new Error(`Two kinds of entries are called ${name} in the schema`);
+      kinds.set(name, description);
       collect(description.fields);
     }
   };

@@ -1,7 +1,6 @@
 import { createNames } from '../flatten/names';
 import { projectLibrary } from '../flatten/from-project';
 import { applyEdit } from '../editing/edits';
-import { exportModelica } from '../formats/modelica-export';
 import {
   newSignalLine,
   newSignalSheet,
@@ -214,9 +213,4 @@ describe('units go through blocks', () => {
     expect(clashes(['e = wanted - speed', 'u = integrate(kp*e)']).join()).toMatch(/^1: /);
     expect(clashes(['a = integrate(speed)', 'b = a + speed']).join()).toMatch(/^1: /);
   });
-});
-
-test('where classes are written, sheets that stay behind are told', () => {
-  const { remarks } = exportModelica(project(['y = 1'], { quantities: [quantity('y', '0', { role: 'output' })] }));
-  expect(remarks).toContain('T: signal sheets (Sheet)');
 });
