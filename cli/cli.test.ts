@@ -483,3 +483,13 @@ model Product input Real a; input Real b; output Real y; equation y = a*b; end P
     expect([status, stderr]).toEqual([2, expect.stringMatching(why)]);
   });
 });
+
+test('the starter “Is it linear?”: one is, one has an offset, one a limit', () => {
+  const ask = (type: string): Record<string, { holds: unknown; culprit: { quantity: string } | null }> =>
+    JSON.parse(
+      zelvar('probe', 'samples/is-it-linear.zelvar.json', '--type', type, '--property', 'linear', '--json').stdout,
+    ) as ReturnType<typeof ask>;
+  expect(ask('Smoother')).toMatchObject({ homogeneous: { holds: true }, additive: { holds: true } });
+  expect(ask('Transmitter')).toMatchObject({ homogeneous: { holds: false, culprit: { piece: 'zero' } } });
+  expect(ask('Drive')).toMatchObject({ additive: { holds: false, culprit: { quantity: 'given' } } });
+});

@@ -43,6 +43,12 @@ export const samples = [
     note: 'An arm of n tapered segments: mass, inertia and motion change with n',
     load: () => import('@/samples/balance-arm.zelvar.json'),
   },
+  {
+    id: 'is-it-linear',
+    name: 'Is it linear?',
+    note: 'Three boxes: one is linear, one has an offset, one a limit; each is asked what it is',
+    load: () => import('@/samples/is-it-linear.zelvar.json'),
+  },
 ] as const;
 
 /** Opens a sample: as it was left in this browser, or fresh. */
