@@ -1,6 +1,7 @@
 import * as Comlink from 'comlink';
 import type { LoopPicture, LoopQuestion } from '@/core/linear/loop-picture';
 import type { Problem } from '@/core/language/diagnostics';
+import type { ComparedForms, FormsQuestion } from '@/core/probe/compare-forms';
 import type { ProbeQuestion } from '@/core/probe/probe';
 import type { ProbeReport } from '@/core/probe/report';
 import type { Project } from '@/core/project/project';
@@ -40,3 +41,6 @@ export const askProbe = (
 
 export const askLoop = (project: Project, question: LoopQuestion): Asked<LoopPicture> =>
   ask(async (s) => (await s.loop(project, question)) as Answered<LoopPicture>);
+
+export const askForms = (project: Project, question: FormsQuestion): Asked<ComparedForms> =>
+  ask(async (s) => (await s.forms(project, question)) as Answered<ComparedForms>);

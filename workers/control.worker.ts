@@ -1,6 +1,7 @@
 import * as Comlink from 'comlink';
 import { loopPicture } from '../core/linear/loop-picture';
 import { probeType } from '../core/probe/probe-project';
+import { compareForms } from '../core/probe/compare-forms';
 import type { ProbeQuestion } from '../core/probe/probe';
 import type { Project } from '../core/project/project';
 
@@ -23,6 +24,7 @@ const service = {
     });
   },
   loop: loopPicture,
+  forms: compareForms,
 };
 export type ControlService = typeof service;
 Comlink.expose(service);

@@ -275,7 +275,15 @@ function run(program: Program, y: number, p: Parameters, input: ProbeInput, opti
       row(t, v, kind) {
         if (kind === 'before-event') before = read(v);
         if (kind === 'after-event') events.push({ time: t, before, after: read(v) });
-        if (kind !== 'sample' || (time.length > 0 && t - time[time.length - 1] < every / 2)) return;
+        // what happens on a row is part of it: rows of two runs lie at the same times, whatever happens in either
+        const isRow = Math.abs(t / every - Math.round(t / every)) < 1e-6;
+        if ((kind !== 'sample' && kind !== 'after-event') || !isRow) return;
+        const again = time.length > 0 && t - time[time.length - 1] < every / 2;
+        if (again) {
+          out[out.length - 1] = read(v);
+          if (all) kept[kept.length - 1] = Float64Array.from(v);
+          return;
+        }
         time.push(t);
         out.push(read(v));
         if (all) kept.push(Float64Array.from(v));

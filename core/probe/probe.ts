@@ -79,6 +79,9 @@ function noRun(box: Box, { stop }: TrialSpace): Problem {
   return why ?? problem('error', 'probe', 'This cannot be driven: no run of it comes to its end');
 }
 
+/** How long a run of a box lasts that shows all of it. */
+export const runningTime = (box: Box): number => spaceOf(box, structureOf(box), 1).stop;
+
 /** How long runs last, and how fast and large inputs are: by the poles around the start, the delays, and the constants in the equations. */
 function spaceOf(box: Box, structure: Structure, seed: number): TrialSpace {
   const poles = polesAtStart(box) ?? [];

@@ -13,6 +13,7 @@ import { FieldRow } from '@/ui/field-row';
 import { withUnit } from '@/ui/format';
 import { deleteWithImpact } from '@/ui/impact';
 import { useMoment } from '@/ui/moment';
+import { MakeSampled } from './make-sampled';
 import type { SheetAtHand } from './sheet-edits';
 
 const methodWords: Readonly<Record<(typeof samplingMethods)[number], string>> = {
@@ -133,6 +134,13 @@ export function SheetDetails({
             ? 'Each line is computed once per tick and held until the next. What comes from elsewhere is taken as of the tick.'
             : "Empty, the lines hold at every moment. A period such as 1 'ms' makes it a sampled sheet."}
         </p>
+        {!isSampled && picture.cards.length > 0 && (
+          <MakeSampled
+            key={sheet.id}
+            at={at}
+            onTake={(changes) => void change(changes, `Make ${sheet.name} sampled`)}
+          />
+        )}
         <FieldRow label="Note">
           <CellField
             value={sheet.note}

@@ -89,41 +89,48 @@ export function Outline() {
 function outlineItems(project: Project, tree: PartTreeNode | undefined, area: Area): Item[] {
   const build = (node: PartTreeNode): Item => {
     const own =
-      area !== 'behaviour'
-        ? []
-        : [
-            ...node.type.charts.flatMap((c, k) =>
-              node.type.charts.length > 1 && k > 0
-                ? [
-                    {
-                      id: `chart:${node.path}:${c.id}`,
-                      name: c.name,
-                      typeName: 'state chart',
-                      to: { part: node.path, type: '', item: '', sheet: `chart/${c.id}` },
-                      children: chartItems(node, c),
-                    },
-                  ]
-                : chartItems(node, c),
-            ),
-            ...node.type.procedures.map((p): Item => ({
-              id: `procedure:${node.path}:${p.id}`,
-              name: p.name,
-              typeName: 'procedure',
-              to: { part: node.path, type: '', item: '', sheet: `procedure/${p.id}` },
-            })),
-            ...node.type.sequences.map((s): Item => ({
-              id: `sequence:${node.path}:${s.id}`,
-              name: s.name,
-              typeName: 'sequence',
-              to: { part: node.path, type: '', item: '', sheet: `sequence/${s.id}` },
-            })),
-          ];
+      area === 'control'
+        ? node.type.signals.map((x): Item => ({
+            id: `signals:${node.path}:${x.id}`,
+            name: x.name,
+            typeName: x.every.trim() === '' ? 'continuous' : `every ${x.every.replace(/'/g, '')}`,
+            to: { part: node.path, type: '', item: '', sheet: `signals/${x.id}` },
+          }))
+        : area !== 'behaviour'
+          ? []
+          : [
+              ...node.type.charts.flatMap((c, k) =>
+                node.type.charts.length > 1 && k > 0
+                  ? [
+                      {
+                        id: `chart:${node.path}:${c.id}`,
+                        name: c.name,
+                        typeName: 'state chart',
+                        to: { part: node.path, type: '', item: '', sheet: `chart/${c.id}` },
+                        children: chartItems(node, c),
+                      },
+                    ]
+                  : chartItems(node, c),
+              ),
+              ...node.type.procedures.map((p): Item => ({
+                id: `procedure:${node.path}:${p.id}`,
+                name: p.name,
+                typeName: 'procedure',
+                to: { part: node.path, type: '', item: '', sheet: `procedure/${p.id}` },
+              })),
+              ...node.type.sequences.map((s): Item => ({
+                id: `sequence:${node.path}:${s.id}`,
+                name: s.name,
+                typeName: 'sequence',
+                to: { part: node.path, type: '', item: '', sheet: `sequence/${s.id}` },
+              })),
+            ];
     const children = [...own, ...(area === 'bench' ? usableOn(node) : []), ...node.children.map(build)];
     return {
       id: `part:${node.path}`,
       name: node.name,
       typeName: node.path ? node.type.name : '',
-      to: { part: node.path, type: '', ...(area === 'behaviour' && { sheet: '' }) },
+      to: { part: node.path, type: '', ...((area === 'behaviour' || area === 'control') && { sheet: '' }) },
       ...(children.length && { children }),
     };
   };
@@ -217,7 +224,7 @@ function OutlineRow({ node, style }: NodeRendererProps<Item>) {
     : to.type
       ? here.type?.id === to.type && !here.path
       : here.path === to.part &&
-        (to.sheet ? to.sheet === sheet : !item.startsWith('state/') && !/^(procedure|sequence)\//.test(sheet));
+        (to.sheet ? to.sheet === sheet : !item.startsWith('state/') && !/^(procedure|sequence|signals)\//.test(sheet));
   return (
     <div style={style} className={`outline-row${isHere ? ' here' : ''}`}>
       <span
