@@ -1,10 +1,15 @@
 import { flatten } from '../core/flatten/flatten';
+import { projectLibrary } from '../core/flatten/from-project';
 import { libraryOfFile } from '../core/flatten/library';
+import { surroundingsOf } from '../core/flatten/sheet-surroundings';
 import { parseFile } from '../core/language/parse';
 import { linearise } from '../core/linear/linearise';
+import { probe } from '../core/probe/probe';
 import { instantiate } from '../core/program/machine';
 import { emptyProject, newSetup, newSignalLine, newSignalSheet, newType, type Project } from '../core/project/project';
 import { createRun, isRunnable, prepareRun, type Prepared } from '../core/run';
+import { placeCards } from '../core/signals/sheet-layout';
+import { sheetPicture } from '../core/signals/sheet-picture';
 import { compile } from '../core/simulate/compile';
 import { milliseconds, spread, time } from './measure';
 
@@ -68,4 +73,29 @@ export function benchControl(row: (what: string, value: string, wanted: string) 
   const point = { time: 0, values: machine.memory.v, derivatives: machine.memory.d };
   const linear = Array.from({ length: 6 }, () => time(() => linearise(solvable, point, [u], [solvable.states[n - 1]])));
   row('linear model of 1,000 states', milliseconds(linear), 'below 1000');
+
+  const boxText =
+    'model B input Real u; output Real y; Real x(start = 0, fixed = true), v; equation v = max(-2, min(2, 4*(u - x))); der(x) = v; y = x; end B;';
+  const box = flatten(libraryOfFile(parseFile(boxText).value, 'b'), 'B').model;
+  const asked = Array.from({ length: 3 }, () =>
+    time(() => probe(box, { from: 'u', to: 'y', properties: ['additive'], effort: 200, seed: 1 })),
+  );
+  row('a loop with a limit: is it additive?', milliseconds(asked), 'below 5000');
+  const odd = Array.from({ length: 3 }, () =>
+    time(() => probe(box, { from: 'u', to: 'y', properties: ['odd'], effort: 200, seed: 1 })),
+  );
+  row('... is it odd? (nothing is found)', milliseconds(odd), 'below 5000');
+  const large = sheetOf(300, '');
+  const [type] = large.types;
+  const { library } = projectLibrary(large);
+  const around = surroundingsOf(large, type, library.top.get(type.name)!, library);
+  const lines = type.signals[0].lines;
+  const edits = Array.from({ length: 12 }, (_, k) => {
+    const sheet = {
+      ...type.signals[0],
+      lines: lines.map((l, j) => (j === 20 * k ? { ...l, text: `${l.text} + ${k}` } : l)),
+    };
+    return time(() => placeCards(sheetPicture(type, sheet, around), () => ({ width: 226, height: 90 })));
+  });
+  row('picture of a sheet of 300 lines after an edit', milliseconds(edits), 'below 50');
 }

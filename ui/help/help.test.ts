@@ -9,6 +9,7 @@ test('every page has sections, and none speaks of the code', () => {
   expect([...new Set(helpSections.map((s) => s.doc))]).toEqual([
     'language',
     'physics',
+    'control',
     'state-charts',
     'procedures',
     'sequences',
