@@ -243,6 +243,68 @@ const pieces: readonly (readonly Piece[])[] = [
   ],
   [
     [
+      '**Control** (`g c`), in the starter _Heated sample block_, part `control`',
+      async () => {
+        await page.goto(`${session.server.url}/?open=heated-block#/bench///`);
+        await page.waitForSelector('.ribbon');
+        await run('Heat up');
+        await keys('g', 'c');
+        await goes('control');
+        await choosePart('control');
+        await page.waitForSelector('[data-line="power"]');
+      },
+    ],
+    [
+      'Press `a` and type `low pass`, drop what comes onto a wire',
+      async () => {
+        await keys('a');
+        await page.waitForSelector('[data-testid="block-search"] input');
+        await page.keyboard.type('low pass');
+        await page.keyboard.press('Enter');
+        await page.waitForSelector('[data-line="lag1"]');
+        await page.click('[aria-label^="Undo"]');
+        await page.waitForSelector('[data-line="lag1"]', { hidden: true });
+      },
+    ],
+    [
+      'press `t` to watch it',
+      async () => {
+        await until(
+          async () => {
+            await page.click('[data-line="deviation"] .signal-formula');
+            return page.$('[data-line="deviation"].selected');
+          },
+          (found) => found !== null,
+          'it is chosen',
+        );
+        await page.keyboard.press('t');
+        await page.waitForSelector('[data-line="deviation"] .watched');
+      },
+    ],
+    [
+      '_Loop_, opened at `control.deviation` when it has settled, shows its margins',
+      async () => {
+        await clickText('[aria-label="What of the control"] button', 'Loop');
+        await page.waitForSelector('[aria-label="Where the loop is opened"]');
+        await page.type('[aria-label="Where the loop is opened"]', 'control.deviation');
+        await page.keyboard.press('Escape');
+        await click('[data-testid="look"]');
+        await shows('[data-testid="loop-facts"]', /Phase margin\s+50\.\d+ deg/);
+      },
+    ],
+    [
+      '_What it is_ says why the controller is not linear',
+      async () => {
+        await clickText('[aria-label="What of the control"] button', 'What it is');
+        await click('[data-testid="ask"]');
+        await shows('[data-testid="culprit"]', /in deviation and .* in power it is homogeneous/);
+        await page.goto(`${session.server.url}/?open=tube-capper#/bench///`);
+        await page.waitForSelector('.ribbon');
+      },
+    ],
+  ],
+  [
+    [
       "**Product**, _Motion_: the station at the cursor's moment",
       async () => {
         await keys('g', 'p');
