@@ -252,8 +252,9 @@ function run(program: Program, y: number, p: Parameters, input: ProbeInput, opti
       else if (at <= stop) stimulus.push({ time: at, kind: 'set', variable: p.held, value: level });
     }
   const every = stop / rows;
-  const time: number[] = [];
-  const out: number[] = [];
+  /** Rows by their number; the last one there is. */
+  const out = new Float64Array(rows + 1);
+  let last = -1;
   const kept: Float64Array[] = [];
   const events: { time: number; before: number; after: number }[] = [];
   let before = NaN;
@@ -276,24 +277,30 @@ function run(program: Program, y: number, p: Parameters, input: ProbeInput, opti
         if (kind === 'before-event') before = read(v);
         if (kind === 'after-event') events.push({ time: t, before, after: read(v) });
         // what happens on a row is part of it: rows of two runs lie at the same times, whatever happens in either
-        const isRow = Math.abs(t / every - Math.round(t / every)) < 1e-6;
-        if ((kind !== 'sample' && kind !== 'after-event') || !isRow) return;
-        const again = time.length > 0 && t - time[time.length - 1] < every / 2;
-        if (again) {
-          out[out.length - 1] = read(v);
-          if (all) kept[kept.length - 1] = Float64Array.from(v);
-          return;
+        const k = Math.round(t / every);
+        const near = 1e-6 * every + 2e-12 * Math.max(1, t);
+        if ((kind !== 'sample' && kind !== 'after-event') || k > rows || Math.abs(t - k * every) > near) return;
+        for (let missing = last + 1; missing < k; missing++) {
+          out[missing] = last < 0 ? read(v) : out[last];
+          if (all) kept[missing] = last < 0 ? Float64Array.from(v) : kept[last];
         }
-        time.push(t);
-        out.push(read(v));
-        if (all) kept.push(Float64Array.from(v));
+        out[k] = read(v);
+        if (all) kept[k] = Float64Array.from(v);
+        last = Math.max(last, k);
       },
       message: () => undefined,
       transition: () => undefined,
     },
   );
   simulation.advance(Infinity);
-  return { time: Float64Array.from(time), y: Float64Array.from(out), all: kept, events, problem: simulation.problem };
+  const count = last + 1;
+  return {
+    time: Float64Array.from({ length: count }, (_, k) => k * every),
+    y: out.slice(0, count),
+    all: kept,
+    events,
+    problem: simulation.problem,
+  };
 }
 
 /** Constants of a model that decide something: limits, thresholds, points of tables. They say how large an input has to be to be felt. */

@@ -2,7 +2,7 @@ import type { Problem } from '../language/diagnostics';
 import { newSetup, type PartType, type Project, type SignalSheet } from '../project/project';
 import { prepareRun } from '../run';
 import { makeBox, type Box } from './box';
-import { runningTime } from './probe';
+import { runningTime } from './running-space';
 
 /** A sheet as it is and as it would be from tick to tick: how both answer to the same step. */
 export interface ComparedForms {

@@ -289,3 +289,26 @@ test('several pieces that bend it together are named together', () => {
     /^without .*(`\+ 1` in a|in y) and .*(`\+ 1` in a|in y) it is homogeneous for all inputs tried$/,
   );
 });
+
+test('a fast box of one state keeps the order, however short its runs are', () => {
+  // x' = f(x, u) with f growing with u: no input that is greater gives less (rows of both runs have to lie at the same times)
+  const { answers } = ask(
+    'Real x(start = 0, fixed = true); equation 1e-6*der(x) = u - x - 0.1*x^3; y = x;',
+    ['monotone', 'odd'],
+    {
+      effort: 150,
+    },
+  );
+  expect(answers.map((a) => a.holds)).toEqual(['not refuted', 'not refuted']);
+});
+test('an order that is turned round is shown where it is', () => {
+  const { counterexample: c } = one('equation y = u*u;', 'monotone', 100);
+  const [greater, plain] = c!.inputs.map((i) => valueOf(i.input, c!.at));
+  expect(Math.sign(greater - plain)).toBe(-Math.sign(c!.left - c!.right));
+});
+test('bounds of what is the opposite of something', () => {
+  expect(
+    one('Real x(start = 0, fixed = true), z; equation der(x) = u - x; z = max(0, min(1, x)); y = -z;', 'bounded')
+      .because,
+  ).toContain('between -1 and 0');
+});

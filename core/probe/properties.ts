@@ -140,11 +140,12 @@ export const sidesOf: Readonly<Partial<Record<PropertyName, Sides>>> = {
 export interface Compared {
   /** Relative to the larger side; the largest that lasts. */
   readonly difference: number;
-  readonly at: number;
   readonly row: number;
   /** How much the left side is above, and below, the right one, relatively. */
   readonly above: number;
   readonly below: number;
+  readonly aboveRow: number;
+  readonly belowRow: number;
   readonly scale: number;
   readonly time: Float64Array;
   readonly left: Float64Array;
@@ -180,6 +181,7 @@ export function compare(time: Float64Array, left: Float64Array, right: Float64Ar
   const usual = Float64Array.from(sizes).sort()[Math.floor(0.8 * (n - 1))] ?? 0;
   const gap = (k: number): number => (k < 0 || k >= n || time[k] <= from ? 0 : left[k] - right[k]);
   let [best, row, above, below, scale] = [0, 0, 0, 0, 1e-5 * usual];
+  let [aboveRow, belowRow] = [0, 0];
   for (let k = 0; k < n; k++) {
     scale = Math.max(scale, sizes[k]);
     const d = gap(k);
@@ -191,8 +193,8 @@ export function compare(time: Float64Array, left: Float64Array, right: Float64Ar
     );
     const lasting = Math.min(Math.abs(d), beside) / scale;
     if (lasting > best * (1 + 1e-9)) [best, row] = [lasting, k];
-    if (d > 0) above = Math.max(above, lasting);
-    else below = Math.max(below, lasting);
+    if (d > 0 && lasting > above) [above, aboveRow] = [lasting, k];
+    if (d < 0 && lasting > below) [below, belowRow] = [lasting, k];
   }
-  return { difference: best, at: time[row], row, above, below, scale, time: time.slice(0, n), left, right };
+  return { difference: best, row, above, below, aboveRow, belowRow, scale, time: time.slice(0, n), left, right };
 }

@@ -1,12 +1,17 @@
 import { walk, type FlatExpr } from '../flatten/flat-expression';
 import type { Origin } from '../flatten/flat-model';
-import type { Box } from './box';
+import { solverRelative, type Box } from './box';
 import type { ProbeInput } from './input';
 import type { PropertyName } from './properties';
 import type { Structure } from './structure';
 import type { TrialSpace } from './trials';
 
 /** What is told of a box, and what is asked with. */
+
+/** How much more than the tolerance of the solver two sides have to differ. */
+export const tolerance = 1e4 * solverRelative;
+/** How many rows of a run are compared. */
+export const rows = 240;
 
 export interface PropertyAnswer {
   readonly property: PropertyName;

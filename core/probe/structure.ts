@@ -1,7 +1,9 @@
 import type { Block } from '../analysis/solvable-model';
 import { evaluate, walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatEquation, FlatModel, Origin } from '../flatten/flat-model';
+import { isTame, rangeOf } from './bounds';
 import type { Box } from './box';
+import { isZero, shapeOf, type ShapeContext } from './shape';
 
 /** What the equations of a box say by themselves, before anything is run. */
 export interface Structure {
@@ -46,9 +48,6 @@ export interface Bend {
 
 /** Numbers beyond this stand for no limit. */
 const beyond = 1e200;
-
-/** A value that only parameters and the time decide, one that is made of variables by sums and gains, or anything else. */
-type Shape = 'fixed' | 'linear' | 'other';
 
 export function structureOf(box: Box): Structure {
   const { solvable } = box.program;
@@ -205,6 +204,7 @@ export function structureOf(box: Box): Structure {
       seen.has(`var${indexOf(a.does.state)}`) &&
       !a.conditions.every((c) => truthOf({ op: 'var', index: c }) === false),
   );
+  const range = rangeOf(y, blocks, indexOf, value);
   const isLinear = bends.length === 0 && !sets && model.charts.length === 0;
 
   return {
@@ -216,7 +216,7 @@ export function structureOf(box: Box): Structure {
     clock: clock === 'time' && !box.dependsOnTime ? 'none' : clock,
     passage: reaches ? passageOf(blocks, exprsOf, indexOf, [...driven], y) : undefined,
     reaches,
-    range: rangeOf(y, blocks, indexOf, value),
+    range: solvable.aliases.get(box.y)?.sign === -1 ? turned(range) : range,
     isTame:
       memory.size === 0 &&
       !takesRate &&
@@ -283,132 +283,6 @@ const movesIn = (e: FlatExpr, moved: ReadonlySet<number>, indexOf: (k: number) =
 };
 const isLinearSide = (e: FlatExpr): boolean => e.op === 'var' || e.op === 'der';
 
-const isZero = (e: FlatExpr, value: (k: number) => number): boolean => {
-  const at = (time: number): number => evaluate(e, value, (x) => (x.op === 'time' ? time : NaN));
-  return [0, 0.37, 1.9].every((t) => at(t) === 0);
-};
-
-interface ShapeContext {
-  readonly isFixed: (k: number) => boolean;
-  readonly value: (k: number) => number;
-  readonly truthOf: (e: FlatExpr) => boolean | undefined;
-  /** A number that stands for no limit. */
-  readonly isBeyond: (e: FlatExpr) => boolean;
-  readonly note: (piece: FlatExpr, instead: FlatExpr | undefined, node?: FlatExpr, isTaken?: boolean) => void;
-}
-
-function shapeOf(e: FlatExpr, c: ShapeContext): Shape {
-  const of = (x: FlatExpr): Shape => shapeOf(x, c);
-  const other = (piece: FlatExpr, instead: FlatExpr | undefined): Shape => {
-    c.note(piece, instead);
-    return 'other';
-  };
-  switch (e.op) {
-    case 'const':
-    case 'time':
-    case 'initial':
-    case 'terminal':
-    case 'sample':
-      return 'fixed';
-    case 'var':
-    case 'der':
-    case 'pre':
-      return c.isFixed(e.index) ? 'fixed' : 'linear';
-    case 'neg':
-    case 'noEvent':
-      return of(e.a);
-    case 'not':
-      return of(e.a) === 'fixed' ? 'fixed' : other(e, undefined);
-    case 'add':
-    case 'sub': {
-      const [a, b] = [of(e.a), of(e.b)];
-      if (a === 'other' || b === 'other') return 'other';
-      if (a === b) return a;
-      const [fixed, linear] = a === 'fixed' ? [e.a, e.b] : [e.b, e.a];
-      if (isZero(fixed, c.value)) return 'linear';
-      // an offset
-      const isFirst = a === 'fixed';
-      c.note(fixed, isFirst && e.op === 'sub' ? { op: 'neg', a: linear } : linear, e, !isFirst && e.op === 'sub');
-      return 'other';
-    }
-    case 'mul': {
-      const [a, b] = [of(e.a), of(e.b)];
-      if (a === 'other' || b === 'other') return 'other';
-      if (a === 'fixed') return b;
-      return b === 'fixed' ? a : other(e, e.a);
-    }
-    case 'div': {
-      const [a, b] = [of(e.a), of(e.b)];
-      if (a === 'other' || b === 'other') return 'other';
-      return b === 'fixed' ? a : other(e, a === 'fixed' ? undefined : e.a);
-    }
-    case 'pow': {
-      const [a, b] = [of(e.a), of(e.b)];
-      if (a === 'fixed' && b === 'fixed') return 'fixed';
-      if (a === 'other') return 'other';
-      return other(e, a === 'linear' ? e.a : undefined);
-    }
-    case 'if': {
-      const always = c.truthOf(e.c);
-      if (always !== undefined) return of(always ? e.a : e.b);
-      const [k, a, b] = [conditionShape(e.c, c), of(e.a), of(e.b)];
-      if (k !== 'fixed') return other(e, linearPart(e.a, c) ?? linearPart(e.b, c));
-      if (a === 'other' || b === 'other') return 'other';
-      if (a === b) return a;
-      // one branch is zero, or an offset
-      const fixed = a === 'fixed' ? e.a : e.b;
-      if (isZero(fixed, c.value)) return 'linear';
-      c.note(fixed, a === 'fixed' ? e.b : e.a, e);
-      return 'other';
-    }
-    case 'delay': {
-      const a = of(e.a);
-      return shapeOf(e.by, { ...c, note: () => undefined }) === 'fixed' ? a : other(e, e.a);
-    }
-    case 'fn':
-    case 'table': {
-      const args = e.op === 'fn' ? e.args : [e.a];
-      // a limit that is none
-      if (e.op === 'fn' && (e.name === 'min' || e.name === 'max') && args.some(c.isBeyond))
-        return of(args.find((x) => !c.isBeyond(x)) ?? args[0]);
-      const shapes = args.map((x) => shapeOf(x, { ...c, note: () => undefined }));
-      if (shapes.every((s) => s === 'fixed')) return 'fixed';
-      // without it, what it bends passes unbent
-      const inner = straightened(e, c);
-      return other(e, inner);
-    }
-    default: {
-      // relations and logic
-      const shapes = [e.a, e.b].map((x) => shapeOf(x, { ...c, note: () => undefined }));
-      return shapes.every((s) => s === 'fixed') ? 'fixed' : other(e, undefined);
-    }
-  }
-}
-
-/** A branch without its offset. */
-function linearPart(e: FlatExpr, c: ShapeContext): FlatExpr | undefined {
-  const of = (x: FlatExpr): Shape => shapeOf(x, { ...c, note: () => undefined });
-  if (of(e) === 'linear') return e;
-  if (e.op === 'if') return linearPart(e.a, c) ?? linearPart(e.b, c);
-  if (e.op !== 'add' && e.op !== 'sub') return undefined;
-  if (of(e.b) === 'fixed') return linearPart(e.a, c);
-  const right = of(e.a) === 'fixed' ? linearPart(e.b, c) : undefined;
-  return right && (e.op === 'sub' ? { op: 'neg', a: right } : right);
-}
-
-const conditionShape = (e: FlatExpr, c: ShapeContext): Shape => shapeOf(e, { ...c, note: () => undefined });
-
-/** What passes a limit, a magnitude, a function of one value, if it were not there: the one operand that is not fixed. */
-function straightened(e: FlatExpr, c: ShapeContext): FlatExpr | undefined {
-  if (e.op === 'table') return e.a;
-  if (e.op !== 'fn') return e;
-  const moving = e.args.filter((x) => shapeOf(x, { ...c, note: () => undefined }) !== 'fixed');
-  if (moving.length !== 1) return undefined;
-  return moving[0].op === 'fn' && (moving[0].name === 'min' || moving[0].name === 'max')
-    ? straightened(moving[0], c)
-    : moving[0];
-}
-
 /** The equations through which the input comes to the output at once, without states, former values and delays in between. */
 function passageOf(
   blocks: readonly Block[],
@@ -443,148 +317,5 @@ function passageOf(
   return reached.get(y);
 }
 
-/** Bounds of the output by intervals, as far as limits and functions tell. */
-function rangeOf(
-  y: number,
-  blocks: readonly Block[],
-  indexOf: (k: number) => number,
-  value: (k: number) => number,
-): readonly [number, number] {
-  const all = [-Infinity, Infinity] as const;
-  const tidy = (low: number, high: number): readonly [number, number] => [
-    Number.isNaN(low) ? -Infinity : low,
-    Number.isNaN(high) ? Infinity : high,
-  ];
-  const open = new Set<number>();
-  const ofVariable = (k: number): readonly [number, number] => {
-    const x = value(k);
-    if (Number.isFinite(x)) return [x, x];
-    const own = indexOf(k);
-    const b = blocks.find((x) => x.kind === 'assign' && x.target.kind === 'var' && x.target.index === own);
-    if (!b || b.kind !== 'assign' || open.has(own)) return all;
-    open.add(own);
-    const found = of(b.value);
-    open.delete(own);
-    return found;
-  };
-  const of = (e: FlatExpr): readonly [number, number] => {
-    switch (e.op) {
-      case 'const':
-        return [e.value, e.value];
-      case 'var':
-        return ofVariable(e.index);
-      case 'neg': {
-        const [a, b] = of(e.a);
-        return [-b, -a];
-      }
-      case 'noEvent':
-        return of(e.a);
-      case 'add': {
-        const [a, b] = [of(e.a), of(e.b)];
-        return tidy(a[0] + b[0], a[1] + b[1]);
-      }
-      case 'sub': {
-        const [a, b] = [of(e.a), of(e.b)];
-        return tidy(a[0] - b[1], a[1] - b[0]);
-      }
-      case 'mul': {
-        const [a, b] = [of(e.a), of(e.b)];
-        const ends = [a[0] * b[0], a[0] * b[1], a[1] * b[0], a[1] * b[1]].map((x) => (Number.isNaN(x) ? 0 : x));
-        return [Math.min(...ends), Math.max(...ends)];
-      }
-      case 'if': {
-        const [a, b] = [of(e.a), of(e.b)];
-        return [Math.min(a[0], b[0]), Math.max(a[1], b[1])];
-      }
-      case 'table':
-        return [Math.min(...e.y), Math.max(...e.y)];
-      case 'fn': {
-        if (['sin', 'cos', 'tanh', 'sign'].includes(e.name)) return [-1, 1];
-        if (e.name === 'atan' || e.name === 'asin') return [-Math.PI / 2, Math.PI / 2];
-        if (e.name === 'atan2') return [-Math.PI, Math.PI];
-        if (e.name !== 'min' && e.name !== 'max') return all;
-        const [a, b] = e.args.map(of);
-        const pick = e.name === 'min' ? Math.min : Math.max;
-        return [pick(a[0], b[0]), pick(a[1], b[1])];
-      }
-      case 'lt':
-      case 'le':
-      case 'gt':
-      case 'ge':
-      case 'eq':
-      case 'ne':
-      case 'and':
-      case 'or':
-      case 'not':
-        return [0, 1];
-      default:
-        return all;
-    }
-  };
-  return ofVariable(y);
-}
-
-const tameFunctions: ReadonlySet<string> = new Set([
-  'sin',
-  'cos',
-  'abs',
-  'min',
-  'max',
-  'sign',
-  'tanh',
-  'atan',
-  'atan2',
-  'exp',
-  'sqrt',
-  'floor',
-  'ceil',
-  'integer',
-  'cosh',
-  'sinh',
-]);
-
-/** Whether an expression is bounded where its variables are. */
-function isTame(e: FlatExpr, isFixed: (k: number) => boolean, value: (k: number) => number): boolean {
-  const of = (x: FlatExpr): boolean => isTame(x, isFixed, value);
-  const fixedValue = (x: FlatExpr): number => evaluate(x, value, () => NaN);
-  switch (e.op) {
-    case 'const':
-      return true;
-    case 'var':
-      // what is not moved by the input may still grow with the time
-      return !isFixed(e.index) || Number.isFinite(value(e.index));
-    case 'div': {
-      const by = fixedValue(e.b);
-      return Number.isFinite(by) && by !== 0 && of(e.a);
-    }
-    case 'pow': {
-      const by = fixedValue(e.b);
-      return Number.isInteger(by) && by >= 0 && of(e.a);
-    }
-    case 'fn':
-      return tameFunctions.has(e.name) && e.args.every(of);
-    case 'table':
-      return true;
-    case 'neg':
-    case 'noEvent':
-    case 'not':
-      return of(e.a);
-    case 'if':
-      return of(e.a) && of(e.b);
-    case 'add':
-    case 'sub':
-    case 'mul':
-      return of(e.a) && of(e.b);
-    case 'lt':
-    case 'le':
-    case 'gt':
-    case 'ge':
-    case 'eq':
-    case 'ne':
-    case 'and':
-    case 'or':
-      return true;
-    default:
-      return false;
-  }
-}
+/** Of the opposite. */
+const turned = ([low, high]: readonly [number, number]): readonly [number, number] => [-high, -low];

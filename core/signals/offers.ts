@@ -43,7 +43,7 @@ const known: Readonly<Record<string, { readonly words: string; readonly set?: st
   backlash: { words: 'play gear gap dead band', set: 'gap = 0.1' },
   latch: { words: 'flip-flop set reset memory remember', set: '' },
   counter: { words: 'count edges number of times', set: '' },
-  timer: { words: 'stopwatch on time duration how long', set: '' },
+  timer: { words: 'on time duration how long elapsed', set: '' },
   debounce: { words: 'switch bounce filter condition on delay', set: "T = 0.02 's'" },
   watchdog: { words: 'heartbeat alive time-out supervision', set: "T = 0.1 's'" },
   limit: { words: 'saturation saturate clamp clip cut bound', set: 'low = -1, high = 1' },
