@@ -1,8 +1,4 @@
-import { atPlace, hasErrors, type Problem } from '../core/language/diagnostics';
-import { flatten } from '../core/flatten/flatten';
-import { libraryOfFile } from '../core/flatten/library';
-import { parseFile } from '../core/language/parse';
-import { relaxUnits } from '../core/language/unit-check';
+import type { Problem } from '../core/language/diagnostics';
 import { readProjectFile } from '../core/formats/project-file';
 import { linearReport, type LinearReport } from '../core/linear/linear-report';
 import type { Matrix } from '../core/linear/dense';
@@ -12,8 +8,9 @@ import { createRun, isRunnable, prepareRun } from '../core/run';
 import type { Program } from '../core/program/program';
 import { compile } from '../core/simulate/compile';
 import { createSimulation, type Simulation } from '../core/simulate/simulation';
+import { modelOfText, stopWith, typeNamed, type TextOf } from './model-text';
 import { projectTexts } from './run';
-import { complain, formatProblem, print, problemAsJson, readBytes } from './output';
+import { complain, print, readBytes } from './output';
 
 export interface LinearArguments {
   readonly class?: string;
@@ -27,8 +24,6 @@ export interface LinearArguments {
   readonly method?: SamplingMethod;
   readonly json?: boolean;
 }
-
-type TextOf = (place: string) => { name: string; text: string } | undefined;
 
 /** A model that stands at a moment; undefined where it could not be brought there, which has been told. */
 interface AtMoment {
@@ -67,13 +62,6 @@ export function linear(file: string, options: LinearArguments): number {
   return 0;
 }
 
-function stopWith(problems: readonly Problem[], textOf: TextOf, json: boolean | undefined): number {
-  for (const p of problems) complain(formatProblem(p, textOf));
-  if (json)
-    print(JSON.stringify({ status: 'failed', problems: problems.map((p) => problemAsJson(p, textOf)) }, null, 1));
-  return 2;
-}
-
 const quiet = { row: () => undefined, message: () => undefined, transition: () => undefined };
 /** Runs until this moment, exactly: the slopes are those of the values there. */
 const toMoment = (simulation: Simulation): Problem | undefined => {
@@ -84,13 +72,9 @@ const toMoment = (simulation: Simulation): Problem | undefined => {
 const shortest = 1e-9;
 
 function ofText(file: string, bytes: Uint8Array, options: LinearArguments): AtMoment | undefined {
-  const text = new TextDecoder().decode(bytes).replace(/^\uFEFF/, '');
-  const textOf: TextOf = (place) => (place === file ? { name: file, text } : undefined);
-  const parsed = parseFile(text);
-  const parseProblems = atPlace(file, parsed.problems);
-  if (hasErrors(parseProblems)) return void stopWith(parseProblems, textOf, options.json);
-  const { model } = flatten(libraryOfFile(parsed.value, file), options.class!);
-  const { program, problems } = compile({ ...model, problems: relaxUnits(model.problems) });
+  const { model, textOf, errors } = modelOfText(file, bytes, options.class!);
+  if (errors.length > 0) return void stopWith(errors, textOf, options.json);
+  const { program, problems } = compile(model);
   if (!program) return void stopWith(problems, textOf, options.json);
   const stop = Math.max(options.at ?? 0, shortest);
   const simulation = createSimulation(
@@ -115,13 +99,8 @@ function ofProject(file: string, bytes: Uint8Array, options: LinearArguments): A
   const { value: project, problems } = readProjectFile(bytes);
   for (const p of problems) complain(`zelvar: ${file}: ${p.message}`);
   if (!project) return undefined;
-  const type = options.type === undefined ? undefined : project.types.find((t) => t.name === options.type);
-  if (options.type !== undefined && !type) {
-    complain(
-      `zelvar: ${project.name} has no part type ${options.type}; it has ${project.types.map((t) => t.name).join(', ')}`,
-    );
-    return undefined;
-  }
+  const type = typeNamed(project, options.type);
+  if (type === 'none') return undefined;
   const chosen = options.setup === undefined ? undefined : project.setups.find((s) => s.name === options.setup);
   if (options.setup !== undefined && !chosen) {
     complain(

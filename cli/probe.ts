@@ -1,9 +1,4 @@
-import { atPlace, hasErrors, problem, type Problem } from '../core/language/diagnostics';
-import { flatten } from '../core/flatten/flatten';
-import { libraryOfFile } from '../core/flatten/library';
-import type { FlatModel } from '../core/flatten/flat-model';
-import { parseFile } from '../core/language/parse';
-import { relaxUnits } from '../core/language/unit-check';
+import { problem, type Problem } from '../core/language/diagnostics';
 import { readProjectFile } from '../core/formats/project-file';
 import { newSetup } from '../core/project/project';
 import { endsOf } from '../core/probe/ends';
@@ -11,7 +6,8 @@ import { probe as ask } from '../core/probe/probe';
 import { meanings, propertyNames, type PropertyName } from '../core/probe/properties';
 import type { PropertyAnswer } from '../core/probe/report';
 import { prepareRun } from '../core/run';
-import { complain, formatProblem, print, problemAsJson, readBytes } from './output';
+import { modelOfText, stopWith, typeNamed, type ClassModel } from './model-text';
+import { complain, print, readBytes } from './output';
 import { projectTexts } from './run';
 
 export interface ProbeArguments {
@@ -72,8 +68,6 @@ function readProperties(text: string | undefined): readonly Asked[] | string {
   return asked.length === 0 ? 'No property is asked for' : asked;
 }
 
-type TextOf = (place: string) => { name: string; text: string } | undefined;
-
 /** `zelvar probe`: 0 nothing that was asked for is refuted, 1 something is, 2 it could not be asked. */
 export function probe(file: string, options: ProbeArguments): number {
   const asked = readProperties(options.property);
@@ -87,18 +81,13 @@ export function probe(file: string, options: ProbeArguments): number {
   }
   const bytes = readBytes(file);
   if (!bytes) return 2;
-  const found = options.class === undefined ? ofProject(file, bytes, options) : ofText(file, bytes, options.class);
+  const found = options.class === undefined ? ofProject(file, bytes, options) : modelOfText(file, bytes, options.class);
   if (!found) return 2;
-  const { model, textOf } = found;
-  const stopWith = (problems: readonly Problem[]): number => {
-    for (const p of problems) complain(formatProblem(p, textOf));
-    if (options.json)
-      print(JSON.stringify({ status: 'failed', problems: problems.map((p) => problemAsJson(p, textOf)) }, null, 1));
-    return 2;
-  };
-  if (found.refused) return stopWith(found.refused);
+  const { model, textOf, errors } = found;
+  const stop = (problems: readonly Problem[]): number => stopWith(problems, textOf, options.json);
+  if (errors.length > 0) return stop(errors);
   const ends = endsOf(model, options.from, options.to);
-  if ('refused' in ends) return stopWith([problem('error', 'ends', ends.refused)]);
+  if ('refused' in ends) return stop([problem('error', 'ends', ends.refused)]);
   const effort = options.effort ?? usualEffort;
   const seed = options.seed ?? 1;
   const { value, problems } = ask(model, {
@@ -107,7 +96,7 @@ export function probe(file: string, options: ProbeArguments): number {
     effort,
     seed,
   });
-  if (!value) return stopWith(problems.filter((p) => p.severity === 'error'));
+  if (!value) return stop(problems.filter((p) => p.severity === 'error'));
   const answerOf = ({ property }: Asked): PropertyAnswer => value.answers.find((a) => a.property === property)!;
   if (options.json)
     print(
@@ -124,41 +113,18 @@ export function probe(file: string, options: ProbeArguments): number {
   return asked.some((a) => answerOf(a).holds === false) ? 1 : 0;
 }
 
-function ofText(
-  file: string,
-  bytes: Uint8Array,
-  className: string,
-): { model: FlatModel; textOf: TextOf; refused?: readonly Problem[] } {
-  const text = new TextDecoder().decode(bytes).replace(/^\uFEFF/, '');
-  const textOf: TextOf = (place) => (place === file ? { name: file, text } : undefined);
-  const parsed = parseFile(text);
-  const parseProblems = atPlace(file, parsed.problems);
-  const { model } = flatten(libraryOfFile(parsed.value, file), className);
-  if (hasErrors(parseProblems)) return { model, textOf, refused: parseProblems };
-  const problems = relaxUnits(model.problems);
-  if (hasErrors(problems)) return { model, textOf, refused: problems.filter((p) => p.severity === 'error') };
-  return { model: { ...model, problems }, textOf };
-}
-
-function ofProject(
-  file: string,
-  bytes: Uint8Array,
-  options: ProbeArguments,
-): { model: FlatModel; textOf: TextOf; refused?: readonly Problem[] } | undefined {
+function ofProject(file: string, bytes: Uint8Array, options: ProbeArguments): ClassModel | undefined {
   const { value: project, problems } = readProjectFile(bytes);
   for (const p of problems) complain(`zelvar: ${file}: ${p.message}`);
   if (!project) return undefined;
-  const type = options.type === undefined ? undefined : project.types.find((t) => t.name === options.type);
-  if (options.type !== undefined && !type) {
-    complain(
-      `zelvar: ${project.name} has no part type ${options.type}; it has ${project.types.map((t) => t.name).join(', ')}`,
-    );
-    return undefined;
-  }
+  const type = typeNamed(project, options.type);
+  if (type === 'none') return undefined;
   const prepared = prepareRun(project, { ...newSetup('probe', 'probe'), root: type?.id ?? '' });
-  const textOf = projectTexts(project);
-  const errors = prepared.problems.filter((p) => p.severity === 'error');
-  return { model: prepared.model, textOf, ...(errors.length > 0 && { refused: errors }) };
+  return {
+    model: prepared.model,
+    textOf: projectTexts(project),
+    errors: prepared.problems.filter((p) => p.severity === 'error'),
+  };
 }
 
 /** JSON has no Infinity. */

@@ -306,9 +306,10 @@ test('an order that is turned round is shown where it is', () => {
   const [greater, plain] = c!.inputs.map((i) => valueOf(i.input, c!.at));
   expect(Math.sign(greater - plain)).toBe(-Math.sign(c!.left - c!.right));
 });
-test('bounds of what is the opposite of something', () => {
-  expect(
-    one('Real x(start = 0, fixed = true), z; equation der(x) = u - x; z = max(0, min(1, x)); y = -z;', 'bounded')
-      .because,
-  ).toContain('between -1 and 0');
+test('what is only another name for the opposite of something: its bounds and its values', () => {
+  const text = 'Real x(start = 0, fixed = true), z(start = 1); equation der(x) = u - x; -y = z; z = max(0, min(1, x));';
+  expect(one(text, 'bounded').because).toContain('between -1 and 0');
+  const { counterexample } = one(text, 'odd');
+  expect(Math.min(...counterexample!.traces.left, -Math.max(...counterexample!.traces.right))).toBeLessThan(0);
+  expect(Math.max(...counterexample!.traces.left)).toBeLessThanOrEqual(0);
 });
