@@ -40,6 +40,32 @@ test.each(['light', 'dark'])('%s: no view has a serious finding', async (theme) 
   expect(found).toEqual({});
 });
 
+test.each(['light', 'dark'])('%s: a signal sheet, its search and its answers have none either', async (theme) => {
+  if (theme === 'dark') await click('[aria-label="Dark theme"]');
+  await goTo(page, '#/control/ctrl//');
+  await clickText('main button', 'Begin with a PI controller');
+  await page.waitForSelector('[data-line="u"]');
+  await pause(600);
+  expect(['sheet', await serious()]).toEqual(['sheet', []]);
+  await page.click('[data-line="u"] .signal-formula');
+  await page.waitForSelector('[data-testid="block-details"]');
+  await clickText('main button', 'Lines');
+  await pause(600);
+  expect(['a card and the lines', await serious()]).toEqual(['a card and the lines', []]);
+  await page.focus('[data-testid="signal-board"]');
+  await page.keyboard.press('a');
+  await page.waitForSelector('[data-testid="block-search"]');
+  await pause(300);
+  expect(['search', await serious()]).toEqual(['search', []]);
+  await page.keyboard.press('Escape');
+  await goTo(page, '#/control/spindle///probe');
+  await page.select('[aria-label="Effort"]', '60');
+  await click('[data-testid="ask"]');
+  await page.waitForSelector('[data-testid="told"]', { timeout: 90_000 });
+  await pause(300);
+  expect(['answers', await serious()]).toEqual(['answers', []]);
+});
+
 test('the start page and the dialogs have none either', async () => {
   await page.keyboard.press('?');
   await page.waitForSelector('.modal.show');

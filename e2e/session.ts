@@ -26,6 +26,9 @@ export const views: readonly string[] = [
   '#/physics/spindle///network',
   '#/physics/spindle///relations',
   '#/physics////shared',
+  '#/control/ctrl//',
+  '#/control/spindle///loop',
+  '#/control/spindle///probe',
 ];
 
 export const freshCapper = (): ReturnType<typeof freshSample> => freshSample('tube-capper');

@@ -95,7 +95,15 @@ export function XyPlot({ label, curves, xName, yName, height, logX, square, mark
         normalized: true,
         events: [],
         elements: { line: { tension: 0 } },
-        scales: { x: axis(xName, logX ?? false), y: axis(yName, false) },
+        scales: {
+          x: axis(xName, logX ?? false),
+          y: {
+            ...axis(yName, false),
+            grace: '4%',
+            // plots below each other begin at the same place
+            afterFit: (scale) => void (scale.width = Math.max(scale.width, 46)),
+          },
+        },
         plugins: { legend: { display: false }, tooltip: { enabled: false } },
       },
       plugins: [

@@ -83,7 +83,8 @@ export function loopPicture(
   return {
     problems,
     value: {
-      time: simulation.time,
+      // a run of no length stands at its start
+      time: question.at <= quietest ? 0 : simulation.time,
       states: r.states,
       poles: r.poles,
       zeros: r.zeros ?? [],

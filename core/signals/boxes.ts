@@ -186,6 +186,14 @@ function middleOf(places: readonly (Place | null)[]): Place | null {
   return { x: mean((p) => p.x), y: mean((p) => p.y) };
 }
 
+/** The part type that a line uses as a block. */
+function partUsedBy(project: Project, type: PartType, sheet: SignalSheet, id: string, around: SheetSurroundings) {
+  const line = sheet.lines.find((l) => l.id === id);
+  const card = sheetPicture(type, sheet, around).cards.find((c) => c.id === id);
+  const own = card?.typeId === undefined ? undefined : project.types.find((t) => t.id === card.typeId);
+  return line && card && own && card.expr?.kind === 'call' ? { line, card, call: card.expr, own } : undefined;
+}
+
 /** The part type a line uses, with a name of its own, so that changing it changes nothing else. */
 export function copyAsOwn(
   project: Project,
@@ -195,14 +203,13 @@ export function copyAsOwn(
   around: SheetSurroundings,
   newId: () => string,
 ): BoxChange | Problem {
-  const line = sheet.lines.find((l) => l.id === id);
-  const card = sheetPicture(type, sheet, around).cards.find((c) => c.id === id);
-  const own = card?.typeId === undefined ? undefined : project.types.find((t) => t.id === card.typeId);
-  if (!line || !own || card?.expr?.kind !== 'call') return refuse('This line uses no part type');
+  const use = partUsedBy(project, type, sheet, id, around);
+  if (!use) return refuse('This line uses no part type');
+  const { line, call, own } = use;
   let name = own.name;
   const stem = own.name.replace(/\d+$/, '');
   for (let k = 2; project.types.some((t) => t.name === name); k++) name = `${stem}${k}`;
-  const { start, end } = card.expr.calleeSpan;
+  const { start, end } = call.calleeSpan;
   const label = `Copy ${own.name} as ${name}`;
   return {
     label,
@@ -232,11 +239,10 @@ export function unfold(
   around: SheetSurroundings,
   newId: () => string,
 ): BoxChange | Problem {
-  const line = sheet.lines.find((l) => l.id === id);
-  const card = sheetPicture(type, sheet, around).cards.find((c) => c.id === id);
-  const own = card?.typeId === undefined ? undefined : project.types.find((t) => t.id === card.typeId);
-  const found = card && blockOfCall(card.expr, sheet, around);
-  if (!line || !own || !found || card?.expr?.kind !== 'call') return refuse('This line uses no part type');
+  const use = partUsedBy(project, type, sheet, id, around);
+  const found = use && blockOfCall(use.call, sheet, around);
+  if (!use || !found) return refuse('This line uses no part type');
+  const { line, card, call, own } = use;
   const more =
     own.signals.length !== 1
       ? 'it has no sheet, or several'
@@ -248,7 +254,7 @@ export function unfold(
   const clock = (s: SignalSheet): string => (s.every.trim() === '' ? '' : `${s.every} ${s.offset} ${s.method}`);
   if (clock(inner) !== clock(sheet))
     return refuse(`${own.name} cannot be put here as lines: its sheet is computed at other moments than this one`);
-  const given = argumentsOf(card.expr, found.block);
+  const given = argumentsOf(call, found.block);
   const taken = new Set([
     ...type.quantities.map((q) => q.name),
     ...type.signals.flatMap((s) => s.lines.flatMap((l) => nameOfLine(l) ?? [])),

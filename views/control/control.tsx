@@ -90,7 +90,7 @@ export function ControlSheet() {
     return (
       <>
         <div className="pane-head">
-          <h2>
+          <h2 className="own-width">
             Control of <span className="type-tag">{type.name}</span>
           </h2>
           <ControlChoice />

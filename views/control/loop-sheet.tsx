@@ -101,7 +101,7 @@ export function LoopSheet({
   return (
     <>
       <div className="pane-head">
-        <h2 className="text-nowrap">Loop in frequency</h2>
+        <h2 className="text-nowrap own-width">Loop in frequency</h2>
         <ControlChoice />
         <span style={{ flex: 1 }} />
         <Button onClick={exportCsv} disabled={!last} title="The newest curves as CSV">
@@ -184,7 +184,7 @@ export function LoopSheet({
         {last && (
           <div className="loop-split">
             <div>
-              <h3 className="plot-title">Loop gain</h3>
+              <h3 className="plot-title">{open.trim() === '' ? 'Gain and phase' : 'Loop gain and phase'}</h3>
               <XyPlot
                 label="Gain over frequency"
                 curves={plots.gain}

@@ -83,34 +83,16 @@ export function ProbeSheet({ project, type }: { readonly project: Project; reado
   return (
     <>
       <div className="pane-head">
-        <h2 className="text-nowrap">
+        <h2 className="text-nowrap own-width">
           What <span className="type-tag">{type.name}</span> is
         </h2>
         <ControlChoice />
         <span style={{ flex: 1 }} />
         {inputs.length > 0 && outputs.length > 0 && (
           <>
-            <select
-              className="form-select form-select-sm ends"
-              aria-label="Input"
-              value={u}
-              onChange={(e) => setFrom(e.target.value)}
-            >
-              {inputs.map((n) => (
-                <option key={n}>{n}</option>
-              ))}
-            </select>
+            <EndChoice label="Input" value={u} names={inputs} onChoose={setFrom} />
             <span className="quiet">to</span>
-            <select
-              className="form-select form-select-sm ends"
-              aria-label="Output"
-              value={y}
-              onChange={(e) => setTo(e.target.value)}
-            >
-              {outputs.map((n) => (
-                <option key={n}>{n}</option>
-              ))}
-            </select>
+            <EndChoice label="Output" value={y} names={outputs} onChoose={setTo} />
             <select
               className="form-select form-select-sm ends"
               aria-label="Effort"
@@ -201,6 +183,31 @@ export function ProbeSheet({ project, type }: { readonly project: Project; reado
         )}
       </div>
     </>
+  );
+}
+
+function EndChoice({
+  label,
+  value,
+  names,
+  onChoose,
+}: {
+  readonly label: string;
+  readonly value: string | undefined;
+  readonly names: readonly string[];
+  readonly onChoose: (name: string) => void;
+}) {
+  return (
+    <select
+      className="form-select form-select-sm ends"
+      aria-label={label}
+      value={value}
+      onChange={(e) => onChoose(e.target.value)}
+    >
+      {names.map((n) => (
+        <option key={n}>{n}</option>
+      ))}
+    </select>
   );
 }
 
