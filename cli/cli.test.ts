@@ -29,7 +29,7 @@ test('run: verdicts, exit codes, values set, CSV', () => {
     out,
   );
   expect(careful.status).toBe(0);
-  expect(careful.stdout).toMatch(/CAP-02\s+holds\s+margin 0\.1\d* N\.m/);
+  expect(careful.stdout).toMatch(/CAP-02\s+holds\s+margin 0\.09\d* N\.m/);
   const rows = readFileSync(out, 'utf8').trim().split('\n');
   expect(rows[0]).toBe('time,gripper.closed,spindle.speed [rad/s],ctrl.mode');
   expect(rows.at(-1)!.split(',')[0]).toBe('2');

@@ -24,6 +24,7 @@ import {
   procedure,
   sequence,
   shape,
+  signalSheet,
 } from './build';
 
 /** The demo: a bench-top tube capper. `npm run samples` writes it to tube-capper.zelvar.json. */
@@ -363,6 +364,9 @@ const control_ = partType('CapperControl', 'What the capper does, and when.', {
         { type: 'Integer', min: '0' },
       ],
       ['speedGain', '0.25', 'V.s/rad', 'gain of the speed loop'],
+      ['speedReset', '0.1', 's', 'time of its integral part', { min: '0.001' }],
+      ['steepest', '2600', 'rad/s2', 'how fast the speed wanted may change'],
+      ['mostCurrent', '9.5', 'A', 'limit of the winding current while it turns'],
       ['compensation', '0.6', '1', 'share of the back-emf made up for while pressing', { min: '0', max: '1' }],
       ['hottest', '95', 'degC', 'winding temperature that stops the machine'],
       ['motorConstant', '0.035', 'N.m/A', 'of the motor'],
@@ -379,6 +383,7 @@ const control_ = partType('CapperControl', 'What the capper does, and when.', {
     ...variables(
       ['turns', '0', '1', 'turns of the cap'],
       ['wanted', '0', 'rad/s', 'speed wanted'],
+      ['turning', '0', 'V', 'voltage that keeps the speed'],
       ['count', '0', '', 'tubes done', { type: 'Integer' }],
       ['inBatch', '0', '', 'tubes done of the batch', { type: 'Integer' }],
     ),
@@ -401,12 +406,42 @@ const control_ = partType('CapperControl', 'What the capper does, and when.', {
     port('toPanel', 'out', ['batchDone', 'fault', 'ready']),
   ],
   physics: `turns = angle/(2*3.141592653589793);
-wanted = if in(mode.Fast) then fastSpeed elseif in(mode.Creep) then creepSpeed else 0;
-voltage = if in(mode.Fast) or in(mode.Creep) then max(0, motorConstant*gear*wanted + speedGain*(wanted - speed))
-  elseif in(mode.Press) or in(mode.Hold) then resistance*pressTorque/(gear*efficiency*motorConstant) + compensation*motorConstant*gear*speed
-  else 0;
 lamp = in(service.Lit) or in(service.Flash);
 `,
+  signals: [
+    signalSheet(
+      'Speed',
+      [
+        [0, 0, 'asked = if in(mode.Fast) then fastSpeed elseif in(mode.Creep) then creepSpeed else 0'],
+        [265, 0, 'wanted = rateLimit(asked, up = steepest)'],
+        [530, 0, 'missing = wanted - speed'],
+        [
+          795,
+          0,
+          'part = integrate(speedGain/speedReset*(missing + (turning - demand)/speedGain), reset = not in(mode.Turning))',
+        ],
+        [530, 130, 'backEmf = motorConstant*gear*speed'],
+        [795, 130, 'demand = motorConstant*gear*wanted + speedGain*missing + part'],
+        [
+          1060,
+          130,
+          'turning = limit(demand, max(0, backEmf - resistance*mostCurrent), backEmf + resistance*mostCurrent)',
+        ],
+        [1060, 260, 'pressing = resistance*pressTorque/(gear*efficiency*motorConstant) + compensation*backEmf'],
+        [
+          1325,
+          130,
+          'voltage = if in(mode.Fast) or in(mode.Creep) then turning elseif in(mode.Press) or in(mode.Hold) then pressing else 0',
+        ],
+        [
+          265,
+          260,
+          '// What the limits of the current take away is taken back from the integral, so that it does not wind up',
+        ],
+      ],
+      { every: '0.001' },
+    ),
+  ],
   charts: [
     chart(
       'mode',
@@ -656,9 +691,12 @@ const panelType = partType('OperatorPanel', 'Keys, lamp and display of the opera
   ],
 });
 
+/** When setups look at loops: the spindle has nearly come to its speed. */
+const nearlyThere = 'in(ctrl.mode.Fast) and spindle.speed > 0.95*ctrl.fastSpeed';
+
 const untraced: Project = {
   format: 'zelvar-project',
-  version: 8,
+  version: 9,
   id: 'tube-capper',
   name: 'Tube capper',
   root: capper.id,
@@ -773,10 +811,14 @@ capper: moves home`,
         text: 'The operator shall be able to stop the machine in every state.',
       },
     }),
+    requirement('CAP-16', 'The speed loop shall have a phase margin of at least 50 deg.', 'analysis', {
+      note: 'Of the loop opened at the voltage the controller asks for, once the spindle has come near to its speed.',
+    }),
   ],
   glossary: [
     phrase('spindle speed', 'spindle.speed'),
     phrase('cap torque', 'cap.torque'),
+    phrase('speed loop', 'ctrl.voltage'),
     phrase('winding current', 'spindle.current'),
     phrase('winding temperature', 'spindle.windingTemperature'),
     phrase('tube is clamped', 'gripper.closed'),
@@ -793,22 +835,26 @@ capper: moves home`,
     setup('Careful', 'One tube, capped with the creep speed as designed.', {
       stop: 2,
       panel: 'a-operator',
+      loopsWhen: nearlyThere,
       stimulus: stimulus([0.2, 'send', 'panel.start']),
     }),
     setup('Eager', 'The same with a creep speed of 16 rad/s: faster, but the cap hits its seat too hard.', {
       stop: 2,
       panel: 'a-operator',
+      loopsWhen: nearlyThere,
       changes: changed({ 'ctrl.creepSpeed': '16' }),
       stimulus: stimulus([0.2, 'send', 'panel.start']),
     }),
     setup('Guard', 'The operator opens the guard while the spindle turns fast.', {
       stop: 2,
       panel: 'a-operator',
+      loopsWhen: nearlyThere,
       stimulus: stimulus([0.2, 'send', 'panel.start'], [0.85, 'set', 'guard.open', 'true']),
     }),
     setup('Five tubes', 'Five tubes one after the other.', {
       stop: 12,
       panel: 'a-operator',
+      loopsWhen: nearlyThere,
       recordEvery: 2e-3,
       changes: changed({ 'belt.tubes': '5' }),
       stimulus: stimulus([0.2, 'send', 'panel.start']),
@@ -816,11 +862,13 @@ capper: moves home`,
     setup('Guard, written', 'The guard is opened and shut by a written sequence, which also judges what follows.', {
       stop: 2,
       panel: 'a-operator',
+      loopsWhen: nearlyThere,
       sequences: ['q-guard-opened-while-turning'],
     }),
     setup('Batch', 'A batch of 24 tubes, watched by a written sequence.', {
       stop: 40,
       panel: 'a-operator',
+      loopsWhen: nearlyThere,
       recordEvery: 1e-2,
       changes: changed({ 'belt.tubes': '26' }),
       sequences: ['q-a-batch-of-24'],
@@ -828,6 +876,7 @@ capper: moves home`,
     setup('Late counter', 'The same with a fault: the counter wraps one tube too late. The sequence finds it.', {
       stop: 40,
       panel: 'a-operator',
+      loopsWhen: nearlyThere,
       recordEvery: 1e-2,
       changes: changed({ 'belt.tubes': '26', 'ctrl.counterSlip': '1' }),
       sequences: ['q-a-batch-of-24'],
@@ -835,6 +884,7 @@ capper: moves home`,
     setup('Empty belt', 'No tube comes: the capper must notice.', {
       stop: 5,
       panel: 'a-operator',
+      loopsWhen: nearlyThere,
       recordEvery: 2e-3,
       changes: changed({ 'belt.tubes': '0' }),
       stimulus: stimulus([0.2, 'send', 'panel.start']),
@@ -994,6 +1044,13 @@ export const tubeCapper: Project = traces(untraced, [
   ],
   ['CAP-11', 'type/t-gripper/quantity/q-outerDiameter', 'type/t-gripper/quantity/q-outerHeight'],
   ['CAP-12', `${spindleType}/quantity/q-headOffset`],
+  [
+    'CAP-16',
+    `${controlAt}/signals/g-speed`,
+    `${controlAt}/quantity/q-speedGain`,
+    `${controlAt}/quantity/q-speedReset`,
+    'setup/u-careful',
+  ],
   ['CAP-14', 'type/t-operatorpanel', line('Cap a tube', 'operator: reads the torque on the panel')],
   ['CAP-15', `${mode}/s-stopped`, `${mode}/s-ready`, 'type/t-operatorpanel/port/o-keys'],
 ]);

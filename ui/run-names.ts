@@ -4,6 +4,7 @@ import type { Project, Setup } from '@/core/project/project';
 import { namesOfRun, type NameOfRun } from '@/core/run/names-of-run';
 import { useProject } from '@/store/project-store';
 import { limitOperators } from '@/core/requirements/formula';
+import { loopOperators } from '@/core/requirements/loop-terms';
 import type { Suggestion } from './suggestions';
 
 type Names = () => readonly Suggestion[];
@@ -26,7 +27,10 @@ const functions: readonly Suggestion[] = ['in', 'der', 'pre', 'convert', ...Obje
   name,
   detail: 'function',
 }));
-const operators: readonly Suggestion[] = Object.entries(limitOperators).map(([name, { forms }]) => ({
+const operators: readonly Suggestion[] = Object.entries({
+  ...limitOperators,
+  ...loopOperators,
+}).map(([name, { forms }]) => ({
   name,
   detail: forms[0],
 }));

@@ -69,7 +69,9 @@ describe('renaming follows into every text', () => {
       name: 'Quick',
     });
     expect(errors(next)).toEqual([]);
-    expect(typeById(next, 't-cappercontrol')?.physics).toContain('in(mode.Quick)');
+    const lines = typeById(next, 't-cappercontrol')!.signals[0].lines.map((l) => l.text);
+    expect(lines.filter((l) => l.includes('in(mode.Quick)')).length).toBe(2);
+    expect(lines.some((l) => l.includes('in(mode.Fast)'))).toBe(false);
   });
   test('a chart and a type', () => {
     let next = done(tubeCapper, { kind: 'rename', list: 'type/t-cappercontrol/chart', id: 'c-mode', name: 'phase' });

@@ -43,10 +43,18 @@ export interface FlattenOptions {
   /** Changed values of the root. */
   readonly changes?: readonly PlacedChange[];
   readonly observers?: readonly Observation[];
+  /** Values that observers use and that the run is given from outside: hidden inputs of the root. */
+  readonly given?: readonly GivenValue[];
   /** Inputs of the root and its parts that follow formulas over time. */
   readonly signals?: readonly Signal[];
   /** Signals that are only looked at for what is wrong with them: several may be for one input. */
   readonly checkedSignals?: readonly Signal[];
+}
+
+export interface GivenValue {
+  readonly name: string;
+  readonly type: 'Real' | 'Boolean';
+  readonly unit: string;
 }
 
 export interface Signal {
@@ -145,6 +153,16 @@ function build(library: ClassLibrary, className: string, options: FlattenOptions
   for (const signal of options.signals ?? []) addSignal(b, root, signal, true);
   for (const signal of options.checkedSignals ?? []) addSignal(b, root, signal, false);
   connections.finish(b);
+  for (const { name, type, unit } of options.given ?? [])
+    root.members.set(name, {
+      kind: 'leaf',
+      index: b.add(
+        plainVariable(
+          { name, type, kind: 'external', place: '' },
+          { unit, hidden: true, watched: true, start: constant(0), fixed: true },
+        ),
+      ),
+    });
   const observed = addObservers(b, root, options.observers ?? []);
   return { model: finish(b, className), observed };
 }

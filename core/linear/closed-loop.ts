@@ -20,3 +20,12 @@ export function closedLoop({ A, B, C, D, ...rest }: LinearModel, sign = -1): Lin
 /** Whether everything dies away, by poles in the s plane or, of ticks, in the z plane. */
 export const isDyingAway = (poles: readonly Complex[], every: number | undefined): boolean =>
   poles.every(([re, im]) => (every === undefined ? re < 0 : Math.hypot(re, im) < 1));
+
+/** What comes back in the loop closed again, for what is put in where it was opened: L/(1 + L). */
+export function comesBack(L: Complex): Complex {
+  const [re, im] = L;
+  // with an integral in it, at rest all of it comes back
+  if (!Number.isFinite(re) || !Number.isFinite(im)) return [1, 0];
+  const size = (1 + re) ** 2 + im ** 2;
+  return [(re * (1 + re) + im * im) / size, im / size];
+}

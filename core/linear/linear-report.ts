@@ -37,6 +37,8 @@ export interface LinearReport extends Margins {
   readonly bandwidth: number;
   /** All poles are inside the half plane, or inside the circle, of what dies away. */
   readonly isStable: boolean;
+  /** The loop holds when it is closed again. */
+  readonly closedHolds: boolean;
   /** What comes out for an input that swings with an angular frequency. */
   at(w: number): Complex;
   /** The loop gain, with the sign that margins are counted with: the closed loop is 1/(1 + L). */
@@ -162,6 +164,7 @@ export function linearReport(
       dcGain: Number.isFinite(rest) ? rest : Infinity,
       bandwidth: bandwidthOf(at, range([...seenPoles, ...(zeros ?? [])]), every === undefined ? seenPoles : []),
       isStable: isStable(poles, every),
+      closedHolds: holds,
       loopAt,
       opened,
       range: range([...seenPoles, ...loopPoles, ...(zeros ?? [])]),

@@ -3,7 +3,7 @@ import { newSetup, type Project } from '../project/project';
 import { createRun, isRunnable, prepareRun } from '../run';
 import type { Complex } from './complex';
 import { linearReport, type LinearQuestion } from './linear-report';
-import { closedLoop, isDyingAway } from './closed-loop';
+import { closedLoop, comesBack, isDyingAway } from './closed-loop';
 import type { LinearModel } from './linearise';
 import { bandwidthOf, frequencies } from './margins';
 import { polesOf } from './poles';
@@ -71,14 +71,7 @@ export function loopPicture(
   const isOpened = question.open !== undefined && question.from === question.open && question.to === question.open;
   const again = closedLoop(r.opened);
   const closedPoles = isOpened ? polesOf(again) : r.poles;
-  const comesBack = (x: number): Complex => {
-    const [re, im] = r.loopAt(x);
-    // with an integral in it, at rest all of it comes back
-    if (!Number.isFinite(re) || !Number.isFinite(im)) return [1, 0];
-    const size = (1 + re) ** 2 + im ** 2;
-    return [(re * (1 + re) + im * im) / size, im / size];
-  };
-  const closed = w.map((x) => (isOpened ? comesBack(x) : r.at(x)));
+  const closed = w.map((x) => (isOpened ? comesBack(r.loopAt(x)) : r.at(x)));
   const finite = (x: number): number | null => (Number.isFinite(x) ? x : null);
   return {
     problems,
@@ -98,9 +91,9 @@ export function loopPicture(
       phaseMarginAt: finite(r.phaseMarginAt),
       delayMargin: finite(r.delayMargin),
       bandwidth: finite(
-        isOpened ? bandwidthOf(comesBack, r.range, r.every === undefined ? closedPoles : []) : r.bandwidth,
+        isOpened ? bandwidthOf((x) => comesBack(r.loopAt(x)), r.range, r.every === undefined ? closedPoles : []) : r.bandwidth,
       ),
-      dcGain: finite(isOpened ? comesBack(0)[0] : r.dcGain),
+      dcGain: finite(isOpened ? comesBack(r.loopAt(0))[0] : r.dcGain),
       w,
       gain: closed.map(([re, im]) => 20 * Math.log10(Math.hypot(re, im))),
       phase: unwrapped(closed),

@@ -579,6 +579,8 @@ export const setup = entry(
     startIn: read(texts(400, 200), 'state-path', inSetup, { says: 'start of' }),
     /** Condition that ends the run early; empty for none. */
     endWhen: read(text(2000), 'expression', inSetup, { says: 'end of' }),
+    /** Condition at whose coming the loops that requirements speak of are looked at; empty for never. */
+    loopsWhen: read(text(2000), 'expression', inSetup, { says: 'looks at loops of' }),
     /** What is recorded: names of quantities, charts, or parts with all they hold; empty for everything. */
     record: read(texts(400, 2000), 'chart-path', inSetup, { says: 'what is recorded by' }),
     /** Ids of the tracks it shows; empty for all. */
@@ -694,7 +696,7 @@ export const track = entry(
 const retired = { id, key };
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 8;
+export const projectVersion = 9;
 
 export const projectFields = {
   format: exactly(projectFormat),

@@ -128,6 +128,11 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
     version: 8,
     types: listOf(project.types).map((t) => ({ ...t, signals: [] })),
   }),
+  8: (project) => ({
+    ...project,
+    version: 9,
+    setups: listOf(project.setups).map((s) => ({ ...s, loopsWhen: '' })),
+  }),
 };
 
 const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));

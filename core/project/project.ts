@@ -331,6 +331,7 @@ export const newSetup = (id: string, name: string): Setup => ({
   root: '',
   startIn: [],
   endWhen: '',
+  loopsWhen: '',
   record: [],
   tracks: [],
   screen: true,

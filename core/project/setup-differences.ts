@@ -21,6 +21,7 @@ function facts(project: Project, setup: Setup): ReadonlyMap<string, string> {
     ['step in s', String(setup.step)],
     ['recorded every', String(setup.recordEvery)],
     ['ends when', setup.endWhen],
+    ['looks at loops when', setup.loopsWhen],
     ['records', setup.record.join(', ')],
     ['starts in', setup.startIn.join(', ')],
     ['screen', setup.screen ? 'shown' : 'without'],

@@ -2,7 +2,8 @@ import { table } from '../language/table';
 import type { Expr } from '../language/ast';
 import { printExpression } from '../language/print';
 import type { GlossaryEntry } from '../project/project';
-import { obligations, readFormula, type Formula, type FormulaValue } from './formula';
+import { hasLoopCall, loopOperators } from './loop-terms';
+import { eachExpression, obligations, readFormula, type Formula, type FormulaValue } from './formula';
 import { showFormula } from './read-limit';
 
 /** A formula in plain words, for whoever wants to know what will be checked; names become the phrases of the glossary. */
@@ -45,11 +46,13 @@ class Words {
   }
 
   always(f: Formula): string {
-    if (f.kind !== 'implies') return `at every moment, ${this.says(f)}`;
+    const moment = speaksOfLoops(f) ? 'whenever loops are looked at' : 'at every moment';
+    if (f.kind !== 'implies') return `${moment}, ${this.says(f)}`;
     const { a, b } = f;
     if (a.kind === 'rising') return `for every moment at which ${this.says(a.a)} begins to hold, ${this.says(b)}`;
     if (a.kind === 'falling') return `for every moment at which ${this.says(a.a)} ceases to hold, ${this.says(b)}`;
-    return `at every moment at which ${this.says(a)}, ${this.says(b)}`;
+    const joint = speaksOfLoops(f) ? 'while' : 'at which';
+    return `${moment} ${joint} ${this.says(a)}, ${this.says(b)}`;
   }
 
   says(f: Formula): string {
@@ -122,7 +125,8 @@ class Words {
     if (e.kind === 'unary' && e.op === 'not') return `not ${bracketed(e.operand)}`;
     if (e.kind === 'binary') {
       if (e.op === 'and' || e.op === 'or') return `${bracketed(e.left, e.op)} ${e.op} ${bracketed(e.right, e.op)}`;
-      if (e.op in relationWords) return `${this.expression(e.left)} ${relationWords[e.op]} ${this.expression(e.right)}`;
+      if (e.op in relationWords)
+        return `${this.expression(e.left)} ${relationWords[e.op]} ${decibels(e.left, e.right) ?? this.expression(e.right)}`;
     }
     return this.expression(e);
   }
@@ -137,8 +141,22 @@ class Words {
       const inside = this.expression(e.args[0]);
       return `the size of ${e.args[0].kind === 'binary' && !this.phrase(e.args[0]) ? `(${inside})` : inside}`;
     }
+    const loop = this.loop(e);
+    if (loop) return loop;
     if (e.kind === 'call' && e.callee === 'in' && e.args[0]) return `${printExpression(e.args[0])} is active`;
     return showFormula(printExpression(e));
+  }
+
+  /** What is said of a loop: "the phase margin of the loop opened at x". */
+  private loop(e: Expr): string | undefined {
+    if (e.kind === 'call' && e.callee in loopOperators) {
+      const { words } = loopOperators[e.callee]!;
+      const [from, to] = e.args.map((x) => this.expression(x));
+      if (to !== undefined) return `the ${words} from ${from} to ${to}`;
+      const named = e.args[0] && this.phrase(e.args[0]);
+      return named ? `the ${words} of ${named.slice(1, -1)}` : `the ${words} of the loop opened at ${from}`;
+    }
+    return undefined;
   }
 
   /** In brackets where it is put together, so that what stands around it is said of all of it. */
@@ -179,6 +197,22 @@ class Words {
         return `how long ${this.says(v.of)} has held`;
     }
   }
+}
+
+/** A factor that is written as 10^(x/20) for a gain margin: x dB. */
+function decibels(left: Expr, e: Expr): string | undefined {
+  if (left.kind !== 'call' || left.callee !== 'gainMargin' || e.kind !== 'binary' || e.op !== '^') return undefined;
+  const { left: base, right: power } = e;
+  const isTen = base.kind === 'number' && base.value === 10 && power.kind === 'binary' && power.op === '/';
+  if (!isTen || power.left.kind !== 'number' || power.right.kind !== 'number' || power.right.value !== 20)
+    return undefined;
+  return `${power.left.value} dB`;
+}
+
+function speaksOfLoops(f: Formula): boolean {
+  let found = false;
+  eachExpression(f, (e) => void (found ||= hasLoopCall(e)));
+  return found;
 }
 
 const time = (seconds: number): string => {

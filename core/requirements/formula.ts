@@ -299,6 +299,56 @@ function spanOfTime(a: Expr, b: Expr): { from: number; to: number } {
   return { from, to };
 }
 
+/** Every condition of the model in a formula, and every value that is compared or counted. */
+export function eachExpression(f: Formula, take: (expr: Expr, isCondition: boolean) => void): void {
+  const inside = (x: Formula): void => eachExpression(x, take);
+  const value = (v: FormulaValue): void => {
+    switch (v.kind) {
+      case 'number':
+        return;
+      case 'signal':
+        return take(v.expr, false);
+      case 'arithmetic':
+        value(v.a);
+        return value(v.b);
+      case 'abs':
+      case 'negate':
+        return value(v.a);
+      case 'count':
+      case 'rate':
+        return inside(v.event);
+      case 'average':
+      case 'rms':
+      case 'highest':
+      case 'lowest':
+        if (v.during) inside(v.during);
+        return value(v.of);
+      case 'at':
+        if (v.event) inside(v.event);
+        return value(v.of);
+      case 'duration':
+        return inside(v.of);
+    }
+  };
+  switch (f.kind) {
+    case 'state':
+      return take(f.expr, true);
+    case 'compare':
+      value(f.left);
+      return value(f.right);
+    case 'and':
+    case 'or':
+    case 'implies':
+    case 'until':
+      inside(f.a);
+      return inside(f.b);
+    case 'after':
+      return inside(f.event);
+    default:
+      return inside(f.a);
+  }
+}
+
 export interface MarginTerm {
   readonly expr: Expr;
   readonly unit: string;

@@ -5,6 +5,7 @@ import { spanAt } from './sentence-clauses';
 import { comparisonWays } from './sentence-comparisons';
 import { conditionIn } from './sentence-conditions';
 import { counts } from './sentence-counts';
+import { loopLimits } from './sentence-loops';
 import { nots, staying, verbAt, type Range } from './sentence-verbs';
 import { isFiller } from './phrases';
 import {
@@ -33,6 +34,7 @@ export function predicatesAt(s: Sentence, subject: Range, at: number, end: numbe
     ...reaching(s, subject, at, end, isNot),
     ...overshoots(s, subject, at, end, isNot),
     ...absences(s, subject, at, end),
+    ...loopLimits(s, subject, at, end, isNot),
   ];
   return [...special, ...phrases(s, subject, at, end, isNot), ...limits(s, subject, at, end, isNot)];
 }

@@ -16,7 +16,7 @@ import { readSetValue } from './set-value';
  * a run would refuse, the check has told.
  */
 export interface SetupTexts {
-  /** Its end condition, as something to be watched. */
+  /** Its end condition, and when loops are looked at, as something to be watched. */
   readonly observers: readonly Observation[];
   readonly signals: readonly Signal[];
   readonly problems: readonly Problem[];
@@ -33,6 +33,7 @@ export function readSetupTexts(setup: Setup, prefix = ''): SetupTexts {
     return hasErrors(parsed.problems) ? undefined : parsed.value;
   };
   const ends = read(setup.endWhen, `${place}/endWhen`);
+  const looks = read(setup.loopsWhen, `${place}/loopsWhen`);
   const signals = setup.stimulus.flatMap((row): Signal[] => {
     if (row.kind !== 'follow') return [];
     const at = `${place}/stimulus/${row.id}`;
@@ -42,7 +43,10 @@ export function readSetupTexts(setup: Setup, prefix = ''): SetupTexts {
     return expr ? [{ target: row.target, expr, place: at }] : [];
   });
   return {
-    observers: ends ? [{ name: `${prefix}$end`, expr: ends, place: `${place}/endWhen`, stops: true }] : [],
+    observers: [
+      ...(ends ? [{ name: `${prefix}$end`, expr: ends, place: `${place}/endWhen`, stops: true }] : []),
+      ...(looks ? [{ name: `${prefix}$loops`, expr: looks, place: `${place}/loopsWhen`, stops: true }] : []),
+    ],
     signals,
     problems,
   };
@@ -57,6 +61,7 @@ export interface SetupValues {
   /** Names of what is recorded; undefined for everything. */
   readonly record: readonly string[] | undefined;
   readonly endWhen: number | undefined;
+  readonly loopsWhen: number | undefined;
   readonly problems: readonly Problem[];
 }
 
@@ -135,7 +140,15 @@ export function readSetupValues(setup: Setup, flat: FlattenResult, prefix = ''):
   checkRows(setup, record?.length ?? recordable(model).length, problems);
   const stimulus = readStimulus(setup, model, problems);
   const startIn = readStartIn(setup, model, problems);
-  return { values, stimulus, startIn, record, endWhen: flat.observed.get(`${prefix}$end`)?.index, problems };
+  return {
+    values,
+    stimulus,
+    startIn,
+    record,
+    endWhen: flat.observed.get(`${prefix}$end`)?.index,
+    loopsWhen: flat.observed.get(`${prefix}$loops`)?.index,
+    problems,
+  };
 }
 
 /** What fits into the memory of a browser: rows of a recording, and values in all of its columns. */

@@ -1,4 +1,5 @@
 import { hasErrors, problem, type Problem } from '../language/diagnostics';
+import { nearestName } from '../language/nearest';
 import { parseExpressionText } from '../language/parse';
 import type { Project, Setup } from '../project/project';
 import { typeById } from '../project/project';
@@ -14,11 +15,13 @@ import type { Finding, RequirementFinding } from '../verdicts/finding';
 import type { MonitorSource } from '../verdicts/source';
 import { checkLinks } from './check-links';
 import { checkBehaviour } from './check-behaviour';
+import { givenValues, prepareLoops, type PreparedLoops } from './loops';
 import { checkParticipants, prepareSequences, sequencesOf, type PreparedSequence } from './sequence-driver';
 import { isFixedChange, fixedProblems, readFixedValues, readSetupTexts, readSetupValues } from './assemble';
 import type { ClassLibrary } from '../flatten/library';
 import { standingOf } from './standing';
-import { constantFinding, monitorOf, watchedRequirements } from './watch';
+import type { LoopTerm } from '../requirements/loop-terms';
+import { constantFinding, monitorOf, watchedRequirements, type Watch } from './watch';
 
 /** A requirement with what watches it; without a source where it cannot be watched. */
 export interface WatchedRequirement {
@@ -28,6 +31,8 @@ export interface WatchedRequirement {
   /** Decided without a run, by a signed observation. */
   readonly decided: Finding | undefined;
   readonly problem: string;
+  /** Of the loops the run looks at, those it speaks of. */
+  readonly loops: readonly number[];
 }
 
 export interface Prepared {
@@ -40,6 +45,8 @@ export interface Prepared {
   readonly record: readonly string[] | undefined;
   /** Written sequences that drive the run. */
   readonly sequences: readonly PreparedSequence[];
+  /** Loops that requirements speak of. */
+  readonly loops: PreparedLoops;
 }
 
 /** From a project and a setup to a program with its monitors. Problems carry their places; without a program nothing can run. */
@@ -71,7 +78,9 @@ export function prepareRun(
   const changed = readChanges(setup.changes, place);
   const { signals } = texts;
   setupProblems.push(...changed.problems, ...texts.problems);
-  const made = makeModel(setup, (changes) => flatten(library, rootName, { observers, signals, changes }));
+  const terms = loopTermsOf(watches);
+  const given = givenValues(terms);
+  const made = makeModel(setup, (changes) => flatten(library, rootName, { observers, signals, changes, given }));
   const { flat, compiled } = made;
   const { model } = flat;
   const values = readSetupValues(setup, flat);
@@ -111,6 +120,7 @@ export function prepareRun(
   return {
     record: values.record,
     sequences: prepareSequences(sequences, flat.observed),
+    loops: prepareLoops(terms, model, values.loopsWhen),
     model,
     program: blocking ? undefined : compiled.program,
     options,
@@ -121,9 +131,15 @@ export function prepareRun(
       source: watched[k].source,
       decided: standingOf(requirement, undefined, undefined).finding,
       problem: (unread[0] ?? watched[k].problems[0])?.message ?? '',
+      loops: watches[k].loops.map((t) => terms.findIndex((x) => x.name === t.name)),
     })),
   };
 }
+
+/** What requirements say of loops, each once. */
+const loopTermsOf = (watches: readonly Watch[]): LoopTerm[] => [
+  ...new Map(watches.flatMap((w) => w.loops.map((t) => [t.name, t]))).values(),
+];
 
 /**
  * The model of a setup, and its program. Changed values of parameters are data of the run where they are numbers that decide nothing
@@ -174,6 +190,7 @@ export function checkProduct(project: Project): ProductCheck {
   const flat = flatten(library, typeById(project, project.root)?.name ?? '', {
     observers: [...watches.flatMap((w) => w.observers), ...texts.flatMap((t) => t.observers)],
     checkedSignals: texts.flatMap((t) => t.signals),
+    given: givenValues(loopTermsOf(watches)),
   });
   const { model } = flat;
   if (flat.unfinished) return { problems: [...textProblems, ...model.problems], constants: [] };
@@ -193,7 +210,11 @@ export function checkProduct(project: Project): ProductCheck {
     const finding = constantFinding(w, flat);
     return finding ? [{ id: w.requirement.id, key: w.requirement.key, ...finding }] : [];
   });
-  const requirementProblems = watches.flatMap((w) => [...w.problems, ...monitorOf(w, flat).problems]);
+  const requirementProblems = watches.flatMap((w) => [
+    ...w.problems,
+    ...monitorOf(w, flat).problems,
+    ...unknownLoops(w, flat),
+  ]);
   return {
     problems: [
       ...textProblems,
@@ -207,6 +228,21 @@ export function checkProduct(project: Project): ProductCheck {
     constants,
   };
 }
+
+/** Loops are opened at quantities of the product. */
+const unknownLoops = (watch: Watch, { model }: FlattenResult): Problem[] =>
+  watch.loops.flatMap(({ from, to }) =>
+    [from, ...(to === undefined ? [] : [to])].flatMap((name): Problem[] => {
+      if (model.indexOf.has(name)) return [];
+      const near = nearestName(name, model.indexOf.keys());
+      return [
+        {
+          ...problem('error', 'unknown-name', `There is no quantity ${name}${near ? `; did you mean ${near}?` : ''}`),
+          place: `requirement/${watch.requirement.id}/formula`,
+        },
+      ];
+    }),
+  );
 
 /** A requirement that cannot be read does not keep the product from running. */
 const withoutObserverErrors = (model: FlatModel): FlatModel => ({

@@ -78,7 +78,7 @@ test('updates of a run without a screen pass a port with their arrays handed ove
     return update;
   });
   engine.open(
-    { ...tubeCapper, setups: tubeCapper.setups.map((s) => ({ ...s, screen: false, stimulus: [], stop: 200 })) },
+    { ...tubeCapper, setups: tubeCapper.setups.map((s) => ({ ...s, screen: false, stimulus: [], stop: 20 })) },
     0,
   );
   engine.start('u-careful', { pace: 0, paused: true }, () => undefined);

@@ -83,6 +83,7 @@ describe('the stories of the capper', () => {
       'CAP-13': 'undecided',
       'CAP-14': 'undecided',
       'CAP-15': 'holds',
+      'CAP-16': 'holds',
     });
     const recording = run.recorder.take();
     const at = (name: string, t: number): number =>
@@ -311,7 +312,7 @@ describe('the engine', () => {
 
 describe('what a setup can say', () => {
   const withSetup = (more: Partial<Setup>): ReturnType<typeof createRun> => {
-    const prepared = prepareRun(tubeCapper, { ...setup('Careful'), ...more });
+    const prepared = prepareRun(tubeCapper, { ...setup('Careful'), loopsWhen: '', ...more });
     expect(prepared.problems.filter((p) => p.severity === 'error')).toEqual([]);
     const run = createRun(prepared as Prepared & { program: NonNullable<Prepared['program']> });
     run.simulation.advance(Infinity);

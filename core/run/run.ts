@@ -1,9 +1,11 @@
 import { createRecorder, type Recorder, type RecordingMark } from '../simulate/recording';
-import { createSimulation, type Simulation, type SimulationState } from '../simulate/simulation';
+import { createSimulation, type Driver, type Simulation, type SimulationState } from '../simulate/simulation';
+import type { LoopTerm } from '../requirements/loop-terms';
 import type { SequenceReport, SequenceState } from '../sequences/sequence-run';
 import type { Finding, Monitor, MonitorState, RequirementFinding } from '../verdicts/finding';
 import { createMonitor, createWatchers } from '../verdicts/monitor';
 import type { Prepared, WatchedRequirement } from './prepare';
+import { createLoopDriver, isEndless, tellLooks, type LoopState, type Look } from './loops';
 import { createSequenceDriver } from './sequence-driver';
 
 /** One execution: a simulation with its recorder and its monitors. */
@@ -39,6 +41,7 @@ export interface RunState {
   /** By requirement; undefined for those that are not watched. */
   readonly monitors: readonly (MonitorState | undefined)[];
   readonly sequences: readonly SequenceState[];
+  readonly loops?: LoopState | undefined;
 }
 
 /** A moment of a run that can be come back to, as often as wanted. */
@@ -81,13 +84,18 @@ export function createRun(
   const watchers = createWatchers(monitors.filter((m): m is Monitor => m !== undefined));
   const driver =
     prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, model, sequenceStates) : undefined;
+  const loops =
+    prepared.loops.terms.length > 0 && prepared.loops.when !== undefined
+      ? createLoopDriver(prepared.loops, program, () => simulation, structuredClone(from?.state.loops))
+      : undefined;
+  const drivers = [driver, loops].filter((d) => d !== undefined);
   let isFirst = from === undefined;
-  const simulation = createSimulation(
+  const simulation: Simulation = createSimulation(
     program,
-    driver ? { ...prepared.options, driver } : prepared.options,
+    drivers.length > 0 ? { ...prepared.options, driver: together(drivers) } : prepared.options,
     {
-      row(time, values, kind) {
-        recorder.row(time, values, kind);
+      row(time, values, kind, tick) {
+        recorder.row(time, values, kind, tick);
         const quiet = !isFirst && (kind === 'sample' || kind === 'step');
         isFirst = false;
         watchers.row(time, values, quiet);
@@ -109,6 +117,7 @@ export function createRun(
         simulation: simulation.state,
         monitors: monitors.map((m) => m?.state),
         sequences: driver?.state ?? [],
+        loops: loops?.state,
       }),
       mark: recorder.mark(),
     }),
@@ -117,9 +126,34 @@ export function createRun(
       prepared.requirements.map((r, k) => ({
         id: r.id,
         key: r.key,
-        ...(r.decided ?? monitors[k]?.finding(simulation.status === 'finished') ?? unwatched(r)),
+        ...(r.decided ??
+          withLooks(
+            monitors[k]?.finding(simulation.status === 'finished') ?? unwatched(r),
+            r.loops.map((j) => ({ term: prepared.loops.terms[j].term, looks: loops?.state.looks[j] })),
+          )),
       })),
   };
+}
+
+/** Several drivers as one. */
+const together = (drivers: readonly Driver[]): Driver => ({
+  nextTime: () => Math.min(...drivers.map((d) => d.nextTime())),
+  look: (time, values) => drivers.flatMap((d) => d.look(time, values)),
+});
+
+/** What was seen of the loops a requirement speaks of, or why nothing was. */
+function withLooks(
+  finding: Finding,
+  seen: readonly { readonly term: LoopTerm; readonly looks: readonly Look[] | undefined }[],
+): Finding {
+  if (seen.length === 0) return finding;
+  if (seen.some((x) => x.looks === undefined))
+    return {
+      ...finding,
+      reason: 'Its setup does not say when it looks at loops',
+    };
+  const told = seen.map(({ term, looks }) => tellLooks(term, looks!)).join('; ');
+  return { ...finding, ...(isEndless(finding.margin) && { margin: undefined, unit: '' }), reason: told };
 }
 
 export const isRunnable = (p: Prepared): p is Runnable => p.program !== undefined;

@@ -1,4 +1,5 @@
 import type { Expr } from '../language/ast';
+import { nameOf } from '../language/make';
 import { atPlace, problem, type Problem, type Span } from '../language/diagnostics';
 import {
   convertDifference,
@@ -12,6 +13,7 @@ import {
 import type { FlattenResult, Observation } from '../flatten/flatten';
 import { isBinding, type Project, type Requirement } from '../project/project';
 import {
+  eachExpression,
   marginOf,
   obligations,
   readFormula,
@@ -20,6 +22,7 @@ import {
   type Obligation,
   type FormulaValue,
 } from '../requirements/formula';
+import { hasLoopCall, knownName, withLoopTerms, type LoopTerm } from '../requirements/loop-terms';
 import { limitOf } from '../requirements/read-limit';
 import type { Finding } from '../verdicts/finding';
 import type { MonitorSource, StateSource, TreeNode, TreeValue } from '../verdicts/source';
@@ -32,6 +35,8 @@ export interface Watch {
   /** Name of the observer of each expression and of its margin. */
   readonly names: ReadonlyMap<Expr, string>;
   readonly margins: ReadonlyMap<Expr, { readonly name: string; readonly unit: string }>;
+  /** What it says of loops: looked at where the setup says. */
+  readonly loops: readonly LoopTerm[];
   readonly problems: readonly Problem[];
 }
 
@@ -63,80 +68,77 @@ export function watchOf(project: Pick<Project, 'root' | 'glossary'>, requirement
     observers: [],
     names: new Map<Expr, string>(),
     margins: new Map<Expr, { name: string; unit: string }>(),
+    loops: [],
   };
   if (requirement.observation) return { ...empty, problems: [] };
   const limit = limitOf(requirement, project.glossary);
   if (limit.formula === undefined) return { ...empty, problems: atPlace(place, limit.problems) };
   const { formula, problems } = readFormula(limit.formula);
   if (!formula) return { ...empty, problems: atPlace(`${place}/formula`, problems) };
+  const asked = obligations(formula).map(whereLookedAt);
+  const wrong = asked.flatMap((o) => o.problem ?? []);
+  if (wrong.length > 0) return { ...empty, problems: atPlace(`${place}/formula`, wrong) };
   const { names, margins } = empty;
   const observers: Observation[] = [];
-  const observe = (expr: Expr): string => {
+  const loops = new Map<string, LoopTerm>();
+  const found: Problem[] = [];
+  const observe = (said: Expr): string => {
+    const { expr, terms, problems: unread } = withLoopTerms(said);
+    found.push(...unread.filter((p) => !found.some((x) => x.message === p.message)));
+    for (const t of terms) loops.set(t.name, t);
     const name = `$${requirement.id}.${observers.length}`;
     observers.push({ name, expr, place: `${place}/formula` });
     return name;
   };
-  const visit = (f: Formula): void => {
-    switch (f.kind) {
-      case 'state': {
-        names.set(f.expr, observe(f.expr));
-        const margin = marginOf(f.expr);
-        if (margin) margins.set(f.expr, { name: observe(margin.expr), unit: margin.unit });
-        return;
-      }
-      case 'compare':
-        visitValue(f.left);
-        visitValue(f.right);
-        return;
-      case 'and':
-      case 'or':
-      case 'implies':
-      case 'until':
-        visit(f.a);
-        visit(f.b);
-        return;
-      case 'after':
-        visit(f.event);
-        return;
-      default:
-        visit(f.a);
-    }
+  for (const { obligation } of asked)
+    eachExpression(obligation.body, (expr, isCondition) => {
+      names.set(expr, observe(expr));
+      const margin = isCondition ? marginOf(expr) : undefined;
+      if (margin) margins.set(expr, { name: observe(margin.expr), unit: margin.unit });
+    });
+  if (found.length > 0) return { ...empty, problems: atPlace(`${place}/formula`, found) };
+  return {
+    requirement,
+    obligations: asked.map((o) => o.obligation),
+    observers,
+    names,
+    margins,
+    loops: [...loops.values()],
+    problems: [],
   };
-  const visitValue = (v: FormulaValue): void => {
-    switch (v.kind) {
-      case 'signal':
-        names.set(v.expr, observe(v.expr));
-        return;
-      case 'arithmetic':
-        visitValue(v.a);
-        visitValue(v.b);
-        return;
-      case 'abs':
-      case 'negate':
-        visitValue(v.a);
-        return;
-      case 'count':
-      case 'rate':
-        visit(v.event);
-        return;
-      case 'average':
-      case 'rms':
-      case 'highest':
-      case 'lowest':
-        if (v.during) visit(v.during);
-        visitValue(v.of);
-        return;
-      case 'at':
-        if (v.event) visit(v.event);
-        visitValue(v.of);
-        return;
-      case 'duration':
-        visit(v.of);
-    }
-  };
-  visit(formula);
-  return { requirement, obligations: obligations(formula), observers, names, margins, problems: [] };
 }
+
+/** What is said of loops counts from when they were looked at. */
+function whereLookedAt(obligation: Obligation): { readonly obligation: Obligation; readonly problem?: Problem } {
+  const { mode, body } = obligation;
+  const said: Expr[] = [];
+  eachExpression(body, (e) => void (hasLoopCall(e) && said.push(e)));
+  if (said.length === 0) return { obligation };
+  const isPlain =
+    body.kind === 'state' ||
+    (body.kind === 'implies' && body.a.kind === 'state' && body.b.kind === 'state' && !hasLoopCall(body.a.expr));
+  if (mode !== 'always' || !isPlain)
+    return {
+      obligation,
+      problem: problem(
+        'error',
+        'loop-term',
+        'What is said of a loop counts at the moments at which the setup looks at it: it can be required at all of them, or at those at which a condition holds, but not within a time or at the end',
+        said[0].span,
+      ),
+    };
+  const { span } = body;
+  const known = said
+    .flatMap((e) => withLoopTerms(e).terms)
+    .map((t): Expr => ({ ...nameOf(knownName(t)), span }))
+    .reduceRight<Expr | undefined>((right, left) => (right ? both(left, right) : left), undefined);
+  if (!known) return { obligation };
+  const when = body.kind === 'implies' && body.a.kind === 'state' ? both(known, body.a.expr) : known;
+  const then = body.kind === 'implies' ? body.b : body;
+  return { obligation: { mode, body: { kind: 'implies', a: { kind: 'state', expr: when, span }, b: then, span } } };
+}
+
+const both = (left: Expr, right: Expr): Expr => ({ kind: 'binary', op: 'and', left, right, span: left.span });
 
 type Observed = Pick<FlattenResult, 'observed'>;
 

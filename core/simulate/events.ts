@@ -2,15 +2,16 @@ import { endOfInstant, isSameInstant } from '../behaviour/instant';
 import { chatterProblem } from './failure';
 import { fail, guarded, hasFailed, refuseStructural, restart, tellBroken, type RunningSimulation } from './running';
 import { settle } from './settle';
+import type { TickRow } from './observer';
 import type { Outside, Stimulus } from './outside';
 
 export const maximumEventsAtOnce = 2000;
 
 /**
  * Everything that happens at one instant; memory holds the values from before it. `change` is what is done from outside, by the driver
- * where `driven` says so: then it has the floor already.
+ * where `driven` says so: then it has the floor already. `tick`: nothing but samples is due.
  */
-export function handleEvent(run: RunningSimulation, change?: () => void, driven = false): void {
+export function handleEvent(run: RunningSimulation, change?: () => void, driven = false, tick?: TickRow): void {
   const { state, machine, observer, options } = run;
   const { clock, memory } = state;
   if (clock.time === state.lastEventTime) {
@@ -21,7 +22,7 @@ export function handleEvent(run: RunningSimulation, change?: () => void, driven 
     clock.step = 0;
   }
   state.events++;
-  observer.row(clock.time, memory.v, 'before-event');
+  observer.row(clock.time, memory.v, 'before-event', tick);
   memory.pre.set(memory.v);
   state.restarted = false;
   change?.();
@@ -38,7 +39,7 @@ export function handleEvent(run: RunningSimulation, change?: () => void, driven 
   if (hasFailed(run)) return;
   machine.note(clock.time);
   checkAssertions(run);
-  observer.row(clock.time, memory.v, 'after-event');
+  observer.row(clock.time, memory.v, 'after-event', tick);
   if (run.bursts.noteEvent(clock.time, state.restarted)) fail(run, chatterProblem(run.program, clock.time, memory));
   lookAtWatches(run, true);
   if (options.endWhen !== undefined && memory.v[options.endWhen] !== 0) state.ended = true;
@@ -95,14 +96,27 @@ export function atTimeEvent({ options, timetable, charts, state: { clock } }: Ru
   return timetable.next() <= end || charts.machine.isDue() || (options.driver?.nextTime() ?? Infinity) <= end;
 }
 
+/** Whether nothing but samples is due now. */
+export function onlySamplesAreDue({ options, timetable, charts, state: { clock } }: RunningSimulation): boolean {
+  const end = endOfInstant(clock.time);
+  return (
+    !timetable.hasStimulus(clock.time) && !charts.machine.isDue() && !((options.driver?.nextTime() ?? Infinity) <= end)
+  );
+}
+
 /** Samples and stimulus that are due now. */
-export function applyOutside(run: RunningSimulation): void {
+export function applyOutside(run: RunningSimulation, tick?: TickRow): void {
   if (!atTimeEvent(run)) return;
-  handleEvent(run, () => {
-    const due = run.timetable.take(run.state.clock.time);
-    for (const k of due.samples) run.state.memory.s[k] = 1;
-    due.stimulus.forEach((x) => apply(run, x));
-  });
+  handleEvent(
+    run,
+    () => {
+      const due = run.timetable.take(run.state.clock.time);
+      for (const k of due.samples) run.state.memory.s[k] = 1;
+      due.stimulus.forEach((x) => apply(run, x));
+    },
+    false,
+    tick,
+  );
 }
 
 /** Looked at wherever values are told: at the ends of steps, at events, and on the rows between. */

@@ -31,10 +31,13 @@ export interface TransitionRecord {
 /** `sample` rows lie on the recording grid (and at both ends), `step` rows where the integrator happened to stop. */
 export type RecordedRowKind = 'sample' | 'step' | 'before-event' | 'after-event';
 
+/** Event rows of a tick at which nothing else is known to happen, and whether it lies on the recording grid. */
+export type TickRow = 'on-grid' | 'between';
+
 /** Told of everything that happens, in order. */
 export interface Observer {
   /** Values of all variables at a time; `event` rows come in pairs, before and after. */
-  row(time: number, values: Float64Array, kind: RecordedRowKind): void;
+  row(time: number, values: Float64Array, kind: RecordedRowKind, tick?: TickRow): void;
   message(record: MessageRecord): void;
   transition(record: TransitionRecord): void;
 }

@@ -1,6 +1,6 @@
 import type { FlatModel } from '../flatten/flat-model';
 import { createRowStore, type RowStore } from './row-store';
-import type { MessageRecord, Observer, TransitionRecord } from './simulation';
+import type { MessageRecord, Observer, RecordedRowKind, TransitionRecord } from './simulation';
 
 /** What a run leaves behind: a table of values over time, and what happened. */
 export interface Recording {
@@ -16,6 +16,8 @@ export interface ColumnHead {
   readonly unit: string;
   readonly kind: 'real' | 'integer' | 'boolean' | 'literal' | 'states';
   /** Names of the values of a `literal` column, counted from 0; of `states` the paths of all states of the chart. */
+  /** A number that changes at events only: between rows it is what it was at the last. */
+  readonly isHeld?: true;
   readonly literals: readonly string[];
   /** What the values of `states` stand for: numbers of the innermost states that are active together. */
   readonly configurations?: readonly (readonly number[])[];
@@ -68,7 +70,13 @@ function sources(model: FlatModel, withShapes = false): Source[] {
     const kind = v.type === 'Boolean' ? 'boolean' : v.type === 'Integer' ? 'integer' : v.literals ? 'literal' : 'real';
     const shift = kind === 'literal' ? 1 : 0;
     found.push({
-      head: { name: v.name, unit: v.unit, kind, literals: [...(v.literals ?? [])] },
+      head: {
+        name: v.name,
+        unit: v.unit,
+        kind,
+        ...(kind === 'real' && v.kind === 'discrete' && { isHeld: true as const }),
+        literals: [...(v.literals ?? [])],
+      },
       index,
       shift,
       read: (values) => values[index] - shift,
@@ -170,7 +178,9 @@ export function createRecorder(
   const moves = (k: number): boolean =>
     chosen[k].index >= 0 && chosen[k].shift === 0 && (!moving || moving.has(chosen[k].index));
   const [movingColumns, restingColumns] = [own.filter(moves), own.filter((k) => !moves(k))];
-  const columns: Columns = { chosen, rootOf, sharedWith, movingColumns, restingColumns, limit };
+  // values that change at events only and whose changes are told apart: a tick that changes one of them is kept
+  const tellingColumns = restingColumns.filter((k) => chosen[k].index >= 0 && chosen[k].head.kind !== 'real');
+  const columns: Columns = { tellingColumns, chosen, rootOf, sharedWith, movingColumns, restingColumns, limit };
   const store = createRowStore(
     movingColumns.map((k) => chosen[k].index),
     restingColumns.map((k) => chosen[k].read),
@@ -187,6 +197,7 @@ export function createRecorder(
 
 /** What is kept, and how columns are made from it. */
 interface Columns {
+  readonly tellingColumns: readonly number[];
   readonly chosen: readonly Source[];
   /** The variable a column is made from, and its sign. */
   readonly rootOf: readonly { readonly index: number; readonly sign: 1 | -1 }[];
@@ -210,7 +221,7 @@ interface Recorded {
 }
 
 function recorderOf(columns: Columns, s: Recorded): Recorder {
-  const { chosen, rootOf, sharedWith, movingColumns, restingColumns, limit } = columns;
+  const { chosen, rootOf, sharedWith, movingColumns, restingColumns, tellingColumns, limit } = columns;
   const { store, messages, transitions } = s;
   const happened = (messageFrom: number, transitionFrom: number): Pick<Recording, 'messages' | 'transitions'> => ({
     messages: messages.slice(messageFrom),
@@ -273,20 +284,44 @@ function recorderOf(columns: Columns, s: Recorded): Recorder {
     messages: messages.length,
     transitions: transitions.length,
   });
+  const put = (t: number, values: Float64Array, kind: RecordedRowKind): void => {
+    if (kind === 'sample' && s.thinned > 0 && ++s.skipped % 2 ** s.thinned !== 0) return;
+    // past the limit every second row goes
+    if (store.size >= limit * 8) {
+      store.halve();
+      s.taken = { ...s.taken, rows: 0 };
+      s.thinned++;
+    }
+    store.push(t, values, kind === 'sample');
+  };
+  /** What was there before a tick: ticks between rows are kept only where they change more than sampled numbers. */
+  const pending: { time: number; values: Float64Array | undefined; messages: number; transitions: number } = {
+    time: 0,
+    values: undefined,
+    messages: 0,
+    transitions: 0,
+  };
+  const beforeTick = (time: number, values: Float64Array): void => {
+    pending.values ??= new Float64Array(values.length);
+    pending.values.set(values);
+    Object.assign(pending, { time, messages: messages.length, transitions: transitions.length });
+  };
+  const isTickSilent = (values: Float64Array): boolean =>
+    messages.length === pending.messages &&
+    transitions.length === pending.transitions &&
+    tellingColumns.every((k) => chosen[k].read(values) === chosen[k].read(pending.values!));
   return {
     get rows() {
       return store.rows;
     },
-    row(t, values, kind) {
+    row(t, values, kind, tick) {
       if (kind === 'step') return;
-      if (kind === 'sample' && s.thinned > 0 && ++s.skipped % 2 ** s.thinned !== 0) return;
-      // past the limit every second row goes
-      if (store.size >= limit * 8) {
-        store.halve();
-        s.taken = { ...s.taken, rows: 0 };
-        s.thinned++;
+      if (tick && kind === 'before-event') return beforeTick(t, values);
+      if (tick) {
+        if (tick === 'between' && isTickSilent(values)) return;
+        put(pending.time, pending.values!, 'before-event');
       }
-      store.push(t, values, kind === 'sample');
+      put(t, values, kind);
     },
     message: (record) => void messages.push(record),
     transition: (record) => void transitions.push(record),
@@ -333,7 +368,7 @@ export function valueAt(recording: Recording, column: RecordingColumn, t: number
   const row = rowAt(recording.time, recording.rows, t);
   if (row < 0) return undefined;
   const value = column.values[row];
-  if (column.kind !== 'real' || row + 1 >= recording.rows) return value;
+  if (column.kind !== 'real' || column.isHeld || row + 1 >= recording.rows) return value;
   const [t0, t1] = [recording.time[row], recording.time[row + 1]];
   return t1 > t0 ? value + ((column.values[row + 1] - value) * (t - t0)) / (t1 - t0) : value;
 }

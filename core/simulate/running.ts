@@ -39,6 +39,8 @@ export interface RunningSimulation {
   readonly rests: Rests;
   readonly locator: CrossingLocator;
   readonly profile: RunProfile;
+  /** How many messages were sent and transitions taken. */
+  readonly happenings: { count: number };
   /** Variables that change at events only. */
   readonly discrete: readonly number[];
   /** Room for the values of the states, as the method wants them. */

@@ -11,7 +11,7 @@ import { apply, handleEvent } from './events';
 import { unsettledProblem } from './failure';
 import { createKinks } from './kinks';
 import { patternOf, type Pattern } from './linear-solver';
-import type { MessageArgument, MessageRecord, Observer, RecordedRowKind, TransitionRecord } from './observer';
+import type { MessageArgument, MessageRecord, Observer, RecordedRowKind, TickRow, TransitionRecord } from './observer';
 import { createPoleWatch } from './poles';
 import { createProjection } from './projection';
 import { createRests, newRestState } from './rests';
@@ -28,7 +28,7 @@ import { finishIfDue, step } from './step';
 import type { RightHandSide } from './stepper';
 import { createTimetable, newTimetableState } from './timetable';
 
-export type { MessageArgument, MessageRecord, Observer, RecordedRowKind, TransitionRecord };
+export type { MessageArgument, MessageRecord, Observer, RecordedRowKind, TickRow, TransitionRecord };
 export type { Driver, Outside, Stimulus } from './outside';
 export type { RunStatus, SimulationState } from './simulation-state';
 export type { Simulation, SimulationOptions } from './simulation-types';
@@ -104,7 +104,19 @@ function assemble(
     state.method,
   );
   state.method = stepper.state as SolverState;
-  const charts = createSimulatedCharts(program, machine, state, observer, {
+  const happenings = { count: 0 };
+  const counting: Observer = {
+    ...observer,
+    message(record) {
+      happenings.count++;
+      observer.message(record);
+    },
+    transition(record) {
+      happenings.count++;
+      observer.transition(record);
+    },
+  };
+  const charts = createSimulatedCharts(program, machine, state, counting, {
     settle: () => settle(run),
     endless: (message, place) => fail(run, unsettledProblem(state.clock.time, message, place ? [place] : [])),
   });
@@ -136,6 +148,7 @@ function assemble(
       (t) => machine.conditions(t),
     ),
     profile: createRunProfile(),
+    happenings,
     discrete: model.variables.flatMap((x, k) =>
       (x.kind === 'discrete' || x.kind === 'assigned' || x.kind === 'external') && followed(k) ? [k] : [],
     ),
@@ -180,7 +193,8 @@ export function createSimulation(
       begin();
       finishIfDue(run);
       while (run.state.status === 'running' && run.state.clock.time < until && keepGoing()) {
-        if (step(run) && (stopAtEvent || run.state.hit !== undefined)) return;
+        const isEvent = step(run);
+        if ((isEvent && stopAtEvent) || run.state.hit !== undefined) return;
       }
     },
     set(variable, value) {

@@ -62,7 +62,9 @@ export function solverReport(
             : `whole steps of ${describe(program, source.expr)}`,
       };
     });
-  if (events > 200 && events > 0.5 * counts.steps)
+  const switched = switches.reduce((sum, x) => sum + x, 0);
+  // ticks of a clock are meant to be that many
+  if (switched > 200 && switched > 0.3 * events && events > 0.5 * counts.steps)
     advice.push(
       `Most steps end at an event${switching[0] ? `, ${switching[0].times} of them at ${switching[0].text}` : ''}: conditions that switch this often cost more than the equations. A dead band, or noEvent where the value does not jump, would help`,
     );

@@ -1,5 +1,13 @@
 import { blockProblem, chatterProblem, constraintProblem, quotientProblem, stepProblem } from './failure';
-import { applyOutside, atTimeEvent, checkAssertions, handleEvent, maximumEventsAtOnce, nextTimeEvent } from './events';
+import {
+  applyOutside,
+  atTimeEvent,
+  checkAssertions,
+  handleEvent,
+  maximumEventsAtOnce,
+  nextTimeEvent,
+  onlySamplesAreDue,
+} from './events';
 import {
   checkDomains,
   checkFinite,
@@ -11,7 +19,10 @@ import {
   type RunningSimulation,
 } from './running';
 
-/** One step of the method with everything that follows from it; true where an event was handled. */
+/**
+ * One step of the method with everything that follows from it; true where an event was handled. A tick at which nothing but sampled values is
+ * computed anew is none where there are charts: somebody who goes from event to event follows what they do.
+ */
 export function step(run: RunningSimulation): boolean {
   const { state, profile } = run;
   const { clock, memory } = state;
@@ -47,11 +58,13 @@ export function step(run: RunningSimulation): boolean {
   if (crossing !== undefined || atTimeEvent(run)) {
     profile.lap('rows');
     if (crossing !== undefined) noteSwitches(run);
+    const before = run.happenings.count;
+    const isTick = crossing === undefined && onlySamplesAreDue(run);
     if (crossing !== undefined && !atTimeEvent(run)) handleEvent(run);
-    else applyOutside(run);
+    else applyOutside(run, isTick ? (onRow || clock.time >= run.options.stop ? 'on-grid' : 'between') : undefined);
     profile.lap('events');
     finishIfDue(run);
-    return true;
+    return !isTick || run.happenings.count > before || run.program.solvable.model.charts.length === 0;
   }
   run.observer.row(clock.time, memory.v, onRow || clock.time >= run.options.stop ? 'sample' : 'step');
   checkAssertions(run);

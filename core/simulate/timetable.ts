@@ -33,6 +33,8 @@ export interface Timetable {
   begin(samples: readonly Sample[]): number | undefined;
   /** When the next of it happens. */
   next(): number;
+  /** Whether something is done from outside now. */
+  hasStimulus(time: number): boolean;
   /** What is due now, once: numbers of samples, and stimulus in its order. */
   take(time: number): { readonly samples: readonly number[]; readonly stimulus: readonly Stimulus[] };
 }
@@ -62,6 +64,8 @@ export function createTimetable(state: TimetableState): Timetable {
       }
       return next;
     },
+    hasStimulus: (time) =>
+      state.stimulusAt < state.stimulus.length && state.stimulus[state.stimulusAt].time <= endOfInstant(time),
     take(time) {
       const end = endOfInstant(time);
       const due: number[] = [];

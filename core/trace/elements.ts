@@ -38,6 +38,8 @@ export const elementKinds = [
   'physics text',
   'equation',
   'relation',
+  'signal sheet',
+  'block',
   'setup',
   'panel',
   'phrase',

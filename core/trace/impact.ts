@@ -3,6 +3,8 @@ import { referencesIn, type Reference } from '../editing/references';
 import { createNames, type Names } from '../flatten/names';
 import { documentTexts, type DocumentText } from '../project/texts';
 import { limitOf } from '../requirements/read-limit';
+import { namesOfFormula } from '../run/names-of-formula';
+import { readSignalLine } from '../lines/signal-line';
 import { physicsEquations } from '../project/equations';
 import { entryAddress, ownerAddress, readAddress, type Address } from '../project/address';
 import { elementIndex, type TraceElement } from './elements';
@@ -94,7 +96,8 @@ export function graphOf(project: Project): Graph {
   for (const type of project.types)
     for (const p of type.parts) add(`type/${p.type}`, `type/${type.id}/part/${p.id}`, 'used as', 'is of type');
   const mention = (r: { readonly user: string; readonly used: string }): void => add(r.used, r.user, 'used by', 'uses');
-  const gives = givenByEquations(project);
+  const gives = new Set([...givenByEquations(project), ...givenByLines(project)]);
+  for (const type of project.types) for (const m of mentionsOfLines(type)) mention(m);
   for (const m of mentions(project)) if (!gives.has(`${m.user} ${m.used}`)) mention(m);
   for (const pair of gives) {
     const [equation, quantity] = splitPair(pair);
@@ -123,6 +126,46 @@ function givenByEquations(project: Project): Set<string> {
     }
   }
   return found;
+}
+
+const linesOf = (
+  type: PartType,
+): readonly { readonly address: Address; readonly name: string; readonly formula: string }[] =>
+  type.signals.flatMap((sheet) =>
+    sheet.lines.flatMap((l) => {
+      const read = readSignalLine(l.text);
+      return read.kind === 'block'
+        ? [
+            {
+              address: `type/${type.id}/signals/${sheet.id}/line/${l.id}`,
+              name: read.name.text,
+              formula: read.formula.text,
+            },
+          ]
+        : [];
+    }),
+  );
+
+/** Pairs of a line of a signal sheet and the declared quantity it gives. */
+function givenByLines(project: Project): Set<string> {
+  const found = new Set<string>();
+  for (const type of project.types)
+    for (const l of linesOf(type)) {
+      const quantity = type.quantities.find((q) => q.name === l.name);
+      if (quantity) found.add(`${l.address} type/${type.id}/quantity/${quantity.id}`);
+    }
+  return found;
+}
+
+/** Lines that use what other lines of the part type give and nothing else declares. */
+function mentionsOfLines(type: PartType): Mention[] {
+  const lines = linesOf(type);
+  const declared = new Set(type.quantities.map((q) => q.name));
+  const byName = new Map(lines.filter((l) => !declared.has(l.name)).map((l) => [l.name, l.address]));
+  if (byName.size === 0) return [];
+  return lines.flatMap((l) =>
+    namesOfFormula(l.formula, (name) => byName.has(name)).map((name) => ({ user: l.address, used: byName.get(name)! })),
+  );
 }
 
 const splitPair = (pair: string): readonly [string, string] => {

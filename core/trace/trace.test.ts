@@ -102,7 +102,7 @@ describe('links', () => {
   test('from either side, and all of an element removed at once', () => {
     expect(linksOf(tubeCapper, 'requirement/r-cap-02').length).toBe(6);
     const setup = linksOf(tubeCapper, 'setup/u-careful');
-    expect(setup.map((l) => l.requirement!.label)).toEqual(['CAP-01', 'CAP-02', 'CAP-03', 'CAP-04', 'CAP-06']);
+    expect(setup.map((l) => l.requirement!.label)).toEqual(['CAP-01', 'CAP-02', 'CAP-03', 'CAP-04', 'CAP-06', 'CAP-16']);
     expect(linksOf(run(tubeCapper, unlinkEdit(setup)), 'setup/u-careful')).toEqual([]);
   });
 });
@@ -130,7 +130,8 @@ describe('impact', () => {
     );
     expect(names(downstream)).toEqual(
       expect.arrayContaining([
-        'CapperControl: wanted = if in(mode.Fast) then fastSpeed elseif in(mode.Creep) then creepSpeed else 0',
+        'Speed: asked = if in(mode.Fast) then fastSpeed elseif in(mode.Creep) then creepSpeed else 0',
+        'Speed: wanted = rateLimit(asked, up = steepest)',
         'Eager',
       ]),
     );
@@ -167,7 +168,7 @@ describe('completeness', () => {
 
 test('the matrix: rows, columns, cells, filters', () => {
   const all = traceMatrix(tubeCapper, { requirements: '', elements: '', kinds: elementKinds, show: 'linked' });
-  expect(all.rows.length).toBe(15);
+  expect(all.rows.length).toBe(16);
   const column = all.columns.findIndex((c) => c.address === quantity);
   expect([all.cell(0, column)?.link.requirement, all.cell(1, column)]).toEqual(['r-cap-01', undefined]);
   expect(all.isRowEmpty(12)).toBe(true);

@@ -24,7 +24,7 @@ export function reducePoints(
   const { values } = column;
   const first = Math.max(0, rowAt(time, data.rows, from));
   const last = Math.min(data.rows - 1, rowAt(time, data.rows, to) + 1);
-  const held = column.kind !== 'real';
+  const held = column.kind !== 'real' || column.isHeld === true;
   const points: Point[] = [];
   if (last - first <= pixels * 4) {
     for (let r = first; r <= last; r++) {

@@ -20,7 +20,7 @@ beforeAll(() => runHere(tubeCapper, 'Eager'));
 beforeEach(() => {
   sent.mockClear();
   set.mockClear();
-  at(1.095);
+  at(1.09);
 });
 
 describe('what acts', () => {
@@ -84,7 +84,7 @@ describe('what acts', () => {
 describe('what shows the moment of the cursor', () => {
   test('a readout in its unit, a meter with its ends, a dial that tells when it is passed', () => {
     const { container } = show({ kind: 'readout', label: 'Speed', target: 'spindle.speed', unit: 'rpm' });
-    expect(container).toHaveTextContent(/^Speed11\.\d+ rpm$/);
+    expect(container).toHaveTextContent(/^Speed14\.\d+ rpm$/);
     show({ kind: 'level', label: 'Winding', target: 'spindle.temperature', unit: 'degC', min: 20, max: 120 });
     expect(screen.getByRole('meter', { name: 'Winding' })).toHaveAttribute('aria-valuemax', '120');
     at(0.75);
@@ -113,7 +113,7 @@ describe('what shows the moment of the cursor', () => {
     expect(early.container).toHaveTextContent('holds until now');
     at(1.5);
     const late = render(<ControlView control={newControl('w', 'verdict', 'Torque', 'CAP-02', 0, 0)} live={false} />);
-    expect(late.container).toHaveTextContent('fails by 0.0477 N.m');
+    expect(late.container).toHaveTextContent('fails by 0.0627 N.m');
     expect(container).toHaveTextContent('Torque · CAP-02');
   });
   test('pieces of a picture follow formulas, are shown while their condition holds, and can be pressed', async () => {
@@ -142,7 +142,7 @@ describe('what shows the moment of the cursor', () => {
       ],
     });
     const box = container.querySelector('[data-shape="s"] rect')!;
-    expect(Number(box.getAttribute('x'))).toBeCloseTo(1.18, 1);
+    expect(Number(box.getAttribute('x'))).toBeCloseTo(1.54, 1);
     expect(container.querySelector('[data-shape="hidden"]')).toBeNull();
     await userEvent.setup().click(screen.getByRole('button', { name: 'Stop' }));
     fireEvent.keyDown(screen.getByRole('button', { name: 'Stop' }), { key: 'Enter' });

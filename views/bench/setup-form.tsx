@@ -276,6 +276,17 @@ function Computation({ project, setup }: Props) {
           onCommit={(endWhen) => set({ endWhen }, 'Change what ends the run')}
         />
       </FieldRow>
+      <FieldRow label="Looks at loops">
+        <CellField
+          value={setup.loopsWhen}
+          label="When loops that requirements speak of are looked at"
+          mono
+          names={names.formula}
+          placeholder="never"
+          problem={problemOf(`setup/${setup.id}/loopsWhen`)}
+          onCommit={(loopsWhen) => set({ loopsWhen }, 'Change when loops are looked at')}
+        />
+      </FieldRow>
       <FieldRow label="Records">
         <CellField
           value={setup.record.join(', ')}
