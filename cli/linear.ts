@@ -2,7 +2,7 @@ import type { Problem } from '../core/language/diagnostics';
 import { readProjectFile } from '../core/formats/project-file';
 import { linearReport, type LinearReport } from '../core/linear/linear-report';
 import type { Matrix } from '../core/linear/dense';
-import type { SamplingMethod } from '../core/linear/sampled-model';
+import type { SamplingMethod } from '../core/linear/matrices';
 import { newSetup } from '../core/project/project';
 import { createRun, isRunnable, prepareRun } from '../core/run';
 import type { Program } from '../core/program/program';

@@ -439,28 +439,97 @@ package Signals "Blocks of signal sheets: values in, a value out"
       "x[k+1] = 16807 x[k] mod (2^31 - 1) (Park and Miller 1988), y = amplitude (2 x/(2^31 - 1) - 1): mean 0, variance amplitude^2/3, the same in every run."));
   end noise;
 
-  block profile "A way from one value to another with limited speed and acceleration"
+  function wayDone "How far a way from rest to rest has been gone, with limited speed, acceleration and jerk"
+    input Real t "since it began";
+    input Real way;
+    input Real speed;
+    input Real acceleration;
+    input Real jerk "0: any";
+    output Real s;
+  protected
+    Real tj "in which the acceleration grows";
+    Real ta "of speeding up";
+    Real tc "at one speed";
+    Real a "acceleration that is reached";
+    Real v "speed that is reached";
+    Real r "counted from the nearer end";
+    Real d;
+  algorithm
+    if way <= 0 then
+      s := 0;
+    else
+      tj := if jerk <= 0 then 0 else min(acceleration/jerk, sqrt(speed/jerk));
+      ta := if jerk > 0 and tj < acceleration/jerk then 2*tj else tj + speed/acceleration;
+      tc := way/speed - ta;
+      if tc < 0 then
+        tc := 0;
+        tj := if jerk <= 0 then 0 else min(acceleration/jerk, (way/(2*jerk))^(1/3));
+        ta := if jerk > 0 and tj < acceleration/jerk then 2*tj else tj/2 + sqrt((tj/2)^2 + way/acceleration);
+      end if;
+      a := if jerk <= 0 then acceleration else jerk*tj;
+      v := (ta - tj)*a;
+      r := max(0, min(t, 2*ta + tc - t));
+      if r < tj then
+        d := jerk*r^3/6;
+      elseif r < ta - tj then
+        d := a*(3*r^2 - 3*tj*r + tj^2)/6;
+      elseif r < ta then
+        d := v*ta/2 - v*(ta - r) + (if jerk <= 0 then a*(ta - r)^2/2 else jerk*(ta - r)^3/6);
+      else
+        d := v*(r - ta/2);
+      end if;
+      s := if t < ta + tc/2 then d else way - d;
+    end if;
+    annotation(Documentation(info =
+      "The way of seven pieces (jerk, acceleration, jerk, speed, and the same slowing down), of fewer where a limit is not reached (Biagiotti and Melchiorri 2008, section 3.4)."));
+  end wayDone;
+
+  block profile "A way from one value to another with limited speed, acceleration and jerk"
     parameter Real at(unit = "s") = 0 "when it begins";
     parameter Real to = 1 "value at its end";
     parameter Real from = 0 "value at its beginning";
     parameter Real speed = 1 "most per second";
     parameter Real acceleration = 1 "most per second and second";
+    parameter Real jerk = 0 "most by which the acceleration changes per second; 0: any";
     output Real y;
-  protected
-    parameter Real way = abs(to - from);
-    parameter Real top = min(speed, sqrt(way*acceleration)) "speed that is reached";
-    parameter Real ta = top/acceleration "speeding up";
-    parameter Real tc = if top > 0 then way/top - ta else 0 "at one speed";
-    Real t "since it began";
-    Real s "done";
   equation
-    t = max(0, time - at);
-    s = if t < ta then acceleration*t^2/2 else if t < ta + tc then top*(t - ta/2)
-      else if t < 2*ta + tc then way - acceleration*(2*ta + tc - t)^2/2 else way;
-    y = from + (if to >= from then s else -s);
+    assert(speed > 0 and acceleration > 0 and jerk >= 0, "A profile needs a speed and an acceleration above zero, and a jerk that is not below zero");
+    y = from + (if to >= from then 1 else -1)*wayDone(max(0, time - at), abs(to - from), speed, acceleration, jerk);
     annotation(Documentation(info =
-      "Speeds up with the acceleration, goes on with the speed, slows down alike: a trapezoid of speed, or a triangle where the way is short. It takes way/speed + speed/acceleration."));
+      "Speeds up, goes on with the speed, slows down alike: a trapezoid of speed, or a triangle where the way is short; with a jerk the acceleration grows and falls evenly as well (Biagiotti and Melchiorri 2008, section 3.4)."));
   end profile;
+
+  function choose "One of several by its number"
+    input Integer k "which: 1 is the first";
+    input Real values[:];
+    output Real y;
+  algorithm
+    assert(k >= 1 and k <= size(values, 1), "There is no value of this number");
+    y := sum(if j == k then values[j] else 0 for j in 1:size(values, 1));
+    annotation(Documentation(info = "y = values[k]."));
+  end choose;
+
+  block stateFeedback "State feedback with an observer"
+    input Real measured;
+    input Real wanted = 0 "set point";
+    parameter Real A[:, :] = [0] "of the plant: dx/dt = A x + B u";
+    parameter Real B[:] = {1};
+    parameter Real C[:] = {1} "measured = C x";
+    parameter Real K[:] = {1} "gains of the states";
+    parameter Real L[:] = {1} "gains of the observer";
+    parameter Real N = 1 "gain of the set point";
+    parameter Real low = -1e300 "u goes no lower";
+    parameter Real high = 1e300 "u goes no higher";
+    parameter Real start[size(A, 1)] = zeros(size(A, 1)) "states the observer begins with";
+    output Real u;
+  protected
+    Real x[size(A, 1)](start = start, each fixed = true) "states as observed";
+  equation
+    u = max(low, min(high, N*wanted - K*x));
+    der(x) = A*x + B*u + L*(measured - C*x);
+    annotation(Documentation(info =
+      "dx/dt = A x + B u + L (measured - C x), u = N wanted - K x, cut to [low, high]; the observer is told what is left of it (Luenberger 1966; Åström and Wittenmark 1997, chapter 4)."));
+  end stateFeedback;
 
   function table2 "Between the points of a table of two values"
     input Real u;
@@ -885,7 +954,166 @@ package Signals "Blocks of signal sheets: values in, a value out"
       annotation(Documentation(info = "y[k] = (u[k] + ... + u[k-n+1])/n, with u[0] before there is anything."), Units(y = "u"));
     end movingAverage;
 
-    block transfer "Transfer function in z: highest power first"
+    block stateSpace "Linear equations with states: dx/dt = A x + B u, y = C x + D u"
+      extends Base;
+      input Real u;
+      parameter Real A[:, :] = [-1];
+      parameter Real B[:] = {1};
+      parameter Real C[:] = {1};
+      parameter Real D = 0;
+      parameter Real start[size(A, 1)] = zeros(size(A, 1)) "x at the beginning";
+      output Real y(start = 0, fixed = true);
+    protected
+      parameter Integer n = size(A, 1);
+      parameter Real M[n + 1, n + 1] = fromTickToTick(A, B, C, D, period, method);
+      discrete Real x[n](start = start, each fixed = true) "at the tick to come";
+    equation
+      when tick then
+        for i in 1:n loop
+          x[i] = sum(M[i, j]*pre(x[j]) for j in 1:n) + M[i, n + 1]*u;
+        end for;
+        y = sum(M[n + 1, j]*pre(x[j]) for j in 1:n) + M[n + 1, n + 1]*u;
+      end when;
+      annotation(Documentation(info =
+        "The continuous equations from tick to tick by the method of the sheet: with what was held exactly, by Tustin's rule, or by backward differences (Åström and Wittenmark 1997, sections 2.3 and 8.2)."));
+    end stateSpace;
+
+    block transfer "Transfer function: polynomials in s, highest power first"
+      extends Base;
+      input Real u;
+      parameter Real b[:] = {1} "numerator";
+      parameter Real a[:] = {1, 1} "denominator";
+      output Real y(start = 0, fixed = true);
+    protected
+      parameter Integer n = size(a, 1) - 1;
+      parameter Integer m = size(b, 1) - 1;
+      parameter Real bb[n + 1] = {(if k + m - n >= 1 then b[max(1, min(m + 1, k + m - n))] else 0)/a[1] for k in 1:n + 1};
+      parameter Real A[n, n] = {{if i < n then (if j == i + 1 then 1 else 0) else -a[n + 2 - j]/a[1] for j in 1:n} for i in 1:n};
+      parameter Real C[n] = {bb[n + 2 - k] - a[n + 2 - k]/a[1]*bb[1] for k in 1:n};
+      parameter Real M[n + 1, n + 1] = fromTickToTick(A, {if i == n then 1 else 0 for i in 1:n}, C, bb[1], period, method);
+      discrete Real x[n](each start = 0, each fixed = true) "at the tick to come";
+    equation
+      assert(m <= n, "The numerator of a transfer function has no higher power than its denominator");
+      when tick then
+        for i in 1:n loop
+          x[i] = sum(M[i, j]*pre(x[j]) for j in 1:n) + M[i, n + 1]*u;
+        end for;
+        y = sum(M[n + 1, j]*pre(x[j]) for j in 1:n) + M[n + 1, n + 1]*u;
+      end when;
+      annotation(Documentation(info =
+        "Y/U = (b[1] s^m + ... + b[m+1])/(a[1] s^n + ... + a[n+1]) from tick to tick by the method of the sheet; transferZ takes polynomials in z. It begins at rest with u = 0."));
+    end transfer;
+
+    block notch "Takes one frequency out"
+      extends Base;
+      input Real u;
+      parameter Real w(unit = "rad/s") = 100 "frequency that is taken out";
+      parameter Real depth = 0 "what is left of it: 0 nothing, 1 all";
+      parameter Real width = 1 "how broad the gap is";
+      output Real y(start = 0, fixed = true);
+    protected
+      parameter Real c = w/tan(w*period/2) "by which the frequency stays where it is";
+      parameter Real a0 = c^2 + width*w*c + w^2;
+      parameter Real a1 = 2*(w^2 - c^2);
+      parameter Real a2 = c^2 - width*w*c + w^2;
+      parameter Real b0 = c^2 + depth*width*w*c + w^2;
+      parameter Real b2 = c^2 - depth*width*w*c + w^2;
+      discrete Real u1(start = 0, fixed = true), u2(start = 0, fixed = true), y2(start = 0, fixed = true), was(start = 0, fixed = true);
+      Boolean begun(start = false, fixed = true);
+    equation
+      assert(w*period < Modelica.Constants.pi, "A frequency that is taken out lies below half that of the ticks");
+      when tick then
+        begun = true;
+        was = u;
+        u1 = if pre(begun) then pre(was) else u;
+        u2 = if pre(begun) then pre(u1) else u;
+        y2 = if pre(begun) then pre(y) else u;
+        y = if pre(begun) then (b0*u + a1*u1 + b2*u2 - a1*pre(y) - a2*pre(y2))/a0 else u;
+      end when;
+      annotation(Documentation(info =
+        "The continuous notch by Tustin's rule with s = w/tan(w T/2) (z - 1)/(z + 1), so that w is taken out exactly (prewarping: Åström and Wittenmark 1997, section 8.2). It begins at rest."),
+        Units(y = "u"));
+    end notch;
+
+    block pulse "On and off again and again"
+      extends Base;
+      parameter Real every(unit = "s") = 1 "period";
+      parameter Real width = 0.5 "share of the period in which it is on";
+      parameter Real high = 1 "value while on";
+      parameter Real low = 0 "value while off";
+      parameter Real at(unit = "s") = 0 "when the first begins";
+      output Real y(start = low, fixed = true);
+    equation
+      when tick then
+        // a tick that is meant to be at an edge may be off by rounding
+        y = if time >= at - 1e-9*period and mod(time - at + 1e-9*period, every) < width*every then high else low;
+      end when;
+      annotation(Documentation(info = "high for width times every at the beginning of each period, low for the rest, as of the ticks."));
+    end pulse;
+
+    block chirp "A sine whose frequency rises"
+      extends Base;
+      parameter Real from(unit = "Hz") = 1 "frequency at the beginning";
+      parameter Real to(unit = "Hz") = 100 "frequency at the end";
+      parameter Real lasts(unit = "s") = 10 "how long it takes";
+      parameter Real amplitude = 1;
+      output Real y(start = 0, fixed = true);
+    protected
+      parameter Real rate = log(to/from)/lasts;
+    equation
+      when tick then
+        y = amplitude*sin(2*Modelica.Constants.pi*from*(if abs(rate)*lasts < 1e-9 then time else (exp(rate*time) - 1)/rate));
+      end when;
+      annotation(Documentation(info = "y = amplitude sin(2 pi from (exp(r t) - 1)/r) with r = log(to/from)/lasts, as of the ticks (Farina 2000)."));
+    end chirp;
+
+    block profile "A way from one value to another with limited speed, acceleration and jerk"
+      extends Base;
+      parameter Real at(unit = "s") = 0 "when it begins";
+      parameter Real to = 1 "value at its end";
+      parameter Real from = 0 "value at its beginning";
+      parameter Real speed = 1 "most per second";
+      parameter Real acceleration = 1 "most per second and second";
+      parameter Real jerk = 0 "most by which the acceleration changes per second; 0: any";
+      output Real y(start = from, fixed = true);
+    equation
+      assert(speed > 0 and acceleration > 0 and jerk >= 0, "A profile needs a speed and an acceleration above zero, and a jerk that is not below zero");
+      when tick then
+        y = from + (if to >= from then 1 else -1)*wayDone(max(0, time - at), abs(to - from), speed, acceleration, jerk);
+      end when;
+      annotation(Documentation(info = "The continuous profile as of the ticks (Biagiotti and Melchiorri 2008, section 3.4)."));
+    end profile;
+
+    block stateFeedback "State feedback with an observer"
+      extends Base;
+      input Real measured;
+      input Real wanted = 0 "set point";
+      parameter Real A[:, :] = [0] "of the plant: dx/dt = A x + B u";
+      parameter Real B[:] = {1};
+      parameter Real C[:] = {1} "measured = C x";
+      parameter Real K[:] = {1} "gains of the states";
+      parameter Real L[:] = {1} "gains of the observer, per tick";
+      parameter Real N = 1 "gain of the set point";
+      parameter Real low = -1e300 "u goes no lower";
+      parameter Real high = 1e300 "u goes no higher";
+      parameter Real start[size(A, 1)] = zeros(size(A, 1)) "states the observer begins with";
+      output Real u(start = 0, fixed = true);
+    protected
+      parameter Integer n = size(A, 1);
+      parameter Real M[n + 1, n + 1] = fromTickToTick(A, B, C, 0, period, 1);
+      discrete Real x[n](start = start, each fixed = true) "states as predicted for the tick to come";
+    equation
+      when tick then
+        u = max(low, min(high, N*wanted - sum(K[j]*pre(x[j]) for j in 1:n)));
+        for i in 1:n loop
+          x[i] = sum(M[i, j]*pre(x[j]) for j in 1:n) + M[i, n + 1]*u + L[i]*(measured - sum(C[j]*pre(x[j]) for j in 1:n));
+        end for;
+      end when;
+      annotation(Documentation(info =
+        "u = N wanted - K x, cut to [low, high]; x[k+1] = F x[k] + G u[k] + L (measured[k] - C x[k]), F and G of the plant from tick to tick with u held (Luenberger 1966; Åström and Wittenmark 1997, chapter 4)."));
+    end stateFeedback;
+
+    block transferZ "Transfer function in z: highest power first"
       extends Base;
       input Real u;
       parameter Real b[:] = {1} "numerator";
@@ -909,7 +1137,7 @@ package Signals "Blocks of signal sheets: values in, a value out"
       end when;
       annotation(Documentation(info =
         "Y/U = (b[1] z^m + ... + b[m+1])/(a[1] z^n + ... + a[n+1]) with m <= n, as a difference equation; it begins with zeros."));
-    end transfer;
+    end transferZ;
 
     block decimate "Every n-th value, held"
       extends Base;

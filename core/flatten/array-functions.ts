@@ -1,3 +1,4 @@
+import { sampledMatrices } from '../linear/matrices';
 import { add, binary, constant, multiply, negate, one, zero, type FlatExpr } from './flat-expression';
 import {
   fillValue,
@@ -34,7 +35,45 @@ export const arrayFunctions: ReadonlyMap<string, readonly [least: number, most: 
   ['skew', [1, 1]],
   ['outerProduct', [2, 2]],
   ['interpolate', [3, 3]],
+  ['fromTickToTick', [6, 6]],
 ]);
+
+/**
+ * `fromTickToTick(A, B, C, D, period, method)`: of dx/dt = A x + B u, y = C x + D u with one input and one output, the matrix [A, B; C, D] from
+ * tick to tick; method 1 hold, 2 Tustin, 3 backward.
+ */
+function fromTickToTick(call: ArrayCall): Value {
+  const list = (v: Value): readonly Value[] =>
+    isArray(v) ? v : call.fail('shape', 'fromTickToTick takes a matrix, two vectors and three numbers');
+  const number = (v: Value, k: number): number => {
+    const known = isArray(v) || isRecord(v) ? undefined : call.known(v);
+    return (
+      known ??
+      call.fail('not-constant', 'The matrices of fromTickToTick and its period must be known before the run', k)
+    );
+  };
+  const vector = (k: number): number[] => list(call.value(k)).map((x) => number(x, k));
+  const A = list(call.value(0)).map((row) => Float64Array.from(list(row).map((x) => number(x, 0))));
+  const [B, C] = [vector(1), vector(2)];
+  const [D, period, method] = [3, 4, 5].map((k) => number(call.value(k), k));
+  const n = A.length;
+  if (A.some((row) => row.length !== n) || B.length !== n || C.length !== n)
+    return call.fail('shape', `A is ${n} by ${A[0]?.length ?? 0}, so B and C need ${n} numbers`);
+  if (!(period > 0)) return call.fail('period', 'The time between ticks is above zero', 4);
+  const made = sampledMatrices(
+    { A, B: B.map((x) => Float64Array.of(x)), C: [Float64Array.from(C)], D: [Float64Array.of(D)] },
+    period,
+    (['hold', 'tustin', 'backward'] as const)[method - 1] ?? 'hold',
+  );
+  const rows = [...made.A.map((row, i) => [...row, made.B[i][0]]), [...made.C[0], made.D[0][0]]];
+  if (rows.some((row) => row.some((x) => !Number.isFinite(x))))
+    return call.fail(
+      'singular',
+      'These equations have no form from tick to tick by this method: choose another one',
+      5,
+    );
+  return rows.map((row) => row.map(constant));
+}
 
 /** A call, as far as an array function needs it. */
 export interface ArrayCall {
@@ -159,6 +198,8 @@ export function arrayCall(name: string, call: ArrayCall): Value {
         return call.fail('order', `The places of interpolate have to grow, but ${x[back]} follows ${x[back - 1]}`, 0);
       return mapValue(call.value(2), (a) => ({ op: 'table', a, x, y, slope: false }));
     }
+    case 'fromTickToTick':
+      return fromTickToTick(call);
     case 'outerProduct': {
       const x = flattenValue(call.value(0));
       const y = flattenValue(call.value(1));

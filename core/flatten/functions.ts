@@ -2,12 +2,14 @@ import type { CallExpr, ComponentElement, Expr, Modification, RefExpr } from '..
 import { problem } from '../language/diagnostics';
 import { printReference } from '../language/print';
 import type { Builder } from './builder';
+import { claimOf } from './claims';
 import { elaborateStrict, indicesOf, NoValue, resultsOf, structuralInteger } from './elaborate';
 import { differentiate } from './differentiate';
 import {
   binary,
   constant,
   createSubstitution,
+  isConstant,
   isRelation,
   one,
   variable,
@@ -348,6 +350,8 @@ function emptyValue(b: Builder, d: Declared, scope: Scope): Value {
 /** Its size follows from what it is given. */
 const isOpen = (d: Declared): boolean => d.element.dimensions.some((x) => x.kind === 'colon');
 
+const scalarOf = (v: Value): FlatExpr | undefined => (isArray(v) || isRecord(v) ? undefined : v);
+
 function functionSpace(b: Builder, open: ReadonlySet<string>): Space {
   const at = (values: Values, scope: Scope): Scope => ({
     ...scope,
@@ -378,18 +382,33 @@ function functionSpace(b: Builder, open: ReadonlySet<string>): Space {
     },
     before: () => zero,
     settled: withoutEvents,
-    // what a function says or checks has no effect on its values
-    other(s, _values, _guard, scope) {
-      if (s.kind === 'call' && s.call.callee === 'assert')
-        b.report(
-          scope.place,
-          problem(
-            'warning',
-            'not-checked',
-            'An assertion in a function is not looked at: put it where the function is called',
-            s.span,
-          ),
-        );
+    // what a function says has no effect on its values; what it checks is checked wherever it is called
+    other(s, values, guard, scope) {
+      if (s.kind === 'call' && s.call.callee === 'assert') {
+        const inside = at(values, scope);
+        const origin = scope.sharing?.origin;
+        const claim =
+          origin &&
+          claimOf(
+            b,
+            s.call,
+            inside,
+            (e) => scalarOf(elaborateStrict(b, e, inside)),
+            isConstant(guard) ? undefined : guard,
+          );
+        if (claim && origin) {
+          if (!isConstant(claim.condition) || claim.condition.value === 0) b.assertions.push({ ...claim, origin });
+        } else
+          b.report(
+            scope.place,
+            problem(
+              'warning',
+              'not-checked',
+              'An assertion in a function is not looked at here: put it where the function is called',
+              s.span,
+            ),
+          );
+      }
       return s.kind === 'call';
     },
   };

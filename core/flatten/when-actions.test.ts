@@ -110,12 +110,21 @@ describe('what is said to hold', () => {
       'The level of an assertion is AssertionLevel.error or AssertionLevel.warning, not AssertionLevel.loud',
     ]);
   });
-  test('in a function is not looked at, and that is told', () => {
-    const text = `function f input Real u; output Real y; algorithm assert(u < 0.5, "too much"); y := u; end f;
-      model M Real y; equation y = f(time); end M;`;
-    expect(problemsOf(text, 'M')).toEqual([
-      'An assertion in a function is not looked at: put it where the function is called',
-    ]);
-    expect(simulateText(text, 'M').last('y')).toBe(1);
+  test('in a function is checked where the function is called, under the conditions around both', () => {
+    const f =
+      'function f input Real u; output Real y; algorithm if u > 0.2 then assert(u < 0.5, "too much"); end if; y := u; end f;';
+    const failing = (body: string): string | undefined => {
+      const text = `${f} model M Real y; equation ${body} end M;`;
+      expect(problemsOf(text, 'M')).toEqual([]);
+      return simulateText(text, 'M').simulation.problem?.message;
+    };
+    expect(failing('y = f(time);')).toMatch(/too much/);
+    expect(failing('y = f(time/3);')).toBeUndefined();
+    expect(failing('y = if time < 0.4 then f(time) else 0;')).toBeUndefined();
+    expect(failing('y = 1 + (if time > 0.4 then 2*f(time) else 0);')).toMatch(/too much/);
+    // what it is not asked for in a branch of its own does not count
+    expect(failing('y = f(if time < 0.4 then time else 0.1);')).toBeUndefined();
+    expect(failing('y = f(0.3);')).toBeUndefined();
+    expect(failing('y = f(0.7);')).toMatch(/too much/);
   });
 });

@@ -151,6 +151,33 @@ test('a file of the first version opens: what it did not have is empty', () => {
   });
 });
 
+test('a transfer function of ticks that took polynomials in z keeps doing so under its present name', () => {
+  const old = JSON.parse(writeProjectJson(tubeCapper)) as {
+    version: number;
+    types: { signals: unknown[] }[];
+    setups: Record<string, unknown>[];
+  };
+  const line = (text: string, k: number) => ({ id: `l${k}`, text, place: null, size: null });
+  const sheetOf = (id: string, every: string) => ({
+    id,
+    name: id,
+    note: '',
+    every,
+    offset: '',
+    method: 'hold',
+    lines: ['y = transfer(u, b = {1}, a = {1, -0.5})', 'z = 2*transfer (y, {1}, {1}) + transferred'].map(line),
+  });
+  old.version = 8;
+  for (const s of old.setups) delete s.loopsWhen;
+  old.types[0].signals = [sheetOf('s1', '0.1'), sheetOf('s2', '')];
+  const { value } = readProjectFile(bytes(JSON.stringify(old)));
+  expect(value!.types[0].signals.map((s) => s.lines.map((l) => l.text))).toEqual([
+    ['y = transferZ(u, b = {1}, a = {1, -0.5})', 'z = 2*transferZ (y, {1}, {1}) + transferred'],
+    ['y = transfer(u, b = {1}, a = {1, -0.5})', 'z = 2*transfer (y, {1}, {1}) + transferred'],
+  ]);
+  expect(value!.setups.every((s) => s.loopsWhen === '')).toBe(true);
+});
+
 test('what links of an earlier version carry becomes items, one for each text', () => {
   const old = JSON.parse(writeProjectJson(tubeCapper)) as {
     version: number;

@@ -12,7 +12,8 @@ import { linearTicks } from './linear-ticks';
 import { essential, linearise, type LinearModel } from './linearise';
 import { bandwidthOf, marginsOf, rangeOf, type Margins } from './margins';
 import { polesOf, zerosOf } from './poles';
-import { sampledModel, type SamplingMethod } from './sampled-model';
+import type { SamplingMethod } from './matrices';
+import { sampledModel } from './sampled-model';
 
 /** What is asked of a model around the moment at which a simulation stands. */
 export interface LinearQuestion {

@@ -1,5 +1,5 @@
 import type { SolvableModel } from '../analysis/solvable-model';
-import { exponential, product } from './sampled-model';
+import { exponential, product } from './matrices';
 import { linearise, type LinearModel, type OperatingPoint } from './linearise';
 
 /**

@@ -91,7 +91,9 @@ export function loopPicture(
       phaseMarginAt: finite(r.phaseMarginAt),
       delayMargin: finite(r.delayMargin),
       bandwidth: finite(
-        isOpened ? bandwidthOf((x) => comesBack(r.loopAt(x)), r.range, r.every === undefined ? closedPoles : []) : r.bandwidth,
+        isOpened
+          ? bandwidthOf((x) => comesBack(r.loopAt(x)), r.range, r.every === undefined ? closedPoles : [])
+          : r.bandwidth,
       ),
       dcGain: finite(isOpened ? comesBack(r.loopAt(0))[0] : r.dcGain),
       w,

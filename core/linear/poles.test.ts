@@ -3,7 +3,8 @@ import { magnitude, over, plus, timesComplex, type Complex } from './complex';
 import { frequencyResponse } from './frequency-response';
 import type { LinearModel } from './linearise';
 import { eigenvalues, polesOf, zerosOf } from './poles';
-import { exponential, sampledModel } from './sampled-model';
+import { exponential } from './matrices';
+import { sampledModel } from './sampled-model';
 
 /** Poles and zeros, and models from tick to tick, against polynomials and closed forms. */
 

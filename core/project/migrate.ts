@@ -132,6 +132,20 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
     ...project,
     version: 9,
     setups: listOf(project.setups).map((s) => ({ ...s, loopsWhen: '' })),
+    // at ticks, transfer took polynomials in z until then
+    types: listOf(project.types).map((t) => ({
+      ...t,
+      signals: listOf(t.signals).map((sheet) =>
+        typeof sheet.every === 'string' && sheet.every.trim() !== ''
+          ? {
+              ...sheet,
+              lines: listOf(sheet.lines).map((l) =>
+                typeof l.text === 'string' ? { ...l, text: l.text.replace(/\btransfer(?=\s*\()/g, 'transferZ') } : l,
+              ),
+            }
+          : sheet,
+      ),
+    })),
   }),
 };
 

@@ -35,7 +35,7 @@ test('rows are as many as asked for, however often it ticks, and their values ar
   // between rows a sampled value is that of the last one
   const column = recording.columns.find((c) => c.name === 'held')!;
   expect(column.isHeld).toBe(true);
-  expect(valueAt(recording, column, 0.75)).toBe(valueAt(recording, column, 0.7));
+  expect(valueAt(recording, column, 0.75)).toBe(valueAt(recording, column, 0.705));
 });
 
 test('a tick at which something true or whole changes is kept with what was before it', () => {

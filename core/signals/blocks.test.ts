@@ -16,6 +16,21 @@ const run = (lines: readonly string[], more: Partial<SignalSheet> = {}, type: Pa
     ),
   );
 
+/** The way after a time, from rest, with one jerk after the other, each for some time. */
+function byJerk(...pieces: readonly (readonly [jerk: number, lasts: number])[]): (t: number) => number {
+  return (t) => {
+    let [s, v, a, left] = [0, 0, 0, t];
+    for (const [j, lasts] of pieces) {
+      const d = Math.min(left, lasts);
+      s += v * d + (a * d * d) / 2 + (j * d ** 3) / 6;
+      v += a * d + (j * d * d) / 2;
+      a += j * d;
+      left -= d;
+    }
+    return s;
+  };
+}
+
 /** Lines, and `y` as a function of time. */
 const continuous: readonly (readonly [name: string, lines: readonly string[], y: (t: number) => number])[] = [
   ['integrate', ['y = integrate(2*time)'], (t) => t * t],
@@ -132,6 +147,49 @@ const continuous: readonly (readonly [name: string, lines: readonly string[], y:
     'profile down, too short for its speed',
     ['y = profile(to = -1, speed = 100, acceleration = 4)'],
     (t) => (t < 0.5 ? -2 * t * t : t < 1 ? -1 + 2 * (1 - t) ** 2 : -1),
+  ],
+  [
+    'profile with jerk that reaches all its limits',
+    ['y = profile(to = 2, speed = 2, acceleration = 10, jerk = 100)'],
+    // jerk for 0.1 s, acceleration 10 for 0.1 s, jerk for 0.1 s: 2 per s after 0.3 s
+    byJerk([100, 0.1], [0, 0.1], [-100, 0.1], [0, 0.7], [-100, 0.1], [0, 0.1], [100, 0.1]),
+  ],
+  [
+    'profile with jerk, too short for its speed',
+    ['y = profile(to = -1, speed = 50, acceleration = 8, jerk = 80)'],
+    // 0.1 s of jerk; the way of 1 in twice 0.05 + sqrt(0.05^2 + 1/8) s
+    byJerk(
+      ...([-80, 0, 80, 80, 0, -80].map((j, k) => [j, k % 3 === 1 ? Math.sqrt(0.0025 + 0.125) - 0.15 : 0.1]) as [
+        number,
+        number,
+      ][]),
+    ),
+  ],
+  [
+    'profile with jerk, too short for its acceleration',
+    ['y = profile(at = 0.1, to = 0.25, speed = 50, acceleration = 80, jerk = 8)'],
+    // 2 j T^3 = 0.25
+    byJerk([0, 0.1], ...([8, -8, -8, 8].map((j) => [j, (0.25 / 16) ** (1 / 3)]) as [number, number][])),
+  ],
+  [
+    'choose by index',
+    ['k = 1 + integer(2*time)', 'y = choose(k, {3, 5*time, 7, 9, 11})'],
+    (t) => [3, 5 * t, 7, 9, 11][Math.floor(2 * t + 1e-9)],
+  ],
+  [
+    'state feedback: the poles are those of the plant with it, whatever the observer does',
+    [
+      'x = integrate(u + 3*x)',
+      'u = stateFeedback(x, wanted = 2, A = [3], B = {1}, C = {1}, K = {5}, L = {20}, N = 2)',
+      'y = x',
+    ],
+    (t) => 2 * (1 - Math.exp(-2 * t)),
+  ],
+  [
+    'state feedback that has to find out where the plant is',
+    ['x = integrate(u, start = 1)', 'u = stateFeedback(x, A = [0], B = {1}, C = {1}, K = {2}, L = {6})', 'y = x'],
+    // x'' + (K + L) x' + K L x = 0 for what is estimated: e = exp(-6 t) is off, x' = -2 (x - e)
+    (t) => Math.exp(-2 * t) + (2 * (Math.exp(-2 * t) - Math.exp(-6 * t))) / 4,
   ],
   [
     'table of two values',

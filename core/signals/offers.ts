@@ -58,9 +58,15 @@ const known: Readonly<Record<string, { readonly words: string; readonly set?: st
   chirp: { words: 'source sweep sine frequency', set: "from = 1 'Hz', to = 10 'Hz', lasts = 5 's'" },
   noise: { words: 'source random disturbance seed', set: "seed = 1, every = 0.01 's'" },
   profile: {
-    words: 'source set point trajectory trapezoid motion speed acceleration',
+    words: 'source set point trajectory trapezoid s-curve motion speed acceleration jerk',
     set: 'to = 1, speed = 1, acceleration = 2',
   },
+  choose: { words: 'switch select index number multiplex case', set: 'values = {1, 2, 3}' },
+  stateFeedback: {
+    words: 'controller pole placement observer state feedback luenberger lqr',
+    set: 'A = [0], B = {1}, C = {1}, K = {1}, L = {2}, N = 1',
+  },
+  transferZ: { words: 'transfer function polynomial z difference equation filter', set: 'b = {1}, a = {1, 0}' },
   delayBy: { words: 'unit delay z^-1 previous sample late', set: 'n = 1' },
   difference: { words: 'backward difference change per tick', set: '' },
   fir: { words: 'finite impulse response filter weights coefficients', set: 'c = {0.5, 0.5}' },
@@ -117,6 +123,13 @@ const operations: readonly SheetOffer[] = [
     'interpolate({0, 1, 2}, {0, 1, 4}, #1)',
     'Straight between the points of a table, level outside',
     'look-up characteristic interpolate one dimension curve',
+  ),
+  operation(
+    'table over time',
+    'course',
+    'interpolate({0, 1, 2}, {0, 1, 0}, time)',
+    'Straight from point to point over time, level before and after',
+    'source time series points course set point sequence',
   ),
   operation(
     'choose by condition',

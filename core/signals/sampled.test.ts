@@ -41,11 +41,44 @@ const blocks: readonly (readonly [line: string, next: Next, more?: Partial<Signa
   ['fir(u, {1, 2, -1})', (k) => u(k) + 2 * (k > 0 ? u(k - 1) : 0) - (k > 1 ? u(k - 2) : 0)],
   ['movingAverage(u, 3)', (k) => (u(k) + u(Math.max(0, k - 1)) + u(Math.max(0, k - 2))) / 3],
   [
-    'transfer(u, {1, 0.5}, {2, -1, 0.3})',
+    'transferZ(u, {1, 0.5}, {2, -1, 0.3})',
     (k, y) =>
       ((k > 0 ? u(k - 1) : 0) + 0.5 * (k > 1 ? u(k - 2) : 0) + (k > 0 ? y(k - 1) : 0) - 0.3 * (k > 1 ? y(k - 2) : 0)) /
       2,
   ],
+  // 1/(0.3 s + 1) is the lag, whatever it is written as
+  [
+    'transfer(u, {1}, {0.3, 1})',
+    (k, y) => (k === 0 ? 0 : u(k - 1) + (y(k - 1) - u(k - 1)) * Math.exp(-period / 0.3)),
+    { method: 'hold' },
+  ],
+  [
+    'transfer(u, {2, 1}, {0.6, 1})',
+    (k, y) => ((k > 0 ? (1.2 - 0.1) * y(k - 1) : 0) + 4.1 * u(k) - (k > 0 ? 3.9 * u(k - 1) : 0)) / 1.3,
+    { method: 'tustin' },
+  ],
+  [
+    'transfer(u, {1}, {1, 2, 3})',
+    (k, y) =>
+      (u(k) * period ** 2 + (k > 0 ? (2 + 2 * period) * y(k - 1) : 0) - (k > 1 ? y(k - 2) : 0)) /
+      (1 + 2 * period + 3 * period ** 2),
+    { method: 'backward' },
+  ],
+  ['transfer(u, {6}, {3})', (k) => 2 * u(k)],
+  [
+    'stateSpace(u, A = [-2], B = {1}, C = {3}, D = 0.5, start = {4})',
+    (k, y) =>
+      (k === 0 ? 12 : (y(k - 1) - 0.5 * u(k - 1)) * Math.exp(-0.2) + (3 * u(k - 1) * (1 - Math.exp(-0.2))) / 2) +
+      0.5 * u(k),
+  ],
+  ['notch(u, w = 8, depth = 0.1, width = 0.5)', gapped()],
+  ['pulse(every = 0.5, width = 0.4)', (k) => (k % 5 < 2 ? 1 : 0)],
+  ['chirp(from = 1, to = 3, lasts = 2)', (k) => Math.sin((2 * Math.PI * (3 ** (k / 20) - 1)) / (Math.log(3) / 2))],
+  [
+    'profile(to = 1, speed = 1, acceleration = 4)',
+    (k) => (k < 3 ? 0.02 * k * k : k <= 10 ? 0.1 * k - 0.125 : k < 13 ? 1 - 2 * (1.25 - 0.1 * k) ** 2 : 1),
+  ],
+  ['stateFeedback(u, wanted = 3, A = [0], B = {1}, C = {1}, K = {2}, L = {0.5}, N = 1)', observed()],
   ['decimate(u, 3)', (k) => u(k - (k % 3))],
   [
     'rateLimit(u, up = 5, down = 8)',
@@ -107,6 +140,25 @@ function controlled(): Next {
       i += ((2 * period) / 0.5) * (u(j) - 0.5);
     }
     return out;
+  };
+}
+/** (s^2 + 0.4 s + 64)/(s^2 + 4 s + 64) with s = c (z - 1)/(z + 1), c = 8/tan(0.4). */
+function gapped(): Next {
+  const c = 8 / Math.tan(0.4);
+  const of = (x: number): number[] => [c * c + x * c + 64, 2 * (64 - c * c), c * c - x * c + 64];
+  const [b, a] = [of(0.4), of(4)];
+  return (k, y) => {
+    const [u1, u2] = [u(Math.max(0, k - 1)), u(Math.max(0, k - 2))];
+    if (k === 0) return u(0);
+    return (b[0] * u(k) + b[1] * u1 + b[2] * u2 - a[1] * y(k - 1) - a[2] * (k > 1 ? y(k - 2) : u(0))) / a[0];
+  };
+}
+/** x[k+1] = x[k] + T out[k] + 0.5 (u[k] - x[k]), out = 3 - 2 x. */
+function observed(): Next {
+  return (k) => {
+    let x = 0;
+    for (let j = 0; j < k; j++) x += period * (3 - 2 * x) + 0.5 * (u(j) - x);
+    return 3 - 2 * x;
   };
 }
 function summed(): Next {

@@ -1,3 +1,4 @@
+import { signalBlocks } from './catalogue';
 import { createNames } from '../flatten/names';
 import { projectLibrary } from '../flatten/from-project';
 import { applyEdit } from '../editing/edits';
@@ -54,6 +55,13 @@ test.each<[string, string[], RegExp]>([
   ['a function that is none', ['y = intergate(3)'], /^0: There is no function intergate/],
   ['a parameter that moves', ['y = lag(1, T = 2*time)'], /^0: T of lag is a parameter: it cannot follow time/],
   ['a parameter that is a wire', ['a = 3', 'y = lag(1, T = a)'], /^1: T of lag is a parameter: it cannot follow a/],
+  ['a number there is no value of', ['k = 4', 'y = choose(k, {1, 2, 3})'], /There is no value of this number/],
+  [
+    'a profile without speed',
+    ['y = profile(to = 1, speed = 0)'],
+    /speed and an acceleration above zero|Division by zero/,
+  ],
+  ['matrices that do not go together', ['y = stateSpace(1, A = [0, 1; 2, 3], B = {1}, C = {1, 0})'], /B|shape|size/],
   [
     'a transfer function that looks ahead',
     ['y = transfer(1, b = {1, 2, 3}, a = {1, 2})'],
@@ -77,8 +85,9 @@ test('a unit that does not fit is told at its line', () => {
   ).toEqual(expect.arrayContaining([['type/t/signals/s/line/l1/text', expect.stringMatching(/rad\/s/)]]));
 });
 
-test('blocks that have only a continuous form are told on a sampled sheet, a period of zero at its field', () => {
-  expect(told(project(['y = notch(time)'], {}, { every: "1 'ms'" })).join()).toMatch(/^0: notch has no sampled form/);
+test('every block has both forms, save those that only a clock has; a period of zero is told at its field', () => {
+  const { continuous, sampled } = signalBlocks();
+  expect([...continuous.keys()].filter((name) => !sampled.has(name))).toEqual([]);
   expect(() => runProject(project(['y = time'], {}, { every: "0 's'" }))).toThrow(/sample interval must be positive/);
   expect(told(project(['y = time'], {}, { every: '1 +' })).join()).toMatch(/^type\/t\/signals\/s\/every/);
 });

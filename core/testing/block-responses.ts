@@ -20,7 +20,7 @@ const spans: Readonly<Record<string, number>> = {
 };
 /** Values that show what a block is for where those of its offer do not. */
 const shown: Readonly<Record<string, string>> = {
-  'sampled transfer': 'transfer(#1, b = {0.2}, a = {1, -0.8})',
+  transfer: 'transfer(#1, b = {1}, a = {0.2, 1})',
   'sampled derivative': 'derivative(#1, T = 0.2)',
   notch: 'notch(#1, w = 6)',
   lag2: 'lag2(#1, w = 10, d = 0.3)',
@@ -36,6 +36,10 @@ const shown: Readonly<Record<string, string>> = {
   latch: 'latch(time > 0.2 and time < 0.4, time > 1.4)',
   counter: "counter(sin(5 'rad/s'*time) > 0)",
   quantise: 'quantise(#1, step = 0.5)',
+  choose: 'choose(if #1 > 0.7 then 3 elseif #1 < -0.7 then 1 else 2, {1, 3, 2})',
+  profile: 'profile(to = 1, speed = 1, acceleration = 4, jerk = 40)',
+  stateFeedback: 'stateFeedback(#1, A = [0], B = {1}, C = {1}, K = {1}, L = {4})',
+  'sampled transferZ': 'transferZ(#1, b = {0.2}, a = {1, -0.8})',
   polynomial: 'polynomial(#1, c = {1, 0, -1})',
   table2: 'table2(#1, #1, x = {-2, 2}, y = {-2, 2}, z = [0, 1; 1, 4])',
   movingAverage: 'movingAverage(#1, n = 8)',

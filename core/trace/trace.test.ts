@@ -102,7 +102,14 @@ describe('links', () => {
   test('from either side, and all of an element removed at once', () => {
     expect(linksOf(tubeCapper, 'requirement/r-cap-02').length).toBe(6);
     const setup = linksOf(tubeCapper, 'setup/u-careful');
-    expect(setup.map((l) => l.requirement!.label)).toEqual(['CAP-01', 'CAP-02', 'CAP-03', 'CAP-04', 'CAP-06', 'CAP-16']);
+    expect(setup.map((l) => l.requirement!.label)).toEqual([
+      'CAP-01',
+      'CAP-02',
+      'CAP-03',
+      'CAP-04',
+      'CAP-06',
+      'CAP-16',
+    ]);
     expect(linksOf(run(tubeCapper, unlinkEdit(setup)), 'setup/u-careful')).toEqual([]);
   });
 });
@@ -130,8 +137,8 @@ describe('impact', () => {
     );
     expect(names(downstream)).toEqual(
       expect.arrayContaining([
-        'Speed: asked = if in(mode.Fast) then fastSpeed elseif in(mode.Creep) then creepSpeed else 0',
-        'Speed: wanted = rateLimit(asked, up = steepest)',
+        'CapperControl: asked = if in(mode.Fast) then fastSpeed elseif in(mode.Creep) then creepSpeed else 0',
+        'CapperControl: wanted = rateLimit(asked, up = steepest)',
         'Eager',
       ]),
     );
