@@ -1,5 +1,7 @@
 import type { Problem } from '../core/language/diagnostics';
 import { readProjectFile } from '../core/formats/project-file';
+import { comeToRest, farAway } from '../core/linear/at-rest';
+import { modesOf, type Mode } from '../core/linear/modes';
 import { linearReport, type LinearReport } from '../core/linear/linear-report';
 import type { Matrix } from '../core/linear/dense';
 import type { SamplingMethod } from '../core/linear/matrices';
@@ -17,7 +19,7 @@ export interface LinearArguments {
   readonly type?: string;
   readonly from?: string;
   readonly to?: string;
-  readonly at?: number;
+  readonly at?: number | 'rest';
   readonly setup?: string;
   readonly open?: string;
   readonly every?: number;
@@ -49,13 +51,16 @@ export function linear(file: string, options: LinearArguments): number {
   const moment = options.class === undefined ? ofProject(file, bytes, options) : ofText(file, bytes, options);
   if (!moment) return 2;
   const { program, simulation, textOf } = moment;
-  const { value, problems } = linearReport(program, simulation, {
+  const question = {
     from,
     to,
     ...(options.open !== undefined && { open: options.open }),
     ...(options.every !== undefined && { every: options.every }),
     ...(options.method && { method: options.method }),
-  });
+  };
+  const unrest = options.at === 'rest' ? comeToRest(program, simulation, question) : undefined;
+  if (unrest) return stopWith([unrest], textOf, options.json);
+  const { value, problems } = linearReport(program, simulation, question);
   if (!value) return stopWith(problems, textOf, options.json);
   if (options.json) print(JSON.stringify(asJson(value, simulation.time), null, 1));
   else tell(value, from, to, options);
@@ -63,11 +68,12 @@ export function linear(file: string, options: LinearArguments): number {
 }
 
 const quiet = { row: () => undefined, message: () => undefined, transition: () => undefined };
-/** Runs until this moment, exactly: the slopes are those of the values there. */
-const toMoment = (simulation: Simulation): Problem | undefined => {
-  simulation.advance(Infinity);
+/** Runs until this moment, exactly: the slopes are those of the values there. On the way to rest it has only begun. */
+const toMoment = (simulation: Simulation, at: LinearArguments['at']): Problem | undefined => {
+  simulation.advance(at === 'rest' ? 0 : Infinity);
   return simulation.problem;
 };
+const stopOf = (at: LinearArguments['at']): number => (at === 'rest' ? farAway : Math.max(at ?? 0, shortest));
 /** A run of no length stands at its start. */
 const shortest = 1e-9;
 
@@ -76,7 +82,7 @@ function ofText(file: string, bytes: Uint8Array, options: LinearArguments): AtMo
   if (errors.length > 0) return void stopWith(errors, textOf, options.json);
   const { program, problems } = compile(model);
   if (!program) return void stopWith(problems, textOf, options.json);
-  const stop = Math.max(options.at ?? 0, shortest);
+  const stop = stopOf(options.at);
   const simulation = createSimulation(
     program,
     {
@@ -91,7 +97,7 @@ function ofText(file: string, bytes: Uint8Array, options: LinearArguments): AtMo
     },
     quiet,
   );
-  const failed = toMoment(simulation);
+  const failed = toMoment(simulation, options.at);
   return failed ? void stopWith([failed], textOf, options.json) : { program, simulation, textOf };
 }
 
@@ -108,14 +114,14 @@ function ofProject(file: string, bytes: Uint8Array, options: LinearArguments): A
     );
     return undefined;
   }
-  const stop = Math.max(options.at ?? 0, shortest);
+  const stop = stopOf(options.at);
   const root = type?.id ?? chosen?.root ?? '';
   const setup = { ...(chosen ?? newSetup('linear', 'linear')), stop, recordEvery: stop, root };
   const prepared = prepareRun(project, setup);
   const textOf = projectTexts(project);
   if (!isRunnable(prepared)) return void stopWith(prepared.problems, textOf, options.json);
   const { simulation } = createRun(prepared);
-  const failed = toMoment(simulation);
+  const failed = toMoment(simulation, options.at);
   return failed ? void stopWith([failed], textOf, options.json) : { program: prepared.program, simulation, textOf };
 }
 
@@ -135,6 +141,12 @@ const asJson = (r: LinearReport, time: number): object => ({
   poles: r.poles,
   zeros: r.zeros ?? null,
   stable: r.isStable,
+  closedLoopStable: r.closedHolds,
+  modes: (modesOf(r.model, r.states, r.every) ?? []).map((m) => ({
+    ...m,
+    timeConstant: finite(m.timeConstant),
+    frequency: finite(m.frequency),
+  })),
   gainMargin: finite(r.gainMargin),
   gainMarginAt: finite(r.gainMarginAt),
   phaseMargin: finite(degrees(r.phaseMargin)),
@@ -159,10 +171,24 @@ const short = (x: number): string => (Number.isFinite(x) ? String(Number(x.toPre
 const point = ([re, im]: readonly [number, number]): string =>
   im === 0 ? short(re) : `${short(re)} ${im < 0 ? '-' : '+'} ${short(Math.abs(im))}i`;
 
+/** One motion: how fast, how damped, what moves with it, and whether it is reached and seen. */
+function tellMode(m: Mode): string {
+  const swings = m.frequency > 0 && Math.abs(m.damping) < 1 - 1e-9;
+  const speed = Number.isFinite(m.timeConstant)
+    ? m.timeConstant < 0
+      ? `grows with ${short(-m.timeConstant)} s`
+      : `time constant ${short(m.timeConstant)} s`
+    : 'neither dies away nor grows';
+  const swing = swings ? `, ${short(m.frequency)} rad/s, damping ${short(m.damping)}` : '';
+  const share = (x: number, word: string): string => (x === 0 ? `, not ${word}` : x < 0.01 ? `, hardly ${word}` : '');
+  return `mode ${point(m.pole)}${m.times > 1 ? `, ${m.times} times` : ''}: ${speed}${swing}; moves ${m.states.join(', ')}${share(m.reached, 'reached')}${share(m.seen, 'seen')}`;
+}
+
 function tell(r: LinearReport, from: string, to: string, { open, every }: LinearArguments): void {
   print(`${from} to ${to}: ${r.states.length} states${r.states.length > 0 ? ` (${r.states.join(', ')})` : ''}`);
   print(`  poles  ${r.poles.map(point).join(', ') || 'none'}${every === undefined ? '' : ' (z)'}`);
   print(`  zeros  ${r.zeros === undefined ? `${from} never comes to ${to}` : r.zeros.map(point).join(', ') || 'none'}`);
+  for (const m of modesOf(r.model, r.states, r.every) ?? []) print(`  ${tellMode(m)}`);
   print(`  ${r.isStable ? 'what is disturbed dies away' : 'what is disturbed does not die away'}`);
   print(
     `  at rest ${Number.isFinite(r.dcGain) ? short(r.dcGain) : 'it grows without end'}; ${Number.isFinite(r.bandwidth) ? `bandwidth ${short(r.bandwidth)} rad/s` : 'no bandwidth'}`,

@@ -18,6 +18,7 @@ const atLeastZero = (text: string): number => {
   if (!(value >= 0) || !Number.isFinite(value)) throw new InvalidArgumentError('A time from 0 on is needed.');
   return value;
 };
+const momentOrRest = (text: string): number | 'rest' => (text === 'rest' ? text : atLeastZero(text));
 const collect = (text: string, before: string[]): string[] => [...before, text];
 
 const withRunOptions = (command: Command): Command =>
@@ -88,7 +89,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--from <input>', 'input')
     .option('--to <output>', 'output')
     .option('--open <quantity>', 'opens the loop there for the margins')
-    .option('--at <seconds>', 'moment of the run; its start without it', atLeastZero)
+    .option('--at <seconds>', 'moment of the run, or rest; its start without it', momentOrRest)
     .option('--every <seconds>', 'from tick to tick instead of continuously', positive)
     .addOption(new Option('--method <name>', 'how ticks are made').choices(['hold', 'tustin', 'backward']))
     .option('--json', 'print as JSON: A, B, C, D, poles and zeros as [re, im], margins')

@@ -439,7 +439,7 @@ lamp = in(service.Lit) or in(service.Flash);
           '// What the limits of the current take away is taken back from the integral, so that it does not wind up',
         ],
       ],
-      { every: '0.001' },
+      { every: "1 'ms'" },
     ),
   ],
   charts: [

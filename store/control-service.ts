@@ -1,5 +1,7 @@
 import * as Comlink from 'comlink';
 import type { LoopPicture, LoopQuestion } from '@/core/linear/loop-picture';
+import type { Locus, LocusQuestion } from '@/core/linear/locus';
+import type { Sweep, SweepQuestion } from '@/core/linear/sweep';
 import type { Problem } from '@/core/language/diagnostics';
 import type { ComparedForms, FormsQuestion } from '@/core/probe/compare-forms';
 import type { ProbeQuestion } from '@/core/probe/probe';
@@ -41,6 +43,12 @@ export const askProbe = (
 
 export const askLoop = (project: Project, question: LoopQuestion): Asked<LoopPicture> =>
   ask(async (s) => (await s.loop(project, question)) as Answered<LoopPicture>);
+
+export const askLocus = (project: Project, question: LocusQuestion, tell: (share: number) => void): Asked<Locus> =>
+  ask(async (s) => (await s.locus(project, question, Comlink.proxy(tell))) as Answered<Locus>);
+
+export const askSweep = (project: Project, question: SweepQuestion, tell: (share: number) => void): Asked<Sweep> =>
+  ask(async (s) => (await s.sweep(project, question, Comlink.proxy(tell))) as Answered<Sweep>);
 
 export const askForms = (project: Project, question: FormsQuestion): Asked<ComparedForms> =>
   ask(async (s) => (await s.forms(project, question)) as Answered<ComparedForms>);

@@ -19,8 +19,8 @@ export interface Curve {
   readonly name: string;
   readonly x: readonly number[];
   readonly y: readonly number[];
-  /** Points instead of a line, as crosses or as rings. */
-  readonly points?: 'cross' | 'ring';
+  /** Points instead of a line: crosses, rings, or small dots. */
+  readonly points?: 'cross' | 'ring' | 'dot';
   readonly isDashed?: boolean;
 }
 
@@ -80,9 +80,9 @@ export function XyPlot({ label, curves, xName, yName, height, logX, square, mark
           borderWidth: 1.6,
           borderDash: c.isDashed ? [5, 4] : [],
           showLine: c.points === undefined,
-          pointRadius: c.points === undefined ? 0 : 5,
-          pointStyle: c.points === 'ring' ? 'circle' : 'crossRot',
-          pointBackgroundColor: 'transparent',
+          pointRadius: c.points === undefined ? 0 : c.points === 'dot' ? 1.4 : 5,
+          pointStyle: c.points === 'cross' ? 'crossRot' : 'circle',
+          pointBackgroundColor: c.points === 'dot' ? colour(`--line-${(k % 5) + 1}`) : 'transparent',
           pointBorderWidth: 1.8,
         })),
       },
@@ -190,7 +190,15 @@ export function XyPlot({ label, curves, xName, yName, height, logX, square, mark
           const j = here === undefined || c.points !== undefined ? -1 : nearest(c);
           return (
             <span key={c.name} style={{ color: `var(--line-${(k % 5) + 1})` }}>
-              {c.points === 'cross' ? '× ' : c.points === 'ring' ? '○ ' : c.isDashed ? '┄ ' : '— '}
+              {c.points === 'cross'
+                ? '× '
+                : c.points === 'ring'
+                  ? '○ '
+                  : c.points === 'dot'
+                    ? '· '
+                    : c.isDashed
+                      ? '┄ '
+                      : '— '}
               {c.name}
               {j >= 0 && ` ${formatNumber(c.y[j], 4)}`}
             </span>

@@ -1,9 +1,22 @@
 import * as Comlink from 'comlink';
+import { locusOf, type LocusQuestion } from '../core/linear/locus';
 import { loopPicture } from '../core/linear/loop-picture';
+import { sweepOf, type SweepQuestion } from '../core/linear/sweep';
 import { probeType } from '../core/probe/probe-project';
 import { compareForms } from '../core/probe/compare-forms';
 import type { ProbeQuestion } from '../core/probe/probe';
 import type { Project } from '../core/project/project';
+
+/** Tells how far something is, but not more often than anybody can see. */
+function seldom(tell: (share: number) => void): (share: number) => void {
+  let told = 0;
+  return (share) => {
+    const now = performance.now();
+    if (now - told < 100) return;
+    told = now;
+    tell(share);
+  };
+}
 
 /** A shell: what boxes are and how loops look is core. Stopping is ending the thread. */
 const service = {
@@ -13,17 +26,17 @@ const service = {
     question: ProbeQuestion,
     tell: (share: number) => void,
   ): ReturnType<typeof probeType> => {
-    let told = 0;
+    const now = seldom(tell);
     return probeType(project, type, question, (done, of) => {
-      const now = performance.now();
-      if (now - told > 100) {
-        told = now;
-        tell(done / of);
-      }
+      now(done / of);
       return true;
     });
   },
   loop: loopPicture,
+  locus: (project: Project, question: LocusQuestion, tell: (share: number) => void): ReturnType<typeof locusOf> =>
+    locusOf(project, question, seldom(tell)),
+  sweep: (project: Project, question: SweepQuestion, tell: (share: number) => void): ReturnType<typeof sweepOf> =>
+    sweepOf(project, question, seldom(tell)),
   forms: compareForms,
 };
 export type ControlService = typeof service;

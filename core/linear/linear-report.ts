@@ -9,7 +9,7 @@ import { magnitude, type Complex } from './complex';
 import type { Matrix } from './dense';
 import { frequencyResponse } from './frequency-response';
 import { linearTicks } from './linear-ticks';
-import { essential, linearise, type LinearModel } from './linearise';
+import { essential, linearise, seenIn, type LinearModel } from './linearise';
 import { bandwidthOf, marginsOf, rangeOf, type Margins } from './margins';
 import { polesOf, zerosOf } from './poles';
 import type { SamplingMethod } from './matrices';
@@ -30,6 +30,8 @@ export interface LinearQuestion {
 export interface LinearReport extends Margins {
   readonly model: LinearModel;
   readonly states: readonly string[];
+  /** Those that the output, or what comes back where the loop was opened, depends on. */
+  readonly seenStates: readonly string[];
   readonly poles: readonly Complex[];
   /** Undefined where the input never comes to the output. */
   readonly zeros: readonly Complex[] | undefined;
@@ -159,6 +161,9 @@ export function linearReport(
     value: {
       model,
       states: model.states.map((s) => variables[s].name),
+      seenStates: [...new Set([continuous, loop].flatMap((m) => m.states.filter((_, k) => seenIn(m)[k])))].map(
+        (s) => variables[s].name,
+      ),
       poles,
       zeros,
       at,

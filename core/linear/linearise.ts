@@ -156,25 +156,12 @@ export function linearise(
 export function essential(model: LinearModel): LinearModel {
   const { A, B, C } = model;
   const n = A.length;
-  const spread = (seed: (k: number) => boolean, leads: (from: number, to: number) => boolean): boolean[] => {
-    const reached = A.map((_, k) => seed(k));
-    const open = A.flatMap((_, k) => (reached[k] ? [k] : []));
-    for (let at = open.pop(); at !== undefined; at = open.pop())
-      for (let k = 0; k < n; k++)
-        if (!reached[k] && leads(at, k)) {
-          reached[k] = true;
-          open.push(k);
-        }
-    return reached;
-  };
   const moved = spread(
+    n,
     (k) => B[k].some((x) => x !== 0),
     (from, to) => A[to][from] !== 0,
   );
-  const seen = spread(
-    (k) => C.some((row) => row[k] !== 0),
-    (from, to) => A[from][to] !== 0,
-  );
+  const seen = seenIn(model);
   const kept = A.flatMap((_, k) => (moved[k] && seen[k] ? [k] : []));
   if (kept.length === n) return model;
   const columns = (row: Float64Array): Float64Array => Float64Array.from(kept, (k) => row[k]);
@@ -185,6 +172,26 @@ export function essential(model: LinearModel): LinearModel {
     B: kept.map((k) => B[k]),
     C: C.map(columns),
   };
+}
+
+/** For each state whether an output depends on it, directly or through others. */
+export const seenIn = ({ A, C }: Pick<LinearModel, 'A' | 'C'>): boolean[] =>
+  spread(
+    A.length,
+    (k) => C.some((row) => row[k] !== 0),
+    (from, to) => A[from][to] !== 0,
+  );
+
+function spread(n: number, seed: (k: number) => boolean, leads: (from: number, to: number) => boolean): boolean[] {
+  const reached = Array.from({ length: n }, (_, k) => seed(k));
+  const open = reached.flatMap((x, k) => (x ? [k] : []));
+  for (let at = open.pop(); at !== undefined; at = open.pop())
+    for (let k = 0; k < n; k++)
+      if (!reached[k] && leads(at, k)) {
+        reached[k] = true;
+        open.push(k);
+      }
+  return reached;
 }
 
 const isTick = (e: FlatExpr): boolean => {

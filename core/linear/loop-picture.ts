@@ -1,17 +1,24 @@
-import type { Problem } from '../language/diagnostics';
-import { newSetup, type Project } from '../project/project';
-import { createRun, isRunnable, prepareRun } from '../run';
+import type { Project } from '../project/project';
 import type { Complex } from './complex';
-import { linearReport, type LinearQuestion } from './linear-report';
+import { linearReport } from './linear-report';
 import { closedLoop, comesBack, isDyingAway } from './closed-loop';
 import type { LinearModel } from './linearise';
 import { bandwidthOf, frequencies } from './margins';
+import { modesOf, type Mode } from './modes';
+import { atMoment, quietest, type Answer, type LoopQuestion } from './moment';
 import { polesOf } from './poles';
 import { sampledModel } from './sampled-model';
+
+export type { LoopQuestion } from './moment';
 
 /** A loop as its charts show it: plain numbers. */
 export interface LoopPicture {
   readonly time: number;
+  readonly isAtRest: boolean;
+  /** It has delays inside: they are in gain and phase, but there are no poles, modes or answers to a step. */
+  readonly hasDelays: boolean;
+  /** Of the model; where a loop was opened, of that closed again. Empty where there are too many states. */
+  readonly modes: readonly Mode[];
   readonly states: readonly string[];
   readonly poles: readonly Complex[];
   readonly zeros: readonly Complex[];
@@ -41,43 +48,32 @@ export interface LoopPicture {
   readonly step: { readonly time: readonly number[]; readonly y: readonly number[] };
 }
 
-export interface LoopQuestion extends LinearQuestion {
-  /** Part type that is looked at alone; without it what the setup runs. */
-  readonly type?: string;
-  readonly setup?: string;
-  /** Moment of the run, its start at 0. */
-  readonly at: number;
-}
-
-const quietest = 1e-9;
-
 /** Runs a project to a moment and looks at the loop there. */
-export function loopPicture(
-  project: Project,
-  question: LoopQuestion,
-): { readonly value: LoopPicture | undefined; readonly problems: readonly Problem[] } {
-  const chosen = project.setups.find((s) => s.id === question.setup);
-  const stop = Math.max(question.at, quietest);
-  const root = question.type ?? chosen?.root ?? '';
-  const setup = { ...(chosen ?? newSetup('loop', 'loop')), stop, recordEvery: stop, root };
-  const prepared = prepareRun(project, setup);
-  if (!isRunnable(prepared)) return { value: undefined, problems: prepared.problems };
-  const { simulation } = createRun(prepared);
-  simulation.advance(Infinity);
-  if (simulation.problem) return { value: undefined, problems: [simulation.problem] };
+export function loopPicture(project: Project, question: LoopQuestion): Answer<LoopPicture> {
+  const moment = atMoment(project, question);
+  if (!moment.value) return { value: undefined, problems: moment.problems };
+  const { prepared, simulation } = moment.value;
   const { value: r, problems } = linearReport(prepared.program, simulation, question);
   if (!r) return { value: undefined, problems };
   const w = frequencies(r.range, r.every === undefined ? r.poles : [], 60);
   const isOpened = question.open !== undefined && question.from === question.open && question.to === question.open;
   const again = closedLoop(r.opened);
-  const closedPoles = isOpened ? polesOf(again) : r.poles;
+  // with delays inside, poles are not those of a matrix
+  const hasDelays = r.opened.delays.length > 0 || r.model.delays.length > 0;
+  const closedPoles = hasDelays ? [] : isOpened ? polesOf(again) : r.poles;
   const closed = w.map((x) => (isOpened ? comesBack(r.loopAt(x)) : r.at(x)));
+  const nameOf = (k: number): string => prepared.program.solvable.model.variables[k].name;
   const finite = (x: number): number | null => (Number.isFinite(x) ? x : null);
   return {
     problems,
     value: {
       // a run of no length stands at its start
-      time: question.at <= quietest ? 0 : simulation.time,
+      time: question.at <= quietest && !question.rest ? 0 : simulation.time,
+      isAtRest: question.rest === true,
+      hasDelays,
+      modes: hasDelays
+        ? []
+        : (modesOf(isOpened ? again : r.model, isOpened ? again.states.map(nameOf) : r.states, r.every) ?? []),
       states: r.states,
       poles: r.poles,
       zeros: r.zeros ?? [],

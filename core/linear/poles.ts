@@ -6,7 +6,7 @@ import type { LinearModel } from './linearise';
 /** The eigenvalues of a matrix, from the slowest to the fastest, conjugates with the positive one first. */
 export function eigenvalues(A: Matrix): Complex[] {
   if (A.length === 0) return [];
-  const balanced = balance(A);
+  const { A: balanced } = balance(A);
   const { realEigenvalues: re, imaginaryEigenvalues: im } = new EigenvalueDecomposition(
     new Dense(balanced.map((row) => [...row])),
     { assumeSymmetric: false },
@@ -15,10 +15,14 @@ export function eigenvalues(A: Matrix): Complex[] {
   return found.sort((a, b) => Math.hypot(...a) - Math.hypot(...b) || a[0] - b[0] || b[1] - a[1]);
 }
 
-/** Scales states by powers of two until rows and columns are of one size (Parlett and Reinsch 1969): badly scaled ones lose digits. */
-function balance(A: Matrix): Float64Array[] {
+/**
+ * Scales states by powers of two until rows and columns are of one size (Parlett and Reinsch 1969): badly scaled ones lose digits. A state is
+ * `scale` times the scaled one.
+ */
+export function balance(A: Matrix): { readonly A: Float64Array[]; readonly scale: Float64Array } {
   const a = A.map((row) => Float64Array.from(row));
   const n = a.length;
+  const scale = new Float64Array(n).fill(1);
   for (let round = 0, settled = false; !settled && round < 100; round++) {
     settled = true;
     for (let i = 0; i < n; i++) {
@@ -35,11 +39,12 @@ function balance(A: Matrix): Float64Array[] {
       for (; column >= row * 2; column /= 4) f /= 2;
       if ((column + row) / f >= 0.95 * sum || f === 1) continue;
       settled = false;
+      scale[i] *= f;
       for (let j = 0; j < n; j++) a[i][j] /= f;
       for (let j = 0; j < n; j++) a[j][i] *= f;
     }
   }
-  return a;
+  return { A: a, scale };
 }
 
 export const polesOf = ({ A }: Pick<LinearModel, 'A'>): Complex[] => eigenvalues(A);

@@ -2,8 +2,11 @@
 import { Download, Layers, Play, Square } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import Papa from 'papaparse';
-import type { LoopPicture } from '@/core/linear/loop-picture';
+import type { Locus } from '@/core/linear/locus';
+import type { LoopPicture, LoopQuestion } from '@/core/linear/loop-picture';
+import type { Sweep } from '@/core/linear/sweep';
 import type { PartType, Project } from '@/core/project/project';
+import { namesOfRun } from '@/core/run/names-of-run';
 import { askLoop, type Asked } from '@/store/control-service';
 import { fullName, useSetup } from '@/store/derived';
 import { useRuns } from '@/store/run-store';
@@ -13,17 +16,20 @@ import { formatNumber } from '@/ui/format';
 import { NameField } from '@/ui/name-field';
 import { productNames } from '@/ui/run-names';
 import { useHandler } from '@/ui/use-handler';
-import { XyPlot, type Curve } from '@/ui/xy-plot';
+import { XyPlot } from '@/ui/xy-plot';
 import { ControlChoice } from './control-choice';
-
-interface Kept {
-  readonly name: string;
-  readonly picture: LoopPicture;
-}
-
-const hertz = (w: number): number => w / (2 * Math.PI);
-const seconds = (t: number): string => (t < 1 ? `${formatNumber(1000 * t, 4)} ms` : `${formatNumber(t, 4)} s`);
-const degrees = (x: number): number => (x * 180) / Math.PI;
+import {
+  curvesOf,
+  hertz,
+  locusCurve,
+  marksOf,
+  originMarks,
+  sweepCurves,
+  worthMeasuring,
+  type Kept,
+} from './loop-curves';
+import { LoopFacts, LoopModes } from './loop-facts';
+import { LocusForm, SweepForm } from './loop-studies';
 
 /** A loop in frequency, around the moment of the cursor: gains, margins, poles, and the answer to a step. */
 export function LoopSheet({
@@ -44,6 +50,11 @@ export function LoopSheet({
   const [busy, setBusy] = useState(false);
   const [wrong, setWrong] = useState<string>();
   const [at, setAt] = useState<number>();
+  const [rest, setRest] = useState(false);
+  /** What the newest picture was asked with: studies are about the same. */
+  const [question, setQuestion] = useState<LoopQuestion>();
+  const [locus, setLocus] = useState<{ readonly found: Locus; readonly over: string }>();
+  const [sweep, setSweep] = useState<Sweep>();
   const asked = useRef<Asked<LoopPicture>>(undefined);
   useEffect(() => () => asked.current?.stop(), []);
   const output = type.quantities.find((q) => q.role === 'output')?.name;
@@ -54,13 +65,15 @@ export function LoopSheet({
     if (u === '' || y === '') return setWrong('Say where the loop is opened, or an input and an output');
     setWrong(undefined);
     setBusy(true);
-    const work = askLoop(project, {
+    const asking: LoopQuestion = {
       from: u,
       to: y,
       ...(place !== '' && { open: place }),
       ...(setup && { setup: setup.id }),
       at: cursor,
-    });
+      rest,
+    };
+    const work = askLoop(project, asking);
     asked.current = work;
     try {
       const answer = await work.answer;
@@ -72,8 +85,12 @@ export function LoopSheet({
             .slice(0, 3)
             .join(' · ') || 'It could not be looked at',
         );
-      const name = `${place === '' ? `${u} to ${y}` : `opened at ${place}`}, ${formatNumber(answer.value.time, 3)} s`;
+      const moment = rest ? 'at rest' : `${formatNumber(answer.value.time, 3)} s`;
+      const name = `${place === '' ? `${u} to ${y}` : `opened at ${place}`}, ${moment}`;
       const picture = answer.value;
+      setQuestion(asking);
+      setLocus(undefined);
+      setSweep(undefined);
       setKept((k) => {
         const before = beside ? k : [];
         const same = before.filter((x) => x.name === name || x.name.startsWith(`${name} (`)).length;
@@ -86,7 +103,16 @@ export function LoopSheet({
     }
   });
   const last = kept.at(-1)?.picture;
-  const plots = useMemo(() => curvesOf(kept), [kept]);
+  const plots = useMemo(() => {
+    const own = curvesOf(kept);
+    const over = sweep && last ? sweepCurves(sweep, last) : undefined;
+    return {
+      ...own,
+      gain: over ? [...own.gain, over.gain] : own.gain,
+      phase: over ? [...own.phase, over.phase] : own.phase,
+      poles: locus ? [...own.poles, locusCurve(locus.found, locus.over)] : own.poles,
+    };
+  }, [kept, last, sweep, locus]);
   const marks = useMemo(() => marksOf(last), [last]);
   const exportCsv = (): void => {
     if (!last) return;
@@ -97,6 +123,8 @@ export function LoopSheet({
     });
     download(`${fileName(kept.at(-1)!.name)}.csv`, 'text/csv', text);
   };
+  const unitOf = (name: string): string =>
+    namesOfRun(project, setup?.root || project.root).find((n) => n.name === name)?.unit ?? '';
   const names = (): ReturnType<typeof productNames.quantities> => productNames.quantities();
   return (
     <>
@@ -145,6 +173,15 @@ export function LoopSheet({
             placeholder={open || 'an output'}
           />
         </label>
+        <label title="From the moment of the cursor on, with the inputs as they are there, until everything stands still">
+          <input
+            type="checkbox"
+            className="form-check-input m-0"
+            checked={rest}
+            onChange={(e) => setRest(e.target.checked)}
+          />
+          at rest
+        </label>
         {busy ? (
           <Button onClick={() => asked.current?.stop()}>
             <Square size={12} aria-hidden /> Stop
@@ -152,7 +189,7 @@ export function LoopSheet({
         ) : (
           <>
             <Button variant="primary" type="submit" data-testid="look">
-              <Play size={13} aria-hidden /> Look at {formatNumber(cursor, 4)} s
+              <Play size={13} aria-hidden /> Look {rest ? 'from' : 'at'} {formatNumber(cursor, 4)} s
             </Button>
             <Button
               disabled={kept.length === 0}
@@ -184,7 +221,7 @@ export function LoopSheet({
         {last && (
           <div className="loop-split">
             <div>
-              <h3 className="plot-title">{open.trim() === '' ? 'Gain and phase' : 'Loop gain and phase'}</h3>
+              <h3 className="plot-title">{question?.open === undefined ? 'Gain and phase' : 'Loop gain and phase'}</h3>
               <XyPlot
                 label="Gain over frequency"
                 curves={plots.gain}
@@ -207,13 +244,43 @@ export function LoopSheet({
                 onPoint={setAt}
                 marks={marks.phase}
               />
+              {question && question.open === undefined && (
+                <SweepForm
+                  key={`${question.from} ${question.to}`}
+                  project={project}
+                  question={question}
+                  unit={unitOf(question.from)}
+                  range={worthMeasuring(last)}
+                  onFound={setSweep}
+                />
+              )}
               <h3 className="plot-title">
-                {open.trim() === '' ? 'Answer to a step by 1' : 'What comes back in the closed loop for a step by 1'}
+                {question?.open === undefined
+                  ? 'Answer to a step by 1'
+                  : 'What comes back in the closed loop for a step by 1'}
               </h3>
               <XyPlot label="Answer to a step by 1" curves={plots.step} xName="time, s" yName="y" height={150} />
+              <h3 className="plot-title">
+                {question?.open === undefined ? 'Poles and zeros' : 'Poles of the closed loop, zeros of the opened one'}
+              </h3>
+              <XyPlot
+                label="Poles and zeros"
+                curves={plots.poles}
+                xName={last.every === null ? 'real part, rad/s' : 'real part of z'}
+                yName="imaginary part"
+                height={190}
+              />
+              {question && (
+                <LocusForm
+                  project={project}
+                  question={question}
+                  onFound={(found, over) => setLocus(found && { found, over })}
+                />
+              )}
             </div>
             <div>
-              <Facts picture={last} isOpen={open.trim() !== ''} />
+              <LoopFacts picture={last} isOpen={question?.open !== undefined} />
+              <LoopModes picture={last} isOpen={question?.open !== undefined} />
               <h3 className="plot-title">The loop in the complex plane</h3>
               <XyPlot
                 label="Loop in the complex plane"
@@ -223,122 +290,10 @@ export function LoopSheet({
                 height={210}
                 marks={originMarks}
               />
-              <h3 className="plot-title">
-                {open.trim() === '' ? 'Poles and zeros' : 'Poles of the closed loop, zeros of the opened one'}
-              </h3>
-              <XyPlot
-                label="Poles and zeros"
-                curves={plots.poles}
-                xName={last.every === null ? 'real part, rad/s' : 'real part of z'}
-                yName="imaginary part"
-                height={190}
-              />
             </div>
           </div>
         )}
       </div>
     </>
-  );
-}
-
-const originMarks = [{ axis: 'x' as const, at: -1, name: '-1' }];
-
-function curvesOf(kept: readonly Kept[]): Record<'gain' | 'phase' | 'step' | 'plane' | 'poles', readonly Curve[]> {
-  const over = (of: (p: LoopPicture) => readonly number[]): Curve[] =>
-    kept.map(({ name, picture: p }) => ({ name, x: p.w.map(hertz), y: of(p) }));
-  // far from the origin nothing is to be seen
-  const near = (x: number): number => (Math.abs(x) > 6 ? NaN : x);
-  return {
-    gain: over((p) => p.loop.map(([re, im]) => 20 * Math.log10(Math.hypot(re, im)))),
-    phase: over((p) => unwrap(p.loop)),
-    step: kept.map(({ name, picture: p }) => ({ name, x: p.step.time, y: p.step.y })),
-    plane: kept.map(({ name, picture: p }) => ({
-      name,
-      x: p.loop.map(([re]) => near(re)),
-      y: p.loop.map(([, im]) => near(im)),
-    })),
-    poles: kept.flatMap(({ name, picture: p }): Curve[] => [
-      {
-        name: `poles, ${name}`,
-        x: p.closedPoles.map(([re]) => re),
-        y: p.closedPoles.map(([, im]) => im),
-        points: 'cross',
-      },
-      ...(p.zeros.length > 0
-        ? [
-            {
-              name: `zeros, ${name}`,
-              x: p.zeros.map(([re]) => re),
-              y: p.zeros.map(([, im]) => im),
-              points: 'ring' as const,
-            },
-          ]
-        : []),
-    ]),
-  };
-}
-
-function unwrap(values: LoopPicture['loop']): number[] {
-  let before = 0;
-  return values.map(([re, im], k) => {
-    let phase = degrees(Math.atan2(im, re));
-    if (k > 0) phase += 360 * Math.round((before - phase) / 360);
-    before = phase;
-    return phase;
-  });
-}
-
-function marksOf(
-  p: LoopPicture | undefined,
-): Record<'gain' | 'phase', readonly { axis: 'x' | 'y'; at: number; name: string }[]> {
-  if (!p) return { gain: [], phase: [] };
-  const crossing = p.phaseMarginAt === null ? [] : [{ axis: 'x' as const, at: hertz(p.phaseMarginAt), name: 'gain 1' }];
-  const turn = p.gainMarginAt === null ? [] : [{ axis: 'x' as const, at: hertz(p.gainMarginAt), name: '-180°' }];
-  return {
-    gain: [{ axis: 'y', at: 0, name: '0 dB' }, ...crossing, ...turn],
-    phase: [{ axis: 'y', at: -180, name: '-180°' }, ...crossing, ...turn],
-  };
-}
-
-/** Numbers of a loop, with what there is no end to said so. */
-function Facts({ picture: p, isOpen }: { readonly picture: LoopPicture; readonly isOpen: boolean }) {
-  const rows: readonly (readonly [string, string])[] = [
-    [
-      'Phase margin',
-      p.phaseMargin === null
-        ? 'none: its gain never is 1'
-        : `${formatNumber(degrees(p.phaseMargin), 4)} deg at ${formatNumber(hertz(p.phaseMarginAt ?? NaN), 3)} Hz`,
-    ],
-    [
-      'Gain margin',
-      p.gainMargin === null
-        ? 'none: it has no end'
-        : `${formatNumber(p.gainMargin, 4)} (${formatNumber(20 * Math.log10(p.gainMargin), 3)} dB) at ${formatNumber(hertz(p.gainMarginAt ?? NaN), 3)} Hz`,
-    ],
-    ['Delay margin', p.delayMargin === null ? 'none: it has no end' : seconds(p.delayMargin)],
-    ['Bandwidth', p.bandwidth === null ? 'none' : `${formatNumber(hertz(p.bandwidth), 4)} Hz`],
-    ['Gain at rest', p.dcGain === null ? 'grows without end' : formatNumber(p.dcGain, 4)],
-    ['What is disturbed', p.isStable ? 'dies away' : 'does not die away'],
-    ['States', p.states.length === 0 ? 'none' : `${p.states.length}: ${p.states.join(', ')}`],
-    ['Computed', p.every === null ? 'continuously' : `every ${seconds(p.every)}, from tick to tick`],
-  ];
-  return (
-    <dl className="small-facts loop-facts" data-testid="loop-facts">
-      {rows.map(([what, value]) => (
-        <div key={what} className="d-contents">
-          <dt>{what}</dt>
-          <dd className="num" title={value}>
-            {value}
-          </dd>
-        </div>
-      ))}
-      {!isOpen && <p className="quiet m-0">Margins take the way from input to output as a loop gain.</p>}
-      {!p.reaches && (
-        <p className="quiet m-0">
-          Nothing passes at this moment: something on the way is at its limit, or there is no way. Move the cursor to
-          another one.
-        </p>
-      )}
-    </dl>
   );
 }
