@@ -395,9 +395,10 @@ test('the loop in frequency: opened at a quantity, margins and charts, a second 
     'Gain over frequency',
     'Phase over frequency',
     'Answer to a step by 1',
-    'Loop in the complex plane',
     'Poles and zeros',
+    'Loop in the complex plane',
   ]);
+  expect(await text('[data-testid="loop-modes"]')).toMatch(/plant\.body\.T/);
   // a readout at the pointer, in both charts at once
   const chart = await centre('[aria-label="Gain over frequency"]');
   await page.mouse.move(chart.x, chart.y);
@@ -417,6 +418,25 @@ test('the loop in frequency: opened at a quantity, margins and charts, a second 
     () => text('[data-testid="loop"] figcaption'),
     (s) => s.includes('(2)'),
     'two of them',
+  );
+  // where its poles go with more gain, and that it ceases to hold somewhere
+  await page.click('[aria-label="to of the trace"]', { clickCount: 3 });
+  await page.keyboard.type('1000');
+  await page.click('[data-testid="locus"] button[type="submit"]');
+  await until(
+    () => text('[data-testid="locus-edges"]'),
+    (s) => /changes at the gain times [\d.]+/.test(s) || /all of it alike/.test(s),
+    'the trace is told',
+  );
+  expect(await text('figure:has([aria-label="Poles and zeros"]) figcaption')).toContain(
+    'with the gain times 0.1 .. 1000',
+  );
+  await type('Over which parameter the poles are traced', 'control.nothing');
+  await page.click('[data-testid="locus"] button[type="submit"]');
+  await until(
+    () => text('[data-testid="locus"] [role="alert"]'),
+    (s) => s.includes('control.nothing'),
+    'no such parameter',
   );
   await type('Where the loop is opened', 'control.nothing');
   await page.click('[data-testid="look"]');
@@ -454,4 +474,35 @@ test('what a box is: asked, refuted with both sides, and the line to blame is on
   await page.click('[data-testid="culprit"] button');
   // the sheet, with that line chosen
   await page.waitForSelector(`${card('deviation')}.selected`);
+});
+
+test('a requirement of a loop is judged where the setup looks, and says so where it does not', async () => {
+  await page.goto(`${session.server.url}/?open=tube-capper`);
+  await page.waitForSelector('.ribbon');
+  const field = '[aria-label="When loops that requirements speak of are looked at"]';
+  const verdict = async (): Promise<string> => {
+    await goTo(page, '#/needs');
+    await page.waitForSelector('[aria-label="Search requirements"]');
+    await page.click('[aria-label="Search requirements"]', { clickCount: 3 });
+    await page.keyboard.type('CAP-16');
+    await until(
+      () => text('main'),
+      (s) => s.includes('1 of 16 requirements'),
+      'the requirement alone',
+    );
+    return text('main');
+  };
+  await goTo(page, '#/bench');
+  await page.waitForSelector(field);
+  await run();
+  expect(await verdict()).toMatch(/holds[\s\S]*78\.4 deg/);
+  await goTo(page, '#/bench');
+  await page.waitForSelector(field);
+  await page.click(field, { clickCount: 3 });
+  await page.keyboard.press('Backspace');
+  await page.keyboard.press('Enter');
+  await goTo(page, '#/needs');
+  await page.click('main h2');
+  await run();
+  expect(await verdict()).toMatch(/undecided[\s\S]*does not say when it looks at loops/);
 });

@@ -434,8 +434,8 @@ lamp = in(service.Lit) or in(service.Flash);
           'voltage = if in(mode.Fast) or in(mode.Creep) then turning elseif in(mode.Press) or in(mode.Hold) then pressing else 0',
         ],
         [
-          265,
-          260,
+          1060,
+          -4,
           '// What the limits of the current take away is taken back from the integral, so that it does not wind up',
         ],
       ],

@@ -308,4 +308,18 @@ export function circlesIn(picture: SheetPicture): readonly (readonly string[])[]
   return circles;
 }
 /** Blocks with memory of which a part passes through at once. */
-const passing: ReadonlySet<string> = new Set(['pi', 'pid', 'leadLag', 'highPass', 'notch', 'derivative']);
+const passing: ReadonlySet<string> = new Set([
+  'pi',
+  'pid',
+  'leadLag',
+  'highPass',
+  'notch',
+  'derivative',
+  'stateFeedback',
+  'fir',
+  'movingAverage',
+  'median',
+  'difference',
+  'decimate',
+  'transferZ',
+]);

@@ -14,7 +14,7 @@ import { withUnit } from '@/ui/format';
 import { deleteWithImpact } from '@/ui/impact';
 import { useMoment } from '@/ui/moment';
 import { MakeSampled } from './make-sampled';
-import type { SheetAtHand } from './sheet-edits';
+import { delayInCircle, type SheetAtHand } from './sheet-edits';
 
 const methodWords: Readonly<Record<(typeof samplingMethods)[number], string>> = {
   hold: 'hold: what went in is kept from tick to tick',
@@ -170,6 +170,20 @@ export function SheetDetails({
                   ))}{' '}
                   → {nameOf(ids[0])}: these need each other at the same moment, and are solved together.
                 </p>
+                <Button
+                  size="sm"
+                  onClick={() => {
+                    const made = delayInCircle(at, ids);
+                    if (made && !edit(made.edit, made.label)) select(`line/${made.chosen![0]}`);
+                  }}
+                  title={
+                    isSampled
+                      ? 'What closes the circle comes one tick later'
+                      : 'What closes the circle follows with a lag of 1 ms'
+                  }
+                >
+                  {isSampled ? 'Put a delay of one tick into it' : 'Put a lag of 1 ms into it'}
+                </Button>
               </div>
             ))}
           </section>

@@ -8,7 +8,7 @@ import {
   type SignalLine,
   type SignalSheet,
 } from '@/core/project/project';
-import { lineOf, type SheetOffer } from '@/core/signals/offers';
+import { lineOf, offersFor, type SheetOffer } from '@/core/signals/offers';
 import type { SheetCard, SheetNames, SheetPicture, SheetWire } from '@/core/signals/sheet-picture';
 import type { SheetSurroundings } from '@/core/signals/surroundings';
 import { rewire, unwire, wireInto, wireOnto, type WireOffer } from '@/core/signals/wiring';
@@ -99,6 +99,20 @@ export function addOffer(s: SheetAtHand, offer: SheetOffer, at: Place, attached:
       ),
     );
   return { edit: edits.length === 1 ? edits[0] : { kind: 'batch', label, edits }, label, chosen: [line.id] };
+}
+
+/** Puts a delay, or where nothing ticks a short lag, between the last and the first card of a circle without memory. */
+export function delayInCircle(s: SheetAtHand, circle: readonly string[]): SheetChange | undefined {
+  const [first, last] = [circle[0], circle.at(-1)!];
+  const wire = s.picture.wires.find((w) => w.from === last && w.to?.line === first);
+  const [key, set] = s.sheet.every.trim() === '' ? ['continuous lag', "T = 1 'ms'"] : ['sampled delayBy', 'n = 1'];
+  const offer = offersFor(s.sheet).find((o) => o.key === key);
+  const target = cardOf(s, first);
+  if (!wire || !offer || !target) return undefined;
+  const place = s.sheet.lines.find((l) => l.id === first)?.place ?? { x: 0, y: 0 };
+  const made: SheetOffer = { ...offer, formula: `${offer.title}(#1, ${set})` };
+  const change = addOffer(s, made, { x: place.x - 40, y: place.y + 130 }, { kind: 'between', wire });
+  return { ...change, label: `Put a ${offer.title === 'lag' ? 'lag' : 'delay'} into the circle of ${target.name}` };
 }
 
 /** A name the part has already, put where the search was opened. */
