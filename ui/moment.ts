@@ -23,6 +23,13 @@ export interface RunMoment {
   isIn(chart: string, path: string): boolean;
 }
 
+/** Names of the first elements of a list that is recorded element by element; none for what is one value. */
+export function elementsOf(run: RunView | undefined, name: string, most = 4): readonly string[] {
+  const found: string[] = [];
+  for (let k = 1; k <= most && run?.data.columns.has(`${name}[${k}]`); k++) found.push(`${name}[${k}]`);
+  return found;
+}
+
 export function momentAt(run: RunView | undefined, time: number): RunMoment {
   const value = (name: string): number | undefined =>
     run && (valueAtTime(run.data, name, time) ?? known(run.model.parameters, name));
@@ -34,12 +41,17 @@ export function momentAt(run: RunView | undefined, time: number): RunMoment {
     text(name) {
       const column = run?.data.columns.get(name);
       const now = value(name);
-      if (now === undefined) return '';
+      if (now === undefined) {
+        const elements = elementsOf(run, name);
+        if (elements.length === 0) return '';
+        const shown = elements.slice(0, 3).map((x) => this.text(x));
+        return `{${[...shown, ...(elements.length > 3 ? ['…'] : [])].join(', ')}}`;
+      }
       if (column?.kind === 'boolean') return now ? 'true' : 'false';
       if (column?.kind === 'literal' || column?.kind === 'states') return wordOf(column, now);
       return formatNumber(now);
     },
-    unit: (name) => (run && known(run.model.units, name)) ?? '',
+    unit: (name) => (run && (known(run.model.units, name) ?? known(run.model.units, `${name}[1]`))) ?? '',
     leaves,
     isIn: (chart, path) => isAround(path, leaves(chart)),
   };

@@ -21,6 +21,8 @@ export interface SignalBlock {
 export interface BlockArgument {
   readonly name: string;
   readonly isParameter: boolean;
+  /** It is a list or a matrix by itself. */
+  readonly isArray?: boolean;
   readonly type: string;
   readonly hasDefault: boolean;
   /** What it is where nothing is given; '' where that is no bound at all, or nothing. */
@@ -56,6 +58,7 @@ const read = (c: ClassDefinition): SignalBlock[] => {
         .map((e) => ({
           name: e.name,
           isParameter: e.causality !== 'input',
+          ...(e.dimensions.length > 0 && { isArray: true }),
           type: e.typeName,
           hasDefault: hasDefault(e),
           defaultText: defaultText(e),

@@ -10,6 +10,7 @@ import { signalBlocks, signalsPackage, type SignalBlock } from './catalogue';
 import { at, readLines, type BlockLine } from './sheet-lines';
 import { resultUnit, unitIn, unitsOf } from './sheet-units';
 import type { SheetSurroundings, WireType } from './surroundings';
+import { shapeOfExpression, wireShapes, type WireShape } from './wire-shapes';
 import { wireTypes } from './wire-types';
 
 /** What a sheet comes to: declarations and equations of its part type, each with its place. */
@@ -74,6 +75,7 @@ export function lowerSheets(type: PartType, around: SheetSurroundings): LoweredS
   const units = new Map<string, string>();
   const context = unitsOf(units, quantities, around);
   const types = wireTypes(byName, quantities, around);
+  const shapes = wireShapes(byName);
   const clocks = new Map<SignalSheet, Clock | undefined>();
   for (const sheet of type.signals) {
     const place = `type/${type.id}/signals/${sheet.id}`;
@@ -103,6 +105,7 @@ export function lowerSheets(type: PartType, around: SheetSurroundings): LoweredS
         isFree,
         own,
         types,
+        shapes,
         units,
         context,
         movingIn,
@@ -182,6 +185,7 @@ interface LineLowering {
   readonly isFree: (name: string) => boolean;
   readonly own: Set<string>;
   readonly types: ReadonlyMap<string, WireType>;
+  readonly shapes: ReadonlyMap<string, WireShape>;
   /** Units of what lines and their blocks bring, by name or path. */
   readonly units: Map<string, string>;
   readonly context: UnitContext;
@@ -200,10 +204,13 @@ function lowerLine(l: LineLowering, isQuantity: boolean): void {
     const unit = type === 'Real' ? unitIn(l.context, value) : undefined;
     if (unit !== undefined) units.set(line.name, unit);
     const modification = { args: unit === undefined ? [] : [unitArgument(unit)] };
-    elements.push({ element: component(line.name, type, modification), place: line.place });
+    const dimensions = (l.shapes.get(line.name) ?? []).map(countOf);
+    elements.push({ element: component(line.name, type, modification, { dimensions }), place: line.place });
   }
   addEquation(l, nameOf(line.name), value, line.expr.span);
 }
+
+const countOf = (value: number): Expr => ({ kind: 'number', value, span: nowhere });
 
 const unitArgument = (unit: string): ModificationArgument => valueArgument('unit', textValue(unit));
 
@@ -311,8 +318,15 @@ function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extrac
       at(line, 'not-fed', `Nothing feeds ${missing.map((x) => x.name).join(', ')} of ${block.name}`, e.calleeSpan),
     );
   const name = freshName(`${line.name}_${block.name}`, l.isFree, l.own);
+  // given several numbers where it takes one, it is there once for each
+  const shapeOf = (x: Expr): WireShape => shapeOfExpression(x, (n) => l.shapes.get(n) ?? []);
+  const several = [...given].flatMap(([key, x]) =>
+    block.takes.find((t) => t.name === key)?.isArray ? [] : [shapeOf(x)],
+  );
+  const shape = several.find((s) => s.length > 0) ?? [];
   const args: ModificationArgument[] = [];
-  const set = (path: string, value: Expr): void => void args.push(valueArgument(path, value));
+  const set = (path: string, value: Expr, isForAll = true): void =>
+    void args.push({ ...valueArgument(path, value), each: shape.length > 0 && isForAll });
   for (const takes of block.takes) {
     const value = given.get(takes.name);
     const moves = value && takes.isParameter ? l.movingIn(value) : undefined;
@@ -326,9 +340,10 @@ function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extrac
         ),
       );
     else if (value) {
+      const isForAll = takes.isArray === true || shapeOf(value).length === 0;
       const lowered = withParts(l, value);
       given.set(takes.name, lowered);
-      set(takes.name, lowered);
+      set(takes.name, lowered, isForAll);
     }
   }
   if (clock && typeName.startsWith(`${signalsPackage}.`)) {
@@ -344,11 +359,17 @@ function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extrac
     : block.unit;
   if (unit) {
     l.units.set(`${name}.${block.gives}`, unit);
-    if (typeName.startsWith(`${signalsPackage}.`)) args.push(argument([block.gives], { args: [unitArgument(unit)] }));
+    if (typeName.startsWith(`${signalsPackage}.`))
+      args.push({ ...argument([block.gives], { args: [unitArgument(unit)] }), each: shape.length > 0 });
   }
   l.elements.push({
     // what a part type of the project does inside is looked at like that of any part
-    element: component(name, typeName, { args }, { protected: typeName.startsWith(`${signalsPackage}.`) }),
+    element: component(
+      name,
+      typeName,
+      { args },
+      { protected: typeName.startsWith(`${signalsPackage}.`), dimensions: shape.map(countOf) },
+    ),
     place: `${line.place}/text`,
   });
   return { ...nameOf(name, block.gives), span: e.span };

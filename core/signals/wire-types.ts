@@ -49,6 +49,12 @@ export function wireTypes(
         const own = block ? undefined : around.partType(e.callee)?.quantities.find((q) => q.role === 'output');
         return block?.givesType ?? own?.type ?? 'Real';
       }
+      case 'array':
+        return e.elements.every((x) => typeOf(x) === typeOf(e.elements[0])) && e.elements[0]
+          ? e.elements[0].kind === 'number'
+            ? 'Real'
+            : typeOf(e.elements[0])
+          : 'Real';
       case 'ref': {
         const path = e.parts.map((p) => p.name);
         if (path.length === 1 && (lines.has(path[0]) || quantities.has(path[0]))) return ofName(path[0]);

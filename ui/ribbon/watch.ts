@@ -3,6 +3,7 @@ import { useLayout } from '@/store/layout-store';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
+import { elementsOf } from '../moment';
 import type { Edit } from '@/core/project/edit';
 
 /** Watching: quantities as tracks of the ribbon. */
@@ -12,7 +13,13 @@ export const useIsWatched = (full: string | undefined): boolean =>
   useProject((s) => full !== undefined && (s.project?.tracks.some((t) => t.items.includes(full)) ?? false));
 
 /** Gives quantities a track of their own, or puts them to the newest one; what is there already is brought into sight. */
-export function watch(names: readonly string[], joining: boolean): void {
+export function watch(wanted: readonly string[], joining: boolean): void {
+  const run = useRuns.getState().current;
+  // a list is watched element by element, on one track
+  const names = wanted.flatMap((n) => {
+    const elements = run?.data.columns.has(n) ? [] : elementsOf(run, n);
+    return elements.length > 0 ? elements : [n];
+  });
   const { project, edit } = useProject.getState();
   const { say } = usePlace.getState();
   if (!project || names.length === 0) return;

@@ -2,6 +2,7 @@
 import { memo, useMemo } from 'react';
 import { useRuns } from '@/store/run-store';
 import { reducePoints } from '@/ui/ribbon/reduce';
+import { elementsOf } from '@/ui/moment';
 import { useThrottled } from '@/ui/use-throttled';
 
 const width = 100,
@@ -38,12 +39,16 @@ export const Spark = memo(function Spark({ name }: { readonly name: string }) {
   const to = run ? Math.max(run.stop, data && data.rows > 0 ? data.time[data.rows - 1] : 0) : 0;
   const path = useMemo(
     () =>
-      data && data.columns.has(name)
-        ? curvePath(
-            reducePoints(data, name, from, to, 90, (v) => v),
-            from,
-            to,
-          )
+      data
+        ? (data.columns.has(name) ? [name] : elementsOf(run, name))
+            .map((x) =>
+              curvePath(
+                reducePoints(data, x, from, to, 90, (v) => v),
+                from,
+                to,
+              ),
+            )
+            .join('')
         : '',
     // what is recorded grows in place
     // eslint-disable-next-line react-hooks/exhaustive-deps
