@@ -42,12 +42,11 @@ test.each(['light', 'dark'])('%s: no view has a serious finding', async (theme) 
 
 test.each(['light', 'dark'])('%s: a signal sheet, its search and its answers have none either', async (theme) => {
   if (theme === 'dark') await click('[aria-label="Dark theme"]');
-  await goTo(page, '#/control/ctrl//');
-  await clickText('main button', 'Begin with a PI controller');
-  await page.waitForSelector('[data-line="u"]');
+  await goTo(page, '#/control/ctrl//Speed');
+  await page.waitForSelector('[data-line="asked"]');
   await pause(600);
   expect(['sheet', await serious()]).toEqual(['sheet', []]);
-  await page.click('[data-line="u"] .signal-formula');
+  await page.click('[data-line="asked"] .signal-formula');
   await page.waitForSelector('[data-testid="block-details"]');
   await clickText('main button', 'Lines');
   await pause(600);
@@ -64,6 +63,16 @@ test.each(['light', 'dark'])('%s: a signal sheet, its search and its answers hav
   await page.waitForSelector('[data-testid="told"]', { timeout: 90_000 });
   await pause(300);
   expect(['answers', await serious()]).toEqual(['answers', []]);
+  await goTo(page, '#/control/ctrl///loop');
+  await page.click('[aria-label="Where the loop is opened"]');
+  await page.keyboard.type('ctrl.voltage');
+  await page.keyboard.press('Escape');
+  await click('[data-testid="look"]');
+  await page.waitForSelector('[data-testid="loop-facts"]');
+  await click('[data-testid="locus"] button[type="submit"]');
+  await page.waitForSelector('[data-testid="locus-edges"]');
+  await pause(300);
+  expect(['loop', await serious()]).toEqual(['loop', []]);
 });
 
 test('the start page and the dialogs have none either', async () => {

@@ -121,7 +121,7 @@ test('why a transition did not fire, a stop at a state, and another way from the
   await until(comparedRun, (s) => s.startsWith('earlier run'), 'the run before is there to be compared');
   await until(
     () => text('[data-testid="summary"]'),
-    (s) => s.startsWith('10 hold, 1 fail'),
+    (s) => s.startsWith('11 hold, 1 fail'),
     'the faster creep is too hard',
   );
 });

@@ -116,7 +116,7 @@ test('a fixed step instead of a tolerance; the report tells how it was computed'
   expect(await text('[data-testid="solver-report"]')).toMatch(/Time went into steps \d+ %/);
   await until(
     () => text('[data-testid="summary"]'),
-    (s) => s.startsWith('11 hold'),
+    (s) => s.startsWith('12 hold'),
     'the same verdicts as with error control',
   );
 });

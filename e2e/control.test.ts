@@ -1,4 +1,7 @@
-import type { Page } from 'puppeteer-core';
+import { writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { ElementHandle, Page } from 'puppeteer-core';
 import { person } from './person';
 import { freshSample, goTo } from './session';
 
@@ -331,6 +334,48 @@ test('a box of one’s own: the same numbers, its sheet behind its card, and its
     () => text(`${card('power')} .now`),
     (s) => s === power,
     'and the same again',
+  );
+});
+
+test('values over time from a file become lines, lists go over wires, and a circle is given a delay', async () => {
+  await began();
+  const file = join(tmpdir(), `course-${process.pid}.csv`);
+  writeFileSync(file, 'time,wind.speed [m/s],note,load\n0,0,a,5\n1,2,b,5\n2,4,c,5\n3,4,d,1\n');
+  const input = (await page.$('[aria-label="CSV file with values over time"]'))!;
+  await (input as ElementHandle<HTMLInputElement>).uploadFile(file);
+  await linesAre(
+    [
+      "speed = interpolate({0, 2, 3}, {0 'm/s', 4 'm/s', 4 'm/s'}, time)",
+      'load = interpolate({0, 2, 3}, {5, 5, 1}, time)',
+    ],
+    'each column of numbers is a line',
+  );
+  await until(
+    () => text('body'),
+    (s) => s.includes('note: 4 rows are no numbers'),
+    'what was left out is told',
+  );
+  await page.focus('[data-testid="signal-board"]');
+  await page.keyboard.down('Control');
+  await page.keyboard.press('z');
+  await page.keyboard.up('Control');
+  await linesAre([], 'one step back');
+  await clickText('button', 'Lines');
+  await page.waitForSelector('[data-testid="signal-text"] .cm-content');
+  await page.click('[data-testid="signal-text"] .cm-content');
+  await page.keyboard.sendCharacter('v = {1, 2*time}\ny = integrate(v)\na = 2*b + y[1]\nb = 0.2*a');
+  await page.waitForSelector(card('b'));
+  await clickText('button', 'Lines');
+  await until(
+    () => text('[data-testid="circles"]'),
+    (s) => /a\s*→\s*b\s*→\s*a/.test(s) || /b\s*→\s*a\s*→\s*b/.test(s),
+    'the circle is named',
+  );
+  await clickText('[data-testid="circles"] button', 'Put a lag of 1 ms into it');
+  await until(
+    async () => (await lines()).join('\n'),
+    (s) => /lag\d? = lag\([ab], T = 1 'ms'\)/.test(s),
+    'a lag stands in between',
   );
 });
 

@@ -160,7 +160,7 @@ test('a recorded sequence follows the clock on the wall; a run without a screen 
   await run('Careful');
   await until(
     () => text('.ribbon-bar'),
-    (s) => /11\s*hold/.test(s),
+    (s) => /12\s*hold/.test(s),
     'its verdicts are there',
   );
 });

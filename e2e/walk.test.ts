@@ -95,7 +95,7 @@ describe('with the tube capper', () => {
     );
     await until(
       () => text('[data-requirement="CAP-01"]'),
-      (s) => /holds[\s\S]*85\.\d rpm/.test(s),
+      (s) => /holds[\s\S]*78\.\d rpm/.test(s),
       'another verdict',
     );
   });
@@ -286,7 +286,7 @@ describe('with the tube capper', () => {
     await run('Eager');
     await until(
       () => text('[data-testid="summary"]'),
-      (s) => s === '10 hold, 1 fail, 4 open',
+      (s) => s === '11 hold, 1 fail, 4 open',
       'the summary',
     );
     await until(
@@ -428,7 +428,7 @@ describe('with the tube capper', () => {
     );
     await until(
       () => text('[data-testid="summary"]'),
-      (s) => s === '10 hold, 1 fail, 4 open',
+      (s) => s === '11 hold, 1 fail, 4 open',
       'the run is kept',
     );
 

@@ -345,7 +345,7 @@ export const signalLine = entry(
   'block',
   {
     id,
-    text: read(text(2000), 'expression', inType, { pieces: namesInSignalLine }),
+    text: read(text(), 'expression', inType, { pieces: namesInSignalLine }),
     /** Where its card stands; null where the layout places it. */
     place: maybe(places),
     /** How large the box of a note is; null for one as large as its text. */

@@ -1,4 +1,5 @@
 import { nanoid } from 'nanoid';
+import type { FileSignal } from '@/core/formats/stimulus-csv';
 import type { Edit } from '@/core/project/edit';
 import {
   newSignalLine,
@@ -262,4 +263,27 @@ export function align(
       return [c.id, at];
     }),
   );
+}
+
+/** Columns of a file as lines that follow them over time, one below the other from a place on. */
+export function addCourses(s: SheetAtHand, signals: readonly FileSignal[], file: string, at: Place): SheetChange {
+  const taken = new Set<string>();
+  const lines = signals.map((x, k) => {
+    const base =
+      x.target
+        .split('.')
+        .at(-1)!
+        .replace(/\W+/g, '_')
+        .replace(/^(?=\d)/, 'c') || 'course';
+    let name = base;
+    for (let n = 2; s.names.kindOf([name]) !== 'free' || taken.has(name); n++) name = `${base}${n}`;
+    taken.add(name);
+    return { ...newSignalLine(newId(), `${name} = ${x.formula}`), place: rounded({ x: at.x, y: at.y + 110 * k }) };
+  });
+  const label = `Add the columns of ${file}`;
+  return {
+    edit: { kind: 'batch', label, edits: lines.map((l) => insertLine(s, l)) },
+    label,
+    chosen: lines.map((l) => l.id),
+  };
 }

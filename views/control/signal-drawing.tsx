@@ -81,6 +81,8 @@ export interface DrawingProps {
 export interface DrawingActions {
   readonly add: () => void;
   readonly tidy: () => void;
+  /** Puts something new where there is room for it. */
+  readonly put: (make: (place: Place) => SheetChange) => void;
   readonly isTidying: boolean;
   readonly align: (how: Alignment) => void;
 }
@@ -571,6 +573,11 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
       {bar({
         add: () => openSearch(middle()),
         tidy: () => void tidy(),
+        put: (make) => {
+          // below all that is there
+          const low = Math.max(0, ...nodes.map((n) => (n.type === 'tag' ? 0 : n.position.y + (n.height ?? 90) + 24)));
+          if (carryOut(make({ x: 0, y: low }))) showWhole();
+        },
         isTidying,
         align: (how) => {
           const some = nodes.filter((n) => n.type !== 'tag' && chosen.has(`${address}/line/${n.id}`));

@@ -18,6 +18,7 @@ import { namesIn } from '@/ui/known-names';
 import { useMoment } from '@/ui/moment';
 import type { KnownName } from './block-search';
 import { ControlChoice } from './control-choice';
+import { FromFile } from './from-file';
 import { alignments, type SheetAtHand } from './sheet-edits';
 import { SignalDrawing } from './signal-drawing';
 
@@ -132,6 +133,7 @@ export function SignalSheetView({
                 <Button onClick={drawing.add} title="Add a block, an operation or a name (a)">
                   <Plus size={14} aria-hidden /> Add
                 </Button>
+                <FromFile at={at} onAdd={drawing.put} />
                 <Button onClick={drawing.tidy} disabled={drawing.isTidying || picture.cards.length === 0}>
                   <Sparkles size={14} aria-hidden />{' '}
                   {drawing.isTidying ? 'Tidying …' : cards.length > 1 ? 'Tidy these' : 'Tidy'}

@@ -22,7 +22,7 @@ export const samples = [
   {
     id: 'tube-capper',
     name: 'Tube capper',
-    note: 'A whole machine: mechanics, electronics, software, operator, 15 requirements',
+    note: 'A whole machine: mechanics, electronics, software, operator, 16 requirements',
     load: () => import('@/samples/tube-capper.zelvar.json'),
   },
   {
