@@ -165,12 +165,12 @@ describe('with the tube capper', () => {
     await dragCursor(0.9, 2);
     await until(
       () => text('.cm-content'),
-      (s) => /speed = 25\.\d+ rad\/s/.test(s),
+      (s) => /speed = 26\.\d+ rad\/s/.test(s),
       'values behind the lines',
     );
     await until(
       () => text('[data-value-of="speed"]'),
-      (s) => /25\.\d+\s*rad\/s/.test(s),
+      (s) => /26\.\d+\s*rad\/s/.test(s),
       'values in the details',
     );
     const line = await page.evaluateHandle(() =>
@@ -474,7 +474,7 @@ describe('with the tube capper', () => {
       'a cut file is refused',
     );
     const foreign = join(downloads, 'foreign.json');
-    writeFileSync(foreign, '{"format":"zelvar-project","version":9}');
+    writeFileSync(foreign, '{"format":"zelvar-project","version":99}');
     await upload(foreign);
     await until(
       () => text('[data-testid="notice"]'),

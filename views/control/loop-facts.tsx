@@ -31,15 +31,17 @@ export function LoopFacts({ picture: p, isOpen }: { readonly picture: LoopPictur
     ['Computed', p.every === null ? 'continuously' : `every ${seconds(p.every)}, from tick to tick`],
   ];
   return (
-    <dl className="small-facts loop-facts" data-testid="loop-facts">
-      {rows.map(([what, value]) => (
-        <div key={what} className="d-contents">
-          <dt>{what}</dt>
-          <dd className="num" title={value}>
-            {value}
-          </dd>
-        </div>
-      ))}
+    <>
+      <dl className="small-facts loop-facts" data-testid="loop-facts">
+        {rows.map(([what, value]) => (
+          <div key={what} className="d-contents">
+            <dt>{what}</dt>
+            <dd className="num" title={value}>
+              {value}
+            </dd>
+          </div>
+        ))}
+      </dl>
       {!isOpen && <p className="quiet m-0">Margins take the way from input to output as a loop gain.</p>}
       {!p.reaches && (
         <p className="quiet m-0">
@@ -47,7 +49,7 @@ export function LoopFacts({ picture: p, isOpen }: { readonly picture: LoopPictur
           another one.
         </p>
       )}
-    </dl>
+    </>
   );
 }
 
