@@ -116,7 +116,7 @@ function closedPoles(r: LinearReport, { open }: LoopQuestion, gain: number): rea
 }
 
 /** Poles in the order of those before: each takes the nearest that is left, the nearest pairs first. */
-function paired(before: readonly Complex[], now: readonly Complex[]): readonly Complex[] {
+export function paired(before: readonly Complex[], now: readonly Complex[]): readonly Complex[] {
   if (before.length !== now.length) return now;
   const all = before
     .flatMap((a, i) => now.map((b, j) => ({ i, j, far: Math.hypot(a[0] - b[0], a[1] - b[1]) })))

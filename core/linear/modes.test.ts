@@ -116,3 +116,26 @@ test('other units of the states change nothing', () => {
     { numRuns: 40 },
   );
 });
+
+test('how far a mode is reached and seen does not rest on the units either, but for the rounding of scales to powers of two', () => {
+  const [A, B, C] = [
+    [
+      [-1, 0.4, 0.2],
+      [0.3, -2, 0.5],
+      [0.1, 0.6, -3],
+    ],
+    [1, 0.2, 0.1],
+    [0.3, 1, 0.2],
+  ];
+  const s = [2 ** 20, 2 ** -12, 1];
+  const one = look(A, B, C);
+  const other = look(
+    A.map((r, i) => r.map((a, j) => (a * s[j]) / s[i])),
+    B.map((b, i) => b / s[i]),
+    C.map((c, i) => c * s[i]),
+  );
+  other.forEach((m, k) => {
+    expect(m.reached).toBeCloseTo(one[k].reached, 9);
+    expect(m.seen).toBeCloseTo(one[k].seen, 9);
+  });
+});

@@ -1,6 +1,6 @@
 import { newSignalLine, newSignalSheet, type Project, type SignalSheet } from '../project/project';
 import { projectOf, quantity, row } from '../testing/run-project';
-import { locusOf, type LocusQuestion } from './locus';
+import { locusOf, paired, type LocusQuestion } from './locus';
 import { loopPicture } from './loop-picture';
 import { sweepOf, type SweepQuestion } from './sweep';
 
@@ -139,6 +139,19 @@ describe('where poles go', () => {
     const three = sheets(['e = u - z', 'x = lag(e)', 'y = lag(x)', 'z = lag(k*y)']);
     expect(locus({ over: 'k', low: 0.5, high: 20 }, three).edges[0]).toBeCloseTo(8, 2);
     expect(locus({ over: '', low: 0.5, high: 20 }, three).edges[0]).toBeCloseTo(4, 6);
+  });
+  test('poles that change their order go on from where they were', () => {
+    const before = [
+      [-1, 0],
+      [-2, 1],
+      [-2, -1],
+    ] as const;
+    const now = [
+      [-2.1, -1.1],
+      [-2.1, 1.1],
+      [-1.2, 0],
+    ] as const;
+    expect(paired(before, now)).toEqual([now[2], now[1], now[0]]);
   });
   test('what is no parameter is told, and a range that is none', () => {
     const refused = (more: Partial<LocusQuestion>): string =>
