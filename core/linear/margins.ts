@@ -17,8 +17,10 @@ export interface Margins {
   readonly crossings: readonly number[];
 }
 
-/** Points per decade that are looked at before a crossing is narrowed down. */
+/** Points per decade that are looked at before a crossing is narrowed down; fewer where each of them takes long. */
 const density = 200;
+const sparse = 50;
+const manyStates = 100;
 
 /** A frequency range that shows everything of these poles and zeros. */
 export function rangeOf(points: readonly Complex[]): readonly [low: number, high: number] {
@@ -31,7 +33,7 @@ export function rangeOf(points: readonly Complex[]): readonly [low: number, high
 export function frequencies(
   [low, high]: readonly [number, number],
   poles: readonly Complex[] = [],
-  perDecade = density,
+  perDecade = poles.length > manyStates ? sparse : density,
 ): number[] {
   const steps = Math.max(2, Math.ceil(Math.log10(high / low) * perDecade));
   const all = Array.from({ length: steps + 1 }, (_, k) => low * (high / low) ** (k / steps));
