@@ -25,16 +25,30 @@ test('both forms of a lag answer to a step: the finer the ticks, the smaller the
   expect(coarse.difference).toBeGreaterThan(3 * fine.difference);
   expect(fine.difference).toBeLessThan(0.03);
 });
-test('what has no sampled form, and a period that is none, are told', () => {
+const withLine = (text: string): Project => {
   const p = lag();
-  const other: Project = {
+  return {
     ...p,
-    types: [
-      { ...p.types[0], signals: [{ ...p.types[0].signals[0], lines: [newSignalLine('a', 'y = notch(u, w = 20)')] }] },
-    ],
+    types: [{ ...p.types[0], signals: [{ ...p.types[0].signals[0], lines: [newSignalLine('a', text)] }] }],
   };
-  const told = compareForms(other, { type: 't', sheet: 's', every: '0.1', method: 'hold', from: 'u', to: 'y' });
-  expect(told.value).toBeUndefined();
-  expect(told.problems[0].message).toContain('notch has no sampled form');
+};
+test('a transfer function in s stays the filter it is', () => {
+  const of = (text: string, every: string) =>
+    compareForms(withLine(text), { type: 't', sheet: 's', every, method: 'tustin', from: 'u', to: 'y' }).value!;
+  const text = 'y = transfer(u, b = {0.1, 1}, a = {0.25, 0.4, 1})';
+  expect(of(text, '0.01').difference).toBeLessThan(0.02);
+  expect(of(text, '0.1').difference).toBeGreaterThan(2 * of(text, '0.01').difference);
+});
+test('what cannot be sampled that slowly, and a period that is none, are told', () => {
+  const slow = compareForms(withLine('y = notch(u, w = 40)'), {
+    type: 't',
+    sheet: 's',
+    every: '0.1',
+    method: 'hold',
+    from: 'u',
+    to: 'y',
+  });
+  expect(slow.value).toBeUndefined();
+  expect(slow.problems[0].message).toContain('below half that of the ticks');
   expect(compare('0', 'hold').value).toBeUndefined();
 });
