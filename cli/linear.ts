@@ -140,8 +140,8 @@ const asJson = (r: LinearReport, time: number): object => ({
   delays: r.model.delays,
   poles: r.poles,
   zeros: r.zeros ?? null,
-  stable: r.isStable,
-  closedLoopStable: r.closedHolds,
+  stable: r.isStable ?? null,
+  closedLoopStable: r.closedHolds ?? null,
   modes: (modesOf(r.model, r.states, r.every) ?? []).map((m) => ({
     ...m,
     timeConstant: finite(m.timeConstant),
@@ -189,7 +189,9 @@ function tell(r: LinearReport, from: string, to: string, { open, every }: Linear
   print(`  poles  ${r.poles.map(point).join(', ') || 'none'}${every === undefined ? '' : ' (z)'}`);
   print(`  zeros  ${r.zeros === undefined ? `${from} never comes to ${to}` : r.zeros.map(point).join(', ') || 'none'}`);
   for (const m of modesOf(r.model, r.states, r.every) ?? []) print(`  ${tellMode(m)}`);
-  print(`  ${r.isStable ? 'what is disturbed dies away' : 'what is disturbed does not die away'}`);
+  print(
+    `  ${r.isStable === undefined ? 'whether what is disturbed dies away is not decided' : r.isStable ? 'what is disturbed dies away' : 'what is disturbed does not die away'}`,
+  );
   print(
     `  at rest ${Number.isFinite(r.dcGain) ? short(r.dcGain) : 'it grows without end'}; ${Number.isFinite(r.bandwidth) ? `bandwidth ${short(r.bandwidth)} rad/s` : 'no bandwidth'}`,
   );

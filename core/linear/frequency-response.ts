@@ -6,6 +6,8 @@ import type { LinearModel } from './linearise';
 export interface FrequencyResponse {
   /** From an input to an output, by their numbers. */
   at(s: Complex, input?: number, output?: number): Complex;
+  /** With the delays cut: rows of outputs and then of what goes into delays, columns of inputs and then of what comes out of them. */
+  open(s: Complex): readonly (readonly Complex[])[];
 }
 
 /**
@@ -35,6 +37,10 @@ export function frequencyResponse(model: LinearModel): FrequencyResponse {
     });
   };
   return {
+    open(s) {
+      const columns = Array.from({ length: all }, (_, j) => column(s, j));
+      return C.map((_, i) => columns.map((c) => c[i]));
+    },
     at(s, input = 0, output = 0) {
       const direct = column(s, input);
       if (delays.length === 0) return direct[output];

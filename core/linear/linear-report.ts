@@ -12,6 +12,7 @@ import { linearTicks } from './linear-ticks';
 import { essential, linearise, seenIn, type LinearModel } from './linearise';
 import { bandwidthOf, marginsOf, rangeOf, type Margins } from './margins';
 import { polesOf, zerosOf } from './poles';
+import { diesAway } from './turns';
 import type { SamplingMethod } from './matrices';
 import { sampledModel } from './sampled-model';
 
@@ -38,10 +39,10 @@ export interface LinearReport extends Margins {
   /** Output over input when everything has come to rest; Infinity where it never does. */
   readonly dcGain: number;
   readonly bandwidth: number;
-  /** All poles are inside the half plane, or inside the circle, of what dies away. */
-  readonly isStable: boolean;
-  /** The loop holds when it is closed again. */
-  readonly closedHolds: boolean;
+  /** All poles are inside the half plane, or inside the circle, of what dies away; undefined where delays inside leave it open. */
+  readonly isStable: boolean | undefined;
+  /** The loop holds when it is closed again; undefined where delays inside leave it open. */
+  readonly closedHolds: boolean | undefined;
   /** What comes out for an input that swings with an angular frequency. */
   at(w: number): Complex;
   /** The loop gain, with the sign that margins are counted with: the closed loop is 1/(1 + L). */
@@ -151,10 +152,11 @@ export function linearReport(
   const seenPoles = polesOf(seen);
   const [rest] = at(0);
   // with delays inside, poles do not tell
-  const holds = opened.delays.length > 0 || isDyingAway(polesOf(closedLoop(opened, sign)), every);
+  const holds =
+    opened.delays.length > 0 ? diesAway(opened, -sign) : isDyingAway(polesOf(closedLoop(opened, sign)), every);
   const margins = closedMargins(
     marginsOf(loopAt, range([...loopPoles, ...(zerosOf(opened) ?? [])]), every === undefined ? loopPoles : []),
-    holds,
+    holds !== false,
   );
   return {
     problems,
@@ -169,7 +171,7 @@ export function linearReport(
       at,
       dcGain: Number.isFinite(rest) ? rest : Infinity,
       bandwidth: bandwidthOf(at, range([...seenPoles, ...(zeros ?? [])]), every === undefined ? seenPoles : []),
-      isStable: isStable(poles, every),
+      isStable: model.delays.length > 0 ? diesAway(model) : isStable(poles, every),
       closedHolds: holds,
       loopAt,
       opened,

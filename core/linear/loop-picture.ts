@@ -24,7 +24,8 @@ export interface LoopPicture {
   readonly zeros: readonly Complex[];
   /** Whether the input comes to the output at all. */
   readonly reaches: boolean;
-  readonly isStable: boolean;
+  /** Null where delays inside leave it open. */
+  readonly isStable: boolean | null;
   readonly every: number | null;
   /** Null where there is no end to it. */
   readonly gainMargin: number | null;
@@ -78,7 +79,14 @@ export function loopPicture(project: Project, question: LoopQuestion): Answer<Lo
       poles: r.poles,
       zeros: r.zeros ?? [],
       reaches: r.zeros !== undefined,
-      isStable: isOpened ? isDyingAway(closedPoles, r.every) : r.isStable,
+      isStable:
+        (hasDelays
+          ? isOpened
+            ? r.closedHolds
+            : r.isStable
+          : isOpened
+            ? isDyingAway(closedPoles, r.every)
+            : r.isStable) ?? null,
       closedPoles,
       every: r.every ?? null,
       gainMargin: finite(r.gainMargin),

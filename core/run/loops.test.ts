@@ -137,6 +137,25 @@ test('a loop that does not hold has no margin, whatever its phase is where its g
   expect(band).toMatchObject({ verdict: 'undecided', reason: expect.stringContaining('it has no bandwidth') });
 });
 
+test('a loop that is late by more than a turn has no margin, though its phase looks well', () => {
+  const [w, T] = [Math.sqrt(99), ((390 / 180) * Math.PI) / Math.sqrt(99)];
+  const late = (gain: number): Project => ({
+    ...project(["phaseMargin(e) >= 50 'deg'"], "time >= 0.1 's'"),
+    types: [
+      {
+        ...projectOf({
+          quantities: [quantity('x', '0', { unit: '' }), quantity('e', '', { unit: '' })],
+          physics: `equation der(x) = ${gain}*delay(e, ${T}) - x; e = 1 - x;`,
+        }).types[0],
+      },
+    ],
+  });
+  // |L| = 1 at w, where its phase is -84 - 390 deg
+  expect((Math.atan(w) + w * T) * degrees).toBeCloseTo(474.26, 2);
+  expect(findings(late(10))[0]).toMatchObject({ verdict: 'fails', reason: expect.stringContaining('does not hold') });
+  expect(findings(late(0.5))[0]).toMatchObject({ verdict: 'holds', reason: expect.stringContaining('without end') });
+});
+
 test('a run that goes on from a moment knows what was looked at', () => {
   const p = project(["phaseMargin(e) >= 40 'deg'"], "time >= 0.5 's' and k < 3 or time >= 1.5 's'", {
     stimulus: [row('set', 1, 'k', '8')],

@@ -101,6 +101,11 @@ export function seeLoop(term: LoopTerm, program: Program, simulation: Simulation
   const seen = (value: number): Omit<Look, 'time'> =>
     Number.isNaN(value) ? { value: undefined, why: 'Nothing comes back there' } : { value, why: '' };
   const broken = (value: number): Omit<Look, 'time'> => ({ value, why: 'The closed loop does not hold' });
+  const open: Omit<Look, 'time'> = {
+    value: undefined,
+    why: 'Whether the closed loop holds cannot be told: delays inside',
+  };
+  if ((isWay && term.kind === 'bandwidth' ? r.isStable : r.closedHolds) === undefined) return open;
   switch (term.kind) {
     case 'phaseMargin': {
       if (r.closedHolds) return seen(r.phaseMargin);

@@ -24,7 +24,7 @@ export function LoopFacts({ picture: p, isOpen }: { readonly picture: LoopPictur
     ['Gain at rest', p.dcGain === null ? 'grows without end' : formatNumber(p.dcGain, 4)],
     [
       'What is disturbed',
-      p.hasDelays ? 'see the margins: delays inside' : p.isStable ? 'dies away' : 'does not die away',
+      p.isStable === null ? 'is at the edge, or not decided' : p.isStable ? 'dies away' : 'does not die away',
     ],
     ['Looked at', p.isAtRest ? `at rest, from ${formatNumber(p.time, 4)} s on` : `at ${formatNumber(p.time, 4)} s`],
     ['States', p.states.length === 0 ? 'none' : `${p.states.length}: ${p.states.join(', ')}`],
