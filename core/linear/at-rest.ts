@@ -1,7 +1,9 @@
 import { problem, type Problem } from '../language/diagnostics';
 import type { Program } from '../program/program';
 import type { Simulation } from '../simulate/simulation';
+import type { Complex } from './complex';
 import { linearReport, type LinearQuestion } from './linear-report';
+import { rateOf } from './poles';
 
 const rounds = 40;
 const near = 1e-7;
@@ -46,12 +48,12 @@ export function comeToRest(program: Program, simulation: Simulation, question: L
   );
 }
 
-/** The slowest time constant of what dies away, or the slowest turn of what swings. */
-function slowest(poles: readonly (readonly [number, number])[], every: number | undefined): number {
-  const rates = poles.flatMap(([re, im]) => {
-    const size = Math.hypot(re, im);
-    if (every !== undefined) return size < 1 - 1e-9 && size > 1e-9 ? [-Math.log(size) / every] : [];
-    return re < -1e-9 ? [-re] : size > 1e-9 ? [size] : [];
+/** The slowest time constant of what dies away, or the slowest turn of what swings without. */
+function slowest(poles: readonly Complex[], every: number | undefined): number {
+  const rates = poles.flatMap((p) => {
+    const rate = rateOf(p, every);
+    if (rate > 1e-9) return Number.isFinite(rate) ? [rate] : [];
+    return every === undefined && Math.hypot(...p) > 1e-9 ? [Math.hypot(...p)] : [];
   });
   return Math.min(1e6, Math.max(1e-6, 1 / Math.min(...rates, every === undefined ? Infinity : 1 / every)));
 }

@@ -19,3 +19,16 @@ export function over([a, b]: Complex, [c, d]: Complex): Complex {
 }
 /** e^(i x) times a size. */
 export const polar = (size: number, angle: number): Complex => [size * Math.cos(angle), size * Math.sin(angle)];
+
+/** Phases in degrees that go on where they would jump by a turn. */
+export function unwrapped(values: readonly Complex[]): number[] {
+  let before: number | undefined;
+  return values.map(([re, im]) => {
+    // nothing has no phase
+    if (re === 0 && im === 0) return NaN;
+    let phase = (Math.atan2(im, re) * 180) / Math.PI;
+    if (before !== undefined) phase += 360 * Math.round((before - phase) / 360);
+    before = phase;
+    return phase;
+  });
+}

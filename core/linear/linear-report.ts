@@ -4,7 +4,7 @@ import { walk, type FlatExpr } from '../flatten/flat-expression';
 import type { SolvableModel } from '../analysis/solvable-model';
 import type { Program } from '../program/program';
 import type { Simulation } from '../simulate/simulation';
-import { closedLoop, isDyingAway } from './closed-loop';
+import { closedLoop, comesBack, isDyingAway } from './closed-loop';
 import { magnitude, type Complex } from './complex';
 import type { Matrix } from './dense';
 import { frequencyResponse } from './frequency-response';
@@ -181,6 +181,14 @@ export function linearReport(
     },
   };
 }
+
+/** The bandwidth of what comes back in the loop closed again; Infinity where it never falls. */
+export const closedBandwidth = (r: LinearReport): number =>
+  bandwidthOf(
+    (w) => comesBack(r.loopAt(w)),
+    r.range,
+    r.every === undefined && r.opened.delays.length === 0 ? polesOf(closedLoop(r.opened)) : [],
+  );
 
 /** Where the closed loop does not hold as it is, its gain has to become less, and there is no room for a delay. */
 const closedMargins = (m: Margins, holds: boolean): Margins =>

@@ -1,7 +1,8 @@
 import { newSignalLine, newSignalSheet, type Project } from '../project/project';
 import { projectOf, quantity } from '../testing/run-project';
 import { closedLoop } from './closed-loop';
-import { loopPicture, stepResponse, unwrapped } from './loop-picture';
+import { unwrapped } from './complex';
+import { loopPicture, stepResponse } from './loop-picture';
 
 /** A loop with closed forms: k/(s (T s + 1)). */
 const [k, T] = [2, 0.5];
@@ -105,6 +106,13 @@ test('what cannot be looked at is told', () => {
 
 test('phases go on where they would jump', () => {
   const around = Array.from({ length: 50 }, (_, j) => [Math.cos(-j / 3), Math.sin(-j / 3)] as const);
+  expect(
+    unwrapped([
+      [1, 0],
+      [0, 0],
+      [0, -1],
+    ]),
+  ).toEqual([0, NaN, -90]);
   unwrapped(around).forEach((x, j) => expect(x).toBeCloseTo((-j / 3) * (180 / Math.PI), 9));
 });
 

@@ -1,9 +1,9 @@
 import type { Project } from '../project/project';
-import type { Complex } from './complex';
-import { linearReport } from './linear-report';
-import { closedLoop, comesBack, isDyingAway } from './closed-loop';
+import { unwrapped, type Complex } from './complex';
+import { closedBandwidth, linearReport } from './linear-report';
+import { closedLoop, comesBack } from './closed-loop';
 import type { LinearModel } from './linearise';
-import { bandwidthOf, frequencies } from './margins';
+import { frequencies } from './margins';
 import { modesOf, type Mode } from './modes';
 import { atMoment, quietest, type Answer, type LoopQuestion } from './moment';
 import { polesOf } from './poles';
@@ -79,14 +79,7 @@ export function loopPicture(project: Project, question: LoopQuestion): Answer<Lo
       poles: r.poles,
       zeros: r.zeros ?? [],
       reaches: r.zeros !== undefined,
-      isStable:
-        (hasDelays
-          ? isOpened
-            ? r.closedHolds
-            : r.isStable
-          : isOpened
-            ? isDyingAway(closedPoles, r.every)
-            : r.isStable) ?? null,
+      isStable: (isOpened ? r.closedHolds : r.isStable) ?? null,
       closedPoles,
       every: r.every ?? null,
       gainMargin: finite(r.gainMargin),
@@ -94,11 +87,7 @@ export function loopPicture(project: Project, question: LoopQuestion): Answer<Lo
       phaseMargin: finite(r.phaseMargin),
       phaseMarginAt: finite(r.phaseMarginAt),
       delayMargin: finite(r.delayMargin),
-      bandwidth: finite(
-        isOpened
-          ? bandwidthOf((x) => comesBack(r.loopAt(x)), r.range, r.every === undefined ? closedPoles : [])
-          : r.bandwidth,
-      ),
+      bandwidth: finite(isOpened ? closedBandwidth(r) : r.bandwidth),
       dcGain: finite(isOpened ? comesBack(r.loopAt(0))[0] : r.dcGain),
       w,
       gain: closed.map(([re, im]) => 20 * Math.log10(Math.hypot(re, im))),
@@ -107,17 +96,6 @@ export function loopPicture(project: Project, question: LoopQuestion): Answer<Lo
       step: isOpened ? stepResponse(again, r.every, closedPoles) : stepResponse(r.model, r.every, r.poles),
     },
   };
-}
-
-/** Phases in degrees that go on where they would jump by a turn. */
-export function unwrapped(values: readonly Complex[]): number[] {
-  let before = 0;
-  return values.map(([re, im], k) => {
-    let phase = (Math.atan2(im, re) * 180) / Math.PI;
-    if (k > 0) phase += 360 * Math.round((before - phase) / 360);
-    before = phase;
-    return phase;
-  });
 }
 
 const points = 300;

@@ -1,7 +1,7 @@
 import { Matrix as Dense, SingularValueDecomposition } from 'ml-matrix';
-import { magnitude, type Complex } from './complex';
+import { argument, magnitude, type Complex } from './complex';
 import type { LinearModel } from './linearise';
-import { balance, polesOf } from './poles';
+import { balance, polesOf, rateOf } from './poles';
 
 /** A motion the model has by itself: how fast, how much the input moves it, and how much of it the output shows. */
 export interface Mode {
@@ -56,20 +56,19 @@ function speedOf(
   every: number | undefined,
   size: number,
 ): Pick<Mode, 'timeConstant' | 'frequency' | 'damping'> {
+  const rate = rateOf(pole, every);
   // of ticks: s = ln(z)/T
-  const [re, im] =
-    every === undefined ? pole : [Math.log(magnitude(pole)) / every, Math.atan2(pole[1], pole[0]) / every];
-  const frequency = Number.isFinite(re) ? Math.hypot(re, im) : Infinity;
+  const frequency = Math.hypot(rate, every === undefined ? pole[1] : argument(pole) / every);
   return {
     // what is at the edge to rounding neither dies away nor grows
     timeConstant:
       every !== undefined && magnitude(pole) < 1e-6
         ? 0
-        : Math.abs(re) <= 1e-13 * (every === undefined ? size : 1 / every)
+        : Math.abs(rate) <= 1e-13 * (every === undefined ? size : 1 / every)
           ? Infinity
-          : -1 / re,
+          : 1 / rate,
     frequency,
-    damping: frequency === 0 ? 0 : Number.isFinite(re) ? -re / frequency : 1,
+    damping: frequency === 0 ? 0 : Number.isFinite(rate) ? rate / frequency : 1,
   };
 }
 

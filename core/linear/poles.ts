@@ -47,6 +47,10 @@ export function balance(A: Matrix): { readonly A: Float64Array[]; readonly scale
   return { A: a, scale };
 }
 
+/** How fast a motion dies away, in 1/s; below 0 where it grows. Infinity where a tick ends it. */
+export const rateOf = ([re, im]: Complex, every: number | undefined): number =>
+  every === undefined ? -re : -Math.log(Math.hypot(re, im)) / every;
+
 export const polesOf = ({ A }: Pick<LinearModel, 'A'>): Complex[] => eigenvalues(A);
 
 /**

@@ -4,6 +4,7 @@ import { createRun, isRunnable, prepareRun } from '../run';
 import { valueAt, type Recording } from '../simulate/recording';
 import type { Complex } from './complex';
 import { linearReport } from './linear-report';
+import { rateOf } from './poles';
 import { atMoment, type Answer, type LoopQuestion } from './moment';
 
 /**
@@ -59,11 +60,9 @@ export function sweepOf(
   const before = courseOf(setup, from, unit, () => model.variables[model.indexOf.get(from)!].start);
   const slow = Math.max(
     0,
-    ...r.poles.map(([re, im]) => {
-      const size = Math.hypot(re, im);
-      if (r.every !== undefined) return size < 1 - 1e-9 ? -r.every / Math.log(Math.max(size, 1e-9)) : 0;
-      return re < -1e-9 ? -1 / re : 0;
-    }),
+    ...r.poles
+      .map((p) => rateOf(p, r.every))
+      .flatMap((rate) => (rate > 1e-9 && Number.isFinite(rate) ? [1 / rate] : [])),
   );
   const offset = r.every === undefined ? 0 : simulation.machine.sampleTimes(0).start;
   const found: { w: number; response: Complex; rest: number; settled: boolean }[] = [];

@@ -1,9 +1,6 @@
-import { comesBack, closedLoop } from '../linear/closed-loop';
-import { linearReport } from '../linear/linear-report';
-import { bandwidthOf } from '../linear/margins';
-import { polesOf } from '../linear/poles';
+import { closedBandwidth, linearReport } from '../linear/linear-report';
 import type { FlatModel } from '../flatten/flat-model';
-import { knownName, type LoopTerm } from '../requirements/loop-terms';
+import { knownName, loopOperators, type LoopTerm } from '../requirements/loop-terms';
 import type { Program } from '../program/program';
 import type { Driver, Outside, Simulation } from '../simulate/simulation';
 
@@ -118,29 +115,17 @@ export function seeLoop(term: LoopTerm, program: Program, simulation: Simulation
     case 'bandwidth': {
       if (!(isWay ? r.isStable : r.closedHolds))
         return { value: undefined, why: 'It does not hold: it has no bandwidth' };
-      const w = isWay
-        ? r.bandwidth
-        : bandwidthOf(
-            (x) => comesBack(r.loopAt(x)),
-            r.range,
-            r.every === undefined ? polesOf(closedLoop(r.opened)) : [],
-          );
+      const w = isWay ? r.bandwidth : closedBandwidth(r);
       return seen(term.unit === 'Hz' ? w / (2 * Math.PI) : w);
     }
   }
 }
 
-const names: Readonly<Record<LoopTerm['kind'], string>> = {
-  phaseMargin: 'phase margin',
-  gainMargin: 'gain margin',
-  delayMargin: 'delay margin',
-  bandwidth: 'bandwidth',
-};
 const degrees = 180 / Math.PI;
 
 /** What was seen of a term, in words: the last few moments. */
 export function tellLooks(term: LoopTerm, looks: readonly Look[]): string {
-  const what = `${names[term.kind]} at ${term.to === undefined ? term.from : `${term.to} from ${term.from}`}`;
+  const what = `${loopOperators[term.kind]!.words} at ${term.to === undefined ? term.from : `${term.to} from ${term.from}`}`;
   if (looks.length === 0) return `The loop was not looked at in this run: ${what} is not known`;
   const one = ({ time, value, why }: Look): string => {
     const at = `at ${Number(time.toPrecision(6))} s`;

@@ -1,3 +1,4 @@
+import { unwrapped } from '@/core/linear/complex';
 import type { LoopPicture } from '@/core/linear/loop-picture';
 import type { Locus } from '@/core/linear/locus';
 import type { Sweep } from '@/core/linear/sweep';
@@ -25,7 +26,7 @@ export function curvesOf(
   const near = (x: number): number => (Math.abs(x) > 6 ? NaN : x);
   return {
     gain: over((p) => p.loop.map(([re, im]) => 20 * Math.log10(Math.hypot(re, im)))),
-    phase: over((p) => unwrap(p.loop)),
+    phase: over((p) => unwrapped(p.loop)),
     step: kept.map(({ name, picture: p }) => ({ name, x: p.step.time, y: p.step.y })),
     plane: kept.map(({ name, picture: p }) => ({
       name,
@@ -53,18 +54,6 @@ export function curvesOf(
   };
 }
 
-function unwrap(values: LoopPicture['loop']): number[] {
-  let before = 0;
-  return values.map(([re, im], k) => {
-    // nothing has no phase
-    if (re === 0 && im === 0) return NaN;
-    let phase = degrees(Math.atan2(im, re));
-    if (k > 0) phase += 360 * Math.round((before - phase) / 360);
-    before = phase;
-    return phase;
-  });
-}
-
 export function marksOf(
   p: LoopPicture | undefined,
 ): Record<'gain' | 'phase', readonly { axis: 'x' | 'y'; at: number; name: string }[]> {
@@ -87,7 +76,7 @@ export function worthMeasuring(p: LoopPicture): readonly [low: number, high: num
 /** A measured response over the linear one, its phase in the turn that is nearest to it. */
 export function sweepCurves(sweep: Sweep, linear: LoopPicture): { readonly gain: Curve; readonly phase: Curve } {
   const x = sweep.w.map(hertz);
-  const phases = unwrap(linear.loop);
+  const phases = unwrapped(linear.loop);
   const nearest = (w: number): number => {
     let best = 0;
     linear.w.forEach((v, k) => {
