@@ -70,7 +70,7 @@ test.each(['light', 'dark'])('%s: a signal sheet, its search and its answers hav
   await click('[data-testid="look"]');
   await page.waitForSelector('[data-testid="loop-facts"]');
   await click('[data-testid="locus"] button[type="submit"]');
-  await page.waitForSelector('[data-testid="locus-edges"]');
+  await page.waitForSelector('[data-testid="locus-told"]');
   await pause(300);
   expect(['loop', await serious()]).toEqual(['loop', []]);
 });

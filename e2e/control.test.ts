@@ -469,8 +469,8 @@ test('the loop in frequency: opened at a quantity, margins and charts, a second 
   await page.keyboard.type('1000');
   await page.click('[data-testid="locus"] button[type="submit"]');
   await until(
-    () => text('[data-testid="locus-edges"]'),
-    (s) => /changes at the gain times [\d.]+/.test(s) || /all of it alike/.test(s),
+    () => text('[data-testid="locus-told"]'),
+    (s) => /changes at the gain times [\d.]+/.test(s) || /holds for (all|none)/.test(s),
     'the trace is told',
   );
   expect(await text('figure:has([aria-label="Poles and zeros"]) figcaption')).toContain(

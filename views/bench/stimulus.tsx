@@ -1,12 +1,12 @@
 'use client';
 import { FileUp, Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { useRef, type ChangeEvent } from 'react';
 import { readStimulusCsv } from '@/core/formats/stimulus-csv';
 import type { Setup } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
+import { FileButton } from '@/ui/file-button';
 import { DeleteCell } from '@/ui/delete-cell';
 import { EditableRow, RowHandle } from '@/ui/editing/row-handle';
 import { beginRow } from '@/ui/editing/rows';
@@ -25,11 +25,7 @@ export function Stimulus({
   const { edit } = useProject.getState();
   const list = `setup/${setup.id}/stimulus`;
   const names = useRunNames(setup);
-  const file = useRef<HTMLInputElement>(null);
-  const fromFile = async (e: ChangeEvent<HTMLInputElement>): Promise<void> => {
-    const chosen = e.target.files?.[0];
-    e.target.value = '';
-    if (!chosen) return;
+  const fromFile = async (chosen: File): Promise<void> => {
     const { value, remarks } = readStimulusCsv(new Uint8Array(await chosen.arrayBuffer()));
     const refused =
       value.length > 0 &&
@@ -70,22 +66,16 @@ export function Stimulus({
           <Button size="sm" onClick={add} data-adds={list}>
             <Plus size={13} aria-hidden /> Row
           </Button>
-          <Button
+          <FileButton
+            label="CSV file of signals"
+            accept=".csv,.txt,text/csv"
             size="sm"
-            onClick={() => file.current?.click()}
             title="Time in seconds in the first column, an input in each other one, names in the first row"
+            onFile={(chosen) => void fromFile(chosen)}
           >
             <FileUp size={13} aria-hidden /> From CSV
-          </Button>
+          </FileButton>
         </span>
-        <input
-          ref={file}
-          type="file"
-          accept=".csv,.txt,text/csv"
-          hidden
-          aria-label="CSV file of signals"
-          onChange={(e) => void fromFile(e)}
-        />
       </h3>
       {setup.stimulus.length === 0 && (
         <p className="px-3 quiet mb-1">Nothing by itself: use the panel while it runs.</p>

@@ -1,11 +1,13 @@
 'use client';
 import { FileUp } from 'lucide-react';
-import { useRef, type ChangeEvent } from 'react';
 import { readStimulusCsv } from '@/core/formats/stimulus-csv';
 import type { Place } from '@/core/project/project';
 import { usePlace } from '@/store/place-store';
-import { Button } from '@/ui/button';
+import { FileButton } from '@/ui/file-button';
 import { addCourses, type SheetAtHand, type SheetChange } from './sheet-edits';
+
+/** More lines at once nobody can tell apart. */
+const mostColumns = 12;
 
 /** Columns of a CSV file, of a recording for instance, as lines that follow them over time. */
 export function FromFile({
@@ -15,37 +17,22 @@ export function FromFile({
   readonly at: SheetAtHand;
   readonly onAdd: (make: (place: Place) => SheetChange) => void;
 }) {
-  const input = useRef<HTMLInputElement>(null);
-  const read = async (e: ChangeEvent<HTMLInputElement>): Promise<void> => {
-    const file = e.target.files?.[0];
-    e.target.value = '';
-    if (!file) return;
+  const read = async (file: File): Promise<void> => {
     const { value, remarks } = readStimulusCsv(new Uint8Array(await file.arrayBuffer()));
-    const { say } = usePlace.getState();
     const some = value.slice(0, mostColumns);
     if (some.length > 0) onAdd((place) => addCourses(at, some, file.name, place));
     const left = value.length > mostColumns ? [`Of ${value.length} columns the first ${mostColumns} were taken`] : [];
     const told = [...left, ...remarks].slice(0, 4);
-    if (told.length > 0) say(told.join('. '), value.length > 0 ? 'note' : undefined);
+    if (told.length > 0) usePlace.getState().say(told.join('. '), value.length > 0 ? 'note' : undefined);
   };
   return (
-    <>
-      <Button
-        onClick={() => input.current?.click()}
-        title="Time in seconds in the first column of a CSV file, such as a recording, values in the others, names in the first row"
-      >
-        <FileUp size={14} aria-hidden /> From CSV
-      </Button>
-      <input
-        ref={input}
-        type="file"
-        accept=".csv,text/csv"
-        hidden
-        aria-label="CSV file with values over time"
-        onChange={(e) => void read(e)}
-      />
-    </>
+    <FileButton
+      label="CSV file with values over time"
+      accept=".csv,.txt,text/csv"
+      title="Time in seconds in the first column of a CSV file, such as a recording, values in the others, names in the first row"
+      onFile={(file) => void read(file)}
+    >
+      <FileUp size={14} aria-hidden /> From CSV
+    </FileButton>
   );
 }
-/** More lines at once nobody can tell apart. */
-const mostColumns = 12;

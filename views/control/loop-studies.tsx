@@ -1,6 +1,6 @@
 'use client';
 import { Play, Square } from 'lucide-react';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
 import type { Locus } from '@/core/linear/locus';
 import type { LoopQuestion } from '@/core/linear/loop-picture';
 import type { Sweep } from '@/core/linear/sweep';
@@ -43,6 +43,58 @@ function useLongWork<T>() {
   return { progress, wrong, setWrong, start, stop: () => asked.current?.stop() };
 }
 
+/** Fields of a study, its start, and how far it is or what came of it. */
+function StudyForm({
+  id,
+  work,
+  verb,
+  title,
+  told,
+  onStart,
+  children,
+}: {
+  readonly id: string;
+  readonly work: Pick<ReturnType<typeof useLongWork>, 'progress' | 'wrong' | 'stop'>;
+  readonly verb: string;
+  readonly title: string;
+  readonly told: string | undefined;
+  readonly onStart: () => void;
+  readonly children: ReactNode;
+}) {
+  return (
+    <form
+      className="loop-study"
+      data-testid={id}
+      onSubmit={(e) => {
+        e.preventDefault();
+        onStart();
+      }}
+    >
+      {children}
+      {work.progress === undefined ? (
+        <Button type="submit" size="sm" title={title}>
+          <Play size={12} aria-hidden /> {verb}
+        </Button>
+      ) : (
+        <Button size="sm" onClick={work.stop} title="Stop">
+          <Square size={12} aria-hidden /> {Math.round(100 * work.progress)} %
+        </Button>
+      )}
+      {work.wrong !== undefined ? (
+        <p className="field-problem m-0" role="alert">
+          {work.wrong}
+        </p>
+      ) : (
+        told !== undefined && (
+          <p className="quiet m-0" data-testid={`${id}-told`}>
+            {told}
+          </p>
+        )
+      )}
+    </form>
+  );
+}
+
 const numberIn = (text: string): number => (text.trim() === '' ? NaN : Number(text.trim().replace('−', '-')));
 
 function Field({
@@ -83,7 +135,7 @@ export function LocusForm({
   const [over, setOver] = useState('');
   const [low, setLow] = useState('0.1');
   const [high, setHigh] = useState('10');
-  const [edges, setEdges] = useState<readonly string[]>();
+  const [told, setTold] = useState<string>();
   const work = useLongWork<Locus>();
   const trace = useHandler(async (): Promise<void> => {
     const [from, to] = [numberIn(low), numberIn(high)];
@@ -93,17 +145,16 @@ export function LocusForm({
       askLocus(project, { ...question, over: name, low: from, high: to, count: 60 }, tell),
     );
     onFound(found, name);
-    setEdges(found?.edges.map((x) => formatNumber(x, 4)) ?? undefined);
+    setTold(found && tellLocus(found, name));
   });
-  const what = over.trim() === '' ? 'the gain times' : over.trim();
   return (
-    <form
-      className="loop-study"
-      data-testid="locus"
-      onSubmit={(e) => {
-        e.preventDefault();
-        void trace();
-      }}
+    <StudyForm
+      id="locus"
+      work={work}
+      verb="Trace"
+      title="Shows where the poles go while it takes these values"
+      told={told}
+      onStart={() => void trace()}
     >
       <label>
         Poles over
@@ -117,29 +168,15 @@ export function LocusForm({
       </label>
       <Field label="from of the trace" value={low} onText={setLow} />
       <Field label="to of the trace" value={high} onText={setHigh} />
-      {work.progress === undefined ? (
-        <Button type="submit" size="sm">
-          <Play size={12} aria-hidden /> Trace
-        </Button>
-      ) : (
-        <Button size="sm" onClick={work.stop}>
-          <Square size={12} aria-hidden /> {Math.round(100 * work.progress)} %
-        </Button>
-      )}
-      {work.wrong !== undefined && (
-        <p className="field-problem m-0" role="alert">
-          {work.wrong}
-        </p>
-      )}
-      {edges !== undefined && work.wrong === undefined && (
-        <p className="quiet m-0" data-testid="locus-edges">
-          {edges.length === 0
-            ? 'It holds, or does not, over all of it alike.'
-            : `Whether the closed loop holds changes at ${what} ${edges.join(', ')}.`}
-        </p>
-      )}
-    </form>
+    </StudyForm>
   );
+}
+
+function tellLocus({ edges, holds }: Locus, over: string): string {
+  const what = over === '' ? 'the gain times' : over;
+  if (edges.length > 0)
+    return `Whether the closed loop holds changes at ${what} ${edges.map((x) => formatNumber(x, 4)).join(', ')}.`;
+  return `The closed loop ${holds[0] ? 'holds for all' : 'holds for none'} of these values.`;
 }
 
 /** The response measured with sines, one frequency after the other. */
@@ -186,40 +223,17 @@ export function SweepForm({
     );
   });
   return (
-    <form
-      className="loop-study"
-      data-testid="sweep"
-      onSubmit={(e) => {
-        e.preventDefault();
-        void measure();
-      }}
+    <StudyForm
+      id="sweep"
+      work={work}
+      verb="Measure"
+      title="Runs the model as it is with sines at the input, and lays what comes out over the curves"
+      told={told}
+      onStart={() => void measure()}
     >
       <Field label="Swing of the input" value={amplitude} onText={setAmplitude} unit={unit} />
       <Field label="from of the sweep" value={low} onText={setLow} />
       <Field label="to of the sweep" value={high} onText={setHigh} unit="Hz" />
-      {work.progress === undefined ? (
-        <Button
-          type="submit"
-          size="sm"
-          title="Runs the model as it is with sines at the input, and lays what comes out over the curves"
-        >
-          <Play size={12} aria-hidden /> Measure
-        </Button>
-      ) : (
-        <Button size="sm" onClick={work.stop}>
-          <Square size={12} aria-hidden /> {Math.round(100 * work.progress)} %
-        </Button>
-      )}
-      {work.wrong !== undefined && (
-        <p className="field-problem m-0" role="alert">
-          {work.wrong}
-        </p>
-      )}
-      {told !== undefined && work.wrong === undefined && (
-        <p className="quiet m-0" data-testid="sweep-told">
-          {told}
-        </p>
-      )}
-    </form>
+    </StudyForm>
   );
 }
