@@ -96,7 +96,8 @@ export function XyPlot({ label, curves, xName, yName, height, logX, square, mark
         events: [],
         elements: { line: { tension: 0 } },
         scales: {
-          x: axis(xName, logX ?? false),
+          // points at the edge would be cut
+          x: { ...axis(xName, logX ?? false), ...(!logX && curves.some((c) => c.points) && { grace: '6%' }) },
           y: {
             ...axis(yName, false),
             grace: '4%',

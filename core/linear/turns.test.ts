@@ -50,6 +50,11 @@ test('its phase margin looks fine after a turn, and it does not hold all the sam
   expect(diesAway(late(10, 1, T), -1)).toBe(false);
 });
 
+test('a delay of thousands of time constants: what is above 1 does not hold, what is below does', () => {
+  for (const T of [300, 1000, 7000])
+    expect([T, ...[0.6, 0.97, 1.03, 2].map((k) => diesAway(late(k, 1, T), -1))]).toEqual([T, true, true, false, false]);
+});
+
 test('what grows by itself holds between two gains, if it is not too late', () => {
   // k e^(-s T)/(s - 1): from k = 1 on, for T < 1
   expect([0.9, 1.1, 1.5].map((k) => diesAway(late(k, -1, 0.3), -1))).toEqual([false, true, true]);

@@ -48,11 +48,7 @@ export function diesAway(model: LinearModel, closing?: number): boolean | undefi
   if (!ends.every(near)) return undefined;
   // past a pole at zero on its right, then along the imaginary axis: t below 0 is an angle, above 0 a frequency
   const way = (t: number): Complex => (t < 0 ? polar(low, (1 + t) * (Math.PI / 2)) : [0, t]);
-  const longest = Math.max(0, ...delays);
-  const isFar = (x: Complex): boolean => Math.hypot(x[0] - far[0], x[1] - far[1]) < 0.1 * magnitude(far);
-  // what is late turns evenly with the frequency, however little else changes
-  const isFine = (a: Point, b: Point): boolean => a.t < 0 || longest * (b.t - a.t) <= 0.5 || (isFar(a.f) && isFar(b.f));
-  const search = { F: (t: number): Complex => F(way(t)), isFine, points: 0 };
+  const search: Search = { F: (t) => F(way(t)), points: 0 };
   const grid = [-1, -0.5, ...frequencies([low, high], poles, 25)].map((t): Point => ({ t, f: search.F(t) }));
   let turn = 0;
   for (let k = 0; k + 1 < grid.length; k++) {
@@ -72,18 +68,20 @@ interface Point {
 }
 interface Search {
   F(t: number): Complex;
-  isFine(a: Point, b: Point): boolean;
   points: number;
 }
 
-/** By how much the direction of F turns between two places, looked at so finely that no turn is missed. */
+/**
+ * By how much the direction of F turns between two places, looked at more finely where F changes by much. A whole turn could be missed only where
+ * delays have turned many times before, and then there are others.
+ */
 function turned(search: Search, a: Point, b: Point, depth: number): number | undefined {
   const t = (a.t + b.t) / 2;
   const middle: Point = { t, f: search.F(t) };
   if (++search.points > mostPoints || depth > deepest) return undefined;
   const least = Math.min(magnitude(a.f), magnitude(b.f), magnitude(middle.f));
   const apart = (x: Complex, y: Complex): number => Math.hypot(x[0] - y[0], x[1] - y[1]);
-  if (Math.max(apart(a.f, middle.f), apart(middle.f, b.f)) <= 0.5 * least && search.isFine(a, b))
+  if (Math.max(apart(a.f, middle.f), apart(middle.f, b.f)) <= 0.5 * least)
     return argument(over(middle.f, a.f)) + argument(over(b.f, middle.f));
   const first = turned(search, a, middle, depth + 1);
   const second = first === undefined ? undefined : turned(search, middle, b, depth + 1);

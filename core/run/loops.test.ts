@@ -139,13 +139,13 @@ test('a loop that does not hold has no margin, whatever its phase is where its g
 
 test('a loop that is late by more than a turn has no margin, though its phase looks well', () => {
   const [w, T] = [Math.sqrt(99), ((390 / 180) * Math.PI) / Math.sqrt(99)];
-  const late = (gain: number): Project => ({
+  const late = (gain: number, by = T): Project => ({
     ...project(["phaseMargin(e) >= 50 'deg'"], "time >= 0.1 's'"),
     types: [
       {
         ...projectOf({
           quantities: [quantity('x', '0', { unit: '' }), quantity('e', '', { unit: '' })],
-          physics: `equation der(x) = ${gain}*delay(e, ${T}) - x; e = 1 - x;`,
+          physics: `equation der(x) = ${gain}*delay(e, ${by}) - x; e = 1 - x;`,
         }).types[0],
       },
     ],
@@ -153,6 +153,10 @@ test('a loop that is late by more than a turn has no margin, though its phase lo
   // |L| = 1 at w, where its phase is -84 - 390 deg
   expect((Math.atan(w) + w * T) * degrees).toBeCloseTo(474.26, 2);
   expect(findings(late(10))[0]).toMatchObject({ verdict: 'fails', reason: expect.stringContaining('does not hold') });
+  // soon enough: |L| = 1 at sqrt(3), where its phase is -60 deg and what 0.1 s take away
+  const [soon] = findings(late(2, 0.1));
+  expect(soon.verdict).toBe('holds');
+  expect(soon.margin).toBeCloseTo(180 - 60 - Math.sqrt(3) * 0.1 * degrees - 50, 6);
   expect(findings(late(0.5))[0]).toMatchObject({ verdict: 'holds', reason: expect.stringContaining('without end') });
 });
 
