@@ -1,4 +1,4 @@
-import { writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { ElementHandle, Page } from 'puppeteer-core';
@@ -464,6 +464,23 @@ test('the loop in frequency: opened at a quantity, margins and charts, a second 
     (s) => s.includes('(2)'),
     'two of them',
   );
+  // all charts as one picture
+  const files = mkdtempSync(join(tmpdir(), 'zelvar-loop-'));
+  const cdp = await page.createCDPSession();
+  await cdp.send('Browser.setDownloadBehavior', {
+    behavior: 'allow',
+    downloadPath: files,
+    browserContextId: page.browserContext().id!,
+  });
+  await clickText('.pane-head button', 'Picture');
+  await until(
+    async () => Promise.resolve(readdirSync(files).filter((n) => n.endsWith('.png'))),
+    (found) => found.length === 1,
+    'the picture is saved',
+  );
+  const png = readFileSync(join(files, readdirSync(files)[0]));
+  // five charts below each other
+  expect(png.readUInt32BE(20)).toBeGreaterThan(800);
   // where its poles go with more gain, and that it ceases to hold somewhere
   await page.click('[aria-label="to of the trace"]', { clickCount: 3 });
   await page.keyboard.type('1000');

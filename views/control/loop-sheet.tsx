@@ -1,5 +1,5 @@
 'use client';
-import { Download, Layers, Play, Square } from 'lucide-react';
+import { Download, ImageDown, Layers, Play, Square } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import Papa from 'papaparse';
 import type { Locus } from '@/core/linear/locus';
@@ -13,6 +13,7 @@ import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { download, fileName } from '@/ui/download';
 import { formatNumber } from '@/ui/format';
+import { saveCharts } from '@/ui/picture';
 import { NameField } from '@/ui/name-field';
 import { productNames } from '@/ui/run-names';
 import { useHandler } from '@/ui/use-handler';
@@ -123,6 +124,7 @@ export function LoopSheet({
     });
     download(`${fileName(kept.at(-1)!.name)}.csv`, 'text/csv', text);
   };
+  const body = useRef<HTMLDivElement>(null);
   const unitOf = (name: string): string =>
     namesOfRun(project, setup?.root || project.root).find((n) => n.name === name)?.unit ?? '';
   const names = (): ReturnType<typeof productNames.quantities> => productNames.quantities();
@@ -132,6 +134,13 @@ export function LoopSheet({
         <h2 className="text-nowrap own-width">Loop in frequency</h2>
         <ControlChoice />
         <span style={{ flex: 1 }} />
+        <Button
+          onClick={() => body.current && void saveCharts(body.current, kept.at(-1)!.name)}
+          disabled={!last}
+          title="All charts as one picture"
+        >
+          <ImageDown size={13} aria-hidden /> Picture
+        </Button>
         <Button onClick={exportCsv} disabled={!last} title="The newest curves as CSV">
           <Download size={13} aria-hidden /> CSV
         </Button>
@@ -202,7 +211,7 @@ export function LoopSheet({
         )}
         <span className="quiet">{setup?.name ?? ''}</span>
       </form>
-      <div className="pane-body loop" data-testid="loop">
+      <div className="pane-body loop" data-testid="loop" ref={body}>
         {wrong !== undefined && (
           <p className="px-3 pt-2 field-problem" role="alert">
             {wrong}
