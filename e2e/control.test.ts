@@ -26,8 +26,26 @@ const linesAre = (wanted: readonly string[], why: string): Promise<unknown> =>
     why,
   );
 const card = (name: string): string => `[data-line="${name}"]`;
+/** Until nothing on the drawing moves any more: it is brought into sight anew whenever there is more or less room. */
+const settled = async (): Promise<void> => {
+  const places = (): Promise<string> =>
+    page.$$eval('.react-flow__node, [data-wire]', (all) =>
+      all
+        .map((e) => e.getBoundingClientRect())
+        .map((b) => `${b.x} ${b.y} ${b.width} ${b.height}`)
+        .join(),
+    );
+  let before = await places();
+  for (let still = 0; still < 3;) {
+    await wait(60);
+    const now = await places();
+    still = now === before ? still + 1 : 0;
+    before = now;
+  }
+};
 const centre = async (selector: string): Promise<{ x: number; y: number }> => {
   await page.waitForSelector(selector);
+  await settled();
   return page.$eval(selector, (e) => {
     const b = e.getBoundingClientRect();
     return { x: b.left + b.width / 2, y: b.top + b.height / 2 };
@@ -75,6 +93,7 @@ const addAt = async (words: string, x: number, y: number): Promise<void> => {
 };
 const middleOfWire = async (name: string): Promise<{ x: number; y: number }> => {
   await page.waitForSelector(`[data-wire="${name}"]`);
+  await settled();
   return page.$eval(`[data-wire="${name}"]`, (e) => {
     const path = e as unknown as SVGPathElement;
     const p = path.getPointAtLength(path.getTotalLength() / 2);
@@ -192,12 +211,12 @@ test('by mouse: wires to inputs, to cards, to empty space, from the middle of a 
     'what was found feeds it',
   );
   // a branch from the middle of a wire
-  await page.waitForSelector('[data-wire="lag1"]');
-  await page.evaluate(() =>
-    document
-      .querySelector<SVGPathElement>('[data-wire="lag1"]')!
-      .dispatchEvent(new PointerEvent('pointerover', { bubbles: true })),
-  );
+  for (let tries = 0; (await page.$('[aria-label="Branch of lag1"]')) === null && tries < 20; tries++) {
+    const over = await middleOfWire('lag1');
+    await page.mouse.move(over.x, over.y + 40);
+    await page.mouse.move(over.x, over.y, { steps: 4 });
+    await wait(150);
+  }
   await page.waitForSelector('[aria-label="Branch of lag1"]');
   await drag(await centre('[aria-label="Branch of lag1"]'), await pane(0.25, 0.85));
   await search('saturation');
