@@ -78,11 +78,11 @@ export function benchControl(row: (what: string, value: string, wanted: string) 
     'model B input Real u; output Real y; Real x(start = 0, fixed = true), v; equation v = max(-2, min(2, 4*(u - x))); der(x) = v; y = x; end B;';
   const box = flatten(libraryOfFile(parseFile(boxText).value, 'b'), 'B').model;
   const asked = Array.from({ length: 3 }, () =>
-    time(() => probe(box, { from: 'u', to: 'y', properties: ['additive'], effort: 200, seed: 1 })),
+    time(() => probe(box, { from: ['u'], to: ['y'], properties: ['additive'], effort: 200, seed: 1 })),
   );
   row('a loop with a limit: is it additive?', milliseconds(asked), 'below 5000');
   const odd = Array.from({ length: 3 }, () =>
-    time(() => probe(box, { from: 'u', to: 'y', properties: ['odd'], effort: 200, seed: 1 })),
+    time(() => probe(box, { from: ['u'], to: ['y'], properties: ['odd'], effort: 200, seed: 1 })),
   );
   row('... is it odd? (nothing is found)', milliseconds(odd), 'below 5000');
   const large = sheetOf(300, '');

@@ -101,13 +101,19 @@ export function probe(file: string, options: ProbeArguments): number {
   if (options.json)
     print(
       JSON.stringify(
-        { ...ends, effort, seed, ...Object.fromEntries(asked.map((a) => [a.word, asJson(answerOf(a))])) },
+        {
+          from: ends.from.join(','),
+          to: ends.to.join(','),
+          effort,
+          seed,
+          ...Object.fromEntries(asked.map((a) => [a.word, asJson(answerOf(a))])),
+        },
         null,
         1,
       ),
     );
   else {
-    print(`${ends.from} to ${ends.to}:`);
+    print(`${ends.from.join(', ')} to ${ends.to.join(', ')}:`);
     for (const a of asked) tell(a.word, answerOf(a));
   }
   return asked.some((a) => answerOf(a).holds === false) ? 1 : 0;

@@ -2,7 +2,7 @@ import { describeExpression } from '../flatten/describe-expression';
 import { walk } from '../flatten/flat-expression';
 import type { Box } from './box';
 import { drive, type PropertyName, type Sides, type Trial } from './properties';
-import { nameIn, quantityOf, rows, short, tolerance, type Asking, type Culprit } from './report';
+import { isSpent, nameIn, quantityOf, rows, short, tolerance, type Asking, type Culprit } from './report';
 import { mentionsTime } from './running-space';
 import { byDifference, turned } from './search';
 import type { Bend } from './structure';
@@ -18,6 +18,7 @@ export function blame(property: PropertyName, sides: Sides, asking: Asking, tria
   const isGone = holdsFor(property, sides, asking, trial);
   const candidates = structure.bends.filter((b) => b.instead !== undefined).slice(0, 24);
   for (const bend of candidates) {
+    if (isSpent(asking, 2)) break;
     const other = box.without(bend.equation, bend.node, bend.instead!);
     if (other && isGone(other)) return culpritOf(box, bend, property, true);
   }
@@ -41,7 +42,7 @@ function blameTogether(
   const left: Bend[] = [];
   let now = box;
   let rest = [...candidates];
-  while (left.length < mostTogether && rest.length > 0) {
+  while (left.length < mostTogether && rest.length > 0 && !isSpent(asking, 2)) {
     let best: { readonly bend: Bend; readonly box: Box; readonly remains: number } | undefined;
     for (const bend of rest) {
       const other = now.without(bend.equation, bend.node, bend.instead!);

@@ -1,8 +1,8 @@
 import type { Complex } from '../linear/complex';
 import type { Box } from './box';
-import { inputText, type ProbeInput } from './input';
-import { meanings } from './properties';
-import { quantityOf, short, type Asking, type Culprit, type PropertyAnswer } from './report';
+import { admitted, inputText, onto, type ProbeInput } from './input';
+import { kindsOf, meanings } from './properties';
+import { isSpent, quantityOf, short, type Asking, type Culprit, type PropertyAnswer } from './report';
 import { isDying, polesAtStart } from './poles-at-start';
 
 /** Whether bounded inputs give bounded outputs: by the poles where the box is linear, otherwise by whether the output goes on growing. */
@@ -10,7 +10,7 @@ export function boundedness(asking: Asking): PropertyAnswer {
   const { box, structure, space, effort } = asking;
   const { stop } = space;
   const poles =
-    structure.isLinear && structure.clock === 'none' && !structure.memory.includes('a delay')
+    structure.isLinear && !structure.takesRate && structure.clock === 'none' && !structure.memory.includes('a delay')
       ? polesAtStart(box)
       : undefined;
   const tried = { inputs: 0, runs: 0, failed: 0, seed: space.seed };
@@ -46,16 +46,21 @@ export function boundedness(asking: Asking): PropertyAnswer {
   });
   const own = (poles ?? []).filter(([re, im]) => re > -1e-6 && im > 0).map(([, im]) => im);
   const sizes = space.sizes.slice(0, Math.max(2, Math.ceil(effort / 25)));
-  const inputs = sizes.flatMap((a) => [
+  const kinds = kindsOf(box);
+  const alone = sizes.flatMap((a) => [
     step(a),
     ...own.map((w) => sine(w, a)),
     step(-a),
     ...space.frequencies.map((w) => sine(w, a)),
-    ...space.frequencies.slice(0, 3).map((w) => square((2 * Math.PI) / w, a)),
+    // what may not jump would need too many rises
+    ...(structure.takesRate ? [] : space.frequencies.slice(0, 3).map((w) => square((2 * Math.PI) / w, a))),
   ]);
+  const inputs = everyWay(alone, kinds.length)
+    .map((u) => admitted(u, kinds, stop))
+    .filter((u) => u.steps.length + u.waves.length > 0);
   let most = 0;
   for (const input of inputs.slice(0, effort)) {
-    if (!asking.more(tried.inputs / inputs.length)) break;
+    if (isSpent(asking) || !asking.more(tried.inputs / inputs.length)) break;
     tried.inputs++;
     const peaks: number[] = [];
     let last: { time: Float64Array; y: Float64Array } | undefined;
@@ -89,9 +94,9 @@ export function boundedness(asking: Asking): PropertyAnswer {
     return {
       ...base,
       holds: false,
-      because: `for ${inputText(input)} the output goes on growing: up to ${short(a)} within ${short(stop)} s, ${short(b)} within ${short(2 * stop)} s, ${short(c)} within ${short(4 * stop)} s`,
+      because: `for ${inputText(input, box.inputs)} the output goes on growing: up to ${short(a)} within ${short(stop)} s, ${short(b)} within ${short(2 * stop)} s, ${short(c)} within ${short(4 * stop)} s`,
       counterexample: {
-        inputs: [{ label: 'the input', input, text: inputText(input), shift: 0 }],
+        inputs: [{ label: 'the input', input, text: inputText(input, box.inputs), shift: 0 }],
         at: last!.time[end],
         leftText: 'output',
         rightText: 'nothing',
@@ -112,6 +117,15 @@ export function boundedness(asking: Asking): PropertyAnswer {
     tried,
   };
 }
+
+/** Of several inputs all at once first, then each alone. */
+const everyWay = (all: readonly ProbeInput[], count: number): readonly ProbeInput[] =>
+  count === 1
+    ? all
+    : all.flatMap((u) => {
+        const each = Array.from({ length: count }, (_, of) => onto(u, of));
+        return [{ steps: each.flatMap((x) => x.steps), waves: each.flatMap((x) => x.waves) }, ...each];
+      });
 
 const pole = ([re, im]: Complex): string =>
   im === 0 ? short(re) : `${short(re)} ${im < 0 ? '-' : '+'} ${short(Math.abs(im))}i`;

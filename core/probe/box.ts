@@ -6,20 +6,28 @@ import type { Program } from '../program/program';
 import { compile } from '../simulate/compile';
 import type { Stimulus } from '../simulate/outside';
 import { createSimulation } from '../simulate/simulation';
-import { mostWaves, type ProbeInput } from './input';
+import { mostRises, mostWaves, type InputKind, type ProbeInput } from './input';
 
-/** A model with an input that can be driven in any way, without being prepared anew. */
+/** A model with inputs that can be driven in any way, without being prepared anew. */
 export interface Box {
   readonly program: Program;
   readonly model: FlatModel;
-  /** Variables of the input and the output. */
-  readonly u: number;
+  readonly inputs: readonly BoxInput[];
+  /** Variable of the output. */
   readonly y: number;
+  /** What all its runs have cost until now, about in evaluations of its equations. */
+  readonly meter: { spent: number };
   /** Whether anything in it depends on the time. */
   readonly dependsOnTime: boolean;
   run(input: ProbeInput, options: BoxRun): Trace;
   /** The same box with something else instead of one piece of an equation; undefined where it cannot be prepared. */
   without(equation: FlatEquation, piece: FlatExpr, instead: FlatExpr): Box | undefined;
+}
+
+export interface BoxInput {
+  readonly name: string;
+  readonly index: number;
+  readonly kind: InputKind;
 }
 
 export interface BoxRun {
@@ -53,30 +61,32 @@ const constantOf = (value: number): FlatExpr => ({ op: 'const', value });
 const plus = (a: FlatExpr, b: FlatExpr): FlatExpr => ({ op: 'add', a, b });
 const times = (a: FlatExpr, b: FlatExpr): FlatExpr => ({ op: 'mul', a, b });
 
-/** Makes a box of a model, from one of its free inputs to one of its quantities. */
+/** Makes a box of a model, from some of its free inputs to one of its quantities. */
 export function makeBox(
   base: FlatModel,
-  from: string,
+  from: readonly string[],
   to: string,
 ): { readonly value: Box | undefined; readonly problems: readonly Problem[] } {
-  const u = base.indexOf.get(from);
   const y = base.indexOf.get(to);
   const shown = base.variables.filter((v) => !v.hidden).map((v) => v.name);
-  for (const [name, k] of [
-    [from, u],
-    [to, y],
-  ] as const)
-    if (k === undefined) {
+  for (const name of [...from, to])
+    if (base.indexOf.get(name) === undefined) {
       const near = nearestName(name, shown);
       return refuse('unknown-name', `There is no quantity ${name}${near ? `; did you mean ${near}?` : ''}`);
     }
-  const input = base.variables[u!];
-  if (input.type !== 'Real')
-    return refuse('no-number', `${from} is no real number: it cannot be scaled, added and moved`);
-  if (input.kind !== 'external')
-    return refuse('no-input', `${from} is no input that is free: it follows from the rest`);
+  if (from.length === 0) return refuse('no-input', 'Nothing is named to drive it with');
+  for (const name of from) {
+    if (from.indexOf(name) !== from.lastIndexOf(name)) return refuse('no-input', `${name} is named twice`);
+    const { kind } = base.variables[base.indexOf.get(name)!];
+    if (kind !== 'external') return refuse('no-input', `${name} is no input that is free: it follows from the rest`);
+  }
+  const inputs = from.map((name): BoxInput => {
+    const index = base.indexOf.get(name)!;
+    const { type } = base.variables[index];
+    return { name, index, kind: type === 'Boolean' ? 'truth' : type === 'Integer' ? 'whole' : 'jumps' };
+  });
   for (const withHeld of [true, false]) {
-    const made = driven(base, u!, y!, withHeld);
+    const made = driven(base, withHeld ? inputs : inputs.map(smooth), y!);
     if (made.value || !withHeld) return made;
     // a derivative of what jumps cannot be taken: then nothing jumps
     if (!made.problems.some((p) => p.severity === 'error')) return made;
@@ -89,23 +99,26 @@ const refuse = (code: string, message: string): { value: undefined; problems: re
   problems: [problem('error', code, message)],
 });
 
+const smooth = (x: BoxInput): BoxInput => (x.kind === 'jumps' ? { ...x, kind: 'smooth' } : x);
+
+const waveKeys = ['at', 'amplitude', 'w', 'rate', 'slope'] as const;
+const riseKeys = ['at', 'by', 'within'] as const;
+
+/** Variables that what it is driven with is given by. */
 interface Parameters {
-  readonly held: number | undefined;
   readonly shift: number;
-  readonly waves: readonly {
-    readonly at: number;
-    readonly amplitude: number;
-    readonly w: number;
-    readonly rate: number;
-    readonly slope: number;
+  /** By inputs. */
+  readonly of: readonly {
+    readonly held: number | undefined;
+    readonly waves: readonly Readonly<Record<(typeof waveKeys)[number], number>>[];
+    readonly rises: readonly Readonly<Record<(typeof riseKeys)[number], number>>[];
   }[];
 }
 
 function driven(
   base: FlatModel,
-  u: number,
+  inputs: readonly BoxInput[],
   y: number,
-  withHeld: boolean,
 ): { readonly value: Box | undefined; readonly problems: readonly Problem[] } {
   const variables: FlatVariable[] = [...base.variables];
   const add = (name: string, kind: FlatVariable['kind']): number =>
@@ -126,13 +139,15 @@ function driven(
       hidden: true,
     }) - 1;
   const shift = add('shift', 'parameter');
-  const held = withHeld ? add('held', 'external') : undefined;
-  const waves = Array.from({ length: mostWaves }, (_, k) => ({
-    at: add(`at${k}`, 'parameter'),
-    amplitude: add(`amplitude${k}`, 'parameter'),
-    w: add(`w${k}`, 'parameter'),
-    rate: add(`rate${k}`, 'parameter'),
-    slope: add(`slope${k}`, 'parameter'),
+  const group = <K extends string>(keys: readonly K[], count: number, of: number): Record<K, number>[] =>
+    Array.from({ length: count }, (_, k) =>
+      Object.fromEntries(keys.map((key) => [key, add(`${key}${k}of${of}`, 'parameter')])),
+    ) as Record<K, number>[];
+  const of = inputs.map(({ kind, index }, j) => ({
+    // what is no number is set itself
+    held: kind === 'jumps' ? add(`held${j}`, 'external') : kind === 'smooth' ? undefined : index,
+    waves: kind === 'jumps' || kind === 'smooth' ? group(waveKeys, mostWaves, j) : [],
+    rises: kind === 'smooth' ? group(riseKeys, mostRises, j) : [],
   }));
   const now: FlatExpr = { op: 'time' };
   const moved: FlatExpr = plus(now, variableOf(shift));
@@ -168,8 +183,7 @@ function driven(
     left: substitute(e.left),
     right: substitute(e.right),
   });
-  const wave = (k: number): FlatExpr => {
-    const p = waves[k];
+  const waveOf = (p: Parameters['of'][number]['waves'][number]): FlatExpr => {
     const s: FlatExpr = { op: 'sub', a: now, b: variableOf(p.at) };
     const angle = plus(times(variableOf(p.w), s), times(times(times(constantOf(0.5), variableOf(p.rate)), s), s));
     const value = plus(
@@ -178,16 +192,29 @@ function driven(
     );
     return { op: 'if', c: { op: 'ge', a: now, b: variableOf(p.at) }, a: value, b: zero };
   };
-  const sum = waves.map((_, k) => wave(k)).reduce(plus);
-  variables[u] = { ...variables[u], kind: 'continuous', isInput: false };
-  const equations = [
-    ...base.equations.map(inEquation),
-    {
-      left: variableOf(u),
-      right: held === undefined ? sum : plus(variableOf(held), sum),
-      origin: { part: '', place: 'probe', span, text: 'what it is driven with' },
-    },
-  ];
+  /** Two derivatives of it are zero at both ends. */
+  const riseOf = (p: Parameters['of'][number]['rises'][number]): FlatExpr => {
+    const s: FlatExpr = { op: 'div', a: { op: 'sub', a: now, b: variableOf(p.at) }, b: variableOf(p.within) };
+    const inner: FlatExpr = { op: 'sub', a: times(constantOf(6), s), b: constantOf(15) };
+    const value = times(times(s, times(s, s)), plus(constantOf(10), times(s, inner)));
+    const end: FlatExpr = { op: 'ge', a: now, b: plus(variableOf(p.at), variableOf(p.within)) };
+    const risen: FlatExpr = { op: 'if', c: end, a: constantOf(1), b: value };
+    return times(variableOf(p.by), { op: 'if', c: { op: 'ge', a: now, b: variableOf(p.at) }, a: risen, b: zero });
+  };
+  const drives = inputs.flatMap(({ index, kind }, j): FlatEquation[] => {
+    if (kind !== 'jumps' && kind !== 'smooth') return [];
+    const { held, waves, rises } = of[j];
+    const sum = [...waves.map(waveOf), ...rises.map(riseOf)].reduce(plus);
+    variables[index] = { ...variables[index], kind: 'continuous', isInput: false };
+    return [
+      {
+        left: variableOf(index),
+        right: held === undefined ? sum : plus(variableOf(held), sum),
+        origin: { part: '', place: 'probe', span, text: 'what it is driven with' },
+      },
+    ];
+  });
+  const equations = [...base.equations.map(inEquation), ...drives];
   const model: FlatModel = {
     ...base,
     variables,
@@ -203,15 +230,16 @@ function driven(
       ...variables.slice(base.variables.length).map((v, k) => [v.name, base.variables.length + k] as const),
     ]),
   };
-  return boxOf(model, { held, shift, waves }, u, y, dependsOnTime);
+  return boxOf(model, { shift, of }, inputs, y, dependsOnTime, { spent: 0 });
 }
 
 function boxOf(
   model: FlatModel,
   parameters: Parameters,
-  u: number,
+  inputs: readonly BoxInput[],
   y: number,
   dependsOnTime: boolean,
+  meter: Box['meter'],
 ): { readonly value: Box | undefined; readonly problems: readonly Problem[] } {
   const { program, problems } = compile(model);
   if (!program || hasErrors(problems))
@@ -221,36 +249,56 @@ function boxOf(
     value: {
       program,
       model,
-      u,
+      inputs,
       y,
+      meter,
       dependsOnTime,
-      run: (input, options) => run(program, y, parameters, input, options),
+      run: (input, options) => run(program, y, parameters, input, options, meter),
       without(equation, piece, instead) {
         const change = createSubstitution((x) => (x === piece ? instead : undefined));
         const equations = model.equations.map((e) =>
           e === equation ? { ...e, left: change(e.left), right: change(e.right) } : e,
         );
-        return boxOf({ ...model, equations }, parameters, u, y, dependsOnTime).value;
+        return boxOf({ ...model, equations }, parameters, inputs, y, dependsOnTime, meter).value;
       },
     },
   };
 }
 
-function run(program: Program, y: number, p: Parameters, input: ProbeInput, options: BoxRun): Trace {
+/** More events than this in one run are no answer to an input any more. */
+const mostEvents = 20_000;
+
+function run(
+  program: Program,
+  y: number,
+  p: Parameters,
+  input: ProbeInput,
+  options: BoxRun,
+  meter: Box['meter'],
+): Trace {
   const { stop, rows, shift = 0, all = false, exact = false } = options;
   const values = new Map<number, number>([[p.shift, shift]]);
-  p.waves.forEach((own, k) => {
-    const w = input.waves[k] ?? { at: 0, amplitude: 0, w: 0, rate: 0, slope: 0 };
-    for (const key of ['at', 'amplitude', 'w', 'rate', 'slope'] as const) values.set(own[key], w[key]);
-  });
   const stimulus: Stimulus[] = [];
-  let level = 0;
-  if (p.held !== undefined)
-    for (const { at, by } of [...input.steps].sort((a, b) => a.at - b.at)) {
+  p.of.forEach(({ held, waves, rises }, of) => {
+    const mine = <T extends { readonly of?: number }>(all: readonly T[]): T[] => all.filter((x) => (x.of ?? 0) === of);
+    const [ownWaves, ownSteps] = [mine(input.waves), mine(input.steps).sort((a, b) => a.at - b.at)];
+    waves.forEach((v, k) => {
+      const w = ownWaves[k] ?? { at: 0, amplitude: 0, w: 0, rate: 0, slope: 0 };
+      for (const key of waveKeys) values.set(v[key], w[key]);
+    });
+    rises.forEach((v, k) => {
+      const s = ownSteps[k] ? { within: 1, ...ownSteps[k] } : { at: 0, by: 0, within: 1 };
+      for (const key of riseKeys) values.set(v[key], s[key]);
+    });
+    if (held === undefined) return;
+    let level = 0;
+    for (const { at, by } of ownSteps) {
       level += by;
-      if (at <= 0) values.set(p.held, level);
-      else if (at <= stop) stimulus.push({ time: at, kind: 'set', variable: p.held, value: level });
+      if (at <= 0) values.set(held, level);
+      else if (at <= stop) stimulus.push({ time: at, kind: 'set', variable: held, value: level });
     }
+  });
+  stimulus.sort((a, b) => a.time - b.time);
   const every = stop / rows;
   /** Rows by their number; the last one there is. */
   const out = new Float64Array(rows + 1);
@@ -292,14 +340,24 @@ function run(program: Program, y: number, p: Parameters, input: ProbeInput, opti
       transition: () => undefined,
     },
   );
-  simulation.advance(Infinity);
+  simulation.advance(Infinity, false, () => simulation.counts.events < mostEvents);
+  const { evaluations, events: happened } = simulation.counts;
+  meter.spent += evaluations + 20 * happened;
+  const tooMany =
+    simulation.status === 'running'
+      ? problem(
+          'error',
+          'switches',
+          `Within ${simulation.time.toPrecision(3)} s it switches more than ${mostEvents} times`,
+        )
+      : undefined;
   const count = last + 1;
   return {
     time: Float64Array.from({ length: count }, (_, k) => k * every),
     y: out.slice(0, count),
     all: kept,
     events,
-    problem: simulation.problem,
+    problem: simulation.problem ?? tooMany,
   };
 }
 
@@ -308,7 +366,7 @@ export function constantsIn(model: FlatModel): readonly number[] {
   const found = new Set<number>();
   const note = (x: number): void => {
     const size = Math.abs(x);
-    if (size > 1e-6 && size < 1e6 && size !== 1) found.add(Number(size.toPrecision(6)));
+    if (size > 1e-9 && size < 1e9 && size !== 1) found.add(Number(size.toPrecision(6)));
   };
   const leaf = (x: FlatExpr): void => {
     if (x.op === 'const') note(x.value);

@@ -44,7 +44,7 @@ export function compareForms(
     const prepared = prepareRun(p, { ...newSetup('forms', 'forms'), root: type });
     const errors = prepared.problems.filter((x) => x.severity === 'error');
     if (errors.length > 0) return { value: undefined, problems: errors };
-    const made = makeBox(prepared.model, from, to);
+    const made = makeBox(prepared.model, [from], to);
     if (!made.value) return { value: undefined, problems: made.problems };
     boxes.push(made.value);
   }

@@ -1,5 +1,5 @@
-import { inputText } from './input';
-import { meanings, type Trial } from './properties';
+import { admitted, inputText } from './input';
+import { kindsOf, meanings, type Trial } from './properties';
 import { quantityOf, short, tolerance, type Asking, type PropertyAnswer } from './report';
 import { hasTicks, periodOf } from './ticks';
 import { fixedTrials } from './trials';
@@ -13,11 +13,10 @@ export function passage(asking: Asking): PropertyAnswer {
   const every = ticking ? periodOf(box, ticking) : NaN;
   const lively = fixedTrials('causal', space, Math.max(6, Math.ceil(effort / 3)));
   // jumps of every size out of nothing come first
-  const plain: Trial[] = space.sizes.map((by) => ({
-    ...lively[0],
-    u: { steps: [], waves: [] },
-    bump: { ...lively[0].bump, by },
-  }));
+  const kinds = kindsOf(box);
+  const plain: Trial[] = space.sizes.flatMap((by) =>
+    kinds.map((_, of) => ({ ...lively[0], u: { steps: [], waves: [] }, bump: { ...lively[0].bump, by, of } })),
+  );
   const base = [...plain, ...lively];
   for (const t of base) {
     for (const [at, by] of [
@@ -26,7 +25,13 @@ export function passage(asking: Asking): PropertyAnswer {
       // a value that is set at ticks is looked at there
       ...(every > 0 ? [[Math.ceil(t.bump.begin / every) * every, t.bump.by] as const] : []),
     ] as const) {
-      const input = { steps: [...t.u.steps, { at, by }].sort((a, b) => a.at - b.at), waves: t.u.waves };
+      const { of = 0 } = t.bump;
+      const jump = of === 0 ? { at, by } : { at, by, of };
+      const input = admitted(
+        { steps: [...t.u.steps, jump].sort((a, b) => a.at - b.at), waves: t.u.waves },
+        kinds,
+        space.stop,
+      );
       // rows close to the jump, so that what follows it soon is not taken for it
       const window = { stop: at + space.stop * 1e-6, rows: 8 };
       const [jumped, still] = [box.run(input, window), box.run(t.u, window)];
@@ -49,11 +54,11 @@ export function passage(asking: Asking): PropertyAnswer {
         property: 'causal',
         holds: false,
         meaning: meanings.causal,
-        because: `at ${short(at)} s the input jumps by ${short(by)}, and the output at the same moment from ${short(without)} to ${short(own.after)}`,
+        because: `at ${short(at)} s ${kinds.length > 1 ? box.inputs[of].name : 'the input'} ${kinds[of] === 'truth' ? 'turns' : `jumps by ${short(by)}`}, and the output at the same moment from ${short(without)} to ${short(own.after)}`,
         counterexample: {
           inputs: [
-            { label: 'with the jump', input, text: inputText(input), shift: 0 },
-            { label: 'without it', input: t.u, text: inputText(t.u), shift: 0 },
+            { label: 'with the jump', input, text: inputText(input, box.inputs), shift: 0 },
+            { label: 'without it', input: t.u, text: inputText(t.u, box.inputs), shift: 0 },
           ],
           at,
           leftText: 'output just after the input has jumped',

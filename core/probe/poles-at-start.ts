@@ -30,8 +30,10 @@ export function polesAtStart(box: Box): readonly Complex[] | undefined {
     const point = { time: simulation.time, values: memory.v, derivatives: memory.d };
     const { aliases } = program.solvable;
     const of = (k: number): number => aliases.get(k)?.index ?? k;
-    const linear = essential(linearise(program.solvable, point, [of(box.u)], [of(box.y)], new Set([of(box.u)])));
-    const poles = polesOf(linear);
+    const inputs = box.inputs.flatMap(({ kind, index }) => (kind === 'truth' ? [] : [of(index)]));
+    const whole = linearise(program.solvable, point, inputs, [of(box.y)], new Set(inputs));
+    // what switches something has no slope: then all that the output sees counts
+    const poles = polesOf(inputs.length === box.inputs.length ? essential(whole) : whole);
     return poles.every((p) => p.every(Number.isFinite)) ? poles : undefined;
   } catch {
     return undefined;

@@ -7,6 +7,7 @@ import { newSignalLine, newSignalSheet } from '../project/project';
 import { prepareRun } from '../run';
 import { projectOf, quantity } from '../testing/run-project';
 import { added, delayed, inputText, scaled, valueOf, type ProbeInput } from './input';
+import { endsOf } from './ends';
 import { probe } from './probe';
 import { propertyNames, type PropertyName } from './properties';
 import type { PropertyAnswer, ProbeReport } from './report';
@@ -23,7 +24,7 @@ function ask(
   const { model } = flatten(libraryOfFile(parsed.value, 'f'), 'B');
   const { value, problems } = probe(
     { ...model, problems: relaxUnits(model.problems) },
-    { from: more.from ?? 'u', to: 'y', properties, effort: more.effort ?? 30, seed: more.seed ?? 1 },
+    { from: [more.from ?? 'u'], to: ['y'], properties, effort: more.effort ?? 30, seed: more.seed ?? 1 },
   );
   if (!value) throw new Error(problems.map((p) => p.message).join('; '));
   return value;
@@ -166,8 +167,8 @@ describe('what is to blame', () => {
     });
     const { model } = prepareRun(project, project.setups[0]);
     const { value } = probe(model, {
-      from: 'u',
-      to: 'y',
+      from: ['u'],
+      to: ['y'],
       properties: ['homogeneous', 'memoryless'],
       effort: 60,
       seed: 1,
@@ -192,25 +193,128 @@ test('what cannot be asked is told', () => {
   const parsed = parseFile('model B input Real u; input Integer n; output Real y; equation y = u + n; end B;');
   const { model } = flatten(libraryOfFile(parsed.value, 'f'), 'B');
   const told = (from: string, to: string): string =>
-    probe(model, { from, to, properties: ['odd'], effort: 10, seed: 1 })
+    probe(model, { from: [from], to: [to], properties: ['odd'], effort: 10, seed: 1 })
       .problems.map((p) => p.message)
       .join();
   expect(told('x', 'y')).toContain('There is no quantity x');
-  expect(told('n', 'y')).toContain('n is no real number');
+  expect(told('m', 'y')).toContain('There is no quantity m');
   expect(told('y', 'u')).toContain('y is no input that is free');
   expect(() => one('equation y = log(u);', 'odd')).toThrow(/Logarithm/);
 });
-test('a derivative of the input: what needs jumps is not asked, and nothing is claimed', () => {
-  expect(verdicts(ask('equation y = der(u) + u;'))).toBe('hhh???h?');
+describe('a derivative of the input, which then may not jump', () => {
+  test('the slope counts at once, is something of before, and has no bound', () => {
+    const report = ask('equation y = der(u) + u;');
+    expect(verdicts(report)).toBe('hhhxxxhx');
+    const [, , , memoryless, causal, bounded] = report.answers;
+    expect(memoryless.because).toMatch(/both inputs are zero, and the outputs -[\d.]+ and 0/);
+    expect(causal.because).toMatch(/begins to rise by 1 per s, and the output jumps at the same moment from 0 to 1/);
+    expect(bounded.because).toMatch(/the faster, the more/);
+    expect(bounded.culprit).toMatchObject({ quantity: 'y', piece: 'der' });
+  });
+  test('a limit around it bounds it; a lag of it follows the input at once all the same', () => {
+    expect(verdicts(ask('equation y = max(-1, min(1, der(u)));', ['bounded', 'odd']))).toBe('h?');
+    // s/(s + 1): as much of a step as there is of it comes through
+    const washout = 'Real x(start = 0, fixed = true); equation der(x) = der(u) - x; y = x;';
+    expect(verdicts(ask(washout, ['homogeneous', 'causal', 'memoryless']))).toBe('hxx');
+    // s/(s + 1)^2: nothing comes through at once
+    const slow =
+      'Real x(start = 0, fixed = true), z(start = 0, fixed = true); equation der(x) = der(u) - x; der(z) = x - z; y = z;';
+    expect(verdicts(ask(slow, ['causal']))).toBe('?');
+  });
+  test('what is shown was really given: no step that the box cannot take', () => {
+    const { counterexample } = one('equation y = der(u)^2 + 1;', 'memoryless', 60);
+    for (const { input } of counterexample!.inputs) for (const s of input.steps) expect(s.within).toBeGreaterThan(0);
+    const { counterexample: c } = one('equation y = der(u)^2;', 'additive', 60);
+    const given = (input: ProbeInput, t: number): number =>
+      (valueOf(input, t + 1e-6) - valueOf(input, t - 1e-6)) / 2e-6;
+    const [both, first, second] = c!.inputs.map((i) => given(i.input, c!.at) ** 2);
+    expect(both).toBeCloseTo(c!.left, 1);
+    expect(first + second).toBeCloseTo(c!.right, 1);
+  });
+});
+
+describe('several inputs together', () => {
+  const two = (text: string, properties: readonly PropertyName[], from = ['u', 'w']): ProbeReport => {
+    const parsed = parseFile(
+      `model B input Real u; input Real w; input Boolean b; input Integer n; output Real y; ${text} end B;`,
+    );
+    const { model } = flatten(libraryOfFile(parsed.value, 'f'), 'B');
+    const { value, problems } = probe(model, { from, to: ['y'], properties, effort: 60, seed: 1 });
+    if (!value) throw new Error(problems[0]?.message);
+    return value;
+  };
+  test('a product is linear in each of them, and neither homogeneous nor additive in both', () => {
+    const linear = ['homogeneous', 'additive'] as const;
+    const report = two('equation y = u*w;', linear);
+    expect(verdicts(report)).toBe('xx');
+    expect(report.answers[1].counterexample?.inputs.map((i) => i.text)).toEqual([
+      expect.stringMatching(/^u: a step .*; w: a step/),
+      expect.stringMatching(/^[uw]: /),
+      expect.stringMatching(/^[uw]: /),
+    ]);
+    expect(verdicts(two('equation y = u*w;', linear, ['u']))).toBe('hh');
+  });
+  test('the structure decides of several as of one; one that turns the order round is found', () => {
+    expect(verdicts(two('Real x(start = 0, fixed = true); equation der(x) = u - x; y = x + 3*w;', propertyNames))).toBe(
+      'hhhxxhh?',
+    );
+    expect(verdicts(two('equation y = u - w;', ['monotone', 'odd']))).toBe('xh');
+    expect(verdicts(two('Real x(start = 0, fixed = true); equation der(x) = w; y = x + u;', ['bounded']))).toBe('x');
+    expect(two('equation y = u + 0*w + (if w > 2 then 1 else 0);', ['causal']).answers[0].holds).toBe(false);
+  });
+  test('whole numbers are multiplied by whole numbers, truths only turned', () => {
+    const whole = two('equation y = mod(n, 2);', ['homogeneous', 'additive', 'memoryless'], ['n']);
+    expect(verdicts(whole)).toBe('xxh');
+    for (const { input } of whole.answers[0].counterexample!.inputs)
+      for (const s of input.steps) expect(Number.isInteger(s.by)).toBe(true);
+    expect(verdicts(two('equation y = 2*n;', ['homogeneous', 'additive', 'odd'], ['n']))).toBe('hhh');
+    const truth = two(
+      'Real x(start = 0, fixed = true); equation der(x) = (if b then 1 else 0) - x; y = x;',
+      propertyNames,
+      ['b'],
+    );
+    expect(verdicts(truth)).toBe('??hxh???');
+    expect(truth.answers[0].because).toContain('cannot be multiplied');
+    expect(truth.answers[3].counterexample?.inputs[0].text).toMatch(/^true from [\d.]+ s on, false from [\d.]+ s on$/);
+    expect(verdicts(two('equation y = if b then 0 else u;', ['monotone', 'causal'], ['b', 'u']))).toBe('xx');
+  });
+  test('several outputs: refuted where one of them is, told with its name', () => {
+    const parsed = parseFile(
+      'model B input Real u[2]; output Real y[2]; equation y[1] = 2*u[1]; y[2] = u[1]*u[2]; end B;',
+    );
+    const { model } = flatten(libraryOfFile(parsed.value, 'f'), 'B');
+    expect(endsOf(model, undefined, undefined)).toEqual({ from: ['u[1]', 'u[2]'], to: ['y[1]', 'y[2]'] });
+    expect(endsOf(model, 'u', 'y[2]')).toEqual({ from: ['u[1]', 'u[2]'], to: ['y[2]'] });
+    const ends = endsOf(model, 'u[1], u[2]', 'y');
+    if ('refused' in ends) throw new Error(ends.refused);
+    const { value } = probe(model, { ...ends, properties: ['additive', 'memoryless'], effort: 40, seed: 1 });
+    expect(value?.answers[0]).toMatchObject({ holds: false, because: expect.stringMatching(/^y\[2\]: /) });
+    expect(value?.answers[1].holds).toBe(true);
+  });
+});
+
+test('what switches without end is given up after a while, and that is told', () => {
+  const text = 'Real x(start = 0, fixed = true); equation der(x) = if u > x then 100*(u - x) else -0.5*x; y = x;';
+  const { answers } = ask(text, ['monotone'], { effort: 20 });
+  expect(answers[0].because).toContain('no more were tried');
+  expect(answers[0].tried.inputs).toBeLessThan(40);
+});
+
+test('a limit that lies far away is reached', () => {
+  expect(one('equation y = min(max(u, -1e6), 1e6);', 'homogeneous', 200).holds).toBe(false);
 });
 test('it can be stopped: what is known until then is kept', () => {
   const parsed = parseFile('model B input Real u; output Real y; equation y = u^3; end B;');
   const { model } = flatten(libraryOfFile(parsed.value, 'f'), 'B');
   let asked = 0;
-  const { value } = probe(model, { from: 'u', to: 'y', properties: propertyNames, effort: 100, seed: 1 }, (done) => {
-    asked++;
-    return done < 2;
-  });
+  const { value } = probe(
+    model,
+    { from: ['u'], to: ['y'], properties: propertyNames, effort: 100, seed: 1 },
+    (done) => {
+      asked++;
+      return done < 2;
+    },
+  );
   expect(value?.answers).toHaveLength(2);
   expect(asked).toBeGreaterThan(2);
 });
@@ -270,7 +374,7 @@ const sheet = (
     signals: [{ ...newSignalSheet('s', 'S'), lines: lines.map((t, k) => newSignalLine(`l${k}`, t)) }],
   });
   const { model } = prepareRun(project, project.setups[0]);
-  const { value, problems } = probe(model, { from: 'u', to: 'y', properties, effort: 40, seed: 1 });
+  const { value, problems } = probe(model, { from: ['u'], to: ['y'], properties, effort: 40, seed: 1 });
   if (!value) throw new Error(problems[0]?.message);
   return value;
 };

@@ -1,5 +1,5 @@
 import type { Box, Trace } from './box';
-import { added, scaled, type ProbeInput } from './input';
+import { added, admitted, scaled, type InputKind, type ProbeInput } from './input';
 
 /** What theory assumes of boxes, each as two sides that are the same for every input where it holds. */
 
@@ -34,7 +34,15 @@ export interface Trial {
   readonly k: number;
   readonly shift: number;
   /** From `begin` to `end` the input of the one side is greater by `by`. */
-  readonly bump: { readonly begin: number; readonly end: number; readonly by: number };
+  readonly bump: {
+    readonly begin: number;
+    readonly end: number;
+    readonly by: number;
+    /** How long each of its sides takes, where the input may not jump. */
+    readonly within?: number;
+    /** Which of several inputs. */
+    readonly of?: number;
+  };
 }
 
 export interface RunAs {
@@ -56,14 +64,16 @@ export interface Sides {
 
 const output = (traces: readonly Trace[], k: number): Float64Array => traces[k].y;
 const atOnce = (): number => -1;
-const withBump = ({ u, bump }: Trial): ProbeInput =>
-  added(u, {
+const withBump = ({ u, bump: { begin, end, by, within, of } }: Trial): ProbeInput => {
+  const more = { ...(within !== undefined && { within }), ...(of !== undefined && { of }) };
+  return added(u, {
     steps: [
-      { at: bump.begin, by: bump.by },
-      { at: bump.end, by: -bump.by },
+      { at: begin, by, ...more },
+      { at: end, by: -by, ...more },
     ],
     waves: [],
   });
+};
 const short = (x: number): string => String(Number(x.toPrecision(4)));
 
 export const sidesOf: Readonly<Partial<Record<PropertyName, Sides>>> = {
@@ -119,7 +129,7 @@ export const sidesOf: Readonly<Partial<Record<PropertyName, Sides>>> = {
     ],
     left: (x) => output(x, 0),
     right: (x) => output(x, 1),
-    from: ({ bump }) => bump.end,
+    from: ({ bump }) => bump.end + (bump.within ?? 0),
     leftText: ({ bump }) => `output where the input was greater by ${short(bump.by)} until ${short(bump.end)} s`,
     rightText: () => 'output without that past',
   },
@@ -136,6 +146,8 @@ export const sidesOf: Readonly<Partial<Record<PropertyName, Sides>>> = {
     rightText: () => 'output for the input',
   },
 };
+
+export const kindsOf = (box: Box): readonly InputKind[] => box.inputs.map((x) => x.kind);
 
 export interface Compared {
   /** Relative to the larger side; the largest that lasts. */
@@ -166,7 +178,8 @@ export function drive(
 ): Driven | undefined {
   const traces: Trace[] = [];
   for (const r of sides.runs(trial)) {
-    const trace = box.run(r.input, { ...options, ...(r.shift !== undefined && { shift: r.shift }) });
+    const input = admitted(r.input, kindsOf(box), options.stop);
+    const trace = box.run(input, { ...options, ...(r.shift !== undefined && { shift: r.shift }) });
     if (trace.problem || trace.y.length < 3 || !trace.y.every(Number.isFinite)) return undefined;
     traces.push(trace);
   }

@@ -60,8 +60,8 @@ export interface Culprit {
 }
 
 export interface ProbeReport {
-  readonly from: string;
-  readonly to: string;
+  readonly from: readonly string[];
+  readonly to: readonly string[];
   readonly answers: readonly PropertyAnswer[];
 }
 
@@ -72,6 +72,10 @@ export interface Asking {
   readonly effort: number;
   readonly more: (share: number) => boolean;
 }
+
+/** Whether runs have cost more than is spent on one property: what switches without end would take for ever. */
+export const isSpent = ({ box, effort }: Pick<Asking, 'box' | 'effort'>, share = 1): boolean =>
+  box.meter.spent > share * 25_000 * effort;
 
 export const short = (x: number): string => String(Number(x.toPrecision(4)));
 

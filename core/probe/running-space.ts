@@ -59,7 +59,7 @@ export function spaceOf(box: Box, structure: Structure, seed: number): TrialSpac
   const frequencies = [...new Set([6.3 / stop, ...own, 40 / stop, 150 / stop])].sort((a, b) => a - b);
   const constants = constantsIn(model);
   const sizes = [1, 10, 0.1, ...constants.map((c) => 1.3 * Math.abs(c)), 100, 0.01, 1e3, 1e-3, 1e4];
-  return { stop, frequencies, sizes: [...new Set(sizes)], seed };
+  return { inputs: box.inputs, stop, frequencies, sizes: [...new Set(sizes)], seed };
 }
 
 export const mentionsTime = (e: Parameters<typeof walk>[0]): boolean => {

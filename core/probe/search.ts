@@ -1,6 +1,6 @@
 import { randomFrom } from './input';
 import { drive, type Driven, type PropertyName, type Sides, type Trial } from './properties';
-import { rows, tolerance, type Asking, type PropertyAnswer } from './report';
+import { isSpent, rows, tolerance, type Asking, type PropertyAnswer } from './report';
 import { changedTrial, fixedTrials, plainerTrials, plainness } from './trials';
 
 /** Looking for a difference between both sides of a property, and for the plainest input that shows it. */
@@ -21,6 +21,8 @@ export interface Search {
   readonly found: Found | undefined;
   readonly nearest: number;
   readonly tried: PropertyAnswer['tried'];
+  /** It was given up: runs take long. */
+  readonly isCut: boolean;
   /** Of `monotone`: which order the output has elsewhere. */
   readonly elsewhere?: 'greater' | 'smaller';
 }
@@ -28,18 +30,28 @@ export interface Search {
 export function searchFor(property: PropertyName, sides: Sides, asking: Asking): Search {
   if (property !== 'monotone') return searchBy(property, sides, asking, byDifference);
   // it may turn the order round, but then everywhere
-  const [down, up] = [searchBy(property, sides, asking, turned), searchBy(property, sides, asking, kept)];
+  const down = searchBy(property, sides, asking, turned);
+  asking.box.meter.spent = 0;
+  const up = searchBy(property, sides, asking, kept);
   const tried = {
     inputs: down.tried.inputs + up.tried.inputs,
     runs: down.tried.runs + up.tried.runs,
     failed: down.tried.failed + up.tried.failed,
     seed: down.tried.seed,
   };
-  if (down.found && up.found) return { found: down.found, nearest: down.nearest, tried, elsewhere: 'greater' };
-  return { found: undefined, nearest: Math.min(down.nearest, up.nearest), tried };
+  if (down.found && up.found)
+    return { found: down.found, nearest: down.nearest, tried, elsewhere: 'greater', isCut: false };
+  const isCut = down.isCut || up.isCut;
+  return { found: undefined, nearest: Math.min(down.nearest, up.nearest), tried, isCut };
 }
 
-function searchBy(property: PropertyName, sides: Sides, { box, space, effort, more }: Asking, score: Score): Search {
+function searchBy(property: PropertyName, sides: Sides, asking: Asking, score: Score): Search {
+  const { box, space, effort } = asking;
+  let isCut = false;
+  const more = (share: number): boolean => {
+    isCut ||= isSpent(asking);
+    return !isCut && asking.more(share);
+  };
   let [inputs, runs, failed] = [0, 0, 0];
   const options = { stop: space.stop, rows };
   const attempt = (trial: Trial): Found | undefined => {
@@ -75,16 +87,16 @@ function searchBy(property: PropertyName, sides: Sides, { box, space, effort, mo
     if (!more(k / effort) || look(attempt(changedTrial(from, space, random)))) break;
   }
   const tally = (): PropertyAnswer['tried'] => ({ inputs, runs, failed, seed: space.seed });
-  if (!hit) return { found: undefined, nearest: best ? score(best) : 0, tried: tally() };
+  if (!hit) return { found: undefined, nearest: best ? score(best) : 0, tried: tally(), isCut };
   // the larger the difference, the easier it is to see; then the plainest input that still shows most of it
   let shown: Found = hit;
-  for (let k = 0; k < Math.min(20, effort / 5); k++) {
+  for (let k = 0; k < Math.min(20, effort / 5) && !isSpent(asking, 1.3); k++) {
     const f = attempt(changedTrial(shown.trial, space, random));
     if (f && score(f) > 1.2 * score(shown) && isReal(f)) shown = f;
   }
   const wanted = Math.max(3 * tolerance, Math.min(0.02, 0.3 * score(shown)));
-  for (let rounds = 0; rounds < 16; rounds++) {
-    const next = plainerTrials(shown.trial, space.stop)
+  for (let rounds = 0; rounds < 16 && !isSpent(asking, 1.6); rounds++) {
+    const next = plainerTrials(shown.trial, space)
       .filter((t) => plainness(t) < plainness(shown.trial))
       .sort((a, b) => plainness(a) - plainness(b))
       .map(attempt)
@@ -92,5 +104,5 @@ function searchBy(property: PropertyName, sides: Sides, { box, space, effort, mo
     if (!next) break;
     shown = next;
   }
-  return { found: shown, nearest: score(shown), tried: tally() };
+  return { found: shown, nearest: score(shown), tried: tally(), isCut };
 }

@@ -55,13 +55,13 @@ export function structureOf(box: Box): Structure {
   // lowering the index brings variables of its own
   const { variables } = solvable.model;
   const indexOf = (k: number): number => solvable.aliases.get(k)?.index ?? k;
-  const u = indexOf(box.u);
+  const us = box.inputs.map((x) => indexOf(x.index));
   const y = indexOf(box.y);
   const exprsOf = (b: Block): readonly FlatExpr[] =>
     b.kind === 'assign' ? [b.value] : [...b.inner.map((x) => x.value), ...b.residuals.map((x) => x.value)];
-  const driven: ReadonlySet<number> = new Set(inputsOf(u, solvable.blocks, indexOf));
-  const takesRate = driven.size > 1;
-  const moved = movedBy(u, box, exprsOf, indexOf);
+  const driven: ReadonlySet<number> = new Set(inputsOf(us, solvable.blocks, indexOf));
+  const takesRate = driven.size > new Set(us).size;
+  const moved = movedBy(us, box, exprsOf, indexOf);
   /** What the input does not move is a number or a function of the time, as far as the input is concerned. */
   const isFixed = (k: number): boolean => !moved.has(indexOf(k));
 
@@ -228,8 +228,12 @@ export function structureOf(box: Box): Structure {
 }
 
 /** The input, and its derivatives where equations need them. */
-const inputsOf = (u: number, blocks: readonly Block[], indexOf: (k: number) => number): readonly number[] => [
-  u,
+const inputsOf = (
+  us: readonly number[],
+  blocks: readonly Block[],
+  indexOf: (k: number) => number,
+): readonly number[] => [
+  ...us,
   ...blocks.flatMap((b) =>
     b.kind === 'assign' && b.equation.origin.place === 'probe' ? [indexOf(b.target.index)] : [],
   ),
@@ -237,13 +241,13 @@ const inputsOf = (u: number, blocks: readonly Block[], indexOf: (k: number) => n
 
 /** Everything that an input moves, now or later. */
 function movedBy(
-  u: number,
+  us: readonly number[],
   box: Box,
   exprsOf: (b: Block) => readonly FlatExpr[],
   indexOf: (k: number) => number,
 ): ReadonlySet<number> {
   const { blocks } = box.program.solvable;
-  const moved = new Set<number>(inputsOf(u, blocks, indexOf));
+  const moved = new Set<number>(inputsOf(us, blocks, indexOf));
   const isMoved = (e: FlatExpr): boolean => {
     let found = false;
     walk(e, (x) => {

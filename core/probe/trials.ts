@@ -1,10 +1,10 @@
-import type { ProbeInput } from './input';
-import { randomFrom } from './input';
+import { admitted, mostRises, onto, randomFrom, type InputNamed, type ProbeInput } from './input';
 import type { PropertyName, Trial } from './properties';
 
 /** The inputs a box is tried with: a fixed set from the plain to the lively, and random changes of the best of them. */
 
 export interface TrialSpace {
+  readonly inputs: readonly InputNamed[];
   readonly stop: number;
   /** Angular frequencies at which something of the box is, in rad/s. */
   readonly frequencies: readonly number[];
@@ -77,6 +77,36 @@ const sized = (u: ProbeInput, a: number): ProbeInput => ({
   waves: u.waves.map((w) => ({ ...w, amplitude: a * w.amplitude, slope: a * w.slope })),
 });
 
+const together = (all: readonly ProbeInput[]): ProbeInput => ({
+  steps: all.flatMap((u) => u.steps).sort((a, b) => a.at - b.at),
+  waves: all.flatMap((u) => u.waves),
+});
+
+/** A trial as the inputs can take it. */
+function admittedTrial(t: Trial, { inputs, stop }: TrialSpace): Trial {
+  const kinds = inputs.map((x) => x.kind);
+  if (kinds.every((k) => k === 'jumps')) return t;
+  const take = (u: ProbeInput): ProbeInput => {
+    const all = admitted(u, kinds, stop);
+    // as many as there is room for when two are added
+    const few = kinds.flatMap((kind, of) => {
+      const own = all.steps.filter((s) => (s.of ?? 0) === of);
+      return kind === 'smooth' ? own.slice(0, mostRises / 2 - 1) : own;
+    });
+    return { ...all, steps: few.sort((a, b) => a.at - b.at) };
+  };
+  const isWhole = kinds.some((k) => k === 'whole' || k === 'truth');
+  const whole = (x: number): number => (x < 0 ? Math.min(-1, Math.round(x)) : Math.max(1, Math.round(x)));
+  const of = kinds[t.bump.of ?? 0];
+  const bump = {
+    ...t.bump,
+    by: of === 'truth' ? Math.sign(t.bump.by) || 1 : of === 'whole' ? whole(t.bump.by) : t.bump.by,
+    ...(of === 'smooth' && { within: 0.04 * stop }),
+  };
+  const k = isWhole && whole(t.k) === 1 ? 2 : isWhole ? whole(t.k) : t.k;
+  return { ...t, u: take(t.u), v: take(t.v), k, bump };
+}
+
 /** The fixed set of a property, as many as are asked for. */
 export function fixedTrials(property: PropertyName, space: TrialSpace, most: number): readonly Trial[] {
   const all = kinds(space);
@@ -90,35 +120,52 @@ export function fixedTrials(property: PropertyName, space: TrialSpace, most: num
     { begin: early * stop, end: 0.8037 * stop, share: 0.5 },
   ];
   const shifts = [0.3137 * stop, stop, 0.0511 * stop, 2.7183 * stop];
-  const trial = (u: ProbeInput, j: number, a: number): Trial => {
-    const other = all[(j + 1) % all.length];
+  const count = space.inputs.length;
+  /** One of several inputs alone, or all of them, each with something else. */
+  const spread = (j: number, way: number): ProbeInput => {
+    if (count === 1) return all[j % all.length];
+    const one = way % (count + 1);
+    if (one > 0) return onto(all[j % all.length], one - 1);
+    return together(space.inputs.map((_, of) => onto(all[(j + of) % all.length], of)));
+  };
+  const trial = (u: ProbeInput, j: number, way: number, a: number): Trial => {
     const bump = bumps[j % bumps.length];
-    return {
-      u,
-      v: sized(other, j % 2 === 0 ? a : -a / 2),
-      k: factors[j % factors.length],
-      shift: shifts[j % shifts.length],
-      bump: { begin: bump.begin, end: bump.end, by: a * bump.share },
-    };
+    const of = way % count;
+    return admittedTrial(
+      {
+        u,
+        v: sized(spread(j + 1, way + 1 + (j % count)), j % 2 === 0 ? a : -a / 2),
+        k: factors[j % factors.length],
+        shift: shifts[j % shifts.length],
+        bump: { begin: bump.begin, end: bump.end, by: a * bump.share, ...(of > 0 && { of }) },
+      },
+      space,
+    );
   };
   // what does nothing already tells of offsets and starts
-  trials.push({ ...trial(nothing, 0, 1), v: property === 'additive' ? nothing : all[0] });
+  const begin = trial(nothing, 0, 0, 1);
+  trials.push(property === 'additive' ? { ...begin, v: nothing } : begin);
   for (let round = 0; trials.length < most && round < sizes.length; round++)
-    all.forEach((u, j) => {
-      if (trials.length < most) trials.push(trial(sized(u, sizes[round]), j + round, sizes[round]));
+    all.forEach((_, j) => {
+      const a = sizes[round];
+      if (trials.length < most) trials.push(trial(sized(spread(j, j + round), a), j + round, j + round, a));
     });
   // then once more, with other factors, shifts and others to be added
   for (let round = 0; trials.length < most && round < 4 * sizes.length; round++)
-    all.forEach((u, j) => {
+    all.forEach((_, j) => {
       const a = sizes[round % sizes.length];
-      if (trials.length < most) trials.push(trial(sized(u, (round % 2 === 0 ? -1 : 1.37) * a), j + round + 1, a));
+      const u = sized(spread(j, j + round + 1), (round % 2 === 0 ? -1 : 1.37) * a);
+      if (trials.length < most) trials.push(trial(u, j + round + 1, j + round + 1, a));
     });
   return trials;
 }
 
 /** A trial a little, or a lot, different from one that did well. */
-export function changedTrial(t: Trial, space: TrialSpace, random: () => number): Trial {
-  const { stop } = space;
+export const changedTrial = (t: Trial, space: TrialSpace, random: () => number): Trial =>
+  admittedTrial(changed(t, space, random), space);
+
+function changed(t: Trial, space: TrialSpace, random: () => number): Trial {
+  const { stop, inputs } = space;
   const factor = (): number => (random() < 0.3 ? 10 ** (2 * random() - 1) : 1 + 0.5 * (2 * random() - 1));
   const change = (u: ProbeInput): ProbeInput => {
     const what = random();
@@ -135,7 +182,9 @@ export function changedTrial(t: Trial, space: TrialSpace, random: () => number):
       return { ...u, steps: u.steps.map((s, j) => (j === k ? { ...s, by: s.by * a * (random() < 0.2 ? -1 : 1) } : s)) };
     }
     const size = Math.max(1e-6, ...u.steps.map((s) => Math.abs(s.by)), ...u.waves.map((w) => Math.abs(w.amplitude)));
-    const steps = [...u.steps, { at: (0.05 + 0.85 * random()) * stop, by: (2 * random() - 1) * size }];
+    const of = inputs.length > 1 ? Math.floor(random() * inputs.length) : 0;
+    const own = { at: (0.05 + 0.85 * random()) * stop, by: (2 * random() - 1) * size };
+    const steps = [...u.steps, of === 0 ? own : { ...own, of }];
     return { ...u, steps: steps.sort((x, y) => x.at - y.at) };
   };
   const what = random();
@@ -150,7 +199,10 @@ export function changedTrial(t: Trial, space: TrialSpace, random: () => number):
 }
 
 /** Plainer trials than one, the plainest first: what still shows the difference is easier to see. */
-export function plainerTrials(t: Trial, stop: number): readonly Trial[] {
+export const plainerTrials = (t: Trial, space: TrialSpace): readonly Trial[] =>
+  plainer(t, space).map((x) => admittedTrial(x, space));
+
+function plainer(t: Trial, { stop, inputs: all }: TrialSpace): readonly Trial[] {
   const found: Trial[] = [];
   const rounded = (x: number): number => (x === 0 ? 0 : Number(x.toPrecision(1)));
   const inputs = (u: ProbeInput): ProbeInput[] => {
@@ -163,14 +215,21 @@ export function plainerTrials(t: Trial, stop: number): readonly Trial[] {
     if (u.steps.length + u.waves.length === 0) return list;
     list.push(nothing);
     if (size > 0) {
-      for (const by of [1, -1, rounded(size), size, -size]) list.push({ steps: [{ at: early * stop, by }], waves: [] });
-      list.push({
-        steps: [
-          { at: early * stop, by: size },
-          { at: middle * stop, by: -size },
-        ],
-        waves: [],
-      });
+      const ways = all.map((_, of) => (x: ProbeInput) => onto(x, of));
+      if (all.length > 1) ways.push((x) => together(all.map((_, of) => onto(x, of))));
+      for (const way of ways)
+        for (const by of [1, -1, rounded(size), size, -size])
+          list.push(way({ steps: [{ at: early * stop, by }], waves: [] }));
+      for (const way of ways)
+        list.push(
+          way({
+            steps: [
+              { at: early * stop, by: size },
+              { at: middle * stop, by: -size },
+            ],
+            waves: [],
+          }),
+        );
     }
     u.waves.forEach((w, k) => {
       list.push({ ...u, waves: u.waves.filter((_, j) => j !== k) });

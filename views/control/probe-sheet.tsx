@@ -30,9 +30,13 @@ const efforts = [
   [1000, 'thorough'],
 ] as const;
 
+const together = 'all inputs that are numbers';
+
 /** Whether a part type is what theory assumes of a box; a counterexample where it is not. */
 export function ProbeSheet({ project, type }: { readonly project: Project; readonly type: PartType }) {
-  const inputs = type.quantities.filter((q) => q.role === 'input' && q.type === 'Real').map((q) => q.name);
+  const inputs = type.quantities.filter((q) => q.role === 'input');
+  const names = inputs.map((q) => q.name);
+  const numbers = inputs.filter((q) => q.type === 'Real').map((q) => q.name);
   const outputs = useMemo(
     () =>
       [
@@ -50,12 +54,14 @@ export function ProbeSheet({ project, type }: { readonly project: Project; reado
   const [shown, setShown] = useState<PropertyName>();
   const asked = useRef<Asked<ProbeReport>>(undefined);
   useEffect(() => () => asked.current?.stop(), []);
-  const [u, y] = [inputs.includes(from) ? from : inputs[0], outputs.includes(to) ? to : outputs[0]];
+  // several are driven together unless one is chosen
+  const choices = numbers.length > 1 ? [together, ...names] : names;
+  const [u, y] = [choices.includes(from) ? from : choices[0], outputs.includes(to) ? to : outputs[0]];
   const ask = useHandler(async (): Promise<void> => {
     if (u === undefined || y === undefined) return;
     setWrong(undefined);
     setShare(0);
-    const question = { from: u, to: y, properties: propertyNames, effort, seed: 1 };
+    const question = { from: u === together ? numbers : [u], to: [y], properties: propertyNames, effort, seed: 1 };
     const work = askProbe(project, type.id, question, setShare);
     asked.current = work;
     try {
@@ -90,7 +96,7 @@ export function ProbeSheet({ project, type }: { readonly project: Project; reado
         <span style={{ flex: 1 }} />
         {inputs.length > 0 && outputs.length > 0 && (
           <>
-            <EndChoice label="Input" value={u} names={inputs} onChoose={setFrom} />
+            <EndChoice label="Input" value={u} names={choices} onChoose={setFrom} />
             <span className="quiet">to</span>
             <EndChoice label="Output" value={y} names={outputs} onChoose={setTo} />
             <select
@@ -123,7 +129,7 @@ export function ProbeSheet({ project, type }: { readonly project: Project; reado
             <h3>{type.name} is no box</h3>
             <p>
               A part type with an input and an output can be asked whether it is linear, remembers, changes with time …
-              It has no {inputs.length === 0 ? 'input that is a real number' : 'output or variable'}.
+              It has no {inputs.length === 0 ? 'input' : 'output or variable'}.
             </p>
           </div>
         )}
