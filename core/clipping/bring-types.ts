@@ -1,10 +1,12 @@
 import { applyEdit } from '../editing/edits';
-import type { ClassText, PartType, Project } from '../project/document';
-import { emptyProject } from '../project/project';
-import { classesIn, typesUsed, type Clipping } from './clipping';
+import type { ClassText, PartType, Project, SignalLine } from '../project/document';
+import { emptyProject, newSignalSheet, newType } from '../project/project';
+import { classesIn, signalSheetAt, typesUsed, type Clipping, type Piece } from './clipping';
 import { freeIn } from './free-names';
 
 export interface Brought {
+  /** What was copied; lines of signal sheets with the names their part types have here. */
+  readonly pieces: readonly Piece[];
   readonly added: readonly PartType[];
   readonly idOf: (id: string) => string;
 }
@@ -30,8 +32,9 @@ export function bringTypes(
   const bring = carried.filter((t) => !ids.has(t.id));
   for (const t of bring) ids.set(t.id, newId());
   // their texts name one another, and nothing of this project yet
-  let scratch: Project = { ...emptyProject('scratch', 'scratch'), types: carried.map((t) => t) };
   const taken = new Set([...project.types, ...carried].map((t) => t.name));
+  const sheet = signalSheetAt.test(clipping.owner) ? shellOf(clipping, freeIn(taken, 'Shell')) : undefined;
+  let scratch: Project = { ...emptyProject('scratch', 'scratch'), types: sheet ? [...carried, sheet] : [...carried] };
   const clash = new Set(project.types.map((t) => t.name));
   for (const t of bring) {
     if (!clash.has(t.name)) {
@@ -49,8 +52,17 @@ export function bringTypes(
     const now = scratch.types.find((x) => x.id === t.id)!;
     return { ...now, id: idOf(t.id), parts: now.parts.map((p) => ({ ...p, type: idOf(p.type) })) };
   });
-  return { added, idOf };
+  const lines = sheet && scratch.types.find((x) => x.id === sheet.id)!.signals[0].lines;
+  return { added, idOf, pieces: lines ? lines.map((entry) => ({ kind: 'line', entry })) : clipping.pieces };
 }
+
+/** Lines of a signal sheet on a sheet of their own, where they follow other names of part types. */
+const shellOf = (clipping: Clipping, name: string): PartType => ({
+  ...newType('$lines', name),
+  signals: [
+    { ...newSignalSheet('sheet', 'Sheet'), lines: clipping.pieces.map((p) => p.entry as unknown as SignalLine) },
+  ],
+});
 
 /** Whether a part type says the same as one that was copied, with all it is made of. */
 function isSame(project: Project, here: PartType, there: PartType, carried: readonly PartType[]): boolean {

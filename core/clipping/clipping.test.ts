@@ -3,8 +3,19 @@ import { tubeCapper } from '@/samples/tube-capper';
 import { applyEdit, undoEdit } from '../editing/edits';
 import { readProjectText, writeProjectJson } from '../formats/project-file';
 import { ownerAddress, visitEntries, findAt, type Address } from '../project/address';
-import { emptyProject, newQuantity, newType, type Chart, type PartType, type Project } from '../project/project';
+import {
+  emptyProject,
+  newQuantity,
+  newSignalLine,
+  newSignalSheet,
+  newType,
+  type Chart,
+  type PartType,
+  type Project,
+} from '../project/project';
+import { usersOf } from '../editing/references';
 import { checkProject } from '../run/check';
+import { quantity } from '../testing/run-project';
 import { clip, clippingText, readClipping, type Clipping } from './clipping';
 import { paste, type Pasting } from './paste';
 import { removal } from './removal';
@@ -371,6 +382,72 @@ describe('lines', () => {
     expect(readRows(p, `ok\n${'x'.repeat(2001)}`, 'flow/f', 'line')).toEqual({
       refused: 'Line 2 is longer than 2000 characters. Nothing was pasted',
     });
+  });
+});
+
+describe('lines of signal sheets', () => {
+  const sheetWith = (id: string, ...lines: string[]) => ({
+    ...newSignalSheet(id, 'S'),
+    lines: lines.map((text, k) => newSignalLine(`${id}${k}`, text)),
+  });
+  const filter = (gain: string, inner = 'lag(u, T = T)'): PartType => ({
+    ...newType(`filter${gain}`, 'Filter'),
+    quantities: [
+      quantity('u', '0', { role: 'input' }),
+      quantity('T', '0.5', { role: 'parameter' }),
+      quantity('y', '', { role: 'output' }),
+    ],
+    signals: [sheetWith('f', `y = ${gain}*${inner}`)],
+  });
+  const from: Project = {
+    ...emptyProject('p', 'P'),
+    root: 't',
+    types: [
+      { ...newType('t', 'T'), signals: [sheetWith('s', 'a = sine(f = 2)', 'b = Filter(a, T = 0.2)')] },
+      filter('2'),
+    ],
+  };
+  const empty: Project = {
+    ...emptyProject('o', 'O'),
+    root: 'o',
+    types: [{ ...newType('o', 'Other'), signals: [sheetWith('z')] }],
+  };
+  const linesOf = (p: Project): string[] => typeNamed(p, 'Other').signals[0].lines.map((l) => l.text);
+  test('the part types on them come along, with those on their own sheets', () => {
+    const nested: Project = {
+      ...from,
+      types: [from.types[0], filter('2', 'Inner(u)'), { ...filter('3'), id: 'inner', name: 'Inner' }],
+    };
+    const { after } = pasted(
+      empty,
+      clipped(nested, 'type/t/signals/s/line/s0', 'type/t/signals/s/line/s1'),
+      'type/o/signals/z',
+    );
+    expect(linesOf(after)).toEqual(['a = sine(f = 2)', 'b = Filter(a, T = 0.2)']);
+    expect(after.types.map((t) => t.name).sort()).toEqual(['Filter', 'Inner', 'Other']);
+    expect(errors(after)).toEqual([]);
+    // once there they are not brought again
+    const twice = pasted(after, clipped(nested, 'type/t/signals/s/line/s1'), 'type/o/signals/z').after;
+    expect(twice.types).toHaveLength(3);
+    expect(linesOf(twice)[2]).toBe('b2 = Filter(a, T = 0.2)');
+    // at home nothing comes along
+    expect(pasted(nested, clipped(nested, 'type/t/signals/s/line/s1'), 'type/t/signals/s').after.types).toHaveLength(3);
+  });
+  test('one of the same name that does something else comes in under another, and the lines follow', () => {
+    const other: Project = { ...empty, types: [...empty.types, filter('7')] };
+    const { after, done } = pasted(other, clipped(from, 'type/t/signals/s/line/s1'), 'type/o/signals/z');
+    expect(linesOf(after)).toEqual(['b = Filter2(a, T = 0.2)']);
+    expect(typeNamed(after, 'Filter2').signals[0].lines[0].text).toBe('y = 2*lag(u, T = T)');
+    expect(done.notes).toEqual(['Filter came along as Filter2, as this project has another Filter']);
+  });
+  test('another name of a part type, or of what is given to it, goes to the lines it stands on', () => {
+    const named = applyEdit(from, { kind: 'rename', list: 'type', id: 'filter2', name: 'Smooth' }).project;
+    expect(named.types[0].signals[0].lines[1].text).toBe('b = Smooth(a, T = 0.2)');
+    const given = applyEdit(named, { kind: 'rename', list: 'type/filter2/quantity', id: 'T', name: 'slow' }).project;
+    expect(given.types[0].signals[0].lines[1].text).toBe('b = Smooth(a, slow = 0.2)');
+    expect(given.types[1].signals[0].lines[0].text).toBe('y = 2*lag(u, T = slow)');
+    expect(errors(given)).toEqual([]);
+    expect(usersOf(from, 'type/filter2', 'Filter').join()).toMatch(/b/);
   });
 });
 

@@ -105,7 +105,9 @@ export function clip(project: Project, addresses: readonly Address[]): Clipping 
   ]);
   const types = typesUsed(
     project,
-    pieces.flatMap((p) => (p.kind === 'part' ? [String(p.entry.type)] : p.kind === 'type' ? [p.entry.id] : [])),
+    pieces
+      .flatMap((p) => (p.kind === 'part' ? [String(p.entry.type)] : p.kind === 'type' ? [p.entry.id] : []))
+      .concat(signalSheetAt.test(owner) ? typesOnLines(project, owner, ids) : []),
   );
   const parts = declared.flatMap(({ name }): DeclaredPiece[] => {
     const found = type && declaredText(type.physics, name);
@@ -125,7 +127,11 @@ export function clip(project: Project, addresses: readonly Address[]): Clipping 
         ? writtenConnects(type.physics).filter((c) => c.every((end) => names.has(partOf(end) ?? '')))
         : [],
     types: types.filter((t) => !pieces.some((p) => p.kind === 'type' && p.entry.id === t.id)),
-    libraries: librariesNamed(project, [...types.map((t) => t.physics), ...parts.map((d) => d.head)]),
+    libraries: librariesNamed(project, [
+      ...types.map((t) => t.physics),
+      ...parts.map((d) => d.head),
+      ...(signalSheetAt.test(owner) ? pieces.map((p) => String(p.entry.text)) : []),
+    ]),
   };
 }
 
@@ -166,6 +172,21 @@ function takeAlong(holder: Entry, ids: Set<string>, declared: ReadonlySet<string
   }
 }
 
+/** A signal sheet, and its part type. */
+export const signalSheetAt = /^type\/([^/]+)\/signals\/[^/]+$/;
+
+/** Part types that stand on lines of a signal sheet as blocks. */
+function typesOnLines(project: Project, sheet: Address, ids: ReadonlySet<string>): readonly string[] {
+  const names = createNames(project);
+  return documentTexts(project, new Set(['types'] as const)).flatMap((text) => {
+    const isChosen = [...ids].some((id) => text.place.startsWith(`${sheet}/${id}/`));
+    if (!isChosen) return [];
+    return referencesIn(project, text, names).flatMap((r) =>
+      r.kind === 'type' ? [r.address.slice('type/'.length)] : [],
+    );
+  });
+}
+
 /** Some part types and all they are made of, those their texts name included. */
 export function typesUsed(project: Project, ids: readonly string[]): PartType[] {
   if (ids.length === 0) return [];
@@ -179,7 +200,7 @@ export function typesUsed(project: Project, ids: readonly string[]): PartType[] 
     found.set(id, type);
     left.push(...type.parts.map((p) => p.type));
     for (const text of texts)
-      if (text.kind === 'physics' && text.place.startsWith(`type/${id}/`))
+      if ((text.kind === 'physics' || text.place.includes('/signals/')) && text.place.startsWith(`type/${id}/`))
         for (const r of referencesIn(project, text, names))
           if (r.kind === 'type') left.push(r.address.slice('type/'.length));
   }

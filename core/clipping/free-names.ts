@@ -5,7 +5,7 @@ import type { PartType, Project } from '../project/document';
 import type { Entry } from '../project/field';
 import { namesTaken, withFreeNames } from '../signals/rename-lines';
 import { newChart, newProcedure, newType } from '../project/project';
-import { listsIn, type Clipping, type Piece } from './clipping';
+import { listsIn, signalSheetAt, type Clipping, type Piece } from './clipping';
 
 /** A name nobody has: the one wanted, or the next of its numbers. */
 export const freeIn = (taken: ReadonlySet<string>, wanted: string, between = ''): string => {
@@ -16,9 +16,6 @@ export const freeIn = (taken: ReadonlySet<string>, wanted: string, between = '')
     if (!taken.has(name)) return name;
   }
 };
-
-/** A signal sheet, and its part type. */
-export const signalSheetAt = /^type\/([^/]+)\/signals\/[^/]+$/;
 
 export interface Naming {
   readonly project: Project;

@@ -17,9 +17,9 @@ import type { Edit, ListEntry } from '../project/edit';
 import type { Entry } from '../project/field';
 import { freshKeys } from '../project/keys';
 import { bringLibraries, bringTypes } from './bring-types';
-import { counted, declaredAddress, listsIn, type Clipping, type Piece, type Refused } from './clipping';
+import { counted, declaredAddress, listsIn, signalSheetAt, type Clipping, type Piece, type Refused } from './clipping';
 import { declaredPieces } from './declared-pieces';
-import { renamed, signalSheetAt, type Naming } from './free-names';
+import { renamed, type Naming } from './free-names';
 
 export interface Pasting {
   readonly edit: Edit;
@@ -54,15 +54,16 @@ export function pasteOwner(project: Project, clipping: Clipping, from: Address):
 
 /** Puts what was copied into what an address names: with ids and names of its own, and whatever among it names another following that. */
 export function paste(project: Project, clipping: Clipping, from: Address, options: PasteOptions): Pasting | Refused {
-  const { pieces, declared } = clipping;
+  const { declared } = clipping;
   const owner = pasteOwner(project, clipping, from);
   if (owner === undefined)
     return {
-      refused: `${sentence(whatIs(clipping))} cannot stand here: ${wherePut[pieces[0]?.kind] ?? 'choose another sheet'}`,
+      refused: `${sentence(whatIs(clipping))} cannot stand here: ${wherePut[clipping.pieces[0]?.kind] ?? 'choose another sheet'}`,
     };
   const isHome = clipping.project === project.id;
   const notes: string[] = [];
   const types = bringTypes(project, clipping, isHome, options.newId, notes);
+  const { pieces } = types;
   const shared = isHome ? [] : bringLibraries(project, clipping, options.newId, notes);
   const target = listsIn(project, owner)!;
   const type = owner.startsWith('type/') ? (target.chain[0] as unknown as PartType) : undefined;

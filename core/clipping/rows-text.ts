@@ -3,8 +3,7 @@ import { projectVersion, type Project } from '../project/document';
 import type { Address } from '../project/address';
 import { complaint, entrySchema, type Entry } from '../project/field';
 import { newQuantity, newRequirement } from '../project/project';
-import { signalSheetAt } from './free-names';
-import { clippingFormat, listsIn, type Clipping, type Piece, type Refused } from './clipping';
+import { clippingFormat, listsIn, signalSheetAt, type Clipping, type Piece, type Refused } from './clipping';
 
 /** Rows as spreadsheets hold them: cells parted by tabulators, each kind of row with its columns. */
 

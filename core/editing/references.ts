@@ -1,4 +1,4 @@
-import type { ClassDefinition, Element, Modification, RefExpr, SendNode } from '../language/ast';
+import type { CallExpr, ClassDefinition, Element, Modification, RefExpr, SendNode } from '../language/ast';
 import type { Span } from '../language/diagnostics';
 import {
   parseExpressionText,
@@ -121,12 +121,24 @@ function visit(reading: Reading, node: unknown, ref: ClassRef, shadowed: Readonl
     if (state?.kind === 'ref' && state.parts) noteState(reading, ref, state.parts);
     return;
   }
+  if (n.kind === 'call' && n.callee !== undefined) partTypeAsBlock(reading, node as CallExpr, ref);
   if (n.kind === 'send') {
     const send = node as SendNode;
     noteMessage(reading, send.message, send.messageSpan);
   }
   const inner = n.iterators ? new Set([...shadowed, ...n.iterators.map((i) => i.name)]) : shadowed;
   for (const value of Object.values(node)) if (typeof value === 'object') visit(reading, value, ref, inner);
+}
+
+/** A part type on a line, with what is given to it by name. */
+function partTypeAsBlock(reading: Reading, { callee, calleeSpan, named }: CallExpr, ref: ClassRef): void {
+  const { names } = reading;
+  typeName(reading, callee, calleeSpan, ref);
+  const type = names.typeNamed(ref, callee);
+  const inside = type?.name === callee ? names.classOf(type.id) : undefined;
+  if (!inside) return;
+  for (const { name, span } of named)
+    note(reading, names.member(inside, name), { start: span.start, end: span.start + name.length });
 }
 
 function visitName(reading: Reading, { parts, global }: RefExpr, ref: ClassRef, shadowed: ReadonlySet<string>): void {
