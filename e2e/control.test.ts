@@ -356,6 +356,84 @@ test('a box of one’s own: the same numbers, its sheet behind its card, and its
   );
 });
 
+test('a box with several outputs: each has its value and its wire, by mouse and by keyboard', async () => {
+  await began();
+  await clickText('button', 'Lines');
+  await page.waitForSelector('[data-testid="signal-text"] .cm-content');
+  await page.click('[data-testid="signal-text"] .cm-content');
+  await page.keyboard.type('w = sine(f = 0.01)\ne = w - x\ni = integrate(e)\nx = lag(2*e + i, T = 5)\nthree = i - e');
+  await page.waitForSelector(card('three'));
+  await clickText('button', 'Lines');
+  const empty = await pane(0.03, 0.97);
+  await page.mouse.click(empty.x, empty.y);
+  await run();
+  const now = (): Promise<string> => text(`${card('three')} .now`);
+  await until(now, (s) => /\d/.test(s), 'it has run');
+  const three = await now();
+  await choose('e');
+  await page.keyboard.down('Control');
+  await page.click(`${card('i')} .signal-formula`);
+  await page.keyboard.up('Control');
+  await clickText('.type-tray button', 'Make a part type');
+  await linesAre(
+    ['w = sine(f = 0.01)', 'ePart = EPart(w, x)', 'x = lag(2*ePart.e + ePart.i, T = 5)', 'three = ePart.i - ePart.e'],
+    'what was used outside comes out of it',
+  );
+  await run();
+  await until(now, (s) => s === three, 'the same value');
+  await until(
+    () => page.$$eval('[data-output]', (all) => all.map((x) => x.textContent ?? '')),
+    (all) => all.length === 2 && all.every((x) => /\d/.test(x)),
+    'each output has its value',
+  );
+  // the second output, led to where nothing is
+  await drag(await centre(`${card('ePart')} [data-handleid="out:ePart.i"]`), await pane(0.85, 0.9));
+  await search('magnitude');
+  await until(
+    async () => (await lines()).join(),
+    (s) => s.includes('magnitude = abs(ePart.i)'),
+    'it is that output',
+  );
+  // by keyboard: which of them, and to what
+  await choose('ePart');
+  await page.keyboard.press('w');
+  await page.waitForSelector('[aria-label="Output of ePart"]');
+  await page.keyboard.type('e');
+  await page.keyboard.press('Enter');
+  await page.waitForSelector('[aria-label="Wire ePart.e to"]');
+  await page.keyboard.type('magn');
+  await page.keyboard.press('Enter');
+  await page.waitForSelector('[data-testid="wire-menu"]');
+  await page.click('[data-testid="wire-menu"] [data-way="+ ePart.e"]');
+  await until(
+    async () => (await lines()).join(),
+    (s) => s.includes('magnitude = abs(ePart.i) + ePart.e'),
+    'it is wired',
+  );
+  // both are watched
+  await choose('ePart');
+  await page.keyboard.press('t');
+  await until(
+    () => page.$$eval('.ribbon [data-track-item]', (all) => all.map((e) => e.getAttribute('data-track-item')).join()),
+    (s) => s.includes('plant.ePart.e') && s.includes('plant.ePart.i'),
+    'both have tracks',
+  );
+  // it is found by its name, as any block is
+  await addAt('EPart', 0.3, 0.9);
+  await until(
+    async () => (await lines()).join(),
+    (s) => s.includes('ePart1 = EPart()'),
+    'another one of it',
+  );
+  await choose('ePart1');
+  await page.keyboard.press('Delete');
+  await choose('ePart');
+  await clickText('.type-tray button', 'Unfold');
+  await page.waitForSelector(card('i'));
+  await run();
+  await until(now, (s) => s === three, 'and the same again');
+});
+
 test('values over time from a file become lines, lists go over wires, and a circle is given a delay', async () => {
   await began();
   const file = join(tmpdir(), `course-${process.pid}.csv`);
@@ -539,6 +617,15 @@ test('what a box is: asked, refuted with both sides, and the line to blame is on
     'it has an offset and a limit',
   );
   expect(await verdictOf('timeInvariant')).toContain('holds');
+  // both inputs together: only the limit bends it
+  await until(
+    () => text('[data-testid="culprit"]'),
+    (s) => s.includes('in power') && !s.includes('in deviation'),
+    'the limit is named',
+  );
+  // with the other input left at its value that is an offset
+  await page.select('[aria-label="Input"]', 'wanted');
+  await page.click('[data-testid="ask"]');
   await until(
     () => text('[data-testid="culprit"]'),
     (s) => s.includes('in deviation') && s.includes('in power'),

@@ -243,6 +243,8 @@ function change(project: Draft<Project>, edit: Edit): void {
     case 'rename':
       rename(project, edit);
       return;
+    case 'lead':
+      return lead(project, edit);
     case 'rename-declared':
       renameDeclared(project, edit);
   }
@@ -438,6 +440,19 @@ function renameDeclared(project: Draft<Project>, edit: Extract<Edit, { kind: 're
     edit.to,
   );
   for (const place of type.layout) if (place.name === edit.name) place.name = edit.to;
+}
+
+/** Replaces a path that begins with what a part type declares, wherever it is mentioned. */
+function lead(project: Draft<Project>, edit: Extract<Edit, { kind: 'lead' }>): void {
+  const type = project.types.find((t) => t.id === edit.type) ?? refuse('gone', 'This is no longer there');
+  const [first, ...rest] = edit.from.split('.');
+  const behind = new RegExp(`^${rest.map((name) => `\\s*\\.\\s*${name}`).join('')}(?![\\p{L}\\p{N}_])`, 'u');
+  const found = references(current(project) as Project, first).flatMap((r): Reference[] => {
+    if (r.kind !== 'declared' || r.declaredIn !== type.name || r.name !== first) return [];
+    const more = behind.exec(r.text.text.slice(r.span.end))?.[0];
+    return more === undefined ? [] : [{ ...r, span: { start: r.span.start, end: r.span.end + more.length } }];
+  });
+  replaceMentions(project, found, edit.to);
 }
 
 /** Replaces mentions from the back, so that earlier spans stay valid. */

@@ -2,6 +2,7 @@ import { gently, inputText, onto, type ProbeInput } from './input';
 import { kindsOf, meanings, type PropertyName } from './properties';
 import { quantityOf, rows, short, tolerance, type Asking, type Culprit, type PropertyAnswer } from './report';
 import { walk } from '../flatten/flat-expression';
+import type { FlatEquation } from '../flatten/flat-model';
 
 /**
  * Boxes that take the derivative of their input: nothing they are given may jump. What the output rests on at once, and how far it goes, is
@@ -191,9 +192,9 @@ export function slopeUnbounded(asking: Asking): PropertyAnswer | undefined {
 }
 
 /** The equation that takes the derivative of an input. */
-function blameRate({ box, structure }: Asking): Culprit | undefined {
+function blameRate({ box }: Asking): Culprit | undefined {
   const driven = new Set(box.inputs.map((x) => x.index));
-  const takes = (e: (typeof structure.equations)[number]): boolean => {
+  const takes = (e: FlatEquation): boolean => {
     let found = false;
     for (const side of [e.left, e.right]) walk(side, (x) => void (found ||= x.op === 'der' && driven.has(x.index)));
     return found;

@@ -36,5 +36,7 @@ export type Edit =
   | { readonly kind: 'rename'; readonly list: Address; readonly id: string; readonly name: string }
   /** Renames a part that a physics text declares; every text that mentions it follows. */
   | { readonly kind: 'rename-declared'; readonly type: string; readonly name: string; readonly to: string }
+  /** What lines of a part type give is reached by another path from now on, such as `box.i` for `i`: every text that mentions it follows. */
+  | { readonly kind: 'lead'; readonly type: string; readonly from: string; readonly to: string }
   | { readonly kind: 'project'; readonly changes: Partial<Pick<Project, 'name' | 'note' | 'root'>> }
   | { readonly kind: 'batch'; readonly label: string; readonly edits: readonly Edit[] };

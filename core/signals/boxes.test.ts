@@ -5,7 +5,15 @@ import { readRows, rowsText } from '../clipping/rows-text';
 import { applyEdit } from '../editing/edits';
 import { projectLibrary } from '../flatten/from-project';
 import { surroundingsOf } from '../flatten/sheet-surroundings';
-import { newRequirement, newSignalLine, newSignalSheet, type Project, type SignalSheet } from '../project/project';
+import {
+  newRequirement,
+  newSignalLine,
+  newSignalSheet,
+  newType,
+  type Project,
+  type SignalSheet,
+} from '../project/project';
+import { checkProject } from '../run/check';
 import { projectOf, quantity, runProject } from '../testing/run-project';
 import { allResponses } from '../testing/block-responses';
 import { copyAsOwn, makePartType, unfold, type BoxChange } from './boxes';
@@ -27,6 +35,7 @@ const aroundOf = (p: Project) => {
   const { library } = projectLibrary(p);
   return surroundingsOf(p, p.types[0], library.top.get('T')!, library);
 };
+const shownOf = (p: Project) => ({ picture: sheetPicture(p.types[0], p.types[0].signals[0], aroundOf(p)) });
 let n = 0;
 const newId = (): string => `n${++n}`;
 const make = (p: Project, ids: readonly string[], name = 'Box'): BoxChange | { readonly message: string } => {
@@ -84,6 +93,100 @@ test.each([
   expect(values(back, 'x')).toEqual(values(p, 'x').map((v) => expect.closeTo(v, 12)));
 });
 
+describe('several outputs', () => {
+  const lines = [...loop, 'two = e + i', 'three = 2*i - e'];
+  const filter = {
+    ...newType('f', 'Split'),
+    quantities: [
+      quantity('v', '0', { role: 'input', unit: 'm' }),
+      quantity('T', '0.2', { role: 'parameter' }),
+      quantity('low', '', { role: 'output', unit: 'm' }),
+      quantity('high', '', { role: 'output', unit: 'm' }),
+      quantity('isUp', '', { role: 'output', type: 'Boolean' }),
+    ],
+    signals: [sheetOf(['low = lag(v, T = T)', 'high = v - low', 'isUp = high > 0'])],
+  };
+  const using = (...own: string[]): Project => {
+    const p = projectWith(["w = sine(f = 1, amplitude = 2 'm')", ...own]);
+    return { ...p, types: [...p.types, filter] };
+  };
+  const problems = (p: Project): string[] => checkProject(p).problems.map((x) => x.message);
+
+  test('lines that several others use become a part whose outputs they use', () => {
+    const p = projectWith(lines);
+    const boxed = after(p, make(p, ['l1', 'l2']));
+    expect(texts(boxed)).toEqual([
+      'w = sine(f = 1, amplitude = 2)',
+      'box = Box(w, x)',
+      'u = limit(kp*box.e + box.i, -3, 3)',
+      'x = lag(u, T = 0.2)',
+      'two = box.e + box.i',
+      'three = 2*box.i - box.e',
+    ]);
+    expect(boxed.types[1].quantities.map((q) => [q.name, q.role])).toEqual([
+      ['w', 'input'],
+      ['x', 'input'],
+      ['e', 'output'],
+      ['i', 'output'],
+    ]);
+    for (const name of ['x', 'two', 'three'])
+      expect(values(boxed, name)).toEqual(values(p, name).map((v) => expect.closeTo(v, 6)));
+    const line = boxed.types[0].signals[0].lines.find((l) => l.text.startsWith('box'))!;
+    const back = opened(boxed, line.id);
+    expect([...texts(back)].sort()).toEqual([...lines].sort());
+    const { picture } = shownOf(boxed);
+    expect(picture.cards[1].outputs).toEqual(['box.e', 'box.i']);
+    expect(picture.wires.filter((w) => w.from === line.id).map((w) => w.name)).toEqual([
+      'box.e',
+      'box.i',
+      'box.e',
+      'box.i',
+      'box.i',
+      'box.e',
+    ]);
+  });
+  test('each is known with its unit and type; a sheet of another rate holds it', () => {
+    const p = using('s = Split(w, T = 0.1)', 'a = 2*s.low', 'on = s.isUp', 'u = 1');
+    expect(problems(p)).toEqual([]);
+    const done = runProject(p);
+    expect(done.at('a', 0.77)).toBeCloseTo(2 * done.at('s.low', 0.77), 9);
+    expect(done.at('s.low', 0.77) + done.at('s.high', 0.77)).toBeCloseTo(done.at('w', 0.77), 9);
+    expect(done.at('on', 0.77)).toBe(Number(done.at('s.high', 0.77) > 0));
+    const wrong = using('s = Split(w)', "b = s.low + 1 'kg'", 'u = 1');
+    expect(problems(wrong).join()).toMatch(/m.*kg|kg.*m/);
+  });
+  test('what is not certain is told at its place', () => {
+    const told = (...own: string[]): string => problems(using(...own, 'u = 1')).join(' | ');
+    expect(told('s = Split(w)', 'a = 2*s')).toContain('Which output of s is meant? It has s.low and s.high and s.isUp');
+    expect(told('a = 1 + Split(w)')).toContain('give it a line of its own, x = Split(...), and use x.low');
+    expect(problems(using('u = Split(w)')).join()).toContain('u is one value, and Split gives several');
+    expect(told('s = Split({1, 2})')).toContain('give it one number each');
+    expect(told('s = Split(w)', 'a = s.middle')).toMatch(/middle/);
+    expect(told('s = Split()')).toContain('Nothing feeds v of Split');
+  });
+  test('what is used elsewhere is led to its new place, into the box and out of it', () => {
+    const asks = (p: Project, formula: string): Project => ({
+      ...p,
+      requirements: [{ ...newRequirement('r', 'R-1', 'low'), formula }],
+    });
+    const plain = asks(projectWith(lines), 'abs(i) < 5 and i > e');
+    const boxed = after(plain, make(plain, ['l1', 'l2']));
+    expect(boxed.requirements[0].formula).toBe('abs(box.i) < 5 and box.i > box.e');
+    expect(problems(boxed)).toEqual(problems(plain));
+    const inside = boxed.types[0].signals[0].lines.find((l) => l.text.startsWith('box'))!;
+    expect(opened(boxed, inside.id).requirements[0].formula).toBe('abs(i) < 5 and i > e');
+    const p = asks(using('s = Split(w)', 'u = 1'), "s.low < 5 'm' and s.lowest");
+    expect(opened(p, 'l1').requirements[0].formula).toBe("low < 5 'm' and s.lowest");
+    const renamed = applyEdit(p, { kind: 'rename', list: 'type/f/quantity', id: 'low', name: 'slow' }).project;
+    expect(renamed.requirements[0].formula).toBe("s.slow < 5 'm' and s.lowest");
+    const other = applyEdit(p, { kind: 'rename-declared', type: 't', name: 's', to: 'parts' }).project;
+    expect([texts(other)[1], other.requirements[0].formula]).toEqual([
+      'parts = Split(w)',
+      "parts.low < 5 'm' and parts.lowest",
+    ]);
+  });
+});
+
 test('units go with the border, and values of a use may differ', () => {
   const p = projectOf(
     {
@@ -125,12 +228,15 @@ test('variables that only the lines inside name go with them; what something els
     ...p,
     requirements: [{ ...newRequirement('r', 'R-1', 'i is small'), formula: 'abs(i) < 5' }],
   };
-  expect(make(asked, ['l2', 'l3'])).toMatchObject({ message: expect.stringContaining('i, u are used outside') });
+  const both = after(asked, make(asked, ['l2', 'l3']));
+  // what a requirement names keeps its name
+  expect(texts(both).slice(2)).toEqual(['box = Box(e, kp)', 'i = box.i', 'u = box.u', 'x = lag(u, T = 0.2)']);
+  expect(both.types[0].quantities.map((q) => q.name)).toEqual(['kp', 'u', 'i']);
+  expect(values(both, 'i')).toEqual(values(p, 'i').map((v) => expect.closeTo(v, 9)));
 });
 
 test('what cannot be a part type is told, and nothing changes', () => {
   const p = projectWith([...loop, 'two = e + i']);
-  expect(make(p, ['l1', 'l2'])).toMatchObject({ message: expect.stringContaining('e, i are used outside') });
   expect(make(p, [])).toMatchObject({ message: expect.stringContaining('Choose the lines') });
   expect(make(p, ['l2', 'l3'], 'T')).toMatchObject({ message: expect.any(String) });
   const broken = projectWith(['a = 1 +', 'b = a']);
@@ -215,8 +321,7 @@ test('random sheets in boxes and out again: the same numbers', () => {
         const p = projectWith(['w = sine(f = 2)', ...rows, 'u = x4 + x3']);
         const ids = rows.map((_, k) => `l${k + 1}`).slice(from, from + count);
         const change = make(p, ids);
-        // several results are told
-        if (!('edit' in change)) return expect(change.message).toMatch(/used outside|Nothing comes out/);
+        if (!('edit' in change)) return expect(change.message).toMatch(/Nothing comes out/);
         const boxed = after(p, change);
         expect(values(boxed, 'u')).toEqual(values(p, 'u').map((v) => expect.closeTo(v, 6)));
         expect(values(opened(boxed, change.lines[0]), 'u')).toEqual(values(p, 'u').map((v) => expect.closeTo(v, 6)));

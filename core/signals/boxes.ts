@@ -83,11 +83,11 @@ export function makePartType(
       picture.wires.some((w) => w.from === c.id && (!w.to || !ids.has(w.to.line))),
   );
   const results = outputs.length > 0 ? outputs : cards.filter((c) => !picture.wires.some((w) => w.from === c.id));
-  if (results.length !== 1)
+  if (results.length === 0) return refuse('Nothing comes out of these lines');
+  const inner = results.find((c) => c.outputs.length > 1);
+  if (inner)
     return refuse(
-      results.length === 0
-        ? 'Nothing comes out of these lines'
-        : `${results.map((c) => c.name).join(', ')} are used outside: a block has one output. Choose fewer lines, or lines up to one of them`,
+      `${inner.name} is a part with several outputs, which cannot go out as they are: choose the lines that use them, too`,
     );
   const [result] = results;
   const name = nameFor(result.name);
@@ -124,7 +124,7 @@ export function makePartType(
           value: (x.isFixed && valueOf(x.name)) || '0',
         }),
       ),
-      quantityOf(result.name, [result.name], { role: 'output', value: '' }),
+      ...results.map((r) => quantityOf(r.name, [r.name], { role: 'output', value: '' })),
     ],
     signals: [
       {
@@ -139,26 +139,47 @@ export function makePartType(
   const given = inputs.map((x) => (x.own === x.name || !x.isFixed ? x.name : `${x.own} = ${x.name}`));
   const positional = [...inputs.keys()].every((k) => given[k] === inputs[k].name);
   const args = positional ? given : inputs.map((x) => `${x.own} = ${x.name}`);
+  const isAlone = results.length === 1;
+  let part = name.charAt(0).toLowerCase() + name.slice(1);
+  const stem = part;
+  for (let k = 2; names.kindOf([part]) !== 'free' || around.isTaken(part); k++) part = `${stem}${k}`;
   const use: SignalLine = {
-    ...newSignalLine(result.id, `${result.name} = ${name}(${args.join(', ')})`),
+    ...newSignalLine(
+      isAlone ? result.id : `z-${newId()}`,
+      `${isAlone ? result.name : part} = ${name}(${args.join(', ')})`,
+    ),
     place: middleOf(cards.map((c) => c.place)),
   };
+  // a quantity of the part type keeps its name, on a line of its own
+  const kept = new Set(
+    isAlone ? [] : results.flatMap((r) => (type.quantities.some((q) => q.name === r.name) ? [r.id] : [])),
+  );
+  const becomes = new Map(
+    isAlone ? [] : results.flatMap((r) => (kept.has(r.id) ? [] : [[r.name, `${part}.${r.name}`] as const])),
+  );
   const at = sheet.lines.findIndex((l) => l.id === result.id);
-  const rest = sheet.lines.flatMap((l, k) => (k === at ? [use] : ids.has(l.id) ? [] : [l]));
+  const rest = sheet.lines.flatMap((l, k): SignalLine[] => {
+    const found = k === at ? [use] : [];
+    const own = cards.find((c) => c.id === l.id);
+    if (own && kept.has(l.id)) found.push({ ...l, text: `${own.name} = ${part}.${own.name}` });
+    else if (!ids.has(l.id)) found.push(becomes.size === 0 ? l : { ...l, text: renameInLine(l.text, becomes) });
+    return found;
+  });
   const label = `Make ${name} of ${cards.length} line${cards.length === 1 ? '' : 's'}`;
   if (project.types.some((t) => t.name === name)) return refuse(`${name} is the name of another part type`);
   return {
     label,
-    lines: [result.id],
+    lines: [use.id],
     edit: {
       kind: 'batch',
       label,
       edits: [
         { kind: 'insert', list: 'type', entry: box },
+        ...[...becomes].map(([from, to]): Edit => ({ kind: 'lead', type: type.id, from, to })),
         { kind: 'update', list: `type/${type.id}/signals`, id: sheet.id, changes: { lines: rest } },
         // what only the lines inside have a name for goes with them
         ...type.quantities.flatMap((q): Edit[] =>
-          inside.has(q.name) && q.name !== result.name
+          inside.has(q.name) && !results.some((r) => r.name === q.name)
             ? [{ kind: 'remove', list: `type/${type.id}/quantity`, id: q.id }]
             : [],
         ),
@@ -267,9 +288,14 @@ export function unfold(
   };
   const becomes = new Map<string, string>();
   const extra: SignalLine[] = [];
+  const isPart = card.outputs.length > 1;
+  /** What the lines beside it called its outputs. */
+  const outputs = new Map<string, string>();
   for (const q of own.quantities) {
     if (q.role === 'output') {
-      becomes.set(q.name, card.name);
+      const result = isPart ? fresh(q.name) : card.name;
+      becomes.set(q.name, result);
+      if (isPart) outputs.set(`${card.name}.${q.name}`, result);
       continue;
     }
     const value = given.get(q.name)?.value;
@@ -298,11 +324,20 @@ export function unfold(
     if (name === undefined) return base;
     return { ...base, text: renameInLine(l.text, becomes) };
   });
-  const all = sheet.lines.flatMap((l) => (l.id === id ? [...extra, ...lines] : [l]));
+  const all = sheet.lines.flatMap((l) =>
+    l.id === id ? [...extra, ...lines] : [outputs.size === 0 ? l : { ...l, text: renameInLine(l.text, outputs) }],
+  );
   const label = `Put the lines of ${own.name} back`;
   return {
     label,
     lines: lines.map((l) => l.id),
-    edit: { kind: 'update', list: `type/${type.id}/signals`, id: sheet.id, changes: { lines: all } },
+    edit: {
+      kind: 'batch',
+      label,
+      edits: [
+        ...[...outputs].map(([from, to]): Edit => ({ kind: 'lead', type: type.id, from, to })),
+        { kind: 'update', list: `type/${type.id}/signals`, id: sheet.id, changes: { lines: all } },
+      ],
+    },
   };
 }

@@ -7,6 +7,7 @@ import { walkExpression } from '../language/walk';
 import type { Address } from '../project/address';
 import type { PartType, Quantity, SignalSheet } from '../project/document';
 import { signalBlocks, signalsPackage, type SignalBlock } from './catalogue';
+import { partOnLine, type PartOnLine } from './several-outputs';
 import { at, readLines, type BlockLine } from './sheet-lines';
 import { resultUnit, unitIn, unitsOf } from './sheet-units';
 import type { SheetSurroundings, WireType } from './surroundings';
@@ -75,6 +76,11 @@ export function lowerSheets(type: PartType, around: SheetSurroundings): LoweredS
   const units = new Map<string, string>();
   const context = unitsOf(units, quantities, around);
   const types = wireTypes(byName, quantities, around);
+  const severalOf = new Map<string, PartOnLine>();
+  for (const line of byName.values()) {
+    const found = partOnLine(line.expr, around);
+    if (found) severalOf.set(line.name, found);
+  }
   const shapes = wireShapes(byName);
   const clocks = new Map<SignalSheet, Clock | undefined>();
   for (const sheet of type.signals) {
@@ -109,6 +115,7 @@ export function lowerSheets(type: PartType, around: SheetSurroundings): LoweredS
         units,
         context,
         movingIn,
+        severalOf,
         elements,
         equations,
         problems,
@@ -191,6 +198,8 @@ interface LineLowering {
   readonly context: UnitContext;
   /** The first name in a formula that changes during a run, as far as this part type knows. */
   readonly movingIn: (e: Expr) => string | undefined;
+  /** Lines that are parts with several outputs, by their names. */
+  readonly severalOf: ReadonlyMap<string, PartOnLine>;
   readonly elements: PlacedElement[];
   readonly equations: PlacedEquation[];
   readonly problems: Problem[];
@@ -198,6 +207,28 @@ interface LineLowering {
 
 function lowerLine(l: LineLowering, isQuantity: boolean): void {
   const { line, elements, types, units } = l;
+  walkExpression(line.expr, (x) => {
+    const [first, second] = x.kind === 'ref' ? x.parts : [];
+    const part = first && !second && l.severalOf.get(first.name);
+    if (part)
+      l.problems.push(
+        at(line, 'outputs', `Which output of ${first.name} is meant? It has ${outputsIn(first.name, part)}`, x.span),
+      );
+  });
+  const part = l.severalOf.get(line.name);
+  if (part && line.expr.kind === 'call') {
+    if (isQuantity)
+      return void l.problems.push(
+        at(
+          line,
+          'outputs',
+          `${line.name} is one value, and ${part.type.name} gives several: give the line a name of its own, then ${line.name} a line with one of them`,
+        ),
+      );
+    partOf(l, blockOfType(part.type, part.outputs[0]), part.type.name, line.expr, line.name);
+    for (const q of part.outputs) if (q.unit !== '') units.set(`${line.name}.${q.name}`, q.unit);
+    return;
+  }
   const value = withParts(l, line.expr);
   if (!isQuantity) {
     const type = types.get(line.name) ?? 'Real';
@@ -209,6 +240,9 @@ function lowerLine(l: LineLowering, isQuantity: boolean): void {
   }
   addEquation(l, nameOf(line.name), value, line.expr.span);
 }
+
+const outputsIn = (name: string, { outputs }: PartOnLine): string =>
+  outputs.map((q) => `${name}.${q.name}`).join(' and ');
 
 const countOf = (value: number): Expr => ({ kind: 'number', value, span: nowhere });
 
@@ -247,9 +281,10 @@ function withParts(l: LineLowering, e: Expr): Expr {
           const why =
             outputs.length === 0
               ? 'has no output: nothing comes out of it'
-              : `has the outputs ${outputs.map((q) => q.name).join(', ')}: which of them is meant? Make it a part, and name its output`;
+              : `has the outputs ${outputs.map((q) => q.name).join(', ')}: give it a line of its own, x = ${own.name}(...), and use x.${outputs[0].name}`;
           l.problems.push(at(l.line, 'outputs', `${own.name} ${why}`, e.calleeSpan));
-          return e;
+          // it is told: nothing more is to be said of it
+          return { kind: 'number', value: 0, span: e.span };
         }
         return partOf(l, blockOfType(own, outputs[0]), own.name, e);
       }
@@ -264,6 +299,9 @@ function withParts(l: LineLowering, e: Expr): Expr {
         };
       return partOf(l, block, `${signalsPackage}.${l.clock ? 'Sampled.' : ''}${block.name}`, e);
     }
+    case 'ref':
+      // which of its outputs is meant has been asked
+      return e.parts.length === 1 && l.severalOf.has(e.parts[0].name) ? { kind: 'number', value: 0, span: e.span } : e;
     case 'unary':
       return { ...e, operand: inside(e.operand) };
     case 'binary':
@@ -282,7 +320,13 @@ function withParts(l: LineLowering, e: Expr): Expr {
 }
 
 /** A block as a part of its own: what it takes becomes values of its inputs and parameters. */
-function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extract<Expr, { kind: 'call' }>): Expr {
+function partOf(
+  l: LineLowering,
+  block: SignalBlock,
+  typeName: string,
+  e: Extract<Expr, { kind: 'call' }>,
+  called?: string,
+): Expr {
   const { line, clock, sheet } = l;
   const given = new Map<string, Expr>();
   e.args.forEach((a, k) => {
@@ -317,13 +361,17 @@ function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extrac
     l.problems.push(
       at(line, 'not-fed', `Nothing feeds ${missing.map((x) => x.name).join(', ')} of ${block.name}`, e.calleeSpan),
     );
-  const name = freshName(`${line.name}_${block.name}`, l.isFree, l.own);
+  const name = called ?? freshName(`${line.name}_${block.name}`, l.isFree, l.own);
   // given several numbers where it takes one, it is there once for each
   const shapeOf = (x: Expr): WireShape => shapeOfExpression(x, (n) => l.shapes.get(n) ?? []);
   const several = [...given].flatMap(([key, x]) =>
     block.takes.find((t) => t.name === key)?.isArray ? [] : [shapeOf(x)],
   );
   const shape = several.find((s) => s.length > 0) ?? [];
+  if (called !== undefined && shape.length > 0)
+    l.problems.push(
+      at(line, 'shape', `${block.name} takes single numbers and has several outputs: give it one number each`, e.span),
+    );
   const args: ModificationArgument[] = [];
   const set = (path: string, value: Expr, isForAll = true): void =>
     void args.push({ ...valueArgument(path, value), each: shape.length > 0 && isForAll });
@@ -370,7 +418,7 @@ function partOf(l: LineLowering, block: SignalBlock, typeName: string, e: Extrac
       { args },
       { protected: typeName.startsWith(`${signalsPackage}.`), dimensions: shape.map(countOf) },
     ),
-    place: `${line.place}/text`,
+    place: called === undefined ? `${line.place}/text` : line.place,
   });
   return { ...nameOf(name, block.gives), span: e.span };
 }

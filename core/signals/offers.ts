@@ -1,4 +1,5 @@
-import type { SignalSheet } from '../project/document';
+import { isInside } from '../editing/references';
+import type { PartType, Project, SignalSheet } from '../project/document';
 import { signalBlocks, type SignalBlock } from './catalogue';
 
 /** What can be put onto a signal sheet, and how it is searched for. */
@@ -177,6 +178,27 @@ export function offersFor(sheet: Pick<SignalSheet, 'every'>): readonly SheetOffe
     note,
   ]);
 }
+
+/** Part types of the project that can stand on a line of one of them: those with an output that do not have it inside. */
+export const partTypeOffers = (project: Project, type: PartType): readonly SheetOffer[] =>
+  project.types.flatMap((t): SheetOffer[] => {
+    const named = (role: string): string[] => t.quantities.flatMap((q) => (q.role === role ? [q.name] : []));
+    const [inputs, outputs] = [named('input'), named('output')];
+    if (t === type || outputs.length === 0 || inputs.length === 0 || isInside(project, type.id, t)) return [];
+    const gives = `${inputs.join(', ')} to ${outputs.join(', ')}`;
+    return [
+      {
+        key: `type ${t.name}`,
+        title: t.name,
+        base: t.name.charAt(0).toLowerCase() + t.name.slice(1),
+        formula: `${t.name}(${inputs.map((_, k) => `#${k + 1}`).join(', ')})`,
+        purpose: t.note.trim() === '' ? `Part type: ${gives}` : t.note,
+        info: `A part type of this project, from ${gives}.`,
+        words: `part type block own ${outputs.join(' ')}`,
+        isTruth: outputs.length === 1 && t.quantities.some((q) => q.name === outputs[0] && q.type === 'Boolean'),
+      },
+    ];
+  });
 
 /** Offers that hold every word of a search, best first: by name, by what they are called besides, by what they do. */
 export function searchOffers(offers: readonly SheetOffer[], search: string): readonly SheetOffer[] {

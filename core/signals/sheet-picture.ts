@@ -7,6 +7,7 @@ import type { PartType, Place, SignalLine, SignalSheet } from '../project/docume
 import { argumentTexts } from './call-text';
 import { signalBlocks, type BlockArgument, type SignalBlock } from './catalogue';
 import { blockOfType } from './lower-sheet';
+import { partOnLine } from './several-outputs';
 import type { SheetSurroundings } from './surroundings';
 
 /** A signal sheet as its drawing shows it: lines as cards, names that are used as wires, what comes from and goes to elsewhere as tags. */
@@ -42,6 +43,8 @@ export interface SheetCard {
   /** A part type that is used as a block. */
   readonly typeId: string | undefined;
   readonly inputs: readonly CardInput[];
+  /** Names of what comes out of it: its own, or `f.low` and `f.high` of a part type with several outputs. */
+  readonly outputs: readonly string[];
 }
 
 export interface SheetNote {
@@ -145,6 +148,7 @@ export function sheetPicture(type: PartType, sheet: SignalSheet, around: SheetSu
       block: found?.block,
       typeId: found?.type?.id,
       inputs: inputs.map(({ key, text, span, isFree }) => ({ key, text, span, isFree })),
+      outputs: outputsOf(own.name, own.expr, around),
     });
     for (const input of inputs)
       for (const name of input.names) {
@@ -170,6 +174,12 @@ export function sheetPicture(type: PartType, sheet: SignalSheet, around: SheetSu
   return { cards, notes, wires, tags };
 }
 
+function outputsOf(name: string, e: Expr | undefined, around: SheetSurroundings): readonly string[] {
+  if (name === '') return [];
+  const several = partOnLine(e, around);
+  return several ? several.outputs.map((q) => `${name}.${q.name}`) : [name];
+}
+
 /** The name a line gives; undefined for notes and what is no line. */
 export function nameOfLine(l: SignalLine): string | undefined {
   const own = readCard(l);
@@ -186,14 +196,20 @@ export function namesOn(type: PartType, sheet: SignalSheet, around: SheetSurroun
       if (name === undefined) continue;
       if (s.id !== sheet.id) others.add(name);
       else if (!own.has(name)) own.set(name, l.id);
+      const card = readCard(l);
+      if (typeof card === 'string') continue;
+      for (const output of outputsOf(name, card.expr, around))
+        if (s.id !== sheet.id) others.add(output);
+        else if (!own.has(output)) own.set(output, l.id);
     }
   const roles = new Map(type.quantities.map((q) => [q.name, q.role]));
   const found = new Map<string, NameKind>();
   const look = (path: readonly string[]): NameKind => {
     const [first] = path;
+    const whole = path.join('.');
+    if (own.has(whole)) return 'line';
+    if (others.has(whole)) return 'outside';
     if (path.length === 1) {
-      if (own.has(first)) return 'line';
-      if (others.has(first)) return 'outside';
       const role = roles.get(first);
       if (role) return role === 'parameter' || role === 'constant' ? 'fixed' : 'outside';
       if (first === 'time') return 'fixed';
@@ -272,7 +288,9 @@ function inputsOf(e: Expr, block: SignalBlock | undefined, names: SheetNames, te
 
 function tagOf(type: PartType, sheet: SignalSheet, name: string): SheetTag {
   const role = type.quantities.find((q) => q.name === name)?.role;
-  const giver = type.signals.find((s) => s !== sheet && s.lines.some((l) => nameOfLine(l) === name));
+  const giver = type.signals.find(
+    (s) => s !== sheet && s.lines.some((l) => [name, name.split('.')[0]].includes(nameOfLine(l) ?? '')),
+  );
   const isState = type.charts.some((c) => c.name === name.split('.')[0]);
   return {
     name,

@@ -1,5 +1,6 @@
 import type { Expr } from '../language/ast';
 import { signalBlocks } from './catalogue';
+import { partOnLine } from './several-outputs';
 import type { BlockLine } from './sheet-lines';
 import type { SheetSurroundings, WireType } from './surroundings';
 
@@ -58,7 +59,9 @@ export function wireTypes(
       case 'ref': {
         const path = e.parts.map((p) => p.name);
         if (path.length === 1 && (lines.has(path[0]) || quantities.has(path[0]))) return ofName(path[0]);
-        return around.typeOf(path) ?? 'Real';
+        const part = path.length === 2 ? partOnLine(lines.get(path[0])?.expr, around) : undefined;
+        const output = part?.outputs.find((q) => q.name === path[1]);
+        return output?.type ?? around.typeOf(path) ?? 'Real';
       }
       default:
         return 'Real';

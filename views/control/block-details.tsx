@@ -36,7 +36,6 @@ export function BlockDetails({
   const { edit } = useProject.getState();
   const { select, go } = usePlace.getState();
   const problems = useProject((s) => s.problems);
-  const moment = useMoment();
   const names = useMemo(
     () => [
       ...namesIn(project, type),
@@ -85,9 +84,7 @@ export function BlockDetails({
         </div>
       </>
     );
-  const full = path === undefined || card.name === '' ? undefined : fullName(path, card.name);
-  const unit = around.unitOf([card.name]) ?? '';
-  const now = full === undefined ? '' : moment.text(full);
+  const watched = path === undefined ? [] : card.outputs.map((o) => fullName(path, o));
   const isQuantity = type.quantities.some((q) => q.name === card.name);
   const rename = (to: string): Problem | undefined => {
     // a quantity keeps its name; the line gives another one
@@ -115,8 +112,8 @@ export function BlockDetails({
         <Button
           variant="bare"
           label={`Watch ${card.name} in the ribbon`}
-          disabled={full === undefined}
-          onClick={(e) => full !== undefined && watch([full], e.shiftKey)}
+          disabled={watched.length === 0}
+          onClick={(e) => watch(watched, e.shiftKey)}
         >
           <Activity size={14} aria-hidden />
         </Button>
@@ -139,18 +136,14 @@ export function BlockDetails({
             }}
           />
         </div>
-        <div className="field-row">
-          <label>At the cursor</label>
-          <span className="mono">
-            {full !== undefined ? (
-              <DraggableName name={full} from="control">
-                {now === '' ? '–' : withUnit(now, moment.unit(full) || unit)}
-              </DraggableName>
-            ) : (
-              '–'
-            )}
-          </span>
-        </div>
+        {card.outputs.map((output) => (
+          <OutputRow
+            key={output}
+            label={card.outputs.length > 1 ? output : 'At the cursor'}
+            full={path === undefined ? undefined : fullName(path, output)}
+            unit={around.unitOf(output.split('.')) ?? ''}
+          />
+        ))}
         {block && (
           <>
             <h3 className="section-title">{inner ? inner.name : block.name}</h3>
@@ -165,7 +158,10 @@ export function BlockDetails({
                     go({
                       area: 'control',
                       type: inner.id,
-                      part: path === undefined ? '' : fullName(path, `${card.name}_${inner.name}`),
+                      part:
+                        path === undefined
+                          ? ''
+                          : fullName(path, card.outputs.length > 1 ? card.name : `${card.name}_${inner.name}`),
                       sheet: '',
                     })
                   }
@@ -199,5 +195,33 @@ export function BlockDetails({
         <TraceLinks address={address} what={card.name} />
       </div>
     </>
+  );
+}
+
+/** What comes out, at the cursor. */
+function OutputRow({
+  label,
+  full,
+  unit,
+}: {
+  readonly label: string;
+  readonly full: string | undefined;
+  readonly unit: string;
+}) {
+  const moment = useMoment();
+  const now = full === undefined ? '' : moment.text(full);
+  return (
+    <div className="field-row">
+      <label>{label}</label>
+      <span className="mono">
+        {full === undefined ? (
+          '–'
+        ) : (
+          <DraggableName name={full} from="control">
+            {now === '' ? '–' : withUnit(now, moment.unit(full) || unit)}
+          </DraggableName>
+        )}
+      </span>
+    </div>
   );
 }

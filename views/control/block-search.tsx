@@ -18,6 +18,7 @@ const most = 60;
 export function BlockSearch({
   every,
   names,
+  more,
   at,
   begin,
   title,
@@ -26,6 +27,8 @@ export function BlockSearch({
 }: {
   readonly every: string;
   readonly names: readonly KnownName[];
+  /** Besides blocks and operations: part types of the project. */
+  readonly more: readonly SheetOffer[];
   /** In the window. */
   readonly at: { readonly x: number; readonly y: number };
   /** What has been typed already. */
@@ -40,18 +43,23 @@ export function BlockSearch({
   const box = useRef<HTMLDivElement>(null);
   const id = useId();
   const found = useMemo((): readonly Found[] => {
-    const offers = searchOffers(offersFor({ every }), text);
+    const offers = searchOffers([...more, ...offersFor({ every })], text);
     const word = text.trim().toLowerCase();
     const own = names.filter((n) => word !== '' && n.name.toLowerCase().includes(word));
     const first = own.filter((n) => n.name.toLowerCase().startsWith(word));
     const rest = own.filter((n) => !first.includes(n));
+    // what is called just so comes before names that only begin so
+    const same = offers.filter(
+      (o) => o.title.toLowerCase() === word && !first.some((n) => n.name.toLowerCase() === word),
+    );
     const all = [
+      ...same.map((offer) => ({ offer })),
       ...first.slice(0, 8).map((known) => ({ known })),
-      ...offers.slice(0, most).map((offer) => ({ offer })),
+      ...offers.flatMap((offer) => (same.includes(offer) ? [] : [{ offer }])).slice(0, most),
       ...rest.slice(0, 8).map((known) => ({ known })),
     ];
     return all;
-  }, [every, names, text]);
+  }, [every, names, more, text]);
   const here = found[Math.min(at_, found.length - 1)];
   const [place, setPlace] = useState({ left: at.x, top: at.y });
   useLayoutEffect(() => {

@@ -4,6 +4,7 @@ import { useMemo } from 'react';
 import { surroundingsOf } from '@/core/flatten/sheet-surroundings';
 import { projectLibrary } from '@/core/flatten/from-project';
 import { readNetwork } from '@/core/network/read-network';
+import { partTypeOffers } from '@/core/signals/offers';
 import { namesOn, sheetPicture } from '@/core/signals/sheet-picture';
 import type { PartType, Project } from '@/core/project/project';
 import { useHere } from '@/store/derived';
@@ -69,9 +70,11 @@ export function ControlSheet() {
     const { project, type } = at;
     const { library } = projectLibrary(project);
     const own = type.quantities.map((q) => ({ name: q.name, what: [q.role, q.note].filter(Boolean).join(': ') }));
-    const lines = [...at.names.lines.keys()].flatMap((name) =>
-      type.quantities.some((q) => q.name === name) ? [] : [{ name, what: 'a line of this sheet' }],
-    );
+    const lines = at.picture.cards
+      .flatMap((c) => c.outputs)
+      .flatMap((name) =>
+        type.quantities.some((q) => q.name === name) ? [] : [{ name, what: 'a line of this sheet' }],
+      );
     const inner = readNetwork(library, type).parts.flatMap((p) =>
       p.ends.flatMap((e) =>
         e.kind === 'signal' && e.gives !== false
@@ -81,6 +84,7 @@ export function ControlSheet() {
     );
     return [...own, ...lines, ...inner];
   }, [at]);
+  const partTypes = useMemo(() => (at ? partTypeOffers(at.project, at.type) : []), [at]);
   const { type, project } = here;
   const sheet = usePlace((s) => s.sheet);
   if (!type || !project) return null;
@@ -111,7 +115,9 @@ export function ControlSheet() {
         </div>
       </>
     );
-  return <SignalSheetView key={`${type.id} ${at.sheet.id}`} at={at} path={here.path} known={known} />;
+  return (
+    <SignalSheetView key={`${type.id} ${at.sheet.id}`} at={at} path={here.path} known={known} partTypes={partTypes} />
+  );
 }
 
 /** A small loop to begin with: what it uses and does not know yet is told. */

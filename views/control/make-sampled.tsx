@@ -21,7 +21,7 @@ export function MakeSampled({
 }) {
   const { project, type, sheet, picture } = at;
   const inputs = type.quantities.filter((q) => q.role === 'input' && q.type === 'Real').map((q) => q.name);
-  const outputs = picture.cards.flatMap((c) => (c.name === '' ? [] : [c.name]));
+  const outputs = picture.cards.flatMap((c) => c.outputs);
   const [every, setEvery] = useState("1 'ms'");
   const [method, setMethod] = useState<SignalSheet['method']>('hold');
   const [to, setTo] = useState('');

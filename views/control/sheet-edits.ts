@@ -150,7 +150,7 @@ export function giveOutput(s: SheetAtHand, from: string, output: string, at: Pla
   const card = id === undefined ? undefined : cardOf(s, id);
   const isQuantity = s.type.quantities.some((x) => x.name === from);
   const label = `${output} is given by ${from}`;
-  if (card && !isQuantity && !s.picture.wires.some((w) => w.name === from)) {
+  if (card && card.outputs.length === 1 && !isQuantity && !s.picture.wires.some((w) => w.name === from)) {
     const equals = card.text.indexOf('=');
     return { edit: changeText(s, card.id, `${output} ${card.text.slice(equals)}`), label, chosen: [card.id] };
   }
@@ -171,7 +171,10 @@ export function putBetween(s: SheetAtHand, id: string, wire: SheetWire): SheetCh
     edit: {
       kind: 'batch',
       label,
-      edits: [changeText(s, id, text), changeText(s, target.id, rewire(target, wire.to!.key, wire.name, card.name))],
+      edits: [
+        changeText(s, id, text),
+        changeText(s, target.id, rewire(target, wire.to!.key, wire.name, card.outputs[0])),
+      ],
     },
   };
 }

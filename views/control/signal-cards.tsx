@@ -15,7 +15,16 @@ import { withUnit } from '@/ui/format';
 import { LinkableBox, LinkCount } from '@/ui/linkable';
 import { momentAt } from '@/ui/moment';
 import { pathOf } from './route-wire';
-import { inputAt, outputAt, type CardNode, type NoteNode, type TagNode, type WireEdge } from './signal-graph';
+import {
+  inputAt,
+  outputAt,
+  outputHandle,
+  outputOf,
+  type CardNode,
+  type NoteNode,
+  type TagNode,
+  type WireEdge,
+} from './signal-graph';
 import { Spark } from './spark';
 import { useIsWatched } from '@/ui/ribbon/watch';
 
@@ -46,7 +55,8 @@ function SignalCard({ id, data, selected }: NodeProps<CardNode>) {
   const unit = actions?.unitOf(card.name) ?? '';
   const now = useNow(full, unit);
   const watched = useIsWatched(full);
-  const shape = card.inputs.map((i) => i.key).join();
+  const shape = [...card.inputs.map((i) => i.key), ...card.outputs].join();
+  const several = card.outputs.length > 1;
   useEffect(() => update(id), [id, shape, update]);
   return (
     <LinkableBox
@@ -59,11 +69,13 @@ function SignalCard({ id, data, selected }: NodeProps<CardNode>) {
         <strong className="mono text-truncate" title={card.name}>
           {card.name || '?'}
         </strong>
-        {watched && <Eye size={12} aria-label="has a track" className="watched" />}
+        {watched && !several && <Eye size={12} aria-label="has a track" className="watched" />}
         <LinkCount address={data.address} />
-        <span className="num now text-truncate" data-now={card.name} title={now}>
-          {now || <span className="quiet">{unit === '1' ? '' : unit}</span>}
-        </span>
+        {!several && (
+          <span className="num now text-truncate" data-now={card.name} title={now}>
+            {now || <span className="quiet">{unit === '1' ? '' : unit}</span>}
+          </span>
+        )}
       </div>
       <div className="signal-formula mono" title={card.text}>
         {card.formula}
@@ -80,7 +92,14 @@ function SignalCard({ id, data, selected }: NodeProps<CardNode>) {
             </div>
           ))}
         </div>
-        {full !== undefined && <Spark name={full} />}
+        {several && (
+          <div className="signal-outputs">
+            {card.outputs.map((o, k) => (
+              <SignalOutput key={o} name={o} of={card.name} full={data.fullOutputs[k]} />
+            ))}
+          </div>
+        )}
+        {full !== undefined && !several && <Spark name={full} />}
       </div>
       {problem && (
         <div className="signal-problem text-truncate" title={problem} role="note">
@@ -98,15 +117,54 @@ function SignalCard({ id, data, selected }: NodeProps<CardNode>) {
           title={i.key}
         />
       ))}
-      <Handle
-        id="out"
-        type="source"
-        position={Position.Right}
-        className="signal"
-        style={{ top: outputAt }}
-        title={card.name}
-      />
+      {several ? (
+        card.outputs.map((o) => (
+          <Handle
+            key={o}
+            id={outputHandle(card, o)}
+            type="source"
+            position={Position.Right}
+            className="signal"
+            style={{ top: outputOf(card, o) }}
+            title={o}
+          />
+        ))
+      ) : (
+        <Handle
+          id="out"
+          type="source"
+          position={Position.Right}
+          className="signal"
+          style={{ top: outputAt }}
+          title={card.name}
+        />
+      )}
     </LinkableBox>
+  );
+}
+
+/** One of several outputs of a card, with its value at the cursor. */
+function SignalOutput({
+  name,
+  of,
+  full,
+}: {
+  readonly name: string;
+  readonly of: string;
+  readonly full: string | undefined;
+}) {
+  const actions = useContext(SheetContext);
+  const unit = actions?.unitOf(name) ?? '';
+  const now = useNow(full, unit);
+  const watched = useIsWatched(full);
+  return (
+    <div className="signal-output text-truncate" title={now ? `${name} = ${now}` : name} data-output={name}>
+      {watched && <Eye size={11} aria-label="has a track" className="watched" />}
+      <span className="num now" data-now={name}>
+        {now || (unit === '1' ? '' : unit)}
+      </span>
+      <span className="mono">{name.slice(of.length + 1)}</span>
+    </div>
   );
 }
 

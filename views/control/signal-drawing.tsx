@@ -17,7 +17,8 @@ import { nanoid } from 'nanoid';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { newSignalLine, type PartType, type Place, type Project, type SignalSheet } from '@/core/project/project';
-import type { SheetPicture, SheetNames, SheetTag, SheetWire } from '@/core/signals/sheet-picture';
+import type { SheetOffer } from '@/core/signals/offers';
+import type { SheetCard, SheetPicture, SheetNames, SheetTag, SheetWire } from '@/core/signals/sheet-picture';
 import type { SheetSurroundings } from '@/core/signals/surroundings';
 import { wireInto, wireOnto, type WireOffer } from '@/core/signals/wiring';
 import { pick, useChoice } from '@/store/choice';
@@ -57,7 +58,16 @@ import {
   type SheetChange,
 } from './sheet-edits';
 import { edgeTypes, nodeTypes, SheetContext, type SheetActions } from './signal-cards';
-import { cardWidth, outputAt, sheetEdges, sheetNodes, tagId, type SheetNode, type WireEdge } from './signal-graph';
+import {
+  cardWidth,
+  outputAt,
+  outputAtHandle,
+  sheetEdges,
+  sheetNodes,
+  tagId,
+  type SheetNode,
+  type WireEdge,
+} from './signal-graph';
 import { TargetField, WireMenu } from './wire-menu';
 
 const multiKeys = ['Control', 'Meta', 'Shift'];
@@ -72,6 +82,8 @@ export interface DrawingProps {
   readonly around: SheetSurroundings;
   /** Names the part has, for the search. */
   readonly known: readonly KnownName[];
+  /** Part types of the project, for the search. */
+  readonly partTypes: readonly SheetOffer[];
   /** Cards that a search has found; undefined while nothing is searched for. */
   readonly lookedFor: readonly { readonly id: string }[] | undefined;
   /** Buttons above the drawing that need what it knows. */
@@ -115,7 +127,8 @@ const isTypedInto = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement && target.closest('input, textarea, select, [contenteditable=true], .modal') !== null;
 
 /** A signal sheet as a drawing: it shows the lines, and what is done to it changes them. */
-function Drawing({ project, type, sheet, path, picture, names, around, known, lookedFor, bar, empty }: DrawingProps) {
+function Drawing(props: DrawingProps) {
+  const { project, type, sheet, path, picture, names, around, known, partTypes, lookedFor, bar, empty } = props;
   const { edit } = useProject.getState();
   const { select, say, go } = usePlace.getState();
   const item = usePlace((s) => s.item);
@@ -128,6 +141,7 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
   const [search, setSearch] = useState<OpenSearch>();
   const [menu, setMenu] = useState<OpenMenu>();
   const [target, setTarget] = useState<{ readonly at: Point; readonly from: string }>();
+  const [source, setSource] = useState<{ readonly at: Point; readonly card: SheetCard }>();
   const [branch, setBranch] = useState<{ readonly name: string; readonly from: Point; readonly to: Point }>();
   const [isTidying, setTidying] = useState(false);
   const pointer = useRef<Point>(undefined);
@@ -231,8 +245,15 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
         : { edit: changeText(s, m.line, one.text), label: `Wire ${m.from} to ${name}`, chosen: [m.line] },
     );
   };
-  const nameOfSource = (node: string): string =>
-    picture.cards.find((c) => c.id === node)?.name ?? picture.tags.find((t) => tagId(t) === node)?.name ?? '';
+  const nameOfSource = (node: string, handle: string | null | undefined): string => {
+    const card = picture.cards.find((c) => c.id === node);
+    return card ? outputAtHandle(card, handle) : (picture.tags.find((t) => tagId(t) === node)?.name ?? '');
+  };
+  /** What a card gives that something is led to: its one output, or that under the pointer. */
+  const giverUnder = (card: SheetCard, under: readonly Element[]): string => {
+    const named = under.find((e) => e.hasAttribute('data-output'))?.getAttribute('data-output');
+    return card.outputs.find((o) => o === named) ?? card.outputs[0] ?? card.name;
+  };
 
   /** A wire led from a name to wherever the pointer is. */
   const lead = (from: string, at: Point, moved?: SheetWire): void => {
@@ -256,7 +277,7 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
       openSearch(at, { kind: 'from', name: from });
   };
   const connect = (c: Connection): void => {
-    const from = nameOfSource(c.source);
+    const from = nameOfSource(c.source, c.sourceHandle);
     if (from === '') return;
     const to = cardOf(s, c.target);
     const at = pointer.current ?? middle();
@@ -276,18 +297,20 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
       const other = under.find((x) => x.hasAttribute('data-card'))?.getAttribute('data-card');
       const giver = other === undefined || other === null ? undefined : cardOf(s, other);
       const to = cardOf(s, state.fromNode.id);
-      if (giver && to && giver.id !== to.id) return offer(wireInto(to, key, giver.name), to.id, giver.name, at);
+      const given = giver && giverUnder(giver, under);
+      if (giver && to && given && giver.id !== to.id) return offer(wireInto(to, key, given), to.id, given, at);
       if (to && under.some((x) => x.classList.contains('react-flow__pane')))
         openSearch(at, { kind: 'into', line: to.id, key });
       return;
     }
-    lead(nameOfSource(state.fromNode.id), at);
+    lead(nameOfSource(state.fromNode.id, state.fromHandle?.id), at);
   };
   const reconnecting = useRef<boolean>(false);
   const reconnect = (edge: WireEdge, c: Connection): void => {
     const wire = edge.data?.wire;
     if (!wire) return;
-    if (c.source !== edge.source) return void carryOut(moveBegin(s, wire, nameOfSource(c.source)));
+    if (c.source !== edge.source || c.sourceHandle !== edge.sourceHandle)
+      return void carryOut(moveBegin(s, wire, nameOfSource(c.source, c.sourceHandle)));
     const to = cardOf(s, c.target);
     if (to && c.targetHandle && c.target !== edge.target)
       offer(wireInto(to, c.targetHandle, wire.name), to.id, wire.name, pointer.current ?? middle(), wire);
@@ -297,13 +320,11 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
     if (state.isValid || !edge.data) return;
     const p = 'clientX' in e ? e : e.changedTouches[0];
     const wire = edge.data.wire;
-    const card = document
-      .elementsFromPoint(p.clientX, p.clientY)
-      .find((x) => x.hasAttribute('data-card'))
-      ?.getAttribute('data-card');
+    const under = document.elementsFromPoint(p.clientX, p.clientY);
+    const card = under.find((x) => x.hasAttribute('data-card'))?.getAttribute('data-card');
     const to = card === undefined || card === null ? undefined : cardOf(s, card);
     if (!to) return;
-    if (state.fromHandle?.type === 'target') return void carryOut(moveBegin(s, wire, to.name));
+    if (state.fromHandle?.type === 'target') return void carryOut(moveBegin(s, wire, giverUnder(to, under)));
     if (to.id !== edge.target) offer(wireOnto(to, wire.name), to.id, wire.name, { x: p.clientX, y: p.clientY }, wire);
   };
 
@@ -396,6 +417,7 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
   });
   const closeMenu = useHandler(() => setMenu(undefined));
   const closeTarget = useHandler(() => setTarget(undefined));
+  const closeSource = useHandler(() => setSource(undefined));
 
   const tidy = useHandler(async (): Promise<void> => {
     setTidying(true);
@@ -445,7 +467,8 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
     const { card } = node.data;
     if (card.typeId === undefined) return focusFormula();
     const inner = project.types.find((t) => t.id === card.typeId);
-    const part = path === undefined ? '' : fullName(path, `${card.name}_${inner?.name ?? ''}`);
+    const own = card.outputs.length > 1 ? card.name : `${card.name}_${inner?.name ?? ''}`;
+    const part = path === undefined ? '' : fullName(path, own);
     go({ area: 'control', type: card.typeId, part, sheet: '' });
   };
 
@@ -491,8 +514,8 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
   });
   const watchChosen = (joining: boolean): void => {
     if (path === undefined) return say('No part of this type is in the product: there is nothing to watch yet', 'note');
-    const own = picture.cards.filter((c) => chosen.has(`${address}/line/${c.id}`)).map((c) => c.name);
-    const list = chosenWire ? [chosenWire.name] : own.filter((n) => n !== '');
+    const own = picture.cards.filter((c) => chosen.has(`${address}/line/${c.id}`)).flatMap((c) => c.outputs);
+    const list = chosenWire ? [chosenWire.name] : own;
     if (list.length === 0) return say('Choose a card or a wire to watch it', 'note');
     watch(
       list.map((n) => fullName(path, n)),
@@ -503,10 +526,12 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
     const card = chosenIds.length === 1 ? cardOf(s, chosenIds[0]) : undefined;
     if (!card || card.name === '') return say('Choose one card: its value is what is wired', 'note');
     const box = document.querySelector(`[data-card="${CSS.escape(card.id)}"]`)?.getBoundingClientRect();
-    setTarget({ at: box ? { x: box.right + 6, y: box.top } : middle(), from: card.name });
+    const at = box ? { x: box.right + 6, y: box.top } : middle();
+    if (card.outputs.length > 1) setSource({ at, card });
+    else setTarget({ at, from: card.name });
   };
   const targets = [
-    ...picture.cards.flatMap((c) => (c.name === '' || c.name === target?.from ? [] : [c.name])),
+    ...picture.cards.flatMap((c) => (c.name === '' || (target && c.outputs.includes(target.from)) ? [] : [c.name])),
     ...type.quantities.flatMap((q) => (q.role === 'output' && !names.lines.has(q.name) ? [q.name] : [])),
   ];
   const toTarget = (name: string): string | undefined => {
@@ -682,6 +707,7 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
           key={`${search.at.x} ${search.at.y}`}
           every={sheet.every}
           names={known}
+          more={partTypes}
           at={search.at}
           begin={search.begin}
           title={titleOfSearch(search.attached)}
@@ -698,8 +724,22 @@ function Drawing({ project, type, sheet, path, picture, names, around, known, lo
           onClose={closeMenu}
         />
       )}
+      {source && (
+        <TargetField
+          at={source.at}
+          label={`Output of ${source.card.name}`}
+          names={source.card.outputs}
+          onChoose={(from) => {
+            setSource(undefined);
+            setTarget({ at: source.at, from });
+            return undefined;
+          }}
+          onClose={closeSource}
+        />
+      )}
       {target && (
         <TargetField
+          key={target.from}
           at={target.at}
           label={`Wire ${target.from} to`}
           names={targets}

@@ -12,6 +12,8 @@ export type CardNode = Node<
     readonly address: string;
     readonly problem: string | undefined;
     readonly full: string | undefined;
+    /** Full names of its outputs. */
+    readonly fullOutputs: readonly (string | undefined)[];
   },
   'card'
 >;
@@ -39,12 +41,25 @@ export const cardWidth = 226,
   tagHeight = 24;
 const leastBody = 36;
 
-export const heightOf = (card: Pick<SheetCard, 'inputs'>, hasProblem: boolean): number =>
-  headHeight + formulaHeight + Math.max(leastBody, card.inputs.length * rowHeight + 6) + (hasProblem ? 18 : 0) + 2;
+export const heightOf = (card: Pick<SheetCard, 'inputs' | 'outputs'>, hasProblem: boolean): number =>
+  headHeight +
+  formulaHeight +
+  Math.max(leastBody, Math.max(card.inputs.length, card.outputs.length) * rowHeight + 6) +
+  (hasProblem ? 18 : 0) +
+  2;
 
 /** Height at which an input comes in, from the top of its card. */
 export const inputAt = (k: number): number => headHeight + formulaHeight + 3 + k * rowHeight + rowHeight / 2;
 export const outputAt = headHeight / 2;
+/** Height at which one of its outputs goes out: beside its name, or each beside its own. */
+export const outputOf = (card: Pick<SheetCard, 'outputs'>, name: string): number =>
+  card.outputs.length < 2 ? outputAt : inputAt(Math.max(0, card.outputs.indexOf(name)));
+/** Id of the handle of an output. */
+export const outputHandle = (card: Pick<SheetCard, 'outputs'>, name: string): string =>
+  card.outputs.length < 2 ? 'out' : `out:${name}`;
+/** What comes out at a handle of a card. */
+export const outputAtHandle = (card: SheetCard, handle: string | null | undefined): string =>
+  card.outputs.find((o) => outputHandle(card, o) === handle) ?? card.outputs[0] ?? card.name;
 
 export const noteSize = (note: SheetNote): { readonly width: number; readonly height: number } =>
   note.line.size ?? {
@@ -91,7 +106,8 @@ export function sheetNodes(g: GraphInput): SheetNode[] {
         card,
         address: own,
         problem: g.problems.get(card.id),
-        full: card.name === '' ? undefined : g.fullName(card.name),
+        full: card.name === '' ? undefined : g.fullName(card.outputs[0] ?? card.name),
+        fullOutputs: card.outputs.map((o) => g.fullName(o)),
       },
     };
   });
@@ -135,7 +151,7 @@ function tagNodes(g: GraphInput, cards: readonly CardNode[], left: number, right
             : undefined;
       const n = end === undefined ? undefined : byId.get(end);
       if (!n) return [];
-      if (t.side === 'out') return [n.position.y + outputAt];
+      if (t.side === 'out') return [n.position.y + outputOf(n.data.card, t.name)];
       return [n.position.y + inputAt(n.data.card.inputs.findIndex((i) => i.key === w.to!.key))];
     });
     return heights.length === 0 ? Infinity : Math.min(...heights);
@@ -185,7 +201,7 @@ export function sheetEdges(
     if (!source || !target) return [];
     const from =
       source.type === 'card'
-        ? { x: source.position.x + cardWidth, y: source.position.y + outputAt }
+        ? { x: source.position.x + cardWidth, y: source.position.y + outputOf(source.data.card, wire.name) }
         : { x: source.position.x + source.width!, y: source.position.y + source.height! / 2 };
     const to =
       target.type === 'card' && wire.to
@@ -201,7 +217,7 @@ export function sheetEdges(
         type: 'wire',
         source: source.id,
         target: target.id,
-        sourceHandle: 'out',
+        sourceHandle: source.type === 'card' ? outputHandle(source.data.card, wire.name) : 'out',
         targetHandle: wire.to?.key ?? 'in',
         selected: item === `wire/${wire.id}`,
         deletable: false,

@@ -5,6 +5,7 @@ import { useMemo, useState } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import type { Problem } from '@/core/language/diagnostics';
 import { copyAsOwn, makePartType, unfold, type BoxChange } from '@/core/signals/boxes';
+import type { SheetOffer } from '@/core/signals/offers';
 import { linesFromText, sheetText } from '@/core/signals/sheet-text';
 import { useChoice } from '@/store/choice';
 import { fullName } from '@/store/derived';
@@ -33,10 +34,12 @@ export function SignalSheetView({
   at,
   path,
   known,
+  partTypes,
 }: {
   readonly at: SheetAtHand;
   readonly path: string | undefined;
   readonly known: readonly KnownName[];
+  readonly partTypes: readonly SheetOffer[];
 }) {
   const { project, type, sheet, picture, names, around } = at;
   const { go, say } = usePlace.getState();
@@ -127,6 +130,7 @@ export function SignalSheetView({
             names={names}
             around={around}
             known={known}
+            partTypes={partTypes}
             lookedFor={search.trim() === '' ? undefined : hits}
             bar={(drawing) => (
               <div className="type-tray" aria-label="What can be done on the sheet">

@@ -87,7 +87,8 @@ export function TargetField({
 }) {
   const [text, setText] = useState('');
   const [wrong, setWrong] = useState('');
-  const hits = names.filter((n) => n.toLowerCase().startsWith(text.trim().toLowerCase())).slice(0, 8);
+  const word = text.trim().toLowerCase();
+  const hits = names.filter((n) => `.${n.toLowerCase()}`.includes(`.${word}`)).slice(0, 8);
   return (
     <div className="block-search narrow" style={{ left: at.x, top: at.y }} data-testid="target-field">
       <input
