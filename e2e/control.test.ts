@@ -293,6 +293,24 @@ test('lines as text beside the drawing: edits in either change the same lines', 
   await page.keyboard.type('left');
   await page.keyboard.press('Enter');
   await until(content, (s) => s.includes('left = most - power'), 'the text follows');
+  // lines of any text are pasted onto the sheet
+  await page.evaluate(() => {
+    const data = new DataTransfer();
+    data.setData('text/plain', 'half = 0.5*left\n// from elsewhere\nleft = 2*half');
+    document
+      .querySelector('[data-testid="signal-board"]')!
+      .dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true }));
+  });
+  await until(content, (s) => s.includes('half = 0.5*left2') && s.includes('left2 = 2*half'), 'with free names');
+  await until(
+    async () => new Set(await page.$$eval('.react-flow__node-card', (all) => all.map((e) => (e as HTMLElement).style.transform))).size,
+    (n) => n === 7,
+    'each at a place of its own',
+  );
+  await page.keyboard.down('Control');
+  await page.keyboard.press('z');
+  await page.keyboard.up('Control');
+  await until(content, (s) => !s.includes('half'), 'and are gone');
   // what is no line is told at its card, and stays as it was typed
   await page.click('[data-testid="signal-text"] .cm-content');
   await page.keyboard.down('Control');

@@ -212,7 +212,9 @@ function adapt(context: Context, { kind, entry }: Piece): Entry {
     case 'line': {
       if (signalSheetAt.test(owner)) {
         const { place, size } = entry as unknown as Partial<SignalLine>;
-        const at = place ? shifted(context, place) : (options.at ?? null);
+        // several of a text find their places by what they are made of
+        const isAlone = clipping.pieces.length === 1;
+        const at = place ? shifted(context, place) : isAlone ? (options.at ?? null) : null;
         return { id: entry.id, text: entry.text, place: at, size: size ?? null } as unknown as Entry;
       }
       // lines of a signal sheet stand no further in than others

@@ -107,7 +107,10 @@ function rowPlace(project: Project, target: Element | null): readonly [owner: Ad
     document.querySelector<HTMLElement>('main [data-rows]')?.dataset.rows;
   if (list === undefined) return [sheetOwner(project), undefined];
   const kind = list.slice(list.lastIndexOf('/') + 1);
-  return [list.slice(0, Math.max(0, list.length - kind.length - 1)), Object.hasOwn(rowKinds, kind) ? kind : undefined];
+  return [
+    list.slice(0, Math.max(0, list.length - kind.length - 1)),
+    kind === 'line' || Object.hasOwn(rowKinds, kind) ? kind : undefined,
+  ];
 }
 
 /** Puts a clipping onto the sheet; `point` is where on a drawing. */

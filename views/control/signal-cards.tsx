@@ -1,15 +1,7 @@
 'use client';
-import {
-  EdgeLabelRenderer,
-  Handle,
-  NodeResizer,
-  Position,
-  useUpdateNodeInternals,
-  type EdgeProps,
-  type NodeProps,
-} from '@xyflow/react';
+import { EdgeLabelRenderer, Handle, NodeResizer, Position, type EdgeProps, type NodeProps } from '@xyflow/react';
 import { Eye, GitBranch } from 'lucide-react';
-import { createContext, useContext, useEffect, useState } from 'react';
+import { createContext, useContext, useState } from 'react';
 import { useRuns } from '@/store/run-store';
 import { withUnit } from '@/ui/format';
 import { LinkableBox, LinkCount } from '@/ui/linkable';
@@ -48,16 +40,13 @@ function useNow(full: string | undefined, unit: string): string {
   });
 }
 
-function SignalCard({ id, data, selected }: NodeProps<CardNode>) {
+function SignalCard({ data, selected }: NodeProps<CardNode>) {
   const { card, problem, full } = data;
-  const update = useUpdateNodeInternals();
   const actions = useContext(SheetContext);
   const unit = actions?.unitOf(card.name) ?? '';
   const now = useNow(full, unit);
   const watched = useIsWatched(full);
-  const shape = [...card.inputs.map((i) => i.key), ...card.outputs].join();
   const several = card.outputs.length > 1;
-  useEffect(() => update(id), [id, shape, update]);
   return (
     <LinkableBox
       address={data.address}

@@ -28,6 +28,7 @@ import { useProject } from '@/store/project-store';
 import { Overview } from '@/ui/drawing/overview';
 import { leastZoom, useShowWhole } from '@/ui/drawing/show-whole';
 import { useRefit } from '@/ui/drawing/use-refit';
+import { useSteady } from '@/ui/drawing/use-steady';
 import { useBoxedChoice } from '@/ui/editing/boxed-choice';
 import { useDrawingPoint } from '@/ui/editing/drawing-point';
 import { watch } from '@/ui/ribbon/watch';
@@ -188,8 +189,8 @@ function Drawing(props: DrawingProps) {
     // eslint-disable-next-line react-hooks/exhaustive-deps
     [picture, address, chosen, wrong, moving, path, type.signals, sheet.every, sought],
   );
-  const nodes = useMemo(() => sheetNodes(graph), [graph]);
-  const edges = useMemo(() => sheetEdges(graph, nodes, item), [graph, nodes, item]);
+  const nodes = useSteady(useMemo(() => sheetNodes(graph), [graph]));
+  const edges = useSteady(useMemo(() => sheetEdges(graph, nodes, item), [graph, nodes, item]));
 
   const shown = useRef('');
   useEffect(() => {

@@ -1,4 +1,4 @@
-import type { Edge, Node } from '@xyflow/react';
+import { Position, type Edge, type Node } from '@xyflow/react';
 import { placeCards } from '@/core/signals/sheet-layout';
 import type { SheetCard, SheetNote, SheetPicture, SheetTag, SheetWire } from '@/core/signals/sheet-picture';
 import type { Place } from '@/core/project/project';
@@ -57,6 +57,24 @@ export const outputOf = (card: Pick<SheetCard, 'outputs'>, name: string): number
 /** Id of the handle of an output. */
 export const outputHandle = (card: Pick<SheetCard, 'outputs'>, name: string): string =>
   card.outputs.length < 2 ? 'out' : `out:${name}`;
+const handleSize = 7;
+type Handles = NonNullable<Node['handles']>;
+/** Where wires can be taken hold of; their places are known, so that nothing has to be measured. */
+const handleAt = (type: 'source' | 'target', id: string, x: number, y: number): Handles[number] => ({
+  id,
+  type,
+  position: type === 'source' ? Position.Right : Position.Left,
+  x: x - handleSize / 2,
+  y: y - handleSize / 2,
+  width: handleSize,
+  height: handleSize,
+});
+const handlesOf = (card: SheetCard): Handles => [
+  ...card.inputs.map((i, k) => handleAt('target', i.key, 0, inputAt(k))),
+  ...(card.outputs.length < 2 ? [card.name] : card.outputs).map((o) =>
+    handleAt('source', outputHandle(card, o), cardWidth, outputOf(card, o)),
+  ),
+];
 /** What comes out at a handle of a card. */
 export const outputAtHandle = (card: SheetCard, handle: string | null | undefined): string =>
   card.outputs.find((o) => outputHandle(card, o) === handle) ?? card.outputs[0] ?? card.name;
@@ -92,12 +110,14 @@ export function sheetNodes(g: GraphInput): SheetNode[] {
   const at = (id: string, place: Place): Place => g.moving?.get(id) ?? place;
   const cards = picture.cards.map((card): CardNode => {
     const own = `${address}/line/${card.id}`;
+    const size = { width: cardWidth, height: heights.get(card.id)! };
     return {
       id: card.id,
       type: 'card',
       position: at(card.id, places.get(card.id)!),
-      width: cardWidth,
-      height: heights.get(card.id)!,
+      ...size,
+      measured: size,
+      handles: handlesOf(card),
       selected: g.chosen.has(own),
       deletable: false,
       ...(g.lookedFor && { className: g.lookedFor.has(card.id) ? 'found' : 'not-found' }),
@@ -124,6 +144,8 @@ export function sheetNodes(g: GraphInput): SheetNode[] {
       type: 'note',
       position: at(note.id, note.line.place ?? { x: 0, y: free }),
       ...size,
+      measured: size,
+      handles: [],
       selected: g.chosen.has(`${address}/line/${note.id}`),
       deletable: false,
       ariaLabel: `Note: ${note.text}`,
@@ -134,7 +156,7 @@ export function sheetNodes(g: GraphInput): SheetNode[] {
 }
 
 const tagWidth = (t: SheetTag, says: string): number =>
-  Math.min(170, Math.max(64, Math.max(t.name.length * 7.2, says.length * 5.8) + 22));
+  Math.min(170, Math.max(64, Math.max(t.name.length * 7.7, says.length * 5.8) + 22));
 
 /** Tags stand at the edges, beside the cards they go to or come from, none over another. */
 function tagNodes(g: GraphInput, cards: readonly CardNode[], left: number, right: number): TagNode[] {
@@ -175,6 +197,10 @@ function tagNodes(g: GraphInput, cards: readonly CardNode[], left: number, right
         position: { x: side === 'in' ? left - 56 - width : right + 56, y: top },
         width,
         height,
+        measured: { width, height },
+        handles: [
+          side === 'in' ? handleAt('source', 'out', width, height / 2) : handleAt('target', 'in', 0, height / 2),
+        ],
         draggable: false,
         deletable: false,
         selectable: false,
