@@ -1,10 +1,13 @@
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
 import { chart } from './chart';
 import { check } from './check';
+import { fit, type FitArguments } from './fit';
 import { linear, type LinearArguments } from './linear';
 import { probe, usualEffort, type ProbeArguments } from './probe';
 import { run } from './run';
 import { simulate } from './simulate';
+import { vary, type VaryArguments } from './vary';
+import { work } from './worker';
 import { solverNames } from '../core/simulate/solvers';
 import type { RunArguments } from './options';
 
@@ -16,6 +19,16 @@ const positive = (text: string): number => {
 const atLeastZero = (text: string): number => {
   const value = Number(text);
   if (!(value >= 0) || !Number.isFinite(value)) throw new InvalidArgumentError('A time from 0 on is needed.');
+  return value;
+};
+const whole = (text: string): number => {
+  const value = Number(text);
+  if (!Number.isInteger(value) || value < 1) throw new InvalidArgumentError('A whole number from 1 on is needed.');
+  return value;
+};
+const share = (text: string): number => {
+  const value = Number(text);
+  if (!(value >= 0 && value < 0.9)) throw new InvalidArgumentError('A share from 0 to 0.9 is needed.');
   return value;
 };
 const momentOrRest = (text: string): number | 'rest' => (text === 'rest' ? text : atLeastZero(text));
@@ -110,6 +123,49 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--json', 'print as JSON: per property what holds, a counterexample, what is to blame')
     .action((file: string, options: ProbeArguments) => {
       code = probe(file, options);
+    });
+  program
+    .command('vary')
+    .description('run a setup with other values: over ranges and lists, or drawn at random')
+    .argument('<project>', 'project file')
+    .option('--setup <name>', 'what to run')
+    .requiredOption(
+      '--vary <values>',
+      'path=from:to:count, path=a,b,c or path~normal(mean,deviation); may be repeated',
+      collect,
+      [],
+    )
+    .option('--correlate <a,b=r>', 'correlation of two values that are drawn; may be repeated', collect, [])
+    .option('--tell <formula>', 'a formula whose value at the end of each run is told; may be repeated', collect, [])
+    .option('--runs <n>', 'how often values are drawn (100)', whole)
+    .option('--seed <n>', 'another choice of random values (1)', atLeastZero)
+    .addOption(new Option('--drawing <how>', 'how values are drawn').choices(['slices', 'sobol', 'random']))
+    .option('--jobs <n>', 'how many processes run at once', whole)
+    .option('--out <file.csv>', 'write a row per run')
+    .option('--json', 'print all runs as JSON')
+    .action(async (file: string, options: VaryArguments) => {
+      code = await vary(file, options);
+    });
+  program
+    .command('fit')
+    .description('values of a model from measured courses: least squares, with how certain each is')
+    .argument('<file>', 'project or .mo file')
+    .option('--class <name>', 'class of a .mo file')
+    .option('--setup <name>', 'setup of a project that the measured run is like')
+    .requiredOption('--data <file.csv>', 'what was measured: time first, names in the first row')
+    .option('--map <column=quantity>', 'what a column is where its name does not say it; may be repeated', collect, [])
+    .requiredOption('--free <path=low:high>', 'a value to be found, with its range; may be repeated', collect, [])
+    .option('--hold <share>', 'last share of the time that is only looked at afterwards', share)
+    .option('--seed <n>', 'other points to start from (1)', whole)
+    .option('--json', 'print as JSON: values, residual, correlation, notDecided')
+    .action((file: string, options: FitArguments) => {
+      code = fit(file, options);
+    });
+  program
+    .command('worker', { hidden: true })
+    .description('carries out runs for other commands')
+    .action(async () => {
+      code = await work();
     });
   try {
     await program.parseAsync(args as string[], { from: 'user' });

@@ -110,7 +110,7 @@ export function readFixedValues(setup: Setup, flat: FlattenResult): ReadonlyMap<
 }
 
 /** Whether all quantities stay inside their limits with given values of parameters, as far as these are numbers. */
-function areWithin(model: FlatModel, given: ReadonlyMap<number, number>): boolean {
+export function areWithin(model: FlatModel, given: ReadonlyMap<number, number>): boolean {
   const known = parameterValues(model, given);
   return model.variables.every(({ kind, start, min, max }, k) => {
     if (!min && !max) return true;

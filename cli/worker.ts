@@ -1,0 +1,33 @@
+import { createRunner, type RunAsked, type Runner, type RunnerQuestion, type RunOutcome } from '../core/studies/runner';
+
+/** What is sent to a process that carries out runs for another one, and what it answers. */
+export type ToWorker =
+  | { readonly kind: 'begin'; readonly question: RunnerQuestion }
+  | { readonly kind: 'run'; readonly asked: readonly RunAsked[] };
+export type FromWorker =
+  | { readonly kind: 'ready' }
+  | { readonly kind: 'done'; readonly outcomes: readonly RunOutcome[] }
+  | { readonly kind: 'failed'; readonly problem: string };
+
+/** `zelvar worker`: runs what the process asks that has started it, until that one lets go. */
+export function work(): Promise<number> {
+  let runner: Runner | undefined;
+  const send = (message: FromWorker): void => void process.send?.(message);
+  if (!process.send) {
+    process.stderr.write('zelvar: worker is started by other commands\n');
+    return Promise.resolve(2);
+  }
+  process.on('message', (message: ToWorker) => {
+    try {
+      if (message.kind === 'begin') {
+        const { value, problems } = createRunner(message.question);
+        runner = value;
+        if (value) send({ kind: 'ready' });
+        else send({ kind: 'failed', problem: problems[0]?.message ?? 'It cannot run' });
+      } else send({ kind: 'done', outcomes: message.asked.map((a) => runner!.run(a)) });
+    } catch (error) {
+      send({ kind: 'failed', problem: error instanceof Error ? error.message : String(error) });
+    }
+  });
+  return new Promise((resolve) => process.on('disconnect', () => resolve(0)));
+}

@@ -1,0 +1,317 @@
+import fc from 'fast-check';
+import { flatten } from '../flatten/flatten';
+import { libraryOfFile } from '../flatten/library';
+import { parseExpressionText, parseFile } from '../language/parse';
+import { compile } from '../simulate/compile';
+import { fit, type FreeValue, type FitReport } from './fit';
+import {
+  coursesOf,
+  fittable,
+  followText,
+  nominalOf,
+  simulatedAt,
+  type Course,
+  type Fitted,
+  type Simulated,
+} from './fit-model';
+import { certaintyOf, leastSquares } from './least-squares';
+import { readMeasured, type Measured } from './measured';
+import { uniformAt } from './random';
+import { normalQuantile } from './statistics';
+
+const free = (name: string, low: number, high: number, nominal?: number): FreeValue => ({ name, low, high, nominal });
+const times = (n: number, end: number): Float64Array => Float64Array.from({ length: n }, (_, k) => (end * k) / (n - 1));
+const noise = (seed: number, k: number, size: number): number => size * normalQuantile(uniformAt(seed, k, 7));
+const course = (time: Float64Array, f: (t: number) => number, seed: number, size: number, name = 'y'): Course => ({
+  quantity: name,
+  column: name,
+  unit: '',
+  time,
+  values: Float64Array.from(time, (t, k) => f(t) + noise(seed, k, size)),
+});
+/** A model written out, as the simulation would give it. */
+const model =
+  (courses: readonly Course[], ...f: ((p: readonly number[], t: number) => number)[]): Simulated =>
+  (p) =>
+    courses.map((c, j) => Float64Array.from(c.time, (t) => f[j](p, t)));
+const options = { holdBack: 0, seed: 1 };
+const run = (
+  courses: readonly Course[],
+  f: ((p: readonly number[], t: number) => number)[],
+  ranges: readonly FreeValue[],
+  more: Partial<typeof options> = {},
+): FitReport => fit(model(courses, ...f), courses, ranges, { ...options, ...more })!;
+
+describe('least squares', () => {
+  test('a straight line, as the normal equations have it', () => {
+    const t = [0, 1, 2, 3, 4];
+    const y = [1.1, 2.9, 5.2, 6.8, 9.1];
+    const found = leastSquares(([a, b]) => Float64Array.from(t, (x, k) => 10 * a + 10 * b * x - y[k]), [0.5, 0.5])!;
+    const n = t.length;
+    const [sx, sy] = [t, y].map((v) => v.reduce((s, x) => s + x, 0));
+    const slope =
+      (n * t.reduce((s, x, k) => s + x * y[k], 0) - sx * sy) / (n * t.reduce((s, x) => s + x * x, 0) - sx * sx);
+    expect(10 * found.z[1]).toBeCloseTo(slope, 8);
+    expect(10 * found.z[0]).toBeCloseTo((sy - slope * sx) / n, 8);
+    expect(found.settled).toBe(true);
+  });
+  test('the valley of Rosenbrock, and a least point on an edge', () => {
+    // x, y in -2 .. 2
+    const of = (z: number): number => 4 * z - 2;
+    const found = leastSquares(([a, b]) => Float64Array.from([10 * (of(b) - of(a) ** 2), 1 - of(a)]), [0.2, 0.75], {
+      most: 200,
+      step: 1e-6,
+    })!;
+    expect(found.z.map((z) => Number(of(z).toFixed(5)))).toEqual([1, 1]);
+    const edge = leastSquares(([a, b]) => Float64Array.from([a + 0.5, b - 0.3]), [0.5, 0.5])!;
+    expect(edge.z[0]).toBe(0);
+    expect(edge.z[1]).toBeCloseTo(0.3, 8);
+  });
+  test('directions that nothing is decided in', () => {
+    const J = [Float64Array.from([1, 2, 3]), Float64Array.from([2, 4, 6]), Float64Array.from([1, 0, 0])];
+    const { open } = certaintyOf(J, 1e-6, 0.3);
+    expect(open).toHaveLength(1);
+    expect(open[0][2]).toBeLessThan(1e-9);
+    expect(open[0][0] / open[0][1]).toBeCloseTo(2, 9);
+    expect(certaintyOf([Float64Array.from([0, 0])], 1, 0.3).open).toEqual([[1]]);
+  });
+});
+
+const decay = ([a, tau, c]: readonly number[], t: number): number => a * Math.exp(-t / tau) + c;
+const ranges = [free('a', 0, 10), free('tau', 0.05, 10), free('c', -2, 2)];
+
+test('intervals of 95 % hold the true value in about 95 % of 200 fits with noise', () => {
+  const hits = [0, 0, 0];
+  const truth = [3, 0.8, 0.5];
+  const time = times(60, 4);
+  for (let seed = 1; seed <= 200; seed++) {
+    const { values } = run([course(time, (t) => decay(truth, t), seed, 0.1)], [decay], ranges);
+    values.forEach((v, k) => (hits[k] += Number(v.low <= truth[k] && truth[k] <= v.high)));
+  }
+  // 95 % of 200 within three standard deviations
+  for (const h of hits) expect([h, h >= 181 && h <= 199]).toEqual([h, true]);
+});
+test('without noise the values are exact, and the intervals narrow', () => {
+  const { values, residual, notDecided, settled } = run(
+    [course(times(80, 4), (t) => decay([3, 0.8, 0.5], t), 1, 0)],
+    [decay],
+    ranges,
+  );
+  expect(values.map((v) => Number(v.value.toFixed(6)))).toEqual([3, 0.8, 0.5]);
+  expect(residual).toBeLessThan(1e-7);
+  expect(values.every((v) => v.high - v.low < 1e-4)).toBe(true);
+  expect([notDecided, settled]).toEqual([[], true]);
+});
+test('what the data do not decide is named: alone, together, and never as a number with a narrow interval', () => {
+  const product = ([a, b]: readonly number[], t: number): number => a * b * Math.sin(t);
+  const y = course(times(100, 6), (t) => 6 * Math.sin(t), 3, 0.05);
+  const both = run([y], [product], [free('a', 0.5, 5), free('b', 0.5, 9)]);
+  expect(both.notDecided).toEqual([{ names: ['a', 'b'], why: 'a and b cannot be told apart by these data' }]);
+  expect(both.values.map((v) => [v.low, v.high, v.isDecided])).toEqual([
+    [0.5, 5, false],
+    [0.5, 9, false],
+  ]);
+  expect(both.values[0].value * both.values[1].value).toBeCloseTo(6, 1);
+  const idle = run([y], [([a], t) => a * Math.sin(t)], [free('a', 1, 9), free('z', 0, 1)]);
+  expect(idle.notDecided).toEqual([{ names: ['z'], why: 'Nothing that was measured depends on z' }]);
+  expect(idle.values[0].isDecided).toBe(true);
+  // so little of it that noise hides it
+  const faint = run([y], [([a, d], t) => a * Math.sin(t) + 0.001 * d * t], [free('a', 1, 9), free('d', -1, 1)]);
+  expect(faint.notDecided.map((g) => g.names)).toEqual([['d']]);
+});
+test('a frequency is found among many low points, a range over decades is searched evenly', () => {
+  const y = course(times(300, 10), (t) => Math.sin(7.3 * t), 5, 0.2);
+  const { values, starts } = run([y], [([w], t) => Math.sin(w * t)], [free('w', 1, 20)]);
+  expect(values[0].value).toBeCloseTo(7.3, 1);
+  expect(starts.tried).toBeGreaterThan(1);
+  const small = run(
+    [course(times(200, 0.05), (t) => Math.exp(-t / 0.003), 1, 0.01)],
+    [([tau], t) => Math.exp(-t / tau)],
+    [free('tau', 1e-5, 10)],
+  );
+  expect(small.values[0].value).toBeCloseTo(0.003, 3);
+});
+test('columns count by how much their own residuals vary', () => {
+  const time = times(400, 5);
+  const f = [([a]: readonly number[], t: number) => a * t, ([a]: readonly number[], t: number) => a * t];
+  // the second says the same, a thousand times less exactly, and is off by something
+  const ys = [
+    course(time, (t) => 2 * t, 1, 0.001, 'fine'),
+    course(time, (t) => 2 * t + 0.5 * Math.sign(t - 1), 2, 1, 'rough'),
+  ];
+  const { values, columns } = run(ys, f, [free('a', 0, 5)]);
+  expect(Math.abs(values[0].value - 2)).toBeLessThan(2e-4);
+  expect(columns[0].rms).toBeCloseTo(0.001, 3);
+  expect(columns[1].rms).toBeGreaterThan(0.9);
+});
+test('residuals that hang together are told, and widen the interval', () => {
+  const time = times(400, 5);
+  const wrong = run(
+    [course(time, (t) => 2 * t + 0.3 * Math.sin(2 * t), 1, 0.02)],
+    [([a], t) => a * t],
+    [free('a', 0, 5)],
+  );
+  expect(wrong.columns[0].isWhite).toBe(false);
+  const right = run([course(time, (t) => 2 * t, 1, 0.2)], [([a], t) => a * t], [free('a', 0, 5)]);
+  expect(right.columns[0].isWhite).toBe(true);
+  expect(wrong.values[0].high - wrong.values[0].low).toBeGreaterThan(2 * (right.values[0].high - right.values[0].low));
+});
+test('what is held back is not fitted, only looked at; a value outside its range stands at the edge', () => {
+  const time = times(100, 10);
+  const y = course(time, (t) => (t < 8 ? 2 * t : 0), 1, 0.01);
+  const { values, columns } = run([y], [([a], t) => a * t], [free('a', 0, 5)], { holdBack: 0.25 });
+  expect(values[0].value).toBeCloseTo(2, 3);
+  expect(columns[0].rms).toBeLessThan(0.02);
+  expect(columns[0].heldBack).toBeGreaterThan(5);
+  const edge = run([course(time, (t) => 2 * t, 1, 0.01)], [([a], t) => a * t], [free('a', 3, 5)]);
+  expect(edge.values[0]).toMatchObject({ value: 3, isAtEdge: true });
+});
+test('random decays are found again', () => {
+  fc.assert(
+    fc.property(
+      fc.double({ min: 0.5, max: 9, noNaN: true }),
+      fc.double({ min: 0.2, max: 3, noNaN: true }),
+      fc.double({ min: -1.5, max: 1.5, noNaN: true }),
+      (a, tau, c) => {
+        const { values } = run([course(times(120, 6), (t) => decay([a, tau, c], t), 11, 0.01)], [decay], ranges);
+        values.forEach((v, k) =>
+          expect(Math.abs(v.value - [a, tau, c][k])).toBeLessThan(0.05 * Math.max(1, [a, tau, c][k])),
+        );
+      },
+    ),
+    { numRuns: 15 },
+  );
+});
+
+// ------------------------------------------------------------------------------------------------------------- models
+const fitted = (text: string, signals: readonly Course[] = []): Fitted => {
+  const parsed = parseFile(text);
+  if (parsed.problems.length > 0) throw new Error(parsed.problems[0].message);
+  const made = flatten(libraryOfFile(parsed.value, 'f'), 'M', {
+    signals: signals.map((s) => ({ target: s.quantity, expr: parseExpressionText(followText(s)).value, place: 'd' })),
+  }).model;
+  const { program, problems } = compile(made);
+  if (!program) throw new Error(problems[0].message);
+  return {
+    program,
+    model: made,
+    options: {
+      stop: 1,
+      solver: 'auto',
+      relative: 1e-8,
+      absolute: 1e-11,
+      step: 1e-3,
+      recordEvery: 1e-3,
+      values: new Map(),
+      stimulus: [],
+    },
+  };
+};
+const found = (of: Fitted, outputs: readonly Course[], ranges2: readonly FreeValue[]): FitReport => {
+  const { value: indices, problem } = fittable(
+    of,
+    ranges2.map((r) => r.name),
+  );
+  if (!indices) throw new Error(problem!.message);
+  const nominal = nominalOf(of, indices);
+  return fit(
+    simulatedAt(of, indices, outputs),
+    outputs,
+    ranges2.map((r, k) => ({ ...r, nominal: nominal[k] })),
+    options,
+  )!;
+};
+
+test('a model with an input that follows what was measured: damping and start against the closed form', () => {
+  // x' = -d x + u, u = 1: x = 1/d + (x0 - 1/d) exp(-d t)
+  const time = times(200, 4);
+  const u: Course = { quantity: 'u', column: 'u', unit: '', time, values: time.map(() => 1) };
+  const y = course(time, (t) => 1 / 1.7 + (0.2 - 1 / 1.7) * Math.exp(-1.7 * t), 4, 0.002, 'x');
+  const of = fitted(
+    'model M input Real u; parameter Real d = 1; Real x(start = 0, fixed = true); equation der(x) = u - d*x; end M;',
+    [u],
+  );
+  const { values, columns } = found(of, [y], [free('d', 0.1, 5), free('x', -1, 1)]);
+  expect(values[0].low).toBeLessThan(1.7);
+  expect(values[0].high).toBeGreaterThan(1.7);
+  expect(values[0].value).toBeCloseTo(1.7, 1);
+  expect(values[1].value).toBeCloseTo(0.2, 2);
+  expect(columns[0].before).toBeGreaterThan(10 * columns[0].rms);
+});
+test('a ball that bounces: events in the model do not keep the values from being found', () => {
+  const text = `model M parameter Real e = 0.5; parameter Real g = 9; Real h(start = 1, fixed = true); Real v(start = 0, fixed = true);
+    equation der(h) = v; der(v) = -g; when h < 0 then reinit(v, -e*pre(v)); end when; end M;`;
+  const of = fitted(text);
+  const time = times(300, 1.5);
+  const truth = simulatedAt(of, fittable(of, ['e', 'g']).value!, [course(time, () => 0, 1, 0, 'h')])([0.8, 9.81])!;
+  const y = { ...course(time, () => 0, 1, 0, 'h'), values: truth[0].map((x, k) => x + noise(9, k, 0.004)) };
+  const { values } = found(of, [y], [free('e', 0.3, 0.95), free('g', 5, 15)]);
+  expect(values.map((v) => Number(v.value.toFixed(2)))).toEqual([0.8, 9.81]);
+});
+test('what cannot be found is told', () => {
+  const of = fitted(
+    'model M parameter Integer n = 2; constant Real c = 1; parameter Real p = 1; Real x(start = 0, fixed = true), y; equation der(x) = c*n - p*x; y = 2*x; end M;',
+  );
+  const told = (name: string): string | undefined => fittable(of, [name]).problem?.message;
+  expect(told('n')).toContain('no real number');
+  expect(told('c')).toContain('is a constant');
+  expect(told('y')).toContain('follows from the equations');
+  expect(told('q')).toContain('has no q');
+  expect(told('p')).toBeUndefined();
+});
+
+// --------------------------------------------------------------------------------------------------------------- data
+const bytes = (text: string): Uint8Array => new TextEncoder().encode(text);
+const read = (text: string): Measured => {
+  const { value, problem } = readMeasured(bytes(text));
+  if (!value) throw new Error(problem!.message);
+  return value;
+};
+describe('files of measured values', () => {
+  test('names, units, gaps, words, truths, decimal commas, time in other units and places', () => {
+    const m = read('time [ms],speed [rpm],on,mode\n0,1,true,Idle\n10,,false,Idle\n20,3,true,Run\n');
+    expect([...m.time]).toEqual([0, 0.01, 0.02]);
+    expect(m.columns.map((c) => [c.name, c.unit, [...c.values]])).toEqual([
+      ['speed', 'rpm', [1, NaN, 3]],
+      ['on', '', [1, 0, 1]],
+      ['mode', '', [NaN, NaN, NaN]],
+    ]);
+    expect(m.columns[2].words).toEqual(['Idle', 'Idle', 'Run']);
+    expect(m.remarks).toEqual(['speed has 1 gap']);
+    const comma = read('y;t\n0,5;0\n1,5;0,1\n');
+    expect([[...comma.time], [...comma.columns[0].values]]).toEqual([
+      [0, 0.1],
+      [0.5, 1.5],
+    ]);
+    expect(read('time,x[2]\n0,1\n1,2\n').columns[0]).toMatchObject({ name: 'x[2]', unit: '' });
+  });
+  test.each([
+    ['time,y\n0,1\n', 'at least two rows'],
+    ['0,1\n1,2\n2,3\n', 'its first row are numbers'],
+    ['time,y\n0,1\n2,2\n1,3\n', 'row 4 goes back in time, from 2 to 1 s'],
+    ['time,y\n0,1\nsoon,2\n', 'row 3 has no time: soon'],
+    ['time,y\n0,1\n1,many\n', 'y at 1 s is "many", which is no number'],
+    ['time,y,y\n0,1,1\n1,2,2\n', 'two columns y'],
+    ['time [m],y\n0,1\n1,2\n', 'is in m'],
+    ['time\n0\n1\n', 'no columns with names'],
+  ])('%j', (text, message) => {
+    expect(readMeasured(bytes(text)).problem?.message).toContain(message);
+  });
+  const of = fitted(
+    'model M input Real u; parameter Real p = 1; Real w(unit = "rad/s", start = 0, fixed = true); equation der(w) = u - p*w; end M;',
+  );
+  test('columns find their quantities, and units are converted', () => {
+    const data = read('time,u,speed [rpm],other\n0,1,0,5\n1,1,60,5\n');
+    const { value } = coursesOf(data, [{ column: 'speed', quantity: 'w' }], of.model, 'm.csv');
+    expect(value?.inputs.map((c) => c.quantity)).toEqual(['u']);
+    expect(value?.outputs[0].values[1]).toBeCloseTo(2 * Math.PI, 9);
+    expect(value?.left).toEqual(['other']);
+    const told = (text: string, maps: { column: string; quantity: string }[] = []): string | undefined =>
+      coursesOf(read(text), maps, of.model, 'm.csv').problem?.message;
+    expect(told('time,a\n0,1\n1,2\n')).toContain('No column of m.csv is a quantity');
+    expect(told('time,w [N]\n0,1\n1,2\n')).toContain('w is in N: w is in rad/s');
+    expect(told('time,p\n0,1\n1,2\n')).toContain('p is a parameter');
+    expect(told('time,a\n0,1\n1,2\n', [{ column: 'b', quantity: 'w' }])).toContain('has no column b');
+    expect(told('time,a\n0,1\n1,2\n', [{ column: 'a', quantity: 'v' }])).toContain('has no v');
+  });
+});

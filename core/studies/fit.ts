@@ -1,0 +1,317 @@
+import type { Course, Simulated } from './fit-model';
+import { certaintyOf, jacobianAt, leastSquares } from './least-squares';
+import { sobolPoint } from './sobol';
+import { studentQuantile } from './statistics';
+
+/**
+ * Values of a model found from what was measured: the least sum of squared residuals, each column weighted by how much its own residuals
+ * vary, from several starts, with how certain each value is (Seber and Wild 1989, chapters 2 and 5) and what the data do not decide.
+ */
+export interface FreeValue {
+  readonly name: string;
+  readonly low: number;
+  readonly high: number;
+  /** Where the model has it; one of the starts. */
+  readonly nominal: number | undefined;
+}
+
+export interface FittedValue {
+  readonly name: string;
+  readonly value: number;
+  /** Interval of 95 %; the whole range where the data do not decide it. */
+  readonly low: number;
+  readonly high: number;
+  readonly deviation: number;
+  readonly isDecided: boolean;
+  /** It stands at the edge of its range. */
+  readonly isAtEdge: boolean;
+}
+
+export interface FitReport {
+  readonly values: readonly FittedValue[];
+  /** Root of the mean square of the residuals; of several columns each by its own size. */
+  readonly residual: number;
+  readonly columns: readonly FittedColumn[];
+  /** By values. */
+  readonly correlation: readonly (readonly number[])[];
+  /** Values that the data do not decide: each alone, or together with others. */
+  readonly notDecided: readonly { readonly names: readonly string[]; readonly why: string }[];
+  readonly runs: number;
+  /** How many of the starts came to this point. */
+  readonly starts: { readonly tried: number; readonly here: number };
+  readonly settled: boolean;
+}
+
+export interface FittedColumn {
+  readonly quantity: string;
+  readonly unit: string;
+  /** Root of the mean square of the residuals, of what was fitted and of what was held back; before it with the values as they were. */
+  readonly rms: number;
+  readonly heldBack: number | undefined;
+  readonly before: number | undefined;
+  /** Of neighbouring residuals; those of noise have none. */
+  readonly autocorrelation: number;
+  readonly isWhite: boolean;
+  readonly time: readonly number[];
+  readonly measured: readonly number[];
+  readonly fitted: readonly number[];
+}
+
+export interface FitOptions {
+  /** Last part of the time that is only looked at afterwards. */
+  readonly holdBack: number;
+  readonly seed: number;
+  readonly goOn?: (runs: number) => boolean;
+}
+
+const logarithmic = ({ low, high }: FreeValue): boolean => low > 0 && high / low >= 30;
+/** From the unit cube: evenly, or over decades where the range spans more than one. */
+const fromCube = (v: FreeValue, z: number): number =>
+  logarithmic(v) ? v.low * (v.high / v.low) ** z : v.low + z * (v.high - v.low);
+const toCube = (v: FreeValue, x: number): number => {
+  const z = logarithmic(v) ? Math.log(x / v.low) / Math.log(v.high / v.low) : (x - v.low) / (v.high - v.low);
+  return Math.min(1, Math.max(0, z));
+};
+/** How much a value changes with its place in the cube. */
+const slopeOf = (v: FreeValue, x: number): number => (logarithmic(v) ? x * Math.log(v.high / v.low) : v.high - v.low);
+
+const rmsOf = (r: readonly number[]): number => Math.sqrt(r.reduce((s, x) => s + x * x, 0) / Math.max(1, r.length));
+
+export function fit(
+  simulate: Simulated,
+  outputs: readonly Course[],
+  free: readonly FreeValue[],
+  options: FitOptions,
+): FitReport | undefined {
+  const n = free.length;
+  let runs = 0;
+  let goesOn = true;
+  const end = Math.max(...outputs.map((o) => o.time.at(-1)!));
+  const begin = Math.min(...outputs.map((o) => o.time[0]));
+  const until = end - options.holdBack * (end - begin);
+  const used = outputs.map((o) => o.time.map((t) => Number(t <= until)));
+  const counts = used.map((u) => u.reduce((s, x) => s + x, 0));
+  const total = counts.reduce((s, x) => s + x, 0);
+  const weights = outputs.map((o) => {
+    const mean = o.values.reduce((s, x) => s + x, 0) / o.values.length;
+    const spread = Math.sqrt(o.values.reduce((s, x) => s + (x - mean) ** 2, 0) / o.values.length);
+    return 1 / (spread || Math.abs(mean) || 1);
+  });
+  const at = (z: readonly number[]): readonly Float64Array[] | undefined => {
+    runs++;
+    if (options.goOn && !options.goOn(runs)) goesOn = false;
+    return goesOn ? simulate(free.map((v, k) => fromCube(v, z[k]))) : undefined;
+  };
+  const residuals = (z: readonly number[]): Float64Array | undefined => {
+    const found = at(z);
+    if (!found) return undefined;
+    const r = new Float64Array(total);
+    let k = 0;
+    found.forEach((f, c) =>
+      f.forEach((y, j) => {
+        if (used[c][j] === 1) r[k++] = (y - outputs[c].values[j]) * weights[c];
+      }),
+    );
+    return r;
+  };
+  const costAt = (z: readonly number[]): number => residuals(z)?.reduce((s, x) => s + x * x, 0) ?? Infinity;
+
+  // --- where to start: as it is, the middle, and points that fill the ranges
+  const starts: number[][] = [
+    ...(free.every((v) => v.nominal !== undefined && v.nominal >= v.low && v.nominal <= v.high)
+      ? [free.map((v) => toCube(v, v.nominal!))]
+      : []),
+    free.map(() => 0.5),
+    ...Array.from({ length: Math.min(60, 8 + 8 * n) }, (_, k) => sobolPoint(k + 1 + 97 * (options.seed - 1), n)),
+  ];
+  const ranked = starts
+    .map((z) => ({ z, cost: costAt(z) }))
+    .filter((s) => Number.isFinite(s.cost))
+    .sort((a, b) => a.cost - b.cost);
+  if (ranked.length === 0) return undefined;
+  const chosen: typeof ranked = [];
+  for (const s of ranked)
+    if (chosen.length < 4 && chosen.every((c) => Math.max(...c.z.map((x, k) => Math.abs(x - s.z[k]))) > 0.08))
+      chosen.push(s);
+  const ends = chosen.flatMap((s) => leastSquares(residuals, s.z, { goOn: () => goesOn }) ?? []);
+  if (ends.length === 0) return undefined;
+  let best = ends.reduce((a, b) => (b.cost < a.cost ? b : a));
+  const here = ends.filter((e) => e.cost <= best.cost * 1.02 + 1e-20).length;
+
+  // --- events make steps in the sum: a simplex looks over them
+  const polish = (): void => {
+    const found = simplexFrom(best.z, costAt, 25 * n);
+    if (found && found.cost < 0.999 * best.cost)
+      best = leastSquares(residuals, found.z, { goOn: () => goesOn }) ?? best;
+  };
+  if (!best.settled || ends.length > here) polish();
+
+  // --- each column counts by how much its own residuals vary
+  const split = (r: Float64Array): number[][] => {
+    let k = 0;
+    return counts.map((c, j) => Array.from(r.subarray(k, (k += c)), (x) => x / weights[j]));
+  };
+  const floor = weights.map((w) => 1e-6 / w);
+  for (let round = 0; outputs.length > 1 && round < 4 && goesOn; round++) {
+    const own = split(best.residuals).map(rmsOf);
+    const before = [...best.z];
+    own.forEach((s, c) => (weights[c] = 1 / Math.max(s, floor[c])));
+    best = leastSquares(residuals, best.z, { goOn: () => goesOn }) ?? best;
+    if (Math.max(...best.z.map((x, k) => Math.abs(x - before[k]))) < 1e-6) break;
+  }
+
+  // --- how certain it is
+  const J = jacobianAt(residuals, best.z, best.residuals, 1e-4);
+  const parts = split(best.residuals);
+  const follows = parts.map(autocorrelationOf);
+  const spread = Math.sqrt(best.cost / Math.max(1, total - n));
+  const certainty = J && certaintyOf(J, spread, 0.35);
+  // residuals that hang together count for fewer
+  const inflate = Math.max(
+    1,
+    ...follows.map(({ r, isWhite }) =>
+      isWhite || r <= 0 ? 1 : Math.sqrt((1 + Math.min(r, 0.995)) / (1 - Math.min(r, 0.995))),
+    ),
+  );
+  const quantile = studentQuantile(0.975, Math.max(1, total - n));
+  const open = certainty?.open ?? free.map((_, j) => free.map((__, k) => Number(j === k)));
+  const isOpen = free.map((_, j) => open.some((v) => v[j] > 0.1));
+  const values = free.map((v, j): FittedValue => {
+    const value = fromCube(v, best.z[j]);
+    const deviation = spread * inflate * Math.sqrt(Math.max(0, certainty?.inverse[j]?.[j] ?? 0)) * slopeOf(v, value);
+    return {
+      name: v.name,
+      value,
+      low: isOpen[j] ? v.low : Math.max(v.low, value - quantile * deviation),
+      high: isOpen[j] ? v.high : Math.min(v.high, value + quantile * deviation),
+      deviation: isOpen[j] ? Infinity : deviation,
+      isDecided: !isOpen[j],
+      isAtEdge: best.z[j] <= 1e-9 || best.z[j] >= 1 - 1e-9,
+    };
+  });
+  const inverse = certainty?.inverse ?? [];
+  const correlation = free.map((_, i) =>
+    free.map((__, j) => {
+      const size = Math.sqrt((inverse[i]?.[i] ?? 0) * (inverse[j]?.[j] ?? 0));
+      return i === j ? 1 : size > 0 ? (inverse[i][j] ?? 0) / size : 0;
+    }),
+  );
+  const last = at(best.z) ?? [];
+  const nominal = free.every((v) => v.nominal !== undefined) ? simulate(free.map((v) => v.nominal!)) : undefined;
+  const columns = outputs.map((o, c): FittedColumn => {
+    const fitted = Array.from(last[c] ?? []);
+    const behind = fitted.flatMap((y, k) => (used[c][k] === 0 ? [y - o.values[k]] : []));
+    return {
+      quantity: o.quantity,
+      unit: o.unit,
+      rms: rmsOf(parts[c]),
+      heldBack: behind.length > 0 ? rmsOf(behind) : undefined,
+      before: nominal && rmsOf(Array.from(nominal[c], (y, k) => y - o.values[k])),
+      autocorrelation: follows[c].r,
+      isWhite: follows[c].isWhite,
+      time: [...o.time],
+      measured: [...o.values],
+      fitted,
+    };
+  });
+  return {
+    values,
+    residual: outputs.length === 1 ? columns[0].rms : rmsOf([...best.residuals]),
+    columns,
+    correlation,
+    notDecided: toldOpen(
+      open,
+      free.map((v) => v.name),
+      J,
+    ),
+    runs,
+    starts: { tried: ends.length, here },
+    settled: best.settled && goesOn,
+  };
+}
+
+/** What is not decided, in words: a value alone, or several that only together count. */
+function toldOpen(
+  open: readonly (readonly number[])[],
+  names: readonly string[],
+  J: readonly Float64Array[] | undefined,
+): FitReport['notDecided'] {
+  // directions that share a value are told together
+  const groups: Set<number>[] = [];
+  for (const v of open) {
+    const own = new Set(v.flatMap((x, j) => (x > 0.1 ? [j] : [])));
+    const shared = groups.filter((g) => [...own].some((j) => g.has(j)));
+    for (const g of shared) {
+      for (const j of g) own.add(j);
+      groups.splice(groups.indexOf(g), 1);
+    }
+    groups.push(own);
+  }
+  const size = J ? Math.max(...J.map((c) => Math.sqrt(c.reduce((s, x) => s + x * x, 0)))) : 0;
+  return groups.map((g) => {
+    const own = [...g].sort((a, b) => a - b).map((j) => names[j]);
+    const [j] = g;
+    const isIdle = J !== undefined && Math.sqrt(J[j].reduce((s, x) => s + x * x, 0)) <= 1e-9 * (size || 1);
+    return {
+      names: own,
+      why:
+        own.length > 1
+          ? `${own.slice(0, -1).join(', ')} and ${own.at(-1)} cannot be told apart by these data`
+          : isIdle
+            ? `Nothing that was measured depends on ${own[0]}`
+            : `These data do not decide ${own[0]}`,
+    };
+  });
+}
+
+/** Of neighbouring residuals; noise has less than 3 / sqrt(n) of it (Bartlett 1946). */
+function autocorrelationOf(r: readonly number[]): { readonly r: number; readonly isWhite: boolean } {
+  const mean = r.reduce((s, x) => s + x, 0) / Math.max(1, r.length);
+  let [top, bottom] = [0, 0];
+  for (let k = 0; k < r.length; k++) {
+    bottom += (r[k] - mean) ** 2;
+    if (k > 0) top += (r[k] - mean) * (r[k - 1] - mean);
+  }
+  const found = bottom === 0 ? 0 : top / bottom;
+  return { r: found, isWhite: Math.abs(found) <= 3 / Math.sqrt(Math.max(1, r.length)) };
+}
+
+/** A simplex around a point of the cube, in this thread. */
+function simplexFrom(
+  start: readonly number[],
+  costAt: (z: readonly number[]) => number,
+  most: number,
+): { readonly z: readonly number[]; readonly cost: number } | undefined {
+  const n = start.length;
+  let simplex = [
+    [...start],
+    ...start.map((x, d) => start.map((y, k) => (k === d ? (x + 0.05 <= 1 ? x + 0.05 : x - 0.05) : y))),
+  ];
+  let costs = simplex.map(costAt);
+  let used = n + 1;
+  const inside = (p: readonly number[]): number[] => p.map((x) => Math.min(1, Math.max(0, x)));
+  while (used < most) {
+    const order = costs.map((_, k) => k).sort((a, b) => costs[a] - costs[b]);
+    simplex = order.map((k) => simplex[k]);
+    costs = order.map((k) => costs[k]);
+    const centre = start.map((_, d) => simplex.slice(0, n).reduce((s, p) => s + p[d], 0) / n);
+    const towards = (t: number): number[] => inside(centre.map((c, d) => c + t * (simplex[n][d] - c)));
+    let best: readonly [number[], number] | undefined;
+    for (const t of [-1, -2, 0.5]) {
+      const p = towards(t);
+      const cost = costAt(p);
+      used++;
+      if (cost < (best?.[1] ?? costs[n - 1])) best = [p, cost];
+      else if (t === -1) continue;
+      if (t === -1 && cost >= costs[0]) break;
+    }
+    if (best) [simplex[n], costs[n]] = best;
+    else {
+      simplex = simplex.map((p, k) => (k === 0 ? p : p.map((x, d) => simplex[0][d] + 0.5 * (x - simplex[0][d]))));
+      costs = simplex.map((p, k) => (k === 0 ? costs[0] : costAt(p)));
+      used += n;
+    }
+  }
+  const at = costs.indexOf(Math.min(...costs));
+  return { z: simplex[at], cost: costs[at] };
+}
