@@ -1,7 +1,9 @@
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
 import { chart } from './chart';
 import { check } from './check';
+import { compare, type CompareArguments } from './compare';
 import { fit, type FitArguments } from './fit';
+import { best, search, type BestArguments, type SearchArguments } from './goal';
 import { linear, type LinearArguments } from './linear';
 import { probe, usualEffort, type ProbeArguments } from './probe';
 import { run } from './run';
@@ -160,6 +162,56 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--json', 'print as JSON: values, residual, correlation, notDecided')
     .action((file: string, options: FitArguments) => {
       code = fit(file, options);
+    });
+  const goal = (command: Command): Command =>
+    command
+      .argument('<project>', 'project file')
+      .option('--setup <name>', 'what to run')
+      .option('--over <path=low:high>', 'a value that may be different; may be repeated', collect, [])
+      .option('--runs <n>', 'how many runs at most (300)', whole)
+      .option('--seed <n>', 'another choice of runs (1)', atLeastZero)
+      .addOption(new Option('--method <how>', 'how it is looked for').choices(['both', 'global', 'local']))
+      .option('--jobs <n>', 'how many processes run at once', whole)
+      .option('--json', 'print the outcome as JSON');
+  goal(
+    program
+      .command('best')
+      .description('the values for which a formula is least or greatest while the requirements hold'),
+  )
+    .requiredOption('--aim <"min formula">', 'min or max, and a formula or margin(KEY)')
+    .option('--under <keys>', 'requirements that have to hold, with commas; all without it')
+    .action(async (file: string, options: BestArguments) => {
+      code = await best(file, options);
+    });
+  goal(
+    program.command('search').description('values and moments for which a requirement fails, or comes nearest to it'),
+  )
+    .requiredOption('--requirement <key>', 'which one')
+    .option(
+      '--message <part.message@from:to>',
+      'a message that may come at any time of a span; may be repeated',
+      collect,
+      [],
+    )
+    .action(async (file: string, options: SearchArguments) => {
+      code = await search(file, options);
+    });
+  program
+    .command('compare')
+    .description('two recordings: whether they are the same, and where they first differ')
+    .argument('<a.csv>', 'recording')
+    .argument('<b.csv>', 'recording')
+    .option(
+      '--tolerance <share>',
+      'allowed difference, as a share of the largest value of a column (1e-6)',
+      atLeastZero,
+    )
+    .option('--absolute <number>', 'allowed difference whatever the values are (1e-12)', atLeastZero)
+    .option('--within <seconds>', 'by how much the same may happen earlier or later (0)', atLeastZero)
+    .option('--shift <seconds>', 'the second is moved by so much first', Number)
+    .option('--json', 'print the outcome as JSON')
+    .action((a: string, b: string, options: CompareArguments) => {
+      code = compare(a, b, options);
     });
   program
     .command('worker', { hidden: true })

@@ -124,8 +124,9 @@ export async function differentialEvolution(
         p.map((x, d) => {
           if (d !== must && random() > 0.9) return x;
           const y = base[d] + F * (points[a][d] - points[b][d]);
-          // what leaves the box comes back halfway
-          return y < low[d] ? (low[d] + x) / 2 : y > high[d] ? (high[d] + x) / 2 : y;
+          // what leaves the box comes back halfway, or stays at the edge
+          const edge = y < low[d] ? low[d] : y > high[d] ? high[d] : undefined;
+          return edge === undefined ? y : random() < 0.5 ? edge : (edge + x) / 2;
         }),
         bounds,
       );

@@ -33,7 +33,7 @@ export interface RunAsked {
 
 export interface RunOutcome {
   readonly status: 'finished' | 'failed';
-  /** Why it could not run, or stopped. */
+  /** Why it could not run, or stopped; of a run that finished, that a value is outside its limits. */
   readonly problem: string;
   readonly findings: readonly RequirementFinding[];
   /** By aims; undefined where the formula had no value. */
@@ -166,7 +166,8 @@ export function createRunner(question: RunnerQuestion): {
     const isOver = simulation.status === 'finished';
     return {
       status: isOver ? 'finished' : 'failed',
-      problem: simulation.problem?.message ?? '',
+      // what leaves its limits is run, and told
+      problem: simulation.problem?.message ?? prepared.problems.find((p) => p.code === 'limit')?.message ?? '',
       findings: found.filter((f) => !isAim(f.key)),
       aims: aimsAt.map((k) => (isOver ? found[k].margin : undefined)),
       time: simulation.time,
