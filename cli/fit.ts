@@ -31,6 +31,7 @@ export interface FitArguments {
   readonly data: string;
   readonly map: readonly string[];
   readonly free: readonly string[];
+  readonly shift?: string;
   readonly hold?: number;
   readonly seed?: number;
   readonly json?: boolean;
@@ -67,13 +68,22 @@ export function fit(file: string, options: FitArguments): number {
   );
   if (!indices) return stopWith([wrong!], ready.textOf, options.json);
   for (const r of data.remarks) complain(`zelvar: ${options.data}: ${r}`);
-  if (left.length > 0) complain(`zelvar: ${options.data}: no quantity is called ${left.join(', ')}; not used`);
+  if (left.length > 0) complain(`zelvar: ${options.data}: not compared: ${left.join(', ')}`);
   const nominal = nominalOf(fitted, indices);
+  const shifts = options.shift === undefined ? [] : readRanges([`shift=${options.shift}`]);
+  if (typeof shifts === 'string') return stop(shifts.replace('path=low:high', '--shift low:high'));
+  if (shifts.length > 0 && ready.inputs.length > 0)
+    return stop(
+      `--shift: ${ready.inputs.map((c) => c.column).join(', ')} drives the model by the same clock; there is nothing to shift`,
+    );
+  const isStarted = outputs.every((o) => o.time[0] >= 0 || shifts.length > 0);
+  if (!isStarted)
+    return stop(`${options.data} has times before 0, when the model has not begun: --shift low:high moves it`);
   const tell = progress('runs');
   const report = fitValues(
-    simulatedAt(fitted, indices, outputs),
+    simulatedAt(fitted, indices, outputs, shifts[0]?.high),
     outputs,
-    ranges.map((r, k) => ({ ...r, nominal: nominal[k] })),
+    [...ranges.map((r, k) => ({ ...r, nominal: nominal[k] })), ...shifts.map((r) => ({ ...r, nominal: undefined }))],
     { holdBack: options.hold ?? 0, seed: options.seed ?? 1, goOn: (n) => tell(n, 400) },
   );
   if (!report)

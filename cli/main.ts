@@ -157,6 +157,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .requiredOption('--data <file.csv>', 'what was measured: time first, names in the first row')
     .option('--map <column=quantity>', 'what a column is where its name does not say it; may be repeated', collect, [])
     .requiredOption('--free <path=low:high>', 'a value to be found, with its range; may be repeated', collect, [])
+    .option('--shift <low:high>', 'seconds by which the model may be ahead of what was measured; found as well')
     .option('--hold <share>', 'last share of the time that is only looked at afterwards', share)
     .option('--seed <n>', 'other points to start from (1)', whole)
     .option('--json', 'print as JSON: values, residual, correlation, notDecided')

@@ -66,6 +66,12 @@ export function coursesOf(
       continue;
     }
     const v = model.variables[model.indexOf.get(quantity)!];
+    // a recording of everything has more than can be compared number by number
+    const isMeant = mapped.has(c.name);
+    if (!isMeant && (c.words || v.type !== 'Real' || v.kind === 'parameter' || v.kind === 'constant')) {
+      left.push(c.name);
+      continue;
+    }
     if (v.kind === 'parameter' || v.kind === 'constant')
       return wrong(`${c.name}: ${quantity} is a ${v.kind}, which does not change over time`);
     if (c.words) return wrong(`${c.name} has words: numbers are needed to compare ${quantity} with`);
@@ -124,9 +130,15 @@ function spacingOf(outputs: readonly Course[], stop: number): number {
   return Math.max(stop / 50_000, Math.min(least / 4, stop / 2000));
 }
 
-export function simulatedAt(fitted: Fitted, free: readonly number[], outputs: readonly Course[]): Simulated {
+/** `shift`: the last value is by how many seconds the model is ahead of what was measured; this is the most of it. */
+export function simulatedAt(
+  fitted: Fitted,
+  free: readonly number[],
+  outputs: readonly Course[],
+  shift?: number,
+): Simulated {
   const { program, model, options } = fitted;
-  const stop = Math.max(...outputs.map((o) => o.time.at(-1)!));
+  const stop = Math.max(...outputs.map((o) => o.time.at(-1)!)) + Math.max(0, shift ?? 0);
   const every = spacingOf(outputs, stop);
   return (values) => {
     const given = new Map([...options.values, ...free.map((k, j) => [k, values[j]] as const)]);
@@ -152,12 +164,13 @@ export function simulatedAt(fitted: Fitted, free: readonly number[], outputs: re
     if (simulation.problem) return undefined;
     const recording = recorder.take();
     const time = recording.time.subarray(0, recording.rows);
+    const by = shift === undefined ? 0 : values[free.length];
     // ends that differ by rounding are the same
     const last = time[time.length - 1];
     const found = outputs.map((o) => {
       const column = recording.columns.find((c) => c.name === o.quantity)!;
       const own = column.values.subarray(0, recording.rows);
-      return Float64Array.from(o.time, (t) => valueOver(time, own, Math.min(Math.max(t, 0), last)));
+      return Float64Array.from(o.time, (t) => valueOver(time, own, Math.min(Math.max(t + by, 0), last)));
     });
     return found.every((f) => f.every(Number.isFinite)) ? found : undefined;
   };

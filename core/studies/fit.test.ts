@@ -310,7 +310,7 @@ describe('files of measured values', () => {
       coursesOf(read(text), maps, of.model, 'm.csv').problem?.message;
     expect(told('time,a\n0,1\n1,2\n')).toContain('No column of m.csv is a quantity');
     expect(told('time,w [N]\n0,1\n1,2\n')).toContain('w is in N: w is in rad/s');
-    expect(told('time,p\n0,1\n1,2\n')).toContain('p is a parameter');
+    expect(told('time,p\n0,1\n1,2\n', [{ column: 'p', quantity: 'p' }])).toContain('p is a parameter');
     expect(told('time,a\n0,1\n1,2\n', [{ column: 'b', quantity: 'w' }])).toContain('has no column b');
     expect(told('time,a\n0,1\n1,2\n', [{ column: 'a', quantity: 'v' }])).toContain('has no v');
   });

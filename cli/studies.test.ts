@@ -1,0 +1,223 @@
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { emptyProject, newRequirement, newSetup, newType } from '../core/project/project';
+import { writeProjectJson } from '../core/formats/project-file';
+import { quantity } from '../core/testing/run-project';
+
+jest.setTimeout(400_000);
+const folder = mkdtempSync(join(tmpdir(), 'zelvar-studies-'));
+const zelvar = (...args: string[]) => {
+  const { status, stdout, stderr } = spawnSync(process.execPath, ['cli/zelvar.mjs', ...args], { encoding: 'utf8' });
+  return { status, stdout, stderr };
+};
+const path = (name: string): string => join(folder, name);
+const file = (name: string, text: string): string => {
+  writeFileSync(path(name), text);
+  return path(name);
+};
+const project = file(
+  'decay.zelvar.json',
+  writeProjectJson({
+    ...emptyProject('p', 'Decay'),
+    root: 't',
+    types: [
+      {
+        ...newType('t', 'T'),
+        quantities: [
+          quantity('k', '1', { role: 'parameter', unit: '1/s' }),
+          quantity('x0', '1', { role: 'parameter' }),
+          quantity('u', '0', { role: 'input' }),
+          quantity('x', '', { role: 'output' }),
+        ],
+        physics: 'initial equation x = x0;\nequation der(x) = u - k*x;',
+      },
+    ],
+    requirements: [{ ...newRequirement('r', 'R-1', 'low at the end'), formula: 'atEnd(x <= 0.3)' }],
+    setups: [{ ...newSetup('s', 'Fall'), stop: 1, recordEvery: 0.01, relative: 1e-8 }],
+  }),
+);
+const json = (out: { stdout: string }): never => JSON.parse(out.stdout) as never;
+
+test('vary: a row per run, the same from one process and from two', () => {
+  const vary = (jobs: string, out: string) =>
+    zelvar(
+      'vary',
+      project,
+      '--vary',
+      'k=0.5:2:7',
+      '--vary',
+      'x0~normal(1,0.1)',
+      '--runs',
+      '4',
+      '--seed',
+      '5',
+      '--tell',
+      'x',
+      '--jobs',
+      jobs,
+      '--out',
+      path(out),
+      '--json',
+    );
+  const [one, two] = [vary('1', 'one.csv'), vary('2', 'two.csv')];
+  expect([one.status, two.status]).toEqual([0, 0]);
+  expect(readFileSync(path('two.csv'), 'utf8')).toBe(readFileSync(path('one.csv'), 'utf8'));
+  const rows = readFileSync(path('one.csv'), 'utf8').trim().split('\n');
+  expect(rows).toHaveLength(29);
+  expect(rows[0]).toBe('run,k [1/s],x0,R-1 verdict,R-1 margin,x,status,problem');
+  const told: {
+    runs: {
+      values: { k: number; x0: number };
+      requirements: Record<string, { margin: number }>;
+      told: { x: number };
+    }[];
+    shares: { key: string; holds: number; fails: number }[];
+  } = json(one);
+  for (const { values, requirements, told: t } of told.runs) {
+    expect(t.x).toBeCloseTo(values.x0 * Math.exp(-values.k), 5);
+    expect(requirements['R-1'].margin).toBeCloseTo(0.3 - t.x, 6);
+  }
+  expect(told.shares[0].holds + told.shares[0].fails).toBe(28);
+  expect(zelvar('vary', project, '--vary', 'kk=1,2')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('did you mean k'),
+  });
+  expect(zelvar('vary', project, '--vary', 'k=1:2')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('from:to:count'),
+  });
+  expect(zelvar('vary', project, '--vary', 'k=0:1:2000', '--vary', 'x0=0:1:2000').status).toBe(2);
+  expect(zelvar('vary', project, '--setup', 'Rise', '--vary', 'k=1,2')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('it has Fall'),
+  });
+});
+
+test('search and best: exit codes, values and margins', () => {
+  const broken = zelvar(
+    'search',
+    project,
+    '--requirement',
+    'R-1',
+    '--over',
+    'k=0.5:2',
+    '--over',
+    'x0=0.5:1.5',
+    '--runs',
+    '60',
+    '--json',
+  );
+  expect(broken.status).toBe(1);
+  const found: { margin: number; values: { k: number; x0: number }; runs: number } = json(broken);
+  expect(found.margin).toBeCloseTo(0.3 - 1.5 * Math.exp(-0.5), 3);
+  expect(found.values.k).toBeCloseTo(0.5, 2);
+  expect(found.runs).toBeLessThanOrEqual(75);
+  const kept = zelvar('search', project, '--requirement', 'R-1', '--over', 'k=1.5:2', '--runs', '30');
+  expect([kept.status, kept.stdout]).toEqual([0, expect.stringContaining('was not broken by')]);
+  expect(zelvar('search', project, '--requirement', 'R-9', '--over', 'k=1:2')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('no requirement R-9'),
+  });
+  const best = zelvar('best', project, '--aim', 'min k', '--over', 'k=0.1:5', '--runs', '80', '--json');
+  expect(best.status).toBe(0);
+  const least: { value: number; allowed: boolean } = json(best);
+  expect(least.allowed).toBe(true);
+  expect(least.value).toBeCloseTo(-Math.log(0.3), 2);
+  const most: { value: number } = json(
+    zelvar('best', project, '--aim', 'max margin(R-1)', '--over', 'k=0.1:5', '--runs', '80', '--json'),
+  );
+  expect(most.value).toBeCloseTo(0.3 - Math.exp(-5), 3);
+  expect(zelvar('best', project, '--aim', 'min x', '--over', 'k=0.1:0.5', '--runs', '20').status).toBe(1);
+  expect(zelvar('best', project, '--aim', 'x', '--over', 'k=0.1:5').status).toBe(2);
+  expect(zelvar('best', project, '--aim', 'min x', '--over', 'k=5:1').status).toBe(2);
+});
+
+test('fit: a project and a class, with an input that drives, what is not decided, and bad data', () => {
+  const rows = Array.from({ length: 201 }, (_, j) => {
+    const t = j / 100;
+    // x' = 2 - 1.7 x from 0.4
+    const x = 2 / 1.7 + (0.4 - 2 / 1.7) * Math.exp(-1.7 * t);
+    return `${t},2,${(x + 0.002 * Math.sin(j * j)).toFixed(6)}`;
+  });
+  const data = file('measured.csv', `time,u,level\n${rows.join('\n')}\n`);
+  const args = ['--data', data, '--map', 'level=x', '--free', 'k=0.1:10', '--free', 'x0=-2:2', '--json'];
+  const ofProject = zelvar('fit', project, ...args);
+  expect(ofProject.status).toBe(0);
+  type Told = {
+    values: Record<string, { value: number; low: number; high: number }>;
+    residual: number;
+    notDecided: string[];
+    correlation: Record<string, Record<string, number>>;
+    drivenBy: string[];
+  };
+  const told: Told = json(ofProject);
+  expect(told.values.k.value).toBeCloseTo(1.7, 2);
+  expect(told.values.x0.low).toBeLessThan(0.4);
+  expect(told.values.x0.high).toBeGreaterThan(0.4);
+  expect(told.residual).toBeCloseTo(0.0014, 3);
+  expect([told.notDecided, told.drivenBy]).toEqual([[], ['u']]);
+  expect(told.correlation.k.k).toBe(1);
+  const model = file(
+    'm.mo',
+    'model M input Real u; parameter Real k = 1; parameter Real a = 1; parameter Real b = 1; Real x(start = 0.4, fixed = true); equation der(x) = a*b*u/2 - k*x; end M;',
+  );
+  const open = zelvar(
+    'fit',
+    model,
+    '--class',
+    'M',
+    '--data',
+    data,
+    '--map',
+    'level=x',
+    '--free',
+    'k=0.1:10',
+    '--free',
+    'a=0.2:4',
+    '--free',
+    'b=0.5:5',
+    '--json',
+  );
+  expect(open.status).toBe(1);
+  const { notDecided, values }: Told = json(open);
+  expect(notDecided).toEqual(['a', 'b']);
+  expect(values.a.value * values.b.value).toBeCloseTo(2, 1);
+  expect(values.k.value).toBeCloseTo(1.7, 1);
+  expect(zelvar('fit', project, '--data', data, '--free', 'k=0.1:10')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('say which is which'),
+  });
+  expect(zelvar('fit', project, '--data', data, '--map', 'levl=x', '--free', 'k=0.1:10')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('did you mean level'),
+  });
+  expect(zelvar('fit', project, '--data', data, '--map', 'level=x', '--free', 'k=1')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('path=low:high'),
+  });
+  const back = file('back.csv', 'time,x\n0,1\n2,1\n1,1\n');
+  expect(zelvar('fit', project, '--data', back, '--free', 'k=1:2')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('goes back in time'),
+  });
+});
+
+test('compare: the same, different with the first place, and nothing in common', () => {
+  const [a, b] = ['1', '1.001'].map((k, j) => {
+    const out = path(`run-${j}.csv`);
+    expect(zelvar('run', project, '--setup', 'Fall', '--set', `k=${k}`, '--out', out).status).toBeLessThan(2);
+    return out;
+  });
+  expect(zelvar('compare', a, a).status).toBe(0);
+  const different = zelvar('compare', a, b, '--json');
+  expect(different.status).toBe(1);
+  const { first }: { first: { column: string; time: number } } = json(different);
+  expect(first.column).toBe('x');
+  expect(zelvar('compare', a, b, '--tolerance', '0.01').status).toBe(0);
+  expect(zelvar('compare', a, file('other.csv', 'time,z\n0,1\n1,1\n'))).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('no column in common'),
+  });
+});
