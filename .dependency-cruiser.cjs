@@ -22,6 +22,7 @@ const pipeline = [
   'run',
   'trace',
   'exchange',
+  'studies',
 ];
 const order = pipeline.map((folder, k) => ({
   name: `${folder}-knows-nothing-later`,

@@ -454,6 +454,14 @@ model Product input Real a; input Real b; output Real y; equation y = a*b; end P
     expect(stdout).toMatch(/der\(x\) = -x \+ u;: x is all it remembers/);
   });
 
+  test('several inputs together, or one of them', () => {
+    const both = zelvar('probe', boxes, '--class', 'Product', '--property', 'additive', '--json');
+    expect(both.status).toBe(1);
+    const { from, additive } = JSON.parse(both.stdout) as { from: string; additive: Answer };
+    expect([from, additive.holds]).toEqual(['a,b', false]);
+    expect(zelvar('probe', boxes, '--class', 'Product', '--property', 'additive', '--from', 'a').status).toBe(0);
+  });
+
   test('a part type of a project, and its line that is to blame', () => {
     const { status, stdout } = zelvar(
       'probe',
@@ -472,7 +480,6 @@ model Product input Real a; input Real b; output Real y; equation y = a*b; end P
   });
 
   test.each([
-    [['--class', 'Product'], /It has the inputs a, b: --from says which one is meant/],
     [['--class', 'None'], /There is no class None/],
     [['--class', 'Linear', '--property', 'fancy'], /There is no property fancy; there are homogeneous, additive/],
     [['--class', 'Linear', '--to', 'z'], /There is no quantity z/],

@@ -303,7 +303,9 @@ test('lines as text beside the drawing: edits in either change the same lines', 
   });
   await until(content, (s) => s.includes('half = 0.5*left2') && s.includes('left2 = 2*half'), 'with free names');
   await until(
-    async () => new Set(await page.$$eval('.react-flow__node-card', (all) => all.map((e) => (e as HTMLElement).style.transform))).size,
+    async () =>
+      new Set(await page.$$eval('.react-flow__node-card', (all) => all.map((e) => (e as HTMLElement).style.transform)))
+        .size,
     (n) => n === 7,
     'each at a place of its own',
   );

@@ -138,7 +138,7 @@ test('a part type of the project is a block; each use has its own values', () =>
   expect(done.at('b', 1)).toBeCloseTo(1 - Math.exp(-2), 4);
   const two = { ...smooth, quantities: [...smooth.quantities, quantity('z', '0', { role: 'output' })] };
   expect(told({ ...p, types: [...p.types, two] }).join()).toMatch(
-    /Smooth has the outputs y, z: give it a line of its own, x = Smooth\(\.\.\.\), and use x\.y$/,
+    /Smooth has the outputs y, z: give it a line of its own, x = Smooth\(\.\.\.\), and use x\.y/,
   );
 });
 
