@@ -8,10 +8,14 @@ import { parseExpressionText, parseFile } from '../core/language/parse';
 import { relaxUnits } from '../core/language/unit-check';
 import { isRunnable, prepareRun } from '../core/run';
 import { compile } from '../core/simulate/compile';
+import type { Stimulus } from '../core/simulate/simulation';
 import {
   coursesOf,
   fittable,
   followText,
+  isStepwise,
+  settingsOf,
+  type Between,
   nominalOf,
   simulatedAt,
   type ColumnMap,
@@ -80,25 +84,55 @@ export function fit(file: string, options: FitArguments): number {
   if (!isStarted)
     return stop(`${options.data} has times before 0, when the model has not begun: --shift low:high moves it`);
   const tell = progress('runs');
-  const report = fitValues(
-    simulatedAt(fitted, indices, outputs, shifts[0]?.high),
-    outputs,
-    [...ranges.map((r, k) => ({ ...r, nominal: nominal[k] })), ...shifts.map((r) => ({ ...r, nominal: undefined }))],
-    { holdBack: options.hold ?? 0, seed: options.seed ?? 1, goOn: (n) => tell(n, 400) },
-  );
+  const free = [
+    ...ranges.map((r, k) => ({ ...r, nominal: nominal[k] })),
+    ...shifts.map((r) => ({ ...r, nominal: undefined })),
+  ];
+  const settings = { holdBack: options.hold ?? 0, seed: options.seed ?? 1, goOn: (n: number) => tell(n, 400) };
+  let between: Between = 'straight';
+  let report = fitValues(simulatedAt(fitted, indices, outputs, shifts[0]?.high), outputs, free, settings);
+  // where an input jumps between two rows they do not tell when: what was measured does
+  if (report && ready.inputs.some(isStepwise))
+    for (const other of ['held', 'ahead'] as const) {
+      const now = ready.driven(other);
+      if (!now) continue;
+      const near = free.map((f, k) => ({ ...f, nominal: report!.values[k].value }));
+      const next = fitValues(simulatedAt(now, indices, outputs), outputs, near, { ...settings, isNear: true });
+      if (next && squaresOf(next) < squaresOf(report)) {
+        report = withDesign(next, report);
+        between = other;
+      }
+    }
   if (!report)
     return stopWith(
       [problem('error', 'fit', 'With none of the values tried the model runs to the end of what was measured')],
       ready.textOf,
       options.json,
     );
-  if (options.json) print(JSON.stringify(asJson(report, ready.inputs), null, 1));
-  else tellReport(report);
+  if (options.json) print(JSON.stringify({ ...asJson(report, ready.inputs), between }, null, 1));
+  else tellReport(report, between);
   return report.notDecided.length > 0 ? 1 : 0;
 }
 
+/** Squares of all residuals, each column by how much it varies by itself. */
+const squaresOf = (r: FitReport): number =>
+  r.columns.reduce((s, c) => {
+    const mean = c.measured.reduce((a, x) => a + x, 0) / c.measured.length;
+    const spread = c.measured.reduce((a, x) => a + (x - mean) ** 2, 0) / c.measured.length;
+    return s + c.rms ** 2 / (spread || 1);
+  }, 0);
+/** The second fit began where the first had ended: what was before and how many runs it took are those of both. */
+const withDesign = (next: FitReport, first: FitReport): FitReport => ({
+  ...next,
+  runs: next.runs + first.runs,
+  starts: first.starts,
+  columns: next.columns.map((c, k) => ({ ...c, before: first.columns[k].before })),
+});
+
 interface Ready {
   readonly fitted: Fitted;
+  /** The same with inputs that jump at rows. */
+  driven(between: 'held' | 'ahead'): Fitted | undefined;
   readonly inputs: readonly Course[];
   readonly outputs: readonly Course[];
   readonly left: readonly string[];
@@ -131,21 +165,22 @@ function ofClass(
   if (bareErrors.length > 0) return { errors: bareErrors, textOf };
   const { value: courses, problem: unfit } = coursesOf(data, maps, bare, options.data);
   if (!courses) return { errors: [unfit!], textOf };
-  const signals = courses.inputs.map((c) => ({
-    target: c.quantity,
-    expr: parseExpressionText(followText({ ...c, unit: '' })).value,
-    place: options.data,
-  }));
-  const made = flatten(library, options.class, { signals }).model;
-  const model: FlatModel = { ...made, problems: relaxUnits(made.problems) };
-  const { program, problems } = compile(model);
-  if (!program) return { errors: problems.filter((p) => p.severity === 'error'), textOf };
-  const experiment = experimentOf(library, options.class);
-  const tolerance = experiment.tolerance ?? 1e-8;
-  return {
-    ...courses,
-    textOf,
-    fitted: {
+  const className = options.class;
+  const { tolerance = 1e-8 } = experimentOf(library, className);
+  const prepared = (between: Between): Fitted | readonly Problem[] => {
+    const jumping = between === 'straight' ? [] : courses.inputs.filter(isStepwise);
+    const signals = courses.inputs
+      .filter((c) => !jumping.includes(c))
+      .map((c) => ({
+        target: c.quantity,
+        expr: parseExpressionText(followText({ ...c, unit: '' })).value,
+        place: options.data,
+      }));
+    const made = flatten(library, className, { signals }).model;
+    const model: FlatModel = { ...made, problems: relaxUnits(made.problems) };
+    const { program, problems } = compile(model);
+    if (!program) return problems.filter((p) => p.severity === 'error');
+    return {
       program,
       model,
       options: {
@@ -156,8 +191,19 @@ function ofClass(
         step: 1e-3,
         recordEvery: 1e-3,
         values: new Map(),
-        stimulus: [],
+        stimulus: jumps(model, jumping, between),
       },
+    };
+  };
+  const fitted = prepared('straight');
+  if (!('program' in fitted)) return { errors: fitted, textOf };
+  return {
+    ...courses,
+    textOf,
+    fitted,
+    driven: (between) => {
+      const other = prepared(between);
+      return 'program' in other ? other : undefined;
     },
   };
 }
@@ -191,29 +237,44 @@ function ofProject(
   const { value: courses, problem: unfit } = coursesOf(data, maps, bare.model, options.data);
   if (!courses) return { errors: [unfit!], textOf };
   const driven = new Set(courses.inputs.map((c) => c.quantity));
-  const prepared = prepareRun(plain, {
-    ...setup,
-    stop,
-    endWhen: '',
-    record: [],
-    stimulus: [
-      ...setup.stimulus.filter((row) => !driven.has(row.target)),
-      ...courses.inputs.map((c, k) => ({
-        id: `measured-${k}`,
-        time: 0,
-        kind: 'follow' as const,
-        target: c.quantity,
-        value: followText(c),
-      })),
-    ],
-  });
-  if (!isRunnable(prepared)) return { errors: prepared.problems.filter((p) => p.severity === 'error'), textOf };
+  const prepared = (between: Between): Fitted | readonly Problem[] => {
+    const jumping = between === 'straight' ? [] : courses.inputs.filter(isStepwise);
+    const made = prepareRun(plain, {
+      ...setup,
+      stop,
+      endWhen: '',
+      record: [],
+      stimulus: [
+        ...setup.stimulus.filter((row) => !driven.has(row.target)),
+        ...courses.inputs.flatMap((c, k) =>
+          jumping.includes(c)
+            ? []
+            : [{ id: `measured-${k}`, time: 0, kind: 'follow' as const, target: c.quantity, value: followText(c) }],
+        ),
+      ],
+    });
+    if (!isRunnable(made)) return made.problems.filter((p) => p.severity === 'error');
+    const { model, program } = made;
+    const stimulus = [...made.options.stimulus, ...jumps(model, jumping, between)].sort((x, y) => x.time - y.time);
+    return { program, model, options: { ...made.options, stimulus } };
+  };
+  const fitted = prepared('straight');
+  if (!('program' in fitted)) return { errors: fitted, textOf };
   return {
     ...courses,
     textOf,
-    fitted: { program: prepared.program, model: prepared.model, options: prepared.options },
+    fitted,
+    driven: (between) => {
+      const other = prepared(between);
+      return 'program' in other ? other : undefined;
+    },
   };
 }
+
+const jumps = (model: FlatModel, inputs: readonly Course[], between: Between): readonly Stimulus[] =>
+  between === 'straight'
+    ? []
+    : inputs.flatMap((c) => settingsOf(c, model.indexOf.get(c.quantity)!, between)).sort((x, y) => x.time - y.time);
 
 const finite = (x: number | undefined): number | null => (x !== undefined && Number.isFinite(x) ? x : null);
 
@@ -254,7 +315,7 @@ const asJson = (r: FitReport, inputs: readonly Course[]): object => ({
 
 const short = (x: number): string => String(Number(x.toPrecision(5)));
 
-function tellReport(r: FitReport): void {
+function tellReport(r: FitReport, between: Between): void {
   for (const v of r.values)
     print(
       `${v.name} = ${short(v.value)}${v.isDecided ? `  (95 %: ${short(v.low)} to ${short(v.high)})` : '  (not decided)'}${v.isAtEdge ? '  at the edge of its range' : ''}`,
@@ -263,6 +324,10 @@ function tellReport(r: FitReport): void {
   for (const c of r.columns)
     print(
       `${c.quantity}: residuals of ${short(c.rms)} ${c.unit}${c.before === undefined ? '' : `, ${short(c.before)} before`}${c.heldBack === undefined ? '' : `, ${short(c.heldBack)} where it was held back`}${c.isWhite ? '' : '; they hang together: the model does not explain all'}`,
+    );
+  if (between !== 'straight')
+    print(
+      `inputs that jump fit best ${between === 'held' ? 'as held until the next row' : 'as being there from the row before'}`,
     );
   print(
     `${r.runs} runs; ${r.starts.here} of ${r.starts.tried} starts came to this point${r.settled ? '' : '; it had not settled'}`,

@@ -204,6 +204,39 @@ test('fit: a project and a class, with an input that drives, what is not decided
   });
 });
 
+test.each([
+  ['held', (t: number) => t >= 0.5],
+  ['ahead', (t: number) => t > 0.5],
+] as const)('fit: an input that jumps between two rows is taken as what was measured says: %s', (between, isOn) => {
+  // x' = 3 u - 2 x from 0.5 s on
+  const rows = Array.from({ length: 41 }, (_, j) => {
+    const t = j / 20;
+    return `${t},${isOn(t) ? 1 : 0},${t < 0.5 ? 0 : 1.5 * (1 - Math.exp(-2 * (t - 0.5)))}`;
+  });
+  const data = file(`${between}.csv`, `time,u,x\n${rows.join('\n')}\n`);
+  const model = file(
+    'jump.mo',
+    'model M input Real u; parameter Real a = 1; parameter Real k = 1; Real x(start = 0, fixed = true); equation der(x) = a*u - k*x; end M;',
+  );
+  const { stdout } = zelvar(
+    'fit',
+    model,
+    '--class',
+    'M',
+    '--data',
+    data,
+    '--free',
+    'a=0.1:10',
+    '--free',
+    'k=0.1:10',
+    '--json',
+  );
+  const told = JSON.parse(stdout) as { values: Record<string, { value: number }>; between: string };
+  expect(told.between).toBe(between);
+  expect(told.values.a.value).toBeCloseTo(3, 4);
+  expect(told.values.k.value).toBeCloseTo(2, 4);
+});
+
 test('compare: the same, different with the first place, and nothing in common', () => {
   const [a, b] = ['1', '1.001'].map((k, j) => {
     const out = path(`run-${j}.csv`);

@@ -5,7 +5,7 @@ import { convertValue, sameDimension, unitOrUndefined } from '../language/units'
 import { takesValues } from '../analysis/takes-values';
 import type { Program } from '../program/program';
 import { createRecorder } from '../simulate/recording';
-import { createSimulation, type SimulationOptions } from '../simulate/simulation';
+import { createSimulation, type SimulationOptions, type Stimulus } from '../simulate/simulation';
 import { valueOver, type Measured } from './measured';
 
 /** A model that is run beside what was measured: columns that are inputs drive it, the others are compared with its quantities. */
@@ -108,6 +108,32 @@ export function followText({ time, values, unit }: Course): string {
   const list = (of: Float64Array, after: string): string => `{${kept.map((k) => `${of[k]}${after}`).join(', ')}}`;
   if (kept.length === 1) return `${values[kept[0]]}${unitText}`;
   return `interpolate(${list(time, '')}, ${list(values, unitText)}, time)`;
+}
+
+/**
+ * What an input was between two rows: on the straight line, as it was at the row before, or already as at the one behind. A column that
+ * mostly stays as it is and then jumps does not tell; the other columns do.
+ */
+export type Between = 'straight' | 'held' | 'ahead';
+
+/** It stays the same from most rows to the next, and changes at some. */
+export function isStepwise({ time, values }: Course): boolean {
+  let [same, changes] = [0, 0];
+  for (let k = 1; k < time.length; k++)
+    if (values[k] === values[k - 1]) same++;
+    else changes++;
+  return changes > 0 && same > 2 * changes;
+}
+
+/** When an input is set, and to what, where it jumps. */
+export function settingsOf({ time, values }: Course, variable: number, between: 'held' | 'ahead'): readonly Stimulus[] {
+  const found: Stimulus[] = [{ time: 0, kind: 'set', variable, value: values[0] }];
+  for (let k = 1; k < time.length; k++) {
+    if (values[k] === values[k - 1]) continue;
+    const at = between === 'held' ? time[k] : time[k - 1];
+    found.push({ time: Math.max(0, at), kind: 'set', variable, value: values[k] });
+  }
+  return found;
 }
 
 export interface Fitted {

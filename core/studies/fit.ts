@@ -61,6 +61,8 @@ export interface FitOptions {
   /** Last part of the time that is only looked at afterwards. */
   readonly holdBack: number;
   readonly seed: number;
+  /** Only from the values as they are. */
+  readonly isNear?: boolean;
   readonly goOn?: (runs: number) => boolean;
 }
 
@@ -121,8 +123,10 @@ export function fit(
     ...(free.every((v) => v.nominal !== undefined && v.nominal >= v.low && v.nominal <= v.high)
       ? [free.map((v) => toCube(v, v.nominal!))]
       : []),
-    free.map(() => 0.5),
-    ...Array.from({ length: Math.min(60, 8 + 8 * n) }, (_, k) => sobolPoint(k + 1 + 97 * (options.seed - 1), n)),
+    ...(options.isNear ? [] : [free.map(() => 0.5)]),
+    ...Array.from({ length: options.isNear ? 0 : Math.min(60, 8 + 8 * n) }, (_, k) =>
+      sobolPoint(k + 1 + 97 * (options.seed - 1), n),
+    ),
   ];
   const ranked = starts
     .map((z) => ({ z, cost: costAt(z) }))
