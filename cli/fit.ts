@@ -83,12 +83,12 @@ export function fit(file: string, options: FitArguments): number {
   const isStarted = outputs.every((o) => o.time[0] >= 0 || shifts.length > 0);
   if (!isStarted)
     return stop(`${options.data} has times before 0, when the model has not begun: --shift low:high moves it`);
-  const tell = progress('runs');
+  const watch = progress('runs');
   const free = [
     ...ranges.map((r, k) => ({ ...r, nominal: nominal[k] })),
     ...shifts.map((r) => ({ ...r, nominal: undefined })),
   ];
-  const settings = { holdBack: options.hold ?? 0, seed: options.seed ?? 1, goOn: (n: number) => tell(n, 400) };
+  const settings = { holdBack: options.hold ?? 0, seed: options.seed ?? 1, goOn: (n: number) => watch.goOn(n, 400) };
   let between: Between = 'straight';
   let report = fitValues(simulatedAt(fitted, indices, outputs, shifts[0]?.high), outputs, free, settings);
   // where an input jumps between two rows they do not tell when: what was measured does

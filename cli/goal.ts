@@ -68,6 +68,7 @@ export async function best(file: string, options: BestArguments): Promise<number
   const runs = options.runs ?? usualRuns;
   const pool = await startPool(runner, question, options.jobs ?? usualJobs(), runs);
   const space = spaceOf(runner, over, []);
+  const watch = progress('runs');
   const sign = word === 'min' ? 1 : -1;
   const report = await lookFor(
     pool,
@@ -79,7 +80,7 @@ export async function best(file: string, options: BestArguments): Promise<number
       runs,
       seed: options.seed ?? 1,
       method: options.method ?? 'both',
-      goOn: progress('runs'),
+      goOn: (done, of) => watch.goOn(done, of),
     },
   );
   pool.close();
@@ -157,11 +158,12 @@ export async function search(file: string, options: SearchArguments): Promise<nu
   const runs = options.runs ?? usualRuns;
   const pool = await startPool(runner, question, options.jobs ?? usualJobs(), runs);
   const space = spaceOf(runner, over, messages);
+  const watch = progress('runs');
   const report = await lookFor(pool, space.bounds, space.ask, lowestMargin(options.requirement), space.start, {
     runs,
     seed: options.seed ?? 1,
     method: options.method ?? 'both',
-    goOn: progress('runs'),
+    goOn: (done, of) => watch.goOn(done, of),
   });
   const findingOf = (o: RunOutcome | undefined) => o?.findings.find((f) => f.key === options.requirement);
   const { best: lowest, outcome } = report;

@@ -5,6 +5,7 @@ import { compare, type CompareArguments } from './compare';
 import { fit, type FitArguments } from './fit';
 import { best, search, type BestArguments, type SearchArguments } from './goal';
 import { linear, type LinearArguments } from './linear';
+import { matters, type MattersArguments } from './matters';
 import { probe, usualEffort, type ProbeArguments } from './probe';
 import { run } from './run';
 import { simulate } from './simulate';
@@ -163,6 +164,19 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--json', 'print as JSON: values, residual, correlation, notDecided')
     .action((file: string, options: FitArguments) => {
       code = fit(file, options);
+    });
+  program
+    .command('matters')
+    .description('how much of each margin, or of a formula, every value explains over its range')
+    .argument('<project>', 'project file')
+    .option('--setup <name>', 'what to run')
+    .option('--over <path=low:high>', 'a value with its range; may be repeated', collect, [])
+    .option('--tell <formula>', 'a formula besides the margins; may be repeated', collect, [])
+    .option('--runs <n>', 'how many runs (600)', whole)
+    .option('--jobs <n>', 'how many processes run at once', whole)
+    .option('--json', 'print the outcome as JSON')
+    .action(async (file: string, options: MattersArguments) => {
+      code = await matters(file, options);
     });
   const goal = (command: Command): Command =>
     command

@@ -1,4 +1,4 @@
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -95,6 +95,26 @@ test('vary: a row per run, the same from one process and from two', () => {
   });
 });
 
+test('vary: stopped, what is there is kept', async () => {
+  const out = path('stopped.csv');
+  const child = spawn(
+    process.execPath,
+    ['cli/zelvar.mjs', 'vary', project, '--vary', 'k~uniform(0.1,3)', '--runs', '200000', '--jobs', '2', '--out', out],
+    { stdio: ['ignore', 'ignore', 'pipe'] },
+  );
+  let told = '';
+  child.stderr.on('data', (x: Buffer) => (told += x.toString()));
+  const ended = new Promise<number | null>((resolve) => child.on('exit', resolve));
+  await new Promise((resolve) => setTimeout(resolve, 3500));
+  child.kill('SIGINT');
+  expect(await ended).toBe(130);
+  expect(told).toMatch(/stopped after \d+ of 200000 runs/);
+  const rows = readFileSync(out, 'utf8').trim().split('\n');
+  expect(rows.length).toBeGreaterThan(10);
+  expect(rows.length).toBeLessThan(200_000);
+  expect(rows.every((r, k) => k === 0 || r.startsWith(`${k},`))).toBe(true);
+});
+
 test('search and best: exit codes, values and margins', () => {
   const broken = zelvar(
     'search',
@@ -132,6 +152,30 @@ test('search and best: exit codes, values and margins', () => {
   expect(zelvar('best', project, '--aim', 'min x', '--over', 'k=0.1:0.5', '--runs', '20').status).toBe(1);
   expect(zelvar('best', project, '--aim', 'x', '--over', 'k=0.1:5').status).toBe(2);
   expect(zelvar('best', project, '--aim', 'min x', '--over', 'k=5:1').status).toBe(2);
+});
+
+test('matters: shares of a margin', () => {
+  // x(1) = x0 exp(-k): over a small range a sum of both
+  const { status, stdout } = zelvar(
+    'matters',
+    project,
+    '--over',
+    'k=0.99:1.01',
+    '--over',
+    'x0=0.98:1.02',
+    '--runs',
+    '400',
+    '--json',
+  );
+  expect(status).toBe(0);
+  const { results } = JSON.parse(stdout) as {
+    results: { name: string; values: { name: string; first: number; total: number; slope: number }[] }[];
+  };
+  const [k, x0] = results[0].values;
+  // slopes -exp(-1) and exp(-1), ranges 0.02 and 0.04: one to four
+  expect([results[0].name, k.first, x0.first]).toEqual(['R-1', expect.closeTo(0.2, 1), expect.closeTo(0.8, 1)]);
+  expect([k.slope, x0.slope]).toEqual([expect.closeTo(Math.exp(-1), 3), expect.closeTo(-Math.exp(-1), 3)]);
+  expect(zelvar('matters', project).status).toBe(2);
 });
 
 test('fit: a project and a class, with an input that drives, what is not decided, and bad data', () => {

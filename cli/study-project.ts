@@ -62,18 +62,55 @@ export interface Range {
   readonly high: number;
 }
 
-/** How far it is, on a terminal that somebody looks at. */
-export function progress(what: string): (done: number, of: number) => boolean {
-  if (!process.stderr.isTTY) return () => true;
+/** Exit code where somebody has stopped it. */
+export const stoppedCode = 130;
+
+export interface Progress {
+  goOn(done: number, of: number): boolean;
+  readonly isStopped: boolean;
+  close(): void;
+}
+
+/** How far it is, on a terminal that somebody looks at, and how long it will take where that is long; Ctrl+C keeps what is there. */
+export function progress(what: string, canStop = true): Progress {
   const begin = performance.now();
-  let told = 0;
-  return (done, of) => {
-    const now = performance.now();
-    if (now - told > 200) {
-      told = now;
-      const left = done === 0 ? '' : `, ${Math.ceil(((now - begin) / done / 1000) * (of - done))} s left`;
-      process.stderr.write(`\r${what}: ${done} of ${of}${left}   `);
-    }
-    return true;
+  let told = begin;
+  let isStopped = false;
+  let isWarned = false;
+  const stop = (): void => {
+    isStopped = true;
+    complain('zelvar: stopping; what is there is kept');
+  };
+  if (canStop) process.once('SIGINT', stop);
+  return {
+    get isStopped() {
+      return isStopped;
+    },
+    goOn(done, of) {
+      const now = performance.now();
+      const left = done === 0 ? 0 : ((now - begin) / done) * (of - done);
+      if (!isWarned && now - begin > 3000 && done > 0) {
+        isWarned = true;
+        if (left > 300_000)
+          complain(
+            `zelvar: ${of.toLocaleString('en-GB')} ${what} will take about ${inWords(left / 1000)}; Ctrl+C keeps what is there`,
+          );
+      }
+      if (process.stderr.isTTY && now - told > 200) {
+        told = now;
+        process.stderr.write(`\r${what}: ${done} of ${of}${done === 0 ? '' : `, ${inWords(left / 1000)} left`}   `);
+      }
+      return !isStopped;
+    },
+    close: () => void process.off('SIGINT', stop),
   };
 }
+
+const inWords = (seconds: number): string =>
+  seconds < 120
+    ? `${Math.ceil(seconds)} s`
+    : seconds < 7200
+      ? `${Math.round(seconds / 60)} min`
+      : seconds < 172_800
+        ? `${Math.round(seconds / 3600)} h`
+        : `${Math.round(seconds / 86_400)} days`;

@@ -3,7 +3,7 @@ import { pointsOf, readVariation, type Correlation, type Drawing, type Variation
 import { sharesOf, tableOf } from '../core/studies/vary';
 import { complain, print } from './output';
 import { startPool, usualJobs } from './pool';
-import { progress, readSetup, runnerFor } from './study-project';
+import { progress, readSetup, runnerFor, stoppedCode } from './study-project';
 
 export interface VaryArguments {
   readonly setup?: string;
@@ -56,11 +56,14 @@ export async function vary(file: string, options: VaryArguments): Promise<number
   if (whole) return stop(`${whole.name} takes whole numbers only`);
   const pool = await startPool(runner, question, options.jobs ?? usualJobs(), points.length);
   const begin = performance.now();
+  const watch = progress('runs');
   const outcomes = await pool.run(
     points.map((values) => ({ values })),
-    progress('runs'),
+    (done, of) => watch.goOn(done, of),
   );
   pool.close();
+  watch.close();
+  if (watch.isStopped) complain(`zelvar: stopped after ${outcomes.length} of ${points.length} runs`);
   const seconds = (performance.now() - begin) / 1000;
   const runs = outcomes.map((outcome, k) => ({ values: points[k], outcome }));
   if (options.out !== undefined)
@@ -111,6 +114,7 @@ export async function vary(file: string, options: VaryArguments): Promise<number
     for (const [why, n] of countedBy(failed.map((r) => r.outcome.problem))) print(`${n} could not run: ${why}`);
     print(`${found.setup.name}: ${runs.length} runs in ${seconds.toFixed(1)} s`);
   }
+  if (watch.isStopped) return stoppedCode;
   return failed.length === runs.length ? 2 : 0;
 }
 

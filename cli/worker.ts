@@ -17,6 +17,8 @@ export function work(): Promise<number> {
     process.stderr.write('zelvar: worker is started by other commands\n');
     return Promise.resolve(2);
   }
+  // stopping is for the process that has asked: it lets go of this one
+  process.on('SIGINT', () => undefined);
   process.on('message', (message: ToWorker) => {
     try {
       if (message.kind === 'begin') {

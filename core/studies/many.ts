@@ -9,7 +9,13 @@ export interface Executor {
 export const inThisThread = (runner: Runner): Executor => ({
   async run(asked, goOn = () => true) {
     const outcomes: RunOutcome[] = [];
+    let since = performance.now();
     for (const one of asked) {
+      // others have to come to their turn, such as who wants it stopped
+      if (performance.now() - since > 50) {
+        await new Promise((resolve) => setTimeout(resolve, 0));
+        since = performance.now();
+      }
       if (!goOn(outcomes.length, asked.length)) break;
       outcomes.push(runner.run(one));
     }
