@@ -83,7 +83,7 @@ export function fit(file: string, options: FitArguments): number {
   const isStarted = outputs.every((o) => o.time[0] >= 0 || shifts.length > 0);
   if (!isStarted)
     return stop(`${options.data} has times before 0, when the model has not begun: --shift low:high moves it`);
-  const watch = progress('runs');
+  const watch = progress('runs', false);
   const free = [
     ...ranges.map((r, k) => ({ ...r, nominal: nominal[k] })),
     ...shifts.map((r) => ({ ...r, nominal: undefined })),

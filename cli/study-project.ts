@@ -93,7 +93,7 @@ export function progress(what: string, canStop = true): Progress {
         isWarned = true;
         if (left > 300_000)
           complain(
-            `zelvar: ${of.toLocaleString('en-GB')} ${what} will take about ${inWords(left / 1000)}; Ctrl+C keeps what is there`,
+            `zelvar: ${of.toLocaleString('en-GB')} ${what} will take about ${inWords(left / 1000)}; Ctrl+C ${canStop ? 'keeps what is there' : 'ends it'}`,
           );
       }
       if (process.stderr.isTTY && now - told > 200) {

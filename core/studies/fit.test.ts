@@ -66,6 +66,11 @@ describe('least squares', () => {
     const edge = leastSquares(([a, b]) => Float64Array.from([a + 0.5, b - 0.3]), [0.5, 0.5])!;
     expect(edge.z[0]).toBe(0);
     expect(edge.z[1]).toBeCloseTo(0.3, 8);
+    // what stands at the edge does not hold up the others, however much both do the same
+    const both = leastSquares(([a, b]) => Float64Array.from([10 * (a + b - 0.5), 0.5 * (a + 1), 0.3 * b]), [0.4, 0.4])!;
+    expect([both.z[0], both.settled]).toEqual([0, true]);
+    expect(both.z[1]).toBeCloseTo(50 / 100.09, 7);
+    expect(both.evaluations).toBeLessThan(40);
   });
   test('directions that nothing is decided in', () => {
     const J = [Float64Array.from([1, 2, 3]), Float64Array.from([2, 4, 6]), Float64Array.from([1, 0, 0])];

@@ -155,7 +155,6 @@ export function createRunner(question: RunnerQuestion): {
       if (!target) return failed(`${m.target} does not name a part and a message, such as ctrl.start`);
       stimulus.push({ time: m.time, kind: 'send', part: target.part, message: target.message, args: [] });
     }
-    stimulus.sort((a, b) => a.time - b.time);
     const begin = performance.now();
     const { simulation, findings } = createRun(
       { ...prepared, options: { ...prepared.options, stimulus } },

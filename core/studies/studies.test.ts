@@ -1,7 +1,7 @@
 import { heatedBlock } from '@/samples/heated-block';
 import fc from 'fast-check';
 import { newRequirement, newSetup, type Project } from '../project/project';
-import { projectOf, quantity } from '../testing/run-project';
+import { chart, projectOf, quantity, state, transition } from '../testing/run-project';
 import { compareRecordings, type Comparison } from './compare';
 import { pointsOf, quantileOf, readVariation, type Design, type Variation } from './design';
 import { lookFor, lowestMargin, plainest, spaceOf, underRequirements } from './goal';
@@ -109,6 +109,25 @@ describe('many runs of one setup', () => {
     const runner = runnerOf([], [], heatedBlock as Project);
     const outcome = runner.run({ values: [], messages: [{ target: 'nobody.stop', time: 1 }] });
     expect(outcome).toMatchObject({ status: 'failed', problem: expect.stringContaining('nobody.stop') });
+    const waits = projectOf(
+      {
+        quantities: [quantity('k', '0', { role: 'output' })],
+        charts: [
+          chart(
+            'mode',
+            [state('A'), state('B'), state('C', { entry: 'k := time' })],
+            [transition('A', 'B', 'message go'), transition('B', 'C', 'message on')],
+          ),
+        ],
+      },
+      { stop: 1 },
+    );
+    const messages = [
+      { target: 'on', time: 0.8 },
+      { target: 'go', time: 0.2 },
+    ];
+    expect(runnerOf([], ['k'], waits).run({ values: [], messages }).aims[0]).toBeCloseTo(0.8, 9);
+    expect(runnerOf([], ['k'], waits).run({ values: [], messages: [messages[0]] }).aims[0]).toBe(0);
   });
   test('the same outcomes from one worker and from three, in the order they were asked, and when stopped no holes', async () => {
     const points = Array.from({ length: 23 }, (_, k) => ({ values: [0.1 * (k + 1), 1] }));
@@ -191,6 +210,10 @@ describe('which values runs have', () => {
   test('slices: each has one value; the same seed the same values, another one others', () => {
     const all = points(design(['a~uniform(0,1)', 'b~uniform(0,1)'], { runs: 50 }));
     for (const k of [0, 1]) expect(new Set(all.map((p) => Math.floor(p[k] * 50))).size).toBe(50);
+    // anywhere in its slice
+    const inSlice = all.map(([x]) => x * 50 - Math.floor(x * 50));
+    expect(Math.min(...inSlice)).toBeLessThan(0.2);
+    expect(Math.max(...inSlice)).toBeGreaterThan(0.8);
     expect(points(design(['a~uniform(0,1)'], { seed: 3 }))).toEqual(points(design(['a~uniform(0,1)'], { seed: 3 })));
     expect(points(design(['a~uniform(0,1)'], { seed: 3 }))).not.toEqual(
       points(design(['a~uniform(0,1)'], { seed: 4 })),
@@ -266,10 +289,10 @@ describe('which values runs have', () => {
 
 test('a table of runs, shares that hold with their interval, and the value at which it begins to fail', async () => {
   const runner = runnerOf(['k'], ['x']);
-  const values = [0.5, 1, 1.5, 2, -1].map((k) => [k]);
+  const values = [0.5, 1, 1.5, 2, -1, NaN].map((k) => [k]);
   const runs = values.map((point) => ({ values: point, outcome: runner.run({ values: point }) }));
   const [share] = sharesOf(runner, runs);
-  expect(share).toMatchObject({ key: 'R-1', holds: 2, fails: 3, undecided: 0, share: 0.4 });
+  expect(share).toMatchObject({ key: 'R-1', holds: 2, fails: 3, undecided: 1, share: 0.4 });
   expect(share.low).toBeGreaterThan(0.1);
   expect(share.high).toBeLessThan(0.8);
   const rows = tableOf({ over: ['k'], aims: ['x'] }, runner, runs)
@@ -277,7 +300,8 @@ test('a table of runs, shares that hold with their interval, and the value at wh
     .split('\n');
   expect(rows[0]).toBe('run,k [1/s],R-1 verdict,R-1 margin,R-2 verdict,R-2 margin,x,status,problem');
   expect(rows[1]).toMatch(/^1,0\.5,fails,-0\.306\d+,holds,1,0\.6065\d+,finished,$/);
-  expect(rows).toHaveLength(6);
+  expect(rows).toHaveLength(7);
+  expect(rows[6]).toMatch(/^6,,undecided,,undecided,,,failed,k = NaN is no number$/);
   // exp(-k) = 0.3
   const holds = async (k: number): Promise<boolean> => runner.run({ values: [k] }).findings[0].verdict === 'holds';
   const found = await crossingBetween(holds, 1, 1.5, false);
@@ -298,6 +322,11 @@ describe('the best, and what breaks it', () => {
     expect(best!.point[0]).toBeCloseTo(k, 2);
     expect(best!.worth.broken).toBe(0);
     expect(outcome!.aims[0]).toBeCloseTo(0.7 / k, 2);
+    // what is not among the constraints keeps nothing
+    const freely = underRequirements(-1, (o) => o.aims[0], new Set(['R-2']));
+    const other = await lookFor(inThisThread(runner), space.bounds, space.ask, freely, space.start, options);
+    expect(other.best!.point[0]).toBeCloseTo(0.1, 3);
+    expect(other.best!.worth.broken).toBe(0);
   });
   test('the lowest margin, made plain: what does not matter goes back to its value', async () => {
     const runner = runnerOf(['x0', 'k', 's'], []);
@@ -357,6 +386,10 @@ describe('two recordings', () => {
     expect(c.same).toBe(false);
     expect(c.first).toEqual({ column: 'z', time: 1, a: 1, b: 1.2 });
     expect(c.columns[0]).toMatchObject({ name: 'y', difference: 0.5, at: 2, same: false });
+  });
+  test('a jump is looked at from both sides', () => {
+    const c = compare('time,y\n0,0\n1,0\n1,5\n3,5\n', 'time,y\n0,0\n1,5\n3,5\n');
+    expect(c.first).toEqual({ column: 'y', time: 1, a: 0, b: 5 });
   });
   test('a jump a little later is the same within a time, and only then', () => {
     const a = 'time,y\n0,0\n1,0\n1,5\n3,5\n';
