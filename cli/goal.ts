@@ -140,11 +140,11 @@ export async function search(file: string, options: SearchArguments): Promise<nu
   if (typeof over === 'string') return stop(over);
   const messages: FreeMessage[] = [];
   for (const text of options.message) {
-    const [, target, a, b] = /^\s*([^@\s]+)\s*@\s*([^:]+):([^:]+)$/.exec(text) ?? [];
+    const [, target, value, a, b] = /^\s*([^@\s=]+)\s*(?:=\s*([^@]+?))?\s*@\s*([^:]+):([^:]+)$/.exec(text) ?? [];
     const [from, to] = [Number(a), Number(b)];
     if (target === undefined || !(from >= 0) || !(to > from))
-      return stop(`${text} is no message with a span: write part.message@from:to`);
-    messages.push({ target, from, to });
+      return stop(`${text} is no message with a span: write part.message@from:to, or quantity=value@from:to`);
+    messages.push({ target, from, to, ...(value !== undefined && { value }) });
   }
   if (over.length + messages.length === 0) return stop('--over or --message says what may be different');
   const found = readSetup(file, options.setup);
@@ -153,6 +153,10 @@ export async function search(file: string, options: SearchArguments): Promise<nu
   const runner = runnerFor(question, options.json);
   if (!runner) return 2;
   const keys = runner.requirements.map((r) => r.key);
+  for (const m of messages) {
+    const refusal = runner.refusalOf({ ...m, time: m.from });
+    if (refusal !== undefined) return stop(refusal);
+  }
   if (!keys.includes(options.requirement))
     return stop(`There is no requirement ${options.requirement}; there are ${keys.join(', ') || 'none'}`);
   const runs = options.runs ?? usualRuns;
@@ -185,7 +189,11 @@ export async function search(file: string, options: SearchArguments): Promise<nu
   const finding = findingOf(outcome)!;
   const named = (point: readonly number[]): object => ({
     values: Object.fromEntries(over.map((o, k) => [o.name, point[k]])),
-    messages: messages.map((m, k) => ({ message: m.target, at: point[over.length + k] })),
+    messages: messages.map((m, k) => ({
+      message: m.target,
+      ...(m.value !== undefined && { value: m.value }),
+      at: point[over.length + k],
+    })),
   });
   const plain = simple?.outcome ? findingOf(simple.outcome) : undefined;
   if (options.json)
@@ -221,7 +229,9 @@ export async function search(file: string, options: SearchArguments): Promise<nu
     );
     const shown = simple?.point ?? lowest.point;
     over.forEach((o, k) => print(`  ${o.name} = ${short(shown[k])}${runner.units[k] ? ` ${runner.units[k]}` : ''}`));
-    messages.forEach((m, k) => print(`  ${m.target} at ${short(shown[over.length + k])} s`));
+    messages.forEach((m, k) =>
+      print(`  ${m.target}${m.value === undefined ? '' : ` = ${m.value}`} at ${short(shown[over.length + k])} s`),
+    );
     print(`${report.runs} runs; ${report.methods.join(', then ')}`);
   }
   return isBroken ? 1 : 0;

@@ -203,8 +203,8 @@ export async function main(args: readonly string[]): Promise<number> {
   )
     .requiredOption('--requirement <key>', 'which one')
     .option(
-      '--message <part.message@from:to>',
-      'a message that may come at any time of a span; may be repeated',
+      '--message <part.message@from:to or quantity=value@from:to>',
+      'a message that may come, or a quantity that may be set, at any time of a span; may be repeated',
       collect,
       [],
     )

@@ -274,7 +274,7 @@ function readStimulus(setup: Setup, model: FlatModel, problems: Problem[]): Stim
 }
 
 /** Says that nothing in a part waits for a message, and what may have been meant. */
-function unheardMessage(model: FlatModel, part: number, message: string): string | undefined {
+export function unheardMessage(model: FlatModel, part: number, message: string): string | undefined {
   const heard = model.charts
     .filter((c) => c.part === part)
     .flatMap((c) => c.structure.transitions.flatMap((t) => t.triggers.filter((g) => g.kind === 'message')));

@@ -18,9 +18,10 @@ export interface FreeRange {
   readonly low: number;
   readonly high: number;
 }
-/** A message that may come at any time of a span. */
+/** A message that may come, or a quantity that may be set, at any time of a span. */
 export interface FreeMessage {
   readonly target: string;
+  readonly value?: string;
   readonly from: number;
   readonly to: number;
 }
@@ -180,7 +181,11 @@ export function spaceOf(
     start: intoBounds([...nominal, ...messages.map((m) => (m.from + m.to) / 2)], bounds),
     ask: (point) => ({
       values: point.slice(0, over.length),
-      messages: messages.map((m, k): SentMessage => ({ target: m.target, time: point[over.length + k] })),
+      messages: messages.map((m, k): SentMessage => ({
+        target: m.target,
+        time: point[over.length + k],
+        ...(m.value !== undefined && { value: m.value }),
+      })),
     }),
   };
 }

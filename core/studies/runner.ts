@@ -1,9 +1,11 @@
 import { problem, type Problem } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
-import { areWithin, messageTarget } from '../run/assemble';
+import type { FlatModel } from '../flatten/flat-model';
+import { areWithin, messageTarget, unheardMessage } from '../run/assemble';
 import { prepareRun, withValues, type Prepared } from '../run/prepare';
 import { createRun, isRunnable, type RequirementFinding } from '../run/run';
 import { readSetValue } from '../run/set-value';
+import type { Stimulus } from '../simulate/simulation';
 import { newRequirement, type Project, type Setup } from '../project/project';
 
 /**
@@ -19,10 +21,12 @@ export interface RunnerQuestion {
   readonly aims: readonly string[];
 }
 
-/** Another moment for a message, or a message more. */
+/** A message more at a moment, or a quantity that is set then. */
 export interface SentMessage {
   readonly target: string;
   readonly time: number;
+  /** What the quantity is set to; without it a message is meant. */
+  readonly value?: string;
 }
 
 export interface RunAsked {
@@ -51,6 +55,8 @@ export interface Runner {
   /** Values as they are without any change; undefined where none is known before a run. */
   readonly nominal: readonly (number | undefined)[];
   readonly isWhole: readonly boolean[];
+  /** Why a message, or what is to be set, cannot be. */
+  refusalOf(m: SentMessage): string | undefined;
   run(asked: RunAsked): RunOutcome;
 }
 
@@ -151,9 +157,9 @@ export function createRunner(question: RunnerQuestion): {
     if (!isRunnable(prepared)) return failed('It cannot run with these values');
     const stimulus = [...prepared.options.stimulus];
     for (const m of messages) {
-      const target = messageTarget(prepared.model, m.target);
-      if (!target) return failed(`${m.target} does not name a part and a message, such as ctrl.start`);
-      stimulus.push({ time: m.time, kind: 'send', part: target.part, message: target.message, args: [] });
+      const one = stimulusOf(prepared.model, m);
+      if (typeof one === 'string') return failed(one);
+      stimulus.push(one);
     }
     const begin = performance.now();
     const { simulation, findings } = createRun(
@@ -183,10 +189,37 @@ export function createRunner(question: RunnerQuestion): {
       units: variables.map((k) => model.variables[k!].unit),
       aimUnits: aimsAt.map((k) => unitOfSource(base, k)),
       nominal: variables.map((k) => begun?.[base.program.solvable.aliases.get(k!)?.index ?? k!]),
+      refusalOf: (m) => {
+        const one = stimulusOf(model, m);
+        return typeof one === 'string' ? one : undefined;
+      },
       isWhole: variables.map((k) => model.variables[k!].type !== 'Real'),
       run,
     },
   };
+}
+
+/** What happens at a moment, or why it cannot. */
+export function stimulusOf(model: FlatModel, { target, time, value }: SentMessage): Stimulus | string {
+  const index = model.indexOf.get(target);
+  if (value === undefined) {
+    const to = messageTarget(model, target);
+    if (!to) return `${target} does not name a part and a message, such as ctrl.start`;
+    const unheard = unheardMessage(model, to.part, to.message);
+    if (unheard) return index === undefined ? unheard : `${target} is a quantity: say what it is set to, ${target}=...`;
+    return { time, kind: 'send', part: to.part, message: to.message, args: [] };
+  }
+  if (index === undefined) {
+    const near = nearestName(target, model.indexOf.keys());
+    return `${model.name} has no ${target}${near ? `; did you mean ${near}?` : ''}`;
+  }
+  const v = model.variables[index];
+  if (v.kind === 'continuous' || v.kind === 'discrete')
+    return `${target} follows from the equations and cannot be set; inputs and parameters can`;
+  const read = readSetValue(value, v);
+  return read.value === undefined
+    ? `${target} = ${value}: ${read.problems[0]?.message ?? 'this does not fit'}`
+    : { time, kind: 'set', variable: index, value: read.value };
 }
 
 /** The project with its aims as requirements, whose margins at the end are the values of the formulas. */

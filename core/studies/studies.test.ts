@@ -127,7 +127,31 @@ describe('many runs of one setup', () => {
       { target: 'go', time: 0.2 },
     ];
     expect(runnerOf([], ['k'], waits).run({ values: [], messages }).aims[0]).toBeCloseTo(0.8, 9);
-    expect(runnerOf([], ['k'], waits).run({ values: [], messages: [messages[0]] }).aims[0]).toBe(0);
+    const runs = runnerOf([], ['k'], waits);
+    expect(runs.run({ values: [], messages: [messages[0]] }).aims[0]).toBe(0);
+    expect(runs.run({ values: [], messages: [{ target: 'gone', time: 0.5 }] })).toMatchObject({
+      status: 'failed',
+      problem: expect.stringContaining('waits for gone; did you mean go?'),
+    });
+  });
+  test('a quantity that is set at a moment', () => {
+    const steps = projectOf(
+      {
+        quantities: [quantity('u', '0', { role: 'input' }), quantity('x', '0', { role: 'variable' })],
+        physics: 'equation der(x) = u;',
+      },
+      { stop: 1 },
+    );
+    const stepping = runnerOf([], ['x'], steps);
+    expect(stepping.run({ values: [], messages: [{ target: 'u', value: '2', time: 0.25 }] }).aims[0]).toBeCloseTo(
+      1.5,
+      6,
+    );
+    expect(stepping.refusalOf({ target: 'u', time: 0 })).toContain('u is a quantity: say what it is set to');
+    expect(stepping.refusalOf({ target: 'x', value: '1', time: 0 })).toContain('follows from the equations');
+    expect(stepping.refusalOf({ target: 'v', value: '1', time: 0 })).toContain('has no v');
+    expect(stepping.refusalOf({ target: 'u', value: 'true', time: 0 })).toContain('u is a number');
+    expect(stepping.refusalOf({ target: 'u', value: '1', time: 0 })).toBeUndefined();
   });
   test('the same outcomes from one worker and from three, in the order they were asked, and when stopped no holes', async () => {
     const points = Array.from({ length: 23 }, (_, k) => ({ values: [0.1 * (k + 1), 1] }));
