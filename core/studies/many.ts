@@ -36,15 +36,16 @@ export const spreadOver = (workers: readonly RunWorker[]): Executor => ({
   async run(asked, goOn = () => true) {
     const outcomes: (RunOutcome | undefined)[] = asked.map(() => undefined);
     let [next, done, isOver] = [0, 0, false];
-    // few enough that the last worker is not waited for, enough that handing over costs nothing
-    const portion = Math.max(1, Math.min(16, Math.floor(asked.length / (workers.length * 8))));
     const work = async (worker: RunWorker): Promise<void> => {
       while (next < asked.length && !isOver) {
         if (!goOn(done, asked.length)) {
           isOver = true;
           return;
         }
-        const [from, to] = [next, Math.min(asked.length, next + portion)];
+        // enough that handing over costs nothing, and fewer towards the end, so that the last worker is not waited for
+        const left = asked.length - next;
+        const portion = Math.max(1, Math.min(16, Math.floor(left / (workers.length * 4))));
+        const [from, to] = [next, next + portion];
         next = to;
         const found = await worker.run(asked.slice(from, to));
         found.forEach((o, k) => (outcomes[from + k] = o));

@@ -173,7 +173,8 @@ export function createRunner(question: RunnerQuestion): {
       status: isOver ? 'finished' : 'failed',
       // what leaves its limits is run, and told
       problem: simulation.problem?.message ?? prepared.problems.find((p) => p.code === 'limit')?.message ?? '',
-      findings: found.filter((f) => !isAim(f.key)),
+      // when each held is kept of no run of many: it would be most of what is handed over
+      findings: found.flatMap((f) => (isAim(f.key) ? [] : [{ ...f, lane: [] }])),
       aims: aimsAt.map((k) => (isOver ? found[k].margin : undefined)),
       time: simulation.time,
       seconds: (performance.now() - begin) / 1000,
