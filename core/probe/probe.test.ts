@@ -239,7 +239,7 @@ describe('several inputs together', () => {
       `model B input Real u; input Real w; input Boolean b; input Integer n; output Real y; ${text} end B;`,
     );
     const { model } = flatten(libraryOfFile(parsed.value, 'f'), 'B');
-    const { value, problems } = probe(model, { from, to: ['y'], properties, effort: 60, seed: 1 });
+    const { value, problems } = probe(model, { from, to: ['y'], properties, effort: 40, seed: 1 });
     if (!value) throw new Error(problems[0]?.message);
     return value;
   };
@@ -295,7 +295,7 @@ describe('several inputs together', () => {
 
 test('what switches without end is given up after a while, and that is told', () => {
   const text = 'Real x(start = 0, fixed = true); equation der(x) = if u > x then 100*(u - x) else -0.5*x; y = x;';
-  const { answers } = ask(text, ['monotone'], { effort: 20 });
+  const { answers } = ask(text, ['monotone'], { effort: 6 });
   expect(answers[0].because).toContain('no more were tried');
   expect(answers[0].tried.inputs).toBeLessThan(40);
 });
@@ -341,7 +341,7 @@ test('random boxes that bend are refuted, however small the bend', () => {
       const text = `Real v, x(start = 0, fixed = true); equation v = ${a}*u; der(x) = v + 0.2*(${f}) - x; y = ${b}*x;`;
       expect([text, one(text, 'additive', 100).holds]).toEqual([text, false]);
     }),
-    { numRuns: 15 },
+    { numRuns: 7 },
   );
 });
 
