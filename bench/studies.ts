@@ -122,22 +122,23 @@ async function benchStudies(): Promise<void> {
   };
   const truth = simulatedAt(fitted, free, [at])([0.02, 0.05, 0.3])!;
   const course = { ...at, values: truth[0].map((x, k) => x + 0.05 * Math.sin(k * k)) };
-  const fits = Array.from({ length: 3 }, () =>
-    time(() => {
-      const ranges = [
-        ['J', 0.005, 0.1],
-        ['b', 0, 0.5],
-        ['k', 0.05, 2],
-      ] as const;
-      const found = fit(
-        simulatedAt(fitted, free, [course]),
-        [course],
-        ranges.map(([name, low, high]) => ({ name, low, high, nominal: undefined })),
-        { holdBack: 0, seed: 1 },
-      );
-      if (Math.abs(found!.values[2].value - 0.3) > 0.02) throw new Error('The fit went astray');
-    }),
-  );
+  const fits: number[] = [];
+  for (let k = 0; k < 3; k++) {
+    const begin = performance.now();
+    const ranges = [
+      ['J', 0.005, 0.1],
+      ['b', 0, 0.5],
+      ['k', 0.05, 2],
+    ] as const;
+    const found = await fit(
+      simulatedAt(fitted, free, [course]),
+      [course],
+      ranges.map(([name, low, high]) => ({ name, low, high, nominal: undefined })),
+      { holdBack: 0, seed: 1 },
+    );
+    if (Math.abs(found!.values[2].value - 0.3) > 0.02) throw new Error('The fit went astray');
+    fits.push((performance.now() - begin) / 1000);
+  }
   row('a fit of 3 values to 2,000 samples', milliseconds(fits), 'below 5000');
 }
 

@@ -1,4 +1,5 @@
 import {
+  brokenBy,
   lookFor,
   lowestMargin,
   plainest,
@@ -66,15 +67,19 @@ export async function best(file: string, options: BestArguments): Promise<number
   const valueOf = (o: RunOutcome): number | undefined =>
     own === undefined ? o.aims[0] : o.findings.find((f) => f.key === own)?.margin;
   const runs = options.runs ?? usualRuns;
-  const pool = await startPool(runner, question, options.jobs ?? usualJobs(), runs);
   const space = spaceOf(runner, over, []);
+  // what the design decides has to be decided by the best as well
+  const watched = new Set(under);
+  const design = runner.run(space.ask(space.start ?? space.bounds.low));
+  const decided = new Set(design.findings.flatMap((f) => (f.verdict === 'undecided' ? [] : [f.key])));
+  const pool = await startPool(runner, question, options.jobs ?? usualJobs(), runs);
   const watch = progress('runs');
   const sign = word === 'min' ? 1 : -1;
   const report = await lookFor(
     pool,
     space.bounds,
     space.ask,
-    underRequirements(sign, valueOf, new Set(under)),
+    underRequirements(sign, valueOf, watched, decided),
     space.start,
     {
       runs,
@@ -91,7 +96,7 @@ export async function best(file: string, options: BestArguments): Promise<number
   const value = sign * point.worth.value;
   const isAllowed = point.worth.broken === 0;
   const unit = own === undefined ? runner.aimUnits[0] : (outcome.findings.find((f) => f.key === own)?.unit ?? '');
-  const broken = outcome.findings.filter((f) => f.verdict === 'fails' && under.includes(f.key)).map((f) => f.key);
+  const broken = brokenBy(outcome, watched, decided).map((f) => f.key);
   if (options.json)
     print(
       JSON.stringify(

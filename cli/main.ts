@@ -143,6 +143,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--runs <n>', 'how often values are drawn (100)', whole)
     .option('--seed <n>', 'another choice of random values (1)', atLeastZero)
     .addOption(new Option('--drawing <how>', 'how values are drawn').choices(['slices', 'sobol', 'random']))
+    .option('--crossings', 'find the values of the one that is varied at which verdicts change')
     .option('--jobs <n>', 'how many processes run at once', whole)
     .option('--out <file.csv>', 'write a row per run')
     .option('--json', 'print all runs as JSON')
@@ -162,8 +163,8 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--hold <share>', 'last share of the time that is only looked at afterwards', share)
     .option('--seed <n>', 'other points to start from (1)', whole)
     .option('--json', 'print as JSON: values, residual, correlation, notDecided')
-    .action((file: string, options: FitArguments) => {
-      code = fit(file, options);
+    .action(async (file: string, options: FitArguments) => {
+      code = await fit(file, options);
     });
   program
     .command('matters')

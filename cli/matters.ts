@@ -2,8 +2,7 @@ import { indicesOf, mattersPoints, mostMattering, slopesAt } from '../core/studi
 import { inThisThread } from '../core/studies/many';
 import type { RunOutcome } from '../core/studies/runner';
 import { complain, print } from './output';
-import { startPool, usualJobs } from './pool';
-import { progress, readRanges, readSetup, runnerFor } from './study-project';
+import { readRanges, readSetup, runnerFor, runPoints } from './study-project';
 
 export interface MattersArguments {
   readonly setup?: string;
@@ -35,15 +34,7 @@ export async function matters(file: string, options: MattersArguments): Promise<
   if (whole) return stop(`${whole.name} takes whole numbers: it has no share over a range`);
   const base = Math.max(8, Math.floor((options.runs ?? usualRuns) / (over.length + 2)));
   const points = mattersPoints(over, base);
-  const pool = await startPool(runner, question, options.jobs ?? usualJobs(), points.length);
-  const watch = progress('runs');
-  const outcomes = await pool.run(
-    points.map((values) => ({ values })),
-    (done, of) => watch.goOn(done, of),
-  );
-  pool.close();
-  watch.close();
-  if (watch.isStopped) complain(`zelvar: stopped after ${outcomes.length} of ${points.length} runs`);
+  const { outcomes } = await runPoints(runner, question, points, options.jobs);
   const results: { name: string; unit: string; of: (o: RunOutcome) => number | undefined }[] = [
     ...runner.requirements.map(({ key }) => ({
       name: key,
@@ -52,20 +43,25 @@ export async function matters(file: string, options: MattersArguments): Promise<
     })),
     ...options.tell.map((text, k) => ({ name: text, unit: runner.aimUnits[k], of: (o: RunOutcome) => o.aims[k] })),
   ];
+  const slopes = await slopesAt(
+    inThisThread(runner),
+    runner,
+    over,
+    results.map((r) => r.of),
+  );
   const told = [];
-  for (const { name, unit, of } of results) {
+  for (const [j, { name, unit, of }] of results.entries()) {
     const values = outcomes.map((o) => (o.status === 'finished' ? of(o) : undefined));
     const { values: indices, variance, used, leftOut } = indicesOf(over, values);
     // a margin that no run has, or that is the same in all, has no shares
     if (used < 8 || !(variance > 0)) continue;
-    const slopes = await slopesAt(inThisThread(runner), runner, over, of);
     told.push({
       name,
       unit,
       deviation: Math.sqrt(variance),
       used,
       leftOut,
-      values: indices.map((v, k) => ({ ...v, slope: slopes[k] ?? null })),
+      values: indices.map((v, k) => ({ ...v, slope: slopes[j][k] ?? null })),
     });
   }
   if (told.length === 0) return stop('No margin and no formula changes with these values');

@@ -1,6 +1,6 @@
 import { atPlace, hasErrors, type Problem } from '../core/language/diagnostics';
 import { flatten } from '../core/flatten/flatten';
-import { libraryOfFile } from '../core/flatten/library';
+import { libraryOfFile, type ClassLibrary } from '../core/flatten/library';
 import type { FlatModel } from '../core/flatten/flat-model';
 import { parseFile } from '../core/language/parse';
 import { relaxUnits } from '../core/language/unit-check';
@@ -17,13 +17,24 @@ export interface ClassModel {
   readonly errors: readonly Problem[];
 }
 
+/** The classes of a file of models. */
+export function libraryOfText(
+  file: string,
+  bytes: Uint8Array,
+): { readonly library: ClassLibrary; readonly textOf: TextOf; readonly problems: readonly Problem[] } {
+  const text = new TextDecoder().decode(bytes).replace(/^\uFEFF/, '');
+  const parsed = parseFile(text);
+  return {
+    library: libraryOfFile(parsed.value, file),
+    textOf: (place) => (place === file ? { name: file, text } : undefined),
+    problems: atPlace(file, parsed.problems),
+  };
+}
+
 /** A class of a file of models, with units that are no errors. */
 export function modelOfText(file: string, bytes: Uint8Array, className: string): ClassModel {
-  const text = new TextDecoder().decode(bytes).replace(/^\uFEFF/, '');
-  const textOf: TextOf = (place) => (place === file ? { name: file, text } : undefined);
-  const parsed = parseFile(text);
-  const parseProblems = atPlace(file, parsed.problems);
-  const { model } = flatten(libraryOfFile(parsed.value, file), className);
+  const { library, textOf, problems: parseProblems } = libraryOfText(file, bytes);
+  const { model } = flatten(library, className);
   const problems = hasErrors(parseProblems) ? parseProblems : relaxUnits(model.problems);
   return { model: { ...model, problems }, textOf, errors: problems.filter((p) => p.severity === 'error') };
 }

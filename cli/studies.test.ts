@@ -95,6 +95,13 @@ test('vary: a row per run, the same from one process and from two', () => {
   });
 });
 
+test('vary: the value at which a requirement begins to hold', () => {
+  const { status, stdout } = zelvar('vary', project, '--vary', 'k=0.5:2:4', '--crossings');
+  // exp(-k) = 0.3
+  expect([status, stdout]).toEqual([0, expect.stringMatching(/R-1 holds from k = 1\.2039\d 1\/s on/)]);
+  expect(zelvar('vary', project, '--vary', 'k=1,2', '--vary', 'x0=1,2', '--crossings').status).toBe(2);
+});
+
 test('vary: stopped, what is there is kept', async () => {
   const out = path('stopped.csv');
   const child = spawn(

@@ -1,8 +1,9 @@
 import { readProjectFile } from '../core/formats/project-file';
-import type { Problem } from '../core/language/diagnostics';
 import type { Project, Setup } from '../core/project/project';
-import { createRunner, type Runner, type RunnerQuestion } from '../core/studies/runner';
-import { complain, formatProblem, print, problemAsJson, readBytes } from './output';
+import { createRunner, type Runner, type RunnerQuestion, type RunOutcome } from '../core/studies/runner';
+import { stopWith } from './model-text';
+import { complain, readBytes } from './output';
+import { startPool, usualJobs } from './pool';
 import { projectTexts } from './run';
 
 /** A project and one of its setups, for commands that run it many times. */
@@ -30,16 +31,8 @@ export function readSetup(
 /** What runs the setup, or the problems told. */
 export function runnerFor(question: RunnerQuestion, json: boolean | undefined): Runner | undefined {
   const { value, problems } = createRunner(question);
-  if (value) return value;
-  tellProblems(question.project, problems, json);
-  return undefined;
-}
-
-export function tellProblems(project: Project, problems: readonly Problem[], json: boolean | undefined): void {
-  const textOf = projectTexts(project);
-  for (const p of problems) complain(formatProblem(p, textOf));
-  if (json)
-    print(JSON.stringify({ status: 'failed', problems: problems.map((p) => problemAsJson(p, textOf)) }, null, 1));
+  if (!value) stopWith(problems, projectTexts(question.project), json);
+  return value;
 }
 
 /** Names with a range each, `path=low:high`. */
@@ -60,6 +53,27 @@ export interface Range {
   readonly name: string;
   readonly low: number;
   readonly high: number;
+}
+
+/** Runs at all points, spread over processes, until the end or until somebody stops it. */
+export async function runPoints(
+  runner: Runner,
+  question: RunnerQuestion,
+  points: readonly (readonly number[])[],
+  jobs: number | undefined,
+): Promise<{ readonly outcomes: readonly RunOutcome[]; readonly seconds: number; readonly isStopped: boolean }> {
+  const pool = await startPool(runner, question, jobs ?? usualJobs(), points.length);
+  const watch = progress('runs');
+  const begin = performance.now();
+  const outcomes = await pool.run(
+    points.map((values) => ({ values })),
+    (done, of) => watch.goOn(done, of),
+  );
+  const seconds = (performance.now() - begin) / 1000;
+  pool.close();
+  watch.close();
+  if (watch.isStopped) complain(`zelvar: stopped after ${outcomes.length} of ${points.length} runs`);
+  return { outcomes, seconds, isStopped: watch.isStopped };
 }
 
 /** Exit code where somebody has stopped it. */

@@ -1,9 +1,9 @@
 import { writeFileSync } from 'node:fs';
 import { pointsOf, readVariation, type Correlation, type Drawing, type Variation } from '../core/studies/design';
-import { sharesOf, tableOf } from '../core/studies/vary';
+import { inThisThread } from '../core/studies/many';
+import { crossingsOf, sharesOf, tableOf } from '../core/studies/vary';
 import { complain, print } from './output';
-import { startPool, usualJobs } from './pool';
-import { progress, readSetup, runnerFor, stoppedCode } from './study-project';
+import { readSetup, runnerFor, runPoints, stoppedCode } from './study-project';
 
 export interface VaryArguments {
   readonly setup?: string;
@@ -13,6 +13,7 @@ export interface VaryArguments {
   readonly runs?: number;
   readonly seed?: number;
   readonly drawing?: Drawing;
+  readonly crossings?: boolean;
   readonly jobs?: number;
   readonly out?: string;
   readonly json?: boolean;
@@ -45,6 +46,8 @@ export async function vary(file: string, options: VaryArguments): Promise<number
     drawing: options.drawing ?? 'slices',
     correlations,
   };
+  if (options.crossings === true && variations.length !== 1)
+    return stop('--crossings: where verdicts change is looked for along one value');
   const { value: points, problem } = pointsOf(design);
   if (!points) return stop(problem!.message);
   const found = readSetup(file, options.setup);
@@ -54,17 +57,7 @@ export async function vary(file: string, options: VaryArguments): Promise<number
   if (!runner) return 2;
   const whole = variations.find((_, k) => runner.isWhole[k] && points.some((p) => !Number.isInteger(p[k])));
   if (whole) return stop(`${whole.name} takes whole numbers only`);
-  const pool = await startPool(runner, question, options.jobs ?? usualJobs(), points.length);
-  const begin = performance.now();
-  const watch = progress('runs');
-  const outcomes = await pool.run(
-    points.map((values) => ({ values })),
-    (done, of) => watch.goOn(done, of),
-  );
-  pool.close();
-  watch.close();
-  if (watch.isStopped) complain(`zelvar: stopped after ${outcomes.length} of ${points.length} runs`);
-  const seconds = (performance.now() - begin) / 1000;
+  const { outcomes, seconds, isStopped } = await runPoints(runner, question, points, options.jobs);
   const runs = outcomes.map((outcome, k) => ({ values: points[k], outcome }));
   if (options.out !== undefined)
     try {
@@ -72,6 +65,8 @@ export async function vary(file: string, options: VaryArguments): Promise<number
     } catch (error) {
       return stop(`${options.out} cannot be written: ${error instanceof Error ? error.message : String(error)}`);
     }
+  const crossings =
+    options.crossings === true && !isStopped ? await crossingsOf(inThisThread(runner), runner, runs) : [];
   const shares = sharesOf(runner, runs);
   const failed = runs.filter((r) => r.outcome.status === 'failed');
   if (options.json)
@@ -95,6 +90,7 @@ export async function vary(file: string, options: VaryArguments): Promise<number
           })),
           shares: shares.map((s) => ({ ...s, share: Number.isFinite(s.share) ? s.share : null })),
           failed: failed.length,
+          ...(options.crossings === true && { crossings }),
           seconds,
         },
         null,
@@ -111,10 +107,14 @@ export async function vary(file: string, options: VaryArguments): Promise<number
           : `${s.key.padEnd(8)} holds in ${s.holds} of ${decided} (${percent(s.share)}, between ${percent(s.low)} and ${percent(s.high)})${s.undecided > 0 ? `, undecided in ${s.undecided}` : ''}`,
       );
     }
+    for (const c of crossings)
+      print(
+        `${c.key} ${c.failsAt > c.holdsAt ? 'fails from' : 'holds from'} ${question.over[0]} = ${Number(Math.max(c.failsAt, c.holdsAt).toPrecision(6))} ${runner.units[0]} on`,
+      );
     for (const [why, n] of countedBy(failed.map((r) => r.outcome.problem))) print(`${n} could not run: ${why}`);
     print(`${found.setup.name}: ${runs.length} runs in ${seconds.toFixed(1)} s`);
   }
-  if (watch.isStopped) return stoppedCode;
+  if (isStopped) return stoppedCode;
   return failed.length === runs.length ? 2 : 0;
 }
 

@@ -1,4 +1,5 @@
 import { longestText } from '../project/field';
+import { readCellNumber, readColumnHead } from './column-head';
 import { readCsvSheet } from './sheet-csv';
 
 /** A signal of a file, as the formula of an input that follows it. */
@@ -21,10 +22,10 @@ export function readStimulusCsv(bytes: Uint8Array): {
   const rows = read.value?.sheets[0]?.rows ?? [];
   if (rows.length < 2)
     return { value: [], remarks: [...remarks, 'The file needs a row of names, and rows of times and values below'] };
-  const heads = rows[0].map(readHead);
+  const heads = rows[0].map(readColumnHead);
   const value: FileSignal[] = [];
   for (let column = 1; column < heads.length; column++) {
-    const { target, unit } = heads[column];
+    const { name: target, unit } = heads[column];
     if (target === '') continue;
     const points: [number, number][] = [];
     let bad = 0,
@@ -32,7 +33,7 @@ export function readStimulusCsv(bytes: Uint8Array): {
     for (const row of rows.slice(1)) {
       const cells = [row[0] ?? '', row[column] ?? ''];
       if (cells.some((c) => c.trim() === '')) continue;
-      const [t, y] = cells.map((c) => Number(/^-?\d+,\d+$/.test(c.trim()) ? c.replace(',', '.') : c));
+      const [t, y] = cells.map(readCellNumber);
       if (!Number.isFinite(t) || !Number.isFinite(y)) bad++;
       else if (points.length > 0 && t <= points[points.length - 1][0]) back++;
       else points.push([t, y]);
@@ -41,7 +42,7 @@ export function readStimulusCsv(bytes: Uint8Array): {
     if (back > 0) remarks.push(`${target}: ${back} rows go back in time and were left out`);
     if (points.length === 0) continue;
     const all = withoutStraight(points);
-    const unitText = unit && unit !== '1' ? ` '${unit}'` : '';
+    const unitText = unit ? ` '${unit}'` : '';
     const whole = formulaOf(all, unitText);
     // what a text of the document can hold
     const every = Math.ceil(whole.length / (longestText * 0.95));
@@ -51,16 +52,6 @@ export function readStimulusCsv(bytes: Uint8Array): {
   }
   if (value.length === 0) remarks.push('No column has a name and numbers');
   return { value, remarks };
-}
-
-/** `speed [rad/s]`: a name, and the unit where there is one. */
-function readHead(cell: string): { readonly target: string; readonly unit: string } {
-  const text = cell.trim();
-  const inner = text.endsWith(']') ? text.slice(0, -1) : undefined;
-  const open = inner?.indexOf('[', inner.lastIndexOf(']') + 1) ?? -1;
-  return open < 0
-    ? { target: text, unit: '' }
-    : { target: text.slice(0, open).trimEnd(), unit: inner!.slice(open + 1) };
 }
 
 function formulaOf(points: readonly (readonly [number, number])[], unitText: string): string {

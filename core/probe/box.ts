@@ -6,7 +6,8 @@ import type { Program } from '../program/program';
 import { compile } from '../simulate/compile';
 import type { Stimulus } from '../simulate/outside';
 import { createSimulation } from '../simulate/simulation';
-import { mostRises, mostWaves, type InputKind, type ProbeInput } from './input';
+import { readerOf } from '../simulate/start-values';
+import { mostRises, mostWaves, ofInput, type InputKind, type ProbeInput } from './input';
 
 /** A model with inputs that can be driven in any way, without being prepared anew. */
 export interface Box {
@@ -280,8 +281,7 @@ function run(
   const values = new Map<number, number>([[p.shift, shift]]);
   const stimulus: Stimulus[] = [];
   p.of.forEach(({ held, waves, rises }, of) => {
-    const mine = <T extends { readonly of?: number }>(all: readonly T[]): T[] => all.filter((x) => (x.of ?? 0) === of);
-    const [ownWaves, ownSteps] = [mine(input.waves), mine(input.steps).sort((a, b) => a.at - b.at)];
+    const [ownWaves, ownSteps] = [ofInput(input.waves, of), ofInput(input.steps, of).sort((a, b) => a.at - b.at)];
     waves.forEach((v, k) => {
       const w = ownWaves[k] ?? { at: 0, amplitude: 0, w: 0, rate: 0, slope: 0 };
       for (const key of waveKeys) values.set(v[key], w[key]);
@@ -306,8 +306,7 @@ function run(
   const kept: Float64Array[] = [];
   const events: { time: number; before: number; after: number }[] = [];
   let before = NaN;
-  const alias = program.solvable.aliases.get(y);
-  const read = (v: Float64Array): number => (alias ? (alias.sign ?? 1) * v[alias.index] : v[y]);
+  const read = readerOf(program, y);
   const simulation = createSimulation(
     program,
     {

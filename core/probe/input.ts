@@ -33,7 +33,8 @@ export const mostRises = 8;
 /** What an input can be: a number that may jump, one that may not, a whole number, or true and false (1 and 0). */
 export type InputKind = 'jumps' | 'smooth' | 'whole' | 'truth';
 
-const pieces = <T extends { readonly of?: number }>(all: readonly T[], of: number): T[] =>
+/** What one of several inputs is driven with. */
+export const ofInput = <T extends { readonly of?: number }>(all: readonly T[], of: number): T[] =>
   all.filter((x) => (x.of ?? 0) === of);
 
 /** An input as inputs of these kinds can take it: no jumps where a derivative is taken, levels only where numbers are whole or truths. */
@@ -42,8 +43,8 @@ export function admitted(u: ProbeInput, kinds: readonly InputKind[], stop: numbe
   const steps: Step[] = [];
   const waves: Wave[] = [];
   kinds.forEach((kind, of) => {
-    const own = pieces(u.steps, of);
-    if (kind === 'jumps' || kind === 'smooth') waves.push(...pieces(u.waves, of));
+    const own = ofInput(u.steps, of);
+    if (kind === 'jumps' || kind === 'smooth') waves.push(...ofInput(u.waves, of));
     if (kind === 'jumps') return void steps.push(...own);
     if (kind === 'smooth') return void steps.push(...own.map((s) => gently(s, stop)));
     let [sum, level] = [0, 0];
@@ -79,9 +80,9 @@ export const delayed = (u: ProbeInput, by: number): ProbeInput => ({
 
 export function valueOf(u: ProbeInput, t: number, of = 0): number {
   let sum = 0;
-  for (const { at, by, within = 0 } of pieces(u.steps, of))
+  for (const { at, by, within = 0 } of ofInput(u.steps, of))
     if (t >= at) sum += within > 0 ? by * rise((t - at) / within) : by;
-  for (const { at, amplitude, w, rate, slope } of pieces(u.waves, of)) {
+  for (const { at, amplitude, w, rate, slope } of ofInput(u.waves, of)) {
     const s = t - at;
     if (s >= 0) sum += amplitude * Math.sin(w * s + (rate * s * s) / 2) + slope * s;
   }
@@ -97,7 +98,7 @@ const short = (x: number): string => String(Number(x.toPrecision(4)));
 export function inputText(u: ProbeInput, inputs: readonly InputNamed[] = []): string {
   if (inputs.length > 1) {
     const texts = inputs.flatMap((x, of) => {
-      const own = { steps: pieces(u.steps, of), waves: pieces(u.waves, of) };
+      const own = { steps: ofInput(u.steps, of), waves: ofInput(u.waves, of) };
       const isNothing = own.steps.length + own.waves.length === 0;
       return isNothing ? [] : [`${x.name}: ${textOfOne(own, x.kind)}`];
     });

@@ -6,6 +6,7 @@ import { takesValues } from '../analysis/takes-values';
 import type { Program } from '../program/program';
 import { createRecorder } from '../simulate/recording';
 import { createSimulation, type SimulationOptions, type Stimulus } from '../simulate/simulation';
+import { valuesAtStart, whyKept } from '../simulate/start-values';
 import { valueOver, type Measured } from './measured';
 
 /** A model that is run beside what was measured: columns that are inputs drive it, the others are compared with its quantities. */
@@ -208,7 +209,6 @@ export function fittable(
   names: readonly string[],
 ): { readonly value?: readonly number[]; readonly problem?: Problem } {
   const wrong = (code: string, message: string): { problem: Problem } => ({ problem: problem('error', code, message) });
-  const { aliases, states } = program.solvable;
   const found: number[] = [];
   for (const name of names) {
     const index = model.indexOf.get(name);
@@ -217,14 +217,14 @@ export function fittable(
       return wrong('unknown-name', `${model.name} has no ${name}${near ? `; did you mean ${near}?` : ''}`);
     }
     const { kind, type, isFinal } = model.variables[index];
+    const kept = whyKept(program, options, index);
+    if (kept !== undefined) return wrong('kept', kept);
     if (type !== 'Real') return wrong('no-number', `${name} is no real number: it cannot be found by small steps`);
     if (kind === 'constant' || isFinal === true)
       return wrong('constant', `${name} is a constant: it cannot have another value`);
-    if (kind === 'continuous' && !states.includes(aliases.get(index)?.index ?? index))
-      return wrong('follows', `${name} follows from the equations: parameters and starts of states can be found`);
     found.push(index);
   }
-  const now = nominalOf({ program, model, options }, found);
+  const now = valuesAtStart(program, options, found) ?? [];
   const deciding = found.find(
     (k, j) => !takesValues(program.solvable, new Map([...options.values, [k, (now[j] ?? 1) * 1.01 + 1e-9]])),
   );
@@ -234,18 +234,4 @@ export function fittable(
       `${model.variables[deciding].name} decides what the model is made of: it cannot be found by small steps`,
     );
   return { value: found };
-}
-
-/** Values as the model has them at its start. */
-export function nominalOf({ program, options }: Fitted, indices: readonly number[]): readonly (number | undefined)[] {
-  const quiet = { row: () => undefined, message: () => undefined, transition: () => undefined };
-  const simulation = createSimulation(program, options, quiet);
-  simulation.advance(0);
-  const { v } = simulation.state.memory;
-  const { aliases } = program.solvable;
-  return indices.map((k) => {
-    const alias = aliases.get(k);
-    const value = alias ? (alias.sign ?? 1) * v[alias.index] : v[k];
-    return Number.isFinite(value) ? value : undefined;
-  });
 }

@@ -1,5 +1,6 @@
-import type { Course, Simulated } from './fit-model';
+import type { Between, Course, Simulated } from './fit-model';
 import { certaintyOf, jacobianAt, leastSquares } from './least-squares';
+import { nelderMead } from './minimise';
 import { sobolPoint } from './sobol';
 import { studentQuantile } from './statistics';
 
@@ -79,12 +80,12 @@ const slopeOf = (v: FreeValue, x: number): number => (logarithmic(v) ? x * Math.
 
 const rmsOf = (r: readonly number[]): number => Math.sqrt(r.reduce((s, x) => s + x * x, 0) / Math.max(1, r.length));
 
-export function fit(
+export async function fit(
   simulate: Simulated,
   outputs: readonly Course[],
   free: readonly FreeValue[],
   options: FitOptions,
-): FitReport | undefined {
+): Promise<FitReport | undefined> {
   const n = free.length;
   let runs = 0;
   let goesOn = true;
@@ -95,9 +96,8 @@ export function fit(
   const counts = used.map((u) => u.reduce((s, x) => s + x, 0));
   const total = counts.reduce((s, x) => s + x, 0);
   const weights = outputs.map((o) => {
-    const mean = o.values.reduce((s, x) => s + x, 0) / o.values.length;
-    const spread = Math.sqrt(o.values.reduce((s, x) => s + (x - mean) ** 2, 0) / o.values.length);
-    return 1 / (spread || Math.abs(mean) || 1);
+    const spread = spreadOf(o.values);
+    return 1 / (spread || Math.abs(o.values[0]) || 1);
   });
   const at = (z: readonly number[]): readonly Float64Array[] | undefined => {
     runs++;
@@ -143,12 +143,16 @@ export function fit(
   const here = ends.filter((e) => e.cost <= best.cost * 1.02 + 1e-20).length;
 
   // --- events make steps in the sum: a simplex looks over them
-  const polish = (): void => {
-    const found = simplexFrom(best.z, costAt, 25 * n);
-    if (found && found.cost < 0.999 * best.cost)
-      best = leastSquares(residuals, found.z, { goOn: () => goesOn }) ?? best;
-  };
-  if (!best.settled || ends.length > here) polish();
+  if (!best.settled || ends.length > here) {
+    const cube = { low: free.map(() => 0), high: free.map(() => 1), isWhole: free.map(() => false) };
+    const found = await nelderMead(
+      (points) => Promise.resolve(points.map((z) => ({ broken: 0, value: costAt(z) }))),
+      cube,
+      { most: 25 * n, start: best.z, size: 0.05, tolerance: 1e-5 },
+    );
+    if (found && found.worth.value < 0.999 * best.cost)
+      best = leastSquares(residuals, found.point, { goOn: () => goesOn }) ?? best;
+  }
 
   // --- each column counts by how much its own residuals vary
   const split = (r: Float64Array): number[][] => {
@@ -234,6 +238,47 @@ export function fit(
   };
 }
 
+/**
+ * Where inputs jump between two rows these do not tell when; what was measured does. The other ways are tried from where the first fit has
+ * come to, and the one that explains most is taken.
+ */
+export async function fitBetween(
+  simulated: (between: Between) => Simulated | undefined,
+  outputs: readonly Course[],
+  free: readonly FreeValue[],
+  options: FitOptions,
+): Promise<(FitReport & { readonly between: Between }) | undefined> {
+  const straight = simulated('straight');
+  let best = straight && (await fit(straight, outputs, free, options));
+  let between: Between = 'straight';
+  for (const other of ['held', 'ahead'] as const) {
+    const way = best && simulated(other);
+    if (!best || !way) continue;
+    const near = free.map((f, k) => ({ ...f, nominal: best!.values[k].value }));
+    const next = await fit(way, outputs, near, { ...options, isNear: true });
+    if (!next || squaresOf(next) >= squaresOf(best)) continue;
+    const { starts, columns, runs } = best;
+    // what was before is that of the design
+    best = {
+      ...next,
+      starts,
+      runs: runs + next.runs,
+      columns: next.columns.map((c, k) => ({ ...c, before: columns[k].before })),
+    };
+    between = other;
+  }
+  return best && { ...best, between };
+}
+
+/** Of all residuals, each column relative to how much was measured of it varies. */
+const squaresOf = (r: FitReport): number =>
+  r.columns.reduce((s, c) => s + (c.rms / (spreadOf(c.measured) || 1)) ** 2, 0);
+const spreadOf = (values: ArrayLike<number> & Iterable<number>): number => {
+  const all = [...values];
+  const mean = all.reduce((a, x) => a + x, 0) / all.length;
+  return Math.sqrt(all.reduce((a, x) => a + (x - mean) ** 2, 0) / all.length);
+};
+
 /** What is not decided, in words: a value alone, or several that only together count. */
 function toldOpen(
   open: readonly (readonly number[])[],
@@ -278,44 +323,4 @@ function autocorrelationOf(r: readonly number[]): { readonly r: number; readonly
   }
   const found = bottom === 0 ? 0 : top / bottom;
   return { r: found, isWhite: Math.abs(found) <= 3 / Math.sqrt(Math.max(1, r.length)) };
-}
-
-/** A simplex around a point of the cube, in this thread. */
-function simplexFrom(
-  start: readonly number[],
-  costAt: (z: readonly number[]) => number,
-  most: number,
-): { readonly z: readonly number[]; readonly cost: number } | undefined {
-  const n = start.length;
-  let simplex = [
-    [...start],
-    ...start.map((x, d) => start.map((y, k) => (k === d ? (x + 0.05 <= 1 ? x + 0.05 : x - 0.05) : y))),
-  ];
-  let costs = simplex.map(costAt);
-  let used = n + 1;
-  const inside = (p: readonly number[]): number[] => p.map((x) => Math.min(1, Math.max(0, x)));
-  while (used < most) {
-    const order = costs.map((_, k) => k).sort((a, b) => costs[a] - costs[b]);
-    simplex = order.map((k) => simplex[k]);
-    costs = order.map((k) => costs[k]);
-    const centre = start.map((_, d) => simplex.slice(0, n).reduce((s, p) => s + p[d], 0) / n);
-    const towards = (t: number): number[] => inside(centre.map((c, d) => c + t * (simplex[n][d] - c)));
-    let best: readonly [number[], number] | undefined;
-    for (const t of [-1, -2, 0.5]) {
-      const p = towards(t);
-      const cost = costAt(p);
-      used++;
-      if (cost < (best?.[1] ?? costs[n - 1])) best = [p, cost];
-      else if (t === -1) continue;
-      if (t === -1 && cost >= costs[0]) break;
-    }
-    if (best) [simplex[n], costs[n]] = best;
-    else {
-      simplex = simplex.map((p, k) => (k === 0 ? p : p.map((x, d) => simplex[0][d] + 0.5 * (x - simplex[0][d]))));
-      costs = simplex.map((p, k) => (k === 0 ? costs[0] : costAt(p)));
-      used += n;
-    }
-  }
-  const at = costs.indexOf(Math.min(...costs));
-  return { z: simplex[at], cost: costs[at] };
 }

@@ -60,19 +60,37 @@ export interface Judge {
 /** What cannot run is worse than all that can. */
 const unusable: Worth = { broken: 1e30, value: Infinity };
 
-/** The value of an aim under the requirements: how far they are broken is counted in their own units, together. */
+/**
+ * The value of an aim under the requirements: how far they are broken is counted in their own units, together. One of `decided` that a run
+ * says nothing of is not kept by it: a machine that does nothing would be the best one.
+ */
 export const underRequirements =
-  (sign: 1 | -1, valueOf: (o: RunOutcome) => number | undefined, watched: ReadonlySet<string>): Judge =>
+  (
+    sign: 1 | -1,
+    valueOf: (o: RunOutcome) => number | undefined,
+    watched: ReadonlySet<string>,
+    decided: ReadonlySet<string> = new Set(),
+  ): Judge =>
   (outcome) => {
     if (outcome.status === 'failed') return unusable;
     const value = valueOf(outcome);
     if (value === undefined || !Number.isFinite(value)) return unusable;
-    let broken = 0;
-    for (const f of outcome.findings)
-      if (f.verdict === 'fails' && watched.has(f.key))
-        broken += f.margin === undefined ? 1 : Math.max(1e-12, -f.margin);
+    const broken = brokenBy(outcome, watched, decided).reduce(
+      (sum, { verdict, margin }) => sum + (verdict === 'fails' && margin !== undefined ? Math.max(1e-12, -margin) : 1),
+      0,
+    );
     return { broken, value: sign * value };
   };
+
+/** What a run does not keep. */
+export const brokenBy = (
+  { findings }: RunOutcome,
+  watched: ReadonlySet<string>,
+  decided: ReadonlySet<string>,
+): RunOutcome['findings'] =>
+  findings.filter(
+    (f) => watched.has(f.key) && (f.verdict === 'fails' || (f.verdict === 'undecided' && decided.has(f.key))),
+  );
 
 /** The margin of one requirement; without one, whether it fails. */
 export const lowestMargin =

@@ -102,23 +102,25 @@ export function indicesOf(
 
 export const mostMattering = Math.floor(mostSobolDimensions / 2);
 
-/** How much a result changes with each value at the design point, by central differences of a thousandth of the range. */
+/** How much each result changes with each value at the design point, by central differences of a thousandth of the range. */
 export async function slopesAt(
   executor: Executor,
   runner: Runner,
   ranges: readonly MattersRange[],
-  resultOf: (o: RunOutcome) => number | undefined,
-): Promise<readonly (number | undefined)[]> {
+  results: readonly ((o: RunOutcome) => number | undefined)[],
+): Promise<readonly (readonly (number | undefined)[])[]> {
   const middle = ranges.map((r, k) => runner.nominal[k] ?? (r.low + r.high) / 2);
   const steps = ranges.map((r, k) => (runner.isWhole[k] ? 1 : 1e-3 * (r.high - r.low)));
   const points = ranges.flatMap((_, k) =>
     [1, -1].map((sign) => middle.map((x, j) => (j === k ? x + sign * steps[k] : x))),
   );
   const outcomes = await executor.run(points.map((values) => ({ values })));
-  return ranges.map((_, k) => {
-    const [up, down] = [outcomes[2 * k], outcomes[2 * k + 1]].map((o) =>
-      o?.status === 'finished' ? resultOf(o) : undefined,
-    );
-    return up === undefined || down === undefined ? undefined : (up - down) / (2 * steps[k]);
-  });
+  return results.map((resultOf) =>
+    ranges.map((_, k) => {
+      const [up, down] = [outcomes[2 * k], outcomes[2 * k + 1]].map((o) =>
+        o?.status === 'finished' ? resultOf(o) : undefined,
+      );
+      return up === undefined || down === undefined ? undefined : (up - down) / (2 * steps[k]);
+    }),
+  );
 }

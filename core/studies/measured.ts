@@ -1,3 +1,4 @@
+import { readCellNumber, readColumnHead } from '../formats/column-head';
 import { readCsvSheet } from '../formats/sheet-csv';
 import { problem, type Problem } from '../language/diagnostics';
 import { convertValue, sameDimension, unitOrUndefined } from '../language/units';
@@ -19,24 +20,9 @@ export interface MeasuredColumn {
   readonly words: readonly string[] | undefined;
 }
 
-/** `speed [rad/s]`: a name, and the unit where there is one. */
-export function readHead(cell: string): { readonly name: string; readonly unit: string } {
-  const text = cell.trim();
-  const inner = text.endsWith(']') ? text.slice(0, -1) : undefined;
-  const open = inner?.lastIndexOf('[') ?? -1;
-  // an index is no unit
-  return open <= 0 || /^[\d\s,]*$/.test(inner!.slice(open + 1))
-    ? { name: text, unit: '' }
-    : { name: text.slice(0, open).trimEnd(), unit: inner!.slice(open + 1).trim() };
-}
-
-const numberIn = (cell: string): number => {
-  const text = cell.trim();
-  if (text === '') return NaN;
-  if (text === 'true') return 1;
-  if (text === 'false') return 0;
-  return Number(/^[-+]?\d+,\d+(e[-+]?\d+)?$/i.test(text) ? text.replace(',', '.') : text);
-};
+/** Truths count as 1 and 0. */
+const numberIn = (cell: string): number =>
+  cell.trim() === 'true' ? 1 : cell.trim() === 'false' ? 0 : readCellNumber(cell);
 const isGap = (cell: string): boolean => /^\s*(|nan|n\/a|na|-)\s*$/i.test(cell);
 
 /** A CSV file with names in its first row and time in its first column. */
@@ -52,7 +38,7 @@ export function readMeasured(
   if (broken) return wrong(broken.message);
   const rows = (read.value?.sheets[0]?.rows ?? []).filter((r) => r.some((c) => c.trim() !== ''));
   if (rows.length < 3) return wrong('a row of names is needed, and at least two rows of time and values below it');
-  const heads = rows[0].map(readHead);
+  const heads = rows[0].map(readColumnHead);
   if (heads.slice(1).every((h) => h.name === '')) return wrong('it has no columns with names besides the time');
   if (rows[0].every((c) => c.trim() !== '' && Number.isFinite(numberIn(c))))
     return wrong('its first row are numbers: names of the columns are needed there');

@@ -1,4 +1,4 @@
-import { randomFrom } from './random';
+import { randomFrom, shuffled } from './random';
 
 /** Looking for the point of a box where something is least, without derivatives. */
 
@@ -89,14 +89,7 @@ export async function differentialEvolution(
   const random = randomFrom(seed);
   const way = new Way(evaluate, most);
   // even slices at the start (McKay 1979)
-  const slices = low.map(() => {
-    const order = Array.from({ length: size }, (_, k) => k);
-    for (let k = size - 1; k > 0; k--) {
-      const j = Math.floor(random() * (k + 1));
-      [order[k], order[j]] = [order[j], order[k]];
-    }
-    return order;
-  });
+  const slices = low.map(() => shuffled(size, random));
   let points = Array.from({ length: size }, (_, k) =>
     intoBounds(
       low.map((l, d) => l + ((slices[d][k] + random()) / size) * (high[d] - l)),

@@ -6,6 +6,7 @@ import { prepareRun, withValues, type Prepared } from '../run/prepare';
 import { createRun, isRunnable, type RequirementFinding } from '../run/run';
 import { readSetValue } from '../run/set-value';
 import type { Stimulus } from '../simulate/simulation';
+import { valuesAtStart, whyKept } from '../simulate/start-values';
 import { newRequirement, type Project, type Setup } from '../project/project';
 
 /**
@@ -90,6 +91,8 @@ export function createRunner(question: RunnerQuestion): {
       return refuse('unknown-name', `${model.name} has no ${name}${near ? `; did you mean ${near}?` : ''}`);
     }
     const v = model.variables[index];
+    const kept = whyKept(base.program, base.options, index);
+    if (kept !== undefined) return refuse('kept', kept);
     if (v.type === 'String') return refuse('no-number', `${name} is a text: it cannot be varied`);
     if (v.isFinal === true) return refuse('final', `${name} is final: it cannot have another value`);
     if (over.indexOf(name) !== k) return refuse('twice', `${name} is varied twice`);
@@ -180,21 +183,20 @@ export function createRunner(question: RunnerQuestion): {
       seconds: (performance.now() - begin) / 1000,
     };
   };
-  const start = isRunnable(base) ? createRun(base, { record: [] }) : undefined;
-  start?.simulation.advance(0);
-  const begun = start?.simulation.state.memory.v;
+  const indices = variables.map((k) => k!);
+  const nominal = valuesAtStart(base.program, base.options, indices);
   return {
     problems: base.problems,
     value: {
       requirements: base.requirements.filter((r) => !isAim(r.key)).map(({ id, key }) => ({ id, key })),
-      units: variables.map((k) => model.variables[k!].unit),
+      units: indices.map((k) => model.variables[k].unit),
       aimUnits: aimsAt.map((k) => unitOfSource(base, k)),
-      nominal: variables.map((k) => begun?.[base.program.solvable.aliases.get(k!)?.index ?? k!]),
+      nominal: indices.map((_, k) => nominal?.[k]),
       refusalOf: (m) => {
         const one = stimulusOf(model, m);
         return typeof one === 'string' ? one : undefined;
       },
-      isWhole: variables.map((k) => model.variables[k!].type !== 'Real'),
+      isWhole: indices.map((k) => model.variables[k].type !== 'Real'),
       run,
     },
   };

@@ -102,6 +102,9 @@ describe('many runs of one setup', () => {
   test('what cannot be asked is told', () => {
     expect(told({ over: ['kk'] })).toContain('has no kk; did you mean k?');
     expect(told({ over: ['k', 'k'] })).toContain('varied twice');
+    // what would change nothing is refused: a row of a table would say something else than was run
+    expect(told({ over: ['x'] })).toContain('x begins with 1 whatever it is given');
+    expect(told({ over: ['a[2]'] })).toContain('a[2] follows from the equations');
     expect(told({ aims: ['nothing + 1'] })).toMatch(/nothing/);
     expect(told({ aims: ['x +'] })).toBeTruthy();
   });
@@ -351,6 +354,28 @@ describe('the best, and what breaks it', () => {
     const other = await lookFor(inThisThread(runner), space.bounds, space.ask, freely, space.start, options);
     expect(other.best!.point[0]).toBeCloseTo(0.1, 3);
     expect(other.best!.worth.broken).toBe(0);
+  });
+  test('a run that does not decide what the design decides does not keep it', async () => {
+    const project = decay();
+    const late: Project = {
+      ...project,
+      requirements: [
+        { ...newRequirement('r3', 'R-3', 'soon'), formula: 'implies(rising(s > 0.2), within(0.5, x < 0.9))' },
+      ],
+    };
+    const runner = runnerOf(['x0'], ['s'], late);
+    // from below about 0.3 on s never comes to 0.2: nothing is decided, and s is least
+    const verdict = (x0: number): string => runner.run({ values: [x0] }).findings[0].verdict;
+    expect([verdict(0.1), verdict(1)]).toEqual(['undecided', 'holds']);
+    const space = spaceOf(runner, [{ name: 'x0', low: 0.05, high: 1.2 }], []);
+    const watched = new Set(['R-3']);
+    const best = async (decided: ReadonlySet<string>): Promise<number> => {
+      const judge = underRequirements(1, (o) => o.aims[0], watched, decided);
+      return (await lookFor(inThisThread(runner), space.bounds, space.ask, judge, space.start, options)).best!.point[0];
+    };
+    expect(await best(new Set())).toBeCloseTo(0.05, 3);
+    // s(1) = x0 (1 - exp(-1))
+    expect(await best(watched)).toBeCloseTo(0.2 / (1 - Math.exp(-1)), 2);
   });
   test('the lowest margin, made plain: what does not matter goes back to its value', async () => {
     const runner = runnerOf(['x0', 'k', 's'], []);

@@ -1,4 +1,5 @@
 import Papa from 'papaparse';
+import type { Executor } from './many';
 import type { RunnerQuestion, RunOutcome, Runner } from './runner';
 import { wilson } from './statistics';
 
@@ -75,14 +76,6 @@ export function tableOf(
   return `${Papa.unparse([head, ...rows], { newline: '\n' })}\n`;
 }
 
-/** A change of verdict between two values of one quantity. */
-export interface Crossing {
-  readonly key: string;
-  /** It holds at this value and not at that one. */
-  readonly holdsAt: number;
-  readonly failsAt: number;
-}
-
 /** Where a requirement begins or ceases to hold along one value, to so many digits of the range: by halving (Bolzano 1817). */
 export async function crossingBetween(
   margin: (value: number) => Promise<boolean | undefined>,
@@ -102,4 +95,36 @@ export async function crossingBetween(
     else b = middle;
   }
   return isHoldingAtFrom ? { holdsAt: a, failsAt: b } : { holdsAt: b, failsAt: a };
+}
+
+export interface Crossing {
+  readonly key: string;
+  /** It holds at this value and not at that one. */
+  readonly holdsAt: number;
+  readonly failsAt: number;
+}
+
+/** Every value of one quantity, in order, at which a requirement begins or ceases to hold between two that were run. */
+export async function crossingsOf(
+  executor: Executor,
+  runner: Pick<Runner, 'requirements' | 'isWhole'>,
+  runs: readonly VariedRun[],
+): Promise<readonly Crossing[]> {
+  const sorted = [...runs].sort((a, b) => a.values[0] - b.values[0]);
+  const verdictOf = (o: RunOutcome | undefined, key: string): boolean | undefined => {
+    const verdict = o?.status === 'finished' ? o.findings.find((f) => f.key === key)?.verdict : undefined;
+    return verdict === undefined || verdict === 'undecided' ? undefined : verdict === 'holds';
+  };
+  const found: Crossing[] = [];
+  for (const { key } of runner.requirements)
+    for (let k = 1; k < sorted.length; k++) {
+      const [before, after] = [verdictOf(sorted[k - 1].outcome, key), verdictOf(sorted[k].outcome, key)];
+      if (before === undefined || after === undefined || before === after) continue;
+      const holds = async (value: number): Promise<boolean | undefined> =>
+        verdictOf((await executor.run([{ values: [value] }]))[0], key);
+      const [from, to] = [sorted[k - 1].values[0], sorted[k].values[0]];
+      const at = await crossingBetween(holds, from, to, before, 20, runner.isWhole[0]);
+      if (at) found.push({ key, ...at });
+    }
+  return found;
 }
