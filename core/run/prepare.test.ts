@@ -131,3 +131,24 @@ describe('what a run would refuse, the check of the project has told, at the sam
     expect(prepareRun(two, two.setups[1]).problems).toEqual([]);
   });
 });
+
+test('a changed value that changes nothing is told; starts of states and parameters are not', () => {
+  const project = projectOf(
+    {
+      quantities: [
+        quantity('k', '1', { role: 'parameter' }),
+        quantity('x', '', { role: 'variable' }),
+        quantity('y', '', { role: 'variable' }),
+      ],
+      physics: 'equation der(x) = -k*x; y = x*x;',
+    },
+    { changes: ['k', 'x', 'y'].map((name) => ({ id: name, name, value: '5' })) },
+  );
+  expect(prepareRun(project, project.setups[0]).problems).toMatchObject([
+    {
+      severity: 'warning',
+      place: 'setup/s/change/y/name',
+      message: expect.stringContaining('y follows from the equations'),
+    },
+  ]);
+});

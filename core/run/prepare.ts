@@ -101,6 +101,7 @@ export function prepareRun(
       return found ? [{ variable: found.index, name }] : [];
     }),
   };
+  if (compiled.program) setupProblems.push(...ignoredChanges(setup, compiled.program));
   const watched = watches.map((w) => monitorOf(w, flat));
   const problems = [
     ...textProblems,
@@ -135,6 +136,16 @@ export function prepareRun(
     })),
   };
 }
+
+/** Changed values of what follows from the equations: there they are only where a search for it begins. */
+const ignoredChanges = (setup: Setup, { solvable: { model, aliases, states } }: Program): Problem[] =>
+  setup.changes.flatMap((c): Problem[] => {
+    const index = model.indexOf.get(c.name);
+    if (index === undefined || model.variables[index].kind !== 'continuous') return [];
+    if (states.includes(aliases.get(index)?.index ?? index)) return [];
+    const message = `${c.name} follows from the equations: the value it is given changes nothing`;
+    return [{ ...problem('warning', 'not-settable', message), place: `setup/${setup.id}/change/${c.id}/name` }];
+  });
 
 /** What requirements say of loops, each once. */
 const loopTermsOf = (watches: readonly Watch[]): LoopTerm[] => [
