@@ -292,6 +292,7 @@ describe('files of measured values', () => {
       [0.5, 1.5],
     ]);
     expect(read('time,x[2]\n0,1\n1,2\n').columns[0]).toMatchObject({ name: 'x[2]', unit: '' });
+    expect(read('time,x [1]\n0,1\n1,2\n').columns[0]).toMatchObject({ name: 'x', unit: '' });
   });
   test.each([
     ['time,y\n0,1\n', 'at least two rows'],

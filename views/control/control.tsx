@@ -82,7 +82,9 @@ export function ControlSheet() {
           : [],
       ),
     );
-    return [...own, ...lines, ...inner];
+    // outputs of parts that lines bring are lines already
+    const known = new Set(lines.map((l) => l.name));
+    return [...own, ...lines, ...inner.filter((x) => !known.has(x.name))];
   }, [at]);
   const partTypes = useMemo(() => (at ? partTypeOffers(at.project, at.type) : []), [at]);
   const { type, project } = here;

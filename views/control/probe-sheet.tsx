@@ -30,7 +30,7 @@ const efforts = [
   [1000, 'thorough'],
 ] as const;
 
-const together = 'all inputs that are numbers';
+const together = 'all inputs';
 
 /** Whether a part type is what theory assumes of a box; a counterexample where it is not. */
 export function ProbeSheet({ project, type }: { readonly project: Project; readonly type: PartType }) {
