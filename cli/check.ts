@@ -6,6 +6,7 @@ import type { ClassDefinition } from '../core/language/ast';
 import { relaxUnits } from '../core/language/unit-check';
 import { readProjectFile } from '../core/formats/project-file';
 import { checkProject } from '../core/run/check';
+import { studyProblems } from '../core/studies/study';
 import { compile } from '../core/simulate/compile';
 import { formatProblem, print, problemAsJson, readBytes } from './output';
 import { projectTexts } from './run';
@@ -93,5 +94,8 @@ const key = (p: Problem): string => `${p.place}|${p.span?.start}|${p.code}|${p.m
 function checkProjectBytes(bytes: Uint8Array): Checked {
   const { value, problems } = readProjectFile(bytes);
   if (!value) return { problems, textOf: () => undefined };
-  return { problems: [...problems, ...checkProject(value).problems], textOf: projectTexts(value) };
+  return {
+    problems: [...problems, ...checkProject(value).problems, ...studyProblems(value)],
+    textOf: projectTexts(value),
+  };
 }

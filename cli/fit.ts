@@ -1,7 +1,6 @@
-import { hasErrors, problem } from '../core/language/diagnostics';
-import { valuesAtStart } from '../core/simulate/start-values';
-import { fitBetween } from '../core/studies/fit';
-import { fittable, simulatedAt, type ColumnMap, type Course } from '../core/studies/fit-model';
+import { hasErrors } from '../core/language/diagnostics';
+import { fitTogether, type FitTogether } from '../core/studies/fit-together';
+import type { ColumnMap, Course } from '../core/studies/fit-model';
 import { readyFromClass, readyFromSetup, type FitAnswer, type MeasuredFile } from '../core/studies/fit-prepare';
 import { readMeasured } from '../core/studies/measured';
 import { libraryOfText, stopWith, type TextOf } from './model-text';
@@ -45,45 +44,20 @@ export async function fit(file: string, options: FitArguments): Promise<number> 
   if (!found) return 2;
   const { textOf, problems, value: ready } = found;
   if (!ready) return stopWith(problems, textOf, options.json);
-  const { fitted, outputs, left } = ready;
-  const { value: indices, problem: wrong } = fittable(
-    fitted,
-    ranges.map((r) => r.name),
-  );
-  if (!indices) return stopWith([wrong!], textOf, options.json);
-  for (const r of data.remarks) complain(`zelvar: ${options.data}: ${r}`);
-  if (left.length > 0) complain(`zelvar: ${options.data}: not compared: ${left.join(', ')}`);
-  const nominal = valuesAtStart(fitted.program, fitted.options, indices);
   const shifts = options.shift === undefined ? [] : readRanges([`shift=${options.shift}`]);
   if (typeof shifts === 'string') return stop(shifts.replace('path=low:high', '--shift low:high'));
-  if (shifts.length > 0 && ready.inputs.length > 0)
-    return stop(
-      `--shift: ${ready.inputs.map((c) => c.column).join(', ')} drives the model by the same clock; there is nothing to shift`,
-    );
-  const isStarted = outputs.every((o) => o.time[0] >= 0 || shifts.length > 0);
-  if (!isStarted)
-    return stop(`${options.data} has times before 0, when the model has not begun: --shift low:high moves it`);
+  for (const r of data.remarks) complain(`zelvar: ${options.data}: ${r}`);
+  if (ready.left.length > 0) complain(`zelvar: ${options.data}: not compared: ${ready.left.join(', ')}`);
   const watch = progress('runs', false);
-  const free = [
-    ...ranges.map((r, k) => ({ ...r, nominal: nominal?.[k] })),
-    ...shifts.map((r) => ({ ...r, nominal: undefined })),
-  ];
-  const settings = { holdBack: options.hold ?? 0, seed: options.seed ?? 1, goOn: (n: number) => watch.goOn(n, 400) };
-  const report = await fitBetween(
-    (between) => {
-      const way = between === 'straight' ? fitted : ready.driven(between);
-      return way && simulatedAt(way, indices, outputs, shifts[0]?.high);
-    },
-    outputs,
-    free,
-    settings,
-  );
+  const { value: report, problem: wrong } = await fitTogether([{ ready, name: options.data }], ranges, shifts[0], {
+    holdBack: options.hold ?? 0,
+    seed: options.seed ?? 1,
+    goOn: (n: number) => watch.goOn(n, 400),
+  });
   if (!report)
-    return stopWith(
-      [problem('error', 'fit', 'With none of the values tried the model runs to the end of what was measured')],
-      textOf,
-      options.json,
-    );
+    return wrong!.code === 'shift'
+      ? stop(wrong!.message.replace('let it be moved in time', '--shift low:high moves it'))
+      : stopWith([wrong!], textOf, options.json);
   if (options.json) print(JSON.stringify(asJson(report, ready.inputs), null, 1));
   else tellReport(report);
   return report.notDecided.length > 0 ? 1 : 0;
@@ -105,11 +79,9 @@ function ofProject(file: string, options: FitArguments, measured: MeasuredFile):
   return found && { textOf: projectTexts(found.project), ...readyFromSetup(found.project, found.setup, measured) };
 }
 
-type Told = NonNullable<Awaited<ReturnType<typeof fitBetween>>>;
-
 const finite = (x: number | undefined): number | null => (x !== undefined && Number.isFinite(x) ? x : null);
 
-const asJson = (r: Told, inputs: readonly Course[]): object => ({
+const asJson = (r: FitTogether, inputs: readonly Course[]): object => ({
   values: Object.fromEntries(
     r.values.map((v) => [
       v.name,
@@ -147,7 +119,7 @@ const asJson = (r: Told, inputs: readonly Course[]): object => ({
 
 const short = (x: number): string => String(Number(x.toPrecision(5)));
 
-function tellReport(r: Told): void {
+function tellReport(r: FitTogether): void {
   for (const v of r.values)
     print(
       `${v.name} = ${short(v.value)}${v.isDecided ? `  (95 %: ${short(v.low)} to ${short(v.high)})` : '  (not decided)'}${v.isAtEdge ? '  at the edge of its range' : ''}`,

@@ -1,14 +1,6 @@
-import {
-  brokenBy,
-  lookFor,
-  lowestMargin,
-  plainest,
-  spaceOf,
-  underRequirements,
-  type FreeMessage,
-  type Method,
-} from '../core/studies/goal';
-import type { RunOutcome } from '../core/studies/runner';
+import { bestOf } from '../core/studies/best';
+import { breaksOf, type FoundCase } from '../core/studies/breaks';
+import type { FreeMessage, Method } from '../core/studies/goal';
 import { complain, print } from './output';
 import { startPool, usualJobs } from './pool';
 import { progress, readRanges, readSetup, runnerFor } from './study-project';
@@ -37,11 +29,6 @@ const stop = (message: string): number => {
   complain(`zelvar: ${message}`);
   return 2;
 };
-const verdictsOf = (o: RunOutcome | undefined): object =>
-  Object.fromEntries(
-    (o?.findings ?? []).map((f) => [f.key, { verdict: f.verdict, margin: f.margin ?? null, unit: f.unit }]),
-  );
-
 /** `zelvar best`: 0 the best under all requirements was found, 1 nowhere do they all hold, 2 it could not be asked. */
 export async function best(file: string, options: BestArguments): Promise<number> {
   const [, word, formula] = /^\s*(min|max)\w*\s+(.+?)\s*$/s.exec(options.aim) ?? [];
@@ -56,47 +43,31 @@ export async function best(file: string, options: BestArguments): Promise<number
   const question = { ...found, over: over.map((o) => o.name), aims: own === undefined ? [formula] : [] };
   const runner = runnerFor(question, options.json);
   if (!runner) return 2;
-  const keys = runner.requirements.map((r) => r.key);
-  const under =
-    options.under
-      ?.split(',')
-      .map((k) => k.trim())
-      .filter(Boolean) ?? keys;
-  const missing = [...under, ...(own === undefined ? [] : [own])].find((k) => !keys.includes(k));
-  if (missing !== undefined) return stop(`There is no requirement ${missing}; there are ${keys.join(', ') || 'none'}`);
-  const valueOf = (o: RunOutcome): number | undefined =>
-    own === undefined ? o.aims[0] : o.findings.find((f) => f.key === own)?.margin;
+  const under = options.under
+    ?.split(',')
+    .map((k) => k.trim())
+    .filter(Boolean);
   const runs = options.runs ?? usualRuns;
-  const space = spaceOf(runner, over, []);
-  // what the design decides has to be decided by the best as well
-  const watched = new Set(under);
-  const design = runner.run(space.ask(space.start ?? space.bounds.low));
-  const decided = new Set(design.findings.flatMap((f) => (f.verdict === 'undecided' ? [] : [f.key])));
   const pool = await startPool(runner, question, options.jobs ?? usualJobs(), runs);
   const watch = progress('runs');
-  const sign = word === 'min' ? 1 : -1;
-  const report = await lookFor(
+  const answer = await bestOf(
+    runner,
     pool,
-    space.bounds,
-    space.ask,
-    underRequirements(sign, valueOf, watched, decided),
-    space.start,
     {
+      over,
+      sense: word === 'min' ? 'low' : 'high',
+      aim: own ?? 0,
+      under,
       runs,
       seed: options.seed ?? 1,
       method: options.method ?? 'both',
-      goOn: (done, of) => watch.goOn(done, of),
     },
+    (done, of) => watch.goOn(done, of),
   );
   pool.close();
-  const { best: point, outcome } = report;
-  if (!point || !outcome || !Number.isFinite(point.worth.value))
-    return stop(`No run came to its end${report.problems[0] ? `: ${report.problems[0]}` : ''}`);
-  const values = Object.fromEntries(over.map((o, k) => [o.name, point.point[k]]));
-  const value = sign * point.worth.value;
-  const isAllowed = point.worth.broken === 0;
-  const unit = own === undefined ? runner.aimUnits[0] : (outcome.findings.find((f) => f.key === own)?.unit ?? '');
-  const broken = brokenBy(outcome, watched, decided).map((f) => f.key);
+  if (typeof answer === 'string') return stop(answer);
+  const { value, unit, point, isAllowed, broken } = answer;
+  const named = (of: readonly number[]): object => Object.fromEntries(over.map((o, k) => [o.name, of[k]]));
   if (options.json)
     print(
       JSON.stringify(
@@ -105,21 +76,23 @@ export async function best(file: string, options: BestArguments): Promise<number
           aim: options.aim,
           value,
           unit,
-          values,
+          values: named(point),
           units: Object.fromEntries(over.map((o, k) => [o.name, runner.units[k]])),
           allowed: isAllowed,
           broken,
-          requirements: verdictsOf(outcome),
-          path: point.path.map((p) => ({
+          requirements: Object.fromEntries(
+            answer.verdicts.map((f) => [f.key, { verdict: f.verdict, margin: f.margin ?? null, unit: f.unit }]),
+          ),
+          path: answer.path.map((p) => ({
             after: p.after,
-            value: sign * p.worth.value,
-            allowed: p.worth.broken === 0,
-            values: Object.fromEntries(over.map((o, k) => [o.name, p.point[k]])),
+            value: p.value,
+            allowed: p.isAllowed,
+            values: named(p.point),
           })),
-          runs: report.runs,
-          failed: report.failed,
-          settled: point.settled,
-          methods: report.methods,
+          runs: answer.runs,
+          failed: answer.failed,
+          settled: answer.settled,
+          methods: answer.methods,
         },
         null,
         1,
@@ -127,13 +100,11 @@ export async function best(file: string, options: BestArguments): Promise<number
     );
   else {
     print(`${options.aim}: ${short(value)}${unit ? ` ${unit}` : ''}`);
-    over.forEach((o, k) =>
-      print(`  ${o.name} = ${short(point.point[k])}${runner.units[k] ? ` ${runner.units[k]}` : ''}`),
-    );
+    over.forEach((o, k) => print(`  ${o.name} = ${short(point[k])}${runner.units[k] ? ` ${runner.units[k]}` : ''}`));
     if (!isAllowed)
-      print(`  nowhere among ${report.runs} runs do all requirements hold; there ${broken.join(', ')} do not`);
+      print(`  nowhere among ${answer.runs} runs do all requirements hold; there ${broken.join(', ')} do not`);
     print(
-      `${report.runs} runs${report.failed > 0 ? `, ${report.failed} of them failed` : ''}; ${report.methods.join(', then ')}${point.settled ? '' : '; it might go on'}`,
+      `${answer.runs} runs${answer.failed > 0 ? `, ${answer.failed} of them failed` : ''}; ${answer.methods.join(', then ')}${answer.settled ? '' : '; it might go on'}`,
     );
   }
   return isAllowed ? 0 : 1;
@@ -157,50 +128,34 @@ export async function search(file: string, options: SearchArguments): Promise<nu
   const question = { ...found, over: over.map((o) => o.name), aims: [] };
   const runner = runnerFor(question, options.json);
   if (!runner) return 2;
-  const keys = runner.requirements.map((r) => r.key);
-  for (const m of messages) {
-    const refusal = runner.refusalOf({ ...m, time: m.from });
-    if (refusal !== undefined) return stop(refusal);
-  }
-  if (!keys.includes(options.requirement))
-    return stop(`There is no requirement ${options.requirement}; there are ${keys.join(', ') || 'none'}`);
   const runs = options.runs ?? usualRuns;
   const pool = await startPool(runner, question, options.jobs ?? usualJobs(), runs);
-  const space = spaceOf(runner, over, messages);
   const watch = progress('runs');
-  const report = await lookFor(pool, space.bounds, space.ask, lowestMargin(options.requirement), space.start, {
-    runs,
-    seed: options.seed ?? 1,
-    method: options.method ?? 'both',
-    goOn: (done, of) => watch.goOn(done, of),
-  });
-  const findingOf = (o: RunOutcome | undefined) => o?.findings.find((f) => f.key === options.requirement);
-  const { best: lowest, outcome } = report;
-  if (!lowest || !outcome || !Number.isFinite(lowest.worth.value)) {
-    pool.close();
-    return stop(`No run came to its end${report.problems[0] ? `: ${report.problems[0]}` : ''}`);
-  }
-  const isBroken = findingOf(outcome)?.verdict === 'fails';
-  const simple = isBroken
-    ? await plainest(
-        pool,
-        lowest.point,
-        [...over.map((_, k) => runner.nominal[k]), ...messages.map(() => undefined)],
-        space.ask,
-        (o) => findingOf(o)?.verdict === 'fails',
-      )
-    : undefined;
+  const answer = await breaksOf(
+    runner,
+    pool,
+    {
+      requirement: options.requirement,
+      over,
+      messages,
+      runs,
+      seed: options.seed ?? 1,
+      method: options.method ?? 'both',
+    },
+    (done, of) => watch.goOn(done, of),
+  );
   pool.close();
-  const finding = findingOf(outcome)!;
-  const named = (point: readonly number[]): object => ({
-    values: Object.fromEntries(over.map((o, k) => [o.name, point[k]])),
+  if (typeof answer === 'string') return stop(answer);
+  const { isBroken, lowest, simplest } = answer;
+  const { finding } = lowest;
+  const named = ({ values, times }: FoundCase): object => ({
+    values: Object.fromEntries(over.map((o, k) => [o.name, values[k]])),
     messages: messages.map((m, k) => ({
       message: m.target,
       ...(m.value !== undefined && { value: m.value }),
-      at: point[over.length + k],
+      at: times[k],
     })),
   });
-  const plain = simple?.outcome ? findingOf(simple.outcome) : undefined;
   if (options.json)
     print(
       JSON.stringify(
@@ -210,13 +165,13 @@ export async function search(file: string, options: SearchArguments): Promise<nu
           verdict: finding.verdict,
           margin: finding.margin ?? null,
           unit: finding.unit,
-          ...named(lowest.point),
+          ...named(lowest),
           reason: finding.reason,
           worstAt: finding.worstAt ?? null,
-          simplest: simple && { ...named(simple.point), margin: (plain ?? finding).margin ?? null },
-          runs: report.runs + (simple?.runs ?? 0),
-          failed: report.failed,
-          methods: report.methods,
+          simplest: simplest && { ...named(simplest), margin: simplest.finding.margin ?? null },
+          runs: answer.runs,
+          failed: answer.failed,
+          methods: answer.methods,
         },
         null,
         1,
@@ -230,14 +185,16 @@ export async function search(file: string, options: SearchArguments): Promise<nu
     print(
       isBroken
         ? `${options.requirement} fails${margin}:`
-        : `${options.requirement} was not broken by ${report.runs} runs; the lowest${margin || ` is ${finding.verdict}`} is at`,
+        : `${options.requirement} was not broken by ${answer.runs} runs; the lowest${margin || ` is ${finding.verdict}`} is at`,
     );
-    const shown = simple?.point ?? lowest.point;
-    over.forEach((o, k) => print(`  ${o.name} = ${short(shown[k])}${runner.units[k] ? ` ${runner.units[k]}` : ''}`));
+    const shown = simplest ?? lowest;
+    over.forEach((o, k) =>
+      print(`  ${o.name} = ${short(shown.values[k])}${runner.units[k] ? ` ${runner.units[k]}` : ''}`),
+    );
     messages.forEach((m, k) =>
-      print(`  ${m.target}${m.value === undefined ? '' : ` = ${m.value}`} at ${short(shown[over.length + k])} s`),
+      print(`  ${m.target}${m.value === undefined ? '' : ` = ${m.value}`} at ${short(shown.times[k])} s`),
     );
-    print(`${report.runs} runs; ${report.methods.join(', then ')}`);
+    print(`${answer.runs} runs; ${answer.methods.join(', then ')}`);
   }
   return isBroken ? 1 : 0;
 }

@@ -1,8 +1,7 @@
-import { indicesOf, mattersPoints, mostMattering, slopesAt } from '../core/studies/matters';
-import { inThisThread } from '../core/studies/many';
-import type { RunOutcome } from '../core/studies/runner';
+import { mattersOf, mattersRuns } from '../core/studies/matters';
 import { complain, print } from './output';
-import { readRanges, readSetup, runnerFor, runPoints } from './study-project';
+import { startPool, usualJobs } from './pool';
+import { progress, readRanges, readSetup, runnerFor } from './study-project';
 
 export interface MattersArguments {
   readonly setup?: string;
@@ -24,48 +23,28 @@ export async function matters(file: string, options: MattersArguments): Promise<
   const over = readRanges(options.over);
   if (typeof over === 'string') return stop(over);
   if (over.length === 0) return stop('--over names the values in question, such as --over ctrl.creepSpeed=8:14');
-  if (over.length > mostMattering) return stop(`At most ${mostMattering} values can be told apart at once`);
   const found = readSetup(file, options.setup);
   if (!found) return 2;
   const question = { ...found, over: over.map((o) => o.name), aims: options.tell };
   const runner = runnerFor(question, options.json);
   if (!runner) return 2;
-  const whole = over.find((_, k) => runner.isWhole[k]);
-  if (whole) return stop(`${whole.name} takes whole numbers: it has no share over a range`);
-  const base = Math.max(8, Math.floor((options.runs ?? usualRuns) / (over.length + 2)));
-  const points = mattersPoints(over, base);
-  const { outcomes } = await runPoints(runner, question, points, options.jobs);
-  const results: { name: string; unit: string; of: (o: RunOutcome) => number | undefined }[] = [
-    ...runner.requirements.map(({ key }) => ({
-      name: key,
-      unit: outcomes.map((o) => o.findings.find((f) => f.key === key)?.unit).find((u) => u !== undefined) ?? '',
-      of: (o: RunOutcome) => o.findings.find((f) => f.key === key)?.margin,
-    })),
-    ...options.tell.map((text, k) => ({ name: text, unit: runner.aimUnits[k], of: (o: RunOutcome) => o.aims[k] })),
-  ];
-  const slopes = await slopesAt(
-    inThisThread(runner),
+  const runs = options.runs ?? usualRuns;
+  const pool = await startPool(runner, question, options.jobs ?? usualJobs(), mattersRuns(runs, over.length));
+  const watch = progress('runs');
+  const answer = await mattersOf(
     runner,
-    over,
-    results.map((r) => r.of),
+    pool,
+    { over, aims: options.tell, runs },
+    { goOn: (done, of) => watch.goOn(done, of) },
   );
-  const told = [];
-  for (const [j, { name, unit, of }] of results.entries()) {
-    const values = outcomes.map((o) => (o.status === 'finished' ? of(o) : undefined));
-    const { values: indices, variance, used, leftOut } = indicesOf(over, values);
-    // a margin that no run has, or that is the same in all, has no shares
-    if (used < 8 || !(variance > 0)) continue;
-    told.push({
-      name,
-      unit,
-      deviation: Math.sqrt(variance),
-      used,
-      leftOut,
-      values: indices.map((v, k) => ({ ...v, slope: slopes[j][k] ?? null })),
-    });
-  }
-  if (told.length === 0) return stop('No margin and no formula changes with these values');
-  if (options.json) print(JSON.stringify({ setup: found.setup.name, runs: outcomes.length, results: told }, null, 1));
+  pool.close();
+  watch.close();
+  if (typeof answer === 'string') return stop(answer);
+  const { results: told } = answer;
+  if (options.json)
+    print(
+      JSON.stringify({ setup: found.setup.name, runs: answer.runs, results: told }, (_, x: unknown) => x ?? null, 1),
+    );
   else {
     for (const r of told) {
       print(
@@ -73,10 +52,10 @@ export async function matters(file: string, options: MattersArguments): Promise<
       );
       for (const v of [...r.values].sort((a, b) => b.total - a.total))
         print(
-          `  ${v.name.padEnd(24)} alone ${(100 * v.first).toFixed(0).padStart(3)} % (${(100 * v.firstError).toFixed(0)}), in all ${(100 * v.total).toFixed(0).padStart(3)} % (${(100 * v.totalError).toFixed(0)})${v.slope === null ? '' : `, ${Number(v.slope.toPrecision(3))} per unit at the design`}`,
+          `  ${v.name.padEnd(24)} alone ${(100 * v.first).toFixed(0).padStart(3)} % (${(100 * v.firstError).toFixed(0)}), in all ${(100 * v.total).toFixed(0).padStart(3)} % (${(100 * v.totalError).toFixed(0)})${v.slope === undefined ? '' : `, ${Number(v.slope.toPrecision(3))} per unit at the design`}`,
         );
     }
-    print(`${outcomes.length} runs`);
+    print(`${answer.runs} runs`);
   }
   return 0;
 }

@@ -1,6 +1,10 @@
 import { readProjectFile } from '../core/formats/project-file';
 import type { Project, Setup } from '../core/project/project';
-import { createRunner, type Runner, type RunnerQuestion, type RunOutcome } from '../core/studies/runner';
+import { readSpan } from '../core/studies/design';
+import type { FreeRange } from '../core/studies/goal';
+import { doneRows, type RunTable } from '../core/studies/run-table';
+import { createRunner, type Runner, type RunnerQuestion } from '../core/studies/runner';
+import { varied } from '../core/studies/vary';
 import { stopWith } from './model-text';
 import { complain, readBytes } from './output';
 import { startPool, usualJobs } from './pool';
@@ -36,44 +40,36 @@ export function runnerFor(question: RunnerQuestion, json: boolean | undefined): 
 }
 
 /** Names with a range each, `path=low:high`. */
-export function readRanges(texts: readonly string[]): readonly Range[] | string {
-  const ranges: Range[] = [];
+export function readRanges(texts: readonly string[]): readonly FreeRange[] | string {
+  const ranges: FreeRange[] = [];
   for (const text of texts) {
-    const [, name, low, high] = /^\s*([^=]+?)\s*=\s*([^:]+):([^:]+)$/.exec(text) ?? [];
-    const [a, b] = [Number(low), Number(high)];
-    if (name === undefined || !Number.isFinite(a) || !Number.isFinite(b) || low.trim() === '' || high.trim() === '')
+    const [, name, span] = /^\s*([^=]+?)\s*=(.*)$/s.exec(text) ?? [];
+    const read = name === undefined ? '' : readSpan(span);
+    if (read === '' || read === 'this is no range: write low:high, such as 8:14')
       return `${text} is no range: write path=low:high`;
-    if (!(a < b)) return `${text}: the second number is above the first`;
+    if (typeof read === 'string') return `${text}: ${read}`;
     if (ranges.some((r) => r.name === name)) return `${name} has two ranges`;
-    ranges.push({ name, low: a, high: b });
+    ranges.push({ name, ...read });
   }
   return ranges;
 }
-export interface Range {
-  readonly name: string;
-  readonly low: number;
-  readonly high: number;
-}
 
 /** Runs at all points, spread over processes, until the end or until somebody stops it. */
-export async function runPoints(
+export async function runTable(
   runner: Runner,
   question: RunnerQuestion,
   points: readonly (readonly number[])[],
   jobs: number | undefined,
-): Promise<{ readonly outcomes: readonly RunOutcome[]; readonly seconds: number; readonly isStopped: boolean }> {
+): Promise<{ readonly table: RunTable; readonly seconds: number; readonly isStopped: boolean }> {
   const pool = await startPool(runner, question, jobs ?? usualJobs(), points.length);
   const watch = progress('runs');
   const begin = performance.now();
-  const outcomes = await pool.run(
-    points.map((values) => ({ values })),
-    (done, of) => watch.goOn(done, of),
-  );
+  const table = await varied(runner, pool, question, points, { goOn: (done, of) => watch.goOn(done, of) });
   const seconds = (performance.now() - begin) / 1000;
   pool.close();
   watch.close();
-  if (watch.isStopped) complain(`zelvar: stopped after ${outcomes.length} of ${points.length} runs`);
-  return { outcomes, seconds, isStopped: watch.isStopped };
+  if (watch.isStopped) complain(`zelvar: stopped after ${doneRows(table).length} of ${points.length} runs`);
+  return { table, seconds, isStopped: watch.isStopped };
 }
 
 /** Exit code where somebody has stopped it. */

@@ -1,9 +1,10 @@
 import { writeFileSync } from 'node:fs';
 import { pointsOf, readVariation, type Correlation, type Drawing, type Variation } from '../core/studies/design';
 import { inThisThread } from '../core/studies/many';
-import { crossingsOf, sharesOf, tableOf } from '../core/studies/vary';
+import { failuresOf, marginOf, problemOf, toldOf, valuesOf, verdictOf, doneRows } from '../core/studies/run-table';
+import { crossingsOf, csvOf, sharesOf } from '../core/studies/vary';
 import { complain, print } from './output';
-import { readSetup, runnerFor, runPoints, stoppedCode } from './study-project';
+import { readSetup, runnerFor, runTable, stoppedCode } from './study-project';
 
 export interface VaryArguments {
   readonly setup?: string;
@@ -57,18 +58,20 @@ export async function vary(file: string, options: VaryArguments): Promise<number
   if (!runner) return 2;
   const whole = variations.find((_, k) => runner.isWhole[k] && points.some((p) => !Number.isInteger(p[k])));
   if (whole) return stop(`${whole.name} takes whole numbers only`);
-  const { outcomes, seconds, isStopped } = await runPoints(runner, question, points, options.jobs);
-  const runs = outcomes.map((outcome, k) => ({ values: points[k], outcome }));
+  const { table, seconds, isStopped } = await runTable(runner, question, points, options.jobs);
   if (options.out !== undefined)
     try {
-      writeFileSync(options.out, tableOf(question, runner, runs));
+      writeFileSync(options.out, csvOf(table));
     } catch (error) {
       return stop(`${options.out} cannot be written: ${error instanceof Error ? error.message : String(error)}`);
     }
   const crossings =
-    options.crossings === true && !isStopped ? await crossingsOf(inThisThread(runner), runner, runs) : [];
-  const shares = sharesOf(runner, runs);
-  const failed = runs.filter((r) => r.outcome.status === 'failed');
+    options.crossings === true && !isStopped ? await crossingsOf(inThisThread(runner), runner, table) : [];
+  const shares = sharesOf(table);
+  const rows = doneRows(table);
+  const failures = failuresOf(table);
+  const failed = failures.reduce((n, [, count]) => n + count, 0);
+  const finite = (x: number): number | null => (Number.isFinite(x) ? x : null);
   if (options.json)
     print(
       JSON.stringify(
@@ -77,19 +80,34 @@ export async function vary(file: string, options: VaryArguments): Promise<number
           over: question.over,
           units: runner.units,
           seed: design.seed,
-          runs: runs.map(({ values, outcome }) => ({
-            values: Object.fromEntries(question.over.map((name, k) => [name, values[k]])),
-            status: outcome.status,
-            problem: outcome.problem,
+          runs: rows.map((row) => ({
+            values: Object.fromEntries(question.over.map((name, k) => [name, valuesOf(table, row)[k]])),
+            status: table.status[row] === 2 ? 'failed' : 'finished',
+            problem: problemOf(table, row),
             requirements: Object.fromEntries(
-              outcome.findings.map((f) => [f.key, { verdict: f.verdict, margin: f.margin ?? null, unit: f.unit }]),
+              table.requirements.map(({ key }, k) => [
+                key,
+                {
+                  verdict: verdictOf(table, row, k),
+                  margin: finite(marginOf(table, row, k)),
+                  unit: table.marginUnits[k],
+                },
+              ]),
             ),
             ...(question.aims.length > 0 && {
-              told: Object.fromEntries(question.aims.map((text, k) => [text, outcome.aims[k] ?? null])),
+              told: Object.fromEntries(question.aims.map((text, k) => [text, finite(toldOf(table, row, k))])),
             }),
           })),
-          shares: shares.map((s) => ({ ...s, share: Number.isFinite(s.share) ? s.share : null })),
-          failed: failed.length,
+          shares: shares.map(({ key, holds, fails, undecided, share, low, high }) => ({
+            key,
+            holds,
+            fails,
+            undecided,
+            share: finite(share),
+            low,
+            high,
+          })),
+          failed,
           ...(options.crossings === true && { crossings }),
           seconds,
         },
@@ -111,15 +129,9 @@ export async function vary(file: string, options: VaryArguments): Promise<number
       print(
         `${c.key} ${c.failsAt > c.holdsAt ? 'fails from' : 'holds from'} ${question.over[0]} = ${Number(Math.max(c.failsAt, c.holdsAt).toPrecision(6))} ${runner.units[0]} on`,
       );
-    for (const [why, n] of countedBy(failed.map((r) => r.outcome.problem))) print(`${n} could not run: ${why}`);
-    print(`${found.setup.name}: ${runs.length} runs in ${seconds.toFixed(1)} s`);
+    for (const [why, n] of failures.slice(0, 5)) print(`${n} could not run: ${why}`);
+    print(`${found.setup.name}: ${rows.length} runs in ${seconds.toFixed(1)} s`);
   }
   if (isStopped) return stoppedCode;
-  return failed.length === runs.length ? 2 : 0;
-}
-
-function countedBy(all: readonly string[]): readonly (readonly [string, number])[] {
-  const counts = new Map<string, number>();
-  for (const x of all) counts.set(x, (counts.get(x) ?? 0) + 1);
-  return [...counts].sort((a, b) => b[1] - a[1]).slice(0, 5);
+  return failed === rows.length ? 2 : 0;
 }

@@ -66,7 +66,7 @@ equation
 
 export const balanceArm: Project = {
   format: 'zelvar-project',
-  version: 9,
+  version: 10,
   id: 'balance-arm',
   name: 'Balance arm',
   root: rig.id,
@@ -99,6 +99,8 @@ export const balanceArm: Project = {
   retired: [],
   traces: [],
   flows: [],
+  studies: [],
+  recordings: [],
   panels: [],
   requirements: [
     need('ARM-01', 'The arm angle shall not exceed 35 deg.'),

@@ -94,7 +94,7 @@ const station = partType('Station', 'A heated sample block with its controller.'
 
 export const heatedBlock: Project = {
   format: 'zelvar-project',
-  version: 9,
+  version: 10,
   id: 'heated-block',
   name: 'Heated sample block',
   root: station.id,
@@ -139,6 +139,8 @@ export const heatedBlock: Project = {
       stimulus: stimulus([10, 'set', 'wanted', '338.15']),
     }),
   ],
+  studies: [],
+  recordings: [],
   panels: [
     {
       id: 'a-front',

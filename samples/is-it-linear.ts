@@ -73,7 +73,7 @@ const trial = partType('Trial', 'One input for all three boxes.', {
 
 export const isItLinear: Project = {
   format: 'zelvar-project',
-  version: 9,
+  version: 10,
   id: 'is-it-linear',
   name: 'Is it linear?',
   root: trial.id,
@@ -100,6 +100,8 @@ export const isItLinear: Project = {
       stimulus: stimulus([0.2, 'set', 'u', '1']),
     }),
   ],
+  studies: [],
+  recordings: [],
   panels: [
     {
       id: 'a-input',

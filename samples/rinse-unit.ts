@@ -157,7 +157,7 @@ const unit = partType('RinseUnit', 'Fills a tank, lets the parts rinse, and drai
 
 export const rinseUnit: Project = {
   format: 'zelvar-project',
-  version: 9,
+  version: 10,
   id: 'rinse-unit',
   name: 'Rinse unit',
   root: unit.id,
@@ -195,6 +195,8 @@ export const rinseUnit: Project = {
       stimulus: stimulus([2, 'send', 'control.start']),
     }),
   ],
+  studies: [],
+  recordings: [],
   panels: [
     {
       id: 'a-front',

@@ -1,3 +1,4 @@
+import { capperRecordings, capperStudies } from './capper-studies';
 import { markOf } from '../core/project/equations';
 import { newRelationSheet, type Project } from '../core/project/project';
 import {
@@ -696,7 +697,7 @@ const nearlyThere = 'in(ctrl.mode.Fast) and spindle.speed > 0.95*ctrl.fastSpeed'
 
 const untraced: Project = {
   format: 'zelvar-project',
-  version: 9,
+  version: 10,
   id: 'tube-capper',
   name: 'Tube capper',
   root: capper.id,
@@ -889,7 +890,19 @@ capper: moves home`,
       changes: changed({ 'belt.tubes': '0' }),
       stimulus: stimulus([0.2, 'send', 'panel.start']),
     }),
+    setup('One tube, longer', 'One tube, watched until everything about it is decided.', {
+      stop: 4,
+      panel: 'a-operator',
+      stimulus: stimulus([0.2, 'send', 'panel.start']),
+    }),
+    setup('Spindle on the bench', 'The spindle alone, with steps of its voltage.', {
+      root: spindle.id,
+      stop: 3,
+      stimulus: stimulus([0.1, 'set', 'command', '4'], [1, 'set', 'command', '9'], [2, 'set', 'command', '0']),
+    }),
   ],
+  studies: capperStudies,
+  recordings: capperRecordings,
   panels: [
     {
       id: 'a-operator',

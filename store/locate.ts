@@ -10,6 +10,7 @@ export function locate(project: Project, address: string | undefined): Partial<L
   if (kind === 'requirement') return { area: 'needs', sheet: '', item: `requirement/${id}` };
   if (kind === 'glossary') return { area: 'needs', sheet: 'glossary', item: `glossary/${id}` };
   if (kind === 'flow') return { area: 'needs', sheet: `flow/${id}`, item: list === 'line' ? `line/${itemId}` : '' };
+  if (kind === 'study') return { area: 'bench', sheet: `study/${id}`, item: list ? `${list}/${itemId}` : '' };
   if (kind === 'setup' || kind === 'panel') {
     if (kind === 'setup') useRuns.getState().chooseSetup(id);
     return { area: 'bench' };
@@ -47,7 +48,7 @@ export function selectedAddress(project: Project): string | undefined {
     return item === '' ? undefined : item;
   }
   if (area === 'bench') {
-    if (sheet.startsWith('panel/')) return item === '' ? sheet : `${sheet}/${item}`;
+    if (/^(panel|study)\//.test(sheet)) return item === '' ? sheet : `${sheet}/${item}`;
     const { setupId } = useRuns.getState();
     if (!setupId) return undefined;
     return /^(stimulus|change)\//.test(item) ? `setup/${setupId}/${item}` : `setup/${setupId}`;
@@ -92,7 +93,7 @@ export function sheetOwner(project: Project): string {
   const { area, sheet, part, type } = usePlace.getState();
   if (area === 'needs') return sheet.startsWith('flow/') ? sheet : '';
   if (area === 'bench') {
-    if (sheet.startsWith('panel/')) return sheet;
+    if (/^(panel|study)\//.test(sheet)) return sheet;
     const { setupId } = useRuns.getState();
     const setup = project.setups.find((s) => s.id === setupId) ?? project.setups[0];
     return setup ? `setup/${setup.id}` : '';

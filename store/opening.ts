@@ -5,14 +5,17 @@ import { usePlace } from './place-store';
 import { useProject } from './project-store';
 import { useRuns } from './run-store';
 import { beginKeeping, endKeeping, keepNew } from './saving';
+import { readAnswers, useStudies } from './study-store';
 import { loadProject, putAside, rawRecord } from './storage';
 
 /** Opening and closing: from what is kept in the browser, or something new that is kept from now on. */
 
 function show(project: Project, history: History): void {
   useRuns.getState().clear();
+  useStudies.getState().clear();
   useProject.getState().open(project, history);
   useRuns.getState().chooseSetup(project.setups[0]?.id ?? '');
+  void readAnswers(project.id);
 }
 
 /** Opens something that is not kept yet, and keeps it. */
@@ -41,6 +44,7 @@ const asideWords = (name: string, [first, ...more]: readonly SetAside[]): string
 
 export function closeProject(): void {
   useRuns.getState().clear();
+  useStudies.getState().clear();
   useProject.getState().close();
   endKeeping();
   // what was said of this project says nothing of the next

@@ -7,6 +7,7 @@ import type { Recording, RecordingColumn } from '@/core/simulate/recording';
 import type { RequirementFinding } from '@/core/run/run';
 import type { RunBasis } from '@/core/run/basis';
 import type { OutsideAction, RunModel } from '@/core/run/protocol';
+import type { StudyAnswer } from '@/core/studies/answer';
 import type { Change } from './history';
 import { readRecord, type JournalEntry, type ProjectRecord, type ReadRecord } from './read-record';
 
@@ -20,6 +21,14 @@ interface ZelvarDatabase extends DBSchema {
   runs: { key: [string, number]; value: StoredRun; indexes: { project: string } };
   /** What each finished run found, without its recording. */
   history: { key: number; value: HistoryEntry; indexes: { project: string } };
+  /** What came of each study, the newest answer of each. */
+  answers: { key: [string, string]; value: StoredAnswer; indexes: { project: string } };
+}
+
+export interface StoredAnswer {
+  readonly projectId: string;
+  readonly study: string;
+  readonly answer: StudyAnswer;
 }
 
 export interface AsideRecord {
@@ -74,7 +83,7 @@ function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
   if (database) return database;
   // where there is no storage at all, asking for it throws
   const opening = Promise.resolve().then(() =>
-    openDB<ZelvarDatabase>('zelvar', 3, {
+    openDB<ZelvarDatabase>('zelvar', 4, {
       upgrade(db, from) {
         if (from < 1) {
           db.createObjectStore('projects');
@@ -85,6 +94,8 @@ function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
           db.createObjectStore('journal', { keyPath: ['projectId', 'seq'] });
           db.createObjectStore('aside', { keyPath: 'id' });
         }
+        if (from < 4)
+          db.createObjectStore('answers', { keyPath: ['projectId', 'study'] }).createIndex('project', 'projectId');
       },
       blocking: () => void closeStorage(),
       terminated: () => (database = undefined),
@@ -187,8 +198,10 @@ export async function listProjects(): Promise<ProjectEntry[]> {
 
 export async function deleteProject(id: string): Promise<void> {
   const db = await open();
-  const transaction = db.transaction(['projects', 'journal', 'runs', 'history'], 'readwrite');
+  const transaction = db.transaction(['projects', 'journal', 'runs', 'history', 'answers'], 'readwrite');
   await transaction.objectStore('projects').delete(id);
+  for (const key of await transaction.objectStore('answers').index('project').getAllKeys(id))
+    await transaction.objectStore('answers').delete(key);
   await transaction.objectStore('journal').delete(journalOf(id));
   for (const key of await transaction.objectStore('history').index('project').getAllKeys(id))
     await transaction.objectStore('history').delete(key);
@@ -252,6 +265,19 @@ function withConfigurations(run: StoredRun): StoredRun {
   });
   return { ...run, recording: { ...run.recording, columns } };
 }
+
+/** Keeps what a study has found, in the place of what it found before. */
+export const keepAnswer = async (projectId: string, answer: StudyAnswer): Promise<void> => {
+  await (await open()).put('answers', { projectId, study: answer.study, answer });
+};
+export const forgetAnswer = async (projectId: string, study: string): Promise<void> =>
+  (await open()).delete('answers', [projectId, study]);
+
+/** What studies of a project have found; what cannot be read any more is as good as nothing. */
+export const loadAnswers = async (projectId: string): Promise<StudyAnswer[]> =>
+  (await (await open()).getAllFromIndex('answers', 'project', projectId)).flatMap(({ answer }) =>
+    typeof answer?.study === 'string' && typeof answer.found?.kind === 'string' ? [answer] : [],
+  );
 
 const longestHistory = 200;
 

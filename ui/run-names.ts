@@ -66,6 +66,11 @@ export function runNames(root: string): RunNames {
   };
 }
 
+/** Names of a formula with the operators of limits, and some more words. */
+export const limitNames =
+  (names: RunNames, more: readonly Suggestion[]): Names =>
+  () => [...more, ...names.limit()];
+
 export const useRunNames = (setup: Pick<Setup, 'root'>): RunNames => useMemo(() => runNames(setup.root), [setup.root]);
 
 /** Names of the product, for what has no setup of its own. */

@@ -12,6 +12,7 @@ import {
 import { useEffect, useRef, useState } from 'react';
 import { usePlace } from '@/store/place-store';
 import { formatNumber } from './format';
+import { plotAxis, plotFont, plotInks } from './plot-look';
 
 Chart.register(LinearScale, LogarithmicScale, LineController, LineElement, PointElement, ScatterController);
 
@@ -52,23 +53,9 @@ export function XyPlot({ label, curves, xName, yName, height, logX, square, mark
   const here = at ?? pointed;
   useEffect(() => {
     if (!canvas.current) return;
-    const css = getComputedStyle(document.documentElement);
-    const colour = (name: string): string => css.getPropertyValue(name).trim();
-    const axis = (name: string, isLog: boolean) => ({
-      type: (isLog ? 'logarithmic' : 'linear') as 'linear',
-      title: { display: true, text: name, color: colour('--ink-2'), padding: 0, font: { size: 11 } },
-      ticks: {
-        color: colour('--ink-3'),
-        maxTicksLimit: 8,
-        callback: (v: number | string) => {
-          const x = Number(v);
-          return isLog && Math.abs(Math.log10(x) - Math.round(Math.log10(x))) > 1e-6 ? '' : formatNumber(x, 3);
-        },
-      },
-      grid: { color: colour('--hair'), drawTicks: false },
-      border: { color: colour('--ink-3') },
-    });
-    Chart.defaults.font.family = "'JetBrains Mono Variable', monospace";
+    const colour = plotInks();
+    const axis = (name: string, isLog: boolean) => plotAxis(colour, name, isLog);
+    Chart.defaults.font.family = plotFont;
     Chart.defaults.font.size = 10;
     const made = new Chart<'line' | 'scatter', Point[]>(canvas.current, {
       type: 'line',

@@ -1,6 +1,7 @@
 import * as Comlink from 'comlink';
 import { createEngine } from '../core/run/engine';
+import { studyProblems } from '../core/studies/study';
 import { arraysOf } from '../core/run/protocol';
 
 /** A shell: the engine is core. */
-Comlink.expose(createEngine((update) => Comlink.transfer(update, arraysOf(update)), Date.now()));
+Comlink.expose(createEngine((update) => Comlink.transfer(update, arraysOf(update)), Date.now(), studyProblems));

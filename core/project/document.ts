@@ -39,11 +39,13 @@ type Scope = TextRole['scope'];
 /** Names are looked up in the part type the text stands in. */
 const inType: Scope = (_, chain) => chain[0].id;
 /** ... in the product. */
-const inProduct: Scope = (root) => root;
+const inProduct: Scope = ({ root }) => root;
 /** ... in the type of the part. */
 const inPart: Scope = (_, chain) => String(chain.at(-2)!.type);
 /** ... in what the setup runs. */
-const inSetup: Scope = (root, chain) => String(chain[0].root) || root;
+const inSetup: Scope = ({ root }, chain) => String(chain[0].root) || root;
+/** ... in what the setup of the study runs. */
+const inStudy: Scope = ({ rootOf }, chain) => rootOf(String(chain[0].setup));
 
 const nameOf = (chain: Chain, k: number): string => String(chain.at(k)?.name ?? '');
 /** `SpindleDrive.speed`: an entry by its owner and its name. */
@@ -598,6 +600,120 @@ export const setup = entry(
   },
 );
 
+const studySays = (chain: Chain): string => `study ${nameOf(chain, 0)}`;
+
+/** A quantity that takes other values in a study. */
+export const studied = entry(
+  'value',
+  'varied value',
+  {
+    id,
+    name: read(title(400, 'What takes other values?'), 'path', inStudy),
+    /** Which: `8:14:13`, `8, 9, 10`, `normal(0.02, 0.002)`; where a study looks for values between two, `8:14`. */
+    range: text(),
+  },
+  { schema: 'studied', says: studySays },
+);
+
+/** A message that may come, or a quantity that may be set, at any time of a span. */
+export const studiedMessage = entry(
+  'message',
+  'message that may come',
+  {
+    id,
+    target: read(title(400, 'What may come?'), (x) => (x.value === '' ? 'message-path' : 'path'), inStudy),
+    /** What a quantity is set to; empty for a message. */
+    value: text(400),
+    from: atLeast(0, 'A time of 0 s or later'),
+    to: atLeast(0, 'A time of 0 s or later'),
+  },
+  { schema: 'studiedMessage', label: (chain) => String(chain.at(-1)!.target), says: studySays },
+);
+
+/** A formula whose value at the end of each run is told, or is to be as low or as high as it can be. */
+export const aim = entry(
+  'aim',
+  'aim',
+  {
+    id,
+    sense: oneOf('told', 'low', 'high'),
+    /** Over what runs; `margin(CAP-02)` is the margin of a requirement. */
+    formula: read(text(2000), (a) => (/^\s*margin\s*\(/.test(String(a.formula)) ? undefined : 'expression'), inStudy),
+  },
+  { label: (chain) => String(chain.at(-1)!.formula), says: studySays },
+);
+
+/** A column of a recording and the quantity that was measured. */
+export const measuredColumn = entry(
+  'column',
+  'measured column',
+  {
+    id,
+    /** Id of the recording. */
+    recording: id,
+    column: title(400, 'Which column?'),
+    quantity: read(text(400), 'path', inStudy),
+  },
+  { label: (chain) => String(chain.at(-1)!.column), says: studySays },
+);
+
+/** A question asked of many runs. */
+export const study = entry(
+  'study',
+  'study',
+  {
+    id,
+    name: title(120),
+    note: text(),
+    kind: oneOf('compare', 'vary', 'matters', 'best', 'breaks', 'fit'),
+    /** Id of the setup that is run; empty for the first. */
+    setup: text(64),
+    values: list(studied, 200),
+    /** Between -1 and 1, of two of its values by their ids. */
+    correlations: rows({ a: id, b: id, r: number }, 2000),
+    messages: list(studiedMessage, 200),
+    aims: list(aim, 200),
+    /** Id of the requirement that is to be broken. */
+    requirement: text(64),
+    runs: atLeast(1, 'At least one run', 1_000_000),
+    seed: atLeast(0),
+    drawing: oneOf('slices', 'sobol', 'random'),
+    method: oneOf('both', 'global', 'local'),
+    /** Ids of recordings: what the model is fitted to, or what is compared. */
+    recordings: ids(50),
+    columns: list(measuredColumn, 2000),
+    /** Last share of the time that is only looked at afterwards. */
+    holdBack: atLeast(0, 'A share between 0 and 0.9', 0.9),
+    /** Seconds by which what was measured may be moved, `low:high`, or is moved; empty for none. */
+    shift: text(80),
+    /** Ids of setups that are compared. */
+    setups: ids(50),
+    /** Where differences begin to count: relative to the largest value, in the unit of the quantity, in s. */
+    tolerance: rows({ relative: atLeast(0), absolute: atLeast(0), time: atLeast(0) }, 1),
+    /** Both are moved so that this comes at one time: a condition; empty where they begin together. */
+    alignAt: text(2000),
+  },
+  {
+    content: (s) =>
+      JSON.stringify([
+        s.kind,
+        s.setup,
+        s.values.map((v) => [v.name, v.range]),
+        s.messages.map((m) => [m.target, m.value, m.from, m.to]),
+        s.aims.map((a) => [a.sense, a.formula]),
+        s.requirement,
+      ]),
+  },
+);
+
+/** Values over time that were measured, as they came: a table with a row of names and a column of times. */
+export const recording = entry('recording', 'recording', {
+  id,
+  name: title(200),
+  note: text(),
+  text: text(50_000_000),
+});
+
 const pictureSays = (chain: Chain): string => `picture ${String(chain.at(-2)!.label)}`;
 
 /** A piece of a picture. Its numbers are formulas over the product, so that it follows what runs. */
@@ -696,7 +812,7 @@ export const track = entry(
 const retired = { id, key };
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 9;
+export const projectVersion = 10;
 
 export const projectFields = {
   format: exactly(projectFormat),
@@ -718,6 +834,8 @@ export const projectFields = {
   flows: list(flow),
   traces: list(trace, 200_000),
   setups: list(setup),
+  studies: list(study),
+  recordings: list(recording, 500),
   panels: list(panel),
   tracks: list(track),
 };
@@ -752,6 +870,12 @@ export interface FlowLine extends ValuesOf<ReturnType<typeof lineFields>> {}
 export interface TraceLink extends EntryOf<typeof trace> {}
 export interface Setup extends EntryOf<typeof setup> {}
 export interface StimulusRow extends EntryOf<typeof stimulus> {}
+export interface Study extends EntryOf<typeof study> {}
+export interface Studied extends EntryOf<typeof studied> {}
+export interface StudiedMessage extends EntryOf<typeof studiedMessage> {}
+export interface Aim extends EntryOf<typeof aim> {}
+export interface MeasuredColumnMap extends EntryOf<typeof measuredColumn> {}
+export interface MeasuredRecording extends EntryOf<typeof recording> {}
 export interface Panel extends EntryOf<typeof panel> {}
 export interface Control extends EntryOf<typeof control> {}
 export interface Shape extends EntryOf<typeof shape> {}

@@ -55,11 +55,19 @@ export type Entry = Readonly<Record<string, unknown>> & { readonly id: string; r
 /** The entries from the document down to one of its entries; the document itself is not among them. */
 export type Chain = readonly Entry[];
 
+/** What texts of a document are read in. */
+export interface Surroundings {
+  /** Id of the part type that is the product. */
+  readonly root: string;
+  /** Id of the part type that a setup runs; without that setup, what the first one runs. */
+  rootOf(setup: string): string;
+}
+
 export interface TextRole {
   /** How the text is read; undefined where this one is not. */
   readonly kind: (entry: Readonly<Record<string, unknown>>) => TextKind | undefined;
   /** The part type in which its names are looked up. */
-  readonly scope: (root: string, chain: Chain) => string;
+  readonly scope: (project: Surroundings, chain: Chain) => string;
   /** Words of which the text is one, before what its entry is called. */
   readonly says: string;
   /** Pieces of a line that are read each in its own way. */

@@ -147,6 +147,7 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
       ),
     })),
   }),
+  9: (project) => ({ ...project, version: 10, studies: [], recordings: [] }),
 };
 
 const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));

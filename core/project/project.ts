@@ -19,12 +19,14 @@ import type {
   SignalLine,
   SignalSheet,
   StateKind,
+  Study,
   Transition,
 } from './document';
 import { projectFormat, projectVersion } from './document';
 import { soundNesting } from './nesting';
 
 export type {
+  Aim,
   Attribute,
   Change,
   Chart,
@@ -39,6 +41,8 @@ export type {
   GlossaryEntry,
   Item,
   Link,
+  MeasuredColumnMap,
+  MeasuredRecording,
   NamedPlace,
   Observation,
   Panel,
@@ -61,6 +65,9 @@ export type {
   SignalSheet,
   StateKind,
   StimulusRow,
+  Studied,
+  StudiedMessage,
+  Study,
   TraceLink,
   Track,
   Transition,
@@ -99,6 +106,8 @@ export const emptyProject = (id: string, name: string): Project => ({
   flows: [],
   traces: [],
   setups: [],
+  studies: [],
+  recordings: [],
   panels: [],
   tracks: [],
 });
@@ -336,6 +345,35 @@ export const newSetup = (id: string, name: string): Setup => ({
   tracks: [],
   screen: true,
 });
+
+/** A question with the settings it usually has. */
+export const newStudy = (id: string, name: string, kind: Study['kind']): Study => ({
+  id,
+  name,
+  note: '',
+  kind,
+  setup: '',
+  values: [],
+  correlations: [],
+  messages: [],
+  aims: [],
+  requirement: '',
+  runs: kind === 'matters' ? 600 : kind === 'best' || kind === 'breaks' ? 300 : 100,
+  seed: 1,
+  drawing: 'slices',
+  method: 'both',
+  recordings: [],
+  columns: [],
+  holdBack: 0,
+  shift: '',
+  setups: [],
+  tolerance: kind === 'compare' ? [{ relative: 1e-3, absolute: 0, time: 0 }] : [],
+  alignAt: '',
+});
+
+/** The setup a study runs: the one it names, or the first. */
+export const setupOf = (project: Project, study: Pick<Study, 'setup'>): Setup | undefined =>
+  study.setup === '' ? project.setups[0] : project.setups.find((s) => s.id === study.setup);
 
 /** The panel a setup opens: the one it names, or the first. */
 export const panelOf = (project: Project, setup: Setup | undefined): Panel | undefined =>

@@ -1,6 +1,6 @@
 import { listFields, type Address } from './address';
 import { projectFields, type Project } from './document';
-import type { Chain, Entry, EntryDescription, Fields, TextRole } from './field';
+import type { Chain, Entry, EntryDescription, Fields, Surroundings, TextRole } from './field';
 import type { TextKind } from './text-kinds';
 
 /** A text with its address, and the part type in which its names are looked up. */
@@ -16,7 +16,7 @@ export interface DocumentText {
 }
 
 interface KnownTexts {
-  readonly root: string;
+  readonly roots: string;
   readonly index: number;
   readonly texts: readonly DocumentText[];
 }
@@ -26,15 +26,16 @@ const known = new WeakMap<Entry, KnownTexts>();
 /** Every text of the document that can name something; of some lists only where these are given. */
 export function documentTexts(project: Project, lists?: ReadonlySet<keyof Project>): DocumentText[] {
   const all: DocumentText[] = [];
+  const { root, setups } = project;
+  const rootOf = (id: string): string => (setups.find((s) => s.id === id) ?? setups[0])?.root || root;
+  // what a setup runs decides where the names of its studies are looked up
+  const roots = [root, ...setups.flatMap((s, k) => (s.root || k === 0 ? [`${s.id} ${s.root}`] : []))].join();
   for (const { key, description } of listFields(projectFields).values()) {
     if ((lists && !lists.has(key as keyof Project)) || !holdsTexts(description)) continue;
     (project[key as keyof Project] as readonly Entry[]).forEach((entry, index) => {
       let of = known.get(entry);
-      if (of?.root !== project.root || of.index !== index)
-        known.set(
-          entry,
-          (of = { root: project.root, index, texts: textsOf(project.root, entry, description, [key, index]) }),
-        );
+      if (of?.roots !== roots || of.index !== index)
+        known.set(entry, (of = { roots, index, texts: textsOf({ root, rootOf }, entry, description, [key, index]) }));
       for (const text of of.texts) all.push(text);
     });
   }
@@ -45,7 +46,7 @@ const isBlank = (text: unknown): boolean => typeof text === 'string' && text.tri
 
 /** The texts of an entry of the document and of all it holds. */
 function textsOf(
-  root: string,
+  project: Surroundings,
   top: Entry,
   topDescription: EntryDescription,
   topKeys: readonly (string | number)[],
@@ -64,7 +65,7 @@ function textsOf(
       void all.push({
         place,
         kind,
-        scope: role.scope(root, chain),
+        scope: role.scope(project, chain),
         text: piece,
         // most are read for what they say, and never listed
         get label() {

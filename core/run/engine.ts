@@ -1,5 +1,5 @@
 import { applyPatches, enablePatches } from 'immer';
-import { problem } from '../language/diagnostics';
+import { problem, type Problem } from '../language/diagnostics';
 import { emptyProject, newChange, newSetup, type Project } from '../project/project';
 import { ownerOf } from '../flatten/flat-model';
 import { runSetups } from './batch';
@@ -19,8 +19,15 @@ enablePatches();
 const plainStructure = (s: ReturnType<typeof typeStructure>): ReturnType<typeof typeStructure> =>
   JSON.parse(JSON.stringify(s)) as ReturnType<typeof typeStructure>;
 
-/** `first`: runs are numbered from here, so that no two engines give one number. `pack` prepares an update for its way to the listener, for instance by marking arrays for transfer. */
-export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u, first = 0): Engine {
+/**
+ * `first`: runs are numbered from here, so that no two engines give one number. `pack` prepares an update for its way to the listener,
+ * for instance by marking arrays for transfer. `also` looks at what the engine knows nothing of, such as studies.
+ */
+export function createEngine(
+  pack: (update: RunUpdate) => RunUpdate = (u) => u,
+  first = 0,
+  also: (project: Project) => readonly Problem[] = () => [],
+): Engine {
   let session: Session | undefined;
   /** What the session at hand runs. */
   let sessionOf: Prepared | undefined;
@@ -51,7 +58,10 @@ export function createEngine(pack: (update: RunUpdate) => RunUpdate = (u) => u, 
       version = to;
       return true;
     },
-    check: () => ({ ...checkProject(project), version }),
+    check() {
+      const found = checkProject(project);
+      return { ...found, problems: [...found.problems, ...also(project)], version };
+    },
     example: (formula) => exampleOf(formula),
     shapes(typeId) {
       const setup = newSetup('look', 'Look');

@@ -97,6 +97,15 @@ export function readVariation(text: string): { readonly value?: Variation; reado
   return { value: { name, kind: 'list', values } };
 }
 
+/** `8:14`: between which values something is looked for. */
+export function readSpan(text: string): { readonly low: number; readonly high: number } | string {
+  const [, a, b, more] = /^\s*([^:]*):([^:]*)(:.*)?$/.exec(text) ?? [];
+  const [low, high] = [a, b].map((x) => (x === undefined || x.trim() === '' ? NaN : Number(x)));
+  if (more !== undefined || !Number.isFinite(low) || !Number.isFinite(high))
+    return 'this is no range: write low:high, such as 8:14';
+  return low < high ? { low, high } : 'the second number is above the first';
+}
+
 function distributionOf(kind: string, n: readonly number[]): Distribution | string | undefined {
   const of = kind.toLowerCase();
   if (of === 'normal' && n.length === 2)

@@ -30,6 +30,8 @@ export interface FittedValue {
 
 export interface FitReport {
   readonly values: readonly FittedValue[];
+  /** Where the model has them. */
+  readonly nominal: readonly (number | undefined)[];
   /** Root of the mean square of the residuals; of several columns each by its own size. */
   readonly residual: number;
   readonly columns: readonly FittedColumn[];
@@ -56,6 +58,10 @@ export interface FittedColumn {
   readonly time: readonly number[];
   readonly measured: readonly number[];
   readonly fitted: readonly number[];
+  /** With the values as they were; undefined where these do not run. */
+  readonly designed: readonly number[] | undefined;
+  /** Of residuals that lie so many rows apart, from 0 on; up to a quarter of them. */
+  readonly correlogram: readonly number[];
 }
 
 export interface FitOptions {
@@ -89,10 +95,11 @@ export async function fit(
   const n = free.length;
   let runs = 0;
   let goesOn = true;
-  const end = Math.max(...outputs.map((o) => o.time.at(-1)!));
-  const begin = Math.min(...outputs.map((o) => o.time[0]));
-  const until = end - options.holdBack * (end - begin);
-  const used = outputs.map((o) => o.time.map((t) => Number(t <= until)));
+  // each is held back by its own time
+  const used = outputs.map(({ time }) => {
+    const until = time.at(-1)! - options.holdBack * (time.at(-1)! - time[0]);
+    return time.map((t) => Number(t <= until));
+  });
   const counts = used.map((u) => u.reduce((s, x) => s + x, 0));
   const total = counts.reduce((s, x) => s + x, 0);
   const weights = outputs.map((o) => {
@@ -220,10 +227,13 @@ export async function fit(
       time: [...o.time],
       measured: [...o.values],
       fitted,
+      designed: nominal && Array.from(nominal[c]),
+      correlogram: correlogramOf(parts[c]),
     };
   });
   return {
     values,
+    nominal: free.map((v) => v.nominal),
     residual: outputs.length === 1 ? columns[0].rms : rmsOf([...best.residuals]),
     columns,
     correlation,
@@ -257,13 +267,14 @@ export async function fitBetween(
     const near = free.map((f, k) => ({ ...f, nominal: best!.values[k].value }));
     const next = await fit(way, outputs, near, { ...options, isNear: true });
     if (!next || squaresOf(next) >= squaresOf(best)) continue;
-    const { starts, columns, runs } = best;
+    const { starts, columns, runs, nominal } = best;
     // what was before is that of the design
     best = {
       ...next,
+      nominal,
       starts,
       runs: runs + next.runs,
-      columns: next.columns.map((c, k) => ({ ...c, before: columns[k].before })),
+      columns: next.columns.map((c, k) => ({ ...c, before: columns[k].before, designed: columns[k].designed })),
     };
     between = other;
   }
@@ -323,4 +334,17 @@ function autocorrelationOf(r: readonly number[]): { readonly r: number; readonly
   }
   const found = bottom === 0 ? 0 : top / bottom;
   return { r: found, isWhite: Math.abs(found) <= 3 / Math.sqrt(Math.max(1, r.length)) };
+}
+
+const longestCorrelogram = 60;
+function correlogramOf(r: readonly number[]): readonly number[] {
+  const n = r.length;
+  const mean = r.reduce((s, x) => s + x, 0) / Math.max(1, n);
+  const whole = r.reduce((s, x) => s + (x - mean) ** 2, 0);
+  return Array.from({ length: Math.min(longestCorrelogram, Math.floor(n / 4)) + 1 }, (_, lag) => {
+    if (whole === 0) return Number(lag === 0);
+    let sum = 0;
+    for (let k = lag; k < n; k++) sum += (r[k] - mean) * (r[k - lag] - mean);
+    return sum / whole;
+  });
 }

@@ -121,7 +121,7 @@ export async function lookFor(
     const wanted = points.filter(
       (p, k) => !known.has(p.join()) && points.findIndex((q) => q.join() === p.join()) === k,
     );
-    const found = await executor.run(wanted.map(ask), () => options.goOn?.(runs, options.runs) ?? true);
+    const found = await executor.run(wanted.map(ask), { goOn: () => options.goOn?.(runs, options.runs) ?? true });
     found.forEach((o, k) => {
       runs++;
       if (o.status === 'failed') {

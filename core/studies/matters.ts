@@ -1,4 +1,4 @@
-import type { Executor } from './many';
+import type { Executor, RunWatch } from './many';
 import type { Runner, RunOutcome } from './runner';
 import { mostSobolDimensions, sobolPoint } from './sobol';
 
@@ -123,4 +123,81 @@ export async function slopesAt(
       return up === undefined || down === undefined ? undefined : (up - down) / (2 * steps[k]);
     }),
   );
+}
+
+/** A margin or a formula that changes with the values, and how much of that each of them explains. */
+export interface MatteringResult {
+  readonly name: string;
+  readonly unit: string;
+  readonly deviation: number;
+  readonly used: number;
+  /** Points whose runs have no value of it. */
+  readonly leftOut: number;
+  readonly values: readonly (Mattering & { readonly slope: number | undefined })[];
+}
+export interface MattersAnswer {
+  readonly over: readonly string[];
+  readonly units: readonly string[];
+  readonly runs: number;
+  readonly results: readonly MatteringResult[];
+  /** Why runs failed that did. */
+  readonly problems: readonly string[];
+}
+
+/** How many of so many runs each of the two samples has. */
+const baseOf = (runs: number, over: number): number => Math.max(8, Math.floor(runs / (over + 2)));
+export const mattersRuns = (runs: number, over: number): number => baseOf(runs, over) * (over + 2) + 2 * over;
+
+export async function mattersOf(
+  runner: Runner,
+  executor: Executor,
+  question: { readonly over: readonly MattersRange[]; readonly aims: readonly string[]; readonly runs: number },
+  watch: RunWatch = {},
+): Promise<MattersAnswer | string> {
+  const { over, aims } = question;
+  if (over.length > mostMattering) return `At most ${mostMattering} values can be told apart at once`;
+  const whole = over.find((_, k) => runner.isWhole[k]);
+  if (whole) return `${whole.name} takes whole numbers: it has no share over a range`;
+  const points = mattersPoints(over, baseOf(question.runs, over.length));
+  const outcomes = await executor.run(
+    points.map((values) => ({ values })),
+    watch,
+  );
+  const results: { name: string; unit: string; of: (o: RunOutcome) => number | undefined }[] = [
+    ...runner.requirements.map(({ key }) => ({
+      name: key,
+      unit: outcomes.map((o) => o.findings.find((f) => f.key === key)?.unit).find((u) => u !== undefined) ?? '',
+      of: (o: RunOutcome) => o.findings.find((f) => f.key === key)?.margin,
+    })),
+    ...aims.map((text, k) => ({ name: text, unit: runner.aimUnits[k], of: (o: RunOutcome) => o.aims[k] })),
+  ];
+  const slopes = await slopesAt(
+    executor,
+    runner,
+    over,
+    results.map((r) => r.of),
+  );
+  const told: MatteringResult[] = [];
+  for (const [j, { name, unit, of }] of results.entries()) {
+    const values = outcomes.map((o) => (o.status === 'finished' ? of(o) : undefined));
+    const { values: indices, variance, used, leftOut } = indicesOf(over, values);
+    // a margin that no run has, or that is the same in all, has no shares
+    if (used < 8 || !(variance > 0)) continue;
+    told.push({
+      name,
+      unit,
+      deviation: Math.sqrt(variance),
+      used,
+      leftOut,
+      values: indices.map((v, k) => ({ ...v, slope: slopes[j][k] })),
+    });
+  }
+  if (told.length === 0) return 'No margin and no formula changes with these values';
+  return {
+    over: over.map((o) => o.name),
+    units: runner.units,
+    runs: outcomes.length,
+    results: told,
+    problems: [...new Set(outcomes.flatMap((o) => (o.status === 'failed' ? [o.problem] : [])))],
+  };
 }

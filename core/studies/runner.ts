@@ -70,32 +70,36 @@ export function createRunner(question: RunnerQuestion): {
   readonly problems: readonly Problem[];
 } {
   const { setup, over, aims } = question;
-  const refuse = (code: string, message: string): { value: undefined; problems: readonly Problem[] } => ({
+  /** `place`: `over/0`, `aim/1` by what it is about. */
+  const refuse = (code: string, message: string, place = ''): { value: undefined; problems: readonly Problem[] } => ({
     value: undefined,
-    problems: [problem('error', code, message)],
+    problems: [{ ...problem('error', code, message), ...(place !== '' && { place }) }],
   });
   const project = withAims(question);
   const root = setup.root || project.root;
   const base = prepareRun(project, setup);
   const errors = base.problems.filter((p) => p.severity === 'error');
   const aimProblem = base.problems.find((p) => p.place?.startsWith(`requirement/${aimKey(0).slice(0, -1)}`));
-  if (aimProblem)
-    return refuse('aim', `${aims[Number(/\$aim(\d+)/.exec(aimProblem.place!)![1])]}: ${aimProblem.message}`);
+  if (aimProblem) {
+    const k = Number(/\$aim(\d+)/.exec(aimProblem.place!)![1]);
+    return refuse('aim', `${aims[k]}: ${aimProblem.message}`, `aim/${k}`);
+  }
   if (!isRunnable(base)) return { value: undefined, problems: errors };
   const { model } = base;
   const variables = over.map((name) => model.indexOf.get(name));
   for (const [k, name] of over.entries()) {
     const index = variables[k];
+    const at = `over/${k}`;
     if (index === undefined) {
       const near = nearestName(name, model.indexOf.keys());
-      return refuse('unknown-name', `${model.name} has no ${name}${near ? `; did you mean ${near}?` : ''}`);
+      return refuse('unknown-name', `${model.name} has no ${name}${near ? `; did you mean ${near}?` : ''}`, at);
     }
     const v = model.variables[index];
     const kept = whyKept(base.program, base.options, index);
-    if (kept !== undefined) return refuse('kept', kept);
-    if (v.type === 'String') return refuse('no-number', `${name} is a text: it cannot be varied`);
-    if (v.isFinal === true) return refuse('final', `${name} is final: it cannot have another value`);
-    if (over.indexOf(name) !== k) return refuse('twice', `${name} is varied twice`);
+    if (kept !== undefined) return refuse('kept', kept, at);
+    if (v.type === 'String') return refuse('no-number', `${name} is a text: it cannot be varied`, at);
+    if (v.isFinal === true) return refuse('final', `${name} is final: it cannot have another value`, at);
+    if (over.indexOf(name) !== k) return refuse('twice', `${name} is varied twice`, at);
   }
   const aimsAt = aims.map((_, k) => base.requirements.findIndex((r) => r.key === aimKey(k)));
   const unseen = aimsAt.findIndex((k) => k < 0 || base.requirements[k].source === undefined);
@@ -103,6 +107,7 @@ export function createRunner(question: RunnerQuestion): {
     return refuse(
       'aim',
       `${aims[unseen]}: ${base.requirements[aimsAt[unseen]]?.problem || 'this is no number that a run has'}`,
+      `aim/${unseen}`,
     );
   const programs = new Map<string, Prepared>();
   /** Prepared with these values as part of the model: for what decides what there is. */

@@ -8,7 +8,7 @@ import { lookFor, lowestMargin, plainest, spaceOf, underRequirements } from './g
 import { inThisThread, spreadOver, type RunWorker } from './many';
 import { readMeasured, type Measured } from './measured';
 import { createRunner, type Runner, type RunnerQuestion } from './runner';
-import { crossingBetween, sharesOf, tableOf } from './vary';
+import { crossingBetween, csvOf, sharesOf, varied } from './vary';
 
 /** x' = -k x from x0, and a requirement that it is low after a second: x0 exp(-k) <= 0.3. */
 const decay = (more: Partial<Project> = {}): Project => ({
@@ -168,7 +168,7 @@ describe('many runs of one setup', () => {
     const alone = await inThisThread(runnerOf(['k', 'x0'], ['x'])).run(points);
     const three = await spreadOver([worker(3), worker(0), worker(1)]).run(points);
     expect(strip(three)).toEqual(strip(alone));
-    const some = await spreadOver([worker(0), worker(5)]).run(points, (done) => done < 6);
+    const some = await spreadOver([worker(0), worker(5)]).run(points, { goOn: (done) => done < 6 });
     expect(some.length).toBeLessThan(23);
     expect(strip(some)).toEqual(strip(alone).slice(0, some.length));
   });
@@ -316,15 +316,14 @@ describe('which values runs have', () => {
 
 test('a table of runs, shares that hold with their interval, and the value at which it begins to fail', async () => {
   const runner = runnerOf(['k'], ['x']);
-  const values = [0.5, 1, 1.5, 2, -1, NaN].map((k) => [k]);
-  const runs = values.map((point) => ({ values: point, outcome: runner.run({ values: point }) }));
-  const [share] = sharesOf(runner, runs);
-  expect(share).toMatchObject({ key: 'R-1', holds: 2, fails: 3, undecided: 1, share: 0.4 });
+  const points = [0.5, 1, 1.5, 2, -1, NaN].map((k) => [k]);
+  const table = await varied(runner, inThisThread(runner), { over: ['k'], aims: ['x'] }, points);
+  const [share] = sharesOf(table);
+  expect(share).toMatchObject({ key: 'R-1', holds: 2, fails: 3, undecided: 1, share: 0.4, leastRow: 4 });
+  expect(share.least).toBeCloseTo(0.3 - Math.E, 6);
   expect(share.low).toBeGreaterThan(0.1);
   expect(share.high).toBeLessThan(0.8);
-  const rows = tableOf({ over: ['k'], aims: ['x'] }, runner, runs)
-    .trim()
-    .split('\n');
+  const rows = csvOf(table).trim().split('\n');
   expect(rows[0]).toBe('run,k [1/s],R-1 verdict,R-1 margin,R-2 verdict,R-2 margin,x,status,problem');
   expect(rows[1]).toMatch(/^1,0\.5,fails,-0\.306\d+,holds,1,0\.6065\d+,finished,$/);
   expect(rows).toHaveLength(7);

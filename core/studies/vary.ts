@@ -1,13 +1,46 @@
 import Papa from 'papaparse';
-import type { Executor } from './many';
+import type { Verdict } from '../verdicts/finding';
+import type { Executor, RunWatch } from './many';
+import {
+  doneRows,
+  failed,
+  marginOf,
+  notRun,
+  problemOf,
+  putOutcome,
+  tableFor,
+  toldOf,
+  valuesOf,
+  verdictOf,
+  type RunTable,
+} from './run-table';
 import type { RunnerQuestion, RunOutcome, Runner } from './runner';
 import { wilson } from './statistics';
 
-/** What runs with other values came to, as a table. */
+/** What runs with other values came to: shares that hold, where verdicts change, and the table as text. */
 
-export interface VariedRun {
-  readonly values: readonly number[];
-  readonly outcome: RunOutcome;
+/** Runs at all points, into a table. */
+export async function varied(
+  runner: Runner,
+  executor: Executor,
+  question: Pick<RunnerQuestion, 'over' | 'aims'>,
+  points: readonly (readonly number[])[],
+  watch: RunWatch & { readonly begun?: (table: RunTable) => void } = {},
+): Promise<RunTable> {
+  const table = tableFor(question, runner, points);
+  watch.begun?.(table);
+  await executor.run(
+    points.map((values) => ({ values })),
+    {
+      ...watch,
+      isTaken: true,
+      each: (k, outcome) => {
+        putOutcome(table, k, outcome);
+        watch.each?.(k, outcome);
+      },
+    },
+  );
+  return table;
 }
 
 export interface ShareThatHolds {
@@ -20,15 +53,21 @@ export interface ShareThatHolds {
   readonly share: number;
   readonly low: number;
   readonly high: number;
+  /** The least margin, and its row; NaN and -1 where no run has one. */
+  readonly least: number;
+  readonly leastRow: number;
 }
 
-export function sharesOf(runner: Pick<Runner, 'requirements'>, runs: readonly VariedRun[]): readonly ShareThatHolds[] {
-  return runner.requirements.map(({ key }) => {
-    let [holds, fails] = [0, 0];
-    for (const { outcome } of runs) {
-      const verdict = outcome.findings.find((f) => f.key === key)?.verdict;
+export function sharesOf(table: RunTable): readonly ShareThatHolds[] {
+  const rows = doneRows(table);
+  return table.requirements.map(({ key }, j) => {
+    let [holds, fails, least, leastRow] = [0, 0, NaN, -1];
+    for (const row of rows) {
+      const verdict = verdictOf(table, row, j);
       if (verdict === 'holds') holds++;
       else if (verdict === 'fails') fails++;
+      const margin = marginOf(table, row, j);
+      if (Number.isFinite(margin) && !(margin >= least)) [least, leastRow] = [margin, row];
     }
     const decided = holds + fails;
     const [low, high] = wilson(holds, decided);
@@ -36,42 +75,35 @@ export function sharesOf(runner: Pick<Runner, 'requirements'>, runs: readonly Va
       key,
       holds,
       fails,
-      undecided: runs.length - decided,
+      undecided: rows.length - decided,
       share: decided === 0 ? NaN : holds / decided,
       low,
       high,
+      least,
+      leastRow,
     };
   });
 }
 
-/** A row per run: its values, then verdict and margin of each requirement, then the aims. */
-export function tableOf(
-  question: Pick<RunnerQuestion, 'over' | 'aims'>,
-  runner: Runner,
-  runs: readonly VariedRun[],
-): string {
+/** A row per run: its values, then verdict and margin of each requirement, then what is told. */
+export function csvOf(table: RunTable): string {
   const unit = (name: string, u: string): string => (u === '' || u === '1' ? name : `${name} [${u}]`);
-  const unitOf = (key: string): string =>
-    runs.map((r) => r.outcome.findings.find((f) => f.key === key)?.unit).find((u) => u !== undefined && u !== '') ?? '';
   const head = [
     'run',
-    ...question.over.map((name, k) => unit(name, runner.units[k])),
-    ...runner.requirements.flatMap(({ key }) => [`${key} verdict`, unit(`${key} margin`, unitOf(key))]),
-    ...question.aims.map((text, k) => unit(text, runner.aimUnits[k])),
+    ...table.over.map((name, k) => unit(name, table.units[k])),
+    ...table.requirements.flatMap(({ key }, j) => [`${key} verdict`, unit(`${key} margin`, table.marginUnits[j])]),
+    ...table.aims.map((text, k) => unit(text, table.aimUnits[k])),
     'status',
     'problem',
   ];
-  const cell = (x: number | undefined): string => (x === undefined || !Number.isFinite(x) ? '' : String(x));
-  const rows = runs.map(({ values, outcome }, k) => [
-    String(k + 1),
-    ...values.map(cell),
-    ...runner.requirements.flatMap(({ key }) => {
-      const f = outcome.findings.find((x) => x.key === key);
-      return [f?.verdict ?? 'undecided', cell(f?.margin)];
-    }),
-    ...outcome.aims.map(cell),
-    outcome.status,
-    outcome.problem,
+  const cell = (x: number): string => (Number.isFinite(x) ? String(x) : '');
+  const rows = doneRows(table).map((row) => [
+    String(row + 1),
+    ...valuesOf(table, row).map(cell),
+    ...table.requirements.flatMap((_, j) => [verdictOf(table, row, j), cell(marginOf(table, row, j))]),
+    ...table.aims.map((_, k) => cell(toldOf(table, row, k))),
+    table.status[row] === failed ? 'failed' : 'finished',
+    problemOf(table, row),
   ]);
   return `${Papa.unparse([head, ...rows], { newline: '\n' })}\n`;
 }
@@ -102,29 +134,38 @@ export interface Crossing {
   /** It holds at this value and not at that one. */
   readonly holdsAt: number;
   readonly failsAt: number;
+  /** What is told there, on the side that holds. */
+  readonly told: readonly (number | undefined)[];
 }
 
 /** Every value of one quantity, in order, at which a requirement begins or ceases to hold between two that were run. */
 export async function crossingsOf(
   executor: Executor,
-  runner: Pick<Runner, 'requirements' | 'isWhole'>,
-  runs: readonly VariedRun[],
+  runner: Pick<Runner, 'isWhole'>,
+  table: RunTable,
+  watch: RunWatch = {},
 ): Promise<readonly Crossing[]> {
-  const sorted = [...runs].sort((a, b) => a.values[0] - b.values[0]);
-  const verdictOf = (o: RunOutcome | undefined, key: string): boolean | undefined => {
-    const verdict = o?.status === 'finished' ? o.findings.find((f) => f.key === key)?.verdict : undefined;
-    return verdict === undefined || verdict === 'undecided' ? undefined : verdict === 'holds';
-  };
+  const sorted = doneRows(table).sort((a, b) => table.values[a] - table.values[b]);
+  const decided = (verdict: Verdict | undefined): boolean | undefined =>
+    verdict === undefined || verdict === 'undecided' ? undefined : verdict === 'holds';
+  const ofRow = (row: number, j: number): boolean | undefined =>
+    table.status[row] === notRun || table.status[row] === failed ? undefined : decided(verdictOf(table, row, j));
   const found: Crossing[] = [];
-  for (const { key } of runner.requirements)
+  for (const [j, { key }] of table.requirements.entries())
     for (let k = 1; k < sorted.length; k++) {
-      const [before, after] = [verdictOf(sorted[k - 1].outcome, key), verdictOf(sorted[k].outcome, key)];
+      const [before, after] = [ofRow(sorted[k - 1], j), ofRow(sorted[k], j)];
       if (before === undefined || after === undefined || before === after) continue;
-      const holds = async (value: number): Promise<boolean | undefined> =>
-        verdictOf((await executor.run([{ values: [value] }]))[0], key);
-      const [from, to] = [sorted[k - 1].values[0], sorted[k].values[0]];
+      let told: RunOutcome['aims'] = table.aims.map((_, a) => toldOf(table, sorted[before ? k - 1 : k], a));
+      const holds = async (value: number): Promise<boolean | undefined> => {
+        const [o] = await executor.run([{ values: [value] }], watch);
+        if (o?.status !== 'finished') return undefined;
+        const verdict = decided(o.findings.find((f) => f.key === key)?.verdict);
+        if (verdict === true) told = o.aims;
+        return verdict;
+      };
+      const [from, to] = [table.values[sorted[k - 1]], table.values[sorted[k]]];
       const at = await crossingBetween(holds, from, to, before, 20, runner.isWhole[0]);
-      if (at) found.push({ key, ...at });
+      if (at) found.push({ key, ...at, told });
     }
   return found;
 }

@@ -11,11 +11,13 @@ import {
   newSignalLine,
   newSignalSheet,
   newState,
+  newStudy,
   newType,
   type PartType,
   type Project,
   type Requirement,
   type Setup,
+  type Study,
 } from '@/core/project/project';
 import type { Edit } from '@/core/project/edit';
 import { allParts, partTree } from '@/store/derived';
@@ -138,6 +140,34 @@ export function addSetup(project: Project, base?: Setup): void {
     useRuns.getState().chooseSetup(entry.id);
 }
 
+const studyNames: Readonly<Record<Study['kind'], string>> = {
+  compare: 'Compare',
+  vary: 'Vary',
+  matters: 'What matters',
+  best: 'Best value',
+  breaks: 'What breaks it',
+  fit: 'Fit',
+};
+
+/** A study of a kind, of the setup at hand; or one like another. */
+export function addStudy(project: Project, kind: Study['kind'], base?: Study): void {
+  const { setupId } = useRuns.getState();
+  const setup = kind !== 'compare' && setupId !== project.setups[0]?.id ? setupId : '';
+  const entry: Study = {
+    ...(base ?? {
+      ...newStudy('', '', kind),
+      setup,
+      ...(kind === 'compare' && { setups: project.setups.slice(0, 2).map((s) => s.id) }),
+    }),
+    id: `y-${nanoid(8)}`,
+    name: numbered(project.studies, base ? `${base.name} copy` : studyNames[kind]),
+  };
+  put('study', entry, base ? `Copy the study ${base.name}` : 'Add a study', {
+    area: 'bench',
+    sheet: `study/${entry.id}`,
+  });
+}
+
 export function addPanel(project: Project): void {
   const entry = { id: `a-${nanoid(8)}`, name: numbered(project.panels, 'Panel'), controls: [] };
   put('panel', entry, 'Add a panel', { area: 'bench', sheet: `panel/${entry.id}` });
@@ -227,6 +257,10 @@ export function makings(project: Project, type: PartType | undefined): readonly 
           },
         ]
       : []),
+    ...(Object.keys(studyNames) as Study['kind'][]).map((kind) => ({
+      text: `New study: ${studyNames[kind]}`,
+      run: () => addStudy(project, kind),
+    })),
     { text: 'New panel', run: () => addPanel(project) },
   ];
 }

@@ -11,6 +11,9 @@ import { PanelDetails } from './panel-details';
 import { PanelEditor } from './panel-editor';
 import { PanelView } from './panel-view';
 import { BatchRun } from './setup-extras';
+import { StudyDetails } from './studies/study-details';
+import { NewStudy } from './studies/new-study';
+import { StudySheet } from './studies/study-sheet';
 import { SetupForm } from './setup-form';
 
 /** What runs, and the panel to act on it while it does. */
@@ -23,6 +26,8 @@ export function BenchSheet() {
   if (!project) return null;
   const arranged = sheet.startsWith('panel/') ? project.panels.find((p) => `panel/${p.id}` === sheet) : undefined;
   if (arranged) return <PanelEditor project={project} panel={arranged} />;
+  const study = sheet.startsWith('study/') ? project.studies.find((s) => `study/${s.id}` === sheet) : undefined;
+  if (study) return <StudySheet key={study.id} project={project} study={study} />;
   return (
     <>
       <div className="pane-head">
@@ -35,6 +40,7 @@ export function BenchSheet() {
             <ListChecks size={14} aria-hidden /> Run several
           </Button>
         )}
+        <NewStudy project={project} />
       </div>
       <div className="bench" style={{ flex: 1 }}>
         <div>
@@ -81,10 +87,12 @@ export function BenchSheet() {
   );
 }
 
-/** What is chosen on a panel being arranged; the bench itself needs no details. */
+/** What is chosen on a panel being arranged, or a run of a study; the bench itself needs no details. */
 export function BenchDetails() {
   const project = useProject((s) => s.project);
   const sheet = usePlace((s) => s.sheet);
   const panel = project?.panels.find((p) => `panel/${p.id}` === sheet);
+  const study = project?.studies.find((s) => `study/${s.id}` === sheet);
+  if (project && study) return <StudyDetails project={project} study={study} />;
   return project && panel ? <PanelDetails project={project} panel={panel} /> : null;
 }

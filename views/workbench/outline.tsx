@@ -10,6 +10,7 @@ import { usePlace, type Area, type Location } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { momentAt } from '@/ui/moment';
+import { kindWord } from '../bench/studies/study-words';
 import { DraggableName } from '@/ui/draggable-name';
 
 interface Item {
@@ -20,6 +21,8 @@ interface Item {
   readonly chart?: { readonly name: string; readonly path: string };
   /** Full name, where it can be dragged onto a panel. */
   readonly drag?: string;
+  /** Id of the setup that is chosen with it. */
+  readonly setup?: string;
   readonly children?: readonly Item[];
 }
 
@@ -60,7 +63,7 @@ export function Outline() {
         <Tree<Item>
           ref={(t) => void (api.current = t ?? undefined)}
           data={items}
-          {...(area === 'bench' && { initialOpenState: { 'part:': true } })}
+          {...(area === 'bench' && { initialOpenState: { 'part:': true, setups: true, studies: true } })}
           width={size.width}
           height={size.height}
           rowHeight={27}
@@ -75,7 +78,8 @@ export function Outline() {
             `${node.data.name} ${node.data.typeName}`.toLowerCase().includes(term.toLowerCase())
           }
           onActivate={(node) => {
-            if (node.data.id === 'requirements') node.toggle();
+            if (node.data.setup !== undefined) useRuns.getState().chooseSetup(node.data.setup);
+            if (/^(requirements|setups|studies)$/.test(node.data.id)) node.toggle();
             else if (node.data.drag === undefined) usePlace.getState().go(node.data.to);
           }}
         >
@@ -167,8 +171,41 @@ function outlineItems(project: Project, tree: PartTreeNode | undefined, area: Ar
           },
         ]
       : [];
-  return [...(tree ? [build(tree)] : []), ...unused, ...requirements];
+  return [...(area === 'bench' ? asked(project) : []), ...(tree ? [build(tree)] : []), ...unused, ...requirements];
 }
+
+/** Setups, and the studies that are asked of them. */
+const asked = (project: Project): Item[] => [
+  {
+    id: 'setups',
+    name: 'Setups',
+    typeName: '',
+    to: {},
+    children: project.setups.map((s) => ({
+      id: `setup:${s.id}`,
+      name: s.name,
+      typeName: '',
+      to: { sheet: '' },
+      setup: s.id,
+    })),
+  },
+  ...(project.studies.length > 0
+    ? [
+        {
+          id: 'studies',
+          name: 'Studies',
+          typeName: '',
+          to: {},
+          children: project.studies.map((s) => ({
+            id: `study:${s.id}`,
+            name: s.name,
+            typeName: kindWord(s.kind),
+            to: { sheet: `study/${s.id}` },
+          })),
+        },
+      ]
+    : []),
+];
 
 /** What a panel can be built from: quantities, messages and states, by their full names. */
 function usableOn(node: PartTreeNode): Item[] {
@@ -219,14 +256,21 @@ function OutlineRow({ node, style }: NodeRendererProps<Item>) {
     if (!chart || !s.current) return false;
     return momentAt(s.current, s.cursor).isIn(chart.name, chart.path);
   });
-  const isHere = chart
-    ? item === to.item && here.path === to.part
-    : to.type
-      ? here.type?.id === to.type && !here.path
-      : here.path === to.part &&
-        (to.sheet ? to.sheet === sheet : !item.startsWith('state/') && !/^(procedure|sequence|signals)\//.test(sheet));
+  const setupId = useRuns((s) => s.setupId);
+  const area = usePlace((s) => s.area);
+  const isHere = (): boolean => {
+    if (node.data.setup !== undefined) return node.data.setup === setupId && sheet === '';
+    // parts stand on the bench to be dragged from, and none of them is looked at
+    if (area === 'bench') return to.sheet !== undefined && to.sheet !== '' && to.sheet === sheet;
+    if (chart) return item === to.item && here.path === to.part;
+    if (to.type) return here.type?.id === to.type && !here.path;
+    return (
+      here.path === to.part &&
+      (to.sheet ? to.sheet === sheet : !item.startsWith('state/') && !/^(procedure|sequence|signals)\//.test(sheet))
+    );
+  };
   return (
-    <div style={style} className={`outline-row${isHere ? ' here' : ''}`}>
+    <div style={style} className={`outline-row${isHere() ? ' here' : ''}`}>
       <span
         style={{ width: 14, flex: 'none' }}
         onClick={(e) => {

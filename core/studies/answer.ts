@@ -1,0 +1,342 @@
+import { problem, type Problem } from '../language/diagnostics';
+import type { Project, Study } from '../project/project';
+import { basisOf, type RunBasis } from '../run/basis';
+import { bestOf, type BestAnswer } from './best';
+import { borderOf, type Worths } from './border';
+import { breaksOf, type BreaksAnswer } from './breaks';
+import { answerCompare, type CompareAnswer } from './answer-compare';
+import { answerFit, type FitAnswerOfStudy } from './answer-fit';
+import { brokenBy, spaceOf } from './goal';
+import type { Executor } from './many';
+import { mattersOf, type MattersAnswer } from './matters';
+import type { RunTable } from './run-table';
+import { createRunner, type Runner, type RunnerQuestion, type RunOutcome } from './runner';
+import { readStudy, studyMark, type AimOf, type ReadStudy, type StudyQuestion } from './study';
+import { crossingsOf, varied, type Crossing } from './vary';
+
+/** What came of a study, as data that is kept. */
+export interface BorderAnswer {
+  readonly over: readonly string[];
+  readonly units: readonly string[];
+  readonly aims: readonly { readonly formula: string; readonly sense: 'low' | 'high'; readonly unit: string }[];
+  readonly points: readonly {
+    readonly point: readonly number[];
+    readonly aims: readonly number[];
+    readonly isAllowed: boolean;
+    readonly broken: readonly string[];
+  }[];
+  readonly design: { readonly point: readonly number[]; readonly aims: readonly (number | undefined)[] };
+  readonly runs: number;
+  readonly failed: number;
+}
+
+export type StudyFound =
+  | {
+      readonly kind: 'vary';
+      readonly table: RunTable;
+      /** One run with the values as they are designed; undefined where these are not known. */
+      readonly design: RunTable | undefined;
+      readonly crossings: readonly Crossing[] | undefined;
+    }
+  | { readonly kind: 'matters'; readonly found: MattersAnswer }
+  | { readonly kind: 'best'; readonly found: BestAnswer }
+  | { readonly kind: 'border'; readonly found: BorderAnswer }
+  | { readonly kind: 'breaks'; readonly found: BreaksAnswer }
+  | { readonly kind: 'fit'; readonly found: FitAnswerOfStudy }
+  | { readonly kind: 'compare'; readonly found: CompareAnswer };
+
+export interface StudyAnswer {
+  readonly study: string;
+  /** When it was asked, in ms. */
+  readonly at: number;
+  /** What it was asked with. */
+  readonly mark: string;
+  readonly basis: RunBasis;
+  readonly setup: string;
+  /** It was stopped before its end. */
+  readonly isStopped: boolean;
+  readonly runs: number;
+  readonly seconds: number;
+  /** Worth knowing, such as columns that were left out. */
+  readonly remarks: readonly string[];
+  readonly found: StudyFound;
+}
+
+export interface StudyWatch {
+  goOn(done: number, of: number): boolean;
+  /** A table of runs is begun; its rows come one by one. */
+  begun?(table: RunTable): void;
+  row?(index: number): void;
+}
+
+export interface Answered<T> {
+  readonly value?: T;
+  readonly problems: readonly Problem[];
+}
+
+/** Says for a problem of the runner where in the study it stands. */
+export function atStudy(study: Study, p: Problem): Problem {
+  const [, list, k] = /^(over|aim)\/(\d+)$/.exec(p.place ?? '') ?? [];
+  if (list === 'over') return { ...p, place: `study/${study.id}/value/${study.values[Number(k)]?.id}/name` };
+  const asked = study.aims.filter((a) => !/^\s*margin\(/.test(a.formula));
+  if (list === 'aim') return { ...p, place: `study/${study.id}/aim/${asked[Number(k)]?.id}/formula` };
+  return p;
+}
+
+/** What is known of what a study runs before it does: units and values as designed, or what is wrong. */
+export interface StudyFacts {
+  readonly units: readonly string[];
+  readonly nominal: readonly (number | undefined)[];
+  readonly isWhole: readonly boolean[];
+  readonly aimUnits: readonly string[];
+  readonly requirements: number;
+}
+export function factsOf(project: Project, study: Study, make = createRunner): Answered<StudyFacts> {
+  const { value: read, problems } = readStudy(project, study);
+  if (!read) return { problems };
+  if (read.question.kind === 'compare' || read.question.kind === 'fit') return { problems };
+  const { value: runner, problems: more } = make(read.runner);
+  if (!runner) return { problems: more.map((p) => atStudy(study, p)) };
+  const wrong =
+    read.question.kind === 'breaks'
+      ? read.question.messages.flatMap((m, k) => {
+          const refusal = runner.refusalOf({ ...m, time: m.from });
+          return refusal === undefined
+            ? []
+            : [
+                {
+                  ...problem('error', 'study', refusal),
+                  place: `study/${study.id}/message/${study.messages[k].id}/target`,
+                },
+              ];
+        })
+      : wholeNumbers(study, read.question, runner);
+  const { units, nominal, isWhole, aimUnits, requirements } = runner;
+  return { value: { units, nominal, isWhole, aimUnits, requirements: requirements.length }, problems: wrong };
+}
+
+/** Values that take whole numbers only, and are to take others. */
+function wholeNumbers(study: Study, question: StudyQuestion, { isWhole }: Runner): Problem[] {
+  return isWhole.flatMap((whole, k) => {
+    const bad =
+      whole &&
+      (question.kind === 'matters' ||
+        (question.kind === 'vary' && question.points.some((p) => !Number.isInteger(p[k]))));
+    return bad
+      ? [
+          {
+            ...problem(
+              'error',
+              'study',
+              question.kind === 'matters'
+                ? `${study.values[k].name} takes whole numbers: it has no share over a range`
+                : `${study.values[k].name} takes whole numbers only`,
+            ),
+            place: `study/${study.id}/value/${study.values[k].id}/range`,
+          },
+        ]
+      : [];
+  });
+}
+
+export interface Workplace {
+  /** Makes what runs here, and whoever runs elsewhere. */
+  start(question: RunnerQuestion, runs: number): Promise<Executor>;
+  readonly make?: typeof createRunner;
+}
+
+/** Asks it. */
+export async function answerStudy(
+  project: Project,
+  study: Study,
+  place: Workplace,
+  watch: StudyWatch,
+): Promise<Answered<StudyAnswer>> {
+  const begin = performance.now();
+  const { value: read, problems } = readStudy(project, study);
+  if (!read) return { problems };
+  const refuse = (message: string): Answered<never> => ({
+    problems: [{ ...problem('error', 'study', message), place: `study/${study.id}` }],
+  });
+  let [runs, isStopped] = [0, false];
+  const watched: StudyWatch = {
+    ...watch,
+    goOn: (done, of) => {
+      runs = Math.max(runs, done);
+      const on = watch.goOn(done, of);
+      if (!on) isStopped = true;
+      return on;
+    },
+  };
+  const remarks: string[] = [];
+  let found: StudyFound | string | readonly Problem[];
+  if (read.question.kind === 'fit') found = await answerFit(project, study, read, watched, remarks);
+  else if (read.question.kind === 'compare') found = await answerCompare(project, study, watched);
+  else {
+    const { value: runner, problems: more } = (place.make ?? createRunner)(read.runner);
+    if (!runner) return { problems: more.map((p) => atStudy(study, p)) };
+    const wrong = wholeNumbers(study, read.question, runner);
+    if (wrong.length > 0) return { problems: wrong };
+    found = await answerMany(read, runner, await place.start(read.runner, read.runs), watched);
+  }
+  if (typeof found === 'string') return refuse(found);
+  if (!('kind' in found)) return { problems: found };
+  const { setup } = read.runner;
+  return {
+    problems: [],
+    value: {
+      study: study.id,
+      at: Date.now(),
+      mark: studyMark(study),
+      basis: basisOf(project, setup),
+      setup: setup.name,
+      isStopped,
+      runs: runsIn(found) ?? runs,
+      seconds: (performance.now() - begin) / 1000,
+      remarks,
+      found,
+    },
+  };
+}
+
+function runsIn(found: StudyFound): number | undefined {
+  if (found.kind === 'vary') return found.table.status.reduce((n, s) => n + Number(s !== 0), 0);
+  if (found.kind === 'compare') return found.found.sides.filter((s) => s.kind === 'run').length;
+  return found.kind === 'fit' ? found.found.report.runs : found.found.runs;
+}
+
+async function answerMany(
+  { question, runner: asked }: ReadStudy,
+  runner: Runner,
+  executor: Executor,
+  watch: StudyWatch,
+): Promise<StudyFound | string> {
+  switch (question.kind) {
+    case 'vary': {
+      const table = await varied(runner, executor, asked, question.points, {
+        goOn: watch.goOn,
+        ...(watch.begun && { begun: watch.begun }),
+        each: (k) => watch.row?.(k),
+      });
+      const design = runner.nominal.every((x) => x !== undefined)
+        ? await varied(runner, executor, asked, [runner.nominal])
+        : undefined;
+      return { kind: 'vary', table, design, crossings: undefined };
+    }
+    case 'matters': {
+      const found = await mattersOf(
+        runner,
+        executor,
+        { over: question.over, aims: asked.aims, runs: question.runs },
+        { goOn: watch.goOn },
+      );
+      return typeof found === 'string' ? found : { kind: 'matters', found };
+    }
+    case 'best': {
+      if (question.aims.length === 2) return border(question, runner, executor, watch);
+      const [{ sense, of: aim }] = question.aims;
+      const { over, runs, seed, method } = question;
+      const found = await bestOf(
+        runner,
+        executor,
+        { over, sense, aim, under: undefined, runs, seed, method },
+        watch.goOn,
+      );
+      return typeof found === 'string' ? found : { kind: 'best', found };
+    }
+    case 'breaks': {
+      const found = await breaksOf(runner, executor, question, watch.goOn);
+      return typeof found === 'string' ? found : { kind: 'breaks', found };
+    }
+    default:
+      return 'This is asked elsewhere';
+  }
+}
+
+/** Two aims: the border of what can be had under the requirements. */
+async function border(
+  question: Extract<StudyQuestion, { kind: 'best' }>,
+  runner: Runner,
+  executor: Executor,
+  watch: StudyWatch,
+): Promise<StudyFound | string> {
+  const space = spaceOf(runner, question.over, []);
+  const read = (of: AimOf, o: RunOutcome): number | undefined =>
+    typeof of === 'number' ? o.aims[of] : o.findings.find((f) => f.key === of)?.margin;
+  const keys = new Set(runner.requirements.map((r) => r.key));
+  const missing = question.aims.find((a) => typeof a.of === 'string' && !keys.has(a.of));
+  if (missing) return `There is no requirement ${missing.of}; there are ${[...keys].join(', ') || 'none'}`;
+  const start = space.start ?? space.bounds.low;
+  const design = runner.run(space.ask(start));
+  const decided = new Set(design.findings.flatMap((f) => (f.verdict === 'undecided' ? [] : [f.key])));
+  const outcomes = new Map<string, RunOutcome>();
+  let [runs, failed] = [0, 0];
+  const worthOf = (o: RunOutcome): Worths => {
+    const values = question.aims.map((a) => read(a.of, o));
+    if (o.status === 'failed' || values.some((x) => x === undefined || !Number.isFinite(x)))
+      return { broken: 1e30, aims: question.aims.map(() => Infinity) };
+    const broken = brokenBy(o, keys, decided).reduce(
+      (sum, { verdict, margin }) => sum + (verdict === 'fails' && margin !== undefined ? Math.max(1e-12, -margin) : 1),
+      0,
+    );
+    return { broken, aims: values.map((x, k) => (question.aims[k].sense === 'low' ? x! : -x!)) };
+  };
+  const found = await borderOf(
+    async (points) => {
+      const done = await executor.run(points.map(space.ask), { goOn: () => watch.goOn(runs, question.runs) });
+      return done.map((o, k) => {
+        runs++;
+        if (o.status === 'failed') failed++;
+        outcomes.set(points[k].join(), o);
+        return worthOf(o);
+      });
+    },
+    space.bounds,
+    { most: question.runs, seed: question.seed, start },
+  );
+  const points = found.points.filter((p) => p.worth.broken < 1e30);
+  if (points.length === 0) return 'No run came to its end';
+  const unitOf = (of: AimOf): string =>
+    typeof of === 'number'
+      ? runner.aimUnits[of]
+      : ([...outcomes.values()].map((o) => o.findings.find((f) => f.key === of)?.unit).find(Boolean) ?? '');
+  return {
+    kind: 'border',
+    found: {
+      over: question.over.map((o) => o.name),
+      units: runner.units,
+      aims: question.aims.map(({ formula, sense, of }) => ({ formula, sense, unit: unitOf(of) })),
+      points: points.map(({ point, worth }) => ({
+        point,
+        aims: worth.aims.map((x, k) => (question.aims[k].sense === 'low' ? x : -x)),
+        isAllowed: worth.broken === 0,
+        broken: brokenBy(outcomes.get(point.join())!, keys, decided).map((f) => f.key),
+      })),
+      design: { point: start, aims: question.aims.map((a) => read(a.of, design)) },
+      runs,
+      failed,
+    },
+  };
+}
+
+/** Where verdicts change, of a study that varied one value, on demand. */
+export async function answerCrossings(
+  project: Project,
+  study: Study,
+  table: RunTable,
+  place: Workplace,
+  watch: Pick<StudyWatch, 'goOn'>,
+): Promise<Answered<readonly Crossing[]>> {
+  const { value: read, problems } = readStudy(project, study);
+  if (!read) return { problems };
+  if (read.runner.over.length !== 1)
+    return { problems: [problem('error', 'study', 'Where verdicts change is looked for along one value')] };
+  const { value: runner, problems: more } = (place.make ?? createRunner)(read.runner);
+  if (!runner) return { problems: more.map((p) => atStudy(study, p)) };
+  const executor = await place.start(read.runner, 1);
+  let runs = 0;
+  return {
+    problems: [],
+    value: await crossingsOf(executor, runner, table, { goOn: () => watch.goOn(runs++, 0) }),
+  };
+}

@@ -1,0 +1,114 @@
+'use client';
+import { ListPlus, Play } from 'lucide-react';
+import { useMemo } from 'react';
+import type { Project, Study } from '@/core/project/project';
+import { failed, marginOf, problemOf, toldOf, valuesOf, verdictOf } from '@/core/studies/run-table';
+import { keepAsSetup, openCase } from '@/store/study-actions';
+import { useProject } from '@/store/project-store';
+import { useStudyState } from '@/store/study-store';
+import { Button } from '@/ui/button';
+import { CellField } from '@/ui/cell-field';
+import { FieldRow } from '@/ui/field-row';
+import { formatNumber, withUnit } from '@/ui/format';
+import { TraceLinks } from '@/ui/trace-links';
+import { marginWords, VerdictWord } from './verdict-row';
+
+/** The run that was chosen, and what is noted of the study. */
+export function StudyDetails({ project, study }: { readonly project: Project; readonly study: Study }) {
+  const { table, chosen, version } = useStudyState(study.id);
+  const isRun = table !== undefined && chosen >= 0 && chosen < table.rows && table.status[chosen] !== 0;
+  const values = useMemo(
+    () => (isRun ? table.over.map((name, k) => ({ name, value: valuesOf(table, chosen)[k] })) : []),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [table, chosen, version, isRun],
+  );
+  return (
+    <div className="pane">
+      <div className="pane-head">
+        <h2>{isRun ? `Run ${chosen + 1}` : study.name}</h2>
+      </div>
+      <div className="pane-body">
+        {isRun && (
+          <div data-testid="chosen-run">
+            {values.map((v, k) => (
+              <FieldRow key={v.name} label={<span className="mono">{v.name.split('.').slice(-2).join('.')}</span>}>
+                <span className="mono" title={v.name}>
+                  {withUnit(formatNumber(v.value, 6), table.units[k])}
+                </span>
+              </FieldRow>
+            ))}
+            {table.aims.map((aim, k) => (
+              <FieldRow key={aim} label={<span className="mono">{aim}</span>}>
+                <span className="mono">{withUnit(formatNumber(toldOf(table, chosen, k), 5), table.aimUnits[k])}</span>
+              </FieldRow>
+            ))}
+            {problemOf(table, chosen) !== '' && (
+              <p className={`px-3 ${table.status[chosen] === failed ? 'bad-ink' : 'quiet'}`}>
+                {problemOf(table, chosen)}
+              </p>
+            )}
+            <div className="study-tools">
+              <Button
+                variant="primary"
+                size="sm"
+                onClick={() => void openCase(project, study, values)}
+                title="Runs it into the ribbon: the same to the last digit"
+              >
+                <Play size={13} aria-hidden /> Open this run
+              </Button>
+              <Button
+                size="sm"
+                onClick={() =>
+                  keepAsSetup(
+                    project,
+                    study,
+                    `${study.name} ${chosen + 1}`,
+                    `Run ${chosen + 1} of the study ${study.name}.`,
+                    values,
+                    [],
+                  )
+                }
+                title="A setup with these values"
+              >
+                <ListPlus size={13} aria-hidden /> Keep
+              </Button>
+            </div>
+            <table className="table">
+              <tbody>
+                {table.requirements.map((r, j) => (
+                  <tr key={r.id}>
+                    <td className="mono">{r.key}</td>
+                    <td>
+                      <VerdictWord verdict={verdictOf(table, chosen, j)} />
+                    </td>
+                    <td className="num mono">{marginWords(marginOf(table, chosen, j), table.marginUnits[j])}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        )}
+        {!isRun && study.kind === 'vary' && table && (
+          <p className="quiet px-3 pt-2">Choose a point: its run is shown here and can be opened in the ribbon.</p>
+        )}
+        <h3 className="section-title">Note</h3>
+        <FieldRow label="Note">
+          <CellField
+            value={study.note}
+            label="Note of the study"
+            multiline
+            onCommit={(note) =>
+              useProject
+                .getState()
+                .edit(
+                  { kind: 'update', list: 'study', id: study.id, changes: { note } },
+                  `Change the note of ${study.name}`,
+                )
+            }
+          />
+        </FieldRow>
+        <TraceLinks address={`study/${study.id}`} what={study.name} />
+      </div>
+    </div>
+  );
+}

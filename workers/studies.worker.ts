@@ -1,0 +1,106 @@
+import * as Comlink from 'comlink';
+import type { Project, Study } from '../core/project/project';
+import {
+  answerCrossings,
+  answerStudy,
+  factsOf,
+  type Answered,
+  type StudyAnswer,
+  type Workplace,
+} from '../core/studies/answer';
+import { inThisThread, spreadOver, type Executor, type RunWorker } from '../core/studies/many';
+import { partOf, type RunTable, type RunTablePart } from '../core/studies/run-table';
+import { createRunner, type RunAsked, type Runner, type RunnerQuestion, type RunOutcome } from '../core/studies/runner';
+import type { Crossing } from '../core/studies/vary';
+
+/**
+ * A shell: studies are core. One thread asks the study and has its runs done by others, each of which makes the model once; these are the
+ * same program, joined by a port.
+ */
+
+/** How far a study is. */
+export interface StudyNews {
+  readonly done: number;
+  readonly of: number;
+  /** Runs of a table that have come since the last news. */
+  readonly part?: RunTablePart;
+}
+type Tell = (news: StudyNews) => void;
+
+/** A few runs are done before other threads have begun. */
+const tooFew = 6;
+const newsEvery = 150;
+
+let own: Runner | undefined;
+let stopAsked: () => void = () => undefined;
+let isStopped = false;
+
+function place(ports: readonly MessagePort[]): Workplace {
+  let made: Runner | undefined;
+  const stopped = new Promise<void>((resolve) => (stopAsked = resolve));
+  return {
+    make(question) {
+      const answer = createRunner(question);
+      made = answer.value;
+      return answer;
+    },
+    async start(question, runs): Promise<Executor> {
+      if (ports.length === 0 || runs <= tooFew) return inThisThread(made!);
+      const workers = ports.map((p) => Comlink.wrap<StudiesService>(p));
+      await Promise.race([Promise.all(workers.map((w) => w.begin(question))), stopped]);
+      return spreadOver(
+        workers.map((w): RunWorker => ({ run: async (asked) => (await w.carryOut(asked)) as readonly RunOutcome[] })),
+        stopped,
+      );
+    },
+  };
+}
+
+/** Tells what is new, but not more often than anybody can see. */
+function watchOf(tell: Tell) {
+  let told = 0;
+  let table: RunTable | undefined;
+  let rows: number[] = [];
+  const send = (done: number, of: number): void => {
+    const part = table && rows.length > 0 ? partOf(table, rows) : undefined;
+    rows = [];
+    told = performance.now();
+    tell({ done, of, ...(part && { part }) });
+  };
+  return {
+    goOn(done: number, of: number): boolean {
+      if (performance.now() - told > newsEvery) send(done, of);
+      return !isStopped;
+    },
+    begun(t: RunTable): void {
+      table = t;
+      tell({ done: 0, of: t.rows, part: partOf(t, []) });
+    },
+    row: (k: number): void => void rows.push(k),
+  };
+}
+
+const service = {
+  /** Joins a thread that hands runs over. */
+  join: (port: MessagePort): void => Comlink.expose(service, port),
+  begin(question: RunnerQuestion): boolean {
+    own = createRunner(question).value;
+    return own !== undefined;
+  },
+  carryOut: (asked: readonly RunAsked[]): readonly RunOutcome[] => asked.map((a) => own!.run(a)),
+  facts: factsOf,
+  answer(project: Project, study: Study, ports: readonly MessagePort[], tell: Tell): Promise<Answered<StudyAnswer>> {
+    isStopped = false;
+    return answerStudy(project, study, place(ports), watchOf(tell));
+  },
+  crossings(project: Project, study: Study, table: RunTable, tell: Tell): Promise<Answered<readonly Crossing[]>> {
+    isStopped = false;
+    return answerCrossings(project, study, table, place([]), watchOf(tell));
+  },
+  stop(): void {
+    isStopped = true;
+    stopAsked();
+  },
+};
+export type StudiesService = typeof service;
+Comlink.expose(service);
