@@ -5,11 +5,11 @@ import { capperMeasured } from './capper-measured';
 
 const values = (of: Readonly<Record<string, string>>): Study['values'] =>
   Object.entries(of).map(([name, range]) => ({ id: `w-${name.replace(/\W/g, '-').toLowerCase()}`, name, range }));
-const told = (...formulas: readonly string[]): Study['aims'] =>
-  formulas.map((formula, k) => ({ id: `i-${k + 1}`, sense: 'told' as const, formula }));
 
 /** From the closed jaws to the moment the tube is let go. */
-const cycle = 'at(in(ctrl.mode.Running.Release), time) - at(in(ctrl.mode.Running.Clamp), time)';
+const cycleTime = 'at(in(ctrl.mode.Running.Release), time) - at(in(ctrl.mode.Running.Clamp), time)';
+
+const cycle = (sense: 'told' | 'low'): Study['aims'] => [{ id: 'i-1', name: 'cycle time', sense, formula: cycleTime }];
 
 export const capperRecordings: readonly MeasuredRecording[] = [
   {
@@ -26,7 +26,7 @@ export const capperStudies: readonly Study[] = [
     note: 'A faster creep saves time at each tube, until the cap hits its seat too hard.',
     setup: 'u-careful',
     values: values({ 'ctrl.creepSpeed': '4:18:15' }),
-    aims: told(cycle),
+    aims: cycle('told'),
   },
   {
     ...newStudy('y-two', 'Creep speed and seat', 'vary'),
@@ -44,7 +44,7 @@ export const capperStudies: readonly Study[] = [
       'cap.threadFriction': 'triangular(0.03, 0.05, 0.09)',
     }),
     runs: 120,
-    aims: told(cycle),
+    aims: cycle('told'),
   },
   {
     ...newStudy('y-matters', 'What decides the torque', 'matters'),
@@ -61,7 +61,7 @@ export const capperStudies: readonly Study[] = [
     ...newStudy('y-fastest', 'The fastest tube', 'best'),
     setup: 'u-careful',
     values: values({ 'ctrl.creepSpeed': '4:18', 'ctrl.creepAfter': '0.8:1.2' }),
-    aims: [{ id: 'i-1', sense: 'low', formula: cycle }],
+    aims: cycle('low'),
     runs: 120,
   },
   {

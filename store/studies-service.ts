@@ -41,13 +41,16 @@ function ask<T>(
     for (const w of [worker, ...others])
       w.addEventListener('error', (e) => reject(new Error(e.message || 'A thread of the study has ended')));
   });
+  let isOver = false;
   const answer = Promise.race([work(service, ports), ended, broken]).finally(() => {
+    isOver = true;
     service[Comlink.releaseProxy]();
     for (const w of [worker, ...others]) w.terminate();
   });
   return {
     answer,
     stop() {
+      if (isOver) return;
       void service.stop();
       setTimeout(end, patience);
     },

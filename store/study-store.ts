@@ -2,7 +2,7 @@ import { create } from 'zustand';
 import type { Problem } from '@/core/language/diagnostics';
 import type { Project, Study } from '@/core/project/project';
 import type { StudyAnswer } from '@/core/studies/answer';
-import { putPart, type RunTable, type RunTablePart } from '@/core/studies/run-table';
+import { emptyTable, putPart, type RunTable } from '@/core/studies/run-table';
 import { studyMark } from '@/core/studies/study';
 import type { StudyNews } from '@/workers/studies.worker';
 import { useProject } from './project-store';
@@ -56,31 +56,13 @@ export const useStudyState = (id: string): StudyState => useStudies((s) => s.byI
 
 const running = new Map<string, AskedStudy<unknown>>();
 
-/** A table whose rows come from elsewhere. */
-function emptyLike({ part }: RunTablePart, rows: number): RunTable {
-  const { over, requirements, aims } = part;
-  return {
-    ...part,
-    marginUnits: [...part.marginUnits],
-    problems: [...part.problems],
-    rows,
-    values: new Float64Array(rows * over.length).fill(NaN),
-    verdicts: new Uint8Array(rows * requirements.length),
-    margins: new Float64Array(rows * requirements.length).fill(NaN),
-    since: new Float64Array(rows * requirements.length).fill(NaN),
-    told: new Float64Array(rows * aims.length).fill(NaN),
-    status: new Uint8Array(rows),
-    problem: new Uint16Array(rows),
-  };
-}
-
 /** Takes in what a study tells while it is asked. */
 const listener =
   (id: string) =>
   (news: StudyNews): void => {
     const { asking, table, version } = studyState(id);
     if (!asking) return;
-    const now = news.part ? (table ?? emptyLike(news.part, news.of)) : table;
+    const now = news.part ? (table ?? emptyTable(news.part, news.of)) : table;
     if (news.part && now) putPart(now, news.part);
     useStudies.getState().put(id, {
       asking: { ...asking, done: news.done, of: news.of },

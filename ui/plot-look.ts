@@ -22,3 +22,10 @@ export const plotAxis = (colour: (name: string) => string, name: string, isLog =
   grid: { color: colour('--hair'), drawTicks: false },
   border: { color: colour('--ink-3') },
 });
+
+/** An axis from a little below the least to a little above the largest value, with ticks at round numbers only. */
+export function dataSpan(values: readonly number[], room = 0.04): { readonly min?: number; readonly max?: number } {
+  const [low, high] = values.reduce(([l, h], x) => [Math.min(l, x), Math.max(h, x)], [Infinity, -Infinity]);
+  if (!(low < high)) return {};
+  return { min: low - room * (high - low), max: high + room * (high - low) };
+}

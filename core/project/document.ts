@@ -636,11 +636,13 @@ export const aim = entry(
   'aim',
   {
     id,
+    /** As people call it; empty for its formula. */
+    name: text(120),
     sense: oneOf('told', 'low', 'high'),
     /** Over what runs; `margin(CAP-02)` is the margin of a requirement. */
     formula: read(text(2000), (a) => (/^\s*margin\s*\(/.test(String(a.formula)) ? undefined : 'expression'), inStudy),
   },
-  { label: (chain) => String(chain.at(-1)!.formula), says: studySays },
+  { label: (chain) => nameOf(chain, -1) || String(chain.at(-1)!.formula), says: studySays },
 );
 
 /** A column of a recording and the quantity that was measured. */

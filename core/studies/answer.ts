@@ -94,7 +94,7 @@ export interface StudyFacts {
 export function factsOf(project: Project, study: Study, make = createRunner): Answered<StudyFacts> {
   const { value: read, problems } = readStudy(project, study);
   if (!read) return { problems };
-  if (read.question.kind === 'compare' || read.question.kind === 'fit') return { problems };
+  if (read.question.kind === 'compare') return { problems };
   const { value: runner, problems: more } = make(read.runner);
   if (!runner) return { problems: more.map((p) => atStudy(study, p)) };
   const wrong =

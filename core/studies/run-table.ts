@@ -120,6 +120,24 @@ export function putPart(table: RunTable, { rows, part }: RunTablePart): void {
   part.marginUnits.forEach((u, k) => (table.marginUnits[k] = u || table.marginUnits[k]));
 }
 
+/** A table of which only the head is known, whose rows come from elsewhere. */
+export function emptyTable({ part }: RunTablePart, rows: number): RunTable {
+  const { over, requirements, aims } = part;
+  return {
+    ...part,
+    marginUnits: [...part.marginUnits],
+    problems: [...part.problems],
+    rows,
+    values: new Float64Array(rows * over.length).fill(NaN),
+    verdicts: new Uint8Array(rows * requirements.length),
+    margins: new Float64Array(rows * requirements.length).fill(NaN),
+    since: new Float64Array(rows * requirements.length).fill(NaN),
+    told: new Float64Array(rows * aims.length).fill(NaN),
+    status: new Uint8Array(rows),
+    problem: new Uint16Array(rows),
+  };
+}
+
 // reading it
 
 export const valuesOf = (t: RunTable, row: number): number[] =>

@@ -248,8 +248,18 @@ export const studyProblems = (project: Project): Problem[] =>
 const isBegun = (s: Study): boolean =>
   s.values.length + s.messages.length + s.aims.length + s.recordings.length + s.setups.length > 0;
 
+/** How an aim is called: by its name, or as its formula. */
+export const aimName = (a: { readonly name: string; readonly formula: string }): string =>
+  a.name.trim() || a.formula.trim();
+
 /** What a study was asked with, to tell whether what it found is of an earlier one. */
 export const studyMark = (study: Study): string =>
-  JSON.stringify({ ...study, name: '', note: '', values: study.values.map((v) => [v.name, v.range]) });
+  JSON.stringify({
+    ...study,
+    name: '',
+    note: '',
+    values: study.values.map((v) => [v.name, v.range]),
+    aims: study.aims.map((a) => [a.sense, a.formula]),
+  });
 
 export type { Setup };

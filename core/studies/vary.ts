@@ -56,18 +56,22 @@ export interface ShareThatHolds {
   /** The least margin, and its row; NaN and -1 where no run has one. */
   readonly least: number;
   readonly leastRow: number;
+  /** The largest margin. */
+  readonly most: number;
 }
 
 export function sharesOf(table: RunTable): readonly ShareThatHolds[] {
   const rows = doneRows(table);
   return table.requirements.map(({ key }, j) => {
-    let [holds, fails, least, leastRow] = [0, 0, NaN, -1];
+    let [holds, fails, least, leastRow, most] = [0, 0, NaN, -1, NaN];
     for (const row of rows) {
       const verdict = verdictOf(table, row, j);
       if (verdict === 'holds') holds++;
       else if (verdict === 'fails') fails++;
       const margin = marginOf(table, row, j);
-      if (Number.isFinite(margin) && !(margin >= least)) [least, leastRow] = [margin, row];
+      if (!Number.isFinite(margin)) continue;
+      if (!(margin >= least)) [least, leastRow] = [margin, row];
+      if (!(margin <= most)) most = margin;
     }
     const decided = holds + fails;
     const [low, high] = wilson(holds, decided);
@@ -81,6 +85,7 @@ export function sharesOf(table: RunTable): readonly ShareThatHolds[] {
       high,
       least,
       leastRow,
+      most,
     };
   });
 }

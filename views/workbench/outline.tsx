@@ -42,13 +42,17 @@ export function Outline() {
     observer.observe(el);
     return () => observer.disconnect();
   }, []);
-  const items = useMemo(() => (project ? outlineItems(project, tree, area) : []), [project, tree, area]);
+  const arranging = usePlace((s) => s.sheet.startsWith('panel/'));
+  const items = useMemo(
+    () => (!project ? [] : area === 'bench' && !arranging ? benchItems(project) : outlineItems(project, tree, area)),
+    [project, tree, area, arranging],
+  );
   return (
     <>
       <div className="pane-head">
         <input
           className="form-control form-control-sm"
-          placeholder="Search parts"
+          placeholder={area === 'bench' && !arranging ? 'Search setups and studies' : 'Search parts'}
           aria-label="Search the outline"
           value={search}
           onChange={(e) => setSearch(e.target.value)}
@@ -63,13 +67,13 @@ export function Outline() {
         <Tree<Item>
           ref={(t) => void (api.current = t ?? undefined)}
           data={items}
-          {...(area === 'bench' && { initialOpenState: { 'part:': true, setups: true, studies: true } })}
+          {...(area === 'bench' && { initialOpenState: { 'part:': true, setups: true, studies: true, panels: true } })}
           width={size.width}
           height={size.height}
           rowHeight={27}
           indent={14}
           openByDefault={area !== 'bench'}
-          key={area === 'bench' ? 'bench' : 'parts'}
+          key={area === 'bench' ? (arranging ? 'usable' : 'bench') : 'parts'}
           disableDrag
           disableDrop
           disableEdit
@@ -79,7 +83,7 @@ export function Outline() {
           }
           onActivate={(node) => {
             if (node.data.setup !== undefined) useRuns.getState().chooseSetup(node.data.setup);
-            if (/^(requirements|setups|studies)$/.test(node.data.id)) node.toggle();
+            if (/^(requirements|setups|studies|panels)$/.test(node.data.id)) node.toggle();
             else if (node.data.drag === undefined) usePlace.getState().go(node.data.to);
           }}
         >
@@ -171,41 +175,36 @@ function outlineItems(project: Project, tree: PartTreeNode | undefined, area: Ar
           },
         ]
       : [];
-  return [...(area === 'bench' ? asked(project) : []), ...(tree ? [build(tree)] : []), ...unused, ...requirements];
+  return [...(tree ? [build(tree)] : []), ...unused, ...requirements];
 }
 
-/** Setups, and the studies that are asked of them. */
-const asked = (project: Project): Item[] => [
-  {
-    id: 'setups',
-    name: 'Setups',
-    typeName: '',
-    to: {},
-    children: project.setups.map((s) => ({
-      id: `setup:${s.id}`,
-      name: s.name,
-      typeName: '',
-      to: { sheet: '' },
-      setup: s.id,
-    })),
-  },
-  ...(project.studies.length > 0
-    ? [
-        {
-          id: 'studies',
-          name: 'Studies',
-          typeName: '',
-          to: {},
-          children: project.studies.map((s) => ({
-            id: `study:${s.id}`,
-            name: s.name,
-            typeName: kindWord(s.kind),
-            to: { sheet: `study/${s.id}` },
-          })),
-        },
-      ]
-    : []),
-];
+/** Setups, the studies that are asked of them, and panels. */
+function benchItems(project: Project): Item[] {
+  const group = (id: string, name: string, children: readonly Item[]): Item[] =>
+    children.length > 0 ? [{ id, name, typeName: '', to: {}, children }] : [];
+  return [
+    ...group(
+      'setups',
+      'Setups',
+      project.setups.map((s) => ({ id: `setup:${s.id}`, name: s.name, typeName: '', to: { sheet: '' }, setup: s.id })),
+    ),
+    ...group(
+      'studies',
+      'Studies',
+      project.studies.map((s) => ({
+        id: `study:${s.id}`,
+        name: s.name,
+        typeName: kindWord(s.kind),
+        to: { sheet: `study/${s.id}` },
+      })),
+    ),
+    ...group(
+      'panels',
+      'Panels',
+      project.panels.map((p) => ({ id: `panel:${p.id}`, name: p.name, typeName: '', to: { sheet: `panel/${p.id}` } })),
+    ),
+  ];
+}
 
 /** What a panel can be built from: quantities, messages and states, by their full names. */
 function usableOn(node: PartTreeNode): Item[] {

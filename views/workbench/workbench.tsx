@@ -14,6 +14,7 @@ import { Group, Panel, Separator, usePanelRef } from 'react-resizable-panels';
 import { useLayout, usualRibbon } from '@/store/layout-store';
 import { useProject } from '@/store/project-store';
 import { usePlace } from '@/store/place-store';
+import { useStudies } from '@/store/study-store';
 import { useHere } from '@/store/derived';
 import { linkPair } from '@/store/trace';
 import { EverydayEditing } from '@/ui/editing/editing';
@@ -153,16 +154,19 @@ export function Workbench() {
   // on a narrow screen the details only take room while something is selected
   // these sheets show what is selected in themselves, beside a drawing
   const whole = area === 'physics' && /^(network|relations|shared)/.test(sheet);
-  const showDetails = detailsOpen && !alone && !whole && (wide || area === 'physics' || item !== '');
+  const showDetails =
+    detailsOpen && !alone && !whole && (wide || area === 'physics' || item !== '' || area === 'bench');
   const Sheet = sheets[area];
   const arranging = area === 'bench' && sheet.startsWith('panel/');
+  const runChosen = useStudies((s) => (s.byId[sheet.slice('study/'.length)]?.chosen ?? -1) >= 0);
+  const studying = area === 'bench' && sheet.startsWith('study/') && runChosen;
   // what would say nothing takes no room
   const saysNothing =
     (area === 'needs' && item === '' && !sheet.startsWith('flow/')) ||
     (area === 'behaviour' && sheet === 'recorded') ||
     (area === 'control' && (sheet === 'loop' || sheet === 'probe'));
   const Details =
-    saysNothing || (area === 'bench' && !arranging)
+    saysNothing || (area === 'bench' && !arranging && !studying)
       ? undefined
       : wholeSheets.has(sheet.split('/')[0]) && area === 'needs'
         ? undefined
@@ -188,7 +192,7 @@ export function Workbench() {
         <Group orientation="vertical" style={{ minWidth: 0, minHeight: 0 }}>
           <Panel minSize="120px" style={{ minHeight: 0 }}>
             <Group orientation="horizontal">
-              {outlineOpen && !alone && (roomy || !(showDetails && Details)) && (area !== 'bench' || arranging) && (
+              {outlineOpen && !alone && (roomy || !(showDetails && Details)) && (
                 <>
                   <Panel id="outline" defaultSize="180px" minSize="140px" maxSize="420px">
                     <div ref={outline} className="pane outline">

@@ -4,6 +4,7 @@ import { useMemo, useState } from 'react';
 import type { Project, Study } from '@/core/project/project';
 import type { BorderAnswer as FoundBorder } from '@/core/studies/answer';
 import type { BestAnswer as Found, FoundVerdict } from '@/core/studies/best';
+import { aimName } from '@/core/studies/study';
 import { applyToDesign, applyToSetup, openCase, type Named } from '@/store/study-actions';
 import { Button } from '@/ui/button';
 import { formatNumber, withUnit } from '@/ui/format';
@@ -148,7 +149,7 @@ export function BestAnswer({ project, study, found }: Props<Found>) {
       <div className="study-words" data-testid="study-words">
         {found.isAllowed ? (
           <p>
-            {aim?.formula ?? 'The formula'} comes {aim?.sense === 'high' ? 'up' : 'down'} to{' '}
+            {aim ? aimName(aim) : 'The formula'} comes {aim?.sense === 'high' ? 'up' : 'down'} to{' '}
             <strong>{withUnit(formatNumber(found.value, 5), found.unit)}</strong>
             {change !== undefined &&
               ` (${withUnit(formatNumber(Math.abs(change), 3), found.unit)} ${change < 0 ? 'less' : 'more'} than as designed)`}
@@ -172,7 +173,7 @@ export function BestAnswer({ project, study, found }: Props<Found>) {
         label="The way to the best point"
         points={points}
         xName="runs"
-        yName={withUnit(aim?.formula ?? 'value', found.unit && found.unit !== '1' ? `[${found.unit}]` : '')}
+        yName={withUnit(aim ? aimName(aim) : 'value', found.unit && found.unit !== '1' ? `[${found.unit}]` : '')}
         height={190}
         isLine
         marks={marks}
@@ -216,7 +217,12 @@ export function BorderAnswer({ project, study, found }: Props<FoundBorder>) {
     [found],
   );
   const shown = found.points[Math.min(at, found.points.length - 1)];
-  const name = (k: number): string => withUnit(found.aims[k].formula, found.aims[k].unit && `[${found.aims[k].unit}]`);
+  const called = (formula: string): string => {
+    const aim = study.aims.find((a) => a.formula.trim() === formula);
+    return aim ? aimName(aim) : formula;
+  };
+  const name = (k: number): string =>
+    withUnit(called(found.aims[k].formula), found.aims[k].unit && `[${found.aims[k].unit}]`);
   return (
     <>
       <div className="study-words" data-testid="study-words">

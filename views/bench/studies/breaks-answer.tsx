@@ -100,10 +100,7 @@ export function BreaksAnswer({
         label={`Lowest margin of ${found.key} so far`}
         points={points}
         xName="runs"
-        yName={withUnit(
-          `lowest margin of ${found.key}`,
-          finding.unit && finding.unit !== '1' ? `[${finding.unit}]` : '',
-        )}
+        yName={withUnit('lowest margin', finding.unit && finding.unit !== '1' ? `[${finding.unit}]` : '')}
         height={190}
         isLine
         marks={marks}

@@ -28,7 +28,7 @@ export function CompareAnswer({ found }: { readonly found: Found }) {
         .sort((a, b) => Number(a.same) - Number(b.same) || b.relative - a.relative),
     [comparison, search],
   );
-  const shown = comparison.columns.find((c) => c.name === picked) ?? columns[0];
+  const shown = comparison.columns.find((c) => c.name === (picked ?? comparison.first?.column)) ?? columns[0];
   const different = comparison.columns.filter((c) => !c.same).length;
   const messages = found.messages[k];
   return (

@@ -114,7 +114,6 @@ export function FitAnswer({
           ))}
         </tbody>
       </table>
-      {report.values.length > 1 && <Correlation found={found} />}
       {report.columns.length > 1 && (
         <div className="setup-tabs" role="radiogroup" aria-label="Measured column">
           {report.columns.map((c, k) => (
@@ -132,6 +131,7 @@ export function FitAnswer({
         </div>
       )}
       <Curves found={found} k={Math.min(shown, report.columns.length - 1)} />
+      {report.values.length > 1 && <Correlation found={found} />}
     </>
   );
 }

@@ -2,7 +2,7 @@
 import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
 import type { Verdict } from '@/core/verdicts/finding';
 import { usePlace } from '@/store/place-store';
-import { formatNumber } from '@/ui/format';
+import { formatNumber, withUnit } from '@/ui/format';
 import { plotFont, plotInks } from '@/ui/plot-look';
 
 /** A line for each run across one upright axis for each value, the last ones for what came of it (Inselberg 1985). */
@@ -108,9 +108,12 @@ export function ParallelLines({ label, axes, rows, verdictOf, height, chosen, on
       ctx.textAlign = k === 0 ? 'left' : k === axes.length - 1 ? 'right' : 'center';
       const left = k === 0 ? 4 : k === axes.length - 1 ? width - 4 : x;
       ctx.fillStyle = colour('--ink');
-      ctx.fillText(shortName(a.name), left, 10);
+      const room = (width - 2 * side) / Math.max(1, axes.length - 1) - 12;
+      ctx.fillText(fitted(ctx, a.name, k === 0 || k === axes.length - 1 ? room / 2 + side : room), left, 10);
       ctx.fillStyle = colour('--ink-2');
-      ctx.fillText(`${formatNumber(spans[k][1], 3)} ${a.unit === '1' ? '' : a.unit}`, left, 24);
+      const most = formatNumber(spans[k][1], 3);
+      const withIt = withUnit(most, a.unit);
+      ctx.fillText(ctx.measureText(withIt).width <= room ? withIt : most, left, 24);
       ctx.fillText(formatNumber(spans[k][0], 3), left, height - 4);
     });
     if (chosen >= 0) {
@@ -162,6 +165,17 @@ export function ParallelLines({ label, axes, rows, verdictOf, height, chosen, on
   );
 }
 
-/** The last two pieces of a long name. */
-const shortName = (name: string): string =>
-  name.length > 22 ? `..${name.split('.').slice(-2).join('.').slice(-20)}` : name;
+/** As much of a text as there is room for: the last pieces of a path say most. */
+function fitted(ctx: CanvasRenderingContext2D, text: string, room: number): string {
+  const pieces = text.split('.');
+  for (let k = 0; k < pieces.length; k++) {
+    const one = pieces.slice(k).join('.');
+    if (ctx.measureText(one).width <= room) return one;
+  }
+  const last = pieces.at(-1)!;
+  for (let n = last.length - 1; n > 2; n--) {
+    const one = `${last.slice(0, n)}…`;
+    if (ctx.measureText(one).width <= room) return one;
+  }
+  return '';
+}

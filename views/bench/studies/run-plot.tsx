@@ -3,7 +3,7 @@ import { Chart, LinearScale, LineElement, PointElement, ScatterController, type 
 import { useEffect, useMemo, useRef, type KeyboardEvent, type PointerEvent } from 'react';
 import type { Verdict } from '@/core/verdicts/finding';
 import { usePlace } from '@/store/place-store';
-import { plotAxis, plotFont, plotInks } from '@/ui/plot-look';
+import { dataSpan, plotAxis, plotFont, plotInks } from '@/ui/plot-look';
 
 Chart.register(LinearScale, LineElement, PointElement, ScatterController);
 
@@ -37,6 +37,7 @@ interface Props {
 }
 
 type At = { x: number; y: number };
+const axisWith = (axis: ReturnType<typeof plotAxis>) => ({ ...axis, ticks: { ...axis.ticks, includeBounds: false } });
 
 /** More points than anybody can tell apart are thinned. */
 const mostPoints = 4000;
@@ -92,10 +93,10 @@ export function RunPlot({
         normalized: true,
         events: [],
         scales: {
-          x: { ...plotAxis(colour, xName), grace: '4%' },
+          x: axisWith(plotAxis(colour, xName)),
           y: {
-            ...plotAxis(colour, yName),
-            grace: '8%',
+            ...axisWith(plotAxis(colour, yName)),
+            ...(ground === undefined && { grace: '8%' }),
             // plots below each other begin at the same place
             afterFit: (scale) => void (scale.width = Math.max(scale.width, 56)),
           },
@@ -150,7 +151,7 @@ export function RunPlot({
       chart.current = undefined;
       made.destroy();
     };
-  }, [xName, yName, theme]);
+  }, [xName, yName, theme, ground === undefined]);
   useEffect(() => {
     const made = chart.current;
     if (!made) return;
@@ -180,8 +181,27 @@ export function RunPlot({
         order: 1,
       })),
     ];
+    const scales = made.options.scales!;
+    const room = ground ? 0.6 / Math.max(2, Math.sqrt(shown.length)) : 0.04;
+    Object.assign(
+      scales.x!,
+      { min: undefined, max: undefined },
+      dataSpan(
+        shown.map((p) => p.x),
+        room,
+      ),
+    );
+    if (ground)
+      Object.assign(
+        scales.y!,
+        { min: undefined, max: undefined },
+        dataSpan(
+          shown.map((p) => p.y),
+          room,
+        ),
+      );
     made.update('none');
-  }, [shown, isLine, xName, yName, theme]);
+  }, [shown, isLine, ground, xName, yName, theme]);
   useEffect(() => {
     chosenAt.current = sorted.find((p) => p.row === chosen);
     chart.current?.draw();

@@ -8,26 +8,35 @@ export function Shares({
   table,
   shares,
   shown,
+  isDrawn,
   onShow,
 }: {
   readonly table: RunTable;
   readonly shares: readonly ShareThatHolds[];
   readonly shown: number;
+  /** Values were drawn at random: then the share says something of other such runs. */
+  readonly isDrawn: boolean;
   readonly onShow: (requirement: number) => void;
 }) {
   const percent = (x: number): string => `${formatNumber(100 * x, 3)} %`;
+  // what changes comes first, what no run decides last
+  const rank = (s: ShareThatHolds): number => (s.holds > 0 && s.fails > 0 ? 0 : s.fails > 0 ? 1 : s.holds > 0 ? 2 : 3);
+  const order = shares.map((_, j) => j).sort((a, b) => rank(shares[a]) - rank(shares[b]));
   return (
     <table className="table shares" data-testid="shares">
       <thead>
         <tr>
           <th>Requirement</th>
           <th>holds</th>
-          <th title="The share of all such runs lies in it with 95 % (Wilson 1927)">95 % of such runs</th>
+          {isDrawn && (
+            <th title="The share of all such runs lies in it with 95 % (Wilson 1927)">of all such runs, 95 %</th>
+          )}
           <th className="num">least margin</th>
         </tr>
       </thead>
       <tbody>
-        {shares.map((s, j) => {
+        {order.map((j) => {
+          const s = shares[j];
           const decided = s.holds + s.fails;
           return (
             <tr key={s.key} className={j === shown ? 'chosen' : ''}>
@@ -54,17 +63,19 @@ export function Shares({
                   </>
                 )}
               </td>
-              <td>
-                {decided > 0 && (
-                  <span className="share-bar" title={`${percent(s.low)} to ${percent(s.high)}`}>
-                    <span className="span" style={{ left: `${100 * s.low}%`, right: `${100 - 100 * s.high}%` }} />
-                    <span className="at" style={{ left: `${100 * s.share}%` }} />
-                    <span className="words">
-                      {percent(s.low)} .. {percent(s.high)}
+              {isDrawn && (
+                <td>
+                  {decided > 0 && (
+                    <span className="share-bar" title={`${percent(s.low)} to ${percent(s.high)}`}>
+                      <span className="span" style={{ left: `${100 * s.low}%`, right: `${100 - 100 * s.high}%` }} />
+                      <span className="at" style={{ left: `${100 * s.share}%` }} />
+                      <span className="words">
+                        {percent(s.low)} .. {percent(s.high)}
+                      </span>
                     </span>
-                  </span>
-                )}
-              </td>
+                  )}
+                </td>
+              )}
               <td className={`num mono${s.least < 0 ? ' bad-ink' : ''}`}>
                 {Number.isFinite(s.least) ? withUnit(formatNumber(s.least, 3), table.marginUnits[j]) : '–'}
               </td>

@@ -1,19 +1,17 @@
 'use client';
-import { ListPlus, Play } from 'lucide-react';
+import { ListPlus, Play, X } from 'lucide-react';
 import { useMemo } from 'react';
 import type { Project, Study } from '@/core/project/project';
 import { failed, marginOf, problemOf, toldOf, valuesOf, verdictOf } from '@/core/studies/run-table';
+import { aimName } from '@/core/studies/study';
 import { keepAsSetup, openCase } from '@/store/study-actions';
-import { useProject } from '@/store/project-store';
-import { useStudyState } from '@/store/study-store';
+import { useStudies, useStudyState } from '@/store/study-store';
 import { Button } from '@/ui/button';
-import { CellField } from '@/ui/cell-field';
 import { FieldRow } from '@/ui/field-row';
 import { formatNumber, withUnit } from '@/ui/format';
-import { TraceLinks } from '@/ui/trace-links';
 import { marginWords, VerdictWord } from './verdict-row';
 
-/** The run that was chosen, and what is noted of the study. */
+/** The run that was chosen. */
 export function StudyDetails({ project, study }: { readonly project: Project; readonly study: Study }) {
   const { table, chosen, version } = useStudyState(study.id);
   const isRun = table !== undefined && chosen >= 0 && chosen < table.rows && table.status[chosen] !== 0;
@@ -22,23 +20,30 @@ export function StudyDetails({ project, study }: { readonly project: Project; re
     // eslint-disable-next-line react-hooks/exhaustive-deps
     [table, chosen, version, isRun],
   );
+  const called = (formula: string): string => {
+    const aim = study.aims.find((a) => a.formula.trim() === formula);
+    return aim ? aimName(aim) : formula;
+  };
   return (
     <div className="pane">
       <div className="pane-head">
         <h2>{isRun ? `Run ${chosen + 1}` : study.name}</h2>
+        <Button variant="bare" label="Close" onClick={() => useStudies.getState().put(study.id, { chosen: -1 })}>
+          <X size={14} aria-hidden />
+        </Button>
       </div>
       <div className="pane-body">
         {isRun && (
           <div data-testid="chosen-run">
             {values.map((v, k) => (
-              <FieldRow key={v.name} label={<span className="mono">{v.name.split('.').slice(-2).join('.')}</span>}>
+              <FieldRow key={v.name} label={<span title={v.name}>{v.name.split('.').at(-1)}</span>}>
                 <span className="mono" title={v.name}>
                   {withUnit(formatNumber(v.value, 6), table.units[k])}
                 </span>
               </FieldRow>
             ))}
             {table.aims.map((aim, k) => (
-              <FieldRow key={aim} label={<span className="mono">{aim}</span>}>
+              <FieldRow key={aim} label={<span title={aim}>{called(aim)}</span>}>
                 <span className="mono">{withUnit(formatNumber(toldOf(table, chosen, k), 5), table.aimUnits[k])}</span>
               </FieldRow>
             ))}
@@ -73,7 +78,7 @@ export function StudyDetails({ project, study }: { readonly project: Project; re
                 <ListPlus size={13} aria-hidden /> Keep
               </Button>
             </div>
-            <table className="table">
+            <table className="table shares">
               <tbody>
                 {table.requirements.map((r, j) => (
                   <tr key={r.id}>
@@ -88,26 +93,6 @@ export function StudyDetails({ project, study }: { readonly project: Project; re
             </table>
           </div>
         )}
-        {!isRun && study.kind === 'vary' && table && (
-          <p className="quiet px-3 pt-2">Choose a point: its run is shown here and can be opened in the ribbon.</p>
-        )}
-        <h3 className="section-title">Note</h3>
-        <FieldRow label="Note">
-          <CellField
-            value={study.note}
-            label="Note of the study"
-            multiline
-            onCommit={(note) =>
-              useProject
-                .getState()
-                .edit(
-                  { kind: 'update', list: 'study', id: study.id, changes: { note } },
-                  `Change the note of ${study.name}`,
-                )
-            }
-          />
-        </FieldRow>
-        <TraceLinks address={`study/${study.id}`} what={study.name} />
       </div>
     </div>
   );

@@ -2,6 +2,7 @@
 import { Plus, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { isBinding, type Project, type Study } from '@/core/project/project';
+import { aimName, marginKey } from '@/core/studies/study';
 import { bytesPerRun } from '@/core/studies/run-table';
 import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
@@ -89,7 +90,7 @@ function Basics({ project, study, fields: { set, problemOf } }: Props) {
                 }
               />
               {s.name}
-              {study.setups[0] === s.id && <span className="quiet">the others with this one</span>}
+              {study.setups[0] === s.id && <span className="quiet">what the others are compared with</span>}
             </label>
           ))}
         </FieldRow>
@@ -147,7 +148,7 @@ function Values({ study, fields }: Props) {
               return (
                 <EditableRow key={v.id} address={`${list}/${v.id}`}>
                   <RowHandle address={`${list}/${v.id}`} what={v.name} />
-                  <td style={{ width: '48%' }}>
+                  <td className="studied">
                     <CellField
                       value={v.name}
                       label="Quantity that takes other values"
@@ -156,42 +157,45 @@ function Values({ study, fields }: Props) {
                       problem={problemOf(`value/${v.id}/name`)}
                       onCommit={(name) => put('value', v.id, { name: name.trim() }, 'Change what is varied')}
                     />
-                    {facts && (
-                      <div className="quiet under">
-                        {nominal === undefined
-                          ? withUnit('no value before the run', unit)
-                          : `${withUnit(formatNumber(nominal, 5), unit)} as designed`}
-                      </div>
-                    )}
-                  </td>
-                  <td>
-                    <CellField
-                      value={v.range}
-                      label={`Values of ${v.name}`}
-                      mono
-                      placeholder={proposedRange(study.kind, nominal)}
-                      problem={problem}
-                      onCommit={(range) =>
-                        put('value', v.id, { range: range.trim() }, `Change the values of ${v.name}`)
-                      }
-                    />
-                    {problem === undefined && words !== '' && <div className="quiet under">{words}</div>}
-                    {v.range.trim() === '' && (
-                      <Button
-                        size="sm"
-                        className="mt-1"
-                        onClick={() =>
-                          put(
-                            'value',
-                            v.id,
-                            { range: proposedRange(study.kind, nominal) },
-                            `Change the values of ${v.name}`,
-                          )
+                    <span className="of">
+                      <CellField
+                        value={v.range}
+                        label={`Values of ${v.name}`}
+                        mono
+                        placeholder={proposedRange(study.kind, nominal)}
+                        problem={problem}
+                        onCommit={(range) =>
+                          put('value', v.id, { range: range.trim() }, `Change the values of ${v.name}`)
                         }
-                      >
-                        {proposedRange(study.kind, nominal)}
-                      </Button>
-                    )}
+                      />
+                      {v.range.trim() === '' && (
+                        <Button
+                          size="sm"
+                          onClick={() =>
+                            put(
+                              'value',
+                              v.id,
+                              { range: proposedRange(study.kind, nominal) },
+                              `Change the values of ${v.name}`,
+                            )
+                          }
+                        >
+                          Use {proposedRange(study.kind, nominal)}
+                        </Button>
+                      )}
+                    </span>
+                    <span className="quiet under">
+                      {[
+                        problem === undefined ? words : '',
+                        !facts
+                          ? ''
+                          : nominal === undefined
+                            ? 'no value before the run'
+                            : `${withUnit(formatNumber(nominal, 5), unit)} as designed`,
+                      ]
+                        .filter((x) => x !== '')
+                        .join('; ')}
+                    </span>
                   </td>
                   <td style={{ width: 36 }}>
                     <Button
@@ -208,7 +212,10 @@ function Values({ study, fields }: Props) {
           </tbody>
         </table>
       )}
-      <p className="quiet px-3 mb-1 small">{rangeHelp[study.kind]}</p>
+      {(study.values.length === 0 ||
+        study.values.some((v) => v.range.trim() === '' || problemOf(`value/${v.id}/range`) !== undefined)) && (
+        <p className="quiet px-3 mb-1 small">{rangeHelp[study.kind]}</p>
+      )}
     </>
   );
 }
@@ -383,7 +390,11 @@ function Aims({ study, fields }: Pick<Props, 'study' | 'fields'>) {
             size="sm"
             data-adds={list}
             onClick={() =>
-              beginRow(list, { id: `i-${nanoid(8)}`, sense: isBest ? 'low' : 'told', formula: '' }, 'Add a formula')
+              beginRow(
+                list,
+                { id: `i-${nanoid(8)}`, name: '', sense: isBest ? 'low' : 'told', formula: '' },
+                'Add a formula',
+              )
             }
           >
             <Plus size={13} aria-hidden /> Formula
@@ -395,7 +406,7 @@ function Aims({ study, fields }: Pick<Props, 'study' | 'fields'>) {
           <tbody>
             {study.aims.map((a, k) => (
               <EditableRow key={a.id} address={`${list}/${a.id}`}>
-                <RowHandle address={`${list}/${a.id}`} what={a.formula} />
+                <RowHandle address={`${list}/${a.id}`} what={aimName(a)} />
                 {isBest && (
                   <td style={{ width: 104 }}>
                     <CellSelect
@@ -409,9 +420,16 @@ function Aims({ study, fields }: Pick<Props, 'study' | 'fields'>) {
                     />
                   </td>
                 )}
-                <td>
+                <td className="studied">
+                  <CellField
+                    value={a.name}
+                    label="Name of the formula"
+                    placeholder="a name, such as cycle time"
+                    onCommit={(name) => put('aim', a.id, { name: name.trim() }, 'Name the formula')}
+                  />
                   <CellField
                     value={a.formula}
+                    multiline
                     label={isBest ? 'Formula that is sought' : 'Formula that is told'}
                     mono
                     names={limitNames(fields.names, isBest ? margins : [])}
@@ -420,8 +438,12 @@ function Aims({ study, fields }: Pick<Props, 'study' | 'fields'>) {
                     onCommit={(formula) => put('aim', a.id, { formula: formula.trim() }, 'Change the formula')}
                   />
                 </td>
-                <td className="quiet mono" style={{ width: 76 }}>
-                  {facts?.aimUnits[k] ?? ''}
+                <td className="quiet mono" style={{ width: 60 }}>
+                  {marginKey(a.formula) === undefined
+                    ? (facts?.aimUnits[
+                        study.aims.slice(0, k).filter((x) => marginKey(x.formula) === undefined).length
+                      ] ?? '')
+                    : ''}
                 </td>
                 <td style={{ width: 36 }}>
                   <Button

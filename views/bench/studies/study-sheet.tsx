@@ -9,8 +9,10 @@ import { startStudy, stopStudy, type StudyState } from '@/store/study-store';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { addStudy } from '@/ui/editing/make';
+import { FieldRow } from '@/ui/field-row';
 import { formatNumber } from '@/ui/format';
 import { deleteWithImpact } from '@/ui/impact';
+import { TraceLinks } from '@/ui/trace-links';
 import { Progress } from '@/ui/progress';
 import { BestAnswer, BorderAnswer } from './best-answer';
 import { BreaksAnswer } from './breaks-answer';
@@ -76,22 +78,34 @@ export function StudySheet({ project, study }: { readonly project: Project; read
           <Trash2 size={14} aria-hidden />
         </Button>
       </div>
-      <div className="study" data-testid="study">
-        <div className="asks">
-          <p className="quiet px-3 pt-2 mb-0">{studyKinds.find(([k]) => k === study.kind)![2]}</p>
-          <StudyQuestion project={project} study={study} fields={fields} />
-        </div>
-        <div className="answers" data-testid="study-answer">
-          {asking && <Asking state={state} />}
-          {fields.wrong.length > 0 && (
-            <div className="study-wrong" role="alert">
-              {fields.wrong.slice(0, 4).map((w) => (
-                <p key={w}>{w}</p>
-              ))}
-            </div>
-          )}
-          {!asking && state.answer && <Freshness project={project} study={study} answer={state.answer} />}
-          <Answer project={project} study={study} state={state} />
+      <div className="study-frame">
+        <div className="study" data-testid="study">
+          <div className="asks">
+            <p className="quiet px-3 pt-2 mb-0">{studyKinds.find(([k]) => k === study.kind)![2]}</p>
+            <StudyQuestion project={project} study={study} fields={fields} />
+            <h3 className="section-title">Note</h3>
+            <FieldRow label="Note">
+              <CellField
+                value={study.note}
+                label="Note of the study"
+                multiline
+                onCommit={(note) => set({ note }, 'Change the note')}
+              />
+            </FieldRow>
+            <TraceLinks address={`study/${study.id}`} what={study.name} />
+          </div>
+          <div className="answers" data-testid="study-answer">
+            {asking && <Asking state={state} />}
+            {fields.wrong.length > 0 && (
+              <div className="study-wrong" role="alert">
+                {fields.wrong.slice(0, 4).map((w) => (
+                  <p key={w}>{w}</p>
+                ))}
+              </div>
+            )}
+            {!asking && state.answer && <Freshness project={project} study={study} answer={state.answer} />}
+            <Answer project={project} study={study} state={state} />
+          </div>
         </div>
       </div>
     </>

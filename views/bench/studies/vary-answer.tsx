@@ -4,6 +4,7 @@ import { useCallback, useMemo, useState } from 'react';
 import type { Project, Study } from '@/core/project/project';
 import type { StudyFound } from '@/core/studies/answer';
 import { doneRows, failuresOf, marginOf, toldOf, valuesOf, verdictOf, type RunTable } from '@/core/studies/run-table';
+import { aimName } from '@/core/studies/study';
 import { csvOf, sharesOf, type Crossing, type ShareThatHolds } from '@/core/studies/vary';
 import { locateCrossings, useStudies, type StudyState } from '@/store/study-store';
 import { Button } from '@/ui/button';
@@ -41,11 +42,16 @@ export function VaryAnswer({ project, study, state }: Props) {
   const [picked, setPicked] = useState<number>();
   const shown = Math.min(picked ?? worthSeeing(shares), table.requirements.length - 1);
   const onChoose = useCallback((row: number) => useStudies.getState().put(study.id, { chosen: row }), [study.id]);
-  const common = { table, rows, shown, version, chosen, onChoose, found };
+  const aimNames = table.aims.map((formula) => {
+    const aim = study.aims.find((a) => a.formula.trim() === formula);
+    return aim ? aimName(aim) : formula;
+  });
+  const common = { table, aimNames, rows, shown, version, chosen, onChoose, found };
+  const isDrawn = study.values.some((v) => /^\s*[a-z]+\s*\(/i.test(v.range));
   const isStale = found !== undefined && table.over.join() !== study.values.map((v) => v.name).join();
   return (
     <>
-      <Sentences table={table} shares={shares} found={found} />
+      <Sentences table={table} aimNames={aimNames} shares={shares} found={found} />
       <div className="study-tools">
         {table.over.length === 1 && found && !isStale && (
           <Button
@@ -65,7 +71,6 @@ export function VaryAnswer({ project, study, state }: Props) {
           <Download size={13} aria-hidden /> Table as CSV
         </Button>
       </div>
-      {table.requirements.length > 0 && <Shares table={table} shares={shares} shown={shown} onShow={setPicked} />}
       {table.over.length === 1 ? (
         <Curves {...common} />
       ) : table.over.length === 2 ? (
@@ -73,29 +78,32 @@ export function VaryAnswer({ project, study, state }: Props) {
       ) : (
         <Many {...common} />
       )}
+      {table.requirements.length > 0 && (
+        <Shares table={table} shares={shares} shown={shown} isDrawn={isDrawn} onShow={setPicked} />
+      )}
     </>
   );
 }
 
-/** The requirement whose verdict changes, or the one with the least room. */
+/** The requirement whose verdict changes, one that fails, or the one that comes nearest to its limit. */
 function worthSeeing(shares: readonly ShareThatHolds[]): number {
   const changing = shares.findIndex((s) => s.holds > 0 && s.fails > 0);
   if (changing >= 0) return changing;
   const failing = shares.findIndex((s) => s.fails > 0);
-  return failing >= 0
-    ? failing
-    : Math.max(
-        0,
-        shares.findIndex((s) => Number.isFinite(s.least)),
-      );
+  if (failing >= 0) return failing;
+  const room = (s: ShareThatHolds): number =>
+    Number.isFinite(s.least) && s.most > s.least ? s.least / s.most : Infinity;
+  return shares.reduce((best, s, k) => (room(s) < room(shares[best]) ? k : best), 0);
 }
 
 function Sentences({
   table,
+  aimNames,
   shares,
   found,
 }: {
   readonly table: RunTable;
+  readonly aimNames: readonly string[];
   readonly shares: readonly ShareThatHolds[];
   readonly found: Extract<StudyFound, { kind: 'vary' }> | undefined;
 }) {
@@ -105,7 +113,7 @@ function Sentences({
   return (
     <div className="study-words" data-testid="study-words">
       {(found?.crossings ?? []).map((c, k) => (
-        <p key={k}>{crossingWords(c, table, found?.design)}</p>
+        <p key={k}>{crossingWords(c, table, aimNames, found?.design)}</p>
       ))}
       {found?.crossings?.length === 0 && <p>No verdict changes between these runs.</p>}
       {never.length > 0 && (
@@ -129,11 +137,16 @@ function Sentences({
 }
 
 /** "CAP-02 fails from 11.3 rad/s on; the time of a tube is 1.2 s there, 1.4 s as designed." */
-function crossingWords(c: Crossing, table: RunTable, design: RunTable | undefined): string {
+function crossingWords(
+  c: Crossing,
+  table: RunTable,
+  aimNames: readonly string[],
+  design: RunTable | undefined,
+): string {
   const [name, unit] = [table.over[0], table.units[0]];
   const show = (x: number): string => withUnit(formatNumber(x, 4), unit);
   const beyond = c.failsAt > c.holdsAt;
-  const told = table.aims.flatMap((aim, k) => {
+  const told = aimNames.flatMap((aim, k) => {
     const there = c.told[k];
     if (there === undefined || !Number.isFinite(there)) return [];
     const then = design ? toldOf(design, 0, k) : NaN;
@@ -152,6 +165,7 @@ function crossingWords(c: Crossing, table: RunTable, design: RunTable | undefine
 
 interface Drawn {
   readonly table: RunTable;
+  readonly aimNames: readonly string[];
   readonly rows: readonly number[];
   readonly shown: number;
   readonly version: number;
@@ -161,7 +175,7 @@ interface Drawn {
 }
 
 /** One value: the margin over it, and below each other what is told. */
-function Curves({ table, rows, shown, version, chosen, onChoose, found }: Drawn) {
+function Curves({ table, aimNames, rows, shown, version, chosen, onChoose, found }: Drawn) {
   const isDrawnAtRandom = useMemo(() => new Set(rows.map((r) => table.values[r])).size < rows.length, [rows, table]);
   const key = table.requirements[shown]?.key;
   const pointsOf = (y: (row: number) => number, withVerdict: boolean): RunPoint[] =>
@@ -209,10 +223,10 @@ function Curves({ table, rows, shown, version, chosen, onChoose, found }: Drawn)
       {told.map((points, k) => (
         <RunPlot
           key={k}
-          label={`${table.aims[k]} over ${table.over[0]}`}
+          label={`${aimNames[k]} over ${table.over[0]}`}
           points={points}
           xName={x}
-          yName={named(table.aims[k], table.aimUnits[k])}
+          yName={named(aimNames[k], table.aimUnits[k])}
           height={170}
           isLine={!isDrawnAtRandom}
           marks={across}
@@ -275,7 +289,8 @@ function Map({ table, rows, shown, version, chosen, onChoose, found }: Drawn) {
 }
 
 /** Many values: a line for each run. */
-function Many({ table, rows, shown, version, chosen, onChoose }: Drawn) {
+function Many({ table, aimNames, rows, shown, version, chosen, onChoose }: Drawn) {
+  const calledAs = aimNames.join('\n');
   const axes = useMemo(
     (): readonly ParallelAxis[] => [
       ...table.over.map((name, k) => ({
@@ -283,7 +298,7 @@ function Many({ table, rows, shown, version, chosen, onChoose }: Drawn) {
         unit: table.units[k],
         of: (row: number) => valuesOf(table, row)[k],
       })),
-      ...table.aims.map((name, k) => ({ name, unit: table.aimUnits[k], of: (row: number) => toldOf(table, row, k) })),
+      ...aimNames.map((name, k) => ({ name, unit: table.aimUnits[k], of: (row: number) => toldOf(table, row, k) })),
       ...(shown < 0
         ? []
         : [
@@ -296,7 +311,7 @@ function Many({ table, rows, shown, version, chosen, onChoose }: Drawn) {
           ]),
     ],
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [table, shown, version],
+    [table, shown, version, calledAs],
   );
   const verdict = useCallback((row: number) => (shown < 0 ? undefined : verdictOf(table, row, shown)), [table, shown]);
   return (
