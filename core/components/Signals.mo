@@ -1270,5 +1270,225 @@ package Signals "Blocks of signal sheets: values in, a value out"
       annotation(Documentation(info =
         "A new value at each tick: x[k+1] = 16807 x[k] mod (2^31 - 1) (Park and Miller 1988)."));
     end noise;
+    block leastSquares "Unknown values found while running: y is the sum of values times regressors"
+      extends Base;
+      input Real y "what is measured";
+      input Real x[:] "regressors: what each unknown value is multiplied by";
+      input Boolean enable = true "it learns while this holds";
+      input Boolean reset = false "it begins anew";
+      parameter Real noise = 1 "standard deviation of y";
+      parameter Real forget = 1 "how much what lies a tick back still counts: 1 forgets nothing, 0.99 about the last 100 ticks";
+      parameter Integer way = 1 "how it forgets: 1 everywhere, 2 only in the directions that are measured, 3 with a floor of the deviations";
+      parameter Real least = 0 "way 3: no standard deviation goes below it";
+      parameter Real start[size(x, 1)] = zeros(size(x, 1)) "values it begins with";
+      parameter Real spread[size(x, 1)] = fill(1000, size(x, 1)) "their standard deviations";
+      output Real theta[size(x, 1)](start = start, each fixed = true) "the values";
+      output Real deviation[size(x, 1)] "their standard deviations";
+      output Real error(start = 0, fixed = true) "y minus what was predicted for it";
+      output Real P[size(x, 1), size(x, 1)](start = P0, each fixed = true) "their covariance";
+    protected
+      parameter Integer n = size(x, 1);
+      parameter Real P0[n, n] = {{if i == j then spread[i]^2 else 0 for j in 1:n} for i in 1:n};
+      parameter Real R = noise^2;
+      discrete Real Pf[n, n](each start = 0, each fixed = true) "less certain by what is forgotten";
+      discrete Real Px[n](each start = 0, each fixed = true);
+      discrete Real K[n](each start = 0, each fixed = true);
+      discrete Real s(start = 0, fixed = true) "variance of what is predicted";
+      discrete Real back(start = 1, fixed = true) "way 2: what is forgotten along x";
+    equation
+      assert(forget > 0 and forget <= 1, "forget lies above 0 and goes up to 1");
+      assert(noise > 0, "The standard deviation of y is above 0");
+      assert(way >= 1 and way <= 3, "way is 1, 2 or 3");
+      for i in 1:n loop
+        deviation[i] = sqrt(max(0, P[i, i]));
+      end for;
+      when tick then
+        error = y - sum(x[j]*pre(theta[j]) for j in 1:n);
+        for i in 1:n loop
+          for j in 1:n loop
+            Pf[i, j] = if way == 2 then pre(P[i, j]) else pre(P[i, j])/forget;
+          end for;
+          Px[i] = sum(Pf[i, j]*x[j] for j in 1:n);
+          K[i] = Px[i]/(R + s);
+        end for;
+        s = sum(x[i]*Px[i] for i in 1:n);
+        back = if s > 0 then forget - (1 - forget)*R/s else 1;
+        for i in 1:n loop
+          theta[i] = if reset then start[i] else if enable then pre(theta[i]) + K[i]*error else pre(theta[i]);
+          for j in 1:i loop
+            // (I - K x') P (I - K x')' + K R K'; along x only what is forgotten there comes back
+            P[i, j] = if reset then P0[i, j] else if not enable then pre(P[i, j])
+              else if way == 2 then (if s > 0 and back <> 0 then Pf[i, j] - Px[i]*Px[j]/(R/back + s) else Pf[i, j])
+              else max(if way == 3 and i == j then least^2 else -1e300, Pf[i, j] - (K[i]*Px[j] + Px[i]*K[j]) + K[i]*(s + R)*K[j]);
+          end for;
+          for j in i + 1:n loop
+            P[i, j] = P[j, i];
+          end for;
+        end for;
+      end when;
+      annotation(Documentation(info =
+        "theta[k] = theta[k-1] + K (y - x theta[k-1]), K = P x/(noise^2 + x P x), P in the form of Joseph (Bucy and Joseph 1968). Way 1: P/forget before each step (Plackett 1950; Åström and Wittenmark 1995, chapter 2). Way 2: only along x (Kulhavý and Kárný 1984). Way 3: way 1 with a floor. Without forgetting it is the least squares of all ticks so far, together with what it began with."));
+    end leastSquares;
+
+    block kalman "States of a linear plant from what is measured of it, with how certain they are"
+      extends Base;
+      input Real y[:] "what is measured: C x with noise";
+      input Real u[:] = {0} "what drives the plant";
+      input Boolean enable = true "it is corrected by y while this holds";
+      input Boolean reset = false "it begins anew";
+      parameter Real A[:, :] = [0] "of the plant: dx/dt = A x + B u + noise";
+      parameter Real B[size(A, 1), size(u, 1)] = zeros(size(A, 1), size(u, 1));
+      parameter Real C[size(y, 1), size(A, 1)] = {{if i == j then 1 else 0 for j in 1:size(A, 1)} for i in 1:size(y, 1)} "y = C x + noise";
+      parameter Real Q[size(A, 1), size(A, 1)] = identity(size(A, 1)) "noise of the states: variance that comes in per second";
+      parameter Real R[size(y, 1)] = ones(size(y, 1)) "variances of y";
+      parameter Real start[size(A, 1)] = zeros(size(A, 1)) "states it begins with";
+      parameter Real spread[size(A, 1)] = fill(1000, size(A, 1)) "their standard deviations";
+      output Real x[size(A, 1)](start = start, each fixed = true) "the states";
+      output Real deviation[size(A, 1)] "their standard deviations";
+      output Real error[size(y, 1)](each start = 0, each fixed = true) "y minus what was predicted for it";
+      output Real P[size(A, 1), size(A, 1)](start = P0, each fixed = true) "their covariance";
+    protected
+      parameter Integer n = size(A, 1);
+      parameter Integer m = size(u, 1);
+      parameter Integer l = size(y, 1);
+      parameter Real P0[n, n] = {{if i == j then spread[i]^2 else 0 for j in 1:n} for i in 1:n};
+      parameter Real AB[n + m, n + m] = {{if i > n then 0 else if j <= n then A[min(i, n), min(j, n)] else B[min(i, n), max(1, j - n)] for j in 1:n + m} for i in 1:n + m};
+      parameter Real FG[n + m + 1, n + m + 1] = fromTickToTick(AB, zeros(n + m), zeros(n + m), 0, period, 1);
+      parameter Real F[n, n] = {{FG[i, j] for j in 1:n} for i in 1:n};
+      parameter Real G[n, m] = {{FG[i, n + j] for j in 1:m} for i in 1:n};
+      parameter Real AQ[2*n, 2*n] = {{if i <= n then (if j <= n then -A[min(i, n), min(j, n)] else Q[min(i, n), max(1, j - n)])
+        else if j <= n then 0 else A[max(1, j - n), max(1, i - n)] for j in 1:2*n} for i in 1:2*n};
+      parameter Real W[2*n + 1, 2*n + 1] = fromTickToTick(AQ, zeros(2*n), zeros(2*n), 0, period, 1);
+      parameter Real Qd[n, n] = {{sum(F[i, k]*W[k, n + j] for k in 1:n) for j in 1:n} for i in 1:n};
+      discrete Real was[m](each start = 0, each fixed = true);
+      Boolean begun(start = false, fixed = true);
+      discrete Real H[n, n](each start = 0, each fixed = true);
+      discrete Real xs[l + 1, n](each start = 0, each fixed = true) "states before and after each measurement";
+      discrete Real Ps[l + 1, n, n](each start = 0, each fixed = true) "covariance before and after each measurement";
+      discrete Real Pc[l, n](each start = 0, each fixed = true);
+      discrete Real s[l](each start = 0, each fixed = true);
+      discrete Real K[l, n](each start = 0, each fixed = true);
+    equation
+      for i in 1:n loop
+        deviation[i] = sqrt(max(0, P[i, i]));
+      end for;
+      when tick then
+        begun = not reset;
+        was = u;
+        for i in 1:n loop
+          xs[1, i] = if pre(begun) then sum(F[i, j]*pre(x[j]) for j in 1:n) + sum(G[i, j]*pre(was[j]) for j in 1:m) else pre(x[i]);
+          for j in 1:n loop
+            H[i, j] = sum(F[i, k]*pre(P[k, j]) for k in 1:n);
+          end for;
+          for j in 1:i loop
+            Ps[1, i, j] = if pre(begun) then sum(H[i, k]*F[j, k] for k in 1:n) + Qd[i, j] else pre(P[i, j]);
+          end for;
+          for j in i + 1:n loop
+            Ps[1, i, j] = Ps[1, j, i];
+          end for;
+        end for;
+        // one measurement after the other: (I - K c') P (I - K c')' + K r K'
+        for q in 1:l loop
+          error[q] = y[q] - sum(C[q, i]*xs[1, i] for i in 1:n);
+          s[q] = sum(C[q, i]*Pc[q, i] for i in 1:n) + R[q];
+          for i in 1:n loop
+            Pc[q, i] = sum(Ps[q, i, j]*C[q, j] for j in 1:n);
+            K[q, i] = Pc[q, i]/s[q];
+            xs[q + 1, i] = xs[q, i] + K[q, i]*(y[q] - sum(C[q, j]*xs[q, j] for j in 1:n));
+            for j in 1:i loop
+              Ps[q + 1, i, j] = Ps[q, i, j] - (K[q, i]*Pc[q, j] + Pc[q, i]*K[q, j]) + K[q, i]*s[q]*K[q, j];
+            end for;
+            for j in i + 1:n loop
+              Ps[q + 1, i, j] = Ps[q + 1, j, i];
+            end for;
+          end for;
+        end for;
+        for i in 1:n loop
+          x[i] = if reset then start[i] else if enable then xs[l + 1, i] else xs[1, i];
+          for j in 1:n loop
+            P[i, j] = if reset then P0[i, j] else if enable then Ps[l + 1, i, j] else Ps[1, i, j];
+          end for;
+        end for;
+      end when;
+      annotation(Documentation(info =
+        "x[k|k-1] = F x[k-1] + G u[k-1], P[k|k-1] = F P F' + Qd, then for each measurement K = P c/(c' P c + r), x = x + K (y - c' x), P in the form of Joseph (Kalman 1960; Bucy and Joseph 1968). F, G and Qd of the plant from tick to tick (Van Loan 1978), u held between ticks."));
+    end kalman;
+
+    block leavesRange "Tells that u has been outside a range for some ticks on end"
+      extends Base;
+      input Real u;
+      input Boolean reset = false "takes the alarm back";
+      parameter Real low = -1e300;
+      parameter Real high = 1e300;
+      parameter Integer n = 1 "so many ticks on end";
+      output Boolean y(start = false, fixed = true) "stays until it is reset";
+    protected
+      discrete Integer outside(start = 0, fixed = true);
+    equation
+      when tick then
+        outside = if u < low or u > high then pre(outside) + 1 else 0;
+        y = not reset and (pre(y) or outside >= n);
+      end when;
+      annotation(Documentation(info = "y holds from the n-th tick on end at which u lies below low or above high, until reset (Shewhart 1931)."));
+    end leavesRange;
+
+    block cusum "Tells small lasting changes of the mean: cumulative sums"
+      extends Base;
+      input Real u;
+      input Boolean reset = false "takes the alarm back and begins anew";
+      parameter Real mean = 0 "what u is on average while nothing has changed";
+      parameter Real slack = 0 "half the smallest change that matters";
+      parameter Real limit = 1 "alarm where a sum goes above it";
+      output Boolean alarm(start = false, fixed = true) "stays until it is reset";
+      output Real up(start = 0, fixed = true) "sum of what lies above";
+      output Real down(start = 0, fixed = true) "sum of what lies below";
+      output Real since(unit = "s", start = 0, fixed = true) "when the sum that gave the alarm began to grow";
+    protected
+      discrete Real upSince(start = 0, fixed = true), downSince(start = 0, fixed = true);
+    equation
+      when tick then
+        up = if reset then 0 else max(0, pre(up) + u - mean - slack);
+        down = if reset then 0 else max(0, pre(down) + mean - slack - u);
+        upSince = if up > 0 and pre(up) > 0 then pre(upSince) else time;
+        downSince = if down > 0 and pre(down) > 0 then pre(downSince) else time;
+        alarm = not reset and (pre(alarm) or up > limit or down > limit);
+        since = if reset then 0 else if pre(alarm) or not alarm then pre(since) else if up > limit then upSince else downSince;
+      end when;
+      annotation(Documentation(info =
+        "up = max(0, up + u - mean - slack), down = max(0, down + mean - slack - u): alarm above limit; the change began about where the sum left 0 (Page 1954; Basseville and Nikiforov 1993, section 2.2)."));
+    end cusum;
+
+    block likelihoodRatio "Tells a change of the mean of unknown size: generalised likelihood ratio"
+      extends Base;
+      input Real u;
+      input Boolean reset = false "takes the alarm back and begins anew";
+      parameter Real mean = 0 "what u is on average while nothing has changed";
+      parameter Real deviation = 1 "its standard deviation then";
+      parameter Integer n = 20 "looks back over so many ticks";
+      parameter Real limit = 10 "alarm where the logarithm of the ratio goes above it";
+      output Boolean alarm(start = false, fixed = true) "stays until it is reset";
+      output Real ratio(start = 0, fixed = true) "its logarithm";
+    protected
+      discrete Real past[n](each start = 0, each fixed = true);
+      discrete Integer count(start = 0, fixed = true);
+      discrete Real total[n](each start = 0, each fixed = true), best[n](each start = 0, each fixed = true);
+    equation
+      assert(deviation > 0, "The standard deviation is above 0");
+      when tick then
+        past[1] = u - mean;
+        for k in 2:n loop
+          past[k] = pre(past[k - 1]);
+        end for;
+        count = if reset then 0 else min(n, pre(count) + 1);
+        for k in 1:n loop
+          total[k] = (if k > 1 then total[max(1, k - 1)] else 0) + past[k];
+          best[k] = max(if k > 1 then best[max(1, k - 1)] else 0, if k <= count then total[k]^2/(2*deviation^2*k) else 0);
+        end for;
+        ratio = if reset then 0 else best[n];
+        alarm = not reset and (pre(alarm) or ratio > limit);
+      end when;
+      annotation(Documentation(info =
+        "ratio = max over j of (sum of u - mean over the last j ticks)^2/(2 deviation^2 j), j up to n: the best changed mean and moment against none (Willsky and Jones 1976). Without a change it goes above limit about once in exp(limit) independent looks."));
+    end likelihoodRatio;
   end Sampled;
 end Signals;

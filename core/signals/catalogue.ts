@@ -14,9 +14,17 @@ export interface SignalBlock {
   /** Inputs and parameters in the order in which they may be given without names. */
   readonly takes: readonly BlockArgument[];
   readonly gives: string;
+  /** All that comes out of it; where there are several it stands on a line of its own. */
+  readonly outputs: readonly BlockOutput[];
   readonly givesType: 'Real' | 'Integer' | 'Boolean';
   /** The unit of what it gives, over those of what it takes, such as `u*s`; undefined where nothing is said. */
   readonly unit: string | undefined;
+}
+export interface BlockOutput {
+  readonly name: string;
+  readonly type: 'Real' | 'Integer' | 'Boolean';
+  readonly unit: string;
+  readonly note: string;
 }
 export interface BlockArgument {
   readonly name: string;
@@ -31,6 +39,9 @@ export interface BlockArgument {
 }
 
 export const signalsPackage = 'Signals';
+
+const typeOf = (e: ComponentElement): BlockOutput['type'] =>
+  e.typeName === 'Boolean' || e.typeName === 'Integer' ? e.typeName : 'Real';
 
 const read = (c: ClassDefinition): SignalBlock[] => {
   const members = c.elements.filter((e): e is ComponentElement => e.kind === 'component' && !e.protected);
@@ -65,7 +76,15 @@ const read = (c: ClassDefinition): SignalBlock[] => {
           note: e.description,
         })),
       gives: output.name,
-      givesType: output.typeName === 'Boolean' || output.typeName === 'Integer' ? output.typeName : 'Real',
+      outputs: members
+        .filter((e) => e.causality === 'output')
+        .map((e) => ({
+          name: e.name,
+          type: typeOf(e),
+          unit: textOf(e.modification, 'unit') ?? '',
+          note: e.description,
+        })),
+      givesType: typeOf(output),
       unit: textOf(annotated('Units'), output.name),
     },
   ];

@@ -7,6 +7,7 @@ import { walkExpression } from '../language/walk';
 import type { Address } from '../project/address';
 import type { PartType, Quantity, SignalSheet } from '../project/document';
 import { signalBlocks, signalsPackage, type SignalBlock } from './catalogue';
+import { blockOfType } from './block-of-type';
 import { partOnLine, type PartOnLine } from './several-outputs';
 import { at, readLines, type BlockLine } from './sheet-lines';
 import { resultUnit, unitIn, unitsOf } from './sheet-units';
@@ -222,10 +223,13 @@ function lowerLine(l: LineLowering, isQuantity: boolean): void {
         at(
           line,
           'outputs',
-          `${line.name} is one value, and ${part.type.name} gives several: give the line a name of its own, then ${line.name} a line with one of them`,
+          `${line.name} is one value, and ${part.block.name} gives several: give the line a name of its own, then ${line.name} a line with one of them`,
         ),
       );
-    partOf(l, blockOfType(part.type, part.outputs[0]), part.type.name, line.expr, line.name);
+    const { block, isOwn } = part;
+    if (!isOwn && !l.clock && !signalBlocks().continuous.has(block.name))
+      return void l.problems.push(needsClock(line, block.name, line.expr.calleeSpan));
+    partOf(l, block, isOwn ? block.name : packageName(block.name, l.clock), line.expr, line.name);
     for (const q of part.outputs) if (q.unit !== '') units.set(`${line.name}.${q.name}`, q.unit);
     return;
   }
@@ -240,6 +244,11 @@ function lowerLine(l: LineLowering, isQuantity: boolean): void {
   }
   addEquation(l, nameOf(line.name), value, line.expr.span);
 }
+
+const needsClock = (line: BlockLine, name: string, span: Span): Problem =>
+  at(line, 'only-sampled', `${name} needs a clock: give the sheet a period`, span);
+const packageName = (name: string, clock: Clock | undefined): string =>
+  `${signalsPackage}.${clock ? 'Sampled.' : ''}${name}`;
 
 const outputsIn = (name: string, { outputs }: PartOnLine): string =>
   outputs.map((q) => `${name}.${q.name}`).join(' and ');
@@ -271,7 +280,7 @@ function withParts(l: LineLowering, e: Expr): Expr {
         return e;
       }
       if (!block && !l.clock && sampled.has(e.callee)) {
-        l.problems.push(at(l.line, 'only-sampled', `${e.callee} needs a clock: give the sheet a period`, e.calleeSpan));
+        l.problems.push(needsClock(l.line, e.callee, e.calleeSpan));
         return e;
       }
       const own = block ? undefined : l.around.partType(e.callee);
@@ -297,7 +306,18 @@ function withParts(l: LineLowering, e: Expr): Expr {
           args: e.args.map(inside),
           named: e.named.map((n) => ({ ...n, value: inside(n.value) })),
         };
-      return partOf(l, block, `${signalsPackage}.${l.clock ? 'Sampled.' : ''}${block.name}`, e);
+      if (block.outputs.length > 1) {
+        l.problems.push(
+          at(
+            l.line,
+            'outputs',
+            `${block.name} has the outputs ${block.outputs.map((q) => q.name).join(', ')}: give it a line of its own, x = ${block.name}(...), and use x.${block.outputs[0].name}`,
+            e.calleeSpan,
+          ),
+        );
+        return { kind: 'number', value: 0, span: e.span };
+      }
+      return partOf(l, block, packageName(block.name, l.clock), e);
     }
     case 'ref':
       // which of its outputs is meant has been asked
@@ -416,33 +436,15 @@ function partOf(
       name,
       typeName,
       { args },
-      { protected: typeName.startsWith(`${signalsPackage}.`), dimensions: shape.map(countOf) },
+      {
+        protected: typeName.startsWith(`${signalsPackage}.`) && called === undefined,
+        dimensions: shape.map(countOf),
+      },
     ),
     place: called === undefined ? `${line.place}/text` : line.place,
   });
   return { ...nameOf(name, block.gives), span: e.span };
 }
-
-/** A part type as a block: its inputs and parameters in their order, and its one output. */
-export const blockOfType = (type: PartType, output: Quantity): SignalBlock => ({
-  name: type.name,
-  isFunction: false,
-  description: type.note,
-  info: '',
-  takes: type.quantities
-    .filter((q) => q.role === 'input' || q.role === 'parameter')
-    .map((q) => ({
-      name: q.name,
-      isParameter: q.role === 'parameter',
-      type: q.type,
-      hasDefault: q.role === 'parameter',
-      defaultText: q.role === 'parameter' ? q.value : '',
-      note: q.note,
-    })),
-  gives: output.name,
-  givesType: output.type,
-  unit: output.unit,
-});
 
 /** As the sampled blocks know them. */
 export const samplingNumber: Readonly<Record<SignalSheet['method'], number>> = { hold: 1, tustin: 2, backward: 3 };

@@ -74,6 +74,23 @@ const known: Readonly<Record<string, { readonly words: string; readonly set?: st
   movingAverage: { words: 'mean smooth filter window moving average', set: 'n = 8' },
   median: { words: 'middle filter outlier spike window', set: 'n = 5' },
   decimate: { words: 'slower rate every n-th downsample', set: 'n = 4' },
+  leastSquares: {
+    words: 'estimator recursive least squares rls identification adaptive forgetting unknown parameters regressors',
+    set: 'x = {1}, noise = 1',
+  },
+  kalman: {
+    words: 'estimator kalman filter state observer covariance sensor fusion',
+    set: 'A = [0], C = [1], Q = [1], R = {1}',
+  },
+  leavesRange: { words: 'alarm bound limit change detection fault monitor', set: 'low = -1, high = 1, n = 3' },
+  cusum: {
+    words: 'alarm cumulative sum change detection drift shift fault page',
+    set: 'mean = 0, slack = 0.5, limit = 5',
+  },
+  likelihoodRatio: {
+    words: 'alarm generalised likelihood ratio glr change detection shift fault',
+    set: 'mean = 0, deviation = 1, n = 20, limit = 10',
+  },
 };
 
 const operation = (

@@ -1,22 +1,27 @@
 import type { Expr } from '../language/ast';
-import type { PartType, Quantity } from '../project/document';
-import { signalBlocks } from './catalogue';
+import { signalBlocks, type BlockOutput, type SignalBlock } from './catalogue';
+import { blockOfType } from './block-of-type';
 import type { SheetSurroundings } from './surroundings';
 
 /**
- * A part type with several outputs stands on a line of its own: `f = Filter(u)` is the part f then, and `f.low`, `f.high` are what comes out
- * of it.
+ * A part type or a block with several outputs stands on a line of its own: `f = Filter(u)` is the part f then, and `f.low`, `f.high` are what
+ * comes out of it.
  */
 export interface PartOnLine {
-  readonly type: PartType;
-  readonly outputs: readonly Quantity[];
+  readonly block: SignalBlock;
+  /** It is a part type of the project. */
+  readonly isOwn: boolean;
+  readonly outputs: readonly BlockOutput[];
 }
 
 export function partOnLine(e: Expr | undefined, around: SheetSurroundings): PartOnLine | undefined {
   if (e?.kind !== 'call') return undefined;
   const { continuous, sampled } = signalBlocks();
-  if (continuous.has(e.callee) || sampled.has(e.callee)) return undefined;
+  const known = continuous.get(e.callee) ?? sampled.get(e.callee);
+  if (known) return known.outputs.length > 1 ? { block: known, isOwn: false, outputs: known.outputs } : undefined;
   const type = around.partType(e.callee);
   const outputs = type?.quantities.filter((q) => q.role === 'output') ?? [];
-  return type && outputs.length > 1 ? { type, outputs } : undefined;
+  if (!type || outputs.length < 2) return undefined;
+  const block = blockOfType(type, outputs[0]);
+  return { block, isOwn: true, outputs: block.outputs };
 }

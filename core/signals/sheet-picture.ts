@@ -6,7 +6,7 @@ import { readSignalLine } from '../lines/signal-line';
 import type { PartType, Place, SignalLine, SignalSheet } from '../project/document';
 import { argumentTexts } from './call-text';
 import { signalBlocks, type BlockArgument, type SignalBlock } from './catalogue';
-import { blockOfType } from './lower-sheet';
+import { blockOfType } from './block-of-type';
 import { partOnLine } from './several-outputs';
 import type { SheetSurroundings } from './surroundings';
 

@@ -47,6 +47,19 @@ const shown: Readonly<Record<string, string>> = {
   median: 'median(#1 + (if time > 0.8 and time < 0.84 then 1 else 0), n = 5)',
   decimate: "decimate(sin(4 'rad/s'*time), n = 5)",
   difference: 'difference(#1)',
+  leastSquares: 'leastSquares(1.5 + 0.3*noise(), x = {1}, noise = 0.2, spread = {3})',
+  kalman:
+    'kalman({(if time > 0.6 then 1 else 0) + 0.3*noise()}, A = [0], C = [1], Q = [0.5], R = {0.05}, spread = {0.1})',
+  leavesRange: 'leavesRange(#1, low = -0.5, high = 0.5, n = 6)',
+  cusum: 'cusum(0.5*noise() + #1, slack = 0.5, limit = 5)',
+  likelihoodRatio: 'likelihoodRatio(0.5*noise() + #1, deviation = 0.3, n = 20)',
+};
+/** Which of several outputs is shown. */
+const shownOutput: Readonly<Record<string, string>> = {
+  leastSquares: 'theta[1]',
+  kalman: 'x[1]',
+  cusum: 'up',
+  likelihoodRatio: 'ratio',
 };
 
 /** The curve of an offer; undefined for one that says it all in its formula. */
@@ -60,7 +73,8 @@ export function responseOf(offer: SheetOffer, every: string): BlockResponse | un
   const truth = `(time >= ${stop / 10} and time < ${0.7 * stop})`;
   const driver = isOverValue ? "(4*time/(1 's') - 2)" : first?.type === 'Boolean' ? truth : jump;
   const formula = (shown[offer.key] ?? shown[block.name] ?? offer.formula).replace(/#\d/g, driver);
-  const value = block.givesType === 'Boolean' ? 'if out then 1 else 0' : 'out';
+  const output = shownOutput[block.name];
+  const value = output !== undefined ? `out.${output}` : block.givesType === 'Boolean' ? 'if out then 1 else 0' : 'out';
   const period = isOverValue ? '' : every;
   const done = runProject(
     projectOf(

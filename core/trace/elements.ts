@@ -41,6 +41,7 @@ export const elementKinds = [
   'signal sheet',
   'block',
   'setup',
+  'study',
   'panel',
   'phrase',
 ] as const;
