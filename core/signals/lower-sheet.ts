@@ -5,7 +5,7 @@ import { parseExpressionText } from '../language/parse';
 import type { UnitContext } from '../language/unit-check';
 import { walkExpression } from '../language/walk';
 import type { Address } from '../project/address';
-import type { PartType, Quantity, SignalSheet } from '../project/document';
+import type { PartType, SignalSheet } from '../project/document';
 import { signalBlocks, signalsPackage, type SignalBlock } from './catalogue';
 import { blockOfType } from './block-of-type';
 import { partOnLine, type PartOnLine } from './several-outputs';

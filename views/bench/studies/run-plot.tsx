@@ -75,6 +75,7 @@ export function RunPlot({
     const every = Math.ceil(sorted.length / mostPoints);
     return every <= 1 ? sorted : sorted.filter((_, k) => k % every === 0);
   }, [sorted]);
+  const isMap = ground !== undefined;
   const drawing = useRef({ marks, ground });
   drawing.current = { marks, ground };
   useEffect(() => {
@@ -96,7 +97,7 @@ export function RunPlot({
           x: axisWith(plotAxis(colour, xName)),
           y: {
             ...axisWith(plotAxis(colour, yName)),
-            ...(ground === undefined && { grace: '8%' }),
+            ...(!isMap && { grace: '8%' }),
             // plots below each other begin at the same place
             afterFit: (scale) => void (scale.width = Math.max(scale.width, 56)),
           },
@@ -151,7 +152,7 @@ export function RunPlot({
       chart.current = undefined;
       made.destroy();
     };
-  }, [xName, yName, theme, ground === undefined]);
+  }, [xName, yName, theme, isMap]);
   useEffect(() => {
     const made = chart.current;
     if (!made) return;
@@ -182,7 +183,7 @@ export function RunPlot({
       })),
     ];
     const scales = made.options.scales!;
-    const room = ground ? 0.6 / Math.max(2, Math.sqrt(shown.length)) : 0.04;
+    const room = isMap ? 0.6 / Math.max(2, Math.sqrt(shown.length)) : 0.04;
     Object.assign(
       scales.x!,
       { min: undefined, max: undefined },
@@ -191,7 +192,7 @@ export function RunPlot({
         room,
       ),
     );
-    if (ground)
+    if (isMap)
       Object.assign(
         scales.y!,
         { min: undefined, max: undefined },
@@ -201,7 +202,7 @@ export function RunPlot({
         ),
       );
     made.update('none');
-  }, [shown, isLine, ground, xName, yName, theme]);
+  }, [shown, isLine, isMap, xName, yName, theme]);
   useEffect(() => {
     chosenAt.current = sorted.find((p) => p.row === chosen);
     chart.current?.draw();
