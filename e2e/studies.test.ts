@@ -223,7 +223,7 @@ test('what breaks it is kept as a setup that fails like it did', async () => {
 test('a recording is brought and fitted; what cannot be read is told and nothing is taken', async () => {
   const folder = mkdtempSync(join(tmpdir(), 'zelvar-study-'));
   const [bad, good] = ['bad.csv', 'block.csv'].map((n) => join(folder, n));
-  writeFileSync(bad, 'time,temp [degC]\n0,20\n2,warm\n1,22\n');
+  writeFileSync(bad, 'time,temp [degC]\n0,20\n1,warm\n2,22\n');
   // a block of 300 J/K at 20 W, with the loss of the room; nearly one mass
   const [c, g] = [300, 0.3];
   const rows = Array.from({ length: 90 }, (_, k) => {

@@ -6,6 +6,7 @@ import { borderOf, type Worths } from './border';
 import { breaksOf, type BreaksAnswer } from './breaks';
 import { answerCompare, type CompareAnswer } from './answer-compare';
 import { answerFit, type FitAnswerOfStudy } from './answer-fit';
+import { listedValues, pointsOf } from './design';
 import { brokenBy, spaceOf } from './goal';
 import type { Executor } from './many';
 import { mattersOf, type MattersAnswer } from './matters';
@@ -118,10 +119,11 @@ export function factsOf(project: Project, study: Study, make = createRunner): An
 /** Values that take whole numbers only, and are to take others. */
 function wholeNumbers(study: Study, question: StudyQuestion, { isWhole }: Runner): Problem[] {
   return isWhole.flatMap((whole, k) => {
+    const given = question.kind === 'vary' ? question.design.variations[k] : undefined;
     const bad =
       whole &&
       (question.kind === 'matters' ||
-        (question.kind === 'vary' && question.points.some((p) => !Number.isInteger(p[k]))));
+        (given !== undefined && !(listedValues(given)?.every((x) => Number.isInteger(x)) ?? false)));
     return bad
       ? [
           {
@@ -179,6 +181,8 @@ export async function answerStudy(
     if (wrong.length > 0) return { problems: wrong };
     found = await answerMany(read, runner, await place.start(read.runner, read.runs), watched);
   }
+  // who stops it at once does not wait to be asked
+  if (!watch.goOn(runs, runs)) isStopped = true;
   if (typeof found === 'string') return refuse(found);
   if (!('kind' in found)) return { problems: found };
   const { setup } = read.runner;
@@ -213,7 +217,7 @@ async function answerMany(
 ): Promise<StudyFound | string> {
   switch (question.kind) {
     case 'vary': {
-      const table = await varied(runner, executor, asked, question.points, {
+      const table = await varied(runner, executor, asked, pointsOf(question.design).value!, {
         goOn: watch.goOn,
         ...(watch.begun && { begun: watch.begun }),
         each: (k) => watch.row?.(k),
@@ -221,7 +225,7 @@ async function answerMany(
       const design = runner.nominal.every((x) => x !== undefined)
         ? await varied(runner, executor, asked, [runner.nominal])
         : undefined;
-      return { kind: 'vary', table, design, crossings: undefined };
+      return { kind: 'vary', table, design: design?.status[0] === 0 ? undefined : design, crossings: undefined };
     }
     case 'matters': {
       const found = await mattersOf(

@@ -123,28 +123,36 @@ function distributionOf(kind: string, n: readonly number[]): Distribution | stri
   return undefined;
 }
 
-/** The values of every run, or why there are none. */
-export function pointsOf(design: Design): {
-  readonly value?: readonly (readonly number[])[];
-  readonly problem?: Problem;
-} {
+/** What is known of a design before its values are made. */
+interface Plan {
+  /** Values of ranges and lists; undefined where they are drawn. */
+  readonly lists: readonly (readonly number[] | undefined)[];
+  readonly random: readonly number[];
+  readonly draws: number;
+  readonly combinations: number;
+  readonly factor: readonly (readonly number[])[] | undefined;
+}
+
+/** Values of a range or a list; undefined where they are drawn. */
+export const listedValues = (v: Variation): readonly number[] | undefined =>
+  v.kind === 'list'
+    ? v.values
+    : v.kind === 'range'
+      ? Array.from({ length: v.count }, (_, k) =>
+          v.count === 1 ? v.from : k === v.count - 1 ? v.to : v.from + ((v.to - v.from) * k) / (v.count - 1),
+        )
+      : undefined;
+
+function planOf(design: Design): { readonly value?: Plan; readonly problem?: Problem } {
   const wrong = (message: string): { problem: Problem } => ({ problem: problem('error', 'vary', message) });
-  const { variations, runs, seed, drawing, correlations } = design;
+  const { variations, runs, drawing, correlations } = design;
   if (variations.length === 0) return wrong('Nothing is varied');
   const names = variations.map((v) => v.name);
   const twice = names.find((name, k) => names.indexOf(name) !== k);
   if (twice !== undefined) return wrong(`${twice} is varied twice`);
-  const lists = variations.map((v) =>
-    v.kind === 'list'
-      ? v.values
-      : v.kind === 'range'
-        ? Array.from({ length: v.count }, (_, k) =>
-            v.count === 1 ? v.from : k === v.count - 1 ? v.to : v.from + ((v.to - v.from) * k) / (v.count - 1),
-          )
-        : undefined,
-  );
   const random = variations.flatMap((v, k) => (v.kind === 'random' ? [k] : []));
-  const combinations = lists.reduce((n, l) => n * (l?.length ?? 1), 1);
+  const lengthOf = (v: Variation): number => (v.kind === 'list' ? v.values.length : v.kind === 'range' ? v.count : 1);
+  const combinations = variations.reduce((n, v) => n * lengthOf(v), 1);
   const draws = random.length === 0 ? 1 : runs;
   if (!Number.isInteger(draws) || draws < 1) return wrong(`${runs} is no number of runs`);
   if (combinations * draws > mostRuns)
@@ -158,6 +166,24 @@ export function pointsOf(design: Design): {
     random.map((k) => names[k]),
   );
   if (typeof factor === 'string') return wrong(factor);
+  return { value: { lists: variations.map(listedValues), random, draws, combinations, factor } };
+}
+
+/** How many runs a design takes, or why it has none: without making them. */
+export function runsOf(design: Design): { readonly value?: number; readonly problem?: Problem } {
+  const { value, problem: why } = planOf(design);
+  return value ? { value: value.combinations * value.draws } : { problem: why! };
+}
+
+/** The values of every run, or why there are none. */
+export function pointsOf(design: Design): {
+  readonly value?: readonly (readonly number[])[];
+  readonly problem?: Problem;
+} {
+  const { value: plan, problem: why } = planOf(design);
+  if (!plan) return { problem: why! };
+  const { variations, seed, drawing } = design;
+  const { lists, random, draws, combinations, factor } = plan;
   const slices = drawing === 'slices' ? random.map((_, d) => shuffled(draws, randomFrom(seed + 7919 * (d + 1)))) : [];
   const shift = random.map((_, d) => uniformAt(seed, d, 0x50b01));
   const points: number[][] = [];

@@ -381,8 +381,10 @@ describe('what comes of it', () => {
       start: async () => spreadOver([{ run: () => never }], stopped),
     };
     setTimeout(() => end(), 20);
-    const ended = await answerStudy(p, p.studies[0], hanging, { goOn: () => true });
-    expect(ended.value?.runs).toBe(0);
+    let isOn = true;
+    void stopped.then(() => (isOn = false));
+    const ended = await answerStudy(p, p.studies[0], hanging, { goOn: () => isOn });
+    expect(ended.value).toMatchObject({ runs: 0, isStopped: true });
   });
 });
 

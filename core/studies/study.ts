@@ -1,6 +1,6 @@
 import { problem, type Problem } from '../language/diagnostics';
 import { setupOf, type Project, type Setup, type Study } from '../project/project';
-import { pointsOf, readSpan, readVariation, type Variation } from './design';
+import { readSpan, readVariation, runsOf as runsOfDesign, type Design, type Variation } from './design';
 import type { FreeMessage, FreeRange, Method } from './goal';
 import { mattersRuns } from './matters';
 import type { RunnerQuestion } from './runner';
@@ -11,11 +11,7 @@ import type { RunnerQuestion } from './runner';
 export type AimOf = number | string;
 
 export type StudyQuestion =
-  | {
-      readonly kind: 'vary';
-      readonly points: readonly (readonly number[])[];
-      readonly variations: readonly Variation[];
-    }
+  | { readonly kind: 'vary'; readonly design: Design; readonly runs: number }
   | { readonly kind: 'matters'; readonly over: readonly FreeRange[]; readonly runs: number }
   | {
       readonly kind: 'best';
@@ -106,7 +102,7 @@ const runnerAims = (study: Study): string[] =>
       : [];
 
 function runsOf(study: Study, q: StudyQuestion): number {
-  if (q.kind === 'vary') return q.points.length;
+  if (q.kind === 'vary') return q.runs;
   if (q.kind === 'matters') return mattersRuns(q.runs, q.over.length);
   return q.kind === 'compare' ? study.setups.length : study.runs;
 }
@@ -153,13 +149,14 @@ function readVary(study: Study, at: string, wrong: Wrong): StudyQuestion | undef
     nameOf.has(a) && nameOf.has(b) ? [{ a: nameOf.get(a)!, b: nameOf.get(b)!, r }] : [],
   );
   if (variations.length < study.values.length || variations.length === 0) return undefined;
-  const { runs, seed, drawing } = study;
-  const { value: points, problem: why } = pointsOf({ variations, runs, seed, drawing, correlations });
-  if (!points) {
+  const { runs: draws, seed, drawing } = study;
+  const design: Design = { variations, runs: draws, seed, drawing, correlations };
+  const { value: runs, problem: why } = runsOfDesign(design);
+  if (runs === undefined) {
     wrong(at, why!.message);
     return undefined;
   }
-  return { kind: 'vary', points, variations };
+  return { kind: 'vary', design, runs };
 }
 
 function readMatters(study: Study, at: string, wrong: Wrong): StudyQuestion {

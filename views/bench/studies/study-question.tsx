@@ -402,7 +402,7 @@ function Aims({ study, fields }: Pick<Props, 'study' | 'fields'>) {
         )}
       </h3>
       {sought > 0 && (
-        <table className="table" data-testid="study-aims" data-rows={list}>
+        <table className="table" data-testid="study-aims" data-rows={list} data-enter="through">
           <tbody>
             {study.aims.map((a, k) => (
               <EditableRow key={a.id} address={`${list}/${a.id}`}>
