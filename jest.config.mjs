@@ -13,7 +13,9 @@ const transform = {
 const shared = {
   transform,
   setupFiles: ['<rootDir>/scripts/random-seed.ts'],
-  transformIgnorePatterns: ['/node_modules/(?!(nanoid|react-dnd|dnd-core|@react-dnd|yup)/)'],
+  transformIgnorePatterns: [
+    '/node_modules/(?!(nanoid|react-dnd|dnd-core|@react-dnd|yup|d3-contour|d3-array|internmap)/)',
+  ],
   moduleNameMapper: { '^@/(.*)$': '<rootDir>/$1', '\\.(css|scss)$': '<rootDir>/ui/no-styles.cjs' },
   extensionsToTreatAsEsm: [],
 };

@@ -256,7 +256,7 @@ describe('the engine', () => {
   test('without a screen: no rows and no verdicts until it rests, then the same ones', async () => {
     const long = (screen: boolean) => ({
       ...tubeCapper,
-      setups: tubeCapper.setups.map((x) => ({ ...x, stop: 20, screen })),
+      setups: tubeCapper.setups.map((x) => ({ ...x, stop: 6, screen })),
     });
     const updates = (screen: boolean) =>
       collect(
@@ -268,7 +268,7 @@ describe('the engine', () => {
     for (const u of unseen.slice(0, -1)) expect([u.chunk, u.findings.length]).toEqual([undefined, 0]);
     const end = unseen.at(-1)!;
     const { time, rows } = end.chunk!;
-    expect([time[0], time[rows - 1]]).toEqual([0, 20]);
+    expect([time[0], time[rows - 1]]).toEqual([0, 6]);
     expect(shown.reduce((sum, u) => sum + (u.chunk?.rows ?? 0), 0)).toBe(rows);
     expect(end.findings).toEqual(shown.at(-1)!.findings);
   });
@@ -384,7 +384,7 @@ describe('what a setup can say', () => {
     const seen: number[] = [];
     const results = await runSetups(
       tubeCapper,
-      ['u-careful', 'u-eager', 'u-late-counter'],
+      ['u-careful', 'u-eager', 'u-guard-written'],
       (p) => seen.push(p.done),
       () => Promise.resolve(true),
     );
@@ -397,7 +397,7 @@ describe('what a setup can say', () => {
     ).toEqual([
       ['finished', 0, undefined],
       ['finished', 1, undefined],
-      ['finished', 0, 'failed'],
+      ['finished', 0, 'passed'],
     ]);
     expect(seen.at(-1)).toBe(3);
     const stopped = await runSetups(
