@@ -40,6 +40,21 @@ async function main(): Promise<void> {
     await page.mouse.up();
     await go('#/bench///');
     await shot('bench');
+    await go('#/bench////study%2Fy-creep');
+    await page.click('[data-testid="ask-study"]');
+    await wait(500);
+    const done = (): Promise<unknown> =>
+      page.waitForFunction(() => !document.querySelector('[data-testid="asking"]'), { timeout: 240_000 });
+    await done();
+    await page.evaluate(() =>
+      [...document.querySelectorAll('button')].find((b) => b.textContent?.includes('Locate'))?.click(),
+    );
+    await wait(500);
+    await done();
+    await (await page.$('.run-plot [role=slider]'))!.focus();
+    for (let k = 0; k < 11; k++) await page.keyboard.press('ArrowRight');
+    await wait(400);
+    await shot('study');
     await go('#/needs///requirement%2Fr-cap-02');
     await shot('needs');
     await run(page, 'u-careful');
@@ -83,7 +98,6 @@ async function main(): Promise<void> {
       [...document.querySelectorAll('button')].find((b) => b.textContent?.startsWith('Compare'))!.click(),
     );
     await wait(600);
-    await shot('import');
     await run(page, 'u-eager');
     await go('#/product/spindle//quantity%2Fq-speed');
     await shot('product');
