@@ -32,16 +32,6 @@ export function Outline() {
   const project = useProject((s) => s.project);
   const area = usePlace((s) => s.area);
   const [search, setSearch] = useState('');
-  const box = useRef<HTMLDivElement>(null);
-  const [size, setSize] = useState({ width: 200, height: 200 });
-  const api = useRef<TreeApi<Item>>(undefined);
-  useEffect(() => {
-    const el = box.current;
-    if (!el) return;
-    const observer = new ResizeObserver(() => setSize({ width: el.clientWidth, height: el.clientHeight }));
-    observer.observe(el);
-    return () => observer.disconnect();
-  }, []);
   const arranging = usePlace((s) => s.sheet.startsWith('panel/'));
   const items = useMemo(
     () => (!project ? [] : area === 'bench' && !arranging ? benchItems(project) : outlineItems(project, tree, area)),
@@ -58,22 +48,53 @@ export function Outline() {
           onChange={(e) => setSearch(e.target.value)}
         />
       </div>
-      <div
-        ref={box}
-        style={{ flex: 1, minHeight: 0, '--outline-width': `${size.width}px` } as CSSProperties}
-        role="navigation"
-        aria-label="Outline"
-      >
+      <OutlineTree
+        key={area === 'bench' ? (arranging ? 'usable' : 'bench') : 'parts'}
+        items={items}
+        isBench={area === 'bench'}
+        search={search}
+      />
+    </>
+  );
+}
+
+/** The tree itself: each has a root of its own, so that one that comes does not meet one that goes. */
+function OutlineTree({
+  items,
+  isBench,
+  search,
+}: {
+  readonly items: readonly Item[];
+  readonly isBench: boolean;
+  readonly search: string;
+}) {
+  const [root, setRoot] = useState<HTMLDivElement | null>(null);
+  const [size, setSize] = useState({ width: 200, height: 200 });
+  const api = useRef<TreeApi<Item>>(undefined);
+  useEffect(() => {
+    if (!root) return;
+    const observer = new ResizeObserver(() => setSize({ width: root.clientWidth, height: root.clientHeight }));
+    observer.observe(root);
+    return () => observer.disconnect();
+  }, [root]);
+  return (
+    <div
+      ref={setRoot}
+      style={{ flex: 1, minHeight: 0, '--outline-width': `${size.width}px` } as CSSProperties}
+      role="navigation"
+      aria-label="Outline"
+    >
+      {root && (
         <Tree<Item>
+          dndRootElement={root}
           ref={(t) => void (api.current = t ?? undefined)}
           data={items}
-          {...(area === 'bench' && { initialOpenState: { 'part:': true, setups: true, studies: true, panels: true } })}
+          {...(isBench && { initialOpenState: { 'part:': true, setups: true, studies: true, panels: true } })}
           width={size.width}
           height={size.height}
           rowHeight={27}
           indent={14}
-          openByDefault={area !== 'bench'}
-          key={area === 'bench' ? (arranging ? 'usable' : 'bench') : 'parts'}
+          openByDefault={!isBench}
           disableDrag
           disableDrop
           disableEdit
@@ -89,8 +110,8 @@ export function Outline() {
         >
           {OutlineRow}
         </Tree>
-      </div>
-    </>
+      )}
+    </div>
   );
 }
 
