@@ -12,7 +12,7 @@ import {
 import { useEffect, useRef, useState } from 'react';
 import { usePlace } from '@/store/place-store';
 import { formatNumber } from './format';
-import { plotAxis, plotFont, plotInks } from './plot-look';
+import { dataSpan, plotAxis, plotFont, plotInks } from './plot-look';
 
 Chart.register(LinearScale, LogarithmicScale, LineController, LineElement, PointElement, ScatterController);
 
@@ -84,7 +84,17 @@ export function XyPlot({ label, curves, xName, yName, height, logX, square, mark
         elements: { line: { tension: 0 } },
         scales: {
           // points at the edge would be cut
-          x: { ...axis(xName, logX ?? false), ...(!logX && curves.some((c) => c.points) && { grace: '6%' }) },
+          x: {
+            ...axis(xName, logX ?? false),
+            ...(!logX &&
+              curves.some((c) => c.points) &&
+              (square
+                ? { grace: '6%' }
+                : dataSpan(
+                    curves.flatMap((c) => c.x.filter(Number.isFinite)),
+                    0.02,
+                  ))),
+          },
           y: {
             ...axis(yName, false),
             grace: '4%',

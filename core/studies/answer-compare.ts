@@ -5,7 +5,7 @@ import { wordOf } from '../simulate/configurations';
 import type { Recording } from '../simulate/recording';
 import type { RequirementFinding } from '../verdicts/finding';
 import { compareRecordings, type Comparison, type Tolerance } from './compare';
-import { readMeasured, type Measured } from './measured';
+import { readMeasuredText, type Measured } from './measured';
 import { momentOf } from './moment-of';
 
 /** Recordings laid over each other: runs of setups, and what was measured. The first one is what the others are compared with. */
@@ -111,7 +111,7 @@ function runSide(project: Project, setup: Setup): ComparedSide | readonly Proble
 /** Columns under the names of the quantities they are of. */
 function measuredSide(project: Project, study: Study, id: string): ComparedSide | readonly Problem[] {
   const recording = project.recordings.find((r) => r.id === id)!;
-  const { value: data, problem: unread } = readMeasured(new TextEncoder().encode(recording.text), recording.name);
+  const { value: data, problem: unread } = readMeasuredText(recording.text, recording.name);
   if (!data) return [{ ...unread!, place: `recording/${id}` }];
   const named = new Map(
     study.columns.flatMap((c) =>

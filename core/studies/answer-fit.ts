@@ -3,7 +3,7 @@ import type { Project, Study } from '../project/project';
 import { fitTogether, type FitTogether } from './fit-together';
 import { readyFromSetup } from './fit-prepare';
 import type { FreeRange } from './goal';
-import { readMeasured } from './measured';
+import { readMeasuredText } from './measured';
 import type { ReadStudy } from './study';
 import type { ReadyToFit } from './fit-prepare';
 
@@ -31,7 +31,7 @@ export async function answerFit(
   const all: { ready: ReadyToFit; name: string }[] = [];
   for (const id of study.recordings) {
     const recording = project.recordings.find((r) => r.id === id)!;
-    const { value: data, problem: unread } = readMeasured(new TextEncoder().encode(recording.text), recording.name);
+    const { value: data, problem: unread } = readMeasuredText(recording.text, recording.name);
     if (!data) return [{ ...unread!, place: `recording/${id}` }];
     const maps = study.columns.flatMap((c) =>
       c.recording === id && c.quantity.trim() !== '' ? [{ column: c.column, quantity: c.quantity.trim() }] : [],

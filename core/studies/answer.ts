@@ -2,35 +2,19 @@ import { problem, type Problem } from '../language/diagnostics';
 import type { Project, Study } from '../project/project';
 import { basisOf, type RunBasis } from '../run/basis';
 import { bestOf, type BestAnswer } from './best';
-import { borderOf, type Worths } from './border';
+import { borderOfStudy, type BorderAnswer } from './answer-border';
 import { breaksOf, type BreaksAnswer } from './breaks';
 import { answerCompare, type CompareAnswer } from './answer-compare';
 import { answerFit, type FitAnswerOfStudy } from './answer-fit';
 import { listedValues, pointsOf } from './design';
-import { brokenBy, spaceOf } from './goal';
 import type { Executor } from './many';
 import { mattersOf, type MattersAnswer } from './matters';
 import type { RunTable } from './run-table';
-import { createRunner, type Runner, type RunnerQuestion, type RunOutcome } from './runner';
-import { readStudy, studyMark, type AimOf, type ReadStudy, type StudyQuestion } from './study';
+import { createRunner, type Runner, type RunnerQuestion } from './runner';
+import { readStudy, studyMark, type ReadStudy, type StudyQuestion } from './study';
 import { crossingsOf, varied, type Crossing } from './vary';
 
 /** What came of a study, as data that is kept. */
-export interface BorderAnswer {
-  readonly over: readonly string[];
-  readonly units: readonly string[];
-  readonly aims: readonly { readonly formula: string; readonly sense: 'low' | 'high'; readonly unit: string }[];
-  readonly points: readonly {
-    readonly point: readonly number[];
-    readonly aims: readonly number[];
-    readonly isAllowed: boolean;
-    readonly broken: readonly string[];
-  }[];
-  readonly design: { readonly point: readonly number[]; readonly aims: readonly (number | undefined)[] };
-  readonly runs: number;
-  readonly failed: number;
-}
-
 export type StudyFound =
   | {
       readonly kind: 'vary';
@@ -237,7 +221,10 @@ async function answerMany(
       return typeof found === 'string' ? found : { kind: 'matters', found };
     }
     case 'best': {
-      if (question.aims.length === 2) return border(question, runner, executor, watch);
+      if (question.aims.length === 2) {
+        const found = await borderOfStudy(question, runner, executor, watch.goOn);
+        return typeof found === 'string' ? found : { kind: 'border', found };
+      }
       const [{ sense, of: aim }] = question.aims;
       const { over, runs, seed, method } = question;
       const found = await bestOf(
@@ -255,72 +242,6 @@ async function answerMany(
     default:
       return 'This is asked elsewhere';
   }
-}
-
-/** Two aims: the border of what can be had under the requirements. */
-async function border(
-  question: Extract<StudyQuestion, { kind: 'best' }>,
-  runner: Runner,
-  executor: Executor,
-  watch: StudyWatch,
-): Promise<StudyFound | string> {
-  const space = spaceOf(runner, question.over, []);
-  const read = (of: AimOf, o: RunOutcome): number | undefined =>
-    typeof of === 'number' ? o.aims[of] : o.findings.find((f) => f.key === of)?.margin;
-  const keys = new Set(runner.requirements.map((r) => r.key));
-  const missing = question.aims.find((a) => typeof a.of === 'string' && !keys.has(a.of));
-  if (missing) return `There is no requirement ${missing.of}; there are ${[...keys].join(', ') || 'none'}`;
-  const start = space.start ?? space.bounds.low;
-  const design = runner.run(space.ask(start));
-  const decided = new Set(design.findings.flatMap((f) => (f.verdict === 'undecided' ? [] : [f.key])));
-  const outcomes = new Map<string, RunOutcome>();
-  let [runs, failed] = [0, 0];
-  const worthOf = (o: RunOutcome): Worths => {
-    const values = question.aims.map((a) => read(a.of, o));
-    if (o.status === 'failed' || values.some((x) => x === undefined || !Number.isFinite(x)))
-      return { broken: 1e30, aims: question.aims.map(() => Infinity) };
-    const broken = brokenBy(o, keys, decided).reduce(
-      (sum, { verdict, margin }) => sum + (verdict === 'fails' && margin !== undefined ? Math.max(1e-12, -margin) : 1),
-      0,
-    );
-    return { broken, aims: values.map((x, k) => (question.aims[k].sense === 'low' ? x! : -x!)) };
-  };
-  const found = await borderOf(
-    async (points) => {
-      const done = await executor.run(points.map(space.ask), { goOn: () => watch.goOn(runs, question.runs) });
-      return done.map((o, k) => {
-        runs++;
-        if (o.status === 'failed') failed++;
-        outcomes.set(points[k].join(), o);
-        return worthOf(o);
-      });
-    },
-    space.bounds,
-    { most: question.runs, seed: question.seed, start },
-  );
-  const points = found.points.filter((p) => p.worth.broken < 1e30);
-  if (points.length === 0) return 'No run came to its end';
-  const unitOf = (of: AimOf): string =>
-    typeof of === 'number'
-      ? runner.aimUnits[of]
-      : ([...outcomes.values()].map((o) => o.findings.find((f) => f.key === of)?.unit).find(Boolean) ?? '');
-  return {
-    kind: 'border',
-    found: {
-      over: question.over.map((o) => o.name),
-      units: runner.units,
-      aims: question.aims.map(({ formula, sense, of }) => ({ formula, sense, unit: unitOf(of) })),
-      points: points.map(({ point, worth }) => ({
-        point,
-        aims: worth.aims.map((x, k) => (question.aims[k].sense === 'low' ? x : -x)),
-        isAllowed: worth.broken === 0,
-        broken: brokenBy(outcomes.get(point.join())!, keys, decided).map((f) => f.key),
-      })),
-      design: { point: start, aims: question.aims.map((a) => read(a.of, design)) },
-      runs,
-      failed,
-    },
-  };
 }
 
 /** Where verdicts change, of a study that varied one value, on demand. */

@@ -1,5 +1,5 @@
 import type { Verdict } from '../verdicts/finding';
-import { brokenBy, lookFor, spaceOf, underRequirements, type FreeRange, type Method } from './goal';
+import { brokenBy, decidedBy, lookFor, spaceOf, underRequirements, type FreeRange, type Method } from './goal';
 import type { Executor } from './many';
 import type { Runner, RunOutcome } from './runner';
 
@@ -84,7 +84,7 @@ export async function bestOf(
   const watched = new Set(keys);
   const start = space.start ?? space.bounds.low;
   const design = runner.run(space.ask(start));
-  const decided = new Set(design.findings.flatMap((f) => (f.verdict === 'undecided' ? [] : [f.key])));
+  const decided = decidedBy(design);
   const sign = sense === 'low' ? 1 : -1;
   const judge = underRequirements(sign, valueOf, watched, decided);
   const report = await lookFor(executor, space.bounds, space.ask, judge, space.start, {

@@ -97,6 +97,13 @@ export function readVariation(text: string): { readonly value?: Variation; reado
   return { value: { name, kind: 'list', values } };
 }
 
+/** Whether a range is that of a distribution, such as `normal(2, 0.1)`. */
+export const isDrawn = (range: string): boolean => /^\s*[a-z]+\s*\(/i.test(range);
+
+/** A range as a study has it, without the name of what takes the values. */
+export const readRange = (name: string, range: string): ReturnType<typeof readVariation> =>
+  readVariation(`${name.trim()}${isDrawn(range) ? '~' : '='}${range.trim()}`);
+
 /** `8:14`: between which values something is looked for. */
 export function readSpan(text: string): { readonly low: number; readonly high: number } | string {
   const [, a, b, more] = /^\s*([^:]*):([^:]*)(:.*)?$/.exec(text) ?? [];

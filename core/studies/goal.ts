@@ -75,11 +75,7 @@ export const underRequirements =
     if (outcome.status === 'failed') return unusable;
     const value = valueOf(outcome);
     if (value === undefined || !Number.isFinite(value)) return unusable;
-    const broken = brokenBy(outcome, watched, decided).reduce(
-      (sum, { verdict, margin }) => sum + (verdict === 'fails' && margin !== undefined ? Math.max(1e-12, -margin) : 1),
-      0,
-    );
-    return { broken, value: sign * value };
+    return { broken: howBroken(outcome, watched, decided), value: sign * value };
   };
 
 /** What a run does not keep. */
@@ -91,6 +87,17 @@ export const brokenBy = (
   findings.filter(
     (f) => watched.has(f.key) && (f.verdict === 'fails' || (f.verdict === 'undecided' && decided.has(f.key))),
   );
+
+/** By how much, all together, each in its own unit. */
+export const howBroken = (outcome: RunOutcome, watched: ReadonlySet<string>, decided: ReadonlySet<string>): number =>
+  brokenBy(outcome, watched, decided).reduce(
+    (sum, { verdict, margin }) => sum + (verdict === 'fails' && margin !== undefined ? Math.max(1e-12, -margin) : 1),
+    0,
+  );
+
+/** What a run decides: the best has to decide it as well. */
+export const decidedBy = ({ findings }: RunOutcome): ReadonlySet<string> =>
+  new Set(findings.flatMap((f) => (f.verdict === 'undecided' ? [] : [f.key])));
 
 /** The margin of one requirement; without one, whether it fails. */
 export const lowestMargin =

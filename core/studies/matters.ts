@@ -127,8 +127,12 @@ export async function slopesAt(
 
 /** A margin or a formula that changes with the values, and how much of that each of them explains. */
 export interface MatteringResult {
+  /** Key of the requirement, or the formula. */
   readonly name: string;
+  /** It is the margin of a requirement. */
+  readonly isMargin: boolean;
   readonly unit: string;
+  readonly mean: number;
   readonly deviation: number;
   readonly used: number;
   /** Points whose runs have no value of it. */
@@ -163,13 +167,19 @@ export async function mattersOf(
     points.map((values) => ({ values })),
     watch,
   );
-  const results: { name: string; unit: string; of: (o: RunOutcome) => number | undefined }[] = [
+  const results: { name: string; isMargin: boolean; unit: string; of: (o: RunOutcome) => number | undefined }[] = [
     ...runner.requirements.map(({ key }) => ({
       name: key,
+      isMargin: true,
       unit: outcomes.map((o) => o.findings.find((f) => f.key === key)?.unit).find((u) => u !== undefined) ?? '',
       of: (o: RunOutcome) => o.findings.find((f) => f.key === key)?.margin,
     })),
-    ...aims.map((text, k) => ({ name: text, unit: runner.aimUnits[k], of: (o: RunOutcome) => o.aims[k] })),
+    ...aims.map((text, k) => ({
+      name: text,
+      isMargin: false,
+      unit: runner.aimUnits[k],
+      of: (o: RunOutcome) => o.aims[k],
+    })),
   ];
   const slopes = await slopesAt(
     executor,
@@ -178,14 +188,18 @@ export async function mattersOf(
     results.map((r) => r.of),
   );
   const told: MatteringResult[] = [];
-  for (const [j, { name, unit, of }] of results.entries()) {
+  for (const [j, { name, isMargin, unit, of }] of results.entries()) {
     const values = outcomes.map((o) => (o.status === 'finished' ? of(o) : undefined));
     const { values: indices, variance, used, leftOut } = indicesOf(over, values);
-    // a margin that no run has, or that is the same in all, has no shares
-    if (used < 8 || !(variance > 0)) continue;
+    const known = values.filter((x): x is number => x !== undefined && Number.isFinite(x));
+    const mean = known.reduce((sum, x) => sum + x, 0) / Math.max(1, known.length);
+    // a margin that no run has, or that is the same in all but for rounding, has no shares
+    if (used < 8 || !(Math.sqrt(variance) > 1e-9 * Math.abs(mean))) continue;
     told.push({
       name,
+      isMargin,
       unit,
+      mean,
       deviation: Math.sqrt(variance),
       used,
       leftOut,
@@ -196,7 +210,7 @@ export async function mattersOf(
   return {
     over: over.map((o) => o.name),
     units: runner.units,
-    runs: outcomes.length,
+    runs: outcomes.length + 2 * over.length,
     results: told,
     problems: [...new Set(outcomes.flatMap((o) => (o.status === 'failed' ? [o.problem] : [])))],
   };

@@ -94,6 +94,10 @@ export function readMeasured(
   return { value: { time: Float64Array.from(time), columns, remarks } };
 }
 
+/** The same of a text, such as that of a recording of the project. */
+export const readMeasuredText = (text: string, name: string): ReturnType<typeof readMeasured> =>
+  readMeasured(new TextEncoder().encode(text), name);
+
 /** The value of a column at a time: straight between its points, before a jump or after it; NaN outside and in gaps. */
 export function valueOver(time: Float64Array, values: Float64Array, t: number, isAfter = true): number {
   const n = time.length;

@@ -1,6 +1,6 @@
 import { problem, type Problem } from '../language/diagnostics';
-import { setupOf, type Project, type Setup, type Study } from '../project/project';
-import { readSpan, readVariation, runsOf as runsOfDesign, type Design, type Variation } from './design';
+import { setupOf, type Project, type Study } from '../project/project';
+import { readRange, readSpan, runsOf as runsOfDesign, type Design, type Variation } from './design';
 import type { FreeMessage, FreeRange, Method } from './goal';
 import { mattersRuns } from './matters';
 import type { RunnerQuestion } from './runner';
@@ -134,8 +134,7 @@ function readVary(study: Study, at: string, wrong: Wrong): StudyQuestion | undef
   const variations: Variation[] = [];
   for (const v of study.values) {
     const text = v.range.trim();
-    const sign = /^[a-z]+\s*\(/i.test(text) ? '~' : '=';
-    const { value, problem: why } = readVariation(`${v.name.trim()}${sign}${text}`);
+    const { value, problem: why } = readRange(v.name, text);
     if (text === '')
       wrong(`${at}/value/${v.id}/range`, 'Which values? Such as 8:14:13, or 8, 10, 12, or normal(10, 0.5)');
     else if (value) variations.push(value);
@@ -242,12 +241,18 @@ export const studyProblems = (project: Project): Problem[] =>
   project.studies.flatMap((s) => (isBegun(s) ? readStudy(project, s).problems : []));
 
 /** A study that nobody has filled in yet is not wrong. */
-const isBegun = (s: Study): boolean =>
+export const isBegun = (s: Study): boolean =>
   s.values.length + s.messages.length + s.aims.length + s.recordings.length + s.setups.length > 0;
 
 /** How an aim is called: by its name, or as its formula. */
 export const aimName = (a: { readonly name: string; readonly formula: string }): string =>
   a.name.trim() || a.formula.trim();
+
+/** How a formula that was asked for is called in its study. */
+export function calledIn(study: Study, formula: string): string {
+  const aim = study.aims.find((a) => a.formula.trim() === formula);
+  return aim ? aimName(aim) : formula;
+}
 
 /** What a study was asked with, to tell whether what it found is of an earlier one. */
 export const studyMark = (study: Study): string =>
@@ -258,5 +263,3 @@ export const studyMark = (study: Study): string =>
     values: study.values.map((v) => [v.name, v.range]),
     aims: study.aims.map((a) => [a.sense, a.formula]),
   });
-
-export type { Setup };

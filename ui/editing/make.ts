@@ -25,6 +25,7 @@ import { usePlace, type Location } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { focusName } from '../focus-name';
+import { kindWord, studyKinds } from '../study-kinds';
 import { allNames, freeName, numberedName } from '../names';
 
 /** Making new things: each with a name that is free, shown where it stands. Views and the search over commands use the same. */
@@ -140,15 +141,6 @@ export function addSetup(project: Project, base?: Setup): void {
     useRuns.getState().chooseSetup(entry.id);
 }
 
-const studyNames: Readonly<Record<Study['kind'], string>> = {
-  compare: 'Compare',
-  vary: 'Vary',
-  matters: 'What matters',
-  best: 'Best value',
-  breaks: 'What breaks it',
-  fit: 'Fit',
-};
-
 /** A study of a kind, of the setup at hand; or one like another. */
 export function addStudy(project: Project, kind: Study['kind'], base?: Study): void {
   const { setupId } = useRuns.getState();
@@ -160,7 +152,7 @@ export function addStudy(project: Project, kind: Study['kind'], base?: Study): v
       ...(kind === 'compare' && { setups: project.setups.slice(0, 2).map((s) => s.id) }),
     }),
     id: `y-${nanoid(8)}`,
-    name: numbered(project.studies, base ? `${base.name} copy` : studyNames[kind]),
+    name: numbered(project.studies, base ? `${base.name} copy` : kindWord(kind)),
   };
   put('study', entry, base ? `Copy the study ${base.name}` : 'Add a study', {
     area: 'bench',
@@ -257,8 +249,8 @@ export function makings(project: Project, type: PartType | undefined): readonly 
           },
         ]
       : []),
-    ...(Object.keys(studyNames) as Study['kind'][]).map((kind) => ({
-      text: `New study: ${studyNames[kind]}`,
+    ...studyKinds.map(([kind, word]) => ({
+      text: `New study: ${word}`,
       run: () => addStudy(project, kind),
     })),
     { text: 'New panel', run: () => addPanel(project) },

@@ -6,6 +6,7 @@ import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
+import { Choices } from '@/ui/choices';
 import { addSetup } from '@/ui/editing/make';
 import { PanelDetails } from './panel-details';
 import { PanelEditor } from './panel-editor';
@@ -57,21 +58,12 @@ export function BenchSheet() {
             </div>
           ) : (
             <>
-              <div className="setup-tabs" role="radiogroup" aria-label="Setups">
-                {project.setups.map((s) => (
-                  <button
-                    key={s.id}
-                    type="button"
-                    role="radio"
-                    data-element={`setup/${s.id}`}
-                    aria-checked={s.id === setup?.id}
-                    className={`btn btn-sm ${s.id === setup?.id ? 'btn-primary' : 'btn-plain'}`}
-                    onClick={() => chooseSetup(s.id)}
-                  >
-                    {s.name}
-                  </button>
-                ))}
-              </div>
+              <Choices
+                label="Setups"
+                choices={project.setups.map((s) => ({ key: s.id, text: s.name, element: `setup/${s.id}` }))}
+                chosen={setup?.id}
+                onChoose={chooseSetup}
+              />
               {batch && <BatchRun project={project} close={() => setBatch(false)} />}
               {setup && !batch && (
                 <SetupForm key={setup.id} project={project} setup={setup} copy={() => addSetup(project, setup)} />

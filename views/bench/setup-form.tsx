@@ -17,6 +17,7 @@ import { RunFacts } from './run-facts';
 import { SetupComparison } from './setup-extras';
 import { Stimulus } from './stimulus';
 import { FieldRow } from '@/ui/field-row';
+import { NumberRow } from '@/ui/number-row';
 
 interface Props {
   readonly project: Project;
@@ -238,22 +239,16 @@ function Computation({ project, setup }: Props) {
     unit: string,
     shown = label,
   ) => (
-    <FieldRow label={shown} className="d-flex align-items-baseline gap-2">
-      <span className="short-field">
-        <CellField
-          value={String(setup[key])}
-          label={label}
-          mono
-          onCommit={(text) => {
-            const value = Number(text.replace(/\s*(s|sec)$/, ''));
-            return Number.isFinite(value) && text.trim() !== ''
-              ? set({ [key]: value, ...(key === 'stop' && followed(value)) }, `Change ${label.toLowerCase()}`)
-              : { severity: 'error', code: 'number', message: `"${text}" is not a number` };
-          }}
-        />
-      </span>
-      <span className="quiet">{unit}</span>
-    </FieldRow>
+    <NumberRow
+      name={shown}
+      label={label}
+      unit="s"
+      value={setup[key]}
+      after={unit}
+      onNumber={(value) =>
+        set({ [key]: value, ...(key === 'stop' && followed(value)) }, `Change ${label.toLowerCase()}`)
+      }
+    />
   );
   const recordProblem = problemOf(`setup/${setup.id}/record`);
   const shown = setup.tracks.length > 0 ? setup.tracks : project.tracks.map((t) => t.id);

@@ -10,7 +10,7 @@ import { usePlace, type Area, type Location } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { momentAt } from '@/ui/moment';
-import { kindWord } from '../bench/studies/study-words';
+import { kindWord } from '@/ui/study-kinds';
 import { DraggableName } from '@/ui/draggable-name';
 
 interface Item {

@@ -2,9 +2,9 @@
 import { Check, CornerDownRight, Play } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import type { Project, Study } from '@/core/project/project';
-import type { BorderAnswer as FoundBorder } from '@/core/studies/answer';
+import type { BorderAnswer as FoundBorder } from '@/core/studies/answer-border';
 import type { BestAnswer as Found, FoundVerdict } from '@/core/studies/best';
-import { aimName } from '@/core/studies/study';
+import { aimName, calledIn } from '@/core/studies/study';
 import { applyToDesign, applyToSetup, openCase, type Named } from '@/store/study-actions';
 import { Button } from '@/ui/button';
 import { formatNumber, withUnit } from '@/ui/format';
@@ -217,12 +217,8 @@ export function BorderAnswer({ project, study, found }: Props<FoundBorder>) {
     [found],
   );
   const shown = found.points[Math.min(at, found.points.length - 1)];
-  const called = (formula: string): string => {
-    const aim = study.aims.find((a) => a.formula.trim() === formula);
-    return aim ? aimName(aim) : formula;
-  };
   const name = (k: number): string =>
-    withUnit(called(found.aims[k].formula), found.aims[k].unit && `[${found.aims[k].unit}]`);
+    withUnit(calledIn(study, found.aims[k].formula), found.aims[k].unit && `[${found.aims[k].unit}]`);
   return (
     <>
       <div className="study-words" data-testid="study-words">

@@ -5,6 +5,7 @@ import type { ColumnComparison } from '@/core/studies/compare';
 import { differenceTrack } from '@/core/studies/difference-track';
 import { convertValue, sameDimension, unitOrUndefined } from '@/core/language/units';
 import { useRuns } from '@/store/run-store';
+import { Choices } from '@/ui/choices';
 import { formatNumber, withUnit } from '@/ui/format';
 import { XyPlot, type Curve } from '@/ui/xy-plot';
 import { marginWords, VerdictWord } from './verdict-row';
@@ -34,20 +35,12 @@ export function CompareAnswer({ found }: { readonly found: Found }) {
   return (
     <>
       {others.length > 1 && (
-        <div className="setup-tabs" role="radiogroup" aria-label={`Compared with ${first.name}`}>
-          {others.map((o, j) => (
-            <button
-              key={o.id}
-              type="button"
-              role="radio"
-              aria-checked={j === k}
-              className={`btn btn-sm ${j === k ? 'btn-primary' : 'btn-plain'}`}
-              onClick={() => setOther(j)}
-            >
-              {o.name}
-            </button>
-          ))}
-        </div>
+        <Choices
+          label={`Compared with ${first.name}`}
+          choices={others.map((o, j) => ({ key: String(j), text: o.name }))}
+          chosen={String(k)}
+          onChoose={(key) => setOther(Number(key))}
+        />
       )}
       <div className="study-words" data-testid="study-words">
         {comparison.first ? (

@@ -5,6 +5,7 @@ import type { Project, Study } from '@/core/project/project';
 import type { FitAnswerOfStudy } from '@/core/studies/answer-fit';
 import { applyToDesign, applyToSetup, type Named } from '@/store/study-actions';
 import { Button } from '@/ui/button';
+import { Choices } from '@/ui/choices';
 import { formatNumber, withUnit } from '@/ui/format';
 import { XyPlot, type Curve } from '@/ui/xy-plot';
 
@@ -115,20 +116,19 @@ export function FitAnswer({
         </tbody>
       </table>
       {report.columns.length > 1 && (
-        <div className="setup-tabs" role="radiogroup" aria-label="Measured column">
-          {report.columns.map((c, k) => (
-            <button
-              key={c.quantity + found.recordings[k]}
-              type="button"
-              role="radio"
-              aria-checked={k === shown}
-              className={`btn btn-sm ${k === shown ? 'btn-primary' : 'btn-plain'}`}
-              onClick={() => setShown(k)}
-            >
-              {c.quantity} <span className="quiet">{found.recordings[k]}</span>
-            </button>
-          ))}
-        </div>
+        <Choices
+          label="Measured column"
+          choices={report.columns.map((c, k) => ({
+            key: String(k),
+            text: (
+              <>
+                {c.quantity} <span className="quiet">{found.recordings[k]}</span>
+              </>
+            ),
+          }))}
+          chosen={String(shown)}
+          onChoose={(key) => setShown(Number(key))}
+        />
       )}
       <Curves found={found} k={Math.min(shown, report.columns.length - 1)} />
       {report.values.length > 1 && <Correlation found={found} />}

@@ -1,11 +1,17 @@
 'use client';
 import { useState } from 'react';
 import type { MattersAnswer as Found } from '@/core/studies/matters';
+import { Choices } from '@/ui/choices';
 import { formatNumber, withUnit } from '@/ui/format';
 
 /** How much of what varies each value explains: a bar by itself within a bar with all it takes part in. */
 export function MattersAnswer({ found }: { readonly found: Found }) {
-  const [picked, setPicked] = useState(0);
+  // the margin that is nearest to its limit for how much it varies
+  const nearest = found.results.reduce(
+    (best, r, k, all) => (r.isMargin && r.mean / r.deviation < all[best].mean / all[best].deviation ? k : best),
+    0,
+  );
+  const [picked, setPicked] = useState(nearest);
   const result = found.results[Math.min(picked, found.results.length - 1)];
   const sorted = [...result.values].sort((a, b) => b.total - a.total);
   const share = (x: number): number => 100 * Math.min(1, Math.max(0, x));
@@ -16,8 +22,7 @@ export function MattersAnswer({ found }: { readonly found: Found }) {
     <>
       <div className="study-words" data-testid="study-words">
         <p>
-          {most.name} decides most of the{' '}
-          {result.name.startsWith('CAP') || /^[A-Z]+-/.test(result.name) ? 'margin of ' : ''}
+          {most.name} decides most of the {result.isMargin ? 'margin of ' : ''}
           {result.name}: {formatNumber(share(most.total), 3)} % of its variance with all it takes part in.
         </p>
         {nothing.length > 0 && nothing.length < sorted.length && (
@@ -29,20 +34,12 @@ export function MattersAnswer({ found }: { readonly found: Found }) {
           </p>
         )}
       </div>
-      <div className="setup-tabs" role="radiogroup" aria-label="What varies">
-        {found.results.map((r, k) => (
-          <button
-            key={r.name}
-            type="button"
-            role="radio"
-            aria-checked={r === result}
-            className={`btn btn-sm ${r === result ? 'btn-primary' : 'btn-plain'}`}
-            onClick={() => setPicked(k)}
-          >
-            {r.name}
-          </button>
-        ))}
-      </div>
+      <Choices
+        label="What varies"
+        choices={found.results.map((r, k) => ({ key: String(k), text: r.name }))}
+        chosen={String(found.results.indexOf(result))}
+        onChoose={(key) => setPicked(Number(key))}
+      />
       <table className="table matters" data-testid="matters">
         <thead>
           <tr>

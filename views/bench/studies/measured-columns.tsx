@@ -3,7 +3,7 @@ import { FileUp, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
 import type { MeasuredRecording, Project, Study } from '@/core/project/project';
-import { readMeasured } from '@/core/studies/measured';
+import { readMeasured, readMeasuredText } from '@/core/studies/measured';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
@@ -11,6 +11,7 @@ import { CellField } from '@/ui/cell-field';
 import { FieldRow } from '@/ui/field-row';
 import { FileButton } from '@/ui/file-button';
 import { formatNumber } from '@/ui/format';
+import { NumberRow } from '@/ui/number-row';
 import type { StudyFields } from './study-fields';
 
 interface Props {
@@ -53,7 +54,7 @@ async function bring(file: File, study: Study): Promise<void> {
 
 /** Recordings of the project, which of them the study takes, and what their columns are. */
 export function MeasuredColumns({ project, study, fields }: Props) {
-  const { set, problemOf } = fields;
+  const { problemOf } = fields;
   return (
     <>
       <h3 className="section-title">
@@ -79,66 +80,52 @@ export function MeasuredColumns({ project, study, fields }: Props) {
       {project.recordings.map((r) => (
         <RecordingRow key={r.id} recording={r} study={study} fields={fields} />
       ))}
-      {study.kind === 'compare' && (
-        <>
-          <h3 className="section-title">How they are laid over each other</h3>
-          <FieldRow label="Aligned at">
-            <CellField
-              value={study.alignAt}
-              label="What comes at one time in all of them"
-              mono
-              names={fields.names.formula}
-              placeholder="their beginning; or in(ctrl.mode.Press), cap.torque > 0.1"
-              problem={problemOf('alignAt')}
-              onCommit={(alignAt) => set({ alignAt: alignAt.trim() }, 'Change where they are aligned')}
-            />
-          </FieldRow>
-          <FieldRow label="Moved by" className="d-flex align-items-baseline gap-2">
-            <span className="short-field">
-              <CellField
-                value={study.shift}
-                label="Seconds by which the others are moved"
-                mono
-                placeholder="0"
-                problem={problemOf('shift')}
-                onCommit={(shift) => set({ shift: shift.trim() }, 'Change the shift')}
-              />
-            </span>
-            <span className="quiet">s, the others</span>
-          </FieldRow>
-          {(['relative', 'absolute', 'time'] as const).map((key) => {
-            const [tolerance = { relative: 1e-3, absolute: 0, time: 0 }] = study.tolerance;
-            return (
-              <FieldRow
-                key={key}
-                label={key === 'relative' ? 'Tolerance' : ''}
-                className="d-flex align-items-baseline gap-2"
-              >
-                <span className="short-field">
-                  <CellField
-                    value={String(tolerance[key])}
-                    label={`Tolerance, ${key}`}
-                    mono
-                    onCommit={(text) => {
-                      const x = Number(text);
-                      return text.trim() !== '' && Number.isFinite(x) && x >= 0
-                        ? set({ tolerance: [{ ...tolerance, [key]: x }] }, 'Change the tolerance')
-                        : { severity: 'error', code: 'number', message: `"${text}" is no number from 0 on` };
-                    }}
-                  />
-                </span>
-                <span className="quiet">
-                  {key === 'relative'
-                    ? 'of the largest value'
-                    : key === 'absolute'
-                      ? 'in the unit of the quantity'
-                      : 's earlier or later'}
-                </span>
-              </FieldRow>
-            );
-          })}
-        </>
-      )}
+    </>
+  );
+}
+
+const tolerances = [
+  ['relative', 'Tolerance', 'of the largest value'],
+  ['absolute', '', 'in the unit of the quantity'],
+  ['time', '', 's earlier or later'],
+] as const;
+
+/** How recordings are laid over each other, and from where on differences count. */
+export function Alignment({ study, fields: { set, names, problemOf } }: Pick<Props, 'study' | 'fields'>) {
+  const [tolerance = { relative: 1e-3, absolute: 0, time: 0 }] = study.tolerance;
+  return (
+    <>
+      <h3 className="section-title">How they are laid over each other</h3>
+      <FieldRow label="Aligned at">
+        <CellField
+          value={study.alignAt}
+          label="What comes at one time in all of them"
+          mono
+          names={names.formula}
+          placeholder="their beginning"
+          problem={problemOf('alignAt')}
+          onCommit={(alignAt) => set({ alignAt: alignAt.trim() }, 'Change where they are aligned')}
+        />
+      </FieldRow>
+      <NumberRow
+        name="Moved by"
+        label="Seconds by which the others are moved"
+        unit="s"
+        value={Number(study.shift) || 0}
+        after="s, the others"
+        problem={problemOf('shift')}
+        onNumber={(x) => set({ shift: x === 0 ? '' : String(x) }, 'Change the shift')}
+      />
+      {tolerances.map(([key, name, after]) => (
+        <NumberRow
+          key={key}
+          name={name}
+          label={`Tolerance, ${key}`}
+          value={tolerance[key]}
+          after={after}
+          onNumber={(x) => set({ tolerance: [{ ...tolerance, [key]: x }] }, 'Change the tolerance')}
+        />
+      ))}
     </>
   );
 }
@@ -155,7 +142,7 @@ function RecordingRow({
   const { at, names, set, put, problemOf } = fields;
   const isTaken = study.recordings.includes(recording.id);
   const { value, problem } = useMemo(
-    () => readMeasured(new TextEncoder().encode(recording.text), recording.name),
+    () => readMeasuredText(recording.text, recording.name),
     [recording.text, recording.name],
   );
   const known = new Set(names.quantities().map((n) => n.name));

@@ -3,7 +3,7 @@ import { FlaskConical } from 'lucide-react';
 import Dropdown from 'react-bootstrap/Dropdown';
 import type { Project } from '@/core/project/project';
 import { addStudy } from '@/ui/editing/make';
-import { studyKinds } from './study-words';
+import { studyKinds } from '@/ui/study-kinds';
 
 /** The kinds of studies, each with what it asks. */
 export function NewStudy({ project }: { readonly project: Project }) {

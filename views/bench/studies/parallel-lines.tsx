@@ -22,12 +22,13 @@ interface Props {
   readonly height: number;
   readonly chosen: number;
   readonly onChoose: (row: number) => void;
+  readonly onOpen: (row: number) => void;
 }
 
 const mostLines = 1500;
 const [top, bottom, side] = [34, 16, 46];
 
-export function ParallelLines({ label, axes, rows, verdictOf, height, chosen, onChoose }: Props) {
+export function ParallelLines({ label, axes, rows, verdictOf, height, chosen, onChoose, onOpen }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(0);
@@ -139,6 +140,7 @@ export function ParallelLines({ label, axes, rows, verdictOf, height, chosen, on
     if (best >= 0) onChoose(best);
   };
   const keys = (e: KeyboardEvent): void => {
+    if (e.key === 'Enter' && chosen >= 0) onOpen(chosen);
     const step = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[e.key];
     if (step === undefined || rows.length === 0) return;
     e.preventDefault();
@@ -152,13 +154,14 @@ export function ParallelLines({ label, axes, rows, verdictOf, height, chosen, on
       className="run-plot"
       style={{ height }}
       role="slider"
-      aria-label={`${label}: a line is a run; arrow keys go from run to run`}
+      aria-label={`${label}: a line is a run; arrow keys go from run to run, Enter opens it`}
       aria-valuemin={0}
       aria-valuemax={Math.max(0, rows.length - 1)}
       aria-valuenow={Math.max(0, rows.indexOf(chosen))}
       tabIndex={0}
       onKeyDown={keys}
       onPointerDown={press}
+      onDoubleClick={() => chosen >= 0 && onOpen(chosen)}
     >
       <canvas ref={canvas} style={{ width: '100%', height }} />
     </div>

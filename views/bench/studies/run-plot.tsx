@@ -34,6 +34,8 @@ interface Props {
   readonly ground?: (chart: Chart, colour: (name: string) => string) => void;
   readonly chosen: number;
   readonly onChoose: (row: number) => void;
+  /** By a double press, or with Enter. */
+  readonly onOpen?: ((row: number) => void) | undefined;
 }
 
 type At = { x: number; y: number };
@@ -62,6 +64,7 @@ export function RunPlot({
   ground,
   chosen,
   onChoose,
+  onOpen,
 }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const chart = useRef<Chart<'scatter', At[]>>(undefined);
@@ -223,6 +226,7 @@ export function RunPlot({
     if (best) onChoose(best.row);
   };
   const keys = (e: KeyboardEvent): void => {
+    if (e.key === 'Enter' && chosen >= 0) onOpen?.(chosen);
     const step = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[e.key];
     if (step === undefined || sorted.length === 0) return;
     e.preventDefault();
@@ -236,7 +240,7 @@ export function RunPlot({
       <div
         style={{ height, position: 'relative' }}
         role="slider"
-        aria-label={`${label}: a point is a run; arrow keys go from run to run`}
+        aria-label={`${label}: a point is a run; arrow keys go from run to run${onOpen ? ', Enter opens it' : ''}`}
         aria-valuemin={0}
         aria-valuemax={Math.max(0, sorted.length - 1)}
         aria-valuenow={Math.max(
@@ -246,6 +250,7 @@ export function RunPlot({
         tabIndex={0}
         onKeyDown={keys}
         onPointerDown={press}
+        onDoubleClick={() => chosen >= 0 && onOpen?.(chosen)}
       >
         <canvas ref={canvas} />
       </div>

@@ -3,7 +3,7 @@ import { ListPlus, Play, X } from 'lucide-react';
 import { useMemo } from 'react';
 import type { Project, Study } from '@/core/project/project';
 import { failed, marginOf, problemOf, toldOf, valuesOf, verdictOf } from '@/core/studies/run-table';
-import { aimName } from '@/core/studies/study';
+import { calledIn } from '@/core/studies/study';
 import { keepAsSetup, openCase } from '@/store/study-actions';
 import { useStudies, useStudyState } from '@/store/study-store';
 import { Button } from '@/ui/button';
@@ -20,10 +20,6 @@ export function StudyDetails({ project, study }: { readonly project: Project; re
     // eslint-disable-next-line react-hooks/exhaustive-deps
     [table, chosen, version, isRun],
   );
-  const called = (formula: string): string => {
-    const aim = study.aims.find((a) => a.formula.trim() === formula);
-    return aim ? aimName(aim) : formula;
-  };
   return (
     <div className="pane">
       <div className="pane-head">
@@ -43,7 +39,7 @@ export function StudyDetails({ project, study }: { readonly project: Project; re
               </FieldRow>
             ))}
             {table.aims.map((aim, k) => (
-              <FieldRow key={aim} label={<span title={aim}>{called(aim)}</span>}>
+              <FieldRow key={aim} label={<span title={aim}>{calledIn(study, aim)}</span>}>
                 <span className="mono">{withUnit(formatNumber(toldOf(table, chosen, k), 5), table.aimUnits[k])}</span>
               </FieldRow>
             ))}

@@ -2,7 +2,7 @@ import { useEffect, useMemo, useState } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
 import { setupOf, type Project, type Study } from '@/core/project/project';
 import type { StudyFacts } from '@/core/studies/answer';
-import { studyMark } from '@/core/studies/study';
+import { isBegun, studyMark } from '@/core/studies/study';
 import { problemsAt } from '@/store/derived';
 import { useProject } from '@/store/project-store';
 import { useStudyState } from '@/store/study-store';
@@ -64,13 +64,15 @@ export function useStudyFields(project: Project, study: Study) {
     problemOf: (place: string): string | undefined =>
       (problemsAt(problems, `${at}/${place}`)[0] ?? own.find((p) => p.place === `${at}/${place}`))?.message,
     /** What is wrong with it as a whole, or at a place that it does not show. */
-    wrong: [
-      ...new Set(
-        [
-          ...problemsAt(problems, at).filter((p) => p.place === at),
-          ...own.filter((p) => p.place === at || !p.place?.startsWith(`${at}/`)),
-        ].map((p) => p.message),
-      ),
-    ],
+    wrong: !isBegun(study)
+      ? []
+      : [
+          ...new Set(
+            [
+              ...problemsAt(problems, at).filter((p) => p.place === at),
+              ...own.filter((p) => p.place === at || !p.place?.startsWith(`${at}/`)),
+            ].map((p) => p.message),
+          ),
+        ],
   };
 }

@@ -21,7 +21,8 @@ import { FitAnswer } from './fit-answer';
 import { MattersAnswer } from './matters-answer';
 import { useStudyFields } from './study-fields';
 import { StudyQuestion } from './study-question';
-import { kindWord, leftWords, studyKinds } from './study-words';
+import { kindWord, studyKinds } from '@/ui/study-kinds';
+import { leftWords } from './study-words';
 import { VaryAnswer } from './vary-answer';
 import './studies.scss';
 
@@ -79,11 +80,10 @@ export function StudySheet({ project, study }: { readonly project: Project; read
         </Button>
       </div>
       <div className="study-frame">
-        <div className="study" data-testid="study">
+        <div className={`study${state.answer || asking ? ' is-answered' : ''}`} data-testid="study">
           <div className="asks">
             <p className="quiet px-3 pt-2 mb-0">{studyKinds.find(([k]) => k === study.kind)![2]}</p>
             <StudyQuestion project={project} study={study} fields={fields} />
-            <h3 className="section-title">Note</h3>
             <FieldRow label="Note">
               <CellField
                 value={study.note}

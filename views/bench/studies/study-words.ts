@@ -1,17 +1,6 @@
 import type { Study } from '@/core/project/project';
-import { readSpan, readVariation } from '@/core/studies/design';
+import { readRange, readSpan } from '@/core/studies/design';
 import { formatNumber, withUnit } from '@/ui/format';
-
-/** How studies are called, and what their fields mean in words. */
-export const studyKinds: readonly (readonly [kind: Study['kind'], word: string, asks: string])[] = [
-  ['vary', 'Vary', 'How far can I go? Runs with other values, their margins and where verdicts change.'],
-  ['matters', 'What matters', 'Which values decide a margin, and how steeply?'],
-  ['best', 'Best value', 'Which values make a formula lowest or highest while the requirements hold?'],
-  ['breaks', 'What breaks it', 'Is there a case in which a requirement fails? The lowest margin is looked for.'],
-  ['fit', 'Fit', 'Which numbers does the real thing have? Values found from what was measured.'],
-  ['compare', 'Compare', 'What is different between runs of setups, or between a run and what was measured?'],
-];
-export const kindWord = (kind: Study['kind']): string => studyKinds.find(([k]) => k === kind)![1];
 
 /** What a range says, in words; empty where it cannot be read. */
 export function rangeWords(range: string, kind: Study['kind'], unit: string): string {
@@ -20,7 +9,7 @@ export function rangeWords(range: string, kind: Study['kind'], unit: string): st
     const span = readSpan(range);
     return typeof span === 'string' ? '' : withUnit(`between ${show(span.low)} and ${show(span.high)}`, unit);
   }
-  const { value: v } = readVariation(`x${/^\s*[a-z]+\s*\(/i.test(range) ? '~' : '='}${range.trim()}`);
+  const { value: v } = readRange('x', range);
   if (!v) return '';
   if (v.kind === 'list') return withUnit(v.values.length === 1 ? 'one value' : `${v.values.length} values`, unit);
   if (v.kind === 'range')

@@ -4,10 +4,13 @@ import { useCallback, useMemo, useState } from 'react';
 import type { Project, Study } from '@/core/project/project';
 import type { StudyFound } from '@/core/studies/answer';
 import { doneRows, failuresOf, marginOf, toldOf, valuesOf, verdictOf, type RunTable } from '@/core/studies/run-table';
-import { aimName } from '@/core/studies/study';
+import { isDrawn } from '@/core/studies/design';
+import { calledIn } from '@/core/studies/study';
 import { csvOf, sharesOf, type Crossing, type ShareThatHolds } from '@/core/studies/vary';
 import { locateCrossings, useStudies, type StudyState } from '@/store/study-store';
+import { openCase } from '@/store/study-actions';
 import { Button } from '@/ui/button';
+import { useHandler } from '@/ui/use-handler';
 import { download, fileName } from '@/ui/download';
 import { formatNumber, withUnit } from '@/ui/format';
 import { drawGrid, gridOf } from './margin-map';
@@ -42,12 +45,13 @@ export function VaryAnswer({ project, study, state }: Props) {
   const [picked, setPicked] = useState<number>();
   const shown = Math.min(picked ?? worthSeeing(shares), table.requirements.length - 1);
   const onChoose = useCallback((row: number) => useStudies.getState().put(study.id, { chosen: row }), [study.id]);
-  const aimNames = table.aims.map((formula) => {
-    const aim = study.aims.find((a) => a.formula.trim() === formula);
-    return aim ? aimName(aim) : formula;
+  const aimNames = table.aims.map((formula) => calledIn(study, formula));
+  const onOpen = useHandler((row: number): void => {
+    const values = table.over.map((name, k) => ({ name, value: valuesOf(table, row)[k] }));
+    void openCase(project, study, values);
   });
-  const common = { table, aimNames, rows, shown, version, chosen, onChoose, found };
-  const isDrawn = study.values.some((v) => /^\s*[a-z]+\s*\(/i.test(v.range));
+  const common = { table, onOpen, aimNames, rows, shown, version, chosen, onChoose, found };
+  const isRandom = study.values.some((v) => isDrawn(v.range));
   const isStale = found !== undefined && table.over.join() !== study.values.map((v) => v.name).join();
   return (
     <>
@@ -79,7 +83,7 @@ export function VaryAnswer({ project, study, state }: Props) {
         <Many {...common} />
       )}
       {table.requirements.length > 0 && (
-        <Shares table={table} shares={shares} shown={shown} isDrawn={isDrawn} onShow={setPicked} />
+        <Shares table={table} shares={shares} shown={shown} isDrawn={isRandom} onShow={setPicked} />
       )}
     </>
   );
@@ -171,11 +175,12 @@ interface Drawn {
   readonly version: number;
   readonly chosen: number;
   readonly onChoose: (row: number) => void;
+  readonly onOpen: (row: number) => void;
   readonly found: Extract<StudyFound, { kind: 'vary' }> | undefined;
 }
 
 /** One value: the margin over it, and below each other what is told. */
-function Curves({ table, aimNames, rows, shown, version, chosen, onChoose, found }: Drawn) {
+function Curves({ table, aimNames, rows, shown, version, chosen, onChoose, onOpen, found }: Drawn) {
   const isDrawnAtRandom = useMemo(() => new Set(rows.map((r) => table.values[r])).size < rows.length, [rows, table]);
   const key = table.requirements[shown]?.key;
   const pointsOf = (y: (row: number) => number, withVerdict: boolean): RunPoint[] =>
@@ -218,6 +223,7 @@ function Curves({ table, aimNames, rows, shown, version, chosen, onChoose, found
           marks={withZero}
           chosen={chosen}
           onChoose={onChoose}
+          onOpen={onOpen}
         />
       )}
       {told.map((points, k) => (
@@ -232,6 +238,7 @@ function Curves({ table, aimNames, rows, shown, version, chosen, onChoose, found
           marks={across}
           chosen={chosen}
           onChoose={onChoose}
+          onOpen={onOpen}
         />
       ))}
     </>
@@ -239,7 +246,7 @@ function Curves({ table, aimNames, rows, shown, version, chosen, onChoose, found
 }
 
 /** Two values: where the margin ends between them. */
-function Map({ table, rows, shown, version, chosen, onChoose, found }: Drawn) {
+function Map({ table, rows, shown, version, chosen, onChoose, onOpen, found }: Drawn) {
   const points = useMemo(
     () =>
       rows.map((row): RunPoint => ({
@@ -278,6 +285,7 @@ function Map({ table, rows, shown, version, chosen, onChoose, found }: Drawn) {
         {...(ground && { ground })}
         chosen={chosen}
         onChoose={onChoose}
+        onOpen={onOpen}
       />
       <p className="quiet small px-3">
         {grid
@@ -289,7 +297,7 @@ function Map({ table, rows, shown, version, chosen, onChoose, found }: Drawn) {
 }
 
 /** Many values: a line for each run. */
-function Many({ table, aimNames, rows, shown, version, chosen, onChoose }: Drawn) {
+function Many({ table, aimNames, rows, shown, version, chosen, onChoose, onOpen }: Drawn) {
   const calledAs = aimNames.join('\n');
   const axes = useMemo(
     (): readonly ParallelAxis[] => [
@@ -323,6 +331,7 @@ function Many({ table, aimNames, rows, shown, version, chosen, onChoose }: Drawn
       height={320}
       chosen={chosen}
       onChoose={onChoose}
+      onOpen={onOpen}
     />
   );
 }
