@@ -36,7 +36,7 @@ step('structure', [
 ]);
 
 for (const [title, projects, more] of [
-  ['unit tests', ['core', 'interface'], []],
+  ['unit tests', ['core', 'interface'], ['--maxWorkers=100%']],
   ['browser tests', ['browser'], ['--runInBand']],
 ]) {
   console.log(`\n== ${title}`);

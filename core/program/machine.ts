@@ -97,7 +97,8 @@ function factoryOf(list: InstructionList) {
   if (!known) {
     const names = ['M', 'newton', 'works', 'sends', 'cancels', 'readPast', 'notePast', 'lookUp', 'tables', 'rootSlope'];
     known = {
-      make: new Function(...names, writeJavaScript(list)) as Factory,
+      // in a sandbox, names of the global object are looked up slowly
+      make: new Function('Math', 'Infinity', ...names, writeJavaScript(list)).bind(null, Math, Infinity) as Factory,
       tables: list.tables.map((t) => ({ x: Float64Array.from(t.x), y: Float64Array.from(t.y) })),
     };
     factories.set(list, known);
