@@ -5,6 +5,9 @@ import { newPage, startChromium, startServer, type Chromium, type Server } from 
 export const views: readonly string[] = [
   '#/bench///',
   '#/bench///control%2Fn-station/panel%2Fa-operator',
+  '#/bench////study%2Fy-creep',
+  '#/bench////study%2Fy-friction',
+  '#/bench////study%2Fy-late',
   '#/needs///requirement%2Fr-cap-02',
   '#/needs///requirement%2Fr-cap-02/requirement%2Fr-cap-02',
   '#/needs///line%2Fz-10/flow%2Ff-cap-a-tube',

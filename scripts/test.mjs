@@ -1,5 +1,5 @@
 // `npm test`: installs what is missing, checks types, style and structure, runs unit and browser tests, and adds them up.
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -12,27 +12,36 @@ ensureBuild();
 
 let passed = 0;
 let failed = 0;
-const step = (title, args) => {
-  console.log(`\n== ${title}`);
-  const { status } = spawnSync(process.execPath, args, { stdio: 'inherit' });
-  if (status === 0) passed++;
-  else failed++;
+/** Runs one check; what it has to say is printed under its title once it is over. */
+const check = ([title, ...args]) =>
+  new Promise((resolve) => {
+    const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'pipe'] });
+    let said = '';
+    child.stdout.on('data', (d) => (said += d));
+    child.stderr.on('data', (d) => (said += d));
+    child.on('close', (status) => {
+      console.log(`\n== ${title}\n${said}`);
+      if (status === 0) passed++;
+      else failed++;
+      resolve();
+    });
+  });
+/** One after the other. */
+const inTurn = async (checks) => {
+  for (const c of checks) await check(c);
 };
-step('format', ['node_modules/prettier/bin/prettier.cjs', '--check', '.', '--log-level', 'warn']);
-step('types', ['node_modules/typescript/bin/tsc', '--noEmit']);
-step('style', ['node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0']);
-step('structure', [
-  'node_modules/dependency-cruiser/bin/dependency-cruise.mjs',
-  'core',
-  'cli',
-  'store',
-  'workers',
-  'views',
-  'ui',
-  'app',
-  'samples',
-  '--config',
-  '.dependency-cruiser.cjs',
+await Promise.all([
+  inTurn([['style', 'node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0']]),
+  inTurn([
+    ['types', 'node_modules/typescript/bin/tsc', '--noEmit'],
+    ['format', 'node_modules/prettier/bin/prettier.cjs', '--check', '.', '--log-level', 'warn'],
+    [
+      'structure',
+      'node_modules/dependency-cruiser/bin/dependency-cruise.mjs',
+      ...['core', 'cli', 'store', 'workers', 'views', 'ui', 'app', 'samples'],
+      ...['--config', '.dependency-cruiser.cjs'],
+    ],
+  ]),
 ]);
 
 for (const [title, projects, more] of [
