@@ -1,4 +1,5 @@
 import { capperRecordings, capperStudies } from './capper-studies';
+import { spindleOnTest, spindleWatch, wornBearing } from './spindle-watch';
 import { markOf } from '../core/project/equations';
 import { newRelationSheet, type Project } from '../core/project/project';
 import {
@@ -702,13 +703,17 @@ const untraced: Project = {
   name: 'Tube capper',
   root: capper.id,
   note: 'A bench-top machine that puts caps on sample tubes: mechanics, electronics, software and an operator.',
-  types: [capper, control_, spindle, cap, { ...belt, physics: beltPhysics }, gripper, guard, supply, panelType],
+  types: [
+    ...[capper, control_, spindle, cap, { ...belt, physics: beltPhysics }, gripper, guard, supply, panelType],
+    ...[spindleOnTest, spindleWatch],
+  ],
   libraries: [],
   retired: [],
   traces: [],
   items: items({
     voltage: 'V',
     'electrical power': 'W',
+    'motor current': 'A',
     'turning speed': 'rad/s',
     torque: 'N.m',
     angle: 'rad',
@@ -900,6 +905,7 @@ capper: moves home`,
       stop: 3,
       stimulus: stimulus([0.1, 'set', 'command', '4'], [1, 'set', 'command', '9'], [2, 'set', 'command', '0']),
     }),
+    wornBearing,
   ],
   studies: capperStudies,
   recordings: capperRecordings,

@@ -4,6 +4,7 @@ import type { Problem } from '@/core/language/diagnostics';
 import { typedPartsOf } from '@/core/editing/references';
 import { createNames } from '@/core/flatten/names';
 import { typeById, type PartType, type Project } from '@/core/project/project';
+import type { RunModel } from '@/core/run/protocol';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
 import { useRuns } from './run-store';
@@ -19,7 +20,8 @@ export interface PartTreeNode {
 
 const mostParts = 20_000;
 
-export function partTree(project: Project): PartTreeNode | undefined {
+/** Parts of the product, or of what a setup runs in its place. */
+export function partTree(project: Project, of = project.root): PartTreeNode | undefined {
   const names = createNames(project);
   let count = 0;
   // a type that stands in itself is shown once, and a tree without end as far as anybody would read it
@@ -34,7 +36,7 @@ export function partTree(project: Project): PartTreeNode | undefined {
             p.isArray ? [] : [build(p.type, path ? `${path}.${p.name}` : p.name, p.name, [...above, type])],
           ),
   });
-  const root = typeById(project, project.root);
+  const root = typeById(project, of);
   return root && build(root, '', root.name, []);
 }
 
@@ -56,18 +58,25 @@ export function useHere(): {
   const part = usePlace((s) => s.part);
   const typeId = usePlace((s) => s.type);
   const tree = useTree();
+  const model = useRuns((s) => s.current?.model);
   return useMemo(() => {
     const parts = allParts(tree);
     if (typeId && project) {
       const type = typeById(project, typeId);
       const first =
         parts.find((p) => p.type.id === typeId && p.path === part) ?? parts.find((p) => p.type.id === typeId);
-      if (type) return { type, path: first?.path, project };
+      // the product has no such part, but what a setup runs in its place may
+      if (type) return { type, path: first ? first.path : partInRun(model, type.name), project };
     }
     const node = parts.find((p) => p.path === part) ?? parts[0];
     return { type: node?.type ?? project?.types[0], path: node?.path, project };
-  }, [project, part, typeId, tree]);
+  }, [project, part, typeId, tree, model]);
 }
+
+const partInRun = (model: RunModel | undefined, typeName: string): string | undefined => {
+  const k = model?.partTypes?.indexOf(typeName) ?? -1;
+  return k < 0 ? undefined : model!.parts[k];
+};
 
 export const fullName = (path: string | undefined, name: string): string => (path ? `${path}.${name}` : name);
 

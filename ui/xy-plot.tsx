@@ -23,6 +23,8 @@ export interface Curve {
   /** Points instead of a line: crosses, rings, or small dots. */
   readonly points?: 'cross' | 'ring' | 'dot';
   readonly isDashed?: boolean;
+  /** Number of the curve whose colour it shares. */
+  readonly like?: number;
 }
 
 interface Props {
@@ -63,8 +65,8 @@ export function XyPlot({ label, curves, xName, yName, height, logX, square, mark
         datasets: curves.map((c, k): ChartDataset<'line' | 'scatter', Point[]> => ({
           label: c.name,
           data: c.x.flatMap((x, j) => (Number.isFinite(c.y[j]) && Number.isFinite(x) ? [{ x, y: c.y[j] }] : [])),
-          borderColor: colour(`--line-${(k % 5) + 1}`),
-          borderWidth: 1.6,
+          borderColor: colour(`--line-${((c.like ?? k) % 5) + 1}`),
+          borderWidth: c.like === undefined ? 1.6 : 0.8,
           borderDash: c.isDashed ? [5, 4] : [],
           showLine: c.points === undefined,
           pointRadius: c.points === undefined ? 0 : c.points === 'dot' ? 1.4 : 5,
@@ -187,7 +189,7 @@ export function XyPlot({ label, curves, xName, yName, height, logX, square, mark
         {curves.map((c, k) => {
           const j = here === undefined || c.points !== undefined ? -1 : nearest(c);
           return (
-            <span key={c.name} style={{ color: `var(--line-${(k % 5) + 1})` }}>
+            <span key={c.name} style={{ color: `var(--line-${((c.like ?? k) % 5) + 1})` }}>
               {c.points === 'cross'
                 ? '× '
                 : c.points === 'ring'

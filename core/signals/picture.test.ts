@@ -139,6 +139,9 @@ test('circles without memory are named with their cards in order; those through 
   expect(circlesIn(show(['a = 2*c', 'b = a + speed', 'c = limit(b, -1, 1)']).picture)).toEqual([['l0', 'l1', 'l2']]);
   expect(circlesIn(show(['a = 2*c', 'c = integrate(a)']).picture)).toEqual([]);
   expect(circlesIn(show(['a = 2*c', 'c = pi(a)']).picture)).toEqual([['l0', 'l1']]);
+  // memory inside of a formula as well
+  expect(circlesIn(show(['a = 0.9*lag(a, T = 1) + speed']).picture)).toEqual([]);
+  expect(circlesIn(show(['a = 0.9*lag(a, T = 1) + limit(a, -1, 1)']).picture)).toEqual([['l0']]);
 });
 
 // ------------------------------------------------------------------------------------------------------------ wiring

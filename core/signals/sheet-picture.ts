@@ -1,7 +1,7 @@
 import type { CallExpr, Expr, RefExpr } from '../language/ast';
 import type { Span } from '../language/diagnostics';
 import { parseExpressionText } from '../language/parse';
-import { walkExpression } from '../language/walk';
+import { partsOf, walkExpression } from '../language/walk';
 import { readSignalLine } from '../lines/signal-line';
 import type { PartType, Place, SignalLine, SignalSheet } from '../project/document';
 import { argumentTexts } from './call-text';
@@ -61,6 +61,8 @@ export interface SheetWire {
   readonly from: string | undefined;
   /** Id of the line it goes to, and where it comes in; undefined where it goes to a tag. */
   readonly to: { readonly line: string; readonly key: string } | undefined;
+  /** What it brings comes out of the card at later moments only. */
+  readonly isLater?: true;
 }
 
 export interface SheetTag {
@@ -150,6 +152,7 @@ export function sheetPicture(type: PartType, sheet: SignalSheet, around: SheetSu
       inputs: inputs.map(({ key, text, span, isFree }) => ({ key, text, span, isFree })),
       outputs: outputsOf(own.name, own.expr, around),
     });
+    const atOnce = own.expr ? namesAtOnce(own.expr, sheet, around) : new Set();
     for (const input of inputs)
       for (const name of input.names) {
         const from = names.lines.get(name);
@@ -159,6 +162,7 @@ export function sheetPicture(type: PartType, sheet: SignalSheet, around: SheetSu
           name,
           from,
           to: { line: line.id, key: input.key },
+          ...(!atOnce.has(name) && { isLater: true }),
         });
       }
   }
@@ -300,15 +304,25 @@ function tagOf(type: PartType, sheet: SignalSheet, name: string): SheetTag {
   };
 }
 
-/** Lines that need each other at the same moment, in order round the circle: blocks with memory do not pass on at once. */
+/** Names whose value at a moment goes into that of a formula at the same moment: what a block with memory takes comes out of it later. */
+function namesAtOnce(
+  e: Expr,
+  sheet: Pick<SignalSheet, 'every'>,
+  around: SheetSurroundings,
+  found = new Set<string>(),
+): ReadonlySet<string> {
+  const block = blockOfCall(e, sheet, around)?.block;
+  if (block && !block.isFunction && !passing.has(block.name)) return found;
+  if (e.kind === 'ref') found.add(pathOf(e).join('.'));
+  for (const x of partsOf(e)) namesAtOnce(x, sheet, around, found);
+  return found;
+}
+
+/** Lines that need each other at the same moment, in order round the circle. */
 export function circlesIn(picture: SheetPicture): readonly (readonly string[])[] {
   const after = new Map<string, string[]>();
-  for (const c of picture.cards) {
-    // what a block with memory takes comes out of it later; only what passes through at once closes a circle
-    if (c.block && !c.block.isFunction && !passing.has(c.block.name)) continue;
-    for (const w of picture.wires)
-      if (w.from !== undefined && w.to?.line === c.id) after.set(w.from, [...(after.get(w.from) ?? []), c.id]);
-  }
+  for (const { from, to, isLater } of picture.wires)
+    if (from !== undefined && to && !isLater) after.set(from, [...(after.get(from) ?? []), to.line]);
   const circles: string[][] = [];
   const state = new Map<string, 'open' | 'done'>();
   const way: string[] = [];

@@ -1,5 +1,6 @@
 import type { Between, Course, Simulated } from './fit-model';
 import { certaintyOf, jacobianAt, leastSquares } from './least-squares';
+import { correlogramOf } from './whiteness';
 import { nelderMead } from './minimise';
 import { sobolPoint } from './sobol';
 import { studentQuantile } from './statistics';
@@ -228,7 +229,7 @@ export async function fit(
       measured: [...o.values],
       fitted,
       designed: nominal && Array.from(nominal[c]),
-      correlogram: correlogramOf(parts[c]),
+      correlogram: correlogramOf(parts[c], 60),
     };
   });
   return {
@@ -334,17 +335,4 @@ function autocorrelationOf(r: readonly number[]): { readonly r: number; readonly
   }
   const found = bottom === 0 ? 0 : top / bottom;
   return { r: found, isWhite: Math.abs(found) <= 3 / Math.sqrt(Math.max(1, r.length)) };
-}
-
-const longestCorrelogram = 60;
-function correlogramOf(r: readonly number[]): readonly number[] {
-  const n = r.length;
-  const mean = r.reduce((s, x) => s + x, 0) / Math.max(1, n);
-  const whole = r.reduce((s, x) => s + (x - mean) ** 2, 0);
-  return Array.from({ length: Math.min(longestCorrelogram, Math.floor(n / 4)) + 1 }, (_, lag) => {
-    if (whole === 0) return Number(lag === 0);
-    let sum = 0;
-    for (let k = lag; k < n; k++) sum += (r[k] - mean) * (r[k - lag] - mean);
-    return sum / whole;
-  });
 }

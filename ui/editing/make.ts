@@ -69,9 +69,10 @@ export function addProcedure(project: Project, type: PartType): void {
   put(`type/${type.id}/procedure`, entry, `Give ${type.name} a procedure`, to);
 }
 
-export function addSignalSheet(project: Project, type: PartType, lines: readonly string[] = []): void {
+export function addSignalSheet(project: Project, type: PartType, lines: readonly string[] = [], every = ''): void {
   const entry = {
     ...newSignalSheet(`g-${nanoid(8)}`, numbered(type.signals, 'Control')),
+    every,
     lines: lines.map((text) => newSignalLine(`z-${nanoid(8)}`, text)),
   };
   put(`type/${type.id}/signals`, entry, `Give ${type.name} a signal sheet`, {

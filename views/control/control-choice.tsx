@@ -6,7 +6,7 @@ import { Button } from '@/ui/button';
 export function ControlChoice() {
   const sheet = usePlace((s) => s.sheet);
   const { go } = usePlace.getState();
-  const at = sheet === 'loop' || sheet === 'probe' ? sheet : '';
+  const at = sheet === 'loop' || sheet === 'probe' || sheet === 'learnt' ? sheet : '';
   const choice = (name: string, text: string) => (
     <Button active={at === name} aria-pressed={at === name} onClick={() => go({ sheet: name, item: '' })}>
       {text}
@@ -17,6 +17,7 @@ export function ControlChoice() {
       {choice('', 'Sheet')}
       {choice('loop', 'Loop')}
       {choice('probe', 'What it is')}
+      {choice('learnt', 'What it learns')}
     </span>
   );
 }

@@ -14,6 +14,7 @@ import { Button } from '@/ui/button';
 import { addSignalSheet } from '@/ui/editing/make';
 import { ControlChoice } from './control-choice';
 import { BlockDetails } from './block-details';
+import { LearntSheet } from './learnt-sheet';
 import { LoopSheet } from './loop-sheet';
 import { ProbeSheet } from './probe-sheet';
 import { SheetDetails } from './sheet-details';
@@ -92,6 +93,7 @@ export function ControlSheet() {
   if (!type || !project) return null;
   if (sheet === 'probe') return <ProbeSheet key={type.id} project={project} type={type} />;
   if (sheet === 'loop') return <LoopSheet project={project} type={type} path={here.path} />;
+  if (sheet === 'learnt') return <LearntSheet key={type.id} project={project} type={type} path={here.path} />;
   if (!at)
     return (
       <>

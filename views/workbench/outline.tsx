@@ -5,7 +5,7 @@ import { Tree, type NodeRendererProps, type TreeApi } from 'react-arborist';
 import type { Chart, ChartState, PartType, Project } from '@/core/project/project';
 import { isBinding, statesByParent } from '@/core/project/project';
 import { messagesTaken } from '@/core/run/names-of-run';
-import { fullName, useHere, useTree, type PartTreeNode } from '@/store/derived';
+import { allParts, fullName, partTree, useHere, useTree, type PartTreeNode } from '@/store/derived';
 import { usePlace, type Area, type Location } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
@@ -115,16 +115,28 @@ function OutlineTree({
   );
 }
 
+/** Signal sheets of a type, of a part of the product or of none. */
+const signalItems = (type: PartType, at: { readonly part: string; readonly type: string }): Item[] =>
+  type.signals.map((x) => ({
+    id: `signals:${at.part}:${at.type}:${x.id}`,
+    name: x.name,
+    typeName: x.every.trim() === '' ? 'continuous' : `every ${x.every.replace(/'/g, '')}`,
+    to: { ...at, item: '', sheet: `signals/${x.id}` },
+  }));
+
+/** Types of parts that setups run in place of the product. */
+const typesInSetups = (project: Project): ReadonlySet<string> =>
+  new Set(
+    [...new Set(project.setups.flatMap((s) => s.root || []))].flatMap((root) =>
+      allParts(partTree(project, root)).map((n) => n.type.id),
+    ),
+  );
+
 function outlineItems(project: Project, tree: PartTreeNode | undefined, area: Area): Item[] {
   const build = (node: PartTreeNode): Item => {
     const own =
       area === 'control'
-        ? node.type.signals.map((x): Item => ({
-            id: `signals:${node.path}:${x.id}`,
-            name: x.name,
-            typeName: x.every.trim() === '' ? 'continuous' : `every ${x.every.replace(/'/g, '')}`,
-            to: { part: node.path, type: '', item: '', sheet: `signals/${x.id}` },
-          }))
+        ? signalItems(node.type, { part: node.path, type: '' })
         : area !== 'behaviour'
           ? []
           : [
@@ -169,13 +181,15 @@ function outlineItems(project: Project, tree: PartTreeNode | undefined, area: Ar
     node.children.forEach(note);
   };
   if (tree) note(tree);
+  const inSetups = typesInSetups(project);
   const unused = project.types
     .filter((t) => !used.has(t.id))
     .map((t: PartType): Item => ({
       id: `type:${t.id}`,
       name: t.name,
-      typeName: 'not used yet',
+      typeName: inSetups.has(t.id) ? 'for setups' : 'not used yet',
       to: { part: '', type: t.id },
+      ...(area === 'control' && t.signals.length > 0 && { children: signalItems(t, { part: '', type: t.id }) }),
     }));
   // on a panel a requirement becomes a lamp of its verdict
   const requirements: readonly Item[] =

@@ -6,6 +6,7 @@ import type { FitAnswerOfStudy } from '@/core/studies/answer-fit';
 import { applyToDesign, applyToSetup, type Named } from '@/store/study-actions';
 import { Button } from '@/ui/button';
 import { Choices } from '@/ui/choices';
+import { CorrelationTable } from '@/ui/correlation-table';
 import { formatNumber, withUnit } from '@/ui/format';
 import { XyPlot, type Curve } from '@/ui/xy-plot';
 
@@ -131,7 +132,13 @@ export function FitAnswer({
         />
       )}
       <Curves found={found} k={Math.min(shown, report.columns.length - 1)} />
-      {report.values.length > 1 && <Correlation found={found} />}
+      {report.values.length > 1 && (
+        <CorrelationTable
+          label="Correlations of the values found"
+          names={report.values.map((v) => v.name)}
+          correlation={report.correlation}
+        />
+      )}
     </>
   );
 }
@@ -189,41 +196,5 @@ function Curves({ found, k }: { readonly found: FitAnswerOfStudy; readonly k: nu
         marks={band}
       />
     </>
-  );
-}
-
-/** Which values were found together: the darker, the more one stands for the other. */
-function Correlation({ found: { report } }: { readonly found: FitAnswerOfStudy }) {
-  return (
-    <table className="table correlation" aria-label="Correlations of the values found" data-testid="correlation">
-      <thead>
-        <tr>
-          <th>Correlation</th>
-          {report.values.map((v) => (
-            <th key={v.name} className="num mono" title={v.name}>
-              {v.name.split('.').at(-1)}
-            </th>
-          ))}
-        </tr>
-      </thead>
-      <tbody>
-        {report.values.map((v, i) => (
-          <tr key={v.name}>
-            <td className="mono">{v.name}</td>
-            {report.correlation[i].map((r, j) => (
-              <td
-                key={j}
-                className="num mono"
-                style={{
-                  background: `color-mix(in srgb, var(${r < 0 ? '--line-5' : '--accent'}) ${Math.round(45 * Math.abs(i === j ? 0 : r))}%, transparent)`,
-                }}
-              >
-                {i === j ? '' : formatNumber(r, 2)}
-              </td>
-            ))}
-          </tr>
-        ))}
-      </tbody>
-    </table>
   );
 }
