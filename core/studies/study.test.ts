@@ -13,6 +13,7 @@ import { applyEdit } from '../editing/edits';
 import { answerCrossings, answerStudy, atStudy, factsOf, type StudyAnswer, type Workplace } from './answer';
 import { messageDifference } from './answer-compare';
 import { differenceTrack } from './difference-track';
+import { howBroken } from './goal';
 import { inThisThread, spreadOver } from './many';
 import type { Measured } from './measured';
 import { momentOf } from './moment-of';
@@ -23,12 +24,14 @@ import {
   marginOf,
   partOf,
   problemOf,
+  putOutcome,
   putPart,
+  tableFor,
   toldOf,
   valuesOf,
   verdictOf,
 } from './run-table';
-import { createRunner, type Runner } from './runner';
+import { createRunner, type Runner, type RunOutcome } from './runner';
 import { readStudy, studyMark, studyProblems } from './study';
 
 /** x' = -k x from x0: x(1) = x0 exp(-k); R-1 wants it at or below 0.3 then. `n` copies are made of nothing else. */
@@ -227,6 +230,23 @@ describe('what comes of it', () => {
     expect(crossings).toHaveLength(1);
     expect(crossings![0].holdsAt).toBeCloseTo(-Math.log(0.3), 5);
     expect(crossings![0].told[0]).toBeCloseTo(0.3, 5);
+    // what is told there is told of the side that holds, on which side the search came to lie whatever
+    for (const range of ['0.5:2.5:5', '0.5:2.6:4', '0.7:2.1:3']) {
+      const q = project([{ values: values({ k: range }), aims: [aim("if x <= 0.3 'm' then 1 else 0")] }]);
+      const { found: of } = await answer(q);
+      if (of.kind !== 'vary') throw new Error(of.kind);
+      const { value } = await answerCrossings(q, q.studies[0], of.table, here(), { goOn: () => true });
+      expect(value!.map((c) => c.told)).toEqual([[1]]);
+    }
+  });
+  test('a result that is the same but for rounding has no shares', async () => {
+    const p = project([
+      { kind: 'matters', values: values({ k: '0.5:2', x: '0.5:1' }), runs: 80, aims: [aim('(x*3)/x'), aim('x')] },
+    ]);
+    const { found } = await answer(p);
+    if (found.kind !== 'matters') throw new Error(found.kind);
+    expect(found.found.results.map((r) => r.name)).toEqual(expect.arrayContaining(['x']));
+    expect(found.found.results.map((r) => r.name)).not.toContain('(x*3)/x');
   });
   test('the same from one thread and from two, for every kind', async () => {
     const p = project([
@@ -251,6 +271,7 @@ describe('what comes of it', () => {
         runs: 60,
       },
       { kind: 'best', values: values({ k: '0.1:3' }), aims: [aim('k', 'low'), aim('x', 'low')], runs: 120 },
+      { kind: 'best', values: values({ k: '0.1:3' }), aims: [aim('k', 'low'), aim('1 - x', 'high')], runs: 120 },
     ]);
     const best = (await answer(p, 0)).found;
     // x falls with k, and R-1 wants it at or below 0.3
@@ -282,6 +303,12 @@ describe('what comes of it', () => {
       expect(isAllowed).toBe(true);
       expect(k).toBeGreaterThan(-Math.log(0.3) - 1e-3);
     }
+    // as large as can be had is told as it is, and finds the same
+    const high = (await answer(p, 5)).found;
+    if (high.kind !== 'border') throw new Error(high.kind);
+    expect(high.found.points.length).toBeGreaterThan(10);
+    expect(Math.max(...high.found.points.map((q) => q.aims[1]))).toBeGreaterThan(0.9);
+    for (const { aims } of high.found.points) expect(aims[1]).toBeCloseTo(1 - Math.exp(-aims[0]), 5);
   });
   test('a recording is fitted: two of them together, each in its own time', async () => {
     const csv = (x0: number, shift: number): string =>
@@ -340,6 +367,16 @@ describe('what comes of it', () => {
           alignAt: "x < 0.8 'm'",
         },
         { kind: 'compare', setups: ['s1', 's2'], alignAt: 'x > 7' },
+        ...['-0.2', '0.2'].map((shift): Partial<Study> => ({
+          kind: 'compare',
+          setups: ['s1'],
+          recordings: ['a'],
+          columns: [{ id: 'c', recording: 'a', column: 'level', quantity: 'x' }],
+          tolerance: [{ relative: 1e-3, absolute: 0, time: 0 }],
+          shift,
+          // left over from when it asked something else
+          values: values({ nope: '1:2' }),
+        })),
       ],
       {
         recordings: [
@@ -366,6 +403,15 @@ describe('what comes of it', () => {
     if (measured.kind !== 'compare') throw new Error(measured.kind);
     expect(measured.found.sides[1].moved).toBeCloseTo(-0.2, 4);
     expect(measured.found.comparisons[0].columns).toMatchObject([{ name: 'x', same: true }]);
+    // moved earlier by what it is late it is the same; moved later not
+    for (const [k, same] of [
+      [3, true],
+      [4, false],
+    ] as const) {
+      const { found } = await answer(p, k);
+      if (found.kind !== 'compare') throw new Error(found.kind);
+      expect(found.found.comparisons[0].columns).toMatchObject([{ name: 'x', same }]);
+    }
     const never = await answerStudy(p, p.studies[2], here(), { goOn: () => true });
     expect(never.problems).toMatchObject([{ place: 'study/y2/alignAt', message: 'One: x never comes above 7' }]);
   });
@@ -402,6 +448,46 @@ test('a table of runs is handed over in parts and put together again', async () 
   expect(copy).toEqual(table);
   expect(failuresOf(table)).toEqual([]);
   expect(problemOf(table, 0)).toBe('');
+});
+
+test('whatever a run came to goes along, between threads that share nothing', () => {
+  const made = tableFor(
+    { over: ['k'], aims: [] },
+    { requirements: [{ id: 'r1', key: 'R-1' }], units: ['1/s'], aimUnits: [] },
+    [[1], [2], [3]],
+  );
+  const finding = { id: 'r1', key: 'R-1', verdict: 'fails' as const, margin: -0.2, unit: 'm', failsSince: 0.7 };
+  const outcome = { status: 'finished' as const, problem: '', aims: [], time: 1, seconds: 0 };
+  const copy = structuredClone(emptyTable(structuredClone(partOf(made, [])), 3));
+  const put = (row: number, of: Partial<RunOutcome>): void => {
+    putOutcome(made, row, { ...outcome, findings: [finding as unknown as RunOutcome['findings'][number]], ...of });
+    putPart(copy, structuredClone(partOf(made, [row])));
+  };
+  put(1, {});
+  put(0, { status: 'failed', problem: 'It ran away', findings: [] });
+  put(2, { status: 'failed', problem: 'It stuck', findings: [] });
+  expect(copy).toEqual(made);
+  expect([marginOf(copy, 1, 0), copy.since[1], copy.marginUnits]).toEqual([-0.2, 0.7, ['m']]);
+  expect([0, 1, 2].map((row) => problemOf(copy, row))).toEqual(['It ran away', '', 'It stuck']);
+});
+
+test('how much is broken: margins that are missing add up, and what is no longer decided counts', () => {
+  const run = (...findings: readonly (readonly [string, 'fails' | 'holds' | 'undecided', number?])[]) =>
+    ({
+      status: 'finished',
+      problem: '',
+      aims: [],
+      time: 1,
+      seconds: 0,
+      findings: findings.map(([key, verdict, margin]) => ({ id: key, key, verdict, margin, unit: '' })),
+    }) as unknown as RunOutcome;
+  const all = new Set(['A', 'B', 'C']);
+  const broken = (of: RunOutcome, watched = all, decided = all) => howBroken(of, watched, decided);
+  expect(broken(run(['A', 'fails', -0.3], ['B', 'fails', -2], ['C', 'holds', 5]))).toBeCloseTo(2.3, 12);
+  expect(broken(run(['A', 'fails', 0]))).toBeGreaterThan(0);
+  expect(broken(run(['A', 'fails'], ['B', 'undecided', 1]))).toBe(2);
+  expect(broken(run(['A', 'undecided']), all, new Set())).toBe(0);
+  expect(broken(run(['A', 'fails', -0.3]), new Set(['B']))).toBe(0);
 });
 
 test('the moment of a recording at which something comes', () => {
