@@ -32,6 +32,7 @@ export const views: readonly string[] = [
   '#/control/ctrl//',
   '#/control/spindle///loop',
   '#/control/spindle///probe',
+  '#/control//t-spindlewatch//learnt',
 ];
 
 export const freshCapper = (): ReturnType<typeof freshSample> => freshSample('tube-capper');
