@@ -698,7 +698,7 @@ const nearlyThere = 'in(ctrl.mode.Fast) and spindle.speed > 0.95*ctrl.fastSpeed'
 
 const untraced: Project = {
   format: 'zelvar-project',
-  version: 10,
+  version: 11,
   id: 'tube-capper',
   name: 'Tube capper',
   root: capper.id,
@@ -819,6 +819,11 @@ capper: moves home`,
     }),
     requirement('CAP-16', 'The speed loop shall have a phase margin of at least 50 deg.', 'analysis', {
       note: 'Of the loop opened at the voltage the controller asks for, once the spindle has come near to its speed.',
+    }),
+    requirement('CAP-17', 'A worn bearing shall be noticed within 5 s.', 'test', {
+      about: spindleOnTest.id,
+      formula: "always(implies(rising(spindle.friction > 1.5*watch.healthy), within(5 's', watch.worn)))",
+      note: 'Worn is a bearing with one and a half times the friction of a good one. It is tried on a bench for the spindle.',
     }),
   ],
   glossary: [
@@ -1070,6 +1075,7 @@ export const tubeCapper: Project = traces(untraced, [
     `${controlAt}/quantity/q-speedReset`,
     'setup/u-careful',
   ],
+  ['CAP-17', `type/${spindleWatch.id}`, `${spindleType}/quantity/q-friction`, `setup/${wornBearing.id}`],
   ['CAP-14', 'type/t-operatorpanel', line('Cap a tube', 'operator: reads the torque on the panel')],
   ['CAP-15', `${mode}/s-stopped`, `${mode}/s-ready`, 'type/t-operatorpanel/port/o-keys'],
 ]);

@@ -44,6 +44,8 @@ const inProduct: Scope = ({ root }) => root;
 const inPart: Scope = (_, chain) => String(chain.at(-2)!.type);
 /** ... in what the setup runs. */
 const inSetup: Scope = ({ root }, chain) => String(chain[0].root) || root;
+/** ... in what the requirement is about. */
+const inWhatItIsAbout: Scope = ({ root }, chain) => String(chain[0].about ?? '') || root;
 /** ... in what the setup of the study runs. */
 const inStudy: Scope = ({ rootOf }, chain) => rootOf(String(chain[0].setup));
 
@@ -465,7 +467,9 @@ export const requirement = entry(
     key,
     text: text(),
     /** A formula written by hand; empty where the limit is read out of the text. */
-    formula: read(text(), 'expression', inProduct),
+    formula: read(text(), 'expression', inWhatItIsAbout),
+    /** Id of the part type it is about, where a setup runs that in place of the product; empty for the product. */
+    about: text(64),
     note: text(),
     /** As its sheet calls it; `heading` and `information` require nothing. */
     kind: text(80),
@@ -480,7 +484,7 @@ export const requirement = entry(
   {
     label: (chain) => String(chain.at(-1)!.key),
     says: (chain) => `requirement ${String(chain.at(-1)!.key)}`,
-    content: (r) => `${r.text}|${r.formula}`,
+    content: (r) => `${r.text}|${r.formula}${r.about ? `|${r.about}` : ''}`,
   },
 );
 
@@ -814,7 +818,7 @@ export const track = entry(
 const retired = { id, key };
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 10;
+export const projectVersion = 11;
 
 export const projectFields = {
   format: exactly(projectFormat),

@@ -148,6 +148,11 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
     })),
   }),
   9: (project) => ({ ...project, version: 10, studies: [], recordings: [] }),
+  10: (project) => ({
+    ...project,
+    version: 11,
+    requirements: listOf(project.requirements).map((r) => ({ ...r, about: '' })),
+  }),
 };
 
 const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));

@@ -246,6 +246,7 @@ export const newRequirement = (id: string, key: string, text = ''): Requirement 
   key,
   text,
   formula: '',
+  about: '',
   note: '',
   kind: 'requirement',
   parent: null,

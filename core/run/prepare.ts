@@ -60,8 +60,7 @@ export function prepareRun(
   const root = typeById(project, rootId);
   const rootName = root?.name ?? '';
   const setupProblems: Problem[] = [];
-  // requirements are about the product; another part type on its own is run without them
-  const watches = rootId === project.root ? watchedRequirements(project) : [];
+  const watches = watchedAbout(project, rootId);
   const stopObservers = stops.flatMap((text, k): Observation[] => {
     const { value, problems } = parseExpressionText(text);
     return problems.length > 0 ? [] : [{ name: `$stop${k}`, expr: value, place: `requirement/stop/${k}`, stops: true }];
@@ -195,7 +194,7 @@ export interface ProductCheck {
  */
 export function checkProduct(project: Project): ProductCheck {
   const { library, problems: textProblems } = projectLibrary(project);
-  const watches = watchedRequirements(project);
+  const watches = watchedAbout(project, project.root);
   const own = project.setups.filter((s) => s.root === '' || s.root === project.root);
   const texts = own.map((s) => readSetupTexts(s, s.id));
   const flat = flatten(library, typeById(project, project.root)?.name ?? '', {
@@ -234,10 +233,40 @@ export function checkProduct(project: Project): ProductCheck {
       ...checkBehaviour(project, library, model),
       ...checkLinks(project),
       ...requirementProblems,
+      ...checkAbout(project, library),
       ...setupProblems,
     ],
     constants,
   };
+}
+
+/** Requirements about the product, or about a part type that is run in its place. */
+const watchedAbout = (project: Project, rootId: string): Watch[] =>
+  watchedRequirements(project).filter(({ requirement }) => (requirement.about || project.root) === rootId);
+
+/** Requirements about something else than the product: their names are looked up there, and some setup has to run it. */
+function checkAbout(project: Project, library: ClassLibrary): Problem[] {
+  const watches = watchedRequirements(project).filter(
+    ({ requirement: { about } }) => about !== '' && about !== project.root,
+  );
+  return [...new Set(watches.map((w) => w.requirement.about))].flatMap((id): Problem[] => {
+    const of = watches.filter((w) => w.requirement.about === id);
+    const told = (severity: 'error' | 'info', code: string, message: string): Problem[] =>
+      of.map((w) => ({ ...problem(severity, code, message), place: `requirement/${w.requirement.id}/about` }));
+    const root = typeById(project, id);
+    if (!root) return told('error', 'unknown-type', 'What this requirement is about is no longer there');
+    const flat = flatten(library, root.name, {
+      observers: of.flatMap((w) => w.observers),
+      given: givenValues(loopTermsOf(of)),
+    });
+    return [
+      ...flat.model.problems.filter((p) => p.place?.startsWith('requirement/')),
+      ...of.flatMap((w) => [...w.problems, ...monitorOf(w, flat).problems, ...unknownLoops(w, flat)]),
+      ...(project.setups.some((s) => s.root === id)
+        ? []
+        : told('info', 'never-run', `No setup runs ${root.name}: it is never judged`)),
+    ];
+  });
 }
 
 /** Loops are opened at quantities of the product. */

@@ -36,6 +36,12 @@ test.each([
   // the plain case: y from its own past
   [['e = leastSquares(y, {delayBy(y), u})'], 'y', [0.9, 0.2], 'own = 0.9 * delayBy(own) + 0.2 * u'],
   [['e = leastSquares(y, {u, delayBy(y, n = 2)})'], 'y', [0.2, -0.5], 'own = 0.2 * u - 0.5 * delayBy(own, n = 2)'],
+  [
+    ['e = leastSquares(y, {delayBy(u + y), delayBy(if y > 0 then u else sin(y))})'],
+    'y',
+    [0.9, 2],
+    'own = 0.9 * delayBy(u + own) + 2 * delayBy(if own > 0 then u else sin(own))',
+  ],
   // regressors by the names of lines are written out where they depend on it, and stay names where not
   [
     ['before = delayBy(y)', 'drive = g*u', 'e = leastSquares(y, {before, drive})'],

@@ -237,7 +237,7 @@ function withAims({ project, setup, aims }: RunnerQuestion): Project {
     ...newRequirement(aimKey(k), aimKey(k), formula),
     formula: `atEnd((${formula}) >= 0)`,
   }));
-  const own = root === project.root ? project.requirements : [];
+  const own = project.requirements.flatMap((r) => ((r.about || project.root) === root ? [{ ...r, about: root }] : []));
   return aims.length === 0 ? project : { ...project, root, requirements: [...own, ...added] };
 }
 

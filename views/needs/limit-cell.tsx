@@ -3,7 +3,7 @@ import { marginText } from '@/ui/verdict';
 import type { Requirement } from '@/core/project/project';
 import type { RequirementFinding } from '@/core/run/run';
 import type { Limit } from '@/core/requirements/read-limit';
-import { productNames, useExample } from '@/ui/run-names';
+import { useExample, useRunNames } from '@/ui/run-names';
 import { useProject } from '@/store/project-store';
 import { CellField } from '@/ui/cell-field';
 import { DraggableName } from '@/ui/draggable-name';
@@ -27,6 +27,7 @@ export function LimitCell({
   readonly problems: readonly string[];
 }) {
   const example = useExample();
+  const names = useRunNames({ root: requirement.about });
   const { edit } = useProject.getState();
   const write = (formula: string) =>
     edit(
@@ -62,7 +63,7 @@ export function LimitCell({
           label={`Formula of ${requirement.key}`}
           mono
           multiline
-          names={productNames.limit}
+          names={names.limit}
           placeholder={`or write a formula, e.g. always(${example.name} <= ${example.value})`}
           {...(limit.byHand && problems[0] && { problem: problems[0] })}
           onCommit={write}

@@ -1,7 +1,6 @@
 'use client';
 import { Maximize2, Trash2 } from 'lucide-react';
-import type { Requirement } from '@/core/project/project';
-import { isBinding } from '@/core/project/project';
+import { isBinding, typeById, type Project, type Requirement } from '@/core/project/project';
 import { explainFormula } from '@/core/requirements/explain';
 import { limitOf } from '@/core/requirements/read-limit';
 import { wordingProblems } from '@/core/requirements/wording';
@@ -12,6 +11,7 @@ import { outOfDate, type RunBasis } from '@/core/run/basis';
 import { useStandings } from '@/store/trace';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
+import { FieldRow } from '@/ui/field-row';
 import { formatNumber, withUnit } from '@/ui/format';
 import { FormulaText } from '@/ui/formula-text';
 import { TraceLinks } from '@/ui/trace-links';
@@ -156,6 +156,7 @@ export function LimitFacts({ requirement }: { readonly requirement: Requirement 
           ))}
         </>
       )}
+      <About project={project} requirement={requirement} />
       {limit.byHand ? (
         <div className="px-3">
           <Button size="sm" onClick={() => set('', `Read ${requirement.key} out of its text`)}>
@@ -172,6 +173,43 @@ export function LimitFacts({ requirement }: { readonly requirement: Requirement 
         )
       )}
     </>
+  );
+}
+
+/** What its names are looked up in, where setups run something else than the product. */
+function About({ project, requirement }: { readonly project: Project; readonly requirement: Requirement }) {
+  const { about } = requirement;
+  const roots = [...new Set([...project.setups.map((s) => s.root), about])].filter(
+    (id) => id !== '' && id !== project.root,
+  );
+  if (roots.length === 0) return null;
+  const nameOf = (id: string): string => typeById(project, id)?.name ?? 'what is no longer there';
+  return (
+    <FieldRow label="About">
+      <select
+        className="form-select form-select-sm"
+        aria-label="What the requirement is about"
+        value={about === project.root ? '' : about}
+        onChange={(e) =>
+          void useProject.getState().edit(
+            {
+              kind: 'update',
+              list: 'requirement',
+              id: requirement.id,
+              changes: { about: e.target.value },
+            },
+            `Change what ${requirement.key} is about`,
+          )
+        }
+      >
+        <option value="">the product, {nameOf(project.root)}</option>
+        {roots.map((id) => (
+          <option key={id} value={id}>
+            {nameOf(id)}, run by setups
+          </option>
+        ))}
+      </select>
+    </FieldRow>
   );
 }
 
