@@ -1,5 +1,5 @@
 import type { Edit } from '../project/edit';
-import type { Attribute, Project, Requirement } from '../project/project';
+import { newRequirement, type Attribute, type Project, type Requirement } from '../project/project';
 import type { ImportedRow } from './requirement-sheet';
 
 /** One way in which a sheet differs from the project; each can be taken over on its own. */
@@ -197,16 +197,11 @@ export function takeOver(
       kind: 'insert-all',
       list: 'requirement',
       entries: added.map(({ row }) => ({
-        id: ids.get(row.key)!,
-        key: row.key,
-        text: row.text,
-        formula: '',
-        note: '',
+        ...newRequirement(ids.get(row.key)!, row.key, row.text),
         kind: row.kind,
         parent: parentOf(row),
         attributes: row.attributes,
         source: row.source,
-        observation: null,
       })),
     });
   }

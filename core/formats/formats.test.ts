@@ -189,6 +189,7 @@ test('what links of an earlier version carry becomes items, one for each text', 
   withOldDoTexts(old.types);
   delete old.items;
   for (const s of old.setups) delete s.screen;
+  for (const t of old.types.slice(1)) for (const l of t.links) l.carries = '';
   const links = old.types[0].links;
   links.forEach((l, k) => (l.carries = ['torque', '', 'order', 'torque'][k % 4]));
   const { value, problems } = readProjectText(JSON.stringify(old));
@@ -228,4 +229,17 @@ test('texts of an earlier version name classes of the library as they are called
     'model M "a Spatial.World" import T = Thermal; T.Port p; .Spatial.Ground w; Thermal.Resistor r; end M;',
   );
   expect(value!.types[chart].charts[0].states[0].do).toBe('x := 1;');
+});
+
+test('requirements of an earlier version are about the product', () => {
+  const old = JSON.parse(writeProjectJson(tubeCapper)) as {
+    version: number;
+    requirements: { about?: string; key: string }[];
+  };
+  old.version = 10;
+  for (const r of old.requirements) delete r.about;
+  const { value, problems } = readProjectText(JSON.stringify(old));
+  expect(problems).toEqual([]);
+  expect(value!.version).toBe(11);
+  expect(value!.requirements.map((r) => r.about).join('')).toBe('');
 });

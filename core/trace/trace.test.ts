@@ -175,7 +175,7 @@ describe('completeness', () => {
 
 test('the matrix: rows, columns, cells, filters', () => {
   const all = traceMatrix(tubeCapper, { requirements: '', elements: '', kinds: elementKinds, show: 'linked' });
-  expect(all.rows.length).toBe(16);
+  expect(all.rows.length).toBe(17);
   const column = all.columns.findIndex((c) => c.address === quantity);
   expect([all.cell(0, column)?.link.requirement, all.cell(1, column)]).toEqual(['r-cap-01', undefined]);
   expect(all.isRowEmpty(12)).toBe(true);
