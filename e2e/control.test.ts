@@ -675,7 +675,7 @@ test('a requirement of a loop is judged where the setup looks, and says so where
     await page.keyboard.type('CAP-16');
     await until(
       () => text('main'),
-      (s) => s.includes('1 of 16 requirements'),
+      (s) => s.includes('1 of 17 requirements'),
       'the requirement alone',
     );
     return text('main');

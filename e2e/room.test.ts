@@ -162,7 +162,7 @@ test('on paper stands the sheet alone, with all its rows and the whole chart', a
   for (const gone of ['.rail', '.top-bar', '.ribbon-bar', '.pane.outline'])
     expect([gone, await shown(gone)]).toEqual([gone, false]);
   const rows = await page.$$eval('[data-requirement]', (all) => all.map((e) => (e as HTMLElement).dataset.requirement));
-  expect(rows).toHaveLength(16);
+  expect(rows).toHaveLength(17);
   // nothing is cut off by a box that scrolls
   expect(await page.$eval('main', (e) => e.getBoundingClientRect().height)).toBeGreaterThan(900);
   await page.evaluate(() => window.dispatchEvent(new Event('afterprint')));

@@ -131,6 +131,30 @@ test('of a process that is exactly of its form the model goes with it, from the 
   expect(said).toMatchObject({ begins: false, ends: false });
 });
 
+test('states of a filter have their units, their deviations and an error as well', () => {
+  const type = typeOf([
+    "level = 3 'm' + 0.1 'm'*noise(seed = 5)",
+    'k = kalman({level}, A = [0, 1; 0, 0], R = {0.0033}, Q = [1e-9, 0; 0, 1e-9])',
+  ]);
+  const project: Project = {
+    ...emptyProject('p', 'P'),
+    root: 'a',
+    types: [type],
+    setups: [{ ...newSetup('u', 'U'), stop: 30, recordEvery: 0.1 }],
+  };
+  const run = recordingOf(project, 'u');
+  const facts = estimateAt(run, 'k', estimatorsOf(type)[0], ticksOf(run, 'k'), 30);
+  expect(facts.values.map((v) => v.label)).toEqual(['state 1', 'state 2']);
+  expect(Math.abs(facts.values[0].value - 3)).toBeLessThan(3 * facts.values[0].deviation);
+  expect(facts.values[0].deviation).toBeLessThan(0.02);
+  // a slope that is near nothing is the least certain for its size
+  expect(facts.leastCertain).toBe(1);
+  expect(facts.correlation[0][1]).toBeGreaterThan(0.3);
+  expect(facts.error!.kind).toBe('white');
+  expect(facts.error!.rms).toBeCloseTo(0.1 / Math.sqrt(3), 2);
+  expect(facts.notTold).toEqual([]);
+});
+
 test('a bearing that wears at 40 s: friction and inertia are found, it is noticed, and what was known before follows until then', () => {
   const setup = 'u-worn-bearing';
   const type = tubeCapper.types.find((t) => t.name === 'SpindleWatch')!;

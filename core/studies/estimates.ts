@@ -17,8 +17,9 @@ export interface EstimateFacts {
 }
 export interface EstimatedValue {
   readonly label: string;
-  /** Column of the recording, and its unit as far as one is known. */
+  /** Columns of the recording, and its unit as far as one is known. */
   readonly column: string;
+  readonly deviationColumn: string;
   readonly unit: string;
   readonly value: number;
   readonly deviation: number;
@@ -93,6 +94,7 @@ export function estimateAt(
   const values = range.map((k): EstimatedValue => ({
     label: estimator.label(k),
     column: `${path}.${value}[${k + 1}]`,
+    deviationColumn: `${path}.deviation[${k + 1}]`,
     unit: units[k] ?? '',
     value: at(`${path}.${value}[${k + 1}]`),
     deviation: at(`${path}.deviation[${k + 1}]`),
@@ -103,7 +105,8 @@ export function estimateAt(
   );
   const share = values.map((v) => v.deviation / Math.abs(v.value));
   const leastCertain = n > 1 ? share.indexOf(Math.max(...share)) : undefined;
-  const looked = past.slice(-mostTicks);
+  // the very first errors are those of what it began with
+  const looked = past.slice(2 * n).slice(-mostTicks);
   const error = errorOf(recording, path, looked);
   return {
     time: recording.time[row],

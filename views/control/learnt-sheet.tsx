@@ -184,11 +184,9 @@ function coursesOf(
   const every = Math.max(1, Math.ceil(ticks.length / mostDrawn));
   const rows = ticks.filter((_, k) => k % every === 0);
   const time = rows.map((r) => recording.time[r]);
-  return values.map((v, k) => {
-    const value = recording.column(v.column)?.values ?? new Float64Array(recording.rows);
-    const deviation =
-      recording.column(v.column.replace(/(theta|x)\[\d+\]$/, `deviation[${k + 1}]`))?.values ??
-      new Float64Array(recording.rows);
+  const valuesOf = (name: string): Float64Array => recording.column(name)?.values ?? new Float64Array(recording.rows);
+  return values.map((v) => {
+    const [value, deviation] = [valuesOf(v.column), valuesOf(v.deviationColumn)];
     const span = spanOf(rows.slice(Math.floor(rows.length / 10)).map((r) => value[r]));
     const within = (x: number): number => (x >= span[0] && x <= span[1] ? x : NaN);
     return [
