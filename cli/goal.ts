@@ -1,6 +1,9 @@
 import { bestOf } from '../core/studies/best';
 import { breaksOf, type FoundCase } from '../core/studies/breaks';
-import type { FreeMessage, Method } from '../core/studies/goal';
+import { borderOfStudy } from '../core/studies/answer-border';
+import type { FreeMessage, FreeRange, Method } from '../core/studies/goal';
+import type { Runner, RunnerQuestion } from '../core/studies/runner';
+import type { StudyQuestion } from '../core/studies/study';
 import { complain, print } from './output';
 import { startPool, usualJobs } from './pool';
 import { progress, readRanges, readSetup, runnerFor } from './study-project';
@@ -15,13 +18,15 @@ interface GoalArguments {
   readonly json?: boolean;
 }
 export interface BestArguments extends GoalArguments {
-  readonly aim: string;
+  readonly aim: readonly string[];
   readonly under?: string;
 }
 export interface SearchArguments extends GoalArguments {
   readonly requirement: string;
   readonly message: readonly string[];
 }
+
+type Aim = Extract<StudyQuestion, { kind: 'best' }>['aims'][number];
 
 const usualRuns = 300;
 const short = (x: number): string => String(Number(x.toPrecision(6)));
@@ -31,18 +36,30 @@ const stop = (message: string): number => {
 };
 /** `zelvar best`: 0 the best under all requirements was found, 1 nowhere do they all hold, 2 it could not be asked. */
 export async function best(file: string, options: BestArguments): Promise<number> {
-  const [, word, formula] = /^\s*(min|max)\w*\s+(.+?)\s*$/s.exec(options.aim) ?? [];
-  if (word === undefined)
-    return stop(`${options.aim}: an aim is min or max with a formula, such as "min highest(current)"`);
+  const aims: Aim[] = [];
+  for (const text of options.aim) {
+    const [, word, formula] = /^\s*(min|max)\w*\s+(.+?)\s*$/s.exec(text) ?? [];
+    if (word === undefined) return stop(`${text}: an aim is min or max with a formula, such as "min highest(current)"`);
+    const key = /^margin\(\s*([^()]+?)\s*\)$/.exec(formula)?.[1];
+    const of = key ?? aims.filter((a) => typeof a.of === 'number').length;
+    aims.push({ sense: word === 'min' ? 'low' : 'high', formula, of });
+  }
+  if (aims.length === 0)
+    return stop('--aim says what is to be least or greatest, such as --aim "min highest(current)"');
+  if (aims.length > 2) return stop('One aim, or two for the border of what can be had; there are more');
+  if (aims.length === 2 && options.under !== undefined)
+    return stop('With two aims all requirements have to hold: leave --under away');
   const over = readRanges(options.over);
   if (typeof over === 'string') return stop(over);
   if (over.length === 0) return stop('--over names what may change, such as --over ctrl.creepSpeed=6:14');
   const found = readSetup(file, options.setup);
   if (!found) return 2;
-  const own = /^margin\(\s*([^()]+?)\s*\)$/.exec(formula)?.[1];
-  const question = { ...found, over: over.map((o) => o.name), aims: own === undefined ? [formula] : [] };
+  const formulas = aims.flatMap((a) => (typeof a.of === 'number' ? [a.formula] : []));
+  const question = { ...found, over: over.map((o) => o.name), aims: formulas };
   const runner = runnerFor(question, options.json);
   if (!runner) return 2;
+  if (aims.length === 2) return border(options, found.setup.name, over, aims, question, runner);
+  const [aim] = aims;
   const under = options.under
     ?.split(',')
     .map((k) => k.trim())
@@ -55,8 +72,8 @@ export async function best(file: string, options: BestArguments): Promise<number
     pool,
     {
       over,
-      sense: word === 'min' ? 'low' : 'high',
-      aim: own ?? 0,
+      sense: aim.sense,
+      aim: aim.of,
       under,
       runs,
       seed: options.seed ?? 1,
@@ -73,7 +90,7 @@ export async function best(file: string, options: BestArguments): Promise<number
       JSON.stringify(
         {
           setup: found.setup.name,
-          aim: options.aim,
+          aim: options.aim[0],
           value,
           unit,
           values: named(point),
@@ -99,7 +116,7 @@ export async function best(file: string, options: BestArguments): Promise<number
       ),
     );
   else {
-    print(`${options.aim}: ${short(value)}${unit ? ` ${unit}` : ''}`);
+    print(`${options.aim[0]}: ${short(value)}${unit ? ` ${unit}` : ''}`);
     over.forEach((o, k) => print(`  ${o.name} = ${short(point[k])}${runner.units[k] ? ` ${runner.units[k]}` : ''}`));
     if (!isAllowed)
       print(`  nowhere among ${answer.runs} runs do all requirements hold; there ${broken.join(', ')} do not`);
@@ -108,6 +125,55 @@ export async function best(file: string, options: BestArguments): Promise<number
     );
   }
   return isAllowed ? 0 : 1;
+}
+
+/** Two aims: 0 there are points at which all requirements hold, 1 there are none. */
+async function border(
+  options: BestArguments,
+  setup: string,
+  over: readonly FreeRange[],
+  aims: readonly Aim[],
+  question: RunnerQuestion,
+  runner: Runner,
+): Promise<number> {
+  const runs = options.runs ?? usualRuns;
+  const pool = await startPool(runner, question, options.jobs ?? usualJobs(), runs);
+  const watch = progress('runs');
+  const asked = { kind: 'best' as const, over, aims, runs, seed: options.seed ?? 1, method: 'global' as const };
+  const answer = await borderOfStudy(asked, runner, pool, (done) => watch.goOn(done, runs));
+  pool.close();
+  if (typeof answer === 'string') return stop(answer);
+  const { points, design, failed } = answer;
+  const named = (of: readonly number[]): object => Object.fromEntries(over.map((o, k) => [o.name, of[k]]));
+  const found = points.some((p) => p.isAllowed);
+  if (options.json)
+    print(
+      JSON.stringify(
+        {
+          setup,
+          aims: answer.aims.map((a, k) => ({ aim: options.aim[k], unit: a.unit })),
+          units: Object.fromEntries(over.map((o, k) => [o.name, runner.units[k]])),
+          border: points.map((p) => ({
+            values: named(p.point),
+            aims: p.aims,
+            allowed: p.isAllowed,
+            broken: p.broken,
+          })),
+          design: { values: named(design.point), aims: design.aims.map((x) => x ?? null) },
+          runs: answer.runs,
+          failed,
+        },
+        null,
+        1,
+      ),
+    );
+  else {
+    print([...options.aim, ...over.map((o) => o.name)].join('   '));
+    for (const p of points) print([...p.aims, ...p.point].map(short).join('   '));
+    if (!found) print(`nowhere among ${answer.runs} runs do all requirements hold`);
+    print(`${points.length} points of ${answer.runs} runs${failed > 0 ? `, ${failed} of them failed` : ''}`);
+  }
+  return found ? 0 : 1;
 }
 
 /** `zelvar search`: 0 nothing was found that breaks it, 1 something was, 2 it could not be asked. */

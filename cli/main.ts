@@ -194,7 +194,12 @@ export async function main(args: readonly string[]): Promise<number> {
       .command('best')
       .description('the values for which a formula is least or greatest while the requirements hold'),
   )
-    .requiredOption('--aim <"min formula">', 'min or max, and a formula or margin(KEY)')
+    .requiredOption(
+      '--aim <"min formula">',
+      'min or max, and a formula or margin(KEY); a second one asks for the border of what can be had',
+      collect,
+      [],
+    )
     .option('--under <keys>', 'requirements that have to hold, with commas; all without it')
     .action(async (file: string, options: BestArguments) => {
       code = await best(file, options);

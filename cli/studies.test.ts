@@ -158,6 +158,30 @@ test('search and best: exit codes, values and margins', () => {
   expect(most.value).toBeCloseTo(0.3 - Math.exp(-5), 3);
   expect(zelvar('best', project, '--aim', 'min x', '--over', 'k=0.1:0.5', '--runs', '20').status).toBe(1);
   expect(zelvar('best', project, '--aim', 'x', '--over', 'k=0.1:5').status).toBe(2);
+  expect(zelvar('best', project, '--over', 'k=0.1:5')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('--aim says what'),
+  });
+  // two aims: x = exp(-k), so that each less of one is more of the other; R-1 holds from k = -ln(0.3) on
+  const two = (...more: readonly string[]) =>
+    zelvar('best', project, '--aim', 'min k', '--aim', 'min x', '--over', 'k=0.1:5', '--runs', '80', ...more);
+  const { aims, border, runs } = json(two('--json')) as {
+    aims: { aim: string }[];
+    border: { values: { k: number }; aims: number[]; allowed: boolean }[];
+    runs: number;
+  };
+  expect(aims.map((a) => a.aim)).toEqual(['min k', 'min x']);
+  expect(border.length).toBeGreaterThan(8);
+  expect(runs).toBeLessThanOrEqual(80);
+  for (const p of border) {
+    expect(p.aims[0]).toBeCloseTo(p.values.k, 9);
+    expect(p.aims[1]).toBeCloseTo(1.0 * Math.exp(-p.values.k), 4);
+    expect(p.allowed).toBe(true);
+    expect(p.values.k).toBeGreaterThan(-Math.log(0.3) - 1e-3);
+  }
+  expect(two().stdout).toMatch(/^min k {3}min x {3}k\n/);
+  expect(two('--under', 'R-1')).toMatchObject({ status: 2, stderr: expect.stringContaining('leave --under away') });
+  expect(two('--aim', 'min k').stderr).toContain('there are more');
   expect(zelvar('best', project, '--aim', 'min x', '--over', 'k=5:1').status).toBe(2);
 });
 
