@@ -1000,6 +1000,8 @@ capper: moves home`,
     [90, 'spindle.current'],
     [30, 'ctrl.mode'],
     [30, 'gripper.jaws'],
+    [90, 'watch.friction'],
+    [30, 'watch.worn'],
   ),
 };
 

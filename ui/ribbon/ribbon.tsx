@@ -20,6 +20,7 @@ import { useStill } from '../use-still';
 import { useRuns, wholeSpan } from '@/store/run-store';
 import { usePlace } from '@/store/place-store';
 import { useSetup } from '@/store/derived';
+import { shownTracks } from '@/store/shown-tracks';
 import { Button } from '../button';
 import { formatTime } from '../format';
 import { marks, niceStep, TimeAxisContext, toPixels, toTime, valueAxisWidth, type TimeAxis } from './axis';
@@ -307,8 +308,8 @@ function Tracks({ project }: { readonly project: Project }) {
 
   const cursorX = toPixels(axis, cursor);
   const markX = mark === undefined ? -10 : toPixels(axis, mark);
-  const shownTracks =
-    setup && setup.tracks.length > 0 ? project.tracks.filter((t) => setup.tracks.includes(t.id)) : project.tracks;
+  const ran = run && (run.model.partTypes?.[run.model.parts.indexOf('')] ?? '');
+  const tracks = useMemo(() => shownTracks(project, setup, ran || undefined), [project, setup, ran]);
   const end = run?.time ?? 0;
   return (
     <TimeAxisContext.Provider value={axis}>
@@ -330,7 +331,7 @@ function Tracks({ project }: { readonly project: Project }) {
         <Ruler axis={axis} cursor={cursor} end={end} />
         <div style={{ position: 'relative' }}>
           <VerdictRows end={end} />
-          {shownTracks.map((t) => (
+          {tracks.map((t) => (
             <TrackRow key={t.id} track={t} remove={(name) => removeItem(t.id, name)} />
           ))}
           {run && <MessageRow />}

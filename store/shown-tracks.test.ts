@@ -1,0 +1,28 @@
+import { tubeCapper } from '@/samples/tube-capper';
+import { shownTracks } from './shown-tracks';
+
+/** Which tracks the ribbon shows. */
+
+const setupOf = (id: string) => tubeCapper.setups.find((s) => s.id === id)!;
+const shown = (id: string, ran?: string): string[] =>
+  shownTracks(tubeCapper, setupOf(id), ran).map((t) => t.items.join());
+
+test('what only tells of parts of something else is left out', () => {
+  const product = shown('u-careful');
+  expect(product).toContain('ctrl.mode');
+  expect(product).not.toContain('watch.worn');
+  const bench = shown('u-worn-bearing');
+  expect(bench).toEqual(expect.arrayContaining(['spindle.speed,ctrl.wanted', 'watch.friction', 'watch.worn']));
+  expect(bench).not.toContain('ctrl.mode');
+});
+
+test('the run at hand decides, whatever setup is chosen for the next one', () => {
+  expect(shown('u-worn-bearing', 'Capper')).toEqual(shown('u-careful'));
+  expect(shown('u-careful', 'SpindleOnTest')).toEqual(shown('u-worn-bearing'));
+});
+
+test('tracks that a setup chose, and names without a part, stay', () => {
+  const [track] = tubeCapper.tracks;
+  const project = { ...tubeCapper, tracks: [track, { ...track, id: 'k-own', items: ['speed', 'bearing.w'] }] };
+  expect(shownTracks(project, { tracks: ['k-own'], root: '' }, 'SpindleOnTest').map((t) => t.id)).toEqual(['k-own']);
+});
