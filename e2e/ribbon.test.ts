@@ -108,6 +108,12 @@ test('another unit has an axis of its own, and what has no track gets one', asyn
   await page.mouse.move(from.x + from.width / 2, from.y + from.height / 2);
   await page.mouse.down();
   await page.mouse.move(to.x + 300, to.y + to.height / 2, { steps: 10 });
+  // let go once it is shown where it would go, as a hand would
+  await until(
+    () => target.evaluate((e) => (e as HTMLElement).matches('.drop-over')),
+    (x) => x,
+    'it would go there',
+  );
   await page.mouse.up();
   await until(
     () => target.evaluate((e) => (e as HTMLElement).innerText),
