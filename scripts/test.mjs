@@ -31,7 +31,7 @@ const inTurn = async (checks) => {
   for (const c of checks) await check(c);
 };
 await Promise.all([
-  inTurn([['style', 'node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0']]),
+  check(['style', 'node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0']),
   inTurn([
     ['types', 'node_modules/typescript/bin/tsc', '--noEmit'],
     ['format', 'node_modules/prettier/bin/prettier.cjs', '--check', '.', '--log-level', 'warn'],

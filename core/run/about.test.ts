@@ -10,6 +10,7 @@ import {
   type Requirement,
 } from '../project/project';
 import { createRunner } from '../studies/runner';
+import { impactOf } from '../trace/impact';
 import { checkProduct } from './prepare';
 import { createRun, isRunnable, prepareRun } from '.';
 
@@ -64,6 +65,50 @@ test('what is wrong with one is told at its place', () => {
     ['error', 'requirement/r2/about', 'What this requirement is about is no longer there'],
   ]);
   expect(told(project({}, ['']))).toEqual([['info', 'requirement/r2/about', 'No setup runs Rig: it is never judged']]);
+});
+
+test('constants of what it is about decide it, whether a setup runs that or not', () => {
+  const rig = project({ formula: 'limit <= 2' }, ['']);
+  const p: Project = {
+    ...rig,
+    types: rig.types.map((t) =>
+      t.id === 'rig'
+        ? { ...t, quantities: [...t.quantities, { ...newQuantity('q-l', 'limit'), role: 'parameter', value: '1.5' }] }
+        : t,
+    ),
+  };
+  const { problems, constants } = checkProduct(p);
+  expect(problems).toEqual([]);
+  expect(constants.map((f) => [f.key, f.verdict, f.margin])).toEqual([['R-2', 'holds', 0.5]]);
+});
+
+test('what it mentions is what there is in what it is about', () => {
+  const affected = (of: string) =>
+    impactOf(project({ formula: 'atEnd(y <= 0.5)' }), of).downstream.flatMap((n) =>
+      n.element.address.startsWith('requirement/') ? [n.element.address] : [],
+    );
+  expect(affected('type/rig/quantity/q-y')).toEqual(['requirement/r2']);
+  // the same name in the product is another quantity
+  const p = project();
+  const both: Project = { ...p, requirements: p.requirements.map((r) => ({ ...r, formula: 'atEnd(x <= 0.5)' })) };
+  const x: Project = {
+    ...both,
+    types: both.types.map((t) => ({
+      ...t,
+      quantities: [{ ...newQuantity('q-x', 'x'), value: '1' }],
+      physics: 'equation\n  der(x) = -x;',
+    })),
+  };
+  expect(
+    impactOf(x, 'type/tank/quantity/q-x').downstream.flatMap((n) =>
+      n.element.address.startsWith('requirement/') ? [n.element.address] : [],
+    ),
+  ).toEqual(['requirement/r1']);
+  expect(
+    impactOf(x, 'type/rig/quantity/q-x').downstream.flatMap((n) =>
+      n.element.address.startsWith('requirement/') ? [n.element.address] : [],
+    ),
+  ).toEqual(['requirement/r2']);
 });
 
 test('its names follow those of what it is about', () => {

@@ -30,19 +30,25 @@ test.each<[string, Project, string, string]>([
   [
     'its text',
     update('requirement', first.id, { text: 'The spindle speed shall not exceed 331 rpm.' }),
-    'its text or formula has changed since the run',
+    'its text or formula, or what it is about, has changed since the run',
     '',
   ],
   [
     'its wording, though it says the same,',
     update('requirement', first.id, { text: 'The spindle speed must not exceed 330 rpm.' }),
-    'its text or formula has changed since the run',
+    'its text or formula, or what it is about, has changed since the run',
     '',
   ],
   [
     'its formula',
     update('requirement', first.id, { formula: 'always(time < 9)' }),
-    'its text or formula has changed since the run',
+    'its text or formula, or what it is about, has changed since the run',
+    '',
+  ],
+  [
+    'what it is about',
+    update('requirement', first.id, { about: 't-spindleontest' }),
+    'its text or formula, or what it is about, has changed since the run',
     '',
   ],
   [

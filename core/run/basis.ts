@@ -42,9 +42,9 @@ function hash(text: string): string {
 
 const modelMark = (p: Project): string => [p.root, ...[...p.types, ...p.libraries, ...p.items].map(markOf)].join(' ');
 
-/** What is judged: the text, and the formula that it, or somebody, gave. */
+/** What is judged: the text, the formula that it, or somebody, gave, and what it is about. */
 const requirementMark = (p: Project, r: Requirement): string =>
-  hash([r.text, r.formula, limitOf(r, p.glossary).formula ?? ''].join('\n'));
+  hash([r.text, r.formula, limitOf(r, p.glossary).formula ?? '', ...(r.about ? [r.about] : [])].join('\n'));
 
 export const basisOf = (project: Project, setup: Setup): RunBasis => ({
   model: modelMark(project),
@@ -67,7 +67,7 @@ export function outOfDate(project: Project, basis: RunBasis | undefined): (r: Re
           : '';
   return (r) =>
     basis.requirements[r.id] !== requirementMark(project, r)
-      ? 'its text or formula has changed since the run'
+      ? 'its text or formula, or what it is about, has changed since the run'
       : changed;
 }
 

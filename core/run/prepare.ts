@@ -216,15 +216,7 @@ export function checkProduct(project: Project): ProductCheck {
     ]),
     ...project.setups.flatMap((setup) => (own.includes(setup) ? [] : checkSetup(project, library, setup))),
   ];
-  const constants = watches.flatMap((w) => {
-    const finding = constantFinding(w, flat);
-    return finding ? [{ id: w.requirement.id, key: w.requirement.key, ...finding }] : [];
-  });
-  const requirementProblems = watches.flatMap((w) => [
-    ...w.problems,
-    ...monitorOf(w, flat).problems,
-    ...unknownLoops(w, flat),
-  ]);
+  const [product, others] = [judged(watches, flat), judgedElsewhere(project, library)];
   return {
     problems: [
       ...textProblems,
@@ -232,11 +224,11 @@ export function checkProduct(project: Project): ProductCheck {
       ...(structural ? [] : analyse(model).problems),
       ...checkBehaviour(project, library, model),
       ...checkLinks(project),
-      ...requirementProblems,
-      ...checkAbout(project, library),
+      ...product.problems,
+      ...others.problems,
       ...setupProblems,
     ],
-    constants,
+    constants: [...product.constants, ...others.constants],
   };
 }
 
@@ -244,32 +236,55 @@ export function checkProduct(project: Project): ProductCheck {
 const watchedAbout = (project: Project, rootId: string): Watch[] =>
   watchedRequirements(project).filter(({ requirement }) => (requirement.about || project.root) === rootId);
 
-/** Requirements about something else than the product: their names are looked up there, and some setup has to run it. */
-function checkAbout(project: Project, library: ClassLibrary): Problem[] {
-  const watches = watchedRequirements(project).filter(
-    ({ requirement: { about } }) => about !== '' && about !== project.root,
-  );
-  return [...new Set(watches.map((w) => w.requirement.about))].flatMap((id): Problem[] => {
-    const of = watches.filter((w) => w.requirement.about === id);
-    const told = (severity: 'error' | 'info', code: string, message: string): Problem[] =>
-      of.map((w) => ({ ...problem(severity, code, message), place: `requirement/${w.requirement.id}/about` }));
-    const root = typeById(project, id);
-    if (!root) return told('error', 'unknown-type', 'What this requirement is about is no longer there');
-    const flat = flatten(library, root.name, {
-      observers: of.flatMap((w) => w.observers),
-      given: givenValues(loopTermsOf(of)),
-    });
-    return [
-      ...flat.model.problems.filter((p) => p.place?.startsWith('requirement/')),
-      ...of.flatMap((w) => [...w.problems, ...monitorOf(w, flat).problems, ...unknownLoops(w, flat)]),
-      ...(project.setups.some((s) => s.root === id)
-        ? []
-        : told('info', 'never-run', `No setup runs ${root.name}: it is never judged`)),
-    ];
-  });
+type Judged = Pick<ProductCheck, 'problems' | 'constants'>;
+
+/** What is wrong with requirements in the model of what they are about, and what its constants decide. */
+function judged(watches: readonly Watch[], flat: FlattenResult): Judged {
+  return {
+    problems: watches.flatMap((w) => [...w.problems, ...monitorOf(w, flat).problems, ...unknownLoops(w, flat)]),
+    constants: watches.flatMap((w) => {
+      const finding = constantFinding(w, flat);
+      return finding ? [{ id: w.requirement.id, key: w.requirement.key, ...finding }] : [];
+    }),
+  };
 }
 
-/** Loops are opened at quantities of the product. */
+/** Of requirements about something else than the product; some setup has to run that, or its constants decide. */
+function judgedElsewhere(project: Project, library: ClassLibrary): Judged {
+  const abouts = new Set(project.requirements.map((r) => r.about));
+  const found = [...abouts].flatMap((id): Judged[] => {
+    if (id === '' || id === project.root) return [];
+    const watches = watchedAbout(project, id);
+    const told = (of: readonly Watch[], severity: 'error' | 'info', code: string, message: string): Problem[] =>
+      of.map((w) => ({ ...problem(severity, code, message), place: `requirement/${w.requirement.id}/about` }));
+    const root = typeById(project, id);
+    if (!root) {
+      const problems = told(watches, 'error', 'unknown-type', 'What this requirement is about is no longer there');
+      return [{ problems, constants: [] }];
+    }
+    const flat = flatten(library, root.name, {
+      observers: watches.flatMap((w) => w.observers),
+      given: givenValues(loopTermsOf(watches)),
+    });
+    const { problems, constants } = judged(watches, flat);
+    const open = project.setups.some((s) => s.root === id)
+      ? []
+      : watches.filter((w) => !constants.some((f) => f.id === w.requirement.id));
+    return [
+      {
+        problems: [
+          ...flat.model.problems.filter((p) => p.place?.startsWith('requirement/')),
+          ...problems,
+          ...told(open, 'info', 'never-run', `No setup runs ${root.name}: it is never judged`),
+        ],
+        constants,
+      },
+    ];
+  });
+  return { problems: found.flatMap((f) => f.problems), constants: found.flatMap((f) => f.constants) };
+}
+
+/** Loops are opened at quantities that there are. */
 const unknownLoops = (watch: Watch, { model }: FlattenResult): Problem[] =>
   watch.loops.flatMap(({ from, to }) =>
     [from, ...(to === undefined ? [] : [to])].flatMap((name): Problem[] => {

@@ -12,7 +12,7 @@ import { createRun, isRunnable, prepareRun } from '../run';
 import type { Project } from '../project/project';
 import { estimateAt, following, sizeOf, ticksOf, type ReadRecording } from '../studies/estimates';
 import { estimatorsOf, namesBehind } from './estimators';
-import { fixedModel, ownName } from './fixed-model';
+import { fixedModel, isModelOf, ownName } from './fixed-model';
 
 /** What an estimator has learnt kept as a line: what the line says, and that it is the model that was learnt. */
 
@@ -69,6 +69,12 @@ test.each([
   [['e = kalman({y})'], 'y', 'Only what least squares found'],
 ])('%j is refused for %s', (lines, output, why) => {
   expect(keep(lines, output, [1, 2])).toEqual({ why: expect.stringContaining(why) });
+});
+
+test('a model is known again by its name', () => {
+  const lines = ['speedFixed', 'speedFixed2', 'speedFixedPoint', 'speed', 'motor_speedFixed'];
+  expect(lines.filter((l) => isModelOf('speed', l))).toEqual(['speedFixed', 'speedFixed2']);
+  expect(lines.filter((l) => isModelOf('motor.speed', l))).toEqual(['motor_speedFixed']);
 });
 
 test('what a model could give: names behind the regressors first, parameters not', () => {

@@ -62,8 +62,10 @@ export function fixedModel(
   }
 }
 
-/** Of a line that was made by it: the quantity it is meant to follow, by its name. */
+/** What a model of a quantity is called; by that it is known again. Further ones have a number behind it. */
 export const ownName = (output: string): string => `${output.replace(/\W+/g, '_')}Fixed`;
+export const isModelOf = (output: string, line: string): boolean =>
+  line.startsWith(ownName(output)) && /^\d*$/.test(line.slice(ownName(output).length));
 
 function linearIn(
   e: Expr,

@@ -113,6 +113,11 @@ test('regressors that keep one ratio, that are nothing, and that say too little 
   ]);
 });
 
+test('of few ticks nothing is said of whether the error hangs together', () => {
+  expect(factsOf(whole(100, {}), 40).error!.kind).toBe('few');
+  expect(factsOf(whole(100, {}), 99).error!.kind).toBe('white');
+});
+
 test('noise of a difference is told from what hangs together', () => {
   const random = series(400, 21, (e) => e);
   const differences = random.map((e, k) => e - (random[k - 1] ?? 0));

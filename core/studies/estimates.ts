@@ -31,8 +31,11 @@ export interface ErrorFacts {
   readonly correlogram: readonly number[];
   /** Half the width within which a correlation is nothing. */
   readonly band: number;
-  /** Noise; the noise of a difference, in which neighbours are opposed and nothing else; or something that hangs together. */
-  readonly kind: 'white' | 'difference' | 'together';
+  /**
+   * Noise; the noise of a difference, in which neighbours are opposed and nothing else; something that hangs together; or too few ticks to
+   * say that of it.
+   */
+  readonly kind: 'white' | 'difference' | 'together' | 'few';
 }
 
 export interface ReadColumn {
@@ -49,6 +52,8 @@ export interface ReadRecording {
 
 /** Errors and regressors of so many ticks are looked at. */
 const mostTicks = 400;
+/** Fewer errors than that say nothing of whether they hang together. */
+const fewest = 50;
 /** The smallest direction of regressors, as a share of the largest, that still tells something apart. */
 const least = 1e-3;
 
@@ -139,11 +144,14 @@ function errorOf(recording: ReadRecording, path: string, rows: readonly number[]
     rms: Math.sqrt(values.reduce((s, x) => s + x * x, 0) / values.length),
     correlogram,
     band: whiteBand(values.length),
-    kind: isWhite(correlogram, values.length)
-      ? 'white'
-      : isOfDifference(correlogram, values.length)
-        ? 'difference'
-        : 'together',
+    kind:
+      values.length < fewest
+        ? 'few'
+        : isWhite(correlogram, values.length)
+          ? 'white'
+          : isOfDifference(correlogram, values.length)
+            ? 'difference'
+            : 'together',
   };
 }
 

@@ -327,12 +327,6 @@ function toldOpen(
 
 /** Of neighbouring residuals; noise has less than 3 / sqrt(n) of it (Bartlett 1946). */
 function autocorrelationOf(r: readonly number[]): { readonly r: number; readonly isWhite: boolean } {
-  const mean = r.reduce((s, x) => s + x, 0) / Math.max(1, r.length);
-  let [top, bottom] = [0, 0];
-  for (let k = 0; k < r.length; k++) {
-    bottom += (r[k] - mean) ** 2;
-    if (k > 0) top += (r[k] - mean) * (r[k - 1] - mean);
-  }
-  const found = bottom === 0 ? 0 : top / bottom;
+  const found = correlogramOf(r, 1)[1] ?? 0;
   return { r: found, isWhite: Math.abs(found) <= 3 / Math.sqrt(Math.max(1, r.length)) };
 }

@@ -210,7 +210,7 @@ function mentions(project: Project): Mention[] {
               {
                 place: `requirement/${requirement.id}`,
                 kind: 'expression',
-                scope: project.root,
+                scope: requirement.about || project.root,
                 text: limit.formula,
                 label: requirement.key,
                 keys: [],

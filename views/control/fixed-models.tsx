@@ -4,7 +4,7 @@ import { nanoid } from 'nanoid';
 import { useMemo, useState } from 'react';
 import { newSignalLine, type PartType, type Project } from '@/core/project/project';
 import { namesBehind, type Estimator } from '@/core/signals/estimators';
-import { fixedModel, ownName } from '@/core/signals/fixed-model';
+import { fixedModel, isModelOf, ownName } from '@/core/signals/fixed-model';
 import { nameOfLine } from '@/core/signals/sheet-picture';
 import { following, type EstimateFacts, type Following, type ReadRecording } from '@/core/studies/estimates';
 import { fullName } from '@/store/derived';
@@ -30,7 +30,7 @@ export function FixedModels(props: Props) {
   const names = useMemo(() => namesBehind(type, estimator), [type, estimator]);
   const lines = estimator.line.sheet.lines.flatMap((l) => nameOfLine(l) ?? []);
   // a model of something is called by it
-  const models = names.flatMap((n) => lines.filter((l) => l.startsWith(ownName(n))).map((l) => ({ own: l, of: n })));
+  const models = names.flatMap((n) => lines.filter((l) => isModelOf(n, l)).map((l) => ({ own: l, of: n })));
   return (
     <>
       {estimator.kind === 'leastSquares' && <Keep {...props} names={names} taken={lines} />}
@@ -64,6 +64,7 @@ function Keep({
     possible[0];
   const run = useRuns((s) => s.current);
   const why = made.flatMap(({ model }) => ('why' in model ? [model.why] : []))[0];
+  const unsure = facts.values.filter((v) => 2 * v.deviation > Math.abs(v.value));
   const { sheet } = estimator.line;
   const keep = (): void => {
     if (!chosen || facts.time === undefined) return;
@@ -110,6 +111,12 @@ function Keep({
               <Snowflake size={13} aria-hidden /> Keep as it is at {formatNumber(facts.time, 4)} s
             </Button>
           </div>
+          {unsure.length > 0 && (
+            <p className="px-2 mb-0 pt-1 now-ink" data-testid="unsure">
+              Not known yet at this moment: {unsure.map((v) => `the value ${v.label}`).join(', ')}. Two deviations are
+              more than the value itself.
+            </p>
+          )}
           <p className="px-2 py-1 mono learnt-line">{chosen.model.text}</p>
         </>
       ) : (

@@ -232,9 +232,9 @@ function Values({ facts }: { readonly facts: EstimateFacts }) {
             <tr key={v.column}>
               <td>
                 {v.label}
-                {leastCertain === k && <span className="quiet"> · least certain</span>}
+                {leastCertain === k && <span className="quiet d-block">least certain</span>}
               </td>
-              <td className="num mono">{withUnit(formatNumber(v.value, 5), v.unit)}</td>
+              <td className="num mono text-nowrap">{withUnit(formatNumber(v.value, 5), v.unit)}</td>
               <td className="num mono text-nowrap">
                 {formatNumber(2 * v.deviation, 3)}
                 <span className="quiet"> {formatNumber((200 * v.deviation) / Math.abs(v.value), 2)} %</span>
@@ -260,6 +260,7 @@ function Values({ facts }: { readonly facts: EstimateFacts }) {
 }
 
 const errorWords = {
+  few: 'Too few ticks to tell whether it hangs together.',
   white: 'Nothing hangs together in it: it is noise.',
   difference: 'It is the noise of a difference: neighbours are opposed, nothing else hangs together.',
   together: 'It hangs together in time: something is still to be explained, or it forgets too slowly for what changes.',

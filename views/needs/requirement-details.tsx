@@ -189,6 +189,7 @@ function About({ project, requirement }: { readonly project: Project; readonly r
       <select
         className="form-select form-select-sm"
         aria-label="What the requirement is about"
+        title="Its names are looked up there, and runs of it are judged"
         value={about === project.root ? '' : about}
         onChange={(e) =>
           void useProject.getState().edit(
@@ -205,7 +206,7 @@ function About({ project, requirement }: { readonly project: Project; readonly r
         <option value="">the product, {nameOf(project.root)}</option>
         {roots.map((id) => (
           <option key={id} value={id}>
-            {nameOf(id)}, run by setups
+            {nameOf(id)}
           </option>
         ))}
       </select>
