@@ -1,5 +1,5 @@
 'use client';
-import { Copy, Plus, Trash2 } from 'lucide-react';
+import { Copy, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { hasFixedStep, newChange, type Project, type Setup } from '@/core/project/project';
 import { problemsAt } from '@/store/derived';
@@ -10,7 +10,7 @@ import { Button } from '@/ui/button';
 import { deleteWithImpact } from '@/ui/impact';
 import { TraceLinks } from '@/ui/trace-links';
 import { EditableRow, RowHandle } from '@/ui/editing/row-handle';
-import { beginRow } from '@/ui/editing/rows';
+import { AddRow } from '@/ui/editing/add-row';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { useRunNames } from '@/ui/run-names';
 import { RunFacts } from './run-facts';
@@ -155,15 +155,13 @@ function ChangedValues({ setup }: Pick<Props, 'setup'>) {
     <>
       <h3 className="section-title">
         Changed values
-        <Button
-          size="sm"
-          data-adds={list}
-          onClick={() =>
-            beginRow(list, newChange(nanoid(8), names.parameters()[0]?.name ?? 'part.quantity', '0'), 'Change a value')
-          }
+        <AddRow
+          list={list}
+          entry={() => newChange(nanoid(8), names.parameters()[0]?.name ?? 'part.quantity', '0')}
+          label="Change a value"
         >
-          <Plus size={13} aria-hidden /> Value
-        </Button>
+          Value
+        </AddRow>
       </h3>
       {setup.changes.length === 0 && <p className="px-3 quiet mb-1">The product as it is designed.</p>}
       <table className="table" data-testid="changes" data-rows={list} data-enter="through">

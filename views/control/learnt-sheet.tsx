@@ -187,7 +187,9 @@ function coursesOf(
   const valuesOf = (name: string): Float64Array => recording.column(name)?.values ?? new Float64Array(recording.rows);
   return values.map((v) => {
     const [value, deviation] = [valuesOf(v.column), valuesOf(v.deviationColumn)];
-    const span = spanOf(rows.slice(Math.floor(rows.length / 10)).map((r) => value[r]));
+    // what lies far outside while it begins is left out; the bands of all that follows are not
+    const later = rows.slice(Math.floor(rows.length / 10));
+    const span = spanOf(later.flatMap((r) => [value[r] - 2 * deviation[r], value[r] + 2 * deviation[r]]));
     const within = (x: number): number => (x >= span[0] && x <= span[1] ? x : NaN);
     return [
       { name: 'value', x: time, y: rows.map((r) => within(value[r])) },
@@ -206,7 +208,7 @@ function coursesOf(
 function spanOf(values: readonly number[]): readonly [number, number] {
   const finite = values.filter((x) => Number.isFinite(x));
   const [low, high] = [Math.min(...finite), Math.max(...finite)];
-  const room = Math.max(high - low, Math.abs(high) * 0.02, 1e-300);
+  const room = Math.max((high - low) / 2, Math.abs(high) * 0.02, 1e-300);
   return [low - room, high + room];
 }
 
@@ -230,11 +232,11 @@ function Values({ facts }: { readonly facts: EstimateFacts }) {
         <tbody>
           {values.map((v, k) => (
             <tr key={v.column}>
-              <td>
+              <td className="text-nowrap">
                 {v.label}
                 {leastCertain === k && <span className="quiet d-block">least certain</span>}
               </td>
-              <td className="num mono text-nowrap">{withUnit(formatNumber(v.value, 5), v.unit)}</td>
+              <td className="num mono">{withUnit(formatNumber(v.value, 5), v.unit)}</td>
               <td className="num mono text-nowrap">
                 {formatNumber(2 * v.deviation, 3)}
                 <span className="quiet"> {formatNumber((200 * v.deviation) / Math.abs(v.value), 2)} %</span>

@@ -1,12 +1,10 @@
 'use client';
-import { Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import type { Study } from '@/core/project/project';
 import { aimName, marginKey } from '@/core/studies/study';
-import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
 import { DeleteCell } from '@/ui/delete-cell';
-import { beginRow } from '@/ui/editing/rows';
+import { AddRow } from '@/ui/editing/add-row';
 import { EditableRow, RowHandle } from '@/ui/editing/row-handle';
 import { limitNames } from '@/ui/run-names';
 import type { StudyFields } from './study-fields';
@@ -27,19 +25,13 @@ export function Aims({ study, fields }: Props) {
       <h3 className="section-title">
         {isBest ? 'What is sought' : 'Told of each run, besides the margins'}
         {(!isBest || sought < 2) && (
-          <Button
-            size="sm"
-            data-adds={list}
-            onClick={() =>
-              beginRow(
-                list,
-                { id: `i-${nanoid(8)}`, name: '', sense: isBest ? 'low' : 'told', formula: '' },
-                'Add a formula',
-              )
-            }
+          <AddRow
+            list={list}
+            entry={() => ({ id: `i-${nanoid(8)}`, name: '', sense: isBest ? 'low' : 'told', formula: '' })}
+            label="Add a formula"
           >
-            <Plus size={13} aria-hidden /> Formula
-          </Button>
+            Formula
+          </AddRow>
         )}
       </h3>
       {sought > 0 && (

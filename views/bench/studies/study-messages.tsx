@@ -1,11 +1,9 @@
 'use client';
-import { Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import type { StudiedMessage, Study } from '@/core/project/project';
-import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { DeleteCell } from '@/ui/delete-cell';
-import { beginRow } from '@/ui/editing/rows';
+import { AddRow } from '@/ui/editing/add-row';
 import { EditableRow, RowHandle } from '@/ui/editing/row-handle';
 import { NumberCell } from '@/ui/number-row';
 import type { StudyFields } from './study-fields';
@@ -32,19 +30,19 @@ export function Messages({ study, fields }: Props) {
     <>
       <h3 className="section-title">
         Messages that may come
-        <Button
-          size="sm"
-          data-adds={list}
-          onClick={() =>
-            beginRow(
-              list,
-              { id: `m-${nanoid(8)}`, target: names.messages()[0]?.name ?? 'part.message', value: '', from: 0, to: 1 },
-              'Let a message come',
-            )
-          }
+        <AddRow
+          list={list}
+          entry={() => ({
+            id: `m-${nanoid(8)}`,
+            target: names.messages()[0]?.name ?? 'part.message',
+            value: '',
+            from: 0,
+            to: 1,
+          })}
+          label="Let a message come"
         >
-          <Plus size={13} aria-hidden /> Message
-        </Button>
+          Message
+        </AddRow>
       </h3>
       {study.messages.length > 0 && (
         <table className="table" data-testid="study-messages" data-rows={list} data-enter="through">

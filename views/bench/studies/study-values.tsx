@@ -6,7 +6,7 @@ import { isDrawn } from '@/core/studies/design';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { DeleteCell } from '@/ui/delete-cell';
-import { beginRow } from '@/ui/editing/rows';
+import { AddRow } from '@/ui/editing/add-row';
 import { EditableRow, RowHandle } from '@/ui/editing/row-handle';
 import { FieldRow } from '@/ui/field-row';
 import { formatNumber, withUnit } from '@/ui/format';
@@ -43,19 +43,13 @@ export function Values({ study, fields }: Props) {
     <>
       <h3 className="section-title">
         {valuesTitle[study.kind]}
-        <Button
-          size="sm"
-          data-adds={list}
-          onClick={() =>
-            beginRow(
-              list,
-              { id: `w-${nanoid(8)}`, name: names.parameters()[0]?.name ?? 'part.quantity', range: '' },
-              'Vary a value',
-            )
-          }
+        <AddRow
+          list={list}
+          entry={() => ({ id: `w-${nanoid(8)}`, name: names.parameters()[0]?.name ?? 'part.quantity', range: '' })}
+          label="Vary a value"
         >
-          <Plus size={13} aria-hidden /> Value
-        </Button>
+          Value
+        </AddRow>
       </h3>
       {study.values.length > 0 && (
         <table className="table" data-testid="study-values" data-rows={list} data-enter="through">
