@@ -1,7 +1,5 @@
-import { mkdirSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
-import type { ElementHandle, Page } from 'puppeteer-core';
+import { mkdirSync } from 'node:fs';
+import type { Page } from 'puppeteer-core';
 import { newPage, startChromium, startServer } from './browser';
 
 /** Takes the pictures of docs/screenshots from the demo: `npm run screenshots` after a build. */
@@ -75,29 +73,9 @@ async function main(): Promise<void> {
     await page.click('.type-tray .btn[aria-pressed]');
     await wait(700);
     await shot('inside');
-    await go('#/bench///control%2Fn-station/panel%2Fa-operator');
-    await shot('panel');
     await run(page, 'u-careful');
     await go('#/needs////matrix');
     await shot('matrix');
-    await go('#/needs////import');
-    const changed = join(mkdtempSync(join(tmpdir(), 'zelvar-shot-')), 'capper-sheet.csv');
-    writeFileSync(
-      changed,
-      readFileSync('samples/capper-sheet.csv', 'utf8')
-        .replace('0.85 N.m', '0.8 N.m')
-        .replace(/CAP-14,.*\r\n/, '')
-        .replace(
-          'CAP-13,',
-          'CAP-16,"When a tube is missing, the lamp shall glow within 0.5 s.",requirement,,test\r\nCAP-13,',
-        ),
-    );
-    await ((await page.$('[data-testid="import-file"]')) as ElementHandle<HTMLInputElement>).uploadFile(changed);
-    await wait(1200);
-    await page.evaluate(() =>
-      [...document.querySelectorAll('button')].find((b) => b.textContent?.startsWith('Compare'))!.click(),
-    );
-    await wait(600);
     await run(page, 'u-eager');
     await go('#/product/spindle//quantity%2Fq-speed');
     await shot('product');
@@ -110,6 +88,10 @@ async function main(): Promise<void> {
     await shot('motion');
     await go('#/behaviour/ctrl//state%2Fs-press');
     await shot('behaviour');
+    await run(page, 'u-worn-bearing');
+    await page.mouse.click(ruler.x + (ruler.width * 38) / 60, ruler.y + 60);
+    await go('#/control//t-spindlewatch//learnt');
+    await shot('learning');
     await page.evaluate(() => localStorage.removeItem('zelvar-last-project'));
     await page.goto(`${server.url}/?open=heated-block`);
     await page.waitForSelector('.ribbon');

@@ -172,6 +172,7 @@ export function noteRun(projectId: string, run: number): void {
   const entry: HistoryEntry = {
     projectId,
     at: Date.now(),
+    began: current.at,
     setup: current.setup,
     changes: current.changes,
     ...(basis && { basis: { model: basis.model, setup: basis.setup, setupId: basis.setupId } }),

@@ -44,6 +44,8 @@ export interface AsideRecord {
 export interface HistoryEntry {
   readonly projectId: string;
   readonly at: number;
+  /** When the run began, in ms; missing in entries that were kept earlier. */
+  readonly began?: number;
   readonly setup: string;
   readonly changes: string;
   /** Marks of the model and of the setup it ran with; missing in entries that were kept earlier, as is the id of the setup. */

@@ -3,7 +3,7 @@ import { noteRun } from './saving';
 import { tubeCapper } from '@/samples/tube-capper';
 import { basisOf } from '@/core/run/basis';
 import type { Project } from '@/core/project/project';
-import { oldFinding } from './trace';
+import { oldFinding } from './standings';
 import type { RunModel, RunUpdate } from '@/core/run/protocol';
 import type { RecordingChunk } from '@/core/simulate/recording';
 import { elementIndex } from '@/core/trace/elements';

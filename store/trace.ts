@@ -1,15 +1,10 @@
 import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
 import { useShallow } from 'zustand/react/shallow';
-import type { Project, Requirement } from '@/core/project/project';
-import type { RequirementFinding } from '@/core/run/run';
-import { outOfDate } from '@/core/run/basis';
-import { standingOf, type Standing } from '@/core/run/standing';
+import type { Project } from '@/core/project/project';
 import { linkEdit, linksOf, unlinkEdit, whyNotSound, type CheckedLink } from '@/core/trace/links';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
-import { useRuns } from './run-store';
-import type { HistoryEntry, HistoryFinding } from './storage';
 
 const none: readonly CheckedLink[] = [];
 
@@ -73,45 +68,4 @@ export function linkPair(a: string, b: string): void {
 export function unlink(links: readonly CheckedLink[], label: string): void {
   const refused = links.length > 0 ? useProject.getState().edit(unlinkEdit(links), label) : undefined;
   if (refused) usePlace.getState().say(refused.message);
-}
-
-/** What stands of each requirement by now: by signature, by constants, or in the newest run. */
-export function useStandings(): (r: Requirement) => Standing {
-  const findings = useRuns((s) => s.current?.findings);
-  const basis = useRuns((s) => s.current?.model.basis);
-  const project = useProject((s) => s.project);
-  const constants = useProject((s) => s.constants);
-  return useMemo(() => {
-    const index = (list: readonly RequirementFinding[] | undefined): Map<string, RequirementFinding> =>
-      new Map(list?.map((f) => [f.id, f]));
-    const [run, fixed] = [index(findings), index(constants)];
-    const old = project ? outOfDate(project, basis) : () => '';
-    return (r) => standingOf(r, run.get(r.id), fixed.get(r.id), old(r));
-  }, [findings, constants, project, basis]);
-}
-
-/** Of each requirement, why what the newest run found of it is out of date; '' where it is not. */
-/** Why a verdict that was written down speaks of something else than is there now; '' where it does not, or where that is not known. */
-export function oldFinding(
-  project: Project,
-  { basis }: Pick<HistoryEntry, 'basis'>,
-  r: Requirement,
-  f: HistoryFinding,
-): string {
-  if (basis?.setupId === undefined || f.mark === undefined) return '';
-  return outOfDate(project, { ...basis, setupId: basis.setupId, requirements: { [r.id]: f.mark } })(r);
-}
-
-export function useOutOfDate(): (id: string) => string {
-  const project = useProject((s) => s.project);
-  const basis = useRuns((s) => s.current?.model.basis);
-  return useMemo(() => {
-    if (!project) return () => '';
-    const byId = new Map(project.requirements.map((r) => [r.id, r]));
-    const old = outOfDate(project, basis);
-    return (id: string) => {
-      const r = byId.get(id);
-      return r ? old(r) : '';
-    };
-  }, [project, basis]);
 }

@@ -376,9 +376,13 @@ export const newStudy = (id: string, name: string, kind: Study['kind']): Study =
 export const setupOf = (project: Project, study: Pick<Study, 'setup'>): Setup | undefined =>
   study.setup === '' ? project.setups[0] : project.setups.find((s) => s.id === study.setup);
 
-/** The panel a setup opens: the one it names, or the first. */
+/** Whether a setup runs the product, not a part type in its place. */
+export const runsProduct = (project: Project, setup: Setup | undefined): boolean =>
+  !setup?.root || setup.root === project.root;
+
+/** The panel a setup opens: the one it names, or the first where it runs the product. */
 export const panelOf = (project: Project, setup: Setup | undefined): Panel | undefined =>
-  project.panels.find((p) => p.id === setup?.panel) ?? project.panels[0];
+  project.panels.find((p) => p.id === setup?.panel) ?? (runsProduct(project, setup) ? project.panels[0] : undefined);
 
 /** The states of a chart by what they stand in, in the order of the document. */
 export function statesByParent(chart: Chart): Map<string | null, ChartState[]> {

@@ -130,10 +130,11 @@ test('what stands of a requirement says so', () => {
     reason: '',
     lane: [],
   };
-  expect(standingOf(first, finding, undefined, 'the model has changed since the run')).toEqual({
+  expect(standingOf(first, finding, undefined, 'the model has changed since the run', 'Careful')).toEqual({
     basis: 'run',
     finding,
     doubt: 'the model has changed since the run',
+    setup: 'Careful',
   });
   expect(standingOf(first, undefined, finding, 'the model has changed since the run').doubt).toBe('');
 });

@@ -7,17 +7,20 @@ export interface Standing {
   readonly finding: RequirementFinding | undefined;
   /** Why the basis itself is in doubt; empty where it is not. */
   readonly doubt: string;
+  /** The setup of the run it rests on; empty where it rests on none. */
+  readonly setup: string;
 }
 
-/** A signed observation comes first, then constants, then the newest run. */
+/** A signed observation comes first, then constants, then the newest run that judged it. */
 export function standingOf(
   requirement: Requirement,
   run: RequirementFinding | undefined,
   constants: RequirementFinding | undefined,
   outOfDate = '',
+  setup = '',
 ): Standing {
   const { observation } = requirement;
-  if (!isBinding(requirement)) return { basis: 'nothing', finding: undefined, doubt: '' };
+  if (!isBinding(requirement)) return { basis: 'nothing', finding: undefined, doubt: '', setup: '' };
   if (observation) {
     const changed = observation.text !== requirement.text;
     const finding: RequirementFinding = {
@@ -35,8 +38,11 @@ export function standingOf(
       basis: 'observation',
       finding,
       doubt: changed ? `Signed by ${observation.by} on ${observation.on} for another text` : '',
+      setup: '',
     };
   }
-  if (constants) return { basis: 'constants', finding: constants, doubt: '' };
-  return { basis: run ? 'run' : 'nothing', finding: run, doubt: run ? outOfDate : '' };
+  if (constants) return { basis: 'constants', finding: constants, doubt: '', setup: '' };
+  return run
+    ? { basis: 'run', finding: run, doubt: outOfDate, setup }
+    : { basis: 'nothing', finding: undefined, doubt: '', setup: '' };
 }

@@ -26,6 +26,7 @@ type Found = NonNullable<Standing['finding']>;
 const found = (finding: Partial<Found>, basis: Standing['basis'] = 'run'): Standing => ({
   basis,
   doubt: '',
+  setup: basis === 'run' ? 'Bench' : '',
   finding: {
     id: 'r',
     key: 'R',
@@ -55,9 +56,9 @@ const article = (html: string, key: string): string => {
 test('verdicts with their distance, large and small ones too, when it failed, and where that comes from', () => {
   const r = requirement('R-1', 'The light shall stay below 5.');
   const told = (standing: Standing): string => article(report(project([r]), new Map([[r.id, standing]])), 'R-1');
-  expect(told(found({ margin: 0.123456 }))).toMatch(/^R-1 ✓ holds by 0\.123 V in the newest run /);
+  expect(told(found({ margin: 0.123456 }))).toMatch(/^R-1 ✓ holds by 0\.123 V in the newest run of Bench /);
   expect(told(found({ margin: -12.345, verdict: 'fails', failsSince: 0.5 }))).toMatch(
-    /^R-1 ✗ fails by 12\.3 V in the newest run; since 0\.5 s /,
+    /^R-1 ✗ fails by 12\.3 V in the newest run of Bench; since 0\.5 s /,
   );
   expect(told(found({ margin: 4.2e-7 }))).toContain('by 4.20e−7 V');
   expect(told(found({ margin: 1e6 }))).toContain('by 1.00e+6 V');
@@ -65,7 +66,7 @@ test('verdicts with their distance, large and small ones too, when it failed, an
   expect(told(found({ margin: 1e-4 }))).toContain('by 0.0001 V');
   expect(told(found({ margin: 0 }))).toContain('by 0 V');
   expect(told(found({ verdict: 'undecided', margin: 3, reason: 'It never began' }))).toMatch(
-    /^R-1 ○ undecided in the newest run; It never began /,
+    /^R-1 ○ undecided in the newest run of Bench; It never began /,
   );
   expect(told(found({ margin: 1 }, 'constants'))).toContain('from constants');
   expect(told(found({}, 'observation'))).toContain('signed observation');

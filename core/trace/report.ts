@@ -206,7 +206,7 @@ function requirementHtml(
   const limit = limitOf(r, project.glossary);
   const finding = standing?.finding;
   const basis = {
-    run: 'in the newest run',
+    run: `in the newest run${standing?.setup ? ` of ${standing.setup}` : ''}`,
     constants: 'from constants',
     observation: 'signed observation',
     nothing: '',

@@ -245,6 +245,7 @@ test('where a verdict comes from: a signature, constants, a run', () => {
     basis: 'nothing',
     finding: undefined,
     doubt: '',
+    setup: '',
   });
   expect(standingOf({ ...r, kind: 'heading' }, undefined, undefined).finding).toBeUndefined();
 });

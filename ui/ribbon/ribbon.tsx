@@ -25,7 +25,7 @@ import { Button } from '../button';
 import { formatTime } from '../format';
 import { marks, niceStep, TimeAxisContext, toPixels, toTime, valueAxisWidth, type TimeAxis } from './axis';
 import { BranchButton, StopsButton } from './branch';
-import { useOutOfDate } from '@/store/trace';
+import { useOutOfDate } from '@/store/standings';
 import { ComparedRun } from './compared-run';
 import { MarkText } from './mark';
 import { within } from './span';

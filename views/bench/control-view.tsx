@@ -1,5 +1,5 @@
 'use client';
-import { useOutOfDate } from '@/store/trace';
+import { useOutOfDate } from '@/store/standings';
 import { CircleCheck, CircleDashed, OctagonX } from 'lucide-react';
 import { useMemo, useRef, type PointerEvent } from 'react';
 import Form from 'react-bootstrap/Form';

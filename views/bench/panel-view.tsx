@@ -21,7 +21,7 @@ export function PanelView({ project }: { readonly project: Project }) {
   const { edit } = useProject.getState();
   const whole = useLayout((s) => s.wholePanels);
   const live = run?.status === 'running' || run?.status === 'paused';
-  if (!panel) {
+  if (!panel && project.panels.length === 0) {
     return (
       <div className="empty">
         <h3>No panel</h3>
@@ -36,14 +36,14 @@ export function PanelView({ project }: { readonly project: Project }) {
     );
   }
   return (
-    <section aria-label={`Panel ${panel.name}`}>
+    <section aria-label={panel ? `Panel ${panel.name}` : 'No panel'}>
       <div className="section-title" style={{ paddingTop: 12 }}>
         <span>Panel</span>
         <span style={{ flex: '0 1 150px', minWidth: 80 }}>
           <CellSelect
-            value={panel.id}
+            value={panel?.id ?? ''}
             label="Panel of this setup"
-            options={project.panels.map((p) => [p.id, p.name] as const)}
+            options={[...(panel ? [] : [['', 'none'] as const]), ...project.panels.map((p) => [p.id, p.name] as const)]}
             onCommit={(id) =>
               setup &&
               void edit(
@@ -54,32 +54,36 @@ export function PanelView({ project }: { readonly project: Project }) {
           />
         </span>
         <span className="quiet text-truncate" style={{ fontWeight: 400, flex: '0 9 auto', minWidth: 0 }}>
-          {live ? 'acts on the run' : 'shows the cursor’s moment'}
+          {!panel ? '' : live ? 'acts on the run' : 'shows the cursor’s moment'}
         </span>
         <span className="ms-auto d-flex gap-1 flex-shrink-0">
-          <Button
-            variant="bare"
-            label={whole ? 'Show the panel at its size' : 'Show the whole panel'}
-            aria-pressed={whole}
-            onClick={() => useLayout.getState().toggleWholePanels()}
-            data-testid="whole-panel"
-          >
-            {whole ? <Expand size={13} aria-hidden /> : <Shrink size={13} aria-hidden />}
-          </Button>
-          <Button
-            size="sm"
-            onClick={() => usePlace.getState().go({ area: 'bench', sheet: `panel/${panel.id}` })}
-            data-testid="arrange-panel"
-          >
-            <PencilRuler size={13} aria-hidden /> Arrange
-          </Button>
+          {panel && (
+            <>
+              <Button
+                variant="bare"
+                label={whole ? 'Show the panel at its size' : 'Show the whole panel'}
+                aria-pressed={whole}
+                onClick={() => useLayout.getState().toggleWholePanels()}
+                data-testid="whole-panel"
+              >
+                {whole ? <Expand size={13} aria-hidden /> : <Shrink size={13} aria-hidden />}
+              </Button>
+              <Button
+                size="sm"
+                onClick={() => usePlace.getState().go({ area: 'bench', sheet: `panel/${panel.id}` })}
+                data-testid="arrange-panel"
+              >
+                <PencilRuler size={13} aria-hidden /> Arrange
+              </Button>
+            </>
+          )}
           <Button size="sm" onClick={() => project && addPanel(project)}>
             <Plus size={13} aria-hidden /> Panel
           </Button>
         </span>
       </div>
-      <PanelBoard panel={panel} live={live} />
-      {!live && (
+      {panel ? <PanelBoard panel={panel} live={live} /> : <NoPanel />}
+      {panel && !live && (
         <p className="px-3 pt-2 quiet">
           {pace === 0
             ? 'Run at a pace, such as 1×, to use the keys while the product runs.'
@@ -89,6 +93,13 @@ export function PanelView({ project }: { readonly project: Project }) {
     </section>
   );
 }
+
+/** A setup of a part type alone opens none by itself: the others show the product. */
+const NoPanel = () => (
+  <p className="px-3 pt-1 quiet">
+    This setup runs a part type, not the product, and has no panel of its own. Choose one here, or build one.
+  </p>
+);
 
 /** Room for the line below a panel, and how small a panel may become before it scrolls after all. */
 const below = 34;

@@ -8,7 +8,7 @@ import { makeReport } from '@/store/exchange';
 import { goTo } from '@/store/locate';
 import { usePlace } from '@/store/place-store';
 import { useRuns } from '@/store/run-store';
-import { useStandings } from '@/store/trace';
+import { useStandings } from '@/store/standings';
 import { Button } from '@/ui/button';
 import { download, fileName } from '@/ui/download';
 
@@ -25,7 +25,13 @@ export function ReportSheet({ project }: { readonly project: Project }) {
   const input = useMemo(
     (): ReportInput => ({
       project,
-      standings: new Map(project.requirements.map((r) => [r.id, standing(r)])),
+      standings: new Map(
+        project.requirements.map((r) => {
+          // the runs themselves stay here
+          const { basis, finding, doubt, setup } = standing(r);
+          return [r.id, { basis, finding, doubt, setup }];
+        }),
+      ),
       made: new Date().toLocaleString('sv-SE').slice(0, 16),
       dark: theme === 'dark',
       runs: history.slice(0, 30).map((h) => ({

@@ -6,9 +6,10 @@ import { limitOf } from '@/core/requirements/read-limit';
 import { wordingProblems } from '@/core/requirements/wording';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { useRuns } from '@/store/run-store';
-import { outOfDate, type RunBasis } from '@/core/run/basis';
-import { useStandings } from '@/store/trace';
+import type { RequirementFinding } from '@/core/run/run';
+import { useRuns, type RunView } from '@/store/run-store';
+import { outOfDate } from '@/core/run/basis';
+import { useStandings } from '@/store/standings';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { FieldRow } from '@/ui/field-row';
@@ -214,6 +215,14 @@ function About({ project, requirement }: { readonly project: Project; readonly r
   );
 }
 
+/** What one run found. */
+interface Line {
+  readonly word: string;
+  readonly setup: string;
+  readonly finding: RequirementFinding;
+  readonly old: string;
+}
+
 function RunFacts({ requirement }: { readonly requirement: Requirement }) {
   const current = useRuns((s) => s.current);
   const earlier = useRuns((s) => s.earlier);
@@ -229,12 +238,21 @@ function RunFacts({ requirement }: { readonly requirement: Requirement }) {
       </>
     );
   }
-  const lines = [
-    [current, current?.findings.find((f) => f.id === requirement.id), 'newest'],
-    [earlier, earlier?.findings.find((f) => f.id === requirement.id), 'earlier'],
-  ] as const;
   const { finding } = standing;
-  const old = (basis: RunBasis | undefined): string => (project ? outOfDate(project, basis)(requirement) : '');
+  const lineOf = (word: string, run: RunView | undefined): Line[] => {
+    const f = run?.findings.find((x) => x.id === requirement.id);
+    if (!run || !f || (run === standing.run && !standing.isNewest)) return [];
+    return [
+      { word, setup: run.setup, finding: f, old: project ? outOfDate(project, run.model.basis)(requirement) : '' },
+    ];
+  };
+  const lines = [
+    ...lineOf('newest run', current),
+    ...(standing.basis === 'run' && finding && !standing.isNewest
+      ? [{ word: 'newest that judged it', setup: standing.setup, finding, old: standing.doubt }]
+      : []),
+    ...lineOf('earlier run', earlier),
+  ];
   return (
     <>
       <h3 className="section-title">Verdict</h3>
@@ -246,14 +264,13 @@ function RunFacts({ requirement }: { readonly requirement: Requirement }) {
         </p>
       )}
       {standing.basis !== 'constants' &&
-        lines.map(([run, f, word]) => {
-          if (!run || !f) return null;
+        lines.map(({ word, setup, finding: f, old }) => {
           return (
             <div className="px-3 pb-2" key={word}>
               <span className="quiet">
-                {word} run, {run.setup}:{' '}
+                {word}, {setup}:{' '}
               </span>
-              <VerdictMark finding={f} old={old(run.model.basis)} />
+              <VerdictMark finding={f} old={old} />
               {f.verdict !== 'fails' && f.margin !== undefined && <span> with {marginText(f)} to spare</span>}
               {f.distance && (
                 <span className="quiet d-block">
@@ -261,7 +278,7 @@ function RunFacts({ requirement }: { readonly requirement: Requirement }) {
                   {f.distance.value >= 0 ? 'past its limit' : 'short of its limit'}
                 </span>
               )}
-              {f.worstAt !== undefined && word === 'newest' && (
+              {f.worstAt !== undefined && word === 'newest run' && (
                 <div>
                   <button
                     type="button"
@@ -279,7 +296,7 @@ function RunFacts({ requirement }: { readonly requirement: Requirement }) {
             </div>
           );
         })}
-      {standing.basis === 'nothing' && <p className="px-3 quiet">No run yet.</p>}
+      {standing.basis === 'nothing' && <p className="px-3 quiet">No run has judged it yet.</p>}
       {(finding === undefined || finding.verdict === 'undecided') && standing.basis !== 'constants' && (
         <ObservationForm requirement={requirement} />
       )}

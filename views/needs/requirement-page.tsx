@@ -7,7 +7,7 @@ import { namesOfFormula } from '@/core/run/names-of-formula';
 import { usePlace } from '@/store/place-store';
 import { useRuns } from '@/store/run-store';
 import { useProject } from '@/store/project-store';
-import { oldFinding, useStandings } from '@/store/trace';
+import { oldFinding, useStandings } from '@/store/standings';
 import { Button } from '@/ui/button';
 import { formatNumber, withUnit } from '@/ui/format';
 import { MomentPlot } from '@/ui/ribbon/moment-plot';
@@ -30,9 +30,8 @@ export function RequirementPage({
   const { go } = usePlace.getState();
 
   const limit = limitOf(r, project.glossary);
-  const run = useRuns((s) => s.current);
   const standing = useStandings()(r);
-  const { finding } = standing;
+  const { finding, run } = standing;
   const names = useMemo(
     () => (limit.formula && run ? namesOfFormula(limit.formula, (n) => run.data.columns.has(n)).slice(0, 5) : []),
     // columns come with the first rows of a run
@@ -73,15 +72,18 @@ export function RequirementPage({
             </div>
           )}
           {limit.formula && <ExampleDrawing formula={limit.formula} />}
-          {run && standing.basis === 'run' && finding && (
+          {standing.basis === 'run' && finding && (
             <>
               <h3 className="section-title">
                 {worst === undefined
-                  ? 'In the newest run'
-                  : `Around ${finding.failsSince !== undefined ? 'the failure' : 'the closest moment'}, at ${formatNumber(worst)} s in ${run.setup}`}
+                  ? `In the newest run of ${standing.setup}`
+                  : `Around ${finding.failsSince !== undefined ? 'the failure' : 'the closest moment'}, at ${formatNumber(worst)} s in ${standing.setup}`}
               </h3>
               {finding.reason && <p className="px-3 mb-1 quiet">{finding.reason}</p>}
-              {worst !== undefined && names.length > 0 && (
+              {run === undefined && (
+                <p className="px-3 mb-1 quiet">Of that run only verdicts are kept: run it again to see it.</p>
+              )}
+              {run && worst !== undefined && names.length > 0 && (
                 <MomentPlot run={run} names={names} at={worst} finding={finding} />
               )}
             </>

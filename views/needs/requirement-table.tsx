@@ -15,7 +15,6 @@ import Dropdown from 'react-bootstrap/Dropdown';
 import { isBinding, type Project, type Requirement } from '@/core/project/project';
 import type { Problem } from '@/core/language/diagnostics';
 import { limitOf } from '@/core/requirements/read-limit';
-import type { Standing } from '@/core/run/standing';
 import { linkIndex } from '@/core/trace/links';
 import { useExample } from '@/ui/run-names';
 import { usePlace } from '@/store/place-store';
@@ -25,7 +24,7 @@ import { pick, useChoice } from '@/store/choice';
 import { usePrinting } from '@/ui/printing';
 import { useHandler } from '@/ui/use-handler';
 import { useRuns } from '@/store/run-store';
-import { useStandings } from '@/store/trace';
+import { useStandings, type StandingOfRun } from '@/store/standings';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { formatNumber } from '@/ui/format';
@@ -57,7 +56,7 @@ const searchText = (r: Requirement): string => {
   return known;
 };
 
-/** All requirements with the limits read out of them and the verdicts of the newest run; any number of them. */
+/** All requirements with the limits read out of them and the verdict of the newest run that judged each; any number of them. */
 export function RequirementTable({ project }: { readonly project: Project }) {
   const example = useExample();
   const problems = useProject((s) => s.problems);
@@ -199,7 +198,7 @@ export function RequirementTable({ project }: { readonly project: Project }) {
             {rows.length !== project.requirements.length
               ? `${rows.length} of ${project.requirements.length} requirements`
               : `${rows.length} requirements`}
-            {setup && <span>· verdicts of the newest run: {setup}</span>}
+            {setup && <span>· newest run: {setup}</span>}
           </div>
         )
       )}
@@ -317,7 +316,7 @@ interface RowProps {
   /** Leaves the limit out: it stands in the details. */
   readonly narrow: boolean;
   readonly measure: (el: Element | null) => void;
-  readonly standing: Standing;
+  readonly standing: StandingOfRun;
   readonly problems: readonly Problem[];
   readonly links: number;
   readonly suspects: number;
@@ -408,7 +407,10 @@ const RequirementRow = memo(function RequirementRow({
           )}
           <td>
             <VerdictMark finding={finding} brief old={standing.basis === 'run' ? standing.doubt : ''} />
-            {finding?.failsSince !== undefined && (
+            {finding?.failsSince !== undefined && !standing.isNewest && (
+              <div className="quiet">since {formatNumber(finding.failsSince)} s</div>
+            )}
+            {finding?.failsSince !== undefined && standing.isNewest && (
               <button
                 type="button"
                 className="btn btn-link p-0"
@@ -423,6 +425,7 @@ const RequirementRow = memo(function RequirementRow({
             {standing.basis === 'observation' && finding?.verdict !== 'undecided' && (
               <div className="quiet">signed observation</div>
             )}
+            {standing.basis === 'run' && !standing.isNewest && <div className="quiet">in {standing.setup}</div>}
             {standing.basis === 'constants' && <div className="quiet">from constants</div>}
           </td>
           <td className="text-end mono text-nowrap">{signedMargin(finding)}</td>
