@@ -1414,6 +1414,109 @@ package Signals "Blocks of signal sheets: values in, a value out"
         "x[k|k-1] = F x[k-1] + G u[k-1], P[k|k-1] = F P F' + Qd, then for each measurement K = P c/(c' P c + r), x = x + K (y - c' x), P in the form of Joseph (Kalman 1960; Bucy and Joseph 1968). F, G and Qd of the plant from tick to tick (Van Loan 1978), u held between ticks."));
     end kalman;
 
+    block extendedKalman "States of a plant whose equations are not linear, from what is measured of it, with how certain they are"
+      extends Base;
+      input Real y[:] "what is measured: h with noise";
+      input Real f[:] "how fast each state changes, per second: formulas over the states x of this line";
+      input Real h[size(y, 1)] "what is expected for y: formulas over the states x of this line";
+      input Boolean enable = true "it is corrected by y while this holds";
+      input Boolean reset = false "it begins anew";
+      parameter Real Q[size(f, 1), size(f, 1)] = identity(size(f, 1)) "noise of the states: variance that comes in per second";
+      parameter Real R[size(y, 1)] = ones(size(y, 1)) "variances of y";
+      parameter Real start[size(f, 1)] = zeros(size(f, 1)) "states it begins with";
+      parameter Real spread[size(f, 1)] = fill(1000, size(f, 1)) "their standard deviations";
+      output Real x[size(f, 1)](start = start, each fixed = true) "the states";
+      output Real deviation[size(f, 1)] "their standard deviations";
+      output Real error[size(y, 1)](each start = 0, each fixed = true) "y minus what was predicted for it";
+      output Real P[size(f, 1), size(f, 1)](start = P0, each fixed = true) "their covariance";
+      // the sheet gives the formulas at these places, and their slopes
+      input Real f2[size(f, 1)];
+      input Real f3[size(f, 1)];
+      input Real f4[size(f, 1)];
+      input Real fx[size(f, 1), size(f, 1)];
+      input Real hx[size(y, 1), size(f, 1)];
+      discrete Real x2[size(f, 1)](each start = 0, each fixed = true);
+      discrete Real x3[size(f, 1)](each start = 0, each fixed = true);
+      discrete Real x4[size(f, 1)](each start = 0, each fixed = true);
+      discrete Real predicted[size(f, 1)](start = start, each fixed = true);
+    protected
+      parameter Integer n = size(f, 1);
+      parameter Integer l = size(y, 1);
+      parameter Real P0[n, n] = {{if i == j then spread[i]^2 else 0 for j in 1:n} for i in 1:n};
+      discrete Real ahead[n](start = start, each fixed = true) "states at the next tick";
+      discrete Real Pa[n, n](start = P0, each fixed = true) "their covariance";
+      discrete Real A[n, n](each start = 0, each fixed = true) "half a tick of fx";
+      discrete Real A2[n, n](each start = 0, each fixed = true);
+      discrete Real Fh[n, n](each start = 0, each fixed = true) "over half a tick";
+      discrete Real F[n, n](each start = 0, each fixed = true) "over a tick";
+      discrete Real H[n, n](each start = 0, each fixed = true);
+      discrete Real Hh[n, n](each start = 0, each fixed = true);
+      discrete Real xs[l + 1, n](each start = 0, each fixed = true) "states before and after each measurement";
+      discrete Real Ps[l + 1, n, n](each start = 0, each fixed = true) "covariance before and after each measurement";
+      discrete Real Pc[l, n](each start = 0, each fixed = true);
+      discrete Real s[l](each start = 0, each fixed = true);
+      discrete Real K[l, n](each start = 0, each fixed = true);
+    equation
+      for i in 1:n loop
+        deviation[i] = sqrt(max(0, P[i, i]));
+      end for;
+      when tick then
+        for i in 1:n loop
+          predicted[i] = pre(ahead[i]);
+          xs[1, i] = predicted[i];
+          for j in 1:n loop
+            Ps[1, i, j] = pre(Pa[i, j]);
+          end for;
+        end for;
+        // one measurement after the other: (I - K c') P (I - K c')' + K r K', c the slope of h where the states were predicted
+        for q in 1:l loop
+          error[q] = y[q] - h[q];
+          s[q] = sum(hx[q, i]*Pc[q, i] for i in 1:n) + R[q];
+          for i in 1:n loop
+            Pc[q, i] = sum(Ps[q, i, j]*hx[q, j] for j in 1:n);
+            K[q, i] = Pc[q, i]/s[q];
+            xs[q + 1, i] = xs[q, i] + K[q, i]*(error[q] - sum(hx[q, j]*(xs[q, j] - xs[1, j]) for j in 1:n));
+            for j in 1:i loop
+              Ps[q + 1, i, j] = Ps[q, i, j] - (K[q, i]*Pc[q, j] + Pc[q, i]*K[q, j]) + K[q, i]*s[q]*K[q, j];
+            end for;
+            for j in i + 1:n loop
+              Ps[q + 1, i, j] = Ps[q + 1, j, i];
+            end for;
+          end for;
+        end for;
+        for i in 1:n loop
+          x[i] = if reset then start[i] else if enable then xs[l + 1, i] else xs[1, i];
+          for j in 1:n loop
+            P[i, j] = if reset then P0[i, j] else if enable then Ps[l + 1, i, j] else Ps[1, i, j];
+          end for;
+        end for;
+        // to the next tick: the states by Runge and Kutta, what is uncertain of them by the slopes
+        for i in 1:n loop
+          x2[i] = x[i] + period/2*f[i];
+          x3[i] = x[i] + period/2*f2[i];
+          x4[i] = x[i] + period*f3[i];
+          ahead[i] = if reset then start[i] else x[i] + period/6*(f[i] + 2*f2[i] + 2*f3[i] + f4[i]);
+          for j in 1:n loop
+            A[i, j] = period/2*fx[i, j];
+            A2[i, j] = sum(A[i, k]*A[k, j] for k in 1:n);
+            Fh[i, j] = (if i == j then 1 else 0) + A[i, j] + A2[i, j]/2 + sum(A2[i, k]*(A[k, j]/6 + A2[k, j]/24) for k in 1:n);
+            F[i, j] = sum(Fh[i, k]*Fh[k, j] for k in 1:n);
+            H[i, j] = sum(F[i, k]*(P[k, j] + period/6*Q[k, j]) for k in 1:n);
+            Hh[i, j] = sum(Fh[i, k]*Q[k, j] for k in 1:n);
+          end for;
+          for j in 1:i loop
+            Pa[i, j] = if reset then P0[i, j] else sum(H[i, k]*F[j, k] for k in 1:n) + period/6*(Q[i, j] + 4*sum(Hh[i, k]*Fh[j, k] for k in 1:n));
+          end for;
+          for j in i + 1:n loop
+            Pa[i, j] = Pa[j, i];
+          end for;
+        end for;
+      end when;
+      annotation(Documentation(info =
+        "The plant is dx/dt = f(x), y = h(x) with noise, all other names known and held between ticks. x[k+1|k] by one step of Runge and Kutta of order four, P[k+1|k] = F P F' + Qd with F = exp(T df/dx) at x[k] and Qd by Simpson's rule; then for each measurement the correction of kalman with c = dh/dx at x[k|k-1] (Jazwinski 1970, chapter 8). The slopes are those of the formulas themselves."),
+        Along(f = "f at x", f2 = "f at x2", f3 = "f at x3", f4 = "f at x4", fx = "f by x", h = "h at predicted", hx = "h by predicted"));
+    end extendedKalman;
+
     block leavesRange "Tells that u has been outside a range for some ticks on end"
       extends Base;
       input Real u;

@@ -1,5 +1,6 @@
 import type { CallExpr, Expr, RefExpr } from '../language/ast';
 import { problem, type Span } from '../language/diagnostics';
+import { slopeOperator } from '../language/make';
 import { nearestName } from '../language/nearest';
 import { printExpression } from '../language/print';
 import type { UnitContext } from '../language/unit-check';
@@ -28,6 +29,7 @@ import { kindOf } from './kinds';
 import { findMovingIndex, withIndex, withNumber } from './moving-index';
 import type { BoundValue, ClassInstance, Scope } from './instance';
 import { knownText, type FlatText } from './flat-text';
+import { slopeBy } from './slope';
 import { readText, type TextReader } from './texts';
 import { rangeOf } from './implied-range';
 import { findClass, type ClassRef } from './library';
@@ -696,6 +698,9 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
     case 'Integer':
       need(1);
       return arg(0);
+    case slopeOperator:
+      need(2);
+      return slopeBy(arg(0), arg(1), (message) => fail(b, scope, e.span, 'slope', message));
   }
   if (name in functionArity) {
     const fn = name as keyof typeof functionArity;

@@ -441,6 +441,10 @@ function sizeOf(
   place: string,
 ): number {
   if (dimension.kind === 'colon') {
+    const given = m.value?.expr;
+    // what is in a list may speak of the part that is being made; how many there are is plain without it
+    if (given?.kind === 'array' && !given.matrix && (m.value?.subscripts ?? []).length === 0)
+      return given.elements.length;
     let value = m.value && elaborate(b, m.value.expr, m.value.scope);
     for (const s of m.value?.subscripts ?? []) value = value && partOf(value, s);
     if (Array.isArray(value)) return value.length;

@@ -52,4 +52,18 @@ export const nameOf = (...names: readonly string[]): RefExpr => ({
   span: nowhere,
 });
 
+/**
+ * `partial(e, x)`: the slope of a formula by a quantity, all others held. It is a word of the language, so that nothing else is called so;
+ * no text can say it.
+ */
+export const slopeOperator = 'partial';
+export const slope = (of: Expr, by: RefExpr): Expr => ({
+  kind: 'call',
+  callee: slopeOperator,
+  calleeSpan: of.span,
+  args: [of, by],
+  named: [],
+  span: of.span,
+});
+
 export const textValue = (value: string): Expr => ({ kind: 'string', value, span: nowhere });

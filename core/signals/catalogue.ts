@@ -19,6 +19,16 @@ export interface SignalBlock {
   readonly givesType: 'Real' | 'Integer' | 'Boolean';
   /** The unit of what it gives, over those of what it takes, such as `u*s`; undefined where nothing is said. */
   readonly unit: string | undefined;
+  /** Inputs that the sheet feeds with formulas of another input, looked at elsewhere. */
+  readonly along?: readonly AlongInput[];
+}
+/** An input that is given the formulas of another one with a variable of the block in place of its states `x`, or their slopes. */
+export interface AlongInput {
+  readonly name: string;
+  readonly formulas: string;
+  readonly place: string;
+  /** It is given the slopes by the variable instead of the values. */
+  readonly isSlope: boolean;
 }
 export interface BlockOutput {
   readonly name: string;
@@ -53,6 +63,11 @@ const read = (c: ClassDefinition): SignalBlock[] => {
     const value = m?.args.find((a) => a.path[0] === name)?.modification.value;
     return value?.kind === 'string' ? value.value : undefined;
   };
+  const along = (annotated('Along')?.args ?? []).flatMap(({ path: [name] }): AlongInput[] => {
+    const [formulas, word, place] = textOf(annotated('Along'), name)!.split(' ');
+    return [{ name, formulas, place, isSlope: word === 'by' }];
+  });
+  const isFed = (name: string): boolean => along.some((a) => a.name === name && a.formulas !== name);
   const defaultText = (e: ComponentElement): string => {
     const text = e.modification.value ? printExpression(e.modification.value) : '';
     return /1e\+?300/.test(text) ? '' : text;
@@ -65,7 +80,13 @@ const read = (c: ClassDefinition): SignalBlock[] => {
       description: c.description,
       info: textOf(annotated('Documentation'), 'info') ?? '',
       takes: members
-        .filter((e) => (e.causality === 'input' || e.variability === 'parameter') && !e.inner && e.name !== 'tick')
+        .filter(
+          (e) =>
+            (e.causality === 'input' || e.variability === 'parameter') &&
+            !e.inner &&
+            e.name !== 'tick' &&
+            !isFed(e.name),
+        )
         .map((e) => ({
           name: e.name,
           isParameter: e.causality !== 'input',
@@ -86,6 +107,7 @@ const read = (c: ClassDefinition): SignalBlock[] => {
         })),
       givesType: typeOf(output),
       unit: textOf(annotated('Units'), output.name),
+      ...(along.length > 0 && { along }),
     },
   ];
 };

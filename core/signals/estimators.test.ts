@@ -296,6 +296,136 @@ describe('the Kalman filter', () => {
   });
 });
 
+describe('the extended Kalman filter', () => {
+  test('of a linear plant it is the Kalman filter', () => {
+    const of = run(
+      [
+        'drive = sine(f = 1)',
+        'p = 0.4*sine(f = 0.7) + 0.1*noise(seed = 2)',
+        'w = 0.3*sine(f = 0.7) + 0.2*noise(seed = 9)',
+        "on = time < 1 's' or time > 1.2 's'",
+        "anew = time > 1.495 's' and time < 1.505 's'",
+        'k = kalman({p, w}, {drive}, on, anew, A = [0, 1; -9, -0.6], B = [0; 2], C = [1, 0; 0.5, 1], Q = [0.01, 0.002; 0.002, 0.5], R = {0.01, 0.04}, start = {0.1, 0}, spread = {1, 2})',
+        'e = extendedKalman({p, w}, {e.x[2], -9*e.x[1] - 0.6*e.x[2] + 2*drive}, {e.x[1], 0.5*e.x[1] + e.x[2]}, on, anew, Q = [0.01, 0.002; 0.002, 0.5], R = {0.01, 0.04}, start = {0.1, 0}, spread = {1, 2})',
+      ],
+      { stop: 2 },
+    );
+    for (const name of ['x[1]', 'x[2]', 'deviation[2]', 'P[1,2]', 'error[1]', 'error[2]']) {
+      const [expected, found] = [of(`k.${name}`), of(`e.${name}`)];
+      expect(Math.max(...expected.map((v, k) => Math.abs(v - found[k])))).toBeLessThan(2e-7);
+      expect(Math.max(...expected.map(Math.abs))).toBeGreaterThan(0.005);
+    }
+  });
+  test('a pendulum in large swings: each step is that on paper, with slopes by hand, and the linear filter is lost', () => {
+    const [g, d, T, q, r] = [9, 0.2, 0.01, 0.02, 0.01];
+    const physics =
+      'Real a(start = 2.6, fixed = true);\nReal w(start = 0, fixed = true);\nequation\n  der(a) = w;\n  der(w) = -9*sin(a) - 0.2*w;';
+    const of = run(
+      [
+        'z = sin(a) + 0.1*noise(seed = 4)',
+        'at = a',
+        `e = extendedKalman({z}, f = {e.x[2], -${g}*sin(e.x[1]) - ${d}*e.x[2]}, h = {sin(e.x[1])}, Q = [0, 0; 0, ${q}], R = {${r}}, start = {2.2, 0}, spread = {0.5, 0.5})`,
+        `k = kalman({z}, A = [0, 1; -${g}, -${d}], C = [1, 0], Q = [0, 0; 0, ${q}], R = {${r}}, start = {2.2, 0}, spread = {0.5, 0.5})`,
+      ],
+      { stop: 6, physics },
+    );
+    const f = ([x, v]: readonly number[]): number[] => [v, -g * Math.sin(x) - d * v];
+    const plus = (x: readonly number[], h: number, s: readonly number[]): number[] => x.map((v, i) => v + h * s[i]);
+    let x = [2.2, 0];
+    let P = Matrix.diag([0.25, 0.25]);
+    const Q = Matrix.diag([0, q]);
+    of('z').forEach((z, k) => {
+      const c = new Matrix([[Math.cos(x[0]), 0]]);
+      const K = P.mmul(c.transpose()).mul(1 / (c.mmul(P).mmul(c.transpose()).get(0, 0) + r));
+      const e = z - Math.sin(x[0]);
+      x = x.map((v, i) => v + K.get(i, 0) * e);
+      const I = Matrix.eye(2).sub(K.mmul(c));
+      P = I.mmul(P).mmul(I.transpose()).add(K.mmul(K.transpose()).mul(r));
+      for (const i of [0, 1]) {
+        expect(of(`e.x[${i + 1}]`)[k]).toBeCloseTo(x[i], 8);
+        for (const j of [0, 1]) expect(of(`e.P[${i + 1},${j + 1}]`)[k]).toBeCloseTo(P.get(i, j), 7);
+      }
+      // the slope where the states are, its exponential by many small steps
+      const J = new Matrix([
+        [0, 1],
+        [-g * Math.cos(x[0]), -d],
+      ]);
+      const n = 400;
+      let F = Matrix.eye(2);
+      let Qd = Matrix.zeros(2, 2);
+      const half = Matrix.eye(2).add(J.clone().mul(T / n / 2));
+      const step = Matrix.eye(2)
+        .add(J.clone().mul(T / n))
+        .add(J.mmul(J).mul((T / n) ** 2 / 2));
+      for (let m = 0; m < n; m++) {
+        const middle = half.mmul(F);
+        Qd = Qd.add(
+          middle
+            .mmul(Q)
+            .mmul(middle.transpose())
+            .mul(T / n),
+        );
+        F = step.mmul(F);
+      }
+      P = F.mmul(P).mmul(F.transpose()).add(Qd);
+      const [k1, k2] = [f(x), f(plus(x, T / 2, f(x)))];
+      const k3 = f(plus(x, T / 2, k2));
+      const k4 = f(plus(x, T, k3));
+      x = x.map((v, i) => v + (T / 6) * (k1[i] + 2 * k2[i] + 2 * k3[i] + k4[i]));
+    });
+    const late = of('at').map((a, k) => ({ a, e: of('e.x[1]')[k], k: of('k.x[1]')[k] }));
+    const worst = (of: (v: (typeof late)[number]) => number): number =>
+      Math.max(...late.slice(300).map((v) => Math.abs(of(v) - v.a)));
+    expect(worst((v) => v.e)).toBeLessThan(0.1);
+    expect(worst((v) => v.k)).toBeGreaterThan(0.5);
+  });
+  test('an unknown value is a state that stays: the pendulum’s own damping is found', () => {
+    const physics =
+      'Real a(start = 1, fixed = true);\nReal w(start = 0, fixed = true);\nequation\n  der(a) = w;\n  der(w) = -9*sin(a) - 0.35*w;';
+    const of = run(
+      [
+        'z = a + 0.01*noise(seed = 4)',
+        'e = extendedKalman({z}, f = {e.x[2], -9*sin(e.x[1]) - e.x[3]*e.x[2], 0}, h = {e.x[1]}, Q = [0, 0, 0; 0, 1e-6, 0; 0, 0, 0], R = {3e-5}, start = {1, 0, 0}, spread = {0.1, 0.1, 1})',
+      ],
+      { stop: 8, physics },
+    );
+    const found = of('e.x[3]').at(-1)!;
+    const deviation = of('e.deviation[3]').at(-1)!;
+    expect(deviation).toBeLessThan(0.01);
+    expect(Math.abs(found - 0.35)).toBeLessThan(3 * deviation);
+  });
+  test('a function of one’s own and a choice in the formulas have their slopes too', () => {
+    const of = run(
+      [
+        'z = 0.3 + 0.1*noise(seed = 4)',
+        'a = extendedKalman({z}, f = {-(if a.x[1] > 0 then 2*a.x[1]^3 else 0) + v}, h = {polynomial(a.x[1], c = {1, 0})}, Q = [0.1], R = {0.01}, spread = {1})',
+        'b = extendedKalman({z}, f = {-2*b.x[1]^3 + v}, h = {b.x[1]}, Q = [0.1], R = {0.01}, spread = {1})',
+      ],
+      { stop: 1 },
+    );
+    of('a.P[1,1]').forEach((p, k) => expect(p).toBeCloseTo(of('b.P[1,1]')[k], 12));
+  });
+  test('what cannot be looked at elsewhere is told', () => {
+    const told = (line: string, ...more: string[]): string[] =>
+      problemsOf(['z = sine(f = 1)', ...more, line], "0.01 's'");
+    expect(told('e = extendedKalman({z}, f = {-e.x[1]}, h = {e.x[1]})')).toEqual([]);
+    expect(told('e = extendedKalman({z}, f = -e.x[1], h = {e.x[1]})')).toEqual(['f is a list of formulas: {..., ...}']);
+    expect(told('e = extendedKalman({z}, f = {-e.x[1]})')).toEqual(['Nothing feeds h of extendedKalman']);
+    expect(told('e = extendedKalman({z}, f = {-e.error[1]}, h = {e.x[1]})')).toEqual([
+      'In f only the states of e can stand: e.x[1] and so on',
+    ]);
+    expect(told('e = extendedKalman({z}, f = {-lag(e.x[1], T = 1)}, h = {e.x[1]})')).toEqual([
+      'lag has a memory of its own: it cannot follow the states in f',
+    ]);
+    expect(told('e = extendedKalman({z}, f = {-lag(z, T = 1) - e.x[1]}, h = {e.x[1]})')).toEqual([]);
+    expect(told('e = extendedKalman({z}, f = {-pull}, h = {e.x[1]})', 'pull = 2*e.x[1]')).toEqual([
+      'pull follows from e: here it is taken as known, and held from tick to tick. What shall follow the states is written out with e.x',
+    ]);
+    expect(told('e = extendedKalman({z}, f = {-e.x[2]}, h = {e.x[1]})').join()).toMatch(/e\.x/);
+    expect(told('e = extendedKalman({z, z}, f = {-e.x[1]}, h = {e.x[1]})').join()).toMatch(/h|size|2/);
+  });
+});
+
 describe('changes are told', () => {
   test('sums of Page: when they alarm, and since when', () => {
     // 0.2 above the mean from tick 50 on, slack 0.1: the sum grows by 0.1 a tick

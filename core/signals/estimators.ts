@@ -21,7 +21,12 @@ export interface Estimator {
   label(k: number): string;
 }
 
-const names = new Set(['leastSquares', 'kalman']);
+/** What each of them is, by the names of the blocks. */
+const kinds: ReadonlyMap<string, Estimator['kind']> = new Map([
+  ['leastSquares', 'leastSquares'],
+  ['kalman', 'kalman'],
+  ['extendedKalman', 'kalman'],
+]);
 const argument = (call: CallExpr, k: number, name: string): Expr | undefined =>
   call.args[k] ?? call.named.find((n) => n.name === name)?.value;
 
@@ -29,8 +34,8 @@ export function estimatorsOf(type: PartType): readonly Estimator[] {
   return type.signals.flatMap((sheet) =>
     readLines(type, sheet, []).flatMap((line): Estimator[] => {
       const { expr } = line;
-      if (expr.kind !== 'call' || !names.has(expr.callee)) return [];
-      const kind = expr.callee as Estimator['kind'];
+      const kind = expr.kind === 'call' ? kinds.get(expr.callee) : undefined;
+      if (expr.kind !== 'call' || !kind) return [];
       const list = kind === 'leastSquares' ? argument(expr, 1, 'x') : undefined;
       const regressors = list?.kind === 'array' && !list.matrix ? list.elements : undefined;
       return [

@@ -6,6 +6,7 @@ import type { UnitContext } from '../language/unit-check';
 import { walkExpression } from '../language/walk';
 import type { Address } from '../project/address';
 import type { PartType, SignalSheet } from '../project/document';
+import { alongInputs, speaksOf } from './along';
 import { signalBlocks, signalsPackage, type SignalBlock } from './catalogue';
 import { blockOfType } from './block-of-type';
 import { partOnLine, type PartOnLine } from './several-outputs';
@@ -106,6 +107,7 @@ export function lowerSheets(type: PartType, around: SheetSurroundings): LoweredS
     lowerLine(
       {
         line,
+        lines: byName,
         sheet,
         clock: clocks.get(sheet),
         around,
@@ -187,6 +189,7 @@ function freshName(wanted: string, isFree: (name: string) => boolean, own: Set<s
 
 interface LineLowering {
   readonly line: BlockLine;
+  readonly lines: ReadonlyMap<string, BlockLine>;
   readonly sheet: SignalSheet;
   readonly clock: Clock | undefined;
   readonly around: SheetSurroundings;
@@ -409,11 +412,15 @@ function partOf(
       );
     else if (value) {
       const isForAll = takes.isArray === true || shapeOf(value).length === 0;
+      const isAlong = block.along?.some((a) => a.formulas === takes.name) === true;
+      if (isAlong) tellWhatIsHeld(l, name, takes.name, value);
       const lowered = withParts(l, value);
       given.set(takes.name, lowered);
-      set(takes.name, lowered, isForAll);
+      if (!isAlong) set(takes.name, lowered, isForAll);
     }
   }
+  const tell = (message: string, span: Span): void => void l.problems.push(at(line, 'states', message, span));
+  for (const [key, value] of alongInputs(block, name, given, tell)) set(key, value);
   if (clock && typeName.startsWith(`${signalsPackage}.`)) {
     set('tick', nameOf(clock.tick));
     set('period', clock.period);
@@ -444,6 +451,53 @@ function partOf(
     place: called === undefined ? `${line.place}/text` : line.place,
   });
   return { ...nameOf(name, block.gives), span: e.span };
+}
+
+/** In formulas over the states of a block, what does not follow these is told: what has a memory of its own, and other lines. */
+function tellWhatIsHeld(l: LineLowering, name: string, input: string, e: Expr): void {
+  const { continuous, sampled } = signalBlocks();
+  const blocks = l.clock ? sampled : continuous;
+  const told = new Set<string>();
+  walkExpression(e, (x) => {
+    if (x.kind === 'call') {
+      const hasMemory = blocks.get(x.callee)?.isFunction === false || l.around.partType(x.callee) !== undefined;
+      if (hasMemory && speaksOf(x, name))
+        l.problems.push(
+          at(l.line, 'states', `${x.callee} has a memory of its own: it cannot follow the states in ${input}`, x.span),
+        );
+    }
+    const other = x.kind === 'ref' ? x.parts[0].name : name;
+    if (other === name || told.has(other) || !followsFrom(l.lines, other, name)) return;
+    told.add(other);
+    l.problems.push({
+      ...at(
+        l.line,
+        'held',
+        `${other} follows from ${name}: here it is taken as known, and held from tick to tick. What shall follow the states is written out with ${name}.x`,
+        x.span,
+      ),
+      severity: 'info',
+    });
+  });
+}
+
+/** Whether what a line gives depends on another line. */
+function followsFrom(
+  lines: ReadonlyMap<string, BlockLine>,
+  name: string,
+  from: string,
+  seen = new Set<string>(),
+): boolean {
+  const line = lines.get(name);
+  if (!line || seen.has(name)) return false;
+  seen.add(name);
+  let found = false;
+  walkExpression(line.expr, (x) => {
+    if (x.kind !== 'ref' || found) return;
+    const [first] = x.parts;
+    found = first.name === from || followsFrom(lines, first.name, from, seen);
+  });
+  return found;
 }
 
 /** As the sampled blocks know them. */

@@ -82,6 +82,10 @@ const known: Readonly<Record<string, { readonly words: string; readonly set?: st
     words: 'estimator kalman filter state observer covariance sensor fusion',
     set: 'A = [0], C = [1], Q = [1], R = {1}',
   },
+  extendedKalman: {
+    words: 'estimator kalman filter ekf extended nonlinear state observer covariance',
+    set: 'f = {-#0.x[1]}, h = {#0.x[1]}, Q = [1], R = {1}',
+  },
   leavesRange: { words: 'alarm bound limit change detection fault monitor', set: 'low = -1, high = 1, n = 3' },
   cusum: {
     words: 'alarm cumulative sum change detection drift shift fault page',
@@ -261,6 +265,7 @@ export function lineOf(
   const name = fresh(isBlock ? `${offer.base}1` : offer.base);
   if (isBlock) {
     const text = offer.formula
+      .replaceAll('#0', name)
       .replace('#1', from ?? '#')
       .replace(/#\d?(, )?/g, '')
       .replace(/, \)/, ')');

@@ -50,6 +50,8 @@ const shown: Readonly<Record<string, string>> = {
   leastSquares: 'leastSquares(1.5 + 0.3*noise(), x = {1}, noise = 0.2, spread = {3})',
   kalman:
     'kalman({(if time > 0.6 then 1 else 0) + 0.3*noise()}, A = [0], C = [1], Q = [0.5], R = {0.05}, spread = {0.1})',
+  extendedKalman:
+    'extendedKalman({(if time > 0.6 then 1 else 0) + 0.3*noise()}, f = {1 - out.x[1]^3}, h = {out.x[1]}, Q = [0.5], R = {0.05}, spread = {0.1})',
   leavesRange: 'leavesRange(#1, low = -0.5, high = 0.5, n = 6)',
   cusum: 'cusum(0.5*noise() + #1, slack = 0.5, limit = 5)',
   likelihoodRatio: 'likelihoodRatio(0.5*noise() + #1, deviation = 0.3, n = 20)',
@@ -58,6 +60,7 @@ const shown: Readonly<Record<string, string>> = {
 const shownOutput: Readonly<Record<string, string>> = {
   leastSquares: 'theta[1]',
   kalman: 'x[1]',
+  extendedKalman: 'x[1]',
   cusum: 'up',
   likelihoodRatio: 'ratio',
 };

@@ -173,7 +173,7 @@ function SmallCurve({ offer }: { readonly offer: SheetOffer }) {
 
 /** The formula of an offer with its free places named. */
 export const shownFormula = (formula: string): string =>
-  formula.replace(/#1/g, 'u').replace(/#2/g, 'v').replace(/#3/g, 'w');
+  formula.replace(/#0/g, 'k').replace(/#1/g, 'u').replace(/#2/g, 'v').replace(/#3/g, 'w');
 
 function Told({ offer }: { readonly offer: SheetOffer }) {
   const response = responseFor(offer.key);
