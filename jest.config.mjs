@@ -28,7 +28,7 @@ const config = {
       ...shared,
       displayName: 'core',
       // looked up in the sandbox of a test, each takes some hundred times as long as in a module
-      sandboxInjectedGlobals: ['Math', 'Infinity', 'Number', 'Object', 'Float64Array'],
+      sandboxInjectedGlobals: ['Math', 'Infinity', 'Number', 'Object', 'Array', 'Map', 'Set', 'WeakMap', 'String', 'Float64Array', 'Int32Array'],
       testEnvironment: 'node',
       testMatch: ['<rootDir>/{core,cli,samples}/**/*.test.ts'],
     },

@@ -698,9 +698,13 @@ function visitCall(b: Builder, e: CallExpr, scope: Scope): Value {
     case 'Integer':
       need(1);
       return arg(0);
-    case slopeOperator:
+    case slopeOperator: {
       need(2);
-      return slopeBy(arg(0), arg(1), (message) => fail(b, scope, e.span, 'slope', message));
+      // values that became variables of their own would hide what they depend on
+      const { sharing: _, ...whole } = scope;
+      const [of, by] = e.args.map((x) => scalar(b, x, whole));
+      return slopeBy(of, by, (message) => fail(b, scope, e.span, 'slope', message));
+    }
   }
   if (name in functionArity) {
     const fn = name as keyof typeof functionArity;

@@ -98,9 +98,12 @@ export interface PlacedChange {
   readonly place: string;
 }
 
-export const noModifier: Modifier = { children: new Map() };
+const noChildren: Modifier['children'] = new Map();
+export const noModifier: Modifier = { children: noChildren };
 
 export function modifierOf(m: Modification, scope: Scope, each: readonly boolean[] = []): Modifier {
+  const value = m.value && { value: { expr: m.value, scope, each, subscripts: [] } };
+  if (m.args.length === 0) return value ? { children: noChildren, ...value } : noModifier;
   const children = new Map<string, Modifier>();
   for (const a of m.args) {
     if (a.isBroken) continue;
@@ -124,7 +127,7 @@ export function modifierOf(m: Modification, scope: Scope, each: readonly boolean
       .reduceRight<Modifier>((inner, name) => ({ children: new Map([[name, inner]]) }), child);
     children.set(a.path[0], mergeModifiers(nested, children.get(a.path[0])));
   }
-  return { children, ...(m.value && { value: { expr: m.value, scope, each, subscripts: [] } }) };
+  return { children, ...value };
 }
 
 /** The outer modifier wins where both say something. */

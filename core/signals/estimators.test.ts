@@ -405,6 +405,22 @@ describe('the extended Kalman filter', () => {
     );
     of('a.P[1,1]').forEach((p, k) => expect(p).toBeCloseTo(of('b.P[1,1]')[k], 12));
   });
+  test('what goes through many steps in between has its slope as well', () => {
+    const physics =
+      'function root input Real u; output Real y; algorithm y := u + 1; for k in 1:7 loop y := 0.5*(y + u/y); end for; end root;\nReal s(start = 2, fixed = true);\nequation\n  der(s) = -sqrt(s);';
+    const line = (name: string, f: string): string =>
+      `${name} = extendedKalman({z}, f = {-${f}(${name}.x[1])}, h = {${f}(${name}.x[1])}, Q = [0.1], R = {0.01}, start = {2}, spread = {1})`;
+    const of = run(['z = sqrt(s) + 0.05*noise(seed = 4)', line('a', 'root'), line('b', 'sqrt')], { stop: 1, physics });
+    of('a.P[1,1]').forEach((p, k) => expect(p).toBeCloseTo(of('b.P[1,1]')[k], 9));
+    of('a.x[1]').forEach((x, k) => expect(x).toBeCloseTo(of('b.x[1]')[k], 9));
+    // what goes round until it is good enough becomes quantities of its own, which would hide what they depend on
+    const until = physics
+      .replace('for k in 1:7 loop', 'while abs(y*y - u) > 1e-12 loop')
+      .replace('end for', 'end while');
+    expect(() => run(['z = sqrt(s)', line('a', 'root')], { stop: 1, physics: until })).toThrow(
+      /How often "while .* may take/,
+    );
+  });
   test('what cannot be looked at elsewhere is told', () => {
     const told = (line: string, ...more: string[]): string[] =>
       problemsOf(['z = sine(f = 1)', ...more, line], "0.01 's'");
