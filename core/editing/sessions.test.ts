@@ -130,7 +130,7 @@ test('what may be edited may be saved and read again; undo and redo hold', () =>
       for (const d of done) back = redoEdit(back, d.patches);
       expect(back).toEqual(project);
     }),
-    { numRuns: 400 },
+    { numRuns: 200 },
   );
   // sessions in which nothing is taken, or nothing refused, would prove nothing
   expect(taken).toBeGreaterThan(400);

@@ -160,6 +160,8 @@ export function createNames(project: Project): Names {
     path,
     state,
     typeNamed: (home, name) => {
+      // part types stand in no package: packages need not be read to know that
+      if (name.lastIndexOf('.') > 0) return undefined;
       const ref = findClass(library, home, name);
       return ref && typeOfClass(ref);
     },

@@ -112,7 +112,7 @@ test('online, row by row, any formula gets the verdict of its definition', () =>
       else if (first < 0) expect(shown).toBeUndefined();
       expect(lane.length).toBeGreaterThan(0);
     }),
-    { numRuns: 800 },
+    { numRuns: 300 },
   );
 });
 
@@ -144,7 +144,7 @@ test('a response says the same as the formula it stands for', () => {
       );
       expect(special.verdict).toBe(general.verdict);
     }),
-    { numRuns: 500 },
+    { numRuns: 200 },
   );
 });
 
@@ -174,7 +174,7 @@ test('something that must last says the same as the formula it stands for', () =
       );
       expect(special.verdict).toBe(general.verdict);
     }),
-    { numRuns: 500 },
+    { numRuns: 200 },
   );
 });
 
