@@ -84,3 +84,48 @@ test('a part type without an estimator begins with one', async () => {
   await page.waitForSelector('[data-line="est"]');
   expect(await page.$$eval('[data-line]', (all) => all.length)).toBe(2);
 });
+
+test('regressors from the equations of the spindle: what is linear is put on a sheet, why the rest is not is told', async () => {
+  await goTo(page, '#/control/gripper///learnt');
+  await page.waitForSelector('[data-testid="regressors"]');
+  const select = '[aria-label="Part type whose equations are taken"]';
+  const value = await page.$eval(
+    select,
+    (e) => [...(e as HTMLSelectElement).options].find((o) => o.text === 'SpindleDrive')!.value,
+  );
+  await page.select(select, value);
+  const toggle = (name: string): Promise<void> => click(`[aria-label="${name}"]`);
+  for (const name of ['command', 'supply', 'torque', 'power', 'windingTemperature']) await toggle(`Measured: ${name}`);
+  for (const name of ['friction', 'Js', 'Rwc']) await toggle(`Not known: ${name}`);
+  await clickText('button', 'Take the equations apart');
+  await until(
+    () => text('[data-testid="regressions"]'),
+    (s) =>
+      /friction · \(speedMean \/ \(gear \* efficiency\)\) \+ Js · \(speedRate/.test(s) && /Rwc: .*measured/.test(s),
+    'the sum, and why not the winding',
+  );
+  // another question takes the answer away
+  await toggle('Measured: load');
+  await until(
+    () => page.$('[data-testid="regressions"]'),
+    (e) => e === null,
+    'the answer belongs to its question',
+  );
+  await toggle('Measured: load');
+  await clickText('button', 'Take the equations apart');
+  await click('[data-testid="put-estimator"]');
+  await page.waitForSelector('[data-line="est"]');
+  await until(
+    () => text('[data-testid="signal-board"]'),
+    (s) => s.includes('frictionFound') && s.includes('leastSquares(known, {frictionFactor, JsFactor}'),
+    'lines of a sheet',
+  );
+  await page.keyboard.down('Control');
+  await page.keyboard.press('KeyZ');
+  await page.keyboard.up('Control');
+  await until(
+    () => page.$('[data-line="est"]'),
+    (e) => e === null,
+    'one step back takes all of it away',
+  );
+});

@@ -6,7 +6,8 @@ import type { Problem } from '@/core/language/diagnostics';
 import type { ComparedForms, FormsQuestion } from '@/core/probe/compare-forms';
 import type { ProbeQuestion } from '@/core/probe/probe';
 import type { ProbeReport } from '@/core/probe/report';
-import type { Project } from '@/core/project/project';
+import type { PartType, Project } from '@/core/project/project';
+import type { Regressions } from '@/core/studies/regressors';
 import type { ControlService } from '@/workers/control.worker';
 
 /** What is asked of boxes and loops, each question in a thread of its own that can be ended at any time. */
@@ -52,3 +53,11 @@ export const askSweep = (project: Project, question: SweepQuestion, tell: (share
 
 export const askForms = (project: Project, question: FormsQuestion): Asked<ComparedForms> =>
   ask(async (s) => (await s.forms(project, question)) as Answered<ComparedForms>);
+
+export const askRegressors = (
+  project: Project,
+  type: PartType,
+  unknown: readonly string[],
+  measured: readonly string[],
+): Asked<Regressions> =>
+  ask(async (s) => (await s.regressors(project, type, unknown, measured)) as Answered<Regressions>);

@@ -40,7 +40,7 @@ function put(list: string, entry: Entry, label: string, then: Partial<Location>)
 }
 
 const taken = (type: PartType): string[] => [...allNames(type), ...type.procedures.map((x) => x.name)];
-const numbered = (names: readonly { readonly name: string }[], base: string): string =>
+export const numbered = (names: readonly { readonly name: string }[], base: string): string =>
   freeName(
     names.map((x) => x.name),
     base,

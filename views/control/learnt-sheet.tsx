@@ -14,6 +14,7 @@ import { formatNumber, withUnit } from '@/ui/format';
 import { XyPlot, type Curve } from '@/ui/xy-plot';
 import { ControlChoice } from './control-choice';
 import { FixedModels } from './fixed-models';
+import { RegressorsForm } from './regressors-form';
 
 /** What the estimators of a part type know at the cursor, how certain they are, and what their error still tells. */
 export function LearntSheet({
@@ -74,6 +75,10 @@ export function LearntSheet({
             )}
           </>
         )}
+        <details className="from-equations" open={!estimator} key={type.id}>
+          <summary>Regressors from equations</summary>
+          <RegressorsForm project={project} type={type} />
+        </details>
       </div>
     </>
   );
@@ -94,7 +99,8 @@ function NoEstimator({ project, type }: { readonly project: Project; readonly ty
       <p>
         An estimator is a line of a sampled signal sheet: <span className="mono">leastSquares</span> finds the values
         that multiply regressors to make what is measured, <span className="mono">kalman</span> the states of a linear
-        plant. Both say how certain they are, and run wherever the sheet runs.
+        plant, <span className="mono">extendedKalman</span> those of one that is not. All say how certain they are, and
+        run wherever the sheet runs.
       </p>
       <Button variant="primary" onClick={() => addSignalSheet(project, type, exampleLines, "10 'ms'")}>
         <Plus size={14} aria-hidden /> Begin with an estimator

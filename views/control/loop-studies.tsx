@@ -1,47 +1,18 @@
 'use client';
 import { Play, Square } from 'lucide-react';
-import { useEffect, useRef, useState, type ReactNode } from 'react';
+import { useState, type ReactNode } from 'react';
 import type { Locus } from '@/core/linear/locus';
 import type { LoopQuestion } from '@/core/linear/loop-picture';
 import type { Sweep } from '@/core/linear/sweep';
 import type { Project } from '@/core/project/project';
-import { askLocus, askSweep, type Answered, type Asked } from '@/store/control-service';
+import { askLocus, askSweep } from '@/store/control-service';
 import { Button } from '@/ui/button';
 import { formatNumber } from '@/ui/format';
 import { NameField } from '@/ui/name-field';
 import { productNames } from '@/ui/run-names';
 import { useHandler } from '@/ui/use-handler';
 import { hertz } from './loop-curves';
-
-/** Work in a thread of its own that tells how far it is and can be stopped. */
-function useLongWork<T>() {
-  const [progress, setProgress] = useState<number>();
-  const [wrong, setWrong] = useState<string>();
-  const asked = useRef<Asked<T>>(undefined);
-  useEffect(() => () => asked.current?.stop(), []);
-  const start = async (work: (tell: (share: number) => void) => Asked<T>): Promise<T | undefined> => {
-    setWrong(undefined);
-    setProgress(0);
-    asked.current = work(setProgress);
-    try {
-      const answer: Answered<T> | undefined = await asked.current.answer;
-      if (answer && !answer.value)
-        setWrong(
-          answer.problems
-            .map((p) => p.message)
-            .slice(0, 2)
-            .join(' · ') || 'It could not be done',
-        );
-      return answer?.value;
-    } catch (error) {
-      setWrong(error instanceof Error ? error.message : String(error));
-      return undefined;
-    } finally {
-      setProgress(undefined);
-    }
-  };
-  return { progress, wrong, setWrong, start, stop: () => asked.current?.stop() };
-}
+import { useLongWork } from './use-long-work';
 
 /** Fields of a study, its start, and how far it is or what came of it. */
 function StudyForm({
