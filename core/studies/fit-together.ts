@@ -68,5 +68,7 @@ export async function fitTogether(
   const value = await fitBetween(simulated, outputs, free, settings);
   return value
     ? { value }
-    : wrong('fit', 'With none of the values tried the model runs to the end of what was measured');
+    : settings.goOn && !settings.goOn(0)
+      ? wrong('stopped', 'It was stopped before a run had come to the end of what was measured')
+      : wrong('fit', 'With none of the values tried the model runs to the end of what was measured');
 }

@@ -6,7 +6,7 @@ import { compile } from '../simulate/compile';
 import { valuesAtStart } from '../simulate/start-values';
 import { fit, type FreeValue, type FitReport } from './fit';
 import { coursesOf, fittable, followText, simulatedAt, type Course, type Fitted, type Simulated } from './fit-model';
-import { certaintyOf, leastSquares } from './least-squares';
+import { certaintyOf, leastSquares, type LeastSquares } from './least-squares';
 import { readMeasured, type Measured } from './measured';
 import { uniformAt } from './random';
 import { normalQuantile } from './statistics';
@@ -34,11 +34,18 @@ const run = (
   more: Partial<typeof options> = {},
 ): Promise<FitReport> => fit(model(courses, ...f), courses, ranges, { ...options, ...more }).then((r) => r!);
 
+/** A sum of squares of one point at a time. */
+const least = async (
+  of: (z: readonly number[]) => Float64Array,
+  start: readonly number[],
+  more: Parameters<typeof leastSquares>[2] = {},
+): Promise<LeastSquares> => (await leastSquares((points) => Promise.resolve(points.map(of)), start, more))!;
+
 describe('least squares', () => {
-  test('a straight line, as the normal equations have it', () => {
+  test('a straight line, as the normal equations have it', async () => {
     const t = [0, 1, 2, 3, 4];
     const y = [1.1, 2.9, 5.2, 6.8, 9.1];
-    const found = leastSquares(([a, b]) => Float64Array.from(t, (x, k) => 10 * a + 10 * b * x - y[k]), [0.5, 0.5])!;
+    const found = await least(([a, b]) => Float64Array.from(t, (x, k) => 10 * a + 10 * b * x - y[k]), [0.5, 0.5]);
     const n = t.length;
     const [sx, sy] = [t, y].map((v) => v.reduce((s, x) => s + x, 0));
     const slope =
@@ -47,19 +54,19 @@ describe('least squares', () => {
     expect(10 * found.z[0]).toBeCloseTo((sy - slope * sx) / n, 8);
     expect(found.settled).toBe(true);
   });
-  test('the valley of Rosenbrock, and a least point on an edge', () => {
+  test('the valley of Rosenbrock, and a least point on an edge', async () => {
     // x, y in -2 .. 2
     const of = (z: number): number => 4 * z - 2;
-    const found = leastSquares(([a, b]) => Float64Array.from([10 * (of(b) - of(a) ** 2), 1 - of(a)]), [0.2, 0.75], {
+    const found = await least(([a, b]) => Float64Array.from([10 * (of(b) - of(a) ** 2), 1 - of(a)]), [0.2, 0.75], {
       most: 200,
       step: 1e-6,
-    })!;
+    });
     expect(found.z.map((z) => Number(of(z).toFixed(5)))).toEqual([1, 1]);
-    const edge = leastSquares(([a, b]) => Float64Array.from([a + 0.5, b - 0.3]), [0.5, 0.5])!;
+    const edge = await least(([a, b]) => Float64Array.from([a + 0.5, b - 0.3]), [0.5, 0.5]);
     expect(edge.z[0]).toBe(0);
     expect(edge.z[1]).toBeCloseTo(0.3, 8);
     // what stands at the edge does not hold up the others, however much both do the same
-    const both = leastSquares(([a, b]) => Float64Array.from([10 * (a + b - 0.5), 0.5 * (a + 1), 0.3 * b]), [0.4, 0.4])!;
+    const both = await least(([a, b]) => Float64Array.from([10 * (a + b - 0.5), 0.5 * (a + 1), 0.3 * b]), [0.4, 0.4]);
     expect([both.z[0], both.settled]).toEqual([0, true]);
     expect(both.z[1]).toBeCloseTo(50 / 100.09, 7);
     expect(both.evaluations).toBeLessThan(40);
@@ -218,6 +225,38 @@ const fitOf = async (of: Fitted, outputs: readonly Course[], asked: readonly Fre
     options,
   ))!;
 };
+
+test('who stops it is listened to while it goes on, and has the best values so far, without how certain they are', async () => {
+  const time = times(60, 3);
+  const y = course(time, (t) => 2 * Math.exp(-0.7 * t), 3, 0.01);
+  const asked = [free('a', 0.1, 10), free('d', 0.01, 5)];
+  let wanted = true;
+  const slow: Simulated = (p) => {
+    // a thread that never listens would not hear of this
+    setTimeout(() => (wanted = false), 0);
+    const end = performance.now() + 15;
+    while (performance.now() < end);
+    return model([y], ([a, d], t) => a * Math.exp(-d * t))(p);
+  };
+  const stopped = (await fit(slow, [y], asked, { ...options, goOn: () => wanted }))!;
+  expect(stopped.runs).toBeLessThan(20);
+  expect(stopped.settled).toBe(false);
+  expect(stopped.values.map((v) => [v.isDecided, v.low, v.high])).toEqual([
+    [false, 0.1, 10],
+    [false, 0.01, 5],
+  ]);
+  expect(stopped.notDecided).toEqual([
+    { names: ['a', 'd'], why: 'It was stopped before it was known how certain the values are' },
+  ]);
+  expect(stopped.columns[0].fitted).toHaveLength(60);
+  const plain = model([y], ([a, d], t) => a * Math.exp(-d * t));
+  const whole = (await fit(plain, [y], asked, options))!;
+  expect(stopped.columns[0].rms).toBeGreaterThan(whole.columns[0].rms);
+  // stopped in the middle of its steps it is nearer than where it began
+  const half = (await fit(plain, [y], asked, { ...options, goOn: (runs) => runs < 60 }))!;
+  expect(half.columns[0].rms).toBeLessThan(stopped.columns[0].rms);
+  expect(await fit(plain, [y], asked, { ...options, goOn: () => false })).toBeUndefined();
+});
 
 test('a model with an input that follows what was measured: damping and start against the closed form', async () => {
   // x' = -d x + u, u = 1: x = 1/d + (x0 - 1/d) exp(-d t)

@@ -1,5 +1,5 @@
 import type { Between, Course, Simulated } from './fit-model';
-import { certaintyOf, jacobianAt, leastSquares } from './least-squares';
+import { certaintyOf, jacobianAt, leastSquares, type LeastSquares, type Residuals } from './least-squares';
 import { correlogramOf } from './whiteness';
 import { nelderMead } from './minimise';
 import { sobolPoint } from './sobol';
@@ -74,6 +74,9 @@ export interface FitOptions {
   readonly goOn?: (runs: number) => boolean;
 }
 
+/** For so long runs follow each other, in ms, before anything else is listened to. */
+const restEvery = 40;
+
 const logarithmic = ({ low, high }: FreeValue): boolean => low > 0 && high / low >= 30;
 /** From the unit cube: evenly, or over decades where the range spans more than one. */
 const fromCube = (v: FreeValue, z: number): number =>
@@ -107,13 +110,20 @@ export async function fit(
     const spread = spreadOf(o.values);
     return 1 / (spread || Math.abs(o.values[0]) || 1);
   });
-  const at = (z: readonly number[]): readonly Float64Array[] | undefined => {
+  let rested = performance.now();
+  /** One after the other; who wants to stop it is listened to in between. */
+  const at = async (z: readonly number[]): Promise<readonly Float64Array[] | undefined> => {
+    if (performance.now() - rested > restEvery) {
+      await new Promise((resolve) => setTimeout(resolve));
+      rested = performance.now();
+    }
+    if (goesOn && options.goOn && !options.goOn(runs + 1)) goesOn = false;
+    if (!goesOn) return undefined;
     runs++;
-    if (options.goOn && !options.goOn(runs)) goesOn = false;
-    return goesOn ? simulate(free.map((v, k) => fromCube(v, z[k]))) : undefined;
+    return simulate(free.map((v, k) => fromCube(v, z[k])));
   };
-  const residuals = (z: readonly number[]): Float64Array | undefined => {
-    const found = at(z);
+  const residualsAt = async (z: readonly number[]): Promise<Float64Array | undefined> => {
+    const found = await at(z);
     if (!found) return undefined;
     const r = new Float64Array(total);
     let k = 0;
@@ -124,7 +134,12 @@ export async function fit(
     );
     return r;
   };
-  const costAt = (z: readonly number[]): number => residuals(z)?.reduce((s, x) => s + x * x, 0) ?? Infinity;
+  const residuals: Residuals = async (points) => {
+    const found: (Float64Array | undefined)[] = [];
+    for (const z of points) found.push(await residualsAt(z));
+    return found;
+  };
+  const costOf = (r: Float64Array | undefined): number => r?.reduce((s, x) => s + x * x, 0) ?? Infinity;
 
   // --- where to start: as it is, the middle, and points that fill the ranges
   const starts: number[][] = [
@@ -136,30 +151,37 @@ export async function fit(
       sobolPoint(k + 1 + 97 * (options.seed - 1), n),
     ),
   ];
+  const tried = await residuals(starts);
   const ranked = starts
-    .map((z) => ({ z, cost: costAt(z) }))
-    .filter((s) => Number.isFinite(s.cost))
+    .flatMap((z, k) => {
+      const here = tried[k];
+      return here && Number.isFinite(costOf(here)) ? [{ z, here, cost: costOf(here) }] : [];
+    })
     .sort((a, b) => a.cost - b.cost);
   if (ranked.length === 0) return undefined;
   const chosen: typeof ranked = [];
   for (const s of ranked)
     if (chosen.length < 4 && chosen.every((c) => Math.max(...c.z.map((x, k) => Math.abs(x - s.z[k]))) > 0.08))
       chosen.push(s);
-  const ends = chosen.flatMap((s) => leastSquares(residuals, s.z, { goOn: () => goesOn }) ?? []);
+  const ends: LeastSquares[] = [];
+  for (const { z, here } of chosen) {
+    const end = await leastSquares(residuals, z, { here, goOn: () => goesOn });
+    if (end) ends.push(end);
+  }
   if (ends.length === 0) return undefined;
   let best = ends.reduce((a, b) => (b.cost < a.cost ? b : a));
   const here = ends.filter((e) => e.cost <= best.cost * 1.02 + 1e-20).length;
 
   // --- events make steps in the sum: a simplex looks over them
-  if (!best.settled || ends.length > here) {
+  if (goesOn && (!best.settled || ends.length > here)) {
     const cube = { low: free.map(() => 0), high: free.map(() => 1), isWhole: free.map(() => false) };
     const found = await nelderMead(
-      (points) => Promise.resolve(points.map((z) => ({ broken: 0, value: costAt(z) }))),
+      async (points) => (await residuals(points)).map((r) => ({ broken: 0, value: costOf(r) })),
       cube,
       { most: 25 * n, start: best.z, size: 0.05, tolerance: 1e-5 },
     );
     if (found && found.worth.value < 0.999 * best.cost)
-      best = leastSquares(residuals, found.point, { goOn: () => goesOn }) ?? best;
+      best = (await leastSquares(residuals, found.point, { goOn: () => goesOn })) ?? best;
   }
 
   // --- each column counts by how much its own residuals vary
@@ -172,12 +194,14 @@ export async function fit(
     const own = split(best.residuals).map(rmsOf);
     const before = [...best.z];
     own.forEach((s, c) => (weights[c] = 1 / Math.max(s, floor[c])));
-    best = leastSquares(residuals, best.z, { goOn: () => goesOn }) ?? best;
+    best = (await leastSquares(residuals, best.z, { goOn: () => goesOn })) ?? best;
     if (Math.max(...best.z.map((x, k) => Math.abs(x - before[k]))) < 1e-6) break;
   }
 
   // --- how certain it is
-  const J = jacobianAt(residuals, best.z, best.residuals, 1e-4);
+  const J = goesOn ? await jacobianAt(residuals, best.z, best.residuals, 1e-4) : undefined;
+  // that takes as many runs again: who stops it does not want to wait for them
+  const isStopped = !goesOn;
   const parts = split(best.residuals);
   const follows = parts.map(autocorrelationOf);
   const spread = Math.sqrt(best.cost / Math.max(1, total - n));
@@ -212,7 +236,7 @@ export async function fit(
       return i === j ? 1 : size > 0 ? (inverse[i][j] ?? 0) / size : 0;
     }),
   );
-  const last = at(best.z) ?? [];
+  const last = simulate(free.map((v, k) => fromCube(v, best.z[k]))) ?? [];
   const nominal = free.every((v) => v.nominal !== undefined) ? simulate(free.map((v) => v.nominal!)) : undefined;
   const columns = outputs.map((o, c): FittedColumn => {
     const fitted = Array.from(last[c] ?? []);
@@ -238,11 +262,13 @@ export async function fit(
     residual: outputs.length === 1 ? columns[0].rms : rmsOf([...best.residuals]),
     columns,
     correlation,
-    notDecided: toldOpen(
-      open,
-      free.map((v) => v.name),
-      J,
-    ),
+    notDecided: isStopped
+      ? [{ names: free.map((v) => v.name), why: 'It was stopped before it was known how certain the values are' }]
+      : toldOpen(
+          open,
+          free.map((v) => v.name),
+          J,
+        ),
     runs,
     starts: { tried: ends.length, here },
     settled: best.settled && goesOn,

@@ -2,7 +2,8 @@ import { Matrix, SingularValueDecomposition, solve } from 'ml-matrix';
 
 /** The least sum of squares over a box: Levenberg (1944), Marquardt (1963), with the scaling of Moré (1978); steps that leave the box end at its edge. */
 
-export type Residuals = (z: readonly number[]) => Float64Array | undefined;
+/** Of each point what is left over; undefined where there is no run. */
+export type Residuals = (points: readonly (readonly number[])[]) => Promise<readonly (Float64Array | undefined)[]>;
 
 export interface LeastSquares {
   /** In the unit cube. */
@@ -16,16 +17,21 @@ export interface LeastSquares {
 const squares = (r: Float64Array): number => r.reduce((s, x) => s + x * x, 0);
 
 /** Columns of the Jacobian by central differences, one-sided at the edges; undefined where a run is missing. */
-export function jacobianAt(
+export async function jacobianAt(
   residuals: Residuals,
   z: readonly number[],
   here: Float64Array,
   step: number,
-): readonly Float64Array[] | undefined {
+): Promise<readonly Float64Array[] | undefined> {
+  const steps = z.flatMap((x, j) => [
+    ...(x + step <= 1 ? [{ j, by: step }] : []),
+    ...(x - step >= 0 ? [{ j, by: -step }] : []),
+  ]);
+  const runs = await residuals(steps.map(({ j, by }) => z.map((x, k) => (k === j ? x + by : x))));
   const columns: Float64Array[] = [];
   for (let j = 0; j < z.length; j++) {
-    const moved = (by: number): Float64Array | undefined => residuals(z.map((x, k) => (k === j ? x + by : x)));
-    const [up, down] = [z[j] + step <= 1 ? moved(step) : undefined, z[j] - step >= 0 ? moved(-step) : undefined];
+    const moved = (by: number): Float64Array | undefined => runs[steps.findIndex((s) => s.j === j && s.by === by)];
+    const [up, down] = [moved(step), moved(-step)];
     if (!up && !down) return undefined;
     const [a, b, by] = up && down ? [up, down, 2 * step] : up ? [up, here, step] : [here, down!, step];
     columns.push(a.map((x, k) => (x - b[k]) / by));
@@ -33,27 +39,29 @@ export function jacobianAt(
   return columns;
 }
 
-export function leastSquares(
+export async function leastSquares(
   residuals: Residuals,
   start: readonly number[],
   options: {
     readonly most?: number;
     readonly step?: number;
     readonly goOn?: () => boolean;
+    /** What is left over at the start, where that is known. */
+    readonly here?: Float64Array;
   } = {},
-): LeastSquares | undefined {
+): Promise<LeastSquares | undefined> {
   const { most = 40, step = 1e-4, goOn = () => true } = options;
   const n = start.length;
   let z = start.map((x) => Math.min(1, Math.max(0, x)));
-  let here = residuals(z);
-  let evaluations = 1;
+  let [here] = options.here ? [options.here] : await residuals([z]);
+  let evaluations = options.here ? 0 : 1;
   if (!here) return undefined;
   let cost = squares(here);
   let damping = 1e-3;
   const sizes = new Float64Array(n);
   for (let round = 0; round < most; round++) {
     if (!goOn()) return { z, residuals: here, cost, evaluations, settled: false };
-    const J = jacobianAt(residuals, z, here, step);
+    const J = await jacobianAt(residuals, z, here, step);
     evaluations += 2 * n;
     if (!J) return { z, residuals: here, cost, evaluations, settled: false };
     const gradient = J.map((c) => c.reduce((s, x, k) => s + x * here![k], 0));
@@ -77,7 +85,7 @@ export function leastSquares(
         const k = free.indexOf(j);
         return k < 0 ? x : Math.min(1, Math.max(0, x + move[k]));
       });
-      const there = residuals(next);
+      const [there] = await residuals([next]);
       evaluations++;
       const found = there ? squares(there) : Infinity;
       const moved = Math.max(...next.map((x, j) => Math.abs(x - z[j])));
