@@ -17,10 +17,18 @@ async function main(): Promise<void> {
     await wait(900);
   };
   const run = async (p: Page, id: string): Promise<void> => {
+    const now = (): Promise<string> =>
+      p.evaluate(() => document.querySelector('[data-testid="run-status"]')?.getAttribute('data-run') ?? '');
+    const before = await now();
     await p.select('select[aria-label="Setup"]', id);
     await p.click('.ribbon-bar .btn-primary');
-    await p.waitForFunction(() =>
-      document.querySelector('[data-testid="run-status"]')?.textContent?.includes('finished'),
+    await p.waitForFunction(
+      (b) => {
+        const status = document.querySelector('[data-testid="run-status"]');
+        return status?.getAttribute('data-run') !== b && status?.textContent?.includes('finished');
+      },
+      { timeout: 120_000 },
+      before,
     );
     await wait(400);
   };
@@ -89,6 +97,7 @@ async function main(): Promise<void> {
     await go('#/behaviour/ctrl//state%2Fs-press');
     await shot('behaviour');
     await run(page, 'u-worn-bearing');
+    await wait(600);
     await page.mouse.click(ruler.x + (ruler.width * 38) / 60, ruler.y + 60);
     await go('#/control//t-spindlewatch//learnt');
     await shot('learning');

@@ -57,6 +57,30 @@ export function estimatorsOf(type: PartType): readonly Estimator[] {
   );
 }
 
+/** A line that tells of a change. */
+export interface Detector {
+  readonly name: string;
+  /** Names of its alarm and of when the change began, as far as it tells that. */
+  readonly alarm: string;
+  readonly since: string | undefined;
+}
+
+/** Detectors with the outputs they have beside a truth. */
+const detectors: ReadonlyMap<string, Pick<Detector, 'alarm' | 'since'>> = new Map([
+  ['cusum', { alarm: '.alarm', since: '.since' }],
+  ['likelihoodRatio', { alarm: '.alarm', since: undefined }],
+  ['leavesRange', { alarm: '', since: undefined }],
+]);
+
+export function detectorsOf(type: PartType): readonly Detector[] {
+  return type.signals.flatMap((sheet) =>
+    readLines(type, sheet, []).flatMap(({ name, expr }): Detector[] => {
+      const kind = expr.kind === 'call' ? detectors.get(expr.callee) : undefined;
+      return kind ? [{ name, alarm: name + kind.alarm, since: kind.since && name + kind.since }] : [];
+    }),
+  );
+}
+
 /** Units of the values: that of what is measured by that of each regressor, as far as both are known; '' where not. */
 export function unitsOfValues(
   { kind, measured, regressors }: Estimator,

@@ -1,6 +1,6 @@
 import { newSignalLine, newSignalSheet, newType } from '../project/project';
 import { estimatorsOf } from '../signals/estimators';
-import { estimateAt, following, ticksOf, type ReadRecording } from './estimates';
+import { detectionAt, estimateAt, following, ticksOf, type ReadRecording } from './estimates';
 import { correlogramOf, isWhite, whiteBand } from './whiteness';
 
 /** What recordings say of estimators, and whether an error is noise. */
@@ -159,4 +159,27 @@ test('how long something follows: the longest time within the band', () => {
       0.1,
     ).within,
   ).toBeUndefined();
+});
+
+test('what a detector told: false alarms before a moment, how long it took after it, since when it says', () => {
+  const of = (alarm: readonly number[], time: readonly number[], since?: readonly number[]): ReadRecording => ({
+    rows: time.length,
+    time: Float64Array.from(time),
+    column: (name) => {
+      const values = name === 'a' ? alarm : name === 's' ? since : undefined;
+      return values && { values: Float64Array.from(values), unit: '' };
+    },
+  });
+  const time = [0, 1, 2, 3, 3, 4, 5, 6];
+  // off, a false one at 1 s that is taken back, and one at 5 s
+  const one = of([0, 1, 0, 0, 0, 0, 1, 1], time, [0, 0.5, 0.5, 0.5, 0.5, 0.5, 3.5, 3.5]);
+  expect(detectionAt(one, 'a', 's', 3)).toEqual({ before: [1], isOn: false, first: 5, since: 3.5 });
+  expect(detectionAt(one, 'a', undefined, 0)).toEqual({ before: [], isOn: false, first: 1, since: undefined });
+  expect(detectionAt(one, 'a', 's', 5)).toEqual({ before: [1, 5], isOn: true, first: undefined, since: undefined });
+  // on from the start; and at a moment of two rows what the last of them says
+  expect(detectionAt(of([1, 1, 1, 1, 1, 1, 1, 1], time), 'a', undefined, 2)?.before).toEqual([0]);
+  expect(detectionAt(of([0, 0, 0, 1, 1, 1, 1, 1], time, [0, 0, 0, 0, 2.5, 0, 0, 0]), 'a', 's', 2)).toMatchObject({
+    ...{ first: 3, since: 2.5 },
+  });
+  expect(detectionAt(one, 'b', undefined, 0)).toBeUndefined();
 });

@@ -255,3 +255,44 @@ export function following(
     ends: best !== undefined && best[1] < measured.length - 1,
   };
 }
+
+/** What a detector told around a moment at which something is known to have changed. */
+export interface Detection {
+  /** Alarms up to the moment: false ones, where nothing had changed before. */
+  readonly before: readonly number[];
+  /** It was on already at the moment: a change behind it is not told apart. */
+  readonly isOn: boolean;
+  /** First alarm after the moment. */
+  readonly first: number | undefined;
+  /** When the change began, as the detector tells at its first alarm after the moment. */
+  readonly since: number | undefined;
+}
+
+export function detectionAt(
+  recording: ReadRecording,
+  alarm: string,
+  since: string | undefined,
+  moment: number,
+): Detection | undefined {
+  const on = recording.column(alarm)?.values;
+  if (!on) return undefined;
+  const began = since === undefined ? undefined : recording.column(since)?.values;
+  const before: number[] = [];
+  let [isOn, first] = [false, undefined as number | undefined];
+  let told: number | undefined;
+  for (let r = 0; r < recording.rows; r++) {
+    const t = recording.time[r];
+    const rises = on[r] !== 0 && (r === 0 || on[r - 1] === 0);
+    if (t <= moment) isOn = on[r] !== 0;
+    if (!rises) continue;
+    if (t <= moment) before.push(t);
+    else if (first === undefined) {
+      first = t;
+      // the rows of one moment are told one after the other: the last of them is what holds
+      let last = r;
+      while (last + 1 < recording.rows && recording.time[last + 1] === t) last++;
+      told = began?.[last];
+    }
+  }
+  return { before, isOn, first, since: told };
+}

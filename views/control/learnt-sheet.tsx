@@ -12,6 +12,7 @@ import { CorrelationTable } from '@/ui/correlation-table';
 import { addSignalSheet } from '@/ui/editing/make';
 import { formatNumber, withUnit } from '@/ui/format';
 import { XyPlot, type Curve } from '@/ui/xy-plot';
+import { Alarms } from './alarms';
 import { ControlChoice } from './control-choice';
 import { FixedModels } from './fixed-models';
 import { RegressorsForm } from './regressors-form';
@@ -173,6 +174,7 @@ function Learnt({
       <div>
         <Values facts={facts} />
         {facts.error && <ErrorOf error={facts.error} to={facts.time} />}
+        <Alarms type={type} path={path} recording={recording} />
       </div>
     </div>
   );
