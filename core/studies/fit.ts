@@ -1,6 +1,6 @@
 import type { Between, Course, Simulated } from './fit-model';
 import { certaintyOf, jacobianAt, leastSquares, type LeastSquares, type Residuals } from './least-squares';
-import { correlogramOf } from './whiteness';
+import { correlogramOf, isWhite } from './whiteness';
 import { nelderMead } from './minimise';
 import { sobolPoint } from './sobol';
 import { studentQuantile } from './statistics';
@@ -209,8 +209,8 @@ export async function fit(
   // residuals that hang together count for fewer
   const inflate = Math.max(
     1,
-    ...follows.map(({ r, isWhite }) =>
-      isWhite || r <= 0 ? 1 : Math.sqrt((1 + Math.min(r, 0.995)) / (1 - Math.min(r, 0.995))),
+    ...follows.map(({ r, follows: hangs }) =>
+      hangs ? Math.sqrt((1 + Math.min(r, 0.995)) / (1 - Math.min(r, 0.995))) : 1,
     ),
   );
   const quantile = studentQuantile(0.975, Math.max(1, total - n));
@@ -351,8 +351,17 @@ function toldOpen(
   });
 }
 
-/** Of neighbouring residuals; noise has less than 3 / sqrt(n) of it (Bartlett 1946). */
-function autocorrelationOf(r: readonly number[]): { readonly r: number; readonly isWhite: boolean } {
-  const found = correlogramOf(r, 1)[1] ?? 0;
-  return { r: found, isWhite: Math.abs(found) <= 3 / Math.sqrt(Math.max(1, r.length)) };
+interface Following {
+  /** Of neighbouring residuals. */
+  readonly r: number;
+  /** Neighbours go together: noise has less than 3 / sqrt(n) of that (Bartlett 1946). */
+  readonly follows: boolean;
+  readonly isWhite: boolean;
+}
+
+function autocorrelationOf(residuals: readonly number[]): Following {
+  const correlogram = correlogramOf(residuals, 25);
+  const r = correlogram[1] ?? 0;
+  const count = Math.max(1, residuals.length);
+  return { r, follows: r > 3 / Math.sqrt(count), isWhite: isWhite(correlogram, count) };
 }
