@@ -184,6 +184,34 @@ test('equations of one’s own: signs, products, ratios, choices', () => {
     ['y', 'output'],
   ]);
   expect(of(ratio, ['a', 'b'], ['u', 'y']).refused[0].why).toMatch(/only their ratios can be found/);
+  const stick = own('f = d*v + (if v > vs then c else -c);', [
+    ['d', 'parameter'],
+    ['c', 'parameter'],
+    ['vs', 'parameter'],
+    ['v', 'input'],
+    ['f', 'output'],
+  ]);
+  expect(of(stick, ['d', 'c'], ['v', 'f']).found).toHaveLength(1);
+  expect(of(stick, ['d', 'vs'], ['v', 'f'])).toMatchObject({
+    found: [],
+    refused: [{ unknown: ['d', 'vs'], why: expect.stringMatching(/^vs decides which case holds/) }],
+  });
+  // what follows from a value that is sought is sought with it
+  const share = {
+    ...own('y = a*u + b*v;', [
+      ['a', 'parameter'],
+      ['b', 'parameter'],
+      ['u', 'input'],
+      ['v', 'input'],
+      ['y', 'output'],
+    ]),
+  };
+  const tied = {
+    ...share,
+    quantities: share.quantities.map((q) => (q.name === 'b' ? { ...q, value: '3*a' } : q)),
+  };
+  expect(of(share, ['a'], ['u', 'v', 'y']).found).toMatchObject([{ left: 'y - b * v', terms: [{ regressor: 'u' }] }]);
+  expect(of(tied, ['a'], ['u', 'v', 'y']).found).toMatchObject([{ left: 'y', terms: [{ regressor: 'u + 3 * v' }] }]);
   const second = own('der(x) = w; m*der(w) = f;', [
     ['m', 'parameter'],
     ['f', 'input'],

@@ -5,6 +5,7 @@ import {
   createSubstitution,
   divide,
   isConstant,
+  isRelation,
   multiply,
   negate,
   one,
@@ -131,11 +132,15 @@ function isCoherent({ unit }: FlatVariable): boolean {
 
 /** Equations as what is zero, over the parameters of the part type itself: those inside follow from these. */
 function rowsOf(model: FlatModel, sought: ReadonlyMap<number, string>): Row[] {
+  const isSought = (e: FlatExpr): boolean => (e.op === 'var' && sought.has(e.index)) || operands(e).some(isSought);
   const within = createSubstitution((e) => {
     const v = e.op === 'var' ? model.variables[e.index] : undefined;
-    if (e.op !== 'var' || !v || (v.kind !== 'parameter' && v.kind !== 'constant')) return undefined;
-    if (sought.has(e.index) || (v.kind === 'parameter' && !v.name.includes('.') && !v.hidden)) return undefined;
-    return v.binding && within(v.binding);
+    if (e.op !== 'var' || !v || (v.kind !== 'parameter' && v.kind !== 'constant') || sought.has(e.index))
+      return undefined;
+    const value = v.binding && within(v.binding);
+    // one of the part type's own keeps its name, unless it follows from what is sought
+    const isOwn = v.kind === 'parameter' && !v.name.includes('.') && !v.hidden;
+    return isOwn && !(value && isSought(value)) ? undefined : value;
   });
   return model.equations.flatMap((e) =>
     e.isWhen ? [] : [{ expr: within(subtract(e.left, e.right)), text: writtenIn(e.origin) }],
@@ -223,6 +228,8 @@ function eliminate(start: readonly Row[], model: FlatModel, measured: ReadonlySe
   return { rows: rows.filter((r) => r.expr.op !== 'const'), hidden };
 }
 
+const inSteps: ReadonlySet<string> = new Set(['sign', 'floor', 'ceil', 'integer', 'div', 'mod', 'rem']);
+
 /** Why an equation is not a sum of the unknown values times what is known; undefined where it is one. */
 function whyNot(
   { expr, text }: Row,
@@ -242,6 +249,13 @@ function whyNot(
     return `${first}${others.length > 0 ? ` and ${others.length} more` : ''} would have to be measured, or cannot be eliminated (${text})`;
   }
   if (isOdd) return `Tables, delays and what was before cannot be taken apart (${text})`;
+  // a slope says nothing of where cases change
+  const cases: string[] = [];
+  walk(expr, (e) => {
+    if (isRelation(e.op) || (e.op === 'fn' && inSteps.has(e.name)))
+      cases.push(...about.flatMap(([k, name]) => (contains(e, varOf(k)) ? [name] : [])));
+  });
+  if (cases.length > 0) return `${cases[0]} decides which case holds: it cannot be found like this (${text})`;
   for (const [k, name] of about) {
     const factor = differentiate(expr, (leaf) => (leaf.op === 'var' && leaf.index === k ? one : zero));
     const other = about.find(([j]) => contains(factor, varOf(j)));
