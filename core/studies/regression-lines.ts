@@ -17,7 +17,7 @@ export function regressionLines(
   source: PartType,
   { left, terms, rates, means, names, text }: Regression,
   target: PartType,
-  sheet: Pick<SignalSheet, 'every'>,
+  sheet: Pick<SignalSheet, 'every' | 'offset'>,
   id: () => string,
 ): RegressionLines | { readonly why: string } {
   const own = new Set(target.signals.flatMap((s) => s.lines.flatMap((l) => nameOfLine(l) ?? [])));
@@ -70,6 +70,8 @@ export function regressionLines(
   const inTheWay = helpers.find(([name, formula]) => taken.has(name) && said.get(name) !== formula);
   if (inTheWay)
     return { why: `${inTheWay[0]} is the name of something else in ${target.name}: give that another name` };
+  const offset = sheet.offset.trim() === '' ? '' : `${sheet.offset} + `;
+  const begins = `${offset}2.5*(${sheet.every})`;
   return {
     quantities,
     lines: [
@@ -78,7 +80,7 @@ export function regressionLines(
       `${known} = ${left}`,
       ...terms.map((t, k) => `${factors[k]} = ${t.regressor}`),
       // differences and means are those of a tick only from the second one on; noise is the scatter of what is known
-      `${estimator} = leastSquares(${known}, {${factors.join(', ')}}, noise = 1, enable = time > 2*(${sheet.every}))`,
+      `${estimator} = leastSquares(${known}, {${factors.join(', ')}}, noise = 1, enable = time > ${begins})`,
       ...terms.map((t, k) => `${fresh(`${t.unknown}Found`)} = ${estimator}.theta[${k + 1}]`),
     ],
   };

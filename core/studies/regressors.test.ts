@@ -117,6 +117,9 @@ describe('the spindle of the capper, made of parts of the library', () => {
     // the rotor behind the gear is most of what has to be turned
     const rotor = 0.85 * 10 ** 2 * 1.06e-5;
     expect(Math.abs((last('JsFound') + rotor) / (4e-5 + rotor) - 1)).toBeLessThan(1e-3);
+    expect(made.lines.join('\n')).toContain("enable = time > 2.5*(1 'ms'))");
+    const late = regressionLines(spindle, regression, watch, { ...sheet, offset: "0.3 's'" }, () => 'x');
+    expect('why' in late ? '' : late.lines.join('\n')).toContain("enable = time > 0.3 's' + 2.5*(1 'ms'))");
     // asked once more, what is there already is not put there again
     const again = regressionLines(spindle, regression, whole, sheet, () => 'x');
     if ('why' in again) throw new Error(again.why);
@@ -184,6 +187,21 @@ test('equations of one’s own: signs, products, ratios, choices', () => {
     ['y', 'output'],
   ]);
   expect(of(ratio, ['a', 'b'], ['u', 'y']).refused[0].why).toMatch(/only their ratios can be found/);
+  // the hidden force h could be taken from either side: from the one that is not divided by a sought value
+  const hidden = own('a*h = u; y = h*b + c*u; w = h + d*u;', [
+    ['a', 'parameter'],
+    ['b', 'parameter'],
+    ['c', 'parameter'],
+    ['d', 'parameter'],
+    ['h', 'variable'],
+    ['u', 'input'],
+    ['w', 'output'],
+    ['y', 'output'],
+  ]);
+  expect(of(hidden, ['a', 'd'], ['u', 'w']).refused.map((r) => r.why)).toEqual([
+    expect.stringMatching(/^a and d are multiplied with each other/),
+  ]);
+  expect(of(hidden, ['c'], ['u', 'y', 'w']).found[0].terms).toMatchObject([{ unknown: 'c', regressor: 'u' }]);
   const stick = own('f = d*v + (if v > vs then c else -c);', [
     ['d', 'parameter'],
     ['c', 'parameter'],

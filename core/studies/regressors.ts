@@ -86,7 +86,7 @@ export function proposeRegressors(
     const { name, unit } = model.variables[odd];
     return refuseAll(unknown, `${name} is kept in ${unit}: equations are taken apart in SI units only`);
   }
-  const { rows, hidden } = eliminate(rowsOf(model, sought), model, isMeasured);
+  const { rows, hidden } = eliminate(rowsOf(model, sought), model, isMeasured, sought);
   const found: Regression[] = [];
   const refused: { unknown: string[]; why: string }[] = [];
   const told = new Set<string>();
@@ -175,7 +175,12 @@ interface Eliminated {
 }
 
 /** Takes out, one after the other, what is not measured: an equation that gives it linearly is put into the others. */
-function eliminate(start: readonly Row[], model: FlatModel, measured: ReadonlySet<number>): Eliminated {
+function eliminate(
+  start: readonly Row[],
+  model: FlatModel,
+  measured: ReadonlySet<number>,
+  sought: ReadonlyMap<number, string>,
+): Eliminated {
   let rows = [...start];
   const hidden = new Set<number>();
   for (const r of rows)
@@ -205,7 +210,9 @@ function eliminate(start: readonly Row[], model: FlatModel, measured: ReadonlySe
         if (!parts || isConstant(parts.coefficient, 0) || !isFixed(parts.coefficient)) continue;
         if (u.kind === 'var' && contains(r.expr, rateOf(index))) continue;
         const value = negate(divide(parts.rest, parts.coefficient));
-        const size = sizeOf(value) + (isHidden(parts.rest) ? 8 : 0);
+        // dividing by what is sought makes the rest of it anything but linear
+        const isBent = [...sought.keys()].some((k) => contains(parts.coefficient, varOf(k)));
+        const size = sizeOf(value) + (isHidden(parts.rest) ? 8 : 0) + (isBent ? largest / 2 : 0);
         if (size > largest || (best && best.size <= size)) continue;
         const slope = u.kind === 'var' && rated.length > 0 ? rate(value, model) : undefined;
         if (u.kind === 'var' && rated.length > 0 && !slope) continue;

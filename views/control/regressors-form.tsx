@@ -238,4 +238,4 @@ function Found({
   );
 }
 
-const fresh = { every: "10 'ms'" };
+const fresh = { every: "10 'ms'", offset: '' };
