@@ -97,9 +97,11 @@ async function main(): Promise<void> {
     await go('#/behaviour/ctrl//state%2Fs-press');
     await shot('behaviour');
     await run(page, 'u-worn-bearing');
-    await wait(600);
-    await page.mouse.click(ruler.x + (ruler.width * 38) / 60, ruler.y + 60);
     await go('#/control//t-spindlewatch//learnt');
+    // the ribbon is lower here
+    const axis = (await (await page.$('.time-ruler'))!.boundingBox())!;
+    await page.mouse.click(axis.x + (axis.width * 40) / 60, axis.y + 90);
+    await wait(600);
     await shot('learning');
     await page.evaluate(() => localStorage.removeItem('zelvar-last-project'));
     await page.goto(`${server.url}/?open=heated-block`);

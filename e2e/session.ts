@@ -33,6 +33,7 @@ export const views: readonly string[] = [
   '#/control/spindle///loop',
   '#/control/spindle///probe',
   '#/control//t-spindlewatch//learnt',
+  '#/control/gripper///learnt',
 ];
 
 export const freshCapper = (): ReturnType<typeof freshSample> => freshSample('tube-capper');

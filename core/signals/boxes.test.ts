@@ -14,6 +14,7 @@ import {
   type SignalSheet,
 } from '../project/project';
 import { checkProject } from '../run/check';
+import { prepareRun } from '../run/prepare';
 import { projectOf, quantity, runProject } from '../testing/run-project';
 import { allResponses } from '../testing/block-responses';
 import { copyAsOwn, makePartType, unfold, type BoxChange } from './boxes';
@@ -370,6 +371,21 @@ test.each(['', '0.01'])('every offer is a line that can be read, wired or not (%
     }
   }
 });
+test.each(['', "0.01 's'"])(
+  'wired to a number, or to what is true or false, every offer is right as it is (%s)',
+  (every) => {
+    for (const offer of offersFor({ every })) {
+      if (offer.key === 'note' || /#2/.test(offer.formula)) continue;
+      const wrong = ['z', 'b'].map((from) => {
+        const { text } = lineOf(offer, from, () => true);
+        const signals = [sheetOf(['z = sine(f = 1)', 'b = z > 0', text], { every })];
+        const p = projectOf({ signals }, { stop: 1, recordEvery: 0.01 });
+        return prepareRun(p, p.setups[0]).problems.filter((x) => x.severity === 'error');
+      });
+      expect([offer.title, wrong.some((list) => list.length === 0), wrong]).toEqual([offer.title, true, wrong]);
+    }
+  },
+);
 test('they are found by name, purpose and sign', () => {
   const first = (words: string, every = ''): string => searchOffers(offersFor({ every }), words)[0]?.title;
   expect(

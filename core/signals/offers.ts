@@ -1,6 +1,6 @@
 import { isInside } from '../editing/references';
 import type { PartType, Project, SignalSheet } from '../project/document';
-import { signalBlocks, type SignalBlock } from './catalogue';
+import { signalBlocks, type BlockArgument, type SignalBlock } from './catalogue';
 
 /** What can be put onto a signal sheet, and how it is searched for. */
 export interface SheetOffer {
@@ -176,7 +176,9 @@ const formulaOf = (b: SignalBlock): string => {
     return b.takes.some((t) => t.name === name) ? [{ name, text }] : [];
   });
   const inputs = needed.filter((t) => !set.some((x) => x.name === t.name));
-  return `${b.name}(${[...inputs.map((_, k) => `#${k + 1}`), ...set.map((x) => x.text)].join(', ')})`;
+  // what takes a list is given one of a single thing
+  const place = (t: BlockArgument, k: number): string => (t.isArray ? `{#${k + 1}}` : `#${k + 1}`);
+  return `${b.name}(${[...inputs.map(place), ...set.map((x) => x.text)].join(', ')})`;
 };
 
 const sheetForms: Partial<Record<'continuous' | 'sampled', readonly SheetOffer[]>> = {};
@@ -267,7 +269,7 @@ export function lineOf(
     const text = offer.formula
       .replaceAll('#0', name)
       .replace('#1', from ?? '#')
-      .replace(/#\d?(, )?/g, '')
+      .replace(/\{?#\d?\}?(, )?/g, '')
       .replace(/, \)/, ')');
     // behind an input that is left out everything has its name
     return { name, text: `${name} = ${text}` };

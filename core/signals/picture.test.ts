@@ -179,6 +179,14 @@ test('a wire comes to a formula in the ways that are possible, with brackets whe
   ]);
   const one = card(show(['y = limit(kp*speed, -1, 1)']));
   expect(offers(wireInto(one, 'u', 'wanted'))[0]).toBe('+ wanted: y = limit(kp*speed + wanted, -1, 1)');
+  // what takes a list: one of it, or a list by itself
+  const filter = (y: string): readonly string[] =>
+    offers(wireInto(card(show([`k = kalman(${y}A = [0])`], { every: '0.01' })), 'y', 'wanted'));
+  expect(filter('')).toEqual([
+    '{wanted}: k = kalman({wanted}, A = [0])',
+    'wanted, a list: k = kalman(wanted, A = [0])',
+  ]);
+  expect(filter('{p}, ')[0]).toBe('one more: wanted: k = kalman({p, wanted}, A = [0])');
   expect(offers(wireInto(card(show(['y = lag(in1*2, 3)'])), 'u', 'wanted'))).toEqual(['u: y = lag(wanted*2, 3)']);
 });
 

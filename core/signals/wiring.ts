@@ -124,6 +124,16 @@ export function argumentText(card: SheetCard, name: string): string {
 
 const isSingle = (text: string): boolean => /^[\p{L}_][\p{L}\p{N}_.]*$|^[\d.]+(e[+-]?\d+)?$/iu.test(text.trim());
 
+/** How a wire can come to what takes a list: as one of it, or as the list itself. */
+function inList(before: string, from: string): readonly WireOffer[] {
+  const inside = /^\{\s*(.*?)\s*\}$/s.exec(before.trim())?.[1];
+  const alone = [
+    { label: `{${from}}`, text: `{${from}}` },
+    { label: `${from}, a list`, text: from },
+  ];
+  return inside ? [{ label: `one more: ${from}`, text: `{${inside}, ${from}}` }, ...alone] : alone;
+}
+
 /** A wire that is led to an input of a card. */
 export function wireInto(card: SheetCard, key: string, from: string): readonly WireOffer[] {
   const { expr, block, text } = card;
@@ -131,6 +141,8 @@ export function wireInto(card: SheetCard, key: string, from: string): readonly W
   const input = card.inputs.find((i) => i.key === key);
   if (block && expr.kind === 'call') {
     const before = argumentText(card, key);
+    if (block.takes.find((t) => t.name === key)?.isArray === true)
+      return inList(before, from).map((o) => ({ ...o, text: setArgument(card, key, o.text) }));
     if (input?.isFree && before !== '') return [{ label: key, text: freed(card, key, from) }];
     if (before === '' || isSingle(before)) return [{ label: key, text: setArgument(card, key, from) }];
     return combined(before, from).map((o) => ({ ...o, text: setArgument(card, key, o.text) }));
