@@ -163,7 +163,7 @@ function ChangedValues({ setup }: Pick<Props, 'setup'>) {
           Value
         </AddRow>
       </h3>
-      {setup.changes.length === 0 && <p className="px-3 quiet mb-1">The product as it is designed.</p>}
+      {setup.changes.length === 0 && <p className="px-3 quiet mb-1">Everything is as it is designed.</p>}
       <table className="table" data-testid="changes" data-rows={list} data-enter="through">
         <tbody>
           {setup.changes.map((c) => {

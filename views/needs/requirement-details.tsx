@@ -204,7 +204,7 @@ function About({ project, requirement }: { readonly project: Project; readonly r
           )
         }
       >
-        <option value="">the product, {nameOf(project.root)}</option>
+        <option value="">{nameOf(project.root)}</option>
         {roots.map((id) => (
           <option key={id} value={id}>
             {nameOf(id)}
