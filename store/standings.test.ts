@@ -84,4 +84,11 @@ test('a run of something else leaves the verdicts of the product standing, with 
   act(() => useProject.getState().open(changed));
   expect(of(changed.requirements.find((r) => r.id === one.id)!).doubt).toMatch(/its text or formula/);
   expect(of(two).doubt).toBe('');
+  // a run follows where something is renamed: what it ran with is another mark then, what it found is not
+  act(() => {
+    const { current, kept } = useRuns.getState();
+    const basis = { ...basisOf(changed, setup), model: 'another' };
+    useRuns.setState({ current: { ...current!, model: { ...current!.model, basis } }, kept });
+  });
+  expect(of(two).doubt).toMatch(/the model has changed/);
 });

@@ -71,6 +71,7 @@ const wholeFinding = (r: Requirement, f: RequirementFinding | HistoryFinding): R
 export function useStandings(): (r: Requirement) => StandingOfRun {
   const current = useRuns((s) => s.current);
   const findings = current?.findings;
+  const basis = current?.model.basis;
   const kept = useRuns((s) => s.kept);
   const history = useRuns((s) => s.history);
   const project = useProject((s) => s.project);
@@ -97,7 +98,7 @@ export function useStandings(): (r: Requirement) => StandingOfRun {
     };
     // the run at hand is another one with every row; what it found is not
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [findings, constants, project, before, current?.at]);
+  }, [findings, basis, constants, project, before, current?.at]);
 }
 
 /** Why a verdict that was written down speaks of something else than is there now; '' where it does not, or where that is not known. */

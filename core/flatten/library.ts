@@ -100,14 +100,14 @@ function clausesOf(definition: ClassDefinition): {
   return found;
 }
 
-const membersOf = new WeakMap<ClassLibrary, Map<ClassRef, Map<string, ClassRef | undefined>>>();
+const membersOf = new WeakMap<ClassLibrary, WeakMap<ClassRef, Map<string, ClassRef | undefined>>>();
 
 /** A class inside another, inherited ones included. */
 export function memberClass(library: ClassLibrary, ref: ClassRef, name: string, depth = 0): ClassRef | undefined {
   // what is looked for from far inside may end early, and is not kept
   if (depth > 0) return findMember(library, ref, name, depth);
   let all = membersOf.get(library);
-  if (!all) membersOf.set(library, (all = new Map()));
+  if (!all) membersOf.set(library, (all = new WeakMap()));
   let own = all.get(ref);
   if (!own) all.set(ref, (own = new Map()));
   if (own.has(name)) return own.get(name);

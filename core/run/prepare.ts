@@ -2,7 +2,7 @@ import { hasErrors, problem, type Problem } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
 import { parseExpressionText } from '../language/parse';
 import type { Project, Setup } from '../project/project';
-import { typeById } from '../project/project';
+import { typeById, runsProduct } from '../project/project';
 import { analyse } from '../analysis/analyse';
 import { takesValues } from '../analysis/takes-values';
 import { flatten, type FlattenResult, type Observation } from '../flatten/flatten';
@@ -195,7 +195,7 @@ export interface ProductCheck {
 export function checkProduct(project: Project): ProductCheck {
   const { library, problems: textProblems } = projectLibrary(project);
   const watches = watchedAbout(project, project.root);
-  const own = project.setups.filter((s) => s.root === '' || s.root === project.root);
+  const own = project.setups.filter((s) => runsProduct(project, s));
   const texts = own.map((s) => readSetupTexts(s, s.id));
   const flat = flatten(library, typeById(project, project.root)?.name ?? '', {
     observers: [...watches.flatMap((w) => w.observers), ...texts.flatMap((t) => t.observers)],
