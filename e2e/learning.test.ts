@@ -103,7 +103,7 @@ test('regressors from the equations of the spindle: what is linear is put on a s
   );
   await page.select(select, value);
   const toggle = (name: string): Promise<void> => click(`[aria-label="${name}"]`);
-  for (const name of ['command', 'supply', 'torque', 'power', 'windingTemperature']) await toggle(`Measured: ${name}`);
+  for (const name of ['command', 'supply', 'torque', 'power']) await toggle(`Measured: ${name}`);
   for (const name of ['friction', 'Js', 'Rwc']) await toggle(`Not known: ${name}`);
   await clickText('button', 'Take the equations apart');
   await until(

@@ -7,6 +7,8 @@ import type { Regression } from './regressors';
 export interface RegressionLines {
   readonly lines: readonly string[];
   readonly quantities: readonly Quantity[];
+  /** Names that are there already and are taken to mean the same. */
+  readonly taken: readonly string[];
 }
 
 /**
@@ -74,6 +76,7 @@ export function regressionLines(
   const begins = `${offset}2.5*(${sheet.every})`;
   return {
     quantities,
+    taken: names.filter((name) => source !== target && (own.has(name) || there.has(name))),
     lines: [
       `// ${terms.map((t) => t.unknown).join(', ')} of ${source.name}: ${text}`,
       ...helpers.flatMap(([name, formula]) => (said.has(name) ? [] : [`${name} = ${formula}`])),

@@ -58,6 +58,20 @@ describe('the spindle of the capper, made of parts of the library', () => {
       },
     ]);
   });
+  test('as it is asked at first, with all that goes in and comes out in SI units measured', () => {
+    const { measured, otherUnits } = whatMayBeAsked(spindle);
+    expect(measured).not.toContain('windingTemperature');
+    expect(otherUnits).toContainEqual({ name: 'windingTemperature', unit: 'degC' });
+    const { found, refused } = ofSpindle(
+      ['friction'],
+      ['command', 'supply', 'load', 'current', 'speed', 'torque', 'power'],
+    );
+    expect(refused).toEqual([]);
+    expect(found[0]).toMatchObject({
+      left: 'torqueMean - Js * speedRate - loadMean',
+      terms: [{ unknown: 'friction', regressor: 'speedMean' }],
+    });
+  });
   test('why not: a square, what is not measured, another unit', () => {
     const why = (unknown: string[], measured: string[]): string =>
       ofSpindle(unknown, measured)
@@ -123,6 +137,8 @@ describe('the spindle of the capper, made of parts of the library', () => {
     // asked once more, what is there already is not put there again
     const again = regressionLines(spindle, regression, whole, sheet, () => 'x');
     if ('why' in again) throw new Error(again.why);
+    expect(made.taken).toEqual(['k']);
+    expect([...again.taken].sort()).toEqual(['Jm', 'current', 'efficiency', 'gear', 'k', 'load', 'speed']);
     expect(again.quantities).toEqual([]);
     expect(again.lines.join('\n')).not.toMatch(/^(speedRate|currentMean) =/m);
     expect(again.lines.join('\n')).toMatch(/^est2 = leastSquares\(known2, \{frictionFactor2, JsFactor2\}/m);
@@ -255,5 +271,5 @@ test('equations of one’s own: signs, products, ratios, choices', () => {
       ['y'],
     ).refused[0].why,
   ).toMatch(/^T has an error/);
-  expect(whatMayBeAsked(pull)).toEqual({ measured: ['f', 'v'], unknown: ['m', 'd', 'c'] });
+  expect(whatMayBeAsked(pull)).toEqual({ measured: ['f', 'v'], unknown: ['m', 'd', 'c'], otherUnits: [] });
 });

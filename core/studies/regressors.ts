@@ -50,14 +50,21 @@ export interface Regressions {
   readonly refused: readonly { readonly unknown: readonly string[]; readonly why: string }[];
 }
 
-/** Quantities of a part type that may be measured, and values that may be sought. */
+/** Quantities of a part type that may be measured, values that may be sought, and those of both that are in other than SI units. */
 export function whatMayBeAsked(type: PartType): {
   readonly measured: readonly string[];
   readonly unknown: readonly string[];
+  readonly otherUnits: readonly { readonly name: string; readonly unit: string }[];
 } {
-  const of = (...roles: readonly string[]): string[] =>
-    type.quantities.flatMap((q) => (q.type === 'Real' && roles.includes(q.role) ? [q.name] : []));
-  return { measured: of('input', 'output', 'variable'), unknown: of('parameter') };
+  const of = (...roles: readonly string[]): PartType['quantities'] =>
+    type.quantities.filter((q) => q.type === 'Real' && roles.includes(q.role));
+  const [moving, fixed] = [of('input', 'output', 'variable'), of('parameter')];
+  const names = (list: PartType['quantities']): string[] => list.flatMap((q) => (isCoherent(q) ? [q.name] : []));
+  return {
+    measured: names(moving),
+    unknown: names(fixed),
+    otherUnits: [...moving, ...fixed].flatMap((q) => (isCoherent(q) ? [] : [{ name: q.name, unit: q.unit }])),
+  };
 }
 
 interface Row {
@@ -124,7 +131,7 @@ const numbered = (model: FlatModel, name: string): [number, string][] => {
   return k === undefined ? [] : [[k, name]];
 };
 
-function isCoherent({ unit }: FlatVariable): boolean {
+function isCoherent({ unit }: Pick<FlatVariable, 'unit'>): boolean {
   if (unit === '') return true;
   const read = unitOrUndefined(unit);
   return read !== undefined && read.scale === 1 && read.offset === 0;
@@ -319,7 +326,8 @@ function tidy(e: FlatExpr): FlatExpr {
   switch (e.op) {
     case 'neg': {
       const a = tidy(e.a);
-      return a.op === 'sub' ? subtract(a.b, a.a) : negate(a);
+      if (a.op === 'sub') return subtract(a.b, a.a);
+      return a.op === 'add' && a.a.op === 'sub' ? subtract(subtract(a.a.b, a.a.a), a.b) : negate(a);
     }
     case 'add':
     case 'sub': {

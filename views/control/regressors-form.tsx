@@ -30,7 +30,13 @@ export function RegressorsForm({ project, type }: Props) {
     [project.types],
   );
   const [wanted, setWanted] = useState('');
-  const source = sources.find((t) => t.id === wanted) ?? sources.find((t) => t === type) ?? sources[0];
+  // what learns of something mostly calls things as that does
+  const own = new Set(type.quantities.map((q) => q.name));
+  const shared = (t: PartType): number => t.quantities.filter((q) => own.has(q.name)).length;
+  const source =
+    sources.find((t) => t.id === wanted) ??
+    sources.find((t) => t === type) ??
+    [...sources].sort((a, b) => shared(b) - shared(a))[0];
   if (!source)
     return (
       <p className="px-2 quiet">
@@ -94,6 +100,12 @@ function Asking({ project, type, source }: Props & { readonly source: PartType }
     >
       <Names title="Not known" source={source} names={may.unknown} chosen={unknown} onChoose={changed(setUnknown)} />
       <Names title="Measured" source={source} names={may.measured} chosen={measured} onChoose={changed(setMeasured)} />
+      {may.otherUnits.length > 0 && (
+        <p className="px-2 quiet mb-0 pt-1">
+          Not offered, as equations are taken apart in SI units:{' '}
+          {may.otherUnits.map((o) => `${o.name} (${o.unit})`).join(', ')}.
+        </p>
+      )}
       <div className="px-2 pt-1 d-flex gap-2 align-items-center">
         {work.progress === undefined ? (
           <Button type="submit" size="sm" disabled={unknown.length === 0 || measured.length === 0}>
@@ -230,6 +242,11 @@ function Found({
             <span className="quiet">
               with {made.quantities.length === 1 ? 'the new quantity' : 'the new quantities'}{' '}
               {made.quantities.map((q) => q.name).join(', ')}
+            </span>
+          )}
+          {made.taken.length > 0 && (
+            <span className="quiet">
+              {made.taken.join(', ')}: taken to be {made.taken.length === 1 ? 'that' : 'those'} of {type.name}
             </span>
           )}
         </div>
