@@ -120,7 +120,7 @@ async function benchStudies(): Promise<void> {
     time: Float64Array.from({ length: 2000 }, (_, k) => k / 200),
     values: new Float64Array(2000),
   };
-  const truth = simulatedAt(fitted, free, [at])([0.02, 0.05, 0.3])!;
+  const truth = simulatedAt(fitted, free, [at]).at([0.02, 0.05, 0.3])!;
   const course = { ...at, values: truth[0].map((x, k) => x + 0.05 * Math.sin(k * k)) };
   const fits: number[] = [];
   for (let k = 0; k < 3; k++) {

@@ -1,5 +1,5 @@
 import { hasErrors } from '../core/language/diagnostics';
-import { fitTogether, type FitTogether } from '../core/studies/fit-together';
+import { fitTask, fitTogether, type FitTogether } from '../core/studies/fit-together';
 import type { ColumnMap, Course } from '../core/studies/fit-model';
 import { readyFromClass, readyFromSetup, type FitAnswer, type MeasuredFile } from '../core/studies/fit-prepare';
 import { readMeasured } from '../core/studies/measured';
@@ -49,11 +49,14 @@ export async function fit(file: string, options: FitArguments): Promise<number> 
   for (const r of data.remarks) complain(`zelvar: ${options.data}: ${r}`);
   if (ready.left.length > 0) complain(`zelvar: ${options.data}: not compared: ${ready.left.join(', ')}`);
   const watch = progress('runs', false);
-  const { value: report, problem: wrong } = await fitTogether([{ ready, name: options.data }], ranges, shifts[0], {
-    holdBack: options.hold ?? 0,
-    seed: options.seed ?? 1,
-    goOn: (n: number) => watch.goOn(n, 400),
-  });
+  const { value: task, problem } = fitTask([{ ready, name: options.data }], ranges, shifts[0]);
+  const { value: report, problem: wrong = problem } = task
+    ? await fitTogether(task, {
+        holdBack: options.hold ?? 0,
+        seed: options.seed ?? 1,
+        goOn: (n: number) => watch.goOn(n, 400),
+      })
+    : {};
   if (!report)
     return wrong!.code === 'shift'
       ? stop(wrong!.message.replace('let it be moved in time', '--shift low:high moves it'))
@@ -114,6 +117,7 @@ const asJson = (r: FitTogether, inputs: readonly Course[]): object => ({
   runs: r.runs,
   starts: r.starts,
   settled: r.settled,
+  slopes: r.isAlong ? 'integrated' : 'differences',
   between: r.between,
 });
 

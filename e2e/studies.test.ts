@@ -9,7 +9,7 @@ import { freshSample, goTo } from './session';
 const session = freshSample('heated-block');
 let page: Page;
 beforeEach(() => void (page = session.page));
-const { until, text, fill, click, clickText, runStatus, startRun, field } = person(() => page);
+const { until, text, fill, click, clickText, run, runStatus, startRun, field } = person(() => page);
 const wait = (ms: number): Promise<void> => new Promise((r) => setTimeout(r, ms));
 
 const words = (): Promise<string> => text('[data-testid="study-words"]');
@@ -254,11 +254,27 @@ test('a recording is brought and fitted; what cannot be read is told and nothing
   expect(await text('[data-testid="study-when"]')).toMatch(/runs of Heat up/);
 });
 
-test('two setups are compared: where they first differ, their tracks, their verdicts', async () => {
+test('setups and a run made before are compared: where they first differ, their tracks, their verdicts', async () => {
+  await run('Hasty');
   await begin('Compare');
   await ask();
   await answered();
-  await until(words, (s) => /Hasty and Heat up first differ at/.test(s), 'the first difference is told');
+  const first = /Hasty and Heat up first differ at ([\d.]+) s/;
+  const found = await until(words, (s) => first.test(s), 'the first difference is told');
+  const verdicts = await text('[data-testid="compared-verdicts"]');
+  // the same setup as it was run, in its place
+  const use = (name: string): Promise<void> =>
+    page.evaluate((n) => {
+      const labels = [...document.querySelectorAll<HTMLElement>('[data-testid="study-question"] label')];
+      labels.find((e) => e.innerText.trim().startsWith(n))!.click();
+    }, name);
+  await use('Hasty, ');
+  await use('Hasty');
+  await ask();
+  const ofRun = /Hasty, .+:.+ and Heat up first differ at ([\d.]+) s/;
+  const again = await until(words, (s) => ofRun.test(s), 'it differs from the run that was made before');
+  expect(ofRun.exec(again)![1]).toBe(first.exec(found)![1]);
+  expect((await text('[data-testid="compared-verdicts"]')).replace(/Hasty, [^\t\n]*/, 'Hasty')).toBe(verdicts);
   expect(await text('[data-testid="compared-verdicts"]')).toContain('BLK-01');
   await fill('Search compared tracks', 'plant.temp', false);
   await until(

@@ -66,7 +66,7 @@ equation
 
 export const balanceArm: Project = {
   format: 'zelvar-project',
-  version: 11,
+  version: 12,
   id: 'balance-arm',
   name: 'Balance arm',
   root: rig.id,

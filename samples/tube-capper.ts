@@ -698,7 +698,7 @@ const nearlyThere = 'in(ctrl.mode.Fast) and spindle.speed > 0.95*ctrl.fastSpeed'
 
 const untraced: Project = {
   format: 'zelvar-project',
-  version: 11,
+  version: 12,
   id: 'tube-capper',
   name: 'Tube capper',
   root: capper.id,

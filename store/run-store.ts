@@ -32,7 +32,7 @@ export interface RunView {
   readonly sequences: readonly RunSequence[];
 }
 
-interface RunState {
+export interface RunState {
   readonly current: RunView | undefined;
   /** The run before, shown behind the current one. */
   readonly earlier: RunView | undefined;
@@ -68,7 +68,8 @@ interface RunState {
   /** The run at hand has ended without a word of its own. */
   endHere(): void;
   setPace(pace: number): void;
-  begin(run: Pick<RunView, 'model' | 'setup' | 'changes' | 'stop'>): void;
+  /** `wanted`: when runs began that studies compare, and that stay as long as there is room for any. */
+  begin(run: Pick<RunView, 'model' | 'setup' | 'changes' | 'stop'>, wanted?: ReadonlySet<number>): void;
   update(update: RunUpdate): void;
   /** Runs follow where something has been renamed. */
   rename(before: Project, after: Project): void;
@@ -114,9 +115,9 @@ export const useRuns = create<RunState>((set, get) => ({
     if (current) set({ current: { ...current, status: 'cancelled' } });
   },
   setPace: (pace) => set({ pace }),
-  begin(run) {
+  begin(run, wanted) {
     const { current, compared } = get();
-    const kept = withRoom(current && current.data.rows > 1 ? [current, ...get().kept] : get().kept, compared);
+    const kept = withRoom(current && current.data.rows > 1 ? [current, ...get().kept] : get().kept, compared, wanted);
     set({
       current: {
         ...run,
@@ -221,16 +222,25 @@ const mostBytes = 96e6;
 const bytesOf = (run: RunView): number => run.data.rows * (run.data.columns.size + 1) * 8;
 
 /** As many runs as there is room for, the newest first; the one that is compared with stays. */
-function withRoom(runs: readonly RunView[], compared: RunState['compared']): readonly RunView[] {
+function withRoom(
+  runs: readonly RunView[],
+  compared: RunState['compared'],
+  wanted: ReadonlySet<number> = new Set(),
+): readonly RunView[] {
   let bytes = 0;
   let count = 0;
   return runs.filter((r, k) => {
     bytes += bytesOf(r);
-    const stays = k === 0 || r.at === compared || (count < mostKept && bytes < mostBytes);
+    const stays = k === 0 || r.at === compared || wanted.has(r.at) || (count < mostKept && bytes < mostBytes);
     if (stays) count++;
     return stays;
   });
 }
+
+const clockOf = (at: number): string => (at > 1e9 ? new Date(at).toLocaleTimeString() : '');
+/** What a run is told apart by: its setup, what was changed for it, and when it began. */
+export const runName = (r: Pick<RunView, 'setup' | 'changes' | 'at'>): string =>
+  [r.setup, r.changes, clockOf(r.at)].filter(Boolean).join(', ');
 
 const chosenOf = (kept: readonly RunView[], compared: RunState['compared']): RunView | undefined =>
   compared === 'none' ? undefined : (kept.find((r) => r.at === compared) ?? kept[0]);

@@ -3,7 +3,7 @@ import type { Engine, OutsideAction, RunUpdate } from '@/core/run/protocol';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
 import { answerOf, restart, runner } from './replicas';
-import { useRuns } from './run-store';
+import { useRuns, type RunState } from './run-store';
 import { keepRuns, noteRun } from './saving';
 
 /** The run at hand: starting it, going on and back in it, acting on it. */
@@ -76,7 +76,7 @@ export async function startRun(
       );
     return;
   }
-  useRuns.getState().begin({
+  beginRun({
     model: result.model,
     setup: setup.name,
     changes: [...setup.changes.map((c) => `${c.name} = ${c.value}`), ...(options.words ? [options.words] : [])].join(
@@ -131,12 +131,18 @@ export async function branchAt(
     const done = current.actions.filter((a) => a.time <= time);
     return startRun({ actions: [...done, ...given], words, setup: current.setup });
   }
-  useRuns.getState().begin({
+  beginRun({
     model,
     setup: current.setup,
     changes: [current.changes, words].filter((x) => x !== '').join(', '),
     stop: current.stop,
   });
+}
+
+/** Runs that studies compare stay as long as others make room. */
+function beginRun(run: Parameters<RunState['begin']>[0]): void {
+  const wanted = useProject.getState().project?.studies.flatMap((s) => s.kept.map(Number)) ?? [];
+  useRuns.getState().begin(run, new Set(wanted));
 }
 
 /** Goes on to the next event; starts a paused run where there is none. */

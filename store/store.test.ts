@@ -13,6 +13,7 @@ import { fromHash, usePlace } from './place-store';
 import { useProject } from './project-store';
 import { appendChunk, emptyRunData, leavesAtTime, toRecording, valueAtTime } from './run-data';
 import { useRuns } from './run-store';
+import { endedRuns } from './study-store';
 import {
   addHistory,
   closeStorage,
@@ -259,6 +260,17 @@ describe('runs', () => {
     }
     expect(useRuns.getState().earlier?.at).toBe(at);
     expect(useRuns.getState().kept).toHaveLength(9);
+    // and one that a study compares
+    const [, wanted] = useRuns.getState().kept;
+    const more = (k: number, spared: ReadonlySet<number>): void => {
+      useRuns.getState().update({ ...update({ chunk: chunk(0, 10) }), run: useRuns.getState().current!.model.run });
+      begin({ model: { ...model, run: 200 + k }, setup: `More ${k}`, changes: '', stop: 2 }, spared);
+    };
+    for (let k = 0; k < 12; k++) more(k, new Set([wanted.at]));
+    expect(useRuns.getState().kept).toContain(wanted);
+    more(12, new Set());
+    expect(useRuns.getState().kept).not.toContain(wanted);
+    expect(endedRuns(useRuns.getState()).map((r) => r.setup)).toEqual(useRuns.getState().kept.map((r) => r.setup));
     useRuns.getState().compare('newest');
     expect(useRuns.getState().earlier).toBe(useRuns.getState().kept[0]);
     useRuns.getState().compare('none');

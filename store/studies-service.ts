@@ -1,6 +1,7 @@
 import * as Comlink from 'comlink';
 import type { Project, Study } from '@/core/project/project';
 import type { Answered, StudyAnswer, StudyFacts } from '@/core/studies/answer';
+import type { KeptRun } from '@/core/studies/answer-compare';
 import type { RunTable } from '@/core/studies/run-table';
 import type { Crossing } from '@/core/studies/vary';
 import type { StudiesService, StudyNews } from '@/workers/studies.worker';
@@ -59,13 +60,23 @@ function ask<T>(
 
 const told = (tell: (news: StudyNews) => void) => Comlink.proxy(tell);
 
-export const askStudy = (project: Project, study: Study, tell: (news: StudyNews) => void): AskedStudy<StudyAnswer> => {
-  const isAlone = study.kind === 'fit' || study.kind === 'compare';
-  const helpers = isAlone ? 0 : Math.max(1, Math.min(mostWorkers, navigator.hardwareConcurrency || 2));
+export const askStudy = (
+  project: Project,
+  study: Study,
+  kept: readonly KeptRun[],
+  tell: (news: StudyNews) => void,
+): AskedStudy<StudyAnswer> => {
+  const helpers = study.kind === 'compare' ? 0 : Math.max(1, Math.min(mostWorkers, navigator.hardwareConcurrency || 2));
   return ask(
     helpers,
     async (s, ports) =>
-      (await s.answer(project, study, Comlink.transfer([...ports], [...ports]), told(tell))) as Answered<StudyAnswer>,
+      (await s.answer(
+        project,
+        study,
+        kept,
+        Comlink.transfer([...ports], [...ports]),
+        told(tell),
+      )) as Answered<StudyAnswer>,
   );
 };
 

@@ -2,10 +2,13 @@ import { create } from 'zustand';
 import type { Problem } from '@/core/language/diagnostics';
 import type { Project, Study } from '@/core/project/project';
 import type { StudyAnswer } from '@/core/studies/answer';
+import type { KeptRun } from '@/core/studies/answer-compare';
 import { emptyTable, putPart, type RunTable } from '@/core/studies/run-table';
 import { studyMark } from '@/core/studies/study';
 import type { StudyNews } from '@/workers/studies.worker';
 import { useProject } from './project-store';
+import { toRecording } from './run-data';
+import { runName, useRuns, type RunState, type RunView } from './run-store';
 import { forgetAnswer, keepAnswer, loadAnswers } from './storage';
 import { askCrossings, askStudy, type AskedStudy } from './studies-service';
 
@@ -71,6 +74,27 @@ const listener =
     });
   };
 
+/** Runs of this project that are at hand and have ended, the newest first. */
+export const endedRuns = ({ current, kept }: Pick<RunState, 'current' | 'kept'>): readonly RunView[] =>
+  [...(current && current.status !== 'running' ? [current] : []), ...kept].filter((r) => r.data.rows > 1);
+export const keptId = (run: Pick<RunView, 'at'>): string => String(run.at);
+
+const keptRuns = (study: Study): readonly KeptRun[] =>
+  endedRuns(useRuns.getState()).flatMap((run) =>
+    study.kept.includes(keptId(run))
+      ? [
+          {
+            id: keptId(run),
+            name: runName(run),
+            recording: toRecording(run.data),
+            parts: run.model.parts,
+            findings: run.findings.map(({ id, key, verdict, margin, unit }) => ({ id, key, verdict, margin, unit })),
+            problem: run.problem?.message ?? '',
+          },
+        ]
+      : [],
+  );
+
 /** Asks a study; what was found before stays until something new is. */
 export async function startStudy(project: Project, study: Study): Promise<void> {
   const { put } = useStudies.getState();
@@ -82,7 +106,7 @@ export async function startStudy(project: Project, study: Study): Promise<void> 
     askedWith: studyMark(study),
     chosen: -1,
   });
-  const asked = askStudy(project, study, listener(study.id));
+  const asked = askStudy(project, study, keptRuns(study), listener(study.id));
   await finish(study.id, asked, (answer) => {
     const table = answer.found.kind === 'vary' ? answer.found.table : undefined;
     put(study.id, { answer, table, version: studyState(study.id).version + 1 });

@@ -8,6 +8,11 @@ import {
   type StudyAnswer,
   type Workplace,
 } from '../core/studies/answer';
+import type { KeptRun } from '../core/studies/answer-compare';
+import { fitTaskOf } from '../core/studies/answer-fit';
+import type { Between, Simulated } from '../core/studies/fit-model';
+import type { FitWorker } from '../core/studies/fit-together';
+import { readStudy } from '../core/studies/study';
 import { inThisThread, spreadOver, type Executor, type RunWorker } from '../core/studies/many';
 import { partOf, type RunTable, type RunTablePart } from '../core/studies/run-table';
 import { createRunner, type RunAsked, type Runner, type RunnerQuestion, type RunOutcome } from '../core/studies/runner';
@@ -32,13 +37,15 @@ const tooFew = 6;
 const newsEvery = 150;
 
 let own: Runner | undefined;
+let ownFit: (between: Between, values: readonly number[]) => readonly Float64Array[] | undefined = () => undefined;
 let stopAsked: () => void = () => undefined;
 let isStopped = false;
 
-function place(ports: readonly MessagePort[]): Workplace {
+function place(ports: readonly MessagePort[], kept: readonly KeptRun[] = []): Workplace {
   let made: Runner | undefined;
   const stopped = new Promise<void>((resolve) => (stopAsked = resolve));
   return {
+    kept,
     make(question) {
       const answer = createRunner(question);
       made = answer.value;
@@ -52,6 +59,21 @@ function place(ports: readonly MessagePort[]): Workplace {
         workers.map((w): RunWorker => ({ run: async (asked) => (await w.carryOut(asked)) as readonly RunOutcome[] })),
         stopped,
       );
+    },
+    startFit(project, study) {
+      const ready: FitWorker[] = [];
+      const workers = ports.map((p) => Comlink.wrap<StudiesService>(p));
+      // who cannot make it is done without
+      Promise.all(workers.map((w) => w.beginFit(project, study)))
+        .then((begun) => {
+          if (!begun.every(Boolean)) return;
+          for (const w of workers)
+            ready.push({
+              run: async (between, values) => (await w.fitRun(between, values)) as readonly Float64Array[] | undefined,
+            });
+        })
+        .catch(() => undefined);
+      return () => ready;
     },
   };
 }
@@ -88,10 +110,28 @@ const service = {
     return own !== undefined;
   },
   carryOut: (asked: readonly RunAsked[]): readonly RunOutcome[] => asked.map((a) => own!.run(a)),
+  beginFit(project: Project, study: Study): boolean {
+    const { value: read } = readStudy(project, study);
+    const made = read ? fitTaskOf(project, study, read) : [];
+    if (!('task' in made)) return false;
+    const simulated = new Map<Between, Simulated | undefined>();
+    ownFit = (between, values) => {
+      if (!simulated.has(between)) simulated.set(between, made.task.simulated(between));
+      return simulated.get(between)?.at(values);
+    };
+    return true;
+  },
+  fitRun: (between: Between, values: readonly number[]): readonly Float64Array[] | undefined => ownFit(between, values),
   facts: factsOf,
-  answer(project: Project, study: Study, ports: readonly MessagePort[], tell: Tell): Promise<Answered<StudyAnswer>> {
+  answer(
+    project: Project,
+    study: Study,
+    kept: readonly KeptRun[],
+    ports: readonly MessagePort[],
+    tell: Tell,
+  ): Promise<Answered<StudyAnswer>> {
     isStopped = false;
-    return answerStudy(project, study, place(ports), watchOf(tell));
+    return answerStudy(project, study, place(ports, kept), watchOf(tell));
   },
   crossings(project: Project, study: Study, table: RunTable, tell: Tell): Promise<Answered<readonly Crossing[]>> {
     isStopped = false;

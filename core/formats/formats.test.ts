@@ -240,6 +240,14 @@ test('requirements of an earlier version are about the product', () => {
   for (const r of old.requirements) delete r.about;
   const { value, problems } = readProjectText(JSON.stringify(old));
   expect(problems).toEqual([]);
-  expect(value!.version).toBe(11);
+  expect(value!.version).toBe(12);
   expect(value!.requirements.map((r) => r.about).join('')).toBe('');
+});
+test('studies of an earlier version compare no runs that are kept', () => {
+  const old = JSON.parse(writeProjectJson(tubeCapper)) as { version: number; studies: { kept?: unknown }[] };
+  old.version = 11;
+  for (const s of old.studies) delete s.kept;
+  const { value, problems } = readProjectText(JSON.stringify(old));
+  expect(problems).toEqual([]);
+  expect(value).toEqual(tubeCapper);
 });

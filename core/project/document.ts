@@ -694,6 +694,8 @@ export const study = entry(
     shift: text(80),
     /** Ids of setups that are compared. */
     setups: ids(50),
+    /** Runs the browser keeps that are compared: when each began, in ms. */
+    kept: ids(50),
     /** Where differences begin to count: relative to the largest value, in the unit of the quantity, in s. */
     tolerance: rows({ relative: atLeast(0), absolute: atLeast(0), time: atLeast(0) }, 1),
     /** Both are moved so that this comes at one time: a condition; empty where they begin together. */
@@ -818,7 +820,7 @@ export const track = entry(
 const retired = { id, key };
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 11;
+export const projectVersion = 12;
 
 export const projectFields = {
   format: exactly(projectFormat),

@@ -153,6 +153,11 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
     version: 11,
     requirements: listOf(project.requirements).map((r) => ({ ...r, about: '' })),
   }),
+  11: (project) => ({
+    ...project,
+    version: 12,
+    studies: listOf(project.studies).map((s) => ({ ...s, kept: [] })),
+  }),
 };
 
 const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));

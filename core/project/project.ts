@@ -368,6 +368,7 @@ export const newStudy = (id: string, name: string, kind: Study['kind']): Study =
   holdBack: 0,
   shift: '',
   setups: [],
+  kept: [],
   tolerance: kind === 'compare' ? [{ relative: 1e-3, absolute: 0, time: 0 }] : [],
   alignAt: '',
 });

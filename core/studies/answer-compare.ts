@@ -11,9 +11,9 @@ import { momentOf } from './moment-of';
 /** Recordings laid over each other: runs of setups, and what was measured. The first one is what the others are compared with. */
 export interface ComparedSide {
   readonly name: string;
-  /** Id of the setup or of the recording. */
+  /** Id of the setup or of the recording; of a run that was kept, when it began. */
   readonly id: string;
-  readonly kind: 'run' | 'measured';
+  readonly kind: 'run' | 'kept' | 'measured';
   readonly data: Measured;
   readonly findings: readonly Pick<RequirementFinding, 'id' | 'key' | 'verdict' | 'margin' | 'unit'>[];
   readonly messages: readonly SentText[] | undefined;
@@ -21,6 +21,12 @@ export interface ComparedSide {
   readonly moved: number;
   /** Its run broke off. */
   readonly problem: string;
+}
+/** A run that was made earlier, as it was then. */
+export interface KeptRun extends Pick<ComparedSide, 'id' | 'name' | 'findings' | 'problem'> {
+  readonly recording: Recording;
+  /** Full names of its parts. */
+  readonly parts: readonly string[];
 }
 export interface SentText {
   readonly time: number;
@@ -108,6 +114,14 @@ function runSide(project: Project, setup: Setup): ComparedSide | readonly Proble
   };
 }
 
+const keptSide = ({ recording, parts, ...run }: KeptRun): ComparedSide => ({
+  ...run,
+  kind: 'kept',
+  data: measuredOf(recording),
+  messages: sentTexts(recording, parts),
+  moved: 0,
+});
+
 /** Columns under the names of the quantities they are of. */
 function measuredSide(project: Project, study: Study, id: string): ComparedSide | readonly Problem[] {
   const recording = project.recordings.find((r) => r.id === id)!;
@@ -134,9 +148,14 @@ export async function answerCompare(
   project: Project,
   study: Study,
   watch: { goOn(done: number, of: number): boolean },
+  kept: readonly KeptRun[] = [],
 ): Promise<{ readonly kind: 'compare'; readonly found: CompareAnswer } | readonly Problem[] | string> {
   const sides: ComparedSide[] = [];
-  const count = study.setups.length + study.recordings.length;
+  const at = `study/${study.id}`;
+  const wrong = (place: string, message: string): readonly Problem[] => [
+    { ...problem('error', 'study', message), place: `${at}/${place}` },
+  ];
+  const count = study.setups.length + study.kept.length + study.recordings.length;
   for (const id of study.setups) {
     await new Promise((resolve) => setTimeout(resolve, 0));
     if (!watch.goOn(sides.length, count)) return 'It was stopped before all were run';
@@ -147,15 +166,16 @@ export async function answerCompare(
     if (!('data' in side)) return side;
     sides.push(side);
   }
+  for (const id of study.kept) {
+    const run = kept.find((r) => r.id === id);
+    if (!run) return wrong('kept', 'A run that is compared is no longer kept in this browser: take it out');
+    sides.push(keptSide(run));
+  }
   for (const id of study.recordings) {
     const side = measuredSide(project, study, id);
     if (!('data' in side)) return side;
     sides.push(side);
   }
-  const at = `study/${study.id}`;
-  const wrong = (place: string, message: string): readonly Problem[] => [
-    { ...problem('error', 'study', message), place: `${at}/${place}` },
-  ];
   const alignAt = study.alignAt.trim();
   const shift = study.shift.trim() === '' ? 0 : Number(study.shift);
   if (!Number.isFinite(shift)) return wrong('shift', `${study.shift} is no number of seconds`);

@@ -4,7 +4,8 @@ import { basisOf, type RunBasis } from '../run/basis';
 import { bestOf, type BestAnswer } from './best';
 import { borderOfStudy, type BorderAnswer } from './answer-border';
 import { breaksOf, type BreaksAnswer } from './breaks';
-import { answerCompare, type CompareAnswer } from './answer-compare';
+import { answerCompare, type CompareAnswer, type KeptRun } from './answer-compare';
+import type { FitSettings } from './fit-together';
 import { answerFit, type FitAnswerOfStudy } from './answer-fit';
 import { listedValues, pointsOf } from './design';
 import type { Executor } from './many';
@@ -129,6 +130,10 @@ export interface Workplace {
   /** Makes what runs here, and whoever runs elsewhere. */
   start(question: RunnerQuestion, runs: number): Promise<Executor>;
   readonly make?: typeof createRunner;
+  /** Whoever does runs of a fit elsewhere, as soon as they are ready. */
+  readonly startFit?: (project: Project, study: Study) => FitSettings['others'];
+  /** Runs that were made earlier. */
+  readonly kept?: readonly KeptRun[];
 }
 
 /** Asks it. */
@@ -156,8 +161,9 @@ export async function answerStudy(
   };
   const remarks: string[] = [];
   let found: StudyFound | string | readonly Problem[];
-  if (read.question.kind === 'fit') found = await answerFit(project, study, read, watched, remarks);
-  else if (read.question.kind === 'compare') found = await answerCompare(project, study, watched);
+  if (read.question.kind === 'fit')
+    found = await answerFit(project, study, read, watched, remarks, place.startFit?.(project, study));
+  else if (read.question.kind === 'compare') found = await answerCompare(project, study, watched, place.kept);
   else {
     const { value: runner, problems: more } = (place.make ?? createRunner)(read.runner);
     if (!runner) return { problems: more.map((p) => atStudy(study, p)) };

@@ -2,8 +2,10 @@ import type { FlatModel } from '../flatten/flat-model';
 import { problem, type Problem } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
 import { convertValue, sameDimension, unitOrUndefined } from '../language/units';
+import { withSensitivities } from '../analysis/sensitivity-model';
 import { takesValues } from '../analysis/takes-values';
 import type { Program } from '../program/program';
+import { compile } from '../simulate/compile';
 import { createRecorder } from '../simulate/recording';
 import { createSimulation, type SimulationOptions, type Stimulus } from '../simulate/simulation';
 import { valuesAtStart, whyKept } from '../simulate/start-values';
@@ -143,8 +145,17 @@ export interface Fitted {
   readonly options: SimulationOptions;
 }
 
-/** Quantities of a run at the times of what was measured; undefined where it did not get there. */
-export type Simulated = (values: readonly number[]) => readonly Float64Array[] | undefined;
+/** Runs of a model, read at the times of what was measured; undefined where one did not get there. */
+export interface Simulated {
+  at(values: readonly number[]): readonly Float64Array[] | undefined;
+  /** By how much each course changes with each value, of those that are integrated along: first by value, then by course. */
+  slopesAt?(values: readonly number[]): readonly (readonly Float64Array[])[] | undefined;
+  /** Several of them, wherever there is somebody to do them; undefined where there is nobody yet. Before each it is asked whether it goes on. */
+  readonly spread?: (
+    points: readonly (readonly number[])[],
+    goOn: () => boolean,
+  ) => Promise<readonly (readonly Float64Array[] | undefined)[]> | undefined;
+}
 
 /** Distance of rows: that of the measured ones where they are even, so that none has to be found in between. */
 function spacingOf(outputs: readonly Course[], stop: number): number {
@@ -164,17 +175,20 @@ export function simulatedAt(
   outputs: readonly Course[],
   shift?: number,
 ): Simulated {
-  const { program, model, options } = fitted;
   const stop = Math.max(...outputs.map((o) => o.time.at(-1)!)) + Math.max(0, shift ?? 0);
   const every = spacingOf(outputs, stop);
-  return (values) => {
+  const read = (
+    { program, model, options }: Fitted,
+    values: readonly number[],
+    names: readonly string[],
+    courses = outputs,
+  ): readonly Float64Array[] | undefined => {
     const given = new Map([...options.values, ...free.map((k, j) => [k, values[j]] as const)]);
     if (!takesValues(program.solvable, given)) return undefined;
-    const recorder = createRecorder(
-      model,
-      outputs.map((o) => o.quantity),
-      { aliases: program.solvable.aliases, moving: program.moving },
-    );
+    const recorder = createRecorder(model, names, {
+      aliases: program.solvable.aliases,
+      moving: program.moving,
+    });
     const simulation = createSimulation(
       program,
       {
@@ -194,12 +208,65 @@ export function simulatedAt(
     const by = shift === undefined ? 0 : values[free.length];
     // ends that differ by rounding are the same
     const last = time[time.length - 1];
-    const found = outputs.map((o) => {
-      const column = recording.columns.find((c) => c.name === o.quantity)!;
+    const found = names.map((name, k) => {
+      const column = recording.columns.find((c) => c.name === name)!;
       const own = column.values.subarray(0, recording.rows);
-      return Float64Array.from(o.time, (t) => valueOver(time, own, Math.min(Math.max(t + by, 0), last)));
+      return Float64Array.from(courses[k].time, (t) => valueOver(time, own, Math.min(Math.max(t + by, 0), last)));
     });
     return found.every((f) => f.every(Number.isFinite)) ? found : undefined;
+  };
+  const quantities = outputs.map((o) => o.quantity);
+  const at = (values: readonly number[]): readonly Float64Array[] | undefined => read(fitted, values, quantities);
+  const along = shift === undefined ? slopesAlong(fitted, free) : undefined;
+  if (!along) return { at };
+  const wanted = free.flatMap((_, j) =>
+    outputs.flatMap((course, c) => {
+      const name = along.nameOf(course.quantity, j);
+      return name === undefined ? [] : [{ j, c, name, course }];
+    }),
+  );
+  return {
+    at,
+    slopesAt(values) {
+      const found = read(
+        along.fitted,
+        values,
+        wanted.map((w) => w.name),
+        wanted.map((w) => w.course),
+      );
+      if (!found) return undefined;
+      const slopes = free.map(() => outputs.map((o) => new Float64Array(o.time.length)));
+      wanted.forEach(({ j, c }, k) => (slopes[j][c] = found[k].map((x) => x / along.sizes[j])));
+      return slopes;
+    },
+  };
+}
+
+interface Along {
+  readonly fitted: Fitted;
+  /** For which change of each value its slopes count. */
+  readonly sizes: readonly number[];
+  /** What the slope of a quantity by a value is called; undefined where it does not depend on any. */
+  nameOf(quantity: string, j: number): string | undefined;
+}
+
+/** The model with its slopes integrated along; undefined where it does not allow that. */
+function slopesAlong({ program, model, options }: Fitted, free: readonly number[]): Along | undefined {
+  if (options.stimulus.some((s) => s.kind === 'set' && free.includes(s.variable))) return undefined;
+  // slopes as large as the quantities: both are integrated to the same tolerance
+  const sizes = (valuesAtStart(program, options, free) ?? []).map((x) => Math.abs(x) || 1);
+  if (sizes.length < free.length) return undefined;
+  const sought = free.map((variable, j) => ({ variable, size: sizes[j] }));
+  const made = withSensitivities(program.solvable, model, sought, new Set(options.values.keys()));
+  const along = made && compile(made.model).program;
+  if (!made || !along) return undefined;
+  return {
+    fitted: { program: along, model: made.model, options },
+    sizes,
+    nameOf(quantity, j) {
+      const slope = made.slopeOf(model.indexOf.get(quantity)!, j);
+      return slope === undefined ? undefined : made.model.variables[slope].name;
+    },
   };
 }
 

@@ -1,7 +1,7 @@
 import { problem, type Problem } from '../language/diagnostics';
 import { valuesAtStart } from '../simulate/start-values';
 import { fitBetween, type FitReport, type FreeValue } from './fit';
-import { fittable, simulatedAt, type Between, type Simulated } from './fit-model';
+import { fittable, simulatedAt, type Between, type Course, type Simulated } from './fit-model';
 import type { ReadyToFit } from './fit-prepare';
 import type { FreeRange } from './goal';
 
@@ -10,19 +10,37 @@ export interface FitSettings {
   readonly holdBack: number;
   readonly seed: number;
   readonly goOn?: (runs: number) => boolean;
+  /** Others that have the same prepared, once they have; none before. */
+  readonly others?: () => readonly FitWorker[];
+}
+/** One that does runs of a fit elsewhere; undefined where a run does not get there. */
+export interface FitWorker {
+  run(between: Between, values: readonly number[]): Promise<readonly Float64Array[] | undefined>;
 }
 export type FitTogether = FitReport & { readonly between: Between };
+
+/** What is fitted to what, ready to be run. */
+export interface FitTask {
+  readonly free: readonly FreeValue[];
+  readonly outputs: readonly Course[];
+  /** By how inputs are taken between their rows; undefined where none of them jumps. */
+  simulated(between: Between): Simulated | undefined;
+}
+export interface RecordingToFit {
+  readonly ready: ReadyToFit;
+  readonly name: string;
+}
 
 /** By how much each recording may be moved; undefined for not at all. */
 const shiftName = (k: number, of: number): string => (of === 1 ? 'shift' : `shift of recording ${k + 1}`);
 
-export async function fitTogether(
-  all: readonly { readonly ready: ReadyToFit; readonly name: string }[],
+const wrong = (code: string, message: string): { problem: Problem } => ({ problem: problem('error', code, message) });
+
+export function fitTask(
+  all: readonly RecordingToFit[],
   ranges: readonly FreeRange[],
   shift: FreeRange | undefined,
-  settings: FitSettings,
-): Promise<{ readonly value?: FitTogether; readonly problem?: Problem }> {
-  const wrong = (code: string, message: string): { problem: Problem } => ({ problem: problem('error', code, message) });
+): { readonly value?: FitTask; readonly problem?: Problem } {
   const names = ranges.map((r) => r.name);
   const indices: (readonly number[])[] = [];
   for (const { ready, name } of all) {
@@ -55,20 +73,65 @@ export async function fitTogether(
     );
     if (runs.length === 1) return runs[0];
     const n = ranges.length;
-    return (values) => {
-      const found: Float64Array[] = [];
-      for (const [k, run] of runs.entries()) {
-        const own = run(shift ? [...values.slice(0, n), values[n + k]] : values);
-        if (!own) return undefined;
-        found.push(...own);
-      }
-      return found;
+    const each = <T>(values: readonly number[], read: (run: Simulated, own: readonly number[]) => T | undefined) => {
+      const found = runs.map((run, k) => read(run, shift ? [...values.slice(0, n), values[n + k]] : values));
+      return found.every((f) => f !== undefined) ? found : undefined;
+    };
+    return {
+      at: (values) => each(values, (run, own) => run.at(own))?.flat(),
+      slopesAt(values) {
+        const found = each(values, (run, own) => run.slopesAt?.(own));
+        return found && ranges.map((_, j) => found.flatMap((f) => f[j]));
+      },
     };
   };
-  const value = await fitBetween(simulated, outputs, free, settings);
+  return { value: { free, outputs, simulated } };
+}
+
+export async function fitTogether(
+  { free, outputs, simulated }: FitTask,
+  settings: FitSettings,
+): Promise<{ readonly value?: FitTogether; readonly problem?: Problem }> {
+  let queue: ReturnType<typeof createQueue> | undefined;
+  const spreading = (between: Between): Simulated | undefined => {
+    const own = simulated(between);
+    const { others } = settings;
+    if (!own || !others) return own;
+    const spread: Simulated['spread'] = (points, goOn) => {
+      const workers = queue ? [] : others();
+      if (workers.length > 1) queue = createQueue(workers);
+      return queue && Promise.all(points.map((values) => queue!(between, values, goOn)));
+    };
+    return { ...own, spread };
+  };
+  const value = await fitBetween(spreading, outputs, free, settings);
   return value
     ? { value }
     : settings.goOn && !settings.goOn(0)
       ? wrong('stopped', 'It was stopped before a run had come to the end of what was measured')
       : wrong('fit', 'With none of the values tried the model runs to the end of what was measured');
+}
+
+/** Runs handed to whoever has none to do. */
+function createQueue(workers: readonly FitWorker[]) {
+  const idle = [...workers];
+  const waiting: ((worker: FitWorker) => void)[] = [];
+  const take = (): Promise<FitWorker> => {
+    const worker = idle.pop();
+    return worker ? Promise.resolve(worker) : new Promise((resolve) => waiting.push(resolve));
+  };
+  return async (
+    between: Between,
+    values: readonly number[],
+    goOn: () => boolean,
+  ): Promise<readonly Float64Array[] | undefined> => {
+    const worker = await take();
+    try {
+      return goOn() ? await worker.run(between, values) : undefined;
+    } finally {
+      const next = waiting.shift();
+      if (next) next(worker);
+      else idle.push(worker);
+    }
+  };
 }

@@ -22,10 +22,9 @@ const course = (time: Float64Array, f: (t: number) => number, seed: number, size
   values: Float64Array.from(time, (t, k) => f(t) + noise(seed, k, size)),
 });
 /** A model written out, as the simulation would give it. */
-const model =
-  (courses: readonly Course[], ...f: ((p: readonly number[], t: number) => number)[]): Simulated =>
-  (p) =>
-    courses.map((c, j) => Float64Array.from(c.time, (t) => f[j](p, t)));
+const model = (courses: readonly Course[], ...f: ((p: readonly number[], t: number) => number)[]): Simulated => ({
+  at: (p) => courses.map((c, j) => Float64Array.from(c.time, (t) => f[j](p, t))),
+});
 const options = { holdBack: 0, seed: 1 };
 const run = (
   courses: readonly Course[],
@@ -231,12 +230,14 @@ test('who stops it is listened to while it goes on, and has the best values so f
   const y = course(time, (t) => 2 * Math.exp(-0.7 * t), 3, 0.01);
   const asked = [free('a', 0.1, 10), free('d', 0.01, 5)];
   let wanted = true;
-  const slow: Simulated = (p) => {
-    // a thread that never listens would not hear of this
-    setTimeout(() => (wanted = false), 0);
-    const end = performance.now() + 15;
-    while (performance.now() < end);
-    return model([y], ([a, d], t) => a * Math.exp(-d * t))(p);
+  const slow: Simulated = {
+    at(p) {
+      // a thread that never listens would not hear of this
+      setTimeout(() => (wanted = false), 0);
+      const end = performance.now() + 15;
+      while (performance.now() < end);
+      return model([y], ([a, d], t) => a * Math.exp(-d * t)).at(p);
+    },
   };
   const stopped = (await fit(slow, [y], asked, { ...options, goOn: () => wanted }))!;
   expect(stopped.runs).toBeLessThan(20);
@@ -267,22 +268,48 @@ test('a model with an input that follows what was measured: damping and start ag
     'model M input Real u; parameter Real d = 1; Real x(start = 0, fixed = true); equation der(x) = u - d*x; end M;',
     [u],
   );
-  const { values, columns } = await fitOf(of, [y], [free('d', 0.1, 5), free('x', -1, 1)]);
+  const { values, columns, isAlong } = await fitOf(of, [y], [free('d', 0.1, 5), free('x', -1, 1)]);
   expect(values[0].low).toBeLessThan(1.7);
   expect(values[0].high).toBeGreaterThan(1.7);
   expect(values[0].value).toBeCloseTo(1.7, 1);
   expect(values[1].value).toBeCloseTo(0.2, 2);
   expect(columns[0].before).toBeGreaterThan(10 * columns[0].rms);
+  expect(isAlong).toBe(true);
+});
+test('slopes that are integrated along are taken where they are those of runs side by side, and only there', async () => {
+  const time = times(80, 4);
+  const y = course(time, (t) => decay([3, 0.8, 0.5], t), 11, 0.02);
+  const by: readonly ((p: readonly number[], t: number) => number)[] = [
+    ([, tau], t) => Math.exp(-t / tau),
+    ([a, tau], t) => (a * Math.exp(-t / tau) * t) / tau ** 2,
+    () => 1,
+  ];
+  const withSlopes = (wrong: number): Simulated => ({
+    ...model([y], decay),
+    slopesAt: (p) => by.map((f, j) => [Float64Array.from(time, (t) => (j === 1 ? wrong : 1) * f(p, t))]),
+  });
+  const [plain, right, wrong, least] = await Promise.all(
+    [model([y], decay), withSlopes(1), withSlopes(1.3), withSlopes(1.01)].map((m) => fit(m, [y], ranges, options)),
+  );
+  expect([plain, right, wrong, least].map((f) => f!.isAlong)).toEqual([false, true, false, false]);
+  expect(right!.runs).toBeLessThan(0.8 * plain!.runs);
+  for (const found of [right, wrong, least])
+    found!.values.forEach((v, k) => {
+      const { value, deviation } = plain!.values[k];
+      expect(Math.abs(v.value - value)).toBeLessThan(1e-3 * deviation);
+      expect(v.deviation / deviation).toBeCloseTo(1, 3);
+    });
 });
 test('a ball that bounces: events in the model do not keep the values from being found', async () => {
   const text = `model M parameter Real e = 0.5; parameter Real g = 9; Real h(start = 1, fixed = true); Real v(start = 0, fixed = true);
     equation der(h) = v; der(v) = -g; when h < 0 then reinit(v, -e*pre(v)); end when; end M;`;
   const of = fitted(text);
   const time = times(300, 1.5);
-  const truth = simulatedAt(of, fittable(of, ['e', 'g']).value!, [course(time, () => 0, 1, 0, 'h')])([0.8, 9.81])!;
+  const truth = simulatedAt(of, fittable(of, ['e', 'g']).value!, [course(time, () => 0, 1, 0, 'h')]).at([0.8, 9.81])!;
   const y = { ...course(time, () => 0, 1, 0, 'h'), values: truth[0].map((x, k) => x + noise(9, k, 0.004)) };
-  const { values } = await fitOf(of, [y], [free('e', 0.3, 0.95), free('g', 5, 15)]);
+  const { values, isAlong } = await fitOf(of, [y], [free('e', 0.3, 0.95), free('g', 5, 15)]);
   expect(values.map((v) => Number(v.value.toFixed(2)))).toEqual([0.8, 9.81]);
+  expect(isAlong).toBe(false);
 });
 test('what cannot be found is told', () => {
   const of = fitted(

@@ -1,5 +1,5 @@
 import type { Between, Course, Simulated } from './fit-model';
-import { certaintyOf, jacobianAt, leastSquares, type LeastSquares, type Residuals } from './least-squares';
+import { certaintyOf, jacobianAt, leastSquares, type LeastSquares, type Residuals, type Slopes } from './least-squares';
 import { correlogramOf, isWhite } from './whiteness';
 import { nelderMead } from './minimise';
 import { sobolPoint } from './sobol';
@@ -44,6 +44,8 @@ export interface FitReport {
   /** How many of the starts came to this point. */
   readonly starts: { readonly tried: number; readonly here: number };
   readonly settled: boolean;
+  /** Slopes were integrated along with the states; else they are differences of runs. */
+  readonly isAlong: boolean;
 }
 
 export interface FittedColumn {
@@ -88,6 +90,7 @@ const toCube = (v: FreeValue, x: number): number => {
 /** How much a value changes with its place in the cube. */
 const slopeOf = (v: FreeValue, x: number): number => (logarithmic(v) ? x * Math.log(v.high / v.low) : v.high - v.low);
 
+const sizeOf = (r: Float64Array): number => Math.sqrt(r.reduce((s, x) => s + x * x, 0));
 const rmsOf = (r: readonly number[]): number => Math.sqrt(r.reduce((s, x) => s + x * x, 0) / Math.max(1, r.length));
 
 export async function fit(
@@ -111,33 +114,60 @@ export async function fit(
     return 1 / (spread || Math.abs(o.values[0]) || 1);
   });
   let rested = performance.now();
-  /** One after the other; who wants to stop it is listened to in between. */
-  const at = async (z: readonly number[]): Promise<readonly Float64Array[] | undefined> => {
+  /** Whether another run is begun. */
+  const isNext = (): boolean => {
+    if (goesOn && options.goOn && !options.goOn(runs + 1)) goesOn = false;
+    if (goesOn) runs++;
+    return goesOn;
+  };
+  const valuesAt = (z: readonly number[]): readonly number[] => free.map((v, k) => fromCube(v, z[k]));
+  /** Here, one after the other; who wants to stop it is listened to in between. */
+  const run = async <T>(z: readonly number[], read: (values: readonly number[]) => T | undefined) => {
     if (performance.now() - rested > restEvery) {
       await new Promise((resolve) => setTimeout(resolve));
       rested = performance.now();
     }
-    if (goesOn && options.goOn && !options.goOn(runs + 1)) goesOn = false;
-    if (!goesOn) return undefined;
-    runs++;
-    return simulate(free.map((v, k) => fromCube(v, z[k])));
+    return isNext() ? read(valuesAt(z)) : undefined;
   };
-  const residualsAt = async (z: readonly number[]): Promise<Float64Array | undefined> => {
-    const found = await at(z);
-    if (!found) return undefined;
+  /** Of each row that is fitted, one column after the other. */
+  const rows = (of: readonly Float64Array[], value: (y: number, c: number, j: number) => number): Float64Array => {
     const r = new Float64Array(total);
     let k = 0;
-    found.forEach((f, c) =>
+    of.forEach((f, c) =>
       f.forEach((y, j) => {
-        if (used[c][j] === 1) r[k++] = (y - outputs[c].values[j]) * weights[c];
+        if (used[c][j] === 1) r[k++] = value(y, c, j) * weights[c];
       }),
     );
     return r;
   };
   const residuals: Residuals = async (points) => {
-    const found: (Float64Array | undefined)[] = [];
-    for (const z of points) found.push(await residualsAt(z));
-    return found;
+    const found: (readonly Float64Array[] | undefined)[] = [];
+    while (found.length < points.length) {
+      const left = points.slice(found.length);
+      const elsewhere = simulate.spread?.(left.map(valuesAt), isNext);
+      if (elsewhere) found.push(...(await elsewhere));
+      else found.push(await run(left[0], (values) => simulate.at(values)));
+    }
+    return found.map((f) => f && rows(f, (y, c, j) => y - outputs[c].values[j]));
+  };
+  let isAlong = simulate.slopesAt !== undefined;
+  const along: Slopes = async (z) => {
+    const found = isAlong ? await run(z, (values) => simulate.slopesAt?.(values)) : undefined;
+    return found?.map((f, j) => {
+      const factor = slopeOf(free[j], fromCube(free[j], z[j]));
+      return rows(f, (y) => y * factor);
+    });
+  };
+  /** Slopes that are integrated along have to be those of runs side by side; where they are not, these are taken from then on. */
+  const checked = async (z: readonly number[], here: Float64Array): Promise<readonly Float64Array[] | undefined> => {
+    const beside = await jacobianAt(residuals, z, here, 1e-4);
+    const J = await along(z);
+    const largest = Math.max(0, ...(J ?? []).map(sizeOf));
+    isAlong &&=
+      J !== undefined &&
+      beside !== undefined &&
+      J.every((c, j) => sizeOf(c.map((x, k) => x - beside[j][k])) <= 1e-3 * sizeOf(c) + 1e-5 * largest);
+    return isAlong ? J : beside;
   };
   const costOf = (r: Float64Array | undefined): number => r?.reduce((s, x) => s + x * x, 0) ?? Infinity;
 
@@ -163,11 +193,14 @@ export async function fit(
   for (const s of ranked)
     if (chosen.length < 4 && chosen.every((c) => Math.max(...c.z.map((x, k) => Math.abs(x - s.z[k]))) > 0.08))
       chosen.push(s);
-  const ends: LeastSquares[] = [];
-  for (const { z, here } of chosen) {
-    const end = await leastSquares(residuals, z, { here, goOn: () => goesOn });
-    if (end) ends.push(end);
-  }
+  if (isAlong) await checked(chosen[0].z, chosen[0].here);
+  const descend = ({ z, here }: (typeof ranked)[number]): Promise<LeastSquares | undefined> =>
+    leastSquares(residuals, z, { here, slopes: along, goOn: () => goesOn });
+  const reached: (LeastSquares | undefined)[] = [];
+  // side by side where there is somebody to do the runs; here one way is gone to its end before the next
+  if (simulate.spread?.([], isNext)) reached.push(...(await Promise.all(chosen.map(descend))));
+  else for (const start of chosen) reached.push(await descend(start));
+  const ends = reached.filter((e) => e !== undefined);
   if (ends.length === 0) return undefined;
   let best = ends.reduce((a, b) => (b.cost < a.cost ? b : a));
   const here = ends.filter((e) => e.cost <= best.cost * 1.02 + 1e-20).length;
@@ -181,7 +214,7 @@ export async function fit(
       { most: 25 * n, start: best.z, size: 0.05, tolerance: 1e-5 },
     );
     if (found && found.worth.value < 0.999 * best.cost)
-      best = (await leastSquares(residuals, found.point, { goOn: () => goesOn })) ?? best;
+      best = (await leastSquares(residuals, found.point, { slopes: along, goOn: () => goesOn })) ?? best;
   }
 
   // --- each column counts by how much its own residuals vary
@@ -194,12 +227,12 @@ export async function fit(
     const own = split(best.residuals).map(rmsOf);
     const before = [...best.z];
     own.forEach((s, c) => (weights[c] = 1 / Math.max(s, floor[c])));
-    best = (await leastSquares(residuals, best.z, { goOn: () => goesOn })) ?? best;
+    best = (await leastSquares(residuals, best.z, { slopes: along, goOn: () => goesOn })) ?? best;
     if (Math.max(...best.z.map((x, k) => Math.abs(x - before[k]))) < 1e-6) break;
   }
 
   // --- how certain it is
-  const J = goesOn ? await jacobianAt(residuals, best.z, best.residuals, 1e-4) : undefined;
+  const J = goesOn ? await checked(best.z, best.residuals) : undefined;
   // that takes as many runs again: who stops it does not want to wait for them
   const isStopped = !goesOn;
   const parts = split(best.residuals);
@@ -236,8 +269,8 @@ export async function fit(
       return i === j ? 1 : size > 0 ? (inverse[i][j] ?? 0) / size : 0;
     }),
   );
-  const last = simulate(free.map((v, k) => fromCube(v, best.z[k]))) ?? [];
-  const nominal = free.every((v) => v.nominal !== undefined) ? simulate(free.map((v) => v.nominal!)) : undefined;
+  const last = simulate.at(free.map((v, k) => fromCube(v, best.z[k]))) ?? [];
+  const nominal = free.every((v) => v.nominal !== undefined) ? simulate.at(free.map((v) => v.nominal!)) : undefined;
   const columns = outputs.map((o, c): FittedColumn => {
     const fitted = Array.from(last[c] ?? []);
     const behind = fitted.flatMap((y, k) => (used[c][k] === 0 ? [y - o.values[k]] : []));
@@ -272,6 +305,7 @@ export async function fit(
     runs,
     starts: { tried: ends.length, here },
     settled: best.settled && goesOn,
+    isAlong,
   };
 }
 

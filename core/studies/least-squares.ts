@@ -16,6 +16,9 @@ export interface LeastSquares {
 
 const squares = (r: Float64Array): number => r.reduce((s, x) => s + x * x, 0);
 
+/** Columns of the Jacobian at a point, where they are known otherwise than by differences. */
+export type Slopes = (z: readonly number[]) => Promise<readonly Float64Array[] | undefined>;
+
 /** Columns of the Jacobian by central differences, one-sided at the edges; undefined where a run is missing. */
 export async function jacobianAt(
   residuals: Residuals,
@@ -48,9 +51,10 @@ export async function leastSquares(
     readonly goOn?: () => boolean;
     /** What is left over at the start, where that is known. */
     readonly here?: Float64Array;
+    readonly slopes?: Slopes;
   } = {},
 ): Promise<LeastSquares | undefined> {
-  const { most = 40, step = 1e-4, goOn = () => true } = options;
+  const { most = 40, step = 1e-4, goOn = () => true, slopes } = options;
   const n = start.length;
   let z = start.map((x) => Math.min(1, Math.max(0, x)));
   let [here] = options.here ? [options.here] : await residuals([z]);
@@ -61,8 +65,12 @@ export async function leastSquares(
   const sizes = new Float64Array(n);
   for (let round = 0; round < most; round++) {
     if (!goOn()) return { z, residuals: here, cost, evaluations, settled: false };
-    const J = await jacobianAt(residuals, z, here, step);
-    evaluations += 2 * n;
+    let J = await slopes?.(z);
+    if (J) evaluations++;
+    else {
+      J = await jacobianAt(residuals, z, here, step);
+      evaluations += 2 * n;
+    }
     if (!J) return { z, residuals: here, cost, evaluations, settled: false };
     const gradient = J.map((c) => c.reduce((s, x, k) => s + x * here![k], 0));
     // what stands at an edge and wants out stays there

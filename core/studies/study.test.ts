@@ -11,7 +11,10 @@ import {
 import { documentTexts } from '../project/texts';
 import { applyEdit } from '../editing/edits';
 import { answerCrossings, answerStudy, atStudy, factsOf, type StudyAnswer, type Workplace } from './answer';
-import { messageDifference } from './answer-compare';
+import { createRun, isRunnable, prepareRun } from '../run';
+import { fitTaskOf } from './answer-fit';
+import type { FitWorker } from './fit-together';
+import { messageDifference, type KeptRun } from './answer-compare';
 import { differenceTrack } from './difference-track';
 import { howBroken } from './goal';
 import { inThisThread, spreadOver } from './many';
@@ -138,7 +141,7 @@ describe('what a study asks', () => {
       ['study/y0', 'What was measured? Bring a recording as CSV'],
     ]);
     expect(told(project([{ kind: 'compare', setups: ['s1'] }]))).toEqual([
-      ['study/y0', 'Two are needed: setups that are run, or recordings'],
+      ['study/y0', 'Two are needed: setups that are run, runs that are kept, or recordings'],
     ]);
     expect(told(project([{ aims: [aim('margin(R-1)')], values: values({ k: '1:2:3' }) }]))[0][1]).toBe(
       'Margins of requirements are told anyway',
@@ -342,6 +345,27 @@ describe('what comes of it', () => {
     expect(one.found.report.columns[0].correlogram[0]).toBe(1);
     const two = (await answer(p, 1)).found;
     if (two.kind !== 'fit') throw new Error(two.kind);
+    // runs done by others, that are ready a little later, find the same to the last digit
+    for (const [k, alone] of [one, two].entries()) {
+      let [asked, done] = [0, 0];
+      const worker = (): FitWorker => {
+        const made = fitTaskOf(p, p.studies[k], readStudy(p, p.studies[k]).value!);
+        if (!('task' in made)) throw new Error('It cannot be fitted');
+        return {
+          async run(between, values) {
+            done++;
+            await new Promise((resolve) => setTimeout(resolve, done % 3));
+            return made.task.simulated(between)?.at(values);
+          },
+        };
+      };
+      const workers = [worker(), worker()];
+      const others = () => (asked++ < 3 ? [] : workers);
+      const { value } = await answerStudy(p, p.studies[k], { ...here(), startFit: () => others }, { goOn: () => true });
+      if (value?.found.kind !== 'fit') throw new Error('It was not fitted');
+      expect(value.found.found.report).toEqual(alone.found.report);
+      expect(done).toBeGreaterThan(20);
+    }
     expect(two.found.report.values.map((v) => [v.name, v.value])).toEqual([
       ['k', expect.closeTo(1.7, 2)],
       ['shift of recording 1', expect.closeTo(0, 2)],
@@ -414,6 +438,45 @@ describe('what comes of it', () => {
     }
     const never = await answerStudy(p, p.studies[2], here(), { goOn: () => true });
     expect(never.problems).toMatchObject([{ place: 'study/y2/alignAt', message: 'One: x never comes above 7' }]);
+  });
+  test('a run that was made earlier is compared as it was then, with its verdicts and messages', async () => {
+    const p = project([
+      { kind: 'compare', setups: ['s1'], kept: ['170'], tolerance: [{ relative: 1e-3, absolute: 0, time: 0 }] },
+      { kind: 'compare', kept: ['170'] },
+    ]);
+    expect(told(p)).toEqual([['study/y1', 'Two are needed: setups that are run, runs that are kept, or recordings']]);
+    const [asked] = p.studies;
+    // of a design that is another one by now
+    const prepared = prepareRun(p, p.setups[1]);
+    if (!isRunnable(prepared)) throw new Error('It does not run');
+    const { simulation, recorder, findings } = createRun(prepared);
+    simulation.advance(Infinity);
+    const run = {
+      id: '170',
+      name: 'Before',
+      recording: recorder.take(),
+      parts: prepared.model.parts.map((x) => x.name),
+      findings: findings(),
+      problem: '',
+    };
+    const ask = (kept: readonly KeptRun[]) => answerStudy(p, asked, { ...here(), kept }, { goOn: () => true });
+    const { value } = await ask([{ ...run, id: '169' }, run]);
+    if (value?.found.kind !== 'compare') throw new Error(value?.found.kind);
+    const { sides, comparisons, messages } = value.found.found;
+    expect(sides.map((s) => [s.name, s.kind])).toEqual([
+      ['One', 'run'],
+      ['Before', 'kept'],
+    ]);
+    expect(sides[1].findings[0].margin).toBeCloseTo(0.3 - Math.exp(-0.5), 5);
+    expect(comparisons[0].columns.find((c) => c.name === 'x')!.difference).toBeCloseTo(
+      Math.exp(-0.5) - Math.exp(-1),
+      5,
+    );
+    expect(messages[0]).toMatchObject({ first: undefined });
+    expect(value.runs).toBe(1);
+    expect((await ask([])).problems).toMatchObject([
+      { place: 'study/y0/kept', message: 'A run that is compared is no longer kept in this browser: take it out' },
+    ]);
   });
   test('stopped in between: what is there is kept, with a word', async () => {
     const p = project([{ values: values({ k: '0.1:3:30' }) }]);

@@ -231,8 +231,8 @@ function readCompare(project: Project, study: Study, at: string, wrong: Wrong): 
   recordingsOf(project, study, at, wrong);
   for (const id of study.setups)
     if (!project.setups.some((s) => s.id === id)) wrong(`${at}/setups`, 'A setup is gone: take it out');
-  if (study.setups.length + study.recordings.length < 2)
-    wrong(at, 'Two are needed: setups that are run, or recordings');
+  if (study.setups.length + study.kept.length + study.recordings.length < 2)
+    wrong(at, 'Two are needed: setups that are run, runs that are kept, or recordings');
   return { kind: 'compare' };
 }
 
@@ -242,7 +242,7 @@ export const studyProblems = (project: Project): Problem[] =>
 
 /** A study that nobody has filled in yet is not wrong. */
 export const isBegun = (s: Study): boolean =>
-  s.values.length + s.messages.length + s.aims.length + s.recordings.length + s.setups.length > 0;
+  s.values.length + s.messages.length + s.aims.length + s.recordings.length + s.setups.length + s.kept.length > 0;
 
 /** How an aim is called: by its name, or as its formula. */
 export const aimName = (a: { readonly name: string; readonly formula: string }): string =>

@@ -1,9 +1,5 @@
 'use client';
-import { useRuns } from '@/store/run-store';
-
-const clockOf = (at: number): string => (at > 1e9 ? new Date(at).toLocaleTimeString() : '');
-const nameOfRun = (r: { readonly setup: string; readonly changes: string; readonly at: number }): string =>
-  [r.setup, r.changes, clockOf(r.at)].filter(Boolean).join(', ');
+import { runName, useRuns } from '@/store/run-store';
 
 /** Which of the runs that are kept is drawn dashed behind the one at hand. */
 export function ComparedRun() {
@@ -14,7 +10,7 @@ export function ComparedRun() {
   return (
     <label
       className="compared-run quiet"
-      title={earlier ? `Dashed: earlier run ${nameOfRun(earlier)}` : 'No run is drawn behind this one'}
+      title={earlier ? `Dashed: earlier run ${runName(earlier)}` : 'No run is drawn behind this one'}
     >
       dashed:
       <select
@@ -28,10 +24,10 @@ export function ComparedRun() {
             .compare(e.target.value === 'none' || e.target.value === 'newest' ? e.target.value : Number(e.target.value))
         }
       >
-        <option value="newest">earlier run ({nameOfRun(kept[0])})</option>
+        <option value="newest">earlier run ({runName(kept[0])})</option>
         {kept.slice(1).map((r) => (
           <option key={r.at} value={r.at}>
-            {nameOfRun(r)}
+            {runName(r)}
           </option>
         ))}
         <option value="none">no run</option>

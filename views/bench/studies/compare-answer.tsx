@@ -226,7 +226,7 @@ function inUnitOf(values: Float64Array, from: string, to: string): Float64Array 
 
 /** Verdicts and margins of all that were run, side by side. */
 function Verdicts({ found }: { readonly found: Found }) {
-  const runs = found.sides.filter((s) => s.kind === 'run');
+  const runs = found.sides.filter((s) => s.kind !== 'measured');
   const keys = [...new Set(runs.flatMap((s) => s.findings.map((f) => f.key)))];
   return (
     <table className="table" data-testid="compared-verdicts">

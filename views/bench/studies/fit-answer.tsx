@@ -62,8 +62,9 @@ export function FitAnswer({
         ))}
         <p className="quiet">
           {report.starts.here} of {report.starts.tried} starts came to this point
-          {report.settled ? '' : '; it had not settled'}. {between[report.between]}{' '}
-          {found.drivenBy.length > 0 && `Driven by ${found.drivenBy.join(', ')}.`}
+          {report.settled ? '' : '; it had not settled'}.{' '}
+          {report.isAlong && 'Slopes were integrated along with the states. '}
+          {between[report.between]} {found.drivenBy.length > 0 && `Driven by ${found.drivenBy.join(', ')}.`}
         </p>
       </div>
       <div className="study-tools">

@@ -4,6 +4,7 @@ import { CellSelect } from '@/ui/cell-field';
 import { FieldRow } from '@/ui/field-row';
 import { HowItIsAsked } from './how-asked';
 import { Alignment, MeasuredColumns } from './measured-columns';
+import { KeptRuns } from './kept-runs';
 import { Aims } from './study-aims';
 import type { StudyFields } from './study-fields';
 import { Messages } from './study-messages';
@@ -34,6 +35,7 @@ export function StudyQuestion({ project, study, fields }: Props) {
 
 function Basics({ project, study, fields: { set, problemOf } }: Props) {
   const requirements = project.requirements.filter(isBinding);
+  const first = project.setups.find((s) => s.id === study.setups[0]);
   return (
     <div className="pt-2">
       {study.kind !== 'compare' && (
@@ -85,11 +87,14 @@ function Basics({ project, study, fields: { set, problemOf } }: Props) {
                 }
               />
               {s.name}
-              {study.setups[0] === s.id && <span className="quiet">what the others are compared with</span>}
             </label>
           ))}
+          {first && study.setups.length > 1 && (
+            <span className="quiet w-100">the others are compared with {first.name}</span>
+          )}
         </FieldRow>
       )}
+      {study.kind === 'compare' && <KeptRuns study={study} fields={{ set, problemOf }} />}
     </div>
   );
 }
