@@ -2,6 +2,7 @@ import { Command, CommanderError, InvalidArgumentError, Option } from 'commander
 import { chart } from './chart';
 import { check } from './check';
 import { compare, type CompareArguments } from './compare';
+import { code as writeCode, type CodeArguments } from './code';
 import { fit, type FitArguments } from './fit';
 import { best, search, type BestArguments, type SearchArguments } from './goal';
 import { linear, type LinearArguments } from './linear';
@@ -149,6 +150,19 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--json', 'print all runs as JSON')
     .action(async (file: string, options: VaryArguments) => {
       code = await vary(file, options);
+    });
+  program
+    .command('code')
+    .description(
+      'a part type as C99: what it does in every step, a build file, a test program, and which lines are of what',
+    )
+    .argument('<project>', 'project file')
+    .requiredOption('--type <name>', 'part type')
+    .requiredOption('--out <folder>', 'where the sources are written')
+    .option('--every <seconds>', 'seconds from step to step; without it those of its fastest sheet', positive)
+    .option('--json', 'print as JSON: files, inputs, outputs, parameters, problems')
+    .action((file: string, options: CodeArguments) => {
+      code = writeCode(file, options);
     });
   program
     .command('fit')

@@ -1,0 +1,65 @@
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { readProjectFile } from '../core/formats/project-file';
+import { writeC } from '../core/stepcode/write-c';
+import { sourcesOf } from '../core/stepcode/write-sources';
+import { stopWith, typeNamed } from './model-text';
+import { complain, print, readBytes } from './output';
+import { projectTexts } from './run';
+
+export interface CodeArguments {
+  readonly type: string;
+  readonly out: string;
+  readonly every?: number;
+  readonly json?: boolean;
+}
+
+/** `zelvar code`: 0 the sources were written, 1 the part type cannot be put into code, 2 it could not be asked. */
+export function code(file: string, options: CodeArguments): number {
+  const bytes = readBytes(file);
+  if (!bytes) return 2;
+  const { value: project, problems: unread } = readProjectFile(bytes);
+  for (const p of unread) complain(`zelvar: ${file}: ${p.message}`);
+  if (!project) return 2;
+  const type = typeNamed(project, options.type);
+  if (type === 'none' || type === undefined) return 2;
+  const { value, problems } = sourcesOf(project, type, options.every);
+  if (!value) {
+    if (problems.some((p) => p.code === 'no-rhythm')) complain('zelvar: --every says how many seconds they are');
+    stopWith(problems, projectTexts(project), options.json);
+    return 1;
+  }
+  try {
+    mkdirSync(options.out, { recursive: true });
+    for (const [name, text] of value.files) writeFileSync(join(options.out, name), text);
+  } catch (error) {
+    complain(`zelvar: ${options.out} cannot be written: ${error instanceof Error ? error.message : String(error)}`);
+    return 2;
+  }
+  const files = [...value.files.keys()];
+  if (!options.json) {
+    for (const name of files) print(join(options.out, name));
+    return 0;
+  }
+  const { names } = writeC(value.program);
+  const slots = (role: string): object[] =>
+    value.program.slots.flatMap((s, k) =>
+      s.role === role ? [{ name: s.name, c: names[k], type: s.type, ...(s.unit !== '' && { unit: s.unit }) }] : [],
+    );
+  print(
+    JSON.stringify(
+      {
+        name: value.program.name,
+        period: value.program.period,
+        files,
+        inputs: slots('input'),
+        outputs: slots('output'),
+        parameters: slots('parameter'),
+        problems: [],
+      },
+      null,
+      1,
+    ),
+  );
+  return 0;
+}

@@ -1,0 +1,79 @@
+import fc from 'fast-check';
+import { createChartRun } from '../behaviour/chart-run';
+import { readChart } from '../behaviour/chart-source';
+import type { Chart } from '../project/project';
+import { chartOf, messages, randomParts, script } from '../testing/random-charts';
+import { programOf } from '../testing/step-program';
+import type { StepProgram } from './step-program';
+import { createStep } from './write-js';
+
+/** Any chart does in steps what it does on its own, where nothing happens between steps. */
+const period = 0.001;
+// in steps; so that no time of a chart ends just when a message comes
+const first = 314,
+  between = 337,
+  later = 11;
+
+/** Active innermost states and values, a little after every message. */
+function stepped(program: StepProgram, said: readonly string[]): readonly string[] {
+  const run = createStep(program);
+  const slot = (name: string, role: string): number =>
+    program.slots.findIndex((s) => s.name === name && s.role === role);
+  const regions = program.slots.flatMap((s, k) =>
+    s.role === 'part' && s.list >= 0 && s.name.startsWith('c') ? [k] : [],
+  );
+  run.init();
+  const seen: string[] = [];
+  let k = 0;
+  const go = (until: number, message = ''): void => {
+    for (; k < until; k++) {
+      for (const m of messages) run.write(slot(m, 'input'), Number(m === message && k === until - 1));
+      run.step();
+    }
+  };
+  said.forEach((message, j) => {
+    // the step at a moment has seen what came until then
+    go(first + j * between + 1, message);
+    go(first + j * between + later + 1);
+    const active = regions.map((r) => {
+      const { members } = program.lists[program.slots[r].list];
+      return members[run.read(r)].name;
+    });
+    seen.push(`${leaves(active)} n=${run.read(slot('c.n', 'part'))} flag=${run.read(slot('c.flag', 'part'))}`);
+  });
+  return seen;
+}
+const leaves = (active: readonly string[]): string => [...new Set(active.filter((x) => x !== 'None'))].sort().join('+');
+
+/** The same by the interpreter; states with lanes are counted as the step program does. */
+function interpreted(chart: Chart, said: readonly string[]): readonly string[] | 'endless' {
+  const run = createChartRun({ source: readChart(chart, '', []), services: [] });
+  const parents = new Map(chart.states.map((s) => [s.name, s.parent]));
+  const kinds = new Map(chart.states.map((s) => [s.name, s.kind]));
+  run.start();
+  const seen: string[] = [];
+  said.forEach((message, j) => {
+    run.advance((first + j * between) * period - run.time);
+    if (message !== '') run.send(message);
+    run.advance((later + 0.5) * period);
+    const active = new Set<string>();
+    for (const leaf of run.active()) {
+      active.add(leaf);
+      for (let s = parents.get(leaf); s; s = parents.get(s)) if (kinds.get(s) === 'parallel') active.add(s);
+    }
+    seen.push(`${[...active].sort().join('+')} n=${Number(run.value('n'))} flag=${Number(run.value('flag'))}`);
+  });
+  return run.problem === undefined ? seen : 'endless';
+}
+
+test('any chart does in steps what it does on its own', () => {
+  fc.assert(
+    fc.property(randomParts(['when n >= 3', 'when flag']), script, (p, said) => {
+      const chart = chartOf(p);
+      const wanted = interpreted(chart, said);
+      if (wanted === 'endless') return;
+      expect(stepped(programOf(chart), said)).toEqual(wanted);
+    }),
+    { numRuns: Number(process.env.RUNS ?? 200) },
+  );
+});

@@ -1,0 +1,703 @@
+import { createNames, legalName } from './c-names';
+import {
+  operandsOf,
+  type Routine,
+  type Slot,
+  type StepExpr,
+  type StepInstruction,
+  type StepProgram,
+} from './step-program';
+
+/** The program as C99: a header, a source, and which lines are of which element. */
+export interface CSource {
+  readonly header: string;
+  readonly source: string;
+  readonly map: readonly SourceLine[];
+  /** Names in C of slots, by number. */
+  readonly names: readonly string[];
+}
+export interface SourceLine {
+  readonly file: 'header' | 'source';
+  /** First and last, from 1. */
+  readonly from: number;
+  readonly to: number;
+  readonly element: string;
+}
+
+export interface COptions {
+  /** Keys of the requirements that an element has to do with. */
+  readonly keysOf?: (element: string) => readonly string[];
+}
+
+const widest = 80;
+const typeNames = { f32: 'float', i32: 'int32_t', bool: 'bool' } as const;
+
+/** Binds tighter the higher it is. */
+const levels: Readonly<Record<string, number>> = {
+  choose: 1,
+  or: 2,
+  and: 3,
+  eq: 4,
+  ne: 4,
+  lt: 5,
+  le: 5,
+  gt: 5,
+  ge: 5,
+  add: 6,
+  sub: 6,
+  mul: 7,
+  div: 7,
+  unary: 8,
+  plain: 9,
+};
+const signs: Readonly<Record<string, string>> = {
+  or: '||',
+  and: '&&',
+  eq: '==',
+  ne: '!=',
+  lt: '<',
+  le: '<=',
+  gt: '>',
+  ge: '>=',
+  add: '+',
+  sub: '-',
+  mul: '*',
+  div: '/',
+};
+
+interface Text {
+  readonly text: string;
+  readonly level: number;
+}
+
+/** The shortest decimal that is this number in single precision. */
+export function floatText(value: number): string {
+  if (Number.isNaN(value)) return 'NAN';
+  if (!Number.isFinite(value)) return value > 0 ? 'INFINITY' : '-INFINITY';
+  for (let digits = 1; digits <= 9; digits++) {
+    const short = Number(value.toPrecision(digits));
+    if (Math.fround(short) !== value) continue;
+    const text = String(short);
+    return `${/[.e]/.test(text) ? text.replace('e+', 'e') : `${text}.0`}f`;
+  }
+  return `${value}f`;
+}
+
+export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {}): CSource {
+  const { slots, routines, lists } = program;
+  const own = legalName(program.name);
+  const global = createNames([
+    ...helperNames,
+    `${own}_state`,
+    `${own}_in`,
+    `${own}_out`,
+    `${own}_param`,
+    `${own}_init`,
+    `${own}_step`,
+  ]);
+
+  // --- names
+  const listNames = lists.map((l) => global(`${own}_${capital(l.name)}`));
+  const memberNames = lists.map((l, k) => l.members.map((m) => global(`${listNames[k]}_${m.name}`)));
+  const inRole = {
+    input: createNames(),
+    output: createNames(),
+    parameter: createNames(),
+    part: createNames(['param']),
+  };
+  const plainNames = slots.map((s) => (s.role === 'local' ? '' : inRole[s.role](s.name)));
+  const routineNames = routines.map((r, k) =>
+    k === program.init ? `${own}_init` : k === program.step ? `${own}_step` : global(r.name.replace(/\s+/g, '_')),
+  );
+  const usesOf = routinesUse(program);
+  const localNames = new Map<number, string>();
+  for (const r of routines) {
+    const next = createNames(['state', 'in', 'out']);
+    for (const s of [...r.takes, ...r.locals]) localNames.set(s, next(slots[s].name));
+  }
+  const needed = new Set<string>();
+
+  const typeOf = (s: Slot): string => (s.list >= 0 ? listNames[s.list] : typeNames[s.type]);
+  const slotText = (slot: number): string => {
+    switch (slots[slot].role) {
+      case 'input':
+        return `in->${plainNames[slot]}`;
+      case 'output':
+        return `out->${plainNames[slot]}`;
+      case 'parameter':
+        return `state->param.${plainNames[slot]}`;
+      case 'part':
+        return `state->${plainNames[slot]}`;
+      case 'local':
+        return localNames.get(slot)!;
+    }
+  };
+  const memberText = (list: number, value: number): string | undefined => {
+    const k = lists[list].members.findIndex((m) => m.value === value);
+    return k < 0 ? undefined : memberNames[list][k];
+  };
+
+  // --- expressions
+  const text = (e: StepExpr): Text => {
+    const plain = (t: string): Text => ({ text: t, level: levels.plain });
+    const inside = (x: StepExpr, level: number): string => {
+      const { text: t, level: has } = text(x);
+      return has < level ? `(${t})` : t;
+    };
+    switch (e.op) {
+      case 'const': {
+        if (e.type === 'bool') return plain(e.value ? 'true' : 'false');
+        const named = e.list === undefined ? undefined : memberText(e.list, e.value);
+        if (named !== undefined) return plain(named);
+        if (e.type === 'f32')
+          return {
+            text: floatText(e.value),
+            level: e.value < 0 || Object.is(e.value, -0) ? levels.unary : levels.plain,
+          };
+        return e.value === -2147483648
+          ? plain('INT32_MIN')
+          : { text: String(e.value), level: e.value < 0 ? levels.unary : levels.plain };
+      }
+      case 'slot':
+        return plain(e.at ? `${slotText(e.slot)}[${text(e.at).text}]` : slotText(e.slot));
+      case 'neg':
+        if (e.type === 'i32') return helper('wrap_sub', [number0, e.a]);
+        return { text: `-${inside(e.a, levels.plain)}`, level: levels.unary };
+      case 'not':
+        return { text: `!${inside(e.a, levels.plain)}`, level: levels.unary };
+      case 'toReal':
+        return { text: `(float)${inside(e.a, levels.unary)}`, level: levels.unary };
+      case 'toInteger':
+        return helper('to_integer', [e.a]);
+      case 'choose':
+        return { text: `${inside(e.c, 2)} ? ${inside(e.a, 2)} : ${inside(e.b, 1)}`, level: levels.choose };
+      case 'call':
+        return plain(callOf(e.routine, e.args));
+      case 'fn':
+        return functionOf(e);
+      default: {
+        const level = levels[e.op];
+        if (e.type === 'i32' && !e.isBounded && (e.op === 'add' || e.op === 'sub' || e.op === 'mul'))
+          return helper(`wrap_${e.op}`, [e.a, e.b]);
+        // C binds and before or; readers are told by brackets
+        const left = e.op === 'or' && e.a.op === 'and' ? levels.plain : level;
+        const right =
+          e.op === 'or' && e.b.op === 'and' ? levels.plain : e.op === 'and' || e.op === 'or' ? level : level + 1;
+        const first = level === levels.eq || level === levels.lt ? level + 1 : left;
+        return { text: `${inside(e.a, first)} ${signs[e.op]} ${inside(e.b, right)}`, level };
+      }
+    }
+  };
+  const number0: StepExpr = { op: 'const', type: 'i32', value: 0 };
+  const helper = (name: string, args: readonly StepExpr[]): Text => {
+    needed.add(name);
+    return { text: `${name}(${args.map((a) => text(a).text).join(', ')})`, level: levels.plain };
+  };
+  const functionOf = (e: Extract<StepExpr, { op: 'fn' }>): Text => {
+    const isReal = e.type === 'f32';
+    const library = (name: string): Text => {
+      needed.add('math');
+      return { text: `${name}(${e.args.map((a) => text(a).text).join(', ')})`, level: levels.plain };
+    };
+    switch (e.name) {
+      case 'sqrt':
+        return library('sqrtf');
+      case 'floor':
+        return library('floorf');
+      case 'ceil':
+        return library('ceilf');
+      case 'abs':
+        return isReal ? library('fabsf') : helper('abs_i', e.args);
+      case 'remainder': {
+        const [a, b] = e.args;
+        // what is counted up to a fixed number
+        if (!isReal && b.op === 'const' && b.value > 0 && a.op === 'add' && a.isBounded)
+          return { text: `(${text(a).text}) % ${text(b).text}`, level: levels.mul };
+        return helper(isReal ? 'remainder_f' : 'remainder_i', e.args);
+      }
+      case 'steps':
+        return helper('steps', e.args);
+      default:
+        return helper(
+          `${{ min: 'min', max: 'max', sign: 'sign', quotient: 'quotient', modulo: 'modulo' }[e.name]}_${isReal ? 'f' : 'i'}`,
+          e.args,
+        );
+    }
+  };
+  const pointers = (k: number): string[] => {
+    const u = usesOf[k];
+    return [...(u.state ? ['state'] : []), ...(u.input ? ['in'] : []), ...(u.output ? ['out'] : [])];
+  };
+  const callOf = (k: number, args: readonly StepExpr[]): string =>
+    `${routineNames[k]}(${[...pointers(k), ...args.map((a) => text(a).text)].join(', ')})`;
+
+  // --- text
+  const lines: string[] = [];
+  const map: SourceLine[] = [];
+  const marked = (element: string, work: () => void): void => {
+    const from = lines.length + 1;
+    work();
+    if (element !== '' && lines.length >= from) map.push({ file: 'source', from, to: lines.length, element });
+  };
+  const put = (indent: number, t: string): void => void lines.push(...wrapped(t, indent));
+  const comment = (indent: number, t: string): void => void lines.push(...commented(t, indent));
+  const block = (list: readonly StepInstruction[], indent: number): void =>
+    list.forEach((x) => marked(x.from, () => instruction(x, indent)));
+  const instruction = (x: StepInstruction, indent: number): void => {
+    switch (x.op) {
+      case 'set': {
+        const target = `${slotText(x.slot)}${x.at ? `[${text(x.at).text}]` : ''}`;
+        const { value } = x;
+        // one more and one less
+        if (
+          !x.at &&
+          (value.op === 'add' || value.op === 'sub') &&
+          value.isBounded &&
+          value.a.op === 'slot' &&
+          value.a.slot === x.slot &&
+          !value.a.at
+        )
+          return put(indent, `${target} ${value.op === 'add' ? '+' : '-'}= ${text(value.b).text};`);
+        return put(indent, `${target} = ${text(value).text};`);
+      }
+      case 'if': {
+        x.branches.forEach((y, k) => {
+          put(indent, `${k === 0 ? 'if' : '} else if'} (${text(y.when).text}) {`);
+          block(y.body, indent + 1);
+        });
+        if (x.otherwise.length > 0) {
+          put(indent, '} else {');
+          block(x.otherwise, indent + 1);
+        }
+        return put(indent, '}');
+      }
+      case 'switch': {
+        put(indent, `switch (${text(x.on).text}) {`);
+        const list = x.on.op === 'slot' ? slots[x.on.slot].list : -1;
+        for (const y of joinedCases(x.cases))
+          marked(y.from, () => {
+            for (const v of y.values) put(indent, `case ${(list >= 0 && memberText(list, v)) || v}:`);
+            block(y.body, indent + 1);
+            if (y.body.at(-1)?.op !== 'return') put(indent + 1, 'break;');
+          });
+        put(indent, 'default:');
+        put(indent + 1, 'break;');
+        return put(indent, '}');
+      }
+      case 'while':
+        put(indent, `while (${text(x.when).text}) {`);
+        block(x.body, indent + 1);
+        return put(indent, '}');
+      case 'call':
+        return put(indent, `${routines[x.routine].gives ? '(void)' : ''}${callOf(x.routine, x.args)};`);
+      case 'return':
+        return put(indent, x.value ? `return ${text(x.value).text};` : 'return;');
+    }
+  };
+  const signature = (k: number): string => {
+    const r = routines[k];
+    const u = usesOf[k];
+    const isMain = k === program.init || k === program.step;
+    const takes = [
+      ...(u.state || isMain ? [`${u.writesState || isMain ? '' : 'const '}${own}_state *state`] : []),
+      ...(u.input || k === program.step ? [`const ${own}_in *in`] : []),
+      ...(u.output || k === program.step ? [`${own}_out *out`] : []),
+      ...r.takes.map((s) => `${typeOf(slots[s])} ${localNames.get(s)!}`),
+    ];
+    return `${isMain ? '' : 'static '}${r.gives ? typeNames[r.gives] : 'void'} ${routineNames[k]}(${takes.join(', ') || 'void'})`;
+  };
+  const traced = (element: string): string => {
+    const keys = keysOf(element);
+    return element === '' ? '' : `${element}${keys.length > 0 ? `  ${keys.join(', ')}` : ''}`;
+  };
+  const body = (k: number): void =>
+    marked(routines[k].from, () => {
+      const r = routines[k];
+      comment(0, [r.note && sentence(r.note), traced(r.from)].filter(Boolean).join('\n'));
+      put(0, signature(k));
+      put(0, '{');
+      const begun = beginnings(r);
+      for (const s of r.locals) {
+        const first = begun.find((x) => x.slot === s);
+        put(1, `${typeOf(slots[s])} ${localNames.get(s)!}${first ? ` = ${text(first.value).text}` : ''};`);
+      }
+      if (r.locals.length > 0) lines.push('');
+      if (k === program.step && !usesOf[k].input) put(1, '(void)in;');
+      if (k === program.step && !usesOf[k].output) put(1, '(void)out;');
+      if (k === program.step && !usesOf[k].state) put(1, '(void)state;');
+      block(r.body.slice(begun.length), 1);
+      put(0, '}');
+      lines.push('');
+    });
+  routines.forEach((_, k) => body(k));
+  const code = lines.splice(0);
+  const head = [
+    ...commented(
+      `${program.name}: one step every ${program.period} s.\nGenerated; pieces say which element they are of.`,
+      0,
+    ),
+    `#include "${own}.h"`,
+    ...(needed.has('math') ? ['#include <math.h>'] : []),
+    '',
+    ...helpers(needed, program.period),
+  ];
+  return {
+    header: header(),
+    source: `${[...head, ...code].join('\n').trimEnd()}\n`,
+    map: map.map((m) => ({ ...m, from: m.from + head.length, to: m.to + head.length })),
+    names: slots.map((_, k) => plainNames[k]),
+  };
+
+  function header(): string {
+    const guard = `${own.toUpperCase()}_H`;
+    const out: string[] = [
+      ...commented(
+        [`${program.name}: one step every ${program.period} s.`, program.note].filter(Boolean).join('\n'),
+        0,
+      ),
+      `#ifndef ${guard}`,
+      `#define ${guard}`,
+      '',
+      '#include <stdbool.h>',
+      '#include <stdint.h>',
+      '',
+    ];
+    lists.forEach((l, k) => {
+      out.push('typedef enum {');
+      l.members.forEach((m, j) =>
+        out.push(`    ${memberNames[k][j]} = ${m.value}${j === l.members.length - 1 ? '' : ','}`),
+      );
+      out.push(`} ${listNames[k]};`, '');
+    });
+    const struct = (role: Exclude<Slot['role'], 'local'>, name: string, before: readonly string[] = []): void => {
+      const own = slots.map((s, k) => ({ s, k })).filter(({ s }) => s.role === role);
+      out.push('typedef struct {', ...before);
+      for (const { s, k } of own) {
+        const about = [s.unit === '' || s.unit === '1' ? '' : s.unit, s.note].filter(Boolean).join(', ');
+        const line = `    ${typeOf(s)} ${plainNames[k]}${s.size > 0 ? `[${s.size}]` : ''};`;
+        const note = about === '' ? '' : ` /* ${ascii(about)} */`;
+        if (line.length + note.length <= widest) out.push(line + note);
+        else out.push(...commented(about, 1), line);
+      }
+      if (own.length === 0 && before.length === 0) out.push('    uint8_t unused;');
+      out.push(`} ${name};`, '');
+    };
+    struct('input', `${own}_in`);
+    struct('output', `${own}_out`);
+    struct('parameter', `${own}_param`);
+    struct('part', `${own}_state`, [`    ${own}_param param;`]);
+    out.push(...wrapped(`${signature(program.init)};`, 0), ...wrapped(`${signature(program.step)};`, 0), '', `#endif`);
+    return `${out.join('\n')}\n`;
+  }
+}
+
+/** Settings at the beginning of a routine that give its locals their first values, where none needs another one. */
+function beginnings(r: Routine): readonly Extract<StepInstruction, { op: 'set' }>[] {
+  const found: Extract<StepInstruction, { op: 'set' }>[] = [];
+  for (const x of r.body) {
+    if (x.op !== 'set' || x.at || !r.locals.includes(x.slot) || found.some((f) => f.slot === x.slot)) break;
+    const reads = (e: StepExpr): boolean => (e.op === 'slot' && r.locals.includes(e.slot)) || operandsOf(e).some(reads);
+    if (reads(x.value) || x.value.op === 'choose') break;
+    found.push(x);
+  }
+  return found;
+}
+
+const capital = (name: string): string => name.charAt(0).toUpperCase() + name.slice(1);
+const sentence = (t: string): string => `${capital(t)}${/[.!?]$/.test(t) ? '' : '.'}`;
+/** What a comment may hold. */
+const ascii = (t: string): string =>
+  t.replace(/\*\//g, '* /').replace(/\/\*/g, '/ *').replace(/\?\?/g, '? ?').replace(/\s+/g, ' ').replace(/\\$/g, '');
+
+function commented(t: string, indent: number): string[] {
+  if (t === '') return [];
+  const pad = '    '.repeat(indent);
+  const all = t.split('\n').flatMap((line) => filled(ascii(line), widest - pad.length - 6));
+  return all.length === 1 ? [`${pad}/* ${all[0]} */`] : [`${pad}/*`, ...all.map((l) => `${pad} * ${l}`), `${pad} */`];
+}
+
+function filled(t: string, width: number): string[] {
+  const found: string[] = [];
+  let line = '';
+  for (const word of t.split(' ')) {
+    if (line !== '' && line.length + 1 + word.length > width) {
+      found.push(line);
+      line = word;
+    } else line = line === '' ? word : `${line} ${word}`;
+  }
+  return [...found, line];
+}
+
+/** Breaks at spaces, at the outermost brackets where that is enough. */
+function wrapped(t: string, indent: number): string[] {
+  const pad = '    '.repeat(indent);
+  if (pad.length + t.length <= widest) return [pad + t];
+  const found: string[] = [];
+  let rest = t;
+  let lead = pad;
+  while (lead.length + rest.length > widest) {
+    const room = widest - lead.length;
+    let [depth, best, score] = [0, -1, Infinity];
+    for (let k = 0; k < Math.min(room + 1, rest.length); k++) {
+      if (rest[k] === '(' || rest[k] === '[') depth++;
+      if (rest[k] === ')' || rest[k] === ']') depth--;
+      if (rest[k] !== ' ' || k === 0) continue;
+      const next = rest.slice(k + 1, k + 4);
+      const isLogic = next.startsWith('&& ') || next.startsWith('|| ');
+      const isSign = /^([-+*/?:<>]|[<>=!]=) /.test(next);
+      if (rest[k - 1] !== ',' && !isLogic && !isSign) continue;
+      // as far to the right as it goes, but rather outside of brackets, and between conditions
+      const price = depth * 24 - k + (isLogic ? -30 : 0);
+      if (price <= score) [best, score] = [k, price];
+    }
+    if (best < 0) best = rest.indexOf(' ', room);
+    if (best < 0) break;
+    found.push(lead + rest.slice(0, best));
+    rest = rest.slice(best + 1);
+    lead = `${pad}    `;
+  }
+  return [...found, lead + rest];
+}
+
+/** Cases that do the same stand together. */
+function joinedCases<
+  T extends { readonly values: readonly number[]; readonly body: readonly StepInstruction[]; readonly from: string },
+>(
+  cases: readonly T[],
+): { readonly values: readonly number[]; readonly body: readonly StepInstruction[]; readonly from: string }[] {
+  const found: { values: number[]; body: readonly StepInstruction[]; from: string; key: string }[] = [];
+  for (const c of cases) {
+    const key = JSON.stringify(c.body, (name, value: unknown) => (name === 'from' ? undefined : value));
+    const same = found.find((f) => f.key === key);
+    if (same) same.values.push(...c.values);
+    else found.push({ values: [...c.values], body: c.body, from: c.from, key });
+  }
+  return found;
+}
+
+interface Use {
+  state: boolean;
+  writesState: boolean;
+  input: boolean;
+  output: boolean;
+}
+
+/** Which structures each routine needs, itself or for those it calls. */
+function routinesUse({ slots, routines }: StepProgram): readonly Use[] {
+  const found: Use[] = [];
+  routines.forEach((r, k) => {
+    const use: Use = { state: false, writesState: false, input: false, output: false };
+    found[k] = use;
+    const note = (slot: number, writes: boolean): void => {
+      const { role } = slots[slot];
+      if (role === 'input') use.input = true;
+      if (role === 'output') use.output = true;
+      if (role === 'part' || role === 'parameter') {
+        use.state = true;
+        if (writes) use.writesState = true;
+      }
+    };
+    const called = (n: number): void => {
+      const other = found[n];
+      use.state ||= other.state;
+      use.writesState ||= other.writesState;
+      use.input ||= other.input;
+      use.output ||= other.output;
+    };
+    const expr = (e: StepExpr): void => {
+      if (e.op === 'slot') note(e.slot, false);
+      if (e.op === 'call') called(e.routine);
+      operandsOf(e).forEach(expr);
+    };
+    const visit = (list: readonly StepInstruction[]): void =>
+      list.forEach((x) => {
+        switch (x.op) {
+          case 'set':
+            note(x.slot, true);
+            if (x.at) expr(x.at);
+            return expr(x.value);
+          case 'if':
+            x.branches.forEach((y) => (expr(y.when), visit(y.body)));
+            return visit(x.otherwise);
+          case 'switch':
+            expr(x.on);
+            return x.cases.forEach((y) => visit(y.body));
+          case 'while':
+            expr(x.when);
+            return visit(x.body);
+          case 'call':
+            called(x.routine);
+            return x.args.forEach(expr);
+          case 'return':
+            if (x.value) expr(x.value);
+        }
+      });
+    visit(r.body);
+  });
+  return found;
+}
+
+const helperNames = [
+  ...['wrap_add', 'wrap_sub', 'wrap_mul', 'abs_i', 'to_integer', 'steps', 'towards_zero'],
+  ...['min', 'max', 'sign', 'quotient', 'remainder', 'modulo'].flatMap((n) => [`${n}_f`, `${n}_i`]),
+];
+
+/** Small functions that have one result everywhere, where C leaves it open. */
+function helpers(needed: ReadonlySet<string>, period: number): string[] {
+  const out: string[] = [];
+  const add = (name: string, about: string, ...text: string[]): void => {
+    if (needed.has(name)) out.push(`/* ${about} */`, ...text, '');
+  };
+  const wrap = (name: string, sign: string): void =>
+    add(
+      `wrap_${name}`,
+      'Wraps where it leaves its range.',
+      `static int32_t wrap_${name}(int32_t a, int32_t b)`,
+      '{',
+      `    return (int32_t)((uint32_t)a ${sign} (uint32_t)b);`,
+      '}',
+    );
+  wrap('add', '+');
+  wrap('sub', '-');
+  wrap('mul', '*');
+  for (const [kind, type] of [
+    ['f', 'float'],
+    ['i', 'int32_t'],
+  ] as const) {
+    add(
+      `min_${kind}`,
+      'The smaller one.',
+      `static ${type} min_${kind}(${type} a, ${type} b)`,
+      '{',
+      '    return (a < b) ? a : b;',
+      '}',
+    );
+    add(
+      `max_${kind}`,
+      'The larger one.',
+      `static ${type} max_${kind}(${type} a, ${type} b)`,
+      '{',
+      '    return (a > b) ? a : b;',
+      '}',
+    );
+    const [one, zero, minus] = kind === 'f' ? ['1.0f', '0.0f', '-1.0f'] : ['1', '0', '-1'];
+    add(
+      `sign_${kind}`,
+      '1, 0 or -1.',
+      `static ${type} sign_${kind}(${type} a)`,
+      '{',
+      `    return (a > ${zero}) ? ${one} : ((a < ${zero}) ? ${minus} : ${zero});`,
+      '}',
+    );
+  }
+  add(
+    'abs_i',
+    'Of the least number itself.',
+    'static int32_t abs_i(int32_t a)',
+    '{',
+    '    return (a < 0) ? (int32_t)(0U - (uint32_t)a) : a;',
+    '}',
+  );
+  const whole = (name: string, sign: string): void =>
+    add(
+      `${name}_i`,
+      '0 where nothing can be divided.',
+      `static int32_t ${name}_i(int32_t a, int32_t b)`,
+      '{',
+      '    int32_t found = 0;',
+      '',
+      '    if (b == -1) {',
+      `        found = ${name === 'quotient' ? '(int32_t)(0U - (uint32_t)a)' : '0'};`,
+      '    } else if (b != 0) {',
+      `        found = a ${sign} b;`,
+      '    }',
+      '    return found;',
+      '}',
+    );
+  whole('quotient', '/');
+  whole('remainder', '%');
+  add(
+    'modulo_i',
+    'With the sign of what is divided by; 0 where nothing can be divided.',
+    'static int32_t modulo_i(int32_t a, int32_t b)',
+    '{',
+    '    int32_t found = 0;',
+    '',
+    '    if ((b != 0) && (b != -1)) {',
+    '        found = a % b;',
+    '        if ((found != 0) && ((found < 0) != (b < 0))) {',
+    '            found += b;',
+    '        }',
+    '    }',
+    '    return found;',
+    '}',
+  );
+  const trunc = '(a < 0.0f) ? ceilf(a) : floorf(a)';
+  if (['quotient_f', 'remainder_f', 'modulo_f'].some((n) => needed.has(n)) && !needed.has('math'))
+    out.unshift('#include <math.h>', '');
+  if (needed.has('quotient_f') || needed.has('remainder_f'))
+    out.push('/* Towards zero. */', 'static float towards_zero(float a)', '{', `    return ${trunc};`, '}', '');
+  add(
+    'quotient_f',
+    'Whole part of a / b.',
+    'static float quotient_f(float a, float b)',
+    '{',
+    '    return towards_zero(a / b);',
+    '}',
+  );
+  add(
+    'remainder_f',
+    'What is left of a / b.',
+    'static float remainder_f(float a, float b)',
+    '{',
+    '    return a - (towards_zero(a / b) * b);',
+    '}',
+  );
+  add(
+    'modulo_f',
+    'What is left of a / b, with the sign of b.',
+    'static float modulo_f(float a, float b)',
+    '{',
+    '    return a - (floorf(a / b) * b);',
+    '}',
+  );
+  if (needed.has('to_integer') || needed.has('steps'))
+    if (!needed.has('math') && !out.includes('#include <math.h>')) out.unshift('#include <math.h>', '');
+  add(
+    'to_integer',
+    'The next whole number below; the nearest there is where that is out of range, 0 for none.',
+    'static int32_t to_integer(float a)',
+    '{',
+    '    int32_t found = 0;',
+    '',
+    '    if (a >= 2147483648.0f) {',
+    '        found = INT32_MAX;',
+    '    } else if (a < -2147483648.0f) {',
+    '        found = INT32_MIN;',
+    '    } else if (a == a) {',
+    '        found = (int32_t)floorf(a);',
+    '    }',
+    '    return found;',
+    '}',
+  );
+  add(
+    'steps',
+    'Steps until so many seconds have passed; rounding does not count.',
+    'static int32_t steps(float seconds)',
+    '{',
+    `    float exact = seconds / ${floatText(Math.fround(period))};`,
+    '    int32_t found = 0;',
+    '',
+    '    if (exact >= 2147483520.0f) {',
+    '        found = 2147483520;',
+    '    } else if (exact > 0.0f) {',
+    '        found = (int32_t)exact;',
+    '        if ((exact - floorf(exact)) > (exact * 1e-5f)) {',
+    '            found += 1;',
+    '        }',
+    '    }',
+    '    return found;',
+    '}',
+  );
+  return out;
+}

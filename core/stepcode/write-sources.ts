@@ -1,0 +1,70 @@
+import type { Problem } from '../language/diagnostics';
+import type { PartType, Project } from '../project/project';
+import { legalName } from './c-names';
+import { stepProgramOf } from './controller';
+import type { StepProgram } from './step-program';
+import { writeC, type SourceLine } from './write-c';
+import { writeHarness } from './write-harness';
+
+/** Everything that is written for a controller, by file name. */
+export interface Sources {
+  readonly program: StepProgram;
+  readonly files: ReadonlyMap<string, string>;
+  readonly map: readonly SourceLine[];
+}
+
+export function sourcesOf(
+  project: Project,
+  type: PartType,
+  every?: number,
+): { readonly value?: Sources; readonly problems: readonly Problem[] } {
+  const { program, problems } = stepProgramOf(project, type, every);
+  if (!program) return { problems };
+  const keys = new Map(project.requirements.map((r) => [r.id, r.key]));
+  const keysOf = (element: string): readonly string[] =>
+    project.traces.flatMap((t) => (t.element === element ? (keys.get(t.requirement) ?? []) : []));
+  const c = writeC(program, { keysOf });
+  const own = legalName(program.name);
+  return {
+    problems,
+    value: {
+      program,
+      map: c.map,
+      files: new Map([
+        [`${own}.h`, c.header],
+        [`${own}.c`, c.source],
+        [`${own}_test.c`, writeHarness(program, c)],
+        ['Makefile', makefile(own)],
+        [`${own}.map.json`, `${JSON.stringify(mapFile(program, own, c.map), null, 1)}\n`],
+      ]),
+    },
+  };
+}
+
+/** Which lines are of which element, the innermost last. */
+const mapFile = (program: StepProgram, own: string, map: readonly SourceLine[]): object => ({
+  program: program.name,
+  period: program.period,
+  lines: map.map(({ file, from, to, element }) => ({
+    file: file === 'header' ? `${own}.h` : `${own}.c`,
+    from,
+    to,
+    element,
+  })),
+});
+
+const makefile = (own: string): string => `# Builds ${own} and a program that steps it on lines of inputs.
+CC ?= cc
+CFLAGS ?= -std=c99 -O2 -Wall -Wextra -Wconversion -Wshadow -ffp-contract=off
+
+${own}_test: ${own}_test.o ${own}.o
+\t$(CC) -o $@ $^ -lm
+
+%.o: %.c ${own}.h
+\t$(CC) $(CFLAGS) -c -o $@ $<
+
+clean:
+\trm -f ${own}_test ${own}_test.o ${own}.o
+
+.PHONY: clean
+`;
