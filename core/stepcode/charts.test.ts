@@ -22,6 +22,8 @@ function stepped(program: StepProgram, said: readonly string[]): readonly string
   const regions = program.slots.flatMap((s, k) =>
     s.role === 'part' && s.list >= 0 && s.name.startsWith('c') ? [k] : [],
   );
+  // what nobody uses is not there
+  const valueOf = (name: string): number => (slot(name, 'part') < 0 ? 0 : run.read(slot(name, 'part')));
   run.init();
   const seen: string[] = [];
   let k = 0;
@@ -39,7 +41,7 @@ function stepped(program: StepProgram, said: readonly string[]): readonly string
       const { members } = program.lists[program.slots[r].list];
       return members[run.read(r)].name;
     });
-    seen.push(`${leaves(active)} n=${run.read(slot('c.n', 'part'))} flag=${run.read(slot('c.flag', 'part'))}`);
+    seen.push(`${leaves(active)} n=${valueOf('c.n')} flag=${valueOf('c.flag')}`);
   });
   return seen;
 }

@@ -1,8 +1,8 @@
-import { takesMessage, isWithin, type ChartStructure, type TriggerNode } from '../behaviour/chart-structure';
+import { isWithin, type ChartStructure, type TriggerNode } from '../behaviour/chart-structure';
 import type { FlatExpr } from '../flatten/flat-expression';
 import type { FlatChart, FlatStatement } from '../flatten/flat-model';
 import { call, give, Refusal, result, set, when, type Builder } from './builder';
-import { lowerExpression, stepType, type Names } from './lower-expression';
+import { lowerExpression, type Names } from './lower-expression';
 import { namesOfRegion, regionsOf, type Region, type Regions } from './regions';
 import { and, not, number, or, pair, truth, type StepExpr, type StepInstruction } from './step-program';
 

@@ -36,6 +36,9 @@ const largest = 3.4028234663852886e38;
 export function lowerExpression(e: FlatExpr, want: StepType, names: Names): StepExpr {
   if (e.op === 'const') {
     if (want === 'bool') return truth(e.value !== 0);
+    // whole numbers are meant to the last digit
+    if (want === 'f32' && Number.isInteger(e.value) && Math.abs(e.value) < 2 ** 53 && Math.fround(e.value) !== e.value)
+      return names.refuse(`${e.value}, which has more digits than single precision,`);
     if (want === 'i32' && !Number.isInteger(e.value)) return names.refuse(`${e.value}, where a whole number is meant,`);
     return number(e.value, want);
   }

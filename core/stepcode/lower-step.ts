@@ -10,6 +10,7 @@ import { lowerChart, prepareChart, type Events, type LoweredChart, type Surround
 import { constantOf, foldConstants, givenBy, isOwn, uses, type Given, type GivenEquations } from './lower-equations';
 import { lowerExpression, stepType, type Names } from './lower-expression';
 import type { Regions } from './regions';
+import { withLocals, withoutIdle } from './tidy';
 import {
   and,
   not,
@@ -64,22 +65,24 @@ export function lowerController(c: Controller): {
   const stepRoutine = stepping(w, charts, settle, sheets);
   const init = b.routine({ name: 'init', from: '', note: 'Everything as it begins.', body: beginnings(b) });
   if (b.problems.some((p) => p.severity === 'error')) return { problems: b.problems };
-  const { slots, routines } = withLocals(
-    b,
-    sheets.map((s) => s.routine),
-  );
+  const whole: StepProgram = {
+    name: c.name,
+    note: c.note,
+    period: c.period,
+    slots: b.slots,
+    lists: b.lists,
+    routines: b.routines,
+    init,
+    step: stepRoutine,
+  };
   return {
     problems: b.problems,
-    program: {
-      name: c.name,
-      note: c.note,
-      period: c.period,
-      slots,
-      lists: b.lists,
-      routines,
-      init,
-      step: stepRoutine,
-    },
+    program: withoutIdle(
+      withLocals(
+        whole,
+        sheets.map((s) => s.routine),
+      ),
+    ),
   };
 }
 
@@ -314,7 +317,7 @@ function createWork(b: Builder, c: Controller, equations: GivenEquations): Work 
         set(q.events, events.constant(event), '', place(q)),
         set(q.waiting, plus(b.read(q.waiting), number(1, 'i32'))),
       ],
-      [set(lost, plus(b.read(lost), number(1, 'i32')))],
+      [set(lost, pair('add', b.read(lost), number(1, 'i32')))],
     );
   };
   const around: Surroundings = {
@@ -683,7 +686,13 @@ function stepping(
       ),
     );
   });
-  if (w.hasCount()) body.push(set((w.count() as { slot: number }).slot, plus(w.count(), one)));
+  // the last count there is stays
+  if (w.hasCount())
+    body.push(
+      ...when(pair('lt', w.count(), number(2147483647, 'i32')), [
+        set((w.count() as { slot: number }).slot, plus(w.count(), one)),
+      ]),
+    );
   return b.routine({ name: 'step', from: '', note: 'One step.', body });
 }
 
@@ -702,7 +711,7 @@ function taking({ b, lost, events }: Work, dispatch: number, settle: number): nu
     body: [
       set(left, b.read(count)),
       ...when(pair('gt', b.read(left), most), [
-        set(lost, plus(b.read(lost), minus(b.read(left), most))),
+        set(lost, pair('add', b.read(lost), minus(b.read(left), most))),
         set(left, most),
       ]),
       {
@@ -720,62 +729,4 @@ function beginnings(b: Builder): readonly StepInstruction[] {
   const at = (role: Slot['role']): StepInstruction[] =>
     b.slots.flatMap((s, k) => (s.role === role && s.size === 0 ? [set(k, s.start)] : []));
   return [...at('parameter'), ...at('part')];
-}
-
-/** What is set before it is read, in one routine only, need not be kept. */
-function withLocals(
-  b: Builder,
-  sheets: readonly number[],
-): { readonly slots: readonly Slot[]; readonly routines: StepProgram['routines'] } {
-  const users = b.slots.map(() => new Set<number>());
-  const visit = (list: readonly StepInstruction[], expr: (e: StepExpr) => void, write: (slot: number) => void): void =>
-    list.forEach((x) => {
-      switch (x.op) {
-        case 'set':
-          if (x.at) expr(x.at);
-          expr(x.value);
-          write(x.slot);
-          return;
-        case 'if':
-          x.branches.forEach((y) => (expr(y.when), visit(y.body, expr, write)));
-          return visit(x.otherwise, expr, write);
-        case 'switch':
-          expr(x.on);
-          return x.cases.forEach((y) => visit(y.body, expr, write));
-        case 'while':
-          expr(x.when);
-          return visit(x.body, expr, write);
-        case 'call':
-          return x.args.forEach(expr);
-        case 'return':
-          if (x.value) expr(x.value);
-      }
-    });
-  const init = b.routines.findIndex((r) => r.name === 'init');
-  b.routines.forEach((r, k) => {
-    if (k === init) return;
-    const expr = (e: StepExpr): void => {
-      if (e.op === 'slot') users[e.slot].add(k);
-      operandsOf(e).forEach(expr);
-    };
-    visit(r.body, expr, (slot) => void users[slot].add(k));
-  });
-  const slots = [...b.slots];
-  const routines = [...b.routines];
-  for (const k of sheets) {
-    const first = new Map<number, 'read' | 'write'>();
-    const expr = (e: StepExpr): void => {
-      if (e.op === 'slot' && !first.has(e.slot)) first.set(e.slot, 'read');
-      operandsOf(e).forEach(expr);
-    };
-    visit(routines[k].body, expr, (slot) => void (first.has(slot) || first.set(slot, 'write')));
-    const own = [...first].flatMap(([slot, how]) =>
-      how === 'write' && slots[slot].role === 'part' && users[slot].size === 1 ? [slot] : [],
-    );
-    for (const slot of own) slots[slot] = { ...slots[slot], role: 'local' };
-    routines[k] = { ...routines[k], locals: [...routines[k].locals, ...own] };
-  }
-  const body = routines[init].body.filter((x) => x.op !== 'set' || slots[x.slot].role !== 'local');
-  routines[init] = { ...routines[init], body };
-  return { slots, routines };
 }

@@ -19,7 +19,7 @@ const spans: Readonly<Record<string, number>> = {
   counter: 4,
 };
 /** Values that show what a block is for where those of its offer do not. */
-const shown: Readonly<Record<string, string>> = {
+export const shownFormulas: Readonly<Record<string, string>> = {
   transfer: 'transfer(#1, b = {1}, a = {0.2, 1})',
   'sampled derivative': 'derivative(#1, T = 0.2)',
   notch: 'notch(#1, w = 6)',
@@ -57,7 +57,7 @@ const shown: Readonly<Record<string, string>> = {
   likelihoodRatio: 'likelihoodRatio(0.5*noise() + #1, deviation = 0.3, n = 20)',
 };
 /** Which of several outputs is shown. */
-const shownOutput: Readonly<Record<string, string>> = {
+export const shownOutput: Readonly<Record<string, string>> = {
   leastSquares: 'theta[1]',
   kalman: 'x[1]',
   extendedKalman: 'x[1]',
@@ -75,7 +75,7 @@ export function responseOf(offer: SheetOffer, every: string): BlockResponse | un
   const jump = `(if time >= ${stop / 10} then 1 else 0)`;
   const truth = `(time >= ${stop / 10} and time < ${0.7 * stop})`;
   const driver = isOverValue ? "(4*time/(1 's') - 2)" : first?.type === 'Boolean' ? truth : jump;
-  const formula = (shown[offer.key] ?? shown[block.name] ?? offer.formula).replace(/#\d/g, driver);
+  const formula = (shownFormulas[offer.key] ?? shownFormulas[block.name] ?? offer.formula).replace(/#\d/g, driver);
   const output = shownOutput[block.name];
   const value = output !== undefined ? `out.${output}` : block.givesType === 'Boolean' ? 'if out then 1 else 0' : 'out';
   const period = isOverValue ? '' : every;
