@@ -3,12 +3,13 @@ import { chart } from './chart';
 import { check } from './check';
 import { compare, type CompareArguments } from './compare';
 import { code as writeCode, type CodeArguments } from './code';
+import { compareStages, type StagesArguments } from './stages';
 import { fit, type FitArguments } from './fit';
 import { best, search, type BestArguments, type SearchArguments } from './goal';
 import { linear, type LinearArguments } from './linear';
 import { matters, type MattersArguments } from './matters';
 import { probe, usualEffort, type ProbeArguments } from './probe';
-import { run } from './run';
+import { run, type ProjectRunArguments } from './run';
 import { simulate } from './simulate';
 import { vary, type VaryArguments } from './vary';
 import { work } from './worker';
@@ -66,8 +67,14 @@ export async function main(args: readonly string[]): Promise<number> {
       .command('run')
       .description('run a setup of a project and print the verdicts')
       .argument('<project>', 'project file')
-      .requiredOption('--setup <name>', 'what to run'),
-  ).action((file: string, options: RunArguments & { setup: string }) => {
+      .requiredOption('--setup <name>', 'what to run')
+      .option(
+        '--stage <part=stage>',
+        'a part that goes in steps: designed, sampled or code; may be repeated',
+        collect,
+        [],
+      ),
+  ).action((file: string, options: ProjectRunArguments) => {
     code = run(file, options);
   });
   withRunOptions(
@@ -163,6 +170,18 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--json', 'print as JSON: files, inputs, outputs, parameters, problems')
     .action((file: string, options: CodeArguments) => {
       code = writeCode(file, options);
+    });
+  program
+    .command('stages')
+    .description('run a setup with a part as designed, in steps, as code and as compiled C, and say where they differ')
+    .argument('<project>', 'project file')
+    .requiredOption('--setup <name>', 'what to run')
+    .requiredOption('--part <name>', 'full name of the part that goes in steps')
+    .option('--stages <list>', 'some of designed, sampled, code, host, with commas; without it all of them')
+    .option('--tolerance <share>', 'of the largest value of a quantity (1e-3); host has to be equal', positive)
+    .option('--json', 'print as JSON: pairs, profile')
+    .action((file: string, options: StagesArguments) => {
+      code = compareStages(file, options);
     });
   program
     .command('fit')

@@ -3,6 +3,8 @@ import { readProjectFile } from '../core/formats/project-file';
 import { documentTexts } from '../core/project/texts';
 import type { Project, Setup } from '../core/project/project';
 import { createRun, isRunnable, prepareRun, type RequirementFinding } from '../core/run';
+import { stagedRun, stages, type Stage, type StagesOfParts } from '../core/stepcode/stage';
+import { stopWith } from './model-text';
 import type { RunArguments } from './options';
 import {
   complain,
@@ -24,8 +26,13 @@ export function projectTexts(project: Project): (place: string) => { name: strin
   };
 }
 
+export interface ProjectRunArguments extends RunArguments {
+  readonly setup: string;
+  readonly stage?: readonly string[];
+}
+
 /** `zelvar run`: 0 all hold, 1 one fails, 2 could not run. Undecided requirements do not fail a run. */
-export function run(file: string, options: RunArguments & { readonly setup: string }): number {
+export function run(file: string, options: ProjectRunArguments): number {
   const bytes = readBytes(file);
   if (!bytes) return 2;
   const { value: project, problems: fileProblems } = readProjectFile(bytes);
@@ -41,8 +48,12 @@ export function run(file: string, options: RunArguments & { readonly setup: stri
   const changes = readSettings(options.set);
   if (!changes) return 2;
   const setup = changedSetup(chosen, changes, options);
-  const prepared = prepareRun(project, setup);
   const textOf = projectTexts(project);
+  const inSteps = readStages(options.stage ?? []);
+  if (!inSteps) return 2;
+  const staged = inSteps.size > 0 ? stagedRun(project, setup, inSteps, { record: options.record }) : undefined;
+  if (staged && !staged.value) return stopWith(staged.problems, textOf, options.json);
+  const prepared = staged?.value?.prepared ?? prepareRun(project, setup);
   if (!isRunnable(prepared)) {
     for (const p of prepared.problems) complain(formatProblem(p, textOf));
     if (options.json)
@@ -52,7 +63,7 @@ export function run(file: string, options: RunArguments & { readonly setup: stri
     return 2;
   }
   if (unknownColumns(prepared.model, options.record).length > 0) return 2;
-  const execution = createRun(prepared, { record: options.record });
+  const execution = staged?.value?.run ?? createRun(prepared, { record: options.record });
   const started = performance.now();
   execution.simulation.advance(Infinity);
   const seconds = (performance.now() - started) / 1000;
@@ -100,6 +111,25 @@ export function run(file: string, options: RunArguments & { readonly setup: stri
   }
   if (status === 'failed' || hasErrors(prepared.problems)) return 2;
   return findings.some((f) => f.verdict === 'fails') || sequences.some((s) => s.report.verdict === 'failed') ? 1 : 0;
+}
+
+/** `part=stage`, each; undefined where one is none. */
+function readStages(texts: readonly string[]): StagesOfParts | undefined {
+  const found = new Map<string, Stage>();
+  for (const text of texts) {
+    const [, part, stage] = /^\s*([^=]+?)\s*=\s*(\S+)\s*$/.exec(text) ?? [];
+    const known = stages.find((s) => s === stage);
+    if (part === undefined || !known) {
+      complain(
+        stage === 'host' || stage?.startsWith('board')
+          ? `zelvar: a run in the stage ${stage} is not there yet; "zelvar stages" compares the compiled C with the code, step by step`
+          : `zelvar: --stage is part=stage, with a stage of ${stages.join(', ')}, not "${text}"`,
+      );
+      return undefined;
+    }
+    found.set(part, known);
+  }
+  return found;
 }
 
 function changedSetup(setup: Setup, changes: readonly { name: string; value: string }[], options: RunArguments): Setup {

@@ -1,5 +1,11 @@
 import { createRecorder, type Recorder, type RecordingMark } from '../simulate/recording';
-import { createSimulation, type Driver, type Simulation, type SimulationState } from '../simulate/simulation';
+import {
+  createSimulation,
+  type Driver,
+  type MessageRecord,
+  type Simulation,
+  type SimulationState,
+} from '../simulate/simulation';
 import type { LoopTerm } from '../requirements/loop-terms';
 import type { SequenceReport, SequenceState } from '../sequences/sequence-run';
 import type { Finding, Monitor, MonitorState, RequirementFinding } from '../verdicts/finding';
@@ -62,13 +68,20 @@ export interface RunOptions {
     /** With its recording up to there. */
     readonly recorder?: Recorder;
   };
+  /** Others that watch the run and act on it. */
+  readonly drivers?: readonly WatchingDriver[];
+}
+
+/** A driver that also hears every message that is handed over. */
+export interface WatchingDriver extends Driver {
+  message(record: MessageRecord): void;
 }
 
 export type Runnable = Prepared & { readonly program: NonNullable<Prepared['program']> };
 
 export function createRun(
   prepared: Runnable,
-  { record = prepared.record, shapes = false, from }: RunOptions = {},
+  { record = prepared.record, shapes = false, from, drivers: others = [] }: RunOptions = {},
 ): Run {
   const { program, model } = prepared;
   // what goes on from a moment must not change it; the simulation takes its own copy
@@ -88,7 +101,7 @@ export function createRun(
     prepared.loops.terms.length > 0 && prepared.loops.when !== undefined
       ? createLoopDriver(prepared.loops, program, () => simulation, structuredClone(from?.state.loops))
       : undefined;
-  const drivers = [driver, loops].filter((d) => d !== undefined);
+  const drivers = [driver, loops, ...others].filter((d) => d !== undefined);
   let isFirst = from === undefined;
   const simulation: Simulation = createSimulation(
     program,
@@ -103,6 +116,7 @@ export function createRun(
       message(record) {
         recorder.message(record);
         driver?.message(record, simulation.machine.memory.v);
+        for (const d of others) d.message(record);
       },
       transition: recorder.transition,
     },

@@ -13,7 +13,7 @@ export interface SimulatedCharts {
   /** Told before `pre` follows: which conditions of triggers rise or change now. */
   noteMoments(): void;
   send(to: FlatSend, values: readonly number[], after?: number): void;
-  post(part: number, message: string, args: readonly MessageArgument[]): void;
+  post(part: number, message: string, args: readonly MessageArgument[], sender?: number): void;
   /** The run has come to where it should stop; the first place counts. */
   hit(place: string): void;
 }
@@ -172,8 +172,8 @@ export function createSimulatedCharts(
       for (const m of moments)
         if (pre[m.variable] !== v[m.variable] && (!m.rises || v[m.variable] !== 0)) happened[m.number] = 1;
     },
-    post: (part, message, args) =>
-      charts.post({ name: message, sender: -1, receivers: [part], args, data: clock.time }),
+    post: (part, message, args, sender = -1) =>
+      charts.post({ name: message, sender, receivers: [part], args, data: clock.time }),
     hit,
   };
 }

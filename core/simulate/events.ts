@@ -69,7 +69,7 @@ export function drive(run: RunningSimulation): void {
 }
 
 export function apply(run: RunningSimulation, x: Outside | Stimulus): void {
-  if (x.kind === 'send') run.charts.post(x.part, x.message, x.args);
+  if (x.kind === 'send') run.charts.post(x.part, x.message, x.args, x.sender);
   else assign(run, x.variable, x.value);
 }
 

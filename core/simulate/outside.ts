@@ -24,5 +24,7 @@ export type Outside =
       readonly part: number;
       readonly message: string;
       readonly args: readonly MessageArgument[];
+      /** The part that sends it, by number; missing where nobody inside does. */
+      readonly sender?: number;
     }
   | { readonly kind: 'set'; readonly variable: number; readonly value: number };

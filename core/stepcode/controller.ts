@@ -4,7 +4,7 @@ import { problem, type Problem } from '../language/diagnostics';
 import { newSetup, type PartType, type Project } from '../project/project';
 import { isRunnable, prepareRun } from '../run';
 import { constantOf } from './lower-equations';
-import { lowerController } from './lower-step';
+import { lowerController, type Controller } from './lower-step';
 import type { StepProgram } from './step-program';
 
 /** The step program of a part type of a project, every so many seconds; without them those of its fastest sheet. */
@@ -12,6 +12,7 @@ export function stepProgramOf(
   project: Project,
   type: PartType,
   every?: number,
+  more: Pick<Controller, 'isWhole'> = {},
 ): { readonly program?: StepProgram; readonly problems: readonly Problem[] } {
   const setup = { ...newSetup('code', 'code'), root: type.id };
   const prepared = prepareRun({ ...project, requirements: [] }, setup);
@@ -40,6 +41,7 @@ export function stepProgramOf(
     accepts: [...new Set(type.ports.flatMap((p) => p.accepts))].filter((m) => m !== '*'),
     sends: [...new Set(type.ports.flatMap((p) => p.sends))].filter((m) => m !== '*'),
     triggers,
+    ...more,
   });
 }
 

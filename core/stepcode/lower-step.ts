@@ -39,6 +39,8 @@ export interface Controller {
   readonly sends: readonly string[];
   /** Triggers by message as they are written, such as `start(level)`. */
   readonly triggers: readonly string[];
+  /** Everything in it can be read after a step, what only lies on the way included. */
+  readonly isWhole?: boolean;
 }
 
 /** So many messages wait at most, and so many of one kind are looked at in one step. */
@@ -77,12 +79,14 @@ export function lowerController(c: Controller): {
   };
   return {
     problems: b.problems,
-    program: withoutIdle(
-      withLocals(
-        whole,
-        sheets.map((s) => s.routine),
-      ),
-    ),
+    program: c.isWhole
+      ? whole
+      : withoutIdle(
+          withLocals(
+            whole,
+            sheets.map((s) => s.routine),
+          ),
+        ),
   };
 }
 
@@ -667,6 +671,18 @@ function stepping(
       set(left, minus(b.read(left), one)),
     );
   }
+  if (c.isWhole)
+    for (const { variable, rhythm } of w.equations.given.values()) {
+      const { name, hidden, type, unit } = model.variables[variable];
+      if (rhythm >= 0 || hidden) continue;
+      const slot = b.slot({ name, role: 'part', type: stepType(type), unit });
+      body.push(
+        set(
+          slot,
+          b.piece('', b.slots[slot].start, () => names('').value(variable)),
+        ),
+      );
+    }
   for (const [k, slot] of w.before)
     body.push(
       set(

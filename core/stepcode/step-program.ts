@@ -3,7 +3,7 @@
  * off the simulator. Text in C and JavaScript come from it; neither reads the model again.
  */
 
-/** Real numbers are single precision, whole ones have 32 bits. */
+/** Real numbers are single precision, whole ones have 32 bits; constants are as they are written. */
 export type StepType = 'f32' | 'i32' | 'bool';
 
 /** `part`: kept from step to step. */
@@ -130,7 +130,7 @@ export interface StepProgram {
 export const number = (value: number, type: StepType = 'f32', list?: number): StepExpr => ({
   op: 'const',
   type,
-  value: type === 'f32' ? Math.fround(value) : value,
+  value,
   ...(list !== undefined && { list }),
 });
 export const truth = (value: boolean): StepExpr => ({ op: 'const', type: 'bool', value: Number(value) });

@@ -71,7 +71,8 @@ interface Text {
 }
 
 /** The shortest decimal that is this number in single precision. */
-export function floatText(value: number): string {
+export function floatText(exact: number): string {
+  const value = Math.fround(exact);
   if (Number.isNaN(value)) return 'NAN';
   if (!Number.isFinite(value)) return value > 0 ? 'INFINITY' : '-INFINITY';
   for (let digits = 1; digits <= 9; digits++) {

@@ -1,15 +1,27 @@
 import type { CSource } from './write-c';
 import { legalName } from './c-names';
-import type { SlotRole, StepProgram } from './step-program';
+import { floatText } from './write-c';
+import type { SlotRole, StepProgram, StepType } from './step-program';
+
+export interface HarnessOptions {
+  /** Values of parameters other than those they begin with, by slot. */
+  readonly parameters?: ReadonlyMap<number, number>;
+  /** Says at its end how many steps it has gone, how long all, the shortest and the longest took, in ns. */
+  readonly isTimed?: boolean;
+}
 
 /** A program that runs steps on the lines it reads, and says after each what came out and what is kept: for tests of the code alone. */
-export function writeHarness(program: StepProgram, { names }: Pick<CSource, 'names'>): string {
+export function writeHarness(
+  program: StepProgram,
+  { names }: Pick<CSource, 'names'>,
+  { parameters = new Map(), isTimed = false }: HarnessOptions = {},
+): string {
   const own = legalName(program.name);
   const inputs = harnessColumns(program, ['input']);
   const shown = harnessColumns(program, ['output', 'part']);
   const place = (k: number): string => {
     const { role } = program.slots[k];
-    return `${role === 'input' ? 'in.' : role === 'output' ? 'out.' : 'state.'}${names[k]}`;
+    return `${places[role]}${names[k]}`;
   };
   const read = inputs.map((k) => {
     const { type } = program.slots[k];
@@ -37,9 +49,11 @@ export function writeHarness(program: StepProgram, { names }: Pick<CSource, 'nam
     ' * each step these are printed:',
     ...shown.map((k) => ` *   ${place(k)}`),
     ' */',
+    ...(isTimed ? ['#define _POSIX_C_SOURCE 199309L'] : []),
     `#include "${own}.h"`,
     '#include <stdio.h>',
     '#include <string.h>',
+    ...(isTimed ? ['#include <time.h>'] : []),
     '',
     'int main(void)',
     '{',
@@ -49,23 +63,52 @@ export function writeHarness(program: StepProgram, { names }: Pick<CSource, 'nam
     '    long steps;',
     ...(hasWhole ? ['    long number;'] : []),
     '    long k;',
+    ...(isTimed
+      ? [
+          '    struct timespec before;',
+          '    struct timespec after;',
+          '    long ns;',
+          '    long calls = 0;',
+          '    long least = 0;',
+          '    long most = 0;',
+          '    double total = 0.0;',
+        ]
+      : []),
     '',
     '    memset(&state, 0, sizeof state);',
     '    memset(&in, 0, sizeof in);',
     '    memset(&out, 0, sizeof out);',
     `    ${own}_init(&state);`,
+    ...[...parameters].map(([slot, value]) => `    ${place(slot)} = ${valueText(program.slots[slot].type, value)};`),
     '    while (scanf("%ld", &steps) == 1) {',
     ...read.flat(),
     '        for (k = 0; k < steps; k++) {',
-    `            ${own}_step(&state, &in, &out);`,
+    ...(isTimed ? timed(`${own}_step(&state, &in, &out);`) : [`            ${own}_step(&state, &in, &out);`]),
     ...print.map((l) => `    ${l}`),
     '        }',
     '    }',
+    ...(isTimed ? ['    printf("%ld %.0f %ld %ld\\n", calls, total, least, most);'] : []),
     '    return 0;',
     '}',
     '',
   ].join('\n');
 }
+
+const places = { input: 'in.', output: 'out.', part: 'state.', parameter: 'state.param.', local: '' } as const;
+const valueText = (type: StepType, value: number): string =>
+  type === 'f32' ? floatText(value) : type === 'bool' ? (value === 0 ? 'false' : 'true') : String(Math.trunc(value));
+
+const timed = (call: string): readonly string[] => [
+  '            (void)clock_gettime(CLOCK_MONOTONIC, &before);',
+  `            ${call}`,
+  '            (void)clock_gettime(CLOCK_MONOTONIC, &after);',
+  '            ns = (long)(after.tv_sec - before.tv_sec) * 1000000000L;',
+  '            ns += after.tv_nsec - before.tv_nsec;',
+  '            least = ((calls == 0) || (ns < least)) ? ns : least;',
+  '            most = (ns > most) ? ns : most;',
+  '            total += (double)ns;',
+  '            calls++;',
+];
 
 /** Slots in the order of the columns of a harness. */
 export const harnessColumns = ({ slots }: StepProgram, roles: readonly SlotRole[]): readonly number[] =>

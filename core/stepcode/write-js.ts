@@ -2,7 +2,10 @@ import { stepsOf } from './lower-charts';
 import { queueSize } from './lower-step';
 import type { StepExpr, StepInstruction, StepProgram } from './step-program';
 
-/** The program as JavaScript with the numbers of a chip: single precision, 32 bits. It gives what the C text gives, bit for bit. */
+/**
+ * The program as JavaScript with the numbers of a chip: single precision, 32 bits. It gives what the C text gives, bit for bit. `double`:
+ * with the numbers of the simulator instead, so that what single precision does can be told from what steps do.
+ */
 export interface RunningStep {
   init(): void;
   step(): void;
@@ -11,8 +14,8 @@ export interface RunningStep {
   write(slot: number, value: number): void;
 }
 
-const help = `
-const f = Math.fround;
+const help = (double: boolean): string => `
+const f = ${double ? '(x) => x' : 'Math.fround'};
 const toInteger = (x) => x !== x ? 0 : x >= 2147483648 ? 2147483647 : x < -2147483648 ? -2147483648 : Math.floor(x);
 const fmin = (a, b) => a < b ? a : b;
 const fmax = (a, b) => a > b ? a : b;
@@ -26,13 +29,16 @@ const fremainder = (a, b) => f(a - f(ftrunc(f(a / b)) * b));
 const fmodulo = (a, b) => f(a - f(Math.floor(f(a / b)) * b));
 `;
 
-export function writeStepJs(program: StepProgram): string {
+export function writeStepJs(program: StepProgram, { double = false } = {}): string {
   const { slots, routines } = program;
   const name = (slot: number): string => `v${slot}`;
   const expr = (e: StepExpr): string => {
     switch (e.op) {
-      case 'const':
-        return e.type === 'bool' ? String(e.value !== 0) : Object.is(e.value, -0) ? '-0' : `${e.value}`;
+      case 'const': {
+        if (e.type === 'bool') return String(e.value !== 0);
+        const value = e.type === 'f32' && !double ? Math.fround(e.value) : e.value;
+        return Object.is(value, -0) ? '-0' : `${value}`;
+      }
       case 'slot':
         return e.at ? `${name(e.slot)}[${expr(e.at)}]` : name(e.slot);
       case 'neg':
@@ -88,13 +94,13 @@ export function writeStepJs(program: StepProgram): string {
   const isKept = (slot: number): boolean => slots[slot].role !== 'local';
   const blank = (slot: number): string => {
     const { type, size } = slots[slot];
-    if (size > 0) return type === 'f32' ? `new Float32Array(${size})` : `new Int32Array(${size})`;
+    if (size > 0) return type === 'f32' ? `new Float${double ? 64 : 32}Array(${size})` : `new Int32Array(${size})`;
     return type === 'bool' ? 'false' : '0';
   };
   const kept = slots.flatMap((_, k) => (isKept(k) ? [k] : []));
   return [
     "'use strict';",
-    help,
+    help(double),
     `const stepsOf = ${stepsOf.toString()};`,
     `const steps = (x) => stepsOf(x, ${program.period});`,
     ...kept.map((k) => `let ${name(k)} = ${blank(k)};`),
@@ -130,9 +136,9 @@ function callText(e: Extract<StepExpr, { op: 'fn' }>, expr: (e: StepExpr) => str
   }
 }
 
-export function createStep(program: StepProgram): RunningStep {
+export function createStep(program: StepProgram, options: { readonly double?: boolean } = {}): RunningStep {
   // the text is written from numbers of slots alone
-  return new Function(writeStepJs(program))() as RunningStep;
+  return new Function(writeStepJs(program, options))() as RunningStep;
 }
 
 /** How many messages of one kind are looked at in one step. */

@@ -1,0 +1,136 @@
+import { spawnSync } from 'node:child_process';
+import { existsSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+
+/** Controllers as code, by the command: written, built, run in steps and compared. */
+jest.setTimeout(400_000);
+const folder = mkdtempSync(join(tmpdir(), 'zelvar-stages-'));
+const capper = 'samples/tube-capper.zelvar.json';
+const zelvar = (...args: string[]) => {
+  const { status, stdout, stderr } = spawnSync(process.execPath, ['cli/zelvar.mjs', ...args], { encoding: 'utf8' });
+  return { status, stdout, stderr };
+};
+const hasCompiler = spawnSync('cc', ['--version']).status === 0;
+const isThere = hasCompiler ? test : test.skip;
+
+test('code: sources with a map, told as JSON; what cannot be put into code at its place', () => {
+  const out = join(folder, 'code');
+  const done = zelvar('code', capper, '--type', 'CapperControl', '--out', out, '--json');
+  expect(done.status).toBe(0);
+  const said = JSON.parse(done.stdout) as { files: string[]; period: number; inputs: { name: string; c: string }[] };
+  expect(said.files).toEqual([
+    'CapperControl.h',
+    'CapperControl.c',
+    'CapperControl_test.c',
+    'Makefile',
+    'CapperControl.map.json',
+  ]);
+  expect(said.period).toBe(0.001);
+  expect(said.inputs.map((i) => i.c)).toContain('tubeSeen');
+  const source = readFileSync(join(out, 'CapperControl.c'), 'utf8').split('\n');
+  const { lines } = JSON.parse(readFileSync(join(out, 'CapperControl.map.json'), 'utf8')) as {
+    lines: { file: string; from: number; to: number; element: string }[];
+  };
+  // the lines of a state name it
+  const clamp = lines.filter((l) => l.element.endsWith('/state/s-clamp'));
+  expect(
+    clamp.some((l) =>
+      source
+        .slice(l.from - 1, l.to)
+        .join('\n')
+        .includes('CapperControl_Mode_Clamp;'),
+    ),
+  ).toBe(true);
+  for (const l of lines) expect(l.from <= l.to && l.to <= source.length).toBe(true);
+  expect(source.every((l) => l.length <= 80)).toBe(true);
+  const not = zelvar('code', capper, '--type', 'BeltDrive', '--out', join(folder, 'belt'), '--every', '0.001');
+  expect(not.status).toBe(1);
+  expect(not.stderr).toContain('physics of BeltDrive: error: A rate (der) cannot be put into code');
+  expect(existsSync(join(folder, 'belt'))).toBe(false);
+  expect(zelvar('code', capper, '--type', 'Belt', '--out', out)).toMatchObject({ status: 2 });
+  expect(zelvar('code', capper, '--type', 'Gripper', '--out', out).stderr).toContain('--every says');
+});
+isThere('code: the build file builds it, and the test program steps it', () => {
+  const out = join(folder, 'built');
+  zelvar('code', capper, '--type', 'CapperControl', '--out', out);
+  const flags = 'CFLAGS=-std=c99 -O2 -Wall -Wextra -Wconversion -Wshadow -Werror -ffp-contract=off';
+  expect(spawnSync('make', [flags], { cwd: out, encoding: 'utf8' })).toMatchObject({ status: 0, stderr: '' });
+  // 150 steps without anything: from Off by Homing to Ready
+  const ran = spawnSync(join(out, 'CapperControl_test'), {
+    input: `152 0 0 0 20 ${'0 '.repeat(8)}\n`,
+    encoding: 'utf8',
+  });
+  const rows = ran.stdout
+    .trim()
+    .split('\n')
+    .map((l) => l.split(' ').map(Number));
+  expect(rows).toHaveLength(152);
+  const mode = 12;
+  expect([rows[0][mode], rows[49][mode], rows[50][mode], rows[149][mode], rows[150][mode]]).toEqual([1, 1, 2, 2, 3]);
+  // it says once that it is ready
+  expect(rows.map((r) => r[7]).reduce((a, b) => a + b)).toBe(1);
+});
+isThere('stages: what differs, where it first does, and how long a step takes', () => {
+  const all = zelvar('stages', capper, '--setup', 'Careful', '--part', 'ctrl', '--json');
+  expect(all.status).toBe(1);
+  const { pairs, profile } = JSON.parse(all.stdout) as {
+    pairs: { a: string; b: string; quantity: string; same: boolean; first: { time: number } | null }[];
+    profile: { host: { unit: string; functions: { calls: number; min: number; mean: number; max: number }[] } };
+  };
+  expect(pairs.filter((p) => !p.same).map((p) => [p.a, p.b, p.quantity])).toEqual([
+    ['designed', 'sampled', 'ctrl.part'],
+  ]);
+  expect(pairs.find((p) => !p.same)!.first!.time).toBeGreaterThan(1);
+  expect(new Set(pairs.map((p) => `${p.a} ${p.b}`))).toEqual(
+    new Set(['designed sampled', 'sampled code', 'code host']),
+  );
+  const [step] = profile.host.functions;
+  expect(step.calls).toBe(2001);
+  expect(step.min <= step.mean && step.mean <= step.max).toBe(true);
+  const equal = zelvar('stages', capper, '--setup', 'Careful', '--part', 'ctrl', '--stages', 'code, host');
+  expect(equal).toMatchObject({ status: 0 });
+  expect(equal.stdout).toContain('code and host: the same in');
+});
+test('run: a part in steps, with verdicts as ever; what is no stage is told', () => {
+  const run = zelvar('run', capper, '--setup', 'Careful', '--stage', 'ctrl=code');
+  expect(run.status).toBe(0);
+  expect(run.stdout).toMatch(/CAP-02 +holds +margin 0\.0956/);
+  expect(run.stdout).toMatch(/CAP-16 +undecided +Loops are looked at only/);
+  const told = (stage: string) => zelvar('run', capper, '--setup', 'Careful', '--stage', stage);
+  expect(told('ctrl=fast')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('designed, sampled, code') as string,
+  });
+  expect(told('ctrl=board:small').stderr).toContain('is not there yet');
+  expect(told('ctl=code')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('did you mean ctrl?') as string,
+  });
+});
+test('a controller with names that C does not have', () => {
+  const type = (n: string) => ({
+    ...(JSON.parse(readFileSync(capper, 'utf8')) as { types: { name: string }[] }).types.find(
+      (t) => t.name === 'CapperControl',
+    )!,
+    name: n,
+  });
+  const whole = JSON.parse(readFileSync(capper, 'utf8')) as { types: { id: string; name: string }[] };
+  const text = JSON.stringify({
+    ...whole,
+    types: whole.types.map((t) => (t.name === 'CapperControl' ? type('Größe') : t)),
+  });
+  const file = join(folder, 'names.zelvar.json');
+  // another alphabet for a state, a word of C for an input
+  writeFileSync(
+    file,
+    text.replaceAll('"Clamp"', '"Зажим"').replaceAll('Clamp', 'Зажим').replaceAll('torque', 'volatile'),
+  );
+  const out = join(folder, 'names');
+  const done = zelvar('code', file, '--type', 'Größe', '--out', out);
+  if (done.status !== 0) throw new Error(done.stderr);
+  const header = readFileSync(join(out, 'Grosse.h'), 'utf8');
+  expect(header).toContain('float volatile_;');
+  expect(/^[\x20-\x7e\n]*$/.test(header.replace(/\/\*[\s\S]*?\*\//g, ''))).toBe(true);
+  if (hasCompiler) expect(spawnSync('make', { cwd: out }).status).toBe(0);
+});

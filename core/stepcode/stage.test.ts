@@ -1,0 +1,195 @@
+import { tubeCapper } from '@/samples/tube-capper';
+import {
+  emptyProject,
+  newPart,
+  newSetup,
+  newSignalLine,
+  newSignalSheet,
+  newType,
+  type Project,
+  type Setup,
+} from '../project/project';
+import { valueAt } from '../simulate/recording';
+import { chart, quantity, state, transition } from '../testing/run-project';
+import { stagedRun, stages, type Stage, type StagedRun } from './stage';
+
+const runOf = (project: Project, setup: Setup, chosen: Readonly<Record<string, Stage>>): StagedRun => {
+  const { value, problems } = stagedRun(project, setup, new Map(Object.entries(chosen)));
+  if (!value) throw new Error(problems.map((p) => `${p.place}: ${p.message}`).join('; '));
+  value.run.simulation.advance(Infinity);
+  expect(value.run.simulation.problem).toBeUndefined();
+  return value;
+};
+const told = (project: Project, setup: Setup, chosen: Readonly<Record<string, Stage>>): string =>
+  stagedRun(project, setup, new Map(Object.entries(chosen)))
+    .problems.map((p) => p.message)
+    .join('; ');
+const reader = ({ run }: StagedRun) => {
+  const recording = run.recorder.take();
+  return (name: string, t: number): number => {
+    const column = recording.columns.find((c) => c.name === name);
+    if (!column) throw new Error(`There is no ${name}`);
+    return valueAt(recording, column, t)!;
+  };
+};
+
+/** A lag of 0.5 s whose controller works every 10 ms: u = gain (1 - x), while it is switched on. */
+const T = 0.01;
+const loop = (more: Partial<Setup> = {}, others: Partial<Project> = {}): Project => ({
+  ...emptyProject('p', 'P'),
+  root: 'top',
+  types: [
+    {
+      ...newType('top', 'Top'),
+      parts: [
+        { ...newPart('a', 'plant', 'plant') },
+        { ...newPart('b', 'ctrl', 'ctrl') },
+        { ...newPart('c', 'desk', 'desk') },
+      ],
+      links: [
+        { id: 'l1', carries: '', from: 'plant.x', to: 'ctrl.x' },
+        { id: 'l2', carries: '', from: 'ctrl.u', to: 'plant.u' },
+        { id: 'l3', carries: '', from: 'desk.out', to: 'ctrl.in' },
+        { id: 'l4', carries: '', from: 'ctrl.back', to: 'desk.in' },
+      ],
+    },
+    {
+      ...newType('plant', 'Plant'),
+      quantities: [quantity('u', '', { role: 'input' }), quantity('x', '0', { role: 'output' })],
+      physics: 'equation 0.5*der(x) = u - x;',
+    },
+    {
+      ...newType('ctrl', 'Ctrl'),
+      quantities: [
+        quantity('x', '', { role: 'input' }),
+        quantity('u', '', { role: 'output' }),
+        quantity('gain', '4', { role: 'parameter' }),
+        quantity('level', '0'),
+      ],
+      signals: [
+        {
+          ...newSignalSheet('s', 'S'),
+          every: String(T),
+          lines: [newSignalLine('z', 'u = if in(mode.On) then gain*(level - x) else 0')],
+        },
+      ],
+      charts: [
+        chart(
+          'mode',
+          [state('Off'), state('On', { entry: 'send ready(at = level) to back;' })],
+          [
+            transition('Off', 'On', 'message go(to)', { effect: 'level := to;' }),
+            transition('On', 'Off', "after 1 's'"),
+          ],
+        ),
+      ],
+      ports: [
+        { id: 'i', name: 'in', accepts: ['go'], sends: [], note: '' },
+        { id: 'o', name: 'back', accepts: [], sends: ['ready'], note: '' },
+      ],
+    },
+    {
+      ...newType('desk', 'Desk'),
+      charts: [
+        chart(
+          'says',
+          [state('Quiet'), state('Asked'), state('Told')],
+          [
+            transition('Quiet', 'Asked', "after 0.2037 's'", { effect: 'send go(to = 0.75) to out;' }),
+            transition('Asked', 'Told', 'message ready(at)'),
+          ],
+        ),
+      ],
+      ports: [
+        { id: 'i', name: 'in', accepts: ['ready'], sends: [], note: '' },
+        { id: 'o', name: 'out', accepts: [], sends: ['go'], note: '' },
+      ],
+    },
+  ],
+  setups: [{ ...newSetup('s', 'S'), stop: 2, recordEvery: 0.002, ...more }],
+  ...others,
+});
+
+describe('a loop of a plant and a controller that works at ticks', () => {
+  /** The plant exactly from tick to tick; on from the tick after the message came until a second later. */
+  const expected = (gain: number): ((k: number) => readonly [number, number]) => {
+    const decay = Math.exp(-T / 0.5);
+    const all: (readonly [number, number])[] = [];
+    let x = 0;
+    for (let k = 0; k <= 200; k++) {
+      // the message comes at 0.2037 s, and is seen at tick 21
+      const u = k >= 21 && k < 121 ? gain * (0.75 - x) : 0;
+      all.push([x, u]);
+      x = u + (x - u) * decay;
+    }
+    return (k) => all[k];
+  };
+  test.each(['sampled', 'code'] as const)('%s: as the difference equation has it, held in between', (stage) => {
+    const project = loop();
+    const at = reader(runOf(project, project.setups[0], { ctrl: stage }));
+    const wanted = expected(4);
+    const digits = stage === 'sampled' ? 8 : 5;
+    for (let k = 0; k < 200; k += 3) {
+      expect(at('plant.x', k * T)).toBeCloseTo(wanted(k)[0], digits);
+      for (const part of [0.1, 0.9]) expect(at('ctrl.u', (k + part) * T)).toBeCloseTo(wanted(k)[1], digits);
+    }
+    expect([at('ctrl.mode', 0.205), at('ctrl.mode', 0.215), at('ctrl.mode', 1.205), at('ctrl.mode', 1.215)]).toEqual([
+      at('ctrl.mode', 0),
+      at('ctrl.mode', 1),
+      at('ctrl.mode', 1),
+      at('ctrl.mode', 0),
+    ]);
+    // the answer has come to the desk
+    expect(at('desk.says', 0.209)).not.toBe(at('desk.says', 0.211));
+    expect(at('ctrl.level', 1)).toBeCloseTo(0.75, digits);
+  });
+  test('a value that the setup changes is that of the code', () => {
+    const project = loop({ changes: [{ id: 'c', name: 'ctrl.gain', value: '7' }] });
+    const at = reader(runOf(project, project.setups[0], { ctrl: 'code' }));
+    const wanted = expected(7);
+    for (let k = 0; k < 200; k += 7) expect(at('plant.x', k * T)).toBeCloseTo(wanted(k)[0], 5);
+  });
+  test('what came in and out is kept, step by step', () => {
+    const project = loop();
+    const { parts } = runOf(project, project.setups[0], { ctrl: 'code' });
+    const [part] = parts;
+    expect(part.inputs.length).toBe(201);
+    const message = part.program.slots.filter((s) => s.role === 'input').findIndex((s) => s.name === 'go');
+    expect(part.inputs.flatMap((r, k) => (r[message] !== 0 ? [[k, r[message]]] : []))).toEqual([[21, 1]]);
+  });
+  test('what cannot go in steps is told', () => {
+    const project = loop();
+    expect(told(project, project.setups[0], { ctlr: 'code' })).toBe('There is no part ctlr; did you mean ctrl?');
+    expect(told(project, project.setups[0], { plant: 'code' })).toContain('Plant has no sampled sheet');
+  });
+});
+
+test('the capper does the same in all stages, its controller at the next tick', () => {
+  const [setup] = tubeCapper.setups;
+  const runs = stages.map((stage) => runOf(tubeCapper, setup, { ctrl: stage }));
+  const verdicts = runs.map(({ run }) => run.findings().map((f) => `${f.key} ${f.verdict}`));
+  const loops = tubeCapper.requirements.find((r) => r.key === 'CAP-16')!;
+  expect(loops.text).toContain('margin');
+  for (const v of verdicts.slice(1))
+    expect(v).toEqual(verdicts[0].map((x) => (x.startsWith('CAP-16') ? 'CAP-16 undecided' : x)));
+  const changes = runs.map(({ run }) => {
+    const recording = run.recorder.take();
+    const column = recording.columns.find((c) => c.name === 'ctrl.mode')!;
+    const found: { time: number; mode: string }[] = [];
+    for (let k = 0; k < recording.rows; k++) {
+      const mode = column.configurations![column.values[k]].map((s) => column.literals[s]).join('+');
+      if (mode !== found.at(-1)?.mode) found.push({ time: recording.time[k], mode });
+    }
+    return found;
+  });
+  const [designed, ...inSteps] = changes;
+  for (const other of inSteps) {
+    expect(other.map((c) => c.mode)).toEqual(designed.map((c) => c.mode));
+    other.forEach(({ time }, k) => {
+      expect(time - designed[k].time).toBeGreaterThan(-1e-9);
+      // each goes on from what came late before
+      expect(time - designed[k].time).toBeLessThan(0.001 * (k + 1));
+      expect(Math.abs(time * 1000 - Math.round(time * 1000))).toBeLessThan(1e-6);
+    });
+  }
+});

@@ -1,0 +1,289 @@
+import { nearestName } from '../language/nearest';
+import { hasErrors, problem, type Problem } from '../language/diagnostics';
+import { startChart } from '../behaviour/chart-step';
+import { one } from '../flatten/flat-expression';
+import type { FlatChart, FlatEquation, FlatModel, FlatStatement } from '../flatten/flat-model';
+import type { PartType, Project, Setup } from '../project/project';
+import { createRun, isRunnable, prepareRun, type RequirementFinding, type Run } from '../run';
+import type { Runnable, RunOptions, WatchingDriver } from '../run/run';
+import { compile } from '../simulate/compile';
+import type { MessageRecord, Outside } from '../simulate/simulation';
+import { stepProgramOf } from './controller';
+import type { Slot, StepProgram } from './step-program';
+import { createStep, type RunningStep } from './write-js';
+
+/**
+ * Runs in which a part is not simulated: it goes in steps, reads its inputs at them, and holds its outputs in between. Everything else is
+ * the run it was. `sampled`: with the numbers of the simulator; `code`: with those of a chip.
+ */
+export type Stage = 'designed' | 'sampled' | 'code';
+export const stages: readonly Stage[] = ['designed', 'sampled', 'code'];
+
+/** By full name of the part. */
+export type StagesOfParts = ReadonlyMap<string, Stage>;
+
+export interface StagedRun {
+  readonly run: Run;
+  readonly prepared: Runnable;
+  readonly parts: readonly StagedPart[];
+}
+
+/** A part that goes in steps, and what came in and out at each. */
+export interface StagedPart {
+  readonly name: string;
+  readonly stage: Stage;
+  readonly program: StepProgram;
+  /** Inputs of every step, in the order of the input slots of the program. */
+  readonly inputs: readonly Float64Array[];
+  /** What came out and what was kept after every step, by slot. */
+  readonly shown: readonly number[];
+  readonly results: readonly Float64Array[];
+  /** Parameters, by slot, as the run has them. */
+  readonly parameters: ReadonlyMap<number, number>;
+}
+
+export function stagedRun(
+  project: Project,
+  setup: Setup,
+  chosen: StagesOfParts,
+  options: Pick<RunOptions, 'record'> = {},
+): { readonly value?: StagedRun; readonly problems: readonly Problem[] } {
+  const prepared = prepareRun(project, setup);
+  if (!isRunnable(prepared)) return { problems: prepared.problems.filter((p) => p.severity === 'error') };
+  const wrong = (message: string): { problems: readonly Problem[] } => ({
+    problems: [problem('error', 'stage', message)],
+  });
+  const staged: Stepped[] = [];
+  let { model } = prepared;
+  for (const [name, stage] of chosen) {
+    const number = prepared.model.parts.findIndex((p) => p.name === name);
+    if (number < 0) {
+      const own = new Set(project.types.map((t) => t.name));
+      const parts = prepared.model.parts.flatMap((p) => (p.name !== '' && own.has(p.typeName) ? [p.name] : []));
+      const near = nearestName(name, parts);
+      return wrong(`There is no part ${name}${near ? `; did you mean ${near}?` : `; there are ${parts.join(', ')}`}`);
+    }
+    if (stage === 'designed') continue;
+    const type = project.types.find((t) => t.name === prepared.model.parts[number].typeName);
+    if (!type) return wrong(`${name} is of the library: only part types of the project go in steps`);
+    const { program, problems } = stepProgramOf(project, type, undefined, { isWhole: true });
+    if (!program) return { problems };
+    staged.push(stepped(prepared.model, type, name, number, stage, program));
+    model = withoutPart(model, name, number);
+  }
+  const made = staged.length > 0 ? compile(model) : { program: prepared.program, problems: [] };
+  if (!made.program) return { problems: made.problems.filter((p) => p.severity === 'error') };
+  if (hasErrors(made.problems)) return { problems: made.problems };
+  const ready: Runnable = { ...prepared, program: made.program };
+  const run = createRun(ready, { ...options, drivers: staged.map((s) => s.driver) });
+  return {
+    problems: [],
+    value: {
+      prepared: ready,
+      run: staged.length > 0 ? { ...run, findings: () => withoutLoops(ready, run.findings()) } : run,
+      parts: staged.map((s) => s.part),
+    },
+  };
+}
+
+/** What a requirement says of loops cannot be seen where a part of them is not simulated. */
+const withoutLoops = ({ requirements }: Runnable, findings: RequirementFinding[]): RequirementFinding[] =>
+  findings.map((f, k) =>
+    requirements[k].loops.length === 0
+      ? f
+      : {
+          ...f,
+          verdict: 'undecided',
+          margin: undefined,
+          unit: '',
+          worstAt: undefined,
+          failsSince: undefined,
+          lane: [],
+          reason: 'Loops are looked at only where every part runs as designed',
+        },
+  );
+
+/** The model with the inside of a part taken out: what followed from it is set from outside, and held. */
+function withoutPart(model: FlatModel, name: string, number: number): FlatModel {
+  const within = (part: string): boolean => part === name || part.startsWith(`${name}.`);
+  const isInput = (k: number): boolean => {
+    const { name: full, isInput: comesIn } = model.variables[k];
+    return comesIn && !full.slice(name.length + 1).includes('.');
+  };
+  const isHeld = model.variables.map(
+    (v, k) => v.name.startsWith(`${name}.`) && (v.kind === 'continuous' || v.kind === 'discrete') && !isInput(k),
+  );
+  const begun = begunStates(model, number);
+  // inputs of blocks inside are given by the part around them
+  const isInside = ({ left, origin }: FlatEquation): boolean =>
+    within(origin.part) ||
+    (left.op === 'var' && isHeld[left.index] && model.variables[left.index].name.slice(name.length + 1).includes('.'));
+  return {
+    ...model,
+    variables: model.variables.map((v, k) =>
+      isHeld[k] ? { ...v, kind: 'assigned' as const } : begun.has(k) ? { ...v, start: one } : v,
+    ),
+    equations: model.equations.filter((e) => !isInside(e)),
+    initialEquations: model.initialEquations.filter((e) => !isInside(e)),
+    actions: model.actions.filter((a) => !within(a.origin.part)),
+    assertions: model.assertions.filter((a) => !within(a.origin.part)),
+    charts: model.charts.filter((c) => c.part !== number),
+  };
+}
+
+/** States that charts of a part begin in are active from the start. */
+function begunStates(model: FlatModel, number: number): ReadonlySet<number> {
+  const found = new Set<number>();
+  for (const { part, structure, active } of model.charts)
+    for (const leaf of part === number ? startChart(structure).next.leaves : [])
+      for (let s = leaf; s >= 0; s = structure.states[s].parent) found.add(active[s]);
+  return found;
+}
+
+interface Stepped {
+  readonly driver: WatchingDriver;
+  readonly part: StagedPart;
+}
+
+function stepped(
+  model: FlatModel,
+  type: PartType,
+  name: string,
+  number: number,
+  stage: Stage,
+  program: StepProgram,
+): Stepped {
+  const run = createStep(program, { double: stage === 'sampled' });
+  const { slots, period } = program;
+  const of = (role: Slot['role']): readonly number[] =>
+    slots.flatMap((s, k) => (s.role === role && s.size === 0 ? [k] : []));
+  const variableOf = (slot: number): number | undefined => model.indexOf.get(`${name}.${slots[slot].name}`);
+  const inputs = of('input');
+  const charts = model.charts.filter((c) => c.part === number);
+  const isMessage = new Set(type.ports.flatMap((p) => p.accepts));
+  const messagesIn = inputs.filter((k) => variableOf(k) === undefined && isMessage.has(slots[k].name));
+  // what is kept, then what goes out
+  const shown = [...of('part'), ...of('output')].flatMap((slot) => {
+    const variable = variableOf(slot);
+    return variable === undefined ? [] : [{ slot, variable }];
+  });
+  const sends = sentBy(charts, number);
+  const states = charts.map((c) => activity(model, program, c));
+  const came = new Map<string, number>();
+  const parameters = new Map<number, number>();
+  const history: Float64Array[] = [];
+  const results: Float64Array[] = [];
+  const single = [...of('output'), ...of('part')];
+  let next = 0;
+
+  const begin = (values: Float64Array): void => {
+    run.init();
+    for (const slot of of('parameter')) {
+      const variable = variableOf(slot);
+      if (variable === undefined) continue;
+      run.write(slot, values[variable]);
+      parameters.set(slot, values[variable]);
+    }
+  };
+  const step = (values: Float64Array): readonly Outside[] => {
+    // arguments stand under the name of their message, and keep the last value
+    const row = Float64Array.from(inputs, (slot) => {
+      const variable = variableOf(slot);
+      return variable === undefined ? (came.get(slots[slot].name) ?? 0) : values[variable];
+    });
+    inputs.forEach((slot, k) => run.write(slot, row[k]));
+    history.push(row);
+    for (const slot of messagesIn) came.delete(slots[slot].name);
+    run.step();
+    results.push(Float64Array.from(single, (slot) => run.read(slot)));
+    return [...changes(run, values), ...messages(run)];
+  };
+  const changes = (r: RunningStep, values: Float64Array): readonly Outside[] => [
+    ...shown.flatMap(({ slot, variable }): Outside[] => {
+      const value = r.read(slot);
+      return Object.is(values[variable], value) ? [] : [{ kind: 'set', variable, value }];
+    }),
+    ...states.flatMap((s) => s(r, values)),
+  ];
+  const messages = (r: RunningStep): readonly Outside[] =>
+    [...sends].flatMap(([message, { receivers, args }]) => {
+      const slot = slots.findIndex((s) => s.role === 'output' && s.name === message);
+      const count = slot < 0 ? 0 : r.read(slot);
+      const given = args.flatMap((a) => {
+        const at = slots.findIndex((s) => s.role === 'output' && s.name === `${message}_${a}`);
+        return at < 0 ? [] : [{ name: a, value: r.read(at) }];
+      });
+      return Array.from({ length: count }, () =>
+        receivers.map((part): Outside => ({ kind: 'send', part, message, args: given, sender: number })),
+      ).flat();
+    });
+  return {
+    part: { name, stage, program, inputs: history, shown: single, results, parameters },
+    driver: {
+      nextTime: () => next * period,
+      look(time, values) {
+        // by less than a step: times are multiples of the period
+        if (time < (next - 1e-6) * period) return [];
+        if (next === 0) begin(values);
+        next++;
+        return step(values);
+      },
+      message(record: MessageRecord) {
+        if (!record.receivers.includes(number)) return;
+        came.set(record.message, (came.get(record.message) ?? 0) + 1);
+        for (const a of record.args) came.set(`${record.message}_${a.name}`, a.value);
+      },
+    },
+  };
+}
+
+/** Who hears what a part sends, and with which arguments. */
+function sentBy(
+  charts: readonly FlatChart[],
+  number: number,
+): ReadonlyMap<string, { readonly receivers: readonly number[]; readonly args: readonly string[] }> {
+  const found = new Map<string, { receivers: Set<number>; args: Set<string> }>();
+  const visit = (list: readonly FlatStatement[]): void =>
+    list.forEach((s) => {
+      if (s.kind === 'if') {
+        s.branches.forEach((b) => visit(b.body));
+        visit(s.otherwise);
+      }
+      if (s.kind !== 'send') return;
+      const known = found.get(s.send.message) ?? { receivers: new Set(), args: new Set() };
+      s.send.receivers.filter((r) => r !== number).forEach((r) => known.receivers.add(r));
+      s.send.args.forEach((a) => known.args.add(a.name));
+      found.set(s.send.message, known);
+    });
+  for (const c of charts)
+    for (const list of [...c.entry, ...c.do, ...c.exit, ...c.transitions.map((t) => t.effect)]) visit(list);
+  return new Map([...found].map(([m, { receivers, args }]) => [m, { receivers: [...receivers], args: [...args] }]));
+}
+
+/** Tells which states have become active or not, from the numbers of the regions. */
+function activity(
+  model: FlatModel,
+  { slots, lists }: StepProgram,
+  chart: FlatChart,
+): (run: RunningStep, values: Float64Array) => readonly Outside[] {
+  const { states } = chart.structure;
+  const stateAt = new Map(chart.active.map((index, k) => [model.variables[index].place, k]));
+  const regions = slots.flatMap((s, slot) => {
+    if (s.role !== 'part' || s.list < 0 || s.size > 0 || s.note !== '') return [];
+    const { members } = lists[s.list];
+    return members.some((m) => stateAt.has(m.from))
+      ? [{ slot, members: new Map(members.map((m) => [m.value, m.from])) }]
+      : [];
+  });
+  return (run, values) => {
+    const active = new Set<number>();
+    for (const { slot, members } of regions) {
+      const state = stateAt.get(members.get(run.read(slot)) ?? '');
+      for (let s = state ?? -1; s >= 0; s = states[s].parent) active.add(s);
+    }
+    return chart.active.flatMap((variable, k): Outside[] => {
+      const value = Number(active.has(k));
+      return values[variable] === value ? [] : [{ kind: 'set', variable, value }];
+    });
+  };
+}
