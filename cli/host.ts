@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { legalName } from '../core/stepcode/c-names';
-import type { StepProgram } from '../core/stepcode/step-program';
+import type { StepProgram, StepType } from '../core/stepcode/step-program';
 import { writeC } from '../core/stepcode/write-c';
 import { harnessColumns, writeHarness } from '../core/stepcode/write-harness';
 
@@ -53,11 +53,12 @@ export function stepOnHost(
     const text = inputs.map((row) => `1 ${row.map(numberText).join(' ')}`).join('\n');
     const said = run(join(folder, 'steps'), [], text);
     if (said === undefined) return 'The compiled program ended before its time';
+    const slots = harnessColumns(program, ['output', 'part']);
     const lines = said.trimEnd().split('\n');
     const [calls, total, min, max] = lines.pop()!.split(' ').map(Number);
     return {
-      slots: harnessColumns(program, ['output', 'part']),
-      results: lines.map((l) => l.split(' ').map(numberOf)),
+      slots,
+      results: lines.map((l) => l.split(' ').map((t, k) => numberOf(t, program.slots[slots[k]].type))),
       time: { calls, min, mean: total / Math.max(1, calls), max },
     };
   } finally {
@@ -67,5 +68,8 @@ export function stepOnHost(
 
 const numberText = (x: number): string =>
   Number.isNaN(x) ? 'nan' : Number.isFinite(x) ? String(x) : x > 0 ? 'inf' : '-inf';
-const numberOf = (t: string): number =>
-  /nan/.test(t) ? NaN : t === 'inf' ? Infinity : t === '-inf' ? -Infinity : Number(t);
+/** Nine digits tell single precision numbers apart. */
+const numberOf = (t: string, type: StepType): number => {
+  const x = /nan/.test(t) ? NaN : t === 'inf' ? Infinity : t === '-inf' ? -Infinity : Number(t);
+  return type === 'f32' ? Math.fround(x) : x;
+};

@@ -153,8 +153,8 @@ function onHost(
   const pairs = host.slots.flatMap((slot, k): Pair[] => {
     const other = shown.get(keyOf(program, slot));
     if (other === undefined) return [];
-    const { type, name, role } = program.slots[slot];
-    const values = staged.results.map((row) => (type === 'f32' ? Number(row[other].toPrecision(9)) : row[other]));
+    const { name, role } = program.slots[slot];
+    const values = staged.results.map((row) => row[other]);
     let first: Pair['first'] = null;
     let largest: Pair['largest'] = null;
     values.forEach((a, n) => {

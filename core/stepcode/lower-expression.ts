@@ -1,5 +1,6 @@
 import type { FlatExpr, PairExpr } from '../flatten/flat-expression';
 import type { ValueType } from '../flatten/flat-model';
+import type { LibraryName } from './library';
 import {
   and,
   not,
@@ -20,6 +21,9 @@ export interface Names {
   /** What it was in the step before. */
   before(variable: number): StepExpr;
   time(): StepExpr;
+  /** A function of mathematics. */
+  call(name: LibraryName, args: readonly StepExpr[]): StepExpr;
+  table(x: readonly number[], y: readonly number[], slope: boolean, at: StepExpr): StepExpr;
   /** Stops at what a step cannot do. */
   refuse(what: string): never;
 }
@@ -171,7 +175,7 @@ function lowered(e: FlatExpr, type: StepType, names: Names): StepExpr {
     case 'delay':
       return names.refuse('A delay in time');
     case 'table':
-      return names.refuse('A table');
+      return names.table(e.x, e.y, e.slope, as(e.a, 'f32'));
     case 'sample':
       return names.refuse('A rhythm of its own (sample)');
   }
@@ -189,7 +193,7 @@ function power({ a, b }: PairExpr, names: Names): StepExpr {
   const base = lowerExpression(a, 'f32', names);
   if (count === 0.5) return { op: 'fn', type: 'f32', name: 'sqrt', args: [base] };
   if (!Number.isInteger(count) || Math.abs(count) < 1 || Math.abs(count) > 8)
-    return names.refuse('A power that is no whole number from 1 to 8');
+    return names.call('pow', [base, lowerExpression(b, 'f32', names)]);
   let product = base;
   for (let k = 1; k < Math.abs(count); k++) product = pair('mul', product, base);
   return count > 0 ? product : pair('div', number(1), product);
@@ -228,7 +232,12 @@ function lowerFunction(
       return call('modulo', e.args, t);
     case 'integer':
       return { op: 'toInteger', type: 'i32', a: lowerExpression(e.args[0], 'f32', names) };
+    case 'rootSlope':
+      return names.refuse('The slope of a root');
     default:
-      return names.refuse(`The function ${e.name}`);
+      return names.call(
+        e.name,
+        e.args.map((x) => lowerExpression(x, 'f32', names)),
+      );
   }
 }

@@ -10,6 +10,7 @@ import { lowerChart, prepareChart, type Events, type LoweredChart, type Surround
 import { constantOf, foldConstants, givenBy, isOwn, uses, type Given, type GivenEquations } from './lower-equations';
 import { lowerExpression, stepType, type Names } from './lower-expression';
 import type { Regions } from './regions';
+import { createLibrary, tableRoutine } from './library';
 import { withLocals, withoutIdle } from './tidy';
 import {
   and,
@@ -184,6 +185,8 @@ function createWork(b: Builder, c: Controller, equations: GivenEquations): Work 
     if (counter < 0) counter = b.slot({ name: 'steps', role: 'part', type: 'i32', note: 'steps since the beginning' });
     return b.read(counter);
   };
+  const library = createLibrary(b);
+  const tables = new Map<string, number>();
   const open = new Set<number>();
   const before = new Map<number, number>();
   const large = new Map<number, number>();
@@ -243,6 +246,13 @@ function createWork(b: Builder, c: Controller, equations: GivenEquations): Work 
       return b.read(slot);
     },
     time: () => pair('mul', { op: 'toReal', type: 'f32', a: count() }, number(c.period)),
+    call: library,
+    table(x, y, slope, at) {
+      const key = JSON.stringify([x, y, slope]);
+      const routine = tables.get(key) ?? tableRoutine(b, x, y, slope, tables.size + 1);
+      tables.set(key, routine);
+      return { op: 'call', type: 'f32', routine, args: [at] };
+    },
     refuse(what) {
       throw new Refusal(`${what} cannot be put into code`, place);
     },

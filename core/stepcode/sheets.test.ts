@@ -59,11 +59,7 @@ const largest = (pairs: readonly (readonly [number, number])[]): number => {
 
 /** What a step cannot do yet, by block. */
 const refused: Readonly<Record<string, string>> = {
-  'sampled chirp': 'The function sin cannot be put into code',
-  'sampled sine': 'The function sin cannot be put into code',
   'sampled noise': '2147483647, which has more digits than single precision, cannot be put into code',
-  'sampled table2': 'A table cannot be put into code',
-  'sampled wayDone': 'A power that is no whole number from 1 to 8 cannot be put into code',
 };
 /** Where the formula that shows a block would run away. */
 const calmer: Readonly<Record<string, string>> = {

@@ -6,8 +6,8 @@
 /** Real numbers are single precision, whole ones have 32 bits; constants are as they are written. */
 export type StepType = 'f32' | 'i32' | 'bool';
 
-/** `part`: kept from step to step. */
-export type SlotRole = 'input' | 'output' | 'parameter' | 'part' | 'local';
+/** `part`: kept from step to step. `constant`: an array of numbers that stay. */
+export type SlotRole = 'input' | 'output' | 'parameter' | 'part' | 'local' | 'constant';
 
 export interface Slot {
   /** As the model has it; several may be called the same in different roles. */
@@ -22,6 +22,8 @@ export interface Slot {
   readonly start: StepExpr;
   /** Names of its values, where it is one of a list: of the states of a region. */
   readonly list: number;
+  /** Of an array of the role `constant`. */
+  readonly values?: readonly number[];
 }
 
 /** Names of whole numbers, such as the states of a chart. */
@@ -110,6 +112,8 @@ export interface Routine {
   readonly takes: readonly number[];
   readonly locals: readonly number[];
   readonly gives: StepType | undefined;
+  /** The function of mathematics it is in basic operations, where it is one. */
+  readonly standard?: string;
   readonly body: readonly StepInstruction[];
 }
 

@@ -53,6 +53,13 @@ function visitAll(list: readonly StepInstruction[], visit: Visit): void {
     }
 }
 
+/** Slots a routine reads. */
+export function readSlots(r: Routine): ReadonlySet<number> {
+  const found = new Set<number>();
+  visitAll(r.body, { read: (slot) => void found.add(slot) });
+  return found;
+}
+
 const changed = (r: Routine, change: (x: StepInstruction) => readonly StepInstruction[]): Routine => {
   const all = (list: readonly StepInstruction[]): readonly StepInstruction[] =>
     list.flatMap((x): readonly StepInstruction[] => {

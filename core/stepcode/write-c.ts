@@ -1,3 +1,4 @@
+import { readSlots } from './tidy';
 import { createNames, legalName } from './c-names';
 import {
   operandsOf,
@@ -100,21 +101,25 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
   // --- names
   const listNames = lists.map((l) => global(`${own}_${capital(l.name)}`));
   const memberNames = lists.map((l, k) => l.members.map((m) => global(`${listNames[k]}_${m.name}`)));
+  const constants = new Map<number, string>();
   const inRole = {
     input: createNames(),
     output: createNames(),
     parameter: createNames(),
     part: createNames(['param']),
   };
-  const plainNames = slots.map((s) => (s.role === 'local' ? '' : inRole[s.role](s.name)));
+  const plainNames = slots.map((s) => (s.role === 'local' || s.role === 'constant' ? '' : inRole[s.role](s.name)));
   const routineNames = routines.map((r, k) =>
     k === program.init ? `${own}_init` : k === program.step ? `${own}_step` : global(r.name.replace(/\s+/g, '_')),
   );
   const usesOf = routinesUse(program);
+  const constantsOf = (r: Routine): readonly number[] =>
+    [...readSlots(r)].filter((slot) => slots[slot].role === 'constant');
   const localNames = new Map<number, string>();
   for (const r of routines) {
     const next = createNames(['state', 'in', 'out']);
     for (const s of [...r.takes, ...r.locals]) localNames.set(s, next(slots[s].name));
+    for (const s of constantsOf(r)) constants.set(s, next(slots[s].name.replace(/^table \d+ /, '')));
   }
   const needed = new Set<string>();
 
@@ -131,6 +136,8 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
         return `state->${plainNames[slot]}`;
       case 'local':
         return localNames.get(slot)!;
+      case 'constant':
+        return constants.get(slot)!;
     }
   };
   const memberText = (list: number, value: number): string | undefined => {
@@ -150,6 +157,7 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
         if (e.type === 'bool') return plain(e.value ? 'true' : 'false');
         const named = e.list === undefined ? undefined : memberText(e.list, e.value);
         if (named !== undefined) return plain(named);
+        if (e.type === 'f32' && !Number.isFinite(Math.fround(e.value))) needed.add('math');
         if (e.type === 'f32')
           return {
             text: floatText(e.value),
@@ -180,11 +188,12 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
         const level = levels[e.op];
         if (e.type === 'i32' && !e.isBounded && (e.op === 'add' || e.op === 'sub' || e.op === 'mul'))
           return helper(`wrap_${e.op}`, [e.a, e.b]);
-        // C binds and before or; readers are told by brackets
-        const left = e.op === 'or' && e.a.op === 'and' ? levels.plain : level;
-        const right =
-          e.op === 'or' && e.b.op === 'and' ? levels.plain : e.op === 'and' || e.op === 'or' ? level : level + 1;
-        const first = level === levels.eq || level === levels.lt ? level + 1 : left;
+        const isComparison = level === levels.eq || level === levels.lt;
+        // C binds and before or, and one comparison before another; readers are told by brackets
+        const inner = (x: StepExpr): number =>
+          isComparison ? levels.add : e.op === 'or' && x.op === 'and' ? levels.plain : level;
+        const first = inner(e.a);
+        const right = isComparison || e.op === 'and' || e.op === 'or' ? inner(e.b) : level + 1;
         return { text: `${inside(e.a, first)} ${signs[e.op]} ${inside(e.b, right)}`, level };
       }
     }
@@ -317,12 +326,16 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
       comment(0, [r.note && sentence(r.note), traced(r.from)].filter(Boolean).join('\n'));
       put(0, signature(k));
       put(0, '{');
+      for (const s of constantsOf(r)) {
+        const list = slots[s].values!.map(floatText).join(', ');
+        put(1, `static const float ${constants.get(s)!}[${slots[s].size}] = { ${list} };`);
+      }
       const begun = beginnings(r);
       for (const s of r.locals) {
         const first = begun.find((x) => x.slot === s);
         put(1, `${typeOf(slots[s])} ${localNames.get(s)!}${first ? ` = ${text(first.value).text}` : ''};`);
       }
-      if (r.locals.length > 0) lines.push('');
+      if (r.locals.length + constantsOf(r).length > 0) lines.push('');
       if (k === program.step && !usesOf[k].input) put(1, '(void)in;');
       if (k === program.step && !usesOf[k].output) put(1, '(void)out;');
       if (k === program.step && !usesOf[k].state) put(1, '(void)state;');
@@ -370,7 +383,11 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
       );
       out.push(`} ${listNames[k]};`, '');
     });
-    const struct = (role: Exclude<Slot['role'], 'local'>, name: string, before: readonly string[] = []): void => {
+    const struct = (
+      role: Exclude<Slot['role'], 'local' | 'constant'>,
+      name: string,
+      before: readonly string[] = [],
+    ): void => {
       const own = slots.map((s, k) => ({ s, k })).filter(({ s }) => s.role === role);
       out.push('typedef struct {', ...before);
       for (const { s, k } of own) {

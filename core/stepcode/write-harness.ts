@@ -94,7 +94,14 @@ export function writeHarness(
   ].join('\n');
 }
 
-const places = { input: 'in.', output: 'out.', part: 'state.', parameter: 'state.param.', local: '' } as const;
+const places = {
+  input: 'in.',
+  output: 'out.',
+  part: 'state.',
+  parameter: 'state.param.',
+  local: '',
+  constant: '',
+} as const;
 const valueText = (type: StepType, value: number): string =>
   type === 'f32' ? floatText(value) : type === 'bool' ? (value === 0 ? 'false' : 'true') : String(Math.trunc(value));
 

@@ -91,7 +91,7 @@ export function writeStepJs(program: StepProgram, { double = false } = {}): stri
         return x.value ? `return ${expr(x.value)};` : 'return;';
     }
   };
-  const isKept = (slot: number): boolean => slots[slot].role !== 'local';
+  const isKept = (slot: number): boolean => slots[slot].role !== 'local' && slots[slot].role !== 'constant';
   const blank = (slot: number): string => {
     const { type, size } = slots[slot];
     if (size > 0) return type === 'f32' ? `new Float${double ? 64 : 32}Array(${size})` : `new Int32Array(${size})`;
@@ -103,11 +103,16 @@ export function writeStepJs(program: StepProgram, { double = false } = {}): stri
     help(double),
     `const stepsOf = ${stepsOf.toString()};`,
     `const steps = (x) => stepsOf(x, ${program.period});`,
-    ...kept.map((k) => `let ${name(k)} = ${blank(k)};`),
-    ...routines.map(
-      (r, k) =>
-        `function r${k}(${r.takes.map(name).join(', ')}) {\n${r.locals.map((s) => `let ${name(s)} = ${blank(s)};`).join('\n')}\n${block(r.body)}\n}`,
+    ...slots.flatMap((s, k) =>
+      s.values ? [`const ${name(k)} = new Float${double ? 64 : 32}Array([${s.values.join(', ')}]);`] : [],
     ),
+    ...kept.map((k) => `let ${name(k)} = ${blank(k)};`),
+    ...routines.map((r, k) => {
+      const takes = r.takes.map(name).join(', ');
+      // with the numbers of the simulator its functions are those of the simulator too
+      if (double && r.standard) return `function r${k}(${takes}) { return Math.${r.standard}(${takes}); }`;
+      return `function r${k}(${takes}) {\n${r.locals.map((s) => `let ${name(s)} = ${blank(s)};`).join('\n')}\n${block(r.body)}\n}`;
+    }),
     `return { init: r${program.init}, step: r${program.step},`,
     `read(k) { switch (k) { ${kept.map((k) => `case ${k}: return ${slots[k].size > 0 ? `${name(k)}[0]` : slots[k].type === 'bool' ? `(${name(k)} ? 1 : 0)` : name(k)};`).join(' ')} } return NaN; },`,
     `write(k, x) { switch (k) { ${kept.flatMap((k) => (slots[k].size > 0 ? [] : [`case ${k}: ${name(k)} = ${slots[k].type === 'bool' ? 'x !== 0' : slots[k].type === 'i32' ? 'x | 0' : 'f(x)'}; return;`])).join(' ')} } } };`,

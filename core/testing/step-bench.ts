@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { StepProgram } from '../stepcode/step-program';
+import type { StepProgram, StepType } from '../stepcode/step-program';
 import { writeC } from '../stepcode/write-c';
 import { harnessColumns, writeHarness } from '../stepcode/write-harness';
 import { createStep } from '../stepcode/write-js';
@@ -35,18 +35,28 @@ export function stepsInC(
     });
     if (built.status !== 0) throw new Error(`${built.stderr}\n${c.source}`);
     const text = inputs.map((row) => `1 ${row.map(numberText).join(' ')}`).join('\n');
+    const shown = harnessColumns(program, ['output', 'part']);
     const run = spawnSync(join(folder, 'run'), { input: text, encoding: 'utf8', maxBuffer: 1 << 28 });
     if (run.status !== 0) throw new Error(`It ended with ${run.status ?? run.signal}: ${run.stderr}`);
     return run.stdout
       .trim()
       .split('\n')
-      .map((line) => line.split(' ').map(numberOf));
+      .map((line) => line.split(' ').map((t, k) => numberOf(t, program.slots[shown[k]].type)));
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }
 }
-const numberOf = (t: string): number =>
-  t === 'inf' ? Infinity : t === '-inf' ? -Infinity : /nan/.test(t) ? NaN : Number(t);
+/** Nine digits tell single precision numbers apart. */
+const numberOf = (t: string, type: StepType): number =>
+  t === 'inf'
+    ? Infinity
+    : t === '-inf'
+      ? -Infinity
+      : /nan/.test(t)
+        ? NaN
+        : type === 'f32'
+          ? Math.fround(Number(t))
+          : Number(t);
 
 /** The same in JavaScript. */
 export function stepsInJs(program: StepProgram, inputs: StepInputs): readonly (readonly number[])[] {
@@ -57,9 +67,6 @@ export function stepsInJs(program: StepProgram, inputs: StepInputs): readonly (r
   return inputs.map((row) => {
     columns.forEach((slot, k) => run.write(slot, row[k]));
     run.step();
-    // as a decimal of nine digits, which tells single precision numbers apart
-    return shown.map((slot) =>
-      program.slots[slot].type === 'f32' ? Number(run.read(slot).toPrecision(9)) : run.read(slot),
-    );
+    return shown.map((slot) => run.read(slot));
   });
 }
