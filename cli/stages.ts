@@ -136,17 +136,19 @@ function onHost(
   if (!program) return 'there is no code';
   const column = byName(staged.program, harnessColumns(staged.program, ['input']));
   const inputs = harnessColumns(program, ['input']).map((slot) => column.get(keyOf(program, slot))!);
-  const parameters = new Map(
-    [...staged.parameters].map(([slot, value]) => [
-      program.slots.findIndex((s) => s.role === 'parameter' && s.name === staged.program.slots[slot].name),
-      value,
-    ]),
+  if (staged.isChanged()) return 'not available: parameters get other values during this run';
+  const slotOf = byName(program, [...program.slots.keys()]);
+  const begins = new Map(
+    [...staged.begins].flatMap(([slot, value]) => {
+      const own = slotOf.get(keyOf(staged.program, slot));
+      return own === undefined ? [] : [[own, value] as const];
+    }),
   );
   const host = stepOnHost(
     program,
     compiler,
     staged.inputs.map((row) => inputs.map((k) => row[k])),
-    parameters,
+    begins,
   );
   if (typeof host === 'string') return host;
   const shown = byName(staged.program, staged.shown);

@@ -3,6 +3,7 @@ import { createChartRun } from '../behaviour/chart-run';
 import { readChart } from '../behaviour/chart-source';
 import type { Chart } from '../project/project';
 import { chartOf, messages, randomParts, script } from '../testing/random-charts';
+import { chart, state, transition } from '../testing/run-project';
 import { programOf } from '../testing/step-program';
 import type { StepProgram } from './step-program';
 import { createStep } from './write-js';
@@ -78,4 +79,34 @@ test('any chart does in steps what it does on its own', () => {
     }),
     { numRuns: Number(process.env.RUNS ?? 200) },
   );
+});
+test('messages that states keep for later come when nobody keeps them any longer, in their order', () => {
+  const keeping = fc.array(fc.constantFrom('', '', 'a', 'b', 'a, c'), { minLength: 7, maxLength: 7 });
+  fc.assert(
+    fc.property(randomParts(['when n >= 3', 'when flag']), keeping, script, (p, kept, said) => {
+      const plain = chartOf(p);
+      const chart = { ...plain, states: plain.states.map((s, k) => ({ ...s, defers: kept[k] })) };
+      const wanted = interpreted(chart, said);
+      if (wanted === 'endless') return;
+      expect(stepped(programOf(chart), said)).toEqual(wanted);
+    }),
+    { numRuns: Number(process.env.RUNS ?? 150) },
+  );
+});
+test('a kept message comes when time has taken the state away that kept it', () => {
+  const kept = chart(
+    'c',
+    [state('S', { defers: 'a' }), state('T'), state('U', { entry: 'n := n + 1;' })],
+    [transition('S', 'T', "after 0.5 's'"), transition('T', 'U', 'message a')],
+  );
+  const withValues = {
+    ...kept,
+    values: [
+      { id: 'n', name: 'n', type: 'Integer' as const, value: '0', unit: '' },
+      { id: 'flag', name: 'flag', type: 'Boolean' as const, value: 'false', unit: '' },
+    ],
+  };
+  const said = ['a', '', ''];
+  expect(stepped(programOf(withValues), said)).toEqual(interpreted(withValues, said));
+  expect(stepped(programOf(withValues), said).map((x) => x.split(' ')[0])).toEqual(['S', 'U', 'U']);
 });

@@ -4,7 +4,8 @@ import { problem, type Problem } from '../language/diagnostics';
 import { newSetup, type PartType, type Project } from '../project/project';
 import { isRunnable, prepareRun } from '../run';
 import { constantOf } from './lower-equations';
-import { lowerController, type Controller } from './lower-step';
+import { lowerController } from './lower-step';
+import type { Controller } from './step-work';
 import type { StepProgram } from './step-program';
 
 /** The step program of a part type of a project, every so many seconds; without them those of its fastest sheet. */

@@ -45,6 +45,8 @@ export interface LoweredChart {
   readonly clocks: readonly number[];
   /** Done after every chart has looked: what is due again and again begins anew. */
   readonly again: readonly StepInstruction[];
+  /** Slot that says that it has come to its end; -1 where it cannot. */
+  readonly ended: number;
   readonly regions: Regions;
 }
 
@@ -166,6 +168,7 @@ export function lowerChart(
     do: periodic?.body ?? [],
     clocks: [...all.map((x) => x.slot), ...(periodic ? [periodic.left] : [])],
     again,
+    ended: w.ended,
     regions,
   };
 }

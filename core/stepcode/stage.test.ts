@@ -149,6 +149,31 @@ describe('a loop of a plant and a controller that works at ticks', () => {
     const wanted = expected(7);
     for (let k = 0; k < 200; k += 7) expect(at('plant.x', k * T)).toBeCloseTo(wanted(k)[0], 5);
   });
+  test('values that change during the run, and starts of what is kept', () => {
+    const project = loop({
+      stimulus: [{ id: 'r', time: 0.505, kind: 'set', target: 'ctrl.gain', value: '7' }],
+      changes: [{ id: 'c', name: 'ctrl.level', value: '0.2' }],
+    });
+    const run = runOf(project, project.setups[0], { ctrl: 'sampled' });
+    const at = reader(run);
+    expect(at('ctrl.level', 0.1)).toBe(0.2);
+    expect(run.parts[0].isChanged()).toBe(true);
+    const decay = Math.exp(-T / 0.5);
+    let x = 0;
+    for (let k = 0; k < 130; k++) {
+      const u = k >= 21 && k < 121 ? (k > 50 ? 7 : 4) * (0.75 - x) : 0;
+      expect(at('plant.x', k * T)).toBeCloseTo(x, 8);
+      x = u + (x - u) * decay;
+    }
+  });
+  test('what a setup does that steps would not follow is told', () => {
+    const set = loop({ stimulus: [{ id: 'r', time: 0.5, kind: 'set', target: 'ctrl.level', value: '1' }] });
+    expect(told(set, set.setups[0], { ctrl: 'code' })).toContain('ctrl.level');
+    const begun = loop({ startIn: ['ctrl.mode.On'] });
+    expect(told(begun, begun.setups[0], { ctrl: 'code' })).toBe(
+      'The setup says where ctrl.mode starts: a part in steps begins at its beginning',
+    );
+  });
   test('what came in and out is kept, step by step', () => {
     const project = loop();
     const { parts } = runOf(project, project.setups[0], { ctrl: 'code' });

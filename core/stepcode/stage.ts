@@ -38,8 +38,10 @@ export interface StagedPart {
   /** What came out and what was kept after every step, by slot. */
   readonly shown: readonly number[];
   readonly results: readonly Float64Array[];
-  /** Parameters, by slot, as the run has them. */
-  readonly parameters: ReadonlyMap<number, number>;
+  /** Parameters and what is kept, by slot, as they begin in the run. */
+  readonly begins: ReadonlyMap<number, number>;
+  /** Whether a parameter has been given another value during the run. */
+  isChanged(): boolean;
 }
 
 export function stagedRun(
@@ -68,6 +70,8 @@ export function stagedRun(
     if (!type) return wrong(`${name} is of the library: only part types of the project go in steps`);
     const { program, problems } = stepProgramOf(project, type, undefined, { isWhole: true });
     if (!program) return { problems };
+    const unlike = unlikeIn(prepared, name, number);
+    if (unlike !== undefined) return wrong(unlike);
     staged.push(stepped(prepared.model, type, name, number, stage, program));
     model = withoutPart(model, name, number);
   }
@@ -102,6 +106,22 @@ const withoutLoops = ({ requirements }: Runnable, findings: RequirementFinding[]
           reason: 'Loops are looked at only where every part runs as designed',
         },
   );
+
+/** What a setup does to a part that a part in steps would not follow. */
+function unlikeIn({ model, options }: Runnable, name: string, number: number): string | undefined {
+  const begun = [...(options.startIn?.keys() ?? [])].find((c) => model.charts[c].part === number);
+  if (begun !== undefined)
+    return `The setup says where ${model.charts[begun].name} starts: a part in steps begins at its beginning`;
+  const set = options.stimulus.find(
+    (s) =>
+      s.kind === 'set' &&
+      model.variables[s.variable].name.startsWith(`${name}.`) &&
+      !['parameter', 'external'].includes(model.variables[s.variable].kind),
+  );
+  if (set?.kind === 'set')
+    return `The setup sets ${model.variables[set.variable].name}, which follows from the steps of ${name}`;
+  return undefined;
+}
 
 /** The model with the inside of a part taken out: what followed from it is set from outside, and held. */
 function withoutPart(model: FlatModel, name: string, number: number): FlatModel {
@@ -170,21 +190,27 @@ function stepped(
   const sends = sentBy(charts, number);
   const states = charts.map((c) => activity(model, program, c));
   const came = new Map<string, number>();
-  const parameters = new Map<number, number>();
+  const begins = new Map<number, number>();
+  const now = new Map<number, number>();
+  let isChanged = false;
   const history: Float64Array[] = [];
   const results: Float64Array[] = [];
   const single = [...of('output'), ...of('part')];
   let next = 0;
 
+  const own = [...of('parameter'), ...of('part')].flatMap((slot) => {
+    // what it was in the step before begins like itself
+    const variable = variableOf(slot) ?? model.indexOf.get(`${name}.${slots[slot].name.replace(/\.before$/, '')}`);
+    return variable === undefined ? [] : [{ slot, variable }];
+  });
   const begin = (values: Float64Array): void => {
     run.init();
-    for (const slot of of('parameter')) {
-      const variable = variableOf(slot);
-      if (variable === undefined) continue;
+    for (const { slot, variable } of own) {
       run.write(slot, values[variable]);
-      parameters.set(slot, values[variable]);
+      begins.set(slot, values[variable]);
     }
   };
+  const given = own.filter(({ slot }) => slots[slot].role === 'parameter');
   const step = (values: Float64Array): readonly Outside[] => {
     // arguments stand under the name of their message, and keep the last value
     const row = Float64Array.from(inputs, (slot) => {
@@ -192,6 +218,12 @@ function stepped(
       return variable === undefined ? (came.get(slots[slot].name) ?? 0) : values[variable];
     });
     inputs.forEach((slot, k) => run.write(slot, row[k]));
+    for (const { slot, variable } of given) {
+      if (Object.is(values[variable], now.get(slot))) continue;
+      isChanged ||= now.has(slot);
+      now.set(slot, values[variable]);
+      run.write(slot, values[variable]);
+    }
     history.push(row);
     for (const slot of messagesIn) came.delete(slots[slot].name);
     run.step();
@@ -218,7 +250,7 @@ function stepped(
       ).flat();
     });
   return {
-    part: { name, stage, program, inputs: history, shown: single, results, parameters },
+    part: { name, stage, program, inputs: history, shown: single, results, begins, isChanged: () => isChanged },
     driver: {
       nextTime: () => next * period,
       look(time, values) {

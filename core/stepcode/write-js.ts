@@ -1,5 +1,4 @@
 import { stepsOf } from './lower-charts';
-import { queueSize } from './lower-step';
 import type { StepExpr, StepInstruction, StepProgram } from './step-program';
 
 /**
@@ -145,6 +144,3 @@ export function createStep(program: StepProgram, options: { readonly double?: bo
   // the text is written from numbers of slots alone
   return new Function(writeStepJs(program, options))() as RunningStep;
 }
-
-/** How many messages of one kind are looked at in one step. */
-export const mostMessages = queueSize;
