@@ -10,6 +10,23 @@ const words = new Set(
     .filter((w) => w !== ''),
 );
 
+/** Functions of the standard library (C99, 7), which compilers know without being told. */
+export const libraryFunctions: readonly string[] =
+  `abort abs acos acosh asin asinh atan atan2 atanh atexit atof atoi atol atoll bcmp bcopy bsearch bzero cabs calloc carg cbrt
+   ceil cexp cimag clock clog conj copysign cos cosh cpow cproj creal csin csqrt ctan ctime difftime div erf erfc exit exp exp2
+   expm1 fabs fclose fdim feof ferror fflush ffs fgetc fgets floor fma fmax fmin fmod fopen fprintf fputc fputs fread free
+   freopen frexp fscanf fseek ftell fwrite getc getchar getenv gets gmtime hypot ilogb index isalnum isalpha isblank iscntrl
+   isdigit isgraph islower isprint ispunct isspace isupper isxdigit labs ldexp ldiv lgamma llabs lldiv llrint llround localtime
+   log log10 log1p log2 logb longjmp lrint lround malloc memchr memcmp memcpy memmove memset mktime modf nan nearbyint
+   nextafter nexttoward perror pow printf putc putchar puts qsort raise rand realloc remainder remove remquo rename rewind
+   rindex rint round scalbln scalbn scanf setbuf setjmp setlocale setvbuf sin sinh snprintf sprintf sqrt srand sscanf strcat
+   strchr strcmp strcoll strcpy strcspn strdup strerror strftime strlen strncat strncmp strncpy strpbrk strrchr strspn strstr
+   strtod strtof strtok strtol strtold strtoll strtoul strtoull strxfrm system tan tanh tgamma time tmpfile tmpnam tolower
+   toupper trunc ungetc vfprintf vfscanf vprintf vscanf vsnprintf vsprintf vsscanf
+   alloca cabsf close exp10 execl fork free gammaf kill link open pause pipe pow10 read sleep stpcpy unlink wait write`
+    .split(/\s+/)
+    .flatMap((n) => [n, `${n}f`, `${n}l`]);
+
 /** Characters that tell names apart (C99, 5.2.4.1, for external ones; longer ones are shortened with a number). */
 const longest = 48;
 

@@ -110,3 +110,30 @@ test('a kept message comes when time has taken the state away that kept it', () 
   expect(stepped(programOf(withValues), said)).toEqual(interpreted(withValues, said));
   expect(stepped(programOf(withValues), said).map((x) => x.split(' ')[0])).toEqual(['S', 'U', 'U']);
 });
+test('messages that are sent later come in time, unless they are taken back', () => {
+  const how = fc.constantFrom(
+    "send a after 0.11 's';",
+    "send b after 0.23 's';",
+    "send b after 0 's';",
+    'cancel b;',
+    'cancel a;',
+  );
+  fc.assert(
+    fc.property(
+      randomParts(['when n >= 3', 'when flag']),
+      fc.array(how, { minLength: 8, maxLength: 8 }),
+      script,
+      (p, effects, said) => {
+        const plain = chartOf(p);
+        const chart = {
+          ...plain,
+          transitions: plain.transitions.map((t, k) => ({ ...t, effect: `${t.effect} ${effects[k]}`.trim() })),
+        };
+        const wanted = interpreted(chart, said);
+        if (wanted === 'endless') return;
+        expect(stepped(programOf(chart), said)).toEqual(wanted);
+      },
+    ),
+    { numRuns: Number(process.env.RUNS ?? 150) },
+  );
+});

@@ -2,7 +2,7 @@ import { isWithin, type ChartStructure, type TriggerNode } from '../behaviour/ch
 import type { FlatExpr } from '../flatten/flat-expression';
 import type { FlatChart, FlatStatement } from '../flatten/flat-model';
 import { call, give, Refusal, result, set, when, type Builder } from './builder';
-import { lowerExpression, type Names } from './lower-expression';
+import { lowerExpression, stepsIn, type Names } from './lower-expression';
 import { namesOfRegion, regionsOf, type Region, type Regions } from './regions';
 import { and, not, number, or, pair, truth, type StepExpr, type StepInstruction } from './step-program';
 
@@ -28,6 +28,8 @@ export interface Surroundings {
   names(place: string): Names;
   /** Something is sent. */
   send(statement: Extract<FlatStatement, { kind: 'send' }>, names: Names): readonly StepInstruction[];
+  /** What has not been sent yet is taken back. */
+  cancel(message: string): readonly StepInstruction[];
   /** A message of its own waits to be looked at. */
   post(event: number): readonly StepInstruction[];
   /** That something has just risen or changed. */
@@ -191,7 +193,7 @@ function statements(w: Work, list: readonly FlatStatement[], place: string): rea
         case 'send':
           return w.around.send(x, names);
         case 'cancel':
-          return names.refuse('Taking a message back');
+          return w.around.cancel(x.message);
         case 'if':
           return [
             {
@@ -246,18 +248,7 @@ function doTexts(w: Work): {
 
 function steps(w: Work, delay: FlatExpr | undefined, place: string): StepExpr {
   if (!delay) throw new Refusal('How long is not said', place);
-  const value = lowerExpression(delay, 'f32', w.around.names(place));
-  if (value.op === 'const') return number(stepsOf(value.value, w.b.period), 'i32');
-  return { op: 'fn', type: 'i32', name: 'steps', args: [value] };
-}
-
-/** The first step at which at least so many seconds have passed; what rounding adds does not count. */
-export function stepsOf(seconds: number, period: number): number {
-  const exact = Math.fround(Math.fround(seconds) / Math.fround(period));
-  if (!(exact > 0)) return 0;
-  if (exact >= 2147483520) return 2147483520;
-  const whole = Math.floor(exact);
-  return Math.fround(exact - whole) > Math.fround(exact * Math.fround(1e-5)) ? whole + 1 : whole;
+  return stepsIn(delay, w.b.period, w.around.names(place));
 }
 
 // --- entering

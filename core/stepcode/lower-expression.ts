@@ -241,3 +241,19 @@ function lowerFunction(
       );
   }
 }
+
+/** How many steps pass before so many seconds have. */
+export function stepsIn(delay: FlatExpr, period: number, names: Names): StepExpr {
+  const value = lowerExpression(delay, 'f32', names);
+  if (value.op === 'const') return number(stepsOf(value.value, period), 'i32');
+  return { op: 'fn', type: 'i32', name: 'steps', args: [value] };
+}
+
+/** The first step at which at least so many seconds have passed; what rounding adds does not count. */
+export function stepsOf(seconds: number, period: number): number {
+  const exact = Math.fround(Math.fround(seconds) / Math.fround(period));
+  if (!(exact > 0)) return 0;
+  if (exact >= 2147483520) return 2147483520;
+  const whole = Math.floor(exact);
+  return Math.fround(exact - whole) > Math.fround(exact * Math.fround(1e-5)) ? whole + 1 : whole;
+}

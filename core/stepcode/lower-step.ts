@@ -151,7 +151,7 @@ function settling(w: Work, charts: readonly LoweredChart[]): { readonly dispatch
     name: 'settle',
     from: '',
     note: 'takes transitions until none can be taken any more',
-    locals: [moved, turns, ...(queue ? [message, place] : []), ...(kept ? [again] : [])],
+    locals: [moved, turns, ...(queue ? [message, place] : []), ...(kept || w.later ? [again] : [])],
     body: [
       set(turns, number(0, 'i32')),
       set(moved, truth(true)),
@@ -170,6 +170,15 @@ function settling(w: Work, charts: readonly LoweredChart[]): { readonly dispatch
           ...(kept
             ? when(not(b.read(moved)), [
                 set(again, result(kept.next, 'i32')),
+                ...when(pair('ne', b.read(again), w.events.constant(0)), [
+                  call(dispatch, [b.read(again)]),
+                  set(moved, truth(true)),
+                ]),
+              ])
+            : []),
+          ...(w.later
+            ? when(not(b.read(moved)), [
+                set(again, result(w.later.take, 'i32')),
                 ...when(pair('ne', b.read(again), w.events.constant(0)), [
                   call(dispatch, [b.read(again)]),
                   set(moved, truth(true)),
@@ -284,6 +293,7 @@ function stepping(
   for (const chart of charts)
     for (const clock of chart.clocks)
       body.push(...when(pair('gt', b.read(clock), zero), [set(clock, minus(b.read(clock), one))]));
+  if (w.later) body.push(call(w.later.count));
   for (const { flag, was, now, kind } of w.moments) {
     const isNew = kind === 'rises' ? and(now, not(b.read(was))) : pair('ne', now, b.read(was));
     body.push(set(flag, and(b.read(w.begun), isNew)), set(was, now));
@@ -298,6 +308,8 @@ function stepping(
     );
   for (const chart of charts) body.push(...chart.do);
   const take = hasCharts && events.incoming.length > 0 ? taking(w, dispatch, settle) : -1;
+  // what it has sent itself earlier comes before what comes now
+  if (w.later && take >= 0) body.push(call(settle));
   const inputOf = new Map<string, number>();
   for (const { name } of events.incoming)
     inputOf.set(
@@ -330,6 +342,7 @@ function stepping(
     );
   }
   if (hasCharts) body.push(call(settle));
+  if (w.later) body.push(call(w.later.flush));
   for (const { rhythm, routine } of sheets) {
     const { every, first, name } = w.equations.rhythms[rhythm];
     if (every === 1 && first === 0) {

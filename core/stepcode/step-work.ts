@@ -1,3 +1,5 @@
+import { laterMessages, type Later } from './later-messages';
+import { stepsIn } from './lower-expression';
 import { takesMessage } from '../behaviour/chart-structure';
 import { doneName } from '../behaviour/chart-machine';
 import type { FlatExpr } from '../flatten/flat-expression';
@@ -42,6 +44,7 @@ export interface Work {
   names(place: string): Names;
   /** Messages of its own that wait; undefined where there are none. */
   readonly queue: Queue | undefined;
+  readonly later: Later | undefined;
   /** What has happened at one moment only. */
   readonly moments: { readonly flag: number; readonly was: number; readonly now: StepExpr; readonly kind: string }[];
   readonly begun: number;
@@ -233,6 +236,34 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
       message,
       b.slot({ name: message, role: 'output', type: 'i32', note: 'how often it is sent in this step' }),
     );
+  const counterOf = (message: string): number => {
+    const known = outgoing.get(message);
+    if (known !== undefined) return known;
+    const slot = b.slot({ name: message, role: 'output', type: 'i32', note: 'how often it is sent in this step' });
+    outgoing.set(message, slot);
+    return slot;
+  };
+  // one type for what several texts send: a real number where one of them sends such
+  const sentTypes = new Map<string, Slot['type']>();
+  for (const chart of model.charts)
+    for (const list of [...chart.entry, ...chart.do, ...chart.exit, ...chart.transitions.map((t) => t.effect)])
+      eachStatement(list, (s) => {
+        if (s.kind !== 'send' || s.send.receivers.includes(0)) return;
+        for (const a of s.send.args) {
+          const name = `${s.send.message}_${a.name}`;
+          const [known, type] = [sentTypes.get(name), argumentType(model, a.value)];
+          sentTypes.set(name, known === undefined || known === type ? type : 'f32');
+        }
+      });
+  for (const [name, type] of sentTypes) outgoingArgs.set(name, b.slot({ name, role: 'output', type }));
+  const later = laterMessages(b, model.charts, {
+    size: queueSize,
+    lost,
+    numberOf: (message) => events.numberOf(message),
+    targets: (argument) => localsOf(argument).map((k) => slotOf.get(k)!),
+    outgoing: counterOf,
+    outgoingArgument: (message, argument) => outgoingArgs.get(`${message}_${argument}`),
+  });
   const moments: Work['moments'] = [];
   const place = (q: Queue): StepExpr => ({
     op: 'fn',
@@ -256,10 +287,14 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
     events,
     names,
     post,
+    cancel: (message) => later?.cancel(message) ?? [],
     send(s, at) {
       const { send, origin } = s;
-      if (send.after) return at.refuse('A message that is sent later');
       const valueOf = (value: FlatExpr, type: Slot['type']): StepExpr => lowerExpression(value, type, at);
+      if (send.after) {
+        const argument = (name: string): FlatExpr => send.args.find((a) => a.name === name)!.value;
+        return later!.send(send, stepsIn(send.after, c.period, at), (name, type) => valueOf(argument(name), type));
+      }
       if (send.receivers.includes(0)) {
         if (!send.own) return at.refuse('A message that comes back to the part through a link');
         return post(
@@ -270,24 +305,12 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
           }),
         );
       }
-      let slot = outgoing.get(send.message);
-      if (slot === undefined)
-        outgoing.set(
-          send.message,
-          (slot = b.slot({
-            name: send.message,
-            role: 'output',
-            type: 'i32',
-            note: 'how often it is sent in this step',
-          })),
-        );
+      const slot = counterOf(send.message);
       return [
         set(slot, plus(b.read(slot), number(1, 'i32')), origin.place),
         ...send.args.map((a) => {
           const name = `${send.message}_${a.name}`;
-          const type = argumentType(model, a.value);
-          let argument = outgoingArgs.get(name);
-          if (argument === undefined) outgoingArgs.set(name, (argument = b.slot({ name, role: 'output', type })));
+          const argument = outgoingArgs.get(name)!;
           return set(argument, valueOf(a.value, b.slots[argument].type), origin.place);
         }),
       ];
@@ -312,6 +335,7 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
     slotOf,
     names,
     queue,
+    later,
     moments,
     begun,
     lost,

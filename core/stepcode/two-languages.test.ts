@@ -45,7 +45,15 @@ isThere('charts at random: 1,000 steps each', () => {
       randomParts(['when n >= 3', 'when flag', 'changes n', 'rises n >= 2', "every 0.004 's'"]),
       fc.integer({ min: 1, max: 1e6 }),
       (p, seed) => {
-        const program = programOf(chartOf(p));
+        const plain = chartOf(p);
+        // some messages are sent later, some kept
+        const program = programOf({
+          ...plain,
+          states: plain.states.map((s, k) => ({ ...s, defers: k % 4 === 1 ? 'b' : '' })),
+          transitions: plain.transitions.map((t, k) =>
+            k % 3 === 0 ? { ...t, effect: `${t.effect} send c after 0.011 's';`.trim() } : t,
+          ),
+        });
         const inputs = randomInputs(program, 1000, seed);
         expect(stepsInC(program, inputs, { compiler: compilers[0] })).toEqual(stepsInJs(program, inputs));
       },

@@ -1,5 +1,5 @@
 import { readSlots } from './tidy';
-import { createNames, legalName } from './c-names';
+import { createNames, legalName, libraryFunctions } from './c-names';
 import {
   operandsOf,
   type Routine,
@@ -90,6 +90,7 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
   const own = legalName(program.name);
   const global = createNames([
     ...helperNames,
+    ...libraryFunctions,
     `${own}_state`,
     `${own}_in`,
     `${own}_out`,

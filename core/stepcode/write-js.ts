@@ -1,4 +1,4 @@
-import { stepsOf } from './lower-charts';
+import { stepsOf } from './lower-expression';
 import type { StepExpr, StepInstruction, StepProgram } from './step-program';
 
 /**
