@@ -90,7 +90,7 @@ export function compareStages(file: string, options: StagesArguments): number {
 }
 
 function runOf(project: Project, setup: Setup, part: string, stage: Stage): StagedRun | readonly Problem[] {
-  const { value, problems } = stagedRun(project, setup, new Map([[part, stage]]));
+  const { value, problems } = stagedRun(project, setup, new Map([[part, stage]]), { isKept: true });
   if (!value) return problems;
   const { simulation } = value.run;
   simulation.advance(Infinity);

@@ -35,7 +35,7 @@ export interface StagedPart {
   readonly program: StepProgram;
   /** Inputs of every step, in the order of the input slots of the program. */
   readonly inputs: readonly Float64Array[];
-  /** What came out and what was kept after every step, by slot. */
+  /** What came out and what was kept after every step, by slot, where that was asked for. */
   readonly shown: readonly number[];
   readonly results: readonly Float64Array[];
   /** Parameters and what is kept, by slot, as they begin in the run. */
@@ -44,11 +44,16 @@ export interface StagedPart {
   isChanged(): boolean;
 }
 
+export interface StagedOptions extends Pick<RunOptions, 'record'> {
+  /** What comes out of every step is kept, to be compared with other ways to go them. */
+  readonly isKept?: boolean;
+}
+
 export function stagedRun(
   project: Project,
   setup: Setup,
   chosen: StagesOfParts,
-  options: Pick<RunOptions, 'record'> = {},
+  { record, isKept = false }: StagedOptions = {},
 ): { readonly value?: StagedRun; readonly problems: readonly Problem[] } {
   const prepared = prepareRun(project, setup);
   if (!isRunnable(prepared)) return { problems: prepared.problems.filter((p) => p.severity === 'error') };
@@ -72,14 +77,14 @@ export function stagedRun(
     if (!program) return { problems };
     const unlike = unlikeIn(prepared, name, number);
     if (unlike !== undefined) return wrong(unlike);
-    staged.push(stepped(prepared.model, type, name, number, stage, program));
+    staged.push(stepped(prepared.model, type, name, number, stage, program, isKept));
     model = withoutPart(model, name, number);
   }
   const made = staged.length > 0 ? compile(model) : { program: prepared.program, problems: [] };
   if (!made.program) return { problems: made.problems.filter((p) => p.severity === 'error') };
   if (hasErrors(made.problems)) return { problems: made.problems };
   const ready: Runnable = { ...prepared, program: made.program };
-  const run = createRun(ready, { ...options, drivers: staged.map((s) => s.driver) });
+  const run = createRun(ready, { record, drivers: staged.map((s) => s.driver) });
   return {
     problems: [],
     value: {
@@ -172,6 +177,7 @@ function stepped(
   number: number,
   stage: Stage,
   program: StepProgram,
+  isKept: boolean,
 ): Stepped {
   const run = createStep(program, { double: stage === 'sampled' });
   const { slots, period } = program;
@@ -211,12 +217,21 @@ function stepped(
     }
   };
   const given = own.filter(({ slot }) => slots[slot].role === 'parameter');
+  const comesFrom = inputs.map((slot) => ({ input: slots[slot].name, variable: variableOf(slot) }));
+  const outputOf = new Map(of('output').map((slot) => [slots[slot].name, slot]));
+  const leaving = [...sends].flatMap(([message, { receivers, args }]) => {
+    const counter = outputOf.get(message);
+    const given = args.flatMap((a) => {
+      const slot = outputOf.get(`${message}_${a}`);
+      return slot === undefined ? [] : [{ name: a, slot }];
+    });
+    return counter === undefined ? [] : [{ message, receivers, counter, given }];
+  });
   const step = (values: Float64Array): readonly Outside[] => {
     // arguments stand under the name of their message, and keep the last value
-    const row = Float64Array.from(inputs, (slot) => {
-      const variable = variableOf(slot);
-      return variable === undefined ? (came.get(slots[slot].name) ?? 0) : values[variable];
-    });
+    const row = Float64Array.from(comesFrom, ({ input, variable }) =>
+      variable === undefined ? (came.get(input) ?? 0) : values[variable],
+    );
     inputs.forEach((slot, k) => run.write(slot, row[k]));
     for (const { slot, variable } of given) {
       if (Object.is(values[variable], now.get(slot))) continue;
@@ -227,7 +242,7 @@ function stepped(
     history.push(row);
     for (const slot of messagesIn) came.delete(slots[slot].name);
     run.step();
-    results.push(Float64Array.from(single, (slot) => run.read(slot)));
+    if (isKept) results.push(Float64Array.from(single, (slot) => run.read(slot)));
     return [...changes(run, values), ...messages(run)];
   };
   const changes = (r: RunningStep, values: Float64Array): readonly Outside[] => [
@@ -238,15 +253,12 @@ function stepped(
     ...states.flatMap((s) => s(r, values)),
   ];
   const messages = (r: RunningStep): readonly Outside[] =>
-    [...sends].flatMap(([message, { receivers, args }]) => {
-      const slot = slots.findIndex((s) => s.role === 'output' && s.name === message);
-      const count = slot < 0 ? 0 : r.read(slot);
-      const given = args.flatMap((a) => {
-        const at = slots.findIndex((s) => s.role === 'output' && s.name === `${message}_${a}`);
-        return at < 0 ? [] : [{ name: a, value: r.read(at) }];
-      });
+    leaving.flatMap(({ message, receivers, counter, given }): Outside[] => {
+      const count = r.read(counter);
+      if (count === 0) return [];
+      const args = given.map(({ name: a, slot }) => ({ name: a, value: r.read(slot) }));
       return Array.from({ length: count }, () =>
-        receivers.map((part): Outside => ({ kind: 'send', part, message, args: given, sender: number })),
+        receivers.map((part): Outside => ({ kind: 'send', part, message, args, sender: number })),
       ).flat();
     });
   return {
