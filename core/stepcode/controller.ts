@@ -1,3 +1,4 @@
+import { readMessage } from '../behaviour/chart-source';
 import { walk } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import { problem, type Problem } from '../language/diagnostics';
@@ -33,13 +34,18 @@ export function stepProgramOf(
         },
       ],
     };
-  const triggers = type.charts.flatMap((c) => c.transitions.flatMap((t) => t.triggers.map((g) => g.on)));
+  const triggers = type.charts.flatMap((c) =>
+    c.transitions.flatMap((t) => t.triggers.flatMap((g) => (g.kind === 'message' ? [g.on] : []))),
+  );
+  const accepts = type.ports.flatMap((p) => p.accepts);
+  // a port that takes anything takes what is waited for
+  const any = accepts.includes('*') ? triggers.flatMap((t) => readMessage(t)?.name ?? []) : [];
   return lowerController({
     name: type.name,
     note: type.note,
     solvable,
     period,
-    accepts: [...new Set(type.ports.flatMap((p) => p.accepts))].filter((m) => m !== '*'),
+    accepts: [...new Set([...accepts, ...any])].filter((m) => m !== '*'),
     sends: [...new Set(type.ports.flatMap((p) => p.sends))].filter((m) => m !== '*'),
     triggers,
     ...more,

@@ -3,12 +3,13 @@ import { hasErrors, problem, type Problem } from '../language/diagnostics';
 import { startChart } from '../behaviour/chart-step';
 import { one } from '../flatten/flat-expression';
 import type { FlatChart, FlatEquation, FlatModel, FlatStatement } from '../flatten/flat-model';
-import type { PartType, Project, Setup } from '../project/project';
+import type { Project, Setup } from '../project/project';
 import { createRun, isRunnable, prepareRun, type RequirementFinding, type Run } from '../run';
 import type { Runnable, RunOptions, WatchingDriver } from '../run/run';
 import { compile } from '../simulate/compile';
 import type { MessageRecord, Outside } from '../simulate/simulation';
 import { stepProgramOf } from './controller';
+import { messageNote } from './step-work';
 import type { Slot, StepProgram } from './step-program';
 import { createStep, type RunningStep } from './write-js';
 
@@ -77,7 +78,7 @@ export function stagedRun(
     if (!program) return { problems };
     const unlike = unlikeIn(prepared, name, number);
     if (unlike !== undefined) return wrong(unlike);
-    staged.push(stepped(prepared.model, type, name, number, stage, program, isKept));
+    staged.push(stepped(prepared.model, name, number, stage, program, isKept));
     model = withoutPart(model, name, number);
   }
   const made = staged.length > 0 ? compile(model) : { program: prepared.program, problems: [] };
@@ -172,7 +173,6 @@ interface Stepped {
 
 function stepped(
   model: FlatModel,
-  type: PartType,
   name: string,
   number: number,
   stage: Stage,
@@ -186,8 +186,8 @@ function stepped(
   const variableOf = (slot: number): number | undefined => model.indexOf.get(`${name}.${slots[slot].name}`);
   const inputs = of('input');
   const charts = model.charts.filter((c) => c.part === number);
-  const isMessage = new Set(type.ports.flatMap((p) => p.accepts));
-  const messagesIn = inputs.filter((k) => variableOf(k) === undefined && isMessage.has(slots[k].name));
+  // counters of messages, not their arguments
+  const messagesIn = inputs.filter((k) => variableOf(k) === undefined && isCounter(program, k));
   // what is kept, then what goes out
   const shown = [...of('part'), ...of('output')].flatMap((slot) => {
     const variable = variableOf(slot);
@@ -280,6 +280,10 @@ function stepped(
     },
   };
 }
+
+/** Inputs that count messages say so; arguments stand beside them. */
+const isCounter = ({ slots }: StepProgram, slot: number): boolean =>
+  slots[slot].type === 'i32' && slots[slot].note === messageNote;
 
 /** Who hears what a part sends, and with which arguments. */
 function sentBy(
