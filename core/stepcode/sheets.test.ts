@@ -88,3 +88,33 @@ describe('every block of sampled sheets', () => {
     expect(largest(courses(project, program, 100))).toBeLessThan(2e-4);
   });
 });
+
+test('sheets of two rhythms: the slower one is worked out in every fourth step, and held', () => {
+  const sheet = (id: string, rhythm: string, lines: readonly string[]) => ({
+    ...newSignalSheet(id, id),
+    every: rhythm,
+    lines: lines.map((t, k) => newSignalLine(`${id}${k}`, t)),
+  });
+  const project = projectOf(
+    {
+      quantities: [quantity('u', '', { role: 'input' }), quantity('y', '', { role: 'output' })],
+      signals: [
+        sheet('Fast', String(every), ['sum = integrate(u)', 'y = sum + 10*slow']),
+        sheet('Slow', String(4 * every), ['slow = lag(u, T = 0.5)']),
+      ],
+    },
+    { stop: 6, recordEvery: every, stimulus: [row('follow', 0, 'u', course)] },
+  );
+  const program = lowered(project);
+  if (typeof program === 'string') throw new Error(program);
+  expect(program.period).toBe(every);
+  expect(largest(courses(project, program, 100))).toBeLessThan(2e-4);
+  const other = lowered({
+    ...project,
+    types: project.types.map((t) => ({
+      ...t,
+      signals: t.signals.map((s) => (s.name === 'Slow' ? { ...s, every: '0.07' } : s)),
+    })),
+  });
+  expect(other).toContain('ticks at no whole number of steps');
+});
