@@ -111,14 +111,22 @@ export function withLocals(program: StepProgram, sheets: readonly number[]): Ste
 /** Without what is set and never read, routines that nobody calls, and slots that nobody uses. */
 export function withoutIdle(program: StepProgram): StepProgram {
   let { routines } = program;
+  // what only gives a value may be left out where nobody wants it
+  const changes = program.routines.map(() => false);
+  program.routines.forEach((r, k) =>
+    visitAll(r.body, {
+      write: (slot) => void (changes[k] ||= program.slots[slot].role !== 'local'),
+      call: (other) => void (changes[k] ||= changes[other]),
+    }),
+  );
+  const acts = (e: StepExpr): boolean => (e.op === 'call' && changes[e.routine]) || operandsOf(e).some(acts);
   for (let isOver = false; !isOver;) {
     isOver = true;
     const read = new Set<number>();
     for (const r of routines) visitAll(r.body, { read: (slot) => void read.add(slot) });
     routines = routines.map((r) =>
       changed(r, (x) => {
-        const isIdle =
-          x.op === 'set' && program.slots[x.slot].role === 'local' && !read.has(x.slot) && !hasCall(x.value);
+        const isIdle = x.op === 'set' && program.slots[x.slot].role === 'local' && !read.has(x.slot) && !acts(x.value);
         if (isIdle) isOver = false;
         return isIdle ? [] : [x];
       }),
@@ -196,5 +204,3 @@ export function withoutIdle(program: StepProgram): StepProgram {
     step: place.get(program.step)!,
   };
 }
-
-const hasCall = (e: StepExpr): boolean => e.op === 'call' || operandsOf(e).some(hasCall);
