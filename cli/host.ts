@@ -3,9 +3,9 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { legalName } from '../core/stepcode/c-names';
-import type { StepProgram, StepType } from '../core/stepcode/step-program';
+import type { StepProgram } from '../core/stepcode/step-program';
 import { writeC } from '../core/stepcode/write-c';
-import { harnessColumns, writeHarness } from '../core/stepcode/write-harness';
+import { harnessColumns, harnessInput, harnessResults, writeHarness } from '../core/stepcode/write-harness';
 
 /** The generated C, compiled and run on this machine. */
 
@@ -50,26 +50,17 @@ export function stepOnHost(
     };
     if (run(compiler, [...flags, `${own}.c`, 'harness.c', '-o', 'steps', '-lm']) === undefined)
       return `${compiler} does not compile what was generated`;
-    const text = inputs.map((row) => `1 ${row.map(numberText).join(' ')}`).join('\n');
-    const said = run(join(folder, 'steps'), [], text);
+    const said = run(join(folder, 'steps'), [], harnessInput(inputs));
     if (said === undefined) return 'The compiled program ended before its time';
     const slots = harnessColumns(program, ['output', 'part']);
     const lines = said.trimEnd().split('\n');
     const [calls, total, min, max] = lines.pop()!.split(' ').map(Number);
     return {
       slots,
-      results: lines.map((l) => l.split(' ').map((t, k) => numberOf(t, program.slots[slots[k]].type))),
+      results: harnessResults(program, slots, lines),
       time: { calls, min, mean: total / Math.max(1, calls), max },
     };
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }
 }
-
-const numberText = (x: number): string =>
-  Number.isNaN(x) ? 'nan' : Number.isFinite(x) ? String(x) : x > 0 ? 'inf' : '-inf';
-/** Nine digits tell single precision numbers apart. */
-const numberOf = (t: string, type: StepType): number => {
-  const x = /nan/.test(t) ? NaN : t === 'inf' ? Infinity : t === '-inf' ? -Infinity : Number(t);
-  return type === 'f32' ? Math.fround(x) : x;
-};

@@ -237,7 +237,14 @@ function withRoom(
   });
 }
 
-const clockOf = (at: number): string => (at > 1e9 ? new Date(at).toLocaleTimeString() : '');
+/** The time of day, with the day where it was another one. */
+function clockOf(at: number): string {
+  if (at <= 1e9) return '';
+  const moment = new Date(at);
+  const time = moment.toLocaleTimeString('en-GB');
+  const isToday = moment.toDateString() === new Date().toDateString();
+  return isToday ? time : `${moment.toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })} ${time}`;
+}
 /** What a run is told apart by: its setup, what was changed for it, and when it began. */
 export const runName = (r: Pick<RunView, 'setup' | 'changes' | 'at'>): string =>
   [r.setup, r.changes, clockOf(r.at)].filter(Boolean).join(', ');

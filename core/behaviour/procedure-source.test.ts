@@ -1,18 +1,7 @@
-import { newProcedure, type FlowLine, type Procedure } from '../project/project';
+import type { Procedure } from '../project/project';
+import { procedure, procedureValue as value } from '../testing/procedures';
 import { createChartRun } from './chart-run';
 import { readProcedure } from './procedure-source';
-
-const lines = (text: string): FlowLine[] =>
-  text
-    .split('\n')
-    .filter((l) => l.trim() !== '')
-    .map((l, k) => ({ id: `l${k}`, depth: /^ */.exec(l)![0].length / 2, text: l.trim() }));
-const procedure = (name: string, text: string, more: Partial<Procedure> = {}): Procedure => ({
-  ...newProcedure(name, name),
-  lines: lines(text),
-  ...more,
-});
-const value = (name: string, start = '0') => ({ id: name, name, type: 'Real' as const, value: start, unit: '' });
 
 /** Runs a procedure that starts by itself; the others can be called. */
 function run(

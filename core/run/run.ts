@@ -1,11 +1,5 @@
 import { createRecorder, type Recorder, type RecordingMark } from '../simulate/recording';
-import {
-  createSimulation,
-  type Driver,
-  type MessageRecord,
-  type Simulation,
-  type SimulationState,
-} from '../simulate/simulation';
+import { createSimulation, type Driver, type Simulation, type SimulationState } from '../simulate/simulation';
 import type { LoopTerm } from '../requirements/loop-terms';
 import type { SequenceReport, SequenceState } from '../sequences/sequence-run';
 import type { Finding, Monitor, MonitorState, RequirementFinding } from '../verdicts/finding';
@@ -69,12 +63,7 @@ export interface RunOptions {
     readonly recorder?: Recorder;
   };
   /** Others that watch the run and act on it. */
-  readonly drivers?: readonly WatchingDriver[];
-}
-
-/** A driver that also hears every message that is handed over. */
-export interface WatchingDriver extends Driver {
-  message(record: MessageRecord): void;
+  readonly drivers?: readonly Driver[];
 }
 
 export type Runnable = Prepared & { readonly program: NonNullable<Prepared['program']> };
@@ -115,8 +104,7 @@ export function createRun(
       },
       message(record) {
         recorder.message(record);
-        driver?.message(record, simulation.machine.memory.v);
-        for (const d of others) d.message(record);
+        for (const d of drivers) d.message?.(record, simulation.machine.memory.v);
       },
       transition: recorder.transition,
     },

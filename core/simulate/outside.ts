@@ -1,4 +1,4 @@
-import type { MessageArgument } from './observer';
+import type { MessageArgument, MessageRecord } from './observer';
 
 /** What is done to a simulation from outside. */
 
@@ -15,6 +15,8 @@ export interface Driver {
   nextTime(): number;
   /** Looks at all values when something has happened, or its time has come; returns what it sends now. */
   look(time: number, values: Float64Array): readonly Outside[];
+  /** Hears every message that is handed over. */
+  message?(record: MessageRecord, values: Float64Array): void;
 }
 
 /** Something done from outside now. */

@@ -20,9 +20,7 @@ function stepped(program: StepProgram, said: readonly string[]): readonly string
   const run = createStep(program);
   const slot = (name: string, role: string): number =>
     program.slots.findIndex((s) => s.name === name && s.role === role);
-  const regions = program.slots.flatMap((s, k) =>
-    s.role === 'part' && s.list >= 0 && s.name.startsWith('c') ? [k] : [],
-  );
+  const regions = program.slots.flatMap((s, k) => (s.is === 'region' ? [k] : []));
   // what nobody uses is not there
   const valueOf = (name: string): number => (slot(name, 'part') < 0 ? 0 : run.read(slot(name, 'part')));
   run.init();

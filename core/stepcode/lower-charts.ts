@@ -85,7 +85,7 @@ export function prepareChart(b: Builder, chart: FlatChart): Regions {
   for (const r of regions.all) {
     const name = r.root < 0 ? chart.name : `${chart.name}_${states[r.root].name}`;
     r.list = b.lists.push(namesOfRegion(chart.structure, r, name, addressOf)) - 1;
-    r.slot = b.slot({ name, role: 'part', type: 'i32', list: r.list, start: number(0, 'i32', r.list) });
+    r.slot = b.slot({ name, role: 'part', type: 'i32', list: r.list, start: number(0, 'i32', r.list), is: 'region' });
   }
   return regions;
 }
@@ -146,10 +146,7 @@ export function lowerChart(
     starting: new Map(),
     ended: canEnd ? b.slot({ name: `${chart.name}_ended`, role: 'part', type: 'bool' }) : -1,
   };
-  const begin = [
-    ...(s.initialTransition >= 0 ? effectOf(w, s.initialTransition) : []),
-    ...enterAll(w, -1, s.initial, true),
-  ];
+  const begin = [...(s.initialTransition >= 0 ? effectOf(w, s.initialTransition) : []), ...enterAll(w, -1, s.initial)];
   const step = s.states.some((x) => x.kind === 'parallel') ? stepOfLanes(w) : stepOfStates(w);
   const periodic = chart.do.some((d) => d.length > 0) ? doTexts(w) : undefined;
   const all = clocks.flat().filter((x) => x !== undefined);
@@ -355,18 +352,13 @@ function inside(w: Work, state: number, targets: readonly number[]): readonly St
   if (within.length === 0)
     return [
       ...(node.initialTransition >= 0 ? effectOf(w, node.initialTransition) : []),
-      ...enterAll(w, state, node.initial, true),
+      ...enterAll(w, state, node.initial),
     ];
-  return enterAll(w, state, within, false);
+  return enterAll(w, state, within);
 }
 
 /** From just inside `around` down to the targets, and on by default. */
-function enterAll(
-  w: Work,
-  around: number,
-  targets: readonly number[],
-  _byDefault: boolean,
-): readonly StepInstruction[] {
+function enterAll(w: Work, around: number, targets: readonly number[]): readonly StepInstruction[] {
   const { states } = w.s;
   const [first] = targets;
   if (first === undefined) return [];
@@ -394,8 +386,8 @@ function back(w: Work, history: number): readonly StepInstruction[] {
   const [t] = s.outgoing[history];
   const first =
     t !== undefined
-      ? [...effectOf(w, t), ...enterAll(w, parent, s.transitions[t].targets, true)]
-      : enterAll(w, parent, parent < 0 ? s.initial : s.states[parent].initial, true);
+      ? [...effectOf(w, t), ...enterAll(w, parent, s.transitions[t].targets)]
+      : enterAll(w, parent, parent < 0 ? s.initial : s.states[parent].initial);
   const isRemembered = (k: number): boolean =>
     kind === 'history'
       ? s.states[k].parent === parent
@@ -411,7 +403,7 @@ function back(w: Work, history: number): readonly StepInstruction[] {
         ...r.states.filter(isRemembered).map((k) => ({
           values: [regions.valueOf(k)],
           from: placeOf(w, k),
-          body: enterAll(w, parent, [k], false),
+          body: enterAll(w, parent, [k]),
         })),
       ],
     },
@@ -567,7 +559,7 @@ const entering = (w: Work, t: number): readonly StepInstruction[] => {
     const domain = domainOf(w, t);
     return domain >= 0 && w.s.states[domain].kind === 'parallel'
       ? inside(w, domain, targets)
-      : enterAll(w, domain, targets, false);
+      : enterAll(w, domain, targets);
   });
 };
 

@@ -22,7 +22,7 @@ import {
 } from './step-program';
 
 import { keeping } from './kept-messages';
-import { createWork, messageNote, queueSize, type Controller, type Work } from './step-work';
+import { createWork, queueSize, type Controller, type Work } from './step-work';
 
 /** As many transitions are taken in one step before it is given up, as by the simulator. */
 const mostTurns = 2000;
@@ -312,7 +312,10 @@ function stepping(
   if (w.later && take >= 0) body.push(call(settle));
   const inputOf = new Map<string, number>();
   for (const { name } of events.incoming)
-    inputOf.set(name, b.slot({ name, role: 'input', type: 'i32', note: messageNote }));
+    inputOf.set(
+      name,
+      b.slot({ name, role: 'input', type: 'i32', note: 'how often it has come since the step before', is: 'messages' }),
+    );
   for (const { name, id } of take < 0 ? [] : events.incoming) {
     const args = new Set(
       c.triggers.flatMap((t) => {

@@ -1,21 +1,9 @@
-import { newProcedure, type FlowLine, type Procedure } from '../project/project';
+import { procedure, procedureValue as value } from '../testing/procedures';
 import { projectOf, quantity, row, runProject } from '../testing/run-project';
 import { stepProgramOf } from './controller';
 import { createStep } from './write-js';
 
 /** Procedures go in steps as they run on their own: waits, choices, loops, lanes, calls and abort zones. */
-
-const lines = (text: string): FlowLine[] =>
-  text
-    .split('\n')
-    .filter((l) => l.trim() !== '')
-    .map((l, k) => ({ id: `l${k}`, depth: /^ */.exec(l)![0].length / 2, text: l.trim() }));
-const procedure = (name: string, text: string, more: Partial<Procedure> = {}): Procedure => ({
-  ...newProcedure(name, name),
-  lines: lines(text),
-  ...more,
-});
-const value = (name: string, start = '0') => ({ id: name, name, type: 'Real' as const, value: start, unit: '' });
 
 /** When messages come, in steps of a millisecond. */
 const said: readonly (readonly [number, string])[] = [

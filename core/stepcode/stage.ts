@@ -5,11 +5,10 @@ import { one } from '../flatten/flat-expression';
 import type { FlatChart, FlatEquation, FlatModel, FlatStatement } from '../flatten/flat-model';
 import type { Project, Setup } from '../project/project';
 import { createRun, isRunnable, prepareRun, type RequirementFinding, type Run } from '../run';
-import type { Runnable, RunOptions, WatchingDriver } from '../run/run';
+import type { Runnable, RunOptions } from '../run/run';
 import { compile } from '../simulate/compile';
-import type { MessageRecord, Outside } from '../simulate/simulation';
+import type { Driver, MessageRecord, Outside } from '../simulate/simulation';
 import { stepProgramOf } from './controller';
-import { messageNote } from './step-work';
 import type { Slot, StepProgram } from './step-program';
 import { createStep, type RunningStep } from './write-js';
 
@@ -167,7 +166,7 @@ function begunStates(model: FlatModel, number: number): ReadonlySet<number> {
 }
 
 interface Stepped {
-  readonly driver: WatchingDriver;
+  readonly driver: Driver;
   readonly part: StagedPart;
 }
 
@@ -187,7 +186,7 @@ function stepped(
   const inputs = of('input');
   const charts = model.charts.filter((c) => c.part === number);
   // counters of messages, not their arguments
-  const messagesIn = inputs.filter((k) => variableOf(k) === undefined && isCounter(program, k));
+  const messagesIn = inputs.filter((k) => slots[k].is === 'messages');
   // what is kept, then what goes out
   const shown = [...of('part'), ...of('output')].flatMap((slot) => {
     const variable = variableOf(slot);
@@ -281,10 +280,6 @@ function stepped(
   };
 }
 
-/** Inputs that count messages say so; arguments stand beside them. */
-const isCounter = ({ slots }: StepProgram, slot: number): boolean =>
-  slots[slot].type === 'i32' && slots[slot].note === messageNote;
-
 /** Who hears what a part sends, and with which arguments. */
 function sentBy(
   charts: readonly FlatChart[],
@@ -317,7 +312,7 @@ function activity(
   const { states } = chart.structure;
   const stateAt = new Map(chart.active.map((index, k) => [model.variables[index].place, k]));
   const regions = slots.flatMap((s, slot) => {
-    if (s.role !== 'part' || s.list < 0 || s.size > 0 || s.note !== '') return [];
+    if (s.is !== 'region') return [];
     const { members } = lists[s.list];
     return members.some((m) => stateAt.has(m.from))
       ? [{ slot, members: new Map(members.map((m) => [m.value, m.from])) }]

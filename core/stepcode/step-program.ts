@@ -22,6 +22,8 @@ export interface Slot {
   readonly start: StepExpr;
   /** Names of its values, where it is one of a list: of the states of a region. */
   readonly list: number;
+  /** It counts messages, or says where a chart or a lane of it is. */
+  readonly is?: 'messages' | 'region';
   /** Of an array of the role `constant`. */
   readonly values?: readonly number[];
 }

@@ -30,9 +30,6 @@ export interface Controller {
   readonly isWhole?: boolean;
 }
 
-/** What inputs that count messages are said to be. */
-export const messageNote = 'how often it has come since the step before';
-
 /** So many messages wait at most, and so many of one kind are looked at in one step. */
 export const queueSize = 16;
 /** What is put together for one controller. */

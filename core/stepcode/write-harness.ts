@@ -120,3 +120,24 @@ const timed = (call: string): readonly string[] => [
 /** Slots in the order of the columns of a harness. */
 export const harnessColumns = ({ slots }: StepProgram, roles: readonly SlotRole[]): readonly number[] =>
   roles.flatMap((role) => slots.flatMap((s, k) => (s.role === role && s.size === 0 ? [k] : [])));
+
+/** Lines a harness reads: one step each. */
+export const harnessInput = (inputs: readonly (readonly number[])[]): string =>
+  inputs.map((row) => `1 ${row.map(numberText).join(' ')}`).join('\n');
+const numberText = (x: number): string =>
+  Number.isNaN(x) ? 'nan' : Number.isFinite(x) ? String(x) : x > 0 ? 'inf' : '-inf';
+
+/** What it printed of these slots. Nine digits tell single precision numbers apart. */
+export function harnessResults(
+  program: StepProgram,
+  slots: readonly number[],
+  lines: readonly string[],
+): readonly (readonly number[])[] {
+  const isReal = slots.map((slot) => program.slots[slot].type === 'f32');
+  return lines.map((line) =>
+    line.split(' ').map((t, k) => {
+      const x = /nan/.test(t) ? NaN : t === 'inf' ? Infinity : t === '-inf' ? -Infinity : Number(t);
+      return isReal[k] ? Math.fround(x) : x;
+    }),
+  );
+}

@@ -142,5 +142,5 @@ function callText(e: Extract<StepExpr, { op: 'fn' }>, expr: (e: StepExpr) => str
 
 export function createStep(program: StepProgram, options: { readonly double?: boolean } = {}): RunningStep {
   // the text is written from numbers of slots alone
-  return new Function(writeStepJs(program, options))() as RunningStep;
+  return new Function('Math', 'Infinity', writeStepJs(program, options))(Math, Infinity) as RunningStep;
 }

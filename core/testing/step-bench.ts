@@ -2,9 +2,9 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { StepProgram, StepType } from '../stepcode/step-program';
+import type { StepProgram } from '../stepcode/step-program';
 import { writeC } from '../stepcode/write-c';
-import { harnessColumns, writeHarness } from '../stepcode/write-harness';
+import { harnessColumns, harnessInput, harnessResults, writeHarness } from '../stepcode/write-harness';
 import { createStep } from '../stepcode/write-js';
 
 /** Steps a program in C and in JavaScript on the same inputs. */
@@ -14,7 +14,6 @@ export const strict = ['-std=c99', '-Wall', '-Wextra', '-Wconversion', '-Wshadow
 
 /** Inputs of each step, in the order of the program's input slots. */
 export type StepInputs = readonly (readonly number[])[];
-const numberText = (x: number): string => (Number.isFinite(x) ? String(x) : x > 0 ? 'inf' : x < 0 ? '-inf' : 'nan');
 
 /** What comes out and what is kept after each step, by the text compiled here; sanitizers stop it where something is undefined. */
 export function stepsInC(
@@ -34,30 +33,14 @@ export function stepsInC(
       encoding: 'utf8',
     });
     if (built.status !== 0) throw new Error(`${built.stderr}\n${c.source}`);
-    const text = inputs.map((row) => `1 ${row.map(numberText).join(' ')}`).join('\n');
     const shown = harnessColumns(program, ['output', 'part']);
-    const run = spawnSync(join(folder, 'run'), { input: text, encoding: 'utf8', maxBuffer: 1 << 28 });
+    const run = spawnSync(join(folder, 'run'), { input: harnessInput(inputs), encoding: 'utf8', maxBuffer: 1 << 28 });
     if (run.status !== 0) throw new Error(`It ended with ${run.status ?? run.signal}: ${run.stderr}`);
-    return run.stdout
-      .trim()
-      .split('\n')
-      .map((line) => line.split(' ').map((t, k) => numberOf(t, program.slots[shown[k]].type)));
+    return harnessResults(program, shown, run.stdout.trim().split('\n'));
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }
 }
-/** Nine digits tell single precision numbers apart. */
-const numberOf = (t: string, type: StepType): number =>
-  t === 'inf'
-    ? Infinity
-    : t === '-inf'
-      ? -Infinity
-      : /nan/.test(t)
-        ? NaN
-        : type === 'f32'
-          ? Math.fround(Number(t))
-          : Number(t);
-
 /** The same in JavaScript. */
 export function stepsInJs(program: StepProgram, inputs: StepInputs): readonly (readonly number[])[] {
   const run = createStep(program);

@@ -204,5 +204,5 @@ const emptyWords: Readonly<Record<Study['kind'], string>> = {
   best: 'Name the values that may change and a formula that is to be lowest or highest, then ask.',
   breaks: 'Choose a requirement, name values and messages that may be different, then ask.',
   fit: 'Bring a recording, say which columns are which quantities, and name the values to be found, then ask.',
-  compare: 'Choose two setups, or a setup and a recording, then ask.',
+  compare: 'Choose two of setups, runs made before and recordings, then ask.',
 };

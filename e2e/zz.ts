@@ -1,0 +1,43 @@
+import { newPage, startChromium } from './browser';
+void (async () => {
+  const url = 'http://127.0.0.1:4555';
+  const chromium = await startChromium();
+  const { page, errors } = await newPage(chromium.browser);
+  await page.setViewport({ width: 1280, height: 800 });
+  const wait = (ms: number) => new Promise((r) => setTimeout(r, ms));
+  const click = (sel: string, t: string) => page.evaluate((s: string, w: string) => { const e = [...document.querySelectorAll<HTMLElement>(s)].find((x) => x.innerText.trim().startsWith(w)); if (!e) throw new Error('no ' + w); e.click(); }, sel, t);
+  const shot = (n: string) => page.screenshot({ path: `/tmp/w/K-${n}.png` });
+  const until = async (f: () => Promise<boolean>, ms = 40000) => { const end = Date.now() + ms; while (Date.now() < end) { if (await f()) return; await wait(300); } console.log('late'); };
+  const status = () => page.evaluate(() => document.querySelector('[data-testid="run-status"]')?.textContent ?? '');
+  await page.goto(`${url}/?open=tube-capper`);
+  await page.waitForSelector('.ribbon');
+  await wait(3000);
+  await page.select('select[aria-label="Setup"]', await page.evaluate(() => [...document.querySelectorAll<HTMLOptionElement>('select[aria-label="Setup"] option')].find((o) => o.text.startsWith('Eager'))!.value));
+  await click('.ribbon-bar button', 'Run');
+  await until(async () => (await status()).includes('finished'));
+  await page.goto(`${url}/?open=tube-capper#/bench///`); await wait(2500);
+  await page.click('[data-testid="new-study"]'); await wait(600);
+  await click('.study-kinds strong', 'Compare'); await wait(1500);
+  await shot('compare-fresh');
+  await click('[data-testid="study-question"] label', 'Eager, ');
+  await wait(1200);
+  await page.click('[data-testid="ask-study"]');
+  await until(async () => (await page.$('[data-testid="study-when"]')) !== null && (await page.$('[data-testid="asking"]')) === null);
+  await wait(800);
+  await click('.choices button, [role="radiogroup"] button, .answers button', 'Eager, ').catch((e) => console.log(String(e)));
+  await wait(800);
+  await shot('compare');
+  // the run that is gone: another browser would say so
+  await page.evaluate(() => indexedDB.databases?.());
+  // the fit of the demo
+  await page.goto(`${url}/?open=tube-capper#/bench////study%2Fy-friction`); await wait(2500);
+  await page.click('[data-testid="ask-study"]');
+  const t0 = Date.now();
+  await until(async () => (await page.$('[data-testid="asking"]')) !== null, 3000);
+  await wait(1500); await shot('fit-asking');
+  await until(async () => (await page.$('[data-testid="asking"]')) === null, 120000);
+  console.log('fit', (Date.now() - t0) / 1000, 's');
+  await wait(800); await shot('fit');
+  console.log('errors', errors);
+  await chromium.stop(); process.exit(0);
+})();
