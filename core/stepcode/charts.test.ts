@@ -135,3 +135,164 @@ test('messages that are sent later come in time, unless they are taken back', ()
     { numRuns: Number(process.env.RUNS ?? 150) },
   );
 });
+
+describe('what random charts do not have', () => {
+  const values = [
+    { id: 'n', name: 'n', type: 'Integer' as const, value: '0', unit: '' },
+    { id: 'flag', name: 'flag', type: 'Boolean' as const, value: 'false', unit: '' },
+  ];
+  const note = (digit: number): string => `n := mod(10*n + ${digit}, 1000000);`;
+  const says = (name: string, digit: number, more: Parameters<typeof state>[1] = {}) =>
+    state(name, { entry: note(digit), ...more });
+  const cases: Readonly<Record<string, Chart>> = {
+    'a way back to the child': chart(
+      'c',
+      [
+        says('Off', 1),
+        says('On', 2),
+        says('Slow', 3, { parent: 'On', initial: true }),
+        says('Fast', 4, { parent: 'On' }),
+        says('Low', 5, { parent: 'Fast', initial: true }),
+        says('High', 6, { parent: 'Fast' }),
+        state('back', { parent: 'On' }, 'history'),
+      ],
+      [
+        transition('Off', 'back', 'message a'),
+        transition('Slow', 'Fast', 'message b'),
+        transition('Low', 'High', 'message b'),
+        transition('On', 'Off', 'message c'),
+      ],
+    ),
+    'a way back with all levels, and a way of its own before': chart(
+      'c',
+      [
+        says('Off', 1),
+        says('On', 2),
+        says('Slow', 3, { parent: 'On', initial: true }),
+        says('Fast', 4, { parent: 'On' }),
+        says('Low', 5, { parent: 'Fast', initial: true }),
+        says('High', 6, { parent: 'Fast' }),
+        state('back', { parent: 'On' }, 'deepHistory'),
+      ],
+      [
+        transition('Off', 'back', 'message a'),
+        transition('back', 'Low', '', { effect: note(9) }),
+        transition('Slow', 'Fast', 'message b'),
+        transition('Low', 'High', 'message b'),
+        transition('On', 'Off', 'message c'),
+      ],
+    ),
+    'a choice that decides after the effect': chart(
+      'c',
+      [says('A', 1), state('Which', {}, 'choice'), says('B', 2), says('C', 3)],
+      [
+        transition('A', 'Which', 'message a', { effect: 'n := n + 3;' }),
+        transition('Which', 'B', '', { guard: 'n > 3' }),
+        transition('Which', 'C', '', { guard: 'else' }),
+        transition('B', 'A', 'message b'),
+        transition('C', 'A', 'message c', { effect: 'n := 0;' }),
+      ],
+    ),
+    'ends inside, and in all lanes': chart(
+      'c',
+      [
+        state('Both', {}, 'parallel'),
+        state('L', { parent: 'Both' }),
+        says('L1', 1, { parent: 'L', initial: true }),
+        state('LE', { parent: 'L' }, 'final'),
+        state('R', { parent: 'Both' }),
+        says('R1', 2, { parent: 'R', initial: true }),
+        state('RE', { parent: 'R' }, 'final'),
+        says('Next', 3),
+        says('In', 4, { parent: 'Next', initial: true }),
+        state('End', { parent: 'Next' }, 'final'),
+      ],
+      [
+        transition('L1', 'LE', 'message a'),
+        transition('R1', 'RE', 'message b'),
+        transition('Both', 'Next', 'done'),
+        transition('In', 'End', 'message c', { effect: note(5) }),
+        transition('Next', 'Both', 'done', { effect: note(6) }),
+      ],
+    ),
+    'an end of the whole chart': chart(
+      'c',
+      [says('A', 1), state('End', {}, 'final')],
+      [
+        transition('A', 'End', 'message a', { effect: note(2) }),
+        transition('A', 'A', 'message b', { effect: note(3) }),
+      ],
+    ),
+    'beginnings with an effect': chart(
+      'c',
+      [
+        says('Off', 1),
+        says('On', 2),
+        state('begin', { parent: 'On' }, 'start'),
+        says('X', 3, { parent: 'On' }),
+        says('Y', 4, { parent: 'On' }),
+      ],
+      [
+        transition('begin', 'Y', '', { effect: note(7) }),
+        transition('Off', 'On', 'message a', { effect: note(8) }),
+        transition('Y', 'X', 'message b'),
+        transition('On', 'Off', 'message c'),
+      ],
+    ),
+    'a transition that stays inside, one to itself, one that leads nowhere': chart(
+      'c',
+      [
+        says('P', 1, { exit: note(9) }),
+        says('A', 2, { parent: 'P', initial: true, exit: note(8) }),
+        says('B', 3, { parent: 'P', exit: note(7) }),
+      ],
+      [
+        transition('P', 'B', 'message a', { internal: true }),
+        transition('P', 'P', 'message b', { effect: note(4) }),
+        { ...transition('P', 'P', 'message c', { effect: note(5) }), to: '' },
+      ],
+    ),
+    'lanes that are entered by a way into one of them, and left by a way out of one': chart(
+      'c',
+      [
+        says('Off', 1),
+        state('Both', { entry: note(2), exit: note(3) }, 'parallel'),
+        state('L', { parent: 'Both', exit: note(4) }),
+        says('L1', 5, { parent: 'L', initial: true }),
+        says('L2', 6, { parent: 'L' }),
+        state('R', { parent: 'Both', exit: note(8) }),
+        says('R1', 7, { parent: 'R', initial: true, exit: note(9) }),
+        says('R2', 0, { parent: 'R' }),
+      ],
+      [
+        transition('Off', 'R2', 'message a'),
+        transition('R2', 'R1', 'message b'),
+        transition('L1', 'L2', 'message b'),
+        transition('R1', 'Off', 'message c'),
+        transition('R2', 'Off', 'message c'),
+        transition('L2', 'L1', 'message c'),
+      ],
+    ),
+    'what is done while a state is active': {
+      ...chart(
+        'c',
+        [says('A', 1, { do: 'n := n + 1;' }), says('B', 2, { do: 'n := n + 100;' })],
+        [transition('A', 'B', 'message a'), transition('B', 'A', 'message b')],
+      ),
+      period: "0.05 's'",
+    },
+  };
+  test.each(Object.entries(cases))('%s', (_, plain) => {
+    const c = { ...plain, values };
+    const program = programOf(c);
+    fc.assert(
+      fc.property(script, (said) => {
+        expect(stepped(program, said)).toEqual(interpreted(c, said));
+      }),
+      { numRuns: 60 },
+    );
+    // it gets around
+    const all = ['b', 'a', 'b', 'b', 'c', 'a', 'b', 'c', 'a', 'a', 'c'];
+    expect(new Set(stepped(program, all)).size).toBeGreaterThan(1);
+  });
+});
