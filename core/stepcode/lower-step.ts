@@ -298,10 +298,19 @@ function stepping(
     const isNew = kind === 'rises' ? and(now, not(b.read(was))) : pair('ne', now, b.read(was));
     body.push(set(flag, and(b.read(w.begun), isNew)), set(was, now));
   }
-  if (hasCharts)
+  const formerly = (): readonly StepInstruction[] =>
+    [...w.before].map(([k, slot]) =>
+      set(
+        slot,
+        b.piece('', b.slots[slot].start, () => names('').value(k)),
+      ),
+    );
+  if (hasCharts || w.before.size > 0)
     body.push(
       ...when(not(b.read(w.begun)), [
         ...charts.flatMap((x) => x.begin),
+        // what holds from the start does not rise
+        ...formerly(),
         set(w.begun, truth(true)),
         ...(w.events.incoming.length > 0 ? [call(settle)] : []),
       ]),
@@ -373,13 +382,7 @@ function stepping(
         ),
       );
     }
-  for (const [k, slot] of w.before)
-    body.push(
-      set(
-        slot,
-        b.piece('', b.slots[slot].start, () => names('').value(k)),
-      ),
-    );
+  body.push(...formerly());
   model.variables.forEach((v, k) => {
     if (!v.isOutput || v.name.includes('.') || v.kind === 'parameter' || v.kind === 'constant' || v.type === 'String')
       return;

@@ -118,3 +118,32 @@ test('sheets of two rhythms: the slower one is worked out in every fourth step, 
   });
   expect(other).toContain('ticks at no whole number of steps');
 });
+
+test('what a text counts when something rises is counted once in the step behind', () => {
+  const project = projectOf(
+    {
+      quantities: [
+        quantity('u', '', { role: 'input' }),
+        quantity('count', '0', { type: 'Integer' }),
+        quantity('y', '', { role: 'output' }),
+      ],
+      physics: 'equation when u > 0.3 then count = pre(count) + 1; end when; y = 2*count + 1;',
+      signals: [{ ...newSignalSheet('s', 'S'), every: String(every), lines: [newSignalLine('z', 'other = u')] }],
+    },
+    { stop: 6, recordEvery: every, stimulus: [row('follow', 0, 'u', course)] },
+  );
+  const program = lowered(project);
+  if (typeof program === 'string') throw new Error(program);
+  const done = runProject(project);
+  const run = createStep(program);
+  const slot = (name: string, role: string): number =>
+    program.slots.findIndex((s) => s.name === name && s.role === role);
+  run.init();
+  const counts = Array.from({ length: 120 }, (_, k) => {
+    run.write(slot('u', 'input'), courseAt(k * every));
+    run.step();
+    return [run.read(slot('y', 'output')), done.at('y', k * every)];
+  });
+  for (const [own, wanted] of counts) expect(own).toBe(wanted);
+  expect(counts.at(-1)![0]).toBe(5);
+});

@@ -176,8 +176,16 @@ describe('a loop of a plant and a controller that works at ticks', () => {
   });
   test('what came in and out is kept, step by step', () => {
     const project = loop();
-    const { parts } = runOf(project, project.setups[0], { ctrl: 'code' });
+    const { parts, run, prepared } = runOf(project, project.setups[0], { ctrl: 'code' });
     const [part] = parts;
+    const number = (name: string): number => prepared.model.parts.findIndex((p) => p.name === name);
+    // who has sent what to whom is told as of any part
+    expect(
+      run.recorder.take().messages.map((m) => [m.message, m.sender, m.receivers, m.args.map((a) => a.value)]),
+    ).toEqual([
+      ['go', number('desk'), [number('ctrl')], [0.75]],
+      ['ready', number('ctrl'), [number('desk')], [0.75]],
+    ]);
     expect(part.inputs.length).toBe(201);
     const message = part.program.slots.filter((s) => s.role === 'input').findIndex((s) => s.name === 'go');
     expect(part.inputs.flatMap((r, k) => (r[message] !== 0 ? [[k, r[message]]] : []))).toEqual([[21, 1]]);
