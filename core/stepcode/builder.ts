@@ -2,6 +2,8 @@ import { problem, type Problem } from '../language/diagnostics';
 import type { FlatModel } from '../flatten/flat-model';
 import {
   number,
+  pair,
+  plus,
   truth,
   type NameList,
   type Routine,
@@ -100,6 +102,23 @@ export const when = (
     ? []
     : [{ op: 'if', branches: [{ when: condition, body }], otherwise, from }];
 };
+/** Turns while something holds. */
+export const turn = (condition: StepExpr, body: readonly StepInstruction[], from = ''): StepInstruction => ({
+  op: 'while',
+  when: condition,
+  body,
+  from,
+});
+/** For every place of a list from its first to its last; `k` is a local of its own. */
+export const each = (
+  b: Builder,
+  k: number,
+  count: StepExpr,
+  body: readonly StepInstruction[],
+): readonly StepInstruction[] => [
+  set(k, number(0, 'i32')),
+  turn(pair('lt', b.read(k), count), [...body, set(k, plus(b.read(k), number(1, 'i32')))]),
+];
 export const result = (routine: number, type: StepType, args: readonly StepExpr[] = []): StepExpr => ({
   op: 'call',
   type,

@@ -1,6 +1,6 @@
 import { readMessage } from '../behaviour/chart-source';
-import { give, result, set, when } from './builder';
-import { type LoweredChart } from './lower-charts';
+import { each, give, result, set, turn, when } from './builder';
+import type { LoweredChart } from './lower-charts';
 import { and, not, number, or, minus, pair, plus, truth, type StepExpr } from './step-program';
 
 import { queueSize, type Work } from './step-work';
@@ -104,16 +104,12 @@ export function keeping(w: Work, charts: readonly LoweredChart[]): Keeping | und
     note: 'notes kept messages that no active state keeps any longer',
     locals: [k],
     body: [
-      set(k, zero),
-      {
-        op: 'while',
-        when: pair('lt', b.read(k), b.read(count)),
-        from: '',
-        body: [
-          ...when(not(result(keeps, 'bool', [b.read(list, b.read(k))])), [set(isFree, truth(true), '', b.read(k))]),
-          set(k, plus(b.read(k), one)),
-        ],
-      },
+      ...each(
+        b,
+        k,
+        b.read(count),
+        when(not(result(keeps, 'bool', [b.read(list, b.read(k))])), [set(isFree, truth(true), '', b.read(k))]),
+      ),
     ],
   });
   const at = place();
@@ -128,25 +124,15 @@ export function keeping(w: Work, charts: readonly LoweredChart[]): Keeping | und
     body: [
       set(at, zero),
       set(found, events.constant(0)),
-      {
-        op: 'while',
-        when: and(pair('lt', b.read(at), b.read(count)), not(b.read(isFree, b.read(at)))),
-        from: '',
-        body: [set(at, next)],
-      },
+      turn(and(pair('lt', b.read(at), b.read(count)), not(b.read(isFree, b.read(at)))), [set(at, next)]),
       ...when(pair('lt', b.read(at), b.read(count)), [
         set(found, b.read(list, b.read(at))),
         ...beside.map((x) => set(x.slot, b.read(x.list, b.read(at)))),
         set(count, minus(b.read(count), one)),
-        {
-          op: 'while',
-          when: pair('lt', b.read(at), b.read(count)),
-          from: '',
-          body: [
-            ...[list, isFree, ...beside.map((x) => x.list)].map((s) => set(s, b.read(s, next), '', b.read(at))),
-            set(at, next),
-          ],
-        },
+        turn(pair('lt', b.read(at), b.read(count)), [
+          ...[list, isFree, ...beside.map((x) => x.list)].map((s) => set(s, b.read(s, next), '', b.read(at))),
+          set(at, next),
+        ]),
       ]),
       give(b.read(found)),
     ],

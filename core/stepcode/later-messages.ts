@@ -1,6 +1,6 @@
 import type { FlatChart, FlatSend, FlatStatement } from '../flatten/flat-model';
-import { call, give, set, when, type Builder } from './builder';
-import { minus, number, pair, plus, type StepExpr, type StepInstruction, type StepType } from './step-program';
+import { call, each, give, set, turn, when, type Builder } from './builder';
+import { and, minus, number, pair, plus, type StepExpr, type StepInstruction, type StepType } from './step-program';
 
 /** Messages that are sent some time later: each with the steps that are left, in the order in which they were sent. */
 export interface Later {
@@ -84,12 +84,6 @@ export function laterMessages(b: Builder, charts: readonly FlatChart[], needs: L
   const local = (name: string, of = -1): number => b.slot({ name, role: 'local', type: 'i32', list: of });
   const constant = (k: number): StepExpr => number(k, 'i32', list);
   const isDue = (k: number): StepExpr => pair('eq', b.read(left, b.read(k)), zero);
-  const while_ = (condition: StepExpr, body: readonly StepInstruction[]): StepInstruction => ({
-    op: 'while',
-    when: condition,
-    from: '',
-    body,
-  });
 
   const from = local('k');
   const drop = b.routine({
@@ -99,7 +93,7 @@ export function laterMessages(b: Builder, charts: readonly FlatChart[], needs: L
     takes: [from],
     body: [
       set(count, minus(b.read(count), one)),
-      while_(pair('lt', b.read(from), b.read(count)), [
+      turn(pair('lt', b.read(from), b.read(count)), [
         ...[kind, left, ...args.map((a) => a.slot)].map((s) =>
           set(s, b.read(s, plus(b.read(from), one)), '', b.read(from)),
         ),
@@ -114,13 +108,14 @@ export function laterMessages(b: Builder, charts: readonly FlatChart[], needs: L
     note: 'one step less until they are sent',
     locals: [c],
     body: [
-      set(c, zero),
-      while_(pair('lt', b.read(c), b.read(count)), [
-        ...when(pair('gt', b.read(left, b.read(c)), zero), [
+      ...each(
+        b,
+        c,
+        b.read(count),
+        when(pair('gt', b.read(left, b.read(c)), zero), [
           set(left, minus(b.read(left, b.read(c)), one), '', b.read(c)),
         ]),
-        set(c, plus(b.read(c), one)),
-      ]),
+      ),
     ],
   });
   const t = local('k');
@@ -134,17 +129,18 @@ export function laterMessages(b: Builder, charts: readonly FlatChart[], needs: L
     locals: [t],
     gives: 'i32',
     body: [
-      set(t, zero),
-      while_(pair('lt', b.read(t), b.read(count)), [
-        ...own.flatMap((k) =>
-          when({ op: 'and', type: 'bool', a: isDue(t), b: pair('eq', b.read(kind, b.read(t)), constant(k)) }, [
+      ...each(
+        b,
+        t,
+        b.read(count),
+        own.flatMap((k) =>
+          when(and(isDue(t), pair('eq', b.read(kind, b.read(t)), constant(k))), [
             ...brought(k, t),
             call(drop, [b.read(t)]),
             give(number(needs.numberOf(all[k - 1].message), 'i32')),
           ]),
         ),
-        set(t, plus(b.read(t), one)),
-      ]),
+      ),
       give(zero),
     ],
   });
@@ -156,7 +152,7 @@ export function laterMessages(b: Builder, charts: readonly FlatChart[], needs: L
     locals: [f],
     body: [
       set(f, zero),
-      while_(pair('lt', b.read(f), b.read(count)), [
+      turn(pair('lt', b.read(f), b.read(count)), [
         ...when(
           isDue(f),
           all.flatMap((x, k) =>
@@ -188,7 +184,7 @@ export function laterMessages(b: Builder, charts: readonly FlatChart[], needs: L
     locals: [d],
     body: [
       set(d, zero),
-      while_(pair('lt', b.read(d), b.read(count)), [
+      turn(pair('lt', b.read(d), b.read(count)), [
         ...when(
           pair('eq', b.read(kind, b.read(d)), b.read(wanted)),
           [call(drop, [b.read(d)])],

@@ -1,4 +1,4 @@
-import { give, set, when, type Builder } from './builder';
+import { give, set, turn, when, type Builder } from './builder';
 import { minus, number, pair, plus, type StepExpr, type StepInstruction, type StepType } from './step-program';
 
 /**
@@ -86,18 +86,8 @@ const bodies: Readonly<
         ),
         set(left.slot, { op: 'toInteger', type: 'i32', a: k.read }),
         // twice as much, or half of it, so often: exact as long as it stays in range
-        {
-          op: 'while',
-          when: pair('gt', left.read, i(0)),
-          from: '',
-          body: [set(y.slot, mul(y.read, f(2))), set(left.slot, minus(left.read, i(1)))],
-        },
-        {
-          op: 'while',
-          when: less(left.read, i(0)),
-          from: '',
-          body: [set(y.slot, mul(y.read, f(0.5))), set(left.slot, plus(left.read, i(1)))],
-        },
+        turn(pair('gt', left.read, i(0)), [set(y.slot, mul(y.read, f(2))), set(left.slot, minus(left.read, i(1)))]),
+        turn(less(left.read, i(0)), [set(y.slot, mul(y.read, f(0.5))), set(left.slot, plus(left.read, i(1)))]),
         give(y.read),
       ];
     },
@@ -116,18 +106,8 @@ const bodies: Readonly<
         ...when({ op: 'or', type: 'bool', a: pair('ne', x, x), b: pair('eq', x, f(Infinity)) }, [give(x)]),
         set(m.slot, x),
         set(e.slot, f(0)),
-        {
-          op: 'while',
-          when: pair('ge', m.read, f(Math.SQRT2)),
-          from: '',
-          body: [set(m.slot, mul(m.read, f(0.5))), set(e.slot, add(e.read, f(1)))],
-        },
-        {
-          op: 'while',
-          when: less(m.read, f(Math.SQRT1_2)),
-          from: '',
-          body: [set(m.slot, mul(m.read, f(2))), set(e.slot, sub(e.read, f(1)))],
-        },
+        turn(pair('ge', m.read, f(Math.SQRT2)), [set(m.slot, mul(m.read, f(0.5))), set(e.slot, add(e.read, f(1)))]),
+        turn(less(m.read, f(Math.SQRT1_2)), [set(m.slot, mul(m.read, f(2))), set(e.slot, sub(e.read, f(1)))]),
         set(m.slot, sub(m.read, f(1))),
         set(z.slot, mul(m.read, m.read)),
         set(
@@ -434,7 +414,7 @@ export function tableRoutine(
       ]),
       ...when(pair('ge', b.read(at), b.read(xs, last)), [give(slope ? f(0) : b.read(ys, last))]),
       set(k, i(0)),
-      { op: 'while', when: pair('le', b.read(xs, next), b.read(at)), from: '', body: [set(k, next)] },
+      turn(pair('le', b.read(xs, next), b.read(at)), [set(k, next)]),
       set(steep, div(sub(b.read(ys, next), b.read(ys, b.read(k))), sub(b.read(xs, next), b.read(xs, b.read(k))))),
       give(
         slope ? b.read(steep) : add(b.read(ys, b.read(k)), mul(b.read(steep), sub(b.read(at), b.read(xs, b.read(k))))),

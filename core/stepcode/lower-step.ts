@@ -2,7 +2,7 @@ import { readMessage } from '../behaviour/chart-source';
 import type { FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import type { Problem } from '../language/diagnostics';
-import { call, createBuilder, Refusal, result, set, when, type Builder } from './builder';
+import { call, createBuilder, Refusal, result, set, turn, when, type Builder } from './builder';
 import { lowerChart, type LoweredChart } from './lower-charts';
 import { givenBy, uses, type Given } from './lower-equations';
 import { lowerExpression, stepType, type Names } from './lower-expression';
@@ -155,39 +155,34 @@ function settling(w: Work, charts: readonly LoweredChart[]): { readonly dispatch
     body: [
       set(turns, number(0, 'i32')),
       set(moved, truth(true)),
-      {
-        op: 'while',
-        when: and(b.read(moved), pair('lt', b.read(turns), number(mostTurns, 'i32'))),
-        from: '',
-        body: [
-          set(moved, truth(false)),
-          ...charts.flatMap((c) =>
-            when(stepOf(c, w.events.constant(0)), [set(moved, truth(true)), ...(kept ? [call(kept.free)] : [])]),
-          ),
-          ...w.moments.map((m) => set(m.flag, truth(false))),
-          ...charts.flatMap((c) => c.again),
-          ...next,
-          ...(kept
-            ? when(not(b.read(moved)), [
-                set(again, result(kept.next, 'i32')),
-                ...when(pair('ne', b.read(again), w.events.constant(0)), [
-                  call(dispatch, [b.read(again)]),
-                  set(moved, truth(true)),
-                ]),
-              ])
-            : []),
-          ...(w.later
-            ? when(not(b.read(moved)), [
-                set(again, result(w.later.take, 'i32')),
-                ...when(pair('ne', b.read(again), w.events.constant(0)), [
-                  call(dispatch, [b.read(again)]),
-                  set(moved, truth(true)),
-                ]),
-              ])
-            : []),
-          set(turns, plus(b.read(turns), number(1, 'i32'))),
-        ],
-      },
+      turn(and(b.read(moved), pair('lt', b.read(turns), number(mostTurns, 'i32'))), [
+        set(moved, truth(false)),
+        ...charts.flatMap((c) =>
+          when(stepOf(c, w.events.constant(0)), [set(moved, truth(true)), ...(kept ? [call(kept.free)] : [])]),
+        ),
+        ...w.moments.map((m) => set(m.flag, truth(false))),
+        ...charts.flatMap((c) => c.again),
+        ...next,
+        ...(kept
+          ? when(not(b.read(moved)), [
+              set(again, result(kept.next, 'i32')),
+              ...when(pair('ne', b.read(again), w.events.constant(0)), [
+                call(dispatch, [b.read(again)]),
+                set(moved, truth(true)),
+              ]),
+            ])
+          : []),
+        ...(w.later
+          ? when(not(b.read(moved)), [
+              set(again, result(w.later.take, 'i32')),
+              ...when(pair('ne', b.read(again), w.events.constant(0)), [
+                call(dispatch, [b.read(again)]),
+                set(moved, truth(true)),
+              ]),
+            ])
+          : []),
+        set(turns, plus(b.read(turns), number(1, 'i32'))),
+      ]),
     ],
   });
   return { dispatch, settle };
@@ -423,12 +418,11 @@ function taking({ b, lost, events }: Work, dispatch: number, settle: number): nu
         set(lost, pair('add', b.read(lost), minus(b.read(left), most))),
         set(left, most),
       ]),
-      {
-        op: 'while',
-        when: pair('gt', b.read(left), number(0, 'i32')),
-        from: '',
-        body: [call(dispatch, [b.read(event)]), call(settle), set(left, minus(b.read(left), number(1, 'i32')))],
-      },
+      turn(pair('gt', b.read(left), number(0, 'i32')), [
+        call(dispatch, [b.read(event)]),
+        call(settle),
+        set(left, minus(b.read(left), number(1, 'i32'))),
+      ]),
     ],
   });
 }

@@ -1,4 +1,7 @@
 import { readSlots } from './tidy';
+import { helperNames, helpers } from './c-helpers';
+import { capital, commented, floatText, sentence, widest, wrapped, ascii } from './c-text';
+import { routinesUse } from './routine-uses';
 import { createNames, legalName, libraryFunctions } from './c-names';
 import {
   operandsOf,
@@ -30,7 +33,6 @@ export interface COptions {
   readonly keysOf?: (element: string) => readonly string[];
 }
 
-const widest = 80;
 const typeNames = { f32: 'float', i32: 'int32_t', bool: 'bool' } as const;
 
 /** Binds tighter the higher it is. */
@@ -69,20 +71,6 @@ const signs: Readonly<Record<string, string>> = {
 interface Text {
   readonly text: string;
   readonly level: number;
-}
-
-/** The shortest decimal that is this number in single precision. */
-export function floatText(exact: number): string {
-  const value = Math.fround(exact);
-  if (Number.isNaN(value)) return 'NAN';
-  if (!Number.isFinite(value)) return value > 0 ? 'INFINITY' : '-INFINITY';
-  for (let digits = 1; digits <= 9; digits++) {
-    const short = Number(value.toPrecision(digits));
-    if (Math.fround(short) !== value) continue;
-    const text = String(short);
-    return `${/[.e]/.test(text) ? text.replace('e+', 'e') : `${text}.0`}f`;
-  }
-  return `${value}f`;
 }
 
 export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {}): CSource {
@@ -422,62 +410,6 @@ function beginnings(r: Routine): readonly Extract<StepInstruction, { op: 'set' }
   return found;
 }
 
-const capital = (name: string): string => name.charAt(0).toUpperCase() + name.slice(1);
-const sentence = (t: string): string => `${capital(t)}${/[.!?]$/.test(t) ? '' : '.'}`;
-/** What a comment may hold. */
-const ascii = (t: string): string =>
-  t.replace(/\*\//g, '* /').replace(/\/\*/g, '/ *').replace(/\?\?/g, '? ?').replace(/\s+/g, ' ').replace(/\\$/g, '');
-
-function commented(t: string, indent: number): string[] {
-  if (t === '') return [];
-  const pad = '    '.repeat(indent);
-  const all = t.split('\n').flatMap((line) => filled(ascii(line), widest - pad.length - 6));
-  return all.length === 1 ? [`${pad}/* ${all[0]} */`] : [`${pad}/*`, ...all.map((l) => `${pad} * ${l}`), `${pad} */`];
-}
-
-function filled(t: string, width: number): string[] {
-  const found: string[] = [];
-  let line = '';
-  for (const word of t.split(' ')) {
-    if (line !== '' && line.length + 1 + word.length > width) {
-      found.push(line);
-      line = word;
-    } else line = line === '' ? word : `${line} ${word}`;
-  }
-  return [...found, line];
-}
-
-/** Breaks at spaces, at the outermost brackets where that is enough. */
-function wrapped(t: string, indent: number): string[] {
-  const pad = '    '.repeat(indent);
-  if (pad.length + t.length <= widest) return [pad + t];
-  const found: string[] = [];
-  let rest = t;
-  let lead = pad;
-  while (lead.length + rest.length > widest) {
-    const room = widest - lead.length;
-    let [depth, best, score] = [0, -1, Infinity];
-    for (let k = 0; k < Math.min(room + 1, rest.length); k++) {
-      if (rest[k] === '(' || rest[k] === '[') depth++;
-      if (rest[k] === ')' || rest[k] === ']') depth--;
-      if (rest[k] !== ' ' || k === 0) continue;
-      const next = rest.slice(k + 1, k + 4);
-      const isLogic = next.startsWith('&& ') || next.startsWith('|| ');
-      const isSign = /^([-+*/?:<>]|[<>=!]=) /.test(next);
-      if (rest[k - 1] !== ',' && !isLogic && !isSign) continue;
-      // as far to the right as it goes, but rather outside of brackets, and between conditions
-      const price = depth * 24 - k + (isLogic ? -30 : 0);
-      if (price <= score) [best, score] = [k, price];
-    }
-    if (best < 0) best = rest.indexOf(' ', room);
-    if (best < 0) break;
-    found.push(lead + rest.slice(0, best));
-    rest = rest.slice(best + 1);
-    lead = `${pad}    `;
-  }
-  return [...found, lead + rest];
-}
-
 /** Cases that do the same stand together. */
 function joinedCases<
   T extends { readonly values: readonly number[]; readonly body: readonly StepInstruction[]; readonly from: string },
@@ -492,231 +424,4 @@ function joinedCases<
     else found.push({ values: [...c.values], body: c.body, from: c.from, key });
   }
   return found;
-}
-
-interface Use {
-  state: boolean;
-  writesState: boolean;
-  input: boolean;
-  output: boolean;
-}
-
-/** Which structures each routine needs, itself or for those it calls. */
-function routinesUse({ slots, routines }: StepProgram): readonly Use[] {
-  const found: Use[] = [];
-  routines.forEach((r, k) => {
-    const use: Use = { state: false, writesState: false, input: false, output: false };
-    found[k] = use;
-    const note = (slot: number, writes: boolean): void => {
-      const { role } = slots[slot];
-      if (role === 'input') use.input = true;
-      if (role === 'output') use.output = true;
-      if (role === 'part' || role === 'parameter') {
-        use.state = true;
-        if (writes) use.writesState = true;
-      }
-    };
-    const called = (n: number): void => {
-      const other = found[n];
-      use.state ||= other.state;
-      use.writesState ||= other.writesState;
-      use.input ||= other.input;
-      use.output ||= other.output;
-    };
-    const expr = (e: StepExpr): void => {
-      if (e.op === 'slot') note(e.slot, false);
-      if (e.op === 'call') called(e.routine);
-      operandsOf(e).forEach(expr);
-    };
-    const visit = (list: readonly StepInstruction[]): void =>
-      list.forEach((x) => {
-        switch (x.op) {
-          case 'set':
-            note(x.slot, true);
-            if (x.at) expr(x.at);
-            return expr(x.value);
-          case 'if':
-            x.branches.forEach((y) => (expr(y.when), visit(y.body)));
-            return visit(x.otherwise);
-          case 'switch':
-            expr(x.on);
-            return x.cases.forEach((y) => visit(y.body));
-          case 'while':
-            expr(x.when);
-            return visit(x.body);
-          case 'call':
-            called(x.routine);
-            return x.args.forEach(expr);
-          case 'return':
-            if (x.value) expr(x.value);
-        }
-      });
-    visit(r.body);
-  });
-  return found;
-}
-
-const helperNames = [
-  ...['wrap_add', 'wrap_sub', 'wrap_mul', 'abs_i', 'to_integer', 'steps', 'towards_zero'],
-  ...['min', 'max', 'sign', 'quotient', 'remainder', 'modulo'].flatMap((n) => [`${n}_f`, `${n}_i`]),
-];
-
-/** Small functions that have one result everywhere, where C leaves it open. */
-function helpers(needed: ReadonlySet<string>, period: number): string[] {
-  const out: string[] = [];
-  const add = (name: string, about: string, ...text: string[]): void => {
-    if (needed.has(name)) out.push(`/* ${about} */`, ...text, '');
-  };
-  const wrap = (name: string, sign: string): void =>
-    add(
-      `wrap_${name}`,
-      'Wraps where it leaves its range.',
-      `static int32_t wrap_${name}(int32_t a, int32_t b)`,
-      '{',
-      `    return (int32_t)((uint32_t)a ${sign} (uint32_t)b);`,
-      '}',
-    );
-  wrap('add', '+');
-  wrap('sub', '-');
-  wrap('mul', '*');
-  for (const [kind, type] of [
-    ['f', 'float'],
-    ['i', 'int32_t'],
-  ] as const) {
-    add(
-      `min_${kind}`,
-      'The smaller one.',
-      `static ${type} min_${kind}(${type} a, ${type} b)`,
-      '{',
-      '    return (a < b) ? a : b;',
-      '}',
-    );
-    add(
-      `max_${kind}`,
-      'The larger one.',
-      `static ${type} max_${kind}(${type} a, ${type} b)`,
-      '{',
-      '    return (a > b) ? a : b;',
-      '}',
-    );
-    const [one, zero, minus] = kind === 'f' ? ['1.0f', '0.0f', '-1.0f'] : ['1', '0', '-1'];
-    add(
-      `sign_${kind}`,
-      '1, 0 or -1.',
-      `static ${type} sign_${kind}(${type} a)`,
-      '{',
-      `    return (a > ${zero}) ? ${one} : ((a < ${zero}) ? ${minus} : ${zero});`,
-      '}',
-    );
-  }
-  add(
-    'abs_i',
-    'Of the least number itself.',
-    'static int32_t abs_i(int32_t a)',
-    '{',
-    '    return (a < 0) ? (int32_t)(0U - (uint32_t)a) : a;',
-    '}',
-  );
-  const whole = (name: string, sign: string): void =>
-    add(
-      `${name}_i`,
-      '0 where nothing can be divided.',
-      `static int32_t ${name}_i(int32_t a, int32_t b)`,
-      '{',
-      '    int32_t found = 0;',
-      '',
-      '    if (b == -1) {',
-      `        found = ${name === 'quotient' ? '(int32_t)(0U - (uint32_t)a)' : '0'};`,
-      '    } else if (b != 0) {',
-      `        found = a ${sign} b;`,
-      '    }',
-      '    return found;',
-      '}',
-    );
-  whole('quotient', '/');
-  whole('remainder', '%');
-  add(
-    'modulo_i',
-    'With the sign of what is divided by; 0 where nothing can be divided.',
-    'static int32_t modulo_i(int32_t a, int32_t b)',
-    '{',
-    '    int32_t found = 0;',
-    '',
-    '    if ((b != 0) && (b != -1)) {',
-    '        found = a % b;',
-    '        if ((found != 0) && ((found < 0) != (b < 0))) {',
-    '            found += b;',
-    '        }',
-    '    }',
-    '    return found;',
-    '}',
-  );
-  const trunc = '(a < 0.0f) ? ceilf(a) : floorf(a)';
-  if (['quotient_f', 'remainder_f', 'modulo_f'].some((n) => needed.has(n)) && !needed.has('math'))
-    out.unshift('#include <math.h>', '');
-  if (needed.has('quotient_f') || needed.has('remainder_f'))
-    out.push('/* Towards zero. */', 'static float towards_zero(float a)', '{', `    return ${trunc};`, '}', '');
-  add(
-    'quotient_f',
-    'Whole part of a / b.',
-    'static float quotient_f(float a, float b)',
-    '{',
-    '    return towards_zero(a / b);',
-    '}',
-  );
-  add(
-    'remainder_f',
-    'What is left of a / b.',
-    'static float remainder_f(float a, float b)',
-    '{',
-    '    return a - (towards_zero(a / b) * b);',
-    '}',
-  );
-  add(
-    'modulo_f',
-    'What is left of a / b, with the sign of b.',
-    'static float modulo_f(float a, float b)',
-    '{',
-    '    return a - (floorf(a / b) * b);',
-    '}',
-  );
-  if (needed.has('to_integer') || needed.has('steps'))
-    if (!needed.has('math') && !out.includes('#include <math.h>')) out.unshift('#include <math.h>', '');
-  add(
-    'to_integer',
-    'The next whole number below; the nearest there is where that is out of range, 0 for none.',
-    'static int32_t to_integer(float a)',
-    '{',
-    '    int32_t found = 0;',
-    '',
-    '    if (a >= 2147483648.0f) {',
-    '        found = INT32_MAX;',
-    '    } else if (a < -2147483648.0f) {',
-    '        found = INT32_MIN;',
-    '    } else if (a == a) {',
-    '        found = (int32_t)floorf(a);',
-    '    }',
-    '    return found;',
-    '}',
-  );
-  add(
-    'steps',
-    'Steps until so many seconds have passed; rounding does not count.',
-    'static int32_t steps(float seconds)',
-    '{',
-    `    float exact = seconds / ${floatText(Math.fround(period))};`,
-    '    int32_t found = 0;',
-    '',
-    '    if (exact >= 2147483520.0f) {',
-    '        found = 2147483520;',
-    '    } else if (exact > 0.0f) {',
-    '        found = (int32_t)exact;',
-    '        if ((exact - floorf(exact)) > (exact * 1e-5f)) {',
-    '            found += 1;',
-    '        }',
-    '    }',
-    '    return found;',
-    '}',
-  );
-  return out;
 }

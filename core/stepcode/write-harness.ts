@@ -1,6 +1,6 @@
 import type { CSource } from './write-c';
 import { legalName } from './c-names';
-import { floatText } from './write-c';
+import { floatText } from './c-text';
 import type { SlotRole, StepProgram, StepType } from './step-program';
 
 export interface HarnessOptions {
