@@ -50,6 +50,7 @@ export interface TransitionSource extends Way {
 export interface TriggerSource {
   readonly kind: TriggerNodeKind;
   readonly message: string;
+  readonly args?: readonly string[];
   readonly value?: Expr;
 }
 
@@ -60,7 +61,7 @@ export const structureOf = (source: ChartSource): ChartStructure =>
       from: t.from,
       targets: t.targets,
       internal: t.internal,
-      triggers: t.triggers.map((g) => ({ kind: g.kind, message: g.message })),
+      triggers: t.triggers.map(({ kind, message, args = [] }) => ({ kind, message, ...(args.length > 0 && { args }) })),
     })),
   );
 
@@ -125,7 +126,7 @@ export function readChart(written: Chart, place: string, problems: Problem[]): C
         return undefined;
       }
       read.args.forEach((a) => args.add(a));
-      return { kind: 'message', message: read.name };
+      return { kind: 'message', message: read.name, args: read.args };
     }
     const value = expression(g.on, at);
     return value && { kind: g.kind, message: '', value };

@@ -37,6 +37,8 @@ export interface TriggerNode {
   readonly kind: TriggerNodeKind;
   /** Name of the message, `a.b` for all that start with `a.b.`, `*` for any. */
   readonly message: string;
+  /** What it reads of the message, by name. */
+  readonly args?: readonly string[];
 }
 
 export interface TransitionNode {

@@ -1,3 +1,4 @@
+import { textsOf } from '../flatten/chart-sends';
 import type { Block, SolvableModel, TornBlock } from '../analysis/solvable-model';
 import { differentiate, type Unknown } from '../flatten/differentiate';
 import { constant, walk, type FlatExpr } from '../flatten/flat-expression';
@@ -351,7 +352,7 @@ function lowerCharts(work: Work, plain: Lowering) {
   const delays: Term[] = [];
   const periods: Term[] = [];
   for (const chart of work.solvable.model.charts) {
-    effects.push(...chart.entry, ...chart.do, ...chart.exit, ...chart.transitions.map((t) => t.effect));
+    effects.push(...textsOf(chart));
     periods.push(chart.period ? plain.number(chart.period) : { op: 'const', value: Infinity });
     for (const t of chart.transitions) {
       guards.push(t.guard ? plain.truth(t.guard) : { op: 'always' });

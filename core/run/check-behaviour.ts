@@ -1,7 +1,8 @@
+import { statementsOf } from '../flatten/chart-sends';
 import { checkChart } from '../behaviour/chart-check';
 import type { ChartSource } from '../behaviour/chart-source';
 import { takesMessage } from '../behaviour/chart-structure';
-import type { FlatModel, FlatSend, FlatStatement } from '../flatten/flat-model';
+import type { FlatModel, FlatSend } from '../flatten/flat-model';
 import type { ClassLibrary } from '../flatten/library';
 import { problem, type Problem } from '../language/diagnostics';
 import type { Project } from '../project/project';
@@ -21,7 +22,7 @@ export function checkBehaviour(project: Project, library: ClassLibrary, model: F
         cache.set(source, (known = { sent: key, problems: checkChart(source, { accepted: undefined, sent }) }));
       return known.problems;
     });
-  return [...own, ...unheard(model)];
+  return [...own, ...unheard(model), ...unsaid(model)];
 }
 
 /** Names of all messages that some text, setup or panel sends. */
@@ -63,16 +64,31 @@ function unheard(model: FlatModel): Problem[] {
       place,
     });
   };
-  const walk = (statements: readonly FlatStatement[]): void => {
-    for (const s of statements) {
-      if (s.kind === 'send') look(s.send, s.origin.place);
-      if (s.kind === 'if') {
-        s.branches.forEach((b) => walk(b.body));
-        walk(s.otherwise);
-      }
-    }
-  };
-  for (const c of model.charts) [...c.entry, ...c.do, ...c.exit, ...c.transitions.map((t) => t.effect)].forEach(walk);
-  for (const a of model.actions) if (a.does.kind === 'send') look(a.does.send, a.origin.place);
+  for (const { send, place } of allSends(model)) look(send, place);
   return found;
 }
+
+/** Arguments that a trigger reads and the message does not bring: the chart goes on with what came last. */
+function unsaid(model: FlatModel): Problem[] {
+  const found = new Map<string, Problem>();
+  for (const { send, place } of allSends(model)) {
+    const brought = new Set(send.args.map((a) => a.name));
+    for (const c of model.charts)
+      for (const g of send.receivers.includes(c.part) ? c.structure.transitions.flatMap((t) => t.triggers) : []) {
+        const missing = g.kind === 'message' && takesMessage(g, send.message) && g.args?.find((a) => !brought.has(a));
+        if (!missing) continue;
+        const receiver = model.parts[c.part].name || model.name;
+        const message = `${send.message} is sent without ${missing}, which ${receiver} reads of it: there it keeps the value of the last time`;
+        found.set(`${place}/${message}`, { ...problem('warning', 'argument-missing', message), place });
+      }
+  }
+  return [...found.values()];
+}
+
+/** Everything that charts and equations of the model may send, with its place. */
+const allSends = (model: FlatModel): readonly { readonly send: FlatSend; readonly place: string }[] => [
+  ...statementsOf(model.charts).flatMap((s) => (s.kind === 'send' ? [{ send: s.send, place: s.origin.place }] : [])),
+  ...model.actions.flatMap(({ does, origin }) =>
+    does.kind === 'send' ? [{ send: does.send, place: origin.place }] : [],
+  ),
+];

@@ -273,6 +273,16 @@ describe('what random charts do not have', () => {
         transition('L2', 'L1', 'message c'),
       ],
     ),
+    'two texts send one message with an argument each': chart(
+      'c',
+      [says('A', 1), says('B', 2)],
+      [
+        transition('A', 'B', 'message a', { effect: 'send told(x = n + 1);' }),
+        transition('B', 'A', 'message b', { effect: 'send told(y = n + 20);' }),
+        transition('B', 'B', 'message told(x)', { internal: true, effect: 'n := n + integer(100*x);' }),
+        transition('A', 'A', 'message told(y)', { internal: true, effect: 'n := n + integer(y);' }),
+      ],
+    ),
     'what is done while a state is active': {
       ...chart(
         'c',

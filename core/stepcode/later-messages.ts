@@ -1,4 +1,5 @@
-import type { FlatChart, FlatSend, FlatStatement } from '../flatten/flat-model';
+import { sendsOf } from '../flatten/chart-sends';
+import type { FlatChart, FlatSend } from '../flatten/flat-model';
 import { call, each, give, set, turn, when, type Builder } from './builder';
 import { and, minus, number, pair, plus, type StepExpr, type StepInstruction, type StepType } from './step-program';
 
@@ -37,18 +38,12 @@ function laterIn(
   charts: readonly FlatChart[],
 ): readonly { readonly message: string; readonly isOwn: boolean; readonly args: readonly string[] }[] {
   const found = new Map<string, { message: string; isOwn: boolean; args: readonly string[] }>();
-  const visit = (list: readonly FlatStatement[]): void =>
-    list.forEach((s) => {
-      if (s.kind === 'if') {
-        s.branches.forEach((x) => visit(x.body));
-        visit(s.otherwise);
-      }
-      if (s.kind !== 'send' || !s.send.after) return;
-      const isOwn = s.send.receivers.includes(0);
-      found.set(keyOf(s.send.message, isOwn), { message: s.send.message, isOwn, args: s.send.args.map((a) => a.name) });
-    });
-  for (const c of charts)
-    for (const list of [...c.entry, ...c.do, ...c.exit, ...c.transitions.map((t) => t.effect)]) visit(list);
+  for (const { message, receivers, args, after } of sendsOf(charts)) {
+    if (!after) continue;
+    const isOwn = receivers.includes(0);
+    const known = found.get(keyOf(message, isOwn))?.args ?? [];
+    found.set(keyOf(message, isOwn), { message, isOwn, args: [...new Set([...known, ...args.map((a) => a.name)])] });
+  }
   return [...found.values()];
 }
 const keyOf = (message: string, isOwn: boolean): string => `${message} ${isOwn ? 'to itself' : 'out'}`;

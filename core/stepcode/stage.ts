@@ -1,8 +1,9 @@
 import { nearestName } from '../language/nearest';
 import { hasErrors, problem, type Problem } from '../language/diagnostics';
 import { startChart } from '../behaviour/chart-step';
+import { sendsOf } from '../flatten/chart-sends';
 import { one } from '../flatten/flat-expression';
-import type { FlatChart, FlatEquation, FlatModel, FlatStatement } from '../flatten/flat-model';
+import type { FlatChart, FlatEquation, FlatModel } from '../flatten/flat-model';
 import type { Project, Setup } from '../project/project';
 import { createRun, isRunnable, prepareRun, type RequirementFinding, type Run } from '../run';
 import type { Runnable, RunOptions } from '../run/run';
@@ -286,20 +287,12 @@ function sentBy(
   number: number,
 ): ReadonlyMap<string, { readonly receivers: readonly number[]; readonly args: readonly string[] }> {
   const found = new Map<string, { receivers: Set<number>; args: Set<string> }>();
-  const visit = (list: readonly FlatStatement[]): void =>
-    list.forEach((s) => {
-      if (s.kind === 'if') {
-        s.branches.forEach((b) => visit(b.body));
-        visit(s.otherwise);
-      }
-      if (s.kind !== 'send') return;
-      const known = found.get(s.send.message) ?? { receivers: new Set(), args: new Set() };
-      s.send.receivers.filter((r) => r !== number).forEach((r) => known.receivers.add(r));
-      s.send.args.forEach((a) => known.args.add(a.name));
-      found.set(s.send.message, known);
-    });
-  for (const c of charts)
-    for (const list of [...c.entry, ...c.do, ...c.exit, ...c.transitions.map((t) => t.effect)]) visit(list);
+  for (const send of sendsOf(charts)) {
+    const known = found.get(send.message) ?? { receivers: new Set(), args: new Set() };
+    send.receivers.filter((r) => r !== number).forEach((r) => known.receivers.add(r));
+    send.args.forEach((a) => known.args.add(a.name));
+    found.set(send.message, known);
+  }
   return new Map([...found].map(([m, { receivers, args }]) => [m, { receivers: [...receivers], args: [...args] }]));
 }
 

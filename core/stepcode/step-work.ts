@@ -1,9 +1,10 @@
+import { sendsOf } from '../flatten/chart-sends';
 import { laterMessages, type Later } from './later-messages';
 import { stepsIn } from './lower-expression';
 import { takesMessage } from '../behaviour/chart-structure';
 import { doneName } from '../behaviour/chart-machine';
 import type { FlatExpr } from '../flatten/flat-expression';
-import type { FlatModel, FlatStatement } from '../flatten/flat-model';
+import type { FlatModel } from '../flatten/flat-model';
 import type { SolvableModel } from '../analysis/solvable-model';
 import { Refusal, set, when, type Builder } from './builder';
 import { prepareChart } from './lower-charts';
@@ -65,15 +66,6 @@ export interface Queue {
   /** Arguments beside them, by the quantity that takes them. */
   readonly args: Map<string, { readonly slot: number; readonly targets: readonly number[] }>;
 }
-
-const eachStatement = (list: readonly FlatStatement[], visit: (s: FlatStatement) => void): void =>
-  list.forEach((s) => {
-    visit(s);
-    if (s.kind === 'if') {
-      s.branches.forEach((x) => eachStatement(x.body, visit));
-      eachStatement(s.otherwise, visit);
-    }
-  });
 
 export function createWork(b: Builder, c: Controller, equations: GivenEquations): Work {
   const { model } = b;
@@ -192,15 +184,15 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
   const { events } = made;
   const begun = b.slot({ name: 'begun', role: 'part', type: 'bool', note: 'the first states have been entered' });
   const lost = b.slot({ name: 'lost', role: 'part', type: 'i32', note: 'messages that found no room' });
-  const ownSends = new Map<string, readonly { readonly name: string; readonly value: FlatExpr }[]>();
-  let ends = false;
-  for (const chart of model.charts) {
-    ends ||= chart.structure.states.some((s) => s.kind === 'final');
-    for (const list of [...chart.entry, ...chart.do, ...chart.exit, ...chart.transitions.map((t) => t.effect)])
-      eachStatement(list, (s) => {
-        if (s.kind === 'send' && s.send.receivers.includes(0)) ownSends.set(s.send.message, s.send.args);
-      });
+  const sends = sendsOf(model.charts);
+  const ownSends = new Map<string, Set<string>>();
+  for (const { message, receivers, args } of sends) {
+    if (!receivers.includes(0)) continue;
+    const known = ownSends.get(message) ?? new Set();
+    for (const a of args) known.add(a.name);
+    ownSends.set(message, known);
   }
+  const ends = model.charts.some((c) => c.structure.states.some((s) => s.kind === 'final'));
   const localsOf = (argument: string): number[] =>
     model.charts.flatMap((chart) => {
       const index = chart.locals.get(argument);
@@ -211,16 +203,16 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
     const args: Queue['args'] = new Map();
     for (const [message, list] of ownSends)
       for (const a of list) {
-        const [first] = localsOf(a.name);
+        const [first] = localsOf(a);
         if (first === undefined) continue;
-        args.set(`${message} ${a.name}`, {
+        args.set(`${message} ${a}`, {
           slot: b.slot({
-            name: `waiting_${message}_${a.name}`,
+            name: `waiting_${message}_${a}`,
             role: 'part',
             type: stepType(model.variables[first].type),
             size: queueSize,
           }),
-          targets: localsOf(a.name),
+          targets: localsOf(a),
         });
       }
     queue = {
@@ -246,16 +238,12 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
   };
   // one type for what several texts send: a real number where one of them sends such
   const sentTypes = new Map<string, Slot['type']>();
-  for (const chart of model.charts)
-    for (const list of [...chart.entry, ...chart.do, ...chart.exit, ...chart.transitions.map((t) => t.effect)])
-      eachStatement(list, (s) => {
-        if (s.kind !== 'send' || s.send.receivers.includes(0)) return;
-        for (const a of s.send.args) {
-          const name = `${s.send.message}_${a.name}`;
-          const [known, type] = [sentTypes.get(name), argumentType(model, a.value)];
-          sentTypes.set(name, known === undefined || known === type ? type : 'f32');
-        }
-      });
+  for (const { message, receivers, args } of sends)
+    for (const a of receivers.includes(0) ? [] : args) {
+      const name = `${message}_${a.name}`;
+      const [known, type] = [sentTypes.get(name), argumentType(model, a.value)];
+      sentTypes.set(name, known === undefined || known === type ? type : 'f32');
+    }
   for (const [name, type] of sentTypes) outgoingArgs.set(name, b.slot({ name, role: 'output', type }));
   const later = laterMessages(b, model.charts, {
     size: queueSize,
@@ -358,12 +346,8 @@ function argumentType(model: FlatModel, value: FlatExpr): Slot['type'] {
 function eventsOf(b: Builder, c: Controller): { readonly events: Work['events']; readonly list: number } {
   const { charts } = b.model;
   const names: string[] = [...new Set(c.accepts)];
-  for (const chart of charts)
-    for (const list of [...chart.entry, ...chart.do, ...chart.exit, ...chart.transitions.map((t) => t.effect)])
-      eachStatement(list, (s) => {
-        if (s.kind === 'send' && s.send.receivers.includes(0) && !names.includes(s.send.message))
-          names.push(s.send.message);
-      });
+  for (const { message, receivers } of sendsOf(charts))
+    if (receivers.includes(0) && !names.includes(message)) names.push(message);
   const done = new Map<string, number>();
   const labels = [...names];
   charts.forEach((chart, k) =>
