@@ -15,6 +15,7 @@ const pipeline = [
   'program',
   'relations',
   'simulate',
+  'stepcode',
   'verdicts',
   'formats',
   'sequences',

@@ -1,6 +1,6 @@
 import { createRun, isRunnable, prepareRun } from '../core/run';
 import { stepProgramOf } from '../core/stepcode/controller';
-import { stagedRun } from '../core/stepcode/stage';
+import { stagedRun } from '../core/run/staged';
 import { createStep } from '../core/stepcode/write-js';
 import { tubeCapper } from '../samples/tube-capper';
 import { row, spread, time } from './measure';

@@ -3,8 +3,7 @@ import { readProjectFile } from '../core/formats/project-file';
 import { documentTexts } from '../core/project/texts';
 import type { Project, Setup } from '../core/project/project';
 import { createRun, isRunnable, prepareRun, type RequirementFinding } from '../core/run';
-import { stagedRun, stages, type Stage, type StagesOfParts } from '../core/stepcode/stage';
-import { stopWith } from './model-text';
+import { stages, withStages, type Stage, type StagesOfParts } from '../core/stepcode/stage';
 import type { RunArguments } from './options';
 import {
   complain,
@@ -51,9 +50,7 @@ export function run(file: string, options: ProjectRunArguments): number {
   const textOf = projectTexts(project);
   const inSteps = readStages(options.stage ?? []);
   if (!inSteps) return 2;
-  const staged = inSteps.size > 0 ? stagedRun(project, setup, inSteps, { record: options.record }) : undefined;
-  if (staged && !staged.value) return stopWith(staged.problems, textOf, options.json);
-  const prepared = staged?.value?.prepared ?? prepareRun(project, setup);
+  const prepared = prepareRun(project, withStages(setup, inSteps));
   if (!isRunnable(prepared)) {
     for (const p of prepared.problems) complain(formatProblem(p, textOf));
     if (options.json)
@@ -63,7 +60,7 @@ export function run(file: string, options: ProjectRunArguments): number {
     return 2;
   }
   if (unknownColumns(prepared.model, options.record).length > 0) return 2;
-  const execution = staged?.value?.run ?? createRun(prepared, { record: options.record });
+  const execution = createRun(prepared, { record: options.record });
   const started = performance.now();
   execution.simulation.advance(Infinity);
   const seconds = (performance.now() - started) / 1000;

@@ -2,7 +2,8 @@ import type { Problem } from '../core/language/diagnostics';
 import { readProjectFile } from '../core/formats/project-file';
 import type { Project, Setup } from '../core/project/project';
 import { stepProgramOf } from '../core/stepcode/controller';
-import { stagedRun, stages as all, type Stage, type StagedRun } from '../core/stepcode/stage';
+import { stages as all, type Stage } from '../core/stepcode/stage';
+import { stagedRun, type StagedRun } from '../core/run/staged';
 import type { StepProgram } from '../core/stepcode/step-program';
 import { measuredOf } from '../core/studies/answer-compare';
 import { compareRecordings } from '../core/studies/compare';
@@ -90,7 +91,7 @@ export function compareStages(file: string, options: StagesArguments): number {
 }
 
 function runOf(project: Project, setup: Setup, part: string, stage: Stage): StagedRun | readonly Problem[] {
-  const { value, problems } = stagedRun(project, setup, new Map([[part, stage]]), { isKept: true });
+  const { value, problems } = stagedRun(project, setup, new Map([[part, stage]]), { keepSteps: true });
   if (!value) return problems;
   const { simulation } = value.run;
   simulation.advance(Infinity);

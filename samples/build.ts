@@ -110,6 +110,7 @@ export const partType = (name: string, note: string, more: Partial<PartType>): P
   parts: [],
   ports: [],
   links: [],
+  software: '',
   physics: '',
   equations: marksFor(more.physics ?? '', []),
   charts: [],

@@ -350,6 +350,7 @@ end when;
 });
 
 const control_ = partType('CapperControl', 'What the capper does, and when.', {
+  software: "0.001 's'",
   quantities: [
     ...parameters(
       ['fastSpeed', '26', 'rad/s', 'speed until the cap is nearly down'],
@@ -698,7 +699,7 @@ const nearlyThere = 'in(ctrl.mode.Fast) and spindle.speed > 0.95*ctrl.fastSpeed'
 
 const untraced: Project = {
   format: 'zelvar-project',
-  version: 12,
+  version: 13,
   id: 'tube-capper',
   name: 'Tube capper',
   root: capper.id,

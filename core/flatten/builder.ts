@@ -32,7 +32,7 @@ export interface Builder {
   readonly initialEquations: FlatEquation[];
   readonly actions: FlatAction[];
   readonly assertions: FlatAssertion[];
-  readonly parts: { name: string; typeName: string; instance: ClassInstance }[];
+  readonly parts: { name: string; typeName: string; instance: ClassInstance; software?: FlatPart['software'] }[];
   readonly charts: FlatChart[];
   readonly problems: Problem[];
   readonly statics: Map<string, ClassInstance>;

@@ -122,7 +122,7 @@ const triggerText = (g: TriggerSource): string =>
       : `${g.kind} ${g.value ? printExpression(g.value) : ''}`;
 
 /** An amount of time in seconds, whatever unit it is written in. */
-function lowerTime(b: Builder, e: Expr, scope: Scope, what: string): FlatExpr | undefined {
+export function lowerTime(b: Builder, e: Expr, scope: Scope, what: string): FlatExpr | undefined {
   const context = unitContext(b, scope);
   const second = { dimension: [0, 0, 1, 0, 0, 0, 0] as const, scale: 1, offset: 0 };
   const unit = checkUnits(e, context, (p) => b.report(scope.place, p))?.unit;

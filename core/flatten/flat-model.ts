@@ -153,6 +153,8 @@ export interface FlatPart {
   /** What it looks like, for parts that are only there to be seen: Box, Line and so on; empty for all others. */
   readonly shape: string;
   readonly charts: readonly number[];
+  /** Seconds between its steps, for parts that are software, with the place where that is said. */
+  readonly software?: { readonly period: FlatExpr; readonly place: string };
 }
 
 export interface FlatModel {

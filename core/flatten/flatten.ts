@@ -6,7 +6,7 @@ import { elaborateUnits } from '../language/unit-elaboration';
 import { describeUnit, unitOrUndefined, type Unit } from '../language/units';
 import { createBuilder, TooLarge, hasRelation, hiddenBoolean, plainVariable, type Builder } from './builder';
 import { addAlgorithm } from './algorithms';
-import { addCharts } from './charts';
+import { addCharts, lowerTime } from './charts';
 import { createConnections } from './connections';
 import { elaborateBinding, elaborateScalar, elaborateText, unitContext } from './elaborate';
 import { addEquations, addRelation } from './equations';
@@ -125,7 +125,8 @@ function build(library: ClassLibrary, className: string, options: FlattenOptions
   const root = instantiateClass(b, ref, '', changes, rootContext);
   const connections = createConnections();
   const routes = createRoutes(b);
-  for (const { instance } of b.parts) {
+  for (const part of b.parts) {
+    const { instance } = part;
     for (const body of instance.bodies) {
       const scope: Scope = {
         instance,
@@ -135,6 +136,11 @@ function build(library: ClassLibrary, className: string, options: FlattenOptions
         ...(body.without && { without: body.without }),
       };
       const { definition } = body.ref;
+      const software = body.behaviour?.software;
+      if (software) {
+        const period = lowerTime(b, software.value, { ...scope, place: software.place }, 'Software');
+        if (period) part.software = { period, place: software.place };
+      }
       addEquations(b, definition.equations, scope, { connections, routes }, false);
       for (const relation of body.behaviour?.relations ?? []) addRelation(b, relation, scope, { connections, routes });
       for (const { equation, place } of body.behaviour?.placed ?? [])
@@ -315,6 +321,7 @@ function finish(b: Builder, name: string): FlatModel {
       typeName: p.typeName,
       shape: shapes.get(p.name) ?? '',
       charts: b.charts.flatMap((c, j) => (c.part === k ? [j] : [])),
+      ...(p.software && { software: p.software }),
     })),
     charts: b.charts,
     indexOf: b.indexOf,

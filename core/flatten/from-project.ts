@@ -254,11 +254,14 @@ function readBehaviour(type: PartType, messageLinks: PartBehaviour['messageLinks
         return parsed.problems.length === 0 ? [{ tree: parsed.value, text: r.text, place: at }] : [];
       }),
     );
+  const period = type.software.trim() === '' ? undefined : parseExpressionText(type.software);
+  problems.push(...atPlace(`${place}/software`, period?.problems ?? []));
   return {
     value: {
       charts: sources.map((s) => s.value),
       relations,
       placed: [],
+      ...(period?.problems.length === 0 && { software: { value: period.value, place: `${place}/software` } }),
       messagePorts: type.ports.map((p) => ({ name: p.name, accepts: p.accepts, sends: p.sends })),
       messageLinks,
     },

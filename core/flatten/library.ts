@@ -6,6 +6,7 @@ import type {
   ClassDefinition,
   ComponentElement,
   Element,
+  Expr,
   ExtendsElement,
   ImportElement,
   Modification,
@@ -35,6 +36,8 @@ export interface PartBehaviour {
   readonly relations: readonly RelationSource[];
   /** What its signal sheets say. */
   readonly placed: readonly PlacedEquation[];
+  /** Time between its steps as software. */
+  readonly software?: { readonly value: Expr; readonly place: string };
 }
 /** A relation that holds in every run, or a limit that is checked in it. */
 export interface RelationSource {

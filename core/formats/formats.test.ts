@@ -240,7 +240,7 @@ test('requirements of an earlier version are about the product', () => {
   for (const r of old.requirements) delete r.about;
   const { value, problems } = readProjectText(JSON.stringify(old));
   expect(problems).toEqual([]);
-  expect(value!.version).toBe(12);
+  expect(value!.version).toBe(projectVersion);
   expect(value!.requirements.map((r) => r.about).join('')).toBe('');
 });
 test('studies of an earlier version compare no runs that are kept', () => {
@@ -249,5 +249,18 @@ test('studies of an earlier version compare no runs that are kept', () => {
   for (const s of old.studies) delete s.kept;
   const { value, problems } = readProjectText(JSON.stringify(old));
   expect(problems).toEqual([]);
-  expect(value).toEqual(tubeCapper);
+  expect(value!.studies).toEqual(tubeCapper.studies);
+});
+test('nothing of an earlier version is software, and every part runs as designed', () => {
+  const old = JSON.parse(writeProjectJson(tubeCapper)) as {
+    version: number;
+    types: { software?: string }[];
+    setups: { stages?: unknown }[];
+  };
+  old.version = 12;
+  for (const t of old.types) delete t.software;
+  for (const s of old.setups) delete s.stages;
+  const { value, problems } = readProjectText(JSON.stringify(old));
+  expect(problems).toEqual([]);
+  expect(value).toEqual({ ...tubeCapper, types: tubeCapper.types.map((t) => ({ ...t, software: '' })) });
 });

@@ -406,6 +406,8 @@ export const partType = entry(
     parts: list(part),
     ports: list(port),
     links: list(link),
+    /** Time between the steps of it as software; empty where it is none. */
+    software: read(text(400), 'expression', inType, { says: 'steps of' }),
     physics: read(text(2_000_000), 'physics', inType, { says: 'physics of' }),
     /** The equations of the physics text in their order. */
     equations: list(equation, 200_000),
@@ -589,6 +591,14 @@ export const setup = entry(
     loopsWhen: read(text(2000), 'expression', inSetup, { says: 'looks at loops of' }),
     /** What is recorded: names of quantities, charts, or parts with all they hold; empty for everything. */
     record: read(texts(400, 2000), 'chart-path', inSetup, { says: 'what is recorded by' }),
+    /** Software parts that do not run as designed, by full name. */
+    stages: rows(
+      {
+        part: read(title(400, 'Which part?'), 'chart-path', inSetup, { says: 'stage in' }),
+        stage: oneOf('sampled', 'code'),
+      },
+      400,
+    ),
     /** Ids of the tracks it shows; empty for all. */
     tracks: ids(2000),
     /** Its run is shown while it goes on; otherwise once it has ended, which costs less. */
@@ -820,7 +830,7 @@ export const track = entry(
 const retired = { id, key };
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 12;
+export const projectVersion = 13;
 
 export const projectFields = {
   format: exactly(projectFormat),

@@ -158,6 +158,12 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
     version: 12,
     studies: listOf(project.studies).map((s) => ({ ...s, kept: [] })),
   }),
+  12: (project) => ({
+    ...project,
+    version: 13,
+    types: listOf(project.types).map((t) => ({ ...t, software: '' })),
+    setups: listOf(project.setups).map((s) => ({ ...s, stages: [] })),
+  }),
 };
 
 const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));

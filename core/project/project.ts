@@ -120,6 +120,7 @@ export const newType = (id: string, name: string): PartType => ({
   parts: [],
   ports: [],
   links: [],
+  software: '',
   physics: '',
   equations: [],
   charts: [],
@@ -343,6 +344,7 @@ export const newSetup = (id: string, name: string): Setup => ({
   endWhen: '',
   loopsWhen: '',
   record: [],
+  stages: [],
   tracks: [],
   screen: true,
 });

@@ -4,6 +4,7 @@ import type { ChartSource } from '../behaviour/chart-source';
 import { takesMessage } from '../behaviour/chart-structure';
 import type { FlatModel, FlatSend } from '../flatten/flat-model';
 import type { ClassLibrary } from '../flatten/library';
+import { checkSoftware } from '../stepcode/controller';
 import { problem, type Problem } from '../language/diagnostics';
 import type { Project } from '../project/project';
 import { documentTexts } from '../project/texts';
@@ -22,7 +23,7 @@ export function checkBehaviour(project: Project, library: ClassLibrary, model: F
         cache.set(source, (known = { sent: key, problems: checkChart(source, { accepted: undefined, sent }) }));
       return known.problems;
     });
-  return [...own, ...unheard(model), ...unsaid(model)];
+  return [...own, ...unheard(model), ...unsaid(model), ...checkSoftware(model)];
 }
 
 /** Names of all messages that some text, setup or panel sends. */

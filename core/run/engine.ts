@@ -10,7 +10,7 @@ import { basisOf, type RunBasis } from './basis';
 import type { Engine, RunModel, RunShape, RunUpdate } from './protocol';
 import { createRun, isRunnable, type Run } from './run';
 import { createSession, type Session } from './session';
-import { createTimeline, stimulusOf } from './timeline';
+import { createTimeline, followsFromSteps, stimulusOf } from './timeline';
 import { typeStructure, unitIn } from './type-structure';
 
 enablePatches();
@@ -89,7 +89,7 @@ export function createEngine(
       };
       const prepared = prepareRun(project, changed, undefined, options.conditions);
       if (!isRunnable(prepared)) return { model: undefined, problems: prepared.problems };
-      const lost = (options.actions ?? []).filter((a) => !stimulusOf(prepared.model, a));
+      const lost = (options.actions ?? []).filter((a) => !stimulusOf(prepared, a));
       if (lost.length > 0)
         return {
           model: undefined,
@@ -115,8 +115,8 @@ export function createEngine(
     },
     branch(run, time, changes, { pace }, listen) {
       if (session?.id !== run || !sessionOf) return undefined;
-      const { model } = sessionOf;
-      if (changes.some((c) => !stimulusOf(model, c))) return undefined;
+      const prepared = sessionOf;
+      if (changes.some((c) => !stimulusOf(prepared, c))) return undefined;
       return goOn(
         createSession(session.timeline.branch(time, changes), {
           id: ++count,
@@ -196,8 +196,7 @@ function runModel(id: number, prepared: Prepared, run: Run): RunModel {
     settable: visible
       .filter(
         ({ x, k }) =>
-          x.kind === 'external' ||
-          x.kind === 'assigned' ||
+          ((x.kind === 'external' || x.kind === 'assigned') && !followsFromSteps(prepared, k)) ||
           (x.kind === 'parameter' && !x.isFinal && !program?.solvable.decided.has(k)),
       )
       .map(({ x }) => x.name),

@@ -9,6 +9,7 @@ import { flatten, type FlattenResult, type Observation } from '../flatten/flatte
 import type { FlatModel } from '../flatten/flat-model';
 import { projectLibrary, readChanges } from '../flatten/from-project';
 import type { Program } from '../program/program';
+import { inSteps, type PartInSteps } from '../stepcode/stage';
 import { compile } from '../simulate/compile';
 import type { SimulationOptions } from '../simulate/simulation';
 import type { Finding, RequirementFinding } from '../verdicts/finding';
@@ -47,6 +48,8 @@ export interface Prepared {
   readonly sequences: readonly PreparedSequence[];
   /** Loops that requirements speak of. */
   readonly loops: PreparedLoops;
+  /** Parts that go in steps; the program is that of the rest. */
+  readonly steps: readonly PartInSteps[];
 }
 
 /** From a project and a setup to a program with its monitors. Problems carry their places; without a program nothing can run. */
@@ -80,10 +83,11 @@ export function prepareRun(
   const terms = loopTermsOf(watches);
   const given = givenValues(terms);
   const made = makeModel(setup, (changes) => flatten(library, rootName, { observers, signals, changes, given }));
-  const { flat, compiled } = made;
+  const { flat } = made;
   const { model } = flat;
   const values = readSetupValues(setup, flat);
-  setupProblems.push(...values.problems);
+  const { steps, compiled, problems: stageProblems } = withSteps(project, setup, made, values);
+  setupProblems.push(...values.problems, ...stageProblems);
   const options: SimulationOptions = {
     stop: setup.stop,
     solver: setup.solver,
@@ -119,6 +123,7 @@ export function prepareRun(
     hasErrors(compiled.problems);
   return {
     record: values.record,
+    steps,
     sequences: prepareSequences(sequences, flat.observed),
     loops: prepareLoops(terms, model, values.loopsWhen),
     model,
@@ -169,6 +174,32 @@ function makeModel(setup: Setup, make: (changes: ReturnType<typeof readChanges>[
     flat: changedFlat,
     compiled: compile(withoutObserverErrors(changedFlat.model)),
     given: new Map<number, number>(),
+  };
+}
+
+/** Parts that a setup runs in steps are taken out of the model, and the program is that of the rest. */
+function withSteps(
+  project: Project,
+  setup: Setup,
+  { flat: { model }, compiled, given }: ReturnType<typeof makeModel>,
+  values: ReturnType<typeof readSetupValues>,
+) {
+  const whole = { steps: [], compiled, problems: [] };
+  if (setup.stages.length === 0 || !compiled.program || hasErrors(compiled.problems)) return whole;
+  const found = inSteps(project, model, new Map(setup.stages.map((s) => [s.part, s.stage])), {
+    ...values,
+    values: new Map([...values.values, ...given]),
+  });
+  const problems = found.problems.map(({ part, ...p }): Problem => ({
+    ...p,
+    place: p.place || `setup/${setup.id}/stages/${setup.stages.findIndex((s) => s.part === part)}/part`,
+  }));
+  if (found.parts.length === 0 || problems.length > 0) return { ...whole, problems };
+  const rest = compile(withoutObserverErrors(found.model));
+  return {
+    steps: found.parts,
+    problems,
+    compiled: { ...rest, problems: [...new Set([...compiled.problems, ...rest.problems])] },
   };
 }
 

@@ -7,6 +7,7 @@ import { createMonitor, createWatchers } from '../verdicts/monitor';
 import type { Prepared, WatchedRequirement } from './prepare';
 import { createLoopDriver, isEndless, tellLooks, type LoopState, type Look } from './loops';
 import { createSequenceDriver } from './sequence-driver';
+import type { DoneInSteps, StepState } from '../stepcode/stage';
 
 /** One execution: a simulation with its recorder and its monitors. */
 export interface Run {
@@ -15,6 +16,8 @@ export interface Run {
   /** Keeps the moment it is at. */
   keep(): RunMoment;
   findings(): RequirementFinding[];
+  /** What parts in steps have done, in their order. */
+  readonly steps: readonly DoneInSteps[];
   /** What written sequences say of the run so far. */
   sequences(): RunSequence[];
 }
@@ -42,6 +45,8 @@ export interface RunState {
   readonly monitors: readonly (MonitorState | undefined)[];
   readonly sequences: readonly SequenceState[];
   readonly loops?: LoopState | undefined;
+  /** Of parts in steps, in their order. */
+  readonly steps?: readonly StepState[];
 }
 
 /** A moment of a run that can be come back to, as often as wanted. */
@@ -62,15 +67,15 @@ export interface RunOptions {
     /** With its recording up to there. */
     readonly recorder?: Recorder;
   };
-  /** Others that watch the run and act on it. */
-  readonly drivers?: readonly Driver[];
+  /** What parts in steps do at each of them is kept. */
+  readonly keepSteps?: boolean;
 }
 
 export type Runnable = Prepared & { readonly program: NonNullable<Prepared['program']> };
 
 export function createRun(
   prepared: Runnable,
-  { record = prepared.record, shapes = false, from, drivers: others = [] }: RunOptions = {},
+  { record = prepared.record, shapes = false, from, keepSteps: isKept = false }: RunOptions = {},
 ): Run {
   const { program, model } = prepared;
   // what goes on from a moment must not change it; the simulation takes its own copy
@@ -87,10 +92,12 @@ export function createRun(
   const driver =
     prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, model, sequenceStates) : undefined;
   const loops =
-    prepared.loops.terms.length > 0 && prepared.loops.when !== undefined
+    prepared.loops.terms.length > 0 && prepared.loops.when !== undefined && prepared.steps.length === 0
       ? createLoopDriver(prepared.loops, program, () => simulation, structuredClone(from?.state.loops))
       : undefined;
-  const drivers = [driver, loops, ...others].filter((d) => d !== undefined);
+  const steps = prepared.steps.map((p, k) => p.create({ isKept, from: structuredClone(from?.state.steps?.[k]) }));
+  const inSteps = new Set(prepared.steps.map((p) => p.number));
+  const drivers = [driver, loops, ...steps.map((s) => s.driver)].filter((d) => d !== undefined);
   let isFirst = from === undefined;
   const simulation: Simulation = createSimulation(
     program,
@@ -103,7 +110,8 @@ export function createRun(
         watchers.row(time, values, quiet);
       },
       message(record) {
-        recorder.message(record);
+        // a part in steps takes at its next step what its chart here cannot
+        recorder.message(record.receivers.some((r) => inSteps.has(r)) ? { ...record, taken: true } : record);
         for (const d of drivers) d.message?.(record, simulation.machine.memory.v);
       },
       transition: recorder.transition,
@@ -120,19 +128,23 @@ export function createRun(
         monitors: monitors.map((m) => m?.state),
         sequences: driver?.state ?? [],
         loops: loops?.state,
+        steps: steps.map((s) => s.keep()),
       }),
       mark: recorder.mark(),
     }),
+    steps: steps.map((s) => s.did),
     sequences: () => driver?.reports(simulation.status !== 'running' && simulation.status !== 'ready') ?? [],
     findings: () =>
       prepared.requirements.map((r, k) => ({
         id: r.id,
         key: r.key,
         ...(r.decided ??
-          withLooks(
-            monitors[k]?.finding(simulation.status === 'finished') ?? unwatched(r),
-            r.loops.map((j) => ({ term: prepared.loops.terms[j].term, looks: loops?.state.looks[j] })),
-          )),
+          (inSteps.size > 0 && r.loops.length > 0
+            ? { ...unwatched(r), reason: 'Loops are looked at only where every part runs as designed' }
+            : withLooks(
+                monitors[k]?.finding(simulation.status === 'finished') ?? unwatched(r),
+                r.loops.map((j) => ({ term: prepared.loops.terms[j].term, looks: loops?.state.looks[j] })),
+              ))),
       })),
   };
 }

@@ -1,8 +1,8 @@
-import type { FlatModel } from '../flatten/flat-model';
 import type { MessageArgument, Stimulus } from '../simulate/simulation';
 import { withStimulus } from '../simulate/timetable';
+import { isGiven } from '../stepcode/stage';
 import { createMoments, type KeptMoment } from './moments';
-import { messageTarget } from './prepare';
+import { messageTarget, type Prepared } from './prepare';
 import type { OutsideAction } from './protocol';
 import { createRun, type Run, type Runnable, type RunOptions, type RunState } from './run';
 
@@ -31,21 +31,29 @@ interface Beginning {
   readonly until: number;
 }
 
-/** An action as something that is done to a model. */
+type Acted = Pick<Prepared, 'model' | 'steps'>;
+
+/** Whether a quantity is what a part that goes in steps works out or keeps: those are its own. */
+export const followsFromSteps = ({ model, steps }: Acted, variable: number): boolean =>
+  steps.some(({ name }) => model.variables[variable].name.startsWith(`${name}.`) && !isGiven(model, name, variable));
+
+/** An action as something that is done in a run; undefined where it cannot be done. */
 export function stimulusOf(
-  model: FlatModel,
+  prepared: Acted,
   { time, kind, target, value, args = {} }: OutsideAction,
 ): Stimulus | undefined {
   if (kind === 'set') {
-    const variable = model.indexOf.get(target);
-    return variable === undefined ? undefined : { time, kind, variable, value, byHand: true };
+    const variable = prepared.model.indexOf.get(target);
+    return variable === undefined || followsFromSteps(prepared, variable)
+      ? undefined
+      : { time, kind, variable, value, byHand: true };
   }
-  const found = messageTarget(model, target);
+  const found = messageTarget(prepared.model, target);
   return found && { time, kind, ...found, args: argumentsOf(args), byHand: true };
 }
 
-const allOf = (model: FlatModel, actions: readonly OutsideAction[]): Stimulus[] =>
-  actions.flatMap((a) => stimulusOf(model, a) ?? []);
+const allOf = (prepared: Acted, actions: readonly OutsideAction[]): Stimulus[] =>
+  actions.flatMap((a) => stimulusOf(prepared, a) ?? []);
 
 const argumentsOf = (args: Readonly<Record<string, number>>): MessageArgument[] =>
   Object.entries(args).map(([name, value]) => ({ name, value }));
@@ -53,12 +61,12 @@ const argumentsOf = (args: Readonly<Record<string, number>>): MessageArgument[] 
 /** The state of a moment with actions that are still to come, and none by hand after a time. */
 function withActions(
   { state }: KeptMoment,
-  model: FlatModel,
+  prepared: Acted,
   actions: readonly OutsideAction[],
   until: number,
 ): RunState {
   const { simulation } = state;
-  const timetable = withStimulus(simulation.timetable, allOf(model, actions), until);
+  const timetable = withStimulus(simulation.timetable, allOf(prepared, actions), until);
   return { ...state, simulation: { ...simulation, timetable } };
 }
 
@@ -104,7 +112,7 @@ export function createTimeline(
     run.simulation.breakAt(stops);
   } else {
     const { timetable } = run.simulation.state;
-    Object.assign(timetable, withStimulus(timetable, allOf(model, actions)));
+    Object.assign(timetable, withStimulus(timetable, allOf(prepared, actions)));
     run.simulation.breakAt(stops);
     run.simulation.advance(0);
   }
@@ -121,7 +129,7 @@ export function createTimeline(
   const doneSince = (moment: KeptMoment, until: number): readonly OutsideAction[] =>
     done.slice(moment.actions).filter((a) => a.time <= until);
   const stateFor = (moment: KeptMoment, until: number, more: readonly OutsideAction[] = []): RunState =>
-    withActions(moment, model, [...doneSince(moment, until), ...more], until);
+    withActions(moment, prepared, [...doneSince(moment, until), ...more], until);
   /** Makes the run anew as it was at a time; what it did after that is forgotten. */
   const goTo = (moment: KeptMoment, time: number): void => {
     const { breakpoints } = run.simulation.state;
@@ -152,7 +160,7 @@ export function createTimeline(
     },
     set(path, value) {
       const index = model.indexOf.get(path);
-      if (index === undefined) return false;
+      if (index === undefined || followsFromSteps(prepared, index)) return false;
       run.simulation.set(index, value);
       return did({ time: run.simulation.time, kind: 'set', target: path, value });
     },

@@ -1,13 +1,21 @@
 import { readMessage } from '../behaviour/chart-source';
-import { walk } from '../flatten/flat-expression';
+import { walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import { problem, type Problem } from '../language/diagnostics';
-import { newSetup, type PartType, type Project } from '../project/project';
-import { isRunnable, prepareRun } from '../run';
-import { constantOf } from './lower-equations';
+import { flatten } from '../flatten/flatten';
+import { projectLibrary } from '../flatten/from-project';
+import type { SolvableModel } from '../analysis/solvable-model';
+import type { PartType, Project } from '../project/project';
+import { compile } from '../simulate/compile';
+import { constantOf, foldConstants } from './lower-equations';
 import { lowerController } from './lower-step';
 import type { Controller } from './step-work';
 import type { StepProgram } from './step-program';
+
+/** A step program and the model it comes from; without them, why not. */
+export type LoweredType =
+  | { readonly program: StepProgram; readonly solvable: SolvableModel; readonly problems: readonly Problem[] }
+  | { readonly program?: undefined; readonly problems: readonly Problem[] };
 
 /** The step program of a part type of a project, every so many seconds; without them those of its fastest sheet. */
 export function stepProgramOf(
@@ -15,23 +23,28 @@ export function stepProgramOf(
   type: PartType,
   every?: number,
   more: Pick<Controller, 'isWhole'> = {},
-): { readonly program?: StepProgram; readonly problems: readonly Problem[] } {
-  const setup = { ...newSetup('code', 'code'), root: type.id };
-  const prepared = prepareRun({ ...project, requirements: [] }, setup);
-  if (!isRunnable(prepared)) return { problems: prepared.problems.filter((p) => p.severity === 'error') };
-  const { solvable } = prepared.program;
-  const period = every ?? fastestRhythm(solvable.model);
-  if (period === undefined)
+): LoweredType {
+  const { library, problems: unread } = projectLibrary(project);
+  const made = compile(flatten(library, type.name).model);
+  const wrong = [...unread, ...made.problems].filter((p) => p.severity === 'error');
+  if (!made.program || wrong.length > 0) return { problems: wrong };
+  const { solvable } = made.program;
+  const { software } = solvable.model.parts[0];
+  const said = software && periodOf(solvable.model, software.period);
+  const period = every ?? (software ? said : fastestRhythm(solvable.model));
+  if (period === undefined || !(period > 0))
     return {
       problems: [
-        {
-          ...problem(
-            'error',
-            'no-rhythm',
-            `${type.name} has no sampled sheet, so that nothing says how many seconds lie between its steps`,
-          ),
-          place: `type/${type.id}`,
-        },
+        software
+          ? unclear(software.place)
+          : {
+              ...problem(
+                'error',
+                'no-rhythm',
+                `Nothing says how many seconds lie between steps of ${type.name}: it is not marked as software, and has no sampled sheet`,
+              ),
+              place: `type/${type.id}`,
+            },
       ],
     };
   const triggers = type.charts.flatMap((c) =>
@@ -40,7 +53,7 @@ export function stepProgramOf(
   const accepts = type.ports.flatMap((p) => p.accepts);
   // a port that takes anything takes what is waited for
   const any = accepts.includes('*') ? triggers.flatMap((t) => readMessage(t)?.name ?? []) : [];
-  return lowerController({
+  const lowered = lowerController({
     name: type.name,
     note: type.note,
     solvable,
@@ -50,7 +63,39 @@ export function stepProgramOf(
     triggers,
     ...more,
   });
+  return lowered.program
+    ? { program: lowered.program, solvable, problems: lowered.problems }
+    : { problems: lowered.problems };
 }
+
+/** Seconds between steps; undefined where they are not known before a run. */
+const periodOf = (model: FlatModel, period: FlatExpr): number | undefined => {
+  const folded = foldConstants(
+    model,
+    (k) => model.variables[k].kind === 'parameter' && model.variables[k].isFinal !== true,
+  )(period);
+  return folded.op === 'const' ? folded.value : undefined;
+};
+const unclear = (place: string): Problem => ({
+  ...problem(
+    'error',
+    'software-period',
+    "The time between steps of software is a number above 0 or a constant, such as 0.01 's': it goes into the code",
+  ),
+  place,
+});
+
+/** What is wrong with the times between steps of the software in a model. */
+export const checkSoftware = (model: FlatModel): readonly Problem[] => [
+  ...new Map(
+    model.parts.flatMap(({ software }) => {
+      const period = software && periodOf(model, software.period);
+      return !software || (period !== undefined && period > 0)
+        ? []
+        : [[software.place, unclear(software.place)] as const];
+    }),
+  ).values(),
+];
 
 /** Seconds of the fastest rhythm of a model; undefined where there is none. */
 function fastestRhythm(model: FlatModel): number | undefined {

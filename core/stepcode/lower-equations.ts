@@ -150,14 +150,17 @@ export const isOwn = (model: FlatModel, k: number): boolean => {
   return kind === 'parameter' && !name.includes('.') && !hidden && isFinal !== true;
 };
 
-/** Puts in what is known, and works out what follows. */
-export function foldConstants(model: FlatModel): (e: FlatExpr) => FlatExpr {
+/** Puts in what is known, and works out what follows; `staysOne`: parameters that are left as they are. */
+export function foldConstants(
+  model: FlatModel,
+  staysOne = (k: number): boolean => isOwn(model, k),
+): (e: FlatExpr) => FlatExpr {
   const within = new Set<number>();
   const visit: (e: FlatExpr) => FlatExpr = createSubstitution((x) => {
     if (x.op === 'var') {
       const { kind, binding, start } = model.variables[x.index];
       const said = binding ?? start;
-      if ((kind !== 'constant' && kind !== 'parameter') || isOwn(model, x.index) || !said || within.has(x.index))
+      if ((kind !== 'constant' && kind !== 'parameter') || staysOne(x.index) || !said || within.has(x.index))
         return undefined;
       within.add(x.index);
       const found = visit(said);

@@ -10,11 +10,14 @@ import {
   type Setup,
 } from '../project/project';
 import { valueAt } from '../simulate/recording';
+import { createRun, prepareRun, type Run } from '../run';
+import { checkProduct } from '../run/prepare';
+import { stagedRun, type StagedRun } from '../run/staged';
 import { chart, quantity, state, transition } from '../testing/run-project';
-import { stagedRun, stages, type Stage, type StagedRun } from './stage';
+import { stages, type Stage } from './stage';
 
 const runOf = (project: Project, setup: Setup, chosen: Readonly<Record<string, Stage>>): StagedRun => {
-  const { value, problems } = stagedRun(project, setup, new Map(Object.entries(chosen)));
+  const { value, problems } = stagedRun(project, setup, new Map(Object.entries(chosen)), { keepSteps: true });
   if (!value) throw new Error(problems.map((p) => `${p.place}: ${p.message}`).join('; '));
   value.run.simulation.advance(Infinity);
   expect(value.run.simulation.problem).toBeUndefined();
@@ -190,10 +193,108 @@ describe('a loop of a plant and a controller that works at ticks', () => {
     const message = part.program.slots.filter((s) => s.role === 'input').findIndex((s) => s.name === 'go');
     expect(part.inputs.flatMap((r, k) => (r[message] !== 0 ? [[k, r[message]]] : []))).toEqual([[21, 1]]);
   });
+  test('a run goes on from a moment as it went', () => {
+    const { prepared } = runOf(loop(), loop().setups[0], { ctrl: 'code' });
+    const story = (run: Run): string =>
+      JSON.stringify(run.recorder.take().columns.map((c) => [c.name, [...c.values].slice(-300)]));
+    for (const at of [0, 0.1234, 0.2038, 0.5, 1.2037]) {
+      const first = createRun(prepared);
+      first.simulation.advance(at);
+      const moment = first.keep();
+      first.simulation.advance(Infinity);
+      const wanted = story(first);
+      for (let twice = 0; twice < 2; twice++) {
+        const again = createRun(prepared, {
+          from: { state: moment.state, recorder: first.recorder.fork(moment.mark, false) },
+        });
+        again.simulation.advance(Infinity);
+        expect(story(again)).toBe(wanted);
+      }
+    }
+  });
+  test('the setup says in which stages its parts go', () => {
+    const project = loop({ stages: [{ part: 'ctrl', stage: 'sampled' }] });
+    const [setup] = project.setups;
+    expect(prepareRun(project, setup).steps.map((s) => [s.name, s.stage])).toEqual([['ctrl', 'sampled']]);
+    expect(reader(runOf(project, setup, {}))('plant.x', 0.5)).toBe(
+      reader(runOf(loop(), setup, { ctrl: 'sampled' }))('plant.x', 0.5),
+    );
+    const gone = prepareRun(project, { ...setup, stages: [{ part: 'ctlr', stage: 'code' }] });
+    expect(gone.program).toBeUndefined();
+    expect(gone.problems).toContainEqual(expect.objectContaining({ place: 'setup/s/stages/0/part' }));
+  });
+  test('what has gone into the steps as a number is not another one in the product', () => {
+    const inner = (value: string, more: Partial<Setup> = {}): Project => {
+      const project = loop(more);
+      const change = value === '' ? [] : [{ id: 'c', name: 'amp.k', value }];
+      return {
+        ...project,
+        types: [
+          ...project.types.map((t) =>
+            t.id === 'top'
+              ? { ...t, parts: t.parts.map((p) => (p.name === 'ctrl' ? { ...p, changes: change } : p)) }
+              : t.id === 'ctrl'
+                ? {
+                    ...t,
+                    quantities: [...t.quantities, quantity('twice', '', { role: 'output' })],
+                    parts: [newPart('k', 'amp', 'amp')],
+                    physics: 'equation amp.u = x; twice = amp.y;',
+                  }
+                : t,
+          ),
+          {
+            ...newType('amp', 'Amp'),
+            quantities: [
+              quantity('u', '', { role: 'input' }),
+              quantity('y', '', { role: 'output' }),
+              quantity('k', '2', { role: 'parameter' }),
+            ],
+            physics: 'equation y = k*u;',
+          },
+        ],
+      };
+    };
+    const plain = inner('');
+    expect(told(plain, plain.setups[0], { ctrl: 'code' })).toBe('');
+    expect(told(inner('2'), plain.setups[0], { ctrl: 'code' })).toBe('');
+    expect(told(inner('3'), plain.setups[0], { ctrl: 'code' })).toContain(
+      'ctrl.amp.k has another value where the part is used',
+    );
+    const [set] = inner('', { changes: [{ id: 'c', name: 'ctrl.amp.k', value: '5' }] }).setups;
+    expect(told(plain, set, { ctrl: 'code' })).toContain('ctrl.amp.k');
+    const [later] = inner('', {
+      stimulus: [{ id: 'r', time: 0.5, kind: 'set', target: 'ctrl.amp.k', value: '1' }],
+    }).setups;
+    expect(told(plain, later, { ctrl: 'code' })).toContain('ctrl.amp.k');
+  });
+  test('the time between steps is what the part type says, where it is software', () => {
+    const software = (every: string): Project => {
+      const project = loop();
+      return { ...project, types: project.types.map((t) => (t.id === 'ctrl' ? { ...t, software: every } : t)) };
+    };
+    const periodIn = (project: Project): number =>
+      runOf(project, project.setups[0], { ctrl: 'code' }).parts[0].program.period;
+    expect(periodIn(software(''))).toBe(0.01);
+    expect(periodIn(software("5 'ms'"))).toBe(0.005);
+    expect(periodIn(software("0.01 's'/4"))).toBe(0.0025);
+    const wrong = (every: string): string =>
+      checkProduct(software(every))
+        .problems.map((p) => `${p.place}: ${p.message}`)
+        .join('; ');
+    expect(wrong("5 'ms'")).toBe('');
+    for (const every of ['0', "-1 's'", 'gain', 'x'])
+      expect(wrong(every)).toContain('type/ctrl/software: The time between');
+    expect(wrong("3 'kg'")).toContain('needs a time');
+    expect(wrong('3 +')).toContain('type/ctrl/software');
+    expect(wrong('nothing')).toContain('nothing');
+    expect(told(software('gain'), loop().setups[0], { ctrl: 'code' })).toContain('The time between');
+    // a sheet that is faster than the steps cannot keep its rhythm
+    expect(told(software("0.02 's'"), loop().setups[0], { ctrl: 'code' })).not.toBe('');
+  });
   test('what cannot go in steps is told', () => {
     const project = loop();
     expect(told(project, project.setups[0], { ctlr: 'code' })).toBe('There is no part ctlr; did you mean ctrl?');
-    expect(told(project, project.setups[0], { plant: 'code' })).toContain('Plant has no sampled sheet');
+    expect(told(project, project.setups[0], { plant: 'code' })).toContain('not marked as software');
   });
 });
 

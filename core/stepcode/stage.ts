@@ -1,15 +1,14 @@
 import { nearestName } from '../language/nearest';
-import { hasErrors, problem, type Problem } from '../language/diagnostics';
+import { problem, type Problem } from '../language/diagnostics';
 import { startChart } from '../behaviour/chart-step';
+import { chartStructure } from '../behaviour/chart-structure';
 import { sendsOf } from '../flatten/chart-sends';
 import { one } from '../flatten/flat-expression';
 import type { FlatChart, FlatEquation, FlatModel } from '../flatten/flat-model';
 import type { Project, Setup } from '../project/project';
-import { createRun, isRunnable, prepareRun, type RequirementFinding, type Run } from '../run';
-import type { Runnable, RunOptions } from '../run/run';
-import { compile } from '../simulate/compile';
-import type { Driver, MessageRecord, Outside } from '../simulate/simulation';
+import type { Driver, MessageRecord, Outside, SimulationOptions } from '../simulate/simulation';
 import { stepProgramOf } from './controller';
+import { givenOtherwise } from './given-otherwise';
 import type { Slot, StepProgram } from './step-program';
 import { createStep, type RunningStep } from './write-js';
 
@@ -23,17 +22,42 @@ export const stages: readonly Stage[] = ['designed', 'sampled', 'code'];
 /** By full name of the part. */
 export type StagesOfParts = ReadonlyMap<string, Stage>;
 
-export interface StagedRun {
-  readonly run: Run;
-  readonly prepared: Runnable;
-  readonly parts: readonly StagedPart[];
+/** A setup with other stages of some parts. */
+export function withStages(setup: Setup, chosen: StagesOfParts): Setup {
+  const all = new Map<string, Stage>([...setup.stages.map((s) => [s.part, s.stage] as const), ...chosen]);
+  return { ...setup, stages: [...all].flatMap(([part, stage]) => (stage === 'designed' ? [] : [{ part, stage }])) };
 }
 
-/** A part that goes in steps, and what came in and out at each. */
-export interface StagedPart {
+/** A part of a model that goes in steps. */
+export interface PartInSteps {
   readonly name: string;
   readonly stage: Stage;
+  /** Its number among the parts. */
+  readonly number: number;
   readonly program: StepProgram;
+  /** Begins, or goes on from where it was; `isKept`: what comes out of every step is kept, to be compared with other ways to go them. */
+  create(options?: { readonly from?: StepState | undefined; readonly isKept?: boolean }): RunningPart;
+}
+
+export interface RunningPart {
+  readonly driver: Driver;
+  /** All it remembers, as plain data. */
+  keep(): StepState;
+  readonly did: DoneInSteps;
+}
+
+export interface StepState {
+  readonly next: number;
+  /** By slot; of an array its elements. */
+  readonly slots: readonly (number | readonly number[])[];
+  /** Messages and their arguments that have come since the last step. */
+  readonly came: readonly (readonly [string, number])[];
+  readonly given: readonly (readonly [number, number])[];
+  readonly isChanged: boolean;
+}
+
+/** What came in and out at each step. */
+export interface DoneInSteps {
   /** Inputs of every step, in the order of the input slots of the program. */
   readonly inputs: readonly Float64Array[];
   /** What came out and what was kept after every step, by slot, where that was asked for. */
@@ -45,89 +69,93 @@ export interface StagedPart {
   isChanged(): boolean;
 }
 
-export interface StagedOptions extends Pick<RunOptions, 'record'> {
-  /** What comes out of every step is kept, to be compared with other ways to go them. */
-  readonly isKept?: boolean;
+/** Where a choice of stages goes wrong: by the name of the part. */
+export interface StageProblem extends Problem {
+  readonly part: string;
 }
 
-export function stagedRun(
+/**
+ * A model in which the chosen parts go in steps: what is inside them is taken out, and what followed from it is set from outside. `kept`:
+ * what a setup asks of the run.
+ */
+export function inSteps(
   project: Project,
-  setup: Setup,
+  model: FlatModel,
   chosen: StagesOfParts,
-  { record, isKept = false }: StagedOptions = {},
-): { readonly value?: StagedRun; readonly problems: readonly Problem[] } {
-  const prepared = prepareRun(project, setup);
-  if (!isRunnable(prepared)) return { problems: prepared.problems.filter((p) => p.severity === 'error') };
-  const wrong = (message: string): { problems: readonly Problem[] } => ({
-    problems: [problem('error', 'stage', message)],
-  });
-  const staged: Stepped[] = [];
-  let { model } = prepared;
+  { startIn, stimulus, values }: Pick<SimulationOptions, 'startIn' | 'stimulus' | 'values'>,
+): { readonly model: FlatModel; readonly parts: readonly PartInSteps[]; readonly problems: readonly StageProblem[] } {
+  const parts: PartInSteps[] = [];
+  const problems: StageProblem[] = [];
+  let rest = model;
   for (const [name, stage] of chosen) {
-    const number = prepared.model.parts.findIndex((p) => p.name === name);
+    const wrong = (message: string): number =>
+      problems.push({ ...problem('error', 'stage', message), place: '', part: name });
+    const number = model.parts.findIndex((p) => p.name === name);
     if (number < 0) {
       const own = new Set(project.types.map((t) => t.name));
-      const parts = prepared.model.parts.flatMap((p) => (p.name !== '' && own.has(p.typeName) ? [p.name] : []));
-      const near = nearestName(name, parts);
-      return wrong(`There is no part ${name}${near ? `; did you mean ${near}?` : `; there are ${parts.join(', ')}`}`);
+      const names = model.parts.flatMap((p) => (p.name !== '' && own.has(p.typeName) ? [p.name] : []));
+      const near = nearestName(name, names);
+      wrong(`There is no part ${name}${near ? `; did you mean ${near}?` : `; there are ${names.join(', ')}`}`);
+      continue;
     }
     if (stage === 'designed') continue;
-    const type = project.types.find((t) => t.name === prepared.model.parts[number].typeName);
-    if (!type) return wrong(`${name} is of the library: only part types of the project go in steps`);
-    const { program, problems } = stepProgramOf(project, type, undefined, { isWhole: true });
-    if (!program) return { problems };
-    const unlike = unlikeIn(prepared, name, number);
-    if (unlike !== undefined) return wrong(unlike);
-    staged.push(stepped(prepared.model, name, number, stage, program, isKept));
-    model = withoutPart(model, name, number);
+    const around = [...chosen.keys()].find((other) => name.startsWith(`${other}.`) && chosen.get(other) !== 'designed');
+    if (around !== undefined) {
+      wrong(`${name} is inside ${around}, which goes in steps itself`);
+      continue;
+    }
+    const type = project.types.find((t) => t.name === model.parts[number].typeName);
+    if (!type) {
+      wrong(`${name} is of the library: only part types of the project go in steps`);
+      continue;
+    }
+    const lowered = stepProgramOf(project, type, undefined, { isWhole: true });
+    if (!lowered.program) {
+      problems.push(...lowered.problems.map((p) => ({ ...p, part: name })));
+      continue;
+    }
+    const unlike =
+      unlikeIn(model, startIn, stimulus, name, number) ?? givenOtherwise(lowered.solvable, model, name, values);
+    if (unlike !== undefined) {
+      wrong(unlike);
+      continue;
+    }
+    const { program } = lowered;
+    parts.push({
+      name,
+      stage,
+      number,
+      program,
+      create: (options) => stepped(model, name, number, stage, program, options),
+    });
+    rest = withoutPart(rest, name, number);
   }
-  const made = staged.length > 0 ? compile(model) : { program: prepared.program, problems: [] };
-  if (!made.program) return { problems: made.problems.filter((p) => p.severity === 'error') };
-  if (hasErrors(made.problems)) return { problems: made.problems };
-  const ready: Runnable = { ...prepared, program: made.program };
-  const run = createRun(ready, { record, drivers: staged.map((s) => s.driver) });
-  return {
-    problems: [],
-    value: {
-      prepared: ready,
-      run: staged.length > 0 ? { ...run, findings: () => withoutLoops(ready, run.findings()) } : run,
-      parts: staged.map((s) => s.part),
-    },
-  };
+  return { model: rest, parts, problems };
 }
 
-/** What a requirement says of loops cannot be seen where a part of them is not simulated. */
-const withoutLoops = ({ requirements }: Runnable, findings: RequirementFinding[]): RequirementFinding[] =>
-  findings.map((f, k) =>
-    requirements[k].loops.length === 0
-      ? f
-      : {
-          ...f,
-          verdict: 'undecided',
-          margin: undefined,
-          unit: '',
-          worstAt: undefined,
-          failsSince: undefined,
-          lane: [],
-          reason: 'Loops are looked at only where every part runs as designed',
-        },
-  );
-
 /** What a setup does to a part that a part in steps would not follow. */
-function unlikeIn({ model, options }: Runnable, name: string, number: number): string | undefined {
-  const begun = [...(options.startIn?.keys() ?? [])].find((c) => model.charts[c].part === number);
+function unlikeIn(
+  model: FlatModel,
+  startIn: SimulationOptions['startIn'],
+  stimulus: SimulationOptions['stimulus'],
+  name: string,
+  number: number,
+): string | undefined {
+  const begun = [...(startIn?.keys() ?? [])].find((c) => model.charts[c].part === number);
   if (begun !== undefined)
     return `The setup says where ${model.charts[begun].name} starts: a part in steps begins at its beginning`;
-  const set = options.stimulus.find(
+  const set = stimulus.find(
     (s) =>
-      s.kind === 'set' &&
-      model.variables[s.variable].name.startsWith(`${name}.`) &&
-      !['parameter', 'external'].includes(model.variables[s.variable].kind),
+      s.kind === 'set' && model.variables[s.variable].name.startsWith(`${name}.`) && !isGiven(model, name, s.variable),
   );
   if (set?.kind === 'set')
     return `The setup sets ${model.variables[set.variable].name}, which follows from the steps of ${name}`;
   return undefined;
 }
+
+/** Whether something of a part that goes in steps is given to it, and can be given anew while it runs: its own parameters and inputs. */
+export const isGiven = ({ variables }: FlatModel, name: string, k: number): boolean =>
+  ['parameter', 'external'].includes(variables[k].kind) && !variables[k].name.slice(name.length + 1).includes('.');
 
 /** The model with the inside of a part taken out: what followed from it is set from outside, and held. */
 function withoutPart(model: FlatModel, name: string, number: number): FlatModel {
@@ -153,9 +181,21 @@ function withoutPart(model: FlatModel, name: string, number: number): FlatModel 
     initialEquations: model.initialEquations.filter((e) => !isInside(e)),
     actions: model.actions.filter((a) => !within(a.origin.part)),
     assertions: model.assertions.filter((a) => !within(a.origin.part)),
-    charts: model.charts.filter((c) => c.part !== number),
+    charts: model.charts.map((c) => (c.part === number ? silent(c) : c)),
   };
 }
+
+/** A chart in its place that does nothing: charts are known by their numbers. */
+const silent = ({ period: _, ...chart }: FlatChart): FlatChart => ({
+  ...chart,
+  structure: chartStructure([], []),
+  active: [],
+  transitions: [],
+  entry: [],
+  do: [],
+  exit: [],
+  defers: [],
+});
 
 /** States that charts of a part begin in are active from the start. */
 function begunStates(model: FlatModel, number: number): ReadonlySet<number> {
@@ -166,19 +206,14 @@ function begunStates(model: FlatModel, number: number): ReadonlySet<number> {
   return found;
 }
 
-interface Stepped {
-  readonly driver: Driver;
-  readonly part: StagedPart;
-}
-
 function stepped(
   model: FlatModel,
   name: string,
   number: number,
   stage: Stage,
   program: StepProgram,
-  isKept: boolean,
-): Stepped {
+  { from, isKept = false }: { readonly from?: StepState | undefined; readonly isKept?: boolean } = {},
+): RunningPart {
   const run = createStep(program, { double: stage === 'sampled' });
   const { slots, period } = program;
   const of = (role: Slot['role']): readonly number[] =>
@@ -195,14 +230,15 @@ function stepped(
   });
   const sends = sentBy(charts, number);
   const states = charts.map((c) => activity(model, program, c));
-  const came = new Map<string, number>();
+  const came = new Map<string, number>(from?.came);
   const begins = new Map<number, number>();
-  const now = new Map<number, number>();
-  let isChanged = false;
+  const now = new Map<number, number>(from?.given);
+  let isChanged = from?.isChanged ?? false;
   const history: Float64Array[] = [];
   const results: Float64Array[] = [];
   const single = [...of('output'), ...of('part')];
-  let next = 0;
+  let next = from?.next ?? 0;
+  from?.slots.forEach((value, slot) => run.restore(slot, value));
 
   const own = [...of('parameter'), ...of('part')].flatMap((slot) => {
     // what it was in the step before begins like itself
@@ -239,7 +275,7 @@ function stepped(
       now.set(slot, values[variable]);
       run.write(slot, values[variable]);
     }
-    history.push(row);
+    if (isKept) history.push(row);
     for (const slot of messagesIn) came.delete(slots[slot].name);
     run.step();
     if (isKept) results.push(Float64Array.from(single, (slot) => run.read(slot)));
@@ -262,7 +298,14 @@ function stepped(
       ).flat();
     });
   return {
-    part: { name, stage, program, inputs: history, shown: single, results, begins, isChanged: () => isChanged },
+    did: { inputs: history, shown: single, results, begins, isChanged: () => isChanged },
+    keep: () => ({
+      next,
+      slots: slots.map((_, slot) => run.keep(slot)),
+      came: [...came],
+      given: [...now],
+      isChanged,
+    }),
     driver: {
       nextTime: () => next * period,
       look(time, values) {

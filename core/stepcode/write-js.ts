@@ -11,6 +11,9 @@ export interface RunningStep {
   /** Of a slot; of an array its elements. */
   read(slot: number): number;
   write(slot: number, value: number): void;
+  /** All of a slot, to be put back later. */
+  keep(slot: number): number | readonly number[];
+  restore(slot: number, value: number | readonly number[]): void;
 }
 
 const help = (double: boolean): string => `
@@ -114,7 +117,9 @@ export function writeStepJs(program: StepProgram, { double = false } = {}): stri
     }),
     `return { init: r${program.init}, step: r${program.step},`,
     `read(k) { switch (k) { ${kept.map((k) => `case ${k}: return ${slots[k].size > 0 ? `${name(k)}[0]` : slots[k].type === 'bool' ? `(${name(k)} ? 1 : 0)` : name(k)};`).join(' ')} } return NaN; },`,
-    `write(k, x) { switch (k) { ${kept.flatMap((k) => (slots[k].size > 0 ? [] : [`case ${k}: ${name(k)} = ${slots[k].type === 'bool' ? 'x !== 0' : slots[k].type === 'i32' ? 'x | 0' : 'f(x)'}; return;`])).join(' ')} } } };`,
+    `write(k, x) { switch (k) { ${kept.flatMap((k) => (slots[k].size > 0 ? [] : [`case ${k}: ${name(k)} = ${slots[k].type === 'bool' ? 'x !== 0' : slots[k].type === 'i32' ? 'x | 0' : 'f(x)'}; return;`])).join(' ')} } },`,
+    `keep(k) { switch (k) { ${kept.map((k) => `case ${k}: return ${slots[k].size > 0 ? `Array.from(${name(k)})` : 'this.read(k)'};`).join(' ')} } return 0; },`,
+    `restore(k, x) { switch (k) { ${kept.flatMap((k) => (slots[k].size > 0 ? [`case ${k}: ${name(k)}.set(x); return;`] : [])).join(' ')} } this.write(k, x); } };`,
   ].join('\n');
 }
 

@@ -1,10 +1,10 @@
 import { problem, type Problem } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
-import type { FlatModel } from '../flatten/flat-model';
 import { areWithin, messageTarget, unheardMessage } from '../run/assemble';
 import { prepareRun, withValues, type Prepared } from '../run/prepare';
 import { createRun, isRunnable, type RequirementFinding } from '../run/run';
 import { readSetValue } from '../run/set-value';
+import { followsFromSteps } from '../run/timeline';
 import type { Stimulus } from '../simulate/simulation';
 import { valuesAtStart, whyKept } from '../simulate/start-values';
 import { newRequirement, type Project, type Setup } from '../project/project';
@@ -165,7 +165,7 @@ export function createRunner(question: RunnerQuestion): {
     if (!isRunnable(prepared)) return failed('It cannot run with these values');
     const stimulus = [...prepared.options.stimulus];
     for (const m of messages) {
-      const one = stimulusOf(prepared.model, m);
+      const one = stimulusOf(prepared, m);
       if (typeof one === 'string') return failed(one);
       stimulus.push(one);
     }
@@ -198,7 +198,7 @@ export function createRunner(question: RunnerQuestion): {
       aimUnits: aimsAt.map((k) => unitOfSource(base, k)),
       nominal: indices.map((_, k) => nominal?.[k]),
       refusalOf: (m) => {
-        const one = stimulusOf(model, m);
+        const one = stimulusOf(base, m);
         return typeof one === 'string' ? one : undefined;
       },
       isWhole: indices.map((k) => model.variables[k].type !== 'Real'),
@@ -208,7 +208,11 @@ export function createRunner(question: RunnerQuestion): {
 }
 
 /** What happens at a moment, or why it cannot. */
-export function stimulusOf(model: FlatModel, { target, time, value }: SentMessage): Stimulus | string {
+export function stimulusOf(
+  prepared: Pick<Prepared, 'model' | 'steps'>,
+  { target, time, value }: SentMessage,
+): Stimulus | string {
+  const { model } = prepared;
   const index = model.indexOf.get(target);
   if (value === undefined) {
     const to = messageTarget(model, target);
@@ -222,6 +226,8 @@ export function stimulusOf(model: FlatModel, { target, time, value }: SentMessag
     return `${model.name} has no ${target}${near ? `; did you mean ${near}?` : ''}`;
   }
   const v = model.variables[index];
+  if (followsFromSteps(prepared, index))
+    return `${target} is worked out in steps and cannot be set; inputs and parameters can`;
   if (v.kind === 'continuous' || v.kind === 'discrete')
     return `${target} follows from the equations and cannot be set; inputs and parameters can`;
   const read = readSetValue(value, v);
