@@ -1,12 +1,10 @@
-import type { Problem } from '../core/language/diagnostics';
 import { readProjectFile } from '../core/formats/project-file';
-import type { Project, Setup } from '../core/project/project';
+import type { Project } from '../core/project/project';
 import { stepProgramOf } from '../core/stepcode/controller';
-import { stages as all, type Stage } from '../core/stepcode/stage';
-import { stagedRun, type StagedRun } from '../core/run/staged';
+import { stages as all } from '../core/stepcode/stage';
+import type { StagedRun } from '../core/run/staged';
 import type { StepProgram } from '../core/stepcode/step-program';
-import { measuredOf } from '../core/studies/answer-compare';
-import { compareRecordings } from '../core/studies/compare';
+import { compareStageRuns, runStages, type StagePair } from '../core/studies/compare-stages';
 import { harnessColumns } from '../core/stepcode/write-harness';
 import { hostCompiler, stepOnHost } from './host';
 import { stopWith } from './model-text';
@@ -21,15 +19,6 @@ export interface StagesArguments {
   readonly json?: boolean;
 }
 
-/** A difference of two stages in one quantity of the part. */
-interface Pair {
-  readonly a: string;
-  readonly b: string;
-  readonly quantity: string;
-  readonly same: boolean;
-  readonly first: { readonly time: number; readonly a: number | string; readonly b: number | string } | null;
-  readonly largest: { readonly time: number; readonly difference: number } | null;
-}
 interface Profile {
   readonly unit: string;
   readonly functions: readonly {
@@ -63,20 +52,19 @@ export function compareStages(file: string, options: StagesArguments): number {
     complain(`zelvar: there is no stage ${unknown}; there are ${known.join(', ')}`);
     return 2;
   }
-  const runs = new Map<Stage, StagedRun>();
   // what the host is compared with is the code
-  const needed = wanted.includes('host') && !wanted.includes('code') ? [...wanted, 'code'] : wanted;
-  for (const stage of all.filter((s) => needed.includes(s))) {
-    const found = runOf(project, setup, options.part, stage);
-    if (!('run' in found)) return stopWith(found, projectTexts(project), options.json);
-    runs.set(stage, found);
-  }
-  const pairs: Pair[] = [];
-  const order = all.filter((s) => wanted.includes(s) && runs.has(s));
-  order.slice(1).forEach((b, k) => pairs.push(...compared(options, runs, order[k], b)));
+  const needed = all.filter((s) => wanted.includes(s) || (s === 'code' && wanted.includes('host')));
+  const { value: runs, problems: wrong } = runStages(project, setup, options.part, needed);
+  if (!runs) return stopWith(wrong, projectTexts(project), options.json);
+  const broken = runs.flatMap(({ run }) => run.run.simulation.problem ?? []);
+  if (broken.length > 0) return stopWith(broken, projectTexts(project), options.json);
+  const order = runs.filter((r) => wanted.includes(r.stage));
+  const pairs: StagePair[] = order
+    .slice(1)
+    .flatMap((b, k) => compareStageRuns(order[k], b, options.part, options.tolerance ?? 1e-3));
   const profile: Record<string, Profile> = {};
   if (wanted.includes('host')) {
-    const host = onHost(project, options, runs.get('code')!);
+    const host = onHost(project, options, runs.find((r) => r.stage === 'code')!.run);
     if (typeof host === 'string') {
       complain(`zelvar: host: ${host}`);
       if (options.stages !== undefined) return 2;
@@ -90,43 +78,12 @@ export function compareStages(file: string, options: StagesArguments): number {
   return pairs.some((p) => !p.same) ? 1 : 0;
 }
 
-function runOf(project: Project, setup: Setup, part: string, stage: Stage): StagedRun | readonly Problem[] {
-  const { value, problems } = stagedRun(project, setup, new Map([[part, stage]]), { keepSteps: true });
-  if (!value) return problems;
-  const { simulation } = value.run;
-  simulation.advance(Infinity);
-  return simulation.problem ? [simulation.problem] : value;
-}
-
-/** Of a part: its outputs, what its charts are in, what it keeps; a little earlier or later by what steps do. */
-function compared(
-  { part, tolerance = 1e-3 }: StagesArguments,
-  runs: ReadonlyMap<Stage, StagedRun>,
-  a: Stage,
-  b: Stage,
-): readonly Pair[] {
-  const own = (stage: Stage) => {
-    const all = measuredOf(runs.get(stage)!.run.recorder.take());
-    return { ...all, columns: all.columns.filter((c) => c.name.startsWith(`${part}.`)) };
-  };
-  const period = runs.get(b)!.parts[0]?.program.period ?? 0;
-  const found = compareRecordings(own(a), own(b), { relative: tolerance, absolute: 1e-9, time: 2 * period, shift: 0 });
-  return found.columns.map((c) => ({
-    a,
-    b,
-    quantity: c.name,
-    same: c.same,
-    first: c.first ?? null,
-    largest: c.difference > 0 ? { time: c.at, difference: c.difference } : null,
-  }));
-}
-
 /** The generated C on the inputs the code had, step by step: there is nothing between them but the compiler. */
 function onHost(
   project: Project,
   { part }: StagesArguments,
   { prepared, parts: [staged] }: StagedRun,
-): { readonly pairs: readonly Pair[]; readonly profile: Profile } | string {
+): { readonly pairs: readonly StagePair[]; readonly profile: Profile } | string {
   const compiler = hostCompiler();
   if (compiler === undefined) return 'not available: install a C compiler, such as gcc';
   const typeName = prepared.model.parts.find((p) => p.name === part)!.typeName;
@@ -153,13 +110,13 @@ function onHost(
   );
   if (typeof host === 'string') return host;
   const shown = byName(staged.program, staged.shown);
-  const pairs = host.slots.flatMap((slot, k): Pair[] => {
+  const pairs = host.slots.flatMap((slot, k): StagePair[] => {
     const other = shown.get(keyOf(program, slot));
     if (other === undefined) return [];
     const { name, role } = program.slots[slot];
     const values = staged.results.map((row) => row[other]);
-    let first: Pair['first'] = null;
-    let largest: Pair['largest'] = null;
+    let first: StagePair['first'] = null;
+    let largest: StagePair['largest'] = null;
     values.forEach((a, n) => {
       const b = host.results[n]?.[k] ?? NaN;
       if (a === b || (Number.isNaN(a) && Number.isNaN(b))) return;
@@ -180,7 +137,7 @@ const keyOf = ({ slots }: StepProgram, slot: number): string => `${slots[slot].r
 const byName = (program: StepProgram, slots: readonly number[]): ReadonlyMap<string, number> =>
   new Map(slots.map((slot, k) => [keyOf(program, slot), k]));
 
-function tell(pairs: readonly Pair[], profile: Readonly<Record<string, Profile>>): void {
+function tell(pairs: readonly StagePair[], profile: Readonly<Record<string, Profile>>): void {
   for (const [a, b] of [...new Set(pairs.map((p) => `${p.a} ${p.b}`))].map((x) => x.split(' '))) {
     const own = pairs.filter((p) => p.a === a && p.b === b);
     const different = own.filter((p) => !p.same);

@@ -1,7 +1,7 @@
 import * as Comlink from 'comlink';
 import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Example } from '@/core/run/example';
-import type { RunShape } from '@/core/run/protocol';
+import type { CodeOfType, RunShape } from '@/core/run/protocol';
 import type { typeStructure } from '@/core/run/type-structure';
 import { useProject } from './project-store';
 import { problem, type Problem } from '@/core/language/diagnostics';
@@ -58,6 +58,9 @@ export function stopChecking(): void {
 
 export const askStructure = (typeId: string): Promise<TypeStructure | undefined> =>
   answerOf('checking', async (engine) => engine.structure(typeId));
+/** The C of a part type. */
+export const codeOf = (typeId: string): Promise<CodeOfType | undefined> =>
+  answerOf('checking', async (engine) => engine.code(typeId));
 export const unitOfQuantity = (typeId: string, path: string): Promise<string | undefined> =>
   answerOf('checking', async (engine) => engine.unitOf(typeId, path));
 /** What a part type looks like at its start. */

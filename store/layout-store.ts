@@ -58,4 +58,5 @@ export const usualRibbon: Readonly<Record<Area, number>> = {
   physics: 32,
   control: 28,
   bench: 38,
+  board: 26,
 };

@@ -23,6 +23,16 @@ interface ZelvarDatabase extends DBSchema {
   history: { key: number; value: HistoryEntry; indexes: { project: string } };
   /** What came of each study, the newest answer of each. */
   answers: { key: [string, string]; value: StoredAnswer; indexes: { project: string } };
+  /** The C of each part type as it was handed out last. */
+  written: { key: [string, string]; value: WrittenCode; indexes: { project: string } };
+}
+
+export interface WrittenCode {
+  readonly projectId: string;
+  readonly type: string;
+  /** In ms. */
+  readonly at: number;
+  readonly files: readonly (readonly [string, string])[];
 }
 
 export interface StoredAnswer {
@@ -85,7 +95,7 @@ function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
   if (database) return database;
   // where there is no storage at all, asking for it throws
   const opening = Promise.resolve().then(() =>
-    openDB<ZelvarDatabase>('zelvar', 4, {
+    openDB<ZelvarDatabase>('zelvar', 5, {
       upgrade(db, from) {
         if (from < 1) {
           db.createObjectStore('projects');
@@ -98,6 +108,8 @@ function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
         }
         if (from < 4)
           db.createObjectStore('answers', { keyPath: ['projectId', 'study'] }).createIndex('project', 'projectId');
+        if (from < 5)
+          db.createObjectStore('written', { keyPath: ['projectId', 'type'] }).createIndex('project', 'projectId');
       },
       blocking: () => void closeStorage(),
       terminated: () => (database = undefined),
@@ -200,10 +212,12 @@ export async function listProjects(): Promise<ProjectEntry[]> {
 
 export async function deleteProject(id: string): Promise<void> {
   const db = await open();
-  const transaction = db.transaction(['projects', 'journal', 'runs', 'history', 'answers'], 'readwrite');
+  const transaction = db.transaction(['projects', 'journal', 'runs', 'history', 'answers', 'written'], 'readwrite');
   await transaction.objectStore('projects').delete(id);
-  for (const key of await transaction.objectStore('answers').index('project').getAllKeys(id))
-    await transaction.objectStore('answers').delete(key);
+  for (const name of ['answers', 'written'] as const) {
+    const own = transaction.objectStore(name);
+    for (const key of await own.index('project').getAllKeys(id)) await own.delete(key);
+  }
   await transaction.objectStore('journal').delete(journalOf(id));
   for (const key of await transaction.objectStore('history').index('project').getAllKeys(id))
     await transaction.objectStore('history').delete(key);
@@ -304,3 +318,9 @@ export const closeStorage = async (): Promise<void> => {
   if (database) (await database).close();
   database = undefined;
 };
+
+/** The C of a part type as it was handed out last; undefined where it never was. */
+export const writtenCode = async (projectId: string, type: string): Promise<WrittenCode | undefined> =>
+  (await open()).get('written', [projectId, type]);
+export const keepWrittenCode = async (written: WrittenCode): Promise<void> =>
+  void (await (await open()).put('written', written));

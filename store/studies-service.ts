@@ -1,7 +1,8 @@
 import * as Comlink from 'comlink';
-import type { Project, Study } from '@/core/project/project';
+import type { Project, Setup, Study } from '@/core/project/project';
 import type { Answered, StudyAnswer, StudyFacts } from '@/core/studies/answer';
 import type { KeptRun } from '@/core/studies/answer-compare';
+import type { StagesAnswer } from '@/core/studies/compare-stages';
 import type { RunTable } from '@/core/studies/run-table';
 import type { Crossing } from '@/core/studies/vary';
 import type { StudiesService, StudyNews } from '@/workers/studies.worker';
@@ -90,3 +91,23 @@ export const askCrossings = (
   tell: (news: StudyNews) => void,
 ): AskedStudy<readonly Crossing[]> =>
   ask(0, async (s) => (await s.crossings(project, study, table, told(tell))) as Answered<readonly Crossing[]>);
+
+/** Runs a part of a setup in one stage after the other. */
+export const askStages = (
+  project: Project,
+  setup: Setup,
+  part: string,
+  tolerance: number,
+  tell: (share: number) => void,
+): AskedStudy<StagesAnswer> =>
+  ask(
+    0,
+    async (s) =>
+      (await s.stages(
+        project,
+        setup,
+        part,
+        tolerance,
+        told((news) => tell(news.done)),
+      )) as Answered<StagesAnswer>,
+  );

@@ -36,13 +36,13 @@ const mode = StreamLanguage.define<{ comment: boolean }>({
   },
 });
 
-const style = HighlightStyle.define([
-  { tag: tags.keyword, color: 'var(--syntax-word)', fontWeight: '500' },
+export const languageStyle = HighlightStyle.define([
+  { tag: [tags.keyword, tags.typeName, tags.modifier], color: 'var(--syntax-word)', fontWeight: '500' },
   { tag: tags.number, color: 'var(--syntax-number)' },
   { tag: tags.string, color: 'var(--syntax-text)' },
-  { tag: tags.comment, color: 'var(--ink-3)', fontStyle: 'italic' },
-  { tag: tags.function(tags.variableName), color: 'var(--syntax-call)' },
+  { tag: [tags.comment, tags.processingInstruction], color: 'var(--ink-3)', fontStyle: 'italic' },
+  { tag: [tags.function(tags.variableName), tags.function(tags.propertyName)], color: 'var(--syntax-call)' },
   { tag: tags.atom, color: 'var(--syntax-word)' },
 ]);
 
-export const languageMode = [mode, syntaxHighlighting(style)];
+export const languageMode = [mode, syntaxHighlighting(languageStyle)];

@@ -1,5 +1,5 @@
 import * as Comlink from 'comlink';
-import type { Project, Study } from '../core/project/project';
+import type { Project, Setup, Study } from '../core/project/project';
 import {
   answerCrossings,
   answerStudy,
@@ -12,6 +12,7 @@ import type { KeptRun } from '../core/studies/answer-compare';
 import { fitTaskOf } from '../core/studies/answer-fit';
 import type { Between, Simulated } from '../core/studies/fit-model';
 import type { FitWorker } from '../core/studies/fit-together';
+import { compareStages, type StagesAnswer } from '../core/studies/compare-stages';
 import { readStudy } from '../core/studies/study';
 import { inThisThread, spreadOver, type Executor, type RunWorker } from '../core/studies/many';
 import { partOf, type RunTable, type RunTablePart } from '../core/studies/run-table';
@@ -136,6 +137,10 @@ const service = {
   crossings(project: Project, study: Study, table: RunTable, tell: Tell): Promise<Answered<readonly Crossing[]>> {
     isStopped = false;
     return answerCrossings(project, study, table, place([]), watchOf(tell));
+  },
+  stages(project: Project, setup: Setup, part: string, tolerance: number, tell: Tell): Answered<StagesAnswer> {
+    const watch = watchOf(tell);
+    return compareStages(project, setup, part, tolerance, (share) => watch.goOn(share, 1));
   },
   stop(): void {
     isStopped = true;

@@ -31,6 +31,7 @@ function facts(project: Project, setup: Setup): ReadonlyMap<string, string> {
     const before = found.get(what);
     found.set(what, before === undefined ? text : `${before}, ${text}`);
   };
+  for (const s of setup.stages) note(`stage of ${s.part}`, s.stage);
   for (const c of setup.changes) note(`value of ${c.name}`, c.value);
   for (const s of setup.stimulus) note(`${s.time} s: ${s.kind} ${s.target}`, s.value || 'yes');
   return found;
@@ -38,7 +39,8 @@ function facts(project: Project, setup: Setup): ReadonlyMap<string, string> {
 
 export function setupDifferences(project: Project, here: Setup, there: Setup): readonly SetupDifference[] {
   const [a, b] = [facts(project, here), facts(project, there)];
-  const missing = (what: string): string => (what.startsWith('value of ') ? 'as designed' : '');
+  const missing = (what: string): string =>
+    what.startsWith('value of ') ? 'as designed' : what.startsWith('stage of ') ? 'designed' : '';
   return [...new Set([...a.keys(), ...b.keys()])]
     .map((what) => ({ what, here: a.get(what) ?? missing(what), there: b.get(what) ?? missing(what) }))
     .filter((d) => d.here !== d.there);

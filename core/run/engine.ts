@@ -1,7 +1,8 @@
 import { applyPatches, enablePatches } from 'immer';
 import { problem, type Problem } from '../language/diagnostics';
-import { emptyProject, newChange, newSetup, type Project } from '../project/project';
+import { emptyProject, newChange, newSetup, typeById, type Project } from '../project/project';
 import { ownerOf } from '../flatten/flat-model';
+import { sourcesOf } from '../stepcode/write-sources';
 import { runSetups } from './batch';
 import { checkProject } from './check';
 import { exampleOf } from './example';
@@ -72,6 +73,16 @@ export function createEngine(
       return shapesOf(prepared, run);
     },
     unitOf: (typeId, path) => unitIn(project, typeId, path),
+    code(typeId) {
+      const type = typeById(project, typeId);
+      const { value, problems } = type ? sourcesOf(project, type) : { problems: [] };
+      return {
+        period: value?.program.period ?? 0,
+        files: [...(value?.files ?? [])],
+        lines: value?.map ?? [],
+        problems,
+      };
+    },
     structure: (typeId) => plainStructure(typeStructure(project, typeId)),
     start(setupId, options, listen) {
       const setup = project.setups.find((x) => x.id === setupId);

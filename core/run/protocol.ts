@@ -5,6 +5,7 @@ import type { RecordingChunk } from '../simulate/recording';
 import type { RunStatus } from '../simulate/simulation';
 import type { SolverReport } from '../simulate/solver-report';
 import type { StepCounts } from '../simulate/stepper';
+import type { SourceLine } from '../stepcode/write-c';
 import type { RunBasis } from './basis';
 import type { BatchProgress, BatchResult } from './batch';
 import type { ProjectCheck } from './check';
@@ -113,6 +114,15 @@ export type StartResult =
  * in order. So an edit costs what it changes, and whatever was found about the parts of the document that stayed is still known
  * there: a copy of the whole would be new in every part, and everything would be found anew.
  */
+/** What is written for a part type that is software; without files it cannot be, and the problems say why. */
+export interface CodeOfType {
+  readonly period: number;
+  /** Name and text of each. */
+  readonly files: readonly (readonly [string, string])[];
+  readonly lines: readonly SourceLine[];
+  readonly problems: readonly Problem[];
+}
+
 export interface Engine {
   /** The document from now on, and the number of its state. */
   open(document: Project, version: number): void;
@@ -129,6 +139,8 @@ export interface Engine {
   unitOf(typeId: string, path: string): string | undefined;
   /** How the equations of a part type are solved. */
   structure(typeId: string): ReturnType<typeof typeStructure>;
+  /** The C of a part type, and which lines are of which element. */
+  code(typeId: string): CodeOfType;
   /** What a part type looks like at its start, without running it. */
   shapes(typeId: string): readonly RunShape[];
   start(setupId: string, options: StartOptions, listen: (update: RunUpdate) => void): StartResult;

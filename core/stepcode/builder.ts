@@ -55,6 +55,7 @@ export function createBuilder(model: FlatModel, period: number): Builder {
         size: 0,
         unit: '',
         note: '',
+        from: '',
         start: s.type === 'bool' ? truth(false) : number(0, s.type),
         list: -1,
         ...s,

@@ -78,12 +78,17 @@ export function givenBy(
     if (value.op !== 'sample') continue;
     const [every, first] = [steps(value.interval), steps(value.start)];
     const { place } = equation.origin;
-    if (!(every >= 1) || !(first >= 0)) {
-      stop(new Refusal(`${variables[k].name} ticks at no whole number of steps of ${period} s`, place));
-      continue;
+    const isWhole = every >= 1 && first >= 0;
+    if (!isWhole) {
+      const seconds = constantOf(model, value.interval);
+      const often =
+        seconds === undefined ? 'How often this works is known in a run only' : `This works every ${seconds} s`;
+      stop(new Refusal(`${often}: ${variables[k].name} ticks at no whole number of steps of ${period} s`, place));
     }
-    let n = rhythms.findIndex((r) => r.every === every && r.first === first);
-    if (n < 0) n = rhythms.push({ every, first, name: variables[k].name, place }) - 1;
+    // what has been told once is not told again of all that works at it
+    const of = isWhole ? { every, first } : { every: 1, first: 0 };
+    let n = rhythms.findIndex((r) => r.every === of.every && r.first === of.first);
+    if (n < 0) n = rhythms.push({ ...of, name: variables[k].name, place }) - 1;
     rhythmOf.set(k, n);
   }
   // other names of a tick

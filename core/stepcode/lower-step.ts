@@ -22,7 +22,7 @@ import {
 } from './step-program';
 
 import { keeping } from './kept-messages';
-import { createWork, queueSize, type Controller, type Work } from './step-work';
+import { createWork, ownPlace, queueSize, type Controller, type Work } from './step-work';
 
 /** As many transitions are taken in one step before it is given up, as by the simulator. */
 const mostTurns = 2000;
@@ -381,7 +381,14 @@ function stepping(
   model.variables.forEach((v, k) => {
     if (!v.isOutput || v.name.includes('.') || v.kind === 'parameter' || v.kind === 'constant' || v.type === 'String')
       return;
-    const out = b.slot({ name: v.name, role: 'output', type: stepType(v.type), unit: v.unit, note: v.note });
+    const out = b.slot({
+      name: v.name,
+      role: 'output',
+      type: stepType(v.type),
+      unit: v.unit,
+      note: v.note,
+      from: ownPlace(v),
+    });
     body.push(
       set(
         out,

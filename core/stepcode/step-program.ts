@@ -18,6 +18,8 @@ export interface Slot {
   readonly size: number;
   readonly unit: string;
   readonly note: string;
+  /** Address of the element it is; empty where it is of none alone. */
+  readonly from: string;
   /** What it begins with. */
   readonly start: StepExpr;
   /** Names of its values, where it is one of a list: of the states of a region. */

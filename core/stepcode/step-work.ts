@@ -89,7 +89,7 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
   const add = (k: number, role: Slot['role'], more: Partial<Slot> = {}): number => {
     const v = model.variables[k];
     const type = stepType(v.type);
-    const slot = b.slot({ name: v.name, role, type, unit: v.unit, note: v.note, ...more });
+    const slot = b.slot({ name: v.name, role, type, unit: v.unit, note: v.note, from: ownPlace(v), ...more });
     slotOf.set(k, slot);
     b.slots[slot] = { ...b.slots[slot], start: b.piece(v.place, b.slots[slot].start, () => startOf(k, type)) };
     return slot;
@@ -380,3 +380,6 @@ function eventsOf(b: Builder, c: Controller): { readonly events: Work['events'];
     },
   };
 }
+
+/** Where a variable of the part type itself is said; what blocks of the library keep is said nowhere in the document. */
+export const ownPlace = ({ place }: FlatModel['variables'][number]): string => (place.startsWith('type/') ? place : '');

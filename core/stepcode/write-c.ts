@@ -330,9 +330,11 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
       if (k === program.step && !usesOf[k].state) put(1, '(void)state;');
       block(r.body.slice(begun.length), 1);
       put(0, '}');
-      lines.push('');
     });
-  routines.forEach((_, k) => body(k));
+  routines.forEach((_, k) => {
+    body(k);
+    lines.push('');
+  });
   const code = lines.splice(0);
   const head = [
     ...commented(
@@ -344,15 +346,21 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
     '',
     ...helpers(needed, program.period),
   ];
+  const { text: headerText, lines: headerLines } = header();
   return {
-    header: header(),
+    header: headerText,
     source: `${[...head, ...code].join('\n').trimEnd()}\n`,
-    map: map.map((m) => ({ ...m, from: m.from + head.length, to: m.to + head.length })),
+    map: [...headerLines, ...map.map((m) => ({ ...m, from: m.from + head.length, to: m.to + head.length }))],
     names: slots.map((_, k) => plainNames[k]),
   };
 
-  function header(): string {
+  function header(): { readonly text: string; readonly lines: readonly SourceLine[] } {
     const guard = `${own.toUpperCase()}_H`;
+    const found: SourceLine[] = [];
+    const put = (element: string, ...more: readonly string[]): void => {
+      if (element !== '') found.push({ file: 'header', from: out.length + 1, to: out.length + more.length, element });
+      out.push(...more);
+    };
     const out: string[] = [
       ...commented(
         [`${program.name}: one step every ${program.period} s.`, program.note].filter(Boolean).join('\n'),
@@ -368,7 +376,7 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
     lists.forEach((l, k) => {
       out.push('typedef enum {');
       l.members.forEach((m, j) =>
-        out.push(`    ${memberNames[k][j]} = ${m.value}${j === l.members.length - 1 ? '' : ','}`),
+        put(m.from, `    ${memberNames[k][j]} = ${m.value}${j === l.members.length - 1 ? '' : ','}`),
       );
       out.push(`} ${listNames[k]};`, '');
     });
@@ -383,8 +391,8 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
         const about = [s.unit === '' || s.unit === '1' ? '' : s.unit, s.note].filter(Boolean).join(', ');
         const line = `    ${typeOf(s)} ${plainNames[k]}${s.size > 0 ? `[${s.size}]` : ''};`;
         const note = about === '' ? '' : ` /* ${ascii(about)} */`;
-        if (line.length + note.length <= widest) out.push(line + note);
-        else out.push(...commented(about, 1), line);
+        if (line.length + note.length <= widest) put(s.from, line + note);
+        else put(s.from, ...commented(about, 1), line);
       }
       if (own.length === 0 && before.length === 0) out.push('    uint8_t unused;');
       out.push(`} ${name};`, '');
@@ -394,7 +402,7 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
     struct('parameter', `${own}_param`);
     struct('part', `${own}_state`, [`    ${own}_param param;`]);
     out.push(...wrapped(`${signature(program.init)};`, 0), ...wrapped(`${signature(program.step)};`, 0), '', `#endif`);
-    return `${out.join('\n')}\n`;
+    return { text: `${out.join('\n')}\n`, lines: found };
   }
 }
 

@@ -1,6 +1,11 @@
 'use client';
 import { Copy, Trash2 } from 'lucide-react';
 import { nanoid } from 'nanoid';
+import { useMemo } from 'react';
+import type { Problem } from '@/core/language/diagnostics';
+import { namesOfRun } from '@/core/run/names-of-run';
+import { stages } from '@/core/stepcode/stage';
+import { stageWords } from '@/ui/stage-words';
 import { hasFixedStep, newChange, type Project, type Setup } from '@/core/project/project';
 import { problemsAt } from '@/store/derived';
 import { manyRows, proposedInterval, rowsOf } from '@/core/run/record-interval';
@@ -49,6 +54,7 @@ export function SetupForm({ project, setup, copy }: Props & { readonly copy: () 
     <>
       <SetupHead setup={setup} copy={copy} />
       <WhatRuns project={project} setup={setup} />
+      <SoftwareStages project={project} setup={setup} />
       <ChangedValues setup={setup} />
       <Stimulus setup={setup} problemOf={problemOf} />
       <TraceLinks address={`setup/${setup.id}`} what={setup.name} />
@@ -143,6 +149,53 @@ function WhatRuns({ project, setup }: Props) {
           ))}
         </FieldRow>
       )}
+    </>
+  );
+}
+
+/** In which stage each part that is software runs. */
+function SoftwareStages({ project, setup }: Props) {
+  const { set, problemOf } = useSetupFields(setup);
+  const parts = useMemo(() => {
+    const software = new Map(project.types.flatMap((t) => (t.software.trim() === '' ? [] : [[t.name, t] as const])));
+    return namesOfRun(project, setup.root || project.root).flatMap((n) => {
+      const type = n.kind === 'part' ? software.get(n.detail) : undefined;
+      return type ? [{ name: n.name, every: type.software }] : [];
+    });
+  }, [project, setup.root]);
+  // what is said of a part that is gone stays to be seen
+  const gone = setup.stages.filter((s) => !parts.some((p) => p.name === s.part));
+  const rows = [...parts, ...gone.map((s) => ({ name: s.part, every: '' }))];
+  if (rows.length === 0) return null;
+  const choose = (part: string, stage: string): Problem | undefined =>
+    set(
+      {
+        stages: [
+          ...setup.stages.filter((s) => s.part !== part),
+          ...(stage === 'designed' ? [] : [{ part, stage: stage as Setup['stages'][number]['stage'] }]),
+        ],
+      },
+      `Change how ${part} runs`,
+    );
+  return (
+    <>
+      <h3 className="section-title">Software runs</h3>
+      {rows.map(({ name, every }) => {
+        const k = setup.stages.findIndex((s) => s.part === name);
+        const problem = k < 0 ? undefined : problemOf(`setup/${setup.id}/stages/${k}`);
+        return (
+          <FieldRow key={name} label={name}>
+            <CellSelect
+              value={setup.stages[k]?.stage ?? 'designed'}
+              label={`How ${name} runs`}
+              options={stages.map((s) => [s, `${s}: ${stageWords[s]}`] as const)}
+              onCommit={(stage) => choose(name, stage)}
+            />
+            {setup.stages[k] && every !== '' && <div className="quiet">a step every {every.replace(/'/g, '')}</div>}
+            {problem && <div className="field-problem">{problem}</div>}
+          </FieldRow>
+        );
+      })}
     </>
   );
 }

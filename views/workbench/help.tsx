@@ -16,6 +16,7 @@ const pageOf: Readonly<Record<Area, string>> = {
   physics: 'physics',
   control: 'control',
   bench: 'language',
+  board: 'code-and-boards',
 };
 const mostNames = 12;
 

@@ -124,6 +124,22 @@ const signalItems = (type: PartType, at: { readonly part: string; readonly type:
     to: { ...at, item: '', sheet: `signals/${x.id}` },
   }));
 
+/** What there is of a part that is software. */
+const softwareItems = (type: PartType, at: { readonly part: string; readonly type: string }): Item[] =>
+  type.software.trim() === ''
+    ? []
+    : (
+        [
+          ['Code', ''],
+          ['Stages', 'stages'],
+        ] as const
+      ).map(([name, sheet]) => ({
+        id: `board:${at.part}:${at.type}:${sheet}`,
+        name,
+        typeName: '',
+        to: { ...at, item: '', sheet },
+      }));
+
 /** Types of parts that setups run in place of the product. */
 const typesInSetups = (project: Project): ReadonlySet<string> =>
   new Set(
@@ -137,41 +153,47 @@ function outlineItems(project: Project, tree: PartTreeNode | undefined, area: Ar
     const own =
       area === 'control'
         ? signalItems(node.type, { part: node.path, type: '' })
-        : area !== 'behaviour'
-          ? []
-          : [
-              ...node.type.charts.flatMap((c, k) =>
-                node.type.charts.length > 1 && k > 0
-                  ? [
-                      {
-                        id: `chart:${node.path}:${c.id}`,
-                        name: c.name,
-                        typeName: 'state chart',
-                        to: { part: node.path, type: '', item: '', sheet: `chart/${c.id}` },
-                        children: chartItems(node, c),
-                      },
-                    ]
-                  : chartItems(node, c),
-              ),
-              ...node.type.procedures.map((p): Item => ({
-                id: `procedure:${node.path}:${p.id}`,
-                name: p.name,
-                typeName: 'procedure',
-                to: { part: node.path, type: '', item: '', sheet: `procedure/${p.id}` },
-              })),
-              ...node.type.sequences.map((s): Item => ({
-                id: `sequence:${node.path}:${s.id}`,
-                name: s.name,
-                typeName: 'sequence',
-                to: { part: node.path, type: '', item: '', sheet: `sequence/${s.id}` },
-              })),
-            ];
+        : area === 'board'
+          ? softwareItems(node.type, { part: node.path, type: '' })
+          : area !== 'behaviour'
+            ? []
+            : [
+                ...node.type.charts.flatMap((c, k) =>
+                  node.type.charts.length > 1 && k > 0
+                    ? [
+                        {
+                          id: `chart:${node.path}:${c.id}`,
+                          name: c.name,
+                          typeName: 'state chart',
+                          to: { part: node.path, type: '', item: '', sheet: `chart/${c.id}` },
+                          children: chartItems(node, c),
+                        },
+                      ]
+                    : chartItems(node, c),
+                ),
+                ...node.type.procedures.map((p): Item => ({
+                  id: `procedure:${node.path}:${p.id}`,
+                  name: p.name,
+                  typeName: 'procedure',
+                  to: { part: node.path, type: '', item: '', sheet: `procedure/${p.id}` },
+                })),
+                ...node.type.sequences.map((s): Item => ({
+                  id: `sequence:${node.path}:${s.id}`,
+                  name: s.name,
+                  typeName: 'sequence',
+                  to: { part: node.path, type: '', item: '', sheet: `sequence/${s.id}` },
+                })),
+              ];
     const children = [...own, ...(area === 'bench' ? usableOn(node) : []), ...node.children.map(build)];
     return {
       id: `part:${node.path}`,
       name: node.name,
       typeName: node.path ? node.type.name : '',
-      to: { part: node.path, type: '', ...((area === 'behaviour' || area === 'control') && { sheet: '' }) },
+      to: {
+        part: node.path,
+        type: '',
+        ...((area === 'behaviour' || area === 'control' || area === 'board') && { sheet: '' }),
+      },
       ...(children.length && { children }),
     };
   };
@@ -190,6 +212,7 @@ function outlineItems(project: Project, tree: PartTreeNode | undefined, area: Ar
       typeName: inSetups.has(t.id) ? 'for setups' : 'not used yet',
       to: { part: '', type: t.id },
       ...(area === 'control' && t.signals.length > 0 && { children: signalItems(t, { part: '', type: t.id }) }),
+      ...(area === 'board' && t.software.trim() !== '' && { children: softwareItems(t, { part: '', type: t.id }) }),
     }));
   // on a panel a requirement becomes a lamp of its verdict
   const requirements: readonly Item[] =

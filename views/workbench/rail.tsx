@@ -1,5 +1,5 @@
 'use client';
-import { AudioWaveform, Boxes, ClipboardCheck, Gauge, Sigma, Waypoints } from 'lucide-react';
+import { AudioWaveform, Boxes, CircuitBoard, ClipboardCheck, Gauge, Sigma, Waypoints } from 'lucide-react';
 import { areas, usePlace, type Area } from '@/store/place-store';
 
 export const areaLook: Record<Area, { readonly title: string; readonly key: string; readonly Icon: typeof Boxes }> = {
@@ -9,6 +9,7 @@ export const areaLook: Record<Area, { readonly title: string; readonly key: stri
   physics: { title: 'Physics', key: 'y', Icon: Sigma },
   control: { title: 'Control', key: 'c', Icon: AudioWaveform },
   bench: { title: 'Bench', key: 'e', Icon: Gauge },
+  board: { title: 'Board', key: 'd', Icon: CircuitBoard },
 };
 
 export function Rail() {

@@ -24,6 +24,7 @@ import { linkTarget } from '@/ui/linkable';
 import { Ribbon } from '@/ui/ribbon/ribbon';
 import { BehaviourDetails, BehaviourSheet } from '../behaviour/behaviour';
 import { BenchDetails, BenchSheet } from '../bench/bench-sheet';
+import { BoardSheet } from '../board/board';
 import { ControlDetails, ControlSheet } from '../control/control';
 import { NeedsOutline } from '../needs/needs-outline';
 import { NeedsSheet } from '../needs/needs-sheet';
@@ -46,6 +47,7 @@ const sheets = {
   physics: PhysicsSheet,
   control: ControlSheet,
   bench: BenchSheet,
+  board: BoardSheet,
 };
 const details = {
   needs: NeedsDetails,
@@ -54,6 +56,8 @@ const details = {
   physics: PhysicsDetails,
   control: ControlDetails,
   bench: BenchDetails,
+  // what is chosen is shown beside the code
+  board: () => null,
 };
 
 /** Sheets of the needs that use the whole width. */
@@ -162,6 +166,7 @@ export function Workbench() {
   const studying = area === 'bench' && sheet.startsWith('study/') && runChosen;
   // what would say nothing takes no room
   const saysNothing =
+    area === 'board' ||
     (area === 'needs' && item === '' && !sheet.startsWith('flow/')) ||
     (area === 'behaviour' && sheet === 'recorded') ||
     (area === 'control' && (sheet === 'loop' || sheet === 'probe'));

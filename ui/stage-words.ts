@@ -1,0 +1,8 @@
+import type { Stage } from '@/core/stepcode/stage';
+
+/** What a stage means. */
+export const stageWords: Readonly<Record<Stage, string>> = {
+  designed: 'at events, double precision',
+  sampled: 'in steps, double precision',
+  code: 'in steps, with the numbers of the C',
+};

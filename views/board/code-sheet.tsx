@@ -1,0 +1,255 @@
+'use client';
+import { strToU8, zipSync } from 'fflate';
+import { ChevronDown, Download, ExternalLink } from 'lucide-react';
+import { useCallback, useEffect, useMemo, useState } from 'react';
+import type { PartType, Project } from '@/core/project/project';
+import type { CodeOfType } from '@/core/run/protocol';
+import { elementIndex, type TraceElement } from '@/core/trace/elements';
+import { codeOf } from '@/store/checking';
+import { goTo } from '@/store/locate';
+import { usePlace } from '@/store/place-store';
+import { keepWrittenCode, writtenCode, type WrittenCode } from '@/store/storage';
+import { Button } from '@/ui/button';
+import { Choices } from '@/ui/choices';
+import { CodeText, type ChangedLines, type Lines } from '@/ui/code-text';
+import { download } from '@/ui/download';
+import { changesSince, elementOfLine, elementsOf, type ElementLines } from './code-lines';
+
+/** The C of a part type beside its elements: choosing one lights its lines, choosing a line shows its element. */
+export function CodeSheet({ project, type }: { readonly project: Project; readonly type: PartType }) {
+  const code = useCode(project, type);
+  const [written, write] = useWritten(project, type);
+  const [file, setFile] = useState('');
+  const item = usePlace((s) => s.item);
+  const { all, byAddress } = elementIndex(project);
+  const names = code?.files.map(([name]) => name) ?? [];
+  const shown = names.includes(file) ? file : (names.find((n) => n.endsWith('.c')) ?? '');
+  const text = code?.files.find(([name]) => name === shown)?.[1] ?? '';
+  const side = shown === names[0] ? 'header' : shown === names[1] ? 'source' : undefined;
+  const elements = useMemo(
+    () => (code && side ? elementsOf(code.lines, side, all, byAddress) : []),
+    [code, side, all, byAddress],
+  );
+  const prefix = `type/${type.id}/`;
+  const chosen = item === '' ? undefined : byAddress.get(prefix + item);
+  const lit = useMemo(() => elements.find((e) => e.element === chosen)?.lines ?? [], [elements, chosen]);
+  const before = written?.files.find(([name]) => name === shown)?.[1];
+  const changed = useMemo(() => (before === undefined ? [] : changesSince(before, text)), [before, text]);
+  const choose = useCallback(
+    (element: TraceElement | undefined) =>
+      usePlace.getState().select(element?.address.startsWith(prefix) ? element.address.slice(prefix.length) : ''),
+    [prefix],
+  );
+  if (!code)
+    return (
+      <div className="empty">
+        <p>Writing the code…</p>
+      </div>
+    );
+  if (code.files.length === 0) return <Refused code={code} type={type} />;
+  const handOut = (): void => {
+    const files = Object.fromEntries(code.files.map(([name, t]) => [name, strToU8(t)]));
+    download(`${type.name}.zip`, 'application/zip', zipSync(files, { mtime: new Date(2026, 0, 1) }) as BlobPart);
+    write(code);
+  };
+  return (
+    <div className="code-split">
+      <ElementList type={type} elements={elements} chosen={chosen} choose={choose} />
+      <div className="code-side">
+        <div className="code-bar">
+          <Choices
+            label="File"
+            choices={names.map((n) => ({ key: n, text: n.replace(type.name, '').replace(/^_/, '') || n }))}
+            chosen={shown}
+            onChoose={setFile}
+          />
+          <span style={{ flex: 1 }} />
+          <WhatChanged written={written} changed={changed} />
+          <Button size="sm" onClick={handOut} data-testid="download-code">
+            <Download size={13} aria-hidden /> Sources
+          </Button>
+        </div>
+        <Chosen element={chosen} lines={lit} project={project} />
+        <CodeText
+          key={shown}
+          text={text}
+          label={`Code of ${shown}`}
+          lit={lit}
+          changed={changed}
+          onLine={(line) => side && choose(elementOfLine(line, code.lines, side, byAddress))}
+        />
+      </div>
+    </div>
+  );
+}
+
+/** The code of the document as it is; what was there stays until it has come. */
+function useCode(project: Project, type: PartType): CodeOfType | undefined {
+  const [code, setCode] = useState<CodeOfType>();
+  useEffect(() => {
+    let isCurrent = true;
+    const timer = setTimeout(
+      () =>
+        void codeOf(type.id).then(
+          (found) => isCurrent && found && setCode(found),
+          () => isCurrent && setCode({ period: 0, files: [], lines: [], problems: [] }),
+        ),
+      code ? 250 : 0,
+    );
+    return () => {
+      isCurrent = false;
+      clearTimeout(timer);
+    };
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [project, type.id]);
+  return code;
+}
+
+/** What was handed out last, and a way to keep what is handed out now. */
+function useWritten(project: Project, type: PartType): readonly [WrittenCode | undefined, (code: CodeOfType) => void] {
+  const [written, setWritten] = useState<WrittenCode>();
+  useEffect(() => {
+    let isCurrent = true;
+    writtenCode(project.id, type.id).then(
+      (found) => isCurrent && setWritten(found),
+      // without a memory nothing is marked
+      () => undefined,
+    );
+    return () => void (isCurrent = false);
+  }, [project.id, type.id]);
+  return [
+    written,
+    ({ files }) => {
+      const kept = { projectId: project.id, type: type.id, at: Date.now(), files };
+      setWritten(kept);
+      keepWrittenCode(kept).catch(() => usePlace.getState().say('What was written is not kept in this browser'));
+    },
+  ];
+}
+
+function WhatChanged({
+  written,
+  changed,
+}: {
+  readonly written: WrittenCode | undefined;
+  readonly changed: readonly ChangedLines[];
+}) {
+  if (!written) return null;
+  const count = changed.reduce((n, c) => n + c.to - c.from + 1, 0);
+  const at = new Date(written.at).toLocaleString([], { dateStyle: 'short', timeStyle: 'short' });
+  return (
+    <span className="quiet" data-testid="code-changes">
+      {count === 0 ? `As handed out ${at}` : `${count} ${count === 1 ? 'line' : 'lines'} not as handed out ${at}`}
+    </span>
+  );
+}
+
+/** What is chosen, with its requirements and the way to it. */
+function Chosen({
+  element,
+  lines,
+  project,
+}: {
+  readonly element: TraceElement | undefined;
+  readonly lines: readonly Lines[];
+  readonly project: Project;
+}) {
+  const keys = useMemo(() => {
+    if (!element) return [];
+    const known = new Map(project.requirements.map((r) => [r.id, r.key]));
+    return project.traces.flatMap((t) => (t.element === element.address ? (known.get(t.requirement) ?? []) : []));
+  }, [element, project]);
+  return (
+    <div className="code-chosen" data-testid="code-chosen" aria-live="polite">
+      {element ? (
+        <>
+          <strong>{element.label}</strong>
+          <span className="quiet">{element.kind}</span>
+          {keys.length > 0 && <span>{keys.join(', ')}</span>}
+          <span className="quiet">
+            {lines.length === 0
+              ? 'has no lines in this file'
+              : `${lines.length === 1 ? 'line' : 'lines'} ${lines.map((l) => (l.from === l.to ? l.from : `${l.from}–${l.to}`)).join(', ')}`}
+          </span>
+          <Button size="sm" variant="bare" onClick={() => goTo(element.address)}>
+            <ExternalLink size={13} aria-hidden /> Open
+          </Button>
+        </>
+      ) : (
+        <span className="quiet">Choose an element to see its lines, or a line to see what it is of.</span>
+      )}
+    </div>
+  );
+}
+
+/** Elements with lines, under the chart or the sheet they stand in. */
+function ElementList({
+  type,
+  elements,
+  chosen,
+  choose,
+}: {
+  readonly type: PartType;
+  readonly elements: readonly ElementLines[];
+  readonly chosen: TraceElement | undefined;
+  readonly choose: (element: TraceElement | undefined) => void;
+}) {
+  const [search, setSearch] = useState('');
+  const wanted = search.trim().toLowerCase();
+  const nameOf = ({ label }: TraceElement): string =>
+    label.startsWith(`${type.name}.`) ? label.slice(type.name.length + 1) : label;
+  const shown = elements.filter(({ element }) => `${nameOf(element)} ${element.kind}`.toLowerCase().includes(wanted));
+  return (
+    <nav className="code-elements" aria-label="Elements with code">
+      <input
+        className="form-control form-control-sm"
+        placeholder="Search elements"
+        aria-label="Search elements"
+        value={search}
+        onChange={(e) => setSearch(e.target.value)}
+      />
+      <ul data-testid="code-elements">
+        {shown.map(({ element }) => (
+          <li key={element.address}>
+            <button
+              type="button"
+              className={element === chosen ? 'here' : ''}
+              aria-current={element === chosen}
+              onClick={() => choose(element === chosen ? undefined : element)}
+            >
+              <span className="text-truncate">{nameOf(element)}</span>
+              <span className="quiet">{element.kind}</span>
+            </button>
+          </li>
+        ))}
+        {shown.length === 0 && (
+          <li className="quiet px-2">
+            {wanted === '' ? 'No lines of this file are of an element.' : 'Nothing is called so.'}
+          </li>
+        )}
+      </ul>
+    </nav>
+  );
+}
+
+/** Why there is no code, each reason with the way to its place. */
+function Refused({ code, type }: { readonly code: CodeOfType; readonly type: PartType }) {
+  return (
+    <div className="empty" style={{ maxWidth: '80ch' }} data-testid="code-refused">
+      <h3>{type.name} cannot be put into code as it is</h3>
+      {code.problems.length === 0 && <p>The code could not be written.</p>}
+      <ul className="refusals">
+        {code.problems.map((p, k) => (
+          <li key={k}>
+            {p.message}
+            {p.place && (
+              <Button size="sm" variant="bare" onClick={() => goTo(p.place!)}>
+                <ChevronDown size={13} aria-hidden style={{ transform: 'rotate(-90deg)' }} /> Show
+              </Button>
+            )}
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
