@@ -34,6 +34,9 @@ export const views: readonly string[] = [
   '#/control/spindle///probe',
   '#/control//t-spindlewatch//learnt',
   '#/control/gripper///learnt',
+  '#/board/ctrl//chart%2Fc-mode%2Fstate%2Fs-ready',
+  '#/board/ctrl///stages',
+  '#/board/belt//',
 ];
 
 export const freshCapper = (): ReturnType<typeof freshSample> => freshSample('tube-capper');

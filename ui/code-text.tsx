@@ -72,6 +72,7 @@ export function CodeText({
   lit,
   changed,
   onLine,
+  look,
 }: {
   readonly text: string;
   readonly label: string;
@@ -79,6 +80,8 @@ export function CodeText({
   readonly changed: readonly ChangedLines[];
   /** A line the person has chosen. */
   readonly onLine: (line: number) => void;
+  /** A line that is to be brought into sight; another object does it again. */
+  readonly look?: { readonly line: number } | undefined;
 }) {
   const ref = useRef<ReactCodeMirrorRef>(null);
   const [view, setView] = useState<EditorView>();
@@ -90,7 +93,7 @@ export function CodeText({
     () => [
       cpp(),
       syntaxHighlighting(languageStyle),
-      EditorView.contentAttributes.of({ 'aria-label': label }),
+      EditorView.contentAttributes.of({ 'aria-label': label, tabindex: '0' }),
       shownField,
       litLines,
       changedGutter,
@@ -112,6 +115,10 @@ export function CodeText({
     chosen.current = 0;
     view.dispatch({ effects });
   }, [view, lit, changed, text]);
+  useEffect(() => {
+    if (!view || !look || look.line > view.state.doc.lines) return;
+    view.dispatch({ effects: EditorView.scrollIntoView(view.state.doc.line(look.line).from, { y: 'center' }) });
+  }, [view, look]);
   return (
     <CodeMirror
       ref={ref}

@@ -204,6 +204,7 @@ function runModel(id: number, prepared: Prepared, run: Run): RunModel {
     })),
     units: Object.fromEntries(visible.map(({ x }) => [x.name, x.unit])),
     shapes: shapesOf(prepared, run),
+    stages: prepared.steps.map(({ name, stage }) => ({ part: name, stage })),
     settable: visible
       .filter(
         ({ x, k }) =>

@@ -5,6 +5,7 @@ import type { RecordingChunk } from '../simulate/recording';
 import type { RunStatus } from '../simulate/simulation';
 import type { SolverReport } from '../simulate/solver-report';
 import type { StepCounts } from '../simulate/stepper';
+import type { Stage } from '../stepcode/stage';
 import type { SourceLine } from '../stepcode/write-c';
 import type { RunBasis } from './basis';
 import type { BatchProgress, BatchResult } from './batch';
@@ -96,6 +97,8 @@ export interface RunModel {
   readonly units: Readonly<Record<string, string>>;
   readonly settable: readonly string[];
   readonly shapes: readonly RunShape[];
+  /** Parts that do not run as designed; missing in runs that were kept earlier. */
+  readonly stages?: readonly { readonly part: string; readonly stage: Stage }[];
 }
 
 /** Something to look at, with its values at the start; those that move are in the recording under its name. */

@@ -184,6 +184,7 @@ function RunStatusText() {
   return (
     <span className="quiet text-truncate" data-testid="run-status" data-run={run.model.run}>
       {run.setup} {run.status}
+      {(run.model.stages ?? []).map((s) => ` · ${s.part}: ${s.stage}`).join('')}
       {run.warnings && run.warnings.length > 0 && (
         <span
           style={{ color: run.warnings.every((w) => w.severity === 'info') ? undefined : 'var(--now-ink)' }}

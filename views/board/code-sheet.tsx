@@ -1,7 +1,7 @@
 'use client';
 import { strToU8, zipSync } from 'fflate';
 import { ChevronDown, Download, ExternalLink } from 'lucide-react';
-import { useCallback, useEffect, useMemo, useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { PartType, Project } from '@/core/project/project';
 import type { CodeOfType } from '@/core/run/protocol';
 import { elementIndex, type TraceElement } from '@/core/trace/elements';
@@ -20,6 +20,7 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
   const code = useCode(project, type);
   const [written, write] = useWritten(project, type);
   const [file, setFile] = useState('');
+  const [look, setLook] = useState<{ readonly line: number }>();
   const item = usePlace((s) => s.item);
   const { all, byAddress } = elementIndex(project);
   const names = code?.files.map(([name]) => name) ?? [];
@@ -64,7 +65,7 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
             onChoose={setFile}
           />
           <span style={{ flex: 1 }} />
-          <WhatChanged written={written} changed={changed} />
+          <WhatChanged written={written} changed={changed} look={(line) => setLook({ line })} />
           <Button size="sm" onClick={handOut} data-testid="download-code">
             <Download size={13} aria-hidden /> Sources
           </Button>
@@ -76,6 +77,7 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
           label={`Code of ${shown}`}
           lit={lit}
           changed={changed}
+          look={look}
           onLine={(line) => side && choose(elementOfLine(line, code.lines, side, byAddress))}
         />
       </div>
@@ -130,17 +132,36 @@ function useWritten(project: Project, type: PartType): readonly [WrittenCode | u
 function WhatChanged({
   written,
   changed,
+  look,
 }: {
   readonly written: WrittenCode | undefined;
   readonly changed: readonly ChangedLines[];
+  readonly look: (line: number) => void;
 }) {
+  const [shown, setShown] = useState(-1);
   if (!written) return null;
   const count = changed.reduce((n, c) => n + c.to - c.from + 1, 0);
   const at = new Date(written.at).toLocaleString([], { dateStyle: 'short', timeStyle: 'short' });
+  if (count === 0)
+    return (
+      <span className="quiet" data-testid="code-changes">
+        As handed out {at}
+      </span>
+    );
   return (
-    <span className="quiet" data-testid="code-changes">
-      {count === 0 ? `As handed out ${at}` : `${count} ${count === 1 ? 'line' : 'lines'} not as handed out ${at}`}
-    </span>
+    <Button
+      size="sm"
+      variant="bare"
+      data-testid="code-changes"
+      title="Goes from one change to the next"
+      onClick={() => {
+        const next = (shown + 1) % changed.length;
+        setShown(next);
+        look(changed[next].from);
+      }}
+    >
+      ± {count} {count === 1 ? 'line' : 'lines'} not as handed out {at}
+    </Button>
   );
 }
 
@@ -195,6 +216,8 @@ function ElementList({
   readonly choose: (element: TraceElement | undefined) => void;
 }) {
   const [search, setSearch] = useState('');
+  const here = useRef<HTMLButtonElement>(null);
+  useEffect(() => void here.current?.scrollIntoView({ block: 'nearest' }), [chosen]);
   const wanted = search.trim().toLowerCase();
   const nameOf = ({ label }: TraceElement): string =>
     label.startsWith(`${type.name}.`) ? label.slice(type.name.length + 1) : label;
@@ -213,6 +236,7 @@ function ElementList({
           <li key={element.address}>
             <button
               type="button"
+              ref={element === chosen ? here : undefined}
               className={element === chosen ? 'here' : ''}
               aria-current={element === chosen}
               onClick={() => choose(element === chosen ? undefined : element)}

@@ -1,0 +1,204 @@
+import { existsSync, mkdtempSync, readFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { strFromU8, unzipSync } from 'fflate';
+import type { Page } from 'puppeteer-core';
+import { person } from './person';
+import { freshCapper } from './session';
+
+/** Software as an engineer looks at it: its code beside its elements, what changed, and how it does in other stages. */
+const session = freshCapper();
+let page: Page;
+const files = mkdtempSync(join(tmpdir(), 'zelvar-code-'));
+beforeEach(async () => {
+  page = session.page;
+  const client = await page.createCDPSession();
+  await client.send('Browser.setDownloadBehavior', {
+    behavior: 'allow',
+    downloadPath: files,
+    browserContextId: page.browserContext().id!,
+  });
+});
+const { until, text, fill, click, clickText, area, valueOf, runStatus, startRun, press } = {
+  ...person(() => page),
+  press: (key: 'Control+z') =>
+    page.keyboard
+      .down('Control')
+      .then(() => page.keyboard.press('z'))
+      .then(() => page.keyboard.up('Control'))
+      .then(() => key),
+};
+const chosen = (): Promise<string> => text('[data-testid="code-chosen"]');
+const lit = (): Promise<readonly string[]> => page.$$eval('.cm-lit-line', (all) => all.map((e) => e.textContent ?? ''));
+
+test('an element lights its lines, a line shows its element, and both lead back to the model', async () => {
+  await area('Board');
+  await page.waitForSelector('[data-testid="code-elements"]');
+  expect(await valueOf('Time between steps of CapperControl')).toBe("0.001 's'");
+  await fill('Search elements', 'mode.Ready', false);
+  await clickText('[data-testid="code-elements"] button span:first-child', 'mode.Ready');
+  await until(lit, (lines) => lines.some((l) => l.includes('static void mode_enter_Ready')), 'its lines are lit');
+  expect((await lit()).some((l) => l.includes('mode_enter_Homing('))).toBe(false);
+  expect(await chosen()).toContain('CAP-15');
+  // the line of a transition; the list is searched no more
+  await fill('Search elements', ' ', false);
+  await page.keyboard.press('Backspace');
+  const line = await page.waitForFunction(() =>
+    [...document.querySelectorAll('.cm-line')].find((l) => l.textContent?.includes('state->mode_after_Homing == 0')),
+  );
+  await (line as unknown as { click: () => Promise<void> }).click();
+  await until(chosen, (t) => t.includes('mode: Homing to Ready'), 'the line shows its transition');
+  expect(await page.$eval('[data-testid="code-elements"] .here', (e) => (e as HTMLElement).innerText)).toContain(
+    'Homing to Ready',
+  );
+  // the header knows its states and quantities
+  await clickText('.code-bar button', '.h');
+  await fill('Search elements', 'speedGain', false);
+  await click('[data-testid="code-elements"] button');
+  await until(lit, (lines) => lines.length === 1 && lines[0].includes('float speedGain;'), 'a quantity in the header');
+  await clickText('.code-chosen button', 'Open');
+  await until(
+    () => page.evaluate(() => location.hash),
+    (h) => h.startsWith('#/product/ctrl'),
+    'its element is opened',
+  );
+});
+
+test('what is handed out is remembered, and what changed since is marked', async () => {
+  await area('Board');
+  await click('[data-testid="download-code"]');
+  const zip = join(files, 'CapperControl.zip');
+  await until(async () => existsSync(zip), Boolean, 'the sources are handed out');
+  const parts = await until(
+    async () => unzipSync(readFileSync(zip)),
+    (p) => Object.keys(p).length > 0,
+    'they can be unpacked',
+  );
+  expect(Object.keys(parts).sort()).toEqual([
+    'CapperControl.c',
+    'CapperControl.h',
+    'CapperControl.map.json',
+    'CapperControl_test.c',
+    'Makefile',
+  ]);
+  expect(strFromU8(parts['CapperControl.c'])).toContain('one step every 0.001 s');
+  await until(
+    () => text('[data-testid="code-changes"]'),
+    (t) => t.startsWith('As handed out'),
+    'nothing has changed',
+  );
+  await fill('Time between steps of CapperControl', "0.0005 's'");
+  await until(
+    () => text('[data-testid="code-changes"]'),
+    (t) => /lines not as handed out/.test(t),
+    'something has changed',
+  );
+  await click('[data-testid="code-changes"]');
+  await until(
+    () => page.$$eval('.changed-mark', (m) => m.map((e) => (e as HTMLElement).title)),
+    (titles) => titles.some((t) => t.includes('one step every 0.001 s')),
+    'the first change is marked with what it was',
+  );
+  // after a reload too
+  await page.reload();
+  await until(
+    () => text('[data-testid="code-changes"]'),
+    (t) => /lines not as handed out/.test(t),
+    'it is remembered',
+  );
+  await fill('Time between steps of CapperControl', "0.001 's'");
+  await until(
+    () => text('[data-testid="code-changes"]'),
+    (t) => t.startsWith('As handed out'),
+    'it is as it was',
+  );
+});
+
+test('what cannot be put into code is said with the way to it', async () => {
+  await area('Board');
+  await fill('Time between steps of CapperControl', "0.002 's'");
+  await until(
+    () => text('[data-testid="code-refused"]'),
+    (t) => t.includes('no whole number of steps of 0.002 s'),
+    'it is refused',
+  );
+  await clickText('.refusals button', 'Show');
+  await until(
+    () => page.evaluate(() => location.hash),
+    (h) => h.startsWith('#/control/ctrl'),
+    'its sheet is shown',
+  );
+  await page.goBack();
+  await fill('Time between steps of CapperControl', "3 'kg'");
+  await until(
+    () => page.$eval('.step-time', (e) => e.innerHTML),
+    (h) => h.includes('needs a time'),
+    'it is no time',
+  );
+  await fill('Time between steps of CapperControl', '', false);
+  await page.keyboard.press('Backspace');
+  await page.keyboard.press('Enter');
+  await until(
+    () => text('main'),
+    (t) => t.includes('No software yet'),
+    'there is no software',
+  );
+  await clickText('main button', 'CapperControl is software, a step every 1 ms');
+  await until(
+    () => valueOf('Time between steps of CapperControl'),
+    (v) => v === "1 'ms'",
+    'it is software again',
+  );
+});
+
+test('stages are compared, and a setup runs its software as code', async () => {
+  await area('Board');
+  await clickText('.board-head button', 'Stages');
+  await click('[data-testid="compare-stages"]');
+  await until(
+    () => text('[data-testid="stages-words"]'),
+    (t) => t.includes('differ') || t.includes('the same'),
+    'they are compared',
+  );
+  const verdicts = await page.$$eval('[data-testid="stages-verdicts"] tr', (rows) =>
+    rows.map((r) => (r as HTMLElement).innerText.split(/\s+/).filter(Boolean)),
+  );
+  expect(verdicts[0]).toEqual(['Requirement', 'designed', 'sampled', 'code']);
+  expect(verdicts.find((v) => v[0] === 'CAP-02')).toEqual(['CAP-02', 'holds', 'holds', 'holds']);
+  // loops are not looked at in steps
+  expect(verdicts.find((v) => v[0] === 'CAP-16')!.slice(2)).toEqual(['undecided', 'undecided']);
+  await area('Bench');
+  const select = await page.waitForSelector('[aria-label="How ctrl runs"]');
+  await select!.select('code');
+  await startRun(() => clickText('.ribbon-bar button', 'Run'));
+  await until(runStatus, (t) => t.includes('finished') && t.includes('ctrl: code'), 'it has run as code');
+  await until(
+    () => text('.ribbon-bar'),
+    (t) => t.includes('11 hold') && t.includes('0 fail'),
+    'its verdicts are there',
+  );
+  // and goes back to designed by undo
+  await page.focus('body').catch(() => undefined);
+  await press('Control+z');
+  await until(
+    () => valueOf('How ctrl runs'),
+    (v) => v === 'designed',
+    'the choice is undone',
+  );
+});
+
+test('stages can be stopped', async () => {
+  await area('Board');
+  await clickText('.board-head button', 'Stages');
+  await (await page.waitForSelector('[aria-label="Setup whose run is repeated"]'))!.select(
+    await page.$$eval(
+      '[aria-label="Setup whose run is repeated"] option',
+      (all) => (all.find((o) => o.textContent === 'Batch') as HTMLOptionElement).value,
+    ),
+  );
+  await click('[data-testid="compare-stages"]');
+  await page.waitForSelector('[aria-label="Stages run"]');
+  await clickText('.stages-question button', 'Stop');
+  await page.waitForSelector('[data-testid="compare-stages"]');
+  expect(await page.$('[data-testid="stages-found"]')).toBeNull();
+});
