@@ -1,0 +1,116 @@
+import type { ElfFile } from './elf';
+import type { Area, Target } from './target';
+import { firmwareNames } from './write-firmware';
+
+/** A chip with an image in it, that goes one step each time it is told to, and is watched while it does. */
+export interface Chip extends Target {
+  /** What each function has taken so far, those it calls included. */
+  functions(): readonly FunctionTime[];
+  /** Cycles of the last step. */
+  readonly cycles: number;
+  /** Most bytes of the stack that have been written since the image was loaded. */
+  stack(): number;
+}
+
+/** Cycles a function took, over its calls. */
+export interface FunctionTime {
+  readonly name: string;
+  readonly calls: number;
+  readonly min: number;
+  readonly mean: number;
+  readonly max: number;
+}
+
+/** The core of a chip, as its wrapper needs it. */
+export interface ChipCore {
+  /** One instruction. */
+  run(): void;
+  readonly cycles: number;
+  readonly pc: number;
+  readonly sp: number;
+  /** Where the function that has just been entered goes back to; undefined where the stack pointer alone tells. */
+  returnsTo(): number | undefined;
+  readonly memory: Uint8Array;
+  /** Address in memory of a symbol's value. */
+  place(value: number): number;
+  /** Instruction address of a function's value. */
+  code(value: number): number;
+  /** By how much the stack pointer is higher once a function has returned. */
+  readonly popped: number;
+  /** End of the stack, as a place in memory. */
+  readonly stackTop: number;
+}
+
+/** What a step may take before it is given up, in cycles. */
+const longest = 400_000_000;
+/** What memory is filled with, so that the stack can be seen to have been there. */
+export const fill = 0xa5;
+
+export function createChip(image: ElfFile, core: ChipCore, ownFunctions: readonly string[]): Chip | string {
+  const missing = Object.entries(firmwareNames).find(([key, n]) => key !== 'layout' && !image.symbols.has(n));
+  if (missing) return `The image has no ${missing[1]}`;
+  const at = (name: string): number => core.place(image.symbols.get(name)!.value);
+  const areas: Readonly<Record<Area, number>> = {
+    state: at(firmwareNames.state),
+    input: at(firmwareNames.input),
+    output: at(firmwareNames.output),
+  };
+  const [go, done] = [at(firmwareNames.go), at(firmwareNames.done)];
+  const { memory } = core;
+  // --- time of functions: by the address they begin at, until the stack is where it was
+  const times = ownFunctions.flatMap((name) => {
+    const symbol = image.symbols.get(name);
+    return symbol?.kind === 'function'
+      ? [{ name, entry: core.code(symbol.value), calls: 0, total: 0, min: Infinity, max: 0 }]
+      : [];
+  });
+  const atEntry = new Map(times.map((t, k) => [t.entry, k]));
+  const open: { readonly of: number; readonly from: number; readonly sp: number; readonly back: number | undefined }[] =
+    [];
+  const until = (holds: () => boolean): void => {
+    const end = core.cycles + longest;
+    while (!holds()) {
+      if (core.cycles > end) throw new Error('The step does not come to its end on the board');
+      const k = atEntry.get(core.pc);
+      if (k !== undefined && open.at(-1)?.sp !== core.sp)
+        open.push({ of: k, from: core.cycles, sp: core.sp, back: core.returnsTo() });
+      core.run();
+      for (let top = open.at(-1); top; top = open.at(-1)) {
+        const isBack = core.sp === top.sp + core.popped && (top.back === undefined || core.pc === top.back);
+        if (!isBack) break;
+        open.pop();
+        const t = times[top.of];
+        const cycles = core.cycles - top.from;
+        t.calls++;
+        t.total += cycles;
+        t.min = Math.min(t.min, cycles);
+        t.max = Math.max(t.max, cycles);
+        if (open.length === 0) last = cycles;
+      }
+    }
+  };
+  let last = 0;
+  const [stackFrom, stackTo] = [core.place(image.memoryEnd), core.stackTop];
+  return {
+    init: () => until(() => memory[done] === 1),
+    step() {
+      const before = memory[done];
+      memory[go] = 1;
+      until(() => memory[done] !== before);
+    },
+    read: (area, offset, length) => memory.slice(areas[area] + offset, areas[area] + offset + length),
+    write: (area, offset, bytes) => memory.set(bytes, areas[area] + offset),
+    get cycles() {
+      return last;
+    },
+    functions: () =>
+      times
+        .filter((t) => t.calls > 0)
+        .map(({ name, calls, total, min, max }) => ({ name, calls, min, mean: total / calls, max })),
+    stack() {
+      let from = stackFrom;
+      while (from < stackTo && memory[from] === fill) from++;
+      return stackTo - from;
+    },
+  };
+}
