@@ -16,6 +16,7 @@ const pipeline = [
   'relations',
   'simulate',
   'stepcode',
+  'boards',
   'verdicts',
   'formats',
   'sequences',

@@ -1,3 +1,5 @@
+import { boards } from '../core/boards/board';
+import { build, type BuildArguments } from './build-command';
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
 import { chart } from './chart';
 import { check } from './check';
@@ -70,7 +72,7 @@ export async function main(args: readonly string[]): Promise<number> {
       .requiredOption('--setup <name>', 'what to run')
       .option(
         '--stage <part=stage>',
-        'a part that goes in steps: designed, sampled or code; may be repeated',
+        'how a part runs: designed, sampled, code, host, board or board:name; may be repeated',
         collect,
         [],
       ),
@@ -172,13 +174,32 @@ export async function main(args: readonly string[]): Promise<number> {
       code = writeCode(file, options);
     });
   program
+    .command('build')
+    .description('a part type as an image for a board: sizes, and what does not fit')
+    .argument('<project>', 'project file')
+    .requiredOption('--type <name>', 'part type')
+    .requiredOption('--board <name>', boards.map((b) => `${b.id}: ${b.note}`).join('; '))
+    .requiredOption('--out <folder>', 'where the image is written')
+    .option('--every <seconds>', 'seconds from step to step; without it those the part type says', positive)
+    .option('--json', 'print as JSON: sizes, problems')
+    .action((file: string, options: BuildArguments) => {
+      code = build(file, options);
+    });
+  program
     .command('stages')
     .description('run a setup with a part as designed, in steps, as code and as compiled C, and say where they differ')
     .argument('<project>', 'project file')
     .requiredOption('--setup <name>', 'what to run')
     .requiredOption('--part <name>', 'full name of the part that goes in steps')
-    .option('--stages <list>', 'some of designed, sampled, code, host, with commas; without it all of them')
-    .option('--tolerance <share>', 'of the largest value of a quantity (1e-3); host has to be equal', positive)
+    .option(
+      '--stages <list>',
+      'some of designed, sampled, code, host, board:name, with commas; without it all that are available',
+    )
+    .option(
+      '--tolerance <share>',
+      'of the largest value of a quantity (1e-3); what is compiled has to be equal',
+      positive,
+    )
     .option('--json', 'print as JSON: pairs, profile')
     .action((file: string, options: StagesArguments) => {
       code = compareStages(file, options);

@@ -3,7 +3,8 @@ import { readProjectFile } from '../core/formats/project-file';
 import { documentTexts } from '../core/project/texts';
 import type { Project, Setup } from '../core/project/project';
 import { createRun, isRunnable, prepareRun, type RequirementFinding } from '../core/run';
-import { stages, withStages, type Stage, type StagesOfParts } from '../core/stepcode/stage';
+import { readStage, stages, stageText, withStages, type StagesOfParts, type StageText } from '../core/stepcode/stage';
+import { compiledHere } from './compiled';
 import type { RunArguments } from './options';
 import {
   complain,
@@ -50,7 +51,7 @@ export function run(file: string, options: ProjectRunArguments): number {
   const textOf = projectTexts(project);
   const inSteps = readStages(options.stage ?? []);
   if (!inSteps) return 2;
-  const prepared = prepareRun(project, withStages(setup, inSteps));
+  const prepared = prepareRun(project, withStages(setup, inSteps), undefined, undefined, compiledHere);
   if (!isRunnable(prepared)) {
     for (const p of prepared.problems) complain(formatProblem(p, textOf));
     if (options.json)
@@ -112,19 +113,15 @@ export function run(file: string, options: ProjectRunArguments): number {
 
 /** `part=stage`, each; undefined where one is none. */
 function readStages(texts: readonly string[]): StagesOfParts | undefined {
-  const found = new Map<string, Stage>();
+  const found = new Map<string, StageText>();
   for (const text of texts) {
-    const [, part, stage] = /^\s*([^=]+?)\s*=\s*(\S+)\s*$/.exec(text) ?? [];
-    const known = stages.find((s) => s === stage);
-    if (part === undefined || !known) {
-      complain(
-        stage === 'host' || stage?.startsWith('board')
-          ? `zelvar: a run in the stage ${stage} is not there yet; "zelvar stages" compares the compiled C with the code, step by step`
-          : `zelvar: --stage is part=stage, with a stage of ${stages.join(', ')}, not "${text}"`,
-      );
+    const [, part, said] = /^\s*([^=]+?)\s*=\s*(\S+)\s*$/.exec(text) ?? [];
+    const stage = said === undefined ? undefined : readStage(said);
+    if (part === undefined || !stage) {
+      complain(`zelvar: --stage is part=stage, with a stage of ${stages.join(', ')} or board:name, not "${text}"`);
       return undefined;
     }
-    found.set(part, known);
+    found.set(part, stageText(stage));
   }
   return found;
 }

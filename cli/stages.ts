@@ -1,12 +1,13 @@
 import { readProjectFile } from '../core/formats/project-file';
-import type { Project } from '../core/project/project';
+import { boardNamed, boards } from '../core/boards/board';
+import type { PartType, Project } from '../core/project/project';
 import { stepProgramOf } from '../core/stepcode/controller';
-import { stages as all } from '../core/stepcode/stage';
+import type { StepProfile } from '../core/stepcode/running-step';
+import { ownStages, readStage } from '../core/stepcode/stage';
 import type { StagedRun } from '../core/run/staged';
 import type { StepProgram } from '../core/stepcode/step-program';
-import { compareStageRuns, runStages, type StagePair } from '../core/studies/compare-stages';
-import { harnessColumns } from '../core/stepcode/write-harness';
-import { hostCompiler, stepOnHost } from './host';
+import { compareCompiled, compareStageRuns, runStages, type StagePair } from '../core/studies/compare-stages';
+import { compiledHere } from './compiled';
 import { stopWith } from './model-text';
 import { complain, print, readBytes } from './output';
 import { projectTexts } from './run';
@@ -19,18 +20,8 @@ export interface StagesArguments {
   readonly json?: boolean;
 }
 
-interface Profile {
-  readonly unit: string;
-  readonly functions: readonly {
-    readonly name: string;
-    readonly calls: number;
-    readonly min: number;
-    readonly mean: number;
-    readonly max: number;
-  }[];
-}
-
-const known = [...all, 'host'] as const;
+const compiled = ['host', ...boards.map((b) => `board:${b.id}` as const)] as const;
+const known = [...ownStages, ...compiled];
 
 /** `zelvar stages`: 0 they are the same within the tolerance, 1 they are not, 2 it could not be asked. */
 export function compareStages(file: string, options: StagesArguments): number {
@@ -46,14 +37,15 @@ export function compareStages(file: string, options: StagesArguments): number {
     );
     return 2;
   }
-  const wanted = options.stages?.split(',').map((s) => s.trim()) ?? [...known];
-  const unknown = wanted.find((s) => !known.includes(s as (typeof known)[number]));
+  const wanted = options.stages?.split(',').map((s) => stageNamed(s.trim()) ?? s.trim()) ?? [...known];
+  const unknown = wanted.find((s) => !(known as readonly string[]).includes(s));
   if (unknown !== undefined) {
     complain(`zelvar: there is no stage ${unknown}; there are ${known.join(', ')}`);
     return 2;
   }
-  // what the host is compared with is the code
-  const needed = all.filter((s) => wanted.includes(s) || (s === 'code' && wanted.includes('host')));
+  const asked = compiled.filter((s) => wanted.includes(s));
+  // what compiled steps are compared with is the code
+  const needed = ownStages.filter((s) => wanted.includes(s) || (s === 'code' && asked.length > 0));
   const { value: runs, problems: wrong } = runStages(project, setup, options.part, needed);
   if (!runs) return stopWith(wrong, projectTexts(project), options.json);
   const broken = runs.flatMap(({ run }) => run.run.simulation.problem ?? []);
@@ -62,82 +54,55 @@ export function compareStages(file: string, options: StagesArguments): number {
   const pairs: StagePair[] = order
     .slice(1)
     .flatMap((b, k) => compareStageRuns(order[k], b, options.part, options.tolerance ?? 1e-3));
-  const profile: Record<string, Profile> = {};
-  if (wanted.includes('host')) {
-    const host = onHost(project, options, runs.find((r) => r.stage === 'code')!.run);
-    if (typeof host === 'string') {
-      complain(`zelvar: host: ${host}`);
+  const profile: Record<string, StepProfile> = {};
+  const code = runs.find((r) => r.stage === 'code')?.run.parts[0];
+  const type = code && typeOfPart(project, runs[0].run, options.part);
+  const program = type && stepProgramOf(project, type).program;
+  for (const stage of program ? asked : []) {
+    const found = inStage(program!, code!, stage);
+    if (typeof found === 'string') {
+      complain(`zelvar: ${stage}: ${found}`);
       if (options.stages !== undefined) return 2;
-    } else {
-      pairs.push(...host.pairs);
-      profile.host = host.profile;
+      continue;
     }
+    pairs.push(...found.pairs);
+    if (found.profile) profile[stage] = found.profile;
   }
   if (options.json) print(JSON.stringify({ part: options.part, setup: setup.name, pairs, profile }, null, 1));
   else tell(pairs, profile);
   return pairs.some((p) => !p.same) ? 1 : 0;
 }
 
-/** The generated C on the inputs the code had, step by step: there is nothing between them but the compiler. */
-function onHost(
-  project: Project,
-  { part }: StagesArguments,
-  { prepared, parts: [staged] }: StagedRun,
-): { readonly pairs: readonly StagePair[]; readonly profile: Profile } | string {
-  const compiler = hostCompiler();
-  if (compiler === undefined) return 'not available: install a C compiler, such as gcc';
-  const typeName = prepared.model.parts.find((p) => p.name === part)!.typeName;
-  const { program } = stepProgramOf(
-    project,
-    project.types.find((t) => t.name === typeName)!,
-  );
-  if (!program) return 'there is no code';
-  const column = byName(staged.program, harnessColumns(staged.program, ['input']));
-  const inputs = harnessColumns(program, ['input']).map((slot) => column.get(keyOf(program, slot))!);
-  if (staged.isChanged()) return 'not available: parameters get other values during this run';
-  const slotOf = byName(program, [...program.slots.keys()]);
-  const begins = new Map(
-    [...staged.begins].flatMap(([slot, value]) => {
-      const own = slotOf.get(keyOf(staged.program, slot));
-      return own === undefined ? [] : [[own, value] as const];
-    }),
-  );
-  const host = stepOnHost(
-    program,
-    compiler,
-    staged.inputs.map((row) => inputs.map((k) => row[k])),
-    begins,
-  );
-  if (typeof host === 'string') return host;
-  const shown = byName(staged.program, staged.shown);
-  const pairs = host.slots.flatMap((slot, k): StagePair[] => {
-    const other = shown.get(keyOf(program, slot));
-    if (other === undefined) return [];
-    const { name, role } = program.slots[slot];
-    const values = staged.results.map((row) => row[other]);
-    let first: StagePair['first'] = null;
-    let largest: StagePair['largest'] = null;
-    values.forEach((a, n) => {
-      const b = host.results[n]?.[k] ?? NaN;
-      if (a === b || (Number.isNaN(a) && Number.isNaN(b))) return;
-      const time = n * program.period;
-      first ??= { time, a, b };
-      if (!largest || Math.abs(a - b) > largest.difference) largest = { time, difference: Math.abs(a - b) };
-    });
-    const quantity = role === 'output' ? `${part}.${name}` : `${part}.${name} (kept)`;
-    return [{ a: 'code', b: 'host', quantity, same: first === null, first, largest }];
-  });
-  return {
-    pairs,
-    profile: { unit: 'ns', functions: [{ name: `${program.name}_step`, ...host.time }] },
-  };
+/** `board` is the first of them. */
+function stageNamed(text: string): (typeof known)[number] | undefined {
+  const read = readStage(text);
+  if (!read) return undefined;
+  const board = read.board === '' ? boards[0] : boardNamed(read.board);
+  return read.stage === 'board' ? board && `board:${board.id}` : read.stage;
 }
 
-const keyOf = ({ slots }: StepProgram, slot: number): string => `${slots[slot].role} ${slots[slot].name}`;
-const byName = (program: StepProgram, slots: readonly number[]): ReadonlyMap<string, number> =>
-  new Map(slots.map((slot, k) => [keyOf(program, slot), k]));
+const typeOfPart = (project: Project, { prepared }: StagedRun, part: string): PartType | undefined => {
+  const name = prepared.model.parts.find((p) => p.name === part)?.typeName;
+  return project.types.find((t) => t.name === name);
+};
 
-function tell(pairs: readonly StagePair[], profile: Readonly<Record<string, Profile>>): void {
+/** The compiled C on the inputs the code had, step by step, and what it took. */
+function inStage(
+  program: StepProgram,
+  code: StagedRun['parts'][number],
+  stage: (typeof compiled)[number],
+): { readonly pairs: readonly StagePair[]; readonly profile: StepProfile | undefined } | string {
+  const { stage: kind, board } = readStage(stage)!;
+  const made = compiledHere(program, kind as 'host' | 'board', board);
+  if (typeof made === 'string') return made;
+  const run = made.create();
+  const pairs = compareCompiled(code, program, run, stage);
+  const profile = run.profile?.();
+  run.close?.();
+  return pairs ? { pairs, profile } : 'parameters get other values during this run';
+}
+
+function tell(pairs: readonly StagePair[], profile: Readonly<Record<string, StepProfile>>): void {
   for (const [a, b] of [...new Set(pairs.map((p) => `${p.a} ${p.b}`))].map((x) => x.split(' '))) {
     const own = pairs.filter((p) => p.a === a && p.b === b);
     const different = own.filter((p) => !p.same);
@@ -149,9 +114,12 @@ function tell(pairs: readonly StagePair[], profile: Readonly<Record<string, Prof
         `  ${p.quantity}${p.first ? `: first at ${p.first.time} s, ${p.first.b} instead of ${p.first.a}` : ''}${p.largest ? `; at most by ${Number(p.largest.difference.toPrecision(4))}` : ''}`,
       );
   }
-  for (const [stage, { unit, functions }] of Object.entries(profile))
+  for (const [stage, { unit, functions, note, stack }] of Object.entries(profile)) {
     for (const f of functions)
       print(
         `${stage}: ${f.name} ${f.calls} times, ${f.min} to ${f.max} ${unit}, ${Number(f.mean.toPrecision(4))} ${unit} on average`,
       );
+    if (stack !== undefined) print(`${stage}: at most ${stack} bytes of stack`);
+    if (note !== '') print(`${stage}: ${note}`);
+  }
 }

@@ -807,7 +807,9 @@ capper: moves home`,
       'The centre of mass of the spindle head shall lie within 1.5 mm of the spindle axis.',
       'analysis',
     ),
-    requirement('CAP-13', 'The controller step shall use less than 40 % of its 1 ms period on the board.', 'test'),
+    requirement('CAP-13', 'The controller step shall use less than 40 % of its 1 ms period on the board.', 'test', {
+      formula: "ctrl.stepTime < 0.4 'ms'",
+    }),
     requirement('CAP-14', 'The panel shall show the last cap torque with an error of at most 0.02 N.m.', 'test'),
     requirement('CAP-15', 'The operator shall be able to stop the machine in every state.', 'inspection', {
       observation: {

@@ -5,4 +5,6 @@ export const stageWords: Readonly<Record<Stage, string>> = {
   designed: 'at events, double precision',
   sampled: 'in steps, double precision',
   code: 'in steps, with the numbers of the C',
+  host: 'the C, compiled on this machine',
+  board: 'the C, on an emulated chip',
 };

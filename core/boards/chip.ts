@@ -1,3 +1,4 @@
+import type { FunctionTime } from '../stepcode/running-step';
 import type { ElfFile } from './elf';
 import type { Area, Target } from './target';
 import { firmwareNames } from './write-firmware';
@@ -10,15 +11,6 @@ export interface Chip extends Target {
   readonly cycles: number;
   /** Most bytes of the stack that have been written since the image was loaded. */
   stack(): number;
-}
-
-/** Cycles a function took, over its calls. */
-export interface FunctionTime {
-  readonly name: string;
-  readonly calls: number;
-  readonly min: number;
-  readonly mean: number;
-  readonly max: number;
 }
 
 /** The core of a chip, as its wrapper needs it. */

@@ -1,4 +1,4 @@
-import { type RunningStep } from '../stepcode/write-js';
+import type { RunningStep } from '../stepcode/running-step';
 import type { SlotRole, StepProgram } from '../stepcode/step-program';
 import { placedSlots } from './write-firmware';
 

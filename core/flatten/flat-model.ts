@@ -154,7 +154,12 @@ export interface FlatPart {
   readonly shape: string;
   readonly charts: readonly number[];
   /** Seconds between its steps, for parts that are software, with the place where that is said. */
-  readonly software?: { readonly period: FlatExpr; readonly place: string };
+  readonly software?: {
+    readonly period: FlatExpr;
+    readonly place: string;
+    /** Number of the variable that tells how long its last step took; -1 where the name is taken. */
+    readonly stepTime: number;
+  };
 }
 
 export interface FlatModel {

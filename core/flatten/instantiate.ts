@@ -173,7 +173,10 @@ export function instantiateClass(
     pending.delete(member);
     make?.();
   }
-  for (const body of bodies) instantiateCharts(b, instance, body);
+  for (const body of bodies) {
+    instantiateCharts(b, instance, body);
+    instantiateStepTime(b, instance, body);
+  }
   for (const [member, m] of modifier.children) {
     if (declarations.has(member) || m.redeclare) continue;
     const bound = firstValue(m);
@@ -704,6 +707,20 @@ function instantiateCharts(b: Builder, instance: ClassInstance, body: ClassBody)
     }
     instance.charts.push({ source, states, locals });
   }
+}
+
+/** What is measured of a part that is software where its steps run on a board: `ctrl.stepTime`. */
+export const stepTime = 'stepTime';
+function instantiateStepTime(b: Builder, instance: ClassInstance, { behaviour }: ClassBody): void {
+  if (!behaviour?.software || instance.members.has(stepTime) || b.pending.get(instance)?.has(stepTime)) return;
+  const name = instance.name === '' ? stepTime : `${instance.name}.${stepTime}`;
+  const index = b.add(
+    plainVariable(
+      { name, type: 'Real', kind: 'assigned', place: behaviour.software.place },
+      { unit: 's', displayUnit: 's', start: zero, hidden: true, note: 'how long its last step took, on a board' },
+    ),
+  );
+  instance.members.set(stepTime, { kind: 'leaf', index });
 }
 
 export function statePath(

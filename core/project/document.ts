@@ -595,7 +595,9 @@ export const setup = entry(
     stages: rows(
       {
         part: read(title(400, 'Which part?'), 'chart-path', inSetup, { says: 'stage in' }),
-        stage: oneOf('sampled', 'code'),
+        stage: oneOf('sampled', 'code', 'host', 'board'),
+        /** Name of the board, for the stage of that name; empty for the first. */
+        board: text(64),
       },
       400,
     ),

@@ -28,7 +28,9 @@ test('each thing a setup says is told by its name', () => {
   expect(differs({ endWhen: 'x > 1' })).toEqual([['ends when', '', 'x > 1']]);
   expect(differs({ record: ['x', 'y'] })).toEqual([['records', '', 'x, y']]);
   expect(differs({ startIn: ['mode.On'] })).toEqual([['starts in', '', 'mode.On']]);
-  expect(differs({ stages: [{ part: 'ctrl', stage: 'code' }] })).toEqual([['stage of ctrl', 'designed', 'code']]);
+  expect(differs({ stages: [{ part: 'ctrl', stage: 'code', board: '' }] })).toEqual([
+    ['stage of ctrl', 'designed', 'code'],
+  ]);
   expect(differs({ screen: false })).toEqual([['screen', 'shown', 'without']]);
   expect(differs({ sequences: ['q'] })).toEqual([['follows', '', 'Warm up']]);
 });

@@ -6,10 +6,11 @@ import { typeById, runsProduct } from '../project/project';
 import { analyse } from '../analysis/analyse';
 import { takesValues } from '../analysis/takes-values';
 import { flatten, type FlattenResult, type Observation } from '../flatten/flatten';
+import { walk } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import { projectLibrary, readChanges } from '../flatten/from-project';
 import type { Program } from '../program/program';
-import { inSteps, type PartInSteps } from '../stepcode/stage';
+import { inSteps, stagesIn, type MakeCompiled, type PartInSteps } from '../stepcode/stage';
 import { compile } from '../simulate/compile';
 import type { SimulationOptions } from '../simulate/simulation';
 import type { Finding, RequirementFinding } from '../verdicts/finding';
@@ -34,6 +35,8 @@ export interface WatchedRequirement {
   readonly problem: string;
   /** Of the loops the run looks at, those it speaks of. */
   readonly loops: readonly number[];
+  /** Parts whose step time it speaks of, and that do not run where it is measured. */
+  readonly untimed: readonly string[];
 }
 
 export interface Prepared {
@@ -58,6 +61,7 @@ export function prepareRun(
   setup: Setup,
   rootId = setup.root || project.root,
   stops: readonly string[] = [],
+  compiledSteps?: MakeCompiled,
 ): Prepared {
   const { library, problems: textProblems } = projectLibrary(project);
   const root = typeById(project, rootId);
@@ -86,7 +90,7 @@ export function prepareRun(
   const { flat } = made;
   const { model } = flat;
   const values = readSetupValues(setup, flat);
-  const { steps, compiled, problems: stageProblems } = withSteps(project, setup, made, values);
+  const { steps, compiled, problems: stageProblems } = withSteps(project, setup, made, values, compiledSteps);
   setupProblems.push(...values.problems, ...stageProblems);
   const options: SimulationOptions = {
     stop: setup.stop,
@@ -126,7 +130,7 @@ export function prepareRun(
     steps,
     sequences: prepareSequences(sequences, flat.observed),
     loops: prepareLoops(terms, model, values.loopsWhen),
-    model,
+    model: withStepTimes(model, steps),
     program: blocking ? undefined : compiled.program,
     options,
     problems: [...new Set(problems)],
@@ -137,8 +141,45 @@ export function prepareRun(
       decided: standingOf(requirement, undefined, undefined).finding,
       problem: (unread[0] ?? watched[k].problems[0])?.message ?? '',
       loops: watches[k].loops.map((t) => terms.findIndex((x) => x.name === t.name)),
+      untimed: timedIn(watches[k], flat).filter((name) => !steps.some((s) => s.name === name && s.stage === 'board')),
     })),
   };
+}
+
+/** What is measured in a run can be seen in it. */
+function withStepTimes(model: FlatModel, steps: readonly PartInSteps[]): FlatModel {
+  const seen = new Set(
+    steps.flatMap((s) => (s.stage === 'board' ? (model.parts[s.number].software?.stepTime ?? []) : [])),
+  );
+  return seen.size === 0
+    ? model
+    : { ...model, variables: model.variables.map((v, k) => (seen.has(k) ? { ...v, hidden: false } : v)) };
+}
+
+/** Parts whose step time something that is watched speaks of. */
+function timedIn({ observers }: Watch, { model, observed }: FlattenResult): readonly string[] {
+  const timed = new Map(model.parts.flatMap((p) => (p.software ? [[p.software.stepTime, p.name] as const] : [])));
+  if (timed.size === 0) return [];
+  const found = new Set<string>();
+  const open = observers.flatMap((o) => observed.get(o.name)?.index ?? []);
+  const seen = new Set<number>();
+  const formulas = new Map(
+    model.equations.flatMap((e) => (e.left.op === 'var' ? [[e.left.index, e.right] as const] : [])),
+  );
+  for (let k = open.pop(); k !== undefined; k = open.pop()) {
+    if (seen.has(k)) continue;
+    seen.add(k);
+    const part = timed.get(k);
+    if (part !== undefined) found.add(part);
+    // what is watched stands for a formula of its own
+    if (!model.variables[k].hidden || part !== undefined) continue;
+    const formula = formulas.get(k);
+    if (formula)
+      walk(formula, (x) => {
+        if (x.op === 'var' || x.op === 'pre') open.push(x.index);
+      });
+  }
+  return [...found];
 }
 
 /** Changed values of what follows from the equations: there they are only where a search for it begins. */
@@ -183,13 +224,12 @@ function withSteps(
   setup: Setup,
   { flat: { model }, compiled, given }: ReturnType<typeof makeModel>,
   values: ReturnType<typeof readSetupValues>,
+  compiledSteps: MakeCompiled | undefined,
 ) {
   const whole = { steps: [], compiled, problems: [] };
   if (setup.stages.length === 0 || !compiled.program || hasErrors(compiled.problems)) return whole;
-  const found = inSteps(project, model, new Map(setup.stages.map((s) => [s.part, s.stage])), {
-    ...values,
-    values: new Map([...values.values, ...given]),
-  });
+  const asked = { ...values, values: new Map([...values.values, ...given]) };
+  const found = inSteps(project, model, stagesIn(setup), asked, compiledSteps);
   const problems = found.problems.map(({ part, ...p }): Problem => ({
     ...p,
     place: p.place || `setup/${setup.id}/stages/${setup.stages.findIndex((s) => s.part === part)}/part`,

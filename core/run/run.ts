@@ -139,12 +139,17 @@ export function createRun(
         id: r.id,
         key: r.key,
         ...(r.decided ??
-          (inSteps.size > 0 && r.loops.length > 0
-            ? { ...unwatched(r), reason: 'Loops are looked at only where every part runs as designed' }
-            : withLooks(
-                monitors[k]?.finding(simulation.status === 'finished') ?? unwatched(r),
-                r.loops.map((j) => ({ term: prepared.loops.terms[j].term, looks: loops?.state.looks[j] })),
-              ))),
+          (r.untimed.length > 0
+            ? {
+                ...unwatched(r),
+                reason: `How long a step of ${r.untimed.join(' and ')} takes is known where it runs on a board`,
+              }
+            : inSteps.size > 0 && r.loops.length > 0
+              ? { ...unwatched(r), reason: 'Loops are looked at only where every part runs as designed' }
+              : withLooks(
+                  monitors[k]?.finding(simulation.status === 'finished') ?? unwatched(r),
+                  r.loops.map((j) => ({ term: prepared.loops.terms[j].term, looks: loops?.state.looks[j] })),
+                ))),
       })),
   };
 }

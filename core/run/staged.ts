@@ -1,6 +1,12 @@
 import type { Problem } from '../language/diagnostics';
 import type { Project, Setup } from '../project/project';
-import { withStages, type DoneInSteps, type PartInSteps, type StagesOfParts } from '../stepcode/stage';
+import {
+  withStages,
+  type DoneInSteps,
+  type MakeCompiled,
+  type PartInSteps,
+  type StagesOfParts,
+} from '../stepcode/stage';
 import { prepareRun } from './prepare';
 import { createRun, isRunnable, type Run, type Runnable, type RunOptions } from './run';
 
@@ -16,9 +22,9 @@ export function stagedRun(
   project: Project,
   setup: Setup,
   chosen: StagesOfParts,
-  options: Pick<RunOptions, 'record' | 'keepSteps'> = {},
+  options: Pick<RunOptions, 'record' | 'keepSteps'> & { readonly compiledSteps?: MakeCompiled } = {},
 ): { readonly value?: StagedRun; readonly problems: readonly Problem[] } {
-  const prepared = prepareRun(project, withStages(setup, chosen));
+  const prepared = prepareRun(project, withStages(setup, chosen), undefined, undefined, options.compiledSteps);
   if (!isRunnable(prepared)) return { problems: prepared.problems.filter((p) => p.severity === 'error') };
   const run = createRun(prepared, options);
   return { problems: [], value: { run, prepared, parts: prepared.steps.map((p, k) => ({ ...p, ...run.steps[k] })) } };

@@ -1,4 +1,5 @@
 import { readMessage } from '../behaviour/chart-source';
+import { statementsOf } from '../flatten/chart-sends';
 import { walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import { problem, type Problem } from '../language/diagnostics';
@@ -85,8 +86,9 @@ const unclear = (place: string): Problem => ({
   place,
 });
 
-/** What is wrong with the times between steps of the software in a model. */
+/** What is wrong with the times between steps of the software in a model, and who reads how long they take. */
 export const checkSoftware = (model: FlatModel): readonly Problem[] => [
+  ...readersOfTime(model),
   ...new Map(
     model.parts.flatMap(({ software }) => {
       const period = software && periodOf(model, software.period);
@@ -107,4 +109,24 @@ function fastestRhythm(model: FlatModel): number | undefined {
         if (seconds !== undefined && seconds > 0) least = Math.min(least, seconds);
       });
   return Number.isFinite(least) ? least : undefined;
+}
+
+/** Step times are measured, and only on a board: what a product does cannot rest on them, what is required of it can. */
+function readersOfTime(model: FlatModel): readonly Problem[] {
+  const timed = new Set(model.parts.flatMap((p) => (p.software ? [p.software.stepTime] : [])));
+  if (timed.size === 0) return [];
+  const formulas = [
+    ...model.equations.map(({ left, right, origin }) => ({ sides: [left, right], place: origin.place })),
+    ...statementsOf(model.charts).flatMap((s) =>
+      s.kind === 'assign' ? [{ sides: [s.value], place: s.origin.place }] : [],
+    ),
+  ];
+  return formulas.flatMap(({ sides, place }) => {
+    if (!place.startsWith('type/')) return [];
+    let index = -1;
+    for (const side of sides) walk(side, (x) => void (x.op === 'var' && timed.has(x.index) && (index = x.index)));
+    if (index < 0) return [];
+    const message = `${model.variables[index].name} is measured, on a board only: requirements can speak of it, the product itself cannot`;
+    return [{ ...problem('error', 'step-time', message), place }];
+  });
 }

@@ -213,13 +213,13 @@ describe('a loop of a plant and a controller that works at ticks', () => {
     }
   });
   test('the setup says in which stages its parts go', () => {
-    const project = loop({ stages: [{ part: 'ctrl', stage: 'sampled' }] });
+    const project = loop({ stages: [{ part: 'ctrl', stage: 'sampled', board: '' }] });
     const [setup] = project.setups;
     expect(prepareRun(project, setup).steps.map((s) => [s.name, s.stage])).toEqual([['ctrl', 'sampled']]);
     expect(reader(runOf(project, setup, {}))('plant.x', 0.5)).toBe(
       reader(runOf(loop(), setup, { ctrl: 'sampled' }))('plant.x', 0.5),
     );
-    const gone = prepareRun(project, { ...setup, stages: [{ part: 'ctlr', stage: 'code' }] });
+    const gone = prepareRun(project, { ...setup, stages: [{ part: 'ctlr', stage: 'code', board: '' }] });
     expect(gone.program).toBeUndefined();
     expect(gone.problems).toContainEqual(expect.objectContaining({ place: 'setup/s/stages/0/part' }));
   });

@@ -10,28 +10,60 @@ import type { Driver, MessageRecord, Outside, SimulationOptions } from '../simul
 import { stepProgramOf } from './controller';
 import { givenOtherwise } from './given-otherwise';
 import type { Slot, StepProgram } from './step-program';
-import { createStep, type RunningStep } from './write-js';
+import type { RunningStep, StepProfile } from './running-step';
+import { createStep } from './write-js';
 
 /**
  * Runs in which a part is not simulated: it goes in steps, reads its inputs at them, and holds its outputs in between. Everything else is
  * the run it was. `sampled`: with the numbers of the simulator; `code`: with those of a chip.
  */
-export type Stage = 'designed' | 'sampled' | 'code';
-export const stages: readonly Stage[] = ['designed', 'sampled', 'code'];
+export type Stage = 'designed' | 'sampled' | 'code' | 'host' | 'board';
+export const stages: readonly Stage[] = ['designed', 'sampled', 'code', 'host', 'board'];
+/** Stages that run wherever the model does; the others need what a compiler has made. */
+export const ownStages = ['designed', 'sampled', 'code'] as const satisfies readonly Stage[];
+
+/** A stage as it is written: of a board with the name of it. */
+export type StageText = Stage | `board:${string}`;
+export function readStage(text: string): { readonly stage: Stage; readonly board: string } | undefined {
+  const [, name, board = ''] = /^(\w+)(?::(.+))?$/.exec(text.trim()) ?? [];
+  const stage = stages.find((s) => s === name);
+  return stage && (board === '' || stage === 'board') ? { stage, board } : undefined;
+}
+export const stageText = ({ stage, board }: { readonly stage: Stage; readonly board: string }): StageText =>
+  stage === 'board' && board !== '' ? `board:${board}` : stage;
+
+/** The steps of a program as a compiler has made them, or why they are not there. */
+export type MakeCompiled = (
+  program: StepProgram,
+  stage: 'host' | 'board',
+  board: string,
+) => { create(): RunningStep } | string;
+const nothingCompiled: MakeCompiled = (_, stage) => `The stage ${stage} is not available here`;
 
 /** By full name of the part. */
-export type StagesOfParts = ReadonlyMap<string, Stage>;
+export type StagesOfParts = ReadonlyMap<string, StageText>;
+
+/** The stages a setup chooses. */
+export const stagesIn = (setup: Setup): StagesOfParts => new Map(setup.stages.map((s) => [s.part, stageText(s)]));
 
 /** A setup with other stages of some parts. */
 export function withStages(setup: Setup, chosen: StagesOfParts): Setup {
-  const all = new Map<string, Stage>([...setup.stages.map((s) => [s.part, s.stage] as const), ...chosen]);
-  return { ...setup, stages: [...all].flatMap(([part, stage]) => (stage === 'designed' ? [] : [{ part, stage }])) };
+  const all = new Map<string, StageText>([...stagesIn(setup), ...chosen]);
+  return {
+    ...setup,
+    stages: [...all].flatMap(([part, text]) => {
+      const { stage, board } = readStage(text) ?? { stage: 'designed' as const, board: '' };
+      return stage === 'designed' ? [] : [{ part, stage, board }];
+    }),
+  };
 }
 
 /** A part of a model that goes in steps. */
 export interface PartInSteps {
   readonly name: string;
   readonly stage: Stage;
+  /** Name of the board it runs on; empty for the one there is. */
+  readonly board: string;
   /** Its number among the parts. */
   readonly number: number;
   readonly program: StepProgram;
@@ -54,6 +86,10 @@ export interface StepState {
   readonly came: readonly (readonly [string, number])[];
   readonly given: readonly (readonly [number, number])[];
   readonly isChanged: boolean;
+  /** What comes out once the step at hand is done, and when that is. */
+  readonly pending: readonly Outside[];
+  readonly pendingAt: number;
+  readonly overruns: number;
 }
 
 /** What came in and out at each step. */
@@ -67,6 +103,10 @@ export interface DoneInSteps {
   readonly begins: ReadonlyMap<number, number>;
   /** Whether a parameter has been given another value during the run. */
   isChanged(): boolean;
+  /** What the steps took, where they run on something that takes time. */
+  profile(): StepProfile | undefined;
+  /** Steps that were left out, as the one before was not done in time. */
+  overruns(): number;
 }
 
 /** Where a choice of stages goes wrong: by the name of the part. */
@@ -83,11 +123,13 @@ export function inSteps(
   model: FlatModel,
   chosen: StagesOfParts,
   { startIn, stimulus, values }: Pick<SimulationOptions, 'startIn' | 'stimulus' | 'values'>,
+  compiled: MakeCompiled = nothingCompiled,
 ): { readonly model: FlatModel; readonly parts: readonly PartInSteps[]; readonly problems: readonly StageProblem[] } {
   const parts: PartInSteps[] = [];
   const problems: StageProblem[] = [];
   let rest = model;
-  for (const [name, stage] of chosen) {
+  for (const [name, text] of chosen) {
+    const { stage, board } = readStage(text)!;
     const wrong = (message: string): number =>
       problems.push({ ...problem('error', 'stage', message), place: '', part: name });
     const number = model.parts.findIndex((p) => p.name === name);
@@ -109,7 +151,9 @@ export function inSteps(
       wrong(`${name} is of the library: only part types of the project go in steps`);
       continue;
     }
-    const lowered = stepProgramOf(project, type, undefined, { isWhole: true });
+    const isCompiled = stage === 'host' || stage === 'board';
+    // what is compiled has no more than what is written
+    const lowered = stepProgramOf(project, type, undefined, { isWhole: !isCompiled });
     if (!lowered.program) {
       problems.push(...lowered.problems.map((p) => ({ ...p, part: name })));
       continue;
@@ -121,12 +165,20 @@ export function inSteps(
       continue;
     }
     const { program } = lowered;
+    const made = isCompiled
+      ? compiled(program, stage, board)
+      : { create: () => createStep(program, { double: stage === 'sampled' }) };
+    if (typeof made === 'string') {
+      wrong(made);
+      continue;
+    }
     parts.push({
       name,
       stage,
+      board,
       number,
       program,
-      create: (options) => stepped(model, name, number, stage, program, options),
+      create: (options) => stepped(model, name, number, made.create(), program, options),
     });
     rest = withoutPart(rest, name, number);
   }
@@ -210,16 +262,16 @@ function stepped(
   model: FlatModel,
   name: string,
   number: number,
-  stage: Stage,
+  run: RunningStep,
   program: StepProgram,
   { from, isKept = false }: { readonly from?: StepState | undefined; readonly isKept?: boolean } = {},
 ): RunningPart {
-  const run = createStep(program, { double: stage === 'sampled' });
   const { slots, period } = program;
   const of = (role: Slot['role']): readonly number[] =>
     slots.flatMap((s, k) => (s.role === role && s.size === 0 ? [k] : []));
   const variableOf = (slot: number): number | undefined => model.indexOf.get(`${name}.${slots[slot].name}`);
   const inputs = of('input');
+  const timed = model.parts[number].software?.stepTime ?? -1;
   const charts = model.charts.filter((c) => c.part === number);
   // counters of messages, not their arguments
   const messagesIn = inputs.filter((k) => slots[k].is === 'messages');
@@ -238,6 +290,11 @@ function stepped(
   const results: Float64Array[] = [];
   const single = [...of('output'), ...of('part')];
   let next = from?.next ?? 0;
+  let pending: readonly Outside[] = from?.pending ?? [];
+  let pendingAt = from?.pendingAt ?? Infinity;
+  let overruns = from?.overruns ?? 0;
+  // what runs somewhere else has to be there before anything is put into it
+  if (from) run.init();
   from?.slots.forEach((value, slot) => run.restore(slot, value));
 
   const own = [...of('parameter'), ...of('part')].flatMap((slot) => {
@@ -298,22 +355,51 @@ function stepped(
       ).flat();
     });
   return {
-    did: { inputs: history, shown: single, results, begins, isChanged: () => isChanged },
+    did: {
+      inputs: history,
+      shown: single,
+      results,
+      begins,
+      isChanged: () => isChanged,
+      profile: () => run.profile?.(),
+      overruns: () => overruns,
+    },
     keep: () => ({
       next,
       slots: slots.map((_, slot) => run.keep(slot)),
       came: [...came],
       given: [...now],
       isChanged,
+      pending,
+      pendingAt,
+      overruns,
     }),
     driver: {
-      nextTime: () => next * period,
+      nextTime: () => Math.min(next * period, pendingAt),
       look(time, values) {
+        const out: Outside[] = [];
+        if (time >= pendingAt) {
+          out.push(...pending);
+          pending = [];
+          pendingAt = Infinity;
+        }
         // by less than a step: times are multiples of the period
-        if (time < (next - 1e-6) * period) return [];
+        if (time < (next - 1e-6) * period) return out;
         if (next === 0) begin(values);
+        const done = step(values);
+        const takes = run.seconds?.() ?? 0;
+        if (takes > 0) {
+          // what comes out does so once it is worked out; a step that is not done in time is in the place of the next ones
+          const late = Math.max(0, Math.ceil(takes / period - 1e-9) - 1);
+          overruns += late;
+          pending = done;
+          pendingAt = next * period + takes;
+          next += 1 + late;
+          if (timed >= 0) pending = [...done, { kind: 'set', variable: timed, value: takes }];
+          return out;
+        }
         next++;
-        return step(values);
+        return [...out, ...done];
       },
       message(record: MessageRecord) {
         if (!record.receivers.includes(number)) return;

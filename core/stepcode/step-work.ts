@@ -107,6 +107,11 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
   const names = (place: string): Names => ({
     typeOf: (k) => model.variables[k].type,
     value(k) {
+      if (k === model.parts[0].software?.stepTime)
+        throw new Refusal(
+          `${model.variables[k].name} is measured on a board: the steps themselves cannot read it`,
+          place,
+        );
       const known = slotOf.get(k);
       if (known !== undefined) return b.read(known);
       const state = states.get(k);

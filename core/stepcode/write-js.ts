@@ -1,20 +1,6 @@
 import { stepsOf } from './lower-expression';
+import type { RunningStep } from './running-step';
 import type { StepExpr, StepInstruction, StepProgram } from './step-program';
-
-/**
- * The program as JavaScript with the numbers of a chip: single precision, 32 bits. It gives what the C text gives, bit for bit. `double`:
- * with the numbers of the simulator instead, so that what single precision does can be told from what steps do.
- */
-export interface RunningStep {
-  init(): void;
-  step(): void;
-  /** Of a slot; of an array its elements. */
-  read(slot: number): number;
-  write(slot: number, value: number): void;
-  /** All of a slot, to be put back later. */
-  keep(slot: number): number | readonly number[];
-  restore(slot: number, value: number | readonly number[]): void;
-}
 
 const help = (double: boolean): string => `
 const f = ${double ? '(x) => x' : 'Math.fround'};
@@ -31,6 +17,10 @@ const fremainder = (a, b) => f(a - f(ftrunc(f(a / b)) * b));
 const fmodulo = (a, b) => f(a - f(Math.floor(f(a / b)) * b));
 `;
 
+/**
+ * The program as JavaScript with the numbers of a chip: single precision, 32 bits. It gives what the C text gives, bit for bit. `double`:
+ * with the numbers of the simulator instead, so that what single precision does can be told from what steps do.
+ */
 export function writeStepJs(program: StepProgram, { double = false } = {}): string {
   const { slots, routines } = program;
   const name = (slot: number): string => `v${slot}`;

@@ -2,7 +2,9 @@ import type { Problem } from '../language/diagnostics';
 import type { Project, Setup } from '../project/project';
 import { stagedRun, type StagedRun } from '../run/staged';
 import type { RequirementFinding } from '../run/run';
-import { stages as all, type Stage } from '../stepcode/stage';
+import type { RunningStep } from '../stepcode/running-step';
+import { ownStages as all, type DoneInSteps, type Stage } from '../stepcode/stage';
+import type { StepProgram } from '../stepcode/step-program';
 import { measuredOf } from './answer-compare';
 import { compareRecordings } from './compare';
 
@@ -104,4 +106,54 @@ export function compareStages(
       pairs: runs.slice(1).flatMap((b, k) => compareStageRuns(runs[k], b, part, tolerance)),
     },
   };
+}
+
+/**
+ * Compiled steps on the inputs that the code had, step by step: there is nothing between the two but the compiler and the chip, so that all is
+ * expected to be equal. Undefined where parameters got other values on the way, and where no step was kept.
+ */
+export function compareCompiled(
+  did: DoneInSteps & { readonly program: StepProgram; readonly name: string },
+  program: StepProgram,
+  run: RunningStep,
+  stage: string,
+): readonly StagePair[] | undefined {
+  if (did.isChanged() || did.inputs.length === 0) return undefined;
+  const keyOf = ({ slots }: StepProgram, slot: number): string => `${slots[slot].role} ${slots[slot].name}`;
+  const own = new Map(program.slots.map((_, slot) => [keyOf(program, slot), slot]));
+  const inputs = did.program.slots.flatMap((s, slot) =>
+    s.role === 'input' && s.size === 0 ? [own.get(keyOf(did.program, slot))] : [],
+  );
+  const shown = did.shown.map((slot) => own.get(keyOf(did.program, slot)));
+  run.init();
+  for (const [slot, value] of did.begins) {
+    const here = own.get(keyOf(did.program, slot));
+    if (here !== undefined) run.write(here, value);
+  }
+  const found = shown.map((): { first: StagePair['first']; largest: StagePair['largest'] } => ({
+    first: null,
+    largest: null,
+  }));
+  did.inputs.forEach((row, n) => {
+    inputs.forEach((slot, k) => {
+      if (slot !== undefined) run.write(slot, row[k]);
+    });
+    run.step();
+    const time = n * program.period;
+    shown.forEach((slot, k) => {
+      if (slot === undefined) return;
+      const [a, b] = [did.results[n][k], run.read(slot)];
+      if (a === b || (Number.isNaN(a) && Number.isNaN(b))) return;
+      const f = found[k];
+      f.first ??= { time, a, b };
+      const difference = Math.abs(a - b);
+      if (!f.largest || difference > f.largest.difference) f.largest = { time, difference };
+    });
+  });
+  return shown.flatMap((slot, k) => {
+    if (slot === undefined) return [];
+    const { name, role } = program.slots[slot];
+    const quantity = role === 'output' ? `${did.name}.${name}` : `${did.name}.${name} (kept)`;
+    return [{ a: 'code', b: stage, quantity, same: found[k].first === null, ...found[k] }];
+  });
 }

@@ -172,7 +172,7 @@ function SoftwareStages({ project, setup }: Props) {
       {
         stages: [
           ...setup.stages.filter((s) => s.part !== part),
-          ...(stage === 'designed' ? [] : [{ part, stage: stage as Setup['stages'][number]['stage'] }]),
+          ...(stage === 'designed' ? [] : [{ part, stage: stage as Setup['stages'][number]['stage'], board: '' }]),
         ],
       },
       `Change how ${part} runs`,

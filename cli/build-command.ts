@@ -1,0 +1,84 @@
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { boardNamed, boards } from '../core/boards/board';
+import { misfits } from '../core/boards/step-on-board';
+import { readProjectFile } from '../core/formats/project-file';
+import { stepProgramOf } from '../core/stepcode/controller';
+import { buildFor } from './build';
+import { stopWith, typeNamed } from './model-text';
+import { complain, print, readBytes } from './output';
+import { projectTexts } from './run';
+
+export interface BuildArguments {
+  readonly type: string;
+  readonly board: string;
+  readonly out: string;
+  readonly every?: number;
+  readonly json?: boolean;
+}
+
+/** `zelvar build`: 0 the image is there and fits, 1 it cannot be made or does not fit, 2 it could not be asked. */
+export function build(file: string, options: BuildArguments): number {
+  const bytes = readBytes(file);
+  if (!bytes) return 2;
+  const { value: project, problems: unread } = readProjectFile(bytes);
+  for (const p of unread) complain(`zelvar: ${file}: ${p.message}`);
+  if (!project) return 2;
+  const type = typeNamed(project, options.type);
+  if (type === 'none' || type === undefined) return 2;
+  const board = boardNamed(options.board);
+  if (!board) {
+    complain(`zelvar: there is no board ${options.board}; there are ${boards.map((b) => b.id).join(', ')}`);
+    return 2;
+  }
+  const { program, problems } = stepProgramOf(project, type, options.every);
+  if (!program) {
+    stopWith(problems, projectTexts(project), options.json);
+    return 1;
+  }
+  const built = buildFor(program, board);
+  if (typeof built === 'string') {
+    complain(`zelvar: ${built}`);
+    if (options.json) print(JSON.stringify({ board: board.id, problems: [{ message: built }] }, null, 1));
+    return 1;
+  }
+  const wrong = misfits(built.image, board);
+  const name = `${program.name}-${board.id}.elf`;
+  try {
+    mkdirSync(options.out, { recursive: true });
+    writeFileSync(join(options.out, name), built.elf);
+  } catch (error) {
+    complain(`zelvar: ${options.out} cannot be written: ${error instanceof Error ? error.message : String(error)}`);
+    return 2;
+  }
+  const { text, data, bss } = built.image.sizes;
+  const sizes = {
+    flash: { used: text + data, of: board.flash },
+    memory: { used: data + bss, of: board.memory },
+    text,
+    data,
+    bss,
+  };
+  if (options.json)
+    print(
+      JSON.stringify(
+        {
+          board: board.id,
+          file: join(options.out, name),
+          sizes,
+          said: built.said,
+          problems: wrong.map((message) => ({ message })),
+        },
+        null,
+        1,
+      ),
+    );
+  else {
+    if (built.said !== '') print(built.said);
+    print(
+      `${join(options.out, name)}: ${sizes.flash.used} of ${board.flash} bytes of flash, ${sizes.memory.used} of ${board.memory} bytes of memory, the stack not counted`,
+    );
+    for (const w of wrong) complain(`zelvar: ${w}`);
+  }
+  return wrong.length > 0 ? 1 : 0;
+}
