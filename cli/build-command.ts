@@ -4,7 +4,7 @@ import { boardNamed, boards } from '../core/boards/board';
 import { misfits } from '../core/boards/step-on-board';
 import { readProjectFile } from '../core/formats/project-file';
 import { stepProgramOf } from '../core/stepcode/controller';
-import { buildFor } from './build';
+import { buildFor } from '../server/build-image';
 import { stopWith, typeNamed } from './model-text';
 import { complain, print, readBytes } from './output';
 import { projectTexts } from './run';

@@ -106,7 +106,7 @@ test('simulate: a plain text of physics; the last row is at the stop time', () =
 });
 
 test('check: positions, and exit 1 on errors', () => {
-  expect(zelvar('check', capper)).toMatchObject({ status: 0, stdout: expect.stringContaining('0 errors, 2 other') });
+  expect(zelvar('check', capper)).toMatchObject({ status: 0, stdout: expect.stringContaining('0 errors, 1 other') });
   const bad = file('bad.mo', 'model A\n  Real x;\nequation\n  x = yy + 1;\nend A;\n');
   expect(zelvar('check', bad)).toMatchObject({
     status: 1,

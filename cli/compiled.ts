@@ -2,7 +2,7 @@ import { boardNamed, boards } from '../core/boards/board';
 import { functionsOf, misfits, stepOnBoard } from '../core/boards/step-on-board';
 import type { MakeCompiled } from '../core/stepcode/stage';
 import { writeC } from '../core/stepcode/write-c';
-import { buildFor } from './build';
+import { buildFor } from '../server/build-image';
 import { stepOnHost } from './host';
 
 /** Steps that the compilers of this machine make. */

@@ -71,6 +71,32 @@ isThere('code: the build file builds it, and the test program steps it', () => {
   // it says once that it is ready
   expect(rows.map((r) => r[7]).reduce((a, b) => a + b)).toBe(1);
 });
+test('build: an image with its sizes, and what is no board', () => {
+  const out = join(folder, 'image');
+  const ask = (board: string, ...more: string[]) =>
+    zelvar('build', capper, '--type', 'CapperControl', '--board', board, '--out', out, ...more);
+  expect(ask('pine')).toMatchObject({
+    status: 2,
+    stderr: 'zelvar: there is no board pine; there are larch8, larch32\n',
+  });
+  const built = ask('larch8', '--json');
+  if (spawnSync('avr-gcc', ['--version']).status !== 0) {
+    expect(built.status).toBe(1);
+    expect(built.stderr).toContain('install gcc-avr avr-libc');
+    return;
+  }
+  expect(built.status).toBe(0);
+  const { sizes, problems, file } = JSON.parse(built.stdout) as {
+    sizes: { flash: { used: number; of: number }; memory: { used: number; of: number }; text: number; data: number };
+    problems: unknown[];
+    file: string;
+  };
+  expect(problems).toEqual([]);
+  expect(readFileSync(file).subarray(0, 4)).toEqual(Buffer.from([0x7f, 0x45, 0x4c, 0x46]));
+  expect(sizes.flash).toEqual({ used: sizes.text + sizes.data, of: 32768 });
+  expect(sizes.flash.used).toBeGreaterThan(4000);
+  expect(sizes.memory.of).toBe(2048);
+});
 isThere('stages: what differs, where it first does, and how long a step takes', () => {
   const all = zelvar('stages', capper, '--setup', 'Careful', '--part', 'ctrl', '--json');
   expect(all.status).toBe(1);
@@ -82,9 +108,16 @@ isThere('stages: what differs, where it first does, and how long a step takes', 
     ['designed', 'sampled', 'ctrl.part'],
   ]);
   expect(pairs.find((p) => !p.same)!.first!.time).toBeGreaterThan(1);
+  const boards = ['avr-gcc', 'arm-none-eabi-gcc'].map((c) => spawnSync(c, ['--version']).status === 0);
   expect(new Set(pairs.map((p) => `${p.a} ${p.b}`))).toEqual(
-    new Set(['designed sampled', 'sampled code', 'code host']),
+    new Set([
+      'designed sampled',
+      'sampled code',
+      'code host',
+      ...['code board:larch8', 'code board:larch32'].filter((_, k) => boards[k]),
+    ]),
   );
+  if (!boards.every(Boolean)) expect(all.stderr).toContain('is not available here: install gcc');
   const [step] = profile.host.functions;
   expect(step.calls).toBe(2001);
   expect(step.min <= step.mean && step.mean <= step.max).toBe(true);
@@ -102,7 +135,11 @@ test('run: a part in steps, with verdicts as ever; what is no stage is told', ()
     status: 2,
     stderr: expect.stringContaining('designed, sampled, code') as string,
   });
-  expect(told('ctrl=board:small').stderr).toContain('is not there yet');
+  expect(told('ctrl=board:small').stderr).toContain('There is no board small; there are larch8, larch32');
+  const host = zelvar('run', capper, '--setup', 'Careful', '--stage', 'ctrl=host');
+  expect(host.status).toBe(0);
+  expect(host.stdout).toMatch(/CAP-02 +holds +margin 0\.0956/);
+  expect(host.stdout).toMatch(/CAP-13 +undecided +How long a step of ctrl takes is known where it runs on a board/);
   expect(told('ctl=code')).toMatchObject({
     status: 2,
     stderr: expect.stringContaining('did you mean ctrl?') as string,

@@ -29,7 +29,12 @@ const isFresh = () => {
   const made = existsSync(bundle) ? statSync(bundle).mtimeMs : 0;
   return (
     made >
-    Math.max(newest(join(root, 'core')), newest(join(root, 'cli')), statSync(join(root, 'package-lock.json')).mtimeMs)
+    Math.max(
+      newest(join(root, 'core')),
+      newest(join(root, 'cli')),
+      newest(join(root, 'server')),
+      statSync(join(root, 'package-lock.json')).mtimeMs,
+    )
   );
 };
 

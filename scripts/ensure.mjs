@@ -61,6 +61,7 @@ export function ensureBuild() {
       'views',
       'workers',
       'samples',
+      'server',
       'next.config.ts',
       'package-lock.json',
       '-newer',

@@ -1,6 +1,6 @@
 import { create } from 'zustand';
 import type { Problem } from '@/core/language/diagnostics';
-import type { OutsideAction, RunModel, RunUpdate } from '@/core/run/protocol';
+import type { OutsideAction, RunModel, RunUpdate, PartProfile } from '@/core/run/protocol';
 import type { RequirementFinding, RunSequence } from '@/core/run/run';
 import type { HistoryEntry } from './storage';
 import { basisUnder } from '@/core/run/basis';
@@ -30,6 +30,8 @@ export interface RunView {
   /** What was done from outside, in order. */
   readonly actions: readonly OutsideAction[];
   readonly sequences: readonly RunSequence[];
+  /** What steps on boards took; missing in runs that were kept earlier. */
+  readonly profiles?: readonly PartProfile[];
 }
 
 export interface RunState {
@@ -160,6 +162,7 @@ export const useRuns = create<RunState>((set, get) => ({
         seconds: update.seconds,
         stoppedAt: update.stoppedAt,
         sequences: update.sequences,
+        ...(update.profiles && { profiles: update.profiles }),
         actions: actionsAfter(current.actions, update.actions),
       },
       version: version + 1,

@@ -1,5 +1,7 @@
 import * as Comlink from 'comlink';
 import type { Engine, OutsideAction, RunUpdate } from '@/core/run/protocol';
+import { problem } from '@/core/language/diagnostics';
+import { imagesFor } from './images';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
 import { answerOf, restart, runner } from './replicas';
@@ -39,6 +41,12 @@ export async function startRun(
     return;
   }
   runs.setStarting(true);
+  const images = setup.stages.some((s) => s.stage === 'board') ? await imagesFor(project, setup) : [];
+  if (typeof images === 'string') {
+    useRuns.getState().setStarting(false);
+    useRuns.getState().failStart([problem('error', 'no-image', images)]);
+    return usePlace.getState().say(images);
+  }
   let result: Awaited<ReturnType<Engine['start']>> | undefined;
   try {
     result = await answerOf(
@@ -53,6 +61,7 @@ export async function startRun(
             changes: options.changes ?? {},
             breakpoints: [...runs.breakpoints],
             conditions: runs.stopConditions,
+            images,
           },
           listener(project.id),
         ),

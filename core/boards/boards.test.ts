@@ -1,5 +1,7 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import fc from 'fast-check';
-import { buildFor } from '@/cli/build';
+import { buildFor } from '@/server/build-image';
 import { stepOnHost } from '@/cli/host';
 import { compiledHere } from '@/cli/compiled';
 import { tubeCapper } from '@/samples/tube-capper';
@@ -17,6 +19,7 @@ import { chartOf, messages, randomParts } from '../testing/random-charts';
 import { programOf } from '../testing/step-program';
 import { chart, quantity, state, transition } from '../testing/run-project';
 import { boards, boardNamed } from './board';
+import { fromImages, isSameSource, readImage, sourceOf } from './board-image';
 import { readElf } from './elf';
 import { functionsOf, misfits, stepOnBoard } from './step-on-board';
 import { readLayout } from './target';
@@ -300,4 +303,27 @@ test('without its compiler a board is not available, and says what to install', 
   const board = { ...boards[0], compiler: 'no-such-compiler' };
   expect(buildFor(capper(), board)).toBe('Larch 8 is not available here: install gcc-avr avr-libc');
   expect(typeof stepOnHost(capper())).toBe('object');
+});
+
+test('the images that are shipped are of the demo as it is', () => {
+  const program = capper();
+  for (const board of boards) {
+    const text = readFileSync(join(__dirname, `../../public/images/CapperControl-${board.id}.json`), 'utf8');
+    const image = readImage(JSON.parse(text))!;
+    expect([image.board, isSameSource(image.source, sourceOf(program))]).toEqual([board.id, true]);
+    const made = fromImages([image])(program, 'board', board.id);
+    if (typeof made === 'string') throw new Error(made);
+    expect(firstDifference(program, made.create(), createStep(program), 200, 9)).toBe('');
+    // for no other board, and for no other code
+    const other = boards.find((b) => b !== board)!;
+    expect(fromImages([image])(program, 'board', other.id)).toContain(
+      'There is no image of CapperControl, as it is now',
+    );
+    const changed = { ...program, period: 0.002 };
+    expect(isSameSource(sourceOf(changed), sourceOf(program))).toBe(false);
+    expect(fromImages([image])(changed, 'board', board.id)).toContain('as it is now');
+    expect(fromImages([image])(program, 'host', '')).toContain('by the command');
+  }
+  expect(readImage({ board: 'larch8', source: '', elf: '?', layout: [] })).toBeUndefined();
+  expect(readImage(null)).toBeUndefined();
 });

@@ -2,6 +2,7 @@ import { applyPatches, enablePatches } from 'immer';
 import { problem, type Problem } from '../language/diagnostics';
 import { emptyProject, newChange, newSetup, typeById, type Project } from '../project/project';
 import { ownerOf } from '../flatten/flat-model';
+import { boardOrFirst, fromImages } from '../boards/board-image';
 import { sourcesOf } from '../stepcode/write-sources';
 import { runSetups } from './batch';
 import { checkProject } from './check';
@@ -98,7 +99,7 @@ export function createEngine(
         ...setup,
         changes: [...setup.changes.filter((c) => !extra.some((e) => e.name === c.name)), ...extra],
       };
-      const prepared = prepareRun(project, changed, undefined, options.conditions);
+      const prepared = prepareRun(project, changed, undefined, options.conditions, fromImages(options.images ?? []));
       if (!isRunnable(prepared)) return { model: undefined, problems: prepared.problems };
       const lost = (options.actions ?? []).filter((a) => !stimulusOf(prepared, a));
       if (lost.length > 0)
@@ -204,7 +205,12 @@ function runModel(id: number, prepared: Prepared, run: Run): RunModel {
     })),
     units: Object.fromEntries(visible.map(({ x }) => [x.name, x.unit])),
     shapes: shapesOf(prepared, run),
-    stages: prepared.steps.map(({ name, stage }) => ({ part: name, stage })),
+    stages: prepared.steps.map(({ name, stage, board, program: { period } }) => ({
+      part: name,
+      stage,
+      board: stage === 'board' ? (boardOrFirst(board)?.name ?? board) : '',
+      period,
+    })),
     settable: visible
       .filter(
         ({ x, k }) =>

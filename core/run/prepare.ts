@@ -6,7 +6,8 @@ import { typeById, runsProduct } from '../project/project';
 import { analyse } from '../analysis/analyse';
 import { takesValues } from '../analysis/takes-values';
 import { flatten, type FlattenResult, type Observation } from '../flatten/flatten';
-import { walk } from '../flatten/flat-expression';
+import { statementsOf } from '../flatten/chart-sends';
+import { walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import { projectLibrary, readChanges } from '../flatten/from-project';
 import type { Program } from '../program/program';
@@ -35,8 +36,8 @@ export interface WatchedRequirement {
   readonly problem: string;
   /** Of the loops the run looks at, those it speaks of. */
   readonly loops: readonly number[];
-  /** Parts whose step time it speaks of, and that do not run where it is measured. */
-  readonly untimed: readonly string[];
+  /** Why something it speaks of is not known in this run; empty where all is. */
+  readonly unknown: string;
 }
 
 export interface Prepared {
@@ -110,6 +111,7 @@ export function prepareRun(
   };
   if (compiled.program) setupProblems.push(...ignoredChanges(setup, compiled.program));
   const watched = watches.map((w) => monitorOf(w, flat));
+  const unknown = unknownWith(model, steps);
   const problems = [
     ...textProblems,
     ...compiled.problems,
@@ -130,7 +132,7 @@ export function prepareRun(
     steps,
     sequences: prepareSequences(sequences, flat.observed),
     loops: prepareLoops(terms, model, values.loopsWhen),
-    model: withStepTimes(model, steps),
+    model: asSeen(model, steps),
     program: blocking ? undefined : compiled.program,
     options,
     problems: [...new Set(problems)],
@@ -141,26 +143,41 @@ export function prepareRun(
       decided: standingOf(requirement, undefined, undefined).finding,
       problem: (unread[0] ?? watched[k].problems[0])?.message ?? '',
       loops: watches[k].loops.map((t) => terms.findIndex((x) => x.name === t.name)),
-      untimed: timedIn(watches[k], flat).filter((name) => !steps.some((s) => s.name === name && s.stage === 'board')),
+      unknown: unknownIn(watches[k], flat, unknown),
     })),
   };
 }
 
-/** What is measured in a run can be seen in it. */
-function withStepTimes(model: FlatModel, steps: readonly PartInSteps[]): FlatModel {
-  const seen = new Set(
+/** What is measured in a run can be seen in it, and what nobody works out cannot. */
+function asSeen(model: FlatModel, steps: readonly PartInSteps[]): FlatModel {
+  if (steps.length === 0) return model;
+  const measured = new Set(
     steps.flatMap((s) => (s.stage === 'board' ? (model.parts[s.number].software?.stepTime ?? []) : [])),
   );
-  return seen.size === 0
-    ? model
-    : { ...model, variables: model.variables.map((v, k) => (seen.has(k) ? { ...v, hidden: false } : v)) };
+  const variables = model.variables.map((v, k) =>
+    measured.has(k) ? { ...v, hidden: false } : steps.some((s) => s.untold.has(k)) ? { ...v, hidden: true } : v,
+  );
+  return { ...model, variables };
 }
 
-/** Parts whose step time something that is watched speaks of. */
-function timedIn({ observers }: Watch, { model, observed }: FlattenResult): readonly string[] {
-  const timed = new Map(model.parts.flatMap((p) => (p.software ? [[p.software.stepTime, p.name] as const] : [])));
-  if (timed.size === 0) return [];
-  const found = new Set<string>();
+/** Quantities that are not known in a run with these stages, and why. */
+function unknownWith(model: FlatModel, steps: readonly PartInSteps[]): ReadonlyMap<number, string> {
+  const found = new Map<number, string>();
+  for (const { name, software } of model.parts)
+    if (software && !steps.some((s) => s.name === name && s.stage === 'board'))
+      found.set(software.stepTime, `How long a step of ${name} takes is known where it runs on a board`);
+  for (const { name, untold } of steps)
+    for (const k of untold) found.set(k, `${model.variables[k].name} is not told by the steps of ${name}`);
+  return found;
+}
+
+/** Why something that is watched is not known; empty where all of it is. */
+function unknownIn(
+  { observers }: Watch,
+  { model, observed }: FlattenResult,
+  unknown: ReadonlyMap<number, string>,
+): string {
+  if (unknown.size === 0) return '';
   const open = observers.flatMap((o) => observed.get(o.name)?.index ?? []);
   const seen = new Set<number>();
   const formulas = new Map(
@@ -169,17 +186,43 @@ function timedIn({ observers }: Watch, { model, observed }: FlattenResult): read
   for (let k = open.pop(); k !== undefined; k = open.pop()) {
     if (seen.has(k)) continue;
     seen.add(k);
-    const part = timed.get(k);
-    if (part !== undefined) found.add(part);
+    const why = unknown.get(k);
+    if (why !== undefined) return why;
     // what is watched stands for a formula of its own
-    if (!model.variables[k].hidden || part !== undefined) continue;
-    const formula = formulas.get(k);
+    const formula = model.variables[k].hidden ? formulas.get(k) : undefined;
     if (formula)
       walk(formula, (x) => {
         if (x.op === 'var' || x.op === 'pre') open.push(x.index);
       });
   }
-  return [...found];
+  return '';
+}
+
+/** Who rests on what the steps of a part do not tell. */
+function readersOf(
+  rest: FlatModel,
+  steps: readonly PartInSteps[],
+): readonly { readonly part: string; readonly message: string }[] {
+  const found = new Map<number, { readonly part: string; readonly message: string }>();
+  const look = (e: FlatExpr, by: string): void =>
+    walk(e, (x) => {
+      if (x.op !== 'var' && x.op !== 'pre') return;
+      const part = steps.find((s) => s.untold.has(x.index));
+      if (!part || found.has(x.index)) return;
+      const name = rest.variables[x.index].name;
+      found.set(x.index, {
+        part: part.name,
+        message: `${name} is used in "${by}", but the steps of ${part.name} do not tell it: make it an output of ${part.name}`,
+      });
+    });
+  for (const { left, right, origin } of rest.equations) {
+    // a requirement that cannot be judged keeps nothing from running
+    if (origin.place.startsWith('requirement/')) continue;
+    look(left, origin.text);
+    look(right, origin.text);
+  }
+  for (const s of statementsOf(rest.charts)) if (s.kind === 'assign') look(s.value, s.origin.text);
+  return [...found.values()];
 }
 
 /** Changed values of what follows from the equations: there they are only where a search for it begins. */
@@ -218,6 +261,19 @@ function makeModel(setup: Setup, make: (changes: ReturnType<typeof readChanges>[
   };
 }
 
+/** Stages of parts that are not there. */
+const stageProblems = (setup: Setup, model: FlatModel): Problem[] =>
+  setup.stages.flatMap(({ part }, k) =>
+    model.parts.some((p) => p.name === part && part !== '')
+      ? []
+      : [
+          {
+            ...problem('error', 'unknown-name', `There is no part ${part}`),
+            place: `setup/${setup.id}/stages/${k}/part`,
+          },
+        ],
+  );
+
 /** Parts that a setup runs in steps are taken out of the model, and the program is that of the rest. */
 function withSteps(
   project: Project,
@@ -230,11 +286,15 @@ function withSteps(
   if (setup.stages.length === 0 || !compiled.program || hasErrors(compiled.problems)) return whole;
   const asked = { ...values, values: new Map([...values.values, ...given]) };
   const found = inSteps(project, model, stagesIn(setup), asked, compiledSteps);
-  const problems = found.problems.map(({ part, ...p }): Problem => ({
+  const at = (part: string, p: Problem): Problem => ({
     ...p,
     place: p.place || `setup/${setup.id}/stages/${setup.stages.findIndex((s) => s.part === part)}/part`,
-  }));
+  });
+  const problems = found.problems.map(({ part, ...p }) => at(part, p));
   if (found.parts.length === 0 || problems.length > 0) return { ...whole, problems };
+  const readers = readersOf(found.model, found.parts);
+  if (readers.length > 0)
+    return { ...whole, problems: readers.map(({ part, message }) => at(part, problem('error', 'stage', message))) };
   const rest = compile(withoutObserverErrors(found.model));
   return {
     steps: found.parts,
@@ -283,6 +343,7 @@ export function checkProduct(project: Project): ProductCheck {
       ...texts[k].problems,
       ...readChanges(setup.changes, `setup/${setup.id}`).problems,
       ...readSetupValues(setup, flat, setup.id).problems,
+      ...stageProblems(setup, model),
       ...fixedProblems(setup, flat),
     ]),
     ...project.setups.flatMap((setup) => (own.includes(setup) ? [] : checkSetup(project, library, setup))),

@@ -5,6 +5,8 @@ import type { RecordingChunk } from '../simulate/recording';
 import type { RunStatus } from '../simulate/simulation';
 import type { SolverReport } from '../simulate/solver-report';
 import type { StepCounts } from '../simulate/stepper';
+import type { BoardImage } from '../boards/board-image';
+import type { StepProfile } from '../stepcode/running-step';
 import type { Stage } from '../stepcode/stage';
 import type { SourceLine } from '../stepcode/write-c';
 import type { RunBasis } from './basis';
@@ -44,6 +46,8 @@ export interface RunUpdate {
   readonly actions: { readonly after: number; readonly done: readonly OutsideAction[] };
   /** What written sequences say of the run so far. */
   readonly sequences: readonly RunSequence[];
+  /** What steps on boards took, where the run rests. */
+  readonly profiles?: readonly PartProfile[];
 }
 
 /** The arrays of an update, to be handed over. Columns that are equal share one, which can be handed over once only. */
@@ -68,8 +72,27 @@ export interface StartOptions {
   /** Addresses and conditions at which the run stops. */
   readonly breakpoints?: readonly string[];
   readonly conditions?: readonly string[];
+  /** For parts that run on boards. */
+  readonly images?: readonly BoardImage[];
   /** What was done from outside in an earlier run, to be done again. */
   readonly actions?: readonly OutsideAction[];
+}
+
+/** A part that does not run as designed. */
+export interface StagedInRun {
+  readonly part: string;
+  readonly stage: Stage;
+  /** Name of its board; empty where it is on none. */
+  readonly board: string;
+  /** Seconds between its steps. */
+  readonly period: number;
+}
+
+/** What the steps of a part on a board took. */
+export interface PartProfile extends StepProfile {
+  readonly part: string;
+  /** Steps that were left out, as the one before was not done in time. */
+  readonly overruns: number;
 }
 
 /** The model of a run, as far as views need it: sent once at its start, as nothing of it changes while the run goes on. */
@@ -98,7 +121,7 @@ export interface RunModel {
   readonly settable: readonly string[];
   readonly shapes: readonly RunShape[];
   /** Parts that do not run as designed; missing in runs that were kept earlier. */
-  readonly stages?: readonly { readonly part: string; readonly stage: Stage }[];
+  readonly stages?: readonly StagedInRun[];
 }
 
 /** Something to look at, with its values at the start; those that move are in the recording under its name. */

@@ -18,6 +18,8 @@ export interface Run {
   findings(): RequirementFinding[];
   /** What parts in steps have done, in their order. */
   readonly steps: readonly DoneInSteps[];
+  /** Names of these parts. */
+  readonly parts: readonly string[];
   /** What written sequences say of the run so far. */
   sequences(): RunSequence[];
 }
@@ -133,17 +135,15 @@ export function createRun(
       mark: recorder.mark(),
     }),
     steps: steps.map((s) => s.did),
+    parts: prepared.steps.map((p) => p.name),
     sequences: () => driver?.reports(simulation.status !== 'running' && simulation.status !== 'ready') ?? [],
     findings: () =>
       prepared.requirements.map((r, k) => ({
         id: r.id,
         key: r.key,
         ...(r.decided ??
-          (r.untimed.length > 0
-            ? {
-                ...unwatched(r),
-                reason: `How long a step of ${r.untimed.join(' and ')} takes is known where it runs on a board`,
-              }
+          (r.unknown !== ''
+            ? { ...unwatched(r), reason: r.unknown }
             : inSteps.size > 0 && r.loops.length > 0
               ? { ...unwatched(r), reason: 'Loops are looked at only where every part runs as designed' }
               : withLooks(

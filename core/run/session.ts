@@ -1,4 +1,5 @@
-import type { RunUpdate } from './protocol';
+import type { PartProfile, RunUpdate } from './protocol';
+import type { Run } from './run';
 import { slowRun } from './slow-run';
 import type { Timeline } from './timeline';
 
@@ -72,6 +73,7 @@ export function createSession(timeline: Timeline, options: SessionOptions): Sess
       stoppedAt,
       actions: { after: told, done: done.slice(told) },
       sequences: run.sequences(),
+      ...(status !== 'running' && { profiles: profilesOf(run) }),
     });
     told = done.length;
   };
@@ -161,3 +163,9 @@ export function createSession(timeline: Timeline, options: SessionOptions): Sess
     },
   };
 }
+
+const profilesOf = ({ steps, parts }: Run): readonly PartProfile[] =>
+  steps.flatMap((did, k) => {
+    const profile = did.profile();
+    return profile ? [{ part: parts[k], overruns: did.overruns(), ...profile }] : [];
+  });

@@ -2,6 +2,7 @@ import { tubeCapper } from '@/samples/tube-capper';
 import {
   emptyProject,
   newPart,
+  newRequirement,
   newSetup,
   newSignalLine,
   newSignalSheet,
@@ -14,7 +15,8 @@ import { createRun, prepareRun, type Run } from '../run';
 import { checkProduct } from '../run/prepare';
 import { stagedRun, type StagedRun } from '../run/staged';
 import { chart, quantity, state, transition } from '../testing/run-project';
-import { stages, type Stage } from './stage';
+import { ownStages, type MakeCompiled, type Stage, type StageText } from './stage';
+import { createStep } from './write-js';
 
 const runOf = (project: Project, setup: Setup, chosen: Readonly<Record<string, Stage>>): StagedRun => {
   const { value, problems } = stagedRun(project, setup, new Map(Object.entries(chosen)), { keepSteps: true });
@@ -291,6 +293,43 @@ describe('a loop of a plant and a controller that works at ticks', () => {
     // a sheet that is faster than the steps cannot keep its rhythm
     expect(told(software("0.02 's'"), loop().setups[0], { ctrl: 'code' })).not.toBe('');
   });
+  test('what the steps do not tell is not taken for something', () => {
+    // half of what comes in is only worked out where somebody uses it
+    const inner = (more: Partial<Project> = {}, reads = ''): Project => {
+      const project = loop({}, more);
+      return {
+        ...project,
+        types: project.types.map((t) =>
+          t.id === 'ctrl'
+            ? { ...t, quantities: [...t.quantities, quantity('half', '')], physics: 'equation half = 0.5*x;' }
+            : t.id === 'desk' && reads !== ''
+              ? { ...t, quantities: [...t.quantities, quantity('seen', '')], physics: reads }
+              : t,
+        ),
+      };
+    };
+    const compiled: MakeCompiled = (program) => ({ create: () => createStep(program) });
+    const requirements = [{ ...newRequirement('r', 'R-1', ''), formula: 'ctrl.half < 2' }];
+    const project = inner({ requirements });
+    const [setup] = project.setups;
+    const found = (stage: StageText): readonly string[] => {
+      const { value, problems } = stagedRun(project, setup, new Map([['ctrl', stage]]), { compiledSteps: compiled });
+      if (!value) throw new Error(problems.map((p) => p.message).join('; '));
+      value.run.simulation.advance(Infinity);
+      const [f] = value.run.findings();
+      return [f.verdict, f.reason, String(value.run.recorder.take().columns.some((c) => c.name === 'ctrl.half'))];
+    };
+    expect(found('code').slice(0, 1)).toEqual(['holds']);
+    expect(found('code')[2]).toBe('true');
+    // compiled code leaves out what nobody needs
+    expect(found('host')).toEqual(['undecided', 'ctrl.half is not told by the steps of ctrl', 'false']);
+    // the end of a run may not rest on it
+    const ending = { ...setup, endWhen: 'ctrl.half > 0.1' };
+    const told = stagedRun(project, ending, new Map([['ctrl', 'host']]), { compiledSteps: compiled }).problems;
+    expect(told.map((p) => [p.place, p.message])).toEqual([
+      ['setup/s/stages/0/part', expect.stringContaining('ctrl.half is used in')],
+    ]);
+  });
   test('what cannot go in steps is told', () => {
     const project = loop();
     expect(told(project, project.setups[0], { ctlr: 'code' })).toBe('There is no part ctlr; did you mean ctrl?');
@@ -300,7 +339,7 @@ describe('a loop of a plant and a controller that works at ticks', () => {
 
 test('the capper does the same in all stages, its controller at the next tick', () => {
   const [setup] = tubeCapper.setups;
-  const runs = stages.map((stage) => runOf(tubeCapper, setup, { ctrl: stage }));
+  const runs = ownStages.map((stage) => runOf(tubeCapper, setup, { ctrl: stage }));
   const verdicts = runs.map(({ run }) => run.findings().map((f) => `${f.key} ${f.verdict}`));
   const loops = tubeCapper.requirements.find((r) => r.key === 'CAP-16')!;
   expect(loops.text).toContain('margin');

@@ -67,6 +67,8 @@ export interface PartInSteps {
   /** Its number among the parts. */
   readonly number: number;
   readonly program: StepProgram;
+  /** Quantities of the part that nobody works out in this run: its steps do without them, or keep them to themselves. */
+  readonly untold: ReadonlySet<number>;
   /** Begins, or goes on from where it was; `isKept`: what comes out of every step is kept, to be compared with other ways to go them. */
   create(options?: { readonly from?: StepState | undefined; readonly isKept?: boolean }): RunningPart;
 }
@@ -178,6 +180,7 @@ export function inSteps(
       board,
       number,
       program,
+      untold: untoldBy(model, name, number, program),
       create: (options) => stepped(model, name, number, made.create(), program, options),
     });
     rest = withoutPart(rest, name, number);
@@ -212,10 +215,7 @@ export const isGiven = ({ variables }: FlatModel, name: string, k: number): bool
 /** The model with the inside of a part taken out: what followed from it is set from outside, and held. */
 function withoutPart(model: FlatModel, name: string, number: number): FlatModel {
   const within = (part: string): boolean => part === name || part.startsWith(`${name}.`);
-  const isInput = (k: number): boolean => {
-    const { name: full, isInput: comesIn } = model.variables[k];
-    return comesIn && !full.slice(name.length + 1).includes('.');
-  };
+  const isInput = (k: number): boolean => isOwnInput(model, name, k);
   const isHeld = model.variables.map(
     (v, k) => v.name.startsWith(`${name}.`) && (v.kind === 'continuous' || v.kind === 'discrete') && !isInput(k),
   );
@@ -235,6 +235,26 @@ function withoutPart(model: FlatModel, name: string, number: number): FlatModel 
     assertions: model.assertions.filter((a) => !within(a.origin.part)),
     charts: model.charts.map((c) => (c.part === number ? silent(c) : c)),
   };
+}
+
+/** Own inputs of a part; they come from outside. */
+const isOwnInput = ({ variables }: FlatModel, name: string, k: number): boolean =>
+  variables[k].isInput && !variables[k].name.slice(name.length + 1).includes('.');
+
+function untoldBy(model: FlatModel, name: string, number: number, program: StepProgram): ReadonlySet<number> {
+  const told = new Set<number>([
+    ...program.slots.flatMap((s) =>
+      (s.role === 'part' || s.role === 'output') && s.size === 0 ? (model.indexOf.get(`${name}.${s.name}`) ?? []) : [],
+    ),
+    ...model.charts.flatMap((c) => (c.part === number ? c.active : [])),
+    model.parts[number].software?.stepTime ?? -1,
+  ]);
+  const found = new Set<number>();
+  model.variables.forEach((v, k) => {
+    const isWorkedOut = v.kind === 'continuous' || v.kind === 'discrete' || v.kind === 'assigned';
+    if (v.name.startsWith(`${name}.`) && isWorkedOut && !told.has(k) && !isOwnInput(model, name, k)) found.add(k);
+  });
+  return found;
 }
 
 /** A chart in its place that does nothing: charts are known by their numbers. */

@@ -4,7 +4,8 @@ import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
 import { namesOfRun } from '@/core/run/names-of-run';
-import { stages } from '@/core/stepcode/stage';
+import { boards } from '@/core/boards/board';
+import { ownStages, stageText, withStages, type StageText } from '@/core/stepcode/stage';
 import { stageWords } from '@/ui/stage-words';
 import { hasFixedStep, newChange, type Project, type Setup } from '@/core/project/project';
 import { problemsAt } from '@/store/derived';
@@ -153,6 +154,15 @@ function WhatRuns({ project, setup }: Props) {
   );
 }
 
+/** Stages a part can run in here; what a setup says that cannot is shown as it is. */
+function choicesOf(now: StageText): readonly (readonly [string, string])[] {
+  const all: (readonly [string, string])[] = [
+    ...ownStages.map((s) => [s, `${s}: ${stageWords[s]}`] as const),
+    ...boards.map((b) => [`board:${b.id}`, `${b.name}: ${b.note}`] as const),
+  ];
+  return all.some(([s]) => s === now) ? all : [...all, [now, now] as const];
+}
+
 /** In which stage each part that is software runs. */
 function SoftwareStages({ project, setup }: Props) {
   const { set, problemOf } = useSetupFields(setup);
@@ -168,15 +178,7 @@ function SoftwareStages({ project, setup }: Props) {
   const rows = [...parts, ...gone.map((s) => ({ name: s.part, every: '' }))];
   if (rows.length === 0) return null;
   const choose = (part: string, stage: string): Problem | undefined =>
-    set(
-      {
-        stages: [
-          ...setup.stages.filter((s) => s.part !== part),
-          ...(stage === 'designed' ? [] : [{ part, stage: stage as Setup['stages'][number]['stage'], board: '' }]),
-        ],
-      },
-      `Change how ${part} runs`,
-    );
+    set({ stages: withStages(setup, new Map([[part, stage as StageText]])).stages }, `Change how ${part} runs`);
   return (
     <>
       <h3 className="section-title">Software runs</h3>
@@ -186,9 +188,9 @@ function SoftwareStages({ project, setup }: Props) {
         return (
           <FieldRow key={name} label={name}>
             <CellSelect
-              value={setup.stages[k]?.stage ?? 'designed'}
+              value={k < 0 ? 'designed' : stageText(setup.stages[k])}
               label={`How ${name} runs`}
-              options={stages.map((s) => [s, `${s}: ${stageWords[s]}`] as const)}
+              options={choicesOf(k < 0 ? 'designed' : stageText(setup.stages[k]))}
               onCommit={(stage) => choose(name, stage)}
             />
             {setup.stages[k] && every !== '' && <div className="quiet">a step every {every.replace(/'/g, '')}</div>}

@@ -11,6 +11,7 @@ import { CellField } from '@/ui/cell-field';
 import { Choices } from '@/ui/choices';
 import { CodeSheet } from './code-sheet';
 import { StagesSheet } from './stages-sheet';
+import { TimesSheet } from './times-sheet';
 import './board.scss';
 
 /** Board: part types that are software as code, and how they do in other stages. */
@@ -43,13 +44,16 @@ export function BoardSheet() {
           choices={[
             { key: '', text: 'Code' },
             { key: 'stages', text: 'Stages' },
+            { key: 'times', text: 'Times' },
           ]}
-          chosen={sheet === 'stages' ? 'stages' : ''}
+          chosen={sheet === 'stages' || sheet === 'times' ? sheet : ''}
           onChoose={(key) => usePlace.getState().go({ sheet: key, item: '' })}
         />
       </div>
       {sheet === 'stages' ? (
         <StagesSheet key={type.id} project={project} type={type} part={part} />
+      ) : sheet === 'times' ? (
+        <TimesSheet type={type} part={part} />
       ) : (
         <CodeSheet key={type.id} project={project} type={type} />
       )}

@@ -144,8 +144,8 @@ test('the cell of a limit: the formula, or the word that was not understood', ()
   );
   const { rerender } = show(cell('CAP-01'));
   expect(screen.getByTestId('limit')).toHaveTextContent('always(spindle.speed <= 330 rpm)');
-  rerender(<DndContext>{cell('CAP-13')}</DndContext>);
-  expect(screen.getByTestId('not-understood')).toHaveTextContent('"controller" is not understood');
+  rerender(<DndContext>{cell('CAP-14')}</DndContext>);
+  expect(screen.getByTestId('not-understood')).toHaveTextContent('"panel" is not understood');
   rerender(<DndContext>{cell('CAP-15')}</DndContext>);
   expect(screen.getByText(/seen by J. Marek/)).toBeInTheDocument();
 });

@@ -132,6 +132,7 @@ const softwareItems = (type: PartType, at: { readonly part: string; readonly typ
         [
           ['Code', ''],
           ['Stages', 'stages'],
+          ['Times', 'times'],
         ] as const
       ).map(([name, sheet]) => ({
         id: `board:${at.part}:${at.type}:${sheet}`,

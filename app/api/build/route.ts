@@ -1,0 +1,44 @@
+import { boardNamed } from '@/core/boards/board';
+import { sourceOf, writeImage } from '@/core/boards/board-image';
+import { readProjectText } from '@/core/formats/project-file';
+import { stepProgramOf } from '@/core/stepcode/controller';
+import { buildFor } from '@/server/build-image';
+
+export const runtime = 'nodejs';
+export const dynamic = 'force-dynamic';
+
+const largest = 40_000_000;
+const answer = (status: number, body: object): Response => Response.json(body, { status });
+
+/**
+ * Builds an image: what comes is a project and which of its part types is wanted, never a source or a command. What is compiled is written
+ * here out of the model, in a fresh folder, with fixed arguments and a limit of time.
+ */
+export async function POST(request: Request): Promise<Response> {
+  const text = await request.text();
+  if (text.length > largest) return answer(413, { problem: 'The project is too large to be built here' });
+  let asked: { project?: unknown; type?: unknown; board?: unknown };
+  try {
+    asked = JSON.parse(text) as typeof asked;
+  } catch {
+    return answer(400, { problem: 'This is no question for an image' });
+  }
+  const board = typeof asked.board === 'string' ? boardNamed(asked.board) : undefined;
+  if (!board) return answer(400, { problem: 'There is no such board' });
+  const { value: project, problems } = readProjectText(JSON.stringify(asked.project));
+  const type = project?.types.find((t) => t.id === asked.type);
+  if (!project || !type) return answer(400, { problem: problems[0]?.message ?? 'There is no such part type' });
+  const { program, problems: refused } = stepProgramOf(project, type);
+  if (!program) return answer(422, { problem: refused[0]?.message ?? 'It cannot be put into code' });
+  const built = buildFor(program, board);
+  if (typeof built === 'string') return answer(422, { problem: built });
+  return answer(200, {
+    image: writeImage({
+      board: board.id,
+      source: sourceOf(program),
+      elf: built.elf,
+      layout: built.layout,
+      said: built.said,
+    }),
+  });
+}

@@ -1,0 +1,77 @@
+import { legalName } from '../stepcode/c-names';
+import type { MakeCompiled } from '../stepcode/stage';
+import type { StepProgram } from '../stepcode/step-program';
+import { writeC } from '../stepcode/write-c';
+import { boardNamed, boards } from './board';
+import { readElf } from './elf';
+import { functionsOf, misfits, stepOnBoard } from './step-on-board';
+import type { Layout } from './target';
+
+/** An image as it is handed on: with the text it was built from, so that it is never taken for one of another state. */
+export interface BoardImage {
+  /** Id of the board. */
+  readonly board: string;
+  readonly source: string;
+  readonly elf: Uint8Array;
+  readonly layout: Layout;
+  /** What the compiler said. */
+  readonly said: string;
+}
+
+/** The text an image is built from. */
+export function sourceOf(program: StepProgram): string {
+  const c = writeC(program);
+  return `${c.header}\n${c.source}`;
+}
+
+/** Whether two texts are the same program: comments and empty lines change nothing of what is built. */
+export const isSameSource = (a: string, b: string): boolean => bare(a) === bare(b);
+const bare = (source: string): string => source.replace(/\/\*.*?\*\//gs, '').replace(/\n\s*\n+/g, '\n');
+
+/** The board of a name; the first where there is none. */
+export const boardOrFirst = (name: string): ReturnType<typeof boardNamed> =>
+  name === '' ? boards[0] : boardNamed(name);
+
+/** Steps on boards out of images that are at hand. */
+export const fromImages =
+  (images: readonly BoardImage[]): MakeCompiled =>
+  (program, stage, name) => {
+    if (stage === 'host') return 'The stage host runs by the command: zelvar run --stage part=host';
+    const board = boardOrFirst(name);
+    if (!board) return `There is no board ${name}; there are ${boards.map((b) => b.id).join(', ')}`;
+    const source = sourceOf(program);
+    const image = images.find((i) => i.board === board.id && isSameSource(i.source, source));
+    if (!image) return `There is no image of ${legalName(program.name)}, as it is now, for ${board.name}`;
+    const elf = readElf(image.elf);
+    if (typeof elf === 'string') return elf;
+    const [wrong] = misfits(elf, board);
+    return wrong ?? stepOnBoard(program, { image: elf, layout: image.layout, functions: functionsOf(source) }, board);
+  };
+
+/** As text that can be sent and kept. */
+export interface WrittenImage extends Omit<BoardImage, 'elf'> {
+  readonly elf: string;
+}
+export const writeImage = (image: BoardImage): WrittenImage => ({ ...image, elf: toBase64(image.elf) });
+export function readImage(data: unknown): BoardImage | undefined {
+  const { board, source, elf, layout, said } = (data ?? {}) as Partial<Record<keyof BoardImage, unknown>>;
+  const isPlace = (x: unknown): boolean =>
+    ['slot', 'offset', 'size'].every((k) => Number.isInteger((x as Record<string, unknown> | null)?.[k]));
+  if (typeof board !== 'string' || typeof source !== 'string' || typeof elf !== 'string') return undefined;
+  if (!Array.isArray(layout) || !layout.every(isPlace)) return undefined;
+  const bytes = fromBase64(elf);
+  return bytes && { board, source, elf: bytes, layout: layout as Layout, said: typeof said === 'string' ? said : '' };
+}
+
+const toBase64 = (bytes: Uint8Array): string => {
+  let text = '';
+  for (let k = 0; k < bytes.length; k += 8192) text += String.fromCharCode(...bytes.subarray(k, k + 8192));
+  return btoa(text);
+};
+function fromBase64(text: string): Uint8Array | undefined {
+  try {
+    return Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
+  } catch {
+    return undefined;
+  }
+}

@@ -1,0 +1,78 @@
+import { boards } from '@/core/boards/board';
+import { boardOrFirst, isSameSource, readImage, type BoardImage } from '@/core/boards/board-image';
+import { namesOfRun } from '@/core/run/names-of-run';
+import type { PartType, Project, Setup } from '@/core/project/project';
+import { codeOf } from './checking';
+
+/** Images for boards: shipped ones where they are of this very code, otherwise built by the server that serves this page. */
+
+const known: BoardImage[] = [];
+const mostKept = 12;
+
+/** Images a setup needs, or why one is not there. */
+export async function imagesFor(project: Project, setup: Setup): Promise<readonly BoardImage[] | string> {
+  const typeNames = new Map(
+    namesOfRun(project, setup.root || project.root).flatMap((n) =>
+      n.kind === 'part' ? [[n.name, n.detail] as const] : [],
+    ),
+  );
+  const found: BoardImage[] = [];
+  for (const { part, stage, board: name } of setup.stages) {
+    if (stage !== 'board') continue;
+    const type = project.types.find((t) => t.name === typeNames.get(part));
+    // what is wrong with the part itself is told where the run is made
+    if (!type) continue;
+    const image = await imageOf(project, type, name);
+    if (typeof image === 'string') return image;
+    if (image) found.push(image);
+  }
+  return found;
+}
+
+/** The image of a part type for a board; undefined where there is no code of it. */
+export async function imageOf(
+  project: Project,
+  type: PartType,
+  name: string,
+): Promise<BoardImage | string | undefined> {
+  const board = boardOrFirst(name);
+  if (!board) return `There is no board ${name}; there are ${boards.map((b) => b.id).join(', ')}`;
+  const code = await codeOf(type.id);
+  const [header, source] = code?.files ?? [];
+  if (!header || !source) return undefined;
+  const text = `${header[1]}\n${source[1]}`;
+  const isIt = (image: BoardImage): boolean => image.board === board.id && isSameSource(image.source, text);
+  const there = known.find(isIt) ?? (await shipped(`${source[0].replace(/\.c$/, '')}-${board.id}`));
+  if (there && isIt(there)) return keep(there);
+  try {
+    const reply = await fetch('/api/build', {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ project, type: type.id, board: board.id }),
+    });
+    const said = (await reply.json()) as { problem?: string; image?: unknown };
+    const image = readImage(said.image);
+    return image ? keep(image) : (said.problem ?? 'The image could not be built');
+  } catch {
+    return `${board.name} is not available: the server that builds images does not answer`;
+  }
+}
+
+function keep(image: BoardImage): BoardImage {
+  if (!known.includes(image)) known.push(image);
+  if (known.length > mostKept) known.shift();
+  return image;
+}
+
+const asked = new Map<string, Promise<BoardImage | undefined>>();
+function shipped(name: string): Promise<BoardImage | undefined> {
+  let found = asked.get(name);
+  if (!found)
+    asked.set(
+      name,
+      (found = fetch(`/images/${encodeURIComponent(name)}.json`)
+        .then(async (r) => (r.ok ? readImage(await r.json()) : undefined))
+        .catch(() => undefined)),
+    );
+  return found;
+}
