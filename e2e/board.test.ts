@@ -187,6 +187,71 @@ test('stages are compared, and a setup runs its software as code', async () => {
   );
 });
 
+/** Runs with ctrl as chosen on the bench. */
+const runOn = async (stage: string): Promise<void> => {
+  await area('Bench');
+  const select = await page.waitForSelector('[aria-label="How ctrl runs"]');
+  await select!.select(stage);
+  await startRun(() => clickText('.ribbon-bar button', 'Run'));
+  await until(runStatus, (t) => t.includes('finished') && t.includes('ctrl: board'), `it has run on ${stage}`);
+};
+const verdictOf = (key: string): Promise<string> =>
+  page.$$eval(
+    '.verdict-lane, .ribbon *',
+    (all, k) =>
+      (all as HTMLElement[]).map((e) => e.innerText).find((t) => t?.startsWith(k) && /holds|fails|undecided/.test(t)) ??
+      '',
+    key,
+  );
+
+test('on a board the time of its steps is measured, and decides', async () => {
+  await runOn('board:larch8');
+  await until(
+    () => verdictOf('CAP-13'),
+    (t) => /^CAP-13\s+fails by 0\.106 ms/.test(t),
+    'it is too slow on the small board',
+  );
+  await page.evaluate(() => void (location.hash = '#/board/ctrl///times'));
+  await until(
+    () => text('[data-testid="step-times"]'),
+    (t) => t.includes('On Larch 8 the longest step of ctrl took 506'),
+    'times are told',
+  );
+  const rows = await page.$$eval('[data-testid="step-functions"] tbody tr', (all) =>
+    all.map((r) => (r as HTMLElement).innerText.split(/\s+/)),
+  );
+  expect(rows[0].slice(0, 2)).toEqual(['CapperControl_step', '2001']);
+  await click('[data-testid="slowest-step"]');
+  await until(
+    () => text('[data-testid="clock"]'),
+    (t) => /1\.3\d+ s/.test(t),
+    'the cursor is at the longest step',
+  );
+  await runOn('board:larch32');
+  await until(
+    () => text('.ribbon-bar'),
+    (t) => t.includes('12 hold') && t.includes('0 fail'),
+    'it holds on the large one',
+  );
+  // back in time and on again: the chip is put where it was
+  await clickText('.rail button', 'Board');
+});
+
+test('another code is built by the server, or the board says what is missing', async () => {
+  await area('Board');
+  await fill('Time between steps of CapperControl', "0.0005 's'");
+  await area('Bench');
+  await (await page.waitForSelector('[aria-label="How ctrl runs"]'))!.select('board:larch8');
+  await clickText('.ribbon-bar button', 'Run');
+  const told = await until(
+    async () => `${await runStatus().catch(() => '')} ${await text('.notice').catch(() => '')}`,
+    (t) => t.includes('finished') || t.includes('not available'),
+    'it runs, or says why it does not',
+  );
+  if (told.includes('not available')) expect(told).toContain('install gcc-avr avr-libc');
+  else expect(told).toContain('ctrl: board');
+});
+
 test('stages can be stopped', async () => {
   await area('Board');
   await clickText('.board-head button', 'Stages');

@@ -76,11 +76,6 @@ async function main(): Promise<void> {
     await page.click('[data-testid="run-sequence"]');
     await wait(2500);
     await shot('sequence');
-    await go('#/product///link%2Fl-cap-torque-ctrl-torque/inside');
-    await wait(800);
-    await page.click('.type-tray .btn[aria-pressed]');
-    await wait(700);
-    await shot('inside');
     await run(page, 'u-careful');
     await go('#/needs////matrix');
     await shot('matrix');
@@ -103,6 +98,10 @@ async function main(): Promise<void> {
     await page.mouse.click(axis.x + (axis.width * 40) / 60, axis.y + 90);
     await wait(600);
     await shot('learning');
+    await go('#/board/ctrl//chart%2Fc-mode%2Fstate%2Fs-press');
+    await page.waitForSelector('.cm-lit-line');
+    await wait(600);
+    await shot('board');
     await page.evaluate(() => localStorage.removeItem('zelvar-last-project'));
     await page.goto(`${server.url}/?open=heated-block`);
     await page.waitForSelector('.ribbon');

@@ -1,5 +1,5 @@
 // Installs what is missing: packages, and for browser tests Debian's Chromium. Nothing else is needed by hand.
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { existsSync, readFileSync, statSync } from 'node:fs';
 
 const run = (command, args) => {
@@ -47,6 +47,41 @@ export function ensureChromium() {
     console.error('Chromium could not be installed; install it (Debian: apt-get install chromium) and try again.');
     process.exit(1);
   }
+}
+
+/**
+ * Compilers for the boards: begun beside other work, as they are large. Without them their tests are left out, and say so. Resolves to whether
+ * they are there.
+ */
+export function ensureCompilers() {
+  const wanted = {
+    'avr-gcc': ['gcc-avr', 'avr-libc'],
+    'arm-none-eabi-gcc': ['gcc-arm-none-eabi', 'libnewlib-arm-none-eabi'],
+  };
+  const missing = Object.entries(wanted).flatMap(([command, packages]) =>
+    existsSync(`/usr/bin/${command}`) ? [] : packages,
+  );
+  if (missing.length === 0) return Promise.resolve(true);
+  if (process.getuid?.() !== 0) {
+    console.error(`Left out for want of compilers: the boards (Debian: apt-get install ${missing.join(' ')}).`);
+    return Promise.resolve(false);
+  }
+  console.error(`Installing ${missing.join(', ')} ...`);
+  return new Promise((resolve) => {
+    const install = `apt-get update -q && apt-get install -y -q --no-install-recommends ${missing.join(' ')}`;
+    const child = spawn('sh', ['-c', install], {
+      stdio: ['ignore', 'ignore', 'pipe'],
+      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
+    });
+    let said = '';
+    child.stderr.on('data', (d) => (said += d));
+    child.on('error', () => resolve(false));
+    child.on('close', (status) => {
+      if (status !== 0)
+        console.error(`Left out: the boards, as their compilers could not be installed. ${said.trim()}`);
+      resolve(status === 0);
+    });
+  });
 }
 
 /** Builds the application unless a build of these very sources is there. */

@@ -3,11 +3,14 @@ import { spawn } from 'node:child_process';
 import { readFileSync, rmSync } from 'node:fs';
 import { setPriority, tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { ensureBuild, ensureChromium, ensurePackages } from './ensure.mjs';
+import { ensureBuild, ensureChromium, ensureCompilers, ensurePackages } from './ensure.mjs';
 
 process.env.NEXT_TELEMETRY_DISABLED = '1';
 ensurePackages();
 ensureChromium();
+// types are looked at below
+process.env.ZELVAR_TYPES_CHECKED = '1';
+const compilers = ensureCompilers();
 ensureBuild();
 
 let passed = 0;
@@ -70,6 +73,7 @@ const run = (title, projects, more) =>
       resolve();
     });
   });
+await compilers;
 // a browser waits most of the time for what it shows: unit tests take what it leaves, and never what it needs
 await Promise.all([
   run('unit tests', ['core', 'interface'], ['--maxWorkers=100%']),

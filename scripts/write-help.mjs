@@ -4,7 +4,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { marked } from 'marked';
 
 const target = 'ui/help/help-texts.ts';
-const docs = ['language', 'physics', 'control', 'state-charts', 'procedures', 'sequences', 'requirements'];
+const docs = ['language', 'physics', 'control', 'state-charts', 'procedures', 'sequences', 'requirements', 'code-and-boards'];
 
 /** Where something stands in the code is of no use to those who write a model. */
 const withoutCode = (text) =>
@@ -15,7 +15,7 @@ const withoutCode = (text) =>
     .replace(/ \(`core\/[^`]*`\)/g, '');
 
 /** For those who work on the application. */
-const leftOut = new Set(['How it is proved']);
+const leftOut = new Set(['How it is proved', 'Tests', 'One list of steps']);
 
 /** Links to other pages lead nowhere inside the application: they are named by their headings. */
 const withoutLinks = (text) =>

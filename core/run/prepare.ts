@@ -6,12 +6,10 @@ import { typeById, runsProduct } from '../project/project';
 import { analyse } from '../analysis/analyse';
 import { takesValues } from '../analysis/takes-values';
 import { flatten, type FlattenResult, type Observation } from '../flatten/flatten';
-import { statementsOf } from '../flatten/chart-sends';
-import { walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import { projectLibrary, readChanges } from '../flatten/from-project';
 import type { Program } from '../program/program';
-import { inSteps, stagesIn, type MakeCompiled, type PartInSteps } from '../stepcode/stage';
+import type { MakeCompiled, PartInSteps } from '../stepcode/stage';
 import { compile } from '../simulate/compile';
 import type { SimulationOptions } from '../simulate/simulation';
 import type { Finding, RequirementFinding } from '../verdicts/finding';
@@ -23,6 +21,7 @@ import { checkParticipants, prepareSequences, sequencesOf, type PreparedSequence
 import { isFixedChange, fixedProblems, readFixedValues, readSetupTexts, readSetupValues } from './assemble';
 import type { ClassLibrary } from '../flatten/library';
 import { standingOf } from './standing';
+import { asSeen, stageProblems, unknownIn, unknownWith, withoutObserverErrors, withSteps } from './with-steps';
 import type { LoopTerm } from '../requirements/loop-terms';
 import { constantFinding, monitorOf, watchedRequirements, type Watch } from './watch';
 
@@ -91,7 +90,11 @@ export function prepareRun(
   const { flat } = made;
   const { model } = flat;
   const values = readSetupValues(setup, flat);
-  const { steps, compiled, problems: stageProblems } = withSteps(project, setup, made, values, compiledSteps);
+  const {
+    steps,
+    compiled,
+    problems: stageProblems,
+  } = withSteps(project, setup, { ...made, model }, values, compiledSteps);
   setupProblems.push(...values.problems, ...stageProblems);
   const options: SimulationOptions = {
     stop: setup.stop,
@@ -148,83 +151,6 @@ export function prepareRun(
   };
 }
 
-/** What is measured in a run can be seen in it, and what nobody works out cannot. */
-function asSeen(model: FlatModel, steps: readonly PartInSteps[]): FlatModel {
-  if (steps.length === 0) return model;
-  const measured = new Set(
-    steps.flatMap((s) => (s.stage === 'board' ? (model.parts[s.number].software?.stepTime ?? []) : [])),
-  );
-  const variables = model.variables.map((v, k) =>
-    measured.has(k) ? { ...v, hidden: false } : steps.some((s) => s.untold.has(k)) ? { ...v, hidden: true } : v,
-  );
-  return { ...model, variables };
-}
-
-/** Quantities that are not known in a run with these stages, and why. */
-function unknownWith(model: FlatModel, steps: readonly PartInSteps[]): ReadonlyMap<number, string> {
-  const found = new Map<number, string>();
-  for (const { name, software } of model.parts)
-    if (software && !steps.some((s) => s.name === name && s.stage === 'board'))
-      found.set(software.stepTime, `How long a step of ${name} takes is known where it runs on a board`);
-  for (const { name, untold } of steps)
-    for (const k of untold) found.set(k, `${model.variables[k].name} is not told by the steps of ${name}`);
-  return found;
-}
-
-/** Why something that is watched is not known; empty where all of it is. */
-function unknownIn(
-  { observers }: Watch,
-  { model, observed }: FlattenResult,
-  unknown: ReadonlyMap<number, string>,
-): string {
-  if (unknown.size === 0) return '';
-  const open = observers.flatMap((o) => observed.get(o.name)?.index ?? []);
-  const seen = new Set<number>();
-  const formulas = new Map(
-    model.equations.flatMap((e) => (e.left.op === 'var' ? [[e.left.index, e.right] as const] : [])),
-  );
-  for (let k = open.pop(); k !== undefined; k = open.pop()) {
-    if (seen.has(k)) continue;
-    seen.add(k);
-    const why = unknown.get(k);
-    if (why !== undefined) return why;
-    // what is watched stands for a formula of its own
-    const formula = model.variables[k].hidden ? formulas.get(k) : undefined;
-    if (formula)
-      walk(formula, (x) => {
-        if (x.op === 'var' || x.op === 'pre') open.push(x.index);
-      });
-  }
-  return '';
-}
-
-/** Who rests on what the steps of a part do not tell. */
-function readersOf(
-  rest: FlatModel,
-  steps: readonly PartInSteps[],
-): readonly { readonly part: string; readonly message: string }[] {
-  const found = new Map<number, { readonly part: string; readonly message: string }>();
-  const look = (e: FlatExpr, by: string): void =>
-    walk(e, (x) => {
-      if (x.op !== 'var' && x.op !== 'pre') return;
-      const part = steps.find((s) => s.untold.has(x.index));
-      if (!part || found.has(x.index)) return;
-      const name = rest.variables[x.index].name;
-      found.set(x.index, {
-        part: part.name,
-        message: `${name} is used in "${by}", but the steps of ${part.name} do not tell it: make it an output of ${part.name}`,
-      });
-    });
-  for (const { left, right, origin } of rest.equations) {
-    // a requirement that cannot be judged keeps nothing from running
-    if (origin.place.startsWith('requirement/')) continue;
-    look(left, origin.text);
-    look(right, origin.text);
-  }
-  for (const s of statementsOf(rest.charts)) if (s.kind === 'assign') look(s.value, s.origin.text);
-  return [...found.values()];
-}
-
 /** Changed values of what follows from the equations: there they are only where a search for it begins. */
 const ignoredChanges = (setup: Setup, { solvable: { model, aliases, states } }: Program): Problem[] =>
   setup.changes.flatMap((c): Problem[] => {
@@ -258,48 +184,6 @@ function makeModel(setup: Setup, make: (changes: ReturnType<typeof readChanges>[
     flat: changedFlat,
     compiled: compile(withoutObserverErrors(changedFlat.model)),
     given: new Map<number, number>(),
-  };
-}
-
-/** Stages of parts that are not there. */
-const stageProblems = (setup: Setup, model: FlatModel): Problem[] =>
-  setup.stages.flatMap(({ part }, k) =>
-    model.parts.some((p) => p.name === part && part !== '')
-      ? []
-      : [
-          {
-            ...problem('error', 'unknown-name', `There is no part ${part}`),
-            place: `setup/${setup.id}/stages/${k}/part`,
-          },
-        ],
-  );
-
-/** Parts that a setup runs in steps are taken out of the model, and the program is that of the rest. */
-function withSteps(
-  project: Project,
-  setup: Setup,
-  { flat: { model }, compiled, given }: ReturnType<typeof makeModel>,
-  values: ReturnType<typeof readSetupValues>,
-  compiledSteps: MakeCompiled | undefined,
-) {
-  const whole = { steps: [], compiled, problems: [] };
-  if (setup.stages.length === 0 || !compiled.program || hasErrors(compiled.problems)) return whole;
-  const asked = { ...values, values: new Map([...values.values, ...given]) };
-  const found = inSteps(project, model, stagesIn(setup), asked, compiledSteps);
-  const at = (part: string, p: Problem): Problem => ({
-    ...p,
-    place: p.place || `setup/${setup.id}/stages/${setup.stages.findIndex((s) => s.part === part)}/part`,
-  });
-  const problems = found.problems.map(({ part, ...p }) => at(part, p));
-  if (found.parts.length === 0 || problems.length > 0) return { ...whole, problems };
-  const readers = readersOf(found.model, found.parts);
-  if (readers.length > 0)
-    return { ...whole, problems: readers.map(({ part, message }) => at(part, problem('error', 'stage', message))) };
-  const rest = compile(withoutObserverErrors(found.model));
-  return {
-    steps: found.parts,
-    problems,
-    compiled: { ...rest, problems: [...new Set([...compiled.problems, ...rest.problems])] },
   };
 }
 
@@ -430,12 +314,6 @@ const unknownLoops = (watch: Watch, { model }: FlattenResult): Problem[] =>
       ];
     }),
   );
-
-/** A requirement that cannot be read does not keep the product from running. */
-const withoutObserverErrors = (model: FlatModel): FlatModel => ({
-  ...model,
-  problems: model.problems.filter((p) => !p.place?.startsWith('requirement/')),
-});
 
 /** A setup of another part type: that type is read for it. */
 function checkSetup(project: Project, library: ClassLibrary, setup: Setup): Problem[] {

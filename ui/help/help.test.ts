@@ -14,6 +14,7 @@ test('every page has sections, and none speaks of the code', () => {
     'procedures',
     'sequences',
     'requirements',
+    'code-and-boards',
   ]);
   for (const s of helpSections) {
     expect(s.title).not.toBe('');

@@ -1,0 +1,142 @@
+import { hasErrors, problem, type Problem } from '../language/diagnostics';
+import { statementsOf } from '../flatten/chart-sends';
+import { walk, type FlatExpr } from '../flatten/flat-expression';
+import type { FlatModel } from '../flatten/flat-model';
+import type { FlattenResult } from '../flatten/flatten';
+import type { Project, Setup } from '../project/project';
+import { compile } from '../simulate/compile';
+import type { SimulationOptions } from '../simulate/simulation';
+import { inSteps, stagesIn, type MakeCompiled, type PartInSteps } from '../stepcode/stage';
+import type { Watch } from './watch';
+
+/** A model with its program, and values it is given as data of the run. */
+export interface MadeModel {
+  readonly model: FlatModel;
+  readonly compiled: ReturnType<typeof compile>;
+  readonly given: ReadonlyMap<number, number>;
+}
+
+/** A requirement that cannot be read does not keep the product from running. */
+export const withoutObserverErrors = (model: FlatModel): FlatModel => ({
+  ...model,
+  problems: model.problems.filter((p) => !p.place?.startsWith('requirement/')),
+});
+
+/** Stages of parts that are not there. */
+export const stageProblems = (setup: Setup, model: FlatModel): Problem[] =>
+  setup.stages.flatMap(({ part }, k) =>
+    model.parts.some((p) => p.name === part && part !== '')
+      ? []
+      : [
+          {
+            ...problem('error', 'unknown-name', `There is no part ${part}`),
+            place: `setup/${setup.id}/stages/${k}/part`,
+          },
+        ],
+  );
+
+/** Parts that a setup runs in steps are taken out of the model, and the program is that of the rest. */
+export function withSteps(
+  project: Project,
+  setup: Setup,
+  { model, compiled, given }: MadeModel,
+  values: Pick<SimulationOptions, 'startIn' | 'stimulus' | 'values'>,
+  compiledSteps: MakeCompiled | undefined,
+) {
+  const whole = { steps: [], compiled, problems: [] };
+  if (setup.stages.length === 0 || !compiled.program || hasErrors(compiled.problems)) return whole;
+  const asked = { ...values, values: new Map([...(values.values ?? []), ...given]) };
+  const found = inSteps(project, model, stagesIn(setup), asked, compiledSteps);
+  const at = (part: string, p: Problem): Problem => ({
+    ...p,
+    place: p.place || `setup/${setup.id}/stages/${setup.stages.findIndex((s) => s.part === part)}/part`,
+  });
+  const problems = found.problems.map(({ part, ...p }) => at(part, p));
+  if (found.parts.length === 0 || problems.length > 0) return { ...whole, problems };
+  const readers = readersOf(found.model, found.parts);
+  if (readers.length > 0)
+    return { ...whole, problems: readers.map(({ part, message }) => at(part, problem('error', 'stage', message))) };
+  const rest = compile(withoutObserverErrors(found.model));
+  return {
+    steps: found.parts,
+    problems,
+    compiled: { ...rest, problems: [...new Set([...compiled.problems, ...rest.problems])] },
+  };
+}
+
+/** What is measured in a run can be seen in it, and what nobody works out cannot. */
+export function asSeen(model: FlatModel, steps: readonly PartInSteps[]): FlatModel {
+  if (steps.length === 0) return model;
+  const measured = new Set(
+    steps.flatMap((s) => (s.stage === 'board' ? (model.parts[s.number].software?.stepTime ?? []) : [])),
+  );
+  const variables = model.variables.map((v, k) =>
+    measured.has(k) ? { ...v, hidden: false } : steps.some((s) => s.untold.has(k)) ? { ...v, hidden: true } : v,
+  );
+  return { ...model, variables };
+}
+
+/** Quantities that are not known in a run with these stages, and why. */
+export function unknownWith(model: FlatModel, steps: readonly PartInSteps[]): ReadonlyMap<number, string> {
+  const found = new Map<number, string>();
+  for (const { name, software } of model.parts)
+    if (software && !steps.some((s) => s.name === name && s.stage === 'board'))
+      found.set(software.stepTime, `How long a step of ${name} takes is known where it runs on a board`);
+  for (const { name, untold } of steps)
+    for (const k of untold) found.set(k, `${model.variables[k].name} is not told by the steps of ${name}`);
+  return found;
+}
+
+/** Why something that is watched is not known; empty where all of it is. */
+export function unknownIn(
+  { observers }: Watch,
+  { model, observed }: FlattenResult,
+  unknown: ReadonlyMap<number, string>,
+): string {
+  if (unknown.size === 0) return '';
+  const open = observers.flatMap((o) => observed.get(o.name)?.index ?? []);
+  const seen = new Set<number>();
+  const formulas = new Map(
+    model.equations.flatMap((e) => (e.left.op === 'var' ? [[e.left.index, e.right] as const] : [])),
+  );
+  for (let k = open.pop(); k !== undefined; k = open.pop()) {
+    if (seen.has(k)) continue;
+    seen.add(k);
+    const why = unknown.get(k);
+    if (why !== undefined) return why;
+    // what is watched stands for a formula of its own
+    const formula = model.variables[k].hidden ? formulas.get(k) : undefined;
+    if (formula)
+      walk(formula, (x) => {
+        if (x.op === 'var' || x.op === 'pre') open.push(x.index);
+      });
+  }
+  return '';
+}
+
+/** Who rests on what the steps of a part do not tell. */
+function readersOf(
+  rest: FlatModel,
+  steps: readonly PartInSteps[],
+): readonly { readonly part: string; readonly message: string }[] {
+  const found = new Map<number, { readonly part: string; readonly message: string }>();
+  const look = (e: FlatExpr, by: string): void =>
+    walk(e, (x) => {
+      if (x.op !== 'var' && x.op !== 'pre') return;
+      const part = steps.find((s) => s.untold.has(x.index));
+      if (!part || found.has(x.index)) return;
+      const name = rest.variables[x.index].name;
+      found.set(x.index, {
+        part: part.name,
+        message: `${name} is used in "${by}", but the steps of ${part.name} do not tell it: make it an output of ${part.name}`,
+      });
+    });
+  for (const { left, right, origin } of rest.equations) {
+    // a requirement that cannot be judged keeps nothing from running
+    if (origin.place.startsWith('requirement/')) continue;
+    look(left, origin.text);
+    look(right, origin.text);
+  }
+  for (const s of statementsOf(rest.charts)) if (s.kind === 'assign') look(s.value, s.origin.text);
+  return [...found.values()];
+}
