@@ -4,7 +4,16 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { marked } from 'marked';
 
 const target = 'ui/help/help-texts.ts';
-const docs = ['language', 'physics', 'control', 'state-charts', 'procedures', 'sequences', 'requirements', 'code-and-boards'];
+const docs = [
+  'language',
+  'physics',
+  'control',
+  'state-charts',
+  'procedures',
+  'sequences',
+  'requirements',
+  'code-and-boards',
+];
 
 /** Where something stands in the code is of no use to those who write a model. */
 const withoutCode = (text) =>
