@@ -1,6 +1,8 @@
+import { strToU8, zipSync } from 'fflate';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { readProjectFile } from '../core/formats/project-file';
+import { legalName } from '../core/stepcode/c-names';
 import { writeC } from '../core/stepcode/write-c';
 import { sourcesOf } from '../core/stepcode/write-sources';
 import { stopWith, typeNamed } from './model-text';
@@ -11,6 +13,7 @@ export interface CodeArguments {
   readonly type: string;
   readonly out: string;
   readonly every?: number;
+  readonly fmu?: boolean;
   readonly json?: boolean;
 }
 
@@ -29,14 +32,22 @@ export function code(file: string, options: CodeArguments): number {
     stopWith(problems, projectTexts(project), options.json);
     return 1;
   }
+  const unit = `${legalName(value.program.name)}.fmu`;
   try {
     mkdirSync(options.out, { recursive: true });
     for (const [name, text] of value.files) writeFileSync(join(options.out, name), text);
+    if (options.fmu)
+      writeFileSync(
+        join(options.out, unit),
+        zipSync(Object.fromEntries([...value.unit].map(([path, text]) => [path, strToU8(text)])), {
+          mtime: new Date(2026, 0, 1),
+        }),
+      );
   } catch (error) {
     complain(`zelvar: ${options.out} cannot be written: ${error instanceof Error ? error.message : String(error)}`);
     return 2;
   }
-  const files = [...value.files.keys()];
+  const files = [...value.files.keys(), ...(options.fmu ? [unit] : [])];
   if (!options.json) {
     for (const name of files) print(join(options.out, name));
     return 0;

@@ -169,6 +169,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .requiredOption('--type <name>', 'part type')
     .requiredOption('--out <folder>', 'where the sources are written')
     .option('--every <seconds>', 'seconds from step to step; without it those of its fastest sheet', positive)
+    .option('--fmu', 'write it as a unit for co-simulation (FMI 3.0, as sources) too')
     .option('--json', 'print as JSON: files, inputs, outputs, parameters, problems')
     .action((file: string, options: CodeArguments) => {
       code = writeCode(file, options);

@@ -1,3 +1,4 @@
+import { unzipSync } from 'fflate';
 import { spawnSync } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -70,6 +71,21 @@ isThere('code: the build file builds it, and the test program steps it', () => {
   expect([rows[0][mode], rows[49][mode], rows[50][mode], rows[149][mode], rows[150][mode]]).toEqual([1, 1, 2, 2, 3]);
   // it says once that it is ready
   expect(rows.map((r) => r[7]).reduce((a, b) => a + b)).toBe(1);
+});
+test('code: a unit for co-simulation, where it is asked for', () => {
+  const out = join(folder, 'unit');
+  const done = zelvar('code', capper, '--type', 'CapperControl', '--out', out, '--fmu', '--json');
+  expect(done.status).toBe(0);
+  expect((JSON.parse(done.stdout) as { files: string[] }).files).toContain('CapperControl.fmu');
+  const parts = unzipSync(readFileSync(join(out, 'CapperControl.fmu')));
+  expect(Object.keys(parts).sort()).toEqual([
+    'modelDescription.xml',
+    'sources/CapperControl.c',
+    'sources/CapperControl.h',
+    'sources/CapperControl_fmi.c',
+    'sources/buildDescription.xml',
+    'sources/fmi3.h',
+  ]);
 });
 test('build: an image with its sizes, and what is no board', () => {
   const out = join(folder, 'image');

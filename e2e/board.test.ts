@@ -82,6 +82,15 @@ test('what is handed out is remembered, and what changed since is marked', async
     'Makefile',
   ]);
   expect(strFromU8(parts['CapperControl.c'])).toContain('one step every 0.001 s');
+  await click('[data-testid="download-unit"]');
+  const fmu = join(files, 'CapperControl.fmu');
+  await until(async () => existsSync(fmu), Boolean, 'the unit for co-simulation is handed out');
+  const unit = await until(
+    async () => unzipSync(readFileSync(fmu)),
+    (p) => Object.keys(p).length > 0,
+    'it can be unpacked',
+  );
+  expect(strFromU8(unit['modelDescription.xml'])).toContain('fixedInternalStepSize="0.001"');
   await until(
     () => text('[data-testid="code-changes"]'),
     (t) => t.startsWith('As handed out'),

@@ -80,6 +80,7 @@ export function createEngine(
       return {
         period: value?.program.period ?? 0,
         files: [...(value?.files ?? [])],
+        unit: [...(value?.unit ?? [])],
         lines: value?.map ?? [],
         problems,
       };

@@ -145,6 +145,8 @@ export interface CodeOfType {
   readonly period: number;
   /** Name and text of each. */
   readonly files: readonly (readonly [string, string])[];
+  /** The same as a unit for co-simulation. */
+  readonly unit: readonly (readonly [string, string])[];
   readonly lines: readonly SourceLine[];
   readonly problems: readonly Problem[];
 }

@@ -232,12 +232,18 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
   for (const message of c.sends)
     outgoing.set(
       message,
-      b.slot({ name: message, role: 'output', type: 'i32', note: 'how often it is sent in this step' }),
+      b.slot({ name: message, role: 'output', type: 'i32', note: 'how often it is sent in this step', is: 'messages' }),
     );
   const counterOf = (message: string): number => {
     const known = outgoing.get(message);
     if (known !== undefined) return known;
-    const slot = b.slot({ name: message, role: 'output', type: 'i32', note: 'how often it is sent in this step' });
+    const slot = b.slot({
+      name: message,
+      role: 'output',
+      type: 'i32',
+      note: 'how often it is sent in this step',
+      is: 'messages',
+    });
     outgoing.set(message, slot);
     return slot;
   };

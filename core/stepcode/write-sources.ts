@@ -4,6 +4,7 @@ import { legalName } from './c-names';
 import { stepProgramOf } from './controller';
 import type { StepProgram } from './step-program';
 import { writeC, type SourceLine } from './write-c';
+import { writeFmi } from './write-fmi';
 import { writeHarness } from './write-harness';
 
 /** Everything that is written for a controller, by file name. */
@@ -11,6 +12,8 @@ export interface Sources {
   readonly program: StepProgram;
   readonly files: ReadonlyMap<string, string>;
   readonly map: readonly SourceLine[];
+  /** The same as a unit for co-simulation, by path in its archive. */
+  readonly unit: ReadonlyMap<string, string>;
 }
 
 export function sourcesOf(
@@ -30,6 +33,7 @@ export function sourcesOf(
     value: {
       program,
       map: c.map,
+      unit: writeFmi(program, c).files,
       files: new Map([
         [`${own}.h`, c.header],
         [`${own}.c`, c.source],

@@ -48,9 +48,12 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
       </div>
     );
   if (code.files.length === 0) return <Refused code={code} type={type} />;
+  const zipped = (files: CodeOfType['files']): BlobPart =>
+    zipSync(Object.fromEntries(files.map(([name, t]) => [name, strToU8(t)])), {
+      mtime: new Date(2026, 0, 1),
+    }) as BlobPart;
   const handOut = (): void => {
-    const files = Object.fromEntries(code.files.map(([name, t]) => [name, strToU8(t)]));
-    download(`${type.name}.zip`, 'application/zip', zipSync(files, { mtime: new Date(2026, 0, 1) }) as BlobPart);
+    download(`${type.name}.zip`, 'application/zip', zipped(code.files));
     write(code);
   };
   return (
@@ -68,6 +71,14 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
           <WhatChanged written={written} changed={changed} look={(line) => setLook({ line })} />
           <Button size="sm" onClick={handOut} data-testid="download-code">
             <Download size={13} aria-hidden /> Sources
+          </Button>
+          <Button
+            size="sm"
+            title="A unit for co-simulation after FMI 3.0, as sources"
+            onClick={() => download(`${type.name}.fmu`, 'application/zip', zipped(code.unit))}
+            data-testid="download-unit"
+          >
+            <Download size={13} aria-hidden /> FMI unit
           </Button>
         </div>
         <Chosen element={chosen} lines={lit} project={project} />
@@ -94,7 +105,7 @@ function useCode(project: Project, type: PartType): CodeOfType | undefined {
       () =>
         void codeOf(type.id).then(
           (found) => isCurrent && found && setCode(found),
-          () => isCurrent && setCode({ period: 0, files: [], lines: [], problems: [] }),
+          () => isCurrent && setCode({ period: 0, files: [], unit: [], lines: [], problems: [] }),
         ),
       code ? 250 : 0,
     );
