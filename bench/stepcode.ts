@@ -1,5 +1,7 @@
 import { createRun, isRunnable, prepareRun } from '../core/run';
 import { stepProgramOf } from '../core/stepcode/controller';
+import { compiledHere } from '../cli/compiled';
+import { boards } from '../core/boards/board';
 import { stagedRun } from '../core/run/staged';
 import { createStep } from '../core/stepcode/write-js';
 import { tubeCapper } from '../samples/tube-capper';
@@ -32,6 +34,25 @@ function benchStepcode(): void {
     `${(pairs.reduce((s, [d, c]) => s + c / d, 0) / pairs.length).toFixed(2)}x`,
     'time of one to that of the other',
   );
+  for (const board of boards) {
+    const onBoard = (): number | string => {
+      const { value, problems } = stagedRun(tubeCapper, setup, new Map([['ctrl', `board:${board.id}` as const]]), {
+        compiledSteps: compiledHere,
+      });
+      return value ? time(() => value.run.simulation.advance(Infinity)) : problems[0].message;
+    };
+    const all = [onBoard(), onBoard(), onBoard()];
+    const wrong = all.find((x) => typeof x === 'string');
+    if (wrong !== undefined) row(`  on ${board.name}`, String(wrong), '');
+    else {
+      const t = spread(all as number[]);
+      row(
+        `  on ${board.name}, steps of 1 ms: times real time`,
+        `${(seconds / t.middle).toFixed(1)}..${(seconds / t.least).toFixed(1)}x`,
+        'above real time',
+      );
+    }
+  }
   const type = tubeCapper.types.find((t) => t.name === 'CapperControl')!;
   const { program } = stepProgramOf(tubeCapper, type);
   if (!program) throw new Error('the controller of the capper cannot be put into code');

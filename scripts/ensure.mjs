@@ -57,6 +57,7 @@ export function ensureCompilers() {
   const wanted = {
     'avr-gcc': ['gcc-avr', 'avr-libc'],
     'arm-none-eabi-gcc': ['gcc-arm-none-eabi', 'libnewlib-arm-none-eabi'],
+    cppcheck: ['cppcheck'],
   };
   const missing = Object.entries(wanted).flatMap(([command, packages]) =>
     existsSync(`/usr/bin/${command}`) ? [] : packages,

@@ -19,7 +19,9 @@ export function helpers(needed: ReadonlySet<string>, period: number): string[] {
       'Wraps where it leaves its range.',
       `static int32_t wrap_${name}(int32_t a, int32_t b)`,
       '{',
-      `    return (int32_t)((uint32_t)a ${sign} (uint32_t)b);`,
+      `    uint32_t found = (uint32_t)a ${sign} (uint32_t)b;`,
+      '',
+      '    return (int32_t)found;',
       '}',
     );
   wrap('add', '+');

@@ -168,7 +168,10 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
       case 'toInteger':
         return helper('to_integer', [e.a]);
       case 'choose':
-        return { text: `${inside(e.c, 2)} ? ${inside(e.a, 2)} : ${inside(e.b, 1)}`, level: levels.choose };
+        return {
+          text: `${inside(e.c, levels.unary)} ? ${inside(e.a, levels.unary)} : ${inside(e.b, levels.unary)}`,
+          level: levels.choose,
+        };
       case 'call':
         return plain(callOf(e.routine, e.args));
       case 'fn':
@@ -177,13 +180,14 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
         const level = levels[e.op];
         if (e.type === 'i32' && !e.isBounded && (e.op === 'add' || e.op === 'sub' || e.op === 'mul'))
           return helper(`wrap_${e.op}`, [e.a, e.b]);
-        const isComparison = level === levels.eq || level === levels.lt;
-        // C binds and before or, and one comparison before another; readers are told by brackets
-        const inner = (x: StepExpr): number =>
-          isComparison ? levels.add : e.op === 'or' && x.op === 'and' ? levels.plain : level;
-        const first = inner(e.a);
-        const right = isComparison || e.op === 'and' || e.op === 'or' ? inner(e.b) : level + 1;
-        return { text: `${inside(e.a, first)} ${signs[e.op]} ${inside(e.b, right)}`, level };
+        // what binds first is told by brackets, but for a chain of one kind
+        const isLogic = e.op === 'and' || e.op === 'or';
+        const isChain = isLogic || level === levels.add || level === levels.mul;
+        const operand = (x: StepExpr, goesOn: boolean): string => {
+          const t = text(x);
+          return t.level >= levels.unary || (isChain && goesOn && t.level === level) ? t.text : `(${t.text})`;
+        };
+        return { text: `${operand(e.a, true)} ${signs[e.op]} ${operand(e.b, isLogic)}`, level };
       }
     }
   };
