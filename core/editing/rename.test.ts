@@ -257,3 +257,45 @@ test('renaming a part and a quantity follows into procedures, sequences and pict
   }).project;
   expect(JSON.stringify(quantity.panels)).toContain('3600*jaws.way');
 });
+
+test('stages of setups, and requirements that speak of step times, follow a part under another name', () => {
+  const [first, ...others] = tubeCapper.setups;
+  const project: Project = {
+    ...tubeCapper,
+    setups: [{ ...first, stages: [{ part: 'ctrl', stage: 'board', board: 'larch8' }] }, ...others],
+  };
+  const top = project.types.find((t) => t.id === project.root)!;
+  const { id } = top.parts.find((p) => p.name === 'ctrl')!;
+  const renamed = applyEdit(project, { kind: 'rename', list: `type/${top.id}/part`, id, name: 'brain' });
+  expect(renamed.refused).toBeUndefined();
+  expect(renamed.project.setups[0].stages).toEqual([{ part: 'brain', stage: 'board', board: 'larch8' }]);
+  expect(renamed.project.requirements.find((r) => r.key === 'CAP-13')!.formula).toBe("brain.stepTime < 0.4 'ms'");
+  expect(checkProject(renamed.project).problems.filter((p) => p.severity === 'error')).toEqual([]);
+});
+test('a setup that speaks of a part that is not there is told', () => {
+  const [first] = tubeCapper.setups;
+  const project: Project = {
+    ...tubeCapper,
+    setups: [{ ...first, stages: [{ part: 'brain', stage: 'code', board: '' }] }],
+  };
+  expect(checkProject(project).problems.map((p) => `${p.place}: ${p.message}`)).toContain(
+    `setup/${first.id}/stages/0/part: There is no part brain`,
+  );
+});
+test('what the product does cannot rest on how long a step takes', () => {
+  const project: Project = {
+    ...tubeCapper,
+    types: tubeCapper.types.map((t) =>
+      t.id === tubeCapper.root
+        ? {
+            ...t,
+            quantities: [...t.quantities, quantity('late', '', { id: 'q-late' })],
+            physics: `${t.physics}\nequation\n  late = 2*ctrl.stepTime;`,
+          }
+        : t,
+    ),
+  };
+  expect(checkProject(project).problems.map((p) => p.message)).toContain(
+    'ctrl.stepTime is measured, on a board only: requirements can speak of it, the product itself cannot',
+  );
+});

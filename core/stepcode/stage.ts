@@ -398,7 +398,7 @@ function stepped(
       nextTime: () => Math.min(next * period, pendingAt),
       look(time, values) {
         const out: Outside[] = [];
-        if (time >= pendingAt) {
+        if (time >= pendingAt - 1e-6 * period) {
           out.push(...pending);
           pending = [];
           pendingAt = Infinity;

@@ -9,7 +9,7 @@ import { fullName, problemsAt, useHere } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
-import { CellSelect } from '@/ui/cell-field';
+import { CellField, CellSelect } from '@/ui/cell-field';
 import { deleteWithImpact } from '@/ui/impact';
 import { ItemField } from '@/ui/inside/item-field';
 import { PartSettings, selectedPart } from '@/ui/inside/part-settings';
@@ -196,6 +196,7 @@ function useUsers(project: Project | undefined, type: PartType | undefined, quan
 /** Links of the part type itself, or of the part, port or link chosen in it. */
 function TypeDetails({ type, address }: { readonly type: PartType; readonly address: string }) {
   const name = [...type.parts, ...type.ports].find((x) => address.endsWith(`/${x.id}`))?.name ?? type.name;
+  const problems = useProject((s) => s.problems);
   return (
     <>
       <div className="pane-head">
@@ -205,6 +206,25 @@ function TypeDetails({ type, address }: { readonly type: PartType; readonly addr
         </h2>
       </div>
       <div className="pane-body">
+        {address === `type/${type.id}` && (
+          <FieldRow label="A step every">
+            <CellField
+              value={type.software}
+              label="Time between its steps as software"
+              mono
+              placeholder="it is no software"
+              problem={problemsAt(problems, `${address}/software`)[0]?.message}
+              onCommit={(software) =>
+                useProject
+                  .getState()
+                  .edit(
+                    { kind: 'update', list: 'type', id: type.id, changes: { software: software.trim() } },
+                    software.trim() === '' ? `${type.name} is no software` : `Steps of ${type.name}`,
+                  )
+              }
+            />
+          </FieldRow>
+        )}
         <TraceLinks address={address} what={name} />
         <p className="px-3 pt-2 quiet">Choose a quantity to see its kind, who uses it and its value at the cursor.</p>
       </div>
