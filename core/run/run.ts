@@ -7,7 +7,7 @@ import { createMonitor, createWatchers } from '../verdicts/monitor';
 import type { Prepared, WatchedRequirement } from './prepare';
 import { createLoopDriver, isEndless, tellLooks, type LoopState, type Look } from './loops';
 import { createSequenceDriver } from './sequence-driver';
-import type { DoneInSteps, StepState } from '../stepcode/stage';
+import type { DoneInSteps, StepState } from '../stepcode/step-driver';
 
 /** One execution: a simulation with its recorder and its monitors. */
 export interface Run {

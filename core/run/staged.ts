@@ -1,12 +1,7 @@
 import type { Problem } from '../language/diagnostics';
 import type { Project, Setup } from '../project/project';
-import {
-  withStages,
-  type DoneInSteps,
-  type MakeCompiled,
-  type PartInSteps,
-  type StagesOfParts,
-} from '../stepcode/stage';
+import { withStages, type MakeCompiled, type PartInSteps, type StagesOfParts } from '../stepcode/stage';
+import type { DoneInSteps } from '../stepcode/step-driver';
 import { prepareRun } from './prepare';
 import { createRun, isRunnable, type Run, type Runnable, type RunOptions } from './run';
 

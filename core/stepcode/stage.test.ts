@@ -191,6 +191,13 @@ describe('a loop of a plant and a controller that works at ticks', () => {
       ['go', number('desk'), [number('ctrl')], [0.75]],
       ['ready', number('ctrl'), [number('desk')], [0.75]],
     ]);
+    // what other charts take is theirs, whatever stands before them
+    const says = prepared.model.charts.findIndex((c) => c.name === 'desk.says');
+    expect(says).toBe(1);
+    expect(run.recorder.take().transitions.map((t) => [t.chart, t.transition])).toEqual([
+      [says, 0],
+      [says, 1],
+    ]);
     expect(part.inputs.length).toBe(201);
     const message = part.program.slots.filter((s) => s.role === 'input').findIndex((s) => s.name === 'go');
     expect(part.inputs.flatMap((r, k) => (r[message] !== 0 ? [[k, r[message]]] : []))).toEqual([[21, 1]]);

@@ -1,0 +1,239 @@
+import { sendsOf } from '../flatten/chart-sends';
+import type { FlatChart, FlatModel } from '../flatten/flat-model';
+import type { Driver, MessageRecord, Outside } from '../simulate/simulation';
+import type { RunningStep, StepProfile } from './running-step';
+import type { Slot, StepProgram } from './step-program';
+
+export interface RunningPart {
+  readonly driver: Driver;
+  /** All it remembers, as plain data. */
+  keep(): StepState;
+  readonly did: DoneInSteps;
+}
+
+export interface StepState {
+  readonly next: number;
+  /** By slot; of an array its elements. */
+  readonly slots: readonly (number | readonly number[])[];
+  /** Messages and their arguments that have come since the last step. */
+  readonly came: readonly (readonly [string, number])[];
+  readonly given: readonly (readonly [number, number])[];
+  readonly isChanged: boolean;
+  /** What comes out once the step at hand is done, and when that is. */
+  readonly pending: readonly Outside[];
+  readonly pendingAt: number;
+  readonly overruns: number;
+}
+
+/** What came in and out at each step. */
+export interface DoneInSteps {
+  /** Inputs of every step, in the order of the input slots of the program. */
+  readonly inputs: readonly Float64Array[];
+  /** What came out and what was kept after every step, by slot, where that was asked for. */
+  readonly shown: readonly number[];
+  readonly results: readonly Float64Array[];
+  /** Parameters and what is kept, by slot, as they begin in the run. */
+  readonly begins: ReadonlyMap<number, number>;
+  /** Whether a parameter has been given another value during the run. */
+  isChanged(): boolean;
+  /** What the steps took, where they run on something that takes time. */
+  profile(): StepProfile | undefined;
+  /** Steps that were left out, as the one before was not done in time. */
+  overruns(): number;
+}
+
+/** The steps of a part as a driver of a run: it reads inputs, goes a step, and sets what follows. */
+export function stepped(
+  model: FlatModel,
+  name: string,
+  number: number,
+  run: RunningStep,
+  program: StepProgram,
+  { from, isKept = false }: { readonly from?: StepState | undefined; readonly isKept?: boolean } = {},
+): RunningPart {
+  const { slots, period } = program;
+  const of = (role: Slot['role']): readonly number[] =>
+    slots.flatMap((s, k) => (s.role === role && s.size === 0 ? [k] : []));
+  const variableOf = (slot: number): number | undefined => model.indexOf.get(`${name}.${slots[slot].name}`);
+  const inputs = of('input');
+  const timed = model.parts[number].software?.stepTime ?? -1;
+  const charts = model.charts.filter((c) => c.part === number);
+  // counters of messages, not their arguments
+  const messagesIn = inputs.filter((k) => slots[k].is === 'messages');
+  // what is kept, then what goes out
+  const shown = [...of('part'), ...of('output')].flatMap((slot) => {
+    const variable = variableOf(slot);
+    return variable === undefined ? [] : [{ slot, variable }];
+  });
+  const sends = sentBy(charts, number);
+  const states = charts.map((c) => activity(model, program, c));
+  const came = new Map<string, number>(from?.came);
+  const begins = new Map<number, number>();
+  const now = new Map<number, number>(from?.given);
+  let isChanged = from?.isChanged ?? false;
+  const history: Float64Array[] = [];
+  const results: Float64Array[] = [];
+  const single = [...of('output'), ...of('part')];
+  let next = from?.next ?? 0;
+  let pending: readonly Outside[] = from?.pending ?? [];
+  let pendingAt = from?.pendingAt ?? Infinity;
+  let overruns = from?.overruns ?? 0;
+  // what runs somewhere else has to be there before anything is put into it
+  if (from) run.init();
+  from?.slots.forEach((value, slot) => run.restore(slot, value));
+
+  const own = [...of('parameter'), ...of('part')].flatMap((slot) => {
+    // what it was in the step before begins like itself
+    const variable = variableOf(slot) ?? model.indexOf.get(`${name}.${slots[slot].name.replace(/\.before$/, '')}`);
+    return variable === undefined ? [] : [{ slot, variable }];
+  });
+  const begin = (values: Float64Array): void => {
+    run.init();
+    for (const { slot, variable } of own) {
+      run.write(slot, values[variable]);
+      begins.set(slot, values[variable]);
+    }
+  };
+  const given = own.filter(({ slot }) => slots[slot].role === 'parameter');
+  const comesFrom = inputs.map((slot) => ({ input: slots[slot].name, variable: variableOf(slot) }));
+  const outputOf = new Map(of('output').map((slot) => [slots[slot].name, slot]));
+  const leaving = [...sends].flatMap(([message, { receivers, args }]) => {
+    const counter = outputOf.get(message);
+    const given = args.flatMap((a) => {
+      const slot = outputOf.get(`${message}_${a}`);
+      return slot === undefined ? [] : [{ name: a, slot }];
+    });
+    return counter === undefined ? [] : [{ message, receivers, counter, given }];
+  });
+  const step = (values: Float64Array): readonly Outside[] => {
+    // arguments stand under the name of their message, and keep the last value
+    const row = Float64Array.from(comesFrom, ({ input, variable }) =>
+      variable === undefined ? (came.get(input) ?? 0) : values[variable],
+    );
+    inputs.forEach((slot, k) => run.write(slot, row[k]));
+    for (const { slot, variable } of given) {
+      if (Object.is(values[variable], now.get(slot))) continue;
+      isChanged ||= now.has(slot);
+      now.set(slot, values[variable]);
+      run.write(slot, values[variable]);
+    }
+    if (isKept) history.push(row);
+    for (const slot of messagesIn) came.delete(slots[slot].name);
+    run.step();
+    if (isKept) results.push(Float64Array.from(single, (slot) => run.read(slot)));
+    return [...changes(run, values), ...messages(run)];
+  };
+  const changes = (r: RunningStep, values: Float64Array): readonly Outside[] => [
+    ...shown.flatMap(({ slot, variable }): Outside[] => {
+      const value = r.read(slot);
+      return Object.is(values[variable], value) ? [] : [{ kind: 'set', variable, value }];
+    }),
+    ...states.flatMap((s) => s(r, values)),
+  ];
+  const messages = (r: RunningStep): readonly Outside[] =>
+    leaving.flatMap(({ message, receivers, counter, given }): Outside[] => {
+      const count = r.read(counter);
+      if (count === 0) return [];
+      const args = given.map(({ name: a, slot }) => ({ name: a, value: r.read(slot) }));
+      return Array.from({ length: count }, () =>
+        receivers.map((part): Outside => ({ kind: 'send', part, message, args, sender: number })),
+      ).flat();
+    });
+  return {
+    did: {
+      inputs: history,
+      shown: single,
+      results,
+      begins,
+      isChanged: () => isChanged,
+      profile: () => run.profile?.(),
+      overruns: () => overruns,
+    },
+    keep: () => ({
+      next,
+      slots: slots.map((_, slot) => run.keep(slot)),
+      came: [...came],
+      given: [...now],
+      isChanged,
+      pending,
+      pendingAt,
+      overruns,
+    }),
+    driver: {
+      nextTime: () => Math.min(next * period, pendingAt),
+      look(time, values) {
+        const out: Outside[] = [];
+        if (time >= pendingAt - 1e-6 * period) {
+          out.push(...pending);
+          pending = [];
+          pendingAt = Infinity;
+        }
+        // by less than a step: times are multiples of the period
+        if (time < (next - 1e-6) * period) return out;
+        if (next === 0) begin(values);
+        const done = step(values);
+        const takes = run.seconds?.() ?? 0;
+        if (takes > 0) {
+          // what comes out does so once it is worked out; a step that is not done in time is in the place of the next ones
+          const late = Math.max(0, Math.ceil(takes / period - 1e-9) - 1);
+          overruns += late;
+          pending = done;
+          pendingAt = next * period + takes;
+          next += 1 + late;
+          if (timed >= 0) pending = [...done, { kind: 'set', variable: timed, value: takes }];
+          return out;
+        }
+        next++;
+        return [...out, ...done];
+      },
+      message(record: MessageRecord) {
+        if (!record.receivers.includes(number)) return;
+        came.set(record.message, (came.get(record.message) ?? 0) + 1);
+        for (const a of record.args) came.set(`${record.message}_${a.name}`, a.value);
+      },
+    },
+  };
+}
+
+/** Who hears what a part sends, and with which arguments. */
+function sentBy(
+  charts: readonly FlatChart[],
+  number: number,
+): ReadonlyMap<string, { readonly receivers: readonly number[]; readonly args: readonly string[] }> {
+  const found = new Map<string, { receivers: Set<number>; args: Set<string> }>();
+  for (const send of sendsOf(charts)) {
+    const known = found.get(send.message) ?? { receivers: new Set(), args: new Set() };
+    send.receivers.filter((r) => r !== number).forEach((r) => known.receivers.add(r));
+    send.args.forEach((a) => known.args.add(a.name));
+    found.set(send.message, known);
+  }
+  return new Map([...found].map(([m, { receivers, args }]) => [m, { receivers: [...receivers], args: [...args] }]));
+}
+
+/** Tells which states have become active or not, from the numbers of the regions. */
+function activity(
+  model: FlatModel,
+  { slots, lists }: StepProgram,
+  chart: FlatChart,
+): (run: RunningStep, values: Float64Array) => readonly Outside[] {
+  const { states } = chart.structure;
+  const stateAt = new Map(chart.active.map((index, k) => [model.variables[index].place, k]));
+  const regions = slots.flatMap((s, slot) => {
+    if (s.is !== 'region') return [];
+    const { members } = lists[s.list];
+    return members.some((m) => stateAt.has(m.from))
+      ? [{ slot, members: new Map(members.map((m) => [m.value, m.from])) }]
+      : [];
+  });
+  return (run, values) => {
+    const active = new Set<number>();
+    for (const { slot, members } of regions) {
+      const state = stateAt.get(members.get(run.read(slot)) ?? '');
+      for (let s = state ?? -1; s >= 0; s = states[s].parent) active.add(s);
+    }
+    return chart.active.flatMap((variable, k): Outside[] => {
+      const value = Number(active.has(k));
+      return values[variable] === value ? [] : [{ kind: 'set', variable, value }];
+    });
+  };
+}
