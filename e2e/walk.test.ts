@@ -146,7 +146,7 @@ describe('with the tube capper', () => {
     await fill('Note of x', 'a new one');
     await until(
       () => page.evaluate(() => document.querySelector('[data-testid="problems-button"]')!.textContent!),
-      (s) => s.includes('3 problems'),
+      (s) => s.includes('2 problems'),
       'an undetermined quantity is a problem',
     );
     await (await field('Name of x')).focus();
