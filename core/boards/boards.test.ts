@@ -141,6 +141,14 @@ each('%s', (id, board) => {
     expect(all(b)).toEqual(all(a));
     expect(all(c)).toEqual(all(a));
     expect(a.read(gain)).toBe(0.125);
+    // every element of what has several
+    for (const [k, s] of program.slots.entries()) {
+      if (s.size === 0 || s.role !== 'part') continue;
+      const list = Array.from({ length: s.size }, (_, j) => (s.list >= 0 ? j % 3 : j + 1));
+      a.restore(k, list);
+      expect(a.keep(k)).toEqual(list);
+    }
+    expect(program.slots.some((s) => s.size > 0 && s.role === 'part')).toBe(true);
   });
 });
 
@@ -179,6 +187,10 @@ const cap13 = ({ run }: ReturnType<typeof inStage>) => run.findings().find((f) =
     const column = recording.columns.find((c) => c.name === 'ctrl.stepTime')!;
     expect(Math.max(...column.values.slice(0, recording.rows))).toBeCloseTo(slowest, 9);
     expect(small.run.steps[0].overruns()).toBe(0);
+    // what comes out does so once the step is done
+    for (let k = 1; k < recording.rows; k++)
+      if (column.values[k] !== column.values[k - 1])
+        expect((recording.time[k] % 0.001) - column.values[k]).toBeCloseTo(0, 9);
     // the other verdicts are those of the design
     const designed = inStage(tubeCapper, 'designed', 2).run.findings();
     for (const f of large.run.findings())
