@@ -2,12 +2,11 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { boardNamed, boards } from '../core/boards/board';
 import { misfits } from '../core/boards/step-on-board';
-import { readProjectFile } from '../core/formats/project-file';
 import { stepProgramOf } from '../core/stepcode/controller';
 import { buildFor } from '../server/build-image';
-import { stopWith, typeNamed } from './model-text';
-import { complain, print, readBytes } from './output';
-import { projectTexts } from './run';
+import { stopWith } from './model-text';
+import { complain, print } from './output';
+import { projectTexts, readType } from './read-project';
 
 export interface BuildArguments {
   readonly type: string;
@@ -19,13 +18,9 @@ export interface BuildArguments {
 
 /** `zelvar build`: 0 the image is there and fits, 1 it cannot be made or does not fit, 2 it could not be asked. */
 export function build(file: string, options: BuildArguments): number {
-  const bytes = readBytes(file);
-  if (!bytes) return 2;
-  const { value: project, problems: unread } = readProjectFile(bytes);
-  for (const p of unread) complain(`zelvar: ${file}: ${p.message}`);
-  if (!project) return 2;
-  const type = typeNamed(project, options.type);
-  if (type === 'none' || type === undefined) return 2;
+  const found = readType(file, options.type);
+  if (!found) return 2;
+  const { project, type } = found;
   const board = boardNamed(options.board);
   if (!board) {
     complain(`zelvar: there is no board ${options.board}; there are ${boards.map((b) => b.id).join(', ')}`);

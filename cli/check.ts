@@ -9,7 +9,7 @@ import { checkProject } from '../core/run/check';
 import { studyProblems } from '../core/studies/study';
 import { compile } from '../core/simulate/compile';
 import { formatProblem, print, problemAsJson, readBytes } from './output';
-import { projectTexts } from './run';
+import { projectTexts } from './read-project';
 
 /** `zelvar check`: 0 no errors, 1 errors, 2 the file cannot be read. */
 export function check(file: string, options: { readonly json?: boolean }): number {

@@ -1,13 +1,12 @@
 import { strToU8, zipSync } from 'fflate';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { readProjectFile } from '../core/formats/project-file';
 import { legalName } from '../core/stepcode/c-names';
 import { writeC } from '../core/stepcode/write-c';
 import { sourcesOf } from '../core/stepcode/write-sources';
-import { stopWith, typeNamed } from './model-text';
-import { complain, print, readBytes } from './output';
-import { projectTexts } from './run';
+import { stopWith } from './model-text';
+import { complain, print } from './output';
+import { projectTexts, readType } from './read-project';
 
 export interface CodeArguments {
   readonly type: string;
@@ -19,13 +18,9 @@ export interface CodeArguments {
 
 /** `zelvar code`: 0 the sources were written, 1 the part type cannot be put into code, 2 it could not be asked. */
 export function code(file: string, options: CodeArguments): number {
-  const bytes = readBytes(file);
-  if (!bytes) return 2;
-  const { value: project, problems: unread } = readProjectFile(bytes);
-  for (const p of unread) complain(`zelvar: ${file}: ${p.message}`);
-  if (!project) return 2;
-  const type = typeNamed(project, options.type);
-  if (type === 'none' || type === undefined) return 2;
+  const found = readType(file, options.type);
+  if (!found) return 2;
+  const { project, type } = found;
   const { value, problems } = sourcesOf(project, type, options.every);
   if (!value) {
     if (problems.some((p) => p.code === 'no-rhythm')) complain('zelvar: --every says how many seconds they are');

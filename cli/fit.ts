@@ -5,8 +5,8 @@ import { readyFromClass, readyFromSetup, type FitAnswer, type MeasuredFile } fro
 import { readMeasured } from '../core/studies/measured';
 import { libraryOfText, stopWith, type TextOf } from './model-text';
 import { complain, print, readBytes } from './output';
-import { projectTexts } from './run';
-import { progress, readRanges, readSetup } from './study-project';
+import { projectTexts, readSetup } from './read-project';
+import { progress, readRanges } from './study-project';
 
 export interface FitArguments {
   readonly class?: string;

@@ -6,7 +6,8 @@ import type { Runner, RunnerQuestion } from '../core/studies/runner';
 import type { StudyQuestion } from '../core/studies/study';
 import { complain, print } from './output';
 import { startPool, usualJobs } from './pool';
-import { progress, readRanges, readSetup, runnerFor } from './study-project';
+import { readSetup } from './read-project';
+import { progress, readRanges, runnerFor } from './study-project';
 
 interface GoalArguments {
   readonly setup?: string;

@@ -1,5 +1,4 @@
 import type { Problem } from '../core/language/diagnostics';
-import { readProjectFile } from '../core/formats/project-file';
 import { comeToRest, farAway } from '../core/linear/at-rest';
 import { modesOf, type Mode } from '../core/linear/modes';
 import { linearReport, type LinearReport } from '../core/linear/linear-report';
@@ -11,7 +10,7 @@ import type { Program } from '../core/program/program';
 import { compile } from '../core/simulate/compile';
 import { createSimulation, type Simulation } from '../core/simulate/simulation';
 import { modelOfText, stopWith, typeNamed, type TextOf } from './model-text';
-import { projectTexts } from './run';
+import { projectTexts, readProject, setupNamed } from './read-project';
 import { complain, print, readBytes } from './output';
 
 export interface LinearArguments {
@@ -102,18 +101,12 @@ function ofText(file: string, bytes: Uint8Array, options: LinearArguments): AtMo
 }
 
 function ofProject(file: string, bytes: Uint8Array, options: LinearArguments): AtMoment | undefined {
-  const { value: project, problems } = readProjectFile(bytes);
-  for (const p of problems) complain(`zelvar: ${file}: ${p.message}`);
+  const project = readProject(file, bytes);
   if (!project) return undefined;
   const type = typeNamed(project, options.type);
   if (type === 'none') return undefined;
-  const chosen = options.setup === undefined ? undefined : project.setups.find((s) => s.name === options.setup);
-  if (options.setup !== undefined && !chosen) {
-    complain(
-      `zelvar: ${project.name} has no setup "${options.setup}"; it has ${project.setups.map((s) => s.name).join(', ') || 'none'}`,
-    );
-    return undefined;
-  }
+  const chosen = options.setup === undefined ? undefined : setupNamed(project, options.setup);
+  if (options.setup !== undefined && !chosen) return undefined;
   const stop = stopOf(options.at);
   const root = type?.id ?? chosen?.root ?? '';
   const setup = { ...(chosen ?? newSetup('linear', 'linear')), stop, recordEvery: stop, root };

@@ -1,7 +1,8 @@
 import { mattersOf, mattersRuns } from '../core/studies/matters';
 import { complain, print } from './output';
 import { startPool, usualJobs } from './pool';
-import { progress, readRanges, readSetup, runnerFor } from './study-project';
+import { readSetup } from './read-project';
+import { progress, readRanges, runnerFor } from './study-project';
 
 export interface MattersArguments {
   readonly setup?: string;

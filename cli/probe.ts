@@ -1,5 +1,4 @@
 import { problem, type Problem } from '../core/language/diagnostics';
-import { readProjectFile } from '../core/formats/project-file';
 import { newSetup } from '../core/project/project';
 import { endsOf } from '../core/probe/ends';
 import { probe as ask } from '../core/probe/probe';
@@ -8,7 +7,7 @@ import type { PropertyAnswer } from '../core/probe/report';
 import { prepareRun } from '../core/run';
 import { modelOfText, stopWith, typeNamed, type ClassModel } from './model-text';
 import { complain, print, readBytes } from './output';
-import { projectTexts } from './run';
+import { projectTexts, readProject } from './read-project';
 
 export interface ProbeArguments {
   readonly class?: string;
@@ -120,8 +119,7 @@ export function probe(file: string, options: ProbeArguments): number {
 }
 
 function ofProject(file: string, bytes: Uint8Array, options: ProbeArguments): ClassModel | undefined {
-  const { value: project, problems } = readProjectFile(bytes);
-  for (const p of problems) complain(`zelvar: ${file}: ${p.message}`);
+  const project = readProject(file, bytes);
   if (!project) return undefined;
   const type = typeNamed(project, options.type);
   if (type === 'none') return undefined;

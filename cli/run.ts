@@ -1,30 +1,11 @@
 import { hasErrors } from '../core/language/diagnostics';
-import { readProjectFile } from '../core/formats/project-file';
-import { documentTexts } from '../core/project/texts';
-import type { Project, Setup } from '../core/project/project';
+import type { Setup } from '../core/project/project';
 import { createRun, isRunnable, prepareRun, type RequirementFinding } from '../core/run';
 import { readStage, stages, stageText, withStages, type StagesOfParts, type StageText } from '../core/stepcode/stage';
 import { compiledHere } from './compiled';
 import type { RunArguments } from './options';
-import {
-  complain,
-  formatProblem,
-  print,
-  problemAsJson,
-  readBytes,
-  readSettings,
-  unknownColumns,
-  writeCsv,
-} from './output';
-
-/** Texts of a project by their address, for positions in messages. */
-export function projectTexts(project: Project): (place: string) => { name: string; text: string } | undefined {
-  const texts = new Map(documentTexts(project).map((t) => [t.place, t]));
-  return (place) => {
-    const found = texts.get(place) ?? [...texts.values()].find((t) => t.place.startsWith(`${place}/`));
-    return found && { name: found.label, text: texts.has(place) ? found.text : '' };
-  };
-}
+import { projectTexts, readSetup } from './read-project';
+import { complain, formatProblem, print, problemAsJson, readSettings, unknownColumns, writeCsv } from './output';
 
 export interface ProjectRunArguments extends RunArguments {
   readonly setup: string;
@@ -33,18 +14,9 @@ export interface ProjectRunArguments extends RunArguments {
 
 /** `zelvar run`: 0 all hold, 1 one fails, 2 could not run. Undecided requirements do not fail a run. */
 export function run(file: string, options: ProjectRunArguments): number {
-  const bytes = readBytes(file);
-  if (!bytes) return 2;
-  const { value: project, problems: fileProblems } = readProjectFile(bytes);
-  for (const p of fileProblems) complain(`zelvar: ${file}: ${p.message}`);
-  if (!project) return 2;
-  const chosen = project.setups.find((s) => s.name === options.setup);
-  if (!chosen) {
-    complain(
-      `zelvar: ${project.name} has no setup "${options.setup}"; it has ${project.setups.map((s) => s.name).join(', ') || 'none'}`,
-    );
-    return 2;
-  }
+  const found = readSetup(file, options.setup);
+  if (!found) return 2;
+  const { project, setup: chosen } = found;
   const changes = readSettings(options.set);
   if (!changes) return 2;
   const setup = changedSetup(chosen, changes, options);

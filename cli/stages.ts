@@ -1,4 +1,3 @@
-import { readProjectFile } from '../core/formats/project-file';
 import { boardNamed, boards } from '../core/boards/board';
 import type { PartType, Project } from '../core/project/project';
 import { stepProgramOf } from '../core/stepcode/controller';
@@ -9,8 +8,8 @@ import type { StepProgram } from '../core/stepcode/step-program';
 import { compareCompiled, compareStageRuns, runStages, type StagePair } from '../core/studies/compare-stages';
 import { compiledHere } from './compiled';
 import { stopWith } from './model-text';
-import { complain, print, readBytes } from './output';
-import { projectTexts } from './run';
+import { complain, print } from './output';
+import { projectTexts, readSetup } from './read-project';
 
 export interface StagesArguments {
   readonly setup: string;
@@ -25,18 +24,9 @@ const known = [...ownStages, ...compiled];
 
 /** `zelvar stages`: 0 they are the same within the tolerance, 1 they are not, 2 it could not be asked. */
 export function compareStages(file: string, options: StagesArguments): number {
-  const bytes = readBytes(file);
-  if (!bytes) return 2;
-  const { value: project, problems } = readProjectFile(bytes);
-  for (const p of problems) complain(`zelvar: ${file}: ${p.message}`);
-  if (!project) return 2;
-  const setup = project.setups.find((s) => s.name === options.setup);
-  if (!setup) {
-    complain(
-      `zelvar: ${project.name} has no setup "${options.setup}"; it has ${project.setups.map((s) => s.name).join(', ') || 'none'}`,
-    );
-    return 2;
-  }
+  const found = readSetup(file, options.setup);
+  if (!found) return 2;
+  const { project, setup } = found;
   const wanted = options.stages?.split(',').map((s) => stageNamed(s.trim()) ?? s.trim()) ?? [...known];
   const unknown = wanted.find((s) => !(known as readonly string[]).includes(s));
   if (unknown !== undefined) {
@@ -59,14 +49,14 @@ export function compareStages(file: string, options: StagesArguments): number {
   const type = code && typeOfPart(project, runs[0].run, options.part);
   const program = type && stepProgramOf(project, type).program;
   for (const stage of program ? asked : []) {
-    const found = inStage(program!, code!, stage);
-    if (typeof found === 'string') {
-      complain(`zelvar: ${stage}: ${found}`);
+    const done = inStage(program!, code!, stage);
+    if (typeof done === 'string') {
+      complain(`zelvar: ${stage}: ${done}`);
       if (options.stages !== undefined) return 2;
       continue;
     }
-    pairs.push(...found.pairs);
-    if (found.profile) profile[stage] = found.profile;
+    pairs.push(...done.pairs);
+    if (done.profile) profile[stage] = done.profile;
   }
   if (options.json) print(JSON.stringify({ part: options.part, setup: setup.name, pairs, profile }, null, 1));
   else tell(pairs, profile);

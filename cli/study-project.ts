@@ -1,36 +1,12 @@
-import { readProjectFile } from '../core/formats/project-file';
-import type { Project, Setup } from '../core/project/project';
 import { readSpan } from '../core/studies/design';
 import type { FreeRange } from '../core/studies/goal';
 import { doneRows, type RunTable } from '../core/studies/run-table';
 import { createRunner, type Runner, type RunnerQuestion } from '../core/studies/runner';
 import { varied } from '../core/studies/vary';
 import { stopWith } from './model-text';
-import { complain, readBytes } from './output';
+import { complain } from './output';
 import { startPool, usualJobs } from './pool';
-import { projectTexts } from './run';
-
-/** A project and one of its setups, for commands that run it many times. */
-export function readSetup(
-  file: string,
-  name: string | undefined,
-): { readonly project: Project; readonly setup: Setup } | undefined {
-  const bytes = readBytes(file);
-  if (!bytes) return undefined;
-  const { value: project, problems } = readProjectFile(bytes);
-  for (const p of problems) complain(`zelvar: ${file}: ${p.message}`);
-  if (!project) return undefined;
-  const setup =
-    name === undefined && project.setups.length === 1 ? project.setups[0] : project.setups.find((s) => s.name === name);
-  if (setup) return { project, setup };
-  const names = project.setups.map((s) => s.name).join(', ') || 'none';
-  complain(
-    name === undefined
-      ? `zelvar: --setup says which setup is meant: ${names}`
-      : `zelvar: ${project.name} has no setup "${name}"; it has ${names}`,
-  );
-  return undefined;
-}
+import { projectTexts } from './read-project';
 
 /** What runs the setup, or the problems told. */
 export function runnerFor(question: RunnerQuestion, json: boolean | undefined): Runner | undefined {

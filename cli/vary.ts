@@ -4,7 +4,8 @@ import { inThisThread } from '../core/studies/many';
 import { failuresOf, marginOf, problemOf, toldOf, valuesOf, verdictOf, doneRows } from '../core/studies/run-table';
 import { crossingsOf, csvOf, sharesOf } from '../core/studies/vary';
 import { complain, print } from './output';
-import { readSetup, runnerFor, runTable, stoppedCode } from './study-project';
+import { readSetup } from './read-project';
+import { runnerFor, runTable, stoppedCode } from './study-project';
 
 export interface VaryArguments {
   readonly setup?: string;

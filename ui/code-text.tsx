@@ -110,10 +110,12 @@ export function CodeText({
     const inSight = lit.some(({ from, to }) => from <= chosen.current && chosen.current <= to);
     const first = Math.min(...lit.map((l) => l.from));
     const effects: StateEffect<unknown>[] = [setShown.of({ lit, changed })];
-    if (!inSight && first <= view.state.doc.lines)
-      effects.push(EditorView.scrollIntoView(view.state.doc.line(first).from, { y: 'start', yMargin: 60 }));
+    const isElsewhere = !inSight && first <= view.state.doc.lines;
+    const { from } = view.state.doc.line(isElsewhere ? first : 1);
+    if (isElsewhere) effects.push(EditorView.scrollIntoView(from, { y: 'start', yMargin: 60 }));
     chosen.current = 0;
-    view.dispatch({ effects });
+    // who goes on by keyboard goes on from there
+    view.dispatch({ effects, ...(isElsewhere && { selection: { anchor: from } }) });
   }, [view, lit, changed, text]);
   useEffect(() => {
     if (!view || !look || look.line > view.state.doc.lines) return;

@@ -92,7 +92,9 @@ export const checkSoftware = (model: FlatModel): readonly Problem[] => [
   ...new Map(
     model.parts.flatMap(({ software }) => {
       const period = software && periodOf(model, software.period);
-      return !software || (period !== undefined && period > 0)
+      // what is wrong with the text itself has been told there
+      const isTold = model.problems.some((p) => p.severity === 'error' && p.place === software?.place);
+      return !software || isTold || (period !== undefined && period > 0)
         ? []
         : [[software.place, unclear(software.place)] as const];
     }),

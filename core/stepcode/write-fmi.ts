@@ -1,3 +1,4 @@
+import { markOf } from '../project/equations';
 import { legalName } from './c-names';
 import { floatText } from './c-text';
 import type { Slot, StepExpr, StepProgram, StepType } from './step-program';
@@ -43,7 +44,8 @@ export function fmiVariables({ slots }: StepProgram): readonly FmiVariable[] {
 export function writeFmi(program: StepProgram, c: CSource): FmiFiles {
   const own = legalName(program.name);
   const variables = fmiVariables(program);
-  const token = tokenOf(`${c.header}\n${c.source}`);
+  // tells units of different code apart
+  const token = `{${markOf(`${c.header}\n${c.source}`)}}`;
   return {
     variables,
     files: new Map([
@@ -55,18 +57,6 @@ export function writeFmi(program: StepProgram, c: CSource): FmiFiles {
       [`sources/${own}_fmi.c`, functionsText(program, c, own, variables, token)],
     ]),
   };
-}
-
-/** Tells units of different code apart: 64 bits of a text, in two lanes. */
-function tokenOf(text: string): string {
-  let [a, b] = [0x9e3779b9, 0x85ebca6b];
-  for (let k = 0; k < text.length; k++) {
-    a = Math.imul(a ^ text.charCodeAt(k), 0x2c1b3c6d);
-    b = Math.imul(b ^ text.charCodeAt(k), 0x297a2d39);
-    a ^= a >>> 15;
-    b ^= b >>> 13;
-  }
-  return `{${[a, b].map((x) => (x >>> 0).toString(16).padStart(8, '0')).join('-')}}`;
 }
 
 // --- description

@@ -277,7 +277,7 @@ function Refused({ code, type }: { readonly code: CodeOfType; readonly type: Par
         {code.problems.map((p, k) => (
           <li key={k}>
             {p.message}
-            {p.place && (
+            {p.place && p.place !== `type/${type.id}/software` && (
               <Button size="sm" variant="bare" onClick={() => goTo(p.place!)}>
                 <ChevronDown size={13} aria-hidden style={{ transform: 'rotate(-90deg)' }} /> Show
               </Button>

@@ -205,9 +205,9 @@ function TypeDetails({ type, address }: { readonly type: PartType; readonly addr
           {name}
         </h2>
       </div>
-      <div className="pane-body">
+      <div className="pane-body pt-2">
         {address === `type/${type.id}` && (
-          <FieldRow label="A step every">
+          <FieldRow label="Software, every">
             <CellField
               value={type.software}
               label="Time between its steps as software"

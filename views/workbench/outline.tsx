@@ -320,6 +320,9 @@ function OutlineRow({ node, style }: NodeRendererProps<Item>) {
     if (node.data.setup !== undefined) return node.data.setup === setupId && sheet === '';
     // parts stand on the bench to be dragged from, and none of them is looked at
     if (area === 'bench') return to.sheet !== undefined && to.sheet !== '' && to.sheet === sheet;
+    // what there is of software stands beneath its part: of the two, the sheet is where one is
+    if (area === 'board' && to.sheet !== undefined && node.level > 0 && node.data.id.startsWith('board:'))
+      return to.sheet === sheet && (to.type ? here.type?.id === to.type : here.path === to.part);
     if (chart) return item === to.item && here.path === to.part;
     if (to.type) return here.type?.id === to.type && !here.path;
     return (
