@@ -1,4 +1,6 @@
-import { readFileSync } from 'node:fs';
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { buildFor } from '@/server/build-image';
@@ -113,6 +115,33 @@ each('%s', (id, board) => {
     expect(stack).toBeGreaterThan(40);
     expect(stack).toBeLessThan(600);
     expect(note === '').toBe(board.cyclesAre === 'exact');
+  });
+  test('the image is read as the tools of its compiler read it', () => {
+    const built = buildFor(capper(), board);
+    if (typeof built === 'string') throw new Error(built);
+    const folder = mkdtempSync(join(tmpdir(), 'zelvar-elf-'));
+    try {
+      writeFileSync(join(folder, 'image.elf'), built.elf);
+      const tool = (name: string): string =>
+        spawnSync(board.compiler.replace(/gcc$/, name), ['image.elf'], { cwd: folder, encoding: 'utf8' }).stdout;
+      const [text, data, bss] = tool('size').trim().split('\n')[1].trim().split(/\s+/).map(Number);
+      expect(built.image.sizes).toEqual({ text, data, bss });
+      const named = tool('nm')
+        .trim()
+        .split('\n')
+        .map((l) => l.split(' '))
+        .filter((l) => l.length === 3 && /^[tTbBdD]$/.test(l[1]));
+      expect(named.length).toBeGreaterThan(20);
+      for (const [value, kind, name] of named) {
+        const found = built.image.symbols.get(name);
+        // functions of this chip have their mode in the lowest bit
+        const address = found && (found.kind === 'function' && board.chip !== 'avr8' ? found.value & ~1 : found.value);
+        if (/^[tT]$/.test(kind) && name.startsWith('$')) continue;
+        expect([name, address]).toEqual([name, parseInt(value, 16)]);
+      }
+    } finally {
+      rmSync(folder, { recursive: true, force: true });
+    }
   });
   test('any chart does', () => {
     let seed = 1;
