@@ -122,10 +122,25 @@ each('%s', (id, board) => {
     const folder = mkdtempSync(join(tmpdir(), 'zelvar-elf-'));
     try {
       writeFileSync(join(folder, 'image.elf'), built.elf);
-      const tool = (name: string): string =>
-        spawnSync(board.compiler.replace(/gcc$/, name), ['image.elf'], { cwd: folder, encoding: 'utf8' }).stdout;
-      const [text, data, bss] = tool('size').trim().split('\n')[1].trim().split(/\s+/).map(Number);
-      expect(built.image.sizes).toEqual({ text, data, bss });
+      const tool = (name: string, file = 'image.elf'): string =>
+        spawnSync(board.compiler.replace(/gcc$/, name), [file], { cwd: folder, encoding: 'utf8' }).stdout;
+      const sizes = (file: string) => {
+        const [text, data, bss] = tool('size', file).trim().split('\n')[1].trim().split(/\s+/).map(Number);
+        return { text, data, bss };
+      };
+      expect(built.image.sizes).toEqual(sizes('image.elf'));
+      // with something of each kind
+      writeFileSync(
+        join(folder, 'kinds.c'),
+        'int kept[3] = {1, 2, 3}; int blank[5] = {0}; const char said[7] = "abc";\nint f(void) { return kept[1]; }\n',
+      );
+      expect(spawnSync(board.compiler, ['-c', 'kinds.c', '-o', 'kinds.o'], { cwd: folder }).status).toBe(0);
+      const kinds = readElf(new Uint8Array(readFileSync(join(folder, 'kinds.o'))));
+      if (typeof kinds === 'string') throw new Error(kinds);
+      expect(kinds.sizes).toEqual(sizes('kinds.o'));
+      expect(kinds.sizes.data).toBeGreaterThan(5);
+      expect(kinds.symbols.get('kept')!.bytes![0]).toBe(1);
+      expect(kinds.symbols.get('blank')!.bytes).toBeUndefined();
       const named = tool('nm')
         .trim()
         .split('\n')
