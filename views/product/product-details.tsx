@@ -207,7 +207,7 @@ function TypeDetails({ type, address }: { readonly type: PartType; readonly addr
       </div>
       <div className="pane-body pt-2">
         {address === `type/${type.id}` && (
-          <FieldRow label="Software, every">
+          <FieldRow label="Steps every">
             <CellField
               value={type.software}
               label="Time between its steps as software"
