@@ -65,6 +65,12 @@ const typeInto = async (label: string, change: (before: string) => string): Prom
   return before;
 };
 
+/** Runs the setup at hand with its software on a board. */
+const runsOn = async (stage: string): Promise<void> => {
+  await (await page.waitForSelector('[aria-label="How ctrl runs"]'))!.select(stage);
+  await run('Careful');
+};
+
 const pieces: readonly (readonly Piece[])[] = [
   [
     [
@@ -424,7 +430,76 @@ const pieces: readonly (readonly Piece[])[] = [
   ],
   [
     [
-      'Choose a row by the grip at its left, `Shift` for several: `Ctrl+C` and `Ctrl+V` copy it, to another project or a spreadsheet too, and the right mouse button has the same',
+      '**Board** (`g d`)',
+      async () => {
+        await keys('g', 'd');
+        await goes('board');
+      },
+    ],
+    ['part `ctrl`', () => choosePart('ctrl')],
+    [
+      'the controller as C beside its elements; choose a state, or a line',
+      async () => {
+        await fill('Search elements', 'mode.Ready', false);
+        await clickText('[data-testid="code-elements"] button span:first-child', 'mode.Ready');
+        await shows('[data-testid="code-chosen"]', /mode\.Ready/);
+      },
+    ],
+    [
+      '_Stages_ runs it as designed, in steps and as code',
+      async () => {
+        await clickText('.board-head button', 'Stages');
+        await click('[data-testid="compare-stages"]');
+        await shows('[data-testid="stages-words"]', /differ|the same/);
+      },
+    ],
+    [
+      'End the run and set the pace to _as fast as possible_',
+      async () => {
+        await click('[aria-label="End the run"]');
+        await page.select('select[aria-label="Pace"]', '0');
+      },
+    ],
+    [
+      'on the bench choose _Larch 8_ under _Software runs_ and run _Careful_: CAP-13 fails, by how much and when',
+      async () => {
+        await clickText('.rail button', 'Bench');
+        await goes('bench');
+        await shows('.setup-form, main', /Software runs/);
+        await runsOn('board:larch8');
+        await summary(/1 fail/);
+        await shows('.ribbon', /CAP-13\s+fails by 0\.106 ms/);
+      },
+    ],
+    [
+      'on _Larch 32_ it holds',
+      async () => {
+        await runsOn('board:larch32');
+        await summary(/0 fail/);
+        await clickText('.ribbon button', '5 more requirements');
+        await shows('.ribbon', /CAP-13\s+holds/);
+      },
+    ],
+    [
+      '_Times_ says why',
+      async () => {
+        await keys('g', 'd');
+        await clickText('.board-head button', 'Times');
+        await shows('[data-testid="step-times"]', /Larch 32[\s\S]*longest step/);
+      },
+    ],
+  ],
+  [
+    [
+      'In _Tables_ of **Product**',
+      async () => {
+        await clickText('.rail button', 'Product');
+        await clickText('.pane-head button', 'Tables');
+        await page.waitForSelector('[data-testid=quantities] .row-handle button');
+      },
+    ],
+    [
+      'choose a row by the grip at its left, `Shift` for several: `Ctrl+C` and `Ctrl+V` copy it, to another project or a spreadsheet too, and the right mouse button has the same',
       async () => {
         const rows = (): Promise<number> => page.$$eval('[data-quantity]', (all) => all.length);
         const before = await rows();
