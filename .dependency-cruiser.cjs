@@ -15,6 +15,7 @@ const pipeline = [
   'program',
   'relations',
   'simulate',
+  'pins',
   'stepcode',
   'boards',
   'verdicts',

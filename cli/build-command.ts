@@ -1,7 +1,10 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { boardNamed, boards } from '../core/boards/board';
+import { linesOn } from '../core/boards/board-image';
 import { misfits } from '../core/boards/step-on-board';
+import { channelErrors } from '../core/pins/check-channels';
+import { pinBoardNamed } from '../core/pins/pin-boards';
 import { stepProgramOf } from '../core/stepcode/controller';
 import { buildFor } from '../server/build-image';
 import { stopWith } from './model-text';
@@ -31,7 +34,13 @@ export function build(file: string, options: BuildArguments): number {
     stopWith(problems, projectTexts(project), options.json);
     return 1;
   }
-  const built = buildFor(program, board);
+  const unsound = channelErrors(type, pinBoardNamed(board.id)!);
+  if (unsound.length > 0) {
+    stopWith(unsound, projectTexts(project), options.json);
+    return 1;
+  }
+  const lines = linesOn(type, board);
+  const built = buildFor(program, board, lines);
   if (typeof built === 'string') {
     complain(`zelvar: ${built}`);
     if (options.json) print(JSON.stringify({ board: board.id, problems: [{ message: built }] }, null, 1));

@@ -111,6 +111,7 @@ export const partType = (name: string, note: string, more: Partial<PartType>): P
   ports: [],
   links: [],
   software: '',
+  channels: [],
   physics: '',
   equations: marksFor(more.physics ?? '', []),
   charts: [],

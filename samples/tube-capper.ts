@@ -1,3 +1,4 @@
+import { capperChannels } from './capper-channels';
 import { capperRecordings, capperStudies } from './capper-studies';
 import { spindleOnTest, spindleWatch, wornBearing } from './spindle-watch';
 import { markOf } from '../core/project/equations';
@@ -351,6 +352,7 @@ end when;
 
 const control_ = partType('CapperControl', 'What the capper does, and when.', {
   software: "0.001 's'",
+  channels: capperChannels,
   quantities: [
     ...parameters(
       ['fastSpeed', '26', 'rad/s', 'speed until the cap is nearly down'],
@@ -699,7 +701,7 @@ const nearlyThere = 'in(ctrl.mode.Fast) and spindle.speed > 0.95*ctrl.fastSpeed'
 
 const untraced: Project = {
   format: 'zelvar-project',
-  version: 13,
+  version: 14,
   id: 'tube-capper',
   name: 'Tube capper',
   root: capper.id,
@@ -863,6 +865,13 @@ capper: moves home`,
       stop: 2,
       panel: 'a-operator',
       loopsWhen: nearlyThere,
+      stimulus: stimulus([0.2, 'send', 'panel.start'], [0.85, 'set', 'guard.open', 'true']),
+    }),
+    setup('Loose guard wire', 'The same on a board, with the wire of the guard switch loose.', {
+      stop: 2,
+      panel: 'a-operator',
+      stages: [{ part: 'ctrl', stage: 'board', board: 'larch32' }],
+      wires: [{ part: 'ctrl', channel: 'guardSwitch', fault: 'loose', other: '' }],
       stimulus: stimulus([0.2, 'send', 'panel.start'], [0.85, 'set', 'guard.open', 'true']),
     }),
     setup('Five tubes', 'Five tubes one after the other.', {

@@ -40,7 +40,8 @@ export async function imageOf(
   const code = await codeOf(type.id);
   const [header, source] = code?.files ?? [];
   if (!header || !source) return undefined;
-  const text = `${header[1]}\n${source[1]}`;
+  const pins = code?.pins.find(([id]) => id === board.id)?.[1] ?? '';
+  const text = `${header[1]}\n${source[1]}${pins}`;
   const isIt = (image: BoardImage): boolean => image.board === board.id && isSameSource(image.source, text);
   const there = known.find(isIt) ?? (await shipped(`${source[0].replace(/\.c$/, '')}-${board.id}`));
   if (there && isIt(there)) return keep(there);

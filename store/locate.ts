@@ -22,6 +22,8 @@ export function locate(project: Project, address: string | undefined): Partial<L
     const at = { part, type: id };
     if (list === 'physics') return { ...at, area: 'physics' };
     if (list === 'equation') return { ...at, area: 'physics', item: `equation/${itemId}` };
+    if (list === 'software') return { ...at, area: 'board', sheet: '' };
+    if (list === 'channel') return { ...at, area: 'board', sheet: 'pins', item: `channel/${itemId}` };
     if (list === 'sheet')
       return { ...at, area: 'physics', sheet: `relations/${itemId}`, item: inner ? `relation/${innerId}` : '' };
     if (list === 'signals')

@@ -1,6 +1,6 @@
 import { create } from 'zustand';
 import type { Problem } from '@/core/language/diagnostics';
-import type { OutsideAction, RunModel, RunUpdate, PartProfile } from '@/core/run/protocol';
+import type { OutsideAction, RunModel, RunUpdate, PartLoss, PartProfile } from '@/core/run/protocol';
 import type { RequirementFinding, RunSequence } from '@/core/run/run';
 import type { HistoryEntry } from './storage';
 import { basisUnder } from '@/core/run/basis';
@@ -32,6 +32,7 @@ export interface RunView {
   readonly sequences: readonly RunSequence[];
   /** What steps on boards took; missing in runs that were kept earlier. */
   readonly profiles?: readonly PartProfile[];
+  readonly losses?: readonly PartLoss[];
 }
 
 export interface RunState {
@@ -163,6 +164,7 @@ export const useRuns = create<RunState>((set, get) => ({
         stoppedAt: update.stoppedAt,
         sequences: update.sequences,
         ...(update.profiles && { profiles: update.profiles }),
+        ...(update.losses && { losses: update.losses }),
         actions: actionsAfter(current.actions, update.actions),
       },
       version: version + 1,

@@ -1,11 +1,15 @@
 import { legalName } from '../stepcode/c-names';
 import type { MakeCompiled } from '../stepcode/stage';
 import type { StepProgram } from '../stepcode/step-program';
-import { writeC } from '../stepcode/write-c';
-import { boardNamed, boards } from './board';
+import { linesOf, type Line } from '../pins/channels';
+import { pinBoardNamed } from '../pins/pin-boards';
+import type { PartType } from '../project/project';
+import { writeC, type CSource } from '../stepcode/write-c';
+import { boardNamed, boards, type Board } from './board';
 import { readElf } from './elf';
 import { functionsOf, misfits, stepOnBoard } from './step-on-board';
 import type { Layout } from './target';
+import { writePins } from './write-pins';
 
 /** An image as it is handed on: with the text it was built from, so that it is never taken for one of another state. */
 export interface BoardImage {
@@ -18,11 +22,22 @@ export interface BoardImage {
   readonly said: string;
 }
 
-/** The text an image is built from. */
-export function sourceOf(program: StepProgram): string {
+/** The text an image is built from: the program, and the firmware of its pins where it has some. */
+export function sourceOf(
+  program: StepProgram,
+  board: Pick<Board, 'chip' | 'name'>,
+  lines: readonly Line[] = [],
+): string {
   const c = writeC(program);
-  return `${c.header}\n${c.source}`;
+  return `${c.header}\n${c.source}${pinText(program, c, board, lines)}`;
 }
+/** The firmware of pins; empty where none is used. */
+export const pinText = (
+  program: StepProgram,
+  c: Pick<CSource, 'names'>,
+  board: Pick<Board, 'chip' | 'name'>,
+  lines: readonly Line[],
+): string => (lines.some((l) => l.pin !== undefined) ? `\n${writePins(program, c, lines, board).source}` : '');
 
 /** Whether two texts are the same program: comments and empty lines change nothing of what is built. */
 export const isSameSource = (a: string, b: string): boolean => bare(a) === bare(b);
@@ -32,20 +47,35 @@ const bare = (source: string): string => source.replace(/\/\*.*?\*\//gs, '').rep
 export const boardOrFirst = (name: string): ReturnType<typeof boardNamed> =>
   name === '' ? boards[0] : boardNamed(name);
 
+/** The firmware of the pins of a type on a board. */
+export const pinsOf = (type: PartType, program: StepProgram, board: Board): string =>
+  pinText(program, writeC(program), board, linesOn(type, board));
+/** What signals of a type go through on a board. */
+export const linesOn = (type: PartType, board: Pick<Board, 'id'>): readonly Line[] =>
+  linesOf(type, pinBoardNamed(board.id)!);
+
 /** Steps on boards out of images that are at hand. */
 export const fromImages =
   (images: readonly BoardImage[]): MakeCompiled =>
-  (program, stage, name) => {
+  (program, stage, name, lines = []) => {
     if (stage === 'host') return 'The stage host runs by the command: zelvar run --stage part=host';
     const board = boardOrFirst(name);
     if (!board) return `There is no board ${name}; there are ${boards.map((b) => b.id).join(', ')}`;
-    const source = sourceOf(program);
+    const source = sourceOf(program, board, lines);
     const image = images.find((i) => i.board === board.id && isSameSource(i.source, source));
     if (!image) return `There is no image of ${legalName(program.name)}, as it is now, for ${board.name}`;
     const elf = readElf(image.elf);
     if (typeof elf === 'string') return elf;
     const [wrong] = misfits(elf, board);
-    return wrong ?? stepOnBoard(program, { image: elf, layout: image.layout, functions: functionsOf(source) }, board);
+    return (
+      wrong ??
+      stepOnBoard(
+        program,
+        { image: elf, layout: image.layout, functions: functionsOf(writeC(program).source) },
+        board,
+        lines,
+      )
+    );
   };
 
 /** As text that can be sent and kept. */

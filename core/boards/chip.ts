@@ -1,7 +1,9 @@
 import type { FunctionTime } from '../stepcode/running-step';
 import type { ElfFile } from './elf';
+import type { Pin } from '../pins/pin-boards';
 import type { Area, Target } from './target';
 import { firmwareNames } from './write-firmware';
+import { pinMemory } from './write-pins';
 
 /** A chip with an image in it, that goes one step each time it is told to, and is watched while it does. */
 export interface Chip extends Target {
@@ -9,6 +11,15 @@ export interface Chip extends Target {
   functions(): readonly FunctionTime[];
   /** Cycles of the last step. */
   readonly cycles: number;
+  /** Cycles from the start of the last step to its end, pins read and written included. */
+  readonly busy: number;
+  /** Volts at an input; the converter compares them with what the board is supplied with. */
+  setVolts(pin: Pin, isMeasured: boolean, volts: number, supply: number): void;
+  /** Share of the time in which an output is on. */
+  share(pin: Pin, isPulsed: boolean): number;
+  /** What the firmware remembers of its pins. */
+  keepPins(): readonly number[];
+  restorePins(bytes: readonly number[]): void;
   /** Most bytes of the stack that have been written since the image was loaded. */
   stack(): number;
 }
@@ -31,6 +42,8 @@ export interface ChipCore {
   readonly popped: number;
   /** End of the stack, as a place in memory. */
   readonly stackTop: number;
+  setVolts(pin: Pin, isMeasured: boolean, volts: number, supply: number): void;
+  share(pin: Pin, isPulsed: boolean): number;
 }
 
 /** What a step may take before it is given up, in cycles. */
@@ -77,24 +90,37 @@ export function createChip(image: ElfFile, core: ChipCore, ownFunctions: readonl
         t.total += cycles;
         t.min = Math.min(t.min, cycles);
         t.max = Math.max(t.max, cycles);
-        if (open.length === 0) last = cycles;
+        // pins are read before the step, and written after it
+        if (open.length === 0 && !t.name.startsWith('board_')) last = cycles;
       }
     }
   };
   let last = 0;
+  let busy = 0;
+  const remembered = image.symbols.get(pinMemory);
+  const pinsAt = remembered ? core.place(remembered.value) : 0;
   const [stackFrom, stackTo] = [core.place(image.memoryEnd), core.stackTop];
   return {
     init: () => until(() => memory[done] === 1),
     step() {
       const before = memory[done];
+      const from = core.cycles;
       memory[go] = 1;
       until(() => memory[done] !== before);
+      busy = core.cycles - from;
     },
     read: (area, offset, length) => memory.slice(areas[area] + offset, areas[area] + offset + length),
     write: (area, offset, bytes) => memory.set(bytes, areas[area] + offset),
     get cycles() {
       return last;
     },
+    get busy() {
+      return busy;
+    },
+    setVolts: core.setVolts,
+    share: core.share,
+    keepPins: () => (remembered ? [...memory.subarray(pinsAt, pinsAt + remembered.size)] : []),
+    restorePins: (bytes) => memory.set(bytes, pinsAt),
     functions: () =>
       times
         .filter((t) => t.calls > 0)

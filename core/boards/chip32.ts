@@ -1,9 +1,13 @@
 import { ConsoleLogger, LogLevel, RP2040 } from 'rp2040js';
+import { measured } from '../pins/pin-side';
 import { createChip, fill, type Chip } from './chip';
 import { machines, type ElfFile } from './elf';
 
 const flashAt = 0x10000000,
   memoryAt = 0x20000000;
+const nanosPerCycle = 8;
+const converterBits = 12;
+const usedAs = { pulses: 4, line: 5 };
 
 /**
  * The chip of 32 bits without a unit for real numbers. Its emulator counts a cycle too few where a return address is put onto the stack, or taken
@@ -14,6 +18,8 @@ export function createChip32(image: ElfFile, memory: number, ownFunctions: reado
   const chip = new RP2040();
   chip.logger = new ConsoleLogger(LogLevel.Error, false);
   const { core } = chip;
+  // its clock is one that is moved on by hand
+  const clock = chip.clock as typeof chip.clock & { tick(nanos: number): void };
   chip.sram.fill(fill);
   for (const { address, bytes } of image.segments) {
     if (address < flashAt || address - flashAt + bytes.length > chip.flash.length)
@@ -30,7 +36,10 @@ export function createChip32(image: ElfFile, memory: number, ownFunctions: reado
       run() {
         const opcode = chip.flash16[(core.PC - flashAt) >> 1];
         const kind = opcode & 0xff00;
-        cycles += core.executeInstruction() + (kind === 0xb500 || kind === 0xbd00 ? 1 : 0);
+        const taken = core.executeInstruction() + (kind === 0xb500 || kind === 0xbd00 ? 1 : 0);
+        cycles += taken;
+        // nothing else waits for the clock of the chip
+        if (chip.adc.busy) clock.tick(taken * nanosPerCycle);
       },
       get cycles() {
         return cycles;
@@ -47,6 +56,18 @@ export function createChip32(image: ElfFile, memory: number, ownFunctions: reado
       code: (value) => value & ~1,
       popped: 0,
       stackTop: memory,
+      setVolts(pin, isMeasured, volts, supply) {
+        if (isMeasured) chip.adc.channelValues[pin.analog] = measured(volts, supply, converterBits);
+        else chip.gpio[pin.number].setInputValue(volts > supply / 2);
+      },
+      share(pin, isPulsed) {
+        const gpio = chip.gpio[pin.number];
+        if (!isPulsed) return Number(gpio.functionSelect === usedAs.line && gpio.outputEnable && gpio.outputValue);
+        const { timer, output } = pin.pulses!;
+        const { cc, top, csr } = chip.pwm.channels[timer];
+        if (gpio.functionSelect !== usedAs.pulses || (csr & 1) === 0) return 0;
+        return Math.min(1, ((cc >> (16 * output)) & 0xffff) / (top + 1));
+      },
     },
     ownFunctions,
   );

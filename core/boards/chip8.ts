@@ -1,9 +1,19 @@
-import { avrInstruction, CPU } from 'avr8js';
+import { adcConfig, AVRADC, avrInstruction, CPU } from 'avr8js';
+import type { Pin } from '../pins/pin-boards';
 import { createChip, fill, type Chip } from './chip';
 import { machines, type ElfFile } from './elf';
 
 const dataAt = 0x800000;
 const registers = 0x100;
+
+/** Registers by the port they are of: what is at its pins, which of them are outputs, and what they put out. */
+const ports = [
+  { first: 0, pins: 0x29, drive: 0x2a, out: 0x2b },
+  { first: 8, pins: 0x23, drive: 0x24, out: 0x25 },
+  { first: 14, pins: 0x26, drive: 0x27, out: 0x28 },
+];
+/** Of the timer that makes pulses: how it works, where it turns back, and up to where its outputs are on. */
+const timer = { control: 0x80, top: 0x86, compare: [0x88, 0x8a], on: [0x80, 0x20] };
 
 /** The chip of 8 bits: its cycles are those of the real one. */
 export function createChip8(image: ElfFile, memory: number, ownFunctions: readonly string[]): Chip | string {
@@ -16,6 +26,13 @@ export function createChip8(image: ElfFile, memory: number, ownFunctions: readon
   }
   const cpu = new CPU(new Uint16Array(program.buffer), memory);
   cpu.data.fill(fill, registers);
+  const converter = new AVRADC(cpu, adcConfig);
+  converter.channelValues.fill(0);
+  const portOf = ({ number }: Pin) => {
+    const port = ports.findLast((p) => number >= p.first)!;
+    return { ...port, bit: 1 << (number - port.first) };
+  };
+  const word = (at: number): number => cpu.data[at] + 256 * cpu.data[at + 1];
   return createChip(
     image,
     {
@@ -38,6 +55,24 @@ export function createChip8(image: ElfFile, memory: number, ownFunctions: readon
       code: (value) => value >> 1,
       popped: 2,
       stackTop: registers + memory,
+      setVolts(pin, isMeasured, volts, supply) {
+        if (isMeasured) {
+          converter.avcc = supply;
+          converter.channelValues[pin.analog] = volts;
+          return;
+        }
+        const { pins, bit } = portOf(pin);
+        cpu.data[pins] = volts > supply / 2 ? cpu.data[pins] | bit : cpu.data[pins] & ~bit;
+      },
+      share(pin, isPulsed) {
+        const { drive, out, bit } = portOf(pin);
+        if ((cpu.data[drive] & bit) === 0) return 0;
+        if (!isPulsed) return Number((cpu.data[out] & bit) !== 0);
+        const { output } = pin.pulses!;
+        const top = word(timer.top);
+        const isOn = (cpu.data[timer.control] & timer.on[output]) !== 0 && top > 0;
+        return isOn ? Math.min(1, word(timer.compare[output]) / top) : 0;
+      },
     },
     ownFunctions,
   );

@@ -1,3 +1,4 @@
+import type { Line } from '../pins/channels';
 import type { RunningStep } from '../stepcode/running-step';
 import type { StepProgram } from '../stepcode/step-program';
 import type { Board } from './board';
@@ -21,10 +22,19 @@ export const functionsOf = (source: string): readonly string[] =>
     .sort((a, b) => Number(a[1] !== undefined) - Number(b[1] !== undefined))
     .map((m) => m[2]);
 
+const pinFunctions = ['board_pins_read', 'board_pins_write'];
+
 /** The steps of a program on the chip of a board. */
-export function stepOnBoard(program: StepProgram, built: Image, board: Board): { create(): RunningStep } | string {
+export function stepOnBoard(
+  program: StepProgram,
+  built: Image,
+  board: Board,
+  lines: readonly Line[] = [],
+): { create(): RunningStep } | string {
+  const onPins = new Map(lines.flatMap((l) => (l.pin ? [[l.name, l] as const] : [])));
+  const functions = onPins.size > 0 ? [...built.functions, ...pinFunctions] : built.functions;
   const make = (): Chip | string =>
-    (board.chip === 'avr8' ? createChip8 : createChip32)(built.image, board.memory, built.functions);
+    (board.chip === 'avr8' ? createChip8 : createChip32)(built.image, board.memory, functions);
   const tried = make();
   if (typeof tried === 'string') return tried;
   return {
@@ -34,6 +44,21 @@ export function stepOnBoard(program: StepProgram, built: Image, board: Board): {
       return {
         ...stepOnTarget(program, built.layout, chip),
         seconds: () => chip.cycles / board.clock,
+        ...(onPins.size > 0 && {
+          busy: () => chip.busy / board.clock,
+          pins: {
+            set(name: string, volts: number): void {
+              const line = onPins.get(name);
+              if (line) chip.setVolts(line.pin!, line.kind === 'analog', volts, line.supply);
+            },
+            volts(name: string): number {
+              const line = onPins.get(name);
+              return line ? chip.share(line.pin!, line.kind === 'pwm') * line.supply : 0;
+            },
+            keep: () => chip.keepPins(),
+            restore: (bytes: readonly number[]) => chip.restorePins(bytes),
+          },
+        }),
         profile: () => ({
           unit: 'cycles',
           functions: chip.functions(),

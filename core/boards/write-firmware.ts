@@ -1,7 +1,9 @@
 import { legalName } from '../stepcode/c-names';
 import type { SlotRole, StepProgram } from '../stepcode/step-program';
 import type { CSource } from '../stepcode/write-c';
+import type { Line } from '../pins/channels';
 import type { Board } from './board';
+import { writePins } from './write-pins';
 
 /** Names in the image that its wrapper looks for. */
 export const firmwareNames = {
@@ -26,23 +28,40 @@ export const placedSlots = ({ slots }: StepProgram): readonly number[] =>
   slots.flatMap((s, k) => (s.role === 'local' || s.role === 'constant' ? [] : [k]));
 
 /**
- * A main program that goes one step each time it is told to, on inputs that are laid into its memory: what comes out, and how long it takes,
- * is that of the chip.
+ * A main program that goes one step each time it is told to, on what its pins say, and inputs that are laid into its memory where they are on
+ * none: what comes out, and how long it takes, is that of the chip.
  */
-export function writeFirmware(program: StepProgram, c: CSource, board: Pick<Board, 'chip'>): Firmware {
+export function writeFirmware(
+  program: StepProgram,
+  c: CSource,
+  board: Pick<Board, 'chip' | 'name'>,
+  lines: readonly Line[] = [],
+): Firmware {
   const own = legalName(program.name);
+  const hasPins = lines.some((l) => l.pin !== undefined);
+  const pins = writePins(program, c, lines, board);
   const files = new Map([
     [`${own}.h`, c.header],
     [`${own}.c`, c.source],
-    ['board_main.c', `${mainText(own)}${board.chip === 'cortex-m0plus' ? startText : ''}`],
+    ...(hasPins
+      ? ([
+          ['board_pins.h', pins.header],
+          ['board_pins.c', pins.source],
+        ] as const)
+      : []),
+    ['board_main.c', `${mainText(own, hasPins)}${board.chip === 'cortex-m0plus' ? startText : ''}`],
     ['board_layout.c', layoutText(program, c)],
     ...(board.chip === 'cortex-m0plus' ? [['board.ld', linkerText] as const] : []),
   ]);
-  return { files, sources: [`${own}.c`, 'board_main.c'], layout: 'board_layout.c' };
+  return {
+    files,
+    sources: [`${own}.c`, ...(hasPins ? ['board_pins.c'] : []), 'board_main.c'],
+    layout: 'board_layout.c',
+  };
 }
 
-const mainText = (own: string): string => `/* Goes one step of ${own} each time board_go is set. */
-#include "${own}.h"
+const mainText = (own: string, hasPins: boolean): string => `/* Goes one step of ${own} each time board_go is set. */
+#include "${hasPins ? 'board_pins' : own}.h"
 
 ${own}_state board_state;
 ${own}_in board_in;
@@ -52,14 +71,14 @@ volatile uint8_t board_done;
 
 int main(void)
 {
-    ${own}_init(&board_state);
+    ${own}_init(&board_state);${hasPins ? '\n    board_pins_init();' : ''}
     board_done = 1;
     for (;;) {
         while (board_go == 0) {
         }
         board_go = 0;
-        ${own}_step(&board_state, &board_in, &board_out);
-        board_done = (uint8_t)(board_done + 1);
+${hasPins ? '        board_pins_read(&board_in);\n' : ''}        ${own}_step(&board_state, &board_in, &board_out);
+${hasPins ? '        board_pins_write(&board_out);\n' : ''}        board_done = (uint8_t)(board_done + 1);
     }
 }
 `;

@@ -254,13 +254,26 @@ test('studies of an earlier version compare no runs that are kept', () => {
 test('nothing of an earlier version is software, and every part runs as designed', () => {
   const old = JSON.parse(writeProjectJson(tubeCapper)) as {
     version: number;
-    types: { software?: string }[];
-    setups: { stages?: unknown }[];
+    types: { software?: string; channels?: unknown }[];
+    setups: { stages?: unknown; wires?: unknown }[];
   };
+  const bare = {
+    ...tubeCapper,
+    types: tubeCapper.types.map((t) => ({ ...t, channels: [] })),
+    setups: tubeCapper.setups.map((s) => ({ ...s, wires: [] })),
+  };
+  old.version = 13;
+  for (const t of old.types) delete t.channels;
+  for (const s of old.setups) delete s.wires;
+  expect(readProjectText(JSON.stringify(old))).toEqual({ value: bare, problems: [] });
   old.version = 12;
   for (const t of old.types) delete t.software;
   for (const s of old.setups) delete s.stages;
   const { value, problems } = readProjectText(JSON.stringify(old));
   expect(problems).toEqual([]);
-  expect(value).toEqual({ ...tubeCapper, types: tubeCapper.types.map((t) => ({ ...t, software: '' })) });
+  expect(value).toEqual({
+    ...bare,
+    types: bare.types.map((t) => ({ ...t, software: '' })),
+    setups: bare.setups.map((s) => ({ ...s, stages: [] })),
+  });
 });

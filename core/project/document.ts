@@ -395,6 +395,41 @@ export const equation = entry('equation', 'equation', {
   mark: text(40),
 });
 
+/** What a signal of software goes through between a step and what is outside: a converter, pulses, a line that is on or off. */
+export const channel = entry(
+  'channel',
+  'channel',
+  {
+    id,
+    name,
+    kind: oneOf('analog', 'pwm', 'digital'),
+    /** The input or output it carries; empty where it carries messages. */
+    quantity: read(text(400), 'path', inType, { says: 'quantity of' }),
+    /** Messages that its edges are. */
+    rises: read(text(80), 'message', inType, { says: 'rise of' }),
+    falls: read(text(80), 'message', inType, { says: 'fall of' }),
+    /** What `lowVolts` and `highVolts` stand for, in the unit of the quantity. */
+    low: number,
+    high: number,
+    lowVolts: atLeast(0, 'A voltage is 0 or more'),
+    /** 0: what the board is supplied with. */
+    highVolts: atLeast(0, 'A voltage is 0 or more'),
+    bits: atLeast(1, 'At least 1 bit', 16),
+    /** How often it is measured for one value. */
+    average: atLeast(1, 'At least once', 64),
+    /** Hz, of pulses. */
+    frequency: atLeast(1, 'At least 1 Hz', 1e7),
+    pull: oneOf('none', 'up', 'down'),
+    /** Off is high. */
+    inverted: flag,
+    /** Steps for which a line has to stay before it counts. */
+    debounce: atLeast(1, 'At least 1 step', 1000),
+    /** Where it is, by board. */
+    pins: rows({ board: title(64, 'Which board?'), pin: title(40, 'Which pin?') }, 40),
+  },
+  { names: 'channels', label: owned, says: owned },
+);
+
 export const partType = entry(
   'type',
   'part type',
@@ -408,6 +443,8 @@ export const partType = entry(
     links: list(link),
     /** Time between the steps of it as software; empty where it is none. */
     software: read(text(400), 'expression', inType, { says: 'steps of' }),
+    /** What its signals go through where it runs on a board. */
+    channels: list(channel, 400),
     physics: read(text(2_000_000), 'physics', inType, { says: 'physics of' }),
     /** The equations of the physics text in their order. */
     equations: list(equation, 200_000),
@@ -598,6 +635,17 @@ export const setup = entry(
         stage: oneOf('sampled', 'code', 'host', 'board'),
         /** Name of the board, for the stage of that name; empty for the first. */
         board: text(64),
+      },
+      400,
+    ),
+    /** Wires of channels that are not as they should be. */
+    wires: rows(
+      {
+        part: read(title(400, 'Which part?'), 'chart-path', inSetup, { says: 'wire in' }),
+        channel: title(80, 'Which channel?'),
+        /** Loose, held at 0 V, held at the supply, or on the pin of another channel. */
+        fault: oneOf('loose', 'low', 'high', 'swapped'),
+        other: text(80),
       },
       400,
     ),
@@ -832,7 +880,7 @@ export const track = entry(
 const retired = { id, key };
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 13;
+export const projectVersion = 14;
 
 export const projectFields = {
   format: exactly(projectFormat),
@@ -870,6 +918,7 @@ export interface Part extends EntryOf<typeof part> {}
 export interface Change extends EntryOf<typeof change> {}
 export interface Port extends EntryOf<typeof port> {}
 export interface Link extends EntryOf<typeof link> {}
+export interface Channel extends EntryOf<typeof channel> {}
 export interface Item extends EntryOf<typeof item> {}
 export interface Chart extends EntryOf<typeof chart> {}
 export interface ChartValue extends EntryOf<typeof value> {}

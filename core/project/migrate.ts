@@ -164,6 +164,12 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
     types: listOf(project.types).map((t) => ({ ...t, software: '' })),
     setups: listOf(project.setups).map((s) => ({ ...s, stages: [] })),
   }),
+  13: (project) => ({
+    ...project,
+    version: 14,
+    types: listOf(project.types).map((t) => ({ ...t, channels: [] })),
+    setups: listOf(project.setups).map((s) => ({ ...s, wires: [] })),
+  }),
 };
 
 const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));

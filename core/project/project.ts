@@ -1,5 +1,6 @@
 import type {
   Change,
+  Channel,
   Chart,
   ChartState,
   Control,
@@ -29,6 +30,7 @@ export type {
   Aim,
   Attribute,
   Change,
+  Channel,
   Chart,
   ChartState,
   ChartValue,
@@ -121,6 +123,7 @@ export const newType = (id: string, name: string): PartType => ({
   ports: [],
   links: [],
   software: '',
+  channels: [],
   physics: '',
   equations: [],
   charts: [],
@@ -238,6 +241,26 @@ export const newSignalSheet = (id: string, name: string): SignalSheet => ({
   lines: [],
 });
 
+export const newChannel = (id: string, name: string, kind: Channel['kind']): Channel => ({
+  id,
+  name,
+  kind,
+  quantity: '',
+  rises: '',
+  falls: '',
+  low: 0,
+  high: 1,
+  lowVolts: 0,
+  highVolts: 0,
+  bits: 10,
+  average: 1,
+  frequency: 20_000,
+  pull: 'none',
+  inverted: false,
+  debounce: 1,
+  pins: [],
+});
+
 export const newSignalLine = (id: string, text: string): SignalLine => ({ id, text, place: null, size: null });
 
 export const newSequence = (id: string, name: string): Sequence => ({ id, name, note: '', lines: [] });
@@ -345,6 +368,7 @@ export const newSetup = (id: string, name: string): Setup => ({
   loopsWhen: '',
   record: [],
   stages: [],
+  wires: [],
   tracks: [],
   screen: true,
 });

@@ -32,6 +32,8 @@ function facts(project: Project, setup: Setup): ReadonlyMap<string, string> {
     found.set(what, before === undefined ? text : `${before}, ${text}`);
   };
   for (const s of setup.stages) note(`stage of ${s.part}`, s.stage);
+  for (const w of setup.wires)
+    note(`wire of ${w.part}.${w.channel}`, w.fault === 'swapped' ? `swapped with ${w.other}` : w.fault);
   for (const c of setup.changes) note(`value of ${c.name}`, c.value);
   for (const s of setup.stimulus) note(`${s.time} s: ${s.kind} ${s.target}`, s.value || 'yes');
   return found;
@@ -40,7 +42,13 @@ function facts(project: Project, setup: Setup): ReadonlyMap<string, string> {
 export function setupDifferences(project: Project, here: Setup, there: Setup): readonly SetupDifference[] {
   const [a, b] = [facts(project, here), facts(project, there)];
   const missing = (what: string): string =>
-    what.startsWith('value of ') ? 'as designed' : what.startsWith('stage of ') ? 'designed' : '';
+    what.startsWith('value of ')
+      ? 'as designed'
+      : what.startsWith('stage of ')
+        ? 'designed'
+        : what.startsWith('wire of ')
+          ? 'sound'
+          : '';
   return [...new Set([...a.keys(), ...b.keys()])]
     .map((what) => ({ what, here: a.get(what) ?? missing(what), there: b.get(what) ?? missing(what) }))
     .filter((d) => d.here !== d.there);

@@ -4,6 +4,7 @@ import { flatten } from '../flatten/flatten';
 import { projectLibrary } from '../flatten/from-project';
 import { typedPartsOf } from '../editing/references';
 import { createNames } from '../flatten/names';
+import { checkChannels } from '../pins/check-channels';
 import { ownerAddress, visitEntries } from '../project/address';
 import { typeById, type Project } from '../project/project';
 import type { RequirementFinding } from '../verdicts/finding';
@@ -35,7 +36,7 @@ export function checkProject(project: Project): ProjectCheck {
         },
       ]);
   }
-  found.push(unusedTypes(project), doubleMeanings(project), doubleNames(project));
+  found.push(checkChannels(project), unusedTypes(project), doubleMeanings(project), doubleNames(project));
   const keys = new Set<string>();
   const problems = found.flat().filter((p) => {
     const key = `${p.place}|${p.span?.start}|${p.span?.end}|${p.code}|${p.message}`;

@@ -2,7 +2,8 @@ import { applyPatches, enablePatches } from 'immer';
 import { problem, type Problem } from '../language/diagnostics';
 import { emptyProject, newChange, newSetup, typeById, type Project } from '../project/project';
 import { ownerOf } from '../flatten/flat-model';
-import { boardOrFirst, fromImages } from '../boards/board-image';
+import { boards } from '../boards/board';
+import { boardOrFirst, fromImages, pinsOf } from '../boards/board-image';
 import { sourcesOf } from '../stepcode/write-sources';
 import { runSetups } from './batch';
 import { checkProject } from './check';
@@ -82,6 +83,7 @@ export function createEngine(
         files: [...(value?.files ?? [])],
         unit: [...(value?.unit ?? [])],
         lines: value?.map ?? [],
+        pins: value && type ? boards.map((b) => [b.id, pinsOf(type, value.program, b)] as const) : [],
         problems,
       };
     },

@@ -21,7 +21,15 @@ import { checkParticipants, prepareSequences, sequencesOf, type PreparedSequence
 import { isFixedChange, fixedProblems, readFixedValues, readSetupTexts, readSetupValues } from './assemble';
 import type { ClassLibrary } from '../flatten/library';
 import { standingOf } from './standing';
-import { asSeen, stageProblems, unknownIn, unknownWith, withoutObserverErrors, withSteps } from './with-steps';
+import {
+  asSeen,
+  stageProblems,
+  unknownIn,
+  unknownWith,
+  wireProblems,
+  withoutObserverErrors,
+  withSteps,
+} from './with-steps';
 import type { LoopTerm } from '../requirements/loop-terms';
 import { constantFinding, monitorOf, watchedRequirements, type Watch } from './watch';
 
@@ -95,7 +103,7 @@ export function prepareRun(
     compiled,
     problems: stageProblems,
   } = withSteps(project, setup, { ...made, model }, values, compiledSteps);
-  setupProblems.push(...values.problems, ...stageProblems);
+  setupProblems.push(...values.problems, ...stageProblems, ...wireProblems(project, setup, model));
   const options: SimulationOptions = {
     stop: setup.stop,
     solver: setup.solver,
@@ -228,6 +236,7 @@ export function checkProduct(project: Project): ProductCheck {
       ...readChanges(setup.changes, `setup/${setup.id}`).problems,
       ...readSetupValues(setup, flat, setup.id).problems,
       ...stageProblems(setup, model),
+      ...wireProblems(project, setup, model),
       ...fixedProblems(setup, flat),
     ]),
     ...project.setups.flatMap((setup) => (own.includes(setup) ? [] : checkSetup(project, library, setup))),

@@ -8,6 +8,7 @@ import type { StepCounts } from '../simulate/stepper';
 import type { BoardImage } from '../boards/board-image';
 import type { StepProfile } from '../stepcode/running-step';
 import type { Stage } from '../stepcode/stage';
+import type { ChannelLoss } from '../stepcode/step-driver';
 import type { SourceLine } from '../stepcode/write-c';
 import type { RunBasis } from './basis';
 import type { BatchProgress, BatchResult } from './batch';
@@ -48,6 +49,8 @@ export interface RunUpdate {
   readonly sequences: readonly RunSequence[];
   /** What steps on boards took, where the run rests. */
   readonly profiles?: readonly PartProfile[];
+  /** What did not come through the channels of parts in steps, once it rests. */
+  readonly losses?: readonly PartLoss[];
 }
 
 /** The arrays of an update, to be handed over. Columns that are equal share one, which can be handed over once only. */
@@ -93,6 +96,11 @@ export interface PartProfile extends StepProfile {
   readonly part: string;
   /** Steps that were left out, as the one before was not done in time. */
   readonly overruns: number;
+}
+
+/** What did not come through a channel of a part. */
+export interface PartLoss extends ChannelLoss {
+  readonly part: string;
 }
 
 /** The model of a run, as far as views need it: sent once at its start, as nothing of it changes while the run goes on. */
@@ -148,6 +156,8 @@ export interface CodeOfType {
   /** The same as a unit for co-simulation. */
   readonly unit: readonly (readonly [string, string])[];
   readonly lines: readonly SourceLine[];
+  /** The firmware of its pins, by board; empty where it uses none. */
+  readonly pins: readonly (readonly [board: string, text: string])[];
   readonly problems: readonly Problem[];
 }
 

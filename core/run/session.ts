@@ -1,4 +1,4 @@
-import type { PartProfile, RunUpdate } from './protocol';
+import type { PartLoss, PartProfile, RunUpdate } from './protocol';
 import type { Run } from './run';
 import { slowRun } from './slow-run';
 import type { Timeline } from './timeline';
@@ -73,7 +73,7 @@ export function createSession(timeline: Timeline, options: SessionOptions): Sess
       stoppedAt,
       actions: { after: told, done: done.slice(told) },
       sequences: run.sequences(),
-      ...(status !== 'running' && { profiles: profilesOf(run) }),
+      ...(status !== 'running' && { profiles: profilesOf(run), losses: lossesOf(run) }),
     });
     told = done.length;
   };
@@ -169,3 +169,6 @@ const profilesOf = ({ steps, parts }: Run): readonly PartProfile[] =>
     const profile = did.profile();
     return profile ? [{ part: parts[k], overruns: did.overruns(), ...profile }] : [];
   });
+
+const lossesOf = ({ steps, parts }: Run): readonly PartLoss[] =>
+  steps.flatMap((did, k) => did.losses().map((l) => ({ part: parts[k], ...l })));

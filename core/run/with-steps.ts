@@ -3,10 +3,11 @@ import { statementsOf } from '../flatten/chart-sends';
 import { walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import type { FlattenResult } from '../flatten/flatten';
+import { checkWires } from '../pins/check-channels';
 import type { Project, Setup } from '../project/project';
 import { compile } from '../simulate/compile';
 import type { SimulationOptions } from '../simulate/simulation';
-import { inSteps, stagesIn, type MakeCompiled, type PartInSteps } from '../stepcode/stage';
+import { inSteps, stagesIn, wiresIn, type MakeCompiled, type PartInSteps } from '../stepcode/stage';
 import type { Watch } from './watch';
 
 /** A model with its program, and values it is given as data of the run. */
@@ -35,6 +36,13 @@ export const stageProblems = (setup: Setup, model: FlatModel): Problem[] =>
         ],
   );
 
+/** Wires of channels that are not there, or cannot be so. */
+export const wireProblems = (project: Project, setup: Setup, model: FlatModel): readonly Problem[] =>
+  checkWires(setup, (part) => {
+    const name = model.parts.find((p) => p.name === part && part !== '')?.typeName;
+    return project.types.find((t) => t.name === name);
+  });
+
 /** Parts that a setup runs in steps are taken out of the model, and the program is that of the rest. */
 export function withSteps(
   project: Project,
@@ -46,7 +54,7 @@ export function withSteps(
   const whole = { steps: [], compiled, problems: [] };
   if (setup.stages.length === 0 || !compiled.program || hasErrors(compiled.problems)) return whole;
   const asked = { ...values, values: new Map([...(values.values ?? []), ...given]) };
-  const found = inSteps(project, model, stagesIn(setup), asked, compiledSteps);
+  const found = inSteps(project, model, stagesIn(setup), asked, compiledSteps, wiresIn(setup));
   const at = (part: string, p: Problem): Problem => ({
     ...p,
     place: p.place || `setup/${setup.id}/stages/${setup.stages.findIndex((s) => s.part === part)}/part`,

@@ -10,6 +10,15 @@ export interface RunningStep {
   restore(slot: number, value: number | readonly number[]): void;
   /** Seconds the last step took where it ran; nothing where that is not known. */
   seconds?(): number;
+  /** Seconds until the last step was done, pins read and written included; nothing where that is the same. */
+  busy?(): number;
+  /** Pins it has: volts at inputs are set, those of outputs are looked at, of pulses their mean; what it remembers of them, as bytes. */
+  readonly pins?: {
+    set(line: string, volts: number): void;
+    volts(line: string): number;
+    keep(): readonly number[];
+    restore(bytes: readonly number[]): void;
+  };
   /** What its functions took. */
   profile?(): StepProfile;
   close?(): void;

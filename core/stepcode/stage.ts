@@ -6,6 +6,10 @@ import { one } from '../flatten/flat-expression';
 import type { FlatChart, FlatEquation, FlatModel } from '../flatten/flat-model';
 import type { Project, Setup } from '../project/project';
 import type { SimulationOptions } from '../simulate/simulation';
+import { channelErrors } from '../pins/check-channels';
+import { boardOfType, linesOf, type Line } from '../pins/channels';
+import { pinBoardNamed, pinBoards } from '../pins/pin-boards';
+import type { Wires } from '../pins/plant-side';
 import { stepProgramOf } from './controller';
 import { givenOtherwise } from './given-otherwise';
 import type { StepProgram } from './step-program';
@@ -37,11 +41,21 @@ export type MakeCompiled = (
   program: StepProgram,
   stage: 'host' | 'board',
   board: string,
+  /** What its signals go through; on a board they are firmware. */
+  lines?: readonly Line[],
 ) => { create(): RunningStep } | string;
 const nothingCompiled: MakeCompiled = (_, stage) => `The stage ${stage} is not available here`;
 
 /** By full name of the part. */
 export type StagesOfParts = ReadonlyMap<string, StageText>;
+
+/** Wires that a setup has not as they should be, by full name of the part. */
+export type WiresOfParts = ReadonlyMap<string, Wires>;
+export const wiresIn = (setup: Setup): WiresOfParts => {
+  const found = new Map<string, Setup['wires'][number][]>();
+  for (const w of setup.wires) found.set(w.part, [...(found.get(w.part) ?? []), w]);
+  return found;
+};
 
 /** The stages a setup chooses. */
 export const stagesIn = (setup: Setup): StagesOfParts => new Map(setup.stages.map((s) => [s.part, stageText(s)]));
@@ -88,6 +102,7 @@ export function inSteps(
   chosen: StagesOfParts,
   { startIn, stimulus, values }: Pick<SimulationOptions, 'startIn' | 'stimulus' | 'values'>,
   compiled: MakeCompiled = nothingCompiled,
+  wires: WiresOfParts = new Map(),
 ): { readonly model: FlatModel; readonly parts: readonly PartInSteps[]; readonly problems: readonly StageProblem[] } {
   const parts: PartInSteps[] = [];
   const problems: StageProblem[] = [];
@@ -129,8 +144,16 @@ export function inSteps(
       continue;
     }
     const { program } = lowered;
+    const outside =
+      (stage !== 'board' ? undefined : board === '' ? pinBoards[0] : pinBoardNamed(board)) ?? boardOfType(type);
+    const [unsound] = channelErrors(type, outside);
+    if (unsound) {
+      problems.push({ ...unsound, part: name });
+      continue;
+    }
+    const channels = { lines: linesOf(type, outside), wires: wires.get(name) ?? [], double: stage === 'sampled' };
     const made = isCompiled
-      ? compiled(program, stage, board)
+      ? compiled(program, stage, board, channels.lines)
       : { create: () => createStep(program, { double: stage === 'sampled' }) };
     if (typeof made === 'string') {
       wrong(made);
@@ -143,7 +166,7 @@ export function inSteps(
       number,
       program,
       untold: untoldBy(model, name, number, program),
-      create: (options) => stepped(model, name, number, made.create(), program, options),
+      create: (options) => stepped(model, name, number, made.create(), program, { ...options, channels }),
     });
     rest = withoutPart(rest, name, number);
   }

@@ -10,9 +10,12 @@ import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { Choices } from '@/ui/choices';
 import { CodeSheet } from './code-sheet';
+import { PinsSheet } from './pins-sheet';
 import { StagesSheet } from './stages-sheet';
 import { TimesSheet } from './times-sheet';
 import './board.scss';
+
+const sheets: readonly string[] = ['pins', 'stages', 'times'];
 
 /** Board: part types that are software as code, and how they do in other stages. */
 export function BoardSheet() {
@@ -43,14 +46,17 @@ export function BoardSheet() {
           label="What of the software"
           choices={[
             { key: '', text: 'Code' },
+            { key: 'pins', text: 'Pins' },
             { key: 'stages', text: 'Stages' },
             { key: 'times', text: 'Times' },
           ]}
-          chosen={sheet === 'stages' || sheet === 'times' ? sheet : ''}
+          chosen={sheets.includes(sheet) ? sheet : ''}
           onChoose={(key) => usePlace.getState().go({ sheet: key, item: '' })}
         />
       </div>
-      {sheet === 'stages' ? (
+      {sheet === 'pins' ? (
+        <PinsSheet key={type.id} type={type} part={part} />
+      ) : sheet === 'stages' ? (
         <StagesSheet key={type.id} project={project} type={type} part={part} />
       ) : sheet === 'times' ? (
         <TimesSheet type={type} part={part} />

@@ -105,7 +105,7 @@ function useCode(project: Project, type: PartType): CodeOfType | undefined {
       () =>
         void codeOf(type.id).then(
           (found) => isCurrent && found && setCode(found),
-          () => isCurrent && setCode({ period: 0, files: [], unit: [], lines: [], problems: [] }),
+          () => isCurrent && setCode({ period: 0, files: [], unit: [], lines: [], pins: [], problems: [] }),
         ),
       code ? 250 : 0,
     );

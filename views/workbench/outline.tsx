@@ -131,6 +131,7 @@ const softwareItems = (type: PartType, at: { readonly part: string; readonly typ
     : (
         [
           ['Code', ''],
+          ['Pins', 'pins'],
           ['Stages', 'stages'],
           ['Times', 'times'],
         ] as const

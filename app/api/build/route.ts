@@ -1,7 +1,9 @@
 import { boardNamed } from '@/core/boards/board';
-import { sourceOf, writeImage } from '@/core/boards/board-image';
+import { linesOn, sourceOf, writeImage } from '@/core/boards/board-image';
 import { readProjectText } from '@/core/formats/project-file';
 import { stepProgramOf } from '@/core/stepcode/controller';
+import { channelErrors } from '@/core/pins/check-channels';
+import { pinBoardNamed } from '@/core/pins/pin-boards';
 import { buildFor } from '@/server/build-image';
 
 export const runtime = 'nodejs';
@@ -30,12 +32,15 @@ export async function POST(request: Request): Promise<Response> {
   if (!project || !type) return answer(400, { problem: problems[0]?.message ?? 'There is no such part type' });
   const { program, problems: refused } = stepProgramOf(project, type);
   if (!program) return answer(422, { problem: refused[0]?.message ?? 'It cannot be put into code' });
-  const built = buildFor(program, board);
+  const [unsound] = channelErrors(type, pinBoardNamed(board.id)!);
+  if (unsound) return answer(422, { problem: unsound.message });
+  const lines = linesOn(type, board);
+  const built = buildFor(program, board, lines);
   if (typeof built === 'string') return answer(422, { problem: built });
   return answer(200, {
     image: writeImage({
       board: board.id,
-      source: sourceOf(program),
+      source: sourceOf(program, board, lines),
       elf: built.elf,
       layout: built.layout,
       said: built.said,

@@ -1,0 +1,136 @@
+import fc from 'fast-check';
+import { buildFor } from '@/server/build-image';
+import { compiledHere } from '@/cli/compiled';
+import { tubeCapper } from '@/samples/tube-capper';
+import { linesOf } from '../pins/channels';
+import { createPinSide } from '../pins/pin-side';
+import { pinBoardNamed } from '../pins/pin-boards';
+import type { Channel } from '../project/project';
+import { stepProgramOf } from '../stepcode/controller';
+import { writeC } from '../stepcode/write-c';
+import { boards } from './board';
+import { functionsOf, stepOnBoard } from './step-on-board';
+import { writeFirmware } from './write-firmware';
+
+const type = tubeCapper.types.find((t) => t.name === 'CapperControl')!;
+const program = stepProgramOf(tubeCapper, type).program!;
+const here = boards.filter((b) => typeof buildFor(program, b) !== 'string');
+const each =
+  here.length > 0
+    ? describe.each(here.map((b) => [b.id, b] as const))
+    : describe.skip.each([['none', boards[0]] as const]);
+const runs = Number(process.env.RUNS ?? 2);
+
+/** The channels of the capper with any numbers. */
+const anyChannels = (bits: number): fc.Arbitrary<readonly Channel[]> =>
+  fc.tuple(
+    ...type.channels.map((c) =>
+      fc
+        .record({
+          low: fc.integer({ min: -90, max: 40 }).map((x) => x / 8),
+          span: fc.constantFrom(-100, -7.3, 0.37, 1, 12, 160),
+          lowVolts: fc.constantFrom(0, 0.5),
+          highVolts: fc.constantFrom(0, 2.5, 3.3),
+          bits: fc.integer({ min: 1, max: bits }),
+          average: fc.constantFrom(1, 2, 3, 16),
+          pull: fc.constantFrom('none' as const, 'up' as const, 'down' as const),
+          inverted: fc.boolean(),
+          debounce: fc.integer({ min: 1, max: 4 }),
+          isSwapped: fc.boolean(),
+        })
+        .map(({ span, isSwapped, ...more }) => ({
+          ...c,
+          ...more,
+          high: more.low + span,
+          frequency: 20_000,
+          // what rises may be what falls
+          ...(isSwapped && { rises: c.falls, falls: c.rises }),
+        })),
+    ),
+  );
+
+each('pins of %s', (id, board) => {
+  test('are read and written by the firmware as they are here, operation by operation', () => {
+    fc.assert(
+      fc.property(anyChannels(pinBoardNamed(id)!.bits), fc.integer(), (channels, seed) => {
+        const lines = linesOf({ ...type, channels }, pinBoardNamed(id)!);
+        const built = buildFor(program, board, lines);
+        if (typeof built === 'string') throw new Error(built);
+        const functions = functionsOf(writeC(program).source);
+        const made = stepOnBoard(program, { ...built, functions }, board, lines);
+        if (typeof made === 'string') throw new Error(made);
+        const run = made.create();
+        const side = createPinSide(lines, false);
+        run.init();
+        let state = seed;
+        const random = (): number => {
+          state = (Math.imul(state, 1664525) + 1013904223) | 0;
+          return (state >>> 8) / 2 ** 24;
+        };
+        const slotOf = (role: string, name: string): number =>
+          program.slots.findIndex((s) => s.role === role && s.name === name);
+        for (let n = 0; n < 250; n++) {
+          const volts = new Map(
+            lines.flatMap((l): [string, number][] =>
+              l.direction === 'out'
+                ? []
+                : [[l.name, l.kind === 'analog' ? random() * 1.1 * l.supply : random() < 0.6 ? 0 : l.supply]],
+            ),
+          );
+          for (const [line, v] of volts) run.pins!.set(line, v);
+          run.step();
+          for (const [name, wanted] of side.read(volts))
+            expect([n, name, run.read(slotOf('input', name))]).toEqual([n, name, wanted]);
+          side.write((name) => run.read(slotOf('output', name)));
+          for (const l of lines)
+            if (l.direction === 'out')
+              expect([n, l.name, run.pins!.volts(l.name)]).toEqual([n, l.name, side.volts(l.name)]);
+        }
+        expect(run.busy!()).toBeGreaterThan(run.seconds!());
+      }),
+      { numRuns: runs },
+    );
+  }, 120_000);
+
+  test('what the firmware remembers of them goes where the rest goes', () => {
+    const lines = linesOf(type, pinBoardNamed(id)!);
+    const made = compiledHere(program, 'board', id, lines);
+    if (typeof made === 'string') throw new Error(made);
+    const [a, b] = [made.create(), made.create()];
+    a.init();
+    const set = (run: typeof a, volts: number): void => {
+      for (const l of lines) if (l.direction === 'in') run.pins!.set(l.name, l.kind === 'analog' ? 1 : volts);
+    };
+    for (const v of [0, 5, 0, 0, 5, 5]) {
+      set(a, v);
+      a.step();
+    }
+    b.init();
+    program.slots.forEach((_, k) => b.restore(k, a.keep(k)));
+    b.pins!.restore(a.pins!.keep());
+    for (const v of [5, 5, 0, 0, 0, 5]) {
+      for (const run of [a, b]) {
+        set(run, v);
+        run.step();
+      }
+      expect(program.slots.map((_, k) => b.keep(k))).toEqual(program.slots.map((_, k) => a.keep(k)));
+      for (const l of lines)
+        if (l.direction === 'out') expect([l.name, b.pins!.volts(l.name)]).toEqual([l.name, a.pins!.volts(l.name)]);
+    }
+  });
+});
+
+test('the firmware of pins is at most 80 columns wide, also with long names', () => {
+  const long = 'n'.repeat(70);
+  const named = {
+    ...type,
+    channels: type.channels.map((c, k) => ({ ...c, name: `${long}${k}` })),
+  };
+  for (const board of boards) {
+    const lines = linesOf(named, pinBoardNamed(board.id)!);
+    const { files } = writeFirmware(program, writeC(program), board, lines);
+    const text = files.get('board_pins.c')!;
+    expect(text.split('\n').filter((l) => l.length > 80)).toEqual([]);
+    expect(new Set([...text.matchAll(/board_look\(&board_pins\.(\w+)/g)].map((m) => m[1])).size).toBe(7);
+  }
+});

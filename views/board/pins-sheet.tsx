@@ -1,0 +1,268 @@
+'use client';
+import { Plus } from 'lucide-react';
+import { nanoid } from 'nanoid';
+import { useState } from 'react';
+import { openSignals } from '@/core/pins/check-channels';
+import { boardOfType, directionOf, pinNameOn, pinOf, quantityOf } from '@/core/pins/channels';
+import { freePin, proposedChannels } from '@/core/pins/propose';
+import { pinBoards, usesOf, type PinBoard } from '@/core/pins/pin-boards';
+import { newChannel, type Channel, type PartType } from '@/core/project/project';
+import { problemsAt } from '@/store/derived';
+import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
+import { useRuns } from '@/store/run-store';
+import { Button } from '@/ui/button';
+import { CellField, CellSelect } from '@/ui/cell-field';
+import { Choices } from '@/ui/choices';
+import { DeleteCell } from '@/ui/delete-cell';
+import { EditableRow, RowHandle, handleColumn, handleHead } from '@/ui/editing/row-handle';
+import { formatNumber } from '@/ui/format';
+import { freeName, tryEdit } from '@/ui/names';
+import { BoardPicture } from './board-picture';
+import { ChannelDetails } from './channel-details';
+
+/** What signals of software go through, and which pins of a board they are on. */
+export function PinsSheet({ type, part }: { readonly type: PartType; readonly part: string }) {
+  const [boardId, setBoard] = useState(() => boardOfType(type).id);
+  const board = pinBoards.find((b) => b.id === boardId) ?? pinBoards[0];
+  const item = usePlace((s) => s.item);
+  const chosen = type.channels.find((c) => item === `channel/${c.id}`);
+  const problems = useProject((s) => s.problems);
+  const choose = (id: string): void => usePlace.getState().select(id === '' ? '' : `channel/${id}`);
+  const list = `type/${type.id}/channel`;
+  const open = openSignals(type);
+  const proposed = proposedChannels(type, board, () => `l-${nanoid(8)}`);
+  const propose = (): void =>
+    tryEdit(
+      { kind: 'insert-all', list, entries: proposed },
+      proposed.length === 1 ? 'A channel for the signal left' : `Channels for ${proposed.length} signals`,
+    );
+  const add = (): void => {
+    const names = type.channels.map((c) => c.name);
+    const made = newChannel(`l-${nanoid(8)}`, freeName(names, 'line'), 'digital');
+    const pin = freePin(type.channels, 'digital', board);
+    tryEdit(
+      { kind: 'insert', list, entry: { ...made, pins: pin ? [{ board: board.id, pin: pin.name }] : [] } },
+      'Add a channel',
+    );
+    choose(made.id);
+  };
+  const put = (pin: string): void => {
+    if (chosen) putOnPin(type, chosen, board, pin);
+  };
+  if (type.channels.length === 0)
+    return (
+      <div className="empty">
+        <h3>No channels yet</h3>
+        <p>
+          On a board a signal goes through something: a voltage is measured, a line is looked at, pulses are made. A
+          channel says what, and where. Until then the signals of {type.name} are handed over in the memory of the chip,
+          and nothing is known of wires, measurements and pins.
+        </p>
+        {proposed.length > 0 && (
+          <Button variant="primary" className="me-2" onClick={propose} data-testid="propose-channels">
+            Channels for {proposed.length} signals, on free pins of {board.name}
+          </Button>
+        )}
+        <Button onClick={add}>
+          <Plus size={13} aria-hidden /> One channel
+        </Button>
+      </div>
+    );
+  return (
+    <div className="pins-split">
+      <div className="pins-side">
+        <div className="code-bar">
+          <Choices
+            label="Board"
+            choices={pinBoards.map((b) => ({ key: b.id, text: b.name }))}
+            chosen={board.id}
+            onChoose={setBoard}
+          />
+          <span style={{ flex: 1 }} />
+          {proposed.length > 0 && (
+            <Button size="sm" onClick={propose} data-testid="propose-channels">
+              Channels for {proposed.length} more
+            </Button>
+          )}
+          <Button size="sm" onClick={add} data-adds={list}>
+            <Plus size={13} aria-hidden /> Channel
+          </Button>
+        </div>
+        <div className="pins-scroll">
+          <table className="table" data-testid="channels" data-rows={list}>
+            <colgroup>
+              {handleColumn}
+              <col style={{ width: '24%' }} />
+              <col style={{ width: '24%' }} />
+              <col />
+              <col style={{ width: 76 }} />
+              <col style={{ width: 36 }} />
+            </colgroup>
+            <thead>
+              <tr>
+                {handleHead}
+                <th scope="col">Channel</th>
+                <th scope="col">Carries</th>
+                <th scope="col">Goes through</th>
+                <th scope="col">Pin</th>
+                <th scope="col" aria-label="Delete" />
+              </tr>
+            </thead>
+            <tbody>
+              {type.channels.map((c) => (
+                <ChannelRow
+                  key={c.id}
+                  type={type}
+                  channel={c}
+                  board={board}
+                  part={part}
+                  isChosen={c === chosen}
+                  choose={choose}
+                  problem={problemsAt(problems, `${list}/${c.id}`)[0]?.message}
+                />
+              ))}
+            </tbody>
+          </table>
+          {open.length > 0 && (
+            <p className="px-3 quiet" data-testid="open-signals">
+              On no channel, handed over in memory: <span className="mono">{open.join(', ')}</span>
+            </p>
+          )}
+        </div>
+      </div>
+      <div className="pins-board">
+        <BoardPicture type={type} board={board} chosen={chosen} choose={choose} put={put} problems={problems} />
+        {chosen ? (
+          <ChannelDetails key={chosen.id} type={type} channel={chosen} problems={problems} />
+        ) : (
+          <p className="px-3 quiet">Choose a channel to see its numbers; then a free pin, to put it there.</p>
+        )}
+      </div>
+    </div>
+  );
+}
+
+/** Puts a channel on a pin of a board; what is on it already changes places with it. */
+function putOnPin(type: PartType, channel: Channel, board: PinBoard, pin: string): void {
+  const list = `type/${type.id}/channel`;
+  const before = pinNameOn(channel, board);
+  const on = (c: Channel, name: string): Record<string, unknown> => ({
+    pins: [...c.pins.filter((p) => p.board !== board.id), ...(name === '' ? [] : [{ board: board.id, pin: name }])],
+  });
+  const other = pin === '' ? undefined : type.channels.find((c) => c !== channel && pinNameOn(c, board) === pin);
+  tryEdit(
+    {
+      kind: 'update-all',
+      list,
+      updates: [
+        { id: channel.id, changes: on(channel, pin) },
+        ...(other ? [{ id: other.id, changes: on(other, before) }] : []),
+      ],
+    },
+    pin === '' ? `Take ${channel.name} off ${board.name}` : `Put ${channel.name} on ${pin} of ${board.name}`,
+  );
+}
+
+/** A channel in words: `-50 to 50 rad/s at 0 to 3.2 V, 10 bits`. */
+function inWords(type: PartType, c: Channel, board: PinBoard): string {
+  const unit = quantityOf(type, c)?.unit ?? '';
+  const top = c.highVolts > 0 ? c.highVolts : board.supply;
+  const range = `${formatNumber(c.low, 4)} to ${formatNumber(c.high, 4)}${unit && ` ${unit}`}`;
+  if (c.kind === 'analog')
+    return `${range} at ${c.lowVolts} to ${top} V, ${c.bits} bits${c.average > 1 ? `, mean of ${c.average}` : ''}`;
+  if (c.kind === 'pwm') {
+    const timing = board.steps(c.frequency);
+    return `${range} in ${timing ? `${timing.steps} steps` : 'pulses'} at ${formatNumber(c.frequency / 1000, 4)} kHz`;
+  }
+  const words = [
+    ...(c.inverted ? ['on when low'] : []),
+    ...(directionOf(type, c) === 'in' && c.pull !== 'none' ? [`pulled ${c.pull}`] : []),
+    ...(directionOf(type, c) === 'in' && c.debounce > 1 ? [`settled for ${c.debounce} steps`] : []),
+  ];
+  return ['a line', ...words].join(', ');
+}
+
+function ChannelRow({
+  type,
+  channel: c,
+  board,
+  part,
+  isChosen,
+  choose,
+  problem,
+}: {
+  readonly type: PartType;
+  readonly channel: Channel;
+  readonly board: PinBoard;
+  readonly part: string;
+  readonly isChosen: boolean;
+  readonly choose: (id: string) => void;
+  readonly problem: string | undefined;
+}) {
+  const { edit } = useProject.getState();
+  const list = `type/${type.id}/channel`;
+  const loss = useRuns((s) => s.current?.losses?.find((l) => l.part === part && l.line === c.name));
+  const way = directionOf(type, c);
+  const carried =
+    c.quantity !== '' ? c.quantity : [c.rises && `${c.rises} ↑`, c.falls && `${c.falls} ↓`].filter(Boolean).join(' ');
+  const onPin = pinNameOn(c, board);
+  const free = board.pins.filter(
+    (p) => usesOf(p).includes(c.kind) && (p.name === onPin || !type.channels.some((x) => pinOf(x, board) === p)),
+  );
+  const known = free.some((p) => p.name === onPin) || onPin === '';
+  return (
+    <EditableRow
+      address={`${list}/${c.id}`}
+      className={isChosen ? 'here' : ''}
+      onFocus={() => choose(c.id)}
+      onClick={() => choose(c.id)}
+    >
+      <RowHandle address={`${list}/${c.id}`} what={c.name} />
+      <td>
+        <CellField
+          value={c.name}
+          label={`Name of channel ${c.name}`}
+          mono
+          problem={problem}
+          onCommit={(name) => edit({ kind: 'rename', list, id: c.id, name }, `Rename ${c.name}`)}
+        />
+      </td>
+      <td className="mono text-truncate" title={carried}>
+        <span aria-label={way === 'out' ? 'goes out' : 'comes in'}>
+          {way === 'out' ? '← ' : way === 'in' ? '→ ' : ''}
+        </span>
+        {carried || <span className="quiet">nothing</span>}
+      </td>
+      <td>
+        <div className="text-truncate" title={inWords(type, c, board)}>
+          {inWords(type, c, board)}
+        </div>
+        {loss && (
+          <div className="field-problem">
+            {[
+              ...(loss.lost > 0 ? [`${loss.lost} ${loss.lost === 1 ? 'message' : 'messages'} lost in this run`] : []),
+              ...(loss.beyond > 0 ? [`beyond its range in ${loss.beyond} steps of this run`] : []),
+            ].join(', ')}
+          </div>
+        )}
+      </td>
+      <td>
+        <CellSelect
+          value={onPin}
+          label={`Pin of ${c.name} on ${board.name}`}
+          options={[
+            ['', 'none'],
+            ...(known ? [] : [[onPin, onPin] as const]),
+            ...free.map((p) => [p.name, p.name] as const),
+          ]}
+          onCommit={(pin) => putOnPin(type, c, board, pin)}
+        />
+      </td>
+      <DeleteCell
+        what={`the channel ${c.name}`}
+        onDelete={() => tryEdit({ kind: 'remove', list, id: c.id }, `Delete ${c.name}`)}
+      />
+    </EditableRow>
+  );
+}
