@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { boardNamed, boards } from '../core/boards/board';
 import { linesOn } from '../core/boards/board-image';
 import { misfits } from '../core/boards/step-on-board';
-import { channelErrors } from '../core/pins/check-channels';
+import { channelErrors, openSignals } from '../core/pins/check-channels';
 import { pinBoardNamed } from '../core/pins/pin-boards';
 import { stepProgramOf } from '../core/stepcode/controller';
 import { buildFor } from '../server/build-image';
@@ -55,6 +55,7 @@ export function build(file: string, options: BuildArguments): number {
     complain(`zelvar: ${options.out} cannot be written: ${error instanceof Error ? error.message : String(error)}`);
     return 2;
   }
+  const inMemory = openSignals(type);
   const { text, data, bss } = built.image.sizes;
   const sizes = {
     flash: { used: text + data, of: board.flash },
@@ -71,6 +72,8 @@ export function build(file: string, options: BuildArguments): number {
           file: join(options.out, name),
           sizes,
           said: built.said,
+          pins: lines.flatMap((l) => (l.pin ? [{ channel: l.name, pin: l.pin.name }] : [])),
+          inMemory,
           problems: wrong.map((message) => ({ message })),
         },
         null,
@@ -82,6 +85,7 @@ export function build(file: string, options: BuildArguments): number {
     print(
       `${join(options.out, name)}: ${sizes.flash.used} of ${board.flash} bytes of flash, ${sizes.memory.used} of ${board.memory} bytes of memory, the stack not counted`,
     );
+    if (inMemory.length > 0) print(`on no channel, handed over in memory: ${inMemory.join(', ')}`);
     for (const w of wrong) complain(`zelvar: ${w}`);
   }
   return wrong.length > 0 ? 1 : 0;

@@ -75,6 +75,12 @@ export async function main(args: readonly string[]): Promise<number> {
         'how a part runs: designed, sampled, code, host, board or board:name; may be repeated',
         collect,
         [],
+      )
+      .option(
+        '--wire <part.channel=fault>',
+        'a wire that is loose, low, high, sound, or swapped with another channel; may be repeated',
+        collect,
+        [],
       ),
   ).action((file: string, options: ProjectRunArguments) => {
     code = run(file, options);

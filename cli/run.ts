@@ -2,6 +2,7 @@ import { hasErrors } from '../core/language/diagnostics';
 import type { Setup } from '../core/project/project';
 import { createRun, isRunnable, prepareRun, type RequirementFinding } from '../core/run';
 import { readStage, stages, stageText, withStages, type StagesOfParts, type StageText } from '../core/stepcode/stage';
+import type { DoneInSteps } from '../core/stepcode/step-driver';
 import { compiledHere } from './compiled';
 import type { RunArguments } from './options';
 import { projectTexts, readSetup } from './read-project';
@@ -10,6 +11,7 @@ import { complain, formatProblem, print, problemAsJson, readSettings, unknownCol
 export interface ProjectRunArguments extends RunArguments {
   readonly setup: string;
   readonly stage?: readonly string[];
+  readonly wire?: readonly string[];
 }
 
 /** `zelvar run`: 0 all hold, 1 one fails, 2 could not run. Undecided requirements do not fail a run. */
@@ -22,8 +24,10 @@ export function run(file: string, options: ProjectRunArguments): number {
   const setup = changedSetup(chosen, changes, options);
   const textOf = projectTexts(project);
   const inSteps = readStages(options.stage ?? []);
-  if (!inSteps) return 2;
-  const prepared = prepareRun(project, withStages(setup, inSteps), undefined, undefined, compiledHere);
+  const wires = readWires(options.wire ?? []);
+  if (!inSteps || !wires) return 2;
+  const asked = { ...withStages(setup, inSteps), wires: wiresWith(setup, wires) };
+  const prepared = prepareRun(project, asked, undefined, undefined, compiledHere);
   if (!isRunnable(prepared)) {
     for (const p of prepared.problems) complain(formatProblem(p, textOf));
     if (options.json)
@@ -63,6 +67,14 @@ export function run(file: string, options: ProjectRunArguments): number {
             failsSince: failsSince ?? null,
             reason,
           })),
+          steps: prepared.steps.map(({ name, stage, board }, k) => ({
+            part: name,
+            stage,
+            board,
+            overruns: execution.steps[k].overruns(),
+            profile: execution.steps[k].profile() ?? null,
+            losses: execution.steps[k].losses(),
+          })),
           sequences: sequences.map((s) => ({ name: s.name, verdict: s.report.verdict, rows: s.report.rows })),
           problems: problems.map((p) => problemAsJson(p, textOf)),
         },
@@ -74,6 +86,7 @@ export function run(file: string, options: ProjectRunArguments): number {
     for (const p of problems) complain(formatProblem(p, textOf));
     for (const f of findings) print(findingLine(f));
     for (const s of sequences) print(`${s.name}: ${s.report.verdict}, ${s.report.why}`);
+    for (const [k, { name }] of prepared.steps.entries()) tellSteps(name, execution.steps[k]);
     const count = (v: string): number => findings.filter((f) => f.verdict === v).length;
     print(
       `${setup.name}: ${count('holds')} hold, ${count('fails')} fail, ${count('undecided')} undecided; t = ${time} s, ${counts.steps} steps, ${counts.events} events`,
@@ -96,6 +109,51 @@ function readStages(texts: readonly string[]): StagesOfParts | undefined {
     found.set(part, stageText(stage));
   }
   return found;
+}
+
+type Wire = Setup['wires'][number];
+/** A wire as it is said here: one that is sound takes a fault away. */
+interface SaidWire extends Omit<Wire, 'fault'> {
+  readonly fault: Wire['fault'] | 'sound';
+}
+const faultNamed = (text: string): 'loose' | 'low' | 'high' | 'sound' | undefined =>
+  (['loose', 'low', 'high', 'sound'] as const).find((f) => f === text);
+
+/** `part.channel=fault` or `part.channel=other channel`, each; undefined where one is none. */
+function readWires(texts: readonly string[]): readonly SaidWire[] | undefined {
+  const found: SaidWire[] = [];
+  for (const text of texts) {
+    const [, part, channel, said] = /^\s*([^=]+)\.([^=.\s]+)\s*=\s*(\S+)\s*$/.exec(text) ?? [];
+    if (said === undefined) {
+      complain(
+        `zelvar: --wire is part.channel=fault, with a fault of loose, low, high or sound, or the channel it is swapped with, not "${text}"`,
+      );
+      return undefined;
+    }
+    const fault = faultNamed(said);
+    found.push({ part, channel, fault: fault ?? 'swapped', other: fault ? '' : said });
+  }
+  return found;
+}
+
+/** Wires of a setup, those that are said anew as they are said. */
+function wiresWith(setup: Setup, said: readonly SaidWire[]): Setup['wires'] {
+  const isSaid = (wire: Wire): boolean =>
+    said.some((s) => s.part === wire.part && [wire.channel, wire.other].some((c) => c !== '' && c === s.channel));
+  return [
+    ...setup.wires.filter((w) => !isSaid(w)),
+    ...said.flatMap(({ fault, ...w }) => (fault === 'sound' ? [] : [{ ...w, fault }])),
+  ];
+}
+
+/** What of the steps of a part did not go as it should have. */
+function tellSteps(part: string, did: DoneInSteps): void {
+  const overruns = did.overruns();
+  if (overruns > 0) print(`${part}: ${overruns} steps left out, as the one before was not done in time`);
+  for (const { line, lost, beyond } of did.losses()) {
+    if (lost > 0) print(`${part}.${line}: ${lost} ${lost === 1 ? 'message' : 'messages'} did not arrive`);
+    if (beyond > 0) print(`${part}.${line}: beyond its range in ${beyond} steps`);
+  }
 }
 
 function changedSetup(setup: Setup, changes: readonly { name: string; value: string }[], options: RunArguments): Setup {

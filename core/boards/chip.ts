@@ -11,7 +11,7 @@ export interface Chip extends Target {
   functions(): readonly FunctionTime[];
   /** Cycles of the last step. */
   readonly cycles: number;
-  /** Cycles from the start of the last step to its end, pins read and written included. */
+  /** Cycles of the last step, pins read and written included. */
   readonly busy: number;
   /** Volts at an input; the converter compares them with what the board is supplied with. */
   setVolts(pin: Pin, isMeasured: boolean, volts: number, supply: number): void;
@@ -90,8 +90,10 @@ export function createChip(image: ElfFile, core: ChipCore, ownFunctions: readonl
         t.total += cycles;
         t.min = Math.min(t.min, cycles);
         t.max = Math.max(t.max, cycles);
+        if (open.length > 0) continue;
         // pins are read before the step, and written after it
-        if (open.length === 0 && !t.name.startsWith('board_')) last = cycles;
+        busy += cycles;
+        if (!t.name.startsWith('board_')) last = cycles;
       }
     }
   };
@@ -104,10 +106,10 @@ export function createChip(image: ElfFile, core: ChipCore, ownFunctions: readonl
     init: () => until(() => memory[done] === 1),
     step() {
       const before = memory[done];
-      const from = core.cycles;
+      // what waits for its turn is not counted: that depends on when it is looked at
+      busy = 0;
       memory[go] = 1;
       until(() => memory[done] !== before);
-      busy = core.cycles - from;
     },
     read: (area, offset, length) => memory.slice(areas[area] + offset, areas[area] + offset + length),
     write: (area, offset, bytes) => memory.set(bytes, areas[area] + offset),

@@ -88,6 +88,8 @@ static void board_put(volatile uint8_t *port, uint8_t bit, bool level)
       if (l.direction === 'out') rows.push(`DDR${port} |= (uint8_t)(1u << ${bit});`);
       else if (l.kind === 'digital' && l.pull === 'up') rows.push(`PORT${port} |= (uint8_t)(1u << ${bit});`);
     }
+    // the first measurement takes longer than all others
+    if (isUsed(lines, 'analog')) rows.push('(void)board_measure(0, 7, 0, 1);');
     const pulses = lines.filter((l) => l.kind === 'pwm');
     if (pulses.length > 0)
       rows.push(

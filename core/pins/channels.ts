@@ -20,6 +20,8 @@ export interface Line {
   readonly bits: number;
   readonly average: number;
   readonly timing: PulseTiming | undefined;
+  /** The product sees the pulses themselves. */
+  readonly ripple: boolean;
   readonly pull: Channel['pull'];
   readonly inverted: boolean;
   readonly debounce: number;
@@ -74,6 +76,7 @@ export const linesOf = (type: PartType, board: PinBoard): readonly Line[] =>
         bits: Math.min(channel.bits, board.bits),
         average: channel.average,
         timing: channel.kind === 'pwm' ? board.steps(channel.frequency) : undefined,
+        ripple: channel.ripple,
         pull: channel.pull,
         inverted: channel.inverted,
         debounce: channel.debounce,

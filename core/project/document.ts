@@ -419,6 +419,8 @@ export const channel = entry(
     average: atLeast(1, 'At least once', 64),
     /** Hz, of pulses. */
     frequency: atLeast(1, 'At least 1 Hz', 1e7),
+    /** The product sees the pulses themselves, not their mean. */
+    ripple: flag,
     pull: oneOf('none', 'up', 'down'),
     /** Off is high. */
     inverted: flag,

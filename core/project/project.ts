@@ -255,6 +255,7 @@ export const newChannel = (id: string, name: string, kind: Channel['kind']): Cha
   bits: 10,
   average: 1,
   frequency: 20_000,
+  ripple: false,
   pull: 'none',
   inverted: false,
   debounce: 1,

@@ -8,7 +8,7 @@ import type { StepCounts } from '../simulate/stepper';
 import type { BoardImage } from '../boards/board-image';
 import type { StepProfile } from '../stepcode/running-step';
 import type { Stage } from '../stepcode/stage';
-import type { ChannelLoss } from '../stepcode/step-driver';
+import type { ChannelLoss } from '../stepcode/border';
 import type { SourceLine } from '../stepcode/write-c';
 import type { RunBasis } from './basis';
 import type { BatchProgress, BatchResult } from './batch';

@@ -1,9 +1,7 @@
 import { sendsOf } from '../flatten/chart-sends';
 import type { FlatChart, FlatModel } from '../flatten/flat-model';
 import type { Driver, MessageRecord, Outside } from '../simulate/simulation';
-import type { Line } from '../pins/channels';
-import { createPinSide, type PinState } from '../pins/pin-side';
-import { createPlantSide, type PlantState, type Wires } from '../pins/plant-side';
+import { borderOf, noChannels, type ChannelLoss, type Channels, type ChannelState } from './border';
 import type { RunningStep, StepProfile } from './running-step';
 import type { Slot, StepProgram } from './step-program';
 
@@ -26,32 +24,10 @@ export interface StepState {
   readonly pending: readonly Outside[];
   readonly pendingAt: number;
   readonly overruns: number;
+  /** When it was last looked at. */
+  readonly lookedAt: number;
   /** Of its channels; nothing where it has none. */
   readonly channels?: ChannelState;
-}
-export interface ChannelState {
-  readonly plant: PlantState;
-  readonly pins: PinState;
-  /** Bytes that the firmware keeps of its pins. */
-  readonly chip: readonly number[];
-  readonly told: readonly (readonly [string, number])[];
-  readonly arrived: readonly (readonly [string, number])[];
-}
-
-/** What channels of a part go through: a line each, the wires that are not sound, and whether numbers are those of the simulator. */
-export interface Channels {
-  readonly lines: readonly Line[];
-  readonly wires: Wires;
-  readonly double: boolean;
-}
-
-/** What did not come through a channel. */
-export interface ChannelLoss {
-  readonly line: string;
-  /** Steps at which a value was beyond what it can carry. */
-  readonly beyond: number;
-  /** Messages that were sent over it and did not arrive. */
-  readonly lost: number;
 }
 
 /** What came in and out at each step. */
@@ -72,8 +48,6 @@ export interface DoneInSteps {
   /** What did not come through its channels. */
   losses(): readonly ChannelLoss[];
 }
-
-const noChannels: Channels = { lines: [], wires: [], double: false };
 
 /** The steps of a part as a driver of a run: it reads inputs, goes a step, and sets what follows. */
 export function stepped(
@@ -115,6 +89,7 @@ export function stepped(
   let pending: readonly Outside[] = from?.pending ?? [];
   let pendingAt = from?.pendingAt ?? Infinity;
   let overruns = from?.overruns ?? 0;
+  let lookedAt = from?.lookedAt ?? -1;
   // what runs somewhere else has to be there before anything is put into it
   if (from) run.init();
   from?.slots.forEach((value, slot) => run.restore(slot, value));
@@ -170,7 +145,7 @@ export function stepped(
         if (border.onChip.has(slots[slot].name)) row[k] = run.read(slot);
         if (slots[slot].is === 'messages') border.seen(slots[slot].name, row[k]);
       });
-      border.leave((output) => {
+      border.leave(next * period, run.busy?.() ?? run.seconds?.() ?? 0, (output) => {
         const slot = outputOf.get(output);
         return slot === undefined ? 0 : run.read(slot);
       });
@@ -181,6 +156,7 @@ export function stepped(
   };
   const changes = (r: RunningStep, values: Float64Array): readonly Outside[] => [
     ...shown.flatMap(({ slot, variable }): Outside[] => {
+      if (slots[slot].role === 'output' && border?.isPulsed(slots[slot].name)) return [];
       const value = (slots[slot].role === 'output' ? border?.heard(slots[slot].name) : undefined) ?? r.read(slot);
       return Object.is(values[variable], value) ? [] : [{ kind: 'set', variable, value }];
     }),
@@ -195,6 +171,34 @@ export function stepped(
         receivers.map((part): Outside => ({ kind: 'send', part, message, args, sender: number })),
       ).flat();
     });
+  /** What is there at a time, steps that are due gone. */
+  const goesOn = (time: number, values: Float64Array): Outside[] => {
+    const out: Outside[] = [];
+    if (time >= pendingAt - 1e-6 * period) {
+      out.push(...pending);
+      pending = [];
+      pendingAt = Infinity;
+    }
+    // by less than a step: times are multiples of the period
+    if (time < (next - 1e-6) * period) return out;
+    if (next === 0) begin(values);
+    const done = step(values);
+    const measured = run.seconds?.() ?? 0;
+    // reading and writing pins takes its time too
+    const takes = run.busy?.() ?? measured;
+    if (takes > 0) {
+      // what comes out does so once it is worked out; a step that is not done in time is in the place of the next ones
+      const late = Math.max(0, Math.ceil(takes / period - 1e-9) - 1);
+      overruns += late;
+      pending = done;
+      pendingAt = next * period + takes;
+      next += 1 + late;
+      if (timed >= 0) pending = [...done, { kind: 'set', variable: timed, value: measured }];
+      return out;
+    }
+    next++;
+    return [...out, ...done];
+  };
   return {
     did: {
       inputs: history,
@@ -215,36 +219,19 @@ export function stepped(
       pending,
       pendingAt,
       overruns,
+      lookedAt,
       ...(border && { channels: border.keep() }),
     }),
     driver: {
-      nextTime: () => Math.min(next * period, pendingAt),
+      nextTime: () => Math.min(next * period, pendingAt, border?.nextPulse(lookedAt) ?? Infinity),
       look(time, values) {
-        const out: Outside[] = [];
-        if (time >= pendingAt - 1e-6 * period) {
-          out.push(...pending);
-          pending = [];
-          pendingAt = Infinity;
+        const out = goesOn(time, values);
+        lookedAt = time;
+        for (const [output, value] of border?.pulsesAt(time) ?? []) {
+          const variable = model.indexOf.get(`${name}.${output}`);
+          if (variable !== undefined && !Object.is(values[variable], value)) out.push({ kind: 'set', variable, value });
         }
-        // by less than a step: times are multiples of the period
-        if (time < (next - 1e-6) * period) return out;
-        if (next === 0) begin(values);
-        const done = step(values);
-        const measured = run.seconds?.() ?? 0;
-        // reading and writing pins takes its time too
-        const takes = run.busy?.() ?? measured;
-        if (takes > 0) {
-          // what comes out does so once it is worked out; a step that is not done in time is in the place of the next ones
-          const late = Math.max(0, Math.ceil(takes / period - 1e-9) - 1);
-          overruns += late;
-          pending = done;
-          pendingAt = next * period + takes;
-          next += 1 + late;
-          if (timed >= 0) pending = [...done, { kind: 'set', variable: timed, value: measured }];
-          return out;
-        }
-        next++;
-        return [...out, ...done];
+        return out;
       },
       message(record: MessageRecord) {
         if (!record.receivers.includes(number)) return;
@@ -252,69 +239,6 @@ export function stepped(
         for (const a of record.args) came.set(`${record.message}_${a.name}`, a.value);
       },
     },
-  };
-}
-
-/** Channels around the steps of a part: what it reads arrives through them, and what it puts out is heard through them. */
-function borderOf({ lines, wires, double }: Channels, run: RunningStep, from: ChannelState | undefined) {
-  if (lines.length === 0) return undefined;
-  const { pins } = run;
-  const isOnChip = (l: Line): boolean => pins !== undefined && l.pin !== undefined;
-  const carried = (l: Line): readonly string[] => [l.quantity, l.rises, l.falls].filter((x) => x !== '');
-  const plant = createPlantSide(lines, wires, from?.plant);
-  const here = lines.filter((l) => !isOnChip(l));
-  const side = createPinSide(here, double, from?.pins);
-  if (from) pins?.restore(from.chip);
-  const told = new Map(from?.told);
-  const arrived = new Map(from?.arrived);
-  const more = (of: Map<string, number>, name: string, count: number): unknown =>
-    count > 0 && of.set(name, (of.get(name) ?? 0) + count);
-  const lineOf = new Map(lines.flatMap((l) => carried(l).map((name) => [name, l] as const)));
-  const outputs = lines.filter((l) => l.direction === 'out');
-  let heard: ReturnType<typeof plant.hear> = { values: new Map(), messages: new Map() };
-  return {
-    /** What the firmware itself puts where its steps read it. */
-    onChip: new Set(lines.flatMap((l) => (isOnChip(l) && l.direction === 'in' ? carried(l) : []))),
-    arrive(value: (quantity: string) => number, count: (message: string) => number): ReadonlyMap<string, number> {
-      for (const l of lines)
-        if (l.direction === 'in') for (const m of [l.rises, l.falls]) if (m !== '') more(told, m, count(m));
-      const volts = plant.drive(value, count);
-      for (const l of lines) if (l.direction === 'in' && isOnChip(l)) pins!.set(l.name, volts.get(l.name)!);
-      return side.read(volts);
-    },
-    seen: (message: string, count: number) => lineOf.has(message) && more(arrived, message, count),
-    leave(output: (name: string) => number): void {
-      side.write(output);
-      heard = plant.hear((line) => {
-        const l = outputs.find((o) => o.name === line);
-        return l && isOnChip(l) ? pins!.volts(line) : side.volts(line);
-      });
-      for (const l of outputs)
-        for (const m of [l.rises, l.falls]) {
-          if (m === '') continue;
-          more(told, m, output(m));
-          more(arrived, m, heard.messages.get(m) ?? 0);
-        }
-    },
-    heard: (quantity: string): number | undefined => heard.values.get(quantity),
-    messages: (message: string): number | undefined =>
-      lineOf.get(message)?.direction === 'out' ? (heard.messages.get(message) ?? 0) : undefined,
-    keep: (): ChannelState => ({
-      plant: plant.keep(),
-      pins: side.keep(),
-      chip: pins?.keep() ?? [],
-      told: [...told],
-      arrived: [...arrived],
-    }),
-    losses: (): readonly ChannelLoss[] =>
-      lines.flatMap((l) => {
-        const lost = [l.rises, l.falls].reduce(
-          (n, m) => n + Math.max(0, (told.get(m) ?? 0) - (arrived.get(m) ?? 0)),
-          0,
-        );
-        const beyond = plant.beyond.get(l.name) ?? 0;
-        return lost + beyond > 0 ? [{ line: l.name, beyond, lost }] : [];
-      }),
   };
 }
 

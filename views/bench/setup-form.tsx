@@ -21,6 +21,7 @@ import { CellField, CellSelect } from '@/ui/cell-field';
 import { useRunNames } from '@/ui/run-names';
 import { RunFacts } from './run-facts';
 import { SetupComparison } from './setup-extras';
+import { SetupWires } from './setup-wires';
 import { Stimulus } from './stimulus';
 import { FieldRow } from '@/ui/field-row';
 import { NumberRow } from '@/ui/number-row';
@@ -56,6 +57,7 @@ export function SetupForm({ project, setup, copy }: Props & { readonly copy: () 
       <SetupHead setup={setup} copy={copy} />
       <WhatRuns project={project} setup={setup} />
       <SoftwareStages project={project} setup={setup} />
+      <SetupWires project={project} setup={setup} />
       <ChangedValues setup={setup} />
       <Stimulus setup={setup} problemOf={problemOf} />
       <TraceLinks address={`setup/${setup.id}`} what={setup.name} />

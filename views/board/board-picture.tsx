@@ -60,14 +60,21 @@ export function BoardPicture({
     );
   };
   return (
-    <div className="board-picture" role="group" aria-label={`Pins of ${board.name}`} data-testid="board-picture">
-      <div className="pins">{left.map((p) => row(p, 'left'))}</div>
-      <div className="body">
-        <strong>{board.name}</strong>
-        <span>{board.clock / 1e6} MHz</span>
-        <span>{board.supply} V</span>
+    <>
+      <div className="board-picture" role="group" aria-label={`Pins of ${board.name}`} data-testid="board-picture">
+        <div className="pins">{left.map((p) => row(p, 'left'))}</div>
+        <div className="body">
+          <strong>{board.name}</strong>
+          <span>{board.clock / 1e6} MHz</span>
+          <span>{board.supply} V</span>
+        </div>
+        <div className="pins">{right.map((p) => row(p, 'right'))}</div>
       </div>
-      <div className="pins">{right.map((p) => row(p, 'right'))}</div>
-    </div>
+      <p className="board-legend quiet">
+        <span className="pad analog">P</span> measures a voltage
+        <span className="pad pwm">P</span> gives pulses
+        <span className="pad">P</span> on or off
+      </p>
+    </>
   );
 }

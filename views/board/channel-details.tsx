@@ -107,7 +107,20 @@ export function ChannelDetails({
         </>
       )}
       {c.kind === 'pwm' && (
-        <NumberRow name="Frequency" label={`Frequency of ${c.name}`} after="Hz" {...number('frequency')} />
+        <>
+          <NumberRow name="Frequency" label={`Frequency of ${c.name}`} after="Hz" {...number('frequency')} />
+          <FieldRow label="Outside sees">
+            <CellSelect
+              value={c.ripple ? 'pulses' : 'mean'}
+              label={`What is seen of ${c.name}`}
+              options={[
+                ['mean', 'their mean'],
+                ['pulses', 'every pulse: slower runs'],
+              ]}
+              onCommit={(what) => set({ ripple: what === 'pulses' })}
+            />
+          </FieldRow>
+        </>
       )}
       {c.kind === 'digital' && (
         <>

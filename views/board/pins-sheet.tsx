@@ -93,11 +93,11 @@ export function PinsSheet({ type, part }: { readonly type: PartType; readonly pa
           <table className="table" data-testid="channels" data-rows={list}>
             <colgroup>
               {handleColumn}
-              <col style={{ width: '24%' }} />
-              <col style={{ width: '24%' }} />
+              <col style={{ width: '21%' }} />
+              <col style={{ width: '23%' }} />
               <col />
-              <col style={{ width: 76 }} />
-              <col style={{ width: 36 }} />
+              <col style={{ width: 66 }} />
+              <col style={{ width: 34 }} />
             </colgroup>
             <thead>
               <tr>
@@ -170,7 +170,7 @@ function inWords(type: PartType, c: Channel, board: PinBoard): string {
   const top = c.highVolts > 0 ? c.highVolts : board.supply;
   const range = `${formatNumber(c.low, 4)} to ${formatNumber(c.high, 4)}${unit && ` ${unit}`}`;
   if (c.kind === 'analog')
-    return `${range} at ${c.lowVolts} to ${top} V, ${c.bits} bits${c.average > 1 ? `, mean of ${c.average}` : ''}`;
+    return `${range}, ${c.lowVolts} to ${top} V, ${c.bits} bits${c.average > 1 ? `, mean of ${c.average}` : ''}`;
   if (c.kind === 'pwm') {
     const timing = board.steps(c.frequency);
     return `${range} in ${timing ? `${timing.steps} steps` : 'pulses'} at ${formatNumber(c.frequency / 1000, 4)} kHz`;
