@@ -246,6 +246,9 @@ const cap13 = ({ run }: ReturnType<typeof inStage>) => run.findings().find((f) =
     // with its pins: measuring takes the small one so long that some steps are not done in time
     const [slow, quick] = boards.map((b) => inStage(tubeCapper, `board:${b.id}`, 2));
     expect([slow.run.steps[0].overruns() > 0, quick.run.steps[0].overruns()]).toEqual([true, 0]);
+    const late = slow.run.recorder.take();
+    const counted = late.columns.find((c) => c.name === 'ctrl.overruns')!.values.slice(0, late.rows);
+    expect([counted[0], counted.at(-1)]).toEqual([0, slow.run.steps[0].overruns()]);
     const times = quick.run.recorder.take();
     const steps = times.columns.find((c) => c.name === 'ctrl.stepTime')!;
     const [read, write] = ['board_pins_read', 'board_pins_write'].map((n) =>

@@ -159,6 +159,8 @@ export interface FlatPart {
     readonly place: string;
     /** Number of the variable that tells how long its last step took; -1 where the name is taken. */
     readonly stepTime: number;
+    /** The same of how many steps were left out as the one before was not done in time. */
+    readonly overruns: number;
   };
 }
 

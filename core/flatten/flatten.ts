@@ -24,7 +24,7 @@ import {
   type Scope,
   emptyInstance,
 } from './instance';
-import { instantiateClass, instantiateConstants, rootContext, stepTime } from './instantiate';
+import { instantiateClass, instantiateConstants, measuredOfSteps, rootContext } from './instantiate';
 import { findClass, type ClassLibrary } from './library';
 import { checkKinds } from './kinds';
 import { createRoutes } from './messages';
@@ -139,10 +139,19 @@ function build(library: ClassLibrary, className: string, options: FlattenOptions
       const software = body.behaviour?.software;
       if (software) {
         const period = lowerTime(b, software.value, { ...scope, place: software.place }, 'Software');
-        const time = instance.members.get(stepTime);
-        const isOurs =
-          time?.kind === 'leaf' && b.variables[time.index].kind === 'assigned' && b.variables[time.index].hidden;
-        if (period) part.software = { period, place: software.place, stepTime: isOurs ? time.index : -1 };
+        const measured = (name: keyof typeof measuredOfSteps): number => {
+          const found = instance.members.get(name);
+          const isOurs =
+            found?.kind === 'leaf' && b.variables[found.index].kind === 'assigned' && b.variables[found.index].hidden;
+          return isOurs ? found.index : -1;
+        };
+        if (period)
+          part.software = {
+            period,
+            place: software.place,
+            stepTime: measured('stepTime'),
+            overruns: measured('overruns'),
+          };
       }
       addEquations(b, definition.equations, scope, { connections, routes }, false);
       for (const relation of body.behaviour?.relations ?? []) addRelation(b, relation, scope, { connections, routes });

@@ -175,7 +175,7 @@ export function instantiateClass(
   }
   for (const body of bodies) {
     instantiateCharts(b, instance, body);
-    instantiateStepTime(b, instance, body);
+    instantiateMeasured(b, instance, body);
   }
   for (const [member, m] of modifier.children) {
     if (declarations.has(member) || m.redeclare) continue;
@@ -709,18 +709,24 @@ function instantiateCharts(b: Builder, instance: ClassInstance, body: ClassBody)
   }
 }
 
-/** What is measured of a part that is software where its steps run on a board: `ctrl.stepTime`. */
-export const stepTime = 'stepTime';
-function instantiateStepTime(b: Builder, instance: ClassInstance, { behaviour }: ClassBody): void {
-  if (!behaviour?.software || instance.members.has(stepTime) || b.pending.get(instance)?.has(stepTime)) return;
-  const name = instance.name === '' ? stepTime : `${instance.name}.${stepTime}`;
-  const index = b.add(
-    plainVariable(
-      { name, type: 'Real', kind: 'assigned', place: behaviour.software.place },
-      { unit: 's', displayUnit: 's', start: zero, hidden: true, note: 'how long its last step took, on a board' },
-    ),
-  );
-  instance.members.set(stepTime, { kind: 'leaf', index });
+/** What is measured of a part that is software where its steps run on a board: `ctrl.stepTime`, `ctrl.overruns`. */
+export const measuredOfSteps = {
+  stepTime: { type: 'Real', unit: 's', note: 'how long its last step took, on a board' },
+  overruns: { type: 'Integer', unit: '', note: 'steps left out as the one before was not done in time, on a board' },
+} as const;
+function instantiateMeasured(b: Builder, instance: ClassInstance, { behaviour }: ClassBody): void {
+  if (!behaviour?.software) return;
+  for (const [own, { type, unit, note }] of Object.entries(measuredOfSteps)) {
+    if (instance.members.has(own) || b.pending.get(instance)?.has(own)) continue;
+    const name = instance.name === '' ? own : `${instance.name}.${own}`;
+    const index = b.add(
+      plainVariable(
+        { name, type, kind: 'assigned', place: behaviour.software.place },
+        { ...(unit !== '' && { unit, displayUnit: unit }), start: zero, hidden: true, note },
+      ),
+    );
+    instance.members.set(own, { kind: 'leaf', index });
+  }
 }
 
 export function statePath(

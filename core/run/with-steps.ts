@@ -76,7 +76,10 @@ export function withSteps(
 export function asSeen(model: FlatModel, steps: readonly PartInSteps[]): FlatModel {
   if (steps.length === 0) return model;
   const measured = new Set(
-    steps.flatMap((s) => (s.stage === 'board' ? (model.parts[s.number].software?.stepTime ?? []) : [])),
+    steps.flatMap((s) => {
+      const software = s.stage === 'board' ? model.parts[s.number].software : undefined;
+      return software ? [software.stepTime, software.overruns] : [];
+    }),
   );
   const variables = model.variables.map((v, k) =>
     measured.has(k) ? { ...v, hidden: false } : steps.some((s) => s.untold.has(k)) ? { ...v, hidden: true } : v,
@@ -88,8 +91,10 @@ export function asSeen(model: FlatModel, steps: readonly PartInSteps[]): FlatMod
 export function unknownWith(model: FlatModel, steps: readonly PartInSteps[]): ReadonlyMap<number, string> {
   const found = new Map<number, string>();
   for (const { name, software } of model.parts)
-    if (software && !steps.some((s) => s.name === name && s.stage === 'board'))
+    if (software && !steps.some((s) => s.name === name && s.stage === 'board')) {
       found.set(software.stepTime, `How long a step of ${name} takes is known where it runs on a board`);
+      found.set(software.overruns, `Whether steps of ${name} are done in time is known where it runs on a board`);
+    }
   for (const { name, untold } of steps)
     for (const k of untold) found.set(k, `${model.variables[k].name} is not told by the steps of ${name}`);
   return found;

@@ -115,7 +115,7 @@ function fastestRhythm(model: FlatModel): number | undefined {
 
 /** Step times are measured, and only on a board: what a product does cannot rest on them, what is required of it can. */
 function readersOfTime(model: FlatModel): readonly Problem[] {
-  const timed = new Set(model.parts.flatMap((p) => (p.software ? [p.software.stepTime] : [])));
+  const timed = new Set(model.parts.flatMap((p) => (p.software ? [p.software.stepTime, p.software.overruns] : [])));
   if (timed.size === 0) return [];
   const formulas = [
     ...model.equations.map(({ left, right, origin }) => ({ sides: [left, right], place: origin.place })),

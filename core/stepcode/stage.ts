@@ -233,6 +233,7 @@ function untoldBy(model: FlatModel, name: string, number: number, program: StepP
     ),
     ...model.charts.flatMap((c) => (c.part === number ? c.active : [])),
     model.parts[number].software?.stepTime ?? -1,
+    model.parts[number].software?.overruns ?? -1,
   ]);
   const found = new Set<number>();
   model.variables.forEach((v, k) => {

@@ -67,7 +67,7 @@ export function stepped(
     slots.flatMap((s, k) => (s.role === role && s.size === 0 ? [k] : []));
   const variableOf = (slot: number): number | undefined => model.indexOf.get(`${name}.${slots[slot].name}`);
   const inputs = of('input');
-  const timed = model.parts[number].software?.stepTime ?? -1;
+  const { stepTime: timed = -1, overruns: counted = -1 } = model.parts[number].software ?? {};
   const charts = model.charts.filter((c) => c.part === number);
   // counters of messages, not their arguments
   const messagesIn = inputs.filter((k) => slots[k].is === 'messages');
@@ -193,7 +193,8 @@ export function stepped(
       pending = done;
       pendingAt = next * period + takes;
       next += 1 + late;
-      if (timed >= 0) pending = [...done, { kind: 'set', variable: timed, value: measured }];
+      if (timed >= 0) pending = [...pending, { kind: 'set', variable: timed, value: measured }];
+      if (counted >= 0 && late > 0) pending = [...pending, { kind: 'set', variable: counted, value: overruns }];
       return out;
     }
     next++;

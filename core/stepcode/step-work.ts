@@ -67,6 +67,20 @@ export interface Queue {
   readonly args: Map<string, { readonly slot: number; readonly targets: readonly number[] }>;
 }
 
+/** What a condition of a chart is called in code: after its transition, so that it is called so whatever else there is. */
+function namesOfConditions({ charts }: FlatModel): ReadonlyMap<number, string> {
+  const found = new Map<number, string>();
+  for (const { name, structure, transitions } of charts)
+    transitions.forEach(({ triggers }, t) => {
+      const { from, targets } = structure.transitions[t];
+      const target = targets[0] ?? from;
+      for (const { condition } of triggers)
+        if (condition !== undefined)
+          found.set(condition, `${name} from ${structure.states[from].name} to ${structure.states[target].name} when`);
+    });
+  return found;
+}
+
 export function createWork(b: Builder, c: Controller, equations: GivenEquations): Work {
   const { model } = b;
   const slotOf = new Map<number, number>();
@@ -78,6 +92,7 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
         states.set(chart.active[j], regions[k].isIn(j));
     }),
   );
+  const conditions = namesOfConditions(model);
   const fold = foldConstants(model);
   const startOf = (k: number, type: Slot['type']): StepExpr => {
     const { start, binding } = model.variables[k];
@@ -107,7 +122,7 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
   const names = (place: string): Names => ({
     typeOf: (k) => model.variables[k].type,
     value(k) {
-      if (k === model.parts[0].software?.stepTime)
+      if (k === model.parts[0].software?.stepTime || k === model.parts[0].software?.overruns)
         throw new Refusal(
           `${model.variables[k].name} is measured on a board: the steps themselves cannot read it`,
           place,
@@ -134,7 +149,7 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
         const value = lowerExpression(given.value, stepType(v.type), names(given.place));
         if (sizeOf(value) <= 12) return value;
         const made = b.routine({
-          name: v.hidden ? `condition ${k}` : v.name,
+          name: v.hidden ? (conditions.get(k) ?? 'condition') : v.name,
           from: given.place,
           note: v.note,
           gives: value.type,
