@@ -468,7 +468,7 @@ const pieces: readonly (readonly Piece[])[] = [
         await shows('.setup-form, main', /Software runs/);
         await runsOn('board:larch8');
         await summary(/1 fail/);
-        await shows('.ribbon', /CAP-13\s+fails by 0\.106 ms/);
+        await shows('.ribbon', /CAP-13\s+fails by 0\.105 ms/);
       },
     ],
     [
@@ -486,6 +486,22 @@ const pieces: readonly (readonly Piece[])[] = [
         await keys('g', 'd');
         await clickText('.board-head button', 'Times');
         await shows('[data-testid="step-times"]', /Larch 32[\s\S]*longest step/);
+      },
+    ],
+    [
+      '_Pins_ shows what each signal goes through',
+      async () => {
+        await clickText('.board-head button', 'Pins');
+        await click('[data-pin="P4"]');
+        await shows('[data-testid="channel-details"]', /^guardSwitch/);
+      },
+    ],
+    [
+      'run _Loose guard wire_: CAP-05 fails, and the message that was lost is told beside its channel',
+      async () => {
+        await run('Loose guard wire');
+        await shows('.ribbon', /CAP-05\s+fails by 203 ms/);
+        await shows('[data-testid="channels"]', /1 message lost in this run/);
       },
     ],
   ],

@@ -1,0 +1,159 @@
+import type { Page } from 'puppeteer-core';
+import { person } from './person';
+import { freshCapper } from './session';
+
+/** Channels of software, the board with its pins, and wires that are not sound. */
+const session = freshCapper();
+let page: Page;
+beforeEach(() => ({ page } = session));
+const { until, text, fill, click, clickText, area, valueOf, runStatus, setup, startRun } = person(() => page);
+const choose = async (label: string, value: string): Promise<void> => {
+  await (await page.waitForSelector(`[aria-label="${label}"]`))!.select(value);
+};
+const pinsSheet = async (): Promise<void> => {
+  await area('Board');
+  await clickText('.board-head button', 'Pins');
+  await page.waitForSelector('[data-testid="board-picture"]');
+};
+const onPin = (pin: string): Promise<string> => text(`[data-pin="${pin}"] .on`);
+const undo = (): Promise<void> => click('[data-testid="undo"]');
+
+test('channels and pins: chosen on either side, moved, and told where they cannot be', async () => {
+  await pinsSheet();
+  expect(await onPin('P4')).toBe('guardSwitch');
+  await click('[data-pin="P4"]');
+  await until(
+    () => text('[data-testid="channel-details"]'),
+    (t) => t.startsWith('guardSwitch'),
+    'its numbers are shown',
+  );
+  expect(await text('[data-testid="channels"] tr.here')).toContain('guardOpened');
+  await fill('Steps until guardSwitch counts', '0');
+  await until(
+    () => text('[data-testid="channel-details"]'),
+    (t) => t.includes('At least 1 step'),
+    'what cannot be is refused at its place',
+  );
+  await fill('Steps until guardSwitch counts', '5');
+  await until(
+    () => text('[data-testid="channels"] tr.here'),
+    (t) => t.includes('settled for 5 steps'),
+    'its row follows',
+  );
+  await undo();
+  // the pin by the list: nobody else's is offered
+  const offered = await page.$$eval('[aria-label="Pin of guardSwitch on Larch 8"] option', (all) =>
+    all.map((o) => o.textContent),
+  );
+  expect(offered).toEqual(['none', 'P4']);
+  await choose('Pin of guardSwitch on Larch 8', '');
+  await until(
+    () => text('[data-testid="channel-details"]'),
+    (t) => t.includes('guardSwitch has no pin on Larch 8'),
+    'a channel without a pin is told',
+  );
+  // a free pin takes what is chosen
+  expect(await onPin('P4')).toBe('');
+  await click('[data-pin="P4"]');
+  await until(
+    () => onPin('P4'),
+    (t) => t === 'guardSwitch',
+    'it is on the pin again',
+  );
+  await clickText('.code-bar button', 'Larch 32');
+  await click('[data-pin="P20"]');
+  await until(
+    () => onPin('P20'),
+    (t) => t === 'guardSwitch',
+    'on the other board it is elsewhere',
+  );
+  await undo();
+  // more bits than the small board measures with
+  await click('[data-pin="P27"]');
+  await fill('Bits of speedSensor', '12');
+  await until(
+    () => text('[data-testid="channel-details"]'),
+    (t) => t.includes('speedSensor asks for 12 bits: Larch 8 measures with 10'),
+    'what a board cannot is told',
+  );
+  // and keeps it from running there
+  await area('Bench');
+  await choose('How ctrl runs', 'board:larch8');
+  await clickText('.ribbon-bar button', 'Run');
+  await until(
+    async () => text('main'),
+    (t) => t.includes('asks for 12 bits'),
+    'the setup says why it does not run',
+  );
+});
+
+test('a wire that is loose: what it does, and where to see it', async () => {
+  await area('Bench');
+  await setup('Loose guard wire');
+  await startRun(() => clickText('.ribbon-bar button', 'Run'));
+  await until(runStatus, (t) => t.includes('finished') && t.includes('ctrl: board'), 'it has run on the board');
+  await until(
+    () => text('.ribbon'),
+    (t) => /CAP-05\s+fails by 203 ms/.test(t),
+    'the guard is not heard',
+  );
+  await pinsSheet();
+  const lost = (): Promise<string> =>
+    page.$$eval('[data-testid="channels"] .field-problem', (all) =>
+      all.map((e) => (e as HTMLElement).innerText).join('|'),
+    );
+  await until(lost, (t) => t === '1 message lost in this run', 'where it was lost');
+  // mended, it holds
+  await area('Bench');
+  await click('[aria-label="Mend wire 1"]');
+  await startRun(() => clickText('.ribbon-bar button', 'Run'));
+  await until(
+    () => text('.ribbon'),
+    (t) => /CAP-05\s+holds/.test(t),
+    'the guard stops the spindle again',
+  );
+  // another fault, put in by hand
+  await clickText('.section-title button', 'Wire');
+  await choose('Wire 1', 'ctrl.motorDriver');
+  await choose('What is wrong with wire 1', 'swapped');
+  await until(
+    () => valueOf('What wire 1 is swapped with'),
+    (v) => v !== '' && v !== 'motorDriver',
+    'only what leads the same way is offered',
+  );
+  const options = await page.$$eval('[aria-label="What wire 1 is swapped with"] option', (all) =>
+    all.map((o) => o.textContent),
+  );
+  expect(options).toContain('panelLamp');
+  expect(options).not.toContain('guardSwitch');
+  await choose('How ctrl runs', 'designed');
+  await until(
+    () => text('[data-testid="wires"]'),
+    (t) => t.includes('ctrl runs as designed here, without wires'),
+    'wires do nothing where nothing goes over them',
+  );
+});
+
+test('channels are proposed where there are none', async () => {
+  await pinsSheet();
+  for (let k = 0; k < 20; k++) await click('[data-testid="channels"] tbody tr:first-child td:last-child button');
+  await until(
+    () => text('main'),
+    (t) => t.includes('No channels yet'),
+    'there are none',
+  );
+  await click('[data-testid="propose-channels"]');
+  await until(
+    () => page.$$eval('[data-testid="channels"] tbody tr', (all) => all.length),
+    (n) => n === 22,
+    'each signal has one',
+  );
+  expect(await onPin('P15')).toBe('speedLine');
+  await until(
+    () => text('[data-testid="open-signals"]'),
+    (t) => t.includes('batchDone'),
+    'what cannot go over a line is told',
+  );
+  await undo();
+  await page.waitForSelector('[data-testid="propose-channels"]');
+});
