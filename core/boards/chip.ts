@@ -26,10 +26,16 @@ export interface Chip extends Target {
 
 /** The core of a chip, as its wrapper needs it. */
 export interface ChipCore {
-  /** One instruction. */
-  run(): void;
+  /** One instruction; whether a function may have come to its end with it. Loops that wait for something of the chip may be gone through at once. */
+  run(): boolean;
   readonly cycles: number;
+  /** Address of the next instruction. */
   readonly pc: number;
+  /** Its number among all instructions there can be, and how many these are. */
+  readonly at: number;
+  readonly instructions: number;
+  /** Number of the instruction at an address. */
+  numberOf(address: number): number;
   readonly sp: number;
   /** Where the function that has just been entered goes back to; undefined where the stack pointer alone tells. */
   returnsTo(): number | undefined;
@@ -69,32 +75,36 @@ export function createChip(image: ElfFile, core: ChipCore, ownFunctions: readonl
       ? [{ name, entry: core.code(symbol.value), calls: 0, total: 0, min: Infinity, max: 0 }]
       : [];
   });
-  const atEntry = new Map(times.map((t, k) => [t.entry, k]));
+  const entries = new Int16Array(core.instructions).fill(-1);
+  times.forEach((t, k) => (entries[core.numberOf(t.entry)] = k));
   const open: { readonly of: number; readonly from: number; readonly sp: number; readonly back: number | undefined }[] =
     [];
-  const until = (holds: () => boolean): void => {
+  /** Goes on until a byte of the memory is another one. */
+  const goesOn = (address: number, from: number): void => {
     const end = core.cycles + longest;
-    while (!holds()) {
-      if (core.cycles > end) throw new Error('The step does not come to its end on the board');
-      const k = atEntry.get(core.pc);
-      if (k !== undefined && open.at(-1)?.sp !== core.sp)
+    while (memory[address] === from) {
+      const k = entries[core.at];
+      if (k >= 0 && open.at(-1)?.sp !== core.sp)
         open.push({ of: k, from: core.cycles, sp: core.sp, back: core.returnsTo() });
-      core.run();
-      for (let top = open.at(-1); top; top = open.at(-1)) {
-        const isBack = core.sp === top.sp + core.popped && (top.back === undefined || core.pc === top.back);
-        if (!isBack) break;
-        open.pop();
-        const t = times[top.of];
-        const cycles = core.cycles - top.from;
-        t.calls++;
-        t.total += cycles;
-        t.min = Math.min(t.min, cycles);
-        t.max = Math.max(t.max, cycles);
-        if (open.length > 0) continue;
-        // pins are read before the step, and written after it
-        busy += cycles;
-        if (!t.name.startsWith('board_')) last = cycles;
-      }
+      if (core.run()) returns();
+      if (core.cycles > end) throw new Error('The step does not come to its end on the board');
+    }
+  };
+  const returns = (): void => {
+    for (let top = open.at(-1); top; top = open.at(-1)) {
+      const isBack = core.sp === top.sp + core.popped && (top.back === undefined || core.pc === top.back);
+      if (!isBack) break;
+      open.pop();
+      const t = times[top.of];
+      const cycles = core.cycles - top.from;
+      t.calls++;
+      t.total += cycles;
+      t.min = Math.min(t.min, cycles);
+      t.max = Math.max(t.max, cycles);
+      if (open.length > 0) continue;
+      // pins are read before the step, and written after it
+      busy += cycles;
+      if (!t.name.startsWith('board_')) last = cycles;
     }
   };
   let last = 0;
@@ -103,13 +113,15 @@ export function createChip(image: ElfFile, core: ChipCore, ownFunctions: readonl
   const pinsAt = remembered ? core.place(remembered.value) : 0;
   const [stackFrom, stackTo] = [core.place(image.memoryEnd), core.stackTop];
   return {
-    init: () => until(() => memory[done] === 1),
+    init() {
+      for (let k = memory[done]; k !== 1; k = memory[done]) goesOn(done, k);
+    },
     step() {
       const before = memory[done];
       // what waits for its turn is not counted: that depends on when it is looked at
       busy = 0;
       memory[go] = 1;
-      until(() => memory[done] !== before);
+      goesOn(done, before);
     },
     read: (area, offset, length) => memory.slice(areas[area] + offset, areas[area] + offset + length),
     write: (area, offset, bytes) => memory.set(bytes, areas[area] + offset),

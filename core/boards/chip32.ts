@@ -7,6 +7,8 @@ const flashAt = 0x10000000,
   memoryAt = 0x20000000;
 const nanosPerCycle = 8;
 const converterBits = 12;
+/** Bytes of a loop that can do no more than wait. */
+const shortLoop = 20;
 const usedAs = { pulses: 4, line: 5 };
 
 /**
@@ -19,7 +21,7 @@ export function createChip32(image: ElfFile, memory: number, ownFunctions: reado
   chip.logger = new ConsoleLogger(LogLevel.Error, false);
   const { core } = chip;
   // its clock is one that is moved on by hand
-  const clock = chip.clock as typeof chip.clock & { tick(nanos: number): void };
+  const clock = chip.clock as typeof chip.clock & { tick(nanos: number): void; readonly nanosToNextAlarm: number };
   chip.sram.fill(fill);
   for (const { address, bytes } of image.segments) {
     if (address < flashAt || address - flashAt + bytes.length > chip.flash.length)
@@ -30,16 +32,43 @@ export function createChip32(image: ElfFile, memory: number, ownFunctions: reado
   core.SP = chip.readUint32(flashAt);
   core.PC = chip.readUint32(flashAt + 4) & ~1;
   let cycles = 0;
+  // as on the small chip: whole turns of a loop that waits are left out
+  const before = { at: -1, pc: -1, cycles: 0, registers: new Uint32Array(16), flags: '' };
+  const waits = (): void => {
+    const flags = `${core.N}${core.Z}${core.C}${core.V}`;
+    const at = clock.nanos + clock.nanosToNextAlarm;
+    if (
+      before.at === at &&
+      before.pc === core.PC &&
+      before.flags === flags &&
+      before.registers.every((x, k) => x === core.registers[k])
+    ) {
+      const turn = cycles - before.cycles;
+      const left = Math.max(0, Math.floor((clock.nanosToNextAlarm - 1) / (turn * nanosPerCycle)));
+      cycles += left * turn;
+      clock.tick(left * turn * nanosPerCycle);
+    }
+    before.at = at;
+    before.pc = core.PC;
+    before.cycles = cycles;
+    before.flags = flags;
+    before.registers.set(core.registers);
+  };
   return createChip(
     image,
     {
       run() {
-        const opcode = chip.flash16[(core.PC - flashAt) >> 1];
+        const pc = core.PC;
+        const opcode = chip.flash16[(pc - flashAt) >> 1];
         const kind = opcode & 0xff00;
         const taken = core.executeInstruction() + (kind === 0xb500 || kind === 0xbd00 ? 1 : 0);
         cycles += taken;
         // nothing else waits for the clock of the chip
-        if (chip.adc.busy) clock.tick(taken * nanosPerCycle);
+        if (chip.adc.busy) {
+          clock.tick(taken * nanosPerCycle);
+          if (chip.adc.busy && core.PC < pc && pc - core.PC < shortLoop) waits();
+        }
+        return kind === 0xbd00 || (opcode & 0xff87) === 0x4700;
       },
       get cycles() {
         return cycles;
@@ -47,6 +76,11 @@ export function createChip32(image: ElfFile, memory: number, ownFunctions: reado
       get pc() {
         return core.PC;
       },
+      get at() {
+        return (core.PC - flashAt) >> 1;
+      },
+      instructions: chip.flash.length / 2,
+      numberOf: (address) => (address - flashAt) >> 1,
       get sp() {
         return core.SP;
       },

@@ -5,6 +5,11 @@ import { machines, type ElfFile } from './elf';
 
 const dataAt = 0x800000;
 const registers = 0x100;
+/** Registers that a program computes with: 32, the place of the stack, and the flags. */
+const kept = [...Array(32).keys(), 0x5d, 0x5e, 0x5f];
+const returning = 0x9508;
+/** Words of a loop that can do no more than wait. */
+const shortLoop = 8;
 
 /** Registers by the port they are of: what is at its pins, which of them are outputs, and what they put out. */
 const ports = [
@@ -32,13 +37,35 @@ export function createChip8(image: ElfFile, memory: number, ownFunctions: readon
     const port = ports.findLast((p) => number >= p.first)!;
     return { ...port, bit: 1 << (number - port.first) };
   };
+  // a short loop that has changed nothing since it was last here waits for the next event of the chip: whole turns of it are left out
+  const before = { event: -1, pc: -1, cycles: 0, registers: new Uint8Array(registers) };
+  const waits = (): void => {
+    const event = (cpu as unknown as { readonly nextClockEvent: { readonly cycles: number } | null }).nextClockEvent;
+    if (!event) return;
+    if (
+      before.event === event.cycles &&
+      before.pc === cpu.pc &&
+      kept.every((k) => cpu.data[k] === before.registers[k])
+    ) {
+      const turn = cpu.cycles - before.cycles;
+      cpu.cycles += turn * Math.max(0, Math.floor((event.cycles - 1 - cpu.cycles) / turn));
+    }
+    before.event = event.cycles;
+    before.pc = cpu.pc;
+    before.cycles = cpu.cycles;
+    for (const k of kept) before.registers[k] = cpu.data[k];
+  };
   const word = (at: number): number => cpu.data[at] + 256 * cpu.data[at + 1];
   return createChip(
     image,
     {
       run() {
+        const { pc } = cpu;
+        const isReturn = cpu.progMem[pc] === returning;
         avrInstruction(cpu);
         cpu.tick();
+        if (cpu.pc < pc && pc - cpu.pc < shortLoop) waits();
+        return isReturn;
       },
       get cycles() {
         return cpu.cycles;
@@ -46,6 +73,11 @@ export function createChip8(image: ElfFile, memory: number, ownFunctions: readon
       get pc() {
         return cpu.pc;
       },
+      get at() {
+        return cpu.pc;
+      },
+      instructions: program.length / 2,
+      numberOf: (address) => address,
       get sp() {
         return cpu.SP;
       },
