@@ -26,8 +26,11 @@ export interface Chip extends Target {
 
 /** The core of a chip, as its wrapper needs it. */
 export interface ChipCore {
-  /** One instruction; whether a function may have come to its end with it. Loops that wait for something of the chip may be gone through at once. */
-  run(): boolean;
+  /**
+   * One instruction; whether a function may have come to its end with it (1), or one of the entries is next (2). Loops that wait for something
+   * of the chip may be gone through at once.
+   */
+  run(entries: Int16Array): number;
   readonly cycles: number;
   /** Address of the next instruction. */
   readonly pc: number;
@@ -82,12 +85,16 @@ export function createChip(image: ElfFile, core: ChipCore, ownFunctions: readonl
   /** Goes on until a byte of the memory is another one. */
   const goesOn = (address: number, from: number): void => {
     const end = core.cycles + longest;
-    while (memory[address] === from) {
-      const k = entries[core.at];
-      if (k >= 0 && open.at(-1)?.sp !== core.sp)
-        open.push({ of: k, from: core.cycles, sp: core.sp, back: core.returnsTo() });
-      if (core.run()) returns();
-      if (core.cycles > end) throw new Error('The step does not come to its end on the board');
+    for (let n = 1; memory[address] === from; n++) {
+      const what = core.run(entries);
+      if (what !== 0) {
+        if ((what & 1) !== 0) returns();
+        const k = entries[core.at];
+        if (k >= 0 && open.at(-1)?.sp !== core.sp)
+          open.push({ of: k, from: core.cycles, sp: core.sp, back: core.returnsTo() });
+      }
+      // that is looked at now and then
+      if ((n & 0xffff) === 0 && core.cycles > end) throw new Error('The step does not come to its end on the board');
     }
   };
   const returns = (): void => {

@@ -57,7 +57,7 @@ export function createChip32(image: ElfFile, memory: number, ownFunctions: reado
   return createChip(
     image,
     {
-      run() {
+      run(entries) {
         const pc = core.PC;
         const opcode = chip.flash16[(pc - flashAt) >> 1];
         const kind = opcode & 0xff00;
@@ -68,7 +68,8 @@ export function createChip32(image: ElfFile, memory: number, ownFunctions: reado
           clock.tick(taken * nanosPerCycle);
           if (chip.adc.busy && core.PC < pc && pc - core.PC < shortLoop) waits();
         }
-        return kind === 0xbd00 || (opcode & 0xff87) === 0x4700;
+        const isReturn = kind === 0xbd00 || (opcode & 0xff87) === 0x4700;
+        return (isReturn ? 1 : 0) | (entries[(core.PC - flashAt) >> 1] >= 0 ? 2 : 0);
       },
       get cycles() {
         return cycles;

@@ -59,13 +59,13 @@ export function createChip8(image: ElfFile, memory: number, ownFunctions: readon
   return createChip(
     image,
     {
-      run() {
+      run(entries) {
         const { pc } = cpu;
         const isReturn = cpu.progMem[pc] === returning;
         avrInstruction(cpu);
         cpu.tick();
         if (cpu.pc < pc && pc - cpu.pc < shortLoop) waits();
-        return isReturn;
+        return (isReturn ? 1 : 0) | (entries[cpu.pc] >= 0 ? 2 : 0);
       },
       get cycles() {
         return cpu.cycles;
