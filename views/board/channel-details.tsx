@@ -91,7 +91,7 @@ export function ChannelDetails({
         <NumberRow
           name={c.kind === 'digital' ? 'On at' : 'and'}
           label={`Volts of the most of ${c.name}`}
-          after={c.highVolts > 0 ? 'V' : 'V: 0 is the supply of the board'}
+          after={c.highVolts > 0 ? 'V' : 'V (0: its supply)'}
           {...number('highVolts')}
         />
       )}

@@ -5,9 +5,9 @@ import { useState } from 'react';
 import { openSignals } from '@/core/pins/check-channels';
 import { boardOfType, directionOf, pinNameOn, pinOf, quantityOf } from '@/core/pins/channels';
 import { freePin, proposedChannels } from '@/core/pins/propose';
-import { pinBoards, usesOf, type PinBoard } from '@/core/pins/pin-boards';
+import { pinBoardNamed, pinBoards, usesOf, type PinBoard } from '@/core/pins/pin-boards';
 import { newChannel, type Channel, type PartType } from '@/core/project/project';
-import { problemsAt } from '@/store/derived';
+import { problemsAt, useSetup } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
@@ -23,7 +23,9 @@ import { ChannelDetails } from './channel-details';
 
 /** What signals of software go through, and which pins of a board they are on. */
 export function PinsSheet({ type, part }: { readonly type: PartType; readonly part: string }) {
-  const [boardId, setBoard] = useState(() => boardOfType(type).id);
+  const setup = useSetup();
+  const inSetup = setup?.stages.find((s) => s.part === part && s.stage === 'board');
+  const [boardId, setBoard] = useState(() => (pinBoardNamed(inSetup?.board ?? '') ?? boardOfType(type)).id);
   const board = pinBoards.find((b) => b.id === boardId) ?? pinBoards[0];
   const item = usePlace((s) => s.item);
   const chosen = type.channels.find((c) => item === `channel/${c.id}`);
@@ -183,6 +185,13 @@ function inWords(type: PartType, c: Channel, board: PinBoard): string {
   return ['a line', ...words].join(', ');
 }
 
+const faultWords = {
+  loose: 'loose',
+  low: 'held at 0 V',
+  high: 'held at the supply',
+  swapped: 'swapped with that of',
+} as const;
+
 function ChannelRow({
   type,
   channel: c,
@@ -202,6 +211,8 @@ function ChannelRow({
 }) {
   const { edit } = useProject.getState();
   const list = `type/${type.id}/channel`;
+  const setup = useSetup();
+  const fault = setup?.wires.find((w) => w.part === part && [w.channel, w.other].includes(c.name));
   const loss = useRuns((s) => s.current?.losses?.find((l) => l.part === part && l.line === c.name));
   const way = directionOf(type, c);
   const carried =
@@ -238,6 +249,12 @@ function ChannelRow({
         <div className="text-truncate" title={inWords(type, c, board)}>
           {inWords(type, c, board)}
         </div>
+        {fault && (
+          <div className="quiet">
+            its wire is {faultWords[fault.fault]}
+            {fault.fault === 'swapped' && ` ${fault.channel === c.name ? fault.other : fault.channel}`} in {setup!.name}
+          </div>
+        )}
         {loss && (
           <div className="field-problem">
             {[
