@@ -207,6 +207,7 @@ export async function main(args: readonly string[]): Promise<number> {
       'of the largest value of a quantity (1e-3); what is compiled has to be equal',
       positive,
     )
+    .option('--direct', 'signals go directly in and out, not through their channels')
     .option('--json', 'print as JSON: pairs, profile')
     .action((file: string, options: StagesArguments) => {
       code = compareStages(file, options);

@@ -114,7 +114,11 @@ test('build: an image with its sizes, and what is no board', () => {
   expect(sizes.memory.of).toBe(2048);
 });
 isThere('stages: what differs, where it first does, and how long a step takes', () => {
-  const all = zelvar('stages', capper, '--setup', 'Careful', '--part', 'ctrl', '--json');
+  // through its channels a step reads what its sensors tell
+  const measured = zelvar('stages', capper, '--setup', 'Careful', '--part', 'ctrl', '--stages', 'designed, sampled');
+  expect(measured.status).toBe(1);
+  expect(measured.stdout).toMatch(/ctrl\.speed: first at 0\.7\d* s/);
+  const all = zelvar('stages', capper, '--setup', 'Careful', '--part', 'ctrl', '--direct', '--json');
   expect(all.status).toBe(1);
   const { pairs, profile } = JSON.parse(all.stdout) as {
     pairs: { a: string; b: string; quantity: string; same: boolean; first: { time: number } | null }[];
@@ -144,7 +148,7 @@ isThere('stages: what differs, where it first does, and how long a step takes', 
 test('run: a part in steps, with verdicts as ever; what is no stage is told', () => {
   const run = zelvar('run', capper, '--setup', 'Careful', '--stage', 'ctrl=code');
   expect(run.status).toBe(0);
-  expect(run.stdout).toMatch(/CAP-02 +holds +margin 0\.0956/);
+  expect(run.stdout).toMatch(/CAP-02 +holds +margin 0\.0955/);
   expect(run.stdout).toMatch(/CAP-16 +undecided +Loops are looked at only/);
   const told = (stage: string) => zelvar('run', capper, '--setup', 'Careful', '--stage', stage);
   expect(told('ctrl=fast')).toMatchObject({
@@ -154,7 +158,22 @@ test('run: a part in steps, with verdicts as ever; what is no stage is told', ()
   expect(told('ctrl=board:small').stderr).toContain('There is no board small; there are larch8, larch32');
   const host = zelvar('run', capper, '--setup', 'Careful', '--stage', 'ctrl=host');
   expect(host.status).toBe(0);
-  expect(host.stdout).toMatch(/CAP-02 +holds +margin 0\.0956/);
+  expect(host.stdout).toMatch(/CAP-02 +holds +margin 0\.0955/);
+  const wire = (text: string) => zelvar('run', capper, '--setup', 'Guard', '--stage', 'ctrl=code', '--wire', text);
+  const loose = wire('ctrl.guardSwitch=loose');
+  expect(loose.status).toBe(1);
+  expect(loose.stdout).toMatch(/CAP-05 +fails by 202\.3 ms/);
+  expect(loose.stdout).toContain('ctrl.guardSwitch: 1 message did not arrive');
+  expect(wire('ctrl.guardSwitch=sound')).toMatchObject({ status: 0 });
+  expect(wire('ctrl.startKey=stopKey').stdout).toContain('ctrl.startKey: 1 message did not arrive');
+  expect(wire('ctrl.startKey=motorDriver')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('would join two outputs') as string,
+  });
+  expect(wire('guardSwitch')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('part.channel=fault') as string,
+  });
   expect(host.stdout).toMatch(/CAP-13 +undecided +How long a step of ctrl takes is known where it runs on a board/);
   expect(told('ctl=code')).toMatchObject({
     status: 2,

@@ -1,4 +1,5 @@
 import { boardNamed, boards } from '../core/boards/board';
+import { withoutChannels } from '../core/pins/channels';
 import type { PartType, Project } from '../core/project/project';
 import { stepProgramOf } from '../core/stepcode/controller';
 import type { StepProfile } from '../core/stepcode/running-step';
@@ -16,6 +17,7 @@ export interface StagesArguments {
   readonly part: string;
   readonly stages?: string;
   readonly tolerance?: number;
+  readonly direct?: boolean;
   readonly json?: boolean;
 }
 
@@ -26,7 +28,8 @@ const known = [...ownStages, ...compiled];
 export function compareStages(file: string, options: StagesArguments): number {
   const found = readSetup(file, options.setup);
   if (!found) return 2;
-  const { project, setup } = found;
+  const project = options.direct ? withoutChannels(found.project) : found.project;
+  const setup = options.direct ? { ...found.setup, wires: [] } : found.setup;
   const wanted = options.stages?.split(',').map((s) => stageNamed(s.trim()) ?? s.trim()) ?? [...known];
   const unknown = wanted.find((s) => !(known as readonly string[]).includes(s));
   if (unknown !== undefined) {

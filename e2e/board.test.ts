@@ -249,6 +249,45 @@ test('on a board the time of its steps is measured, and decides', async () => {
   await clickText('.rail button', 'Board');
 });
 
+test('stages on boards stand beside the others, and what an image takes is shown', async () => {
+  await area('Board');
+  await clickText('.board-head button', 'Build');
+  const board = (id: string): Promise<string> => text(`[data-board="${id}"]`);
+  await until(
+    () => board('larch8'),
+    (t) => t.includes('comes with the application') && /[\d,]+ of 32,768 bytes/.test(t),
+    'the image that is shipped is of this code',
+  );
+  expect(await board('larch32')).toMatch(/[\d,]+ of 270,336 bytes/);
+  await clickText('.board-head button', 'Stages');
+  for (const box of await page.$$('.stages-question input[type=checkbox]')) await box.click();
+  await click('[data-testid="compare-stages"]');
+  await until(
+    () => text('[data-testid="stages-words"]').catch(() => ''),
+    (t) => t.includes('Larch 32'),
+    'they are compared',
+  );
+  const verdicts = await page.$$eval('[data-testid="stages-verdicts"] tr', (rows) =>
+    rows.map((r) => [...r.querySelectorAll('th, td')].map((c) => (c as HTMLElement).innerText.trim())),
+  );
+  expect(verdicts[0]).toEqual(['Requirement', 'designed', 'sampled', 'code', 'Larch 8', 'Larch 32']);
+  const cap13 = verdicts.find((v) => v[0] === 'CAP-13')!;
+  expect(cap13.slice(1, 4)).toEqual(['undecided', 'undecided', 'undecided']);
+  expect([cap13[4].startsWith('fails'), cap13[5]]).toEqual([true, 'holds']);
+  const heads = await page.$$eval('[data-testid="stages-differences"] th', (all) =>
+    all.map((e) => (e as HTMLElement).innerText),
+  );
+  expect(heads).toEqual(expect.arrayContaining(['Larch 8 to code', 'Larch 32 to code']));
+  // another code: the image is built, or the board says what is missing
+  await fill('Time between steps of CapperControl', "0.0005 's'");
+  await clickText('.board-head button', 'Build');
+  await until(
+    () => board('larch8'),
+    (t) => /Built by avr-gcc in|is not available here: install/.test(t),
+    'it is built anew',
+  );
+});
+
 test('another code is built by the server, or the board says what is missing', async () => {
   await area('Board');
   await fill('Time between steps of CapperControl', "0.0005 's'");

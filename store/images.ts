@@ -7,6 +7,9 @@ import { codeOf } from './checking';
 /** Images for boards: shipped ones where they are of this very code, otherwise built by the server that serves this page. */
 
 const known: BoardImage[] = [];
+const fromHere = new WeakSet<BoardImage>();
+/** Whether an image came with the application. */
+export const isShipped = (image: BoardImage): boolean => fromHere.has(image);
 const mostKept = 12;
 
 /** Images a setup needs, or why one is not there. */
@@ -40,7 +43,8 @@ export async function imageOf(
   const code = await codeOf(type.id);
   const [header, source] = code?.files ?? [];
   if (!header || !source) return undefined;
-  const pins = code?.pins.find(([id]) => id === board.id)?.[1] ?? '';
+  // signals may go in and out directly here
+  const pins = type.channels.length === 0 ? '' : (code?.pins.find(([id]) => id === board.id)?.[1] ?? '');
   const text = `${header[1]}\n${source[1]}${pins}`;
   const isIt = (image: BoardImage): boolean => image.board === board.id && isSameSource(image.source, text);
   const there = known.find(isIt) ?? (await shipped(`${source[0].replace(/\.c$/, '')}-${board.id}`));
@@ -72,7 +76,11 @@ function shipped(name: string): Promise<BoardImage | undefined> {
     asked.set(
       name,
       (found = fetch(`/images/${encodeURIComponent(name)}.json`)
-        .then(async (r) => (r.ok ? readImage(await r.json()) : undefined))
+        .then(async (r) => {
+          const image = r.ok ? readImage(await r.json()) : undefined;
+          if (image) fromHere.add(image);
+          return image;
+        })
         .catch(() => undefined)),
     );
   return found;

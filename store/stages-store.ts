@@ -1,6 +1,8 @@
 import { create } from 'zustand';
+import { withoutChannels } from '@/core/pins/channels';
 import type { Project, Setup } from '@/core/project/project';
 import type { StagesAnswer } from '@/core/studies/compare-stages';
+import { imagesFor } from './images';
 import { askStages, type AskedStudy } from './studies-service';
 
 /** What was found when a part was run in all stages, and what is being found; kept as long as the page lives. */
@@ -8,7 +10,15 @@ interface StagesState {
   /** By part and setup. */
   readonly found: Readonly<Record<string, FoundStages>>;
   readonly asking: { readonly key: string; readonly share: number } | undefined;
-  ask(project: Project, setup: Setup, part: string, tolerance: number): void;
+  /** `boards`: ids of those it runs on too. */
+  ask(
+    project: Project,
+    setup: Setup,
+    part: string,
+    tolerance: number,
+    boards: readonly string[],
+    direct: boolean,
+  ): Promise<void>;
   stop(): void;
 }
 export interface FoundStages {
@@ -22,14 +32,31 @@ export interface FoundStages {
 export const stagesKey = (part: string, setup: string): string => `${part} ${setup}`;
 
 let asked: AskedStudy<StagesAnswer> | undefined;
+/** Counts what is asked and stopped: an answer to what was asked before comes too late. */
+let turn = 0;
 
 export const useStages = create<StagesState>()((set, get) => ({
   found: {},
   asking: undefined,
-  ask(project, setup, part, tolerance) {
+  async ask(project, asSaid, part, tolerance, boards, direct) {
     asked?.stop();
-    const key = stagesKey(part, setup.id);
-    const mine = askStages(project, setup, part, tolerance, (share) => {
+    asked = undefined;
+    const key = stagesKey(part, asSaid.id);
+    const run = direct ? withoutChannels(project) : project;
+    const setup = direct ? { ...asSaid, wires: [] } : asSaid;
+    set({ asking: { key, share: 0 } });
+    const own = ++turn;
+    const images = await imagesFor(run, {
+      ...setup,
+      stages: boards.map((board) => ({ part, stage: 'board' as const, board })),
+    });
+    // something else was asked meanwhile, or it was stopped
+    if (own !== turn) return;
+    if (typeof images === 'string') {
+      set({ asking: undefined, found: { ...get().found, [key]: { project, tolerance, problem: images } } });
+      return;
+    }
+    const mine = askStages(run, setup, part, tolerance, images, (share) => {
       if (asked === mine) set({ asking: { key, share } });
     });
     asked = mine;
@@ -53,6 +80,7 @@ export const useStages = create<StagesState>()((set, get) => ({
     );
   },
   stop() {
+    turn++;
     asked?.stop();
     asked = undefined;
     set({ asking: undefined });

@@ -1,3 +1,4 @@
+import type { BoardImage } from '@/core/boards/board-image';
 import * as Comlink from 'comlink';
 import type { Project, Setup, Study } from '@/core/project/project';
 import type { Answered, StudyAnswer, StudyFacts } from '@/core/studies/answer';
@@ -98,6 +99,7 @@ export const askStages = (
   setup: Setup,
   part: string,
   tolerance: number,
+  images: readonly BoardImage[],
   tell: (share: number) => void,
 ): AskedStudy<StagesAnswer> =>
   ask(
@@ -108,6 +110,7 @@ export const askStages = (
         setup,
         part,
         tolerance,
+        images,
         told((news) => tell(news.done)),
       )) as Answered<StagesAnswer>,
   );

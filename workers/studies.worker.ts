@@ -12,6 +12,7 @@ import type { KeptRun } from '../core/studies/answer-compare';
 import { fitTaskOf } from '../core/studies/answer-fit';
 import type { Between, Simulated } from '../core/studies/fit-model';
 import type { FitWorker } from '../core/studies/fit-together';
+import { fromImages, type BoardImage } from '../core/boards/board-image';
 import { compareStages, type StagesAnswer } from '../core/studies/compare-stages';
 import { readStudy } from '../core/studies/study';
 import { inThisThread, spreadOver, type Executor, type RunWorker } from '../core/studies/many';
@@ -138,9 +139,19 @@ const service = {
     isStopped = false;
     return answerCrossings(project, study, table, place([]), watchOf(tell));
   },
-  stages(project: Project, setup: Setup, part: string, tolerance: number, tell: Tell): Answered<StagesAnswer> {
+  stages(
+    project: Project,
+    setup: Setup,
+    part: string,
+    tolerance: number,
+    images: readonly BoardImage[],
+    tell: Tell,
+  ): Answered<StagesAnswer> {
     const watch = watchOf(tell);
-    return compareStages(project, setup, part, tolerance, (share) => watch.goOn(share, 1));
+    return compareStages(project, setup, part, tolerance, (share) => watch.goOn(share, 1), {
+      stages: images.map((i) => `board:${i.board}` as const),
+      compiledSteps: fromImages(images),
+    });
   },
   stop(): void {
     isStopped = true;

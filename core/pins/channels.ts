@@ -1,4 +1,4 @@
-import type { Channel, PartType, Quantity } from '../project/project';
+import type { Channel, PartType, Project, Quantity } from '../project/project';
 import { pinBoardNamed, pinBoards, type Pin, type PinBoard, type PulseTiming } from './pin-boards';
 
 /** A channel as it works, on a board or, where none is given, with the numbers it asks for. */
@@ -95,3 +95,10 @@ export const pinOf = (channel: Channel, board: PinBoard): Pin | undefined => {
 /** The board a type is meant for, where none is chosen: the first one its channels have pins of. */
 export const boardOfType = (type: PartType): PinBoard =>
   pinBoards.find((b) => type.channels.some((c) => pinNameOn(c, b) !== '')) ?? pinBoards[0];
+
+/** A project whose signals go directly from the product into the steps and back. */
+export const withoutChannels = (project: Project): Project => ({
+  ...project,
+  types: project.types.map((t) => (t.channels.length > 0 ? { ...t, channels: [] } : t)),
+  setups: project.setups.map((s) => (s.wires.length > 0 ? { ...s, wires: [] } : s)),
+});

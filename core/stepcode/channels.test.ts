@@ -29,7 +29,7 @@ const channels: readonly Channel[] = [
   channel('probe', 'analog', { quantity: 'level', low: 0, high: 16, bits: 8, highVolts: 2 }),
   channel('drive', 'pwm', { quantity: 'u', low: 0, high: 10, frequency: 500, pins: pins('P10') }),
   channel('key', 'digital', { rises: 'go', debounce: 2, pins: pins('P1') }),
-  channel('bell', 'digital', { rises: 'ring', pins: pins('P2') }),
+  channel('bell', 'digital', { rises: 'ring', falls: 'hush', pins: pins('P2') }),
   channel('gate', 'digital', { quantity: 'open', inverted: true, pins: pins('P3') }),
 ];
 
@@ -81,7 +81,7 @@ const loop = (more: Partial<Setup> = {}, own: readonly Channel[] = channels): Pr
       ],
       ports: [
         { id: 'i', name: 'in', accepts: ['go'], sends: [], note: '' },
-        { id: 'o', name: 'back', accepts: [], sends: ['ring'], note: '' },
+        { id: 'o', name: 'back', accepts: [], sends: ['ring', 'hush'], note: '' },
       ],
     },
     {
@@ -282,6 +282,13 @@ test.each(boards.map((b) => b.id))('on %s the same arrives through its pins', (i
   expect(at('ctrl.u', 0.075)).toBeCloseTo(3, id === 'larch8' ? 3 : 4);
   expect([at('ctrl.open', 0.065), at('ctrl.open', 0.075)]).toEqual([0, 1]);
   expect(at('desk.rung', 0.2)).toBe(1);
+  // pulses begin when the step that asks for them is done
+  const pulsed = loop({}, rippling);
+  const seen = runOf(pulsed, `board:${id}` as const).run.recorder.take();
+  const u = seen.columns.find((c) => c.name === 'ctrl.u')!.values.slice(0, seen.rows);
+  const first = seen.time[u.findIndex((x) => x > 0)];
+  expect(first).toBeGreaterThan(0.07 + 1e-6);
+  expect(first).toBeLessThan(0.071);
   // on no pin: worked out beside the chip
   const count = ((id === 'larch8' ? 5 : 3.3) / 256) * 8;
   expect(at('ctrl.seen', 0.205)).toBeCloseTo((Math.floor((3.3 + 0.2) / count) + 0.5) * count, 6);

@@ -3,7 +3,7 @@ import type { Project, Setup } from '../project/project';
 import { stagedRun, type StagedRun } from '../run/staged';
 import type { RequirementFinding } from '../run/run';
 import type { RunningStep } from '../stepcode/running-step';
-import { ownStages as all, type Stage } from '../stepcode/stage';
+import { ownStages as all, type MakeCompiled, type StageText } from '../stepcode/stage';
 import type { DoneInSteps } from '../stepcode/step-driver';
 import type { StepProgram } from '../stepcode/step-program';
 import { measuredOf } from './answer-compare';
@@ -15,11 +15,11 @@ export interface StagesAnswer {
   /** Seconds between steps; undefined where it runs as designed only. */
   readonly period: number | undefined;
   readonly runs: readonly StageOutcome[];
-  /** Each stage with the one before it. */
+  /** Each stage with the one before it; each board with the code. */
   readonly pairs: readonly StagePair[];
 }
 export interface StageOutcome {
-  readonly stage: Stage;
+  readonly stage: StageText;
   /** Seconds the run took to compute. */
   readonly seconds: number;
   readonly findings: readonly RequirementFinding[];
@@ -46,13 +46,20 @@ export function runStages(
   project: Project,
   setup: Setup,
   part: string,
-  stages: readonly Stage[],
+  stages: readonly StageText[],
   goOn: (share: number) => boolean = () => true,
+  compiledSteps?: MakeCompiled,
 ): { readonly value?: readonly StageRun[]; readonly problems: readonly Problem[] } {
   const found: StageRun[] = [];
-  const wanted = all.filter((s) => stages.includes(s));
+  const wanted: readonly StageText[] = [
+    ...all.filter((s) => stages.includes(s)),
+    ...stages.filter((s) => !(all as readonly StageText[]).includes(s)),
+  ];
   for (const [k, stage] of wanted.entries()) {
-    const { value: run, problems } = stagedRun(project, setup, new Map([[part, stage]]), { keepSteps: true });
+    const { value: run, problems } = stagedRun(project, setup, new Map([[part, stage]]), {
+      keepSteps: true,
+      ...(compiledSteps && { compiledSteps }),
+    });
     if (!run) return { problems };
     const { simulation, findings } = run.run;
     const began = performance.now();
@@ -95,16 +102,27 @@ export function compareStages(
   part: string,
   tolerance: number,
   goOn: (share: number) => boolean = () => true,
+  boards: { readonly stages: readonly StageText[]; readonly compiledSteps?: MakeCompiled } = { stages: [] },
 ): { readonly value?: StagesAnswer; readonly problems: readonly Problem[] } {
-  const { value: runs, problems } = runStages(project, setup, part, all, goOn);
+  const { value: runs, problems } = runStages(
+    project,
+    setup,
+    part,
+    [...all, ...boards.stages],
+    goOn,
+    boards.compiledSteps,
+  );
   if (!runs) return { problems };
   return {
     problems: [],
     value: {
       part,
-      period: runs.at(-1)?.run.parts.find((p) => p.name === part)?.program.period,
+      period: runs.find((r) => r.stage !== 'designed')?.run.parts.find((p) => p.name === part)?.program.period,
       runs: runs.map(({ run: _, ...outcome }) => outcome),
-      pairs: runs.slice(1).flatMap((b, k) => compareStageRuns(runs[k], b, part, tolerance)),
+      pairs: runs.slice(1).flatMap((b, k) => {
+        const before = boards.stages.includes(b.stage) ? runs.find((r) => r.stage === 'code') : runs[k];
+        return before ? compareStageRuns(before, b, part, tolerance) : [];
+      }),
     },
   };
 }

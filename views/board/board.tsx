@@ -9,13 +9,14 @@ import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField } from '@/ui/cell-field';
 import { Choices } from '@/ui/choices';
+import { BuildSheet } from './build-sheet';
 import { CodeSheet } from './code-sheet';
 import { PinsSheet } from './pins-sheet';
 import { StagesSheet } from './stages-sheet';
 import { TimesSheet } from './times-sheet';
 import './board.scss';
 
-const sheets: readonly string[] = ['pins', 'stages', 'times'];
+const sheets: readonly string[] = ['pins', 'build', 'stages', 'times'];
 
 /** Board: part types that are software as code, and how they do in other stages. */
 export function BoardSheet() {
@@ -47,6 +48,7 @@ export function BoardSheet() {
           choices={[
             { key: '', text: 'Code' },
             { key: 'pins', text: 'Pins' },
+            { key: 'build', text: 'Build' },
             { key: 'stages', text: 'Stages' },
             { key: 'times', text: 'Times' },
           ]}
@@ -56,6 +58,8 @@ export function BoardSheet() {
       </div>
       {sheet === 'pins' ? (
         <PinsSheet key={type.id} type={type} part={part} />
+      ) : sheet === 'build' ? (
+        <BuildSheet key={type.id} project={project} type={type} />
       ) : sheet === 'stages' ? (
         <StagesSheet key={type.id} project={project} type={type} part={part} />
       ) : sheet === 'times' ? (

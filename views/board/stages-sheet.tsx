@@ -1,6 +1,7 @@
 'use client';
 import { Play, Square } from 'lucide-react';
 import { useState } from 'react';
+import { boards } from '@/core/boards/board';
 import type { PartType, Project, Setup } from '@/core/project/project';
 import { namesOfRun } from '@/core/run/names-of-run';
 import type { StagePair, StagesAnswer } from '@/core/studies/compare-stages';
@@ -28,6 +29,8 @@ export function StagesSheet({
 }) {
   const chosenSetup = useRuns((s) => s.setupId);
   const [tolerance, setTolerance] = useState(1e-3);
+  const [onBoards, setOnBoards] = useState<readonly string[]>([]);
+  const [isDirect, setDirect] = useState(false);
   const { found, asking } = useStages();
   const runs = project.setups.flatMap((setup) => {
     const parts = partsOf(project, setup, type);
@@ -76,6 +79,34 @@ export function StagesSheet({
             return undefined;
           }}
         />
+        <FieldRow label="Also on" className="d-flex flex-wrap column-gap-3">
+          {boards.map((b) => (
+            <label key={b.id} className="d-flex gap-2 align-items-center">
+              <input
+                type="checkbox"
+                className="form-check-input mt-0"
+                checked={onBoards.includes(b.id)}
+                onChange={(e) =>
+                  setOnBoards(e.target.checked ? [...onBoards, b.id] : onBoards.filter((x) => x !== b.id))
+                }
+              />
+              {b.name}
+            </label>
+          ))}
+        </FieldRow>
+        {type.channels.length > 0 && (
+          <FieldRow label="Signals">
+            <CellSelect
+              value={isDirect ? 'direct' : 'channels'}
+              label="How signals get in and out"
+              options={[
+                ['channels', 'through their channels, except as designed'],
+                ['direct', 'directly: only the software differs'],
+              ]}
+              onCommit={(way) => setDirect(way === 'direct')}
+            />
+          </FieldRow>
+        )}
         <div className="px-3 py-2 d-flex gap-2 align-items-center">
           {asking?.key === key ? (
             <>
@@ -89,7 +120,7 @@ export function StagesSheet({
           ) : (
             <Button
               variant="primary"
-              onClick={() => ask(project, at.setup, name, tolerance)}
+              onClick={() => void ask(project, at.setup, name, tolerance, onBoards, isDirect)}
               data-testid="compare-stages"
             >
               <Play size={13} aria-hidden /> Run {name} in all stages
@@ -144,7 +175,7 @@ function Found({
       {found.project !== project && <p className="px-3 now-ink mb-1">The project has changed since.</p>}
       {broken.map((r) => (
         <p key={r.stage} className="px-3 field-problem">
-          {r.stage}: {r.problem}
+          {stageName(r.stage)}: {r.problem}
         </p>
       ))}
       <Words answer={answer} setup={setup} tolerance={found.tolerance} />
@@ -156,7 +187,7 @@ function Found({
             <th scope="col">Requirement</th>
             {stages.map((s) => (
               <th key={s} scope="col">
-                {s}
+                {stageName(s)}
               </th>
             ))}
           </tr>
@@ -199,16 +230,20 @@ function Words({
         {different.length === 0
           ? `In ${setup.name}, ${answer.part} does the same in all stages, within ${formatNumber(tolerance, 3)} of the largest value.`
           : first?.first
-            ? `In ${setup.name}, ${first.quantity} is the first to differ: at ${formatNumber(first.first.time, 5)} s it is ${show(first.first.b)} as ${first.b}, ${show(first.first.a)} as ${first.a}.`
+            ? `In ${setup.name}, ${first.quantity} is the first to differ: at ${formatNumber(first.first.time, 5)} s it is ${show(first.first.b)} ${asStage(first.b)}, ${show(first.first.a)} ${asStage(first.a)}.`
             : `In ${setup.name}, ${different.length} differ.`}
       </p>
       <p className="quiet">
         {answer.period !== undefined && `A step every ${formatNumber(answer.period, 4)} s. `}
-        Time to compute: {answer.runs.map((r) => `${r.stage} ${formatNumber(r.seconds, 2)} s`).join(', ')}.
+        Time to compute: {answer.runs.map((r) => `${stageName(r.stage)} ${formatNumber(r.seconds, 2)} s`).join(', ')}.
       </p>
     </div>
   );
 }
+
+/** A stage as people call it: a board by its name. */
+const stageName = (stage: string): string => boards.find((b) => stage === `board:${b.id}`)?.name ?? stage;
+const asStage = (stage: string): string => `${stage.startsWith('board:') ? 'on' : 'as'} ${stageName(stage)}`;
 
 const show = (x: number | string): string => (typeof x === 'string' ? x : formatNumber(x, 6));
 
@@ -237,7 +272,7 @@ function Differences({ answer }: { readonly answer: StagesAnswer }) {
               <th scope="col">Quantity</th>
               {kinds.map(({ a, b }) => (
                 <th key={a + b} scope="col">
-                  {b} to {a}
+                  {stageName(b)} to {stageName(a)}
                 </th>
               ))}
             </tr>

@@ -132,6 +132,7 @@ const softwareItems = (type: PartType, at: { readonly part: string; readonly typ
         [
           ['Code', ''],
           ['Pins', 'pins'],
+          ['Build', 'build'],
           ['Stages', 'stages'],
           ['Times', 'times'],
         ] as const
