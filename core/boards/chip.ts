@@ -24,6 +24,11 @@ export interface Chip extends Target {
   stack(): number;
 }
 
+export interface ChipOptions {
+  /** Whole turns of loops that wait are gone through at once, which changes no count. */
+  readonly isQuick?: boolean;
+}
+
 /** The core of a chip, as its wrapper needs it. */
 export interface ChipCore {
   /**

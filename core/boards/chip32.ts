@@ -1,6 +1,6 @@
 import { ConsoleLogger, LogLevel, RP2040 } from 'rp2040js';
 import { measured } from '../pins/pin-side';
-import { createChip, fill, type Chip } from './chip';
+import { createChip, fill, type Chip, type ChipOptions } from './chip';
 import { machines, type ElfFile } from './elf';
 
 const flashAt = 0x10000000,
@@ -15,7 +15,12 @@ const usedAs = { pulses: 4, line: 5 };
  * The chip of 32 bits without a unit for real numbers. Its emulator counts a cycle too few where a return address is put onto the stack, or taken
  * from it; that is put right here. Waiting for its flash is not counted at all: what is counted is the least it takes.
  */
-export function createChip32(image: ElfFile, memory: number, ownFunctions: readonly string[]): Chip | string {
+export function createChip32(
+  image: ElfFile,
+  memory: number,
+  ownFunctions: readonly string[],
+  { isQuick = true }: ChipOptions = {},
+): Chip | string {
   if (image.machine !== machines.arm) return 'This image is for another chip';
   const chip = new RP2040();
   chip.logger = new ConsoleLogger(LogLevel.Error, false);
@@ -66,7 +71,7 @@ export function createChip32(image: ElfFile, memory: number, ownFunctions: reado
         // nothing else waits for the clock of the chip
         if (chip.adc.busy) {
           clock.tick(taken * nanosPerCycle);
-          if (chip.adc.busy && core.PC < pc && pc - core.PC < shortLoop) waits();
+          if (isQuick && chip.adc.busy && core.PC < pc && pc - core.PC < shortLoop) waits();
         }
         const isReturn = kind === 0xbd00 || (opcode & 0xff87) === 0x4700;
         return (isReturn ? 1 : 0) | (entries[(core.PC - flashAt) >> 1] >= 0 ? 2 : 0);

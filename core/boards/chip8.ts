@@ -1,6 +1,6 @@
 import { adcConfig, AVRADC, avrInstruction, CPU } from 'avr8js';
 import type { Pin } from '../pins/pin-boards';
-import { createChip, fill, type Chip } from './chip';
+import { createChip, fill, type Chip, type ChipOptions } from './chip';
 import { machines, type ElfFile } from './elf';
 
 const dataAt = 0x800000;
@@ -21,7 +21,12 @@ const ports = [
 const timer = { control: 0x80, top: 0x86, compare: [0x88, 0x8a], on: [0x80, 0x20] };
 
 /** The chip of 8 bits: its cycles are those of the real one. */
-export function createChip8(image: ElfFile, memory: number, ownFunctions: readonly string[]): Chip | string {
+export function createChip8(
+  image: ElfFile,
+  memory: number,
+  ownFunctions: readonly string[],
+  { isQuick = true }: ChipOptions = {},
+): Chip | string {
   if (image.machine !== machines.avr) return 'This image is for another chip';
   const program = new Uint8Array(32 * 1024).fill(0xff);
   for (const { address, bytes } of image.segments) {
@@ -64,7 +69,7 @@ export function createChip8(image: ElfFile, memory: number, ownFunctions: readon
         const isReturn = cpu.progMem[pc] === returning;
         avrInstruction(cpu);
         cpu.tick();
-        if (cpu.pc < pc && pc - cpu.pc < shortLoop) waits();
+        if (isQuick && cpu.pc < pc && pc - cpu.pc < shortLoop) waits();
         return (isReturn ? 1 : 0) | (entries[cpu.pc] >= 0 ? 2 : 0);
       },
       get cycles() {

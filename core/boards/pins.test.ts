@@ -9,6 +9,8 @@ import type { Channel } from '../project/project';
 import { stepProgramOf } from '../stepcode/controller';
 import { writeC } from '../stepcode/write-c';
 import { boards } from './board';
+import { createChip32 } from './chip32';
+import { createChip8 } from './chip8';
 import { functionsOf, stepOnBoard } from './step-on-board';
 import { writeFirmware } from './write-firmware';
 
@@ -62,6 +64,9 @@ each('pins of %s', (id, board) => {
         const run = made.create();
         const side = createPinSide(lines, false);
         run.init();
+        // before the first step every output rests
+        for (const l of lines)
+          if (l.direction === 'out') expect([l.name, run.pins!.volts(l.name)]).toEqual([l.name, side.volts(l.name)]);
         let state = seed;
         const random = (): number => {
           state = (Math.imul(state, 1664525) + 1013904223) | 0;
@@ -91,6 +96,31 @@ each('pins of %s', (id, board) => {
       { numRuns: runs },
     );
   }, 120_000);
+
+  test('loops that wait are gone through at once, to the same cycles', () => {
+    const lines = linesOf(type, pinBoardNamed(id)!);
+    const built = buildFor(program, board, lines);
+    if (typeof built === 'string') throw new Error(built);
+    const names = ['CapperControl_step', 'board_pins_read', 'board_pins_write'];
+    const [quick, slow] = [true, false].map((isQuick) => {
+      const make = board.chip === 'avr8' ? createChip8 : createChip32;
+      const chip = make(built.image, board.memory, names, { isQuick });
+      if (typeof chip === 'string') throw new Error(chip);
+      return chip;
+    });
+    for (const chip of [quick, slow]) chip.init();
+    for (let n = 0; n < 60; n++) {
+      for (const chip of [quick, slow]) {
+        for (const [k, l] of lines.entries())
+          if (l.direction === 'in')
+            chip.setVolts(l.pin!, l.kind === 'analog', l.kind === 'analog' ? (n * (k + 2)) % 3 : n % (k + 2), l.supply);
+        chip.step();
+      }
+      expect([n, quick.cycles, quick.busy]).toEqual([n, slow.cycles, slow.busy]);
+    }
+    expect(quick.functions()).toEqual(slow.functions());
+    expect(quick.functions().find((f) => f.name === 'board_pins_read')!.calls).toBe(60);
+  });
 
   test('what the firmware remembers of them goes where the rest goes', () => {
     const lines = linesOf(type, pinBoardNamed(id)!);
