@@ -28,7 +28,9 @@ export function SetupWires({ project, setup }: { readonly project: Project; read
       return type ? [{ name: n.name, type }] : [];
     });
   }, [project, setup.root]);
-  if (parts.length === 0 && setup.wires.length === 0) return null;
+  // as designed nothing goes over wires
+  const hasWires = parts.some((p) => setup.stages.some((s) => s.part === p.name));
+  if (!hasWires && setup.wires.length === 0) return null;
   const set = (wires: readonly Wire[], what: string): void =>
     void useProject
       .getState()
