@@ -217,13 +217,13 @@ test('on a board the time of its steps is measured, and decides', async () => {
   await runOn('board:larch8');
   await until(
     () => verdictOf('CAP-13'),
-    (t) => /^CAP-13\s+fails by 0\.105 ms/.test(t),
+    (t) => /^CAP-13\s+fails by 0\.101 ms/.test(t),
     'it is too slow on the small board',
   );
   await page.evaluate(() => void (location.hash = '#/board/ctrl///times'));
   await until(
     () => text('[data-testid="step-times"]'),
-    (t) => t.includes('On Larch 8 the longest step of ctrl took 505'),
+    (t) => t.includes('On Larch 8 the longest step of ctrl took 501'),
     'times are told',
   );
   const rows = await page.$$eval('[data-testid="step-functions"] tbody tr', (all) =>

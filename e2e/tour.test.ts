@@ -468,7 +468,7 @@ const pieces: readonly (readonly Piece[])[] = [
         await shows('.setup-form, main', /Software runs/);
         await runsOn('board:larch8');
         await summary(/1 fail/);
-        await shows('.ribbon', /CAP-13\s+fails by 0\.105 ms/);
+        await shows('.ribbon', /CAP-13\s+fails by 0\.101 ms/);
       },
     ],
     [

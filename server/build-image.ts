@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import type { Board } from '../core/boards/board';
 import { readElf, type ElfFile } from '../core/boards/elf';
 import { readLayout, type Layout } from '../core/boards/target';
-import { firmwareNames, writeFirmware } from '../core/boards/write-firmware';
+import { firmwareNames, writeFirmware, type Firmware } from '../core/boards/write-firmware';
 import type { Line } from '../core/pins/channels';
 import type { StepProgram } from '../core/stepcode/step-program';
 import { writeC } from '../core/stepcode/write-c';
@@ -23,11 +23,16 @@ const longest = 20_000;
 
 /** Builds a program for a board with the compiler of this machine: only what was generated is handed to it, in a folder of its own. */
 export function buildFor(program: StepProgram, board: Board, lines: readonly Line[] = []): Built | string {
+  return buildFirmware(program, writeFirmware(program, writeC(program), board, lines), board);
+}
+
+/** The same of sources that are there already. */
+export function buildFirmware(program: StepProgram, firmware: Firmware, board: Board): Built | string {
   if (spawnSync(board.compiler, ['--version']).status !== 0)
     return `${board.name} is not available here: install ${board.install}`;
   const folder = mkdtempSync(join(tmpdir(), 'zelvar-board-'));
   try {
-    const { files, sources, layout } = writeFirmware(program, writeC(program), board, lines);
+    const { files, sources, layout } = firmware;
     for (const [name, text] of files) writeFileSync(join(folder, name), text);
     const compile = (args: readonly string[]): { readonly ok: boolean; readonly said: string } => {
       const done = spawnSync(board.compiler, [...args], { cwd: folder, encoding: 'utf8', timeout: longest });

@@ -6,12 +6,14 @@ import { call, createBuilder, Refusal, result, set, turn, when, type Builder } f
 import { lowerChart, type LoweredChart } from './lower-charts';
 import { givenBy, uses, type Given } from './lower-equations';
 import { lowerExpression, stepType, type Names } from './lower-expression';
+import { withLateWork } from './late-work';
 import { withLocals, withoutIdle } from './tidy';
 import {
   and,
   not,
   number,
   minus,
+  or,
   pair,
   plus,
   truth,
@@ -60,10 +62,12 @@ export function lowerController(c: Controller): {
     problems: b.problems,
     program: c.isWhole
       ? whole
-      : withoutIdle(
-          withLocals(
-            whole,
-            sheets.map((s) => s.routine),
+      : withLateWork(
+          withoutIdle(
+            withLocals(
+              whole,
+              sheets.map((s) => s.routine),
+            ),
           ),
         ),
   };
@@ -119,7 +123,7 @@ function settling(w: Work, charts: readonly LoweredChart[]): { readonly dispatch
             call(kept.keep, [b.read(event)]),
           ]),
         ]
-      : charts.map((c) => call(c.step, [b.read(event)])),
+      : charts.flatMap((c, k) => shownTo(w, k, event, [call(c.step, [b.read(event)])])),
   });
   const moved = b.slot({ name: 'moved', role: 'local', type: 'bool' });
   const turns = b.slot({ name: 'turns', role: 'local', type: 'i32' });
@@ -186,6 +190,27 @@ function settling(w: Work, charts: readonly LoweredChart[]): { readonly dispatch
     ],
   });
   return { dispatch, settle };
+}
+
+/** So many messages are told one by one. */
+const few = 4;
+
+/** A chart is shown what it waits for: nothing else could move it. */
+function shownTo({ b, events }: Work, chart: number, event: number, body: readonly StepInstruction[]) {
+  const { transitions } = b.model.charts[chart].structure;
+  const heard = new Set(
+    transitions.flatMap(({ triggers, from }) =>
+      triggers.flatMap((g) =>
+        g.kind === 'message' ? events.taking(g) : g.kind === 'done' ? [events.done(chart, from)] : [],
+      ),
+    ),
+  );
+  const others = b.lists[events.list].members.flatMap((m) => (m.value === 0 || heard.has(m.value) ? [] : [m.value]));
+  const isOneOf = (some: Iterable<number>): StepExpr =>
+    [...some].map((e) => pair('eq', b.read(event), events.constant(e))).reduce(or, truth(false));
+  if (others.length === 0) return body;
+  if (heard.size <= few) return when(isOneOf(heard), body);
+  return others.length <= few ? when(not(isOneOf(others)), body) : body;
 }
 
 /** What each rhythm works out, in the order of its data. */

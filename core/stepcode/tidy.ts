@@ -16,7 +16,7 @@ interface Visit {
 }
 
 /** Everything in the order in which it is done. */
-function visitAll(list: readonly StepInstruction[], visit: Visit): void {
+export function visitAll(list: readonly StepInstruction[], visit: Visit): void {
   const expr = (e: StepExpr): void => {
     operandsOf(e).forEach(expr);
     if (e.op === 'slot') visit.read?.(e.slot);

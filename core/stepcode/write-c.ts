@@ -332,7 +332,19 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
       if (k === program.step && !usesOf[k].input) put(1, '(void)in;');
       if (k === program.step && !usesOf[k].output) put(1, '(void)out;');
       if (k === program.step && !usesOf[k].state) put(1, '(void)state;');
-      block(r.body.slice(begun.length), 1);
+      const given = k === program.init && r.locals.length === 0 ? firstParameters(r, slots) : [];
+      if (given.length > 0) {
+        put(1, `static const ${own}_param given = {`);
+        given.forEach((x, n) =>
+          marked(x.from, () =>
+            put(2, `.${plainNames[x.slot]} = ${text(x.value).text}${n === given.length - 1 ? '' : ','}`),
+          ),
+        );
+        put(1, '};');
+        lines.push('');
+        put(1, 'state->param = given;');
+      }
+      block(r.body.slice(begun.length + given.length), 1);
       put(0, '}');
     });
   routines.forEach((_, k) => {
@@ -420,6 +432,17 @@ function beginnings(r: Routine): readonly Extract<StepInstruction, { op: 'set' }
     found.push(x);
   }
   return found;
+}
+
+/** Parameters that get numbers at the beginning of a routine: they are copied at once. */
+function firstParameters(r: Routine, slots: readonly Slot[]): readonly Extract<StepInstruction, { op: 'set' }>[] {
+  const found: Extract<StepInstruction, { op: 'set' }>[] = [];
+  for (const x of r.body) {
+    const isNumber = x.op === 'set' && !x.at && x.value.op === 'const';
+    if (!isNumber || slots[x.slot].role !== 'parameter' || found.some((f) => f.slot === x.slot)) break;
+    found.push(x);
+  }
+  return found.length > 1 ? found : [];
 }
 
 /** Cases that do the same stand together. */
