@@ -1,7 +1,7 @@
 import { readMessage } from '../behaviour/chart-source';
 import { problem, type Problem } from '../language/diagnostics';
 import type { Channel, PartType, Project, Setup } from '../project/project';
-import { directionOf, pinNameOn, pinOf, quantityOf } from './channels';
+import { boardOfType, directionOf, pinNameOn, pinOf, quantityOf } from './channels';
 import { pinBoardNamed, pinBoards, usesOf, type PinBoard, type PinUse } from './pin-boards';
 
 /** What is wrong with channels and where they are, before anything is built. */
@@ -34,7 +34,10 @@ function checkType(type: PartType, boards: readonly PinBoard[] = pinBoards): rea
   for (const c of type.channels) checkCarried(type, c, tell);
   checkTwice(type, tell);
   for (const c of type.channels) checkNumbers(type, c, tell);
-  for (const board of boards) if (type.channels.some((c) => pinNameOn(c, board) !== '')) checkBoard(type, board, tell);
+  const used = boards.filter((board) => type.channels.some((c) => pinNameOn(c, board) !== ''));
+  for (const board of used) checkBoard(type, board, tell);
+  for (const board of used.length > 0 ? used : boards.length === 1 ? boards : [boardOfType(type)])
+    checkRange(type, board, tell);
   for (const c of type.channels)
     for (const { board } of c.pins)
       if (!pinBoardNamed(board))
@@ -134,6 +137,8 @@ function checkTwice(type: PartType, tell: Told): void {
 
 function checkNumbers(type: PartType, c: Channel, tell: Told): void {
   if (c.kind === 'digital') return;
+  const idle = [...(c.inverted ? ['inverted'] : []), ...(c.debounce > 1 ? ['debounced'] : [])];
+  if (idle.length > 0) tell(c, `Only lines that are on or off are ${listed(idle)}`, 'kind');
   if (c.low === c.high) tell(c, 'Two voltages cannot stand for one value', 'high');
   const q = quantityOf(type, c);
   const [from, to] = [Math.min(c.low, c.high), Math.max(c.low, c.high)];
@@ -146,6 +151,15 @@ function checkNumbers(type: PartType, c: Channel, tell: Told): void {
       'low',
       'warning',
     );
+}
+
+/** Volts of a range go up. */
+function checkRange(type: PartType, board: PinBoard, tell: Told): void {
+  for (const c of type.channels) {
+    const top = c.highVolts > 0 ? c.highVolts : board.supply;
+    if (c.kind !== 'digital' && c.lowVolts >= top)
+      tell(c, `On ${board.name} the range of ${c.name} ends at ${top} V, and begins at ${c.lowVolts} V`, 'lowVolts');
+  }
 }
 
 function checkBoard(type: PartType, board: PinBoard, tell: Told): void {
@@ -182,8 +196,6 @@ function checkBoard(type: PartType, board: PinBoard, tell: Told): void {
         `${supply} V are more than the ${board.supply} V that ${pin.name} of ${board.name} bears`,
         c.highVolts > 0 ? 'highVolts' : 'pins',
       );
-    if (c.kind !== 'digital' && c.lowVolts >= supply)
-      tell(c, `On ${board.name} the range of ${c.name} ends at ${supply} V, and begins at ${c.lowVolts} V`, 'lowVolts');
     if (c.kind === 'analog' && c.bits > board.bits)
       tell(c, `${c.name} asks for ${c.bits} bits: ${board.name} measures with ${board.bits}`, 'bits');
     if (c.kind !== 'pwm' || !pin.pulses) continue;

@@ -271,6 +271,14 @@ test.each<[readonly Channel[], readonly string[]]>([
     ['error x/lowVolts: On Larch 8 the range of x ends at 3 V, and begins at 4 V'],
   ],
   [
+    [channel('x', 'analog', { quantity: 'level', lowVolts: 6 })],
+    ['error x/lowVolts: On Larch 8 the range of x ends at 5 V, and begins at 6 V'],
+  ],
+  [
+    [channel('x', 'analog', { quantity: 'level', inverted: true, debounce: 2 })],
+    ['error x/kind: Only lines that are on or off are inverted and debounced'],
+  ],
+  [
     [channel('x', 'pwm', { quantity: 'drive', frequency: 9e6, pins: on('P10') })],
     ['error x/frequency: Larch 8 cannot make pulses of 9000000 Hz'],
   ],

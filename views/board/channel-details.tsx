@@ -14,6 +14,12 @@ const kinds = [
   ['digital', 'a line that is on or off'],
 ] as const;
 
+/** Another way to go through, without what only lines have where it is none. */
+const throughKind = (kind: Channel['kind']): Partial<Channel> => ({
+  kind,
+  ...(kind !== 'digital' && { inverted: false, debounce: 1, pull: 'none' as const }),
+});
+
 /** The numbers of a channel. */
 export function ChannelDetails({
   type,
@@ -46,7 +52,10 @@ export function ChannelDetails({
   const carry = (quantity: string): void => {
     const q = type.quantities.find((x) => x.name === quantity);
     const kind = !q || q.type === 'Boolean' ? 'digital' : q.role === 'input' ? 'analog' : 'pwm';
-    set({ quantity, kind, ...(quantity !== '' && { rises: '', falls: '' }) }, `${c.name} carries ${quantity}`);
+    set(
+      { quantity, ...throughKind(kind), ...(quantity !== '' && { rises: '', falls: '' }) },
+      `${c.name} carries ${quantity}`,
+    );
   };
   return (
     <div className="channel-details" data-testid="channel-details">
@@ -75,7 +84,7 @@ export function ChannelDetails({
           value={c.kind}
           label={`What ${c.name} goes through`}
           options={kinds}
-          onCommit={(kind) => set({ kind: kind as Channel['kind'] })}
+          onCommit={(kind) => set(throughKind(kind as Channel['kind']))}
         />
       </FieldRow>
       {c.kind !== 'digital' && (
