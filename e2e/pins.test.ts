@@ -28,6 +28,19 @@ test('channels and pins: chosen on either side, moved, and told where they canno
     'its numbers are shown',
   );
   expect(await text('[data-testid="channels"] tr.here')).toContain('guardOpened');
+  // one further down comes into sight
+  await click('[data-pin="P20"]');
+  await until(
+    () =>
+      page.evaluate(() => {
+        const row = document.querySelector('[data-testid="channels"] tr.here')!.getBoundingClientRect();
+        const pane = document.querySelector('.pins-scroll')!.getBoundingClientRect();
+        return row.top >= pane.top && row.bottom <= pane.bottom + 1;
+      }),
+    Boolean,
+    'the row of what was chosen on the picture is in sight',
+  );
+  await click('[data-pin="P4"]');
   await fill('Steps until guardSwitch counts', '0');
   await until(
     () => text('[data-testid="channel-details"]'),

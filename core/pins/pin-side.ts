@@ -126,5 +126,9 @@ function levelAfter(line: Line, level: number, count: (message: string) => numbe
   if (line.rises === '') return Number(count(line.falls) === 0);
   if (line.falls === '') return Number(count(line.rises) > 0);
   const [up, down] = [count(line.rises), count(line.falls)];
-  return level > 0 ? Number(!(down > up)) : Number(up > down);
+  return pairLevel(level, up, down);
 }
+
+/** Level of a line with two messages after so many of each. */
+export const pairLevel = (level: number, up: number, down: number): number =>
+  level > 0 ? Number(!(down > up)) : Number(up > down);

@@ -1,6 +1,6 @@
 import type { Setup } from '../project/project';
 import type { Line } from './channels';
-import { restingLevel } from './pin-side';
+import { pairLevel, restingLevel } from './pin-side';
 
 /** Wires of a part that are not as they should be. */
 export type Wires = readonly Pick<Setup['wires'][number], 'channel' | 'fault' | 'other'>[];
@@ -76,13 +76,7 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
     const rest = restingLevel(line);
     const [up, down] = [line.rises, line.falls].map((m) => (m === '' ? 0 : count(m)));
     const isPair = line.rises !== '' && line.falls !== '';
-    const next = isPair
-      ? now.level > 0
-        ? Number(!(down > up))
-        : Number(up > down)
-      : now.level === rest && up + down > 0
-        ? 1 - rest
-        : rest;
+    const next = isPair ? pairLevel(now.level, up, down) : now.level === rest && up + down > 0 ? 1 - rest : rest;
     if (next !== now.level) now.stays = line.debounce - 1;
     now.level = next;
     return next;

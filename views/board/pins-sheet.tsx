@@ -1,7 +1,7 @@
 'use client';
 import { Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { openSignals } from '@/core/pins/check-channels';
 import { boardOfType, directionOf, pinNameOn, pinOf, quantityOf } from '@/core/pins/channels';
 import { freePin, proposedChannels } from '@/core/pins/propose';
@@ -31,6 +31,9 @@ export function PinsSheet({ type, part }: { readonly type: PartType; readonly pa
   const chosen = type.channels.find((c) => item === `channel/${c.id}`);
   const problems = useProject((s) => s.problems);
   const choose = (id: string): void => usePlace.getState().select(id === '' ? '' : `channel/${id}`);
+  // a channel that was chosen on the picture is shown in the table
+  const rows = useRef<HTMLTableElement>(null);
+  useEffect(() => void rows.current?.querySelector('tr.here')?.scrollIntoView({ block: 'nearest' }), [item]);
   const list = `type/${type.id}/channel`;
   const open = openSignals(type);
   const proposed = proposedChannels(type, board, () => `l-${nanoid(8)}`);
@@ -92,7 +95,7 @@ export function PinsSheet({ type, part }: { readonly type: PartType; readonly pa
           </Button>
         </div>
         <div className="pins-scroll">
-          <table className="table" data-testid="channels" data-rows={list}>
+          <table className="table" data-testid="channels" data-rows={list} ref={rows}>
             <colgroup>
               {handleColumn}
               <col style={{ width: '21%' }} />
