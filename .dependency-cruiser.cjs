@@ -16,6 +16,7 @@ const pipeline = [
   'relations',
   'simulate',
   'pins',
+  'serial',
   'stepcode',
   'boards',
   'verdicts',

@@ -6,11 +6,11 @@ import { buildFor } from '../server/build-image';
 import { stepOnHost } from './host';
 
 /** Steps that the compilers of this machine make. */
-export const compiledHere: MakeCompiled = (program, stage, name, lines) => {
+export const compiledHere: MakeCompiled = (program, stage, name, lines, serial) => {
   if (stage === 'host') return stepOnHost(program);
   const board = name === '' ? boards[0] : boardNamed(name);
   if (!board) return `There is no board ${name}; there are ${boards.map((b) => b.id).join(', ')}`;
-  const built = buildFor(program, board, lines);
+  const built = buildFor(program, board, lines, serial);
   if (typeof built === 'string') return built;
   const [wrong] = misfits(built.image, board);
   if (wrong !== undefined) return wrong;

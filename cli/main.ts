@@ -77,8 +77,15 @@ export async function main(args: readonly string[]): Promise<number> {
         [],
       )
       .option(
+        '--serial <part=baud[:steps[:noise]]>',
+        'watches a part on a board over its serial line, told after every so many steps; may be repeated',
+        collect,
+        [],
+      )
+      .option('--hear <part.quantity>', 'what is told over its serial line; may be repeated', collect, [])
+      .option(
         '--wire <part.channel=fault>',
-        'a wire that is loose, low, high, sound, or swapped with another channel; may be repeated',
+        'a wire that is loose, noisy, low, high, sound, or swapped with another channel; may be repeated',
         collect,
         [],
       ),

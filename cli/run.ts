@@ -12,6 +12,8 @@ export interface ProjectRunArguments extends RunArguments {
   readonly setup: string;
   readonly stage?: readonly string[];
   readonly wire?: readonly string[];
+  readonly serial?: readonly string[];
+  readonly hear?: readonly string[];
 }
 
 /** `zelvar run`: 0 all hold, 1 one fails, 2 could not run. Undecided requirements do not fail a run. */
@@ -25,8 +27,14 @@ export function run(file: string, options: ProjectRunArguments): number {
   const textOf = projectTexts(project);
   const inSteps = readStages(options.stage ?? []);
   const wires = readWires(options.wire ?? []);
-  if (!inSteps || !wires) return 2;
-  const asked = { ...withStages(setup, inSteps), wires: wiresWith(setup, wires) };
+  const lines = readSerial(options.serial ?? []);
+  if (!inSteps || !wires || !lines) return 2;
+  const asked = {
+    ...withStages(setup, inSteps),
+    wires: wiresWith(setup, wires),
+    serial: [...setup.serial.filter((s) => !lines.some((l) => l.part === s.part)), ...lines],
+    heard: [...new Set([...setup.heard, ...(options.hear ?? [])])],
+  };
   const prepared = prepareRun(project, asked, undefined, undefined, compiledHere);
   if (!isRunnable(prepared)) {
     for (const p of prepared.problems) complain(formatProblem(p, textOf));
@@ -73,7 +81,9 @@ export function run(file: string, options: ProjectRunArguments): number {
             board,
             overruns: execution.steps[k].overruns(),
             profile: execution.steps[k].profile() ?? null,
+            line: execution.steps[k].line() ?? null,
             losses: execution.steps[k].losses(),
+            numbers: execution.steps[k].fits(),
           })),
           sequences: sequences.map((s) => ({ name: s.name, verdict: s.report.verdict, rows: s.report.rows })),
           problems: problems.map((p) => problemAsJson(p, textOf)),
@@ -116,8 +126,8 @@ type Wire = Setup['wires'][number];
 interface SaidWire extends Omit<Wire, 'fault'> {
   readonly fault: Wire['fault'] | 'sound';
 }
-const faultNamed = (text: string): 'loose' | 'low' | 'high' | 'sound' | undefined =>
-  (['loose', 'low', 'high', 'sound'] as const).find((f) => f === text);
+const faultNamed = (text: string): 'loose' | 'noisy' | 'low' | 'high' | 'sound' | undefined =>
+  (['loose', 'noisy', 'low', 'high', 'sound'] as const).find((f) => f === text);
 
 /** `part.channel=fault` or `part.channel=other channel`, each; undefined where one is none. */
 function readWires(texts: readonly string[]): readonly SaidWire[] | undefined {
@@ -126,12 +136,29 @@ function readWires(texts: readonly string[]): readonly SaidWire[] | undefined {
     const [, part, channel, said] = /^\s*([^=]+)\.([^=.\s]+)\s*=\s*(\S+)\s*$/.exec(text) ?? [];
     if (said === undefined) {
       complain(
-        `zelvar: --wire is part.channel=fault, with a fault of loose, low, high or sound, or the channel it is swapped with, not "${text}"`,
+        `zelvar: --wire is part.channel=fault, with a fault of loose, noisy, low, high or sound, or the channel it is swapped with, not "${text}"`,
       );
       return undefined;
     }
     const fault = faultNamed(said);
     found.push({ part, channel, fault: fault ?? 'swapped', other: fault ? '' : said });
+  }
+  return found;
+}
+
+/** `part=bits per second`, and after how many steps something is told; undefined where one is none. */
+function readSerial(texts: readonly string[]): Setup['serial'] | undefined {
+  const found: Setup['serial'][number][] = [];
+  for (const text of texts) {
+    const [, part, baud, every = '10', noise = '0'] =
+      /^\s*([^=]+?)\s*=\s*(\d+)(?::(\d+))?(?::([\d.e-]+))?\s*$/.exec(text) ?? [];
+    if (part === undefined || !(Number(every) >= 1 && Number(every) <= 255) || !(Number(noise) <= 1)) {
+      complain(
+        `zelvar: --serial is part=bits per second, with :steps from telling to telling (10) and :chance of a byte to be damaged (0) behind it, not "${text}"`,
+      );
+      return undefined;
+    }
+    found.push({ part, baud: Number(baud), every: Number(every), noise: Number(noise) });
   }
   return found;
 }
@@ -150,9 +177,18 @@ function wiresWith(setup: Setup, said: readonly SaidWire[]): Setup['wires'] {
 function tellSteps(part: string, did: DoneInSteps): void {
   const overruns = did.overruns();
   if (overruns > 0) print(`${part}: ${overruns} steps left out, as the one before was not done in time`);
+  const line = did.line();
+  if (line)
+    print(
+      `${part}: ${line.received} tellings over its line, ${line.lost} lost, ${line.broken} broken; ${Math.round(100 * line.load)} % of what it can carry`,
+    );
   for (const { line, lost, beyond } of did.losses()) {
     if (lost > 0) print(`${part}.${line}: ${lost} ${lost === 1 ? 'message' : 'messages'} did not arrive`);
     if (beyond > 0) print(`${part}.${line}: beyond its range in ${beyond} steps`);
+  }
+  for (const { quantity, beyond, drift } of did.fits()) {
+    if (beyond > 0) print(`${part}.${quantity}: ${beyond} times beyond what it is kept in`);
+    if (drift !== 0) print(`${part}.${quantity}: rounding has added up to ${Number(drift.toPrecision(3))}`);
   }
 }
 

@@ -66,7 +66,7 @@ equation
 
 export const balanceArm: Project = {
   format: 'zelvar-project',
-  version: 14,
+  version: 15,
   id: 'balance-arm',
   name: 'Balance arm',
   root: rig.id,

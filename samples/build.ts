@@ -63,6 +63,7 @@ const quantities =
       unit,
       min: '',
       max: '',
+      number: 'usual',
       note,
       ...more,
     }));

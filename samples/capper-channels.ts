@@ -29,8 +29,8 @@ export const capperChannels: readonly Channel[] = [
     pins: at('P18', 'P30'),
   }),
   channel('motorDriver', 'pwm', { quantity: 'voltage', low: 0, high: 12, frequency: 20_000, pins: at('P10', 'P10') }),
-  channel('tubeSensor', 'digital', { rises: 'tubeSeen', debounce: 2, pins: at('P1', 'P1') }),
-  channel('jawSensor', 'digital', { rises: 'clamped', pins: at('P2', 'P2') }),
+  channel('tubeSensor', 'digital', { rises: 'tubeSeen', debounce: 2, pins: at('P1', 'P17') }),
+  channel('jawSensor', 'digital', { rises: 'clamped', pins: at('P2', 'P18') }),
   channel('seatSensor', 'digital', { rises: 'seated', pins: at('P3', 'P3') }),
   // 0 V while the guard is open: a wire that is loose looks like a shut one, as the pin is pulled up
   channel('guardSwitch', 'digital', {

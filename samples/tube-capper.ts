@@ -701,7 +701,7 @@ const nearlyThere = 'in(ctrl.mode.Fast) and spindle.speed > 0.95*ctrl.fastSpeed'
 
 const untraced: Project = {
   format: 'zelvar-project',
-  version: 14,
+  version: 15,
   id: 'tube-capper',
   name: 'Tube capper',
   root: capper.id,
@@ -874,6 +874,18 @@ capper: moves home`,
       wires: [{ part: 'ctrl', channel: 'guardSwitch', fault: 'loose', other: '' }],
       stimulus: stimulus([0.2, 'send', 'panel.start'], [0.85, 'set', 'guard.open', 'true']),
     }),
+    setup(
+      'Watched over its line',
+      'One tube with the controller on a board, which tells what it does over its serial line.',
+      {
+        stop: 2,
+        panel: 'a-operator',
+        stages: [{ part: 'ctrl', stage: 'board', board: 'larch32' }],
+        serial: [{ part: 'ctrl', baud: 115_200, every: 10, noise: 0 }],
+        heard: ['ctrl.voltage', 'ctrl.speed', 'ctrl.engage', 'ctrl.count'],
+        stimulus: stimulus([0.2, 'send', 'panel.start']),
+      },
+    ),
     setup('Five tubes', 'Five tubes one after the other.', {
       stop: 12,
       panel: 'a-operator',

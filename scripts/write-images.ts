@@ -10,11 +10,18 @@ mkdirSync('public/images', { recursive: true });
 for (const type of tubeCapper.types.filter((t) => t.software !== ''))
   for (const board of boards) {
     const { program } = stepProgramOf(tubeCapper, type);
-    const built = program ? buildFor(program, board, linesOn(type, board)) : 'it cannot be put into code';
-    if (!program || typeof built === 'string') throw new Error(`${type.name} for ${board.name}: ${String(built)}`);
-    const { elf, layout, said } = built;
-    writeFileSync(
-      `public/images/${program.name}-${board.id}.json`,
-      `${JSON.stringify(writeImage({ board: board.id, source: sourceOf(program, board, linesOn(type, board)), elf, layout, said }))}\n`,
-    );
+    const lines = linesOn(type, board);
+    // with the serial line of the setup that has one, on a board whose pins for it are free
+    const watched = tubeCapper.setups.find((s) => s.serial.length > 0)!;
+    const serials = watched.stages.some((s) => s.board === board.id) ? [undefined, watched.serial[0]] : [undefined];
+    for (const serial of serials) {
+      const built = program ? buildFor(program, board, lines, serial) : 'it cannot be put into code';
+      if (!program || typeof built === 'string') throw new Error(`${type.name} for ${board.name}: ${String(built)}`);
+      const { elf, layout, said } = built;
+      const source = sourceOf(program, board, lines, serial);
+      writeFileSync(
+        `public/images/${program.name}-${board.id}${serial ? '-line' : ''}.json`,
+        `${JSON.stringify(writeImage({ board: board.id, source, elf, layout, said }))}\n`,
+      );
+    }
   }

@@ -1,6 +1,6 @@
 import { writeFileSync } from 'node:fs';
 import { prepareRun, createRun, isRunnable } from '../core/run';
-import { randomFrom } from '../core/studies/random';
+import { randomFrom } from '../core/numbers/random';
 import { normalQuantile } from '../core/studies/statistics';
 import { valueOver } from '../core/studies/measured';
 import type { Project } from '../core/project/project';

@@ -6,6 +6,7 @@ import type { Board } from '../core/boards/board';
 import { readElf, type ElfFile } from '../core/boards/elf';
 import { readLayout, type Layout } from '../core/boards/target';
 import { firmwareNames, writeFirmware, type Firmware } from '../core/boards/write-firmware';
+import type { SerialLine } from '../core/serial/messages';
 import type { Line } from '../core/pins/channels';
 import type { StepProgram } from '../core/stepcode/step-program';
 import { writeC } from '../core/stepcode/write-c';
@@ -22,8 +23,13 @@ export interface Built {
 const longest = 20_000;
 
 /** Builds a program for a board with the compiler of this machine: only what was generated is handed to it, in a folder of its own. */
-export function buildFor(program: StepProgram, board: Board, lines: readonly Line[] = []): Built | string {
-  return buildFirmware(program, writeFirmware(program, writeC(program), board, lines), board);
+export function buildFor(
+  program: StepProgram,
+  board: Board,
+  lines: readonly Line[] = [],
+  serial?: SerialLine,
+): Built | string {
+  return buildFirmware(program, writeFirmware(program, writeC(program), board, lines, serial), board);
 }
 
 /** The same of sources that are there already. */

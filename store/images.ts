@@ -1,7 +1,9 @@
 import { boards } from '@/core/boards/board';
-import { boardOrFirst, isSameSource, readImage, type BoardImage } from '@/core/boards/board-image';
+import { boardOrFirst, isSameSource, readImage, serialText, type BoardImage } from '@/core/boards/board-image';
 import { namesOfRun } from '@/core/run/names-of-run';
 import type { PartType, Project, Setup } from '@/core/project/project';
+import type { SerialLine } from '@/core/serial/messages';
+import { serialIn } from '@/core/stepcode/stage';
 import { codeOf } from './checking';
 
 /** Images for boards: shipped ones where they are of this very code, otherwise built by the server that serves this page. */
@@ -25,7 +27,8 @@ export async function imagesFor(project: Project, setup: Setup): Promise<readonl
     const type = project.types.find((t) => t.name === typeNames.get(part));
     // what is wrong with the part itself is told where the run is made
     if (!type) continue;
-    const image = await imageOf(project, type, name);
+    const line = serialIn(setup).get(part);
+    const image = await imageOf(project, type, name, line && { baud: line.baud, every: line.every });
     if (typeof image === 'string') return image;
     if (image) found.push(image);
   }
@@ -37,6 +40,7 @@ export async function imageOf(
   project: Project,
   type: PartType,
   name: string,
+  serial?: SerialLine,
 ): Promise<BoardImage | string | undefined> {
   const board = boardOrFirst(name);
   if (!board) return `There is no board ${name}; there are ${boards.map((b) => b.id).join(', ')}`;
@@ -45,15 +49,16 @@ export async function imageOf(
   if (!header || !source) return undefined;
   // signals may go in and out directly here
   const pins = type.channels.length === 0 ? '' : (code?.pins.find(([id]) => id === board.id)?.[1] ?? '');
-  const text = `${header[1]}\n${source[1]}${pins}`;
+  const text = `${header[1]}\n${source[1]}${pins}${serialText(serial)}`;
   const isIt = (image: BoardImage): boolean => image.board === board.id && isSameSource(image.source, text);
-  const there = known.find(isIt) ?? (await shipped(`${source[0].replace(/\.c$/, '')}-${board.id}`));
+  const there =
+    known.find(isIt) ?? (await shipped(`${source[0].replace(/\.c$/, '')}-${board.id}${serial ? '-line' : ''}`));
   if (there && isIt(there)) return keep(there);
   try {
     const reply = await fetch('/api/build', {
       method: 'POST',
       headers: { 'content-type': 'application/json' },
-      body: JSON.stringify({ project, type: type.id, board: board.id }),
+      body: JSON.stringify({ project, type: type.id, board: board.id, ...(serial && { serial }) }),
     });
     const said = (await reply.json()) as { problem?: string; image?: unknown };
     const image = readImage(said.image);

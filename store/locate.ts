@@ -11,6 +11,11 @@ export function locate(project: Project, address: string | undefined): Partial<L
   if (kind === 'glossary') return { area: 'needs', sheet: 'glossary', item: `glossary/${id}` };
   if (kind === 'flow') return { area: 'needs', sheet: `flow/${id}`, item: list === 'line' ? `line/${itemId}` : '' };
   if (kind === 'study') return { area: 'bench', sheet: `study/${id}`, item: list ? `${list}/${itemId}` : '' };
+  if (kind === 'setup' && list === 'serial') {
+    const part = project.setups.find((s) => s.id === id)?.serial[Number(itemId)]?.part ?? '';
+    useRuns.getState().chooseSetup(id);
+    return { area: 'board', part, type: '', sheet: 'line', item: '' };
+  }
   if (kind === 'setup' || kind === 'panel') {
     if (kind === 'setup') useRuns.getState().chooseSetup(id);
     return { area: 'bench' };
@@ -23,6 +28,8 @@ export function locate(project: Project, address: string | undefined): Partial<L
     if (list === 'physics') return { ...at, area: 'physics' };
     if (list === 'equation') return { ...at, area: 'physics', item: `equation/${itemId}` };
     if (list === 'software') return { ...at, area: 'board', sheet: '' };
+    if (list === 'quantity' && inner === 'number')
+      return { ...at, area: 'board', sheet: 'numbers', item: `quantity/${itemId}` };
     if (list === 'channel') return { ...at, area: 'board', sheet: 'pins', item: `channel/${itemId}` };
     if (list === 'sheet')
       return { ...at, area: 'physics', sheet: `relations/${itemId}`, item: inner ? `relation/${innerId}` : '' };

@@ -1,6 +1,6 @@
 import { create } from 'zustand';
 import type { Problem } from '@/core/language/diagnostics';
-import type { OutsideAction, RunModel, RunUpdate, PartLoss, PartProfile } from '@/core/run/protocol';
+import type { OutsideAction, RunModel, RunUpdate, PartFit, PartLine, PartLoss, PartProfile } from '@/core/run/protocol';
 import type { RequirementFinding, RunSequence } from '@/core/run/run';
 import type { HistoryEntry } from './storage';
 import { basisUnder } from '@/core/run/basis';
@@ -33,6 +33,8 @@ export interface RunView {
   /** What steps on boards took; missing in runs that were kept earlier. */
   readonly profiles?: readonly PartProfile[];
   readonly losses?: readonly PartLoss[];
+  readonly fits?: readonly PartFit[];
+  readonly lines?: readonly PartLine[];
 }
 
 export interface RunState {
@@ -165,6 +167,8 @@ export const useRuns = create<RunState>((set, get) => ({
         sequences: update.sequences,
         ...(update.profiles && { profiles: update.profiles }),
         ...(update.losses && { losses: update.losses }),
+        ...(update.fits && { fits: update.fits }),
+        ...(update.lines && { lines: update.lines }),
         actions: actionsAfter(current.actions, update.actions),
       },
       version: version + 1,

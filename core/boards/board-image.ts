@@ -3,6 +3,7 @@ import type { MakeCompiled } from '../stepcode/stage';
 import type { StepProgram } from '../stepcode/step-program';
 import { linesOf, type Line } from '../pins/channels';
 import { pinBoardNamed } from '../pins/pin-boards';
+import type { SerialLine } from '../serial/messages';
 import type { PartType } from '../project/project';
 import { writeC, type CSource } from '../stepcode/write-c';
 import { boardNamed, boards, type Board } from './board';
@@ -22,15 +23,19 @@ export interface BoardImage {
   readonly said: string;
 }
 
-/** The text an image is built from: the program, and the firmware of its pins where it has some. */
+/** The text an image is built from: the program, the firmware of its pins where it has some, and what its serial line is. */
 export function sourceOf(
   program: StepProgram,
   board: Pick<Board, 'chip' | 'name'>,
   lines: readonly Line[] = [],
+  serial?: SerialLine,
 ): string {
   const c = writeC(program);
-  return `${c.header}\n${c.source}${pinText(program, c, board, lines)}`;
+  return `${c.header}\n${c.source}${pinText(program, c, board, lines)}${serialText(serial)}`;
 }
+/** The firmware of a line follows from these numbers and the program. */
+export const serialText = (serial: SerialLine | undefined): string =>
+  serial ? `\nserial line: ${serial.baud} bits per second, every ${serial.every} steps` : '';
 /** The firmware of pins; empty where none is used. */
 export const pinText = (
   program: StepProgram,
@@ -57,11 +62,11 @@ export const linesOn = (type: PartType, board: Pick<Board, 'id'>): readonly Line
 /** Steps on boards out of images that are at hand. */
 export const fromImages =
   (images: readonly BoardImage[]): MakeCompiled =>
-  (program, stage, name, lines = []) => {
+  (program, stage, name, lines = [], serial) => {
     if (stage === 'host') return 'The stage host runs by the command: zelvar run --stage part=host';
     const board = boardOrFirst(name);
     if (!board) return `There is no board ${name}; there are ${boards.map((b) => b.id).join(', ')}`;
-    const source = sourceOf(program, board, lines);
+    const source = sourceOf(program, board, lines, serial);
     const image = images.find((i) => i.board === board.id && isSameSource(i.source, source));
     if (!image) return `There is no image of ${legalName(program.name)}, as it is now, for ${board.name}`;
     const elf = readElf(image.elf);

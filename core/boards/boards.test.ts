@@ -7,11 +7,12 @@ import { buildFor } from '@/server/build-image';
 import { stepOnHost } from '@/cli/host';
 import { compiledHere } from '@/cli/compiled';
 import { tubeCapper } from '@/samples/tube-capper';
-import { emptyProject, newType, type Project } from '../project/project';
+import { emptyProject, newType, type Project, type Quantity } from '../project/project';
 import { createRun, isRunnable, prepareRun } from '../run';
 import { stagedRun } from '../run/staged';
 import { stepProgramOf } from '../stepcode/controller';
 import type { Line } from '../pins/channels';
+import type { NumberKind } from '../stepcode/number-kinds';
 import type { RunningStep } from '../stepcode/running-step';
 import type { StepProgram } from '../stepcode/step-program';
 import { withStages, type StageText } from '../stepcode/stage';
@@ -20,24 +21,18 @@ import { writeC } from '../stepcode/write-c';
 import { compareCompiled } from '../studies/compare-stages';
 import { chartOf, messages, randomParts } from '../testing/random-charts';
 import { programOf } from '../testing/step-program';
+import { anyProgram, kept, programWith, withFewerBits } from '../testing/random-numbers';
 import { chart, quantity, state, transition } from '../testing/run-project';
 import { boards, boardNamed } from './board';
 import { fromImages, isSameSource, linesOn, readImage, sourceOf } from './board-image';
 import { readElf } from './elf';
 import { functionsOf, misfits, stepOnBoard } from './step-on-board';
 import { readLayout } from './target';
+import { boardsHere as here, eachBoard as each, isBoardHere } from '../testing/boards-here';
 
 /** What needs a compiler that is not here is told, and left out. */
 const type = tubeCapper.types.find((t) => t.name === 'CapperControl')!;
 const capper = (): StepProgram => stepProgramOf(tubeCapper, type).program!;
-const here = boards.filter((b) => typeof buildFor(capper(), b) !== 'string');
-const missing = boards.filter((b) => !here.includes(b));
-if (missing.length > 0)
-  console.warn(`Left out, as their compilers are missing: ${missing.map((b) => b.name).join(', ')}`);
-const each =
-  here.length > 0
-    ? describe.each(here.map((b) => [b.id, b] as const))
-    : describe.skip.each([['none', boards[0]] as const]);
 
 const on = (program: StepProgram, stage: StageText): RunningStep => {
   const [kind, board = ''] = stage.split(':');
@@ -79,6 +74,25 @@ function firstDifference(program: StepProgram, a: RunningStep, b: RunningStep, s
   return '';
 }
 
+const fewerBits = (): StepProgram => {
+  const types = tubeCapper.types.map((t) => (t === type ? withFewerBits(t) : t));
+  return stepProgramOf(
+    { ...tubeCapper, types },
+    types.find((t) => t.name === type.name)!,
+  ).program!;
+};
+test('numbers of fewer bits are the same in a process of this machine', () => {
+  const program = fewerBits();
+  const run = on(program, 'host');
+  expect(firstDifference(program, run, createStep(program), 1000, 5)).toBe('');
+  const kept = program.slots.map((_, k) => run.keep(k));
+  const again = on(program, 'host');
+  again.init();
+  kept.forEach((value, k) => again.restore(k, value));
+  expect(program.slots.map((_, k) => again.read(k))).toEqual(program.slots.map((_, k) => run.read(k)));
+  run.close!();
+  again.close!();
+});
 test('a process of this machine goes the same steps as the code, forth and back', () => {
   const program = capper();
   const run = on(program, 'host');
@@ -99,6 +113,40 @@ test('a process of this machine goes the same steps as the code, forth and back'
 });
 
 each('%s', (id, board) => {
+  test('numbers of fewer bits are the same as in the code, bit for bit, and take less', () => {
+    const program = fewerBits();
+    const run = on(program, `board:${id}`);
+    expect(firstDifference(program, run, createStep(program), 1000, 4)).toBe('');
+    fc.assert(
+      fc.property(anyProgram, fc.integer(), ({ f, quantities }, seed) => {
+        const some = programWith(quantities, [`y = ${f.text}`, `s = delayBy(s) + 0.05 * (${f.text})`]);
+        expect(firstDifference(some, on(some, `board:${id}`), createStep(some), 200, seed)).toBe('');
+      }),
+      { numRuns: Number(process.env.RUNS ?? 3) },
+    );
+    // a loop with proportional and integral part
+    const cycles = (number: NumberKind): number => {
+      const limited = (name: string, role: Quantity['role'], range: string, value = '0') =>
+        kept(name, role, number, `-${range}`, range, value);
+      const loop = programWith(
+        [
+          limited('wanted', 'input', '40'),
+          limited('speed', 'input', '40'),
+          limited('gain', 'parameter', '4', '0.25'),
+          limited('part', 'output', '24'),
+          limited('voltage', 'output', '24'),
+        ],
+        [
+          'part = max(-12, min(12, delayBy(part) + 0.02 * gain * (wanted - speed)))',
+          'voltage = max(-12, min(12, gain * (wanted - speed) + part))',
+        ],
+      );
+      const there = on(loop, `board:${id}`);
+      expect(firstDifference(loop, there, createStep(loop), 300, 2)).toBe('');
+      return there.profile!().functions[0].mean;
+    };
+    expect(cycles('fixed16') / cycles('usual')).toBeLessThan(0.75);
+  });
   test('the controller of the capper does the same as the code, bit for bit', () => {
     const program = capper();
     const run = on(program, `board:${id}`);
@@ -264,7 +312,7 @@ const cap13 = ({ run }: ReturnType<typeof inStage>) => run.findings().find((f) =
   },
 );
 
-(here.some((b) => b.id === 'larch32') ? test : test.skip)('a loose wire is found by what it does', () => {
+(isBoardHere('larch32') ? test : test.skip)('a loose wire is found by what it does', () => {
   const at = (name: string) => {
     const setup = tubeCapper.setups.find((s) => s.name === name)!;
     const { value } = stagedRun(tubeCapper, setup, new Map([['ctrl', 'board:larch32' as const]]), {
@@ -279,59 +327,56 @@ const cap13 = ({ run }: ReturnType<typeof inStage>) => run.findings().find((f) =
 });
 
 /** Steps that take longer than there is time for. */
-(here.some((b) => b.id === 'larch8') ? test : test.skip)(
-  'a step that is not done in time takes the place of the next ones',
-  () => {
-    const project: Project = {
-      ...emptyProject('p', 'P'),
-      root: 't',
-      types: [
-        {
-          ...newType('t', 'T'),
-          parts: [{ id: 'c', name: 'ctrl', type: 'k', changes: [], note: '', place: null }],
-        },
-        {
-          ...newType('k', 'K'),
-          software: "0.05 'ms'",
-          quantities: [quantity('n', '0', { type: 'Integer' }), quantity('x', '', { role: 'output' })],
-          physics: 'equation x = sin(cos(sin(n + 0.1)) + exp(-0.01*n));',
-          charts: [
-            chart(
-              'count',
-              [state('A')],
-              [transition('A', 'A', "every 0.05 'ms'", { internal: true, effect: 'n := n + 1;' })],
-            ),
-          ],
-        },
-      ],
-      setups: [],
-    };
-    const setup = {
-      ...tubeCapper.setups[0],
-      id: 's',
-      stop: 0.01,
-      changes: [],
-      stimulus: [],
-      panel: '',
-      sequences: [],
-      tracks: [],
-      loopsWhen: '',
-      recordEvery: 1e-4,
-    };
-    const { value, problems } = stagedRun(project, setup, new Map([['ctrl', 'board:larch8']]), {
-      compiledSteps: compiledHere,
-    });
-    expect(problems).toEqual([]);
-    value!.run.simulation.advance(Infinity);
-    const [part] = value!.parts;
-    const { calls, mean } = part.profile()!.functions[0];
-    expect(mean).toBeGreaterThan(0.05e-3 * 16e6);
-    expect(part.overruns()).toBeGreaterThan(100);
-    expect(calls + part.overruns()).toBeGreaterThanOrEqual(199);
-    // the last one may go on after the end
-    expect(calls + part.overruns()).toBeLessThanOrEqual(202 + mean / (0.05e-3 * 16e6));
-  },
-);
+(isBoardHere('larch8') ? test : test.skip)('a step that is not done in time takes the place of the next ones', () => {
+  const project: Project = {
+    ...emptyProject('p', 'P'),
+    root: 't',
+    types: [
+      {
+        ...newType('t', 'T'),
+        parts: [{ id: 'c', name: 'ctrl', type: 'k', changes: [], note: '', place: null }],
+      },
+      {
+        ...newType('k', 'K'),
+        software: "0.05 'ms'",
+        quantities: [quantity('n', '0', { type: 'Integer' }), quantity('x', '', { role: 'output' })],
+        physics: 'equation x = sin(cos(sin(n + 0.1)) + exp(-0.01*n));',
+        charts: [
+          chart(
+            'count',
+            [state('A')],
+            [transition('A', 'A', "every 0.05 'ms'", { internal: true, effect: 'n := n + 1;' })],
+          ),
+        ],
+      },
+    ],
+    setups: [],
+  };
+  const setup = {
+    ...tubeCapper.setups[0],
+    id: 's',
+    stop: 0.01,
+    changes: [],
+    stimulus: [],
+    panel: '',
+    sequences: [],
+    tracks: [],
+    loopsWhen: '',
+    recordEvery: 1e-4,
+  };
+  const { value, problems } = stagedRun(project, setup, new Map([['ctrl', 'board:larch8']]), {
+    compiledSteps: compiledHere,
+  });
+  expect(problems).toEqual([]);
+  value!.run.simulation.advance(Infinity);
+  const [part] = value!.parts;
+  const { calls, mean } = part.profile()!.functions[0];
+  expect(mean).toBeGreaterThan(0.05e-3 * 16e6);
+  expect(part.overruns()).toBeGreaterThan(100);
+  expect(calls + part.overruns()).toBeGreaterThanOrEqual(199);
+  // the last one may go on after the end
+  expect(calls + part.overruns()).toBeLessThanOrEqual(202 + mean / (0.05e-3 * 16e6));
+});
 
 test('what is compiled is compared with the code step by step, and what differs is named', () => {
   const { value } = stagedRun(tubeCapper, { ...tubeCapper.setups[0], stop: 1 }, new Map([['ctrl', 'code']]), {

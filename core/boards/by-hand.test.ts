@@ -6,9 +6,10 @@ import { stepProgramOf } from '../stepcode/controller';
 import type { RunningStep } from '../stepcode/running-step';
 import type { StepProgram } from '../stepcode/step-program';
 import { writeC } from '../stepcode/write-c';
-import { boards, type Board } from './board';
+import { type Board } from './board';
 import { stepOnBoard } from './step-on-board';
 import { layoutText, writeFirmware } from './write-firmware';
+import { eachBoard as each } from '../testing/boards-here';
 
 /** A controller that was written by hand, as far as it can be compared with a generated one: by its inputs and outputs. */
 const outsideOf = (program: StepProgram): StepProgram => ({
@@ -42,11 +43,6 @@ function buildByHand(program: StepProgram, board: Board): Built | string {
 
 const type = tubeCapper.types.find((t) => t.name === 'CapperControl')!;
 const program = stepProgramOf(tubeCapper, type).program!;
-const here = boards.filter((b) => typeof buildFor(program, b) !== 'string');
-const each =
-  here.length > 0
-    ? describe.each(here.map((b) => [b.id, b] as const))
-    : describe.skip.each([['none', boards[0]] as const]);
 
 each('%s', (_, board) => {
   test('the controller written by hand does the same as the generated one, which is not much larger or slower', () => {

@@ -3,6 +3,7 @@ import type { ElfFile } from './elf';
 import type { Pin } from '../pins/pin-boards';
 import type { Area, Target } from './target';
 import { firmwareNames } from './write-firmware';
+import { linkTurn } from './write-link';
 import { pinMemory } from './write-pins';
 
 /** A chip with an image in it, that goes one step each time it is told to, and is watched while it does. */
@@ -20,8 +21,22 @@ export interface Chip extends Target {
   /** What the firmware remembers of its pins. */
   keepPins(): readonly number[];
   restorePins(bytes: readonly number[]): void;
+  /** Its serial line; nothing where the image has none. */
+  readonly line: SerialEnd | undefined;
   /** Most bytes of the stack that have been written since the image was loaded. */
   stack(): number;
+}
+
+/** Where the one who watches a chip is at its serial line. */
+export interface SerialEnd {
+  /** Lets the chip wait for its next step until so many seconds after its beginning; what came over the line until then. */
+  wait(seconds: number): readonly SerialByte[];
+  send(bytes: readonly number[]): void;
+}
+export interface SerialByte {
+  /** Seconds since the chip began. */
+  readonly time: number;
+  readonly byte: number;
 }
 
 export interface ChipOptions {
@@ -58,6 +73,18 @@ export interface ChipCore {
   readonly stackTop: number;
   setVolts(pin: Pin, isMeasured: boolean, volts: number, supply: number): void;
   share(pin: Pin, isPulsed: boolean): number;
+  readonly line: CoreLine;
+  /** Nothing happens until then. */
+  skipTo(cycle: number): void;
+}
+
+/** The peripheral of a serial line. */
+export interface CoreLine {
+  /** Cycle at which it next does something; Infinity for never. */
+  next(): number;
+  send(bytes: readonly number[]): void;
+  /** Bytes that were complete until then, each with the cycle at which it was. */
+  take(until: number): readonly { readonly cycle: number; readonly byte: number }[];
 }
 
 /** What a step may take before it is given up, in cycles. */
@@ -65,7 +92,12 @@ const longest = 400_000_000;
 /** What memory is filled with, so that the stack can be seen to have been there. */
 export const fill = 0xa5;
 
-export function createChip(image: ElfFile, core: ChipCore, ownFunctions: readonly string[]): Chip | string {
+export function createChip(
+  image: ElfFile,
+  core: ChipCore,
+  ownFunctions: readonly string[],
+  clock: number,
+): Chip | string {
   const missing = Object.entries(firmwareNames).find(([key, n]) => key !== 'layout' && !image.symbols.has(n));
   if (missing) return `The image has no ${missing[1]}`;
   const at = (name: string): number => core.place(image.symbols.get(name)!.value);
@@ -121,12 +153,36 @@ export function createChip(image: ElfFile, core: ChipCore, ownFunctions: readonl
   };
   let last = 0;
   let busy = 0;
+  const turn = image.symbols.get(linkTurn);
+  const turnAt = turn ? core.numberOf(core.code(turn.value)) : -1;
+  /** Goes on until it is at the beginning of a turn of the loop in which it waits. */
+  const goOneTurn = (): void => {
+    const end = core.cycles + longest;
+    do {
+      core.run(entries);
+      if (core.cycles > end) throw new Error('The board does not wait for its next step');
+    } while (core.at !== turnAt);
+  };
+  let begun = 0;
+  const line: SerialEnd = {
+    wait(seconds) {
+      const until = begun + Math.round(seconds * clock);
+      goOneTurn();
+      while (core.cycles < until) {
+        core.skipTo(Math.min(until, Math.max(core.cycles + 1, core.line.next())));
+        goOneTurn();
+      }
+      return core.line.take(until).map(({ cycle, byte }) => ({ time: (cycle - begun) / clock, byte }));
+    },
+    send: (bytes) => core.line.send(bytes),
+  };
   const remembered = image.symbols.get(pinMemory);
   const pinsAt = remembered ? core.place(remembered.value) : 0;
   const [stackFrom, stackTo] = [core.place(image.memoryEnd), core.stackTop];
   return {
     init() {
       for (let k = memory[done]; k !== 1; k = memory[done]) goesOn(done, k);
+      begun = core.cycles;
     },
     step() {
       const before = memory[done];
@@ -143,6 +199,7 @@ export function createChip(image: ElfFile, core: ChipCore, ownFunctions: readonl
     get busy() {
       return busy;
     },
+    line: turn && line,
     setVolts: core.setVolts,
     share: core.share,
     keepPins: () => (remembered ? [...memory.subarray(pinsAt, pinsAt + remembered.size)] : []),

@@ -1,6 +1,6 @@
 import { ConsoleLogger, LogLevel, RP2040 } from 'rp2040js';
 import { measured } from '../pins/pin-side';
-import { createChip, fill, type Chip, type ChipOptions } from './chip';
+import { createChip, fill, type Chip, type ChipOptions, type CoreLine } from './chip';
 import { machines, type ElfFile } from './elf';
 
 const flashAt = 0x10000000,
@@ -37,6 +37,7 @@ export function createChip32(
   core.SP = chip.readUint32(flashAt);
   core.PC = chip.readUint32(flashAt + 4) & ~1;
   let cycles = 0;
+  const line = timedLine(chip.uart[0], () => cycles);
   // as on the small chip: whole turns of a loop that waits are left out
   const before = { at: -1, pc: -1, cycles: 0, registers: new Uint32Array(16), flags: '' };
   const waits = (): void => {
@@ -100,6 +101,8 @@ export function createChip32(
         if (isMeasured) chip.adc.channelValues[pin.analog] = measured(volts, supply, converterBits);
         else chip.gpio[pin.number].setInputValue(volts > supply / 2);
       },
+      line,
+      skipTo: (cycle) => void (cycles = cycle),
       share(pin, isPulsed) {
         const gpio = chip.gpio[pin.number];
         if (!isPulsed) return Number(gpio.functionSelect === usedAs.line && gpio.outputEnable && gpio.outputValue);
@@ -110,5 +113,52 @@ export function createChip32(
       },
     },
     ownFunctions,
+    1e9 / nanosPerCycle,
   );
+}
+
+/** Bytes on the line, the longest queue the chip keeps, and bits of a byte with those around it. */
+const queueLength = 32,
+  bitsOfByte = 10,
+  flags = { sendFull: 1 << 5, sendEmpty: 1 << 7, receiveEmpty: 1 << 4, receiveFull: 1 << 6 };
+
+/** The emulated line takes no time: here it does, with a queue of its own length on either side. */
+function timedLine(uart: RP2040['uart'][number], now: () => number): CoreLine {
+  const perByte = (): number => Math.max(1, Math.round(bitsOfByte * 16 * uart.baudDivider));
+  const sent: { readonly cycle: number; readonly byte: number }[] = [];
+  const coming: { readonly cycle: number; readonly byte: number }[] = [];
+  const isOnTheWay = (b: { readonly cycle: number }): boolean => b.cycle > now();
+  let [lastSent, lastCome] = [0, 0];
+  uart.onByte = (byte) => {
+    lastSent = Math.max(now(), lastSent) + perByte();
+    sent.push({ cycle: lastSent, byte });
+  };
+  const { rxFIFO } = uart as unknown as {
+    readonly rxFIFO: { readonly empty: boolean; readonly full: boolean; push(byte: number): void };
+  };
+  Object.defineProperty(uart, 'flags', {
+    get() {
+      while (coming.length > 0 && !isOnTheWay(coming[0])) {
+        // what finds no room is gone
+        rxFIFO.push(coming.shift()!.byte);
+      }
+      const waiting = sent.filter(isOnTheWay).length;
+      return (
+        (waiting >= queueLength ? flags.sendFull : 0) |
+        (waiting === 0 ? flags.sendEmpty : 0) |
+        (rxFIFO.empty ? flags.receiveEmpty : 0) |
+        (rxFIFO.full ? flags.receiveFull : 0)
+      );
+    },
+  });
+  return {
+    next: () => Math.min(sent.find(isOnTheWay)?.cycle ?? Infinity, coming[0]?.cycle ?? Infinity),
+    send(bytes) {
+      for (const byte of bytes) {
+        lastCome = Math.max(now(), lastCome) + perByte();
+        coming.push({ cycle: lastCome, byte });
+      }
+    },
+    take: (until) => sent.splice(0, sent.filter((b) => b.cycle <= until).length),
+  };
 }

@@ -1,8 +1,9 @@
-import { adcConfig, AVRADC, avrInstruction, CPU } from 'avr8js';
+import { adcConfig, AVRADC, avrInstruction, AVRUSART, CPU, usart0Config } from 'avr8js';
 import type { Pin } from '../pins/pin-boards';
 import { createChip, fill, type Chip, type ChipOptions } from './chip';
 import { machines, type ElfFile } from './elf';
 
+const clock = 16_000_000;
 const dataAt = 0x800000;
 const registers = 0x100;
 /** Registers that a program computes with: 32, the place of the stack, and the flags. */
@@ -36,6 +37,17 @@ export function createChip8(
   }
   const cpu = new CPU(new Uint16Array(program.buffer), memory);
   cpu.data.fill(fill, registers);
+  const usart = new AVRUSART(cpu, usart0Config, clock);
+  const inside = usart as unknown as { readonly UDRE: { constant?: boolean }; readonly cyclesPerChar: number };
+  // serving "empty" leaves it empty, as on the real chip
+  inside.UDRE.constant = true;
+  const sent: { readonly cycle: number; readonly byte: number }[] = [];
+  usart.onByteTransmit = (byte) => void sent.push({ cycle: cpu.cycles + inside.cyclesPerChar, byte });
+  const coming: number[] = [];
+  const feed = (): void => {
+    if (coming.length > 0 && usart.writeByte(coming[0])) coming.shift();
+  };
+  usart.onRxComplete = feed;
   const converter = new AVRADC(cpu, adcConfig);
   converter.channelValues.fill(0);
   const portOf = ({ number }: Pin) => {
@@ -44,8 +56,10 @@ export function createChip8(
   };
   // a short loop that has changed nothing since it was last here waits for the next event of the chip: whole turns of it are left out
   const before = { event: -1, pc: -1, cycles: 0, registers: new Uint8Array(registers) };
+  const nextEvent = (): { readonly cycles: number } | null =>
+    (cpu as unknown as { readonly nextClockEvent: { readonly cycles: number } | null }).nextClockEvent;
   const waits = (): void => {
-    const event = (cpu as unknown as { readonly nextClockEvent: { readonly cycles: number } | null }).nextClockEvent;
+    const event = nextEvent();
     if (!event) return;
     if (
       before.event === event.cycles &&
@@ -101,6 +115,15 @@ export function createChip8(
         const { pins, bit } = portOf(pin);
         cpu.data[pins] = volts > supply / 2 ? cpu.data[pins] | bit : cpu.data[pins] & ~bit;
       },
+      line: {
+        next: () => nextEvent()?.cycles ?? Infinity,
+        send(bytes) {
+          coming.push(...bytes);
+          if (!usart.rxBusy) feed();
+        },
+        take: (until) => sent.splice(0, sent.filter((s) => s.cycle <= until).length),
+      },
+      skipTo: (cycle) => void (cpu.cycles = cycle),
       share(pin, isPulsed) {
         const { drive, out, bit } = portOf(pin);
         if ((cpu.data[drive] & bit) === 0) return 0;
@@ -112,5 +135,6 @@ export function createChip8(
       },
     },
     ownFunctions,
+    clock,
   );
 }

@@ -6,7 +6,8 @@ import type { Chip } from './chip';
 import { createChip8 } from './chip8';
 import { createChip32 } from './chip32';
 import type { ElfFile } from './elf';
-import { stepOnTarget, type Layout } from './target';
+import { lineCodec, stepOnTarget, type Layout } from './target';
+import { linkTell, linkTurn } from './write-link';
 
 /** An image of a program for a board, with where its slots are. */
 export interface Image {
@@ -32,7 +33,8 @@ export function stepOnBoard(
   lines: readonly Line[] = [],
 ): { create(): RunningStep } | string {
   const onPins = new Map(lines.flatMap((l) => (l.pin ? [[l.name, l] as const] : [])));
-  const functions = onPins.size > 0 ? [...built.functions, ...pinFunctions] : built.functions;
+  const hasLine = built.image.symbols.has(linkTurn);
+  const functions = [...built.functions, ...(onPins.size > 0 ? pinFunctions : []), ...(hasLine ? [linkTell] : [])];
   const make = (): Chip | string =>
     (board.chip === 'avr8' ? createChip8 : createChip32)(built.image, board.memory, functions);
   const tried = make();
@@ -44,8 +46,9 @@ export function stepOnBoard(
       return {
         ...stepOnTarget(program, built.layout, chip),
         seconds: () => chip.cycles / board.clock,
+        ...((onPins.size > 0 || hasLine) && { busy: () => chip.busy / board.clock }),
+        ...(chip.line && { line: { ...chip.line, ...lineCodec(program, built.layout) } }),
         ...(onPins.size > 0 && {
-          busy: () => chip.busy / board.clock,
           pins: {
             set(name: string, volts: number): void {
               const line = onPins.get(name);

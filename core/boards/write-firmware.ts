@@ -3,6 +3,8 @@ import type { SlotRole, StepProgram } from '../stepcode/step-program';
 import type { CSource } from '../stepcode/write-c';
 import type { Line } from '../pins/channels';
 import type { Board } from './board';
+import { linkTell, linkTurn, writeLink } from './write-link';
+import type { SerialLine } from '../serial/messages';
 import { writePins } from './write-pins';
 
 /** Names in the image that its wrapper looks for. */
@@ -34,12 +36,14 @@ export const placedSlots = ({ slots }: StepProgram): readonly number[] =>
 export function writeFirmware(
   program: StepProgram,
   c: CSource,
-  board: Pick<Board, 'chip' | 'name'>,
+  board: Pick<Board, 'chip' | 'name' | 'clock'>,
   lines: readonly Line[] = [],
+  serial?: SerialLine,
 ): Firmware {
   const own = legalName(program.name);
   const hasPins = lines.some((l) => l.pin !== undefined);
   const pins = writePins(program, c, lines, board);
+  const link = serial && writeLink(program, c, placedSlots(program), board, serial);
   const files = new Map([
     [`${own}.h`, c.header],
     [`${own}.c`, c.source],
@@ -49,19 +53,32 @@ export function writeFirmware(
           ['board_pins.c', pins.source],
         ] as const)
       : []),
-    ['board_main.c', `${mainText(own, hasPins)}${board.chip === 'cortex-m0plus' ? startText : ''}`],
+    ...(link
+      ? ([
+          ['board_link.h', link.header],
+          ['board_link.c', link.source],
+        ] as const)
+      : []),
+    [
+      'board_main.c',
+      `${mainText(own, hasPins, serial !== undefined)}${board.chip === 'cortex-m0plus' ? startText : ''}`,
+    ],
     ['board_layout.c', layoutText(program, c)],
     ...(board.chip === 'cortex-m0plus' ? [['board.ld', linkerText] as const] : []),
   ]);
   return {
     files,
-    sources: [`${own}.c`, ...(hasPins ? ['board_pins.c'] : []), 'board_main.c'],
+    sources: [`${own}.c`, ...(hasPins ? ['board_pins.c'] : []), ...(link ? ['board_link.c'] : []), 'board_main.c'],
     layout: 'board_layout.c',
   };
 }
 
-const mainText = (own: string, hasPins: boolean): string => `/* Goes one step of ${own} each time board_go is set. */
-#include "${hasPins ? 'board_pins' : own}.h"
+const mainText = (
+  own: string,
+  hasPins: boolean,
+  hasLink: boolean,
+): string => `/* Goes one step of ${own} each time board_go is set. */
+#include "${hasPins ? 'board_pins' : own}.h"${hasLink ? '\n#include "board_link.h"' : ''}
 
 ${own}_state board_state;
 ${own}_in board_in;
@@ -71,14 +88,13 @@ volatile uint8_t board_done;
 
 int main(void)
 {
-    ${own}_init(&board_state);${hasPins ? '\n    board_pins_init();' : ''}
+    ${own}_init(&board_state);${hasPins ? '\n    board_pins_init();' : ''}${hasLink ? '\n    board_link_init();' : ''}
     board_done = 1;
     for (;;) {
-        while (board_go == 0) {
-        }
+${hasLink ? `        do {\n            ${linkTurn}();\n        } while (board_go == 0);` : '        while (board_go == 0) {\n        }'}
         board_go = 0;
 ${hasPins ? '        board_pins_read(&board_in);\n' : ''}        ${own}_step(&board_state, &board_in, &board_out);
-${hasPins ? '        board_pins_write(&board_out);\n' : ''}        board_done = (uint8_t)(board_done + 1);
+${hasPins ? '        board_pins_write(&board_out);\n' : ''}${hasLink ? `        ${linkTell}();\n` : ''}        board_done = (uint8_t)(board_done + 1);
     }
 }
 `;

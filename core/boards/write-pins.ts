@@ -1,6 +1,7 @@
 import { converterOf, pulserOf, restingLevel } from '../pins/pin-side';
 import type { Line } from '../pins/channels';
 import { createNames, legalName } from '../stepcode/c-names';
+import { helpers, keptInMember, valueOfMember } from '../stepcode/c-helpers';
 import { floatText, widest } from '../stepcode/c-text';
 import type { StepProgram } from '../stepcode/step-program';
 import type { CSource } from '../stepcode/write-c';
@@ -43,6 +44,9 @@ export function writePins(
     const slot = program.slots.findIndex((s) => s.role === role && s.name === name);
     return slot < 0 ? undefined : `${role === 'input' ? 'in' : 'out'}->${names[slot]}`;
   };
+  const needed = new Set<string>();
+  const slotOf = (role: 'input' | 'output', name: string) =>
+    program.slots.find((s) => s.role === role && s.name === name)!;
   const inputs = used.filter((l) => l.direction === 'in');
   const outputs = used.filter((l) => l.direction === 'out');
   const d = drivers(board.chip);
@@ -56,7 +60,12 @@ export function writePins(
     if (l.kind === 'analog') {
       const to = target(l.quantity);
       const { base, perCount } = converterOf(l);
-      return to ? [at, `${to} = ${floatText(base)}`, `    + ((float)${d.measure(l)} * ${floatText(perCount)});`] : [];
+      if (!to) return [];
+      const slot = slotOf('input', l.quantity);
+      const measured = [`${floatText(base)}`, `    + ((float)${d.measure(l)} * ${floatText(perCount)})`];
+      return slot.storage
+        ? [at, `measured = ${measured[0]}`, `${measured[1]};`, `${to} = ${keptInMember(slot, 'measured', needed)};`]
+        : [at, `${to} = ${measured[0]}`, `${measured[1]};`];
     }
     const line = `board_pins.${l.c}`;
     const [value, rises, falls] = [target(l.quantity), target(l.rises), target(l.falls)];
@@ -77,7 +86,7 @@ export function writePins(
         at,
         d.pulse(
           l,
-          `board_steps(${source(l.quantity)}, ${floatText(base)}, ${floatText(perUnit)}, ${l.timing!.steps}u)`,
+          `board_steps(${member('output', l.quantity) ? valueOfMember(slotOf('output', l.quantity), source(l.quantity)) : '0'}, ${floatText(base)}, ${floatText(perUnit)}, ${l.timing!.steps}u)`,
         ),
       ];
     }
@@ -98,12 +107,13 @@ export function writePins(
       .flatMap(fitting)
       .map((r) => `    ${r}`)
       .join('\n');
+  const kept = helpers(needed, program.period).join('\n');
   const source = `/* Pins of ${own} on ${board.name}: what its signals go through.
    Voltages are measured and lines looked at before a step, pulses and
    lines put out after it. */
 #include "board_pins.h"
 ${d.head(used)}
-${remembered.length > 0 ? `board_pin_memory ${pinMemory};\n` : ''}${
+${remembered.length > 0 ? `board_pin_memory ${pinMemory};\n` : ''}${kept === '' ? '' : `\n${kept.trimEnd()}\n`}${
     has('digital', 'in')
       ? `
 /* A line counts once it has stayed for so many steps; what it is at first
@@ -184,7 +194,7 @@ ${indented([
 
 void board_pins_read(${own}_in *in)
 {
-${indented(readLines.length > 0 ? readLines : ['(void)in;'])}
+${readLines.some((l) => l.startsWith('measured')) ? '    float measured;\n\n' : ''}${indented(readLines.length > 0 ? readLines : ['(void)in;'])}
 }
 
 void board_pins_write(const ${own}_out *out)

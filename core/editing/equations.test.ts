@@ -109,6 +109,7 @@ test('renaming a quantity changes its equations, not which they are', () => {
             unit: '',
             min: '',
             max: '',
+            number: 'usual',
             note: '',
           })),
         },

@@ -254,13 +254,24 @@ test('studies of an earlier version compare no runs that are kept', () => {
 test('nothing of an earlier version is software, and every part runs as designed', () => {
   const old = JSON.parse(writeProjectJson(tubeCapper)) as {
     version: number;
-    types: { software?: string; channels?: unknown }[];
-    setups: { stages?: unknown; wires?: unknown }[];
+    types: { software?: string; channels?: unknown; quantities: { number?: unknown }[] }[];
+    setups: { stages?: unknown; wires?: unknown; serial?: unknown; heard?: unknown }[];
   };
-  const bare = {
+  const unwatched = {
     ...tubeCapper,
+    setups: tubeCapper.setups.map((s) => ({ ...s, serial: [], heard: [] })),
+  };
+  old.version = 14;
+  for (const t of old.types) for (const q of t.quantities) delete q.number;
+  for (const s of old.setups) {
+    delete s.serial;
+    delete s.heard;
+  }
+  expect(readProjectText(JSON.stringify(old))).toEqual({ value: unwatched, problems: [] });
+  const bare = {
+    ...unwatched,
     types: tubeCapper.types.map((t) => ({ ...t, channels: [] })),
-    setups: tubeCapper.setups.map((s) => ({ ...s, wires: [] })),
+    setups: unwatched.setups.map((s) => ({ ...s, wires: [] })),
   };
   old.version = 13;
   for (const t of old.types) delete t.channels;

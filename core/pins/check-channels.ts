@@ -241,6 +241,8 @@ export function checkWires(setup: Setup, typeOf: (part: string) => PartType | un
       if (used.has(key)) tell('channel', `Two faults of the wire of ${key}: one is enough`);
       used.set(key, k);
     }
+    if (fault === 'noisy' && directionOf(type, own) === 'out')
+      tell('fault', `${channel} leads out of ${part}: a loose wire there picks up nothing that ${part} could read`);
     const stage = setup.stages.find((s) => s.part === part);
     if (!stage) tell('part', `${part} runs as designed here, without wires: choose another stage for it`, 'warning');
     if (fault !== 'swapped') return undefined;

@@ -24,6 +24,8 @@ export interface PinBoard {
   /** Bits of its converter. */
   readonly bits: number;
   readonly pins: readonly Pin[];
+  /** Names of the pins that its serial line leads in and out at. */
+  readonly serial: readonly [leadsIn: string, leadsOut: string];
   /** Steps between nothing and all of the time, and the frequency that comes of it; undefined where it cannot be made. */
   steps(frequency: number): PulseTiming | undefined;
 }
@@ -63,6 +65,7 @@ export const pinBoards: readonly PinBoard[] = [
     clock: 16_000_000,
     supply: 5,
     bits: 10,
+    serial: ['P1', 'P2'],
     // three ports of 8, 6 and 6; the last one leads to the converter
     pins: pinsOf(20, (n) => ({
       analog: n >= 14 ? n - 14 : -1,
@@ -77,6 +80,7 @@ export const pinBoards: readonly PinBoard[] = [
     clock: 125_000_000,
     supply: 3.3,
     bits: 12,
+    serial: ['P2', 'P1'],
     pins: pinsOf(30, (n) => ({
       analog: n >= 26 ? n - 26 : -1,
       pulses: n < 26 ? { timer: (n >> 1) & 7, output: n & 1 } : undefined,

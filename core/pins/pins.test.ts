@@ -187,6 +187,18 @@ test('wires that are not sound: loose, held, on another pin', () => {
   expect(driven(fault('drive', 'loose'), fault('lamp', 'low'))).toEqual([2, 5, 0, 0]);
   expect(driven(fault('probe', 'swapped', 'door'))).toEqual([5, 2, 3, 1]);
   expect(driven(fault('lamp', 'swapped', 'drive'))).toEqual([2, 5, 10, 0]);
+  // what is pulled picks up nothing, what is not reads anything, the same in each run
+  const noisy = plant([fault('probe', 'noisy'), fault('door', 'noisy')], ...channels);
+  const volts = (p: typeof noisy, count: number): number[][] =>
+    Array.from({ length: count }, () => {
+      const at = p.drive((q) => (q === 'level' ? 4 : 1), none);
+      return [at.get('probe')!, at.get('door')!];
+    });
+  const read = volts(noisy, 200);
+  expect(read.every(([probe, door]) => probe > 0 && probe < 5 && door === 5)).toBe(true);
+  expect(Math.max(...read.map(([p]) => p)) - Math.min(...read.map(([p]) => p))).toBeGreaterThan(4.5);
+  const again = plant([fault('probe', 'noisy'), fault('door', 'noisy')], ...channels);
+  expect(volts(again, 200)).toEqual(read);
 });
 
 /** What is told of the channels of a type: of which of them, and where. */
@@ -352,6 +364,9 @@ test('wires of a setup are checked', () => {
   expect(of([wire('probe', 'swapped', 'probe')])).toEqual([
     'error 0/channel: Two faults of the wire of u.probe: one is enough',
     'error 0/other: A wire cannot be swapped with itself',
+  ]);
+  expect(of([wire('lamp', 'noisy')])).toEqual([
+    'error 0/fault: lamp leads out of u: a loose wire there picks up nothing that u could read',
   ]);
   expect(of([wire('probe', 'swapped')])).toEqual(['error 0/other: Unit has no channel of no name']);
   expect(of([wire('probe')], [])).toEqual([

@@ -1,4 +1,5 @@
 import type { Setup } from '../project/project';
+import { uniformAt } from '../numbers/random';
 import type { Line } from './channels';
 import { pairLevel, restingLevel } from './pin-side';
 
@@ -23,6 +24,8 @@ export interface PlantState {
   readonly levels: readonly (readonly [string, number, number])[];
   readonly heard: readonly (readonly [string, number])[];
   readonly beyond: readonly (readonly [string, number])[];
+  /** Steps so far. */
+  readonly driven: number;
 }
 
 export function createPlantSide(lines: readonly Line[], wires: Wires, from?: PlantState): PlantSide {
@@ -36,12 +39,18 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
   );
   const heard = new Map(from?.heard);
   const beyond = new Map(from?.beyond);
+  let driven = from?.driven ?? 0;
   const inputs = lines.filter((l) => l.direction === 'in');
   const outputs = lines.filter((l) => l.direction === 'out');
   /** Volts that come over the wire a line is on. */
   const over = (line: Line, volts: (name: string) => number): number => {
     const fault = faults.get(line.name);
     switch (fault?.fault) {
+      case 'noisy':
+        // what pulls is stronger than what is picked up
+        if (line.direction === 'in' && line.pull === 'none')
+          return line.supply * uniformAt(lines.indexOf(line) + 1, driven);
+        return line.direction === 'in' && line.pull === 'up' ? line.supply : 0;
       case 'loose':
         // where nothing pulls, what is read is anything: the emulated chips read 0
         return line.direction === 'in' && line.pull === 'up' ? line.supply : 0;
@@ -83,6 +92,7 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
   };
   return {
     drive(value, count) {
+      driven++;
       const sent = new Map(inputs.map((line) => [line.name, told(line, value, count)]));
       return new Map(inputs.map((line) => [line.name, over(line, (name) => sent.get(name) ?? 0)]));
     },
@@ -108,6 +118,7 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
       levels: [...levels].map(([name, { level, stays }]) => [name, level, stays] as const),
       heard: [...heard],
       beyond: [...beyond],
+      driven,
     }),
     beyond,
   };

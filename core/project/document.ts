@@ -75,6 +75,8 @@ export const quantity = entry(
     unit,
     min: read(text(400), 'expression', inType, { says: 'the least' }),
     max: read(text(400), 'expression', inType, { says: 'the most' }),
+    /** How it is kept in code: 32 bits as usual, a whole number of fewer bits, or with a fixed point that its limits place. */
+    number: oneOf('usual', 'int8', 'uint8', 'int16', 'uint16', 'fixed8', 'fixed16', 'fixed32'),
     note: text(),
   },
   {
@@ -645,12 +647,27 @@ export const setup = entry(
       {
         part: read(title(400, 'Which part?'), 'chart-path', inSetup, { says: 'wire in' }),
         channel: title(80, 'Which channel?'),
-        /** Loose, held at 0 V, held at the supply, or on the pin of another channel. */
-        fault: oneOf('loose', 'low', 'high', 'swapped'),
+        /** Loose, loose and picking up noise, held at 0 V, held at the supply, or on the pin of another channel. */
+        fault: oneOf('loose', 'noisy', 'low', 'high', 'swapped'),
         other: text(80),
       },
       400,
     ),
+    /** Serial lines over which parts on boards are watched. */
+    serial: rows(
+      {
+        part: read(title(400, 'Which part?'), 'chart-path', inSetup, { says: 'serial line in' }),
+        /** Bits per second. */
+        baud: atLeast(300, 'From 300 to 2,000,000 bits per second', 2_000_000),
+        /** Something is told after every so many steps. */
+        every: atLeast(1, 'After 1 to 255 steps', 255),
+        /** Chance of a byte to be damaged on the way. */
+        noise: atLeast(0, 'A chance from 0 to 1', 1),
+      },
+      400,
+    ),
+    /** What is told over these lines, by full name; no more than 8 of a part. */
+    heard: read(texts(400, 400), 'chart-path', inSetup, { says: 'what is told to' }),
     /** Ids of the tracks it shows; empty for all. */
     tracks: ids(2000),
     /** Its run is shown while it goes on; otherwise once it has ended, which costs less. */
@@ -882,7 +899,7 @@ export const track = entry(
 const retired = { id, key };
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 14;
+export const projectVersion = 15;
 
 export const projectFields = {
   format: exactly(projectFormat),

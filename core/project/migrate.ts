@@ -170,6 +170,15 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
     types: listOf(project.types).map((t) => ({ ...t, channels: [] })),
     setups: listOf(project.setups).map((s) => ({ ...s, wires: [] })),
   }),
+  14: (project) => ({
+    ...project,
+    version: 15,
+    types: listOf(project.types).map((t) => ({
+      ...t,
+      quantities: listOf(t.quantities).map((q) => ({ ...q, number: 'usual' })),
+    })),
+    setups: listOf(project.setups).map((s) => ({ ...s, serial: [], heard: [] })),
+  }),
 };
 
 const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));

@@ -167,6 +167,7 @@ export const newQuantity = (id: string, name: string): Quantity => ({
   unit: '',
   min: '',
   max: '',
+  number: 'usual',
   note: '',
 });
 
@@ -370,6 +371,8 @@ export const newSetup = (id: string, name: string): Setup => ({
   record: [],
   stages: [],
   wires: [],
+  serial: [],
+  heard: [],
   tracks: [],
   screen: true,
 });

@@ -34,6 +34,9 @@ function facts(project: Project, setup: Setup): ReadonlyMap<string, string> {
   for (const s of setup.stages) note(`stage of ${s.part}`, s.stage);
   for (const w of setup.wires)
     note(`wire of ${w.part}.${w.channel}`, w.fault === 'swapped' ? `swapped with ${w.other}` : w.fault);
+  for (const s of setup.serial)
+    note(`serial line of ${s.part}`, `${s.baud} bits per second, every ${s.every} steps, noise ${s.noise}`);
+  if (setup.heard.length > 0) note('heard', setup.heard.join(', '));
   for (const c of setup.changes) note(`value of ${c.name}`, c.value);
   for (const s of setup.stimulus) note(`${s.time} s: ${s.kind} ${s.target}`, s.value || 'yes');
   return found;

@@ -39,7 +39,18 @@ test('a port may take and give: its link carries both ways, and fits where eithe
   const asks = type('ta', 'Asks', {
     ports: [{ id: 'p', name: 'line', accepts: ['yes'], sends: ['ask'], note: '' }],
     quantities: [
-      { id: 'q', name: 'heard', type: 'Integer', role: 'variable', value: '0', unit: '', min: '', max: '', note: '' },
+      {
+        id: 'q',
+        name: 'heard',
+        type: 'Integer',
+        role: 'variable',
+        value: '0',
+        unit: '',
+        min: '',
+        max: '',
+        number: 'usual',
+        note: '',
+      },
     ],
     charts: [
       {

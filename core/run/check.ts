@@ -5,6 +5,7 @@ import { projectLibrary } from '../flatten/from-project';
 import { typedPartsOf } from '../editing/references';
 import { createNames } from '../flatten/names';
 import { checkChannels } from '../pins/check-channels';
+import { checkNumbers } from '../stepcode/check-numbers';
 import { ownerAddress, visitEntries } from '../project/address';
 import { typeById, type Project } from '../project/project';
 import type { RequirementFinding } from '../verdicts/finding';
@@ -36,7 +37,13 @@ export function checkProject(project: Project): ProjectCheck {
         },
       ]);
   }
-  found.push(checkChannels(project), unusedTypes(project), doubleMeanings(project), doubleNames(project));
+  found.push(
+    checkChannels(project),
+    checkNumbers(project),
+    unusedTypes(project),
+    doubleMeanings(project),
+    doubleNames(project),
+  );
   const keys = new Set<string>();
   const problems = found.flat().filter((p) => {
     const key = `${p.place}|${p.span?.start}|${p.span?.end}|${p.code}|${p.message}`;

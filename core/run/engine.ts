@@ -84,6 +84,7 @@ export function createEngine(
         unit: [...(value?.unit ?? [])],
         lines: value?.map ?? [],
         pins: value && type ? boards.map((b) => [b.id, pinsOf(type, value.program, b)] as const) : [],
+        numbers: value?.numbers ?? [],
         problems,
       };
     },

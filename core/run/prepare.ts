@@ -23,10 +23,13 @@ import type { ClassLibrary } from '../flatten/library';
 import { standingOf } from './standing';
 import {
   asSeen,
+  serialProblems,
   stageProblems,
   unknownIn,
   unknownWith,
   wireProblems,
+  heardNames,
+  withHeard,
   withoutObserverErrors,
   withSteps,
 } from './with-steps';
@@ -96,14 +99,19 @@ export function prepareRun(
   const given = givenValues(terms);
   const made = makeModel(setup, (changes) => flatten(library, rootName, { observers, signals, changes, given }));
   const { flat } = made;
-  const { model } = flat;
+  const model = withHeard(setup, flat.model);
   const values = readSetupValues(setup, flat);
   const {
     steps,
     compiled,
     problems: stageProblems,
   } = withSteps(project, setup, { ...made, model }, values, compiledSteps);
-  setupProblems.push(...values.problems, ...stageProblems, ...wireProblems(project, setup, model));
+  setupProblems.push(
+    ...values.problems,
+    ...stageProblems,
+    ...wireProblems(project, setup, model),
+    ...serialProblems(project, setup, model),
+  );
   const options: SimulationOptions = {
     stop: setup.stop,
     solver: setup.solver,
@@ -139,7 +147,8 @@ export function prepareRun(
     !compiled.program ||
     hasErrors(compiled.problems);
   return {
-    record: values.record,
+    // what is told is there to be seen
+    record: values.record && [...values.record, ...heardNames(setup)],
     steps,
     sequences: prepareSequences(sequences, flat.observed),
     loops: prepareLoops(terms, model, values.loopsWhen),
@@ -237,6 +246,7 @@ export function checkProduct(project: Project): ProductCheck {
       ...readSetupValues(setup, flat, setup.id).problems,
       ...stageProblems(setup, model),
       ...wireProblems(project, setup, model),
+      ...serialProblems(project, setup, model),
       ...fixedProblems(setup, flat),
     ]),
     ...project.setups.flatMap((setup) => (own.includes(setup) ? [] : checkSetup(project, library, setup))),

@@ -9,6 +9,9 @@ import type { BoardImage } from '../boards/board-image';
 import type { StepProfile } from '../stepcode/running-step';
 import type { Stage } from '../stepcode/stage';
 import type { ChannelLoss } from '../stepcode/border';
+import type { LineCounts } from '../serial/watcher';
+import type { NumberFit } from '../stepcode/step-driver';
+import type { KeptQuantity } from '../stepcode/write-sources';
 import type { SourceLine } from '../stepcode/write-c';
 import type { RunBasis } from './basis';
 import type { BatchProgress, BatchResult } from './batch';
@@ -51,6 +54,10 @@ export interface RunUpdate {
   readonly profiles?: readonly PartProfile[];
   /** What did not come through the channels of parts in steps, once it rests. */
   readonly losses?: readonly PartLoss[];
+  /** What came over serial lines so far. */
+  readonly lines?: readonly PartLine[];
+  /** How numbers of parts in steps fitted into what they are kept in, once it rests. */
+  readonly fits?: readonly PartFit[];
 }
 
 /** The arrays of an update, to be handed over. Columns that are equal share one, which can be handed over once only. */
@@ -100,6 +107,12 @@ export interface PartProfile extends StepProfile {
 
 /** What did not come through a channel of a part. */
 export interface PartLoss extends ChannelLoss {
+  readonly part: string;
+}
+export interface PartLine extends LineCounts {
+  readonly part: string;
+}
+export interface PartFit extends NumberFit {
   readonly part: string;
 }
 
@@ -158,6 +171,8 @@ export interface CodeOfType {
   readonly lines: readonly SourceLine[];
   /** The firmware of its pins, by board; empty where it uses none. */
   readonly pins: readonly (readonly [board: string, text: string])[];
+  /** Quantities that are not kept as usual. */
+  readonly numbers: readonly KeptQuantity[];
   readonly problems: readonly Problem[];
 }
 

@@ -1,4 +1,4 @@
-import type { PartLoss, PartProfile, RunUpdate } from './protocol';
+import type { PartFit, PartLine, PartLoss, PartProfile, RunUpdate } from './protocol';
 import type { Run } from './run';
 import { slowRun } from './slow-run';
 import type { Timeline } from './timeline';
@@ -73,7 +73,8 @@ export function createSession(timeline: Timeline, options: SessionOptions): Sess
       stoppedAt,
       actions: { after: told, done: done.slice(told) },
       sequences: run.sequences(),
-      ...(status !== 'running' && { profiles: profilesOf(run), losses: lossesOf(run) }),
+      lines: linesOf(run),
+      ...(status !== 'running' && { profiles: profilesOf(run), losses: lossesOf(run), fits: fitsOf(run) }),
     });
     told = done.length;
   };
@@ -170,5 +171,12 @@ const profilesOf = ({ steps, parts }: Run): readonly PartProfile[] =>
     return profile ? [{ part: parts[k], overruns: did.overruns(), ...profile }] : [];
   });
 
+const linesOf = ({ steps, parts }: Run): readonly PartLine[] =>
+  steps.flatMap((did, k) => {
+    const line = did.line();
+    return line ? [{ part: parts[k], ...line }] : [];
+  });
+const fitsOf = ({ steps, parts }: Run): readonly PartFit[] =>
+  steps.flatMap((did, k) => did.fits().map((f) => ({ part: parts[k], ...f })));
 const lossesOf = ({ steps, parts }: Run): readonly PartLoss[] =>
   steps.flatMap((did, k) => did.losses().map((l) => ({ part: parts[k], ...l })));

@@ -5,9 +5,12 @@ import type { FlatModel } from '../flatten/flat-model';
 import type { FlattenResult } from '../flatten/flatten';
 import { checkWires } from '../pins/check-channels';
 import type { Project, Setup } from '../project/project';
+import { checkSerial } from '../boards/check-serial';
+import { constantOf } from '../stepcode/lower-equations';
 import { compile } from '../simulate/compile';
 import type { SimulationOptions } from '../simulate/simulation';
-import { inSteps, stagesIn, wiresIn, type MakeCompiled, type PartInSteps } from '../stepcode/stage';
+import { inSteps, serialIn, stagesIn, wiresIn, type MakeCompiled, type PartInSteps } from '../stepcode/stage';
+import { heardName } from '../stepcode/step-driver';
 import type { Watch } from './watch';
 
 /** A model with its program, and values it is given as data of the run. */
@@ -22,6 +25,35 @@ export const withoutObserverErrors = (model: FlatModel): FlatModel => ({
   ...model,
   problems: model.problems.filter((p) => !p.place?.startsWith('requirement/')),
 });
+
+/** A model with what parts on boards tell over their serial lines, each beside the quantity it tells of. */
+export function withHeard(setup: Setup, model: FlatModel): FlatModel {
+  const added = [...serialIn(setup)].flatMap(([part, { watch }]) =>
+    watch.flatMap((quantity): FlatModel['variables'] => {
+      const of = model.variables[model.indexOf.get(`${part}.${quantity}`) ?? -1];
+      if (!of) return [];
+      const { name: _, binding: _b, start: _s, min: _min, max: _max, ...more } = of;
+      return [
+        {
+          ...more,
+          name: heardName(part, quantity),
+          // a truth that is not known yet is neither
+          type: of.type === 'Boolean' ? 'Integer' : of.type,
+          kind: 'assigned',
+          start: { op: 'const', value: NaN },
+          fixed: true,
+          isInput: false,
+          isOutput: false,
+          note: `${part}.${quantity}, as it was told over the serial line`,
+        },
+      ];
+    }),
+  );
+  if (added.length === 0) return model;
+  const indexOf = new Map(model.indexOf);
+  added.forEach((v, k) => indexOf.set(v.name, model.variables.length + k));
+  return { ...model, variables: [...model.variables, ...added], indexOf };
+}
 
 /** Stages of parts that are not there. */
 export const stageProblems = (setup: Setup, model: FlatModel): Problem[] =>
@@ -43,6 +75,18 @@ export const wireProblems = (project: Project, setup: Setup, model: FlatModel): 
     return project.types.find((t) => t.name === name);
   });
 
+/** Names of what is told over serial lines in a run. */
+export const heardNames = (setup: Setup): readonly string[] =>
+  [...serialIn(setup)].flatMap(([part, { watch }]) => watch.map((quantity) => heardName(part, quantity)));
+
+/** Serial lines that are not there, cannot be so, or cannot carry what they should. */
+export const serialProblems = (project: Project, setup: Setup, model: FlatModel): readonly Problem[] =>
+  checkSerial(setup, (part) => {
+    const found = model.parts.find((p) => p.name === part && part !== '');
+    const type = project.types.find((t) => t.name === found?.typeName);
+    return type && { type, period: found?.software && constantOf(model, found.software.period) };
+  });
+
 /** Parts that a setup runs in steps are taken out of the model, and the program is that of the rest. */
 export function withSteps(
   project: Project,
@@ -54,7 +98,7 @@ export function withSteps(
   const whole = { steps: [], compiled, problems: [] };
   if (setup.stages.length === 0 || !compiled.program || hasErrors(compiled.problems)) return whole;
   const asked = { ...values, values: new Map([...(values.values ?? []), ...given]) };
-  const found = inSteps(project, model, stagesIn(setup), asked, compiledSteps, wiresIn(setup));
+  const found = inSteps(project, model, stagesIn(setup), asked, compiledSteps, wiresIn(setup), serialIn(setup));
   const at = (part: string, p: Problem): Problem => ({
     ...p,
     place: p.place || `setup/${setup.id}/stages/${setup.stages.findIndex((s) => s.part === part)}/part`,

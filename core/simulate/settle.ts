@@ -102,7 +102,8 @@ function takeDiscrete({ discrete, state, program: { former } }: RunningSimulatio
   const { v, pre } = state.memory;
   let changed = false;
   for (const k of discrete) {
-    if (pre[k] !== v[k]) {
+    // what is not known yet has no value, and stays so
+    if (pre[k] !== v[k] && !(Number.isNaN(pre[k]) && Number.isNaN(v[k]))) {
       pre[k] = v[k];
       if (former[k] !== 0) changed = true;
     }

@@ -1,9 +1,24 @@
 import { floatText } from './c-text';
+import { cTypeOf, keptAs, wideLimit, type Storage } from './number-kinds';
+import type { Slot } from './step-program';
 
 /** Small functions beside what is generated. */
 
+/** Whole numbers of fewer bits, with their limits in C and as single precision. */
+const storages = [8, 16, 32].flatMap((bits) => [
+  {
+    ...{ name: `i${bits}`, type: `int${bits}_t`, bits, isSigned: true },
+    least: bits === 32 ? String(-wideLimit) : `INT${bits}_MIN`,
+    most: bits === 32 ? String(wideLimit) : `INT${bits}_MAX`,
+  },
+  ...(bits < 32
+    ? [{ name: `u${bits}`, type: `uint${bits}_t`, least: '0', most: `UINT${bits}_MAX`, bits, isSigned: false }]
+    : []),
+]);
+
 export const helperNames = [
-  ...['wrap_add', 'wrap_sub', 'wrap_mul', 'abs_i', 'to_integer', 'steps', 'towards_zero'],
+  ...['wrap_add', 'wrap_sub', 'wrap_mul', 'abs_i', 'to_integer', 'steps', 'towards_zero', 'scaled'],
+  ...storages.flatMap(({ name }) => [`nearest_${name}`, `within_${name}`]),
   ...['min', 'max', 'sign', 'quotient', 'remainder', 'modulo'].flatMap((n) => [`${n}_f`, `${n}_i`]),
 ];
 
@@ -63,6 +78,49 @@ export function helpers(needed: ReadonlySet<string>, period: number): string[] {
     'static int32_t abs_i(int32_t a)',
     '{',
     '    return (a < 0) ? (int32_t)(0U - (uint32_t)a) : a;',
+    '}',
+  );
+  for (const { name, type, least, most, bits, isSigned } of storages) {
+    const high = `${bits === 32 ? wideLimit : 2 ** (isSigned ? bits - 1 : bits) - 1}.0f`;
+    const low = isSigned ? `-${bits === 32 ? wideLimit : 2 ** (bits - 1)}.0f` : '0.0f';
+    // from 2^23 on there are no halves
+    const half = bits === 32 ? ' && (a < 8388608.0f)' : '';
+    const minusHalf = bits === 32 ? ' && (a > -8388608.0f)' : '';
+    add(
+      `nearest_${name}`,
+      'To the nearest, halves away from 0; no number counts as 0.',
+      `static ${type} nearest_${name}(float a)`,
+      '{',
+      `    ${type} found = 0;`,
+      '',
+      `    if (a >= ${high}) {`,
+      `        found = ${most};`,
+      `    } else if (a <= ${low}) {`,
+      `        found = ${least};`,
+      `    } else if ((a >= 0.0f)${half}) {`,
+      `        found = (${type})(a + 0.5f);`,
+      ...(isSigned ? [`    } else if ((a < 0.0f)${minusHalf}) {`, `        found = (${type})(a - 0.5f);`] : []),
+      ...(bits === 32 ? ['    } else if (a == a) {', `        found = (${type})a;`] : []),
+      '    }',
+      '    return found;',
+      '}',
+    );
+    add(
+      `within_${name}`,
+      'What is beyond becomes the last there is.',
+      `static ${type} within_${name}(int32_t a)`,
+      '{',
+      `    return (a > ${most}) ? (${type})${most}`,
+      `        : ((a < ${least}) ? (${type})${least} : (${type})a);`,
+      '}',
+    );
+  }
+  add(
+    'scaled',
+    'Divided by a power of two, to the nearest, halves away from 0.',
+    'static inline int32_t scaled(int32_t a, int32_t by)',
+    '{',
+    '    return ((a < 0) ? (a - (by / 2)) : (a + (by / 2))) / by;',
     '}',
   );
   const whole = (name: string, sign: string): void =>
@@ -168,3 +226,23 @@ export function helpers(needed: ReadonlySet<string>, period: number): string[] {
   );
   return out;
 }
+
+/** For what stands around the code: a value as a member keeps it, and its value again. `needed` takes the names of helpers. */
+export function keptInMember({ type, storage }: Slot, value: string, needed: Set<string>): string {
+  if (!storage) return value;
+  const name = `${type === 'f32' ? 'nearest' : 'within'}_${storage.signed ? 'i' : 'u'}${storage.bits}`;
+  needed.add(name);
+  return type !== 'f32' || storage.places === 0
+    ? `${name}(${value})`
+    : `${name}((${value}) * ${floatText(2 ** storage.places)})`;
+}
+export const valueOfMember = ({ type, storage }: Slot, member: string): string =>
+  !storage
+    ? member
+    : type !== 'f32'
+      ? `(int32_t)${member}`
+      : storage.places === 0
+        ? `(float)${member}`
+        : `((float)${member} * ${floatText(2 ** -storage.places)})`;
+export const keptNumber = (value: number, type: Slot['type'], storage: Storage): string =>
+  `(${cTypeOf(storage)})${keptAs(value, type, storage)}`;

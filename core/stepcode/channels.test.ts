@@ -221,12 +221,27 @@ test('pulses: none, always, and a share that changes within a period', () => {
 });
 
 const rippling = channels.map((c) => (c.kind === 'pwm' ? { ...c, ripple: true } : c));
-test.each<readonly [StageText, readonly Channel[]]>([
-  ['code', channels],
-  ['code', rippling],
-  ...boards.map((b) => [`board:${b.id}`, rippling] as const),
-])('a run through channels goes on from a moment as it went: %s', (stage, own) => {
-  const project = loop(
+/** With a fixed point for every real number of the controller. */
+const withFixedPoint = (project: Project): Project => ({
+  ...project,
+  types: project.types.map((t) =>
+    t.id === 'ctrl'
+      ? {
+          ...t,
+          quantities: t.quantities.map((q) =>
+            q.type === 'Real' && q.role !== 'constant' ? { ...q, number: 'fixed16', min: '-0.1', max: '0.1' } : q,
+          ),
+        }
+      : t,
+  ),
+});
+test.each<readonly [StageText, readonly Channel[], isFixed: boolean]>([
+  ['code', channels, false],
+  ['code', channels, true],
+  ['code', rippling, false],
+  ...boards.map((b) => [`board:${b.id}`, rippling, false] as const),
+])('a run through channels goes on from a moment as it went: %s', (stage, own, isFixed) => {
+  const usual = loop(
     {
       stop: 0.2,
       stimulus: [
@@ -237,6 +252,7 @@ test.each<readonly [StageText, readonly Channel[]]>([
     },
     own,
   );
+  const project = isFixed ? withFixedPoint(usual) : usual;
   const { value, problems } = stagedRun(project, project.setups[0], new Map([['ctrl', stage]]), {
     compiledSteps: compiledHere,
   });
@@ -249,6 +265,7 @@ test.each<readonly [StageText, readonly Channel[]]>([
       run.recorder.take().columns.map((c) => [c.name, [...c.values].slice(-200)]),
       run.steps[0].losses(),
       run.steps[0].overruns(),
+      run.steps[0].fits(),
     ]);
   for (const moment of [0.055, 0.0651, 0.0751, 0.1041, 0.1151]) {
     const first = createRun(value.prepared);
@@ -257,6 +274,7 @@ test.each<readonly [StageText, readonly Channel[]]>([
     first.simulation.advance(Infinity);
     expect(first.simulation.problem).toBeUndefined();
     const wanted = story(first);
+    if (isFixed) expect(first.steps[0].fits().some((f) => f.beyond > 0)).toBe(true);
     for (let twice = 0; twice < 2; twice++) {
       const again = createRun(value.prepared, {
         from: { state: kept.state, recorder: first.recorder.fork(kept.mark, false) },

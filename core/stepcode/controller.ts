@@ -18,12 +18,15 @@ export type LoweredType =
   | { readonly program: StepProgram; readonly solvable: SolvableModel; readonly problems: readonly Problem[] }
   | { readonly program?: undefined; readonly problems: readonly Problem[] };
 
-/** The step program of a part type of a project, every so many seconds; without them those of its fastest sheet. */
+/**
+ * The step program of a part type of a project, every so many seconds; without them those of its fastest sheet. `isExact`: with the numbers of the
+ * simulator, whatever they are kept as in code.
+ */
 export function stepProgramOf(
   project: Project,
   type: PartType,
   every?: number,
-  more: Pick<Controller, 'isWhole'> = {},
+  { isExact = false, ...more }: Pick<Controller, 'isWhole'> & { readonly isExact?: boolean } = {},
 ): LoweredType {
   const { library, problems: unread } = projectLibrary(project);
   const made = compile(flatten(library, type.name).model);
@@ -62,6 +65,9 @@ export function stepProgramOf(
     accepts: [...new Set([...accepts, ...any])].filter((m) => m !== '*'),
     sends: [...new Set(type.ports.flatMap((p) => p.sends))].filter((m) => m !== '*'),
     triggers,
+    numbers: new Map(
+      isExact ? [] : type.quantities.flatMap((q) => (q.number === 'usual' ? [] : [[q.name, q] as const])),
+    ),
     ...more,
   });
   return lowered.program

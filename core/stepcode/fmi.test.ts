@@ -5,6 +5,7 @@ import { dirname, join } from 'node:path';
 import { XMLParser } from 'fast-xml-parser';
 import { tubeCapper } from '@/samples/tube-capper';
 import { stepProgramOf } from './controller';
+import { withFewerBits } from '../testing/random-numbers';
 import type { StepProgram } from './step-program';
 import { writeC } from './write-c';
 import { fmiVariables, writeFmi } from './write-fmi';
@@ -86,7 +87,16 @@ test('names of one kind and another do not meet, and what XML has for itself is 
 });
 
 const compiler = ['cc', 'gcc', 'clang'].find((c) => spawnSync(c, ['--version']).status === 0);
-(compiler ? test : test.skip)('compiled and stepped by an importer it does what the code does', () => {
+const types = tubeCapper.types.map((t) => (t === type ? withFewerBits(t) : t));
+const fewerBits = stepProgramOf(
+  { ...tubeCapper, types },
+  types.find((t) => t.name === type.name)!,
+).program!;
+(compiler ? test : test.skip).each([
+  ['', program],
+  [', with numbers of fewer bits', fewerBits],
+] as const)('compiled and stepped by an importer it does what the code does%s', (_, program) => {
+  const written = writeFmi(program, writeC(program));
   const folder = mkdtempSync(join(tmpdir(), 'zelvar-fmi-'));
   try {
     for (const [path, content] of written.files) {
@@ -96,7 +106,7 @@ const compiler = ['cc', 'gcc', 'clang'].find((c) => spawnSync(c, ['--version']).
     const { variables } = written;
     writeFileSync(
       join(folder, 'importer.c'),
-      importer(/instantiationToken="([^"]*)"/.exec(text('modelDescription.xml'))![1]),
+      importer(/instantiationToken="([^"]*)"/.exec(written.files.get('modelDescription.xml')!)![1]),
     );
     const run = (...args: readonly string[]) => spawnSync(compiler!, args, { cwd: folder, encoding: 'utf8' });
     const strict = ['-std=c99', '-O2', '-ffp-contract=off', '-Wall', '-Wextra', '-Wconversion', '-Wshadow', '-Werror'];

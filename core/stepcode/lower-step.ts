@@ -1,11 +1,12 @@
 import { readMessage } from '../behaviour/chart-source';
 import type { FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
-import type { Problem } from '../language/diagnostics';
+import { problem, type Problem } from '../language/diagnostics';
 import { call, createBuilder, Refusal, result, set, turn, when, type Builder } from './builder';
 import { lowerChart, type LoweredChart } from './lower-charts';
 import { givenBy, uses, type Given } from './lower-equations';
 import { lowerExpression, stepType, type Names } from './lower-expression';
+import { inFixedPoint } from './in-fixed';
 import { withLateWork } from './late-work';
 import { withLocals, withoutIdle } from './tidy';
 import {
@@ -46,9 +47,23 @@ export function lowerController(c: Controller): {
   const settle = settling(w, charts);
   const sheets = rhythmRoutines(w);
   const stepRoutine = stepping(w, charts, settle, sheets);
+  for (const { name } of c.numbers.values()) {
+    const kept = b.slots.some((s) => s.name === name && s.role !== 'local');
+    const v = model.variables[model.indexOf.get(name) ?? -1];
+    // a formula on the way is worked out where it is needed
+    if (v && !kept)
+      b.problems.push({
+        ...problem(
+          'warning',
+          'number',
+          `${name} is worked out where it is needed: there is no place where it is kept as a number of its own`,
+        ),
+        place: `${v.place}/number`,
+      });
+  }
   const init = b.routine({ name: 'init', from: '', note: 'Everything as it begins.', body: beginnings(b) });
   if (b.problems.some((p) => p.severity === 'error')) return { problems: b.problems };
-  const whole: StepProgram = {
+  const whole = inFixedPoint({
     name: c.name,
     note: c.note,
     period: c.period,
@@ -57,7 +72,7 @@ export function lowerController(c: Controller): {
     routines: b.routines,
     init,
     step: stepRoutine,
-  };
+  });
   return {
     problems: b.problems,
     program: c.isWhole
@@ -236,8 +251,9 @@ function rhythmRoutines(w: Work): readonly { readonly rhythm: number; readonly r
             if (at === undefined) return outer.before(x);
             let copy = copies.get(x);
             if (copy === undefined) {
-              const { name, type, unit } = b.slots[w.slotOf.get(x)!];
-              copies.set(x, (copy = b.slot({ name: `${name}.before`, role: 'local', type, unit })));
+              const { name, type, unit, storage } = b.slots[w.slotOf.get(x)!];
+              const more = storage && { storage };
+              copies.set(x, (copy = b.slot({ name: `${name}.before`, role: 'local', type, unit, ...more })));
             }
             return b.read(copy);
           },
@@ -413,6 +429,7 @@ function stepping(
       unit: v.unit,
       note: v.note,
       from: ownPlace(v),
+      ...w.kept(k),
     });
     body.push(
       set(

@@ -19,9 +19,24 @@ export interface RunningStep {
     keep(): readonly number[];
     restore(bytes: readonly number[]): void;
   };
+  /** Of slots with a storage: how often a value was beyond it, and what rounding has added up to, in its unit. */
+  fits?(): readonly (readonly [slot: number, beyond: number, lost: number])[];
+  /** Its serial line, where it has one. */
+  readonly line?: StepLine;
   /** What its functions took. */
   profile?(): StepProfile;
   close?(): void;
+}
+
+/** The other end of a serial line: time passes on it, bytes go and come, values are in the bytes of the chip. */
+export interface StepLine {
+  /** Lets time pass until so many seconds after the beginning; what came until then. */
+  wait(seconds: number): readonly { readonly time: number; readonly byte: number }[];
+  send(bytes: readonly number[]): void;
+  /** Of a slot, as the firmware counts them. */
+  numberOf(slot: number): number;
+  read(slot: number, bytes: Uint8Array): number;
+  bytes(slot: number, value: number): Uint8Array;
 }
 
 export interface StepProfile {

@@ -10,11 +10,13 @@ import { channelErrors } from '../pins/check-channels';
 import { boardOfType, linesOf, type Line } from '../pins/channels';
 import { pinBoardNamed, pinBoards } from '../pins/pin-boards';
 import type { Wires } from '../pins/plant-side';
+import { mostWatched, type SerialLine } from '../serial/messages';
+import type { Watching } from '../serial/watcher';
 import { stepProgramOf } from './controller';
 import { givenOtherwise } from './given-otherwise';
 import type { StepProgram } from './step-program';
 import type { RunningStep } from './running-step';
-import { stepped, type RunningPart, type StepState } from './step-driver';
+import { heardName, stepped, toldSlot, type RunningPart, type StepState } from './step-driver';
 import { createStep } from './write-js';
 
 /**
@@ -43,6 +45,8 @@ export type MakeCompiled = (
   board: string,
   /** What its signals go through; on a board they are firmware. */
   lines?: readonly Line[],
+  /** The line over which it is watched. */
+  serial?: SerialLine,
 ) => { create(): RunningStep } | string;
 const nothingCompiled: MakeCompiled = (_, stage) => `The stage ${stage} is not available here`;
 
@@ -56,6 +60,21 @@ export const wiresIn = (setup: Setup): WiresOfParts => {
   for (const w of setup.wires) found.set(w.part, [...(found.get(w.part) ?? []), w]);
   return found;
 };
+
+/** Serial lines of a setup, by full name of the part; what is told is by the names of the part itself. */
+export type SerialOfParts = ReadonlyMap<string, Watching>;
+export const serialIn = (setup: Setup): SerialOfParts =>
+  new Map(
+    setup.serial.flatMap(({ part, baud, every, noise }) =>
+      // a line is that of a board
+      setup.stages.some((s) => s.part === part && s.stage === 'board')
+        ? [[part, { baud, every: Math.round(every), noise, watch: heardOf(setup, part) }] as const]
+        : [],
+    ),
+  );
+/** What is told of a part, by its own names. */
+export const heardOf = ({ heard }: Pick<Setup, 'heard'>, part: string): readonly string[] =>
+  heard.flatMap((name) => (name.startsWith(`${part}.`) ? [name.slice(part.length + 1)] : [])).slice(0, mostWatched);
 
 /** The stages a setup chooses. */
 export const stagesIn = (setup: Setup): StagesOfParts => new Map(setup.stages.map((s) => [s.part, stageText(s)]));
@@ -103,6 +122,7 @@ export function inSteps(
   { startIn, stimulus, values }: Pick<SimulationOptions, 'startIn' | 'stimulus' | 'values'>,
   compiled: MakeCompiled = nothingCompiled,
   wires: WiresOfParts = new Map(),
+  serial: SerialOfParts = new Map(),
 ): { readonly model: FlatModel; readonly parts: readonly PartInSteps[]; readonly problems: readonly StageProblem[] } {
   const parts: PartInSteps[] = [];
   const problems: StageProblem[] = [];
@@ -132,7 +152,7 @@ export function inSteps(
     }
     const isCompiled = stage === 'host' || stage === 'board';
     // what is compiled has no more than what is written
-    const lowered = stepProgramOf(project, type, undefined, { isWhole: !isCompiled });
+    const lowered = stepProgramOf(project, type, undefined, { isWhole: !isCompiled, isExact: stage === 'sampled' });
     if (!lowered.program) {
       problems.push(...lowered.problems.map((p) => ({ ...p, part: name })));
       continue;
@@ -152,8 +172,13 @@ export function inSteps(
       continue;
     }
     const channels = { lines: linesOf(type, outside), wires: wires.get(name) ?? [], double: stage === 'sampled' };
+    const untold = serial.get(name)?.watch.filter((q) => toldSlot(program.slots, q) === undefined) ?? [];
+    if (untold.length > 0) {
+      wrong(`${untold.join(' and ')} of ${name} has no place in its memory: it cannot be told over its serial line`);
+      continue;
+    }
     const made = isCompiled
-      ? compiled(program, stage, board, channels.lines)
+      ? compiled(program, stage, board, channels.lines, serial.get(name))
       : { create: () => createStep(program, { double: stage === 'sampled' }) };
     if (typeof made === 'string') {
       wrong(made);
@@ -165,8 +190,9 @@ export function inSteps(
       board,
       number,
       program,
-      untold: untoldBy(model, name, number, program),
-      create: (options) => stepped(model, name, number, made.create(), program, { ...options, channels }),
+      untold: untoldBy(model, name, number, program, serial.get(name)?.watch ?? []),
+      create: (options) =>
+        stepped(model, name, number, made.create(), program, { ...options, channels, watching: serial.get(name) }),
     });
     rest = withoutPart(rest, name, number);
   }
@@ -226,7 +252,13 @@ function withoutPart(model: FlatModel, name: string, number: number): FlatModel 
 const isOwnInput = ({ variables }: FlatModel, name: string, k: number): boolean =>
   variables[k].isInput && !variables[k].name.slice(name.length + 1).includes('.');
 
-function untoldBy(model: FlatModel, name: string, number: number, program: StepProgram): ReadonlySet<number> {
+function untoldBy(
+  model: FlatModel,
+  name: string,
+  number: number,
+  program: StepProgram,
+  heard: readonly string[],
+): ReadonlySet<number> {
   const told = new Set<number>([
     ...program.slots.flatMap((s) =>
       (s.role === 'part' || s.role === 'output') && s.size === 0 ? (model.indexOf.get(`${name}.${s.name}`) ?? []) : [],
@@ -234,6 +266,7 @@ function untoldBy(model: FlatModel, name: string, number: number, program: StepP
     ...model.charts.flatMap((c) => (c.part === number ? c.active : [])),
     model.parts[number].software?.stepTime ?? -1,
     model.parts[number].software?.overruns ?? -1,
+    ...heard.map((q) => model.indexOf.get(heardName(name, q)) ?? -1),
   ]);
   const found = new Set<number>();
   model.variables.forEach((v, k) => {

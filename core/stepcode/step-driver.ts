@@ -2,6 +2,7 @@ import { sendsOf } from '../flatten/chart-sends';
 import type { FlatChart, FlatModel } from '../flatten/flat-model';
 import type { Driver, MessageRecord, Outside } from '../simulate/simulation';
 import { borderOf, noChannels, type ChannelLoss, type Channels, type ChannelState } from './border';
+import { createWatcher, type LineCounts, type Reading, type Watching, type WatcherState } from '../serial/watcher';
 import type { RunningStep, StepProfile } from './running-step';
 import type { Slot, StepProgram } from './step-program';
 
@@ -26,6 +27,11 @@ export interface StepState {
   readonly overruns: number;
   /** When it was last looked at. */
   readonly lookedAt: number;
+  /** How numbers fitted, by slot. */
+  readonly fits: readonly (readonly [slot: number, beyond: number, drift: number])[];
+  /** Of its serial line, and what has come over it and is still to be shown. */
+  readonly watcher?: WatcherState;
+  readonly readings: readonly Reading[];
   /** Of its channels; nothing where it has none. */
   readonly channels?: ChannelState;
 }
@@ -47,6 +53,19 @@ export interface DoneInSteps {
   overruns(): number;
   /** What did not come through its channels. */
   losses(): readonly ChannelLoss[];
+  /** What came over its serial line; nothing where it has none. */
+  line(): LineCounts | undefined;
+  /** How its numbers fit into what they are kept in; only JavaScript counts that. */
+  fits(): readonly NumberFit[];
+}
+
+/** A quantity that is kept in fewer bits. */
+export interface NumberFit {
+  readonly quantity: string;
+  /** How often a value was beyond what can be kept. */
+  readonly beyond: number;
+  /** What rounding has added up to, in its unit, where it goes on from what it was. */
+  readonly drift: number;
 }
 
 /** The steps of a part as a driver of a run: it reads inputs, goes a step, and sets what follows. */
@@ -60,7 +79,13 @@ export function stepped(
     from,
     isKept = false,
     channels = noChannels,
-  }: { readonly from?: StepState | undefined; readonly isKept?: boolean; readonly channels?: Channels } = {},
+    watching,
+  }: {
+    readonly from?: StepState | undefined;
+    readonly isKept?: boolean;
+    readonly channels?: Channels;
+    readonly watching?: Watching | undefined;
+  } = {},
 ): RunningPart {
   const { slots, period } = program;
   const of = (role: Slot['role']): readonly number[] =>
@@ -93,6 +118,22 @@ export function stepped(
   // what runs somewhere else has to be there before anything is put into it
   if (from) run.init();
   from?.slots.forEach((value, slot) => run.restore(slot, value));
+  // quantities that are told over its line, by slot: what is kept where there is such, else what goes out or comes in
+  const heard = new Map(
+    (run.line ? (watching?.watch ?? []) : []).flatMap((quantity) => {
+      const slot = toldSlot(slots, quantity);
+      const variable = model.indexOf.get(heardName(name, quantity));
+      return slot === undefined || variable === undefined ? [] : [[slot, variable] as const];
+    }),
+  );
+  const watcher =
+    run.line && watching ? createWatcher(run.line, watching, [...heard.keys()], period, from?.watcher) : undefined;
+  let readings: readonly Reading[] = from?.readings ?? [];
+  const fitsNow = (): StepState['fits'] =>
+    (run.fits?.() ?? []).map(([slot, beyond, drift]) => {
+      const [, b, d] = from?.fits.find(([k]) => k === slot) ?? [slot, 0, 0];
+      return [slot, beyond + b, drift + d] as const;
+    });
   const border = borderOf(channels, run, from?.channels);
 
   const own = [...of('parameter'), ...of('part')].flatMap((slot) => {
@@ -135,8 +176,10 @@ export function stepped(
     for (const { slot, variable } of given) {
       if (Object.is(values[variable], now.get(slot))) continue;
       isChanged ||= now.has(slot);
+      // while it runs it is told over its line
+      if (watcher && now.has(slot)) watcher.set(slot, values[variable]);
+      else run.write(slot, values[variable]);
       now.set(slot, values[variable]);
-      run.write(slot, values[variable]);
     }
     for (const slot of messagesIn) came.delete(slots[slot].name);
     run.step();
@@ -200,6 +243,12 @@ export function stepped(
     next++;
     return [...out, ...done];
   };
+  /** What comes over the line until the next step. */
+  const listen = (): void => {
+    if (!watcher || !run.line) return;
+    const until = next * period;
+    readings = [...readings, ...watcher.hear(run.line.wait(until), until)];
+  };
   return {
     did: {
       inputs: history,
@@ -210,6 +259,8 @@ export function stepped(
       profile: () => run.profile?.(),
       overruns: () => overruns,
       losses: () => border?.losses() ?? [],
+      line: () => watcher?.counts(),
+      fits: () => fitsByName(slots, fitsNow()),
     },
     keep: () => ({
       next,
@@ -221,12 +272,25 @@ export function stepped(
       pendingAt,
       overruns,
       lookedAt,
+      fits: fitsNow(),
+      readings,
+      ...(watcher && { watcher: watcher.keep() }),
       ...(border && { channels: border.keep() }),
     }),
     driver: {
-      nextTime: () => Math.min(next * period, pendingAt, border?.nextPulse(lookedAt) ?? Infinity),
+      nextTime: () =>
+        Math.min(next * period, pendingAt, readings[0]?.time ?? Infinity, border?.nextPulse(lookedAt) ?? Infinity),
       look(time, values) {
+        const before = next;
         const out = goesOn(time, values);
+        if (next !== before) {
+          watcher?.speak(time);
+          listen();
+        }
+        for (; readings.length > 0 && readings[0].time <= time + 1e-9 * period; readings = readings.slice(1)) {
+          const { slot, value } = readings[0];
+          out.push({ kind: 'set', variable: heard.get(slot)!, value });
+        }
         lookedAt = time;
         for (const [output, value] of border?.pulsesAt(time) ?? []) {
           const variable = model.indexOf.get(`${name}.${output}`);
@@ -241,6 +305,32 @@ export function stepped(
       },
     },
   };
+}
+
+/** How what is told over a line is called in a run. */
+export const heardName = (part: string, quantity: string): string => `${part}.heard.${quantity}`;
+/** Where in its memory a quantity is that is told. */
+export const toldSlot = (slots: readonly Slot[], quantity: string): number | undefined => {
+  const found = (['part', 'output', 'input', 'parameter'] as const)
+    .map((role) => slots.findIndex((s) => s.role === role && s.name === quantity && s.size === 0))
+    .find((slot) => slot >= 0);
+  return found;
+};
+
+/** What is kept and what goes out under one name is one quantity; blocks keep theirs to themselves. */
+function fitsByName(slots: readonly Slot[], fits: StepState['fits']): readonly NumberFit[] {
+  const found = new Map<string, NumberFit>();
+  for (const [slot, beyond, drift] of fits) {
+    const { name: quantity } = slots[slot];
+    if (quantity.includes('.')) continue;
+    const known = found.get(quantity);
+    found.set(quantity, {
+      quantity,
+      beyond: Math.max(beyond, known?.beyond ?? 0),
+      drift: drift === 0 ? (known?.drift ?? 0) : drift,
+    });
+  }
+  return [...found.values()];
 }
 
 /** Who hears what a part sends, and with which arguments. */

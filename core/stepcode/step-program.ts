@@ -1,3 +1,5 @@
+import type { Storage } from './number-kinds';
+
 /**
  * A controller as one small list of typed instructions: what stands between its charts, procedures and sheets and everything that runs it
  * off the simulator. Text in C and JavaScript come from it; neither reads the model again.
@@ -26,6 +28,10 @@ export interface Slot {
   readonly list: number;
   /** It counts messages, or says where a chart or a lane of it is. */
   readonly is?: 'messages' | 'region';
+  /** How it is kept, where that is not as usual for its type. */
+  readonly storage?: Storage;
+  /** Of one with a storage whose formula is one of single precision all the same: what in it is none of whole numbers. */
+  readonly float?: string;
   /** Of an array of the role `constant`. */
   readonly values?: readonly number[];
 }
@@ -38,7 +44,14 @@ export interface NameList {
 
 export type StepExpr =
   | { readonly op: 'const'; readonly type: StepType; readonly value: number; readonly list?: number }
-  | { readonly op: 'slot'; readonly type: StepType; readonly slot: number; readonly at?: StepExpr }
+  | {
+      readonly op: 'slot';
+      readonly type: StepType;
+      readonly slot: number;
+      readonly at?: StepExpr;
+      /** Of a slot with a storage: the whole number that is kept. */
+      readonly isKept?: true;
+    }
   | { readonly op: 'neg' | 'not' | 'toReal' | 'toInteger'; readonly type: StepType; readonly a: StepExpr }
   | {
       readonly op: StepPairOp;
@@ -69,6 +82,8 @@ export type StepFunctionName =
   | 'quotient'
   | 'remainder'
   | 'modulo'
+  /** Divided by a power of two, to the nearest, halves away from 0. */
+  | 'scaled'
   /** How many steps pass before so many seconds have. */
   | 'steps';
 
@@ -78,6 +93,10 @@ export type StepInstruction =
       readonly slot: number;
       readonly at?: StepExpr;
       readonly value: StepExpr;
+      /** The value is what is to be kept, as a whole number. */
+      readonly isKept?: true;
+      /** What that stands for, as a real number. */
+      readonly meant?: StepExpr;
       readonly from: string;
     }
   | {
@@ -164,6 +183,52 @@ export function operandsOf(e: StepExpr): readonly StepExpr[] {
       return e.args;
     default:
       return [e.a, e.b];
+  }
+}
+/** The same with other operands. */
+export function withOperands(e: StepExpr, change: (x: StepExpr) => StepExpr): StepExpr {
+  switch (e.op) {
+    case 'const':
+      return e;
+    case 'slot':
+      return e.at ? { ...e, at: change(e.at) } : e;
+    case 'neg':
+    case 'not':
+    case 'toReal':
+    case 'toInteger':
+      return { ...e, a: change(e.a) };
+    case 'choose':
+      return { ...e, c: change(e.c), a: change(e.a), b: change(e.b) };
+    case 'fn':
+    case 'call':
+      return { ...e, args: e.args.map(change) };
+    default:
+      return { ...e, a: change(e.a), b: change(e.b) };
+  }
+}
+/** An instruction with other expressions, and other instructions in it. */
+export function withParts(
+  x: StepInstruction,
+  expr: (e: StepExpr) => StepExpr,
+  lines: (list: readonly StepInstruction[]) => readonly StepInstruction[],
+): StepInstruction {
+  switch (x.op) {
+    case 'set':
+      return { ...x, value: expr(x.value), ...(x.at && { at: expr(x.at) }) };
+    case 'if':
+      return {
+        ...x,
+        branches: x.branches.map((b) => ({ when: expr(b.when), body: lines(b.body) })),
+        otherwise: lines(x.otherwise),
+      };
+    case 'switch':
+      return { ...x, on: expr(x.on), cases: x.cases.map((c) => ({ ...c, body: lines(c.body) })) };
+    case 'while':
+      return { ...x, when: expr(x.when), body: lines(x.body) };
+    case 'call':
+      return { ...x, args: x.args.map(expr) };
+    case 'return':
+      return x.value ? { ...x, value: expr(x.value) } : x;
   }
 }
 export const and = (a: StepExpr, b: StepExpr): StepExpr =>

@@ -7,6 +7,8 @@ import type { FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import type { SolvableModel } from '../analysis/solvable-model';
 import { Refusal, set, when, type Builder } from './builder';
+import type { Quantity } from '../project/project';
+import { storageOf } from './number-kinds';
 import { prepareChart } from './lower-charts';
 import type { Events, Surroundings } from './chart-work';
 import { constantOf, foldConstants, isOwn, type GivenEquations } from './lower-equations';
@@ -28,6 +30,8 @@ export interface Controller {
   readonly sends: readonly string[];
   /** Triggers by message as they are written, such as `start(level)`. */
   readonly triggers: readonly string[];
+  /** How quantities of its own are kept, by name, where that is not as usual. */
+  readonly numbers: ReadonlyMap<string, Quantity>;
   /** Everything in it can be read after a step, what only lies on the way included. */
   readonly isWhole?: boolean;
 }
@@ -44,6 +48,8 @@ export interface Work {
   readonly events: Events & { readonly incoming: readonly { readonly name: string; readonly id: number }[] };
   readonly slotOf: Map<number, number>;
   names(place: string): Names;
+  /** How a variable is kept, where that is not as usual. */
+  kept(variable: number): Pick<Slot, 'storage'>;
   /** Messages of its own that wait; undefined where there are none. */
   readonly queue: Queue | undefined;
   readonly later: Later | undefined;
@@ -101,10 +107,31 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
       return type === 'bool' ? truth(false) : number(type === 'i32' && model.variables[k].literals ? 1 : 0, type);
     return lowerExpression(fold(said), type, names(model.variables[k].place));
   };
+  const kept = (k: number): Pick<Slot, 'storage'> => {
+    const v = model.variables[k];
+    const quantity = c.numbers.get(v.name);
+    if (!quantity) return {};
+    const place = `${v.place}/number`;
+    return b.piece<Pick<Slot, 'storage'>>(place, {}, () => {
+      const [min, max] = [v.min, v.max].map((limit) => limit && constantOf(model, limit));
+      const storage = storageOf(quantity, min, max);
+      if (typeof storage === 'string') throw new Refusal(storage, place);
+      return { storage };
+    });
+  };
   const add = (k: number, role: Slot['role'], more: Partial<Slot> = {}): number => {
     const v = model.variables[k];
     const type = stepType(v.type);
-    const slot = b.slot({ name: v.name, role, type, unit: v.unit, note: v.note, from: ownPlace(v), ...more });
+    const slot = b.slot({
+      name: v.name,
+      role,
+      type,
+      unit: v.unit,
+      note: v.note,
+      from: ownPlace(v),
+      ...kept(k),
+      ...more,
+    });
     slotOf.set(k, slot);
     b.slots[slot] = { ...b.slots[slot], start: b.piece(v.place, b.slots[slot].start, () => startOf(k, type)) };
     return slot;
@@ -171,6 +198,7 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
         type: stepType(v.type),
         unit: v.unit,
         note: 'in the step before',
+        ...kept(k),
       });
       before.set(k, slot);
       b.slots[slot] = {
@@ -349,6 +377,7 @@ export function createWork(b: Builder, c: Controller, equations: GivenEquations)
     events,
     slotOf,
     names,
+    kept,
     queue,
     later,
     moments,

@@ -1,5 +1,7 @@
 import {
   operandsOf,
+  withOperands,
+  withParts,
   type Routine,
   type Slot,
   type StepExpr,
@@ -12,6 +14,7 @@ import {
 interface Visit {
   read?(slot: number): void;
   write?(slot: number): void;
+  set?(x: Extract<StepInstruction, { op: 'set' }>): void;
   call?(routine: number): void;
 }
 
@@ -28,6 +31,7 @@ export function visitAll(list: readonly StepInstruction[], visit: Visit): void {
         if (x.at) expr(x.at);
         expr(x.value);
         visit.write?.(x.slot);
+        visit.set?.(x);
         break;
       case 'if':
         for (const y of x.branches) {
@@ -144,48 +148,13 @@ export function withoutIdle(program: StepProgram): StepProgram {
   const kept = routines.flatMap((_, k) => (reached.has(k) ? [k] : []));
   const place = new Map(kept.map((k, j) => [k, j]));
   const moved = (e: StepExpr): StepExpr => {
-    const operands = operandsOf(e);
-    if (operands.length === 0 && e.op !== 'call') return e;
-    switch (e.op) {
-      case 'call':
-        return { ...e, routine: place.get(e.routine)!, args: e.args.map(moved) };
-      case 'fn':
-        return { ...e, args: e.args.map(moved) };
-      case 'slot':
-        return e.at ? { ...e, at: moved(e.at) } : e;
-      case 'choose':
-        return { ...e, c: moved(e.c), a: moved(e.a), b: moved(e.b) };
-      case 'const':
-        return e;
-      case 'neg':
-      case 'not':
-      case 'toReal':
-      case 'toInteger':
-        return { ...e, a: moved(e.a) };
-      default:
-        return { ...e, a: moved(e.a), b: moved(e.b) };
-    }
+    const found = withOperands(e, moved);
+    return found.op === 'call' ? { ...found, routine: place.get(found.routine)! } : found;
   };
   const renumbered = (list: readonly StepInstruction[]): readonly StepInstruction[] =>
     list.map((x): StepInstruction => {
-      switch (x.op) {
-        case 'set':
-          return { ...x, value: moved(x.value), ...(x.at && { at: moved(x.at) }) };
-        case 'if':
-          return {
-            ...x,
-            branches: x.branches.map((y) => ({ when: moved(y.when), body: renumbered(y.body) })),
-            otherwise: renumbered(x.otherwise),
-          };
-        case 'switch':
-          return { ...x, on: moved(x.on), cases: x.cases.map((y) => ({ ...y, body: renumbered(y.body) })) };
-        case 'while':
-          return { ...x, when: moved(x.when), body: renumbered(x.body) };
-        case 'call':
-          return { ...x, routine: place.get(x.routine)!, args: x.args.map(moved) };
-        case 'return':
-          return x.value ? { ...x, value: moved(x.value) } : x;
-      }
+      const found = withParts(x, moved, renumbered);
+      return found.op === 'call' ? { ...found, routine: place.get(found.routine)! } : found;
     });
   const shown = kept.map((k): Routine => ({ ...routines[k], body: renumbered(routines[k].body) }));
   const used = new Set<number>();

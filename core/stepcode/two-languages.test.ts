@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { tubeCapper } from '@/samples/tube-capper';
-import { uniformAt } from '../studies/random';
+import { uniformAt } from '../numbers/random';
 import { chartOf, messages, randomParts } from '../testing/random-charts';
 import { hasCompiler, stepsInC, stepsInJs, type StepInputs } from '../testing/step-bench';
 import { programOf } from '../testing/step-program';

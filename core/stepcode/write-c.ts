@@ -3,8 +3,11 @@ import { helperNames, helpers } from './c-helpers';
 import { capital, commented, floatText, sentence, widest, wrapped, ascii } from './c-text';
 import { routinesUse } from './routine-uses';
 import { createNames, legalName, libraryFunctions } from './c-names';
+import { clamped, cTypeOf, keptAs, type Storage } from './number-kinds';
 import {
+  number,
   operandsOf,
+  pair,
   type Routine,
   type Slot,
   type StepExpr,
@@ -112,7 +115,8 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
   }
   const needed = new Set<string>();
 
-  const typeOf = (s: Slot): string => (s.list >= 0 ? listNames[s.list] : typeNames[s.type]);
+  const typeOf = (s: Slot): string =>
+    s.list >= 0 ? listNames[s.list] : s.storage ? cTypeOf(s.storage) : typeNames[s.type];
   const slotText = (slot: number): string => {
     switch (slots[slot].role) {
       case 'input':
@@ -157,7 +161,7 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
           : { text: String(e.value), level: e.value < 0 ? levels.unary : levels.plain };
       }
       case 'slot':
-        return plain(e.at ? `${slotText(e.slot)}[${text(e.at).text}]` : slotText(e.slot));
+        return slotValue(e);
       case 'neg':
         if (e.type === 'i32') return helper('wrap_sub', [number0, e.a]);
         return { text: `-${inside(e.a, levels.plain)}`, level: levels.unary };
@@ -191,6 +195,33 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
       }
     }
   };
+  const slotValue = (e: Extract<StepExpr, { op: 'slot' }>): Text => {
+    const target = `${slotText(e.slot)}${e.at ? `[${text(e.at).text}]` : ''}`;
+    const { storage, type } = slots[e.slot];
+    if (!storage) return { text: target, level: levels.plain };
+    if (type === 'i32' || e.isKept)
+      return storage.bits === 32
+        ? { text: target, level: levels.plain }
+        : { text: `(int32_t)${target}`, level: levels.unary };
+    return storage.places === 0
+      ? { text: `(float)${target}`, level: levels.unary }
+      : { text: `(float)${target} * ${floatText(2 ** -storage.places)}`, level: levels.mul };
+  };
+  /** A value as the slot keeps it. */
+  const keptText = ({ slot, value, isKept }: Extract<StepInstruction, { op: 'set' }>): string => {
+    const { storage, type } = slots[slot];
+    if (!storage) return text(value).text;
+    const name = `${storage.signed ? 'i' : 'u'}${storage.bits}`;
+    if (value.op === 'const')
+      return String(isKept ? clamped(value.value, storage) : keptAs(value.value, type, storage));
+    if (type === 'i32' || isKept) {
+      const isCopy = value.op === 'slot' && value.isKept && isAlike(slots[value.slot].storage, storage);
+      if (isCopy) return slotText(value.slot);
+      return storage.isProven ? text(value).text : helper(`within_${name}`, [value]).text;
+    }
+    const scaled = storage.places === 0 ? value : pair('mul', value, number(2 ** storage.places));
+    return helper(`nearest_${name}`, [scaled]).text;
+  };
   const number0: StepExpr = { op: 'const', type: 'i32', value: 0 };
   const helper = (name: string, args: readonly StepExpr[]): Text => {
     needed.add(name);
@@ -203,6 +234,8 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
       return { text: `${name}(${e.args.map((a) => text(a).text).join(', ')})`, level: levels.plain };
     };
     switch (e.name) {
+      case 'scaled':
+        return helper('scaled', e.args);
       case 'sqrt':
         return library('sqrtf');
       case 'floor':
@@ -254,6 +287,7 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
         // one more and one less
         if (
           !x.at &&
+          !slots[x.slot].storage &&
           (value.op === 'add' || value.op === 'sub') &&
           value.isBounded &&
           value.a.op === 'slot' &&
@@ -261,7 +295,7 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
           !value.a.at
         )
           return put(indent, `${target} ${value.op === 'add' ? '+' : '-'}= ${text(value.b).text};`);
-        return put(indent, `${target} = ${text(value).text};`);
+        return put(indent, `${target} = ${keptText(x)};`);
       }
       case 'if': {
         x.branches.forEach((y, k) => {
@@ -326,7 +360,7 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
       const begun = beginnings(r);
       for (const s of r.locals) {
         const first = begun.find((x) => x.slot === s);
-        put(1, `${typeOf(slots[s])} ${localNames.get(s)!}${first ? ` = ${text(first.value).text}` : ''};`);
+        put(1, `${typeOf(slots[s])} ${localNames.get(s)!}${first ? ` = ${keptText(first)}` : ''};`);
       }
       if (r.locals.length + constantsOf(r).length > 0) lines.push('');
       if (k === program.step && !usesOf[k].input) put(1, '(void)in;');
@@ -336,9 +370,7 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
       if (given.length > 0) {
         put(1, `static const ${own}_param given = {`);
         given.forEach((x, n) =>
-          marked(x.from, () =>
-            put(2, `.${plainNames[x.slot]} = ${text(x.value).text}${n === given.length - 1 ? '' : ','}`),
-          ),
+          marked(x.from, () => put(2, `.${plainNames[x.slot]} = ${keptText(x)}${n === given.length - 1 ? '' : ','}`)),
         );
         put(1, '};');
         lines.push('');
@@ -404,7 +436,7 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
       const own = slots.map((s, k) => ({ s, k })).filter(({ s }) => s.role === role);
       out.push('typedef struct {', ...before);
       for (const { s, k } of own) {
-        const about = [s.unit === '' || s.unit === '1' ? '' : s.unit, s.note].filter(Boolean).join(', ');
+        const about = [unitText(s), s.note].filter(Boolean).join(', ');
         const line = `    ${typeOf(s)} ${plainNames[k]}${s.size > 0 ? `[${s.size}]` : ''};`;
         const note = about === '' ? '' : ` /* ${ascii(about)} */`;
         if (line.length + note.length <= widest) put(s.from, line + note);
@@ -420,6 +452,16 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
     out.push(...wrapped(`${signature(program.init)};`, 0), ...wrapped(`${signature(program.step)};`, 0), '', `#endif`);
     return { text: `${out.join('\n')}\n`, lines: found };
   }
+}
+
+const isAlike = (a: Storage | undefined, b: Storage): boolean => a?.bits === b.bits && a.signed === b.signed;
+
+/** The unit of a member, and by how much what is kept there is more. */
+function unitText({ unit, type, storage }: Slot): string {
+  const plain = unit === '' || unit === '1' ? '' : unit;
+  if (!storage || type !== 'f32' || storage.places === 0) return plain;
+  const by = 2 ** Math.abs(storage.places);
+  return `${plain === '' ? 'its value' : plain} ${storage.places > 0 ? 'times' : 'divided by'} ${by}`;
 }
 
 /** Settings at the beginning of a routine that give its locals their first values, where none needs another one. */

@@ -1,5 +1,6 @@
 import { markOf } from '../project/equations';
 import { legalName } from './c-names';
+import { helpers, keptInMember, keptNumber, valueOfMember } from './c-helpers';
 import { floatText } from './c-text';
 import type { Slot, StepExpr, StepProgram, StepType } from './step-program';
 import type { CSource } from './write-c';
@@ -209,18 +210,19 @@ function functionsText(
   const counters = variables.filter((v) => slots[v.slot].is === 'messages' && v.causality === 'input');
   const sends = variables.filter((v) => v.causality === 'output' && slots[v.slot].is === 'messages');
   const ofType = (type: FmiVariable['type']): readonly FmiVariable[] => variables.filter((v) => v.type === type);
+  const needed = new Set<string>();
   const access = (type: FmiVariable['type']): string => {
     const c = `fmi3${type}`;
     const get = ofType(type).map((v) => [
       `        case ${v.reference}u:`,
-      `            values[k] = (${c})u->${memberOf(v)};`,
+      `            values[k] = (${c})${valueOfMember(slots[v.slot], `u->${memberOf(v)}`)};`,
       '            break;',
     ]);
     const set = ofType(type)
       .filter((v) => v.causality !== 'output')
       .map((v) => [
         `        case ${v.reference}u:`,
-        `            u->${memberOf(v)} = values[k];`,
+        `            u->${memberOf(v)} = ${keptInMember(slots[v.slot], 'values[k]', needed)};`,
         '            break;',
       ]);
     const one = (what: 'Get' | 'Set', cases: readonly (readonly string[])[]): readonly string[] => [
@@ -248,6 +250,7 @@ function functionsText(
     ];
     return [...one('Get', get), ...one('Set', set)].join('\n');
   };
+  const values = (['Float32', 'Int32', 'Boolean'] as const).map(access).join('\n');
   return `/* The functions that co-simulation by FMI 3.0 asks for, around ${own}. */
 #include "${own}.h"
 #include "fmi3.h"
@@ -266,7 +269,7 @@ typedef struct {
 
 static const double period = ${doubleText(period)};
 
-static fmi3Status complain(const unit *u, const char *message)
+${[...helpers(needed, period), ''].join('\n')}static fmi3Status complain(const unit *u, const char *message)
 {
     if (u->log != NULL) {
         u->log(u->environment, fmi3Error, "error", message);
@@ -286,11 +289,12 @@ static void begin(unit *u)
 ${variables
   .filter((v) => v.causality === 'input')
   .flatMap((v) => {
-    const value = constantOf(slots[v.slot].start) ?? 0;
+    const { start, type, storage } = slots[v.slot];
+    const value = constantOf(start) ?? 0;
     return value === 0
       ? []
       : [
-          `    u->${memberOf(v)} = ${v.type === 'Float32' ? floatText(value) : v.type === 'Boolean' ? 'true' : String(value | 0)};`,
+          `    u->${memberOf(v)} = ${storage ? keptNumber(value, type, storage) : v.type === 'Float32' ? floatText(value) : v.type === 'Boolean' ? 'true' : String(value | 0)};`,
         ];
   })
   .join('\n')}
@@ -465,7 +469,7 @@ FMI3_EXPORT fmi3Status fmi3GetFloat64(fmi3Instance instance,
     return fmi3OK;
 }
 
-${(['Float32', 'Int32', 'Boolean'] as const).map(access).join('\n')}`;
+${values}`;
 }
 
 const doubleText = (x: number): string => (/[.e]/.test(String(x)) ? String(x) : `${x}.0`);

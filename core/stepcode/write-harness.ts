@@ -1,7 +1,8 @@
 import type { CSource } from './write-c';
 import { legalName } from './c-names';
 import { floatText } from './c-text';
-import type { SlotRole, StepProgram, StepType } from './step-program';
+import { cTypeOf, keptAs, valueOf } from './number-kinds';
+import type { Slot, SlotRole, StepProgram } from './step-program';
 
 export interface HarnessOptions {
   /** Values of parameters other than those they begin with, by slot. */
@@ -24,23 +25,23 @@ export function writeHarness(
     return `${places[role]}${names[k]}`;
   };
   const read = inputs.map((k) => {
-    const { type } = program.slots[k];
-    return type === 'f32'
+    const { type, storage } = program.slots[k];
+    return type === 'f32' && !storage
       ? [`        if (scanf("%f", &${place(k)}) != 1) {`, '            break;', '        }']
       : [
           '        if (scanf("%ld", &number) != 1) {',
           '            break;',
           '        }',
-          `        ${place(k)} = ${type === 'bool' ? 'number != 0' : '(int32_t)number'};`,
+          `        ${place(k)} = ${type === 'bool' ? 'number != 0' : `(${storage ? cTypeOf(storage) : 'int32_t'})number`};`,
         ];
   });
   const print = shown.map((k, j) => {
     const end = j === shown.length - 1 ? '\\n' : ' ';
-    return program.slots[k].type === 'f32'
+    return program.slots[k].type === 'f32' && !program.slots[k].storage
       ? `        printf("%.9g${end}", (double)${place(k)});`
       : `        printf("%ld${end}", (long)${place(k)});`;
   });
-  const hasWhole = inputs.some((k) => program.slots[k].type !== 'f32');
+  const hasWhole = inputs.some((k) => program.slots[k].type !== 'f32' || program.slots[k].storage);
   return [
     '/*',
     ` * Runs ${own} on lines of inputs, in this order:`,
@@ -79,7 +80,7 @@ export function writeHarness(
     '    memset(&in, 0, sizeof in);',
     '    memset(&out, 0, sizeof out);',
     `    ${own}_init(&state);`,
-    ...[...parameters].map(([slot, value]) => `    ${place(slot)} = ${valueText(program.slots[slot].type, value)};`),
+    ...[...parameters].map(([slot, value]) => `    ${place(slot)} = ${valueText(program.slots[slot], value)};`),
     '    while (scanf("%ld", &steps) == 1) {',
     ...read.flat(),
     '        for (k = 0; k < steps; k++) {',
@@ -102,8 +103,16 @@ const places = {
   local: '',
   constant: '',
 } as const;
-const valueText = (type: StepType, value: number): string =>
-  type === 'f32' ? floatText(value) : type === 'bool' ? (value === 0 ? 'false' : 'true') : String(Math.trunc(value));
+const valueText = ({ type, storage }: Slot, value: number): string =>
+  storage
+    ? String(keptAs(value, type, storage))
+    : type === 'f32'
+      ? floatText(value)
+      : type === 'bool'
+        ? value === 0
+          ? 'false'
+          : 'true'
+        : String(Math.trunc(value));
 
 const timed = (call: string): readonly string[] => [
   '            (void)clock_gettime(CLOCK_MONOTONIC, &before);',
@@ -122,22 +131,27 @@ export const harnessColumns = ({ slots }: StepProgram, roles: readonly SlotRole[
   roles.flatMap((role) => slots.flatMap((s, k) => (s.role === role && s.size === 0 ? [k] : [])));
 
 /** Lines a harness reads: one step each. */
-export const harnessInput = (inputs: readonly (readonly number[])[]): string =>
-  inputs.map((row) => `1 ${row.map(numberText).join(' ')}`).join('\n');
+export function harnessInput(program: StepProgram, inputs: readonly (readonly number[])[]): string {
+  const columns = harnessColumns(program, ['input']);
+  return inputs
+    .map((row) => `1 ${row.map((x, k) => numberText(keptIn(program.slots[columns[k]], x))).join(' ')}`)
+    .join('\n');
+}
 const numberText = (x: number): string =>
   Number.isNaN(x) ? 'nan' : Number.isFinite(x) ? String(x) : x > 0 ? 'inf' : '-inf';
-
+const keptIn = ({ type, storage }: Slot, x: number): number => (storage ? keptAs(x, type, storage) : x);
 /** What it printed of these slots. Nine digits tell single precision numbers apart. */
 export function harnessResults(
   program: StepProgram,
   slots: readonly number[],
   lines: readonly string[],
 ): readonly (readonly number[])[] {
-  const isReal = slots.map((slot) => program.slots[slot].type === 'f32');
   return lines.map((line) =>
     line.split(' ').map((t, k) => {
       const x = /nan/.test(t) ? NaN : t === 'inf' ? Infinity : t === '-inf' ? -Infinity : Number(t);
-      return isReal[k] ? Math.fround(x) : x;
+      const { type, storage } = program.slots[slots[k]];
+      if (type !== 'f32') return x;
+      return storage ? valueOf(x, storage) : Math.fround(x);
     }),
   );
 }

@@ -2,6 +2,7 @@ import type { Problem } from '../language/diagnostics';
 import type { PartType, Project } from '../project/project';
 import { legalName } from './c-names';
 import { stepProgramOf } from './controller';
+import type { Storage } from './number-kinds';
 import type { StepProgram } from './step-program';
 import { writeC, type SourceLine } from './write-c';
 import { writeFmi } from './write-fmi';
@@ -14,6 +15,15 @@ export interface Sources {
   readonly map: readonly SourceLine[];
   /** The same as a unit for co-simulation, by path in its archive. */
   readonly unit: ReadonlyMap<string, string>;
+  readonly numbers: readonly KeptQuantity[];
+}
+
+/** A quantity that is not kept as usual. */
+export interface KeptQuantity {
+  readonly quantity: string;
+  readonly storage: Storage;
+  /** What of its formula is no whole number, so that it is worked out in single precision. */
+  readonly float?: string;
 }
 
 export function sourcesOf(
@@ -34,6 +44,7 @@ export function sourcesOf(
       program,
       map: c.map,
       unit: writeFmi(program, c).files,
+      numbers: keptIn(program),
       files: new Map([
         [`${own}.h`, c.header],
         [`${own}.c`, c.source],
@@ -43,6 +54,14 @@ export function sourcesOf(
       ]),
     },
   };
+}
+
+function keptIn({ slots }: StepProgram): readonly KeptQuantity[] {
+  const found = new Map<string, KeptQuantity>();
+  for (const { name, storage, float } of slots)
+    if (storage && !storage.isProven && !name.includes('.') && !(found.has(name) && float === undefined))
+      found.set(name, { quantity: name, storage, ...(float !== undefined && { float }) });
+  return [...found.values()];
 }
 
 /** Which lines are of which element, the innermost last. */

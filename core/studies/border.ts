@@ -1,5 +1,5 @@
 import { intoBounds, type Bounds } from './minimise';
-import { randomFrom, shuffled } from './random';
+import { randomFrom, shuffled } from '../numbers/random';
 
 /**
  * Two aims at once: the border of what can be had, points of which none is better in one aim without being worse in the other

@@ -1,5 +1,5 @@
 import { problem, type Problem } from '../language/diagnostics';
-import { shuffled, randomFrom, uniformAt } from './random';
+import { shuffled, randomFrom, uniformAt } from '../numbers/random';
 import { mostSobolDimensions, sobolPoint } from './sobol';
 import { normalQuantile } from './statistics';
 

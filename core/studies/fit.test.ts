@@ -8,7 +8,7 @@ import { fit, type FreeValue, type FitReport } from './fit';
 import { coursesOf, fittable, followText, simulatedAt, type Course, type Fitted, type Simulated } from './fit-model';
 import { certaintyOf, leastSquares, type LeastSquares } from './least-squares';
 import { readMeasured, type Measured } from './measured';
-import { uniformAt } from './random';
+import { uniformAt } from '../numbers/random';
 import { normalQuantile } from './statistics';
 
 const free = (name: string, low: number, high: number, nominal?: number): FreeValue => ({ name, low, high, nominal });

@@ -1,4 +1,4 @@
-import { randomFrom, shuffled } from './random';
+import { randomFrom, shuffled } from '../numbers/random';
 
 /** Looking for the point of a box where something is least, without derivatives. */
 

@@ -1,4 +1,4 @@
-import { randomFrom, shuffled, uniformAt } from './random';
+import { randomFrom, shuffled, uniformAt } from '../numbers/random';
 import { mostSobolDimensions, sobolPoint } from './sobol';
 import { normalQuantile, studentQuantile, wilson } from './statistics';
 

@@ -34,7 +34,11 @@ export function stepsInC(
     });
     if (built.status !== 0) throw new Error(`${built.stderr}\n${c.source}`);
     const shown = harnessColumns(program, ['output', 'part']);
-    const run = spawnSync(join(folder, 'run'), { input: harnessInput(inputs), encoding: 'utf8', maxBuffer: 1 << 28 });
+    const run = spawnSync(join(folder, 'run'), {
+      input: harnessInput(program, inputs),
+      encoding: 'utf8',
+      maxBuffer: 1 << 28,
+    });
     if (run.status !== 0) throw new Error(`It ended with ${run.status ?? run.signal}: ${run.stderr}`);
     return harnessResults(program, shown, run.stdout.trim().split('\n'));
   } finally {

@@ -13,6 +13,7 @@ type Wire = Setup['wires'][number];
 
 const faults: readonly (readonly [Wire['fault'], string])[] = [
   ['loose', 'is loose'],
+  ['noisy', 'is loose, with noise'],
   ['low', 'is held at 0 V'],
   ['high', 'is held at the supply'],
   ['swapped', 'is swapped with'],

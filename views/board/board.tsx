@@ -11,12 +11,14 @@ import { CellField } from '@/ui/cell-field';
 import { Choices } from '@/ui/choices';
 import { BuildSheet } from './build-sheet';
 import { CodeSheet } from './code-sheet';
+import { LineSheet } from './line-sheet';
+import { NumbersSheet } from './numbers-sheet';
 import { PinsSheet } from './pins-sheet';
 import { StagesSheet } from './stages-sheet';
 import { TimesSheet } from './times-sheet';
 import './board.scss';
 
-const sheets: readonly string[] = ['pins', 'build', 'stages', 'times'];
+const sheets: readonly string[] = ['numbers', 'pins', 'build', 'stages', 'times', 'line'];
 
 /** Board: part types that are software as code, and how they do in other stages. */
 export function BoardSheet() {
@@ -47,21 +49,27 @@ export function BoardSheet() {
           label="What of the software"
           choices={[
             { key: '', text: 'Code' },
+            { key: 'numbers', text: 'Numbers' },
             { key: 'pins', text: 'Pins' },
             { key: 'build', text: 'Build' },
             { key: 'stages', text: 'Stages' },
             { key: 'times', text: 'Times' },
+            { key: 'line', text: 'Line' },
           ]}
           chosen={sheets.includes(sheet) ? sheet : ''}
           onChoose={(key) => usePlace.getState().go({ sheet: key, item: '' })}
         />
       </div>
-      {sheet === 'pins' ? (
+      {sheet === 'numbers' ? (
+        <NumbersSheet key={type.id} project={project} type={type} part={part} />
+      ) : sheet === 'pins' ? (
         <PinsSheet key={type.id} type={type} part={part} />
       ) : sheet === 'build' ? (
         <BuildSheet key={type.id} project={project} type={type} />
       ) : sheet === 'stages' ? (
         <StagesSheet key={type.id} project={project} type={type} part={part} />
+      ) : sheet === 'line' ? (
+        <LineSheet type={type} part={part} />
       ) : sheet === 'times' ? (
         <TimesSheet type={type} part={part} />
       ) : (

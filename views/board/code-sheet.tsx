@@ -5,7 +5,6 @@ import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { PartType, Project } from '@/core/project/project';
 import type { CodeOfType } from '@/core/run/protocol';
 import { elementIndex, type TraceElement } from '@/core/trace/elements';
-import { codeOf } from '@/store/checking';
 import { goTo } from '@/store/locate';
 import { usePlace } from '@/store/place-store';
 import { keepWrittenCode, writtenCode, type WrittenCode } from '@/store/storage';
@@ -14,6 +13,7 @@ import { Choices } from '@/ui/choices';
 import { CodeText, type ChangedLines, type Lines } from '@/ui/code-text';
 import { download } from '@/ui/download';
 import { changesSince, elementOfLine, elementsOf, type ElementLines } from './code-lines';
+import { useCode } from './use-code';
 
 /** The C of a part type beside its elements: choosing one lights its lines, choosing a line shows its element. */
 export function CodeSheet({ project, type }: { readonly project: Project; readonly type: PartType }) {
@@ -94,28 +94,6 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
       </div>
     </div>
   );
-}
-
-/** The code of the document as it is; what was there stays until it has come. */
-function useCode(project: Project, type: PartType): CodeOfType | undefined {
-  const [code, setCode] = useState<CodeOfType>();
-  useEffect(() => {
-    let isCurrent = true;
-    const timer = setTimeout(
-      () =>
-        void codeOf(type.id).then(
-          (found) => isCurrent && found && setCode(found),
-          () => isCurrent && setCode({ period: 0, files: [], unit: [], lines: [], pins: [], problems: [] }),
-        ),
-      code ? 250 : 0,
-    );
-    return () => {
-      isCurrent = false;
-      clearTimeout(timer);
-    };
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [project, type.id]);
-  return code;
 }
 
 /** What was handed out last, and a way to keep what is handed out now. */

@@ -190,6 +190,7 @@ function inWords(type: PartType, c: Channel, board: PinBoard): string {
 
 const faultWords = {
   loose: 'loose',
+  noisy: 'loose, with noise',
   low: 'held at 0 V',
   high: 'held at the supply',
   swapped: 'swapped with that of',

@@ -4,7 +4,8 @@ import { samplingMethods } from '@/core/project/document';
 import type { Problem } from '@/core/language/diagnostics';
 import type { SignalSheet } from '@/core/project/project';
 import { circlesIn } from '@/core/signals/sheet-picture';
-import { fullName, problemsAt } from '@/store/derived';
+import { fullName, problemsAt, useSetup } from '@/store/derived';
+import { canHear, hasLine, hear } from '@/store/heard';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
@@ -43,6 +44,7 @@ export function SheetDetails({
   const own = problemsAt(problems, address).filter((p) => !p.place!.startsWith(`${address}/line/`));
   const wrongAt = (key: string): string | undefined => own.find((p) => p.place === `${address}/${key}`)?.message;
   const wire = wireId === undefined ? undefined : picture.wires.find((w) => w.id === wireId);
+  const setup = useSetup();
   const isSampled = sheet.every.trim() !== '';
   const circles = circlesIn(picture);
   const nameOf = (id: string): string => picture.cards.find((c) => c.id === id)?.name ?? '';
@@ -92,6 +94,21 @@ export function SheetDetails({
               {wire.to ? `It goes to ${nameOf(wire.to.line)}, at ${wire.to.key}.` : 'It goes out of the part.'} t
               watches it, a puts something in between, Delete takes it away; its ends can be dragged.
             </p>
+            {path !== undefined &&
+              setup &&
+              hasLine(setup, path) &&
+              type.quantities.some((q) => q.name === wire.name && q.role !== 'constant') && (
+                <label className="px-3 mb-2 d-flex gap-2 align-items-center">
+                  <input
+                    type="checkbox"
+                    className="form-check-input mt-0"
+                    checked={setup.heard.includes(fullName(path, wire.name))}
+                    disabled={!setup.heard.includes(fullName(path, wire.name)) && !canHear(setup, path)}
+                    onChange={(e) => hear(setup, fullName(path, wire.name), e.target.checked)}
+                  />
+                  told over the serial line in {setup.name}
+                </label>
+              )}
           </>
         )}
         <h3 className="section-title">When it is computed</h3>

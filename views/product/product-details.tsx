@@ -90,6 +90,7 @@ export function ProductDetails() {
                   unit: kind === 'Boolean' ? '' : quantity.unit,
                   min: '',
                   max: '',
+                  number: 'usual',
                 },
                 'kind',
               )

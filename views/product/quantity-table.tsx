@@ -13,6 +13,7 @@ import { RowHandle, handleColumn, handleHead, isOfHandle } from '@/ui/editing/ro
 import { namesIn } from '@/ui/known-names';
 import { LinkableRow, LinkCount } from '@/ui/linkable';
 import { useMoment } from '@/ui/moment';
+import { limitsText, readLimits } from '@/ui/limits-text';
 
 const roles: readonly (readonly [Quantity['role'], string])[] = [
   ['parameter', 'parameter'],
@@ -150,16 +151,14 @@ export function QuantityTable({
               <td>
                 {q.type !== 'Boolean' && (
                   <CellField
-                    value={q.min || q.max ? `${q.min} .. ${q.max}`.trim() : ''}
+                    value={limitsText(q)}
                     label={`Limits of ${q.name}`}
                     mono
                     placeholder="none"
                     problem={limitProblem}
                     onCommit={(text) => {
-                      const [min, max, ...rest] = text.split('..').map((x) => x.trim());
-                      return rest.length > 0 || (text.trim() !== '' && max === undefined)
-                        ? { severity: 'error', code: 'limits', message: 'Limits read like 0 .. 10, 0 .. or .. 10' }
-                        : set({ min: min ?? '', max: max ?? '' }, 'limits');
+                      const read = readLimits(text);
+                      return 'message' in read ? read : set(read, 'limits');
                     }}
                   />
                 )}

@@ -131,10 +131,12 @@ const softwareItems = (type: PartType, at: { readonly part: string; readonly typ
     : (
         [
           ['Code', ''],
+          ['Numbers', 'numbers'],
           ['Pins', 'pins'],
           ['Build', 'build'],
           ['Stages', 'stages'],
           ['Times', 'times'],
+          ['Line', 'line'],
         ] as const
       ).map(([name, sheet]) => ({
         id: `board:${at.part}:${at.type}:${sheet}`,

@@ -4,6 +4,7 @@ import { readProjectText } from '@/core/formats/project-file';
 import { stepProgramOf } from '@/core/stepcode/controller';
 import { channelErrors } from '@/core/pins/check-channels';
 import { pinBoardNamed } from '@/core/pins/pin-boards';
+import type { SerialLine } from '@/core/serial/messages';
 import { buildFor } from '@/server/build-image';
 
 export const runtime = 'nodejs';
@@ -12,6 +13,16 @@ export const dynamic = 'force-dynamic';
 const largest = 40_000_000;
 const answer = (status: number, body: object): Response => Response.json(body, { status });
 
+/** Numbers within the limits that a setup has for them. */
+function lineOf(said: unknown): SerialLine | 'wrong' {
+  const { baud, every } = (said ?? {}) as Partial<Record<keyof SerialLine, unknown>>;
+  const isWithin = (x: unknown, low: number, high: number): x is number =>
+    typeof x === 'number' && x >= low && x <= high;
+  return isWithin(baud, 300, 2_000_000) && isWithin(every, 1, 255) && Number.isInteger(every)
+    ? { baud, every }
+    : 'wrong';
+}
+
 /**
  * Builds an image: what comes is a project and which of its part types is wanted, never a source or a command. What is compiled is written
  * here out of the model, in a fresh folder, with fixed arguments and a limit of time.
@@ -19,7 +30,7 @@ const answer = (status: number, body: object): Response => Response.json(body, {
 export async function POST(request: Request): Promise<Response> {
   const text = await request.text();
   if (text.length > largest) return answer(413, { problem: 'The project is too large to be built here' });
-  let asked: { project?: unknown; type?: unknown; board?: unknown };
+  let asked: { project?: unknown; type?: unknown; board?: unknown; serial?: unknown };
   try {
     asked = JSON.parse(text) as typeof asked;
   } catch {
@@ -35,12 +46,14 @@ export async function POST(request: Request): Promise<Response> {
   const [unsound] = channelErrors(type, pinBoardNamed(board.id)!);
   if (unsound) return answer(422, { problem: unsound.message });
   const lines = linesOn(type, board);
-  const built = buildFor(program, board, lines);
+  const serial = asked.serial === undefined ? undefined : lineOf(asked.serial);
+  if (serial === 'wrong') return answer(400, { problem: 'There is no such serial line' });
+  const built = buildFor(program, board, lines, serial);
   if (typeof built === 'string') return answer(422, { problem: built });
   return answer(200, {
     image: writeImage({
       board: board.id,
-      source: sourceOf(program, board, lines),
+      source: sourceOf(program, board, lines, serial),
       elf: built.elf,
       layout: built.layout,
       said: built.said,
