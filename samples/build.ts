@@ -113,6 +113,8 @@ export const partType = (name: string, note: string, more: Partial<PartType>): P
   links: [],
   software: '',
   channels: [],
+  ownIncludes: '',
+  ownFunctions: '',
   physics: '',
   equations: marksFor(more.physics ?? '', []),
   charts: [],

@@ -449,6 +449,9 @@ export const partType = entry(
     software: read(text(400), 'expression', inType, { says: 'steps of' }),
     /** What its signals go through where it runs on a board. */
     channels: list(channel, 400),
+    /** Lines of C of its own, kept where its code is written anew: behind the includes, and at the end. */
+    ownIncludes: text(),
+    ownFunctions: text(),
     physics: read(text(2_000_000), 'physics', inType, { says: 'physics of' }),
     /** The equations of the physics text in their order. */
     equations: list(equation, 200_000),

@@ -175,6 +175,8 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
     version: 15,
     types: listOf(project.types).map((t) => ({
       ...t,
+      ownIncludes: '',
+      ownFunctions: '',
       quantities: listOf(t.quantities).map((q) => ({ ...q, number: 'usual' })),
     })),
     setups: listOf(project.setups).map((s) => ({ ...s, serial: [], heard: [] })),

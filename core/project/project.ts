@@ -124,6 +124,8 @@ export const newType = (id: string, name: string): PartType => ({
   links: [],
   software: '',
   channels: [],
+  ownIncludes: '',
+  ownFunctions: '',
   physics: '',
   equations: [],
   charts: [],

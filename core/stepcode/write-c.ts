@@ -1,6 +1,7 @@
 import { readSlots } from './tidy';
 import { helperNames, helpers } from './c-helpers';
 import { capital, commented, floatText, sentence, widest, wrapped, ascii } from './c-text';
+import { ownRegion, type OwnText } from './own-text';
 import { routinesUse } from './routine-uses';
 import { createNames, legalName, libraryFunctions } from './c-names';
 import { clamped, cTypeOf, keptAs, type Storage } from './number-kinds';
@@ -34,6 +35,8 @@ export interface SourceLine {
 export interface COptions {
   /** Keys of the requirements that an element has to do with. */
   readonly keysOf?: (element: string) => readonly string[];
+  /** Text of somebody's own, between marks; without it no marks are written. */
+  readonly own?: OwnText;
 }
 
 const typeNames = { f32: 'float', i32: 'int32_t', bool: 'bool' } as const;
@@ -76,7 +79,7 @@ interface Text {
   readonly level: number;
 }
 
-export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {}): CSource {
+export function writeC(program: StepProgram, { keysOf = () => [], own: ownText }: COptions = {}): CSource {
   const { slots, routines, lists } = program;
   const own = legalName(program.name);
   const global = createNames([
@@ -392,12 +395,13 @@ export function writeC(program: StepProgram, { keysOf = () => [] }: COptions = {
     `#include "${own}.h"`,
     ...(needed.has('math') ? ['#include <math.h>'] : []),
     '',
+    ...(ownText ? [...ownRegion('includes', ownText), ''] : []),
     ...helpers(needed, program.period),
   ];
   const { text: headerText, lines: headerLines } = header();
   return {
     header: headerText,
-    source: `${[...head, ...code].join('\n').trimEnd()}\n`,
+    source: `${[...head, ...code, ...(ownText ? ownRegion('functions', ownText) : [])].join('\n').trimEnd()}\n`,
     map: [...headerLines, ...map.map((m) => ({ ...m, from: m.from + head.length, to: m.to + head.length }))],
     names: slots.map((_, k) => plainNames[k]),
   };

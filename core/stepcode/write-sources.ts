@@ -4,7 +4,7 @@ import { legalName } from './c-names';
 import { stepProgramOf } from './controller';
 import type { Storage } from './number-kinds';
 import type { StepProgram } from './step-program';
-import { writeC, type SourceLine } from './write-c';
+import { writeC, type CSource, type SourceLine } from './write-c';
 import { writeFmi } from './write-fmi';
 import { writeHarness } from './write-harness';
 
@@ -33,10 +33,7 @@ export function sourcesOf(
 ): { readonly value?: Sources; readonly problems: readonly Problem[] } {
   const { program, problems } = stepProgramOf(project, type, every);
   if (!program) return { problems };
-  const keys = new Map(project.requirements.map((r) => [r.id, r.key]));
-  const keysOf = (element: string): readonly string[] =>
-    project.traces.flatMap((t) => (t.element === element ? (keys.get(t.requirement) ?? []) : []));
-  const c = writeC(program, { keysOf });
+  const c = writtenC(project, type, program);
   const own = legalName(program.name);
   return {
     problems,
@@ -54,6 +51,15 @@ export function sourcesOf(
       ]),
     },
   };
+}
+
+/** The C of a part type, with the keys of requirements and with what somebody has added. */
+export function writtenC(project: Project, type: PartType, program: StepProgram): CSource {
+  const keys = new Map(project.requirements.map((r) => [r.id, r.key]));
+  return writeC(program, {
+    keysOf: (element) => project.traces.flatMap((t) => (t.element === element ? (keys.get(t.requirement) ?? []) : [])),
+    own: { includes: type.ownIncludes, functions: type.ownFunctions },
+  });
 }
 
 function keptIn({ slots }: StepProgram): readonly KeptQuantity[] {

@@ -15,18 +15,22 @@ export const strict = ['-std=c99', '-Wall', '-Wextra', '-Wconversion', '-Wshadow
 /** Inputs of each step, in the order of the program's input slots. */
 export type StepInputs = readonly (readonly number[])[];
 
-/** What comes out and what is kept after each step, by the text compiled here; sanitizers stop it where something is undefined. */
+/** What comes out and what is kept after each step, by the text compiled here, or by another `source` for it; sanitizers stop it where something is undefined. */
 export function stepsInC(
   program: StepProgram,
   inputs: StepInputs,
-  { compiler = 'gcc', flags = ['-O1', '-fsanitize=undefined,address', '-fno-sanitize-recover=all'] } = {},
+  {
+    compiler = 'gcc',
+    flags = ['-O1', '-fsanitize=undefined,address', '-fno-sanitize-recover=all'],
+    source,
+  }: { readonly compiler?: string; readonly flags?: readonly string[]; readonly source?: string } = {},
 ): readonly (readonly number[])[] {
   const folder = mkdtempSync(join(tmpdir(), 'zelvar-step-'));
   try {
     const c = writeC(program);
     const own = /#include "(.*)\.h"/.exec(c.source)![1];
     writeFileSync(join(folder, `${own}.h`), c.header);
-    writeFileSync(join(folder, `${own}.c`), c.source);
+    writeFileSync(join(folder, `${own}.c`), source ?? c.source);
     writeFileSync(join(folder, 'harness.c'), writeHarness(program, c));
     const built = spawnSync(compiler, [...strict, ...flags, `${own}.c`, 'harness.c', '-o', 'run', '-lm'], {
       cwd: folder,
