@@ -11,6 +11,7 @@ import { best, search, type BestArguments, type SearchArguments } from './goal';
 import { linear, type LinearArguments } from './linear';
 import { matters, type MattersArguments } from './matters';
 import { probe, usualEffort, type ProbeArguments } from './probe';
+import { readBackCommand, type ReadBackArguments } from './read-back';
 import { run, type ProjectRunArguments } from './run';
 import { simulate } from './simulate';
 import { vary, type VaryArguments } from './vary';
@@ -186,6 +187,19 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--json', 'print as JSON: files, inputs, outputs, parameters, problems')
     .action((file: string, options: CodeArguments) => {
       code = writeCode(file, options);
+    });
+  program
+    .command('read-back')
+    .description('an edited source of a part type: what of it can be said in the model, and what cannot, line by line')
+    .argument('<project>', 'project file')
+    .argument('<source>', 'the C as somebody has edited it')
+    .requiredOption('--type <name>', 'part type')
+    .option('--since <source>', 'the C as it was before that, where the model has gone on since')
+    .option('--every <seconds>', 'seconds from step to step, where the part type does not say them', positive)
+    .option('--out <file>', 'writes the project with everything taken over')
+    .option('--json', 'print as JSON: proposals, what is not taken')
+    .action((file: string, source: string, options: ReadBackArguments) => {
+      code = readBackCommand(file, source, options);
     });
   program
     .command('build')

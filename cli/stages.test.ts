@@ -15,6 +15,37 @@ const zelvar = (...args: string[]) => {
 const hasCompiler = spawnSync('cc', ['--version']).status === 0;
 const isThere = hasCompiler ? test : test.skip;
 
+test('read-back: what can be said in the model, what cannot at its line, and the project with it', () => {
+  const out = join(folder, 'back');
+  zelvar('code', capper, '--type', 'CapperControl', '--out', out);
+  const source = readFileSync(join(out, 'CapperControl.c'), 'utf8');
+  const edited = join(out, 'edited.c');
+  const next = join(out, 'next.zelvar.json');
+  writeFileSync(edited, source.replace('mode_after_Off = 50;', 'mode_after_Off = 80;'));
+  const all = zelvar('read-back', capper, edited, '--type', 'CapperControl', '--out', next);
+  expect([all.status, all.stdout]).toEqual([0, expect.stringContaining("    0.05 's'\n  becomes\n    0.08 's'\n")]);
+  zelvar('code', next, '--type', 'CapperControl', '--out', join(out, 'next'));
+  expect(readFileSync(join(out, 'next', 'CapperControl.c'), 'utf8')).toBe(readFileSync(edited, 'utf8'));
+  // what the model has come to since stays, and what is not understood is told
+  writeFileSync(edited, source.replace('out->ready += 1;', 'out->ready += 2;'));
+  const some = zelvar(
+    ...['read-back', next, edited, '--type', 'CapperControl', '--since', join(out, 'CapperControl.c'), '--json'],
+  );
+  expect(some.status).toBe(1);
+  const line = source.split('\n').findIndex((l) => l.includes('out->ready += 1;')) + 1;
+  expect(JSON.parse(some.stdout)).toEqual({
+    proposals: [],
+    notTaken: [
+      {
+        line,
+        message: 'A message is sent once: out->ready += 1',
+        element: expect.stringContaining('s-ready') as string,
+      },
+    ],
+  });
+  expect(zelvar('read-back', capper, join(out, 'none.c'), '--type', 'CapperControl').status).toBe(2);
+});
+
 test('code: sources with a map, told as JSON; what cannot be put into code at its place', () => {
   const out = join(folder, 'code');
   const done = zelvar('code', capper, '--type', 'CapperControl', '--out', out, '--json');

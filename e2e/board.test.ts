@@ -1,4 +1,4 @@
-import { existsSync, mkdtempSync, readFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { strFromU8, unzipSync } from 'fflate';
@@ -121,6 +121,65 @@ test('what is handed out is remembered, and what changed since is marked', async
     (t) => t.startsWith('As handed out'),
     'it is as it was',
   );
+});
+
+test('edited C comes back as changes of the model; what is not understood is told, and the edit is kept', async () => {
+  await area('Board');
+  await click('[data-testid="edit-code"]');
+  const back = (): Promise<string> => text('[data-testid="coming-back"]');
+  await until(back, (t) => t.includes('Nothing to take over'), 'nothing has been changed yet');
+  // typed here: a time, at the first line that has it
+  const typed = async (was: string, is: string): Promise<void> => {
+    const line = await page.waitForFunction(
+      (w) => [...document.querySelectorAll('.cm-line')].find((l) => l.textContent?.includes(w)),
+      {},
+      was,
+    );
+    await (line as unknown as { click: () => Promise<void> }).click();
+    await page.keyboard.press('End');
+    for (let k = 0; k < was.length; k++) await page.keyboard.press('Backspace');
+    await page.keyboard.type(is);
+  };
+  await page.$eval('.cm-scroller', (e) => void (e.scrollTop = 700));
+  await typed(' 50;', ' 80;');
+  await until(back, (t) => t.includes('1 change of the model') && t.includes('Off to Homing'), 'it is understood');
+  expect(await text('.proposal-text')).toBe("0.050.08 's'");
+  // it is there again after a reload
+  await page.reload();
+  await until(back, (t) => t.includes('Off to Homing'), 'the edit is kept');
+  await clickText('.proposal button', 'Take over');
+  await until(
+    back,
+    (t) => t.includes('What is written says the same as the model') || t.includes('Change a guard'),
+    'it is in the model',
+  );
+  await press('Control+z');
+  await until(back, (t) => t.includes('1 change of the model') || t.includes('Nothing'), 'taken back');
+  await click('[data-testid="drop-edit"]');
+  await page.waitForSelector('[data-testid="edit-code"]');
+  // a file from elsewhere
+  const [, source] = Object.entries(unzipSync(readFileSync(join(files, 'CapperControl.zip')))).find(
+    ([n]) => n === 'CapperControl.c',
+  )!;
+  const edited = join(files, 'edited.c');
+  writeFileSync(
+    edited,
+    strFromU8(source)
+      .replace('fabsf(in->speed) < 0.25f', 'fabsf(in->speed) < 0.5f')
+      .replace('out->ready += 1;', 'out->ready += 2;')
+      .replace('/* End of own functions. */', 'void capper_tick(void)\n{\n}\n/* End of own functions. */'),
+  );
+  const input = (await page.$('input[aria-label="An edited source"]'))!;
+  await (input as never as { uploadFile(path: string): Promise<void> }).uploadFile(edited);
+  const said = await until(back, (t) => t.includes('2 changes of the model'), 'the file is read');
+  expect(said).toContain('A message is sent once: out->ready += 1');
+  await click('[data-testid="take-all"]');
+  await until(back, (t) => t.includes('Nothing to take over'), 'both are in the model');
+  expect(await back()).toContain('A message is sent once');
+  await click('[data-testid="drop-edit"]');
+  await page.waitForSelector('[data-testid="edit-code"]');
+  await area('Behaviour');
+  await press('Control+z');
 });
 
 test('what cannot be put into code is said with the way to it', async () => {
@@ -258,7 +317,11 @@ test('stages on boards stand beside the others, and what an image takes is shown
     (t) => t.includes('comes with the application') && /[\d,]+ of 32,768 bytes/.test(t),
     'the image that is shipped is of this code',
   );
-  expect(await board('larch32')).toMatch(/[\d,]+ of 270,336 bytes/);
+  await until(
+    () => board('larch32'),
+    (t) => /[\d,]+ of 270,336 bytes/.test(t),
+    'of the other board as well',
+  );
   await clickText('.board-head button', 'Stages');
   for (const box of await page.$$('.stages-question input[type=checkbox]')) await box.click();
   await click('[data-testid="compare-stages"]');

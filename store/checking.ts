@@ -2,6 +2,7 @@ import * as Comlink from 'comlink';
 import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Example } from '@/core/run/example';
 import type { CodeOfType, RunShape } from '@/core/run/protocol';
+import type { ReadBack } from '@/core/stepcode/read-back/read-back';
 import type { typeStructure } from '@/core/run/type-structure';
 import { useProject } from './project-store';
 import { problem, type Problem } from '@/core/language/diagnostics';
@@ -61,6 +62,9 @@ export const askStructure = (typeId: string): Promise<TypeStructure | undefined>
 /** The C of a part type. */
 export const codeOf = (typeId: string): Promise<CodeOfType | undefined> =>
   answerOf('checking', async (engine) => engine.code(typeId));
+/** What an edited C of a part type says of the model. */
+export const readBackOf = (typeId: string, edited: string): Promise<ReadBack | undefined> =>
+  answerOf('checking', async (engine) => engine.readBack(typeId, edited));
 export const unitOfQuantity = (typeId: string, path: string): Promise<string | undefined> =>
   answerOf('checking', async (engine) => engine.unitOf(typeId, path));
 /** What a part type looks like at its start. */

@@ -32,7 +32,15 @@ export interface WrittenCode {
   readonly type: string;
   /** In ms. */
   readonly at: number;
+  /** None where it was only edited. */
   readonly files: readonly (readonly [string, string])[];
+  /** What somebody is making of the source. */
+  readonly draft?: CodeDraft;
+}
+export interface CodeDraft {
+  /** The source as it was written. */
+  readonly of: string;
+  readonly text: string;
 }
 
 export interface StoredAnswer {

@@ -51,7 +51,7 @@ class ChangedMark extends GutterMarker {
     const el = document.createElement('span');
     el.className = 'changed-mark';
     el.textContent = '±';
-    el.title = this.was === '' ? 'New since it was written' : `Was, when it was written:\n${this.was}`;
+    el.title = this.was.trim() === '' ? 'New' : `Was:\n${this.was}`;
     return el;
   }
 }
@@ -65,7 +65,7 @@ const changedGutter = gutter({
   lineMarkerChange: (update) => update.startState.field(shownField) !== update.state.field(shownField),
 });
 
-/** Text of C to be read: some lines lit, and marks where it has changed. */
+/** Text of C to be read or, with `onChange`, edited: some lines lit, and marks where it has changed. */
 export function CodeText({
   text,
   label,
@@ -73,6 +73,7 @@ export function CodeText({
   changed,
   onLine,
   look,
+  onChange,
 }: {
   readonly text: string;
   readonly label: string;
@@ -82,6 +83,7 @@ export function CodeText({
   readonly onLine: (line: number) => void;
   /** A line that is to be brought into sight; another object does it again. */
   readonly look?: { readonly line: number } | undefined;
+  readonly onChange?: ((text: string) => void) | undefined;
 }) {
   const ref = useRef<ReactCodeMirrorRef>(null);
   const [view, setView] = useState<EditorView>();
@@ -128,7 +130,8 @@ export function CodeText({
       value={text}
       height="100%"
       theme="none"
-      readOnly
+      readOnly={!onChange}
+      {...(onChange && { onChange })}
       basicSetup={{ foldGutter: false, highlightActiveLine: false, highlightActiveLineGutter: false }}
       extensions={extensions}
       onCreateEditor={setView}

@@ -4,6 +4,7 @@ import { emptyProject, newChange, newSetup, typeById, type Project } from '../pr
 import { ownerOf } from '../flatten/flat-model';
 import { boards } from '../boards/board';
 import { boardOrFirst, fromImages, pinsOf } from '../boards/board-image';
+import { readBack } from '../stepcode/read-back/read-back';
 import { sourcesOf } from '../stepcode/write-sources';
 import { runSetups } from './batch';
 import { checkProject } from './check';
@@ -87,6 +88,10 @@ export function createEngine(
         numbers: value?.numbers ?? [],
         problems,
       };
+    },
+    readBack(typeId, edited) {
+      const type = typeById(project, typeId);
+      return type ? readBack(project, type, edited) : { proposals: [], complaints: [] };
     },
     structure: (typeId) => plainStructure(typeStructure(project, typeId)),
     start(setupId, options, listen) {

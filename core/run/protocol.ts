@@ -12,6 +12,7 @@ import type { ChannelLoss } from '../stepcode/border';
 import type { LineCounts } from '../serial/watcher';
 import type { NumberFit } from '../stepcode/step-driver';
 import type { KeptQuantity } from '../stepcode/write-sources';
+import type { ReadBack } from '../stepcode/read-back/read-back';
 import type { SourceLine } from '../stepcode/write-c';
 import type { RunBasis } from './basis';
 import type { BatchProgress, BatchResult } from './batch';
@@ -194,6 +195,8 @@ export interface Engine {
   structure(typeId: string): ReturnType<typeof typeStructure>;
   /** The C of a part type, and which lines are of which element. */
   code(typeId: string): CodeOfType;
+  /** What somebody has changed in the C of a part type, as changes of the model. */
+  readBack(typeId: string, edited: string): ReadBack;
   /** What a part type looks like at its start, without running it. */
   shapes(typeId: string): readonly RunShape[];
   start(setupId: string, options: StartOptions, listen: (update: RunUpdate) => void): StartResult;

@@ -1,6 +1,6 @@
 'use client';
 import { strToU8, zipSync } from 'fflate';
-import { ChevronDown, Download, ExternalLink } from 'lucide-react';
+import { ChevronDown, Download, ExternalLink, FileUp, PenLine, RotateCcw } from 'lucide-react';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { PartType, Project } from '@/core/project/project';
 import type { CodeOfType } from '@/core/run/protocol';
@@ -12,20 +12,28 @@ import { Button } from '@/ui/button';
 import { Choices } from '@/ui/choices';
 import { CodeText, type ChangedLines, type Lines } from '@/ui/code-text';
 import { download } from '@/ui/download';
+import { FileButton } from '@/ui/file-button';
 import { changesSince, elementOfLine, elementsOf, type ElementLines } from './code-lines';
+import { ComingBack } from './coming-back';
 import { useCode } from './use-code';
+import { useDraft } from './use-draft';
 
 /** The C of a part type beside its elements: choosing one lights its lines, choosing a line shows its element. */
 export function CodeSheet({ project, type }: { readonly project: Project; readonly type: PartType }) {
   const code = useCode(project, type);
   const [written, write] = useWritten(project, type);
+  const empty: WrittenCode = { projectId: project.id, type: type.id, at: 0, files: [] };
   const [file, setFile] = useState('');
   const [look, setLook] = useState<{ readonly line: number }>();
   const item = usePlace((s) => s.item);
   const { all, byAddress } = elementIndex(project);
   const names = code?.files.map(([name]) => name) ?? [];
-  const shown = names.includes(file) ? file : (names.find((n) => n.endsWith('.c')) ?? '');
-  const text = code?.files.find(([name]) => name === shown)?.[1] ?? '';
+  const main = names.find((n) => n.endsWith('.c')) ?? '';
+  const source = code?.files.find(([name]) => name === main)?.[1] ?? '';
+  const draft = useDraft(project.id, type.id, source, written, write);
+  const isEditing = draft.text !== undefined && code !== undefined && code.files.length > 0;
+  const shown = isEditing || !names.includes(file) ? main : file;
+  const text = (isEditing ? draft.text : code?.files.find(([name]) => name === shown)?.[1]) ?? '';
   const side = shown === names[0] ? 'header' : shown === names[1] ? 'source' : undefined;
   const elements = useMemo(
     () => (code && side ? elementsOf(code.lines, side, all, byAddress) : []),
@@ -34,7 +42,7 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
   const prefix = `type/${type.id}/`;
   const chosen = item === '' ? undefined : byAddress.get(prefix + item);
   const lit = useMemo(() => elements.find((e) => e.element === chosen)?.lines ?? [], [elements, chosen]);
-  const before = written?.files.find(([name]) => name === shown)?.[1];
+  const before = isEditing ? source : written?.files.find(([name]) => name === shown)?.[1];
   const changed = useMemo(() => (before === undefined ? [] : changesSince(before, text)), [before, text]);
   const choose = useCallback(
     (element: TraceElement | undefined) =>
@@ -54,21 +62,63 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
     }) as BlobPart;
   const handOut = (): void => {
     download(`${type.name}.zip`, 'application/zip', zipped(code.files));
-    write(code);
+    write({ ...empty, ...written, at: Date.now(), files: code.files });
   };
+  const lookAt = (line: number): void => setLook({ line });
+  const readFile = (read: File): void =>
+    void read.text().then(
+      // what was handed out is what it was made of, where that is known
+      (t) => draft.take(t, written?.files.find(([name]) => name === main)?.[1] ?? source),
+      () => usePlace.getState().say(`${read.name} could not be read`),
+    );
   return (
     <div className="code-split">
-      <ElementList type={type} elements={elements} chosen={chosen} choose={choose} />
+      {isEditing ? (
+        <ComingBack found={draft.found} isEdited={draft.text !== source} look={lookAt} />
+      ) : (
+        <ElementList type={type} elements={elements} chosen={chosen} choose={choose} />
+      )}
       <div className="code-side">
         <div className="code-bar">
-          <Choices
-            label="File"
-            choices={names.map((n) => ({ key: n, text: n.replace(type.name, '').replace(/^_/, '') || n }))}
-            chosen={shown}
-            onChoose={setFile}
-          />
+          {isEditing ? (
+            <span>
+              Editing <strong>{main}</strong>
+            </span>
+          ) : (
+            <Choices
+              label="File"
+              choices={names.map((n) => ({ key: n, text: n.replace(type.name, '').replace(/^_/, '') || n }))}
+              chosen={shown}
+              onChoose={setFile}
+            />
+          )}
           <span style={{ flex: 1 }} />
-          <WhatChanged written={written} changed={changed} look={(line) => setLook({ line })} />
+          {isEditing ? (
+            <Button
+              size="sm"
+              onClick={draft.drop}
+              title={draft.text === source ? 'Back to reading' : 'What has been edited and not taken over is gone then'}
+              data-testid="drop-edit"
+            >
+              <RotateCcw size={13} aria-hidden /> {draft.text === source ? 'Done' : 'Drop the edit'}
+            </Button>
+          ) : (
+            <>
+              <WhatChanged written={written} changed={changed} look={lookAt} />
+              <Button size="sm" onClick={() => draft.take(source)} data-testid="edit-code">
+                <PenLine size={13} aria-hidden /> Edit
+              </Button>
+            </>
+          )}
+          <FileButton
+            size="sm"
+            label="An edited source"
+            accept=".c,.txt,text/plain"
+            title={`${main} as somebody has edited it elsewhere: what comes of it is shown before anything is taken over`}
+            onFile={readFile}
+          >
+            <FileUp size={13} aria-hidden /> Read back
+          </FileButton>
           <Button size="sm" onClick={handOut} data-testid="download-code">
             <Download size={13} aria-hidden /> Sources
           </Button>
@@ -81,23 +131,29 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
             <Download size={13} aria-hidden /> FMI unit
           </Button>
         </div>
-        <Chosen element={chosen} lines={lit} project={project} />
+        {!isEditing && <Chosen element={chosen} lines={lit} project={project} />}
         <CodeText
-          key={shown}
+          key={`${shown} ${isEditing}`}
           text={text}
           label={`Code of ${shown}`}
-          lit={lit}
+          lit={isEditing ? noLines : lit}
           changed={changed}
           look={look}
-          onLine={(line) => side && choose(elementOfLine(line, code.lines, side, byAddress))}
+          onLine={(line) => !isEditing && side && choose(elementOfLine(line, code.lines, side, byAddress))}
+          onChange={isEditing ? draft.change : undefined}
         />
       </div>
     </div>
   );
 }
 
-/** What was handed out last, and a way to keep what is handed out now. */
-function useWritten(project: Project, type: PartType): readonly [WrittenCode | undefined, (code: CodeOfType) => void] {
+const noLines: readonly Lines[] = [];
+
+/** What was handed out last and what is edited, and a way to keep that. */
+function useWritten(
+  project: Project,
+  type: PartType,
+): readonly [WrittenCode | undefined, (written: WrittenCode) => void] {
   const [written, setWritten] = useState<WrittenCode>();
   useEffect(() => {
     let isCurrent = true;
@@ -110,8 +166,7 @@ function useWritten(project: Project, type: PartType): readonly [WrittenCode | u
   }, [project.id, type.id]);
   return [
     written,
-    ({ files }) => {
-      const kept = { projectId: project.id, type: type.id, at: Date.now(), files };
+    (kept) => {
       setWritten(kept);
       keepWrittenCode(kept).catch(() => usePlace.getState().say('What was written is not kept in this browser'));
     },
@@ -128,7 +183,7 @@ function WhatChanged({
   readonly look: (line: number) => void;
 }) {
   const [shown, setShown] = useState(-1);
-  if (!written) return null;
+  if (!written || written.files.length === 0) return null;
   const count = changed.reduce((n, c) => n + c.to - c.from + 1, 0);
   const at = new Date(written.at).toLocaleString([], { dateStyle: 'short', timeStyle: 'short' });
   if (count === 0)

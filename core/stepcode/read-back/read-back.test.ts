@@ -211,8 +211,8 @@ test('own text is kept between its marks, and comes back', () => {
   expect(found.complaints).toEqual([]);
   expect(short(found).map(([label, , becomes]) => [label, becomes])).toEqual([
     ['own includes of CapperControl', '#include "our_log.h"'],
-    ['own functions of CapperControl', '\nvoid capper_task(void)\n{\n    for (;;) { goto nowhere; }\n}'],
     ['entry state Turning', 'engage := false;'],
+    ['own functions of CapperControl', '\nvoid capper_task(void)\n{\n    for (;;) { goto nowhere; }\n}'],
   ]);
   const next = taken(tubeCapper, found);
   expect(sourceOf(next)).toBe(own.replace('state->engage = true;\n', 'state->engage = false;\n'));

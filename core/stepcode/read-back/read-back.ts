@@ -56,7 +56,9 @@ export interface Complaint extends CComplaint {
 }
 
 /** How many ways to say something in the model are tried for one change. */
-const mostTries = 60;
+const mostTries = 40;
+/** And for all changes of one text. */
+const mostOfAll = 240;
 
 /** `every`: seconds between steps, where the model does not say them. */
 export function readBack(project: Project, type: PartType, edited: string, every?: number): ReadBack {
@@ -92,6 +94,7 @@ export function readBack(project: Project, type: PartType, edited: string, every
       else complaints.push({ line: lines[region].from, message: wrong });
     }
   }
+  let left = mostOfAll;
   let now = proposals.reduce((p, { edit }) => applyEdit(p, edit).project, project);
   for (const f of base.functions) {
     const g = is.functions.find((x) => x.name === f.name);
@@ -104,7 +107,13 @@ export function readBack(project: Project, type: PartType, edited: string, every
         continue;
       }
       const expected = keysOf(base.functions, [...accepted, { of: f.name, change }]);
-      const found = reader.find((candidate) => tried(candidate, now, type.id, expected, every));
+      const found = reader.find((candidate) =>
+        left-- > 0
+          ? tried(candidate, now, type.id, expected, every)
+          : {
+              why: 'There are too many changes to look at this one as well: what is found so far can be taken over first',
+            },
+      );
       if ('why' in found) {
         complaints.push({ line, message: found.why, ...(reader.element !== '' && { element: reader.element }) });
         continue;
@@ -129,6 +138,7 @@ export function readBack(project: Project, type: PartType, edited: string, every
     }
   }
   complaints.sort((a, b) => a.line - b.line);
+  proposals.sort((a, b) => a.lines[0].from - b.lines[0].from);
   const isFirst = (c: Complaint, k: number): boolean =>
     complaints.findIndex((d) => d.line === c.line && d.message === c.message) === k;
   return { proposals: proposals.filter((p) => p.was !== p.becomes), complaints: complaints.filter(isFirst) };
