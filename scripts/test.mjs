@@ -15,15 +15,18 @@ ensureBuild();
 
 let passed = 0;
 let failed = 0;
+const begun = performance.now();
+const since = (from) => `${Math.round((performance.now() - from) / 1000)} s`;
 /** Runs one check; what it has to say is printed under its title once it is over. */
 const check = ([title, ...args]) =>
   new Promise((resolve) => {
+    const from = performance.now();
     const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'pipe'] });
     let said = '';
     child.stdout.on('data', (d) => (said += d));
     child.stderr.on('data', (d) => (said += d));
     child.on('close', (status) => {
-      console.log(`\n== ${title}\n${said}`);
+      console.log(`\n== ${title}, ${since(from)}\n${said}`);
       if (status === 0) passed++;
       else failed++;
       resolve();
@@ -51,6 +54,7 @@ await Promise.all([
 const run = (title, projects, more) =>
   new Promise((resolve) => {
     const file = join(tmpdir(), `zelvar-jest-${process.pid}-${projects[0]}.json`);
+    const from = performance.now();
     const jest = ['node_modules/jest/bin/jest.js', '--selectProjects', ...projects, '--json', `--outputFile=${file}`];
     const child = spawn(process.execPath, [...jest, ...more], { stdio: ['ignore', 'ignore', 'pipe'] });
     // its workers are as patient as it is
@@ -58,7 +62,7 @@ const run = (title, projects, more) =>
     let said = '';
     child.stderr.on('data', (d) => (said += d));
     child.on('close', (status) => {
-      console.log(`\n== ${title}\n${said}`);
+      console.log(`\n== ${title}, ${since(from)}\n${said}`);
       try {
         const result = JSON.parse(readFileSync(file, 'utf8'));
         passed += result.numPassedTests;
@@ -79,5 +83,6 @@ await Promise.all([
   run('unit tests', ['core', 'interface'], ['--maxWorkers=100%']),
   run('browser tests', ['browser'], ['--runInBand']),
 ]);
-console.log(`\n${passed} passed, ${failed} failed`);
+console.log(`\nChecked in ${since(begun)}`);
+console.log(`${passed} passed, ${failed} failed`);
 process.exit(failed === 0 ? 0 : 1);
