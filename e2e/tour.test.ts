@@ -460,6 +460,21 @@ const pieces: readonly (readonly Piece[])[] = [
       },
     ],
     [
+      '_Edit_ brings what is changed there back into the model',
+      async () => {
+        await clickText('.code-bar button', 'Edit');
+        const line = await page.waitForFunction(() =>
+          [...document.querySelectorAll('.cm-line')].find((l) => l.textContent?.includes('out->ready += 1;')),
+        );
+        await (line as unknown as { click: () => Promise<void> }).click();
+        await page.keyboard.press('End');
+        await page.keyboard.type('\nstate->engage = false;');
+        await shows('[data-testid="coming-back"]', /1 change of the model[\s\S]*entry state Ready/);
+        await click('[data-testid="drop-edit"]');
+        await page.waitForSelector('[data-testid="edit-code"]');
+      },
+    ],
+    [
       '_Stages_ runs it as designed, in steps and as code',
       async () => {
         await clickText('.board-head button', 'Stages');

@@ -65,6 +65,11 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
     write({ ...empty, ...written, at: Date.now(), files: code.files });
   };
   const lookAt = (line: number): void => setLook({ line });
+  /** The lines that are looked at stay in sight. */
+  const edit = (): void => {
+    draft.take(source);
+    if (shown === main && lit[0]) lookAt(lit[0].from);
+  };
   const readFile = (read: File): void =>
     void read.text().then(
       // what was handed out is what it was made of, where that is known
@@ -105,7 +110,7 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
           ) : (
             <>
               <WhatChanged written={written} changed={changed} look={lookAt} />
-              <Button size="sm" onClick={() => draft.take(source)} data-testid="edit-code">
+              <Button size="sm" onClick={edit} data-testid="edit-code">
                 <PenLine size={13} aria-hidden /> Edit
               </Button>
             </>
