@@ -3,7 +3,7 @@ import { functionsOf, misfits, stepOnBoard } from '../core/boards/step-on-board'
 import type { MakeCompiled } from '../core/stepcode/stage';
 import { writeC } from '../core/stepcode/write-c';
 import { buildFor } from '../server/build-image';
-import { stepOnHost } from './host';
+import { stepOnHost } from '../server/step-on-host';
 
 /** Steps that the compilers of this machine make. */
 export const compiledHere: MakeCompiled = (program, stage, name, lines, serial) => {

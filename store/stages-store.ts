@@ -10,13 +10,14 @@ interface StagesState {
   /** By part and setup. */
   readonly found: Readonly<Record<string, FoundStages>>;
   readonly asking: { readonly key: string; readonly share: number } | undefined;
-  /** `boards`: ids of those it runs on too. */
+  /** `boards`: ids of those it runs on too; `onHost`: as compiled C on the machine that serves the page. */
   ask(
     project: Project,
     setup: Setup,
     part: string,
     tolerance: number,
     boards: readonly string[],
+    onHost: boolean,
     direct: boolean,
   ): Promise<void>;
   stop(): void;
@@ -38,7 +39,7 @@ let turn = 0;
 export const useStages = create<StagesState>()((set, get) => ({
   found: {},
   asking: undefined,
-  async ask(project, asSaid, part, tolerance, boards, direct) {
+  async ask(project, asSaid, part, tolerance, boards, onHost, direct) {
     asked?.stop();
     asked = undefined;
     const key = stagesKey(part, asSaid.id);
@@ -56,7 +57,7 @@ export const useStages = create<StagesState>()((set, get) => ({
       set({ asking: undefined, found: { ...get().found, [key]: { project, tolerance, problem: images } } });
       return;
     }
-    const mine = askStages(run, setup, part, tolerance, images, (share) => {
+    const mine = askStages(run, setup, part, tolerance, images, onHost, (share) => {
       if (asked === mine) set({ asking: { key, share } });
     });
     asked = mine;

@@ -100,6 +100,7 @@ export const askStages = (
   part: string,
   tolerance: number,
   images: readonly BoardImage[],
+  isOnHost: boolean,
   tell: (share: number) => void,
 ): AskedStudy<StagesAnswer> =>
   ask(
@@ -111,6 +112,7 @@ export const askStages = (
         part,
         tolerance,
         images,
+        isOnHost,
         told((news) => tell(news.done)),
       )) as Answered<StagesAnswer>,
   );

@@ -13,6 +13,8 @@ import { fitTaskOf } from '../core/studies/answer-fit';
 import type { Between, Simulated } from '../core/studies/fit-model';
 import type { FitWorker } from '../core/studies/fit-together';
 import { fromImages, type BoardImage } from '../core/boards/board-image';
+import type { StepProfile } from '../core/stepcode/running-step';
+import { rowsAsText, rowsOfText, type Replay, type Replayed } from '../core/studies/replay';
 import { compareStages, type StagesAnswer } from '../core/studies/compare-stages';
 import { readStudy } from '../core/studies/study';
 import { inThisThread, spreadOver, type Executor, type RunWorker } from '../core/studies/many';
@@ -145,18 +147,50 @@ const service = {
     part: string,
     tolerance: number,
     images: readonly BoardImage[],
+    isOnHost: boolean,
     tell: Tell,
-  ): Answered<StagesAnswer> {
+  ): Promise<Answered<StagesAnswer>> {
     const watch = watchOf(tell);
-    return compareStages(project, setup, part, tolerance, (share) => watch.goOn(share, 1), {
-      stages: images.map((i) => `board:${i.board}` as const),
-      compiledSteps: fromImages(images),
-    });
+    return compareStages(
+      project,
+      setup,
+      part,
+      tolerance,
+      (share) => watch.goOn(share, 1),
+      { stages: images.map((i) => `board:${i.board}` as const), compiledSteps: fromImages(images) },
+      isOnHost ? (type, replay) => goneOnHost(project, type, replay) : undefined,
+    );
   },
   stop(): void {
     isStopped = true;
     stopAsked();
   },
 };
+/** Steps gone again in the compiled C, by the server that serves the page; why not, where it does not. */
+async function goneOnHost(
+  project: Project,
+  type: string,
+  replay: Replay,
+): Promise<string | (Replayed & { readonly profile: StepProfile })> {
+  try {
+    const reply = await fetch('/api/host', {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({
+        project,
+        type,
+        replay: { ...replay, rows: rowsAsText(replay.rows), count: replay.rows.length },
+      }),
+    });
+    const said = (await reply.json()) as { problem?: string; shown: boolean[]; rows: string; profile: StepProfile };
+    if (said.problem !== undefined) return said.problem;
+    const rows = rowsOfText(said.rows, said.shown.length, replay.rows.length);
+    return rows
+      ? { shown: said.shown, rows, profile: said.profile }
+      : 'The server says something else than what was asked';
+  } catch {
+    return 'The server that compiles does not answer';
+  }
+}
 export type StudiesService = typeof service;
 Comlink.expose(service);

@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { buildFor } from '@/server/build-image';
-import { stepOnHost } from '@/cli/host';
+import { stepOnHost } from '@/server/step-on-host';
 import { compiledHere } from '@/cli/compiled';
 import { tubeCapper } from '@/samples/tube-capper';
 import { emptyProject, newType, type Project, type Quantity } from '../project/project';

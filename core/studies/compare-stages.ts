@@ -2,12 +2,12 @@ import type { Problem } from '../language/diagnostics';
 import type { Project, Setup } from '../project/project';
 import { stagedRun, type StagedRun } from '../run/staged';
 import type { RequirementFinding } from '../run/run';
-import type { RunningStep } from '../stepcode/running-step';
+import type { RunningStep, StepProfile } from '../stepcode/running-step';
 import { ownStages as all, type MakeCompiled, type StageText } from '../stepcode/stage';
-import type { DoneInSteps } from '../stepcode/step-driver';
 import type { StepProgram } from '../stepcode/step-program';
 import { measuredOf } from './answer-compare';
 import { compareRecordings } from './compare';
+import { replayed, replayOf, type DoneHere, type Replay, type Replayed } from './replay';
 
 /** What a part does in several stages, everything else being the same. */
 export interface StagesAnswer {
@@ -17,6 +17,13 @@ export interface StagesAnswer {
   readonly runs: readonly StageOutcome[];
   /** Each stage with the one before it; each board with the code. */
   readonly pairs: readonly StagePair[];
+  /** What came of the compiled C on the machine that serves the application, where that was asked. */
+  readonly host?: HostOutcome;
+}
+export interface HostOutcome {
+  /** Why it is not there; empty where it is. */
+  readonly problem: string;
+  readonly profile?: StepProfile;
 }
 export interface StageOutcome {
   readonly stage: StageText;
@@ -96,14 +103,15 @@ export function compareStageRuns(a: StageRun, b: StageRun, part: string, toleran
   }));
 }
 
-export function compareStages(
+export async function compareStages(
   project: Project,
   setup: Setup,
   part: string,
   tolerance: number,
   goOn: (share: number) => boolean = () => true,
   boards: { readonly stages: readonly StageText[]; readonly compiledSteps?: MakeCompiled } = { stages: [] },
-): { readonly value?: StagesAnswer; readonly problems: readonly Problem[] } {
+  onHost?: (typeName: string, replay: Replay) => Promise<string | (Replayed & { readonly profile: StepProfile })>,
+): Promise<{ readonly value?: StagesAnswer; readonly problems: readonly Problem[] }> {
   const { value: runs, problems } = runStages(
     project,
     setup,
@@ -113,18 +121,39 @@ export function compareStages(
     boards.compiledSteps,
   );
   if (!runs) return { problems };
+  const code = onHost && runs.find((r) => r.stage === 'code');
+  const host = code && (await hostOf(code, part, onHost));
   return {
     problems: [],
     value: {
       part,
+      ...(host && { host: { problem: host.problem, ...(host.profile && { profile: host.profile }) } }),
       period: runs.find((r) => r.stage !== 'designed')?.run.parts.find((p) => p.name === part)?.program.period,
       runs: runs.map(({ run: _, ...outcome }) => outcome),
-      pairs: runs.slice(1).flatMap((b, k) => {
-        const before = boards.stages.includes(b.stage) ? runs.find((r) => r.stage === 'code') : runs[k];
-        return before ? compareStageRuns(before, b, part, tolerance) : [];
-      }),
+      pairs: [
+        ...runs.slice(1).flatMap((b, k) => {
+          const before = boards.stages.includes(b.stage) ? runs.find((r) => r.stage === 'code') : runs[k];
+          return before ? compareStageRuns(before, b, part, tolerance) : [];
+        }),
+        ...(host?.pairs ?? []),
+      ],
     },
   };
+}
+
+/** The compiled C on what the code was given. */
+async function hostOf(
+  { run }: StageRun,
+  part: string,
+  onHost: NonNullable<Parameters<typeof compareStages>[6]>,
+): Promise<HostOutcome & { readonly pairs: readonly StagePair[] }> {
+  const did = run.parts.find((p) => p.name === part);
+  const replay = did && replayOf(did);
+  if (!did || !replay) return { problem: 'parameters get other values during this run', pairs: [] };
+  const typeName = run.prepared.model.parts.find((p) => p.name === part)?.typeName ?? '';
+  const done = await onHost(typeName, replay);
+  if (typeof done === 'string') return { problem: done, pairs: [] };
+  return { problem: '', profile: done.profile, pairs: compareReplayed(did, replay, done, 'host') };
 }
 
 /**
@@ -132,47 +161,37 @@ export function compareStages(
  * expected to be equal. Undefined where parameters got other values on the way, and where no step was kept.
  */
 export function compareCompiled(
-  did: DoneInSteps & { readonly program: StepProgram; readonly name: string },
+  did: DoneHere,
   program: StepProgram,
   run: RunningStep,
   stage: string,
 ): readonly StagePair[] | undefined {
-  if (did.isChanged() || did.inputs.length === 0) return undefined;
-  const keyOf = ({ slots }: StepProgram, slot: number): string => `${slots[slot].role} ${slots[slot].name}`;
-  const own = new Map(program.slots.map((_, slot) => [keyOf(program, slot), slot]));
-  const inputs = did.program.slots.flatMap((s, slot) =>
-    s.role === 'input' && s.size === 0 ? [own.get(keyOf(did.program, slot))] : [],
-  );
-  const shown = did.shown.map((slot) => own.get(keyOf(did.program, slot)));
-  run.init();
-  for (const [slot, value] of did.begins) {
-    const here = own.get(keyOf(did.program, slot));
-    if (here !== undefined) run.write(here, value);
-  }
-  const found = shown.map((): { first: StagePair['first']; largest: StagePair['largest'] } => ({
-    first: null,
-    largest: null,
-  }));
-  did.inputs.forEach((row, n) => {
-    inputs.forEach((slot, k) => {
-      if (slot !== undefined) run.write(slot, row[k]);
-    });
-    run.step();
-    const time = n * program.period;
-    shown.forEach((slot, k) => {
-      if (slot === undefined) return;
-      const [a, b] = [did.results[n][k], run.read(slot)];
+  const replay = replayOf(did);
+  return replay && compareReplayed(did, replay, replayed(program, run, replay), stage);
+}
+
+/** With what the compiled steps did. */
+export function compareReplayed(
+  did: DoneHere,
+  replay: Replay,
+  { shown, rows }: Replayed,
+  stage: string,
+): readonly StagePair[] {
+  const { slots, period } = did.program;
+  return shown.flatMap((isThere, k) => {
+    if (!isThere) return [];
+    let first: StagePair['first'] = null;
+    let largest: StagePair['largest'] = null;
+    rows.forEach((row, n) => {
+      const [a, b] = [did.results[n][k], row[k]];
       if (a === b || (Number.isNaN(a) && Number.isNaN(b))) return;
-      const f = found[k];
-      f.first ??= { time, a, b };
+      const time = n * period;
+      first ??= { time, a, b };
       const difference = Math.abs(a - b);
-      if (!f.largest || difference > f.largest.difference) f.largest = { time, difference };
+      if (!largest || difference > largest.difference) largest = { time, difference };
     });
-  });
-  return shown.flatMap((slot, k) => {
-    if (slot === undefined) return [];
-    const { name, role } = program.slots[slot];
+    const { name, role } = slots[did.shown[k]];
     const quantity = role === 'output' ? `${did.name}.${name}` : `${did.name}.${name} (kept)`;
-    return [{ a: 'code', b: stage, quantity, same: found[k].first === null, ...found[k] }];
+    return [{ a: 'code', b: stage, quantity, same: first === null, first, largest }];
   });
 }

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { boards } from '@/core/boards/board';
 import type { PartType, Project, Setup } from '@/core/project/project';
 import { namesOfRun } from '@/core/run/names-of-run';
-import type { StagePair, StagesAnswer } from '@/core/studies/compare-stages';
+import type { HostOutcome, StagePair, StagesAnswer } from '@/core/studies/compare-stages';
 import { usePlace } from '@/store/place-store';
 import { useRuns } from '@/store/run-store';
 import { stagesKey, useStages, type FoundStages } from '@/store/stages-store';
@@ -30,6 +30,7 @@ export function StagesSheet({
   const chosenSetup = useRuns((s) => s.setupId);
   const [tolerance, setTolerance] = useState(1e-3);
   const [onBoards, setOnBoards] = useState<readonly string[]>([]);
+  const [onHost, setOnHost] = useState(false);
   const [isDirect, setDirect] = useState(false);
   const { found, asking } = useStages();
   const runs = project.setups.flatMap((setup) => {
@@ -80,6 +81,15 @@ export function StagesSheet({
           }}
         />
         <FieldRow label="Also on" className="d-flex flex-wrap column-gap-3">
+          <label className="d-flex gap-2 align-items-center" title="The C compiled on the machine that serves the page">
+            <input
+              type="checkbox"
+              className="form-check-input mt-0"
+              checked={onHost}
+              onChange={(e) => setOnHost(e.target.checked)}
+            />
+            this machine, as C
+          </label>
           {boards.map((b) => (
             <label key={b.id} className="d-flex gap-2 align-items-center">
               <input
@@ -120,7 +130,7 @@ export function StagesSheet({
           ) : (
             <Button
               variant="primary"
-              onClick={() => void ask(project, at.setup, name, tolerance, onBoards, isDirect)}
+              onClick={() => void ask(project, at.setup, name, tolerance, onBoards, onHost, isDirect)}
               data-testid="compare-stages"
             >
               <Play size={13} aria-hidden /> Run {name} in all stages
@@ -179,6 +189,7 @@ function Found({
         </p>
       ))}
       <Words answer={answer} setup={setup} tolerance={found.tolerance} />
+      {answer.host && <OnHost {...answer.host} part={answer.part} />}
       <Differences answer={answer} />
       <h3 className="section-title">Verdicts</h3>
       <table className="table" data-testid="stages-verdicts">
@@ -241,8 +252,23 @@ function Words({
   );
 }
 
+/** What the compiled C took on the machine that serves the page. */
+function OnHost({ problem, profile, part }: HostOutcome & { readonly part: string }) {
+  const [step] = profile?.functions ?? [];
+  return (
+    <p className={`px-3 mb-1 ${problem === '' ? '' : 'now-ink'}`} data-testid="stages-host">
+      {problem !== ''
+        ? `As C on this machine: ${problem}`
+        : step &&
+          `As C on this machine, on the inputs that the code had: a step of ${part} takes ${formatNumber(step.min, 3)} to ${formatNumber(step.max, 3)} ns, ${formatNumber(step.mean, 3)} on average.`}
+      {profile && <span className="quiet"> {profile.note}.</span>}
+    </p>
+  );
+}
+
 /** A stage as people call it: a board by its name. */
-const stageName = (stage: string): string => boards.find((b) => stage === `board:${b.id}`)?.name ?? stage;
+const stageName = (stage: string): string => (stage === 'host' ? 'compiled C' : nameOfBoard(stage));
+const nameOfBoard = (stage: string): string => boards.find((b) => stage === `board:${b.id}`)?.name ?? stage;
 const asStage = (stage: string): string => `${stage.startsWith('board:') ? 'on' : 'as'} ${stageName(stage)}`;
 
 const show = (x: number | string): string => (typeof x === 'string' ? x : formatNumber(x, 6));

@@ -19,11 +19,15 @@ const flags = ['-std=c99', '-O2', '-ffp-contract=off'];
 const longest = 20_000;
 
 /** The steps of a program as a process of this machine; why not, where they cannot be. */
-export function stepOnHost(program: StepProgram): { create(): RunningStep } | string {
+export function stepOnHost(program: StepProgram): { create(): RunningStep; dispose(): void } | string {
   const compiler = hostCompiler();
   if (compiler === undefined) return 'The stage host is not available here: install a C compiler, such as gcc';
   const folder = mkdtempSync(join(tmpdir(), 'zelvar-host-'));
-  process.on('exit', () => rmSync(folder, { recursive: true, force: true }));
+  const dispose = (): void => {
+    process.off('exit', dispose);
+    rmSync(folder, { recursive: true, force: true });
+  };
+  process.on('exit', dispose);
   const c = writeC(program);
   const own = legalName(program.name);
   const files = {
@@ -39,8 +43,9 @@ export function stepOnHost(program: StepProgram): { create(): RunningStep } | st
     encoding: 'utf8',
     timeout: longest,
   });
+  if (done.status !== 0) dispose();
   if (done.status !== 0) return `${compiler} does not compile what was generated: ${done.stderr.trim()}`;
-  return { create: () => createProcess(program, own, folder) };
+  return { create: () => createProcess(program, own, folder), dispose };
 }
 
 let count = 0;
@@ -63,9 +68,10 @@ function createProcess(program: StepProgram, own: string, folder: string): Runni
     }
     return answer;
   };
-  const said = ask(Uint8Array.of(108), 12 + placedSlots(program).length * 4);
+  const said = ask(Uint8Array.of(108), 16 + placedSlots(program).length * 4);
   const view = new DataView(said.buffer);
-  const layout = readLayout(program, said.subarray(12));
+  const layout = readLayout(program, said.subarray(16));
+  const resolution = view.getUint32(12, true);
   if (typeof layout === 'string') throw new Error(layout);
   const order: readonly Area[] = ['state', 'input', 'output'];
   const sizes = order.map((_, k) => view.getUint32(k * 4, true));
@@ -110,7 +116,7 @@ function createProcess(program: StepProgram, own: string, folder: string): Runni
     profile: () => ({
       unit: 'ns',
       functions: time.calls === 0 ? [] : [timeOf(`${own}_step`, time)],
-      note: 'As the clock of this machine tells it, with whatever else it did',
+      note: `As the clock of this machine tells it (in steps of ${resolution} ns), with whatever else it did`,
     }),
     close() {
       closeSync(out);
@@ -144,7 +150,7 @@ static ${own}_out out;
 int main(int argc, char **argv)
 {
     void *areas[3] = { &state, &in, &out };
-    uint32_t sizes[3] = { sizeof state, sizeof in, sizeof out };
+    uint32_t sizes[4] = { sizeof state, sizeof in, sizeof out, 0 };
     FILE *from = argc == 3 ? fopen(argv[1], "rb") : NULL;
     FILE *to = argc == 3 ? fopen(argv[2], "wb") : NULL;
     unsigned char head[5];
@@ -154,6 +160,9 @@ int main(int argc, char **argv)
 
     if (from == NULL || to == NULL) {
         return 1;
+    }
+    if (clock_getres(CLOCK_MONOTONIC, &before) == 0) {
+        sizes[3] = (uint32_t)before.tv_nsec;
     }
     while ((told = getc(from)) != EOF) {
         if (told == 'l') {
