@@ -1,10 +1,9 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { boardNamed, boards } from '../core/boards/board';
+import { boardNamed, boardsOf } from '../core/boards/board';
 import { linesOn } from '../core/boards/board-image';
 import { misfits } from '../core/boards/step-on-board';
 import { channelErrors, openSignals } from '../core/pins/check-channels';
-import { pinBoardNamed } from '../core/pins/pin-boards';
 import { stepProgramOf } from '../core/stepcode/controller';
 import { buildFor } from '../server/build-image';
 import { stopWith } from './model-text';
@@ -24,9 +23,13 @@ export function build(file: string, options: BuildArguments): number {
   const found = readType(file, options.type);
   if (!found) return 2;
   const { project, type } = found;
-  const board = boardNamed(options.board);
+  const board = boardNamed(options.board, boardsOf(project));
   if (!board) {
-    complain(`zelvar: there is no board ${options.board}; there are ${boards.map((b) => b.id).join(', ')}`);
+    complain(
+      `zelvar: there is no board ${options.board}; there are ${boardsOf(project)
+        .map((b) => (b.isOwn ? b.name : b.id))
+        .join(', ')}`,
+    );
     return 2;
   }
   const { program, problems } = stepProgramOf(project, type, options.every);
@@ -34,7 +37,7 @@ export function build(file: string, options: BuildArguments): number {
     stopWith(problems, projectTexts(project), options.json);
     return 1;
   }
-  const unsound = channelErrors(type, pinBoardNamed(board.id)!);
+  const unsound = channelErrors(type, board);
   if (unsound.length > 0) {
     stopWith(unsound, projectTexts(project), options.json);
     return 1;

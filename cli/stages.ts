@@ -1,9 +1,9 @@
-import { boardNamed, boards } from '../core/boards/board';
+import { boardNamed, boardsOf, type Board } from '../core/boards/board';
 import { withoutChannels } from '../core/pins/channels';
 import type { PartType, Project } from '../core/project/project';
 import { stepProgramOf } from '../core/stepcode/controller';
 import type { StepProfile } from '../core/stepcode/running-step';
-import { ownStages, readStage } from '../core/stepcode/stage';
+import { ownStages, readStage, type StageText } from '../core/stepcode/stage';
 import type { StagedRun } from '../core/run/staged';
 import type { StepProgram } from '../core/stepcode/step-program';
 import { compareCompiled, compareStageRuns, runStages, type StagePair } from '../core/studies/compare-stages';
@@ -21,8 +21,7 @@ export interface StagesArguments {
   readonly json?: boolean;
 }
 
-const compiled = ['host', ...boards.map((b) => `board:${b.id}` as const)] as const;
-const known = [...ownStages, ...compiled];
+type CompiledStage = 'host' | `board:${string}`;
 
 /** `zelvar stages`: 0 they are the same within the tolerance, 1 they are not, 2 it could not be asked. */
 export function compareStages(file: string, options: StagesArguments): number {
@@ -30,7 +29,10 @@ export function compareStages(file: string, options: StagesArguments): number {
   if (!found) return 2;
   const project = options.direct ? withoutChannels(found.project) : found.project;
   const setup = options.direct ? { ...found.setup, wires: [] } : found.setup;
-  const wanted = options.stages?.split(',').map((s) => stageNamed(s.trim()) ?? s.trim()) ?? [...known];
+  const boards = boardsOf(project);
+  const compiled: readonly CompiledStage[] = ['host', ...boards.map((b) => `board:${b.id}` as const)];
+  const known = [...ownStages, ...compiled];
+  const wanted = options.stages?.split(',').map((s) => stageNamed(s.trim(), boards) ?? s.trim()) ?? [...known];
   const unknown = wanted.find((s) => !(known as readonly string[]).includes(s));
   if (unknown !== undefined) {
     complain(`zelvar: there is no stage ${unknown}; there are ${known.join(', ')}`);
@@ -52,7 +54,7 @@ export function compareStages(file: string, options: StagesArguments): number {
   const type = code && typeOfPart(project, runs[0].run, options.part);
   const program = type && stepProgramOf(project, type).program;
   for (const stage of program ? asked : []) {
-    const done = inStage(program!, code!, stage);
+    const done = inStage(program!, code!, stage, boards);
     if (typeof done === 'string') {
       complain(`zelvar: ${stage}: ${done}`);
       if (options.stages !== undefined) return 2;
@@ -67,10 +69,10 @@ export function compareStages(file: string, options: StagesArguments): number {
 }
 
 /** `board` is the first of them. */
-function stageNamed(text: string): (typeof known)[number] | undefined {
+function stageNamed(text: string, boards: readonly Board[]): StageText | undefined {
   const read = readStage(text);
   if (!read) return undefined;
-  const board = read.board === '' ? boards[0] : boardNamed(read.board);
+  const board = boardNamed(read.board, boards);
   return read.stage === 'board' ? board && `board:${board.id}` : read.stage;
 }
 
@@ -83,10 +85,11 @@ const typeOfPart = (project: Project, { prepared }: StagedRun, part: string): Pa
 function inStage(
   program: StepProgram,
   code: StagedRun['parts'][number],
-  stage: (typeof compiled)[number],
+  stage: CompiledStage,
+  boards: readonly Board[],
 ): { readonly pairs: readonly StagePair[]; readonly profile: StepProfile | undefined } | string {
   const { stage: kind, board } = readStage(stage)!;
-  const made = compiledHere(program, kind as 'host' | 'board', board);
+  const made = compiledHere(program, kind === 'host' ? undefined : boardNamed(board, boards));
   if (typeof made === 'string') return made;
   const run = made.create();
   const pairs = compareCompiled(code, program, run, stage);

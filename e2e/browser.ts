@@ -89,6 +89,8 @@ export async function startChromium({ space = false } = {}): Promise<Chromium> {
       '--disable-background-networking',
       '--disable-component-update',
       '--disable-sync',
+      // popups of an address bar that nobody sees, loaded anew for every window
+      '--disable-features=WebUIOmniboxPopup,WebUIOmniboxAimPopup,WebUIOmniboxFullPopup',
       '--force-color-profile=srgb',
     ],
   });

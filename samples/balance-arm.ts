@@ -95,6 +95,7 @@ export const balanceArm: Project = {
     },
   ],
   libraries: [],
+  boards: [],
   items: [],
   retired: [],
   traces: [],

@@ -101,6 +101,7 @@ export const heatedBlock: Project = {
   note: 'Two thermal masses under PI control: settling and overshoot.',
   types: [station, plant, controller],
   libraries: [],
+  boards: [],
   items: items({ 'heating power': 'W', 'measured temperature': 'K', 'set point': 'K' }),
   retired: [],
   traces: [],

@@ -80,6 +80,7 @@ export const isItLinear: Project = {
   note: 'Three boxes of which one is linear, one has an offset, one a limit.',
   types: [trial, smoother, transmitter, drive],
   libraries: [],
+  boards: [],
   items: items({ input: '1' }),
   retired: [],
   traces: [],

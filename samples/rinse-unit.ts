@@ -164,6 +164,7 @@ export const rinseUnit: Project = {
   note: 'Two tanks and a pump: relations in both directions with units, and a valve that is quick against the tanks.',
   types: [unit, cycle, water, drive],
   libraries: [],
+  boards: [],
   items: items({ 'speed of the pump': '', 'drain valve': '', level: 'm' }),
   retired: [],
   traces: [],

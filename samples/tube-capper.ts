@@ -711,6 +711,7 @@ const untraced: Project = {
     ...[spindleOnTest, spindleWatch],
   ],
   libraries: [],
+  boards: [],
   retired: [],
   traces: [],
   items: items({

@@ -1,5 +1,5 @@
-import { boards } from '@/core/boards/board';
-import { boardOrFirst, isSameSource, readImage, serialText, type BoardImage } from '@/core/boards/board-image';
+import { boardNamed, boardsOf } from '@/core/boards/board';
+import { isSameSource, readImage, serialText, type BoardImage } from '@/core/boards/board-image';
 import { namesOfRun } from '@/core/run/names-of-run';
 import type { PartType, Project, Setup } from '@/core/project/project';
 import type { SerialLine } from '@/core/serial/messages';
@@ -42,8 +42,11 @@ export async function imageOf(
   name: string,
   serial?: SerialLine,
 ): Promise<BoardImage | string | undefined> {
-  const board = boardOrFirst(name);
-  if (!board) return `There is no board ${name}; there are ${boards.map((b) => b.id).join(', ')}`;
+  const board = boardNamed(name, boardsOf(project));
+  if (!board)
+    return `There is no board ${name}; there are ${boardsOf(project)
+      .map((b) => b.name)
+      .join(', ')}`;
   const code = await codeOf(type.id);
   const [header, source] = code?.files ?? [];
   if (!header || !source) return undefined;

@@ -2,11 +2,11 @@ import { legalName } from '../stepcode/c-names';
 import type { MakeCompiled } from '../stepcode/stage';
 import type { StepProgram } from '../stepcode/step-program';
 import { linesOf, type Line } from '../pins/channels';
-import { pinBoardNamed } from '../pins/pin-boards';
 import type { SerialLine } from '../serial/messages';
 import type { PartType } from '../project/project';
 import { writeC, type CSource } from '../stepcode/write-c';
-import { boardNamed, boards, type Board } from './board';
+import { boardOf, type Board } from './board';
+import type { PinBoard } from '../pins/pin-boards';
 import { readElf } from './elf';
 import { functionsOf, misfits, stepOnBoard } from './step-on-board';
 import type { Layout } from './target';
@@ -48,24 +48,18 @@ export const pinText = (
 export const isSameSource = (a: string, b: string): boolean => bare(a) === bare(b);
 const bare = (source: string): string => source.replace(/\/\*.*?\*\//gs, '').replace(/\n\s*\n+/g, '\n');
 
-/** The board of a name; the first where there is none. */
-export const boardOrFirst = (name: string): ReturnType<typeof boardNamed> =>
-  name === '' ? boards[0] : boardNamed(name);
-
 /** The firmware of the pins of a type on a board. */
 export const pinsOf = (type: PartType, program: StepProgram, board: Board): string =>
   pinText(program, writeC(program), board, linesOn(type, board));
 /** What signals of a type go through on a board. */
-export const linesOn = (type: PartType, board: Pick<Board, 'id'>): readonly Line[] =>
-  linesOf(type, pinBoardNamed(board.id)!);
+export const linesOn = (type: PartType, board: PinBoard): readonly Line[] => linesOf(type, board);
 
 /** Steps on boards out of images that are at hand. */
 export const fromImages =
   (images: readonly BoardImage[]): MakeCompiled =>
-  (program, stage, name, lines = [], serial) => {
-    if (stage === 'host') return 'The stage host runs by the command: zelvar run --stage part=host';
-    const board = boardOrFirst(name);
-    if (!board) return `There is no board ${name}; there are ${boards.map((b) => b.id).join(', ')}`;
+  (program, outside, lines = [], serial) => {
+    if (!outside) return 'The stage host runs by the command: zelvar run --stage part=host';
+    const board = boardOf(outside);
     const source = sourceOf(program, board, lines, serial);
     const image = images.find((i) => i.board === board.id && isSameSource(i.source, source));
     if (!image) return `There is no image of ${legalName(program.name)}, as it is now, for ${board.name}`;

@@ -1,11 +1,10 @@
-/** A target that software is put on: a chip with its clock and memories. Both are emulated; their names are made up. */
-export interface Board {
-  readonly id: 'larch8' | 'larch32';
-  readonly name: string;
-  readonly note: string;
-  readonly chip: 'avr8' | 'cortex-m0plus';
-  /** Hz. */
-  readonly clock: number;
+import type { ChipKind } from '../pins/chips';
+import { isBoard, pinBoards, pinBoardsOf, type PinBoard } from '../pins/pin-boards';
+import type { Project } from '../project/project';
+
+/** A target that software is put on: a board with its pins, and what its chip holds and is compiled for. */
+export interface Board extends PinBoard, Target {}
+interface Target {
   /** Bytes. */
   readonly flash: number;
   readonly memory: number;
@@ -18,13 +17,8 @@ export interface Board {
 
 const strict = ['-std=c99', '-O2', '-ffp-contract=off', '-ffunction-sections', '-fdata-sections'];
 
-export const boards: readonly Board[] = [
-  {
-    id: 'larch8',
-    name: 'Larch 8',
-    note: '8 bits at 16 MHz, 32 kB of flash, 2 kB of memory',
-    chip: 'avr8',
-    clock: 16_000_000,
+const targets: Readonly<Record<ChipKind, Target>> = {
+  avr8: {
     flash: 32 * 1024,
     memory: 2048,
     cyclesAre: 'exact',
@@ -32,12 +26,7 @@ export const boards: readonly Board[] = [
     flags: [...strict, '-mmcu=atmega328p', '-Wl,--gc-sections'],
     install: 'gcc-avr avr-libc',
   },
-  {
-    id: 'larch32',
-    name: 'Larch 32',
-    note: '32 bits at 125 MHz without a unit for real numbers, 2 MB of flash, 264 kB of memory',
-    chip: 'cortex-m0plus',
-    clock: 125_000_000,
+  'cortex-m0plus': {
     flash: 2 * 1024 * 1024,
     memory: 264 * 1024,
     cyclesAre: 'at least',
@@ -54,7 +43,21 @@ export const boards: readonly Board[] = [
     ],
     install: 'gcc-arm-none-eabi libnewlib-arm-none-eabi',
   },
-];
+};
 
-export const boardNamed = (name: string): Board | undefined =>
-  boards.find((b) => b.id === name || b.name.toLowerCase() === name.toLowerCase());
+/** A board with what its chip is compiled for. */
+export const boardOf = (outside: PinBoard): Board => ({ ...outside, ...targets[outside.chip] });
+/** Boards that come with the application. */
+export const boards: readonly Board[] = pinBoards.map(boardOf);
+
+const known = new WeakMap<readonly PinBoard[], readonly Board[]>();
+/** And with those of a project. */
+export function boardsOf(project: Pick<Project, 'boards'>): readonly Board[] {
+  const outsides = pinBoardsOf(project);
+  let found = known.get(outsides);
+  if (!found) known.set(outsides, (found = outsides.map(boardOf)));
+  return found;
+}
+/** The board of a name; the first where there is none. */
+export const boardNamed = (name: string, all: readonly Board[] = boards): Board | undefined =>
+  name === '' ? all[0] : all.find((b) => isBoard(b, name));

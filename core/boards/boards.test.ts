@@ -36,7 +36,7 @@ const capper = (): StepProgram => stepProgramOf(tubeCapper, type).program!;
 
 const on = (program: StepProgram, stage: StageText): RunningStep => {
   const [kind, board = ''] = stage.split(':');
-  const made = compiledHere(program, kind as 'host' | 'board', board);
+  const made = compiledHere(program, kind === 'host' ? undefined : boardNamed(board));
   if (typeof made === 'string') throw new Error(made);
   return made.create();
 };
@@ -415,7 +415,9 @@ test('what is no image, or does not fit, is told', () => {
   expect(readElf(head)).toBe('This ELF file is cut off');
   expect(readLayout(capper(), new Uint8Array(8))).toContain('does not fit');
   expect(boardNamed('LARCH 8')?.id).toBe('larch8');
-  expect(compiledHere(capper(), 'board', 'pine')).toContain('there are larch8, larch32');
+  expect(stagedRun(tubeCapper, tubeCapper.setups[0], new Map([['ctrl', 'board:pine']])).problems[0].message).toContain(
+    'There is no board pine; there are larch8, larch32',
+  );
   for (const board of here) {
     const built = buildFor(capper(), board);
     if (typeof built === 'string') throw new Error(built);
@@ -468,23 +470,21 @@ test('the images that are shipped are of the demo as it is', () => {
     const image = readImage(JSON.parse(text))!;
     const lines = linesOn(type, board);
     expect([image.board, isSameSource(image.source, sourceOf(program, board, lines))]).toEqual([board.id, true]);
-    const made = fromImages([image])(program, 'board', board.id, lines);
+    const made = fromImages([image])(program, board, lines);
     if (typeof made === 'string') throw new Error(made);
     expect(onPins(program, made.create(), lines, 200)).toBe('');
     // for no other board, and for no other code
     const other = boards.find((b) => b !== board)!;
-    expect(fromImages([image])(program, 'board', other.id, lines)).toContain(
-      'There is no image of CapperControl, as it is now',
-    );
+    expect(fromImages([image])(program, other, lines)).toContain('There is no image of CapperControl, as it is now');
     const changed = { ...program, period: 0.002 };
     expect(isSameSource(sourceOf(changed, board, lines), sourceOf(program, board, lines))).toBe(false);
-    expect(fromImages([image])(changed, 'board', board.id, lines)).toContain('as it is now');
+    expect(fromImages([image])(changed, board, lines)).toContain('as it is now');
     // nor for other pins
     const elsewhere = type.channels.map((c) => (c.name === 'startKey' ? { ...c, debounce: 9 } : c));
-    expect(fromImages([image])(program, 'board', board.id, linesOn({ ...type, channels: elsewhere }, board))).toContain(
+    expect(fromImages([image])(program, board, linesOn({ ...type, channels: elsewhere }, board))).toContain(
       'as it is now',
     );
-    expect(fromImages([image])(program, 'host', '')).toContain('by the command');
+    expect(fromImages([image])(program, undefined)).toContain('by the command');
   }
   expect(readImage({ board: 'larch8', source: '', elf: '?', layout: [] })).toBeUndefined();
   expect(readImage(null)).toBeUndefined();

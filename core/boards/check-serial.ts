@@ -1,9 +1,9 @@
 import { problem, type Problem } from '../language/diagnostics';
 import { baudOf } from './write-link';
-import { boardOrFirst } from './board-image';
+import { boardNamed, type Board } from './board';
 import type { PartType, Setup } from '../project/project';
 import { pinNameOn } from '../pins/channels';
-import { pinBoardNamed } from '../pins/pin-boards';
+import { chips } from '../pins/chips';
 import { bytesPerSecond, mostWatched, tellingLength } from '../serial/messages';
 
 /** Lines that differ by more do not understand each other for sure. */
@@ -14,6 +14,7 @@ const mostLoad = 0.85;
 /** What is wrong with the serial lines of a setup. `typeOf`: the type of a part, and the seconds between its steps where they are known. */
 export function checkSerial(
   setup: Setup,
+  boards: readonly Board[],
   typeOf: (part: string) => { readonly type: PartType; readonly period: number | undefined } | undefined,
 ): readonly Problem[] {
   const found: Problem[] = [];
@@ -28,17 +29,18 @@ export function checkSerial(
     const stage = setup.stages.find((s) => s.part === part);
     if (stage?.stage !== 'board')
       return void tell('part', `${part} is not on a board here: it has no serial line`, 'warning');
-    const board = boardOrFirst(stage.board);
+    const board = boardNamed(stage.board, boards);
     if (!board) return undefined;
     const real = baudOf(board, baud).baud;
     if (Math.abs(real / baud - 1) > mostOff)
       tell('baud', `The nearest to ${baud} bits per second that ${board.name} can make are ${Math.round(real)}`);
-    const outside = pinBoardNamed(board.id)!;
     for (const c of of.type.channels) {
-      const pin = pinNameOn(c, outside);
-      if (outside.serial.includes(pin))
+      const pin = pinNameOn(c, board);
+      if (pin !== '' && board.serial.includes(pin))
         tell('part', `${pin} of ${board.name} is needed for the serial line, and taken by ${c.name}`);
     }
+    if (board.serial.includes(''))
+      tell('part', `${board.name} leads no serial line outside: it takes pins ${serialPins(board)} of its chip`);
     const heard = setup.heard.filter((name) => name.startsWith(`${part}.`));
     const names = new Set(of.type.quantities.flatMap((q) => (q.role === 'constant' ? [] : [`${part}.${q.name}`])));
     for (const name of heard.filter((n) => !names.has(n)))
@@ -57,3 +59,5 @@ export function checkSerial(
   });
   return found;
 }
+
+const serialPins = ({ chip }: Board): string => chips[chip].serial.map((n) => n + 1).join(' and ');

@@ -42,6 +42,8 @@ export interface SerialByte {
 export interface ChipOptions {
   /** Whole turns of loops that wait are gone through at once, which changes no count. */
   readonly isQuick?: boolean;
+  /** Hz; without it what boards usually have. */
+  readonly clock?: number;
 }
 
 /** The core of a chip, as its wrapper needs it. */

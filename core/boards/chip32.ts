@@ -1,11 +1,11 @@
 import { ConsoleLogger, LogLevel, RP2040 } from 'rp2040js';
+import { chips } from '../pins/chips';
 import { measured } from '../pins/pin-side';
 import { createChip, fill, type Chip, type ChipOptions, type CoreLine } from './chip';
 import { machines, type ElfFile } from './elf';
 
 const flashAt = 0x10000000,
   memoryAt = 0x20000000;
-const nanosPerCycle = 8;
 const converterBits = 12;
 /** Bytes of a loop that can do no more than wait. */
 const shortLoop = 20;
@@ -19,12 +19,13 @@ export function createChip32(
   image: ElfFile,
   memory: number,
   ownFunctions: readonly string[],
-  { isQuick = true }: ChipOptions = {},
+  { isQuick = true, clock: hertz = chips['cortex-m0plus'].clock.usual }: ChipOptions = {},
 ): Chip | string {
   if (image.machine !== machines.arm) return 'This image is for another chip';
   const chip = new RP2040();
   chip.logger = new ConsoleLogger(LogLevel.Error, false);
   const { core } = chip;
+  const nanosPerCycle = 1e9 / hertz;
   // its clock is one that is moved on by hand
   const clock = chip.clock as typeof chip.clock & { tick(nanos: number): void; readonly nanosToNextAlarm: number };
   chip.sram.fill(fill);
@@ -113,7 +114,7 @@ export function createChip32(
       },
     },
     ownFunctions,
-    1e9 / nanosPerCycle,
+    hertz,
   );
 }
 

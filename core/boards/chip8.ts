@@ -1,9 +1,9 @@
 import { adcConfig, AVRADC, avrInstruction, AVRUSART, CPU, usart0Config } from 'avr8js';
+import { chips } from '../pins/chips';
 import type { Pin } from '../pins/pin-boards';
 import { createChip, fill, type Chip, type ChipOptions } from './chip';
 import { machines, type ElfFile } from './elf';
 
-const clock = 16_000_000;
 const dataAt = 0x800000;
 const registers = 0x100;
 /** Registers that a program computes with: 32, the place of the stack, and the flags. */
@@ -26,7 +26,7 @@ export function createChip8(
   image: ElfFile,
   memory: number,
   ownFunctions: readonly string[],
-  { isQuick = true }: ChipOptions = {},
+  { isQuick = true, clock = chips.avr8.clock.usual }: ChipOptions = {},
 ): Chip | string {
   if (image.machine !== machines.avr) return 'This image is for another chip';
   const program = new Uint8Array(32 * 1024).fill(0xff);

@@ -137,7 +137,7 @@ each('pins of %s', (id, board) => {
 
   test('what the firmware remembers of them goes where the rest goes', () => {
     const lines = linesOf(type, pinBoardNamed(id)!);
-    const made = compiledHere(program, 'board', id, lines);
+    const made = compiledHere(program, pinBoardNamed(id), lines);
     if (typeof made === 'string') throw new Error(made);
     const [a, b] = [made.create(), made.create()];
     a.init();

@@ -36,7 +36,7 @@ export function stepOnBoard(
   const hasLine = built.image.symbols.has(linkTurn);
   const functions = [...built.functions, ...(onPins.size > 0 ? pinFunctions : []), ...(hasLine ? [linkTell] : [])];
   const make = (): Chip | string =>
-    (board.chip === 'avr8' ? createChip8 : createChip32)(built.image, board.memory, functions);
+    (board.chip === 'avr8' ? createChip8 : createChip32)(built.image, board.memory, functions, { clock: board.clock });
   const tried = make();
   if (typeof tried === 'string') return tried;
   return {

@@ -1,5 +1,5 @@
 import type { Channel, PartType, Project, Quantity } from '../project/project';
-import { pinBoardNamed, pinBoards, type Pin, type PinBoard, type PulseTiming } from './pin-boards';
+import { isBoard, type Pin, type PinBoard, type PulseTiming } from './pin-boards';
 
 /** A channel as it works, on a board or, where none is given, with the numbers it asks for. */
 export interface Line {
@@ -86,15 +86,15 @@ export const linesOf = (type: PartType, board: PinBoard): readonly Line[] =>
   });
 
 export const pinNameOn = (channel: Channel, board: PinBoard): string =>
-  channel.pins.find((p) => pinBoardNamed(p.board) === board)?.pin.trim() ?? '';
+  channel.pins.find((p) => isBoard(board, p.board))?.pin.trim() ?? '';
 export const pinOf = (channel: Channel, board: PinBoard): Pin | undefined => {
   const name = pinNameOn(channel, board).toLowerCase();
   return board.pins.find((p) => p.name.toLowerCase() === name);
 };
 
 /** The board a type is meant for, where none is chosen: the first one its channels have pins of. */
-export const boardOfType = (type: PartType): PinBoard =>
-  pinBoards.find((b) => type.channels.some((c) => pinNameOn(c, b) !== '')) ?? pinBoards[0];
+export const boardOfType = (type: PartType, boards: readonly PinBoard[]): PinBoard =>
+  boards.find((b) => type.channels.some((c) => pinNameOn(c, b) !== '')) ?? boards[0];
 
 /** A project whose signals go directly from the product into the steps and back. */
 export const withoutChannels = (project: Project): Project => ({

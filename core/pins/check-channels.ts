@@ -2,11 +2,11 @@ import { readMessage } from '../behaviour/chart-source';
 import { problem, type Problem } from '../language/diagnostics';
 import type { Channel, PartType, Project, Setup } from '../project/project';
 import { boardOfType, directionOf, pinNameOn, pinOf, quantityOf } from './channels';
-import { pinBoardNamed, pinBoards, usesOf, type PinBoard, type PinUse } from './pin-boards';
+import { isBoard, pinBoardsOf, usesOf, type PinBoard, type PinUse } from './pin-boards';
 
 /** What is wrong with channels and where they are, before anything is built. */
 export const checkChannels = (project: Project): readonly Problem[] =>
-  project.types.flatMap((type) => (type.channels.length === 0 ? [] : checkType(type)));
+  project.types.flatMap((type) => (type.channels.length === 0 ? [] : checkType(type, pinBoardsOf(project))));
 
 type Told = (channel: Channel, message: string, field?: string, severity?: Problem['severity']) => void;
 
@@ -20,9 +20,9 @@ const listed = (names: readonly string[]): string =>
 
 /** What keeps the channels of a type from working on a board. */
 export const channelErrors = (type: PartType, board: PinBoard): readonly Problem[] =>
-  type.channels.length === 0 ? [] : checkType(type, [board]).filter((p) => p.severity === 'error');
+  type.channels.length === 0 ? [] : checkType(type, [board], true).filter((p) => p.severity === 'error');
 
-function checkType(type: PartType, boards: readonly PinBoard[] = pinBoards): readonly Problem[] {
+function checkType(type: PartType, boards: readonly PinBoard[], isOne = false): readonly Problem[] {
   const found: Problem[] = [];
   const tell: Told = (channel, message, field = '', severity = 'error') =>
     void found.push({
@@ -36,12 +36,12 @@ function checkType(type: PartType, boards: readonly PinBoard[] = pinBoards): rea
   for (const c of type.channels) checkNumbers(type, c, tell);
   const used = boards.filter((board) => type.channels.some((c) => pinNameOn(c, board) !== ''));
   for (const board of used) checkBoard(type, board, tell);
-  for (const board of used.length > 0 ? used : boards.length === 1 ? boards : [boardOfType(type)])
+  for (const board of used.length > 0 ? used : boards.length === 1 ? boards : [boardOfType(type, boards)])
     checkRange(type, board, tell);
-  for (const c of type.channels)
+  for (const c of isOne ? [] : type.channels)
     for (const { board } of c.pins)
-      if (!pinBoardNamed(board))
-        tell(c, `There is no board ${board}; there are ${listed(pinBoards.map((b) => b.name))}`, 'pins');
+      if (!boards.some((b) => isBoard(b, board)))
+        tell(c, `There is no board ${board}; there are ${listed(boards.map((b) => b.name))}`, 'pins');
   return found;
 }
 
@@ -175,8 +175,10 @@ function checkBoard(type: PartType, board: PinBoard, tell: Told): void {
     }
     const pin = pinOf(c, board);
     if (!pin) {
-      const [first, last] = [board.pins[0].name, board.pins.at(-1)!.name];
-      tell(c, `${board.name} has no pin ${name}; its pins are ${first} to ${last}`, 'pins');
+      const names = board.pins.map((p) => p.name);
+      // only pins that are all there can be told by the first and the last of them
+      const all = board.isOwn ? listed(names) || 'none' : `${names[0]} to ${names.at(-1)}`;
+      tell(c, `${board.name} has no pin ${name}; its pins are ${all}`, 'pins');
       continue;
     }
     const other = on.get(pin.name);

@@ -1,3 +1,6 @@
+import type { OwnBoard, Project } from '../project/project';
+import { chips, type ChipKind } from './chips';
+
 /** What a pin can be used for. */
 export type PinUse = 'digital' | 'analog' | 'pwm';
 
@@ -17,6 +20,8 @@ export interface Pin {
 export interface PinBoard {
   readonly id: string;
   readonly name: string;
+  readonly note: string;
+  readonly chip: ChipKind;
   /** Hz. */
   readonly clock: number;
   /** Volts: what a pin bears, and what its converter compares with. */
@@ -24,8 +29,10 @@ export interface PinBoard {
   /** Bits of its converter. */
   readonly bits: number;
   readonly pins: readonly Pin[];
-  /** Names of the pins that its serial line leads in and out at. */
+  /** Names of the pins that its serial line leads in and out at; empty where they lead nowhere. */
   readonly serial: readonly [leadsIn: string, leadsOut: string];
+  /** It is of the project, not one that comes with the application. */
+  readonly isOwn: boolean;
   /** Steps between nothing and all of the time, and the frequency that comes of it; undefined where it cannot be made. */
   steps(frequency: number): PulseTiming | undefined;
 }
@@ -37,60 +44,90 @@ export interface PulseTiming {
   readonly frequency: number;
 }
 
-const fewest = 2,
-  most = 65_535;
-
-/** The finest there is at about a frequency: the clock is divided as little as possible. `turns`: how often it counts through the steps. */
-function timing(clock: number, turns: number, dividers: readonly number[], frequency: number): PulseTiming | undefined {
-  for (const divider of dividers) {
-    const steps = Math.round(clock / (turns * divider * frequency));
-    if (steps >= fewest && steps <= most) return { steps, divider, frequency: clock / (turns * divider * steps) };
-  }
-  return undefined;
+/** A board with a chip, of which some pins lead outside. */
+function boardWith(
+  { id, name, note, chip: kind, clock, supply }: Pick<PinBoard, 'id' | 'name' | 'note' | 'chip' | 'clock' | 'supply'>,
+  pins: readonly { readonly name: string; readonly number: number }[],
+  isOwn: boolean,
+): PinBoard {
+  const chip = chips[kind];
+  const led = pins.flatMap((p): Omit<Pin, 'side'>[] => {
+    const of = chip.pins.find((x) => x.number === p.number);
+    return of ? [{ ...of, name: p.name }] : [];
+  });
+  const nameOf = (number: number): string => led.find((p) => p.number === number)?.name ?? '';
+  return {
+    id,
+    name,
+    note,
+    chip: kind,
+    clock,
+    supply,
+    bits: chip.bits,
+    serial: [nameOf(chip.serial[0]), nameOf(chip.serial[1])],
+    pins: led.map((p, k) => ({ ...p, side: k < led.length / 2 ? 'left' : 'right' })),
+    isOwn,
+    steps: (frequency) => chip.steps(clock, frequency),
+  };
 }
+const allPins = (kind: ChipKind): readonly { readonly name: string; readonly number: number }[] =>
+  chips[kind].pins.map(({ number }) => ({ name: `P${number + 1}`, number }));
 
-const upTo = (n: number): readonly number[] => Array.from({ length: n }, (_, k) => k + 1);
-const pinsOf = (count: number, more: (number: number) => Pick<Pin, 'analog' | 'pulses'>): readonly Pin[] =>
-  Array.from({ length: count }, (_, number) => ({
-    name: `P${number + 1}`,
-    number,
-    side: number < count / 2 ? 'left' : 'right',
-    ...more(number),
-  }));
-
+/** Boards that come with the application; their names are made up. */
 export const pinBoards: readonly PinBoard[] = [
-  {
-    id: 'larch8',
-    name: 'Larch 8',
-    clock: 16_000_000,
-    supply: 5,
-    bits: 10,
-    serial: ['P1', 'P2'],
-    // three ports of 8, 6 and 6; the last one leads to the converter
-    pins: pinsOf(20, (n) => ({
-      analog: n >= 14 ? n - 14 : -1,
-      pulses: n === 9 || n === 10 ? { timer: 1, output: n - 9 } : undefined,
-    })),
-    // up and down again
-    steps: (frequency) => timing(16_000_000, 2, [1, 8, 64, 256, 1024], frequency),
-  },
-  {
-    id: 'larch32',
-    name: 'Larch 32',
-    clock: 125_000_000,
-    supply: 3.3,
-    bits: 12,
-    serial: ['P2', 'P1'],
-    pins: pinsOf(30, (n) => ({
-      analog: n >= 26 ? n - 26 : -1,
-      pulses: n < 26 ? { timer: (n >> 1) & 7, output: n & 1 } : undefined,
-    })),
-    steps: (frequency) => timing(125_000_000, 1, upTo(255), frequency),
-  },
+  boardWith(
+    {
+      id: 'larch8',
+      name: 'Larch 8',
+      note: '8 bits at 16 MHz, 32 kB of flash, 2 kB of memory',
+      chip: 'avr8',
+      clock: 16e6,
+      supply: 5,
+    },
+    allPins('avr8'),
+    false,
+  ),
+  boardWith(
+    {
+      id: 'larch32',
+      name: 'Larch 32',
+      note: '32 bits at 125 MHz without a unit for real numbers, 2 MB of flash, 264 kB of memory',
+      chip: 'cortex-m0plus',
+      clock: 125e6,
+      supply: 3.3,
+    },
+    allPins('cortex-m0plus'),
+    false,
+  ),
 ];
 
-export const pinBoardNamed = (name: string): PinBoard | undefined =>
-  pinBoards.find((b) => b.id === name || b.name.toLowerCase() === name.toLowerCase());
+const known = new WeakMap<readonly OwnBoard[], readonly PinBoard[]>();
+/** All boards of a project: those that come with the application, and its own. */
+export function pinBoardsOf({ boards }: Pick<Project, 'boards'>): readonly PinBoard[] {
+  let found = known.get(boards);
+  if (!found)
+    known.set(
+      boards,
+      (found = [
+        ...pinBoards,
+        ...boards.map((b) =>
+          boardWith(
+            b,
+            // pins are counted from 1 where people read them
+            b.pins.map((p) => ({ name: p.name.trim(), number: p.number - 1 })),
+            true,
+          ),
+        ),
+      ]),
+    );
+  return found;
+}
+
+/** Whether a board is meant by a text: its id or its name. */
+export const isBoard = (board: Pick<PinBoard, 'id' | 'name'>, text: string): boolean =>
+  board.id === text || board.name.toLowerCase() === text.trim().toLowerCase();
+export const pinBoardNamed = (name: string, boards: readonly PinBoard[] = pinBoards): PinBoard | undefined =>
+  boards.find((b) => isBoard(b, name));
 
 /** What a pin can do, in the order of how special it is. */
 export const usesOf = (pin: Pin): readonly PinUse[] => [

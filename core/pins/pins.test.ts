@@ -333,7 +333,7 @@ test('what is on no channel is told, what is more than a range, and channels of 
 test('errors are those of the board at hand, and the board meant is the first with a pin', () => {
   const type = typeWith(channel('x', 'digital', { quantity: 'door', highVolts: 5, pins: on('P1', 'larch32') }));
   expect([channelErrors(type, small).length, channelErrors(type, large).length]).toEqual([0, 1]);
-  expect([boardOfType(type), boardOfType(typeWith())]).toEqual([large, pinBoards[0]]);
+  expect([boardOfType(type, pinBoards), boardOfType(typeWith(), pinBoards)]).toEqual([large, pinBoards[0]]);
 });
 
 test('wires of a setup are checked', () => {

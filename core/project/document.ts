@@ -466,6 +466,28 @@ export const partType = entry(
   { names: 'types', says: (chain) => nameOf(chain, -1), content: (t) => `${t.name} ${t.note}` },
 );
 
+/** A board of the project's own: a chip with its clock and supply, and which of its pins lead where. */
+export const ownBoard = entry(
+  'board',
+  'board',
+  {
+    id,
+    name: title(64, 'A board needs a name'),
+    note: text(),
+    chip: oneOf('avr8', 'cortex-m0plus'),
+    /** Hz. */
+    clock: atLeast(1e6, 'At least 1 MHz', 133e6),
+    /** Volts. */
+    supply: atLeast(1.8, 'At least 1.8 V', 5.5),
+    /** Pins that lead outside, by the number of the chip's pin, from 1. */
+    pins: rows({ name: title(40, 'A pin needs a name'), number: atLeast(1, 'Pins are counted from 1', 64) }, 64),
+  },
+  {
+    names: 'boards',
+    says: (chain) => `board ${nameOf(chain, -1)}`,
+  },
+);
+
 /** Text of one or more classes in the language of physics texts, which every physics text of the project can name. */
 export const library = entry('library', 'shared text', {
   id,
@@ -915,6 +937,8 @@ export const projectFields = {
   types: list(partType),
   /** Classes that every physics text of the project can name: functions, records, connectors, partial models. */
   libraries: list(library, 2000),
+  /** Boards of its own, beside those that come with the application. */
+  boards: list(ownBoard, 40),
   /** What links can carry. */
   items: list(item),
   requirements: list(requirement, 200_000),
@@ -934,6 +958,7 @@ export const projectSchema = documentSchema(projectFields);
 
 export interface Project extends ValuesOf<typeof projectFields> {}
 export interface PartType extends EntryOf<typeof partType> {}
+export interface OwnBoard extends EntryOf<typeof ownBoard> {}
 export interface ClassText extends EntryOf<typeof library> {}
 export interface Quantity extends EntryOf<typeof quantity> {}
 export interface Part extends EntryOf<typeof part> {}

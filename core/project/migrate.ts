@@ -173,6 +173,7 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
   14: (project) => ({
     ...project,
     version: 15,
+    boards: [],
     types: listOf(project.types).map((t) => ({
       ...t,
       ownIncludes: '',

@@ -4,6 +4,7 @@ import { flatten } from '../flatten/flatten';
 import { projectLibrary } from '../flatten/from-project';
 import { typedPartsOf } from '../editing/references';
 import { createNames } from '../flatten/names';
+import { checkBoards } from '../pins/check-boards';
 import { checkChannels } from '../pins/check-channels';
 import { checkNumbers } from '../stepcode/check-numbers';
 import { ownerAddress, visitEntries } from '../project/address';
@@ -38,6 +39,7 @@ export function checkProject(project: Project): ProjectCheck {
       ]);
   }
   found.push(
+    checkBoards(project),
     checkChannels(project),
     checkNumbers(project),
     unusedTypes(project),

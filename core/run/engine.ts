@@ -2,8 +2,8 @@ import { applyPatches, enablePatches } from 'immer';
 import { problem, type Problem } from '../language/diagnostics';
 import { emptyProject, newChange, newSetup, typeById, type Project } from '../project/project';
 import { ownerOf } from '../flatten/flat-model';
-import { boards } from '../boards/board';
-import { boardOrFirst, fromImages, pinsOf } from '../boards/board-image';
+import { boardsOf } from '../boards/board';
+import { fromImages, pinsOf } from '../boards/board-image';
 import { readBack } from '../stepcode/read-back/read-back';
 import { sourcesOf } from '../stepcode/write-sources';
 import { runSetups } from './batch';
@@ -84,7 +84,7 @@ export function createEngine(
         files: [...(value?.files ?? [])],
         unit: [...(value?.unit ?? [])],
         lines: value?.map ?? [],
-        pins: value && type ? boards.map((b) => [b.id, pinsOf(type, value.program, b)] as const) : [],
+        pins: value && type ? boardsOf(project).map((b) => [b.id, pinsOf(type, value.program, b)] as const) : [],
         numbers: value?.numbers ?? [],
         problems,
       };
@@ -217,7 +217,7 @@ function runModel(id: number, prepared: Prepared, run: Run): RunModel {
     stages: prepared.steps.map(({ name, stage, board, program: { period } }) => ({
       part: name,
       stage,
-      board: stage === 'board' ? (boardOrFirst(board)?.name ?? board) : '',
+      board,
       period,
     })),
     settable: visible

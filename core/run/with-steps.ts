@@ -5,6 +5,7 @@ import type { FlatModel } from '../flatten/flat-model';
 import type { FlattenResult } from '../flatten/flatten';
 import { checkWires } from '../pins/check-channels';
 import type { Project, Setup } from '../project/project';
+import { boardsOf } from '../boards/board';
 import { checkSerial } from '../boards/check-serial';
 import { constantOf } from '../stepcode/lower-equations';
 import { compile } from '../simulate/compile';
@@ -81,7 +82,7 @@ export const heardNames = (setup: Setup): readonly string[] =>
 
 /** Serial lines that are not there, cannot be so, or cannot carry what they should. */
 export const serialProblems = (project: Project, setup: Setup, model: FlatModel): readonly Problem[] =>
-  checkSerial(setup, (part) => {
+  checkSerial(setup, boardsOf(project), (part) => {
     const found = model.parts.find((p) => p.name === part && part !== '');
     const type = project.types.find((t) => t.name === found?.typeName);
     return type && { type, period: found?.software && constantOf(model, found.software.period) };

@@ -8,7 +8,7 @@ import type { Project, Setup } from '../project/project';
 import type { SimulationOptions } from '../simulate/simulation';
 import { channelErrors } from '../pins/check-channels';
 import { boardOfType, linesOf, type Line } from '../pins/channels';
-import { pinBoardNamed, pinBoards } from '../pins/pin-boards';
+import { pinBoardNamed, pinBoardsOf, type PinBoard } from '../pins/pin-boards';
 import type { Wires } from '../pins/plant-side';
 import { mostWatched, type SerialLine } from '../serial/messages';
 import type { Watching } from '../serial/watcher';
@@ -41,14 +41,14 @@ export const stageText = ({ stage, board }: { readonly stage: Stage; readonly bo
 /** The steps of a program as a compiler has made them, or why they are not there. */
 export type MakeCompiled = (
   program: StepProgram,
-  stage: 'host' | 'board',
-  board: string,
+  /** Undefined for the machine it is compiled on. */
+  board: PinBoard | undefined,
   /** What its signals go through; on a board they are firmware. */
   lines?: readonly Line[],
   /** The line over which it is watched. */
   serial?: SerialLine,
 ) => { create(): RunningStep } | string;
-const nothingCompiled: MakeCompiled = (_, stage) => `The stage ${stage} is not available here`;
+const nothingCompiled: MakeCompiled = (_, board) => `The stage ${board ? 'board' : 'host'} is not available here`;
 
 /** By full name of the part. */
 export type StagesOfParts = ReadonlyMap<string, StageText>;
@@ -95,7 +95,7 @@ export function withStages(setup: Setup, chosen: StagesOfParts): Setup {
 export interface PartInSteps {
   readonly name: string;
   readonly stage: Stage;
-  /** Name of the board it runs on; empty for the one there is. */
+  /** Name of the board it runs on; empty where it is on none. */
   readonly board: string;
   /** Its number among the parts. */
   readonly number: number;
@@ -164,8 +164,13 @@ export function inSteps(
       continue;
     }
     const { program } = lowered;
-    const outside =
-      (stage !== 'board' ? undefined : board === '' ? pinBoards[0] : pinBoardNamed(board)) ?? boardOfType(type);
+    const boards = pinBoardsOf(project);
+    const asked = stage === 'board' ? (board === '' ? boards[0] : pinBoardNamed(board, boards)) : undefined;
+    if (stage === 'board' && !asked) {
+      wrong(`There is no board ${board}; there are ${boards.map((b) => (b.isOwn ? b.name : b.id)).join(', ')}`);
+      continue;
+    }
+    const outside = asked ?? boardOfType(type, boards);
     const [unsound] = channelErrors(type, outside);
     if (unsound) {
       problems.push({ ...unsound, part: name });
@@ -178,7 +183,7 @@ export function inSteps(
       continue;
     }
     const made = isCompiled
-      ? compiled(program, stage, board, channels.lines, serial.get(name))
+      ? compiled(program, asked, channels.lines, serial.get(name))
       : { create: () => createStep(program, { double: stage === 'sampled' }) };
     if (typeof made === 'string') {
       wrong(made);
@@ -187,7 +192,7 @@ export function inSteps(
     parts.push({
       name,
       stage,
-      board,
+      board: asked?.name ?? '',
       number,
       program,
       untold: untoldBy(model, name, number, program, serial.get(name)?.watch ?? []),

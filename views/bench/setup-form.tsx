@@ -4,7 +4,7 @@ import { nanoid } from 'nanoid';
 import { useMemo } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
 import { namesOfRun } from '@/core/run/names-of-run';
-import { boards } from '@/core/boards/board';
+import { boardsOf } from '@/core/boards/board';
 import { ownStages, stageText, withStages, type StageText } from '@/core/stepcode/stage';
 import { stageWords } from '@/ui/stage-words';
 import { hasFixedStep, newChange, type Project, type Setup } from '@/core/project/project';
@@ -157,10 +157,10 @@ function WhatRuns({ project, setup }: Props) {
 }
 
 /** Stages a part can run in here; what a setup says that cannot is shown as it is. */
-function choicesOf(now: StageText): readonly (readonly [string, string])[] {
+function choicesOf(project: Project, now: StageText): readonly (readonly [string, string])[] {
   const all: (readonly [string, string])[] = [
     ...ownStages.map((s) => [s, `${s}: ${stageWords[s]}`] as const),
-    ...boards.map((b) => [`board:${b.id}`, `${b.name}: ${b.note}`] as const),
+    ...boardsOf(project).map((b) => [`board:${b.id}`, b.note === '' ? b.name : `${b.name}: ${b.note}`] as const),
   ];
   return all.some(([s]) => s === now) ? all : [...all, [now, now] as const];
 }
@@ -192,7 +192,7 @@ function SoftwareStages({ project, setup }: Props) {
             <CellSelect
               value={k < 0 ? 'designed' : stageText(setup.stages[k])}
               label={`How ${name} runs`}
-              options={choicesOf(k < 0 ? 'designed' : stageText(setup.stages[k]))}
+              options={choicesOf(project, k < 0 ? 'designed' : stageText(setup.stages[k]))}
               onCommit={(stage) => choose(name, stage)}
             />
             {setup.stages[k] && every !== '' && <div className="quiet">a step every {every.replace(/'/g, '')}</div>}

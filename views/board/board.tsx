@@ -63,13 +63,13 @@ export function BoardSheet() {
       {sheet === 'numbers' ? (
         <NumbersSheet key={type.id} project={project} type={type} part={part} />
       ) : sheet === 'pins' ? (
-        <PinsSheet key={type.id} type={type} part={part} />
+        <PinsSheet key={type.id} project={project} type={type} part={part} />
       ) : sheet === 'build' ? (
         <BuildSheet key={type.id} project={project} type={type} />
       ) : sheet === 'stages' ? (
         <StagesSheet key={type.id} project={project} type={type} part={part} />
       ) : sheet === 'line' ? (
-        <LineSheet type={type} part={part} />
+        <LineSheet project={project} type={type} part={part} />
       ) : sheet === 'times' ? (
         <TimesSheet type={type} part={part} />
       ) : (

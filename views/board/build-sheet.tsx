@@ -1,7 +1,7 @@
 'use client';
 import { Download, RefreshCw } from 'lucide-react';
 import { useCallback, useEffect, useRef, useState } from 'react';
-import { boards, type Board } from '@/core/boards/board';
+import { boardsOf, type Board } from '@/core/boards/board';
 import type { BoardImage } from '@/core/boards/board-image';
 import { readElf, type ElfFile } from '@/core/boards/elf';
 import { misfits } from '@/core/boards/step-on-board';
@@ -28,7 +28,7 @@ interface Made {
 export function BuildSheet({ project, type }: { readonly project: Project; readonly type: PartType }) {
   return (
     <div className="pane-body" data-testid="build">
-      {boards.map((b) => (
+      {boardsOf(project).map((b) => (
         <OneBoard key={b.id} board={b} project={project} type={type} />
       ))}
     </div>

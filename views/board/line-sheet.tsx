@@ -2,8 +2,9 @@
 import { ChartSpline } from 'lucide-react';
 import { useState } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
-import type { PartType, Quantity, Setup } from '@/core/project/project';
-import { pinBoardNamed, pinBoards } from '@/core/pins/pin-boards';
+import type { PartType, Project, Quantity, Setup } from '@/core/project/project';
+import { pinNameOn } from '@/core/pins/channels';
+import { pinBoardNamed, pinBoardsOf, type PinBoard } from '@/core/pins/pin-boards';
 import { mostWatched } from '@/core/serial/messages';
 import { neededShare } from '@/core/serial/watcher';
 import { serialIn } from '@/core/stepcode/stage';
@@ -25,7 +26,15 @@ import { watch } from '@/ui/ribbon/watch';
 const bauds = [9600, 19_200, 57_600, 115_200, 250_000, 500_000, 1_000_000];
 
 /** The serial line of software on a board: what is told over it, what came, and what is given over it. */
-export function LineSheet({ type, part }: { readonly type: PartType; readonly part: string }) {
+export function LineSheet({
+  project,
+  type,
+  part,
+}: {
+  readonly project: Project;
+  readonly type: PartType;
+  readonly part: string;
+}) {
   const setup = useSetup();
   const problems = useProject((s) => s.problems);
   if (!setup || part === '')
@@ -55,7 +64,7 @@ export function LineSheet({ type, part }: { readonly type: PartType; readonly pa
           onClick={() =>
             set(
               {
-                ...(stage ? {} : { stages: onBoard(setup, type, part) }),
+                ...(stage ? {} : { stages: onBoard(project, setup, type, part) }),
                 ...(k < 0 && { serial: [...setup.serial, { part, baud: 115_200, every: 10, noise: 0 }] }),
               },
               `Watch ${part} in ${setup.name}`,
@@ -63,12 +72,13 @@ export function LineSheet({ type, part }: { readonly type: PartType; readonly pa
           }
         >
           Watch {part} in {setup.name}
-          {stage ? '' : `, on ${freeBoard(type).name}`}
+          {stage ? '' : `, on ${freeBoard(project, type).name}`}
         </Button>
       </div>
     );
   const line = setup.serial[k];
-  const board = pinBoardNamed(stage.board) ?? pinBoards[0];
+  const boards = pinBoardsOf(project);
+  const board = pinBoardNamed(stage.board, boards) ?? boards[0];
   const put = (more: Partial<Setup['serial'][number]>): Problem | undefined =>
     useProject.getState().edit(
       {
@@ -132,13 +142,13 @@ export function LineSheet({ type, part }: { readonly type: PartType; readonly pa
 const valueWithUnit = (text: string, unit: string): string => (text === '' ? '' : withUnit(text, unit));
 
 /** A board whose pins for the line nobody has taken. */
-const freeBoard = (type: PartType) =>
-  pinBoards.find((b) =>
-    type.channels.every((c) => c.pins.every((p) => p.board !== b.id || !b.serial.includes(p.pin))),
-  ) ?? pinBoards[0];
-const onBoard = (setup: Setup, type: PartType, part: string): Setup['stages'] => [
+const freeBoard = (project: Project, type: PartType): PinBoard => {
+  const boards = pinBoardsOf(project);
+  return boards.find((b) => type.channels.every((c) => !b.serial.includes(pinNameOn(c, b)))) ?? boards[0];
+};
+const onBoard = (project: Project, setup: Setup, type: PartType, part: string): Setup['stages'] => [
   ...setup.stages.filter((s) => s.part !== part),
-  { part, stage: 'board', board: freeBoard(type).id },
+  { part, stage: 'board', board: freeBoard(project, type).id },
 ];
 
 /** How full the line is, and what came over it in the run at hand. */

@@ -5,8 +5,8 @@ import { useEffect, useRef, useState } from 'react';
 import { openSignals } from '@/core/pins/check-channels';
 import { boardOfType, directionOf, pinNameOn, pinOf, quantityOf } from '@/core/pins/channels';
 import { freePin, proposedChannels } from '@/core/pins/propose';
-import { pinBoardNamed, pinBoards, usesOf, type PinBoard } from '@/core/pins/pin-boards';
-import { newChannel, type Channel, type PartType } from '@/core/project/project';
+import { pinBoardNamed, pinBoardsOf, usesOf, type PinBoard } from '@/core/pins/pin-boards';
+import { newChannel, type Channel, type PartType, type Project } from '@/core/project/project';
 import { problemsAt, useSetup } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
@@ -19,14 +19,32 @@ import { EditableRow, RowHandle, handleColumn, handleHead } from '@/ui/editing/r
 import { formatNumber } from '@/ui/format';
 import { freeName, tryEdit } from '@/ui/names';
 import { BoardPicture } from './board-picture';
+import { newOwnBoard, OwnBoardForm } from './own-board';
 import { ChannelDetails } from './channel-details';
 
 /** What signals of software go through, and which pins of a board they are on. */
-export function PinsSheet({ type, part }: { readonly type: PartType; readonly part: string }) {
+export function PinsSheet({
+  project,
+  type,
+  part,
+}: {
+  readonly project: Project;
+  readonly type: PartType;
+  readonly part: string;
+}) {
   const setup = useSetup();
   const inSetup = setup?.stages.find((s) => s.part === part && s.stage === 'board');
-  const [boardId, setBoard] = useState(() => (pinBoardNamed(inSetup?.board ?? '') ?? boardOfType(type)).id);
-  const board = pinBoards.find((b) => b.id === boardId) ?? pinBoards[0];
+  const boards = pinBoardsOf(project);
+  const [boardId, setBoard] = useState(
+    () => (pinBoardNamed(inSetup?.board ?? '', boards) ?? boardOfType(type, boards)).id,
+  );
+  const board = boards.find((b) => b.id === boardId) ?? boards[0];
+  const own = project.boards.find((b) => b.id === board.id);
+  const addBoard = (): void => {
+    const made = newOwnBoard(project, `b-${nanoid(8)}`, board);
+    tryEdit({ kind: 'insert', list: 'board', entry: made }, `Add a board like ${board.name}`);
+    setBoard(made.id);
+  };
   const item = usePlace((s) => s.item);
   const chosen = type.channels.find((c) => item === `channel/${c.id}`);
   const problems = useProject((s) => s.problems);
@@ -80,10 +98,13 @@ export function PinsSheet({ type, part }: { readonly type: PartType; readonly pa
         <div className="code-bar">
           <Choices
             label="Board"
-            choices={pinBoards.map((b) => ({ key: b.id, text: b.name }))}
+            choices={boards.map((b) => ({ key: b.id, text: b.name }))}
             chosen={board.id}
             onChoose={setBoard}
           />
+          <Button size="sm" variant="bare" onClick={addBoard} title={`A board of your own, like ${board.name}`}>
+            <Plus size={13} aria-hidden /> Board
+          </Button>
           <span style={{ flex: 1 }} />
           {proposed.length > 0 && (
             <Button size="sm" onClick={propose} data-testid="propose-channels">
@@ -142,6 +163,15 @@ export function PinsSheet({ type, part }: { readonly type: PartType; readonly pa
           <ChannelDetails key={chosen.id} type={type} channel={chosen} problems={problems} />
         ) : (
           <p className="px-3 quiet">Choose a channel to see its numbers; then a free pin, to put it there.</p>
+        )}
+        {own && !chosen && (
+          <OwnBoardForm
+            key={own.id}
+            project={project}
+            board={own}
+            outside={board}
+            onGone={() => setBoard(boards[0].id)}
+          />
         )}
       </div>
     </div>

@@ -1,11 +1,12 @@
 'use client';
 import { Play, Square } from 'lucide-react';
 import { useState } from 'react';
-import { boards } from '@/core/boards/board';
+import { boardsOf } from '@/core/boards/board';
 import type { PartType, Project, Setup } from '@/core/project/project';
 import { namesOfRun } from '@/core/run/names-of-run';
 import type { HostOutcome, StagePair, StagesAnswer } from '@/core/studies/compare-stages';
 import { usePlace } from '@/store/place-store';
+import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { stagesKey, useStages, type FoundStages } from '@/store/stages-store';
 import { Button } from '@/ui/button';
@@ -90,7 +91,7 @@ export function StagesSheet({
             />
             this machine, as C
           </label>
-          {boards.map((b) => (
+          {boardsOf(project).map((b) => (
             <label key={b.id} className="d-flex gap-2 align-items-center">
               <input
                 type="checkbox"
@@ -268,7 +269,9 @@ function OnHost({ problem, profile, part }: HostOutcome & { readonly part: strin
 
 /** A stage as people call it: a board by its name. */
 const stageName = (stage: string): string => (stage === 'host' ? 'compiled C' : nameOfBoard(stage));
-const nameOfBoard = (stage: string): string => boards.find((b) => stage === `board:${b.id}`)?.name ?? stage;
+/** Of the document that is open: who shows it shows that. */
+const nameOfBoard = (stage: string): string =>
+  boardsOf(useProject.getState().project ?? { boards: [] }).find((b) => stage === `board:${b.id}`)?.name ?? stage;
 const asStage = (stage: string): string => `${stage.startsWith('board:') ? 'on' : 'as'} ${stageName(stage)}`;
 
 const show = (x: number | string): string => (typeof x === 'string' ? x : formatNumber(x, 6));

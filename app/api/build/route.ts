@@ -1,9 +1,8 @@
-import { boardNamed } from '@/core/boards/board';
+import { boardNamed, boardsOf } from '@/core/boards/board';
 import { linesOn, sourceOf, writeImage } from '@/core/boards/board-image';
 import { readProjectText } from '@/core/formats/project-file';
 import { stepProgramOf } from '@/core/stepcode/controller';
 import { channelErrors } from '@/core/pins/check-channels';
-import { pinBoardNamed } from '@/core/pins/pin-boards';
 import type { SerialLine } from '@/core/serial/messages';
 import { buildFor } from '@/server/build-image';
 
@@ -36,14 +35,14 @@ export async function POST(request: Request): Promise<Response> {
   } catch {
     return answer(400, { problem: 'This is no question for an image' });
   }
-  const board = typeof asked.board === 'string' ? boardNamed(asked.board) : undefined;
-  if (!board) return answer(400, { problem: 'There is no such board' });
   const { value: project, problems } = readProjectText(JSON.stringify(asked.project));
   const type = project?.types.find((t) => t.id === asked.type);
+  const board = project && typeof asked.board === 'string' ? boardNamed(asked.board, boardsOf(project)) : undefined;
   if (!project || !type) return answer(400, { problem: problems[0]?.message ?? 'There is no such part type' });
+  if (!board) return answer(400, { problem: 'There is no such board' });
   const { program, problems: refused } = stepProgramOf(project, type);
   if (!program) return answer(422, { problem: refused[0]?.message ?? 'It cannot be put into code' });
-  const [unsound] = channelErrors(type, pinBoardNamed(board.id)!);
+  const [unsound] = channelErrors(type, board);
   if (unsound) return answer(422, { problem: unsound.message });
   const lines = linesOn(type, board);
   const serial = asked.serial === undefined ? undefined : lineOf(asked.serial);

@@ -1,0 +1,63 @@
+import type { Pin, PulseTiming } from './pin-boards';
+
+/** Chips that boards have: what their pins can do, and what they bear. Both are emulated. */
+export type ChipKind = 'avr8' | 'cortex-m0plus';
+export interface ChipOutside {
+  readonly name: string;
+  /** Hz. */
+  readonly clock: { readonly least: number; readonly usual: number; readonly most: number };
+  /** Volts. */
+  readonly supply: { readonly least: number; readonly usual: number; readonly most: number };
+  /** Bits of its converter. */
+  readonly bits: number;
+  /** Pins by their number, from 0: the input of the converter and the pulses they lead to. */
+  readonly pins: readonly Pick<Pin, 'number' | 'analog' | 'pulses'>[];
+  /** Pins of its serial line. */
+  readonly serial: readonly [leadsIn: number, leadsOut: number];
+  /** Steps between nothing and all of the time at a clock, and the frequency that comes of it; undefined where it cannot be made. */
+  steps(clock: number, frequency: number): PulseTiming | undefined;
+}
+
+const fewest = 2,
+  most = 65_535;
+
+/** The finest there is at about a frequency: the clock is divided as little as possible. `turns`: how often it counts through the steps. */
+function timing(clock: number, turns: number, dividers: readonly number[], frequency: number): PulseTiming | undefined {
+  for (const divider of dividers) {
+    const steps = Math.round(clock / (turns * divider * frequency));
+    if (steps >= fewest && steps <= most) return { steps, divider, frequency: clock / (turns * divider * steps) };
+  }
+  return undefined;
+}
+const upTo = (n: number): readonly number[] => Array.from({ length: n }, (_, k) => k + 1);
+const pinsOf = (count: number, more: (number: number) => Pick<Pin, 'analog' | 'pulses'>): ChipOutside['pins'] =>
+  Array.from({ length: count }, (_, number) => ({ number, ...more(number) }));
+
+export const chips: Readonly<Record<ChipKind, ChipOutside>> = {
+  avr8: {
+    name: '8 bits',
+    clock: { least: 1e6, usual: 16e6, most: 20e6 },
+    supply: { least: 1.8, usual: 5, most: 5.5 },
+    bits: 10,
+    serial: [0, 1],
+    // three ports of 8, 6 and 6; the last one leads to the converter
+    pins: pinsOf(20, (n) => ({
+      analog: n >= 14 ? n - 14 : -1,
+      pulses: n === 9 || n === 10 ? { timer: 1, output: n - 9 } : undefined,
+    })),
+    // up and down again
+    steps: (clock, frequency) => timing(clock, 2, [1, 8, 64, 256, 1024], frequency),
+  },
+  'cortex-m0plus': {
+    name: '32 bits without a unit for real numbers',
+    clock: { least: 10e6, usual: 125e6, most: 133e6 },
+    supply: { least: 1.8, usual: 3.3, most: 3.3 },
+    bits: 12,
+    serial: [1, 0],
+    pins: pinsOf(30, (n) => ({
+      analog: n >= 26 ? n - 26 : -1,
+      pulses: n < 26 ? { timer: (n >> 1) & 7, output: n & 1 } : undefined,
+    })),
+    steps: (clock, frequency) => timing(clock, 1, upTo(255), frequency),
+  },
+};
