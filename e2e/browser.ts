@@ -3,7 +3,7 @@ import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import puppeteer, { type Browser, type Page } from 'puppeteer-core';
+import puppeteer, { type Browser, type BrowserContext, type Page } from 'puppeteer-core';
 
 /** Starts what browser tests need: the built application on a free port, and headless Chromium. */
 export const chromiumPath =
@@ -103,9 +103,29 @@ export async function startChromium({ space = false } = {}): Promise<Chromium> {
   };
 }
 
-/** A page whose console errors are collected. */
-export async function newPage(browser: Browser): Promise<{ page: Page; errors: string[] }> {
-  const context = await browser.createBrowserContext();
+const shared = new WeakMap<Browser, BrowserContext>();
+/**
+ * A page that knows nothing of those before: what they have kept is gone. It is in one context with them, so that the application is not
+ * fetched and compiled anew each time. `url`: where it will be.
+ */
+export async function freshPage(browser: Browser, url: string): Promise<{ page: Page; errors: string[] }> {
+  const context = shared.get(browser) ?? (await browser.createBrowserContext());
+  shared.set(browser, context);
+  await closePages(context);
+  const found = await newPage(browser, context);
+  const client = await found.page.createCDPSession();
+  await client.send('Storage.clearDataForOrigin', { origin: new URL(url).origin, storageTypes: 'all' });
+  await client.detach();
+  return found;
+}
+/** Everything that is open in a context. */
+export async function closePages(context: BrowserContext): Promise<void> {
+  for (const page of await context.pages()) await page.close();
+}
+
+/** A page whose console errors are collected, in a context of its own where none is given. */
+export async function newPage(browser: Browser, given?: BrowserContext): Promise<{ page: Page; errors: string[] }> {
+  const context = given ?? (await browser.createBrowserContext());
   const page = await context.newPage();
   const errors: string[] = [];
   page.on('console', (m) => m.type() === 'error' && errors.push(m.text()));

@@ -2,7 +2,7 @@ import { mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { ElementHandle, Page } from 'puppeteer-core';
-import { newPage, startChromium, startServer, type Chromium, type Server } from './browser';
+import { closePages, freshPage, startChromium, startServer, type Chromium, type Server } from './browser';
 import { person } from './person';
 
 jest.setTimeout(400_000);
@@ -22,7 +22,7 @@ afterAll(async () => {
   server?.stop();
 });
 beforeEach(async () => {
-  ({ page, errors } = await newPage(chromium.browser));
+  ({ page, errors } = await freshPage(chromium.browser, server.url));
   const session = await page.createCDPSession();
   await session.send('Browser.setDownloadBehavior', {
     behavior: 'allow',
@@ -35,7 +35,7 @@ beforeEach(async () => {
 });
 afterEach(async () => {
   expect(errors).toEqual([]);
-  await page.browserContext().close();
+  await closePages(page.browserContext());
 });
 
 const write = (name: string, content: string | Uint8Array): string => {

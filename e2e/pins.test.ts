@@ -170,3 +170,50 @@ test('channels are proposed where there are none', async () => {
   await undo();
   await page.waitForSelector('[data-testid="propose-channels"]');
 });
+
+test('a board of its own: made like another one, its pins renamed, its numbers checked, and gone again', async () => {
+  await pinsSheet();
+  await clickText('.code-bar button', 'Board');
+  await page.waitForSelector('[data-testid="own-board"]');
+  expect(await valueOf('Clock of the board in MHz')).toBe('16');
+  // pins of the other board are not its own
+  expect(await onPin('P4').catch(() => '')).toBe('');
+  await click('[data-testid="channels"] tbody tr:first-child');
+  const [channel] = await page.$$eval('[data-testid="channels"] tr.here input', (all) =>
+    all.map((e) => (e as HTMLInputElement).value),
+  );
+  await choose(`Pin of ${channel} on Own board`, 'P16');
+  await until(
+    () => onPin('P16'),
+    (t) => t === channel,
+    'it is put on a pin of it',
+  );
+  await page.evaluate(() => void (location.hash = '#/board/ctrl///pins'));
+  await page.waitForSelector('[data-testid="own-board"]');
+  await fill('Name of pin 16', 'A1');
+  await until(
+    () => onPin('A1'),
+    (t) => t === channel,
+    'the channel stays where it is',
+  );
+  await fill('Clock of the board in MHz', '50');
+  await until(
+    () => text('[data-testid="own-board"]'),
+    (t) => t.includes('A chip of 8 bits runs at 1 to 20 MHz'),
+    'what its chip cannot do is told',
+  );
+  await fill('Clock of the board in MHz', '8');
+  // it can be built for, and software can run on it
+  await clickText('.board-head button', 'Build');
+  await page.waitForSelector('[aria-label="Own board"]');
+  await area('Bench');
+  await page.waitForSelector('[aria-label="How ctrl runs"] option[value^="board:b-"]');
+  await pinsSheet();
+  await clickText('.code-bar [role=radio]', 'Own board');
+  await clickText('[data-testid="own-board"] button', 'Delete this board');
+  await page.waitForFunction(() => !document.querySelector('[data-testid="own-board"]'));
+  expect(await page.$$eval('.code-bar [role=radio]', (all) => all.map((e) => e.textContent))).toEqual([
+    'Larch 8',
+    'Larch 32',
+  ]);
+});

@@ -1,5 +1,5 @@
 import type { Page } from 'puppeteer-core';
-import { newPage, startChromium, startServer, type Chromium, type Server } from './browser';
+import { closePages, freshPage, startChromium, startServer, type Chromium, type Server } from './browser';
 
 /** Every main view of the tube capper. */
 export const views: readonly string[] = [
@@ -57,13 +57,13 @@ export function freshSample(
     server?.stop();
   });
   beforeEach(async () => {
-    ({ page, errors } = await newPage(chromium.browser));
+    ({ page, errors } = await freshPage(chromium.browser, server.url));
     await page.goto(`${server.url}/?open=${sample}`);
     await page.waitForSelector('.ribbon');
   });
   afterEach(async () => {
     expect(errors).toEqual([]);
-    await page.browserContext().close();
+    await closePages(page.browserContext());
   });
   return {
     get page() {

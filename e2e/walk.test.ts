@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { ElementHandle, Page } from 'puppeteer-core';
 import { person } from './person';
-import { newPage, startChromium, startServer, type Chromium, type Server } from './browser';
+import { closePages, freshPage, newPage, startChromium, startServer, type Chromium, type Server } from './browser';
 
 jest.setTimeout(400_000);
 // a crowded machine can starve the browser; a second failure is a failure, and the first one is printed
@@ -44,7 +44,7 @@ const {
 } = person(() => page);
 
 async function openCapper(): Promise<void> {
-  ({ page, errors } = await newPage(chromium.browser));
+  ({ page, errors } = await freshPage(chromium.browser, server.url));
   await page.goto(`${server.url}/?open=tube-capper`);
   await page.waitForSelector('.ribbon', { timeout: 30_000 });
 }
@@ -53,7 +53,7 @@ describe('with the tube capper', () => {
   beforeEach(openCapper);
   afterEach(async () => {
     expect(errors).toEqual([]);
-    await page.browserContext().close();
+    await closePages(page.browserContext());
   });
 
   test('1. Needs: limits are read out of the texts, at once, and what is not understood is named', async () => {
@@ -508,7 +508,7 @@ describe('with the tube capper', () => {
       ),
     );
     expect(otherErrors).toEqual([]);
-    await page.browserContext().close();
+    await closePages(page.browserContext());
     page = first;
   });
 
@@ -541,7 +541,7 @@ describe('with the tube capper', () => {
 });
 
 test('from nothing: a first product, its quantities, physics, setup and run', async () => {
-  ({ page, errors } = await newPage(chromium.browser));
+  ({ page, errors } = await freshPage(chromium.browser, server.url));
   await page.goto(server.url);
   await page.waitForSelector('h1');
   // the first page of a fresh browser moves a little when its fonts arrive
@@ -590,5 +590,5 @@ test('from nothing: a first product, its quantities, physics, setup and run', as
     'the verdict',
   );
   expect(errors).toEqual([]);
-  await page.browserContext().close();
+  await closePages(page.browserContext());
 });

@@ -55,7 +55,8 @@ export async function imageOf(
   const text = `${header[1]}\n${source[1]}${pins}${serialText(serial)}`;
   const isIt = (image: BoardImage): boolean => image.board === board.id && isSameSource(image.source, text);
   const there =
-    known.find(isIt) ?? (await shipped(`${source[0].replace(/\.c$/, '')}-${board.id}${serial ? '-line' : ''}`));
+    known.find(isIt) ??
+    (board.isOwn ? undefined : await shipped(`${source[0].replace(/\.c$/, '')}-${board.id}${serial ? '-line' : ''}`));
   if (there && isIt(there)) return keep(there);
   try {
     const reply = await fetch('/api/build', {
