@@ -1,4 +1,22 @@
-import type { Pin, PulseTiming } from './pin-boards';
+export interface Pin {
+  readonly name: string;
+  /** As the chip knows it: of its ports one after the other, or of its only one. */
+  readonly number: number;
+  /** Input of the converter it leads to; -1 where it leads to none. */
+  readonly analog: number;
+  /** Timer whose frequency its pulses have, and which of the outputs of that timer it is; nothing where it makes no pulses. */
+  readonly pulses: { readonly timer: number; readonly output: number } | undefined;
+  /** Where it is on the picture of the board: side and place on it. */
+  readonly side: 'left' | 'right';
+}
+
+export interface PulseTiming {
+  readonly steps: number;
+  /** By how much the clock is divided before it counts. */
+  readonly divider: number;
+  /** Hz. */
+  readonly frequency: number;
+}
 
 /** Chips that boards have: what their pins can do, and what they bear. Both are emulated. */
 export type ChipKind = 'avr8' | 'cortex-m0plus';

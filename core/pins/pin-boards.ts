@@ -1,20 +1,10 @@
 import type { OwnBoard, Project } from '../project/project';
-import { chips, type ChipKind } from './chips';
+import { chips, type ChipKind, type Pin, type PulseTiming } from './chips';
+
+export type { Pin, PulseTiming } from './chips';
 
 /** What a pin can be used for. */
 export type PinUse = 'digital' | 'analog' | 'pwm';
-
-export interface Pin {
-  readonly name: string;
-  /** As the chip knows it: of its ports one after the other, or of its only one. */
-  readonly number: number;
-  /** Input of the converter it leads to; -1 where it leads to none. */
-  readonly analog: number;
-  /** Timer whose frequency its pulses have, and which of the outputs of that timer it is; nothing where it makes no pulses. */
-  readonly pulses: { readonly timer: number; readonly output: number } | undefined;
-  /** Where it is on the picture of the board: side and place on it. */
-  readonly side: 'left' | 'right';
-}
 
 /** The outside of a board: its pins, and what they bear and measure. */
 export interface PinBoard {
@@ -36,14 +26,6 @@ export interface PinBoard {
   /** Steps between nothing and all of the time, and the frequency that comes of it; undefined where it cannot be made. */
   steps(frequency: number): PulseTiming | undefined;
 }
-export interface PulseTiming {
-  readonly steps: number;
-  /** By how much the clock is divided before it counts. */
-  readonly divider: number;
-  /** Hz. */
-  readonly frequency: number;
-}
-
 /** A board with a chip, of which some pins lead outside. */
 function boardWith(
   { id, name, note, chip: kind, clock, supply }: Pick<PinBoard, 'id' | 'name' | 'note' | 'chip' | 'clock' | 'supply'>,

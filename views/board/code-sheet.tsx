@@ -70,12 +70,15 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
     draft.take(source);
     if (shown === main && lit[0]) lookAt(lit[0].from);
   };
-  const readFile = (read: File): void =>
+  const readFile = (read: File): void => {
+    if (read.size > largestSource)
+      return usePlace.getState().say(`${read.name} is larger than any source of ${type.name}`);
     void read.text().then(
       // what was handed out is what it was made of, where that is known
       (t) => draft.take(t, written?.files.find(([name]) => name === main)?.[1] ?? source),
       () => usePlace.getState().say(`${read.name} could not be read`),
     );
+  };
   return (
     <div className="code-split">
       {isEditing ? (
@@ -153,6 +156,8 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
 }
 
 const noLines: readonly Lines[] = [];
+/** Bytes. */
+const largestSource = 4_000_000;
 
 /** What was handed out last and what is edited, and a way to keep that. */
 function useWritten(

@@ -190,7 +190,7 @@ function Found({
         </p>
       ))}
       <Words answer={answer} setup={setup} tolerance={found.tolerance} />
-      {answer.host && <OnHost {...answer.host} part={answer.part} />}
+      {answer.host && <OnHost {...answer.host} answer={answer} />}
       <Differences answer={answer} />
       <h3 className="section-title">Verdicts</h3>
       <table className="table" data-testid="stages-verdicts">
@@ -254,14 +254,18 @@ function Words({
 }
 
 /** What the compiled C took on the machine that serves the page. */
-function OnHost({ problem, profile, part }: HostOutcome & { readonly part: string }) {
+function OnHost({ problem, profile, answer }: HostOutcome & { readonly answer: StagesAnswer }) {
   const [step] = profile?.functions ?? [];
+  const own = answer.pairs.filter((p) => p.b === 'host');
+  const different = own.filter((p) => !p.same).length;
+  const equal =
+    different === 0 ? `it is equal in all ${own.length} quantities` : `${different} of ${own.length} quantities differ`;
   return (
     <p className={`px-3 mb-1 ${problem === '' ? '' : 'now-ink'}`} data-testid="stages-host">
       {problem !== ''
         ? `As C on this machine: ${problem}`
         : step &&
-          `As C on this machine, on the inputs that the code had: a step of ${part} takes ${formatNumber(step.min, 3)} to ${formatNumber(step.max, 3)} ns, ${formatNumber(step.mean, 3)} on average.`}
+          `As C on this machine, on the inputs that the code had, ${equal}: a step of ${answer.part} takes ${formatNumber(step.min, 3)} to ${formatNumber(step.max, 3)} ns, ${formatNumber(step.mean, 3)} on average.`}
       {profile && <span className="quiet"> {profile.note}.</span>}
     </p>
   );

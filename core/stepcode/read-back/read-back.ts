@@ -4,10 +4,9 @@ import { parseExpressionText } from '../../language/parse';
 import { printExpression } from '../../language/print';
 import { mapParts } from '../../language/walk';
 import type { Address } from '../../project/address';
-import { isAtOrIn } from '../../project/address';
+import { findAt, isAtOrIn } from '../../project/address';
 import type { Edit } from '../../project/edit';
 import { typeById, type PartType, type Project } from '../../project/project';
-import { elementIndex } from '../../trace/elements';
 import { partType } from '../../project/document';
 import { complaint } from '../../project/field';
 import { helperNames } from '../c-helpers';
@@ -222,15 +221,24 @@ function aroundFunctions(base: CFile, is: CFile, { c }: Written, project: Projec
   return found;
 }
 
+const isElement = (project: Project, address: Address): boolean => {
+  const found = findAt(project, address);
+  return found !== undefined && found.field === undefined;
+};
+/** What an element is called in a list; undefined where there is none. */
+function labelOf(project: Project, address: Address): string | undefined {
+  const found = findAt(project, address);
+  return found?.steps.at(-1)!.description.label(found.chain);
+}
+
 /** Elements that lines of the source are of, the innermost first. */
 function elementsAt(c: CSource, from: number, to: number, project: Project): readonly Address[] {
-  const { byAddress } = elementIndex(project);
   const around = c.map
     .filter((m) => m.file === 'source' && m.from <= to && from <= m.to)
     .sort((a, b) => a.to - a.from - (b.to - b.from));
   const found = around.flatMap(({ element }) => {
     for (let at = element; at !== ''; at = at.slice(0, Math.max(0, at.lastIndexOf('/'))))
-      if (byAddress.has(at)) return [at];
+      if (isElement(project, at)) return [at];
     return [];
   });
   return [...new Set(found)];
@@ -282,7 +290,6 @@ function createReader(
   const words = wordsOf(program, c);
   const body = f.body!;
   const after = withChanges(body, [change]);
-  const { byAddress } = elementIndex(project);
   const elements = [...new Set([...casesAround(program, c, body, change.path), ...linesAround(c, change, project)])];
   const all = textsOf(project, type);
   const near = (t: ModelText): number => {
@@ -320,7 +327,7 @@ function createReader(
           // what is far away was a guess
           if (close.includes(candidate.text)) why ||= trial.why;
         }
-      const of = byAddress.get(element);
+      const of = labelOf(project, element);
       return {
         why:
           why ||
@@ -330,7 +337,7 @@ function createReader(
           (count > 0
             ? 'Taken into the model, this would be written otherwise, or at other lines as well: it is changed in the model'
             : of
-              ? `This follows from ${of.label}, and is changed there`
+              ? `This follows from ${of}, and is changed there`
               : 'This follows from the model, and is changed there'),
       };
     },
