@@ -343,7 +343,9 @@ test('stages on boards stand beside the others, and what an image takes is shown
   expect(heads).toEqual(expect.arrayContaining(['Larch 8 to code', 'Larch 32 to code']));
   const host = await text('[data-testid="stages-host"]');
   if (!host.includes('not available here')) {
-    expect(host).toMatch(/it is equal in all \d+ quantities: a step of ctrl takes [\d.,]+ to [\d.,]+ ns, [\d.,]+ on average/);
+    expect(host).toMatch(
+      /it is equal in all \d+ quantities: a step of ctrl takes [\d.,]+ to [\d.,]+ ns, [\d.,]+ on average/,
+    );
     expect(heads).toContain('compiled C to code');
   }
   // another code: the image is built, or the board says what is missing
