@@ -1,5 +1,5 @@
-import { table } from '../language/table';
 import type { Expr } from '../language/ast';
+import { evaluate, type Environment } from '../language/evaluate';
 import { parseExpressionText } from '../language/parse';
 import { printExpression } from '../language/print';
 import { unitOrUndefined } from '../language/units';
@@ -217,8 +217,6 @@ function* combinations(sizes: readonly number[]): Generator<number[]> {
   for (let sum = 0; sum <= most; sum++) yield* fill(0, sum);
 }
 
-type Environment = (name: string) => number;
-
 /** Rows of a made-up run: a grid, and two rows at every jump. */
 function* rowsOf(names: readonly string[], shapes: readonly Shape[], end: number): Generator<[number, Environment]> {
   const jumps = shapes.flatMap((s) => s.flatMap((p, k) => (k > 0 && s[k - 1][0] === p[0] ? [p[0]] : [])));
@@ -241,65 +239,4 @@ function valueAt(shape: Shape | undefined, t: number, after: boolean): number {
   const [t0, a] = shape[k];
   const next = shape[k + 1];
   return !next || next[0] === t0 ? a : a + ((next[1] - a) * (t - t0)) / (next[0] - t0);
-}
-
-/** An expression over made-up values, in SI units. */
-function evaluate(e: Expr, env: Environment, t: number): number {
-  const go = (x: Expr): number => evaluate(x, env, t);
-  switch (e.kind) {
-    case 'number': {
-      const unit = unitOrUndefined(e.unit);
-      return unit ? e.value * unit.scale + unit.offset : e.value;
-    }
-    case 'boolean':
-      return e.value ? 1 : 0;
-    case 'ref':
-      return e.parts.at(-1)!.name === 'time' ? t : env(printExpression(e));
-    case 'unary':
-      return e.op === 'not' ? (go(e.operand) ? 0 : 1) : e.op === '-' ? -go(e.operand) : go(e.operand);
-    case 'call': {
-      if (e.callee === 'in') return env(printExpression(e));
-      const args = e.args.map(go);
-      const known: Readonly<Record<string, (...x: number[]) => number>> = table({
-        abs: Math.abs,
-        min: Math.min,
-        max: Math.max,
-        sqrt: Math.sqrt,
-      });
-      return known[e.callee]?.(...args) ?? NaN;
-    }
-    case 'binary': {
-      const [a, b] = [go(e.left), go(e.right)];
-      switch (e.op) {
-        case '+':
-          return a + b;
-        case '-':
-          return a - b;
-        case '*':
-          return a * b;
-        case '/':
-          return a / b;
-        case '<':
-          return Number(a < b);
-        case '<=':
-          return Number(a <= b);
-        case '>':
-          return Number(a > b);
-        case '>=':
-          return Number(a >= b);
-        case '==':
-          return Number(a === b);
-        case '<>':
-          return Number(a !== b);
-        case 'and':
-          return Number(a !== 0 && b !== 0);
-        case 'or':
-          return Number(a !== 0 || b !== 0);
-        default:
-          return NaN;
-      }
-    }
-    default:
-      return NaN;
-  }
 }

@@ -99,7 +99,7 @@ function ComplaintRow({ complaint, look }: { readonly complaint: Complaint; read
       <LineButtons lines={[line]} look={look} />
       <span>{message}</span>
       {element !== undefined && (
-        <Button size="sm" variant="bare" label="Show it in the model" onClick={() => goTo(element)}>
+        <Button size="sm" variant="bare" label="Show what it follows from" onClick={() => goTo(element)}>
           <ChevronRight size={13} aria-hidden />
         </Button>
       )}

@@ -1,5 +1,6 @@
 import { diffArrays } from 'diff';
-import { keyOf, type CNode } from './c-tree';
+import { keyOf } from './c-keys';
+import type { CNode } from './c-tree';
 
 /** Something in a body that is not as it was. */
 export interface CChange {

@@ -1,5 +1,6 @@
 import { changesOf, withChanges } from './c-changes';
-import { keyOf, readC, type CNode } from './c-tree';
+import { keyOf } from './c-keys';
+import { readC, type CNode } from './c-tree';
 
 /** Pieces of C are alike where they say the same, and only there. */
 

@@ -200,6 +200,43 @@ test('what is understood comes back beside what is not', () => {
   ]);
 });
 
+test('a message that goes to several receivers is one counter in C: where it goes is not guessed', () => {
+  const two = {
+    ...tubeCapper,
+    types: tubeCapper.types.map((t) =>
+      t !== capper
+        ? t
+        : {
+            ...t,
+            ports: t.ports.map((p) => (p.name === 'toPanel' ? { ...p, sends: [...p.sends, 'halt'] } : p)),
+            charts: t.charts.map((c) => ({
+              ...c,
+              states: c.states.map((s) =>
+                s.name === 'Stopped'
+                  ? { ...s, entry: 'send halt to toBelt;\nguardShut := false;\nsend halt to toPanel;' }
+                  : s,
+              ),
+            })),
+          },
+    ),
+  };
+  const type = typeById(two, capper.id)!;
+  const text = sourceOf(two)!;
+  const enters = 'state->mode = CapperControl_Mode_Stopped;\n    out->halt += 1;\n';
+  expect(text.split(enters)).toHaveLength(2);
+  const less = readBack(two, type, text.replace(enters, enters.replace('    out->halt += 1;\n', '')));
+  expect([less.proposals, less.complaints.map((c) => c.message)]).toEqual([
+    [],
+    ['Which of several receivers this message goes to the C does not say: it is changed in the model'],
+  ]);
+  const at = 'state->mode = CapperControl_Mode_Homing;\n';
+  const more = readBack(two, type, text.replace(at, `${at}    out->halt += 1;\n`));
+  expect([more.proposals, more.complaints.map((c) => c.message)]).toEqual([
+    [],
+    ['halt goes to toBelt or toPanel, which the C does not say: it is sent in the model'],
+  ]);
+});
+
 test('own text is kept between its marks, and comes back', () => {
   const own = source
     .replace('/* End of own includes. */', '#include "our_log.h"\n/* End of own includes. */')

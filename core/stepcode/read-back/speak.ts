@@ -1,11 +1,13 @@
 import type { Expr, RefExpr } from '../../language/ast';
+import { evaluate } from '../../language/evaluate';
 import { printName } from '../../language/print';
 import { convertValue, sameDimension, unitOrUndefined, type Unit } from '../../language/units';
 import { walkExpression } from '../../language/walk';
 import { stepsOf } from '../lower-expression';
 import type { StepProgram } from '../step-program';
 import type { CSource } from '../write-c';
-import { realOf, type CNode } from './c-tree';
+import { realOf } from './c-keys';
+import type { CNode } from './c-tree';
 
 /** Something that the language has no words for, at its line. */
 export class Unsaid extends Error {
@@ -231,40 +233,6 @@ export function valuesOf(
   ];
 }
 
-/** The value of a formula of numbers alone. */
-function foldedOf(e: Expr): number | undefined {
-  switch (e.kind) {
-    case 'number': {
-      const unit = unitOrUndefined(e.unit);
-      return unit ? convertValue(e.value, unit, { ...unit, scale: 1, offset: 0 }) : e.value;
-    }
-    case 'unary': {
-      const a = foldedOf(e.operand);
-      return a === undefined || e.op === 'not' ? undefined : e.op === '-' ? -a : a;
-    }
-    case 'binary': {
-      const [a, b] = [foldedOf(e.left), foldedOf(e.right)];
-      if (a === undefined || b === undefined) return undefined;
-      switch (e.op) {
-        case '+':
-          return a + b;
-        case '-':
-          return a - b;
-        case '*':
-          return a * b;
-        case '/':
-          return a / b;
-        case '^':
-          return a ** b;
-        default:
-          return undefined;
-      }
-    }
-    default:
-      return undefined;
-  }
-}
-
 const rounded = (x: number): number => Math.fround(x);
 const rowOf = (e: Expr, op: 'and' | 'or'): readonly Expr[] =>
   e.kind === 'binary' && e.op === op ? [...rowOf(e.left, op), ...rowOf(e.right, op)] : [e];
@@ -274,14 +242,11 @@ export function isSame(a: Expr, c: Expr, of: Meaning): boolean {
   if (c.kind === 'unary' && c.op === '-' && c.operand.kind === 'number')
     return isSame(a, { ...c.operand, value: -c.operand.value }, of);
   if (c.kind === 'number') {
-    const folded = foldedOf(a);
-    return [...valuesOf(a, of).map((v) => v.value), ...(folded === undefined ? [] : [folded])].some(
-      (v) => rounded(v) === rounded(c.value),
-    );
+    return [...valuesOf(a, of).map((v) => v.value), evaluate(a)].some((v) => rounded(v) === rounded(c.value));
   }
   if (a.kind === 'binary' && a.op === '^') {
-    const count = foldedOf(a.right);
-    if (count === undefined || !Number.isInteger(count) || count < 2 || count > 8) return false;
+    const count = evaluate(a.right);
+    if (!Number.isInteger(count) || count < 2 || count > 8) return false;
     let product: Expr = a.left;
     for (let k = 1; k < count; k++) product = { kind: 'binary', op: '*', left: product, right: a.left, span };
     return isSame(product, c, of);
