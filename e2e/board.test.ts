@@ -128,6 +128,9 @@ test('edited C comes back as changes of the model; what is not understood is tol
   await click('[data-testid="edit-code"]');
   const back = (): Promise<string> => text('[data-testid="coming-back"]');
   await until(back, (t) => t.includes('Nothing to take over'), 'nothing has been changed yet');
+  // who presses the button goes on in the text; what is handed out is not offered here
+  expect(await page.evaluate(() => document.activeElement?.classList.contains('cm-content'))).toBe(true);
+  expect(await page.$('[data-testid="download-code"]')).toBeNull();
   // typed here: a time, at the first line that has it
   const typed = async (was: string, is: string): Promise<void> => {
     const line = await page.waitForFunction(
@@ -170,7 +173,18 @@ test('edited C comes back as changes of the model; what is not understood is tol
       .replace('/* End of own functions. */', 'void capper_tick(void)\n{\n}\n/* End of own functions. */'),
   );
   const input = (await page.$('input[aria-label="An edited source"]'))!;
-  await (input as never as { uploadFile(path: string): Promise<void> }).uploadFile(edited);
+  const read = (path: string): Promise<void> =>
+    (input as never as { uploadFile(path: string): Promise<void> }).uploadFile(path);
+  const other = join(files, 'other.c');
+  writeFileSync(other, 'int main(void)\n{\n    return 0;\n}\n');
+  await read(other);
+  await until(
+    () => text('.notice').catch(() => ''),
+    (t) => t.includes('other.c is no source of CapperControl'),
+    'what is none is refused',
+  );
+  await page.waitForSelector('[data-testid="edit-code"]');
+  await read(edited);
   const said = await until(back, (t) => t.includes('2 changes of the model'), 'the file is read');
   expect(said).toContain('A message is sent once: out->ready += 1');
   await click('[data-testid="take-all"]');

@@ -131,6 +131,7 @@ export function CodeText({
       height="100%"
       theme="none"
       readOnly={!onChange}
+      autoFocus={onChange !== undefined}
       {...(onChange && { onChange })}
       basicSetup={{ foldGutter: false, highlightActiveLine: false, highlightActiveLineGutter: false }}
       extensions={extensions}

@@ -42,6 +42,15 @@ test('gone again they come to the same', () => {
   };
   expect(() => replayed(program!, createStep(program!), replay, stop)).toThrow('long enough');
 });
+test('they begin with what the run began with, parameters that changed on the way keep them from being gone again', () => {
+  const kept = replay.shown.indexOf('part lost');
+  expect(kept).toBeGreaterThanOrEqual(0);
+  const begins = [...replay.begins.filter(([key]) => key !== 'part lost'), ['part lost', 7] as const];
+  const { rows } = replayed(program!, createStep(program!), { ...replay, begins });
+  expect([rows[0][kept], did.results[0][kept]]).toEqual([7, 0]);
+  expect(replayOf({ ...did, isChanged: () => true })).toBeUndefined();
+  expect(replayOf({ ...did, inputs: [] })).toBeUndefined();
+});
 test('a stage elsewhere is compared with the code, step by step', async () => {
   const wrong = 37;
   const k = did.shown.findIndex((slot) => did.program.slots[slot].name === 'voltage');

@@ -4,6 +4,7 @@ import { ChevronDown, Download, ExternalLink, FileUp, PenLine, RotateCcw } from 
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { PartType, Project } from '@/core/project/project';
 import type { CodeOfType } from '@/core/run/protocol';
+import { mayBeFrom } from '@/core/stepcode/read-back/read-back';
 import { elementIndex, type TraceElement } from '@/core/trace/elements';
 import { goTo } from '@/store/locate';
 import { usePlace } from '@/store/place-store';
@@ -75,7 +76,10 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
       return usePlace.getState().say(`${read.name} is larger than any source of ${type.name}`);
     void read.text().then(
       // what was handed out is what it was made of, where that is known
-      (t) => draft.take(t, written?.files.find(([name]) => name === main)?.[1] ?? source),
+      (t) =>
+        mayBeFrom(source, t)
+          ? draft.take(t, written?.files.find(([name]) => name === main)?.[1] ?? source)
+          : usePlace.getState().say(`${read.name} is no source of ${type.name}: none of its functions is in it`),
       () => usePlace.getState().say(`${read.name} could not be read`),
     );
   };
@@ -118,26 +122,34 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
               </Button>
             </>
           )}
-          <FileButton
-            size="sm"
-            label="An edited source"
-            accept=".c,.txt,text/plain"
-            title={`${main} as somebody has edited it elsewhere: what comes of it is shown before anything is taken over`}
-            onFile={readFile}
-          >
-            <FileUp size={13} aria-hidden /> Read back
-          </FileButton>
-          <Button size="sm" onClick={handOut} data-testid="download-code">
-            <Download size={13} aria-hidden /> Sources
-          </Button>
-          <Button
-            size="sm"
-            title="A unit for co-simulation after FMI 3.0, as sources"
-            onClick={() => download(`${type.name}.fmu`, 'application/zip', zipped(code.unit))}
-            data-testid="download-unit"
-          >
-            <Download size={13} aria-hidden /> FMI unit
-          </Button>
+          {/* an edit that is open is not lost to a file */}
+          {(!isEditing || draft.text === source) && (
+            <FileButton
+              size="sm"
+              label="An edited source"
+              accept=".c,.txt,text/plain"
+              title={`${main} as somebody has edited it elsewhere: what comes of it is shown before anything is taken over`}
+              onFile={readFile}
+            >
+              <FileUp size={13} aria-hidden /> Read back
+            </FileButton>
+          )}
+          {/* what is handed out is what is written, not what somebody makes of it */}
+          {!isEditing && (
+            <>
+              <Button size="sm" onClick={handOut} data-testid="download-code">
+                <Download size={13} aria-hidden /> Sources
+              </Button>
+              <Button
+                size="sm"
+                title="A unit for co-simulation after FMI 3.0, as sources"
+                onClick={() => download(`${type.name}.fmu`, 'application/zip', zipped(code.unit))}
+                data-testid="download-unit"
+              >
+                <Download size={13} aria-hidden /> FMI unit
+              </Button>
+            </>
+          )}
         </div>
         {!isEditing && <Chosen element={chosen} lines={lit} project={project} />}
         <CodeText

@@ -5,7 +5,7 @@ import { uniformAt } from '../../numbers/random';
 import { typeById, type Project } from '../../project/project';
 import { documentTexts } from '../../project/texts';
 import { chartOf, messages, randomParts } from '../../testing/random-charts';
-import { projectOf } from '../../testing/run-project';
+import { projectOf, quantity } from '../../testing/run-project';
 import { hasCompiler, stepsInC, stepsInJs } from '../../testing/step-bench';
 import { stepProgramOf } from '../controller';
 import { harnessColumns } from '../write-harness';
@@ -136,6 +136,35 @@ test.each<[string, readonly (readonly [string, string])[], readonly (readonly [s
   expect(readBack(taken(tubeCapper, found), capper, edited(...pairs)).proposals).toEqual([]);
 });
 
+test('a time comes back in the unit it was written in, a value in that of its quantity', () => {
+  const change = (project: Project, was: string, is: string): Project => {
+    const [text] = documentTexts(project).filter((t) => t.text === was && t.place.includes(capper.id));
+    return applyEdit(project, textEdit(project, text.place, is)!).project;
+  };
+  const project = change(tubeCapper, "0.05 's'", "50 'ms'");
+  expect(sourceOf(project)).toBe(source);
+  const found = readBack(project, capper, edited(['mode_after_Off = 50;', 'mode_after_Off = 1500;']));
+  expect(short(found)).toEqual([['transition Off to Homing', "50 'ms'", "1500 'ms'"]]);
+  const inMinutes = change(tubeCapper, "0.05 's'", "0.01 'min'");
+  const text = sourceOf(inMinutes)!.replace('mode_after_Off = 600;', 'mode_after_Off = 900;');
+  expect(short(readBack(inMinutes, typeById(inMinutes, capper.id)!, text))).toEqual([
+    ['transition Off to Homing', "0.01 'min'", "0.015 'min'"],
+  ]);
+});
+
+test('powers and formulas of numbers are what they come to', () => {
+  const project = projectOf({
+    software: "0.001 's'",
+    quantities: [quantity('u', '0', { role: 'input' }), quantity('y', '0', { role: 'output' })],
+    physics: 'y = u^3 + 2^5*u;',
+  });
+  const type = project.types.find((t) => t.software !== '')!;
+  const text = sourceOf(project, type.id)!;
+  expect(text).toContain('32.0f');
+  const found = readBack(project, type, text.replace('32.0f', '16.0f'));
+  expect(short(found)).toEqual([[expect.stringContaining('physics'), 'y = u^3 + 2^5*u;', 'y = u^3 + 16*u;']]);
+});
+
 test.each<[string, readonly [string, string], string, string]>([
   [
     'a number in double precision',
@@ -237,6 +266,26 @@ test('a message that goes to several receivers is one counter in C: where it goe
   ]);
 });
 
+test.each([
+  ['nothing', ''],
+  ['bytes', String.fromCharCode(...Array.from({ length: 3000 }, (_, k) => (k * 37) % 256))],
+  ['a header', '#ifndef A\n#define A\ntypedef struct { int a; } X;\n#endif\n'],
+  ['another program', 'int main(void)\n{\n    return 0;\n}\n'],
+  ['helpers alone', source.slice(0, source.indexOf('static void mode_enter_Off'))],
+])('%s is no source of it, which is said once', (_, text) => {
+  expect(readBack(tubeCapper, capper, text)).toEqual({
+    proposals: [],
+    complaints: [{ line: 1, message: 'None of the functions of CapperControl is in this text' }],
+  });
+});
+test('a source that is cut off anywhere says what is missing, and takes nothing over', () => {
+  for (const share of [0.3, 0.5, 0.7, 0.95]) {
+    const { proposals, complaints } = readBack(tubeCapper, capper, source.slice(0, Math.floor(source.length * share)));
+    expect(proposals).toEqual([]);
+    expect(complaints.some((c) => / is gone: | has no end: /.test(c.message))).toBe(true);
+  }
+});
+
 test('own text is kept between its marks, and comes back', () => {
   const own = source
     .replace('/* End of own includes. */', '#include "our_log.h"\n/* End of own includes. */')
@@ -274,6 +323,9 @@ test('own text is kept between its marks, and comes back', () => {
   );
   expect(without.proposals).toEqual([]);
   expect(without.complaints[0].message).toContain('The marks of the own functions are not there');
+  // nor where a mark is there twice: what lies between them would be anybody's guess
+  const twice = sourceOf(next)!.replace(/\/\* End of own functions. \*\/\n?$/, (mark) => `${mark.trim()}\n${mark}`);
+  expect(readBack(next, typeById(next, capper.id)!, twice).proposals).toEqual([]);
 });
 
 test('an edit of what was written before the model went on is put into what it is now', () => {

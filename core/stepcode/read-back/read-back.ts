@@ -49,6 +49,11 @@ export function readBack(project: Project, type: PartType, edited: string, every
   const { rest, own, lines } = takeOut(edited);
   const base = readC(takeOut(start.c.source).rest);
   const is = readC(rest);
+  if (!isSourceOf(base, is))
+    return {
+      proposals: [],
+      complaints: [{ line: 1, message: `None of the functions of ${type.name} is in this text` }],
+    };
   const complaints: Complaint[] = [...is.complaints, ...aroundFunctions(base, is, start, project)];
   const unread = new Set(is.functions.flatMap((f) => (f.body ? [] : [f.name])));
   const accepted: { readonly of: string; readonly change: CChange }[] = [];
@@ -150,6 +155,13 @@ const areSame = (a: ReadonlyMap<string, string>, b: ReadonlyMap<string, string>)
 const lineOf = ({ is, was, run }: CChange): number =>
   run ? (run.come[0]?.from ?? is.parts[run.at]?.from ?? is.to) : Math.max(1, is.from || was.from);
 const spanOf = ({ is, run }: CChange): readonly number[] => (run ? run.come.map((x) => x.to) : [is.to]);
+
+/** Whether a text can be what has become of a source. */
+export const mayBeFrom = (source: string, text: string): boolean =>
+  isSourceOf(readC(takeOut(source).rest), readC(takeOut(text).rest));
+/** Something else would be told to lack everything. */
+const isSourceOf = (base: CFile, is: CFile): boolean =>
+  base.functions.some((f) => !helperNames.includes(f.name) && is.functions.some((g) => g.name === f.name));
 
 // --- what stands around functions
 
