@@ -6,6 +6,7 @@ import { checkChannels } from '../pins/check-channels';
 import { linesOf, pinNameOn, withoutChannels } from '../pins/channels';
 import { pinBoardNamed, pinBoardsOf } from '../pins/pin-boards';
 import type { OwnBoard, Project } from '../project/project';
+import { createRun, isRunnable, prepareRun } from '../run';
 import { stagedRun } from '../run/staged';
 import { isBoardHere } from '../testing/boards-here';
 import { boardNamed, boardsOf } from './board';
@@ -121,3 +122,32 @@ test('what is wrong with it is told at its place', () => {
   const nowhere = stagedRun(project, setup, new Map([['ctrl', 'board:Pine']]), { compiledSteps: compiledHere });
   expect(nowhere.problems[0].message).toBe('There is no board Pine; there are larch8, larch32, Bench carrier');
 });
+
+(isBoardHere('larch8') ? test : test.skip)(
+  'its serial line takes as long as its bits per second say, whatever the clock',
+  () => {
+    const project = withoutChannels(withBoard(bench));
+    const known = (board: string): number => {
+      const setup = {
+        ...project.setups.find((s) => s.name === 'Careful')!,
+        wires: [],
+        stop: 0.2,
+        stages: [{ part: 'ctrl', stage: 'board' as const, board }],
+        serial: [{ part: 'ctrl', baud: 9600, every: 20, noise: 0 }],
+        heard: ['ctrl.voltage'],
+      };
+      const prepared = prepareRun(project, setup, undefined, undefined, compiledHere);
+      if (!isRunnable(prepared)) throw new Error(prepared.problems.map((p) => p.message).join('; '));
+      const run = createRun(prepared, { record: ['ctrl.heard.voltage'] });
+      run.simulation.advance(Infinity);
+      expect(run.steps[0].line()).toMatchObject({ lost: 0, broken: 0 });
+      const recording = run.recorder.take();
+      const { values } = recording.columns.find((c) => c.name === 'ctrl.heard.voltage')!;
+      return recording.time[values.findIndex((x) => !Number.isNaN(x))];
+    };
+    const [usual, own] = [known('larch8'), known('Bench carrier')];
+    // an order and a telling of a dozen bytes, ten bits each: more than 20 ms
+    expect(usual).toBeGreaterThan(0.02);
+    expect(Math.abs(own - usual)).toBeLessThan(0.002);
+  },
+);

@@ -210,6 +210,11 @@ const on = (pin: string, board = 'larch8'): Channel['pins'] => [{ board, pin }];
 
 test.each<[readonly Channel[], readonly string[]]>([
   [[channel('probe', 'analog', { quantity: 'level', pins: on('p15') })], []],
+  // a board by its name
+  [
+    [channel('probe', 'analog', { quantity: 'level', pins: on('P1', 'LARCH 8') })],
+    ['error probe/pins: P1 of Larch 8 cannot measure a voltage; P15, P16, P17, P18, P19 and P20 can'],
+  ],
   [[channel('x', 'digital', {})], ['error x: x carries nothing: choose a quantity, or a message for its rise or fall']],
   [
     [channel('x', 'digital', { quantity: 'door', rises: 'up' })],
