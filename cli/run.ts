@@ -126,8 +126,8 @@ type Wire = Setup['wires'][number];
 interface SaidWire extends Omit<Wire, 'fault'> {
   readonly fault: Wire['fault'] | 'sound';
 }
-const faultNamed = (text: string): 'loose' | 'noisy' | 'low' | 'high' | 'sound' | undefined =>
-  (['loose', 'noisy', 'low', 'high', 'sound'] as const).find((f) => f === text);
+const faults = ['loose', 'noisy', 'low', 'high', 'crossed', 'sound'] as const;
+const faultNamed = (text: string): (typeof faults)[number] | undefined => faults.find((f) => f === text);
 
 /** `part.channel=fault` or `part.channel=other channel`, each; undefined where one is none. */
 function readWires(texts: readonly string[]): readonly SaidWire[] | undefined {
@@ -136,7 +136,7 @@ function readWires(texts: readonly string[]): readonly SaidWire[] | undefined {
     const [, part, channel, said] = /^\s*([^=]+)\.([^=.\s]+)\s*=\s*(\S+)\s*$/.exec(text) ?? [];
     if (said === undefined) {
       complain(
-        `zelvar: --wire is part.channel=fault, with a fault of loose, noisy, low, high or sound, or the channel it is swapped with, not "${text}"`,
+        `zelvar: --wire is part.channel=fault, with a fault of loose, noisy, low, high, crossed or sound, or the channel it is swapped with, not "${text}"`,
       );
       return undefined;
     }
@@ -182,8 +182,9 @@ function tellSteps(part: string, did: DoneInSteps): void {
     print(
       `${part}: ${line.received} tellings over its line, ${line.lost} lost, ${line.broken} broken; ${Math.round(100 * line.load)} % of what it can carry`,
     );
-  for (const { line, lost, beyond } of did.losses()) {
+  for (const { line, lost, beyond, counts } of did.losses()) {
     if (lost > 0) print(`${part}.${line}: ${lost} ${lost === 1 ? 'message' : 'messages'} did not arrive`);
+    if (counts > 0) print(`${part}.${line}: ${counts} counts missed, as its edges came too fast`);
     if (beyond > 0) print(`${part}.${line}: beyond its range in ${beyond} steps`);
   }
   for (const { quantity, beyond, drift } of did.fits()) {

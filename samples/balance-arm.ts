@@ -66,7 +66,7 @@ equation
 
 export const balanceArm: Project = {
   format: 'zelvar-project',
-  version: 15,
+  version: 16,
   id: 'balance-arm',
   name: 'Balance arm',
   root: rig.id,

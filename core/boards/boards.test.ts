@@ -323,7 +323,7 @@ const cap13 = ({ run }: ReturnType<typeof inStage>) => run.findings().find((f) =
     return [value!.run.findings().find((f) => f.key === 'CAP-05')!.verdict, losses()];
   };
   expect(at('Guard')).toEqual(['holds', []]);
-  expect(at('Loose guard wire')).toEqual(['fails', [{ line: 'guardSwitch', beyond: 0, lost: 1 }]]);
+  expect(at('Loose guard wire')).toEqual(['fails', [{ line: 'guardSwitch', beyond: 0, lost: 1, counts: 0 }]]);
 });
 
 /** Steps that take longer than there is time for. */

@@ -4,7 +4,7 @@ import type { Pin } from '../pins/pin-boards';
 import type { Area, Target } from './target';
 import { firmwareNames } from './write-firmware';
 import { linkTurn } from './write-link';
-import { pinMemory } from './write-pins';
+import { pinMemory, waitTurn } from './write-pins';
 
 /** A chip with an image in it, that goes one step each time it is told to, and is watched while it does. */
 export interface Chip extends Target {
@@ -18,13 +18,21 @@ export interface Chip extends Target {
   setVolts(pin: Pin, isMeasured: boolean, volts: number, supply: number): void;
   /** Share of the time in which an output is on. */
   share(pin: Pin, isPulsed: boolean): number;
+  /** Levels of inputs change one after the other, each at its part of the time from now until so many seconds after the beginning. */
+  turn(edges: readonly Edge[], seconds: number): void;
   /** What the firmware remembers of its pins. */
   keepPins(): readonly number[];
-  restorePins(bytes: readonly number[]): void;
+  restorePins(bytes: readonly number[], levels: readonly (readonly [pin: Pin, isHigh: boolean])[]): void;
   /** Its serial line; nothing where the image has none. */
   readonly line: SerialEnd | undefined;
   /** Most bytes of the stack that have been written since the image was loaded. */
   stack(): number;
+}
+
+/** Levels that two lines have from then on. */
+export interface Edge {
+  readonly part: number;
+  readonly levels: readonly (readonly [pin: Pin, isHigh: boolean])[];
 }
 
 /** Where the one who watches a chip is at its serial line. */
@@ -74,6 +82,7 @@ export interface ChipCore {
   /** End of the stack, as a place in memory. */
   readonly stackTop: number;
   setVolts(pin: Pin, isMeasured: boolean, volts: number, supply: number): void;
+  setLevel(pin: Pin, isHigh: boolean): void;
   share(pin: Pin, isPulsed: boolean): number;
   readonly line: CoreLine;
   /** Nothing happens until then. */
@@ -155,7 +164,9 @@ export function createChip(
   };
   let last = 0;
   let busy = 0;
-  const turn = image.symbols.get(linkTurn);
+  // where it waits for its next step, and can be seen to
+  const turn = image.symbols.get(linkTurn) ?? image.symbols.get(waitTurn);
+  const hasLine = image.symbols.has(linkTurn);
   const turnAt = turn ? core.numberOf(core.code(turn.value)) : -1;
   /** Goes on until it is at the beginning of a turn of the loop in which it waits. */
   const goOneTurn = (): void => {
@@ -178,6 +189,15 @@ export function createChip(
     },
     send: (bytes) => core.line.send(bytes),
   };
+  /** Time passes, in which it does what it is interrupted for. */
+  const passes = (until: number): void => {
+    core.run(entries);
+    while (core.cycles < until) {
+      if (core.at === turnAt) core.skipTo(until);
+      else core.run(entries);
+    }
+  };
+  const put = (levels: Edge['levels']): void => levels.forEach(([pin, isHigh]) => core.setLevel(pin, isHigh));
   const remembered = image.symbols.get(pinMemory);
   const pinsAt = remembered ? core.place(remembered.value) : 0;
   const [stackFrom, stackTo] = [core.place(image.memoryEnd), core.stackTop];
@@ -201,11 +221,30 @@ export function createChip(
     get busy() {
       return busy;
     },
-    line: turn && line,
+    line: hasLine ? line : undefined,
     setVolts: core.setVolts,
     share: core.share,
     keepPins: () => (remembered ? [...memory.subarray(pinsAt, pinsAt + remembered.size)] : []),
-    restorePins: (bytes) => memory.set(bytes, pinsAt),
+    restorePins(bytes, levels) {
+      if (levels.length > 0) {
+        put(levels);
+        goOneTurn();
+        goOneTurn();
+      }
+      memory.set(bytes, pinsAt);
+    },
+    turn(edges, seconds) {
+      const from = core.cycles;
+      const until = begun + Math.round(seconds * clock);
+      for (const { part, levels } of edges) {
+        // what is listened to is at the next step already: edges come as quickly as they are counted
+        if (!hasLine) passes(from + Math.round(part * (until - from)));
+        put(levels);
+        if (hasLine) goOneTurn();
+      }
+      if (edges.length > 0 || !hasLine) goOneTurn();
+      if (!hasLine && core.cycles < until) core.skipTo(until);
+    },
     functions: () =>
       times
         .filter((t) => t.calls > 0)

@@ -10,6 +10,8 @@ const converterBits = 12;
 /** Bytes of a loop that can do no more than wait. */
 const shortLoop = 20;
 const usedAs = { pulses: 4, line: 5 };
+/** Outputs of a timer that are on where they would be off. */
+const inverted = [1 << 2, 1 << 3];
 
 /**
  * The chip of 32 bits without a unit for real numbers. Its emulator counts a cycle too few where a return address is put onto the stack, or taken
@@ -102,6 +104,7 @@ export function createChip32(
         if (isMeasured) chip.adc.channelValues[pin.analog] = measured(volts, supply, converterBits);
         else chip.gpio[pin.number].setInputValue(volts > supply / 2);
       },
+      setLevel: (pin, isHigh) => chip.gpio[pin.number].setInputValue(isHigh),
       line,
       skipTo: (cycle) => void (cycles = cycle),
       share(pin, isPulsed) {
@@ -110,7 +113,8 @@ export function createChip32(
         const { timer, output } = pin.pulses!;
         const { cc, top, csr } = chip.pwm.channels[timer];
         if (gpio.functionSelect !== usedAs.pulses || (csr & 1) === 0) return 0;
-        return Math.min(1, ((cc >> (16 * output)) & 0xffff) / (top + 1));
+        const share = Math.min(1, ((cc >>> (16 * output)) & 0xffff) / (top + 1));
+        return (csr & inverted[output]) !== 0 ? 1 - share : share;
       },
     },
     ownFunctions,

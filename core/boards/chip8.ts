@@ -1,4 +1,15 @@
-import { adcConfig, AVRADC, avrInstruction, AVRUSART, CPU, usart0Config } from 'avr8js';
+import {
+  adcConfig,
+  AVRADC,
+  avrInstruction,
+  AVRIOPort,
+  AVRUSART,
+  CPU,
+  portBConfig,
+  portCConfig,
+  portDConfig,
+  usart0Config,
+} from 'avr8js';
 import { chips } from '../pins/chips';
 import type { Pin } from '../pins/pin-boards';
 import { createChip, fill, type Chip, type ChipOptions } from './chip';
@@ -12,14 +23,25 @@ const returning = 0x9508;
 /** Words of a loop that can do no more than wait. */
 const shortLoop = 8;
 
-/** Registers by the port they are of: what is at its pins, which of them are outputs, and what they put out. */
+/** Registers by the port they are of: which of its pins are outputs, and what they put out. */
 const ports = [
-  { first: 0, pins: 0x29, drive: 0x2a, out: 0x2b },
-  { first: 8, pins: 0x23, drive: 0x24, out: 0x25 },
-  { first: 14, pins: 0x26, drive: 0x27, out: 0x28 },
+  { first: 0, config: portDConfig },
+  { first: 8, config: portBConfig },
+  { first: 14, config: portCConfig },
 ];
-/** Of the timer that makes pulses: how it works, where it turns back, and up to where its outputs are on. */
-const timer = { control: 0x80, top: 0x86, compare: [0x88, 0x8a], on: [0x80, 0x20] };
+/**
+ * Of the timer that makes pulses: how it works, whether it goes up only, where it turns back, up to where its outputs are on, and whether they
+ * are on from there instead.
+ */
+const timer = {
+  control: 0x80,
+  mode: 0x81,
+  upOnly: 0x08,
+  top: 0x86,
+  compare: [0x88, 0x8a],
+  on: [0x80, 0x20],
+  inverted: [0x40, 0x10],
+};
 
 /** The chip of 8 bits: its cycles are those of the real one. */
 export function createChip8(
@@ -50,9 +72,16 @@ export function createChip8(
   usart.onRxComplete = feed;
   const converter = new AVRADC(cpu, adcConfig);
   converter.channelValues.fill(0);
+  const outside = ports.map(({ config }) => new AVRIOPort(cpu, config));
   const portOf = ({ number }: Pin) => {
-    const port = ports.findLast((p) => number >= p.first)!;
-    return { ...port, bit: 1 << (number - port.first) };
+    const k = ports.findLastIndex((p) => number >= p.first);
+    const index = number - ports[k].first;
+    const { DDR: drive, PORT: put } = ports[k].config;
+    return { port: outside[k], index, bit: 1 << index, drive, put };
+  };
+  const setLevel = (pin: Pin, isHigh: boolean): void => {
+    const { port, index } = portOf(pin);
+    port.setPin(index, isHigh);
   };
   // a short loop that has changed nothing since it was last here waits for the next event of the chip: whole turns of it are left out
   const before = { event: -1, pc: -1, cycles: 0, registers: new Uint8Array(registers) };
@@ -112,9 +141,9 @@ export function createChip8(
           converter.channelValues[pin.analog] = volts;
           return;
         }
-        const { pins, bit } = portOf(pin);
-        cpu.data[pins] = volts > supply / 2 ? cpu.data[pins] | bit : cpu.data[pins] & ~bit;
+        setLevel(pin, volts > supply / 2);
       },
+      setLevel,
       line: {
         next: () => nextEvent()?.cycles ?? Infinity,
         send(bytes) {
@@ -125,13 +154,18 @@ export function createChip8(
       },
       skipTo: (cycle) => void (cpu.cycles = cycle),
       share(pin, isPulsed) {
-        const { drive, out, bit } = portOf(pin);
+        const { drive, put, bit } = portOf(pin);
         if ((cpu.data[drive] & bit) === 0) return 0;
-        if (!isPulsed) return Number((cpu.data[out] & bit) !== 0);
+        const level = Number((cpu.data[put] & bit) !== 0);
+        if (!isPulsed) return level;
         const { output } = pin.pulses!;
         const top = word(timer.top);
-        const isOn = (cpu.data[timer.control] & timer.on[output]) !== 0 && top > 0;
-        return isOn ? Math.min(1, word(timer.compare[output]) / top) : 0;
+        // a timer that is not led to the pin leaves it as it is
+        if ((cpu.data[timer.control] & timer.on[output]) === 0 || top === 0) return level;
+        // what goes up only is on for one more than it is compared with
+        const more = (cpu.data[timer.mode] & timer.upOnly) !== 0 ? 1 : 0;
+        const share = Math.min(1, (word(timer.compare[output]) + more) / (top + more));
+        return (cpu.data[timer.control] & timer.inverted[output]) !== 0 ? 1 - share : share;
       },
     },
     ownFunctions,

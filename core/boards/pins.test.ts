@@ -110,6 +110,85 @@ each('pins of %s', (id, board) => {
     );
   }, 120_000);
 
+  const both = (first: string, second: string): Pick<Channel, 'pins' | 'otherPins'> => ({
+    pins: [{ board: id, pin: first }],
+    otherPins: [{ board: id, pin: second }],
+  });
+  /** The motor driver as a pair, and the angle as counts. */
+  const twofold = (blanking: number, counts = 1000): readonly Channel[] =>
+    type.channels.flatMap((c): Channel[] => {
+      if (c.name === 'motorDriver')
+        return [
+          {
+            ...c,
+            carrier: 'triangle',
+            pair: true,
+            blanking,
+            ...(id === 'larch8' ? both('P10', 'P11') : both('P10', 'P9')),
+          },
+        ];
+      if (c.name === 'angleSensor')
+        return [{ ...c, kind: 'encoder', counts, ...(id === 'larch8' ? both('P16', 'P20') : both('P1', 'P2')) }];
+      return ['beltAdvance', 'panelLamp', 'faultLine'].includes(c.name) ? [] : [c];
+    });
+  const running = (channels: readonly Channel[]) => {
+    const lines = linesOf({ ...type, channels }, pinBoardNamed(id)!);
+    const made = compiledHere(program, pinBoardNamed(id), lines);
+    if (typeof made === 'string') throw new Error(made);
+    const run = made.create();
+    run.init();
+    const slot = (role: string, name: string): number =>
+      program.slots.findIndex((s) => s.role === role && s.name === name);
+    return { lines, run, side: createPinSide(lines, false), slot };
+  };
+
+  test.each([0, 1e-6, 4e-6])('of a pair both are off for %s s at each side', (blanking) => {
+    const { lines, run, side, slot } = running(twofold(blanking));
+    const drive = lines.find((l) => l.name === 'motorDriver')!;
+    const seen = new Set<string>();
+    for (let n = 0; n < 400; n++) {
+      // without an order its output is what is kept
+      const wanted = [0, 12, 0.01, 11.99, 6, 3.3, 9.1, 0.2][n % 8];
+      run.write(
+        program.slots.findIndex((s) => s.role === 'part' && s.name === 'voltage'),
+        wanted,
+      );
+      run.step();
+      side.write((name) => run.read(slot('output', name)));
+      const [first, second] = [false, true].map((isOther) => run.pins!.volts('motorDriver', isOther));
+      expect([first, second]).toEqual([side.volts('motorDriver'), side.volts('motorDriver', true)]);
+      expect(first + second).toBeLessThanOrEqual(drive.supply);
+      seen.add(String(first));
+    }
+    expect(seen.size).toBeGreaterThan(0);
+  });
+
+  test('edges of an encoder are counted as they come, both ways, as long as there is time for them', () => {
+    const { lines, run, side, slot } = running(twofold(1e-6));
+    const encoder = lines.find((l) => l.name === 'angleSensor')!;
+    const { period } = program;
+    const angle = (count: number, n: number): number => {
+      run.pins!.turn(new Map([['angleSensor', count]]), n * period);
+      run.step();
+      const read = run.read(slot('input', 'angle'));
+      return Math.round((read - encoder.base) / encoder.perCount);
+    };
+    let n = 0;
+    for (const count of [0, 1, 2, 3, 4, 9, 6, -1, -40, -40, 60, 61]) {
+      expect([count, angle(count, n++)]).toEqual([count, count]);
+      expect(run.read(slot('input', 'angle'))).toBe(side.read(new Map([['angleSensor', count]])).get('angle'));
+    }
+    // what is kept goes on elsewhere
+    const again = running(twofold(1e-6));
+    program.slots.forEach((_, k) => again.run.restore(k, run.keep(k)));
+    again.run.pins!.restore(run.pins!.keep(), new Map([['angleSensor', 61]]));
+    again.run.pins!.turn(new Map([['angleSensor', 58]]), n * period);
+    again.run.step();
+    expect(Math.round((again.run.read(slot('input', 'angle')) - encoder.base) / encoder.perCount)).toBe(58);
+    // a million counts in a step are more than any chip counts
+    expect(angle(61 + 200_000, n++)).not.toBe(61 + 200_000);
+  });
+
   test('loops that wait are gone through at once, to the same cycles', () => {
     const lines = linesOf(type, pinBoardNamed(id)!);
     const built = buildFor(program, board, lines);
@@ -150,7 +229,7 @@ each('pins of %s', (id, board) => {
     }
     b.init();
     program.slots.forEach((_, k) => b.restore(k, a.keep(k)));
-    b.pins!.restore(a.pins!.keep());
+    b.pins!.restore(a.pins!.keep(), new Map());
     for (const v of [5, 5, 0, 0, 0, 5]) {
       for (const run of [a, b]) {
         set(run, v);

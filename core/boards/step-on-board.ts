@@ -1,8 +1,9 @@
 import type { Line } from '../pins/channels';
+import { linesAt } from '../pins/pin-side';
 import type { RunningStep } from '../stepcode/running-step';
 import type { StepProgram } from '../stepcode/step-program';
 import type { Board } from './board';
-import type { Chip } from './chip';
+import type { Chip, Edge } from './chip';
 import { createChip8 } from './chip8';
 import { createChip32 } from './chip32';
 import type { ElfFile } from './elf';
@@ -49,18 +50,7 @@ export function stepOnBoard(
         ...((onPins.size > 0 || hasLine) && { busy: () => chip.busy / board.clock }),
         ...(chip.line && { line: { ...chip.line, ...lineCodec(program, built.layout) } }),
         ...(onPins.size > 0 && {
-          pins: {
-            set(name: string, volts: number): void {
-              const line = onPins.get(name);
-              if (line) chip.setVolts(line.pin!, line.kind === 'analog', volts, line.supply);
-            },
-            volts(name: string): number {
-              const line = onPins.get(name);
-              return line ? chip.share(line.pin!, line.kind === 'pwm') * line.supply : 0;
-            },
-            keep: () => chip.keepPins(),
-            restore: (bytes: readonly number[]) => chip.restorePins(bytes),
-          },
+          pins: pinsOf(chip, onPins),
         }),
         profile: () => ({
           unit: 'cycles',
@@ -72,6 +62,55 @@ export function stepOnBoard(
               : 'At least so many: what waiting for the flash takes is not emulated, nor what interrupts take',
         }),
       };
+    },
+  };
+}
+
+function pinsOf(chip: Chip, lines: ReadonlyMap<string, Line>): NonNullable<RunningStep['pins']> {
+  let turned = new Map<string, number>();
+  const edgesTo = ({ name, pin, other }: Line, count: number): readonly Edge[] => {
+    const from = turned.get(name) ?? 0;
+    const way = Math.sign(count - from);
+    return Array.from({ length: Math.abs(count - from) }, (_, k) => {
+      const [first, second] = linesAt(from + way * (k + 1));
+      return {
+        part: (k + 0.5) / Math.abs(count - from),
+        levels: [
+          [pin!, first],
+          [other!, second],
+        ],
+      };
+    });
+  };
+  return {
+    set(name, volts) {
+      const line = lines.get(name);
+      if (line) chip.setVolts(line.pin!, line.kind === 'analog', volts, line.supply);
+    },
+    turn(counts, seconds) {
+      const edges = [...counts].flatMap(([name, count]) => edgesTo(lines.get(name)!, count));
+      chip.turn(
+        edges.sort((a, b) => a.part - b.part),
+        seconds,
+      );
+      turned = new Map(counts);
+    },
+    volts(name, isOther = false) {
+      const line = lines.get(name);
+      const pin = isOther ? line?.other : line?.pin;
+      return line && pin ? chip.share(pin, line.kind === 'pwm') * line.supply : 0;
+    },
+    keep: () => chip.keepPins(),
+    restore(bytes, counts) {
+      turned = new Map(counts);
+      chip.restorePins(
+        bytes,
+        [...counts].flatMap(([name, count]) => {
+          const { pin, other } = lines.get(name)!;
+          const [first, second] = linesAt(count);
+          return [[pin!, first] as const, [other!, second] as const];
+        }),
+      );
     },
   };
 }

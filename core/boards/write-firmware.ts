@@ -5,7 +5,8 @@ import type { Line } from '../pins/channels';
 import type { Board } from './board';
 import { linkTell, linkTurn, writeLink } from './write-link';
 import type { SerialLine } from '../serial/messages';
-import { writePins } from './write-pins';
+import { edgeInterrupt } from './pin-drivers';
+import { waitTurn, writePins } from './write-pins';
 
 /** Names in the image that its wrapper looks for. */
 export const firmwareNames = {
@@ -43,6 +44,7 @@ export function writeFirmware(
   const own = legalName(program.name);
   const hasPins = lines.some((l) => l.pin !== undefined);
   const pins = writePins(program, c, lines, board);
+  const hasEdges = lines.some((l) => l.kind === 'encoder' && l.pin);
   const link = serial && writeLink(program, c, placedSlots(program), board, serial);
   const files = new Map([
     [`${own}.h`, c.header],
@@ -61,7 +63,7 @@ export function writeFirmware(
       : []),
     [
       'board_main.c',
-      `${mainText(own, hasPins, serial !== undefined)}${board.chip === 'cortex-m0plus' ? startText : ''}`,
+      `${mainText(own, hasPins, link ? linkTurn : hasEdges ? waitTurn : '', link !== undefined)}${board.chip === 'cortex-m0plus' ? startText(hasEdges) : ''}`,
     ],
     ['board_layout.c', layoutText(program, c)],
     ...(board.chip === 'cortex-m0plus' ? [['board.ld', linkerText] as const] : []),
@@ -76,6 +78,7 @@ export function writeFirmware(
 const mainText = (
   own: string,
   hasPins: boolean,
+  turn: string,
   hasLink: boolean,
 ): string => `/* Goes one step of ${own} each time board_go is set. */
 #include "${hasPins ? 'board_pins' : own}.h"${hasLink ? '\n#include "board_link.h"' : ''}
@@ -91,7 +94,7 @@ int main(void)
     ${own}_init(&board_state);${hasPins ? '\n    board_pins_init();' : ''}${hasLink ? '\n    board_link_init();' : ''}
     board_done = 1;
     for (;;) {
-${hasLink ? `        do {\n            ${linkTurn}();\n        } while (board_go == 0);` : '        while (board_go == 0) {\n        }'}
+${turn !== '' ? `        do {\n            ${turn}();\n        } while (board_go == 0);` : '        while (board_go == 0) {\n        }'}
         board_go = 0;
 ${hasPins ? '        board_pins_read(&board_in);\n' : ''}        ${own}_step(&board_state, &board_in, &board_out);
 ${hasPins ? '        board_pins_write(&board_out);\n' : ''}${hasLink ? `        ${linkTell}();\n` : ''}        board_done = (uint8_t)(board_done + 1);
@@ -121,7 +124,7 @@ ${rows.join('\n')}
 }
 
 /** Vectors, and what has to be in memory before anything runs. */
-const startText = `
+const startText = (hasEdges: boolean): string => `
 extern uint32_t board_data_load;
 extern uint32_t board_data_start;
 extern uint32_t board_data_end;
@@ -149,7 +152,14 @@ void board_reset(void)
 __attribute__((section(".vectors"), used))
 const uintptr_t board_vectors[] = {
     (uintptr_t)&board_stack_top,
-    (uintptr_t)&board_reset
+    (uintptr_t)&board_reset${
+      hasEdges
+        ? `,
+    ${Array(14).fill('0').join(', ')},
+    ${Array(edgeInterrupt).fill('0').join(', ')},
+    (uintptr_t)&board_edges`
+        : ''
+    }
 };
 `;
 

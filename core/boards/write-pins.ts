@@ -27,6 +27,8 @@ export function pinLines(lines: readonly Line[]): readonly PinLine[] {
 
 /** What the firmware remembers of its pins, as its wrapper finds it. */
 export const pinMemory = 'board_pins';
+/** Where it is while it waits for its next step, where that has to be seen. */
+export const waitTurn = 'board_wait';
 
 /**
  * What stands between a step and the pins of a board: what is measured and looked at before it, and put out after it. The numbers are those of
@@ -50,19 +52,26 @@ export function writePins(
   const inputs = used.filter((l) => l.direction === 'in');
   const outputs = used.filter((l) => l.direction === 'out');
   const d = drivers(board.chip);
-  const remembered = used.filter((l) => l.kind === 'digital' && (l.direction === 'in' || l.quantity === ''));
+  const remembered = used.filter(
+    (l) => l.kind === 'encoder' || (l.kind === 'digital' && (l.direction === 'in' || l.quantity === '')),
+  );
+  const encoders = used.filter((l) => l.kind === 'encoder');
+  const edges = encoders.length > 0 ? d.edges(used) : undefined;
   const has = (kind: Line['kind'], direction: Line['direction']): boolean =>
     used.some((l) => l.kind === kind && l.direction === direction);
 
   const readLines = inputs.flatMap((l): string[] => {
-    const at = `/* ${l.name}, pin ${l.pin!.name} */`;
+    const at = `/* ${l.name}, pin ${l.pin!.name}${l.other ? ` and ${l.other.name}` : ''} */`;
     const target = (name: string): string | undefined => (name === '' ? undefined : member('input', name));
-    if (l.kind === 'analog') {
+    if (l.kind === 'analog' || l.kind === 'encoder') {
       const to = target(l.quantity);
       const { base, perCount } = converterOf(l);
       if (!to) return [];
       const slot = slotOf('input', l.quantity);
-      const measured = [`${floatText(base)}`, `    + ((float)${d.measure(l)} * ${floatText(perCount)})`];
+      const measured = [
+        `${floatText(base)}`,
+        `    + ((float)${l.kind === 'encoder' ? `board_count(&board_pins.${l.c})` : d.measure(l)} * ${floatText(perCount)})`,
+      ];
       return slot.storage
         ? [at, `measured = ${measured[0]}`, `${measured[1]};`, `${to} = ${keptInMember(slot, 'measured', needed)};`]
         : [at, `${to} = ${measured[0]}`, `${measured[1]};`];
@@ -78,16 +87,18 @@ export function writePins(
     ];
   });
   const writeLines = outputs.flatMap((l): string[] => {
-    const at = `/* ${l.name}, pin ${l.pin!.name} */`;
+    const at = `/* ${l.name}, pin ${l.pin!.name}${l.other ? ` and ${l.other.name}` : ''} */`;
     const source = (name: string): string => member('output', name) ?? '0';
     if (l.kind === 'pwm') {
       const { base, perUnit } = pulserOf(l);
       return [
         at,
-        d.pulse(
-          l,
-          `board_steps(${member('output', l.quantity) ? valueOfMember(slotOf('output', l.quantity), source(l.quantity)) : '0'}, ${floatText(base)}, ${floatText(perUnit)}, ${l.timing!.steps}u)`,
-        ),
+        ...d
+          .pulse(
+            l,
+            `board_steps(${member('output', l.quantity) ? valueOfMember(slotOf('output', l.quantity), source(l.quantity)) : '0'}, ${floatText(base)}, ${floatText(perUnit)}, ${l.timing!.steps}u)`,
+          )
+          .split(/(?<=;) /),
       ];
     }
     const level = (x: string): string => (l.inverted ? `!(${x})` : x);
@@ -181,6 +192,29 @@ static uint16_t board_steps(float x, float base, float per_unit,
 `
       : ''
   }
+${
+  edges
+    ? `
+/* Of two lines that change one after the other: up where the first leads. */
+static void board_look_disc(volatile board_disc *disc, bool first,
+                            bool second)
+{
+    static const int8_t change[16] = {
+        0, -1, 1, 0, 1, 0, 0, -1, -1, 0, 0, 1, 0, 1, -1, 0
+    };
+    const uint8_t now = (uint8_t)((first ? 2u : 0u) | (second ? 1u : 0u));
+
+    disc->count += change[((uint8_t)(disc->was << 2) | now) & 15u];
+    disc->was = now;
+}
+
+void board_turned(void)
+{
+${indented(encoders.flatMap((l) => [`board_look_disc(&board_pins.${l.c},`, `    ${d.isHigh(l)},`, `    ${d.isHigh({ ...l, pin: l.other })});`]))}
+}
+${edges.functions}`
+    : ''
+}
 void board_pins_init(void)
 {
 ${indented([
@@ -189,9 +223,20 @@ ${indented([
     ...(l.kind === 'digital' && restingLevel(l) > 0 !== l.inverted ? [d.put(l, 'true')] : []),
   ]),
   ...d.init(used),
+  // where the discs stand at first is where they are counted from
+  ...(edges ? ['board_turned();', ...encoders.map((l) => `board_pins.${l.c}.count = 0;`), ...edges.init] : []),
 ])}
 }
-
+${
+  edges
+    ? `
+void ${waitTurn}(void)
+{
+    /* nothing: it is seen here that the next step is waited for */
+}
+`
+    : ''
+}
 void board_pins_read(${own}_in *in)
 {
 ${readLines.some((l) => l.startsWith('measured')) ? '    float measured;\n\n' : ''}${indented(readLines.length > 0 ? readLines : ['(void)in;'])}
@@ -199,7 +244,13 @@ ${readLines.some((l) => l.startsWith('measured')) ? '    float measured;\n\n' : 
 
 void board_pins_write(const ${own}_out *out)
 {
-${indented(writeLines.length > 0 ? writeLines : ['(void)out;'])}
+${
+  outputs.some((l) => l.pair)
+    ? `    ${board.chip === 'avr8' ? 'uint16_t' : 'uint32_t'} steps;
+
+`
+    : ''
+}${indented(writeLines.length > 0 ? writeLines : ['(void)out;'])}
 }
 `;
   const header = `#ifndef BOARD_PINS_H
@@ -214,17 +265,32 @@ typedef struct {
     bool seen;
 } board_line;
 ${
-  remembered.length > 0
+  edges
     ? `
 typedef struct {
-${remembered.map((l) => `    board_line ${l.c};`).join('\n')}
+    int32_t count;
+    uint8_t was;
+} board_disc;
+`
+    : ''
+}${
+    remembered.length > 0
+      ? `
+typedef struct {
+${remembered.map((l) => `    ${l.kind === 'encoder' ? 'volatile board_disc' : 'board_line'} ${l.c};`).join('\n')}
 } board_pin_memory;
 
 extern board_pin_memory ${pinMemory};
 `
+      : ''
+  }
+${
+  edges
+    ? `void ${waitTurn}(void);
+void board_turned(void);
+${board.chip === 'avr8' ? '' : 'void board_edges(void);\n'}`
     : ''
-}
-void board_pins_init(void);
+}void board_pins_init(void);
 void board_pins_read(${own}_in *in);
 void board_pins_write(const ${own}_out *out);
 

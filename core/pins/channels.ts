@@ -1,4 +1,5 @@
 import type { Channel, PartType, Project, Quantity } from '../project/project';
+import { blankingSteps } from './chips';
 import { isBoard, type Pin, type PinBoard, type PulseTiming } from './pin-boards';
 
 /** A channel as it works, on a board or, where none is given, with the numbers it asks for. */
@@ -20,6 +21,14 @@ export interface Line {
   readonly bits: number;
   readonly average: number;
   readonly timing: PulseTiming | undefined;
+  /** Its other output is on while it is off. */
+  readonly pair: boolean;
+  /** Steps of its pulses by which either of a pair is on later and off earlier. */
+  readonly blanking: number;
+  /** Time constant of what smooths its pulses, in s; 0: nothing does. */
+  readonly smoothing: number;
+  /** Of an encoder: by how much one count is more. */
+  readonly perCount: number;
   /** The product sees the pulses themselves. */
   readonly ripple: boolean;
   readonly pull: Channel['pull'];
@@ -27,7 +36,13 @@ export interface Line {
   readonly debounce: number;
   /** Where it is on the board; nothing where it is not on it. */
   readonly pin: Pin | undefined;
+  /** Of an encoder or a pair; nothing where it has no other one. */
+  readonly other: Pin | undefined;
 }
+
+/** Whether a channel has two pins. */
+export const isTwofold = ({ kind, pair }: Pick<Channel, 'kind' | 'pair'>): boolean =>
+  kind === 'encoder' || (kind === 'pwm' && pair);
 
 /** Messages a type takes and gives by name; `*` is any. */
 const acceptsOf = (type: PartType): ReadonlySet<string> => new Set(type.ports.flatMap((p) => p.accepts));
@@ -58,9 +73,12 @@ export const linesOf = (type: PartType, board: PinBoard): readonly Line[] =>
     const direction = directionOf(type, channel);
     if (!direction) return [];
     const pin = pinOf(channel, board);
+    const other = isTwofold(channel) ? otherPinOf(channel, board) : undefined;
     const { low, high } = channel;
     const top = channel.highVolts > 0 ? channel.highVolts : board.supply;
     const perVolt = (high - low) / (top - channel.lowVolts);
+    const timing = channel.kind === 'pwm' ? board.steps(channel.frequency, channel.carrier) : undefined;
+    const isPair = isTwofold(channel) && channel.kind === 'pwm';
     return [
       {
         name: channel.name,
@@ -69,28 +87,40 @@ export const linesOf = (type: PartType, board: PinBoard): readonly Line[] =>
         quantity: channel.quantity,
         rises: channel.rises,
         falls: channel.falls,
-        base: low - channel.lowVolts * perVolt,
+        base: channel.kind === 'encoder' ? low : low - channel.lowVolts * perVolt,
         perVolt,
         on: top,
         supply: board.supply,
         bits: Math.min(channel.bits, board.bits),
         average: channel.average,
-        timing: channel.kind === 'pwm' ? board.steps(channel.frequency) : undefined,
+        timing,
+        pair: isPair,
+        blanking: isPair && timing ? blankingSteps(board.clock, timing, channel.blanking) : 0,
+        smoothing: channel.kind === 'pwm' ? channel.smoothing : 0,
+        perCount: (high - low) / channel.counts,
         ripple: channel.ripple,
         pull: channel.pull,
         inverted: channel.inverted,
         debounce: channel.debounce,
-        pin,
+        pin: isTwofold(channel) && !other ? undefined : pin,
+        other,
       },
     ];
   });
 
-export const pinNameOn = (channel: Channel, board: PinBoard): string =>
-  channel.pins.find((p) => isBoard(board, p.board))?.pin.trim() ?? '';
-export const pinOf = (channel: Channel, board: PinBoard): Pin | undefined => {
-  const name = pinNameOn(channel, board).toLowerCase();
-  return board.pins.find((p) => p.name.toLowerCase() === name);
-};
+const nameOn = (pins: Channel['pins'], board: PinBoard): string =>
+  pins.find((p) => isBoard(board, p.board))?.pin.trim() ?? '';
+const named = (board: PinBoard, name: string): Pin | undefined =>
+  board.pins.find((p) => p.name.toLowerCase() === name.toLowerCase());
+export const pinNameOn = (channel: Channel, board: PinBoard): string => nameOn(channel.pins, board);
+export const pinOf = (channel: Channel, board: PinBoard): Pin | undefined => named(board, pinNameOn(channel, board));
+/** Of a channel with two pins the other one. */
+export const otherNameOn = (channel: Channel, board: PinBoard): string => nameOn(channel.otherPins, board);
+export const otherPinOf = (channel: Channel, board: PinBoard): Pin | undefined =>
+  named(board, otherNameOn(channel, board));
+/** All pins a channel takes. */
+export const takenBy = (channel: Channel, board: PinBoard): readonly Pin[] =>
+  [pinOf(channel, board), isTwofold(channel) ? otherPinOf(channel, board) : undefined].filter((p) => p !== undefined);
 
 /** The board a type is meant for, where none is chosen: the first one its channels have pins of. */
 export const boardOfType = (type: PartType, boards: readonly PinBoard[]): PinBoard =>

@@ -1,8 +1,9 @@
 import { readMessage } from '../behaviour/chart-source';
 import { problem, type Problem } from '../language/diagnostics';
 import type { Channel, PartType, Project, Setup } from '../project/project';
-import { boardOfType, directionOf, pinNameOn, pinOf, quantityOf } from './channels';
-import { isBoard, pinBoardsOf, usesOf, type PinBoard, type PinUse } from './pin-boards';
+import { boardOfType, directionOf, isTwofold, otherNameOn, pinNameOn, quantityOf } from './channels';
+import { blankingSteps } from './chips';
+import { isBoard, pinBoardsOf, useFor, usesOf, type Pin, type PinBoard, type PinUse } from './pin-boards';
 
 /** What is wrong with channels and where they are, before anything is built. */
 export const checkChannels = (project: Project): readonly Problem[] =>
@@ -72,13 +73,13 @@ function checkCarried(type: PartType, c: Channel, tell: Told): void {
     const wanted = q.type === 'Boolean' ? 'digital' : q.role === 'input' ? 'analog' : 'pwm';
     if (q.type === 'Integer')
       return tell(c, `${q.name} is a whole number: a line carries true or false, a voltage or pulses a real number`);
-    if (wanted !== c.kind)
+    if (wanted !== c.kind && !(wanted === 'analog' && c.kind === 'encoder'))
       tell(
         c,
         q.type === 'Boolean'
           ? `${q.name} is true or false: it goes over a line that is on or off`
           : q.role === 'input'
-            ? `${q.name} is a real number that comes in: it is measured as a voltage`
+            ? `${q.name} is a real number that comes in: it is measured as a voltage, or counted by an encoder`
             : `${q.name} is a real number that goes out: it goes out as pulses`,
         'kind',
       );
@@ -139,7 +140,17 @@ function checkNumbers(type: PartType, c: Channel, tell: Told): void {
   if (c.kind === 'digital') return;
   const idle = [...(c.inverted ? ['inverted'] : []), ...(c.debounce > 1 ? ['debounced'] : [])];
   if (idle.length > 0) tell(c, `Only lines that are on or off are ${listed(idle)}`, 'kind');
-  if (c.low === c.high) tell(c, 'Two voltages cannot stand for one value', 'high');
+  if (c.low === c.high)
+    tell(
+      c,
+      c.kind === 'encoder'
+        ? `${c.counts} counts have to stand for something`
+        : 'Two voltages cannot stand for one value',
+      'high',
+    );
+  if (c.kind === 'pwm' && c.pair) checkPair(c, tell);
+  // what is counted goes on beyond
+  if (c.kind === 'encoder') return;
   const q = quantityOf(type, c);
   const [from, to] = [Math.min(c.low, c.high), Math.max(c.low, c.high)];
   const beyond = [q?.min, q?.max].filter((t) => t !== undefined && /^\s*-?[\d.]+(e-?\d+)?\s*$/i.test(t)).map(Number);
@@ -153,11 +164,25 @@ function checkNumbers(type: PartType, c: Channel, tell: Told): void {
     );
 }
 
+function checkPair(c: Channel, tell: Told): void {
+  if (c.carrier !== 'triangle')
+    tell(c, `The two of a pair are off together on both sides of a pulse: ${c.name} goes by a triangle`, 'carrier');
+  if (c.blanking === 0)
+    tell(
+      c,
+      `Nothing is between the two of ${c.name}: what they switch is on at both sides for a moment`,
+      'blanking',
+      'warning',
+    );
+  if (2 * c.blanking * c.frequency >= 1)
+    tell(c, `${c.blanking} s at each side of pulses of ${c.frequency} Hz leave nothing of them`, 'blanking');
+}
+
 /** Volts of a range go up. */
 function checkRange(type: PartType, board: PinBoard, tell: Told): void {
   for (const c of type.channels) {
     const top = c.highVolts > 0 ? c.highVolts : board.supply;
-    if (c.kind !== 'digital' && c.lowVolts >= top)
+    if (c.kind !== 'digital' && c.kind !== 'encoder' && c.lowVolts >= top)
       tell(c, `On ${board.name} the range of ${c.name} ends at ${top} V, and begins at ${c.lowVolts} V`, 'lowVolts');
   }
 }
@@ -166,6 +191,47 @@ function checkBoard(type: PartType, board: PinBoard, tell: Told): void {
   const on = new Map<string, Channel>();
   const outputs = new Map<string, Channel>();
   const timers = new Map<number, Channel>();
+  /** The pin of a name, if it is there, free, and can do what is asked of it. */
+  const pinAt = (c: Channel, name: string, field: 'pins' | 'otherPins'): Pin | undefined => {
+    const pin = board.pins.find((p) => p.name.toLowerCase() === name.toLowerCase());
+    if (!pin) {
+      const names = board.pins.map((p) => p.name);
+      // only pins that are all there can be told by the first and the last of them
+      const all = board.isOwn ? listed(names) || 'none' : `${names[0]} to ${names.at(-1)}`;
+      tell(c, `${board.name} has no pin ${name}; its pins are ${all}`, field);
+      return undefined;
+    }
+    const taker = on.get(pin.name);
+    if (taker) tell(c, `${pin.name} of ${board.name} is taken by ${taker.name}`, field);
+    else on.set(pin.name, c);
+    const use = useFor(c.kind);
+    if (!usesOf(pin).includes(use)) {
+      const able = board.pins.filter((p) => usesOf(p).includes(use)).map((p) => p.name);
+      tell(
+        c,
+        `${pin.name} of ${board.name} cannot ${called[use]}; ${able.length === 1 ? 'only ' : ''}${shortened(able)} can`,
+        field,
+      );
+    }
+    return pin;
+  };
+  const checkOther = (c: Channel, pin: Pin): void => {
+    const name = otherNameOn(c, board);
+    const twins = board.pins.filter(
+      (p) => p.pulses && p.pulses.timer === pin.pulses?.timer && p.pulses.output !== pin.pulses.output,
+    );
+    const what = c.kind === 'encoder' ? 'an encoder' : 'a pair';
+    const could = c.kind === 'pwm' && twins.length > 0 ? `: ${listed(twins.map((p) => p.name))} could be it` : '';
+    if (name === '') return tell(c, `${c.name} is ${what}, and has one pin on ${board.name}${could}`, 'otherPins');
+    const other = pinAt(c, name, 'otherPins');
+    if (other && c.kind === 'pwm' && pin.pulses && !twins.includes(other))
+      tell(
+        c,
+        `${pin.name} and ${other.name} of ${board.name} are not the two outputs of one timer${could}`,
+        'otherPins',
+      );
+    return undefined;
+  };
   for (const c of type.channels) {
     const name = pinNameOn(c, board);
     const supply = c.highVolts > 0 ? c.highVolts : board.supply;
@@ -173,25 +239,9 @@ function checkBoard(type: PartType, board: PinBoard, tell: Told): void {
       tell(c, `${c.name} has no pin on ${board.name}`, 'pins', 'warning');
       continue;
     }
-    const pin = pinOf(c, board);
-    if (!pin) {
-      const names = board.pins.map((p) => p.name);
-      // only pins that are all there can be told by the first and the last of them
-      const all = board.isOwn ? listed(names) || 'none' : `${names[0]} to ${names.at(-1)}`;
-      tell(c, `${board.name} has no pin ${name}; its pins are ${all}`, 'pins');
-      continue;
-    }
-    const other = on.get(pin.name);
-    if (other) tell(c, `${pin.name} of ${board.name} is taken by ${other.name}`, 'pins');
-    else on.set(pin.name, c);
-    if (!usesOf(pin).includes(c.kind)) {
-      const able = board.pins.filter((p) => usesOf(p).includes(c.kind)).map((p) => p.name);
-      tell(
-        c,
-        `${pin.name} of ${board.name} cannot ${called[c.kind]}; ${able.length === 1 ? 'only ' : ''}${shortened(able)} can`,
-        'pins',
-      );
-    }
+    const pin = pinAt(c, name, 'pins');
+    if (!pin) continue;
+    if (isTwofold(c)) checkOther(c, pin);
     if (supply > board.supply)
       tell(
         c,
@@ -203,13 +253,17 @@ function checkBoard(type: PartType, board: PinBoard, tell: Told): void {
     if (c.kind !== 'pwm' || !pin.pulses) continue;
     const { timer, output } = pin.pulses;
     const twin = outputs.get(`${timer}.${output}`);
-    if (twin && twin !== other)
+    if (twin && on.get(pin.name) === c)
       tell(
         c,
         `${pin.name} and ${pinNameOn(twin, board)} of ${board.name} are one output of a timer: ${twin.name} and ${c.name} would be the same`,
         'pins',
       );
-    else outputs.set(`${timer}.${output}`, c);
+    else {
+      outputs.set(`${timer}.${output}`, c);
+      // the other one of a pair is the other output
+      if (c.pair) outputs.set(`${timer}.${1 - output}`, c);
+    }
     const sharer = timers.get(timer);
     if (sharer && sharer.frequency !== c.frequency)
       tell(
@@ -217,8 +271,17 @@ function checkBoard(type: PartType, board: PinBoard, tell: Told): void {
         `${c.name} and ${sharer.name} share a timer of ${board.name}: they have one frequency, not ${c.frequency} and ${sharer.frequency} Hz`,
         'frequency',
       );
+    else if (sharer && sharer.carrier !== c.carrier)
+      tell(c, `${c.name} and ${sharer.name} share a timer of ${board.name}: they go by one carrier`, 'carrier');
     else timers.set(timer, c);
-    if (!board.steps(c.frequency)) tell(c, `${board.name} cannot make pulses of ${c.frequency} Hz`, 'frequency');
+    const made = board.steps(c.frequency, c.carrier);
+    if (made && c.pair && 2 * blankingSteps(board.clock, made, c.blanking) >= made.steps)
+      tell(
+        c,
+        `${c.blanking} s are ${blankingSteps(board.clock, made, c.blanking)} of ${made.steps} steps at each side: nothing is left of its pulses`,
+        'blanking',
+      );
+    if (!made) tell(c, `${board.name} cannot make pulses of ${c.frequency} Hz`, 'frequency');
   }
 }
 
@@ -247,9 +310,18 @@ export function checkWires(setup: Setup, typeOf: (part: string) => PartType | un
       tell('fault', `${channel} leads out of ${part}: a loose wire there picks up nothing that ${part} could read`);
     const stage = setup.stages.find((s) => s.part === part);
     if (!stage) tell('part', `${part} runs as designed here, without wires: choose another stage for it`, 'warning');
+    if (fault === 'crossed' && !isTwofold(own))
+      return void tell('fault', `${channel} is one line: only the two of an encoder or a pair can be crossed`);
     if (fault !== 'swapped') return undefined;
+    if (own.kind === 'encoder')
+      return void tell(
+        'fault',
+        `${channel} is an encoder: its two lines are crossed, not swapped with another channel`,
+      );
     const twin = type.channels.find((c) => c.name === other);
     if (!twin) return void tell('other', `${type.name} has no channel ${other === '' ? 'of no name' : other}`);
+    if (twin.kind === 'encoder')
+      return void tell('other', `${other} is an encoder: its two lines are crossed, not swapped with another channel`);
     if (twin === own) return void tell('other', 'A wire cannot be swapped with itself');
     if (directionOf(type, own) !== directionOf(type, twin))
       return void tell(

@@ -10,7 +10,11 @@ export interface Pin {
   readonly side: 'left' | 'right';
 }
 
+/** What pulses are compared with: it goes up and begins anew, or goes up and down again. */
+export type Carrier = 'ramp' | 'triangle';
+
 export interface PulseTiming {
+  readonly carrier: Carrier;
   readonly steps: number;
   /** By how much the clock is divided before it counts. */
   readonly divider: number;
@@ -33,20 +37,31 @@ export interface ChipOutside {
   /** Pins of its serial line. */
   readonly serial: readonly [leadsIn: number, leadsOut: number];
   /** Steps between nothing and all of the time at a clock, and the frequency that comes of it; undefined where it cannot be made. */
-  steps(clock: number, frequency: number): PulseTiming | undefined;
+  steps(clock: number, frequency: number, carrier: Carrier): PulseTiming | undefined;
 }
 
 const fewest = 2,
   most = 65_535;
 
-/** The finest there is at about a frequency: the clock is divided as little as possible. `turns`: how often it counts through the steps. */
-function timing(clock: number, turns: number, dividers: readonly number[], frequency: number): PulseTiming | undefined {
+/** The finest there is at about a frequency: the clock is divided as little as possible. */
+function timing(
+  clock: number,
+  carrier: Carrier,
+  dividers: readonly number[],
+  frequency: number,
+): PulseTiming | undefined {
+  // how often it counts through the steps
+  const turns = carrier === 'ramp' ? 1 : 2;
   for (const divider of dividers) {
     const steps = Math.round(clock / (turns * divider * frequency));
-    if (steps >= fewest && steps <= most) return { steps, divider, frequency: clock / (turns * divider * steps) };
+    if (steps >= fewest && steps <= most)
+      return { carrier, steps, divider, frequency: clock / (turns * divider * steps) };
   }
   return undefined;
 }
+/** Steps by which either of a pair is on later and off earlier, so that both are off for at least so many seconds in between. */
+export const blankingSteps = (clock: number, { divider }: PulseTiming, seconds: number): number =>
+  Math.ceil((seconds * clock) / (2 * divider) - 1e-9);
 const upTo = (n: number): readonly number[] => Array.from({ length: n }, (_, k) => k + 1);
 const pinsOf = (count: number, more: (number: number) => Pick<Pin, 'analog' | 'pulses'>): ChipOutside['pins'] =>
   Array.from({ length: count }, (_, number) => ({ number, ...more(number) }));
@@ -63,8 +78,7 @@ export const chips: Readonly<Record<ChipKind, ChipOutside>> = {
       analog: n >= 14 ? n - 14 : -1,
       pulses: n === 9 || n === 10 ? { timer: 1, output: n - 9 } : undefined,
     })),
-    // up and down again
-    steps: (clock, frequency) => timing(clock, 2, [1, 8, 64, 256, 1024], frequency),
+    steps: (clock, frequency, carrier) => timing(clock, carrier, [1, 8, 64, 256, 1024], frequency),
   },
   'cortex-m0plus': {
     name: '32 bits without a unit for real numbers',
@@ -76,6 +90,6 @@ export const chips: Readonly<Record<ChipKind, ChipOutside>> = {
       analog: n >= 26 ? n - 26 : -1,
       pulses: n < 26 ? { timer: (n >> 1) & 7, output: n & 1 } : undefined,
     })),
-    steps: (clock, frequency) => timing(clock, 1, upTo(255), frequency),
+    steps: (clock, frequency, carrier) => timing(clock, carrier, upTo(255), frequency),
   },
 };

@@ -1,7 +1,7 @@
-import type { OwnBoard, Project } from '../project/project';
-import { chips, type ChipKind, type Pin, type PulseTiming } from './chips';
+import type { Channel, OwnBoard, Project } from '../project/project';
+import { chips, type Carrier, type ChipKind, type Pin, type PulseTiming } from './chips';
 
-export type { Pin, PulseTiming } from './chips';
+export type { Carrier, Pin, PulseTiming } from './chips';
 
 /** What a pin can be used for. */
 export type PinUse = 'digital' | 'analog' | 'pwm';
@@ -24,7 +24,7 @@ export interface PinBoard {
   /** It is of the project, not one that comes with the application. */
   readonly isOwn: boolean;
   /** Steps between nothing and all of the time, and the frequency that comes of it; undefined where it cannot be made. */
-  steps(frequency: number): PulseTiming | undefined;
+  steps(frequency: number, carrier: Carrier): PulseTiming | undefined;
 }
 /** A board with a chip, of which some pins lead outside. */
 function boardWith(
@@ -49,7 +49,7 @@ function boardWith(
     serial: [nameOf(chip.serial[0]), nameOf(chip.serial[1])],
     pins: led.map((p, k) => ({ ...p, side: k < led.length / 2 ? 'left' : 'right' })),
     isOwn,
-    steps: (frequency) => chip.steps(clock, frequency),
+    steps: (frequency, carrier) => chip.steps(clock, frequency, carrier),
   };
 }
 const allPins = (kind: ChipKind): readonly { readonly name: string; readonly number: number }[] =>
@@ -110,6 +110,9 @@ export const isBoard = (board: Pick<PinBoard, 'id' | 'name'>, text: string): boo
   board.id === text || board.name.toLowerCase() === text.trim().toLowerCase();
 export const pinBoardNamed = (name: string, boards: readonly PinBoard[] = pinBoards): PinBoard | undefined =>
   boards.find((b) => isBoard(b, name));
+
+/** What a pin has to be able to do for a kind of channel. */
+export const useFor = (kind: Channel['kind']): PinUse => (kind === 'encoder' ? 'digital' : kind);
 
 /** What a pin can do, in the order of how special it is. */
 export const usesOf = (pin: Pin): readonly PinUse[] => [

@@ -2,12 +2,12 @@ import type { Line } from './channels';
 
 /** The program's side of channels: what its pins turn voltages into, and what comes out of them. */
 export interface PinSide {
-  /** What a step reads, by input or message, from the volts at its pins. */
+  /** What a step reads, by input or message, from the volts at its pins; of an encoder from where its disc is. */
   read(volts: ReadonlyMap<string, number>): ReadonlyMap<string, number>;
   /** What a step has put out, by output or message. */
   write(output: (name: string) => number): void;
-  /** Volts at an output, by line; of pulses their mean. */
-  volts(line: string): number;
+  /** Volts at an output, by line; of pulses their mean. `isOther`: at the other one of a pair. */
+  volts(line: string, isOther?: boolean): number;
   keep(): PinState;
 }
 /** By line: level, steps it has been another one, whether it has been looked at. */
@@ -15,14 +15,17 @@ export type PinState = readonly (readonly [line: string, ...numbers: number[]])[
 
 const f = Math.fround;
 
-/** Numbers of a converter: `base + sum*perCount` of so many measurements. */
+/** Numbers of a converter: `base + sum*perCount` of so many measurements, or of all edges of an encoder. */
 export const converterOf = ({
+  kind,
   bits,
   supply,
   base,
   perVolt,
+  perCount: perEdge,
   average,
 }: Line): { readonly base: number; readonly perCount: number } => {
+  if (kind === 'encoder') return { base, perCount: perEdge };
   const perCount = (supply / 2 ** bits) * perVolt;
   // a count stands for the middle of the voltages that give it
   return { base: base + perCount / 2, perCount: perCount / average };
@@ -64,8 +67,8 @@ export function createPinSide(lines: readonly Line[], double: boolean, from?: Pi
       for (const pin of inputs) {
         const { line } = pin;
         const at = volts.get(line.name) ?? 0;
-        if (line.kind === 'analog') {
-          const sum = measured(at, line.supply, line.bits) * line.average;
+        if (line.kind === 'analog' || line.kind === 'encoder') {
+          const sum = line.kind === 'encoder' ? at : measured(at, line.supply, line.bits) * line.average;
           found.set(line.quantity, round(round(pin.base) + round(sum * round(pin.perCount))));
           continue;
         }
@@ -101,11 +104,11 @@ export function createPinSide(lines: readonly Line[], double: boolean, from?: Pi
         else pin.level = levelAfter(line, pin.level, output);
       }
     },
-    volts(name) {
+    volts(name, isOther = false) {
       const pin = byName.get(name);
       if (!pin) return 0;
       return pin.line.kind === 'pwm'
-        ? pin.level * pin.line.supply
+        ? shareOf(pin.line, pin.level, isOther) * pin.line.supply
         : pin.level > 0 !== pin.line.inverted
           ? pin.line.supply
           : 0;
@@ -116,6 +119,20 @@ export function createPinSide(lines: readonly Line[], double: boolean, from?: Pi
     ],
   };
 }
+
+/** Share of the time in which an output of pulses is on, of a pair less the blanking between them: nothing is switched where one is always on. */
+function shareOf({ pair, blanking, timing }: Line, level: number, isOther: boolean): number {
+  if (!pair || !timing) return isOther ? 0 : level;
+  const [steps, on] = [timing.steps, Math.round(level * timing.steps)];
+  if (isOther) return on === 0 ? 1 : 1 - Math.min(steps, on + blanking) / steps;
+  return on === steps ? 1 : Math.max(0, on - blanking) / steps;
+}
+
+/** Levels of the two lines of an encoder at a count: the first one leads where it counts up. */
+export const linesAt = (count: number): readonly [first: boolean, second: boolean] => {
+  const quarter = ((count % 4) + 4) % 4;
+  return [quarter === 1 || quarter === 2, quarter >= 2];
+};
 
 /** A line that says something by its fall alone rests high. */
 export const restingLevel = (line: Pick<Line, 'rises' | 'falls' | 'kind' | 'quantity'>): number =>

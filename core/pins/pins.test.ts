@@ -87,13 +87,29 @@ test('a converter tells the middle of the step of voltages that one count stands
 });
 
 test('pulses are on for a whole number of steps, and their mean is what is heard', () => {
-  const drive = channel('drive', 'pwm', { quantity: 'drive', low: -12, high: 12, frequency: 20_000 });
+  const drive = channel('drive', 'pwm', {
+    quantity: 'drive',
+    low: -12,
+    high: 12,
+    frequency: 20_000,
+    carrier: 'triangle',
+  });
   // 16 MHz, up and down again in 20 kHz: 400 steps
-  expect(linesOf(typeWith(drive), small)[0].timing).toEqual({ steps: 400, divider: 1, frequency: 20_000 });
-  expect(linesOf(typeWith(drive), large)[0].timing).toEqual({ steps: 6250, divider: 1, frequency: 20_000 });
+  expect(linesOf(typeWith(drive), small)[0].timing).toEqual({
+    carrier: 'triangle',
+    steps: 400,
+    divider: 1,
+    frequency: 20_000,
+  });
+  expect(linesOf(typeWith({ ...drive, carrier: 'ramp' }), large)[0].timing).toEqual({
+    carrier: 'ramp',
+    steps: 6250,
+    divider: 1,
+    frequency: 20_000,
+  });
   // slow ones need a slower clock: 16 MHz/(2*8*50 Hz) = 20,000 steps
-  expect(small.steps(50)).toEqual({ steps: 20_000, divider: 8, frequency: 50 });
-  expect(small.steps(9e6)).toBeUndefined();
+  expect(small.steps(50, 'triangle')).toEqual({ carrier: 'triangle', steps: 20_000, divider: 8, frequency: 50 });
+  expect(small.steps(12e6, 'ramp')).toBeUndefined();
   const [there, back] = [side(drive), plant([], drive)];
   const heard = (x: number): number => {
     there.write(() => x);
@@ -227,7 +243,7 @@ test.each<[readonly Channel[], readonly string[]]>([
   ],
   [
     [channel('x', 'digital', { quantity: 'level' })],
-    ['error x/kind: level is a real number that comes in: it is measured as a voltage'],
+    ['error x/kind: level is a real number that comes in: it is measured as a voltage, or counted by an encoder'],
   ],
   [
     [channel('x', 'analog', { quantity: 'drive' })],
@@ -296,8 +312,8 @@ test.each<[readonly Channel[], readonly string[]]>([
     ['error x/kind: Only lines that are on or off are inverted and debounced'],
   ],
   [
-    [channel('x', 'pwm', { quantity: 'drive', frequency: 9e6, pins: on('P10') })],
-    ['error x/frequency: Larch 8 cannot make pulses of 9000000 Hz'],
+    [channel('x', 'pwm', { quantity: 'drive', frequency: 12e6, pins: on('P10') })],
+    ['error x/frequency: Larch 8 cannot make pulses of 12000000 Hz'],
   ],
 ])('channels are checked before anything is built: %#', (channels, wanted) =>
   expect(told(typeWith(...channels))).toEqual(wanted),

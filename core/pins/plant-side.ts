@@ -8,10 +8,13 @@ export type Wires = readonly Pick<Setup['wires'][number], 'channel' | 'fault' | 
 
 /** The product's side of channels: voltages of what it tells, and what it hears in those that come. */
 export interface PlantSide {
-  /** Volts at every input, by line, at a step. `count`: messages since the one before. */
+  /**
+   * Volts at every input, by line, at a step; of an encoder the counts it has turned by since the beginning. `count`: messages since the step
+   * before.
+   */
   drive(value: (quantity: string) => number, count: (message: string) => number): ReadonlyMap<string, number>;
-  /** What arrives, from the volts of every output. */
-  hear(volts: (line: string) => number): {
+  /** What arrives, from the volts of every output, and of the other one of a pair. */
+  hear(volts: (line: string, isOther?: boolean) => number): {
     readonly values: ReadonlyMap<string, number>;
     readonly messages: ReadonlyMap<string, number>;
   };
@@ -26,6 +29,8 @@ export interface PlantState {
   readonly beyond: readonly (readonly [string, number])[];
   /** Steps so far. */
   readonly driven: number;
+  /** By encoder: where its disc stood when it began and stands now, and how far its lines have turned. */
+  readonly discs: readonly (readonly [line: string, disc: number, turned: number])[];
 }
 
 export function createPlantSide(lines: readonly Line[], wires: Wires, from?: PlantState): PlantSide {
@@ -40,10 +45,13 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
   const heard = new Map(from?.heard);
   const beyond = new Map(from?.beyond);
   let driven = from?.driven ?? 0;
+  const discs = new Map<string, { disc: number; turned: number }>(
+    from?.discs.map(([line, disc, turned]) => [line, { disc, turned }]),
+  );
   const inputs = lines.filter((l) => l.direction === 'in');
   const outputs = lines.filter((l) => l.direction === 'out');
   /** Volts that come over the wire a line is on. */
-  const over = (line: Line, volts: (name: string) => number): number => {
+  const over = (line: Line, volts: (name: string, isOther?: boolean) => number): number => {
     const fault = faults.get(line.name);
     switch (fault?.fault) {
       case 'noisy':
@@ -60,6 +68,8 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
         return line.supply;
       case 'swapped':
         return volts(fault.other);
+      case 'crossed':
+        return volts(line.name, true);
       case undefined:
         return volts(line.name);
     }
@@ -73,6 +83,24 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
     }
     const level = line.quantity !== '' ? Number(value(line.quantity) !== 0) : pulsed(line, count);
     return level > 0 !== line.inverted ? line.on : 0;
+  };
+  /** How far the lines of an encoder have turned, as they come over their wires: where one is not as it should be no turn is seen. */
+  const turned = (line: Line, value: number): number => {
+    const disc = Math.floor((value - line.base) / line.perCount);
+    const now = discs.get(line.name);
+    if (!now) {
+      discs.set(line.name, { disc, turned: 0 });
+      return 0;
+    }
+    // a disc that is nowhere stands still
+    const by = Number.isFinite(disc - now.disc) ? disc - now.disc : 0;
+    if (Number.isFinite(disc)) now.disc = disc;
+    const fault = faults.get(line.name)?.fault;
+    if (fault === undefined) now.turned += by;
+    else if (fault === 'crossed') now.turned -= by;
+    // what is picked up looks like turns to and fro
+    else if (fault === 'noisy') now.turned += Math.floor(3 * uniformAt(lines.indexOf(line) + 1, driven)) - 1;
+    return now.turned;
   };
   /** A message is an edge: of two kinds the last one stays, one kind is a pulse that is as long as it has to be to be seen. */
   const pulsed = (line: Line, count: (message: string) => number): number => {
@@ -93,8 +121,17 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
   return {
     drive(value, count) {
       driven++;
-      const sent = new Map(inputs.map((line) => [line.name, told(line, value, count)]));
-      return new Map(inputs.map((line) => [line.name, over(line, (name) => sent.get(name) ?? 0)]));
+      const sent = new Map(
+        inputs.flatMap((line) => (line.kind === 'encoder' ? [] : [[line.name, told(line, value, count)] as const])),
+      );
+      return new Map(
+        inputs.map((line) => [
+          line.name,
+          line.kind === 'encoder'
+            ? turned(line, value(line.quantity))
+            : over(line, (name, isOther) => (isOther ? 0 : (sent.get(name) ?? 0))),
+        ]),
+      );
     },
     hear(volts) {
       const values = new Map<string, number>();
@@ -119,6 +156,7 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
       heard: [...heard],
       beyond: [...beyond],
       driven,
+      discs: [...discs].map(([name, { disc, turned: by }]) => [name, disc, by] as const),
     }),
     beyond,
   };

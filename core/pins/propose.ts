@@ -1,17 +1,17 @@
 import { newChannel, type Channel, type PartType } from '../project/project';
 import { canCarry, openSignals } from './check-channels';
-import { pinOf } from './channels';
-import { usesOf, type Pin, type PinBoard } from './pin-boards';
+import { pinOf, takenBy } from './channels';
+import { useFor, usesOf, type Pin, type PinBoard } from './pin-boards';
 
 /** A free pin of a board for a channel: one that can do nothing better. Pins that share a timer with a channel come last. */
 export function freePin(channels: readonly Channel[], kind: Channel['kind'], board: PinBoard): Pin | undefined {
-  const taken = new Set(channels.map((c) => pinOf(c, board)));
+  const taken = new Set(channels.flatMap((c) => takenBy(c, board)));
   const timers = new Set(
     channels.flatMap((c) => (c.kind === 'pwm' ? [pinOf(c, board)?.pulses?.timer] : [])).filter((t) => t !== undefined),
   );
   const cost = (p: Pin): number => usesOf(p).length + (kind === 'pwm' && timers.has(p.pulses!.timer) ? 10 : 0);
   return board.pins
-    .filter((p) => !taken.has(p) && usesOf(p).includes(kind))
+    .filter((p) => !taken.has(p) && usesOf(p).includes(useFor(kind)))
     .sort((a, b) => cost(a) - cost(b) || a.number - b.number)[0];
 }
 

@@ -404,7 +404,8 @@ export const channel = entry(
   {
     id,
     name,
-    kind: oneOf('analog', 'pwm', 'digital'),
+    /** `encoder`: two lines a quarter of a turn apart, whose edges are counted. */
+    kind: oneOf('analog', 'pwm', 'digital', 'encoder'),
     /** The input or output it carries; empty where it carries messages. */
     quantity: read(text(400), 'path', inType, { says: 'quantity of' }),
     /** Messages that its edges are. */
@@ -421,8 +422,17 @@ export const channel = entry(
     average: atLeast(1, 'At least once', 64),
     /** Hz, of pulses. */
     frequency: atLeast(1, 'At least 1 Hz', 1e7),
+    /** What pulses are compared with: they begin with it, or are in the middle of it. */
+    carrier: oneOf('ramp', 'triangle'),
+    /** A second output is on while the first is off, but for the blanking between them, in s. */
+    pair: flag,
+    blanking: atLeast(0, 'A time is 0 or more'),
+    /** Time constant of what smooths pulses behind the pin, in s; 0: nothing does. */
+    smoothing: atLeast(0, 'A time is 0 or more'),
     /** The product sees the pulses themselves, not their mean. */
     ripple: flag,
+    /** Of an encoder, from `low` to `high`. */
+    counts: atLeast(1, 'At least one count', 1e9),
     pull: oneOf('none', 'up', 'down'),
     /** Off is high. */
     inverted: flag,
@@ -430,6 +440,8 @@ export const channel = entry(
     debounce: atLeast(1, 'At least 1 step', 1000),
     /** Where it is, by board. */
     pins: rows({ board: title(64, 'Which board?'), pin: title(40, 'Which pin?') }, 40),
+    /** Of an encoder or a pair the other pin, by board. */
+    otherPins: rows({ board: title(64, 'Which board?'), pin: title(40, 'Which pin?') }, 40),
   },
   { names: 'channels', label: owned, says: owned },
 );
@@ -672,8 +684,11 @@ export const setup = entry(
       {
         part: read(title(400, 'Which part?'), 'chart-path', inSetup, { says: 'wire in' }),
         channel: title(80, 'Which channel?'),
-        /** Loose, loose and picking up noise, held at 0 V, held at the supply, or on the pin of another channel. */
-        fault: oneOf('loose', 'noisy', 'low', 'high', 'swapped'),
+        /**
+         * Loose, loose and picking up noise, held at 0 V, held at the supply, on the pin of another channel, or each of its two on the pin of the
+         * other.
+         */
+        fault: oneOf('loose', 'noisy', 'low', 'high', 'swapped', 'crossed'),
         other: text(80),
       },
       400,
@@ -924,7 +939,7 @@ export const track = entry(
 const retired = { id, key };
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 15;
+export const projectVersion = 16;
 
 export const projectFields = {
   format: exactly(projectFormat),

@@ -182,6 +182,22 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
     })),
     setups: listOf(project.setups).map((s) => ({ ...s, serial: [], heard: [] })),
   }),
+  15: (project) => ({
+    ...project,
+    version: 16,
+    types: listOf(project.types).map((t) => ({
+      ...t,
+      channels: listOf(t.channels).map((c) => ({
+        ...c,
+        carrier: 'ramp',
+        pair: false,
+        blanking: 0,
+        smoothing: 0,
+        counts: 4096,
+        otherPins: [],
+      })),
+    })),
+  }),
 };
 
 const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));

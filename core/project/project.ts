@@ -260,11 +260,17 @@ export const newChannel = (id: string, name: string, kind: Channel['kind']): Cha
   bits: 10,
   average: 1,
   frequency: 20_000,
+  carrier: 'ramp',
+  pair: false,
+  blanking: 0,
+  smoothing: 0,
   ripple: false,
+  counts: 4096,
   pull: 'none',
   inverted: false,
   debounce: 1,
   pins: [],
+  otherPins: [],
 });
 
 export const newSignalLine = (id: string, text: string): SignalLine => ({ id, text, place: null, size: null });

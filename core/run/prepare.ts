@@ -30,6 +30,7 @@ import {
   wireProblems,
   heardNames,
   withHeard,
+  withPulses,
   withoutObserverErrors,
   withSteps,
 } from './with-steps';
@@ -99,7 +100,7 @@ export function prepareRun(
   const given = givenValues(terms);
   const made = makeModel(setup, (changes) => flatten(library, rootName, { observers, signals, changes, given }));
   const { flat } = made;
-  const model = withHeard(setup, flat.model);
+  const model = withPulses(project, setup, withHeard(setup, flat.model));
   const values = readSetupValues(setup, flat);
   const {
     steps,

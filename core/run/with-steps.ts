@@ -11,7 +11,7 @@ import { constantOf } from '../stepcode/lower-equations';
 import { compile } from '../simulate/compile';
 import type { SimulationOptions } from '../simulate/simulation';
 import { inSteps, serialIn, stagesIn, wiresIn, type MakeCompiled, type PartInSteps } from '../stepcode/stage';
-import { heardName } from '../stepcode/step-driver';
+import { heardName, pulsesName } from '../stepcode/step-driver';
 import type { Watch } from './watch';
 
 /** A model with its program, and values it is given as data of the run. */
@@ -50,6 +50,35 @@ export function withHeard(setup: Setup, model: FlatModel): FlatModel {
       ];
     }),
   );
+  return withVariables(model, added);
+}
+
+/** A model with what pulses mean that something smooths behind the pins of parts in steps, each beside the quantity it makes. */
+export function withPulses(project: Project, setup: Setup, model: FlatModel): FlatModel {
+  const types = new Map(model.parts.map((p) => [p.name, project.types.find((t) => t.name === p.typeName)]));
+  const added = setup.stages.flatMap(({ part }) =>
+    (types.get(part)?.channels ?? []).flatMap((c): FlatModel['variables'] => {
+      const of =
+        c.kind === 'pwm' && c.smoothing > 0 && model.variables[model.indexOf.get(`${part}.${c.quantity}`) ?? -1];
+      if (!of || of.type !== 'Real') return [];
+      const { name: _, binding: _b, start: _s, min: _min, max: _max, ...more } = of;
+      return [
+        {
+          ...more,
+          name: pulsesName(part, c.quantity),
+          kind: 'assigned',
+          // what it is at 0 V is known with its board
+          fixed: true,
+          isInput: false,
+          isOutput: false,
+          note: `${part}.${c.quantity}, before it is smoothed`,
+        },
+      ];
+    }),
+  );
+  return withVariables(model, added);
+}
+function withVariables(model: FlatModel, added: FlatModel['variables']): FlatModel {
   if (added.length === 0) return model;
   const indexOf = new Map(model.indexOf);
   added.forEach((v, k) => indexOf.set(v.name, model.variables.length + k));

@@ -9,6 +9,9 @@ export interface ChannelState {
   readonly pins: PinState;
   /** Bytes that the firmware keeps of its pins. */
   readonly chip: readonly number[];
+  /** How far encoders on the chip have turned. */
+  readonly turned: readonly (readonly [line: string, count: number])[];
+  readonly missed: readonly (readonly [line: string, counts: number])[];
   readonly told: readonly (readonly [string, number])[];
   readonly arrived: readonly (readonly [string, number])[];
   readonly pulses: readonly (readonly [line: string, state: PulseState])[];
@@ -28,6 +31,8 @@ export interface ChannelLoss {
   readonly beyond: number;
   /** Messages that were sent over it and did not arrive. */
   readonly lost: number;
+  /** Counts of an encoder that were not counted, as its edges came faster than they could be. */
+  readonly counts: number;
 }
 
 export const noChannels: Channels = { lines: [], wires: [], double: false };
@@ -41,7 +46,10 @@ export function borderOf({ lines, wires, double }: Channels, run: RunningStep, f
   const plant = createPlantSide(lines, wires, from?.plant);
   const here = lines.filter((l) => !isOnChip(l));
   const side = createPinSide(here, double, from?.pins);
-  if (from) pins?.restore(from.chip);
+  const encoders = lines.filter((l) => l.kind === 'encoder' && isOnChip(l));
+  let turned = new Map(from?.turned);
+  if (from) pins?.restore(from.chip, turned);
+  const missed = new Map(from?.missed);
   const told = new Map(from?.told);
   const arrived = new Map(from?.arrived);
   const more = (of: Map<string, number>, name: string, count: number): unknown =>
@@ -51,27 +59,48 @@ export function borderOf({ lines, wires, double }: Channels, run: RunningStep, f
   const before = new Map(from?.pulses);
   const carriers = outputs.flatMap((line) =>
     line.kind === 'pwm' && line.ripple && line.timing
-      ? [{ line, pulses: createPulses(line.timing.frequency, before.get(line.name)) }]
+      ? [
+          {
+            line,
+            pulses: createPulses(line.timing.frequency, line.timing.carrier === 'triangle', before.get(line.name)),
+          },
+        ]
       : [],
   );
   let heard: ReturnType<typeof plant.hear> = { values: new Map(), messages: new Map() };
   return {
     /** What the firmware itself puts where its steps read it. */
     onChip: new Set(lines.flatMap((l) => (isOnChip(l) && l.direction === 'in' ? carried(l) : []))),
-    arrive(value: (quantity: string) => number, count: (message: string) => number): ReadonlyMap<string, number> {
+    arrive(
+      time: number,
+      value: (quantity: string) => number,
+      count: (message: string) => number,
+    ): ReadonlyMap<string, number> {
       for (const l of lines)
         if (l.direction === 'in') for (const m of [l.rises, l.falls]) if (m !== '') more(told, m, count(m));
       const volts = plant.drive(value, count);
-      for (const l of lines) if (l.direction === 'in' && isOnChip(l)) pins!.set(l.name, volts.get(l.name)!);
+      for (const l of lines)
+        if (l.direction === 'in' && l.kind !== 'encoder' && isOnChip(l)) pins!.set(l.name, volts.get(l.name)!);
+      if (encoders.length > 0) {
+        turned = new Map(encoders.map((l) => [l.name, volts.get(l.name)!]));
+        pins!.turn(turned, time);
+      }
       return side.read(volts);
     },
     seen: (message: string, count: number) => lineOf.has(message) && more(arrived, message, count),
+    /** What a step has read of an encoder. */
+    counted(quantity: string, value: number): void {
+      const line = encoders.find((l) => l.quantity === quantity);
+      if (!line) return;
+      const off = Math.abs(Math.round((value - line.base) / line.perCount) - turned.get(line.name)!);
+      if (off > (missed.get(line.name) ?? 0)) missed.set(line.name, off);
+    },
     /** What a step has put out, which is there when it is done. */
     leave(time: number, takes: number, output: (name: string) => number): void {
       side.write(output);
-      heard = plant.hear((line) => {
+      heard = plant.hear((line, isOther) => {
         const l = outputs.find((o) => o.name === line);
-        return l && isOnChip(l) ? pins!.volts(line) : side.volts(line);
+        return l && isOnChip(l) ? pins!.volts(line, isOther) : side.volts(line, isOther);
       });
       for (const { line, pulses } of carriers)
         pulses.turn(time + takes, (heard.values.get(line.quantity)! - line.base) / (line.perVolt * line.supply));
@@ -97,6 +126,8 @@ export function borderOf({ lines, wires, double }: Channels, run: RunningStep, f
       plant: plant.keep(),
       pins: side.keep(),
       chip: pins?.keep() ?? [],
+      turned: [...turned],
+      missed: [...missed],
       told: [...told],
       arrived: [...arrived],
       pulses: carriers.map(({ line, pulses }) => [line.name, pulses.keep()] as const),
@@ -108,7 +139,8 @@ export function borderOf({ lines, wires, double }: Channels, run: RunningStep, f
           0,
         );
         const beyond = plant.beyond.get(l.name) ?? 0;
-        return lost + beyond > 0 ? [{ line: l.name, beyond, lost }] : [];
+        const counts = missed.get(l.name) ?? 0;
+        return lost + beyond + counts > 0 ? [{ line: l.name, beyond, lost, counts }] : [];
       }),
   };
 }

@@ -171,7 +171,7 @@ test('what is beyond a range, and messages that come too fast, are counted', () 
   expect(probe.line).toBe('probe');
   expect(Math.abs(probe.beyond - 20)).toBeLessThanOrEqual(1);
   // two in one step are one edge, and the third comes while the line is still high
-  expect(key).toEqual({ line: 'key', beyond: 0, lost: 2 });
+  expect(key).toEqual({ line: 'key', beyond: 0, lost: 2, counts: 0 });
   expect(reader(done.run)('desk.rung', 0.4)).toBe(1);
 });
 
@@ -191,7 +191,7 @@ test('pulses themselves are on for their share of each period, behind a lag as i
 });
 
 test('pulses: none, always, and a share that changes within a period', () => {
-  const p = createPulses(100);
+  const p = createPulses(100, false);
   expect([p.isOn(0), p.next(0)]).toEqual([false, Infinity]);
   p.turn(0.02, 0.25);
   expect([p.isOn(0.01), p.isOn(0.02), p.isOn(0.0224), p.isOn(0.0226), p.isOn(0.03)]).toEqual([
@@ -216,7 +216,7 @@ test('pulses: none, always, and a share that changes within a period', () => {
   p.turn(0.06, 0);
   expect([p.isOn(0.07), p.next(0.061)]).toEqual([false, Infinity]);
   // what is kept is gone on from
-  const again = createPulses(100, p.keep());
+  const again = createPulses(100, false, p.keep());
   expect([again.isOn(0.059), again.isOn(0.07)]).toEqual([true, false]);
 });
 

@@ -15,9 +15,11 @@ export interface RunningStep {
   /** Pins it has: volts at inputs are set, those of outputs are looked at, of pulses their mean; what it remembers of them, as bytes. */
   readonly pins?: {
     set(line: string, volts: number): void;
-    volts(line: string): number;
+    /** Encoders turn until they have turned by so many counts since the beginning, one edge after the other until so many seconds after it. */
+    turn(counts: ReadonlyMap<string, number>, seconds: number): void;
+    volts(line: string, isOther?: boolean): number;
     keep(): readonly number[];
-    restore(bytes: readonly number[]): void;
+    restore(bytes: readonly number[], counts: ReadonlyMap<string, number>): void;
   };
   /** Of slots with a storage: how often a value was beyond it, and what rounding has added up to, in its unit. */
   fits?(): readonly (readonly [slot: number, beyond: number, lost: number])[];

@@ -2,7 +2,7 @@ import { nearestName } from '../language/nearest';
 import { problem, type Problem } from '../language/diagnostics';
 import { startChart } from '../behaviour/chart-step';
 import { chartStructure } from '../behaviour/chart-structure';
-import { one } from '../flatten/flat-expression';
+import { constant, divide, one, subtract, variable } from '../flatten/flat-expression';
 import type { FlatChart, FlatEquation, FlatModel } from '../flatten/flat-model';
 import type { Project, Setup } from '../project/project';
 import type { SimulationOptions } from '../simulate/simulation';
@@ -16,7 +16,7 @@ import { stepProgramOf } from './controller';
 import { givenOtherwise } from './given-otherwise';
 import type { StepProgram } from './step-program';
 import type { RunningStep } from './running-step';
-import { heardName, stepped, toldSlot, type RunningPart, type StepState } from './step-driver';
+import { heardName, pulsesName, stepped, toldSlot, type RunningPart, type StepState } from './step-driver';
 import { createStep } from './write-js';
 
 /**
@@ -199,7 +199,7 @@ export function inSteps(
       create: (options) =>
         stepped(model, name, number, made.create(), program, { ...options, channels, watching: serial.get(name) }),
     });
-    rest = withoutPart(rest, name, number);
+    rest = withoutPart(rest, name, number, channels.lines);
   }
   return { model: rest, parts, problems };
 }
@@ -229,13 +229,20 @@ export const isGiven = ({ variables }: FlatModel, name: string, k: number): bool
   ['parameter', 'external'].includes(variables[k].kind) && !variables[k].name.slice(name.length + 1).includes('.');
 
 /** The model with the inside of a part taken out: what followed from it is set from outside, and held. */
-function withoutPart(model: FlatModel, name: string, number: number): FlatModel {
+function withoutPart(model: FlatModel, name: string, number: number, lines: readonly Line[]): FlatModel {
   const within = (part: string): boolean => part === name || part.startsWith(`${name}.`);
   const isInput = (k: number): boolean => isOwnInput(model, name, k);
   const isHeld = model.variables.map(
     (v, k) => v.name.startsWith(`${name}.`) && (v.kind === 'continuous' || v.kind === 'discrete') && !isInput(k),
   );
   const begun = begunStates(model, number);
+  const smoothed = lines.flatMap((line) => {
+    const driven = line.smoothing > 0 ? model.indexOf.get(pulsesName(name, line.quantity)) : undefined;
+    const state = model.indexOf.get(`${name}.${line.quantity}`);
+    return driven === undefined || state === undefined ? [] : [{ line, driven, state }];
+  });
+  const atRest = new Map(smoothed.flatMap(({ line, driven, state }) => [driven, state].map((k) => [k, line.base])));
+  const states = new Set(smoothed.map((s) => s.state));
   // inputs of blocks inside are given by the part around them
   const isInside = ({ left, origin }: FlatEquation): boolean =>
     within(origin.part) ||
@@ -243,15 +250,38 @@ function withoutPart(model: FlatModel, name: string, number: number): FlatModel 
   return {
     ...model,
     variables: model.variables.map((v, k) =>
-      isHeld[k] ? { ...v, kind: 'assigned' as const } : begun.has(k) ? { ...v, start: one } : v,
+      states.has(k)
+        ? { ...v, kind: 'continuous' as const, start: constant(atRest.get(k)!), fixed: true }
+        : atRest.has(k)
+          ? { ...v, start: constant(atRest.get(k)!) }
+          : isHeld[k]
+            ? { ...v, kind: 'assigned' as const }
+            : begun.has(k)
+              ? { ...v, start: one }
+              : v,
     ),
-    equations: model.equations.filter((e) => !isInside(e)),
+    equations: [
+      ...model.equations.filter((e) => !isInside(e)),
+      ...smoothed.map(({ line, driven, state }) => smoothing(name, line, driven, state)),
+    ],
     initialEquations: model.initialEquations.filter((e) => !isInside(e)),
     actions: model.actions.filter((a) => !within(a.origin.part)),
     assertions: model.assertions.filter((a) => !within(a.origin.part)),
     charts: model.charts.map((c) => (c.part === number ? silent(c) : c)),
   };
 }
+
+/** What smooths pulses: a resistor and a capacitor behind the pin. */
+const smoothing = (part: string, line: Line, driven: number, state: number): FlatEquation => ({
+  left: { op: 'der', index: state },
+  right: divide(subtract(variable(driven), variable(state)), constant(line.smoothing)),
+  origin: {
+    part: '',
+    place: '',
+    span: { start: 0, end: 0 },
+    text: `der(${part}.${line.quantity}) = (pulses - ${part}.${line.quantity})/${line.smoothing}`,
+  },
+});
 
 /** Own inputs of a part; they come from outside. */
 const isOwnInput = ({ variables }: FlatModel, name: string, k: number): boolean =>
@@ -271,6 +301,7 @@ function untoldBy(
     ...model.charts.flatMap((c) => (c.part === number ? c.active : [])),
     model.parts[number].software?.stepTime ?? -1,
     model.parts[number].software?.overruns ?? -1,
+    ...program.slots.map((slot) => model.indexOf.get(pulsesName(name, slot.name)) ?? -1),
     ...heard.map((q) => model.indexOf.get(heardName(name, q)) ?? -1),
   ]);
   const found = new Set<number>();

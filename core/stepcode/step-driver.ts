@@ -97,8 +97,18 @@ export function stepped(
   // counters of messages, not their arguments
   const messagesIn = inputs.filter((k) => slots[k].is === 'messages');
   // what is kept, then what goes out
+  const smoothed = new Map(
+    channels.lines.flatMap((l) =>
+      l.smoothing > 0 ? [[l.quantity, model.indexOf.get(pulsesName(name, l.quantity))] as const] : [],
+    ),
+  );
+  /** What is set from outside of an output: itself, or the pulses that make it. */
+  const drivenBy = (output: string): number | undefined =>
+    smoothed.get(output) ?? model.indexOf.get(`${name}.${output}`);
   const shown = [...of('part'), ...of('output')].flatMap((slot) => {
-    const variable = variableOf(slot);
+    // what is smoothed is no longer what it was set to
+    if (slots[slot].role === 'part' && smoothed.has(slots[slot].name)) return [];
+    const variable = slots[slot].role === 'output' ? drivenBy(slots[slot].name) : variableOf(slot);
     return variable === undefined ? [] : [{ slot, variable }];
   });
   const sends = sentBy(charts, number);
@@ -165,6 +175,7 @@ export function stepped(
       variable === undefined ? (came.get(input) ?? 0) : values[variable],
     );
     const arrives = border?.arrive(
+      next * period,
       (q) => values[model.indexOf.get(`${name}.${q}`) ?? -1] ?? 0,
       (m) => came.get(m) ?? 0,
     );
@@ -187,6 +198,7 @@ export function stepped(
       inputs.forEach((slot, k) => {
         if (border.onChip.has(slots[slot].name)) row[k] = run.read(slot);
         if (slots[slot].is === 'messages') border.seen(slots[slot].name, row[k]);
+        else if (!slots[slot].storage) border.counted(slots[slot].name, row[k]);
       });
       border.leave(next * period, run.busy?.() ?? run.seconds?.() ?? 0, (output) => {
         const slot = outputOf.get(output);
@@ -293,7 +305,7 @@ export function stepped(
         }
         lookedAt = time;
         for (const [output, value] of border?.pulsesAt(time) ?? []) {
-          const variable = model.indexOf.get(`${name}.${output}`);
+          const variable = drivenBy(output);
           if (variable !== undefined && !Object.is(values[variable], value)) out.push({ kind: 'set', variable, value });
         }
         return out;
@@ -307,6 +319,8 @@ export function stepped(
   };
 }
 
+/** How pulses are called in a run that something smooths. */
+export const pulsesName = (part: string, quantity: string): string => `${part}.pulses.${quantity}`;
 /** How what is told over a line is called in a run. */
 export const heardName = (part: string, quantity: string): string => `${part}.heard.${quantity}`;
 /** Where in its memory a quantity is that is told. */

@@ -17,6 +17,7 @@ const faults: readonly (readonly [Wire['fault'], string])[] = [
   ['low', 'is held at 0 V'],
   ['high', 'is held at the supply'],
   ['swapped', 'is swapped with'],
+  ['crossed', 'has its two lines crossed'],
 ];
 
 /** Wires between channels of software and the product that are not as they should be, put in on purpose. */

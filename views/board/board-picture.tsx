@@ -1,7 +1,7 @@
 'use client';
 import type { Problem } from '@/core/language/diagnostics';
-import { directionOf, pinOf } from '@/core/pins/channels';
-import { usesOf, type Pin, type PinBoard } from '@/core/pins/pin-boards';
+import { directionOf, isTwofold, otherPinOf, takenBy } from '@/core/pins/channels';
+import { useFor, usesOf, type Pin, type PinBoard } from '@/core/pins/pin-boards';
 import type { Channel, PartType } from '@/core/project/project';
 import { problemsAt } from '@/store/derived';
 
@@ -25,8 +25,11 @@ export function BoardPicture({
 }) {
   const left = board.pins.filter((p) => p.side === 'left');
   const right = board.pins.filter((p) => p.side === 'right').reverse();
+  // of two pins of one channel the other one is marked
+  const nameAt = (c: Channel, pin: Pin): string =>
+    isTwofold(c) && otherPinOf(c, board) === pin ? `${c.name} ′` : c.name;
   const row = (pin: Pin, side: Pin['side']) => {
-    const on = type.channels.filter((c) => pinOf(c, board) === pin);
+    const on = type.channels.filter((c) => takenBy(c, board).includes(pin));
     const [first] = on;
     const isWrong =
       on.length > 1 ||
@@ -35,7 +38,7 @@ export function BoardPicture({
           (p) => p.severity === 'error' && p.message.includes(pin.name),
         ),
       );
-    const takes = chosen !== undefined && on.length === 0 && usesOf(pin).includes(chosen.kind);
+    const takes = chosen !== undefined && on.length === 0 && usesOf(pin).includes(useFor(chosen.kind));
     const says = `${pin.name}: ${usesOf(pin)
       .map((u) => words[u])
       .join(', ')}${on.length > 0 ? `; ${on.map((c) => c.name).join(' and ')}` : '; free'}`;
@@ -51,7 +54,7 @@ export function BoardPicture({
         disabled={!first && !takes}
         onClick={() => (first ? choose(isHere ? '' : first.id) : put(pin.name))}
       >
-        <span className="on">{on.map((c) => c.name).join(' ⚠ ')}</span>
+        <span className="on">{on.map((c) => nameAt(c, pin)).join(' ⚠ ')}</span>
         <span className="way" aria-hidden>
           {first ? ((directionOf(type, first) === 'in') === (side === 'left') ? '▸' : '◂') : ''}
         </span>

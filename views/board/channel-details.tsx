@@ -1,6 +1,7 @@
 'use client';
 import type { Problem } from '@/core/language/diagnostics';
-import { directionOf, quantityOf } from '@/core/pins/channels';
+import { directionOf, isTwofold, otherNameOn, pinOf, quantityOf, takenBy } from '@/core/pins/channels';
+import type { Pin, PinBoard } from '@/core/pins/pin-boards';
 import type { Channel, PartType } from '@/core/project/project';
 import { problemsAt } from '@/store/derived';
 import { useProject } from '@/store/project-store';
@@ -12,20 +13,30 @@ const kinds = [
   ['analog', 'a voltage that is measured'],
   ['pwm', 'pulses'],
   ['digital', 'a line that is on or off'],
+  ['encoder', 'an encoder: two lines whose edges are counted'],
 ] as const;
 
 /** Another way to go through, without what only lines have where it is none. */
 const throughKind = (kind: Channel['kind']): Partial<Channel> => ({
   kind,
   ...(kind !== 'digital' && { inverted: false, debounce: 1, pull: 'none' as const }),
+  ...(kind !== 'pwm' && { pair: false, blanking: 0, smoothing: 0, ripple: false }),
 });
+
+type NumberOfChannel = keyof {
+  readonly [K in keyof Channel as Channel[K] extends number ? K : never]: true;
+};
 
 /** The numbers of a channel. */
 export function ChannelDetails({
   type,
   channel: c,
+  board,
   problems,
+  onOtherPin,
 }: {
+  readonly board: PinBoard;
+  readonly onOtherPin: (pin: string) => void;
   readonly type: PartType;
   readonly channel: Channel;
   readonly problems: readonly Problem[];
@@ -36,9 +47,9 @@ export function ChannelDetails({
   const all = problemsAt(problems, `${list}/${c.id}`);
   const unit = quantityOf(type, c)?.unit ?? '';
   const way = directionOf(type, c);
-  const number = (key: 'low' | 'high' | 'lowVolts' | 'highVolts' | 'bits' | 'average' | 'frequency' | 'debounce') => ({
+  const number = (key: NumberOfChannel) => ({
     value: c[key],
-    whole: key === 'bits' || key === 'average' || key === 'debounce',
+    whole: key === 'bits' || key === 'average' || key === 'debounce' || key === 'counts',
     onNumber: (value: number) => set({ [key]: value }),
     problem: problemsAt(problems, `${list}/${c.id}/${key}`)[0]?.message,
   });
@@ -51,11 +62,26 @@ export function ChannelDetails({
   ];
   const carry = (quantity: string): void => {
     const q = type.quantities.find((x) => x.name === quantity);
-    const kind = !q || q.type === 'Boolean' ? 'digital' : q.role === 'input' ? 'analog' : 'pwm';
+    const usual = !q || q.type === 'Boolean' ? 'digital' : q.role === 'input' ? 'analog' : 'pwm';
+    const kind = usual === 'analog' && c.kind === 'encoder' ? c.kind : usual;
     set(
       { quantity, ...throughKind(kind), ...(quantity !== '' && { rises: '', falls: '' }) },
       `${c.name} carries ${quantity}`,
     );
+  };
+  const isVoltage = c.kind === 'analog' || c.kind === 'pwm';
+  /** Pins that are free, of a pair those of the other output of its timer. */
+  const otherPins = (): readonly (readonly [string, string])[] => {
+    const now = otherNameOn(c, board);
+    const first = pinOf(c, board)?.pulses;
+    const isOther = (p: Pin): boolean =>
+      c.kind === 'encoder' ||
+      (p.pulses !== undefined && p.pulses.timer === first?.timer && p.pulses.output !== first.output);
+    const free = board.pins
+      .filter((p) => isOther(p) && (p.name === now || !type.channels.some((x) => takenBy(x, board).includes(p))))
+      .map((p) => p.name);
+    const names = [...(now !== '' && !free.includes(now) ? [now] : []), ...free];
+    return [['', 'none'], ...names.map((name) => [name, name] as const)];
   };
   return (
     <div className="channel-details" data-testid="channel-details">
@@ -93,10 +119,21 @@ export function ChannelDetails({
           <NumberRow name="to" label={`Most of ${c.name}`} after={unit} {...number('high')} />
         </>
       )}
-      {c.kind !== 'digital' && (
-        <NumberRow name="at" label={`Volts of the least of ${c.name}`} after="V" {...number('lowVolts')} />
+      {c.kind === 'encoder' && (
+        <NumberRow name="are" label={`Counts of ${c.name}`} after="counts, 4 of a line" {...number('counts')} />
       )}
-      {(c.kind !== 'digital' || way === 'in') && (
+      {isTwofold(c) && (
+        <FieldRow label="Other pin">
+          <CellSelect
+            value={otherNameOn(c, board)}
+            label={`Other pin of ${c.name} on ${board.name}`}
+            options={otherPins()}
+            onCommit={onOtherPin}
+          />
+        </FieldRow>
+      )}
+      {isVoltage && <NumberRow name="at" label={`Volts of the least of ${c.name}`} after="V" {...number('lowVolts')} />}
+      {(isVoltage || (c.kind === 'digital' && way === 'in')) && (
         <NumberRow
           name={c.kind === 'digital' ? 'On at' : 'and'}
           label={`Volts of the most of ${c.name}`}
@@ -118,6 +155,44 @@ export function ChannelDetails({
       {c.kind === 'pwm' && (
         <>
           <NumberRow name="Frequency" label={`Frequency of ${c.name}`} after="Hz" {...number('frequency')} />
+          <FieldRow label="Carrier">
+            <CellSelect
+              value={c.carrier}
+              label={`Carrier of ${c.name}`}
+              options={[
+                ['ramp', 'a ramp: pulses begin with it'],
+                ['triangle', 'a triangle: pulses in its middle'],
+              ]}
+              onCommit={(carrier) => set({ carrier: carrier as Channel['carrier'] })}
+            />
+          </FieldRow>
+          <FieldRow label="Outputs">
+            <CellSelect
+              value={c.pair ? 'pair' : 'one'}
+              label={`Outputs of ${c.name}`}
+              options={[
+                ['one', 'one'],
+                ['pair', 'a pair: one on while the other is off'],
+              ]}
+              onCommit={(outputs) =>
+                set(outputs === 'pair' ? { pair: true, carrier: 'triangle' } : { pair: false, blanking: 0 })
+              }
+            />
+          </FieldRow>
+          {c.pair && (
+            <NumberRow
+              name="Both off for"
+              label={`Blanking of ${c.name}`}
+              after="s in between"
+              {...number('blanking')}
+            />
+          )}
+          <NumberRow
+            name="Smoothed over"
+            label={`Time constant behind ${c.name}`}
+            after="s (0: nothing smooths)"
+            {...number('smoothing')}
+          />
           <FieldRow label="Outside sees">
             <CellSelect
               value={c.ripple ? 'pulses' : 'mean'}

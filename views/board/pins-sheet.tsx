@@ -3,9 +3,9 @@ import { Plus } from 'lucide-react';
 import { nanoid } from 'nanoid';
 import { useEffect, useRef, useState } from 'react';
 import { openSignals } from '@/core/pins/check-channels';
-import { boardOfType, directionOf, pinNameOn, pinOf, quantityOf } from '@/core/pins/channels';
+import { boardOfType, directionOf, isTwofold, otherNameOn, pinNameOn, quantityOf, takenBy } from '@/core/pins/channels';
 import { freePin, proposedChannels } from '@/core/pins/propose';
-import { pinBoardNamed, pinBoardsOf, usesOf, type PinBoard } from '@/core/pins/pin-boards';
+import { isBoard, pinBoardNamed, pinBoardsOf, useFor, usesOf, type PinBoard } from '@/core/pins/pin-boards';
 import { newChannel, type Channel, type PartType, type Project } from '@/core/project/project';
 import { problemsAt, useSetup } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
@@ -71,7 +71,10 @@ export function PinsSheet({
     choose(made.id);
   };
   const put = (pin: string): void => {
-    if (chosen) putOnPin(type, chosen, board, pin);
+    if (!chosen) return;
+    const isOther = isTwofold(chosen) && pinNameOn(chosen, board) !== '' && otherNameOn(chosen, board) === '';
+    if (isOther) putOtherPin(type, chosen, board, pin);
+    else putOnPin(type, chosen, board, pin);
   };
   if (type.channels.length === 0)
     return (
@@ -160,7 +163,14 @@ export function PinsSheet({
       <div className="pins-board">
         <BoardPicture type={type} board={board} chosen={chosen} choose={choose} put={put} problems={problems} />
         {chosen ? (
-          <ChannelDetails key={chosen.id} type={type} channel={chosen} problems={problems} />
+          <ChannelDetails
+            key={chosen.id}
+            type={type}
+            channel={chosen}
+            board={board}
+            problems={problems}
+            onOtherPin={(pin) => putOtherPin(type, chosen, board, pin)}
+          />
         ) : (
           <p className="px-3 quiet">Choose a channel to see its numbers; then a free pin, to put it there.</p>
         )}
@@ -199,6 +209,20 @@ function putOnPin(type: PartType, channel: Channel, board: PinBoard, pin: string
   );
 }
 
+/** Puts the other one of the two pins of a channel. */
+export function putOtherPin(type: PartType, channel: Channel, board: PinBoard, pin: string): void {
+  const others = channel.otherPins.filter((p) => !isBoard(board, p.board));
+  tryEdit(
+    {
+      kind: 'update',
+      list: `type/${type.id}/channel`,
+      id: channel.id,
+      changes: { otherPins: pin === '' ? others : [...others, { board: board.id, pin }] },
+    },
+    pin === '' ? `Take ${channel.name} off its other pin` : `Put ${channel.name} on ${pin} of ${board.name} too`,
+  );
+}
+
 /** A channel in words: `-50 to 50 rad/s at 0 to 3.2 V, 10 bits`. */
 function inWords(type: PartType, c: Channel, board: PinBoard): string {
   const unit = quantityOf(type, c)?.unit ?? '';
@@ -207,9 +231,17 @@ function inWords(type: PartType, c: Channel, board: PinBoard): string {
   if (c.kind === 'analog')
     return `${range}, ${c.lowVolts} to ${top} V, ${c.bits} bits${c.average > 1 ? `, mean of ${c.average}` : ''}`;
   if (c.kind === 'pwm') {
-    const timing = board.steps(c.frequency);
-    return `${range} in ${timing ? `${timing.steps} steps` : 'pulses'} at ${formatNumber(c.frequency / 1000, 4)} kHz`;
+    const timing = board.steps(c.frequency, c.carrier);
+    const more = [
+      ...(c.pair ? [`a pair, ${formatNumber(c.blanking * 1e6, 4)} µs between`] : []),
+      ...(c.smoothing > 0 ? [`smoothed over ${formatNumber(c.smoothing * 1e3, 4)} ms`] : []),
+    ];
+    return [
+      `${range} in ${timing ? `${timing.steps} steps` : 'pulses'} at ${formatNumber(c.frequency / 1000, 4)} kHz`,
+      ...more,
+    ].join(', ');
   }
+  if (c.kind === 'encoder') return `an encoder, ${c.counts} counts from ${range}`;
   const words = [
     ...(c.inverted ? ['on when low'] : []),
     ...(directionOf(type, c) === 'in' && c.pull !== 'none' ? [`pulled ${c.pull}`] : []),
@@ -224,6 +256,7 @@ const faultWords = {
   low: 'held at 0 V',
   high: 'held at the supply',
   swapped: 'swapped with that of',
+  crossed: 'crossed: its two lines are on the pins of each other',
 } as const;
 
 function ChannelRow({
@@ -253,7 +286,9 @@ function ChannelRow({
     c.quantity !== '' ? c.quantity : [c.rises && `${c.rises} ↑`, c.falls && `${c.falls} ↓`].filter(Boolean).join(' ');
   const onPin = pinNameOn(c, board);
   const free = board.pins.filter(
-    (p) => usesOf(p).includes(c.kind) && (p.name === onPin || !type.channels.some((x) => pinOf(x, board) === p)),
+    (p) =>
+      usesOf(p).includes(useFor(c.kind)) &&
+      (p.name === onPin || !type.channels.some((x) => takenBy(x, board).includes(p))),
   );
   const known = free.some((p) => p.name === onPin) || onPin === '';
   return (
@@ -293,6 +328,7 @@ function ChannelRow({
           <div className="field-problem">
             {[
               ...(loss.lost > 0 ? [`${loss.lost} ${loss.lost === 1 ? 'message' : 'messages'} lost in this run`] : []),
+              ...(loss.counts > 0 ? [`${loss.counts} counts missed in this run: edges come too fast`] : []),
               ...(loss.beyond > 0 ? [`beyond its range in ${loss.beyond} steps of this run`] : []),
             ].join(', ')}
           </div>
