@@ -18,7 +18,7 @@ export interface Chip extends Target {
   setVolts(pin: Pin, isMeasured: boolean, volts: number, supply: number): void;
   /** Share of the time in which an output is on. */
   share(pin: Pin, isPulsed: boolean): number;
-  /** Levels of inputs change one after the other, each at its part of the time from now until so many seconds after the beginning. */
+  /** Levels of inputs change one after the other, each at its part of so many seconds. */
   turn(edges: readonly Edge[], seconds: number): void;
   /** What the firmware remembers of its pins. */
   keepPins(): readonly number[];
@@ -234,16 +234,15 @@ export function createChip(
       memory.set(bytes, pinsAt);
     },
     turn(edges, seconds) {
+      if (edges.length === 0) return;
       const from = core.cycles;
-      const until = begun + Math.round(seconds * clock);
       for (const { part, levels } of edges) {
         // what is listened to is at the next step already: edges come as quickly as they are counted
-        if (!hasLine) passes(from + Math.round(part * (until - from)));
+        if (!hasLine) passes(from + Math.round(part * seconds * clock));
         put(levels);
         if (hasLine) goOneTurn();
       }
-      if (edges.length > 0 || !hasLine) goOneTurn();
-      if (!hasLine && core.cycles < until) core.skipTo(until);
+      goOneTurn();
     },
     functions: () =>
       times

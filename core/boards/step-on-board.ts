@@ -89,6 +89,7 @@ function pinsOf(chip: Chip, lines: ReadonlyMap<string, Line>): NonNullable<Runni
     },
     turn(counts, seconds) {
       const edges = [...counts].flatMap(([name, count]) => edgesTo(lines.get(name)!, count));
+      // they come while the step before is gone as well, but can be known only behind it
       chip.turn(
         edges.sort((a, b) => a.part - b.part),
         seconds,

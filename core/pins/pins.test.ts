@@ -336,6 +336,92 @@ test('timers have two outputs and one frequency', () => {
   ]);
 });
 
+const pairOn = (first: string, second: string, more: Partial<Channel> = {}): Channel =>
+  channel('bridge', 'pwm', {
+    quantity: 'drive',
+    carrier: 'triangle',
+    pair: true,
+    blanking: 1e-6,
+    pins: on(first),
+    otherPins: second === '' ? [] : on(second),
+    ...more,
+  });
+const encoderOn = (first: string, second: string, more: Partial<Channel> = {}): Channel =>
+  channel('disc', 'encoder', {
+    quantity: 'level',
+    pins: on(first),
+    otherPins: second === '' ? [] : on(second),
+    ...more,
+  });
+test.each<[readonly Channel[], readonly string[]]>([
+  [[pairOn('P10', 'P11'), encoderOn('P1', 'P16')], []],
+  [[pairOn('P11', 'P10')], []],
+  [[pairOn('P10', '')], ['error bridge/otherPins: bridge is a pair, and has one pin on Larch 8: P11 could be it']],
+  [
+    [pairOn('P10', 'P10')],
+    [
+      'error bridge/otherPins: P10 of Larch 8 is taken by bridge',
+      'error bridge/otherPins: P10 and P10 of Larch 8 are not the two outputs of one timer: P11 could be it',
+    ],
+  ],
+  [
+    [pairOn('P10', 'P12')],
+    [
+      'error bridge/otherPins: P12 of Larch 8 cannot give pulses; P10 and P11 can',
+      'error bridge/otherPins: P10 and P12 of Larch 8 are not the two outputs of one timer: P11 could be it',
+    ],
+  ],
+  [
+    [pairOn('P10', 'P11', { carrier: 'ramp' })],
+    ['error bridge/carrier: The two of a pair are off together on both sides of a pulse: bridge goes by a triangle'],
+  ],
+  [
+    [pairOn('P10', 'P11', { blanking: 0 })],
+    [
+      'warning bridge/blanking: Nothing is between the two of bridge: what they switch is on at both sides for a moment',
+    ],
+  ],
+  // 20 kHz are 400 steps up and as many down, of 62.5 ns
+  [
+    [pairOn('P10', 'P11', { blanking: 25e-6 })],
+    [
+      'error bridge/blanking: 0.000025 s at each side of pulses of 20000 Hz leave nothing of them',
+      'error bridge/blanking: 0.000025 s are 200 of 400 steps at each side: nothing is left of its pulses',
+    ],
+  ],
+  [
+    [pairOn('P10', 'P11'), channel('lamp', 'digital', { quantity: 'lamp', pins: on('P11') })],
+    ['error lamp/pins: P11 of Larch 8 is taken by bridge'],
+  ],
+  [[encoderOn('P1', '')], ['error disc/otherPins: disc is an encoder, and has one pin on Larch 8']],
+  [[encoderOn('P1', 'P99')], ['error disc/otherPins: Larch 8 has no pin P99; its pins are P1 to P20']],
+  [[encoderOn('P1', 'P2', { low: 1, high: 1 })], ['error disc/high: 4096 counts have to stand for something']],
+  [
+    [encoderOn('P1', 'P2', { quantity: 'drive' })],
+    ['error disc/kind: drive is a real number that goes out: it goes out as pulses'],
+  ],
+  [
+    [encoderOn('P1', 'P2', { quantity: 'door' })],
+    ['error disc/kind: door is true or false: it goes over a line that is on or off'],
+  ],
+  [[encoderOn('P1', 'P2', { inverted: true })], ['error disc/kind: Only lines that are on or off are inverted']],
+])('what has two pins is checked before anything is built: %#', (channels, wanted) =>
+  expect(told(typeWith(...channels))).toEqual(wanted),
+);
+
+test('a channel without its second pin is on no pin at all, and both are taken', () => {
+  expect(linesOf(typeWith(encoderOn('P1', '')), small)[0].pin).toBeUndefined();
+  expect(linesOf(typeWith(encoderOn('P1', 'P2')), small)[0]).toMatchObject({
+    pin: { name: 'P1' },
+    other: { name: 'P2' },
+  });
+  // a line of one kind does not care for what only another has
+  const line = channel('lamp', 'digital', { quantity: 'lamp', pins: on('P1'), pair: true });
+  expect(linesOf(typeWith(line), small)[0].pin?.name).toBe('P1');
+  expect(told(typeWith(line))).toEqual([]);
+  expect(freePin([encoderOn('P1', 'P2')], 'digital', small)?.name).toBe('P3');
+});
+
 test('what is on no channel is told, what is more than a range, and channels of what is no software', () => {
   const type = typeWith(channel('probe', 'analog', { quantity: 'level', high: 10 }));
   expect(openSignals(type)).toEqual(['door', 'many', 'drive', 'lamp', 'up', 'down', 'press', 'go', 'halt']);
@@ -390,6 +476,22 @@ test('wires of a setup are checked', () => {
     'error 0/fault: lamp leads out of u: a loose wire there picks up nothing that u could read',
   ]);
   expect(of([wire('probe', 'swapped')])).toEqual(['error 0/other: Unit has no channel of no name']);
+  expect(of([wire('probe', 'crossed')])).toEqual([
+    'error 0/fault: probe is one line: only the two of an encoder or a pair can be crossed',
+  ]);
+  const twofold = typeWith(encoderOn('P1', 'P2'), channel('door', 'digital', { quantity: 'door' }));
+  const ofTwofold = (w: Setup['wires'][number]): string[] =>
+    checkWires(
+      { ...newSetup('s', 'S'), wires: [w], stages: [{ part: 'u', stage: 'code', board: '' }] },
+      () => twofold,
+    ).map((p) => p.message);
+  expect(ofTwofold(wire('disc', 'crossed'))).toEqual([]);
+  expect(ofTwofold(wire('disc', 'swapped', 'door'))).toEqual([
+    'disc is an encoder: its two lines are crossed, not swapped with another channel',
+  ]);
+  expect(ofTwofold(wire('door', 'swapped', 'disc'))).toEqual([
+    'disc is an encoder: its two lines are crossed, not swapped with another channel',
+  ]);
   expect(of([wire('probe')], [])).toEqual([
     'warning 0/part: u runs as designed here, without wires: choose another stage for it',
   ]);

@@ -11,6 +11,7 @@ export interface ChannelState {
   readonly chip: readonly number[];
   /** How far encoders on the chip have turned. */
   readonly turned: readonly (readonly [line: string, count: number])[];
+  readonly turnedAt: number;
   readonly missed: readonly (readonly [line: string, counts: number])[];
   readonly told: readonly (readonly [string, number])[];
   readonly arrived: readonly (readonly [string, number])[];
@@ -48,6 +49,7 @@ export function borderOf({ lines, wires, double }: Channels, run: RunningStep, f
   const side = createPinSide(here, double, from?.pins);
   const encoders = lines.filter((l) => l.kind === 'encoder' && isOnChip(l));
   let turned = new Map(from?.turned);
+  let turnedAt = from?.turnedAt ?? 0;
   if (from) pins?.restore(from.chip, turned);
   const missed = new Map(from?.missed);
   const told = new Map(from?.told);
@@ -83,7 +85,8 @@ export function borderOf({ lines, wires, double }: Channels, run: RunningStep, f
         if (l.direction === 'in' && l.kind !== 'encoder' && isOnChip(l)) pins!.set(l.name, volts.get(l.name)!);
       if (encoders.length > 0) {
         turned = new Map(encoders.map((l) => [l.name, volts.get(l.name)!]));
-        pins!.turn(turned, time);
+        pins!.turn(turned, time - turnedAt);
+        turnedAt = time;
       }
       return side.read(volts);
     },
@@ -127,6 +130,7 @@ export function borderOf({ lines, wires, double }: Channels, run: RunningStep, f
       pins: side.keep(),
       chip: pins?.keep() ?? [],
       turned: [...turned],
+      turnedAt,
       missed: [...missed],
       told: [...told],
       arrived: [...arrived],

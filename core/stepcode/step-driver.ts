@@ -105,9 +105,10 @@ export function stepped(
   /** What is set from outside of an output: itself, or the pulses that make it. */
   const drivenBy = (output: string): number | undefined =>
     smoothed.get(output) ?? model.indexOf.get(`${name}.${output}`);
+  const leaves = new Set(of('output').map((slot) => slots[slot].name));
   const shown = [...of('part'), ...of('output')].flatMap((slot) => {
-    // what is smoothed is no longer what it was set to
-    if (slots[slot].role === 'part' && smoothed.has(slots[slot].name)) return [];
+    // of what is kept and goes out outside there is what has come out
+    if (slots[slot].role === 'part' && leaves.has(slots[slot].name)) return [];
     const variable = slots[slot].role === 'output' ? drivenBy(slots[slot].name) : variableOf(slot);
     return variable === undefined ? [] : [{ slot, variable }];
   });
