@@ -51,7 +51,14 @@ const config = {
       setupFiles: [...shared.setupFiles, '<rootDir>/ui/jsdom-setup.ts'],
       testMatch: ['<rootDir>/{store,ui,views}/**/*.test.{ts,tsx}'],
     },
-    { ...shared, displayName: 'browser', testEnvironment: 'node', testMatch: ['<rootDir>/e2e/**/*.test.ts'] },
+    {
+      ...shared,
+      displayName: 'browser',
+      testEnvironment: 'node',
+      testMatch: ['<rootDir>/e2e/**/*.test.ts'],
+      globalSetup: '<rootDir>/e2e/shared.ts',
+      globalTeardown: '<rootDir>/e2e/shared-stop.ts',
+    },
   ],
 };
 

@@ -33,8 +33,13 @@ async function missingParts(url: string): Promise<string[]> {
   return parts.filter((_, k) => !found[k]);
 }
 
+/** What all suites share, by the variables that say where it is (e2e/shared.ts): a server, and a Chromium without space. */
+export const sharedAt = { server: 'ZELVAR_TEST_SERVER', chromium: 'ZELVAR_TEST_CHROMIUM' } as const;
+
 /** On a loaded machine a server has come up without its files: then another one is started. */
 export async function startServer(attempts = 3): Promise<Server> {
+  const there = process.env[sharedAt.server];
+  if (there) return { url: there, stop: () => undefined };
   const port = await freePort();
   const child: ChildProcess = spawn(
     process.execPath,
@@ -75,6 +80,8 @@ export interface Chromium {
 
 /** With `space`, drawing in space works without a graphics card; everything else is drawn slower then. */
 export async function startChromium({ space = false } = {}): Promise<Chromium> {
+  const there = process.env[sharedAt.chromium];
+  if (there && !space) return joinChromium(there);
   const profile = mkdtempSync(join(tmpdir(), 'zelvar-profile-'));
   const browser = await puppeteer.launch({
     executablePath: chromiumPath,
@@ -99,6 +106,24 @@ export async function startChromium({ space = false } = {}): Promise<Chromium> {
     async stop() {
       await browser.close();
       rmSync(profile, { recursive: true, force: true, maxRetries: 5 });
+    },
+  };
+}
+
+/** One that runs already: what was opened in it is closed, but for the context that suites share. */
+async function joinChromium(address: string): Promise<Chromium> {
+  const browser = await puppeteer.connect({
+    browserWSEndpoint: address,
+    defaultViewport: { width: 1280, height: 800 },
+  });
+  const [first] = browser.browserContexts().filter((c) => c.id !== undefined);
+  if (first) shared.set(browser, first);
+  return {
+    browser,
+    async stop() {
+      for (const context of browser.browserContexts())
+        if (context.id !== undefined && context !== shared.get(browser)) await context.close();
+      await browser.disconnect();
     },
   };
 }
