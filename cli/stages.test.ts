@@ -148,7 +148,7 @@ isThere('stages: what differs, where it first does, and how long a step takes', 
   // through its channels a step reads what its sensors tell
   const measured = zelvar('stages', capper, '--setup', 'Careful', '--part', 'ctrl', '--stages', 'designed, sampled');
   expect(measured.status).toBe(1);
-  expect(measured.stdout).toMatch(/ctrl\.speed: first at 0\.7\d* s/);
+  expect(measured.stdout).toMatch(/ctrl\.speed: first at 0\.8\d* s/);
   const all = zelvar('stages', capper, '--setup', 'Careful', '--part', 'ctrl', '--direct', '--json');
   expect(all.status).toBe(1);
   const { pairs, profile } = JSON.parse(all.stdout) as {
@@ -179,7 +179,7 @@ isThere('stages: what differs, where it first does, and how long a step takes', 
 test('run: a part in steps, with verdicts as ever; what is no stage is told', () => {
   const run = zelvar('run', capper, '--setup', 'Careful', '--stage', 'ctrl=code');
   expect(run.status).toBe(0);
-  expect(run.stdout).toMatch(/CAP-02 +holds +margin 0\.0955/);
+  expect(run.stdout).toMatch(/CAP-02 +holds +margin 0\.0985/);
   expect(run.stdout).toMatch(/CAP-16 +undecided +Loops are looked at only/);
   const told = (stage: string) => zelvar('run', capper, '--setup', 'Careful', '--stage', stage);
   expect(told('ctrl=fast')).toMatchObject({
@@ -189,7 +189,7 @@ test('run: a part in steps, with verdicts as ever; what is no stage is told', ()
   expect(told('ctrl=board:small').stderr).toContain('There is no board small; there are larch8, larch32');
   const host = zelvar('run', capper, '--setup', 'Careful', '--stage', 'ctrl=host');
   expect(host.status).toBe(0);
-  expect(host.stdout).toMatch(/CAP-02 +holds +margin 0\.0955/);
+  expect(host.stdout).toMatch(/CAP-02 +holds +margin 0\.0985/);
   const wire = (text: string) => zelvar('run', capper, '--setup', 'Guard', '--stage', 'ctrl=code', '--wire', text);
   const loose = wire('ctrl.guardSwitch=loose');
   expect(loose.status).toBe(1);
