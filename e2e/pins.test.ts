@@ -147,6 +147,62 @@ test('a wire that is loose: what it does, and where to see it', async () => {
   );
 });
 
+test('an encoder and a pair: two pins, numbers in the units one thinks in, and told what is missing', async () => {
+  await pinsSheet();
+  // a pair needs the other output of its timer, which something else has
+  await click('[data-pin="P10"]');
+  await choose('Outputs of motorDriver', 'pair');
+  const details = (): Promise<string> => text('[data-testid="channel-details"]');
+  await until(details, (t) => t.includes('motorDriver is a pair, and has one pin on Larch 8: P11 could be it'), 'told');
+  await fill('Blanking of motorDriver', '2.5');
+  await fill('Time constant behind motorDriver', '4');
+  await until(
+    () => text('[data-testid="channels"] tr.here'),
+    (t) => t.includes('a pair, 2.5 µs between, smoothed over 4 ms'),
+    'its row says so',
+  );
+  const offered = (label: string): Promise<readonly (string | null)[]> =>
+    page.$$eval(`[aria-label="${label}"] option`, (all) => all.map((o) => o.textContent));
+  expect(await offered('Other pin of motorDriver on Larch 8')).toEqual(['none']);
+  await click('[data-pin="P11"]');
+  await choose('Pin of beltAdvance on Larch 8', '');
+  await click('[data-pin="P10"]');
+  await click('[data-pin="P11"]');
+  await until(
+    () => onPin('P11'),
+    (t) => t === 'motorDriver ′',
+    'the free pin takes its other line',
+  );
+  await until(details, (t) => !t.includes('on Larch 8'), 'nothing is missing here');
+  await undo();
+  await choose('Other pin of motorDriver on Larch 8', 'P11');
+  await until(
+    () => onPin('P11'),
+    (t) => t === 'motorDriver ′',
+    'or it is chosen',
+  );
+  await choose('Outputs of motorDriver', 'one');
+  await until(
+    () => onPin('P11'),
+    (t) => t === '',
+    'one output has one pin',
+  );
+  // an encoder
+  await click('[data-pin="P16"]');
+  await choose('What angleSensor goes through', 'encoder');
+  await fill('Counts of angleSensor', '0');
+  await until(details, (t) => t.includes('At least one count'), 'what cannot be is refused');
+  await fill('Counts of angleSensor', '2000');
+  await choose('Other pin of angleSensor on Larch 8', 'P11');
+  await until(
+    () => text('[data-testid="channels"] tr.here'),
+    (t) => t.includes('an encoder, 2000 counts from 0 to 16 rad'),
+    'its row says so',
+  );
+  await clickText('.code-bar button', 'Larch 32');
+  await until(details, (t) => t.includes('angleSensor is an encoder, and has one pin on Larch 32'), 'on the other one');
+});
+
 test('channels are proposed where there are none', async () => {
   await pinsSheet();
   for (let k = 0; k < 20; k++) await click('[data-testid="channels"] tbody tr:first-child td:last-child button');

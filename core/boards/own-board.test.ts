@@ -45,7 +45,7 @@ test('it has what its chip has, at its own clock, on the pins that lead outside'
   expect(own.pins.map((p) => p.name)).toEqual(bench.pins.slice(0, 12).map((p) => p.name));
   expect(own.pins[9]).toMatchObject({ name: 'X20', pulses: { timer: 1, output: 0 }, analog: -1 });
   // half the clock, half the steps
-  expect([larch8.steps(20_000, 'ramp')!.steps, own.steps(20_000, 'ramp')!.steps]).toEqual([400, 200]);
+  expect([larch8.steps(20_000, 'ramp')!.steps, own.steps(20_000, 'ramp')!.steps]).toEqual([800, 400]);
   expect(boardNamed('bench CARRIER', boardsOf(project))?.compiler).toBe('avr-gcc');
   expect(boardNamed('Bench carrier')).toBeUndefined();
 });

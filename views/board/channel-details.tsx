@@ -47,10 +47,11 @@ export function ChannelDetails({
   const all = problemsAt(problems, `${list}/${c.id}`);
   const unit = quantityOf(type, c)?.unit ?? '';
   const way = directionOf(type, c);
-  const number = (key: NumberOfChannel) => ({
-    value: c[key],
+  /** `times`: by how much it is more in the unit it is shown in. */
+  const number = (key: NumberOfChannel, times = 1) => ({
+    value: times === 1 ? c[key] : Number((c[key] * times).toPrecision(12)),
     whole: key === 'bits' || key === 'average' || key === 'debounce' || key === 'counts',
-    onNumber: (value: number) => set({ [key]: value }),
+    onNumber: (value: number) => set({ [key]: times === 1 ? value : Number((value / times).toPrecision(12)) }),
     problem: problemsAt(problems, `${list}/${c.id}/${key}`)[0]?.message,
   });
   const quantities = type.quantities.filter((q) => q.role === 'input' || q.role === 'output').map((q) => q.name);
@@ -120,17 +121,7 @@ export function ChannelDetails({
         </>
       )}
       {c.kind === 'encoder' && (
-        <NumberRow name="are" label={`Counts of ${c.name}`} after="counts, 4 of a line" {...number('counts')} />
-      )}
-      {isTwofold(c) && (
-        <FieldRow label="Other pin">
-          <CellSelect
-            value={otherNameOn(c, board)}
-            label={`Other pin of ${c.name} on ${board.name}`}
-            options={otherPins()}
-            onCommit={onOtherPin}
-          />
-        </FieldRow>
+        <NumberRow name="are" label={`Counts of ${c.name}`} after="counts (4 per line)" {...number('counts')} />
       )}
       {isVoltage && <NumberRow name="at" label={`Volts of the least of ${c.name}`} after="V" {...number('lowVolts')} />}
       {(isVoltage || (c.kind === 'digital' && way === 'in')) && (
@@ -181,17 +172,17 @@ export function ChannelDetails({
           </FieldRow>
           {c.pair && (
             <NumberRow
-              name="Both off for"
+              name="Both off"
               label={`Blanking of ${c.name}`}
-              after="s in between"
-              {...number('blanking')}
+              after="µs in between"
+              {...number('blanking', 1e6)}
             />
           )}
           <NumberRow
-            name="Smoothed over"
+            name="Smoothed"
             label={`Time constant behind ${c.name}`}
-            after="s (0: nothing smooths)"
-            {...number('smoothing')}
+            after="ms (0: by nothing)"
+            {...number('smoothing', 1e3)}
           />
           <FieldRow label="Outside sees">
             <CellSelect
@@ -205,6 +196,16 @@ export function ChannelDetails({
             />
           </FieldRow>
         </>
+      )}
+      {isTwofold(c) && (
+        <FieldRow label="Other pin">
+          <CellSelect
+            value={otherNameOn(c, board)}
+            label={`Other pin of ${c.name} on ${board.name}`}
+            options={otherPins()}
+            onCommit={onOtherPin}
+          />
+        </FieldRow>
       )}
       {c.kind === 'digital' && (
         <>
