@@ -3,7 +3,7 @@ import { problem, type Problem } from '../language/diagnostics';
 import type { Channel, PartType, Project, Setup } from '../project/project';
 import { boardOfType, directionOf, isTwofold, otherNameOn, pinNameOn, quantityOf } from './channels';
 import { blankingSteps } from './chips';
-import { isBoard, pinBoardsOf, useFor, usesOf, type Pin, type PinBoard, type PinUse } from './pin-boards';
+import { isBoard, pinBoardsOf, neededFor, usesOf, type Pin, type PinBoard, type PinUse } from './pin-boards';
 
 /** What is wrong with channels and where they are, before anything is built. */
 export const checkChannels = (project: Project): readonly Problem[] =>
@@ -204,7 +204,7 @@ function checkBoard(type: PartType, board: PinBoard, tell: Told): void {
     const taker = on.get(pin.name);
     if (taker) tell(c, `${pin.name} of ${board.name} is taken by ${taker.name}`, field);
     else on.set(pin.name, c);
-    const use = useFor(c.kind);
+    const use = neededFor(c.kind);
     if (!usesOf(pin).includes(use)) {
       const able = board.pins.filter((p) => usesOf(p).includes(use)).map((p) => p.name);
       tell(

@@ -112,7 +112,7 @@ export const pinBoardNamed = (name: string, boards: readonly PinBoard[] = pinBoa
   boards.find((b) => isBoard(b, name));
 
 /** What a pin has to be able to do for a kind of channel. */
-export const useFor = (kind: Channel['kind']): PinUse => (kind === 'encoder' ? 'digital' : kind);
+export const neededFor = (kind: Channel['kind']): PinUse => (kind === 'encoder' ? 'digital' : kind);
 
 /** What a pin can do, in the order of how special it is. */
 export const usesOf = (pin: Pin): readonly PinUse[] => [

@@ -1,7 +1,7 @@
 import { newChannel, type Channel, type PartType } from '../project/project';
 import { canCarry, openSignals } from './check-channels';
 import { pinOf, takenBy } from './channels';
-import { useFor, usesOf, type Pin, type PinBoard } from './pin-boards';
+import { neededFor, usesOf, type Pin, type PinBoard } from './pin-boards';
 
 /** A free pin of a board for a channel: one that can do nothing better. Pins that share a timer with a channel come last. */
 export function freePin(channels: readonly Channel[], kind: Channel['kind'], board: PinBoard): Pin | undefined {
@@ -11,7 +11,7 @@ export function freePin(channels: readonly Channel[], kind: Channel['kind'], boa
   );
   const cost = (p: Pin): number => usesOf(p).length + (kind === 'pwm' && timers.has(p.pulses!.timer) ? 10 : 0);
   return board.pins
-    .filter((p) => !taken.has(p) && usesOf(p).includes(useFor(kind)))
+    .filter((p) => !taken.has(p) && usesOf(p).includes(neededFor(kind)))
     .sort((a, b) => cost(a) - cost(b) || a.number - b.number)[0];
 }
 

@@ -1,7 +1,7 @@
 'use client';
 import type { Problem } from '@/core/language/diagnostics';
 import { directionOf, isTwofold, otherPinOf, takenBy } from '@/core/pins/channels';
-import { useFor, usesOf, type Pin, type PinBoard } from '@/core/pins/pin-boards';
+import { neededFor, usesOf, type Pin, type PinBoard } from '@/core/pins/pin-boards';
 import type { Channel, PartType } from '@/core/project/project';
 import { problemsAt } from '@/store/derived';
 
@@ -38,7 +38,7 @@ export function BoardPicture({
           (p) => p.severity === 'error' && p.message.includes(pin.name),
         ),
       );
-    const takes = chosen !== undefined && on.length === 0 && usesOf(pin).includes(useFor(chosen.kind));
+    const takes = chosen !== undefined && on.length === 0 && usesOf(pin).includes(neededFor(chosen.kind));
     const says = `${pin.name}: ${usesOf(pin)
       .map((u) => words[u])
       .join(', ')}${on.length > 0 ? `; ${on.map((c) => c.name).join(' and ')}` : '; free'}`;

@@ -5,7 +5,7 @@ import { useEffect, useRef, useState } from 'react';
 import { openSignals } from '@/core/pins/check-channels';
 import { boardOfType, directionOf, isTwofold, otherNameOn, pinNameOn, quantityOf, takenBy } from '@/core/pins/channels';
 import { freePin, proposedChannels } from '@/core/pins/propose';
-import { isBoard, pinBoardNamed, pinBoardsOf, useFor, usesOf, type PinBoard } from '@/core/pins/pin-boards';
+import { isBoard, pinBoardNamed, pinBoardsOf, neededFor, usesOf, type PinBoard } from '@/core/pins/pin-boards';
 import { newChannel, type Channel, type PartType, type Project } from '@/core/project/project';
 import { problemsAt, useSetup } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
@@ -287,7 +287,7 @@ function ChannelRow({
   const onPin = pinNameOn(c, board);
   const free = board.pins.filter(
     (p) =>
-      usesOf(p).includes(useFor(c.kind)) &&
+      usesOf(p).includes(neededFor(c.kind)) &&
       (p.name === onPin || !type.channels.some((x) => takenBy(x, board).includes(p))),
   );
   const known = free.some((p) => p.name === onPin) || onPin === '';
