@@ -18,6 +18,7 @@ const pipeline = [
   'pins',
   'serial',
   'stepcode',
+  'plantcode',
   'boards',
   'verdicts',
   'formats',

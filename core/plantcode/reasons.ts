@@ -1,0 +1,76 @@
+import type { SolvableModel } from '../analysis/solvable-model';
+import { walk, type FlatExpr } from '../flatten/flat-expression';
+import type { Origin } from '../flatten/flat-model';
+import { problem, type Problem } from '../language/diagnostics';
+
+const kept: Partial<Record<FlatExpr['op'], string>> = {
+  pre: 'what was before an event',
+  sample: 'a rhythm of its own',
+  delay: 'what was some time ago',
+  terminal: 'the end of a run',
+};
+
+/** What keeps a model from being assignments and rates alone, each at its place. */
+export function differenceOf(solvable: SolvableModel): readonly Problem[] {
+  const { model } = solvable;
+  const found: Problem[] = [];
+  const tell = (message: string, place: string, origin?: Origin): number =>
+    found.push({ ...problem('error', 'not-explicit', message, origin?.span), place: origin?.place ?? place });
+  for (const chart of model.charts)
+    tell(`${chart.name} goes from state to state: only equations are put into a unit`, chart.place);
+  for (const { does, origin } of model.actions)
+    if (does.kind !== 'assert')
+      tell(
+        `"${origin.text}" happens at an event: only equations that hold all the time are put into a unit`,
+        '',
+        origin,
+      );
+  for (const v of model.variables)
+    if (v.kind === 'assigned')
+      tell(`${v.name} is set at events: only equations that hold all the time are put into a unit`, v.place);
+  if (solvable.invariants.length > 0)
+    tell(
+      `"${solvable.invariants[0].origin.text}" ties states to each other: a unit that only follows their rates would drift away from it`,
+      '',
+      solvable.invariants[0].origin,
+    );
+  for (const block of [...solvable.blocks, ...solvable.initialBlocks]) {
+    if (block.kind === 'torn') {
+      const [first] = [...block.residuals, ...block.inner];
+      const names = block.tears.map((u) =>
+        u.kind === 'der' ? `der(${model.variables[u.index].name})` : model.variables[u.index].name,
+      );
+      const count = block.residuals.length + block.inner.length;
+      const text = first.equation.origin.text.replace(/;\s*$/, '');
+      tell(
+        count === 1
+          ? `"${text}" does not say ${names[0]} by what is known already`
+          : `${names.join(' and ')} follow${names.length === 1 ? 's' : ''} from ${count} equations that have to be solved together, "${text}" among them: none says it by what is known already`,
+        '',
+        first.equation.origin,
+      );
+      continue;
+    }
+    const { equation, value } = block;
+    if (equation.isWhen === true) {
+      tell(
+        `"${equation.origin.text}" happens at an event: only equations that hold all the time are put into a unit`,
+        '',
+        equation.origin,
+      );
+      continue;
+    }
+    const needs = new Set<string>();
+    walk(value, (x) => void (kept[x.op] !== undefined && needs.add(kept[x.op]!)));
+    const [what] = needs;
+    if (what !== undefined)
+      tell(`"${equation.origin.text}" needs ${what}, which a unit does not keep`, '', equation.origin);
+  }
+  if (solvable.startEquations.length > 0)
+    tell(
+      `The start of "${solvable.startEquations[0].origin.text}" has to be solved for`,
+      '',
+      solvable.startEquations[0].origin,
+    );
+  return [...new Map(found.map((p) => [`${p.place}|${p.message}`, p])).values()];
+}
