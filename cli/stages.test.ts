@@ -118,6 +118,26 @@ test('code: a unit for co-simulation, where it is asked for', () => {
     'sources/fmi3.h',
   ]);
 });
+test('code: what is no software and has equations only as a unit of its own; what has more is told at its place', () => {
+  const out = join(folder, 'plant');
+  const done = zelvar('code', capper, '--type', 'SpindleDrive', '--out', out, '--fmu', '--json');
+  expect([done.status, done.stderr]).toEqual([0, '']);
+  const said = JSON.parse(done.stdout) as Record<string, readonly unknown[]>;
+  expect(said.files).toEqual(['SpindleDrive.fmu']);
+  expect(said.inputs).toContainEqual({ name: 'command', type: 'Float64' });
+  expect(said.states.length).toBeGreaterThan(1);
+  expect(Object.keys(unzipSync(readFileSync(join(out, 'SpindleDrive.fmu')))).sort()).toEqual([
+    'modelDescription.xml',
+    'sources/SpindleDrive.c',
+    'sources/SpindleDrive.h',
+    'sources/SpindleDrive_fmi.c',
+    'sources/buildDescription.xml',
+    'sources/fmi3.h',
+  ]);
+  const belt = zelvar('code', capper, '--type', 'BeltDrive', '--out', out, '--fmu');
+  expect(belt.status).toBe(1);
+  expect(belt.stderr + belt.stdout).toContain('drive goes from state to state: only equations are put into a unit');
+});
 test('build: an image with its sizes, and what is no board', () => {
   const out = join(folder, 'image');
   const ask = (board: string, ...more: string[]) =>

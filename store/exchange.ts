@@ -1,6 +1,7 @@
 import * as Comlink from 'comlink';
-import type { ExchangeService } from '@/core/exchange/service';
+import type { ExchangeService, PlantUnit } from '@/core/exchange/service';
 import type { SheetToWrite } from '@/core/formats/sheet-xlsx';
+import type { Project } from '@/core/project/project';
 import type { ReadTable } from '@/core/formats/table';
 import type { ReportInput } from '@/core/trace/report';
 
@@ -38,6 +39,9 @@ export const readTable = async (file: File): Promise<ReadTable> => {
 
 export const writeXlsx = (sheets: readonly SheetToWrite[]): Promise<Uint8Array> =>
   withService((s) => s.writeXlsx(sheets));
+
+export const plantUnit = (project: Project, type: string): Promise<PlantUnit> =>
+  withService((s) => s.plantUnit(project, type));
 
 export const makeReport = (input: ReportInput, progress: (share: number) => boolean): Promise<string | undefined> =>
   withService((s) => s.report(input, Comlink.proxy(progress)));

@@ -13,6 +13,14 @@ export interface Assignment {
   readonly value: FlatExpr;
 }
 
+/** Linear equations that are solved together: given some of the unknowns the others follow, and what is missing in the rest is linear in them. */
+export interface LinearSystem {
+  readonly unknowns: readonly Assignment['target'][];
+  readonly inner: readonly Assignment[];
+  readonly gaps: readonly FlatExpr[];
+}
+export type PlantStep = ({ readonly kind: 'assign' } & Assignment) | ({ readonly kind: 'solve' } & LinearSystem);
+
 /** A part type whose equations say each unknown by what is known already: rates of its states, and everything beside them. */
 export interface ExplicitModel {
   readonly name: string;
@@ -24,9 +32,9 @@ export interface ExplicitModel {
   readonly outputs: readonly number[];
   /** Parameters that another value can be given to. */
   readonly parameters: readonly number[];
-  readonly assignments: readonly Assignment[];
+  readonly assignments: readonly PlantStep[];
   /** The same at the start. */
-  readonly begins: readonly Assignment[];
+  readonly begins: readonly PlantStep[];
 }
 
 /** The equations of a part type as assignments; without them, what stands in the way. */
@@ -44,8 +52,12 @@ export function explicitModel(
   const { variables } = solvable.model;
   const isOwn = (k: number): boolean => !/[.[]/.test(variables[k].name);
   const all = variables.map((_, k) => k);
-  const assigned = (blocks: SolvableModel['blocks']): readonly Assignment[] =>
-    blocks.flatMap((b) => (b.kind === 'assign' ? [{ target: b.target, value: b.value }] : []));
+  const assigned = (blocks: SolvableModel['blocks']): readonly PlantStep[] =>
+    blocks.map((b) =>
+      b.kind === 'assign'
+        ? { kind: 'assign', target: b.target, value: b.value }
+        : { kind: 'solve', unknowns: b.tears, inner: b.inner, gaps: b.residuals.map((r) => r.value) },
+    );
   return {
     problems: [],
     value: {

@@ -1,5 +1,5 @@
-import type { SolvableModel } from '../analysis/solvable-model';
-import { walk, type FlatExpr } from '../flatten/flat-expression';
+import type { Block, SolvableModel, TornBlock } from '../analysis/solvable-model';
+import { isRelation, walk, type FlatExpr } from '../flatten/flat-expression';
 import type { Origin } from '../flatten/flat-model';
 import { problem, type Problem } from '../language/diagnostics';
 
@@ -9,6 +9,25 @@ const kept: Partial<Record<FlatExpr['op'], string>> = {
   delay: 'what was some time ago',
   terminal: 'the end of a run',
 };
+
+/** Whether equations are linear in what they are solved for, whichever branches are taken, and hold all the time. */
+function isLinear(block: TornBlock & Pick<Block, 'only'>): boolean {
+  if (!block.linear || block.only !== undefined) return false;
+  const unknowns = new Set([...block.tears, ...block.inner.map((x) => x.target)].map((u) => `${u.kind}${u.index}`));
+  let isFree = true;
+  const holdsOne = (e: FlatExpr): boolean => {
+    let found = false;
+    walk(e, (x) => void (found ||= (x.op === 'var' || x.op === 'der') && unknowns.has(`${x.op}${x.index}`)));
+    return found;
+  };
+  for (const { value } of [...block.inner, ...block.residuals])
+    walk(value, (x) => {
+      if (kept[x.op] !== undefined) isFree = false;
+      if ((isRelation(x.op) || x.op === 'not' || x.op === 'and' || x.op === 'or') && holdsOne(x)) isFree = false;
+      if ((x.op === 'fn' || x.op === 'table') && holdsOne(x)) isFree = false;
+    });
+  return isFree;
+}
 
 /** What keeps a model from being assignments and rates alone, each at its place. */
 export function differenceOf(solvable: SolvableModel): readonly Problem[] {
@@ -36,6 +55,7 @@ export function differenceOf(solvable: SolvableModel): readonly Problem[] {
     );
   for (const block of [...solvable.blocks, ...solvable.initialBlocks]) {
     if (block.kind === 'torn') {
+      if (isLinear(block)) continue;
       const [first] = [...block.residuals, ...block.inner];
       const names = block.tears.map((u) =>
         u.kind === 'der' ? `der(${model.variables[u.index].name})` : model.variables[u.index].name,
@@ -45,7 +65,7 @@ export function differenceOf(solvable: SolvableModel): readonly Problem[] {
       tell(
         count === 1
           ? `"${text}" does not say ${names[0]} by what is known already`
-          : `${names.join(' and ')} follow${names.length === 1 ? 's' : ''} from ${count} equations that have to be solved together, "${text}" among them: none says it by what is known already`,
+          : `${names.join(' and ')} follow${names.length === 1 ? 's' : ''} from ${count} equations that have to be solved together, "${text}" among them, and not by straight lines`,
         '',
         first.equation.origin,
       );

@@ -106,7 +106,7 @@ function functions({ names }: PlantSource, own: string, token: string, variables
     `${kept(v)} = ${v.type === 'Float64' ? 'values[k]' : v.type === 'Boolean' ? 'values[k] ? 1.0 : 0.0' : '(double)values[k]'};`;
   const accessOf = (type: FmiType): UnitParts['access'][number] => ({
     type,
-    beforeGet: ['refresh(u);'],
+    beforeGet: ['if (!refresh(u)) {', `    return complain(u, "fmi3Get${type}: its equations have no solution");`, '}'],
     afterSet: ['u->is_old = true;'],
     get: [
       ...(type === 'Float64' ? [[0, 'u->time'] as const] : []),
@@ -122,20 +122,20 @@ function functions({ names }: PlantSource, own: string, token: string, variables
     token,
     before: '',
     between: `/* What follows from what has been given since. */
-static void refresh(unit *u)
+static bool refresh(unit *u)
 {
     double rates[sizeof(${own}_model) / sizeof(double) + 1u];
 
     if (!u->is_old) {
-        return;
+        return true;
     }
     if (u->is_started) {
         ${own}_follow(&u->model);
-        ${own}_rates(&u->model, u->time, rates);
+        u->is_old = !${own}_rates(&u->model, u->time, rates);
     } else {
-        ${own}_start(&u->model, u->time);
+        u->is_old = !${own}_start(&u->model, u->time);
     }
-    u->is_old = false;
+    return !u->is_old;
 }
 
 `,

@@ -1,7 +1,7 @@
 import type { FlatExpr } from '../flatten/flat-expression';
 import { createNames, legalName } from '../stepcode/c-names';
 import { commented, sentence } from '../stepcode/c-text';
-import type { Assignment, ExplicitModel } from './explicit-model';
+import type { Assignment, ExplicitModel, LinearSystem, PlantStep } from './explicit-model';
 import { doubleText, numberText, ownFunctions, type Places } from './write-expression';
 
 /** A model of equations as C: what it is at its start, how quickly its states change, and a way to go on. */
@@ -45,17 +45,38 @@ export function writePlant(plant: ExplicitModel): PlantSource {
       ? []
       : [`    ${at.variable(k)} = ${say(v.start ?? { op: 'const', value: 0 })};`],
   );
-  const rates = plant.assignments.map(assign);
-  const begins = plant.begins.map(assign);
+  const uses = (what: RegExp, rows: readonly string[]): boolean => rows.some((r) => what.test(r));
+  const quiet = (rows: readonly string[]): string =>
+    `${uses(/\btime\b/, rows) ? '' : '    (void)time;\n'}${uses(/\brates\[/, rows) ? '' : '    (void)rates;\n'}`;
+  const systems: LinearSystem[] = [];
+  const step = (s: PlantStep): string => {
+    if (s.kind === 'assign') return assign(s);
+    let k = systems.findIndex((x) => x.gaps === s.gaps);
+    if (k < 0) k = systems.push(s) - 1;
+    return `    is_solved = solve(m, time, rates, gaps_${k}, ${s.gaps.length}) && is_solved;`;
+  };
+  const rates = plant.assignments.map(step);
+  const begins = plant.begins.map(step);
+  const gaps = systems.map((s, k) => {
+    const rows = [
+      ...s.unknowns.map((u, n) => `    ${u.kind === 'var' ? at.variable(u.index) : at.rate(u.index)} = z[${n}];`),
+      ...s.inner.map(assign),
+      ...s.gaps.map((e, n) => `    gaps[${n}] = ${say(e)};`),
+    ];
+    return `static void gaps_${k}(${own}_model *m, double time, double rates[],
+                    const double z[], double gaps[])
+{
+${quiet(rows)}${rows.join('\n')}
+}
+
+`;
+  });
   const settable = plant.parameters.map(given);
   const inputs = plant.inputs.map(
     (k) => `    ${at.variable(k)} = ${say(variables[k].start ?? { op: 'const', value: 0 })};`,
   );
-  const body = [...followed, ...starts, ...rates, ...begins, ...settable, ...inputs].join('\n');
+  const body = [...followed, ...starts, ...rates, ...begins, ...gaps, ...settable, ...inputs].join('\n');
   const used = Object.entries(ownFunctions).filter(([f]) => body.includes(`${f}(`));
-  const uses = (what: RegExp, rows: readonly string[]): boolean => rows.some((r) => what.test(r));
-  const quiet = (rows: readonly string[]): string =>
-    `${uses(/\btime\b/, rows) ? '' : '    (void)time;\n'}${uses(/\brates\[/, rows) ? '' : '    (void)rates;\n'}`;
   const count = Math.max(1, states.length);
   const header = `${commented(`${sentence(plant.name)} ${plant.note}`.trim(), 0).join('\n')}
 #ifndef ${own.toUpperCase()}_PLANT_H
@@ -74,10 +95,11 @@ ${variables
 void ${own}_begin(${own}_model *m);
 /* What follows from parameters. */
 void ${own}_follow(${own}_model *m);
-/* Everything at the start. */
-void ${own}_start(${own}_model *m, double time);
-/* Everything that follows from the states, and how quickly they change. */
-void ${own}_rates(${own}_model *m, double time, double rates[${count}]);
+/* Everything at the start; false where it cannot be solved for. */
+bool ${own}_start(${own}_model *m, double time);
+/* Everything that follows from the states, and how quickly they change;
+   false where it cannot be solved for. */
+bool ${own}_rates(${own}_model *m, double time, double rates[${count}]);
 /* Goes on from a time to another one; false where it cannot. The step it
    begins with is kept for the next time. */
 bool ${own}_advance(${own}_model *m, double time, double to,
@@ -104,18 +126,19 @@ void ${own}_follow(${own}_model *m)
 ${followed.join('\n') || '    (void)m;'}
 }
 
-void ${own}_start(${own}_model *m, double time)
+${systems.length > 0 ? solver(own, Math.max(...systems.map((x) => x.gaps.length))) : ''}${gaps.join('')}bool ${own}_start(${own}_model *m, double time)
 {
     double rates[${count}] = {0.0};
-
+${begins.some((b) => b.includes('is_solved')) ? '    bool is_solved = true;\n' : ''}
 ${quiet([...starts, ...begins])}    ${own}_follow(m);
 ${[...starts, ...begins].join('\n')}
-    ${own}_rates(m, time, rates);
+    return ${own}_rates(m, time, rates)${begins.some((b) => b.includes('is_solved')) ? ' && is_solved' : ''};
 }
 
-void ${own}_rates(${own}_model *m, double time, double rates[${count}])
+bool ${own}_rates(${own}_model *m, double time, double rates[${count}])
 {
-${quiet(rates)}${rates.join('\n') || '    (void)m;'}
+${rates.some((b) => b.includes('is_solved')) ? '    bool is_solved = true;\n\n' : ''}${quiet(rates)}${rates.join('\n') || '    (void)m;'}
+    return ${rates.some((b) => b.includes('is_solved')) ? 'is_solved' : 'true'};
 }
 
 ${states.length === 0 ? still(own) : moving(own, names, states)}`;
@@ -139,9 +162,108 @@ const still = (own: string): string => `bool ${own}_advance(${own}_model *m, dou
     (void)time;
     (void)relative;
     (void)step;
-    ${own}_rates(m, to, rates);
+    return ${own}_rates(m, to, rates);
+}
+`;
+
+/** Solves linear equations by what is missing in them: with nothing, with one of each unknown, and again with what is left. */
+const solver = (own: string, most: number): string => `#define MOST ${most}
+
+typedef void gaps_of(${own}_model *m, double time, double rates[],
+                     const double z[], double gaps[]);
+
+/* Gaussian elimination with pivoting; false where it has no solution. */
+static bool eliminate(int n, double a[MOST][MOST], double b[MOST])
+{
+    int column;
+    int row;
+    int k;
+
+    for (column = 0; column < n; column++) {
+        int best = column;
+
+        for (row = column + 1; row < n; row++) {
+            if (fabs(a[row][column]) > fabs(a[best][column])) {
+                best = row;
+            }
+        }
+        if (!(fabs(a[best][column]) > 0.0)) {
+            return false;
+        }
+        for (k = 0; k < n; k++) {
+            const double kept = a[column][k];
+
+            a[column][k] = a[best][k];
+            a[best][k] = kept;
+        }
+        {
+            const double kept = b[column];
+
+            b[column] = b[best];
+            b[best] = kept;
+        }
+        for (row = column + 1; row < n; row++) {
+            const double part = a[row][column] / a[column][column];
+
+            for (k = column; k < n; k++) {
+                a[row][k] -= part * a[column][k];
+            }
+            b[row] -= part * b[column];
+        }
+    }
+    for (row = n - 1; row >= 0; row--) {
+        for (k = row + 1; k < n; k++) {
+            b[row] -= a[row][k] * b[k];
+        }
+        b[row] /= a[row][row];
+    }
     return true;
 }
+
+static bool solve(${own}_model *m, double time, double rates[],
+                  gaps_of *missing, int n)
+{
+    double z[MOST] = {0.0};
+    double none[MOST];
+    double gaps[MOST];
+    double matrix[MOST][MOST];
+    double a[MOST][MOST];
+    int turn;
+    int row;
+    int column;
+
+    missing(m, time, rates, z, none);
+    for (column = 0; column < n; column++) {
+        z[column] = 1.0;
+        missing(m, time, rates, z, gaps);
+        z[column] = 0.0;
+        for (row = 0; row < n; row++) {
+            matrix[row][column] = gaps[row] - none[row];
+        }
+    }
+    for (turn = 0; turn < 3; turn++) {
+        missing(m, time, rates, z, gaps);
+        for (row = 0; row < n; row++) {
+            for (column = 0; column < n; column++) {
+                a[row][column] = matrix[row][column];
+            }
+        }
+        if (!eliminate(n, a, gaps)) {
+            return false;
+        }
+        for (row = 0; row < n; row++) {
+            z[row] -= gaps[row];
+        }
+    }
+    missing(m, time, rates, z, gaps);
+    for (row = 0; row < n; row++) {
+        if (isnan(z[row]) || isinf(z[row])) {
+            return false;
+        }
+    }
+    return true;
+}
+
 `;
 
 /** Steps of a length that keeps the error of each within bounds: Dormand and Prince (1980), of order 5 with one of order 4 beside it. */
@@ -200,7 +322,9 @@ static double try_step(${own}_model *m, double time, double h,
             }
         }
         put(m, next);
-        ${own}_rates(m, time + (c[stage] * h), rates[stage]);
+        if (!${own}_rates(m, time + (c[stage] * h), rates[stage])) {
+            return NAN;
+        }
     }
     for (k = 0; k < STATES; k++) {
         const double size = fmax(fabs(x[k]), fabs(next[k]));
@@ -258,7 +382,6 @@ bool ${own}_advance(${own}_model *m, double time, double to,
     }
     *step = h;
     put(m, x);
-    ${own}_rates(m, to, rates);
-    return true;
+    return ${own}_rates(m, to, rates);
 }
 `;

@@ -14,6 +14,7 @@ import { CodeSheet } from './code-sheet';
 import { LineSheet } from './line-sheet';
 import { NumbersSheet } from './numbers-sheet';
 import { PinsSheet } from './pins-sheet';
+import { PlantUnit } from './plant-unit';
 import { StagesSheet } from './stages-sheet';
 import { TimesSheet } from './times-sheet';
 import './board.scss';
@@ -160,6 +161,7 @@ function NoSoftware({ project, type }: { readonly project: Project; readonly typ
           <p>Give a part type a state chart, a procedure or a sheet that works at ticks: then it can be software.</p>
         )
       )}
+      <PlantUnit project={project} type={type} />
     </div>
   );
 }
