@@ -44,7 +44,8 @@ export function differenceOf(solvable: SolvableModel): readonly Problem[] {
         '',
         origin,
       );
-  for (const v of model.variables)
+  // what charts set is told by them
+  for (const v of model.charts.length > 0 ? [] : model.variables)
     if (v.kind === 'assigned')
       tell(`${v.name} is set at events: only equations that hold all the time are put into a unit`, v.place);
   if (solvable.invariants.length > 0)
