@@ -36,10 +36,16 @@ async function missingParts(url: string): Promise<string[]> {
 /** What all suites share, by the variables that say where it is (e2e/shared.ts): a server, and a Chromium without space. */
 export const sharedAt = { server: 'ZELVAR_TEST_SERVER', chromium: 'ZELVAR_TEST_CHROMIUM' } as const;
 
+const answers = (url: string): Promise<boolean> =>
+  fetch(url).then(
+    (r) => r.ok,
+    () => false,
+  );
+
 /** On a loaded machine a server has come up without its files: then another one is started. */
 export async function startServer(attempts = 3): Promise<Server> {
   const there = process.env[sharedAt.server];
-  if (there) return { url: there, stop: () => undefined };
+  if (there && (await answers(there))) return { url: there, stop: () => undefined };
   const port = await freePort();
   const child: ChildProcess = spawn(
     process.execPath,
@@ -81,7 +87,8 @@ export interface Chromium {
 /** With `space`, drawing in space works without a graphics card; everything else is drawn slower then. */
 export async function startChromium({ space = false } = {}): Promise<Chromium> {
   const there = process.env[sharedAt.chromium];
-  if (there && !space) return joinChromium(there);
+  const joined = there && !space ? await joinChromium(there).catch(() => undefined) : undefined;
+  if (joined) return joined;
   const profile = mkdtempSync(join(tmpdir(), 'zelvar-profile-'));
   const browser = await puppeteer.launch({
     executablePath: chromiumPath,
