@@ -134,6 +134,12 @@ test.each(stages.filter((s) => s.startsWith('board:')))('%s misses edges that co
   const [lost] = missed(stage === 'board:larch8' ? 1.2e6 : 2e7);
   expect(lost.line).toBe('disc');
   expect(lost.counts).toBeGreaterThan(100);
+  // however long it has stood before
+  const perSecond = (stage === 'board:larch8' ? 1.2e6 : 2e7) * 0.02;
+  const late = `(if time < 0.0155 's' then 0 else ${perSecond}*(time/1 's' - 0.0155))`;
+  expect(ran(product([encoder, bridge], { stop: 0.02 }, late), stage).steps[0].losses()).toEqual([
+    expect.objectContaining({ line: 'disc' }),
+  ]);
   // no stage that only computes has that
   expect(ran(product([encoder, bridge], { stop: 0.02 }, "24000*time/1 's'"), 'code').steps[0].losses()).toEqual([]);
 });

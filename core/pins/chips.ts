@@ -61,7 +61,7 @@ function timing(
 }
 /** Steps by which either of a pair is on later and off earlier, so that both are off for at least so many seconds in between. */
 export const blankingSteps = (clock: number, { divider }: PulseTiming, seconds: number): number =>
-  Math.ceil((seconds * clock) / (2 * divider) - 1e-9);
+  Math.max(0, Math.ceil((seconds * clock) / (2 * divider) - 1e-9));
 const upTo = (n: number): readonly number[] => Array.from({ length: n }, (_, k) => k + 1);
 const pinsOf = (count: number, more: (number: number) => Pick<Pin, 'analog' | 'pulses'>): ChipOutside['pins'] =>
   Array.from({ length: count }, (_, number) => ({ number, ...more(number) }));

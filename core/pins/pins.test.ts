@@ -409,6 +409,13 @@ test.each<[readonly Channel[], readonly string[]]>([
   expect(told(typeWith(...channels))).toEqual(wanted),
 );
 
+test('blanking is never shorter than asked for', () => {
+  // half of it at each end of a step up and down again: 16 MHz, so 125 ns of blanking are one step
+  const at = (seconds: number): number =>
+    linesOf(typeWith(pairOn('P10', 'P11', { blanking: seconds })), small)[0].blanking;
+  expect([0, 1e-9, 125e-9, 126e-9, 1e-6, 1.001e-6].map(at)).toEqual([0, 1, 1, 2, 8, 9]);
+});
+
 test('a channel without its second pin is on no pin at all, and both are taken', () => {
   expect(linesOf(typeWith(encoderOn('P1', '')), small)[0].pin).toBeUndefined();
   expect(linesOf(typeWith(encoderOn('P1', 'P2')), small)[0]).toMatchObject({
