@@ -1,6 +1,6 @@
-import { strToU8, zipSync } from 'fflate';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { archiveOf } from '../core/formats/archive';
 import { explicitModel } from '../core/plantcode/explicit-model';
 import { writePlantUnit } from '../core/plantcode/write-plant-unit';
 import type { PartType, Project } from '../core/project/project';
@@ -33,7 +33,8 @@ export function code(file: string, options: CodeArguments): number {
     return 1;
   }
   const unit = `${legalName(value.program.name)}.fmu`;
-  if (!written(options.out, [...value.files, ...(options.fmu ? [[unit, zipped(value.unit)] as const] : [])])) return 2;
+  if (!written(options.out, [...value.files, ...(options.fmu ? [[unit, archiveOf(value.unit)] as const] : [])]))
+    return 2;
   const files = [...value.files.keys(), ...(options.fmu ? [unit] : [])];
   if (!options.json) {
     for (const name of files) print(join(options.out, name));
@@ -71,7 +72,7 @@ function plantUnit(project: Project, type: PartType, { out, json }: CodeArgument
   }
   const name = `${legalName(value.name)}.fmu`;
   const { files, variables } = writePlantUnit(value);
-  if (!written(out, [[name, zipped(files)]])) return 2;
+  if (!written(out, [[name, archiveOf(files)]])) return 2;
   const of = (causality: string): object[] =>
     variables.flatMap((v) => (v.causality === causality ? [{ name: v.name, type: v.type }] : []));
   print(
@@ -93,11 +94,6 @@ function plantUnit(project: Project, type: PartType, { out, json }: CodeArgument
   );
   return 0;
 }
-
-const zipped = (files: ReadonlyMap<string, string>): Uint8Array =>
-  zipSync(Object.fromEntries([...files].map(([path, text]) => [path, strToU8(text)])), {
-    mtime: new Date(2026, 0, 1),
-  });
 
 /** Whether files could be written into a folder. */
 function written(out: string, files: readonly (readonly [name: string, content: string | Uint8Array])[]): boolean {

@@ -17,7 +17,8 @@ export interface Drivers {
   measure(line: PinLine): string;
   isHigh(line: PinLine): string;
   put(line: PinLine, level: string): string;
-  pulse(line: PinLine, steps: string): string;
+  /** Statements; of a pair `steps` is declared. */
+  pulse(line: PinLine, steps: string): readonly string[];
   /** What is done for edges of encoders: functions that are called for them, and what makes that so. */
   edges(lines: readonly PinLine[]): { readonly functions: string; readonly init: readonly string[] };
 }
@@ -179,10 +180,14 @@ static void board_put(volatile uint8_t *port, uint8_t bit, bool level)
   },
   pulse: (l, steps) =>
     l.pair
-      ? `steps = ${steps}; OCR1${ab(l.pin!)} = ${paired('first', l)}; OCR1${ab(l.other!)} = ${paired('second', l)};`
+      ? [
+          `steps = ${steps};`,
+          `OCR1${ab(l.pin!)} = ${paired('first', l)};`,
+          `OCR1${ab(l.other!)} = ${paired('second', l)};`,
+        ]
       : l.timing!.carrier === 'ramp'
-        ? `board_pulse(&OCR1${ab(l.pin!)}, (1u << COM1${ab(l.pin!)}1), ${steps});`
-        : `OCR1${ab(l.pin!)} = ${steps};`,
+        ? [`board_pulse(&OCR1${ab(l.pin!)}, (1u << COM1${ab(l.pin!)}1), ${steps});`]
+        : [`OCR1${ab(l.pin!)} = ${steps};`],
   edges(lines) {
     const found = new Map<string, number>();
     for (const { port, bit } of encodersOf(lines).flatMap(bothOf).map(portOf))
@@ -342,8 +347,8 @@ static void board_pulse(uint32_t timer, uint32_t output, uint32_t steps)
   pulse(l, steps) {
     const put = (pin: Pin, on: string): string => `board_pulse(${pin.pulses!.timer}u, ${pin.pulses!.output}u, ${on});`;
     return l.pair
-      ? `steps = ${steps}; ${put(l.pin!, paired('first', l))} ${put(l.other!, paired('second', l))}`
-      : put(l.pin!, steps);
+      ? [`steps = ${steps};`, put(l.pin!, paired('first', l)), put(l.other!, paired('second', l))]
+      : [put(l.pin!, steps)];
   },
   edges(lines) {
     const pins = encodersOf(lines).flatMap(bothOf);

@@ -93,12 +93,10 @@ export function writePins(
       const { base, perUnit } = pulserOf(l);
       return [
         at,
-        ...d
-          .pulse(
-            l,
-            `board_steps(${member('output', l.quantity) ? valueOfMember(slotOf('output', l.quantity), source(l.quantity)) : '0'}, ${floatText(base)}, ${floatText(perUnit)}, ${l.timing!.steps}u)`,
-          )
-          .split(/(?<=;) /),
+        ...d.pulse(
+          l,
+          `board_steps(${member('output', l.quantity) ? valueOfMember(slotOf('output', l.quantity), source(l.quantity)) : '0'}, ${floatText(base)}, ${floatText(perUnit)}, ${l.timing!.steps}u)`,
+        ),
       ];
     }
     const level = (x: string): string => (l.inverted ? `!(${x})` : x);

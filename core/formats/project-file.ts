@@ -1,4 +1,5 @@
-import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
+import { strFromU8, unzipSync } from 'fflate';
+import { archiveOf } from './archive';
 import { problem, type Problem } from '../language/diagnostics';
 import { migrate } from '../project/migrate';
 import type { Project } from '../project/project';
@@ -14,7 +15,7 @@ export function writeProjectJson(project: Project): string {
 }
 
 export function writeProjectFile(project: Project): Uint8Array {
-  return zipSync({ 'project.json': strToU8(writeProjectJson(project)) }, { mtime: new Date(2026, 0, 1) });
+  return archiveOf([['project.json', writeProjectJson(project)]]);
 }
 
 export interface ReadProject {

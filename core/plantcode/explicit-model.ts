@@ -1,6 +1,6 @@
 import { compile } from '../simulate/compile';
 import type { SolvableModel } from '../analysis/solvable-model';
-import { differenceOf } from './reasons';
+import { obstaclesOf } from './obstacles';
 import type { FlatExpr } from '../flatten/flat-expression';
 import { flatten } from '../flatten/flatten';
 import { projectLibrary } from '../flatten/from-project';
@@ -47,7 +47,7 @@ export function explicitModel(
   const wrong = [...unread, ...made.problems].filter((p) => p.severity === 'error');
   if (!made.program || wrong.length > 0) return { problems: wrong };
   const { solvable } = made.program;
-  const problems = differenceOf(solvable);
+  const problems = obstaclesOf(solvable);
   if (problems.length > 0) return { problems };
   const { variables } = solvable.model;
   const isOwn = (k: number): boolean => !/[.[]/.test(variables[k].name);

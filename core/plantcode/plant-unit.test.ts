@@ -139,8 +139,8 @@ withCompiler.each([
   ['a pendulum', 'Real a(start = 2), w; Real y; equation der(a) = w; der(w) = -9.81*sin(a) - 0.1*w; y = a*a/2;'],
   [
     'functions',
-    `Real x(start = 0.3), a, b, c, d, e, f; equation der(x) = cos(3*x) - 0.2*x; a = atan2(x, 2) + exp(-x)*log(2 + x); b = min(x, 0.4) + max(x, 0.1);
-     c = abs(x - 0.5) + sqrt(x + 1) + tanh(x) + x^3 + x^2; d = 2^x + sinh(x)/cosh(x) + asin(x/9) + acos(x/9); e = log10(3 + x) + tan(x/3); f = sign(x - 9) + mod(x + 7, 2);`,
+    `Real h(start = 0.3), a, b, c, d, e, f; equation der(h) = cos(3*h) - 0.2*h; a = atan2(h, 2) + exp(-h)*log(2 + h); b = min(h, 0.4) + max(h, 0.1);
+     c = abs(h - 0.5) + sqrt(h + 1) + tanh(h) + h^3 + h^2; d = 2^h + sinh(h)/cosh(h) + asin(h/9) + acos(h/9); e = log10(3 + h) + tan(h/3); f = sign(h - 9) + mod(h + 7, 2);`,
   ],
   [
     'a swing that is switched',
@@ -311,6 +311,9 @@ test('what is more than assignments and rates is told at its place', () => {
       /follows? from \d equations that have to be solved together, ".*" among them, and not by straight lines/,
     ),
   ]);
+  expect(
+    told('Real x(start = 1), y; Boolean b; equation der(x) = -x; b = y > 0.5; y = if b then x else 2*x;'),
+  ).toContainEqual(expect.stringContaining('is in a loop that goes through what changes at events only'));
   // which branch is taken depends on what is solved for
   expect(
     told('Real x(start = 1), y, z; equation der(x) = y - x; y = 3*z + x; x - z = if y > 0 then 2*y else y;').length,

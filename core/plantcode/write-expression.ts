@@ -1,4 +1,5 @@
 import { isRelation, type FlatExpr, type FunctionName } from '../flatten/flat-expression';
+import { doubleText } from '../stepcode/c-text';
 
 /** Where the numbers of an expression are, as C. */
 export interface Places {
@@ -7,17 +8,6 @@ export interface Places {
   /** Of a table of points, by what it holds. */
   table(x: readonly number[], y: readonly number[]): string;
 }
-
-export const doubleText = (x: number): string =>
-  Number.isNaN(x)
-    ? 'NAN'
-    : !Number.isFinite(x)
-      ? x > 0
-        ? 'INFINITY'
-        : '-INFINITY'
-      : /[.e]/.test(String(x))
-        ? String(x).replace('e+', 'e')
-        : `${x}.0`;
 
 const signs = {
   add: '+',

@@ -1,3 +1,4 @@
+import type { FlatVariable } from '../flatten/flat-model';
 import { markOf } from '../project/equations';
 import { legalName } from '../stepcode/c-names';
 import {
@@ -10,7 +11,6 @@ import {
   type UnitParts,
 } from '../stepcode/fmi-unit';
 import type { ExplicitModel } from './explicit-model';
-import { constantStart } from './constant-start';
 import { writePlant, type PlantSource } from './write-plant';
 
 /** A variable of the unit. */
@@ -22,6 +22,12 @@ export interface PlantVariable {
   readonly type: FmiType;
   readonly causality: 'input' | 'output' | 'parameter' | 'local';
 }
+
+/** What is given without anybody giving it; 0 where that follows from other things. */
+const constantStart = ({ binding, start }: FlatVariable): number => {
+  const e = binding ?? start;
+  return e?.op === 'const' ? e.value : 0;
+};
 
 const typeOf = (type: string): FmiType => (type === 'Real' ? 'Float64' : type === 'Boolean' ? 'Boolean' : 'Int32');
 

@@ -1,8 +1,8 @@
 import type { FlatExpr } from '../flatten/flat-expression';
 import { createNames, legalName } from '../stepcode/c-names';
-import { commented, sentence } from '../stepcode/c-text';
+import { commented, doubleText, sentence } from '../stepcode/c-text';
 import type { Assignment, ExplicitModel, LinearSystem, PlantStep } from './explicit-model';
-import { doubleText, numberText, ownFunctions, type Places } from './write-expression';
+import { numberText, ownFunctions, type Places } from './write-expression';
 
 /** A model of equations as C: what it is at its start, how quickly its states change, and a way to go on. */
 export interface PlantSource {
@@ -12,7 +12,9 @@ export interface PlantSource {
   readonly names: readonly string[];
 }
 
-const limits = { steps: 1_000_000 };
+/** Steps between two communication points at most. */
+const mostSteps = 1_000_000;
+const hasSystem = (steps: readonly PlantStep[]): boolean => steps.some((s) => s.kind === 'solve');
 
 export function writePlant(plant: ExplicitModel): PlantSource {
   const { solvable, states } = plant;
@@ -129,16 +131,16 @@ ${followed.join('\n') || '    (void)m;'}
 ${systems.length > 0 ? solver(own, Math.max(...systems.map((x) => x.gaps.length))) : ''}${gaps.join('')}bool ${own}_start(${own}_model *m, double time)
 {
     double rates[${count}] = {0.0};
-${begins.some((b) => b.includes('is_solved')) ? '    bool is_solved = true;\n' : ''}
+${hasSystem(plant.begins) ? '    bool is_solved = true;\n' : ''}
 ${quiet([...starts, ...begins])}    ${own}_follow(m);
 ${[...starts, ...begins].join('\n')}
-    return ${own}_rates(m, time, rates)${begins.some((b) => b.includes('is_solved')) ? ' && is_solved' : ''};
+    return ${own}_rates(m, time, rates)${hasSystem(plant.begins) ? ' && is_solved' : ''};
 }
 
 bool ${own}_rates(${own}_model *m, double time, double rates[${count}])
 {
-${rates.some((b) => b.includes('is_solved')) ? '    bool is_solved = true;\n\n' : ''}${quiet(rates)}${rates.join('\n') || '    (void)m;'}
-    return ${rates.some((b) => b.includes('is_solved')) ? 'is_solved' : 'true'};
+${hasSystem(plant.assignments) ? '    bool is_solved = true;\n\n' : ''}${quiet(rates)}${rates.join('\n') || '    (void)m;'}
+    return ${hasSystem(plant.assignments) ? 'is_solved' : 'true'};
 }
 
 ${states.length === 0 ? still(own) : moving(own, names, states)}`;
@@ -356,7 +358,7 @@ bool ${own}_advance(${own}_model *m, double time, double to,
         const double error = try_step(m, time, length, relative, x, next);
 
         steps++;
-        if (steps > ${limits.steps}L) {
+        if (steps > ${mostSteps}L) {
             return false;
         }
         if (error <= 1.0) {

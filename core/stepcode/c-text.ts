@@ -17,6 +17,13 @@ export function floatText(exact: number): string {
   return `${value}f`;
 }
 
+/** The shortest decimal that is this number in double precision. */
+export function doubleText(value: number): string {
+  if (Number.isNaN(value)) return 'NAN';
+  if (!Number.isFinite(value)) return value > 0 ? 'INFINITY' : '-INFINITY';
+  return /[.e]/.test(String(value)) ? String(value).replace('e+', 'e') : `${value}.0`;
+}
+
 export const capital = (name: string): string => name.charAt(0).toUpperCase() + name.slice(1);
 export const sentence = (t: string): string => `${capital(t)}${/[.!?]$/.test(t) ? '' : '.'}`;
 /** What a comment may hold. */

@@ -1,7 +1,7 @@
 import { markOf } from '../project/equations';
 import { legalName } from './c-names';
 import { helpers, keptInMember, keptNumber, valueOfMember } from './c-helpers';
-import { floatText } from './c-text';
+import { doubleText, floatText } from './c-text';
 import type { Slot, StepExpr, StepProgram, StepType } from './step-program';
 import { attributes, buildDescription, describe, interfaceText, unitText, type UnitParts } from './fmi-unit';
 import type { CSource } from './write-c';
@@ -188,5 +188,3 @@ function functionsText(
     access: [{ type: 'Float64', beforeGet: [], afterSet: [], get: [[0, 'u->time']], set: [] }, ...access],
   });
 }
-
-export const doubleText = (x: number): string => (/[.e]/.test(String(x)) ? String(x) : `${x}.0`);

@@ -1,5 +1,5 @@
 'use client';
-import { strToU8, zipSync } from 'fflate';
+import { archiveOf } from '@/core/formats/archive';
 import { ChevronDown, Download, ExternalLink, FileUp, PenLine, RotateCcw } from 'lucide-react';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { PartType, Project } from '@/core/project/project';
@@ -57,12 +57,8 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
       </div>
     );
   if (code.files.length === 0) return <Refused code={code} type={type} />;
-  const zipped = (files: CodeOfType['files']): BlobPart =>
-    zipSync(Object.fromEntries(files.map(([name, t]) => [name, strToU8(t)])), {
-      mtime: new Date(2026, 0, 1),
-    }) as BlobPart;
   const handOut = (): void => {
-    download(`${type.name}.zip`, 'application/zip', zipped(code.files));
+    download(`${type.name}.zip`, 'application/zip', archiveOf(code.files));
     write({ ...empty, ...written, at: Date.now(), files: code.files });
   };
   const lookAt = (line: number): void => setLook({ line });
@@ -143,7 +139,7 @@ export function CodeSheet({ project, type }: { readonly project: Project; readon
               <Button
                 size="sm"
                 title="A unit for co-simulation after FMI 3.0, as sources"
-                onClick={() => download(`${type.name}.fmu`, 'application/zip', zipped(code.unit))}
+                onClick={() => download(`${type.name}.fmu`, 'application/zip', archiveOf(code.unit))}
                 data-testid="download-unit"
               >
                 <Download size={13} aria-hidden /> FMI unit

@@ -1,8 +1,8 @@
 'use client';
-import { strToU8, zipSync } from 'fflate';
 import { Download } from 'lucide-react';
 import { useEffect, useState } from 'react';
 import type { PartType, Project } from '@/core/project/project';
+import { archiveOf } from '@/core/formats/archive';
 import type { PlantUnit as Made } from '@/core/exchange/service';
 import { plantUnit } from '@/store/exchange';
 import { Button } from '@/ui/button';
@@ -20,10 +20,7 @@ export function PlantUnit({ project, type }: { readonly project: Project; readon
     const unit = await plantUnit(project, type.id);
     setMade(unit);
     if (unit.files.length === 0) return;
-    const zip = zipSync(Object.fromEntries(unit.files.map(([path, text]) => [path, strToU8(text)])), {
-      mtime: new Date(2026, 0, 1),
-    });
-    download(unit.name, 'application/zip', zip as BlobPart);
+    download(unit.name, 'application/zip', archiveOf(unit.files));
   };
   return (
     <div data-testid="plant-unit">

@@ -1,6 +1,6 @@
 import type { Block, SolvableModel, TornBlock } from '../analysis/solvable-model';
 import { isRelation, walk, type FlatExpr } from '../flatten/flat-expression';
-import type { Origin } from '../flatten/flat-model';
+import type { FlatEquation, Origin } from '../flatten/flat-model';
 import { problem, type Problem } from '../language/diagnostics';
 
 const kept: Partial<Record<FlatExpr['op'], string>> = {
@@ -25,12 +25,36 @@ function isLinear(block: TornBlock & Pick<Block, 'only'>): boolean {
       if (kept[x.op] !== undefined) isFree = false;
       if ((isRelation(x.op) || x.op === 'not' || x.op === 'and' || x.op === 'or') && holdsOne(x)) isFree = false;
       if ((x.op === 'fn' || x.op === 'table') && holdsOne(x)) isFree = false;
+      if (x.op === 'if' && holdsOne(x.c)) isFree = false;
     });
   return isFree;
 }
 
+/** Equations that need what is worked out behind them only, or at events in another way: the simulator holds it in between. */
+function early(blocks: SolvableModel['blocks']): readonly FlatEquation[] {
+  const nameOf = ({ kind, index }: { readonly kind: 'var' | 'der'; readonly index: number }): string => kind + index;
+  const open = new Set(
+    blocks
+      .flatMap((b) => (b.kind === 'assign' ? [b.target] : [...b.tears, ...b.inner.map((x) => x.target)]))
+      .map(nameOf),
+  );
+  return blocks.flatMap((b) => {
+    const own = b.kind === 'assign' ? [b] : [...b.inner, ...b.residuals];
+    const targets = b.kind === 'assign' ? [b.target] : [...b.tears, ...b.inner.map((x) => x.target)];
+    // what is solved together may need itself
+    if (b.kind === 'torn') targets.forEach((t) => open.delete(nameOf(t)));
+    const found = own.flatMap(({ value, equation }) => {
+      let isEarly = b.only !== undefined;
+      walk(value, (x) => void (isEarly ||= (x.op === 'var' || x.op === 'der') && open.has(x.op + x.index)));
+      return isEarly ? [equation] : [];
+    });
+    targets.forEach((t) => open.delete(nameOf(t)));
+    return found.slice(0, 1);
+  });
+}
+
 /** What keeps a model from being assignments and rates alone, each at its place. */
-export function differenceOf(solvable: SolvableModel): readonly Problem[] {
+export function obstaclesOf(solvable: SolvableModel): readonly Problem[] {
   const { model } = solvable;
   const found: Problem[] = [];
   const tell = (message: string, place: string, origin?: Origin): number =>
@@ -53,6 +77,12 @@ export function differenceOf(solvable: SolvableModel): readonly Problem[] {
       `"${solvable.invariants[0].origin.text}" ties states to each other: a unit that only follows their rates would drift away from it`,
       '',
       solvable.invariants[0].origin,
+    );
+  for (const equation of [...early(solvable.blocks), ...early(solvable.initialBlocks)])
+    tell(
+      `"${equation.origin.text.replace(/;\s*$/, '')}" is in a loop that goes through what changes at events only: which branch holds is known to the simulator, not to a unit`,
+      '',
+      equation.origin,
     );
   for (const block of [...solvable.blocks, ...solvable.initialBlocks]) {
     if (block.kind === 'torn') {
