@@ -164,6 +164,7 @@ function checkNumbers(type: PartType, c: Channel, tell: Told): void {
     );
 }
 
+const inMicroseconds = (seconds: number): string => `${Number((seconds * 1e6).toPrecision(6))} µs`;
 function checkPair(c: Channel, tell: Told): void {
   if (c.carrier !== 'triangle')
     tell(c, `The two of a pair are off together on both sides of a pulse: ${c.name} goes by a triangle`, 'carrier');
@@ -175,7 +176,11 @@ function checkPair(c: Channel, tell: Told): void {
       'warning',
     );
   if (2 * c.blanking * c.frequency >= 1)
-    tell(c, `${c.blanking} s at each side of pulses of ${c.frequency} Hz leave nothing of them`, 'blanking');
+    tell(
+      c,
+      `${inMicroseconds(c.blanking)} at each side of pulses of ${c.frequency} Hz leave nothing of them`,
+      'blanking',
+    );
 }
 
 /** Volts of a range go up. */
@@ -275,10 +280,12 @@ function checkBoard(type: PartType, board: PinBoard, tell: Told): void {
       tell(c, `${c.name} and ${sharer.name} share a timer of ${board.name}: they go by one carrier`, 'carrier');
     else timers.set(timer, c);
     const made = board.steps(c.frequency, c.carrier);
-    if (made && c.pair && 2 * blankingSteps(board.clock, made, c.blanking) >= made.steps)
+    // what leaves nothing anywhere has been told
+    const isLeft = 2 * c.blanking * c.frequency < 1;
+    if (made && c.pair && isLeft && 2 * blankingSteps(board.clock, made, c.blanking) >= made.steps)
       tell(
         c,
-        `${c.blanking} s are ${blankingSteps(board.clock, made, c.blanking)} of ${made.steps} steps at each side: nothing is left of its pulses`,
+        `${inMicroseconds(c.blanking)} are ${blankingSteps(board.clock, made, c.blanking)} of ${made.steps} steps at each side: nothing is left of its pulses`,
         'blanking',
       );
     if (!made) tell(c, `${board.name} cannot make pulses of ${c.frequency} Hz`, 'frequency');

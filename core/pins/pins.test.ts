@@ -384,10 +384,12 @@ test.each<[readonly Channel[], readonly string[]]>([
   // 20 kHz are 400 steps up and as many down, of 62.5 ns
   [
     [pairOn('P10', 'P11', { blanking: 25e-6 })],
-    [
-      'error bridge/blanking: 0.000025 s at each side of pulses of 20000 Hz leave nothing of them',
-      'error bridge/blanking: 0.000025 s are 200 of 400 steps at each side: nothing is left of its pulses',
-    ],
+    ['error bridge/blanking: 25 µs at each side of pulses of 20000 Hz leave nothing of them'],
+  ],
+  // rounded up to whole steps it can still be too much
+  [
+    [pairOn('P10', 'P11', { frequency: 3e6, blanking: 130e-9 })],
+    ['error bridge/blanking: 0.13 µs are 2 of 3 steps at each side: nothing is left of its pulses'],
   ],
   [
     [pairOn('P10', 'P11'), channel('lamp', 'digital', { quantity: 'lamp', pins: on('P11') })],

@@ -44,7 +44,9 @@ export function ChannelDetails({
   const list = `type/${type.id}/channel`;
   const set = (changes: Partial<Channel>, what = `Change ${c.name}`): Problem | undefined =>
     useProject.getState().edit({ kind: 'update', list, id: c.id, changes }, what);
-  const all = problemsAt(problems, `${list}/${c.id}`);
+  // these are told at their fields
+  const atFields = ['blanking', 'smoothing', 'counts'].map((key) => `${list}/${c.id}/${key}`);
+  const all = problemsAt(problems, `${list}/${c.id}`).filter((p) => !atFields.includes(p.place ?? ''));
   const unit = quantityOf(type, c)?.unit ?? '';
   const way = directionOf(type, c);
   /** `times`: by how much it is more in the unit it is shown in. */
