@@ -37,7 +37,7 @@ export function build(file: string, options: BuildArguments): number {
     stopWith(problems, projectTexts(project), options.json);
     return 1;
   }
-  const unsound = channelErrors(type, board);
+  const unsound = channelErrors(type, board, program.period);
   if (unsound.length > 0) {
     stopWith(unsound, projectTexts(project), options.json);
     return 1;

@@ -1,15 +1,14 @@
-import { execFileSync, spawnSync } from 'node:child_process';
+import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, statSync, utimesSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { commandHost, zelvarAlone } from './testing/command';
 
 jest.setTimeout(400_000);
 const folder = mkdtempSync(join(tmpdir(), 'zelvar-cli-'));
 const capper = 'samples/tube-capper.zelvar.json';
-const zelvar = (...args: string[]) => {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['cli/zelvar.mjs', ...args], { encoding: 'utf8' });
-  return { status, stdout, stderr };
-};
+const { run: zelvar, end } = commandHost();
+afterAll(end);
 const file = (name: string, text: string): string => {
   const path = join(folder, name);
   writeFileSync(path, text);
@@ -18,7 +17,7 @@ const file = (name: string, text: string): string => {
 
 test('run: verdicts, exit codes, values set, CSV', () => {
   const out = join(folder, 'run.csv');
-  const careful = zelvar(
+  const careful = zelvarAlone(
     'run',
     capper,
     '--setup',
@@ -167,7 +166,7 @@ const madeAt = (name: string): number => statSync(`${cache}/${name}`).mtimeMs;
 
 test('the command is bundled anew when a source is newer, and only then', () => {
   const made = (): number => {
-    expect(zelvar('--help').stdout).toMatch(/Usage: zelvar/);
+    expect(zelvarAlone('--help').stdout).toMatch(/Usage: zelvar/);
     return madeAt('zelvar.cjs');
   };
   const first = made();
@@ -180,7 +179,7 @@ test('the command is bundled anew when a source is newer, and only then', () => 
 test('what was compiled is kept for the next start, and made anew when it cannot be read', () => {
   const name = `check.${process.version}.${process.arch}.compiled`;
   const check = (): void => {
-    expect(zelvar('check', capper).stdout).toContain('0 errors');
+    expect(zelvarAlone('check', capper).stdout).toContain('0 errors');
   };
   check();
   const first = madeAt(name);

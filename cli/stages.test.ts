@@ -3,15 +3,14 @@ import { spawnSync } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { commandHost } from './testing/command';
 
 /** Controllers as code, by the command: written, built, run in steps and compared. */
 jest.setTimeout(400_000);
 const folder = mkdtempSync(join(tmpdir(), 'zelvar-stages-'));
 const capper = 'samples/tube-capper.zelvar.json';
-const zelvar = (...args: string[]) => {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['cli/zelvar.mjs', ...args], { encoding: 'utf8' });
-  return { status, stdout, stderr };
-};
+const { run: zelvar, end } = commandHost();
+afterAll(end);
 const hasCompiler = spawnSync('cc', ['--version']).status === 0;
 const isThere = hasCompiler ? test : test.skip;
 

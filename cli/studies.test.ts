@@ -1,17 +1,16 @@
-import { spawn, spawnSync } from 'node:child_process';
+import { spawn } from 'node:child_process';
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { emptyProject, newRequirement, newSetup, newType } from '../core/project/project';
 import { writeProjectJson } from '../core/formats/project-file';
 import { quantity } from '../core/testing/run-project';
+import { commandHost } from './testing/command';
 
 jest.setTimeout(400_000);
 const folder = mkdtempSync(join(tmpdir(), 'zelvar-studies-'));
-const zelvar = (...args: string[]) => {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['cli/zelvar.mjs', ...args], { encoding: 'utf8' });
-  return { status, stdout, stderr };
-};
+const { run: zelvar, end } = commandHost();
+afterAll(end);
 const path = (name: string): string => join(folder, name);
 const file = (name: string, text: string): string => {
   writeFileSync(path(name), text);

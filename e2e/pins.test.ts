@@ -81,6 +81,28 @@ test('channels and pins: chosen on either side, moved, and told where they canno
     'on the other board it is elsewhere',
   );
   await undo();
+  // a moment before its step, in the unit one thinks in; one that is too early keeps it from running
+  await click('[data-pin="P27"]');
+  const early = 'How long before its step speedSensor is measured';
+  await fill(early, '25');
+  await until(
+    () => text('[data-testid="channels"] tr.here'),
+    (t) => t.includes('10 bits, 25 µs before its step'),
+    'its row says when',
+  );
+  await fill(early, '2000');
+  await area('Bench');
+  await setup('Careful');
+  await choose('How ctrl runs', 'code');
+  await clickText('.ribbon-bar button', 'Run');
+  await until(
+    async () => text('main'),
+    (t) => t.includes('speedSensor is measured 2000 µs before its step, and a step is every 1000 µs'),
+    'what is too early is told',
+  );
+  for (let k = 0; k < 3; k++) await undo();
+  await pinsSheet();
+  await clickText('.code-bar button', 'Larch 32');
   // more bits than the small board measures with
   await click('[data-pin="P27"]');
   await fill('Bits of speedSensor', '12');

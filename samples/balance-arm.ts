@@ -66,7 +66,7 @@ equation
 
 export const balanceArm: Project = {
   format: 'zelvar-project',
-  version: 16,
+  version: 17,
   id: 'balance-arm',
   name: 'Balance arm',
   root: rig.id,

@@ -94,7 +94,7 @@ const station = partType('Station', 'A heated sample block with its controller.'
 
 export const heatedBlock: Project = {
   format: 'zelvar-project',
-  version: 16,
+  version: 17,
   id: 'heated-block',
   name: 'Heated sample block',
   root: station.id,

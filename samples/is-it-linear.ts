@@ -73,7 +73,7 @@ const trial = partType('Trial', 'One input for all three boxes.', {
 
 export const isItLinear: Project = {
   format: 'zelvar-project',
-  version: 16,
+  version: 17,
   id: 'is-it-linear',
   name: 'Is it linear?',
   root: trial.id,

@@ -157,7 +157,7 @@ const unit = partType('RinseUnit', 'Fills a tank, lets the parts rinse, and drai
 
 export const rinseUnit: Project = {
   format: 'zelvar-project',
-  version: 16,
+  version: 17,
   id: 'rinse-unit',
   name: 'Rinse unit',
   root: unit.id,

@@ -701,7 +701,7 @@ const nearlyThere = 'in(ctrl.mode.Fast) and spindle.speed > 0.95*ctrl.fastSpeed'
 
 const untraced: Project = {
   format: 'zelvar-project',
-  version: 16,
+  version: 17,
   id: 'tube-capper',
   name: 'Tube capper',
   root: capper.id,

@@ -10,13 +10,14 @@ import { keepRuns, noteRun } from './saving';
 
 /** The run at hand: starting it, going on and back in it, acting on it. */
 
-/** Takes in what a run tells. */
+/** Takes in what a run tells; more is told once it is drawn. */
 const listener = (projectId: string) =>
-  Comlink.proxy((update: RunUpdate) => {
+  Comlink.proxy(async (update: RunUpdate) => {
     useRuns.getState().update(update);
     if (update.status === 'finished' || update.status === 'failed' || update.status === 'cancelled')
       keepRuns(projectId);
     if (update.status === 'finished') noteRun(projectId, update.run);
+    await new Promise<void>((resolve) => setTimeout(resolve, 0));
   });
 
 /** Starts a setup: the chosen one, or that of a name. `changes` are values for this run only. */

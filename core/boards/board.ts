@@ -10,6 +10,8 @@ interface Target {
   readonly memory: number;
   /** Cycles that may be missing or too many in what is counted of a step, in parts of it: 0 where they are exact. */
   readonly cyclesAre: 'exact' | 'at least';
+  /** The program is on the first one; others rest, and are not emulated. */
+  readonly cores: number;
   readonly compiler: string;
   readonly flags: readonly string[];
   readonly install: string;
@@ -22,6 +24,7 @@ const targets: Readonly<Record<ChipKind, Target>> = {
     flash: 32 * 1024,
     memory: 2048,
     cyclesAre: 'exact',
+    cores: 1,
     compiler: 'avr-gcc',
     flags: [...strict, '-mmcu=atmega328p', '-Wl,--gc-sections'],
     install: 'gcc-avr avr-libc',
@@ -30,6 +33,7 @@ const targets: Readonly<Record<ChipKind, Target>> = {
     flash: 2 * 1024 * 1024,
     memory: 264 * 1024,
     cyclesAre: 'at least',
+    cores: 2,
     compiler: 'arm-none-eabi-gcc',
     flags: [
       ...strict,

@@ -164,6 +164,7 @@ each('%s', (id, board) => {
     expect(stack).toBeGreaterThan(40);
     expect(stack).toBeLessThan(600);
     expect(note === '').toBe(board.cyclesAre === 'exact');
+    expect(note.includes('the first runs all')).toBe(board.cores > 1);
   });
   test('the image is read as the tools of its compiler read it', () => {
     const built = buildFor(capper(), board);

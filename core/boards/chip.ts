@@ -20,6 +20,8 @@ export interface Chip extends Target {
   share(pin: Pin, isPulsed: boolean): number;
   /** Levels of inputs change one after the other, each at its part of so many seconds. */
   turn(edges: readonly Edge[], seconds: number): void;
+  /** Voltages are measured that the next step needs, at one of the moments before it. */
+  measure(moment: number): void;
   /** What the firmware remembers of its pins. */
   keepPins(): readonly number[];
   restorePins(bytes: readonly number[], levels: readonly (readonly [pin: Pin, isHigh: boolean])[]): void;
@@ -164,6 +166,12 @@ export function createChip(
   };
   let last = 0;
   let busy = 0;
+  /** Tells it to do something, and waits until that is done. */
+  const tell = (what: number): void => {
+    const before = memory[done];
+    memory[go] = what;
+    goesOn(done, before);
+  };
   // where it waits for its next step, and can be seen to
   const turn = image.symbols.get(linkTurn) ?? image.symbols.get(waitTurn);
   const hasLine = image.symbols.has(linkTurn);
@@ -207,12 +215,11 @@ export function createChip(
       begun = core.cycles;
     },
     step() {
-      const before = memory[done];
       // what waits for its turn is not counted: that depends on when it is looked at
       busy = 0;
-      memory[go] = 1;
-      goesOn(done, before);
+      tell(1);
     },
+    measure: (moment) => tell(2 + moment),
     read: (area, offset, length) => memory.slice(areas[area] + offset, areas[area] + offset + length),
     write: (area, offset, bytes) => memory.set(bytes, areas[area] + offset),
     get cycles() {

@@ -24,7 +24,7 @@ export const functionsOf = (source: string): readonly string[] =>
     .sort((a, b) => Number(a[1] !== undefined) - Number(b[1] !== undefined))
     .map((m) => m[2]);
 
-const pinFunctions = ['board_pins_read', 'board_pins_write'];
+const pinFunctions = ['board_pins_read', 'board_pins_write', 'board_pins_measure'];
 
 /** The steps of a program on the chip of a board. */
 export function stepOnBoard(
@@ -56,10 +56,12 @@ export function stepOnBoard(
           unit: 'cycles',
           functions: chip.functions(),
           stack: chip.stack(),
-          note:
-            board.cyclesAre === 'exact'
-              ? ''
-              : 'At least so many: what waiting for the flash takes is not emulated, nor what interrupts take',
+          note: [
+            ...(board.cyclesAre === 'exact'
+              ? []
+              : ['At least so many: what waiting for the flash takes is not emulated, nor what interrupts take']),
+            ...(board.cores === 1 ? [] : [`Of ${board.cores} cores the first runs all; the other is not emulated`]),
+          ].join('. '),
         }),
       };
     },
@@ -87,6 +89,7 @@ function pinsOf(chip: Chip, lines: ReadonlyMap<string, Line>): NonNullable<Runni
       const line = lines.get(name);
       if (line) chip.setVolts(line.pin!, line.kind === 'analog', volts, line.supply);
     },
+    measure: (moment) => chip.measure(moment),
     turn(counts, seconds) {
       const edges = [...counts].flatMap(([name, count]) => edgesTo(lines.get(name)!, count));
       // they come while the step before is gone as well, but can be known only behind it

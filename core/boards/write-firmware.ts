@@ -1,7 +1,7 @@
 import { legalName } from '../stepcode/c-names';
 import type { SlotRole, StepProgram } from '../stepcode/step-program';
 import type { CSource } from '../stepcode/write-c';
-import type { Line } from '../pins/channels';
+import { momentsOf, type Line } from '../pins/channels';
 import type { Board } from './board';
 import { linkTell, linkTurn, writeLink } from './write-link';
 import type { SerialLine } from '../serial/messages';
@@ -63,7 +63,12 @@ export function writeFirmware(
       : []),
     [
       'board_main.c',
-      `${mainText(own, hasPins, link ? linkTurn : hasEdges ? waitTurn : '', link !== undefined)}${board.chip === 'cortex-m0plus' ? startText(hasEdges) : ''}`,
+      `${mainText(own, {
+        hasPins,
+        turn: link ? linkTurn : hasEdges ? waitTurn : '',
+        hasLink: link !== undefined,
+        isEarly: momentsOf(lines.filter((l) => l.pin)).length > 0,
+      })}${board.chip === 'cortex-m0plus' ? startText(hasEdges) : ''}`,
     ],
     ['board_layout.c', layoutText(program, c)],
     ...(board.chip === 'cortex-m0plus' ? [['board.ld', linkerText] as const] : []),
@@ -77,10 +82,18 @@ export function writeFirmware(
 
 const mainText = (
   own: string,
-  hasPins: boolean,
-  turn: string,
-  hasLink: boolean,
-): string => `/* Goes one step of ${own} each time board_go is set. */
+  {
+    hasPins,
+    turn,
+    hasLink,
+    isEarly,
+  }: { readonly hasPins: boolean; readonly turn: string; readonly hasLink: boolean; readonly isEarly: boolean },
+): string => `/* Goes one step of ${own} each time board_go is set${
+  isEarly
+    ? ` to 1; what is
+   measured before a step is measured where it is set to more`
+    : ''
+}. */
 #include "${hasPins ? 'board_pins' : own}.h"${hasLink ? '\n#include "board_link.h"' : ''}
 
 ${own}_state board_state;
@@ -95,11 +108,19 @@ int main(void)
     board_done = 1;
     for (;;) {
 ${turn !== '' ? `        do {\n            ${turn}();\n        } while (board_go == 0);` : '        while (board_go == 0) {\n        }'}
-        board_go = 0;
+${isEarly ? measuring : ''}        board_go = 0;
 ${hasPins ? '        board_pins_read(&board_in);\n' : ''}        ${own}_step(&board_state, &board_in, &board_out);
 ${hasPins ? '        board_pins_write(&board_out);\n' : ''}${hasLink ? `        ${linkTell}();\n` : ''}        board_done = (uint8_t)(board_done + 1);
     }
 }
+`;
+
+const measuring = `        if (board_go > 1u) {
+            board_pins_measure((uint8_t)(board_go - 2u));
+            board_go = 0;
+            board_done = (uint8_t)(board_done + 1);
+            continue;
+        }
 `;
 
 const owners: Partial<Record<SlotRole, string>> = { input: 'in', output: 'out', parameter: 'state', part: 'state' };

@@ -1,5 +1,5 @@
 import { converterOf, pulserOf, restingLevel } from '../pins/pin-side';
-import type { Line } from '../pins/channels';
+import { momentsOf, type Line } from '../pins/channels';
 import { createNames, legalName } from '../stepcode/c-names';
 import { helpers, keptInMember, valueOfMember } from '../stepcode/c-helpers';
 import { floatText, widest } from '../stepcode/c-text';
@@ -53,8 +53,9 @@ export function writePins(
   const outputs = used.filter((l) => l.direction === 'out');
   const d = drivers(board.chip);
   const remembered = used.filter(
-    (l) => l.kind === 'encoder' || (l.kind === 'digital' && (l.direction === 'in' || l.quantity === '')),
+    (l) => l.kind === 'encoder' || l.early > 0 || (l.kind === 'digital' && (l.direction === 'in' || l.quantity === '')),
   );
+  const moments = momentsOf(used);
   const encoders = used.filter((l) => l.kind === 'encoder');
   const edges = encoders.length > 0 ? d.edges(used) : undefined;
   const has = (kind: Line['kind'], direction: Line['direction']): boolean =>
@@ -70,7 +71,7 @@ export function writePins(
       const slot = slotOf('input', l.quantity);
       const measured = [
         `${floatText(base)}`,
-        `    + ((float)${l.kind === 'encoder' ? `board_count(&board_pins.${l.c})` : d.measure(l)} * ${floatText(perCount)})`,
+        `    + ((float)${l.kind === 'encoder' ? `board_count(&board_pins.${l.c})` : l.early > 0 ? `board_pins.${l.c}` : d.measure(l)} * ${floatText(perCount)})`,
       ];
       return slot.storage
         ? [at, `measured = ${measured[0]}`, `${measured[1]};`, `${to} = ${keptInMember(slot, 'measured', needed)};`]
@@ -235,7 +236,21 @@ void ${waitTurn}(void)
 `
     : ''
 }
-void board_pins_read(${own}_in *in)
+${
+  moments.length > 0
+    ? `/* What a step gets was so some time before it: the first of such moments
+   is 0. */
+void board_pins_measure(uint8_t moment)
+{
+${indented(moments.flatMap((m, k) => [`${k > 0 ? '} else ' : ''}if (moment == ${k}u) {`, ...inputs.filter((l) => l.early === m).flatMap((l) => [`    /* ${l.name}, pin ${l.pin!.name}: ${Number((m * 1e6).toPrecision(6))} us before */`, `    board_pins.${l.c} = ${d.measure(l)};`])]))}
+    } else {
+        /* there is no such moment */
+    }
+}
+
+`
+    : ''
+}void board_pins_read(${own}_in *in)
 {
 ${readLines.some((l) => l.startsWith('measured')) ? '    float measured;\n\n' : ''}${indented(readLines.length > 0 ? readLines : ['(void)in;'])}
 }
@@ -275,7 +290,7 @@ typedef struct {
     remembered.length > 0
       ? `
 typedef struct {
-${remembered.map((l) => `    ${l.kind === 'encoder' ? 'volatile board_disc' : 'board_line'} ${l.c};`).join('\n')}
+${remembered.map((l) => `    ${l.kind === 'encoder' ? 'volatile board_disc' : l.early > 0 ? 'uint32_t' : 'board_line'} ${l.c};`).join('\n')}
 } board_pin_memory;
 
 extern board_pin_memory ${pinMemory};
@@ -289,7 +304,7 @@ void board_turned(void);
 ${board.chip === 'avr8' ? '' : 'void board_edges(void);\n'}`
     : ''
 }void board_pins_init(void);
-void board_pins_read(${own}_in *in);
+${moments.length > 0 ? 'void board_pins_measure(uint8_t moment);\n' : ''}void board_pins_read(${own}_in *in);
 void board_pins_write(const ${own}_out *out);
 
 #endif

@@ -20,6 +20,8 @@ export interface Line {
   readonly supply: number;
   readonly bits: number;
   readonly average: number;
+  /** Seconds before its step at which it is measured. */
+  readonly early: number;
   readonly timing: PulseTiming | undefined;
   /** Its other output is on while it is off. */
   readonly pair: boolean;
@@ -43,6 +45,10 @@ export interface Line {
 /** Whether a channel has two pins. */
 export const isTwofold = ({ kind, pair }: Pick<Channel, 'kind' | 'pair'>): boolean =>
   kind === 'encoder' || (kind === 'pwm' && pair);
+
+/** Times before a step at which something is measured, the first one first. */
+export const momentsOf = (lines: readonly Line[]): readonly number[] =>
+  [...new Set(lines.flatMap((l) => (l.early > 0 ? [l.early] : [])))].sort((a, b) => b - a);
 
 /** Messages a type takes and gives by name; `*` is any. */
 const acceptsOf = (type: PartType): ReadonlySet<string> => new Set(type.ports.flatMap((p) => p.accepts));
@@ -93,6 +99,7 @@ export const linesOf = (type: PartType, board: PinBoard): readonly Line[] =>
         supply: board.supply,
         bits: Math.min(channel.bits, board.bits),
         average: channel.average,
+        early: channel.kind === 'analog' ? channel.early : 0,
         timing,
         pair: isPair,
         blanking: isPair && timing ? blankingSteps(board.clock, timing, channel.blanking) : 0,

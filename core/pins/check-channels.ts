@@ -20,8 +20,27 @@ const listed = (names: readonly string[]): string =>
   names.length < 2 ? names.join('') : `${names.slice(0, -1).join(', ')} and ${names.at(-1)}`;
 
 /** What keeps the channels of a type from working on a board. */
-export const channelErrors = (type: PartType, board: PinBoard): readonly Problem[] =>
-  type.channels.length === 0 ? [] : checkType(type, [board], true).filter((p) => p.severity === 'error');
+export const channelErrors = (type: PartType, board: PinBoard, period: number): readonly Problem[] =>
+  type.channels.length === 0
+    ? []
+    : [...checkType(type, [board], true).filter((p) => p.severity === 'error'), ...tooEarly(type, period)];
+
+/** What is measured before a step is measured behind the one before. */
+const tooEarly = (type: PartType, period: number): readonly Problem[] =>
+  type.channels.flatMap((c) =>
+    c.kind === 'analog' && c.early >= period
+      ? [
+          {
+            ...problem(
+              'error',
+              'channel',
+              `${c.name} is measured ${inMicroseconds(c.early)} before its step, and a step is every ${inMicroseconds(period)}`,
+            ),
+            place: `type/${type.id}/channel/${c.id}/early`,
+          },
+        ]
+      : [],
+  );
 
 function checkType(type: PartType, boards: readonly PinBoard[], isOne = false): readonly Problem[] {
   const found: Problem[] = [];
@@ -140,6 +159,7 @@ function checkNumbers(type: PartType, c: Channel, tell: Told): void {
   if (c.kind === 'digital') return;
   const idle = [...(c.inverted ? ['inverted'] : []), ...(c.debounce > 1 ? ['debounced'] : [])];
   if (idle.length > 0) tell(c, `Only lines that are on or off are ${listed(idle)}`, 'kind');
+  if (c.early > 0 && c.kind !== 'analog') tell(c, `Only a voltage is measured before its step`, 'early');
   if (c.low === c.high)
     tell(
       c,

@@ -4,6 +4,8 @@ import type { Line } from './channels';
 export interface PinSide {
   /** What a step reads, by input or message, from the volts at its pins; of an encoder from where its disc is. */
   read(volts: ReadonlyMap<string, number>): ReadonlyMap<string, number>;
+  /** A voltage is measured before its step. */
+  measure(line: string, volts: number): void;
   /** What a step has put out, by output or message. */
   write(output: (name: string) => number): void;
   /** Volts at an output, by line; of pulses their mean. `isOther`: at the other one of a pair. */
@@ -62,13 +64,22 @@ export function createPinSide(lines: readonly Line[], double: boolean, from?: Pi
     .map((line) => ({ line, level: before.get(line.name)?.[0] ?? restingLevel(line), ...pulserOf(line) }));
   const byName = new Map(outputs.map((o) => [o.line.name, o]));
   return {
+    measure(name, volts) {
+      const pin = inputs.find((p) => p.line.name === name);
+      if (pin) pin.held = measured(volts, pin.line.supply, pin.line.bits) * pin.line.average;
+    },
     read(volts) {
       const found = new Map<string, number>();
       for (const pin of inputs) {
         const { line } = pin;
         const at = volts.get(line.name) ?? 0;
         if (line.kind === 'analog' || line.kind === 'encoder') {
-          const sum = line.kind === 'encoder' ? at : measured(at, line.supply, line.bits) * line.average;
+          const sum =
+            line.kind === 'encoder'
+              ? at
+              : line.early > 0
+                ? pin.held
+                : measured(at, line.supply, line.bits) * line.average;
           found.set(line.quantity, round(round(pin.base) + round(sum * round(pin.perCount))));
           continue;
         }

@@ -448,8 +448,18 @@ test('what is on no channel is told, what is more than a range, and channels of 
 
 test('errors are those of the board at hand, and the board meant is the first with a pin', () => {
   const type = typeWith(channel('x', 'digital', { quantity: 'door', highVolts: 5, pins: on('P1', 'larch32') }));
-  expect([channelErrors(type, small).length, channelErrors(type, large).length]).toEqual([0, 1]);
+  expect([channelErrors(type, small, 1e-3).length, channelErrors(type, large, 1e-3).length]).toEqual([0, 1]);
   expect([boardOfType(type, pinBoards), boardOfType(typeWith(), pinBoards)]).toEqual([large, pinBoards[0]]);
+});
+
+test('what is measured before its step is so behind the one before', () => {
+  const early = (seconds: number, kind: Channel['kind'] = 'analog') =>
+    typeWith(channel('x', kind, { quantity: kind === 'analog' ? 'level' : 'door', early: seconds }));
+  const errors = (type: PartType): readonly string[] => channelErrors(type, small, 1e-3).map((p) => p.message);
+  expect(errors(early(0.9e-3))).toEqual([]);
+  expect(errors(early(1e-3))).toEqual(['x is measured 1000 µs before its step, and a step is every 1000 µs']);
+  expect(told(early(1e-4, 'digital'))).toContain('error x/early: Only a voltage is measured before its step');
+  expect(linesOf(early(1e-4, 'digital'), small)[0].early).toBe(0);
 });
 
 test('wires of a setup are checked', () => {

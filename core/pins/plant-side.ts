@@ -13,6 +13,8 @@ export interface PlantSide {
    * before.
    */
   drive(value: (quantity: string) => number, count: (message: string) => number): ReadonlyMap<string, number>;
+  /** Volts at an input of a voltage between steps. */
+  look(line: Line, value: (quantity: string) => number): number;
   /** What arrives, from the volts of every output, and of the other one of a pair. */
   hear(volts: (line: string, isOther?: boolean) => number): {
     readonly values: ReadonlyMap<string, number>;
@@ -74,15 +76,20 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
         return volts(line.name);
     }
   };
-  /** Volts of what the product tells over a line of its own. */
-  const told = (line: Line, value: (quantity: string) => number, count: (message: string) => number): number => {
+  /** Volts of what the product tells over a line of its own; `isRead`: that is what a step gets. */
+  const told = (
+    line: Line,
+    value: (quantity: string) => number,
+    level: (line: Line) => number,
+    isRead: boolean,
+  ): number => {
     if (line.kind === 'analog') {
       const wanted = (value(line.quantity) - line.base) / line.perVolt;
-      if (!(wanted >= 0 && wanted <= line.supply)) beyond.set(line.name, (beyond.get(line.name) ?? 0) + 1);
+      if (isRead && !(wanted >= 0 && wanted <= line.supply)) beyond.set(line.name, (beyond.get(line.name) ?? 0) + 1);
       return wanted >= 0 ? Math.min(wanted, line.supply) : 0;
     }
-    const level = line.quantity !== '' ? Number(value(line.quantity) !== 0) : pulsed(line, count);
-    return level > 0 !== line.inverted ? line.on : 0;
+    const now = line.quantity !== '' ? Number(value(line.quantity) !== 0) : level(line);
+    return now > 0 !== line.inverted ? line.on : 0;
   };
   /** How far the lines of an encoder have turned, as they come over their wires: where one is not as it should be no turn is seen. */
   const turned = (line: Line, value: number): number => {
@@ -122,7 +129,11 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
     drive(value, count) {
       driven++;
       const sent = new Map(
-        inputs.flatMap((line) => (line.kind === 'encoder' ? [] : [[line.name, told(line, value, count)] as const])),
+        inputs.flatMap((line) =>
+          line.kind === 'encoder'
+            ? []
+            : [[line.name, told(line, value, (l) => pulsed(l, count), line.early === 0)] as const],
+        ),
       );
       return new Map(
         inputs.map((line) => [
@@ -133,6 +144,13 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
         ]),
       );
     },
+    look: (line, value) =>
+      over(line, (name, isOther) => {
+        const from = inputs.find((l) => l.name === name);
+        return isOther || !from || from.kind === 'encoder'
+          ? 0
+          : told(from, value, (l) => levels.get(l.name)?.level ?? restingLevel(l), from === line);
+      }),
     hear(volts) {
       const values = new Map<string, number>();
       const messages = new Map<string, number>();

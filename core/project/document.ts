@@ -420,6 +420,8 @@ export const channel = entry(
     bits: atLeast(1, 'At least 1 bit', 16),
     /** How often it is measured for one value. */
     average: atLeast(1, 'At least once', 64),
+    /** How long before its step it is measured, in s. */
+    early: atLeast(0, 'A time is 0 or more'),
     /** Hz, of pulses. */
     frequency: atLeast(1, 'At least 1 Hz', 1e7),
     /** What pulses are compared with: they begin with it, or are in the middle of it. */
@@ -939,7 +941,7 @@ export const track = entry(
 const retired = { id, key };
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 16;
+export const projectVersion = 17;
 
 export const projectFields = {
   format: exactly(projectFormat),

@@ -198,6 +198,14 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
       })),
     })),
   }),
+  16: (project) => ({
+    ...project,
+    version: 17,
+    types: listOf(project.types).map((t) => ({
+      ...t,
+      channels: listOf(t.channels).map((c) => ({ ...c, early: 0 })),
+    })),
+  }),
 };
 
 const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));

@@ -259,6 +259,7 @@ export const newChannel = (id: string, name: string, kind: Channel['kind']): Cha
   highVolts: 0,
   bits: 10,
   average: 1,
+  early: 0,
   frequency: 20_000,
   carrier: 'ramp',
   pair: false,

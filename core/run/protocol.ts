@@ -26,6 +26,8 @@ import type { typeStructure } from './type-structure';
  * side finds here what the other relies on, and why.
  */
 
+/** Takes in what a run tells. Where it gives a promise, the run tells of more once that is kept, and more seldom the longer it takes. */
+export type RunListener = (update: RunUpdate) => unknown;
 /**
  * What a run tells while it goes on. Rows since the last update are in `chunk`, where there is somebody to look at them; their arrays are
  * handed over, not copied, so that a run of millions of rows does not pass through memory twice. A chunk says how much of what came
@@ -199,7 +201,7 @@ export interface Engine {
   readBack(typeId: string, edited: string): ReadBack;
   /** What a part type looks like at its start, without running it. */
   shapes(typeId: string): readonly RunShape[];
-  start(setupId: string, options: StartOptions, listen: (update: RunUpdate) => void): StartResult;
+  start(setupId: string, options: StartOptions, listen: RunListener): StartResult;
   pause(): void;
   resume(): void;
   /** Goes on to just after the next event and pauses. */
@@ -216,7 +218,7 @@ export interface Engine {
     time: number,
     changes: readonly OutsideAction[],
     options: Pick<StartOptions, 'pace'>,
-    listen: (update: RunUpdate) => void,
+    listen: RunListener,
   ): RunModel | undefined;
   setPace(pace: number): void;
   cancel(): void;

@@ -46,14 +46,21 @@ const newHeard = (): Heard => ({
   transitions: 0,
   actions: [],
 });
+function goOn(column: number[], rows: number, values: ArrayLike<number>): void {
+  column.length = Math.min(column.length, rows);
+  for (let k = 0; k < values.length; k++) column.push(values[k]);
+}
 function hear(heard: Heard, update: RunUpdate): void {
   heard.last = update;
   heard.actions = [...heard.actions.slice(0, update.actions.after), ...update.actions.done];
   const chunk: RecordingChunk | undefined = update.chunk;
   if (!chunk) return;
-  heard.time = [...heard.time.slice(0, chunk.after.rows), ...chunk.time];
-  for (const c of chunk.columns)
-    heard.columns.set(c.name, [...(heard.columns.get(c.name) ?? []).slice(0, chunk.after.rows), ...c.values]);
+  goOn(heard.time, chunk.after.rows, chunk.time);
+  for (const c of chunk.columns) {
+    const column = heard.columns.get(c.name) ?? [];
+    heard.columns.set(c.name, column);
+    goOn(column, chunk.after.rows, c.values);
+  }
   heard.messages = [...heard.messages.slice(0, chunk.after.messages), ...chunk.messages];
   heard.transitions = chunk.after.transitions + chunk.transitions.length;
 }
@@ -105,6 +112,31 @@ test('back to the event before, again and again, and on: as if nothing had been'
   engine.resume();
   await until(() => isOver(heard));
   expect(story(heard)).toEqual(story(straight.heard));
+});
+
+test('a listener that takes its time is told less often, and everything', async () => {
+  const told = async (listen: () => unknown) => {
+    const engine = createEngine();
+    engine.open(busy, 0);
+    const heard = newHeard();
+    let running = 0;
+    const begun = performance.now();
+    engine.start(careful.id, { pace: 0 }, (u) => {
+      hear(heard, u);
+      if (u.status === 'running') running++;
+      return listen();
+    });
+    await until(() => isOver(heard));
+    return { heard, running, seconds: (performance.now() - begun) / 1000 };
+  };
+  const quick = await told(() => undefined);
+  expect(quick.running).toBeGreaterThan(3);
+  const never = await told(() => new Promise(() => undefined));
+  expect(never.running).toBeLessThanOrEqual(Math.ceil(never.seconds));
+  expect(story(never.heard)).toEqual(story(quick.heard));
+  const slow = await told(() => new Promise((resolve) => setTimeout(resolve, 100)));
+  expect(slow.running).toBeLessThanOrEqual(Math.ceil(slow.seconds / 0.3));
+  expect(slow.running).toBeGreaterThan(0);
 });
 
 test('back from the end of a run, and to its end again', async () => {

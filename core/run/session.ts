@@ -1,14 +1,16 @@
-import type { PartFit, PartLine, PartLoss, PartProfile, RunUpdate } from './protocol';
+import type { PartFit, PartLine, PartLoss, PartProfile, RunListener } from './protocol';
 import type { Run } from './run';
 import { slowRun } from './slow-run';
 import type { Timeline } from './timeline';
 
 /** How long it computes between looks at what has been said to it, and how often it tells: with and without somebody watching. */
 const pacing = { shown: { slice: 24, update: 50 }, unseen: { slice: 120, update: 250 } };
+/** It tells no more often than every so many times of what a listener needs to take it in, and waits for no listener longer than this. */
+const calm = { times: 3, most: 1000 };
 
 export interface SessionOptions {
   readonly id: number;
-  readonly listen: (update: RunUpdate) => void;
+  readonly listen: RunListener;
   /** Rows are handed over while it goes on; otherwise once it rests. */
   readonly screen: boolean;
   readonly pace: number;
@@ -46,6 +48,7 @@ export function createSession(timeline: Timeline, options: SessionOptions): Sess
   let clockBase = 0,
     timeBase = 0;
   let lastUpdate = 0,
+    notBefore = 0,
     computing = 0;
   let stoppedAt: string | undefined;
   /** How much of what was done from outside has been told. */
@@ -54,12 +57,12 @@ export function createSession(timeline: Timeline, options: SessionOptions): Sess
   const tell = (): void => {
     const { run, done } = timeline;
     const { simulation } = run;
-    lastUpdate = performance.now();
+    const now = (lastUpdate = performance.now());
     const isRunning = simulation.status === 'running';
     const status = cancelled ? 'cancelled' : isRunning && paused ? 'paused' : simulation.status;
     const slow = status === 'running' && pace === 0 ? slowRun(simulation.time, stop, computing / 1000) : undefined;
     const unseen = !screen && status === 'running';
-    listen({
+    const taken = listen({
       run: id,
       status,
       time: simulation.time,
@@ -77,6 +80,12 @@ export function createSession(timeline: Timeline, options: SessionOptions): Sess
       ...(status !== 'running' && { profiles: profilesOf(run), losses: lossesOf(run), fits: fitsOf(run) }),
     });
     told = done.length;
+    if (!(taken instanceof Promise)) return;
+    notBefore = now + calm.most;
+    const end = (): void => {
+      if (now === lastUpdate) notBefore = now + Math.min(calm.most, calm.times * (performance.now() - now));
+    };
+    taken.then(end, end);
   };
   const rebase = (): void => {
     clockBase = performance.now();
@@ -98,7 +107,8 @@ export function createSession(timeline: Timeline, options: SessionOptions): Sess
     computing += timeline.advance(target, false, () => ++looks % 16 !== 0 || performance.now() < started + slice);
     noteStop();
     const { status } = timeline.run.simulation;
-    if (performance.now() - lastUpdate >= update || status !== 'running' || paused) tell();
+    const now = performance.now();
+    if ((now >= notBefore && now - lastUpdate >= update) || status !== 'running' || paused) tell();
     if (status === 'running' && !paused) setTimeout(work, pace > 0 ? 8 : 0);
   };
   /** Nothing can be done to a run that is over. */

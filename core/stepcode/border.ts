@@ -1,4 +1,4 @@
-import type { Line } from '../pins/channels';
+import { momentsOf, type Line } from '../pins/channels';
 import { createPinSide, type PinState } from '../pins/pin-side';
 import { createPlantSide, type PlantState, type Wires } from '../pins/plant-side';
 import { createPulses, type PulseState } from '../pins/pulses';
@@ -13,6 +13,8 @@ export interface ChannelState {
   readonly turned: readonly (readonly [line: string, count: number])[];
   readonly turnedAt: number;
   readonly missed: readonly (readonly [line: string, counts: number])[];
+  /** Step for which a line has been measured before it. */
+  readonly measured: readonly (readonly [line: string, step: number])[];
   readonly told: readonly (readonly [string, number])[];
   readonly arrived: readonly (readonly [string, number])[];
   readonly pulses: readonly (readonly [line: string, state: PulseState])[];
@@ -39,7 +41,12 @@ export interface ChannelLoss {
 export const noChannels: Channels = { lines: [], wires: [], double: false };
 
 /** Channels around the steps of a part: what it reads arrives through them, and what it puts out is heard through them. */
-export function borderOf({ lines, wires, double }: Channels, run: RunningStep, from: ChannelState | undefined) {
+export function borderOf(
+  { lines, wires, double }: Channels,
+  run: RunningStep,
+  period: number,
+  from: ChannelState | undefined,
+) {
   if (lines.length === 0) return undefined;
   const { pins } = run;
   const isOnChip = (l: Line): boolean => pins !== undefined && l.pin !== undefined;
@@ -52,6 +59,10 @@ export function borderOf({ lines, wires, double }: Channels, run: RunningStep, f
   let turnedAt = from?.turnedAt ?? 0;
   if (from) pins?.restore(from.chip, turned);
   const missed = new Map(from?.missed);
+  const early = lines.filter((l) => l.early > 0 && l.direction === 'in');
+  // the firmware knows those it has itself
+  const moments = momentsOf(lines.filter(isOnChip));
+  const measuredFor = new Map(from?.measured);
   const told = new Map(from?.told);
   const arrived = new Map(from?.arrived);
   const more = (of: Map<string, number>, name: string, count: number): unknown =>
@@ -73,6 +84,23 @@ export function borderOf({ lines, wires, double }: Channels, run: RunningStep, f
   return {
     /** What the firmware itself puts where its steps read it. */
     onChip: new Set(lines.flatMap((l) => (isOnChip(l) && l.direction === 'in' ? carried(l) : []))),
+    /** When something is measured for a step that has not been yet. */
+    nextMeasured: (step: number): number =>
+      Math.min(Infinity, ...early.map((l) => (measuredFor.get(l.name) === step ? Infinity : step * period - l.early))),
+    /** What is due for a step is measured; `isLast`: all that has not been. */
+    measure(time: number, step: number, value: (quantity: string) => number, isLast = false): void {
+      const due = early.filter(
+        (l) => measuredFor.get(l.name) !== step && (isLast || time >= step * period - l.early - 1e-6 * period),
+      );
+      if (due.length === 0) return;
+      for (const l of due) {
+        measuredFor.set(l.name, step);
+        const volts = plant.look(l, value);
+        if (isOnChip(l)) pins!.set(l.name, volts);
+        else side.measure(l.name, volts);
+      }
+      for (const m of new Set(due.filter(isOnChip).map((l) => l.early))) pins!.measure(moments.indexOf(m));
+    },
     arrive(
       time: number,
       value: (quantity: string) => number,
@@ -82,7 +110,8 @@ export function borderOf({ lines, wires, double }: Channels, run: RunningStep, f
         if (l.direction === 'in') for (const m of [l.rises, l.falls]) if (m !== '') more(told, m, count(m));
       const volts = plant.drive(value, count);
       for (const l of lines)
-        if (l.direction === 'in' && l.kind !== 'encoder' && isOnChip(l)) pins!.set(l.name, volts.get(l.name)!);
+        if (l.direction === 'in' && l.kind !== 'encoder' && l.early === 0 && isOnChip(l))
+          pins!.set(l.name, volts.get(l.name)!);
       if (encoders.length > 0) {
         turned = new Map(encoders.map((l) => [l.name, volts.get(l.name)!]));
         pins!.turn(turned, time - turnedAt);
@@ -132,6 +161,7 @@ export function borderOf({ lines, wires, double }: Channels, run: RunningStep, f
       turned: [...turned],
       turnedAt,
       missed: [...missed],
+      measured: [...measuredFor],
       told: [...told],
       arrived: [...arrived],
       pulses: carriers.map(({ line, pulses }) => [line.name, pulses.keep()] as const),

@@ -60,6 +60,7 @@ export const describe = ({
       canHandleVariableCommunicationStepSize: 'true',
       ...can,
       canGetAndSetFMUState: 'true',
+      canSerializeFMUState: 'true',
     })}/>`,
     ...(units.length > 0
       ? ['  <UnitDefinitions>', ...units.map((u) => `    <Unit${attributes({ name: u })}/>`), '  </UnitDefinitions>']
@@ -96,6 +97,22 @@ typedef int32_t fmi3Int32;
 typedef bool fmi3Boolean;
 typedef uint8_t fmi3Byte;
 typedef const char *fmi3String;
+typedef const fmi3Byte *fmi3Binary;
+typedef bool fmi3Clock;
+typedef uint64_t fmi3UInt64;
+typedef enum {
+    fmi3IntervalNotYetKnown,
+    fmi3IntervalUnchanged,
+    fmi3IntervalChanged
+} fmi3IntervalQualifier;
+typedef enum {
+    fmi3Independent,
+    fmi3Constant,
+    fmi3Fixed,
+    fmi3Tunable,
+    fmi3Discrete,
+    fmi3Dependent
+} fmi3DependencyKind;
 typedef enum {
     fmi3OK,
     fmi3Warning,
@@ -199,6 +216,126 @@ ${lines(last)}    return fmi3OK;
       set.length > 0 ? afterSet : [],
     )
   );
+}
+
+const references = 'const fmi3ValueReference references[], size_t count';
+const derivatives =
+  'const fmi3ValueReference unknowns[], size_t unknownCount, const fmi3ValueReference knowns[], size_t knownCount, const fmi3Float64 seed[], size_t seedCount, fmi3Float64 sensitivity[], size_t sensitivityCount';
+const fraction = (of: string): string => `${references}, ${of}fmi3UInt64 counters[], ${of}fmi3UInt64 resolutions[]`;
+const valuesOf = (type: string, of: string, c = `fmi3${type}`): string =>
+  `${references}, ${of}${c} values[], size_t valueCount`;
+const typesOfC: Readonly<Record<string, string>> = {
+  Int8: 'int8_t',
+  UInt8: 'uint8_t',
+  Int16: 'int16_t',
+  UInt16: 'uint16_t',
+  UInt32: 'uint32_t',
+  Int64: 'int64_t',
+  UInt64: 'uint64_t',
+};
+/** What the interface has and a unit does not: an importer that looks for all functions finds them, and is told when it calls one. */
+const notThere: readonly (readonly [name: string, parameters: string])[] = [
+  ...Object.entries({
+    ...typesOfC,
+    Float32: 'fmi3Float32',
+    Float64: 'fmi3Float64',
+    Int32: 'fmi3Int32',
+    Boolean: 'fmi3Boolean',
+    String: 'fmi3String',
+  }).flatMap(
+    ([type, c]) =>
+      [
+        [`Get${type}`, valuesOf(type, '', c)],
+        [`Set${type}`, valuesOf(type, 'const ', c)],
+      ] as const,
+  ),
+  ['GetBinary', `${references}, size_t sizes[], fmi3Binary values[], size_t valueCount`],
+  ['SetBinary', `${references}, const size_t sizes[], const fmi3Binary values[], size_t valueCount`],
+  ['GetClock', `${references}, fmi3Clock values[]`],
+  ['SetClock', `${references}, const fmi3Clock values[]`],
+  ['GetNumberOfVariableDependencies', 'fmi3ValueReference reference, size_t *count'],
+  [
+    'GetVariableDependencies',
+    'fmi3ValueReference dependent, size_t elements[], fmi3ValueReference independents[], size_t theirElements[], fmi3DependencyKind kinds[], size_t count',
+  ],
+  ['GetDirectionalDerivative', derivatives],
+  ['GetAdjointDerivative', derivatives],
+  ['EnterConfigurationMode', ''],
+  ['ExitConfigurationMode', ''],
+  ['GetIntervalDecimal', `${references}, fmi3Float64 intervals[], fmi3IntervalQualifier qualifiers[]`],
+  ['GetIntervalFraction', `${fraction('')}, fmi3IntervalQualifier qualifiers[]`],
+  ['GetShiftDecimal', `${references}, fmi3Float64 shifts[]`],
+  ['GetShiftFraction', fraction('')],
+  ['SetIntervalDecimal', `${references}, const fmi3Float64 intervals[]`],
+  ['SetIntervalFraction', fraction('const ')],
+  ['SetShiftDecimal', `${references}, const fmi3Float64 shifts[]`],
+  ['SetShiftFraction', fraction('const ')],
+  ['EvaluateDiscreteStates', ''],
+  [
+    'UpdateDiscreteStates',
+    'fmi3Boolean *needed, fmi3Boolean *terminates, fmi3Boolean *nominalsChanged, fmi3Boolean *statesChanged, fmi3Boolean *hasNext, fmi3Float64 *next',
+  ],
+  ['EnterEventMode', ''],
+  ['EnterStepMode', ''],
+  ['GetOutputDerivatives', `${references}, const fmi3Int32 orders[], fmi3Float64 values[], size_t valueCount`],
+];
+/** Ways to begin one that is stepped by somebody else, or runs by clocks. */
+const otherWays: readonly (readonly [name: string, more: string])[] = [
+  ['ModelExchange', ''],
+  ['ScheduledExecution', ', void (*clock)(fmi3InstanceEnvironment), void (*lock)(void), void (*unlock)(void)'],
+];
+const parameterNames = (parameters: string): readonly string[] =>
+  parameters
+    .replace(/\(\*(\w+)\)\([^)]*\)/g, '$1')
+    .split(', ')
+    .flatMap((p) => /(\w+)(\[\])?$/.exec(p)?.[1] ?? []);
+/** A head of a function in rows that are not too wide. */
+function headText(result: string, name: string, parameters: string): string {
+  const rows: string[] = [];
+  let row = `FMI3_EXPORT ${result} ${name}(`;
+  for (const [k, p] of parameters.split(', ').entries()) {
+    const text = k === 0 ? p : ` ${p}`;
+    if (row.length + text.length > 78) {
+      rows.push(row.trimEnd());
+      row = `    ${p}`;
+    } else row += text;
+    row += ',';
+  }
+  return [...rows, `${row.slice(0, -1)})`].join('\n');
+}
+function restText(have: readonly FmiType[]): string {
+  const there = new Set(have.flatMap((t) => [`Get${t}`, `Set${t}`]));
+  const unused = (parameters: string): string => lines(parameterNames(parameters).map((n) => `(void)${n};`));
+  return [
+    ...notThere
+      .filter(([name]) => !there.has(name))
+      .map(
+        ([
+          name,
+          parameters,
+        ]) => `${headText('fmi3Status', `fmi3${name}`, `fmi3Instance instance${parameters === '' ? '' : `, ${parameters}`}`)}
+{
+${unused(parameters)}    return complain((const unit *)instance,
+        "fmi3${name}: this unit has nothing of it");
+}
+`,
+      ),
+    ...otherWays.map(([name, more]) => {
+      const parameters = `fmi3String name, fmi3String token, fmi3String resources, fmi3Boolean visible, fmi3Boolean logging, fmi3InstanceEnvironment environment, fmi3LogMessageCallback log${more}`;
+      return `${headText('fmi3Instance', `fmi3Instantiate${name}`, parameters)}
+{
+${lines(
+  parameterNames(parameters)
+    .filter((n) => n !== 'environment' && n !== 'log')
+    .map((n) => `(void)${n};`),
+)}    if (log != NULL) {
+        log(environment, fmi3Error, "error", "This unit is for co-simulation only");
+    }
+    return NULL;
+}
+`;
+    }),
+  ].join('\n');
 }
 
 /** The functions that co-simulation asks for. */
@@ -375,5 +512,43 @@ FMI3_EXPORT fmi3Status fmi3FreeFMUState(fmi3Instance instance,
     return fmi3OK;
 }
 
-${access.map(accessText).join('')}`;
+FMI3_EXPORT fmi3Status fmi3SerializedFMUStateSize(fmi3Instance instance,
+    fmi3FMUState state, size_t *size)
+{
+    (void)instance;
+    (void)state;
+    *size = sizeof(unit);
+    return fmi3OK;
+}
+
+FMI3_EXPORT fmi3Status fmi3SerializeFMUState(fmi3Instance instance,
+    fmi3FMUState state, fmi3Byte bytes[], size_t size)
+{
+    if (size != sizeof(unit)) {
+        return complain((const unit *)instance,
+            "fmi3SerializeFMUState: another size is needed");
+    }
+    memcpy(bytes, state, sizeof(unit));
+    return fmi3OK;
+}
+
+FMI3_EXPORT fmi3Status fmi3DeserializeFMUState(fmi3Instance instance,
+    const fmi3Byte bytes[], size_t size, fmi3FMUState *state)
+{
+    if (size != sizeof(unit)) {
+        return complain((const unit *)instance,
+            "fmi3DeserializeFMUState: this is no state of this unit");
+    }
+    if (*state == NULL) {
+        *state = malloc(sizeof(unit));
+    }
+    if (*state == NULL) {
+        return fmi3Fatal;
+    }
+    memcpy(*state, bytes, sizeof(unit));
+    return fmi3OK;
+}
+
+${access.map(accessText).join('')}/* What the interface has and this unit does not. */
+${restText(access.map((a) => a.type))}`;
 }

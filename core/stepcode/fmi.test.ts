@@ -37,6 +37,7 @@ test('the description says what there is, each variable once, with what its kind
     modelIdentifier: 'CapperControl',
     canHandleVariableCommunicationStepSize: 'true',
     fixedInternalStepSize: '0.001',
+    canSerializeFMUState: 'true',
     canGetAndSetFMUState: 'true',
   });
   const all = d.ModelVariables as Record<string, readonly Record<string, string>[] | Record<string, string>>;
@@ -165,7 +166,15 @@ const fewerBits = stepProgramOf(
     });
     expect([done.status, done.stderr]).toEqual([
       0,
-      'fmi3DoStep: a whole number of steps of 0.001 s is needed\nfmi3SetInt32: there is no such variable to be set\nThe description is of another state of this unit\n',
+      [
+        'fmi3DeserializeFMUState: this is no state of this unit',
+        'fmi3DoStep: a whole number of steps of 0.001 s is needed',
+        'fmi3SetInt32: there is no such variable to be set',
+        'fmi3GetString: this unit has nothing of it',
+        'This unit is for co-simulation only',
+        'The description is of another state of this unit',
+        '',
+      ].join('\n'),
     ]);
     const lines = done.stdout.trim().split('\n');
     expect(lines.length).toBe(400);
@@ -180,7 +189,39 @@ const fewerBits = stepProgramOf(
   }
 });
 
-/** Loads a unit, steps it on lines of inputs, prints its outputs; takes every tenth step back and goes it again. */
+/** What the interface says a unit for co-simulation has, whether it does anything or not. */
+const allFunctions = [
+  ...['GetVersion', 'SetDebugLogging', 'InstantiateModelExchange', 'InstantiateCoSimulation'],
+  ...['InstantiateScheduledExecution', 'FreeInstance', 'EnterInitializationMode', 'ExitInitializationMode'],
+  ...['EnterEventMode', 'Terminate', 'Reset', 'GetNumberOfVariableDependencies', 'GetVariableDependencies'],
+  ...[
+    'Float32',
+    'Float64',
+    'Int8',
+    'UInt8',
+    'Int16',
+    'UInt16',
+    'Int32',
+    'UInt32',
+    'Int64',
+    'UInt64',
+    'Boolean',
+  ].flatMap((t) => [`Get${t}`, `Set${t}`]),
+  ...['GetString', 'SetString', 'GetBinary', 'SetBinary', 'GetClock', 'SetClock'],
+  ...[
+    'GetFMUState',
+    'SetFMUState',
+    'FreeFMUState',
+    'SerializedFMUStateSize',
+    'SerializeFMUState',
+    'DeserializeFMUState',
+  ],
+  ...['GetDirectionalDerivative', 'GetAdjointDerivative', 'EnterConfigurationMode', 'ExitConfigurationMode'],
+  ...['Interval', 'Shift'].flatMap((x) => ['Get', 'Set'].flatMap((y) => [`${y}${x}Decimal`, `${y}${x}Fraction`])),
+  ...['EvaluateDiscreteStates', 'UpdateDiscreteStates', 'EnterStepMode', 'GetOutputDerivatives', 'DoStep'],
+];
+
+/** Loads a unit, steps it on lines of inputs, prints its outputs; takes every tenth step back and goes it again, from the bytes of how it was. */
 const importer = (token: string): string => `
 #include "sources/fmi3.h"
 #include <dlfcn.h>
@@ -213,6 +254,12 @@ typedef fmi3Status (*GetD)(fmi3Instance, const fmi3ValueReference[], size_t, fmi
 typedef fmi3Status (*Keep)(fmi3Instance, fmi3FMUState *);
 typedef fmi3Status (*Put)(fmi3Instance, fmi3FMUState);
 typedef fmi3String (*Version)(void);
+typedef fmi3Status (*Size)(fmi3Instance, fmi3FMUState, size_t *);
+typedef fmi3Status (*Pack)(fmi3Instance, fmi3FMUState, fmi3Byte[], size_t);
+typedef fmi3Status (*Unpack)(fmi3Instance, const fmi3Byte[], size_t, fmi3FMUState *);
+typedef fmi3Status (*GetS)(fmi3Instance, const fmi3ValueReference[], size_t, fmi3String[], size_t);
+typedef fmi3Instance (*Exchange)(fmi3String, fmi3String, fmi3String, fmi3Boolean, fmi3Boolean, fmi3InstanceEnvironment, fmi3LogMessageCallback);
+static const char *all[] = { ${allFunctions.map((f) => `"fmi3${f}"`).join(', ')} };
 int main(int argc, char **argv) {
   static char ki[99], ko[99]; static unsigned ri[99], ro[99];
   (void)argc;
@@ -223,6 +270,7 @@ int main(int argc, char **argv) {
   Make make = (Make)get("fmi3InstantiateCoSimulation");
   fmi3Instance u = make("u", "${token}", NULL, false, false, false, false, NULL, 0, NULL, told, NULL);
   if (!u) return 5;
+  for (size_t k = 0; k < sizeof all / sizeof *all; k++) get(all[k]);
   ((Begin)get("fmi3EnterInitializationMode"))(u, false, 0, 0, false, 0);
   ((Plain)get("fmi3ExitInitializationMode"))(u);
   Step step = (Step)get("fmi3DoStep");
@@ -237,7 +285,19 @@ int main(int argc, char **argv) {
       else ((SetB)get("fmi3SetBoolean"))(u, &ri[k], 1, &z, 1);
     }
     for (int again = 0; again < (n % 10 == 0 ? 2 : 1); again++) {
-      if (n % 10 == 0 && again == 0) ((Keep)get("fmi3GetFMUState"))(u, &kept);
+      if (n % 10 == 0 && again == 0) {
+        size_t size = 0;
+        fmi3FMUState now = NULL;
+        ((Keep)get("fmi3GetFMUState"))(u, &now);
+        if (((Size)get("fmi3SerializedFMUStateSize"))(u, now, &size) != fmi3OK || size == 0) return 12;
+        fmi3Byte *bytes = malloc(size);
+        if (((Pack)get("fmi3SerializeFMUState"))(u, now, bytes, size) != fmi3OK) return 13;
+        memset(now, 0, size);
+        ((Keep)get("fmi3FreeFMUState"))(u, &now);
+        if (((Unpack)get("fmi3DeserializeFMUState"))(u, bytes, size, &kept) != fmi3OK) return 14;
+        if (n == 0 && ((Unpack)get("fmi3DeserializeFMUState"))(u, bytes, size - 1, &kept) != fmi3Error) return 15;
+        free(bytes);
+      }
       if (again) ((Put)get("fmi3SetFMUState"))(u, kept);
       if (step(u, t, steps * 0.001, true, &a, &b, &c, &last) != fmi3OK) return 7;
     }
@@ -256,6 +316,9 @@ int main(int argc, char **argv) {
   fmi3Int32 one = 1; unsigned none = 9999;
   if (step(u, t, 0.0004, true, &a, &b, &c, &last) != fmi3Error) return 9;
   if (((SetI)get("fmi3SetInt32"))(u, &none, 1, &one, 1) != fmi3Error) return 10;
+  fmi3String words = NULL;
+  if (((GetS)get("fmi3GetString"))(u, &none, 1, &words, 1) != fmi3Error) return 16;
+  if (((Exchange)get("fmi3InstantiateModelExchange"))("u", "${token}", NULL, false, false, NULL, told)) return 17;
   if (make("u", "{other}", NULL, false, false, false, false, NULL, 0, NULL, told, NULL)) return 11;
   ((Keep)get("fmi3FreeFMUState"))(u, &kept);
   ((void (*)(fmi3Instance))get("fmi3FreeInstance"))(u);

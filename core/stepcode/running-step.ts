@@ -15,6 +15,8 @@ export interface RunningStep {
   /** Pins it has: volts at inputs are set, those of outputs are looked at, of pulses their mean; what it remembers of them, as bytes. */
   readonly pins?: {
     set(line: string, volts: number): void;
+    /** What is measured before a step is measured: the first of such moments is 0. */
+    measure(moment: number): void;
     /** Encoders turn until they have turned by so many counts since the beginning, one edge after the other within so many seconds. */
     turn(counts: ReadonlyMap<string, number>, seconds: number): void;
     volts(line: string, isOther?: boolean): number;

@@ -171,7 +171,7 @@ export function inSteps(
       continue;
     }
     const outside = asked ?? boardOfType(type, boards);
-    const [unsound] = channelErrors(type, outside);
+    const [unsound] = channelErrors(type, outside, program.period);
     if (unsound) {
       problems.push({ ...unsound, part: name });
       continue;

@@ -145,7 +145,7 @@ export function stepped(
       const [, b, d] = from?.fits.find(([k]) => k === slot) ?? [slot, 0, 0];
       return [slot, beyond + b, drift + d] as const;
     });
-  const border = borderOf(channels, run, from?.channels);
+  const border = borderOf(channels, run, period, from?.channels);
 
   const own = [...of('parameter'), ...of('part')].flatMap((slot) => {
     // what it was in the step before begins like itself
@@ -170,16 +170,17 @@ export function stepped(
     });
     return counter === undefined ? [] : [{ message, receivers, counter, given }];
   });
+  const valueIn =
+    (values: Float64Array) =>
+    (quantity: string): number =>
+      values[model.indexOf.get(`${name}.${quantity}`) ?? -1] ?? 0;
   const step = (values: Float64Array): readonly Outside[] => {
     // arguments stand under the name of their message, and keep the last value
     const row = Float64Array.from(comesFrom, ({ input, variable }) =>
       variable === undefined ? (came.get(input) ?? 0) : values[variable],
     );
-    const arrives = border?.arrive(
-      next * period,
-      (q) => values[model.indexOf.get(`${name}.${q}`) ?? -1] ?? 0,
-      (m) => came.get(m) ?? 0,
-    );
+    border?.measure(next * period, next, valueIn(values), true);
+    const arrives = border?.arrive(next * period, valueIn(values), (m) => came.get(m) ?? 0);
     inputs.forEach((slot, k) => {
       if (border?.onChip.has(slots[slot].name)) return;
       row[k] = arrives?.get(slots[slot].name) ?? row[k];
@@ -292,9 +293,16 @@ export function stepped(
     }),
     driver: {
       nextTime: () =>
-        Math.min(next * period, pendingAt, readings[0]?.time ?? Infinity, border?.nextPulse(lookedAt) ?? Infinity),
+        Math.min(
+          next * period,
+          pendingAt,
+          readings[0]?.time ?? Infinity,
+          border?.nextPulse(lookedAt) ?? Infinity,
+          next > 0 ? (border?.nextMeasured(next) ?? Infinity) : Infinity,
+        ),
       look(time, values) {
         const before = next;
+        if (next > 0) border?.measure(time, next, valueIn(values));
         const out = goesOn(time, values);
         if (next !== before) {
           watcher?.speak(time);

@@ -41,8 +41,10 @@ export const LaneCanvas = memo(function LaneCanvas({
     const g = el?.getContext('2d');
     if (!el || !g) return;
     const ratio = window.devicePixelRatio || 1;
-    el.width = Math.max(1, axis.width * ratio);
-    el.height = height * ratio;
+    // to set it is to make it anew
+    const [wide, high] = [Math.max(1, Math.floor(axis.width * ratio)), Math.floor(height * ratio)];
+    if (el.width !== wide) el.width = wide;
+    if (el.height !== high) el.height = high;
     g.setTransform(ratio, 0, 0, ratio, 0, 0);
     g.clearRect(0, 0, axis.width, height);
     const css = getComputedStyle(document.documentElement);

@@ -20,6 +20,7 @@ const kinds = [
 const throughKind = (kind: Channel['kind']): Partial<Channel> => ({
   kind,
   ...(kind !== 'digital' && { inverted: false, debounce: 1, pull: 'none' as const }),
+  ...(kind !== 'analog' && { early: 0 }),
   ...(kind !== 'pwm' && { pair: false, blanking: 0, smoothing: 0, ripple: false }),
 });
 
@@ -45,7 +46,7 @@ export function ChannelDetails({
   const set = (changes: Partial<Channel>, what = `Change ${c.name}`): Problem | undefined =>
     useProject.getState().edit({ kind: 'update', list, id: c.id, changes }, what);
   // these are told at their fields
-  const atFields = ['blanking', 'smoothing', 'counts'].map((key) => `${list}/${c.id}/${key}`);
+  const atFields = ['blanking', 'smoothing', 'counts', 'early'].map((key) => `${list}/${c.id}/${key}`);
   const all = problemsAt(problems, `${list}/${c.id}`).filter((p) => !atFields.includes(p.place ?? ''));
   const unit = quantityOf(type, c)?.unit ?? '';
   const way = directionOf(type, c);
@@ -142,6 +143,12 @@ export function ChannelDetails({
             label={`How often ${c.name} is measured`}
             after="measurements"
             {...number('average')}
+          />
+          <NumberRow
+            name="Measured"
+            label={`How long before its step ${c.name} is measured`}
+            after="µs before its step"
+            {...number('early', 1e6)}
           />
         </>
       )}

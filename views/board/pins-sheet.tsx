@@ -229,7 +229,7 @@ function inWords(type: PartType, c: Channel, board: PinBoard): string {
   const top = c.highVolts > 0 ? c.highVolts : board.supply;
   const range = `${formatNumber(c.low, 4)} to ${formatNumber(c.high, 4)}${unit && ` ${unit}`}`;
   if (c.kind === 'analog')
-    return `${range}, ${c.lowVolts} to ${top} V, ${c.bits} bits${c.average > 1 ? `, mean of ${c.average}` : ''}`;
+    return `${range}, ${c.lowVolts} to ${top} V, ${c.bits} bits${c.average > 1 ? `, mean of ${c.average}` : ''}${c.early > 0 ? `, ${formatNumber(c.early * 1e6, 4)} µs before its step` : ''}`;
   if (c.kind === 'pwm') {
     const timing = board.steps(c.frequency, c.carrier);
     const more = [

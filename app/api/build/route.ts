@@ -42,7 +42,7 @@ export async function POST(request: Request): Promise<Response> {
   if (!board) return answer(400, { problem: 'There is no such board' });
   const { program, problems: refused } = stepProgramOf(project, type);
   if (!program) return answer(422, { problem: refused[0]?.message ?? 'It cannot be put into code' });
-  const [unsound] = channelErrors(type, board);
+  const [unsound] = channelErrors(type, board, program.period);
   if (unsound) return answer(422, { problem: unsound.message });
   const lines = linesOn(type, board);
   const serial = asked.serial === undefined ? undefined : lineOf(asked.serial);
