@@ -36,17 +36,52 @@ export function buildFor(
 export function buildFirmware(program: StepProgram, firmware: Firmware, board: Board): Built | string {
   if (spawnSync(board.compiler, ['--version']).status !== 0)
     return `${board.name} is not available here: install ${board.install}`;
+  const compiled = compileOnce(firmware, board);
+  if (typeof compiled === 'string') return compiled;
+  const { elf, said } = compiled;
+  const image = readElf(elf);
+  const object = readElf(compiled.table);
+  if (typeof image === 'string') return image;
+  if (typeof object === 'string') return object;
+  const bytes = object.symbols.get(firmwareNames.layout)?.bytes;
+  const places = bytes ? readLayout(program, bytes) : 'The table of places is missing';
+  if (typeof places === 'string') return places;
+  return { elf, image, layout: places, said };
+}
+
+interface Compiled {
+  readonly elf: Uint8Array;
+  /** Object file of the table of places. */
+  readonly table: Uint8Array;
+  readonly said: string;
+}
+
+/** What was compiled last, by all that it follows from: the same is asked for again and again, and takes a second each time. */
+const kept = new Map<string, Compiled>();
+const mostKept = 12;
+
+function compileOnce(firmware: Firmware, board: Board): Compiled | string {
+  const key = JSON.stringify([board.compiler, board.flags, [...firmware.files], firmware.sources, firmware.layout]);
+  const known = kept.get(key);
+  const found = known ?? compile(firmware, board);
+  if (typeof found === 'string') return found;
+  kept.delete(key);
+  kept.set(key, found);
+  if (kept.size > mostKept) kept.delete(kept.keys().next().value!);
+  return found;
+}
+
+function compile({ files, sources, layout }: Firmware, board: Board): Compiled | string {
   const folder = mkdtempSync(join(tmpdir(), 'zelvar-board-'));
   try {
-    const { files, sources, layout } = firmware;
     for (const [name, text] of files) writeFileSync(join(folder, name), text);
-    const compile = (args: readonly string[]): { readonly ok: boolean; readonly said: string } => {
+    const call = (args: readonly string[]): { readonly ok: boolean; readonly said: string } => {
       const done = spawnSync(board.compiler, [...args], { cwd: folder, encoding: 'utf8', timeout: longest });
       return { ok: done.status === 0, said: `${done.stderr}${done.stdout}`.trim() };
     };
-    const linked = compile([...board.flags, ...sources, '-o', 'image.elf', '-lm']);
+    const linked = call([...board.flags, ...sources, '-o', 'image.elf', '-lm']);
     if (!linked.ok) return `${board.compiler}: ${linked.said || 'it took too long'}`;
-    const table = compile([
+    const table = call([
       ...board.flags.filter((f) => !/^-(Wl|T|nostartfiles)/.test(f) && f !== 'board.ld'),
       '-c',
       layout,
@@ -54,15 +89,8 @@ export function buildFirmware(program: StepProgram, firmware: Firmware, board: B
       'layout.o',
     ]);
     if (!table.ok) return `${board.compiler}: ${table.said || 'it took too long'}`;
-    const elf = new Uint8Array(readFileSync(join(folder, 'image.elf')));
-    const image = readElf(elf);
-    const object = readElf(new Uint8Array(readFileSync(join(folder, 'layout.o'))));
-    if (typeof image === 'string') return image;
-    if (typeof object === 'string') return object;
-    const bytes = object.symbols.get(firmwareNames.layout)?.bytes;
-    const places = bytes ? readLayout(program, bytes) : 'The table of places is missing';
-    if (typeof places === 'string') return places;
-    return { elf, image, layout: places, said: linked.said };
+    const read = (name: string): Uint8Array => new Uint8Array(readFileSync(join(folder, name)));
+    return { elf: read('image.elf'), table: read('layout.o'), said: linked.said };
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }

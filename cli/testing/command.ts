@@ -25,7 +25,7 @@ export function commandHost(): { run(...args: string[]): CommandDone; end(): Pro
   if (started.status !== 0) throw new Error(started.stderr);
   const turn = new Int32Array(new SharedArrayBuffer(4));
   const { port1, port2 } = new MessageChannel();
-  const worker = new Worker(join(__dirname, 'host.cjs'), {
+  const worker = new Worker(join(__dirname, 'host.mjs'), {
     workerData: {
       bundle: join(root, 'node_modules', '.cache', 'zelvar-cli', 'zelvar.cjs'),
       command: join(root, 'cli', 'zelvar.mjs'),

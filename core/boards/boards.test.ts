@@ -29,6 +29,7 @@ import { readElf } from './elf';
 import { functionsOf, misfits, stepOnBoard } from './step-on-board';
 import { readLayout } from './target';
 import { boardsHere as here, eachBoard as each, isBoardHere } from '../testing/boards-here';
+import { expectSame } from '../testing/same-values';
 
 /** What needs a compiler that is not here is told, and left out. */
 const type = tubeCapper.types.find((t) => t.name === 'CapperControl')!;
@@ -286,7 +287,7 @@ const cap13 = ({ run }: ReturnType<typeof inStage>) => run.findings().find((f) =
     // what comes out does so once the step is done
     for (let k = 1; k < recording.rows; k++)
       if (column.values[k] !== column.values[k - 1])
-        expect((recording.time[k] % 0.001) - column.values[k]).toBeCloseTo(0, 9);
+        expectSame(Math.abs((recording.time[k] % 0.001) - column.values[k]) < 5e-10, true, () => [recording.time[k]]);
     // the other verdicts are those of the design
     const designed = inStage(tubeCapper, 'designed', 2).run.findings();
     for (const f of large.run.findings())
@@ -306,7 +307,7 @@ const cap13 = ({ run }: ReturnType<typeof inStage>) => run.findings().find((f) =
     const around = (read.min + write.min) / 125e6;
     for (let k = 1; k < times.rows; k++)
       if (steps.values[k] !== steps.values[k - 1])
-        expect((times.time[k] % 0.001) - steps.values[k]).toBeGreaterThanOrEqual(around - 1e-9);
+        expectSame((times.time[k] % 0.001) - steps.values[k] >= around - 1e-9, true, () => [times.time[k]]);
     for (const f of quick.run.findings())
       if (!/CAP-16/.test(f.key))
         expect([f.key, f.verdict]).toEqual([f.key, large.run.findings().find((d) => d.key === f.key)!.verdict]);

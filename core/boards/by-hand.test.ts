@@ -10,6 +10,7 @@ import { type Board } from './board';
 import { stepOnBoard } from './step-on-board';
 import { layoutText, writeFirmware } from './write-firmware';
 import { eachBoard as each } from '../testing/boards-here';
+import { expectSame } from '../testing/same-values';
 
 /** A controller that was written by hand, as far as it can be compared with a generated one: by its inputs and outputs. */
 const outsideOf = (program: StepProgram): StepProgram => ({
@@ -86,8 +87,7 @@ each('%s', (_, board) => {
       }
       a.step();
       b.step();
-      for (const k of outputs)
-        expect([n, program.slots[k].name, a.read(k)]).toEqual([n, program.slots[k].name, b.read(k)]);
+      for (const k of outputs) expectSame(a.read(k), b.read(k), () => [n, program.slots[k].name]);
     }
     const [[own], [ours]] = [a.profile!().functions, b.profile!().functions].map((f) => [f[0]]);
     const flash = ({ image: { sizes } }: typeof hand): number => sizes.text + sizes.data;

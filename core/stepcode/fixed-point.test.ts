@@ -19,6 +19,7 @@ import { visitAll } from './tidy';
 import { writeC } from './write-c';
 import { harnessColumns } from './write-harness';
 import { createStep } from './write-js';
+import { expectSame } from '../testing/same-values';
 
 /** Numbers of fewer bits and with a fixed point: what is kept, what formulas between them come to, and what C makes of them. */
 
@@ -261,7 +262,7 @@ function looksRight(
           )
         )
           return false;
-        expect([f.text, raw, most <= 2147483647]).toEqual([f.text, raw, true]);
+        expectSame(most <= 2147483647, true, () => [f.text, raw]);
         const s = program.slots[main.slot].storage!;
         const value = (slot: number): number => valueOf(raw.get(slot)!, program.slots[slot].storage!);
         const at = { a: value(slots.a), b: value(slots.b), n };
@@ -273,7 +274,7 @@ function looksRight(
         const turned = [-1, 1].some(
           (way) => Math.abs(f.at({ a: at.a + way * near, b: at.b + way * near, n }) - exact) > 2 * near,
         );
-        if (!turned) expect([f.text, raw, Math.abs(got * resolutionOf(s) - exact) < near]).toEqual([f.text, raw, true]);
+        if (!turned) expectSame(Math.abs(got * resolutionOf(s) - exact) < near, true, () => [f.text, raw]);
       }
   return true;
 }

@@ -1,8 +1,8 @@
 // A thread in which commands run one after the other, in the bundle that the command itself starts: it is compiled once, not for every one.
-const { createRequire } = require('node:module');
-const { readFileSync } = require('node:fs');
-const { Script } = require('node:vm');
-const { workerData } = require('node:worker_threads');
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import { Script } from 'node:vm';
+import { workerData } from 'node:worker_threads';
 
 const { bundle, port, turn } = workerData;
 const own = { exports: {} };
