@@ -23,11 +23,13 @@ const pipeline = [
   'verdicts',
   'formats',
   'sequences',
+  'scripts',
   'panels',
   'run',
   'trace',
   'exchange',
   'studies',
+  'proof',
 ];
 const order = pipeline.map((folder, k) => ({
   name: `${folder}-knows-nothing-later`,

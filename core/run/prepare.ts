@@ -17,6 +17,7 @@ import type { MonitorSource } from '../verdicts/source';
 import { checkLinks } from './check-links';
 import { checkBehaviour } from './check-behaviour';
 import { givenValues, prepareLoops, type PreparedLoops } from './loops';
+import { prepareScript, type PreparedScript, type ScriptSource } from './script-driver';
 import { checkParticipants, prepareSequences, sequencesOf, type PreparedSequence } from './sequence-driver';
 import { isFixedChange, fixedProblems, readFixedValues, readSetupTexts, readSetupValues } from './assemble';
 import type { ClassLibrary } from '../flatten/library';
@@ -61,6 +62,8 @@ export interface Prepared {
   readonly record: readonly string[] | undefined;
   /** Written sequences that drive the run. */
   readonly sequences: readonly PreparedSequence[];
+  /** The script of a test case, which drives it too. */
+  readonly script: PreparedScript | undefined;
   /** Loops that requirements speak of. */
   readonly loops: PreparedLoops;
   /** Parts that go in steps; the program is that of the rest. */
@@ -74,6 +77,7 @@ export function prepareRun(
   rootId = setup.root || project.root,
   stops: readonly string[] = [],
   compiledSteps?: MakeCompiled,
+  scripted?: ScriptSource,
 ): Prepared {
   const { library, problems: textProblems } = projectLibrary(project);
   const root = typeById(project, rootId);
@@ -91,6 +95,7 @@ export function prepareRun(
     ...stopObservers,
     ...texts.observers,
     ...sequences.flatMap((s) => s.observers),
+    ...(scripted?.observers ?? []),
   ];
   const place = `setup/${setup.id}`;
   const changed = readChanges(setup.changes, place);
@@ -130,6 +135,8 @@ export function prepareRun(
     }),
   };
   if (compiled.program) setupProblems.push(...ignoredChanges(setup, compiled.program));
+  const script = scripted && prepareScript(scripted, model, flat.observed);
+  if (script) setupProblems.push(...script.problems);
   const watched = watches.map((w) => monitorOf(w, flat));
   const unknown = unknownWith(model, steps);
   const problems = [
@@ -152,6 +159,7 @@ export function prepareRun(
     record: values.record && [...values.record, ...heardNames(setup)],
     steps,
     sequences: prepareSequences(sequences, flat.observed),
+    script: script?.script,
     loops: prepareLoops(terms, model, values.loopsWhen),
     model: asSeen(model, steps),
     program: blocking ? undefined : compiled.program,

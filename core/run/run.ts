@@ -6,6 +6,8 @@ import type { Finding, Monitor, MonitorState, RequirementFinding } from '../verd
 import { createMonitor, createWatchers } from '../verdicts/monitor';
 import type { Prepared, WatchedRequirement } from './prepare';
 import { createLoopDriver, isEndless, tellLooks, type LoopState, type Look } from './loops';
+import type { ScriptReport, ScriptState } from '../scripts/script-run';
+import { createScriptDriver } from './script-driver';
 import { createSequenceDriver } from './sequence-driver';
 import type { DoneInSteps, StepState } from '../stepcode/step-driver';
 
@@ -22,6 +24,8 @@ export interface Run {
   readonly parts: readonly string[];
   /** What written sequences say of the run so far. */
   sequences(): RunSequence[];
+  /** How the script of a test case goes; undefined where there is none. */
+  script(): ScriptReport | undefined;
 }
 
 export interface RunSequence {
@@ -46,6 +50,7 @@ export interface RunState {
   /** By requirement; undefined for those that are not watched. */
   readonly monitors: readonly (MonitorState | undefined)[];
   readonly sequences: readonly SequenceState[];
+  readonly script?: ScriptState | undefined;
   readonly loops?: LoopState | undefined;
   /** Of parts in steps, in their order. */
   readonly steps?: readonly StepState[];
@@ -93,13 +98,14 @@ export function createRun(
   const watchers = createWatchers(monitors.filter((m): m is Monitor => m !== undefined));
   const driver =
     prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, model, sequenceStates) : undefined;
+  const script = prepared.script && createScriptDriver(prepared.script, structuredClone(from?.state.script));
   const loops =
     prepared.loops.terms.length > 0 && prepared.loops.when !== undefined && prepared.steps.length === 0
       ? createLoopDriver(prepared.loops, program, () => simulation, structuredClone(from?.state.loops))
       : undefined;
   const steps = prepared.steps.map((p, k) => p.create({ isKept, from: structuredClone(from?.state.steps?.[k]) }));
   const inSteps = new Set(prepared.steps.map((p) => p.number));
-  const drivers = [driver, loops, ...steps.map((s) => s.driver)].filter((d) => d !== undefined);
+  const drivers = [driver, script, loops, ...steps.map((s) => s.driver)].filter((d) => d !== undefined);
   let isFirst = from === undefined;
   const simulation: Simulation = createSimulation(
     program,
@@ -129,6 +135,7 @@ export function createRun(
         simulation: simulation.state,
         monitors: monitors.map((m) => m?.state),
         sequences: driver?.state ?? [],
+        script: script?.state,
         loops: loops?.state,
         steps: steps.map((s) => s.keep()),
       }),
@@ -137,6 +144,7 @@ export function createRun(
     steps: steps.map((s) => s.did),
     parts: prepared.steps.map((p) => p.name),
     sequences: () => driver?.reports(simulation.status !== 'running' && simulation.status !== 'ready') ?? [],
+    script: () => script?.report(simulation.status !== 'running' && simulation.status !== 'ready'),
     findings: () =>
       prepared.requirements.map((r, k) => ({
         id: r.id,
@@ -158,6 +166,7 @@ export function createRun(
 const together = (drivers: readonly Driver[]): Driver => ({
   nextTime: () => Math.min(...drivers.map((d) => d.nextTime())),
   look: (time, values) => drivers.flatMap((d) => d.look(time, values)),
+  isOver: () => drivers.some((d) => d.isOver?.()),
 });
 
 /** What was seen of the loops a requirement speaks of, or why nothing was. */

@@ -66,6 +66,7 @@ export function drive(run: RunningSimulation): void {
     if (actions.length === 0) break;
     handleEvent(run, () => actions.forEach((x) => apply(run, x)), true);
   }
+  if (driver.isOver?.()) state.ended = true;
 }
 
 export function apply(run: RunningSimulation, x: Outside | Stimulus): void {

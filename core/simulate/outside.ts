@@ -17,6 +17,8 @@ export interface Driver {
   look(time: number, values: Float64Array): readonly Outside[];
   /** Hears every message that is handed over. */
   message?(record: MessageRecord, values: Float64Array): void;
+  /** What it goes along with need not go on: the run ends. */
+  isOver?(): boolean;
 }
 
 /** Something done from outside now. */
