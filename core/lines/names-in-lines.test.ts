@@ -9,7 +9,7 @@ import {
   readStep,
   readWait,
 } from './flow-line';
-import { namesInProcedureLine, namesInSequenceRow, type NamesInLine } from './names-in-lines';
+import { namesInProcedureLine, namesInScriptLine, namesInSequenceRow, type NamesInLine } from './names-in-lines';
 import { argumentsIn, groupsOf, splitAt, whole, within } from './piece';
 import { afterWord, readBound, readMessageRow, readSetRow, readStateRow, rowKind, secondsOf } from './sequence-row';
 
@@ -30,6 +30,25 @@ test('lines of procedures tell which pieces are formulas, statements, names', ()
   ]);
   expect(told('count := count + 1')).toEqual(['statements: count := count + 1']);
   expect(told('gripper: holds the tube')).toEqual(['path: gripper']);
+});
+test('lines of scripts likewise', () => {
+  const told = (text: string): string[] => shown(text, namesInScriptLine(text));
+  expect(told("  send ctrl.start(level = 3); wait until in(ctrl.mode.Ready) within 2 's' // torque")).toEqual([
+    'path: ctrl',
+    'message: start',
+    'expression: in(ctrl.mode.Ready)',
+  ]);
+  expect(told("set guard.open = not ctrl.x; expect abs(torque) < 0.01 'N.m' always")).toEqual([
+    'path: guard.open',
+    'expression: not ctrl.x',
+    "expression: abs(torque) < 0.01 'N.m'",
+  ]);
+  expect(told('repeat 3; if ctrl.n > 3; repeat until x; else; end; wait 2 s; send go; start')).toEqual([
+    'expression: ctrl.n > 3',
+    'expression: x',
+    'message: go',
+  ]);
+  expect(told('settle = 3; // set x = 1')).toEqual([]);
 });
 test('rows of sequences likewise', () => {
   const told = (text: string): string[] => shown(text, namesInSequenceRow(text));

@@ -9,7 +9,8 @@ import {
   readStep,
   readWait,
 } from './flow-line';
-import { splitAt, type Piece } from './piece';
+import { splitAt, within, type Piece } from './piece';
+import { statementsIn } from './script-line';
 import { afterWord, elseGuard, readBound, readMessageRow, readSetRow, rowKind } from './sequence-row';
 
 /** A piece of a line in which names are looked up, and how it is read. */
@@ -95,5 +96,18 @@ export function namesInSequenceRow(text: string): NamesInLine[] {
       return [];
   }
 }
+
+/** Lines of scripts of test cases. */
+export const namesInScriptLine = (text: string): NamesInLine[] =>
+  statementsIn(text).flatMap(({ word, rest, target, value }): NamesInLine[] => {
+    if (word === 'set') return [...one('path', target), ...one('expression', value)];
+    if (word === 'send' && target) {
+      const dot = target.text.lastIndexOf('.');
+      return [...(dot < 0 ? [] : one('path', within(target, 0, dot))), ...one('message', within(target, dot + 1))];
+    }
+    return word === 'expect' || word === 'if' || word === 'wait until' || word === 'repeat until'
+      ? one('expression', rest)
+      : [];
+  });
 
 const afterStart = (text: string): Piece => ({ text, start: 0, end: text.length });

@@ -156,10 +156,10 @@ function checkTwice(type: PartType, tell: Told): void {
 }
 
 function checkNumbers(type: PartType, c: Channel, tell: Told): void {
+  if (c.early > 0 && c.kind !== 'analog') tell(c, 'Only a voltage is measured before its step', 'early');
   if (c.kind === 'digital') return;
   const idle = [...(c.inverted ? ['inverted'] : []), ...(c.debounce > 1 ? ['debounced'] : [])];
   if (idle.length > 0) tell(c, `Only lines that are on or off are ${listed(idle)}`, 'kind');
-  if (c.early > 0 && c.kind !== 'analog') tell(c, `Only a voltage is measured before its step`, 'early');
   if (c.low === c.high)
     tell(
       c,

@@ -1,7 +1,8 @@
 import type { Expr } from '../language/ast';
-import { hasErrors, problem, type Problem } from '../language/diagnostics';
-import { lex } from '../language/lexer';
+import { hasErrors, problem, type Problem, type Span } from '../language/diagnostics';
 import { parseExpressionText } from '../language/parse';
+import type { Piece } from '../lines/piece';
+import { statementsIn, type ScriptStatement } from '../lines/script-line';
 import { secondsOf } from '../lines/sequence-row';
 
 /**
@@ -80,213 +81,149 @@ export interface ReadScript {
   readonly problems: readonly Problem[];
 }
 
-interface Statement {
-  readonly text: string;
-  readonly line: number;
-  readonly start: number;
-}
-
-/** Statements of a script, by lines and semicolons outside of brackets, without notes. */
-function statementsOf(script: string): readonly Statement[] {
-  const found: Statement[] = [];
-  let from = 0;
-  for (const [line, whole] of script.split('\n').entries()) {
-    let depth = 0;
-    let quote = '';
-    let begin = 0;
-    const put = (end: number): void => {
-      const text = whole.slice(begin, end);
-      const lead = text.length - text.trimStart().length;
-      if (text.trim() !== '') found.push({ text: text.trim(), line, start: from + begin + lead });
-      begin = end + 1;
-    };
-    let end = whole.length;
-    for (let k = 0; k < whole.length; k++) {
-      const c = whole[k];
-      if (quote !== '') {
-        if (c === quote) quote = '';
-      } else if (c === "'" || c === '"') quote = c;
-      else if (c === '/' && whole[k + 1] === '/') {
-        end = k;
-        break;
-      } else if ('([{'.includes(c)) depth++;
-      else if (')]}'.includes(c)) depth--;
-      else if (c === ';' && depth === 0) put(k);
-    }
-    put(end);
-    from += whole.length + 1;
-  }
-  return found;
-}
-
-/** Where a word stands for the last time outside of brackets and quotes; undefined where it does not. */
-function lastWord(text: string, words: readonly string[]): { readonly word: string; readonly at: number } | undefined {
-  let depth = 0;
-  let found: { readonly word: string; readonly at: number } | undefined;
-  for (const t of lex(text).tokens) {
-    if (t.kind === 'symbol' && '([{'.includes(t.text)) depth++;
-    else if (t.kind === 'symbol' && ')]}'.includes(t.text)) depth--;
-    else if (depth === 0 && (t.kind === 'name' || t.kind === 'keyword') && words.includes(t.text))
-      found = { word: t.text, at: t.start };
-  }
-  return found;
-}
-
 const path = /^[\p{L}_][\p{L}\p{N}_]*(?:\[\d+\])?(?:\.[\p{L}_][\p{L}\p{N}_]*(?:\[\d+\])?)*$/u;
 
 /** Every problem has its place in the text; what is not understood is no step. */
 export function readScript(script: string): ReadScript {
-  const steps: ScriptStep[] = [];
-  const conditions: ScriptCondition[] = [];
-  const problems: Problem[] = [];
-  const open: {
-    readonly kind: 'repeat' | 'if' | 'else';
-    readonly at: Statement;
-    readonly step: number;
-    until?: number;
-  }[] = [];
-  let loops = 0;
-  for (const s of statementsOf(script)) {
-    const at: At = { line: s.line, start: s.start, end: s.start + s.text.length };
-    const wrong = (message: string, from = 0, to = s.text.length): undefined =>
-      void problems.push(problem('error', 'script', message, { start: s.start + from, end: s.start + to }));
-    /** A condition that stands from a place of the statement to another. */
-    const condition = (from: number, to: number): ConditionNumber | undefined => {
-      const text = s.text.slice(from, to).trim();
-      const begin = s.text.indexOf(text, from);
-      if (text === '') return wrong('A condition is missing');
-      const parsed = parseExpressionText(text);
-      for (const p of parsed.problems)
-        problems.push({
-          ...p,
-          span: { start: s.start + begin + (p.span?.start ?? 0), end: s.start + begin + (p.span?.end ?? text.length) },
-        });
-      if (hasErrors(parsed.problems)) return undefined;
-      return conditions.push({ text, expr: parsed.value, start: s.start + begin }) - 1;
-    };
-    const seconds = (from: number): number | undefined => {
-      const text = s.text.slice(from).trim();
-      return (
-        secondsOf(text) ??
-        wrong(
-          text === '' ? "A time is missing, such as 2 's'" : `${text} is no time, such as 2 's'`,
-          s.text.indexOf(text, from),
-        )
-      );
-    };
-    const [, word, rest] = /^(\p{L}+)\b\s*(.*)$/su.exec(s.text) ?? [];
-    const after = s.text.length - (rest?.length ?? 0);
-    switch (word) {
-      case 'start':
-        if (rest !== '') wrong('start stands alone');
-        else if (steps.length > 0 || open.length > 0) wrong('start stands at the beginning, if at all');
-        break;
-      case 'wait': {
-        const until = /^until\b/.exec(rest);
-        if (!until) {
-          const t = seconds(after);
-          if (t !== undefined) steps.push({ ...at, kind: 'wait', seconds: t });
-          break;
-        }
-        const bound = lastWord(rest, ['within']);
-        const c = condition(after + 5, bound ? after + bound.at : s.text.length);
-        const within = bound ? seconds(after + bound.at + 6) : Infinity;
-        if (c !== undefined && within !== undefined) steps.push({ ...at, kind: 'waitUntil', condition: c, within });
-        break;
-      }
-      case 'set': {
-        const [, target, value] = /^([^=]*?)\s*=\s*(.*)$/su.exec(rest) ?? [];
-        if (target === undefined) wrong('set gives something a value: set guard.open = true');
-        else if (!path.test(target)) wrong(`${target || 'Nothing'} names no quantity`, after);
-        else if (value === '') wrong(`${target} is given no value`);
-        else steps.push({ ...at, kind: 'set', target, value });
-        break;
-      }
-      case 'send': {
-        const [, target, brought] = /^([^(]*?)\s*(?:\((.*)\))?$/su.exec(rest) ?? [];
-        if (target === undefined || !path.test(target)) {
-          wrong(`${target || 'Nothing'} names no message: send ctrl.start`, after);
-          break;
-        }
-        const args = (brought ?? '').split(',').flatMap((a) => {
-          if (a.trim() === '') return [];
-          const [, name, value] = /^\s*([\p{L}_][\p{L}\p{N}_]*)\s*=\s*(\S+)\s*$/u.exec(a) ?? [];
-          const number = value === 'true' ? 1 : value === 'false' ? 0 : Number(value);
-          if (name === undefined || Number.isNaN(number))
-            return wrong(`${a.trim()} is not what a message brings: (level = 3)`, s.text.indexOf(a)) ?? [];
-          return [{ name, value: number }];
-        });
-        steps.push({ ...at, kind: 'send', target, args });
-        break;
-      }
-      case 'expect': {
-        const bound = lastWord(rest, ['within', 'for', 'always', 'now']);
-        const behind = bound ? rest.slice(bound.at + bound.word.length).trim() : '';
-        const way = (bound?.word ?? 'now') as ExpectWay;
-        const c = condition(after, bound ? after + bound.at : s.text.length);
-        if ((way === 'always' || way === 'now') && behind !== '') {
-          wrong(`Nothing stands behind ${way}`, after + bound!.at + way.length);
-          break;
-        }
-        const t = way === 'within' || way === 'for' ? seconds(after + bound!.at + way.length) : 0;
-        if (c !== undefined && t !== undefined) steps.push({ ...at, kind: 'expect', condition: c, way, seconds: t });
-        break;
-      }
-      case 'repeat': {
-        const until = /^until\b/.exec(rest);
-        const c = until ? condition(after + 5, s.text.length) : undefined;
-        const most = until ? Infinity : Number(rest);
-        if (!until && !(Number.isInteger(most) && most >= 1))
-          wrong('repeat is followed by how often, or until ...', after);
-        open.push({ kind: 'repeat', at: s, step: steps.length, ...(c !== undefined && { until: c }) });
-        const loop = loops++;
-        steps.push({ ...at, kind: 'begin', loop }, { ...at, kind: 'round', loop, most, to: 0 });
-        break;
-      }
-      case 'if': {
-        const c = condition(after, s.text.length);
-        open.push({ kind: 'if', at: s, step: steps.length });
-        steps.push({ ...at, kind: 'unless', condition: c ?? 0, to: 0 });
-        break;
-      }
-      case 'else': {
-        const top = open.at(-1);
-        if (rest !== '') wrong('else stands alone');
-        if (top?.kind !== 'if') {
-          wrong('There is no if before this else');
-          break;
-        }
-        open.pop();
-        open.push({ kind: 'else', at: top.at, step: steps.length });
-        steps.push({ ...at, kind: 'go', to: 0 });
-        steps[top.step] = { ...steps[top.step], to: steps.length } as ScriptStep;
-        break;
-      }
-      case 'end': {
-        const top = open.pop();
-        if (rest !== '') wrong('end stands alone');
-        if (!top) {
-          wrong('There is nothing that this ends');
-          break;
-        }
-        if (top.kind === 'repeat') {
-          if (top.until !== undefined) steps.push({ ...at, kind: 'unless', condition: top.until, to: top.step + 1 });
-          else steps.push({ ...at, kind: 'go', to: top.step + 1 });
-        }
-        const target = top.kind === 'repeat' ? top.step + 1 : top.step;
-        steps[target] = { ...steps[target], to: steps.length } as ScriptStep;
-        break;
-      }
-      default:
-        wrong('This is no line of a script: those begin with wait, set, send, expect, repeat or if');
-    }
+  const work = newWork();
+  let from = 0;
+  for (const [line, text] of script.split('\n').entries()) {
+    for (const s of statementsIn(text)) readStatement(work, s, line, from);
+    from += text.length + 1;
   }
+  const { steps, conditions, problems, open, loops } = work;
   for (const o of open)
-    problems.push(
-      problem('error', 'script', `This ${o.kind === 'repeat' ? 'repeat' : 'if'} has no end`, {
-        start: o.at.start,
-        end: o.at.start + o.at.text.length,
-      }),
-    );
+    problems.push(problem('error', 'script', `This ${o.kind === 'repeat' ? 'repeat' : 'if'} has no end`, o.span));
   return { steps, conditions, loops, problems };
+}
+
+/** What is read so far. */
+interface Work {
+  readonly steps: ScriptStep[];
+  readonly conditions: ScriptCondition[];
+  readonly problems: Problem[];
+  /** What is still to be ended, and the step it begins with. */
+  readonly open: {
+    readonly kind: 'repeat' | 'if' | 'else';
+    readonly span: Span;
+    readonly step: number;
+    readonly until?: number | undefined;
+  }[];
+  loops: number;
+}
+const newWork = (): Work => ({ steps: [], conditions: [], problems: [], open: [], loops: 0 });
+
+function readStatement(work: Work, s: ScriptStatement, line: number, from: number): void {
+  const { steps, conditions, problems, open } = work;
+  const { rest, bound, target, value } = s;
+  const spanOf = (p: Piece): Span => ({ start: from + p.start, end: from + p.end });
+  const at: At = { line, ...spanOf(s.whole) };
+  const wrong = (message: string, where: Piece = s.whole): undefined =>
+    void problems.push(problem('error', 'script', message, spanOf(where.text === '' ? s.whole : where)));
+  const condition = (): ConditionNumber | undefined => {
+    if (rest.text === '') return wrong('A condition is missing');
+    const start = from + rest.start;
+    const parsed = parseExpressionText(rest.text);
+    for (const p of parsed.problems) {
+      const { start: a, end: b } = p.span ?? { start: 0, end: rest.text.length };
+      problems.push({ ...p, span: { start: start + a, end: start + b } });
+    }
+    if (hasErrors(parsed.problems)) return undefined;
+    return conditions.push({ text: rest.text, expr: parsed.value, start }) - 1;
+  };
+  const seconds = (p: Piece): number | undefined =>
+    secondsOf(p.text) ??
+    wrong(p.text === '' ? "A time is missing, such as 2 's'" : `${p.text} is no time, such as 2 's'`, p);
+  const standsAlone = (): unknown => rest.text !== '' && wrong(`${s.word} stands alone`);
+  const leadOn = (step: number): void => void (steps[step] = { ...steps[step], to: steps.length } as ScriptStep);
+  switch (s.word) {
+    case 'start':
+      standsAlone();
+      if (steps.length > 0 || open.length > 0) wrong('start stands at the beginning, if at all');
+      break;
+    case 'wait': {
+      const t = seconds(rest);
+      if (t !== undefined) steps.push({ ...at, kind: 'wait', seconds: t });
+      break;
+    }
+    case 'wait until': {
+      const c = condition();
+      const t = bound ? seconds(bound.time) : Infinity;
+      if (c !== undefined && t !== undefined) steps.push({ ...at, kind: 'waitUntil', condition: c, within: t });
+      break;
+    }
+    case 'set':
+      if (!target || !value) wrong('set gives something a value: set guard.open = true');
+      else if (!path.test(target.text)) wrong(`${target.text || 'Nothing'} names no quantity`, target);
+      else if (value.text === '') wrong(`${target.text} is given no value`);
+      else steps.push({ ...at, kind: 'set', target: target.text, value: value.text });
+      break;
+    case 'send': {
+      if (!target || !path.test(target.text)) {
+        wrong(`${target?.text || 'Nothing'} names no message: send ctrl.start`, target);
+        break;
+      }
+      const args = s.args.map(({ name, value: brought }) => {
+        const { text } = brought;
+        const number = text === 'true' ? 1 : text === 'false' ? 0 : text === '' ? NaN : Number(text);
+        if (Number.isNaN(number))
+          wrong(`${name.text}${text && ` = ${text}`} is not what a message brings: (level = 3)`, name);
+        return { name: name.text, value: number };
+      });
+      steps.push({ ...at, kind: 'send', target: target.text, args });
+      break;
+    }
+    case 'expect': {
+      const way = (bound?.word.text ?? 'now') as ExpectWay;
+      const isTimed = way === 'within' || way === 'for';
+      const c = condition();
+      if (bound && !isTimed && bound.time.text !== '') wrong(`Nothing stands behind ${way}`, bound.time);
+      const t = bound && isTimed ? seconds(bound.time) : 0;
+      if (c !== undefined && t !== undefined) steps.push({ ...at, kind: 'expect', condition: c, way, seconds: t });
+      break;
+    }
+    case 'repeat':
+    case 'repeat until': {
+      const until = s.word === 'repeat' ? undefined : condition();
+      const most = s.word === 'repeat' ? Number(rest.text || NaN) : Infinity;
+      if (s.word === 'repeat' && !(Number.isInteger(most) && most >= 1))
+        wrong('repeat is followed by how often, or until ...', rest);
+      open.push({ kind: 'repeat', span: spanOf(s.whole), step: steps.length, until });
+      const loop = work.loops++;
+      steps.push({ ...at, kind: 'begin', loop }, { ...at, kind: 'round', loop, most, to: 0 });
+      break;
+    }
+    case 'if':
+      open.push({ kind: 'if', span: spanOf(s.whole), step: steps.length });
+      steps.push({ ...at, kind: 'unless', condition: condition() ?? 0, to: 0 });
+      break;
+    case 'else': {
+      standsAlone();
+      const top = open.at(-1);
+      if (top?.kind !== 'if') {
+        wrong('There is no if before this else');
+        break;
+      }
+      open.pop();
+      open.push({ ...top, kind: 'else', step: steps.length });
+      steps.push({ ...at, kind: 'go', to: 0 });
+      leadOn(top.step);
+      break;
+    }
+    case 'end': {
+      standsAlone();
+      const top = open.pop();
+      if (!top) {
+        wrong('There is nothing that this ends');
+        break;
+      }
+      const begins = top.kind === 'repeat' ? top.step + 1 : top.step;
+      if (top.until !== undefined) steps.push({ ...at, kind: 'unless', condition: top.until, to: begins });
+      else if (top.kind === 'repeat') steps.push({ ...at, kind: 'go', to: begins });
+      leadOn(begins);
+      break;
+    }
+    case undefined:
+      wrong('This is no line of a script: those begin with wait, set, send, expect, repeat or if');
+  }
 }
