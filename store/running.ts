@@ -151,6 +151,8 @@ export async function branchAt(
 
 /** Runs that studies compare stay as long as others make room. */
 function beginRun(run: Parameters<RunState['begin']>[0]): void {
+  // why an earlier one did not run
+  if (usePlace.getState().notice?.kind === 'problem') usePlace.getState().silence();
   const wanted = useProject.getState().project?.studies.flatMap((s) => s.kept.map(Number)) ?? [];
   useRuns.getState().begin(run, new Set(wanted));
 }

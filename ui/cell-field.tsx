@@ -106,6 +106,12 @@ export function CellField(props: FieldProps) {
   };
   const isBack = back !== undefined && draft === back;
   const message = refused ?? (isBack ? undefined : problem);
+  useEffect(() => {
+    const field = multiline ? area.current : input.current;
+    // what is wrong with what was just typed must not be below the edge of its pane
+    if (message && field === document.activeElement)
+      void document.getElementById(id)?.scrollIntoView?.({ block: 'nearest' });
+  }, [message, id, multiline]);
   const common = {
     className: `cell-field${mono ? ' mono' : ''}`,
     value: shown,

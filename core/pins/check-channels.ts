@@ -1,5 +1,6 @@
 import { readMessage } from '../behaviour/chart-source';
 import { problem, type Problem } from '../language/diagnostics';
+import { secondsOf } from '../lines/sequence-row';
 import type { Channel, PartType, Project, Setup } from '../project/project';
 import { boardOfType, directionOf, isTwofold, otherNameOn, pinNameOn, quantityOf } from './channels';
 import { blankingSteps } from './chips';
@@ -19,30 +20,13 @@ const called: Readonly<Record<PinUse, string>> = {
 const listed = (names: readonly string[]): string =>
   names.length < 2 ? names.join('') : `${names.slice(0, -1).join(', ')} and ${names.at(-1)}`;
 
-/** What keeps the channels of a type from working on a board. */
+/** What keeps the channels of a type from working on a board; `period`: of its steps, in s. */
 export const channelErrors = (type: PartType, board: PinBoard, period: number): readonly Problem[] =>
-  type.channels.length === 0
-    ? []
-    : [...checkType(type, [board], true).filter((p) => p.severity === 'error'), ...tooEarly(type, period)];
+  type.channels.length === 0 ? [] : checkType(type, [board], period).filter((p) => p.severity === 'error');
 
-/** What is measured before a step is measured behind the one before. */
-const tooEarly = (type: PartType, period: number): readonly Problem[] =>
-  type.channels.flatMap((c) =>
-    c.kind === 'analog' && c.early >= period
-      ? [
-          {
-            ...problem(
-              'error',
-              'channel',
-              `${c.name} is measured ${inMicroseconds(c.early)} before its step, and a step is every ${inMicroseconds(period)}`,
-            ),
-            place: `type/${type.id}/channel/${c.id}/early`,
-          },
-        ]
-      : [],
-  );
-
-function checkType(type: PartType, boards: readonly PinBoard[], isOne = false): readonly Problem[] {
+/** Without a period it is looked at as far as it is written as a number. */
+function checkType(type: PartType, boards: readonly PinBoard[], given?: number): readonly Problem[] {
+  const period = given ?? secondsOf(type.software);
   const found: Problem[] = [];
   const tell: Told = (channel, message, field = '', severity = 'error') =>
     void found.push({
@@ -53,12 +37,15 @@ function checkType(type: PartType, boards: readonly PinBoard[], isOne = false): 
     tell(type.channels[0], `${type.name} is no software: its channels carry nothing`, '', 'warning');
   for (const c of type.channels) checkCarried(type, c, tell);
   checkTwice(type, tell);
-  for (const c of type.channels) checkNumbers(type, c, tell);
+  for (const c of type.channels) {
+    checkNumbers(type, c, tell);
+    checkMoment(c, period, tell);
+  }
   const used = boards.filter((board) => type.channels.some((c) => pinNameOn(c, board) !== ''));
   for (const board of used) checkBoard(type, board, tell);
   for (const board of used.length > 0 ? used : boards.length === 1 ? boards : [boardOfType(type, boards)])
     checkRange(type, board, tell);
-  for (const c of isOne ? [] : type.channels)
+  for (const c of given === undefined ? type.channels : [])
     for (const { board } of c.pins)
       if (!boards.some((b) => isBoard(b, board)))
         tell(c, `There is no board ${board}; there are ${listed(boards.map((b) => b.name))}`, 'pins');
@@ -155,8 +142,18 @@ function checkTwice(type: PartType, tell: Told): void {
     }
 }
 
-function checkNumbers(type: PartType, c: Channel, tell: Told): void {
+/** What is measured before a step is measured behind the one before. */
+function checkMoment(c: Channel, period: number | undefined, tell: Told): void {
   if (c.early > 0 && c.kind !== 'analog') tell(c, 'Only a voltage is measured before its step', 'early');
+  else if (period !== undefined && c.early >= period && period > 0)
+    tell(
+      c,
+      `${c.name} is measured ${inMicroseconds(c.early)} before its step, and a step is every ${inMicroseconds(period)}`,
+      'early',
+    );
+}
+
+function checkNumbers(type: PartType, c: Channel, tell: Told): void {
   if (c.kind === 'digital') return;
   const idle = [...(c.inverted ? ['inverted'] : []), ...(c.debounce > 1 ? ['debounced'] : [])];
   if (idle.length > 0) tell(c, `Only lines that are on or off are ${listed(idle)}`, 'kind');

@@ -460,6 +460,11 @@ test('what is measured before its step is so behind the one before', () => {
   expect(errors(early(1e-3))).toEqual(['x is measured 1000 µs before its step, and a step is every 1000 µs']);
   expect(told(early(1e-4, 'digital'))).toContain('error x/early: Only a voltage is measured before its step');
   expect(linesOf(early(1e-4, 'digital'), small)[0].early).toBe(0);
+  // told before anything runs, where the steps are written as a number
+  expect(told(early(2e-3))).toContain(
+    'error x/early: x is measured 2000 µs before its step, and a step is every 1000 µs',
+  );
+  expect(told({ ...early(2e-3), software: 'period' }).join()).not.toContain('measured 2000');
 });
 
 test('wires of a setup are checked', () => {

@@ -75,14 +75,33 @@ test.each<StageText | undefined>([undefined, 'sampled', 'code', 'host'])(
 test('alone, names are those of the part type: what is wrong is told in its own words', () => {
   const script = "set temperature = 30 'degC'; set temprature = 3; send strt\nexpect in(mode.Redy)\nexpect 1 < time";
   const { problems } = alone(script);
-  const told = problems.filter((p) => p.place === 'case/a/script');
-  expect(told.map((p) => script.slice(p.span!.start, p.span!.end))).toEqual([
-    expect.stringMatching(/mode\.Redy|Redy/),
-    'set temprature = 3',
-    'send strt',
+  const told = problems
+    .filter((p) => p.place === 'case/a/script')
+    .map((p) => [script.slice(p.span!.start, p.span!.end), p.message]);
+  expect(told).toEqual([
+    [expect.stringMatching(/Redy/), expect.stringContaining('Redy')],
+    ['set temprature = 3', 'CapperControl has no temprature; did you mean temperature?'],
+    ['send strt', expect.stringContaining('waits for strt; did you mean start?')],
   ]);
   expect(alone('wait 0.2 s; expect time > 0.1\nexpect time < 0.3 and in(mode.Ready)').why).toBe('');
   expect(alone('wait 0.2 s; expect time > 0.3').why).toBe('line 1: time > 0.3 did not hold: time was 0.2 s');
+});
+
+test('what steps work out cannot be set where they do; as designed it is given a value like before', () => {
+  const script = 'set ctrl.count = 3; expect ctrl.count == 3';
+  expect(whole(script)).toMatchObject({ verdict: 'passed' });
+  expect(whole(script, 'code')).toMatchObject({
+    verdict: 'not run',
+    why: 'ctrl.count is worked out in steps and cannot be set; inputs and parameters can',
+  });
+});
+
+test('what is no condition is told, and never taken for one', () => {
+  for (const text of ['{1, 2}', 'cap', '"a"', 'true and 3', 'cap.torque + 1']) {
+    const { verdict, problems } = whole(`expect ${text}`);
+    expect([text, verdict]).toEqual([text, 'not run']);
+    expect(problems.some((p) => p.place === 'case/a/script' && p.severity === 'error')).toBe(true);
+  }
 });
 
 test('what a script names has to be there, at its place', () => {

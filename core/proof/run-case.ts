@@ -1,6 +1,6 @@
 import { newPart, newSetup, newType, type PartType, type Project, type Setup } from '../project/project';
 import type { Problem } from '../language/diagnostics';
-import { prepareRun } from '../run/prepare';
+import { prepareRun, type Prepared } from '../run/prepare';
 import { createRun, isRunnable, type RequirementFinding } from '../run/run';
 import { scriptSource } from '../run/script-driver';
 import type { ScriptReport } from '../scripts/script-run';
@@ -69,6 +69,13 @@ function inStage(project: Project, setup: Setup, stage: StageText): Setup {
   return withStages(setup, new Map(parts.map((p) => [p, stage])));
 }
 
+/** What is wrong with a part that stands alone, in names of its type. */
+const inOwnWords = ({ problems, model }: Prepared, type: PartType): readonly Problem[] =>
+  problems.map((p) => ({
+    ...p,
+    message: p.message.replaceAll(`${nameAlone(type)}.`, '').replaceAll(model.name, type.name),
+  }));
+
 /** Runs a case in a stage; without one parts run as the setup says. */
 export function runCase(
   project: Project,
@@ -94,7 +101,7 @@ export function runCase(
   const setup = stage === undefined ? own : inStage(whole, own, stage);
   const prepared = prepareRun(whole, setup, undefined, undefined, compiledSteps, scriptSource(script, place, inside));
   const nothing = { failedAt: undefined, time: 0, script: undefined, findings: [] };
-  const { problems } = prepared;
+  const problems = subject.kind === 'setup' ? prepared.problems : inOwnWords(prepared, subject.type);
   const since = (): number => (performance.now() - begun) / 1000;
   if (!isRunnable(prepared)) {
     const why = problems.find((p) => p.severity === 'error')?.message ?? 'It cannot run';

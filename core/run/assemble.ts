@@ -7,6 +7,7 @@ import { atPlace, hasErrors, problem, type Problem } from '../language/diagnosti
 import { nearestName } from '../language/nearest';
 import { parseExpressionText } from '../language/parse';
 import type { Setup } from '../project/project';
+import { isGiven, type PartInSteps } from '../stepcode/stage';
 import { recordable } from '../simulate/recording';
 import type { Stimulus } from '../simulate/simulation';
 import { readSetValue } from './set-value';
@@ -191,11 +192,35 @@ function likeName(model: FlatModel, name: string): string | undefined {
 }
 
 function unknownPath(model: FlatModel, name: string, place: string): Problem {
+  return { ...unknownName(model, name), place };
+}
+function unknownName(model: FlatModel, name: string): Problem {
   const near = likeName(model, name);
-  return {
-    ...problem('error', 'unknown-name', `${model.name} has no ${name}${near ? `; did you mean ${near}?` : ''}`),
-    place,
-  };
+  return problem('error', 'unknown-name', `${model.name} has no ${name}${near ? `; did you mean ${near}?` : ''}`);
+}
+
+type InSteps = readonly Pick<PartInSteps, 'name'>[];
+
+/** Whether a quantity is what a part that goes in steps works out or keeps: those are its own. */
+export const followsFromSteps = (
+  { model, steps }: { readonly model: FlatModel; readonly steps: InSteps },
+  variable: number,
+): boolean =>
+  steps.some(({ name }) => model.variables[variable].name.startsWith(`${name}.`) && !isGiven(model, name, variable));
+
+/** Number of a quantity that can be given a value while a run goes on, or why there is none. `steps`: parts that go in steps in it. */
+export function settable(model: FlatModel, name: string, steps: InSteps = []): number | Problem {
+  const index = model.indexOf.get(name);
+  if (index === undefined) return unknownName(model, name);
+  const { kind } = model.variables[index];
+  const why = followsFromSteps({ model, steps }, index)
+    ? 'is worked out in steps'
+    : kind === 'continuous' || kind === 'discrete'
+      ? 'follows from the equations'
+      : undefined;
+  return why === undefined
+    ? index
+    : problem('error', 'not-settable', `${name} ${why} and cannot be set; inputs and parameters can`);
 }
 
 /** Names a setup records; undefined for everything. */
@@ -238,21 +263,9 @@ function readStimulus(setup: Setup, model: FlatModel, problems: Problem[]): Stim
     const place = `setup/${setup.id}/stimulus/${row.id}`;
     if (row.kind === 'follow') return [];
     if (row.kind === 'set') {
-      const index = model.indexOf.get(row.target);
-      if (index === undefined) {
-        problems.push(unknownPath(model, row.target, place));
-        return [];
-      }
-      const { kind } = model.variables[index];
-      if (kind === 'continuous' || kind === 'discrete') {
-        problems.push({
-          ...problem(
-            'error',
-            'not-settable',
-            `${row.target} follows from the equations and cannot be set; inputs and parameters can`,
-          ),
-          place,
-        });
+      const index = settable(model, row.target);
+      if (typeof index !== 'number') {
+        problems.push({ ...index, place });
         return [];
       }
       const read = readSetValue(row.value, model.variables[index]);

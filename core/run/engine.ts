@@ -14,7 +14,8 @@ import { basisOf, type RunBasis } from './basis';
 import type { Engine, RunModel, RunShape, RunUpdate } from './protocol';
 import { createRun, isRunnable, type Run } from './run';
 import { createSession, type Session } from './session';
-import { createTimeline, followsFromSteps, stimulusOf } from './timeline';
+import { followsFromSteps } from './assemble';
+import { createTimeline, stimulusOf } from './timeline';
 import { typeStructure, unitIn } from './type-structure';
 
 enablePatches();

@@ -135,7 +135,7 @@ export function prepareRun(
     }),
   };
   if (compiled.program) setupProblems.push(...ignoredChanges(setup, compiled.program));
-  const script = scripted && prepareScript(scripted, model, flat.observed);
+  const script = scripted && prepareScript(scripted, model, flat.observed, steps);
   if (script) setupProblems.push(...script.problems);
   const watched = watches.map((w) => monitorOf(w, flat));
   const unknown = unknownWith(model, steps);

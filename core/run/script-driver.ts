@@ -3,11 +3,11 @@ import { mapParts } from '../language/walk';
 import type { FlatModel } from '../flatten/flat-model';
 import type { Observation, ObservedValue } from '../flatten/flatten';
 import { atPlace, problem, type Problem } from '../language/diagnostics';
-import { nearestName } from '../language/nearest';
 import { readScript, type ReadScript } from '../scripts/read-script';
 import { createScriptRun, type ScriptReport, type ScriptState, type ScriptWorld } from '../scripts/script-run';
 import type { Driver, Outside } from '../simulate/simulation';
-import { messageTarget, unheardMessage } from './assemble';
+import type { PartInSteps } from '../stepcode/stage';
+import { messageTarget, settable, unheardMessage } from './assemble';
 import { readSetValue } from './set-value';
 
 /** A script that goes along with a run, as it is read: what it looks at is watched. */
@@ -88,6 +88,7 @@ export function prepareScript(
   source: ScriptSource,
   model: FlatModel,
   observed: ReadonlyMap<string, ObservedValue>,
+  steps: readonly PartInSteps[],
 ): { readonly script: PreparedScript; readonly problems: readonly Problem[] } {
   const { read, place } = source;
   const problems: Problem[] = [...source.problems];
@@ -96,7 +97,12 @@ export function prepareScript(
     void problems.push({ ...problem('error', code, message, { start: at.start, end: at.end }), place });
   const conditions = read.conditions.map((c, k): number => {
     const found = observed.get(`$script ${k}`);
-    if (!found) return -1;
+    if (!found) {
+      // what is wrong with it is told, or it is nothing that can be looked at
+      if (!model.problems.some((p) => p.place === `${place}/${c.start}`))
+        wrong({ start: c.start, end: c.start + c.text.length }, `${c.text} is no condition: one is true or false`);
+      return -1;
+    }
     if (model.variables[found.index].type !== 'Boolean')
       wrong({ start: c.start, end: c.start + c.text.length }, `${c.text} is a number: a condition is true or false`);
     return found.index;
@@ -112,14 +118,8 @@ export function prepareScript(
   const actions = new Map<number, Outside>();
   read.steps.forEach((s, k) => {
     if (s.kind === 'set') {
-      const variable = model.indexOf.get(s.target);
-      const kind = model.variables[variable ?? -1]?.kind;
-      if (variable === undefined) {
-        const near = nearestName(s.target, model.indexOf.keys());
-        return wrong(s, `${model.name} has no ${s.target}${near ? `; did you mean ${near}?` : ''}`, 'unknown-name');
-      }
-      if (kind === 'continuous' || kind === 'discrete' || kind === 'constant')
-        return wrong(s, `${s.target} follows from the equations and cannot be set; inputs and parameters can`);
+      const variable = settable(model, s.target, steps);
+      if (typeof variable !== 'number') return wrong(s, variable.message, variable.code);
       const given = readSetValue(s.value, model.variables[variable]);
       for (const p of given.problems) wrong(s, p.message, p.code);
       if (given.value !== undefined) actions.set(k, { kind: 'set', variable, value: given.value });

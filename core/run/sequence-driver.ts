@@ -12,6 +12,7 @@ import {
   type SequenceWorld,
 } from '../sequences/sequence-run';
 import type { Driver, MessageRecord, Outside } from '../simulate/simulation';
+import { settable } from './assemble';
 
 /** Written sequences that drive and judge a run. */
 export interface PreparedSequence {
@@ -88,18 +89,9 @@ export function checkParticipants(sources: readonly SequenceSource[], model: Fla
     const found: Problem[] = [];
     visitSequence(s.read.nodes, (n) => {
       if (n.kind === 'set') {
-        const kind = model.variables[model.indexOf.get(n.target) ?? -1]?.kind;
-        if (kind === undefined || kind === 'continuous' || kind === 'discrete')
-          found.push({
-            ...problem(
-              'error',
-              'not-settable',
-              kind === undefined
-                ? `${model.name} has no ${n.target}`
-                : `${n.target} follows from the equations and cannot be set; inputs and parameters can`,
-            ),
-            place: `type/${type.id}/sequence/${s.id}/line/${n.line.id}`,
-          });
+        const variable = settable(model, n.target);
+        if (typeof variable !== 'number')
+          found.push({ ...variable, place: `type/${type.id}/sequence/${s.id}/line/${n.line.id}` });
         return;
       }
       const named = n.kind === 'message' ? [n.from, n.to] : n.kind === 'state' ? [n.part] : [];

@@ -1,8 +1,8 @@
 import type { MessageArgument, Stimulus } from '../simulate/simulation';
 import { withStimulus } from '../simulate/timetable';
-import { isGiven } from '../stepcode/stage';
 import { createMoments, type KeptMoment } from './moments';
 import { messageTarget, type Prepared } from './prepare';
+import { followsFromSteps } from './assemble';
 import type { OutsideAction } from './protocol';
 import { createRun, type Run, type Runnable, type RunOptions, type RunState } from './run';
 
@@ -32,10 +32,6 @@ interface Beginning {
 }
 
 type Acted = Pick<Prepared, 'model' | 'steps'>;
-
-/** Whether a quantity is what a part that goes in steps works out or keeps: those are its own. */
-export const followsFromSteps = ({ model, steps }: Acted, variable: number): boolean =>
-  steps.some(({ name }) => model.variables[variable].name.startsWith(`${name}.`) && !isGiven(model, name, variable));
 
 /** An action as something that is done in a run; undefined where it cannot be done. */
 export function stimulusOf(

@@ -1,10 +1,9 @@
 import { problem, type Problem } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
-import { areWithin, messageTarget, unheardMessage } from '../run/assemble';
+import { areWithin, messageTarget, settable, unheardMessage } from '../run/assemble';
 import { prepareRun, withValues, type Prepared } from '../run/prepare';
 import { createRun, isRunnable, type RequirementFinding } from '../run/run';
 import { readSetValue } from '../run/set-value';
-import { followsFromSteps } from '../run/timeline';
 import type { Stimulus } from '../simulate/simulation';
 import { valuesAtStart, whyKept } from '../simulate/start-values';
 import { newRequirement, type Project, type Setup } from '../project/project';
@@ -221,19 +220,12 @@ export function stimulusOf(
     if (unheard) return index === undefined ? unheard : `${target} is a quantity: say what it is set to, ${target}=...`;
     return { time, kind: 'send', part: to.part, message: to.message, args: [] };
   }
-  if (index === undefined) {
-    const near = nearestName(target, model.indexOf.keys());
-    return `${model.name} has no ${target}${near ? `; did you mean ${near}?` : ''}`;
-  }
-  const v = model.variables[index];
-  if (followsFromSteps(prepared, index))
-    return `${target} is worked out in steps and cannot be set; inputs and parameters can`;
-  if (v.kind === 'continuous' || v.kind === 'discrete')
-    return `${target} follows from the equations and cannot be set; inputs and parameters can`;
-  const read = readSetValue(value, v);
+  const variable = settable(model, target, prepared.steps);
+  if (typeof variable !== 'number') return variable.message;
+  const read = readSetValue(value, model.variables[variable]);
   return read.value === undefined
     ? `${target} = ${value}: ${read.problems[0]?.message ?? 'this does not fit'}`
-    : { time, kind: 'set', variable: index, value: read.value };
+    : { time, kind: 'set', variable, value: read.value };
 }
 
 /** The project with its aims as requirements, whose margins at the end are the values of the formulas. */
