@@ -42,7 +42,7 @@ const config = {
         'Int32Array',
       ],
       testEnvironment: 'node',
-      testMatch: ['<rootDir>/{core,cli,samples}/**/*.test.ts'],
+      testMatch: ['<rootDir>/{core,cli,samples,server}/**/*.test.ts'],
     },
     {
       ...shared,

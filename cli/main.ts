@@ -86,7 +86,7 @@ export async function main(args: readonly string[]): Promise<number> {
       .option('--hear <part.quantity>', 'what is told over its serial line; may be repeated', collect, [])
       .option(
         '--wire <part.channel=fault>',
-        'a wire that is loose, noisy, low, high, crossed, sound, or swapped with another channel; may be repeated',
+        'a wire that is loose, noisy, low, high, crossed, sound, swapped with another channel, or pin:channel for a jumper from there; may be repeated',
         collect,
         [],
       ),

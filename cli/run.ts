@@ -136,12 +136,14 @@ function readWires(texts: readonly string[]): readonly SaidWire[] | undefined {
     const [, part, channel, said] = /^\s*([^=]+)\.([^=.\s]+)\s*=\s*(\S+)\s*$/.exec(text) ?? [];
     if (said === undefined) {
       complain(
-        `zelvar: --wire is part.channel=fault, with a fault of loose, noisy, low, high, crossed or sound, or the channel it is swapped with, not "${text}"`,
+        `zelvar: --wire is part.channel=fault, with a fault of loose, noisy, low, high, crossed or sound, the channel it is swapped with, or pin:channel for a jumper to the pin of one that leads out, not "${text}"`,
       );
       return undefined;
     }
     const fault = faultNamed(said);
-    found.push({ part, channel, fault: fault ?? 'swapped', other: fault ? '' : said });
+    const [, from] = /^pin:(.+)$/.exec(said) ?? [];
+    if (from !== undefined) found.push({ part, channel, fault: 'joined', other: from });
+    else found.push({ part, channel, fault: fault ?? 'swapped', other: fault ? '' : said });
   }
   return found;
 }
@@ -163,10 +165,13 @@ function readSerial(texts: readonly string[]): Setup['serial'] | undefined {
   return found;
 }
 
+/** Channels whose wire it is. */
+const endsOf = ({ fault, channel, other }: Wire): readonly string[] =>
+  fault === 'swapped' ? [channel, other] : [channel];
+
 /** Wires of a setup, those that are said anew as they are said. */
 function wiresWith(setup: Setup, said: readonly SaidWire[]): Setup['wires'] {
-  const isSaid = (wire: Wire): boolean =>
-    said.some((s) => s.part === wire.part && [wire.channel, wire.other].some((c) => c !== '' && c === s.channel));
+  const isSaid = (wire: Wire): boolean => said.some((s) => s.part === wire.part && endsOf(wire).includes(s.channel));
   return [
     ...setup.wires.filter((w) => !isSaid(w)),
     ...said.flatMap(({ fault, ...w }) => (fault === 'sound' ? [] : [{ ...w, fault }])),

@@ -220,6 +220,12 @@ test('run: a part in steps, with verdicts as ever; what is no stage is told', ()
     status: 2,
     stderr: expect.stringContaining('would join two outputs') as string,
   });
+  // its key hears what the lamp puts out, not who presses it
+  expect(wire('ctrl.startKey=pin:panelLamp').stdout).toContain('ctrl.startKey: 1 message did not arrive');
+  expect(wire('ctrl.startKey=pin:stopKey')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('nothing would come over a jumper') as string,
+  });
   expect(wire('guardSwitch')).toMatchObject({
     status: 2,
     stderr: expect.stringContaining('part.channel=fault') as string,

@@ -329,3 +329,10 @@ test('compare: the same, different with the first place, and nothing in common',
     stderr: expect.stringContaining('no column in common'),
   });
 });
+test('a study of a setup whose software runs on a board', () => {
+  const capper = join(__dirname, '../samples/tube-capper.zelvar.json');
+  const { stdout, stderr } = zelvar('vary', capper, '--setup', 'Loose guard wire', '--vary', 'spindle.R=1.2,1.3');
+  if (stderr.includes('is not available here: install')) return;
+  expect(stdout).toMatch(/CAP-05 +holds in 0 of 2/);
+  expect(stdout).toMatch(/CAP-13 +holds in 2 of 2/);
+});

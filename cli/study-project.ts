@@ -3,6 +3,7 @@ import type { FreeRange } from '../core/studies/goal';
 import { doneRows, type RunTable } from '../core/studies/run-table';
 import { createRunner, type Runner, type RunnerQuestion } from '../core/studies/runner';
 import { varied } from '../core/studies/vary';
+import { compiledHere } from './compiled';
 import { stopWith } from './model-text';
 import { complain } from './output';
 import { startPool, usualJobs } from './pool';
@@ -10,7 +11,7 @@ import { projectTexts } from './read-project';
 
 /** What runs the setup, or the problems told. */
 export function runnerFor(question: RunnerQuestion, json: boolean | undefined): Runner | undefined {
-  const { value, problems } = createRunner(question);
+  const { value, problems } = createRunner(question, compiledHere);
   if (!value) stopWith(problems, projectTexts(question.project), json);
   return value;
 }

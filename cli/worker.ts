@@ -1,3 +1,4 @@
+import { compiledHere } from './compiled';
 import { createRunner, type RunAsked, type Runner, type RunnerQuestion, type RunOutcome } from '../core/studies/runner';
 
 /** What is sent to a process that carries out runs for another one, and what it answers. */
@@ -22,7 +23,7 @@ export function work(): Promise<number> {
   process.on('message', (message: ToWorker) => {
     try {
       if (message.kind === 'begin') {
-        const { value, problems } = createRunner(message.question);
+        const { value, problems } = createRunner(message.question, compiledHere);
         runner = value;
         if (value) send({ kind: 'ready' });
         else send({ kind: 'failed', problem: problems[0]?.message ?? 'It cannot run' });

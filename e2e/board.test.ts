@@ -322,6 +322,50 @@ test('on a board the time of its steps is measured, and decides', async () => {
   await clickText('.rail button', 'Board');
 });
 
+test('compiled on this machine a whole run goes its steps there, and several setups run in their stages', async () => {
+  await area('Bench');
+  const select = await page.waitForSelector('[aria-label="How ctrl runs"]');
+  await select!.select('host');
+  await clickText('.ribbon-bar button', 'Run');
+  const told = await until(
+    async () => `${await runStatus().catch(() => '')} ${await text('.notice').catch(() => '')}`,
+    (t) => (t.includes('finished') && t.includes('ctrl: host')) || t.includes('not available'),
+    'it has run, or says what to install',
+  );
+  if (told.includes('not available')) return;
+  await until(
+    () => text('.ribbon-bar'),
+    (t) => t.includes('11 hold') && t.includes('0 fail'),
+    'it is judged like the code',
+  );
+  await page.evaluate(() => void (location.hash = '#/board/ctrl///times'));
+  const rows = await until(
+    () =>
+      page.$$eval('[data-testid="step-functions"] tbody tr', (all) =>
+        all.map((r) => (r as HTMLElement).innerText.split(/\s+/)),
+      ),
+    (all) => all.length > 0,
+    'its time is told',
+  );
+  expect(rows[0].slice(0, 2)).toEqual(['CapperControl_step', '2001']);
+  await area('Bench');
+  await click('[data-testid="show-batch"]');
+  for (const box of await page.$$('[data-testid="batch"] input[type=checkbox]'))
+    if (await box.evaluate((b) => !/^Run (Careful|Loose guard wire)$/.test(b.getAttribute('aria-label')!)))
+      await box.click();
+  await click('[data-testid="run-all"]');
+  await until(
+    () => text('[data-testid="batch"] [data-setup="Careful"]'),
+    (t) => /11\s+0\s/.test(t),
+    'it runs among several too',
+  );
+  await until(
+    () => text('[data-testid="batch"] [data-setup="Loose guard wire"]'),
+    (t) => / ms$/.test(t.trim()),
+    'and so does one on a board',
+  );
+});
+
 test('stages on boards stand beside the others, and what an image takes is shown', async () => {
   await area('Board');
   await clickText('.board-head button', 'Build');

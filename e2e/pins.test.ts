@@ -161,6 +161,15 @@ test('a wire that is loose: what it does, and where to see it', async () => {
   );
   expect(options).toContain('panelLamp');
   expect(options).not.toContain('guardSwitch');
+  // a jumper from a pin to another one
+  await choose('Wire 1', 'ctrl.torqueSensor');
+  await choose('What is wrong with wire 1', 'joined');
+  await choose('What wire 1 is joined to', 'motorDriver');
+  await until(
+    () => valueOf('What wire 1 is joined to'),
+    (v) => v === 'motorDriver',
+    'what leads out is offered for a jumper',
+  );
   await choose('How ctrl runs', 'designed');
   await until(
     () => text('[data-testid="wires"]'),

@@ -1,11 +1,12 @@
 import { spawn, spawnSync } from 'node:child_process';
 import { closeSync, mkdtempSync, openSync, readSync, rmSync, writeFileSync, writeSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
-import { readLayout, stepOnTarget, type Area, type Target } from '../core/boards/target';
+import { basename, join } from 'node:path';
+import { answeredBytes, hostSource, stepOnHostBuild, type HostBuild } from '../core/boards/host-build';
+import { readLayout } from '../core/boards/target';
 import { firmwareNames, layoutText, placedSlots } from '../core/boards/write-firmware';
 import { legalName } from '../core/stepcode/c-names';
-import type { FunctionTime, RunningStep } from '../core/stepcode/running-step';
+import type { RunningStep } from '../core/stepcode/running-step';
 import type { StepProgram } from '../core/stepcode/step-program';
 import { writeC } from '../core/stepcode/write-c';
 
@@ -18,13 +19,24 @@ export const hostCompiler = (): string | undefined =>
 const flags = ['-std=c99', '-O2', '-ffp-contract=off'];
 const longest = 20_000;
 
-/** The steps of a program as a process of this machine; why not, where they cannot be. */
-export function stepOnHost(program: StepProgram): { create(): RunningStep; dispose(): void } | string {
+/** A program compiled in a folder of its own, and processes that go its steps. */
+export interface HostProgram {
+  readonly build: HostBuild;
+  /** A process that goes steps, one after the other. */
+  open(): { ask(question: Uint8Array): Uint8Array; close(): void };
+  /** Ends what is open, and takes away what was compiled. */
+  dispose(): void;
+}
+
+/** Compiles the C of a program; why not, where it cannot be. */
+export function compileOnHost(program: StepProgram): HostProgram | string {
   const compiler = hostCompiler();
   if (compiler === undefined) return 'The stage host is not available here: install a C compiler, such as gcc';
   const folder = mkdtempSync(join(tmpdir(), 'zelvar-host-'));
+  const open = new Set<() => void>();
   const dispose = (): void => {
     process.off('exit', dispose);
+    for (const close of open) close();
     rmSync(folder, { recursive: true, force: true });
   };
   process.on('exit', dispose);
@@ -43,14 +55,53 @@ export function stepOnHost(program: StepProgram): { create(): RunningStep; dispo
     encoding: 'utf8',
     timeout: longest,
   });
-  if (done.status !== 0) dispose();
-  if (done.status !== 0) return `${compiler} does not compile what was generated: ${done.stderr.trim()}`;
-  return { create: () => createProcess(program, own, folder), dispose };
+  if (done.status !== 0) {
+    dispose();
+    return `${compiler} does not compile what was generated: ${done.stderr.trim()}`;
+  }
+  const told = spawnSync(join(folder, 'steps'), { timeout: longest }).stdout;
+  const view = new DataView(told.buffer, told.byteOffset, told.byteLength);
+  const layout = told.length < 16 ? 'The compiled program does not start here' : readLayout(program, told.subarray(16));
+  if (typeof layout === 'string') {
+    dispose();
+    return layout;
+  }
+  const sizes = [0, 4, 8].map((at) => view.getUint32(at, true)) as unknown as HostBuild['sizes'];
+  const build: HostBuild = {
+    id: basename(folder),
+    source: hostSource(program),
+    layout,
+    sizes,
+    resolution: view.getUint32(12, true),
+  };
+  return {
+    build,
+    open() {
+      const process = openProcess(folder, answeredBytes(build));
+      const close = (): void => {
+        if (open.delete(close)) process.close();
+      };
+      open.add(close);
+      return { ask: process.ask, close };
+    },
+    dispose,
+  };
+}
+
+/** The steps of a program as a process of this machine; why not, where they cannot be. */
+export function stepOnHost(program: StepProgram): { create(): RunningStep; dispose(): void } | string {
+  const made = compileOnHost(program);
+  if (typeof made === 'string') return made;
+  const create = (): RunningStep => {
+    const { ask, close } = made.open();
+    return stepOnHostBuild(program, made.build, ask, close);
+  };
+  return { create, dispose: () => made.dispose() };
 }
 
 let count = 0;
 
-function createProcess(program: StepProgram, own: string, folder: string): RunningStep {
+function openProcess(folder: string, answerLength: number): { ask(question: Uint8Array): Uint8Array; close(): void } {
   const [to, from] = ['in', 'out'].map((n) => join(folder, `${n}-${count}`));
   count++;
   if (spawnSync('mkfifo', [to, from]).status !== 0)
@@ -58,66 +109,17 @@ function createProcess(program: StepProgram, own: string, folder: string): Runni
   const child = spawn(join(folder, 'steps'), [to, from], { stdio: 'ignore' });
   child.unref();
   const [out, back] = [openSync(to, 'w'), openSync(from, 'r')];
-  const ask = (bytes: Uint8Array, length: number): Uint8Array => {
-    writeSync(out, bytes);
-    const answer = new Uint8Array(length);
-    for (let at = 0; at < length;) {
-      const n = readSync(back, answer, at, length - at, null);
-      if (n === 0) throw new Error('The compiled program ended before its time');
-      at += n;
-    }
-    return answer;
-  };
-  const said = ask(Uint8Array.of(108), 16 + placedSlots(program).length * 4);
-  const view = new DataView(said.buffer);
-  const layout = readLayout(program, said.subarray(16));
-  const resolution = view.getUint32(12, true);
-  if (typeof layout === 'string') throw new Error(layout);
-  const order: readonly Area[] = ['state', 'input', 'output'];
-  const sizes = order.map((_, k) => view.getUint32(k * 4, true));
-  const known = new Map<Area, Uint8Array>();
-  const time = { calls: 0, total: 0, min: Infinity, max: 0 };
-  const target: Target = {
-    init() {
-      known.clear();
-      ask(Uint8Array.of(105), 1);
-    },
-    step() {
-      const was = known.get('input');
-      known.clear();
-      if (was) known.set('input', was);
-      const ns = new DataView(ask(Uint8Array.of(115), 8).buffer).getFloat64(0, true);
-      time.calls++;
-      time.total += ns;
-      time.min = Math.min(time.min, ns);
-      time.max = Math.max(time.max, ns);
-    },
-    read(area, offset, length) {
-      let all = known.get(area);
-      const k = order.indexOf(area);
-      if (!all) known.set(area, (all = ask(Uint8Array.of(114, k), sizes[k])));
-      return all.slice(offset, offset + length);
-    },
-    write(area, offset, bytes) {
-      known.get(area)?.set(bytes, offset);
-      const head = Uint8Array.of(
-        119,
-        order.indexOf(area),
-        offset & 255,
-        offset >> 8,
-        bytes.length & 255,
-        bytes.length >> 8,
-      );
-      writeSync(out, Uint8Array.of(...head, ...bytes));
-    },
-  };
   return {
-    ...stepOnTarget(program, layout, target),
-    profile: () => ({
-      unit: 'ns',
-      functions: time.calls === 0 ? [] : [timeOf(`${own}_step`, time)],
-      note: `As the clock of this machine tells it (in steps of ${resolution} ns), with whatever else it did`,
-    }),
+    ask(question) {
+      for (let at = 0; at < question.length;) at += writeSync(out, question, at);
+      const answer = new Uint8Array(answerLength);
+      for (let at = 0; at < answerLength;) {
+        const n = readSync(back, answer, at, answerLength - at, null);
+        if (n === 0) throw new Error('The compiled program ended before its time');
+        at += n;
+      }
+      return answer;
+    },
     close() {
       closeSync(out);
       closeSync(back);
@@ -125,17 +127,10 @@ function createProcess(program: StepProgram, own: string, folder: string): Runni
   };
 }
 
-const timeOf = (
-  name: string,
-  {
-    calls,
-    total,
-    min,
-    max,
-  }: { readonly calls: number; readonly total: number; readonly min: number; readonly max: number },
-): FunctionTime => ({ name, calls, min, mean: total / calls, max });
-
-/** Does what it is told by one file, and answers in another one: reads, writes, steps. */
+/**
+ * Without arguments it tells how its memory is laid; with two files it goes steps from memory to memory: what it is told by one, it answers
+ * in the other.
+ */
 const mainText = (own: string, slots: number): string => `#define _POSIX_C_SOURCE 199309L
 #include "${own}.h"
 #include <stdio.h>
@@ -147,48 +142,58 @@ static ${own}_state state;
 static ${own}_in in;
 static ${own}_out out;
 
-int main(int argc, char **argv)
+static int transfer(FILE *file, int back)
 {
     void *areas[3] = { &state, &in, &out };
+    const size_t sizes[3] = { sizeof state, sizeof in, sizeof out };
+    int k;
+
+    for (k = 0; k < 3; k++) {
+        if ((back ? fwrite(areas[k], sizes[k], 1, file)
+                  : fread(areas[k], sizes[k], 1, file)) != 1) {
+            return 0;
+        }
+    }
+    return 1;
+}
+
+int main(int argc, char **argv)
+{
     uint32_t sizes[4] = { sizeof state, sizeof in, sizeof out, 0 };
     FILE *from = argc == 3 ? fopen(argv[1], "rb") : NULL;
     FILE *to = argc == 3 ? fopen(argv[2], "wb") : NULL;
-    unsigned char head[5];
     struct timespec before, after;
     double ns;
     int told;
 
+    if (argc == 1) {
+        if (clock_getres(CLOCK_MONOTONIC, &before) == 0) {
+            sizes[3] = (uint32_t)before.tv_nsec;
+        }
+        fwrite(sizes, sizeof sizes, 1, stdout);
+        fwrite(${firmwareNames.layout}, 4, ${slots}, stdout);
+        return 0;
+    }
     if (from == NULL || to == NULL) {
         return 1;
     }
-    if (clock_getres(CLOCK_MONOTONIC, &before) == 0) {
-        sizes[3] = (uint32_t)before.tv_nsec;
-    }
-    while ((told = getc(from)) != EOF) {
-        if (told == 'l') {
-            fwrite(sizes, sizeof sizes, 1, to);
-            fwrite(${firmwareNames.layout}, 4, ${slots}, to);
-        } else if (told == 'i') {
+    while ((told = getc(from)) != EOF && transfer(from, 0)) {
+        ns = 0;
+        if (told == 'i') {
             memset(&state, 0, sizeof state);
             memset(&in, 0, sizeof in);
             memset(&out, 0, sizeof out);
             ${own}_init(&state);
-            putc(1, to);
         } else if (told == 's') {
             clock_gettime(CLOCK_MONOTONIC, &before);
             ${own}_step(&state, &in, &out);
             clock_gettime(CLOCK_MONOTONIC, &after);
             ns = (double)(after.tv_sec - before.tv_sec) * 1e9;
             ns += (double)(after.tv_nsec - before.tv_nsec);
-            fwrite(&ns, sizeof ns, 1, to);
-        } else if (told == 'r' && fread(head, 1, 1, from) == 1) {
-            fwrite(areas[head[0]], sizes[head[0]], 1, to);
-        } else if (told == 'w' && fread(head, 5, 1, from) == 1) {
-            if (fread((char *)areas[head[0]] + head[1] + 256 * head[2],
-                      (size_t)(head[3] + 256 * head[4]), 1, from) != 1) {
-                return 1;
-            }
-            continue;
+        }
+        fwrite(&ns, sizeof ns, 1, to);
+        if (!transfer(to, 1)) {
+            return 1;
         }
         fflush(to);
     }

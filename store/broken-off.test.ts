@@ -1,3 +1,4 @@
+import { nothingBuilt } from '@/core/boards/built-steps';
 import { tubeCapper } from '@/samples/tube-capper';
 import { checkNow, runAll } from './checking';
 import { usePlace } from './place-store';
@@ -36,5 +37,5 @@ test('a start that breaks off, or is ended, says so, and the next run can be sta
 
 test('several setups whose worker is ended come to an end', async () => {
   answer.mockResolvedValueOnce(undefined);
-  expect(await runAll(['u-careful'], () => undefined)).toBeUndefined();
+  expect(await runAll(['u-careful'], nothingBuilt, () => undefined)).toBeUndefined();
 });

@@ -1,4 +1,5 @@
 import * as Comlink from 'comlink';
+import type { BuiltSteps } from '@/core/boards/built-steps';
 import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Example } from '@/core/run/example';
 import type { CodeOfType, RunShape } from '@/core/run/protocol';
@@ -79,11 +80,12 @@ let batches = 0;
 /** Runs several setups one after the other, beside whatever else runs; undefined where that was ended from outside. */
 export async function runAll(
   ids: readonly string[],
+  built: BuiltSteps,
   tell: (progress: BatchProgress) => void,
 ): Promise<BatchResult[] | undefined> {
   batches++;
   try {
-    return await answerOf('checking', async (engine) => engine.runAll(ids, Comlink.proxy(tell)));
+    return await answerOf('checking', async (engine) => engine.runAll(ids, built, Comlink.proxy(tell)));
   } finally {
     batches--;
   }

@@ -1,5 +1,7 @@
 import { boardNamed, boardsOf } from '@/core/boards/board';
 import { isSameSource, readImage, serialText, type BoardImage } from '@/core/boards/board-image';
+import { nothingBuilt, type BuiltSteps } from '@/core/boards/built-steps';
+import type { HostBuild } from '@/core/boards/host-build';
 import { namesOfRun } from '@/core/run/names-of-run';
 import type { PartType, Project, Setup } from '@/core/project/project';
 import type { SerialLine } from '@/core/serial/messages';
@@ -14,25 +16,58 @@ const fromHere = new WeakSet<BoardImage>();
 export const isShipped = (image: BoardImage): boolean => fromHere.has(image);
 const mostKept = 12;
 
-/** Images a setup needs, or why one is not there. */
-export async function imagesFor(project: Project, setup: Setup): Promise<readonly BoardImage[] | string> {
+/** What setups need that compilers make, and why something of it is not there. */
+export async function builtFor(project: Project, setups: readonly Setup[]): Promise<BuiltSteps> {
+  const found = await Promise.all(setups.map((setup) => builtForOne(project, setup)));
+  return {
+    images: [...new Set(found.flatMap((b) => b.images))],
+    hosts: [...new Map(found.flatMap((b) => b.hosts.map((h) => [h.id, h] as const))).values()],
+    missing: [...new Set(found.flatMap((b) => b.missing))],
+  };
+}
+
+async function builtForOne(project: Project, setup: Setup): Promise<BuiltSteps> {
+  if (!setup.stages.some((s) => s.stage === 'board' || s.stage === 'host')) return nothingBuilt;
   const typeNames = new Map(
     namesOfRun(project, setup.root || project.root).flatMap((n) =>
       n.kind === 'part' ? [[n.name, n.detail] as const] : [],
     ),
   );
-  const found: BoardImage[] = [];
+  const images: BoardImage[] = [];
+  const hosts: HostBuild[] = [];
+  const missing: string[] = [];
   for (const { part, stage, board: name } of setup.stages) {
-    if (stage !== 'board') continue;
+    if (stage !== 'board' && stage !== 'host') continue;
     const type = project.types.find((t) => t.name === typeNames.get(part));
     // what is wrong with the part itself is told where the run is made
     if (!type) continue;
+    if (stage === 'host') {
+      const build = await hostBuildOf(project, type);
+      if (typeof build === 'string') missing.push(build);
+      else hosts.push(build);
+      continue;
+    }
     const line = serialIn(setup).get(part);
     const image = await imageOf(project, type, name, line && { baud: line.baud, every: line.every });
-    if (typeof image === 'string') return image;
-    if (image) found.push(image);
+    if (typeof image === 'string') missing.push(image);
+    else if (image) images.push(image);
   }
-  return found;
+  return { images, hosts, missing };
+}
+
+/** The C of a part type, compiled by the server that serves this page; why not, where it is not. */
+async function hostBuildOf(project: Project, type: PartType): Promise<HostBuild | string> {
+  try {
+    const reply = await fetch('/api/host', {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ project, type: type.name }),
+    });
+    const said = (await reply.json()) as { problem?: string; build?: HostBuild };
+    return said.build ?? said.problem ?? 'The C could not be compiled';
+  } catch {
+    return 'The stage host is not available: the server that compiles does not answer';
+  }
 }
 
 /** The image of a part type for a board; undefined where there is no code of it. */

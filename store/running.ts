@@ -1,7 +1,10 @@
 import * as Comlink from 'comlink';
+import type { BatchProgress, BatchResult } from '@/core/run/batch';
+import type { Project } from '@/core/project/project';
 import type { Engine, OutsideAction, RunUpdate } from '@/core/run/protocol';
 import { problem } from '@/core/language/diagnostics';
-import { imagesFor } from './images';
+import { runAll } from './checking';
+import { builtFor } from './images';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
 import { answerOf, restart, runner } from './replicas';
@@ -42,11 +45,12 @@ export async function startRun(
     return;
   }
   runs.setStarting(true);
-  const images = setup.stages.some((s) => s.stage === 'board') ? await imagesFor(project, setup) : [];
-  if (typeof images === 'string') {
+  const built = await builtFor(project, [setup]);
+  const [missing] = built.missing;
+  if (missing !== undefined) {
     useRuns.getState().setStarting(false);
-    useRuns.getState().failStart([problem('error', 'no-image', images)]);
-    return usePlace.getState().say(images);
+    useRuns.getState().failStart([problem('error', 'no-image', missing)]);
+    return usePlace.getState().say(missing);
   }
   let result: Awaited<ReturnType<Engine['start']>> | undefined;
   try {
@@ -62,7 +66,7 @@ export async function startRun(
             changes: options.changes ?? {},
             breakpoints: [...runs.breakpoints],
             conditions: runs.stopConditions,
-            images,
+            built,
           },
           listener(project.id),
         ),
@@ -94,6 +98,19 @@ export async function startRun(
     ),
     stop: setup.stop,
   });
+}
+
+/** Runs several setups one after the other; undefined where that was ended from outside. */
+export async function runSeveral(
+  project: Project,
+  ids: readonly string[],
+  tell: (progress: BatchProgress) => void,
+): Promise<BatchResult[] | undefined> {
+  const built = await builtFor(
+    project,
+    project.setups.filter((s) => ids.includes(s.id)),
+  );
+  return runAll(ids, built, tell);
 }
 
 export const pauseRun = (): void => void runner()?.pause();

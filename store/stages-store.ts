@@ -2,7 +2,7 @@ import { create } from 'zustand';
 import { withoutChannels } from '@/core/pins/channels';
 import type { Project, Setup } from '@/core/project/project';
 import type { StagesAnswer } from '@/core/studies/compare-stages';
-import { imagesFor } from './images';
+import { builtFor } from './images';
 import { askStages, type AskedStudy } from './studies-service';
 
 /** What was found when a part was run in all stages, and what is being found; kept as long as the page lives. */
@@ -47,17 +47,16 @@ export const useStages = create<StagesState>()((set, get) => ({
     const setup = direct ? { ...asSaid, wires: [] } : asSaid;
     set({ asking: { key, share: 0 } });
     const own = ++turn;
-    const images = await imagesFor(run, {
-      ...setup,
-      stages: boards.map((board) => ({ part, stage: 'board' as const, board })),
-    });
+    const stages = boards.map((board) => ({ part, stage: 'board' as const, board }));
+    const built = await builtFor(run, [{ ...setup, stages }]);
+    const [missing] = built.missing;
     // something else was asked meanwhile, or it was stopped
     if (own !== turn) return;
-    if (typeof images === 'string') {
-      set({ asking: undefined, found: { ...get().found, [key]: { project, tolerance, problem: images } } });
+    if (missing !== undefined) {
+      set({ asking: undefined, found: { ...get().found, [key]: { project, tolerance, problem: missing } } });
       return;
     }
-    const mine = askStages(run, setup, part, tolerance, images, onHost, (share) => {
+    const mine = askStages(run, setup, part, tolerance, built, onHost, (share) => {
       if (asked === mine) set({ asking: { key, share } });
     });
     asked = mine;

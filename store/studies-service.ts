@@ -1,4 +1,4 @@
-import type { BoardImage } from '@/core/boards/board-image';
+import type { BuiltSteps } from '@/core/boards/built-steps';
 import * as Comlink from 'comlink';
 import type { Project, Setup, Study } from '@/core/project/project';
 import type { Answered, StudyAnswer, StudyFacts } from '@/core/studies/answer';
@@ -65,6 +65,7 @@ const told = (tell: (news: StudyNews) => void) => Comlink.proxy(tell);
 export const askStudy = (
   project: Project,
   study: Study,
+  build: () => Promise<BuiltSteps>,
   kept: readonly KeptRun[],
   tell: (news: StudyNews) => void,
 ): AskedStudy<StudyAnswer> => {
@@ -75,6 +76,7 @@ export const askStudy = (
       (await s.answer(
         project,
         study,
+        await build(),
         kept,
         Comlink.transfer([...ports], [...ports]),
         told(tell),
@@ -88,10 +90,14 @@ export const askFacts = (project: Project, study: Study): AskedStudy<StudyFacts>
 export const askCrossings = (
   project: Project,
   study: Study,
+  build: () => Promise<BuiltSteps>,
   table: RunTable,
   tell: (news: StudyNews) => void,
 ): AskedStudy<readonly Crossing[]> =>
-  ask(0, async (s) => (await s.crossings(project, study, table, told(tell))) as Answered<readonly Crossing[]>);
+  ask(
+    0,
+    async (s) => (await s.crossings(project, study, await build(), table, told(tell))) as Answered<readonly Crossing[]>,
+  );
 
 /** Runs a part of a setup in one stage after the other. */
 export const askStages = (
@@ -99,7 +105,7 @@ export const askStages = (
   setup: Setup,
   part: string,
   tolerance: number,
-  images: readonly BoardImage[],
+  built: BuiltSteps,
   isOnHost: boolean,
   tell: (share: number) => void,
 ): AskedStudy<StagesAnswer> =>
@@ -111,7 +117,7 @@ export const askStages = (
         setup,
         part,
         tolerance,
-        images,
+        built,
         isOnHost,
         told((news) => tell(news.done)),
       )) as Answered<StagesAnswer>,

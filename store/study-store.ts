@@ -6,6 +6,7 @@ import type { KeptRun } from '@/core/studies/answer-compare';
 import { emptyTable, putPart, type RunTable } from '@/core/studies/run-table';
 import { studyMark } from '@/core/studies/study';
 import type { StudyNews } from '@/workers/studies.worker';
+import { builtFor } from './images';
 import { useProject } from './project-store';
 import { toRecording } from './run-data';
 import { runName, useRuns, type RunState, type RunView } from './run-store';
@@ -95,6 +96,13 @@ const keptRuns = (study: Study): readonly KeptRun[] =>
       : [],
   );
 
+/** What compilers make for what a study runs. */
+const building = (project: Project, study: Study) => () =>
+  builtFor(
+    project,
+    project.setups.filter((s) => s.id === study.setup || study.setups.includes(s.id)),
+  );
+
 /** Asks a study; what was found before stays until something new is. */
 export async function startStudy(project: Project, study: Study): Promise<void> {
   const { put } = useStudies.getState();
@@ -106,7 +114,7 @@ export async function startStudy(project: Project, study: Study): Promise<void> 
     askedWith: studyMark(study),
     chosen: -1,
   });
-  const asked = askStudy(project, study, keptRuns(study), listener(study.id));
+  const asked = askStudy(project, study, building(project, study), keptRuns(study), listener(study.id));
   await finish(study.id, asked, (answer) => {
     const table = answer.found.kind === 'vary' ? answer.found.table : undefined;
     put(study.id, { answer, table, version: studyState(study.id).version + 1 });
@@ -121,7 +129,7 @@ export async function locateCrossings(project: Project, study: Study): Promise<v
   if (answer?.found.kind !== 'vary' || running.has(study.id)) return;
   const { found } = answer;
   put(study.id, { asking: { done: 0, of: 0, since: Date.now() }, problems: [], askedWith: studyMark(study) });
-  const asked = askCrossings(project, study, found.table, listener(study.id));
+  const asked = askCrossings(project, study, building(project, study), found.table, listener(study.id));
   await finish(study.id, asked, (crossings) => {
     const more: StudyAnswer = { ...answer, found: { ...found, crossings } };
     put(study.id, { answer: more, version: studyState(study.id).version + 1 });

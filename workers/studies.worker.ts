@@ -12,7 +12,8 @@ import type { KeptRun } from '../core/studies/answer-compare';
 import { fitTaskOf } from '../core/studies/answer-fit';
 import type { Between, Simulated } from '../core/studies/fit-model';
 import type { FitWorker } from '../core/studies/fit-together';
-import { fromImages, type BoardImage } from '../core/boards/board-image';
+import { fromBuilt, type BuiltSteps } from '../core/boards/built-steps';
+import { askHost } from './ask-host';
 import type { StepProfile } from '../core/stepcode/running-step';
 import { rowsAsText, rowsOfText, type Replay, type Replayed } from '../core/studies/replay';
 import { compareStages, type StagesAnswer } from '../core/studies/compare-stages';
@@ -45,20 +46,22 @@ let ownFit: (between: Between, values: readonly number[]) => readonly Float64Arr
 let stopAsked: () => void = () => undefined;
 let isStopped = false;
 
-function place(ports: readonly MessagePort[], kept: readonly KeptRun[] = []): Workplace {
+function place(ports: readonly MessagePort[], built: BuiltSteps, kept: readonly KeptRun[] = []): Workplace {
   let made: Runner | undefined;
+  const compiledSteps = fromBuilt(built, askHost);
   const stopped = new Promise<void>((resolve) => (stopAsked = resolve));
   return {
     kept,
+    compiledSteps,
     make(question) {
-      const answer = createRunner(question);
+      const answer = createRunner(question, compiledSteps);
       made = answer.value;
       return answer;
     },
     async start(question, runs): Promise<Executor> {
       if (ports.length === 0 || runs <= tooFew) return inThisThread(made!);
       const workers = ports.map((p) => Comlink.wrap<StudiesService>(p));
-      await Promise.race([Promise.all(workers.map((w) => w.begin(question))), stopped]);
+      await Promise.race([Promise.all(workers.map((w) => w.begin(question, built))), stopped]);
       return spreadOver(
         workers.map((w): RunWorker => ({ run: async (asked) => (await w.carryOut(asked)) as readonly RunOutcome[] })),
         stopped,
@@ -109,8 +112,8 @@ function watchOf(tell: Tell) {
 const service = {
   /** Joins a thread that hands runs over. */
   join: (port: MessagePort): void => Comlink.expose(service, port),
-  begin(question: RunnerQuestion): boolean {
-    own = createRunner(question).value;
+  begin(question: RunnerQuestion, built: BuiltSteps): boolean {
+    own = createRunner(question, fromBuilt(built, askHost)).value;
     return own !== undefined;
   },
   carryOut: (asked: readonly RunAsked[]): readonly RunOutcome[] => asked.map((a) => own!.run(a)),
@@ -130,23 +133,30 @@ const service = {
   answer(
     project: Project,
     study: Study,
+    built: BuiltSteps,
     kept: readonly KeptRun[],
     ports: readonly MessagePort[],
     tell: Tell,
   ): Promise<Answered<StudyAnswer>> {
     isStopped = false;
-    return answerStudy(project, study, place(ports, kept), watchOf(tell));
+    return answerStudy(project, study, place(ports, built, kept), watchOf(tell));
   },
-  crossings(project: Project, study: Study, table: RunTable, tell: Tell): Promise<Answered<readonly Crossing[]>> {
+  crossings(
+    project: Project,
+    study: Study,
+    built: BuiltSteps,
+    table: RunTable,
+    tell: Tell,
+  ): Promise<Answered<readonly Crossing[]>> {
     isStopped = false;
-    return answerCrossings(project, study, table, place([]), watchOf(tell));
+    return answerCrossings(project, study, table, place([], built), watchOf(tell));
   },
   stages(
     project: Project,
     setup: Setup,
     part: string,
     tolerance: number,
-    images: readonly BoardImage[],
+    built: BuiltSteps,
     isOnHost: boolean,
     tell: Tell,
   ): Promise<Answered<StagesAnswer>> {
@@ -157,7 +167,7 @@ const service = {
       part,
       tolerance,
       (share) => watch.goOn(share, 1),
-      { stages: images.map((i) => `board:${i.board}` as const), compiledSteps: fromImages(images) },
+      { stages: built.images.map((i) => `board:${i.board}` as const), compiledSteps: fromBuilt(built) },
       isOnHost ? (type, replay) => goneOnHost(project, type, replay) : undefined,
     );
   },

@@ -1,14 +1,10 @@
-import { legalName } from '../stepcode/c-names';
-import type { MakeCompiled } from '../stepcode/stage';
 import type { StepProgram } from '../stepcode/step-program';
 import { linesOf, type Line } from '../pins/channels';
 import type { SerialLine } from '../serial/messages';
 import type { PartType } from '../project/project';
 import { writeC, type CSource } from '../stepcode/write-c';
-import { boardOf, type Board } from './board';
+import type { Board } from './board';
 import type { PinBoard } from '../pins/pin-boards';
-import { readElf } from './elf';
-import { functionsOf, misfits, stepOnBoard } from './step-on-board';
 import type { Layout } from './target';
 import { writePins } from './write-pins';
 
@@ -53,29 +49,6 @@ export const pinsOf = (type: PartType, program: StepProgram, board: Board): stri
   pinText(program, writeC(program), board, linesOn(type, board));
 /** What signals of a type go through on a board. */
 export const linesOn = (type: PartType, board: PinBoard): readonly Line[] => linesOf(type, board);
-
-/** Steps on boards out of images that are at hand. */
-export const fromImages =
-  (images: readonly BoardImage[]): MakeCompiled =>
-  (program, outside, lines = [], serial) => {
-    if (!outside) return 'The stage host runs by the command: zelvar run --stage part=host';
-    const board = boardOf(outside);
-    const source = sourceOf(program, board, lines, serial);
-    const image = images.find((i) => i.board === board.id && isSameSource(i.source, source));
-    if (!image) return `There is no image of ${legalName(program.name)}, as it is now, for ${board.name}`;
-    const elf = readElf(image.elf);
-    if (typeof elf === 'string') return elf;
-    const [wrong] = misfits(elf, board);
-    return (
-      wrong ??
-      stepOnBoard(
-        program,
-        { image: elf, layout: image.layout, functions: functionsOf(writeC(program).source) },
-        board,
-        lines,
-      )
-    );
-  };
 
 /** As text that can be sent and kept. */
 export interface WrittenImage extends Omit<BoardImage, 'elf'> {

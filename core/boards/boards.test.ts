@@ -24,9 +24,10 @@ import { programOf } from '../testing/step-program';
 import { anyProgram, kept, programWith, withFewerBits } from '../testing/random-numbers';
 import { chart, quantity, state, transition } from '../testing/run-project';
 import { boards, boardNamed } from './board';
-import { fromImages, isSameSource, linesOn, readImage, sourceOf } from './board-image';
+import { isSameSource, linesOn, readImage, sourceOf } from './board-image';
 import { readElf } from './elf';
 import { functionsOf, misfits, stepOnBoard } from './step-on-board';
+import { fromBuilt, nothingBuilt } from './built-steps';
 import { readLayout } from './target';
 import { boardsHere as here, eachBoard as each, isBoardHere } from '../testing/boards-here';
 import { expectSame } from '../testing/same-values';
@@ -472,21 +473,20 @@ test('the images that are shipped are of the demo as it is', () => {
     const image = readImage(JSON.parse(text))!;
     const lines = linesOn(type, board);
     expect([image.board, isSameSource(image.source, sourceOf(program, board, lines))]).toEqual([board.id, true]);
-    const made = fromImages([image])(program, board, lines);
+    const imaged = fromBuilt({ ...nothingBuilt, images: [image] });
+    const made = imaged(program, board, lines);
     if (typeof made === 'string') throw new Error(made);
     expect(onPins(program, made.create(), lines, 200)).toBe('');
     // for no other board, and for no other code
     const other = boards.find((b) => b !== board)!;
-    expect(fromImages([image])(program, other, lines)).toContain('There is no image of CapperControl, as it is now');
+    expect(imaged(program, other, lines)).toContain('There is no image of CapperControl, as it is now');
     const changed = { ...program, period: 0.002 };
     expect(isSameSource(sourceOf(changed, board, lines), sourceOf(program, board, lines))).toBe(false);
-    expect(fromImages([image])(changed, board, lines)).toContain('as it is now');
+    expect(imaged(changed, board, lines)).toContain('as it is now');
     // nor for other pins
     const elsewhere = type.channels.map((c) => (c.name === 'startKey' ? { ...c, debounce: 9 } : c));
-    expect(fromImages([image])(program, board, linesOn({ ...type, channels: elsewhere }, board))).toContain(
-      'as it is now',
-    );
-    expect(fromImages([image])(program, undefined)).toContain('by the command');
+    expect(imaged(program, board, linesOn({ ...type, channels: elsewhere }, board))).toContain('as it is now');
+    expect(imaged(program, undefined)).toContain('There is no compiled C of CapperControl, as it is now');
   }
   expect(readImage({ board: 'larch8', source: '', elf: '?', layout: [] })).toBeUndefined();
   expect(readImage(null)).toBeUndefined();

@@ -312,6 +312,22 @@ function checkBoard(type: PartType, board: PinBoard, tell: Told): void {
 const shortened = (names: readonly string[]): string =>
   names.length <= 6 ? listed(names) : `${names.slice(0, 5).join(', ')} and ${names.length - 5} more`;
 
+/** What is wrong with a jumper from a pin that leads out to one that leads in. */
+function jumperProblem(type: PartType, own: Channel, other: string): [field: string, message: string] | undefined {
+  const from = type.channels.find((c) => c.name === other);
+  if (!from) return ['other', `${type.name} has no channel ${other === '' ? 'of no name' : other}`];
+  if (directionOf(type, own) === 'out')
+    return directionOf(type, from) === 'out'
+      ? ['other', `A jumper from ${own.name} to ${other} would join two outputs`]
+      : ['channel', `${own.name} leads out: a jumper is put to a pin that leads in, from one that leads out`];
+  if (directionOf(type, from) === 'in')
+    return ['other', `${other} leads in too: nothing would come over a jumper from there`];
+  if (own.kind === 'encoder') return ['fault', `${own.name} is an encoder: no jumper of one wire goes there`];
+  if (from.kind === 'pwm' && own.kind === 'digital')
+    return ['other', `${other} puts out pulses: read as a level by ${own.name}, they are anything`];
+  return undefined;
+}
+
 /** What is wrong with the wires of a setup. `typeOf`: the type of a part by its full name. */
 export function checkWires(setup: Setup, typeOf: (part: string) => PartType | undefined): readonly Problem[] {
   const found: Problem[] = [];
@@ -336,6 +352,10 @@ export function checkWires(setup: Setup, typeOf: (part: string) => PartType | un
     if (!stage) tell('part', `${part} runs as designed here, without wires: choose another stage for it`, 'warning');
     if (fault === 'crossed' && !isTwofold(own))
       return void tell('fault', `${channel} is one line: only the two of an encoder or a pair can be crossed`);
+    if (fault === 'joined') {
+      const wrong = jumperProblem(type, own, other);
+      return wrong && void tell(...wrong);
+    }
     if (fault !== 'swapped') return undefined;
     if (own.kind === 'encoder')
       return void tell(

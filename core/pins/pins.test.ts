@@ -503,6 +503,36 @@ test('wires of a setup are checked', () => {
   expect(of([wire('probe', 'crossed')])).toEqual([
     'error 0/fault: probe is one line: only the two of an encoder or a pair can be crossed',
   ]);
+  expect(of([wire('probe', 'joined', 'lamp')])).toEqual([]);
+  expect(of([wire('lamp', 'joined', 'lamp')])).toEqual([
+    'error 0/other: A jumper from lamp to lamp would join two outputs',
+  ]);
+  expect(of([wire('lamp', 'joined', 'door')])).toEqual([
+    'error 0/channel: lamp leads out: a jumper is put to a pin that leads in, from one that leads out',
+  ]);
+  expect(of([wire('probe', 'joined', 'door')])).toEqual([
+    'error 0/other: door leads in too: nothing would come over a jumper from there',
+  ]);
+  expect(of([wire('door', 'joined', 'lump')])).toEqual(['error 0/other: Unit has no channel lump']);
+  const pulsing = typeWith(
+    encoderOn('P1', 'P2'),
+    channel('door', 'digital', { quantity: 'door' }),
+    channel('drive', 'pwm', { quantity: 'u' }),
+  );
+  for (const [name, message] of [
+    ['door', 'drive puts out pulses: read as a level by door, they are anything'],
+    ['disc', 'disc is an encoder: no jumper of one wire goes there'],
+  ])
+    expect(
+      checkWires(
+        {
+          ...newSetup('s', 'S'),
+          wires: [wire(name, 'joined', 'drive')],
+          stages: [{ part: 'u', stage: 'code', board: '' }],
+        },
+        () => pulsing,
+      ).map((p) => p.message),
+    ).toEqual([message]);
   const twofold = typeWith(encoderOn('P1', 'P2'), channel('door', 'digital', { quantity: 'door' }));
   const ofTwofold = (w: Setup['wires'][number]): string[] =>
     checkWires(

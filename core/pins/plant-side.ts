@@ -31,6 +31,8 @@ export interface PlantState {
   readonly beyond: readonly (readonly [string, number])[];
   /** Steps so far. */
   readonly driven: number;
+  /** Volts that came out of the pins that others are joined to, at the last step. */
+  readonly outs: readonly (readonly [line: string, volts: number])[];
   /** By encoder: where its disc stood when it began and stands now, and how far its lines have turned. */
   readonly discs: readonly (readonly [line: string, disc: number, turned: number])[];
 }
@@ -47,6 +49,7 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
   const heard = new Map(from?.heard);
   const beyond = new Map(from?.beyond);
   let driven = from?.driven ?? 0;
+  const outs = new Map(from?.outs ?? wires.flatMap((w) => (w.fault === 'joined' ? [[w.other, 0] as const] : [])));
   const discs = new Map<string, { disc: number; turned: number }>(
     from?.discs.map(([line, disc, turned]) => [line, { disc, turned }]),
   );
@@ -70,6 +73,8 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
         return line.supply;
       case 'swapped':
         return volts(fault.other);
+      case 'joined':
+        return outs.get(fault.other)!;
       case 'crossed':
         return volts(line.name, true);
       case undefined:
@@ -154,6 +159,7 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
     hear(volts) {
       const values = new Map<string, number>();
       const messages = new Map<string, number>();
+      for (const name of outs.keys()) outs.set(name, volts(name));
       for (const line of outputs) {
         const at = over(line, volts);
         if (line.kind === 'pwm') {
@@ -174,6 +180,7 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
       heard: [...heard],
       beyond: [...beyond],
       driven,
+      outs: [...outs],
       discs: [...discs].map(([name, { disc, turned: by }]) => [name, disc, by] as const),
     }),
     beyond,

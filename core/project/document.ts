@@ -687,10 +687,10 @@ export const setup = entry(
         part: read(title(400, 'Which part?'), 'chart-path', inSetup, { says: 'wire in' }),
         channel: title(80, 'Which channel?'),
         /**
-         * Loose, loose and picking up noise, held at 0 V, held at the supply, on the pin of another channel, or each of its two on the pin of the
-         * other.
+         * Loose, loose and picking up noise, held at 0 V, held at the supply, on the pin of another channel, each of its two on the pin of the
+         * other, or instead of it a jumper to the pin of one that leads out.
          */
-        fault: oneOf('loose', 'noisy', 'low', 'high', 'swapped', 'crossed'),
+        fault: oneOf('loose', 'noisy', 'low', 'high', 'swapped', 'crossed', 'joined'),
         other: text(80),
       },
       400,

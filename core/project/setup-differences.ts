@@ -33,7 +33,14 @@ function facts(project: Project, setup: Setup): ReadonlyMap<string, string> {
   };
   for (const s of setup.stages) note(`stage of ${s.part}`, s.stage);
   for (const w of setup.wires)
-    note(`wire of ${w.part}.${w.channel}`, w.fault === 'swapped' ? `swapped with ${w.other}` : w.fault);
+    note(
+      `wire of ${w.part}.${w.channel}`,
+      w.fault === 'swapped'
+        ? `swapped with ${w.other}`
+        : w.fault === 'joined'
+          ? `joined to the pin of ${w.other}`
+          : w.fault,
+    );
   for (const s of setup.serial)
     note(`serial line of ${s.part}`, `${s.baud} bits per second, every ${s.every} steps, noise ${s.noise}`);
   if (setup.heard.length > 0) note('heard', setup.heard.join(', '));

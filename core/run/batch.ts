@@ -1,4 +1,5 @@
 import type { Project } from '../project/project';
+import type { MakeCompiled } from '../stepcode/stage';
 import { prepareRun } from './prepare';
 import { createRun, isRunnable, type RequirementFinding, type RunSequence } from './run';
 
@@ -26,12 +27,13 @@ export async function runSetups(
   ids: readonly string[],
   tell: (progress: BatchProgress) => void,
   pause: () => Promise<boolean>,
+  compiledSteps?: MakeCompiled,
 ): Promise<BatchResult[]> {
   const results: BatchResult[] = [];
   for (const [k, id] of ids.entries()) {
     const setup = project.setups.find((s) => s.id === id);
     if (!setup) continue;
-    const prepared = prepareRun(project, setup);
+    const prepared = prepareRun(project, setup, undefined, undefined, compiledSteps);
     const started = performance.now();
     if (!isRunnable(prepared)) {
       results.push({

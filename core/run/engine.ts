@@ -3,7 +3,9 @@ import { problem, type Problem } from '../language/diagnostics';
 import { emptyProject, newChange, newSetup, typeById, type Project } from '../project/project';
 import { ownerOf } from '../flatten/flat-model';
 import { boardsOf } from '../boards/board';
-import { fromImages, pinsOf } from '../boards/board-image';
+import { pinsOf } from '../boards/board-image';
+import { fromBuilt, nothingBuilt, type BuiltSteps } from '../boards/built-steps';
+import type { HostBuild } from '../boards/host-build';
 import { readBack } from '../stepcode/read-back/read-back';
 import { sourcesOf } from '../stepcode/write-sources';
 import { runSetups } from './batch';
@@ -26,13 +28,16 @@ const plainStructure = (s: ReturnType<typeof typeStructure>): ReturnType<typeof 
 
 /**
  * `first`: runs are numbered from here, so that no two engines give one number. `pack` prepares an update for its way to the listener,
- * for instance by marking arrays for transfer. `also` looks at what the engine knows nothing of, such as studies.
+ * for instance by marking arrays for transfer. `also` looks at what the engine knows nothing of, such as studies. `goStep` asks the machine
+ * that compiled a program for a step of it.
  */
 export function createEngine(
   pack: (update: RunUpdate) => RunUpdate = (u) => u,
   first = 0,
   also: (project: Project) => readonly Problem[] = () => [],
+  goStep?: (build: HostBuild, question: Uint8Array) => Uint8Array,
 ): Engine {
+  const compiledOf = (built: BuiltSteps = nothingBuilt) => fromBuilt(built, goStep);
   let session: Session | undefined;
   /** What the session at hand runs. */
   let sessionOf: Prepared | undefined;
@@ -109,7 +114,7 @@ export function createEngine(
         ...setup,
         changes: [...setup.changes.filter((c) => !extra.some((e) => e.name === c.name)), ...extra],
       };
-      const prepared = prepareRun(project, changed, undefined, options.conditions, fromImages(options.images ?? []));
+      const prepared = prepareRun(project, changed, undefined, options.conditions, compiledOf(options.built));
       if (!isRunnable(prepared)) return { model: undefined, problems: prepared.problems };
       const lost = (options.actions ?? []).filter((a) => !stimulusOf(prepared, a));
       if (lost.length > 0)
@@ -160,7 +165,7 @@ export function createEngine(
     cancel: () => session?.cancel(),
     set: (path, value) => session?.set(path, value) ?? false,
     send: (path, args = {}) => session?.send(path, args) ?? false,
-    runAll(ids, tell) {
+    runAll(ids, built, tell) {
       batch++;
       const mine = batch;
       return runSetups(
@@ -168,6 +173,7 @@ export function createEngine(
         ids,
         tell,
         () => new Promise((resolve) => setTimeout(() => resolve(batch === mine), 0)),
+        compiledOf(built),
       );
     },
     cancelAll: () => void batch++,

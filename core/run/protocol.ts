@@ -5,7 +5,7 @@ import type { RecordingChunk } from '../simulate/recording';
 import type { RunStatus } from '../simulate/simulation';
 import type { SolverReport } from '../simulate/solver-report';
 import type { StepCounts } from '../simulate/stepper';
-import type { BoardImage } from '../boards/board-image';
+import type { BuiltSteps } from '../boards/built-steps';
 import type { StepProfile } from '../stepcode/running-step';
 import type { Stage } from '../stepcode/stage';
 import type { ChannelLoss } from '../stepcode/border';
@@ -85,8 +85,8 @@ export interface StartOptions {
   /** Addresses and conditions at which the run stops. */
   readonly breakpoints?: readonly string[];
   readonly conditions?: readonly string[];
-  /** For parts that run on boards. */
-  readonly images?: readonly BoardImage[];
+  /** For parts that run compiled. */
+  readonly built?: BuiltSteps;
   /** What was done from outside in an earlier run, to be done again. */
   readonly actions?: readonly OutsideAction[];
 }
@@ -227,6 +227,6 @@ export interface Engine {
   /** States and transitions, by address, at which the run stops. */
   breakAt(places: readonly string[]): void;
   /** Runs several setups one after the other; nothing of them is recorded but what they came to. */
-  runAll(ids: readonly string[], tell: (progress: BatchProgress) => void): Promise<BatchResult[]>;
+  runAll(ids: readonly string[], built: BuiltSteps, tell: (progress: BatchProgress) => void): Promise<BatchResult[]>;
   cancelAll(): void;
 }

@@ -326,3 +326,42 @@ test('channels that cannot work keep a run from starting, at their place', () =>
     'Ctrl has no channel nokey; it has probe, drive, key, bell and gate',
   ]);
 });
+
+/** `probe` on a pin that measures, and jumpers: the pulses of `drive` to `probe`, the level of `gate` to `key`. */
+const joined = (): Project => {
+  const measuring = boards.map((b) => ({ board: b.id, pin: b.pins.find((p) => p.analog >= 0)!.name }));
+  const own = channels.map((c) => (c.name === 'probe' ? { ...c, pins: measuring } : c));
+  const wires = [
+    { part: 'ctrl', channel: 'probe', fault: 'joined' as const, other: 'drive' },
+    { part: 'ctrl', channel: 'key', fault: 'joined' as const, other: 'gate' },
+  ];
+  return loop({ wires, stimulus: [], stop: 0.2 }, own);
+};
+test.each<StageText>(['sampled', 'code', ...boards.map((b) => `board:${b.id}` as const)])(
+  'jumpers bring what is put out to other pins, not what the product tells: %s',
+  (stage) => {
+    const project = joined();
+    const { value, problems } = stagedRun(project, project.setups[0], new Map([['ctrl', stage]]), {
+      compiledSteps: compiledHere,
+    });
+    if (!value) return expect(problems[0].message).toContain('is not available here');
+    value.run.simulation.advance(0.035);
+    const moment = value.run.keep();
+    value.run.simulation.advance(Infinity);
+    const at = reader(value.run);
+    // a pin that rests shut is at its supply from the first step on: the second one sees it, the third believes it
+    expect([at('ctrl.open', 0.019), at('ctrl.open', 0.0215)]).toEqual([0, 1]);
+    expect(at('ctrl.u', 0.029)).toBeCloseTo(3, 2);
+    // 30 % of the supply, of which 2 V are 16
+    const supply = stage === 'board:larch32' ? 3.3 : 5;
+    const count = (supply / 256) * 8;
+    expect(at('ctrl.seen', 0.015)).toBeLessThan(count);
+    expect(Math.abs(at('ctrl.seen', 0.15) - 0.3 * supply * 8)).toBeLessThan(count);
+    // gone on from between two steps
+    const again = createRun(value.prepared, { from: moment });
+    again.simulation.advance(Infinity);
+    expect(reader(again)('ctrl.seen', 0.0415)).toBe(at('ctrl.seen', 0.0415));
+    expect(at('ctrl.seen', 0.0415)).toBeGreaterThan(5);
+    return undefined;
+  },
+);

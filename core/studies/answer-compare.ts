@@ -4,6 +4,7 @@ import { createRun, isRunnable, prepareRun } from '../run';
 import { wordOf } from '../simulate/configurations';
 import type { Recording } from '../simulate/recording';
 import type { RequirementFinding } from '../verdicts/finding';
+import type { MakeCompiled } from '../stepcode/stage';
 import { compareRecordings, type Comparison, type Tolerance } from './compare';
 import { readMeasuredText, type Measured } from './measured';
 import { momentOf } from './moment-of';
@@ -93,8 +94,8 @@ export function messageDifference(a: readonly SentText[], b: readonly SentText[]
   return { first: undefined, late, count: n };
 }
 
-function runSide(project: Project, setup: Setup): ComparedSide | readonly Problem[] {
-  const prepared = prepareRun(project, setup);
+function runSide(project: Project, setup: Setup, compiledSteps?: MakeCompiled): ComparedSide | readonly Problem[] {
+  const prepared = prepareRun(project, setup, undefined, undefined, compiledSteps);
   if (!isRunnable(prepared)) return prepared.problems.filter((p) => p.severity === 'error');
   const { simulation, recorder, findings } = createRun(prepared);
   simulation.advance(Infinity);
@@ -149,6 +150,7 @@ export async function answerCompare(
   study: Study,
   watch: { goOn(done: number, of: number): boolean },
   kept: readonly KeptRun[] = [],
+  compiledSteps?: MakeCompiled,
 ): Promise<{ readonly kind: 'compare'; readonly found: CompareAnswer } | readonly Problem[] | string> {
   const sides: ComparedSide[] = [];
   const at = `study/${study.id}`;
@@ -162,6 +164,7 @@ export async function answerCompare(
     const side = runSide(
       project,
       project.setups.find((s) => s.id === id)!,
+      compiledSteps,
     );
     if (!('data' in side)) return side;
     sides.push(side);

@@ -11,6 +11,8 @@ import { listedValues, pointsOf } from './design';
 import type { Executor } from './many';
 import { mattersOf, type MattersAnswer } from './matters';
 import type { RunTable } from './run-table';
+import type { MakeCompiled } from '../stepcode/stage';
+import { createStep } from '../stepcode/write-js';
 import { createRunner, type Runner, type RunnerQuestion } from './runner';
 import { readStudy, studyMark, type ReadStudy, type StudyQuestion } from './study';
 import { crossingsOf, varied, type Crossing } from './vary';
@@ -77,11 +79,13 @@ export interface StudyFacts {
   readonly aimUnits: readonly string[];
   readonly requirements: number;
 }
-export function factsOf(project: Project, study: Study, make = createRunner): Answered<StudyFacts> {
+/** What it runs is not compiled for that: steps are gone by nobody yet. */
+const notCompiled: MakeCompiled = (program) => ({ create: () => createStep(program) });
+export function factsOf(project: Project, study: Study): Answered<StudyFacts> {
   const { value: read, problems } = readStudy(project, study);
   if (!read) return { problems };
   if (read.question.kind === 'compare') return { problems };
-  const { value: runner, problems: more } = make(read.runner);
+  const { value: runner, problems: more } = createRunner(read.runner, notCompiled);
   if (!runner) return { problems: more.map((p) => atStudy(study, p)) };
   const wrong =
     read.question.kind === 'breaks'
@@ -129,12 +133,17 @@ function wholeNumbers(study: Study, question: StudyQuestion, { isWhole }: Runner
 export interface Workplace {
   /** Makes what runs here, and whoever runs elsewhere. */
   start(question: RunnerQuestion, runs: number): Promise<Executor>;
-  readonly make?: typeof createRunner;
+  readonly make?: (question: RunnerQuestion) => ReturnType<typeof createRunner>;
+  /** Parts that run compiled. */
+  readonly compiledSteps?: MakeCompiled;
   /** Whoever does runs of a fit elsewhere, as soon as they are ready. */
   readonly startFit?: (project: Project, study: Study) => FitSettings['others'];
   /** Runs that were made earlier. */
   readonly kept?: readonly KeptRun[];
 }
+
+const runnerAt = (place: Workplace): NonNullable<Workplace['make']> =>
+  place.make ?? ((question) => createRunner(question, place.compiledSteps));
 
 /** Asks it. */
 export async function answerStudy(
@@ -163,9 +172,10 @@ export async function answerStudy(
   let found: StudyFound | string | readonly Problem[];
   if (read.question.kind === 'fit')
     found = await answerFit(project, study, read, watched, remarks, place.startFit?.(project, study));
-  else if (read.question.kind === 'compare') found = await answerCompare(project, study, watched, place.kept);
+  else if (read.question.kind === 'compare')
+    found = await answerCompare(project, study, watched, place.kept, place.compiledSteps);
   else {
-    const { value: runner, problems: more } = (place.make ?? createRunner)(read.runner);
+    const { value: runner, problems: more } = runnerAt(place)(read.runner);
     if (!runner) return { problems: more.map((p) => atStudy(study, p)) };
     const wrong = wholeNumbers(study, read.question, runner);
     if (wrong.length > 0) return { problems: wrong };
@@ -262,7 +272,7 @@ export async function answerCrossings(
   if (!read) return { problems };
   if (read.runner.over.length !== 1)
     return { problems: [problem('error', 'study', 'Where verdicts change is looked for along one value')] };
-  const { value: runner, problems: more } = (place.make ?? createRunner)(read.runner);
+  const { value: runner, problems: more } = runnerAt(place)(read.runner);
   if (!runner) return { problems: more.map((p) => atStudy(study, p)) };
   const executor = await place.start(read.runner, 1);
   let runs = 0;

@@ -1,6 +1,7 @@
 import { problem, type Problem } from '../language/diagnostics';
 import { nearestName } from '../language/nearest';
 import { areWithin, messageTarget, settable, unheardMessage } from '../run/assemble';
+import type { MakeCompiled } from '../stepcode/stage';
 import { prepareRun, withValues, type Prepared } from '../run/prepare';
 import { createRun, isRunnable, type RequirementFinding } from '../run/run';
 import { readSetValue } from '../run/set-value';
@@ -64,7 +65,10 @@ const aimKey = (k: number): string => `$aim${k}`;
 /** How many programs with other structures are kept. */
 const mostPrograms = 24;
 
-export function createRunner(question: RunnerQuestion): {
+export function createRunner(
+  question: RunnerQuestion,
+  compiledSteps?: MakeCompiled,
+): {
   readonly value: Runner | undefined;
   readonly problems: readonly Problem[];
 } {
@@ -76,7 +80,7 @@ export function createRunner(question: RunnerQuestion): {
   });
   const project = withAims(question);
   const root = setup.root || project.root;
-  const base = prepareRun(project, setup);
+  const base = prepareRun(project, setup, root, undefined, compiledSteps);
   const errors = base.problems.filter((p) => p.severity === 'error');
   const aimProblem = base.problems.find((p) => p.place?.startsWith(`requirement/${aimKey(0).slice(0, -1)}`));
   if (aimProblem) {
@@ -119,6 +123,8 @@ export function createRunner(question: RunnerQuestion): {
         project,
         { ...setup, changes: [...setup.changes.filter((c) => !over.includes(c.name)), ...changes] },
         root,
+        undefined,
+        compiledSteps,
       );
       if (programs.size >= mostPrograms) programs.delete(programs.keys().next().value!);
       programs.set(key, known);

@@ -6,7 +6,8 @@ import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Project, Setup } from '@/core/project/project';
 import { setupDifferences } from '@/core/project/setup-differences';
 import { signalShapes } from '@/core/run/signal-shapes';
-import { cancelAll, runAll, unitOfQuantity } from '@/store/checking';
+import { cancelAll, unitOfQuantity } from '@/store/checking';
+import { runSeveral } from '@/store/running';
 import { usePlace } from '@/store/place-store';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
@@ -104,7 +105,8 @@ export function BatchRun({ project, close }: { readonly project: Project; readon
     setRunning(true);
     setResults([]);
     try {
-      const found = await runAll(
+      const found = await runSeveral(
+        project,
         project.setups.filter((s) => chosen.has(s.id)).map((s) => s.id),
         setProgress,
       );

@@ -159,7 +159,7 @@ function WhatRuns({ project, setup }: Props) {
 /** Stages a part can run in here; what a setup says that cannot is shown as it is. */
 function choicesOf(project: Project, now: StageText): readonly (readonly [string, string])[] {
   const all: (readonly [string, string])[] = [
-    ...ownStages.map((s) => [s, `${s}: ${stageWords[s]}`] as const),
+    ...[...ownStages, 'host' as const].map((s) => [s, `${s}: ${stageWords[s]}`] as const),
     ...boardsOf(project).map((b) => [`board:${b.id}`, b.note === '' ? b.name : `${b.name}: ${b.note}`] as const),
   ];
   return all.some(([s]) => s === now) ? all : [...all, [now, now] as const];

@@ -18,6 +18,7 @@ const faults: readonly (readonly [Wire['fault'], string])[] = [
   ['high', 'is held at the supply'],
   ['swapped', 'is swapped with'],
   ['crossed', 'has its two lines crossed'],
+  ['joined', 'is a jumper from'],
 ];
 
 /** Wires between channels of software and the product that are not as they should be, put in on purpose. */
@@ -55,7 +56,7 @@ export function SetupWires({ project, setup }: { readonly project: Project; read
   return (
     <>
       <h3 className="section-title">
-        Faulty wires
+        Wires
         {free.length > 0 && (
           <Button size="sm" onClick={() => set([...setup.wires, free[0]], 'Put a fault into a wire')}>
             <Plus size={13} aria-hidden /> Wire
@@ -92,17 +93,17 @@ export function SetupWires({ project, setup }: { readonly project: Project; read
                       onCommit={(fault) =>
                         put(k, {
                           fault: fault as Wire['fault'],
-                          other: fault === 'swapped' ? (alike(parts, w)[0] ?? '') : '',
+                          other: otherEnds(parts, { ...w, fault: fault as Wire['fault'] })[0] ?? '',
                         })
                       }
                     />
                   </td>
                   <td>
-                    {w.fault === 'swapped' && (
+                    {(w.fault === 'swapped' || w.fault === 'joined') && (
                       <CellSelect
                         value={w.other}
-                        label={`What wire ${k + 1} is swapped with`}
-                        options={[...new Set([w.other, ...alike(parts, w)])].map((n) => [n, n] as const)}
+                        label={`What wire ${k + 1} is ${w.fault === 'joined' ? 'joined to' : 'swapped with'}`}
+                        options={[...new Set([w.other, ...otherEnds(parts, w)])].map((n) => [n, n] as const)}
                         onCommit={(other) => put(k, { other })}
                       />
                     )}
@@ -131,10 +132,14 @@ export function SetupWires({ project, setup }: { readonly project: Project; read
   );
 }
 
-/** Channels that a wire can be swapped with: those that lead the same way. */
-function alike(parts: readonly { readonly name: string; readonly type: PartType }[], w: Wire): readonly string[] {
-  const type = parts.find((p) => p.name === w.part)?.type;
-  const own = type?.channels.find((c) => c.name === w.channel);
-  if (!type || !own) return [];
-  return type.channels.flatMap((c) => (c !== own && directionOf(type, c) === directionOf(type, own) ? [c.name] : []));
+/** Channels at whose pin a wire can end besides its own: those that lead the same way where two are swapped, those that lead out for a jumper. */
+function otherEnds(
+  parts: readonly { readonly name: string; readonly type: PartType }[],
+  { part, channel, fault }: Wire,
+): readonly string[] {
+  const type = parts.find((p) => p.name === part)?.type;
+  const own = type?.channels.find((c) => c.name === channel);
+  if (!type || !own || (fault !== 'swapped' && fault !== 'joined')) return [];
+  const way = fault === 'joined' ? 'out' : directionOf(type, own);
+  return type.channels.flatMap((c) => (c !== own && directionOf(type, c) === way ? [c.name] : []));
 }

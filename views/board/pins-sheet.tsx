@@ -256,6 +256,7 @@ const faultWords = {
   low: 'held at 0 V',
   high: 'held at the supply',
   swapped: 'swapped with that of',
+  joined: 'joined to the pin of',
   crossed: 'crossed: its two lines are on the pins of each other',
 } as const;
 
@@ -279,7 +280,9 @@ function ChannelRow({
   const { edit } = useProject.getState();
   const list = `type/${type.id}/channel`;
   const setup = useSetup();
-  const fault = setup?.wires.find((w) => w.part === part && [w.channel, w.other].includes(c.name));
+  const fault = setup?.wires.find(
+    (w) => w.part === part && (w.channel === c.name || (w.fault === 'swapped' && w.other === c.name)),
+  );
   const loss = useRuns((s) => s.current?.losses?.find((l) => l.part === part && l.line === c.name));
   const way = directionOf(type, c);
   const carried =
@@ -321,7 +324,9 @@ function ChannelRow({
         {fault && (
           <div className="quiet">
             its wire is {faultWords[fault.fault]}
-            {fault.fault === 'swapped' && ` ${fault.channel === c.name ? fault.other : fault.channel}`} in {setup!.name}
+            {(fault.fault === 'swapped' || fault.fault === 'joined') &&
+              ` ${fault.channel === c.name ? fault.other : fault.channel}`}{' '}
+            in {setup!.name}
           </div>
         )}
         {loss && (

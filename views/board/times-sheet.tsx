@@ -6,10 +6,12 @@ import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
 import { formatNumber } from '@/ui/format';
 
-/** What the steps of software took on a board, in the run at hand. */
+/** What the steps of software took on a board, or on this machine, in the run at hand. */
 export function TimesSheet({ type, part }: { readonly type: PartType; readonly part: string }) {
   const run = useRuns((s) => s.current);
-  const staged = run?.model.stages?.find((s) => s.stage === 'board' && (s.part === part || part === ''));
+  const staged = run?.model.stages?.find(
+    (s) => (s.stage === 'board' || s.stage === 'host') && (s.part === part || part === ''),
+  );
   const profile = staged && run?.profiles?.find((p) => p.part === staged.part);
   const column = staged && run?.data.columns.get(`${staged.part}.stepTime`);
   const version = useRuns((s) => s.version);
@@ -25,12 +27,14 @@ export function TimesSheet({ type, part }: { readonly type: PartType; readonly p
         <h3>No run of {type.name} on a board</h3>
         <p>
           A setup says how its software runs: choose a board there and run it. How long each step takes is measured
-          then, and requirements can speak of it, as in <span className="mono">{part || 'ctrl'}.stepTime</span>.
+          then, and requirements can speak of it, as in <span className="mono">{part || 'ctrl'}.stepTime</span>. Where
+          it runs on this machine, compiled, it is measured in nanoseconds.
         </p>
         <Button onClick={() => usePlace.getState().go({ area: 'bench', sheet: '' })}>To the setups</Button>
       </div>
     );
-  if (!profile || !times)
+  const isOnHost = staged.stage === 'host';
+  if (!profile || (!times && !isOnHost))
     return (
       <div className="empty">
         <p>{run.setup} is still running: what its steps took is shown once it rests.</p>
@@ -40,29 +44,42 @@ export function TimesSheet({ type, part }: { readonly type: PartType; readonly p
   return (
     <div className="pane-body" data-testid="step-times">
       <div className="px-3 pt-2">
-        <p className="mb-1">
-          On {staged.board} the longest step of {staged.part} took {seconds(times.most)}, {share(times.most / period)}{' '}
-          of its {seconds(period)}; on average {share(times.mean / period)}.
-          {profile.overruns > 0 &&
-            ` ${profile.overruns} ${profile.overruns === 1 ? 'step was' : 'steps were'} left out, as the one before was not done in time.`}
-        </p>
+        {times ? (
+          <p className="mb-1">
+            On {staged.board} the longest step of {staged.part} took {seconds(times.most)}, {share(times.most / period)}{' '}
+            of its {seconds(period)}; on average {share(times.mean / period)}.
+            {profile.overruns > 0 &&
+              ` ${profile.overruns} ${profile.overruns === 1 ? 'step was' : 'steps were'} left out, as the one before was not done in time.`}
+          </p>
+        ) : (
+          <p className="mb-1">
+            Compiled on this machine, as nanoseconds of its clock: what a chip would take is another question, that
+            boards answer.
+          </p>
+        )}
         <p className="quiet mb-1">
           {profile.stack !== undefined && `At most ${profile.stack} bytes of stack were used in this run. `}
           {profile.note}
         </p>
-        <Button
-          size="sm"
-          data-testid="slowest-step"
-          onClick={() => {
-            useRuns.getState().moveCursor(times.mostAt);
-            usePlace.getState().say(`The longest step ended at ${formatNumber(times.mostAt, 6)} s`, 'note');
-          }}
-        >
-          Show the longest step in the ribbon
-        </Button>
+        {times && (
+          <Button
+            size="sm"
+            data-testid="slowest-step"
+            onClick={() => {
+              useRuns.getState().moveCursor(times.mostAt);
+              usePlace.getState().say(`The longest step ended at ${formatNumber(times.mostAt, 6)} s`, 'note');
+            }}
+          >
+            Show the longest step in the ribbon
+          </Button>
+        )}
       </div>
-      <h3 className="section-title">How long steps took</h3>
-      <Histogram values={times.all} period={period} />
+      {times && (
+        <>
+          <h3 className="section-title">How long steps took</h3>
+          <Histogram values={times.all} period={period} />
+        </>
+      )}
       <h3 className="section-title">Functions</h3>
       <table className="table" data-testid="step-functions">
         <thead>

@@ -1,11 +1,13 @@
 import { readProjectText } from '@/core/formats/project-file';
 import { stepProgramOf } from '@/core/stepcode/controller';
 import { replayed, rowsAsText, rowsOfText, type Replay } from '@/core/studies/replay';
+import { createKeptPrograms } from '@/server/kept-programs';
 import { stepOnHost } from '@/server/step-on-host';
 
 export const runtime = 'nodejs';
 export const dynamic = 'force-dynamic';
 
+const programs = createKeptPrograms();
 const largest = 120_000_000;
 const mostSteps = 1_000_000;
 /** Milliseconds. */
@@ -14,8 +16,8 @@ const answer = (status: number, body: object): Response => Response.json(body, {
 const isTexts = (x: unknown): x is readonly string[] => Array.isArray(x) && x.every((t) => typeof t === 'string');
 
 /**
- * Goes steps in the compiled C of a part type on this machine: what comes is a project, which of its part types is wanted and numbers for its
- * inputs, never a source or a command. What is compiled is written here out of the model, in a fresh folder, and gone afterwards.
+ * Compiles the C of a part type on this machine, and with numbers for its inputs goes its steps: what comes is a project, which of its part
+ * types is wanted and numbers, never a source or a command. What is compiled is written here out of the model, in a fresh folder.
  */
 export async function POST(request: Request): Promise<Response> {
   const text = await request.text();
@@ -27,12 +29,16 @@ export async function POST(request: Request): Promise<Response> {
     return answer(400, { problem: 'This is no question for steps' });
   }
   const replay = replayIn(asked.replay);
-  if (!replay) return answer(400, { problem: 'These are no inputs of steps' });
+  if (!replay && asked.replay !== undefined) return answer(400, { problem: 'These are no inputs of steps' });
   const { value: project, problems } = readProjectText(JSON.stringify(asked.project));
   const type = project?.types.find((t) => t.name === asked.type);
   if (!project || !type) return answer(400, { problem: problems[0]?.message ?? 'There is no such part type' });
   const { program, problems: refused } = stepProgramOf(project, type);
   if (!program) return answer(422, { problem: refused[0]?.message ?? 'It cannot be put into code' });
+  if (!replay) {
+    const build = programs.buildOf(program);
+    return typeof build === 'string' ? answer(422, { problem: build }) : answer(200, { build });
+  }
   const made = stepOnHost(program);
   if (typeof made === 'string') return answer(422, { problem: made });
   const until = Date.now() + longest;
@@ -47,6 +53,19 @@ export async function POST(request: Request): Promise<Response> {
   } finally {
     run.close?.();
     made.dispose();
+  }
+}
+
+/** One step of what was compiled, from the memory that comes to the memory that is answered. */
+export async function PUT(request: Request): Promise<Response> {
+  const question = new Uint8Array(await request.arrayBuffer());
+  try {
+    const found = programs.answer(new URL(request.url).searchParams.get('build') ?? '', question);
+    return found
+      ? new Response(found as BufferSource)
+      : answer(410, { problem: 'What was compiled is not here any more' });
+  } catch (error) {
+    return answer(422, { problem: error instanceof Error ? error.message : String(error) });
   }
 }
 
