@@ -66,7 +66,7 @@ equation
 
 export const balanceArm: Project = {
   format: 'zelvar-project',
-  version: 17,
+  version: 18,
   id: 'balance-arm',
   name: 'Balance arm',
   root: rig.id,
@@ -101,6 +101,7 @@ export const balanceArm: Project = {
   traces: [],
   flows: [],
   studies: [],
+  cases: [],
   recordings: [],
   panels: [],
   requirements: [

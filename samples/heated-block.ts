@@ -94,7 +94,7 @@ const station = partType('Station', 'A heated sample block with its controller.'
 
 export const heatedBlock: Project = {
   format: 'zelvar-project',
-  version: 17,
+  version: 18,
   id: 'heated-block',
   name: 'Heated sample block',
   root: station.id,
@@ -141,6 +141,7 @@ export const heatedBlock: Project = {
     }),
   ],
   studies: [],
+  cases: [],
   recordings: [],
   panels: [
     {

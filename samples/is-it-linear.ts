@@ -73,7 +73,7 @@ const trial = partType('Trial', 'One input for all three boxes.', {
 
 export const isItLinear: Project = {
   format: 'zelvar-project',
-  version: 17,
+  version: 18,
   id: 'is-it-linear',
   name: 'Is it linear?',
   root: trial.id,
@@ -102,6 +102,7 @@ export const isItLinear: Project = {
     }),
   ],
   studies: [],
+  cases: [],
   recordings: [],
   panels: [
     {

@@ -157,7 +157,7 @@ const unit = partType('RinseUnit', 'Fills a tank, lets the parts rinse, and drai
 
 export const rinseUnit: Project = {
   format: 'zelvar-project',
-  version: 17,
+  version: 18,
   id: 'rinse-unit',
   name: 'Rinse unit',
   root: unit.id,
@@ -197,6 +197,7 @@ export const rinseUnit: Project = {
     }),
   ],
   studies: [],
+  cases: [],
   recordings: [],
   panels: [
     {

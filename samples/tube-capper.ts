@@ -1,4 +1,5 @@
 import { capperChannels } from './capper-channels';
+import { capperCases } from './capper-cases';
 import { capperRecordings, capperStudies } from './capper-studies';
 import { spindleOnTest, spindleWatch, wornBearing } from './spindle-watch';
 import { markOf } from '../core/project/equations';
@@ -701,7 +702,7 @@ const nearlyThere = 'in(ctrl.mode.Fast) and spindle.speed > 0.95*ctrl.fastSpeed'
 
 const untraced: Project = {
   format: 'zelvar-project',
-  version: 17,
+  version: 18,
   id: 'tube-capper',
   name: 'Tube capper',
   root: capper.id,
@@ -938,6 +939,7 @@ capper: moves home`,
     wornBearing,
   ],
   studies: capperStudies,
+  cases: [...capperCases],
   recordings: capperRecordings,
   panels: [
     {

@@ -110,4 +110,16 @@ export const namesInScriptLine = (text: string): NamesInLine[] =>
       : [];
   });
 
+/** Of all lines of a script, by their places in it. */
+export function namesInScript(script: string): NamesInLine[] {
+  const found: NamesInLine[] = [];
+  let from = 0;
+  for (const line of script.split('\n')) {
+    for (const n of namesInScriptLine(line))
+      found.push({ ...n, piece: { ...n.piece, start: n.piece.start + from, end: n.piece.end + from } });
+    from += line.length + 1;
+  }
+  return found;
+}
+
 const afterStart = (text: string): Piece => ({ text, start: 0, end: text.length });

@@ -1,4 +1,4 @@
-import { namesInProcedureLine, namesInSequenceRow } from '../lines/names-in-lines';
+import { namesInProcedureLine, namesInScript, namesInSequenceRow } from '../lines/names-in-lines';
 import { namesInSignalLine } from '../lines/signal-line';
 import {
   atLeast,
@@ -48,6 +48,9 @@ const inSetup: Scope = ({ root }, chain) => String(chain[0].root) || root;
 const inWhatItIsAbout: Scope = ({ root }, chain) => String(chain[0].about ?? '') || root;
 /** ... in what the setup of the study runs. */
 const inStudy: Scope = ({ rootOf }, chain) => rootOf(String(chain[0].setup));
+
+/** ... in what the test case tries: a part type alone, or what its setup runs. */
+const inCase: Scope = ({ rootOf }, chain) => String(chain[0].alone) || rootOf(String(chain[0].setup));
 
 const nameOf = (chain: Chain, k: number): string => String(chain.at(k)?.name ?? '');
 /** `SpindleDrive.speed`: an entry by its owner and its name. */
@@ -843,6 +846,74 @@ export const recording = entry('recording', 'recording', {
   text: text(50_000_000),
 });
 
+const caseSays = (chain: Chain): string => `test case ${nameOf(chain, 0)}`;
+
+/** What is given over time, or has to come of it: a column of the table of a test case. */
+export const vector = entry(
+  'vector',
+  'column of a test case',
+  {
+    id,
+    way: oneOf('set', 'send', 'expect'),
+    /** Path of a quantity that is set, of a message that is sent, or a formula of which a value is expected. */
+    target: read(
+      title(400, 'What is given or expected?'),
+      (v) => (v.way === 'set' ? 'path' : v.way === 'send' ? 'message-path' : 'expression'),
+      inCase,
+    ),
+    /** How far off it may be: in its unit, as a share of what is expected, and in s, earlier or later. */
+    absolute: atLeast(0),
+    relative: atLeast(0),
+    late: atLeast(0, 'A time of 0 s or more', 1e6),
+  },
+  { label: (chain) => String(chain.at(-1)!.target), says: caseSays },
+);
+
+/** What a product or a part of it is tried with, and what must come of it. */
+export const testCase = entry(
+  'case',
+  'test case',
+  {
+    id,
+    name: title(200),
+    note: text(),
+    /** Words by which some are chosen. */
+    tags: texts(80, 40),
+    /** Id of the setup that runs; empty for the first. */
+    setup: text(64),
+    /** Id of a part type that is tried alone, without what is around it; empty where the setup runs. */
+    alone: text(64),
+    /** s after which it ends at the latest; 0: with its setup. */
+    stop: atLeast(0, 'A time of 0 s or more', 1e9),
+    /** Stages it is for; empty for all. */
+    stages: texts(80, 20),
+    /** Lines that are gone through, read by core/scripts. */
+    script: read(text(200_000), 'expression', inCase, { says: 'script of', pieces: namesInScript }),
+    /** Ids of written sequences of what is tried, which have to pass. */
+    sequences: ids(200),
+    vectors: list(vector, 400),
+    /** What is given and expected when, by columns: an empty cell gives nothing new, and expects nothing. */
+    rows: rows(
+      { time: atLeast(0, 'A time of 0 s or later'), cells: rows({ column: id, value: text(400) }, 400) },
+      100_000,
+    ),
+  },
+  {
+    says: caseSays,
+    content: (c) =>
+      JSON.stringify([
+        c.name,
+        c.setup,
+        c.alone,
+        c.stop,
+        c.script,
+        c.sequences,
+        c.vectors.map((v) => [v.way, v.target, v.absolute, v.relative, v.late]),
+        c.rows.map((r) => [r.time, r.cells.map((x) => [x.column, x.value])]),
+      ]),
+  },
+);
+
 const pictureSays = (chain: Chain): string => `picture ${String(chain.at(-2)!.label)}`;
 
 /** A piece of a picture. Its numbers are formulas over the product, so that it follows what runs. */
@@ -941,7 +1012,7 @@ export const track = entry(
 const retired = { id, key };
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 17;
+export const projectVersion = 18;
 
 export const projectFields = {
   format: exactly(projectFormat),
@@ -966,6 +1037,7 @@ export const projectFields = {
   traces: list(trace, 200_000),
   setups: list(setup),
   studies: list(study),
+  cases: list(testCase, 20_000),
   recordings: list(recording, 500),
   panels: list(panel),
   tracks: list(track),
@@ -1004,6 +1076,8 @@ export interface TraceLink extends EntryOf<typeof trace> {}
 export interface Setup extends EntryOf<typeof setup> {}
 export interface StimulusRow extends EntryOf<typeof stimulus> {}
 export interface Study extends EntryOf<typeof study> {}
+export interface Vector extends EntryOf<typeof vector> {}
+export interface TestCase extends EntryOf<typeof testCase> {}
 export interface Studied extends EntryOf<typeof studied> {}
 export interface StudiedMessage extends EntryOf<typeof studiedMessage> {}
 export interface Aim extends EntryOf<typeof aim> {}

@@ -206,6 +206,7 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
       channels: listOf(t.channels).map((c) => ({ ...c, early: 0 })),
     })),
   }),
+  17: (project) => ({ ...project, version: 18, cases: [] }),
 };
 
 const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));

@@ -21,7 +21,9 @@ import type {
   SignalSheet,
   StateKind,
   Study,
+  TestCase,
   Transition,
+  Vector,
 } from './document';
 import { projectFormat, projectVersion } from './document';
 import { soundNesting } from './nesting';
@@ -71,11 +73,13 @@ export type {
   Studied,
   StudiedMessage,
   Study,
+  TestCase,
   TraceLink,
   Track,
   Transition,
   Trigger,
   TriggerKind,
+  Vector,
 } from './document';
 
 /** In the lists of a port: any message. */
@@ -111,6 +115,7 @@ export const emptyProject = (id: string, name: string): Project => ({
   traces: [],
   setups: [],
   studies: [],
+  cases: [],
   recordings: [],
   panels: [],
   tracks: [],
@@ -414,8 +419,32 @@ export const newStudy = (id: string, name: string, kind: Study['kind']): Study =
   alignAt: '',
 });
 
+export const newCase = (id: string, name: string): TestCase => ({
+  id,
+  name,
+  note: '',
+  tags: [],
+  setup: '',
+  alone: '',
+  stop: 0,
+  stages: [],
+  script: '',
+  sequences: [],
+  vectors: [],
+  rows: [],
+});
+
+export const newVector = (id: string, way: Vector['way'], target: string): Vector => ({
+  id,
+  way,
+  target,
+  absolute: 0,
+  relative: way === 'expect' ? 1e-3 : 0,
+  late: 0,
+});
+
 /** The setup a study runs: the one it names, or the first. */
-export const setupOf = (project: Project, study: Pick<Study, 'setup'>): Setup | undefined =>
+export const setupOf = (project: Project, study: { readonly setup: string }): Setup | undefined =>
   study.setup === '' ? project.setups[0] : project.setups.find((s) => s.id === study.setup);
 
 /** Whether a setup runs the product, not a part type in its place. */

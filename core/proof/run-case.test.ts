@@ -1,25 +1,23 @@
 import { tubeCapper } from '../../samples/tube-capper';
 import { compiledHere } from '@/cli/compiled';
-import { newSetup } from '../project/project';
+import { newCase, newSetup, type Project } from '../project/project';
 import { prepareRun } from '../run/prepare';
 import { createRun, isRunnable } from '../run/run';
 import { scriptSource } from '../run/script-driver';
 import type { StageText } from '../stepcode/stage';
-import { aloneIn, nameAlone, runCase, type CaseOutcome } from './run-case';
+import { aloneIn, nameAlone } from '../run/tried';
+import { runCase, type CaseOutcome } from './run-case';
 
 const setup = (name: string) => tubeCapper.setups.find((s) => s.name === name)!;
 const ctrl = tubeCapper.types.find((t) => t.name === 'CapperControl')!;
+const bare: Project = { ...tubeCapper, setups: tubeCapper.setups.map((u) => ({ ...u, stimulus: [] })) };
 const whole = (script: string, stage?: StageText, name = 'Careful'): CaseOutcome =>
-  runCase(
-    tubeCapper,
-    { place: 'case/a/script', subject: { kind: 'setup', setup: { ...setup(name), stimulus: [] } }, script },
-    { ...(stage && { stage }), compiledSteps: compiledHere },
-  );
+  runCase(bare, { ...newCase('a', 'A'), setup: setup(name).id, script }, { stage, compiledSteps: compiledHere });
 const alone = (script: string, stage?: StageText): CaseOutcome =>
   runCase(
     tubeCapper,
-    { place: 'case/a/script', subject: { kind: 'alone', type: ctrl, stop: 5 }, script },
-    { ...(stage && { stage }), compiledSteps: compiledHere },
+    { ...newCase('a', 'A'), alone: ctrl.id, stop: 5, script },
+    { stage, compiledSteps: compiledHere },
   );
 
 test.each<StageText | undefined>([undefined, 'sampled', 'code'])('one tube by a script, in the stage %s', (stage) => {
@@ -136,7 +134,7 @@ test('a run goes on from any moment of its script as it went', () => {
     undefined,
     undefined,
     undefined,
-    scriptSource(script, 'x', nameAlone(ctrl)),
+    { script: scriptSource(script, 'x', nameAlone(ctrl)) },
   );
   if (!isRunnable(prepared)) throw new Error(prepared.problems[0].message);
   const whole = createRun(prepared, { record: [] });
@@ -158,15 +156,14 @@ test('a run goes on from any moment of its script as it went', () => {
 test('a stage that is not there has not passed', () => {
   const done = runCase(
     tubeCapper,
-    { place: 'case/a/script', subject: { kind: 'alone', type: ctrl, stop: 5 }, script: 'wait 1 s' },
+    { ...newCase('a', 'A'), alone: ctrl.id, stop: 5, script: 'wait 1 s' },
     { stage: 'host' },
   );
   expect(done).toMatchObject({ verdict: 'not run', why: 'The stage host is not available here' });
-  expect(
-    runCase(
-      tubeCapper,
-      { place: 'case/a/script', subject: { kind: 'alone', type: ctrl, stop: 5 }, script: 'wait 5 s' },
-      { goesOn: () => false },
-    ),
-  ).toMatchObject({ verdict: 'not run', why: 'It was given up' });
+  const given = runCase(
+    tubeCapper,
+    { ...newCase('a', 'A'), alone: ctrl.id, script: 'wait 5 s' },
+    { goesOn: () => false },
+  );
+  expect(given).toMatchObject({ verdict: 'not run', why: 'It was given up' });
 });

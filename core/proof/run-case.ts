@@ -1,140 +1,171 @@
-import { newPart, newSetup, newType, type PartType, type Project, type Setup } from '../project/project';
 import type { Problem } from '../language/diagnostics';
-import { prepareRun, type Prepared } from '../run/prepare';
-import { createRun, isRunnable, type RequirementFinding } from '../run/run';
-import { scriptSource } from '../run/script-driver';
+import type { Project, TestCase } from '../project/project';
+import { prepareRun } from '../run/prepare';
+import { createRun, isRunnable, type RequirementFinding, type Runnable, type RunSequence } from '../run/run';
+import { inOwnWords, triedRun } from '../run/tried';
+import type { RowStatus } from '../sequences/sequence-run';
 import type { ScriptReport } from '../scripts/script-run';
-import { withStages, type MakeCompiled, type StageText } from '../stepcode/stage';
+import type { VectorReport } from '../scripts/vector-run';
+import type { MakeCompiled, StageText } from '../stepcode/stage';
 
-/** What a test case runs: a setup of the product, or a part type alone. */
-export type CaseSubject =
-  | { readonly kind: 'setup'; readonly setup: Setup }
-  | { readonly kind: 'alone'; readonly type: PartType; readonly stop: number };
+export type CaseVerdict = 'passed' | 'failed' | 'not run';
 
-export interface ScriptCase {
-  /** Address of its script. */
-  readonly place: string;
-  readonly subject: CaseSubject;
-  readonly script: string;
+/** Where what came is furthest from what was expected. */
+export interface Deviation {
+  readonly target: string;
+  readonly unit: string;
+  readonly time: number;
+  readonly value: number;
+  readonly expected: number;
+  readonly within: number;
 }
 
 export interface CaseOutcome {
   /** What could not run has not passed. */
-  readonly verdict: 'passed' | 'failed' | 'not run';
+  readonly verdict: CaseVerdict;
   /** Why it has failed or could not run; empty where it has passed. */
   readonly why: string;
   readonly failedAt: number | undefined;
   /** Time of the product it went to. */
   readonly time: number;
   readonly script: ScriptReport | undefined;
+  readonly vectors: VectorReport | undefined;
+  readonly worst: Deviation | undefined;
+  readonly sequences: readonly RunSequence[];
   /** Requirements are judged beside, whatever a case expects. */
   readonly findings: readonly RequirementFinding[];
   readonly problems: readonly Problem[];
   readonly seconds: number;
 }
 
-/** Name of a part that stands alone: that of its type, as parts are called. */
-export const nameAlone = (type: PartType): string => type.name[0].toLowerCase() + type.name.slice(1);
-
-/** A project in which a part type stands alone: nothing is around it, its inputs are given from outside. */
-export function aloneIn(project: Project, type: PartType): Project {
-  const root = newType('alone', freeName(project, `${type.name}Alone`));
-  const part = newPart('alone-part', nameAlone(type), type.id);
-  // what is said of the product is not said of this
-  const requirements = project.requirements.map((r) => (r.about === '' ? { ...r, about: project.root } : r));
-  return { ...project, requirements, root: root.id, types: [...project.types, { ...root, parts: [part] }] };
+export interface CaseOptions {
+  /** Without one parts run as the setup says. */
+  readonly stage?: StageText | undefined;
+  readonly compiledSteps?: MakeCompiled | undefined;
+  /** Asked now and then; a case that is given up has not been run. */
+  readonly goesOn?: (share: number) => boolean;
 }
 
-function freeName(project: Project, wanted: string): string {
-  const taken = new Set(project.types.map((t) => t.name));
-  let name = wanted;
-  for (let k = 2; taken.has(name); k++) name = `${wanted}${k}`;
-  return name;
-}
+const nothing = {
+  failedAt: undefined,
+  time: 0,
+  script: undefined,
+  vectors: undefined,
+  worst: undefined,
+  sequences: [],
+  findings: [],
+};
 
-/** All parts of a setup that are software, in a stage. */
-function inStage(project: Project, setup: Setup, stage: StageText): Setup {
-  const typeOf = new Map(project.types.map((t) => [t.id, t]));
-  const parts: string[] = [];
-  const look = (type: PartType | undefined, path: string, depth: number): void => {
-    for (const p of depth > 100 ? [] : (type?.parts ?? [])) {
-      const inner = typeOf.get(p.type);
-      const name = path === '' ? p.name : `${path}.${p.name}`;
-      // what goes in steps goes with all that is in it
-      if (inner && inner.software.trim() !== '') parts.push(name);
-      else look(inner, name, depth + 1);
-    }
-  };
-  look(typeOf.get(setup.root || project.root), '', 0);
-  return withStages(setup, new Map(parts.map((p) => [p, stage])));
-}
+/** Rows of a written sequence that make it fail. */
+const bad: ReadonlySet<RowStatus> = new Set(['out of order', 'too late', 'too early', 'other values', 'not seen']);
 
-/** What is wrong with a part that stands alone, in names of its type. */
-const inOwnWords = ({ problems, model }: Prepared, type: PartType): readonly Problem[] =>
-  problems.map((p) => ({
-    ...p,
-    message: p.message.replaceAll(`${nameAlone(type)}.`, '').replaceAll(model.name, type.name),
-  }));
-
-/** Runs a case in a stage; without one parts run as the setup says. */
+/** Runs a case in a stage. */
 export function runCase(
   project: Project,
-  { place, subject, script }: ScriptCase,
-  {
-    stage,
-    compiledSteps,
-    goesOn = () => true,
-  }: {
-    readonly stage?: StageText;
-    readonly compiledSteps?: MakeCompiled;
-    /** Asked now and then; a case that is given up has not been run. */
-    readonly goesOn?: () => boolean;
-  } = {},
+  of: TestCase,
+  { stage, compiledSteps, goesOn = () => true }: CaseOptions = {},
 ): CaseOutcome {
   const begun = performance.now();
-  const whole = subject.kind === 'setup' ? project : aloneIn(project, subject.type);
-  const own =
-    subject.kind === 'setup'
-      ? subject.setup
-      : { ...newSetup('alone', subject.type.name), stop: subject.stop, recordEvery: subject.stop / 1000 };
-  const inside = subject.kind === 'setup' ? '' : nameAlone(subject.type);
-  const setup = stage === undefined ? own : inStage(whole, own, stage);
-  const prepared = prepareRun(whole, setup, undefined, undefined, compiledSteps, scriptSource(script, place, inside));
-  const nothing = { failedAt: undefined, time: 0, script: undefined, findings: [] };
-  const problems = subject.kind === 'setup' ? prepared.problems : inOwnWords(prepared, subject.type);
   const since = (): number => (performance.now() - begun) / 1000;
-  if (!isRunnable(prepared)) {
-    const why = problems.find((p) => p.severity === 'error')?.message ?? 'It cannot run';
-    return { ...nothing, verdict: 'not run', why, problems, seconds: since() };
-  }
+  const notRun = (why: string, problems: readonly Problem[]): CaseOutcome => ({
+    ...nothing,
+    verdict: 'not run',
+    why,
+    problems,
+    seconds: since(),
+  });
+  const asked = triedRun(project, of, stage);
+  if ('message' in asked) return notRun(asked.message, [asked]);
+  const prepared = prepareRun(asked.project, asked.setup, undefined, undefined, compiledSteps, asked.tried);
+  const problems = inOwnWords(prepared.problems, prepared.model.name, asked.alone);
+  if (!isRunnable(prepared))
+    return notRun(problems.find((p) => p.severity === 'error')?.message ?? 'It cannot run', problems);
   const run = createRun(prepared, { record: [] });
   const { simulation } = run;
   let looks = 0;
   let isGivenUp = false;
-  simulation.advance(Infinity, false, () => ++looks % 64 !== 0 || !(isGivenUp = !goesOn()));
-  if (isGivenUp) return { ...nothing, verdict: 'not run', why: 'It was given up', problems, seconds: since() };
-  const report = run.script();
+  simulation.advance(
+    Infinity,
+    false,
+    () => ++looks % 64 !== 0 || !(isGivenUp = !goesOn(simulation.time / asked.setup.stop)),
+  );
+  if (isGivenUp) return notRun('It was given up', problems);
+  const script = run.script();
+  const vectors = run.vectors();
+  const sequences = run.sequences();
   const findings = run.findings();
+  const worst = vectors && worstOf(prepared, vectors);
   const broken = findings.filter((f) => f.verdict === 'fails');
+  const unheard = sequences.filter((s) => s.report.verdict !== 'passed');
   const whys = [
     ...(simulation.problem ? [simulation.problem.message] : []),
-    ...(report && report.verdict !== 'passed' ? [report.why] : []),
+    ...(script && script.verdict !== 'passed' ? [script.why] : []),
+    ...(vectors && vectors.verdict !== 'passed' ? [tellVectors(prepared, vectors)] : []),
+    ...unheard.map((s) => `${s.name}: ${s.report.why || s.report.verdict}`),
     ...broken.map((f) => `${f.key} fails`),
   ];
   const times = [
-    report?.failedAt,
+    script?.failedAt,
+    vectors?.failedAt,
+    ...unheard.flatMap((s) => s.report.rows.flatMap((r) => (bad.has(r.status) ? [r.time ?? simulation.time] : []))),
     simulation.problem ? simulation.time : undefined,
     ...broken.map((f) => f.failsSince),
-  ];
-  const known = times.filter((t) => t !== undefined);
+  ].filter((t) => t !== undefined);
   return {
     verdict: whys.length === 0 ? 'passed' : 'failed',
     why: whys.join('; '),
-    failedAt: known.length > 0 ? Math.min(...known) : undefined,
+    failedAt: times.length > 0 ? Math.min(...times) : undefined,
     time: simulation.time,
-    script: report,
+    script,
+    vectors,
+    worst,
+    sequences,
     findings,
     problems,
     seconds: since(),
   };
+}
+
+const number = (x: number): string => String(Number(x.toPrecision(5)));
+
+/** Relative to what is allowed; where nothing is, what is off at all is further. */
+const share = ({ value, expected, within }: Deviation): number => {
+  const off = Math.abs(value - expected);
+  return Number.isNaN(off) ? Infinity : within > 0 ? off / within : off === 0 ? 0 : Infinity;
+};
+
+function deviationsOf(prepared: Runnable, { values }: VectorReport): Deviation[] {
+  const { expected, columns, units } = prepared.vectors!;
+  return values.flatMap(({ column, value }, k): Deviation[] =>
+    value === undefined
+      ? []
+      : [
+          {
+            target: columns[column].target,
+            unit: units[column],
+            time: expected[k].time,
+            value,
+            expected: expected[k].value,
+            within: expected[k].within,
+          },
+        ],
+  );
+}
+
+const worstOf = (prepared: Runnable, vectors: VectorReport): Deviation | undefined =>
+  deviationsOf(prepared, vectors).reduce<Deviation | undefined>(
+    (most, d) => (!most || share(d) > share(most) ? d : most),
+    undefined,
+  );
+
+/** The first value that is not as expected, and how many more there are. */
+function tellVectors(prepared: Runnable, { values }: VectorReport): string {
+  const { expected, columns, units } = prepared.vectors!;
+  const failed = values.flatMap((v, k) => (v.status === 'failed' ? [{ ...v, of: expected[k] }] : []));
+  const [first] = failed.sort((a, b) => a.of.time - b.of.time);
+  const unit = units[first.column] && ` ${units[first.column]}`;
+  const { time, value, within } = first.of;
+  const was = first.value === undefined ? 'the run ended before' : `was ${number(first.value)}${unit}`;
+  const more = failed.length > 1 ? ` (and ${failed.length - 1} more)` : '';
+  return `row ${first.row + 1}, ${number(time)} s: ${columns[first.column].target} ${was}, ${number(value)}${unit}${within > 0 ? ` within ${number(within)}` : ''} was expected${more}`;
 }

@@ -18,6 +18,7 @@ import { checkLinks } from './check-links';
 import { checkBehaviour } from './check-behaviour';
 import { givenValues, prepareLoops, type PreparedLoops } from './loops';
 import { prepareScript, type PreparedScript, type ScriptSource } from './script-driver';
+import { prepareVectors, type PreparedVectors, type VectorSource } from './vector-driver';
 import { checkParticipants, prepareSequences, sequencesOf, type PreparedSequence } from './sequence-driver';
 import { isFixedChange, fixedProblems, readFixedValues, readSetupTexts, readSetupValues } from './assemble';
 import type { ClassLibrary } from '../flatten/library';
@@ -64,10 +65,18 @@ export interface Prepared {
   readonly sequences: readonly PreparedSequence[];
   /** The script of a test case, which drives it too. */
   readonly script: PreparedScript | undefined;
+  /** What a test case gives and expects over time. */
+  readonly vectors: PreparedVectors | undefined;
   /** Loops that requirements speak of. */
   readonly loops: PreparedLoops;
   /** Parts that go in steps; the program is that of the rest. */
   readonly steps: readonly PartInSteps[];
+}
+
+/** What a test case goes along with a run with. */
+export interface TriedWith {
+  readonly script?: ScriptSource | undefined;
+  readonly vectors?: VectorSource | undefined;
 }
 
 /** From a project and a setup to a program with its monitors. Problems carry their places; without a program nothing can run. */
@@ -77,7 +86,7 @@ export function prepareRun(
   rootId = setup.root || project.root,
   stops: readonly string[] = [],
   compiledSteps?: MakeCompiled,
-  scripted?: ScriptSource,
+  tried: TriedWith = {},
 ): Prepared {
   const { library, problems: textProblems } = projectLibrary(project);
   const root = typeById(project, rootId);
@@ -95,7 +104,8 @@ export function prepareRun(
     ...stopObservers,
     ...texts.observers,
     ...sequences.flatMap((s) => s.observers),
-    ...(scripted?.observers ?? []),
+    ...(tried.script?.observers ?? []),
+    ...(tried.vectors?.observers ?? []),
   ];
   const place = `setup/${setup.id}`;
   const changed = readChanges(setup.changes, place);
@@ -135,8 +145,10 @@ export function prepareRun(
     }),
   };
   if (compiled.program) setupProblems.push(...ignoredChanges(setup, compiled.program));
-  const script = scripted && prepareScript(scripted, model, flat.observed, steps);
+  const script = tried.script && prepareScript(tried.script, model, flat.observed, steps);
   if (script) setupProblems.push(...script.problems);
+  const vectors = tried.vectors && prepareVectors(tried.vectors, model, flat.observed, steps);
+  if (vectors) setupProblems.push(...vectors.problems);
   const watched = watches.map((w) => monitorOf(w, flat));
   const unknown = unknownWith(model, steps);
   const problems = [
@@ -160,6 +172,7 @@ export function prepareRun(
     steps,
     sequences: prepareSequences(sequences, flat.observed),
     script: script?.script,
+    vectors: vectors?.vectors,
     loops: prepareLoops(terms, model, values.loopsWhen),
     model: asSeen(model, steps),
     program: blocking ? undefined : compiled.program,

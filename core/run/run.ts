@@ -8,6 +8,8 @@ import type { Prepared, WatchedRequirement } from './prepare';
 import { createLoopDriver, isEndless, tellLooks, type LoopState, type Look } from './loops';
 import type { ScriptReport, ScriptState } from '../scripts/script-run';
 import { createScriptDriver } from './script-driver';
+import { createVectorDrivers, type VectorsState } from './vector-driver';
+import type { VectorReport } from '../scripts/vector-run';
 import { createSequenceDriver } from './sequence-driver';
 import type { DoneInSteps, StepState } from '../stepcode/step-driver';
 
@@ -26,6 +28,8 @@ export interface Run {
   sequences(): RunSequence[];
   /** How the script of a test case goes; undefined where there is none. */
   script(): ScriptReport | undefined;
+  /** How the table of a test case goes; undefined where there is none. */
+  vectors(): VectorReport | undefined;
 }
 
 export interface RunSequence {
@@ -51,6 +55,7 @@ export interface RunState {
   readonly monitors: readonly (MonitorState | undefined)[];
   readonly sequences: readonly SequenceState[];
   readonly script?: ScriptState | undefined;
+  readonly vectors?: VectorsState | undefined;
   readonly loops?: LoopState | undefined;
   /** Of parts in steps, in their order. */
   readonly steps?: readonly StepState[];
@@ -99,17 +104,28 @@ export function createRun(
   const driver =
     prepared.sequences.length > 0 ? createSequenceDriver(prepared.sequences, model, sequenceStates) : undefined;
   const script = prepared.script && createScriptDriver(prepared.script, structuredClone(from?.state.script));
+  const vectors = prepared.vectors && createVectorDrivers(prepared.vectors, structuredClone(from?.state.vectors));
   const loops =
     prepared.loops.terms.length > 0 && prepared.loops.when !== undefined && prepared.steps.length === 0
       ? createLoopDriver(prepared.loops, program, () => simulation, structuredClone(from?.state.loops))
       : undefined;
   const steps = prepared.steps.map((p, k) => p.create({ isKept, from: structuredClone(from?.state.steps?.[k]) }));
   const inSteps = new Set(prepared.steps.map((p) => p.number));
-  const drivers = [driver, script, loops, ...steps.map((s) => s.driver)].filter((d) => d !== undefined);
+  const drivers = [
+    driver,
+    script,
+    vectors?.giver,
+    loops,
+    ...(steps.length > 0 ? [atOnce(steps.map((s) => s.driver))] : []),
+    vectors?.watcher,
+  ].filter((d) => d !== undefined);
+  // a written sequence goes on to the end of the run
+  const tried = driver ? [] : [script, vectors].filter((d) => d !== undefined);
+  const isOver = (): boolean => tried.length > 0 && tried.every((d) => d.isOver?.());
   let isFirst = from === undefined;
   const simulation: Simulation = createSimulation(
     program,
-    drivers.length > 0 ? { ...prepared.options, driver: together(drivers) } : prepared.options,
+    drivers.length > 0 ? { ...prepared.options, driver: together(drivers, isOver) } : prepared.options,
     {
       row(time, values, kind, tick) {
         recorder.row(time, values, kind, tick);
@@ -136,6 +152,7 @@ export function createRun(
         monitors: monitors.map((m) => m?.state),
         sequences: driver?.state ?? [],
         script: script?.state,
+        vectors: vectors?.state,
         loops: loops?.state,
         steps: steps.map((s) => s.keep()),
       }),
@@ -145,6 +162,7 @@ export function createRun(
     parts: prepared.steps.map((p) => p.name),
     sequences: () => driver?.reports(simulation.status !== 'running' && simulation.status !== 'ready') ?? [],
     script: () => script?.report(simulation.status !== 'running' && simulation.status !== 'ready'),
+    vectors: () => vectors?.report(simulation.status !== 'running' && simulation.status !== 'ready'),
     findings: () =>
       prepared.requirements.map((r, k) => ({
         id: r.id,
@@ -162,11 +180,24 @@ export function createRun(
   };
 }
 
-/** Several drivers as one. */
-const together = (drivers: readonly Driver[]): Driver => ({
+/** Drivers that see the same values: steps of several parts at one moment know nothing of each other. */
+const atOnce = (drivers: readonly Driver[]): Driver => ({
   nextTime: () => Math.min(...drivers.map((d) => d.nextTime())),
   look: (time, values) => drivers.flatMap((d) => d.look(time, values)),
-  isOver: () => drivers.some((d) => d.isOver?.()),
+  message: (record, values) => drivers.forEach((d) => d.message?.(record, values)),
+});
+
+/** Several drivers as one: what one of them does has worked before the next one looks, so that what comes from outside is there for a step. */
+const together = (drivers: readonly Driver[], isOver: () => boolean): Driver => ({
+  nextTime: () => Math.min(...drivers.map((d) => d.nextTime())),
+  look(time, values) {
+    for (const d of drivers) {
+      const done = d.look(time, values);
+      if (done.length > 0) return done;
+    }
+    return [];
+  },
+  isOver,
 });
 
 /** What was seen of the loops a requirement speaks of, or why nothing was. */

@@ -1,5 +1,3 @@
-import type { Expr } from '../language/ast';
-import { mapParts } from '../language/walk';
 import type { FlatModel } from '../flatten/flat-model';
 import type { Observation, ObservedValue } from '../flatten/flatten';
 import { atPlace, problem, type Problem } from '../language/diagnostics';
@@ -7,6 +5,7 @@ import { readScript, type ReadScript } from '../scripts/read-script';
 import { createScriptRun, type ScriptReport, type ScriptState, type ScriptWorld } from '../scripts/script-run';
 import type { Driver, Outside } from '../simulate/simulation';
 import type { PartInSteps } from '../stepcode/stage';
+import { insideOf } from './inside';
 import { messageTarget, settable, unheardMessage } from './assemble';
 import { readSetValue } from './set-value';
 
@@ -40,7 +39,7 @@ const comparisons: ReadonlySet<string> = new Set(['<', '<=', '>', '>=', '==', '<
 /** `inside`: the part in which its names are looked up, where that is not the whole that runs. */
 export function scriptSource(text: string, place: string, inside = ''): ScriptSource {
   const plain = readScript(text);
-  const read = inside === '' ? plain : insideOf(plain, inside);
+  const read = inside === '' ? plain : readInside(plain, inside);
   const observers = read.conditions.flatMap(({ expr, start }, k): Observation[] => {
     const at = { place: `${place}/${start}` };
     const sides =
@@ -54,24 +53,12 @@ export function scriptSource(text: string, place: string, inside = ''): ScriptSo
   return { place, read, observers, problems: atPlace(place, read.problems) };
 }
 
-/** Names of a part as those of the whole it is in; `time` is the same everywhere. */
-function insideOf(read: ReadScript, part: string): ReadScript {
-  const named = (e: Expr, own: ReadonlySet<string>): Expr => {
-    if (e.kind === 'ref' && !e.global && e.parts[0].name !== 'time' && !own.has(e.parts[0].name)) {
-      const { start } = e.span;
-      const first = { name: part, subscripts: [], span: { start, end: start } };
-      const parts = e.parts.map((p) => ({ ...p, subscripts: p.subscripts.map((x) => named(x, own)) }));
-      return { ...e, parts: [first, ...parts] };
-    }
-    const within = e.kind === 'comprehension' ? new Set([...own, ...e.iterators.map((i) => i.name)]) : own;
-    return mapParts(e, (x) => named(x, within));
-  };
-  return {
-    ...read,
-    conditions: read.conditions.map((c) => ({ ...c, expr: named(c.expr, new Set()) })),
-    steps: read.steps.map((s) => (s.kind === 'set' || s.kind === 'send' ? { ...s, target: `${part}.${s.target}` } : s)),
-  };
-}
+/** Names of a part as those of the whole it is in. */
+const readInside = (read: ReadScript, part: string): ReadScript => ({
+  ...read,
+  conditions: read.conditions.map((c) => ({ ...c, expr: insideOf(c.expr, part) })),
+  steps: read.steps.map((s) => (s.kind === 'set' || s.kind === 'send' ? { ...s, target: `${part}.${s.target}` } : s)),
+});
 
 /** Problems of what a script looks at have the places of its text. */
 const inText = (p: Problem, { place, read }: ScriptSource): Problem => {

@@ -42,6 +42,7 @@ export const elementKinds = [
   'block',
   'setup',
   'study',
+  'test case',
   'panel',
   'phrase',
 ] as const;
