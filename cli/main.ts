@@ -14,6 +14,7 @@ import { probe, usualEffort, type ProbeArguments } from './probe';
 import { readBackCommand, type ReadBackArguments } from './read-back';
 import { run, type ProjectRunArguments } from './run';
 import { simulate } from './simulate';
+import { tryCases, type TestArguments } from './try-cases';
 import { vary, type VaryArguments } from './vary';
 import { work } from './worker';
 import { solverNames } from '../core/simulate/solvers';
@@ -102,6 +103,20 @@ export async function main(args: readonly string[]): Promise<number> {
   ).action((file: string, options: RunArguments & { class: string }) => {
     code = simulate(file, options);
   });
+  program
+    .command('test')
+    .description('run the test cases of a project, and say which passed')
+    .argument('<project>', 'project file')
+    .option('--case <name or tag>', 'only those of a name or a tag; may be repeated', collect, [])
+    .option(
+      '--stage <list>',
+      'stages they run in: designed, sampled, code, host, board or board:name, with commas; as their setups say without it',
+    )
+    .option('--junit <file.xml>', 'write the outcome as XML that other programs gather')
+    .option('--json', 'print the outcome as JSON')
+    .action((file: string, options: TestArguments) => {
+      code = tryCases(file, options);
+    });
   program
     .command('check')
     .description('list the problems of a project or a physics text')

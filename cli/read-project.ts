@@ -49,6 +49,19 @@ export function readType(
 /** Texts of a project by their address, for positions in messages. */
 export function projectTexts(project: Project): (place: string) => { name: string; text: string } | undefined {
   const texts = new Map(documentTexts(project).map((t) => [t.place, t]));
+  // of a script texts are its pieces; positions are those in the whole
+  for (const c of project.cases) {
+    const place = `case/${c.id}/script`;
+    const found = texts.get(place);
+    texts.set(place, {
+      place,
+      kind: 'expression',
+      scope: '',
+      keys: [],
+      label: found?.label ?? `test case ${c.name}`,
+      text: c.script,
+    });
+  }
   return (place) => {
     const found = texts.get(place) ?? [...texts.values()].find((t) => t.place.startsWith(`${place}/`));
     return found && { name: found.label, text: texts.has(place) ? found.text : '' };

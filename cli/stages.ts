@@ -94,7 +94,6 @@ function inStage(
   const run = made.create();
   const pairs = compareCompiled(code, program, run, stage);
   const profile = run.profile?.();
-  run.close?.();
   return pairs ? { pairs, profile } : 'parameters get other values during this run';
 }
 

@@ -88,15 +88,21 @@ export function compileOnHost(program: StepProgram): HostProgram | string {
   };
 }
 
-/** The steps of a program as a process of this machine; why not, where they cannot be. */
+/** The steps of a program, gone by a process of this machine; why not, where they cannot be. */
 export function stepOnHost(program: StepProgram): { create(): RunningStep; dispose(): void } | string {
   const made = compileOnHost(program);
   if (typeof made === 'string') return made;
+  // nothing of a run stays there: one process goes the steps of all
+  let shared: ReturnType<HostProgram['open']> | undefined;
   const create = (): RunningStep => {
-    const { ask, close } = made.open();
-    return stepOnHostBuild(program, made.build, ask, close);
+    const { ask } = (shared ??= made.open());
+    return stepOnHostBuild(program, made.build, ask);
   };
-  return { create, dispose: () => made.dispose() };
+  const dispose = (): void => {
+    shared = undefined;
+    made.dispose();
+  };
+  return { create, dispose };
 }
 
 let count = 0;

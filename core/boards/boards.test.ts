@@ -92,8 +92,6 @@ test('numbers of fewer bits are the same in a process of this machine', () => {
   again.init();
   kept.forEach((value, k) => again.restore(k, value));
   expect(program.slots.map((_, k) => again.read(k))).toEqual(program.slots.map((_, k) => run.read(k)));
-  run.close!();
-  again.close!();
 });
 test('a process of this machine goes the same steps as the code, forth and back', () => {
   const program = capper();
@@ -110,8 +108,6 @@ test('a process of this machine goes the same steps as the code, forth and back'
   }
   expect(program.slots.map((_, k) => again.keep(k))).toEqual(program.slots.map((_, k) => run.keep(k)));
   expect(run.profile!().functions[0].calls).toBe(1020);
-  run.close!();
-  again.close!();
 });
 
 each('%s', (id, board) => {

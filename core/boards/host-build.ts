@@ -40,7 +40,6 @@ export function stepOnHostBuild(
   program: StepProgram,
   build: HostBuild,
   ask: (question: Uint8Array) => Uint8Array,
-  close: () => void = () => undefined,
 ): RunningStep {
   const question = new Uint8Array(askedBytes(build));
   const ends = [1, 1 + build.sizes[0], 1 + build.sizes[0] + build.sizes[1]];
@@ -73,7 +72,6 @@ export function stepOnHostBuild(
       functions: time.calls === 0 ? [] : [timeOf(`${legalName(program.name)}_step`, time)],
       note: `As the clock of this machine tells it (in steps of ${build.resolution} ns), with whatever else it did`,
     }),
-    close,
   };
 }
 

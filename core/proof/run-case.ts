@@ -77,7 +77,10 @@ export function runCase(
   const asked = triedRun(project, of, stage);
   if ('message' in asked) return notRun(asked.message, [asked]);
   const prepared = prepareRun(asked.project, asked.setup, undefined, undefined, compiledSteps, asked.tried);
-  const problems = inOwnWords(prepared.problems, prepared.model.name, asked.alone);
+  const problems = inOwnWords(prepared.problems, prepared.model.name, asked.alone).map((p) =>
+    // there is no such setup in the document
+    asked.alone && p.place?.startsWith('setup/') ? { ...p, place: `case/${of.id}/alone` } : p,
+  );
   if (!isRunnable(prepared))
     return notRun(problems.find((p) => p.severity === 'error')?.message ?? 'It cannot run', problems);
   const run = createRun(prepared, { record: [] });

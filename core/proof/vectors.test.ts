@@ -244,12 +244,18 @@ test('what a table says that cannot be is told at its place', () => {
 
 test('a run goes on from any moment of its table as it went', () => {
   const c = of(
-    [u, y({ absolute: 0.02, late: 0.03 }), column('g', 'send', 'ctrl.go'), column('n', 'expect', 'ctrl.count')],
     [
-      [0.1, '1', '0', 'by = 1', '1'],
-      [0.2, '2', '0.63', '', ''],
-      [0.4, '0', '1.8', '', ''],
-      [0.5, '', '1.2', '', '1'],
+      u,
+      y({ absolute: 0.02, late: 0.03 }),
+      column('g', 'send', 'ctrl.go'),
+      column('h', 'send', 'ctrl.halt'),
+      column('n', 'expect', 'ctrl.count'),
+    ],
+    [
+      [0.1, '1', '0', 'by = 1', '', '1'],
+      [0.2, '2', '0.63', '', 'x', ''],
+      [0.4, '0', '1.8', '', '', ''],
+      [0.5, '', '1.2', '', '', '1'],
     ],
   );
   const asked = triedRun(project, c);

@@ -107,6 +107,11 @@ export const inOwnWords = (
   alone
     ? problems.map((p) => ({
         ...p,
-        message: p.message.replaceAll(`${nameAlone(alone)}.`, '').replaceAll(modelName, alone.name),
+        message: p.message
+          .replaceAll(`${nameAlone(alone)}.`, '')
+          .replaceAll(
+            new RegExp(`(?<![\\p{L}\\p{N}_])(${modelName}|${nameAlone(alone)})(?![\\p{L}\\p{N}_])`, 'gu'),
+            alone.name,
+          ),
       }))
     : problems;

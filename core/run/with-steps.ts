@@ -215,15 +215,17 @@ function readersOf(
       const name = rest.variables[x.index].name;
       found.set(x.index, {
         part: part.name,
-        message: `${name} is used in "${by}", but the steps of ${part.name} do not tell it: make it an output of ${part.name}`,
+        message: `${name} is used in ${by}, but the steps of ${part.name} do not tell it: make it an output of ${part.name}`,
       });
     });
   for (const { left, right, origin } of rest.equations) {
     // a requirement that cannot be judged keeps nothing from running
     if (origin.place.startsWith('requirement/')) continue;
-    look(left, origin.text);
-    look(right, origin.text);
+    // what a test case looks at has a name that nobody has written
+    const by = origin.place.startsWith('case/') ? 'the test case' : `"${origin.text}"`;
+    look(left, by);
+    look(right, by);
   }
-  for (const s of statementsOf(rest.charts)) if (s.kind === 'assign') look(s.value, s.origin.text);
+  for (const s of statementsOf(rest.charts)) if (s.kind === 'assign') look(s.value, `"${s.origin.text}"`);
   return [...found.values()];
 }

@@ -29,7 +29,6 @@ export interface RunningStep {
   readonly line?: StepLine;
   /** What its functions took. */
   profile?(): StepProfile;
-  close?(): void;
 }
 
 /** The other end of a serial line: time passes on it, bytes go and come, values are in the bytes of the chip. */

@@ -87,7 +87,6 @@ test('a stage elsewhere is compared with the code, step by step', async () => {
   const { functions, note } = run.profile!();
   expect(functions).toMatchObject([{ name: 'CapperControl_step', calls: did.inputs.length }]);
   expect(note).toMatch(/in steps of [1-9]\d* ns/);
-  run.close!();
   made.dispose();
   expect(() => made.create()).toThrow();
 });

@@ -51,7 +51,6 @@ export async function POST(request: Request): Promise<Response> {
   } catch (error) {
     return answer(422, { problem: error instanceof Error ? error.message : String(error) });
   } finally {
-    run.close?.();
     made.dispose();
   }
 }

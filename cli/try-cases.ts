@@ -1,0 +1,103 @@
+import { writeFileSync } from 'node:fs';
+import { nearestName } from '../core/language/nearest';
+import { casesNamed, inStages, readStagesList, stageCalled } from '../core/proof/choose';
+import { writeJunit, type TriedCase } from '../core/proof/junit';
+import { runCase } from '../core/proof/run-case';
+import { stages as allStages } from '../core/stepcode/stage';
+import { compiledHere } from './compiled';
+import { complain, formatProblem, print, problemAsJson } from './output';
+import { projectTexts, readProject } from './read-project';
+
+export interface TestArguments {
+  readonly case: readonly string[];
+  readonly stage?: string;
+  readonly junit?: string;
+  readonly json?: boolean;
+}
+
+/** `zelvar test`: 0 all passed, 1 some failed, 2 something could not run. */
+export function tryCases(file: string, options: TestArguments): number {
+  const project = readProject(file);
+  if (!project) return 2;
+  const { cases, unknown } = casesNamed(project, options.case);
+  for (const word of unknown) {
+    const near = nearestName(word, new Set(project.cases.flatMap((c) => [c.name, ...c.tags])));
+    complain(
+      `zelvar: ${project.name} has no test case and no tag "${word}"${near === undefined ? '' : `; did you mean ${near}?`}`,
+    );
+  }
+  const { stages, wrong } = readStagesList(options.stage ?? '');
+  for (const word of wrong)
+    complain(`zelvar: there is no stage ${word}: stages are ${allStages.join(', ')} and board:name, with commas`);
+  if (unknown.length > 0 || wrong.length > 0) return 2;
+  if (cases.length === 0) {
+    complain(`zelvar: ${project.name} has no test cases`);
+    return 2;
+  }
+  const asked = inStages(cases, stages);
+  if (asked.length === 0) {
+    complain(`zelvar: none of these cases is for ${stages.join(', ')}`);
+    return 2;
+  }
+  const textOf = projectTexts(project);
+  const begun = new Date();
+  const tried = asked.map(({ of, stage }): TriedCase => {
+    const outcome = runCase(project, of, { stage, compiledSteps: compiledHere });
+    if (!options.json) {
+      print(lineOf({ name: of.name, tags: of.tags, stage, outcome }));
+      if (outcome.verdict === 'not run')
+        for (const p of outcome.problems) if (p.severity === 'error') complain(`  ${formatProblem(p, textOf)}`);
+    }
+    return { name: of.name, tags: of.tags, stage, outcome };
+  });
+  const count = (verdict: string): number => tried.filter((t) => t.outcome.verdict === verdict).length;
+  if (options.json)
+    print(
+      JSON.stringify(
+        {
+          project: project.name,
+          cases: tried.map(({ name, tags, stage, outcome }) => ({
+            case: name,
+            tags,
+            stage: stage ?? null,
+            verdict: outcome.verdict,
+            why: outcome.why,
+            failedAt: outcome.failedAt ?? null,
+            time: outcome.time,
+            seconds: outcome.seconds,
+            worst: outcome.worst ?? null,
+            lines: outcome.script?.lines ?? [],
+            sequences: outcome.sequences.map((s) => ({ name: s.name, verdict: s.report.verdict })),
+            requirements: outcome.findings.map(({ key, verdict, margin, unit, failsSince }) => ({
+              id: key,
+              verdict,
+              margin: margin ?? null,
+              unit,
+              failsSince: failsSince ?? null,
+            })),
+            problems: outcome.problems.map((p) => problemAsJson(p, textOf)),
+          })),
+          passed: count('passed'),
+          failed: count('failed'),
+          notRun: count('not run'),
+        },
+        null,
+        1,
+      ),
+    );
+  else print(`${count('passed')} passed, ${count('failed')} failed, ${count('not run')} could not run`);
+  if (options.junit !== undefined) {
+    try {
+      writeFileSync(options.junit, writeJunit(project.name, tried, begun));
+    } catch (error) {
+      complain(`zelvar: ${options.junit} cannot be written: ${error instanceof Error ? error.message : String(error)}`);
+      return 2;
+    }
+  }
+  return count('not run') > 0 ? 2 : count('failed') > 0 ? 1 : 0;
+}
+
+function lineOf({ name, stage, outcome: { verdict, why, failedAt, seconds } }: TriedCase): string {
+  const at = failedAt === undefined ? '' : ` at ${Number(failedAt.toPrecision(6))} s`;
+  return `${verdict.padEnd(8)} ${name}, ${stageCalled(stage)} (${(seconds * 1000).toFixed(0)} ms)${why && `${at}: ${why}`}`;
+}
