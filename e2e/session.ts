@@ -37,6 +37,8 @@ export const views: readonly string[] = [
   '#/board/ctrl//chart%2Fc-mode%2Fstate%2Fs-ready',
   '#/board/ctrl///stages',
   '#/board/belt//',
+  '#/proof///',
+  '#/proof////case%2Fk-one-cap-step-by-step',
 ];
 
 export const freshCapper = (): ReturnType<typeof freshSample> => freshSample('tube-capper');

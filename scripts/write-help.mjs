@@ -13,6 +13,7 @@ const docs = [
   'sequences',
   'requirements',
   'code-and-boards',
+  'proof',
 ];
 
 /** Where something stands in the code is of no use to those who write a model. */

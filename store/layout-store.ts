@@ -59,4 +59,5 @@ export const usualRibbon: Readonly<Record<Area, number>> = {
   control: 28,
   bench: 38,
   board: 26,
+  proof: 30,
 };

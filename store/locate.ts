@@ -10,6 +10,8 @@ export function locate(project: Project, address: string | undefined): Partial<L
   if (kind === 'requirement') return { area: 'needs', sheet: '', item: `requirement/${id}` };
   if (kind === 'glossary') return { area: 'needs', sheet: 'glossary', item: `glossary/${id}` };
   if (kind === 'flow') return { area: 'needs', sheet: `flow/${id}`, item: list === 'line' ? `line/${itemId}` : '' };
+  if (kind === 'case')
+    return { area: 'proof', sheet: `case/${id}`, item: list === 'vector' ? `${list}/${itemId}` : '' };
   if (kind === 'study') return { area: 'bench', sheet: `study/${id}`, item: list ? `${list}/${itemId}` : '' };
   if (kind === 'setup' && list === 'serial') {
     const part = project.setups.find((s) => s.id === id)?.serial[Number(itemId)]?.part ?? '';
@@ -56,6 +58,7 @@ export function selectedAddress(project: Project): string | undefined {
     if (sheet.startsWith('flow/')) return item.startsWith('line/') ? `${sheet}/${item}` : sheet;
     return item === '' ? undefined : item;
   }
+  if (area === 'proof') return sheet.startsWith('case/') ? sheet : undefined;
   if (area === 'bench') {
     if (/^(panel|study)\//.test(sheet)) return item === '' ? sheet : `${sheet}/${item}`;
     const { setupId } = useRuns.getState();

@@ -1,7 +1,7 @@
 import { create } from 'zustand';
 import { remember } from './remember';
 
-export const areas = ['needs', 'product', 'behaviour', 'physics', 'control', 'bench', 'board'] as const;
+export const areas = ['needs', 'product', 'behaviour', 'physics', 'control', 'bench', 'board', 'proof'] as const;
 export type Area = (typeof areas)[number];
 
 /** Where one is: area, part (by full name, '' is the product) and the selected element. */

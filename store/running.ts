@@ -1,6 +1,8 @@
 import * as Comlink from 'comlink';
 import type { BatchProgress, BatchResult } from '@/core/run/batch';
 import type { Project } from '@/core/project/project';
+import { triedRun } from '@/core/run/tried';
+import type { StageText } from '@/core/stepcode/stage';
 import type { Engine, OutsideAction, RunUpdate } from '@/core/run/protocol';
 import { problem } from '@/core/language/diagnostics';
 import { runAll } from './checking';
@@ -31,11 +33,17 @@ export async function startRun(
     readonly changes?: Readonly<Record<string, string>>;
     readonly words?: string;
     readonly setup?: string;
+    /** A test case in a stage, which the run goes along with. */
+    readonly tried?: { readonly id: string; readonly stage?: StageText | undefined };
   } = {},
 ): Promise<void> {
   const { project } = useProject.getState();
   const runs = useRuns.getState();
+  const of = options.tried && project?.cases.find((c) => c.id === options.tried!.id);
+  const asked = project && of ? triedRun(project, of, options.tried?.stage) : undefined;
+  if (asked && 'message' in asked) return usePlace.getState().say(asked.message);
   const setup =
+    asked?.setup ??
     project?.setups.find((s) => (options.setup === undefined ? s.id === runs.setupId : s.name === options.setup)) ??
     project?.setups[0];
   const engine = runner();
@@ -45,7 +53,7 @@ export async function startRun(
     return;
   }
   runs.setStarting(true);
-  const built = await builtFor(project, [setup]);
+  const built = await builtFor(asked?.project ?? project, [setup]);
   const [missing] = built.missing;
   if (missing !== undefined) {
     useRuns.getState().setStarting(false);
@@ -67,6 +75,7 @@ export async function startRun(
             breakpoints: [...runs.breakpoints],
             conditions: runs.stopConditions,
             built,
+            ...(options.tried && { tried: options.tried }),
           },
           listener(project.id),
         ),
@@ -92,7 +101,7 @@ export async function startRun(
   }
   beginRun({
     model: result.model,
-    setup: setup.name,
+    setup: of?.name ?? setup.name,
     changes: [...setup.changes.map((c) => `${c.name} = ${c.value}`), ...(options.words ? [options.words] : [])].join(
       ', ',
     ),

@@ -57,7 +57,6 @@ export function writeJunit(project: string, tried: readonly TriedCase[], begun: 
 }
 
 /** Control characters have no place in XML. */
-// eslint-disable-next-line no-control-regex
 const written = (text: string): string =>
   text.replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g, '\ufffd');
 

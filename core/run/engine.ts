@@ -13,14 +13,29 @@ import { checkProject } from './check';
 import { exampleOf } from './example';
 import { prepareRun, type Prepared } from './prepare';
 import { basisOf, type RunBasis } from './basis';
-import type { Engine, RunModel, RunShape, RunUpdate } from './protocol';
+import type { Engine, RunModel, RunShape, RunUpdate, StartOptions } from './protocol';
 import { createRun, isRunnable, type Run } from './run';
 import { createSession, type Session } from './session';
 import { followsFromSteps } from './assemble';
+import { triedRun, type TriedRun } from './tried';
 import { createTimeline, stimulusOf } from './timeline';
 import { typeStructure, unitIn } from './type-structure';
 
 enablePatches();
+
+/** What is run: a setup, or what a test case makes of one. */
+function askedRun(
+  project: Project,
+  setupId: string,
+  tried: StartOptions['tried'],
+): Pick<TriedRun, 'project' | 'setup' | 'tried'> | Problem {
+  if (tried) {
+    const of = project.cases.find((c) => c.id === tried.id);
+    return of ? triedRun(project, of, tried.stage) : problem('error', 'no-case', 'This test case is no longer there');
+  }
+  const setup = project.setups.find((x) => x.id === setupId);
+  return setup ? { project, setup, tried: {} } : problem('error', 'no-setup', 'This setup is no longer there');
+}
 
 /** As data that can be posted: texts of origins are made when they are read. */
 const plainStructure = (s: ReturnType<typeof typeStructure>): ReturnType<typeof typeStructure> =>
@@ -101,12 +116,9 @@ export function createEngine(
     },
     structure: (typeId) => plainStructure(typeStructure(project, typeId)),
     start(setupId, options, listen) {
-      const setup = project.setups.find((x) => x.id === setupId);
-      if (!setup)
-        return {
-          model: undefined,
-          problems: [{ severity: 'error', code: 'no-setup', message: 'This setup is no longer there' }],
-        };
+      const asked = askedRun(project, setupId, options.tried);
+      if ('message' in asked) return { model: undefined, problems: [asked] };
+      const { setup } = asked;
       const extra = Object.entries(options.changes ?? {}).map(([name, value], k) =>
         newChange(`given-${k}`, name, value),
       );
@@ -114,7 +126,14 @@ export function createEngine(
         ...setup,
         changes: [...setup.changes.filter((c) => !extra.some((e) => e.name === c.name)), ...extra],
       };
-      const prepared = prepareRun(project, changed, undefined, options.conditions, compiledOf(options.built));
+      const prepared = prepareRun(
+        asked.project,
+        changed,
+        undefined,
+        options.conditions,
+        compiledOf(options.built),
+        asked.tried,
+      );
       if (!isRunnable(prepared)) return { model: undefined, problems: prepared.problems };
       const lost = (options.actions ?? []).filter((a) => !stimulusOf(prepared, a));
       if (lost.length > 0)
@@ -136,7 +155,7 @@ export function createEngine(
           stop: setup.stop,
         }),
         prepared,
-        basisOf(project, setup),
+        basisOf(asked.project, setup),
       );
       return { model, problems: prepared.problems };
     },

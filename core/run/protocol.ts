@@ -5,6 +5,7 @@ import type { RecordingChunk } from '../simulate/recording';
 import type { RunStatus } from '../simulate/simulation';
 import type { SolverReport } from '../simulate/solver-report';
 import type { StepCounts } from '../simulate/stepper';
+import type { StageText } from '../stepcode/stage';
 import type { BuiltSteps } from '../boards/built-steps';
 import type { StepProfile } from '../stepcode/running-step';
 import type { Stage } from '../stepcode/stage';
@@ -85,6 +86,8 @@ export interface StartOptions {
   /** Addresses and conditions at which the run stops. */
   readonly breakpoints?: readonly string[];
   readonly conditions?: readonly string[];
+  /** A test case goes along with it: the run is what the case says, in a stage. */
+  readonly tried?: { readonly id: string; readonly stage?: StageText | undefined };
   /** For parts that run compiled. */
   readonly built?: BuiltSteps;
   /** What was done from outside in an earlier run, to be done again. */

@@ -198,7 +198,10 @@ function mentions(project: Project): Mention[] {
     );
   const read = (lists: readonly (keyof Project)[]): Mention[] =>
     documentTexts(project, new Set(lists)).flatMap((t) => resolve(t, (r) => ownerOf(project, t.place, r)));
-  found.push(...(cache.types ??= read(['types'])), ...read(['glossary', 'setups', 'studies', 'cases', 'panels', 'tracks']));
+  found.push(
+    ...(cache.types ??= read(['types'])),
+    ...read(['glossary', 'setups', 'studies', 'cases', 'panels', 'tracks']),
+  );
   for (const requirement of project.requirements) {
     let own = cache.requirements.get(requirement);
     if (!own) {

@@ -1,6 +1,7 @@
 import { nanoid } from 'nanoid';
 import { freshKeys } from '@/core/project/keys';
 import {
+  newCase,
   newChart,
   newFlow,
   newProcedure,
@@ -18,6 +19,7 @@ import {
   type Requirement,
   type Setup,
   type Study,
+  type TestCase,
 } from '@/core/project/project';
 import type { Edit } from '@/core/project/edit';
 import { allParts, partTree } from '@/store/derived';
@@ -161,6 +163,20 @@ export function addStudy(project: Project, kind: Study['kind'], base?: Study): v
   });
 }
 
+/** A test case of the setup at hand; or one like another. */
+export function addCase(project: Project, base?: TestCase): void {
+  const { setupId } = useRuns.getState();
+  const entry: TestCase = {
+    ...(base ?? { ...newCase('', ''), setup: project.setups.some((s) => s.id === setupId) ? setupId : '' }),
+    id: `k-${nanoid(8)}`,
+    name: numbered(project.cases, base ? `${base.name} copy` : 'Case'),
+  };
+  put('case', entry, base ? `Copy the test case ${base.name}` : 'Add a test case', {
+    area: 'proof',
+    sheet: `case/${entry.id}`,
+  });
+}
+
 export function addPanel(project: Project): void {
   const entry = { id: `a-${nanoid(8)}`, name: numbered(project.panels, 'Panel'), controls: [] };
   put('panel', entry, 'Add a panel', { area: 'bench', sheet: `panel/${entry.id}` });
@@ -254,6 +270,7 @@ export function makings(project: Project, type: PartType | undefined): readonly 
       text: `New study: ${word}`,
       run: () => addStudy(project, kind),
     })),
+    { text: 'New test case', run: () => addCase(project) },
     { text: 'New panel', run: () => addPanel(project) },
   ];
 }

@@ -17,6 +17,7 @@ const pageOf: Readonly<Record<Area, string>> = {
   control: 'control',
   bench: 'language',
   board: 'code-and-boards',
+  proof: 'proof',
 };
 const mostNames = 12;
 

@@ -2,7 +2,7 @@
 import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState, type CSSProperties } from 'react';
 import { Tree, type NodeRendererProps, type TreeApi } from 'react-arborist';
-import type { Chart, ChartState, PartType, Project } from '@/core/project/project';
+import type { Chart, ChartState, PartType, Project, TestCase } from '@/core/project/project';
 import { isBinding, statesByParent } from '@/core/project/project';
 import { messagesTaken } from '@/core/run/names-of-run';
 import { allParts, fullName, partTree, useHere, useTree, type PartTreeNode } from '@/store/derived';
@@ -34,7 +34,14 @@ export function Outline() {
   const [search, setSearch] = useState('');
   const arranging = usePlace((s) => s.sheet.startsWith('panel/'));
   const items = useMemo(
-    () => (!project ? [] : area === 'bench' && !arranging ? benchItems(project) : outlineItems(project, tree, area)),
+    () =>
+      !project
+        ? []
+        : area === 'proof'
+          ? proofItems(project)
+          : area === 'bench' && !arranging
+            ? benchItems(project)
+            : outlineItems(project, tree, area),
     [project, tree, area, arranging],
   );
   return (
@@ -42,14 +49,20 @@ export function Outline() {
       <div className="pane-head">
         <input
           className="form-control form-control-sm"
-          placeholder={area === 'bench' && !arranging ? 'Search setups and studies' : 'Search parts'}
+          placeholder={
+            area === 'proof'
+              ? 'Search test cases'
+              : area === 'bench' && !arranging
+                ? 'Search setups and studies'
+                : 'Search parts'
+          }
           aria-label="Search the outline"
           value={search}
           onChange={(e) => setSearch(e.target.value)}
         />
       </div>
       <OutlineTree
-        key={area === 'bench' ? (arranging ? 'usable' : 'bench') : 'parts'}
+        key={area === 'proof' ? 'proof' : area === 'bench' ? (arranging ? 'usable' : 'bench') : 'parts'}
         items={items}
         isBench={area === 'bench'}
         search={search}
@@ -269,6 +282,26 @@ function benchItems(project: Project): Item[] {
   ];
 }
 
+/** Test cases by their first tag. */
+function proofItems(project: Project): Item[] {
+  const item = (c: TestCase): Item => ({
+    id: `case:${c.id}`,
+    name: c.name,
+    typeName: '',
+    to: { area: 'proof', sheet: `case/${c.id}` },
+  });
+  const tags = [...new Set(project.cases.map((c) => c.tags[0] ?? ''))];
+  return [
+    { id: 'cases', name: 'All test cases', typeName: String(project.cases.length), to: { area: 'proof', sheet: '' } },
+    ...tags.flatMap((tag): Item[] => {
+      const own = project.cases.filter((c) => (c.tags[0] ?? '') === tag).map(item);
+      return tag === ''
+        ? own
+        : [{ id: `tag:${tag}`, name: tag, typeName: '', to: { area: 'proof', sheet: '' }, children: own }];
+    }),
+  ];
+}
+
 /** What a panel can be built from: quantities, messages and states, by their full names. */
 function usableOn(node: PartTreeNode): Item[] {
   const leaf = (name: string, what: string): Item => ({
@@ -323,6 +356,7 @@ function OutlineRow({ node, style }: NodeRendererProps<Item>) {
   const isHere = (): boolean => {
     if (node.data.setup !== undefined) return node.data.setup === setupId && sheet === '';
     // parts stand on the bench to be dragged from, and none of them is looked at
+    if (area === 'proof') return node.data.children === undefined && to.sheet === sheet;
     if (area === 'bench') return to.sheet !== undefined && to.sheet !== '' && to.sheet === sheet;
     // what there is of software stands beneath its part: of the two, the sheet is where one is
     if (area === 'board' && to.sheet !== undefined && node.level > 0 && node.data.id.startsWith('board:'))

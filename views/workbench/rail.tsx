@@ -1,5 +1,5 @@
 'use client';
-import { AudioWaveform, Boxes, CircuitBoard, ClipboardCheck, Gauge, Sigma, Waypoints } from 'lucide-react';
+import { AudioWaveform, BadgeCheck, Boxes, CircuitBoard, ClipboardCheck, Gauge, Sigma, Waypoints } from 'lucide-react';
 import { areas, usePlace, type Area } from '@/store/place-store';
 
 export const areaLook: Record<Area, { readonly title: string; readonly key: string; readonly Icon: typeof Boxes }> = {
@@ -10,6 +10,7 @@ export const areaLook: Record<Area, { readonly title: string; readonly key: stri
   control: { title: 'Control', key: 'c', Icon: AudioWaveform },
   bench: { title: 'Bench', key: 'e', Icon: Gauge },
   board: { title: 'Board', key: 'd', Icon: CircuitBoard },
+  proof: { title: 'Proof', key: 'f', Icon: BadgeCheck },
 };
 
 export function Rail() {

@@ -30,6 +30,7 @@ import { NeedsOutline } from '../needs/needs-outline';
 import { NeedsSheet } from '../needs/needs-sheet';
 import { NeedsDetails } from '../needs/requirement-details';
 import { PhysicsDetails, PhysicsSheet } from '../physics/physics-sheet';
+import { ProofSheet } from '../proof/proof';
 import { ProductDetails } from '../product/product-details';
 import { ProductSheet } from '../product/product-sheet';
 import { Guarded } from './guarded';
@@ -48,6 +49,7 @@ const sheets = {
   control: ControlSheet,
   bench: BenchSheet,
   board: BoardSheet,
+  proof: ProofSheet,
 };
 const details = {
   needs: NeedsDetails,
@@ -58,6 +60,7 @@ const details = {
   bench: BenchDetails,
   // what is chosen is shown beside the code
   board: () => null,
+  proof: () => null,
 };
 
 /** Sheets of the needs that use the whole width. */
@@ -167,6 +170,7 @@ export function Workbench() {
   // what would say nothing takes no room
   const saysNothing =
     area === 'board' ||
+    area === 'proof' ||
     (area === 'needs' && item === '' && !sheet.startsWith('flow/')) ||
     (area === 'behaviour' && sheet === 'recorded') ||
     (area === 'control' && (sheet === 'loop' || sheet === 'probe'));

@@ -1,0 +1,144 @@
+import * as Comlink from 'comlink';
+import { create } from 'zustand';
+import type { Problem } from '@/core/language/diagnostics';
+import { nothingBuilt } from '@/core/boards/built-steps';
+import type { Project, TestCase } from '@/core/project/project';
+import { caseMark } from '@/core/proof/case-mark';
+import type { CaseInStage } from '@/core/proof/choose';
+import type { CaseOutcome } from '@/core/proof/run-case';
+import { triedRun } from '@/core/run/tried';
+import type { StageText } from '@/core/stepcode/stage';
+import type { ProofService } from '@/workers/proof.worker';
+import { builtFor } from './images';
+import { usePlace } from './place-store';
+
+/** What came of test cases, and what is being run; kept as long as the page lives. */
+
+export interface KnownOutcome {
+  readonly outcome: CaseOutcome;
+  /** Of what it rests on. */
+  readonly mark: string;
+  readonly at: number;
+}
+
+interface ProofState {
+  /** By case and stage. */
+  readonly known: Readonly<Record<string, KnownOutcome>>;
+  /** The stages that stand beside each other; `asSet`: as setups say. */
+  readonly shown: readonly (StageText | 'asSet')[];
+  /** Which cases are looked for. */
+  readonly words: string;
+  readonly tag: string;
+  readonly running:
+    | { readonly of: number; readonly done: number; readonly since: number; readonly now: ReadonlySet<string> }
+    | undefined;
+  show(stages: readonly (StageText | 'asSet')[]): void;
+  look(f: Partial<Pick<ProofState, 'words' | 'tag'>>): void;
+}
+
+export const outcomeKey = (id: string, stage: StageText | undefined): string => `${id} ${stage ?? 'asSet'}`;
+
+export const useProof = create<ProofState>()((set) => ({
+  known: {},
+  shown: ['asSet', 'sampled', 'code'],
+  words: '',
+  tag: '',
+  running: undefined,
+  show: (shown) => set({ shown }),
+  look: (f) => set(f),
+}));
+
+/** Whether what is known of a case is of something else than is there now. */
+export const isStale = (project: Project, of: TestCase, known: KnownOutcome): boolean =>
+  known.mark !== caseMark(project, of);
+
+const mostWorkers = 4;
+const newWorker = (): Worker => new Worker(new URL('../workers/proof.worker.ts', import.meta.url), { type: 'module' });
+
+let turn = 0;
+let workers: Worker[] = [];
+function endWorkers(): void {
+  for (const w of workers) w.terminate();
+  workers = [];
+}
+
+/** Ends what is running; what was found is kept. */
+export function stopCases(): void {
+  turn++;
+  endWorkers();
+  useProof.setState({ running: undefined });
+}
+
+/** Runs cases, those that failed last first, spread over threads. */
+export async function runCases(project: Project, asked: readonly CaseInStage[]): Promise<void> {
+  stopCases();
+  const own = turn;
+  const { known } = useProof.getState();
+  const verdict = ({ of, stage }: CaseInStage): string => known[outcomeKey(of.id, stage)]?.outcome.verdict ?? 'not run';
+  const order = ['failed', 'not run', 'passed'];
+  const queue = [...asked].sort((a, b) => order.indexOf(verdict(a)) - order.indexOf(verdict(b)));
+  const now = new Set<string>();
+  let done = 0;
+  const tell = (): void => useProof.setState({ running: { of: asked.length, done, since: begun, now: new Set(now) } });
+  const begun = Date.now();
+  tell();
+  try {
+    // what has to be compiled is compiled once, before anything runs
+    const outside = asked.flatMap(({ of, stage }) => {
+      const run = triedRun(project, of, stage);
+      return 'message' in run ? [] : [run];
+    });
+    const built = [nothingBuilt];
+    for (const run of outside) built.push(await builtFor(run.project, [run.setup]));
+    if (own !== turn) return;
+    const all = {
+      images: [...new Set(built.flatMap((b) => b.images))],
+      hosts: [...new Map(built.flatMap((b) => b.hosts.map((h) => [h.id, h] as const))).values()],
+      missing: [...new Set(built.flatMap((b) => b.missing))],
+    };
+    const count = Math.max(1, Math.min(mostWorkers, navigator.hardwareConcurrency || 2, queue.length));
+    workers = Array.from({ length: count }, newWorker);
+    const broken = new Promise<never>((_, reject) => {
+      for (const w of workers)
+        w.addEventListener('error', (e) => reject(new Error(e.message || 'A thread that runs cases has ended')));
+    });
+    const work = async (worker: Worker): Promise<void> => {
+      const service = Comlink.wrap<ProofService>(worker);
+      await service.open(project, all);
+      for (let next = queue.shift(); next && own === turn; next = queue.shift()) {
+        const { of, stage } = next;
+        const key = outcomeKey(of.id, stage);
+        const mark = caseMark(project, of);
+        now.add(key);
+        tell();
+        const outcome = (await service.run(of.id, stage)) as CaseOutcome | undefined;
+        if (own !== turn) return;
+        now.delete(key);
+        done++;
+        if (outcome)
+          useProof.setState({ known: { ...useProof.getState().known, [key]: { outcome, mark, at: Date.now() } } });
+        tell();
+      }
+    };
+    await Promise.race([Promise.all(workers.map(work)), broken]);
+  } catch (error) {
+    if (own === turn) usePlace.getState().say(error instanceof Error ? error.message : String(error));
+  } finally {
+    if (own === turn) stopCases();
+  }
+}
+
+/** What is wrong with a case, asked of a thread of its own. */
+export function askCaseProblems(
+  project: Project,
+  id: string,
+): { readonly answer: Promise<readonly Problem[] | undefined>; stop(): void } {
+  const worker = newWorker();
+  const service = Comlink.wrap<ProofService>(worker);
+  let stop = (): void => undefined;
+  const stopped = new Promise<undefined>((resolve) => (stop = () => resolve(undefined)));
+  const answer = Promise.race([service.problems(project, id) as Promise<readonly Problem[]>, stopped]).finally(() =>
+    worker.terminate(),
+  );
+  return { answer, stop };
+}
