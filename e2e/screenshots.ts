@@ -66,8 +66,6 @@ async function main(): Promise<void> {
     await run(page, 'u-careful');
     await go('#/needs///requirement%2Fr-cap-02/requirement%2Fr-cap-02');
     await shot('requirement');
-    await go('#/needs///line%2Fz-10/flow%2Ff-cap-a-tube');
-    await shot('flow');
     await go('#/behaviour////procedure%2Fd-caponetube');
     await page.click('[data-testid="as-sequence"]');
     await wait(600);
@@ -106,6 +104,26 @@ async function main(): Promise<void> {
     await go('#/board/ctrl//channel%2Fl-guardSwitch/pins');
     await wait(600);
     await shot('pins');
+    await go('#/proof///');
+    for (const name of ['Larch 8']) {
+      const [box] = await page.$$(`xpath/.//label[contains(., "${name}")]/input`);
+      await box.click();
+    }
+    await page.select('[aria-label="Cases with a tag"]', 'machine');
+    await page.click('[data-testid="run-cases"]');
+    await page.waitForFunction(
+      () => /did not/.test(document.querySelector('[data-testid="proof-words"]')!.textContent!),
+      { timeout: 120_000 },
+    );
+    await wait(300);
+    await shot('proof');
+    await go('#/proof////case%2Fk-a-tube-is-capped');
+    await wait(1500);
+    await page.evaluate(() =>
+      document.querySelector('[data-testid="case-outcomes"] [data-stage="board:larch8"]')!.scrollIntoView(),
+    );
+    await wait(300);
+    await shot('case');
     await page.evaluate(() => localStorage.removeItem('zelvar-last-project'));
     await page.goto(`${server.url}/?open=heated-block`);
     await page.waitForSelector('.ribbon');
@@ -134,11 +152,6 @@ async function main(): Promise<void> {
     await page.click('[data-part="pump"]');
     await wait(500);
     await shot('network');
-    await page.evaluate(() => localStorage.removeItem('zelvar-last-project'));
-    await page.goto(server.url);
-    await page.waitForSelector('h1');
-    await wait(500);
-    await shot('start');
   } finally {
     await chromium.stop();
     server.stop();

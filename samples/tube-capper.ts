@@ -1057,6 +1057,7 @@ export const tubeCapper: Project = traces(untraced, [
     'setup/u-careful',
     'setup/u-eager',
     line('Cap a tube', 'capper: turns the cap down'),
+    'case/k-a-tube-is-capped',
   ],
   [
     'CAP-03',
@@ -1064,6 +1065,7 @@ export const tubeCapper: Project = traces(untraced, [
     `${mode}/s-turning`,
     'setup/u-careful',
     line('Cap a tube', 'capper: turns the cap down'),
+    'case/k-a-tube-is-capped',
   ],
   [
     'CAP-04',
@@ -1077,6 +1079,8 @@ export const tubeCapper: Project = traces(untraced, [
     'type/t-guardswitch',
     'setup/u-guard',
     line('Cap a tube', 'abort on the guard opens'),
+    'case/k-guard-opens-while-it-turns',
+    'case/k-guard-as-written',
   ],
   [
     'CAP-06',
@@ -1084,9 +1088,10 @@ export const tubeCapper: Project = traces(untraced, [
     `${controlAt}/quantity/q-pressTorque`,
     'setup/u-careful',
     line('Cap a tube', 'capper: holds the torque'),
+    'case/k-a-tube-is-capped',
   ],
-  ['CAP-07', `${controlAt}/quantity/q-fastSpeed`, 'setup/u-five-tubes', 'flow/f-cap-a-tube'],
-  ['CAP-08', `${spindleType}/quantity/q-windingTemperature`, 'setup/u-five-tubes'],
+  ['CAP-07', `${controlAt}/quantity/q-fastSpeed`, 'setup/u-five-tubes', 'flow/f-cap-a-tube', 'case/k-a-batch-of-24'],
+  ['CAP-08', `${spindleType}/quantity/q-windingTemperature`, 'setup/u-five-tubes', 'case/k-too-hot'],
   ['CAP-09', 'type/t-beltdrive', 'type/t-gripper/quantity/q-closed', line('Cap a tube', 'capper: clamps the tube')],
   [
     'CAP-10',
@@ -1094,6 +1099,8 @@ export const tubeCapper: Project = traces(untraced, [
     'setup/u-empty-belt',
     line('Cap a tube', 'if no tube comes'),
     line('Cap a tube', 'capper: reports the missing tube'),
+    'case/k-no-tube-comes',
+    'case/k-empty-belt',
   ],
   ['CAP-11', 'type/t-gripper/quantity/q-outerDiameter', 'type/t-gripper/quantity/q-outerHeight'],
   ['CAP-12', `${spindleType}/quantity/q-headOffset`],
@@ -1106,5 +1113,11 @@ export const tubeCapper: Project = traces(untraced, [
   ],
   ['CAP-17', `type/${spindleWatch.id}`, `${spindleType}/quantity/q-friction`, `setup/${wornBearing.id}`],
   ['CAP-14', 'type/t-operatorpanel', line('Cap a tube', 'operator: reads the torque on the panel')],
-  ['CAP-15', `${mode}/s-stopped`, `${mode}/s-ready`, 'type/t-operatorpanel/port/o-keys'],
+  [
+    'CAP-15',
+    `${mode}/s-stopped`,
+    `${mode}/s-ready`,
+    'type/t-operatorpanel/port/o-keys',
+    'case/k-stop-in-every-state-of-a-cap',
+  ],
 ]);

@@ -139,7 +139,9 @@ test('texts kept from before an edit are those of the document as it is now', ()
 test('the texts of some lists only are those of all, without the others', () => {
   const all = documentTexts(tubeCapper);
   const of = (...lists: (keyof Project)[]) => documentTexts(tubeCapper, new Set(lists));
-  expect([...of('types'), ...of('requirements', 'glossary', 'setups', 'studies', 'panels', 'tracks')]).toEqual(all);
+  expect([...of('types'), ...of('requirements', 'glossary', 'setups', 'studies', 'cases', 'panels', 'tracks')]).toEqual(
+    all,
+  );
   expect(of('types').every((t) => t.place.startsWith('type/'))).toBe(true);
 });
 

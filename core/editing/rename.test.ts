@@ -258,6 +258,29 @@ test('renaming a part and a quantity follows into procedures, sequences and pict
   expect(JSON.stringify(quantity.panels)).toContain('3600*jaws.way');
 });
 
+test('lines and tables of test cases follow what they name, for the product and for a part type alone', () => {
+  const controller = 'type/t-cappercontrol';
+  const renamed = (project: Project, list: string, id: string, name: string): Project => {
+    const done = applyEdit(project, { kind: 'rename', list, id, name });
+    expect(done.refused).toBeUndefined();
+    return done.project;
+  };
+  const script = (p: Project, name: string): string => p.cases.find((c) => c.name === name)!.script;
+  const state = renamed(tubeCapper, `${controller}/chart/c-mode/state`, 's-turning', 'Spinning');
+  expect(script(state, 'Too hot')).toContain('wait until in(mode.Running.Spinning) within 50 ms');
+  expect(script(state, 'A tube is capped')).toContain('wait until in(ctrl.mode.Running.Spinning) within 1 s');
+  expect(state.cases.flatMap((c) => c.vectors.map((v) => v.target))).toContain('in(mode.Running.Spinning)');
+  const quantity = renamed(state, `${controller}/quantity`, 'q-temperature', 'heat');
+  expect(script(quantity, 'Too hot')).toContain("set heat = 94 'degC'; wait 0.1 s; expect in(mode.Running)");
+  const part = renamed(quantity, 'type/t-capper/part', 'p-cap', 'stopper');
+  expect(script(part, 'A tube is capped')).toContain("expect abs(stopper.torque - 0.6 'N.m') < 0.05 'N.m'");
+  // all else is as it was written, notes too
+  expect(script(part, 'Stop in every state of a cap')).toBe(
+    script(tubeCapper, 'Stop in every state of a cap').replaceAll('Turning', 'Spinning'),
+  );
+  expect(checkProject(part).problems.filter((p) => p.severity === 'error')).toEqual([]);
+});
+
 test('stages of setups, and requirements that speak of step times, follow a part under another name', () => {
   const [first, ...others] = tubeCapper.setups;
   const project: Project = {

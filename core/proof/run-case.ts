@@ -105,7 +105,9 @@ export function runCase(
     ...(script && script.verdict !== 'passed' ? [script.why] : []),
     ...(vectors && vectors.verdict !== 'passed' ? [tellVectors(prepared, vectors)] : []),
     ...unheard.map((s) => `${s.name}: ${s.report.why || s.report.verdict}`),
-    ...broken.map((f) => `${f.key} fails`),
+    ...broken.map(
+      (f) => `${f.key} fails${f.margin === undefined ? '' : ` by ${number(Math.abs(f.margin))} ${f.unit}`.trimEnd()}`,
+    ),
   ];
   const times = [
     script?.failedAt,

@@ -89,6 +89,7 @@ describe('links', () => {
     const freed = {
       ...tubeCapper,
       flows: [],
+      cases: [],
       requirements: tubeCapper.requirements.map((r) => ({ ...r, formula: '' })),
     };
     const without = run(freed, { kind: 'remove', list: chart, id: 's-notube' });
@@ -100,7 +101,7 @@ describe('links', () => {
     expect(fewer.retired).toEqual([{ id: 'r-cap-01', key: 'CAP-01' }]);
   });
   test('from either side, and all of an element removed at once', () => {
-    expect(linksOf(tubeCapper, 'requirement/r-cap-02').length).toBe(6);
+    expect(linksOf(tubeCapper, 'requirement/r-cap-02').length).toBe(7);
     const setup = linksOf(tubeCapper, 'setup/u-careful');
     expect(setup.map((l) => l.requirement!.label)).toEqual([
       'CAP-01',

@@ -15,6 +15,7 @@ test('every page has sections, and none speaks of the code', () => {
     'sequences',
     'requirements',
     'code-and-boards',
+    'proof',
   ]);
   for (const s of helpSections) {
     expect(s.title).not.toBe('');
