@@ -112,10 +112,11 @@ export async function main(args: readonly string[]): Promise<number> {
       '--stage <list>',
       'stages they run in: designed, sampled, code, host, board or board:name, with commas; as their setups say without it',
     )
+    .option('--jobs <n>', 'how many processes run at once', whole)
     .option('--junit <file.xml>', 'write the outcome as XML that other programs gather')
     .option('--json', 'print the outcome as JSON')
-    .action((file: string, options: TestArguments) => {
-      code = tryCases(file, options);
+    .action(async (file: string, options: TestArguments) => {
+      code = await tryCases(file, options);
     });
   program
     .command('check')

@@ -1,6 +1,9 @@
 import { fork, type ChildProcess } from 'node:child_process';
 import { availableParallelism } from 'node:os';
 import { inThisThread, spreadOver, type Executor, type RunWorker } from '../core/studies/many';
+import type { Project } from '../core/project/project';
+import type { CaseInStage } from '../core/proof/choose';
+import type { CaseOutcome } from '../core/proof/run-case';
 import type { Runner, RunnerQuestion, RunOutcome } from '../core/studies/runner';
 import type { FromWorker, ToWorker } from './worker';
 
@@ -23,6 +26,37 @@ export async function startPool(runner: Runner, question: RunnerQuestion, jobs: 
   try {
     const workers = await Promise.all(children.map((c) => begin(c, question)));
     return { ...spreadOver(workers), close };
+  } catch (error) {
+    children.forEach((c) => c.kill());
+    throw error;
+  }
+}
+
+/** Cases run in so many processes, told in the order they were asked in. */
+export async function runCasesIn(
+  jobs: number,
+  project: Project,
+  asked: readonly CaseInStage[],
+  tell: (k: number, outcome: CaseOutcome) => void,
+): Promise<void> {
+  const children = Array.from({ length: Math.min(jobs, asked.length) }, () =>
+    fork(process.argv[1], ['worker'], { serialization: 'advanced', stdio: ['ignore', 'inherit', 'inherit', 'ipc'] }),
+  );
+  const found: (CaseOutcome | undefined)[] = asked.map(() => undefined);
+  let [next, toTell] = [0, 0];
+  try {
+    await Promise.all(
+      children.map(async (child) => {
+        await answerOf(child, { kind: 'cases', project });
+        while (next < asked.length) {
+          const k = next++;
+          const answer = await answerOf(child, { kind: 'case', id: asked[k].of.id, stage: asked[k].stage });
+          if (answer.kind === 'tried') found[k] = answer.outcome;
+          for (; found[toTell] !== undefined; toTell++) tell(toTell, found[toTell]!);
+        }
+      }),
+    );
+    children.forEach((c) => c.connected && c.disconnect());
   } catch (error) {
     children.forEach((c) => c.kill());
     throw error;

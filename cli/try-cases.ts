@@ -2,21 +2,26 @@ import { writeFileSync } from 'node:fs';
 import { nearestName } from '../core/language/nearest';
 import { casesNamed, inStages, readStagesList, stageCalled } from '../core/proof/choose';
 import { writeJunit, type TriedCase } from '../core/proof/junit';
-import { runCase } from '../core/proof/run-case';
+import { runCase, type CaseOutcome } from '../core/proof/run-case';
 import { stages as allStages } from '../core/stepcode/stage';
 import { compiledHere } from './compiled';
 import { complain, formatProblem, print, problemAsJson } from './output';
+import { runCasesIn, usualJobs } from './pool';
 import { projectTexts, readProject } from './read-project';
 
 export interface TestArguments {
   readonly case: readonly string[];
   readonly stage?: string;
   readonly junit?: string;
+  readonly jobs?: number;
   readonly json?: boolean;
 }
 
+/** A few are done before other processes have begun. */
+const tooFew = 4;
+
 /** `zelvar test`: 0 all passed, 1 some failed, 2 something could not run. */
-export function tryCases(file: string, options: TestArguments): number {
+export async function tryCases(file: string, options: TestArguments): Promise<number> {
   const project = readProject(file);
   if (!project) return 2;
   const { cases, unknown } = casesNamed(project, options.case);
@@ -41,15 +46,20 @@ export function tryCases(file: string, options: TestArguments): number {
   }
   const textOf = projectTexts(project);
   const begun = new Date();
-  const tried = asked.map(({ of, stage }): TriedCase => {
-    const outcome = runCase(project, of, { stage, compiledSteps: compiledHere });
-    if (!options.json) {
-      print(lineOf({ name: of.name, tags: of.tags, stage, outcome }));
-      if (outcome.verdict === 'not run')
-        for (const p of outcome.problems) if (p.severity === 'error') complain(`  ${formatProblem(p, textOf)}`);
-    }
-    return { name: of.name, tags: of.tags, stage, outcome };
-  });
+  const tried: TriedCase[] = [];
+  const take = (k: number, outcome: CaseOutcome): void => {
+    const { of, stage } = asked[k];
+    tried.push({ name: of.name, tags: of.tags, stage, outcome });
+    if (options.json) return;
+    print(lineOf(tried.at(-1)!));
+    if (outcome.verdict === 'not run')
+      for (const p of outcome.problems) if (p.severity === 'error') complain(`  ${formatProblem(p, textOf)}`);
+  };
+  const jobs = options.jobs ?? usualJobs();
+  if (jobs <= 1 || asked.length <= tooFew)
+    for (const [k, { of, stage }] of asked.entries())
+      take(k, runCase(project, of, { stage, compiledSteps: compiledHere }));
+  else await runCasesIn(jobs, project, asked, take);
   const count = (verdict: string): number => tried.filter((t) => t.outcome.verdict === verdict).length;
   if (options.json)
     print(

@@ -1,18 +1,25 @@
+import type { Project } from '../core/project/project';
+import { runCase, type CaseOutcome } from '../core/proof/run-case';
+import type { StageText } from '../core/stepcode/stage';
 import { compiledHere } from './compiled';
 import { createRunner, type RunAsked, type Runner, type RunnerQuestion, type RunOutcome } from '../core/studies/runner';
 
 /** What is sent to a process that carries out runs for another one, and what it answers. */
 export type ToWorker =
   | { readonly kind: 'begin'; readonly question: RunnerQuestion }
-  | { readonly kind: 'run'; readonly asked: readonly RunAsked[] };
+  | { readonly kind: 'run'; readonly asked: readonly RunAsked[] }
+  | { readonly kind: 'cases'; readonly project: Project }
+  | { readonly kind: 'case'; readonly id: string; readonly stage: StageText | undefined };
 export type FromWorker =
   | { readonly kind: 'ready' }
   | { readonly kind: 'done'; readonly outcomes: readonly RunOutcome[] }
+  | { readonly kind: 'tried'; readonly outcome: CaseOutcome }
   | { readonly kind: 'failed'; readonly problem: string };
 
 /** `zelvar worker`: runs what the process asks that has started it, until that one lets go. */
 export function work(): Promise<number> {
   let runner: Runner | undefined;
+  let project: Project | undefined;
   const send = (message: FromWorker): void => void process.send?.(message);
   if (!process.send) {
     process.stderr.write('zelvar: worker is started by other commands\n');
@@ -27,6 +34,12 @@ export function work(): Promise<number> {
         runner = value;
         if (value) send({ kind: 'ready' });
         else send({ kind: 'failed', problem: problems[0]?.message ?? 'It cannot run' });
+      } else if (message.kind === 'cases') {
+        project = message.project;
+        send({ kind: 'ready' });
+      } else if (message.kind === 'case') {
+        const of = project!.cases.find((c) => c.id === message.id)!;
+        send({ kind: 'tried', outcome: runCase(project!, of, { stage: message.stage, compiledSteps: compiledHere }) });
       } else send({ kind: 'done', outcomes: message.asked.map((a) => runner!.run(a)) });
     } catch (error) {
       send({ kind: 'failed', problem: error instanceof Error ? error.message : String(error) });

@@ -6,7 +6,7 @@ import { freshCapper, goTo } from './session';
 const session = freshCapper();
 let page: Page;
 beforeEach(() => ({ page } = session));
-const { until, text, fill, click, clickText, area, runStatus } = person(() => page);
+const { until, text, fill, click, clickText, area, runStatus, startRun } = person(() => page);
 const cell = (name: string, stage: string): Promise<string> =>
   text(`[data-testid="case-matrix"] [data-case="${name}"] [data-stage="${stage}"]`);
 const openCase = async (id: string): Promise<void> => {
@@ -56,6 +56,15 @@ test('cases run in stages, spread over threads; what changed since is out of dat
     'only it is run, and fails',
   );
   expect(await cell('No tube comes', 'sampled')).toMatch(/^failed/);
+  // what came of them is there when the page comes again
+  await page.reload();
+  await page.waitForSelector('[data-testid="case-matrix"]');
+  await until(
+    () => cell('No tube comes', 'sampled').catch(() => ''),
+    (t) => t.startsWith('failed'),
+    'it is known',
+  );
+  expect(await cell('Too hot', 'code')).toMatch(/^passed/);
   // for a stage it is not for there is nothing to run
   await (await page.waitForSelector('[aria-label="Cases with a tag"]'))!.select('machine');
   expect(await cell('Guard, as written', 'code')).toBe('not for it');
@@ -77,6 +86,25 @@ test('one case: why it failed, line by line, and its run with the cursor where i
     () => text('[data-testid="clock"]'),
     (t) => /^t = 0\.(2|3|4)\d+ s$/.test(t.trim()),
     'the cursor is where it failed',
+  );
+});
+
+test('what a run did becomes a case by one press, which the same product passes', async () => {
+  await area('Bench');
+  await startRun(() => clickText('.ribbon-bar button', 'Run'));
+  await until(runStatus, (t) => t.includes('Careful finished'), 'it has run');
+  await area('Proof');
+  await click('[data-testid="case-of-run"]');
+  await page.waitForSelector('[data-testid="vectors"]');
+  expect(await page.$eval('[aria-label="Name of the case"]', (e) => (e as HTMLInputElement).value)).toBe(
+    'Careful as it was',
+  );
+  expect(await page.$$('[data-testid="vectors"] tbody tr')).toHaveLength(8);
+  await click('[data-testid="run-case"]');
+  await until(
+    () => text('[data-testid="case-outcomes"] [data-stage="asSet"]'),
+    (t) => /passed[\s\S]*\d+ of \d+ values came as expected/.test(t),
+    'it passes',
   );
 });
 

@@ -3,6 +3,7 @@ import type { Project } from '@/core/project/project';
 import type { SetAside } from '@/core/project/salvage';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
+import { readOutcomes, stopCases } from './proof-store';
 import { useRuns } from './run-store';
 import { beginKeeping, endKeeping, keepNew } from './saving';
 import { readAnswers, useStudies } from './study-store';
@@ -16,6 +17,7 @@ function show(project: Project, history: History): void {
   useProject.getState().open(project, history);
   useRuns.getState().chooseSetup(project.setups[0]?.id ?? '');
   void readAnswers(project.id);
+  void readOutcomes(project.id);
 }
 
 /** Opens something that is not kept yet, and keeps it. */
@@ -45,6 +47,7 @@ const asideWords = (name: string, [first, ...more]: readonly SetAside[]): string
 export function closeProject(): void {
   useRuns.getState().clear();
   useStudies.getState().clear();
+  stopCases();
   useProject.getState().close();
   endKeeping();
   // what was said of this project says nothing of the next

@@ -11,15 +11,12 @@ import type { StageText } from '@/core/stepcode/stage';
 import type { ProofService } from '@/workers/proof.worker';
 import { builtFor } from './images';
 import { usePlace } from './place-store';
+import { useProject } from './project-store';
+import { keepOutcome, loadOutcomes, type KnownOutcome } from './storage';
+
+export type { KnownOutcome };
 
 /** What came of test cases, and what is being run; kept as long as the page lives. */
-
-export interface KnownOutcome {
-  readonly outcome: CaseOutcome;
-  /** Of what it rests on. */
-  readonly mark: string;
-  readonly at: number;
-}
 
 interface ProofState {
   /** By case and stage. */
@@ -52,6 +49,11 @@ export const useProof = create<ProofState>()((set) => ({
 export const isStale = (project: Project, of: TestCase, known: KnownOutcome): boolean =>
   known.mark !== caseMark(project, of);
 
+const told = ({ verdict, why }: CaseOutcome): string => (why === '' ? verdict : `${verdict} (${why})`);
+/** What could not run may run later, where something was missing. */
+const isOther = (a: CaseOutcome, b: CaseOutcome): boolean =>
+  a.verdict !== 'not run' && b.verdict !== 'not run' && told(a) !== told(b);
+
 const mostWorkers = 4;
 const newWorker = (): Worker => new Worker(new URL('../workers/proof.worker.ts', import.meta.url), { type: 'module' });
 
@@ -69,6 +71,22 @@ export function stopCases(): void {
   useProof.setState({ running: undefined });
 }
 
+function take(projectId: string, key: string, found: KnownOutcome): void {
+  useProof.setState({ known: { ...useProof.getState().known, [key]: found } });
+  // where there is no room it is known as long as the page lives
+  keepOutcome(projectId, key, found).catch(() => undefined);
+}
+
+/** What came of the cases of a project that was opened. */
+export async function readOutcomes(projectId: string): Promise<void> {
+  stopCases();
+  useProof.setState({ known: {} });
+  const found = await loadOutcomes(projectId).catch(() => []);
+  if (useProject.getState().project?.id !== projectId) return;
+  // what has come meanwhile is newer
+  useProof.setState({ known: { ...Object.fromEntries(found), ...useProof.getState().known } });
+}
+
 /** Runs cases, those that failed last first, spread over threads. */
 export async function runCases(project: Project, asked: readonly CaseInStage[]): Promise<void> {
   stopCases();
@@ -84,12 +102,15 @@ export async function runCases(project: Project, asked: readonly CaseInStage[]):
   tell();
   try {
     // what has to be compiled is compiled once, before anything runs
-    const outside = asked.flatMap(({ of, stage }) => {
-      const run = triedRun(project, of, stage);
-      return 'message' in run ? [] : [run];
-    });
+    const outside = new Map(
+      asked.flatMap(({ of, stage }) => {
+        const run = triedRun(project, of, stage);
+        // cases of one setup in one stage run the same
+        return 'message' in run ? [] : [[`${of.alone} ${of.setup} ${stage}`, run] as const];
+      }),
+    );
     const built = [nothingBuilt];
-    for (const run of outside) built.push(await builtFor(run.project, [run.setup]));
+    for (const run of outside.values()) built.push(await builtFor(run.project, [run.setup]));
     if (own !== turn) return;
     const all = {
       images: [...new Set(built.flatMap((b) => b.images))],
@@ -115,8 +136,14 @@ export async function runCases(project: Project, asked: readonly CaseInStage[]):
         if (own !== turn) return;
         now.delete(key);
         done++;
-        if (outcome)
-          useProof.setState({ known: { ...useProof.getState().known, [key]: { outcome, mark, at: Date.now() } } });
+        const before = useProof.getState().known[key];
+        if (outcome && before?.mark === mark && isOther(before.outcome, outcome))
+          usePlace
+            .getState()
+            .say(
+              `${of.name} has two outcomes for the same inputs: ${told(before.outcome)}, now ${told(outcome)}. This must not be.`,
+            );
+        if (outcome) take(project.id, key, { outcome, mark, at: Date.now() });
         tell();
       }
     };

@@ -7,6 +7,7 @@ import type { Recording, RecordingColumn } from '@/core/simulate/recording';
 import type { RequirementFinding } from '@/core/run/run';
 import type { RunBasis } from '@/core/run/basis';
 import type { OutsideAction, RunModel } from '@/core/run/protocol';
+import type { CaseOutcome } from '@/core/proof/run-case';
 import type { StudyAnswer } from '@/core/studies/answer';
 import type { Change } from './history';
 import { readRecord, type JournalEntry, type ProjectRecord, type ReadRecord } from './read-record';
@@ -23,6 +24,8 @@ interface ZelvarDatabase extends DBSchema {
   history: { key: number; value: HistoryEntry; indexes: { project: string } };
   /** What came of each study, the newest answer of each. */
   answers: { key: [string, string]; value: StoredAnswer; indexes: { project: string } };
+  /** What came of each test case in each stage, the last time. */
+  outcomes: { key: [string, string]; value: StoredOutcome; indexes: { project: string } };
   /** The C of each part type as it was handed out last. */
   written: { key: [string, string]; value: WrittenCode; indexes: { project: string } };
 }
@@ -41,6 +44,20 @@ export interface CodeDraft {
   /** The source as it was written. */
   readonly of: string;
   readonly text: string;
+}
+
+export interface StoredOutcome {
+  readonly projectId: string;
+  /** Id of the case, and its stage. */
+  readonly key: string;
+  readonly known: KnownOutcome;
+}
+export interface KnownOutcome {
+  readonly outcome: CaseOutcome;
+  /** Of what it rests on. */
+  readonly mark: string;
+  /** In ms. */
+  readonly at: number;
 }
 
 export interface StoredAnswer {
@@ -103,7 +120,7 @@ function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
   if (database) return database;
   // where there is no storage at all, asking for it throws
   const opening = Promise.resolve().then(() =>
-    openDB<ZelvarDatabase>('zelvar', 5, {
+    openDB<ZelvarDatabase>('zelvar', 6, {
       upgrade(db, from) {
         if (from < 1) {
           db.createObjectStore('projects');
@@ -118,6 +135,8 @@ function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
           db.createObjectStore('answers', { keyPath: ['projectId', 'study'] }).createIndex('project', 'projectId');
         if (from < 5)
           db.createObjectStore('written', { keyPath: ['projectId', 'type'] }).createIndex('project', 'projectId');
+        if (from < 6)
+          db.createObjectStore('outcomes', { keyPath: ['projectId', 'key'] }).createIndex('project', 'projectId');
       },
       blocking: () => void closeStorage(),
       terminated: () => (database = undefined),
@@ -220,9 +239,12 @@ export async function listProjects(): Promise<ProjectEntry[]> {
 
 export async function deleteProject(id: string): Promise<void> {
   const db = await open();
-  const transaction = db.transaction(['projects', 'journal', 'runs', 'history', 'answers', 'written'], 'readwrite');
+  const transaction = db.transaction(
+    ['projects', 'journal', 'runs', 'history', 'answers', 'written', 'outcomes'],
+    'readwrite',
+  );
   await transaction.objectStore('projects').delete(id);
-  for (const name of ['answers', 'written'] as const) {
+  for (const name of ['answers', 'written', 'outcomes'] as const) {
     const own = transaction.objectStore(name);
     for (const key of await own.index('project').getAllKeys(id)) await own.delete(key);
   }
@@ -301,6 +323,16 @@ export const forgetAnswer = async (projectId: string, study: string): Promise<vo
 export const loadAnswers = async (projectId: string): Promise<StudyAnswer[]> =>
   (await (await open()).getAllFromIndex('answers', 'project', projectId)).flatMap(({ answer }) =>
     typeof answer?.study === 'string' && typeof answer.found?.kind === 'string' ? [answer] : [],
+  );
+
+/** Keeps what came of a test case in a stage, in the place of what came of it before. */
+export const keepOutcome = async (projectId: string, key: string, known: KnownOutcome): Promise<void> => {
+  await (await open()).put('outcomes', { projectId, key, known });
+};
+/** What came of the test cases of a project; what cannot be read any more is as good as nothing. */
+export const loadOutcomes = async (projectId: string): Promise<readonly (readonly [string, KnownOutcome])[]> =>
+  (await (await open()).getAllFromIndex('outcomes', 'project', projectId)).flatMap(({ key, known }) =>
+    typeof known?.mark === 'string' && typeof known.outcome?.verdict === 'string' ? [[key, known] as const] : [],
   );
 
 const longestHistory = 200;

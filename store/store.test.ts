@@ -1,3 +1,4 @@
+import { runCase } from '@/core/proof/run-case';
 import 'fake-indexeddb/auto';
 import { noteRun } from './saving';
 import { tubeCapper } from '@/samples/tube-capper';
@@ -18,6 +19,8 @@ import {
   addHistory,
   closeStorage,
   deleteProject,
+  keepOutcome,
+  loadOutcomes,
   listProjects,
   loadHistory,
   loadProject,
@@ -385,4 +388,26 @@ test('what runs found is kept, newest first, and goes with its project', async (
   await deleteProject('p-h');
   expect(await loadHistory('p-h')).toEqual([]);
   expect((await loadHistory('p-other')).length).toBe(1);
+});
+test('outcomes of test cases are kept, the newest of each stage, and go with their project', async () => {
+  const outcome = runCase(
+    tubeCapper,
+    tubeCapper.cases.find((c) => c.name === 'Too hot')!,
+  );
+  const known = (at: number) => ({ outcome, mark: `m${at}`, at });
+  await keepOutcome('p-c', 'k-too-hot code', known(1));
+  await keepOutcome('p-c', 'k-too-hot code', known(2));
+  await keepOutcome('p-c', 'k-too-hot asSet', known(3));
+  await keepOutcome('p-other', 'k-too-hot asSet', known(4));
+  const kept = await loadOutcomes('p-c');
+  expect(new Map(kept.map(([key, k]) => [key, k.at]))).toEqual(
+    new Map([
+      ['k-too-hot code', 2],
+      ['k-too-hot asSet', 3],
+    ]),
+  );
+  expect(kept[0][1].outcome).toEqual(outcome);
+  await deleteProject('p-c');
+  expect(await loadOutcomes('p-c')).toEqual([]);
+  expect(await loadOutcomes('p-other')).toHaveLength(1);
 });

@@ -22,10 +22,12 @@ import {
   type TestCase,
 } from '@/core/project/project';
 import type { Edit } from '@/core/project/edit';
+import { caseOfRun } from '@/core/proof/case-of-run';
 import { allParts, partTree } from '@/store/derived';
 import { usePlace, type Location } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { useRuns } from '@/store/run-store';
+import { toRecording } from '@/store/run-data';
+import { useRuns, type RunView } from '@/store/run-store';
 import { focusName } from '../focus-name';
 import { kindWord, studyKinds } from '../study-kinds';
 import { allNames, freeName, numberedName } from '../names';
@@ -175,6 +177,28 @@ export function addCase(project: Project, base?: TestCase): void {
     area: 'proof',
     sheet: `case/${entry.id}`,
   });
+}
+
+/** What a run did becomes a test case: what was done by hand is given again, what the ribbon shows is expected. */
+export function addCaseOfRun(project: Project, run: RunView): void {
+  const setup = project.setups.find((s) => s.name === run.setup);
+  if (!setup) return usePlace.getState().say(`${run.setup} is no setup of this project any more`);
+  const shown = project.tracks.filter((t) => setup.tracks.length === 0 || setup.tracks.includes(t.id));
+  const names = [...new Set(shown.flatMap((t) => t.items))];
+  const made = caseOfRun(
+    numbered(project.cases, `${run.setup} as it was`),
+    { setup, actions: run.actions, recording: toRecording(run.data) },
+    names,
+    () => `v-${nanoid(8)}`,
+  );
+  const entry: TestCase = { ...made, id: `k-${nanoid(8)}` };
+  if (
+    put('case', entry, `Make a test case of the run of ${run.setup}`, { area: 'proof', sheet: `case/${entry.id}` }) &&
+    run.changes !== ''
+  )
+    usePlace
+      .getState()
+      .say(`The run had ${run.changes}: what of it is not in ${setup.name} is not in the case`, 'note');
 }
 
 export function addPanel(project: Project): void {

@@ -9,7 +9,8 @@ import { ownStages, type StageText } from '@/core/stepcode/stage';
 import { usePlace } from '@/store/place-store';
 import { isStale, outcomeKey, runCases, stopCases, useProof } from '@/store/proof-store';
 import { Button } from '@/ui/button';
-import { addCase } from '@/ui/editing/make';
+import { useRuns } from '@/store/run-store';
+import { addCase, addCaseOfRun } from '@/ui/editing/make';
 import { Progress } from '@/ui/progress';
 import { stageWords } from '@/ui/stage-words';
 import { OutcomeMark } from './outcome-mark';
@@ -30,6 +31,8 @@ export const whatItTries = (project: Project, of: TestCase): string =>
 /** Cases by stage: what passed, what failed, what is out of date. */
 export function CaseMatrix({ project }: { readonly project: Project }) {
   const { known, shown, running, show, words, tag: wanted, look } = useProof();
+  const run = useRuns((s) => s.current);
+  const isOfSetup = run !== undefined && run.status === 'finished' && project.setups.some((s) => s.name === run.setup);
   const stages = stagesHere(project);
   const columns = stages.filter(([s]) => shown.includes(s));
   const tags = useMemo(() => [...new Set(project.cases.flatMap((c) => c.tags))].sort(), [project.cases]);
@@ -70,6 +73,15 @@ export function CaseMatrix({ project }: { readonly project: Project }) {
         <Button onClick={() => addCase(project)}>
           <Plus size={14} aria-hidden /> Case
         </Button>
+        {isOfSetup && (
+          <Button
+            onClick={() => addCaseOfRun(project, run)}
+            title={`What ${run.setup} did is expected again`}
+            data-testid="case-of-run"
+          >
+            <Plus size={14} aria-hidden /> Case of the run
+          </Button>
+        )}
         {running ? (
           <Button onClick={stopCases}>
             <Square size={13} aria-hidden /> Stop
