@@ -647,4 +647,4 @@ test('every step of the tour is walked, with everything it names', async () => {
       }
     }
   }
-});
+}, 360_000);
