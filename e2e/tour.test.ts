@@ -536,49 +536,6 @@ const pieces: readonly (readonly Piece[])[] = [
   ],
   [
     [
-      '**Proof** (`g f`): test cases by stage',
-      async () => {
-        await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
-        await page.keyboard.press('g');
-        await page.keyboard.press('f');
-        await page.waitForSelector('[data-testid="case-matrix"]');
-      },
-    ],
-    [
-      '_Run_, then open one: its lines, its table, and what came of each of them',
-      async () => {
-        await (await page.waitForSelector('[aria-label="Cases with a tag"]'))!.select('controller');
-        await click('[data-testid="run-cases"]');
-        await shows('[data-testid="proof-words"]', /27 of 27 passed/);
-        await clickText('[data-testid="case-matrix"] button', 'Too hot');
-        await shows('[data-testid="line-results"]', /held at/);
-        await shows('[data-testid="case"]', /Lines[\s\S]*Table/);
-      },
-    ],
-    [
-      'Change a line: what it said before is out of date',
-      async () => {
-        await page.click('[data-testid="script"] .cm-content');
-        await page.keyboard.down('Control');
-        await page.keyboard.press('End');
-        await page.keyboard.up('Control');
-        await page.keyboard.type('\nexpect engage');
-        await shows('[data-testid="case-outcomes"]', /out of date/);
-      },
-    ],
-    [
-      '_Show the run_ puts it into the ribbon, with the cursor where it failed',
-      async () => {
-        await click('[data-testid="run-case"]');
-        await shows('[data-stage="code"]', /engage did not hold/);
-        await clickText('[data-stage="code"] button', 'Show the run');
-        await until(runStatus, (t) => t.includes('Too hot finished'), 'it is in the ribbon');
-        await click('[data-testid="undo"]');
-      },
-    ],
-  ],
-  [
-    [
       'In _Tables_ of **Product**',
       async () => {
         await clickText('.rail button', 'Product');
