@@ -30,6 +30,7 @@ const pipeline = [
   'exchange',
   'studies',
   'proof',
+  'versions',
 ];
 const order = pipeline.map((folder, k) => ({
   name: `${folder}-knows-nothing-later`,

@@ -61,6 +61,8 @@ function truth(e: Truth): string {
       return '1';
     case 'is':
       return `(fabs(${term(e.a)})>0)`;
+    case 'told':
+      return truth(e.a);
     default:
       return `(${term(e.a)}${symbols[e.op]}${term(e.b)})`;
   }

@@ -16,6 +16,7 @@ import { run, type ProjectRunArguments } from './run';
 import { simulate } from './simulate';
 import { tryCases, type TestArguments } from './try-cases';
 import { vary, type VaryArguments } from './vary';
+import { changes, mergeFiles, type ChangesArguments, type MergeArguments } from './versions';
 import { work } from './worker';
 import { solverNames } from '../core/simulate/solvers';
 import type { RunArguments } from './options';
@@ -114,6 +115,7 @@ export async function main(args: readonly string[]): Promise<number> {
     )
     .option('--jobs <n>', 'how many processes run at once', whole)
     .option('--junit <file.xml>', 'write the outcome as XML that other programs gather')
+    .option('--coverage <file.json>', 'write what of the model the cases come through, and what they do not')
     .option('--json', 'print the outcome as JSON')
     .action(async (file: string, options: TestArguments) => {
       code = await tryCases(file, options);
@@ -315,6 +317,27 @@ export async function main(args: readonly string[]): Promise<number> {
     )
     .action(async (file: string, options: SearchArguments) => {
       code = await search(file, options);
+    });
+  program
+    .command('changes')
+    .description('two versions of a project: what was added, removed, changed and moved, by element')
+    .argument('<before>', 'project file')
+    .argument('<after>', 'project file')
+    .option('--json', 'print as JSON')
+    .action((before: string, after: string, options: ChangesArguments) => {
+      code = changes(before, after, options);
+    });
+  program
+    .command('merge')
+    .description('brings two versions of a project together that grew from one, by element')
+    .argument('<before>', 'the version both grew from')
+    .argument('<here>', 'one of them: what is not decided stays as it is here')
+    .argument('<there>', 'the other one')
+    .option('--out <file>', 'project file to write, .zelvar or .json')
+    .option('--take <side>', 'decides what both have changed: here or there')
+    .option('--json', 'print conflicts and problems as JSON')
+    .action((before: string, here: string, there: string, options: MergeArguments) => {
+      code = mergeFiles(before, here, there, options);
     });
   program
     .command('compare')

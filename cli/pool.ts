@@ -37,6 +37,7 @@ export async function runCasesIn(
   jobs: number,
   project: Project,
   asked: readonly CaseInStage[],
+  isCounted: boolean,
   tell: (k: number, outcome: CaseOutcome) => void,
 ): Promise<void> {
   const children = Array.from({ length: Math.min(jobs, asked.length) }, () =>
@@ -47,7 +48,7 @@ export async function runCasesIn(
   try {
     await Promise.all(
       children.map(async (child) => {
-        await answerOf(child, { kind: 'cases', project });
+        await answerOf(child, { kind: 'cases', project, isCounted });
         while (next < asked.length) {
           const k = next++;
           const answer = await answerOf(child, { kind: 'case', id: asked[k].of.id, stage: asked[k].stage });

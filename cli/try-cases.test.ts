@@ -27,7 +27,7 @@ test('the cases of the demo pass, as its setups say and as code', () => {
   const { status, stdout, stderr } = zelvar('test', capper, '--case', 'controller', '--stage', 'code', '--jobs', '2');
   expect([status, stderr]).toEqual([0, '']);
   expect(stdout).toMatch(/^passed {3}One cap, step by step, code \(\d+ ms\)$/m);
-  expect(stdout).toMatch(/^9 passed, 0 failed, 0 could not run$/m);
+  expect(stdout).toMatch(/^10 passed, 0 failed, 0 could not run$/m);
   // in several processes they are told in the same order, and come to the same
   const inTurn = zelvar('test', capper, '--case', 'controller', '--stage', 'code', '--jobs', '1');
   const bare = (text: string): string => text.replace(/\(\d+ ms\)/g, '');
@@ -65,6 +65,33 @@ test('what fails is 1, what could not run is 2, each with its place; and as XML'
   expect(cannot.status).toBe(2);
   expect(cannot.stderr).toMatch(/script of test case cannot:2:8: error: .*engaged.*did you mean engage\?/);
   expect(cannot.stdout).toMatch(/^1 passed, 1 failed, 1 could not run$/m);
+});
+
+test('what cases come through is written as a file, in several processes as in one', () => {
+  const of = ['--case', 'controller', '--stage', 'code', '--coverage'] as const;
+  const many = zelvar('test', capper, ...of, path('many.json'));
+  expect(many.status).toBe(0);
+  expect(many.stdout).toMatch(/^97 of \d+ come through \(\d+\.\d %\)$/m);
+  zelvar('test', capper, ...of, path('one.json'), '--jobs', '1');
+  const read = (name: string): unknown => JSON.parse(readFileSync(path(name), 'utf8'));
+  expect(read('one.json')).toEqual(read('many.json'));
+  const { types } = read('many.json') as {
+    types: {
+      type: string;
+      covered: number;
+      wanted: number;
+      items: { text: string; gap?: string; cases: string[] }[];
+    }[];
+  };
+  const control = types.find((t) => t.type === 'CapperControl')!;
+  expect([control.covered, control.wanted]).toEqual([97, 101]);
+  expect(control.items.find((i) => i.text.startsWith('Stopped → Homing'))!.cases).toEqual([
+    'Guard opens while it turns',
+  ]);
+  expect(control.items.filter((i) => i.gap === 'excused')).toHaveLength(1);
+  // nothing else was run
+  expect(types.find((t) => t.type === 'Gripper')!.covered).toBe(0);
+  expect(zelvar('test', capper, '--case', 'Too hot', '--coverage', path('none/x.json')).status).toBe(2);
 });
 
 test('what is asked that is not there is told', () => {

@@ -3,6 +3,9 @@ import { nearestName } from '../core/language/nearest';
 import { casesNamed, inStages, readStagesList, stageCalled } from '../core/proof/choose';
 import { writeJunit, type TriedCase } from '../core/proof/junit';
 import { runCase, type CaseOutcome } from '../core/proof/run-case';
+import { coverageReport } from '../core/coverage/report';
+import { percent, writeCoverage } from '../core/coverage/write-coverage';
+import { checkProject } from '../core/run/check';
 import { stages as allStages } from '../core/stepcode/stage';
 import { compiledHere } from './compiled';
 import { complain, formatProblem, print, problemAsJson } from './output';
@@ -13,6 +16,7 @@ export interface TestArguments {
   readonly case: readonly string[];
   readonly stage?: string;
   readonly junit?: string;
+  readonly coverage?: string;
   readonly jobs?: number;
   readonly json?: boolean;
 }
@@ -55,11 +59,12 @@ export async function tryCases(file: string, options: TestArguments): Promise<nu
     if (outcome.verdict === 'not run')
       for (const p of outcome.problems) if (p.severity === 'error') complain(`  ${formatProblem(p, textOf)}`);
   };
+  const isCounted = options.coverage !== undefined;
   const jobs = options.jobs ?? usualJobs();
   if (jobs <= 1 || asked.length <= tooFew)
     for (const [k, { of, stage }] of asked.entries())
-      take(k, runCase(project, of, { stage, compiledSteps: compiledHere }));
-  else await runCasesIn(jobs, project, asked, take);
+      take(k, runCase(project, of, { stage, isCounted, compiledSteps: compiledHere }));
+  else await runCasesIn(jobs, project, asked, isCounted, take);
   const count = (verdict: string): number => tried.filter((t) => t.outcome.verdict === verdict).length;
   if (options.json)
     print(
@@ -96,13 +101,21 @@ export async function tryCases(file: string, options: TestArguments): Promise<nu
       ),
     );
   else print(`${count('passed')} passed, ${count('failed')} failed, ${count('not run')} could not run`);
-  if (options.junit !== undefined) {
+  const written = (file: string, text: string): boolean => {
     try {
-      writeFileSync(options.junit, writeJunit(project.name, tried, begun));
+      writeFileSync(file, text);
+      return true;
     } catch (error) {
-      complain(`zelvar: ${options.junit} cannot be written: ${error instanceof Error ? error.message : String(error)}`);
-      return 2;
+      complain(`zelvar: ${file} cannot be written: ${error instanceof Error ? error.message : String(error)}`);
+      return false;
     }
+  };
+  if (options.junit !== undefined && !written(options.junit, writeJunit(project.name, tried, begun))) return 2;
+  if (options.coverage !== undefined) {
+    const cames = tried.flatMap(({ outcome }, k) => (outcome.came ? [{ of: asked[k].of, came: outcome.came }] : []));
+    const report = coverageReport(project, cames, checkProject(project).problems);
+    if (!written(options.coverage, writeCoverage(project, report))) return 2;
+    if (!options.json) print(`${report.covered} of ${report.wanted} come through (${percent(report)})`);
   }
   return count('not run') > 0 ? 2 : count('failed') > 0 ? 1 : 0;
 }

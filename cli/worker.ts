@@ -8,7 +8,7 @@ import { createRunner, type RunAsked, type Runner, type RunnerQuestion, type Run
 export type ToWorker =
   | { readonly kind: 'begin'; readonly question: RunnerQuestion }
   | { readonly kind: 'run'; readonly asked: readonly RunAsked[] }
-  | { readonly kind: 'cases'; readonly project: Project }
+  | { readonly kind: 'cases'; readonly project: Project; readonly isCounted: boolean }
   | { readonly kind: 'case'; readonly id: string; readonly stage: StageText | undefined };
 export type FromWorker =
   | { readonly kind: 'ready' }
@@ -20,6 +20,7 @@ export type FromWorker =
 export function work(): Promise<number> {
   let runner: Runner | undefined;
   let project: Project | undefined;
+  let isCounted = false;
   const send = (message: FromWorker): void => void process.send?.(message);
   if (!process.send) {
     process.stderr.write('zelvar: worker is started by other commands\n');
@@ -36,10 +37,12 @@ export function work(): Promise<number> {
         else send({ kind: 'failed', problem: problems[0]?.message ?? 'It cannot run' });
       } else if (message.kind === 'cases') {
         project = message.project;
+        isCounted = message.isCounted;
         send({ kind: 'ready' });
       } else if (message.kind === 'case') {
         const of = project!.cases.find((c) => c.id === message.id)!;
-        send({ kind: 'tried', outcome: runCase(project!, of, { stage: message.stage, compiledSteps: compiledHere }) });
+        const options = { stage: message.stage, isCounted, compiledSteps: compiledHere };
+        send({ kind: 'tried', outcome: runCase(project!, of, options) });
       } else send({ kind: 'done', outcomes: message.asked.map((a) => runner!.run(a)) });
     } catch (error) {
       send({ kind: 'failed', problem: error instanceof Error ? error.message : String(error) });

@@ -15,6 +15,12 @@ const frame = ['header', '.rail', '.ribbon'];
 /** Serious findings of a page as it is: rule, what it says, and where. */
 async function serious(rules: 'all' | 'colour' = 'all', except: readonly string[] = []): Promise<string[]> {
   if (!(await page.evaluate(() => 'axe' in window))) await page.evaluate(axe.source);
+  // a colour on its way to another one is none that anybody reads
+  await page.waitForFunction(() =>
+    document
+      .getAnimations()
+      .every((a) => a.playState !== 'running' || a.effect?.getComputedTiming().iterations === Infinity),
+  );
   return page.evaluate(
     async (colourOnly, left) => {
       const context = { include: [['html']], exclude: left.filter((s) => document.querySelector(s)).map((s) => [s]) };
@@ -55,8 +61,7 @@ test('no view has a serious finding, in both themes', async () => {
 async function inBothThemes(): Promise<string[]> {
   const found = await serious();
   await click('[aria-label="Dark theme"]');
-  // colours change within a moment
-  await pause(700);
+  await page.waitForSelector('[aria-label="Light theme"]');
   const dark = await serious('colour');
   await click('[aria-label="Light theme"]');
   await pause(300);

@@ -121,13 +121,13 @@ test('1. a sheet comes in, is compared when it comes again, and goes out', async
   await sheet('Gaps and links');
   await until(
     () => page.$$('[data-testid="doubtful"] [data-state="suspect"]'),
-    (e) => e.length === 7,
+    (e) => e.length === 8,
     'the links of CAP-02 are to be looked at',
   );
   await clickText('button', 'It still holds');
   await until(
     () => page.$$('[data-testid="doubtful"] [data-state="suspect"]'),
-    (e) => e.length === 6,
+    (e) => e.length === 7,
     'one is confirmed',
   );
   await click('[data-testid="undo"]');

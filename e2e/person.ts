@@ -41,11 +41,16 @@ export function person(page: () => Page) {
     await page().keyboard.type(value);
     if (commit) await page().keyboard.press('Enter');
   }
-  /** Finds something and presses it; once more where it was drawn anew in between, as a hand would. */
+  /** Finds something and presses it, once it can be pressed; once more where it was drawn anew in between, as a hand would. */
   async function press(find: () => Promise<ElementHandle<Element>>): Promise<void> {
     for (let tries = 0; ; tries++) {
       try {
-        const el = await find();
+        let el = await find();
+        for (let waits = 0; await el.evaluate((e) => e.matches(':disabled')); waits++) {
+          if (waits >= 500) throw new Error('What is to be pressed stays disabled');
+          await pause(80);
+          el = await find();
+        }
         await el.evaluate((e) => e.scrollIntoView({ block: 'center' }));
         return await el.click();
       } catch (error) {

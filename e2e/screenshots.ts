@@ -117,13 +117,19 @@ async function main(): Promise<void> {
     );
     await wait(300);
     await shot('proof');
-    await go('#/proof////case%2Fk-a-tube-is-capped');
-    await wait(1500);
+    await go('#/proof////coverage');
+    await page.waitForSelector('[data-testid="coverage-types"]');
+    await (await page.$('[data-type="CapperControl"] button'))!.click();
+    await wait(400);
+    // how a missing transition could be come through
+    const propose = await page.$('[data-element$="/chart/c-mode/transition/x-11"] .btn-sm[title^="Look for"]');
+    await propose!.click();
+    await page.waitForSelector('[data-testid="proposal"]', { timeout: 60_000 });
     await page.evaluate(() =>
-      document.querySelector('[data-testid="case-outcomes"] [data-stage="board:larch8"]')!.scrollIntoView(),
+      document.querySelector('[data-element$="/chart/c-mode/transition/x-9"]')!.scrollIntoView(),
     );
     await wait(300);
-    await shot('case');
+    await shot('coverage');
     await page.evaluate(() => localStorage.removeItem('zelvar-last-project'));
     await page.goto(`${server.url}/?open=heated-block`);
     await page.waitForSelector('.ribbon');

@@ -142,4 +142,19 @@ test('an empty project: every view says what could be there and how it comes the
       expect([hash, (await text('main')).trim().length > 20]).toEqual([hash, true]);
     }
   }
+  // all that can be there in Proof is reached before there is a test case
+  await goTo(page, '#/proof///');
+  for (const [sheet, says] of [
+    ['Coverage', 'Nothing to come through'],
+    ['Strength', 'Nothing to change'],
+    ['Baselines', 'Nothing is frozen yet'],
+    ['Test cases', 'No test cases yet'],
+  ]) {
+    await clickText('main button', sheet);
+    await until(
+      () => text('main'),
+      (t) => t.includes(says),
+      `${sheet} of an empty project`,
+    );
+  }
 });

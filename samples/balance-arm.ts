@@ -66,7 +66,7 @@ equation
 
 export const balanceArm: Project = {
   format: 'zelvar-project',
-  version: 18,
+  version: 19,
   id: 'balance-arm',
   name: 'Balance arm',
   root: rig.id,
@@ -102,6 +102,7 @@ export const balanceArm: Project = {
   flows: [],
   studies: [],
   cases: [],
+  excuses: [],
   recordings: [],
   panels: [],
   requirements: [

@@ -17,6 +17,9 @@ const script = (...lines: readonly string[]): string => lines.join('\n');
 /** The controller, without the machine. */
 const control = (name: string, note: string, more: Partial<TestCase>): TestCase =>
   tried(name, note, { alone: 't-cappercontrol', tags: ['controller'], ...more });
+/** Another part, without what is around it. */
+const part = (name: string, type: string, note: string, more: Partial<TestCase>): TestCase =>
+  tried(name, note, { alone: type, tags: ['parts'], stages: ['designed'], ...more });
 /** Up to where a tube is held and the spindle turns. */
 const turning = [
   'wait until in(mode.Ready) within 0.2 s',
@@ -226,6 +229,69 @@ export const capperCases: readonly TestCase[] = [
         [0.9, '11.40'],
         [1.9, '25.65'],
       ],
+    ),
+  }),
+  control('Reset after every fault', 'What was a fault is none after a reset, whichever it was.', {
+    script: script(
+      ...turning,
+      "set temperature = 96 'degC'",
+      'expect in(mode.Fault.Overheated) within 20 ms',
+      "set temperature = 40 'degC'; send reset",
+      'expect in(mode.Ready) within 0.2 s',
+      '// a cap that slips',
+      'send start; wait 10 ms; send tubeSeen; wait 10 ms; send clamped',
+      'expect in(mode.Fault.Slipping) within 3.1 s',
+      'send reset',
+      'expect in(mode.Ready) within 0.2 s',
+    ),
+  }),
+  part('The panel shows what happens', 't-operatorpanel', 'Ready, batches and faults, one after the other.', {
+    script: script(
+      'expect in(display.Blank)',
+      'send ready; wait 10 ms; expect in(display.ReadyShown)',
+      'send batchDone; wait 10 ms; expect in(display.BatchShown)',
+      'send batchDone; wait 10 ms; expect in(display.BatchShown)',
+      'send fault; wait 10 ms; expect in(display.FaultShown)',
+      'send ready; wait 10 ms; expect in(display.ReadyShown)',
+      'send fault; wait 10 ms; expect in(display.FaultShown)',
+    ),
+  }),
+  part('Every key is passed on', 't-operatorpanel', 'Keys go to whoever listens.', {
+    script: script(
+      'send start; wait 10 ms; expect in(keypad.Idle)',
+      'send stop; wait 10 ms; expect in(keypad.Idle)',
+      'send reset; wait 10 ms; expect in(keypad.Idle)',
+    ),
+  }),
+  part('The belt halts on its way', 't-beltdrive', 'A word is enough.', {
+    script: script(
+      'send advance; wait 50 ms; expect in(drive.Moving)',
+      'send halt; wait 10 ms; expect in(drive.Standing)',
+      'expect abs(speed) < 0.001 within 0.5 s',
+    ),
+  }),
+  tried('One tube, told step by step', 'The procedure follows the machine to a cap that sits, twice.', {
+    setup: 'u-one-tube-longer',
+    tags: ['machine'],
+    script: script(
+      'wait until in(ctrl.mode.Running.Turning) within 2 s',
+      'send capOneTube.start',
+      'wait until cap.seated within 1.6 s',
+      'wait until in(capOneTube.Finished) within 0.5 s',
+      'expect in(ctrl.mode.Running)',
+      '// it sits already: one round',
+      'send capOneTube.start',
+      'wait until in(capOneTube.Finished) within 0.5 s',
+    ),
+  }),
+  tried('Told, and the guard opens', 'A loose cap is reported where the torque was never there.', {
+    setup: 'u-one-tube-longer',
+    tags: ['machine'],
+    script: script(
+      'send capOneTube.start',
+      'wait 0.2 s; expect in(capOneTube.Running)',
+      'send guardOpened',
+      'wait until in(capOneTube.Finished) within 0.5 s',
     ),
   }),
 ];

@@ -94,7 +94,7 @@ const station = partType('Station', 'A heated sample block with its controller.'
 
 export const heatedBlock: Project = {
   format: 'zelvar-project',
-  version: 18,
+  version: 19,
   id: 'heated-block',
   name: 'Heated sample block',
   root: station.id,
@@ -142,6 +142,7 @@ export const heatedBlock: Project = {
   ],
   studies: [],
   cases: [],
+  excuses: [],
   recordings: [],
   panels: [
     {

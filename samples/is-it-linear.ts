@@ -73,7 +73,7 @@ const trial = partType('Trial', 'One input for all three boxes.', {
 
 export const isItLinear: Project = {
   format: 'zelvar-project',
-  version: 18,
+  version: 19,
   id: 'is-it-linear',
   name: 'Is it linear?',
   root: trial.id,
@@ -103,6 +103,7 @@ export const isItLinear: Project = {
   ],
   studies: [],
   cases: [],
+  excuses: [],
   recordings: [],
   panels: [
     {

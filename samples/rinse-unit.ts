@@ -157,7 +157,7 @@ const unit = partType('RinseUnit', 'Fills a tank, lets the parts rinse, and drai
 
 export const rinseUnit: Project = {
   format: 'zelvar-project',
-  version: 18,
+  version: 19,
   id: 'rinse-unit',
   name: 'Rinse unit',
   root: unit.id,
@@ -198,6 +198,7 @@ export const rinseUnit: Project = {
   ],
   studies: [],
   cases: [],
+  excuses: [],
   recordings: [],
   panels: [
     {

@@ -3,6 +3,7 @@ import { askedBytes, type HostBuild } from '@/core/boards/host-build';
 import { createRun, type Run } from '@/core/run/run';
 import { stagedRun } from '@/core/run/staged';
 import { stepProgramOf } from '@/core/stepcode/controller';
+import { createStep } from '@/core/stepcode/write-js';
 import { expectSame } from '@/core/testing/same-values';
 import { tubeCapper } from '@/samples/tube-capper';
 import { createKeptPrograms } from './kept-programs';
@@ -13,7 +14,7 @@ const program = stepProgramOf(
   tubeCapper,
   tubeCapper.types.find((t) => t.name === 'CapperControl')!,
 ).program!;
-const { buildOf: keptBuild, answer: answerOfKept } = createKeptPrograms(2);
+const { buildOf: keptBuild, answer: answerOfKept, stepsOf } = createKeptPrograms(2);
 const build = (): HostBuild => {
   const made = keptBuild(program);
   if (typeof made === 'string') throw new Error(made);
@@ -71,4 +72,19 @@ compiled('what was wanted last is kept', () => {
   question[0] = 105;
   expect(answerOfKept(first.id, question)).toBeUndefined();
   expect(build().id).not.toBe(first.id);
+  // what goes steps goes on where others have taken its place
+  const steps = stepsOf(program);
+  if (typeof steps === 'string') throw new Error(steps);
+  const run = steps.create();
+  run.init();
+  run.step();
+  const before = program.slots.map((_, k) => run.keep(k));
+  for (let k = 1; k <= 2; k++) keptBuild({ ...program, period: 0.1 * k });
+  run.step();
+  const other = createStep(program);
+  other.init();
+  other.step();
+  expect(program.slots.map((_, k) => other.keep(k))).toEqual(before);
+  other.step();
+  expect(program.slots.map((_, k) => other.keep(k))).toEqual(program.slots.map((_, k) => run.keep(k)));
 });

@@ -1,8 +1,9 @@
-import { hostSource, isAsked, type HostBuild } from '../core/boards/host-build';
+import { hostSource, isAsked, stepOnHostBuild, type HostBuild } from '../core/boards/host-build';
+import type { RunningStep } from '../core/stepcode/running-step';
 import type { StepProgram } from '../core/stepcode/step-program';
 import { compileOnHost, type HostProgram } from './step-on-host';
 
-/** Compiled programs that runs in a browser go their steps in; what was wanted last is kept. */
+/** Compiled programs, and the processes that go their steps; what was wanted last is kept. */
 
 /** Milliseconds after which a process that nobody asks is ended; it is begun again when it is asked. */
 const patience = 60_000;
@@ -17,11 +18,13 @@ export interface KeptPrograms {
   buildOf(program: StepProgram): HostBuild | string;
   /** Answers a question to a build; undefined where it is not there any more, or this is none. */
   answer(id: string, question: Uint8Array): Uint8Array | undefined;
+  /** The steps of a program, gone here; why not, where they cannot be. */
+  stepsOf(program: StepProgram): { create(): RunningStep } | string;
 }
 
 export function createKeptPrograms(most = 12): KeptPrograms {
   const kept = new Map<string, Kept>();
-  return {
+  const programs: KeptPrograms = {
     buildOf(program) {
       const source = hostSource(program);
       const there = [...kept].find(([, k]) => k.program.build.source === source);
@@ -55,7 +58,21 @@ export function createKeptPrograms(most = 12): KeptPrograms {
         throw error;
       }
     },
+    stepsOf(program) {
+      const build = programs.buildOf(program);
+      if (typeof build === 'string') return build;
+      const ask = (question: Uint8Array): Uint8Array => {
+        const answer = programs.answer(build.id, question);
+        if (answer) return answer;
+        // nothing of a run stays there: it is compiled once more where others have taken its place
+        const again = programs.buildOf(program);
+        if (typeof again === 'string') throw new Error(again);
+        return programs.answer(again.id, question)!;
+      };
+      return { create: () => stepOnHostBuild(program, build, ask) };
+    },
   };
+  return programs;
 }
 
 function end(found: Kept): void {

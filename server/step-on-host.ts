@@ -2,11 +2,10 @@ import { spawn, spawnSync } from 'node:child_process';
 import { closeSync, mkdtempSync, openSync, readSync, rmSync, writeFileSync, writeSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { basename, join } from 'node:path';
-import { answeredBytes, hostSource, stepOnHostBuild, type HostBuild } from '../core/boards/host-build';
+import { answeredBytes, hostSource, type HostBuild } from '../core/boards/host-build';
 import { readLayout } from '../core/boards/target';
 import { firmwareNames, layoutText, placedSlots } from '../core/boards/write-firmware';
 import { legalName } from '../core/stepcode/c-names';
-import type { RunningStep } from '../core/stepcode/running-step';
 import type { StepProgram } from '../core/stepcode/step-program';
 import { writeC } from '../core/stepcode/write-c';
 
@@ -28,6 +27,10 @@ export interface HostProgram {
   dispose(): void;
 }
 
+/** What is taken away where nobody has when everything ends. */
+const left = new Set<() => void>();
+process.on('exit', () => left.forEach((dispose) => dispose()));
+
 /** Compiles the C of a program; why not, where it cannot be. */
 export function compileOnHost(program: StepProgram): HostProgram | string {
   const compiler = hostCompiler();
@@ -35,11 +38,11 @@ export function compileOnHost(program: StepProgram): HostProgram | string {
   const folder = mkdtempSync(join(tmpdir(), 'zelvar-host-'));
   const open = new Set<() => void>();
   const dispose = (): void => {
-    process.off('exit', dispose);
+    left.delete(dispose);
     for (const close of open) close();
     rmSync(folder, { recursive: true, force: true });
   };
-  process.on('exit', dispose);
+  left.add(dispose);
   const c = writeC(program);
   const own = legalName(program.name);
   const files = {
@@ -86,23 +89,6 @@ export function compileOnHost(program: StepProgram): HostProgram | string {
     },
     dispose,
   };
-}
-
-/** The steps of a program, gone by a process of this machine; why not, where they cannot be. */
-export function stepOnHost(program: StepProgram): { create(): RunningStep; dispose(): void } | string {
-  const made = compileOnHost(program);
-  if (typeof made === 'string') return made;
-  // nothing of a run stays there: one process goes the steps of all
-  let shared: ReturnType<HostProgram['open']> | undefined;
-  const create = (): RunningStep => {
-    const { ask } = (shared ??= made.open());
-    return stepOnHostBuild(program, made.build, ask);
-  };
-  const dispose = (): void => {
-    shared = undefined;
-    made.dispose();
-  };
-  return { create, dispose };
 }
 
 let count = 0;

@@ -1,6 +1,6 @@
 import { boardNamed, boardsOf } from '@/core/boards/board';
 import { isSameSource, readImage, serialText, type BoardImage } from '@/core/boards/board-image';
-import { nothingBuilt, type BuiltSteps } from '@/core/boards/built-steps';
+import { builtTogether, nothingBuilt, type BuiltSteps } from '@/core/boards/built-steps';
 import type { HostBuild } from '@/core/boards/host-build';
 import { namesOfRun } from '@/core/run/names-of-run';
 import type { PartType, Project, Setup } from '@/core/project/project';
@@ -18,12 +18,7 @@ const mostKept = 12;
 
 /** What setups need that compilers make, and why something of it is not there. */
 export async function builtFor(project: Project, setups: readonly Setup[]): Promise<BuiltSteps> {
-  const found = await Promise.all(setups.map((setup) => builtForOne(project, setup)));
-  return {
-    images: [...new Set(found.flatMap((b) => b.images))],
-    hosts: [...new Map(found.flatMap((b) => b.hosts.map((h) => [h.id, h] as const))).values()],
-    missing: [...new Set(found.flatMap((b) => b.missing))],
-  };
+  return builtTogether(await Promise.all(setups.map((setup) => builtForOne(project, setup))));
 }
 
 async function builtForOne(project: Project, setup: Setup): Promise<BuiltSteps> {

@@ -3,6 +3,7 @@ import type { Project } from '@/core/project/project';
 import type { SetAside } from '@/core/project/salvage';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
+import { readBaselines } from './baseline-store';
 import { readOutcomes, stopCases } from './proof-store';
 import { useRuns } from './run-store';
 import { beginKeeping, endKeeping, keepNew } from './saving';
@@ -18,6 +19,7 @@ function show(project: Project, history: History): void {
   useRuns.getState().chooseSetup(project.setups[0]?.id ?? '');
   void readAnswers(project.id);
   void readOutcomes(project.id);
+  void readBaselines(project.id);
 }
 
 /** Opens something that is not kept yet, and keeps it. */

@@ -1,16 +1,16 @@
 import * as Comlink from 'comlink';
 import { create } from 'zustand';
 import type { Problem } from '@/core/language/diagnostics';
-import { nothingBuilt } from '@/core/boards/built-steps';
+import { builtTogether, type BuiltSteps } from '@/core/boards/built-steps';
 import type { Project, TestCase } from '@/core/project/project';
 import { caseMark } from '@/core/proof/case-mark';
 import type { CaseInStage } from '@/core/proof/choose';
 import type { CaseOutcome } from '@/core/proof/run-case';
 import { triedRun } from '@/core/run/tried';
 import type { StageText } from '@/core/stepcode/stage';
-import type { ProofService } from '@/workers/proof.worker';
 import { builtFor } from './images';
 import { usePlace } from './place-store';
+import { newProofWorker, proofPool, type ProofPool, type ProofService } from './proof-pool';
 import { useProject } from './project-store';
 import { keepOutcome, loadOutcomes, type KnownOutcome } from './storage';
 
@@ -54,20 +54,14 @@ const told = ({ verdict, why }: CaseOutcome): string => (why === '' ? verdict : 
 const isOther = (a: CaseOutcome, b: CaseOutcome): boolean =>
   a.verdict !== 'not run' && b.verdict !== 'not run' && told(a) !== told(b);
 
-const mostWorkers = 4;
-const newWorker = (): Worker => new Worker(new URL('../workers/proof.worker.ts', import.meta.url), { type: 'module' });
-
 let turn = 0;
-let workers: Worker[] = [];
-function endWorkers(): void {
-  for (const w of workers) w.terminate();
-  workers = [];
-}
+let pool: ProofPool | undefined;
 
 /** Ends what is running; what was found is kept. */
 export function stopCases(): void {
   turn++;
-  endWorkers();
+  pool?.stop();
+  pool = undefined;
   useProof.setState({ running: undefined });
 }
 
@@ -109,45 +103,29 @@ export async function runCases(project: Project, asked: readonly CaseInStage[]):
         return 'message' in run ? [] : [[`${of.alone} ${of.setup} ${stage}`, run] as const];
       }),
     );
-    const built = [nothingBuilt];
+    const built: BuiltSteps[] = [];
     for (const run of outside.values()) built.push(await builtFor(run.project, [run.setup]));
     if (own !== turn) return;
-    const all = {
-      images: [...new Set(built.flatMap((b) => b.images))],
-      hosts: [...new Map(built.flatMap((b) => b.hosts.map((h) => [h.id, h] as const))).values()],
-      missing: [...new Set(built.flatMap((b) => b.missing))],
-    };
-    const count = Math.max(1, Math.min(mostWorkers, navigator.hardwareConcurrency || 2, queue.length));
-    workers = Array.from({ length: count }, newWorker);
-    const broken = new Promise<never>((_, reject) => {
-      for (const w of workers)
-        w.addEventListener('error', (e) => reject(new Error(e.message || 'A thread that runs cases has ended')));
+    pool = proofPool(project, builtTogether(built), queue.length);
+    await pool.work(queue, async (service, { of, stage }) => {
+      const key = outcomeKey(of.id, stage);
+      const mark = caseMark(project, of);
+      now.add(key);
+      tell();
+      const outcome = (await service.run(of.id, stage)) as CaseOutcome | undefined;
+      if (own !== turn) return;
+      now.delete(key);
+      done++;
+      const before = useProof.getState().known[key];
+      if (outcome && before?.mark === mark && isOther(before.outcome, outcome))
+        usePlace
+          .getState()
+          .say(
+            `${of.name} has two outcomes for the same inputs: ${told(before.outcome)}, now ${told(outcome)}. This must not be.`,
+          );
+      if (outcome) take(project.id, key, { outcome, mark, at: Date.now() });
+      tell();
     });
-    const work = async (worker: Worker): Promise<void> => {
-      const service = Comlink.wrap<ProofService>(worker);
-      await service.open(project, all);
-      for (let next = queue.shift(); next && own === turn; next = queue.shift()) {
-        const { of, stage } = next;
-        const key = outcomeKey(of.id, stage);
-        const mark = caseMark(project, of);
-        now.add(key);
-        tell();
-        const outcome = (await service.run(of.id, stage)) as CaseOutcome | undefined;
-        if (own !== turn) return;
-        now.delete(key);
-        done++;
-        const before = useProof.getState().known[key];
-        if (outcome && before?.mark === mark && isOther(before.outcome, outcome))
-          usePlace
-            .getState()
-            .say(
-              `${of.name} has two outcomes for the same inputs: ${told(before.outcome)}, now ${told(outcome)}. This must not be.`,
-            );
-        if (outcome) take(project.id, key, { outcome, mark, at: Date.now() });
-        tell();
-      }
-    };
-    await Promise.race([Promise.all(workers.map(work)), broken]);
   } catch (error) {
     if (own === turn) usePlace.getState().say(error instanceof Error ? error.message : String(error));
   } finally {
@@ -160,7 +138,7 @@ export function askCaseProblems(
   project: Project,
   id: string,
 ): { readonly answer: Promise<readonly Problem[] | undefined>; stop(): void } {
-  const worker = newWorker();
+  const worker = newProofWorker();
   const service = Comlink.wrap<ProofService>(worker);
   let stop = (): void => undefined;
   const stopped = new Promise<undefined>((resolve) => (stop = () => resolve(undefined)));

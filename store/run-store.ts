@@ -268,8 +268,9 @@ const actionsAfter = (
 ): readonly OutsideAction[] =>
   done.length === 0 && after === known.length ? known : [...known.slice(0, after), ...done];
 
-/** Time axis of the ribbon: the longer of run and setup. */
+/** Time axis of the ribbon. */
 export const wholeSpan = (current: RunView | undefined, stop: number): readonly [number, number] => [
   0,
-  Math.max(current?.stop ?? stop, 1e-9),
+  // a run that had nothing more to do is as long as it is
+  Math.max(current?.status === 'finished' ? current.time : (current?.stop ?? stop), 1e-9),
 ];

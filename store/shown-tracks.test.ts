@@ -27,3 +27,11 @@ test('tracks that a setup chose, and names without a part, stay', () => {
   // something inside the physics of what ran is no part of the product
   expect(shownTracks(project, { tracks: ['k-own'], root: '' }, 'SpindleDrive').map((t) => t.id)).toEqual(['k-own']);
 });
+
+test('a part that stands alone is shown by the tracks that speak of such a part, or by what it puts out', () => {
+  const shown = (name: string, type: string): readonly string[] =>
+    shownTracks(tubeCapper, undefined, `${type}Alone`, { name, type }).map((t) => t.items.join());
+  expect(shown('capperControl', 'CapperControl')).toEqual(['capperControl.wanted', 'capperControl.mode']);
+  expect(shown('guardSwitch', 'GuardSwitch')).toEqual(['guardSwitch.door']);
+  expect(shown('capper', 'Capper')[0]).toBe('capper.spindle.speed,capper.ctrl.wanted');
+});

@@ -26,6 +26,8 @@ interface ZelvarDatabase extends DBSchema {
   answers: { key: [string, string]; value: StoredAnswer; indexes: { project: string } };
   /** What came of each test case in each stage, the last time. */
   outcomes: { key: [string, string]; value: StoredOutcome; indexes: { project: string } };
+  /** Versions that were frozen under a name. */
+  baselines: { key: string; value: Baseline; indexes: { project: string } };
   /** The C of each part type as it was handed out last. */
   written: { key: [string, string]; value: WrittenCode; indexes: { project: string } };
 }
@@ -44,6 +46,19 @@ export interface CodeDraft {
   /** The source as it was written. */
   readonly of: string;
   readonly text: string;
+}
+
+export interface Baseline {
+  readonly id: string;
+  readonly projectId: string;
+  readonly name: string;
+  readonly note: string;
+  /** In ms. */
+  readonly at: number;
+  /** The document as a file has it, which later versions of the application read as well. */
+  readonly text: string;
+  /** Of that text: the same for whoever has the same. */
+  readonly mark: string;
 }
 
 export interface StoredOutcome {
@@ -120,7 +135,7 @@ function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
   if (database) return database;
   // where there is no storage at all, asking for it throws
   const opening = Promise.resolve().then(() =>
-    openDB<ZelvarDatabase>('zelvar', 6, {
+    openDB<ZelvarDatabase>('zelvar', 7, {
       upgrade(db, from) {
         if (from < 1) {
           db.createObjectStore('projects');
@@ -137,6 +152,7 @@ function open(): Promise<IDBPDatabase<ZelvarDatabase>> {
           db.createObjectStore('written', { keyPath: ['projectId', 'type'] }).createIndex('project', 'projectId');
         if (from < 6)
           db.createObjectStore('outcomes', { keyPath: ['projectId', 'key'] }).createIndex('project', 'projectId');
+        if (from < 7) db.createObjectStore('baselines', { keyPath: 'id' }).createIndex('project', 'projectId');
       },
       blocking: () => void closeStorage(),
       terminated: () => (database = undefined),
@@ -240,11 +256,11 @@ export async function listProjects(): Promise<ProjectEntry[]> {
 export async function deleteProject(id: string): Promise<void> {
   const db = await open();
   const transaction = db.transaction(
-    ['projects', 'journal', 'runs', 'history', 'answers', 'written', 'outcomes'],
+    ['projects', 'journal', 'runs', 'history', 'answers', 'written', 'outcomes', 'baselines'],
     'readwrite',
   );
   await transaction.objectStore('projects').delete(id);
-  for (const name of ['answers', 'written', 'outcomes'] as const) {
+  for (const name of ['answers', 'written', 'outcomes', 'baselines'] as const) {
     const own = transaction.objectStore(name);
     for (const key of await own.index('project').getAllKeys(id)) await own.delete(key);
   }
@@ -334,6 +350,15 @@ export const loadOutcomes = async (projectId: string): Promise<readonly (readonl
   (await (await open()).getAllFromIndex('outcomes', 'project', projectId)).flatMap(({ key, known }) =>
     typeof known?.mark === 'string' && typeof known.outcome?.verdict === 'string' ? [[key, known] as const] : [],
   );
+
+/** Keeps a version under a name; one that is kept does not change. */
+export const keepBaseline = async (of: Baseline): Promise<void> => void (await (await open()).add('baselines', of));
+export const forgetBaseline = async (id: string): Promise<void> => (await open()).delete('baselines', id);
+/** Of a project, the newest first. */
+export const loadBaselines = async (projectId: string): Promise<readonly Baseline[]> =>
+  (await (await open()).getAllFromIndex('baselines', 'project', projectId))
+    .filter((b) => typeof b.text === 'string' && typeof b.name === 'string')
+    .sort((a, b) => b.at - a.at);
 
 const longestHistory = 200;
 

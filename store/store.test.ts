@@ -1,5 +1,7 @@
 import { runCase } from '@/core/proof/run-case';
 import 'fake-indexeddb/auto';
+import { writeProjectJson } from '@/core/formats/project-file';
+import { versionOf } from './baseline-store';
 import { noteRun } from './saving';
 import { tubeCapper } from '@/samples/tube-capper';
 import { basisOf } from '@/core/run/basis';
@@ -19,7 +21,10 @@ import {
   addHistory,
   closeStorage,
   deleteProject,
+  forgetBaseline,
+  keepBaseline,
   keepOutcome,
+  loadBaselines,
   loadOutcomes,
   listProjects,
   loadHistory,
@@ -388,6 +393,25 @@ test('what runs found is kept, newest first, and goes with its project', async (
   await deleteProject('p-h');
   expect(await loadHistory('p-h')).toEqual([]);
   expect((await loadHistory('p-other')).length).toBe(1);
+});
+test('a version is frozen under a name, read as it was, and goes with its project', async () => {
+  const text = writeProjectJson(tubeCapper);
+  const baseline = (id: string, at: number, projectId = 'p-b') => ({
+    ...{ id, projectId, name: `B${at}`, note: '', at, text, mark: 'm' },
+  });
+  await keepBaseline(baseline('b-1', 1));
+  await keepBaseline(baseline('b-2', 2));
+  await keepBaseline(baseline('b-3', 3, 'p-other'));
+  // what is kept does not change
+  await expect(keepBaseline({ ...baseline('b-1', 9), name: 'another' })).rejects.toThrow();
+  expect((await loadBaselines('p-b')).map((b) => b.name)).toEqual(['B2', 'B1']);
+  expect(versionOf((await loadBaselines('p-b'))[0])).toEqual({ project: tubeCapper });
+  expect(versionOf({ ...baseline('b-x', 1), text: text.slice(0, 900) })).toMatchObject({ why: expect.any(String) });
+  await forgetBaseline('b-2');
+  expect((await loadBaselines('p-b')).map((b) => b.id)).toEqual(['b-1']);
+  await deleteProject('p-b');
+  expect(await loadBaselines('p-b')).toEqual([]);
+  expect(await loadBaselines('p-other')).toHaveLength(1);
 });
 test('outcomes of test cases are kept, the newest of each stage, and go with their project', async () => {
   const outcome = runCase(

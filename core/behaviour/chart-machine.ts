@@ -38,6 +38,8 @@ export interface ChartHost {
   /** Hands the arguments of a message to the chart that is about to look at it. */
   receive(chart: number, event: ChartEvent): void;
   took(chart: number, transition: number): void;
+  /** A trigger of a transition is the first of them that there is. */
+  triggered?(chart: number, transition: number, trigger: number): void;
   /** Lets everything else follow what an effect has changed; false where that failed. */
   settle(): boolean;
   /** Every chart has been asked once: what happened at one moment only is over. */
@@ -199,29 +201,40 @@ export function createChartMachine(
   };
 }
 
-function matches({ layout, host, state }: Work, c: number, t: number, event: ChartEvent | undefined): boolean {
+function matches(work: Work, c: number, t: number, event: ChartEvent | undefined): boolean {
+  const { layout, host } = work;
+  const { triggers } = layout.charts[c].structure.transitions[t];
+  if (triggers.length === 0) return event === undefined;
+  for (let k = 0; k < triggers.length; k++)
+    if (isThere(work, c, t, k, event)) {
+      host.triggered?.(c, t, k);
+      return true;
+    }
+  return false;
+}
+
+function isThere(
+  { layout, host, state }: Work,
+  c: number,
+  t: number,
+  k: number,
+  event: ChartEvent | undefined,
+): boolean {
   const { structure } = layout.charts[c];
   const { triggers, from } = structure.transitions[t];
-  if (triggers.length === 0) return event === undefined;
-  for (let k = 0; k < triggers.length; k++) {
-    const g = triggers[k];
-    switch (g.kind) {
-      case 'message':
-        if (event !== undefined && takesMessage(g, event.name)) return true;
-        break;
-      case 'done':
-        if (event !== undefined && event.chart === c && event.name === doneName(structure, from)) return true;
-        break;
-      case 'after':
-      case 'at':
-      case 'every':
-        if (event === undefined && state.due[layout.slotAt[c][t][k]] <= endOfInstant(host.now())) return true;
-        break;
-      default:
-        if (event === undefined && host.condition(c, t, k)) return true;
-    }
+  const g = triggers[k];
+  switch (g.kind) {
+    case 'message':
+      return event !== undefined && takesMessage(g, event.name);
+    case 'done':
+      return event !== undefined && event.chart === c && event.name === doneName(structure, from);
+    case 'after':
+    case 'at':
+    case 'every':
+      return event === undefined && state.due[layout.slotAt[c][t][k]] <= endOfInstant(host.now());
+    default:
+      return event === undefined && host.condition(c, t, k);
   }
-  return false;
 }
 
 /** Runs the actions of a step. Entering arms the clocks of a state, leaving disarms them. */

@@ -45,6 +45,14 @@ export interface ChartStateSource {
 export interface TransitionSource extends Way {
   readonly internal: boolean;
   readonly triggers: readonly TriggerSource[];
+  /** It goes another round of a loop of a procedure, or on behind it. */
+  readonly loop?: LoopWay;
+}
+
+export interface LoopWay {
+  readonly isAgain: boolean;
+  /** Rounds before the loop is asked for the first time. */
+  readonly first: number;
 }
 
 export interface TriggerSource {

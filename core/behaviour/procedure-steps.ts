@@ -221,8 +221,10 @@ function repeated(chart: ProcedureChart, { line, text, body }: Node<'repeat'>, a
   const value = readExpression(chart, repeat.what.text, line);
   const first = sequence(chart, body, { ...at, next: head });
   const isUntil = repeat.mode === 'until';
-  go(chart, head, isUntil ? at.next : first, place, value ? { guard: renamed(value, at) } : {});
-  go(chart, head, isUntil ? first : at.next, place, { otherwise: true });
+  const loop = (isAgain: boolean) => ({ isAgain, first: isUntil ? 1 : 0 });
+  const guard = value ? { guard: renamed(value, at) } : {};
+  go(chart, head, isUntil ? at.next : first, place, { ...guard, loop: loop(!isUntil) });
+  go(chart, head, isUntil ? first : at.next, place, { otherwise: true, loop: loop(isUntil) });
   return isUntil ? first : head;
 }
 
@@ -257,8 +259,8 @@ function counted(
     right: renamed(limit, at),
     span: limit.span,
   };
-  go(chart, head, first, place, more ? { guard: more } : {});
-  go(chart, head, at.next, place, { otherwise: true });
+  go(chart, head, first, place, { ...(more && { guard: more }), loop: { isAgain: true, first: 0 } });
+  go(chart, head, at.next, place, { otherwise: true, loop: { isAgain: false, first: 0 } });
   const begin = counting('first round', '0');
   go(chart, begin, head, place);
   return begin;

@@ -18,6 +18,13 @@ export interface BuiltSteps {
 }
 export const nothingBuilt: BuiltSteps = { images: [], hosts: [], missing: [] };
 
+/** Of several runs, each thing once. */
+export const builtTogether = (all: readonly BuiltSteps[]): BuiltSteps => ({
+  images: [...new Set(all.flatMap((b) => b.images))],
+  hosts: [...new Map(all.flatMap((b) => b.hosts.map((h) => [h.id, h] as const))).values()],
+  missing: [...new Set(all.flatMap((b) => b.missing))],
+});
+
 /** Steps out of what is at hand. `goStep`: asks the machine that has a build. */
 export const fromBuilt =
   (

@@ -89,6 +89,7 @@ function lowerTransition(
   return {
     ...(guard && { guard }),
     triggers,
+    ...(t.loop && { loop: t.loop }),
     via: t.via,
     effect: lowerStatements(b, t.effect, scopeAt(`${t.place}/effect`), routes),
     origin: origin(text + (t.guard ? ` [${printExpression(t.guard)}]` : t.otherwise ? ' [else]' : '')),

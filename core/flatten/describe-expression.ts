@@ -52,6 +52,8 @@ export function describeExpression(e: FlatExpr, nameOf: (index: number) => strin
         return { kind: 'unary', op: 'not', operand: tree(x.a), span };
       case 'noEvent':
         return call('noEvent', x.a);
+      case 'noted':
+        return tree(x.a);
       case 'if':
         return { kind: 'if', branches: [{ condition: tree(x.c), value: tree(x.a) }], otherwise: tree(x.b), span };
       case 'fn':

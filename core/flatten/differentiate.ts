@@ -42,6 +42,8 @@ export function differentiate(e: FlatExpr, inner: (leaf: FlatExpr) => FlatExpr):
       return negate(d(e.a));
     case 'noEvent':
       return asIs(d(e.a));
+    case 'noted':
+      return d(e.a);
     case 'add':
       return add(d(e.a), d(e.b));
     case 'sub':

@@ -25,6 +25,8 @@ export type FlatExpr =
       readonly y: readonly number[];
       readonly slope: boolean;
     }
+  /** The value of `a`; how its conditions come out is told to whoever counts what a run comes through (`coverage/`). */
+  | { readonly op: 'noted'; readonly decision: number; readonly a: FlatExpr; readonly conditions: readonly FlatExpr[] }
   /** The value of `a` some seconds ago. */
   | { readonly op: 'delay'; readonly a: FlatExpr; readonly by: FlatExpr }
   /** True at the instants start + k * interval, k = 0, 1, ... */
@@ -225,6 +227,8 @@ export function operands(e: FlatExpr): readonly FlatExpr[] {
       return [e.start, e.interval];
     case 'delay':
       return [e.a, e.by];
+    case 'noted':
+      return [e.a, ...e.conditions];
     default:
       return [e.a, e.b];
   }
@@ -257,6 +261,11 @@ function mapOperands(e: FlatExpr, f: (x: FlatExpr) => FlatExpr): FlatExpr {
       return { op: 'delay', a: f(e.a), by: f(e.by) };
     case 'table':
       return { ...e, a: f(e.a) };
+    case 'noted': {
+      const a = f(e.a);
+      // what is known beforehand decides nothing
+      return a.op === 'const' ? a : { ...e, a, conditions: e.conditions.map(f) };
+    }
     default:
       return writtenAt(binary(e.op, f(e.a), f(e.b)), e.from);
   }
@@ -265,6 +274,17 @@ function mapOperands(e: FlatExpr, f: (x: FlatExpr) => FlatExpr): FlatExpr {
 /** A relation with where it was written; anything else as it is. */
 export const writtenAt = (e: FlatExpr, from: Written | undefined): FlatExpr =>
   from && isRelation(e.op) ? { ...(e as PairExpr), from } : e;
+
+/** An expression with its direct operands changed; the same node where none of them is another. */
+export function withOperands(e: FlatExpr, change: (x: FlatExpr) => FlatExpr): FlatExpr {
+  let touched = false;
+  const after = mapOperands(e, (x) => {
+    const y = change(x);
+    touched ||= y !== x;
+    return y;
+  });
+  return touched ? after : e;
+}
 
 /**
  * A function that rebuilds expressions with some of their nodes replaced. What is shared stays shared, and what does not change stays
@@ -275,16 +295,7 @@ export function createSubstitution(replace: (x: FlatExpr) => FlatExpr | undefine
   const visit = (x: FlatExpr): FlatExpr => {
     const before = known.get(x);
     if (before) return before;
-    let result = replace(x);
-    if (!result) {
-      let touched = false;
-      const after = mapOperands(x, (y) => {
-        const z = visit(y);
-        touched ||= z !== y;
-        return z;
-      });
-      result = touched ? after : x;
-    }
+    const result = replace(x) ?? withOperands(x, visit);
     known.set(x, result);
     return result;
   };
@@ -332,6 +343,7 @@ export function evaluate(
     case 'not':
       return evaluate(e.a, value, moment) ? 0 : 1;
     case 'noEvent':
+    case 'noted':
       return evaluate(e.a, value, moment);
     case 'table':
       return lookUp(e.x, e.y, evaluate(e.a, value, moment), e.slope);

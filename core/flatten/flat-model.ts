@@ -1,4 +1,5 @@
 import type { Problem, Span } from '../language/diagnostics';
+import type { LoopWay } from '../behaviour/chart-source';
 import type { ChartStructure } from '../behaviour/chart-structure';
 import type { FlatExpr } from './flat-expression';
 import type { FlatText } from './flat-text';
@@ -129,6 +130,16 @@ export interface FlatChart {
   /** Variables of its own: quantities and arguments of messages. */
   readonly locals: ReadonlyMap<string, number>;
   readonly isProcedure: boolean;
+  /** Where it is counted what a run comes through. */
+  readonly points?: ChartPoints;
+}
+
+/** Numbers of points of a chart in a coverage plan, by state, by transition, and by transition and trigger. */
+export interface ChartPoints {
+  readonly entered: readonly number[];
+  readonly left: readonly number[];
+  readonly took: readonly number[];
+  readonly triggered: readonly (readonly number[])[];
 }
 
 export interface FlatTransition {
@@ -138,11 +149,15 @@ export interface FlatTransition {
   readonly origin: Origin;
   /** Places of the further transitions it goes through. */
   readonly via: readonly string[];
+  /** Of a procedure: it goes another round of a loop, or on behind it. */
+  readonly loop?: LoopWay;
 }
 
 export interface FlatTrigger {
   /** Variable whose value (`when`), rise or change is looked at. */
   readonly condition?: number;
+  /** The same as a formula, noted: it is told whenever the trigger is asked. */
+  readonly asked?: FlatExpr;
   /** Seconds of `after`, `at` and `every`. */
   readonly delay?: FlatExpr;
 }

@@ -32,6 +32,13 @@ interface Read<T> {
 const cache = new WeakMap<PartType, { names: string; lowered: Lowered }>();
 
 export function projectLibrary(project: Project): ProjectLibrary {
+  let known = libraries.get(project);
+  if (!known) libraries.set(project, (known = readLibrary(project)));
+  return known;
+}
+const libraries = new WeakMap<Project, ProjectLibrary>();
+
+function readLibrary(project: Project): ProjectLibrary {
   const names = project.types.map((t) => `${t.id}=${t.name}`).join();
   const nameOf = new Map(project.types.map((t) => [t.id, t.name]));
   const portsOf = new Map(project.types.map((t) => [t.id, new Set(t.ports.map((p) => p.name))]));

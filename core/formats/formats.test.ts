@@ -260,6 +260,7 @@ test('nothing of an earlier version is software, and every part runs as designed
   const unwatched = {
     ...tubeCapper,
     cases: [],
+    excuses: [],
     setups: tubeCapper.setups.map((s) => ({ ...s, serial: [], heard: [] })),
   };
   old.version = 14;

@@ -133,21 +133,22 @@ export function createPlantSide(lines: readonly Line[], wires: Wires, from?: Pla
   return {
     drive(value, count) {
       driven++;
-      const sent = new Map(
-        inputs.flatMap((line) =>
-          line.kind === 'encoder'
-            ? []
-            : [[line.name, told(line, value, (l) => pulsed(l, count), line.early === 0)] as const],
-        ),
-      );
-      return new Map(
-        inputs.map((line) => [
-          line.name,
-          line.kind === 'encoder'
-            ? turned(line, value(line.quantity))
-            : over(line, (name, isOther) => (isOther ? 0 : (sent.get(name) ?? 0))),
-        ]),
-      );
+      const sent = new Map<string, number>();
+      for (const line of inputs)
+        if (line.kind !== 'encoder')
+          sent.set(
+            line.name,
+            told(line, value, (l) => pulsed(l, count), line.early === 0),
+          );
+      const found = faults.size === 0 ? sent : new Map<string, number>();
+      for (const line of inputs)
+        if (line.kind === 'encoder') found.set(line.name, turned(line, value(line.quantity)));
+        else if (faults.size > 0)
+          found.set(
+            line.name,
+            over(line, (name, isOther) => (isOther ? 0 : (sent.get(name) ?? 0))),
+          );
+      return found;
     },
     look: (line, value) =>
       over(line, (name, isOther) => {

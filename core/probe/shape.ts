@@ -38,6 +38,7 @@ export function shapeOf(e: FlatExpr, c: ShapeContext): Shape {
       return c.isFixed(e.index) ? 'fixed' : 'linear';
     case 'neg':
     case 'noEvent':
+    case 'noted':
       return of(e.a);
     case 'not':
       return of(e.a) === 'fixed' ? 'fixed' : other(e, undefined);

@@ -63,6 +63,8 @@ export type Term =
   /** Stores what a condition is now, and has it as its value. One with a distance keeps what it was while it rests within it. */
   | { readonly op: 'hold'; readonly condition: number; readonly a: Term; readonly distance: Term | undefined }
   | { readonly op: 'table'; readonly table: number; readonly a: Term; readonly slope: boolean }
+  /** The value of `a`; how the conditions come out then is told. */
+  | { readonly op: 'noted'; readonly decision: number; readonly a: Term; readonly conditions: readonly Truth[] }
   /** What was noted some seconds ago. */
   | { readonly op: 'past'; readonly past: number; readonly by: Term };
 
@@ -78,6 +80,7 @@ export type Truth =
   | { readonly op: 'and' | 'or'; readonly a: Truth; readonly b: Truth }
   | { readonly op: 'not'; readonly a: Truth }
   | { readonly op: 'always' }
+  | { readonly op: 'told'; readonly decision: number; readonly a: Truth; readonly conditions: readonly Truth[] }
   /** A number other than 0, and a number at all: NaN is not true. */
   | { readonly op: 'is'; readonly a: Term };
 
@@ -185,6 +188,8 @@ export interface InstructionList {
   /** What is delayed. */
   readonly pasts: readonly Term[];
   readonly guards: readonly Truth[];
+  /** Of each trigger what is told when it is asked; nothing where nothing is. */
+  readonly asked: readonly (Truth | undefined)[];
   /** Seconds of time triggers and between do texts. */
   readonly delays: readonly Term[];
   readonly periods: readonly Term[];

@@ -84,7 +84,8 @@ function numbered<T>({ numbers }: FoundTerms, e: FlatExpr, list: T[], entry: T):
   return k;
 }
 
-export function createLowering(context: LoweringContext, mode: ConditionMode): Lowering {
+/** `tells`: what is noted is told; otherwise it is the value it is. */
+export function createLowering(context: LoweringContext, mode: ConditionMode, tells = false): Lowering {
   const { found } = context;
   let insideNoEvent = 0;
   const path: BranchTaken[] = [];
@@ -181,8 +182,21 @@ export function createLowering(context: LoweringContext, mode: ConditionMode): L
     }
   };
 
+  /** As they have just been found: what is held is looked up, so that nothing is watched for the sake of being told. */
+  const wordOf = (conditions: readonly FlatExpr[]): readonly Truth[] => {
+    const plain = createLowering(context, 'plain');
+    const of = (c: FlatExpr): Truth => {
+      const k = asRelation(c) ? found.numbers.get(c) : undefined;
+      return k === undefined || mode === 'plain' ? plain.truth(c) : { op: 'is', a: slot('m', k) };
+    };
+    return conditions.map(of);
+  };
   const truth = (e: FlatExpr): Truth => {
     switch (e.op) {
+      case 'noted': {
+        const a = truth(e.a);
+        return tells ? { op: 'told', decision: e.decision, a, conditions: wordOf(e.conditions) } : a;
+      }
       case 'and':
       case 'or':
         return { op: e.op, a: truth(e.a), b: truth(e.b) };
@@ -226,6 +240,10 @@ export function createLowering(context: LoweringContext, mode: ConditionMode): L
         return { op: 'neg', a: lower(e.a) };
       case 'noEvent':
         return withoutEvents(() => lower(e.a));
+      case 'noted': {
+        const a = lower(e.a);
+        return tells ? { op: 'noted', decision: e.decision, a, conditions: wordOf(e.conditions) } : a;
+      }
       case 'add':
       case 'sub':
       case 'mul':

@@ -73,6 +73,8 @@ function holds(e: Truth, memory: Readonly<Record<string, readonly number[]>>): b
       return !holds(e.a, memory);
     case 'always':
       return true;
+    case 'told':
+      return holds(e.a, memory);
     case 'is':
       return Math.abs(value(e.a, memory)) > 0;
     case 'lt':

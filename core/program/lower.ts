@@ -113,11 +113,11 @@ export function lower(solvable: SolvableModel): Lowered {
   };
   const movingOnes = movingBlocks(solvable, varies);
   // the order of these decides the numbers of conditions
-  const outputs = lowerBlocks(work, movingOnes, 'held');
+  const outputs = lowerBlocks(work, movingOnes, 'held', true);
   const passes = eventPasses(solvable);
-  const event = lowerBlocks(work, passes.blocks, 'live');
+  const event = lowerBlocks(work, passes.blocks, 'live', true);
   const initial =
-    solvable.initialBlocks === solvable.blocks ? undefined : lowerBlocks(work, solvable.initialBlocks, 'live');
+    solvable.initialBlocks === solvable.blocks ? undefined : lowerBlocks(work, solvable.initialBlocks, 'live', true);
   const needed = neededBlocks(solvable);
   const { derivatives, flatStep } = lowerDerivatives(work, needed);
   const dense = states.length <= smallestSparse;
@@ -136,7 +136,7 @@ export function lower(solvable: SolvableModel): Lowered {
   const conditions = lowerConditions(found, plain, held);
   const roots = [...found.roots.keys()];
   const quotients = [...found.quotients.values()];
-  const charts = lowerCharts(work, plain);
+  const charts = lowerCharts(work, plain, createLowering(work.context, 'plain', true));
   const list: InstructionList = {
     states,
     outputs,
@@ -213,20 +213,34 @@ function numberOf({ tornBlocks }: Work, b: TornBlock): number {
   return known >= 0 ? known : tornBlocks.push(b) - 1;
 }
 
-function lowerBlocks(work: Work, blocks: readonly Block[], mode: ConditionMode): Instruction[] {
+/** `tells`: at what they give the run stands; what is only tried on the way to it is not told. */
+function lowerBlocks(work: Work, blocks: readonly Block[], mode: ConditionMode, tells = false): Instruction[] {
   const { found } = work.context;
   const { variables } = work.solvable.model;
-  const lowering = createLowering(work.context, mode);
+  const lowering = createLowering(work.context, mode, tells);
   return blocks.flatMap((b): Instruction[] => {
     // in a loop conditions are held: the event iteration brings them up to date
     if (b.only === (mode === 'held' ? 'events' : 'between')) return [];
-    if (b.kind === 'torn') return [{ do: 'solve', block: numberOf(work, b) }];
+    if (b.kind === 'torn') return [{ do: 'solve', block: numberOf(work, b) }, ...(tells ? toldOfBlock(work, b) : [])];
     if (mode === 'held' && b.discrete) return [];
     const before = found.modes.length;
     const value = lowering.number(b.value);
     if (variables[b.target.index].watched) for (let k = before; k < found.modes.length; k++) work.watchedModes.add(k);
     return [{ do: 'set', to: placeOf(work, b.target), value, from: b.equation.origin }];
   });
+}
+
+/** What is noted in equations that are solved together is told once they are. */
+function toldOfBlock(work: Work, b: TornBlock): Instruction[] {
+  const { number } = createLowering(work.context, 'held', true);
+  const isNoted = (e: FlatExpr): boolean => {
+    let found = false;
+    walk(e, (x) => (found ||= x.op === 'noted'));
+    return found;
+  };
+  return [...b.inner, ...b.residuals].flatMap(({ value }): Instruction[] =>
+    isNoted(value) ? [{ do: 'let', to: work.nextLocal(), value: number(value) }] : [],
+  );
 }
 
 /** The right-hand side, and the steps it is written into: only what the derivatives need, in locals where nothing has to be solved. */
@@ -346,20 +360,30 @@ function lowerPasts({ delays }: FoundTerms, plain: Lowering): Term[] {
 }
 
 /** Texts of charts, in the order in which the simulator knows them: for each chart entry, do, exit, then transitions. */
-function lowerCharts(work: Work, plain: Lowering) {
+function lowerCharts(work: Work, plain: Lowering, telling: Lowering) {
   const effects: (readonly FlatStatement[])[] = [];
   const guards: Truth[] = [];
+  const asked: (Truth | undefined)[] = [];
   const delays: Term[] = [];
   const periods: Term[] = [];
   for (const chart of work.solvable.model.charts) {
     effects.push(...textsOf(chart));
     periods.push(chart.period ? plain.number(chart.period) : { op: 'const', value: Infinity });
     for (const t of chart.transitions) {
-      guards.push(t.guard ? plain.truth(t.guard) : { op: 'always' });
-      for (const g of t.triggers) delays.push(g.delay ? plain.number(g.delay) : { op: 'const', value: 0 });
+      guards.push(t.guard ? telling.truth(t.guard) : { op: 'always' });
+      for (const g of t.triggers) {
+        delays.push(g.delay ? plain.number(g.delay) : { op: 'const', value: 0 });
+        asked.push(g.asked && telling.truth(g.asked));
+      }
     }
   }
-  const lists = { guards, delays, periods, effects: effects.map((body) => lowerStatements(work, body, plain)) };
+  const lists = {
+    guards,
+    asked,
+    delays,
+    periods,
+    effects: effects.map((body) => lowerStatements(work, body, telling)),
+  };
   return { effects, lists };
 }
 

@@ -57,6 +57,8 @@ export interface Machine {
   /** Keeps the present values of what is delayed. */
   note(t: number): void;
   guard(k: number, t: number): boolean;
+  /** Tells how the condition of a trigger comes out. */
+  asked(k: number, t: number): void;
   /** Seconds of a time trigger, numbered over all triggers of all charts. */
   delay(k: number, t: number): number;
   /** Seconds between the do texts of a chart. */
@@ -76,6 +78,15 @@ export interface Machine {
 }
 
 type Points = readonly { readonly x: Float64Array; readonly y: Float64Array }[];
+/** What is told of a run by whoever runs it, by the numbers of a coverage plan. */
+export interface Notes {
+  /** Of a decision its value, and its conditions as bits of a word, the first the lowest. It returns the value. */
+  told<T extends number | boolean>(decision: number, value: T, word: number): T;
+  /** A point has been reached. */
+  came(point: number): void;
+}
+export const withoutNotes: Notes = { told: (_, value) => value, came: () => undefined };
+
 type Factory = (
   memory: Memory,
   solver: typeof newton,
@@ -87,6 +98,7 @@ type Factory = (
   look: typeof lookUp,
   tables: Points,
   slope: typeof rootSlope,
+  told: Notes['told'],
 ) => Omit<Machine, 'memory'>;
 
 /** Text and tables are made once for a list. */
@@ -95,7 +107,19 @@ const factories = new WeakMap<InstructionList, { readonly make: Factory; readonl
 function factoryOf(list: InstructionList) {
   let known = factories.get(list);
   if (!known) {
-    const names = ['M', 'newton', 'works', 'sends', 'cancels', 'readPast', 'notePast', 'lookUp', 'tables', 'rootSlope'];
+    const names = [
+      'M',
+      'newton',
+      'works',
+      'sends',
+      'cancels',
+      'readPast',
+      'notePast',
+      'lookUp',
+      'tables',
+      'rootSlope',
+      'told',
+    ];
     known = {
       // in a sandbox, names of the global object are looked up slowly
       make: new Function('Math', 'Infinity', ...names, writeJavaScript(list)).bind(null, Math, Infinity) as Factory,
@@ -122,7 +146,11 @@ export function newMemory({ list: { sizes, states } }: Program): Memory {
 }
 
 /** A program made to run, with a memory of its own or that of another machine of it. */
-export function instantiate(program: Program, memory: Memory = newMemory(program)): Machine {
+export function instantiate(
+  program: Program,
+  memory: Memory = newMemory(program),
+  { told }: Notes = withoutNotes,
+): Machine {
   const { list } = program;
   const { make, tables } = factoryOf(list);
   return {
@@ -138,6 +166,7 @@ export function instantiate(program: Program, memory: Memory = newMemory(program
       lookUp,
       tables,
       rootSlope,
+      told,
     ),
   };
 }

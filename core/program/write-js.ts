@@ -67,6 +67,8 @@ export function writeTerm(e: Term): string {
       return `(m[${e.condition}]=${kept(e.condition, e.distance && writeTerm(e.distance), writeTerm(e.a))})`;
     case 'table':
       return `lookUp(tables[${e.table}].x,tables[${e.table}].y,${writeTerm(e.a)},${e.slope})`;
+    case 'noted':
+      return toldText(e.decision, writeTerm(e.a), e.conditions);
     case 'past':
       return `readPast(past[${e.past}],t,${writeTerm(e.by)})`;
   }
@@ -82,12 +84,18 @@ export function writeTruth(e: Truth): string {
       return `!${writeTruth(e.a)}`;
     case 'always':
       return 'true';
+    case 'told':
+      return toldText(e.decision, writeTruth(e.a), e.conditions);
     case 'is':
       return writeTerm(e.a);
     default:
       return `(${writeTerm(e.a)}${symbols[e.op]}${writeTerm(e.b)})`;
   }
 }
+
+/** Conditions as bits of one word, the first the lowest; they are looked at after the value. */
+const toldText = (decision: number, value: string, conditions: readonly Truth[]): string =>
+  `told(${decision},${value},${conditions.map((c, k) => `(${writeTruth(c)}?${2 ** k}:0)`).join('|') || '0'})`;
 
 export function writeInstruction(x: Instruction): string {
   switch (x.do) {
@@ -179,6 +187,11 @@ export function writeJavaScript(list: InstructionList): string {
     't',
     list.guards.map((g) => `(${writeTruth(g)})`),
   );
+  table(
+    'askedTable',
+    't',
+    list.asked.map((x) => (x ? writeTruth(x) : 'false')),
+  );
   table('delayTable', 't', list.delays.map(writeTerm));
   table('periodTable', 't', list.periods.map(writeTerm));
   table(
@@ -207,7 +220,7 @@ const {v,pre,d,m,live,z,rests,s,flags,past}=M;
 const sq=(x)=>x*x,cube=(x)=>x*x*x,root=(x)=>x<0?0:Math.sqrt(x);
 ${functions.join('\n')}
 return {outputs,event,initial,derivatives,jacobian,note,flatStep,residuals,parameters,starts,conditions,roots,quotients,
-guard:(k,t)=>!!guardTable[k](t),delay:(k,t)=>delayTable[k](t),period:(k,t)=>periodTable[k](t),effect:(k,t,send,cancel)=>effectTable[k](t,send,cancel),
+guard:(k,t)=>!!guardTable[k](t),asked:(k,t)=>void askedTable[k](t),delay:(k,t)=>delayTable[k](t),period:(k,t)=>periodTable[k](t),effect:(k,t,send,cancel)=>effectTable[k](t,send,cancel),
 action:(k,t)=>actionTable[k](t),assertion:(k,t)=>assertionTable[k](t),sampleTimes:(k)=>sampleTable[k](0),loopSlopes:(k,t,J)=>slopesTable[k](t,J)};`;
 }
 

@@ -6,6 +6,8 @@ import type { Chain, Entry, EntryDescription, Fields } from './field';
 export interface Difference {
   readonly address: Address;
   readonly what: string;
+  /** Address of the list that stands in another order. */
+  readonly list?: Address;
   /** `only here`, `only there`: an entry with all it holds; `order`: entries of a list stand in another order. */
   readonly kind: 'only here' | 'only there' | 'changed' | 'order';
   /** Of a changed one: the fields, and what they say here and there. */
@@ -88,6 +90,7 @@ function orders(ours: Map<Address, Seen>, theirs: Map<Address, Seen>): Differenc
     return [
       {
         address: ownerAddress(addresses[0]),
+        list,
         what: `order of each ${description.word}${of}`,
         kind: 'order',
         fields: [],

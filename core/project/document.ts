@@ -914,6 +914,21 @@ export const testCase = entry(
   },
 );
 
+/** Why something that cases do not come through need not be. */
+export const excuse = entry('excuse', 'excuse', {
+  id,
+  /** What of which element, as coverage counts it. */
+  item: title(4000),
+  /** `deactivated`: it is there on purpose, and not in use. */
+  kind: oneOf('justified', 'deactivated'),
+  reason: title(4000, 'Why?'),
+  by: title(200, 'Who says so?'),
+  /** Day, as 2026-11-23. */
+  on: matching(/^\d{4}-\d\d-\d\d$/, 'A day such as 2026-11-23', 40),
+  /** Mark of the element it was said of; when that changes it has to be said again. */
+  mark: text(80),
+});
+
 const pictureSays = (chain: Chain): string => `picture ${String(chain.at(-2)!.label)}`;
 
 /** A piece of a picture. Its numbers are formulas over the product, so that it follows what runs. */
@@ -1012,7 +1027,7 @@ export const track = entry(
 const retired = { id, key };
 
 export const projectFormat = 'zelvar-project';
-export const projectVersion = 18;
+export const projectVersion = 19;
 
 export const projectFields = {
   format: exactly(projectFormat),
@@ -1038,6 +1053,7 @@ export const projectFields = {
   setups: list(setup),
   studies: list(study),
   cases: list(testCase, 20_000),
+  excuses: list(excuse, 20_000),
   recordings: list(recording, 500),
   panels: list(panel),
   tracks: list(track),
@@ -1078,6 +1094,7 @@ export interface StimulusRow extends EntryOf<typeof stimulus> {}
 export interface Study extends EntryOf<typeof study> {}
 export interface Vector extends EntryOf<typeof vector> {}
 export interface TestCase extends EntryOf<typeof testCase> {}
+export interface Excuse extends EntryOf<typeof excuse> {}
 export interface Studied extends EntryOf<typeof studied> {}
 export interface StudiedMessage extends EntryOf<typeof studiedMessage> {}
 export interface Aim extends EntryOf<typeof aim> {}

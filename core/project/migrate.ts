@@ -207,6 +207,7 @@ const steps: Readonly<Record<number, (project: Plain) => Plain>> = {
     })),
   }),
   17: (project) => ({ ...project, version: 18, cases: [] }),
+  18: (project) => ({ ...project, version: 19, excuses: [] }),
 };
 
 const withIds = (rows: unknown): Plain[] => listOf(rows).map((r, k) => ({ id: `c${k + 1}`, ...r }));

@@ -7,8 +7,7 @@ import { setupOf, type PartType, type Project, type TestCase } from '../project/
  */
 export function caseMark(project: Project, of: TestCase): string {
   const setup = of.alone === '' ? setupOf(project, of) : undefined;
-  const root = of.alone || setup?.root || project.root;
-  const types = usedTypes(project, root);
+  const types = usedTypes(project, rootOf(project, of));
   const { name: _, note: _note, tags: _tags, stages: _stages, ...asked } = of;
   const {
     name: _setup,
@@ -35,6 +34,14 @@ export function caseMark(project: Project, of: TestCase): string {
       markOfValue(project.glossary),
     ].join(),
   );
+}
+
+/** Id of the part type that a case runs. */
+const rootOf = (project: Project, of: TestCase): string => of.alone || setupOf(project, of)?.root || project.root;
+
+/** Whether a case runs a part type, or something that names it. */
+export function restsOn(project: Project, of: TestCase, typeId: string): boolean {
+  return usedTypes(project, rootOf(project, of)).some((t) => t.id === typeId);
 }
 
 const marks = new WeakMap<object, string>();

@@ -6,6 +6,7 @@ import { inOwnWords, triedRun } from '../run/tried';
 import type { RowStatus } from '../sequences/sequence-run';
 import type { ScriptReport } from '../scripts/script-run';
 import type { VectorReport } from '../scripts/vector-run';
+import type { Came } from '../coverage/came';
 import type { MakeCompiled, StageText } from '../stepcode/stage';
 
 export type CaseVerdict = 'passed' | 'failed' | 'not run';
@@ -36,12 +37,16 @@ export interface CaseOutcome {
   readonly findings: readonly RequirementFinding[];
   readonly problems: readonly Problem[];
   readonly seconds: number;
+  /** What its run came through, where that was counted. */
+  readonly came?: Came | undefined;
 }
 
 export interface CaseOptions {
   /** Without one parts run as the setup says. */
   readonly stage?: StageText | undefined;
   readonly compiledSteps?: MakeCompiled | undefined;
+  /** It is counted what its run comes through. */
+  readonly isCounted?: boolean;
   /** Asked now and then; a case that is given up has not been run. */
   readonly goesOn?: (share: number) => boolean;
 }
@@ -63,7 +68,7 @@ const bad: ReadonlySet<RowStatus> = new Set(['out of order', 'too late', 'too ea
 export function runCase(
   project: Project,
   of: TestCase,
-  { stage, compiledSteps, goesOn = () => true }: CaseOptions = {},
+  { stage, compiledSteps, isCounted = false, goesOn = () => true }: CaseOptions = {},
 ): CaseOutcome {
   const begun = performance.now();
   const since = (): number => (performance.now() - begun) / 1000;
@@ -76,7 +81,10 @@ export function runCase(
   });
   const asked = triedRun(project, of, stage);
   if ('message' in asked) return notRun(asked.message, [asked]);
-  const prepared = prepareRun(asked.project, asked.setup, undefined, undefined, compiledSteps, asked.tried);
+  const prepared = prepareRun(asked.project, asked.setup, undefined, undefined, compiledSteps, {
+    ...asked.tried,
+    isCounted,
+  });
   const problems = inOwnWords(prepared.problems, prepared.model.name, asked.alone).map((p) =>
     // there is no such setup in the document
     asked.alone && p.place?.startsWith('setup/') ? { ...p, place: `case/${of.id}/alone` } : p,
@@ -128,6 +136,7 @@ export function runCase(
     findings,
     problems,
     seconds: since(),
+    ...(isCounted && { came: run.came() }),
   };
 }
 

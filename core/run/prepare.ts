@@ -7,6 +7,7 @@ import { analyse } from '../analysis/analyse';
 import { takesValues } from '../analysis/takes-values';
 import { flatten, type FlattenResult, type Observation } from '../flatten/flatten';
 import type { FlatModel } from '../flatten/flat-model';
+import { withNotes, type CoveragePlan } from '../coverage/plan';
 import { projectLibrary, readChanges } from '../flatten/from-project';
 import type { Program } from '../program/program';
 import type { MakeCompiled, PartInSteps } from '../stepcode/stage';
@@ -67,6 +68,8 @@ export interface Prepared {
   readonly script: PreparedScript | undefined;
   /** What a test case gives and expects over time. */
   readonly vectors: PreparedVectors | undefined;
+  /** What there is to be come through, where that is counted. */
+  readonly plan: CoveragePlan | undefined;
   /** Loops that requirements speak of. */
   readonly loops: PreparedLoops;
   /** Parts that go in steps; the program is that of the rest. */
@@ -77,6 +80,8 @@ export interface Prepared {
 export interface TriedWith {
   readonly script?: ScriptSource | undefined;
   readonly vectors?: VectorSource | undefined;
+  /** It is counted what the run comes through. */
+  readonly isCounted?: boolean;
 }
 
 /** From a project and a setup to a program with its monitors. Problems carry their places; without a program nothing can run. */
@@ -113,7 +118,15 @@ export function prepareRun(
   setupProblems.push(...changed.problems, ...texts.problems);
   const terms = loopTermsOf(watches);
   const given = givenValues(terms);
-  const made = makeModel(setup, (changes) => flatten(library, rootName, { observers, signals, changes, given }));
+  const plans = new Map<FlatModel, CoveragePlan>();
+  const types = new Map(project.types.map((t) => [t.name, t]));
+  const made = makeModel(setup, (changes) => {
+    const found = flatten(library, rootName, { observers, signals, changes, given });
+    if (!tried.isCounted) return found;
+    const noted = withNotes(found.model, types);
+    plans.set(noted.model, noted.plan);
+    return { ...found, model: noted.model };
+  });
   const { flat } = made;
   const model = withPulses(project, setup, withHeard(setup, flat.model));
   const values = readSetupValues(setup, flat);
@@ -121,7 +134,7 @@ export function prepareRun(
     steps,
     compiled,
     problems: stageProblems,
-  } = withSteps(project, setup, { ...made, model }, values, compiledSteps);
+  } = withSteps(project, setup, { ...made, model }, values, compiledSteps, tried.isCounted);
   setupProblems.push(
     ...values.problems,
     ...stageProblems,
@@ -173,6 +186,7 @@ export function prepareRun(
     sequences: prepareSequences(sequences, flat.observed),
     script: script?.script,
     vectors: vectors?.vectors,
+    plan: plans.get(flat.model),
     loops: prepareLoops(terms, model, values.loopsWhen),
     model: asSeen(model, steps),
     program: blocking ? undefined : compiled.program,

@@ -1,3 +1,4 @@
+import { countCame, together as cameTogether, type Came } from '../coverage/came';
 import { createRecorder, type Recorder, type RecordingMark } from '../simulate/recording';
 import { createSimulation, type Driver, type Simulation, type SimulationState } from '../simulate/simulation';
 import type { LoopTerm } from '../requirements/loop-terms';
@@ -30,6 +31,8 @@ export interface Run {
   script(): ScriptReport | undefined;
   /** How the table of a test case goes; undefined where there is none. */
   vectors(): VectorReport | undefined;
+  /** What it has come through, where that is counted. */
+  came(): Came | undefined;
 }
 
 export interface RunSequence {
@@ -109,7 +112,11 @@ export function createRun(
     prepared.loops.terms.length > 0 && prepared.loops.when !== undefined && prepared.steps.length === 0
       ? createLoopDriver(prepared.loops, program, () => simulation, structuredClone(from?.state.loops))
       : undefined;
-  const steps = prepared.steps.map((p, k) => p.create({ isKept, from: structuredClone(from?.state.steps?.[k]) }));
+  const counter = prepared.plan && countCame(prepared.plan);
+  const stepCounters = prepared.steps.map((p) => p.plan && countCame(p.plan));
+  const steps = prepared.steps.map((p, k) =>
+    p.create({ isKept, from: structuredClone(from?.state.steps?.[k]), notes: stepCounters[k]?.notes }),
+  );
   const inSteps = new Set(prepared.steps.map((p) => p.number));
   const drivers = [
     driver,
@@ -139,6 +146,7 @@ export function createRun(
         for (const d of drivers) d.message?.(record, simulation.machine.memory.v);
       },
       transition: recorder.transition,
+      notes: counter?.notes,
     },
     from?.state.simulation,
   );
@@ -158,6 +166,7 @@ export function createRun(
       }),
       mark: recorder.mark(),
     }),
+    came: () => counter && cameTogether([counter.came(), ...stepCounters.flatMap((c) => c?.came() ?? [])]),
     steps: steps.map((s) => s.did),
     parts: prepared.steps.map((p) => p.name),
     sequences: () => driver?.reports(simulation.status !== 'running' && simulation.status !== 'ready') ?? [],
@@ -189,7 +198,11 @@ const atOnce = (drivers: readonly Driver[]): Driver => ({
 
 /** Several drivers as one: what one of them does has worked before the next one looks, so that what comes from outside is there for a step. */
 const together = (drivers: readonly Driver[], isOver: () => boolean): Driver => ({
-  nextTime: () => Math.min(...drivers.map((d) => d.nextTime())),
+  nextTime() {
+    let least = Infinity;
+    for (const d of drivers) least = Math.min(least, d.nextTime());
+    return least;
+  },
   look(time, values) {
     for (const d of drivers) {
       const done = d.look(time, values);

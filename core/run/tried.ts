@@ -32,6 +32,18 @@ export const nameAlone = (type: PartType): string => type.name[0].toLowerCase() 
 
 /** A project in which a part type stands alone: nothing is around it, its inputs are given from outside. */
 export function aloneIn(project: Project, type: PartType): Project {
+  let known = alones.get(project);
+  if (!known) alones.set(project, (known = new Map()));
+  const before = known.get(type);
+  if (before) return before;
+  const made = madeAlone(project, type);
+  known.set(type, made);
+  return made;
+}
+
+/** The same for every case, so that what was made of it is known again. */
+const alones = new WeakMap<Project, Map<PartType, Project>>();
+function madeAlone(project: Project, type: PartType): Project {
   const root = newType('alone', freeName(project, `${type.name}Alone`));
   const part = newPart('alone-part', nameAlone(type), type.id);
   // what is said of the product is not said of this

@@ -124,11 +124,13 @@ export function withSteps(
   { model, compiled, given }: MadeModel,
   values: Pick<SimulationOptions, 'startIn' | 'stimulus' | 'values'>,
   compiledSteps: MakeCompiled | undefined,
+  isCounted = false,
 ) {
   const whole = { steps: [], compiled, problems: [] };
   if (setup.stages.length === 0 || !compiled.program || hasErrors(compiled.problems)) return whole;
   const asked = { ...values, values: new Map([...(values.values ?? []), ...given]) };
-  const found = inSteps(project, model, stagesIn(setup), asked, compiledSteps, wiresIn(setup), serialIn(setup));
+  const [wires, serial] = [wiresIn(setup), serialIn(setup)];
+  const found = inSteps(project, model, stagesIn(setup), asked, compiledSteps, wires, serial, isCounted);
   const at = (part: string, p: Problem): Problem => ({
     ...p,
     place: p.place || `setup/${setup.id}/stages/${setup.stages.findIndex((s) => s.part === part)}/part`,

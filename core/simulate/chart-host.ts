@@ -33,6 +33,7 @@ export function createSimulatedCharts(
   const { model } = program.solvable;
   const { v, pre } = state.memory;
   const { clock, happened } = state;
+  const { notes } = observer;
   let effectBase = 0,
     transitionBase = 0,
     triggerBase = 0;
@@ -58,6 +59,9 @@ export function createSimulatedCharts(
     ),
   );
   const statePlaces = model.charts.map((c) => c.active.map((index) => model.variables[index].place));
+  const came = (point: number | undefined): void => {
+    if (point !== undefined && point >= 0) notes?.came(point);
+  };
   const hit = (place: string): void => void (state.hit ??= place);
   /** When the message at hand was begun with. */
   let at = 0;
@@ -81,6 +85,7 @@ export function createSimulatedCharts(
     guard: (c, t) => machine.guard(bases[c].transition + t, clock.time),
     condition(c, t, k) {
       const { kind } = model.charts[c].structure.transitions[t].triggers[k];
+      if (notes) machine.asked(bases[c].trigger[t] + k, clock.time);
       if (kind !== 'when') return happened[bases[c].trigger[t] + k] === 1;
       return v[model.charts[c].transitions[t].triggers[k].condition ?? -1] === 1;
     },
@@ -90,11 +95,13 @@ export function createSimulatedCharts(
       const chart = model.charts[c];
       const { effect, states } = bases[c];
       if (action.kind === 'enter') {
+        came(chart.points?.entered[action.index]);
         v[chart.active[action.index]] = 1;
         if (state.breakpoints.size > 0 && state.breakpoints.has(statePlaces[c][action.index]))
           hit(statePlaces[c][action.index]);
         machine.effect(effect + action.index, clock.time, send, cancel);
       } else if (action.kind === 'exit') {
+        came(chart.points?.left[action.index]);
         machine.effect(effect + 2 * states + action.index, clock.time, send, cancel);
         v[chart.active[action.index]] = 0;
       } else
@@ -110,7 +117,9 @@ export function createSimulatedCharts(
         if (index !== undefined) v[index] = a.value;
       }
     },
+    triggered: (c, t, k) => came(model.charts[c].points?.triggered[t][k]),
     took(chart, transition) {
+      came(model.charts[chart].points?.took[transition]);
       clock.step++;
       const { origin, via } = model.charts[chart].transitions[transition];
       if (state.breakpoints.size > 0) {

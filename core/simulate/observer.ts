@@ -1,3 +1,5 @@
+import type { Notes } from '../program/machine';
+
 /** What is told of a run while it goes on. */
 
 export interface MessageArgument {
@@ -40,4 +42,6 @@ export interface Observer {
   row(time: number, values: Float64Array, kind: RecordedRowKind, tick?: TickRow): void;
   message(record: MessageRecord): void;
   transition(record: TransitionRecord): void;
+  /** Told of what the run comes through, where that is counted. */
+  readonly notes?: Notes | undefined;
 }

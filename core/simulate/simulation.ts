@@ -77,7 +77,7 @@ function assemble(
   state: SimulationState,
 ): RunningSimulation {
   const { model, states } = program.solvable;
-  const machine = instantiate(program, state.memory);
+  const machine = instantiate(program, state.memory, observer.notes);
   const n = states.length;
   const nominal = Float64Array.from(states, (k) => nominalOf(model.variables[k].nominal));
   const stage: RunningSimulation['stage'] = { failure: undefined };

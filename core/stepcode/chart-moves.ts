@@ -3,7 +3,7 @@ import { call, Refusal, set, turn, when } from './builder';
 import { type Region } from './regions';
 import { and, not, number, or, pair, truth, type StepExpr, type StepInstruction } from './step-program';
 
-import { effectOf, placeOf, slotOf, statements, steps, type Clock, type Work } from './chart-work';
+import { effectOf, noted, placeOf, slotOf, statements, steps, type Clock, type Work } from './chart-work';
 
 /** What is entered and what is left, in the order of docs/state-charts.md. */
 
@@ -16,6 +16,7 @@ export function enterAlone(w: Work, state: number): readonly StepInstruction[] {
   const r = w.regions.of(state);
   const { transitions, outgoing } = w.s;
   const own = [
+    ...noted(w.chart.points?.entered[state], placeOf(w, state)),
     set(r.slot, w.regions.constant(state), placeOf(w, state)),
     ...statements(w, w.chart.entry[state], `${placeOf(w, state)}/entry`),
     ...outgoing[state].flatMap((t) =>
@@ -186,6 +187,7 @@ export function leave(w: Work, r: Region): number {
       from: placeOf(w, state),
       body: [
         ...lanes.map((lane) => call(leave(w, lane), [number(0, 'i32', lane.list)], placeOf(w, state))),
+        ...noted(w.chart.points?.left[state], placeOf(w, state)),
         ...statements(w, w.chart.exit[state], `${placeOf(w, state)}/exit`),
         set(r.slot, outer, placeOf(w, state)),
       ],

@@ -45,7 +45,11 @@ export function condition(w: Work, t: number, event: StepExpr): StepExpr {
   const asked = triggers.map((g, k): StepExpr => {
     const own = flat.triggers[k];
     const of = (): FlatExpr =>
-      own.condition === undefined ? around.names(texts(k)).refuse('This trigger') : { op: 'var', index: own.condition };
+      own.asked && g.kind === 'when'
+        ? own.asked
+        : own.condition === undefined
+          ? around.names(texts(k)).refuse('This trigger')
+          : { op: 'var', index: own.condition };
     switch (g.kind) {
       case 'message':
         return around.events
@@ -67,12 +71,23 @@ export function condition(w: Work, t: number, event: StepExpr): StepExpr {
         const { kind } = g;
         return and(
           none,
-          b.piece(texts(k), truth(false), () => around.moment(of(), kind, texts(k))),
+          b.piece(texts(k), truth(false), () => {
+            const names = around.names(texts(k));
+            const a = around.moment(of(), kind, texts(k));
+            if (own.asked?.op !== 'noted' || a.op === 'const') return a;
+            const conditions = own.asked.conditions.map((x) => lowerExpression(x, 'bool', names));
+            return { op: 'noted', type: 'bool', decision: own.asked.decision, a, conditions };
+          }),
         );
       }
     }
   });
-  const any = triggers.length === 0 ? none : asked.reduce(or);
+  // the first of several that is there
+  const seen = (e: StepExpr, point: number | undefined): StepExpr =>
+    point === undefined || point < 0 || e.op === 'const'
+      ? e
+      : and(e, { op: 'noted', type: 'bool', decision: -1 - point, a: truth(true), conditions: [] });
+  const any = triggers.length === 0 ? none : asked.map((e, k) => seen(e, chart.points?.triggered[t]?.[k])).reduce(or);
   const { guard } = flat;
   return guard
     ? and(

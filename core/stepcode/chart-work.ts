@@ -92,8 +92,14 @@ export function statements(w: Work, list: readonly FlatStatement[], place: strin
   );
 }
 
-export const effectOf = (w: Work, t: number): readonly StepInstruction[] =>
-  statements(w, w.chart.transitions[t].effect, `${w.chart.transitions[t].origin.place}/effect`);
+export const effectOf = (w: Work, t: number): readonly StepInstruction[] => [
+  ...noted(w.chart.points?.took[t], w.chart.transitions[t].origin.place),
+  ...statements(w, w.chart.transitions[t].effect, `${w.chart.transitions[t].origin.place}/effect`),
+];
+
+/** Tells of a point that has been reached, where that is counted. */
+export const noted = (point: number | undefined, from: string): readonly StepInstruction[] =>
+  point === undefined || point < 0 ? [] : [{ op: 'note', point, from }];
 
 export function steps(w: Work, delay: FlatExpr | undefined, place: string): StepExpr {
   if (!delay) throw new Refusal('How long is not said', place);

@@ -3,6 +3,7 @@ import { statementsOf } from '../flatten/chart-sends';
 import { walk, type FlatExpr } from '../flatten/flat-expression';
 import type { FlatModel } from '../flatten/flat-model';
 import { problem, type Problem } from '../language/diagnostics';
+import { withNotes, type CoveragePlan } from '../coverage/plan';
 import { flatten } from '../flatten/flatten';
 import { projectLibrary } from '../flatten/from-project';
 import type { SolvableModel } from '../analysis/solvable-model';
@@ -15,21 +16,49 @@ import type { StepProgram } from './step-program';
 
 /** A step program and the model it comes from; without them, why not. */
 export type LoweredType =
-  | { readonly program: StepProgram; readonly solvable: SolvableModel; readonly problems: readonly Problem[] }
+  | {
+      readonly program: StepProgram;
+      readonly solvable: SolvableModel;
+      /** What its steps tell of what they come through; nothing where they do not. */
+      readonly plan: CoveragePlan | undefined;
+      readonly problems: readonly Problem[];
+    }
   | { readonly program?: undefined; readonly problems: readonly Problem[] };
 
 /**
  * The step program of a part type of a project, every so many seconds; without them those of its fastest sheet. `isExact`: with the numbers of the
- * simulator, whatever they are kept as in code.
+ * simulator, whatever they are kept as in code. `isCounted`: its steps tell what they come through.
  */
 export function stepProgramOf(
   project: Project,
   type: PartType,
   every?: number,
-  { isExact = false, ...more }: Pick<Controller, 'isWhole'> & { readonly isExact?: boolean } = {},
+  options: StepOptions = {},
+): LoweredType {
+  const key = [every, options.isWhole, options.isExact, options.isCounted].join();
+  let known = lowered.get(project);
+  if (!known) lowered.set(project, (known = new Map()));
+  let ways = known.get(type);
+  if (!ways) known.set(type, (ways = new Map()));
+  let found = ways.get(key);
+  if (!found) ways.set(key, (found = lowerType(project, type, every, options)));
+  return found;
+}
+
+type StepOptions = Pick<Controller, 'isWhole'> & { readonly isExact?: boolean; readonly isCounted?: boolean };
+/** Documents are never changed: what was made of one is known again. */
+const lowered = new WeakMap<Project, Map<PartType, Map<string, LoweredType>>>();
+
+function lowerType(
+  project: Project,
+  type: PartType,
+  every: number | undefined,
+  { isExact = false, isCounted = false, ...more }: StepOptions,
 ): LoweredType {
   const { library, problems: unread } = projectLibrary(project);
-  const made = compile(flatten(library, type.name).model);
+  const flat = flatten(library, type.name).model;
+  const noted = isCounted ? withNotes(flat, new Map(project.types.map((t) => [t.name, t]))) : undefined;
+  const made = compile(noted?.model ?? flat);
   const wrong = [...unread, ...made.problems].filter((p) => p.severity === 'error');
   if (!made.program || wrong.length > 0) return { problems: wrong };
   const { solvable } = made.program;
@@ -57,7 +86,7 @@ export function stepProgramOf(
   const accepts = type.ports.flatMap((p) => p.accepts);
   // a port that takes anything takes what is waited for
   const any = accepts.includes('*') ? triggers.flatMap((t) => readMessage(t)?.name ?? []) : [];
-  const lowered = lowerController({
+  const done = lowerController({
     name: type.name,
     note: type.note,
     solvable,
@@ -70,9 +99,9 @@ export function stepProgramOf(
     ),
     ...more,
   });
-  return lowered.program
-    ? { program: lowered.program, solvable, problems: lowered.problems }
-    : { problems: lowered.problems };
+  return done.program
+    ? { program: done.program, solvable, plan: noted?.plan, problems: done.problems }
+    : { problems: done.problems };
 }
 
 /** Seconds between steps; undefined where they are not known before a run. */

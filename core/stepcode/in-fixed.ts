@@ -92,6 +92,11 @@ export function inFixedPoint(program: StepProgram): StepProgram {
         if (typeof b === 'number') return b === 0 ? undefined : product(a, 1 / b);
         return quotient(a, b);
       }
+      case 'noted': {
+        const a = fixed(e.a, wanted);
+        if (typeof a !== 'object') return a;
+        return { ...a, e: { ...e, type: 'i32', a: a.e, conditions: e.conditions.map(formula) } };
+      }
       case 'choose': {
         const both = operands(e.a, e.b, wanted);
         return (

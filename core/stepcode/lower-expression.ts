@@ -69,6 +69,7 @@ function naturalType(e: FlatExpr, names: Names): Natural {
       return stepType(names.typeOf(e.index));
     case 'neg':
     case 'noEvent':
+    case 'noted':
       return naturalType(e.a, names);
     case 'add':
     case 'sub':
@@ -132,6 +133,11 @@ function lowered(e: FlatExpr, type: StepType, names: Names): StepExpr {
       return names.time();
     case 'noEvent':
       return as(e.a);
+    case 'noted': {
+      const a = as(e.a);
+      const conditions = e.conditions.map((x) => as(x, 'bool'));
+      return a.op === 'const' ? a : { op: 'noted', type: a.type, decision: e.decision, a, conditions };
+    }
     case 'neg':
       return { op: 'neg', type, a: as(e.a) };
     case 'not':

@@ -12,6 +12,8 @@ import { pinBoardNamed, pinBoardsOf, type PinBoard } from '../pins/pin-boards';
 import type { Wires } from '../pins/plant-side';
 import { mostWatched, type SerialLine } from '../serial/messages';
 import type { Watching } from '../serial/watcher';
+import type { CoveragePlan } from '../coverage/plan';
+import type { Notes } from '../program/machine';
 import { stepProgramOf } from './controller';
 import { givenOtherwise } from './given-otherwise';
 import type { StepProgram } from './step-program';
@@ -100,10 +102,16 @@ export interface PartInSteps {
   /** Its number among the parts. */
   readonly number: number;
   readonly program: StepProgram;
+  /** What there is to be come through in its steps, where they tell it. */
+  readonly plan: CoveragePlan | undefined;
   /** Quantities of the part that nobody works out in this run: its steps do without them, or keep them to themselves. */
   readonly untold: ReadonlySet<number>;
   /** Begins, or goes on from where it was; `isKept`: what comes out of every step is kept, to be compared with other ways to go them. */
-  create(options?: { readonly from?: StepState | undefined; readonly isKept?: boolean }): RunningPart;
+  create(options?: {
+    readonly from?: StepState | undefined;
+    readonly isKept?: boolean;
+    readonly notes?: Notes | undefined;
+  }): RunningPart;
 }
 
 /** Where a choice of stages goes wrong: by the name of the part. */
@@ -123,6 +131,7 @@ export function inSteps(
   compiled: MakeCompiled = nothingCompiled,
   wires: WiresOfParts = new Map(),
   serial: SerialOfParts = new Map(),
+  isCounted = false,
 ): { readonly model: FlatModel; readonly parts: readonly PartInSteps[]; readonly problems: readonly StageProblem[] } {
   const parts: PartInSteps[] = [];
   const problems: StageProblem[] = [];
@@ -152,7 +161,11 @@ export function inSteps(
     }
     const isCompiled = stage === 'host' || stage === 'board';
     // what is compiled has no more than what is written
-    const lowered = stepProgramOf(project, type, undefined, { isWhole: !isCompiled, isExact: stage === 'sampled' });
+    const lowered = stepProgramOf(project, type, undefined, {
+      isWhole: !isCompiled,
+      isExact: stage === 'sampled',
+      isCounted: isCounted && !isCompiled,
+    });
     if (!lowered.program) {
       problems.push(...lowered.problems.map((p) => ({ ...p, part: name })));
       continue;
@@ -184,7 +197,7 @@ export function inSteps(
     }
     const made = isCompiled
       ? compiled(program, asked, channels.lines, serial.get(name))
-      : { create: () => createStep(program, { double: stage === 'sampled' }) };
+      : { create: (notes?: Notes) => createStep(program, { double: stage === 'sampled', notes }) };
     if (typeof made === 'string') {
       wrong(made);
       continue;
@@ -195,9 +208,14 @@ export function inSteps(
       board: asked?.name ?? '',
       number,
       program,
+      plan: lowered.plan,
       untold: untoldBy(model, name, number, program, serial.get(name)?.watch ?? []),
-      create: (options) =>
-        stepped(model, name, number, made.create(), program, { ...options, channels, watching: serial.get(name) }),
+      create: ({ notes, ...options } = {}) =>
+        stepped(model, name, number, made.create(notes), program, {
+          ...options,
+          channels,
+          watching: serial.get(name),
+        }),
     });
     rest = withoutPart(rest, name, number, channels.lines);
   }

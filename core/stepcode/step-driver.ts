@@ -110,7 +110,8 @@ export function stepped(
     // of what is kept and goes out outside there is what has come out
     if (slots[slot].role === 'part' && leaves.has(slots[slot].name)) return [];
     const variable = slots[slot].role === 'output' ? drivenBy(slots[slot].name) : variableOf(slot);
-    return variable === undefined ? [] : [{ slot, variable }];
+    const output = slots[slot].role === 'output' ? slots[slot].name : undefined;
+    return variable === undefined ? [] : [{ slot, variable, output }];
   });
   const sends = sentBy(charts, number);
   const states = charts.map((c) => activity(model, program, c));
@@ -170,22 +171,36 @@ export function stepped(
     });
     return counter === undefined ? [] : [{ message, receivers, counter, given }];
   });
+  const indexOfOwn = new Map<string, number>();
   const valueIn =
     (values: Float64Array) =>
-    (quantity: string): number =>
-      values[model.indexOf.get(`${name}.${quantity}`) ?? -1] ?? 0;
+    (quantity: string): number => {
+      let index = indexOfOwn.get(quantity);
+      if (index === undefined) indexOfOwn.set(quantity, (index = model.indexOf.get(`${name}.${quantity}`) ?? -1));
+      return values[index] ?? 0;
+    };
+  /** Inputs as a step reads them: whether the firmware puts them there, and whether it counts messages. */
+  const reads = inputs.map((slot, k) => ({
+    slot,
+    ...comesFrom[k],
+    isOnChip: border?.onChip.has(slots[slot].name) ?? false,
+    isMessage: slots[slot].is === 'messages',
+    isStored: slots[slot].storage !== undefined,
+  }));
+  const scratch = new Float64Array(inputs.length);
   const step = (values: Float64Array): readonly Outside[] => {
-    // arguments stand under the name of their message, and keep the last value
-    const row = Float64Array.from(comesFrom, ({ input, variable }) =>
-      variable === undefined ? (came.get(input) ?? 0) : values[variable],
-    );
-    border?.measure(next * period, next, valueIn(values), true);
-    const arrives = border?.arrive(next * period, valueIn(values), (m) => came.get(m) ?? 0);
-    inputs.forEach((slot, k) => {
-      if (border?.onChip.has(slots[slot].name)) return;
-      row[k] = arrives?.get(slots[slot].name) ?? row[k];
+    const row = isKept ? new Float64Array(inputs.length) : scratch;
+    const valueNow = valueIn(values);
+    border?.measure(next * period, next, valueNow, true);
+    const arrives = border?.arrive(next * period, valueNow, (m) => came.get(m) ?? 0);
+    for (let k = 0; k < reads.length; k++) {
+      const { slot, input, variable, isOnChip } = reads[k];
+      // arguments stand under the name of their message, and keep the last value
+      row[k] = variable === undefined ? (came.get(input) ?? 0) : values[variable];
+      if (isOnChip) continue;
+      row[k] = arrives?.get(input) ?? row[k];
       run.write(slot, row[k]);
-    });
+    }
     for (const { slot, variable } of given) {
       if (Object.is(values[variable], now.get(slot))) continue;
       isChanged ||= now.has(slot);
@@ -197,11 +212,12 @@ export function stepped(
     for (const slot of messagesIn) came.delete(slots[slot].name);
     run.step();
     if (border) {
-      inputs.forEach((slot, k) => {
-        if (border.onChip.has(slots[slot].name)) row[k] = run.read(slot);
-        if (slots[slot].is === 'messages') border.seen(slots[slot].name, row[k]);
-        else if (!slots[slot].storage) border.counted(slots[slot].name, row[k]);
-      });
+      for (let k = 0; k < reads.length; k++) {
+        const { slot, input, isOnChip, isMessage, isStored } = reads[k];
+        if (isOnChip) row[k] = run.read(slot);
+        if (isMessage) border.seen(input, row[k]);
+        else if (!isStored) border.counted(input, row[k]);
+      }
       border.leave(next * period, run.busy?.() ?? run.seconds?.() ?? 0, (output) => {
         const slot = outputOf.get(output);
         return slot === undefined ? 0 : run.read(slot);
@@ -209,25 +225,30 @@ export function stepped(
     }
     if (isKept) history.push(row);
     if (isKept) results.push(Float64Array.from(single, (slot) => run.read(slot)));
-    return [...changes(run, values), ...messages(run)];
+    const told = messages(run);
+    return told.length > 0 ? [...changes(run, values), ...told] : changes(run, values);
   };
-  const changes = (r: RunningStep, values: Float64Array): readonly Outside[] => [
-    ...shown.flatMap(({ slot, variable }): Outside[] => {
-      if (slots[slot].role === 'output' && border?.isPulsed(slots[slot].name)) return [];
-      const value = (slots[slot].role === 'output' ? border?.heard(slots[slot].name) : undefined) ?? r.read(slot);
-      return Object.is(values[variable], value) ? [] : [{ kind: 'set', variable, value }];
-    }),
-    ...states.flatMap((s) => s(r, values)),
-  ];
-  const messages = (r: RunningStep): readonly Outside[] =>
-    leaving.flatMap(({ message, receivers, counter, given }): Outside[] => {
+  const changes = (r: RunningStep, values: Float64Array): readonly Outside[] => {
+    const found: Outside[] = [];
+    for (const { slot, variable, output } of shown) {
+      if (output !== undefined && border?.isPulsed(output)) continue;
+      const value = (output === undefined ? undefined : border?.heard(output)) ?? r.read(slot);
+      if (!Object.is(values[variable], value)) found.push({ kind: 'set', variable, value });
+    }
+    for (const s of states) found.push(...s(r, values));
+    return found;
+  };
+  const messages = (r: RunningStep): readonly Outside[] => {
+    const found: Outside[] = [];
+    for (const { message, receivers, counter, given } of leaving) {
       const count = border?.messages(message) ?? r.read(counter);
-      if (count === 0) return [];
+      if (count === 0) continue;
       const args = given.map(({ name: a, slot }) => ({ name: a, value: r.read(slot) }));
-      return Array.from({ length: count }, () =>
-        receivers.map((part): Outside => ({ kind: 'send', part, message, args, sender: number })),
-      ).flat();
-    });
+      for (let k = 0; k < count; k++)
+        for (const part of receivers) found.push({ kind: 'send', part, message, args, sender: number });
+    }
+    return found;
+  };
   /** What is there at a time, steps that are due gone. */
   const goesOn = (time: number, values: Float64Array): Outside[] => {
     const out: Outside[] = [];
@@ -386,7 +407,17 @@ function activity(
       ? [{ slot, members: new Map(members.map((m) => [m.value, m.from])) }]
       : [];
   });
+  /** Numbers of the regions when it was last told: nobody else changes what is active. */
+  const last = new Float64Array(regions.length).fill(NaN);
   return (run, values) => {
+    let isSame = true;
+    for (let k = 0; k < regions.length; k++) {
+      const now = run.read(regions[k].slot);
+      if (now === last[k]) continue;
+      last[k] = now;
+      isSame = false;
+    }
+    if (isSame && regions.length > 0) return [];
     const active = new Set<number>();
     for (const { slot, members } of regions) {
       const state = stateAt.get(members.get(run.read(slot)) ?? '');

@@ -68,7 +68,15 @@ export type StepExpr =
       readonly name: StepFunctionName;
       readonly args: readonly StepExpr[];
     }
-  | { readonly op: 'call'; readonly type: StepType; readonly routine: number; readonly args: readonly StepExpr[] };
+  | { readonly op: 'call'; readonly type: StepType; readonly routine: number; readonly args: readonly StepExpr[] }
+  /** The value of `a`; where it is counted what a run comes through, how the conditions come out is told. */
+  | {
+      readonly op: 'noted';
+      readonly type: StepType;
+      readonly decision: number;
+      readonly a: StepExpr;
+      readonly conditions: readonly StepExpr[];
+    };
 export type StepPairOp = 'add' | 'sub' | 'mul' | 'div' | 'lt' | 'le' | 'gt' | 'ge' | 'eq' | 'ne' | 'and' | 'or';
 /** Whole numbers wrap in `add`, `sub` and `mul`; `quotient` and `remainder` by 0 are 0. */
 export type StepFunctionName =
@@ -123,7 +131,9 @@ export type StepInstruction =
       readonly from: string;
     }
   | { readonly op: 'call'; readonly routine: number; readonly args: readonly StepExpr[]; readonly from: string }
-  | { readonly op: 'return'; readonly value?: StepExpr; readonly from: string };
+  | { readonly op: 'return'; readonly value?: StepExpr; readonly from: string }
+  /** A point that a run has come through, where that is counted. */
+  | { readonly op: 'note'; readonly point: number; readonly from: string };
 
 export interface Routine {
   /** Words that make its name, such as `mode`, `leave`. */
@@ -181,6 +191,8 @@ export function operandsOf(e: StepExpr): readonly StepExpr[] {
     case 'fn':
     case 'call':
       return e.args;
+    case 'noted':
+      return [e.a, ...e.conditions];
     default:
       return [e.a, e.b];
   }
@@ -202,6 +214,8 @@ export function withOperands(e: StepExpr, change: (x: StepExpr) => StepExpr): St
     case 'fn':
     case 'call':
       return { ...e, args: e.args.map(change) };
+    case 'noted':
+      return { ...e, a: change(e.a), conditions: e.conditions.map(change) };
     default:
       return { ...e, a: change(e.a), b: change(e.b) };
   }
@@ -229,6 +243,8 @@ export function withParts(
       return { ...x, args: x.args.map(expr) };
     case 'return':
       return x.value ? { ...x, value: expr(x.value) } : x;
+    case 'note':
+      return x;
   }
 }
 export const and = (a: StepExpr, b: StepExpr): StepExpr =>

@@ -179,6 +179,8 @@ export function writeC(program: StepProgram, { keysOf = () => [], own: ownText }
           text: `${inside(e.c, levels.unary)} ? ${inside(e.a, levels.unary)} : ${inside(e.b, levels.unary)}`,
           level: levels.choose,
         };
+      case 'noted':
+        return text(e.a);
       case 'call':
         return plain(callOf(e.routine, e.args));
       case 'fn':

@@ -1,3 +1,4 @@
+import { withoutNotes, type Notes } from '../program/machine';
 import { stepsOf } from './lower-expression';
 import type { RunningStep } from './running-step';
 import { visitAll } from './tidy';
@@ -93,6 +94,8 @@ export function writeStepJs(program: StepProgram, { double = false } = {}): stri
         return `r${e.routine}(${e.args.map(expr).join(', ')})`;
       case 'fn':
         return callText(e, expr);
+      case 'noted':
+        return isExact ? expr(e.a) : toldText(e, expr);
       case 'and':
         return `(${expr(e.a)} && ${expr(e.b)})`;
       case 'or':
@@ -127,6 +130,8 @@ export function writeStepJs(program: StepProgram, { double = false } = {}): stri
         return `r${x.routine}(${x.args.map(expr).join(', ')});`;
       case 'return':
         return x.value ? `return ${expr(x.value)};` : 'return;';
+      case 'note':
+        return `note.came(${x.point});`;
     }
   };
   const isKept = (slot: number): boolean => slots[slot].role !== 'local' && slots[slot].role !== 'constant';
@@ -169,6 +174,13 @@ export function writeStepJs(program: StepProgram, { double = false } = {}): stri
   ].join('\n');
 }
 
+/** Conditions as bits of one word, the first the lowest; they are looked at after the value. */
+const toldText = (e: Extract<StepExpr, { op: 'noted' }>, expr: (e: StepExpr) => string): string =>
+  // a point on the way, rather than a decision
+  e.decision < 0
+    ? `(note.came(${-1 - e.decision}), ${expr(e.a)})`
+    : `note.told(${e.decision}, ${expr(e.a)}, ${e.conditions.map((c, k) => `(${expr(c)} ? ${2 ** k} : 0)`).join(' | ') || '0'})`;
+
 /** Slots whose next value follows from their present one, by whatever way. */
 function slotsThatGoOn({ slots, routines }: StepProgram): ReadonlySet<number> {
   const reads = new Map<number, Set<number>>();
@@ -210,7 +222,18 @@ function callText(e: Extract<StepExpr, { op: 'fn' }>, expr: (e: StepExpr) => str
   }
 }
 
-export function createStep(program: StepProgram, options: { readonly double?: boolean } = {}): RunningStep {
+type MakeStep = (math: typeof Math, infinity: number, note: Notes) => RunningStep;
+/** Its text is made once for a program. */
+const made = new WeakMap<StepProgram, { double?: MakeStep; single?: MakeStep }>();
+
+export function createStep(
+  program: StepProgram,
+  { notes = withoutNotes, ...options }: { readonly double?: boolean; readonly notes?: Notes | undefined } = {},
+): RunningStep {
+  const known = made.get(program) ?? {};
+  made.set(program, known);
+  const way = options.double ? 'double' : 'single';
   // the text is written from numbers of slots alone
-  return new Function('Math', 'Infinity', writeStepJs(program, options))(Math, Infinity) as RunningStep;
+  known[way] ??= new Function('Math', 'Infinity', 'note', writeStepJs(program, options)) as MakeStep;
+  return known[way](Math, Infinity, notes);
 }

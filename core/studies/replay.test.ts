@@ -1,5 +1,6 @@
 import { tubeCapper } from '@/samples/tube-capper';
-import { stepOnHost } from '@/server/step-on-host';
+import { compileOnHost } from '@/server/step-on-host';
+import { stepOnHostBuild } from '../boards/host-build';
 import { stepProgramOf } from '../stepcode/controller';
 import { createStep } from '../stepcode/write-js';
 import { hasCompiler } from '../testing/step-bench';
@@ -79,14 +80,14 @@ test('a stage elsewhere is compared with the code, step by step', async () => {
   expect(not.value!.host).toEqual({ problem: 'no compiler' });
 });
 (hasCompiler('gcc') ? test : test.skip)('compiled, it is the same to the last bit, and nothing of it stays', () => {
-  const made = stepOnHost(program!);
+  const made = compileOnHost(program!);
   if (typeof made === 'string') throw new Error(made);
-  const run = made.create();
+  const run = stepOnHostBuild(program!, made.build, made.open().ask);
   const { shown, rows } = replayed(program!, run, replay);
   expect(sameWhere(shown, rows)).toBeGreaterThan(20);
   const { functions, note } = run.profile!();
   expect(functions).toMatchObject([{ name: 'CapperControl_step', calls: did.inputs.length }]);
   expect(note).toMatch(/in steps of [1-9]\d* ns/);
   made.dispose();
-  expect(() => made.create()).toThrow();
+  expect(() => made.open()).toThrow();
 });

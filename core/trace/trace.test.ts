@@ -101,7 +101,7 @@ describe('links', () => {
     expect(fewer.retired).toEqual([{ id: 'r-cap-01', key: 'CAP-01' }]);
   });
   test('from either side, and all of an element removed at once', () => {
-    expect(linksOf(tubeCapper, 'requirement/r-cap-02').length).toBe(7);
+    expect(linksOf(tubeCapper, 'requirement/r-cap-02').length).toBe(8);
     const setup = linksOf(tubeCapper, 'setup/u-careful');
     expect(setup.map((l) => l.requirement!.label)).toEqual([
       'CAP-01',

@@ -169,7 +169,13 @@ export function addStudy(project: Project, kind: Study['kind'], base?: Study): v
 export function addCase(project: Project, base?: TestCase): void {
   const { setupId } = useRuns.getState();
   const entry: TestCase = {
-    ...(base ?? { ...newCase('', ''), setup: project.setups.some((s) => s.id === setupId) ? setupId : '' }),
+    ...(base ?? {
+      ...newCase('', ''),
+      // where nothing says how the product runs, it is tried alone
+      ...(project.setups.length === 0
+        ? { alone: project.root }
+        : { setup: project.setups.some((s) => s.id === setupId) ? setupId : '' }),
+    }),
     id: `k-${nanoid(8)}`,
     name: numbered(project.cases, base ? `${base.name} copy` : 'Case'),
   };

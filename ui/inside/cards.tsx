@@ -12,6 +12,7 @@ import {
 import { useEffect } from 'react';
 import { usePlace } from '@/store/place-store';
 import { LinkableBox, LinkCount } from '@/ui/linkable';
+import { Share } from '@/ui/share';
 import { rowHeight, type EdgeNode, type End, type LinkEdge, type PartNode } from './inside-graph';
 
 const titleOf = (e: End): string =>
@@ -36,6 +37,7 @@ function PartCard({ data, selected, id }: NodeProps<PartNode>) {
           {p.dimensions && <span className="num">{p.dimensions}</span>}{' '}
           <span className="type-tag">{p.typeName.split('.').at(-1)}</span>
           <LinkCount address={data.address} />
+          <Share typeName={p.typeName} />
         </div>
         <div className={`text-truncate part-says${lit ? ' lit' : ''}`} title={says}>
           {p.ref ? says : 'there is no such type'}

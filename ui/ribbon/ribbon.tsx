@@ -310,7 +310,12 @@ function Tracks({ project }: { readonly project: Project }) {
   const cursorX = toPixels(axis, cursor);
   const markX = mark === undefined ? -10 : toPixels(axis, mark);
   const ran = run && (run.model.partTypes?.[run.model.parts.indexOf('')] ?? '');
-  const tracks = useMemo(() => shownTracks(project, setup, ran || undefined), [project, setup, ran]);
+  const model = run?.model;
+  const tracks = useMemo(() => {
+    const k = model?.parts.findIndex((p) => p !== '' && !p.includes('.')) ?? -1;
+    const part = model && k >= 0 ? { name: model.parts[k], type: model.partTypes?.[k] ?? '' } : undefined;
+    return shownTracks(project, setup, ran || undefined, part);
+  }, [project, setup, ran, model]);
   const end = run?.time ?? 0;
   return (
     <TimeAxisContext.Provider value={axis}>

@@ -17,7 +17,7 @@ export interface StepHolder extends LineHolder {
   readonly kindOf?: (text: string) => string;
   readonly holds?: (text: string) => boolean;
   /** What a run said of each line, beside it. */
-  readonly said?: ReadonlyMap<string, { readonly text: string; readonly tone: 'good' | 'bad' | 'quiet' }>;
+  readonly said?: ReadonlyMap<string, { readonly text: string; readonly tone: 'good' | 'bad' | 'open' | 'quiet' }>;
   /** Lines active at the cursor, and addresses at which runs stop. */
   readonly active?: ReadonlySet<string>;
   readonly stops?: ReadonlySet<string>;

@@ -18,6 +18,8 @@ export type ArrowEdge = Edge<
     readonly lit: boolean;
     readonly wrong: Problem | undefined;
     readonly stops: boolean;
+    /** What test cases do not come through. */
+    readonly gap: string;
     readonly fired: number;
     readonly shift: number;
     readonly address: string;
@@ -182,7 +184,7 @@ export function Arrow({ id, source, target, data, selected, markerEnd }: EdgePro
       {!data.extra && (labels || selected || data.lit) && (
         <EdgeLabelRenderer>
           <div
-            className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ` trouble ${data.wrong.severity}` : ''}${look.className}`}
+            className={`edge-label nodrag nopan${selected ? ' selected' : ''}${data.lit ? ' lit' : ''}${data.wrong ? ` trouble ${data.wrong.severity}` : ''}${data.gap ? ' gap' : ''}${look.className}`}
             style={{
               transform: `translate(-50%, -50%) translate(${x}px, ${y}px)`,
               // a little more than is reckoned with, so that only what has no room is cut
@@ -212,6 +214,7 @@ export function Arrow({ id, source, target, data, selected, markerEnd }: EdgePro
                 </span>
               )}
             </span>
+            {data.gap !== '' && <span className="gap-word">{data.gap}</span>}
           </div>
         </EdgeLabelRenderer>
       )}
@@ -248,12 +251,13 @@ interface Shown {
   readonly wrong: ReadonlyMap<string, Problem>;
   readonly fired: ReadonlyMap<string, number>;
   readonly stops: ReadonlySet<string>;
+  readonly gaps: ReadonlyMap<string, string>;
   readonly explain: (t: Transition) => string;
 }
 
 /** Arrows that are elements of their own, and the others, which are one drawing. Those in which nothing has changed are those of last time. */
 export function useArrows(shown: Shown): readonly [ArrowEdge[], QuietArrow[]] {
-  const { transitions, address, places, inSight, touched, item, taken, wrong, fired, stops, explain } = shown;
+  const { transitions, address, places, inSight, touched, item, taken, wrong, fired, stops, gaps, explain } = shown;
   const shifts = useMemo(() => shiftsOf(transitions), [transitions]);
   const sameArrow = useUnchanged<ArrowEdge>();
   const pathOf = useArrowPaths();
@@ -281,6 +285,7 @@ export function useArrows(shown: Shown): readonly [ArrowEdge[], QuietArrow[]] {
               lit,
               wrong: wrong.get(t.id),
               stops: stops.has(at),
+              gap: gaps.get(at) ?? '',
               fired: fired.get(t.id) ?? 0,
               address: at,
               shift: extra ? 0 : shifts.get(t.id)!,
@@ -302,6 +307,7 @@ export function useArrows(shown: Shown): readonly [ArrowEdge[], QuietArrow[]] {
             x.data?.lit,
             x.data?.wrong?.message,
             x.data?.stops,
+            x.data?.gap,
             x.data?.fired,
             x.data?.shift,
             x.selected,
@@ -329,6 +335,7 @@ export function useArrows(shown: Shown): readonly [ArrowEdge[], QuietArrow[]] {
     wrong,
     fired,
     stops,
+    gaps,
     explain,
     sameArrow,
     pathOf,

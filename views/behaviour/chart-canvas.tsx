@@ -59,6 +59,8 @@ interface Props {
   readonly fired: ReadonlyMap<string, number>;
   /** Addresses at which a run stops. */
   readonly stops: ReadonlySet<string>;
+  /** By address what test cases do not come through. */
+  readonly gaps: ReadonlyMap<string, string>;
   /** The value of a guard at the cursor, with the values in it. */
   readonly explain: (t: Transition) => string;
 }
@@ -82,7 +84,7 @@ function worstByElement(problems: readonly Problem[]): ReadonlyMap<string, Probl
 
 /** The drawing of a state chart: cards to move, handles to connect. Drawn anew only when something on it changes. */
 export const ChartCanvas = memo(function ChartCanvas(props: Props) {
-  const { chart, address, lastTaken, problems, addAt, fired, stops, explain } = props;
+  const { chart, address, lastTaken, problems, addAt, fired, stops, gaps, explain } = props;
   const { transitions } = chart;
   const { edit } = useProject.getState();
   const item = usePlace((s) => s.item);
@@ -128,6 +130,7 @@ export const ChartCanvas = memo(function ChartCanvas(props: Props) {
     wrong,
     fired,
     stops,
+    gaps,
     explain,
   });
   /** Whether the middle of a card is in sight. */

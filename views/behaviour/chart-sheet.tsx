@@ -14,6 +14,7 @@ import {
 } from '@/core/project/project';
 import { fullName, problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
+import { useGaps } from '@/store/coverage-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { focusName } from '@/ui/focus-name';
@@ -95,6 +96,7 @@ export function ChartSheet({
     [run?.model, look, name, path],
   );
   const stops = useRuns((s) => s.breakpoints);
+  const gaps = useGaps();
   // asked for when the pointer rests on an arrow: the function stays the same, so that an edit draws no arrow anew
   const explain = useHandler((t: Transition): string => {
     const { current, cursor: at } = useRuns.getState();
@@ -229,6 +231,7 @@ export function ChartSheet({
           facts={facts}
           fired={fired}
           stops={stops}
+          gaps={gaps}
           explain={explain}
         />
       </div>

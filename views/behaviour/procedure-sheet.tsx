@@ -10,6 +10,7 @@ import { newProcedure, type PartType, type Procedure, type Project } from '@/cor
 import { fullName } from '@/store/derived';
 import { sendMessage, toggleBreakpoint } from '@/store/running';
 import { usePlace } from '@/store/place-store';
+import { useGaps } from '@/store/coverage-store';
 import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { useMoment, type RunMoment } from '@/ui/moment';
@@ -115,6 +116,17 @@ export function ProcedureSheet({
     if (refused) say(refused.message);
     else go({ sheet: `procedure/${id}` });
   };
+  const marks = useGaps();
+  const gaps = useMemo(
+    () =>
+      new Map(
+        procedure.lines.flatMap((l) => {
+          const word = marks.get(`${address}/line/${l.id}`);
+          return word === undefined ? [] : [[l.id, { text: word, tone: 'open' as const }] as const];
+        }),
+      ),
+    [marks, procedure.lines, address],
+  );
   const active = useMemo(
     () => (path === undefined ? new Set<string>() : activeLines(moment, name)),
     [moment, name, path],
@@ -131,6 +143,7 @@ export function ProcedureSheet({
     ownWord: 'Own procedure',
     makeOwn,
     active,
+    said: gaps,
     stops: stopped,
     empty: 'Each line on the left is a step, for example “send start to belt”, “wait 0.5 s” or “repeat 3 times”.',
   };

@@ -18,6 +18,8 @@ export type StateNode = Node<
     /** What is wrong with it: the worst, in words. */
     readonly wrong: Problem | undefined;
     readonly stops: boolean;
+    /** What test cases do not come through. */
+    readonly gap: string;
     readonly fact: string;
     readonly address: string;
   },
@@ -26,13 +28,13 @@ export type StateNode = Node<
 const sides = [Position.Top, Position.Right, Position.Bottom, Position.Left];
 
 export function StateCard({ data, selected }: NodeProps<StateNode>) {
-  const { state, group, lane, lit, wrong, stops, fact } = data;
+  const { state, group, lane, lit, wrong, stops, gap, fact } = data;
   const place = isPlace(state.kind);
   return (
     <>
       <LinkableBox
         address={data.address}
-        className={`state-card${group ? ' group' : ''}${lane ? ' lane' : ''}${place ? ` place ${state.kind}` : ''}${lit ? ' lit' : ''}${selected ? ' selected' : ''}${wrong ? ` trouble ${wrong.severity}` : ''}`}
+        className={`state-card${group ? ' group' : ''}${lane ? ' lane' : ''}${place ? ` place ${state.kind}` : ''}${lit ? ' lit' : ''}${selected ? ' selected' : ''}${wrong ? ` trouble ${wrong.severity}` : ''}${gap ? ' gap' : ''}`}
         data-state={state.name}
         data-lit={lit}
       >
@@ -43,6 +45,8 @@ export function StateCard({ data, selected }: NodeProps<StateNode>) {
           <LinkCount address={data.address} />
           {lit ? (
             <span className="now-word">active</span>
+          ) : gap ? (
+            <span className="gap-word">{gap}</span>
           ) : fact ? (
             <span className="first num">{fact}</span>
           ) : (
@@ -89,6 +93,7 @@ interface Shown {
   readonly wrong: ReadonlyMap<string, Problem>;
   readonly facts: ReadonlyMap<string, string>;
   readonly stops: ReadonlySet<string>;
+  readonly gaps: ReadonlyMap<string, string>;
   /** Addresses of what is chosen together, where that is more than one. */
   readonly others: readonly string[];
 }
@@ -103,6 +108,7 @@ export function useStateCards({
   wrong,
   facts,
   stops,
+  gaps,
   others,
 }: Shown): StateNode[] {
   const paths = useMemo(() => pathsOf(chart), [chart]);
@@ -135,6 +141,7 @@ export function useStateCards({
             lit,
             wrong: wrong.get(s.id),
             stops: stops.has(at),
+            gap: gaps.get(at) ?? '',
             fact: facts.get(path) ?? '',
             address: at,
           },
@@ -149,6 +156,7 @@ export function useStateCards({
           n.data.group,
           n.data.wrong?.message,
           n.data.stops,
+          n.data.gap,
           n.data.fact,
           n.selected,
           n.width,
@@ -159,5 +167,5 @@ export function useStateCards({
         ]);
       }),
     );
-  }, [chart, boxes, paths, active, item, wrong, facts, stops, others, sameCard, sameCards, address]);
+  }, [chart, boxes, paths, active, item, wrong, facts, stops, gaps, others, sameCard, sameCards, address]);
 }

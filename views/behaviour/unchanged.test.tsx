@@ -22,6 +22,7 @@ const nothing: Omit<Look, 'chart'> = {
   wrong: new Map(),
   facts: new Map(),
   stops: new Set(),
+  gaps: new Map(),
 };
 type Shown = Pick<Look, 'chart'> & Partial<Look>;
 const cards = (first: Chart) =>

@@ -34,12 +34,12 @@ describe('trace links of a requirement', () => {
   test('are listed, removed one by one or all, and come back by undo', async () => {
     const user = userEvent.setup();
     show(<TraceLinks address="requirement/r-cap-08" what="CAP-08" />);
-    expect(screen.getByTestId('trace-links').children.length).toBe(3);
+    expect(screen.getByTestId('trace-links').children.length).toBe(5);
     await user.click(screen.getByRole('button', { name: 'Remove the link to Five tubes' }));
-    expect(screen.getByTestId('trace-links').children.length).toBe(2);
+    expect(screen.getByTestId('trace-links').children.length).toBe(4);
     useProject.getState().undo();
-    await waitFor(() => expect(screen.getByTestId('trace-links').children.length).toBe(3));
-    await user.click(screen.getByRole('button', { name: /Remove all 3/ }));
+    await waitFor(() => expect(screen.getByTestId('trace-links').children.length).toBe(5));
+    await user.click(screen.getByRole('button', { name: /Remove all 5/ }));
     expect(screen.getByText('Nothing is linked yet.')).toBeInTheDocument();
   });
   test('are found by typing, and Enter links the first', async () => {

@@ -14,6 +14,7 @@ import { addCase, addCaseOfRun } from '@/ui/editing/make';
 import { Progress } from '@/ui/progress';
 import { stageWords } from '@/ui/stage-words';
 import { OutcomeMark } from './outcome-mark';
+import { ProofTabs } from './proof-tabs';
 
 type Shown = StageText | 'asSet';
 export const stageOf = (shown: Shown): StageText | undefined => (shown === 'asSet' ? undefined : shown);
@@ -27,6 +28,16 @@ export const stagesHere = (project: Project): readonly (readonly [Shown, name: s
 
 export const whatItTries = (project: Project, of: TestCase): string =>
   of.alone === '' ? (setupOf(project, of)?.name ?? '') : `${typeById(project, of.alone)?.name ?? ''} alone`;
+
+/** All cases in the stages that are shown. */
+export function casesShown(project: Project): readonly CaseInStage[] {
+  const { shown } = useProof.getState();
+  return project.cases.flatMap((of) =>
+    stagesHere(project).flatMap(([s]): CaseInStage[] =>
+      shown.includes(s) && isFor(of, stageOf(s)) ? [{ of, stage: stageOf(s) }] : [],
+    ),
+  );
+}
 
 /** Cases by stage: what passed, what failed, what is out of date. */
 export function CaseMatrix({ project }: { readonly project: Project }) {
@@ -55,21 +66,26 @@ export function CaseMatrix({ project }: { readonly project: Project }) {
   const passed = cells.filter((c) => foundOf(c)?.outcome.verdict === 'passed' && !stale.includes(c));
   if (project.cases.length === 0)
     return (
-      <div className="empty">
-        <h3>No test cases yet</h3>
-        <p>
-          A test case says what is given to the product, or to a part of it alone, and what must come of it: in lines,
-          in a table, by written sequences. It runs in every stage, from the design to the board.
-        </p>
-        <Button variant="primary" onClick={() => addCase(project)}>
-          <Plus size={14} aria-hidden /> Add a test case
-        </Button>
-      </div>
+      <>
+        <div className="pane-head">
+          <ProofTabs here="cases" />
+        </div>
+        <div className="empty">
+          <h3>No test cases yet</h3>
+          <p>
+            A test case says what is given to the product, or to a part of it alone, and what must come of it: in lines,
+            in a table, by written sequences. It runs in every stage, from the design to the board.
+          </p>
+          <Button variant="primary" onClick={() => addCase(project)}>
+            <Plus size={14} aria-hidden /> Add a test case
+          </Button>
+        </div>
+      </>
     );
   return (
     <>
       <div className="pane-head">
-        <h2>Test cases</h2>
+        <ProofTabs here="cases" />
         <Button onClick={() => addCase(project)}>
           <Plus size={14} aria-hidden /> Case
         </Button>

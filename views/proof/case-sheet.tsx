@@ -1,5 +1,5 @@
 'use client';
-import { ArrowLeft, Copy, Play, Trash2 } from 'lucide-react';
+import { ArrowLeft, Copy, Play, Square, Trash2 } from 'lucide-react';
 import { useEffect, useMemo, useState } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
 import { setupOf, typeById, type Project, type TestCase } from '@/core/project/project';
@@ -9,7 +9,7 @@ import { stages as allStages } from '@/core/stepcode/stage';
 import { problemsAt } from '@/store/derived';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
-import { askCaseProblems, isStale, outcomeKey, runCases, useProof } from '@/store/proof-store';
+import { askCaseProblems, isStale, outcomeKey, runCases, stopCases, useProof } from '@/store/proof-store';
 import { startRun } from '@/store/running';
 import { useRuns } from '@/store/run-store';
 import { Button } from '@/ui/button';
@@ -74,9 +74,7 @@ export function CaseSheet({ project, of }: { readonly project: Project; readonly
               label="What it tries"
               options={[
                 ...project.setups.map((s) => [`setup:${s.id}`, s.name] as const),
-                ...project.types
-                  .filter((t) => t.id !== project.root)
-                  .map((t) => [`alone:${t.id}`, `${t.name} alone`] as const),
+                ...project.types.map((t) => [`alone:${t.id}`, `${t.name} alone`] as const),
               ]}
               onCommit={(value) => {
                 const id = value.slice(value.indexOf(':') + 1);
@@ -219,7 +217,9 @@ function useCaseProblems(project: Project, of: TestCase): readonly Problem[] {
   const at = problemsAt(all, `case/${of.id}`);
   const keyOf = (p: Problem): string => `${p.place} ${p.span?.start ?? ''} ${p.message}`;
   const seen = new Set(at.map(keyOf));
-  return [...at, ...known.filter((p) => !seen.has(keyOf(p)))];
+  return [...at, ...known.filter((p) => !seen.has(keyOf(p)))].sort(
+    (a, b) => (a.span?.start ?? 0) - (b.span?.start ?? 0),
+  );
 }
 
 function Lines({
@@ -283,20 +283,26 @@ function Outcomes({ project, of }: { readonly project: Project; readonly of: Tes
     <div className="answers" data-testid="case-outcomes">
       <h3 className="section-title">
         What came of it
-        <Button
-          size="sm"
-          variant="primary"
-          disabled={running !== undefined || wanted.length === 0}
-          data-testid="run-case"
-          onClick={() =>
-            void runCases(
-              project,
-              wanted.map(([s]) => ({ of, stage: stageOf(s) })),
-            )
-          }
-        >
-          <Play size={13} aria-hidden /> Run in {wanted.length} {wanted.length === 1 ? 'stage' : 'stages'}
-        </Button>
+        {running ? (
+          <Button size="sm" data-testid="stop-case" onClick={stopCases}>
+            <Square size={13} aria-hidden /> Stop, {running.done} of {running.of} through
+          </Button>
+        ) : (
+          <Button
+            size="sm"
+            variant="primary"
+            disabled={wanted.length === 0}
+            data-testid="run-case"
+            onClick={() =>
+              void runCases(
+                project,
+                wanted.map(([s]) => ({ of, stage: stageOf(s) })),
+              )
+            }
+          >
+            <Play size={13} aria-hidden /> Run in {wanted.length} {wanted.length === 1 ? 'stage' : 'stages'}
+          </Button>
+        )}
       </h3>
       {stages.map(([s, name, meaning]) => {
         const stage = stageOf(s);

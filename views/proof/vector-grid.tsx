@@ -17,6 +17,12 @@ const ways: readonly (readonly [Vector['way'], string])[] = [
   ['expect', 'expect'],
 ];
 
+/** Whether only true and false are expected of a column: they come or do not, within a time. */
+function isTruth({ rows }: TestCase, { id }: Vector): boolean {
+  const values = rows.flatMap((r) => r.cells.flatMap((c) => (c.column === id ? [c.value] : [])));
+  return values.length > 0 && values.every((x) => x === 'true' || x === 'false');
+}
+
 /** What is given over time, and what is expected then: a row is a moment. */
 export function VectorGrid({
   of,
@@ -164,8 +170,12 @@ export function VectorGrid({
                     />
                     {v.way === 'expect' && (
                       <div className="proof-tolerances">
-                        {tolerance(v, 'absolute', '±')}
-                        {tolerance(v, 'relative', '± share')}
+                        {!isTruth(of, v) && (
+                          <>
+                            {tolerance(v, 'absolute', '±')}
+                            {tolerance(v, 'relative', '± share')}
+                          </>
+                        )}
                         {tolerance(v, 'late', '± s')}
                       </div>
                     )}

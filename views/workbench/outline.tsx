@@ -11,6 +11,7 @@ import { useProject } from '@/store/project-store';
 import { useRuns } from '@/store/run-store';
 import { momentAt } from '@/ui/moment';
 import { kindWord } from '@/ui/study-kinds';
+import { Share } from '@/ui/share';
 import { DraggableName } from '@/ui/draggable-name';
 
 interface Item {
@@ -292,7 +293,12 @@ function proofItems(project: Project): Item[] {
   });
   const tags = [...new Set(project.cases.map((c) => c.tags[0] ?? ''))];
   return [
-    { id: 'cases', name: 'All test cases', typeName: String(project.cases.length), to: { area: 'proof', sheet: '' } },
+    {
+      id: 'cases',
+      name: 'All test cases',
+      typeName: project.cases.length > 0 ? String(project.cases.length) : '',
+      to: { area: 'proof', sheet: '' },
+    },
     ...tags.flatMap((tag): Item[] => {
       const own = project.cases.filter((c) => (c.tags[0] ?? '') === tag).map(item);
       return tag === ''
@@ -388,6 +394,7 @@ function OutlineRow({ node, style }: NodeRendererProps<Item>) {
           {name}
         </DraggableName>
       )}
+      {typeName && <Share typeName={typeName} />}
       {typeName && <span className="type-name type-tag">{typeName}</span>}
     </div>
   );

@@ -10,7 +10,7 @@ export const areaLook: Record<Area, { readonly title: string; readonly key: stri
   control: { title: 'Control', key: 'c', Icon: AudioWaveform },
   bench: { title: 'Bench', key: 'e', Icon: Gauge },
   board: { title: 'Board', key: 'd', Icon: CircuitBoard },
-  proof: { title: 'Proof', key: 'f', Icon: BadgeCheck },
+  proof: { title: 'Proof', key: 'o', Icon: BadgeCheck },
 };
 
 export function Rail() {

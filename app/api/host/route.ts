@@ -2,7 +2,6 @@ import { readProjectText } from '@/core/formats/project-file';
 import { stepProgramOf } from '@/core/stepcode/controller';
 import { replayed, rowsAsText, rowsOfText, type Replay } from '@/core/studies/replay';
 import { createKeptPrograms } from '@/server/kept-programs';
-import { stepOnHost } from '@/server/step-on-host';
 
 export const runtime = 'nodejs';
 export const dynamic = 'force-dynamic';
@@ -39,7 +38,7 @@ export async function POST(request: Request): Promise<Response> {
     const build = programs.buildOf(program);
     return typeof build === 'string' ? answer(422, { problem: build }) : answer(200, { build });
   }
-  const made = stepOnHost(program);
+  const made = programs.stepsOf(program);
   if (typeof made === 'string') return answer(422, { problem: made });
   const until = Date.now() + longest;
   const run = made.create();
@@ -50,8 +49,6 @@ export async function POST(request: Request): Promise<Response> {
     return answer(200, { shown, rows: rowsAsText(rows), profile: run.profile?.() });
   } catch (error) {
     return answer(422, { problem: error instanceof Error ? error.message : String(error) });
-  } finally {
-    made.dispose();
   }
 }
 

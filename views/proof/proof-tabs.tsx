@@ -1,0 +1,28 @@
+import { usePlace } from '@/store/place-store';
+import { Button } from '@/ui/button';
+
+/** Cases, what they come through, what they notice, and versions that were frozen. */
+export function ProofTabs({ here }: { readonly here: 'cases' | 'coverage' | 'strength' | 'baselines' }) {
+  const { go } = usePlace.getState();
+  return (
+    <div className="btn-group" role="group" aria-label="Shown">
+      {(
+        [
+          ['cases', '', 'Test cases'],
+          ['coverage', 'coverage', 'Coverage'],
+          ['strength', 'strength', 'Strength'],
+          ['baselines', 'baselines', 'Baselines'],
+        ] as const
+      ).map(([key, sheet, name]) => (
+        <Button
+          key={key}
+          variant={here === key ? 'primary' : 'plain'}
+          aria-pressed={here === key}
+          onClick={() => go({ sheet, item: '' })}
+        >
+          {name}
+        </Button>
+      ))}
+    </div>
+  );
+}
