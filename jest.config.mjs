@@ -22,7 +22,7 @@ const shared = {
 
 const config = {
   // a busy machine may take long over what is quick elsewhere
-  testTimeout: 120_000,
+  testTimeout: 300_000,
   projects: [
     {
       ...shared,
