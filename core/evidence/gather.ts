@@ -122,13 +122,11 @@ export function piecesOf(project: Project): readonly Piece[] {
   return [
     { address: '', label: 'the project itself', sha256: digestOf(canonical(rest)) },
     ...lists.flatMap(({ key, description }) =>
-      (project[key as keyof Project] as unknown as readonly Entry[]).map(
-        (entry): Piece => ({
-          address: `${description.kind}/${entry.id}`,
-          label: `${description.word} ${description.label([entry])}`,
-          sha256: digestOf(canonical(entry)),
-        }),
-      ),
+      (project[key as keyof Project] as unknown as readonly Entry[]).map((entry): Piece => ({
+        address: `${description.kind}/${entry.id}`,
+        label: `${description.word} ${description.label([entry])}`,
+        sha256: digestOf(canonical(entry)),
+      })),
     ),
   ];
 }
@@ -146,7 +144,9 @@ export const codeOf = (project: Project): Facts['code'] =>
           bytes: new TextEncoder().encode(text).length,
           sha256: digestOf(text),
         })),
-        why: value ? '' : (problems.find((p) => p.severity === 'error') ?? problems[0])?.message || 'It cannot be written',
+        why: value
+          ? ''
+          : (problems.find((p) => p.severity === 'error') ?? problems[0])?.message || 'It cannot be written',
       };
     });
 
@@ -171,11 +171,7 @@ function labelOf(project: Project, address: string): string {
   return '';
 }
 
-function requirementFact(
-  project: Project,
-  r: Requirement,
-  constants: readonly RequirementFinding[],
-): RequirementFact {
+function requirementFact(project: Project, r: Requirement, constants: readonly RequirementFinding[]): RequirementFact {
   const limit = limitOf(r, project.glossary);
   const decided = constants.find((f) => f.id === r.id);
   const { source: s, observation: o } = r;
@@ -185,11 +181,11 @@ function requirementFact(
     text: r.text,
     formula: limit.formula === undefined ? '' : showFormula(limit.formula),
     source: s
-      ? [s.file, s.sheet === s.file ? '' : s.sheet, s.cell || (s.row > 0 ? `row ${s.row}` : '')].filter(Boolean).join(', ')
+      ? [s.file, s.sheet === s.file ? '' : s.sheet, s.cell || (s.row > 0 ? `row ${s.row}` : '')]
+          .filter(Boolean)
+          .join(', ')
       : '',
-    observation: o
-      ? { verdict: o.verdict, by: o.by, on: o.on, note: o.note, isOfThis: o.text === r.text }
-      : null,
+    observation: o ? { verdict: o.verdict, by: o.by, on: o.on, note: o.note, isOfThis: o.text === r.text } : null,
     constants: decided ? without(judgedFact(decided)) : null,
   };
 }
@@ -235,7 +231,12 @@ function caseFact(
     columns: of.vectors.length,
     rows: of.rows.length,
     mark: caseMark(project, of),
-    tried: wanted.map(({ stage }) => triedFact(stage, known.find((k) => k.of.id === of.id && k.stage === stage))),
+    tried: wanted.map(({ stage }) =>
+      triedFact(
+        stage,
+        known.find((k) => k.of.id === of.id && k.stage === stage),
+      ),
+    ),
   };
 }
 

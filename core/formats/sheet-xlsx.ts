@@ -107,6 +107,7 @@ export interface SheetToWrite {
   readonly rows: readonly (readonly string[])[];
   /** Widths of columns in letters. */
   readonly widths: readonly number[];
+  readonly isHidden?: boolean;
 }
 
 /** Sheets of texts with a head row that stays in sight. All cells are texts, so that no id turns into a date. */
@@ -114,9 +115,10 @@ export async function writeXlsxSheets(sheets: readonly SheetToWrite[]): Promise<
   const book = new ExcelJS.Workbook();
   book.creator = 'Zelvar';
   book.created = book.modified = new Date(Date.UTC(2026, 0, 1));
-  for (const { name, rows, widths } of sheets) {
+  for (const { name, rows, widths, isHidden = false } of sheets) {
     const sheet = book.addWorksheet(name.replace(/[[\]*?:/\\]/g, ' ').slice(0, 31), {
       views: [{ state: 'frozen', ySplit: 1 }],
+      state: isHidden ? 'hidden' : 'visible',
     });
     sheet.columns = (rows[0] ?? []).map((_, k) => ({
       width: widths[k] ?? 18,
