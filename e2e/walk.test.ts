@@ -37,6 +37,7 @@ const {
   setup,
   runStatus,
   comparedRun,
+  runStatus,
   run,
   clock,
   plotBox,
@@ -401,6 +402,8 @@ describe('with the tube capper', () => {
     await fill('Value of creepSpeed', '12');
     await clickText('.ribbon-bar button', 'Run');
     await until(comparedRun, (s) => s.includes('earlier run (Careful'), 'the earlier run stays');
+    // the cursor goes no further than the run
+    await until(runStatus, (s) => s.startsWith('Careful finished'), 'the run finishes');
     await dragCursor(1.05, 2);
     await until(
       () => text('[data-track-item="spindle.speed"]'),
