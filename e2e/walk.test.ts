@@ -37,7 +37,6 @@ const {
   setup,
   runStatus,
   comparedRun,
-  runStatus,
   run,
   clock,
   plotBox,
