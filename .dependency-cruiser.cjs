@@ -31,6 +31,7 @@ const pipeline = [
   'studies',
   'proof',
   'versions',
+  'evidence',
 ];
 const order = pipeline.map((folder, k) => ({
   name: `${folder}-knows-nothing-later`,

@@ -14,7 +14,7 @@ const shared = {
   transform,
   setupFiles: ['<rootDir>/scripts/random-seed.ts'],
   transformIgnorePatterns: [
-    '/node_modules/(?!(nanoid|react-dnd|dnd-core|@react-dnd|yup|d3-contour|d3-array|internmap)/)',
+    '/node_modules/(?!(nanoid|react-dnd|dnd-core|@react-dnd|yup|@noble/hashes|d3-contour|d3-array|internmap)/)',
   ],
   moduleNameMapper: { '^@/(.*)$': '<rootDir>/$1', '\\.(css|scss)$': '<rootDir>/ui/no-styles.cjs' },
   extensionsToTreatAsEsm: [],

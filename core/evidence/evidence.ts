@@ -57,6 +57,8 @@ export interface TriedFact {
   /** `out of date`: what it rests on is not what is there now. `never run`: nothing is known of it. */
   readonly verdict: CaseVerdict | 'out of date' | 'never run';
   readonly why: string;
+  /** It failed by requirements that are judged beside alone. */
+  readonly isBeside: boolean;
   /** s of the product's time. */
   readonly failedAt: Figure;
   readonly time: Figure;

@@ -241,7 +241,7 @@ function caseFact(
 }
 
 function triedFact(stage: StageText | undefined, known: KnownOfCase | undefined): TriedFact {
-  const none = { failedAt: null, time: null, worst: null, judged: [] };
+  const none = { isBeside: false, failedAt: null, time: null, worst: null, judged: [] };
   if (!known) return { stage: stageCalled(stage), verdict: 'never run', why: '', at: '', ...none };
   const { outcome, at } = known;
   if (known.isStale)
@@ -257,6 +257,7 @@ function triedFact(stage: StageText | undefined, known: KnownOfCase | undefined)
     stage: stageCalled(stage),
     verdict: outcome.verdict,
     why: outcome.why,
+    isBeside: outcome.isBeside ?? false,
     failedAt: figure(outcome.failedAt),
     time: figure(outcome.time),
     at,

@@ -144,7 +144,7 @@ export function tablesOf(e: Evidence): readonly EvidenceTable[] {
     ),
     table(
       'Requirements',
-      'Met: something decided it, nothing failed it, and every case linked to it passed wherever it was to run. The margin is the least of all.',
+      'Met: something decided it, nothing failed it, and every case linked to it ran wherever it was to run, and what it expects came. The margin is the least of all.',
       ['Requirement', 'Says', 'Conformity', 'Least margin', 'In', 'Why', 'Test cases'],
       [16, 60, 14, 18, 30, 40, 40],
       e.requirements.map((r) => {

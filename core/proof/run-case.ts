@@ -37,6 +37,8 @@ export interface CaseOutcome {
   readonly findings: readonly RequirementFinding[];
   readonly problems: readonly Problem[];
   readonly seconds: number;
+  /** It failed by requirements that are judged beside alone: what it expects came. */
+  readonly isBeside?: boolean;
   /** What its run came through, where that was counted. */
   readonly came?: Came | undefined;
 }
@@ -108,11 +110,14 @@ export function runCase(
   const worst = vectors && worstOf(prepared, vectors);
   const broken = findings.filter((f) => f.verdict === 'fails');
   const unheard = sequences.filter((s) => s.report.verdict !== 'passed');
-  const whys = [
+  const own = [
     ...(simulation.problem ? [simulation.problem.message] : []),
     ...(script && script.verdict !== 'passed' ? [script.why] : []),
     ...(vectors && vectors.verdict !== 'passed' ? [tellVectors(prepared, vectors)] : []),
     ...unheard.map((s) => `${s.name}: ${s.report.why || s.report.verdict}`),
+  ];
+  const whys = [
+    ...own,
     ...broken.map(
       (f) => `${f.key} fails${f.margin === undefined ? '' : ` by ${number(Math.abs(f.margin))} ${f.unit}`.trimEnd()}`,
     ),
@@ -136,6 +141,7 @@ export function runCase(
     findings,
     problems,
     seconds: since(),
+    ...(own.length === 0 && broken.length > 0 && { isBeside: true }),
     ...(isCounted && { came: run.came() }),
   };
 }
