@@ -6,6 +6,7 @@ import { check } from './check';
 import { compare, type CompareArguments } from './compare';
 import { code as writeCode, type CodeArguments } from './code';
 import { compareStages, type StagesArguments } from './stages';
+import { checkEvidence, writeEvidence, type CheckArguments, type EvidenceArguments } from './evidence';
 import { fit, type FitArguments } from './fit';
 import { best, search, type BestArguments, type SearchArguments } from './goal';
 import { linear, type LinearArguments } from './linear';
@@ -119,6 +120,31 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--json', 'print the outcome as JSON')
     .action(async (file: string, options: TestArguments) => {
       code = await tryCases(file, options);
+    });
+  const evidence = program
+    .command('evidence')
+    .description('what was tested, on what, and with which outcome, as files that can be checked');
+  evidence
+    .command('write')
+    .description('run the test cases of a project and write evidence as HTML, XLSX and JSON')
+    .argument('<project>', 'project file')
+    .requiredOption('--out <folder>', 'where the files go')
+    .option('--stage <list>', 'stages the cases run in, with commas; as their setups say without it')
+    .option('--baseline <file>', 'project file that is said to be what was tested')
+    .option('--sign <name: words>', 'who stands for it, and with which words; may be repeated', collect, [])
+    .option('--jobs <n>', 'how many processes run at once', whole)
+    .option('--json', 'print the outcome as JSON')
+    .action(async (file: string, options: EvidenceArguments) => {
+      code = await writeEvidence(file, options);
+    });
+  evidence
+    .command('check')
+    .description('whether evidence is as it was written, and fits a project')
+    .argument('<file>', 'HTML, XLSX or JSON of evidence')
+    .option('--project <file>', 'project file to compare it with: its pieces, the code of it, and its images')
+    .option('--json', 'print as JSON')
+    .action(async (file: string, options: CheckArguments) => {
+      code = await checkEvidence(file, options);
     });
   program
     .command('check')

@@ -1,16 +1,13 @@
 import { writeFileSync } from 'node:fs';
-import { nearestName } from '../core/language/nearest';
-import { casesNamed, inStages, readStagesList, stageCalled } from '../core/proof/choose';
+import { stageCalled } from '../core/proof/choose';
 import { writeJunit, type TriedCase } from '../core/proof/junit';
-import { runCase, type CaseOutcome } from '../core/proof/run-case';
+import type { CaseOutcome } from '../core/proof/run-case';
 import { coverageReport } from '../core/coverage/report';
 import { percent, writeCoverage } from '../core/coverage/write-coverage';
 import { checkProject } from '../core/run/check';
-import { stages as allStages } from '../core/stepcode/stage';
-import { compiledHere } from './compiled';
 import { complain, formatProblem, print, problemAsJson } from './output';
-import { runCasesIn, usualJobs } from './pool';
 import { projectTexts, readProject } from './read-project';
+import { readAsked, runAsked } from './run-asked';
 
 export interface TestArguments {
   readonly case: readonly string[];
@@ -21,33 +18,13 @@ export interface TestArguments {
   readonly json?: boolean;
 }
 
-/** A few are done before other processes have begun. */
-const tooFew = 4;
-
 /** `zelvar test`: 0 all passed, 1 some failed, 2 something could not run. */
 export async function tryCases(file: string, options: TestArguments): Promise<number> {
   const project = readProject(file);
   if (!project) return 2;
-  const { cases, unknown } = casesNamed(project, options.case);
-  for (const word of unknown) {
-    const near = nearestName(word, new Set(project.cases.flatMap((c) => [c.name, ...c.tags])));
-    complain(
-      `zelvar: ${project.name} has no test case and no tag "${word}"${near === undefined ? '' : `; did you mean ${near}?`}`,
-    );
-  }
-  const { stages, wrong } = readStagesList(options.stage ?? '');
-  for (const word of wrong)
-    complain(`zelvar: there is no stage ${word}: stages are ${allStages.join(', ')} and board:name, with commas`);
-  if (unknown.length > 0 || wrong.length > 0) return 2;
-  if (cases.length === 0) {
-    complain(`zelvar: ${project.name} has no test cases`);
-    return 2;
-  }
-  const asked = inStages(cases, stages);
-  if (asked.length === 0) {
-    complain(`zelvar: none of these cases is for ${stages.join(', ')}`);
-    return 2;
-  }
+  const found = readAsked(project, options.case, options.stage);
+  if (!found) return 2;
+  const { asked } = found;
   const textOf = projectTexts(project);
   const begun = new Date();
   const tried: TriedCase[] = [];
@@ -60,11 +37,7 @@ export async function tryCases(file: string, options: TestArguments): Promise<nu
       for (const p of outcome.problems) if (p.severity === 'error') complain(`  ${formatProblem(p, textOf)}`);
   };
   const isCounted = options.coverage !== undefined;
-  const jobs = options.jobs ?? usualJobs();
-  if (jobs <= 1 || asked.length <= tooFew)
-    for (const [k, { of, stage }] of asked.entries())
-      take(k, runCase(project, of, { stage, isCounted, compiledSteps: compiledHere }));
-  else await runCasesIn(jobs, project, asked, isCounted, take);
+  await runAsked(project, asked, { jobs: options.jobs, isCounted }, take);
   const count = (verdict: string): number => tried.filter((t) => t.outcome.verdict === verdict).length;
   if (options.json)
     print(

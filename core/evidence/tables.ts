@@ -98,7 +98,7 @@ export function tablesOf(e: Evidence): readonly EvidenceTable[] {
           'Baseline',
           e.baseline
             ? cell(
-                `${e.baseline.name}, frozen ${momentText(e.baseline.at)}${e.baseline.differences > 0 ? `; what was tested differs from it in ${counted(e.baseline.differences, 'place')}` : ''}`,
+                `${e.baseline.name}${e.baseline.at && `, frozen ${momentText(e.baseline.at)}`}${e.baseline.differences > 0 ? `; what was tested differs from it in ${counted(e.baseline.differences, 'place')}` : ''}`,
                 undefined,
                 e.baseline.differences > 0 ? 'bad' : undefined,
               )
