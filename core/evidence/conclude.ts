@@ -112,6 +112,9 @@ function conformityOf(
   if (failed) return says('not met', `its case ${failed.name} fails (${failed.stage})`);
   const missing = tried.find((t) => !hasRun(t));
   if (missing) return says('open', `its case ${missing.name} ${wordsOf[missing.verdict]} (${missing.stage})`);
+  // what was not tried has not passed
+  const leftOut = own.find((c) => c.tried.length === 0);
+  if (leftOut) return says('open', `its case ${leftOut.name} was left out: it is for none of these stages`);
   if (decided.length > 0) return says('met', `holds in ${counted(decided.length, 'outcome')}`);
   if (seen) return says('met', `seen to hold by ${seen.by} on ${seen.on}`);
   if (r.observation) return says('open', `what ${r.observation.by} signed was another text`);
@@ -178,7 +181,8 @@ function openPoints(facts: Facts, says: readonly RequirementSays[]): readonly Op
   const points: OpenPoint[] = [];
   const add = (kind: string, text: string, of: string): number => points.push({ kind, text, of });
   const keys = new Map(facts.requirements.map((r) => [r.id, r.key]));
-  for (const c of facts.cases)
+  for (const c of facts.cases) {
+    if (c.tried.length === 0) add('case left out', `${c.name} is for none of these stages`, `case/${c.id}`);
     for (const t of c.tried)
       if (t.verdict !== 'passed')
         add(
@@ -186,9 +190,11 @@ function openPoints(facts: Facts, says: readonly RequirementSays[]): readonly Op
           `${c.name} (${t.stage}) ${wordsOf[t.verdict]}${t.why ? `: ${t.why}` : ''}`,
           `case/${c.id}`,
         );
+  }
   for (const s of says) {
     const key = keys.get(s.id) ?? s.id;
     if (s.conformity !== 'met') add(`requirement ${s.conformity}`, `${key}: ${s.why}`, `requirement/${s.id}`);
+    else if (s.margin === 0) add('no margin left', `${key} holds by nothing`, `requirement/${s.id}`);
     if (s.cases.length === 0) add('no case', `${key}: no test case is linked to it`, `requirement/${s.id}`);
   }
   for (const l of facts.links)

@@ -161,6 +161,27 @@ test('what is out of date, was never run or could not run decides nothing', () =
   expect(says(not, 'r-1').conformity).toBe('open');
 });
 
+test('a case that is for none of the stages has not passed, and what holds by nothing is told', () => {
+  const elsewhere = { ...project, cases: [{ ...lit, stages: ['host'] }] };
+  const found = sealed(gather(inputOf(elsewhere, { known: [] })));
+  const inCode = sealed(gather(inputOf(elsewhere, { known: [], stages: ['code'] })));
+  expect(says(found, 'r-1').why).toBe('its case Lit was never run (as set up)');
+  expect(inCode.cases[0].tried).toEqual([]);
+  expect(says(inCode, 'r-1')).toMatchObject({ conformity: 'open', why: expect.stringMatching(/left out/) });
+  expect(inCode.conclusion.points).toContainEqual({
+    kind: 'case left out',
+    text: 'Lit is for none of these stages',
+    of: 'case/k-lit',
+  });
+  const tight = {
+    ...project,
+    requirements: project.requirements.map((r) => (r.id === 'r-1' ? { ...r, formula: 'always(lamp.light <= 5)' } : r)),
+  };
+  const just = sealed(gather(inputOf(tight)));
+  expect(says(just, 'r-1')).toMatchObject({ conformity: 'met', margin: 0 });
+  expect(just.conclusion.points.map((p) => p.kind)).toContain('no margin left');
+});
+
 test('a case that fails fails its requirements; one that was signed for another text is open', () => {
   const strict = {
     ...project,

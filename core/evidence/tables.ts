@@ -1,3 +1,4 @@
+import { gapWords, itemWords } from '../coverage/words';
 import { counted } from '../formats/report-html';
 import { parts } from './conclude';
 import type { CaseFact, Evidence, Figure, LinkFact, TriedFact } from './evidence';
@@ -38,6 +39,8 @@ const cell = (text: string, to?: string, tone?: EvidenceCell['tone']): EvidenceC
 });
 const plain = (...texts: readonly string[]): readonly EvidenceCell[] => texts.map((t) => cell(t));
 const code = (text: string): EvidenceCell => ({ text, isCode: true });
+
+const gapKinds = ['test', 'need', 'dead', 'excused', 'suspect'] as const;
 
 /** Six digits, with the unit. */
 export const figureText = (x: Figure, unit = ''): string =>
@@ -263,35 +266,21 @@ export function tablesOf(e: Evidence): readonly EvidenceTable[] {
     table(
       parts.coverage,
       'What test cases come through; what nothing can reach, or need not be as somebody has said, is not asked for.',
-      [
-        'Part type',
-        'Come through',
-        'A test is missing',
-        'A requirement is missing',
-        'Nothing can reach',
-        'Excused',
-        'To say again',
-      ],
-      [30, 24, 18, 24, 18, 12, 14],
+      ['Part type', 'Come through', ...gapKinds.map((g) => gapWords[g])],
+      [30, 24, 14, 16, 18, 14, 30],
       e.coverage.map((t) => {
-        const count = (gap: string): string => String(t.items.filter((i) => i.gap === gap).length);
-        return row(
-          `coverage/${t.type}`,
-          cell(t.type),
-          cell(share(t.covered, t.wanted)),
-          cell(count('test'), 'What is not come through'),
-          cell(count('need'), 'What is not come through'),
-          cell(count('dead'), 'What is not come through'),
-          cell(count('excused'), 'What is not come through'),
-          cell(count('suspect'), 'What is not come through'),
-        );
+        const count = (gap: string): EvidenceCell => {
+          const n = t.items.filter((i) => i.gap === gap).length;
+          return n === 0 ? cell('0', undefined, 'quiet') : cell(String(n), 'What is not come through');
+        };
+        return row(`coverage/${t.type}`, cell(t.type), cell(share(t.covered, t.wanted)), ...gapKinds.map(count));
       }),
     ),
     table(
       'What is not come through',
       '',
-      ['Part type', 'Element', 'What', 'Kind', 'Why, or what would have to be', 'Excused'],
-      [24, 36, 50, 20, 60, 50],
+      ['Part type', 'Element', '', 'What', 'Stands', 'Why, or what would have to be', 'Excused'],
+      [24, 36, 10, 50, 18, 60, 50],
       e.coverage.flatMap((t) =>
         t.items
           .filter((i) => i.gap !== '')
@@ -301,8 +290,9 @@ export function tablesOf(e: Evidence): readonly EvidenceTable[] {
               cell(t.type, `coverage/${t.type}`),
               ...plain(
                 i.label,
+                itemWords[i.kind] ?? i.kind,
                 i.text,
-                gapWords[i.gap] ?? i.gap,
+                i.gap === '' ? '' : gapWords[i.gap],
                 i.why,
                 i.excuse ? `${i.excuse.kind}: ${i.excuse.reason} (${i.excuse.by}, ${i.excuse.on})` : '',
               ),
@@ -314,8 +304,8 @@ export function tablesOf(e: Evidence): readonly EvidenceTable[] {
     table(
       'What is come through, and by which case',
       'Of a condition, two words of its decision show what it does alone: bit 0 is the first condition.',
-      ['Part type', 'Element', 'What', 'Test cases', 'Shown by'],
-      [24, 36, 50, 60, 30],
+      ['Part type', 'Element', '', 'What', 'Test cases', 'Shown by'],
+      [24, 36, 10, 50, 60, 30],
       e.coverage.flatMap((t) =>
         t.items
           .filter((i) => i.gap === '')
@@ -323,7 +313,7 @@ export function tablesOf(e: Evidence): readonly EvidenceTable[] {
             row(
               '',
               cell(t.type, `coverage/${t.type}`),
-              ...plain(i.label, i.text, i.cases.map(nameOf).join(', '), i.shownBy),
+              ...plain(i.label, itemWords[i.kind] ?? i.kind, i.text, i.cases.map(nameOf).join(', '), i.shownBy),
             ),
           ),
       ),
@@ -414,14 +404,6 @@ export function tablesOf(e: Evidence): readonly EvidenceTable[] {
     ),
   ];
 }
-
-export const gapWords: Readonly<Record<string, string>> = {
-  test: 'a test is missing',
-  need: 'a requirement is missing',
-  dead: 'nothing can reach it',
-  excused: 'excused',
-  suspect: 'to say again',
-};
 
 const outcomeRow = (x: CaseFact, t: TriedFact): EvidenceRow => ({
   id: `outcome/${x.id}/${t.stage}`,

@@ -2,6 +2,7 @@
 import { Play } from 'lucide-react';
 import { useMemo } from 'react';
 import type { Item } from '@/core/coverage/came';
+import { gapWords, itemWords } from '@/core/coverage/words';
 import { percent } from '@/core/coverage/write-coverage';
 import { addressOf, elementMark, type CoveredItem, type GapKind, type TypeCoverage } from '@/core/coverage/report';
 import type { Project } from '@/core/project/project';
@@ -17,31 +18,12 @@ import { ExcuseForm, OrphanExcuses } from './excuse-form';
 import { GapHelp } from './gap-help';
 import { ProofTabs } from './proof-tabs';
 
-const gapWords: Readonly<Record<GapKind, string>> = {
-  test: 'case missing',
-  need: 'no requirement',
-  dead: 'cannot be reached',
-  excused: 'need not be',
-  suspect: 'has changed since it was excused',
-};
-
 const gapMeanings: Readonly<Record<GapKind, string>> = {
   test: 'A requirement speaks of the element, and no case comes through it',
   need: 'No requirement speaks of the element, so that no case could be asked for',
   dead: 'No run can come through it',
   excused: 'Somebody has said why it need not be come through',
   suspect: 'The element is another one than when it was excused',
-};
-
-const kindWords: Readonly<Record<string, string>> = {
-  entered: 'reached',
-  left: 'left',
-  taken: 'taken',
-  trigger: 'trigger',
-  rounds: 'rounds',
-  outcome: 'outcome',
-  condition: 'condition',
-  way: 'bound',
 };
 
 /** What of the model the cases come through, and what they do not. */
@@ -239,7 +221,7 @@ function ItemRow({
   const { item, gap, why, by, isUnasked, excuse } = x;
   return (
     <div className={`coverage-item${item.hasCome ? '' : ' open'}`} data-kind={item.kind} data-gap={gap ?? ''}>
-      <span className="coverage-kind quiet">{kindWords[item.kind]}</span>
+      <span className="coverage-kind quiet">{itemWords[item.kind]}</span>
       <button type="button" className="btn btn-link p-0 text-start coverage-text" onClick={() => goTo(at)}>
         {item.of.inside !== '' && <span className="quiet">{item.of.inside}: </span>}
         {item.text}

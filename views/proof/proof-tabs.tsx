@@ -1,8 +1,8 @@
 import { usePlace } from '@/store/place-store';
 import { Button } from '@/ui/button';
 
-/** Cases, what they come through, what they notice, and versions that were frozen. */
-export function ProofTabs({ here }: { readonly here: 'cases' | 'coverage' | 'strength' | 'baselines' }) {
+/** Cases, what they come through, what they notice, versions that were frozen, and what is handed over. */
+export function ProofTabs({ here }: { readonly here: 'cases' | 'coverage' | 'strength' | 'baselines' | 'evidence' }) {
   const { go } = usePlace.getState();
   return (
     <div className="btn-group" role="group" aria-label="Shown">
@@ -12,6 +12,7 @@ export function ProofTabs({ here }: { readonly here: 'cases' | 'coverage' | 'str
           ['coverage', 'coverage', 'Coverage'],
           ['strength', 'strength', 'Strength'],
           ['baselines', 'baselines', 'Baselines'],
+          ['evidence', 'evidence', 'Evidence'],
         ] as const
       ).map(([key, sheet, name]) => (
         <Button

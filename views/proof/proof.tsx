@@ -5,6 +5,7 @@ import { BaselineSheet } from './baseline-sheet';
 import { CaseSheet } from './case-sheet';
 import { CaseMatrix } from './case-matrix';
 import { CoverageSheet } from './coverage-sheet';
+import { EvidenceSheet } from './evidence-sheet';
 import { StrengthSheet } from './strength-sheet';
 import './proof.scss';
 
@@ -17,5 +18,6 @@ export function ProofSheet() {
   if (sheet === 'coverage') return <CoverageSheet project={project} />;
   if (sheet === 'strength') return <StrengthSheet project={project} />;
   if (sheet === 'baselines') return <BaselineSheet project={project} />;
+  if (sheet === 'evidence') return <EvidenceSheet project={project} />;
   return of ? <CaseSheet key={of.id} project={project} of={of} /> : <CaseMatrix project={project} />;
 }
