@@ -1,4 +1,4 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { ElementHandle, Page } from 'puppeteer-core';
@@ -509,5 +509,102 @@ test('baselines: the project is frozen, what has changed since is told by elemen
     () => page.$$eval('[data-baseline]', (all) => all.length),
     (n) => n === 1,
     'it is gone',
+  );
+});
+
+test('evidence: what is missing counts as not passed, files say the same, and what was changed in one is found', async () => {
+  const downloads = mkdtempSync(join(tmpdir(), 'zelvar-evidence-'));
+  const client = await page.createCDPSession();
+  await client.send('Browser.setDownloadBehavior', {
+    behavior: 'allow',
+    downloadPath: downloads,
+    browserContextId: page.browserContext().id!,
+  });
+  await area('Proof');
+  await (await page.waitForSelector('[aria-label="Cases with a tag"]'))!.select('controller');
+  for (const stage of ['as set up', 'sampled'])
+    await page.evaluate((wanted) => {
+      const labels = [...document.querySelectorAll<HTMLElement>('[aria-label="Stages"] label')];
+      labels.find((l) => l.innerText.trim() === wanted)!.click();
+    }, stage);
+  await until(
+    () => text('[data-testid="run-cases"]'),
+    (t) => t.trim() === 'Run 10',
+    'ten cases as code',
+  );
+  await click('[data-testid="run-cases"]');
+  await until(
+    () => text('[data-testid="proof-words"]'),
+    (t) => t === '10 of 10 passed.',
+    'all pass',
+  );
+  await clickText('button', 'Evidence');
+  await until(
+    () => text('[data-testid="evidence-missing"]'),
+    (t) => t.startsWith('6 outcomes are missing or out of date.'),
+    'those of the machine have not run',
+  );
+  await fill('Signed by', 'Ada Moss', false);
+  await click('[data-testid="make-evidence"]');
+  const words = '[data-testid="evidence-words"]';
+  await until(
+    () => text(words),
+    (t) => t === 'Not everything is decided',
+    'it is put together',
+  );
+  const told = await text('[data-testid="evidence"]');
+  expect(told).toMatch(/Outcomes passed\s+10 of 16/);
+  expect(told).toMatch(/A tube is capped \(code\) was never run/);
+  expect(told).toMatch(/The belt halts on its way is for none of these stages/);
+  expect(told).not.toMatch(/not signed/);
+
+  // the three files are there, and are as they were written
+  for (const form of ['HTML', 'XLSX', 'JSON']) {
+    await clickText('[data-testid="evidence"] button', form);
+    await until(
+      async () => readdirSync(downloads),
+      (all) => all.includes(`tube-capper-evidence.${form.toLowerCase()}`),
+      `the file ${form}`,
+    );
+  }
+  const checked = '[data-testid="evidence-checked"]';
+  const check = async (name: string): Promise<void> => {
+    const input = (await page.$('[aria-label="Evidence to check"]')) as ElementHandle<HTMLInputElement>;
+    await input.uploadFile(join(downloads, name));
+    await until(
+      () => text(checked),
+      (t) => t.startsWith(`${name}: `),
+      `${name} is looked at`,
+    );
+  };
+  for (const ending of ['html', 'xlsx', 'json']) {
+    await check(`tube-capper-evidence.${ending}`);
+    expect(await text(checked)).toMatch(/nothing is wrong/);
+    expect(await text(checked)).toMatch(/It is of this project, as it is/);
+  }
+  const html = readFileSync(join(downloads, 'tube-capper-evidence.html'), 'utf8');
+  writeFileSync(join(downloads, 'nicer.html'), html.replace('○ open', '✓ met'));
+  await check('nicer.html');
+  expect(await text(checked)).toMatch(/something is wrong.*What it shows is not what its data says\s+line \d+/s);
+  writeFileSync(join(downloads, 'cut.html'), html.slice(0, 5000));
+  await check('cut.html');
+  expect(await text(checked)).toMatch(/This page was cut short/);
+  await clickText(`${checked} button`, 'Close');
+
+  // an open point leads to what it is about; what has changed since is told
+  await clickText('[data-testid="evidence-points"] button', 'A tube is capped (code) was never run');
+  await page.waitForSelector('[data-testid="case"]');
+  await openCase('k-too-hot');
+  await typeAtEnd('\nexpect in(mode.Fault)');
+  await area('Proof');
+  await clickText('button', 'Evidence');
+  await until(
+    () => text('[data-testid="evidence"]'),
+    (t) => /The project is another one since/.test(t),
+    'it is out of date',
+  );
+  await check('tube-capper-evidence.json');
+  expect(await text(checked)).toMatch(
+    /It is of another state of this project: 1 piece differs\s+test case Too hot is another/,
   );
 });
