@@ -36,11 +36,8 @@ export interface EvidenceArguments {
 export async function writeEvidence(file: string, options: EvidenceArguments): Promise<number> {
   const project = readProject(file);
   if (!project) return 2;
-  const signed = options.sign.map(readSignature);
-  if (signed.includes(undefined)) {
-    complain('zelvar: --sign says who, and with which words: "Ada Moss: seen and found good"');
-    return 2;
-  }
+  const signed = readSignatures(options.sign);
+  if (!signed) return 2;
   const baseline = options.baseline === undefined ? undefined : readProject(options.baseline);
   if (options.baseline !== undefined && !baseline) return 2;
   const found = readAsked(project, [], options.stage);
@@ -64,7 +61,7 @@ export async function writeEvidence(file: string, options: EvidenceArguments): P
       baseline: baseline && { name: basename(options.baseline!), at: '', project: baseline },
       images: imagesOf(project, stages),
       tools: toolsHere(stages),
-      signed: signed.filter((s) => s !== undefined),
+      signed,
     }),
   );
   const { conclusion: c } = evidence;
@@ -104,9 +101,15 @@ export async function writeEvidence(file: string, options: EvidenceArguments): P
   return c.notMet + c.open + c.failed + c.without > 0 ? 1 : 0;
 }
 
-function readSignature(text: string): Signature | undefined {
-  const [, name = '', words = ''] = /^\s*([^:]+?)\s*(?::\s*(.*?)\s*)?$/s.exec(text) ?? [];
-  return name === '' ? undefined : { name, words, on: new Date().toISOString().slice(0, 10) };
+/** `name: words`, each; what is none has been told. */
+export function readSignatures(texts: readonly string[]): readonly Signature[] | undefined {
+  const found = texts.map((text): Signature | undefined => {
+    const [, name = '', words = ''] = /^\s*([^:]+?)\s*(?::\s*(.*?)\s*)?$/s.exec(text) ?? [];
+    return name === '' ? undefined : { name, words, on: new Date().toISOString().slice(0, 10) };
+  });
+  if (found.every((f) => f !== undefined)) return found;
+  complain('zelvar: --sign says who, and with which words: "Ada Moss: seen and found good"');
+  return undefined;
 }
 
 export interface CheckArguments {
@@ -182,7 +185,7 @@ function imagesOf(project: Project, stages: readonly StageText[]) {
 }
 
 /** What made and ran it, as far as it counts in these stages. */
-function toolsHere(stages: readonly StageText[]): Facts['tools'] {
+export function toolsHere(stages: readonly StageText[]): Facts['tools'] {
   const asked = new Set(stages.map((s) => readStage(s)!.stage));
   const compilers = [
     ...(asked.has('host') ? [hostCompiler()] : []),

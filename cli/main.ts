@@ -1,5 +1,6 @@
 import { boards } from '../core/boards/board';
 import { build, type BuildArguments } from './build-command';
+import { buildRecord, type RecordArguments } from './build-record';
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
 import { chart } from './chart';
 import { check } from './check';
@@ -40,6 +41,11 @@ const whole = (text: string): number => {
 const share = (text: string): number => {
   const value = Number(text);
   if (!(value >= 0 && value < 0.9)) throw new InvalidArgumentError('A share from 0 to 0.9 is needed.');
+  return value;
+};
+const percentage = (text: string): number => {
+  const value = Number(text);
+  if (!(value >= 0 && value <= 100)) throw new InvalidArgumentError('A number from 0 to 100 is needed.');
   return value;
 };
 const momentOrRest = (text: string): number | 'rest' => (text === 'rest' ? text : atLeastZero(text));
@@ -145,6 +151,22 @@ export async function main(args: readonly string[]): Promise<number> {
     .option('--json', 'print as JSON')
     .action(async (file: string, options: CheckArguments) => {
       code = await checkEvidence(file, options);
+    });
+  program
+    .command('build-record')
+    .description('check, generate, compile, test and prove one state of a project, and say whether it is ready')
+    .argument('<project>', 'project file')
+    .requiredOption('--out <folder>', 'where all of it goes, with one file to hand over')
+    .option('--stage <list>', 'stages the cases run in, with commas; as their setups say without it')
+    .option('--board <name>', 'board to build images for, besides those of stages; may be repeated', collect, [])
+    .option('--tag <words>', 'what it is called')
+    .option('--baseline <file>', 'project file that is said to be what was tested')
+    .option('--least <percent>', 'coverage below which it is not ready', percentage)
+    .option('--sign <name: words>', 'who stands for it, and with which words; may be repeated', collect, [])
+    .option('--jobs <n>', 'how many processes run at once', whole)
+    .option('--json', 'print the record as JSON')
+    .action(async (file: string, options: RecordArguments) => {
+      code = await buildRecord(file, options);
     });
   program
     .command('check')

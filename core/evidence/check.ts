@@ -1,9 +1,11 @@
+import { unzipSync } from 'fflate';
 import { counted } from '../formats/report-html';
 import type { Project } from '../project/project';
 import { caseMark } from '../proof/case-mark';
+import { recordFormat, recordName, type BuildRecord } from './build-record';
 import { conclude } from './conclude';
 import { digestOf } from './digest';
-import { evidenceFormat, evidenceVersion, type Evidence, type Facts } from './evidence';
+import { evidenceFormat, evidenceVersion, type Evidence, type Facts, type FileDigest } from './evidence';
 import { codeOf, digestOfProject, piecesOf } from './gather';
 import { wrongIn } from './shape';
 import { dataInHtml, writeHtml } from './write-html';
@@ -22,10 +24,12 @@ const checked = (kind: Checked['kind'], text: string, details: readonly string[]
   details,
 });
 
+type Form = 'JSON' | 'HTML' | 'XLSX' | 'build record';
+
 export type ReadEvidence =
   | {
       readonly evidence: Evidence;
-      readonly form: 'JSON' | 'HTML' | 'XLSX';
+      readonly form: Form;
       /** What of the file itself is not as it was written. */
       readonly checks: readonly Checked[];
       readonly problem?: undefined;
@@ -38,6 +42,8 @@ const refused = (problem: string): ReadEvidence => ({ problem });
 export async function readEvidence(bytes: Uint8Array): Promise<ReadEvidence> {
   if (bytes.length === 0) return refused('The file is empty');
   if (bytes[0] === 0x50 && bytes[1] === 0x4b) {
+    const files = recordFiles(bytes);
+    if (files) return readRecord(files);
     const { data, sheets, problem } = await readWorkbook(bytes);
     if (problem !== '') return refused(problem);
     if (data === undefined)
@@ -64,7 +70,7 @@ export async function readEvidence(bytes: Uint8Array): Promise<ReadEvidence> {
   return readText(text, 'JSON');
 }
 
-function readText(text: string, form: 'JSON' | 'HTML' | 'XLSX'): ReadEvidence {
+function readText(text: string, form: Form): ReadEvidence {
   let data: unknown;
   try {
     data = JSON.parse(text);
@@ -95,6 +101,55 @@ function readText(text: string, form: 'JSON' | 'HTML' | 'XLSX'): ReadEvidence {
       JSON.stringify(own) === JSON.stringify(conclusion)
         ? checked('right', 'What it concludes follows from its facts')
         : checked('wrong', 'What it concludes does not follow from its facts', otherThan(own, conclusion)),
+    ],
+  };
+}
+
+/** What is in the file of a build record; undefined where it is none. */
+function recordFiles(bytes: Uint8Array): Readonly<Record<string, Uint8Array>> | undefined {
+  try {
+    const head = unzipSync(bytes, { filter: (f) => f.name === recordName });
+    return head[recordName] ? unzipSync(bytes, { filter: (f) => f.originalSize < mostBytes }) : undefined;
+  } catch {
+    return undefined;
+  }
+}
+const mostBytes = 400_000_000;
+
+function readRecord(files: Readonly<Record<string, Uint8Array>>): ReadEvidence {
+  let record: Partial<BuildRecord>;
+  try {
+    record = (JSON.parse(new TextDecoder().decode(files[recordName])) ?? {}) as Partial<BuildRecord>;
+  } catch {
+    return refused('The build record is damaged: what it says stops making sense');
+  }
+  if (record.format !== recordFormat) return refused('This is no build record of Zelvar');
+  if (record.version !== 1) return refused('This build record was written by a newer Zelvar');
+  const isFile = (f: unknown): boolean => typeof (f as Partial<FileDigest> | null)?.name === 'string';
+  if (!Array.isArray(record.files) || !record.files.every(isFile))
+    return refused('The build record is damaged: it does not say what belongs to it');
+  const said = new Map(record.files.map((f) => [f.name, f]));
+  const wrong = [
+    ...record.files.flatMap((f) =>
+      !files[f.name] ? [`${f.name} is missing`] : digestOf(files[f.name]) === f.sha256 ? [] : [`${f.name} is another`],
+    ),
+    ...Object.keys(files).flatMap((name) => (said.has(name) || name === recordName ? [] : [`${name} was added`])),
+  ];
+  const name = [...said.keys()].find((n) => n.startsWith('evidence/') && n.endsWith('.json'));
+  if (name === undefined || !files[name]) {
+    const why = Array.isArray(record.why) ? record.why.join('; ') : '';
+    return refused(`There is no evidence in this build record${why && `: ${String(record.verdict)}, ${why}`}`);
+  }
+  const read = readText(new TextDecoder().decode(files[name]), 'JSON');
+  if (read.problem !== undefined) return read;
+  return {
+    evidence: read.evidence,
+    form: 'build record',
+    checks: [
+      wrong.length === 0
+        ? checked('right', `Everything that belongs to the record is there as it was: ${counted(said.size, 'file')}`)
+        : checked('wrong', 'What belongs to the record is not as it was', wrong),
+      ...read.checks,
     ],
   };
 }

@@ -1,0 +1,109 @@
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { basename, dirname, join } from 'node:path';
+import { boardNamed, boardsOf, type Board } from '../core/boards/board';
+import { misfits } from '../core/boards/step-on-board';
+import { archiveOfRecord, makeRecord, type Workshop } from '../core/evidence/build-record';
+import { fileNameOf } from '../core/evidence/file-name';
+import type { KnownOfCase } from '../core/evidence/gather';
+import { readStage } from '../core/stepcode/stage';
+import { buildFor } from '../server/build-image';
+import { readSignatures, toolsHere } from './evidence';
+import { complain, print } from './output';
+import { readProject } from './read-project';
+import { readAsked, runAsked } from './run-asked';
+
+export interface RecordArguments {
+  readonly out: string;
+  readonly stage?: string;
+  readonly board: readonly string[];
+  readonly tag?: string;
+  readonly baseline?: string;
+  /** In per cent. */
+  readonly least?: number;
+  readonly sign: readonly string[];
+  readonly jobs?: number;
+  readonly json?: boolean;
+}
+
+/** `zelvar build-record`: 0 ready for test, 1 not ready or failed at a phase, 2 it could not be begun. */
+export async function buildRecord(file: string, options: RecordArguments): Promise<number> {
+  const project = readProject(file);
+  if (!project) return 2;
+  const signed = readSignatures(options.sign);
+  if (!signed) return 2;
+  const baseline = options.baseline === undefined ? undefined : readProject(options.baseline);
+  if (options.baseline !== undefined && !baseline) return 2;
+  const found = readAsked(project, [], options.stage);
+  if (!found) return 2;
+  const { stages } = found;
+  const all = boardsOf(project);
+  // boards that cases run on are built for, whether or not they are named
+  const names = [
+    ...options.board,
+    ...stages.flatMap((s) => {
+      const { stage, board } = readStage(s)!;
+      return stage === 'board' ? [board] : [];
+    }),
+  ];
+  const boards: Board[] = [];
+  for (const name of names) {
+    const board = boardNamed(name, all);
+    if (!board) {
+      complain(`zelvar: there is no board ${name}; there are ${all.map((b) => (b.isOwn ? b.name : b.id)).join(', ')}`);
+      return 2;
+    }
+    if (!boards.includes(board)) boards.push(board);
+  }
+  const workshop: Workshop = {
+    build(program, board, lines) {
+      const built = buildFor(program, board, lines);
+      return Promise.resolve(
+        typeof built === 'string'
+          ? built
+          : { elf: built.elf, sizes: built.image.sizes, wrong: misfits(built.image, board), said: built.said },
+      );
+    },
+    async tryCases(asked, tell) {
+      const known: KnownOfCase[] = [];
+      await runAsked(project, asked, { jobs: options.jobs, isCounted: true }, (k, outcome) => {
+        known.push({ ...asked[k], outcome, isStale: false, at: new Date().toISOString() });
+        tell(known.length);
+      });
+      return known;
+    },
+  };
+  const made = await makeRecord(
+    {
+      ...{ project, stages, boards, signed },
+      made: new Date().toISOString(),
+      tag: options.tag ?? '',
+      least: (options.least ?? 0) / 100,
+      baseline: baseline && { name: basename(options.baseline!), at: '', project: baseline },
+      tools: toolsHere(stages),
+    },
+    workshop,
+    (phase, _, over) => {
+      if (!over || options.json) return;
+      print(`${over.outcome.padEnd(8)} ${phase}${over.words.length > 0 ? `: ${over.words[0]}` : ''}`);
+      for (const w of over.words.slice(1)) print(`         ${w.replaceAll('\n', '\n         ')}`);
+    },
+  );
+  const { record } = made;
+  const archive = `${fileNameOf(project.name).replace(/evidence$/, 'record')}.zip`;
+  try {
+    for (const [name, content] of [...made.files, [archive, archiveOfRecord(made)] as const]) {
+      const to = join(options.out, name);
+      mkdirSync(dirname(to), { recursive: true });
+      writeFileSync(to, content);
+    }
+  } catch (error) {
+    complain(`zelvar: ${options.out} cannot be written: ${error instanceof Error ? error.message : String(error)}`);
+    return 2;
+  }
+  if (options.json) print(JSON.stringify(record, null, 1));
+  else {
+    print(join(options.out, archive));
+    print(record.verdict === 'ready for test' ? record.verdict : `${record.verdict}: ${record.why.join('; ')}`);
+  }
+  return record.verdict === 'ready for test' ? 0 : 1;
+}
