@@ -1,13 +1,11 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { basename, dirname, join } from 'node:path';
 import { boardNamed, boardsOf, type Board } from '../core/boards/board';
-import { misfits } from '../core/boards/step-on-board';
-import { archiveOfRecord, makeRecord, type Workshop } from '../core/evidence/build-record';
+import { archiveOfRecord, imageOn, makeRecord, type Workshop } from '../core/evidence/build-record';
 import { fileNameOf } from '../core/evidence/file-name';
 import type { KnownOfCase } from '../core/evidence/gather';
 import { readStage } from '../core/stepcode/stage';
-import { buildFor } from '../server/build-image';
-import { readSignatures, toolsHere } from './evidence';
+import { imageOf, readSignatures, toolsHere } from './evidence';
 import { complain, print } from './output';
 import { readProject } from './read-project';
 import { readAsked, runAsked } from './run-asked';
@@ -55,13 +53,9 @@ export async function buildRecord(file: string, options: RecordArguments): Promi
     if (!boards.includes(board)) boards.push(board);
   }
   const workshop: Workshop = {
-    build(program, board, lines) {
-      const built = buildFor(program, board, lines);
-      return Promise.resolve(
-        typeof built === 'string'
-          ? built
-          : { elf: built.elf, sizes: built.image.sizes, wrong: misfits(built.image, board), said: built.said },
-      );
+    build(type, board) {
+      const image = imageOf(project, type, board);
+      return Promise.resolve(typeof image === 'string' ? image : imageOn(board, image.elf, image.said));
     },
     async tryCases(asked, tell) {
       const known: KnownOfCase[] = [];

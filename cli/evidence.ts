@@ -1,7 +1,7 @@
 import { spawnSync } from 'node:child_process';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { basename, join } from 'node:path';
-import { boardNamed, boardsOf } from '../core/boards/board';
+import { boardNamed, boardsOf, type Board } from '../core/boards/board';
 import { linesOn } from '../core/boards/board-image';
 import { fitsProject, readEvidence, type Checked } from '../core/evidence/check';
 import { sealed } from '../core/evidence/conclude';
@@ -16,7 +16,7 @@ import { stageCalled } from '../core/proof/choose';
 import { checkProject } from '../core/run/check';
 import { stepProgramOf } from '../core/stepcode/controller';
 import { readStage, type StageText } from '../core/stepcode/stage';
-import { buildFor } from '../server/build-image';
+import { buildFor, type Built } from '../server/build-image';
 import { hostCompiler } from '../server/step-on-host';
 import { complain, print, readBytes } from './output';
 import { readProject } from './read-project';
@@ -150,36 +150,36 @@ export async function checkEvidence(file: string, options: CheckArguments): Prom
 }
 
 /** An image of a part type, as compilers make it here; why not, where they do not. */
-function imageOf(project: Project, type: PartType, boardName: string): Uint8Array | string {
-  const board = boardNamed(boardName, boardsOf(project));
-  if (!board) return `There is no board ${boardName}`;
+export function imageOf(project: Project, type: PartType, board: Board): Built | string {
   const { program, problems } = stepProgramOf(project, type);
-  if (!program) return problems[0]?.message ?? 'It cannot be put into code';
-  const built = buildFor(program, board, linesOn(type, board));
-  return typeof built === 'string' ? built : built.elf;
+  return program
+    ? buildFor(program, board, linesOn(type, board))
+    : (problems[0]?.message ?? 'It cannot be put into code');
 }
 
-function rebuilt(project: Project, program: string, board: string): { readonly sha256: string } | string {
+function rebuilt(project: Project, program: string, name: string): { readonly sha256: string } | string {
   const type = project.types.find((t) => t.name === program);
-  if (!type) return `there is no part type ${program}`;
+  const board = boardNamed(name, boardsOf(project));
+  if (!type || !board) return `there is no ${type ? `board ${name}` : `part type ${program}`}`;
   const image = imageOf(project, type, board);
-  return typeof image === 'string' ? image : digestOfImage(image);
+  return typeof image === 'string' ? image : digestOfImage(image.elf);
 }
 
 /** What chips are loaded with in the stages that run on boards. */
 function imagesOf(project: Project, stages: readonly StageText[]) {
+  const all = boardsOf(project);
   const boards = new Set(
     stages.flatMap((s) => {
       const { stage, board } = readStage(s)!;
-      const found =
-        stage === 'board' ? (board === '' ? boardsOf(project)[0] : boardNamed(board, boardsOf(project))) : undefined;
-      return found ? [found.isOwn ? found.name : found.id] : [];
+      return stage === 'board' ? (boardNamed(board, all) ?? []) : [];
     }),
   );
   return [...boards].flatMap((board) =>
     project.types.flatMap((type) => {
-      const elf = type.software.trim() === '' ? '' : imageOf(project, type, board);
-      return typeof elf === 'string' ? [] : [{ program: type.name, board, elf }];
+      const image = type.software.trim() === '' ? '' : imageOf(project, type, board);
+      return typeof image === 'string'
+        ? []
+        : [{ program: type.name, board: board.isOwn ? board.name : board.id, elf: image.elf }];
     }),
   );
 }

@@ -3,7 +3,7 @@ import { create } from 'zustand';
 import { boardNamed, boardsOf } from '@/core/boards/board';
 import { markAt } from '@/core/coverage/report';
 import type { Checked } from '@/core/evidence/check';
-import type { Evidence, Facts } from '@/core/evidence/evidence';
+import type { Evidence, Facts, Signature } from '@/core/evidence/evidence';
 import type { EvidenceInput, KnownOfCase } from '@/core/evidence/gather';
 import type { Project } from '@/core/project/project';
 import { strengthOf } from '@/core/proof/strength';
@@ -85,30 +85,39 @@ const today = (): string => new Date().toLocaleDateString('sv-SE');
 
 /** Puts together what is known of the cases in these stages. */
 export async function makeEvidence(project: Project, stages: readonly (StageText | undefined)[]): Promise<void> {
-  const { signer, words, baseline: id } = useEvidence.getState();
   await working(async (service) => {
-    const frozen = useBaselines.getState().all.find((b) => b.id === id);
-    const version = frozen && versionOf(frozen);
-    if (version && 'why' in version) throw new Error(`${frozen!.name}: ${version.why}`);
     const input: Omit<EvidenceInput, 'problems' | 'constants'> = {
       project,
       made: new Date().toISOString(),
       stages,
       known: knownOf(project, stages),
-      baseline:
-        frozen && version && 'project' in version
-          ? { name: frozen.name, at: new Date(frozen.at).toISOString(), project: version.project }
-          : undefined,
+      baseline: frozenOf(),
       images: await imagesOf(project, stages),
       tools: toolsHere(),
       strength: strengthFact(project),
-      signed: signer.trim() === '' ? [] : [{ name: signer.trim(), words: words.trim(), on: today() }],
+      signed: signedBy(),
     };
     useEvidence.setState({ made: { project, evidence: await service.make(input) } });
   });
 }
 
-function knownOf(project: Project, stages: readonly (StageText | undefined)[]): readonly KnownOfCase[] {
+/** The baseline that is said to be what was tested. */
+export function frozenOf(): EvidenceInput['baseline'] {
+  const { baseline: id } = useEvidence.getState();
+  const frozen = useBaselines.getState().all.find((b) => b.id === id);
+  if (!frozen) return undefined;
+  const version = versionOf(frozen);
+  if ('why' in version) throw new Error(`${frozen.name}: ${version.why}`);
+  return { name: frozen.name, at: new Date(frozen.at).toISOString(), project: version.project };
+}
+
+export function signedBy(): readonly Signature[] {
+  const { signer, words } = useEvidence.getState();
+  return signer.trim() === '' ? [] : [{ name: signer.trim(), words: words.trim(), on: today() }];
+}
+
+/** What is known of cases, with whether it is out of date. */
+export function knownOf(project: Project, stages: readonly (StageText | undefined)[]): readonly KnownOfCase[] {
   const { known } = useProof.getState();
   return project.cases.flatMap((of) =>
     stages.flatMap((stage): KnownOfCase[] => {
@@ -145,7 +154,7 @@ async function imagesOf(project: Project, stages: readonly (StageText | undefine
   return found;
 }
 
-const toolsHere = (): Facts['tools'] => [
+export const toolsHere = (): Facts['tools'] => [
   { name: 'Zelvar', version },
   { name: 'Browser', version: navigator.userAgent },
 ];

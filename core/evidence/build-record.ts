@@ -1,20 +1,19 @@
 import type { Board } from '../boards/board';
-import { linesOn } from '../boards/board-image';
+import { readElf } from '../boards/elf';
+import { misfits } from '../boards/step-on-board';
 import { coverageReport } from '../coverage/report';
 import { percent, writeCoverage } from '../coverage/write-coverage';
 import { archiveOf } from '../formats/archive';
 import { writeProjectJson } from '../formats/project-file';
 import { counted } from '../formats/report-html';
-import type { Line } from '../pins/channels';
 import { channelErrors } from '../pins/check-channels';
-import type { Project } from '../project/project';
+import type { PartType, Project } from '../project/project';
 import { caseProblems } from '../proof/check-cases';
 import { inStages, stageCalled, type CaseInStage } from '../proof/choose';
 import { writeJunit } from '../proof/junit';
 import { checkProject } from '../run/check';
 import { stepProgramOf } from '../stepcode/controller';
 import type { StageText } from '../stepcode/stage';
-import type { StepProgram } from '../stepcode/step-program';
 import { sourcesOf } from '../stepcode/write-sources';
 import { sealed } from './conclude';
 import { digestOf } from './digest';
@@ -68,7 +67,8 @@ export interface RecordOptions {
   readonly project: Project;
   readonly made: string;
   readonly tag: string;
-  readonly stages: readonly StageText[];
+  /** Undefined for as setups say. */
+  readonly stages: readonly (StageText | undefined)[];
   readonly boards: readonly Board[];
   /** Share of what has to be come through, 0 to 1, below which it is not ready. */
   readonly least: number;
@@ -79,7 +79,7 @@ export interface RecordOptions {
 
 /** What is done outside: by compilers and by threads. */
 export interface Workshop {
-  build(program: StepProgram, board: Board, lines: readonly Line[]): Promise<BuiltImage | string>;
+  build(type: PartType, board: Board): Promise<BuiltImage | string>;
   tryCases(asked: readonly CaseInStage[], tell: (done: number) => void): Promise<readonly KnownOfCase[]>;
 }
 
@@ -97,6 +97,12 @@ export interface MadeRecord {
   readonly evidence: Evidence | undefined;
   /** By path; the record itself is one of them. */
   readonly files: ReadonlyMap<string, string | Uint8Array>;
+}
+
+/** An image as a compiler has made it, with what of it does not fit a board; a text where it is none. */
+export function imageOn(board: Board, elf: Uint8Array, said: string): BuiltImage | string {
+  const image = readElf(elf);
+  return typeof image === 'string' ? image : { elf, sizes: image.sizes, wrong: misfits(image, board), said };
 }
 
 /** What is told while it is made: that a phase has begun, how far it is, that it is over. */
@@ -155,11 +161,7 @@ export async function makeRecord(options: RecordOptions, workshop: Workshop, tel
         const name = `${type.name} for ${board.name}`;
         const { program } = stepProgramOf(project, type);
         const [unsound] = program ? channelErrors(type, board, program.period) : [];
-        const built = !program
-          ? 'it cannot be written'
-          : unsound
-            ? unsound.message
-            : await workshop.build(program, board, linesOn(type, board));
+        const built = !program ? 'it cannot be written' : unsound ? unsound.message : await workshop.build(type, board);
         if (typeof built === 'string') return { outcome: 'failed', words: [...words, `${name}: ${built}`] };
         if (built.wrong.length > 0)
           return { outcome: 'failed', words: [...words, ...built.wrong.map((w) => `${name}: ${w}`)] };
@@ -182,7 +184,9 @@ export async function makeRecord(options: RecordOptions, workshop: Workshop, tel
   });
   let known: readonly KnownOfCase[] = [];
   await go('test', async (share) => {
-    const asked = inStages(project.cases, stages);
+    const asked = (stages.length === 0 ? [undefined] : stages).flatMap((s) =>
+      inStages(project.cases, s === undefined ? [] : [s]),
+    );
     if (asked.length === 0) {
       notReady.push('no test case was run');
       return { outcome: 'left out', words: ['no test case is for these stages'] };
@@ -246,7 +250,7 @@ export async function makeRecord(options: RecordOptions, workshop: Workshop, tel
     version: 1,
     ...{ made, tag },
     project: { name: project.name, sha256: digestOfProject(project) },
-    stages: stages.length === 0 ? [stageCalled(undefined)] : stages,
+    stages: (stages.length === 0 ? [undefined] : stages).map(stageCalled),
     phases,
     sizes,
     verdict: failed ? 'failed' : notReady.length > 0 ? 'not ready' : 'ready for test',

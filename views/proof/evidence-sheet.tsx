@@ -1,13 +1,10 @@
 'use client';
 import { CircleAlert, CircleCheck, CircleDashed, Download, FileCheck, FileSearch, Square } from 'lucide-react';
-import { useId } from 'react';
 import type { Checked } from '@/core/evidence/check';
 import type { Evidence } from '@/core/evidence/evidence';
 import { fileNameOf } from '@/core/evidence/file-name';
 import { momentText } from '@/core/evidence/tables';
 import type { Project } from '@/core/project/project';
-import { isFor } from '@/core/proof/choose';
-import { useBaselines } from '@/store/baseline-store';
 import {
   checkEvidenceFile,
   evidenceHtml,
@@ -18,16 +15,17 @@ import {
   type CheckedFile,
 } from '@/store/evidence-store';
 import { goTo } from '@/store/locate';
-import { isStale, outcomeKey, runCases, useProof } from '@/store/proof-store';
+import { useProof } from '@/store/proof-store';
 import { Button } from '@/ui/button';
 import { download } from '@/ui/download';
 import { FileButton } from '@/ui/file-button';
-import { casesShown, stageOf, stagesHere } from './case-matrix';
+import { AskedForm, stagesChosen } from './asked-form';
 import { ProofTabs } from './proof-tabs';
 
 /** What was tested, on what, and with which outcome, to hand over; and whether a file that was handed over still fits. */
 export function EvidenceSheet({ project }: { readonly project: Project }) {
   const { made, isWorking, problem, checked } = useEvidence();
+  const shown = useProof((s) => s.shown);
   const own = made?.project.id === project.id ? made : undefined;
   return (
     <>
@@ -48,7 +46,16 @@ export function EvidenceSheet({ project }: { readonly project: Project }) {
         </FileButton>
       </div>
       <div className="coverage">
-        <Asked project={project} isWorking={isWorking} isFirst={own === undefined} />
+        <AskedForm project={project}>
+          <Button
+            variant={own === undefined ? 'primary' : 'plain'}
+            disabled={isWorking || shown.length === 0}
+            onClick={() => void makeEvidence(project, stagesChosen(project))}
+            data-testid="make-evidence"
+          >
+            <FileCheck size={13} aria-hidden /> Put it together
+          </Button>
+        </AskedForm>
         <div className="coverage-items">
           {problem !== '' && (
             <p className="px-3 py-2 mb-0 bad" role="alert">
@@ -72,108 +79,6 @@ export function EvidenceSheet({ project }: { readonly project: Project }) {
         </div>
       </div>
     </>
-  );
-}
-
-/** What goes into it. */
-function Asked({
-  project,
-  isWorking,
-  isFirst,
-}: {
-  readonly project: Project;
-  readonly isWorking: boolean;
-  readonly isFirst: boolean;
-}) {
-  const { shown, show, known, running } = useProof();
-  const { signer, words, baseline, set } = useEvidence();
-  const baselines = useBaselines((s) => s.all);
-  const own = useId();
-  const stages = stagesHere(project);
-  const chosen = stages.flatMap(([s]) => (shown.includes(s) ? [stageOf(s)] : []));
-  const missing = casesShown(project).filter(({ of, stage }) => {
-    const found = known[outcomeKey(of.id, stage)];
-    return !found || isStale(project, of, found);
-  });
-  const leftOut = project.cases.filter((c) => !chosen.some((s) => isFor(c, s)));
-  return (
-    <div className="coverage-types evidence-asked">
-      <fieldset>
-        <legend className="section-title p-0">Stages</legend>
-        {stages.map(([s, name, meaning]) => (
-          <label key={s} className="proof-check" title={meaning}>
-            <input
-              type="checkbox"
-              className="form-check-input"
-              checked={shown.includes(s)}
-              onChange={(e) => show(e.target.checked ? [...shown, s] : shown.filter((x) => x !== s))}
-            />
-            {name}
-          </label>
-        ))}
-      </fieldset>
-      {missing.length > 0 && (
-        <div data-testid="evidence-missing">
-          <p className="now-ink mb-1">
-            {missing.length} {missing.length === 1 ? 'outcome is' : 'outcomes are'} missing or out of date.
-          </p>
-          <Button size="sm" disabled={running !== undefined} onClick={() => void runCases(project, missing)}>
-            {running ? `${running.done} of ${running.of} are through` : 'Run them'}
-          </Button>
-        </div>
-      )}
-      {leftOut.length > 0 && (
-        <p className="now-ink mb-0">
-          {leftOut.length} {leftOut.length === 1 ? 'case is' : 'cases are'} for none of these stages:{' '}
-          {leftOut
-            .slice(0, 3)
-            .map((c) => c.name)
-            .join(', ')}
-          {leftOut.length > 3 ? ' …' : ''}
-        </p>
-      )}
-      <label htmlFor={`${own}-baseline`}>Baseline that was tested</label>
-      <select
-        id={`${own}-baseline`}
-        className="form-select form-select-sm"
-        value={baselines.some((b) => b.id === baseline) ? baseline : ''}
-        onChange={(e) => set({ baseline: e.target.value })}
-      >
-        <option value="">none</option>
-        {baselines.map((b) => (
-          <option key={b.id} value={b.id}>
-            {b.name}
-          </option>
-        ))}
-      </select>
-      <label htmlFor={`${own}-signer`}>Signed by</label>
-      <input
-        id={`${own}-signer`}
-        className="form-control form-control-sm"
-        value={signer}
-        maxLength={200}
-        placeholder="who stands for it"
-        autoComplete="off"
-        onChange={(e) => set({ signer: e.target.value })}
-      />
-      <label htmlFor={`${own}-words`}>with the words</label>
-      <textarea
-        id={`${own}-words`}
-        className="form-control form-control-sm"
-        rows={2}
-        value={words}
-        maxLength={4000}
-        onChange={(e) => set({ words: e.target.value })}
-      />
-      <Button
-        variant={isFirst ? 'primary' : 'plain'}
-        disabled={isWorking || chosen.length === 0}
-        onClick={() => void makeEvidence(project, chosen)}
-        data-testid="make-evidence"
-      >
-        <FileCheck size={13} aria-hidden /> Put it together
-      </Button>
-    </div>
   );
 }
 
@@ -233,8 +138,8 @@ function Told({
         {(
           [
             ['Requirements met', `${c.met} of ${e.requirements.length}`],
-            ['not met', String(c.notMet)],
-            ['open', String(c.open)],
+            ['Not met', String(c.notMet)],
+            ['Open', String(c.open)],
             ['Outcomes passed', `${c.passed} of ${c.passed + c.failed + c.without}`],
             ['Come through', share],
             ['Stages', e.stages.join(', ')],

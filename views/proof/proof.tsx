@@ -6,6 +6,7 @@ import { CaseSheet } from './case-sheet';
 import { CaseMatrix } from './case-matrix';
 import { CoverageSheet } from './coverage-sheet';
 import { EvidenceSheet } from './evidence-sheet';
+import { RecordSheet } from './record-sheet';
 import { StrengthSheet } from './strength-sheet';
 import './proof.scss';
 
@@ -19,5 +20,6 @@ export function ProofSheet() {
   if (sheet === 'strength') return <StrengthSheet project={project} />;
   if (sheet === 'baselines') return <BaselineSheet project={project} />;
   if (sheet === 'evidence') return <EvidenceSheet project={project} />;
+  if (sheet === 'builds') return <RecordSheet project={project} />;
   return of ? <CaseSheet key={of.id} project={project} of={of} /> : <CaseMatrix project={project} />;
 }
