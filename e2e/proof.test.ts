@@ -608,3 +608,62 @@ test('evidence: what is missing counts as not passed, files say the same, and wh
     /It is of another state of this project: 1 piece differs\s+test case Too hot is another/,
   );
 });
+
+test('builds: a record is made phase by phase, can be stopped, says why it is not ready, and is one file that can be checked', async () => {
+  const downloads = mkdtempSync(join(tmpdir(), 'zelvar-record-'));
+  const client = await page.createCDPSession();
+  await client.send('Browser.setDownloadBehavior', {
+    behavior: 'allow',
+    downloadPath: downloads,
+    browserContextId: page.browserContext().id!,
+  });
+  await goTo(page, '#/proof////builds');
+  await page.waitForSelector('[data-testid="make-record"]');
+  // the design alone has the fewest cases that take long
+  for (const stage of ['as set up', 'sampled'])
+    await page.evaluate((wanted) => {
+      const labels = [...document.querySelectorAll<HTMLElement>('.evidence-asked fieldset label')];
+      labels.find((l) => l.innerText.trim() === wanted)!.click();
+    }, stage);
+  await fill('Least coverage', '120', false);
+  await until(
+    () => page.$eval('[data-testid="make-record"]', (e) => (e as HTMLButtonElement).disabled),
+    (d) => d,
+    'there is no such share',
+  );
+  await fill('Least coverage', '99', false);
+  await fill('What the record is called', 'first try', false);
+  await click('[aria-label="An image for Larch 8"]');
+  await click('[data-testid="make-record"]');
+  const phase = (name: string): Promise<string> => text(`[data-phase="${name}"]`);
+  await until(
+    () => phase('compile'),
+    (t) => /Compile\s+CapperControl for Larch 8: \d+ of 32768 bytes of flash/.test(t),
+    'an image is built, or came with the application',
+  );
+  await click('[data-testid="stop-record"]');
+  await until(
+    () => page.$$eval('[data-testid="record"]', (all) => all.length),
+    (n) => n === 0,
+    'it is given up',
+  );
+  await click('[data-testid="make-record"]');
+  await page.waitForSelector('[data-testid="record-verdict"]', { timeout: 120_000 });
+  expect(await text('[data-testid="record"]')).toMatch(
+    /^Not ready, first try.*coverage is \d\d\.\d %, 99 % is asked for.*Run test cases\s+16 of 16 outcomes passed/s,
+  );
+  await clickText('[data-testid="record"] button', await text('[data-testid="record"] button'));
+  await until(
+    async () => readdirSync(downloads),
+    (all) => all.includes('tube-capper-record.zip'),
+    'the file',
+  );
+  await clickText('button', 'Evidence');
+  const input = (await page.waitForSelector('[aria-label="Evidence to check"]')) as ElementHandle<HTMLInputElement>;
+  await input.uploadFile(join(downloads, 'tube-capper-record.zip'));
+  await until(
+    () => text('[data-testid="evidence-checked"]'),
+    (t) => /nothing is wrong.*Everything that belongs to the record is there as it was: 12 files/s.test(t),
+    'it is as it was',
+  );
+});

@@ -15,7 +15,7 @@ export function stagesChosen(project: Project): readonly (StageText | undefined)
 }
 
 /** What is proved, on what, and who stands for it: of evidence and of build records. */
-export function AskedForm({ project, children }: { readonly project: Project; readonly children: ReactNode }) {
+export function AskedForm({ project, children }: { readonly project: Project; readonly children?: ReactNode }) {
   const { shown, show, known, running } = useProof();
   const { signer, words, baseline, set } = useEvidence();
   const baselines = useBaselines((s) => s.all);

@@ -31,9 +31,18 @@ export function EvidenceSheet({ project }: { readonly project: Project }) {
     <>
       <div className="pane-head">
         <ProofTabs here="evidence" />
-        {isWorking && (
+        {isWorking ? (
           <Button onClick={stopEvidence}>
             <Square size={13} aria-hidden /> Stop
+          </Button>
+        ) : (
+          <Button
+            variant={own === undefined ? 'primary' : 'plain'}
+            disabled={shown.length === 0}
+            onClick={() => void makeEvidence(project, stagesChosen(project))}
+            data-testid="make-evidence"
+          >
+            <FileCheck size={13} aria-hidden /> Put it together
           </Button>
         )}
         <FileButton
@@ -46,16 +55,7 @@ export function EvidenceSheet({ project }: { readonly project: Project }) {
         </FileButton>
       </div>
       <div className="coverage">
-        <AskedForm project={project}>
-          <Button
-            variant={own === undefined ? 'primary' : 'plain'}
-            disabled={isWorking || shown.length === 0}
-            onClick={() => void makeEvidence(project, stagesChosen(project))}
-            data-testid="make-evidence"
-          >
-            <FileCheck size={13} aria-hidden /> Put it together
-          </Button>
-        </AskedForm>
+        <AskedForm project={project} />
         <div className="coverage-items">
           {problem !== '' && (
             <p className="px-3 py-2 mb-0 bad" role="alert">

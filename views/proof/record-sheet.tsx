@@ -23,9 +23,18 @@ export function RecordSheet({ project }: { readonly project: Project }) {
     <>
       <div className="pane-head">
         <ProofTabs here="builds" />
-        {running && (
+        {running ? (
           <Button onClick={stopRecord} data-testid="stop-record">
             <Square size={13} aria-hidden /> Stop
+          </Button>
+        ) : (
+          <Button
+            variant={own === undefined ? 'primary' : 'plain'}
+            disabled={shown.length === 0 || isLeastWrong}
+            onClick={() => void makeBuildRecord(project, stagesChosen(project))}
+            data-testid="make-record"
+          >
+            <Hammer size={13} aria-hidden /> Make a record
           </Button>
         )}
       </div>
@@ -73,14 +82,6 @@ export function RecordSheet({ project }: { readonly project: Project }) {
             value={tag}
             onChange={(e) => set({ tag: e.target.value })}
           />
-          <Button
-            variant={own === undefined ? 'primary' : 'plain'}
-            disabled={running !== undefined || shown.length === 0 || isLeastWrong}
-            onClick={() => void makeBuildRecord(project, stagesChosen(project))}
-            data-testid="make-record"
-          >
-            <Hammer size={13} aria-hidden /> Make a record
-          </Button>
         </AskedForm>
         <div className="coverage-items">
           {problem !== '' && (
