@@ -1,6 +1,6 @@
 import { unzipSync, zipSync } from 'fflate';
 import { boards } from '../boards/board';
-import { newCase, type Project, type TestCase } from '../project/project';
+import { newCase, newPart, newRequirement, newType, type Project, type TestCase } from '../project/project';
 import { runCase } from '../proof/run-case';
 import { chart, projectOf, quantity, state, transition } from '../testing/run-project';
 import { archiveOfRecord, makeRecord, type RecordOptions, type Workshop } from './build-record';
@@ -28,18 +28,21 @@ const project: Project = {
   cases: [goes],
 };
 const elf = new Uint8Array([1, 2, 3]);
-const workshop: Workshop = {
-  build: () => Promise.resolve({ elf, sizes: { text: 100, data: 10, bss: 20 }, wrong: [], said: '' }),
+const casesOf = (of: Project): Pick<Workshop, 'tryCases'> => ({
   tryCases: (asked, tell) =>
     Promise.resolve(
-      asked.map(({ of, stage }, k) => {
+      asked.map(({ of: tried, stage }, k) => {
         tell(k + 1);
         return {
-          ...{ of, stage, isStale: false, at: '2026-12-02T10:00:00.000Z' },
-          outcome: runCase(project, of, { stage, isCounted: true }),
+          ...{ of: tried, stage, isStale: false, at: '2026-12-02T10:00:00.000Z' },
+          outcome: runCase(of, tried, { stage, isCounted: true }),
         };
       }),
     ),
+});
+const workshop: Workshop = {
+  build: () => Promise.resolve({ elf, sizes: { text: 100, data: 10, bss: 20 }, wrong: [], said: '' }),
+  ...casesOf(project),
 };
 const make = async (more: Partial<RecordOptions> = {}, by: Partial<Workshop> = {}) => {
   const told: string[] = [];
@@ -104,6 +107,17 @@ test('it is not ready where an outcome did not pass, a requirement is not met, o
   expect((await make({ least: 0.99 })).record).toMatchObject({
     verdict: 'not ready',
     why: [expect.stringMatching(/^coverage is .*, 99 % is asked for$/)],
+  });
+  const needs = { ...project, requirements: [{ ...newRequirement('r', 'R-1'), formula: 'always(part.light <= 0.5)' }] };
+  const product = {
+    ...needs,
+    root: 'box',
+    types: [project.types[0], { ...newType('box', 'Box'), parts: [newPart('p', 'part', 't')] }],
+    cases: [{ ...goes, alone: '', script: "send part.go; wait 0.1 's'" }],
+  };
+  expect((await make({ project: product }, casesOf(product))).record).toMatchObject({
+    verdict: 'not ready',
+    why: ['1 of 1 outcome did not pass', '1 requirement not met'],
   });
   const elsewhere = { ...project, cases: [{ ...goes, stages: ['host'] }] };
   expect((await make({ project: elsewhere })).record).toMatchObject({

@@ -1,7 +1,11 @@
 import fc from 'fast-check';
 import { unzipSync, zipSync } from 'fflate';
 import { createHash } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { tubeCapper } from '../../samples/tube-capper';
+import { readImage } from '../boards/board-image';
+import { readElf, type ElfFile } from '../boards/elf';
 import { applyEdit } from '../editing/edits';
 import { newCase, newPart, newRequirement, newType, type Project, type TestCase } from '../project/project';
 import { runCase } from '../proof/run-case';
@@ -13,7 +17,7 @@ import { fitsProject, readEvidence, type Checked } from './check';
 import { sealed } from './conclude';
 import { canonical, digestOf } from './digest';
 import { figure, type Evidence, type Facts } from './evidence';
-import { digestOfProject, gather, type EvidenceInput, type KnownOfCase } from './gather';
+import { digestOfImage, digestOfProject, gather, type EvidenceInput, type KnownOfCase } from './gather';
 import { momentText } from './tables';
 import { writeHtml } from './write-html';
 import { writeXlsx } from './write-xlsx';
@@ -152,6 +156,9 @@ test('what is out of date, was never run or could not run decides nothing', () =
   // what of it fails is known from the stage that is not out of date
   expect(says(old, 'r-3')).toMatchObject({ conformity: 'not met', fails: 1 });
   expect(old.conclusion).toMatchObject({ passed: 0, failed: 1, without: 1 });
+  // what it came through counts as little
+  const allOld = inputOf(project).known.map((k) => ({ ...k, isStale: true }));
+  expect(sealed(gather(inputOf(project, { known: allOld }))).conclusion).toMatchObject({ covered: 0, without: 2 });
   const never = sealed(gather(inputOf(project, { known: [] })));
   expect(never.cases[0].tried.map((t) => t.verdict)).toEqual(['never run', 'never run']);
   expect(never.conclusion).toMatchObject({ met: 0, passed: 0, without: 2, covered: 0 });
@@ -225,6 +232,8 @@ test('stages that do not agree are named, and how far their margins are apart', 
     { requirement: 'r-3', isVerdict: true, spread: 3 },
     { requirement: 'r-1', isVerdict: false, spread: 0.25 },
   ]);
+  // the least of all is told, with where it was
+  expect(says(found, 'r-1')).toMatchObject({ margin: 0.75, case: 'k-lit', stage: 'code' });
   expect(evidence.conclusion.deviations).toEqual([]);
 });
 
@@ -271,6 +280,52 @@ test('every figure that leads somewhere leads to something that is there', () =>
   // needs nothing else, and runs nothing
   expect(html).not.toMatch(/(src|href)="(?!#)/);
   expect(html.match(/<script/g)).toHaveLength(1);
+});
+
+test('words of the project stay words, whatever is in them', async () => {
+  const note = '</script><script>alert(1)</script> & "<b>" ]]>';
+  const odd = sealed(gather(inputOf({ ...project, note, name: `<i>${note}` })));
+  const html = writeHtml(odd);
+  expect(html.match(/<script/g)).toHaveLength(1);
+  expect(html).not.toMatch(/<(b|i)>/);
+  const found = await read(html);
+  expect(found.evidence.project.note).toBe(note);
+  expect(wrong(found.checks)).toEqual([]);
+  expect(wrong((await read(await writeXlsx(odd))).checks)).toEqual([]);
+});
+
+test('what constants decide counts without a case', () => {
+  const fixed: Project = {
+    ...project,
+    requirements: [{ ...newRequirement('r-4', 'L-4', 'The level shall be low.'), formula: 'always(lamp.level <= 3)' }],
+    cases: [],
+  };
+  const found = sealed(gather(inputOf(fixed, { known: [] })));
+  expect(says(found, 'r-4')).toMatchObject({
+    conformity: 'met',
+    margin: 1,
+    stage: 'from constants',
+    case: '',
+    holds: 1,
+  });
+});
+
+test('of an image counts what a chip is loaded with, and where to', () => {
+  const text = readFileSync(join(__dirname, '../../public/images/CapperControl-larch8.json'), 'utf8');
+  const { elf } = readImage(JSON.parse(text))!;
+  const segments = (readElf(elf) as ElfFile).segments;
+  const own = digestOfImage(elf);
+  expect(own.bytes).toBe(segments.reduce((n, s) => n + s.bytes.length, 0));
+  // the last bytes are names for people
+  const renamed = elf.slice();
+  const last = renamed.lastIndexOf('_'.charCodeAt(0));
+  renamed[last] = '-'.charCodeAt(0);
+  expect(digestOfImage(renamed)).toEqual(own);
+  const at = Buffer.from(elf).indexOf(Buffer.from(segments[0].bytes)) + 20;
+  expect(at).toBeGreaterThan(20);
+  const other = elf.slice();
+  other[at] ^= 1;
+  expect(digestOfImage(other).sha256).not.toBe(own.sha256);
 });
 
 test('what was changed in a file is found, whatever it was', async () => {
