@@ -1,3 +1,8 @@
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { availableParallelism, tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { writeProjectJson } from '../core/formats/project-file';
 import { tubeCapper } from '../samples/tube-capper';
 import { runCase } from '../core/proof/run-case';
 import { coverageReport } from '../core/coverage/report';
@@ -33,6 +38,34 @@ function benchProof(): void {
   row('  what that comes to, over the whole product', milliseconds(reports.slice(1)), '');
 }
 
+/** A thousand cases of the controller as code, by the command, over as many processes as there are processors. */
+function benchThousand(): void {
+  const cases = tubeCapper.cases.filter((c) => c.tags.includes('controller'));
+  const thousand = Array.from({ length: 1000 }, (_, k) => {
+    const of = cases[k % cases.length];
+    return { ...of, id: `k-${k}`, name: `${of.name} ${k}` };
+  });
+  const folder = mkdtempSync(join(tmpdir(), 'zelvar-bench-'));
+  try {
+    const file = join(folder, 'thousand.zelvar.json');
+    writeFileSync(file, writeProjectJson({ ...tubeCapper, cases: thousand }));
+    let said = '';
+    const seconds = time(() => {
+      said = spawnSync(process.execPath, ['cli/zelvar.mjs', 'test', file, '--stage', 'code'], {
+        encoding: 'utf8',
+      }).stdout;
+    });
+    if (!said.includes('1000 passed, 0 failed')) throw new Error(said.slice(-200));
+    row(
+      `  1,000 of them by the command, ${availableParallelism()} processors`,
+      `${seconds.toFixed(1)} s`,
+      'below 30 s on two',
+    );
+  } finally {
+    rmSync(folder, { recursive: true });
+  }
+}
+
 /** Two versions of a project of 5,000 requirements: what has changed, and brought together with a third. */
 function benchVersions(): void {
   const requirements = Array.from({ length: 5000 }, (_, k) => ({
@@ -54,4 +87,5 @@ function benchVersions(): void {
 }
 
 benchProof();
+benchThousand();
 benchVersions();
