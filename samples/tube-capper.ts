@@ -1068,6 +1068,8 @@ export const tubeCapper: Project = traces(untraced, [
     `${controlAt}/quantity/q-fastSpeed`,
     'setup/u-careful',
     'setup/u-eager',
+    'case/k-a-tube-is-capped',
+    'case/k-a-batch-of-24',
   ],
   [
     'CAP-02',
@@ -1100,6 +1102,7 @@ export const tubeCapper: Project = traces(untraced, [
     `${spindleType}/quantity/q-current`,
     `${spindleType}/equation/e-${markOf('current = coil.i')}`,
     'setup/u-careful',
+    'case/k-a-tube-is-capped',
   ],
   [
     'CAP-05',
