@@ -39,6 +39,11 @@ export const views: readonly string[] = [
   '#/board/belt//',
   '#/proof///',
   '#/proof////case%2Fk-one-cap-step-by-step',
+  '#/proof////coverage',
+  '#/proof////strength',
+  '#/proof////baselines',
+  '#/proof////evidence',
+  '#/proof////builds',
 ];
 
 export const freshCapper = (): ReturnType<typeof freshSample> => freshSample('tube-capper');

@@ -67,6 +67,12 @@ export function stopEvidence(): void {
   useEvidence.setState({ isWorking: false });
 }
 
+/** Another project is opened: nothing of this one is of it. */
+export function forgetEvidence(): void {
+  stopEvidence();
+  useEvidence.setState({ made: undefined, checked: undefined, problem: '', baseline: '' });
+}
+
 async function working<T>(work: (service: Comlink.Remote<EvidenceService>) => Promise<T>): Promise<T | undefined> {
   useEvidence.setState({ isWorking: true, problem: '' });
   const own = serviceOf();

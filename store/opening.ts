@@ -4,17 +4,29 @@ import type { SetAside } from '@/core/project/salvage';
 import { usePlace } from './place-store';
 import { useProject } from './project-store';
 import { readBaselines } from './baseline-store';
+import { forgetEvidence } from './evidence-store';
 import { readOutcomes, stopCases } from './proof-store';
+import { forgetRecord } from './record-store';
 import { useRuns } from './run-store';
 import { beginKeeping, endKeeping, keepNew } from './saving';
+import { stopStrength } from './strength-store';
 import { readAnswers, useStudies } from './study-store';
 import { loadProject, putAside, rawRecord } from './storage';
 
 /** Opening and closing: from what is kept in the browser, or something new that is kept from now on. */
 
-function show(project: Project, history: History): void {
+/** What was worked out of the project before is given up. */
+function leave(): void {
   useRuns.getState().clear();
   useStudies.getState().clear();
+  stopCases();
+  stopStrength();
+  forgetEvidence();
+  forgetRecord();
+}
+
+function show(project: Project, history: History): void {
+  leave();
   useProject.getState().open(project, history);
   useRuns.getState().chooseSetup(project.setups[0]?.id ?? '');
   void readAnswers(project.id);
@@ -47,9 +59,7 @@ const asideWords = (name: string, [first, ...more]: readonly SetAside[]): string
   `${name} was opened without what could not be read of its record: ${first.what} (${first.why})${more.length > 0 ? ` and ${more.length} more` : ''}. The record is set aside as it was; the start page lists it`;
 
 export function closeProject(): void {
-  useRuns.getState().clear();
-  useStudies.getState().clear();
-  stopCases();
+  leave();
   useProject.getState().close();
   endKeeping();
   // what was said of this project says nothing of the next

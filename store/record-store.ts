@@ -46,6 +46,12 @@ export function stopRecord(): void {
   useRecord.setState({ running: undefined });
 }
 
+/** Another project is opened: nothing of this one is of it. */
+export function forgetRecord(): void {
+  stopRecord();
+  useRecord.setState({ phases: [], made: undefined, problem: '', boards: [] });
+}
+
 export async function makeBuildRecord(project: Project, stages: readonly (StageText | undefined)[]): Promise<void> {
   stopRecord();
   const { tag, least, boards } = useRecord.getState();

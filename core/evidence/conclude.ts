@@ -24,6 +24,7 @@ export function conclude(facts: Facts): Conclusion {
     met: count(requirements, (r) => r.conformity === 'met'),
     notMet: count(requirements, (r) => r.conformity === 'not met'),
     open: count(requirements, (r) => r.conformity === 'open'),
+    exercised: count(requirements, (r) => r.isExercised),
     passed: count(outcomes, (t) => t.verdict === 'passed'),
     failed: count(outcomes, (t) => t.verdict === 'failed'),
     without: count(outcomes, (t) => !hasRun(t)),
@@ -93,6 +94,7 @@ function requirementSays(facts: Facts, r: RequirementFact): RequirementSays {
     stage: least?.stage ?? '',
     holds,
     fails,
+    isExercised: decided.some((d) => d.case !== ''),
     cases: own.map((c) => c.id),
   };
 }
@@ -195,6 +197,8 @@ function openPoints(facts: Facts, says: readonly RequirementSays[]): readonly Op
     const key = keys.get(s.id) ?? s.id;
     if (s.conformity !== 'met') add(`requirement ${s.conformity}`, `${key}: ${s.why}`, `requirement/${s.id}`);
     else if (s.margin === 0) add('no margin left', `${key} holds by nothing`, `requirement/${s.id}`);
+    if (!s.isExercised && s.conformity === 'met' && s.case === '')
+      add('not exercised', `${key} is met without a test case: ${s.stage || s.why}`, `requirement/${s.id}`);
     if (s.cases.length === 0) add('no case', `${key}: no test case is linked to it`, `requirement/${s.id}`);
   }
   for (const l of facts.links)

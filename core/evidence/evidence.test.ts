@@ -138,7 +138,15 @@ test('a requirement is met where something decided it, nothing failed it and its
   });
   expect(says(evidence, 'r-2')).toMatchObject({ conformity: 'open', why: expect.stringMatching(/no formula/) });
   expect(says(evidence, 'r-3')).toMatchObject({ conformity: 'not met', margin: -1, fails: 2 });
-  expect(evidence.conclusion).toMatchObject({ met: 1, notMet: 1, open: 1, passed: 0, failed: 2, without: 0 });
+  expect(evidence.conclusion).toMatchObject({
+    met: 1,
+    notMet: 1,
+    open: 1,
+    exercised: 2,
+    passed: 0,
+    failed: 2,
+    without: 0,
+  });
   const kinds = evidence.conclusion.points.map((p) => p.kind);
   expect(kinds).toEqual(
     expect.arrayContaining(['requirement not met', 'requirement open', 'no case', 'no baseline', 'not signed']),
@@ -307,7 +315,10 @@ test('what constants decide counts without a case', () => {
     stage: 'from constants',
     case: '',
     holds: 1,
+    isExercised: false,
   });
+  expect(found.conclusion).toMatchObject({ met: 1, exercised: 0 });
+  expect(found.conclusion.points.map((p) => p.kind)).toContain('not exercised');
 });
 
 test('of an image counts what a chip is loaded with, and where to', () => {

@@ -218,6 +218,8 @@ export interface RequirementSays {
   /** Outcomes that decided it. */
   readonly holds: number;
   readonly fails: number;
+  /** A case has decided it, not constants alone. */
+  readonly isExercised: boolean;
   /** Ids of the cases that are linked to it. */
   readonly cases: readonly string[];
 }
@@ -245,6 +247,8 @@ export interface Conclusion {
   readonly met: number;
   readonly notMet: number;
   readonly open: number;
+  /** Requirements that an outcome of a case has decided, one way or the other. */
+  readonly exercised: number;
   readonly passed: number;
   readonly failed: number;
   /** Could not run, are out of date, or were never run. */

@@ -116,7 +116,7 @@ const facts = {
 
 const conclusion = object({
   ...Object.fromEntries(
-    ['met', 'notMet', 'open', 'passed', 'failed', 'without', 'covered', 'wanted'].map((k) => [k, count()]),
+    ['met', 'notMet', 'open', 'exercised', 'passed', 'failed', 'without', 'covered', 'wanted'].map((k) => [k, count()]),
   ),
   requirements: list(
     object({
@@ -129,6 +129,7 @@ const conclusion = object({
       stage: text(),
       holds: count(),
       fails: count(),
+      isExercised: boolean().strict().required(),
       cases: list(text()),
     }),
   ),

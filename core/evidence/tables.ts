@@ -68,8 +68,8 @@ const signed = (verdict: string): string => verdictSigns[verdict] ?? `○ ${verd
 /** A moment as people write it, the same wherever it is read. */
 export const momentText = (iso: string): string => iso.replace('T', ' ').replace(/(:\d\d)(\.\d+)?Z$/, '$1 UTC');
 
-const share = (of: number, all: number): string =>
-  all === 0 ? 'nothing to come through' : `${of} of ${all} (${(Math.floor((1000 * of) / all) / 10).toFixed(1)} %)`;
+const share = (of: number, all: number, none = 'nothing to come through'): string =>
+  all === 0 ? none : `${of} of ${all} (${(Math.floor((1000 * of) / all) / 10).toFixed(1)} %)`;
 
 export function tablesOf(e: Evidence): readonly EvidenceTable[] {
   const keys = new Map(e.requirements.map((r) => [r.id, r.key]));
@@ -111,6 +111,10 @@ export function tablesOf(e: Evidence): readonly EvidenceTable[] {
         fact(
           'Requirements',
           cell(`${c.met} met, ${c.notMet} not met, ${c.open} open`, 'Requirements', c.notMet > 0 ? 'bad' : undefined),
+        ),
+        fact(
+          'Requirements exercised by test cases',
+          cell(share(c.exercised, e.requirements.length, 'there are none'), 'Requirements judged beside'),
         ),
         fact(
           'Outcomes of test cases',

@@ -140,6 +140,7 @@ function Told({
             ['Requirements met', `${c.met} of ${e.requirements.length}`],
             ['Not met', String(c.notMet)],
             ['Open', String(c.open)],
+            ['Exercised', `${c.exercised} of ${e.requirements.length}`],
             ['Outcomes passed', `${c.passed} of ${c.passed + c.failed + c.without}`],
             ['Come through', share],
             ['Stages', e.stages.join(', ')],
