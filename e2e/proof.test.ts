@@ -238,6 +238,35 @@ test('a new case: a table with rows from a spreadsheet, that is run, refused whe
     (v) => v === '25.65',
     'undone',
   );
+  // a file takes the place of the table, or nothing of it is taken
+  const folder = mkdtempSync(join(tmpdir(), 'zelvar-table-'));
+  const upload = async (name: string, what: string): Promise<void> => {
+    writeFileSync(join(folder, name), what);
+    const input = (await page.$('[aria-label="File of a table"]')) as ElementHandle<HTMLInputElement>;
+    await input.uploadFile(join(folder, name));
+  };
+  await upload('wrong.csv', 'time [ms],current\n0,1\n,2\n');
+  await until(
+    () => text('[data-testid="table-refused"]'),
+    (t) => /Nothing was taken from wrong\.csv.*B1 It is not said what current is.*A3 The row has no time/s.test(t),
+    'what is wrong is told by its cell',
+  );
+  expect(await page.$('[aria-label="speed in row 3"]')).not.toBeNull();
+  await upload('right.csv', 'time [ms],speed,expect current [A] ± 50 %\n50,0,\n900,11.4,\n1900,25.65,0.5\n');
+  await page.waitForSelector('[aria-label="current in row 3"]');
+  expect(await page.$('[data-testid="table-refused"]')).toBeNull();
+  await click('[data-testid="run-case"]');
+  await until(
+    () => text('[data-testid="case-outcomes"] [data-stage="asSet"]'),
+    (t) => /of 4 values/.test(t),
+    'it runs with what was in the file',
+  );
+  await click('[data-testid="undo"]');
+  await until(
+    () => page.$$eval('[aria-label="current in row 3"]', (all) => all.length),
+    (n) => n === 0,
+    'it is one step to undo',
+  );
 });
 
 test('coverage: what cases come through, what is missing and why, a proposed case, an excuse, and marks on the sheets', async () => {

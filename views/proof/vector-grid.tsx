@@ -1,14 +1,17 @@
 'use client';
 import { nanoid } from 'nanoid';
 import Papa from 'papaparse';
-import { Plus, Trash2 } from 'lucide-react';
-import type { ClipboardEvent } from 'react';
+import { FileInput, Plus, Trash2 } from 'lucide-react';
+import { useState, type ClipboardEvent } from 'react';
 import type { Problem } from '@/core/language/diagnostics';
 import { newVector, type TestCase, type Vector } from '@/core/project/project';
+import { vectorsOfSheet, type SheetProblem } from '@/core/scripts/vectors-of-sheet';
+import { readTable } from '@/store/exchange';
 import { usePlace } from '@/store/place-store';
 import { useProject } from '@/store/project-store';
 import { Button } from '@/ui/button';
 import { CellField, CellSelect } from '@/ui/cell-field';
+import { FileButton } from '@/ui/file-button';
 import type { KnownName } from '@/ui/formula-editor';
 
 const ways: readonly (readonly [Vector['way'], string])[] = [
@@ -34,6 +37,7 @@ export function VectorGrid({
   readonly problems: readonly Problem[];
 }) {
   const { edit } = useProject.getState();
+  const [refused, setRefused] = useState<{ readonly file: string; readonly problems: readonly SheetProblem[] }>();
   const at = `case/${of.id}`;
   const setRows = (rows: TestCase['rows'], what: string): Problem | undefined =>
     edit({ kind: 'update', list: 'case', id: of.id, changes: { rows } }, `${what} of ${of.name}`);
@@ -83,6 +87,35 @@ export function VectorGrid({
     const refused = setRows(rows, 'Paste rows into the table');
     if (refused) usePlace.getState().say(refused.message);
   };
+  /** The first sheet of a file in place of the table, or nothing of it. */
+  const takeFile = async (file: File): Promise<void> => {
+    const { value, remarks } = await readTable(file);
+    const errors = remarks.filter((r) => r.severity === 'error').map((r) => ({ cell: '', message: r.message }));
+    const read = value?.sheets[0] && vectorsOfSheet(value.sheets[0], of.vectors, () => `v-${nanoid(8)}`);
+    const problems = [...errors, ...(read?.problems ?? [])];
+    if (!read?.vectors || problems.length > 0) {
+      setRefused({
+        file: file.name,
+        problems: problems.length > 0 ? problems : [{ cell: '', message: 'There is no sheet in it' }],
+      });
+      return;
+    }
+    const { vectors, rows } = read;
+    const wrong = edit(
+      {
+        kind: 'batch',
+        label: `Take the table of ${of.name} from ${file.name}`,
+        edits: [
+          { kind: 'update', list: 'case', id: of.id, changes: { rows: [] } },
+          ...of.vectors.map((v) => ({ kind: 'remove' as const, list: `${at}/vector`, id: v.id })),
+          ...vectors.map((entry) => ({ kind: 'insert' as const, list: `${at}/vector`, entry })),
+          { kind: 'update', list: 'case', id: of.id, changes: { rows } },
+        ],
+      },
+      `Take the table of ${of.name} from ${file.name}`,
+    );
+    setRefused(wrong && { file: file.name, problems: [{ cell: '', message: wrong.message }] });
+  };
   const removeColumn = (v: Vector): void =>
     void edit(
       {
@@ -120,6 +153,15 @@ export function VectorGrid({
       <h3 className="section-title">
         Table
         <span className="d-flex gap-1">
+          <FileButton
+            size="sm"
+            label="File of a table"
+            accept=".csv,.tsv,.txt,.xlsx"
+            title="In place of the table: heads such as time [ms], set speed [rpm], send start, expect torque ± 2 %"
+            onFile={(file) => void takeFile(file)}
+          >
+            <FileInput size={13} aria-hidden /> From a file
+          </FileButton>
           <Button size="sm" onClick={addColumn} data-testid="add-column">
             <Plus size={13} aria-hidden /> Column
           </Button>
@@ -139,8 +181,29 @@ export function VectorGrid({
           )}
         </span>
       </h3>
+      {refused && (
+        <div className="px-3 mb-2" role="alert" data-testid="table-refused">
+          <p className="bad mb-1">
+            Nothing was taken from {refused.file}:{' '}
+            <button type="button" className="btn btn-link p-0" onClick={() => setRefused(undefined)}>
+              close
+            </button>
+          </p>
+          <ul className="mb-0 ps-3">
+            {refused.problems.slice(0, 12).map((p) => (
+              <li key={`${p.cell}${p.message}`}>
+                {p.cell !== '' && <span className="quiet">{p.cell} </span>}
+                {p.message}
+              </li>
+            ))}
+            {refused.problems.length > 12 && <li className="quiet">and {refused.problems.length - 12} more</li>}
+          </ul>
+        </div>
+      )}
       {of.vectors.length === 0 ? (
-        <p className="px-3 quiet mb-1">Nothing is given or expected over time. Columns take rows of a spreadsheet.</p>
+        <p className="px-3 quiet mb-1">
+          Nothing is given or expected over time. Columns take rows of a spreadsheet; a file brings its own.
+        </p>
       ) : (
         <div className="proof-grid px-3">
           <table className="table" data-testid="vectors" data-enter="through">
