@@ -1,27 +1,14 @@
 import { spawnSync } from 'node:child_process';
-import { existsSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { writeProjectJson } from '../core/formats/project-file';
-import { newCase, type Project } from '../core/project/project';
 import { tubeCapper } from '../samples/tube-capper';
 import { commandHost } from './testing/command';
+import { capperFolder, short } from './testing/short-capper';
 
 jest.setTimeout(400_000);
 const { run: zelvar, end } = commandHost();
 afterAll(end);
-const folder = mkdtempSync(join(tmpdir(), 'zelvar-record-'));
-const path = (name: string): string => join(folder, name);
-const projectFile = (name: string, more: Partial<Project>): string => {
-  writeFileSync(path(name), writeProjectJson({ ...tubeCapper, ...more }));
-  return path(name);
-};
-const short = {
-  ...newCase('k-short', 'Short'),
-  alone: 't-cappercontrol',
-  stop: 0.2,
-  script: "wait 0.1 's'; expect not engage",
-};
+const { path, projectFile } = capperFolder('record');
 
 test('a record of a state that is ready: all of it in a folder, and in one file that is checked', () => {
   const out = path('ready');

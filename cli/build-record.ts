@@ -1,39 +1,26 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
-import { basename, dirname, join } from 'node:path';
+import { dirname, join } from 'node:path';
 import { boardNamed, boardsOf, type Board } from '../core/boards/board';
 import { archiveOfRecord, imageOn, makeRecord, type Workshop } from '../core/evidence/build-record';
 import { fileNameOf } from '../core/evidence/file-name';
 import type { KnownOfCase } from '../core/evidence/gather';
 import { readStage } from '../core/stepcode/stage';
-import { imageOf, readSignatures, toolsHere } from './evidence';
+import { imageOf, readProved, toolsHere, type EvidenceArguments } from './evidence';
 import { complain, print } from './output';
-import { readProject } from './read-project';
-import { readAsked, runAsked } from './run-asked';
+import { runAsked } from './run-asked';
 
-export interface RecordArguments {
-  readonly out: string;
-  readonly stage?: string;
+export interface RecordArguments extends EvidenceArguments {
   readonly board: readonly string[];
   readonly tag?: string;
-  readonly baseline?: string;
   /** In per cent. */
   readonly least?: number;
-  readonly sign: readonly string[];
-  readonly jobs?: number;
-  readonly json?: boolean;
 }
 
 /** `zelvar build-record`: 0 ready for test, 1 not ready or failed at a phase, 2 it could not be begun. */
 export async function buildRecord(file: string, options: RecordArguments): Promise<number> {
-  const project = readProject(file);
-  if (!project) return 2;
-  const signed = readSignatures(options.sign);
-  if (!signed) return 2;
-  const baseline = options.baseline === undefined ? undefined : readProject(options.baseline);
-  if (options.baseline !== undefined && !baseline) return 2;
-  const found = readAsked(project, [], options.stage);
-  if (!found) return 2;
-  const { stages } = found;
+  const read = readProved(file, options);
+  if (!read) return 2;
+  const { project, stages, baseline, signed } = read;
   const all = boardsOf(project);
   // boards that cases run on are built for, whether or not they are named
   const names = [
@@ -72,7 +59,7 @@ export async function buildRecord(file: string, options: RecordArguments): Promi
       made: new Date().toISOString(),
       tag: options.tag ?? '',
       least: (options.least ?? 0) / 100,
-      baseline: baseline && { name: basename(options.baseline!), at: '', project: baseline },
+      baseline,
       tools: toolsHere(stages),
     },
     workshop,

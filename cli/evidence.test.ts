@@ -1,27 +1,14 @@
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { writeProjectJson } from '../core/formats/project-file';
-import { newCase, type Project } from '../core/project/project';
 import { tubeCapper } from '../samples/tube-capper';
 import { commandHost } from './testing/command';
+import { capperFolder, short } from './testing/short-capper';
 
 jest.setTimeout(400_000);
 const { run: zelvar, end } = commandHost();
 afterAll(end);
-const folder = mkdtempSync(join(tmpdir(), 'zelvar-evidence-'));
-const path = (name: string): string => join(folder, name);
-const projectFile = (name: string, more: Partial<Project>): string => {
-  writeFileSync(path(name), writeProjectJson({ ...tubeCapper, ...more }));
-  return path(name);
-};
-const short = {
-  ...newCase('k-short', 'Short'),
-  alone: 't-cappercontrol',
-  stop: 0.2,
-  script: "wait 0.1 's'; expect not engage",
-};
+const { path, projectFile } = capperFolder('evidence');
 const file = projectFile('short.json', { name: 'Short capper', cases: [short] });
 const endings = ['html', 'xlsx', 'json'] as const;
 

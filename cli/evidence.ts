@@ -23,6 +23,7 @@ import { readProject } from './read-project';
 import { readAsked, runAsked } from './run-asked';
 import { version } from '../package.json';
 
+/** What evidence and build records are asked with. */
 export interface EvidenceArguments {
   readonly out: string;
   readonly stage?: string;
@@ -34,15 +35,9 @@ export interface EvidenceArguments {
 
 /** `zelvar evidence write`: 0 it conforms, 1 it does not, or something is open, 2 it could not be made. */
 export async function writeEvidence(file: string, options: EvidenceArguments): Promise<number> {
-  const project = readProject(file);
-  if (!project) return 2;
-  const signed = readSignatures(options.sign);
-  if (!signed) return 2;
-  const baseline = options.baseline === undefined ? undefined : readProject(options.baseline);
-  if (options.baseline !== undefined && !baseline) return 2;
-  const found = readAsked(project, [], options.stage);
-  if (!found) return 2;
-  const { asked, stages } = found;
+  const read = readProved(file, options);
+  if (!read) return 2;
+  const { project, asked, stages, baseline, signed } = read;
   const known: KnownOfCase[] = [];
   await runAsked(project, asked, { jobs: options.jobs, isCounted: true }, (k, outcome) => {
     known.push({ ...asked[k], outcome, isStale: false, at: new Date().toISOString() });
@@ -57,8 +52,7 @@ export async function writeEvidence(file: string, options: EvidenceArguments): P
       known,
       problems: [...problems, ...caseProblems(project)],
       constants,
-      // a file says no more of it than its name
-      baseline: baseline && { name: basename(options.baseline!), at: '', project: baseline },
+      baseline,
       images: imagesOf(project, stages),
       tools: toolsHere(stages),
       signed,
@@ -101,8 +95,21 @@ export async function writeEvidence(file: string, options: EvidenceArguments): P
   return c.notMet + c.open + c.failed + c.without > 0 ? 1 : 0;
 }
 
+/** What is to be proved, on what, and who stands for it; what of it makes no sense has been told. */
+export function readProved(file: string, options: EvidenceArguments) {
+  const project = readProject(file);
+  const signed = project && readSignatures(options.sign);
+  if (!project || !signed) return undefined;
+  const before = options.baseline === undefined ? undefined : readProject(options.baseline);
+  if (options.baseline !== undefined && !before) return undefined;
+  const found = readAsked(project, [], options.stage);
+  // a file says no more of a baseline than its name
+  const baseline = before && { name: basename(options.baseline!), at: '', project: before };
+  return found && { project, signed, baseline, ...found };
+}
+
 /** `name: words`, each; what is none has been told. */
-export function readSignatures(texts: readonly string[]): readonly Signature[] | undefined {
+function readSignatures(texts: readonly string[]): readonly Signature[] | undefined {
   const found = texts.map((text): Signature | undefined => {
     const [, name = '', words = ''] = /^\s*([^:]+?)\s*(?::\s*(.*?)\s*)?$/s.exec(text) ?? [];
     return name === '' ? undefined : { name, words, on: new Date().toISOString().slice(0, 10) };

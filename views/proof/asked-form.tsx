@@ -1,27 +1,19 @@
 import { useId, type ReactNode } from 'react';
 import type { Project } from '@/core/project/project';
 import { isFor } from '@/core/proof/choose';
-import type { StageText } from '@/core/stepcode/stage';
 import { useBaselines } from '@/store/baseline-store';
 import { useEvidence } from '@/store/evidence-store';
 import { isStale, outcomeKey, runCases, useProof } from '@/store/proof-store';
 import { Button } from '@/ui/button';
-import { casesShown, stageOf, stagesHere } from './case-matrix';
-
-/** The stages that are shown beside each other in Proof, as they are chosen. */
-export function stagesChosen(project: Project): readonly (StageText | undefined)[] {
-  const { shown } = useProof.getState();
-  return stagesHere(project).flatMap(([s]) => (shown.includes(s) ? [stageOf(s)] : []));
-}
+import { casesShown, StageChoice, stagesChosen } from './stage-choice';
 
 /** What is proved, on what, and who stands for it: of evidence and of build records. */
 export function AskedForm({ project, children }: { readonly project: Project; readonly children?: ReactNode }) {
-  const { shown, show, known, running } = useProof();
+  const { known, running } = useProof();
   const { signer, words, baseline, set } = useEvidence();
   const baselines = useBaselines((s) => s.all);
   const own = useId();
-  const stages = stagesHere(project);
-  const chosen = stages.flatMap(([s]) => (shown.includes(s) ? [stageOf(s)] : []));
+  const chosen = stagesChosen(project);
   const missing = casesShown(project).filter(({ of, stage }) => {
     const found = known[outcomeKey(of.id, stage)];
     return !found || isStale(project, of, found);
@@ -31,17 +23,7 @@ export function AskedForm({ project, children }: { readonly project: Project; re
     <div className="coverage-types evidence-asked">
       <fieldset>
         <legend className="section-title p-0">Stages</legend>
-        {stages.map(([s, name, meaning]) => (
-          <label key={s} className="proof-check" title={meaning}>
-            <input
-              type="checkbox"
-              className="form-check-input"
-              checked={shown.includes(s)}
-              onChange={(e) => show(e.target.checked ? [...shown, s] : shown.filter((x) => x !== s))}
-            />
-            {name}
-          </label>
-        ))}
+        <StageChoice project={project} />
       </fieldset>
       {missing.length > 0 && (
         <div data-testid="evidence-missing">

@@ -4,44 +4,22 @@ import { useMemo } from 'react';
 import type { Project, TestCase } from '@/core/project/project';
 import { setupOf, typeById } from '@/core/project/project';
 import { isFor, type CaseInStage } from '@/core/proof/choose';
-import { boardsOf } from '@/core/boards/board';
-import { ownStages, type StageText } from '@/core/stepcode/stage';
 import { usePlace } from '@/store/place-store';
 import { isStale, outcomeKey, runCases, stopCases, useProof } from '@/store/proof-store';
 import { Button } from '@/ui/button';
 import { useRuns } from '@/store/run-store';
 import { addCase, addCaseOfRun } from '@/ui/editing/make';
 import { Progress } from '@/ui/progress';
-import { stageWords } from '@/ui/stage-words';
 import { OutcomeMark } from './outcome-mark';
 import { ProofTabs } from './proof-tabs';
-
-type Shown = StageText | 'asSet';
-export const stageOf = (shown: Shown): StageText | undefined => (shown === 'asSet' ? undefined : shown);
-
-/** Stages a case can run in here. */
-export const stagesHere = (project: Project): readonly (readonly [Shown, name: string, meaning: string])[] => [
-  ['asSet', 'as set up', 'each part as the setup of the case says'],
-  ...[...ownStages, 'host' as const].map((s) => [s, s, stageWords[s]] as const),
-  ...boardsOf(project).map((b) => [`board:${b.id}` as const, b.name, b.note] as const),
-];
+import { StageChoice, stageOf, stagesHere, type Shown } from './stage-choice';
 
 export const whatItTries = (project: Project, of: TestCase): string =>
   of.alone === '' ? (setupOf(project, of)?.name ?? '') : `${typeById(project, of.alone)?.name ?? ''} alone`;
 
-/** All cases in the stages that are shown. */
-export function casesShown(project: Project): readonly CaseInStage[] {
-  const { shown } = useProof.getState();
-  return project.cases.flatMap((of) =>
-    stagesHere(project).flatMap(([s]): CaseInStage[] =>
-      shown.includes(s) && isFor(of, stageOf(s)) ? [{ of, stage: stageOf(s) }] : [],
-    ),
-  );
-}
-
 /** Cases by stage: what passed, what failed, what is out of date. */
 export function CaseMatrix({ project }: { readonly project: Project }) {
-  const { known, shown, running, show, words, tag: wanted, look } = useProof();
+  const { known, shown, running, words, tag: wanted, look } = useProof();
   const run = useRuns((s) => s.current);
   const isOfSetup = run !== undefined && run.status === 'finished' && project.setups.some((s) => s.name === run.setup);
   const stages = stagesHere(project);
@@ -147,17 +125,7 @@ export function CaseMatrix({ project }: { readonly project: Project }) {
           </select>
         )}
         <span className="proof-stages" role="group" aria-label="Stages">
-          {stages.map(([s, name, meaning]) => (
-            <label key={s} title={meaning}>
-              <input
-                type="checkbox"
-                className="form-check-input"
-                checked={shown.includes(s)}
-                onChange={(e) => show(e.target.checked ? [...shown, s] : shown.filter((x) => x !== s))}
-              />
-              {name}
-            </label>
-          ))}
+          <StageChoice project={project} />
         </span>
       </div>
       <p className="px-3 mb-1" role="status" data-testid="proof-words">

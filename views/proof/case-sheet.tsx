@@ -21,7 +21,7 @@ import { formatNumber } from '@/ui/format';
 import { deleteWithImpact } from '@/ui/impact';
 import { namesIn } from '@/ui/known-names';
 import { TraceLinks } from '@/ui/trace-links';
-import { stageOf, stagesHere } from './case-matrix';
+import { stageOf, stagesHere } from './stage-choice';
 import { OutcomeMark } from './outcome-mark';
 import { VectorGrid } from './vector-grid';
 

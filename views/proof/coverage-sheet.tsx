@@ -13,7 +13,7 @@ import { useProject } from '@/store/project-store';
 import { runCases, useProof } from '@/store/proof-store';
 import { Button } from '@/ui/button';
 import { Progress } from '@/ui/progress';
-import { casesShown } from './case-matrix';
+import { casesShown } from './stage-choice';
 import { ExcuseForm, OrphanExcuses } from './excuse-form';
 import { GapHelp } from './gap-help';
 import { ProofTabs } from './proof-tabs';

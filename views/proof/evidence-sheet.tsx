@@ -19,7 +19,8 @@ import { useProof } from '@/store/proof-store';
 import { Button } from '@/ui/button';
 import { download } from '@/ui/download';
 import { FileButton } from '@/ui/file-button';
-import { AskedForm, stagesChosen } from './asked-form';
+import { AskedForm } from './asked-form';
+import { stagesChosen } from './stage-choice';
 import { ProofTabs } from './proof-tabs';
 
 /** What was tested, on what, and with which outcome, to hand over; and whether a file that was handed over still fits. */

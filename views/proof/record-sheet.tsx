@@ -10,7 +10,8 @@ import { makeBuildRecord, stopRecord, useRecord } from '@/store/record-store';
 import { Button } from '@/ui/button';
 import { download } from '@/ui/download';
 import { Progress } from '@/ui/progress';
-import { AskedForm, stagesChosen } from './asked-form';
+import { AskedForm } from './asked-form';
+import { stagesChosen } from './stage-choice';
 import { ProofTabs } from './proof-tabs';
 
 /** One state of the project, checked, generated, compiled, tested and proved, phase by phase, and whether it is ready. */
