@@ -92,7 +92,7 @@ export async function writeEvidence(file: string, options: EvidenceArguments): P
     print(`requirements: ${c.met} met, ${c.notMet} not met, ${c.open} open`);
     print(`outcomes: ${c.passed} passed, ${c.failed} failed, ${c.without} missing; ${c.points.length} open points`);
   }
-  return c.notMet + c.open + c.failed + c.without > 0 ? 1 : 0;
+  return c.verdict === 'conforms' ? 0 : 1;
 }
 
 /** What is to be proved, on what, and who stands for it; what of it makes no sense has been told. */

@@ -20,14 +20,17 @@ export function conclude(facts: Facts): Conclusion {
   const requirements = facts.requirements.map((r) => requirementSays(facts, r));
   const outcomes = facts.cases.flatMap((c) => c.tried);
   const count = <T>(all: readonly T[], holds: (x: T) => boolean): number => all.filter(holds).length;
+  const [met, notMet, open] = (['met', 'not met', 'open'] as const).map((c) =>
+    count(requirements, (r) => r.conformity === c),
+  );
+  const failed = count(outcomes, (t) => t.verdict === 'failed');
+  const without = count(outcomes, (t) => !hasRun(t));
+  const isDecided = open + without === 0 && met > 0 && outcomes.length > 0;
   return {
-    met: count(requirements, (r) => r.conformity === 'met'),
-    notMet: count(requirements, (r) => r.conformity === 'not met'),
-    open: count(requirements, (r) => r.conformity === 'open'),
+    verdict: notMet + failed > 0 ? 'does not conform' : isDecided ? 'conforms' : 'not decided',
+    ...{ met, notMet, open, failed, without },
     exercised: count(requirements, (r) => r.isExercised),
     passed: count(outcomes, (t) => t.verdict === 'passed'),
-    failed: count(outcomes, (t) => t.verdict === 'failed'),
-    without: count(outcomes, (t) => !hasRun(t)),
     covered: facts.coverage.reduce((n, t) => n + t.covered, 0),
     wanted: facts.coverage.reduce((n, t) => n + t.wanted, 0),
     requirements,
@@ -228,6 +231,8 @@ function openPoints(facts: Facts, says: readonly RequirementSays[]): readonly Op
   for (const c of facts.code) if (c.why !== '') add('no code', `${c.type}: ${c.why}`, parts.tested);
   for (const p of facts.problems)
     if (p.severity === 'error') add('error', `${p.where ? `${p.where}: ` : ''}${p.message}`, parts.problems);
+  if (facts.requirements.length === 0) add('no requirement', 'nothing is required of it', parts.tested);
+  if (facts.cases.length === 0) add('no case', 'there is no test case', parts.tested);
   if (!facts.baseline) add('no baseline', 'nothing frozen is said to be what was tested', parts.tested);
   else if (facts.baseline.differences > 0)
     add(

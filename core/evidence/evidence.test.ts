@@ -197,6 +197,19 @@ test('a case that is for none of the stages has not passed, and what holds by no
   expect(just.conclusion.points.map((p) => p.kind)).toContain('no margin left');
 });
 
+test('it conforms only where something was required, and something has run', () => {
+  const verdict = (p: Project, more: Partial<EvidenceInput> = {}) => {
+    const { conclusion: c } = sealed(gather(inputOf(p, more)));
+    return c.verdict;
+  };
+  const good = { ...project, requirements: project.requirements.filter((r) => r.id === 'r-1') };
+  expect(verdict(good)).toBe('conforms');
+  expect(verdict(project)).toBe('does not conform');
+  expect(verdict(good, { known: [] })).toBe('not decided');
+  expect(verdict({ ...good, requirements: [], traces: [] })).toBe('not decided');
+  expect(verdict({ ...good, cases: [] }, { known: [] })).toBe('not decided');
+});
+
 test('a case that fails fails its requirements; one that was signed for another text is open', () => {
   const strict = {
     ...project,

@@ -244,6 +244,8 @@ export interface OpenPoint {
 }
 
 export interface Conclusion {
+  /** `not decided` as well where there is no requirement, or no outcome, that it could rest on. */
+  readonly verdict: 'conforms' | 'does not conform' | 'not decided';
   readonly met: number;
   readonly notMet: number;
   readonly open: number;

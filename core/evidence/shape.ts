@@ -115,6 +115,7 @@ const facts = {
 };
 
 const conclusion = object({
+  verdict: text(),
   ...Object.fromEntries(
     ['met', 'notMet', 'open', 'exercised', 'passed', 'failed', 'without', 'covered', 'wanted'].map((k) => [k, count()]),
   ),

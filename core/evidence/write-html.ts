@@ -12,15 +12,15 @@ export function writeHtml(e: Evidence): string {
   const tables = tablesOf(e);
   const { conclusion: c } = e;
   const [tone, words] =
-    c.notMet > 0 || c.failed > 0
+    c.verdict === 'does not conform'
       ? [
           'fails',
           `Does not conform: ${c.notMet} of ${e.requirements.length} requirements are not met, ${c.failed} outcomes failed.`,
         ]
-      : c.open > 0 || c.without > 0
+      : c.verdict === 'not decided'
         ? [
             'undecided',
-            `Not decided: ${c.open} of ${e.requirements.length} requirements are open, ${c.without} outcomes are missing.`,
+            `Not decided: ${c.open} of ${e.requirements.length} requirements are open, ${c.without} of ${c.passed + c.without} outcomes are missing.`,
           ]
         : ['holds', `Conforms: all ${e.requirements.length} requirements are met, and all outcomes passed.`];
   // nothing of the data can end it

@@ -96,8 +96,8 @@ function Told({
   readonly isWorking: boolean;
 }) {
   const { conclusion: c } = e;
-  const isBad = c.notMet > 0 || c.failed > 0;
-  const isOpen = c.open > 0 || c.without > 0;
+  const isBad = c.verdict === 'does not conform';
+  const isOpen = c.verdict === 'not decided';
   const name = fileNameOf(e.project.name);
   const take = (ending: string, type: string, content: string | Uint8Array | undefined): void => {
     if (content !== undefined) download(`${name}.${ending}`, type, content as BlobPart);
